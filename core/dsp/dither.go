@@ -1,0 +1,24 @@
+package dsp
+
+import "math"
+
+// AddDither adds triangular (TPDF) dither of ±1 step of a bits-wide integer to samples, in place. The noise is a
+// function of channel and position alone, so that the same print gives the same bytes however it is cut into blocks.
+// position counts sample frames.
+func AddDither(samples []float64, bits, channel int, position int64) {
+	step := math.Ldexp(1, 1-bits)
+	key := uint64(channel+1) * 0x9e3779b97f4a7c15
+	for i := range samples {
+		r := mix(key ^ uint64(position+int64(i)))
+		// two independent 32-bit uniforms make the triangle
+		samples[i] += step * (float64(r>>32) - float64(r&0xffffffff)) / (1 << 32)
+	}
+}
+
+// mix is the finaliser of SplitMix64 (Steele, Lea and Flood, 2014), a bijection whose outputs look random.
+func mix(z uint64) uint64 {
+	z += 0x9e3779b97f4a7c15
+	z = (z ^ z>>30) * 0xbf58476d1ce4e5b9
+	z = (z ^ z>>27) * 0x94d049bb133111eb
+	return z ^ z>>31
+}

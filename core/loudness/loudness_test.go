@@ -1,0 +1,180 @@
+package loudness
+
+import (
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/layout"
+)
+
+// tone is a stretch of a 1 kHz sine in all of some channels.
+type tone struct{ seconds, dBFS float64 }
+
+func measure(l layout.Layout, rate int, levels func(channel int) []tone) Measurement {
+	m := NewMeter(rate, l)
+	var signal [][]float64
+	for c := range l.Labels {
+		var s []float64
+		for _, p := range levels(c) {
+			amp := math.Pow(10, p.dBFS/20)
+			for range int(p.seconds * float64(rate)) {
+				s = append(s, amp*math.Sin(2*math.Pi*1000*float64(len(s))/float64(rate)))
+			}
+		}
+		signal = append(signal, s)
+	}
+	for at := 0; at < len(signal[0]); at += 1000 { // blocks that do not divide the windows
+		block := make([][]float64, len(signal))
+		for c := range block {
+			block[c] = signal[c][at:min(at+1000, len(signal[c]))]
+		}
+		m.Write(block)
+	}
+	return m.Measurement()
+}
+
+var stereo, _ = layout.New(layout.Stereo, "", 0)
+var five1, _ = layout.New(layout.Five1, "", 0)
+
+// Cases 1 to 6 of EBU Tech 3341 (integrated loudness), each within ±0.1 LU.
+func TestTech3341Integrated(t *testing.T) {
+	both := func(p ...tone) func(int) []tone { return func(int) []tone { return p } }
+	for _, c := range []struct {
+		name   string
+		l      layout.Layout
+		levels func(int) []tone
+		want   float64
+	}{
+		{"1", stereo, both(tone{20, -23}), -23},
+		{"2", stereo, both(tone{20, -33}), -33},
+		{"3", stereo, both(tone{10, -36}, tone{60, -23}, tone{10, -36}), -23},
+		{"4", stereo, both(tone{10, -72}, tone{10, -36}, tone{60, -23}, tone{10, -36}, tone{10, -72}), -23},
+		{"5", stereo, both(tone{20, -26}, tone{20.1, -20}, tone{20, -26}), -23},
+		{"6", five1, func(c int) []tone { return []tone{{20, []float64{-28, -28, -24, -200, -30, -30}[c]}} }, -23},
+	} {
+		rates := []int{48000}
+		if c.name == "1" || c.name == "6" {
+			rates = []int{44100, 48000, 96000}
+		}
+		for _, rate := range rates {
+			got := measure(c.l, rate, c.levels)
+			require.NotNil(t, got.IntegratedLUFS)
+			assert.InDelta(t, c.want, *got.IntegratedLUFS, 0.1, "case %s at %d", c.name, rate)
+		}
+	}
+}
+
+// Cases 1 to 4 of EBU Tech 3342 (loudness range), each within ±1 LU.
+func TestTech3342Range(t *testing.T) {
+	for i, c := range []struct {
+		tones []tone
+		want  float64
+	}{
+		{[]tone{{20, -20}, {20, -30}}, 10},
+		{[]tone{{20, -20}, {20, -15}}, 5},
+		{[]tone{{20, -40}, {20, -20}}, 20},
+		{[]tone{{20, -50}, {20, -35}, {20, -20}, {20, -35}, {20, -50}}, 15},
+	} {
+		got := measure(stereo, 48000, func(int) []tone { return c.tones })
+		assert.InDelta(t, c.want, *got.LoudnessRangeLU, 1, "case %d", i+1)
+	}
+}
+
+// Case 9 and 12 of Tech 3341: short-term and momentary maxima of a level that holds.
+func TestMaxima(t *testing.T) {
+	got := measure(stereo, 48000, func(int) []tone { return []tone{{5, -40}, {3.1, -23}, {5, -40}} })
+	assert.InDelta(t, -23, *got.ShortTermMaxLUFS, 0.1)
+	assert.InDelta(t, -23, *got.MomentaryMaxLUFS, 0.1)
+}
+
+func TestSilenceHasNoValues(t *testing.T) {
+	m := NewMeter(48000, stereo)
+	m.Write([][]float64{make([]float64, 48000*5), make([]float64, 48000*5)})
+	got := m.Measurement()
+	assert.Nil(t, got.IntegratedLUFS)
+	assert.Nil(t, got.TruePeakMaxDBTP)
+	assert.Nil(t, got.PPMMax)
+	assert.Nil(t, got.LoudnessRangeLU)
+	assert.Nil(t, got.Channels[0].RMSDBFS)
+}
+
+// Cases 15 to 19 of EBU Tech 3341: fs/4 and fs/6 sines whose samples miss their crests; true peak within +0.2/−0.4 dB.
+func TestTech3341TruePeak(t *testing.T) {
+	for _, c := range []struct{ divisor, phase, amp, want float64 }{
+		{4, 0, 0.5, -6}, {4, 45, 0.5, -6}, {6, 60, 0.5, -6}, {8, 67.5, 0.5, -6}, {4, 45, 1.41, 3},
+	} {
+		m := NewMeter(48000, layout.ForWidth(1))
+		s := make([]float64, 48000)
+		for i := range s {
+			// faded in and out, as the standard's signals are, so that no step overshoots
+			fade := min(1, float64(i)/2400, float64(len(s)-i)/2400)
+			s[i] = fade * c.amp * math.Sin(2*math.Pi*float64(i)/c.divisor+c.phase*math.Pi/180)
+		}
+		m.Write([][]float64{s})
+		got := *m.Measurement().TruePeakMaxDBTP
+		assert.Less(t, got, c.want+0.2, "fs/%v at %v°", c.divisor, c.phase)
+		assert.Greater(t, got, c.want-0.4, "fs/%v at %v°", c.divisor, c.phase)
+	}
+}
+
+// The shortcut that skips quiet stretches must not change the result.
+func TestTruePeakShortcut(t *testing.T) {
+	s := make([]float64, 20000)
+	for i := range s {
+		s[i] = math.Sin(float64(i)*1.3) * math.Sin(float64(i)*0.0007) * 0.8
+	}
+	f := peakFinder{ip: newInterpolator(4)}
+	f.write(s)
+	f.flush()
+	var slow float64
+	padded := append(make([]float64, phaseTaps), append(s, make([]float64, phaseTaps)...)...)
+	for _, taps := range f.ip.phases {
+		for i := 0; i+phaseTaps <= len(padded); i++ {
+			var y float64
+			for j, c := range taps {
+				y += c * padded[i+j]
+			}
+			slow = max(slow, math.Abs(y))
+		}
+	}
+	for _, x := range s {
+		slow = max(slow, math.Abs(x))
+	}
+	assert.InDelta(t, slow, f.peak, 1e-12)
+}
+
+// The table of IEC 60268-10 type IIa: 5 kHz bursts below the steady reading, with its tolerances.
+func TestQuasiPeakBursts(t *testing.T) {
+	read := func(ms float64) float64 {
+		q := newQuasiPeak(48000)
+		n := int(ms * 48)
+		s := make([]float64, n)
+		for i := range s {
+			s[i] = math.Sin(2 * math.Pi * 5000 * float64(i) / 48000)
+		}
+		q.write(s)
+		return q.dBFS()
+	}
+	assert.InDelta(t, 0, read(2000), 0.1, "a steady sine reads its peak")
+	for _, c := range []struct{ ms, want, tolerance float64 }{{100, 0, 0.5}, {10, -2.5, 0.5}, {5, -4, 0.75}, {1.5, -9, 1}} {
+		assert.InDelta(t, c.want, read(c.ms), c.tolerance, "%v ms", c.ms)
+	}
+}
+
+func BenchmarkMeter51(b *testing.B) {
+	m := NewMeter(48000, five1)
+	block := make([][]float64, 6)
+	for c := range block {
+		block[c] = make([]float64, 4800)
+		for i := range block[c] {
+			block[c][i] = 0.1 * math.Sin(float64(i*(c+1))*0.05)
+		}
+	}
+	b.SetBytes(6 * 4800 * 3)
+	for b.Loop() {
+		m.Write(block)
+	}
+}

@@ -1,0 +1,193 @@
+package loudness
+
+import (
+	"math"
+
+	"zestyloom/core/layout"
+)
+
+// Measurement is what a Meter has found, in the form of the gauge verb. A value that does not exist (silence, or too
+// short for its window) is nil.
+type Measurement struct {
+	IntegratedLUFS   *float64             `json:"integratedLUFS"`
+	MomentaryMaxLUFS *float64             `json:"momentaryMaxLUFS"`
+	ShortTermMaxLUFS *float64             `json:"shortTermMaxLUFS"`
+	LoudnessRangeLU  *float64             `json:"loudnessRangeLU"`
+	TruePeakMaxDBTP  *float64             `json:"truePeakMaxDBTP"`
+	PPMMax           *float64             `json:"ppmMax"` // on the scale where PPM 4 is −18 dBFS and a division 4 dB
+	Channels         []ChannelMeasurement `json:"channels"`
+}
+
+// ChannelMeasurement is about one channel. RMS is relative to a full-scale square wave: a full-scale sine reads −3.01.
+type ChannelMeasurement struct {
+	Index          int      `json:"index"` // from 1
+	Label          string   `json:"label"`
+	SamplePeakDBFS *float64 `json:"samplePeakDBFS"`
+	TruePeakDBTP   *float64 `json:"truePeakDBTP"`
+	RMSDBFS        *float64 `json:"rmsDBFS"`
+}
+
+// Meter measures a stream of blocks.
+type Meter struct {
+	layout   layout.Layout
+	channels []channel
+	hop      int // samples in 100 ms, the step of all windows
+	filled   int // samples of the present hop so far
+	hops     int64
+	recent   [30]float64 // weighted power of the last 30 hops, a ring
+	gated    *histogram  // 400 ms blocks at 75 % overlap
+	short    *histogram  // 3 s blocks
+	momentaryMax,
+	shortMax float64
+	frames int64
+	done   bool
+}
+
+type channel struct {
+	weight  float64
+	stages  [2]biquad
+	hopSum  float64 // K-weighted power of the present hop
+	peak    float64
+	power   float64 // of all samples, unweighted
+	peaks   peakFinder
+	quasi   quasiPeak
+	measure bool
+}
+
+// NewMeter makes a meter with 4 times oversampling for true peak.
+func NewMeter(sampleRate int, l layout.Layout) *Meter {
+	m := &Meter{layout: l, hop: (sampleRate + 5) / 10, gated: &histogram{}, short: &histogram{}}
+	ip := newInterpolator(4)
+	for _, w := range l.Weights() {
+		m.channels = append(m.channels, channel{weight: w, stages: kWeighting(sampleRate), peaks: peakFinder{ip: ip}, quasi: newQuasiPeak(sampleRate), measure: w > 0})
+	}
+	return m
+}
+
+// Write takes the next block, as many channels as the layout has.
+func (m *Meter) Write(block [][]float64) {
+	n := len(block[0])
+	m.frames += int64(n)
+	for c := range m.channels {
+		ch := &m.channels[c]
+		ch.peaks.write(block[c])
+		ch.quasi.write(block[c])
+		peak, power := ch.peak, ch.power
+		for _, x := range block[c] {
+			peak = max(peak, math.Abs(x))
+			power += x * x
+		}
+		ch.peak, ch.power = peak, power
+	}
+	for from := 0; from < n; {
+		to := min(n, from+m.hop-m.filled)
+		for c := range m.channels {
+			if ch := &m.channels[c]; ch.measure {
+				s0, s1, sum := ch.stages[0], ch.stages[1], ch.hopSum
+				for _, x := range block[c][from:to] {
+					y := s1.step(s0.step(x))
+					sum += y * y
+				}
+				ch.stages[0], ch.stages[1], ch.hopSum = s0, s1, sum
+			}
+		}
+		m.filled += to - from
+		from = to
+		if m.filled == m.hop {
+			m.endHop()
+		}
+	}
+}
+
+func (m *Meter) endHop() {
+	var power float64
+	for c := range m.channels {
+		ch := &m.channels[c]
+		power += ch.weight * ch.hopSum / float64(m.hop)
+		ch.hopSum = 0
+	}
+	m.recent[m.hops%30] = power
+	m.hops++
+	m.filled = 0
+	if m.hops >= 4 {
+		p := m.window(4)
+		m.gated.add(p)
+		m.momentaryMax = max(m.momentaryMax, p)
+	}
+	if m.hops >= 30 {
+		p := m.window(30)
+		m.short.add(p)
+		m.shortMax = max(m.shortMax, p)
+	}
+}
+
+// window gives the mean power of the last hops.
+func (m *Meter) window(hops int64) float64 {
+	var sum float64
+	for i := m.hops - hops; i < m.hops; i++ {
+		sum += m.recent[i%30]
+	}
+	return sum / float64(hops)
+}
+
+// Momentary and ShortTerm give the present loudness in LUFS, negative infinity in silence.
+func (m *Meter) Momentary() float64 { return lufs(m.window(min(4, m.hops))) }
+
+// ShortTerm is the loudness of the last 3 s.
+func (m *Meter) ShortTerm() float64 { return lufs(m.window(min(30, m.hops))) }
+
+// Measurement ends the stream, if it has not ended, and gives what was found.
+func (m *Meter) Measurement() Measurement {
+	var out Measurement
+	var truePeak, quasi float64
+	for c := range m.channels {
+		ch := &m.channels[c]
+		if !m.done {
+			ch.peaks.flush()
+		}
+		truePeak = max(truePeak, ch.peaks.peak)
+		quasi = max(quasi, ch.quasi.highest)
+		out.Channels = append(out.Channels, ChannelMeasurement{
+			Index: c + 1, Label: m.layout.Labels[c], SamplePeakDBFS: decibels(ch.peak), TruePeakDBTP: decibels(ch.peaks.peak),
+			RMSDBFS: decibels(math.Sqrt(ch.power / float64(max(1, m.frames)))),
+		})
+	}
+	m.done = true
+	out.TruePeakMaxDBTP = decibels(truePeak)
+	if quasi > 0 {
+		q := quasiPeak{highest: quasi}
+		ppm := 4 + (q.dBFS()+18)/4
+		out.PPMMax = &ppm
+	}
+	if m.momentaryMax > 0 {
+		out.MomentaryMaxLUFS = finite(lufs(m.momentaryMax))
+	}
+	if m.shortMax > 0 {
+		out.ShortTermMaxLUFS = finite(lufs(m.shortMax))
+	}
+	if p, n := m.gated.mean(floorLUFS); n > 0 {
+		p, _ = m.gated.mean(lufs(p) - 10)
+		out.IntegratedLUFS = finite(lufs(p))
+	}
+	if p, n := m.short.mean(floorLUFS); n > 0 {
+		gate := lufs(p) - 20
+		_, n = m.short.mean(gate)
+		lra := m.short.percentile(gate, 0.95, n) - m.short.percentile(gate, 0.10, n)
+		out.LoudnessRangeLU = &lra
+	}
+	return out
+}
+
+func decibels(x float64) *float64 {
+	if x <= 0 {
+		return nil
+	}
+	return finite(20 * math.Log10(x))
+}
+
+func finite(x float64) *float64 {
+	if math.IsInf(x, 0) || math.IsNaN(x) {
+		return nil
+	}
+	return &x
+}

@@ -1,0 +1,36 @@
+package loudness
+
+import "math"
+
+// biquad is a second-order filter in transposed direct form II.
+type biquad struct{ b0, b1, b2, a1, a2, z1, z2 float64 }
+
+func (q *biquad) step(x float64) float64 {
+	y := q.b0*x + q.z1
+	q.z1 = q.b1*x - q.a1*y + q.z2
+	q.z2 = q.b2*x - q.a2*y
+	return y
+}
+
+// kWeighting gives the two stages of ITU-R BS.1770's K-weighting at any sample rate. The standard tabulates the
+// coefficients at 48 kHz only; these are the analogue shelf and high-pass which the bilinear transform turns into
+// that very table, so that other rates get the same response.
+func kWeighting(sampleRate int) [2]biquad {
+	fs := float64(sampleRate)
+	const (
+		shelfHz, shelfDB, shelfQ = 1681.974450955533, 3.999843853973347, 0.7071752369554196
+		passHz, passQ            = 38.13547087602444, 0.5003270373238773
+	)
+	k := math.Tan(math.Pi * shelfHz / fs)
+	vh := math.Pow(10, shelfDB/20)
+	vb := math.Pow(vh, 0.4996667741545416)
+	a0 := 1 + k/shelfQ + k*k
+	shelf := biquad{
+		b0: (vh + vb*k/shelfQ + k*k) / a0, b1: 2 * (k*k - vh) / a0, b2: (vh - vb*k/shelfQ + k*k) / a0,
+		a1: 2 * (k*k - 1) / a0, a2: (1 - k/shelfQ + k*k) / a0,
+	}
+	k = math.Tan(math.Pi * passHz / fs)
+	a0 = 1 + k/passQ + k*k
+	pass := biquad{b0: 1, b1: -2, b2: 1, a1: 2 * (k*k - 1) / a0, a2: (1 - k/passQ + k*k) / a0}
+	return [2]biquad{shelf, pass}
+}

@@ -1,0 +1,138 @@
+package wave
+
+import (
+	"encoding/binary"
+	"errors"
+	"io"
+	"math"
+
+	"zestyloom/core/fault"
+)
+
+// ReadRaw reads whole interleaved frames, as the file has them, from frame on into dst, whose length is a multiple of
+// FrameBytes. It gives the number of frames read, which is 0 with io.EOF at the end.
+func (f *File) ReadRaw(dst []byte, frame int64) (int, error) {
+	fb := f.FrameBytes()
+	want := min(int64(len(dst)/fb), f.Frames-frame)
+	if frame < 0 || want <= 0 {
+		return 0, io.EOF
+	}
+	dst = dst[:want*int64(fb)]
+	n, err := f.r.ReadAt(dst, f.DataOffset+frame*int64(fb))
+	if n == len(dst) {
+		return int(want), nil
+	}
+	if err == nil || errors.Is(err, io.EOF) {
+		err = io.ErrUnexpectedEOF // the file became shorter since it was opened
+	}
+	return n / fb, fault.Wrap(fault.Damaged, err, "The file could not be read to its end")
+}
+
+// Decode turns one channel of interleaved raw frames into float64 with full scale at 1.0. It is exact for every
+// encoding. raw holds at least len(dst) frames.
+func (f Format) Decode(dst []float64, raw []byte, channel int) {
+	step := f.FrameBytes()
+	at := channel * f.Bytes
+	le := binary.LittleEndian
+	switch {
+	case f.Encoding == Float && f.Bytes == 4:
+		for i := range dst {
+			dst[i] = float64(math.Float32frombits(le.Uint32(raw[at:])))
+			at += step
+		}
+	case f.Encoding == Float:
+		for i := range dst {
+			dst[i] = math.Float64frombits(le.Uint64(raw[at:]))
+			at += step
+		}
+	case f.Bytes == 1: // unsigned, by the standard
+		for i := range dst {
+			dst[i] = float64(int(raw[at])-128) / (1 << 7)
+			at += step
+		}
+	case f.Bytes == 2:
+		for i := range dst {
+			dst[i] = float64(int16(le.Uint16(raw[at:]))) / (1 << 15)
+			at += step
+		}
+	case f.Bytes == 3:
+		for i := range dst {
+			dst[i] = float64(int32(uint32(raw[at])<<8|uint32(raw[at+1])<<16|uint32(raw[at+2])<<24)>>8) / (1 << 23)
+			at += step
+		}
+	default:
+		for i := range dst {
+			dst[i] = float64(int32(le.Uint32(raw[at:]))) / (1 << 31)
+			at += step
+		}
+	}
+}
+
+// Encode is the inverse of Decode: it rounds to the nearest step and limits to full scale. It gives the number of
+// samples that had to be limited. dst holds at least len(src) frames.
+func (f Format) Encode(dst []byte, src []float64, channel int) (clipped int) {
+	step := f.FrameBytes()
+	at := channel * f.Bytes
+	le := binary.LittleEndian
+	if f.Encoding == Float {
+		for _, x := range src {
+			if f.Bytes == 4 {
+				le.PutUint32(dst[at:], math.Float32bits(float32(x)))
+			} else {
+				le.PutUint64(dst[at:], math.Float64bits(x))
+			}
+			at += step
+		}
+		return 0
+	}
+	bits := 8 * f.Bytes
+	scale := math.Ldexp(1, bits-1)
+	for _, x := range src {
+		v := math.RoundToEven(x * scale)
+		if !(v <= scale-1) { // also catches NaN
+			if v != v {
+				v = 0
+			} else {
+				v = scale - 1
+			}
+			clipped++
+		} else if v < -scale {
+			v = -scale
+			clipped++
+		}
+		n := int64(v)
+		switch f.Bytes {
+		case 1:
+			dst[at] = byte(n + 128)
+		case 2:
+			le.PutUint16(dst[at:], uint16(n))
+		case 3:
+			dst[at], dst[at+1], dst[at+2] = byte(n), byte(n>>8), byte(n>>16)
+		default:
+			le.PutUint32(dst[at:], uint32(n))
+		}
+		at += step
+	}
+	return clipped
+}
+
+// Extract copies one channel of interleaved raw frames, byte for byte, into channel to of dst, whose frames have
+// width channels.
+func (f Format) Extract(dst, raw []byte, frames, channel, to, width int) {
+	from, out := channel*f.Bytes, to*f.Bytes
+	step, outStep := f.FrameBytes(), width*f.Bytes
+	switch f.Bytes {
+	case 3: // by far the most frequent; a copy call for 3 bytes would cost more than the bytes
+		for range frames {
+			dst[out], dst[out+1], dst[out+2] = raw[from], raw[from+1], raw[from+2]
+			from += step
+			out += outStep
+		}
+	default:
+		for range frames {
+			copy(dst[out:out+f.Bytes], raw[from:from+f.Bytes])
+			from += step
+			out += outStep
+		}
+	}
+}
