@@ -35,12 +35,17 @@ func (r Rate) Valid() bool {
 // Base is the number of frame labels in a second: 30 for 29.97.
 func (r Rate) Base() int64 { return (r.Num + r.Den - 1) / r.Den }
 
-// String gives "25", "23.976", "29.97 DF" and so on.
-func (r Rate) String() string {
-	s := strconv.FormatInt(r.Num, 10)
+// Number gives "25", "23.976", "29.97" and so on, which ParseRate reads.
+func (r Rate) Number() string {
 	if r.Den != 1 {
-		s = map[int64]string{24000: "23.976", 30000: "29.97", 60000: "59.94"}[r.Num]
+		return map[int64]string{24000: "23.976", 30000: "29.97", 60000: "59.94"}[r.Num]
 	}
+	return strconv.FormatInt(r.Num, 10)
+}
+
+// String gives the number with its counting: "25", "29.97 DF".
+func (r Rate) String() string {
+	s := r.Number()
 	if r.Drop {
 		s += " DF"
 	}

@@ -1,0 +1,365 @@
+package delivery
+
+import (
+	"bytes"
+	"context"
+	"io"
+	"math"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/fault"
+	"zestyloom/core/reel"
+	"zestyloom/core/timecode"
+	"zestyloom/core/wave"
+)
+
+const start = 36000 * 48000
+
+// memory is a file in memory that can be written and read at any place.
+type memory struct{ b []byte }
+
+func (m *memory) Write(p []byte) (int, error) { m.b = append(m.b, p...); return len(p), nil }
+func (m *memory) WriteAt(p []byte, at int64) (int, error) {
+	return copy(m.b[at:], p), nil
+}
+
+// folder is where a print goes, in memory.
+type folder map[string]*memory
+
+func (d folder) create(name string) (Output, error) { d[name] = &memory{}; return d[name], nil }
+func (d folder) open(name string) (Opened, error) {
+	m, ok := d[name]
+	if !ok {
+		return Opened{}, fault.New(fault.NotFound, "It is gone")
+	}
+	return Opened{bytes.NewReader(m.b), int64(len(m.b))}, nil
+}
+
+// tone is a take of sines, one frequency a channel.
+func tone(t testing.TB, channels int, seconds, level float64) *wave.File {
+	frames := int(seconds * 48000)
+	h := wave.Header{Format: wave.Format{Encoding: wave.PCM, Channels: channels, SampleRate: 48000, BitDepth: 24, Bytes: 3}, Frames: int64(frames)}
+	var b bytes.Buffer
+	w, err := wave.NewWriter(&b, h)
+	require.NoError(t, err)
+	block := make([][]float64, channels)
+	for c := range block {
+		block[c] = make([]float64, frames)
+		for i := range block[c] {
+			block[c][i] = level * math.Sin(2*math.Pi*float64(300*(c+1))*float64(i)/48000)
+		}
+	}
+	require.NoError(t, w.WriteFrames(block, make([]int64, channels)))
+	require.NoError(t, w.Close())
+	f, err := wave.Open(bytes.NewReader(b.Bytes()), int64(b.Len()))
+	require.NoError(t, err)
+	return f
+}
+
+type production struct {
+	takes map[string]*wave.File
+	reel  *reel.Reel
+}
+
+func (p production) open(take string) (*wave.File, error) { return p.takes[take], nil }
+
+func do(t testing.TB, r *reel.Reel, c reel.Command) {
+	change, _, err := c.Plan(r)
+	require.NoError(t, err)
+	require.NoError(t, r.Apply(change))
+}
+
+func ptr[T any](x T) *T { return &x }
+
+func crossing(t testing.TB) production {
+	p := production{map[string]*wave.File{"boom": tone(t, 1, 4.01, 0.1), "cue": tone(t, 2, 5, 0.05), "bell": tone(t, 1, 1, 0.08)}, reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, start)}
+	do(t, p.reel, reel.AddTake{Take: "boom", Title: "12A/3", Start: start + 48000, Length: p.takes["boom"].Frames, Parts: []reel.PartPlan{{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}})
+	do(t, p.reel, reel.AddTake{Take: "cue", Title: "Accordion cue", Start: start, Length: p.takes["cue"].Frames, Parts: []reel.PartPlan{{Name: "Cue", Stem: "MX", Channels: []int{0, 1}, Labels: []string{"L", "R"}}}})
+	do(t, p.reel, reel.AddTake{Take: "bell", Title: "Bell", Start: start + 96000, Length: 48000, Parts: []reel.PartPlan{{Name: "Bell", Stem: "FX", Channels: []int{0}, Labels: []string{"M"}}}})
+	return p
+}
+
+func spec(t testing.TB, id string) Spec {
+	specs, err := Shipped()
+	require.NoError(t, err)
+	for _, s := range specs {
+		if s.ID == id {
+			return s
+		}
+	}
+	t.Fatalf("no spec %s", id)
+	return Spec{}
+}
+
+func (p production) print(t testing.TB, s Spec, packaging Packaging, d folder) (Plan, *reel.Reel, Printed) {
+	plan, r, err := NewPlan("The Lantern Ferry", p.reel, s, packaging)
+	require.NoError(t, err)
+	require.True(t, plan.Printable(), plan.Findings)
+	printed, err := Print(context.Background(), plan, r, p.open, d.create, Stamp{"2026-01-02", "03:04:05"}, func(float64) {})
+	require.NoError(t, err)
+	return plan, r, printed
+}
+
+func (d folder) samples(t testing.TB, name string) ([][]float64, *wave.File) {
+	o, err := d.open(name)
+	require.NoError(t, err)
+	f, err := wave.Open(o, o.Size)
+	require.NoError(t, err)
+	raw := make([]byte, int(f.Frames)*f.FrameBytes())
+	_, err = f.ReadRaw(raw, 0)
+	require.NoError(t, err)
+	out := make([][]float64, f.Channels)
+	for c := range out {
+		out[c] = make([]float64, f.Frames)
+		f.Decode(out[c], raw, c)
+	}
+	return out, f
+}
+
+func TestShippedSpecs(t *testing.T) {
+	specs, err := Shipped()
+	require.NoError(t, err)
+	require.Len(t, specs, 2)
+	groups, err := specs[0].groups()
+	require.NoError(t, err)
+	var columns []string
+	for _, g := range groups {
+		for _, l := range g.Labels {
+			columns = append(columns, g.Tag+" "+l)
+		}
+	}
+	assert.Equal(t, []string{"DX L", "DX R", "FX L", "FX R", "MX L", "MX R"}, columns)
+	assert.Equal(t, []string{"DX", "FX", "MX"}, specs[1].Groups[3].Stems)
+}
+
+const minimal = "id: a\ntitle: A\ncontainer: wave\nsampleRate: 48000\nbitDepth: 24\npackaging: [per-group]\nnaming: {interleaved: a, per-group: a}\ngroups: [{id: dx, name: D, tag: DX, layout: stereo, stems: [DX]}]\n"
+
+func TestParseSpec(t *testing.T) {
+	_, err := ParseSpec([]byte(minimal))
+	require.NoError(t, err)
+	for name, c := range map[string]struct{ from, to, says string }{
+		"not YAML":               {"id: a", "id: [", "YAML"},
+		"unknown field":          {"id: a", "id: a\ncolour: red", "colour"},
+		"missing":                {"title: A\n", "", "title"},
+		"bad depth":              {"bitDepth: 24", "bitDepth: 23", "bitDepth"},
+		"bad layout":             {"layout: stereo", "layout: 9.1", "layout"},
+		"bad order":              {"layout: stereo", "layout: stereo, order: \"L,X\"", "order"},
+		"no groups":              {"groups: [{id: dx, name: D, tag: DX, layout: stereo, stems: [DX]}]", "groups: []", "groups"},
+		"text for a number":      {"sampleRate: 48000", "sampleRate: fast", "sampleRate"},
+		"keys that are no words": {"id: a", "[1]: a", "YAML"},
+		"twice":                  {"stems: [DX]}]", "stems: [DX]}, {id: dx, name: D, tag: DX, layout: stereo, stems: [DX]}]", "twice"},
+	} {
+		_, err := ParseSpec([]byte(strings.Replace(minimal, c.from, c.to, 1)))
+		assert.Equal(t, fault.BadInput, fault.KindOf(err), name)
+		assert.ErrorContains(t, err, c.says, name)
+	}
+}
+
+func FuzzParseSpec(f *testing.F) {
+	f.Add([]byte(minimal))
+	f.Add([]byte("a: &a [*a]"))
+	f.Fuzz(func(t *testing.T, b []byte) {
+		if s, err := ParseSpec(b); err == nil && len(s.Groups) == 0 {
+			t.Fatal("a spec without groups")
+		}
+	})
+}
+
+func TestPlan(t *testing.T) {
+	p := crossing(t)
+	plan, r, err := NewPlan("The Lantern Ferry", p.reel, spec(t, "eight-channel-mix"), "")
+	require.NoError(t, err)
+	assert.Empty(t, p.reel.Groups, "planning another spec does not touch the reel")
+	assert.Len(t, r.OutputList(), 8)
+	require.Len(t, plan.Files, 1)
+	assert.Equal(t, "The_Lantern_Ferry_Crossing_MIX.wav", plan.Files[0].Name)
+	assert.Equal(t, PlannedChannel{7, "full-mix/L", "full-mix", "L", "Full mix L"}, plan.Files[0].Channels[6])
+	assert.EqualValues(t, 126*1920, plan.Frames, "5.01 s last up to the end of frame 126")
+	assert.Equal(t, "00:00:05:01", plan.Duration)
+	assert.Equal(t, "10:00:00:00", plan.StartTimecode)
+	plan, _, err = NewPlan("The Lantern Ferry", p.reel, spec(t, "six-channel-split"), PerGroup)
+	require.NoError(t, err)
+	require.Len(t, plan.Files, 3)
+	assert.Equal(t, "The_Lantern_Ferry_Crossing_FX_stereo.wav", plan.Files[1].Name)
+	assert.Empty(t, plan.Findings)
+}
+
+func TestPlanFindings(t *testing.T) {
+	for name, c := range map[string]struct {
+		change func(p production, s *Spec)
+		rule   string
+		sev    Severity
+	}{
+		"nothing to print": {func(p production, s *Spec) { clear(p.reel.Clips) }, "empty", Error},
+		"rate":             {func(p production, s *Spec) { s.SampleRate = 96000 }, "sample-rate", Error},
+		"frames":           {func(p production, s *Spec) { s.FrameRate = "24" }, "frame-rate", Error},
+		"start":            {func(p production, s *Spec) { s.Start = "09:59:00:00" }, "start", Error},
+		"packaging":        {func(p production, s *Spec) { s.Packaging = []Packaging{Interleaved} }, "packaging", Error},
+		"names":            {func(p production, s *Spec) { s.Naming = map[Packaging]string{PerGroup: "{reel}"} }, "naming", Error},
+		"stem":             {func(p production, s *Spec) { s.Groups[0].Stems = []string{"ZZ"} }, "stem", Error},
+		"early":            {func(p production, s *Spec) { p.reel.Head.Start += 1920; s.Start = "" }, "before-start", Warning},
+		"unreached":        {func(p production, s *Spec) { s.Groups = s.Groups[1:] }, "unreached", Warning},
+		"unfed": {func(p production, s *Spec) {
+			do(t, p.reel, reel.RemoveTracks{Tracks: []string{p.reel.TrackList()[2].ID}})
+		}, "unfed", Warning},
+	} {
+		p, s := crossing(t), spec(t, "six-channel-split")
+		c.change(p, &s)
+		plan, _, err := NewPlan("The Lantern Ferry", p.reel, s, PerGroup)
+		require.NoError(t, err)
+		found := false
+		for _, f := range plan.Findings {
+			found = found || f.Rule == c.rule && f.Severity == c.sev
+		}
+		assert.True(t, found, "%s: %+v", name, plan.Findings)
+		assert.Equal(t, c.sev == Warning, plan.Printable(), name)
+	}
+}
+
+func TestNamesStayInTheirFolder(t *testing.T) {
+	p, s := crossing(t), spec(t, "six-channel-split")
+	s.Naming[Interleaved] = "../{production}/{reel}"
+	plan, _, err := NewPlan("../../etc", p.reel, s, Interleaved)
+	require.NoError(t, err)
+	assert.Equal(t, "etc_Crossing.wav", plan.Files[0].Name)
+}
+
+func TestPrintAndVerify(t *testing.T) {
+	for _, packaging := range []Packaging{Interleaved, PerGroup} {
+		p, s := crossing(t), spec(t, "eight-channel-mix")
+		s.Groups[3].Loudness = &Loudness{Target: -20, Tolerance: 10}
+		s.PPMMax = nil
+		d := folder{}
+		plan, r, printed := p.print(t, s, packaging, d)
+		report, err := Verify(context.Background(), plan, r, printed, d.open, func(float64) {})
+		require.NoError(t, err)
+		for _, f := range report.Findings {
+			assert.Equal(t, OK, f.Severity, "%+v", f)
+		}
+		assert.True(t, report.Pass)
+		assert.Len(t, report.Groups, 4)
+		assert.Len(t, report.Files, len(plan.Files))
+		again := folder{}
+		p.print(t, s, packaging, again)
+		for name, m := range d {
+			assert.True(t, bytes.Equal(m.b, again[name].b), "the same print gives the same bytes")
+		}
+	}
+}
+
+func TestStemsSumToMix(t *testing.T) {
+	p, s := crossing(t), spec(t, "eight-channel-mix")
+	d := folder{}
+	plan, _, _ := p.print(t, s, Interleaved, d)
+	x, f := d.samples(t, plan.Files[0].Name)
+	assert.EqualValues(t, start, f.Bext.TimeReference)
+	assert.Equal(t, "Full mix R", f.IXML.Tracks.Tracks[7].Name)
+	var residual float64
+	for i := range x[0] {
+		for side := range 2 {
+			residual = max(residual, math.Abs(x[6+side][i]-x[side][i]-x[2+side][i]-x[4+side][i]))
+		}
+	}
+	assert.Less(t, 20*math.Log10(residual), -120.0)
+	assert.Greater(t, residual, 0.0, "dither leaves a trace, so this compares something")
+}
+
+func TestUnityPrintIsBitIdentical(t *testing.T) {
+	p, s := crossing(t), spec(t, "six-channel-split")
+	do(t, p.reel, reel.SetTrack{Track: p.reel.TrackList()[0].ID, Dual: ptr(true)})
+	d := folder{}
+	plan, _, _ := p.print(t, s, PerGroup, d)
+	x, f := d.samples(t, plan.Files[0].Name)
+	src := p.takes["boom"]
+	want := make([]float64, src.Frames)
+	raw := make([]byte, int(src.Frames)*3)
+	_, err := src.ReadRaw(raw, 0)
+	require.NoError(t, err)
+	src.Decode(want, raw, 0)
+	for side := range 2 {
+		assert.Equal(t, want, x[side][48000:48000+src.Frames])
+		for _, v := range x[side][:48000] {
+			require.Zero(t, v, "silence stays silent")
+		}
+	}
+	assert.NotNil(t, f.Bext.IntegratedLUFS, "a file of one group says how loud it is")
+}
+
+func TestFloatPrint(t *testing.T) {
+	p, s := crossing(t), spec(t, "six-channel-split")
+	s.BitDepth = 32
+	d := folder{}
+	plan, _, _ := p.print(t, s, Interleaved, d)
+	x, f := d.samples(t, plan.Files[0].Name)
+	assert.Equal(t, wave.Float, f.Encoding)
+	assert.Zero(t, x[0][100])
+}
+
+func TestVerifyFindsWhatIsWrong(t *testing.T) {
+	for name, c := range map[string]struct {
+		harm func(d folder, name string)
+		rule string
+	}{
+		"gone":      {func(d folder, name string) { delete(d, name) }, "file"},
+		"not audio": {func(d folder, name string) { d[name].b = []byte("no longer a recording") }, "file"},
+		"cut short": {func(d folder, name string) { d[name].b = d[name].b[:len(d[name].b)-1000] }, "length"},
+		"one bit":   {func(d folder, name string) { d[name].b[len(d[name].b)-5] ^= 1 }, "audio"},
+		"louder": {func(d folder, name string) {
+			for i := len(d[name].b) - 600000; i < len(d[name].b); i++ {
+				d[name].b[i] ^= 0x15
+			}
+		}, "loudness-as-printed"},
+	} {
+		p, s := crossing(t), spec(t, "six-channel-split")
+		d := folder{}
+		plan, r, printed := p.print(t, s, PerGroup, d)
+		c.harm(d, plan.Files[0].Name)
+		report, err := Verify(context.Background(), plan, r, printed, d.open, func(float64) {})
+		require.NoError(t, err, name)
+		assert.False(t, report.Pass, name)
+		found := false
+		for _, f := range report.Findings {
+			found = found || f.Rule == c.rule && f.Severity == Error
+		}
+		assert.True(t, found, "%s: %+v", name, report.Findings)
+	}
+}
+
+func TestLimits(t *testing.T) {
+	p, s := crossing(t), spec(t, "eight-channel-mix")
+	do(t, p.reel, reel.SetTrack{Track: p.reel.TrackList()[0].ID, GainDB: ptr(24.0), Dual: ptr(true)})
+	d := folder{}
+	plan, r, printed := p.print(t, s, Interleaved, d)
+	report, err := Verify(context.Background(), plan, r, printed, d.open, func(float64) {})
+	require.NoError(t, err)
+	failed := map[string]bool{}
+	for _, f := range report.Findings {
+		if f.Severity == Error {
+			failed[f.Rule] = true
+		}
+	}
+	assert.Equal(t, map[string]bool{"clipped": true, "true-peak": true, "ppm": true, "loudness": true, "stems-sum-to-mix": true}, failed)
+}
+
+func TestPrintStops(t *testing.T) {
+	p, s := crossing(t), spec(t, "six-channel-split")
+	plan, r, err := NewPlan("x", p.reel, s, "")
+	require.NoError(t, err)
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	_, err = Print(ctx, plan, r, p.open, folder{}.create, Stamp{}, func(float64) {})
+	assert.Equal(t, fault.Cancelled, fault.KindOf(err))
+	full := func(string) (Output, error) { return fullDisk{}, nil }
+	_, err = Print(context.Background(), plan, r, p.open, full, Stamp{}, func(float64) {})
+	assert.ErrorIs(t, err, io.ErrShortWrite)
+}
+
+// fullDisk takes nothing.
+type fullDisk struct{}
+
+func (fullDisk) Write([]byte) (int, error)          { return 0, io.ErrShortWrite }
+func (fullDisk) WriteAt([]byte, int64) (int, error) { return 0, io.ErrShortWrite }

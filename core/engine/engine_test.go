@@ -1,0 +1,280 @@
+package engine
+
+import (
+	"bytes"
+	"math"
+	"math/rand"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/dsp"
+	"zestyloom/core/fault"
+	"zestyloom/core/reel"
+	"zestyloom/core/timecode"
+	"zestyloom/core/wave"
+	"zestyloom/core/weave"
+)
+
+const start = 36000 * 48000
+
+// shelf holds takes in memory, by name.
+type shelf map[string]*wave.File
+
+func (s shelf) open(take string) (*wave.File, error) {
+	if f, ok := s[take]; ok {
+		return f, nil
+	}
+	return nil, fault.New(fault.NotFound, "no take %s", take)
+}
+
+func (s shelf) record(t testing.TB, name string, rate, channels, frames int) {
+	h := wave.Header{Format: wave.Format{Encoding: wave.PCM, Channels: channels, SampleRate: rate, BitDepth: 24, Bytes: 3}, Frames: int64(frames)}
+	var b bytes.Buffer
+	w, err := wave.NewWriter(&b, h)
+	require.NoError(t, err)
+	rnd := rand.New(rand.NewSource(int64(len(name) + frames)))
+	block := make([][]float64, channels)
+	for c := range block {
+		block[c] = make([]float64, frames)
+		for i := range block[c] {
+			block[c][i] = rnd.Float64()*0.5 - 0.25
+		}
+	}
+	require.NoError(t, w.WriteFrames(block, make([]int64, channels)))
+	require.NoError(t, w.Close())
+	f, err := wave.Open(bytes.NewReader(b.Bytes()), int64(b.Len()))
+	require.NoError(t, err)
+	s[name] = f
+}
+
+// samples gives one channel of a take.
+func (s shelf) samples(t testing.TB, take string, channel int) []float64 {
+	f := s[take]
+	raw := make([]byte, int(f.Frames)*f.FrameBytes())
+	_, err := f.ReadRaw(raw, 0)
+	require.NoError(t, err)
+	x := make([]float64, f.Frames)
+	f.Decode(x, raw, channel)
+	return x
+}
+
+func do(t testing.TB, r *reel.Reel, c reel.Command) {
+	change, _, err := c.Plan(r)
+	require.NoError(t, err)
+	require.NoError(t, r.Apply(change))
+}
+
+func ptr[T any](x T) *T { return &x }
+
+var pair = []string{"L", "R"}
+
+// crossing lays two takes out: a recorder's with two isos, and a stereo cue, on three pairs and a mix.
+func crossing(t testing.TB) (*reel.Reel, shelf) {
+	s := shelf{}
+	s.record(t, "poly", 48000, 4, 30000)
+	s.record(t, "cue", 48000, 2, 50000)
+	r := reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, start)
+	groups := []reel.Group{{ID: "dx", Name: "Dialogue", Labels: pair, Stems: []string{"DX"}}, {ID: "mx", Name: "Music", Labels: pair, Stems: []string{"MX"}}, {ID: "mix", Name: "Mix", Labels: pair, Stems: []string{"DX", "MX", "FX"}}}
+	do(t, r, reel.AddTake{Take: "poly", Title: "12A/3", Start: start + 1000, Length: 30000, Parts: []reel.PartPlan{
+		{Name: "Boom", Stem: "DX", Channels: []int{2}, Labels: []string{"M"}}, {Name: "Ines", Stem: "DX", Channels: []int{3}, Labels: []string{"M"}}}})
+	do(t, r, reel.AddTake{Take: "cue", Title: "Cue", Start: start + 20000, Length: 50000, Parts: []reel.PartPlan{{Name: "Cue", Stem: "MX", Channels: []int{0, 1}, Labels: pair}}})
+	do(t, r, reel.LayOutputs{Spec: "s", Title: "S", Groups: groups, Knots: weave.GroupKnots(r, groups)})
+	return r, s
+}
+
+// render gives all outputs over frames, cut into blocks of the given sizes in turn.
+func render(t testing.TB, r *reel.Reel, s shelf, from int64, frames int, sizes ...int) [][]float64 {
+	e, err := New(r, s.open, Options{})
+	require.NoError(t, err)
+	out := make([][]float64, len(r.OutputList()))
+	for at, i := 0, 0; at < frames; i++ {
+		n := min(sizes[i%len(sizes)], frames-at)
+		require.NoError(t, e.Render(from+int64(at), n))
+		for c, ch := range e.Outputs() {
+			out[c] = append(out[c], ch...)
+		}
+		at += n
+	}
+	return out
+}
+
+// slow is the obvious renderer: every output sample is worked out by itself from the reel's own words.
+func slow(t testing.TB, r *reel.Reel, s shelf, from int64, frames int) [][]float64 {
+	out := make([][]float64, len(r.OutputList()))
+	for c := range out {
+		out[c] = make([]float64, frames)
+	}
+	for _, clip := range r.ClipList() {
+		track := r.Tracks[clip.Track]
+		if track.Mute {
+			continue
+		}
+		for ch, channel := range clip.Channels {
+			x := s.samples(t, clip.Take, channel)
+			for column, o := range r.OutputList() {
+				gain := 0.0
+				for _, k := range r.KnotList() {
+					if k.Output != o.ID {
+						continue
+					}
+					if k.Row == reel.TrackRow && k.From == track.ID && k.Channel == ch {
+						gain += dsp.Gain(k.GainDB)
+					}
+					if k.Row == reel.StemRow && k.From == track.Stem {
+						for _, p := range weave.Feeds(track.Labels, r.Stems[track.Stem].Labels, track.Feed, r.Head.PanLaw) {
+							if p.From == ch && p.To == k.Channel {
+								gain += p.Gain * dsp.Gain(k.GainDB)
+							}
+						}
+					}
+				}
+				gain *= dsp.Gain(track.GainDB) * dsp.Gain(clip.GainDB)
+				for i := range frames {
+					at := from + int64(i) - clip.Start
+					if at >= 0 && at < clip.Length {
+						out[column][i] += gain * x[clip.Offset+at]
+					}
+				}
+			}
+		}
+	}
+	return out
+}
+
+func TestAgainstTheObviousRenderer(t *testing.T) {
+	r, s := crossing(t)
+	tracks := r.TrackList()
+	do(t, r, reel.SetTrack{Track: tracks[0].ID, GainDB: ptr(-4.5), Pan: ptr(0.3)})
+	do(t, r, reel.SetTrack{Track: tracks[1].ID, Dual: ptr(true)})
+	do(t, r, reel.SetTrack{Track: tracks[2].ID, Pan: ptr(-0.5)})
+	do(t, r, reel.SetKnots{Knots: []reel.Knot{reel.NewKnot(reel.TrackRow, tracks[2].ID, 1, "dx/L", -7), reel.NewKnot(reel.StemRow, "DX", 0, "mix/L", -3)}})
+	want := slow(t, r, s, start-500, 75000)
+	got := render(t, r, s, start-500, 75000, 4096)
+	for c := range want {
+		for i := range want[c] {
+			require.InDelta(t, want[c][i], got[c][i], 1e-12, "output %d frame %d", c, i)
+		}
+	}
+}
+
+// Listening asks for small blocks from anywhere, printing for large ones from the start: they are the same samples.
+func TestBlocksDoNotMatter(t *testing.T) {
+	r, s := crossing(t)
+	do(t, r, reel.SetTrack{Track: r.TrackList()[0].ID, GainDB: ptr(-4.5)})
+	want := render(t, r, s, start, 72000, MaxBlock)
+	assert.Equal(t, want, render(t, r, s, start, 72000, 480, 1, 1023, 4096))
+	e, err := New(r, s.open, Options{})
+	require.NoError(t, err)
+	for _, at := range []int{40000, 3, 71000, 990} { // jumps, as a user makes them
+		require.NoError(t, e.Render(start+int64(at), 960))
+		for c, ch := range e.Outputs() {
+			require.Equal(t, want[c][at:at+960], ch)
+		}
+	}
+}
+
+func TestUnityIsTransparent(t *testing.T) {
+	r, s := crossing(t)
+	tracks := r.TrackList()
+	do(t, r, reel.SetTrack{Track: tracks[0].ID, Dual: ptr(true)})
+	do(t, r, reel.SetTrack{Track: tracks[1].ID, Mute: ptr(true)})
+	got := render(t, r, s, start+1000, 30000, 5000)
+	boom := s.samples(t, "poly", 2)
+	assert.Equal(t, boom, got[0])
+	assert.Equal(t, boom, got[1])
+	e, err := New(r, s.open, Options{})
+	require.NoError(t, err)
+	for output, exact := range []bool{true, true, true, true, true, true} {
+		assert.Equal(t, exact, e.Exact(output, 24), output)
+		assert.Equal(t, output > 5, e.Exact(output, 16), "24 bits do not fit 16")
+	}
+	do(t, r, reel.SetTrack{Track: tracks[0].ID, Dual: ptr(false)})
+	do(t, r, reel.SetTrack{Track: tracks[2].ID, GainDB: ptr(-1.0)})
+	e, err = New(r, s.open, Options{})
+	require.NoError(t, err)
+	for output := range 6 {
+		assert.False(t, e.Exact(output, 24), "the pan law and a gain take it off the grid")
+	}
+}
+
+func TestSoloIsForListening(t *testing.T) {
+	r, s := crossing(t)
+	e, err := New(r, s.open, Options{Solo: []string{r.TrackList()[2].ID}})
+	require.NoError(t, err)
+	require.NoError(t, e.Render(start+20000, 1000))
+	for c, silent := range []bool{true, true, false, false, false, false} {
+		var sum float64
+		for _, x := range e.Outputs()[c] {
+			sum += math.Abs(x)
+		}
+		assert.Equal(t, silent, sum == 0, c)
+	}
+}
+
+func TestTaps(t *testing.T) {
+	r, s := crossing(t)
+	e, err := New(r, s.open, Options{})
+	require.NoError(t, err)
+	require.NoError(t, e.Render(start+25000, 512))
+	left, right := make([]float64, 512), make([]float64, 512)
+	boom := s.samples(t, "poly", 2)[24000:24512]
+	cueR := s.samples(t, "cue", 1)[5000:5512]
+	require.NoError(t, e.Listen(Tap{"track", r.TrackList()[0].ID}, left, right))
+	assert.Equal(t, boom, left)
+	assert.Equal(t, boom, right)
+	require.NoError(t, e.Listen(Tap{"stem", "MX"}, left, right))
+	assert.Equal(t, cueR, right)
+	require.NoError(t, e.Listen(Tap{"output", "mx/R"}, left, right))
+	assert.Equal(t, cueR, left, "one output sounds on both sides")
+	require.NoError(t, e.Listen(Tap{"group", "mix"}, left, right))
+	assert.Equal(t, e.Outputs()[4], left)
+	assert.Equal(t, e.Outputs()[5], right)
+	assert.Equal(t, fault.NotFound, fault.KindOf(e.Listen(Tap{"stem", "ZZ"}, left, right)))
+}
+
+func TestFoldForListening(t *testing.T) {
+	labels := []string{"L", "R", "C", "LFE", "Ls", "Rs"}
+	want := [][2]float64{{1, 0}, {0, 1}, {0.7071, 0.7071}, {0, 0}, {0.7071, 0}, {0, 0.7071}}
+	for i := range labels {
+		l, r := listenGains(labels, i)
+		assert.InDelta(t, want[i][0], l, 1e-4)
+		assert.InDelta(t, want[i][1], r, 1e-4)
+	}
+}
+
+func TestWhatCannotPlay(t *testing.T) {
+	r, s := crossing(t)
+	s.record(t, "slow", 44100, 1, 100)
+	do(t, r, reel.AddTake{Take: "slow", Title: "14/1", Start: start, Length: 100, Parts: []reel.PartPlan{{Name: "x", Stem: "FX", Channels: []int{0}, Labels: []string{"M"}}}})
+	_, err := New(r, s.open, Options{})
+	assert.Equal(t, fault.Unsupported, fault.KindOf(err))
+	delete(s, "slow")
+	_, err = New(r, s.open, Options{})
+	assert.Equal(t, fault.NotFound, fault.KindOf(err))
+	s.record(t, "slow", 48000, 1, 50) // became shorter than its clip
+	e, err := New(r, s.open, Options{})
+	require.NoError(t, err)
+	require.NoError(t, e.Render(start, 100))
+	assert.Error(t, e.Render(start, MaxBlock+1))
+}
+
+func BenchmarkEngine40Tracks(b *testing.B) {
+	s := shelf{}
+	s.record(b, "poly", 48000, 8, 48000*20)
+	r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0)
+	groups := []reel.Group{{ID: "mix", Name: "Mix", Labels: pair, Stems: []string{"DX"}}, {ID: "dx", Name: "DX", Labels: pair, Stems: []string{"DX"}}}
+	for i := range 40 {
+		do(b, r, reel.AddTake{Take: "poly", Title: "x", Length: 48000 * 20, Parts: []reel.PartPlan{{Name: "x", Stem: "DX", Channels: []int{i % 8}, Labels: []string{"M"}}}})
+	}
+	do(b, r, reel.LayOutputs{Spec: "s", Title: "S", Groups: groups, Knots: weave.GroupKnots(r, groups)})
+	e, err := New(r, s.open, Options{})
+	require.NoError(b, err)
+	at := int64(0)
+	for b.Loop() {
+		require.NoError(b, e.Render(at%(48000*19), 8192))
+		at += 8192
+	}
+	b.ReportMetric(float64(at)/48000/b.Elapsed().Seconds(), "x-realtime")
+}

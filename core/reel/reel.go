@@ -1,0 +1,197 @@
+package reel
+
+import (
+	"cmp"
+	"maps"
+	"slices"
+	"strings"
+
+	"zestyloom/core/timecode"
+)
+
+// Head is what a reel has once.
+type Head struct {
+	Name       string        `json:"name"`
+	SampleRate int           `json:"sampleRate"` // Hz
+	FrameRate  timecode.Rate `json:"frameRate"`
+	Start      int64         `json:"start"`  // first sample of the programme
+	PanLaw     float64       `json:"panLaw"` // what a mono source in the middle of a pair loses on each side: 3, 4.5 or 6 dB
+	Spec       string        `json:"spec"`   // the delivery spec that the outputs come from; empty before one is chosen
+	Next       int           `json:"next"`   // number of the next object that is made
+}
+
+// Stem is a named part of the mix with a bus of its own. Its ID is its two-letter tag.
+type Stem struct {
+	ID     string   `json:"id"`
+	Name   string   `json:"name"`
+	Labels []string `json:"labels"` // its channels
+	Order  int      `json:"order"`
+}
+
+// Feed says how a track goes into the channels of its stem.
+type Feed struct {
+	Dual bool    `json:"dual"` // a mono track at unity on both sides of a pair, instead of by the pan law
+	Pan  float64 `json:"pan"`  // −1 left to +1 right: pan of a mono track, balance of a stereo one
+}
+
+// Track is one row of the Loom.
+type Track struct {
+	ID        string   `json:"id"`
+	Name      string   `json:"name"`
+	Labels    []string `json:"labels"` // its channels; more than one are bonded
+	Stem      string   `json:"stem"`
+	Suggested bool     `json:"suggested"` // the stem is a suggestion that nobody has confirmed
+	Feed      Feed     `json:"feed"`
+	GainDB    float64  `json:"gainDB"`
+	Mute      bool     `json:"mute"`
+	Order     int      `json:"order"`
+}
+
+// Clip is a stretch of a take on a track. Clips with the same Tie move together.
+type Clip struct {
+	ID       string  `json:"id"`
+	Track    string  `json:"track"`
+	Take     string  `json:"take"`
+	Name     string  `json:"name"`
+	Channels []int   `json:"channels"` // of the take, from 0, one for each channel of the track
+	Start    int64   `json:"start"`
+	Offset   int64   `json:"offset"` // first frame of the take that sounds
+	Length   int64   `json:"length"` // sample frames
+	GainDB   float64 `json:"gainDB"`
+	Tie      string  `json:"tie"`
+}
+
+// End is the first sample after the clip.
+func (c Clip) End() int64 { return c.Start + c.Length }
+
+// Group is a set of output channels that are delivered together.
+type Group struct {
+	ID     string   `json:"id"`
+	Name   string   `json:"name"`
+	Tag    string   `json:"tag"`
+	Layout string   `json:"layout"`
+	Labels []string `json:"labels"`
+	Stems  []string `json:"stems"` // the stems that should feed it, by the spec
+	Order  int      `json:"order"`
+}
+
+// Output is one output channel: a column of the weave. Its ID stays the same while its group and label do.
+type Output struct {
+	ID     string `json:"id"`
+	Group  string `json:"group"`
+	Label  string `json:"label"`
+	Number int    `json:"number"` // from 1, over all groups
+}
+
+// Row says which kind of row of the weave something is about.
+type Row string
+
+const (
+	TrackRow Row = "track"
+	StemRow  Row = "stem"
+)
+
+// Knot is a crosspoint: one channel of a track or stem feeds one output.
+type Knot struct {
+	ID      string  `json:"id"`
+	Row     Row     `json:"row"`
+	From    string  `json:"from"`    // ID of the track or stem
+	Channel int     `json:"channel"` // of it, from 0
+	Output  string  `json:"output"`
+	GainDB  float64 `json:"gainDB"`
+}
+
+// NewKnot gives a knot the ID that follows from where it stands.
+func NewKnot(row Row, from string, channel int, output string, gainDB float64) Knot {
+	return Knot{knotID(row, from, channel, output), row, from, channel, output, gainDB}
+}
+
+// Reel is the whole. Objects are found by their ID. A Reel is changed by Apply alone.
+type Reel struct {
+	Head   Head             `json:"head"`
+	Stems  map[string]Stem  `json:"stems"`
+	Tracks map[string]Track `json:"tracks"`
+	Clips  map[string]Clip  `json:"clips"`
+	Groups map[string]Group `json:"groups"`
+	Knots  map[string]Knot  `json:"knots"`
+}
+
+// New makes an empty reel with the stems that a production begins with.
+func New(name string, sampleRate int, rate timecode.Rate, start int64) *Reel {
+	r := &Reel{
+		Head:  Head{Name: name, SampleRate: sampleRate, FrameRate: rate, Start: start, PanLaw: 3, Next: 1},
+		Stems: map[string]Stem{}, Tracks: map[string]Track{}, Clips: map[string]Clip{}, Groups: map[string]Group{}, Knots: map[string]Knot{},
+	}
+	for i, s := range []Stem{{ID: "DX", Name: "Dialogue"}, {ID: "MX", Name: "Music"}, {ID: "FX", Name: "Effects"}} {
+		s.Labels, s.Order = []string{"L", "R"}, i+1
+		r.Stems[s.ID] = s
+	}
+	return r
+}
+
+// TrackList gives the tracks from top to bottom.
+func (r *Reel) TrackList() []Track {
+	return sorted(r.Tracks, func(a, b Track) int { return cmp.Or(a.Order-b.Order, strings.Compare(a.ID, b.ID)) })
+}
+
+// StemList gives the stems from top to bottom.
+func (r *Reel) StemList() []Stem {
+	return sorted(r.Stems, func(a, b Stem) int { return cmp.Or(a.Order-b.Order, strings.Compare(a.ID, b.ID)) })
+}
+
+// GroupList gives the output groups from left to right.
+func (r *Reel) GroupList() []Group {
+	return sorted(r.Groups, func(a, b Group) int { return cmp.Or(a.Order-b.Order, strings.Compare(a.ID, b.ID)) })
+}
+
+// ClipList gives the clips by start.
+func (r *Reel) ClipList() []Clip {
+	return sorted(r.Clips, func(a, b Clip) int { return cmp.Or(cmp.Compare(a.Start, b.Start), strings.Compare(a.ID, b.ID)) })
+}
+
+// KnotList gives the knots in an order that does not change.
+func (r *Reel) KnotList() []Knot {
+	return sorted(r.Knots, func(a, b Knot) int { return strings.Compare(a.ID, b.ID) })
+}
+
+// OutputList gives the output channels from left to right.
+func (r *Reel) OutputList() []Output {
+	var out []Output
+	for _, g := range r.GroupList() {
+		for _, label := range g.Labels {
+			out = append(out, Output{g.ID + "/" + label, g.ID, label, len(out) + 1})
+		}
+	}
+	return out
+}
+
+// Output finds an output channel.
+func (r *Reel) Output(id string) (Output, bool) {
+	for _, o := range r.OutputList() {
+		if o.ID == id {
+			return o, true
+		}
+	}
+	return Output{}, false
+}
+
+// RowLabels gives the channel labels of a row of the weave, or nil where there is no such row.
+func (r *Reel) RowLabels(row Row, id string) []string {
+	if row == StemRow {
+		return r.Stems[id].Labels
+	}
+	return r.Tracks[id].Labels
+}
+
+// End is the first sample after the last clip, or the start of the reel where that lies later.
+func (r *Reel) End() int64 {
+	end := r.Head.Start
+	for _, c := range r.Clips {
+		end = max(end, c.End())
+	}
+	return end
+}
+
+func sorted[T any](m map[string]T, by func(a, b T) int) []T {
+	return slices.SortedFunc(maps.Values(m), by)
+}

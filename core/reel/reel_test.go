@@ -1,0 +1,212 @@
+package reel
+
+import (
+	"encoding/json"
+	"math/rand"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/fault"
+	"zestyloom/core/timecode"
+)
+
+func ferry() *Reel {
+	return New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, 36000*48000)
+}
+
+func do(t testing.TB, r *Reel, c Command) (Change, string) {
+	change, name, err := c.Plan(r)
+	require.NoError(t, err)
+	require.NoError(t, r.Apply(change))
+	return change, name
+}
+
+func take(title string, parts int) AddTake {
+	c := AddTake{Take: "take-" + title, Title: title, Start: 36001 * 48000, Length: 48000}
+	for i := range parts {
+		c.Parts = append(c.Parts, PartPlan{Name: title + string(rune('a'+i)), Stem: "DX", Channels: []int{i}, Labels: []string{"M"}})
+	}
+	return c
+}
+
+var pairGroups = []Group{{ID: "dialogue", Name: "Dialogue", Labels: []string{"L", "R"}, Stems: []string{"DX"}}, {ID: "music", Name: "Music", Labels: []string{"L", "R"}}}
+
+func ptr[T any](x T) *T { return &x }
+
+func TestAddTakeTiesItsClips(t *testing.T) {
+	r := ferry()
+	_, name := do(t, r, take("12A/3", 3))
+	assert.Equal(t, "unravel 12A/3", name)
+	tracks := r.TrackList()
+	require.Len(t, tracks, 3)
+	assert.True(t, tracks[0].Suggested)
+	clips := r.ClipList()
+	assert.NotEmpty(t, clips[0].Tie)
+	assert.Equal(t, clips[0].Tie, clips[2].Tie)
+	do(t, r, take("12B/1", 1))
+	assert.Equal(t, "12B/1a", r.TrackList()[3].Name, "new tracks stand below")
+	for _, c := range r.ClipList() {
+		if c.Take == "take-12B/1" {
+			assert.Empty(t, c.Tie, "a single clip is tied to nothing")
+		}
+	}
+}
+
+func TestTiedClipsMoveTogether(t *testing.T) {
+	r := ferry()
+	do(t, r, take("12A/3", 3))
+	do(t, r, take("12B/1", 1))
+	first := r.ClipList()[0]
+	do(t, r, MoveClip{Clip: first.ID, By: -1920})
+	for _, c := range r.ClipList() {
+		want := int64(36001 * 48000)
+		if c.Tie == first.Tie {
+			want -= 1920
+		}
+		assert.Equal(t, want, c.Start, c.ID)
+	}
+}
+
+func TestChoosingAnotherSpecKeepsWhatStillMakesSense(t *testing.T) {
+	r := ferry()
+	do(t, r, LayOutputs{Spec: "a", Title: "A", Groups: pairGroups, Knots: []Knot{NewKnot(StemRow, "DX", 0, "dialogue/L", 0), NewKnot(StemRow, "MX", 0, "music/L", 0)}})
+	do(t, r, SetKnots{Knots: []Knot{NewKnot(StemRow, "DX", 0, "dialogue/L", -3)}})
+	assert.Equal(t, 3, r.OutputList()[2].Number)
+	do(t, r, LayOutputs{Spec: "b", Title: "B", Groups: pairGroups[:1], Knots: []Knot{NewKnot(StemRow, "DX", 0, "dialogue/L", 0), NewKnot(StemRow, "DX", 1, "dialogue/R", 0)}})
+	knots := r.KnotList()
+	require.Len(t, knots, 2)
+	assert.Equal(t, -3.0, knots[0].GainDB, "a knot that the user set stays as it is")
+	assert.Equal(t, "b", r.Head.Spec)
+}
+
+func TestRefused(t *testing.T) {
+	r := ferry()
+	do(t, r, take("12A/3", 1))
+	do(t, r, LayOutputs{Spec: "a", Title: "A", Groups: pairGroups})
+	track, clip := r.TrackList()[0].ID, r.ClipList()[0].ID
+	for name, c := range map[string]struct {
+		command Command
+		kind    fault.Kind
+	}{
+		"no channels":     {AddTake{Title: "x", Length: 1}, fault.BadInput},
+		"no length":       {AddTake{Title: "x", Parts: take("x", 1).Parts}, fault.BadInput},
+		"no such stem":    {AddTake{Title: "x", Length: 1, Parts: []PartPlan{{Stem: "ZZ", Channels: []int{0}, Labels: []string{"M"}}}}, fault.NotFound},
+		"label missing":   {AddTake{Title: "x", Length: 1, Parts: []PartPlan{{Stem: "DX", Channels: []int{0}}}}, fault.BadInput},
+		"no such track":   {SetTrack{Track: "t99"}, fault.NotFound},
+		"blank name":      {SetTrack{Track: track, Name: ptr(" ")}, fault.BadInput},
+		"track's stem":    {SetTrack{Track: track, Stem: ptr("ZZ")}, fault.NotFound},
+		"pan too far":     {SetTrack{Track: track, Pan: ptr(1.5)}, fault.BadInput},
+		"gain too high":   {SetTrack{Track: track, GainDB: ptr(99.0)}, fault.BadInput},
+		"remove nothing":  {RemoveTracks{[]string{"t99"}}, fault.NotFound},
+		"no such clip":    {MoveClip{"c99", 1}, fault.NotFound},
+		"before midnight": {MoveClip{clip, -1 << 40}, fault.BadInput},
+		"start too late":  {SetReel{Start: ptr(int64(1 << 40))}, fault.BadInput},
+		"odd pan law":     {SetReel{PanLaw: ptr(5.0)}, fault.BadInput},
+		"no such output":  {SetKnots{[]Knot{NewKnot(StemRow, "DX", 0, "nowhere/L", 0)}}, fault.NotFound},
+		"no such channel": {SetKnots{[]Knot{NewKnot(StemRow, "DX", 5, "music/L", 0)}}, fault.NotFound},
+		"no such row":     {SetKnots{[]Knot{NewKnot(TrackRow, "t99", 0, "music/L", 0)}}, fault.NotFound},
+		"group twice":     {LayOutputs{Groups: []Group{pairGroups[0], pairGroups[0]}}, fault.BadInput},
+	} {
+		_, _, err := c.command.Plan(r)
+		assert.Equal(t, c.kind, fault.KindOf(err), "%s: %v", name, err)
+	}
+}
+
+func TestApplyRefusesStale(t *testing.T) {
+	r := ferry()
+	do(t, r, take("12A/3", 1))
+	track := r.TrackList()[0].ID
+	old, _, err := SetTrack{Track: track, Name: ptr("Boom")}.Plan(r)
+	require.NoError(t, err)
+	do(t, r, SetTrack{Track: track, Mute: ptr(true)})
+	before, _ := json.Marshal(r)
+	assert.Equal(t, fault.Stale, fault.KindOf(r.Apply(old)))
+	after, _ := json.Marshal(r)
+	assert.JSONEq(t, string(before), string(after), "nothing was changed")
+}
+
+// Any sequence of commands followed by as many inverses gives back the same reel, also when the changes went through
+// JSON, as they do in the history; and applying the changes alone builds the same reel.
+func TestInverses(t *testing.T) {
+	for seed := range int64(30) {
+		rnd := rand.New(rand.NewSource(seed))
+		r, replay := ferry(), ferry()
+		start, _ := json.Marshal(r)
+		var changes []Change
+		for range 60 {
+			c := randomCommand(rnd, r)
+			change, _, err := c.Plan(r)
+			if err != nil {
+				continue
+			}
+			stored, err := json.Marshal(change)
+			require.NoError(t, err)
+			var read Change
+			require.NoError(t, json.Unmarshal(stored, &read))
+			require.NoError(t, r.Apply(read))
+			require.NoError(t, replay.Apply(read))
+			changes = append(changes, read)
+			ties := map[string]int64{}
+			for _, clip := range r.Clips {
+				if clip.Tie == "" {
+					continue
+				}
+				if at, seen := ties[clip.Tie]; seen {
+					require.Equal(t, at, clip.Start, "tied clips never drift")
+				}
+				ties[clip.Tie] = clip.Start
+			}
+		}
+		require.Greater(t, len(changes), 20)
+		end, _ := json.Marshal(r)
+		again, _ := json.Marshal(replay)
+		require.JSONEq(t, string(end), string(again))
+		for i := len(changes) - 1; i >= 0; i-- {
+			require.NoError(t, r.Apply(changes[i].Inverse()))
+		}
+		back, _ := json.Marshal(r)
+		require.JSONEq(t, string(start), string(back), "seed %d", seed)
+	}
+}
+
+func randomCommand(rnd *rand.Rand, r *Reel) Command {
+	track, clip := "none", "none"
+	if l := r.TrackList(); len(l) > 0 {
+		track = l[rnd.Intn(len(l))].ID
+	}
+	if l := r.ClipList(); len(l) > 0 {
+		clip = l[rnd.Intn(len(l))].ID
+	}
+	outputs := []string{"dialogue/L", "dialogue/R", "music/L", "music/R"}
+	output := outputs[rnd.Intn(4)]
+	switch rnd.Intn(9) {
+	case 0, 1:
+		return take(string(rune('A'+rnd.Intn(26))), 1+rnd.Intn(4))
+	case 2:
+		return SetTrack{Track: track, Mute: ptr(rnd.Intn(2) == 0), GainDB: ptr(float64(rnd.Intn(20) - 10)), Stem: ptr([]string{"DX", "MX", "FX"}[rnd.Intn(3)])}
+	case 3:
+		return MoveClip{clip, int64(rnd.Intn(100000) - 50000)}
+	case 4:
+		return SetReel{Start: ptr(int64(rnd.Intn(1000)))}
+	case 5:
+		return LayOutputs{Spec: string(rune('a' + rnd.Intn(3))), Groups: pairGroups[:1+rnd.Intn(2)]}
+	case 6:
+		return SetKnots{[]Knot{NewKnot(StemRow, "DX", rnd.Intn(2), output, float64(-rnd.Intn(9))), NewKnot(TrackRow, track, 0, output, 0)}}
+	case 7:
+		return ClearKnots{StemRow, "DX", output}
+	default:
+		return RemoveTracks{[]string{track}}
+	}
+}
+
+func TestDecode(t *testing.T) {
+	c, err := Decode("moveClip", []byte(`{"clip":"c1","by":5}`))
+	require.NoError(t, err)
+	assert.Equal(t, &MoveClip{"c1", 5}, c)
+	for kind, body := range map[string]string{"jump": `{}`, "moveClip": `{"clip":"c1","by":1.5}`, "setTrack": `{"colour":"red"}`, "setKnots": `[`} {
+		_, err := Decode(kind, []byte(body))
+		assert.Equal(t, fault.BadInput, fault.KindOf(err), kind)
+	}
+}

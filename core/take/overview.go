@@ -1,0 +1,136 @@
+package take
+
+import (
+	"context"
+	"encoding/binary"
+	"io"
+	"math"
+
+	"zestyloom/core/fault"
+	"zestyloom/core/wave"
+)
+
+// OverviewFrames lists how many sample frames a bin of each resolution of an overview stands for, fine to coarse.
+var OverviewFrames = []int{128, 2048, 32768}
+
+// OverviewBinBytes is the size of one bin of one channel: the lowest and the highest sample as little-endian int16,
+// full scale = 32767. Bins are interleaved: all channels of bin 0, then of bin 1.
+const OverviewBinBytes = 4
+
+// Level is how loud a channel is over its whole length, in dBFS; nil for digital silence. RMS is relative to a
+// full-scale square wave.
+type Level struct {
+	PeakDBFS *float64 `json:"peakDBFS"`
+	RMSDBFS  *float64 `json:"rmsDBFS"`
+}
+
+type bin struct{ low, high float64 }
+
+func (b *bin) add(low, high float64) {
+	b.low = min(b.low, low)
+	b.high = max(b.high, high)
+}
+
+var emptyBin = bin{math.Inf(1), math.Inf(-1)}
+
+// Survey reads a file once and writes its overview, one writer for each entry of OverviewFrames. It gives the level
+// of each channel. Samples that are not numbers count as silence.
+func Survey(ctx context.Context, src *wave.File, to []io.Writer, progress func(float64)) ([]Level, error) {
+	fine := OverviewFrames[0]
+	open := make([][]bin, len(OverviewFrames)) // the bin being filled, per resolution and channel
+	for i := range open {
+		open[i] = make([]bin, src.Channels)
+		for c := range open[i] {
+			open[i][c] = emptyBin
+		}
+	}
+	peak, power := make([]float64, src.Channels), make([]float64, src.Channels)
+	raw := make([]byte, blockFrames*src.FrameBytes())
+	samples := make([]float64, blockFrames)
+	bins := make([]bin, src.Channels*(blockFrames/fine))
+	buf := make([]byte, 0, len(bins)*OverviewBinBytes)
+	emit := func(level int, row []bin) error {
+		buf = buf[:0]
+		for _, b := range row {
+			if b == emptyBin {
+				b = bin{}
+			}
+			for _, x := range []float64{b.low, b.high} {
+				buf = binary.LittleEndian.AppendUint16(buf, uint16(int16(math.Round(max(-1, min(1, x))*32767))))
+			}
+		}
+		_, err := to[level].Write(buf)
+		return err
+	}
+	for at := int64(0); at < src.Frames; {
+		if err := ctx.Err(); err != nil {
+			return nil, fault.Wrap(fault.Cancelled, err, "Drawing the waveform was stopped")
+		}
+		n, err := src.ReadRaw(raw, at)
+		if err != nil {
+			return nil, err
+		}
+		count := (n + fine - 1) / fine
+		for c := range src.Channels {
+			src.Decode(samples[:n], raw, c)
+			for b := range count {
+				one := emptyBin
+				sum := 0.0
+				for _, x := range samples[b*fine : min(n, (b+1)*fine)] {
+					if x != x || math.IsInf(x, 0) {
+						x = 0
+					}
+					one.add(x, x)
+					sum += x * x
+				}
+				bins[b*src.Channels+c] = one
+				peak[c] = max(peak[c], -one.low, one.high)
+				power[c] += sum
+			}
+		}
+		if err := emit(0, bins[:count*src.Channels]); err != nil {
+			return nil, err
+		}
+		at += int64(n)
+		for level := 1; level < len(OverviewFrames); level++ {
+			for b := range count {
+				for c := range src.Channels {
+					one := bins[b*src.Channels+c]
+					open[level][c].add(one.low, one.high)
+				}
+				end := at - int64(n) + int64((b+1)*fine)
+				if end%int64(OverviewFrames[level]) == 0 || at == src.Frames && b == count-1 {
+					if err := emit(level, open[level]); err != nil {
+						return nil, err
+					}
+					for c := range open[level] {
+						open[level][c] = emptyBin
+					}
+				}
+			}
+		}
+		if progress != nil {
+			progress(float64(at) / float64(src.Frames))
+		}
+	}
+	levels := make([]Level, src.Channels)
+	for c := range levels {
+		levels[c] = Level{decibels(peak[c]), decibels(math.Sqrt(power[c] / float64(max(1, src.Frames))))}
+	}
+	return levels, nil
+}
+
+func decibels(x float64) *float64 {
+	if x <= 0 {
+		return nil
+	}
+	d := 20 * math.Log10(x)
+	return &d
+}
+
+// EmptyBelowDBFS is the RMS under which a channel counts as empty: the noise of an open input lies above it only on
+// faulty equipment.
+const EmptyBelowDBFS = -72
+
+// Empty tells whether a channel carries nothing.
+func (l Level) Empty() bool { return l.RMSDBFS == nil || *l.RMSDBFS < EmptyBelowDBFS }

@@ -1,0 +1,271 @@
+package take
+
+import (
+	"bytes"
+	"context"
+	"encoding/binary"
+	"io"
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/wave"
+)
+
+// recorded makes a file whose channel c at frame i is a step of its own, so that any mix-up shows.
+func recorded(t testing.TB, channels, frames int, change func(*wave.Header)) *wave.File {
+	h := wave.Header{Format: wave.Format{Encoding: wave.PCM, Channels: channels, SampleRate: 48000, BitDepth: 24, Bytes: 3}, Frames: int64(frames)}
+	if change != nil {
+		change(&h)
+	}
+	var b bytes.Buffer
+	w, err := wave.NewWriter(&b, h)
+	require.NoError(t, err)
+	block := make([][]float64, channels)
+	for c := range block {
+		block[c] = make([]float64, frames)
+		for i := range block[c] {
+			block[c][i] = float64((i*31+c*7919)%100000-50000) / (1 << 23)
+		}
+	}
+	require.NoError(t, w.WriteFrames(block, make([]int64, channels)))
+	require.NoError(t, w.Close())
+	f, err := wave.Open(bytes.NewReader(b.Bytes()), int64(b.Len()))
+	require.NoError(t, err)
+	return f
+}
+
+func ixml(change func(*wave.IXML)) *wave.IXML {
+	x := &wave.IXML{Scene: "12A", Take: "3", Tape: "LF03", Note: "rope creaks", Circled: "TRUE",
+		Speed: &wave.IXMLSpeed{TimecodeRate: "25/1", TimecodeFlag: "NDF", StampHigh: "0", StampLow: "1731456000", StampRate: "48000"},
+		Tracks: &wave.IXMLTracks{Tracks: []wave.IXMLTrack{
+			{ChannelIndex: "1", InterleaveIndex: "1", Name: "MixL", Function: "L-MIX"}, {ChannelIndex: "3", InterleaveIndex: "2", Name: "Boom"}, {ChannelIndex: "9", InterleaveIndex: "99", Name: "nowhere"}}}}
+	if change != nil {
+		change(x)
+	}
+	return x
+}
+
+func TestDescribe(t *testing.T) {
+	bext := &wave.Bext{Description: "zSPEED=025.000-NDF\r\nzTAKE=9\r\nzSCENE=99\r\nzTAPE=B-02\r\nTRK1=Mix L\r\nsTRK2=Lav Tobiah\r\nzTRK2=twice\r\nsNOTE=windy", TimeReference: 48000 * 3600}
+	for name, c := range map[string]struct {
+		file     string
+		header   func(*wave.Header)
+		scene    string
+		take     string
+		roll     string
+		circled  bool
+		timecode string
+		names    []string
+		uses     []Use
+	}{
+		"iXML":                               {"x.wav", func(h *wave.Header) { h.IXML = ixml(nil) }, "12A", "3", "LF03", true, "10:01:12:00", []string{"MixL", "Boom"}, []Use{Mix, Iso}},
+		"iXML before bext, which fills gaps": {"x.wav", func(h *wave.Header) { h.IXML, h.Bext = ixml(func(x *wave.IXML) { x.Tape = "" }), bext }, "12A", "3", "B-02", true, "10:01:12:00", []string{"MixL", "Boom"}, []Use{Mix, Iso}},
+		"bext":                               {"LF01_7_T1.wav", func(h *wave.Header) { h.Bext = bext }, "99", "9", "B-02", false, "01:00:00:00", []string{"Mix L", "Lav Tobiah"}, []Use{Mix, Iso}},
+		"file name":                          {"card/LF03_12B_T02.wav", nil, "12B", "2", "LF03", false, "", []string{"", ""}, []Use{Unknown, Unknown}},
+		"nothing":                            {"Accordion cue.wav", nil, "", "", "", false, "", []string{"", ""}, []Use{Unknown, Unknown}},
+		"pulled clock": {"x.wav", func(h *wave.Header) {
+			h.IXML = ixml(func(x *wave.IXML) { x.Speed.StampRate = "48048"; x.Speed.StampLow = "172972800" })
+		}, "12A", "3", "LF03", true, "01:00:00:00", []string{"MixL", "Boom"}, []Use{Mix, Iso}},
+		"stamp beyond a day": {"x.wav", func(h *wave.Header) { h.IXML = ixml(func(x *wave.IXML) { x.Speed.StampHigh = "9" }) }, "12A", "3", "LF03", true, "", []string{"MixL", "Boom"}, []Use{Mix, Iso}},
+		"no interleave index": {"x.wav", func(h *wave.Header) {
+			h.IXML = ixml(func(x *wave.IXML) { x.Tracks.Tracks = []wave.IXMLTrack{{ChannelIndex: "2", Name: "Plant\n"}} })
+		}, "12A", "3", "LF03", true, "10:01:12:00", []string{"", "Plant"}, []Use{Unknown, Iso}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			d := Describe(recorded(t, 2, 10, c.header), c.file)
+			assert.Equal(t, []string{c.scene, c.take, c.roll}, []string{d.Scene, d.Take, d.Roll})
+			assert.Equal(t, c.circled, d.Circled)
+			for i := range 2 {
+				assert.Equal(t, c.names[i], d.Tracks[i].Name)
+				assert.Equal(t, c.uses[i], d.Tracks[i].Use)
+			}
+			if c.timecode == "" {
+				assert.Nil(t, d.StartTimecode)
+			} else if assert.NotNil(t, d.StartTimecode) {
+				assert.Equal(t, c.timecode, *d.StartTimecode)
+			}
+		})
+	}
+}
+
+func TestPulledStampCountsAudioSamples(t *testing.T) {
+	d := Describe(recorded(t, 2, 10, func(h *wave.Header) {
+		h.IXML = ixml(func(x *wave.IXML) { x.Speed.StampRate, x.Speed.StampLow = "48048", "172972800" })
+	}), "x.wav")
+	assert.EqualValues(t, 48000*3600, *d.StartSamples)
+}
+
+func TestFrameRatesOfBext(t *testing.T) {
+	for line, want := range map[string]string{"sSPEED=023.976-ND": "23.976", "sSPEED=029.970-DF": "29.97", "sSPEED=025.000": "25", "SPEED=24": "24", "sSPEED=fast": "", "sSPEED=031.000-ND": ""} {
+		d := Describe(recorded(t, 1, 10, func(h *wave.Header) { h.Bext = &wave.Bext{Description: line} }), "x.wav")
+		if want == "" {
+			assert.Nil(t, d.FrameRate, line)
+			continue
+		}
+		require.NotNil(t, d.FrameRate, line)
+		assert.Equal(t, want, *d.FrameRate)
+	}
+}
+
+func TestUseByName(t *testing.T) {
+	for name, want := range map[string]Use{"Mix L": Mix, "MIXR": Mix, "mix": Mix, "L Mix": Mix, "Boom": Iso, "Matrix": Iso, "Remix hall": Iso, "": Unknown} {
+		assert.Equal(t, want, useOf(Track{Name: name}), name)
+	}
+}
+
+func TestSuggestions(t *testing.T) {
+	scene := Description{Scene: "12A"}
+	for _, c := range []struct {
+		d          Description
+		path, name string
+		kind       Kind
+		stem       string
+	}{
+		{scene, "music/12A_T1.wav", "Boom", Recording, "DX"},
+		{scene, "x.wav", "Wheelhouse plant", Recording, "FX"},
+		{Description{}, "music/Accordion cue.wav", "L", Music, "MX"},
+		{Description{}, "effects/Winch.wav", "", Effect, "FX"},
+		{Description{Scene: "wild"}, "card/wild_T1 water.wav", "Boom", Effect, "FX"},
+		{Description{}, "rescue.wav", "Chinchilla", Recording, "DX"},
+	} {
+		kind := KindOf(c.d, c.path)
+		assert.Equal(t, c.kind, kind, c.path)
+		assert.Equal(t, c.stem, SuggestStem(kind, c.name), c.name)
+	}
+}
+
+func TestParts(t *testing.T) {
+	d := Description{Channels: 4, Tracks: []Track{{Index: 1, Name: "Mix L"}, {Index: 2, Name: "Mix R"}, {Index: 3, Name: "Boom"}, {Index: 4}}}
+	parts, err := Parts(d, [][2]int{{1, 2}})
+	require.NoError(t, err)
+	assert.Equal(t, []Part{{"Mix", []int{0, 1}, []string{"L", "R"}}, {"Boom", []int{2}, []string{"M"}}, {"Channel 4", []int{3}, []string{"M"}}}, parts)
+	assert.Equal(t, []string{"12A_1-2_Mix.wav", "12A_3_Boom.wav", "12A_4_Channel_4.wav"}, FileNames("card/12A.wav", parts))
+	for _, bad := range [][][2]int{{{1, 5}}, {{0, 1}}, {{1, 2}, {2, 3}}, {{3, 3}}} {
+		_, err := Parts(d, bad)
+		assert.Error(t, err, bad)
+	}
+}
+
+func TestFileSafe(t *testing.T) {
+	for in, want := range map[string]string{"Ines, lav": "Ines_lav", "../../etc/passwd": "etc_passwd", "a/b\\c:d": "a_b_c_d", "": "unnamed", "...": "unnamed", "Ação": "Ação", "M&E": "M+E"} {
+		assert.Equal(t, want, FileSafe(in))
+	}
+	assert.LessOrEqual(t, len(FileSafe(string(bytes.Repeat([]byte("x"), 999)))), 80)
+}
+
+func TestUnravelIsBitForBit(t *testing.T) {
+	const frames = blockFrames + 777
+	src := recorded(t, 5, frames, func(h *wave.Header) {
+		h.IXML = ixml(nil)
+		lufs := -23.0
+		h.Bext = &wave.Bext{Description: "sTRK1=old\r\nsUBITS=42", TimeReference: 12345, IntegratedLUFS: &lufs}
+	})
+	d := Describe(src, "12A.wav")
+	parts, err := Parts(d, [][2]int{{4, 2}})
+	require.NoError(t, err)
+	outs := make([]bytes.Buffer, len(parts))
+	to := make([]io.Writer, len(parts))
+	for i := range outs {
+		to[i] = &outs[i]
+	}
+	var last float64
+	require.NoError(t, Unravel(context.Background(), src, d, parts, to, func(done float64) { last = done }))
+	assert.Equal(t, 1.0, last)
+	whole := make([]byte, frames*src.FrameBytes())
+	_, err = src.ReadRaw(whole, 0)
+	require.NoError(t, err)
+	for i, p := range parts {
+		f, err := wave.Open(bytes.NewReader(outs[i].Bytes()), int64(outs[i].Len()))
+		require.NoError(t, err)
+		require.EqualValues(t, frames, f.Frames)
+		got := make([]byte, frames*f.FrameBytes())
+		_, err = f.ReadRaw(got, 0)
+		require.NoError(t, err)
+		for j, c := range p.Channels {
+			want, have := make([]byte, frames*3), make([]byte, frames*3)
+			src.Extract(want, whole, frames, c, 0, 1)
+			f.Extract(have, got, frames, j, 0, 1)
+			require.True(t, bytes.Equal(want, have), "part %d channel %d", i, c)
+		}
+		assert.EqualValues(t, 12345, f.Bext.TimeReference)
+		assert.Nil(t, f.Bext.IntegratedLUFS, "a loudness measured over all channels is not this one's")
+		again := Describe(f, "y.wav")
+		assert.Equal(t, "LF03", again.Roll)
+		assert.Equal(t, ChannelName(d.Tracks[p.Channels[0]]), again.Tracks[0].Name)
+		assert.Contains(t, f.Bext.Description, "sUBITS=42")
+		assert.NotContains(t, f.Bext.Description, "old")
+	}
+}
+
+func TestUnravelStops(t *testing.T) {
+	src := recorded(t, 1, 10, nil)
+	d := Describe(src, "x.wav")
+	parts, _ := Parts(d, nil)
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	assert.ErrorIs(t, Unravel(ctx, src, d, parts, []io.Writer{io.Discard}, nil), context.Canceled)
+}
+
+func TestSurvey(t *testing.T) {
+	const frames = 3*32768 + 129
+	src := recorded(t, 3, frames, nil)
+	outs := make([]bytes.Buffer, len(OverviewFrames))
+	to := make([]io.Writer, len(outs))
+	for i := range outs {
+		to[i] = &outs[i]
+	}
+	levels, err := Survey(context.Background(), src, to, nil)
+	require.NoError(t, err)
+	x := make([]float64, frames)
+	raw := make([]byte, frames*src.FrameBytes())
+	_, err = src.ReadRaw(raw, 0)
+	require.NoError(t, err)
+	for c := range 3 {
+		src.Decode(x, raw, c)
+		var peak, power float64
+		for level, per := range OverviewFrames {
+			b := outs[level].Bytes()
+			count := (frames + per - 1) / per
+			require.Len(t, b, count*3*OverviewBinBytes)
+			for i := range count {
+				low, high := math.Inf(1), math.Inf(-1)
+				for _, v := range x[i*per : min(frames, (i+1)*per)] {
+					low, high = min(low, v), max(high, v)
+				}
+				at := (i*3 + c) * OverviewBinBytes
+				require.EqualValues(t, math.Round(low*32767), int16(binary.LittleEndian.Uint16(b[at:])), "level %d bin %d", level, i)
+				require.EqualValues(t, math.Round(high*32767), int16(binary.LittleEndian.Uint16(b[at+2:])))
+			}
+		}
+		for _, v := range x {
+			peak = max(peak, math.Abs(v))
+			power += v * v
+		}
+		assert.InDelta(t, 20*math.Log10(peak), *levels[c].PeakDBFS, 1e-9)
+		assert.InDelta(t, 10*math.Log10(power/frames), *levels[c].RMSDBFS, 1e-9)
+	}
+}
+
+func TestEmpty(t *testing.T) {
+	quiet, loud := -80.0, -40.0
+	assert.True(t, Level{}.Empty())
+	assert.True(t, Level{RMSDBFS: &quiet}.Empty())
+	assert.False(t, Level{RMSDBFS: &loud}.Empty())
+}
+
+func FuzzDescribe(f *testing.F) {
+	f.Add("sSCENE=12A\r\nsSPEED=025.000-NDF", "<BWFXML><TRACK_LIST><TRACK><INTERLEAVE_INDEX>1</INTERLEAVE_INDEX></TRACK></TRACK_LIST></BWFXML>", "LF03_12A_T1.wav")
+	f.Fuzz(func(t *testing.T, bext, xml, name string) {
+		src := recorded(t, 1, 2, func(h *wave.Header) {
+			h.Bext = &wave.Bext{Description: bext}
+			h.Extra = []wave.RawChunk{{ID: "iXML", Body: []byte(xml)}}
+		})
+		d := Describe(src, name)
+		if len(d.Tracks) != 1 || len([]rune(d.Scene)) > 500 {
+			t.Fatalf("%+v", d)
+		}
+	})
+}

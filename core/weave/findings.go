@@ -1,0 +1,102 @@
+package weave
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"zestyloom/core/reel"
+)
+
+// Rule names what a finding is about.
+type Rule string
+
+const (
+	Unreached Rule = "unreached" // a track that reaches no output
+	Muted     Rule = "muted"     // a track that is muted and so will not be printed
+	Unfed     Rule = "unfed"     // an output that nothing feeds
+	OneSided  Rule = "one-sided" // a mono that feeds only one side of a pair
+	FedTwice  Rule = "fed-twice" // a source that arrives at one output by two paths
+)
+
+// Finding is something about the weave that is probably wrong. Track or Output is empty where it is about the other.
+type Finding struct {
+	Rule    Rule   `json:"rule"`
+	Track   string `json:"track,omitempty"`
+	Output  string `json:"output,omitempty"`
+	Message string `json:"message"`
+}
+
+// Findings looks the weave over. A reel without outputs has none: there is nothing to reach yet.
+func Findings(r *reel.Reel) []Finding {
+	findings := []Finding{}
+	outputs := r.OutputList()
+	if len(outputs) == 0 {
+		return findings
+	}
+	byTrack := map[string]map[string]Route{}
+	for _, route := range Routes(r) {
+		if byTrack[route.Track] == nil {
+			byTrack[route.Track] = map[string]Route{}
+		}
+		byTrack[route.Track][route.Output] = route
+	}
+	fed := map[string]bool{}
+	for _, t := range r.TrackList() {
+		if t.Mute {
+			findings = append(findings, Finding{Rule: Muted, Track: t.ID, Message: t.Name + " is muted and will not be printed"})
+			continue
+		}
+		reach := byTrack[t.ID]
+		if len(reach) == 0 {
+			findings = append(findings, Finding{Rule: Unreached, Track: t.ID, Message: fmt.Sprintf("%s reaches no output: nothing ties %s", t.Name, r.Stems[t.Stem].Name)})
+			continue
+		}
+		for _, o := range outputs {
+			route, ok := reach[o.ID]
+			if !ok {
+				continue
+			}
+			fed[o.ID] = true
+			if route.Twice {
+				findings = append(findings, Finding{Rule: FedTwice, Track: t.ID, Output: o.ID,
+					Message: fmt.Sprintf("%s arrives at %s twice, through %s and by a knot of its own; together they make %+.1f dB", t.Name, name(r, o), r.Stems[t.Stem].Name, route.GainDB)})
+			}
+		}
+		findings = append(findings, oneSided(r, t, outputs, reach)...)
+	}
+	for _, o := range outputs {
+		if !fed[o.ID] {
+			findings = append(findings, Finding{Rule: Unfed, Output: o.ID, Message: "Nothing feeds " + name(r, o) + "; it would be silent"})
+		}
+	}
+	return findings
+}
+
+// oneSided finds pairs of which a mono track reaches only one side, or the other at least 40 dB lower.
+func oneSided(r *reel.Reel, t reel.Track, outputs []reel.Output, reach map[string]Route) []Finding {
+	if len(t.Labels) != 1 {
+		return nil
+	}
+	var findings []Finding
+	for i := 0; i+1 < len(outputs); i++ {
+		a, b := outputs[i], outputs[i+1]
+		if a.Group != b.Group || !slices.Contains([]string{"L", "Lo", "Ls"}, a.Label) {
+			continue
+		}
+		left, okL := reach[a.ID]
+		right, okR := reach[b.ID]
+		if !okL && !okR || okL && okR && math.Abs(left.GainDB-right.GainDB) < 40 {
+			continue
+		}
+		present, missing := a, b
+		if !okL || okR && right.GainDB > left.GainDB {
+			present, missing = b, a
+		}
+		findings = append(findings, Finding{Rule: OneSided, Track: t.ID, Output: missing.ID,
+			Message: fmt.Sprintf("%s reaches %s but not %s", t.Name, name(r, present), missing.Label)})
+	}
+	return findings
+}
+
+func name(r *reel.Reel, o reel.Output) string { return r.Groups[o.Group].Name + " " + o.Label }

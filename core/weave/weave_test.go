@@ -1,0 +1,149 @@
+package weave
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/dsp"
+	"zestyloom/core/reel"
+	"zestyloom/core/timecode"
+)
+
+var (
+	mono = []string{"M"}
+	pair = []string{"L", "R"}
+)
+
+func TestFeeds(t *testing.T) {
+	half := dsp.Gain(-3.0102999566398120)
+	for name, c := range map[string]struct {
+		track, stem []string
+		feed        reel.Feed
+		want        []Path
+	}{
+		"mono in the middle":   {mono, pair, reel.Feed{}, []Path{{0, 0, half}, {0, 1, half}}},
+		"mono dual":            {mono, pair, reel.Feed{Dual: true}, []Path{{0, 0, 1}, {0, 1, 1}}},
+		"mono left":            {mono, pair, reel.Feed{Pan: -1}, []Path{{0, 0, 1}}},
+		"stereo":               {pair, pair, reel.Feed{}, []Path{{0, 0, 1}, {1, 1, 1}}},
+		"stereo balance right": {pair, pair, reel.Feed{Pan: 1}, []Path{{1, 1, 1}}},
+		"stereo into mono":     {pair, mono, reel.Feed{}, []Path{{0, 0, 0.5}, {1, 0, 0.5}}},
+		"mono into mono":       {mono, mono, reel.Feed{}, []Path{{0, 0, 1}}},
+		"by label":             {[]string{"L", "C", "R"}, pair, reel.Feed{}, []Path{{0, 0, 1}, {2, 1, 1}}},
+	} {
+		got := Feeds(c.track, c.stem, c.feed, 3)
+		require.Len(t, got, len(c.want), name)
+		for i := range got {
+			assert.Equal(t, c.want[i].From, got[i].From, name)
+			assert.Equal(t, c.want[i].To, got[i].To, name)
+			assert.InDelta(t, c.want[i].Gain, got[i].Gain, 1e-12, name)
+		}
+	}
+}
+
+// crossing makes a reel with a mono boom in DX, a stereo cue in MX, two pairs and a mono output.
+func crossing(t *testing.T) (r *reel.Reel, boom, cue string) {
+	r = reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, 0)
+	groups := []reel.Group{{ID: "dx", Name: "Dialogue", Labels: pair, Stems: []string{"DX"}}, {ID: "mx", Name: "Music", Labels: pair, Stems: []string{"MX"}}, {ID: "all", Name: "Mono", Labels: mono, Stems: []string{"DX", "MX"}}}
+	for _, c := range []reel.Command{
+		reel.AddTake{Take: "a", Title: "12A/3", Length: 10, Parts: []reel.PartPlan{{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: mono}}},
+		reel.AddTake{Take: "b", Title: "Cue", Length: 10, Parts: []reel.PartPlan{{Name: "Cue", Stem: "MX", Channels: []int{0, 1}, Labels: pair}}},
+		reel.LayOutputs{Spec: "s", Title: "S", Groups: groups, Knots: GroupKnots(r, groups)},
+	} {
+		apply(t, r, c)
+	}
+	tracks := r.TrackList()
+	return r, tracks[0].ID, tracks[1].ID
+}
+
+func apply(t *testing.T, r *reel.Reel, c reel.Command) {
+	change, _, err := c.Plan(r)
+	require.NoError(t, err)
+	require.NoError(t, r.Apply(change))
+}
+
+func TestGroupKnots(t *testing.T) {
+	r, _, _ := crossing(t)
+	gains := map[string]float64{}
+	for _, k := range r.KnotList() {
+		gains[k.ID] = k.GainDB
+	}
+	assert.Equal(t, map[string]float64{
+		"stem DX 0 > dx/L": 0, "stem DX 1 > dx/R": 0, "stem MX 0 > mx/L": 0, "stem MX 1 > mx/R": 0,
+		"stem DX 0 > all/M": -6.02, "stem DX 1 > all/M": -6.02, "stem MX 0 > all/M": -6.02, "stem MX 1 > all/M": -6.02,
+	}, gains)
+}
+
+func TestRoutes(t *testing.T) {
+	r, boom, cue := crossing(t)
+	gain := 2.0
+	apply(t, r, reel.SetTrack{Track: boom, GainDB: &gain})
+	apply(t, r, reel.SetKnots{Knots: []reel.Knot{reel.NewKnot(reel.TrackRow, cue, 0, "dx/L", -4)}})
+	got := map[string]Route{}
+	for _, route := range Routes(r) {
+		got[route.Track+" "+route.Output] = route
+	}
+	assert.InDelta(t, -3.01+2, got[boom+" dx/L"].GainDB, 0.01)
+	assert.True(t, got[boom+" dx/L"].Stem)
+	assert.InDelta(t, 0, got[cue+" mx/R"].GainDB, 1e-9)
+	assert.True(t, got[cue+" dx/L"].Direct)
+	assert.InDelta(t, -4, got[cue+" dx/L"].GainDB, 1e-9)
+	assert.NotContains(t, got, boom+" mx/L")
+	assert.Len(t, got, 3+3+1)
+}
+
+func TestFindings(t *testing.T) {
+	left, yes := -1.0, true
+	for name, c := range map[string]struct {
+		change func(r *reel.Reel, boom, cue string) []reel.Command
+		rules  map[Rule]int
+	}{
+		"all is well": {func(*reel.Reel, string, string) []reel.Command { return nil }, map[Rule]int{}},
+		"stem untied": {func(r *reel.Reel, boom, cue string) []reel.Command {
+			return []reel.Command{reel.ClearKnots{Row: reel.StemRow, From: "DX", Output: "dx/L"}, reel.ClearKnots{Row: reel.StemRow, From: "DX", Output: "dx/R"}, reel.ClearKnots{Row: reel.StemRow, From: "DX", Output: "all/M"}}
+		}, map[Rule]int{Unreached: 1, Unfed: 2}},
+		"mono on one side": {func(r *reel.Reel, boom, cue string) []reel.Command {
+			return []reel.Command{reel.SetTrack{Track: boom, Pan: &left}}
+		}, map[Rule]int{OneSided: 1, Unfed: 1}},
+		"fed twice": {func(r *reel.Reel, boom, cue string) []reel.Command {
+			return []reel.Command{reel.SetKnots{Knots: []reel.Knot{reel.NewKnot(reel.TrackRow, cue, 0, "mx/L", 0)}}}
+		}, map[Rule]int{FedTwice: 1}},
+		"muted": {func(r *reel.Reel, boom, cue string) []reel.Command {
+			return []reel.Command{reel.SetTrack{Track: cue, Mute: &yes}}
+		}, map[Rule]int{Muted: 1, Unfed: 2}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			r, boom, cue := crossing(t)
+			for _, command := range c.change(r, boom, cue) {
+				apply(t, r, command)
+			}
+			got := map[Rule]int{}
+			for _, f := range Findings(r) {
+				got[f.Rule]++
+				assert.NotEmpty(t, f.Message)
+			}
+			assert.Equal(t, c.rules, got)
+		})
+	}
+}
+
+func TestNoOutputsNoFindings(t *testing.T) {
+	r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0)
+	assert.Empty(t, Findings(r))
+}
+
+func TestPathsAddUp(t *testing.T) {
+	r, boom, _ := crossing(t)
+	apply(t, r, reel.SetKnots{Knots: []reel.Knot{reel.NewKnot(reel.TrackRow, boom, 0, "dx/L", 3)}})
+	for _, route := range Routes(r) {
+		switch {
+		case route.Track == boom && route.Output == "dx/L":
+			assert.True(t, route.Direct && route.Stem && route.Twice)
+			assert.InDelta(t, 6.525, route.GainDB, 0.005, "0.7071 + 1.4125 = 2.1196")
+		case route.Track == boom && route.Output == "all/M":
+			assert.InDelta(t, -3.01, route.GainDB, 0.02, "both halves of the mono sum")
+			assert.False(t, route.Twice, "a mono that meets itself in the mono sum is as it should be")
+		}
+	}
+}
