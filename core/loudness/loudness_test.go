@@ -164,6 +164,17 @@ func TestQuasiPeakBursts(t *testing.T) {
 	}
 }
 
+func TestProgrammeMeterFalls(t *testing.T) {
+	m := NewProgrammeMeter(48000)
+	s := make([]float64, 48000)
+	for i := range s {
+		s[i] = 0.5 * math.Sin(float64(i)*0.3)
+	}
+	assert.InDelta(t, -6.02, m.Write(s), 0.1)
+	assert.InDelta(t, -6.02-24/2.8, m.Write(make([]float64, 48000)), 0.1, "24 dB in 2.8 s")
+	assert.Equal(t, 6.0, PPM(-10))
+}
+
 func BenchmarkMeter51(b *testing.B) {
 	m := NewMeter(48000, five1)
 	block := make([][]float64, 6)

@@ -156,7 +156,7 @@ func (m *Meter) Measurement() Measurement {
 	out.TruePeakMaxDBTP = decibels(truePeak)
 	if quasi > 0 {
 		q := quasiPeak{highest: quasi}
-		ppm := 4 + (q.dBFS()+18)/4
+		ppm := PPM(q.dBFS())
 		out.PPMMax = &ppm
 	}
 	if m.momentaryMax > 0 {

@@ -44,3 +44,20 @@ func (q *quasiPeak) write(samples []float64) {
 
 // dBFS gives the highest reading so far, for which a steady sine reads its peak.
 func (q *quasiPeak) dBFS() float64 { return 20 * math.Log10(q.highest/2*quasiSine) }
+
+// ProgrammeMeter is a quasi-peak meter that is read while it runs.
+type ProgrammeMeter struct{ q quasiPeak }
+
+// NewProgrammeMeter makes a meter for one channel.
+func NewProgrammeMeter(sampleRate int) *ProgrammeMeter {
+	return &ProgrammeMeter{newQuasiPeak(sampleRate)}
+}
+
+// Write takes the next samples and gives the present reading in dBFS, negative infinity in silence.
+func (m *ProgrammeMeter) Write(samples []float64) float64 {
+	m.q.write(samples)
+	return 20 * math.Log10((m.q.a+m.q.b)/2*quasiSine)
+}
+
+// PPM turns a quasi-peak level in dBFS into the programme meter's scale, on which 4 is −18 dBFS and a division 4 dB.
+func PPM(dBFS float64) float64 { return 4 + (dBFS+18)/4 }

@@ -129,6 +129,12 @@ func New(name string, sampleRate int, rate timecode.Rate, start int64) *Reel {
 	return r
 }
 
+// Clone gives a copy that can be changed by Apply without the original changing. Objects are values whose slices are
+// never changed in place, so the maps are all that needs copying.
+func (r *Reel) Clone() *Reel {
+	return &Reel{r.Head, maps.Clone(r.Stems), maps.Clone(r.Tracks), maps.Clone(r.Clips), maps.Clone(r.Groups), maps.Clone(r.Knots)}
+}
+
 // TrackList gives the tracks from top to bottom.
 func (r *Reel) TrackList() []Track {
 	return sorted(r.Tracks, func(a, b Track) int { return cmp.Or(a.Order-b.Order, strings.Compare(a.ID, b.ID)) })

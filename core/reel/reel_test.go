@@ -23,7 +23,7 @@ func do(t testing.TB, r *Reel, c Command) (Change, string) {
 	return change, name
 }
 
-func take(title string, parts int) AddTake {
+func aTake(title string, parts int) AddTake {
 	c := AddTake{Take: "take-" + title, Title: title, Start: 36001 * 48000, Length: 48000}
 	for i := range parts {
 		c.Parts = append(c.Parts, PartPlan{Name: title + string(rune('a'+i)), Stem: "DX", Channels: []int{i}, Labels: []string{"M"}})
@@ -37,7 +37,7 @@ func ptr[T any](x T) *T { return &x }
 
 func TestAddTakeTiesItsClips(t *testing.T) {
 	r := ferry()
-	_, name := do(t, r, take("12A/3", 3))
+	_, name := do(t, r, aTake("12A/3", 3))
 	assert.Equal(t, "unravel 12A/3", name)
 	tracks := r.TrackList()
 	require.Len(t, tracks, 3)
@@ -45,7 +45,7 @@ func TestAddTakeTiesItsClips(t *testing.T) {
 	clips := r.ClipList()
 	assert.NotEmpty(t, clips[0].Tie)
 	assert.Equal(t, clips[0].Tie, clips[2].Tie)
-	do(t, r, take("12B/1", 1))
+	do(t, r, aTake("12B/1", 1))
 	assert.Equal(t, "12B/1a", r.TrackList()[3].Name, "new tracks stand below")
 	for _, c := range r.ClipList() {
 		if c.Take == "take-12B/1" {
@@ -56,8 +56,8 @@ func TestAddTakeTiesItsClips(t *testing.T) {
 
 func TestTiedClipsMoveTogether(t *testing.T) {
 	r := ferry()
-	do(t, r, take("12A/3", 3))
-	do(t, r, take("12B/1", 1))
+	do(t, r, aTake("12A/3", 3))
+	do(t, r, aTake("12B/1", 1))
 	first := r.ClipList()[0]
 	do(t, r, MoveClip{Clip: first.ID, By: -1920})
 	for _, c := range r.ClipList() {
@@ -83,7 +83,7 @@ func TestChoosingAnotherSpecKeepsWhatStillMakesSense(t *testing.T) {
 
 func TestRefused(t *testing.T) {
 	r := ferry()
-	do(t, r, take("12A/3", 1))
+	do(t, r, aTake("12A/3", 1))
 	do(t, r, LayOutputs{Spec: "a", Title: "A", Groups: pairGroups})
 	track, clip := r.TrackList()[0].ID, r.ClipList()[0].ID
 	for name, c := range map[string]struct {
@@ -91,7 +91,7 @@ func TestRefused(t *testing.T) {
 		kind    fault.Kind
 	}{
 		"no channels":     {AddTake{Title: "x", Length: 1}, fault.BadInput},
-		"no length":       {AddTake{Title: "x", Parts: take("x", 1).Parts}, fault.BadInput},
+		"no length":       {AddTake{Title: "x", Parts: aTake("x", 1).Parts}, fault.BadInput},
 		"no such stem":    {AddTake{Title: "x", Length: 1, Parts: []PartPlan{{Stem: "ZZ", Channels: []int{0}, Labels: []string{"M"}}}}, fault.NotFound},
 		"label missing":   {AddTake{Title: "x", Length: 1, Parts: []PartPlan{{Stem: "DX", Channels: []int{0}}}}, fault.BadInput},
 		"no such track":   {SetTrack{Track: "t99"}, fault.NotFound},
@@ -116,7 +116,7 @@ func TestRefused(t *testing.T) {
 
 func TestApplyRefusesStale(t *testing.T) {
 	r := ferry()
-	do(t, r, take("12A/3", 1))
+	do(t, r, aTake("12A/3", 1))
 	track := r.TrackList()[0].ID
 	old, _, err := SetTrack{Track: track, Name: ptr("Boom")}.Plan(r)
 	require.NoError(t, err)
@@ -183,7 +183,7 @@ func randomCommand(rnd *rand.Rand, r *Reel) Command {
 	output := outputs[rnd.Intn(4)]
 	switch rnd.Intn(9) {
 	case 0, 1:
-		return take(string(rune('A'+rnd.Intn(26))), 1+rnd.Intn(4))
+		return aTake(string(rune('A'+rnd.Intn(26))), 1+rnd.Intn(4))
 	case 2:
 		return SetTrack{Track: track, Mute: ptr(rnd.Intn(2) == 0), GainDB: ptr(float64(rnd.Intn(20) - 10)), Stem: ptr([]string{"DX", "MX", "FX"}[rnd.Intn(3)])}
 	case 3:

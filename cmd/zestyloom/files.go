@@ -1,0 +1,283 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"zestyloom/core/fault"
+	"zestyloom/core/layout"
+	"zestyloom/core/loudness"
+	"zestyloom/core/take"
+	"zestyloom/core/wave"
+)
+
+// openWave opens a file for reading. The caller closes the second result. Errors name the file.
+func openWave(path string) (*wave.File, io.Closer, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, nil, openError(path, err)
+	}
+	info, err := f.Stat()
+	if err == nil && info.IsDir() {
+		err = fault.New(fault.BadInput, "This is a folder; name the files in it")
+	}
+	var w *wave.File
+	if err == nil {
+		w, err = wave.Open(f, info.Size())
+	}
+	if err != nil {
+		f.Close()
+		return nil, nil, at(path, err)
+	}
+	return w, f, nil
+}
+
+func openError(path string, err error) error {
+	switch {
+	case errors.Is(err, os.ErrNotExist):
+		return &fault.Error{Kind: fault.NotFound, Message: "There is no such file", Place: path, Offset: -1}
+	case errors.Is(err, os.ErrPermission):
+		return &fault.Error{Kind: fault.BadInput, Message: "You are not allowed to read this file", Place: path, Offset: -1}
+	}
+	return at(path, err)
+}
+
+// at names the file that an error is about.
+func at(path string, err error) error {
+	var e *fault.Error
+	if errors.As(err, &e) && e.Place == "" {
+		placed := *e
+		placed.Place = path
+		return &placed
+	}
+	if e != nil {
+		return err
+	}
+	return fmt.Errorf("%s: %w", path, err)
+}
+
+type probed struct {
+	Path string `json:"path"`
+	take.Description
+}
+
+func probeCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "probe FILE…", Short: "Read what a file is and what is on it", Args: cobra.MinimumNArgs(1),
+		RunE: func(c *cobra.Command, paths []string) error {
+			results := []probed{}
+			var failed []error
+			for _, path := range paths {
+				f, closer, err := openWave(path)
+				if err != nil {
+					failed = append(failed, err)
+					continue
+				}
+				results = append(results, probed{path, take.Describe(f, path)})
+				closer.Close()
+			}
+			err := output(c, results, func() {
+				for _, r := range results {
+					printProbe(c.OutOrStdout(), r)
+				}
+			})
+			return errors.Join(append(failed, err)...)
+		},
+	}
+}
+
+func printProbe(w io.Writer, r probed) {
+	fmt.Fprintf(w, "%s\n  %s, %d channels, %d bit %s, %d Hz, %d frames\n", r.Path, r.Container, r.Channels, r.BitDepth, r.Encoding, r.SampleRate, r.Frames)
+	fmt.Fprintf(w, "  scene %q take %q roll %q circled %t start %s at %s\n", r.Scene, r.Take, r.Roll, r.Circled, deref(r.StartTimecode, "unknown"), deref(r.FrameRate, "unknown frame rate"))
+	for _, t := range r.Tracks {
+		fmt.Fprintf(w, "  %3d  %-7s %s\n", t.Index, t.Use, t.Name)
+	}
+	for _, x := range r.Warnings {
+		fmt.Fprintf(w, "  ! %s (byte %d)\n", x.Message, x.Offset)
+	}
+}
+
+type unravelled struct {
+	Path     string   `json:"path"`
+	Channels int      `json:"channels"`
+	Tracks   []string `json:"tracks"`
+}
+
+func unravelCommand() *cobra.Command {
+	var out, pairs string
+	c := &cobra.Command{
+		Use: "unravel FILE", Short: "Write one file for each channel (or set), with its name and time stamp", Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			files, err := unravel(c.Context(), args[0], out, pairs)
+			if err != nil {
+				return err
+			}
+			return output(c, map[string]any{"files": files}, func() {
+				for _, f := range files {
+					fmt.Fprintf(c.OutOrStdout(), "%s  %s\n", f.Path, strings.Join(f.Tracks, ", "))
+				}
+			})
+		},
+	}
+	c.Flags().StringVar(&out, "out", "", "folder to write to")
+	c.Flags().StringVar(&pairs, "pairs", "", "channels to keep together, such as 1-2,3-4")
+	_ = c.MarkFlagRequired("out")
+	return c
+}
+
+func unravel(ctx context.Context, path, dir, pairText string) (results []unravelled, err error) {
+	pairs, err := parsePairs(pairText)
+	if err != nil {
+		return nil, err
+	}
+	src, closer, err := openWave(path)
+	if err != nil {
+		return nil, err
+	}
+	defer closer.Close()
+	d := take.Describe(src, path)
+	parts, err := take.Parts(d, pairs)
+	if err != nil {
+		return nil, err
+	}
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return nil, at(dir, err)
+	}
+	names := take.FileNames(path, parts)
+	var writers []io.Writer
+	var files []*os.File
+	// Nothing half-written is left behind, and nothing that stood there before is touched until all is done.
+	defer func() {
+		for _, f := range files {
+			f.Close()
+			os.Remove(f.Name())
+		}
+	}()
+	for range parts {
+		f, err := os.CreateTemp(dir, ".unravel-*")
+		if err != nil {
+			return nil, at(dir, err)
+		}
+		files = append(files, f)
+		writers = append(writers, f)
+	}
+	if err := take.Unravel(ctx, src, d, parts, writers, nil); err != nil {
+		return nil, at(path, err)
+	}
+	for i, f := range files {
+		target := filepath.Join(dir, names[i])
+		if err := errors.Join(f.Chmod(0o644), f.Close(), os.Rename(f.Name(), target)); err != nil {
+			return nil, at(target, err)
+		}
+		tracks := []string{}
+		for _, channel := range parts[i].Channels {
+			tracks = append(tracks, take.ChannelName(d.Tracks[channel]))
+		}
+		results = append(results, unravelled{target, len(tracks), tracks})
+	}
+	return results, nil
+}
+
+var pairForm = regexp.MustCompile(`^\s*(\d{1,4})\s*-\s*(\d{1,4})\s*$`)
+
+func parsePairs(text string) ([][2]int, error) {
+	var pairs [][2]int
+	if text == "" {
+		return nil, nil
+	}
+	for part := range strings.SplitSeq(text, ",") {
+		m := pairForm.FindStringSubmatch(part)
+		if m == nil {
+			return nil, fault.New(fault.BadInput, "%q is not a pair of channels; write pairs as 1-2,3-4", part)
+		}
+		a, _ := strconv.Atoi(m[1])
+		b, _ := strconv.Atoi(m[2])
+		pairs = append(pairs, [2]int{a, b})
+	}
+	return pairs, nil
+}
+
+func gaugeCommand() *cobra.Command {
+	var name, order string
+	c := &cobra.Command{
+		Use: "gauge FILE", Short: "Measure loudness, range and peaks", Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			m, err := gauge(c.Context(), args[0], name, order)
+			if err != nil {
+				return err
+			}
+			return output(c, m, func() {
+				fmt.Fprintf(c.OutOrStdout(), "integrated %s LUFS, range %s LU, true peak %s dBTP, PPM %s\n", decimal(m.IntegratedLUFS), decimal(m.LoudnessRangeLU), decimal(m.TruePeakMaxDBTP), decimal(m.PPMMax))
+				for _, ch := range m.Channels {
+					fmt.Fprintf(c.OutOrStdout(), "  %3d %-4s peak %s dBFS, true peak %s dBTP, RMS %s dBFS\n", ch.Index, ch.Label, decimal(ch.SamplePeakDBFS), decimal(ch.TruePeakDBTP), decimal(ch.RMSDBFS))
+				}
+			})
+		},
+	}
+	c.Flags().StringVar(&name, "layout", "", "channel layout: "+strings.Join(layout.Names(), ", "))
+	c.Flags().StringVar(&order, "order", "", "channel order: smpte, film, or labels such as L,R,Ls,Rs,C,LFE")
+	return c
+}
+
+func decimal(x *float64) string {
+	if x == nil {
+		return "none"
+	}
+	return fmt.Sprintf("%.2f", *x)
+}
+
+// gaugeBlock is how many frames are measured at a time.
+const gaugeBlock = 4800
+
+func gauge(ctx context.Context, path, name, order string) (loudness.Measurement, error) {
+	f, closer, err := openWave(path)
+	if err != nil {
+		return loudness.Measurement{}, err
+	}
+	defer closer.Close()
+	l := layout.ForWidth(f.Channels)
+	if name != "" {
+		if l, err = layout.New(layout.Name(name), order, f.Channels); err != nil {
+			return loudness.Measurement{}, err
+		}
+	} else if order != "" {
+		if l, err = layout.New(l.Name, order, f.Channels); err != nil {
+			return loudness.Measurement{}, err
+		}
+	}
+	if l.Width() != f.Channels {
+		return loudness.Measurement{}, at(path, fault.New(fault.BadInput, "The file has %d channels and the layout %s has %d", f.Channels, l.Name, l.Width()))
+	}
+	m := loudness.NewMeter(f.SampleRate, l)
+	raw := make([]byte, gaugeBlock*f.FrameBytes())
+	block := make([][]float64, f.Channels)
+	for i := range block {
+		block[i] = make([]float64, gaugeBlock)
+	}
+	for frame := int64(0); frame < f.Frames; {
+		if err := ctx.Err(); err != nil {
+			return loudness.Measurement{}, err
+		}
+		n, err := f.ReadRaw(raw, frame)
+		if err != nil {
+			return loudness.Measurement{}, at(path, err)
+		}
+		now := make([][]float64, f.Channels)
+		for c := range block {
+			now[c] = block[c][:n]
+			f.Decode(now[c], raw, c)
+		}
+		m.Write(now)
+		frame += int64(n)
+	}
+	return m.Measurement(), nil
+}

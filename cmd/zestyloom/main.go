@@ -1,0 +1,80 @@
+// Command zestyloom is the application: the server, its workers, the demo, and each step of the job as a headless verb
+// on files. Begin reading at root.
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"os/signal"
+	"syscall"
+
+	"github.com/spf13/cobra"
+
+	"zestyloom/core/fault"
+)
+
+// errWanting says that a verb did its work and found something wanting.
+var errWanting = errors.New("found wanting")
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	err := root().ExecuteContext(ctx)
+	stop()
+	switch {
+	case err == nil:
+	case errors.Is(err, errWanting):
+		os.Exit(1)
+	default:
+		for _, one := range each(err) {
+			fmt.Fprintln(os.Stderr, "zestyloom: "+fault.Sentence(one))
+		}
+		os.Exit(2)
+	}
+}
+
+// each takes joined errors apart.
+func each(err error) []error {
+	if joined, ok := err.(interface{ Unwrap() []error }); ok {
+		return joined.Unwrap()
+	}
+	return []error{err}
+}
+
+func root() *cobra.Command {
+	c := &cobra.Command{
+		Use:           "zestyloom",
+		Short:         "From recorder files to verified stem deliveries",
+		SilenceErrors: true, SilenceUsage: true,
+	}
+	c.PersistentFlags().Bool("json", false, "print one JSON document on standard output")
+	c.AddCommand(probeCommand(), unravelCommand(), gaugeCommand(), printCommand(), serveCommand(), workerCommand(), demoCommand())
+	return c
+}
+
+// output prints a verb's result: as JSON where that was asked for, else as text.
+func output(c *cobra.Command, result any, text func()) error {
+	if asJSON, _ := c.Flags().GetBool("json"); !asJSON {
+		text()
+		return nil
+	}
+	e := json.NewEncoder(c.OutOrStdout())
+	e.SetEscapeHTML(false)
+	e.SetIndent("", "  ")
+	return e.Encode(result)
+}
+
+// note tells the person at the shell something that is not the result.
+func note(c *cobra.Command, format string, args ...any) {
+	fmt.Fprintf(c.ErrOrStderr(), format+"\n", args...)
+}
+
+// deref gives a value or, where there is none, what stands for that.
+func deref[T any](p *T, none string) string {
+	if p == nil {
+		return none
+	}
+	return fmt.Sprint(*p)
+}

@@ -1,0 +1,155 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"net"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"zestyloom/core/fault"
+	"zestyloom/demo"
+	"zestyloom/internal/app"
+	"zestyloom/internal/cards"
+)
+
+// defaultAddress is where the server listens, and where the headless print looks for it.
+const defaultAddress = "127.0.0.1:7420"
+
+// serverFlags are what serve, worker and demo share.
+type serverFlags struct {
+	database, data, address, ready string
+	cards, hosts                   []string
+}
+
+func (f *serverFlags) add(c *cobra.Command) {
+	c.Flags().StringVar(&f.database, "database", os.Getenv("ZESTYLOOM_DATABASE"), "PostgreSQL URL (or ZESTYLOOM_DATABASE)")
+	c.Flags().StringVar(&f.data, "data", "data", "folder for media")
+}
+
+func (f *serverFlags) addServing(c *cobra.Command) {
+	f.add(c)
+	c.Flags().StringVar(&f.address, "address", defaultAddress, "address to listen on")
+	c.Flags().StringVar(&f.ready, "ready", "", "file to write the address to once the application answers")
+	c.Flags().StringArrayVar(&f.hosts, "host", nil, "host name to answer for besides loopback's (repeat for more)")
+	c.Flags().StringArrayVar(&f.cards, "card", nil, "NAME=FOLDER that takes may be taken from (repeat for more)")
+}
+
+func (f *serverFlags) open(ctx context.Context) (*app.App, error) {
+	if f.database == "" {
+		return nil, fault.New(fault.BadInput, "Say where PostgreSQL is: --database or ZESTYLOOM_DATABASE")
+	}
+	roots := cards.Cards{}
+	for _, c := range f.cards {
+		name, dir, ok := strings.Cut(c, "=")
+		if !ok {
+			return nil, fault.New(fault.BadInput, "--card takes NAME=FOLDER, not %q", c)
+		}
+		roots[name] = dir
+	}
+	return app.Open(ctx, app.Config{Database: f.database, Data: f.data, Cards: roots, Hosts: f.hosts, Log: slog.New(slog.NewTextHandler(os.Stderr, nil))})
+}
+
+// listen opens the address and, once announce is called, tells where it is.
+func (f *serverFlags) listen(c *cobra.Command) (net.Listener, func() error, error) {
+	l, err := net.Listen("tcp", f.address)
+	if err != nil {
+		return nil, nil, fault.Wrap(fault.BadInput, err, "The server can't listen on %s; is it running already?", f.address)
+	}
+	return l, func() error {
+		url := "http://" + l.Addr().String()
+		note(c, "Zesty Loom is at %s", url)
+		if f.ready == "" {
+			return nil
+		}
+		return os.WriteFile(f.ready, []byte(url+"\n"), 0o644)
+	}, nil
+}
+
+func serveCommand() *cobra.Command {
+	var f serverFlags
+	c := &cobra.Command{
+		Use: "serve", Short: "Run the application", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			a, err := f.open(c.Context())
+			if err != nil {
+				return err
+			}
+			defer a.Close()
+			l, announce, err := f.listen(c)
+			if err != nil {
+				return err
+			}
+			if err := announce(); err != nil {
+				return err
+			}
+			return a.Serve(c.Context(), l)
+		},
+	}
+	f.addServing(c)
+	return c
+}
+
+func workerCommand() *cobra.Command {
+	var f serverFlags
+	c := &cobra.Command{
+		Use: "worker", Short: "Do queued work without serving", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			a, err := f.open(c.Context())
+			if err != nil {
+				return err
+			}
+			defer a.Close()
+			return a.Work(c.Context())
+		},
+	}
+	f.add(c)
+	c.Flags().StringArrayVar(&f.cards, "card", nil, "NAME=FOLDER that takes may be taken from (repeat for more)")
+	return c
+}
+
+func demoCommand() *cobra.Command {
+	var f serverFlags
+	c := &cobra.Command{
+		Use: "demo", Short: "Run the application with the demo production", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			scenario := filepath.Join(f.data, "scenario")
+			note(c, "Making the demo's sound…")
+			if err := demo.Generate(scenario); err != nil {
+				return fmt.Errorf("making the demo's sound: %w", err)
+			}
+			for name, dir := range demo.Cards(scenario) {
+				f.cards = append(f.cards, name+"="+dir)
+			}
+			a, err := f.open(c.Context())
+			if err != nil {
+				return err
+			}
+			defer a.Close()
+			l, announce, err := f.listen(c)
+			if err != nil {
+				return err
+			}
+			ctx, stop := context.WithCancel(c.Context())
+			defer stop()
+			served := make(chan error, 1)
+			go func() { served <- a.Serve(ctx, l) }()
+			err = seed(ctx, a)
+			if err == nil {
+				err = announce()
+			}
+			if err != nil {
+				stop()
+				<-served
+				return err
+			}
+			return <-served
+		},
+	}
+	f.addServing(c)
+	return c
+}

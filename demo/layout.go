@@ -1,0 +1,62 @@
+package demo
+
+import (
+	"fmt"
+	"path/filepath"
+)
+
+// Names of the two folders that the demo's server takes files from.
+const (
+	CardName    = "Recorder card LF03"
+	LibraryName = "Music and effects"
+)
+
+// ReelStart is the timecode of the reel's first frame, and Spec the delivery spec that it is laid out for.
+const (
+	ReelStart = "10:00:00:00"
+	Spec      = "eight-channel-mix"
+)
+
+// Cards gives the folders, by name, in a scenario that Generate made.
+func Cards(scenario string) map[string]string {
+	return map[string]string{CardName: filepath.Join(scenario, "card"), LibraryName: filepath.Join(scenario, "library")}
+}
+
+// File is a file on one of the cards.
+type File struct{ Card, Path string }
+
+// Files lists all that arrives.
+func Files() []File {
+	var files []File
+	for _, s := range shots {
+		files = append(files, File{CardName, fmt.Sprintf("%s/%s_%s_T%02s.wav", Roll, Roll, s.scene, s.take)})
+	}
+	for _, name := range []string{"music/Accordion cue.wav", "effects/Winch.wav", "effects/Chain.wav", "effects/Bell.wav", "effects/River bed.wav"} {
+		files = append(files, File{LibraryName, name})
+	}
+	return files
+}
+
+// Placed is a take on the demo's reel.
+type Placed struct {
+	File     string
+	Channels []int  // from 1; nil for what unravel takes by itself
+	At       string // timecode; empty for the take's own
+	GainDB   float64
+	Stem     string // confirmed; empty leaves the suggestion
+}
+
+// Layout is the demo's reel: the circled takes at their timecode, music and effects around them. The gains bring its
+// full mix to −23 LUFS.
+func Layout() []Placed {
+	return []Placed{
+		{File: "LF03_12A_T03.wav", Channels: []int{3, 4, 5, 8}, GainDB: 0, Stem: "DX"},
+		{File: "LF03_12B_T01.wav", Channels: []int{4, 8}, GainDB: 0, Stem: "DX"},
+		{File: "LF03_14_T01.wav", Channels: []int{1, 2, 3}, GainDB: 0},
+		{File: "Accordion cue.wav", At: "10:00:01:00", GainDB: -8, Stem: "MX"},
+		{File: "Winch.wav", At: "10:01:17:12", GainDB: -6},
+		{File: "Chain.wav", At: "10:01:12:00", GainDB: -8},
+		{File: "Bell.wav", At: "10:01:26:20", GainDB: -4},
+		{File: "River bed.wav", At: "10:00:00:00", GainDB: -10, Stem: "FX"},
+	}
+}

@@ -1,0 +1,234 @@
+package demo
+
+import (
+	"bytes"
+	"embed"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+
+	"github.com/mewkiz/flac"
+	"golang.org/x/sync/errgroup"
+
+	"zestyloom/core/timecode"
+	"zestyloom/core/wave"
+)
+
+//go:embed voices/*.flac
+var voices embed.FS
+
+// Production and Reel are the names of the demo's own.
+const (
+	Production = "The Lantern Ferry"
+	Reel       = "Reel 1, Crossing"
+)
+
+// FrameRate is the picture's.
+var FrameRate = timecode.Rate{Num: 25, Den: 1}
+
+// voice reads a line that is shipped.
+func voice(name string) (sound, error) {
+	b, err := voices.ReadFile("voices/" + name + ".flac")
+	if err != nil {
+		return nil, err
+	}
+	s, err := flac.New(bytes.NewReader(b))
+	if err != nil {
+		return nil, fmt.Errorf("voice %s: %w", name, err)
+	}
+	var out sound
+	for {
+		f, err := s.ParseNext()
+		if err == io.EOF {
+			return out.toPeak(-6), nil
+		}
+		if err != nil {
+			return nil, fmt.Errorf("voice %s: %w", name, err)
+		}
+		for _, v := range f.Subframes[0].Samples {
+			out = append(out, float64(v)/(1<<15))
+		}
+	}
+}
+
+// line is a voice at a time of a take.
+type line struct {
+	voice string
+	at    float64 // seconds
+}
+
+// shot is one take of the recorder.
+type shot struct {
+	scene, take, note string
+	circled           bool
+	start             string // timecode
+	seconds           float64
+	lines             []line
+	channels          []string
+	winch, bell       []float64 // when they are heard on the set, in seconds
+}
+
+var (
+	full  = []string{"Mix L", "Mix R", "Boom", "Ines lav", "Tobiah lav", "Wheelhouse plant", "Input 7", "Radio"}
+	six   = []string{"Mix L", "Mix R", "Boom", "Ines lav", "Tobiah lav", "Wheelhouse plant"}
+	four  = []string{"Boom", "Ines lav", "Tobiah lav", "Wheelhouse plant"}
+	shots = []shot{
+		{scene: "12A", take: "1", note: "aircraft over the last line", start: "10:00:02:10", seconds: 17, channels: six,
+			lines: []line{{"ines-1", 1.5}, {"tobiah-1", 5.4}, {"ines-2", 9.6}, {"tobiah-2", 13.2}}},
+		{scene: "12A", take: "2", note: "false start", start: "10:00:21:05", seconds: 8, channels: six, lines: []line{{"ines-false", 1.2}}},
+		{scene: "12A", take: "3", note: "rope creaks in the first lines", circled: true, start: "10:00:32:00", seconds: 20, channels: full,
+			lines: []line{{"ines-1", 2}, {"tobiah-1", 6.1}, {"ines-2", 10.4}, {"tobiah-2", 14.2}, {"dispatcher-2", 16.2}}},
+		{scene: "12B", take: "1", note: "", circled: true, start: "10:00:54:21", seconds: 17, channels: full,
+			lines: []line{{"dispatcher-1", 1.4}, {"ines-3", 6.6}, {"dispatcher-2", 10.2}}},
+		{scene: "14", take: "1", note: "winch starts by itself", circled: true, start: "10:01:14:00", seconds: 16, channels: four,
+			lines: []line{{"tobiah-3", 1.2}, {"ines-4", 5}, {"tobiah-4", 9.4}}, winch: []float64{3.6}, bell: []float64{13}},
+		{scene: "wild", take: "1", note: "water at the ramp", circled: true, start: "10:06:40:00", seconds: 12, channels: []string{"Boom", "Boom 2"}},
+	}
+)
+
+// Roll is the recorder card's.
+const Roll = "LF03"
+
+// Generate writes the scenario into a folder: card/ with the recorder's takes, library/ with music and effects. Files that are
+// there already are left as they are. Its result does not depend on time or place.
+func Generate(dir string) error {
+	var work errgroup.Group
+	for i, s := range shots {
+		name := filepath.Join(dir, "card", Roll, fmt.Sprintf("%s_%s_T%02s.wav", Roll, s.scene, s.take))
+		work.Go(func() error {
+			return once(name, func() (wave.Header, []sound, error) { return s.record(uint64(i+1) * 1000) })
+		})
+	}
+	for _, f := range []struct {
+		name string
+		make func() []sound
+	}{
+		{"library/music/Accordion cue.wav", func() []sound { l, r := accordion(62); return []sound{l.toPeak(-12), r.toPeak(-12)} }},
+		{"library/effects/Winch.wav", func() []sound { return []sound{winch(14, 31).toPeak(-9)} }},
+		{"library/effects/Chain.wav", func() []sound { return []sound{chain(5, 41).toPeak(-10)} }},
+		{"library/effects/Bell.wav", func() []sound { return []sound{bell(7, 0.1, 2.4).toPeak(-8)} }},
+		{"library/effects/River bed.wav", func() []sound {
+			return []sound{river(95, 51).toPeak(-16).fade(1, 2), river(95, 61).toPeak(-16).fade(1, 2)}
+		}},
+	} {
+		work.Go(func() error {
+			return once(filepath.Join(dir, f.name), func() (wave.Header, []sound, error) { return wave.Header{}, f.make(), nil })
+		})
+	}
+	return work.Wait()
+}
+
+// record plays a shot before its microphones.
+func (s shot) record(seed uint64) (wave.Header, []sound, error) {
+	ines, tobiah, radio := silence(s.seconds), silence(s.seconds), silence(s.seconds)
+	for _, l := range s.lines {
+		v, err := voice(l.voice)
+		if err != nil {
+			return wave.Header{}, nil, err
+		}
+		switch l.voice[:4] {
+		case "ines":
+			ines.add(v, l.at, 1)
+		case "tobi":
+			tobiah.add(v, l.at, 1)
+		default:
+			radio.add(v.highPass(500).highPass(400).lowPass(2800), l.at, 1.4)
+		}
+	}
+	set := river(s.seconds, seed).toPeak(-34)
+	for _, at := range s.winch {
+		set.add(winch(7, seed).toPeak(-30), at, 1)
+	}
+	for _, at := range s.bell {
+		set.add(bell(3, 0.05).toPeak(-20), at, 1)
+	}
+	// what a microphone hears: the voices at its distance, the speaker in the radio, the set, and its own noise
+	hear := func(i, t, r, ambience, delay float64, own uint64) sound {
+		return silence(s.seconds).add(ines, delay, i).add(tobiah, delay*1.3, t).add(radio, delay*0.7, r).add(set, delay, ambience).add(noise(s.seconds, seed+own), 0, 0.00012)
+	}
+	boom := hear(0.42, 0.36, 0.10, 1, 0.004, 11).room(0.35, 0.12, seed)
+	inesLav := hear(0.62, 0.09, 0.03, 0.35, 0.0007, 12)
+	tobiahLav := hear(0.08, 0.55, 0.03, 0.35, 0.0009, 13)
+	plant := hear(0.10, 0.08, 0.16, 0.8, 0.009, 14).room(0.7, 0.5, seed+1)
+	all := map[string]sound{
+		"Boom": boom, "Ines lav": inesLav, "Tobiah lav": tobiahLav, "Wheelhouse plant": plant,
+		"Input 7": noise(s.seconds, seed+15).scaled(0.00003), "Radio": radio.scaled(0.5).add(noise(s.seconds, seed+16).highPass(600).lowPass(2600), 0, 0.0018),
+		"Mix L":  silence(s.seconds).add(boom, 0, 0.6).add(inesLav, 0, 0.5).add(tobiahLav, 0, 0.35).add(plant, 0, 0.2),
+		"Mix R":  silence(s.seconds).add(boom, 0, 0.6).add(inesLav, 0, 0.35).add(tobiahLav, 0, 0.5).add(plant, 0, 0.2),
+		"Boom 2": river(s.seconds, seed+20).toPeak(-30),
+	}
+	var channels []sound
+	tracks := &wave.IXMLTracks{Count: fmt.Sprint(len(s.channels))}
+	description := fmt.Sprintf("sSPEED=025.000-NDF\r\nsTAKE=%s\r\nsUBITS=00000000\r\nsSWVER=1.0\r\nsPROJECT=%s\r\nsSCENE=%s\r\nsTAPE=%s\r\n", s.take, Production, s.scene, Roll)
+	for i, name := range s.channels {
+		channels = append(channels, all[name])
+		n := fmt.Sprint(i + 1)
+		function := ""
+		if name == "Mix L" || name == "Mix R" {
+			function = "MIX-" + name[4:]
+		}
+		tracks.Tracks = append(tracks.Tracks, wave.IXMLTrack{ChannelIndex: n, InterleaveIndex: n, Name: name, Function: function})
+		description += fmt.Sprintf("sTRK%s=%s\r\n", n, name)
+	}
+	start, err := FrameRate.ParseSample(s.start, rate)
+	if err != nil {
+		return wave.Header{}, nil, err
+	}
+	circled := map[bool]string{true: "TRUE", false: "FALSE"}[s.circled]
+	h := wave.Header{
+		Bext: &wave.Bext{Description: description, Originator: "Deck recorder", Date: "2026-03-14", Time: s.start[:8], TimeReference: start},
+		IXML: &wave.IXML{Version: "2.10", Project: Production, Scene: s.scene, Take: s.take, Tape: Roll, Circled: circled, Note: s.note, UBits: "00000000",
+			Speed: &wave.IXMLSpeed{MasterSpeed: "25/1", CurrentSpeed: "25/1", TimecodeRate: "25/1", TimecodeFlag: "NDF", FileSampleRate: "48000", BitDepth: "24", DigitizerRate: "48000",
+				StampHigh: fmt.Sprint(start >> 32), StampLow: fmt.Sprint(start & 0xffffffff), StampRate: "48000"},
+			Tracks: tracks},
+	}
+	return h, channels, nil
+}
+
+// once writes a file unless it is there. It appears under its name only when it is whole.
+func once(name string, make func() (wave.Header, []sound, error)) error {
+	if _, err := os.Stat(name); err == nil {
+		return nil
+	}
+	h, channels, err := make()
+	if err != nil {
+		return err
+	}
+	h.Format = wave.Format{Encoding: wave.PCM, Channels: len(channels), SampleRate: rate, BitDepth: 24, Bytes: 3}
+	h.Frames = int64(len(channels[0]))
+	if err := os.MkdirAll(filepath.Dir(name), 0o755); err != nil {
+		return err
+	}
+	f, err := os.CreateTemp(filepath.Dir(name), ".part-*")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(f.Name())
+	if err := write(f, h, channels); err != nil {
+		f.Close()
+		return err
+	}
+	if err := f.Close(); err != nil {
+		return err
+	}
+	if err := os.Chmod(f.Name(), 0o644); err != nil {
+		return err
+	}
+	return os.Rename(f.Name(), name)
+}
+
+func write(to io.Writer, h wave.Header, channels []sound) error {
+	w, err := wave.NewWriter(to, h)
+	if err != nil {
+		return err
+	}
+	block := make([][]float64, len(channels))
+	for i, c := range channels {
+		block[i] = c
+	}
+	if err := w.WriteFrames(block, make([]int64, len(channels))); err != nil {
+		return err
+	}
+	return w.Close()
+}

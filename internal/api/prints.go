@@ -1,0 +1,263 @@
+package api
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"slices"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"zestyloom/core/delivery"
+	"zestyloom/core/fault"
+	"zestyloom/core/reel"
+	"zestyloom/internal/jobs"
+	"zestyloom/internal/store"
+)
+
+// specs gives the shipped specs and then the user's own, which take the place of shipped ones with the same ID.
+func (s *Server) specs(ctx context.Context) ([]delivery.Spec, error) {
+	specs, err := delivery.Shipped()
+	if err != nil {
+		return nil, err
+	}
+	texts, err := s.Store.Specs(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for id, text := range texts {
+		spec, err := delivery.ParseSpec([]byte(text))
+		if err != nil {
+			s.Log.Warn("a stored spec is no longer valid", "spec", id, "error", err)
+			continue
+		}
+		specs = slices.DeleteFunc(specs, func(x delivery.Spec) bool { return x.ID == id })
+		specs = append(specs, spec)
+	}
+	return specs, nil
+}
+
+func (s *Server) spec(ctx context.Context, id string) (delivery.Spec, error) {
+	specs, err := s.specs(ctx)
+	if err != nil {
+		return delivery.Spec{}, err
+	}
+	for _, spec := range specs {
+		if spec.ID == id {
+			return spec, nil
+		}
+	}
+	if id == "" {
+		return delivery.Spec{}, fault.New(fault.BadInput, "Choose a delivery spec for this reel first")
+	}
+	return delivery.Spec{}, fault.New(fault.NotFound, "There is no delivery spec %q on this server", id)
+}
+
+// ListSpecs gives all specs.
+func (s *Server) ListSpecs(c *gin.Context) {
+	specs, err := s.specs(c)
+	s.answer(c, http.StatusOK, specs, err)
+}
+
+// AddSpec stores a user's spec.
+func (s *Server) AddSpec(c *gin.Context) {
+	text, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, maxBody))
+	if err != nil {
+		s.fail(c, fault.Wrap(fault.BadInput, err, "The spec is too large"))
+		return
+	}
+	spec, err := delivery.ParseSpec(text)
+	if err == nil {
+		err = s.Store.PutSpec(c, spec.ID, string(text))
+	}
+	s.answer(c, http.StatusCreated, spec, err)
+}
+
+// schema gives the JSON schema of specs.
+func (s *Server) schema(c *gin.Context) {
+	c.Data(http.StatusOK, "application/schema+json", delivery.Schema())
+}
+
+// ChooseSpec lays a spec's outputs out on a reel.
+func (s *Server) ChooseSpec(c *gin.Context, id ReelID) {
+	var body SpecChoice
+	if !s.read(c, &body) {
+		return
+	}
+	spec, err := s.spec(c, body.Spec)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	o, err := s.Store.Do(c, id, body.Revision, author(c), func(r *reel.Reel) (reel.Command, error) { return spec.LayOut(r) })
+	s.show(c, http.StatusOK, o, err)
+}
+
+// plan works out what a request to print means.
+func (s *Server) plan(c *gin.Context, id string) (o store.OpenReel, plan delivery.Plan, laid *reel.Reel, ok bool) {
+	var body PrintRequest
+	if !s.read(c, &body) {
+		return o, plan, nil, false
+	}
+	o, err := s.Store.Reel(c, id)
+	if err != nil {
+		s.fail(c, err)
+		return o, plan, nil, false
+	}
+	p, err := s.Store.Production(c, o.Production)
+	if err != nil {
+		s.fail(c, err)
+		return o, plan, nil, false
+	}
+	specID := o.Reel.Head.Spec
+	if body.Spec != nil && *body.Spec != "" {
+		specID = *body.Spec
+	}
+	spec, err := s.spec(c, specID)
+	if err != nil {
+		s.fail(c, err)
+		return o, plan, nil, false
+	}
+	var packaging delivery.Packaging
+	if body.Packaging != nil {
+		packaging = *body.Packaging
+	}
+	plan, laid, err = delivery.NewPlan(p.Name, o.Reel, spec, packaging)
+	if err != nil {
+		s.fail(c, err)
+		return o, plan, nil, false
+	}
+	return o, plan, laid, true
+}
+
+// PlanPrint gives what a print would write, and what is wrong.
+func (s *Server) PlanPrint(c *gin.Context, id ReelID) {
+	if _, plan, _, ok := s.plan(c, id); ok {
+		c.JSON(http.StatusOK, plan)
+	}
+}
+
+// StartPrint queues a print.
+func (s *Server) StartPrint(c *gin.Context, id ReelID) {
+	o, plan, laid, ok := s.plan(c, id)
+	if !ok {
+		return
+	}
+	if !plan.Printable() {
+		for _, f := range plan.Findings {
+			if f.Severity == delivery.Error {
+				s.fail(c, fault.New(fault.BadInput, "%s", f.Message))
+				return
+			}
+		}
+	}
+	work, err := s.Jobs.Print(c, o.ReelInfo, plan, laid)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	p, err := s.Store.Print(c, work)
+	s.answer(c, http.StatusAccepted, p, err)
+}
+
+// ListPrints gives a reel's prints.
+func (s *Server) ListPrints(c *gin.Context, id ReelID) {
+	list, err := s.Store.Prints(c, id)
+	s.answer(c, http.StatusOK, list, err)
+}
+
+// GetPrint gives one print.
+func (s *Server) GetPrint(c *gin.Context, id PrintID) {
+	p, err := s.Store.Print(c, id)
+	s.answer(c, http.StatusOK, p, err)
+}
+
+// delivered finds a print whose files can be fetched.
+func (s *Server) delivered(c *gin.Context, id string) (store.Print, bool) {
+	p, err := s.Store.Print(c, id)
+	if err == nil && p.Report == nil {
+		err = fault.New(fault.NotFound, "This print has no files; it was not finished")
+	}
+	if err != nil {
+		s.fail(c, err)
+	}
+	return p, err == nil
+}
+
+// GetPrintedFile sends one file, also in parts.
+func (s *Server) GetPrintedFile(c *gin.Context, id PrintID, name string) {
+	p, ok := s.delivered(c, id)
+	if !ok {
+		return
+	}
+	if !slices.ContainsFunc(p.Report.Files, func(f delivery.DeliveredFile) bool { return f.Name == name }) {
+		s.fail(c, fault.New(fault.NotFound, "This print has no file %q", name))
+		return
+	}
+	f, _, err := s.Media.Open(jobs.PrintKey(id, name))
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	defer f.Close()
+	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name))
+	c.Header("Content-Type", "audio/wav")
+	http.ServeContent(c.Writer, c.Request, "", p.CreatedAt, f)
+}
+
+// GetPrintArchive sends all files with the report and a manifest that sha256sum reads.
+func (s *Server) GetPrintArchive(c *gin.Context, id PrintID) {
+	p, ok := s.delivered(c, id)
+	if !ok {
+		return
+	}
+	report, err := json.MarshalIndent(p.Report, "", "  ")
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	manifest := ""
+	for _, f := range p.Report.Files {
+		manifest += fmt.Sprintf("%s  %s\n", f.SHA256, f.Name)
+	}
+	c.Header("Content-Type", "application/zip")
+	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", p.Plan.Spec.ID+".zip"))
+	z := zip.NewWriter(c.Writer)
+	add := func(name string, from io.Reader) error {
+		// Sound hardly shrinks, so it is stored: that is fast, and a damaged archive still gives its files.
+		w, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store, Modified: p.CreatedAt})
+		if err == nil {
+			_, err = io.Copy(w, from)
+		}
+		return err
+	}
+	err = func() error {
+		for _, f := range p.Report.Files {
+			file, _, err := s.Media.Open(jobs.PrintKey(id, f.Name))
+			if err != nil {
+				return err
+			}
+			err = add(f.Name, file)
+			file.Close()
+			if err != nil {
+				return err
+			}
+		}
+		if err := add("report.json", bytes.NewReader(report)); err != nil {
+			return err
+		}
+		if err := add("manifest.sha256", strings.NewReader(manifest)); err != nil {
+			return err
+		}
+		return z.Close()
+	}()
+	if err != nil && c.Request.Context().Err() == nil {
+		s.Log.Error("sending an archive", "print", id, "error", err)
+		panic(http.ErrAbortHandler) // the browser must see a broken download, not a short file
+	}
+}

@@ -1,0 +1,77 @@
+package api
+
+import (
+	"net/http"
+
+	"github.com/gin-gonic/gin"
+)
+
+// ListProductions gives all productions.
+func (s *Server) ListProductions(c *gin.Context) {
+	list, err := s.Store.Productions(c)
+	s.answer(c, http.StatusOK, list, err)
+}
+
+// CreateProduction makes one.
+func (s *Server) CreateProduction(c *gin.Context) {
+	var body NewProduction
+	if !s.read(c, &body) {
+		return
+	}
+	p, err := s.Store.CreateProduction(c, body.Name, body.FrameRate)
+	s.answer(c, http.StatusCreated, p, err)
+}
+
+// GetProduction gives one.
+func (s *Server) GetProduction(c *gin.Context, id ProductionID) {
+	p, err := s.Store.Production(c, id)
+	s.answer(c, http.StatusOK, p, err)
+}
+
+// ListWork gives a production's long work.
+func (s *Server) ListWork(c *gin.Context, id ProductionID) {
+	list, err := s.Store.WorkList(c, id)
+	s.answer(c, http.StatusOK, list, err)
+}
+
+// CancelWork stops work.
+func (s *Server) CancelWork(c *gin.Context, id WorkID) { s.done(c, s.Jobs.Cancel(c, id)) }
+
+// RetryWork queues work again.
+func (s *Server) RetryWork(c *gin.Context, id WorkID) { s.done(c, s.Jobs.Retry(c, id)) }
+
+// ListCards gives the names of the cards.
+func (s *Server) ListCards(c *gin.Context) { c.JSON(http.StatusOK, s.Cards.Names()) }
+
+// ListCardFiles gives what is in a folder of a card.
+func (s *Server) ListCardFiles(c *gin.Context, card string, params ListCardFilesParams) {
+	folder := ""
+	if params.Folder != nil {
+		folder = *params.Folder
+	}
+	list, err := s.Cards.List(card, folder)
+	s.answer(c, http.StatusOK, list, err)
+}
+
+// ImportFromCard queues files of a card.
+func (s *Server) ImportFromCard(c *gin.Context, id ProductionID) {
+	var body CardImport
+	if !s.read(c, &body) {
+		return
+	}
+	p, err := s.Store.Production(c, id)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	ids := []string{}
+	for _, file := range body.Paths {
+		work, err := s.Jobs.ImportCard(c, p.ID, body.Card, file)
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+		ids = append(ids, work)
+	}
+	c.JSON(http.StatusAccepted, ids)
+}

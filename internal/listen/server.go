@@ -1,0 +1,162 @@
+package listen
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"log/slog"
+	"net/http"
+	"sync"
+	"time"
+
+	"github.com/coder/websocket"
+
+	"zestyloom/core/engine"
+	"zestyloom/core/fault"
+	"zestyloom/internal/library"
+)
+
+// Server answers WebSocket connections.
+type Server struct {
+	Library library.Library
+	Log     *slog.Logger
+}
+
+// request is a message of the browser's.
+type request struct {
+	Do         string     `json:"do"` // play, take, change, played or stop
+	Generation uint32     `json:"generation"`
+	Reel       string     `json:"reel"`
+	Take       string     `json:"take"`
+	Channels   []int      `json:"channels"` // of the take, from 0
+	From       int64      `json:"from"`     // play: samples since midnight; take: frames from its start
+	Tap        engine.Tap `json:"tap"`
+	Solo       []string   `json:"solo"`
+	Frames     int64      `json:"frames"` // played: how many frames of this generation have sounded
+}
+
+// reply is a text message to the browser.
+type reply struct {
+	Generation uint32    `json:"generation"`
+	Position   int64     `json:"position"`
+	Meters     []float64 `json:"meters,omitempty"` // quasi-peak of each output in dBFS, −200 in silence
+	Ended      bool      `json:"ended,omitempty"`
+	Error      string    `json:"error,omitempty"`
+}
+
+// maxMessage bounds what a browser may send at once, in bytes.
+const maxMessage = 1 << 16
+
+// writeTimeout is how long a message may take to leave before the connection counts as lost.
+const writeTimeout = 10 * time.Second
+
+// ServeHTTP holds one connection until the browser goes. The caller has checked the request's origin.
+func (s *Server) ServeHTTP(w http.ResponseWriter, req *http.Request) {
+	conn, err := websocket.Accept(w, req, &websocket.AcceptOptions{CompressionMode: websocket.CompressionDisabled})
+	if err != nil {
+		return // Accept has answered
+	}
+	defer conn.CloseNow()
+	conn.SetReadLimit(maxMessage)
+	ctx, cancel := context.WithCancel(req.Context())
+	defer cancel()
+	c := &connection{server: s, conn: conn}
+	defer c.stop()
+	for {
+		_, message, err := conn.Read(ctx)
+		if err != nil {
+			return
+		}
+		var r request
+		if err := json.Unmarshal(message, &r); err != nil {
+			c.send(ctx, reply{Error: "The message can't be read"})
+			continue
+		}
+		c.handle(ctx, r)
+	}
+}
+
+// connection plays one thing at a time.
+type connection struct {
+	server *Server
+	conn   *websocket.Conn
+
+	mu      sync.Mutex
+	playing *player
+	end     context.CancelFunc
+	ended   chan struct{}
+}
+
+func (c *connection) handle(ctx context.Context, r request) {
+	switch r.Do {
+	case "play", "take":
+		c.stop()
+		playCtx, cancel := context.WithCancel(ctx)
+		p := newPlayer(c, r)
+		done := make(chan struct{})
+		c.mu.Lock()
+		c.playing, c.end, c.ended = p, cancel, done
+		c.mu.Unlock()
+		go func() {
+			defer close(done)
+			if err := p.run(playCtx); err != nil && playCtx.Err() == nil {
+				sentence := fault.Sentence(err)
+				if fault.KindOf(err) == "" {
+					c.server.Log.Error("playing", "error", err)
+					sentence = "Playing stopped: something went wrong on the server"
+				}
+				c.send(ctx, reply{Generation: r.Generation, Position: r.From, Error: sentence})
+			}
+		}()
+	case "change":
+		if p := c.current(r.Generation); p != nil {
+			p.change(r.Tap, r.Solo)
+		}
+	case "played":
+		if p := c.current(r.Generation); p != nil {
+			p.played(r.Frames)
+		}
+	case "stop":
+		c.stop()
+	default:
+		c.send(ctx, reply{Error: "There is nothing called " + r.Do + " to do here"})
+	}
+}
+
+func (c *connection) current(generation uint32) *player {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.playing == nil || c.playing.generation != generation {
+		return nil
+	}
+	return c.playing
+}
+
+// stop ends what plays and waits for it.
+func (c *connection) stop() {
+	c.mu.Lock()
+	end, ended := c.end, c.ended
+	c.playing, c.end, c.ended = nil, nil, nil
+	c.mu.Unlock()
+	if end != nil {
+		end()
+		<-ended
+	}
+}
+
+func (c *connection) send(ctx context.Context, r reply) {
+	b, err := json.Marshal(r)
+	if err != nil {
+		c.server.Log.Error("encoding a reply", "error", err)
+		return
+	}
+	if err := c.write(ctx, websocket.MessageText, b); err != nil && !errors.Is(err, context.Canceled) {
+		c.server.Log.Debug("the browser is gone", "error", err)
+	}
+}
+
+func (c *connection) write(ctx context.Context, kind websocket.MessageType, b []byte) error {
+	ctx, cancel := context.WithTimeout(ctx, writeTimeout)
+	defer cancel()
+	return c.conn.Write(ctx, kind, b)
+}

@@ -1,0 +1,234 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"zestyloom/core/fault"
+	"zestyloom/core/reel"
+	"zestyloom/core/take"
+)
+
+// Channel is a channel of a take as the user has it.
+type Channel struct {
+	take.Track
+	take.Level
+	Empty     bool   `json:"empty"`
+	FileName  string `json:"fileName"`  // its name as the file has it
+	Suggested string `json:"suggested"` // tag of the stem it most likely belongs to
+}
+
+// Take is a recording that has been taken in.
+type Take struct {
+	ID          string           `json:"id"`
+	Production  string           `json:"production"`
+	Kind        take.Kind        `json:"kind"`
+	FileName    string           `json:"fileName"`
+	CameFrom    string           `json:"cameFrom"`
+	MediaKey    string           `json:"-"`
+	Size        int64            `json:"size"`
+	SHA256      string           `json:"sha256"`
+	Description take.Description `json:"description"`
+	Channels    []Channel        `json:"channels"`
+	CreatedAt   time.Time        `json:"createdAt"`
+}
+
+// Title is how people call the take: scene and take, or the file's name.
+func (t Take) Title() string {
+	if t.Description.Scene != "" {
+		return t.Description.Scene + "/" + t.Description.Take
+	}
+	name, _, _ := strings.Cut(t.FileName, ".")
+	return name
+}
+
+// Source gives the take as unravel needs it.
+func (t Take) Source() reel.Source {
+	src := reel.Source{Take: t.ID, Title: t.Title(), Kind: t.Kind, SampleRate: t.Description.SampleRate, Frames: t.Description.Frames, Start: t.Description.StartSamples}
+	for _, ch := range t.Channels {
+		src.Channels = append(src.Channels, reel.SourceChannel{Track: ch.Track, Empty: ch.Empty})
+	}
+	return src
+}
+
+const takeColumns = `select id::text, production_id::text, kind, file_name, came_from, media_key, size, sha256, description, channels, created_at from takes `
+
+func scanTake(row pgx.CollectableRow) (t Take, err error) {
+	err = row.Scan(&t.ID, &t.Production, &t.Kind, &t.FileName, &t.CameFrom, &t.MediaKey, &t.Size, &t.SHA256, &t.Description, &t.Channels, &t.CreatedAt)
+	for i := range t.Channels {
+		t.Channels[i].Suggested = take.SuggestStem(t.Kind, t.Channels[i].Name)
+	}
+	return t, err
+}
+
+// Takes lists the takes of a production by roll and time stamp; those without come last, by name.
+func (s *Store) Takes(ctx context.Context, production string) ([]Take, error) {
+	rows, err := s.Pool.Query(ctx, takeColumns+`where production_id = $1
+		order by description->>'roll' = '', description->>'roll', (description->>'startSamples')::bigint nulls last, file_name`, production)
+	if err != nil {
+		return nil, notFound(err, "production")
+	}
+	takes, err := pgx.CollectRows(rows, scanTake)
+	return takes, notFound(err, "production")
+}
+
+// Take finds one by its ID.
+func (s *Store) Take(ctx context.Context, id string) (Take, error) {
+	rows, err := s.Pool.Query(ctx, takeColumns+"where id = $1", id)
+	if err != nil {
+		return Take{}, notFound(err, "take")
+	}
+	t, err := pgx.CollectExactlyOneRow(rows, scanTake)
+	return t, notFound(err, "take")
+}
+
+// AddTake stores a take. A file that the production has already is BadInput, and says as what.
+func (s *Store) AddTake(ctx context.Context, t Take) (string, error) {
+	var id string
+	err := s.Pool.QueryRow(ctx, `insert into takes (production_id, kind, file_name, came_from, media_key, size, sha256, description, channels)
+		values ($1, $2, $3, $4, $5, $6, $7, $8, $9) on conflict (production_id, sha256) do nothing returning id::text`,
+		t.Production, t.Kind, t.FileName, t.CameFrom, t.MediaKey, t.Size, t.SHA256, t.Description, t.Channels).Scan(&id)
+	if err == pgx.ErrNoRows {
+		var name string
+		if err := s.Pool.QueryRow(ctx, "select file_name from takes where production_id = $1 and sha256 = $2", t.Production, t.SHA256).Scan(&name); err != nil {
+			return "", err
+		}
+		return "", fault.New(fault.BadInput, "The production has this very file already, as %s; it was not taken in twice", name)
+	}
+	return id, err
+}
+
+// takeFields are the parts of a take that a user may change.
+type takeFields struct {
+	Kind     take.Kind `json:"kind"`
+	Channels []Channel `json:"channels"`
+}
+
+// NameChannel gives a channel (from 1) another name.
+func (s *Store) NameChannel(ctx context.Context, id string, index int, name string) error {
+	name = strings.TrimSpace(name)
+	if len([]rune(name)) > 100 {
+		return fault.New(fault.BadInput, "A name has at most 100 characters")
+	}
+	return s.editTake(ctx, id, func(f *takeFields) (string, error) {
+		if index < 1 || index > len(f.Channels) {
+			return "", fault.New(fault.NotFound, "The take has no channel %d", index)
+		}
+		f.Channels[index-1].Name = name
+		return fmt.Sprintf("name channel %d", index), nil
+	})
+}
+
+// SetTakeKind says what sort of recording a take is.
+func (s *Store) SetTakeKind(ctx context.Context, id string, kind take.Kind) error {
+	return s.editTake(ctx, id, func(f *takeFields) (string, error) {
+		switch kind {
+		case take.Recording, take.Music, take.Effect:
+			f.Kind = kind
+			return "kind of take", nil
+		}
+		return "", fault.New(fault.BadInput, "A take is a recording, music or an effect, not %q", kind)
+	})
+}
+
+func (s *Store) editTake(ctx context.Context, id string, edit func(*takeFields) (string, error)) error {
+	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		var f takeFields
+		var production string
+		if err := tx.QueryRow(ctx, "select production_id::text, kind, channels from takes where id = $1 for update", id).Scan(&production, &f.Kind, &f.Channels); err != nil {
+			return notFound(err, "take")
+		}
+		before, err := json.Marshal(f)
+		if err != nil {
+			return err
+		}
+		name, err := edit(&f)
+		if err != nil {
+			return err
+		}
+		after, err := json.Marshal(f)
+		if err != nil || string(before) == string(after) {
+			return err
+		}
+		if _, err := tx.Exec(ctx, "update take_edits set state = 'dropped' where production_id = $1 and state = 'undone'", production); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, "insert into take_edits (production_id, take_id, name, before, after) values ($1, $2, $3, $4, $5)", production, id, name, before, after); err != nil {
+			return err
+		}
+		return putFields(ctx, tx, id, f)
+	})
+}
+
+func putFields(ctx context.Context, tx pgx.Tx, id string, f takeFields) error {
+	_, err := tx.Exec(ctx, "update takes set kind = $2, channels = $3 where id = $1", id, f.Kind, f.Channels)
+	return err
+}
+
+// TakeHistory says what undo and redo would do; empty where there is nothing.
+type TakeHistory struct {
+	Undo string `json:"undo"`
+	Redo string `json:"redo"`
+}
+
+// TakeHistory gives what can be undone in the takes of a production.
+func (s *Store) TakeHistory(ctx context.Context, production string) (h TakeHistory, err error) {
+	err = s.Pool.QueryRow(ctx, `select coalesce((select name from take_edits where production_id = $1 and state = 'done' order by id desc limit 1), ''),
+		coalesce((select name from take_edits where production_id = $1 and state = 'undone' order by id limit 1), '')`, production).Scan(&h.Undo, &h.Redo)
+	return h, notFound(err, "production")
+}
+
+// UndoTakeEdit takes the last edit of the production's takes back.
+func (s *Store) UndoTakeEdit(ctx context.Context, production string) error {
+	return s.stepTakes(ctx, production, "select id, take_id::text, before from take_edits where production_id = $1 and state = 'done' order by id desc limit 1 for update", "undone", "undo")
+}
+
+// RedoTakeEdit brings the last undone edit back.
+func (s *Store) RedoTakeEdit(ctx context.Context, production string) error {
+	return s.stepTakes(ctx, production, "select id, take_id::text, after from take_edits where production_id = $1 and state = 'undone' order by id limit 1 for update", "done", "redo")
+}
+
+func (s *Store) stepTakes(ctx context.Context, production, query, state, what string) error {
+	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		var edit int64
+		var id string
+		var f takeFields
+		if err := tx.QueryRow(ctx, query, production).Scan(&edit, &id, &f); err == pgx.ErrNoRows {
+			return fault.New(fault.BadInput, "There is nothing to %s in the takes", what)
+		} else if err != nil {
+			return notFound(err, "production")
+		}
+		if _, err := tx.Exec(ctx, "update take_edits set state = $2 where id = $1", edit, state); err != nil {
+			return err
+		}
+		return putFields(ctx, tx, id, f)
+	})
+}
+
+// RemoveTake forgets a take that no reel uses and gives its media key. The caller removes the media.
+func (s *Store) RemoveTake(ctx context.Context, id string) (key string, err error) {
+	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		var production string
+		if err := tx.QueryRow(ctx, "select media_key, production_id::text from takes where id = $1 for update", id).Scan(&key, &production); err != nil {
+			return notFound(err, "take")
+		}
+		// The history may bring a clip back, so a take that was ever used stays.
+		var reel string
+		err := tx.QueryRow(ctx, `select r.name from reels r where r.production_id = $1 and exists (select 1 from reel_log l where l.reel_id = r.id
+			and jsonb_path_exists(l.change, '$.clips[*].after ? (@.take == $id)', jsonb_build_object('id', $2::text))) limit 1`, production, id).Scan(&reel)
+		if err == nil {
+			return fault.New(fault.BadInput, "%s uses this take, so it can't be removed", reel)
+		}
+		if err != pgx.ErrNoRows {
+			return err
+		}
+		_, err = tx.Exec(ctx, "delete from takes where id = $1", id)
+		return err
+	})
+	return key, err
+}
