@@ -50,13 +50,13 @@ type Placed struct {
 // full mix to −23 LUFS.
 func Layout() []Placed {
 	return []Placed{
-		{File: "LF03_12A_T03.wav", Channels: []int{3, 4, 5, 8}, GainDB: 0, Stem: "DX"},
-		{File: "LF03_12B_T01.wav", Channels: []int{4, 8}, GainDB: 0, Stem: "DX"},
-		{File: "LF03_14_T01.wav", Channels: []int{1, 2, 3}, GainDB: 0},
-		{File: "Accordion cue.wav", At: "10:00:01:00", GainDB: -8, Stem: "MX"},
-		{File: "Winch.wav", At: "10:01:17:12", GainDB: -6},
-		{File: "Chain.wav", At: "10:01:12:00", GainDB: -8},
-		{File: "Bell.wav", At: "10:01:26:20", GainDB: -4},
-		{File: "River bed.wav", At: "10:00:00:00", GainDB: -10, Stem: "FX"},
+		{File: "LF03_12A_T03.wav", Channels: []int{3, 4, 5, 8}, GainDB: 1.5, Stem: "DX"},
+		{File: "LF03_12B_T01.wav", Channels: []int{4, 8}, GainDB: 1.5, Stem: "DX"},
+		{File: "LF03_14_T01.wav", Channels: []int{1, 2, 3}, GainDB: 1.5},
+		{File: "Accordion cue.wav", At: "10:00:01:00", GainDB: -5.5, Stem: "MX"},
+		{File: "Winch.wav", At: "10:01:17:12", GainDB: -3},
+		{File: "Chain.wav", At: "10:01:12:00", GainDB: -6},
+		{File: "Bell.wav", At: "10:01:26:20", GainDB: -3},
+		{File: "River bed.wav", At: "10:00:00:00", GainDB: -4, Stem: "FX"},
 	}
 }

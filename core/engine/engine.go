@@ -299,8 +299,8 @@ func (s *source) read(at int64, n int) ([]byte, error) {
 
 // Tap is a point to listen at.
 type Tap struct {
-	Kind string `json:"kind"` // group, output, stem or track
-	ID   string `json:"id"`
+	Kind string `json:"kind"` // group, output, stem, track, or stems for the sum of all stems
+	ID   string `json:"id"`   // empty for stems
 }
 
 // Listen gives the last block at a tap as a stereo pair. A single channel sounds on both sides; wider sets are folded
@@ -340,6 +340,10 @@ func (e *Engine) at(tap Tap) (channels [][]float64, labels []string, err error) 
 			if s.id == tap.ID {
 				channels, labels = s.buf, s.labels
 			}
+		}
+	case "stems":
+		for _, s := range e.stems {
+			channels, labels = append(channels, s.buf...), append(labels, s.labels...)
 		}
 	case "track":
 		for _, t := range e.tracks {

@@ -231,6 +231,8 @@ func TestTaps(t *testing.T) {
 	require.NoError(t, e.Listen(Tap{"group", "mix"}, left, right))
 	assert.Equal(t, e.Outputs()[4], left)
 	assert.Equal(t, e.Outputs()[5], right)
+	require.NoError(t, e.Listen(Tap{"stems", ""}, left, right))
+	assert.Equal(t, e.Outputs()[4], left, "the sum of all stems is what the full mix gets")
 	assert.Equal(t, fault.NotFound, fault.KindOf(e.Listen(Tap{"stem", "ZZ"}, left, right)))
 }
 

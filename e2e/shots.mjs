@@ -1,0 +1,67 @@
+// Takes the pictures in docs/screenshots from a running demo: node shots.mjs ADDRESS FOLDER
+import { mkdirSync } from "node:fs";
+import { chromium as browserType } from "@playwright/test";
+
+import { chromium } from "./chromium.mjs";
+
+const [address, folder] = process.argv.slice(2);
+mkdirSync(folder, { recursive: true });
+const browser = await browserType.launch(chromium);
+
+async function open(light, width, height) {
+  const page = await browser.newPage({ viewport: { width, height } });
+  await page.addInitScript((l) => localStorage.setItem("loom.light", l), light);
+  return page;
+}
+
+const get = async (path) => (await fetch(`${address}/api/v1${path}`)).json();
+const [production] = (await get("/productions")).filter((p) => p.name === "The Lantern Ferry");
+const [reel] = await get(`/productions/${production.id}/reels`);
+const { takes } = await get(`/productions/${production.id}/takes`);
+const take = takes.find((t) => t.description.scene === "12A" && t.description.take === "3");
+let prints = await get(`/reels/${reel.id}/prints`);
+if (!prints.some((p) => p.report)) {
+  await fetch(`${address}/api/v1/reels/${reel.id}/prints`, { method: "POST", headers: { "Content-Type": "application/json" }, body: "{}" });
+  for (let i = 0; i < 300 && !prints.some((p) => p.report); i++) {
+    await new Promise((r) => setTimeout(r, 200));
+    prints = await get(`/reels/${reel.id}/prints`);
+  }
+}
+const print = prints.find((p) => p.report);
+const base = `${address}/p/${production.id}`;
+
+async function shot(name, light, url, prepare, width = 1280, height = 800) {
+  const page = await open(light, width, height);
+  await page.goto(url);
+  await page.waitForLoadState("networkidle");
+  await page.evaluate(() => document.fonts.ready);
+  await prepare?.(page);
+  await page.waitForTimeout(700);
+  await page.screenshot({ path: `${folder}/${name}.png` });
+  await page.close();
+}
+
+const playing = async (page) => {
+  await page.getByRole("button", { name: /^Position/ }).click();
+  await page.getByLabel("Go to timecode").fill("10:00:34:10");
+  await page.keyboard.press("Enter");
+  await page.getByRole("row", { name: "Track Ines lav" }).first().click();
+  await page.getByRole("button", { name: "Play", exact: true }).click();
+  await page.waitForTimeout(1500);
+};
+
+const only = process.env.SHOTS?.split(",");
+const all = {
+  takes: () => shot("takes", "day", `${base}/takes/${take.id}`),
+  "takes-night": () => shot("takes-night", "night", `${base}/takes/${take.id}`),
+  loom: () => shot("loom", "day", `${base}/loom/${reel.id}`, playing),
+  "loom-night": () => shot("loom-night", "night", `${base}/loom/${reel.id}`, playing),
+  "loom-wide": () => shot("loom-wide", "day", `${base}/loom/${reel.id}`, playing, 1920, 1080),
+  spec: () => shot("spec", "day", `${base}/loom/${reel.id}`, (p) => p.getByTitle("The delivery spec that the outputs come from").click()),
+  "print-plan": () => shot("print-plan", "day", `${base}/print/${reel.id}`),
+  "print-report": () => shot("print-report", "day", `${base}/print/${reel.id}/${print.id}`),
+  keys: () => shot("keys", "day", `${base}/loom/${reel.id}`, (p) => p.keyboard.press("?")),
+  productions: () => shot("productions", "day", address),
+};
+for (const [name, run] of Object.entries(all)) if (!only || only.includes(name)) await run();
+await browser.close();

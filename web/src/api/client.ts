@@ -1,0 +1,56 @@
+// The server's API, typed from the contract. Every failed call becomes a Problem with a sentence for the user.
+import createClient from "openapi-fetch";
+
+import type { components, paths } from "./schema.gen";
+
+type Schemas = components["schemas"];
+export type Production = Schemas["Production"];
+export type Take = Schemas["Take"];
+export type TakeKind = Schemas["TakeKind"];
+export type Channel = Schemas["Channel"];
+export type Work = Schemas["Work"];
+export type ReelInfo = Schemas["ReelInfo"];
+export type ReelView = Schemas["ReelView"];
+export type Track = Schemas["Track"];
+export type Clip = Schemas["Clip"];
+export type Stem = Schemas["Stem"];
+export type Group = Schemas["Group"];
+export type Output = Schemas["Output"];
+export type Knot = Schemas["Knot"];
+export type Route = Schemas["Route"];
+export type Row = Schemas["Row"];
+export type WeaveFinding = Schemas["WeaveFinding"];
+export type Spec = Schemas["Spec"];
+export type Plan = Schemas["Plan"];
+export type Print = Schemas["Print"];
+export type Finding = Schemas["Finding"];
+export type FrameRate = Schemas["FrameRate"];
+export type CardEntry = Schemas["CardEntry"];
+export type Packaging = Schemas["Packaging"];
+
+export const base = "/api/v1";
+export const api = createClient<paths>({ baseUrl: base });
+
+export class Problem extends Error {
+  constructor(
+    sentence: string,
+    readonly kind: string,
+  ) {
+    super(sentence);
+  }
+}
+
+/** Gives the data of a call, or throws the problem it was answered with. */
+export async function ok<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let result;
+  try {
+    result = await call;
+  } catch {
+    throw new Problem("The server can't be reached. Is it running? What you did last was not kept.", "offline");
+  }
+  if (result.error !== undefined || !result.response.ok) {
+    const p = result.error as { title?: string; kind?: string } | undefined;
+    throw new Problem(p?.title ?? `The server answered ${result.response.status}`, p?.kind ?? "");
+  }
+  return result.data as T;
+}

@@ -1,0 +1,90 @@
+// Server state, as rooms use it.
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+
+import { tellError } from "../ui/notices";
+import { api, ok, Problem, type ReelView, type Work } from "./client";
+
+export const keysOf = {
+  productions: ["productions"] as const,
+  production: (id: string) => ["production", id] as const,
+  takes: (production: string) => ["takes", production] as const,
+  work: (production: string) => ["work", production] as const,
+  reels: (production: string) => ["reels", production] as const,
+  reel: (id: string) => ["reel", id] as const,
+  prints: (reel: string) => ["prints", reel] as const,
+  specs: ["specs"] as const,
+};
+
+export const useProductions = () => useQuery({ queryKey: keysOf.productions, queryFn: () => ok(api.GET("/productions")) });
+
+export const useProduction = (production: string) =>
+  useQuery({ queryKey: keysOf.production(production), queryFn: () => ok(api.GET("/productions/{production}", { params: { path: { production } } })) });
+
+export const useTakes = (production: string) =>
+  useQuery({ queryKey: keysOf.takes(production), queryFn: () => ok(api.GET("/productions/{production}/takes", { params: { path: { production } } })) });
+
+export const isOpen = (w: Work) => w.state === "queued" || w.state === "running";
+
+/** Long work, looked at often while some is going on. */
+export const useWork = (production: string) =>
+  useQuery({
+    queryKey: keysOf.work(production),
+    queryFn: () => ok(api.GET("/productions/{production}/work", { params: { path: { production } } })),
+    refetchInterval: (q) => (q.state.data?.some(isOpen) ? 400 : 5000),
+  });
+
+export const useReels = (production: string) =>
+  useQuery({ queryKey: keysOf.reels(production), queryFn: () => ok(api.GET("/productions/{production}/reels", { params: { path: { production } } })) });
+
+export const useReel = (reel: string) =>
+  useQuery({ queryKey: keysOf.reel(reel), enabled: reel !== "", queryFn: () => ok(api.GET("/reels/{reel}", { params: { path: { reel } } })) });
+
+export const useSpecs = () => useQuery({ queryKey: keysOf.specs, queryFn: () => ok(api.GET("/specs")) });
+
+export const usePrints = (reel: string) =>
+  useQuery({
+    queryKey: keysOf.prints(reel),
+    enabled: reel !== "",
+    queryFn: () => ok(api.GET("/reels/{reel}/prints", { params: { path: { reel } } })),
+    refetchInterval: (q) => (q.state.data?.some((p) => p.state === "queued" || p.state === "running") ? 400 : false),
+  });
+
+/** A mutation that tells its error and loads these queries again. */
+export function useDo<V, R>(run: (v: V) => Promise<R>, again: readonly (readonly unknown[])[] = [], done?: (r: R, v: V) => void) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: run,
+    onSuccess: (r, v) => {
+      again.forEach((queryKey) => void queries.invalidateQueries({ queryKey }));
+      done?.(r, v);
+    },
+    onError: tellError,
+  });
+}
+
+export type Command = { kind: string; command: Record<string, unknown> };
+
+/** Everything that changes a reel. Calls wait for each other, so that each goes out with the newest revision. */
+export function useReelEdits(reel: string) {
+  const queries = useQueryClient();
+  const key = keysOf.reel(reel);
+  const edit = useMutation({
+    scope: { id: `reel ${reel}` },
+    mutationFn: (call: (revision: number) => Promise<ReelView>) => call(queries.getQueryData<ReelView>(key)?.revision ?? -1),
+    onSuccess: (view) => queries.setQueryData(key, view),
+    onError: (error) => {
+      tellError(error);
+      if (error instanceof Problem && error.kind === "stale") void queries.invalidateQueries({ queryKey: key });
+    },
+  });
+  const path = { params: { path: { reel } } };
+  return {
+    busy: edit.isPending,
+    command: (c: Command) => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/commands", { ...path, body: { revision, ...c } }))).catch(() => undefined),
+    tie: (row: "track" | "stem", from: string, output: string) =>
+      edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/ties", { ...path, body: { revision, row, from, output } }))).catch(() => undefined),
+    spec: (spec: string) => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/spec", { ...path, body: { revision, spec } }))).catch(() => undefined),
+    undo: () => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/undo", { ...path, body: { revision } }))).catch(() => undefined),
+    redo: () => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/redo", { ...path, body: { revision } }))).catch(() => undefined),
+  };
+}

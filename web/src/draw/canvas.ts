@@ -1,0 +1,37 @@
+// Canvas helpers that every drawing shares: sharp pixels and the colours of the day or night.
+
+/** Fits a canvas to its box at the screen's resolution and gives a context in CSS pixels. */
+export function fit(canvas: HTMLCanvasElement): { g: CanvasRenderingContext2D; width: number; height: number } | null {
+  const width = canvas.clientWidth;
+  const height = canvas.clientHeight;
+  const ratio = window.devicePixelRatio || 1;
+  const g = canvas.getContext("2d");
+  if (!g || width === 0 || height === 0) return null;
+  if (canvas.width !== Math.round(width * ratio) || canvas.height !== Math.round(height * ratio)) {
+    canvas.width = Math.round(width * ratio);
+    canvas.height = Math.round(height * ratio);
+  }
+  g.setTransform(ratio, 0, 0, ratio, 0, 0);
+  g.clearRect(0, 0, width, height);
+  return { g, width, height };
+}
+
+/** The value of a colour of the theme, such as "--ink". */
+export function colour(name: string): string {
+  return getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+}
+
+export const dyeName = (stem: string) => `--dye-${["DX", "NX", "MX", "FX", "AX"].includes(stem) ? stem : "ink"}`;
+
+export function dye(stem: string): string {
+  return colour(dyeName(stem)) || colour("--ink");
+}
+
+/** The texture of a stem's thread, as dashes: plain, twill, dashed, dotted. Never colour alone. */
+export function thread(stem: string): number[] {
+  return { DX: [], NX: [9, 3], MX: [6, 2, 2, 2], FX: [5, 4], AX: [2, 3] }[stem] ?? [];
+}
+
+/** Width of one thread of a waveform and the space to the next, in pixels. */
+export const threadWidth = 2;
+export const threadStep = 3;

@@ -1,0 +1,78 @@
+// The queue between the network and the sound card: stereo frames in, stereo frames out, silence where none have come.
+// It runs inside the AudioWorklet and is plain code so that tests can reach it.
+
+/** How many frames it takes to fade at a start, a stop or a gap, so that nothing clicks. */
+const fadeFrames = 128;
+
+export type Block = { generation: number; position: number; samples: Float32Array };
+
+export type Heard = { generation: number; frames: number; position: number; gaps: number; drained: boolean };
+
+export class FrameQueue {
+  private blocks: Block[] = [];
+  private at = 0; // frames of the first block that have sounded
+  private generation = 0;
+  private heard = 0;
+  private position = 0;
+  private gaps = 0;
+  private level = 0; // of the fade, 0 to 1
+  private ended = false;
+  private running = false;
+
+  /** Begins anew: whatever waits is dropped. */
+  start(generation: number) {
+    this.blocks = [];
+    this.at = 0;
+    this.generation = generation;
+    this.heard = 0;
+    this.gaps = 0;
+    this.level = 0;
+    this.ended = false;
+    this.running = false;
+  }
+
+  stop() {
+    this.start(0);
+  }
+
+  /** Takes a block; those of an earlier generation came too late and are left out. */
+  push(block: Block) {
+    if (block.generation === this.generation && this.generation !== 0) this.blocks.push(block);
+  }
+
+  /** No more blocks will come: running dry is the end, not a gap. */
+  end(generation: number) {
+    if (generation === this.generation) this.ended = true;
+  }
+
+  /** Fills left and right. */
+  pull(left: Float32Array, right: Float32Array) {
+    for (let i = 0; i < left.length; i++) {
+      const block = this.blocks[0];
+      if (!block) {
+        left[i] = right[i] = 0;
+        if (this.running && !this.ended) {
+          this.gaps++;
+          this.running = false;
+        }
+        this.level = 0;
+        continue;
+      }
+      this.running = true;
+      this.level = Math.min(1, this.level + 1 / fadeFrames);
+      left[i] = block.samples[2 * this.at]! * this.level;
+      right[i] = block.samples[2 * this.at + 1]! * this.level;
+      this.at++;
+      this.heard++;
+      this.position = block.position + this.at;
+      if (2 * this.at >= block.samples.length) {
+        this.blocks.shift();
+        this.at = 0;
+      }
+    }
+  }
+
+  report(): Heard {
+    return { generation: this.generation, frames: this.heard, position: this.position, gaps: this.gaps, drained: this.ended && this.blocks.length === 0 };
+  }
+}

@@ -1,0 +1,98 @@
+import { DropdownMenu } from "radix-ui";
+
+import type { ReelView, Track } from "../../api/client";
+import type { Tap } from "../../listen/player";
+import { keyOf } from "../../ui/keys";
+import { StemTag } from "../../ui/stem";
+import { stemHeight, trackHeight } from "./geometry";
+
+/** The head of a track: its stem (a suggestion until it is kept), its name, mute and solo. */
+export function TrackHead(p: {
+  view: ReelView;
+  track: Track;
+  selected: boolean;
+  soloed: boolean;
+  alone: boolean;
+  onSelect: () => void;
+  onStem: (stem: string) => void;
+  onMute: () => void;
+  onSolo: () => void;
+}) {
+  const { track: t } = p;
+  const width = t.labels.length === 1 ? "mono" : t.labels.length === 2 ? "stereo, bonded" : `${t.labels.length} channels, bonded`;
+  return (
+    <div
+      className={`flex items-center gap-2 border-b border-line pr-2 ${p.selected ? "border-l-4 border-l-zest bg-paper pl-2" : "pl-3"}`}
+      style={{ height: trackHeight }}
+      role="row"
+      aria-selected={p.selected}
+      aria-label={`Track ${t.name}`}
+      onClick={p.onSelect}
+    >
+      <DropdownMenu.Root>
+        <DropdownMenu.Trigger
+          className="cursor-pointer rounded"
+          aria-label={`Stem of ${t.name}: ${t.stem}${t.suggested ? ", suggested" : ""}`}
+          title={t.suggested ? `A suggestion: ${keyOf("confirm")} keeps it, ${keyOf("stem")} takes the next stem` : `Stem: ${keyOf("stem")} takes the next one`}
+        >
+          <StemTag stem={t.stem} suggested={t.suggested} />
+        </DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content className="menu" sideOffset={4}>
+            {p.view.stems.map((s) => (
+              <DropdownMenu.Item key={s.id} className="menu-item" onSelect={() => p.onStem(s.id)}>
+                <StemTag stem={s.id} /> {s.name}
+                {t.suggested && s.id === t.stem && <span className="ml-auto text-muted">keep</span>}
+              </DropdownMenu.Item>
+            ))}
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
+      <button className="min-w-0 grow cursor-pointer text-left" onClick={p.onSelect}>
+        <span className={`block truncate font-semibold ${t.mute ? "text-muted line-through" : ""}`} title={t.name}>
+          {t.name}
+        </span>
+        <span className="block truncate text-[11px] text-muted">{p.alone ? "listening to it alone" : t.suggested ? `${width} · stem suggested` : width}</span>
+      </button>
+      <Round on={t.mute} label={`Mute ${t.name}`} hint={`Mute: it is not printed either (${keyOf("mute")})`} onClick={p.onMute}>
+        M
+      </Round>
+      <Round on={p.soloed} label={`Solo ${t.name}`} hint={`Solo: for listening only, prints are not changed (${keyOf("solo")})`} onClick={p.onSolo}>
+        S
+      </Round>
+    </div>
+  );
+}
+
+function Round(p: { on: boolean; label: string; hint: string; onClick: () => void; children: string }) {
+  return (
+    <button
+      className={`tc h-[22px] w-[22px] shrink-0 cursor-pointer rounded-full border text-[11px] ${p.on ? "border-ink bg-ink text-ground" : "border-line bg-paper hover:border-muted"}`}
+      aria-pressed={p.on}
+      aria-label={p.label}
+      title={p.hint}
+      onClick={(e) => {
+        e.stopPropagation();
+        p.onClick();
+      }}
+    >
+      {p.children}
+    </button>
+  );
+}
+
+export function StemHead({ stem, on, onTap }: { stem: ReelView["stems"][number]; on: boolean; onTap: (t: Tap) => void }) {
+  return (
+    <button
+      className="flex w-full cursor-pointer items-center gap-2 pl-3 pr-2 text-left hover:bg-paper"
+      style={{ height: stemHeight }}
+      aria-pressed={on}
+      title={`Listen to ${stem.name} alone`}
+      onClick={() => onTap({ kind: "stem", id: stem.id })}
+    >
+      <StemTag stem={stem.id} />
+      <span className="font-semibold">{stem.name}</span>
+      {on && <span className="ml-auto text-[11px] text-muted">listening</span>}
+    </button>
+  );
+}

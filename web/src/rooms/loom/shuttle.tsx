@@ -1,0 +1,152 @@
+import { AlertTriangle, ChevronDown, Play, Square } from "lucide-react";
+import { DropdownMenu } from "radix-ui";
+import { useEffect, useRef, useState } from "react";
+
+import type { ReelView, Spec } from "../../api/client";
+import { usePlayer, type Tap } from "../../listen/player";
+import { keyOf } from "../../ui/keys";
+import { labelAt, parse } from "../../ui/timecode";
+
+export function tapName(view: ReelView, tap: Tap): string {
+  switch (tap.kind) {
+    case "group":
+      return view.groups.find((g) => g.id === tap.id)?.name ?? "nothing";
+    case "output": {
+      const o = view.outputs.find((x) => x.id === tap.id);
+      return o ? `${view.groups.find((g) => g.id === o.group)?.name} ${o.label}` : "nothing";
+    }
+    case "stem":
+      return view.stems.find((s) => s.id === tap.id)?.name ?? "nothing";
+    case "track":
+      return view.tracks.find((t) => t.id === tap.id)?.name ?? "nothing";
+    default:
+      return "all stems";
+  }
+}
+
+/** The bar with play, timecode, what is listened to, what is wrong, and the spec. */
+export function Shuttle(p: {
+  view: ReelView;
+  spec: Spec | undefined;
+  position: number;
+  playing: boolean;
+  tap: Tap;
+  soloed: number;
+  editing: boolean;
+  onEditing: (on: boolean) => void;
+  onPlay: () => void;
+  onGo: (sample: number) => void;
+  onTap: (t: Tap) => void;
+  onClearSolo: () => void;
+  onFinding: (track: string | undefined) => void;
+  onSpec: () => void;
+}) {
+  const { view } = p;
+  const gaps = usePlayer((s) => s.gaps);
+  return (
+    <div className="flex h-[46px] shrink-0 items-center gap-3 border-b border-line px-4">
+      <button
+        className="flex h-[34px] w-[34px] shrink-0 cursor-pointer items-center justify-center rounded-full bg-zest text-[#fffdf8] hover:brightness-110"
+        aria-label={p.playing ? "Stop" : "Play"}
+        title={`${p.playing ? "Stop" : "Play"} (${keyOf("play")})`}
+        onClick={p.onPlay}
+      >
+        {p.playing ? <Square size={14} fill="currentColor" /> : <Play size={16} fill="currentColor" className="ml-0.5" />}
+      </button>
+      <Position {...p} />
+      <DropdownMenu.Root>
+        <DropdownMenu.Trigger className="inline-flex h-7 min-w-0 cursor-pointer items-center gap-1.5 rounded-full bg-ink px-3.5 text-[13px] text-ground" aria-label={`Listening to ${tapName(view, p.tap)}`}>
+          <span className="truncate">
+            Listening to <b>{tapName(view, p.tap)}</b>
+          </span>
+          <ChevronDown size={14} className="shrink-0" />
+        </DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content className="menu" sideOffset={4}>
+            {view.groups.map((g) => (
+              <DropdownMenu.Item key={g.id} className="menu-item" onSelect={() => p.onTap({ kind: "group", id: g.id })}>
+                {g.name} <span className="text-muted">output</span>
+              </DropdownMenu.Item>
+            ))}
+            {view.groups.length > 0 && <DropdownMenu.Separator className="my-1 h-px bg-line" />}
+            {view.stems.map((s) => (
+              <DropdownMenu.Item key={s.id} className="menu-item" onSelect={() => p.onTap({ kind: "stem", id: s.id })}>
+                {s.name} <span className="text-muted">stem</span>
+              </DropdownMenu.Item>
+            ))}
+            <DropdownMenu.Item className="menu-item" onSelect={() => p.onTap({ kind: "stems", id: "" })}>
+              All stems together
+            </DropdownMenu.Item>
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
+      {p.soloed > 0 && (
+        <button className="pill border-ink font-semibold" onClick={p.onClearSolo} title="Solo is for listening only; prints are not changed">
+          {p.soloed === 1 ? "1 track soloed" : `${p.soloed} tracks soloed`}: hear all
+        </button>
+      )}
+      {gaps > 0 && <span className="text-[13px] text-wrong">The connection was too slow {gaps === 1 ? "once" : `${gaps} times`}</span>}
+      <div className="ml-auto flex items-center gap-2.5">
+        {view.findings.length > 0 && (
+          <DropdownMenu.Root>
+            <DropdownMenu.Trigger className="pill">
+              <AlertTriangle size={14} className="text-wrong" />
+              {view.findings.length === 1 ? "1 route to look at" : `${view.findings.length} routes to look at`}
+            </DropdownMenu.Trigger>
+            <DropdownMenu.Portal>
+              <DropdownMenu.Content className="menu max-h-96 max-w-md overflow-auto" sideOffset={4} align="end">
+                {view.findings.map((f, i) => (
+                  <DropdownMenu.Item key={i} className="menu-item" onSelect={() => p.onFinding(f.track)}>
+                    {f.message}
+                  </DropdownMenu.Item>
+                ))}
+              </DropdownMenu.Content>
+            </DropdownMenu.Portal>
+          </DropdownMenu.Root>
+        )}
+        <button className={p.spec || view.groups.length ? "pill" : "pill-act"} onClick={p.onSpec} title="The delivery spec that the outputs come from">
+          {p.spec?.title ?? (view.groups.length ? view.head.spec : "Choose a delivery spec")}
+        </button>
+      </div>
+    </div>
+  );
+}
+
+function Position(p: { view: ReelView; position: number; editing: boolean; onEditing: (on: boolean) => void; onGo: (sample: number) => void }) {
+  const { sampleRate, frameRate } = p.view.head;
+  const input = useRef<HTMLInputElement>(null);
+  const [draft, setDraft] = useState("");
+  const now = labelAt(p.position, sampleRate, frameRate);
+  useEffect(() => {
+    if (p.editing) {
+      setDraft(now);
+      setTimeout(() => input.current?.select());
+    }
+  }, [p.editing]); // only when editing begins; the timecode runs on underneath
+  if (!p.editing) {
+    return (
+      <button className="tc w-[158px] shrink-0 cursor-text text-left text-[24px] font-bold leading-none tracking-tight" onClick={() => p.onEditing(true)} aria-label={`Position ${now}; press to go elsewhere`} title={`Go to a timecode (${keyOf("goto")})`}>
+        {now}
+      </button>
+    );
+  }
+  const go = () => {
+    const to = parse(draft, sampleRate, frameRate);
+    if (to !== null) p.onGo(to);
+    p.onEditing(false);
+  };
+  return (
+    <input
+      ref={input}
+      className={`tc field w-[158px] shrink-0 text-[20px] font-bold ${parse(draft, sampleRate, frameRate) === null ? "text-wrong" : ""}`}
+      aria-label="Go to timecode"
+      value={draft}
+      onChange={(e) => setDraft(e.target.value)}
+      onBlur={() => p.onEditing(false)}
+      onKeyDown={(e) => {
+        if (e.key === "Enter") go();
+        if (e.key === "Escape") p.onEditing(false);
+      }}
+    />
+  );
+}

@@ -1,0 +1,88 @@
+import { useQueryClient } from "@tanstack/react-query";
+
+import { base, Problem, type Spec } from "../../api/client";
+import { keysOf, useSpecs } from "../../api/hooks";
+import { Dialog } from "../../ui/dialog";
+import { tell, tellError } from "../../ui/notices";
+import { StemTag } from "../../ui/stem";
+
+const packagings: Record<string, string> = { interleaved: "one interleaved file", "per-group": "one file a group" };
+
+/** Chooses what is to be delivered: that lays out the output channels and ties the stems to them. */
+export function SpecDialog(p: { open: boolean; onOpenChange: (open: boolean) => void; chosen: string; onChoose: (spec: string) => void }) {
+  const specs = useSpecs();
+  const queries = useQueryClient();
+  const bring = async (file: File) => {
+    try {
+      const r = await fetch(`${base}/specs`, { method: "POST", headers: { "Content-Type": "application/yaml" }, body: await file.text() });
+      const answer = (await r.json()) as { title: string; kind: string };
+      if (!r.ok) throw new Problem(`${file.name}: ${answer.title}`, answer.kind);
+      tell(`${answer.title} can be chosen now.`);
+      void queries.invalidateQueries({ queryKey: keysOf.specs });
+    } catch (error) {
+      tellError(error);
+    }
+  };
+  return (
+    <Dialog
+      open={p.open}
+      onOpenChange={p.onOpenChange}
+      title="Delivery spec"
+      about="Choosing one lays out the output channels and ties the stems to them. Knots you tied yourself stay where their output stays. Undo takes it back."
+    >
+      <ul className="flex flex-col gap-3">
+        {specs.data?.map((s) => (
+          <li key={s.id} className={`rounded-lg border px-4 py-3 ${s.id === p.chosen ? "border-ink" : "border-line"}`}>
+            <div className="flex items-start gap-3">
+              <div className="min-w-0 grow">
+                <b className="text-[15px]">{s.title}</b>
+                <p className="text-[13px] text-muted">{s.receiver}</p>
+              </div>
+              <button className={s.id === p.chosen ? "pill" : "pill-act"} onClick={() => p.onChoose(s.id)}>
+                {s.id === p.chosen ? "Lay out again" : "Choose"}
+              </button>
+            </div>
+            <p className="mt-1">{s.about}</p>
+            <Columns spec={s} />
+            <p className="tc mt-2 text-[12px] text-muted">
+              {s.sampleRate / 1000} kHz, {s.bitDepth} bit, {s.packaging.map((x) => packagings[x]).join(" or ")}
+              {s.start && `, starts ${s.start}`}
+              {s.truePeakMax !== null && `, below ${s.truePeakMax} dBTP`.replace("-", "−")}
+            </p>
+          </li>
+        ))}
+      </ul>
+      <div className="mt-4 flex items-center gap-3 text-[13px] text-muted">
+        <label className="pill cursor-pointer hover:border-muted focus-within:outline-2 focus-within:outline-zest">
+          Bring in a spec (YAML)…
+          <input type="file" accept=".yaml,.yml" className="sr-only" onChange={(e) => e.target.files?.[0] && void bring(e.target.files[0]).then(() => (e.target.value = ""))} />
+        </label>
+        <a className="underline" href={`${base}/specs/schema`} target="_blank" rel="noreferrer">
+          What may stand in one
+        </a>
+      </div>
+    </Dialog>
+  );
+}
+
+function Columns({ spec }: { spec: Spec }) {
+  let next = 1;
+  return (
+    <ul className="mt-2 flex flex-wrap gap-x-5 gap-y-1.5 text-[13px]">
+      {spec.groups.map((g) => {
+        const width = { mono: 1, stereo: 2, lcr: 3, "5.0": 5, "5.1": 6, "7.1": 8, "5.1.4": 10, "7.1.4": 12 }[g.layout] ?? 1;
+        const from = next;
+        next += width;
+        return (
+          <li key={g.id} className="flex items-center gap-1.5">
+            <span className="tc text-muted">{width === 1 ? from : `${from}–${from + width - 1}`}</span>
+            {g.name} {g.layout}
+            {g.stems.map((s) => (
+              <StemTag key={s} stem={s} />
+            ))}
+          </li>
+        );
+      })}
+    </ul>
+  );
+}

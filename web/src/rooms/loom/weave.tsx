@@ -1,0 +1,193 @@
+// The weave: rows run into it from the left, output channels are its columns, knots are where they meet.
+import { Popover } from "radix-ui";
+import { useMemo, useState } from "react";
+
+import type { Knot, Output, ReelView, Row } from "../../api/client";
+import type { useReelEdits } from "../../api/hooks";
+import { thread } from "../../draw/canvas";
+import { columnWidth, columnX, stemHeight, trackHeight, weaveWidth } from "./geometry";
+
+type Edits = ReturnType<typeof useReelEdits>;
+
+export const shownGain = (dB: number) => (Math.abs(dB) < 0.05 ? "0" : `${dB > 0 ? "+" : "−"}${Math.abs(dB).toFixed(Math.abs(dB) % 1 < 0.05 || Math.abs(dB) % 1 > 0.95 ? 0 : 1)}`);
+
+export const outputName = (view: ReelView, o: Output) => `${view.groups.find((g) => g.id === o.group)?.name ?? o.group} ${o.label}`;
+
+type Cell = { knots: Knot[]; reach: number | null; twice: boolean; finding: string };
+
+export function cellsOf(view: ReelView, row: Row, id: string): Cell[] {
+  return view.outputs.map((o) => {
+    const route = row === "track" ? view.routes.find((r) => r.track === id && r.output === o.id) : undefined;
+    return {
+      knots: view.knots.filter((k) => k.row === row && k.from === id && k.output === o.id),
+      reach: route?.gainDB ?? null,
+      twice: route?.twice ?? false,
+      finding: row === "track" ? (view.findings.find((f) => f.track === id && f.output === o.id)?.message ?? "") : "",
+    };
+  });
+}
+
+export function WeaveRow(p: { view: ReelView; row: Row; id: string; name: string; stem: string; index: number; edits: Edits; muted: boolean }) {
+  const { view } = p;
+  const cells = useMemo(() => cellsOf(view, p.row, p.id), [view, p.row, p.id]);
+  const height = p.row === "stem" ? stemHeight : trackHeight;
+  const dyed = `var(--dye-${p.stem}, var(--ink))`;
+  const last = cells.findLastIndex((c) => c.knots.length > 0 || c.reach !== null);
+  const width = weaveWidth(view.outputs.length);
+  return (
+    <div className="relative" style={{ height, width }} role="row" aria-label={p.name}>
+      <svg className="absolute inset-0" width={width} height={height} aria-hidden opacity={p.muted ? 0.35 : 1}>
+        {view.outputs.map((o, i) => (
+          <line key={o.id} x1={columnX(i)} x2={columnX(i)} y1={0} y2={height} stroke="var(--warp)" strokeWidth={1.5} />
+        ))}
+        {last >= 0 &&
+          cells.slice(0, last + 1).map((c, i) => {
+            // The row's thread lies over the columns that it feeds and passes under the others.
+            const x = columnX(i);
+            const over = c.knots.length > 0 || c.reach !== null;
+            const from = i === 0 ? 0 : x - columnWidth / 2;
+            const to = i === last ? x : x + columnWidth / 2;
+            const dash = { strokeDasharray: thread(p.stem).join(" ") || undefined, stroke: dyed, strokeWidth: p.row === "stem" ? 3 : 1.75 };
+            const y = height / 2;
+            return over ? (
+              <line key={i} x1={from} x2={to} y1={y} y2={y} {...dash} />
+            ) : (
+              <g key={i}>
+                <line x1={from} x2={x - 5} y1={y} y2={y} {...dash} />
+                <line x1={x + 5} x2={to} y1={y} y2={y} {...dash} />
+              </g>
+            );
+          })}
+      </svg>
+      {view.outputs.map((o, i) => (
+        <WeaveCell key={o.id} {...p} output={o} column={i} cell={cells[i]!} height={height} dyed={dyed} />
+      ))}
+    </div>
+  );
+}
+
+function WeaveCell(p: { view: ReelView; row: Row; id: string; name: string; stem: string; index: number; edits: Edits; muted: boolean; output: Output; column: number; cell: Cell; height: number; dyed: string }) {
+  const { cell } = p;
+  const [open, setOpen] = useState(false);
+  const tied = cell.knots.length > 0;
+  const where = outputName(p.view, p.output);
+  const gain = cell.knots[0]?.gainDB ?? 0;
+  const state = tied ? `tied at ${shownGain(gain)} dB` : cell.reach !== null ? `reached at ${shownGain(cell.reach)} dB through its stem` : "not tied";
+  const clear = () => tied && void p.edits.command({ kind: "clearKnots", command: { row: p.row, from: p.id, output: p.output.id } });
+  const move = (rows: number, columns: number) => document.querySelector<HTMLElement>(`[data-cell="${p.index + rows}:${p.column + columns}"]`)?.focus();
+  return (
+    <Popover.Root open={open} onOpenChange={setOpen}>
+      <Popover.Anchor asChild>
+        <button
+          role="gridcell"
+          data-cell={`${p.index}:${p.column}`}
+          className="group absolute top-0 flex cursor-pointer items-center justify-center outline-offset-[-3px]"
+          style={{ left: columnX(p.column) - columnWidth / 2, width: columnWidth, height: p.height }}
+          aria-label={`${p.name} to ${where}: ${state}${cell.finding && `. ${cell.finding}`}`}
+          title={cell.finding || `${p.name} → ${where}: ${state}`}
+          onClick={() => (tied || cell.reach !== null || cell.finding ? setOpen(true) : void p.edits.tie(p.row, p.id, p.output.id))}
+          onKeyDown={(e) => {
+            const by = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1] }[e.key];
+            if (by) {
+              e.preventDefault();
+              move(by[0]!, by[1]!);
+            } else if (e.key === "Delete" || e.key === "Backspace") {
+              e.preventDefault();
+              clear();
+            }
+          }}
+        >
+          <KnotMark cell={cell} dyed={p.dyed} muted={p.muted} stem={p.stem} strong={p.row === "stem"} />
+        </button>
+      </Popover.Anchor>
+      <Popover.Portal>
+        <Popover.Content className="card z-50 w-72 p-3.5 text-[13px]" sideOffset={-6} collisionPadding={10} onOpenAutoFocus={(e) => !tied && e.preventDefault()}>
+          <p className="font-bold">
+            {p.name} → {where}
+          </p>
+          {cell.finding && <p className="mt-1 text-wrong">{cell.finding}.</p>}
+          {cell.reach !== null && p.row === "track" && (
+            <p className="mt-1 text-muted">
+              Arrives at <span className="tc text-ink">{shownGain(cell.reach)} dB</span>
+              {tied ? (cell.twice ? ", by its stem and by this knot together." : ".") : " through its stem. Change that at the stem's own knot below, or in the track's feed."}
+            </p>
+          )}
+          {cell.knots.map((k) => (
+            <GainField key={k.id} knot={k} labels={p.row === "stem" ? p.view.stems.find((s) => s.id === p.id)?.labels : p.view.tracks.find((t) => t.id === p.id)?.labels} onGain={(g) => p.edits.command({ kind: "setKnots", command: { knots: [{ ...k, gainDB: g }] } })} />
+          ))}
+          <div className="mt-3 flex gap-2">
+            {tied ? (
+              <button
+                className="pill"
+                onClick={() => {
+                  clear();
+                  setOpen(false);
+                }}
+              >
+                Clear the knot
+              </button>
+            ) : (
+              <button
+                className="pill"
+                onClick={() => {
+                  void p.edits.tie(p.row, p.id, p.output.id);
+                  setOpen(false);
+                }}
+              >
+                Tie this track here itself
+              </button>
+            )}
+          </div>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+/** A gain in dB that is set when the field is left or Enter is pressed. */
+export function GainField(p: { knot: Knot; labels?: string[]; onGain: (dB: number) => void }) {
+  const [draft, setDraft] = useState<string | null>(null);
+  const keep = () => {
+    const value = Number((draft ?? "").replace("−", "-").replace(",", "."));
+    if (draft !== null && draft.trim() !== "" && Number.isFinite(value) && value !== p.knot.gainDB) p.onGain(value);
+    setDraft(null);
+  };
+  return (
+    <label className="mt-2 flex items-center justify-between gap-3">
+      <span className="text-muted">Gain{p.labels && p.labels.length > 1 && ` of ${p.labels[p.knot.channel]}`}</span>
+      <span className="flex items-center gap-1.5">
+        <input
+          className="field tc h-7 w-20 text-right"
+          value={draft ?? String(p.knot.gainDB)}
+          inputMode="decimal"
+          onFocus={(e) => e.target.select()}
+          onChange={(e) => setDraft(e.target.value)}
+          onBlur={keep}
+          onKeyDown={(e) => e.key === "Enter" && keep()}
+        />
+        dB
+      </span>
+    </label>
+  );
+}
+
+function KnotMark({ cell, dyed, muted, stem, strong }: { cell: Cell; dyed: string; muted: boolean; stem: string; strong: boolean }) {
+  const opacity = muted ? 0.35 : 1;
+  if (cell.knots.length > 0) {
+    const gain = cell.knots[0]!.gainDB;
+    const text = Math.abs(gain) < 0.05 ? "" : shownGain(gain);
+    return (
+      <span
+        className={`tc flex items-center justify-center rounded-full text-[9px] font-bold ${strong || text ? "h-[19px] min-w-[19px]" : "h-3.5 w-3.5"} ${cell.finding ? "outline-2 outline-dashed outline-offset-2 outline-wrong" : ""}`}
+        style={{ background: dyed, color: stem === "DX" ? "var(--on-DX)" : "var(--on-dye)", opacity }}
+      >
+        {text}
+      </span>
+    );
+  }
+  if (cell.finding) {
+    return <span className="flex h-4 w-4 items-center justify-center rounded-full border-2 border-dashed border-wrong bg-ground text-[10px] font-bold text-wrong">?</span>;
+  }
+  if (cell.reach !== null) return <span className="h-3 w-3 rounded-full border-[2.5px] bg-ground" style={{ borderColor: dyed, opacity }} />;
+  return <span className="h-2.5 w-2.5 rounded-full border-2 border-transparent group-hover:border-muted group-focus-visible:border-muted" />;
+}

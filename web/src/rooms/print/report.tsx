@@ -1,0 +1,130 @@
+import { AlertTriangle, Check, Download, X } from "lucide-react";
+
+import { api, base, ok, type Finding, type Print } from "../../api/client";
+import { keysOf, useDo } from "../../api/hooks";
+
+export function Severity({ of }: { of: Finding["severity"] }) {
+  if (of === "ok") return <Check size={16} strokeWidth={3} className="mt-0.5 shrink-0" style={{ color: "var(--dye-FX)" }} aria-label="passed" />;
+  if (of === "warning") return <AlertTriangle size={16} className="mt-0.5 shrink-0" style={{ color: "var(--dye-DX)" }} aria-label="worth a look" />;
+  return <X size={16} strokeWidth={3} className="mt-0.5 shrink-0 text-wrong" aria-label="found wanting" />;
+}
+
+const value = (x: number | null) => (x === null ? "silent" : x.toFixed(1).replace("-", "−"));
+
+const words: Record<string, string> = { queued: "waits for its turn", running: "is being printed", done: "", failed: "failed", cancelled: "was stopped" };
+
+/** One print: its progress, then what the files turned out to be, line by line. */
+export function PrintReport({ print: p, current }: { print: Print; current: number | undefined }) {
+  const cancel = useDo(() => ok(api.POST("/work/{work}/cancel", { params: { path: { work: p.id } } })), [keysOf.prints(p.reel)]);
+  const retry = useDo(() => ok(api.POST("/work/{work}/retry", { params: { path: { work: p.id } } })), [keysOf.prints(p.reel)]);
+  const open = p.state === "queued" || p.state === "running";
+  const r = p.report;
+  return (
+    <div className="px-7 py-5">
+      <div className="flex items-start gap-5">
+        <div className="grow">
+          <h1 className="text-[22px] font-bold">
+            {r ? (r.pass ? "Delivered and proven" : "Printed, but found wanting") : `${p.plan.spec.title} ${words[p.state]}`}
+          </h1>
+          <p className="text-muted">
+            {p.plan.spec.title}, {p.plan.reel}, {new Date(p.createdAt).toLocaleString()}. {current !== undefined && current > p.revision && "The reel has been changed since."}
+          </p>
+        </div>
+        {r && (
+          <a className="pill-act" href={`${base}/prints/${p.id}/archive`} download>
+            <Download size={15} /> All files, report and checksums
+          </a>
+        )}
+        {open && (
+          <button className="pill" onClick={() => cancel.mutate(undefined)}>
+            Stop the print
+          </button>
+        )}
+        {(p.state === "failed" || p.state === "cancelled") && (
+          <button className="pill-act" onClick={() => retry.mutate(undefined)}>
+            Print it again
+          </button>
+        )}
+      </div>
+      {open && (
+        <div className="mt-6" role="progressbar" aria-valuenow={Math.round(p.progress * 100)} aria-valuemin={0} aria-valuemax={100}>
+          <div className="h-2 overflow-hidden rounded-full bg-band">
+            <div className="h-full rounded-full bg-ink" style={{ width: `${p.progress * 100}%` }} />
+          </div>
+          <p className="mt-1.5 text-[13px] text-muted">{p.progress < 0.6 ? "Writing the files" : "Opening them again and measuring"}. Editing can go on: what is printed is the reel as it was when you pressed Print.</p>
+        </div>
+      )}
+      {!open && !r && p.message && <p className="mt-4 text-wrong">{p.message}</p>}
+      {r && (
+        <>
+          <section className="mt-5">
+            <h2 className="mb-1.5 font-bold">Files</h2>
+            <table className="w-full text-left">
+              <tbody>
+                {r.files.map((f) => (
+                  <tr key={f.name} className="border-t border-line align-baseline">
+                    <td className="py-2 pr-4">
+                      <a className="tc break-all font-semibold underline decoration-line underline-offset-4 hover:decoration-ink" href={`${base}/prints/${p.id}/files/${encodeURIComponent(f.name)}`} download>
+                        {f.name}
+                      </a>
+                      <div className="tc break-all text-[11px] text-muted">SHA-256 {f.sha256}</div>
+                    </td>
+                    <td className="tc whitespace-nowrap py-2 text-right text-[13px] text-muted">{(f.size / 1e6).toFixed(1)} MB</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </section>
+          <section className="mt-5">
+            <h2 className="mb-1.5 font-bold">Measured in the files</h2>
+            <table className="w-full text-left">
+              <thead className="text-[13px] text-muted">
+                <tr>
+                  {["Group", "Integrated, LUFS", "Range, LU", "Short-term max, LUFS", "True peak, dBTP", "Highest PPM"].map((h, i) => (
+                    <th key={h} className={`pb-1 font-normal ${i > 0 ? "text-right" : ""}`}>
+                      {h}
+                    </th>
+                  ))}
+                </tr>
+              </thead>
+              <tbody>
+                {r.groups.map((g) => (
+                  <tr key={g.id} className="border-t border-line">
+                    <td className="py-1.5 font-semibold">{g.name}</td>
+                    {[g.integratedLUFS, g.loudnessRangeLU, g.shortTermMaxLUFS, g.truePeakMaxDBTP, g.ppmMax].map((x, i) => (
+                      <td key={i} className="tc py-1.5 text-right">
+                        {value(x)}
+                      </td>
+                    ))}
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </section>
+          <section className="mt-5">
+            <h2 className="mb-1.5 font-bold">Checked</h2>
+            <table className="w-full text-left">
+              <tbody>
+                {[...r.findings]
+                  .sort((a, b) => Number(a.severity === "ok") - Number(b.severity === "ok"))
+                  .map((f, i) => (
+                    <tr key={i} className={`border-t border-line align-baseline ${f.severity === "error" ? "font-semibold" : ""}`}>
+                      <td className="w-7 py-1.5">
+                        <Severity of={f.severity} />
+                      </td>
+                      <td className="py-1.5 pr-4">
+                        {f.message}
+                        {f.file && r.files.length > 1 && <div className="tc break-all text-[11px] font-normal text-muted">{f.file}</div>}
+                      </td>
+                      <td className="tc max-w-80 py-1.5 pr-4 text-right text-[13px]">{f.measured}</td>
+                      <td className="tc max-w-80 py-1.5 text-right text-[13px] text-muted">{f.limit && f.limit !== f.measured ? f.limit : f.limit ? "as planned" : ""}</td>
+                    </tr>
+                  ))}
+              </tbody>
+            </table>
+          </section>
+        </>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,174 @@
+import { useQuery } from "@tanstack/react-query";
+import { CheckCircle2, Circle, XCircle } from "lucide-react";
+import { useState } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+
+import { api, ok, type Packaging, type Plan, type Print } from "../../api/client";
+import { keysOf, useDo, usePrints, useProduction, useReel, useReelEdits, useReels, useSpecs } from "../../api/hooks";
+import { Header } from "../../ui/header";
+import { SpecDialog } from "../loom/spec";
+import { PrintReport, Severity } from "./report";
+
+const packagings: Record<Packaging, string> = { interleaved: "One interleaved file", "per-group": "One file a group" };
+
+/** Print: first what will be written and what is wrong; then the files, checked. */
+export function PrintRoom() {
+  const { production: id = "", reel: reelID = "", print: printID } = useParams();
+  const go = useNavigate();
+  const production = useProduction(id);
+  const reels = useReels(id);
+  const reel = useReel(reelID);
+  const edits = useReelEdits(reelID);
+  const specs = useSpecs();
+  const prints = usePrints(reelID);
+  const [packaging, setPackaging] = useState<Packaging | null>(null);
+  const [choosing, setChoosing] = useState(false);
+  const view = reel.data;
+  const spec = specs.data?.find((s) => s.id === view?.head.spec);
+  const packed = packaging && spec?.packaging.includes(packaging) ? packaging : spec?.packaging[0];
+  const path = { params: { path: { reel: reelID } } };
+  const plan = useQuery({
+    queryKey: ["plan", reelID, view?.revision, packed],
+    enabled: !!spec && !!packed,
+    queryFn: () => ok(api.POST("/reels/{reel}/plan", { ...path, body: { packaging: packed } })),
+  });
+  const start = useDo(
+    () => ok(api.POST("/reels/{reel}/prints", { ...path, body: { packaging: packed } })),
+    [keysOf.prints(reelID), keysOf.work(id)],
+    (p) => void go(`/p/${id}/print/${reelID}/${p.id}`),
+  );
+  const shown = prints.data?.find((p) => p.id === printID);
+  return (
+    <div className="flex h-full flex-col">
+      <Header
+        production={production.data}
+        reel={view && { id: view.id, name: view.name }}
+        history={view && { undo: view.undo, redo: view.redo, onUndo: () => void edits.undo(), onRedo: () => void edits.redo() }}
+      />
+      <div className="flex min-h-0 grow">
+        <aside className="flex w-[300px] shrink-0 flex-col overflow-auto border-r border-line px-4 py-4">
+          <label className="flex flex-col gap-1 text-[13px] text-muted">
+            Reel
+            <select className="field" value={reelID} onChange={(e) => void go(`/p/${id}/print/${e.target.value}`)}>
+              {reels.data?.map((r) => (
+                <option key={r.id} value={r.id}>
+                  {r.name}
+                </option>
+              ))}
+            </select>
+          </label>
+          <div className="mt-3 flex flex-col gap-1 text-[13px] text-muted">
+            Delivery spec
+            <button className={spec ? "field cursor-pointer truncate text-left" : "pill-act justify-center"} onClick={() => setChoosing(true)}>
+              {spec?.title ?? "Choose a delivery spec"}
+            </button>
+          </div>
+          {spec && (
+            <fieldset className="mt-3 text-[13px]">
+              <legend className="text-muted">Packed as</legend>
+              {spec.packaging.map((k) => (
+                <label key={k} className="flex cursor-pointer items-center gap-2 py-0.5">
+                  <input type="radio" name="packaging" className="accent-act" checked={k === packed} onChange={() => setPackaging(k)} /> {packagings[k]}
+                </label>
+              ))}
+            </fieldset>
+          )}
+          <h2 className="mb-1 mt-6 font-bold">Prints of this reel</h2>
+          {prints.data?.length === 0 && <p className="text-[13px] text-muted">None yet.</p>}
+          <Link to={`/p/${id}/print/${reelID}`} className={`border-t border-line px-1 py-2 text-[13px] ${printID ? "text-muted hover:text-ink" : "font-semibold"}`}>
+            The next print
+          </Link>
+          {prints.data?.map((p) => (
+            <Link key={p.id} to={`/p/${id}/print/${reelID}/${p.id}`} className={`flex items-center gap-2 border-t border-line px-1 py-2 text-[13px] ${p.id === printID ? "font-semibold" : "hover:text-ink"}`}>
+              <PrintState print={p} />
+              <span className="min-w-0 grow truncate">{p.plan.spec.title}</span>
+              <span className="tc shrink-0 text-[12px] text-muted">{new Date(p.createdAt).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}</span>
+            </Link>
+          ))}
+        </aside>
+        <main className="min-w-0 grow overflow-auto">
+          {printID ? (
+            shown && <PrintReport print={shown} current={view?.revision} />
+          ) : !view ? null : !spec ? (
+            <div className="flex h-full flex-col items-center justify-center gap-3 px-8 text-center">
+              <h1 className="text-xl font-bold">What does the receiver ask for?</h1>
+              <p className="max-w-md text-muted">A delivery spec says which output channels there are, what feeds them, and how the files are named. Choose one to see what would be written.</p>
+              <button className="pill-act" onClick={() => setChoosing(true)}>
+                Choose a delivery spec
+              </button>
+            </div>
+          ) : (
+            plan.data && <PlanPage plan={plan.data} busy={start.isPending} onPrint={() => start.mutate(undefined)} />
+          )}
+          {plan.error && !printID && <p className="p-8 text-wrong">{plan.error.message}</p>}
+        </main>
+      </div>
+      <SpecDialog
+        open={choosing}
+        onOpenChange={setChoosing}
+        chosen={view?.head.spec ?? ""}
+        onChoose={(s) => {
+          setChoosing(false);
+          void edits.spec(s);
+        }}
+      />
+    </div>
+  );
+}
+
+function PrintState({ print: p }: { print: Print }) {
+  if (p.state === "done" && p.report?.pass) return <CheckCircle2 size={15} className="shrink-0 text-[#5f6a00]" aria-label="passed" style={{ color: "var(--dye-FX)" }} />;
+  if (p.state === "done" || p.state === "failed") return <XCircle size={15} className="shrink-0 text-wrong" aria-label={p.state === "done" ? "found wanting" : "failed"} />;
+  return <Circle size={15} className="shrink-0 text-muted" aria-label={p.state} />;
+}
+
+/** The list of what will be written, before anything is. */
+function PlanPage({ plan, busy, onPrint }: { plan: Plan; busy: boolean; onPrint: () => void }) {
+  const stops = plan.findings.filter((f) => f.severity === "error").length;
+  return (
+    <div className="px-7 py-5">
+      <div className="flex items-start gap-6">
+        <div className="grow">
+          <h1 className="text-[22px] font-bold">What will be written</h1>
+          <p className="text-muted">
+            {plan.spec.title} for {plan.spec.receiver || "its receiver"}: from <span className="tc text-ink">{plan.startTimecode}</span>, lasting <span className="tc text-ink">{plan.duration || "nothing"}</span>, {plan.spec.sampleRate / 1000} kHz, {plan.spec.bitDepth} bit.
+          </p>
+        </div>
+        <button className="pill-act h-10 px-6 text-[15px]" disabled={busy || stops > 0 || plan.files.length === 0} onClick={onPrint}>
+          {plan.files.length <= 1 ? "Print the file" : `Print ${plan.files.length} files`}
+        </button>
+      </div>
+      {plan.findings.length > 0 && (
+        <section className="mt-4">
+          <h2 className="mb-1 font-bold">{stops > 0 ? "This stops the print" : "Worth a look before you print"}</h2>
+          {plan.findings.map((f, i) => (
+            <p key={i} className="flex items-start gap-2 border-t border-line py-1.5">
+              <Severity of={f.severity} /> {f.message}
+            </p>
+          ))}
+        </section>
+      )}
+      {plan.findings.length === 0 && (
+        <p className="mt-4 flex items-center gap-2">
+          <Severity of="ok" /> Every track reaches an output, and something feeds every output.
+        </p>
+      )}
+      {plan.files.map((f) => (
+        <section key={f.name} className="mt-5">
+          <h2 className="tc text-[14px] font-bold break-all">{f.name}</h2>
+          <p className="mb-1.5 text-[13px] text-muted">
+            {f.channels.length === 1 ? "1 channel" : `${f.channels.length} channels`}, {plan.duration}, {((plan.frames * f.channels.length * plan.spec.bitDepth) / 8e6).toFixed(1)} MB
+          </p>
+          <div className="grid grid-cols-[repeat(auto-fill,minmax(170px,1fr))] gap-2">
+            {f.channels.map((c) => (
+              <div key={c.index} className="flex items-baseline gap-2.5 rounded-lg border border-line bg-paper px-3 py-1.5">
+                <span className="tc text-muted">{c.index}</span>
+                <span className="truncate font-semibold">{c.name}</span>
+              </div>
+            ))}
+          </div>
+        </section>
+      ))}
+    </div>
+  );
+}

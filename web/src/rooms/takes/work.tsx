@@ -1,0 +1,107 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { RotateCw, X } from "lucide-react";
+import { useEffect, useRef, useState } from "react";
+
+import { api, ok } from "../../api/client";
+import { isOpen, keysOf, useDo, useWork } from "../../api/hooks";
+import type { Uploads } from "./uploads";
+
+function Bar({ share }: { share: number }) {
+  return (
+    <div className="mt-1 h-1 overflow-hidden rounded bg-band">
+      <div className="h-full rounded bg-ink" style={{ width: `${Math.round(share * 100)}%` }} />
+    </div>
+  );
+}
+
+function Small(p: { label: string; onClick: () => void; children: React.ReactNode }) {
+  return (
+    <button className="cursor-pointer rounded p-1 text-muted hover:text-ink" aria-label={p.label} title={p.label} onClick={p.onClick}>
+      {p.children}
+    </button>
+  );
+}
+
+/** Files on their way in: uploads and imports, each with its progress, and what went wrong with the reason. */
+export function WorkPanel({ production, uploads }: { production: string; uploads: Uploads }) {
+  const queries = useQueryClient();
+  const work = useWork(production);
+  const [hidden, setHidden] = useState<Set<string>>(new Set());
+  const cancel = useDo((id: string) => ok(api.POST("/work/{work}/cancel", { params: { path: { work: id } } })), [keysOf.work(production)]);
+  const retry = useDo((id: string) => ok(api.POST("/work/{work}/retry", { params: { path: { work: id } } })), [keysOf.work(production)]);
+  const imports = work.data?.filter((w) => w.kind === "import") ?? [];
+  const open = imports.filter(isOpen).reverse();
+  const failed = imports.filter((w) => w.state === "failed" && !hidden.has(w.id));
+  const done = imports.filter((w) => w.state === "done").length;
+  const before = useRef(done);
+  useEffect(() => {
+    if (before.current !== done) void queries.invalidateQueries({ queryKey: keysOf.takes(production) });
+    before.current = done;
+  }, [done, production, queries]);
+
+  const problems = uploads.items.filter((u) => u.state === "failed" || u.state === "interrupted");
+  const sending = uploads.items.filter((u) => u.state === "sending" || u.state === "waiting");
+  if (open.length + failed.length + uploads.items.length === 0) return null;
+  return (
+    <section className="max-h-[45%] shrink-0 overflow-auto border-t border-line bg-paper px-4 py-2.5 text-[13px]" aria-label="Files on their way in">
+      {problems.map((u) => (
+        <div key={u.id} className="flex items-start gap-1 py-1.5">
+          <div className="min-w-0 grow">
+            <b className="break-all">{u.name}</b>
+            <p className="text-wrong">{u.message}</p>
+          </div>
+          {u.state === "interrupted" && (
+            <Small label={`Try ${u.name} again`} onClick={() => uploads.again(u.id)}>
+              <RotateCw size={15} />
+            </Small>
+          )}
+          <Small label={`Put ${u.name} away`} onClick={() => uploads.cancel(u.id)}>
+            <X size={15} />
+          </Small>
+        </div>
+      ))}
+      {failed.map((w) => (
+        <div key={w.id} className="flex items-start gap-1 py-1.5">
+          <div className="min-w-0 grow">
+            <b className="break-all">{w.title}</b>
+            <p className="text-wrong">{w.message}</p>
+          </div>
+          <Small label={`Try ${w.title} again`} onClick={() => retry.mutate(w.id)}>
+            <RotateCw size={15} />
+          </Small>
+          <Small label={`Put ${w.title} away`} onClick={() => setHidden(new Set([...hidden, w.id]))}>
+            <X size={15} />
+          </Small>
+        </div>
+      ))}
+      {sending.map((u) => (
+        <div key={u.id} className="flex items-center gap-2 py-1">
+          <div className="min-w-0 grow">
+            <div className="flex justify-between gap-2">
+              <span className="truncate">{u.name}</span>
+              <span className="tc text-muted">{u.state === "waiting" ? "waits" : `sending ${Math.round(u.progress * 100)} %`}</span>
+            </div>
+            <Bar share={u.progress} />
+          </div>
+          <Small label={`Stop sending ${u.name}`} onClick={() => uploads.cancel(u.id)}>
+            <X size={15} />
+          </Small>
+        </div>
+      ))}
+      {open.map((w) => (
+        <div key={w.id} className="flex items-center gap-2 py-1">
+          <div className="min-w-0 grow">
+            <div className="flex justify-between gap-2">
+              <span className="truncate">{w.title}</span>
+              <span className="tc text-muted">{w.state === "queued" ? "waits" : `reading ${Math.round(w.progress * 100)} %`}</span>
+            </div>
+            <Bar share={w.progress} />
+          </div>
+          <Small label={`Stop ${w.title}`} onClick={() => cancel.mutate(w.id)}>
+            <X size={15} />
+          </Small>
+        </div>
+      ))}
+    </section>
+  );
+}

@@ -1,0 +1,92 @@
+import { Moon, Redo2, Sun } from "lucide-react";
+import { useState, type ReactNode } from "react";
+import { Link, NavLink } from "react-router";
+
+import { keyOf, useActions, useKeys } from "./keys";
+import { KeysDialog } from "./keysdialog";
+import { toggleLight, useLight } from "./light";
+
+export type History = { undo: string; redo: string; onUndo: () => void; onRedo: () => void };
+
+function Mark() {
+  return (
+    <svg width="22" height="22" viewBox="0 0 24 24" fill="none" strokeWidth="3.4" strokeLinecap="round" aria-hidden>
+      <path stroke="var(--ink)" d="M8 3v18M16 3v18" />
+      <path stroke="var(--zest)" d="M3 8h3M10.5 8H21M3 16h10.5M18 16h3" />
+    </svg>
+  );
+}
+
+/** The bar at the top of every room: where you are, the rooms in the order of work, undo and keys. */
+export function Header(p: { production?: { id: string; name: string }; reel?: { id: string; name: string }; history?: History; children?: ReactNode }) {
+  const light = useLight();
+  const [keysOpen, setKeysOpen] = useState(false);
+  useKeys();
+  const h = p.history;
+  useActions({
+    keys: () => setKeysOpen(true),
+    light: toggleLight,
+    undo: h ? () => h.undo && h.onUndo() : undefined,
+    redo: h ? () => h.redo && h.onRedo() : undefined,
+  });
+  const rooms = p.production && [
+    { to: `/p/${p.production.id}/takes`, name: "Takes" },
+    { to: p.reel ? `/p/${p.production.id}/loom/${p.reel.id}` : `/p/${p.production.id}/loom`, name: "Loom" },
+    { to: p.reel ? `/p/${p.production.id}/print/${p.reel.id}` : `/p/${p.production.id}/print`, name: "Print" },
+  ];
+  return (
+    <header className="grid h-11 shrink-0 grid-cols-[1fr_auto_1fr] items-center gap-4 border-b border-line bg-paper px-4">
+      <div className="flex min-w-0 items-center gap-3">
+        <Link to="/" className="flex shrink-0 items-center gap-2 text-[15px] font-bold" title="All productions">
+          <Mark /> Zesty Loom
+        </Link>
+        {p.production && (
+          <span className="min-w-0 truncate text-muted">
+            {p.production.name}
+            {p.reel && (
+              <>
+                {" / "}
+                <span className="font-semibold text-ink">{p.reel.name}</span>
+              </>
+            )}
+          </span>
+        )}
+      </div>
+      <nav className="flex h-full items-stretch gap-7" aria-label="Rooms">
+        {rooms?.map((r) => (
+          <NavLink key={r.name} to={r.to} className={({ isActive }) => `relative flex items-center px-0.5 ${isActive ? "font-semibold text-ink" : "text-muted hover:text-ink"}`}>
+            {({ isActive }) => (
+              <>
+                {r.name}
+                {isActive && <span className="absolute inset-x-0 bottom-0 h-[3px]" style={{ background: "repeating-linear-gradient(90deg,var(--zest) 0 8px,transparent 8px 11px)" }} />}
+              </>
+            )}
+          </NavLink>
+        ))}
+      </nav>
+      <div className="flex min-w-0 items-center justify-end gap-2">
+        {p.children}
+        {h && (
+          <>
+            <button className="pill min-w-0 max-w-60 shrink" disabled={!h.undo} onClick={h.onUndo} title={h.undo ? `Undo: ${h.undo} (${keyOf("undo")})` : "Nothing to undo"}>
+              <span className="truncate">
+                Undo{h.undo && ": "}
+                <b className="font-semibold">{h.undo}</b>
+              </span>
+            </button>
+            <button className="pill px-2" disabled={!h.redo} onClick={h.onRedo} aria-label={h.redo ? `Redo: ${h.redo}` : "Nothing to redo"} title={h.redo ? `Redo: ${h.redo} (${keyOf("redo")})` : "Nothing to redo"}>
+              <Redo2 size={15} />
+            </button>
+          </>
+        )}
+        <button className="pill px-2" onClick={toggleLight} aria-label={light === "day" ? "Turn to night colours" : "Turn to day colours"} title={`Day or night (${keyOf("light")})`}>
+          {light === "day" ? <Moon size={15} /> : <Sun size={15} />}
+        </button>
+        <button className="pill" onClick={() => setKeysOpen(true)}>
+          Keys <span className="tc">{keyOf("keys")}</span>
+        </button>
+      </div>
+      <KeysDialog open={keysOpen} onOpenChange={setKeysOpen} />
+    </header>
+  );
+}

@@ -1,0 +1,108 @@
+// Every key and what it does. Users may change each; their changes are kept in the browser.
+import { useEffect, useRef, useSyncExternalStore } from "react";
+
+export type Action = { id: string; room: "everywhere" | "takes" | "loom"; does: string; key: string };
+
+/** The keys that the product comes with: for one hand on the left of the keyboard, the other on the mouse. */
+export const actions = [
+  { id: "play", room: "everywhere", does: "Play or stop", key: "Space" },
+  { id: "undo", room: "everywhere", does: "Undo", key: "Mod+Z" },
+  { id: "redo", room: "everywhere", does: "Redo", key: "Mod+Shift+Z" },
+  { id: "keys", room: "everywhere", does: "Show the keys", key: "?" },
+  { id: "light", room: "everywhere", does: "Day or night", key: "Shift+N" },
+  { id: "unravel", room: "takes", does: "Unravel the open take", key: "U" },
+  { id: "frame-back", room: "loom", does: "One frame back", key: "ArrowLeft" },
+  { id: "frame-on", room: "loom", does: "One frame on", key: "ArrowRight" },
+  { id: "edit-back", room: "loom", does: "To the edit before", key: "Shift+ArrowLeft" },
+  { id: "edit-on", room: "loom", does: "To the next edit", key: "Shift+ArrowRight" },
+  { id: "home", room: "loom", does: "To the start of the reel", key: "Home" },
+  { id: "goto", room: "loom", does: "Go to a timecode", key: "G" },
+  { id: "track-up", room: "loom", does: "Select the track above", key: "ArrowUp" },
+  { id: "track-down", room: "loom", does: "Select the track below", key: "ArrowDown" },
+  { id: "solo", room: "loom", does: "Hear the selected track with others that are soloed", key: "S" },
+  { id: "mute", room: "loom", does: "Mute the selected track", key: "X" },
+  { id: "alone", room: "loom", does: "Listen to the selected track alone, and back", key: "A" },
+  { id: "stem", room: "loom", does: "Put the selected track in the next stem", key: "T" },
+  { id: "confirm", room: "loom", does: "Keep the suggested stem", key: "Enter" },
+  { id: "closer", room: "loom", does: "Closer in time", key: "E" },
+  { id: "wider", room: "loom", does: "Wider in time", key: "Q" },
+  { id: "whole", room: "loom", does: "See the whole reel", key: "W" },
+  { id: "remove", room: "loom", does: "Take the selected track off the reel", key: "Delete" },
+] as const satisfies readonly Action[];
+
+export type ActionID = (typeof actions)[number]["id"];
+
+const store = "loom.keys";
+const listeners = new Set<() => void>();
+let changed: Record<string, string> = read();
+
+function read(): Record<string, string> {
+  try {
+    return JSON.parse(localStorage.getItem(store) ?? "{}") as Record<string, string>;
+  } catch {
+    return {};
+  }
+}
+
+export function keyOf(id: ActionID): string {
+  return changed[id] ?? actions.find((a) => a.id === id)!.key;
+}
+
+/** Gives an action another key. What had that key in the same room loses it; its name is returned. */
+export function setKey(id: ActionID, key: string): string | null {
+  const room = actions.find((a) => a.id === id)!.room;
+  const other = actions.find((a) => a.id !== id && keyOf(a.id) === key && (a.room === room || a.room === "everywhere" || room === "everywhere"));
+  changed = { ...changed, [id]: key, ...(other ? { [other.id]: "" } : {}) };
+  localStorage.setItem(store, JSON.stringify(changed));
+  listeners.forEach((f) => f());
+  return other?.does ?? null;
+}
+
+export function resetKeys() {
+  changed = {};
+  localStorage.removeItem(store);
+  listeners.forEach((f) => f());
+}
+
+export function useKeys() {
+  return useSyncExternalStore((f) => {
+    listeners.add(f);
+    return () => listeners.delete(f);
+  }, () => changed);
+}
+
+/** Names a key press as the table does: modifiers first; Mod is Ctrl, or Cmd on a Mac. */
+export function pressed(e: Pick<KeyboardEvent, "key" | "ctrlKey" | "metaKey" | "shiftKey" | "altKey">): string {
+  const name = e.key === " " ? "Space" : e.key.length === 1 ? e.key.toUpperCase() : e.key;
+  const printable = e.key.length === 1 && !/[a-z]/i.test(e.key); // shift is already in such a sign
+  return [(e.ctrlKey || e.metaKey) && "Mod", e.altKey && "Alt", e.shiftKey && !printable && "Shift", name].filter(Boolean).join("+");
+}
+
+/** Whether the press belongs to something that takes text or has a meaning for it already. */
+function taken(e: KeyboardEvent): boolean {
+  const el = e.target as HTMLElement;
+  if (el.closest?.("input, textarea, select, [contenteditable], [role=dialog], [role=menu]")) return true;
+  const control = el.closest?.("button, a, [role=switch], [role=gridcell]");
+  return !!control && ["Enter", "Space"].includes(pressed(e)) && el.matches(":focus-visible");
+}
+
+/** Runs handlers for the keys of actions while the component is there. */
+export function useActions(handlers: Partial<Record<ActionID, () => void>>) {
+  const latest = useRef(handlers);
+  latest.current = handlers;
+  useEffect(() => {
+    const down = (e: KeyboardEvent) => {
+      if (e.defaultPrevented || taken(e)) return;
+      const key = pressed(e);
+      for (const [id, run] of Object.entries(latest.current)) {
+        if (run && keyOf(id as ActionID) === key) {
+          e.preventDefault();
+          run();
+          return;
+        }
+      }
+    };
+    window.addEventListener("keydown", down);
+    return () => window.removeEventListener("keydown", down);
+  }, []);
+}
