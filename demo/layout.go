@@ -8,7 +8,7 @@ import (
 // Names of the two folders that the demo's server takes files from.
 const (
 	CardName    = "Recorder card LF03"
-	LibraryName = "Music and effects"
+	LibraryName = "Sound library"
 )
 
 // ReelStart is the timecode of the reel's first frame, and Spec the delivery spec that it is laid out for.

@@ -114,7 +114,7 @@ func (v *verifier) header(planned PlannedFile, o Opened) error {
 	want := v.plan.Spec.Format(len(planned.Channels), 0)
 	compare("channels", "Number of channels", f.Channels, want.Channels)
 	compare("sample-rate", "Sample rate in Hz", f.SampleRate, want.SampleRate)
-	compare("bit-depth", "Bits of a sample", fmt.Sprint(f.BitDepth, " ", f.Encoding), fmt.Sprint(want.BitDepth, " ", want.Encoding))
+	compare("bit-depth", "Sample format", sampleFormat(f.Format), sampleFormat(want))
 	compare("length", "Length in samples", f.Frames, v.plan.Frames)
 	stamp := "none"
 	if f.Bext != nil {
@@ -132,6 +132,13 @@ func (v *verifier) header(planned PlannedFile, o Opened) error {
 	}
 	compare("names", "Names of the channels", strings.Join(names, ", "), strings.Join(planNames, ", "))
 	return nil
+}
+
+func sampleFormat(f wave.Format) string {
+	if f.Encoding == wave.Float {
+		return fmt.Sprintf("%d bit float", f.BitDepth)
+	}
+	return fmt.Sprintf("%d bit integer", f.BitDepth)
 }
 
 // place says where an output channel is: file and channel in it.

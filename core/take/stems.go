@@ -19,19 +19,22 @@ var (
 	effectWord = regexp.MustCompile(`(?i)(^|[^a-z])(effects?|fx|sfx|foley|wild|plant|ambien(ce|t)|atmos?|room ?tone|water|winch|bell|chain)([^a-z]|$)`)
 )
 
-// KindOf guesses the kind from a description and the path that the file came by. Whatever has a scene was recorded on
-// the set.
+// KindOf guesses the kind from a description and the path that the file came by, its name before its folders. Whatever
+// has a scene was recorded on the set.
 func KindOf(d Description, filePath string) Kind {
-	switch {
-	case d.Scene != "" && !strings.EqualFold(d.Scene, "wild"):
-		return Recording
-	case musicWord.MatchString(filePath):
-		return Music
-	case effectWord.MatchString(filePath):
-		return Effect
-	default:
+	if d.Scene != "" && !strings.EqualFold(d.Scene, "wild") {
 		return Recording
 	}
+	parts := strings.Split(filePath, "/")
+	for i := len(parts) - 1; i >= 0; i-- {
+		switch {
+		case musicWord.MatchString(parts[i]):
+			return Music
+		case effectWord.MatchString(parts[i]):
+			return Effect
+		}
+	}
+	return Recording
 }
 
 // SuggestStem gives the tag of the stem that a channel most likely belongs to, from its take's kind and its label.

@@ -128,6 +128,7 @@ func TestSuggestions(t *testing.T) {
 		{scene, "x.wav", "Wheelhouse plant", Recording, "FX"},
 		{Description{}, "music/Accordion cue.wav", "L", Music, "MX"},
 		{Description{}, "effects/Winch.wav", "", Effect, "FX"},
+		{Description{}, "music and more/effects/Squeak.wav", "", Effect, "FX"},
 		{Description{Scene: "wild"}, "card/wild_T1 water.wav", "Boom", Effect, "FX"},
 		{Description{}, "rescue.wav", "Chinchilla", Recording, "DX"},
 	} {

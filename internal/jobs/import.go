@@ -1,6 +1,7 @@
 package jobs
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -65,7 +66,7 @@ func (r *Runner) bringIn(ctx context.Context, w store.Work) (result *string, mes
 	}
 	t.Size = size
 	t.Description = take.Describe(src, args.Name)
-	t.Kind = take.KindOf(t.Description, t.CameFrom)
+	t.Kind = take.KindOf(t.Description, cmp.Or(args.Path, args.Name))
 	levels, err := r.overview(ctx, w, src, folder)
 	if err != nil {
 		return nil, "", err

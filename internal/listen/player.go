@@ -20,7 +20,7 @@ const (
 	// block is how many frames go into one message: short, so that the first sound comes soon.
 	block = 1024
 	// lead is how many frames may be on their way before the browser has played them.
-	lead = 12 * block
+	lead = 16 * block
 	// headBytes stand before the samples of a message: generation as uint32 and position as int64, little-endian.
 	headBytes = 12
 	// silent is what stands for negative infinity in meters.

@@ -17,18 +17,27 @@ describe("FrameQueue", () => {
   it("plays blocks in order and counts what sounded", () => {
     const q = new FrameQueue();
     q.start(1);
-    q.push(block(1, 1000, 200, 0.5));
-    q.push(block(1, 1200, 200, 0.25));
-    const [l] = pull(q, 400);
+    q.push(block(1, 1000, 2000, 0.5));
+    q.push(block(1, 3000, 200, 0.25));
+    const [l] = pull(q, 2200);
     expect(l[150]).toBe(0.5);
-    expect(l[399]).toBe(0.25);
-    expect(q.report()).toMatchObject({ frames: 400, position: 1400, gaps: 0 });
+    expect(l[2199]).toBe(0.25);
+    expect(q.report()).toMatchObject({ frames: 2200, position: 3200, gaps: 0 });
+  });
+
+  it("waits until enough has come to go on without a stutter", () => {
+    const q = new FrameQueue();
+    q.start(1);
+    q.push(block(1, 0, 1024, 1));
+    expect(Math.max(...pull(q, 128)[0])).toBe(0);
+    q.push(block(1, 1024, 1024, 1));
+    expect(Math.max(...pull(q, 128)[0])).toBeGreaterThan(0.9);
   });
 
   it("fades in, so that a start does not click", () => {
     const q = new FrameQueue();
     q.start(1);
-    q.push(block(1, 0, 200, 1));
+    q.push(block(1, 0, 2048, 1));
     const [l] = pull(q, 200);
     expect(l[0]).toBeLessThan(0.01);
     expect(l[127]).toBeCloseTo(1, 5);
@@ -37,33 +46,33 @@ describe("FrameQueue", () => {
   it("gives silence where nothing has come, marks the gap once and picks up", () => {
     const q = new FrameQueue();
     q.start(1);
-    q.push(block(1, 0, 128, 1));
-    pull(q, 128);
+    q.push(block(1, 0, 2048, 1));
+    pull(q, 2048);
     const [l] = pull(q, 128);
     expect(Math.max(...l)).toBe(0);
     pull(q, 128);
     expect(q.report().gaps).toBe(1);
-    q.push(block(1, 128, 300, 1));
+    q.push(block(1, 2048, 2048, 1));
     const [again] = pull(q, 300);
     expect(again[0]).toBeLessThan(0.01);
     expect(again[299]).toBe(1);
-    expect(q.report().frames).toBe(428);
+    expect(q.report().frames).toBe(2348);
   });
 
   it("drops what belongs to an earlier start", () => {
     const q = new FrameQueue();
     q.start(2);
-    q.push(block(1, 0, 128, 1));
+    q.push(block(1, 0, 4096, 1));
     expect(Math.max(...pull(q, 128)[0])).toBe(0);
     expect(q.report().frames).toBe(0);
   });
 
-  it("knows the end from a gap", () => {
+  it("knows the end from a gap, also of something short", () => {
     const q = new FrameQueue();
     q.start(1);
     q.push(block(1, 0, 128, 1));
     q.end(1);
     pull(q, 256);
-    expect(q.report()).toMatchObject({ gaps: 0, drained: true });
+    expect(q.report()).toMatchObject({ gaps: 0, drained: true, frames: 128 });
   });
 });

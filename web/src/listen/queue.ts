@@ -4,6 +4,9 @@
 /** How many frames it takes to fade at a start, a stop or a gap, so that nothing clicks. */
 const fadeFrames = 128;
 
+/** How many frames must have come before anything sounds, at the start and after a gap: less would only stutter. */
+const startFrames = 2048;
+
 export type Block = { generation: number; position: number; samples: Float32Array };
 
 export type Heard = { generation: number; frames: number; position: number; gaps: number; drained: boolean };
@@ -47,6 +50,12 @@ export class FrameQueue {
 
   /** Fills left and right. */
   pull(left: Float32Array, right: Float32Array) {
+    if (!this.running && !this.ended && this.waiting() < startFrames) {
+      left.fill(0);
+      right.fill(0);
+      this.level = 0;
+      return;
+    }
     for (let i = 0; i < left.length; i++) {
       const block = this.blocks[0];
       if (!block) {
@@ -70,6 +79,10 @@ export class FrameQueue {
         this.at = 0;
       }
     }
+  }
+
+  private waiting(): number {
+    return this.blocks.reduce((n, b) => n + b.samples.length / 2, -this.at);
   }
 
   report(): Heard {

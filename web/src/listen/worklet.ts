@@ -1,4 +1,4 @@
-// The AudioWorklet: plays the queue and tells what has sounded.
+// The AudioWorklet: plays the queue and tells what has sounded. Its blocks come through a port that the page hands over.
 import { FrameQueue } from "./queue";
 
 declare const registerProcessor: (name: string, processor: unknown) => void;
@@ -12,25 +12,21 @@ const reportEvery = 1024;
 class LoomPlayer extends AudioWorkletProcessor {
   private queue = new FrameQueue();
   private since = 0;
+  private source: MessagePort | null = null;
 
   constructor() {
     super();
     this.port.onmessage = ({ data }) => {
-      switch (data.do) {
-        case "start":
-          this.queue.start(data.generation);
-          break;
-        case "stop":
-          this.queue.stop();
-          break;
-        case "block":
-          this.queue.push(data);
-          break;
-        case "end":
-          this.queue.end(data.generation);
-          break;
-      }
+      this.source = data as MessagePort;
+      this.source.onmessage = (e) => this.take(e.data);
     };
+  }
+
+  private take(m: { do: string; generation: number; position: number; samples: Float32Array }) {
+    if (m.do === "start") this.queue.start(m.generation);
+    else if (m.do === "stop") this.queue.stop();
+    else if (m.do === "block") this.queue.push(m);
+    else if (m.do === "end") this.queue.end(m.generation);
   }
 
   process(_inputs: Float32Array[][], outputs: Float32Array[][]) {
@@ -39,7 +35,7 @@ class LoomPlayer extends AudioWorkletProcessor {
     this.since += left!.length;
     if (this.since >= reportEvery) {
       this.since = 0;
-      this.port.postMessage(this.queue.report());
+      this.source?.postMessage(this.queue.report());
     }
     return true;
   }

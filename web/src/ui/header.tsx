@@ -2,7 +2,7 @@ import { Moon, Redo2, Sun } from "lucide-react";
 import { useState, type ReactNode } from "react";
 import { Link, NavLink } from "react-router";
 
-import { keyOf, useActions, useKeys } from "./keys";
+import { keyOf, keySign, useActions, useKeys } from "./keys";
 import { KeysDialog } from "./keysdialog";
 import { toggleLight, useLight } from "./light";
 
@@ -68,18 +68,18 @@ export function Header(p: { production?: { id: string; name: string }; reel?: { 
         {p.children}
         {h && (
           <>
-            <button className="pill min-w-0 max-w-60 shrink" disabled={!h.undo} onClick={h.onUndo} title={h.undo ? `Undo: ${h.undo} (${keyOf("undo")})` : "Nothing to undo"}>
+            <button className="pill min-w-0 max-w-60 shrink" disabled={!h.undo} onClick={h.onUndo} title={h.undo ? `Undo: ${h.undo} (${keySign(keyOf("undo"))})` : "Nothing to undo"}>
               <span className="truncate">
                 Undo{h.undo && ": "}
                 <b className="font-semibold">{h.undo}</b>
               </span>
             </button>
-            <button className="pill px-2" disabled={!h.redo} onClick={h.onRedo} aria-label={h.redo ? `Redo: ${h.redo}` : "Nothing to redo"} title={h.redo ? `Redo: ${h.redo} (${keyOf("redo")})` : "Nothing to redo"}>
+            <button className="pill px-2" disabled={!h.redo} onClick={h.onRedo} aria-label={h.redo ? `Redo: ${h.redo}` : "Nothing to redo"} title={h.redo ? `Redo: ${h.redo} (${keySign(keyOf("redo"))})` : "Nothing to redo"}>
               <Redo2 size={15} />
             </button>
           </>
         )}
-        <button className="pill px-2" onClick={toggleLight} aria-label={light === "day" ? "Turn to night colours" : "Turn to day colours"} title={`Day or night (${keyOf("light")})`}>
+        <button className="pill px-2" onClick={toggleLight} aria-label={light === "day" ? "Turn to night colours" : "Turn to day colours"} title={`Day or night (${keySign(keyOf("light"))})`}>
           {light === "day" ? <Moon size={15} /> : <Sun size={15} />}
         </button>
         <button className="pill" onClick={() => setKeysOpen(true)}>

@@ -71,6 +71,11 @@ export function useKeys() {
   }, () => changed);
 }
 
+const signs: Record<string, string> = { ArrowLeft: "←", ArrowRight: "→", ArrowUp: "↑", ArrowDown: "↓", Mod: /Mac/.test(globalThis.navigator?.platform ?? "") ? "Cmd" : "Ctrl" };
+
+/** A key as it is written on keyboards. */
+export const keySign = (key: string) => key.split("+").map((k) => signs[k] ?? k).join(" ");
+
 /** Names a key press as the table does: modifiers first; Mod is Ctrl, or Cmd on a Mac. */
 export function pressed(e: Pick<KeyboardEvent, "key" | "ctrlKey" | "metaKey" | "shiftKey" | "altKey">): string {
   const name = e.key === " " ? "Space" : e.key.length === 1 ? e.key.toUpperCase() : e.key;

@@ -1,7 +1,7 @@
 import { useState } from "react";
 
 import { Dialog } from "./dialog";
-import { actions, keyOf, pressed, resetKeys, setKey, useKeys, type ActionID } from "./keys";
+import { actions, keyOf, keySign, pressed, resetKeys, setKey, useKeys, type ActionID } from "./keys";
 import { tell } from "./notices";
 
 const rooms = { everywhere: "Everywhere", takes: "In Takes", loom: "In the Loom" } as const;
@@ -10,42 +10,46 @@ const rooms = { everywhere: "Everywhere", takes: "In Takes", loom: "In the Loom"
 export function KeysDialog({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
   useKeys();
   const [waiting, setWaiting] = useState<ActionID | null>(null);
+  const section = (room: keyof typeof rooms) => (
+    <section>
+      <h3 className="mb-1.5 font-bold">{rooms[room]}</h3>
+      {actions
+        .filter((a) => a.room === room)
+        .map((a) => (
+          <div key={a.id} className="flex items-center justify-between gap-3 border-t border-line py-1 text-[13px]">
+            <span>{a.does}</span>
+            <button
+              className="pill tc min-w-14 justify-center"
+              aria-label={`Key for “${a.does}”: ${keySign(keyOf(a.id)) || "none"}`}
+              onClick={() => setWaiting(a.id)}
+              onBlur={() => setWaiting(null)}
+              onKeyDown={(e) => {
+                if (waiting !== a.id || ["Shift", "Control", "Meta", "Alt", "Tab"].includes(e.key)) return;
+                e.preventDefault();
+                e.stopPropagation();
+                setWaiting(null);
+                if (e.key === "Escape") return;
+                const lost = setKey(a.id, pressed(e.nativeEvent));
+                if (lost) tell(`“${lost}” has no key now.`);
+              }}
+            >
+              {waiting === a.id ? "press a key…" : keySign(keyOf(a.id)) || "none"}
+            </button>
+          </div>
+        ))}
+    </section>
+  );
   return (
     <Dialog open={open} onOpenChange={onOpenChange} title="Keys" about="Press a key's button, then the key you would rather use. Changes are kept in this browser." wide>
-      <div className="grid grid-cols-2 gap-x-10 gap-y-5">
-        {Object.entries(rooms).map(([room, title]) => (
-          <section key={room} className={room === "loom" ? "row-span-2" : ""}>
-            <h3 className="mb-1.5 font-bold">{title}</h3>
-            {actions
-              .filter((a) => a.room === room)
-              .map((a) => (
-                <div key={a.id} className="flex items-center justify-between gap-3 border-t border-line py-1.5">
-                  <span>{a.does}</span>
-                  <button
-                    className="pill tc min-w-16 justify-center"
-                    onClick={() => setWaiting(a.id)}
-                    onBlur={() => setWaiting(null)}
-                    onKeyDown={(e) => {
-                      if (waiting !== a.id || ["Shift", "Control", "Meta", "Alt", "Tab"].includes(e.key)) return;
-                      e.preventDefault();
-                      e.stopPropagation();
-                      setWaiting(null);
-                      if (e.key === "Escape") return;
-                      const lost = setKey(a.id, pressed(e.nativeEvent));
-                      if (lost) tell(`“${lost}” has no key now.`);
-                    }}
-                  >
-                    {waiting === a.id ? "press a key…" : keyOf(a.id) || "none"}
-                  </button>
-                </div>
-              ))}
-          </section>
-        ))}
-        <div className="self-end">
-          <button className="pill" onClick={resetKeys}>
+      <div className="flex gap-10">
+        <div className="flex grow basis-0 flex-col gap-5">
+          {section("everywhere")}
+          {section("takes")}
+          <button className="pill self-start" onClick={resetKeys}>
             Back to the keys it came with
           </button>
         </div>
+        <div className="grow basis-0">{section("loom")}</div>
       </div>
     </Dialog>
   );

@@ -2,7 +2,7 @@ import { DropdownMenu } from "radix-ui";
 
 import type { ReelView, Track } from "../../api/client";
 import type { Tap } from "../../listen/player";
-import { keyOf } from "../../ui/keys";
+import { keyOf, keySign } from "../../ui/keys";
 import { StemTag } from "../../ui/stem";
 import { stemHeight, trackHeight } from "./geometry";
 
@@ -33,7 +33,7 @@ export function TrackHead(p: {
         <DropdownMenu.Trigger
           className="cursor-pointer rounded"
           aria-label={`Stem of ${t.name}: ${t.stem}${t.suggested ? ", suggested" : ""}`}
-          title={t.suggested ? `A suggestion: ${keyOf("confirm")} keeps it, ${keyOf("stem")} takes the next stem` : `Stem: ${keyOf("stem")} takes the next one`}
+          title={t.suggested ? `A suggestion: ${keySign(keyOf("confirm"))} keeps it, ${keySign(keyOf("stem"))} takes the next stem` : `Stem: ${keyOf("stem")} takes the next one`}
         >
           <StemTag stem={t.stem} suggested={t.suggested} />
         </DropdownMenu.Trigger>
@@ -54,10 +54,10 @@ export function TrackHead(p: {
         </span>
         <span className="block truncate text-[11px] text-muted">{p.alone ? "listening to it alone" : t.suggested ? `${width} · stem suggested` : width}</span>
       </button>
-      <Round on={t.mute} label={`Mute ${t.name}`} hint={`Mute: it is not printed either (${keyOf("mute")})`} onClick={p.onMute}>
+      <Round on={t.mute} label={`Mute ${t.name}`} hint={`Mute: it is not printed either (${keySign(keyOf("mute"))})`} onClick={p.onMute}>
         M
       </Round>
-      <Round on={p.soloed} label={`Solo ${t.name}`} hint={`Solo: for listening only, prints are not changed (${keyOf("solo")})`} onClick={p.onSolo}>
+      <Round on={p.soloed} label={`Solo ${t.name}`} hint={`Solo: for listening only, prints are not changed (${keySign(keyOf("solo"))})`} onClick={p.onSolo}>
         S
       </Round>
     </div>

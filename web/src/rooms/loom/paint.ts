@@ -102,9 +102,13 @@ export function paintRows(g: CanvasRenderingContext2D, width: number, s: Scene) 
     }
     g.restore();
   }
-  const top = view.tracks.length * trackHeight;
+}
+
+/** Each stem as the sum of what its tracks play. */
+export function paintStems(g: CanvasRenderingContext2D, width: number, s: Scene) {
+  const { view, time } = s;
   view.stems.forEach((stem, i) => {
-    const y = top + i * stemHeight;
+    const y = i * stemHeight;
     g.fillStyle = dye(stem.id);
     const clips = view.clips.filter((c) => view.tracks.some((t) => t.id === c.track && t.stem === stem.id && !t.mute));
     g.globalAlpha = 0.8;

@@ -5,16 +5,16 @@ import { Link, useParams } from "react-router";
 import { useProduction, useReel, useReelEdits, useSpecs, useTakes } from "../../api/hooks";
 import { player, usePlayer, type Tap } from "../../listen/player";
 import { Header } from "../../ui/header";
-import { keyOf, useActions } from "../../ui/keys";
+import { keyOf, keySign, useActions } from "../../ui/keys";
 import { frameAt, sampleOf } from "../../ui/timecode";
 import type { ReelView } from "../../api/client";
-import { columnX, edits as editsOf, headsWidth, reedWidth, rulerHeight, stemHeight, trackHeight, weaveWidth, whole, zoom, type TimeView } from "./geometry";
+import { columnX, edits as editsOf, headsWidth, reedWidth, rulerHeight, trackHeight, weaveWidth, whole, zoom, type TimeView } from "./geometry";
 import { StemHead, TrackHead } from "./heads";
 import { Inspector } from "./inspector";
 import { Meters } from "./meters";
 import { Shuttle } from "./shuttle";
 import { SpecDialog } from "./spec";
-import { Ruler, TimeArea } from "./time";
+import { positionOf, Ruler, StemTime, TimeArea } from "./time";
 import { WeaveRow } from "./weave";
 
 /** The Loom: what plays when, and where does it go? */
@@ -60,8 +60,8 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   const [solo, setSolo] = useState<string[]>([]);
   const [editingPosition, setEditingPosition] = useState(false);
   const playing = usePlayer((s) => s.playing?.what === "reel" && s.playing.id === view.id);
-  const heard = usePlayer((s) => (s.playing?.what === "reel" && s.playing.id === view.id ? s.position : -1));
-  const position = playing && heard >= 0 ? heard : at;
+  // Not subscribed to: only what shows the position is drawn again as it runs.
+  const position = () => positionOf(view.id, at);
   const tap = chosenTap && exists(view, chosenTap) ? chosenTap : usualTap(view);
   const soloed = useMemo(() => solo.filter((x) => view.tracks.some((t) => t.id === x)), [solo, view.tracks]);
   const tapKey = `${tap.kind} ${tap.id} ${soloed.join(" ")}`;
@@ -70,7 +70,7 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
 
   const play = () => {
     if (playing) {
-      setAt(position);
+      setAt(position());
       player.stop();
     } else {
       const from = at >= view.end ? view.head.start : at;
@@ -104,15 +104,18 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
     o.observe(timeBox.current!);
     return () => o.disconnect();
   }, []);
-  const empty = view.clips.length === 0;
   const shown = time ?? whole(view, timeWidth);
   const onTime = useCallback((change: (v: TimeView) => TimeView) => setTime((v) => change(v ?? whole(view, timeBox.current?.clientWidth ?? 600))), [view]);
   useEffect(() => {
     if (!playing) return;
-    const x = (position - shown.left) / shown.perPixel;
-    if (x > timeWidth * 0.96 || x < 0) setTime({ ...shown, left: position - timeWidth * 0.06 * shown.perPixel });
-  }, [position, playing]); // eslint-disable-line react-hooks/exhaustive-deps
-  const nearer = (factor: number) => onTime((v) => zoom(v, factor, Math.max(0, Math.min(timeWidth, (position - v.left) / v.perPixel))));
+    // The page turns when the shuttle runs out of it.
+    return player.subscribe(() => {
+      const now = positionOf(view.id, -1);
+      const x = (now - shown.left) / shown.perPixel;
+      if (now >= 0 && (x > timeWidth * 0.96 || x < 0)) setTime({ ...shown, left: now - timeWidth * 0.06 * shown.perPixel });
+    });
+  }, [playing, view.id, shown.left, shown.perPixel, timeWidth]); // eslint-disable-line react-hooks/exhaustive-deps
+  const nearer = (factor: number) => onTime((v) => zoom(v, factor, Math.max(0, Math.min(timeWidth, (position() - v.left) / v.perPixel))));
 
   // Selection.
   const [selected, setSelected] = useState({ track: "", clip: "" });
@@ -134,11 +137,11 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   };
   const stepFrame = (by: number) => {
     const { sampleRate, frameRate } = view.head;
-    go(sampleOf(Math.max(0, frameAt(position, sampleRate, frameRate) + by), sampleRate, frameRate));
+    go(sampleOf(Math.max(0, frameAt(position(), sampleRate, frameRate) + by), sampleRate, frameRate));
   };
   const stepEdit = (by: number) => {
     const list = editsOf(view);
-    const to = by > 0 ? list.find((e) => e > position) : list.findLast((e) => e < position);
+    const to = by > 0 ? list.find((e) => e > position()) : list.findLast((e) => e < position());
     if (to !== undefined) go(to);
   };
   useActions({
@@ -170,14 +173,13 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   const weaveShown = Math.min(reed ?? full, full);
   const slid = Math.max(0, Math.min(slide, full - weaveShown));
   const [choosing, setChoosing] = useState(false);
-  const rowsHeight = view.tracks.length * trackHeight + view.stems.length * stemHeight;
 
   return (
     <>
       <Shuttle
         view={view}
         spec={spec}
-        position={position}
+        at={at}
         playing={playing}
         tap={tap}
         soloed={soloed.length}
@@ -190,30 +192,28 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
         onFinding={(t) => t && select(t)}
         onSpec={() => setChoosing(true)}
       />
-      <div className="flex min-h-0 grow flex-col overflow-y-auto overflow-x-hidden">
-        <div className="sticky top-0 z-20 flex shrink-0 border-b border-line bg-ground" style={{ height: rulerHeight }}>
-          <div className="flex shrink-0 items-end justify-end gap-1 border-r border-line px-2 pb-1.5" style={{ width: headsWidth }}>
-            <ZoomButton label={`Wider in time (${keyOf("wider")})`} onClick={() => nearer(2)}>
-              <ZoomOut size={14} />
-            </ZoomButton>
-            <ZoomButton label={`Closer in time (${keyOf("closer")})`} onClick={() => nearer(0.5)}>
-              <ZoomIn size={14} />
-            </ZoomButton>
-            <ZoomButton label={`The whole reel (${keyOf("whole")})`} onClick={() => setTime(null)}>
-              <Maximize2 size={13} />
-            </ZoomButton>
-          </div>
-          <div ref={timeBox} className="min-w-0 grow">
-            <Ruler view={view} time={shown} takes={widths} position={position} onTime={onTime} onGo={go} />
-          </div>
-          <div style={{ width: reedWidth }} className="shrink-0" />
-          <div className="shrink-0 overflow-hidden" style={{ width: weaveShown }} onWheel={(e) => setSlide(slid + e.deltaX + e.deltaY)}>
-            <div style={{ transform: `translateX(${-slid}px)`, width: full }}>
-              <WeaveHead view={view} tap={tap} onTap={toggleTap} />
-            </div>
-          </div>
+      <div className="flex shrink-0 border-b border-line bg-ground" style={{ height: rulerHeight }}>
+        <div className="flex shrink-0 items-end justify-end gap-1 border-r border-line px-2 pb-1.5" style={{ width: headsWidth }}>
+          <ZoomButton label={`Wider in time (${keySign(keyOf("wider"))})`} onClick={() => nearer(2)}>
+            <ZoomOut size={14} />
+          </ZoomButton>
+          <ZoomButton label={`Closer in time (${keySign(keyOf("closer"))})`} onClick={() => nearer(0.5)}>
+            <ZoomIn size={14} />
+          </ZoomButton>
+          <ZoomButton label={`The whole reel (${keySign(keyOf("whole"))})`} onClick={() => setTime(null)}>
+            <Maximize2 size={13} />
+          </ZoomButton>
         </div>
-        <div className="flex shrink-0" style={{ minHeight: rowsHeight }}>
+        <div ref={timeBox} className="min-w-0 grow">
+          <Ruler view={view} time={shown} takes={widths} at={at} onTime={onTime} onGo={go} />
+        </div>
+        <div style={{ width: reedWidth }} className="shrink-0" />
+        <Slid width={weaveShown} full={full} slid={slid} onSlide={setSlide}>
+          <WeaveHead view={view} tap={tap} onTap={toggleTap} />
+        </Slid>
+      </div>
+      <div className="relative flex min-h-0 grow">
+        <div className="flex min-h-0 grow overflow-y-auto overflow-x-hidden">
           <div className="shrink-0 border-r border-line" style={{ width: headsWidth }} role="grid" aria-label="Tracks">
             {view.tracks.map((t) => (
               <TrackHead
@@ -229,16 +229,10 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
                 onSolo={() => toggleSolo(t.id)}
               />
             ))}
-            <div className="bg-band">
-              {view.stems.map((s) => (
-                <StemHead key={s.id} stem={s} on={tap.kind === "stem" && tap.id === s.id} onTap={toggleTap} />
-              ))}
-            </div>
           </div>
-          <div className="relative min-w-0 grow">
-            <div className="absolute inset-x-0 bg-band" style={{ top: view.tracks.length * trackHeight, height: view.stems.length * stemHeight }} />
-            {empty ? (
-              <div className="absolute inset-x-0 z-10 flex flex-col items-center justify-center gap-2 px-6 text-center" style={{ top: 120 }}>
+          <div className="relative flex min-w-0 grow flex-col">
+            {view.clips.length === 0 && (
+              <div className="absolute inset-x-0 top-24 z-10 flex flex-col items-center gap-2 px-6 text-center">
                 <b className="text-lg">Nothing is on this reel yet</b>
                 <p className="max-w-sm text-muted">
                   Unravel takes onto it under{" "}
@@ -248,24 +242,23 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
                   : each microphone becomes a track of its own.
                 </p>
               </div>
-            ) : null}
+            )}
             <TimeArea
               view={view}
               time={shown}
               takes={widths}
               selectedTrack={selected.track}
               selectedClip={clip?.id ?? ""}
-              position={position}
-              height={rowsHeight}
+              at={at}
               onTime={onTime}
               onGo={go}
               onSelect={select}
               onMove={(c, by) => void edits.command({ kind: "moveClip", command: { clip: c, by } })}
             />
           </div>
-          <Reed height={rowsHeight} width={weaveShown} full={full} onWidth={setReed} />
-          <div className="shrink-0 overflow-hidden" style={{ width: weaveShown }}>
-            <div style={{ transform: `translateX(${-slid}px)`, width: full }} role="grid" aria-label="The weave">
+          <Reed width={weaveShown} full={full} onWidth={setReed} />
+          <Slid width={weaveShown} full={full} slid={slid} onSlide={setSlide}>
+            <div role="grid" aria-label="The weave" className="relative h-full">
               {view.outputs.length === 0 ? (
                 <div className="flex flex-col items-start gap-3 px-5 py-6">
                   <b>No outputs yet</b>
@@ -276,31 +269,44 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
                 </div>
               ) : (
                 <>
+                  {view.outputs.map((o, i) => (
+                    <span key={o.id} className="absolute inset-y-0 w-[1.5px]" style={{ left: columnX(i) - 0.75, background: "var(--warp)" }} />
+                  ))}
                   {view.tracks.map((t, i) => (
                     <div key={t.id} className={`border-b border-line ${t.id === selected.track ? "bg-paper" : ""}`} style={{ height: trackHeight }}>
                       <WeaveRow view={view} row="track" id={t.id} name={t.name} stem={t.stem} index={i} edits={edits} muted={t.mute} />
                     </div>
                   ))}
-                  <div className="bg-band">
-                    {view.stems.map((s, i) => (
-                      <WeaveRow key={s.id} view={view} row="stem" id={s.id} name={s.name} stem={s.id} index={view.tracks.length + i} edits={edits} muted={false} />
-                    ))}
-                  </div>
                 </>
               )}
             </div>
-          </div>
+          </Slid>
         </div>
-        <Underneath view={view} weave={weaveShown} slid={slid} />
+      </div>
+      <div className="flex shrink-0 border-t border-line bg-band">
+        <div className="shrink-0 border-r border-line" style={{ width: headsWidth }}>
+          {view.stems.map((s) => (
+            <StemHead key={s.id} stem={s} on={tap.kind === "stem" && tap.id === s.id} onTap={toggleTap} />
+          ))}
+        </div>
+        <div className="min-w-0 grow">
+          <StemTime view={view} time={shown} takes={widths} at={at} onTime={onTime} onGo={go} />
+        </div>
+        <Reed width={weaveShown} full={full} onWidth={setReed} />
+        <Slid width={weaveShown} full={full} slid={slid} onSlide={setSlide}>
+          {view.outputs.length > 0 &&
+            view.stems.map((s, i) => <WeaveRow key={s.id} view={view} row="stem" id={s.id} name={s.name} stem={s.id} index={view.tracks.length + i} edits={edits} muted={false} />)}
+        </Slid>
       </div>
       <div className="flex h-[136px] shrink-0 border-t border-line bg-paper">
         <div className="min-w-0 grow">
           <Inspector view={view} track={track} clip={clip} onDo={(c) => void edits.command(c)} onRemove={remove} />
         </div>
-        <div className="shrink-0 overflow-hidden bg-ground" style={{ width: weaveShown }}>
-          <div className="h-full" style={{ transform: `translateX(${-slid}px)`, width: full }}>
+        <div className="shrink-0 bg-ground" style={{ width: reedWidth }} />
+        <div className="shrink-0 bg-ground">
+          <Slid width={weaveShown} full={full} slid={slid} onSlide={setSlide}>
             {view.outputs.length > 0 && <Meters view={view} spec={spec} tap={tap} onTap={toggleTap} />}
-          </div>
+          </Slid>
         </div>
       </div>
       <SpecDialog
@@ -316,17 +322,12 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   );
 }
 
-/** The columns run on below the rows, down to their meters. */
-function Underneath({ view, weave, slid }: { view: ReelView; weave: number; slid: number }) {
+/** A part of the weave: as wide as the reed leaves it, and slid sideways like all its other parts. */
+function Slid(p: { width: number; full: number; slid: number; onSlide: (to: number) => void; children: React.ReactNode }) {
   return (
-    <div className="flex min-h-0 grow">
-      <div className="shrink-0 border-r border-line" style={{ width: headsWidth }} />
-      <div className="min-w-0 grow" />
-      <div className="shrink-0" style={{ width: reedWidth, ...reedLook }} />
-      <div className="relative shrink-0 overflow-hidden" style={{ width: weave }}>
-        {view.outputs.map((o, i) => (
-          <span key={o.id} className="absolute inset-y-0 w-[1.5px]" style={{ left: columnX(i) - slid, background: "var(--warp)" }} />
-        ))}
+    <div className="h-full shrink-0 overflow-hidden" style={{ width: p.width }} onWheel={(e) => (e.shiftKey || e.deltaX !== 0) && p.onSlide(p.slid + (e.deltaX || e.deltaY))}>
+      <div className="h-full" style={{ transform: `translateX(${-p.slid}px)`, width: p.full }}>
+        {p.children}
       </div>
     </div>
   );
@@ -335,7 +336,7 @@ function Underneath({ view, weave, slid }: { view: ReelView; weave: number; slid
 const reedLook = { background: "repeating-linear-gradient(0deg, var(--line) 0 2px, var(--warp) 2px 4px)" };
 
 /** The divider between time and weave; dragging it, or the arrow keys, give one of them more room. */
-function Reed({ height, width, full, onWidth }: { height: number; width: number; full: number; onWidth: (w: number | null) => void }) {
+function Reed({ width, full, onWidth }: { width: number; full: number; onWidth: (w: number | null) => void }) {
   const grip = useRef({ x: 0, width: 0 });
   const keep = (w: number) => onWidth(Math.max(0, Math.min(full, w)));
   return (
@@ -348,8 +349,8 @@ function Reed({ height, width, full, onWidth }: { height: number; width: number;
       aria-valuemax={full}
       tabIndex={0}
       title="Drag to give time or weave more room; double-click for all of the weave"
-      className="shrink-0 cursor-col-resize touch-none"
-      style={{ width: reedWidth, minHeight: height, ...reedLook }}
+      className="sticky top-0 shrink-0 cursor-col-resize touch-none"
+      style={{ width: reedWidth, ...reedLook }}
       onPointerDown={(e) => {
         e.currentTarget.setPointerCapture(e.pointerId);
         grip.current = { x: e.clientX, width };

@@ -4,8 +4,9 @@ import { useEffect, useRef, useState } from "react";
 
 import type { ReelView, Spec } from "../../api/client";
 import { usePlayer, type Tap } from "../../listen/player";
-import { keyOf } from "../../ui/keys";
+import { keyOf, keySign } from "../../ui/keys";
 import { labelAt, parse } from "../../ui/timecode";
+import { usePosition } from "./time";
 
 export function tapName(view: ReelView, tap: Tap): string {
   switch (tap.kind) {
@@ -28,7 +29,7 @@ export function tapName(view: ReelView, tap: Tap): string {
 export function Shuttle(p: {
   view: ReelView;
   spec: Spec | undefined;
-  position: number;
+  at: number;
   playing: boolean;
   tap: Tap;
   soloed: number;
@@ -48,7 +49,7 @@ export function Shuttle(p: {
       <button
         className="flex h-[34px] w-[34px] shrink-0 cursor-pointer items-center justify-center rounded-full bg-zest text-[#fffdf8] hover:brightness-110"
         aria-label={p.playing ? "Stop" : "Play"}
-        title={`${p.playing ? "Stop" : "Play"} (${keyOf("play")})`}
+        title={`${p.playing ? "Stop" : "Play"} (${keySign(keyOf("play"))})`}
         onClick={p.onPlay}
       >
         {p.playing ? <Square size={14} fill="currentColor" /> : <Play size={16} fill="currentColor" className="ml-0.5" />}
@@ -112,11 +113,11 @@ export function Shuttle(p: {
   );
 }
 
-function Position(p: { view: ReelView; position: number; editing: boolean; onEditing: (on: boolean) => void; onGo: (sample: number) => void }) {
+function Position(p: { view: ReelView; at: number; editing: boolean; onEditing: (on: boolean) => void; onGo: (sample: number) => void }) {
   const { sampleRate, frameRate } = p.view.head;
   const input = useRef<HTMLInputElement>(null);
   const [draft, setDraft] = useState("");
-  const now = labelAt(p.position, sampleRate, frameRate);
+  const now = labelAt(usePosition(p.view.id, p.at), sampleRate, frameRate);
   useEffect(() => {
     if (p.editing) {
       setDraft(now);
@@ -125,7 +126,7 @@ function Position(p: { view: ReelView; position: number; editing: boolean; onEdi
   }, [p.editing]); // only when editing begins; the timecode runs on underneath
   if (!p.editing) {
     return (
-      <button className="tc w-[158px] shrink-0 cursor-text text-left text-[24px] font-bold leading-none tracking-tight" onClick={() => p.onEditing(true)} aria-label={`Position ${now}; press to go elsewhere`} title={`Go to a timecode (${keyOf("goto")})`}>
+      <button className="tc w-[158px] shrink-0 cursor-text text-left text-[24px] font-bold leading-none tracking-tight" onClick={() => p.onEditing(true)} aria-label={`Position ${now}; press to go elsewhere`} title={`Go to a timecode (${keySign(keyOf("goto"))})`}>
         {now}
       </button>
     );

@@ -3,10 +3,11 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import type { Clip, ReelView } from "../../api/client";
 import { fit } from "../../draw/canvas";
 import { onOverview } from "../../draw/overview";
+import { player, usePlayer } from "../../listen/player";
 import { useLight } from "../../ui/light";
 import { frameAt, sampleOf } from "../../ui/timecode";
-import { rulerHeight, sampleAt, trackHeight, xOf, zoom, type TimeView } from "./geometry";
-import { paintRows, paintRuler, type TakeWidths } from "./paint";
+import { rulerHeight, sampleAt, stemHeight, trackHeight, xOf, zoom, type TimeView } from "./geometry";
+import { paintRows, paintRuler, paintStems, type TakeWidths } from "./paint";
 
 type Props = {
   view: ReelView;
@@ -14,12 +15,37 @@ type Props = {
   takes: TakeWidths;
   selectedTrack: string;
   selectedClip: string;
-  position: number;
+  at: number; // where the shuttle stands while nothing plays
   onTime: (change: (v: TimeView) => TimeView) => void;
   onGo: (sample: number) => void;
   onSelect: (track: string, clip: string) => void;
   onMove: (clip: string, by: number) => void;
 };
+
+/** Where the shuttle is: where the reel plays, or where it stands. */
+export function positionOf(reel: string, at: number): number {
+  const s = player.snapshot();
+  return s.playing?.what === "reel" && s.playing.id === reel ? s.position : at;
+}
+
+export function usePosition(reel: string, at: number): number {
+  return usePlayer(() => positionOf(reel, at));
+}
+
+/** The shuttle's line across the rows. It alone is drawn again while playing. */
+function ShuttleLine({ view, time, at }: { view: ReelView; time: TimeView; at: number }) {
+  const x = xOf(time, usePosition(view.id, at));
+  return <span className="pointer-events-none absolute inset-y-0 left-0 w-[2px] bg-zest" style={{ transform: `translateX(${x - 1}px)` }} aria-hidden />;
+}
+
+function ShuttleMark({ view, time, at }: { view: ReelView; time: TimeView; at: number }) {
+  const x = xOf(time, usePosition(view.id, at));
+  return (
+    <svg className="pointer-events-none absolute bottom-0 left-0" style={{ transform: `translateX(${x - 7}px)` }} width={14} height={14} aria-hidden>
+      <path d="M7 14 L1 6 L7 0 L13 6 Z" fill="var(--zest)" />
+    </svg>
+  );
+}
 
 /** Paints a canvas again whenever what it shows changes, at most once a frame. */
 function useCanvas(paint: (c: HTMLCanvasElement) => void, again: unknown[]) {
@@ -69,7 +95,7 @@ function useWheel(onTime: Props["onTime"]) {
 }
 
 /** The ruler above the tracks; pressing or dragging on it moves the shuttle. */
-export function Ruler(p: Pick<Props, "view" | "time" | "position" | "onTime" | "onGo" | "takes">) {
+export function Ruler(p: Pick<Props, "view" | "time" | "at" | "onTime" | "onGo" | "takes">) {
   const scene = { ...p, selectedTrack: "", selectedClip: "", drag: null };
   const canvas = useCanvas(
     (c) => {
@@ -80,7 +106,6 @@ export function Ruler(p: Pick<Props, "view" | "time" | "position" | "onTime" | "
   );
   const box = useWheel(p.onTime);
   const go = (e: React.PointerEvent) => p.onGo(onFrame(p.view, sampleAt(p.time, e.clientX - e.currentTarget.getBoundingClientRect().left)));
-  const x = xOf(p.time, p.position);
   return (
     <div
       ref={box}
@@ -93,9 +118,7 @@ export function Ruler(p: Pick<Props, "view" | "time" | "position" | "onTime" | "
       onPointerMove={(e) => e.buttons === 1 && go(e)}
     >
       <canvas ref={canvas} className="h-full w-full" />
-      <svg className="pointer-events-none absolute bottom-0" style={{ left: x - 7 }} width={14} height={14} aria-hidden>
-        <path d="M7 14 L1 6 L7 0 L13 6 Z" fill="var(--zest)" />
-      </svg>
+      <ShuttleMark view={p.view} time={p.time} at={p.at} />
     </div>
   );
 }
@@ -105,8 +128,27 @@ const onFrame = (view: ReelView, sample: number) => sampleOf(frameAt(Math.max(0,
 /** How far a press may wander before it counts as a drag, in pixels. */
 const slack = 4;
 
-/** Tracks and stems in time. Clips are selected by a press and moved, with all that is tied to them, by dragging. */
-export function TimeArea(p: Props & { height: number }) {
+/** The stems in time, below the tracks. */
+export function StemTime(p: Pick<Props, "view" | "time" | "at" | "onTime" | "onGo" | "takes">) {
+  const scene = { ...p, selectedTrack: "", selectedClip: "", drag: null };
+  const canvas = useCanvas(
+    (c) => {
+      const s = fit(c);
+      if (s) paintStems(s.g, s.width, scene);
+    },
+    [p.view, p.time, p.takes],
+  );
+  const box = useWheel(p.onTime);
+  return (
+    <div ref={box} className="relative w-full overflow-hidden" style={{ height: p.view.stems.length * stemHeight }} onPointerDown={(e) => p.onGo(onFrame(p.view, sampleAt(p.time, e.clientX - e.currentTarget.getBoundingClientRect().left)))}>
+      <canvas ref={canvas} className="absolute inset-0 h-full w-full" />
+      <ShuttleLine view={p.view} time={p.time} at={p.at} />
+    </div>
+  );
+}
+
+/** Tracks in time. Clips are selected by a press and moved, with all that is tied to them, by dragging. */
+export function TimeArea(p: Props) {
   const [drag, setDrag] = useState<{ clip: Clip; x: number; by: number; moving: boolean } | null>(null);
   const scene = useMemo(
     () => ({ view: p.view, time: p.time, takes: p.takes, selectedTrack: p.selectedTrack, selectedClip: p.selectedClip, drag: drag?.moving ? { clip: drag.clip.id, tie: drag.clip.tie, by: drag.by } : null }),
@@ -120,7 +162,6 @@ export function TimeArea(p: Props & { height: number }) {
     [scene],
   );
   const box = useWheel(p.onTime);
-  const x = xOf(p.time, p.position);
   const down = (e: React.PointerEvent) => {
     if (e.button !== 0) return;
     const r = e.currentTarget.getBoundingClientRect();
@@ -144,9 +185,9 @@ export function TimeArea(p: Props & { height: number }) {
     setDrag(null);
   };
   return (
-    <div ref={box} className="relative w-full touch-none overflow-hidden" style={{ height: p.height }} onPointerDown={down} onPointerMove={move} onPointerUp={up} onPointerCancel={() => setDrag(null)}>
+    <div ref={box} className="relative w-full shrink-0 grow touch-none overflow-hidden" style={{ minHeight: p.view.tracks.length * trackHeight }} onPointerDown={down} onPointerMove={move} onPointerUp={up} onPointerCancel={() => setDrag(null)}>
       <canvas ref={canvas} className="absolute inset-0 h-full w-full" />
-      <span className="pointer-events-none absolute inset-y-0 w-[2px] bg-zest" style={{ left: x - 1 }} aria-hidden />
+      <ShuttleLine view={p.view} time={p.time} at={p.at} />
     </div>
   );
 }

@@ -108,8 +108,8 @@ export function PrintReport({ print: p, current }: { print: Print; current: numb
                 {[...r.findings]
                   .sort((a, b) => Number(a.severity === "ok") - Number(b.severity === "ok"))
                   .map((f, i) => (
-                    <tr key={i} className={`border-t border-line align-baseline ${f.severity === "error" ? "font-semibold" : ""}`}>
-                      <td className="w-7 py-1.5">
+                    <tr key={i} className={`border-t border-line align-top ${f.severity === "error" ? "font-semibold" : ""}`}>
+                      <td className="w-7 py-1.5 pt-[5px]">
                         <Severity of={f.severity} />
                       </td>
                       <td className="py-1.5 pr-4">

@@ -3,9 +3,10 @@ import { CheckCircle2, Circle, XCircle } from "lucide-react";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
-import { api, ok, type Packaging, type Plan, type Print } from "../../api/client";
+import { api, ok, type Packaging, type Plan, type Print, type ReelView } from "../../api/client";
 import { keysOf, useDo, usePrints, useProduction, useReel, useReelEdits, useReels, useSpecs } from "../../api/hooks";
 import { Header } from "../../ui/header";
+import { StemTag } from "../../ui/stem";
 import { SpecDialog } from "../loom/spec";
 import { PrintReport, Severity } from "./report";
 
@@ -98,7 +99,7 @@ export function PrintRoom() {
               </button>
             </div>
           ) : (
-            plan.data && <PlanPage plan={plan.data} busy={start.isPending} onPrint={() => start.mutate(undefined)} />
+            plan.data && <PlanPage view={view} plan={plan.data} busy={start.isPending} onPrint={() => start.mutate(undefined)} />
           )}
           {plan.error && !printID && <p className="p-8 text-wrong">{plan.error.message}</p>}
         </main>
@@ -117,13 +118,13 @@ export function PrintRoom() {
 }
 
 function PrintState({ print: p }: { print: Print }) {
-  if (p.state === "done" && p.report?.pass) return <CheckCircle2 size={15} className="shrink-0 text-[#5f6a00]" aria-label="passed" style={{ color: "var(--dye-FX)" }} />;
+  if (p.state === "done" && p.report?.pass) return <CheckCircle2 size={15} className="shrink-0" aria-label="passed" style={{ color: "var(--dye-FX)" }} />;
   if (p.state === "done" || p.state === "failed") return <XCircle size={15} className="shrink-0 text-wrong" aria-label={p.state === "done" ? "found wanting" : "failed"} />;
   return <Circle size={15} className="shrink-0 text-muted" aria-label={p.state} />;
 }
 
 /** The list of what will be written, before anything is. */
-function PlanPage({ plan, busy, onPrint }: { plan: Plan; busy: boolean; onPrint: () => void }) {
+function PlanPage({ view, plan, busy, onPrint }: { view: ReelView; plan: Plan; busy: boolean; onPrint: () => void }) {
   const stops = plan.findings.filter((f) => f.severity === "error").length;
   return (
     <div className="px-7 py-5">
@@ -159,14 +160,30 @@ function PlanPage({ plan, busy, onPrint }: { plan: Plan; busy: boolean; onPrint:
           <p className="mb-1.5 text-[13px] text-muted">
             {f.channels.length === 1 ? "1 channel" : `${f.channels.length} channels`}, {plan.duration}, {((plan.frames * f.channels.length * plan.spec.bitDepth) / 8e6).toFixed(1)} MB
           </p>
-          <div className="grid grid-cols-[repeat(auto-fill,minmax(170px,1fr))] gap-2">
-            {f.channels.map((c) => (
-              <div key={c.index} className="flex items-baseline gap-2.5 rounded-lg border border-line bg-paper px-3 py-1.5">
-                <span className="tc text-muted">{c.index}</span>
-                <span className="truncate font-semibold">{c.name}</span>
-              </div>
-            ))}
-          </div>
+          <table className="w-full text-left">
+            <tbody>
+              {f.channels.map((c) => {
+                const feeding = view.tracks.filter((t) => view.routes.some((r) => r.track === t.id && r.output === c.output));
+                const stems = view.stems.filter((s) => view.knots.some((k) => k.row === "stem" && k.from === s.id && k.output === c.output));
+                return (
+                  <tr key={c.index} className="border-t border-line align-baseline">
+                    <td className="tc w-9 py-1.5 text-muted">{c.index}</td>
+                    <td className="w-40 py-1.5 font-semibold">{c.name}</td>
+                    <td className="w-28 py-1.5">
+                      <span className="flex gap-1">
+                        {stems.map((s) => (
+                          <StemTag key={s.id} stem={s.id} />
+                        ))}
+                      </span>
+                    </td>
+                    <td className="py-1.5 text-[13px] text-muted">
+                      {feeding.length === 0 ? <span className="font-semibold text-wrong">nothing feeds it; it would be silent</span> : `${feeding.length === 1 ? "1 track" : `${feeding.length} tracks`}: ${[...new Set(feeding.map((t) => t.name))].join(", ")}`}
+                    </td>
+                  </tr>
+                );
+              })}
+            </tbody>
+          </table>
         </section>
       ))}
     </div>

@@ -180,6 +180,9 @@ function Waveform({ take, channel: c, muted }: { take: Take; channel: Channel; m
   const frames = take.description.frames;
   const heard = usePlayer((s) => (s.playing?.what === "take" && s.playing.id === take.id && s.playing.channels.includes(c.index - 1) ? s.position : -1));
   const place = heard >= 0 ? heard / frames : null;
+  // As tall as the loudest channel of the take allows, the same for all, so that they can be compared.
+  const loudest = Math.max(-40, ...take.channels.map((ch) => ch.peakDBFS ?? -40));
+  const scale = 0.95 / 10 ** (loudest / 20);
   const paint = useMemo(
     () => () => {
       const surface = canvas.current && fit(canvas.current);
@@ -191,11 +194,11 @@ function Waveform({ take, channel: c, muted }: { take: Take; channel: Channel; m
       const detail = levelFor(perPixel * threadStep);
       for (let x = 0; x < width; x += threadStep) {
         const e = extent(take.id, take.channels.length, c.index - 1, detail, x * perPixel, (x + threadStep) * perPixel);
-        const size = e ? Math.max(1, Math.min(1, Math.max(-e.low, e.high) * 1.6) * height) : 1;
+        const size = e ? Math.max(1, Math.min(1, Math.max(-e.low, e.high) * scale) * height) : 1;
         g.fillRect(x, (height - size) / 2, threadWidth, size);
       }
     },
-    [take.id, take.channels.length, c.index, c.suggested, muted, frames],
+    [take.id, take.channels.length, c.index, c.suggested, muted, frames, scale],
   );
   useEffect(() => {
     paint();

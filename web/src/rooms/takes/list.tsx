@@ -24,7 +24,7 @@ export function listed(takes: Take[], find: string, circled: boolean): Item[] {
     if (circled && !t.description.circled) continue;
     const text = words(t);
     if (!wanted.every((w) => text.includes(w))) continue;
-    const heading = t.description.roll && t.kind === "recording" ? `Roll ${t.description.roll}` : t.description.roll ? `Roll ${t.description.roll}` : kinds[t.kind];
+    const heading = t.description.roll ? `Roll ${t.description.roll}` : kinds[t.kind];
     groups.set(heading, [...(groups.get(heading) ?? []), t]);
   }
   return [...groups].flatMap(([heading, list]) => [{ heading, about: list.length === 1 ? "1 take" : `${list.length} takes` }, ...list.map((take) => ({ take }))]);
@@ -96,7 +96,7 @@ function TakeRow({ take, on, style, onChoose }: { take: Take; on: boolean; style
     <div
       role="option"
       aria-selected={on}
-      className={`absolute inset-x-0 flex cursor-pointer items-center gap-2 border-t border-line pl-3 pr-4 ${on ? "border-l-4 border-l-zest bg-paper pl-2" : "hover:bg-paper"}`}
+      className={`absolute inset-x-0 flex cursor-pointer items-center gap-2 border-t border-line pr-4 ${on ? "border-l-4 border-l-zest bg-paper pl-2" : "pl-3 hover:bg-paper"}`}
       style={style}
       onClick={onChoose}
     >

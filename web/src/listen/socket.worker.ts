@@ -1,0 +1,99 @@
+// The socket, in a worker of its own: blocks go from here straight to the AudioWorklet, so that a busy page never makes
+// a gap. The page hears of positions and meters a few times a frame at most.
+import type { Block, Heard } from "./queue";
+
+/** What the page sends: requests for the server, or where the worklet is. */
+export type ToSocket = { do: "connect"; url: string; worklet: MessagePort } | { do: "send"; generation: number; message: object };
+
+/** What the page gets. */
+export type FromSocket =
+  | { is: "heard"; heard: Heard; meters: number[] }
+  | { is: "failed"; generation: number; message: string }
+  | { is: "open" }
+  | { is: "closed"; everOpen: boolean };
+
+type Reply = { generation: number; position: number; meters?: number[]; ended?: boolean; error?: string };
+
+const headBytes = 12;
+
+let socket: WebSocket | null = null;
+let worklet: MessagePort | null = null;
+let url = "";
+let generation = 0;
+let readings: { position: number; meters: number[] }[] = [];
+let waiting: string[] = [];
+
+const tell = (m: FromSocket) => postMessage(m);
+
+function connect() {
+  let open = false;
+  const s = new WebSocket(url);
+  s.binaryType = "arraybuffer";
+  s.onopen = () => {
+    open = true;
+    tell({ is: "open" });
+    waiting.forEach((m) => s.send(m));
+    waiting = [];
+  };
+  s.onclose = () => {
+    if (socket === s) socket = null;
+    waiting = [];
+    tell({ is: "closed", everOpen: open });
+  };
+  s.onmessage = ({ data }) => (typeof data === "string" ? told(JSON.parse(data) as Reply) : sound(data as ArrayBuffer));
+  socket = s;
+}
+
+function send(message: object) {
+  const text = JSON.stringify(message);
+  if (socket?.readyState === WebSocket.OPEN) socket.send(text);
+  else {
+    waiting.push(text);
+    if (!socket) connect();
+  }
+}
+
+function sound(data: ArrayBuffer) {
+  const view = new DataView(data);
+  const of = view.getUint32(0, true);
+  if (of !== generation) return;
+  const block: Block = { generation: of, position: Number(view.getBigInt64(4, true)), samples: new Float32Array(data.slice(headBytes)) };
+  worklet?.postMessage({ do: "block", ...block }, [block.samples.buffer]);
+}
+
+function told(m: Reply) {
+  if (m.error) return tell({ is: "failed", generation: m.generation, message: m.error });
+  if (m.generation !== generation) return;
+  if (m.meters) readings.push({ position: m.position, meters: m.meters });
+  if (m.ended) worklet?.postMessage({ do: "end", generation });
+}
+
+function heard(h: Heard) {
+  if (h.generation !== generation) return;
+  send({ do: "played", generation, frames: h.frames });
+  let meters: number[] = [];
+  while (readings[0] && readings[0].position <= h.position) meters = readings.shift()!.meters;
+  tell({ is: "heard", heard: h, meters });
+}
+
+onmessage = ({ data }: MessageEvent<ToSocket>) => {
+  if (data.do === "connect") {
+    url = data.url;
+    worklet = data.worklet;
+    worklet.onmessage = (e: MessageEvent<Heard>) => heard(e.data);
+    connect();
+    return;
+  }
+  const message = data.message as { do: string };
+  if (message.do === "play" || message.do === "take") {
+    generation = data.generation;
+    readings = [];
+    worklet?.postMessage({ do: "start", generation });
+  }
+  if (message.do === "stop") {
+    generation = data.generation;
+    worklet?.postMessage({ do: "stop" });
+    if (!socket) return;
+  }
+  send({ ...message, generation: data.generation });
+};
