@@ -159,10 +159,10 @@ func lockOf(id string) int64 {
 	return int64(h.Sum64())
 }
 
-// Recover queues running work again whose process has died: nobody holds its lock any more.
+// Recover queues work again whose process has died: its job is not waiting in the queue, and nobody holds its lock.
 func (r *Runner) Recover(ctx context.Context) error {
 	rows, err := r.Store.Pool.Query(ctx, `select w.id::text, w.job_id from work w left join river_job j on j.id = w.job_id
-		where w.state = 'running' and (j.id is null or j.state = 'running')`)
+		where w.state in ('queued', 'running') and (j.id is null or j.state not in ('available', 'scheduled', 'retryable', 'pending'))`)
 	if err != nil {
 		return err
 	}
@@ -180,8 +180,8 @@ func (r *Runner) Recover(ctx context.Context) error {
 			if err := tx.QueryRow(ctx, "select pg_try_advisory_xact_lock($1)", lockOf(a.ID)).Scan(&free); err != nil || !free {
 				return err
 			}
-			var running bool
-			if err := tx.QueryRow(ctx, "select state = 'running' from work where id = $1 for update", a.ID).Scan(&running); err != nil || !running {
+			var open bool
+			if err := tx.QueryRow(ctx, "select state in ('queued', 'running') from work where id = $1 for update", a.ID).Scan(&open); err != nil || !open {
 				return err
 			}
 			if _, err := tx.Exec(ctx, "update river_job set state = 'discarded', finalized_at = now() where id = $1 and state = 'running'", a.Job); err != nil {
@@ -214,13 +214,19 @@ func (w *worker) Work(ctx context.Context, job *river.Job[jobArgs]) error {
 	}
 	defer conn.Release()
 	var mine bool
-	if err := conn.QueryRow(ctx, "select pg_try_advisory_lock($1)", lockOf(id)).Scan(&mine); err != nil || !mine {
+	if err := conn.QueryRow(ctx, "select pg_try_advisory_lock($1)", lockOf(id)).Scan(&mine); err != nil {
+		return river.JobSnooze(time.Second)
+	}
+	if !mine {
 		return river.JobCancel(errors.New("somebody else does this work"))
 	}
 	defer func() {
 		_, _ = conn.Exec(context.WithoutCancel(ctx), "select pg_advisory_unlock($1)", lockOf(id))
 	}()
 	work, err := r.Store.Work(ctx, id)
+	if err != nil && fault.KindOf(err) == "" {
+		return river.JobSnooze(time.Second)
+	}
 	if err != nil || work.State == "cancelled" || work.State == "done" {
 		return river.JobCancel(errors.New("there is nothing to do"))
 	}
@@ -230,7 +236,7 @@ func (w *worker) Work(ctx context.Context, job *river.Job[jobArgs]) error {
 	case err == nil:
 		return r.Store.EndWork(after, id, "done", message, result)
 	case ctx.Err() != nil:
-		if now, readErr := r.Store.Work(after, id); readErr == nil && now.State == "running" {
+		if now, readErr := r.Store.Work(after, id); readErr == nil && (now.State == "running" || now.State == "queued") {
 			return river.JobSnooze(0) // the process ends; the work goes on at the next start
 		}
 		return river.JobCancel(err)

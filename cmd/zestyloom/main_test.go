@@ -1,0 +1,185 @@
+package main
+
+import (
+	"bytes"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/delivery"
+	"zestyloom/core/fault"
+	"zestyloom/core/wave"
+	"zestyloom/internal/api"
+	"zestyloom/internal/app/apptest"
+)
+
+// run gives a verb's standard output, standard error and error.
+func run(t *testing.T, args ...string) (stdout, stderr string, err error) {
+	var out, errOut bytes.Buffer
+	c := root()
+	c.SetOut(&out)
+	c.SetErr(&errOut)
+	c.SetArgs(args)
+	err = c.ExecuteContext(t.Context())
+	return out.String(), errOut.String(), err
+}
+
+// verb runs with --json and decodes; exactly one document must be there.
+func verb(t *testing.T, into any, args ...string) error {
+	out, _, err := run(t, append(args, "--json")...)
+	if out == "" {
+		return err
+	}
+	d := json.NewDecoder(bytes.NewReader([]byte(out)))
+	require.NoError(t, d.Decode(into), out)
+	assert.False(t, d.More(), "one JSON document and nothing else")
+	return err
+}
+
+// poly writes a three-channel recording, whose samples are the frame number plus 1000 for each channel.
+func poly(t *testing.T, dir string) string {
+	h := wave.Header{Format: wave.Format{Encoding: wave.PCM, Channels: 3, SampleRate: 48000, BitDepth: 24, Bytes: 3}, Frames: 96000,
+		Bext: &wave.Bext{TimeReference: 36000 * 48000},
+		IXML: &wave.IXML{Scene: "12A", Take: "3", Tape: "LF03", Circled: "TRUE", Note: "windy", Speed: &wave.IXMLSpeed{TimecodeRate: "25/1", TimecodeFlag: "NDF"},
+			Tracks: &wave.IXMLTracks{Tracks: []wave.IXMLTrack{{InterleaveIndex: "1", Name: "Mix L", Function: "MIX"}, {InterleaveIndex: "2", Name: "Mix R", Function: "MIX"}, {InterleaveIndex: "3", Name: "Boom"}}}}}
+	var b bytes.Buffer
+	w, err := wave.NewWriter(&b, h)
+	require.NoError(t, err)
+	block := make([][]float64, 3)
+	for c := range block {
+		for i := range 96000 {
+			block[c] = append(block[c], float64(i+1000*c)/(1<<23))
+		}
+	}
+	require.NoError(t, w.WriteFrames(block, make([]int64, 3)))
+	path := filepath.Join(dir, "LF03_12A_T03.wav")
+	require.NoError(t, os.WriteFile(path, b.Bytes(), 0o600))
+	return path
+}
+
+func TestProbe(t *testing.T) {
+	path := poly(t, t.TempDir())
+	var got []map[string]any
+	require.NoError(t, verb(t, &got, "probe", path))
+	require.Len(t, got, 1)
+	want := map[string]any{
+		"path": path, "container": "wave", "encoding": "pcm", "sampleRate": 48000.0, "bitDepth": 24.0, "channels": 3.0, "frames": 96000.0,
+		"startSamples": 36000.0 * 48000, "startTimecode": "10:00:00:00", "frameRate": "25", "dropFrame": false, "scene": "12A", "take": "3", "roll": "LF03",
+		"note": "windy", "circled": true, "warnings": []any{}, "recovered": false,
+		"tracks": []any{
+			map[string]any{"index": 1.0, "name": "Mix L", "use": "mix", "function": "MIX"},
+			map[string]any{"index": 2.0, "name": "Mix R", "use": "mix", "function": "MIX"},
+			map[string]any{"index": 3.0, "name": "Boom", "use": "iso", "function": ""},
+		},
+	}
+	assert.Equal(t, want, got[0])
+}
+
+func TestProbeSaysWhatCannotBeRead(t *testing.T) {
+	dir := t.TempDir()
+	good := poly(t, dir)
+	bad := filepath.Join(dir, "log.wav")
+	require.NoError(t, os.WriteFile(bad, []byte("not a recording"), 0o600))
+	var got []map[string]any
+	err := verb(t, &got, "probe", bad, good, filepath.Join(dir, "none.wav"), dir)
+	assert.Len(t, got, 1, "the others are read all the same")
+	require.Len(t, each(err), 3)
+	assert.Contains(t, fault.Sentence(each(err)[0]), bad+": This is not a WAVE")
+	assert.Contains(t, fault.Sentence(each(err)[1]), "no such file")
+	assert.Contains(t, fault.Sentence(each(err)[2]), "folder")
+}
+
+func TestUnravelVerb(t *testing.T) {
+	dir := t.TempDir()
+	path := poly(t, dir)
+	var got struct {
+		Files []struct {
+			Path     string
+			Channels int
+			Tracks   []string
+		}
+	}
+	require.NoError(t, verb(t, &got, "unravel", path, "--out", filepath.Join(dir, "out"), "--pairs", "1-2"))
+	require.Len(t, got.Files, 2)
+	assert.Equal(t, []string{"Mix L", "Mix R"}, got.Files[0].Tracks)
+	var again []map[string]any
+	require.NoError(t, verb(t, &again, "probe", got.Files[0].Path, got.Files[1].Path))
+	assert.Equal(t, 36000.0*48000, again[1]["startSamples"])
+	f, closer, err := openWave(got.Files[1].Path)
+	require.NoError(t, err)
+	defer closer.Close()
+	raw := make([]byte, 3)
+	_, err = f.ReadRaw(raw, 17)
+	require.NoError(t, err)
+	assert.Equal(t, []byte{byte(2017 & 0xff), byte(2017 >> 8), 0}, raw)
+
+	for _, pairs := range []string{"1-9", "x", "1-2,2-3"} {
+		err := verb(t, &got, "unravel", path, "--out", filepath.Join(dir, "bad"), "--pairs", pairs)
+		assert.Equal(t, fault.BadInput, fault.KindOf(err), pairs)
+	}
+	left, err := filepath.Glob(filepath.Join(dir, "*", ".unravel-*"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+}
+
+func TestGauge(t *testing.T) {
+	path := poly(t, t.TempDir())
+	var got map[string]any
+	require.NoError(t, verb(t, &got, "gauge", path))
+	for _, key := range []string{"integratedLUFS", "momentaryMaxLUFS", "shortTermMaxLUFS", "loudnessRangeLU", "truePeakMaxDBTP", "ppmMax", "channels"} {
+		assert.Contains(t, got, key)
+	}
+	assert.Nil(t, got["shortTermMaxLUFS"], "2 s are too short for it")
+	channels := got["channels"].([]any)
+	require.Len(t, channels, 3)
+	third := channels[2].(map[string]any)
+	assert.Equal(t, 3.0, third["index"])
+	assert.InDelta(t, -38.65, third["samplePeakDBFS"], 0.02, "97999 of 8388608")
+	require.NoError(t, verb(t, &got, "gauge", path, "--layout", "lcr", "--order", "film"))
+	assert.Equal(t, "C", got["channels"].([]any)[1].(map[string]any)["label"])
+	assert.Error(t, verb(t, &got, "gauge", path, "--layout", "stereo"))
+	assert.Error(t, verb(t, &got, "gauge", path, "--layout", "9.1"))
+}
+
+func TestPrintVerb(t *testing.T) {
+	s := apptest.Start(t)
+	s.Record("12A.wav", 2, "Boom", "Ines lav")
+	production := s.Production()
+	s.Bring(production, "12A.wav")
+	v := s.Reel(production, "Reel 1")
+	s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": 0, "take": s.Takes(production)["12A.wav"].ID}, &v)
+	dir := t.TempDir()
+	var got struct {
+		Files    []string
+		Check    delivery.Report
+		Manifest string
+	}
+	args := []string{"print", "--server", s.Base, "--production", "The Lantern Ferry", "--reel", "Reel 1", "--out", dir}
+	require.NoError(t, verb(t, &got, append(args, "--spec", "six-channel-split", "--packaging", "per-group")...))
+	require.Len(t, got.Files, 3)
+	assert.True(t, got.Check.Pass)
+	manifest, err := os.ReadFile(got.Manifest)
+	require.NoError(t, err)
+	assert.Contains(t, string(manifest), got.Check.Files[0].SHA256)
+	for _, f := range got.Files {
+		assert.FileExists(t, f)
+	}
+
+	spec := filepath.Join(dir, "mine.yaml")
+	require.NoError(t, os.WriteFile(spec, []byte("id: mine\ntitle: Mine\ncontainer: wave\nsampleRate: 48000\nbitDepth: 24\npackaging: [per-group]\nnaming: {interleaved: a, per-group: \"{tag}\"}\ntruePeakMax: -20\ngroups: [{id: dx, name: D, tag: DX, layout: stereo, stems: [DX], loudness: {target: -10, tolerance: 0.5}}]\n"), 0o600))
+	err = verb(t, &got, append(args, "--spec", spec)...)
+	assert.ErrorIs(t, err, errWanting, "printed, and found wanting")
+	assert.False(t, got.Check.Pass)
+
+	for _, wrong := range [][]string{{"--spec", "none"}, {"--spec", "mine", "--reel", "Reel 9"}, {"--spec", "mine", "--production", "x"}, {"--spec", "mine", "--server", "http://127.0.0.1:1"}} {
+		err := verb(t, &got, append(append([]string{}, args...), wrong...)...)
+		assert.Equal(t, fault.NotFound, fault.KindOf(err), "%v: %v", wrong, err)
+	}
+	var list []api.Spec
+	s.OK("GET", "/specs", nil, &list)
+	assert.Len(t, list, 3)
+}

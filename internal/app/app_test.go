@@ -1,0 +1,478 @@
+package app_test
+
+import (
+	"archive/zip"
+	"bytes"
+	"crypto/sha256"
+	"encoding/base64"
+	"encoding/binary"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"io"
+	"math"
+	"net/http"
+	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/wave"
+	"zestyloom/internal/api"
+	"zestyloom/internal/app/apptest"
+)
+
+func samples(t testing.TB, file []byte) ([][]float64, *wave.File) {
+	f, err := wave.Open(bytes.NewReader(file), int64(len(file)))
+	require.NoError(t, err)
+	raw := make([]byte, int(f.Frames)*f.FrameBytes())
+	_, err = f.ReadRaw(raw, 0)
+	require.NoError(t, err)
+	out := make([][]float64, f.Channels)
+	for c := range out {
+		out[c] = make([]float64, f.Frames)
+		f.Decode(out[c], raw, c)
+	}
+	return out, f
+}
+
+// crossing brings two takes in, lays them out, and chooses the eight-channel spec.
+func crossing(t testing.TB, s *apptest.Server) (production string, v api.ReelView) {
+	s.Record("day1/12A.wav", 3, "Mix L", "Boom", "Ines lav")
+	s.Record("music/Cue.wav", 4, "", "")
+	production = s.Production()
+	for title, w := range s.Bring(production, "day1/12A.wav", "music/Cue.wav") {
+		require.Equal(t, "done", w.State, "%s: %s", title, w.Message)
+	}
+	takes := s.Takes(production)
+	v = s.Reel(production, "Reel 1")
+	for _, name := range []string{"12A.wav", "Cue.wav"} {
+		s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": v.Revision, "take": takes[name].ID}, &v)
+	}
+	s.OK("POST", "/reels/"+v.Id+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "eight-channel-mix"}, &v)
+	return production, v
+}
+
+// print prints a reel and waits for the report.
+func printed(s *apptest.Server, production string, v api.ReelView, request map[string]any) api.Print {
+	var p api.Print
+	s.OK("POST", "/reels/"+v.Id+"/prints", request, &p)
+	s.Settled(production)
+	s.OK("GET", "/prints/"+p.ID, nil, &p)
+	return p
+}
+
+func TestFromCardToDelivery(t *testing.T) {
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	require.Len(t, v.Tracks, 3, "the mix was left out, the cue is one bonded track")
+	assert.Equal(t, "Ines lav", v.Tracks[1].Name)
+	assert.Equal(t, []string{"L", "R"}, v.Tracks[2].Labels)
+	assert.Equal(t, "MX", v.Tracks[2].Stem)
+	assert.EqualValues(t, 36001*48000, v.Clips[1].Start)
+	assert.Len(t, v.Outputs, 8)
+	assert.Empty(t, findings(v, "unreached"))
+	assert.Len(t, findings(v, "unfed"), 2, "no effects yet")
+
+	s.Do(&v, "setTrack", map[string]any{"track": v.Tracks[0].ID, "dual": true})
+	s.Do(&v, "setTrack", map[string]any{"track": v.Tracks[1].ID, "mute": true})
+	var plan api.Plan
+	s.OK("POST", "/reels/"+v.Id+"/plan", map[string]any{"packaging": "per-group"}, &plan)
+	assert.Len(t, plan.Files, 4)
+
+	p := printed(s, production, v, map[string]any{"packaging": "per-group"})
+	require.NotNil(t, p.Report, p.Message)
+	for _, f := range p.Report.Findings {
+		if f.Rule != "loudness" && f.Rule != "ppm" { // this little reel was not made for a target
+			assert.EqualValues(t, "ok", f.Severity, "%+v", f)
+		}
+	}
+	dx := s.File("/prints/" + p.ID + "/files/" + p.Plan.Files[0].Name)
+	sum := sha256.Sum256(dx)
+	assert.Equal(t, hex.EncodeToString(sum[:]), p.Report.Files[0].SHA256)
+	got, f := samples(t, dx)
+	assert.EqualValues(t, 36000*48000, f.Bext.TimeReference)
+	source, err := os.ReadFile(filepath.Join(s.Card, "day1/12A.wav"))
+	require.NoError(t, err)
+	want, _ := samples(t, source)
+	for side := range 2 {
+		assert.Equal(t, want[1], got[side][48000:48000+3*48000], "one iso at unity is bit-identical")
+	}
+
+	archive := s.File("/prints/" + p.ID + "/archive")
+	z, err := zip.NewReader(bytes.NewReader(archive), int64(len(archive)))
+	require.NoError(t, err)
+	names := map[string][]byte{}
+	for _, entry := range z.File {
+		r, err := entry.Open()
+		require.NoError(t, err)
+		names[entry.Name], err = io.ReadAll(r)
+		require.NoError(t, err)
+	}
+	assert.Len(t, names, 4+2)
+	assert.Contains(t, string(names["manifest.sha256"]), hex.EncodeToString(sum[:])+"  "+p.Plan.Files[0].Name)
+	var report api.Report
+	require.NoError(t, json.Unmarshal(names["report.json"], &report))
+}
+
+func findings(v api.ReelView, rule string) (found []string) {
+	for _, f := range v.Findings {
+		if string(f.Rule) == rule {
+			found = append(found, f.Message)
+		}
+	}
+	return found
+}
+
+func TestLoudnessAgreesWithFFmpeg(t *testing.T) {
+	ffmpeg, err := exec.LookPath("ffmpeg")
+	require.NoError(t, err, "ffmpeg is the peer that loudness is compared with")
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	p := printed(s, production, v, map[string]any{"packaging": "per-group"})
+	require.NotNil(t, p.Report)
+	file := filepath.Join(t.TempDir(), "mix.wav")
+	require.NoError(t, os.WriteFile(file, s.File("/prints/"+p.ID+"/files/"+p.Plan.Files[3].Name), 0o600))
+	out, err := exec.Command(ffmpeg, "-hide_banner", "-nostats", "-i", file, "-af", "ebur128=peak=true:framelog=verbose", "-f", "null", "-").CombinedOutput()
+	require.NoError(t, err, string(out))
+	figure := func(form string) float64 {
+		m := regexp.MustCompile(form).FindStringSubmatch(string(out))
+		require.NotNil(t, m, string(out))
+		x, err := strconv.ParseFloat(m[1], 64)
+		require.NoError(t, err)
+		return x
+	}
+	mix := p.Report.Groups[3]
+	assert.InDelta(t, figure(`I:\s+(-?[\d.]+) LUFS`), *mix.IntegratedLUFS, 0.1)
+	assert.InDelta(t, figure(`Peak:\s+(-?[\d.]+) dBFS`), *mix.TruePeakMaxDBTP, 0.3)
+}
+
+func TestKnots(t *testing.T) {
+	s := apptest.Start(t)
+	_, v := crossing(t, s)
+	boom := v.Tracks[0].ID
+	s.OK("POST", "/reels/"+v.Id+"/ties", api.TieRequest{Revision: v.Revision, Row: "track", From: boom, Output: "effects/L"}, &v)
+	s.Do(&v, "setKnots", map[string]any{"knots": []map[string]any{{"row": "track", "from": boom, "channel": 0, "output": "effects/L", "gainDB": -6}}})
+	found := false
+	for _, r := range v.Routes {
+		found = found || r.Track == boom && r.Output == "effects/L" && r.Direct && math.Abs(r.GainDB+6) < 1e-9
+	}
+	assert.True(t, found)
+	assert.Len(t, findings(v, "one-sided"), 1)
+	s.Do(&v, "clearKnots", map[string]any{"row": "track", "from": boom, "output": "effects/L"})
+	assert.Empty(t, findings(v, "one-sided"))
+	assert.Equal(t, "clear Boom at Effects L", v.Undo)
+	s.OK("POST", "/reels/"+v.Id+"/undo", api.AtRevision{Revision: v.Revision}, &v)
+	assert.Len(t, findings(v, "one-sided"), 1)
+	s.OK("POST", "/reels/"+v.Id+"/redo", api.AtRevision{Revision: v.Revision}, &v)
+	assert.Empty(t, findings(v, "one-sided"))
+	var steps []api.Step
+	s.OK("GET", "/reels/"+v.Id+"/history", nil, &steps)
+	assert.Equal(t, "redo", steps[0].Kind)
+}
+
+func TestBadFilesHurtNothingElse(t *testing.T) {
+	s := apptest.Start(t)
+	s.Record("good.wav", 1, "Boom", "Ines lav")
+	good, err := os.ReadFile(filepath.Join(s.Card, "good.wav"))
+	require.NoError(t, err)
+	noChannels := bytes.Clone(good)
+	binary.LittleEndian.PutUint16(noChannels[bytes.Index(good, []byte("fmt "))+10:], 0)
+	s.Put("text.wav", []byte("The ferry's log, not a recording at all."))
+	s.Put("empty.wav", nil)
+	s.Put("chunk.wav", good[:30])
+	s.Put("cut.wav", good[:len(good)-1001])
+	s.Put("nochannels.wav", noChannels)
+	s.Put("again.wav", good)
+	production := s.Production()
+	work := s.Bring(production, "text.wav", "empty.wav", "chunk.wav", "cut.wav", "nochannels.wav", "good.wav")
+	for name, says := range map[string]string{
+		"text.wav": "not a WAVE", "empty.wav": "empty", "chunk.wav": "ends inside its format chunk", "nochannels.wav": "0 channels",
+	} {
+		assert.Equal(t, "failed", work[name].State, name)
+		assert.Contains(t, work[name].Message, says, name)
+	}
+	assert.Equal(t, "done", work["good.wav"].State)
+	assert.Equal(t, "done", work["cut.wav"].State, "what can be saved is saved")
+	assert.Contains(t, work["cut.wav"].Message, "what is there was kept")
+	takes := s.Takes(production)
+	assert.Len(t, takes, 2)
+	assert.True(t, takes["cut.wav"].Description.Recovered)
+	work = s.Bring(production, "again.wav", "missing.wav", "../../etc/passwd")
+	assert.Contains(t, work["again.wav"].Message, "good.wav")
+	assert.Contains(t, work["missing.wav"].Message, "not on card")
+	assert.Equal(t, "failed", work["passwd"].State)
+	left, err := filepath.Glob(filepath.Join(s.Data, "media/sources/*"))
+	require.NoError(t, err)
+	assert.Len(t, left, 2, "nothing of the refused files is left")
+
+	s.Put("text.wav", good[:len(good)-6]) // mended on the card
+	s.OK("POST", "/work/"+work["text.wav"].ID+"/retry", nil, nil)
+	assert.Equal(t, "done", s.Settled(production)["text.wav"].State)
+}
+
+func TestCardsStayInTheirFolder(t *testing.T) {
+	s := apptest.Start(t)
+	s.Record("roll/12A.wav", 0.1, "Boom")
+	s.Put("roll/notes.txt", []byte("x"))
+	require.NoError(t, os.Symlink("/etc", filepath.Join(s.Card, "out")))
+	var cards []string
+	s.OK("GET", "/cards", nil, &cards)
+	assert.Equal(t, []string{"LF03"}, cards)
+	var list []api.CardEntry
+	s.OK("GET", "/cards/LF03/files", nil, &list)
+	require.Len(t, list, 1, "links are not shown")
+	assert.True(t, list[0].Folder)
+	s.OK("GET", "/cards/LF03/files?folder=roll", nil, &list)
+	require.Len(t, list, 1)
+	assert.Equal(t, "roll/12A.wav", list[0].Path)
+	s.OK("GET", "/cards/LF03/files?folder=../../..", nil, &list)
+	assert.Len(t, list, 1, "climbing ends at the top of the card")
+	for _, path := range []string{"/cards/LF03/files?folder=out", "/cards/none/files", "/cards/LF03/files?folder=gone"} {
+		assert.GreaterOrEqual(t, s.Call("GET", path, nil, nil), 400, path)
+	}
+}
+
+// upload speaks tus by hand, so that it can break off and go on.
+func upload(t testing.TB, s *apptest.Server, production, name string, size int, extra map[string]string) (location string, res *http.Response) {
+	req, _ := http.NewRequest("POST", s.Base+api.Base+"/uploads/", nil)
+	req.Header.Set("Tus-Resumable", "1.0.0")
+	req.Header.Set("Upload-Length", fmt.Sprint(size))
+	enc := func(x string) string { return base64.StdEncoding.EncodeToString([]byte(x)) }
+	req.Header.Set("Upload-Metadata", "production "+enc(production)+",filename "+enc(name))
+	for k, v := range extra {
+		req.Header.Set(k, v)
+	}
+	res, err := http.DefaultClient.Do(req)
+	require.NoError(t, err)
+	res.Body.Close()
+	u, err := url.Parse(res.Header.Get("Location"))
+	require.NoError(t, err)
+	return u.Path, res
+}
+
+func patch(s *apptest.Server, location string, offset int, body io.Reader, length int64) (*http.Response, error) {
+	req, _ := http.NewRequest("PATCH", s.Base+location, body)
+	req.ContentLength = length
+	req.Header.Set("Tus-Resumable", "1.0.0")
+	req.Header.Set("Upload-Offset", fmt.Sprint(offset))
+	req.Header.Set("Content-Type", "application/offset+octet-stream")
+	return http.DefaultClient.Do(req)
+}
+
+// broken gives some bytes and then fails, as a lost connection does.
+type broken struct{ left []byte }
+
+func (b *broken) Read(p []byte) (int, error) {
+	if len(b.left) == 0 {
+		return 0, io.ErrUnexpectedEOF
+	}
+	n := copy(p, b.left)
+	b.left = b.left[n:]
+	return n, nil
+}
+
+func TestUploadBrokenOffGoesOn(t *testing.T) {
+	s := apptest.Start(t)
+	s.Record("12A.wav", 2, "Boom", "Ines lav")
+	file, err := os.ReadFile(filepath.Join(s.Card, "12A.wav"))
+	require.NoError(t, err)
+	production := s.Production()
+	location, res := upload(t, s, production, "12A.wav", len(file), nil)
+	require.Equal(t, http.StatusCreated, res.StatusCode)
+	_, err = patch(s, location, 0, &broken{file[:100_000]}, int64(len(file)))
+	require.Error(t, err, "the connection broke")
+	assert.Empty(t, s.Takes(production), "half a file is no take")
+
+	s.Stop() // and the server went down as well
+	s.Run()
+	var offset int
+	require.Eventually(t, func() bool {
+		req, _ := http.NewRequest("HEAD", s.Base+location, nil)
+		req.Header.Set("Tus-Resumable", "1.0.0")
+		head, err := http.DefaultClient.Do(req)
+		if err != nil || head.StatusCode != http.StatusOK {
+			return false
+		}
+		head.Body.Close()
+		offset, err = strconv.Atoi(head.Header.Get("Upload-Offset"))
+		return err == nil
+	}, 10*time.Second, 20*time.Millisecond)
+	assert.LessOrEqual(t, offset, 100_000)
+	rest := file[offset:]
+	done, err := patch(s, location, offset, bytes.NewReader(rest), int64(len(rest)))
+	require.NoError(t, err)
+	done.Body.Close()
+	require.Equal(t, http.StatusNoContent, done.StatusCode)
+	assert.NotEmpty(t, done.Header.Get("Loom-Work"))
+	s.Settled(production)
+	sum := sha256.Sum256(file)
+	take, ok := s.Takes(production)["12A.wav"]
+	require.True(t, ok)
+	assert.Equal(t, hex.EncodeToString(sum[:]), take.SHA256, "the bytes are those that were sent")
+	left, err := filepath.Glob(filepath.Join(s.Data, "uploads/*"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+}
+
+func TestUploadsAreRefusedInWords(t *testing.T) {
+	s := apptest.Start(t)
+	_, res := upload(t, s, "00000000-0000-0000-0000-000000000000", "x.wav", 10, nil)
+	assert.Equal(t, http.StatusNotFound, res.StatusCode)
+	_, res = upload(t, s, s.Production(), "x.wav", 0, nil)
+	assert.Equal(t, http.StatusBadRequest, res.StatusCode)
+	_, res = upload(t, s, another(s), "", 5, nil)
+	assert.Equal(t, http.StatusBadRequest, res.StatusCode)
+}
+
+func another(s *apptest.Server) string {
+	var p api.Production
+	s.OK("POST", "/productions", map[string]any{"name": "Another", "frameRate": map[string]any{"num": 24, "den": 1, "drop": false}}, &p)
+	return p.ID
+}
+
+func TestForeignPagesAreRefused(t *testing.T) {
+	s := apptest.Start(t)
+	for name, change := range map[string]func(*http.Request){
+		"host":   func(r *http.Request) { r.Host = "evil.example" },
+		"origin": func(r *http.Request) { r.Header.Set("Origin", "http://evil.example") },
+	} {
+		req, _ := http.NewRequest("GET", s.Base+api.Base+"/productions", nil)
+		change(req)
+		res, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		res.Body.Close()
+		assert.Equal(t, http.StatusBadRequest, res.StatusCode, name)
+	}
+	res, err := http.Get(s.Base + api.Base + "/nothing")
+	require.NoError(t, err)
+	res.Body.Close()
+	assert.Equal(t, http.StatusNotFound, res.StatusCode)
+	assert.Equal(t, "application/problem+json", res.Header.Get("Content-Type"))
+}
+
+func TestRequestsThatMakeNoSense(t *testing.T) {
+	s := apptest.Start(t)
+	_, v := crossing(t, s)
+	p := "/reels/" + v.Id
+	for _, c := range []struct {
+		status       int
+		method, path string
+		body         any
+		says         string
+	}{
+		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "jump", "command": map[string]any{}}, "not a command"},
+		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "setTrack", "command": map[string]any{"colour": "red"}}, "can't be read"},
+		{404, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "setTrack", "command": map[string]any{"track": "t99"}}, "no longer"},
+		{409, "POST", p + "/undo", api.AtRevision{Revision: v.Revision - 1}, "Somebody has changed"},
+		{404, "POST", p + "/spec", api.SpecChoice{Revision: v.Revision, Spec: "none"}, "no delivery spec"},
+		{404, "POST", p + "/ties", api.TieRequest{Revision: v.Revision, Row: "stem", From: "DX", Output: "none/L"}, "no output"},
+		{404, "POST", p + "/unravel", map[string]any{"revision": v.Revision, "take": "nonsense"}, "no such take"},
+		{400, "POST", p + "/unravel", "revision: 1", "can't be read"},
+		{404, "GET", "/reels/nonsense", nil, "no such reel"},
+		{404, "GET", "/prints/nonsense", nil, "no such print"},
+		{400, "POST", "/specs", "id: [", "YAML"},
+		{400, "POST", "/productions", map[string]any{"name": "", "frameRate": map[string]any{"num": 25, "den": 1, "drop": false}}, "needs a name"},
+	} {
+		assert.Contains(t, s.Refused(c.status, c.method, c.path, c.body), c.says, "%s %s", c.method, c.path)
+	}
+	var same api.ReelView
+	s.OK("GET", p, nil, &same)
+	assert.Equal(t, v, same, "nothing was changed by any of it")
+}
+
+func TestOwnSpecs(t *testing.T) {
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	text := "id: mono-dialogue\ntitle: Mono dialogue\ncontainer: wave\nsampleRate: 48000\nbitDepth: 16\npackaging: [per-group]\nnaming: {interleaved: \"{reel}\", per-group: \"{reel}_{tag}\"}\ngroups: [{id: dx, name: Dialogue, tag: DX, layout: mono, stems: [DX]}]\n"
+	s.OK("POST", "/specs", text, nil)
+	var specs []api.Spec
+	s.OK("GET", "/specs", nil, &specs)
+	assert.Len(t, specs, 3)
+	p := printed(s, production, v, map[string]any{"spec": "mono-dialogue"})
+	require.NotNil(t, p.Report, p.Message)
+	assert.True(t, p.Report.Pass, "%+v", p.Report.Findings)
+	x, f := samples(t, s.File("/prints/"+p.ID+"/files/Reel_1_DX.wav"))
+	assert.Equal(t, 16, f.BitDepth)
+	assert.Len(t, x, 1)
+	var now api.ReelView
+	s.OK("GET", "/reels/"+v.Id, nil, &now)
+	assert.Equal(t, v, now, "printing for another spec leaves the reel's weave as it is")
+	assert.Contains(t, string(s.File("/specs/schema")), "Delivery spec")
+}
+
+func TestPrintsCanBeStopped(t *testing.T) {
+	s := apptest.Start(t)
+	s.Record("long.wav", 240, "Boom", "Ines lav", "Tobiah lav")
+	production := s.Production()
+	s.Bring(production, "long.wav")
+	v := s.Reel(production, "Reel 1")
+	s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": 0, "take": s.Takes(production)["long.wav"].ID}, &v)
+	s.OK("POST", "/reels/"+v.Id+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "six-channel-split"}, &v)
+	var p api.Print
+	s.OK("POST", "/reels/"+v.Id+"/prints", map[string]any{}, &p)
+	s.OK("POST", "/work/"+p.ID+"/cancel", nil, nil)
+	s.OK("GET", "/prints/"+p.ID, nil, &p)
+	assert.Equal(t, "cancelled", p.State)
+	assert.Contains(t, s.Refused(404, "GET", "/prints/"+p.ID+"/archive", nil), "not finished")
+	require.Eventually(t, func() bool {
+		left, err := filepath.Glob(filepath.Join(s.Data, "media/prints/*"))
+		return err == nil && len(left) == 0
+	}, 20*time.Second, 50*time.Millisecond, "what was written is removed")
+	s.Refused(400, "POST", "/work/"+p.ID+"/cancel", nil)
+}
+
+// A server that goes down in the middle of its work takes it up again when it comes back.
+func TestInterruptedWorkIsTakenUpAgain(t *testing.T) {
+	s := apptest.Start(t)
+	for i := range 4 {
+		s.Record(fmt.Sprintf("take%d.wav", i), 60, "Boom", "Ines lav", "Tobiah lav", "Radio", strings.Repeat("x", i+1))
+	}
+	production := s.Production()
+	s.OK("POST", "/productions/"+production+"/imports", api.CardImport{Card: "LF03", Paths: []string{"take0.wav", "take1.wav", "take2.wav", "take3.wav"}}, nil)
+	s.Stop()
+	s.Run()
+	for title, w := range s.Settled(production) {
+		assert.Equal(t, "done", w.State, "%s: %s", title, w.Message)
+	}
+	assert.Len(t, s.Takes(production), 4)
+}
+
+func TestOverview(t *testing.T) {
+	s := apptest.Start(t)
+	s.Record("12A.wav", 2, "Boom", "Ines lav")
+	production := s.Production()
+	s.Bring(production, "12A.wav")
+	id := s.Takes(production)["12A.wav"].ID
+	assert.Len(t, s.File("/takes/"+id+"/overview?level=0&from=0&count=65536"), 750*2*4, "96000 frames are 750 bins of 2 channels")
+	assert.Len(t, s.File("/takes/"+id+"/overview?level=1&from=46&count=10"), 1*2*4)
+	assert.Empty(t, s.File("/takes/"+id+"/overview?level=2&from=99&count=10"))
+	s.Refused(400, "GET", "/takes/"+id+"/overview?level=7&from=0&count=1", nil)
+	s.Refused(400, "GET", "/takes/"+id+"/overview?level=0&from=-1&count=1", nil)
+}
+
+func TestTakeEdits(t *testing.T) {
+	s := apptest.Start(t)
+	s.Record("12A.wav", 0.5, "Boom", "Ines lav")
+	production := s.Production()
+	s.Bring(production, "12A.wav")
+	take := s.Takes(production)["12A.wav"]
+	s.OK("PATCH", "/takes/"+take.ID, map[string]any{"channel": 2, "name": "Ines, lav"}, &take)
+	assert.Equal(t, "Ines, lav", take.Channels[1].Name)
+	v := s.Reel(production, "Reel 1")
+	s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": 0, "take": take.ID}, &v)
+	assert.Equal(t, "Ines, lav", v.Tracks[1].Name, "the name follows the channel")
+	s.OK("POST", "/productions/"+production+"/takes/undo", nil, nil)
+	assert.Equal(t, "Ines lav", s.Takes(production)["12A.wav"].Channels[1].Name)
+	s.OK("POST", "/productions/"+production+"/takes/redo", nil, nil)
+	s.Refused(400, "PATCH", "/takes/"+take.ID, map[string]any{"channel": 2})
+	assert.Contains(t, s.Refused(400, "DELETE", "/takes/"+take.ID, nil), "Reel 1")
+}

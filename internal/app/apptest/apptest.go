@@ -1,0 +1,274 @@
+// Package apptest runs the whole application for tests: a server on a port of its own, with a database and folders of
+// its own, whose answers are held against the contract. Begin reading at Start.
+package apptest
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"io"
+	"log/slog"
+	"math"
+	"net"
+	"net/http"
+	"net/url"
+	"os"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/getkin/kin-openapi/openapi3filter"
+	"github.com/getkin/kin-openapi/routers"
+	"github.com/getkin/kin-openapi/routers/gorillamux"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/wave"
+	"zestyloom/internal/api"
+	"zestyloom/internal/app"
+	"zestyloom/internal/cards"
+	"zestyloom/internal/store/storetest"
+)
+
+// Server is the whole application on a port of its own, with a card of files.
+type Server struct {
+	t        testing.TB
+	Base     string // http://host:port
+	Card     string // folder of the card LF03
+	Data     string // folder of media and uploads
+	Stop     func() // ends the server, as a shutdown does
+	database string
+	contract routers.Router
+}
+
+// Start runs the application until the test ends.
+func Start(t testing.TB) *Server {
+	s := &Server{t: t, Card: t.TempDir(), Data: t.TempDir(), database: storetest.URL(t)}
+	doc, err := openapi3.NewLoader().LoadFromFile(contractFile())
+	require.NoError(t, err)
+	doc.Servers = openapi3.Servers{{URL: api.Base}}
+	s.contract, err = gorillamux.NewRouter(doc)
+	require.NoError(t, err)
+	s.Run()
+	t.Cleanup(func() { s.Stop() })
+	return s
+}
+
+// contractFile finds api/openapi.yaml from where this file lies.
+func contractFile() string {
+	_, here, _, _ := runtime.Caller(0)
+	return filepath.Join(filepath.Dir(here), "../../../api/openapi.yaml")
+}
+
+// Run starts the application; after stop it can be run again, as after a restart.
+func (s *Server) Run() {
+	ctx, cancel := context.WithCancel(context.Background())
+	a, err := app.Open(ctx, app.Config{Database: s.database, Data: s.Data, Cards: cards.Cards{"LF03": s.Card}, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
+	require.NoError(s.t, err)
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(s.t, err)
+	s.Base = "http://" + l.Addr().String()
+	served := make(chan error, 1)
+	go func() { served <- a.Serve(ctx, l) }()
+	stopped := false
+	s.Stop = func() {
+		if stopped {
+			return
+		}
+		stopped = true
+		cancel()
+		require.NoError(s.t, ignoreClosed(<-served))
+		a.Close()
+	}
+}
+
+func ignoreClosed(err error) error {
+	if err != nil && strings.Contains(err.Error(), http.ErrServerClosed.Error()) {
+		return nil
+	}
+	return err
+}
+
+// Call sends a request, holds the answer against the contract and decodes it. It gives the status.
+func (s *Server) Call(method, path string, body, into any) int {
+	var reader io.Reader
+	contentType := "application/json"
+	switch b := body.(type) {
+	case nil:
+	case string:
+		reader, contentType = strings.NewReader(b), "application/yaml"
+	default:
+		j, err := json.Marshal(b)
+		require.NoError(s.t, err)
+		reader = bytes.NewReader(j)
+	}
+	req, err := http.NewRequest(method, s.Base+api.Base+path, reader)
+	require.NoError(s.t, err)
+	if body != nil {
+		req.Header.Set("Content-Type", contentType)
+	}
+	res, err := http.DefaultClient.Do(req)
+	require.NoError(s.t, err)
+	defer res.Body.Close()
+	b, err := io.ReadAll(res.Body)
+	require.NoError(s.t, err)
+	s.meets(req, res, b)
+	if into != nil {
+		require.NoError(s.t, json.Unmarshal(b, into), "%s %s: %s", method, path, b)
+	}
+	return res.StatusCode
+}
+
+// meets fails where an answer is not what api/openapi.yaml promises.
+func (s *Server) meets(req *http.Request, res *http.Response, body []byte) {
+	plain := *req
+	u := *req.URL
+	u.Scheme, u.Host = "", ""
+	plain.URL = &u
+	route, params, err := s.contract.FindRoute(&plain)
+	if err != nil {
+		require.GreaterOrEqual(s.t, res.StatusCode, 400, "%s is not in the contract", req.URL)
+		return
+	}
+	input := &openapi3filter.ResponseValidationInput{
+		RequestValidationInput: &openapi3filter.RequestValidationInput{Request: &plain, PathParams: params, Route: route},
+		Status:                 res.StatusCode, Header: res.Header, Options: &openapi3filter.Options{IncludeResponseStatus: true, MultiError: true},
+	}
+	input.SetBodyBytes(body)
+	if err := openapi3filter.ValidateResponse(context.Background(), input); err != nil {
+		require.NoError(s.t, err, "%s %s", req.Method, req.URL.Path)
+	}
+}
+
+// OK calls and expects success.
+func (s *Server) OK(method, path string, body, into any) {
+	s.t.Helper()
+	status := s.Call(method, path, body, into)
+	require.Less(s.t, status, 300, "%s %s", method, path)
+}
+
+// Refused calls and gives the problem's sentence.
+func (s *Server) Refused(status int, method, path string, body any) string {
+	s.t.Helper()
+	var p api.Problem
+	require.Equal(s.t, status, s.Call(method, path, body, &p), "%s %s", method, path)
+	require.NotEmpty(s.t, p.Title)
+	return p.Title
+}
+
+// Record puts a polyphonic file on the card: sines that differ from channel to channel, named by tracks.
+func (s *Server) Record(name string, seconds float64, tracks ...string) {
+	frames := int(seconds * 48000)
+	h := wave.Header{Format: wave.Format{Encoding: wave.PCM, Channels: len(tracks), SampleRate: 48000, BitDepth: 24, Bytes: 3}, Frames: int64(frames)}
+	if tracks[0] != "" {
+		list := &wave.IXMLTracks{}
+		for i, track := range tracks {
+			list.Tracks = append(list.Tracks, wave.IXMLTrack{InterleaveIndex: string(rune('1' + i)), Name: track})
+		}
+		h.Bext = &wave.Bext{TimeReference: 36001 * 48000}
+		h.IXML = &wave.IXML{Scene: "12A", Take: "3", Tape: "LF03", Circled: "TRUE", Tracks: list, Speed: &wave.IXMLSpeed{TimecodeRate: "25/1", TimecodeFlag: "NDF"}}
+	}
+	var b bytes.Buffer
+	w, err := wave.NewWriter(&b, h)
+	require.NoError(s.t, err)
+	block := make([][]float64, len(tracks))
+	for c := range block {
+		block[c] = make([]float64, frames)
+		for i := range block[c] {
+			block[c][i] = 0.1 * math.Sin(float64(i)*0.01*float64(c+1)+float64(len(name)))
+		}
+	}
+	require.NoError(s.t, w.WriteFrames(block, make([]int64, len(tracks))))
+	require.NoError(s.t, w.Close())
+	s.Put(name, b.Bytes())
+}
+
+// Put writes a file onto the card.
+func (s *Server) Put(name string, b []byte) {
+	file := filepath.Join(s.Card, name)
+	require.NoError(s.t, os.MkdirAll(filepath.Dir(file), 0o755))
+	require.NoError(s.t, os.WriteFile(file, b, 0o644))
+}
+
+// Production makes the production that tests work in and gives its ID.
+func (s *Server) Production() string {
+	var p api.Production
+	s.OK("POST", "/productions", map[string]any{"name": "The Lantern Ferry", "frameRate": map[string]any{"num": 25, "den": 1, "drop": false}}, &p)
+	return p.ID
+}
+
+// Bring imports files of the card and waits; it gives how each went, by title.
+func (s *Server) Bring(production string, names ...string) map[string]api.Work {
+	s.OK("POST", "/productions/"+production+"/imports", api.CardImport{Card: "LF03", Paths: names}, nil)
+	return s.Settled(production)
+}
+
+// Settled waits until no work goes on.
+func (s *Server) Settled(production string) map[string]api.Work {
+	deadline := time.Now().Add(60 * time.Second)
+	for {
+		var list []api.Work
+		s.OK("GET", "/productions/"+production+"/work", nil, &list)
+		open := false
+		byTitle := map[string]api.Work{}
+		for _, w := range list {
+			open = open || w.State == "queued" || w.State == "running"
+			if _, newer := byTitle[w.Title]; !newer {
+				byTitle[w.Title] = w
+			}
+		}
+		if !open {
+			return byTitle
+		}
+		require.True(s.t, time.Now().Before(deadline), "work does not end: %+v", list)
+		time.Sleep(20 * time.Millisecond)
+	}
+}
+
+// Takes gives a production's takes by file name.
+func (s *Server) Takes(production string) map[string]api.Take {
+	var list api.TakeList
+	s.OK("GET", "/productions/"+production+"/takes", nil, &list)
+	byName := map[string]api.Take{}
+	for _, t := range list.Takes {
+		byName[t.FileName] = t
+	}
+	return byName
+}
+
+// Reel makes an empty reel that starts at 10:00:00:00.
+func (s *Server) Reel(production, name string) api.ReelView {
+	var v api.ReelView
+	s.OK("POST", "/productions/"+production+"/reels", api.NewReel{Name: name, Start: "10:00:00:00"}, &v)
+	return v
+}
+
+// Do sends a command and updates the view.
+func (s *Server) Do(v *api.ReelView, kind string, command any) {
+	s.t.Helper()
+	b, err := json.Marshal(command)
+	require.NoError(s.t, err)
+	s.OK("POST", "/reels/"+v.Id+"/commands", map[string]any{"revision": v.Revision, "kind": kind, "command": json.RawMessage(b)}, v)
+}
+
+// File fetches bytes.
+func (s *Server) File(path string) []byte {
+	u, err := url.Parse(s.Base + api.Base + path)
+	require.NoError(s.t, err)
+	res, err := http.Get(u.String())
+	require.NoError(s.t, err)
+	defer res.Body.Close()
+	b, err := io.ReadAll(res.Body)
+	require.NoError(s.t, err)
+	require.Equal(s.t, http.StatusOK, res.StatusCode, "%s: %s", path, b)
+	return b
+}
+
+// Copied gives the bytes of a file on the card.
+func (s *Server) Copied(name string) []byte {
+	b, err := os.ReadFile(filepath.Join(s.Card, name))
+	require.NoError(s.t, err)
+	return b
+}

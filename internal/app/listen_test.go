@@ -1,0 +1,153 @@
+package app_test
+
+import (
+	"context"
+	"encoding/binary"
+	"encoding/json"
+	"math"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/coder/websocket"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/internal/api"
+	"zestyloom/internal/app/apptest"
+)
+
+// heard is what came over a connection until the end, an error, or enough frames.
+type heard struct {
+	left, right []float32
+	first       int64
+	meters      [][]float64
+	ended       bool
+	problem     string
+}
+
+func dial(t *testing.T, s *apptest.Server) *websocket.Conn {
+	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+	t.Cleanup(cancel)
+	conn, _, err := websocket.Dial(ctx, strings.Replace(s.Base, "http", "ws", 1)+api.Base+"/listen", nil)
+	require.NoError(t, err)
+	conn.SetReadLimit(1 << 20)
+	t.Cleanup(func() { _ = conn.CloseNow() })
+	return conn
+}
+
+func send(t *testing.T, conn *websocket.Conn, m map[string]any) {
+	b, err := json.Marshal(m)
+	require.NoError(t, err)
+	require.NoError(t, conn.Write(context.Background(), websocket.MessageText, b))
+}
+
+// listenTo reads like the browser does: it says what it has played, so that more comes.
+func listenTo(t *testing.T, conn *websocket.Conn, generation uint32, frames int) heard {
+	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+	defer cancel()
+	h := heard{first: -1}
+	for len(h.left) < frames {
+		kind, b, err := conn.Read(ctx)
+		require.NoError(t, err)
+		if kind == websocket.MessageText {
+			var m struct {
+				Generation uint32
+				Meters     []float64
+				Ended      bool
+				Error      string
+			}
+			require.NoError(t, json.Unmarshal(b, &m))
+			if m.Generation != generation {
+				continue
+			}
+			if m.Meters != nil {
+				h.meters = append(h.meters, m.Meters)
+			}
+			if h.ended, h.problem = m.Ended, m.Error; m.Ended || m.Error != "" {
+				return h
+			}
+			continue
+		}
+		if binary.LittleEndian.Uint32(b) != generation {
+			continue
+		}
+		position := int64(binary.LittleEndian.Uint64(b[4:]))
+		if h.first < 0 {
+			h.first = position
+		}
+		require.Equal(t, h.first+int64(len(h.left)), position, "blocks follow each other without a hole")
+		for at := 12; at < len(b); at += 8 {
+			h.left = append(h.left, math.Float32frombits(binary.LittleEndian.Uint32(b[at:])))
+			h.right = append(h.right, math.Float32frombits(binary.LittleEndian.Uint32(b[at+4:])))
+		}
+		send(t, conn, map[string]any{"do": "played", "generation": generation, "frames": len(h.left)})
+	}
+	return h
+}
+
+const floatSpec = "id: float-mix\ntitle: Float mix\ncontainer: wave\nsampleRate: 48000\nbitDepth: 32\npackaging: [interleaved]\nnaming: {interleaved: mix, per-group: \"{tag}\"}\ngroups: [{id: mix, name: Mix, tag: MIX, layout: stereo, stems: [DX, MX, FX]}]\n"
+
+// What the WebSocket plays is, bit for bit, what is printed as float.
+func TestWhatIsHeardIsWhatIsPrinted(t *testing.T) {
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	s.Do(&v, "setTrack", map[string]any{"track": v.Tracks[0].ID, "gainDB": -4.5, "pan": 0.3})
+	s.OK("POST", "/specs", floatSpec, nil)
+	s.OK("POST", "/reels/"+v.Id+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "float-mix"}, &v)
+	p := printed(s, production, v, map[string]any{})
+	require.NotNil(t, p.Report, p.Message)
+	mix, _ := samples(t, s.File("/prints/"+p.ID+"/files/mix.wav"))
+
+	conn := dial(t, s)
+	from := v.Head.Start + 47_111 // from where no block of the print begins
+	send(t, conn, map[string]any{"do": "play", "generation": 1, "reel": v.Id, "from": from, "tap": map[string]any{"kind": "group", "id": "mix"}})
+	h := listenTo(t, conn, 1, 1<<30)
+	require.True(t, h.ended, h.problem)
+	require.Equal(t, from, h.first)
+	require.Greater(t, len(h.left), 48000)
+	loud := false
+	for i := 47_111; i < len(mix[0]); i++ {
+		require.Equal(t, float32(mix[0][i]), h.left[i-47_111], "frame %d", i)
+		require.Equal(t, float32(mix[1][i]), h.right[i-47_111], "frame %d", i)
+		loud = loud || mix[0][i] != 0
+	}
+	assert.True(t, loud)
+	assert.Len(t, h.meters[5], 2)
+	assert.Greater(t, h.meters[20][0], -60.0)
+}
+
+func TestTouchListening(t *testing.T) {
+	s := apptest.Start(t)
+	production, _ := crossing(t, s)
+	take := s.Takes(production)["12A.wav"]
+	conn := dial(t, s)
+	send(t, conn, map[string]any{"do": "take", "generation": 7, "take": take.ID, "channels": []int{2}, "from": 5000})
+	h := listenTo(t, conn, 7, 4000)
+	assert.EqualValues(t, 5000, h.first)
+	want, _ := samples(t, s.Copied("day1/12A.wav"))
+	for i := range 4000 {
+		require.Equal(t, float32(want[2][5000+i]), h.left[i])
+		require.Equal(t, h.left[i], h.right[i])
+	}
+}
+
+func TestListeningChangesWhilePlaying(t *testing.T) {
+	s := apptest.Start(t)
+	_, v := crossing(t, s)
+	conn := dial(t, s)
+	send(t, conn, map[string]any{"do": "play", "generation": 1, "reel": v.Id, "from": v.Head.Start + 60000, "tap": map[string]any{"kind": "stem", "id": "FX"}})
+	h := listenTo(t, conn, 1, 4096)
+	assert.Zero(t, h.left[3000], "nothing is in the effects")
+	send(t, conn, map[string]any{"do": "change", "generation": 1, "tap": map[string]any{"kind": "stems", "id": ""}, "solo": []string{v.Tracks[0].ID}})
+	more := listenTo(t, conn, 1, 40000)
+	assert.NotZero(t, more.left[39000], "what was soloed is heard without starting again")
+	send(t, conn, map[string]any{"do": "play", "generation": 2, "reel": v.Id, "from": v.Head.Start, "tap": map[string]any{"kind": "stem", "id": "ZZ"}})
+	assert.Contains(t, listenTo(t, conn, 2, 1<<20).problem, "nothing to hear")
+	send(t, conn, map[string]any{"do": "take", "generation": 3, "take": "nonsense", "channels": []int{0}})
+	assert.Contains(t, listenTo(t, conn, 3, 1<<20).problem, "no such take")
+	send(t, conn, map[string]any{"do": "dance", "generation": 4})
+	_, b, err := conn.Read(context.Background())
+	require.NoError(t, err)
+	assert.Contains(t, string(b), "dance")
+}

@@ -1,0 +1,279 @@
+package store_test
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/fault"
+	"zestyloom/core/reel"
+	"zestyloom/core/take"
+	"zestyloom/core/timecode"
+	"zestyloom/internal/store"
+	"zestyloom/internal/store/storetest"
+)
+
+var (
+	ctx = context.Background()
+	pal = timecode.Rate{Num: 25, Den: 1}
+)
+
+func ferry(t testing.TB, s *store.Store) store.Production {
+	p, err := s.CreateProduction(ctx, "The Lantern Ferry", pal)
+	require.NoError(t, err)
+	return p
+}
+
+func addTake(t testing.TB, s *store.Store, production, sum string) string {
+	id, err := s.AddTake(ctx, store.Take{
+		Production: production, Kind: take.Recording, FileName: sum + ".wav", MediaKey: "sources/" + sum, SHA256: sum,
+		Description: take.Description{SampleRate: 48000, Frames: 48000, Channels: 1, Scene: "12A", Take: "3", Roll: "LF03"},
+		Channels:    []store.Channel{{Track: take.Track{Index: 1, Name: "Boom", Use: take.Iso}, FileName: "Boom"}},
+	})
+	require.NoError(t, err)
+	return id
+}
+
+func crossing(t testing.TB, s *store.Store) (reelID, takeID string) {
+	p := ferry(t, s)
+	takeID = addTake(t, s, p.ID, "a")
+	reelID, err := s.CreateReel(ctx, p, "Reel 1", 36000*48000)
+	require.NoError(t, err)
+	_, err = s.Do(ctx, reelID, 0, "ines", command(reel.AddTake{Take: takeID, Title: "12A/3", Length: 100, Parts: []reel.PartPlan{{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}}))
+	require.NoError(t, err)
+	return reelID, takeID
+}
+
+func command(c reel.Command) func(*reel.Reel) (reel.Command, error) {
+	return func(*reel.Reel) (reel.Command, error) { return c, nil }
+}
+
+func gain(r *reel.Reel, dB float64) func(*reel.Reel) (reel.Command, error) {
+	return command(reel.SetTrack{Track: r.TrackList()[0].ID, GainDB: &dB})
+}
+
+func TestProductions(t *testing.T) {
+	s := storetest.Open(t)
+	p := ferry(t, s)
+	again, err := s.Production(ctx, p.ID)
+	require.NoError(t, err)
+	assert.Equal(t, p, again)
+	_, err = s.CreateProduction(ctx, "The Lantern Ferry", pal)
+	assert.Equal(t, fault.BadInput, fault.KindOf(err))
+	_, err = s.CreateProduction(ctx, "  ", pal)
+	assert.Equal(t, fault.BadInput, fault.KindOf(err))
+	_, err = s.CreateProduction(ctx, "x", timecode.Rate{Num: 17, Den: 1})
+	assert.Equal(t, fault.BadInput, fault.KindOf(err))
+	for _, id := range []string{"nonsense", "00000000-0000-0000-0000-000000000000"} {
+		_, err = s.Production(ctx, id)
+		assert.Equal(t, fault.NotFound, fault.KindOf(err), id)
+		_, err = s.Take(ctx, id)
+		assert.Equal(t, fault.NotFound, fault.KindOf(err), id)
+		_, err = s.Reel(ctx, id)
+		assert.Equal(t, fault.NotFound, fault.KindOf(err), id)
+		_, err = s.Work(ctx, id)
+		assert.Equal(t, fault.NotFound, fault.KindOf(err), id)
+		_, err = s.Print(ctx, id)
+		assert.Equal(t, fault.NotFound, fault.KindOf(err), id)
+	}
+}
+
+func TestTakesAreTakenInOnce(t *testing.T) {
+	s := storetest.Open(t)
+	p := ferry(t, s)
+	addTake(t, s, p.ID, "a")
+	_, err := s.AddTake(ctx, store.Take{Production: p.ID, SHA256: "a", Channels: []store.Channel{}})
+	assert.ErrorContains(t, err, "a.wav")
+	assert.Equal(t, fault.BadInput, fault.KindOf(err))
+}
+
+func TestTakeEditsCanBeUndone(t *testing.T) {
+	s := storetest.Open(t)
+	p := ferry(t, s)
+	id := addTake(t, s, p.ID, "a")
+	name := func() string {
+		got, err := s.Take(ctx, id)
+		require.NoError(t, err)
+		assert.Equal(t, "Boom", got.Channels[0].FileName, "what the file says stays")
+		return got.Channels[0].Name
+	}
+	require.NoError(t, s.NameChannel(ctx, id, 1, "Boom near"))
+	require.NoError(t, s.NameChannel(ctx, id, 1, "Boom far"))
+	require.NoError(t, s.NameChannel(ctx, id, 1, "Boom far"), "the same name again is no edit")
+	assert.Error(t, s.NameChannel(ctx, id, 2, "x"))
+	h, err := s.TakeHistory(ctx, p.ID)
+	require.NoError(t, err)
+	assert.Equal(t, store.TakeHistory{Undo: "name channel 1"}, h)
+	require.NoError(t, s.UndoTakeEdit(ctx, p.ID))
+	assert.Equal(t, "Boom near", name())
+	require.NoError(t, s.UndoTakeEdit(ctx, p.ID))
+	assert.Equal(t, "Boom", name())
+	assert.Error(t, s.UndoTakeEdit(ctx, p.ID))
+	require.NoError(t, s.RedoTakeEdit(ctx, p.ID))
+	assert.Equal(t, "Boom near", name())
+	require.NoError(t, s.SetTakeKind(ctx, id, take.Effect))
+	assert.Error(t, s.RedoTakeEdit(ctx, p.ID), "a new edit ends what could be redone")
+	assert.Error(t, s.SetTakeKind(ctx, id, "song"))
+	got, err := s.Take(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, "FX", got.Channels[0].Suggested, "the suggestion follows the kind")
+}
+
+func TestATakeInUseStays(t *testing.T) {
+	s := storetest.Open(t)
+	id, takeID := crossing(t, s)
+	_, err := s.RemoveTake(ctx, takeID)
+	assert.Equal(t, fault.BadInput, fault.KindOf(err))
+	o, err := s.Undo(ctx, id, 1, "ines")
+	require.NoError(t, err)
+	assert.Empty(t, o.Reel.Clips)
+	_, err = s.RemoveTake(ctx, takeID)
+	assert.Error(t, err, "redo could bring its clip back")
+	other := addTake(t, s, o.Production, "b")
+	key, err := s.RemoveTake(ctx, other)
+	require.NoError(t, err)
+	assert.Equal(t, "sources/b", key)
+}
+
+func TestUndoReachesAcrossARestart(t *testing.T) {
+	url := storetest.URL(t)
+	s, err := store.Open(ctx, url)
+	require.NoError(t, err)
+	id, _ := crossing(t, s)
+	o, err := s.Reel(ctx, id)
+	require.NoError(t, err)
+	states := []string{asJSON(t, o.Reel)}
+	for i := range snapshotAndMore {
+		o, err = s.Do(ctx, id, o.Revision, "ines", gain(o.Reel, float64(-i)/10-0.1))
+		require.NoError(t, err)
+		states = append(states, asJSON(t, o.Reel))
+	}
+	s.Close()
+
+	s, err = store.Open(ctx, url)
+	require.NoError(t, err)
+	defer s.Close()
+	o, err = s.Reel(ctx, id)
+	require.NoError(t, err)
+	assert.JSONEq(t, states[len(states)-1], asJSON(t, o.Reel))
+	assert.Equal(t, "gain of Boom", o.Undo)
+	for i := len(states) - 2; i >= 0; i-- {
+		o, err = s.Undo(ctx, id, o.Revision, "tobiah")
+		require.NoError(t, err)
+		require.JSONEq(t, states[i], asJSON(t, o.Reel))
+	}
+	assert.Equal(t, "unravel 12A/3", o.Undo)
+	assert.Equal(t, "gain of Boom", o.Redo)
+	o, err = s.Redo(ctx, id, o.Revision, "tobiah")
+	require.NoError(t, err)
+	assert.JSONEq(t, states[1], asJSON(t, o.Reel))
+	o, err = s.Do(ctx, id, o.Revision, "tobiah", gain(o.Reel, 3))
+	require.NoError(t, err)
+	assert.Empty(t, o.Redo)
+	_, err = s.Redo(ctx, id, o.Revision, "tobiah")
+	assert.Equal(t, fault.BadInput, fault.KindOf(err))
+	steps, err := s.History(ctx, id, 3)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"do", "redo", "undo"}, []string{steps[0].Kind, steps[1].Kind, steps[2].Kind})
+}
+
+// snapshotAndMore is more than lie between two snapshots, so that both ways of opening a reel are gone.
+const snapshotAndMore = 130
+
+func asJSON(t *testing.T, v any) string {
+	b, err := json.Marshal(v)
+	require.NoError(t, err)
+	return string(b)
+}
+
+func TestAStaleEditIsRefused(t *testing.T) {
+	s := storetest.Open(t)
+	id, _ := crossing(t, s)
+	o, err := s.Reel(ctx, id)
+	require.NoError(t, err)
+	_, err = s.Do(ctx, id, o.Revision, "ines", gain(o.Reel, -1))
+	require.NoError(t, err)
+	_, err = s.Do(ctx, id, o.Revision, "tobiah", gain(o.Reel, -2))
+	assert.Equal(t, fault.Stale, fault.KindOf(err))
+	_, err = s.Undo(ctx, id, o.Revision, "tobiah")
+	assert.Equal(t, fault.Stale, fault.KindOf(err))
+	now, err := s.Reel(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, -1.0, now.Reel.TrackList()[0].GainDB)
+}
+
+func TestAFailingCommandChangesNothing(t *testing.T) {
+	s := storetest.Open(t)
+	id, _ := crossing(t, s)
+	before, err := s.Reel(ctx, id)
+	require.NoError(t, err)
+	_, err = s.Do(ctx, id, before.Revision, "ines", command(reel.MoveClip{Clip: "none"}))
+	assert.Equal(t, fault.NotFound, fault.KindOf(err))
+	same, err := s.Do(ctx, id, before.Revision, "ines", gain(before.Reel, 0))
+	require.NoError(t, err, "a command that changes nothing is no error")
+	assert.Equal(t, before.Revision, same.Revision)
+	after, err := s.Reel(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, before, after)
+}
+
+// Two processes with caches of their own, many edits at once: each is made once or refused, none is lost.
+func TestConcurrentEditorsLoseNothing(t *testing.T) {
+	url := storetest.URL(t)
+	a, err := store.Open(ctx, url)
+	require.NoError(t, err)
+	defer a.Close()
+	b, err := store.Open(ctx, url)
+	require.NoError(t, err)
+	defer b.Close()
+	id, _ := crossing(t, a)
+	var wg sync.WaitGroup
+	made := make(chan string, 1000)
+	for editor := range 6 {
+		s := []*store.Store{a, b}[editor%2]
+		wg.Go(func() {
+			for i := range 15 {
+				name := fmt.Sprintf("%d-%d", editor, i)
+				for {
+					o, err := s.Reel(ctx, id)
+					if !assert.NoError(t, err) {
+						return
+					}
+					_, err = s.Do(ctx, id, o.Revision, "x", command(reel.AddTake{Take: "t", Title: name, Length: 1, Parts: []reel.PartPlan{{Name: name, Stem: "FX", Channels: []int{0}, Labels: []string{"M"}}}}))
+					if err == nil {
+						made <- name
+						break
+					}
+					if !assert.Equal(t, fault.Stale, fault.KindOf(err), err) {
+						return
+					}
+				}
+			}
+		})
+	}
+	wg.Wait()
+	close(made)
+	o, err := b.Reel(ctx, id)
+	require.NoError(t, err)
+	assert.EqualValues(t, 1+6*15, o.Revision)
+	names := map[string]bool{}
+	for _, track := range o.Reel.Tracks {
+		names[track.Name] = true
+	}
+	for name := range made {
+		assert.True(t, names[name], "%s was confirmed and is gone", name)
+	}
+	assert.Len(t, names, 1+6*15)
+}
+
+func TestOpenReportsAnUnreachableDatabase(t *testing.T) {
+	_, err := store.Open(ctx, "postgres://nobody@127.0.0.1:1/none?connect_timeout=1")
+	require.Error(t, err)
+	assert.False(t, errors.Is(err, context.Canceled))
+}
