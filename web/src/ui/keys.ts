@@ -83,12 +83,19 @@ export function pressed(e: Pick<KeyboardEvent, "key" | "ctrlKey" | "metaKey" | "
   return [(e.ctrlKey || e.metaKey) && "Mod", e.altKey && "Alt", e.shiftKey && !printable && "Shift", name].filter(Boolean).join("+");
 }
 
+/** Whether the focus came by the pointer. Then Enter and Space are still the room's keys, not the pressed button's. */
+let byPointer = false;
+if (typeof window !== "undefined") {
+  window.addEventListener("pointerdown", () => (byPointer = true), true);
+  window.addEventListener("keydown", (e) => e.key === "Tab" && (byPointer = false), true);
+}
+
 /** Whether the press belongs to something that takes text or has a meaning for it already. */
 function taken(e: KeyboardEvent): boolean {
   const el = e.target as HTMLElement;
   if (el.closest?.("input, textarea, select, [contenteditable], [role=dialog], [role=menu]")) return true;
   const control = el.closest?.("button, a, [role=switch], [role=gridcell]");
-  return !!control && ["Enter", "Space"].includes(pressed(e)) && el.matches(":focus-visible");
+  return !!control && ["Enter", "Space"].includes(pressed(e)) && !byPointer;
 }
 
 /** Runs handlers for the keys of actions while the component is there. */

@@ -5,7 +5,8 @@ import type { Clip, ReelView, Track } from "../../api/client";
 import type { Command } from "../../api/hooks";
 import { duration, labelAt, parse } from "../../ui/timecode";
 
-type Do = (c: Command) => unknown;
+/** Gives nothing where the command was refused. */
+type Do = (c: Command) => Promise<ReelView | undefined>;
 
 /** A text field that is kept when it is left or Enter is pressed, and put back by Escape. */
 function Kept(p: { label: string; value: string; onKeep: (text: string) => void; className?: string }) {
@@ -23,10 +24,7 @@ function Kept(p: { label: string; value: string; onKeep: (text: string) => void;
       onChange={(e) => setDraft(e.target.value)}
       onBlur={keep}
       onKeyDown={(e) => {
-        if (e.key === "Enter") {
-          keep();
-          e.currentTarget.blur();
-        }
+        if (e.key === "Enter") e.currentTarget.blur(); // which keeps it, once
         if (e.key === "Escape") setDraft(null);
       }}
     />
@@ -83,7 +81,7 @@ export function Inspector({ view, track, clip, onDo, onRemove }: { view: ReelVie
         {toPair && (
           <Line name="">
             <label className="flex cursor-pointer items-center gap-2">
-              <input type="checkbox" className="accent-act" checked={track.feed.dual} onChange={(e) => set({ dual: e.target.checked })} /> dual mono (else the pan law, −{view.head.panLaw} dB in the middle)
+              <Dual key={`${track.id} ${track.feed.dual}`} on={track.feed.dual} onChange={(dual) => set({ dual })} /> dual mono (else the pan law, −{view.head.panLaw} dB in the middle)
             </label>
           </Line>
         )}
@@ -114,9 +112,27 @@ export function Inspector({ view, track, clip, onDo, onRemove }: { view: ReelVie
   );
 }
 
-function PanSlider({ pan, onPan }: { pan: number; onPan: (pan: number) => void }) {
+/** Turns at once, before the server has answered, and back if it refuses. */
+function Dual(p: { on: boolean; onChange: (on: boolean) => Promise<ReelView | undefined> }) {
+  const [on, setOn] = useState(p.on);
+  return (
+    <input
+      type="checkbox"
+      className="accent-act"
+      checked={on}
+      onChange={(e) => {
+        setOn(e.target.checked);
+        void p.onChange(e.target.checked).then((done) => done || setOn(p.on));
+      }}
+    />
+  );
+}
+
+function PanSlider({ pan, onPan }: { pan: number; onPan: (pan: number) => Promise<ReelView | undefined> }) {
   const [at, setAt] = useState(pan);
-  const keep = () => at !== pan && onPan(at);
+  const keep = () => {
+    if (at !== pan) void onPan(at).then((done) => done || setAt(pan));
+  };
   return (
     <>
       <input type="range" min={-1} max={1} step={0.05} value={at} aria-label="Pan" className="w-36 accent-act" onChange={(e) => setAt(Math.abs(Number(e.target.value)) < 0.03 ? 0 : Number(e.target.value))} onPointerUp={keep} onKeyUp={keep} onBlur={keep} />

@@ -300,7 +300,7 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
       </div>
       <div className="flex h-[136px] shrink-0 border-t border-line bg-paper">
         <div className="min-w-0 grow">
-          <Inspector view={view} track={track} clip={clip} onDo={(c) => void edits.command(c)} onRemove={remove} />
+          <Inspector view={view} track={track} clip={clip} onDo={edits.command} onRemove={remove} />
         </div>
         <div className="shrink-0 bg-ground" style={{ width: reedWidth }} />
         <div className="shrink-0 bg-ground">

@@ -163,7 +163,7 @@ export function GainField(p: { knot: Knot; labels?: string[]; onGain: (dB: numbe
           onFocus={(e) => e.target.select()}
           onChange={(e) => setDraft(e.target.value)}
           onBlur={keep}
-          onKeyDown={(e) => e.key === "Enter" && keep()}
+          onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
         />
         dB
       </span>

@@ -1,10 +1,11 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { ChevronDown, ChevronRight, MoreHorizontal, Pencil } from "lucide-react";
 import { DropdownMenu, Switch } from "radix-ui";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 
 import { api, ok, type Channel, type Take, type TakeKind } from "../../api/client";
-import { keysOf, useDo, useReels } from "../../api/hooks";
+import { keysOf, useDo, useProduction, useReels } from "../../api/hooks";
 import { colour, dye, fit, threadStep, threadWidth } from "../../draw/canvas";
 import { extent, levelFor, onOverview } from "../../draw/overview";
 import { player, usePlayer } from "../../listen/player";
@@ -12,7 +13,6 @@ import { keyOf, useActions } from "../../ui/keys";
 import { useLight } from "../../ui/light";
 import { StemTag } from "../../ui/stem";
 import { duration, labelAt } from "../../ui/timecode";
-import { useProduction } from "../../api/hooks";
 import { takeTitle } from "./list";
 
 const kindNames: Record<TakeKind, string> = { recording: "Recording", music: "Music", effect: "Effect" };
@@ -166,7 +166,7 @@ function ChannelName({ take, channel: c }: { take: Take; channel: Channel }) {
       onChange={(e) => setDraft(e.target.value)}
       onBlur={keep}
       onKeyDown={(e) => {
-        if (e.key === "Enter") keep();
+        if (e.key === "Enter") e.currentTarget.blur(); // which keeps it, once
         if (e.key === "Escape") setDraft(null);
       }}
     />
@@ -242,6 +242,7 @@ function Waveform({ take, channel: c, muted }: { take: Take; channel: Channel; m
 /** The one command that breaks the chosen channels into tracks on a reel. */
 function UnravelBar({ take, on }: { take: Take; on: Set<number> }) {
   const go = useNavigate();
+  const queries = useQueryClient();
   const reels = useReels(take.production);
   const production = useProduction(take.production);
   const [chosen, setChosen] = useState("");
@@ -263,7 +264,10 @@ function UnravelBar({ take, on }: { take: Take; on: Set<number> }) {
       return ok(api.POST("/reels/{reel}/unravel", { ...path(target), body: { revision: now.revision, take: take.id, channels: [...on].sort((a, b) => a - b), pairs } }));
     },
     [keysOf.reels(take.production)],
-    (view) => void go(`/p/${take.production}/loom/${view.id}`),
+    (view) => {
+      queries.setQueryData(keysOf.reel(view.id), view);
+      void go(`/p/${take.production}/loom/${view.id}`);
+    },
   );
   const run = () => {
     if (on.size > 0 && !unravel.isPending && reels.data) unravel.mutate(undefined);

@@ -1,0 +1,65 @@
+// Package core holds no code of its own; this test holds the order of the packages below it.
+package core
+
+import (
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// order lists core's packages from the innermost: each may import those before it. Fault is for all, and dsp stands
+// before weave, which pans with it.
+var order = []string{"fault", "timecode", "wave", "layout", "take", "diagnose", "align", "reel", "dsp", "weave", "loudness", "engine", "delivery"}
+
+// forbidden is what the job must not know of.
+var forbidden = []string{"net", "net/http", "os", "database/sql", "time", "log", "log/slog"}
+
+func TestImportsPointInwards(t *testing.T) {
+	checked := 0
+	require.NoError(t, filepath.WalkDir("..", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() && slices.Contains([]string{"node_modules", ".git", ".run"}, d.Name()) {
+			if d != nil && d.IsDir() {
+				return fs.SkipDir
+			}
+			return err
+		}
+		if d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return nil
+		}
+		checked++
+		path = filepath.ToSlash(strings.TrimPrefix(path, "../"))
+		top, rest, _ := strings.Cut(path, "/")
+		f, err := parser.ParseFile(token.NewFileSet(), filepath.Join("..", path), nil, parser.ImportsOnly)
+		require.NoError(t, err)
+		for _, spec := range f.Imports {
+			name, _ := strconv.Unquote(spec.Path.Value)
+			own, ours := strings.CutPrefix(name, "zestyloom/")
+			switch top {
+			case "core":
+				require.NotContains(t, forbidden, name, "%s", path)
+				if !ours {
+					continue
+				}
+				inner, isCore := strings.CutPrefix(own, "core/")
+				require.True(t, isCore, "%s imports %s", path, name)
+				from, _, _ := strings.Cut(rest, "/")
+				require.Contains(t, order, inner)
+				require.Less(t, slices.Index(order, inner), slices.Index(order, from), "%s imports %s", path, name)
+			case "internal", "demo":
+				require.False(t, strings.HasPrefix(own, "cmd/"), "%s imports %s", path, name)
+				if top == "demo" {
+					require.False(t, strings.HasPrefix(own, "internal/"), "%s imports %s", path, name)
+				}
+			}
+		}
+		return nil
+	}))
+	require.Greater(t, checked, 40)
+}

@@ -1,0 +1,30 @@
+import { defineConfig } from "@playwright/test";
+
+import { chromium } from "./chromium.mjs";
+
+// ./loom e2e gives each run a database, a folder and a port of its own.
+const port = process.env.E2E_PORT ?? "7499";
+const data = process.env.E2E_DATA ?? "../.run/e2e";
+
+export default defineConfig({
+  testDir: ".",
+  outputDir: "results",
+  timeout: 120_000,
+  expect: { timeout: 15_000 },
+  workers: 1,
+  reporter: [["list"]],
+  use: {
+    baseURL: `http://127.0.0.1:${port}`,
+    viewport: { width: 1280, height: 800 },
+    launchOptions: chromium,
+    colorScheme: "light",
+    trace: "retain-on-failure",
+  },
+  webServer: {
+    command: `../bin/zestyloom demo --address 127.0.0.1:${port} --data ${data} --ready ${data}.ready`,
+    url: `http://127.0.0.1:${port}/api/v1/productions`,
+    timeout: 120_000,
+    stderr: "pipe",
+    gracefulShutdown: { signal: "SIGTERM", timeout: 10_000 },
+  },
+});
