@@ -16,7 +16,7 @@ const (
 
 var (
 	musicWord  = regexp.MustCompile(`(?i)(^|[^a-z])(music|cue|mx|score|song|waltz)([^a-z]|$)`)
-	effectWord = regexp.MustCompile(`(?i)(^|[^a-z])(effects?|fx|sfx|foley|wild|plant|ambien(ce|t)|atmos?|room ?tone|water|winch|bell|chain)([^a-z]|$)`)
+	effectWord = regexp.MustCompile(`(?i)(^|[^a-z])(effects?|fx|sfx|foley|wild|plant|ambien(ce|t)|atmospheres?|room ?tone|water|winch|bell|chain)([^a-z]|$)`)
 )
 
 // KindOf guesses the kind from a description and the path that the file came by, its name before its folders. Whatever
