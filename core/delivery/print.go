@@ -9,6 +9,8 @@ import (
 	"io"
 	"math"
 
+	"golang.org/x/sync/errgroup"
+
 	"zestyloom/core/dsp"
 	"zestyloom/core/engine"
 	"zestyloom/core/fault"
@@ -34,7 +36,7 @@ type Printed struct {
 }
 
 // blockFrames is the length of the blocks that are printed.
-const blockFrames = 1 << 13
+const blockFrames = 1 << 11
 
 type file struct {
 	plan    PlannedFile
@@ -62,6 +64,8 @@ func (w *audioWriter) Write(b []byte) (int, error) {
 
 // Print renders the plan's files, all of them in one pass. r is the reel that NewPlan gave with the plan. create opens
 // a file for writing; the caller closes it. progress is told the share done.
+//
+// Rendering, measuring and writing run side by side, each on its own goroutine, over a few blocks that go round.
 func Print(ctx context.Context, p Plan, r *reel.Reel, open engine.Opener, create func(name string) (Output, error), stamp Stamp, progress func(float64)) (Printed, error) {
 	printed := Printed{Audio: map[string]string{}, Groups: map[string]loudness.Measurement{}, Clipped: map[string]int64{}}
 	if !p.Printable() {
@@ -90,33 +94,60 @@ func Print(ctx context.Context, p Plan, r *reel.Reel, open engine.Opener, create
 		}
 		files = append(files, f)
 	}
-	for at := int64(0); at < p.Frames; {
-		if err := ctx.Err(); err != nil {
-			return printed, fault.Wrap(fault.Cancelled, err, "The print was stopped")
-		}
-		n := int(min(blockFrames, p.Frames-at))
-		if err := eng.Render(p.Start+at, n); err != nil {
-			return printed, err
-		}
-		block := eng.Outputs()
-		for i := range block {
-			if dither[i] {
-				dsp.AddDither(block[i], p.Spec.BitDepth, i, at)
+	ring := newRing(len(outputs))
+	work, ctx := errgroup.WithContext(ctx)
+	work.Go(func() error {
+		defer ring.end()
+		for at := int64(0); at < p.Frames; {
+			b, err := ring.empty(ctx)
+			if err != nil {
+				return fault.Wrap(fault.Cancelled, err, "The print was stopped")
 			}
-			if p.Spec.BitDepth < 32 {
-				printed.Clipped[outputs[i].Group] += limit(block[i], p.Spec.BitDepth)
+			n := int(min(blockFrames, p.Frames-at))
+			if err := eng.Render(p.Start+at, n); err != nil {
+				return err
 			}
-		}
-		for id, m := range meters {
-			m.Write(pick(block, columns[id]))
-		}
-		for _, f := range files {
-			if err := f.writer.WriteFrames(pick(block, f.columns), f.limited); err != nil {
-				return printed, err
+			for i, samples := range eng.Outputs() {
+				to := b.fill(i, samples)
+				if dither[i] {
+					dsp.AddDither(to, p.Spec.BitDepth, i, at)
+				}
+				if p.Spec.BitDepth < 32 {
+					printed.Clipped[outputs[i].Group] += limit(to, p.Spec.BitDepth)
+				}
 			}
+			ring.pass(b)
+			at += int64(n)
+			progress(float64(at) / float64(p.Frames))
 		}
-		at += int64(n)
-		progress(float64(at) / float64(p.Frames))
+		return nil
+	})
+	work.Go(func() error {
+		for b := range ring.measure {
+			for id, m := range meters {
+				m.Write(pick(b.channels, columns[id]))
+			}
+			ring.release(b)
+		}
+		return nil
+	})
+	work.Go(func() error {
+		var failed error
+		for b := range ring.write {
+			for _, f := range files {
+				if failed == nil {
+					failed = f.writer.WriteFrames(pick(b.channels, f.columns), f.limited)
+				}
+			}
+			if failed != nil {
+				return failed // which ends the context, and with it the others
+			}
+			ring.release(b)
+		}
+		return nil
+	})
+	if err := work.Wait(); err != nil {
+		return printed, err
 	}
 	for id, m := range meters {
 		printed.Groups[id] = m.Measurement()

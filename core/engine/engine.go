@@ -38,7 +38,8 @@ type bus struct {
 	id     string
 	labels []string
 	buf    [][]float64 // channels × MaxBlock
-	paths  []path      // from this bus to outputs
+	dirty  int         // frames of buf that may not be zero
+	paths  []path      // from this bus to others
 }
 
 // path leads from a channel of a bus to a channel of another.
@@ -128,10 +129,12 @@ func newBus(id string, labels []string) *bus {
 	return b
 }
 
-func (b *bus) clear(n int) {
+// clear silences the bus. What was not written to since is silent already.
+func (b *bus) clear() {
 	for _, ch := range b.buf {
-		clear(ch[:n])
+		clear(ch[:b.dirty])
 	}
+	b.dirty = 0
 }
 
 func (e *Engine) source(take string, open Opener) (*source, error) {
@@ -155,13 +158,13 @@ func (e *Engine) Render(from int64, n int) error {
 	}
 	e.frames = n
 	for _, b := range e.outputs {
-		b.clear(n)
+		b.clear()
 	}
 	for _, b := range e.stems {
-		b.clear(n)
+		b.clear()
 	}
 	for _, t := range e.tracks {
-		t.clear(n)
+		t.clear()
 		sounding := false
 		for i := range t.clips {
 			c := &t.clips[i]
@@ -180,7 +183,9 @@ func (e *Engine) Render(from int64, n int) error {
 		}
 	}
 	for _, s := range e.stems {
-		s.send(n)
+		if s.dirty > 0 {
+			s.send(n)
+		}
 	}
 	return nil
 }
@@ -198,6 +203,7 @@ func (e *Engine) addClip(t *track, c *clip, from int64, n int) error {
 		return fault.Wrap(fault.KindOf(err), err, "%s could not be read", c.Name)
 	}
 	into := int(begin - from)
+	t.dirty = n
 	gain := c.gain * t.gain
 	for ch, channel := range c.Channels {
 		x := e.scratch[:count]
@@ -213,6 +219,7 @@ func (e *Engine) addClip(t *track, c *clip, from int64, n int) error {
 func (b *bus) send(n int) {
 	for _, p := range b.paths {
 		src, dst := b.buf[p.From][:n], p.to.buf[p.To][:n]
+		p.to.dirty = n
 		if p.Gain == 1 {
 			for i, v := range src {
 				dst[i] += v

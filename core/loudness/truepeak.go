@@ -5,7 +5,7 @@ import "math"
 const (
 	phaseTaps   = 24   // taps of each phase: flat to 0.45 fs, far inside the tolerance of BS.1770 annex 2
 	kaiserBeta  = 7.86 // about 80 dB
-	peakStretch = 256  // samples looked at together when deciding whether oversampling can matter
+	peakStretch = 64   // samples looked at together when deciding whether oversampling can matter
 )
 
 // interpolator holds the phases of an oversampling windowed sinc. It is computed once for each factor.
