@@ -30,7 +30,7 @@ func TestImportsPointInwards(t *testing.T) {
 			}
 			return err
 		}
-		if d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+		if d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "test.go") {
 			return nil
 		}
 		checked++

@@ -13,6 +13,7 @@ import (
 	"zestyloom/core/delivery"
 	"zestyloom/core/fault"
 	"zestyloom/core/wave"
+	"zestyloom/core/wave/wavetest"
 	"zestyloom/internal/api"
 	"zestyloom/internal/app/apptest"
 )
@@ -42,22 +43,13 @@ func verb(t *testing.T, into any, args ...string) error {
 
 // poly writes a three-channel recording, whose samples are the frame number plus 1000 for each channel.
 func poly(t *testing.T, dir string) string {
-	h := wave.Header{Format: wave.Format{Encoding: wave.PCM, Channels: 3, SampleRate: 48000, BitDepth: 24, Bytes: 3}, Frames: 96000,
+	h := wave.Header{Format: wavetest.PCM24(3), Frames: 96000,
 		Bext: &wave.Bext{TimeReference: 36000 * 48000},
 		IXML: &wave.IXML{Scene: "12A", Take: "3", Tape: "LF03", Circled: "TRUE", Note: "windy", Speed: &wave.IXMLSpeed{TimecodeRate: "25/1", TimecodeFlag: "NDF"},
 			Tracks: &wave.IXMLTracks{Tracks: []wave.IXMLTrack{{InterleaveIndex: "1", Name: "Mix L", Function: "MIX"}, {InterleaveIndex: "2", Name: "Mix R", Function: "MIX"}, {InterleaveIndex: "3", Name: "Boom"}}}}}
-	var b bytes.Buffer
-	w, err := wave.NewWriter(&b, h)
-	require.NoError(t, err)
-	block := make([][]float64, 3)
-	for c := range block {
-		for i := range 96000 {
-			block[c] = append(block[c], float64(i+1000*c)/(1<<23))
-		}
-	}
-	require.NoError(t, w.WriteFrames(block, make([]int64, 3)))
+	b := wavetest.Bytes(t, h, func(c, i int) float64 { return float64(i+1000*c) / (1 << 23) })
 	path := filepath.Join(dir, "LF03_12A_T03.wav")
-	require.NoError(t, os.WriteFile(path, b.Bytes(), 0o600))
+	require.NoError(t, os.WriteFile(path, b, 0o600))
 	return path
 }
 

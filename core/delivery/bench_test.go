@@ -1,7 +1,6 @@
 package delivery
 
 import (
-	"bytes"
 	"context"
 	"fmt"
 	"math"
@@ -13,6 +12,7 @@ import (
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
+	"zestyloom/core/wave/wavetest"
 )
 
 // discard is a file that keeps nothing.
@@ -23,26 +23,12 @@ func (discard) WriteAt(b []byte, _ int64) (int, error) { return len(b), nil }
 
 // speech is a take of noise that comes and goes as speech does, each channel at its own time.
 func speech(b *testing.B, channels int, seconds float64) *wave.File {
-	frames := int(seconds * 48000)
-	h := wave.Header{Format: wave.Format{Encoding: wave.PCM, Channels: channels, SampleRate: 48000, BitDepth: 24, Bytes: 3}, Frames: int64(frames)}
-	var out bytes.Buffer
-	w, err := wave.NewWriter(&out, h)
-	require.NoError(b, err)
 	rnd := rand.New(rand.NewPCG(1, 2))
-	samples := make([][]float64, channels)
-	for c := range samples {
-		samples[c] = make([]float64, frames)
-		for i := range samples[c] {
-			t := float64(i)/48000 + float64(c)*0.37
-			level := max(0, math.Sin(t*9)) * max(0.05, math.Sin(t*1.3))
-			samples[c][i] = 0.1 * level * level * (rnd.Float64()*2 - 1)
-		}
-	}
-	require.NoError(b, w.WriteFrames(samples, make([]int64, channels)))
-	require.NoError(b, w.Close())
-	f, err := wave.Open(bytes.NewReader(out.Bytes()), int64(out.Len()))
-	require.NoError(b, err)
-	return f
+	return wavetest.Open(b, wave.Header{Format: wavetest.PCM24(channels), Frames: int64(seconds * 48000)}, func(c, i int) float64 {
+		t := float64(i)/48000 + float64(c)*0.37
+		level := max(0, math.Sin(t*9)) * max(0.05, math.Sin(t*1.3))
+		return 0.1 * level * level * (rnd.Float64()*2 - 1)
+	})
 }
 
 // BenchmarkPrint prints 40 tracks with 600 clips to a full mix and three stereo stems; the figure to look at is how

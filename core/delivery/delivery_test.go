@@ -15,6 +15,7 @@ import (
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
+	"zestyloom/core/wave/wavetest"
 )
 
 const start = 36000 * 48000
@@ -41,23 +42,9 @@ func (d folder) open(name string) (Opened, error) {
 
 // tone is a take of sines, one frequency a channel.
 func tone(t testing.TB, channels int, seconds, level float64) *wave.File {
-	frames := int(seconds * 48000)
-	h := wave.Header{Format: wave.Format{Encoding: wave.PCM, Channels: channels, SampleRate: 48000, BitDepth: 24, Bytes: 3}, Frames: int64(frames)}
-	var b bytes.Buffer
-	w, err := wave.NewWriter(&b, h)
-	require.NoError(t, err)
-	block := make([][]float64, channels)
-	for c := range block {
-		block[c] = make([]float64, frames)
-		for i := range block[c] {
-			block[c][i] = level * math.Sin(2*math.Pi*float64(300*(c+1))*float64(i)/48000)
-		}
-	}
-	require.NoError(t, w.WriteFrames(block, make([]int64, channels)))
-	require.NoError(t, w.Close())
-	f, err := wave.Open(bytes.NewReader(b.Bytes()), int64(b.Len()))
-	require.NoError(t, err)
-	return f
+	return wavetest.Open(t, wave.Header{Format: wavetest.PCM24(channels), Frames: int64(seconds * 48000)}, func(c, i int) float64 {
+		return level * math.Sin(2*math.Pi*float64(300*(c+1))*float64(i)/48000)
+	})
 }
 
 type production struct {
@@ -105,19 +92,8 @@ func (p production) print(t testing.TB, s Spec, packaging Packaging, d folder) (
 }
 
 func (d folder) samples(t testing.TB, name string) ([][]float64, *wave.File) {
-	o, err := d.open(name)
-	require.NoError(t, err)
-	f, err := wave.Open(o, o.Size)
-	require.NoError(t, err)
-	raw := make([]byte, int(f.Frames)*f.FrameBytes())
-	_, err = f.ReadRaw(raw, 0)
-	require.NoError(t, err)
-	out := make([][]float64, f.Channels)
-	for c := range out {
-		out[c] = make([]float64, f.Frames)
-		f.Decode(out[c], raw, c)
-	}
-	return out, f
+	f := wavetest.Read(t, d[name].b)
+	return wavetest.Samples(t, f), f
 }
 
 func TestShippedSpecs(t *testing.T) {
@@ -275,11 +251,7 @@ func TestUnityPrintIsBitIdentical(t *testing.T) {
 	plan, _, _ := p.print(t, s, PerGroup, d)
 	x, f := d.samples(t, plan.Files[0].Name)
 	src := p.takes["boom"]
-	want := make([]float64, src.Frames)
-	raw := make([]byte, int(src.Frames)*3)
-	_, err := src.ReadRaw(raw, 0)
-	require.NoError(t, err)
-	src.Decode(want, raw, 0)
+	want := wavetest.Samples(t, src)[0]
 	for side := range 2 {
 		assert.Equal(t, want, x[side][48000:48000+src.Frames])
 		for _, v := range x[side][:48000] {

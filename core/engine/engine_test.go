@@ -1,7 +1,6 @@
 package engine
 
 import (
-	"bytes"
 	"math"
 	"math/rand"
 	"testing"
@@ -14,6 +13,7 @@ import (
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
+	"zestyloom/core/wave/wavetest"
 	"zestyloom/core/weave"
 )
 
@@ -30,34 +30,15 @@ func (s shelf) open(take string) (*wave.File, error) {
 }
 
 func (s shelf) record(t testing.TB, name string, rate, channels, frames int) {
-	h := wave.Header{Format: wave.Format{Encoding: wave.PCM, Channels: channels, SampleRate: rate, BitDepth: 24, Bytes: 3}, Frames: int64(frames)}
-	var b bytes.Buffer
-	w, err := wave.NewWriter(&b, h)
-	require.NoError(t, err)
+	h := wave.Header{Format: wavetest.PCM24(channels), Frames: int64(frames)}
+	h.SampleRate = rate
 	rnd := rand.New(rand.NewSource(int64(len(name) + frames)))
-	block := make([][]float64, channels)
-	for c := range block {
-		block[c] = make([]float64, frames)
-		for i := range block[c] {
-			block[c][i] = rnd.Float64()*0.5 - 0.25
-		}
-	}
-	require.NoError(t, w.WriteFrames(block, make([]int64, channels)))
-	require.NoError(t, w.Close())
-	f, err := wave.Open(bytes.NewReader(b.Bytes()), int64(b.Len()))
-	require.NoError(t, err)
-	s[name] = f
+	s[name] = wavetest.Open(t, h, func(int, int) float64 { return rnd.Float64()*0.5 - 0.25 })
 }
 
 // samples gives one channel of a take.
 func (s shelf) samples(t testing.TB, take string, channel int) []float64 {
-	f := s[take]
-	raw := make([]byte, int(f.Frames)*f.FrameBytes())
-	_, err := f.ReadRaw(raw, 0)
-	require.NoError(t, err)
-	x := make([]float64, f.Frames)
-	f.Decode(x, raw, channel)
-	return x
+	return wavetest.Samples(t, s[take])[channel]
 }
 
 func do(t testing.TB, r *reel.Reel, c reel.Command) {

@@ -12,29 +12,16 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/wave"
+	"zestyloom/core/wave/wavetest"
 )
 
 // recorded makes a file whose channel c at frame i is a step of its own, so that any mix-up shows.
 func recorded(t testing.TB, channels, frames int, change func(*wave.Header)) *wave.File {
-	h := wave.Header{Format: wave.Format{Encoding: wave.PCM, Channels: channels, SampleRate: 48000, BitDepth: 24, Bytes: 3}, Frames: int64(frames)}
+	h := wave.Header{Format: wavetest.PCM24(channels), Frames: int64(frames)}
 	if change != nil {
 		change(&h)
 	}
-	var b bytes.Buffer
-	w, err := wave.NewWriter(&b, h)
-	require.NoError(t, err)
-	block := make([][]float64, channels)
-	for c := range block {
-		block[c] = make([]float64, frames)
-		for i := range block[c] {
-			block[c][i] = float64((i*31+c*7919)%100000-50000) / (1 << 23)
-		}
-	}
-	require.NoError(t, w.WriteFrames(block, make([]int64, channels)))
-	require.NoError(t, w.Close())
-	f, err := wave.Open(bytes.NewReader(b.Bytes()), int64(b.Len()))
-	require.NoError(t, err)
-	return f
+	return wavetest.Open(t, h, func(c, i int) float64 { return float64((i*31+c*7919)%100000-50000) / (1 << 23) })
 }
 
 func ixml(change func(*wave.IXML)) *wave.IXML {
@@ -179,8 +166,7 @@ func TestUnravelIsBitForBit(t *testing.T) {
 	_, err = src.ReadRaw(whole, 0)
 	require.NoError(t, err)
 	for i, p := range parts {
-		f, err := wave.Open(bytes.NewReader(outs[i].Bytes()), int64(outs[i].Len()))
-		require.NoError(t, err)
+		f := wavetest.Read(t, outs[i].Bytes())
 		require.EqualValues(t, frames, f.Frames)
 		got := make([]byte, frames*f.FrameBytes())
 		_, err = f.ReadRaw(got, 0)
@@ -220,12 +206,8 @@ func TestSurvey(t *testing.T) {
 	}
 	levels, err := Survey(context.Background(), src, to, nil)
 	require.NoError(t, err)
-	x := make([]float64, frames)
-	raw := make([]byte, frames*src.FrameBytes())
-	_, err = src.ReadRaw(raw, 0)
-	require.NoError(t, err)
-	for c := range 3 {
-		src.Decode(x, raw, c)
+	samples := wavetest.Samples(t, src)
+	for c, x := range samples {
 		var peak, power float64
 		for level, per := range OverviewFrames {
 			b := outs[level].Bytes()

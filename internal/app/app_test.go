@@ -26,22 +26,14 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/wave"
+	"zestyloom/core/wave/wavetest"
 	"zestyloom/internal/api"
 	"zestyloom/internal/app/apptest"
 )
 
 func samples(t testing.TB, file []byte) ([][]float64, *wave.File) {
-	f, err := wave.Open(bytes.NewReader(file), int64(len(file)))
-	require.NoError(t, err)
-	raw := make([]byte, int(f.Frames)*f.FrameBytes())
-	_, err = f.ReadRaw(raw, 0)
-	require.NoError(t, err)
-	out := make([][]float64, f.Channels)
-	for c := range out {
-		out[c] = make([]float64, f.Frames)
-		f.Decode(out[c], raw, c)
-	}
-	return out, f
+	f := wavetest.Read(t, file)
+	return wavetest.Samples(t, f), f
 }
 
 // crossing brings two takes in, lays them out, and chooses the eight-channel spec.

@@ -3,6 +3,7 @@ package jobs
 import (
 	"context"
 	"fmt"
+	"os"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -37,9 +38,13 @@ func (r *Runner) print(ctx context.Context, w store.Work) (message string, err e
 	if err != nil {
 		return "", err
 	}
-	var files []media.File
+	var written []media.File
+	var opened []*os.File
 	defer func() {
-		for _, f := range files {
+		for _, f := range written {
+			f.Close()
+		}
+		for _, f := range opened {
 			f.Close()
 		}
 		if err != nil {
@@ -54,7 +59,7 @@ func (r *Runner) print(ctx context.Context, w store.Work) (message string, err e
 	create := func(name string) (delivery.Output, error) {
 		f, err := r.Media.Create(PrintKey(w.ID, name))
 		if err == nil {
-			files = append(files, f)
+			written = append(written, f)
 		}
 		return f, err
 	}
@@ -64,7 +69,7 @@ func (r *Runner) print(ctx context.Context, w store.Work) (message string, err e
 	if err != nil {
 		return "", err
 	}
-	for _, f := range files {
+	for _, f := range written {
 		if err := f.Sync(); err != nil {
 			return "", err
 		}
@@ -74,7 +79,7 @@ func (r *Runner) print(ctx context.Context, w store.Work) (message string, err e
 		if err != nil {
 			return delivery.Opened{}, err
 		}
-		files = append(files, media.File{File: f})
+		opened = append(opened, f)
 		return delivery.Opened{ReaderAt: f, Size: size}, nil
 	}
 	report, err := delivery.Verify(ctx, p.Plan, laid, printed, open, r.progress(ctx, w.ID, 0.6, 1))

@@ -6,24 +6,20 @@ package media
 
 import (
 	"errors"
-	"io"
 	"io/fs"
 	"os"
 	"path"
-	"path/filepath"
 	"syscall"
 
 	"zestyloom/core/fault"
 )
 
 // Folder keeps media below a local folder, which keys can't leave. It is safe for concurrent use.
-type Folder struct {
-	root *os.Root
-	dir  string
-}
+type Folder struct{ root *os.Root }
 
-// File is an open file. Its errors on a full disk are of kind NoSpace.
-type File struct{ *os.File }
+// File is a file that is being written. Its errors on a full disk are of kind NoSpace. The os.File is not embedded:
+// each of its other ways of writing would go round that.
+type File struct{ file *os.File }
 
 // OpenFolder opens the folder, making it if need be.
 func OpenFolder(dir string) (*Folder, error) {
@@ -31,7 +27,7 @@ func OpenFolder(dir string) (*Folder, error) {
 		return nil, err
 	}
 	root, err := os.OpenRoot(dir)
-	return &Folder{root, dir}, err
+	return &Folder{root}, err
 }
 
 // Close lets go of the folder.
@@ -60,31 +56,26 @@ func (f *Folder) Open(key string) (*os.File, int64, error) {
 	return file, info.Size(), nil
 }
 
-// Adopt moves a file from elsewhere on the same disk under a key.
-func (f *Folder) Adopt(file, key string) error {
-	if err := f.root.MkdirAll(path.Dir(key), 0o755); err != nil {
-		return explain(err)
-	}
-	return explain(os.Rename(file, filepath.Join(f.dir, filepath.FromSlash(path.Clean("/"+key)))))
-}
-
 // RemoveAll removes all below a key. It is no error if there is nothing.
 func (f *Folder) RemoveAll(key string) error { return f.root.RemoveAll(key) }
 
+// Write appends.
 func (f File) Write(b []byte) (int, error) {
-	n, err := f.File.Write(b)
+	n, err := f.file.Write(b)
 	return n, explain(err)
 }
 
+// WriteAt writes over what stands at a byte offset.
 func (f File) WriteAt(b []byte, at int64) (int, error) {
-	n, err := f.File.WriteAt(b, at)
+	n, err := f.file.WriteAt(b, at)
 	return n, explain(err)
 }
 
-// ReadFrom keeps io.Copy from going round Write, whose errors are explained.
-func (f File) ReadFrom(r io.Reader) (int64, error) {
-	return io.Copy(struct{ io.Writer }{f}, r)
-}
+// Sync brings what was written onto the disk.
+func (f File) Sync() error { return explain(f.file.Sync()) }
+
+// Close ends writing.
+func (f File) Close() error { return explain(f.file.Close()) }
 
 // explain gives errors of the disk a kind and a sentence.
 func explain(err error) error {

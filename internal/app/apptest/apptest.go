@@ -26,6 +26,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/wave"
+	"zestyloom/core/wave/wavetest"
 	"zestyloom/internal/api"
 	"zestyloom/internal/app"
 	"zestyloom/internal/cards"
@@ -160,8 +161,7 @@ func (s *Server) Refused(status int, method, path string, body any) string {
 
 // Record puts a polyphonic file on the card: sines that differ from channel to channel, named by tracks.
 func (s *Server) Record(name string, seconds float64, tracks ...string) {
-	frames := int(seconds * 48000)
-	h := wave.Header{Format: wave.Format{Encoding: wave.PCM, Channels: len(tracks), SampleRate: 48000, BitDepth: 24, Bytes: 3}, Frames: int64(frames)}
+	h := wave.Header{Format: wavetest.PCM24(len(tracks)), Frames: int64(seconds * 48000)}
 	if tracks[0] != "" {
 		list := &wave.IXMLTracks{}
 		for i, track := range tracks {
@@ -170,19 +170,9 @@ func (s *Server) Record(name string, seconds float64, tracks ...string) {
 		h.Bext = &wave.Bext{TimeReference: 36001 * 48000}
 		h.IXML = &wave.IXML{Scene: "12A", Take: "3", Tape: "LF03", Circled: "TRUE", Tracks: list, Speed: &wave.IXMLSpeed{TimecodeRate: "25/1", TimecodeFlag: "NDF"}}
 	}
-	var b bytes.Buffer
-	w, err := wave.NewWriter(&b, h)
-	require.NoError(s.t, err)
-	block := make([][]float64, len(tracks))
-	for c := range block {
-		block[c] = make([]float64, frames)
-		for i := range block[c] {
-			block[c][i] = 0.1 * math.Sin(float64(i)*0.01*float64(c+1)+float64(len(name)))
-		}
-	}
-	require.NoError(s.t, w.WriteFrames(block, make([]int64, len(tracks))))
-	require.NoError(s.t, w.Close())
-	s.Put(name, b.Bytes())
+	s.Put(name, wavetest.Bytes(s.t, h, func(c, i int) float64 {
+		return 0.1 * math.Sin(float64(i)*0.01*float64(c+1)+float64(len(name)))
+	}))
 }
 
 // Put writes a file onto the card.

@@ -1,0 +1,76 @@
+package media
+
+import (
+	"errors"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/fault"
+)
+
+func TestFolder(t *testing.T) {
+	dir := t.TempDir()
+	f, err := OpenFolder(filepath.Join(dir, "media"))
+	require.NoError(t, err)
+	defer f.Close()
+	w, err := f.Create("sources/a/source.wav")
+	require.NoError(t, err)
+	_, err = io.Copy(w, strings.NewReader("sound of the winch"))
+	require.NoError(t, err)
+	_, err = w.WriteAt([]byte("SOUND"), 0)
+	require.NoError(t, err)
+	require.NoError(t, w.Close())
+	r, size, err := f.Open("sources/a/source.wav")
+	require.NoError(t, err)
+	defer r.Close()
+	assert.EqualValues(t, 18, size)
+	b, err := io.ReadAll(r)
+	require.NoError(t, err)
+	assert.Equal(t, "SOUND of the winch", string(b))
+	require.NoError(t, f.RemoveAll("sources/a"))
+	require.NoError(t, f.RemoveAll("sources/a"), "removing nothing is no error")
+	_, _, err = f.Open("sources/a/source.wav")
+	assert.Equal(t, fault.NotFound, fault.KindOf(err))
+}
+
+func TestKeysStayInTheFolder(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "secret"), []byte("x"), 0o600))
+	f, err := OpenFolder(filepath.Join(dir, "media"))
+	require.NoError(t, err)
+	defer f.Close()
+	require.NoError(t, os.Symlink(dir, filepath.Join(dir, "media", "out")))
+	for _, key := range []string{"../secret", "/etc/passwd", "out/secret", "a/../../secret"} {
+		_, _, err := f.Open(key)
+		assert.Error(t, err, key)
+		_, err = f.Create(key)
+		assert.Error(t, err, key)
+		_ = f.RemoveAll(key) // an error or nothing to remove; what counts is that the file stays
+	}
+	assert.FileExists(t, filepath.Join(dir, "secret"))
+}
+
+func TestFullDiskIsSaid(t *testing.T) {
+	err := explain(&os.PathError{Op: "write", Path: "x", Err: syscall.ENOSPC})
+	assert.Equal(t, fault.NoSpace, fault.KindOf(err))
+	assert.Contains(t, fault.Sentence(err), "disk is full")
+	assert.ErrorIs(t, err, syscall.ENOSPC)
+	other := errors.New("other")
+	assert.Equal(t, other, explain(other))
+	if _, err := os.Stat("/dev/full"); err == nil { // a disk that is always full
+		full, err := os.OpenFile("/dev/full", os.O_WRONLY, 0)
+		require.NoError(t, err)
+		defer full.Close()
+		_, err = File{full}.Write([]byte("x"))
+		assert.Equal(t, fault.NoSpace, fault.KindOf(err))
+		_, err = io.Copy(File{full}, strings.NewReader("x"))
+		assert.Equal(t, fault.NoSpace, fault.KindOf(err))
+	}
+}

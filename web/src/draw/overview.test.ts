@@ -1,0 +1,50 @@
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+
+import { extent, levelFor, onOverview } from "./overview";
+
+/** A server with a two-channel take whose bin n reaches from −n to n+1 on channel 0, twice that on channel 1. */
+function serve() {
+  return vi.fn(async (url: string) => {
+    const q = new URL(url, "http://x").searchParams;
+    const from = Number(q.get("from"));
+    const count = Math.min(Number(q.get("count")), Math.max(0, 10000 - from));
+    const data = new Int16Array(count * 4);
+    for (let i = 0; i < count; i++) data.set([-(from + i), from + i + 1, -2 * (from + i), 2 * (from + i + 1)], i * 4);
+    return { ok: true, arrayBuffer: async () => data.buffer } as unknown as Response;
+  });
+}
+
+const arrived = () => new Promise<void>((done) => {
+  const stop = onOverview(() => {
+    stop();
+    done();
+  });
+});
+
+describe("overviews", () => {
+  beforeEach(() => vi.stubGlobal("fetch", serve()));
+  afterEach(() => vi.unstubAllGlobals());
+
+  it("takes the coarsest resolution that has a bin for each pixel", () => {
+    expect([10, 128, 2047, 2048, 32768, 1e9].map(levelFor)).toEqual([0, 0, 0, 1, 2, 2]);
+  });
+
+  it("fetches once, then sums bins up to an extent", async () => {
+    expect(extent("a", 2, 0, 0, 0, 128 * 4)).toBeNull();
+    expect(extent("a", 2, 1, 0, 0, 128 * 4)).toBeNull();
+    await arrived();
+    expect(fetch).toHaveBeenCalledTimes(1);
+    expect(extent("a", 2, 0, 0, 0, 128 * 4)).toEqual({ low: -3 / 32767, high: 4 / 32767 });
+    expect(extent("a", 2, 1, 0, 128, 256)).toEqual({ low: -2 / 32767, high: 4 / 32767 });
+  });
+
+  it("reads over the edge of a chunk, and ends with the take", async () => {
+    const edge = [8191 * 128, 8193 * 128] as const;
+    extent("b", 2, 0, 0, ...edge);
+    await arrived();
+    extent("b", 2, 0, 0, ...edge);
+    await arrived();
+    expect(extent("b", 2, 0, 0, ...edge)).toEqual({ low: -8192 / 32767, high: 8193 / 32767 });
+    expect(extent("b", 2, 0, 0, 9999 * 128, 20000 * 128)!.high).toBe(10000 / 32767);
+  });
+});
