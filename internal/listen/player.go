@@ -129,7 +129,7 @@ func (p *player) run(ctx context.Context) error {
 		}
 		at := from + sent
 		if at >= end {
-			p.connection.send(ctx, reply{Generation: p.generation, Position: at, Ended: true})
+			p.connection.send(reply{Generation: p.generation, Position: at, Ended: true})
 			return nil
 		}
 		if err := eng.Render(at, block); err != nil {
@@ -142,10 +142,10 @@ func (p *player) run(ctx context.Context) error {
 		for i, ch := range eng.Outputs() {
 			readings[i] = math.Round(max(silent, meters[i].Write(ch))*10) / 10
 		}
-		if err := p.connection.write(ctx, websocket.MessageBinary, encode(message, p.generation, at, left, right)); err != nil {
+		if err := p.connection.write(websocket.MessageBinary, encode(message, p.generation, at, left, right)); err != nil {
 			return err
 		}
-		p.connection.send(ctx, reply{Generation: p.generation, Position: at, Meters: readings})
+		p.connection.send(reply{Generation: p.generation, Position: at, Meters: readings})
 	}
 }
 

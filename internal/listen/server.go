@@ -60,7 +60,7 @@ func (s *Server) ServeHTTP(w http.ResponseWriter, req *http.Request) {
 	conn.SetReadLimit(maxMessage)
 	ctx, cancel := context.WithCancel(req.Context())
 	defer cancel()
-	c := &connection{server: s, conn: conn}
+	c := &connection{server: s, conn: conn, ctx: ctx}
 	defer c.stop()
 	for {
 		_, message, err := conn.Read(ctx)
@@ -69,10 +69,10 @@ func (s *Server) ServeHTTP(w http.ResponseWriter, req *http.Request) {
 		}
 		var r request
 		if err := json.Unmarshal(message, &r); err != nil {
-			c.send(ctx, reply{Error: "The message can't be read"})
+			c.send(reply{Error: "The message can't be read"})
 			continue
 		}
-		c.handle(ctx, r)
+		c.handle(r)
 	}
 }
 
@@ -80,6 +80,9 @@ func (s *Server) ServeHTTP(w http.ResponseWriter, req *http.Request) {
 type connection struct {
 	server *Server
 	conn   *websocket.Conn
+	// ctx is the connection's. Writes use it and not that of what plays, because a write that is cancelled half-way
+	// leaves nothing but to close the connection.
+	ctx context.Context
 
 	mu      sync.Mutex
 	playing *player
@@ -87,11 +90,11 @@ type connection struct {
 	ended   chan struct{}
 }
 
-func (c *connection) handle(ctx context.Context, r request) {
+func (c *connection) handle(r request) {
 	switch r.Do {
 	case "play", "take":
 		c.stop()
-		playCtx, cancel := context.WithCancel(ctx)
+		playCtx, cancel := context.WithCancel(c.ctx)
 		p := newPlayer(c, r)
 		done := make(chan struct{})
 		c.mu.Lock()
@@ -105,7 +108,7 @@ func (c *connection) handle(ctx context.Context, r request) {
 					c.server.Log.Error("playing", "error", err)
 					sentence = "Playing stopped: something went wrong on the server"
 				}
-				c.send(ctx, reply{Generation: r.Generation, Position: r.From, Error: sentence})
+				c.send(reply{Generation: r.Generation, Position: r.From, Error: sentence})
 			}
 		}()
 	case "change":
@@ -119,7 +122,7 @@ func (c *connection) handle(ctx context.Context, r request) {
 	case "stop":
 		c.stop()
 	default:
-		c.send(ctx, reply{Error: "There is nothing called " + r.Do + " to do here"})
+		c.send(reply{Error: "There is nothing called " + r.Do + " to do here"})
 	}
 }
 
@@ -144,19 +147,19 @@ func (c *connection) stop() {
 	}
 }
 
-func (c *connection) send(ctx context.Context, r reply) {
+func (c *connection) send(r reply) {
 	b, err := json.Marshal(r)
 	if err != nil {
 		c.server.Log.Error("encoding a reply", "error", err)
 		return
 	}
-	if err := c.write(ctx, websocket.MessageText, b); err != nil && !errors.Is(err, context.Canceled) {
+	if err := c.write(websocket.MessageText, b); err != nil && !errors.Is(err, context.Canceled) {
 		c.server.Log.Debug("the browser is gone", "error", err)
 	}
 }
 
-func (c *connection) write(ctx context.Context, kind websocket.MessageType, b []byte) error {
-	ctx, cancel := context.WithTimeout(ctx, writeTimeout)
+func (c *connection) write(kind websocket.MessageType, b []byte) error {
+	ctx, cancel := context.WithTimeout(c.ctx, writeTimeout)
 	defer cancel()
 	return c.conn.Write(ctx, kind, b)
 }
