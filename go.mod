@@ -19,6 +19,7 @@ require (
 	go.yaml.in/yaml/v3 v3.0.6
 	golang.org/x/exp v0.0.0-20261011100332-faecfb24eb49
 	golang.org/x/sync v0.25.0
+	gonum.org/v1/gonum v0.17.0
 )
 
 require (

@@ -13,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"zestyloom/core/diagnose"
 	"zestyloom/core/fault"
 	"zestyloom/core/layout"
 	"zestyloom/core/loudness"
@@ -235,7 +236,7 @@ func decimal(x *float64) string {
 	return fmt.Sprintf("%.2f", *x)
 }
 
-// gaugeBlock is how many frames are measured at a time.
+// gaugeBlock is how many frames are read at a time.
 const gaugeBlock = 4800
 
 func gauge(ctx context.Context, path, name, order string) (loudness.Measurement, error) {
@@ -258,26 +259,64 @@ func gauge(ctx context.Context, path, name, order string) (loudness.Measurement,
 		return loudness.Measurement{}, at(path, fault.New(fault.BadInput, "The file has %d channels and the layout %s has %d", f.Channels, l.Name, l.Width()))
 	}
 	m := loudness.NewMeter(f.SampleRate, l)
-	raw := make([]byte, gaugeBlock*f.FrameBytes())
-	block := make([][]float64, f.Channels)
-	for i := range block {
-		block[i] = make([]float64, gaugeBlock)
-	}
-	for frame := int64(0); frame < f.Frames; {
-		if err := ctx.Err(); err != nil {
-			return loudness.Measurement{}, err
-		}
-		n, err := f.ReadRaw(raw, frame)
-		if err != nil {
-			return loudness.Measurement{}, at(path, err)
-		}
-		now := make([][]float64, f.Channels)
-		for c := range block {
-			now[c] = block[c][:n]
-			f.Decode(now[c], raw, c)
-		}
-		m.Write(now)
-		frame += int64(n)
+	err = f.EachBlock(gaugeBlock, func(_ int64, block [][]float64) error {
+		m.Write(block)
+		return ctx.Err()
+	})
+	if err != nil {
+		return loudness.Measurement{}, at(path, err)
 	}
 	return m.Measurement(), nil
+}
+
+type diagnosed struct {
+	Path     string             `json:"path"`
+	Channels []diagnose.Channel `json:"channels"`
+}
+
+func diagnoseCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "diagnose FILE…", Short: "Measure what is on each channel", Args: cobra.MinimumNArgs(1),
+		RunE: func(c *cobra.Command, paths []string) error {
+			results := []diagnosed{}
+			var failed []error
+			for _, path := range paths {
+				channels, err := findings(c.Context(), path)
+				if err != nil {
+					failed = append(failed, err)
+					continue
+				}
+				results = append(results, diagnosed{path, channels})
+			}
+			err := output(c, results, func() {
+				for _, r := range results {
+					fmt.Fprintln(c.OutOrStdout(), r.Path)
+					for _, ch := range r.Channels {
+						fmt.Fprintf(c.OutOrStdout(), "  %3d %-20s peak %s dBFS, RMS %s dBFS\n", ch.Index, ch.Name, decimal(ch.PeakDBFS), decimal(ch.RMSDBFS))
+						for _, f := range ch.Findings {
+							fmt.Fprintf(c.OutOrStdout(), "      %-8s %s\n", f.Kind, f.Message)
+						}
+					}
+				}
+			})
+			return errors.Join(append(failed, err)...)
+		},
+	}
+}
+
+func findings(ctx context.Context, path string) ([]diagnose.Channel, error) {
+	f, closer, err := openWave(path)
+	if err != nil {
+		return nil, err
+	}
+	defer closer.Close()
+	a := diagnose.New(f.SampleRate, take.Describe(f, path).Names())
+	err = f.EachBlock(gaugeBlock, func(_ int64, block [][]float64) error {
+		a.Write(block)
+		return ctx.Err()
+	})
+	if err != nil {
+		return nil, at(path, err)
+	}
+	return a.Findings(), nil
 }

@@ -3,6 +3,7 @@ package main
 import (
 	"bytes"
 	"encoding/json"
+	"math"
 	"os"
 	"path/filepath"
 	"testing"
@@ -135,6 +136,37 @@ func TestGauge(t *testing.T) {
 	assert.Equal(t, "C", got["channels"].([]any)[1].(map[string]any)["label"])
 	assert.Error(t, verb(t, &got, "gauge", path, "--layout", "stereo"))
 	assert.Error(t, verb(t, &got, "gauge", path, "--layout", "9.1"))
+}
+
+func TestDiagnose(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "take.wav")
+	h := wave.Header{Format: wavetest.PCM24(3), Frames: 96000, IXML: &wave.IXML{Tracks: &wave.IXMLTracks{Tracks: []wave.IXMLTrack{{InterleaveIndex: "1", Name: "Boom"}, {InterleaveIndex: "2", Name: "Spare"}}}}}
+	require.NoError(t, os.WriteFile(path, wavetest.Bytes(t, h, func(c, i int) float64 {
+		return []float64{0.3, 0, -0.3}[c] * math.Sin(float64(i)*0.05)
+	}), 0o600))
+	var got []struct {
+		Path     string
+		Channels []struct {
+			Index             int
+			Name              string
+			PeakDBFS, RMSDBFS *float64
+			Findings          []struct {
+				Kind, Message string
+				With          []int
+				Figure        float64
+			}
+		}
+	}
+	require.NoError(t, verb(t, &got, "diagnose", path))
+	channels := got[0].Channels
+	assert.Empty(t, channels[0].Findings)
+	assert.Equal(t, "Boom", channels[0].Name)
+	assert.InDelta(t, -10.46, *channels[0].PeakDBFS, 0.01)
+	assert.Equal(t, "empty", channels[1].Findings[0].Kind)
+	assert.Nil(t, channels[1].PeakDBFS)
+	assert.Equal(t, "polarity", channels[2].Findings[0].Kind)
+	assert.Equal(t, []int{1}, channels[2].Findings[0].With)
+	assert.Error(t, verb(t, &got, "diagnose", path+".none"))
 }
 
 func TestPrintVerb(t *testing.T) {

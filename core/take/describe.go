@@ -74,6 +74,15 @@ func Describe(f *wave.File, fileName string) Description {
 	return d
 }
 
+// Names gives the names of all channels, in order.
+func (d Description) Names() []string {
+	names := make([]string, len(d.Tracks))
+	for i, t := range d.Tracks {
+		names[i] = t.Name
+	}
+	return names
+}
+
 func (d *Description) fromIXML(f *wave.File) {
 	x := f.IXML
 	if x == nil {

@@ -136,3 +136,36 @@ func (f Format) Extract(dst, raw []byte, frames, channel, to, width int) {
 		}
 	}
 }
+
+// EachBlock decodes the file front to back in planar blocks (channels × frames) of at most that many frames. A block
+// holds only until do returns; an error from do ends the reading. Samples that are not finite numbers are given as 0.
+func (f *File) EachBlock(frames int, do func(at int64, block [][]float64) error) error {
+	raw := make([]byte, frames*f.FrameBytes())
+	room := make([][]float64, f.Channels)
+	for c := range room {
+		room[c] = make([]float64, frames)
+	}
+	block := make([][]float64, f.Channels)
+	for at := int64(0); at < f.Frames; {
+		n, err := f.ReadRaw(raw, at)
+		if err != nil {
+			return err
+		}
+		for c := range block {
+			block[c] = room[c][:n]
+			f.Decode(block[c], raw, c)
+			if f.Encoding == Float {
+				for i, x := range block[c] {
+					if math.IsNaN(x) || math.IsInf(x, 0) {
+						block[c][i] = 0
+					}
+				}
+			}
+		}
+		if err := do(at, block); err != nil {
+			return err
+		}
+		at += int64(n)
+	}
+	return nil
+}

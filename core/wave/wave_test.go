@@ -237,6 +237,30 @@ func TestBadIXMLIsAWarning(t *testing.T) {
 	assert.Equal(t, "prüfen & go", open(t, latin).IXML.Note)
 }
 
+func TestEachBlock(t *testing.T) {
+	f := open(t, poly(t, 1000, nil))
+	var got []float64
+	require.NoError(t, f.EachBlock(300, func(at int64, block [][]float64) error {
+		assert.EqualValues(t, len(got), at)
+		got = append(got, block[1]...)
+		return nil
+	}))
+	require.Len(t, got, 1000)
+	assert.Equal(t, float64(99901)/(1<<23), got[999])
+	stop := fault.New(fault.Cancelled, "enough")
+	assert.Equal(t, error(stop), f.EachBlock(300, func(int64, [][]float64) error { return stop }))
+
+	h := Header{Format: Format{Float, 1, 48000, 32, 4, 0}, Frames: 3}
+	var b bytes.Buffer
+	w, err := NewWriter(&b, h)
+	require.NoError(t, err)
+	require.NoError(t, w.WriteFrames([][]float64{{0.5, math.NaN(), math.Inf(1)}}, make([]int64, 1)))
+	require.NoError(t, open(t, b.Bytes()).EachBlock(10, func(_ int64, block [][]float64) error {
+		assert.Equal(t, []float64{0.5, 0, 0}, block[0], "what is no number counts as silence")
+		return nil
+	}))
+}
+
 func TestCloseCountsFrames(t *testing.T) {
 	w, err := NewWriter(io.Discard, Header{Format: Format{PCM, 1, 48000, 24, 3, 0}, Frames: 3})
 	require.NoError(t, err)

@@ -9,6 +9,7 @@ import (
 	"net/http"
 
 	"zestyloom/core/delivery"
+	"zestyloom/core/diagnose"
 	"zestyloom/core/reel"
 	"zestyloom/core/take"
 	"zestyloom/core/timecode"
@@ -36,6 +37,9 @@ type CardImport struct {
 
 // Channel defines model for Channel.
 type Channel = store.Channel
+
+// ChannelFinding defines model for ChannelFinding.
+type ChannelFinding = diagnose.Finding
 
 // Clip defines model for Clip.
 type Clip = reel.Clip

@@ -451,6 +451,28 @@ func TestOverview(t *testing.T) {
 	s.Refused(400, "GET", "/takes/"+id+"/overview?level=0&from=-1&count=1", nil)
 }
 
+func TestChannelsAreDiagnosedAfterImport(t *testing.T) {
+	s := apptest.Start(t)
+	s.Put("14.wav", wavetest.Bytes(t, wave.Header{Format: wavetest.PCM24(4), Frames: 96000, IXML: &wave.IXML{Scene: "14", Take: "1"}}, func(c, i int) float64 {
+		return []float64{0.3, 0.3, 0, 1.2}[c] * math.Sin(float64(i)*[]float64{0.05, 0.05, 0, 0.031}[c])
+	}))
+	production := s.Production()
+	s.Bring(production, "14.wav")
+	take := s.Takes(production)["14.wav"]
+	kinds := [][]string{}
+	for _, c := range take.Channels {
+		found := []string{}
+		for _, f := range c.Findings {
+			found = append(found, string(f.Kind))
+		}
+		kinds = append(kinds, found)
+	}
+	assert.Equal(t, [][]string{{}, {"copy"}, {"empty"}, {"clipped"}}, kinds)
+	v := s.Reel(production, "Reel 1")
+	s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": 0, "take": take.ID}, &v)
+	assert.Len(t, v.Tracks, 2, "the copy and the empty channel are left out unless asked for")
+}
+
 func TestTakeEdits(t *testing.T) {
 	s := apptest.Start(t)
 	s.Record("12A.wav", 0.5, "Boom", "Ines lav")

@@ -11,6 +11,7 @@ import (
 	"path"
 	"path/filepath"
 
+	"zestyloom/core/diagnose"
 	"zestyloom/core/fault"
 	"zestyloom/core/take"
 	"zestyloom/core/wave"
@@ -43,8 +44,9 @@ func (r *Runner) bringIn(ctx context.Context, w store.Work) (result *string, mes
 		return nil, "", err
 	}
 	folder := "sources/" + w.ID
+	added := false // from then on the files belong to the take
 	defer func() {
-		if err != nil {
+		if err != nil && !added {
 			_ = r.Media.RemoveAll(folder)
 		}
 	}()
@@ -79,7 +81,15 @@ func (r *Runner) bringIn(ctx context.Context, w store.Work) (result *string, mes
 		return nil, "", err
 	}
 	if args.Upload != "" {
-		r.dropUpload(args.Upload)
+		defer func() {
+			if err == nil { // until all is done, work that is interrupted begins again with the upload
+				r.dropUpload(args.Upload)
+			}
+		}()
+	}
+	added = true
+	if err := r.diagnose(ctx, w, src, t, id); err != nil {
+		return nil, "", err
 	}
 	if n := len(t.Description.Warnings); n > 0 {
 		message = t.Description.Warnings[0].Message
@@ -109,7 +119,7 @@ func (r *Runner) fetch(ctx context.Context, w store.Work, args importArgs, key s
 	}
 	defer to.Close()
 	hash := sha256.New()
-	report := r.progress(ctx, w.ID, 0, 0.5)
+	report := r.progress(ctx, w.ID, 0, 0.4)
 	buf := make([]byte, 1<<20)
 	var done int64
 	for {
@@ -165,5 +175,23 @@ func (r *Runner) overview(ctx context.Context, w store.Work, src *wave.File, fol
 		defer f.Close()
 		writers[i] = f
 	}
-	return take.Survey(ctx, src, writers, r.progress(ctx, w.ID, 0.5, 1))
+	return take.Survey(ctx, src, writers, r.progress(ctx, w.ID, 0.4, 0.7))
+}
+
+// diagnoseFrames is how many frames are looked at together.
+const diagnoseFrames = 8192
+
+// diagnose finds out what is on the channels of a take that is in the list already.
+func (r *Runner) diagnose(ctx context.Context, w store.Work, src *wave.File, t store.Take, id string) error {
+	a := diagnose.New(src.SampleRate, t.Description.Names())
+	report := r.progress(ctx, w.ID, 0.7, 1)
+	err := src.EachBlock(diagnoseFrames, func(at int64, block [][]float64) error {
+		a.Write(block)
+		report(float64(at) / float64(src.Frames))
+		return ctx.Err()
+	})
+	if err != nil {
+		return err
+	}
+	return r.Store.SetFindings(ctx, id, a.Findings())
 }

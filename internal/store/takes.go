@@ -4,11 +4,13 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 
+	"zestyloom/core/diagnose"
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
 	"zestyloom/core/take"
@@ -21,6 +23,16 @@ type Channel struct {
 	Empty     bool   `json:"empty"`
 	FileName  string `json:"fileName"`  // its name as the file has it
 	Suggested string `json:"suggested"` // tag of the stem it most likely belongs to
+	// Findings say what is on the channel; nil until it has been listened to. They are kept apart from what the user
+	// may change.
+	Findings []diagnose.Finding `json:"findings"`
+}
+
+// Spare tells whether the channel carries nothing that another does not.
+func (c Channel) Spare() bool {
+	return c.Empty || slices.ContainsFunc(c.Findings, func(f diagnose.Finding) bool {
+		return f.Kind == diagnose.Empty || f.Kind == diagnose.Copy || f.Kind == diagnose.Polarity
+	})
 }
 
 // Take is a recording that has been taken in.
@@ -51,16 +63,20 @@ func (t Take) Title() string {
 func (t Take) Source() reel.Source {
 	src := reel.Source{Take: t.ID, Title: t.Title(), Kind: t.Kind, SampleRate: t.Description.SampleRate, Frames: t.Description.Frames, Start: t.Description.StartSamples}
 	for _, ch := range t.Channels {
-		src.Channels = append(src.Channels, reel.SourceChannel{Track: ch.Track, Empty: ch.Empty})
+		src.Channels = append(src.Channels, reel.SourceChannel{Track: ch.Track, Empty: ch.Spare()})
 	}
 	return src
 }
 
-const takeColumns = `select id::text, production_id::text, kind, file_name, came_from, media_key, size, sha256, description, channels, created_at from takes `
+const takeColumns = `select id::text, production_id::text, kind, file_name, came_from, media_key, size, sha256, description, channels, findings, created_at from takes `
 
 func scanTake(row pgx.CollectableRow) (t Take, err error) {
-	err = row.Scan(&t.ID, &t.Production, &t.Kind, &t.FileName, &t.CameFrom, &t.MediaKey, &t.Size, &t.SHA256, &t.Description, &t.Channels, &t.CreatedAt)
+	var found []diagnose.Channel
+	err = row.Scan(&t.ID, &t.Production, &t.Kind, &t.FileName, &t.CameFrom, &t.MediaKey, &t.Size, &t.SHA256, &t.Description, &t.Channels, &found, &t.CreatedAt)
 	for i := range t.Channels {
+		if i < len(found) {
+			t.Channels[i].Findings = found[i].Findings
+		}
 		t.Channels[i].Suggested = take.SuggestStem(t.Kind, t.Channels[i].Name)
 	}
 	return t, err
@@ -94,13 +110,22 @@ func (s *Store) AddTake(ctx context.Context, t Take) (string, error) {
 		values ($1, $2, $3, $4, $5, $6, $7, $8, $9) on conflict (production_id, sha256) do nothing returning id::text`,
 		t.Production, t.Kind, t.FileName, t.CameFrom, t.MediaKey, t.Size, t.SHA256, t.Description, t.Channels).Scan(&id)
 	if err == pgx.ErrNoRows {
-		var name string
-		if err := s.Pool.QueryRow(ctx, "select file_name from takes where production_id = $1 and sha256 = $2", t.Production, t.SHA256).Scan(&name); err != nil {
+		var name, key string
+		if err := s.Pool.QueryRow(ctx, "select id::text, file_name, media_key from takes where production_id = $1 and sha256 = $2", t.Production, t.SHA256).Scan(&id, &name, &key); err != nil {
 			return "", err
+		}
+		if key == t.MediaKey {
+			return id, nil // by this very work, before it was interrupted
 		}
 		return "", fault.New(fault.BadInput, "The production has this very file already, as %s; it was not taken in twice", name)
 	}
 	return id, err
+}
+
+// SetFindings stores what is on the channels of a take, in channel order.
+func (s *Store) SetFindings(ctx context.Context, id string, found []diagnose.Channel) error {
+	_, err := s.Pool.Exec(ctx, "update takes set findings = $2 where id = $1", id, found)
+	return err
 }
 
 // takeFields are the parts of a take that a user may change.

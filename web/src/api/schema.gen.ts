@@ -612,6 +612,15 @@ export interface components {
             empty: boolean;
             fileName: string;
             suggested: string;
+            /** @description What is on the channel; null until it has been listened to */
+            findings: components["schemas"]["ChannelFinding"][] | null;
+        };
+        ChannelFinding: {
+            /** @enum {string} */
+            kind: "empty" | "copy" | "polarity" | "mix" | "low" | "clipped" | "hum" | "dropout" | "dc";
+            with: number[];
+            figure: number;
+            message: string;
         };
         /** @description One of kind, or channel with name. */
         TakeEdit: {

@@ -18,8 +18,20 @@ import { takeTitle } from "./list";
 const kindNames: Record<TakeKind, string> = { recording: "Recording", music: "Music", effect: "Effect" };
 const encodings: Record<string, string> = { pcm: "", float: " float" };
 
+/** A channel that carries nothing that another does not: it is folded away. */
+export const spare = (c: Channel) => c.empty || !!c.findings?.some((f) => ["empty", "copy", "polarity"].includes(f.kind));
+
 /** What unravel leaves out unless it is asked for. */
-const leftOut = (c: Channel) => c.use === "mix" || c.empty;
+const leftOut = (c: Channel) => c.use === "mix" || spare(c);
+
+/** Findings that mean damage, not only something to know. */
+const harmed = ["clipped", "dropout", "hum", "dc"];
+
+/** Why a channel is folded away, in a few words. */
+export function whySpare(c: Channel): string {
+  const copy = c.findings?.find((f) => f.kind === "copy" || f.kind === "polarity");
+  return `${c.index}, ${c.name || "unnamed"}: ${copy ? `${copy.message.charAt(0).toLowerCase()}${copy.message.slice(1)}` : `empty (${level(c.rmsDBFS)})`}`;
+}
 
 function level(dB: number | null) {
   return dB === null ? "silent" : `${dB.toFixed(0).replace("-", "−")} dBFS`;
@@ -30,8 +42,8 @@ export function TakeBoard({ take }: { take: Take }) {
   const d = take.description;
   const [on, setOn] = useState(() => new Set(take.channels.filter((c) => !leftOut(c)).map((c) => c.index)));
   const [unfolded, setUnfolded] = useState(false);
-  const folded = take.channels.filter((c) => c.empty);
-  const rows = take.channels.filter((c) => unfolded || !c.empty);
+  const folded = take.channels.filter(spare);
+  const rows = take.channels.filter((c) => unfolded || !spare(c));
   const production = useProduction(take.production);
   const kind = useDo((k: TakeKind) => ok(api.PATCH("/takes/{take}", { params: { path: { take: take.id } }, body: { kind: k } })), [keysOf.takes(take.production)]);
   const remove = useDo(() => ok(api.DELETE("/takes/{take}", { params: { path: { take: take.id } } })), [keysOf.takes(take.production)]);
@@ -96,7 +108,7 @@ export function TakeBoard({ take }: { take: Take }) {
         {folded.length > 0 && (
           <button className="flex w-full cursor-pointer items-center gap-2 border-t border-line py-2.5 text-left text-[13px] text-muted hover:text-ink" aria-expanded={unfolded} onClick={() => setUnfolded(!unfolded)}>
             {unfolded ? <ChevronDown size={15} /> : <ChevronRight size={15} />}
-            {unfolded ? "Fold away what is empty" : `${folded.length === 1 ? "1 channel" : `${folded.length} channels`} folded away: ${folded.map((c) => `${c.index}, ${c.name || "unnamed"}: empty (${level(c.rmsDBFS)})`).join("; ")}`}
+            {unfolded ? "Fold away what is empty or a copy" : `${folded.length === 1 ? "1 channel" : `${folded.length} channels`} folded away: ${folded.map(whySpare).join("; ")}`}
           </button>
         )}
         <p className="border-t border-line py-2.5 text-[13px] text-muted">Press and hold on a waveform to hear that channel alone from there.</p>
@@ -109,7 +121,7 @@ export function TakeBoard({ take }: { take: Take }) {
 function ChannelRow({ take, channel: c, on, onToggle }: { take: Take; channel: Channel; on: boolean; onToggle: (on: boolean) => void }) {
   const muted = leftOut(c);
   return (
-    <div className="grid h-[58px] grid-cols-[28px_190px_minmax(120px,1fr)_150px_52px] items-center gap-3 border-t border-line" data-channel={c.index}>
+    <div className="grid min-h-[58px] grid-cols-[28px_210px_minmax(120px,1fr)_150px_52px] items-center gap-3 border-t border-line py-1.5" data-channel={c.index}>
       <span className="tc text-right text-muted">{c.index}</span>
       <div className="min-w-0">
         <ChannelName take={take} channel={c} />
@@ -117,6 +129,13 @@ function ChannelRow({ take, channel: c, on, onToggle }: { take: Take; channel: C
           {c.empty ? "empty" : c.use === "unknown" ? "not told" : c.use}, {level(c.rmsDBFS)}
           {c.fileName !== c.name && c.fileName && ` · in the file: ${c.fileName}`}
         </p>
+        {c.findings
+          ?.filter((f) => f.kind !== "empty")
+          .map((f) => (
+            <p key={f.kind} className={`truncate text-[12px] ${harmed.includes(f.kind) ? "font-semibold text-wrong" : "text-muted"}`} title={f.message}>
+              {f.message}
+            </p>
+          ))}
       </div>
       <Waveform take={take} channel={c} muted={muted} />
       <span className="text-[13px] text-muted">

@@ -32,7 +32,7 @@ export function WorkPanel({ production, uploads }: { production: string; uploads
   const imports = work.data?.filter((w) => w.kind === "import") ?? [];
   const open = imports.filter(isOpen).reverse();
   const failed = imports.filter((w) => w.state === "failed" && !hidden.has(w.id));
-  const done = imports.filter((w) => w.state === "done").length;
+  const done = imports.filter((w) => !isOpen(w)).length;
   const before = useRef(done);
   useEffect(() => {
     if (before.current !== done) void queries.invalidateQueries({ queryKey: keysOf.takes(production) });
