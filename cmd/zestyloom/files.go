@@ -107,6 +107,7 @@ func printProbe(w io.Writer, r probed) {
 	}
 }
 
+// unravelled is a file that unravel or ply wrote.
 type unravelled struct {
 	Path     string   `json:"path"`
 	Channels int      `json:"channels"`
@@ -186,6 +187,58 @@ func unravel(ctx context.Context, path, dir, pairText string) (results []unravel
 		results = append(results, unravelled{target, len(tracks), tracks})
 	}
 	return results, nil
+}
+
+func plyCommand() *cobra.Command {
+	var out, lengths, stamps string
+	c := &cobra.Command{
+		Use: "ply FILE…", Short: "Twist files that were recorded together into one multichannel file", Args: cobra.MinimumNArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			tracks, err := ply(c.Context(), args, out, take.Lengths(lengths), take.Stamps(stamps))
+			if err != nil {
+				return err
+			}
+			return output(c, unravelled{out, len(tracks), tracks}, func() {
+				fmt.Fprintf(c.OutOrStdout(), "%s  %s\n", out, strings.Join(tracks, ", "))
+			})
+		},
+	}
+	c.Flags().StringVar(&out, "out", "", "file to write")
+	c.Flags().StringVar(&lengths, "lengths", string(take.RefuseLengths), "lengths that differ: refuse, pad or cut")
+	c.Flags().StringVar(&stamps, "stamps", string(take.RefuseStamps), "time stamps that differ: refuse, align or first")
+	_ = c.MarkFlagRequired("out")
+	return c
+}
+
+// ply gives the names of the channels it wrote.
+func ply(ctx context.Context, paths []string, out string, lengths take.Lengths, stamps take.Stamps) ([]string, error) {
+	var strands []take.Strand
+	for _, path := range paths {
+		f, closer, err := openWave(path)
+		if err != nil {
+			return nil, err
+		}
+		defer closer.Close()
+		strands = append(strands, take.Strand{File: f, Description: take.Describe(f, path), Name: filepath.Base(path)})
+	}
+	plied, err := take.Ply(strands, lengths, stamps)
+	if err != nil {
+		return nil, err
+	}
+	// Under another name until it is whole: what stands at out, which may be one of the sources, stays till then.
+	f, err := os.CreateTemp(filepath.Dir(out), ".ply-*")
+	if err != nil {
+		return nil, at(out, err)
+	}
+	defer os.Remove(f.Name())
+	defer f.Close()
+	if err := plied.Write(ctx, f, nil); err != nil {
+		return nil, at(out, err)
+	}
+	if err := errors.Join(f.Chmod(0o644), f.Close(), os.Rename(f.Name(), out)); err != nil {
+		return nil, at(out, err)
+	}
+	return plied.Tracks, nil
 }
 
 var pairForm = regexp.MustCompile(`^\s*(\d{1,4})\s*-\s*(\d{1,4})\s*$`)

@@ -119,6 +119,48 @@ func TestUnravelVerb(t *testing.T) {
 	assert.Empty(t, left)
 }
 
+func TestPlyVerb(t *testing.T) {
+	dir := t.TempDir()
+	path := poly(t, dir)
+	var apart struct{ Files []struct{ Path string } }
+	require.NoError(t, verb(t, &apart, "unravel", path, "--out", dir))
+	var got struct {
+		Path     string
+		Channels int
+		Tracks   []string
+	}
+	out := filepath.Join(dir, "again.wav")
+	args := []string{"ply", "--out", out}
+	for _, f := range apart.Files {
+		args = append(args, f.Path)
+	}
+	require.NoError(t, verb(t, &got, args...))
+	assert.Equal(t, out, got.Path)
+	assert.Equal(t, []string{"Mix L", "Mix R", "Boom"}, got.Tracks)
+	source, closeSource, err := openWave(path)
+	require.NoError(t, err)
+	defer closeSource.Close()
+	again, closeAgain, err := openWave(out)
+	require.NoError(t, err)
+	defer closeAgain.Close()
+	assert.Equal(t, wavetest.Samples(t, source), wavetest.Samples(t, again))
+	assert.Equal(t, source.Bext.TimeReference, again.Bext.TimeReference)
+
+	before, err := os.ReadFile(out)
+	require.NoError(t, err)
+	short := filepath.Join(dir, "short.wav")
+	h := wave.Header{Format: wavetest.PCM24(1), Frames: 100, Bext: &wave.Bext{TimeReference: 36000 * 48000}}
+	require.NoError(t, os.WriteFile(short, wavetest.Bytes(t, h, func(int, int) float64 { return 0 }), 0o600))
+	err = verb(t, &got, append(args, short)...)
+	assert.Equal(t, fault.BadInput, fault.KindOf(err))
+	assert.ErrorContains(t, err, "pad or to cut")
+	after, err := os.ReadFile(out)
+	require.NoError(t, err)
+	assert.Equal(t, before, after, "a ply that is refused leaves what stood there")
+	require.NoError(t, verb(t, &got, append(args, short, "--lengths", "pad")...))
+	assert.Equal(t, 4, got.Channels)
+}
+
 func TestGauge(t *testing.T) {
 	path := poly(t, t.TempDir())
 	var got map[string]any

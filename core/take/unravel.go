@@ -81,7 +81,7 @@ func (p Part) Header(src *wave.File, d Description) wave.Header {
 	h.Channels, h.Mask = len(p.Channels), 0
 	if src.Bext != nil {
 		b := *src.Bext
-		b.IntegratedLUFS, b.RangeLU, b.TruePeakMaxDBTP, b.MomentaryMaxLUFS, b.ShortTermMaxLUFS = nil, nil, nil, nil, nil // were measured on all channels
+		b.ClearLoudness() // was measured on all channels
 		b.Description = p.bextDescription(d, b.Description)
 		h.Bext = &b
 	} else if d.StartSamples != nil {
@@ -107,16 +107,22 @@ func (p Part) Header(src *wave.File, d Description) wave.Header {
 
 // bextDescription keeps the lines that are about the take and writes the track lines anew.
 func (p Part) bextDescription(d Description, old string) string {
-	var lines []string
-	for line := range strings.FieldsFuncSeq(old, func(r rune) bool { return r == '\r' || r == '\n' }) {
-		if m := bextLine.FindStringSubmatch(line); m == nil || !strings.HasPrefix(m[1], "TRK") {
-			lines = append(lines, line)
-		}
-	}
+	lines := otherLines(old)
 	for i, c := range p.Channels {
 		lines = append(lines, fmt.Sprintf("sTRK%d=%s", i+1, ChannelName(d.Tracks[c])))
 	}
 	return strings.Join(lines, "\r\n")
+}
+
+// otherLines gives the lines of a bext description that are not about its tracks.
+func otherLines(description string) []string {
+	var lines []string
+	for line := range strings.FieldsFuncSeq(description, func(r rune) bool { return r == '\r' || r == '\n' }) {
+		if m := bextLine.FindStringSubmatch(line); m == nil || !strings.HasPrefix(m[1], "TRK") {
+			lines = append(lines, line)
+		}
+	}
+	return lines
 }
 
 // FileNames gives each part a file name of its own: the source's name, the part's place and its name.

@@ -64,6 +64,13 @@ func parseBext(b []byte) (*Bext, error) {
 	return x, nil
 }
 
+// ClearLoudness forgets what was measured, for a file whose channels are other ones.
+func (x *Bext) ClearLoudness() {
+	for _, field := range x.loudnessFields() {
+		*field = nil
+	}
+}
+
 func (x *Bext) loudnessFields() []**float64 {
 	return []**float64{&x.IntegratedLUFS, &x.RangeLU, &x.TruePeakMaxDBTP, &x.MomentaryMaxLUFS, &x.ShortTermMaxLUFS}
 }
