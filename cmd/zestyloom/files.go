@@ -13,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"zestyloom/core/align"
 	"zestyloom/core/diagnose"
 	"zestyloom/core/fault"
 	"zestyloom/core/layout"
@@ -239,6 +240,57 @@ func ply(ctx context.Context, paths []string, out string, lengths take.Lengths, 
 		return nil, at(out, err)
 	}
 	return plied.Tracks, nil
+}
+
+type synced struct {
+	Path string `json:"path"`
+	align.Match
+}
+
+func syncCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "sync REFERENCE FILE…", Short: "Find where each file lies against a reference, and how its clock drifts", Args: cobra.MinimumNArgs(2),
+		RunE: func(c *cobra.Command, args []string) error {
+			reference, closer, err := openWave(args[0])
+			if err != nil {
+				return err
+			}
+			defer closer.Close()
+			results := []synced{}
+			var failed []error
+			for _, path := range args[1:] {
+				m, err := match(c.Context(), reference, path)
+				if err != nil {
+					failed = append(failed, err)
+					continue
+				}
+				results = append(results, synced{path, m})
+			}
+			err = output(c, results, func() {
+				for _, r := range results {
+					if !r.Matched {
+						fmt.Fprintf(c.OutOrStdout(), "%s  does not match\n", r.Path)
+						continue
+					}
+					fmt.Fprintf(c.OutOrStdout(), "%s  starts %+d samples (%+.4f s) from the reference, drift %+.2f ppm, confidence %.2f, runner-up %.2f\n", r.Path, r.OffsetSamples, r.OffsetSeconds, r.DriftPPM, r.Confidence, r.RunnerUp)
+				}
+			})
+			return errors.Join(append(failed, err)...)
+		},
+	}
+}
+
+func match(ctx context.Context, reference *wave.File, path string) (align.Match, error) {
+	f, closer, err := openWave(path)
+	if err != nil {
+		return align.Match{}, err
+	}
+	defer closer.Close()
+	m, err := align.Waveforms(ctx, reference, f)
+	if err != nil {
+		return m, at(path, err)
+	}
+	return m, nil
 }
 
 var pairForm = regexp.MustCompile(`^\s*(\d{1,4})\s*-\s*(\d{1,4})\s*$`)

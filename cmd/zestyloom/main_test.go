@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"math"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"testing"
@@ -159,6 +160,41 @@ func TestPlyVerb(t *testing.T) {
 	assert.Equal(t, before, after, "a ply that is refused leaves what stood there")
 	require.NoError(t, verb(t, &got, append(args, short, "--lengths", "pad")...))
 	assert.Equal(t, 4, got.Channels)
+}
+
+func TestSync(t *testing.T) {
+	dir := t.TempDir()
+	scene := rand.New(rand.NewPCG(1, 2))
+	sound := make([]float64, 10*48000)
+	level := 0.0
+	for i := range sound {
+		if i%3000 == 0 {
+			level = scene.Float64() * scene.Float64()
+		}
+		sound[i] = level * (scene.Float64()*2 - 1)
+	}
+	file := func(name string, seconds float64, at func(i int) float64) string {
+		path := filepath.Join(dir, name)
+		h := wave.Header{Format: wavetest.PCM24(1), Frames: int64(seconds * 48000)}
+		require.NoError(t, os.WriteFile(path, wavetest.Bytes(t, h, func(_, i int) float64 { return at(i) }), 0o600))
+		return path
+	}
+	reference := file("reference.wav", 10, func(i int) float64 { return sound[i] })
+	later := file("later.wav", 6, func(i int) float64 { return 0.5 * sound[i+77_777] })
+	stranger := file("stranger.wav", 6, func(i int) float64 { return math.Sin(float64(i*i) * 1e-7) })
+	var got []struct {
+		Path                                          string
+		OffsetSamples                                 int64
+		OffsetSeconds, Confidence, RunnerUp, DriftPPM float64
+		Matched                                       bool
+	}
+	require.NoError(t, verb(t, &got, "sync", reference, later, stranger))
+	require.Len(t, got, 2)
+	assert.True(t, got[0].Matched)
+	assert.EqualValues(t, 77_777, got[0].OffsetSamples, "it starts later than the reference")
+	assert.InDelta(t, 77_777.0/48000, got[0].OffsetSeconds, 1e-6)
+	assert.False(t, got[1].Matched, "%+v", got[1])
+	assert.Error(t, verb(t, &got, "sync", reference, filepath.Join(dir, "none.wav")))
 }
 
 func TestGauge(t *testing.T) {

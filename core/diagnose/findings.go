@@ -107,7 +107,7 @@ func (a *Analyser) compare(out []Channel, empty []bool) {
 		for i, w := range with {
 			names[i] = fmt.Sprint(w)
 		}
-		out[c].Findings = append(out[c].Findings, Finding{Mix, with, residual, fmt.Sprintf("A mix of %s: %s is left without them", list(names), dB(residual))})
+		out[c].Findings = append(out[c].Findings, Finding{Mix, with, residual, fmt.Sprintf("Mix of %s (%s left)", list(names), dB(residual))})
 	}
 }
 

@@ -1,0 +1,179 @@
+package align
+
+import (
+	"context"
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/fault"
+	"zestyloom/core/take"
+	"zestyloom/core/wave"
+	"zestyloom/core/wave/wavetest"
+)
+
+const rate = 48000
+
+// speech is noise whose level jumps about as syllables do.
+func speech(seed uint64, seconds float64) []float64 {
+	r := rand.New(rand.NewPCG(seed, 1))
+	s := make([]float64, int(seconds*rate))
+	level, y := 0.0, 0.0
+	for i := range s {
+		if i%2400 == 0 {
+			level = []float64{0.002, 0.02, 0.1, 0.25}[r.IntN(4)]
+		}
+		y += 0.3 * (level*(r.Float64()*2-1) - y)
+		s[i] = y
+	}
+	return s
+}
+
+// noisy adds independent noise at a signal-to-noise ratio in dB.
+func noisy(s []float64, snr float64, seed uint64) []float64 {
+	var power float64
+	for _, x := range s {
+		power += x * x
+	}
+	r := rand.New(rand.NewPCG(seed, 2))
+	level := math.Sqrt(power/float64(len(s))*math.Pow(10, -snr/10)) * math.Sqrt(3)
+	out := make([]float64, len(s))
+	for i, x := range s {
+		out[i] = x + level*(r.Float64()*2-1)
+	}
+	return out
+}
+
+// sped resamples as a clock does that is ppm off: sample i is taken at i·(1+ppm/10⁶), between samples by a cubic.
+func sped(s []float64, ppm float64) []float64 {
+	out := make([]float64, 0, len(s))
+	for i := 0; ; i++ {
+		at := float64(i) * (1 + ppm*1e-6)
+		j := int(at)
+		if j+2 >= len(s) {
+			return out
+		}
+		if j < 1 {
+			out = append(out, s[j])
+			continue
+		}
+		t := at - float64(j)
+		a, b, c, d := s[j-1], s[j], s[j+1], s[j+2]
+		out = append(out, b+0.5*t*(c-a+t*(2*a-5*b+4*c-d+t*(3*(b-c)+d-a))))
+	}
+}
+
+func file(t testing.TB, s ...[]float64) *wave.File {
+	return wavetest.Open(t, wave.Header{Format: wavetest.PCM24(len(s)), Frames: int64(len(s[0]))}, func(c, i int) float64 { return s[c][i] })
+}
+
+func match(t testing.TB, reference, recording *wave.File) Match {
+	m, err := Waveforms(context.Background(), reference, recording)
+	require.NoError(t, err)
+	return m
+}
+
+func TestExactAt20dB(t *testing.T) {
+	scene := speech(1, 40)
+	reference := file(t, noisy(scene, 20, 10))
+	for _, start := range []int{0, 1, 4_321, 300_007, 900_000} {
+		recording := file(t, noisy(scene[start:start+700_000], 20, 11))
+		m := match(t, reference, recording)
+		require.True(t, m.Matched)
+		assert.EqualValues(t, start, m.OffsetSamples)
+		assert.Zero(t, m.DriftPPM)
+		assert.Greater(t, m.Confidence, 0.8)
+		assert.Less(t, m.RunnerUp, 0.5)
+		back := match(t, recording, reference)
+		assert.EqualValues(t, -start, back.OffsetSamples, "the other way round")
+	}
+}
+
+func TestWithinAMillisecondAt0dB(t *testing.T) {
+	scene := speech(2, 40)
+	m := match(t, file(t, noisy(scene, 0, 20)), file(t, noisy(scene[200_000:900_000], 0, 21)))
+	require.True(t, m.Matched)
+	assert.InDelta(t, 200_000, m.OffsetSamples, rate/1000)
+}
+
+func TestStrangersAreRefused(t *testing.T) {
+	reference := file(t, speech(3, 30))
+	for name, s := range map[string][]float64{
+		"another scene": speech(4, 30),
+		"silence":       make([]float64, 20*rate),
+		"too short":     speech(3, 1),
+	} {
+		m := match(t, reference, file(t, s))
+		assert.False(t, m.Matched, "%s: %+v", name, m)
+		assert.Less(t, m.Confidence, 0.3, name)
+	}
+	h := wave.Header{Format: wavetest.PCM24(1), Frames: 96000}
+	h.SampleRate = 44100
+	_, err := Waveforms(context.Background(), reference, wavetest.Open(t, h, func(int, int) float64 { return 0 }))
+	assert.Equal(t, fault.Unsupported, fault.KindOf(err))
+}
+
+func TestDrift(t *testing.T) {
+	scene := speech(5, 60)
+	reference := file(t, noisy(scene, 20, 50))
+	for _, ppm := range []float64{-120, -10, 3, 25, 80} {
+		recording := file(t, noisy(sped(scene[240_000:], ppm), 20, 51))
+		m := match(t, reference, recording)
+		require.True(t, m.Matched, "%v ppm", ppm)
+		assert.InDelta(t, ppm, m.DriftPPM, 0.5)
+		assert.InDelta(t, 240_000, m.OffsetSamples, 2)
+	}
+}
+
+// Two microphones in a room: another level, colour and delay, and several channels of which one is the other's.
+func TestOtherMicrophones(t *testing.T) {
+	scene, other := speech(6, 30), speech(7, 30)
+	far := make([]float64, len(scene))
+	y := 0.0
+	for i := range far {
+		y += 0.25 * (scene[i] - y)
+		far[i] = 0.2 * y
+		if i > 1500 {
+			far[i] += 0.3 * far[i-1500]
+		}
+	}
+	reference := file(t, noisy(far, 10, 60), noisy(far, 10, 61))
+	recording := file(t, noisy(scene, 25, 62), noisy(other, 40, 63))
+	m := match(t, reference, recording)
+	require.True(t, m.Matched)
+	assert.InDelta(t, 0, m.OffsetSamples, rate/1000)
+}
+
+func TestTimecodes(t *testing.T) {
+	at := func(hours float64) take.Description {
+		n := int64(hours * 3600 * rate)
+		return take.Description{SampleRate: rate, StartSamples: &n}
+	}
+	for _, c := range []struct{ reference, recording, want float64 }{{10, 10.5, 0.5}, {10.5, 10, -0.5}, {23.75, 0.25, 0.5}, {0.25, 23.75, -0.5}} {
+		offset, ok := Timecodes(at(c.reference), at(c.recording))
+		require.True(t, ok)
+		assert.EqualValues(t, c.want*3600*rate, offset)
+	}
+	_, ok := Timecodes(at(1), take.Description{SampleRate: rate})
+	assert.False(t, ok)
+}
+
+func TestStops(t *testing.T) {
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	f := file(t, speech(8, 5))
+	_, err := Waveforms(ctx, f, f)
+	assert.ErrorIs(t, err, context.Canceled)
+}
+
+func BenchmarkWaveforms(b *testing.B) {
+	scene := speech(9, 60)
+	reference, recording := file(b, noisy(scene, 20, 1)), file(b, noisy(scene[200_000:], 20, 2))
+	for b.Loop() {
+		_, err := Waveforms(context.Background(), reference, recording)
+		require.NoError(b, err)
+	}
+}

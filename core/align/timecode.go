@@ -1,0 +1,21 @@
+package align
+
+import "zestyloom/core/take"
+
+// Timecodes gives where a recording lies against a reference by their time stamps, in samples at the recording's rate;
+// positive: it starts later. Stamps that lie on both sides of midnight are brought within half a day of each other. It
+// is not ok where one has no stamp, or their rates differ.
+func Timecodes(reference, recording take.Description) (offset int64, ok bool) {
+	if reference.StartSamples == nil || recording.StartSamples == nil || reference.SampleRate != recording.SampleRate {
+		return 0, false
+	}
+	day := 24 * 3600 * int64(recording.SampleRate)
+	offset = *recording.StartSamples - *reference.StartSamples
+	for offset > day/2 {
+		offset -= day
+	}
+	for offset < -day/2 {
+		offset += day
+	}
+	return offset, true
+}
