@@ -164,6 +164,32 @@ func TestQuasiPeakBursts(t *testing.T) {
 	}
 }
 
+// Blocks of any size, measured side by side or not, give the same figures to the last bit.
+func TestBlocksDoNotMatter(t *testing.T) {
+	signal := make([][]float64, 6)
+	for c := range signal {
+		signal[c] = make([]float64, 48000*4)
+		for i := range signal[c] {
+			signal[c][i] = 0.3 * math.Sin(float64(i)*0.01*float64(c+1)) * math.Sin(float64(i)*0.0001)
+		}
+	}
+	var figures []Measurement
+	for _, size := range []int{100, 4800, 5000, 192000} {
+		m := NewMeter(48000, five1)
+		for at := 0; at < len(signal[0]); at += size {
+			block := make([][]float64, 6)
+			for c := range block {
+				block[c] = signal[c][at:min(at+size, len(signal[c]))]
+			}
+			m.Write(block)
+		}
+		figures = append(figures, m.Measurement())
+	}
+	for _, f := range figures[1:] {
+		assert.Equal(t, figures[0], f)
+	}
+}
+
 func TestProgrammeMeterFalls(t *testing.T) {
 	m := NewProgrammeMeter(48000)
 	s := make([]float64, 48000)

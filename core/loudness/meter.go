@@ -2,6 +2,9 @@ package loudness
 
 import (
 	"math"
+	"runtime"
+	"sync"
+	"sync/atomic"
 
 	"zestyloom/core/layout"
 )
@@ -46,7 +49,8 @@ type Meter struct {
 type channel struct {
 	weight  float64
 	stages  [2]biquad
-	hopSum  float64 // K-weighted power of the present hop
+	hopSum  float64   // K-weighted power of the present hop
+	hops    []float64 // of the hops that ended in the last block
 	peak    float64
 	power   float64 // of all samples, unweighted
 	peaks   peakFinder
@@ -64,51 +68,78 @@ func NewMeter(sampleRate int, l layout.Layout) *Meter {
 	return m
 }
 
-// Write takes the next block, as many channels as the layout has.
+// together is how many samples a block must have, over all channels, for measuring its channels side by side to pay.
+const together = 1 << 13
+
+// Write takes the next block, as many channels as the layout has. The channels of a large block are measured side by
+// side; the result is the same.
 func (m *Meter) Write(block [][]float64) {
 	n := len(block[0])
 	m.frames += int64(n)
-	for c := range m.channels {
-		ch := &m.channels[c]
-		ch.peaks.write(block[c])
-		ch.quasi.write(block[c])
-		peak, power := ch.peak, ch.power
-		for _, x := range block[c] {
-			peak = max(peak, math.Abs(x))
-			power += x * x
+	if workers := min(runtime.GOMAXPROCS(0), len(m.channels)); workers > 1 && n*len(m.channels) >= together {
+		var next atomic.Int64
+		var wg sync.WaitGroup
+		for range workers {
+			wg.Go(func() {
+				for c := next.Add(1) - 1; c < int64(len(m.channels)); c = next.Add(1) - 1 {
+					m.channels[c].write(block[c], m.hop, m.filled)
+				}
+			})
 		}
-		ch.peak, ch.power = peak, power
+		wg.Wait()
+	} else {
+		for c := range m.channels {
+			m.channels[c].write(block[c], m.hop, m.filled)
+		}
 	}
-	for from := 0; from < n; {
-		to := min(n, from+m.hop-m.filled)
+	ended := (m.filled + n) / m.hop
+	for i := range ended {
+		var power float64
 		for c := range m.channels {
 			if ch := &m.channels[c]; ch.measure {
-				s0, s1, sum := ch.stages[0], ch.stages[1], ch.hopSum
-				for _, x := range block[c][from:to] {
-					y := s1.step(s0.step(x))
-					sum += y * y
-				}
-				ch.stages[0], ch.stages[1], ch.hopSum = s0, s1, sum
+				power += ch.weight * ch.hops[i] / float64(m.hop)
 			}
 		}
-		m.filled += to - from
-		from = to
-		if m.filled == m.hop {
-			m.endHop()
-		}
+		m.endHop(power)
 	}
+	m.filled = (m.filled + n) % m.hop
 }
 
-func (m *Meter) endHop() {
-	var power float64
-	for c := range m.channels {
-		ch := &m.channels[c]
-		power += ch.weight * ch.hopSum / float64(m.hop)
-		ch.hopSum = 0
+// write measures the next samples of one channel. filled is how many of the present hop have come already; the sums of
+// the hops that end are left in hops.
+func (ch *channel) write(samples []float64, hop, filled int) {
+	ch.peaks.write(samples)
+	ch.quasi.write(samples)
+	peak, power := ch.peak, ch.power
+	for _, x := range samples {
+		peak = max(peak, math.Abs(x))
+		power += x * x
 	}
+	ch.peak, ch.power = peak, power
+	ch.hops = ch.hops[:0]
+	if !ch.measure {
+		return
+	}
+	s0, s1, sum := ch.stages[0], ch.stages[1], ch.hopSum
+	for len(samples) > 0 {
+		n := min(len(samples), hop-filled)
+		for _, x := range samples[:n] {
+			y := s1.step(s0.step(x))
+			sum += y * y
+		}
+		samples = samples[n:]
+		if filled += n; filled == hop {
+			ch.hops = append(ch.hops, sum)
+			sum, filled = 0, 0
+		}
+	}
+	ch.stages[0], ch.stages[1], ch.hopSum = s0, s1, sum
+}
+
+// endHop takes the weighted power of a hop of all channels.
+func (m *Meter) endHop(power float64) {
 	m.recent[m.hops%30] = power
 	m.hops++
-	m.filled = 0
 	if m.hops >= 4 {
 		p := m.window(4)
 		m.gated.add(p)

@@ -76,12 +76,14 @@ func (f *peakFinder) stretch(samples []float64) {
 	f.peak = max(f.peak, largest)
 	// Interpolated values can't exceed bound × the largest sample around: most stretches need no more than that look.
 	if largest*f.ip.bound > f.peak {
+		peak := f.peak
 		for p := range f.ip.phases {
 			taps := &f.ip.phases[p]
 			for i := 0; i+phaseTaps <= len(w); i++ {
-				f.peak = max(f.peak, math.Abs(dot(taps, (*[phaseTaps]float64)(w[i:]))))
+				peak = max(peak, math.Abs(dot(taps, (*[phaseTaps]float64)(w[i:]))))
 			}
 		}
+		f.peak = peak
 	}
 	copy(w, w[len(w)-keep:])
 	f.window = w[:keep]

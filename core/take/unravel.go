@@ -5,7 +5,10 @@ import (
 	"fmt"
 	"io"
 	"path"
+	"runtime"
 	"strings"
+
+	"golang.org/x/sync/errgroup"
 
 	"zestyloom/core/fault"
 	"zestyloom/core/wave"
@@ -164,7 +167,8 @@ func FileSafe(s string) string {
 	return s
 }
 
-// Unravel copies the parts of src to writers, one for each part, byte for byte and in one pass over the source.
+// Unravel copies the parts of src to writers, one for each part, byte for byte and in one pass over the source. The
+// writers are used side by side, so no two may be the same.
 // progress, which may be nil, is told the share done, 0 to 1.
 func Unravel(ctx context.Context, src *wave.File, d Description, parts []Part, to []io.Writer, progress func(float64)) error {
 	writers := make([]*wave.Writer, len(parts))
@@ -175,26 +179,46 @@ func Unravel(ctx context.Context, src *wave.File, d Description, parts []Part, t
 		}
 		writers[i] = w
 	}
-	raw := make([]byte, blockFrames*src.FrameBytes())
-	out := make([]byte, blockFrames*src.FrameBytes())
+	// While the parts of one block are written, side by side, the next block is read.
+	raw, next := make([]byte, blockFrames*src.FrameBytes()), make([]byte, blockFrames*src.FrameBytes())
+	outs := make([][]byte, len(parts))
+	for i, p := range parts {
+		outs[i] = make([]byte, blockFrames*len(p.Channels)*src.Bytes)
+	}
+	n := 0
+	var err error
+	if src.Frames > 0 {
+		if n, err = src.ReadRaw(raw, 0); err != nil {
+			return err
+		}
+	}
 	for at := int64(0); at < src.Frames; {
 		if err := ctx.Err(); err != nil {
 			return fault.Wrap(fault.Cancelled, err, "Unravel was stopped")
 		}
-		n, err := src.ReadRaw(raw, at)
-		if err != nil {
-			return err
+		var work errgroup.Group
+		work.SetLimit(runtime.GOMAXPROCS(0) + 1)
+		following := 0
+		if at+int64(n) < src.Frames {
+			work.Go(func() (err error) {
+				following, err = src.ReadRaw(next, at+int64(n))
+				return err
+			})
 		}
 		for i, p := range parts {
-			width := len(p.Channels)
-			for j, c := range p.Channels {
-				src.Extract(out, raw, n, c, j, width)
-			}
-			if err := writers[i].WriteRaw(out[:n*width*src.Bytes]); err != nil {
-				return err
-			}
+			work.Go(func() error {
+				width := len(p.Channels)
+				for j, c := range p.Channels {
+					src.Extract(outs[i], raw, n, c, j, width)
+				}
+				return writers[i].WriteRaw(outs[i][:n*width*src.Bytes])
+			})
+		}
+		if err := work.Wait(); err != nil {
+			return err
 		}
 		at += int64(n)
+		raw, next, n = next, raw, following
 		if progress != nil {
 			progress(float64(at) / float64(src.Frames))
 		}
