@@ -84,3 +84,22 @@ test("the list is searched, filtered and walked by keys", async ({ page }) => {
   await page.keyboard.press("ArrowDown");
   await expect(page.getByRole("option", { selected: true })).toContainText("12A");
 });
+
+test("names are carried over a roll, and one undo takes that back", async ({ page }) => {
+  await page.goto("/");
+  await page.getByRole("link", { name: /The Lantern Ferry(?!,)/ }).click();
+  await takeRow(page, /12A.*take 1/).click();
+  await page.getByRole("button", { name: "Name of channel 4: Ines lav" }).click();
+  await page.getByRole("textbox", { name: "Name of channel 4" }).fill("Ines, coat");
+  await page.keyboard.press("Enter");
+  await expect(page.getByText("in the file: Ines lav")).toBeVisible();
+  await page.getByRole("button", { name: "Use these names for all of LF03" }).click();
+  await expect(page.getByText("1 other take has these names now.")).toBeVisible();
+  await takeRow(page, /12A.*take 2/).click();
+  await expect(page.getByRole("button", { name: "Name of channel 4: Ines, coat" })).toBeVisible();
+  await page.getByRole("button", { name: /^Undo: names for roll LF03/ }).click();
+  await expect(page.getByRole("button", { name: "Name of channel 4: Ines lav" })).toBeVisible();
+  await page.getByRole("button", { name: /^Undo: name channel 4/ }).click();
+  await takeRow(page, /12A.*take 1/).click();
+  await expect(page.getByRole("button", { name: "Name of channel 4: Ines lav" })).toBeVisible();
+});

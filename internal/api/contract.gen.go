@@ -397,6 +397,9 @@ type ServerInterface interface {
 	// (PATCH /takes/{take})
 	EditTake(c *gin.Context, take TakeID)
 
+	// (POST /takes/{take}/carry)
+	CarryNames(c *gin.Context, take TakeID)
+
 	// (GET /takes/{take}/overview)
 	GetOverview(c *gin.Context, take TakeID, params GetOverviewParams)
 
@@ -1151,6 +1154,31 @@ func (siw *ServerInterfaceWrapper) EditTake(c *gin.Context) {
 	siw.Handler.EditTake(c, take)
 }
 
+// CarryNames operation middleware
+func (siw *ServerInterfaceWrapper) CarryNames(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "take" -------------
+	var take TakeID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "take", c.Param("take"), &take, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter take: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CarryNames(c, take)
+}
+
 // GetOverview operation middleware
 func (siw *ServerInterfaceWrapper) GetOverview(c *gin.Context) {
 
@@ -1293,6 +1321,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/takes/:take", wrapper.RemoveTake)
 	router.GET(options.BaseURL+"/takes/:take", wrapper.GetTake)
 	router.PATCH(options.BaseURL+"/takes/:take", wrapper.EditTake)
+	router.POST(options.BaseURL+"/takes/:take/carry", wrapper.CarryNames)
 	router.GET(options.BaseURL+"/takes/:take/overview", wrapper.GetOverview)
 	router.POST(options.BaseURL+"/work/:work/cancel", wrapper.CancelWork)
 	router.POST(options.BaseURL+"/work/:work/retry", wrapper.RetryWork)

@@ -60,6 +60,12 @@ func (s *Server) EditTake(c *gin.Context, id TakeID) {
 	s.GetTake(c, id)
 }
 
+// CarryNames names the other takes of the roll like this one.
+func (s *Server) CarryNames(c *gin.Context, id TakeID) {
+	changed, err := s.Store.CarryNames(c, id)
+	s.answer(c, http.StatusOK, gin.H{"changed": changed}, err)
+}
+
 // RemoveTake forgets a take and the server's copy of it.
 func (s *Server) RemoveTake(c *gin.Context, id TakeID) {
 	key, err := s.Store.RemoveTake(c, id)

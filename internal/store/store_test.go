@@ -125,6 +125,39 @@ func TestTakeEditsCanBeUndone(t *testing.T) {
 	assert.Equal(t, "FX", got.Channels[0].Suggested, "the suggestion follows the kind")
 }
 
+func TestNamesAreCarriedOverARoll(t *testing.T) {
+	s := storetest.Open(t)
+	p := ferry(t, s)
+	a, b := addTake(t, s, p.ID, "a"), addTake(t, s, p.ID, "b")
+	wide, err := s.AddTake(ctx, store.Take{Production: p.ID, SHA256: "c", Description: take.Description{Roll: "LF03"}, Channels: make([]store.Channel, 2)})
+	require.NoError(t, err)
+	other, err := s.AddTake(ctx, store.Take{Production: p.ID, SHA256: "d", Description: take.Description{Roll: "B-02"}, Channels: make([]store.Channel, 1)})
+	require.NoError(t, err)
+	c := addTake(t, s, p.ID, "e")
+	require.NoError(t, s.NameChannel(ctx, a, 1, "Boom, near"))
+	changed, err := s.CarryNames(ctx, a)
+	require.NoError(t, err)
+	assert.Equal(t, 2, changed)
+	names := func() (list []string) {
+		for _, id := range []string{a, b, wide, other, c} {
+			got, err := s.Take(ctx, id)
+			require.NoError(t, err)
+			list = append(list, got.Channels[0].Name)
+		}
+		return list
+	}
+	assert.Equal(t, []string{"Boom, near", "Boom, near", "", "", "Boom, near"}, names(), "only the same roll and as many channels")
+	require.NoError(t, s.UndoTakeEdit(ctx, p.ID))
+	assert.Equal(t, []string{"Boom, near", "Boom", "", "", "Boom"}, names(), "one undo takes all of it back")
+	require.NoError(t, s.RedoTakeEdit(ctx, p.ID))
+	assert.Equal(t, "Boom, near", names()[4])
+	changed, err = s.CarryNames(ctx, a)
+	require.NoError(t, err)
+	assert.Zero(t, changed)
+	_, err = s.CarryNames(ctx, "nonsense")
+	assert.Equal(t, fault.NotFound, fault.KindOf(err))
+}
+
 func TestATakeInUseStays(t *testing.T) {
 	s := storetest.Open(t)
 	id, takeID := crossing(t, s)

@@ -2,8 +2,8 @@ package store
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
+	"reflect"
 	"slices"
 	"strings"
 	"time"
@@ -161,6 +161,75 @@ func (s *Store) SetTakeKind(ctx context.Context, id string, kind take.Kind) erro
 	})
 }
 
+// CarryNames gives the channels of all takes of the same roll that have as many channels the names of this take's. It
+// gives the number of takes that were changed; they are one edit to undo.
+func (s *Store) CarryNames(ctx context.Context, id string) (changed int, err error) {
+	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, takeColumns+"where id = $1", id)
+		if err != nil {
+			return notFound(err, "take")
+		}
+		from, err := pgx.CollectExactlyOneRow(rows, scanTake)
+		if err != nil {
+			return notFound(err, "take")
+		}
+		if from.Description.Roll == "" {
+			return fault.New(fault.BadInput, "This take is on no roll, so there are no others to name like it")
+		}
+		rows, err = tx.Query(ctx, `select id::text, kind, channels from takes where production_id = $1 and id <> $2 and description->>'roll' = $3
+			and jsonb_array_length(channels) = $4 order by id for update`, from.Production, id, from.Description.Roll, len(from.Channels))
+		if err != nil {
+			return err
+		}
+		type other struct {
+			ID       string
+			Kind     take.Kind
+			Channels []Channel
+		}
+		others, err := pgx.CollectRows(rows, pgx.RowToStructByPos[other])
+		if err != nil {
+			return err
+		}
+		var batch *int64
+		for _, o := range others {
+			before, after := takeFields{o.Kind, o.Channels}, takeFields{o.Kind, slices.Clone(o.Channels)}
+			same := true
+			for i := range after.Channels {
+				same = same && after.Channels[i].Name == from.Channels[i].Name
+				after.Channels[i].Name = from.Channels[i].Name
+			}
+			if same {
+				continue
+			}
+			changed++
+			if batch, err = putEdit(ctx, tx, from.Production, o.ID, "names for roll "+from.Description.Roll, before, after, batch); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	return changed, err
+}
+
+// putEdit makes an edit and notes it. batch is what an earlier edit of the same command gave, or nil for the first.
+func putEdit(ctx context.Context, tx pgx.Tx, production, id, name string, before, after takeFields, batch *int64) (*int64, error) {
+	if _, err := tx.Exec(ctx, "update take_edits set state = 'dropped' where production_id = $1 and state = 'undone'", production); err != nil {
+		return nil, err
+	}
+	var edit int64
+	err := tx.QueryRow(ctx, "insert into take_edits (production_id, take_id, name, before, after, batch) values ($1, $2, $3, $4, $5, $6) returning id", production, id, name, before, after, batch).Scan(&edit)
+	if err != nil {
+		return nil, err
+	}
+	if batch == nil {
+		batch = &edit
+		if _, err := tx.Exec(ctx, "update take_edits set batch = id where id = $1", edit); err != nil {
+			return nil, err
+		}
+	}
+	return batch, putFields(ctx, tx, id, after)
+}
+
 func (s *Store) editTake(ctx context.Context, id string, edit func(*takeFields) (string, error)) error {
 	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		var f takeFields
@@ -168,25 +237,13 @@ func (s *Store) editTake(ctx context.Context, id string, edit func(*takeFields) 
 		if err := tx.QueryRow(ctx, "select production_id::text, kind, channels from takes where id = $1 for update", id).Scan(&production, &f.Kind, &f.Channels); err != nil {
 			return notFound(err, "take")
 		}
-		before, err := json.Marshal(f)
-		if err != nil {
-			return err
-		}
+		before := takeFields{f.Kind, slices.Clone(f.Channels)}
 		name, err := edit(&f)
-		if err != nil {
+		if err != nil || reflect.DeepEqual(before, f) {
 			return err
 		}
-		after, err := json.Marshal(f)
-		if err != nil || string(before) == string(after) {
-			return err
-		}
-		if _, err := tx.Exec(ctx, "update take_edits set state = 'dropped' where production_id = $1 and state = 'undone'", production); err != nil {
-			return err
-		}
-		if _, err := tx.Exec(ctx, "insert into take_edits (production_id, take_id, name, before, after) values ($1, $2, $3, $4, $5)", production, id, name, before, after); err != nil {
-			return err
-		}
-		return putFields(ctx, tx, id, f)
+		_, err = putEdit(ctx, tx, production, id, name, before, f, nil)
+		return err
 	})
 }
 
@@ -210,28 +267,43 @@ func (s *Store) TakeHistory(ctx context.Context, production string) (h TakeHisto
 
 // UndoTakeEdit takes the last edit of the production's takes back.
 func (s *Store) UndoTakeEdit(ctx context.Context, production string) error {
-	return s.stepTakes(ctx, production, "select id, take_id::text, before from take_edits where production_id = $1 and state = 'done' order by id desc limit 1 for update", "undone", "undo")
+	return s.stepTakes(ctx, production, "undo", "before", "done", "undone", "desc")
 }
 
 // RedoTakeEdit brings the last undone edit back.
 func (s *Store) RedoTakeEdit(ctx context.Context, production string) error {
-	return s.stepTakes(ctx, production, "select id, take_id::text, after from take_edits where production_id = $1 and state = 'undone' order by id limit 1 for update", "done", "redo")
+	return s.stepTakes(ctx, production, "redo", "after", "undone", "done", "asc")
 }
 
-func (s *Store) stepTakes(ctx context.Context, production, query, state, what string) error {
+// stepTakes puts the takes of the next edit into the state that a column of it holds.
+func (s *Store) stepTakes(ctx context.Context, production, what, column, from, to, direction string) error {
 	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		var edit int64
-		var id string
-		var f takeFields
-		if err := tx.QueryRow(ctx, query, production).Scan(&edit, &id, &f); err == pgx.ErrNoRows {
+		var batch int64
+		err := tx.QueryRow(ctx, "select coalesce(batch, id) from take_edits where production_id = $1 and state = $2 order by id "+direction+" limit 1 for update", production, from).Scan(&batch)
+		if err == pgx.ErrNoRows {
 			return fault.New(fault.BadInput, "There is nothing to %s in the takes", what)
-		} else if err != nil {
+		}
+		if err != nil {
 			return notFound(err, "production")
 		}
-		if _, err := tx.Exec(ctx, "update take_edits set state = $2 where id = $1", edit, state); err != nil {
+		rows, err := tx.Query(ctx, "update take_edits set state = $3 where production_id = $1 and coalesce(batch, id) = $2 returning take_id::text, "+column, production, batch, to)
+		if err != nil {
 			return err
 		}
-		return putFields(ctx, tx, id, f)
+		type step struct {
+			ID     string
+			Fields takeFields
+		}
+		steps, err := pgx.CollectRows(rows, pgx.RowToStructByPos[step])
+		if err != nil {
+			return err
+		}
+		for _, st := range steps {
+			if err := putFields(ctx, tx, st.ID, st.Fields); err != nil {
+				return err
+			}
+		}
+		return nil
 	})
 }
 

@@ -164,6 +164,25 @@ export interface paths {
         patch: operations["editTake"];
         trace?: never;
     };
+    "/takes/{take}/carry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Gives the channels of all takes of the same roll that have as many channels this take's names. */
+        post: operations["carryNames"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/takes/{take}/overview": {
         parameters: {
             query: {
@@ -1269,6 +1288,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Take"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    carryNames: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How many takes were changed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        changed: number;
+                    };
                 };
             };
             default: components["responses"]["Failure"];

@@ -11,6 +11,7 @@ import { extent, levelFor, onOverview } from "../../draw/overview";
 import { player, usePlayer } from "../../listen/player";
 import { keyOf, useActions } from "../../ui/keys";
 import { useLight } from "../../ui/light";
+import { tell } from "../../ui/notices";
 import { StemTag } from "../../ui/stem";
 import { duration, labelAt } from "../../ui/timecode";
 import { takeTitle } from "./list";
@@ -269,6 +270,11 @@ function UnravelBar({ take, on }: { take: Take; on: Set<number> }) {
   const stereo = take.channels.length === 2;
   const reel = reels.data?.find((r) => r.id === chosen) ?? reels.data?.[0];
   const tracks = stereo && paired && on.size === 2 ? 1 : on.size;
+  const carry = useDo(
+    () => ok(api.POST("/takes/{take}/carry", { params: { path: { take: take.id } } })),
+    [keysOf.takes(take.production)],
+    ({ changed }) => tell(changed === 0 ? "The other takes have these names already, or other channels." : changed === 1 ? "1 other take has these names now." : `${changed} other takes have these names now.`),
+  );
   const path = (id: string) => ({ params: { path: { reel: id } } });
   const unravel = useDo(
     async () => {
@@ -310,6 +316,11 @@ function UnravelBar({ take, on }: { take: Take; on: Set<number> }) {
         <label className="flex cursor-pointer items-center gap-2 text-[13px]">
           <input type="checkbox" checked={paired} onChange={(e) => setPaired(e.target.checked)} className="accent-act" /> keep as one bonded stereo track
         </label>
+      )}
+      {take.description.roll && take.channels.some((c) => c.name) && (
+        <button className="pill" disabled={carry.isPending} onClick={() => carry.mutate(undefined)} title={`Names the channels of every take of roll ${take.description.roll} that has ${take.channels.length} channels; one undo takes it back`}>
+          Use these names for all of {take.description.roll}
+        </button>
       )}
       <span className="text-[13px] text-muted">
         {take.kind === "recording" && take.description.startTimecode ? "At its own timecode, tied together." : "At the start of the reel; move it there."} The take itself is not changed.
