@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import type { Channel } from "../../api/client";
-import { spare, whySpare } from "./board";
+import { newReelName, spare, whySpare } from "./board";
 
 const channel = (part: Partial<Channel>) => ({ index: 8, name: "Radio", empty: false, rmsDBFS: -30, findings: null, ...part }) as Channel;
 
@@ -15,5 +15,12 @@ describe("channels that are folded away", () => {
   it("say why", () => {
     expect(whySpare(channel({ empty: true, rmsDBFS: -84.2 }))).toBe("8, Radio: empty (−84 dBFS)");
     expect(whySpare(channel({ findings: [{ kind: "copy", with: [3], figure: -90, message: "Copy of 3, Boom" }] }))).toBe("8, Radio: copy of 3, Boom");
+  });
+});
+
+describe("a new reel", () => {
+  it("has a name that is free", () => {
+    expect(newReelName([])).toBe("Reel 1");
+    expect(newReelName(["Reel 1, Crossing", "Reel 3"])).toBe("Reel 2");
   });
 });

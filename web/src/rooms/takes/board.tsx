@@ -259,6 +259,14 @@ function Waveform({ take, channel: c, muted }: { take: Take; channel: Channel; m
   );
 }
 
+/** Stands for a reel that is yet to be made. */
+const fresh = "new";
+
+/** The first of Reel 1, Reel 2 … that no reel is called. */
+export function newReelName(taken: string[]): string {
+  for (let n = 1; ; n++) if (!taken.some((t) => t === `Reel ${n}` || t.startsWith(`Reel ${n},`))) return `Reel ${n}`;
+}
+
 /** The one command that breaks the chosen channels into tracks on a reel. */
 function UnravelBar({ take, on }: { take: Take; on: Set<number> }) {
   const go = useNavigate();
@@ -268,7 +276,7 @@ function UnravelBar({ take, on }: { take: Take; on: Set<number> }) {
   const [chosen, setChosen] = useState("");
   const [paired, setPaired] = useState(take.kind !== "recording");
   const stereo = take.channels.length === 2;
-  const reel = reels.data?.find((r) => r.id === chosen) ?? reels.data?.[0];
+  const reel = chosen === fresh ? undefined : (reels.data?.find((r) => r.id === chosen) ?? reels.data?.[0]);
   const tracks = stereo && paired && on.size === 2 ? 1 : on.size;
   const carry = useDo(
     () => ok(api.POST("/takes/{take}/carry", { params: { path: { take: take.id } } })),
@@ -282,7 +290,7 @@ function UnravelBar({ take, on }: { take: Take; on: Set<number> }) {
       if (!target) {
         const p = production.data!;
         const start = take.description.startTimecode ? `${take.description.startTimecode.slice(0, 2)}:00:00:00` : "10:00:00:00";
-        target = (await ok(api.POST("/productions/{production}/reels", { params: { path: { production: p.id } }, body: { name: "Reel 1", start } }))).id;
+        target = (await ok(api.POST("/productions/{production}/reels", { params: { path: { production: p.id } }, body: { name: newReelName(reels.data?.map((r) => r.name) ?? []), start } }))).id;
       }
       const now = await ok(api.GET("/reels/{reel}", path(target)));
       const pairs = stereo ? (paired ? [[1, 2]] : []) : undefined;
@@ -300,16 +308,17 @@ function UnravelBar({ take, on }: { take: Take; on: Set<number> }) {
   useActions({ unravel: run });
   return (
     <div className="flex shrink-0 flex-wrap items-center gap-2.5 border-t border-line px-6 py-3">
-      <button className="pill-act" disabled={on.size === 0 || unravel.isPending || !reels.data} onClick={run} title={`Key: ${keyOf("unravel")}`}>
+      <button className="pill-act" disabled={on.size === 0 || unravel.isPending || !reels.data || !production.data} onClick={run} title={`Key: ${keyOf("unravel")}`}>
         {on.size === 0 ? "Switch on a channel to unravel" : tracks === 1 ? "Unravel 1 track" : `Unravel ${tracks} tracks`} onto {reel?.name ?? "a new reel"}
       </button>
-      {reels.data && reels.data.length > 1 && (
-        <select className="field rounded-full" aria-label="Reel to unravel onto" value={reel?.id} onChange={(e) => setChosen(e.target.value)}>
+      {reels.data && reels.data.length > 0 && (
+        <select className="field rounded-full" aria-label="Reel to unravel onto" value={reel?.id ?? fresh} onChange={(e) => setChosen(e.target.value)}>
           {reels.data.map((r) => (
             <option key={r.id} value={r.id}>
               {r.name}
             </option>
           ))}
+          <option value={fresh}>a new reel</option>
         </select>
       )}
       {stereo && (
