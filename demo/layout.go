@@ -57,6 +57,6 @@ func Layout() []Placed {
 		{File: "Winch.wav", At: "10:01:17:12", GainDB: -3},
 		{File: "Chain.wav", At: "10:01:12:00", GainDB: -6},
 		{File: "Bell.wav", At: "10:01:26:20", GainDB: -3},
-		{File: "River bed.wav", At: "10:00:00:00", GainDB: -4, Stem: "FX"},
+		{File: "River bed.wav", At: "10:00:00:00", GainDB: -4, Stem: "AX"},
 	}
 }

@@ -56,7 +56,7 @@ test("from the card to a proven delivery", async ({ page }) => {
     await page.keyboard.press("t");
     await expect(page.getByRole("button", { name: "Stem of Wheelhouse plant: DX" })).toBeVisible();
     await page.keyboard.press("Control+z");
-    await expect(page.getByRole("button", { name: "Stem of Wheelhouse plant: FX, suggested" })).toBeVisible();
+    await expect(page.getByRole("button", { name: "Stem of Wheelhouse plant: AX, suggested" })).toBeVisible();
   });
 
   await test.step("a spec lays the outputs out and ties the knots", async () => {

@@ -109,7 +109,7 @@ func TestShippedSpecs(t *testing.T) {
 		}
 	}
 	assert.Equal(t, []string{"DX L", "DX R", "FX L", "FX R", "MX L", "MX R"}, columns)
-	assert.Equal(t, []string{"DX", "FX", "MX"}, specs[1].Groups[3].Stems)
+	assert.Equal(t, []string{"DX", "NX", "MX", "FX", "AX"}, specs[1].Groups[3].Stems)
 }
 
 const minimal = "id: a\ntitle: A\ncontainer: wave\nsampleRate: 48000\nbitDepth: 24\npackaging: [per-group]\nnaming: {interleaved: a, per-group: a}\ngroups: [{id: dx, name: D, tag: DX, layout: stereo, stems: [DX]}]\n"

@@ -184,10 +184,8 @@ func (p *Plan) look(r *reel.Reel) {
 		p.add(Warning, "before-start", "%s before the reel's start at %s; what lies before it is not printed", plural(early, "clip begins", "clips begin"), p.StartTimecode)
 	}
 	for _, s := range p.Spec.Groups {
-		for _, stem := range s.Stems {
-			if _, ok := r.Stems[stem]; !ok {
-				p.add(Error, "stem", "The spec feeds %s from a stem %s, which this reel does not have", s.Name, stem)
-			}
+		if !slices.ContainsFunc(s.Stems, func(stem string) bool { _, ok := r.Stems[stem]; return ok }) {
+			p.add(Error, "stem", "The spec feeds %s from %s, which this reel does not have", s.Name, strings.Join(s.Stems, " and "))
 		}
 	}
 	for _, f := range weave.Findings(r) {

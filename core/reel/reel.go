@@ -122,7 +122,7 @@ func New(name string, sampleRate int, rate timecode.Rate, start int64) *Reel {
 		Head:  Head{Name: name, SampleRate: sampleRate, FrameRate: rate, Start: start, PanLaw: 3, Next: 1},
 		Stems: map[string]Stem{}, Tracks: map[string]Track{}, Clips: map[string]Clip{}, Groups: map[string]Group{}, Knots: map[string]Knot{},
 	}
-	for i, s := range []Stem{{ID: "DX", Name: "Dialogue"}, {ID: "MX", Name: "Music"}, {ID: "FX", Name: "Effects"}} {
+	for i, s := range []Stem{{ID: "DX", Name: "Dialogue"}, {ID: "NX", Name: "Narration"}, {ID: "MX", Name: "Music"}, {ID: "FX", Name: "Effects"}, {ID: "AX", Name: "Ambience"}} {
 		s.Labels, s.Order = []string{"L", "R"}, i+1
 		r.Stems[s.ID] = s
 	}

@@ -26,7 +26,7 @@ func TestUnravelLeavesMixesAndEmptyChannelsOut(t *testing.T) {
 	r := ferry()
 	c, err := Unravel(r, source(take.Recording, "Mix L", "Mix R", "Boom", "Wheelhouse plant", "Input 7"), Choice{})
 	require.NoError(t, err)
-	assert.Equal(t, []PartPlan{{"Boom", "DX", []int{2}, []string{"M"}}, {"Wheelhouse plant", "FX", []int{3}, []string{"M"}}}, c.Parts)
+	assert.Equal(t, []PartPlan{{"Boom", "DX", []int{2}, []string{"M"}}, {"Wheelhouse plant", "AX", []int{3}, []string{"M"}}}, c.Parts)
 	assert.EqualValues(t, 36032*48000, c.Start, "a recording lies at its own timecode")
 }
 

@@ -15,9 +15,16 @@ const (
 )
 
 var (
-	musicWord  = regexp.MustCompile(`(?i)(^|[^a-z])(music|cue|mx|score|song|waltz)([^a-z]|$)`)
-	effectWord = regexp.MustCompile(`(?i)(^|[^a-z])(effects?|fx|sfx|foley|wild|plant|ambien(ce|t)|atmospheres?|room ?tone|water|winch|bell|chain)([^a-z]|$)`)
+	musicWord     = word("music|cue|mx|score|song|waltz")
+	narrationWord = word("narrat(or|ion)|nx|voice ?over|vo|commentary")
+	ambienceWord  = word("ambien(ce|t)|ax|atmospheres?|room ?tone|wild|plant|river|water|rain|wind")
+	effectWord    = word("effects?|fx|sfx|foley|winch|bell|chain")
 )
+
+// word finds any of some words standing by themselves.
+func word(any string) *regexp.Regexp {
+	return regexp.MustCompile(`(?i)(^|[^a-z])(` + any + `)([^a-z]|$)`)
+}
 
 // KindOf guesses the kind from a description and the path that the file came by, its name before its folders. Whatever
 // has a scene was recorded on the set.
@@ -30,7 +37,7 @@ func KindOf(d Description, filePath string) Kind {
 		switch {
 		case musicWord.MatchString(parts[i]):
 			return Music
-		case effectWord.MatchString(parts[i]):
+		case effectWord.MatchString(parts[i]), ambienceWord.MatchString(parts[i]):
 			return Effect
 		}
 	}
@@ -42,10 +49,12 @@ func SuggestStem(kind Kind, label string) string {
 	switch {
 	case kind == Music:
 		return "MX"
-	case kind == Effect:
+	case ambienceWord.MatchString(label):
+		return "AX"
+	case kind == Effect, effectWord.MatchString(label):
 		return "FX"
-	case effectWord.MatchString(label):
-		return "FX"
+	case narrationWord.MatchString(label):
+		return "NX"
 	case musicWord.MatchString(label):
 		return "MX"
 	default:

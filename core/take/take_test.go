@@ -112,7 +112,10 @@ func TestSuggestions(t *testing.T) {
 		stem       string
 	}{
 		{scene, "music/12A_T1.wav", "Boom", Recording, "DX"},
-		{scene, "x.wav", "Wheelhouse plant", Recording, "FX"},
+		{scene, "x.wav", "Wheelhouse plant", Recording, "AX"},
+		{scene, "x.wav", "Narrator", Recording, "NX"},
+		{scene, "x.wav", "Winch, close", Recording, "FX"},
+		{Description{}, "library/River bed.wav", "River bed", Effect, "AX"},
 		{Description{}, "music/Accordion cue.wav", "L", Music, "MX"},
 		{Description{}, "effects/Winch.wav", "", Effect, "FX"},
 		{Description{}, "music and more/effects/Squeak.wav", "", Effect, "FX"},

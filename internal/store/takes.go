@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"reflect"
@@ -77,7 +78,7 @@ func scanTake(row pgx.CollectableRow) (t Take, err error) {
 		if i < len(found) {
 			t.Channels[i].Findings = found[i].Findings
 		}
-		t.Channels[i].Suggested = take.SuggestStem(t.Kind, t.Channels[i].Name)
+		t.Channels[i].Suggested = take.SuggestStem(t.Kind, cmp.Or(t.Channels[i].Name, t.Title()))
 	}
 	return t, err
 }
