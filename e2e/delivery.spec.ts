@@ -1,4 +1,5 @@
 // The whole way, on the demo's card: takes, unravel, Loom, spec and weave, print. What comes out is read byte for byte.
+import { spawnSync } from "node:child_process";
 import { expect, test, type Page } from "@playwright/test";
 
 import { bringIn, chooseSpec, newProduction, scenario, takeRow, track, unravel } from "./rooms";
@@ -16,7 +17,7 @@ test("from the card to a proven delivery", async ({ page }) => {
     await bringIn(page, "Recorder card LF03", ["LF03"], ["LF03_12A_T03.wav", "LF03_12A_T02.wav"]);
     await bringIn(page, "Sound library", ["music"], ["Accordion cue.wav"]);
     await bringIn(page, "Sound library", ["effects"], ["Bell.wav"]);
-    await expect(page.getByRole("option")).toHaveCount(4);
+    await expect(page.getByRole("listbox", { name: "Takes" }).getByRole("option")).toHaveCount(4);
     await takeRow(page, /12A.*take 3/).click();
     await expect(page.getByRole("heading", { name: "12A, take 3" })).toBeVisible();
     await expect(page.getByText("10:00:32:00 – 10:00:52:00")).toBeVisible();
@@ -123,4 +124,25 @@ test("from the card to a proven delivery", async ({ page }) => {
     const [zip] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: /All files, report and checksums/ }).click()]);
     expect(zip.suggestedFilename()).toBe("eight-channel-mix.zip");
   });
+});
+
+// The demo's own reel, against an independent meter.
+test("loudness and true peak of the demo's mix agree with ffmpeg", async ({ page }, info) => {
+  await page.goto("/");
+  await page.getByRole("link", { name: /The Lantern Ferry(?!,)/ }).click();
+  await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Print" }).click();
+  await page.getByLabel("One file a group").check();
+  await page.getByRole("button", { name: "Print 4 files" }).click();
+  await expect(page.getByRole("heading", { name: "Delivered and proven" })).toBeVisible({ timeout: 60_000 });
+  const row = page.getByRole("row", { name: /^Full mix −/ });
+  const cells = (await row.getByRole("cell").allTextContents()).map((t) => Number(t.replace("−", "-")));
+  const [d] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: /_MIX_stereo\.wav/ }).click()]);
+  const file = info.outputPath("mix.wav");
+  await d.saveAs(file);
+  const { stderr } = spawnSync("ffmpeg", ["-hide_banner", "-nostats", "-i", file, "-af", "ebur128=peak=true:framelog=verbose", "-f", "null", "-"], { encoding: "utf8" });
+  const figure = (form: RegExp) => Number(form.exec(stderr)?.[1]);
+  // The page shows one decimal, and so does ffmpeg: half a step of rounding on each side comes on top.
+  expect(Math.abs(cells[1]! - figure(/I:\s+(-?[\d.]+) LUFS/))).toBeLessThanOrEqual(0.1 + 1e-9);
+  expect(Math.abs(cells[4]! - figure(/Peak:\s+(-?[\d.]+) dBFS/))).toBeLessThanOrEqual(0.3);
+  info.annotations.push({ type: "measured", description: `ours ${cells[1]} LUFS ${cells[4]} dBTP, ffmpeg ${figure(/I:\s+(-?[\d.]+) LUFS/)} ${figure(/Peak:\s+(-?[\d.]+) dBFS/)}` });
 });

@@ -21,7 +21,7 @@ export async function bringIn(page: Page, card: string, folders: string[], files
   await expect(dialog).toBeHidden();
 }
 
-export const takeRow = (page: Page, text: string | RegExp) => page.getByRole("option", { name: text });
+export const takeRow = (page: Page, text: string | RegExp) => page.getByRole("listbox", { name: "Takes" }).getByRole("option", { name: text });
 
 export async function unravel(page: Page, take: string | RegExp) {
   await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Takes" }).click();

@@ -2,7 +2,7 @@
 import { readFileSync } from "node:fs";
 import { expect, test } from "@playwright/test";
 
-import { newProduction, scenario, takeRow } from "./rooms";
+import { bringIn, newProduction, scenario, takeRow, track } from "./rooms";
 
 const good = () => readFileSync(`${scenario}/library/effects/Chain.wav`);
 
@@ -47,7 +47,7 @@ test("an upload that breaks off says so and goes on", async ({ page }) => {
   await choose(page, [wav("Chain.wav", good())]);
   const panel = page.getByRole("region", { name: "Files on their way in" });
   await expect(panel).toContainText("The connection broke off", { timeout: 40_000 });
-  await expect(page.getByRole("option")).toHaveCount(0);
+  await expect(page.getByRole("listbox", { name: "Takes" }).getByRole("option")).toHaveCount(0);
   allowed = true;
   await page.getByRole("button", { name: "Try Chain.wav again" }).click();
   await expect(takeRow(page, /Chain/)).toBeVisible();
@@ -57,6 +57,7 @@ test("a channel is heard alone while it is pressed", async ({ page }) => {
   await page.goto("/");
   await page.getByRole("link", { name: /The Lantern Ferry(?!,)/ }).click();
   await takeRow(page, /12A.*take 3/).click();
+  await expect(page.getByRole("heading", { name: "12A, take 3" })).toBeVisible(); // the take before has such a channel too
   const wave = page.getByRole("button", { name: "Listen to channel 4, Ines lav" });
   const box = (await wave.boundingBox())!;
   await page.mouse.move(box.x + box.width * 0.3, box.y + box.height / 2);
@@ -72,17 +73,28 @@ test("a channel is heard alone while it is pressed", async ({ page }) => {
 test("the list is searched, filtered and walked by keys", async ({ page }) => {
   await page.goto("/");
   await page.getByRole("link", { name: /The Lantern Ferry(?!,)/ }).click();
-  await expect(page.getByRole("option")).toHaveCount(11);
+  await expect(page.getByRole("listbox", { name: "Takes" }).getByRole("option")).toHaveCount(11);
   await page.getByRole("button", { name: "Circled" }).click();
-  await expect(page.getByRole("option")).toHaveCount(4);
+  await expect(page.getByRole("listbox", { name: "Takes" }).getByRole("option")).toHaveCount(4);
   await page.getByLabel("Find takes").fill("rope");
-  await expect(page.getByRole("option")).toHaveCount(1);
+  await expect(page.getByRole("listbox", { name: "Takes" }).getByRole("option")).toHaveCount(1);
   await page.getByLabel("Find takes").fill("no such words");
   await expect(page.getByText("No take matches.")).toBeVisible();
   await page.getByLabel("Find takes").fill("");
   await page.getByRole("listbox", { name: "Takes" }).focus();
   await page.keyboard.press("ArrowDown");
-  await expect(page.getByRole("option", { selected: true })).toContainText("12A");
+  await expect(page.getByRole("listbox", { name: "Takes" }).getByRole("option", { selected: true })).toContainText("12A");
+});
+
+test("two channels are read as a pair", async ({ page }) => {
+  await newProduction(page, "The Lantern Ferry, pairs");
+  await bringIn(page, "Recorder card LF03", ["LF03"], ["LF03_12A_T02.wav"]);
+  await takeRow(page, /12A.*take 2/).click();
+  await page.getByRole("button", { name: "Pair channel 1 with 2" }).click();
+  await expect(page.getByRole("switch", { name: "Unravel channel 2, Mix R" })).toBeChecked();
+  await page.getByRole("button", { name: "Unravel 5 tracks onto a new reel" }).click();
+  await expect(track(page, "Mix")).toContainText("stereo, bonded");
+  await expect(track(page, "Boom")).toContainText("mono");
 });
 
 test("names are carried over a roll, and one undo takes that back", async ({ page }) => {

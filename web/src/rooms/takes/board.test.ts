@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import type { Channel } from "../../api/client";
-import { newReelName, spare, whySpare } from "./board";
+import { newReelName, sideOf, spare, switched, whySpare } from "./board";
 
 const channel = (part: Partial<Channel>) => ({ index: 8, name: "Radio", empty: false, rmsDBFS: -30, findings: null, ...part }) as Channel;
 
@@ -22,5 +22,16 @@ describe("a new reel", () => {
   it("has a name that is free", () => {
     expect(newReelName([])).toBe("Reel 1");
     expect(newReelName(["Reel 1, Crossing", "Reel 3"])).toBe("Reel 2");
+  });
+});
+
+describe("pairs", () => {
+  it("know their sides", () => {
+    expect([1, 2, 3, 4, 5].map((i) => sideOf([1, 4], i))).toEqual(["L", "R", null, "L", "R"]);
+  });
+  it("are switched together and never split", () => {
+    expect([...switched(new Set([3]), [1], 2, true)].sort()).toEqual([1, 2, 3]);
+    expect([...switched(new Set([1, 2, 3]), [1], 1, false)]).toEqual([3]);
+    expect([...switched(new Set([1]), [], 1, false)]).toEqual([]);
   });
 });

@@ -1,5 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { ChevronDown, ChevronRight, MoreHorizontal, Pencil } from "lucide-react";
+import { ChevronDown, ChevronRight, Link2, MoreHorizontal, Pencil } from "lucide-react";
 import { DropdownMenu, Switch } from "radix-ui";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate } from "react-router";
@@ -42,6 +42,7 @@ function level(dB: number | null) {
 export function TakeBoard({ take }: { take: Take }) {
   const d = take.description;
   const [on, setOn] = useState(() => new Set(take.channels.filter((c) => !leftOut(c)).map((c) => c.index)));
+  const [pairs, setPairs] = useState<number[]>(() => (take.channels.length === 2 && take.kind !== "recording" ? [1] : [])); // first channel of each
   const [unfolded, setUnfolded] = useState(false);
   const folded = take.channels.filter(spare);
   const rows = take.channels.filter((c) => unfolded || !spare(c));
@@ -104,7 +105,19 @@ export function TakeBoard({ take }: { take: Take }) {
       </div>
       <div className="min-h-0 grow overflow-auto px-6">
         {rows.map((c) => (
-          <ChannelRow key={c.index} take={take} channel={c} on={on.has(c.index)} onToggle={(v) => setOn((s) => (v ? new Set([...s, c.index]) : new Set([...s].filter((x) => x !== c.index))))} />
+          <ChannelRow
+            key={c.index}
+            take={take}
+            channel={c}
+            on={on.has(c.index)}
+            side={sideOf(pairs, c.index)}
+            canPair={c.index < take.channels.length && !sideOf(pairs, c.index) && !sideOf(pairs, c.index + 1)}
+            onToggle={(v) => setOn((s) => switched(s, pairs, c.index, v))}
+            onPair={(v) => {
+              setPairs((list) => (v ? [...list, c.index] : list.filter((x) => x !== c.index && x !== c.index - 1)));
+              if (v) setOn((s) => new Set([...s, c.index, c.index + 1]));
+            }}
+          />
         ))}
         {folded.length > 0 && (
           <button className="flex w-full cursor-pointer items-center gap-2 border-t border-line py-2.5 text-left text-[13px] text-muted hover:text-ink" aria-expanded={unfolded} onClick={() => setUnfolded(!unfolded)}>
@@ -114,15 +127,30 @@ export function TakeBoard({ take }: { take: Take }) {
         )}
         <p className="border-t border-line py-2.5 text-[13px] text-muted">Press and hold on a waveform to hear that channel alone from there.</p>
       </div>
-      <UnravelBar take={take} on={on} />
+      <UnravelBar take={take} on={on} pairs={pairs} />
     </div>
   );
 }
 
-function ChannelRow({ take, channel: c, on, onToggle }: { take: Take; channel: Channel; on: boolean; onToggle: (on: boolean) => void }) {
+/** Which side of a pair a channel is, if it is in one. Pairs are named by their first channel. */
+export function sideOf(pairs: number[], index: number): "L" | "R" | null {
+  if (pairs.includes(index)) return "L";
+  return pairs.includes(index - 1) ? "R" : null;
+}
+
+/** Switches a channel on or off, and the other side of its pair with it: a bonded pair is never split. */
+export function switched(on: Set<number>, pairs: number[], index: number, to: boolean): Set<number> {
+  const side = sideOf(pairs, index);
+  const both = side === "L" ? [index, index + 1] : side === "R" ? [index - 1, index] : [index];
+  const rest = [...on].filter((x) => !both.includes(x));
+  return new Set(to ? [...rest, ...both] : rest);
+}
+
+function ChannelRow(p: { take: Take; channel: Channel; on: boolean; side: "L" | "R" | null; canPair: boolean; onToggle: (on: boolean) => void; onPair: (on: boolean) => void }) {
+  const { take, channel: c, on, onToggle } = p;
   const muted = leftOut(c);
   return (
-    <div className="grid min-h-[58px] grid-cols-[28px_210px_minmax(120px,1fr)_150px_52px] items-center gap-3 border-t border-line py-1.5" data-channel={c.index}>
+    <div className="grid min-h-[58px] grid-cols-[28px_210px_minmax(120px,1fr)_160px_44px] items-center gap-3 border-t border-line py-1.5" data-channel={c.index}>
       <span className="tc text-right text-muted">{c.index}</span>
       <div className="min-w-0">
         <ChannelName take={take} channel={c} />
@@ -139,13 +167,24 @@ function ChannelRow({ take, channel: c, on, onToggle }: { take: Take; channel: C
           ))}
       </div>
       <Waveform take={take} channel={c} muted={muted} />
-      <span className="text-[13px] text-muted">
+      <span className="flex items-center justify-between gap-1 text-[13px] text-muted">
         {muted && !on ? (
           "left out of unravel"
         ) : (
           <span className="flex items-center gap-1.5">
             <StemTag stem={c.suggested} suggested /> suggested
           </span>
+        )}
+        {p.side ? (
+          <button className="pill h-6 border-ink px-2 text-[12px] font-semibold" aria-pressed onClick={() => p.onPair(false)} title="One bonded stereo track; press to take the pair apart">
+            <Link2 size={13} /> {p.side}
+          </button>
+        ) : (
+          p.canPair && (
+            <button className="cursor-pointer rounded p-1 text-muted hover:text-ink" aria-label={`Pair channel ${c.index} with ${c.index + 1}`} title={`Read ${c.index} and ${c.index + 1} as one bonded stereo pair`} onClick={() => p.onPair(true)}>
+              <Link2 size={15} />
+            </button>
+          )
         )}
       </span>
       <Switch.Root
@@ -268,16 +307,15 @@ export function newReelName(taken: string[]): string {
 }
 
 /** The one command that breaks the chosen channels into tracks on a reel. */
-function UnravelBar({ take, on }: { take: Take; on: Set<number> }) {
+function UnravelBar({ take, on, pairs }: { take: Take; on: Set<number>; pairs: number[] }) {
   const go = useNavigate();
   const queries = useQueryClient();
   const reels = useReels(take.production);
   const production = useProduction(take.production);
   const [chosen, setChosen] = useState("");
-  const [paired, setPaired] = useState(take.kind !== "recording");
-  const stereo = take.channels.length === 2;
   const reel = chosen === fresh ? undefined : (reels.data?.find((r) => r.id === chosen) ?? reels.data?.[0]);
-  const tracks = stereo && paired && on.size === 2 ? 1 : on.size;
+  const chosenPairs = pairs.filter((first) => on.has(first));
+  const tracks = on.size - chosenPairs.length;
   const carry = useDo(
     () => ok(api.POST("/takes/{take}/carry", { params: { path: { take: take.id } } })),
     [keysOf.takes(take.production)],
@@ -293,8 +331,7 @@ function UnravelBar({ take, on }: { take: Take; on: Set<number> }) {
         target = (await ok(api.POST("/productions/{production}/reels", { params: { path: { production: p.id } }, body: { name: newReelName(reels.data?.map((r) => r.name) ?? []), start } }))).id;
       }
       const now = await ok(api.GET("/reels/{reel}", path(target)));
-      const pairs = stereo ? (paired ? [[1, 2]] : []) : undefined;
-      return ok(api.POST("/reels/{reel}/unravel", { ...path(target), body: { revision: now.revision, take: take.id, channels: [...on].sort((a, b) => a - b), pairs } }));
+      return ok(api.POST("/reels/{reel}/unravel", { ...path(target), body: { revision: now.revision, take: take.id, channels: [...on].sort((a, b) => a - b), pairs: chosenPairs.map((first) => [first, first + 1]) } }));
     },
     [keysOf.reels(take.production)],
     (view) => {
@@ -320,11 +357,6 @@ function UnravelBar({ take, on }: { take: Take; on: Set<number> }) {
           ))}
           <option value={fresh}>a new reel</option>
         </select>
-      )}
-      {stereo && (
-        <label className="flex cursor-pointer items-center gap-2 text-[13px]">
-          <input type="checkbox" checked={paired} onChange={(e) => setPaired(e.target.checked)} className="accent-act" /> keep as one bonded stereo track
-        </label>
       )}
       {take.description.roll && take.channels.some((c) => c.name) && (
         <button className="pill" disabled={carry.isPending} onClick={() => carry.mutate(undefined)} title={`Names the channels of every take of roll ${take.description.roll} that has ${take.channels.length} channels; one undo takes it back`}>
