@@ -48,9 +48,39 @@ export const number = (text: string) => {
 /** What is selected: a track with how it goes into its stem, and a clip with where it lies. */
 export function Inspector({ view, track, clip, onDo, onRemove }: { view: ReelView; track: Track | undefined; clip: Clip | undefined; onDo: Do; onRemove: () => void }) {
   if (!track) {
+    const { start, sampleRate, frameRate, panLaw } = view.head;
     return (
-      <div className="flex h-full items-center px-5 text-[13px] text-muted">
-        <p className="max-w-lg">Select a track or a clip to see where it lies and how it goes into its stem. Knots are tied in the weave on the right: press where a row and an output cross.</p>
+      <div className="flex h-full gap-8 overflow-hidden px-4 py-2">
+        <div>
+          <Line name="Reel">
+            <b className="max-w-56 truncate font-semibold">{view.name}</b>
+          </Line>
+          <Line name="Starts">
+            <Kept
+              label="Timecode at which the reel starts"
+              value={labelAt(start, sampleRate, frameRate)}
+              onKeep={(t) => {
+                const to = parse(t, sampleRate, frameRate);
+                if (to !== null) void onDo({ kind: "setReel", command: { start: to } });
+              }}
+              className="tc w-28"
+            />
+          </Line>
+          <Line name="Lasts">
+            <span className="tc">{duration(view.end - start, sampleRate)}</span>
+          </Line>
+          <Line name="Pan law">
+            <select className="field h-7" aria-label="What a mono track in the middle of a pair loses on each side" value={panLaw} onChange={(e) => void onDo({ kind: "setReel", command: { panLaw: Number(e.target.value) } })}>
+              {[3, 4.5, 6].map((x) => (
+                <option key={x} value={x}>
+                  −{x} dB
+                </option>
+              ))}
+            </select>
+            <span className="text-muted">in the middle of a pair</span>
+          </Line>
+        </div>
+        <p className="max-w-md border-l border-line pl-6 text-[13px] text-muted">Select a track or a clip to see where it lies and how it goes into its stem. Knots are tied in the weave on the right: press where a row and an output cross.</p>
       </div>
     );
   }
