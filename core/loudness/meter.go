@@ -161,12 +161,6 @@ func (m *Meter) window(hops int64) float64 {
 	return sum / float64(hops)
 }
 
-// Momentary and ShortTerm give the present loudness in LUFS, negative infinity in silence.
-func (m *Meter) Momentary() float64 { return lufs(m.window(min(4, m.hops))) }
-
-// ShortTerm is the loudness of the last 3 s.
-func (m *Meter) ShortTerm() float64 { return lufs(m.window(min(30, m.hops))) }
-
 // Measurement ends the stream, if it has not ended, and gives what was found.
 func (m *Meter) Measurement() Measurement {
 	var out Measurement

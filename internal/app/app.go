@@ -33,7 +33,6 @@ type App struct {
 	Media *media.Folder
 	Jobs  *jobs.Runner
 	api   http.Handler
-	log   *slog.Logger
 }
 
 // Open connects everything and brings the database up to date.
@@ -42,7 +41,7 @@ func Open(ctx context.Context, c Config) (*App, error) {
 	if err != nil {
 		return nil, err
 	}
-	a := &App{Store: s, log: c.Log}
+	a := &App{Store: s}
 	if a.Media, err = media.OpenFolder(filepath.Join(c.Data, "media")); err != nil {
 		s.Close()
 		return nil, err
@@ -64,9 +63,6 @@ func (a *App) Close() {
 	a.Media.Close()
 	a.Store.Close()
 }
-
-// Handler is the whole HTTP interface.
-func (a *App) Handler() http.Handler { return a.api }
 
 // stopWithin is how long open requests and work may take to end.
 const stopWithin = 10 * time.Second

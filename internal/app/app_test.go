@@ -22,6 +22,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -436,6 +437,31 @@ func TestInterruptedWorkIsTakenUpAgain(t *testing.T) {
 		assert.Equal(t, "done", w.State, "%s: %s", title, w.Message)
 	}
 	assert.Len(t, s.Takes(production), 4)
+}
+
+// Work that was stopped after its take came into the list is tried again without the card: the take keeps its sound.
+func TestRetryDoesNotTouchATakeThatIsThere(t *testing.T) {
+	s := apptest.Start(t)
+	s.Record("12A.wav", 1, "Boom", "Ines lav")
+	production := s.Production()
+	work := s.Bring(production, "12A.wav")["12A.wav"]
+	before := s.Takes(production)["12A.wav"]
+	conn, err := pgx.Connect(t.Context(), s.Database)
+	require.NoError(t, err)
+	defer conn.Close(t.Context())
+	_, err = conn.Exec(t.Context(), "update work set state = 'cancelled' where id = $1", work.ID)
+	require.NoError(t, err)
+	_, err = conn.Exec(t.Context(), "update takes set findings = null")
+	require.NoError(t, err)
+	require.NoError(t, os.Remove(filepath.Join(s.Card, "12A.wav")))
+
+	s.OK("POST", "/work/"+work.ID+"/retry", nil, nil)
+	again := s.Settled(production)["12A.wav"]
+	assert.Equal(t, "done", again.State, again.Message)
+	after := s.Takes(production)["12A.wav"]
+	assert.Equal(t, before, after, "the same take, with its findings")
+	assert.NotNil(t, after.Channels[0].Findings)
+	assert.Len(t, s.File("/takes/"+after.ID+"/overview?level=0&from=0&count=1000"), 375*2*4, "and its files")
 }
 
 func TestOverview(t *testing.T) {

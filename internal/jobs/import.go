@@ -37,64 +37,69 @@ func (r *Runner) ImportUpload(ctx context.Context, production, upload, name stri
 	return r.add(ctx, production, "import", path.Base(name), importArgs{Upload: upload, Name: path.Base(name)}, nil)
 }
 
-// bringIn copies a file into the media, reads what it is, draws its overview and makes it a take.
+// bringIn makes a file a take, unless this very work has done so before it was stopped or interrupted, and then finds
+// out what is on its channels. Once there is a take its files are never written or removed again.
 func (r *Runner) bringIn(ctx context.Context, w store.Work) (result *string, message string, err error) {
 	var args importArgs
 	if err := json.Unmarshal(w.Args, &args); err != nil {
 		return nil, "", err
 	}
 	folder := "sources/" + w.ID
-	added := false // from then on the files belong to the take
+	t, err := r.Store.TakeOfMedia(ctx, folder)
+	if fault.KindOf(err) == fault.NotFound {
+		t, err = r.makeTake(ctx, w, args, folder)
+	}
+	if err != nil {
+		return nil, "", err
+	}
+	if err := r.diagnose(ctx, w, t); err != nil {
+		return nil, "", err
+	}
+	if args.Upload != "" { // only now: until all is done, work that is interrupted begins again with the upload
+		r.dropUpload(args.Upload)
+	}
+	if n := len(t.Description.Warnings); n > 0 {
+		message = t.Description.Warnings[0].Message
+	}
+	return &t.ID, message, nil
+}
+
+// makeTake copies a file into the media, reads what it is, draws its overview and stores it as a take. Where that
+// fails nothing of it is left.
+func (r *Runner) makeTake(ctx context.Context, w store.Work, args importArgs, folder string) (t store.Take, err error) {
 	defer func() {
-		if err != nil && !added {
+		if err != nil {
 			_ = r.Media.RemoveAll(folder)
 		}
 	}()
-	t := store.Take{Production: w.Production, FileName: args.Name, MediaKey: folder}
+	t = store.Take{Production: w.Production, FileName: args.Name, MediaKey: folder}
 	if t.CameFrom, t.SHA256, err = r.fetch(ctx, w, args, library.SourceKey(folder)); err != nil {
-		return nil, "", err
+		return t, err
 	}
 	f, size, err := r.Media.Open(library.SourceKey(folder))
 	if err != nil {
-		return nil, "", err
+		return t, err
 	}
 	defer f.Close()
 	src, err := wave.Open(f, size)
 	if err != nil {
-		return nil, "", err
+		return t, err
 	}
 	if src.Frames == 0 {
-		return nil, "", fault.New(fault.BadInput, "The file is a WAVE file without any sound in it")
+		return t, fault.New(fault.BadInput, "The file is a WAVE file without any sound in it")
 	}
 	t.Size = size
 	t.Description = take.Describe(src, args.Name)
 	t.Kind = take.KindOf(t.Description, cmp.Or(args.Path, args.Name))
 	levels, err := r.overview(ctx, w, src, folder)
 	if err != nil {
-		return nil, "", err
+		return t, err
 	}
 	for i, track := range t.Description.Tracks {
 		t.Channels = append(t.Channels, store.Channel{Track: track, Level: levels[i], Empty: levels[i].Empty(), FileName: track.Name})
 	}
-	id, err := r.Store.AddTake(ctx, t)
-	if err != nil {
-		return nil, "", err
-	}
-	if args.Upload != "" {
-		defer func() {
-			if err == nil { // until all is done, work that is interrupted begins again with the upload
-				r.dropUpload(args.Upload)
-			}
-		}()
-	}
-	added = true
-	if err := r.diagnose(ctx, w, src, t, id); err != nil {
-		return nil, "", err
-	}
-	if n := len(t.Description.Warnings); n > 0 {
-		message = t.Description.Warnings[0].Message
-	}
-	return &id, message, nil
+	t.ID, err = r.Store.AddTake(ctx, t)
+	return t, err
 }
 
 // fetch brings the bytes under a key and gives where they came from and their SHA-256. An upload is copied, not moved,
@@ -182,10 +187,16 @@ func (r *Runner) overview(ctx context.Context, w store.Work, src *wave.File, fol
 const diagnoseFrames = 8192
 
 // diagnose finds out what is on the channels of a take that is in the list already.
-func (r *Runner) diagnose(ctx context.Context, w store.Work, src *wave.File, t store.Take, id string) error {
+func (r *Runner) diagnose(ctx context.Context, w store.Work, t store.Take) error {
+	session := r.Library.Session(ctx)
+	defer session.Close()
+	src, err := session.Open(t.ID)
+	if err != nil {
+		return err
+	}
 	a := diagnose.New(src.SampleRate, t.Description.Names())
 	report := r.progress(ctx, w.ID, 0.7, 1)
-	err := src.EachBlock(diagnoseFrames, func(at int64, block [][]float64) error {
+	err = src.EachBlock(diagnoseFrames, func(at int64, block [][]float64) error {
 		a.Write(block)
 		report(float64(at) / float64(src.Frames))
 		return ctx.Err()
@@ -193,5 +204,5 @@ func (r *Runner) diagnose(ctx context.Context, w store.Work, src *wave.File, t s
 	if err != nil {
 		return err
 	}
-	return r.Store.SetFindings(ctx, id, a.Findings())
+	return r.Store.SetFindings(ctx, t.ID, a.Findings())
 }

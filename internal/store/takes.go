@@ -104,6 +104,16 @@ func (s *Store) Take(ctx context.Context, id string) (Take, error) {
 	return t, notFound(err, "take")
 }
 
+// TakeOfMedia finds the take whose files lie under a key.
+func (s *Store) TakeOfMedia(ctx context.Context, key string) (Take, error) {
+	rows, err := s.Pool.Query(ctx, takeColumns+"where media_key = $1", key)
+	if err != nil {
+		return Take{}, err
+	}
+	t, err := pgx.CollectExactlyOneRow(rows, scanTake)
+	return t, notFound(err, "take")
+}
+
 // AddTake stores a take. A file that the production has already is BadInput, and says as what.
 func (s *Store) AddTake(ctx context.Context, t Take) (string, error) {
 	var id string
@@ -111,12 +121,9 @@ func (s *Store) AddTake(ctx context.Context, t Take) (string, error) {
 		values ($1, $2, $3, $4, $5, $6, $7, $8, $9) on conflict (production_id, sha256) do nothing returning id::text`,
 		t.Production, t.Kind, t.FileName, t.CameFrom, t.MediaKey, t.Size, t.SHA256, t.Description, t.Channels).Scan(&id)
 	if err == pgx.ErrNoRows {
-		var name, key string
-		if err := s.Pool.QueryRow(ctx, "select id::text, file_name, media_key from takes where production_id = $1 and sha256 = $2", t.Production, t.SHA256).Scan(&id, &name, &key); err != nil {
+		var name string
+		if err := s.Pool.QueryRow(ctx, "select file_name from takes where production_id = $1 and sha256 = $2", t.Production, t.SHA256).Scan(&name); err != nil {
 			return "", err
-		}
-		if key == t.MediaKey {
-			return id, nil // by this very work, before it was interrupted
 		}
 		return "", fault.New(fault.BadInput, "The production has this very file already, as %s; it was not taken in twice", name)
 	}

@@ -40,13 +40,13 @@ type Server struct {
 	Card     string // folder of the card LF03
 	Data     string // folder of media and uploads
 	Stop     func() // ends the server, as a shutdown does
-	database string
+	Database string // PostgreSQL URL
 	contract routers.Router
 }
 
 // Start runs the application until the test ends.
 func Start(t testing.TB) *Server {
-	s := &Server{t: t, Card: t.TempDir(), Data: t.TempDir(), database: storetest.URL(t)}
+	s := &Server{t: t, Card: t.TempDir(), Data: t.TempDir(), Database: storetest.URL(t)}
 	doc, err := openapi3.NewLoader().LoadFromFile(contractFile())
 	require.NoError(t, err)
 	doc.Servers = openapi3.Servers{{URL: api.Base}}
@@ -66,7 +66,7 @@ func contractFile() string {
 // Run starts the application; after stop it can be run again, as after a restart.
 func (s *Server) Run() {
 	ctx, cancel := context.WithCancel(context.Background())
-	a, err := app.Open(ctx, app.Config{Database: s.database, Data: s.Data, Cards: cards.Cards{"LF03": s.Card}, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
+	a, err := app.Open(ctx, app.Config{Database: s.Database, Data: s.Data, Cards: cards.Cards{"LF03": s.Card}, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
 	require.NoError(s.t, err)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(s.t, err)

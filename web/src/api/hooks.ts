@@ -79,7 +79,6 @@ export function useReelEdits(reel: string) {
   });
   const path = { params: { path: { reel } } };
   return {
-    busy: edit.isPending,
     command: (c: Command) => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/commands", { ...path, body: { revision, ...c } }))).catch(() => undefined),
     tie: (row: "track" | "stem", from: string, output: string) =>
       edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/ties", { ...path, body: { revision, row, from, output } }))).catch(() => undefined),

@@ -17,19 +17,17 @@ export type PlayerState = {
   position: number; // reel: samples since midnight; take: frames from its start
   meters: number[]; // quasi-peak of each output in dBFS
   gaps: number;
-  firstSound: number; // ms from the press to the first sound
 };
 
 const sampleRate = 48000;
 
 class Player {
-  private state: PlayerState = { playing: null, position: 0, meters: [], gaps: 0, firstSound: 0 };
+  private state: PlayerState = { playing: null, position: 0, meters: [], gaps: 0 };
   private listeners = new Set<() => void>();
   private context: AudioContext | null = null;
   private ready: Promise<void> | null = null;
   private socket: Worker | null = null;
   private generation = 0;
-  private pressed = 0;
 
   subscribe = (f: () => void) => {
     this.listeners.add(f);
@@ -55,9 +53,8 @@ class Player {
   }
 
   private async begin(playing: Playing, from: number, request: object) {
-    this.pressed = performance.now();
     const generation = ++this.generation;
-    this.set({ playing, position: from, gaps: 0, firstSound: 0 });
+    this.set({ playing, position: from, gaps: 0 });
     try {
       await this.prepare();
       if (generation === this.generation) this.send({ ...request, from: Math.round(from) });
@@ -126,7 +123,7 @@ class Player {
         const h = m.heard;
         if (h.generation !== this.generation || !this.state.playing) return;
         if (h.drained) this.set({ playing: null, position: h.position, meters: [] });
-        else if (h.frames > 0) this.set({ position: h.position, meters: m.meters.length ? m.meters : this.state.meters, gaps: h.gaps, firstSound: this.state.firstSound || performance.now() - this.pressed });
+        else if (h.frames > 0) this.set({ position: h.position, meters: m.meters.length ? m.meters : this.state.meters, gaps: h.gaps });
       }
     }
   }

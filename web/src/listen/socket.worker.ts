@@ -9,7 +9,6 @@ export type ToSocket = { do: "connect"; url: string; worklet: MessagePort } | { 
 export type FromSocket =
   | { is: "heard"; heard: Heard; meters: number[] }
   | { is: "failed"; generation: number; message: string }
-  | { is: "open" }
   | { is: "closed"; everOpen: boolean };
 
 type Reply = { generation: number; position: number; meters?: number[]; ended?: boolean; error?: string };
@@ -31,7 +30,6 @@ function connect() {
   s.binaryType = "arraybuffer";
   s.onopen = () => {
     open = true;
-    tell({ is: "open" });
     waiting.forEach((m) => s.send(m));
     waiting = [];
   };
