@@ -3,9 +3,11 @@ package take
 import (
 	"path"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
+	"zestyloom/core/layout"
 	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
 )
@@ -45,8 +47,22 @@ type Description struct {
 	Note          string         `json:"note"`
 	Circled       bool           `json:"circled"`
 	Tracks        []Track        `json:"tracks"`
-	Warnings      []wave.Warning `json:"warnings"`
+	Date          string         `json:"date"`              // of the recording, as YYYY-MM-DD; empty where nothing tells
+	Set           *FileSet       `json:"fileSet,omitempty"` // the files that were recorded together with this one
+	Layout        layout.Name    `json:"layout,omitempty"`  // of all channels, where the file says that they are one bonded set
+	Cues          []wave.Cue     `json:"cues,omitempty"`
+	Warnings      []Warning      `json:"warnings"`
 	Recovered     bool           `json:"recovered"`
+}
+
+// Warning says what was wrong with a file that could be read all the same.
+type Warning = wave.Warning
+
+// FileSet is what iXML says of files that were recorded together.
+type FileSet struct {
+	Family string `json:"family"`
+	Index  int    `json:"index"` // of this file, from 1; 0 where it does not tell
+	Total  int    `json:"total"` // files in the set; 0 where it does not tell
 }
 
 // Describe reads the description of a file: from iXML first, then from the lines of bext's description, then from the
@@ -54,7 +70,7 @@ type Description struct {
 func Describe(f *wave.File, fileName string) Description {
 	d := Description{
 		Container: f.Container, Encoding: f.Encoding, SampleRate: f.SampleRate, BitDepth: f.BitDepth,
-		Channels: f.Channels, Frames: f.Frames, Recovered: f.Recovered, Warnings: f.Warnings,
+		Channels: f.Channels, Frames: f.Frames, Recovered: f.Recovered, Warnings: f.Warnings, Cues: f.Cues,
 	}
 	if d.Warnings == nil {
 		d.Warnings = []wave.Warning{}
@@ -71,7 +87,56 @@ func Describe(f *wave.File, fileName string) Description {
 	for i := range d.Tracks {
 		d.Tracks[i].Use = useOf(d.Tracks[i])
 	}
+	if f.Bext != nil && dateForm.MatchString(f.Bext.Date) {
+		d.Date = f.Bext.Date
+	}
+	d.Layout = layoutOf(f, d.Tracks)
 	return d
+}
+
+var dateForm = regexp.MustCompile(`^\d{4}-\d\d-\d\d$`)
+
+// packs are the common pack formats of ITU-R BS.2094 that are bonded sets.
+var packs = map[string]layout.Name{
+	"AP_00010002": layout.Stereo, "AP_0001000a": layout.LCR, "AP_00010003": layout.Five1, "AP_0001000f": layout.Seven1,
+	"AP_00040001": layout.FOA, "AP_00040002": layout.HOA2, "AP_00040003": layout.HOA3,
+}
+
+// layoutOf tells which bonded set all channels of a file are, from its chna chunk, its channel mask or the channels'
+// names; empty where nothing says so.
+func layoutOf(f *wave.File, tracks []Track) layout.Name {
+	if len(f.Audio) == f.Channels && f.Channels > 1 {
+		name, known := packs["AP"+strings.ToLower(strings.TrimPrefix(f.Audio[0].Pack, "AP"))]
+		same := !slices.ContainsFunc(f.Audio, func(a wave.AudioID) bool { return a.Pack != f.Audio[0].Pack })
+		if l, err := layout.New(name, "", 0); known && same && err == nil && l.Width() == f.Channels {
+			return name
+		}
+	}
+	named := make([]string, len(tracks))
+	for i, t := range tracks {
+		named[i] = strings.ToUpper(t.Name)
+	}
+	if joined := strings.Join(named, ""); joined == "WXYZ" || joined == "WYZX" {
+		return layout.FOA
+	}
+	for i, t := range tracks {
+		named[i], _ = layout.Label(t.Name)
+	}
+	if l, ok := layout.ForLabels(named); ok {
+		return l.Name
+	}
+	if l := layout.ForWidth(f.Channels); f.Channels > 2 && f.Mask != 0 && (f.Mask == l.Mask() || f.Mask == rearMask(l)) {
+		return l.Name
+	}
+	return ""
+}
+
+// rearMask is the mask of a layout as files write it that call the surround speakers side ones.
+func rearMask(l layout.Layout) uint32 {
+	if l.Name == layout.Five1 {
+		return 0x60f
+	}
+	return 0
 }
 
 // Names gives the names of all channels, in order.
@@ -90,6 +155,16 @@ func (d *Description) fromIXML(f *wave.File) {
 	}
 	d.Scene, d.Take, d.Roll, d.Note = clean(x.Scene), clean(x.Take), clean(x.Tape), clean(x.Note)
 	d.Circled = strings.EqualFold(clean(x.Circled), "true")
+	if x.FileSet != nil && clean(x.FileSet.FamilyID) != "" {
+		d.Set = &FileSet{Family: clean(x.FileSet.FamilyID)}
+		d.Set.Total, _ = strconv.Atoi(clean(x.FileSet.Total))
+		// The index is a number or a letter.
+		if index := clean(x.FileSet.Index); len(index) == 1 && index[0] >= 'A' && index[0] <= 'Z' {
+			d.Set.Index = int(index[0]-'A') + 1
+		} else {
+			d.Set.Index, _ = strconv.Atoi(index)
+		}
+	}
 	if x.Tracks == nil {
 		return
 	}

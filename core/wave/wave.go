@@ -25,6 +25,8 @@ const (
 	RIFF Container = "wave"
 	RF64 Container = "rf64"
 	BW64 Container = "bw64"
+	AIFF Container = "aiff"
+	AIFC Container = "aifc"
 )
 
 // maxChannels is more than any recorder writes; a file that claims more has a damaged header.
@@ -65,8 +67,10 @@ type File struct {
 	Format
 	Frames     int64 // sample frames that can be read
 	DataOffset int64
-	Bext       *Bext // nil where there is none
-	IXML       *IXML // nil where there is none
+	Bext       *Bext     // nil where there is none
+	IXML       *IXML     // nil where there is none
+	Audio      []AudioID // what chna says of the channels
+	Cues       []Cue     // marks by position
 	Other      []Chunk
 	Warnings   []Warning
 	Recovered  bool // true where the audio's length had to be found out because the header is wrong
@@ -101,8 +105,16 @@ func Open(r io.ReaderAt, size int64) (*File, error) {
 		f.Container = RF64
 	case "BW64":
 		f.Container = BW64
+	case "FORM":
+		if form := string(head[8:]); form == "AIFF" || form == "AIFC" {
+			if err := openAIFF(f, form); err != nil {
+				return nil, err
+			}
+			return f, nil
+		}
+		return nil, fault.At(fault.BadInput, 8, "This is an IFF file, but it holds no AIFF audio")
 	default:
-		return nil, fault.At(fault.BadInput, 0, "This is not a WAVE, RF64 or BW64 file")
+		return nil, fault.At(fault.BadInput, 0, "This is not a WAVE, RF64, BW64 or AIFF file")
 	}
 	if string(head[8:]) != "WAVE" {
 		return nil, fault.At(fault.BadInput, 8, "This is a RIFF file, but it holds no WAVE audio")
@@ -124,6 +136,7 @@ type scanner struct {
 	haveFormat bool
 	haveData   bool
 	dataSize   int64
+	cueTexts   map[uint32]string
 }
 
 func (s *scanner) warn(code string, offset int64, format string, args ...any) {
@@ -289,6 +302,14 @@ func (s *scanner) chunk(id string, body, size int64) error {
 			return nil
 		}
 		s.IXML = x
+	case "chna":
+		if s.Audio == nil {
+			s.Audio = parseChna(read())
+		}
+	case "cue ":
+		s.cues(read())
+	case "LIST":
+		s.labels(read())
 	case "JUNK", "junk", "PAD ", "FLLR", "fact":
 		// padding, or numbers that follow from the rest
 	default:
