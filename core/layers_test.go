@@ -15,8 +15,8 @@ import (
 )
 
 // order lists core's packages from the innermost: each may import those before it. Fault is for all, and dsp stands
-// before weave, which pans with it.
-var order = []string{"fault", "timecode", "wave", "layout", "take", "diagnose", "align", "reel", "dsp", "weave", "loudness", "engine", "delivery"}
+// before what adds, resamples and pans with it.
+var order = []string{"fault", "timecode", "wave", "layout", "dsp", "take", "diagnose", "align", "reel", "weave", "loudness", "engine", "delivery"}
 
 // forbidden is what the job must not know of.
 var forbidden = []string{"net", "net/http", "os", "database/sql", "time", "log", "log/slog"}

@@ -177,3 +177,29 @@ func BenchmarkWaveforms(b *testing.B) {
 		require.NoError(b, err)
 	}
 }
+
+func TestCoarselyAroundATimecode(t *testing.T) {
+	ctx := context.Background()
+	scene := speech(12, 40)
+	twice := append(append([]float64{}, scene[:15*rate]...), scene...) // the same words come two times
+	ref, err := ShapeOf(ctx, file(t, twice))
+	require.NoError(t, err)
+	rec, err := ShapeOf(ctx, file(t, scene[2*rate:14*rate]))
+	require.NoError(t, err)
+	for _, near := range []int64{2 * rate, 17 * rate} {
+		c, ok := Coarsely(ref, rec, near+rate, 2*rate)
+		require.True(t, ok)
+		assert.InDelta(t, near, c.Offset, rate/50)
+	}
+	free, ok := Coarsely(ref, rec, 0, -1)
+	require.True(t, ok)
+	assert.Greater(t, free.RunnerUp, 0.9, "it could be either place, and says so")
+	flat, err := ShapeOf(ctx, file(t, make([]float64, 5*rate)))
+	require.NoError(t, err)
+	_, ok = Coarsely(ref, flat, 0, -1)
+	assert.False(t, ok)
+}
+
+func TestDriftFrames(t *testing.T) {
+	assert.InDelta(t, 0.9, DriftFrames(10, 3600*48000, 48000, 25), 1e-9, "10 ppm of an hour are 36 ms")
+}

@@ -27,9 +27,18 @@ func mono(dst []float64, block [][]float64) []float64 {
 	return dst
 }
 
-// envelope gives the loudness of a recording over time as it rises and falls: the logarithm of its energy above some
-// 300 Hz, less its average over the two seconds around.
-func envelope(ctx context.Context, f *wave.File) ([]float64, error) {
+// Shape is a recording's loudness over time as it rises and falls, 200 values a second: the logarithm of its energy
+// above some 300 Hz, less its average over the two seconds around. It is what recordings are coarsely lined up by. It is
+// not safe for concurrent use.
+type Shape struct {
+	rate     int       // of the recording, Hz
+	values   []float64 // at unit power
+	flat     bool
+	spectrum []complex128 // of values, as long as the last comparison needed it
+}
+
+// ShapeOf reads a recording once, all its channels added up.
+func ShapeOf(ctx context.Context, f *wave.File) (*Shape, error) {
 	step := hop(f.SampleRate)
 	a := 1 - math.Exp(-2*math.Pi*300/float64(f.SampleRate))
 	var low, energy float64
@@ -50,6 +59,11 @@ func envelope(ctx context.Context, f *wave.File) ([]float64, error) {
 	if err != nil {
 		return nil, err
 	}
+	return newShape(f.SampleRate, risesAndFalls(logs)), nil
+}
+
+// risesAndFalls takes the average around off every value.
+func risesAndFalls(logs []float64) []float64 {
 	const around = envelopeRate
 	out := make([]float64, len(logs))
 	var running float64
@@ -65,55 +79,81 @@ func envelope(ctx context.Context, f *wave.File) ([]float64, error) {
 		}
 		out[i] = logs[i] - running/float64(count)
 	}
-	return out, nil
+	return out
 }
 
-// coarsely gives the offset, in steps of the envelope, at which two envelopes agree best, and how good the next best
-// offset is against it. It is not ok where an envelope is flat.
-func coarsely(reference, recording []float64) (offset int, runnerUp float64, ok bool) {
-	n := 1 << bits.Len(uint(len(reference)+len(recording)))
+func newShape(rate int, values []float64) *Shape {
+	var power float64
+	for _, v := range values {
+		power += v * v
+	}
+	if power <= 1e-12*float64(len(values)) { // nothing but rounding
+		return &Shape{rate: rate, values: values, flat: true}
+	}
+	scale := 1 / math.Sqrt(power)
+	for i := range values {
+		values[i] *= scale
+	}
+	return &Shape{rate: rate, values: values}
+}
+
+// transform gives the spectrum of the shape with silence behind it.
+func (s *Shape) transform(fft *fourier.FFT, n int) []complex128 {
+	if len(s.spectrum) != n/2+1 {
+		padded := make([]float64, n)
+		copy(padded, s.values)
+		s.spectrum = fft.Coefficients(nil, padded)
+	}
+	return s.spectrum
+}
+
+// Coarse is the place where the shapes of two recordings agree best.
+type Coarse struct {
+	Offset   int64   // in samples; positive: the recording starts later than the reference
+	Strength float64 // of the agreement, in standard deviations of all the others
+	RunnerUp float64 // how good the next best place is against it, 0 to 1
+}
+
+// Coarsely compares two shapes at every offset, or only at those within some samples of near where within is not
+// negative. It is not ok where one is flat, or they are at different rates.
+func Coarsely(reference, recording *Shape, near, within int64) (c Coarse, ok bool) {
+	if reference.flat || recording.flat || reference.rate != recording.rate {
+		return Coarse{}, false
+	}
+	n := 1 << bits.Len(uint(len(reference.values)+len(recording.values)))
 	fft := fourier.NewFFT(n)
-	r, x := make([]float64, n), make([]float64, n)
-	if !(normalise(r, reference) && normalise(x, recording)) {
-		return 0, 0, false
-	}
-	a, b := fft.Coefficients(nil, r), fft.Coefficients(nil, x)
+	a, b := reference.transform(fft, n), recording.transform(fft, n)
+	cross := make([]complex128, len(a))
 	for i := range a {
-		a[i] *= complex(real(b[i]), -imag(b[i]))
+		cross[i] = a[i] * complex(real(b[i]), -imag(b[i]))
 	}
-	c := fft.Sequence(nil, a)
-	best := 0
-	for i, v := range c {
-		if v > c[best] {
+	agreement := fft.Sequence(nil, cross)
+	step := int64(hop(reference.rate))
+	offset := func(i int) int64 {
+		if i >= len(reference.values) {
+			i -= n
+		}
+		return int64(i) * step
+	}
+	allowed := func(i int) bool { return within < 0 || abs(offset(i)-near) <= within+step }
+	best, power := -1, 0.0
+	for i, v := range agreement {
+		power += v * v
+		if allowed(i) && (best < 0 || v > agreement[best]) {
 			best = i
 		}
 	}
+	if best < 0 || agreement[best] <= 0 {
+		return Coarse{}, false
+	}
 	second := 0.0
-	for i, v := range c {
+	for i, v := range agreement {
 		away := min((i-best+n)%n, (best-i+n)%n)
-		if away > envelopeRate/4 && v > second {
+		if away > envelopeRate/4 && v > second && allowed(i) {
 			second = v
 		}
 	}
-	offset = best
-	if offset >= len(reference) {
-		offset -= n
-	}
-	return offset, second / c[best], c[best] > 0
+	return Coarse{offset(best), agreement[best] / math.Sqrt(power/float64(n)), second / agreement[best]}, true
 }
 
-// normalise copies an envelope at unit variance; it is false where there is none.
-func normalise(dst, envelope []float64) bool {
-	var power float64
-	for _, v := range envelope {
-		power += v * v
-	}
-	if power == 0 {
-		return false
-	}
-	scale := 1 / math.Sqrt(power)
-	for i, v := range envelope {
-		dst[i] = v * scale
-	}
-	return true
-}
+func abs(x int64) int64 { return max(x, -x) }

@@ -51,29 +51,39 @@ func Waveforms(ctx context.Context, reference, recording *wave.File) (Match, err
 	if reference.SampleRate != recording.SampleRate {
 		return Match{}, fault.New(fault.Unsupported, "The reference is at %d Hz and the recording at %d Hz; they can't be compared yet", reference.SampleRate, recording.SampleRate)
 	}
+	refShape, err := ShapeOf(ctx, reference)
+	if err != nil {
+		return Match{}, err
+	}
+	recShape, err := ShapeOf(ctx, recording)
+	if err != nil {
+		return Match{}, err
+	}
+	coarse, ok := Coarsely(refShape, recShape, 0, -1)
+	if !ok {
+		return Match{}, nil
+	}
+	return Finely(ctx, reference, recording, coarse)
+}
+
+// Finely lines a recording up with a reference, at the same sample rate, near the place that Coarsely found.
+func Finely(ctx context.Context, reference, recording *wave.File, coarse Coarse) (Match, error) {
 	rate := recording.SampleRate
 	if float64(min(reference.Frames, recording.Frames)) < least*float64(rate) {
 		return Match{}, nil
 	}
-	refEnvelope, err := envelope(ctx, reference)
-	if err != nil {
-		return Match{}, err
-	}
-	recEnvelope, err := envelope(ctx, recording)
-	if err != nil {
-		return Match{}, err
-	}
-	coarse, runnerUp, ok := coarsely(refEnvelope, recEnvelope)
-	if !ok {
-		return Match{}, nil
-	}
 	f := finder{ctx: ctx, reference: reference, recording: recording, rate: rate, correlator: newCorrelator(rate)}
-	expected := int64(coarse) * int64(hop(rate))
-	looked, places, err := f.places(expected)
+	looked, places, err := f.places(coarse.Offset)
 	if err != nil {
 		return Match{}, err
 	}
-	return fit(places, looked, runnerUp, rate), nil
+	return fit(places, looked, coarse.RunnerUp, rate), nil
+}
+
+// DriftFrames is how many frames of picture a recording of some samples drifts apart, at a frame rate in frames a
+// second.
+func DriftFrames(driftPPM float64, frames int64, sampleRate int, frameRate float64) float64 {
+	return driftPPM * 1e-6 * float64(frames) / float64(sampleRate) * frameRate
 }
 
 // fit makes a match of the places where windows were found: a line through them, robust against some being wrong.

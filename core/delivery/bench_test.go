@@ -35,7 +35,7 @@ func speech(b *testing.B, channels int, seconds float64) *wave.File {
 // many times faster than it plays.
 func BenchmarkPrint(b *testing.B) {
 	const minutes = 2
-	p := production{map[string]*wave.File{"poly": speech(b, 8, 12)}, reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, start)}
+	p := production{map[string]*wave.File{"poly": speech(b, 8, 12)}, reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, start, reel.DefaultStems())}
 	for track := range 40 {
 		stem := []string{"DX", "FX", "MX"}[track%3]
 		do(b, p.reel, reel.AddTake{Take: "poly", Title: "12A/3", Start: start, Length: 8 * 48000, Parts: []reel.PartPlan{{Name: fmt.Sprint(track), Stem: stem, Channels: []int{track % 8}, Labels: []string{"M"}}}})

@@ -63,7 +63,7 @@ func do(t testing.TB, r *reel.Reel, c reel.Command) {
 func ptr[T any](x T) *T { return &x }
 
 func crossing(t testing.TB) production {
-	p := production{map[string]*wave.File{"boom": tone(t, 1, 4.01, 0.1), "cue": tone(t, 2, 5, 0.05), "bell": tone(t, 1, 1, 0.08)}, reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, start)}
+	p := production{map[string]*wave.File{"boom": tone(t, 1, 4.01, 0.1), "cue": tone(t, 2, 5, 0.05), "bell": tone(t, 1, 1, 0.08)}, reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, start, reel.DefaultStems())}
 	do(t, p.reel, reel.AddTake{Take: "boom", Title: "12A/3", Start: start + 48000, Length: p.takes["boom"].Frames, Parts: []reel.PartPlan{{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}})
 	do(t, p.reel, reel.AddTake{Take: "cue", Title: "Accordion cue", Start: start, Length: p.takes["cue"].Frames, Parts: []reel.PartPlan{{Name: "Cue", Stem: "MX", Channels: []int{0, 1}, Labels: []string{"L", "R"}}}})
 	do(t, p.reel, reel.AddTake{Take: "bell", Title: "Bell", Start: start + 96000, Length: 48000, Parts: []reel.PartPlan{{Name: "Bell", Stem: "FX", Channels: []int{0}, Labels: []string{"M"}}}})

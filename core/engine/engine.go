@@ -113,7 +113,7 @@ func New(r *reel.Reel, open Opener, opt Options) (*Engine, error) {
 		if src.file.SampleRate != r.Head.SampleRate {
 			return nil, fault.New(fault.Unsupported, "%s is at %d Hz and the reel at %d Hz; takes at another rate can't be played yet", c.Name, src.file.SampleRate, r.Head.SampleRate)
 		}
-		if len(c.Channels) != len(t.labels) || slices.Max(c.Channels) >= src.file.Channels || slices.Min(c.Channels) < 0 {
+		if len(c.Channels) != len(t.labels) && !(c.Sum && len(t.labels) == 1) || len(c.Channels) == 0 || slices.Max(c.Channels) >= src.file.Channels || slices.Min(c.Channels) < 0 {
 			return nil, fault.New(fault.Damaged, "%s asks for channels that its take does not have", c.Name)
 		}
 		t.clips = append(t.clips, clip{c, dsp.Gain(c.GainDB), src})
@@ -205,9 +205,15 @@ func (e *Engine) addClip(t *track, c *clip, from int64, n int) error {
 	into := int(begin - from)
 	t.dirty = n
 	gain := c.gain * t.gain
+	if c.Sum {
+		gain /= float64(len(c.Channels))
+	}
 	for ch, channel := range c.Channels {
 		x := e.scratch[:count]
 		c.src.file.Decode(x, raw, channel)
+		if c.Sum {
+			ch = 0
+		}
 		dst := t.buf[ch][into : into+count]
 		for i, v := range x {
 			dst[i] += gain * v
@@ -252,7 +258,7 @@ func (e *Engine) Exact(output, bits int) bool {
 		}
 		for _, c := range t.clips {
 			f := c.src.file
-			if !unity || t.gain != 1 || c.gain != 1 || f.Encoding != wave.PCM || f.BitDepth > bits {
+			if !unity || t.gain != 1 || c.gain != 1 || c.Sum || f.Encoding != wave.PCM || f.BitDepth > bits {
 				return false
 			}
 		}

@@ -56,7 +56,7 @@ func crossing(t testing.TB) (*reel.Reel, shelf) {
 	s := shelf{}
 	s.record(t, "poly", 48000, 4, 30000)
 	s.record(t, "cue", 48000, 2, 50000)
-	r := reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, start)
+	r := reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, start, reel.DefaultStems())
 	groups := []reel.Group{{ID: "dx", Name: "Dialogue", Labels: pair, Stems: []string{"DX"}}, {ID: "mx", Name: "Music", Labels: pair, Stems: []string{"MX"}}, {ID: "mix", Name: "Mix", Labels: pair, Stems: []string{"DX", "MX", "FX"}}}
 	do(t, r, reel.AddTake{Take: "poly", Title: "12A/3", Start: start + 1000, Length: 30000, Parts: []reel.PartPlan{
 		{Name: "Boom", Stem: "DX", Channels: []int{2}, Labels: []string{"M"}}, {Name: "Ines", Stem: "DX", Channels: []int{3}, Labels: []string{"M"}}}})
@@ -94,6 +94,10 @@ func slow(t testing.TB, r *reel.Reel, s shelf, from int64, frames int) [][]float
 		}
 		for ch, channel := range clip.Channels {
 			x := s.samples(t, clip.Take, channel)
+			share := 1.0
+			if clip.Sum {
+				ch, share = 0, 1/float64(len(clip.Channels))
+			}
 			for column, o := range r.OutputList() {
 				gain := 0.0
 				for _, k := range r.KnotList() {
@@ -111,7 +115,7 @@ func slow(t testing.TB, r *reel.Reel, s shelf, from int64, frames int) [][]float
 						}
 					}
 				}
-				gain *= dsp.Gain(track.GainDB) * dsp.Gain(clip.GainDB)
+				gain *= dsp.Gain(track.GainDB) * dsp.Gain(clip.GainDB) * share
 				for i := range frames {
 					at := from + int64(i) - clip.Start
 					if at >= 0 && at < clip.Length {
@@ -131,6 +135,10 @@ func TestAgainstTheObviousRenderer(t *testing.T) {
 	do(t, r, reel.SetTrack{Track: tracks[1].ID, Dual: ptr(true)})
 	do(t, r, reel.SetTrack{Track: tracks[2].ID, Pan: ptr(-0.5)})
 	do(t, r, reel.SetKnots{Knots: []reel.Knot{reel.NewKnot(reel.TrackRow, tracks[2].ID, 1, "dx/L", -7), reel.NewKnot(reel.StemRow, "DX", 0, "mix/L", -3)}})
+	do(t, r, reel.AddTake{Take: "poly", Title: "12A/3", Start: start + 300, Length: 20000, Parts: []reel.PartPlan{
+		{Name: "Sum", Stem: "FX", Channels: []int{3, 0, 1}, Labels: []string{"M"}, Sum: true},
+		{Name: "Field", Stem: "FX", Channels: []int{0, 1, 2, 3}, Labels: []string{"ACN0", "ACN1", "ACN2", "ACN3"}},
+		{Name: "Surround", Stem: "MX", Channels: []int{3, 2, 1}, Labels: []string{"L", "R", "C"}}}})
 	want := slow(t, r, s, start-500, 75000)
 	got := render(t, r, s, start-500, 75000, 4096)
 	for c := range want {
@@ -246,7 +254,7 @@ func TestWhatCannotPlay(t *testing.T) {
 func BenchmarkEngine40Tracks(b *testing.B) {
 	s := shelf{}
 	s.record(b, "poly", 48000, 8, 48000*20)
-	r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0)
+	r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())
 	groups := []reel.Group{{ID: "mix", Name: "Mix", Labels: pair, Stems: []string{"DX"}}, {ID: "dx", Name: "DX", Labels: pair, Stems: []string{"DX"}}}
 	for i := range 40 {
 		do(b, r, reel.AddTake{Take: "poly", Title: "x", Length: 48000 * 20, Parts: []reel.PartPlan{{Name: "x", Stem: "DX", Channels: []int{i % 8}, Labels: []string{"M"}}}})

@@ -24,14 +24,18 @@ type AddTake struct {
 	Start  int64      `json:"start"`
 	Length int64      `json:"length"` // sample frames
 	Parts  []PartPlan `json:"parts"`
+	Stems  []Stem     `json:"stems,omitempty"` // those of the production; what the parts need and the reel lacks is added
 }
 
 // PartPlan is one track to be made by AddTake.
 type PartPlan struct {
 	Name     string   `json:"name"`
 	Stem     string   `json:"stem"`
-	Channels []int    `json:"channels"` // of the take, from 0
+	Strand   string   `json:"strand,omitempty"`
+	Decided  bool     `json:"decided,omitempty"` // somebody has said that the stem is right
+	Channels []int    `json:"channels"`          // of the take, from 0
 	Labels   []string `json:"labels"`
+	Sum      bool     `json:"sum,omitempty"` // as for Clip
 }
 
 func (c AddTake) Plan(r *Reel) (Change, string, error) {
@@ -48,19 +52,33 @@ func (c AddTake) Plan(r *Reel) (Change, string, error) {
 		tie = d.id("tie")
 	}
 	for _, p := range c.Parts {
-		if _, ok := r.Stems[p.Stem]; !ok {
-			return Change{}, "", fault.New(fault.NotFound, "There is no stem %q on this reel", p.Stem)
+		if err := d.needStem(p.Stem, c.Stems); err != nil {
+			return Change{}, "", err
 		}
-		if len(p.Channels) == 0 || len(p.Channels) != len(p.Labels) {
+		if len(p.Channels) == 0 || p.Sum && len(p.Labels) != 1 || !p.Sum && len(p.Channels) != len(p.Labels) {
 			return Change{}, "", fault.New(fault.BadInput, "Part %q needs one label for each of its channels", p.Name)
 		}
 		order++
-		t := Track{ID: d.id("t"), Name: p.Name, Labels: p.Labels, Stem: p.Stem, Suggested: true, Order: order}
-		clip := Clip{ID: d.id("c"), Track: t.ID, Take: c.Take, Name: c.Title, Channels: p.Channels, Start: c.Start, Length: c.Length, Tie: tie}
+		t := Track{ID: d.id("t"), Name: p.Name, Labels: p.Labels, Stem: p.Stem, Strand: p.Strand, Suggested: !p.Decided, Order: order}
+		clip := Clip{ID: d.id("c"), Track: t.ID, Take: c.Take, Name: c.Title, Channels: p.Channels, Sum: p.Sum, Start: c.Start, Length: c.Length, Tie: tie}
 		set(r.Tracks, &d.change.Tracks, t.ID, &t)
 		set(r.Clips, &d.change.Clips, clip.ID, &clip)
 	}
 	return d.finish(), "unravel " + c.Title, nil
+}
+
+// needStem adds a stem of the production to the reel unless it is there.
+func (d *draft) needStem(id string, stems []Stem) error {
+	if _, ok := d.reel.Stems[id]; ok || slices.ContainsFunc(d.change.Stems, func(p Put[Stem]) bool { return p.ID == id }) {
+		return nil
+	}
+	for _, s := range stems {
+		if s.ID == id {
+			set(d.reel.Stems, &d.change.Stems, id, &s)
+			return nil
+		}
+	}
+	return fault.New(fault.NotFound, "There is no stem %q on this reel", id)
 }
 
 // SetTrack changes a track's own settings; those left nil stay.

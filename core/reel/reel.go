@@ -40,7 +40,8 @@ type Track struct {
 	Name      string   `json:"name"`
 	Labels    []string `json:"labels"` // its channels; more than one are bonded
 	Stem      string   `json:"stem"`
-	Suggested bool     `json:"suggested"` // the stem is a suggestion that nobody has confirmed
+	Strand    string   `json:"strand,omitempty"` // the part of the stem that it belongs to
+	Suggested bool     `json:"suggested"`        // the stem is a suggestion that nobody has confirmed
 	Feed      Feed     `json:"feed"`
 	GainDB    float64  `json:"gainDB"`
 	Mute      bool     `json:"mute"`
@@ -53,7 +54,8 @@ type Clip struct {
 	Track    string  `json:"track"`
 	Take     string  `json:"take"`
 	Name     string  `json:"name"`
-	Channels []int   `json:"channels"` // of the take, from 0, one for each channel of the track
+	Channels []int   `json:"channels"`      // of the take, from 0, one for each channel of the track; more where they are a sum
+	Sum      bool    `json:"sum,omitempty"` // the channels are added up, each at 1/n, for a track of one channel
 	Start    int64   `json:"start"`
 	Offset   int64   `json:"offset"` // first frame of the take that sounds
 	Length   int64   `json:"length"` // sample frames
@@ -116,14 +118,22 @@ type Reel struct {
 	Knots  map[string]Knot  `json:"knots"`
 }
 
-// New makes an empty reel with the stems that a production begins with.
-func New(name string, sampleRate int, rate timecode.Rate, start int64) *Reel {
+// DefaultStems are those that a production begins with, from top to bottom.
+func DefaultStems() []Stem {
+	stems := []Stem{{ID: "DX", Name: "Dialogue"}, {ID: "NX", Name: "Narration"}, {ID: "MX", Name: "Music"}, {ID: "FX", Name: "Effects"}, {ID: "AX", Name: "Ambience"}}
+	for i := range stems {
+		stems[i].Labels, stems[i].Order = []string{"L", "R"}, i+1
+	}
+	return stems
+}
+
+// New makes an empty reel with the stems of its production.
+func New(name string, sampleRate int, rate timecode.Rate, start int64, stems []Stem) *Reel {
 	r := &Reel{
 		Head:  Head{Name: name, SampleRate: sampleRate, FrameRate: rate, Start: start, PanLaw: 3, Next: 1},
 		Stems: map[string]Stem{}, Tracks: map[string]Track{}, Clips: map[string]Clip{}, Groups: map[string]Group{}, Knots: map[string]Knot{},
 	}
-	for i, s := range []Stem{{ID: "DX", Name: "Dialogue"}, {ID: "NX", Name: "Narration"}, {ID: "MX", Name: "Music"}, {ID: "FX", Name: "Effects"}, {ID: "AX", Name: "Ambience"}} {
-		s.Labels, s.Order = []string{"L", "R"}, i+1
+	for _, s := range stems {
 		r.Stems[s.ID] = s
 	}
 	return r

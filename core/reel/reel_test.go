@@ -13,7 +13,7 @@ import (
 )
 
 func ferry() *Reel {
-	return New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, 36000*48000)
+	return New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, 36000*48000, DefaultStems())
 }
 
 func do(t testing.TB, r *Reel, c Command) (Change, string) {

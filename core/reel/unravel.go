@@ -1,6 +1,8 @@
 package reel
 
 import (
+	"slices"
+
 	"zestyloom/core/fault"
 	"zestyloom/core/take"
 )
@@ -12,21 +14,25 @@ type Source struct {
 	Kind       take.Kind
 	SampleRate int
 	Frames     int64
-	Start      *int64 // since midnight; nil where the take has no time stamp
+	Start      *int64 // where it belongs on the clock, in samples since midnight; nil where nothing tells
 	Channels   []SourceChannel
+	Sets       []take.Set // which channels are read together
+	Stems      []Stem     // of the production
 }
 
 // SourceChannel is a channel of a take.
 type SourceChannel struct {
 	take.Track
-	Empty bool // carries nothing
+	On      bool   // to be unravelled unless a Choice says otherwise
+	Stem    string // tag
+	Strand  string
+	Decided bool // somebody has said that the stem is right
 }
 
 // Choice says what of a take to unravel, and where to. The zero value means the usual.
 type Choice struct {
-	Channels []int    // from 1; nil means all but mixes and empty channels
-	Pairs    [][2]int // channels, from 1, to keep together as stereo; nil means that a two-channel file that is not a recording of the set stays a pair
-	At       *int64   // nil means a recording's own time stamp, else the reel's start
+	Channels []int  // from 1; nil means those that are on
+	At       *int64 // nil means where the take belongs, else the reel's start
 }
 
 // Unravel gives the command that breaks a take's channels into tracks on r. A take at another sample rate is
@@ -39,7 +45,7 @@ func Unravel(r *Reel, src Source, choice Choice) (AddTake, error) {
 	wanted := map[int]bool{}
 	for _, ch := range src.Channels {
 		d.Tracks = append(d.Tracks, ch.Track)
-		wanted[ch.Index] = choice.Channels == nil && ch.Use != take.Mix && !ch.Empty
+		wanted[ch.Index] = choice.Channels == nil && ch.On
 	}
 	for _, index := range choice.Channels {
 		if index < 1 || index > len(src.Channels) {
@@ -47,33 +53,30 @@ func Unravel(r *Reel, src Source, choice Choice) (AddTake, error) {
 		}
 		wanted[index] = true
 	}
-	pairs := choice.Pairs
-	if pairs == nil && len(src.Channels) == 2 && src.Kind != take.Recording {
-		pairs = [][2]int{{1, 2}}
-	}
-	parts, err := take.Parts(d, pairs)
+	parts, err := take.Parts(d, src.Sets)
 	if err != nil {
 		return AddTake{}, err
 	}
-	command := AddTake{Take: src.Take, Title: src.Title, Start: r.Head.Start, Length: src.Frames}
-	if src.Start != nil && src.Kind == take.Recording {
+	command := AddTake{Take: src.Take, Title: src.Title, Start: r.Head.Start, Length: src.Frames, Stems: src.Stems}
+	if src.Start != nil {
 		command.Start = *src.Start
 	}
 	if choice.At != nil {
 		command.Start = *choice.At
 	}
 	for _, p := range parts {
-		first := src.Channels[p.Channels[0]]
-		if !wanted[first.Index] {
+		// A set is one thing: any channel of it that is wanted brings all.
+		if !slices.ContainsFunc(p.Channels, func(c int) bool { return wanted[c+1] }) {
 			continue
 		}
+		first := src.Channels[p.Channels[0]]
 		name := p.Name
-		if first.Name == "" {
-			if name = src.Title; len(src.Channels) > len(p.Channels) {
+		if whole := len(src.Channels) == len(p.Channels); first.Name == "" || whole && len(p.Channels) > 2 {
+			if name = src.Title; !whole {
 				name += ", " + p.Name
 			}
 		}
-		command.Parts = append(command.Parts, PartPlan{Name: name, Stem: take.SuggestStem(src.Kind, name), Channels: p.Channels, Labels: p.Labels})
+		command.Parts = append(command.Parts, PartPlan{Name: name, Stem: first.Stem, Strand: first.Strand, Decided: first.Decided, Channels: p.Channels, Labels: p.Labels, Sum: p.Sum})
 	}
 	return command, nil
 }

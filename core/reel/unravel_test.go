@@ -17,7 +17,8 @@ func source(kind take.Kind, names ...string) Source {
 		if n == "Mix L" || n == "Mix R" {
 			use = take.Mix
 		}
-		s.Channels = append(s.Channels, SourceChannel{take.Track{Index: i + 1, Name: n, Use: use}, n == "Input 7"})
+		stem, _ := take.Suggest(take.DefaultRules(), kind, n)
+		s.Channels = append(s.Channels, SourceChannel{Track: take.Track{Index: i + 1, Name: n, Use: use}, On: use == take.Iso && n != "Input 7", Stem: stem})
 	}
 	return s
 }
@@ -26,24 +27,35 @@ func TestUnravelLeavesMixesAndEmptyChannelsOut(t *testing.T) {
 	r := ferry()
 	c, err := Unravel(r, source(take.Recording, "Mix L", "Mix R", "Boom", "Wheelhouse plant", "Input 7"), Choice{})
 	require.NoError(t, err)
-	assert.Equal(t, []PartPlan{{"Boom", "DX", []int{2}, []string{"M"}}, {"Wheelhouse plant", "AX", []int{3}, []string{"M"}}}, c.Parts)
+	assert.Equal(t, []PartPlan{{Name: "Boom", Stem: "DX", Channels: []int{2}, Labels: []string{"M"}}, {Name: "Wheelhouse plant", Stem: "AX", Channels: []int{3}, Labels: []string{"M"}}}, c.Parts)
 	assert.EqualValues(t, 36032*48000, c.Start, "a recording lies at its own timecode")
 }
 
 func TestUnravelAsAsked(t *testing.T) {
 	r := ferry()
-	c, err := Unravel(r, source(take.Recording, "Mix L", "Mix R", "Boom", "Input 7"), Choice{Channels: []int{1, 2, 4}, Pairs: [][2]int{{1, 2}}, At: ptr(int64(7))})
+	src := source(take.Recording, "Mix L", "Mix R", "Boom", "Input 7")
+	src.Sets = []take.Set{take.Pair(1, 2)}
+	src.Channels[3].Stem, src.Channels[3].Strand, src.Channels[3].Decided = "AX", "Wheelhouse", true
+	c, err := Unravel(r, src, Choice{Channels: []int{1, 4}, At: ptr(int64(7))})
 	require.NoError(t, err)
-	assert.Equal(t, []PartPlan{{"Mix", "DX", []int{0, 1}, []string{"L", "R"}}, {"Input 7", "DX", []int{3}, []string{"M"}}}, c.Parts)
+	assert.Equal(t, []PartPlan{{Name: "Mix", Stem: "DX", Channels: []int{0, 1}, Labels: []string{"L", "R"}}, {Name: "Input 7", Stem: "AX", Strand: "Wheelhouse", Decided: true, Channels: []int{3}, Labels: []string{"M"}}}, c.Parts)
 	assert.EqualValues(t, 7, c.Start)
+	change, _, err := c.Plan(r)
+	require.NoError(t, err)
+	require.NoError(t, r.Apply(change))
+	track := r.TrackList()[1]
+	assert.Equal(t, "Wheelhouse", track.Strand)
+	assert.False(t, track.Suggested, "what is decided is no suggestion")
 }
 
 func TestCuesStayBonded(t *testing.T) {
 	r := ferry()
-	c, err := Unravel(r, source(take.Music, "", ""), Choice{})
+	cue := source(take.Music, "", "")
+	cue.Start, cue.Sets, cue.Channels[0].On, cue.Channels[1].On = nil, []take.Set{take.Pair(1, 2)}, true, false
+	c, err := Unravel(r, cue, Choice{})
 	require.NoError(t, err)
-	assert.Equal(t, []PartPlan{{"12A/3", "MX", []int{0, 1}, []string{"L", "R"}}}, c.Parts)
-	assert.Equal(t, r.Head.Start, c.Start, "what has no timecode of the set begins with the reel")
+	assert.Equal(t, []PartPlan{{Name: "12A/3", Stem: "MX", Channels: []int{0, 1}, Labels: []string{"L", "R"}}}, c.Parts)
+	assert.Equal(t, r.Head.Start, c.Start, "what has no timecode begins with the reel")
 	c, err = Unravel(r, source(take.Recording, "", ""), Choice{})
 	require.NoError(t, err)
 	assert.Len(t, c.Parts, 2, "two microphones are not a pair")
@@ -58,6 +70,40 @@ func TestUnravelRefuses(t *testing.T) {
 	assert.Equal(t, fault.Unsupported, fault.KindOf(err))
 	_, err = Unravel(r, source(take.Recording, "Boom"), Choice{Channels: []int{2}})
 	assert.Equal(t, fault.NotFound, fault.KindOf(err))
-	_, err = Unravel(r, source(take.Recording, "Boom"), Choice{Pairs: [][2]int{{1, 2}}})
+	torn := source(take.Recording, "Boom")
+	torn.Sets = []take.Set{take.Pair(1, 2)}
+	_, err = Unravel(r, torn, Choice{})
 	assert.Equal(t, fault.BadInput, fault.KindOf(err))
+}
+
+func TestUnravelOfSums(t *testing.T) {
+	r := ferry()
+	src := source(take.Recording, "Boom", "Lav")
+	src.Sets = []take.Set{{Kind: take.Sum, Channels: []int{1, 2}, Labels: []string{"M"}}}
+	c, err := Unravel(r, src, Choice{})
+	require.NoError(t, err)
+	require.Len(t, c.Parts, 1)
+	assert.True(t, c.Parts[0].Sum)
+	change, _, err := c.Plan(r)
+	require.NoError(t, err)
+	require.NoError(t, r.Apply(change))
+	assert.Equal(t, []int{0, 1}, r.ClipList()[0].Channels)
+	assert.Equal(t, []string{"M"}, r.TrackList()[0].Labels)
+}
+
+func TestAReelGetsTheStemsThatItLacks(t *testing.T) {
+	r := ferry()
+	src := source(take.Recording, "Boom", "Lav")
+	src.Channels[0].Stem, src.Channels[1].Stem = "GX", "GX"
+	c, err := Unravel(r, src, Choice{})
+	require.NoError(t, err)
+	_, _, err = c.Plan(r)
+	assert.Equal(t, fault.NotFound, fault.KindOf(err), "nobody knows the stem")
+	c.Stems = append(DefaultStems(), Stem{ID: "GX", Name: "Ghosts", Labels: []string{"L", "R"}, Order: 6})
+	change, _, err := c.Plan(r)
+	require.NoError(t, err)
+	require.NoError(t, r.Apply(change))
+	assert.Equal(t, "Ghosts", r.Stems["GX"].Name)
+	require.NoError(t, r.Apply(change.Inverse()))
+	assert.NotContains(t, r.Stems, "GX")
 }

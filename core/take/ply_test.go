@@ -41,7 +41,7 @@ func TestPlyOfWhatWasUnravelled(t *testing.T) {
 		h.Bext = &wave.Bext{TimeReference: 1731456000}
 	})
 	d := Describe(src, "12A.wav")
-	parts, err := Parts(d, [][2]int{{3, 4}})
+	parts, err := Parts(d, []Set{Pair(3, 4)})
 	require.NoError(t, err)
 	outs := make([]bytes.Buffer, len(parts))
 	to := make([]io.Writer, len(parts))

@@ -2,7 +2,10 @@ package take
 
 import (
 	"regexp"
+	"slices"
 	"strings"
+
+	"zestyloom/core/fault"
 )
 
 // Kind is what sort of recording a take is.
@@ -12,52 +15,135 @@ const (
 	Recording Kind = "recording" // from the set
 	Music     Kind = "music"
 	Effect    Kind = "effect"
+	Camera    Kind = "camera"  // a camera's movie with its scratch sound
+	Picture   Kind = "picture" // the reference movie: the picture as it is cut
 )
+
+// Kinds lists them all.
+var Kinds = []Kind{Recording, Music, Effect, Camera, Picture}
+
+// Rule suggests a stem: for takes of a kind whose channel's name holds any of some words. The first rule that holds
+// counts. Users read and change the rules of a production.
+type Rule struct {
+	Kind   Kind     `json:"kind"`   // empty for any
+	Words  []string `json:"words"`  // words or phrases that stand by themselves, any of them; none for any name
+	Stem   string   `json:"stem"`   // tag of the stem
+	Strand string   `json:"strand"` // name of the strand below it, or empty
+}
+
+// otherwise is the stem of what no rule is about.
+const otherwise = "DX"
+
+// DefaultRules are those that a production begins with.
+func DefaultRules() []Rule {
+	ambience := []string{"ambience", "ambient", "atmosphere", "atmospheres", "ax", "room tone", "roomtone", "wild", "plant", "river", "water", "rain", "wind", "bed"}
+	effects := []string{"effect", "effects", "fx", "foley", "winch", "bell", "chain"}
+	return []Rule{
+		{Kind: Music, Stem: "MX"},
+		{Words: ambience, Stem: "AX"},
+		{Kind: Effect, Stem: "FX"},
+		{Words: effects, Stem: "FX"},
+		{Words: []string{"narrator", "narration", "nx", "voice over", "voiceover", "vo", "commentary"}, Stem: "NX"},
+		{Words: []string{"music", "cue", "mx", "score", "song", "waltz"}, Stem: "MX"},
+	}
+}
+
+// holds tells whether the rule is about a channel of that name. Words are compared without regard to case.
+func (r Rule) holds(kind Kind, name string) bool {
+	if r.Kind != "" && r.Kind != kind {
+		return false
+	}
+	return len(r.Words) == 0 || slices.ContainsFunc(r.Words, func(w string) bool { return hasWord(name, w) })
+}
+
+// hasWord finds a word or phrase that stands by itself: no letter before or after it.
+func hasWord(text, phrase string) bool {
+	text, phrase = strings.ToLower(text), strings.ToLower(strings.TrimSpace(phrase))
+	if phrase == "" {
+		return false
+	}
+	for from := 0; ; {
+		i := strings.Index(text[from:], phrase)
+		if i < 0 {
+			return false
+		}
+		begin, end := from+i, from+i+len(phrase)
+		if (begin == 0 || !letter(text[begin-1])) && (end == len(text) || !letter(text[end])) {
+			return true
+		}
+		from = begin + 1
+	}
+}
+
+func letter(c byte) bool { return c >= 'a' && c <= 'z' || c >= 0x80 }
+
+// Suggest gives the stem and strand that a channel most likely belongs to, from its take's kind and its name.
+func Suggest(rules []Rule, kind Kind, name string) (stem, strand string) {
+	for _, r := range rules {
+		if r.holds(kind, name) {
+			return r.Stem, r.Strand
+		}
+	}
+	return otherwise, ""
+}
+
+// CheckRules tells whether rules can be kept: kinds that exist, stems among those given. Errors are BadInput.
+func CheckRules(rules []Rule, stems []string) error {
+	if len(rules) > 500 {
+		return fault.New(fault.BadInput, "A production has at most 500 rules")
+	}
+	for i, r := range rules {
+		switch {
+		case r.Kind != "" && !slices.Contains(Kinds, r.Kind):
+			return fault.New(fault.BadInput, "Rule %d is about %q, which is no kind of take", i+1, r.Kind)
+		case !slices.Contains(stems, r.Stem):
+			return fault.New(fault.BadInput, "Rule %d names stem %q, which the production does not have", i+1, r.Stem)
+		case r.Kind == "" && len(r.Words) == 0:
+			return fault.New(fault.BadInput, "Rule %d is about everything; say a word or a kind of take", i+1)
+		}
+		for _, w := range r.Words {
+			if w = strings.TrimSpace(w); w == "" || len(w) > 100 {
+				return fault.New(fault.BadInput, "A word of rule %d is empty or longer than 100 characters", i+1)
+			}
+		}
+	}
+	return nil
+}
 
 var (
-	musicWord     = word("music|cue|mx|score|song|waltz")
-	narrationWord = word("narrat(or|ion)|nx|voice ?over|vo|commentary")
-	ambienceWord  = word("ambien(ce|t)|ax|atmospheres?|room ?tone|wild|plant|river|water|rain|wind")
-	effectWord    = word("effects?|fx|sfx|foley|winch|bell|chain")
+	musicFolder  = regexp.MustCompile(`(?i)(^|[^a-z])(music|cues?|mx|score|song|waltz)([^a-z]|$)`)
+	effectFolder = regexp.MustCompile(`(?i)(^|[^a-z])(effects?|fx|sfx|foley|winch|bell|chain|ambien(ce|t)|ax|atmospheres?|room ?tone|wild|river|water|rain|wind)([^a-z]|$)`)
+	movieEndings = []string{".mov", ".mp4", ".mkv", ".mxf", ".m4v"}
 )
 
-// word finds any of some words standing by themselves.
-func word(any string) *regexp.Regexp {
-	return regexp.MustCompile(`(?i)(^|[^a-z])(` + any + `)([^a-z]|$)`)
+// IsMovie tells by its name whether a file is a movie.
+func IsMovie(name string) bool {
+	lower := strings.ToLower(name)
+	return slices.ContainsFunc(movieEndings, func(end string) bool { return strings.HasSuffix(lower, end) })
 }
 
 // KindOf guesses the kind from a description and the path that the file came by, its name before its folders. Whatever
-// has a scene was recorded on the set.
+// has a scene was recorded on the set; a movie is a camera's unless its name or folder says that it is cut.
 func KindOf(d Description, filePath string) Kind {
+	if IsMovie(filePath) {
+		for _, word := range []string{"cut", "picture", "reference", "locked", "edit"} {
+			if hasWord(strings.ReplaceAll(filePath, "_", " "), word) {
+				return Picture
+			}
+		}
+		return Camera
+	}
 	if d.Scene != "" && !strings.EqualFold(d.Scene, "wild") {
 		return Recording
 	}
 	parts := strings.Split(filePath, "/")
 	for i := len(parts) - 1; i >= 0; i-- {
 		switch {
-		case musicWord.MatchString(parts[i]):
+		case musicFolder.MatchString(parts[i]):
 			return Music
-		case effectWord.MatchString(parts[i]), ambienceWord.MatchString(parts[i]):
+		case effectFolder.MatchString(parts[i]):
 			return Effect
 		}
 	}
 	return Recording
-}
-
-// SuggestStem gives the tag of the stem that a channel most likely belongs to, from its take's kind and its label.
-func SuggestStem(kind Kind, label string) string {
-	switch {
-	case kind == Music:
-		return "MX"
-	case ambienceWord.MatchString(label):
-		return "AX"
-	case kind == Effect, effectWord.MatchString(label):
-		return "FX"
-	case narrationWord.MatchString(label):
-		return "NX"
-	case musicWord.MatchString(label):
-		return "MX"
-	default:
-		return "DX"
-	}
 }

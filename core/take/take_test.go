@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/fault"
 	"zestyloom/core/wave"
 	"zestyloom/core/wave/wavetest"
 )
@@ -124,19 +125,22 @@ func TestSuggestions(t *testing.T) {
 	} {
 		kind := KindOf(c.d, c.path)
 		assert.Equal(t, c.kind, kind, c.path)
-		assert.Equal(t, c.stem, SuggestStem(kind, c.name), c.name)
+		assert.Equal(t, c.stem, func() string { stem, _ := Suggest(DefaultRules(), kind, c.name); return stem }(), c.name)
 	}
 }
 
 func TestParts(t *testing.T) {
 	d := Description{Channels: 4, Tracks: []Track{{Index: 1, Name: "Mix L"}, {Index: 2, Name: "Mix R"}, {Index: 3, Name: "Boom"}, {Index: 4}}}
-	parts, err := Parts(d, [][2]int{{1, 2}})
+	parts, err := Parts(d, []Set{Pair(1, 2)})
 	require.NoError(t, err)
-	assert.Equal(t, []Part{{"Mix", []int{0, 1}, []string{"L", "R"}}, {"Boom", []int{2}, []string{"M"}}, {"Channel 4", []int{3}, []string{"M"}}}, parts)
+	assert.Equal(t, []Part{{"Mix", []int{0, 1}, []string{"L", "R"}, false}, {"Boom", []int{2}, []string{"M"}, false}, {"Channel 4", []int{3}, []string{"M"}, false}}, parts)
 	assert.Equal(t, []string{"12A_1-2_Mix.wav", "12A_3_Boom.wav", "12A_4_Channel_4.wav"}, FileNames("card/12A.wav", parts))
-	for _, bad := range [][][2]int{{{1, 5}}, {{0, 1}}, {{1, 2}, {2, 3}}, {{3, 3}}} {
+	for _, bad := range [][]Set{
+		{Pair(1, 5)}, {Pair(0, 1)}, {Pair(1, 2), Pair(2, 3)}, {Pair(3, 3)}, {{Bonded, []int{1}, []string{"L"}}}, {{Bonded, []int{1, 2}, []string{"L", "Ls"}}},
+		{{Bonded, []int{1, 2, 3}, []string{"L", "R"}}}, {{Field, []int{1, 2, 3, 4}, []string{"W", "Y", "X", "Z"}}}, {{Sum, []int{1, 2}, []string{"L", "R"}}}, {{"stack", []int{1, 2}, []string{"L", "R"}}},
+	} {
 		_, err := Parts(d, bad)
-		assert.Error(t, err, bad)
+		assert.Equal(t, fault.BadInput, fault.KindOf(err), bad)
 	}
 }
 
@@ -155,7 +159,7 @@ func TestUnravelIsBitForBit(t *testing.T) {
 		h.Bext = &wave.Bext{Description: "sTRK1=old\r\nsUBITS=42", TimeReference: 12345, IntegratedLUFS: &lufs}
 	})
 	d := Describe(src, "12A.wav")
-	parts, err := Parts(d, [][2]int{{4, 2}})
+	parts, err := Parts(d, []Set{Pair(4, 2)})
 	require.NoError(t, err)
 	outs := make([]bytes.Buffer, len(parts))
 	to := make([]io.Writer, len(parts))

@@ -10,51 +10,14 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"zestyloom/core/dsp"
 	"zestyloom/core/fault"
+	"zestyloom/core/layout"
 	"zestyloom/core/wave"
 )
 
 // blockFrames is how many frames of a file are in memory at once.
 const blockFrames = 1 << 14
-
-// Part is what becomes one track, or one file: one channel or a set of them.
-type Part struct {
-	Name     string
-	Channels []int    // of the source, from 0
-	Labels   []string // of each channel in the part, such as M or L, R
-}
-
-// Parts cuts a take into one part for each channel, in channel order, but for the given pairs (from 1), which stay
-// together and stand where their first channel does. A channel in two pairs, or one that is not there, is an error.
-func Parts(d Description, pairs [][2]int) ([]Part, error) {
-	pairOf := map[int][2]int{}
-	for _, p := range pairs {
-		for _, c := range p {
-			if c < 1 || c > d.Channels {
-				return nil, fault.New(fault.BadInput, "Pair %d-%d names channel %d, but there are channels 1 to %d", p[0], p[1], c, d.Channels)
-			}
-			if _, twice := pairOf[c]; twice || p[0] == p[1] {
-				return nil, fault.New(fault.BadInput, "Channel %d stands in the pairs twice", c)
-			}
-		}
-		pairOf[p[0]], pairOf[p[1]] = p, p
-	}
-	var parts []Part
-	done := map[int]bool{}
-	for c := 1; c <= d.Channels; c++ {
-		if done[c] {
-			continue
-		}
-		p, paired := pairOf[c]
-		if !paired {
-			parts = append(parts, Part{ChannelName(d.Tracks[c-1]), []int{c - 1}, []string{"M"}})
-			continue
-		}
-		done[p[0]], done[p[1]] = true, true
-		parts = append(parts, Part{PairName(ChannelName(d.Tracks[p[0]-1]), ChannelName(d.Tracks[p[1]-1])), []int{p[0] - 1, p[1] - 1}, []string{"L", "R"}})
-	}
-	return parts, nil
-}
 
 // ChannelName is the name of a channel, or its number where it has none.
 func ChannelName(t Track) string {
@@ -64,24 +27,14 @@ func ChannelName(t Track) string {
 	return fmt.Sprintf("Channel %d", t.Index)
 }
 
-// PairName joins the names of a pair: what they have in common where they differ only in a side, else both.
-func PairName(left, right string) string {
-	l, okL := strings.CutSuffix(left, "L")
-	r, okR := strings.CutSuffix(right, "R")
-	if common := strings.TrimRight(l, " ._-"); okL && okR && l == r && common != "" {
-		return common
-	}
-	if left == right {
-		return left
-	}
-	return left + " + " + right
-}
-
 // Header makes the header of the file that a part of src becomes: the same samples, time stamp and description, with
 // only its own tracks named.
 func (p Part) Header(src *wave.File, d Description) wave.Header {
 	h := wave.Header{Format: src.Format, Frames: src.Frames}
-	h.Channels, h.Mask = len(p.Channels), 0
+	h.Channels, h.Mask = len(p.Labels), layout.Layout{Labels: p.Labels}.Mask()
+	if h.Channels < 2 {
+		h.Mask = 0
+	}
 	if src.Bext != nil {
 		b := *src.Bext
 		b.ClearLoudness() // was measured on all channels
@@ -98,9 +51,9 @@ func (p Part) Header(src *wave.File, d Description) wave.Header {
 	if d.Circled {
 		x.Circled = "TRUE"
 	}
-	tracks := &wave.IXMLTracks{Count: fmt.Sprint(len(p.Channels))}
-	for i, c := range p.Channels {
-		t := d.Tracks[c]
+	x.FileSet = nil // what was recorded together is told by scene, take and time stamp
+	tracks := &wave.IXMLTracks{Count: fmt.Sprint(len(p.Labels))}
+	for i, t := range p.tracks(d) {
 		tracks.Tracks = append(tracks.Tracks, wave.IXMLTrack{ChannelIndex: fmt.Sprint(t.Index), InterleaveIndex: fmt.Sprint(i + 1), Name: ChannelName(t), Function: t.Function})
 	}
 	x.Tracks = tracks
@@ -111,10 +64,32 @@ func (p Part) Header(src *wave.File, d Description) wave.Header {
 // bextDescription keeps the lines that are about the take and writes the track lines anew.
 func (p Part) bextDescription(d Description, old string) string {
 	lines := otherLines(old)
-	for i, c := range p.Channels {
-		lines = append(lines, fmt.Sprintf("sTRK%d=%s", i+1, ChannelName(d.Tracks[c])))
+	for i, t := range p.tracks(d) {
+		lines = append(lines, fmt.Sprintf("sTRK%d=%s", i+1, ChannelName(t)))
 	}
 	return strings.Join(lines, "\r\n")
+}
+
+// tracks describes the channels of the part's own file.
+func (p Part) tracks(d Description) []Track {
+	var tracks []Track
+	for _, c := range p.Channels {
+		tracks = append(tracks, d.Tracks[c])
+	}
+	if p.Sum {
+		tracks = tracks[:1]
+		tracks[0].Name, tracks[0].Function = p.Name, ""
+	}
+	return tracks
+}
+
+// Names gives the names of the channels of the part's own file.
+func (p Part) Names(d Description) []string {
+	var names []string
+	for _, t := range p.tracks(d) {
+		names = append(names, ChannelName(t))
+	}
+	return names
 }
 
 // otherLines gives the lines of a bext description that are not about its tracks.
@@ -167,8 +142,8 @@ func FileSafe(s string) string {
 	return s
 }
 
-// Unravel copies the parts of src to writers, one for each part, byte for byte and in one pass over the source. The
-// writers are used side by side, so no two may be the same.
+// Unravel copies the parts of src to writers, one for each part, byte for byte and in one pass over the source; only a
+// sum is worked out, with dither where it does not stand on the grid of the samples. The writers are used side by side, so no two may be the same.
 // progress, which may be nil, is told the share done, 0 to 1.
 func Unravel(ctx context.Context, src *wave.File, d Description, parts []Part, to []io.Writer, progress func(float64)) error {
 	writers := make([]*wave.Writer, len(parts))
@@ -183,7 +158,7 @@ func Unravel(ctx context.Context, src *wave.File, d Description, parts []Part, t
 	raw, next := make([]byte, blockFrames*src.FrameBytes()), make([]byte, blockFrames*src.FrameBytes())
 	outs := make([][]byte, len(parts))
 	for i, p := range parts {
-		outs[i] = make([]byte, blockFrames*len(p.Channels)*src.Bytes)
+		outs[i] = make([]byte, blockFrames*len(p.Labels)*src.Bytes)
 	}
 	n := 0
 	var err error
@@ -207,7 +182,11 @@ func Unravel(ctx context.Context, src *wave.File, d Description, parts []Part, t
 		}
 		for i, p := range parts {
 			work.Go(func() error {
-				width := len(p.Channels)
+				width := len(p.Labels)
+				if p.Sum {
+					p.sum(outs[i], src, raw, n, at)
+					return writers[i].WriteRaw(outs[i][:n*src.Bytes])
+				}
 				for j, c := range p.Channels {
 					src.Extract(outs[i], raw, n, c, j, width)
 				}
@@ -229,4 +208,21 @@ func Unravel(ctx context.Context, src *wave.File, d Description, parts []Part, t
 		}
 	}
 	return nil
+}
+
+// sum adds the channels of a block up, each at 1/n.
+func (p Part) sum(out []byte, src *wave.File, raw []byte, n int, at int64) {
+	total, one := make([]float64, n), make([]float64, n)
+	for _, c := range p.Channels {
+		src.Decode(one, raw, c)
+		for i, x := range one {
+			total[i] += x / float64(len(p.Channels))
+		}
+	}
+	format := src.Format
+	format.Channels = 1
+	if format.Encoding == wave.PCM {
+		dsp.AddDither(total, 8*format.Bytes, p.Channels[0], at)
+	}
+	format.Encode(out, total, 0)
 }

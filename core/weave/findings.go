@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"zestyloom/core/dsp"
 	"zestyloom/core/reel"
 )
 
@@ -17,6 +18,7 @@ const (
 	Unfed     Rule = "unfed"     // an output that nothing feeds
 	OneSided  Rule = "one-sided" // a mono that feeds only one side of a pair
 	FedTwice  Rule = "fed-twice" // a source that arrives at one output by two paths
+	Folded    Rule = "folded"    // a bonded set that its stem has too few channels for
 )
 
 // Finding is something about the weave that is probably wrong. Track or Output is empty where it is about the other.
@@ -46,6 +48,9 @@ func Findings(r *reel.Reel) []Finding {
 		if t.Mute {
 			findings = append(findings, Finding{Rule: Muted, Track: t.ID, Message: t.Name + " is muted and will not be printed"})
 			continue
+		}
+		if how := foldedInto(t.Labels, r.Stems[t.Stem].Labels); how != "" {
+			findings = append(findings, Finding{Rule: Folded, Track: t.ID, Message: fmt.Sprintf("%s has %d channels and %s %d, so it is %s", t.Name, len(t.Labels), r.Stems[t.Stem].Name, len(r.Stems[t.Stem].Labels), how)})
 		}
 		reach := byTrack[t.ID]
 		if len(reach) == 0 {
@@ -100,3 +105,21 @@ func oneSided(r *reel.Reel, t reel.Track, outputs []reel.Output, reach map[strin
 }
 
 func name(r *reel.Reel, o reel.Output) string { return r.Groups[o.Group].Name + " " + o.Label }
+
+// foldedInto says in numbers what becomes of a set whose stem has no place for all its channels; empty where it has.
+func foldedInto(track, stem []string) string {
+	if len(track) < 3 || !slices.ContainsFunc(track, func(label string) bool { return !slices.Contains(stem, label) }) {
+		return ""
+	}
+	if slices.Contains(track, "ACN0") || slices.Contains(track, "W") {
+		return "decoded to left and right by two cardioids"
+	}
+	if len(stem) == 1 {
+		return fmt.Sprintf("added up at %.1f dB a channel", dsp.DB(monoFold(len(track))))
+	}
+	how := "folded down: centre and surrounds at −3 dB"
+	if slices.Contains(track, "LFE") && !slices.Contains(stem, "LFE") {
+		how += ", the LFE left out"
+	}
+	return how
+}

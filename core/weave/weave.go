@@ -1,9 +1,11 @@
 package weave
 
 import (
+	"math"
 	"slices"
 
 	"zestyloom/core/dsp"
+	"zestyloom/core/layout"
 	"zestyloom/core/reel"
 )
 
@@ -13,13 +15,14 @@ type Path struct {
 	Gain     float64
 }
 
-// monoFold is the gain of each side of a pair in a mono sum (−6.02 dB): it can't clip where the pair does not.
-const monoFold = 0.5
+// monoFold is the gain of each channel in a mono sum, −6.02 dB for a pair: it can't clip where the channels do not.
+func monoFold(channels int) float64 { return 1 / float64(channels) }
 
 // Feeds gives the paths from the channels of a track to the channels of a stem, without the track's gain.
 //
 // Channels go to the channel of the same label. A mono track goes to a pair by the pan law, or at unity on both sides
-// where its feed is dual. A pair goes to a mono stem as half of each side.
+// where its feed is dual. A pair goes to a mono stem as half of each side. A surround set goes to a pair folded down
+// after ITU-R BS.775 (centre and surrounds at −3 dB, no LFE), and a sound field decoded.
 func Feeds(track, stem []string, feed reel.Feed, panLaw float64) []Path {
 	left, right := slices.Index(stem, "L"), slices.Index(stem, "R")
 	switch {
@@ -33,7 +36,7 @@ func Feeds(track, stem []string, feed reel.Feed, panLaw float64) []Path {
 		var paths []Path
 		gain := 1.0
 		if len(track) > 1 {
-			gain = monoFold
+			gain = monoFold(len(track))
 		}
 		for i := range track {
 			paths = append(paths, Path{i, 0, gain})
@@ -41,10 +44,14 @@ func Feeds(track, stem []string, feed reel.Feed, panLaw float64) []Path {
 		return paths
 	}
 	l, r := dsp.Balance(feed.Pan)
+	if paths := fieldFeeds(track, left, right, l, r); paths != nil {
+		return audible(paths)
+	}
 	var paths []Path
 	for i, label := range track {
 		to := slices.Index(stem, label)
 		if to < 0 {
+			paths = append(paths, folded(i, label, left, right, l, r)...)
 			continue
 		}
 		gain := 1.0
@@ -59,6 +66,38 @@ func Feeds(track, stem []string, feed reel.Feed, panLaw float64) []Path {
 	return audible(paths)
 }
 
+// folded gives the paths of a channel of a surround set into a pair that has no place for it, after ITU-R BS.775.
+func folded(from int, label string, left, right int, leftGain, rightGain float64) []Path {
+	if left < 0 || right < 0 {
+		return nil
+	}
+	down := math.Sqrt2 / 2
+	switch s := layout.Speakers[label]; {
+	case label == "C":
+		return []Path{{from, left, down * leftGain}, {from, right, down * rightGain}}
+	case s.LFE || s.Label == "" || label == "M":
+		return nil
+	case s.Azimuth > 0:
+		return []Path{{from, left, down * leftGain}}
+	default:
+		return []Path{{from, right, down * rightGain}}
+	}
+}
+
+// fieldFeeds decodes a first-order sound field to a pair: two cardioids that look 90° to the left and to the right,
+// L = ½(W + Y) and R = ½(W − Y) in SN3D. FuMa's W is 3 dB lower, so it is brought up. A label's place in the track
+// tells the order. It is nil where the track is no field or the stem no pair.
+func fieldFeeds(track []string, left, right int, leftGain, rightGain float64) []Path {
+	w, y, up := slices.Index(track, "ACN0"), slices.Index(track, "ACN1"), 1.0
+	if w < 0 {
+		w, y, up = slices.Index(track, "W"), slices.Index(track, "Y"), math.Sqrt2
+	}
+	if w < 0 || y < 0 || left < 0 || right < 0 {
+		return nil
+	}
+	return []Path{{w, left, 0.5 * up * leftGain}, {y, left, 0.5 * leftGain}, {w, right, 0.5 * up * rightGain}, {y, right, -0.5 * rightGain}}
+}
+
 func audible(paths []Path) []Path {
 	return slices.DeleteFunc(paths, func(p Path) bool { return p.Gain == 0 })
 }
@@ -71,7 +110,7 @@ func Tie(r *reel.Reel, row reel.Row, id string, output reel.Output) []reel.Knot 
 		return []reel.Knot{reel.NewKnot(row, id, i, output.ID, 0)}
 	}
 	if len(r.Groups[output.Group].Labels) == 1 && len(labels) == 2 {
-		fold := roundDB(dsp.DB(monoFold))
+		fold := roundDB(dsp.DB(monoFold(2)))
 		return []reel.Knot{reel.NewKnot(row, id, 0, output.ID, fold), reel.NewKnot(row, id, 1, output.ID, fold)}
 	}
 	if len(labels) == 0 {

@@ -1,6 +1,7 @@
 package weave
 
 import (
+	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -30,7 +31,11 @@ func TestFeeds(t *testing.T) {
 		"stereo balance right": {pair, pair, reel.Feed{Pan: 1}, []Path{{1, 1, 1}}},
 		"stereo into mono":     {pair, mono, reel.Feed{}, []Path{{0, 0, 0.5}, {1, 0, 0.5}}},
 		"mono into mono":       {mono, mono, reel.Feed{}, []Path{{0, 0, 1}}},
-		"by label":             {[]string{"L", "C", "R"}, pair, reel.Feed{}, []Path{{0, 0, 1}, {2, 1, 1}}},
+		"surround into a pair": {[]string{"L", "C", "R", "Ls", "LFE"}, pair, reel.Feed{}, []Path{{0, 0, 1}, {1, 0, half}, {1, 1, half}, {2, 1, 1}, {3, 0, half}}},
+		"surround into mono":   {[]string{"L", "C", "R"}, mono, reel.Feed{}, []Path{{0, 0, 1.0 / 3}, {1, 0, 1.0 / 3}, {2, 0, 1.0 / 3}}},
+		"sound field":          {[]string{"ACN0", "ACN1", "ACN2", "ACN3"}, pair, reel.Feed{}, []Path{{0, 0, 0.5}, {1, 0, 0.5}, {0, 1, 0.5}, {1, 1, -0.5}}},
+		"sound field in FuMa":  {[]string{"W", "X", "Y", "Z"}, pair, reel.Feed{}, []Path{{0, 0, 0.5 * math.Sqrt2}, {2, 0, 0.5}, {0, 1, 0.5 * math.Sqrt2}, {2, 1, -0.5}}},
+		"surround by label":    {[]string{"C", "L", "R"}, []string{"L", "R", "C"}, reel.Feed{}, []Path{{0, 2, 1}, {1, 0, 1}, {2, 1, 1}}},
 	} {
 		got := Feeds(c.track, c.stem, c.feed, 3)
 		require.Len(t, got, len(c.want), name)
@@ -44,7 +49,7 @@ func TestFeeds(t *testing.T) {
 
 // crossing makes a reel with a mono boom in DX, a stereo cue in MX, two pairs and a mono output.
 func crossing(t *testing.T) (r *reel.Reel, boom, cue string) {
-	r = reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, 0)
+	r = reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())
 	groups := []reel.Group{{ID: "dx", Name: "Dialogue", Labels: pair, Stems: []string{"DX"}}, {ID: "mx", Name: "Music", Labels: pair, Stems: []string{"MX"}}, {ID: "all", Name: "Mono", Labels: mono, Stems: []string{"DX", "MX"}}}
 	for _, c := range []reel.Command{
 		reel.AddTake{Take: "a", Title: "12A/3", Length: 10, Parts: []reel.PartPlan{{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: mono}}},
@@ -129,7 +134,7 @@ func TestFindings(t *testing.T) {
 }
 
 func TestNoOutputsNoFindings(t *testing.T) {
-	r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0)
+	r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())
 	assert.Empty(t, Findings(r))
 }
 

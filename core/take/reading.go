@@ -1,0 +1,201 @@
+package take
+
+import (
+	"slices"
+	"strings"
+
+	"zestyloom/core/fault"
+	"zestyloom/core/layout"
+)
+
+// SetKind says how channels are read together.
+type SetKind string
+
+const (
+	Bonded SetKind = "bonded" // a stereo pair or a surround set: one label for each channel
+	Field  SetKind = "field"  // an ambisonic sound field, by its channels' order: ACN0… (SN3D) or W X Y Z (FuMa)
+	Sum    SetKind = "sum"    // the channels added up to one, each at 1/n so that it can't clip where they do not
+)
+
+// Set is channels of a take that are read together. The source is not changed by it. A take's reading is its sets;
+// what is in none is read as single channels.
+type Set struct {
+	Kind     SetKind  `json:"kind"`
+	Channels []int    `json:"channels"` // from 1, in the order of Labels
+	Labels   []string `json:"labels"`
+}
+
+// fieldLabels are the orders in which a first-order sound field comes.
+var fieldLabels = [][]string{{"ACN0", "ACN1", "ACN2", "ACN3"}, {"W", "X", "Y", "Z"}}
+
+// Pair reads two channels as stereo.
+func Pair(left, right int) Set {
+	return Set{Bonded, []int{left, right}, []string{"L", "R"}}
+}
+
+// CheckSets tells whether sets can be a reading of a take with so many channels: every channel there and in no more
+// than one set, labels that make a layout. Errors are BadInput.
+func CheckSets(sets []Set, channels int) error {
+	in := map[int]bool{}
+	for _, s := range sets {
+		for _, c := range s.Channels {
+			if c < 1 || c > channels {
+				return fault.New(fault.BadInput, "There is no channel %d; there are channels 1 to %d", c, channels)
+			}
+			if in[c] {
+				return fault.New(fault.BadInput, "Channel %d can't be read in two ways at once", c)
+			}
+			in[c] = true
+		}
+		if len(s.Channels) < 2 {
+			return fault.New(fault.BadInput, "A set has two channels or more")
+		}
+		switch s.Kind {
+		case Sum:
+			if !slices.Equal(s.Labels, []string{"M"}) {
+				return fault.New(fault.BadInput, "A sum is one channel, labelled M")
+			}
+			continue
+		case Field:
+			if !slices.ContainsFunc(fieldLabels, func(l []string) bool { return slices.Equal(l, s.Labels) }) {
+				return fault.New(fault.BadInput, "A first-order sound field has four channels, in the order of ACN or of FuMa")
+			}
+		case Bonded:
+			if _, ok := layout.ForLabels(s.Labels); !ok {
+				return fault.New(fault.BadInput, "%s are not the channels of any layout", strings.Join(s.Labels, " "))
+			}
+		default:
+			return fault.New(fault.BadInput, "Channels are read as a bonded set, as a sound field or as their sum, not as %q", s.Kind)
+		}
+		if len(s.Labels) != len(s.Channels) {
+			return fault.New(fault.BadInput, "%d channels can't carry %d labels", len(s.Channels), len(s.Labels))
+		}
+	}
+	return nil
+}
+
+// DefaultSets is how a take is read before anybody has said otherwise: as the set that the file says it is, and a
+// two-channel file that was not recorded on the set as a pair.
+func DefaultSets(d Description, kind Kind) []Set {
+	all := make([]int, d.Channels)
+	for i := range all {
+		all[i] = i + 1
+	}
+	if d.Layout == layout.FOA && d.Channels == 4 {
+		labels := fieldLabels[0]
+		if len(d.Tracks) == 4 && strings.EqualFold(d.Tracks[1].Name, "X") {
+			labels = fieldLabels[1]
+		}
+		return []Set{{Field, all, labels}}
+	}
+	if l, err := layout.New(d.Layout, "", 0); err == nil && l.Width() == d.Channels && CheckSets([]Set{{Bonded, all, l.Labels}}, d.Channels) == nil {
+		// Named channels stand in whatever order the names say.
+		named := make([]string, d.Channels)
+		for i, t := range d.Tracks {
+			named[i], _ = layout.Label(t.Name)
+		}
+		if by, ok := layout.ForLabels(named); ok && by.Name == l.Name {
+			return []Set{{Bonded, all, named}}
+		}
+		return []Set{{Bonded, all, l.Labels}}
+	}
+	if d.Channels == 2 && kind != Recording {
+		return []Set{Pair(1, 2)}
+	}
+	return []Set{}
+}
+
+// Part is what becomes one track, or one file: one channel or a set of them.
+type Part struct {
+	Name     string
+	Channels []int    // of the source, from 0
+	Labels   []string // of each channel in the part, such as M or L, R; one for all where they are added up
+	Sum      bool     // the channels are added up, each at 1/n
+}
+
+// Parts cuts a take into one part for each set and for each channel that is in none, in channel order; a set stands
+// where its first channel in that order does. Errors are those of CheckSets.
+func Parts(d Description, sets []Set) ([]Part, error) {
+	if err := CheckSets(sets, d.Channels); err != nil {
+		return nil, err
+	}
+	setOf := map[int]int{}
+	for i, s := range sets {
+		for _, c := range s.Channels {
+			setOf[c] = i
+		}
+	}
+	var parts []Part
+	done := map[int]bool{}
+	for c := 1; c <= d.Channels; c++ {
+		i, inSet := setOf[c]
+		if !inSet {
+			parts = append(parts, Part{Name: ChannelName(d.Tracks[c-1]), Channels: []int{c - 1}, Labels: []string{"M"}})
+			continue
+		}
+		if done[i] {
+			continue
+		}
+		done[i] = true
+		s := sets[i]
+		p := Part{Labels: s.Labels, Sum: s.Kind == Sum}
+		var names []string
+		for _, channel := range s.Channels {
+			p.Channels = append(p.Channels, channel-1)
+			names = append(names, ChannelName(d.Tracks[channel-1]))
+		}
+		p.Name = SetName(names, s)
+		parts = append(parts, p)
+	}
+	return parts, nil
+}
+
+// SetName joins the names of a set: what they have in common where they differ only in the channel's label, else both
+// names of a pair, else what the set is.
+func SetName(names []string, s Set) string {
+	common := ""
+	for i, n := range names {
+		base := n
+		if s.Kind != Sum && i < len(s.Labels) {
+			base = withoutLabel(n, s.Labels[i])
+		}
+		if i > 0 && base != common {
+			common = ""
+			break
+		}
+		common = base
+	}
+	switch {
+	case common != "":
+		return common
+	case len(names) == 2:
+		return names[0] + " + " + names[1]
+	case s.Kind == Field:
+		return "Sound field"
+	case s.Kind == Sum:
+		return "Sum of " + strings.Join(names, " + ")
+	}
+	if l, ok := layout.ForLabels(s.Labels); ok {
+		return string(l.Name)
+	}
+	return strings.Join(names, " + ")
+}
+
+// withoutLabel takes the label that stands for the channel off the end of a name. A side is also found when it is
+// written without a blank before it, as in MixL.
+func withoutLabel(name, label string) string {
+	if m := tokenForm.FindStringSubmatch(name); m != nil {
+		if got, ok := layout.Label(m[2]); ok && got == label {
+			return strings.TrimRight(m[1], " ._-")
+		}
+	}
+	if label == "L" || label == "R" {
+		if base, ok := strings.CutSuffix(name, label); ok && base != "" {
+			return strings.TrimRight(base, " ._-")
+		}
+	}
+	if got, ok := layout.Label(name); ok && got == label {
+		return ""
+	}
+	return name
+}

@@ -1,0 +1,111 @@
+package take
+
+import (
+	"bytes"
+	"context"
+	"io"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/fault"
+	"zestyloom/core/layout"
+	"zestyloom/core/wave"
+	"zestyloom/core/wave/wavetest"
+)
+
+func described(name layout.Name, names ...string) Description {
+	d := Description{Channels: len(names), Layout: name}
+	for i, n := range names {
+		d.Tracks = append(d.Tracks, Track{Index: i + 1, Name: n})
+	}
+	return d
+}
+
+func TestDefaultSets(t *testing.T) {
+	for name, c := range map[string]struct {
+		d    Description
+		kind Kind
+		want []Set
+	}{
+		"a music file":               {described("", "", ""), Music, []Set{Pair(1, 2)}},
+		"two microphones":            {described("", "Boom", "Lav"), Recording, []Set{}},
+		"5.1, nothing named":         {described(layout.Five1, "", "", "", "", "", ""), Effect, []Set{{Bonded, []int{1, 2, 3, 4, 5, 6}, []string{"L", "R", "C", "LFE", "Ls", "Rs"}}}},
+		"5.1 in an order of its own": {described(layout.Five1, "L", "C", "R", "Ls", "Rs", "LFE"), Effect, []Set{{Bonded, []int{1, 2, 3, 4, 5, 6}, []string{"L", "C", "R", "Ls", "Rs", "LFE"}}}},
+		"a sound field":              {described(layout.FOA, "", "", "", ""), Effect, []Set{{Field, []int{1, 2, 3, 4}, fieldLabels[0]}}},
+		"a sound field in FuMa":      {described(layout.FOA, "W", "X", "Y", "Z"), Effect, []Set{{Field, []int{1, 2, 3, 4}, fieldLabels[1]}}},
+		"a layout that can't be":     {described(layout.Five1, "", ""), Recording, []Set{}},
+	} {
+		got := DefaultSets(c.d, c.kind)
+		assert.Equal(t, c.want, got, name)
+		assert.NoError(t, CheckSets(got, c.d.Channels), name)
+	}
+}
+
+func TestSetNames(t *testing.T) {
+	five := Set{Bonded, []int{1, 2, 3, 4, 5, 6}, []string{"L", "R", "C", "LFE", "Ls", "Rs"}}
+	for want, c := range map[string]struct {
+		names []string
+		set   Set
+	}{
+		"Mix":              {[]string{"Mix L", "Mix R"}, Pair(1, 2)},
+		"Mx":               {[]string{"MxL", "MxR"}, Pair(1, 2)},
+		"Boom + Lav":       {[]string{"Boom", "Lav"}, Pair(1, 2)},
+		"Bank":             {[]string{"Bank Left", "Bank right", "Bank C", "Bank LFE", "Bank Ls", "Bank Rs"}, five},
+		"5.1":              {[]string{"L", "R", "C", "LFE", "Ls", "Rs"}, five},
+		"Sound field":      {[]string{"W", "Y", "Z", "X"}, Set{Field, []int{1, 2, 3, 4}, fieldLabels[0]}},
+		"Sum of a + b + c": {[]string{"a", "b", "c"}, Set{Sum, []int{1, 2, 3}, []string{"M"}}},
+	} {
+		assert.Equal(t, want, SetName(c.names, c.set))
+	}
+}
+
+func TestUnravelOfASet(t *testing.T) {
+	const frames = blockFrames + 99
+	src := wavetest.Open(t, wave.Header{Format: wavetest.PCM24(4), Frames: frames}, func(c, i int) float64 { return float64((i%1000)*(c+1)) / (1 << 20) })
+	d := Describe(src, "x.wav")
+	sum := Set{Sum, []int{3, 4}, []string{"M"}}
+	parts, err := Parts(d, []Set{Pair(2, 1), sum})
+	require.NoError(t, err)
+	outs := make([]bytes.Buffer, 2)
+	require.NoError(t, Unravel(context.Background(), src, d, parts, []io.Writer{&outs[0], &outs[1]}, nil))
+	source := wavetest.Samples(t, src)
+	pair := wavetest.Read(t, outs[0].Bytes())
+	assert.EqualValues(t, 3, parts[0].Header(src, d).Mask, "L and R")
+	assert.Equal(t, [][]float64{source[1], source[0]}, wavetest.Samples(t, pair), "sides changed over, bit for bit")
+	one := wavetest.Read(t, outs[1].Bytes())
+	require.Equal(t, 1, one.Channels)
+	assert.Equal(t, "Channel 3 + Channel 4", Describe(one, "y.wav").Tracks[0].Name)
+	for i, x := range wavetest.Samples(t, one)[0] {
+		if !assert.InDelta(t, (source[2][i]+source[3][i])/2, x, 1.6/(1<<23), "half of each, within the dither") {
+			break
+		}
+	}
+}
+
+func TestRules(t *testing.T) {
+	rules := append([]Rule{{Words: []string{"Ines", "lav 2"}, Stem: "DX", Strand: "Ines Calder"}, {Kind: Camera, Words: []string{"L"}, Stem: "AX"}}, DefaultRules()...)
+	for _, c := range []struct {
+		kind         Kind
+		name         string
+		stem, strand string
+	}{
+		{Recording, "lav ines", "DX", "Ines Calder"}, {Recording, "Lav 2", "DX", "Ines Calder"}, {Recording, "Lav 22 ines2", "DX", "Ines Calder"},
+		{Recording, "Linesman", "DX", ""}, {Camera, "L", "AX", ""}, {Recording, "L", "DX", ""}, {Music, "River", "MX", ""}, {Recording, "Winchester", "DX", ""},
+	} {
+		stem, strand := Suggest(rules, c.kind, c.name)
+		assert.Equal(t, []string{c.stem, c.strand}, []string{stem, strand}, c.name)
+	}
+	stems := []string{"DX", "NX", "MX", "FX", "AX"}
+	assert.NoError(t, CheckRules(rules, stems))
+	for _, bad := range []Rule{{Stem: "DX"}, {Kind: "talk", Stem: "DX"}, {Words: []string{"x"}, Stem: "QX"}, {Words: []string{" "}, Stem: "DX"}} {
+		assert.Equal(t, fault.BadInput, fault.KindOf(CheckRules([]Rule{bad}, stems)))
+	}
+}
+
+func TestKindsOfMovies(t *testing.T) {
+	for path, want := range map[string]Kind{"cam/A003.mov": Camera, "Picture cut v2.mp4": Picture, "haircuts/x.MXF": Camera, "ferry_reference.mkv": Picture} {
+		assert.Equal(t, want, KindOf(Description{Scene: "12A"}, path), path)
+	}
+}
