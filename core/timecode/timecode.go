@@ -185,3 +185,9 @@ func Convert(samples int64, from, to int) int64 {
 	whole, rest := floorDiv(samples, int64(from)), samples-floorDiv(samples, int64(from))*int64(from)
 	return whole*int64(to) + floorDiv(2*rest*int64(to)+int64(from), 2*int64(from))
 }
+
+// Clock gives a length as hours:minutes:seconds with tenths.
+func Clock(samples int64, sampleRate int) string {
+	tenths := Convert(samples, sampleRate, 10)
+	return fmt.Sprintf("%02d:%02d:%02d.%d", tenths/36000, tenths/600%60, tenths/10%60, tenths%10)
+}

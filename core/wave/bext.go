@@ -103,5 +103,5 @@ func text(b []byte) string {
 	if i := bytes.IndexByte(b, 0); i >= 0 {
 		b = b[:i]
 	}
-	return strings.TrimRight(fromBytes(b), " ")
+	return strings.TrimRight(FromBytes(b), " ")
 }

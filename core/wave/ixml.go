@@ -68,9 +68,9 @@ type IXMLTrack struct {
 func parseIXML(b []byte) (*IXML, error) {
 	b = bytes.Trim(b, "\x00 \r\n\t")
 	b = bytes.TrimPrefix(b, []byte("\xef\xbb\xbf"))
-	d := xml.NewDecoder(strings.NewReader(fromBytes(b)))
+	d := xml.NewDecoder(strings.NewReader(FromBytes(b)))
 	d.Strict = false                                                                   // recorders write bare ampersands
-	d.CharsetReader = func(_ string, r io.Reader) (io.Reader, error) { return r, nil } // fromBytes has made it UTF-8
+	d.CharsetReader = func(_ string, r io.Reader) (io.Reader, error) { return r, nil } // FromBytes has made it UTF-8
 	x := &IXML{}
 	if err := d.Decode(x); err != nil {
 		return nil, fmt.Errorf("the XML breaks off at byte %d", d.InputOffset())
@@ -83,8 +83,8 @@ func (x *IXML) bytes() ([]byte, error) {
 	return append([]byte(xml.Header), body...), err
 }
 
-// fromBytes gives valid UTF-8 as it is and reads everything else as Latin-1.
-func fromBytes(b []byte) string {
+// FromBytes gives valid UTF-8 as it is and reads everything else as Latin-1.
+func FromBytes(b []byte) string {
 	if utf8.Valid(b) {
 		return string(b)
 	}
