@@ -33,7 +33,8 @@ type Bext struct {
 	CodingHistory       string
 }
 
-func parseBext(b []byte) (*Bext, error) {
+// ParseBext reads the body of a bext chunk (EBU Tech 3285).
+func ParseBext(b []byte) (*Bext, error) {
 	if len(b) < 348 {
 		return nil, fault.New(fault.Damaged, "it has %d bytes and needs %d", len(b), bextFixed)
 	}

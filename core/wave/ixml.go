@@ -65,7 +65,8 @@ type IXMLTrack struct {
 	Function        string `xml:"FUNCTION,omitempty"`
 }
 
-func parseIXML(b []byte) (*IXML, error) {
+// ParseIXML reads the body of an iXML chunk, with the liberties that recorders take.
+func ParseIXML(b []byte) (*IXML, error) {
 	b = bytes.Trim(b, "\x00 \r\n\t")
 	b = bytes.TrimPrefix(b, []byte("\xef\xbb\xbf"))
 	d := xml.NewDecoder(strings.NewReader(FromBytes(b)))

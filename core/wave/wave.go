@@ -285,7 +285,7 @@ func (s *scanner) chunk(id string, body, size int64) error {
 			s.warn("repeated-bext", body-8, "A second bext chunk was left alone")
 			return nil
 		}
-		b, err := parseBext(read())
+		b, err := ParseBext(read())
 		if err != nil {
 			s.warn("bext-unreadable", body-8, "The bext chunk can't be read: %v", err)
 			return nil
@@ -296,7 +296,7 @@ func (s *scanner) chunk(id string, body, size int64) error {
 			s.warn("repeated-ixml", body-8, "A second iXML chunk was left alone")
 			return nil
 		}
-		x, err := parseIXML(read())
+		x, err := ParseIXML(read())
 		if err != nil {
 			s.warn("ixml-unreadable", body-8, "The iXML chunk can't be read, so names may be missing: %v", err)
 			return nil

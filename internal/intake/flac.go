@@ -1,0 +1,147 @@
+package intake
+
+import (
+	"context"
+	"errors"
+	"io"
+	"strings"
+
+	"github.com/mewkiz/flac"
+	"github.com/mewkiz/flac/meta"
+
+	"zestyloom/core/fault"
+	"zestyloom/core/take"
+	"zestyloom/core/wave"
+)
+
+// foreignID is "riff": application blocks that keep the chunks of the WAVE file that the FLAC was made from.
+const foreignID = 0x72696666
+
+// openFLAC reads the head of a FLAC stream: its format, and the descriptions from its foreign metadata and comments.
+func openFLAC(r io.Reader) (s *flac.Stream, h wave.Header, err error) {
+	s, err = flac.Parse(r)
+	if err != nil {
+		return nil, h, fault.Wrap(fault.Damaged, err, "The FLAC file can't be read: its head is damaged")
+	}
+	i := s.Info
+	h.Format = wave.Format{Encoding: wave.PCM, Channels: int(i.NChannels), SampleRate: int(i.SampleRate), BitDepth: int(i.BitsPerSample), Bytes: (int(i.BitsPerSample) + 7) / 8}
+	h.Frames = int64(i.NSamples)
+	var comments []string
+	for _, b := range s.Blocks {
+		switch body := b.Body.(type) {
+		case *meta.Application:
+			if body.ID != foreignID || len(body.Data) < 8 {
+				continue
+			}
+			switch string(body.Data[:4]) {
+			case "bext":
+				if x, err := wave.ParseBext(body.Data[8:]); err == nil {
+					h.Bext = x
+				}
+			case "iXML":
+				if x, err := wave.ParseIXML(body.Data[8:]); err == nil {
+					h.IXML = x
+				}
+			}
+		case *meta.VorbisComment:
+			for _, tag := range body.Tags {
+				comments = append(comments, strings.ToUpper(tag[0])+"="+tag[1])
+			}
+		}
+	}
+	// Comments such as SCENE=12A are the lines that take.Describe reads from bext; it leaves others alone.
+	if h.Bext == nil && h.IXML == nil && len(comments) > 0 {
+		x := &wave.IXML{Version: "2.10"}
+		for _, c := range comments {
+			key, value, _ := strings.Cut(c, "=")
+			switch key {
+			case "SCENE":
+				x.Scene = value
+			case "TAKE":
+				x.Take = value
+			case "TAPE", "ROLL":
+				x.Tape = value
+			case "NOTE", "COMMENT":
+				x.Note = value
+			}
+		}
+		h.IXML = x
+	}
+	return s, h, nil
+}
+
+func describeFLAC(r io.Reader, name string) (take.Description, error) {
+	_, h, err := openFLAC(r)
+	if err != nil {
+		return take.Description{}, err
+	}
+	f := &wave.File{Container: flacContainer, Format: h.Format, Frames: h.Frames, Bext: h.Bext, IXML: h.IXML}
+	return take.Describe(f, name), nil
+}
+
+const flacContainer = wave.Container("flac")
+
+// decodeFLAC writes the samples of a FLAC stream as a WAVE file, bit for bit. Where the stream breaks off the file ends
+// before its header says so, which is how opening it tells that not all could be saved.
+func decodeFLAC(ctx context.Context, r io.Reader, to io.Writer, progress func(float64)) error {
+	s, h, err := openFLAC(r)
+	if err != nil {
+		return err
+	}
+	total := h.Frames
+	w, err := wave.NewWriter(to, h)
+	if err != nil {
+		return err
+	}
+	shift := uint(8*h.Bytes - h.BitDepth) // narrower integers stand left-justified
+	var raw []byte
+	at := int64(0)
+	for {
+		if err := ctx.Err(); err != nil {
+			return fault.Wrap(fault.Cancelled, err, "Decoding was stopped")
+		}
+		frame, err := s.ParseNext()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil || len(frame.Subframes) != h.Channels || frame.BlockSize == 0 {
+			if at == 0 {
+				return fault.Wrap(fault.Damaged, err, "The FLAC file is damaged from its first sample on; nothing could be saved")
+			}
+			return nil
+		}
+		n := int(frame.BlockSize)
+		if need := n * h.FrameBytes(); cap(raw) < need {
+			raw = make([]byte, need)
+		}
+		raw = raw[:n*h.FrameBytes()]
+		for c, sub := range frame.Subframes {
+			putSamples(raw, sub.Samples[:min(n, len(sub.Samples))], c, h.Format, shift)
+		}
+		if err := w.WriteRaw(raw); err != nil {
+			return err
+		}
+		if at += int64(n); progress != nil && total > 0 {
+			progress(float64(at) / float64(total))
+		}
+	}
+	if at != total {
+		return nil
+	}
+	return w.Close()
+}
+
+func putSamples(raw []byte, samples []int32, channel int, f wave.Format, shift uint) {
+	step, at := f.FrameBytes(), channel*f.Bytes
+	for _, v := range samples {
+		v <<= shift
+		if f.Bytes == 1 {
+			raw[at] = byte(v + 128) // unsigned in WAVE
+		} else {
+			for b := range f.Bytes {
+				raw[at+b] = byte(v >> (8 * b))
+			}
+		}
+		at += step
+	}
+}
