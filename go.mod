@@ -18,6 +18,7 @@ require (
 	github.com/tus/tusd/v2 v2.9.1
 	go.yaml.in/yaml/v3 v3.0.6
 	golang.org/x/exp v0.0.0-20261011100332-faecfb24eb49
+	golang.org/x/image v0.47.0
 	golang.org/x/sync v0.25.0
 	gonum.org/v1/gonum v0.17.0
 )

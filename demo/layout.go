@@ -1,13 +1,14 @@
 package demo
 
 import (
-	"fmt"
 	"path/filepath"
 )
 
-// Names of the two folders that the demo's server takes files from.
+// Names of the folders that the demo's server takes files from.
 const (
 	CardName    = "Recorder card LF03"
+	SecondName  = "Recorder card B02"
+	CameraName  = "Camera card A003"
 	LibraryName = "Sound library"
 )
 
@@ -19,7 +20,7 @@ const (
 
 // Cards gives the folders, by name, in a scenario that Generate made.
 func Cards(scenario string) map[string]string {
-	return map[string]string{CardName: filepath.Join(scenario, "card"), LibraryName: filepath.Join(scenario, "library")}
+	return map[string]string{CardName: filepath.Join(scenario, "card"), SecondName: filepath.Join(scenario, "second"), CameraName: filepath.Join(scenario, "camera"), LibraryName: filepath.Join(scenario, "library")}
 }
 
 // File is a file on one of the cards.
@@ -29,12 +30,21 @@ type File struct{ Card, Path string }
 func Files() []File {
 	var files []File
 	for _, s := range shots {
-		files = append(files, File{CardName, fmt.Sprintf("%s/%s_%s_T%02s.wav", Roll, Roll, s.scene, s.take)})
+		card := CardName
+		if s.roll == Second {
+			card = SecondName
+		}
+		for _, name := range s.names() {
+			files = append(files, File{card, s.roll + "/" + name})
+		}
 	}
-	for _, name := range []string{"music/Accordion cue.wav", "effects/Winch.wav", "effects/Chain.wav", "effects/Bell.wav", "effects/River bed.wav"} {
-		files = append(files, File{LibraryName, name})
+	for _, f := range sounds {
+		files = append(files, File{LibraryName, f.name})
 	}
-	return files
+	for _, c := range cameraShots {
+		files = append(files, File{CameraName, CameraRoll + "/" + c.name + ".mov"})
+	}
+	return append(files, File{LibraryName, Picture})
 }
 
 // Placed is a take on the demo's reel.

@@ -5,12 +5,14 @@ import (
 	"io"
 	"io/fs"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/align"
 	"zestyloom/core/take"
 	"zestyloom/core/wave"
 )
@@ -32,10 +34,10 @@ func hashes(t *testing.T, dir string) map[string][32]byte {
 
 func TestGenerate(t *testing.T) {
 	a, b := t.TempDir(), t.TempDir()
-	require.NoError(t, Generate(a))
-	require.NoError(t, Generate(b))
+	require.NoError(t, Generate(t.Context(), a))
+	require.NoError(t, Generate(t.Context(), b))
 	first := hashes(t, a)
-	assert.Len(t, first, len(shots)+5)
+	assert.Len(t, first, len(Files()))
 	assert.Equal(t, first, hashes(t, b), "the same bytes at every run")
 
 	f, err := os.Open(filepath.Join(a, "card", "LF03", "LF03_12A_T03.wav"))
@@ -56,6 +58,7 @@ func TestGenerate(t *testing.T) {
 		assert.Equal(t, i == 6, l.Empty(), "only the unused input is empty, channel %d", i+1)
 		assert.Less(t, *l.PeakDBFS, 0.0)
 	}
+	t.Run("cameras line up", func(t *testing.T) { camerasLineUp(t, a) })
 }
 
 func discard() []io.Writer {
@@ -64,4 +67,41 @@ func discard() []io.Writer {
 		out[i] = io.Discard
 	}
 	return out
+}
+
+// camerasLineUp finds what must be found, which is known, because the cameras' sound was made with it.
+func camerasLineUp(t *testing.T, dir string) {
+	open := func(name string) *wave.File { return extracted(t, name) }
+	for _, truth := range Truths() {
+		movie, recording := open(filepath.Join(dir, "camera", CameraRoll, truth.Movie)), open(filepath.Join(dir, "card", Roll, truth.Take))
+		m, err := align.Waveforms(t.Context(), movie, recording)
+		require.NoError(t, err)
+		if !assert.True(t, m.Matched, "%s: %+v", truth.Movie, m) {
+			continue
+		}
+		assert.InDelta(t, truth.Offset, m.OffsetSamples, 1, truth.Movie)
+		assert.InDelta(t, truth.DriftPPM, m.DriftPPM, 2, truth.Movie)
+		t.Logf("%s: offset %d (true %d), drift %.2f ppm (true %g), confidence %.2f, runner-up %.2f", truth.Movie, m.OffsetSamples, truth.Offset, m.DriftPPM, truth.DriftPPM, m.Confidence, m.RunnerUp)
+	}
+	stranger, err := align.Waveforms(t.Context(), open(filepath.Join(dir, "camera", CameraRoll, "A003C004.mov")), open(filepath.Join(dir, "card", Roll, "LF03_12A_T03.wav")))
+	require.NoError(t, err)
+	assert.False(t, stranger.Matched)
+}
+
+// extracted opens a file's sound; a movie's is taken out of it by ffmpeg.
+func extracted(t *testing.T, name string) *wave.File {
+	if filepath.Ext(name) == ".mov" {
+		out := filepath.Join(t.TempDir(), "sound.wav")
+		said, err := exec.Command("ffmpeg", "-v", "error", "-i", name, "-map", "0:a", "-c:a", "pcm_s24le", out).CombinedOutput()
+		require.NoError(t, err, "%s", said)
+		name = out
+	}
+	f, err := os.Open(name)
+	require.NoError(t, err)
+	t.Cleanup(func() { f.Close() })
+	info, err := f.Stat()
+	require.NoError(t, err)
+	w, err := wave.Open(f, info.Size())
+	require.NoError(t, err)
+	return w
 }

@@ -77,7 +77,7 @@ func BenchmarkUnravelAgainstCopy(b *testing.B) {
 	dir := b.TempDir()
 	ratio(b, "times-cp", func() {
 		out := filepath.Join(dir, "out")
-		_, err := unravel(context.Background(), path, out, "")
+		_, err := unravel(context.Background(), path, 0, out, "")
 		require.NoError(b, err)
 		require.NoError(b, os.RemoveAll(out))
 	}, func() {

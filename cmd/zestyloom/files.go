@@ -20,27 +20,35 @@ import (
 	"zestyloom/core/loudness"
 	"zestyloom/core/take"
 	"zestyloom/core/wave"
+	"zestyloom/internal/intake"
 )
 
-// openWave opens a file for reading. The caller closes the second result. Errors name the file.
-func openWave(path string) (*wave.File, io.Closer, error) {
+// openSound opens the sound of a file of any kind that can be read; of a movie that of one of its audio streams, from
+// 0. The caller closes the last result. Errors name the file.
+func openSound(ctx context.Context, path string, stream int) (*wave.File, take.Description, io.Closer, error) {
+	if err := isFile(path); err != nil {
+		return nil, take.Description{}, nil, err
+	}
+	w, d, closer, err := intake.Open(ctx, path, path, stream)
+	if err != nil {
+		return nil, d, nil, at(path, err)
+	}
+	return w, d, closer, nil
+}
+
+func isFile(path string) error {
+	info, err := os.Stat(path)
+	if err != nil {
+		return openError(path, err)
+	}
+	if info.IsDir() {
+		return at(path, fault.New(fault.BadInput, "This is a folder; name the files in it"))
+	}
 	f, err := os.Open(path)
 	if err != nil {
-		return nil, nil, openError(path, err)
+		return openError(path, err)
 	}
-	info, err := f.Stat()
-	if err == nil && info.IsDir() {
-		err = fault.New(fault.BadInput, "This is a folder; name the files in it")
-	}
-	var w *wave.File
-	if err == nil {
-		w, err = wave.Open(f, info.Size())
-	}
-	if err != nil {
-		f.Close()
-		return nil, nil, at(path, err)
-	}
-	return w, f, nil
+	return f.Close()
 }
 
 func openError(path string, err error) error {
@@ -68,7 +76,8 @@ func at(path string, err error) error {
 }
 
 type probed struct {
-	Path string `json:"path"`
+	Path   string `json:"path"`
+	Stream int    `json:"stream,omitempty"` // of a movie's audio streams, from 0
 	take.Description
 }
 
@@ -79,13 +88,23 @@ func probeCommand() *cobra.Command {
 			results := []probed{}
 			var failed []error
 			for _, path := range paths {
-				f, closer, err := openWave(path)
+				err := isFile(path)
+				var contents intake.Contents
+				if err == nil {
+					if contents, err = intake.Probe(c.Context(), path, path); err != nil {
+						err = at(path, err)
+					}
+				}
 				if err != nil {
 					failed = append(failed, err)
 					continue
 				}
-				results = append(results, probed{path, take.Describe(f, path)})
-				closer.Close()
+				for _, s := range contents.Streams {
+					results = append(results, probed{path, s.Index, s.Description})
+				}
+				if len(contents.Streams) == 0 {
+					results = append(results, probed{path, 0, contents.Movie.Describe(path)})
+				}
 			}
 			err := output(c, results, func() {
 				for _, r := range results {
@@ -117,10 +136,11 @@ type unravelled struct {
 
 func unravelCommand() *cobra.Command {
 	var out, pairs string
+	var stream int
 	c := &cobra.Command{
 		Use: "unravel FILE", Short: "Write one file for each channel (or set), with its name and time stamp", Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			files, err := unravel(c.Context(), args[0], out, pairs)
+			files, err := unravel(c.Context(), args[0], stream-1, out, pairs)
 			if err != nil {
 				return err
 			}
@@ -133,21 +153,21 @@ func unravelCommand() *cobra.Command {
 	}
 	c.Flags().StringVar(&out, "out", "", "folder to write to")
 	c.Flags().StringVar(&pairs, "pairs", "", "channels to keep together, such as 1-2,3-4")
+	c.Flags().IntVar(&stream, "stream", 1, "audio stream of a movie")
 	_ = c.MarkFlagRequired("out")
 	return c
 }
 
-func unravel(ctx context.Context, path, dir, pairText string) (results []unravelled, err error) {
+func unravel(ctx context.Context, path string, stream int, dir, pairText string) (results []unravelled, err error) {
 	pairs, err := parsePairs(pairText)
 	if err != nil {
 		return nil, err
 	}
-	src, closer, err := openWave(path)
+	src, d, closer, err := openSound(ctx, path, stream)
 	if err != nil {
 		return nil, err
 	}
 	defer closer.Close()
-	d := take.Describe(src, path)
 	parts, err := take.Parts(d, pairs)
 	if err != nil {
 		return nil, err
@@ -181,10 +201,7 @@ func unravel(ctx context.Context, path, dir, pairText string) (results []unravel
 		if err := errors.Join(f.Chmod(0o644), f.Close(), os.Rename(f.Name(), target)); err != nil {
 			return nil, at(target, err)
 		}
-		tracks := []string{}
-		for _, channel := range parts[i].Channels {
-			tracks = append(tracks, take.ChannelName(d.Tracks[channel]))
-		}
+		tracks := parts[i].Names(d)
 		results = append(results, unravelled{target, len(tracks), tracks})
 	}
 	return results, nil
@@ -215,12 +232,12 @@ func plyCommand() *cobra.Command {
 func ply(ctx context.Context, paths []string, out string, lengths take.Lengths, stamps take.Stamps) ([]string, error) {
 	var strands []take.Strand
 	for _, path := range paths {
-		f, closer, err := openWave(path)
+		f, d, closer, err := openSound(ctx, path, 0)
 		if err != nil {
 			return nil, err
 		}
 		defer closer.Close()
-		strands = append(strands, take.Strand{File: f, Description: take.Describe(f, path), Name: filepath.Base(path)})
+		strands = append(strands, take.Strand{File: f, Description: d, Name: filepath.Base(path)})
 	}
 	plied, err := take.Ply(strands, lengths, stamps)
 	if err != nil {
@@ -251,7 +268,7 @@ func syncCommand() *cobra.Command {
 	return &cobra.Command{
 		Use: "sync REFERENCE FILE…", Short: "Find where each file lies against a reference, and how its clock drifts", Args: cobra.MinimumNArgs(2),
 		RunE: func(c *cobra.Command, args []string) error {
-			reference, closer, err := openWave(args[0])
+			reference, _, closer, err := openSound(c.Context(), args[0], 0)
 			if err != nil {
 				return err
 			}
@@ -281,7 +298,7 @@ func syncCommand() *cobra.Command {
 }
 
 func match(ctx context.Context, reference *wave.File, path string) (align.Match, error) {
-	f, closer, err := openWave(path)
+	f, _, closer, err := openSound(ctx, path, 0)
 	if err != nil {
 		return align.Match{}, err
 	}
@@ -295,8 +312,8 @@ func match(ctx context.Context, reference *wave.File, path string) (align.Match,
 
 var pairForm = regexp.MustCompile(`^\s*(\d{1,4})\s*-\s*(\d{1,4})\s*$`)
 
-func parsePairs(text string) ([][2]int, error) {
-	var pairs [][2]int
+func parsePairs(text string) ([]take.Set, error) {
+	var pairs []take.Set
 	if text == "" {
 		return nil, nil
 	}
@@ -307,7 +324,7 @@ func parsePairs(text string) ([][2]int, error) {
 		}
 		a, _ := strconv.Atoi(m[1])
 		b, _ := strconv.Atoi(m[2])
-		pairs = append(pairs, [2]int{a, b})
+		pairs = append(pairs, take.Pair(a, b))
 	}
 	return pairs, nil
 }
@@ -345,7 +362,7 @@ func decimal(x *float64) string {
 const gaugeBlock = 4800
 
 func gauge(ctx context.Context, path, name, order string) (loudness.Measurement, error) {
-	f, closer, err := openWave(path)
+	f, _, closer, err := openSound(ctx, path, 0)
 	if err != nil {
 		return loudness.Measurement{}, err
 	}
@@ -410,12 +427,12 @@ func diagnoseCommand() *cobra.Command {
 }
 
 func findings(ctx context.Context, path string) ([]diagnose.Channel, error) {
-	f, closer, err := openWave(path)
+	f, d, closer, err := openSound(ctx, path, 0)
 	if err != nil {
 		return nil, err
 	}
 	defer closer.Close()
-	a := diagnose.New(f.SampleRate, take.Describe(f, path).Names())
+	a := diagnose.New(f.SampleRate, d.Names())
 	err = f.EachBlock(gaugeBlock, func(_ int64, block [][]float64) error {
 		a.Write(block)
 		return ctx.Err()

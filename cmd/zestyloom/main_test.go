@@ -2,6 +2,7 @@ package main
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"math"
 	"math/rand/v2"
@@ -103,7 +104,7 @@ func TestUnravelVerb(t *testing.T) {
 	var again []map[string]any
 	require.NoError(t, verb(t, &again, "probe", got.Files[0].Path, got.Files[1].Path))
 	assert.Equal(t, 36000.0*48000, again[1]["startSamples"])
-	f, closer, err := openWave(got.Files[1].Path)
+	f, _, closer, err := openSound(context.Background(), got.Files[1].Path, 0)
 	require.NoError(t, err)
 	defer closer.Close()
 	raw := make([]byte, 3)
@@ -138,10 +139,10 @@ func TestPlyVerb(t *testing.T) {
 	require.NoError(t, verb(t, &got, args...))
 	assert.Equal(t, out, got.Path)
 	assert.Equal(t, []string{"Mix L", "Mix R", "Boom"}, got.Tracks)
-	source, closeSource, err := openWave(path)
+	source, _, closeSource, err := openSound(context.Background(), path, 0)
 	require.NoError(t, err)
 	defer closeSource.Close()
-	again, closeAgain, err := openWave(out)
+	again, _, closeAgain, err := openSound(context.Background(), out, 0)
 	require.NoError(t, err)
 	defer closeAgain.Close()
 	assert.Equal(t, wavetest.Samples(t, source), wavetest.Samples(t, again))

@@ -87,6 +87,10 @@ func layOut(ctx context.Context, a *app.App, p store.Production) error {
 	if err != nil {
 		return err
 	}
+	stems, err := a.Store.Stems(ctx, p.ID)
+	if err != nil {
+		return err
+	}
 	id, err := a.Store.CreateReel(ctx, p, demo.Reel, start)
 	if err != nil {
 		return err
@@ -110,7 +114,7 @@ func layOut(ctx context.Context, a *app.App, p store.Production) error {
 			}
 			choice.At = &at
 		}
-		if err := do(func(r *reel.Reel) (reel.Command, error) { return reel.Unravel(r, t.Source(), choice) }); err != nil {
+		if err := do(func(r *reel.Reel) (reel.Command, error) { return reel.Unravel(r, t.Source(store.ReelStems(stems)), choice) }); err != nil {
 			return err
 		}
 		o, err := a.Store.Reel(ctx, id)

@@ -119,7 +119,7 @@ func demoCommand() *cobra.Command {
 		RunE: func(c *cobra.Command, _ []string) error {
 			scenario := filepath.Join(f.data, "scenario")
 			note(c, "Making the demo's sound…")
-			if err := demo.Generate(scenario); err != nil {
+			if err := demo.Generate(c.Context(), scenario); err != nil {
 				return fmt.Errorf("making the demo's sound: %w", err)
 			}
 			for name, dir := range demo.Cards(scenario) {

@@ -45,8 +45,8 @@ const (
 	steady = 0.5
 )
 
-// Waveforms lines a recording up with a reference by their sound, all channels of each added up. Recordings at
-// different sample rates are Unsupported.
+// Waveforms lines a recording up with a reference by their sound: the reference's channels added up, against the channel
+// of the recording that is most like them. Recordings at different sample rates are Unsupported.
 func Waveforms(ctx context.Context, reference, recording *wave.File) (Match, error) {
 	if reference.SampleRate != recording.SampleRate {
 		return Match{}, fault.New(fault.Unsupported, "The reference is at %d Hz and the recording at %d Hz; they can't be compared yet", reference.SampleRate, recording.SampleRate)
@@ -73,6 +73,9 @@ func Finely(ctx context.Context, reference, recording *wave.File, coarse Coarse)
 		return Match{}, nil
 	}
 	f := finder{ctx: ctx, reference: reference, recording: recording, rate: rate, correlator: newCorrelator(rate)}
+	if err := f.choose(coarse.Offset); err != nil {
+		return Match{}, err
+	}
 	looked, places, err := f.places(coarse.Offset)
 	if err != nil {
 		return Match{}, err

@@ -17,8 +17,12 @@ type finder struct {
 	ctx                  context.Context
 	reference, recording *wave.File
 	rate                 int
+	channel              int // of the recording that is compared, from 0, or all of them added up
 	*correlator
 }
+
+// all compares the sum of a file's channels.
+const all = -1
 
 // places looks up windows spread over what the two have in common, from the middle outwards, each where its neighbour
 // was found. It gives how many had any sound, and those that were found.
@@ -66,14 +70,51 @@ func (f *finder) places(expected int64) (looked int, found []Place, err error) {
 	return looked, found, nil
 }
 
+// trials is how many windows tell which channel sounds most like the reference.
+const trials = 4
+
+// choose finds the channel of the recording that is most like the reference, so that microphones at other distances do
+// not blur the place. The sum of all stays where no channel is better.
+func (f *finder) choose(expected int64) error {
+	f.channel = all
+	if f.recording.Channels == 1 {
+		return nil
+	}
+	begin, end := max(0, -expected), min(f.recording.Frames, f.reference.Frames-expected)
+	span := max(0, end-begin-window)
+	best := 0.0
+	chosen := all
+	for channel := all; channel < f.recording.Channels; channel++ {
+		f.channel = channel
+		total := 0.0
+		for i := range int64(trials) {
+			if err := f.ctx.Err(); err != nil {
+				return err
+			}
+			p, sounding, err := f.find(begin+span*(2*i+1)/(2*trials), float64(expected))
+			if err != nil {
+				return err
+			}
+			if sounding {
+				total += p.Strength
+			}
+		}
+		if total > best {
+			best, chosen = total, channel
+		}
+	}
+	f.channel = chosen
+	return nil
+}
+
 // find looks one window up around the place where it is expected.
 func (f *finder) find(at int64, near float64) (p Place, sounding bool, err error) {
 	reach := int64(search * float64(f.rate))
 	from := at + int64(math.Round(near)) - reach
-	if sounding, err = f.read(f.recording, f.x, at, window); err != nil || !sounding {
+	if sounding, err = f.read(f.recording, f.channel, f.x, at, window); err != nil || !sounding {
 		return p, false, err
 	}
-	if sounding, err = f.read(f.reference, f.r, from, window+2*int(reach)); err != nil || !sounding {
+	if sounding, err = f.read(f.reference, all, f.r, from, window+2*int(reach)); err != nil || !sounding {
 		return p, false, err
 	}
 	lag, strength := f.peak(2 * int(reach))
@@ -82,8 +123,8 @@ func (f *finder) find(at int64, near float64) (p Place, sounding bool, err error
 	return Place{middle, float64(from-at) + lag, strength}, true, nil
 }
 
-// read fills dst with n samples of a file, all channels added up, and silence behind and outside.
-func (f *finder) read(file *wave.File, dst []float64, from int64, n int) (sounding bool, err error) {
+// read fills dst with n samples of a file's channel, or of all added up, and silence behind and outside.
+func (f *finder) read(file *wave.File, channel int, dst []float64, from int64, n int) (sounding bool, err error) {
 	clear(dst)
 	begin, end := max(0, from), min(file.Frames, from+int64(n))
 	if end <= begin {
@@ -97,6 +138,9 @@ func (f *finder) read(file *wave.File, dst []float64, from int64, n int) (soundi
 	out := dst[begin-from:]
 	var power float64
 	for c := range file.Channels {
+		if channel != all && channel != c {
+			continue
+		}
 		file.Decode(one, raw, c)
 		for i, v := range one {
 			if v == v && !math.IsInf(v, 0) {

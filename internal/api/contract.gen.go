@@ -15,15 +15,26 @@ import (
 	"zestyloom/core/timecode"
 	"zestyloom/core/weave"
 	"zestyloom/internal/cards"
+	"zestyloom/internal/jobs"
 	"zestyloom/internal/store"
 
 	"github.com/gin-gonic/gin"
 	"github.com/oapi-codegen/runtime"
 )
 
+// Assembly defines model for Assembly.
+type Assembly = store.Assembly
+
 // AtRevision defines model for AtRevision.
 type AtRevision struct {
 	Revision int64 `json:"revision"`
+}
+
+// BatchRequest defines model for BatchRequest.
+type BatchRequest struct {
+	Kind     string        `json:"kind"`
+	Settings jobs.Settings `json:"settings"`
+	Takes    []string      `json:"takes"`
 }
 
 // CardEntry defines model for CardEntry.
@@ -41,6 +52,9 @@ type Channel = store.Channel
 // ChannelFinding defines model for ChannelFinding.
 type ChannelFinding = diagnose.Finding
 
+// ChannelSet defines model for ChannelSet.
+type ChannelSet = take.Set
+
 // Clip defines model for Clip.
 type Clip = reel.Clip
 
@@ -51,8 +65,14 @@ type CommandRequest struct {
 	Revision int64           `json:"revision"`
 }
 
+// Conversion defines model for Conversion.
+type Conversion = take.Conversion
+
 // Description defines model for Description.
 type Description = take.Description
+
+// Family defines model for Family.
+type Family = take.Family
 
 // Finding defines model for Finding.
 type Finding = delivery.Finding
@@ -68,6 +88,9 @@ type Head = reel.Head
 
 // Knot defines model for Knot.
 type Knot = reel.Knot
+
+// Match defines model for Match.
+type Match = store.Match
 
 // Measurement defines model for Measurement.
 type Measurement = delivery.GroupReport
@@ -119,6 +142,9 @@ type Problem struct {
 // Production defines model for Production.
 type Production = store.Production
 
+// ProductionStem defines model for ProductionStem.
+type ProductionStem = store.Stem
+
 // ReelInfo defines model for ReelInfo.
 type ReelInfo = store.ReelInfo
 
@@ -149,6 +175,14 @@ type ReelView struct {
 // Report defines model for Report.
 type Report = delivery.Report
 
+// ReportResult defines model for ReportResult.
+type ReportResult struct {
+	Changed int `json:"changed"`
+
+	// Missing Lines that are about no take
+	Missing []string `json:"missing"`
+}
+
 // Route defines model for Route.
 type Route = weave.Route
 
@@ -167,18 +201,38 @@ type SpecChoice struct {
 // Stem defines model for Stem.
 type Stem = reel.Stem
 
+// StemRule defines model for StemRule.
+type StemRule = take.Rule
+
+// StemsAndRules defines model for StemsAndRules.
+type StemsAndRules struct {
+	Rules []StemRule       `json:"rules"`
+	Stems []ProductionStem `json:"stems"`
+}
+
 // Step defines model for Step.
 type Step = store.Step
+
+// SyncMethod defines model for SyncMethod.
+type SyncMethod = store.Method
+
+// SyncRequest defines model for SyncRequest.
+type SyncRequest struct {
+	Method     SyncMethod `json:"method"`
+	References []string   `json:"references"`
+	Takes      []string   `json:"takes"`
+}
 
 // Take defines model for Take.
 type Take = store.Take
 
-// TakeEdit One of kind, or channel with name.
-type TakeEdit struct {
-	Channel *int      `json:"channel,omitempty"`
-	Kind    *TakeKind `json:"kind,omitempty"`
-	Name    *string   `json:"name,omitempty"`
+// TakeChoice defines model for TakeChoice.
+type TakeChoice struct {
+	Takes []string `json:"takes"`
 }
+
+// TakeEdit What is left out stays.
+type TakeEdit = store.TakeEdit
 
 // TakeKind defines model for TakeKind.
 type TakeKind = take.Kind
@@ -189,6 +243,16 @@ type TakeList struct {
 	Takes []Take `json:"takes"`
 	Undo  string `json:"undo"`
 }
+
+// TakesEdit defines model for TakesEdit.
+type TakesEdit struct {
+	// Edit What is left out stays.
+	Edit  TakeEdit `json:"edit"`
+	Takes []string `json:"takes"`
+}
+
+// Tie defines model for Tie.
+type Tie = store.Tie
 
 // TieRequest defines model for TieRequest.
 type TieRequest struct {
@@ -203,16 +267,13 @@ type Track = reel.Track
 
 // UnravelRequest defines model for UnravelRequest.
 type UnravelRequest struct {
-	// At Where to lay it. Left out: the take's own time stamp, else the reel's start
+	// At Where to lay it. Left out: where it belongs on the clock, else the reel's start
 	At *int64 `json:"at,omitempty"`
 
-	// Channels From 1. Left out: all but mixes and empty channels
+	// Channels From 1. Left out: those that are on
 	Channels *[]int `json:"channels,omitempty"`
-
-	// Pairs Channels to keep together as stereo. Left out: a two-channel file that is music or an effect stays a pair
-	Pairs    *[][]int `json:"pairs,omitempty"`
-	Revision int64    `json:"revision"`
-	Take     string   `json:"take"`
+	Revision int64  `json:"revision"`
+	Take     string `json:"take"`
 }
 
 // Use defines model for Use.
@@ -242,8 +303,18 @@ type TakeID = string
 // WorkID defines model for WorkID.
 type WorkID = string
 
+// Changed defines model for Changed.
+type Changed struct {
+	Changed int `json:"changed"`
+}
+
 // Failure defines model for Failure.
 type Failure = Problem
+
+// Queued defines model for Queued.
+type Queued struct {
+	Work string `json:"work"`
+}
 
 // ReelNow defines model for ReelNow.
 type ReelNow = ReelView
@@ -265,14 +336,37 @@ type GetOverviewParams struct {
 	Count int `form:"count" json:"count"`
 }
 
+// RefuseMatchJSONBody defines parameters for RefuseMatch.
+type RefuseMatchJSONBody struct {
+	Refused bool `json:"refused"`
+}
+
 // CreateProductionJSONRequestBody defines body for CreateProduction for application/json ContentType.
 type CreateProductionJSONRequestBody = NewProduction
+
+// StartBatchJSONRequestBody defines body for StartBatch for application/json ContentType.
+type StartBatchJSONRequestBody = BatchRequest
 
 // ImportFromCardJSONRequestBody defines body for ImportFromCard for application/json ContentType.
 type ImportFromCardJSONRequestBody = CardImport
 
 // CreateReelJSONRequestBody defines body for CreateReel for application/json ContentType.
 type CreateReelJSONRequestBody = NewReel
+
+// SetStemsJSONRequestBody defines body for SetStems for application/json ContentType.
+type SetStemsJSONRequestBody = StemsAndRules
+
+// StartSyncJSONRequestBody defines body for StartSync for application/json ContentType.
+type StartSyncJSONRequestBody = SyncRequest
+
+// AssessTakesJSONRequestBody defines body for AssessTakes for application/json ContentType.
+type AssessTakesJSONRequestBody = TakeChoice
+
+// EditTakesJSONRequestBody defines body for EditTakes for application/json ContentType.
+type EditTakesJSONRequestBody = TakesEdit
+
+// GroupTakesJSONRequestBody defines body for GroupTakes for application/json ContentType.
+type GroupTakesJSONRequestBody = TakeChoice
 
 // DoCommandJSONRequestBody defines body for DoCommand for application/json ContentType.
 type DoCommandJSONRequestBody = CommandRequest
@@ -301,6 +395,15 @@ type UnravelTakeJSONRequestBody = UnravelRequest
 // EditTakeJSONRequestBody defines body for EditTake for application/json ContentType.
 type EditTakeJSONRequestBody = TakeEdit
 
+// ConvertTakeJSONRequestBody defines body for ConvertTake for application/json ContentType.
+type ConvertTakeJSONRequestBody = Conversion
+
+// RefuseMatchJSONRequestBody defines body for RefuseMatch for application/json ContentType.
+type RefuseMatchJSONRequestBody RefuseMatchJSONBody
+
+// TieTakeJSONRequestBody defines body for TieTake for application/json ContentType.
+type TieTakeJSONRequestBody = Tie
+
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
 
@@ -328,8 +431,14 @@ type ServerInterface interface {
 	// (GET /productions/{production})
 	GetProduction(c *gin.Context, production ProductionID)
 
+	// (POST /productions/{production}/batches)
+	StartBatch(c *gin.Context, production ProductionID)
+
 	// (POST /productions/{production}/imports)
 	ImportFromCard(c *gin.Context, production ProductionID)
+
+	// (GET /productions/{production}/matches)
+	ListMatches(c *gin.Context, production ProductionID)
 
 	// (GET /productions/{production}/reels)
 	ListReels(c *gin.Context, production ProductionID)
@@ -337,8 +446,32 @@ type ServerInterface interface {
 	// (POST /productions/{production}/reels)
 	CreateReel(c *gin.Context, production ProductionID)
 
+	// (GET /productions/{production}/report)
+	GetReport(c *gin.Context, production ProductionID)
+
+	// (POST /productions/{production}/report)
+	ReadReport(c *gin.Context, production ProductionID)
+
+	// (GET /productions/{production}/stems)
+	GetStems(c *gin.Context, production ProductionID)
+
+	// (PUT /productions/{production}/stems)
+	SetStems(c *gin.Context, production ProductionID)
+
+	// (POST /productions/{production}/sync)
+	StartSync(c *gin.Context, production ProductionID)
+
 	// (GET /productions/{production}/takes)
 	ListTakes(c *gin.Context, production ProductionID)
+
+	// (POST /productions/{production}/takes/assess)
+	AssessTakes(c *gin.Context, production ProductionID)
+
+	// (POST /productions/{production}/takes/edit)
+	EditTakes(c *gin.Context, production ProductionID)
+
+	// (POST /productions/{production}/takes/group)
+	GroupTakes(c *gin.Context, production ProductionID)
 
 	// (POST /productions/{production}/takes/redo)
 	RedoTakeEdit(c *gin.Context, production ProductionID)
@@ -397,14 +530,38 @@ type ServerInterface interface {
 	// (PATCH /takes/{take})
 	EditTake(c *gin.Context, take TakeID)
 
+	// (POST /takes/{take}/apart)
+	TakeApart(c *gin.Context, take TakeID)
+
 	// (POST /takes/{take}/carry)
 	CarryNames(c *gin.Context, take TakeID)
+
+	// (POST /takes/{take}/convert)
+	ConvertTake(c *gin.Context, take TakeID)
 
 	// (GET /takes/{take}/overview)
 	GetOverview(c *gin.Context, take TakeID, params GetOverviewParams)
 
+	// (GET /takes/{take}/picture)
+	GetPicture(c *gin.Context, take TakeID)
+
+	// (POST /takes/{take}/refuse)
+	RefuseMatch(c *gin.Context, take TakeID)
+
+	// (DELETE /takes/{take}/tie)
+	UntieTake(c *gin.Context, take TakeID)
+
+	// (PUT /takes/{take}/tie)
+	TieTake(c *gin.Context, take TakeID)
+
+	// (GET /work/{work}/archive)
+	GetBatchArchive(c *gin.Context, work WorkID)
+
 	// (POST /work/{work}/cancel)
 	CancelWork(c *gin.Context, work WorkID)
+
+	// (GET /work/{work}/files/{name})
+	GetWrittenFile(c *gin.Context, work WorkID, name string)
 
 	// (POST /work/{work}/retry)
 	RetryWork(c *gin.Context, work WorkID)
@@ -603,6 +760,31 @@ func (siw *ServerInterfaceWrapper) GetProduction(c *gin.Context) {
 	siw.Handler.GetProduction(c, production)
 }
 
+// StartBatch operation middleware
+func (siw *ServerInterfaceWrapper) StartBatch(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.StartBatch(c, production)
+}
+
 // ImportFromCard operation middleware
 func (siw *ServerInterfaceWrapper) ImportFromCard(c *gin.Context) {
 
@@ -626,6 +808,31 @@ func (siw *ServerInterfaceWrapper) ImportFromCard(c *gin.Context) {
 	}
 
 	siw.Handler.ImportFromCard(c, production)
+}
+
+// ListMatches operation middleware
+func (siw *ServerInterfaceWrapper) ListMatches(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListMatches(c, production)
 }
 
 // ListReels operation middleware
@@ -678,6 +885,131 @@ func (siw *ServerInterfaceWrapper) CreateReel(c *gin.Context) {
 	siw.Handler.CreateReel(c, production)
 }
 
+// GetReport operation middleware
+func (siw *ServerInterfaceWrapper) GetReport(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetReport(c, production)
+}
+
+// ReadReport operation middleware
+func (siw *ServerInterfaceWrapper) ReadReport(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReadReport(c, production)
+}
+
+// GetStems operation middleware
+func (siw *ServerInterfaceWrapper) GetStems(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetStems(c, production)
+}
+
+// SetStems operation middleware
+func (siw *ServerInterfaceWrapper) SetStems(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetStems(c, production)
+}
+
+// StartSync operation middleware
+func (siw *ServerInterfaceWrapper) StartSync(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.StartSync(c, production)
+}
+
 // ListTakes operation middleware
 func (siw *ServerInterfaceWrapper) ListTakes(c *gin.Context) {
 
@@ -701,6 +1033,81 @@ func (siw *ServerInterfaceWrapper) ListTakes(c *gin.Context) {
 	}
 
 	siw.Handler.ListTakes(c, production)
+}
+
+// AssessTakes operation middleware
+func (siw *ServerInterfaceWrapper) AssessTakes(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AssessTakes(c, production)
+}
+
+// EditTakes operation middleware
+func (siw *ServerInterfaceWrapper) EditTakes(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.EditTakes(c, production)
+}
+
+// GroupTakes operation middleware
+func (siw *ServerInterfaceWrapper) GroupTakes(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GroupTakes(c, production)
 }
 
 // RedoTakeEdit operation middleware
@@ -1154,6 +1561,31 @@ func (siw *ServerInterfaceWrapper) EditTake(c *gin.Context) {
 	siw.Handler.EditTake(c, take)
 }
 
+// TakeApart operation middleware
+func (siw *ServerInterfaceWrapper) TakeApart(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "take" -------------
+	var take TakeID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "take", c.Param("take"), &take, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter take: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TakeApart(c, take)
+}
+
 // CarryNames operation middleware
 func (siw *ServerInterfaceWrapper) CarryNames(c *gin.Context) {
 
@@ -1177,6 +1609,31 @@ func (siw *ServerInterfaceWrapper) CarryNames(c *gin.Context) {
 	}
 
 	siw.Handler.CarryNames(c, take)
+}
+
+// ConvertTake operation middleware
+func (siw *ServerInterfaceWrapper) ConvertTake(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "take" -------------
+	var take TakeID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "take", c.Param("take"), &take, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter take: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ConvertTake(c, take)
 }
 
 // GetOverview operation middleware
@@ -1231,6 +1688,131 @@ func (siw *ServerInterfaceWrapper) GetOverview(c *gin.Context) {
 	siw.Handler.GetOverview(c, take, params)
 }
 
+// GetPicture operation middleware
+func (siw *ServerInterfaceWrapper) GetPicture(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "take" -------------
+	var take TakeID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "take", c.Param("take"), &take, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter take: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetPicture(c, take)
+}
+
+// RefuseMatch operation middleware
+func (siw *ServerInterfaceWrapper) RefuseMatch(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "take" -------------
+	var take TakeID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "take", c.Param("take"), &take, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter take: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RefuseMatch(c, take)
+}
+
+// UntieTake operation middleware
+func (siw *ServerInterfaceWrapper) UntieTake(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "take" -------------
+	var take TakeID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "take", c.Param("take"), &take, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter take: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.UntieTake(c, take)
+}
+
+// TieTake operation middleware
+func (siw *ServerInterfaceWrapper) TieTake(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "take" -------------
+	var take TakeID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "take", c.Param("take"), &take, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter take: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TieTake(c, take)
+}
+
+// GetBatchArchive operation middleware
+func (siw *ServerInterfaceWrapper) GetBatchArchive(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "work" -------------
+	var work WorkID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "work", c.Param("work"), &work, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter work: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetBatchArchive(c, work)
+}
+
 // CancelWork operation middleware
 func (siw *ServerInterfaceWrapper) CancelWork(c *gin.Context) {
 
@@ -1254,6 +1836,40 @@ func (siw *ServerInterfaceWrapper) CancelWork(c *gin.Context) {
 	}
 
 	siw.Handler.CancelWork(c, work)
+}
+
+// GetWrittenFile operation middleware
+func (siw *ServerInterfaceWrapper) GetWrittenFile(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "work" -------------
+	var work WorkID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "work", c.Param("work"), &work, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter work: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "name" -------------
+	var name string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", c.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetWrittenFile(c, work, name)
 }
 
 // RetryWork operation middleware
@@ -1321,6 +1937,24 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/takes/:take", wrapper.RemoveTake)
 	router.GET(options.BaseURL+"/takes/:take", wrapper.GetTake)
 	router.PATCH(options.BaseURL+"/takes/:take", wrapper.EditTake)
+	router.POST(options.BaseURL+"/productions/:production/takes/edit", wrapper.EditTakes)
+	router.POST(options.BaseURL+"/productions/:production/takes/assess", wrapper.AssessTakes)
+	router.POST(options.BaseURL+"/productions/:production/takes/group", wrapper.GroupTakes)
+	router.POST(options.BaseURL+"/productions/:production/batches", wrapper.StartBatch)
+	router.GET(options.BaseURL+"/productions/:production/report", wrapper.GetReport)
+	router.POST(options.BaseURL+"/productions/:production/report", wrapper.ReadReport)
+	router.GET(options.BaseURL+"/productions/:production/stems", wrapper.GetStems)
+	router.PUT(options.BaseURL+"/productions/:production/stems", wrapper.SetStems)
+	router.POST(options.BaseURL+"/productions/:production/sync", wrapper.StartSync)
+	router.GET(options.BaseURL+"/productions/:production/matches", wrapper.ListMatches)
+	router.POST(options.BaseURL+"/takes/:take/apart", wrapper.TakeApart)
+	router.DELETE(options.BaseURL+"/takes/:take/tie", wrapper.UntieTake)
+	router.PUT(options.BaseURL+"/takes/:take/tie", wrapper.TieTake)
+	router.POST(options.BaseURL+"/takes/:take/refuse", wrapper.RefuseMatch)
+	router.POST(options.BaseURL+"/takes/:take/convert", wrapper.ConvertTake)
+	router.GET(options.BaseURL+"/takes/:take/picture", wrapper.GetPicture)
+	router.GET(options.BaseURL+"/work/:work/files/:name", wrapper.GetWrittenFile)
+	router.GET(options.BaseURL+"/work/:work/archive", wrapper.GetBatchArchive)
 	router.POST(options.BaseURL+"/takes/:take/carry", wrapper.CarryNames)
 	router.GET(options.BaseURL+"/takes/:take/overview", wrapper.GetOverview)
 	router.POST(options.BaseURL+"/work/:work/cancel", wrapper.CancelWork)

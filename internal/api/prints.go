@@ -1,7 +1,6 @@
 package api
 
 import (
-	"archive/zip"
 	"bytes"
 	"context"
 	"encoding/json"
@@ -199,15 +198,7 @@ func (s *Server) GetPrintedFile(c *gin.Context, id PrintID, name string) {
 		s.fail(c, fault.New(fault.NotFound, "This print has no file %q", name))
 		return
 	}
-	f, _, err := s.Media.Open(jobs.PrintKey(id, name))
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	defer f.Close()
-	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name))
-	c.Header("Content-Type", "audio/wav")
-	http.ServeContent(c.Writer, c.Request, "", p.CreatedAt, f)
+	s.send(c, jobs.PrintKey(id, name), name, p.CreatedAt)
 }
 
 // GetPrintArchive sends all files with the report and a manifest that sha256sum reads.
@@ -225,39 +216,11 @@ func (s *Server) GetPrintArchive(c *gin.Context, id PrintID) {
 	for _, f := range p.Report.Files {
 		manifest += fmt.Sprintf("%s  %s\n", f.SHA256, f.Name)
 	}
-	c.Header("Content-Type", "application/zip")
-	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", p.Plan.Spec.ID+".zip"))
-	z := zip.NewWriter(c.Writer)
-	add := func(name string, from io.Reader) error {
-		// Sound hardly shrinks, so it is stored: that is fast, and a damaged archive still gives its files.
-		w, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store, Modified: p.CreatedAt})
-		if err == nil {
-			_, err = io.Copy(w, from)
-		}
-		return err
+	a := s.archive(c, p.Plan.Spec.ID, p.CreatedAt)
+	for _, f := range p.Report.Files {
+		a.file(jobs.PrintKey(id, f.Name), f.Name)
 	}
-	err = func() error {
-		for _, f := range p.Report.Files {
-			file, _, err := s.Media.Open(jobs.PrintKey(id, f.Name))
-			if err != nil {
-				return err
-			}
-			err = add(f.Name, file)
-			file.Close()
-			if err != nil {
-				return err
-			}
-		}
-		if err := add("report.json", bytes.NewReader(report)); err != nil {
-			return err
-		}
-		if err := add("manifest.sha256", strings.NewReader(manifest)); err != nil {
-			return err
-		}
-		return z.Close()
-	}()
-	if err != nil && c.Request.Context().Err() == nil {
-		s.Log.Error("sending an archive", "print", id, "error", err)
-		panic(http.ErrAbortHandler) // the browser must see a broken download, not a short file
-	}
+	a.add("report.json", bytes.NewReader(report))
+	a.add("manifest.sha256", strings.NewReader(manifest))
+	a.close()
 }

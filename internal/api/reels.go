@@ -145,16 +145,13 @@ func (s *Server) UnravelTake(c *gin.Context, id ReelID) {
 	if body.Channels != nil {
 		choice.Channels = *body.Channels
 	}
-	if body.Pairs != nil {
-		choice.Pairs = [][2]int{}
-		for _, p := range *body.Pairs {
-			if len(p) != 2 {
-				s.fail(c, fault.New(fault.BadInput, "A pair has two channels"))
-				return
-			}
-			choice.Pairs = append(choice.Pairs, [2]int{p[0], p[1]})
-		}
+	stems, err := s.Store.Stems(c, t.Production)
+	if err != nil {
+		s.fail(c, err)
+		return
 	}
-	o, err := s.Store.Do(c, id, body.Revision, author(c), func(r *reel.Reel) (reel.Command, error) { return reel.Unravel(r, t.Source(), choice) })
+	o, err := s.Store.Do(c, id, body.Revision, author(c), func(r *reel.Reel) (reel.Command, error) {
+		return reel.Unravel(r, t.Source(store.ReelStems(stems)), choice)
+	})
 	s.show(c, http.StatusOK, o, err)
 }

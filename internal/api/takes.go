@@ -1,7 +1,6 @@
 package api
 
 import (
-	"io"
 	"net/http"
 
 	"github.com/gin-gonic/gin"
@@ -9,6 +8,7 @@ import (
 	"zestyloom/core/fault"
 	"zestyloom/core/take"
 	"zestyloom/internal/library"
+	"zestyloom/internal/store"
 )
 
 // ListTakes gives a production's takes.
@@ -38,20 +38,15 @@ func (s *Server) GetTake(c *gin.Context, id TakeID) {
 	s.answer(c, http.StatusOK, t, err)
 }
 
-// EditTake changes a take's kind, or the name of a channel.
+// EditTake changes what the user says of one take.
 func (s *Server) EditTake(c *gin.Context, id TakeID) {
 	var body TakeEdit
 	if !s.read(c, &body) {
 		return
 	}
-	var err error
-	switch {
-	case body.Kind != nil && body.Channel == nil && body.Name == nil:
-		err = s.Store.SetTakeKind(c, id, *body.Kind)
-	case body.Kind == nil && body.Channel != nil && body.Name != nil:
-		err = s.Store.NameChannel(c, id, *body.Channel, *body.Name)
-	default:
-		err = fault.New(fault.BadInput, "Say either the kind of the take, or a channel and its name")
+	t, err := s.Store.Take(c, id)
+	if err == nil {
+		_, err = s.Store.EditTakes(c, t.Production, []string{id}, body)
 	}
 	if err != nil {
 		s.fail(c, err)
@@ -60,19 +55,196 @@ func (s *Server) EditTake(c *gin.Context, id TakeID) {
 	s.GetTake(c, id)
 }
 
+// EditTakes makes the same edit on several.
+func (s *Server) EditTakes(c *gin.Context, id ProductionID) {
+	var body TakesEdit
+	if !s.read(c, &body) {
+		return
+	}
+	changed, err := s.Store.EditTakes(c, id, body.Takes, body.Edit)
+	s.answer(c, http.StatusOK, gin.H{"changed": changed}, err)
+}
+
 // CarryNames names the other takes of the roll like this one.
 func (s *Server) CarryNames(c *gin.Context, id TakeID) {
 	changed, err := s.Store.CarryNames(c, id)
 	s.answer(c, http.StatusOK, gin.H{"changed": changed}, err)
 }
 
+// AssessTakes says what speaks for and against takes being one.
+func (s *Server) AssessTakes(c *gin.Context, id ProductionID) {
+	var body TakeChoice
+	if !s.read(c, &body) {
+		return
+	}
+	family, err := s.Store.Assess(c, id, body.Takes)
+	s.answer(c, http.StatusOK, family, err)
+}
+
+// GroupTakes joins takes.
+func (s *Server) GroupTakes(c *gin.Context, id ProductionID) {
+	var body TakeChoice
+	if !s.read(c, &body) {
+		return
+	}
+	made, err := s.Store.Group(c, id, body.Takes)
+	if err == nil {
+		_, err = s.Jobs.Diagnose(c, id, made)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	t, err := s.Store.Take(c, made)
+	s.answer(c, http.StatusCreated, t, err)
+}
+
+// TakeApart gives the files of a take back as takes of their own.
+func (s *Server) TakeApart(c *gin.Context, id TakeID) { s.done(c, s.Store.TakeApart(c, id)) }
+
+// TieTake ties a take to a picture or to another take.
+func (s *Server) TieTake(c *gin.Context, id TakeID) {
+	var body store.Tie
+	if s.read(c, &body) {
+		s.tie(c, id, &body)
+	}
+}
+
+// UntieTake unties it.
+func (s *Server) UntieTake(c *gin.Context, id TakeID) { s.tie(c, id, nil) }
+
+func (s *Server) tie(c *gin.Context, id string, tie *store.Tie) {
+	if err := s.Store.SetTie(c, id, tie); err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.GetTake(c, id)
+}
+
+// RefuseMatch notes that a match is wrong.
+func (s *Server) RefuseMatch(c *gin.Context, id TakeID) {
+	var body RefuseMatchJSONBody
+	if s.read(c, &body) {
+		s.done(c, s.Store.RefuseMatch(c, id, body.Refused))
+	}
+}
+
+// ListMatches gives what lining up found.
+func (s *Server) ListMatches(c *gin.Context, id ProductionID) {
+	list, err := s.Store.Matches(c, id)
+	s.answer(c, http.StatusOK, list, err)
+}
+
+// StartSync queues lining up.
+func (s *Server) StartSync(c *gin.Context, id ProductionID) {
+	var body SyncRequest
+	if !s.read(c, &body) {
+		return
+	}
+	work, err := s.Jobs.Sync(c, id, body.Takes, body.References, body.Method)
+	s.answer(c, http.StatusAccepted, gin.H{"work": work}, err)
+}
+
+// ConvertTake queues the resampling of a take.
+func (s *Server) ConvertTake(c *gin.Context, id TakeID) {
+	var body take.Conversion
+	if !s.read(c, &body) {
+		return
+	}
+	t, err := s.Store.Take(c, id)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	work, err := s.Jobs.Convert(c, t, body)
+	s.answer(c, http.StatusAccepted, gin.H{"work": work}, err)
+}
+
+// GetStems gives a production's stems and rules.
+func (s *Server) GetStems(c *gin.Context, id ProductionID) {
+	stems, rules, err := s.Store.StemsAndRules(c, id)
+	s.answer(c, http.StatusOK, StemsAndRules{Stems: stems, Rules: rules}, err)
+}
+
+// SetStems changes them.
+func (s *Server) SetStems(c *gin.Context, id ProductionID) {
+	var body StemsAndRules
+	if !s.read(c, &body) {
+		return
+	}
+	if err := s.Store.SetStemsAndRules(c, id, body.Stems, body.Rules); err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.GetStems(c, id)
+}
+
+// GetReport writes the sound report.
+func (s *Server) GetReport(c *gin.Context, id ProductionID) {
+	takes, err := s.Store.Takes(c, id)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	var report []take.ReportLine
+	for _, t := range takes {
+		report = append(report, take.ReportOf(t.Description, t.FileName))
+	}
+	c.Header("Content-Type", "text/csv; charset=utf-8")
+	c.Header("Content-Disposition", `attachment; filename="Sound report.csv"`)
+	if err := take.WriteReport(c.Writer, report); err != nil {
+		s.Log.Debug("sending a report", "error", err)
+	}
+}
+
+// ReadReport fills takes from a sound report.
+func (s *Server) ReadReport(c *gin.Context, id ProductionID) {
+	report, err := take.ReadReport(http.MaxBytesReader(c.Writer, c.Request.Body, 32<<20))
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	changed, missing, err := s.Store.FillFromReport(c, id, report)
+	result := ReportResult{Changed: changed, Missing: []string{}}
+	for _, l := range missing {
+		name := l.File
+		if name == "" {
+			name = l.Scene + "/" + l.Take
+		}
+		result.Missing = append(result.Missing, name)
+	}
+	s.answer(c, http.StatusOK, result, err)
+}
+
 // RemoveTake forgets a take and the server's copy of it.
 func (s *Server) RemoveTake(c *gin.Context, id TakeID) {
-	key, err := s.Store.RemoveTake(c, id)
-	if err == nil {
-		err = s.Media.RemoveAll(key)
+	keys, err := s.Store.RemoveTake(c, id)
+	for _, key := range keys {
+		if key != "" && err == nil {
+			err = s.Media.RemoveAll(key)
+		}
 	}
 	s.done(c, err)
+}
+
+// GetPicture sends the small picture of a movie, also in parts.
+func (s *Server) GetPicture(c *gin.Context, id TakeID) {
+	t, err := s.Store.Take(c, id)
+	if err == nil && t.Picture == nil {
+		err = fault.New(fault.NotFound, "%s has no picture", t.Title())
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	f, _, err := s.Media.Open(t.Picture.ProxyKey)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	defer f.Close()
+	c.Header("Content-Type", "video/mp4")
+	http.ServeContent(c.Writer, c.Request, "", t.CreatedAt, f)
 }
 
 // GetOverview gives a stretch of a take's overview. Bins beyond the end are left out.
@@ -86,15 +258,11 @@ func (s *Server) GetOverview(c *gin.Context, id TakeID, params GetOverviewParams
 		s.fail(c, fault.New(fault.BadInput, "There is no such stretch of the overview"))
 		return
 	}
-	f, size, err := s.Media.Open(library.OverviewKey(t.MediaKey, params.Level))
+	b, err := library.Library{Store: s.Store, Media: s.Media}.Overview(c, t, params.Level, params.From, params.Count)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	defer f.Close()
-	row := int64(len(t.Channels) * take.OverviewBinBytes)
-	from := min(params.From*row, size)
-	length := min(int64(params.Count)*row, size-from)
 	c.Header("Cache-Control", "private, max-age=31536000, immutable") // a take's samples never change
-	c.DataFromReader(http.StatusOK, length, "application/octet-stream", io.NewSectionReader(f, from, length), nil)
+	c.Data(http.StatusOK, "application/octet-stream", b)
 }

@@ -505,14 +505,15 @@ func TestTakeEdits(t *testing.T) {
 	production := s.Production()
 	s.Bring(production, "12A.wav")
 	take := s.Takes(production)["12A.wav"]
-	s.OK("PATCH", "/takes/"+take.ID, map[string]any{"channel": 2, "name": "Ines, lav"}, &take)
+	s.OK("PATCH", "/takes/"+take.ID, map[string]any{"slate": map[string]any{"note": "rope creaks"}, "channels": []any{map[string]any{"index": 2, "name": "Ines, lav"}}}, &take)
 	assert.Equal(t, "Ines, lav", take.Channels[1].Name)
+	assert.Equal(t, "rope creaks", take.Description.Note)
 	v := s.Reel(production, "Reel 1")
 	s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": 0, "take": take.ID}, &v)
 	assert.Equal(t, "Ines, lav", v.Tracks[1].Name, "the name follows the channel")
 	s.OK("POST", "/productions/"+production+"/takes/undo", nil, nil)
 	assert.Equal(t, "Ines lav", s.Takes(production)["12A.wav"].Channels[1].Name)
 	s.OK("POST", "/productions/"+production+"/takes/redo", nil, nil)
-	s.Refused(400, "PATCH", "/takes/"+take.ID, map[string]any{"channel": 2})
+	s.Refused(404, "PATCH", "/takes/"+take.ID, map[string]any{"slate": map[string]any{}, "channels": []any{map[string]any{"index": 9, "name": "x"}}})
 	assert.Contains(t, s.Refused(400, "DELETE", "/takes/"+take.ID, nil), "Reel 1")
 }

@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"zestyloom/core/fault"
+	"zestyloom/internal/intake"
 )
 
 // Cards are the configured roots, by the name that users see.
@@ -39,10 +40,7 @@ func (c Cards) Names() []string {
 	return names
 }
 
-// audio are the endings of files that can be taken in.
-var audio = []string{".wav", ".wave", ".bwf", ".rf64", ".w64"}
-
-// List gives the folders and sound files in a folder of a card; an empty folder means the top.
+// List gives the folders and the files that can be taken in, in a folder of a card; an empty folder means the top.
 func (c Cards) List(card, folder string) ([]Entry, error) {
 	root, err := c.open(card)
 	if err != nil {
@@ -61,7 +59,7 @@ func (c Cards) List(card, folder string) ([]Entry, error) {
 	}
 	entries := []Entry{}
 	for _, e := range found {
-		if strings.HasPrefix(e.Name(), ".") || !e.IsDir() && !slices.Contains(audio, strings.ToLower(path.Ext(e.Name()))) {
+		if strings.HasPrefix(e.Name(), ".") || !e.IsDir() && !intake.Readable(e.Name()) {
 			continue
 		}
 		info, err := e.Info()

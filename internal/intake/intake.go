@@ -32,7 +32,7 @@ type Stream struct {
 }
 
 // Endings are those of the files that can be taken in, lower case.
-var Endings = []string{".wav", ".wave", ".bwf", ".rf64", ".w64", ".aif", ".aiff", ".aifc", ".flac", ".mov", ".mp4", ".m4v", ".mkv", ".mxf"}
+var Endings = []string{".wav", ".wave", ".bwf", ".rf64", ".aif", ".aiff", ".aifc", ".flac", ".mov", ".mp4", ".m4v", ".mkv", ".mxf"}
 
 // Readable tells by its name whether a file can be taken in.
 func Readable(name string) bool {

@@ -63,6 +63,15 @@ func (r *Runner) Start(ctx context.Context) error {
 	if err := r.Recover(ctx); err != nil {
 		return err
 	}
+	productions, err := r.Store.Productions(ctx)
+	if err != nil {
+		return err
+	}
+	for _, p := range productions { // a process may have ended between the last import and the grouping
+		if err := r.gather(ctx, p.ID); err != nil {
+			return err
+		}
+	}
 	if err := r.client.Start(ctx); err != nil {
 		return err
 	}
@@ -232,6 +241,13 @@ func (w *worker) Work(ctx context.Context, job *river.Job[jobArgs]) error {
 	}
 	result, message, err := r.do(ctx, work)
 	after := context.WithoutCancel(ctx)
+	if work.Kind == "import" {
+		defer func() { // once it has been noted that this import has ended
+			if err := r.gather(after, work.Production); err != nil {
+				r.Log.Error("grouping files", "production", work.Production, "error", err)
+			}
+		}()
+	}
 	switch {
 	case err == nil:
 		return r.Store.EndWork(after, id, "done", message, result)
@@ -260,11 +276,23 @@ func (r *Runner) do(ctx context.Context, w store.Work) (result *string, message 
 	if err := r.Store.SetProgress(ctx, w.ID, 0); err != nil {
 		return nil, "", err
 	}
-	if w.Kind == "print" {
+	switch w.Kind {
+	case "import":
+		return r.bringIn(ctx, w)
+	case "print":
 		message, err = r.print(ctx, w)
-		return nil, message, err
+	case "unravel", "ply":
+		message, err = r.batch(ctx, w)
+	case "sync":
+		message, err = r.sync(ctx, w)
+	case "convert":
+		return r.convert(ctx, w)
+	case "diagnose":
+		err = r.lookAt(ctx, w)
+	default:
+		err = fault.New(fault.Unsupported, "This server does not know work of kind %q", w.Kind)
 	}
-	return r.bringIn(ctx, w)
+	return nil, message, err
 }
 
 // progress gives a function that notes progress, at most a few times a second, over a part of the whole.

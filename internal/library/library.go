@@ -1,11 +1,14 @@
 // Package library opens the files of takes.
 //
-// In: a take's ID. Out: its wave.File, open until the Session is closed. Begin reading at Library.
+// In: a take's ID. Out: its wave.File, open until the Session is closed, whether it is one file or several read as one;
+// its overview alike. Begin reading at Library.
 package library
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"io"
 	"os"
 	"sync"
 
@@ -16,12 +19,24 @@ import (
 	"zestyloom/internal/store"
 )
 
-// SourceKey and OverviewKey say where the files of a take lie.
-func SourceKey(folder string) string { return folder + "/source.wav" }
+// SourceKey is the key of a file as it came, SoundKey that of a stream that was extracted from it, ProxyKey that of its
+// picture for the browser.
+func SourceKey(folder, ending string) string { return folder + "/source" + ending }
 
-// OverviewKey is the key of one resolution of an overview: an index into take.OverviewFrames.
-func OverviewKey(folder string, level int) string {
-	return fmt.Sprintf("%s/overview.%d", folder, take.OverviewFrames[level])
+// SoundKey is the key of the extracted sound of a stream, from 0.
+func SoundKey(folder string, stream int) string {
+	return fmt.Sprintf("%s/sound.%d.wav", folder, stream)
+}
+
+// ProxyKey is the key of the small picture.
+func ProxyKey(folder string) string { return folder + "/picture.mp4" }
+
+// OverviewKey is the key of one resolution of a stream's overview: an index into take.OverviewFrames.
+func OverviewKey(folder string, stream, level int) string {
+	if stream == 0 {
+		return fmt.Sprintf("%s/overview.%d", folder, take.OverviewFrames[level])
+	}
+	return fmt.Sprintf("%s/overview.%d.%d", folder, stream, take.OverviewFrames[level])
 }
 
 // Library knows where takes and their bytes are.
@@ -47,7 +62,38 @@ func (s *Session) Open(id string) (*wave.File, error) {
 	if err != nil {
 		return nil, err
 	}
-	f, size, err := s.library.Media.Open(SourceKey(t.MediaKey))
+	return s.OpenTake(t)
+}
+
+// OpenTake opens a take that has been looked up.
+func (s *Session) OpenTake(t store.Take) (*wave.File, error) {
+	if t.SoundKey != "" {
+		return s.file(t)
+	}
+	if t.Assembly == nil {
+		return nil, fault.New(fault.BadInput, "%s has no sound", t.Title())
+	}
+	var lanes []*wave.File
+	for _, ids := range t.Assembly.Lanes {
+		var parts []*wave.File
+		for _, id := range ids {
+			part, err := s.Open(id)
+			if err != nil {
+				return nil, err
+			}
+			parts = append(parts, part)
+		}
+		lane, err := wave.Joined(parts)
+		if err != nil {
+			return nil, err
+		}
+		lanes = append(lanes, lane)
+	}
+	return wave.Beside(lanes)
+}
+
+func (s *Session) file(t store.Take) (*wave.File, error) {
+	f, size, err := s.library.Media.Open(t.SoundKey)
 	if err != nil {
 		return nil, fault.Wrap(fault.NotFound, err, "The sound of %s is no longer on the server's disk", t.Title())
 	}
@@ -65,4 +111,69 @@ func (s *Session) Close() {
 		f.Close()
 	}
 	s.files = nil
+}
+
+// Overview gives count bins from one on of a take's overview, as take.Survey wrote them. Bins beyond the end are left
+// out. That of several files is put together of theirs; where one goes on in another, a bin may be cut short, which
+// shifts what follows by less than a bin.
+func (l Library) Overview(ctx context.Context, t store.Take, level int, from int64, count int) ([]byte, error) {
+	if t.SoundKey == "" && t.Assembly == nil {
+		return nil, nil
+	}
+	if t.Assembly == nil || t.SoundKey != "" {
+		row := int64(len(t.Channels) * take.OverviewBinBytes)
+		f, size, err := l.Media.Open(OverviewKey(t.MediaKey, t.Stream, level))
+		if err != nil {
+			return nil, err
+		}
+		defer f.Close()
+		begin := min(from*row, size)
+		b := make([]byte, min(int64(count)*row, size-begin))
+		if _, err := f.ReadAt(b, begin); err != nil && !errors.Is(err, io.EOF) {
+			return nil, err
+		}
+		return b, nil
+	}
+	width := len(t.Channels) * take.OverviewBinBytes
+	out := make([]byte, count*width)
+	longest, column := 0, 0
+	for _, ids := range t.Assembly.Lanes {
+		bins, channels, err := l.lane(ctx, ids, level, from, count)
+		if err != nil {
+			return nil, err
+		}
+		narrow := channels * take.OverviewBinBytes
+		for i := 0; i < len(bins)/narrow; i++ {
+			copy(out[i*width+column:], bins[i*narrow:(i+1)*narrow])
+		}
+		longest, column = max(longest, len(bins)/narrow), column+narrow
+	}
+	return out[:longest*width], nil
+}
+
+// lane gives bins of parts that follow each other.
+func (l Library) lane(ctx context.Context, ids []string, level int, from int64, count int) (bins []byte, channels int, err error) {
+	for _, id := range ids {
+		t, err := l.Store.Take(ctx, id)
+		if err != nil {
+			return nil, 0, err
+		}
+		channels = len(t.Channels)
+		frames := int64(take.OverviewFrames[level])
+		length := (t.Description.Frames + frames - 1) / frames
+		if from >= length {
+			from -= length
+			continue
+		}
+		have := len(bins) / (channels * take.OverviewBinBytes)
+		b, err := l.Overview(ctx, t, level, from, count-have)
+		if err != nil {
+			return nil, 0, err
+		}
+		bins, from = append(bins, b...), 0
+		if len(bins)/(channels*take.OverviewBinBytes) >= count {
+			break
+		}
+	}
+	return bins, channels, nil
 }

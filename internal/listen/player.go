@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/binary"
 	"math"
+	"slices"
 	"sync"
 
 	"github.com/coder/websocket"
@@ -12,8 +13,9 @@ import (
 	"zestyloom/core/fault"
 	"zestyloom/core/loudness"
 	"zestyloom/core/reel"
+	"zestyloom/core/take"
 	"zestyloom/core/timecode"
-	"zestyloom/internal/library"
+	"zestyloom/internal/store"
 )
 
 const (
@@ -92,8 +94,11 @@ func (p *player) run(ctx context.Context) error {
 	session := p.connection.server.Library.Session(ctx)
 	defer session.Close()
 	load := func() (*reel.Reel, error) {
-		if p.what.Do == "take" {
-			return p.takeAlone(session)
+		switch p.what.Do {
+		case "take":
+			return p.takeAlone()
+		case "match":
+			return p.matched()
 		}
 		o, err := p.connection.server.Library.Store.Reel(ctx, p.what.Reel)
 		return o.Reel, err
@@ -162,34 +167,131 @@ func encode(message []byte, generation uint32, position int64, left, right []flo
 }
 
 // takeAlone makes a reel of nothing but channels of one take, starting at 0, and listens to it: touch-listening goes
-// through the same engine as everything else.
-func (p *player) takeAlone(session *library.Session) (*reel.Reel, error) {
-	f, err := session.Open(p.what.Take)
+// through the same engine as everything else. Channels that are read together sound as they are read; two others sound
+// left and right, and more are added up.
+func (p *player) takeAlone() (*reel.Reel, error) {
+	t, err := p.connection.server.Library.Store.Take(p.connection.ctx, p.what.Take)
 	if err != nil {
 		return nil, err
 	}
-	for _, c := range p.what.Channels {
-		if c < 0 || c >= f.Channels {
-			return nil, fault.New(fault.NotFound, "The take has no channel %d", c+1)
+	part, err := partOf(t, p.what.Channels)
+	if err != nil {
+		return nil, err
+	}
+	r := reel.New("take", t.Description.SampleRate, timecode.Rates[0], 0, reel.DefaultStems())
+	if err := lay(r, t, part, 0, 0); err != nil {
+		return nil, err
+	}
+	tap := engine.Tap{Kind: "track", ID: r.TrackList()[0].ID}
+	if len(part.Labels) > 2 {
+		tap = engine.Tap{Kind: "stem", ID: "DX"} // folded down or decoded to a pair
+	}
+	p.listenTo(tap)
+	return r, nil
+}
+
+// matched makes a reel of a take against its reference, which starts at 0: both in the middle, or the reference left and
+// the take right.
+func (p *player) matched() (*reel.Reel, error) {
+	known := p.connection.server.Library.Store
+	t, err := known.Take(p.connection.ctx, p.what.Take)
+	if err != nil {
+		return nil, err
+	}
+	reference, err := known.Take(p.connection.ctx, p.what.Reference)
+	if err != nil {
+		return nil, err
+	}
+	r := reel.New("match", t.Description.SampleRate, timecode.Rates[0], 0, reel.DefaultStems())
+	side := 0.0
+	if p.what.Sides {
+		side = 1
+	}
+	sounding := func(t store.Take) []int {
+		var on []int
+		for i, c := range t.Channels {
+			if c.Unravelled {
+				on = append(on, i)
+			}
+		}
+		if len(on) == 0 {
+			for i := range t.Channels {
+				on = append(on, i)
+			}
+		}
+		return on
+	}
+	for _, side := range []struct {
+		take store.Take
+		at   int64
+		pan  float64
+	}{{reference, 0, -side}, {t, p.what.Offset, side}} {
+		part := take.Part{Channels: sounding(side.take), Labels: []string{"M"}, Sum: true}
+		if err := lay(r, side.take, part, side.at, side.pan); err != nil {
+			return nil, err
 		}
 	}
-	if len(p.what.Channels) == 0 || len(p.what.Channels) > 2 {
-		return nil, fault.New(fault.BadInput, "Listen to one channel of a take, or to a pair")
-	}
-	labels := []string{"M"}
-	if len(p.what.Channels) == 2 {
-		labels = []string{"L", "R"}
-	}
-	r := reel.New("take", f.SampleRate, timecode.Rates[0], 0)
-	change, _, err := reel.AddTake{Take: p.what.Take, Title: "take", Length: f.Frames, Parts: []reel.PartPlan{{Name: "take", Stem: "DX", Channels: p.what.Channels, Labels: labels}}}.Plan(r)
-	if err != nil {
-		return nil, err
-	}
-	if err := r.Apply(change); err != nil {
-		return nil, err
-	}
-	p.mu.Lock()
-	p.tap = engine.Tap{Kind: "track", ID: r.TrackList()[0].ID}
-	p.mu.Unlock()
+	p.listenTo(engine.Tap{Kind: "stem", ID: "DX"})
 	return r, nil
+}
+
+func (p *player) listenTo(tap engine.Tap) {
+	p.mu.Lock()
+	p.tap = tap
+	p.mu.Unlock()
+}
+
+// partOf reads channels of a take (from 0) as the take is read.
+func partOf(t store.Take, channels []int) (take.Part, error) {
+	if len(channels) == 0 {
+		return take.Part{}, fault.New(fault.BadInput, "Choose a channel to listen to")
+	}
+	for _, c := range channels {
+		if c < 0 || c >= len(t.Channels) {
+			return take.Part{}, fault.New(fault.NotFound, "The take has no channel %d", c+1)
+		}
+	}
+	for _, set := range t.Sets {
+		same := len(set.Channels) == len(channels)
+		for _, c := range set.Channels {
+			same = same && slices.Contains(channels, c-1)
+		}
+		if same {
+			part := take.Part{Labels: set.Labels, Sum: set.Kind == take.Sum}
+			for _, c := range set.Channels {
+				part.Channels = append(part.Channels, c-1)
+			}
+			return part, nil
+		}
+	}
+	switch len(channels) {
+	case 1:
+		return take.Part{Channels: channels, Labels: []string{"M"}}, nil
+	case 2:
+		return take.Part{Channels: channels, Labels: []string{"L", "R"}}, nil
+	}
+	return take.Part{Channels: channels, Labels: []string{"M"}, Sum: true}, nil
+}
+
+// lay puts a part of a take onto a reel.
+func lay(r *reel.Reel, t store.Take, part take.Part, at int64, pan float64) error {
+	commands := []func() reel.Command{
+		func() reel.Command {
+			return reel.AddTake{Take: t.ID, Title: t.Title(), Start: at, Length: t.Description.Frames, Parts: []reel.PartPlan{{Name: t.Title(), Stem: "DX", Channels: part.Channels, Labels: part.Labels, Sum: part.Sum}}}
+		},
+		func() reel.Command {
+			tracks := r.TrackList()
+			return reel.SetTrack{Track: tracks[len(tracks)-1].ID, Pan: &pan}
+		},
+	}
+	for _, command := range commands {
+		change, _, err := command().Plan(r)
+		if err != nil {
+			return err
+		}
+		if err := r.Apply(change); err != nil {
+			return err
+		}
+	}
+	return nil
 }

@@ -24,12 +24,15 @@ type Server struct {
 
 // request is a message of the browser's.
 type request struct {
-	Do         string     `json:"do"` // play, take, change, played or stop
+	Do         string     `json:"do"` // play, take, match, change, played or stop
 	Generation uint32     `json:"generation"`
 	Reel       string     `json:"reel"`
 	Take       string     `json:"take"`
-	Channels   []int      `json:"channels"` // of the take, from 0
-	From       int64      `json:"from"`     // play: samples since midnight; take: frames from its start
+	Channels   []int      `json:"channels"`  // of the take, from 0
+	Reference  string     `json:"reference"` // match: the take that it lies against
+	Offset     int64      `json:"offset"`    // match: samples from the reference's start to the take's
+	Sides      bool       `json:"sides"`     // match: the reference left and the take right, not both in the middle
+	From       int64      `json:"from"`      // play: samples since midnight; take: frames from its start; match: from the reference's
 	Tap        engine.Tap `json:"tap"`
 	Solo       []string   `json:"solo"`
 	Frames     int64      `json:"frames"` // played: how many frames of this generation have sounded
@@ -92,7 +95,7 @@ type connection struct {
 
 func (c *connection) handle(r request) {
 	switch r.Do {
-	case "play", "take":
+	case "play", "take", "match":
 		c.stop()
 		playCtx, cancel := context.WithCancel(c.ctx)
 		p := newPlayer(c, r)

@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"os"
 	"path"
+	"path/filepath"
 	"syscall"
 
 	"zestyloom/core/fault"
@@ -36,17 +37,17 @@ func (f *Folder) Close() error { return f.root.Close() }
 // Create makes a file for writing and reading back, in place of one that is there.
 func (f *Folder) Create(key string) (File, error) {
 	if err := f.root.MkdirAll(path.Dir(key), 0o755); err != nil {
-		return File{}, explain(err)
+		return File{}, Explain(err)
 	}
 	file, err := f.root.OpenFile(key, os.O_RDWR|os.O_CREATE|os.O_TRUNC, 0o644)
-	return File{file}, explain(err)
+	return File{file}, Explain(err)
 }
 
 // Open opens a file for reading and gives its size in bytes.
 func (f *Folder) Open(key string) (*os.File, int64, error) {
 	file, err := f.root.Open(key)
 	if err != nil {
-		return nil, 0, explain(err)
+		return nil, 0, Explain(err)
 	}
 	info, err := file.Stat()
 	if err != nil {
@@ -56,29 +57,52 @@ func (f *Folder) Open(key string) (*os.File, int64, error) {
 	return file, info.Size(), nil
 }
 
+// Path gives the local path of a key for programs that need a file by its name. Its folder is made if need be.
+func (f *Folder) Path(key string) (string, error) {
+	if !filepath.IsLocal(key) {
+		return "", fault.New(fault.BadInput, "%q is no key of a file", key)
+	}
+	if err := f.root.MkdirAll(path.Dir(key), 0o755); err != nil {
+		return "", Explain(err)
+	}
+	return filepath.Join(f.root.Name(), filepath.FromSlash(key)), nil
+}
+
+// Size gives the size of a file in bytes.
+func (f *Folder) Size(key string) (int64, error) {
+	info, err := f.root.Stat(key)
+	if err != nil {
+		return 0, Explain(err)
+	}
+	return info.Size(), nil
+}
+
+// Rename gives a file another key, in place of one that is there.
+func (f *Folder) Rename(from, to string) error { return Explain(f.root.Rename(from, to)) }
+
 // RemoveAll removes all below a key. It is no error if there is nothing.
 func (f *Folder) RemoveAll(key string) error { return f.root.RemoveAll(key) }
 
 // Write appends.
 func (f File) Write(b []byte) (int, error) {
 	n, err := f.file.Write(b)
-	return n, explain(err)
+	return n, Explain(err)
 }
 
 // WriteAt writes over what stands at a byte offset.
 func (f File) WriteAt(b []byte, at int64) (int, error) {
 	n, err := f.file.WriteAt(b, at)
-	return n, explain(err)
+	return n, Explain(err)
 }
 
 // Sync brings what was written onto the disk.
-func (f File) Sync() error { return explain(f.file.Sync()) }
+func (f File) Sync() error { return Explain(f.file.Sync()) }
 
 // Close ends writing.
-func (f File) Close() error { return explain(f.file.Close()) }
+func (f File) Close() error { return Explain(f.file.Close()) }
 
-// explain gives errors of the disk a kind and a sentence.
-func explain(err error) error {
+// Explain gives errors of the disk a kind and a sentence.
+func Explain(err error) error {
 	switch {
 	case err == nil:
 		return nil

@@ -58,12 +58,12 @@ func TestKeysStayInTheFolder(t *testing.T) {
 }
 
 func TestFullDiskIsSaid(t *testing.T) {
-	err := explain(&os.PathError{Op: "write", Path: "x", Err: syscall.ENOSPC})
+	err := Explain(&os.PathError{Op: "write", Path: "x", Err: syscall.ENOSPC})
 	assert.Equal(t, fault.NoSpace, fault.KindOf(err))
 	assert.Contains(t, fault.Sentence(err), "disk is full")
 	assert.ErrorIs(t, err, syscall.ENOSPC)
 	other := errors.New("other")
-	assert.Equal(t, other, explain(other))
+	assert.Equal(t, other, Explain(other))
 	if _, err := os.Stat("/dev/full"); err == nil { // a disk that is always full
 		full, err := os.OpenFile("/dev/full", os.O_WRONLY, 0)
 		require.NoError(t, err)

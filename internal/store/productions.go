@@ -22,7 +22,7 @@ type Production struct {
 	CreatedAt  time.Time     `json:"createdAt"`
 }
 
-const productionColumns = `select id::text, name, sample_rate, frame_rate, (select count(*) from takes t where t.production_id = p.id),
+const productionColumns = `select id::text, name, sample_rate, frame_rate, (select count(*) from takes t where t.production_id = p.id and t.part_of is null and not t.dissolved),
 	(select count(*) from reels r where r.production_id = p.id), created_at from productions p `
 
 func scanProduction(row pgx.CollectableRow) (p Production, err error) {

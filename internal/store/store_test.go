@@ -30,14 +30,40 @@ func ferry(t testing.TB, s *store.Store) store.Production {
 	return p
 }
 
+// add stores a take.
+func add(s *store.Store, t store.Take) (string, error) {
+	ids, err := s.AddTakes(ctx, []store.Take{t})
+	if err != nil {
+		return "", err
+	}
+	return ids[0], nil
+}
+
 func addTake(t testing.TB, s *store.Store, production, sum string) string {
-	id, err := s.AddTake(ctx, store.Take{
+	id, err := add(s, store.Take{
 		Production: production, Kind: take.Recording, FileName: sum + ".wav", MediaKey: "sources/" + sum, SHA256: sum,
-		Description: take.Description{SampleRate: 48000, Frames: 48000, Channels: 1, Scene: "12A", Take: "3", Roll: "LF03"},
+		Description: take.Description{SampleRate: 48000, Frames: 48000, Channels: 1, Scene: "12A", Take: "3", Roll: "LF03", Tracks: []take.Track{{Index: 1, Name: "Boom", Use: take.Iso}}},
 		Channels:    []store.Channel{{Track: take.Track{Index: 1, Name: "Boom", Use: take.Iso}, FileName: "Boom"}},
 	})
 	require.NoError(t, err)
 	return id
+}
+
+// edit changes a take of whatever production it is in.
+func edit(s *store.Store, id string, e store.TakeEdit) error {
+	t, err := s.Take(ctx, id)
+	if err == nil {
+		_, err = s.EditTakes(ctx, t.Production, []string{id}, e)
+	}
+	return err
+}
+
+func name(s *store.Store, id string, index int, text string) error {
+	return edit(s, id, store.TakeEdit{Channels: []store.ChannelEdit{{Index: index, Name: &text}}})
+}
+
+func kind(s *store.Store, id string, k take.Kind) error {
+	return edit(s, id, store.TakeEdit{Kind: &k})
 }
 
 func crossing(t testing.TB, s *store.Store) (reelID, takeID string) {
@@ -88,7 +114,7 @@ func TestTakesAreTakenInOnce(t *testing.T) {
 	s := storetest.Open(t)
 	p := ferry(t, s)
 	addTake(t, s, p.ID, "a")
-	_, err := s.AddTake(ctx, store.Take{Production: p.ID, SHA256: "a", Channels: []store.Channel{}})
+	_, err := add(s, store.Take{Production: p.ID, SHA256: "a", Channels: []store.Channel{}})
 	assert.ErrorContains(t, err, "a.wav")
 	assert.Equal(t, fault.BadInput, fault.KindOf(err))
 }
@@ -97,29 +123,29 @@ func TestTakeEditsCanBeUndone(t *testing.T) {
 	s := storetest.Open(t)
 	p := ferry(t, s)
 	id := addTake(t, s, p.ID, "a")
-	name := func() string {
+	named := func() string {
 		got, err := s.Take(ctx, id)
 		require.NoError(t, err)
 		assert.Equal(t, "Boom", got.Channels[0].FileName, "what the file says stays")
 		return got.Channels[0].Name
 	}
-	require.NoError(t, s.NameChannel(ctx, id, 1, "Boom near"))
-	require.NoError(t, s.NameChannel(ctx, id, 1, "Boom far"))
-	require.NoError(t, s.NameChannel(ctx, id, 1, "Boom far"), "the same name again is no edit")
-	assert.Error(t, s.NameChannel(ctx, id, 2, "x"))
+	require.NoError(t, name(s, id, 1, "Boom near"))
+	require.NoError(t, name(s, id, 1, "Boom far"))
+	require.NoError(t, name(s, id, 1, "Boom far"), "the same name again is no edit")
+	assert.Error(t, name(s, id, 2, "x"))
 	h, err := s.TakeHistory(ctx, p.ID)
 	require.NoError(t, err)
 	assert.Equal(t, store.TakeHistory{Undo: "name channel 1"}, h)
 	require.NoError(t, s.UndoTakeEdit(ctx, p.ID))
-	assert.Equal(t, "Boom near", name())
+	assert.Equal(t, "Boom near", named())
 	require.NoError(t, s.UndoTakeEdit(ctx, p.ID))
-	assert.Equal(t, "Boom", name())
+	assert.Equal(t, "Boom", named())
 	assert.Error(t, s.UndoTakeEdit(ctx, p.ID))
 	require.NoError(t, s.RedoTakeEdit(ctx, p.ID))
-	assert.Equal(t, "Boom near", name())
-	require.NoError(t, s.SetTakeKind(ctx, id, take.Effect))
+	assert.Equal(t, "Boom near", named())
+	require.NoError(t, kind(s, id, take.Effect))
 	assert.Error(t, s.RedoTakeEdit(ctx, p.ID), "a new edit ends what could be redone")
-	assert.Error(t, s.SetTakeKind(ctx, id, "song"))
+	assert.Error(t, kind(s, id, "song"))
 	got, err := s.Take(ctx, id)
 	require.NoError(t, err)
 	assert.Equal(t, "FX", got.Channels[0].Suggested, "the suggestion follows the kind")
@@ -129,12 +155,12 @@ func TestNamesAreCarriedOverARoll(t *testing.T) {
 	s := storetest.Open(t)
 	p := ferry(t, s)
 	a, b := addTake(t, s, p.ID, "a"), addTake(t, s, p.ID, "b")
-	wide, err := s.AddTake(ctx, store.Take{Production: p.ID, SHA256: "c", Description: take.Description{Roll: "LF03"}, Channels: make([]store.Channel, 2)})
+	wide, err := add(s, store.Take{Production: p.ID, SHA256: "c", Description: take.Description{Roll: "LF03"}, Channels: make([]store.Channel, 2)})
 	require.NoError(t, err)
-	other, err := s.AddTake(ctx, store.Take{Production: p.ID, SHA256: "d", Description: take.Description{Roll: "B-02"}, Channels: make([]store.Channel, 1)})
+	other, err := add(s, store.Take{Production: p.ID, SHA256: "d", Description: take.Description{Roll: "B-02"}, Channels: make([]store.Channel, 1)})
 	require.NoError(t, err)
 	c := addTake(t, s, p.ID, "e")
-	require.NoError(t, s.NameChannel(ctx, a, 1, "Boom, near"))
+	require.NoError(t, name(s, a, 1, "Boom, near"))
 	changed, err := s.CarryNames(ctx, a)
 	require.NoError(t, err)
 	assert.Equal(t, 2, changed)
@@ -169,9 +195,9 @@ func TestATakeInUseStays(t *testing.T) {
 	_, err = s.RemoveTake(ctx, takeID)
 	assert.Error(t, err, "redo could bring its clip back")
 	other := addTake(t, s, o.Production, "b")
-	key, err := s.RemoveTake(ctx, other)
+	keys, err := s.RemoveTake(ctx, other)
 	require.NoError(t, err)
-	assert.Equal(t, "sources/b", key)
+	assert.Equal(t, []string{"sources/b"}, keys)
 }
 
 func TestUndoReachesAcrossARestart(t *testing.T) {

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"fmt"
-	"reflect"
 	"slices"
 	"strings"
 	"time"
@@ -15,18 +14,24 @@ import (
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
 	"zestyloom/core/take"
+	"zestyloom/core/timecode"
 )
 
 // Channel is a channel of a take as the user has it.
 type Channel struct {
 	take.Track
 	take.Level
-	Empty     bool   `json:"empty"`
-	FileName  string `json:"fileName"`  // its name as the file has it
-	Suggested string `json:"suggested"` // tag of the stem it most likely belongs to
-	// Findings say what is on the channel; nil until it has been listened to. They are kept apart from what the user
-	// may change.
-	Findings []diagnose.Finding `json:"findings"`
+	Empty    bool   `json:"empty"`
+	FileName string `json:"fileName"` // its name as the file has it
+	// What somebody has decided; nil or empty leaves it to the suggestion.
+	On     *bool  `json:"on,omitempty"`
+	Stem   string `json:"stem,omitempty"`
+	Strand string `json:"strand,omitempty"`
+	// The rest follows from these and is not stored with them.
+	Unravelled      bool               `json:"unravelled"` // whether unravel takes it: as decided, else all but mixes and what is spare
+	Suggested       string             `json:"suggested"`  // tag of the stem it most likely belongs to
+	SuggestedStrand string             `json:"suggestedStrand"`
+	Findings        []diagnose.Finding `json:"findings"` // what is on the channel; nil until it has been listened to
 }
 
 // Spare tells whether the channel carries nothing that another does not.
@@ -36,6 +41,63 @@ func (c Channel) Spare() bool {
 	})
 }
 
+// Slate is what the user says of a take in place of what the file does; nil leaves it to the file.
+type Slate struct {
+	Scene   *string `json:"scene,omitempty"`
+	Take    *string `json:"take,omitempty"`
+	Roll    *string `json:"roll,omitempty"`
+	Note    *string `json:"note,omitempty"`
+	Circled *bool   `json:"circled,omitempty"`
+}
+
+func (s Slate) onto(d *take.Description) {
+	for _, f := range []struct {
+		from *string
+		to   *string
+	}{{s.Scene, &d.Scene}, {s.Take, &d.Take}, {s.Roll, &d.Roll}, {s.Note, &d.Note}} {
+		if f.from != nil {
+			*f.to = *f.from
+		}
+	}
+	if s.Circled != nil {
+		d.Circled = *s.Circled
+	}
+}
+
+// Tie is where a take lies against a picture, or against another take.
+type Tie struct {
+	Reference  string  `json:"reference"` // ID of a take
+	Offset     int64   `json:"offset"`    // samples from the reference's first to the take's; positive: it starts later
+	DriftPPM   float64 `json:"driftPPM"`
+	Confidence float64 `json:"confidence"`
+	Method     Method  `json:"method"`
+	Title      string  `json:"title"` // of the reference; not stored
+}
+
+// Picture is what a movie shows.
+type Picture struct {
+	Codec     string        `json:"codec"`
+	Width     int           `json:"width"`
+	Height    int           `json:"height"`
+	FrameRate timecode.Rate `json:"frameRate"`
+	ProxyKey  string        `json:"proxyKey"` // of the proxy in the media
+}
+
+// Assembly says what a take is made of that is no file of its own.
+type Assembly struct {
+	take.Family
+	ByHand     bool             `json:"byHand"`
+	Conversion *take.Conversion `json:"conversion,omitempty"` // of one take that was resampled; its samples are stored
+	Files      []Part           `json:"files"`                // the takes, in channel order and then in time; not stored
+}
+
+// Part is a file of an assembly.
+type Part struct {
+	Take     string `json:"take"`
+	FileName string `json:"fileName"`
+	CameFrom string `json:"cameFrom"`
+}
+
 // Take is a recording that has been taken in.
 type Take struct {
 	ID          string           `json:"id"`
@@ -43,91 +105,233 @@ type Take struct {
 	Kind        take.Kind        `json:"kind"`
 	FileName    string           `json:"fileName"`
 	CameFrom    string           `json:"cameFrom"`
-	MediaKey    string           `json:"-"`
+	MediaKey    string           `json:"-"` // folder of its overview
+	SoundKey    string           `json:"-"` // file of its samples; empty where it has none of its own
 	Size        int64            `json:"size"`
 	SHA256      string           `json:"sha256"`
+	Stream      int              `json:"stream"` // of the file's audio streams, from 0
 	Description take.Description `json:"description"`
 	Channels    []Channel        `json:"channels"`
+	Sets        []take.Set       `json:"sets"`    // channels that are read together
+	Picture     *Picture         `json:"picture"` // nil unless it came with one
+	Tie         *Tie             `json:"tie"`     // nil unless it is tied to something
+	Place       *int64           `json:"place"`   // where it belongs on the clock, in samples since midnight: by what it is tied to, else its own time stamp
+	Assembly    *Assembly        `json:"assembly"`
+	PartOf      *string          `json:"partOf"` // the take that it is a part of
+	Apart       bool             `json:"-"`
+	Dissolved   bool             `json:"-"`
 	CreatedAt   time.Time        `json:"createdAt"`
 }
 
 // Title is how people call the take: scene and take, or the file's name.
 func (t Take) Title() string {
-	if t.Description.Scene != "" {
-		return t.Description.Scene + "/" + t.Description.Take
+	title := titleOf(t.Description, t.FileName)
+	if t.Stream > 0 {
+		title = fmt.Sprintf("%s, stream %d", title, t.Stream+1)
 	}
-	name, _, _ := strings.Cut(t.FileName, ".")
-	return name
+	return title
+}
+
+func titleOf(d take.Description, fileName string) string {
+	if d.Scene != "" {
+		return d.Scene + "/" + d.Take
+	}
+	if i := strings.LastIndexByte(fileName, '.'); i > 0 {
+		return fileName[:i]
+	}
+	return fileName
 }
 
 // Source gives the take as unravel needs it.
-func (t Take) Source() reel.Source {
-	src := reel.Source{Take: t.ID, Title: t.Title(), Kind: t.Kind, SampleRate: t.Description.SampleRate, Frames: t.Description.Frames, Start: t.Description.StartSamples}
+func (t Take) Source(stems []reel.Stem) reel.Source {
+	src := reel.Source{Take: t.ID, Title: t.Title(), Kind: t.Kind, SampleRate: t.Description.SampleRate, Frames: t.Description.Frames, Start: t.Place, Sets: t.Sets, Stems: stems}
 	for _, ch := range t.Channels {
-		src.Channels = append(src.Channels, reel.SourceChannel{Track: ch.Track, Empty: ch.Spare()})
+		stem, strand := cmp.Or(ch.Stem, ch.Suggested), ch.Strand
+		if strand == "" && stem == ch.Suggested {
+			strand = ch.SuggestedStrand
+		}
+		src.Channels = append(src.Channels, reel.SourceChannel{Track: ch.Track, On: ch.Unravelled, Stem: stem, Strand: strand, Decided: ch.Stem != ""})
 	}
 	return src
 }
 
-const takeColumns = `select id::text, production_id::text, kind, file_name, came_from, media_key, size, sha256, description, channels, findings, created_at from takes `
+const takeColumns = `select t.id::text, t.production_id::text, t.kind, t.file_name, t.came_from, t.media_key, t.sound_key, t.size, coalesce(t.sha256, ''), t.stream, t.description,
+	t.channels, t.findings, t.sets, t.picture, t.slate, t.tie, t.assembly, t.part_of::text, t.apart, t.dissolved, t.created_at, p.rules, ref.description, ref.file_name
+	from takes t join productions p on p.id = t.production_id left join takes ref on ref.id = (t.tie->>'reference')::uuid `
 
 func scanTake(row pgx.CollectableRow) (t Take, err error) {
 	var found []diagnose.Channel
-	err = row.Scan(&t.ID, &t.Production, &t.Kind, &t.FileName, &t.CameFrom, &t.MediaKey, &t.Size, &t.SHA256, &t.Description, &t.Channels, &found, &t.CreatedAt)
-	for i := range t.Channels {
-		if i < len(found) {
-			t.Channels[i].Findings = found[i].Findings
-		}
-		t.Channels[i].Suggested = take.SuggestStem(t.Kind, cmp.Or(t.Channels[i].Name, t.Title()))
+	var slate Slate
+	var rules []take.Rule
+	var ref *take.Description
+	var refName *string
+	err = row.Scan(&t.ID, &t.Production, &t.Kind, &t.FileName, &t.CameFrom, &t.MediaKey, &t.SoundKey, &t.Size, &t.SHA256, &t.Stream, &t.Description,
+		&t.Channels, &found, &t.Sets, &t.Picture, &slate, &t.Tie, &t.Assembly, &t.PartOf, &t.Apart, &t.Dissolved, &t.CreatedAt, &rules, &ref, &refName)
+	if err != nil {
+		return t, err
 	}
-	return t, err
+	slate.onto(&t.Description)
+	if t.Sets == nil {
+		t.Sets = take.DefaultSets(t.Description, t.Kind)
+	}
+	if rules == nil {
+		rules = take.DefaultRules()
+	}
+	for i := range t.Channels {
+		c := &t.Channels[i]
+		if i < len(found) {
+			c.Findings = found[i].Findings
+		}
+		c.Suggested, c.SuggestedStrand = take.Suggest(rules, t.Kind, cmp.Or(c.Name, t.Title()))
+		c.Unravelled = c.Use != take.Mix && !c.Spare()
+		if c.On != nil {
+			c.Unravelled = *c.On
+		}
+		if i < len(t.Description.Tracks) {
+			t.Description.Tracks[i].Name = c.Name // so that whatever is written carries the name that was given
+		}
+	}
+	t.place(ref, refName)
+	return t, nil
 }
 
-// Takes lists the takes of a production by roll and time stamp; those without come last, by name.
-func (s *Store) Takes(ctx context.Context, production string) ([]Take, error) {
-	rows, err := s.Pool.Query(ctx, takeColumns+`where production_id = $1
-		order by description->>'roll' = '', description->>'roll', (description->>'startSamples')::bigint nulls last, file_name`, production)
+// place works out where the take belongs on the clock. A music cue or an effect with a stamp of its own was not
+// recorded to this picture, so only a tie places it.
+func (t *Take) place(ref *take.Description, refName *string) {
+	if t.Kind != take.Music && t.Kind != take.Effect {
+		t.Place = t.Description.StartSamples
+	}
+	if t.Tie == nil || ref == nil || refName == nil {
+		t.Tie = nil
+		return
+	}
+	t.Tie.Title = titleOf(*ref, *refName)
+	if ref.StartSamples != nil && ref.SampleRate == t.Description.SampleRate {
+		at := *ref.StartSamples + t.Tie.Offset
+		t.Place = &at
+	}
+}
+
+// allTakes gives every row of a production, by roll and time stamp; those without come last, by name.
+func (s *Store) allTakes(ctx context.Context, production string) ([]Take, error) {
+	rows, err := s.Pool.Query(ctx, takeColumns+"where t.production_id = $1", production)
 	if err != nil {
 		return nil, notFound(err, "production")
 	}
 	takes, err := pgx.CollectRows(rows, scanTake)
-	return takes, notFound(err, "production")
+	if err != nil {
+		return nil, notFound(err, "production")
+	}
+	start := func(t Take) int64 {
+		if t.Description.StartSamples == nil {
+			return 1 << 62
+		}
+		return *t.Description.StartSamples
+	}
+	slices.SortStableFunc(takes, func(a, b Take) int {
+		x, y := a.Description.Roll, b.Description.Roll
+		if (x == "") != (y == "") {
+			return strings.Compare(y, x)
+		}
+		return cmp.Or(strings.Compare(x, y), cmp.Compare(start(a), start(b)), strings.Compare(a.FileName, b.FileName), a.Stream-b.Stream)
+	})
+	return takes, nil
+}
+
+// Takes lists the takes of a production: neither the files that became one take nor groups that were taken apart.
+func (s *Store) Takes(ctx context.Context, production string) ([]Take, error) {
+	all, err := s.allTakes(ctx, production)
+	if err != nil {
+		return nil, err
+	}
+	byID := map[string]Take{}
+	for _, t := range all {
+		byID[t.ID] = t
+	}
+	takes := []Take{}
+	for _, t := range all {
+		if t.PartOf != nil || t.Dissolved {
+			continue
+		}
+		if t.Assembly != nil {
+			t.Assembly.name(byID)
+		}
+		takes = append(takes, t)
+	}
+	return takes, nil
+}
+
+// name fills in the files of an assembly.
+func (a *Assembly) name(byID map[string]Take) {
+	a.Files = []Part{}
+	for _, id := range a.Family.Files() {
+		if t, ok := byID[id]; ok {
+			a.Files = append(a.Files, Part{t.ID, t.FileName, t.CameFrom})
+		}
+	}
 }
 
 // Take finds one by its ID.
 func (s *Store) Take(ctx context.Context, id string) (Take, error) {
-	rows, err := s.Pool.Query(ctx, takeColumns+"where id = $1", id)
+	list, err := s.takesBy(ctx, "where t.id = $1", id)
 	if err != nil {
 		return Take{}, notFound(err, "take")
 	}
-	t, err := pgx.CollectExactlyOneRow(rows, scanTake)
-	return t, notFound(err, "take")
-}
-
-// TakeOfMedia finds the take whose files lie under a key.
-func (s *Store) TakeOfMedia(ctx context.Context, key string) (Take, error) {
-	rows, err := s.Pool.Query(ctx, takeColumns+"where media_key = $1", key)
-	if err != nil {
-		return Take{}, err
+	if len(list) == 0 {
+		return Take{}, notFound(pgx.ErrNoRows, "take")
 	}
-	t, err := pgx.CollectExactlyOneRow(rows, scanTake)
-	return t, notFound(err, "take")
-}
-
-// AddTake stores a take. A file that the production has already is BadInput, and says as what.
-func (s *Store) AddTake(ctx context.Context, t Take) (string, error) {
-	var id string
-	err := s.Pool.QueryRow(ctx, `insert into takes (production_id, kind, file_name, came_from, media_key, size, sha256, description, channels)
-		values ($1, $2, $3, $4, $5, $6, $7, $8, $9) on conflict (production_id, sha256) do nothing returning id::text`,
-		t.Production, t.Kind, t.FileName, t.CameFrom, t.MediaKey, t.Size, t.SHA256, t.Description, t.Channels).Scan(&id)
-	if err == pgx.ErrNoRows {
-		var name string
-		if err := s.Pool.QueryRow(ctx, "select file_name from takes where production_id = $1 and sha256 = $2", t.Production, t.SHA256).Scan(&name); err != nil {
-			return "", err
+	t := list[0]
+	if t.Assembly != nil {
+		parts, err := s.takesBy(ctx, "where t.id::text = any($1)", t.Assembly.Family.Files())
+		if err != nil {
+			return t, err
 		}
-		return "", fault.New(fault.BadInput, "The production has this very file already, as %s; it was not taken in twice", name)
+		byID := map[string]Take{}
+		for _, p := range parts {
+			byID[p.ID] = p
+		}
+		t.Assembly.name(byID)
 	}
-	return id, err
+	return t, nil
+}
+
+// TakesOfMedia finds the takes whose files lie under a key, by stream.
+func (s *Store) TakesOfMedia(ctx context.Context, key string) ([]Take, error) {
+	return s.takesBy(ctx, "where t.media_key = $1 order by t.stream", key)
+}
+
+func (s *Store) takesBy(ctx context.Context, where string, args ...any) ([]Take, error) {
+	rows, err := s.Pool.Query(ctx, takeColumns+where, args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, scanTake)
+}
+
+// AddTakes stores the takes that came of one file, all or none. A file that the production has already is BadInput,
+// and says as what.
+func (s *Store) AddTakes(ctx context.Context, takes []Take) (ids []string, err error) {
+	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		for _, t := range takes {
+			var id string
+			err := tx.QueryRow(ctx, `insert into takes (production_id, kind, file_name, came_from, media_key, sound_key, size, sha256, stream, description, channels, picture)
+				values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) on conflict (production_id, sha256, stream) do nothing returning id::text`,
+				t.Production, t.Kind, t.FileName, t.CameFrom, t.MediaKey, t.SoundKey, t.Size, t.SHA256, t.Stream, t.Description, t.Channels, t.Picture).Scan(&id)
+			if err == pgx.ErrNoRows {
+				var name string
+				if err := tx.QueryRow(ctx, "select file_name from takes where production_id = $1 and sha256 = $2", t.Production, t.SHA256).Scan(&name); err != nil {
+					return err
+				}
+				return fault.New(fault.BadInput, "The production has this very file already, as %s; it was not taken in twice", name)
+			}
+			if err != nil {
+				return err
+			}
+			ids = append(ids, id)
+		}
+		return nil
+	})
+	return ids, err
 }
 
 // SetFindings stores what is on the channels of a take, in channel order.
@@ -136,190 +340,12 @@ func (s *Store) SetFindings(ctx context.Context, id string, found []diagnose.Cha
 	return err
 }
 
-// takeFields are the parts of a take that a user may change.
-type takeFields struct {
-	Kind     take.Kind `json:"kind"`
-	Channels []Channel `json:"channels"`
-}
-
-// NameChannel gives a channel (from 1) another name.
-func (s *Store) NameChannel(ctx context.Context, id string, index int, name string) error {
-	name = strings.TrimSpace(name)
-	if len([]rune(name)) > 100 {
-		return fault.New(fault.BadInput, "A name has at most 100 characters")
-	}
-	return s.editTake(ctx, id, func(f *takeFields) (string, error) {
-		if index < 1 || index > len(f.Channels) {
-			return "", fault.New(fault.NotFound, "The take has no channel %d", index)
-		}
-		f.Channels[index-1].Name = name
-		return fmt.Sprintf("name channel %d", index), nil
-	})
-}
-
-// SetTakeKind says what sort of recording a take is.
-func (s *Store) SetTakeKind(ctx context.Context, id string, kind take.Kind) error {
-	return s.editTake(ctx, id, func(f *takeFields) (string, error) {
-		switch kind {
-		case take.Recording, take.Music, take.Effect:
-			f.Kind = kind
-			return "kind of take", nil
-		}
-		return "", fault.New(fault.BadInput, "A take is a recording, music or an effect, not %q", kind)
-	})
-}
-
-// CarryNames gives the channels of all takes of the same roll that have as many channels the names of this take's. It
-// gives the number of takes that were changed; they are one edit to undo.
-func (s *Store) CarryNames(ctx context.Context, id string) (changed int, err error) {
-	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, takeColumns+"where id = $1", id)
-		if err != nil {
-			return notFound(err, "take")
-		}
-		from, err := pgx.CollectExactlyOneRow(rows, scanTake)
-		if err != nil {
-			return notFound(err, "take")
-		}
-		if from.Description.Roll == "" {
-			return fault.New(fault.BadInput, "This take is on no roll, so there are no others to name like it")
-		}
-		rows, err = tx.Query(ctx, `select id::text, kind, channels from takes where production_id = $1 and id <> $2 and description->>'roll' = $3
-			and jsonb_array_length(channels) = $4 order by id for update`, from.Production, id, from.Description.Roll, len(from.Channels))
-		if err != nil {
-			return err
-		}
-		type other struct {
-			ID       string
-			Kind     take.Kind
-			Channels []Channel
-		}
-		others, err := pgx.CollectRows(rows, pgx.RowToStructByPos[other])
-		if err != nil {
-			return err
-		}
-		var batch *int64
-		for _, o := range others {
-			before, after := takeFields{o.Kind, o.Channels}, takeFields{o.Kind, slices.Clone(o.Channels)}
-			same := true
-			for i := range after.Channels {
-				same = same && after.Channels[i].Name == from.Channels[i].Name
-				after.Channels[i].Name = from.Channels[i].Name
-			}
-			if same {
-				continue
-			}
-			changed++
-			if batch, err = putEdit(ctx, tx, from.Production, o.ID, "names for roll "+from.Description.Roll, before, after, batch); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-	return changed, err
-}
-
-// putEdit makes an edit and notes it. batch is what an earlier edit of the same command gave, or nil for the first.
-func putEdit(ctx context.Context, tx pgx.Tx, production, id, name string, before, after takeFields, batch *int64) (*int64, error) {
-	if _, err := tx.Exec(ctx, "update take_edits set state = 'dropped' where production_id = $1 and state = 'undone'", production); err != nil {
-		return nil, err
-	}
-	var edit int64
-	err := tx.QueryRow(ctx, "insert into take_edits (production_id, take_id, name, before, after, batch) values ($1, $2, $3, $4, $5, $6) returning id", production, id, name, before, after, batch).Scan(&edit)
-	if err != nil {
-		return nil, err
-	}
-	if batch == nil {
-		batch = &edit
-		if _, err := tx.Exec(ctx, "update take_edits set batch = id where id = $1", edit); err != nil {
-			return nil, err
-		}
-	}
-	return batch, putFields(ctx, tx, id, after)
-}
-
-func (s *Store) editTake(ctx context.Context, id string, edit func(*takeFields) (string, error)) error {
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		var f takeFields
-		var production string
-		if err := tx.QueryRow(ctx, "select production_id::text, kind, channels from takes where id = $1 for update", id).Scan(&production, &f.Kind, &f.Channels); err != nil {
-			return notFound(err, "take")
-		}
-		before := takeFields{f.Kind, slices.Clone(f.Channels)}
-		name, err := edit(&f)
-		if err != nil || reflect.DeepEqual(before, f) {
-			return err
-		}
-		_, err = putEdit(ctx, tx, production, id, name, before, f, nil)
-		return err
-	})
-}
-
-func putFields(ctx context.Context, tx pgx.Tx, id string, f takeFields) error {
-	_, err := tx.Exec(ctx, "update takes set kind = $2, channels = $3 where id = $1", id, f.Kind, f.Channels)
-	return err
-}
-
-// TakeHistory says what undo and redo would do; empty where there is nothing.
-type TakeHistory struct {
-	Undo string `json:"undo"`
-	Redo string `json:"redo"`
-}
-
-// TakeHistory gives what can be undone in the takes of a production.
-func (s *Store) TakeHistory(ctx context.Context, production string) (h TakeHistory, err error) {
-	err = s.Pool.QueryRow(ctx, `select coalesce((select name from take_edits where production_id = $1 and state = 'done' order by id desc limit 1), ''),
-		coalesce((select name from take_edits where production_id = $1 and state = 'undone' order by id limit 1), '')`, production).Scan(&h.Undo, &h.Redo)
-	return h, notFound(err, "production")
-}
-
-// UndoTakeEdit takes the last edit of the production's takes back.
-func (s *Store) UndoTakeEdit(ctx context.Context, production string) error {
-	return s.stepTakes(ctx, production, "undo", "before", "done", "undone", "desc")
-}
-
-// RedoTakeEdit brings the last undone edit back.
-func (s *Store) RedoTakeEdit(ctx context.Context, production string) error {
-	return s.stepTakes(ctx, production, "redo", "after", "undone", "done", "asc")
-}
-
-// stepTakes puts the takes of the next edit into the state that a column of it holds.
-func (s *Store) stepTakes(ctx context.Context, production, what, column, from, to, direction string) error {
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		var batch int64
-		err := tx.QueryRow(ctx, "select coalesce(batch, id) from take_edits where production_id = $1 and state = $2 order by id "+direction+" limit 1 for update", production, from).Scan(&batch)
-		if err == pgx.ErrNoRows {
-			return fault.New(fault.BadInput, "There is nothing to %s in the takes", what)
-		}
-		if err != nil {
-			return notFound(err, "production")
-		}
-		rows, err := tx.Query(ctx, "update take_edits set state = $3 where production_id = $1 and coalesce(batch, id) = $2 returning take_id::text, "+column, production, batch, to)
-		if err != nil {
-			return err
-		}
-		type step struct {
-			ID     string
-			Fields takeFields
-		}
-		steps, err := pgx.CollectRows(rows, pgx.RowToStructByPos[step])
-		if err != nil {
-			return err
-		}
-		for _, st := range steps {
-			if err := putFields(ctx, tx, st.ID, st.Fields); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-}
-
-// RemoveTake forgets a take that no reel uses and gives its media key. The caller removes the media.
-func (s *Store) RemoveTake(ctx context.Context, id string) (key string, err error) {
+// RemoveTake forgets a take that no reel uses, with the files that it is made of, and gives the media keys that nothing
+// needs any more. The caller removes the media.
+func (s *Store) RemoveTake(ctx context.Context, id string) (keys []string, err error) {
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		var production string
-		if err := tx.QueryRow(ctx, "select media_key, production_id::text from takes where id = $1 for update", id).Scan(&key, &production); err != nil {
+		if err := tx.QueryRow(ctx, "select production_id::text from takes where id = $1 for update", id).Scan(&production); err != nil {
 			return notFound(err, "take")
 		}
 		// The history may bring a clip back, so a take that was ever used stays.
@@ -332,8 +358,25 @@ func (s *Store) RemoveTake(ctx context.Context, id string) (key string, err erro
 		if err != pgx.ErrNoRows {
 			return err
 		}
-		_, err = tx.Exec(ctx, "delete from takes where id = $1", id)
-		return err
+		rows, err := tx.Query(ctx, `with gone as (delete from takes where id = $1 or part_of = $1 returning media_key)
+			select distinct media_key from gone`, id)
+		if err != nil {
+			return err
+		}
+		candidates, err := pgx.CollectRows(rows, pgx.RowTo[string])
+		if err != nil {
+			return err
+		}
+		for _, key := range candidates {
+			var used bool
+			if err := tx.QueryRow(ctx, "select exists (select 1 from takes where media_key = $1)", key).Scan(&used); err != nil {
+				return err
+			}
+			if !used {
+				keys = append(keys, key)
+			}
+		}
+		return nil
 	})
-	return key, err
+	return keys, err
 }

@@ -15,21 +15,38 @@ import (
 type Work struct {
 	ID         string          `json:"id"`
 	Production string          `json:"production"`
-	Kind       string          `json:"kind"` // import or print
+	Kind       string          `json:"kind"` // import, print, unravel, ply, sync, convert or diagnose
 	Title      string          `json:"title"`
 	State      string          `json:"state"`    // queued, running, done, failed or cancelled
 	Progress   float64         `json:"progress"` // 0 to 1
 	Message    string          `json:"message"`  // why it failed, or what to know
 	Result     *string         `json:"result"`   // ID of the take that came of an import
+	Report     []Outcome       `json:"report"`   // of work on several takes: what became of each, as far as it is done
 	Args       json.RawMessage `json:"-"`
 	Job        *int64          `json:"-"`
 	CreatedAt  time.Time       `json:"createdAt"`
 }
 
-const workColumns = `select id::text, production_id::text, kind, title, state, progress, message, result::text, args, job_id, created_at from work `
+// Outcome is what became of one take.
+type Outcome struct {
+	Take    string        `json:"take"`
+	Title   string        `json:"title"`
+	OK      bool          `json:"ok"`
+	Message string        `json:"message"` // why it could not be done, or what to know
+	Files   []WrittenFile `json:"files"`   // that were written
+}
+
+// WrittenFile is a file that work wrote.
+type WrittenFile struct {
+	Name   string   `json:"name"`
+	Size   int64    `json:"size"`
+	Tracks []string `json:"tracks"` // names of its channels
+}
+
+const workColumns = `select id::text, production_id::text, kind, title, state, progress, message, result::text, coalesce(report, '[]'), args, job_id, created_at from work `
 
 func scanWork(row pgx.CollectableRow) (w Work, err error) {
-	err = row.Scan(&w.ID, &w.Production, &w.Kind, &w.Title, &w.State, &w.Progress, &w.Message, &w.Result, &w.Args, &w.Job, &w.CreatedAt)
+	err = row.Scan(&w.ID, &w.Production, &w.Kind, &w.Title, &w.State, &w.Progress, &w.Message, &w.Result, &w.Report, &w.Args, &w.Job, &w.CreatedAt)
 	return w, err
 }
 
@@ -69,6 +86,18 @@ func (s *Store) SetJob(ctx context.Context, tx pgx.Tx, id string, job int64) err
 func (s *Store) SetProgress(ctx context.Context, id string, progress float64) error {
 	_, err := s.Pool.Exec(ctx, "update work set state = 'running', progress = $2, updated_at = now() where id = $1 and state in ('queued', 'running')", id, progress)
 	return err
+}
+
+// SetOutcomes stores what has become of the takes that work is about.
+func (s *Store) SetOutcomes(ctx context.Context, id string, report []Outcome) error {
+	_, err := s.Pool.Exec(ctx, "update work set report = $2 where id = $1", id, report)
+	return err
+}
+
+// OpenImports counts the imports of a production that are not done.
+func (s *Store) OpenImports(ctx context.Context, production string) (n int, err error) {
+	err = s.Pool.QueryRow(ctx, "select count(*) from work where production_id = $1 and kind = 'import' and state in ('queued', 'running')", production).Scan(&n)
+	return n, err
 }
 
 // EndWork notes how work ended. Work that was cancelled stays so.

@@ -164,6 +164,284 @@ export interface paths {
         patch: operations["editTake"];
         trace?: never;
     };
+    "/productions/{production}/takes/edit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Makes the same edit on several takes, as one step to undo. */
+        post: operations["editTakes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/productions/{production}/takes/assess": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Says what speaks for and against takes being one, without joining them. */
+        post: operations["assessTakes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/productions/{production}/takes/group": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Joins takes to one because the user says so. */
+        post: operations["groupTakes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/productions/{production}/batches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Writes files of many takes in the background. */
+        post: operations["startBatch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/productions/{production}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        get: operations["getReport"];
+        put?: never;
+        /** @description Fills takes from a sound report. */
+        post: operations["readReport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/productions/{production}/stems": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        get: operations["getStems"];
+        put: operations["setStems"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/productions/{production}/sync": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Lines takes up in the background, each with whichever of the references it belongs to. */
+        post: operations["startSync"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/productions/{production}/matches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        get: operations["listMatches"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/takes/{take}/apart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["takeApart"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/takes/{take}/tie": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["tieTake"];
+        post?: never;
+        delete: operations["untieTake"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/takes/{take}/refuse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["refuseMatch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/takes/{take}/convert": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Resamples a take in the background; the result takes its place. */
+        post: operations["convertTake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/takes/{take}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        get: operations["getPicture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/work/{work}/files/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                work: components["parameters"]["WorkID"];
+                name: string;
+            };
+            cookie?: never;
+        };
+        get: operations["getWrittenFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/work/{work}/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                work: components["parameters"]["WorkID"];
+            };
+            cookie?: never;
+        };
+        get: operations["getBatchArchive"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/takes/{take}/carry": {
         parameters: {
             query?: never;
@@ -175,7 +453,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Gives the channels of all takes of the same roll that have as many channels this take's names. */
+        /** @description Gives the channels of all takes of the same roll that have as many channels what was decided for this take's. */
         post: operations["carryNames"];
         delete?: never;
         options?: never;
@@ -581,12 +859,30 @@ export interface components {
             size: number;
             sha256: string;
             description: components["schemas"]["Description"];
+            /** @description Of the file's audio streams, from 0 */
+            stream: number;
             channels: components["schemas"]["Channel"][];
+            sets: components["schemas"]["ChannelSet"][];
+            picture: {
+                codec: string;
+                width: number;
+                height: number;
+                frameRate: components["schemas"]["FrameRate"];
+                proxyKey: string;
+            } | null;
+            tie: components["schemas"]["Tie"] | null;
+            /**
+             * Format: int64
+             * @description Where it belongs on the clock
+             */
+            place: number | null;
+            assembly: components["schemas"]["Assembly"] | null;
+            partOf: string | null;
             /** Format: date-time */
             createdAt: string;
         };
         /** @enum {string} */
-        TakeKind: "recording" | "music" | "effect";
+        TakeKind: "recording" | "music" | "effect" | "camera" | "picture";
         Description: {
             container: string;
             encoding: string;
@@ -617,6 +913,18 @@ export interface components {
                 /** Format: int64 */
                 offset: number;
             }[];
+            date: string;
+            fileSet?: {
+                family: string;
+                index: number;
+                total: number;
+            };
+            layout?: string;
+            cues?: {
+                /** Format: int64 */
+                frame: number;
+                label: string;
+            }[];
             recovered: boolean;
         };
         /** @enum {string} */
@@ -630,7 +938,14 @@ export interface components {
             rmsDBFS: number | null;
             empty: boolean;
             fileName: string;
+            /** @description As decided; left out where unravelled follows from what is on it */
+            on?: boolean;
+            /** @description As decided; left out where the suggestion holds */
+            stem?: string;
+            strand?: string;
+            unravelled: boolean;
             suggested: string;
+            suggestedStrand: string;
             /** @description What is on the channel; null until it has been listened to */
             findings: components["schemas"]["ChannelFinding"][] | null;
         };
@@ -641,22 +956,155 @@ export interface components {
             figure: number;
             message: string;
         };
-        /** @description One of kind, or channel with name. */
+        ChannelSet: {
+            /** @enum {string} */
+            kind: "bonded" | "field" | "sum";
+            channels: number[];
+            labels: string[];
+        };
+        Tie: {
+            reference: string;
+            /** Format: int64 */
+            offset: number;
+            driftPPM: number;
+            confidence: number;
+            method: components["schemas"]["SyncMethod"];
+            /** @description Of the reference */
+            title?: string;
+        };
+        /** @enum {string} */
+        SyncMethod: "timecode" | "waveform" | "both";
+        Conversion: {
+            driftPPM?: number;
+            sampleRate?: number;
+        };
+        Family: {
+            /** @enum {string} */
+            kind: "isos" | "bonded" | "split" | "converted";
+            lanes: string[][];
+            layout: string;
+            why: string[];
+            against: string[];
+        };
+        Assembly: {
+            /** @enum {string} */
+            kind: "isos" | "bonded" | "split" | "converted";
+            lanes: string[][];
+            layout: string;
+            why: string[];
+            against: string[];
+            byHand: boolean;
+            conversion?: components["schemas"]["Conversion"];
+            files: {
+                take: string;
+                fileName: string;
+                cameFrom: string;
+            }[];
+        };
+        /** @description What is left out stays. */
         TakeEdit: {
             kind?: components["schemas"]["TakeKind"];
-            channel?: number;
-            name?: string;
+            slate: {
+                scene?: string;
+                take?: string;
+                roll?: string;
+                note?: string;
+                circled?: boolean;
+            };
+            channels?: {
+                index: number;
+                name?: string;
+                on?: boolean;
+                /** @description Empty leaves it to the suggestion again */
+                stem?: string;
+                strand?: string;
+            }[];
+            sets?: components["schemas"]["ChannelSet"][];
+        };
+        TakesEdit: {
+            takes: string[];
+            edit: components["schemas"]["TakeEdit"];
+        };
+        TakeChoice: {
+            takes: string[];
+        };
+        BatchRequest: {
+            /** @enum {string} */
+            kind: "unravel" | "ply";
+            takes: string[];
+            settings: {
+                all: boolean;
+                singly: boolean;
+            };
+        };
+        ReportResult: {
+            changed: number;
+            /** @description Lines that are about no take */
+            missing: string[];
+        };
+        ProductionStem: {
+            id: string;
+            name: string;
+            labels: string[];
+            strands: string[];
+        };
+        StemRule: {
+            /** @enum {string} */
+            kind: "" | "recording" | "music" | "effect" | "camera" | "picture";
+            words: string[] | null;
+            stem: string;
+            strand: string;
+        };
+        StemsAndRules: {
+            stems: components["schemas"]["ProductionStem"][];
+            rules: components["schemas"]["StemRule"][];
+        };
+        SyncRequest: {
+            takes: string[];
+            references: string[];
+            method: components["schemas"]["SyncMethod"];
+        };
+        Match: {
+            id: string;
+            take: string;
+            reference: string | null;
+            method: components["schemas"]["SyncMethod"];
+            result: {
+                /** Format: int64 */
+                offsetSamples: number;
+                offsetSeconds: number;
+                confidence: number;
+                runnerUp: number;
+                driftPPM: number;
+                matched: boolean;
+            };
+            reason: string;
+            refused: boolean;
+            /** Format: date-time */
+            foundAt: string;
         };
         Work: {
             id: string;
             production: string;
             /** @enum {string} */
-            kind: "import" | "print";
+            kind: "import" | "print" | "unravel" | "ply" | "sync" | "convert" | "diagnose";
             title: string;
             state: components["schemas"]["WorkState"];
             progress: number;
             message: string;
             result: string | null;
+            report: {
+                take: string;
+                title: string;
+                ok: boolean;
+                message: string;
+                files: {
+                    name: string;
+                    /** Format: int64 */
+                    size: number;
+                    tracks: string[];
+                }[];
+            }[];
             /** Format: date-time */
             createdAt: string;
         };
@@ -744,6 +1192,7 @@ export interface components {
             name: string;
             labels: string[];
             stem: string;
+            strand?: string;
             suggested: boolean;
             feed: {
                 dual: boolean;
@@ -759,6 +1208,8 @@ export interface components {
             take: string;
             name: string;
             channels: number[];
+            /** @description The channels are added up */
+            sum?: boolean;
             /** Format: int64 */
             start: number;
             /** Format: int64 */
@@ -823,13 +1274,11 @@ export interface components {
             /** Format: int64 */
             revision: number;
             take: string;
-            /** @description From 1. Left out: all but mixes and empty channels */
+            /** @description From 1. Left out: those that are on */
             channels?: number[];
-            /** @description Channels to keep together as stereo. Left out: a two-channel file that is music or an effect stays a pair */
-            pairs?: number[][];
             /**
              * Format: int64
-             * @description Where to lay it. Left out: the take's own time stamp, else the reel's start
+             * @description Where to lay it. Left out: where it belongs on the clock, else the reel's start
              */
             at?: number;
         };
@@ -964,6 +1413,28 @@ export interface components {
             };
             content: {
                 "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description How many takes were changed */
+        Changed: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": {
+                    changed: number;
+                };
+            };
+        };
+        /** @description Queued; the ID of the work */
+        Queued: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": {
+                    work: string;
+                };
             };
         };
         /** @description The reel as it is now */
@@ -1288,6 +1759,427 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Take"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    editTakes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakesEdit"];
+            };
+        };
+        responses: {
+            200: components["responses"]["Changed"];
+            default: components["responses"]["Failure"];
+        };
+    };
+    assessTakes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeChoice"];
+            };
+        };
+        responses: {
+            /** @description How they would be joined */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Family"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    groupTakes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeChoice"];
+            };
+        };
+        responses: {
+            /** @description The take that they are now */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Take"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    startBatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BatchRequest"];
+            };
+        };
+        responses: {
+            202: components["responses"]["Queued"];
+            default: components["responses"]["Failure"];
+        };
+    };
+    getReport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The sound report as CSV */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    readReport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            /** @description What it did */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportResult"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getStems: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The stems and the rules that suggest them */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StemsAndRules"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    setStems: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StemsAndRules"];
+            };
+        };
+        responses: {
+            /** @description As they are now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StemsAndRules"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    startSync: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SyncRequest"];
+            };
+        };
+        responses: {
+            202: components["responses"]["Queued"];
+            default: components["responses"]["Failure"];
+        };
+    };
+    listMatches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was found for each take */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Match"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    takeApart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Its files are takes of their own */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    tieTake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Tie"];
+            };
+        };
+        responses: {
+            /** @description The take as it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Take"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    untieTake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The take as it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Take"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    refuseMatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    refused: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description Noted */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    convertTake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Conversion"];
+            };
+        };
+        responses: {
+            202: components["responses"]["Queued"];
+            default: components["responses"]["Failure"];
+        };
+    };
+    getPicture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The small picture of a movie */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "video/mp4": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getWrittenFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                work: components["parameters"]["WorkID"];
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A file that a batch wrote */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getBatchArchive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                work: components["parameters"]["WorkID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All files of a batch and a list of what could not be done, in one ZIP (stored, not compressed) */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
                 };
             };
             default: components["responses"]["Failure"];

@@ -1,0 +1,146 @@
+package api
+
+import (
+	"archive/zip"
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"zestyloom/core/fault"
+	"zestyloom/internal/jobs"
+	"zestyloom/internal/store"
+)
+
+// StartBatch queues the writing of files of many takes.
+func (s *Server) StartBatch(c *gin.Context, id ProductionID) {
+	var body BatchRequest
+	if !s.read(c, &body) {
+		return
+	}
+	if body.Kind != "unravel" && body.Kind != "ply" {
+		s.fail(c, fault.New(fault.BadInput, "A batch unravels or plies, it can't %q", body.Kind))
+		return
+	}
+	work, err := s.Jobs.Batch(c, id, body.Kind, body.Takes, body.Settings)
+	s.answer(c, http.StatusAccepted, gin.H{"work": work}, err)
+}
+
+// written gives the files of a batch that are there.
+func (s *Server) written(c *gin.Context, id string) (w store.Work, files []store.WrittenFile, ok bool) {
+	w, err := s.Store.Work(c, id)
+	if err != nil {
+		s.fail(c, err)
+		return w, nil, false
+	}
+	for _, o := range w.Report {
+		files = append(files, o.Files...)
+	}
+	return w, files, true
+}
+
+// GetWrittenFile sends one file of a batch, also in parts.
+func (s *Server) GetWrittenFile(c *gin.Context, id WorkID, name string) {
+	w, files, ok := s.written(c, id)
+	if !ok {
+		return
+	}
+	for _, f := range files {
+		if f.Name == name {
+			s.send(c, jobs.BatchKey(id, name), name, w.CreatedAt)
+			return
+		}
+	}
+	s.fail(c, fault.New(fault.NotFound, "This work wrote no file %q", name))
+}
+
+// GetBatchArchive sends all files of a batch, with a list of what could not be done.
+func (s *Server) GetBatchArchive(c *gin.Context, id WorkID) {
+	w, files, ok := s.written(c, id)
+	if !ok {
+		return
+	}
+	if len(files) == 0 {
+		s.fail(c, fault.New(fault.NotFound, "This work has written no files"))
+		return
+	}
+	a := s.archive(c, w.Title, w.CreatedAt)
+	for _, f := range files {
+		a.file(jobs.BatchKey(id, f.Name), f.Name)
+	}
+	var undone strings.Builder
+	for _, o := range w.Report {
+		if !o.OK {
+			fmt.Fprintf(&undone, "%s: %s\r\n", o.Title, o.Message)
+		}
+	}
+	if undone.Len() > 0 {
+		a.add("could not be done.txt", strings.NewReader(undone.String()))
+	}
+	a.close()
+}
+
+// send sends a file of the media.
+func (s *Server) send(c *gin.Context, key, name string, at time.Time) {
+	f, _, err := s.Media.Open(key)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	defer f.Close()
+	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name))
+	c.Header("Content-Type", "audio/wav")
+	http.ServeContent(c.Writer, c.Request, "", at, f)
+}
+
+// archive is a ZIP on its way to the browser. After an error nothing more is added.
+type archive struct {
+	server *Server
+	c      *gin.Context
+	zip    *zip.Writer
+	at     time.Time
+	err    error
+}
+
+func (s *Server) archive(c *gin.Context, name string, at time.Time) *archive {
+	c.Header("Content-Type", "application/zip")
+	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+".zip"))
+	return &archive{server: s, c: c, zip: zip.NewWriter(c.Writer), at: at}
+}
+
+// add stores: sound hardly shrinks, and a damaged archive still gives its files.
+func (a *archive) add(name string, from io.Reader) {
+	if a.err != nil {
+		return
+	}
+	var w io.Writer
+	if w, a.err = a.zip.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Store, Modified: a.at}); a.err == nil {
+		_, a.err = io.Copy(w, from)
+	}
+}
+
+func (a *archive) file(key, name string) {
+	if a.err != nil {
+		return
+	}
+	f, _, err := a.server.Media.Open(key)
+	if err != nil {
+		a.err = err
+		return
+	}
+	defer f.Close()
+	a.add(name, f)
+}
+
+func (a *archive) close() {
+	if a.err == nil {
+		a.err = a.zip.Close()
+	}
+	if a.err != nil && a.c.Request.Context().Err() == nil {
+		a.server.Log.Error("sending an archive", "path", a.c.Request.URL.Path, "error", a.err)
+		panic(http.ErrAbortHandler) // the browser must see a broken download, not a short file
+	}
+}

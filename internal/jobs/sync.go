@@ -1,0 +1,359 @@
+package jobs
+
+import (
+	"cmp"
+	"context"
+	"encoding/json"
+	"fmt"
+	"runtime"
+	"slices"
+
+	"golang.org/x/sync/errgroup"
+
+	"zestyloom/core/align"
+	"zestyloom/core/fault"
+	"zestyloom/core/take"
+	"zestyloom/core/wave"
+	"zestyloom/internal/library"
+	"zestyloom/internal/store"
+)
+
+type syncArgs struct {
+	Takes      []string     `json:"takes"`
+	References []string     `json:"references"`
+	Method     store.Method `json:"method"`
+}
+
+// Sync queues the lining up of takes, each with whichever of the references it belongs to.
+func (r *Runner) Sync(ctx context.Context, production string, takes, references []string, method store.Method) (string, error) {
+	if len(takes) == 0 || len(references) == 0 {
+		return "", fault.New(fault.BadInput, "Choose takes to line up, and something to line them up with")
+	}
+	if !slices.Contains([]store.Method{store.ByTimecode, store.ByWaveform, store.ByBoth}, method) {
+		return "", fault.New(fault.BadInput, "Takes are lined up by timecode, by waveform or by both, not by %q", method)
+	}
+	title := fmt.Sprintf("Line up %d takes", len(takes))
+	if len(takes) == 1 {
+		title = "Line up 1 take"
+	}
+	return r.add(ctx, production, "sync", title, syncArgs{takes, references, method}, nil)
+}
+
+// candidate is a reference that a take may belong to.
+type candidate struct {
+	take  store.Take
+	shape *align.Shape // nil where only timecode counts, or it has no sound
+}
+
+const (
+	// finely is how many of the best candidates are compared sample by sample.
+	finely = 3
+	// around is how far from its timecode a take is looked for, in seconds.
+	around = 5
+)
+
+// sync lines takes up one after another. What is found is stored as it is found, so that interrupted work goes on
+// where it was.
+func (r *Runner) sync(ctx context.Context, w store.Work) (message string, err error) {
+	var args syncArgs
+	if err := json.Unmarshal(w.Args, &args); err != nil {
+		return "", err
+	}
+	session := r.Library.Session(ctx)
+	defer session.Close()
+	references, err := r.candidates(ctx, w, session, args)
+	if err != nil {
+		return "", err
+	}
+	done := map[string]bool{}
+	for _, o := range w.Report {
+		done[o.Take] = true
+	}
+	report, found := w.Report, 0
+	for i, id := range args.Takes {
+		r.progress(ctx, w.ID, 0, 1)(0.3 + 0.7*float64(i)/float64(len(args.Takes)))
+		if done[id] {
+			continue
+		}
+		o := store.Outcome{Take: id, Title: id, Files: []store.WrittenFile{}}
+		t, err := r.Store.Take(ctx, id)
+		if err == nil {
+			o.Title = t.Title()
+			var m store.Match
+			if m, err = r.matchTake(ctx, session, t, references, args.Method); err == nil {
+				o.OK, o.Message = m.Reference != nil, m.Reason
+				err = r.Store.PutMatch(ctx, w.Production, m)
+			}
+		}
+		if ctx.Err() != nil {
+			return "", ctx.Err()
+		}
+		if err != nil {
+			o.OK, o.Message = false, sentence(err)
+		}
+		report = append(report, o)
+		if err := r.Store.SetOutcomes(ctx, w.ID, report); err != nil {
+			return "", err
+		}
+	}
+	for _, o := range report {
+		if o.OK {
+			found++
+		}
+	}
+	return fmt.Sprintf("%d of %d takes found their place", found, len(report)), nil
+}
+
+// candidates opens the references and draws their shapes, several side by side.
+func (r *Runner) candidates(ctx context.Context, w store.Work, session *library.Session, args syncArgs) ([]candidate, error) {
+	list := make([]candidate, len(args.References))
+	report := r.progress(ctx, w.ID, 0, 0.3)
+	var work errgroup.Group
+	work.SetLimit(runtime.GOMAXPROCS(0))
+	for i, id := range args.References {
+		t, err := r.Store.Take(ctx, id)
+		if err != nil {
+			return nil, err
+		}
+		list[i].take = t
+		if args.Method == store.ByTimecode || len(t.Channels) == 0 {
+			continue
+		}
+		work.Go(func() (err error) {
+			list[i].shape, err = shapeOf(ctx, session, t)
+			report(float64(i) / float64(len(args.References)))
+			return err
+		})
+	}
+	return list, work.Wait()
+}
+
+func shapeOf(ctx context.Context, session *library.Session, t store.Take) (*align.Shape, error) {
+	f, err := session.OpenTake(t)
+	if err != nil {
+		return nil, err
+	}
+	return align.ShapeOf(ctx, f)
+}
+
+// matchTake finds the reference that a take belongs to.
+func (r *Runner) matchTake(ctx context.Context, session *library.Session, t store.Take, references []candidate, method store.Method) (store.Match, error) {
+	m := store.Match{Take: t.ID, Method: method}
+	var others []candidate
+	for _, c := range references {
+		if c.take.ID != t.ID && c.take.Description.SampleRate == t.Description.SampleRate {
+			others = append(others, c)
+		}
+	}
+	if len(others) == 0 {
+		m.Reason = "Nothing to line it up with is at its sample rate"
+		return m, nil
+	}
+	if method == store.ByTimecode {
+		return byTimecode(m, t, others), nil
+	}
+	return r.byWaveform(ctx, session, m, t, others)
+}
+
+// byTimecode takes the reference that shares the most time with the take.
+func byTimecode(m store.Match, t store.Take, references []candidate) store.Match {
+	if t.Description.StartSamples == nil {
+		m.Reason = "It has no timecode"
+		return m
+	}
+	var best, second int64
+	for _, c := range references {
+		offset, ok := align.Timecodes(c.take.Description, t.Description)
+		shared := min(c.take.Description.Frames, offset+t.Description.Frames) - max(0, offset)
+		if !ok || shared <= 0 {
+			continue
+		}
+		if shared > best {
+			id := c.take.ID
+			m.Reference, second, best = &id, best, shared
+			m.Result = align.Match{OffsetSamples: offset, OffsetSeconds: float64(offset) / float64(t.Description.SampleRate), Confidence: 1, Matched: true}
+		} else {
+			second = max(second, shared)
+		}
+	}
+	if m.Reference == nil {
+		m.Reason = "No reference was running at its timecode"
+		return m
+	}
+	m.Result.RunnerUp = float64(second) / float64(best)
+	return m
+}
+
+// byWaveform compares the take's shape with all references, and the most alike sample by sample.
+func (r *Runner) byWaveform(ctx context.Context, session *library.Session, m store.Match, t store.Take, references []candidate) (store.Match, error) {
+	if len(t.Channels) == 0 {
+		m.Reason = "It has no sound"
+		return m, nil
+	}
+	recording, err := session.OpenTake(t)
+	if err != nil {
+		return m, err
+	}
+	shape, err := align.ShapeOf(ctx, recording)
+	if err != nil {
+		return m, err
+	}
+	type likely struct {
+		candidate
+		coarse align.Coarse
+	}
+	var list []likely
+	for _, c := range references {
+		if c.shape == nil {
+			continue
+		}
+		near, within := int64(0), int64(-1)
+		if m.Method == store.ByBoth {
+			offset, ok := align.Timecodes(c.take.Description, t.Description)
+			if !ok {
+				continue
+			}
+			near, within = offset, around*int64(t.Description.SampleRate)
+		}
+		if coarse, ok := align.Coarsely(c.shape, shape, near, within); ok {
+			list = append(list, likely{c, coarse})
+		}
+	}
+	slices.SortStableFunc(list, func(a, b likely) int { return cmp.Compare(b.coarse.Strength, a.coarse.Strength) })
+	second := 0.0
+	for _, l := range list[:min(finely, len(list))] {
+		reference, err := session.OpenTake(l.take)
+		if err != nil {
+			return m, err
+		}
+		found, err := align.Finely(ctx, reference, recording, l.coarse)
+		if err != nil {
+			return m, err
+		}
+		switch {
+		case !found.Matched:
+		case found.Confidence > m.Result.Confidence:
+			id := l.take.ID
+			second = max(second, m.Result.Confidence)
+			m.Reference, m.Result = &id, found
+		default:
+			second = max(second, found.Confidence)
+		}
+	}
+	switch {
+	case m.Reference != nil:
+		// Another reference that fits is a runner-up too.
+		m.Result.RunnerUp = max(m.Result.RunnerUp, second/m.Result.Confidence)
+		m.Result.Windows = nil
+	case len(list) == 0 && m.Method == store.ByBoth:
+		m.Reason = "No reference has a timecode to begin with"
+	default:
+		m.Reason = fmt.Sprintf("None of the %d references sounds like it", len(references))
+	}
+	return m, nil
+}
+
+type convertArgs struct {
+	Take       string          `json:"take"`
+	Conversion take.Conversion `json:"conversion"`
+}
+
+// Convert queues the resampling of a take.
+func (r *Runner) Convert(ctx context.Context, t store.Take, c take.Conversion) (string, error) {
+	if len(t.Channels) == 0 {
+		return "", fault.New(fault.BadInput, "%s has no sound", t.Title())
+	}
+	return r.add(ctx, t.Production, "convert", "Resample "+t.Title(), convertArgs{t.ID, c}, nil)
+}
+
+// convert writes a take resampled, and puts the result in its place.
+func (r *Runner) convert(ctx context.Context, w store.Work) (result *string, message string, err error) {
+	var args convertArgs
+	if err := json.Unmarshal(w.Args, &args); err != nil {
+		return nil, "", err
+	}
+	folder := "sources/" + w.ID
+	if made, err := r.Store.TakesOfMedia(ctx, folder); err != nil || len(made) > 0 {
+		if err == nil {
+			return &made[0].ID, "", nil // done before the work was interrupted
+		}
+		return nil, "", err
+	}
+	defer func() {
+		if err != nil {
+			_ = r.Media.RemoveAll(folder)
+		}
+	}()
+	t, err := r.Store.Take(ctx, args.Take)
+	if err != nil {
+		return nil, "", err
+	}
+	session := r.Library.Session(ctx)
+	defer session.Close()
+	src, err := session.OpenTake(t)
+	if err != nil {
+		return nil, "", err
+	}
+	key := library.SourceKey(folder, ".wav")
+	f, err := r.Media.Create(key)
+	if err != nil {
+		return nil, "", err
+	}
+	defer f.Close()
+	converted, err := take.Convert(ctx, src, t.Description, args.Conversion, f, r.progress(ctx, w.ID, 0, 0.8))
+	if err != nil {
+		return nil, "", err
+	}
+	if err := f.Sync(); err != nil {
+		return nil, "", err
+	}
+	written, size, err := r.Media.Open(key)
+	if err != nil {
+		return nil, "", err
+	}
+	defer written.Close()
+	out, err := wave.Open(written, size)
+	if err != nil {
+		return nil, "", err
+	}
+	levels, err := r.overview(ctx, out, folder, 0, r.progress(ctx, w.ID, 0.8, 1))
+	if err != nil {
+		return nil, "", err
+	}
+	id, err := r.Store.AddConverted(ctx, t, args.Conversion, converted.Frames, folder, key, size, levels)
+	if err != nil {
+		return nil, "", err
+	}
+	if converted.Clipped > 0 {
+		message = fmt.Sprintf("%d samples came out above full scale and were limited to it", converted.Clipped)
+	}
+	return &id, message, nil
+}
+
+type diagnoseArgs struct {
+	Take string `json:"take"`
+}
+
+// Diagnose queues a look at what is on the channels of a take.
+func (r *Runner) Diagnose(ctx context.Context, production, id string) (string, error) {
+	t, err := r.Store.Take(ctx, id)
+	if err != nil {
+		return "", err
+	}
+	return r.add(ctx, production, "diagnose", "Look at the channels of "+t.Title(), diagnoseArgs{id}, nil)
+}
+
+func (r *Runner) lookAt(ctx context.Context, w store.Work) error {
+	var args diagnoseArgs
+	if err := json.Unmarshal(w.Args, &args); err != nil {
+		return err
+	}
+	t, err := r.Store.Take(ctx, args.Take)
+	if fault.KindOf(err) == fault.NotFound {
+		return nil // it was removed or made anew in the meantime
+	}
+	if err != nil {
+		return err
+	}
+	return r.diagnose(ctx, t, r.progress(ctx, w.ID, 0, 1))
+}

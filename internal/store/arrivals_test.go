@@ -1,0 +1,317 @@
+package store_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/align"
+	"zestyloom/core/fault"
+	"zestyloom/core/take"
+	"zestyloom/internal/store"
+	"zestyloom/internal/store/storetest"
+)
+
+// mono stores one file of a set of so many, as the second recorder writes them.
+func mono(t testing.TB, s *store.Store, production, file, family string, index, total int, change func(*store.Take)) string {
+	start := int64(18 * 3600 * 48000)
+	tk := store.Take{
+		Production: production, Kind: take.Recording, FileName: file, CameFrom: "card/" + file, MediaKey: "sources/" + file, SoundKey: "sources/" + file + "/source.wav", SHA256: file, Size: 10,
+		Description: take.Description{SampleRate: 48000, BitDepth: 24, Encoding: "pcm", Frames: 48000, Channels: 1, StartSamples: &start, Scene: "18C", Take: "1", Roll: "B02",
+			Set: &take.FileSet{Family: family, Index: index, Total: total}, Tracks: []take.Track{{Index: 1, Name: file, Use: take.Iso}}, Warnings: []take.Warning{}},
+		Channels: []store.Channel{{Track: take.Track{Index: 1, Name: file, Use: take.Iso}, FileName: file}},
+	}
+	if change != nil {
+		change(&tk)
+	}
+	id, err := add(s, tk)
+	require.NoError(t, err)
+	return id
+}
+
+func list(t testing.TB, s *store.Store, production string) []store.Take {
+	takes, err := s.Takes(ctx, production)
+	require.NoError(t, err)
+	return takes
+}
+
+func fileNames(takes []store.Take) (names []string) {
+	for _, tk := range takes {
+		names = append(names, tk.FileName)
+	}
+	return names
+}
+
+func TestFilesOfASetBecomeOneTake(t *testing.T) {
+	s := storetest.Open(t)
+	p := ferry(t, s)
+	mono(t, s, p.ID, "b2", "x", 2, 3, nil)
+	mono(t, s, p.ID, "b1", "x", 1, 3, nil)
+	made, err := s.Gather(ctx, p.ID)
+	require.NoError(t, err)
+	assert.Empty(t, made, "one is still missing")
+	mono(t, s, p.ID, "b3", "x", 3, 3, nil)
+	mono(t, s, p.ID, "other", "y", 1, 1, nil)
+	made, err = s.Gather(ctx, p.ID)
+	require.NoError(t, err)
+	require.Len(t, made, 1)
+	again, err := s.Gather(ctx, p.ID)
+	require.NoError(t, err)
+	assert.Empty(t, again, "it is done once")
+	takes := list(t, s, p.ID)
+	require.Len(t, takes, 2)
+	group, err := s.Take(ctx, made[0])
+	require.NoError(t, err)
+	assert.Equal(t, "18C/1", group.Title())
+	assert.Equal(t, []string{"b1", "b2", "b3"}, group.Description.Names())
+	assert.Equal(t, "b2", group.Assembly.Files[1].FileName)
+	assert.NotEmpty(t, group.Assembly.Why)
+	assert.EqualValues(t, 30, group.Size)
+
+	require.NoError(t, s.TakeApart(ctx, group.ID))
+	assert.Equal(t, []string{"b1", "b2", "b3", "other"}, fileNames(list(t, s, p.ID)))
+	made, err = s.Gather(ctx, p.ID)
+	require.NoError(t, err)
+	assert.Empty(t, made, "what was taken apart stays so")
+	assert.Equal(t, fault.Stale, fault.KindOf(s.TakeApart(ctx, group.ID)))
+	require.NoError(t, s.UndoTakeEdit(ctx, p.ID))
+	assert.Len(t, list(t, s, p.ID), 2, "one undo puts it together again")
+}
+
+func TestAGroupGrowsUntilItIsWorkedOn(t *testing.T) {
+	s := storetest.Open(t)
+	p := ferry(t, s)
+	side := func(file string) {
+		mono(t, s, p.ID, file, "", 0, 0, func(tk *store.Take) {
+			tk.Kind, tk.Description.Set, tk.Description.StartSamples, tk.Description.Scene, tk.Description.Take, tk.Description.Roll = take.Effect, nil, nil, "", "", ""
+			tk.Description.Tracks[0].Name, tk.Channels[0].Name = "", ""
+		})
+	}
+	side("bed L.wav")
+	side("bed R.wav")
+	made, err := s.Gather(ctx, p.ID)
+	require.NoError(t, err)
+	require.Len(t, made, 1)
+	pair, err := s.Take(ctx, made[0])
+	require.NoError(t, err)
+	assert.Equal(t, "bed", pair.FileName)
+	assert.Equal(t, []take.Set{take.Pair(1, 2)}, pair.Sets)
+	assert.Equal(t, []string{"L", "R"}, pair.Description.Names())
+	for _, more := range []string{"bed C.wav", "bed LFE.wav", "bed Ls.wav", "bed Rs.wav"} {
+		side(more)
+	}
+	made, err = s.Gather(ctx, p.ID)
+	require.NoError(t, err)
+	require.Len(t, made, 1)
+	five, err := s.Take(ctx, made[0])
+	require.NoError(t, err)
+	assert.Equal(t, []string{"L", "R", "C", "LFE", "Ls", "Rs"}, five.Sets[0].Labels)
+	_, err = s.Take(ctx, pair.ID)
+	assert.Equal(t, fault.NotFound, fault.KindOf(err), "the smaller group is gone")
+	require.NoError(t, name(s, five.ID, 1, "Bank L"))
+	mono(t, s, p.ID, "bed R2.wav", "", 0, 0, nil)
+	_, err = s.Gather(ctx, p.ID)
+	require.NoError(t, err)
+	_, err = s.Take(ctx, five.ID)
+	assert.NoError(t, err)
+}
+
+func TestGroupingByHand(t *testing.T) {
+	s := storetest.Open(t)
+	p := ferry(t, s)
+	a := mono(t, s, p.ID, "a", "", 0, 0, func(tk *store.Take) { tk.Description.Set = nil })
+	b := mono(t, s, p.ID, "b", "", 0, 0, func(tk *store.Take) { tk.Description.Set = nil; tk.Description.Frames = 47000 })
+	slow := mono(t, s, p.ID, "slow", "", 0, 0, func(tk *store.Take) { tk.Description.Set, tk.Description.SampleRate = nil, 44100 })
+	made, err := s.Gather(ctx, p.ID)
+	require.NoError(t, err)
+	assert.Empty(t, made)
+	family, err := s.Assess(ctx, p.ID, []string{a, b})
+	require.NoError(t, err)
+	assert.Contains(t, family.Against, "Their lengths differ by 1000 sample frames")
+	id, err := s.Group(ctx, p.ID, []string{b, a})
+	require.NoError(t, err)
+	group, err := s.Take(ctx, id)
+	require.NoError(t, err)
+	assert.True(t, group.Assembly.ByHand)
+	assert.Len(t, list(t, s, p.ID), 2)
+	require.NoError(t, s.UndoTakeEdit(ctx, p.ID))
+	assert.Len(t, list(t, s, p.ID), 3)
+	require.NoError(t, s.RedoTakeEdit(ctx, p.ID))
+	assert.Len(t, list(t, s, p.ID), 2)
+	for _, bad := range [][]string{{a}, {a, slow}, {id, slow}, {"nonsense", slow}, nil} {
+		_, err := s.Group(ctx, p.ID, bad)
+		assert.NotEmpty(t, fault.KindOf(err), "%v", bad)
+	}
+	keys, err := s.RemoveTake(ctx, id)
+	require.NoError(t, err)
+	assert.ElementsMatch(t, []string{"sources/a", "sources/b", ""}, keys, "a group goes with its files")
+	assert.Equal(t, []string{"slow"}, fileNames(list(t, s, p.ID)))
+}
+
+func TestStreamsOfAMovieShareTheirFile(t *testing.T) {
+	s := storetest.Open(t)
+	p := ferry(t, s)
+	movie := store.Take{Production: p.ID, Kind: take.Camera, FileName: "A003.mov", MediaKey: "sources/m", SoundKey: "sources/m/sound.0.wav", SHA256: "m", Channels: []store.Channel{{}}, Picture: &store.Picture{ProxyKey: "sources/m/picture.mp4"}}
+	second := movie
+	second.Stream, second.Picture = 1, nil
+	ids, err := s.AddTakes(ctx, []store.Take{movie, second})
+	require.NoError(t, err)
+	got, err := s.TakesOfMedia(ctx, "sources/m")
+	require.NoError(t, err)
+	require.Len(t, got, 2)
+	assert.Equal(t, "A003, stream 2", got[1].Title())
+	keys, err := s.RemoveTake(ctx, ids[0])
+	require.NoError(t, err)
+	assert.Empty(t, keys, "the other stream needs the files")
+	keys, err = s.RemoveTake(ctx, ids[1])
+	require.NoError(t, err)
+	assert.Equal(t, []string{"sources/m"}, keys)
+}
+
+func ptr[T any](x T) *T { return &x }
+
+func TestEditsOfSeveralTakesAreOneStep(t *testing.T) {
+	s := storetest.Open(t)
+	p := ferry(t, s)
+	a, b := addTake(t, s, p.ID, "a"), addTake(t, s, p.ID, "b")
+	e := store.TakeEdit{Slate: store.Slate{Note: ptr(" windy "), Circled: ptr(true)}, Channels: []store.ChannelEdit{{Index: 1, Stem: ptr("AX"), Strand: ptr("Deck"), On: ptr(false)}}}
+	changed, err := s.EditTakes(ctx, p.ID, []string{a, b, a}, e)
+	require.NoError(t, err)
+	assert.Equal(t, 2, changed)
+	for _, id := range []string{a, b} {
+		got, err := s.Take(ctx, id)
+		require.NoError(t, err)
+		assert.Equal(t, "windy", got.Description.Note)
+		assert.True(t, got.Description.Circled)
+		assert.False(t, got.Channels[0].Unravelled)
+		src := got.Source(nil)
+		assert.Equal(t, []any{"AX", "Deck", true, false}, []any{src.Channels[0].Stem, src.Channels[0].Strand, src.Channels[0].Decided, src.Channels[0].On})
+	}
+	require.NoError(t, s.UndoTakeEdit(ctx, p.ID))
+	got, err := s.Take(ctx, b)
+	require.NoError(t, err)
+	assert.Empty(t, got.Description.Note)
+	assert.Equal(t, "DX", got.Source(nil).Channels[0].Stem, "the suggestion again")
+	for name, bad := range map[string]store.TakeEdit{
+		"stem":    {Channels: []store.ChannelEdit{{Index: 1, Stem: ptr("QQ")}}},
+		"channel": {Channels: []store.ChannelEdit{{Index: 9, Name: ptr("x")}}},
+		"sets":    {Sets: &[]take.Set{take.Pair(1, 2)}},
+		"kind":    {Kind: ptr(take.Kind("song"))},
+	} {
+		_, err := s.EditTakes(ctx, p.ID, []string{a}, bad)
+		assert.NotEmpty(t, fault.KindOf(err), name)
+	}
+	other, err := s.CreateProduction(ctx, "Another", pal)
+	require.NoError(t, err)
+	_, err = s.EditTakes(ctx, other.ID, []string{a}, e)
+	assert.Equal(t, fault.NotFound, fault.KindOf(err), "only takes of the production")
+}
+
+func TestSoundReportFillsTakes(t *testing.T) {
+	s := storetest.Open(t)
+	p := ferry(t, s)
+	a := addTake(t, s, p.ID, "a")
+	changed, missing, err := s.FillFromReport(ctx, p.ID, []take.ReportLine{
+		{Scene: "12A", Take: "3", Circled: ptr(true), Note: "rope creaks", Tracks: []string{"Boom, near", "one too many"}},
+		{Scene: "99", Take: "1"},
+	})
+	require.NoError(t, err)
+	assert.Equal(t, 1, changed)
+	require.Len(t, missing, 1)
+	assert.Equal(t, "99", missing[0].Scene)
+	got, err := s.Take(ctx, a)
+	require.NoError(t, err)
+	assert.Equal(t, []any{"rope creaks", true, "Boom, near", "LF03"}, []any{got.Description.Note, got.Description.Circled, got.Channels[0].Name, got.Description.Roll})
+	require.NoError(t, s.UndoTakeEdit(ctx, p.ID))
+	got, err = s.Take(ctx, a)
+	require.NoError(t, err)
+	assert.Equal(t, "Boom", got.Channels[0].Name)
+}
+
+func TestStemsAndRules(t *testing.T) {
+	s := storetest.Open(t)
+	p := ferry(t, s)
+	a := addTake(t, s, p.ID, "a")
+	stems, rules, err := s.StemsAndRules(ctx, p.ID)
+	require.NoError(t, err)
+	assert.Len(t, stems, 5)
+	stems = append(stems, store.Stem{ID: "cx", Name: "Crowd", Strands: []string{" north ", "north", ""}})
+	stems[0].Strands = []string{"Ines Calder"}
+	rules = append([]take.Rule{{Words: []string{"boom"}, Stem: "CX", Strand: "north"}}, rules...)
+	require.NoError(t, s.SetStemsAndRules(ctx, p.ID, stems, rules))
+	got, err := s.Take(ctx, a)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"CX", "north"}, []string{got.Channels[0].Suggested, got.Channels[0].SuggestedStrand})
+	reelID, err := s.CreateReel(ctx, p, "Reel 1", 0)
+	require.NoError(t, err)
+	o, err := s.Reel(ctx, reelID)
+	require.NoError(t, err)
+	assert.Equal(t, "Crowd", o.Reel.Stems["CX"].Name, "new reels have the production's stems")
+	require.NoError(t, edit(s, a, store.TakeEdit{Channels: []store.ChannelEdit{{Index: 1, Stem: ptr("CX")}}}))
+	for name, bad := range map[string][]store.Stem{"in use": stems[:5], "none": nil, "twice": append(stems[:6:6], stems[0]), "tag": append(stems[:6:6], store.Stem{ID: "long", Name: "x"}), "name": append(stems[:6:6], store.Stem{ID: "ZX"})} {
+		assert.Equal(t, fault.BadInput, fault.KindOf(s.SetStemsAndRules(ctx, p.ID, bad, nil)), name)
+	}
+	assert.Equal(t, fault.BadInput, fault.KindOf(s.SetStemsAndRules(ctx, p.ID, stems, []take.Rule{{Stem: "ZX", Words: []string{"x"}}})))
+}
+
+func TestTiesAndMatches(t *testing.T) {
+	s := storetest.Open(t)
+	p := ferry(t, s)
+	a := addTake(t, s, p.ID, "a")
+	start := int64(36000 * 48000)
+	movie, err := add(s, store.Take{Production: p.ID, Kind: take.Picture, FileName: "Picture cut.mov", SHA256: "m", Channels: []store.Channel{}, Description: take.Description{SampleRate: 48000, StartSamples: &start, Frames: 480000}})
+	require.NoError(t, err)
+	require.NoError(t, s.PutMatch(ctx, p.ID, store.Match{Take: a, Reference: &movie, Method: store.ByWaveform, Result: align.Match{OffsetSamples: 480, Confidence: 0.9, DriftPPM: 12, Matched: true}}))
+	require.NoError(t, s.RefuseMatch(ctx, a, true))
+	matches, err := s.Matches(ctx, p.ID)
+	require.NoError(t, err)
+	require.Len(t, matches, 1)
+	assert.True(t, matches[0].Refused)
+	assert.EqualValues(t, 480, matches[0].Result.OffsetSamples)
+	require.NoError(t, s.PutMatch(ctx, p.ID, store.Match{Take: a, Method: store.ByWaveform, Reason: "None sounds like it"}))
+	matches, err = s.Matches(ctx, p.ID)
+	require.NoError(t, err)
+	require.Len(t, matches, 1, "found anew, in place of the old")
+	assert.Equal(t, "None sounds like it", matches[0].Reason)
+	assert.False(t, matches[0].Refused)
+
+	require.NoError(t, s.SetTie(ctx, a, &store.Tie{Reference: movie, Offset: 480, DriftPPM: 12, Method: store.ByWaveform}))
+	got, err := s.Take(ctx, a)
+	require.NoError(t, err)
+	assert.Equal(t, "Picture cut", got.Tie.Title)
+	assert.Equal(t, start+480, *got.Place)
+	assert.Equal(t, fault.BadInput, fault.KindOf(s.SetTie(ctx, movie, &store.Tie{Reference: a})), "not in a circle")
+	assert.Equal(t, fault.BadInput, fault.KindOf(s.SetTie(ctx, a, &store.Tie{Reference: a})))
+	assert.Equal(t, fault.NotFound, fault.KindOf(s.SetTie(ctx, a, &store.Tie{Reference: "00000000-0000-0000-0000-000000000000"})))
+	require.NoError(t, s.UndoTakeEdit(ctx, p.ID))
+	got, err = s.Take(ctx, a)
+	require.NoError(t, err)
+	assert.Nil(t, got.Tie)
+	assert.Nil(t, got.Place)
+	assert.Equal(t, fault.NotFound, fault.KindOf(s.RefuseMatch(ctx, movie, true)))
+}
+
+func TestAConvertedTakeStandsInForItsSource(t *testing.T) {
+	s := storetest.Open(t)
+	p := ferry(t, s)
+	a := addTake(t, s, p.ID, "a")
+	ref := addTake(t, s, p.ID, "ref")
+	require.NoError(t, s.SetTie(ctx, a, &store.Tie{Reference: ref, DriftPPM: 20, Method: store.ByWaveform}))
+	from, err := s.Take(ctx, a)
+	require.NoError(t, err)
+	id, err := s.AddConverted(ctx, from, take.Conversion{DriftPPM: 20}, 48001, "sources/w", "sources/w/source.wav", 5, make([]take.Level, 1))
+	require.NoError(t, err)
+	got, err := s.Take(ctx, id)
+	require.NoError(t, err)
+	assert.EqualValues(t, 48001, got.Description.Frames)
+	assert.Zero(t, got.Tie.DriftPPM, "it has no drift any more")
+	assert.Equal(t, 20.0, got.Assembly.Conversion.DriftPPM)
+	assert.Equal(t, []string{"a.wav", "ref.wav"}, fileNames(list(t, s, p.ID)), "one for the other")
+	require.NoError(t, s.TakeApart(ctx, id), "the way back")
+	now, err := s.Take(ctx, a)
+	require.NoError(t, err)
+	assert.Equal(t, 20.0, now.Tie.DriftPPM)
+	_, err = s.AddConverted(ctx, got, take.Conversion{}, 1, "", "", 0, nil)
+	assert.Error(t, err)
+}
