@@ -913,7 +913,7 @@ export interface components {
                 /** Format: int64 */
                 offset: number;
             }[];
-            date: string;
+            date?: string;
             fileSet?: {
                 family: string;
                 index: number;
