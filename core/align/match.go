@@ -1,8 +1,10 @@
 package align
 
 import (
+	"cmp"
 	"context"
 	"math"
+	"slices"
 
 	"zestyloom/core/fault"
 	"zestyloom/core/wave"
@@ -12,11 +14,13 @@ import (
 type Match struct {
 	OffsetSamples int64   `json:"offsetSamples"` // positive: it starts later than the reference
 	OffsetSeconds float64 `json:"offsetSeconds"`
-	Confidence    float64 `json:"confidence"` // 0 to 1
-	RunnerUp      float64 `json:"runnerUp"`   // how good the next best place is against the best, 0 to 1
-	DriftPPM      float64 `json:"driftPPM"`   // positive: its clock runs slow, so that its places come ever later in the reference
-	Matched       bool    `json:"matched"`    // false: the two do not belong together, or nothing tells
-	Windows       []Place `json:"-"`          // what the drift was fitted to
+	Confidence    float64 `json:"confidence"`        // 0 to 1
+	RunnerUp      float64 `json:"runnerUp"`          // how good the next best place is against the best, 0 to 1
+	DriftPPM      float64 `json:"driftPPM"`          // positive: its clock runs slow, so that its places come ever later in the reference
+	Matched       bool    `json:"matched"`           // false: the two do not belong together, or nothing tells
+	Channel       int     `json:"channel,omitempty"` // of the recording, from 1, that was most like the reference; 0 where it was all of them added up
+	Spot          int64   `json:"spot,omitempty"`    // middle of the window of the recording that fits best, in samples
+	Windows       []Place `json:"-"`                 // what the drift was fitted to
 }
 
 // Place is where one window of the recording was found.
@@ -80,7 +84,12 @@ func Finely(ctx context.Context, reference, recording *wave.File, coarse Coarse)
 	if err != nil {
 		return Match{}, err
 	}
-	return fit(places, looked, coarse.RunnerUp, rate), nil
+	m := fit(places, looked, coarse.RunnerUp, rate)
+	m.Channel = f.channel + 1
+	if len(m.Windows) > 0 {
+		m.Spot = slices.MaxFunc(m.Windows, func(a, b Place) int { return cmp.Compare(a.Strength, b.Strength) }).At
+	}
+	return m, nil
 }
 
 // DriftFrames is how many frames of picture a recording of some samples drifts apart, at a frame rate in frames a

@@ -47,7 +47,7 @@ type Description struct {
 	Note          string         `json:"note"`
 	Circled       bool           `json:"circled"`
 	Tracks        []Track        `json:"tracks"`
-	Date          string         `json:"date"`              // of the recording, as YYYY-MM-DD; empty where nothing tells
+	Date          string         `json:"date,omitempty"`    // of the recording, as YYYY-MM-DD; empty where nothing tells
 	Set           *FileSet       `json:"fileSet,omitempty"` // the files that were recorded together with this one
 	Layout        layout.Name    `json:"layout,omitempty"`  // of all channels, where the file says that they are one bonded set
 	Cues          []wave.Cue     `json:"cues,omitempty"`

@@ -341,6 +341,18 @@ type RefuseMatchJSONBody struct {
 	Refused bool `json:"refused"`
 }
 
+// GetSamplesParams defines parameters for GetSamples.
+type GetSamplesParams struct {
+	// Channel From 1; 0 is all channels added up
+	Channel int `form:"channel" json:"channel"`
+
+	// From First frame; what lies before the take or after it is silence
+	From int64 `form:"from" json:"from"`
+
+	// Count Frames
+	Count int `form:"count" json:"count"`
+}
+
 // CreateProductionJSONRequestBody defines body for CreateProduction for application/json ContentType.
 type CreateProductionJSONRequestBody = NewProduction
 
@@ -547,6 +559,9 @@ type ServerInterface interface {
 
 	// (POST /takes/{take}/refuse)
 	RefuseMatch(c *gin.Context, take TakeID)
+
+	// (GET /takes/{take}/samples)
+	GetSamples(c *gin.Context, take TakeID, params GetSamplesParams)
 
 	// (DELETE /takes/{take}/tie)
 	UntieTake(c *gin.Context, take TakeID)
@@ -1738,6 +1753,58 @@ func (siw *ServerInterfaceWrapper) RefuseMatch(c *gin.Context) {
 	siw.Handler.RefuseMatch(c, take)
 }
 
+// GetSamples operation middleware
+func (siw *ServerInterfaceWrapper) GetSamples(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "take" -------------
+	var take TakeID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "take", c.Param("take"), &take, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter take: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetSamplesParams
+
+	// ------------- Required query parameter "channel" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "channel", c.Request.URL.Query(), &params.Channel, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter channel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "count" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "count", c.Request.URL.Query(), &params.Count, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter count: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetSamples(c, take, params)
+}
+
 // UntieTake operation middleware
 func (siw *ServerInterfaceWrapper) UntieTake(c *gin.Context) {
 
@@ -1957,6 +2024,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/work/:work/archive", wrapper.GetBatchArchive)
 	router.POST(options.BaseURL+"/takes/:take/carry", wrapper.CarryNames)
 	router.GET(options.BaseURL+"/takes/:take/overview", wrapper.GetOverview)
+	router.GET(options.BaseURL+"/takes/:take/samples", wrapper.GetSamples)
 	router.POST(options.BaseURL+"/work/:work/cancel", wrapper.CancelWork)
 	router.POST(options.BaseURL+"/work/:work/retry", wrapper.RetryWork)
 	router.GET(options.BaseURL+"/cards", wrapper.ListCards)

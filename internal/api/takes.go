@@ -1,12 +1,15 @@
 package api
 
 import (
+	"encoding/binary"
+	"math"
 	"net/http"
 
 	"github.com/gin-gonic/gin"
 
 	"zestyloom/core/fault"
 	"zestyloom/core/take"
+	"zestyloom/core/wave"
 	"zestyloom/internal/library"
 	"zestyloom/internal/store"
 )
@@ -265,4 +268,61 @@ func (s *Server) GetOverview(c *gin.Context, id TakeID, params GetOverviewParams
 	}
 	c.Header("Cache-Control", "private, max-age=31536000, immutable") // a take's samples never change
 	c.Data(http.StatusOK, "application/octet-stream", b)
+}
+
+// maxSamples bounds a stretch of samples, in frames.
+const maxSamples = 192000
+
+// GetSamples gives a stretch of one channel, or of all added up, sample by sample.
+func (s *Server) GetSamples(c *gin.Context, id TakeID, params GetSamplesParams) {
+	t, err := s.Store.Take(c, id)
+	if err == nil && (params.Count < 1 || params.Count > maxSamples || params.Channel < 0 || params.Channel > len(t.Channels)) {
+		err = fault.New(fault.BadInput, "There is no such stretch of samples")
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	session := library.Library{Store: s.Store, Media: s.Media}.Session(c)
+	defer session.Close()
+	f, err := session.OpenTake(t)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	samples, err := stretch(f, params.Channel, params.From, params.Count)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	b := make([]byte, 0, 4*len(samples))
+	for _, x := range samples {
+		b = binary.LittleEndian.AppendUint32(b, math.Float32bits(float32(x)))
+	}
+	c.Header("Cache-Control", "private, max-age=31536000, immutable")
+	c.Data(http.StatusOK, "application/octet-stream", b)
+}
+
+// stretch reads count frames of a channel (from 1), or of all added up (0).
+func stretch(f *wave.File, channel int, from int64, count int) ([]float64, error) {
+	out := make([]float64, count)
+	begin, end := max(0, from), min(f.Frames, from+int64(count))
+	if end <= begin {
+		return out, nil
+	}
+	raw := make([]byte, int(end-begin)*f.FrameBytes())
+	if _, err := f.ReadRaw(raw, begin); err != nil {
+		return nil, err
+	}
+	one := make([]float64, end-begin)
+	for c := range f.Channels {
+		if channel != 0 && channel != c+1 {
+			continue
+		}
+		f.Decode(one, raw, c)
+		for i, x := range one {
+			out[int(begin-from)+i] += x
+		}
+	}
+	return out, nil
 }

@@ -5,6 +5,7 @@ import { LoomRoom } from "./rooms/loom/room";
 import { NoReel } from "./rooms/loom/noreel";
 import { PrintRoom } from "./rooms/print/room";
 import { ProductionsPage } from "./rooms/productions/page";
+import { SyncRoom } from "./rooms/sync/room";
 import { TakesRoom } from "./rooms/takes/room";
 import { Notices } from "./ui/notices";
 
@@ -24,6 +25,7 @@ export function App() {
         <Route path="/" element={<ProductionsPage />} />
         <Route path="/p/:production" element={<Navigate replace to="takes" />} />
         <Route path="/p/:production/takes/:take?" element={<TakesRoom />} />
+        <Route path="/p/:production/sync/:take?" element={<SyncRoom />} />
         <Route path="/p/:production/loom" element={<FirstReel room="loom" />} />
         <Route path="/p/:production/loom/:reel" element={<LoomRoom />} />
         <Route path="/p/:production/print" element={<FirstReel room="print" />} />

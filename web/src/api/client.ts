@@ -5,8 +5,17 @@ import type { components, paths } from "./schema.gen";
 
 type Schemas = components["schemas"];
 export type Take = Schemas["Take"];
+export type TakeList = Schemas["TakeList"];
 export type TakeKind = Schemas["TakeKind"];
 export type Channel = Schemas["Channel"];
+export type ChannelSet = Schemas["ChannelSet"];
+export type TakeEdit = Schemas["TakeEdit"];
+export type Family = Schemas["Family"];
+export type ProductionStem = Schemas["ProductionStem"];
+export type StemRule = Schemas["StemRule"];
+export type Match = Schemas["Match"];
+export type Tie = Schemas["Tie"];
+export type SyncMethod = Schemas["SyncMethod"];
 export type Work = Schemas["Work"];
 export type ReelView = Schemas["ReelView"];
 export type Track = Schemas["Track"];

@@ -2,7 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
 import { tellError } from "../ui/notices";
-import { api, ok, Problem, type ReelView, type Work } from "./client";
+import { api, ok, Problem, type ReelView, type Take, type TakeEdit, type TakeList, type Work } from "./client";
 
 export const keysOf = {
   productions: ["productions"] as const,
@@ -13,6 +13,8 @@ export const keysOf = {
   reel: (id: string) => ["reel", id] as const,
   prints: (reel: string) => ["prints", reel] as const,
   specs: ["specs"] as const,
+  stems: (production: string) => ["stems", production] as const,
+  matches: (production: string) => ["matches", production] as const,
 };
 
 export const useProductions = () => useQuery({ queryKey: keysOf.productions, queryFn: () => ok(api.GET("/productions")) });
@@ -22,6 +24,12 @@ export const useProduction = (production: string) =>
 
 export const useTakes = (production: string) =>
   useQuery({ queryKey: keysOf.takes(production), queryFn: () => ok(api.GET("/productions/{production}/takes", { params: { path: { production } } })) });
+
+export const useStems = (production: string) =>
+  useQuery({ queryKey: keysOf.stems(production), queryFn: () => ok(api.GET("/productions/{production}/stems", { params: { path: { production } } })) });
+
+export const useMatches = (production: string) =>
+  useQuery({ queryKey: keysOf.matches(production), queryFn: () => ok(api.GET("/productions/{production}/matches", { params: { path: { production } } })) });
 
 export const isOpen = (w: Work) => w.state === "queued" || w.state === "running";
 
@@ -57,6 +65,20 @@ export function useDo<V, R>(run: (v: V) => Promise<R>, again: readonly (readonly
     onSuccess: (r, v) => {
       again.forEach((queryKey) => void queries.invalidateQueries({ queryKey }));
       done?.(r, v);
+    },
+    onError: tellError,
+  });
+}
+
+/** Edits one take and puts what the server made of it into the list at once. */
+export function useTakeEdit(take: Take) {
+  const queries = useQueryClient();
+  return useMutation({
+    scope: { id: `take ${take.id}` },
+    mutationFn: (body: TakeEdit) => ok(api.PATCH("/takes/{take}", { params: { path: { take: take.id } }, body })),
+    onSuccess: (now) => {
+      queries.setQueryData<TakeList>(keysOf.takes(take.production), (list) => list && { ...list, takes: list.takes.map((t) => (t.id === now.id ? now : t)) });
+      void queries.invalidateQueries({ queryKey: keysOf.takes(take.production) });
     },
     onError: tellError,
   });

@@ -487,6 +487,32 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/takes/{take}/samples": {
+        parameters: {
+            query: {
+                /** @description From 1; 0 is all channels added up */
+                channel: number;
+                /** @description First frame; what lies before the take or after it is silence */
+                from: number;
+                /** @description Frames */
+                count: number;
+            };
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        /** @description Samples of one channel as little-endian float32, full scale 1. */
+        get: operations["getSamples"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/work/{work}/cancel": {
         parameters: {
             query?: never;
@@ -1004,7 +1030,7 @@ export interface components {
         /** @description What is left out stays. */
         TakeEdit: {
             kind?: components["schemas"]["TakeKind"];
-            slate: {
+            slate?: {
                 scene?: string;
                 take?: string;
                 roll?: string;
@@ -1077,6 +1103,9 @@ export interface components {
                 runnerUp: number;
                 driftPPM: number;
                 matched: boolean;
+                channel?: number;
+                /** Format: int64 */
+                spot?: number;
             };
             reason: string;
             refused: boolean;
@@ -2229,6 +2258,36 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Bins */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getSamples: {
+        parameters: {
+            query: {
+                /** @description From 1; 0 is all channels added up */
+                channel: number;
+                /** @description First frame; what lies before the take or after it is silence */
+                from: number;
+                /** @description Frames */
+                count: number;
+            };
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Samples */
             200: {
                 headers: {
                     [name: string]: unknown;

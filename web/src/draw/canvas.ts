@@ -21,7 +21,12 @@ export function colour(name: string): string {
   return getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 }
 
-export const dyeName = (stem: string) => `--dye-${["DX", "NX", "MX", "FX", "AX"].includes(stem) ? stem : "ink"}`;
+/** The name of a stem's dye. Stems of a production's own take one of four others, by their tag. */
+export function dyeName(stem: string): string {
+  if (["DX", "NX", "MX", "FX", "AX"].includes(stem)) return `--dye-${stem}`;
+  const sum = [...stem].reduce((n, c) => n * 31 + c.charCodeAt(0), 7);
+  return `--dye-own-${(sum % 4) + 1}`;
+}
 
 export function dye(stem: string): string {
   return colour(dyeName(stem)) || colour("--ink");

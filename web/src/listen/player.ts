@@ -10,11 +10,11 @@ import workletURL from "./worklet?worker&url";
 
 export type Tap = { kind: "group" | "output" | "stem" | "track" | "stems"; id: string };
 
-export type Playing = { what: "reel" | "take"; id: string; channels: number[] };
+export type Playing = { what: "reel" | "take" | "match"; id: string; channels: number[] };
 
 export type PlayerState = {
   playing: Playing | null;
-  position: number; // reel: samples since midnight; take: frames from its start
+  position: number; // reel: samples since midnight; take: frames from its start; match: from the reference's
   meters: number[]; // quasi-peak of each output in dBFS
   gaps: number;
 };
@@ -50,6 +50,11 @@ class Player {
   /** Plays channels of a take (from 0) from a frame on. */
   playTake(take: string, channels: number[], from: number) {
     return this.begin({ what: "take", id: take, channels }, from, { do: "take", take, channels });
+  }
+
+  /** Plays a take against its reference, from a frame of the reference on; offset is where the take begins in it. */
+  playMatch(take: string, reference: string, offset: number, sides: boolean, from: number) {
+    return this.begin({ what: "match", id: take, channels: [] }, from, { do: "match", take, reference, offset: Math.round(offset), sides });
   }
 
   private async begin(playing: Playing, from: number, request: object) {

@@ -31,6 +31,7 @@ export function Header(p: { production?: { id: string; name: string }; reel?: { 
   });
   const rooms = p.production && [
     { to: `/p/${p.production.id}/takes`, name: "Takes" },
+    { to: `/p/${p.production.id}/sync`, name: "Sync" },
     { to: p.reel ? `/p/${p.production.id}/loom/${p.reel.id}` : `/p/${p.production.id}/loom`, name: "Loom" },
     { to: p.reel ? `/p/${p.production.id}/print/${p.reel.id}` : `/p/${p.production.id}/print`, name: "Print" },
   ];

@@ -1,7 +1,7 @@
 // Every key and what it does. Users may change each; their changes are kept in the browser.
 import { useEffect, useRef, useSyncExternalStore } from "react";
 
-export type Action = { id: string; room: "everywhere" | "takes" | "loom"; does: string; key: string };
+export type Action = { id: string; room: "everywhere" | "takes" | "sync" | "loom"; does: string; key: string };
 
 /** The keys that the product comes with: for one hand on the left of the keyboard, the other on the mouse. */
 export const actions = [
@@ -11,6 +11,16 @@ export const actions = [
   { id: "keys", room: "everywhere", does: "Show the keys", key: "?" },
   { id: "light", room: "everywhere", does: "Day or night", key: "Shift+N" },
   { id: "unravel", room: "takes", does: "Unravel the open take", key: "U" },
+  { id: "hear-marked", room: "takes", does: "Hear the marked channels together, and stop", key: "A" },
+  { id: "circle", room: "takes", does: "Circle the take, or not", key: "C" },
+  { id: "all-takes", room: "takes", does: "Choose all takes of the list", key: "Mod+A" },
+  { id: "hear-match", room: "sync", does: "Hear the take and its reference together, and stop", key: "A" },
+  { id: "accept", room: "sync", does: "Accept the match", key: "Enter" },
+  { id: "refuse", room: "sync", does: "Refuse the match", key: "X" },
+  { id: "match-up", room: "sync", does: "The match above", key: "ArrowUp" },
+  { id: "match-down", room: "sync", does: "The match below", key: "ArrowDown" },
+  { id: "nudge-earlier", room: "sync", does: "Nudge the take earlier", key: "ArrowLeft" },
+  { id: "nudge-later", room: "sync", does: "Nudge the take later", key: "ArrowRight" },
   { id: "frame-back", room: "loom", does: "One frame back", key: "ArrowLeft" },
   { id: "frame-on", room: "loom", does: "One frame on", key: "ArrowRight" },
   { id: "edit-back", room: "loom", does: "To the edit before", key: "Shift+ArrowLeft" },

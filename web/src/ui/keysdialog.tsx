@@ -4,7 +4,7 @@ import { Dialog } from "./dialog";
 import { actions, keyOf, keySign, pressed, resetKeys, setKey, useKeys, type ActionID } from "./keys";
 import { tell } from "./notices";
 
-const rooms = { everywhere: "Everywhere", takes: "In Takes", loom: "In the Loom" } as const;
+const rooms = { everywhere: "Everywhere", takes: "In Takes", sync: "In Sync", loom: "In the Loom" } as const;
 
 /** Lists every key; pressing one of them waits for another to take its place. */
 export function KeysDialog({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
@@ -45,6 +45,7 @@ export function KeysDialog({ open, onOpenChange }: { open: boolean; onOpenChange
         <div className="flex grow basis-0 flex-col gap-5">
           {section("everywhere")}
           {section("takes")}
+          {section("sync")}
           <button className="pill self-start" onClick={resetKeys}>
             Back to the keys it came with
           </button>

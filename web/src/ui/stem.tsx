@@ -1,6 +1,8 @@
+import { dyeName } from "../draw/canvas";
+
 // How a stem looks wherever it is named: its two letters on its dye; dashed while it is a suggestion.
 export function StemTag({ stem, suggested = false }: { stem: string; suggested?: boolean }) {
-  const dyed = `var(--dye-${stem}, var(--ink))`;
+  const dyed = `var(${dyeName(stem)})`;
   const style = suggested
     ? { color: "var(--ink)", borderColor: dyed, background: "transparent" }
     : { background: dyed, borderColor: dyed, color: stem === "DX" ? "var(--on-DX)" : "var(--on-dye)" };

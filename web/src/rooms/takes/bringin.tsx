@@ -22,7 +22,7 @@ export function BringIn(p: { production: string; open: boolean; onOpenChange: (o
           type="file"
           multiple
           className="sr-only"
-          accept=".wav,.wave,.bwf,.rf64,audio/*"
+          accept=".wav,.wave,.bwf,.rf64,.aif,.aiff,.aifc,.flac,.mov,.mp4,.m4v,.mkv,.mxf,audio/*,video/*"
           onChange={(e) => {
             p.onFiles([...(e.target.files ?? [])]);
             e.target.value = "";

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import type { Take } from "../../api/client";
-import { listed, takeTitle } from "./list";
+import { between, listed, takeTitle } from "./list";
 
 function take(part: Partial<Take> & { d?: Partial<Take["description"]> }): Take {
   return {
@@ -9,6 +9,7 @@ function take(part: Partial<Take> & { d?: Partial<Take["description"]> }): Take 
     kind: "recording",
     fileName: "x.wav",
     channels: [],
+    stream: 0,
     ...part,
     description: { scene: "", take: "", roll: "", note: "", circled: false, ...part.d },
   } as unknown as Take;
@@ -36,6 +37,18 @@ describe("the list of takes", () => {
 
   it("shows circled takes alone", () => {
     expect(names(listed(all, "", true))).toEqual(["# Roll LF03, 1 take", "b.wav"]);
+  });
+
+  it("goes by scene with numbers as numbers, and by name", () => {
+    const more = [...all, take({ fileName: "c.wav", d: { scene: "9", take: "1", roll: "LF03" } })];
+    expect(names(listed(more, "", false, "scene")).slice(0, 4)).toEqual(["# Scene 9, 1 take", "c.wav", "# Scene 12A, 2 takes", "a.wav"]);
+    expect(names(listed(more, "", false, "name"))[1]).toBe("c.wav");
+  });
+
+  it("chooses from one take to another, whichever comes first", () => {
+    const items = listed(all, "", false);
+    expect(between(items, "Bell.wav", "b.wav")).toEqual(["b.wav", "Accordion cue.wav", "Bell.wav"]);
+    expect(between(items, "gone", "b.wav")).toEqual(["b.wav"]);
   });
 
   it("calls a take by scene and take, else by its file", () => {

@@ -2,13 +2,21 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useMemo, useRef, useState } from "react";
 
 import type { Take } from "../../api/client";
+import { dyeName } from "../../draw/canvas";
+import { useActions } from "../../ui/keys";
+import { stemOf } from "./reading";
 
 type Item = { heading: string; about: string } | { take: Take };
 
-const kinds = { music: "Music", effect: "Effects", recording: "Recordings without a roll" } as const;
+const kinds = { music: "Music", effect: "Effects", recording: "Recordings without a roll", camera: "Camera movies", picture: "Picture" } as const;
+
+/** Ways of ordering the list. */
+export const orders = { roll: "by roll", scene: "by scene", day: "by day", name: "by name" } as const;
+export type Order = keyof typeof orders;
 
 export function takeTitle(t: Take): string {
-  return t.description.scene ? `${t.description.scene}, take ${t.description.take}` : t.fileName.replace(/\.[^.]+$/, "");
+  const title = t.description.scene ? `${t.description.scene}, take ${t.description.take}` : t.fileName.replace(/\.[^.]+$/, "");
+  return t.stream > 0 ? `${title}, stream ${t.stream + 1}` : title;
 }
 
 /** What a search looks through. */
@@ -17,56 +25,116 @@ function words(t: Take): string {
   return [d.scene, `take ${d.take}`, d.roll, d.note, t.fileName, ...t.channels.map((c) => c.name)].join(" ").toLowerCase();
 }
 
-export function listed(takes: Take[], find: string, circled: boolean): Item[] {
+/** 9 before 12A before 100: numbers in names count as numbers. */
+const natural = new Intl.Collator("en", { numeric: true, sensitivity: "base" });
+
+const headings: Record<Order, (t: Take) => string> = {
+  roll: (t) => (t.description.roll && t.kind !== "camera" ? `Roll ${t.description.roll}` : kinds[t.kind]),
+  scene: (t) => (t.description.scene ? `Scene ${t.description.scene}` : kinds[t.kind]),
+  day: (t) => t.description.date || "No date",
+  name: () => "All takes",
+};
+
+const sorts: Record<Order, (a: Take, b: Take) => number> = {
+  roll: () => 0, // as the server has them: by roll and time
+  scene: (a, b) => Number(!a.description.scene) - Number(!b.description.scene) || natural.compare(a.description.scene, b.description.scene) || natural.compare(a.description.take, b.description.take),
+  day: (a, b) => Number(!a.description.date) - Number(!b.description.date) || (a.description.date ?? "").localeCompare(b.description.date ?? "") || (a.description.startSamples ?? 0) - (b.description.startSamples ?? 0),
+  name: (a, b) => natural.compare(takeTitle(a), takeTitle(b)),
+};
+
+export function listed(takes: Take[], find: string, circled: boolean, order: Order = "roll"): Item[] {
   const wanted = find.toLowerCase().split(/\s+/).filter(Boolean);
   const groups = new Map<string, Take[]>();
-  for (const t of takes) {
+  for (const t of [...takes].sort(sorts[order])) {
     if (circled && !t.description.circled) continue;
     const text = words(t);
     if (!wanted.every((w) => text.includes(w))) continue;
-    const heading = t.description.roll ? `Roll ${t.description.roll}` : kinds[t.kind];
+    const heading = headings[order](t);
     groups.set(heading, [...(groups.get(heading) ?? []), t]);
   }
   return [...groups].flatMap(([heading, list]) => [{ heading, about: list.length === 1 ? "1 take" : `${list.length} takes` }, ...list.map((take) => ({ take }))]);
 }
 
-export function TakeList(p: { takes: Take[] | undefined; shown: string | undefined; onChoose: (t: Take) => void; onBringIn: () => void }) {
+/** The takes from one to another in the order of the list, both with it. */
+export function between(items: Item[], from: string, to: string): string[] {
+  const ids = items.flatMap((i) => ("take" in i ? [i.take.id] : []));
+  const [a, b] = [ids.indexOf(from), ids.indexOf(to)].sort((x, y) => x - y) as [number, number];
+  return a < 0 ? [to] : ids.slice(a, b + 1);
+}
+
+/** shown is the take that is open; chosen are all that commands are about, of which it is one. */
+export function TakeList(p: { takes: Take[] | undefined; shown: string | undefined; chosen: Set<string>; onChoose: (shown: string, chosen: string[]) => void; onBringIn: () => void; children?: React.ReactNode }) {
   const [find, setFind] = useState("");
   const [circled, setCircled] = useState(false);
-  const items = useMemo(() => listed(p.takes ?? [], find, circled), [p.takes, find, circled]);
+  const [order, setOrder] = useState<Order>("roll");
+  const items = useMemo(() => listed(p.takes ?? [], find, circled, order), [p.takes, find, circled, order]);
   const box = useRef<HTMLDivElement>(null);
   const rows = useVirtualizer({ count: items.length, getScrollElement: () => box.current, estimateSize: (i) => ("take" in items[i]! ? 40 : 36), overscan: 12 });
   const at = items.findIndex((i) => "take" in i && i.take.id === p.shown);
+  const anchor = useRef(p.shown);
   useEffect(() => {
     if (at >= 0) rows.scrollToIndex(at);
   }, [at, rows]);
-  const step = (by: number) => {
+  const one = (id: string) => {
+    anchor.current = id;
+    p.onChoose(id, [id]);
+  };
+  const upTo = (id: string) => p.onChoose(id, between(items, anchor.current ?? p.shown ?? id, id));
+  const press = (id: string, e: React.MouseEvent) => {
+    if (e.shiftKey) return upTo(id);
+    if (!e.ctrlKey && !e.metaKey) return one(id);
+    anchor.current = id;
+    const next = new Set(p.chosen);
+    if (!next.delete(id)) next.add(id);
+    if (next.size === 0) return;
+    p.onChoose(next.has(id) ? id : [...next][0]!, [...next]);
+  };
+  const step = (by: number, range: boolean) => {
     for (let i = at + by; i >= 0 && i < items.length; i += by) {
       const item = items[i]!;
-      if ("take" in item) return p.onChoose(item.take);
+      if ("take" in item) return range ? upTo(item.take.id) : one(item.take.id);
     }
   };
+  useActions({
+    "all-takes": () => {
+      const ids = items.flatMap((i) => ("take" in i ? [i.take.id] : []));
+      if (ids.length > 0) p.onChoose(p.shown ?? ids[0]!, ids);
+    },
+  });
   return (
     <>
-      <div className="flex items-center gap-2 px-4 py-3">
+      <div className="flex flex-wrap items-center gap-2 px-4 py-3">
         <button className="pill-act" onClick={p.onBringIn}>
           Bring in…
         </button>
         <input className="field min-w-0 grow rounded-full" placeholder="Find scene, take, name, note" value={find} onChange={(e) => setFind(e.target.value)} aria-label="Find takes" />
-        <button className={`pill ${circled ? "border-ink font-semibold" : ""}`} aria-pressed={circled} onClick={() => setCircled(!circled)}>
-          Circled
-        </button>
+        {p.children}
+        <div className="flex w-full items-center gap-2">
+          <button className={`pill ${circled ? "border-ink font-semibold" : ""}`} aria-pressed={circled} onClick={() => setCircled(!circled)}>
+            Circled
+          </button>
+          <select className="field h-7 rounded-full" aria-label="Order of the list" value={order} onChange={(e) => setOrder(e.target.value as Order)}>
+            {(Object.keys(orders) as Order[]).map((o) => (
+              <option key={o} value={o}>
+                {orders[o]}
+              </option>
+            ))}
+          </select>
+          <span className="ml-auto text-[12px] text-muted">{p.chosen.size > 1 ? `${p.chosen.size} chosen` : "Shift or Ctrl chooses several"}</span>
+        </div>
       </div>
       <div
         ref={box}
         className="min-h-0 grow overflow-auto"
         role="listbox"
         aria-label="Takes"
+        aria-multiselectable
         tabIndex={0}
         onKeyDown={(e) => {
+          if (e.key === "Escape" && p.shown) one(p.shown);
           if (e.key !== "ArrowDown" && e.key !== "ArrowUp") return;
           e.preventDefault();
-          step(e.key === "ArrowDown" ? 1 : -1);
+          step(e.key === "ArrowDown" ? 1 : -1, e.shiftKey);
         }}
       >
         {p.takes && p.takes.length > 0 && items.length === 0 && <p className="px-4 py-6 text-muted">No take matches. Clear the search{circled && ", or show takes that are not circled"}.</p>}
@@ -82,7 +150,7 @@ export function TakeList(p: { takes: Take[] | undefined; shown: string | undefin
                 </div>
               );
             }
-            return <TakeRow key={v.key} take={item.take} on={item.take.id === p.shown} style={style} onChoose={() => p.onChoose(item.take)} />;
+            return <TakeRow key={v.key} take={item.take} on={p.chosen.has(item.take.id)} shown={item.take.id === p.shown} style={style} onPress={(e) => press(item.take.id, e)} />;
           })}
         </div>
       </div>
@@ -90,15 +158,25 @@ export function TakeList(p: { takes: Take[] | undefined; shown: string | undefin
   );
 }
 
-function TakeRow({ take, on, style, onChoose }: { take: Take; on: boolean; style: React.CSSProperties; onChoose: () => void }) {
+/** What stands behind a take's name: its timecode, or what it is. */
+function about(t: Take): string {
+  if (t.description.startTimecode) return t.description.startTimecode;
+  const set = t.sets.find((s) => s.channels.length === t.channels.length);
+  if (set?.kind === "field") return "sound field";
+  if (set?.channels.length === 6) return "5.1";
+  if (set?.channels.length === 8) return "7.1";
+  return t.channels.length === 0 ? "no sound" : t.channels.length === 1 ? "mono" : t.channels.length === 2 ? "stereo" : `${t.channels.length} channels`;
+}
+
+function TakeRow({ take, on, shown, style, onPress }: { take: Take; on: boolean; shown: boolean; style: React.CSSProperties; onPress: (e: React.MouseEvent) => void }) {
   const d = take.description;
   return (
     <div
       role="option"
       aria-selected={on}
-      className={`absolute inset-x-0 flex cursor-pointer items-center gap-2 border-t border-line pr-4 ${on ? "border-l-4 border-l-zest bg-paper pl-2" : "pl-3 hover:bg-paper"}`}
+      className={`absolute inset-x-0 flex cursor-pointer select-none items-center gap-2 border-t border-line pr-4 ${on ? `border-l-4 bg-paper pl-2 ${shown ? "border-l-zest" : "border-l-muted"}` : "pl-3 hover:bg-paper"}`}
       style={style}
-      onClick={onChoose}
+      onClick={onPress}
     >
       <span className="w-5 shrink-0" title={d.circled ? "Circled take" : undefined}>
         {d.circled && <span className="block h-3.5 w-3.5 rounded-full border-2 border-ink" aria-label="circled" />}
@@ -111,10 +189,20 @@ function TakeRow({ take, on, style, onChoose }: { take: Take; on: boolean; style
       ) : (
         <b className="w-[136px] shrink-0 truncate font-semibold">{takeTitle(take)}</b>
       )}
-      {take.description.recovered ? (
+      {d.recovered ? (
         <span className="min-w-0 grow truncate text-[13px] font-semibold text-wrong">damaged, saved in part</span>
       ) : (
-        <span className="tc min-w-0 grow truncate text-[13px] text-muted">{d.startTimecode ?? (take.channels.length === 2 ? "stereo" : take.channels.length === 1 ? "mono" : `${take.channels.length} channels`)}</span>
+        <span className="tc min-w-0 grow truncate text-[13px] text-muted">{about(take)}</span>
+      )}
+      {take.assembly && take.assembly.kind !== "converted" && (
+        <span className="tc shrink-0 rounded border border-line px-1 text-[11px] text-muted" title={`Made of ${take.assembly.files.length} files`}>
+          {take.assembly.files.length} files
+        </span>
+      )}
+      {take.tie && (
+        <span className="shrink-0 text-[13px] text-ink" title={`Tied to ${take.tie.title}`} aria-label={`tied to ${take.tie.title}`}>
+          ⋈
+        </span>
       )}
       <LevelBars take={take} />
     </div>
@@ -125,9 +213,9 @@ function TakeRow({ take, on, style, onChoose }: { take: Take; on: boolean; style
 function LevelBars({ take }: { take: Take }) {
   return (
     <span className="flex h-4 shrink-0 items-end gap-[2px]" aria-hidden>
-      {take.channels.map((c) => {
+      {take.channels.slice(0, 16).map((c) => {
         const level = c.rmsDBFS === null ? 0 : Math.max(0, Math.min(1, (c.rmsDBFS + 66) / 50));
-        return <span key={c.index} className="w-1 rounded-sm" style={{ height: Math.max(2, level * 16), background: c.empty ? "var(--warp)" : c.use === "mix" ? "var(--muted)" : `var(--dye-${c.suggested})` }} />;
+        return <span key={c.index} className="w-1 rounded-sm" style={{ height: Math.max(2, level * 16), background: c.empty ? "var(--warp)" : c.use === "mix" ? "var(--muted)" : `var(${dyeName(stemOf(c))})` }} />;
       })}
     </span>
   );

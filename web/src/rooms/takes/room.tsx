@@ -1,15 +1,19 @@
-import { Upload } from "lucide-react";
-import { useMemo, useState } from "react";
+import { MoreHorizontal, Upload } from "lucide-react";
+import { DropdownMenu } from "radix-ui";
+import { useMemo, useRef, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 
-import { api, ok, type Take } from "../../api/client";
+import { api, base, ok, Problem, type Take } from "../../api/client";
 import { keysOf, useDo, useProduction, useTakes } from "../../api/hooks";
 import { player, usePlayer } from "../../listen/player";
 import { Header } from "../../ui/header";
 import { useActions } from "../../ui/keys";
+import { tell } from "../../ui/notices";
 import { TakeBoard } from "./board";
 import { BringIn } from "./bringin";
 import { TakeList } from "./list";
+import { SeveralTakes } from "./several";
+import { StemsDialog } from "./stems";
 import { useUploads } from "./uploads";
 import { WorkPanel } from "./work";
 
@@ -29,8 +33,20 @@ export function TakesRoom() {
   const list = takes.data?.takes;
   const shown = useMemo(() => list?.find((t) => t.id === takeID) ?? list?.[0], [list, takeID]);
   const playing = usePlayer((s) => s.playing);
-  const choose = (t: Take) => void go(`/p/${id}/takes/${t.id}`, { replace: true });
-  useActions({ play: () => (playing ? player.stop() : shown && void player.playTake(shown.id, firstIso(shown), 0)) });
+  const [several, setSeveral] = useState<string[]>([]);
+  const chosen = useMemo(() => {
+    const there = several.filter((s) => list?.some((t) => t.id === s));
+    return new Set(there.length > 1 && shown && there.includes(shown.id) ? there : shown ? [shown.id] : []);
+  }, [several, list, shown]);
+  const choose = (open: string, all: string[]) => {
+    setSeveral(all);
+    void go(`/p/${id}/takes/${open}`, { replace: true });
+  };
+  const circle = useDo((t: Take) => ok(api.PATCH("/takes/{take}", { params: { path: { take: t.id } }, body: { slate: { circled: !t.description.circled } } })), again);
+  useActions({
+    play: () => (playing ? player.stop() : shown && shown.channels.length > 0 && void player.playTake(shown.id, firstIso(shown), 0)),
+    circle: () => chosen.size === 1 && shown && circle.mutate(shown),
+  });
 
   if (production.error) {
     return (
@@ -61,16 +77,19 @@ export function TakesRoom() {
       />
       <div className="flex min-h-0 grow">
         <aside className="flex w-[400px] shrink-0 flex-col border-r border-line">
-          <TakeList takes={list} shown={shown?.id} onChoose={choose} onBringIn={() => setBringing(true)} />
+          <TakeList takes={list} shown={shown?.id} chosen={chosen} onChoose={choose} onBringIn={() => setBringing(true)}>
+            <RoomMenu production={id} />
+          </TakeList>
           <WorkPanel production={id} uploads={uploads} />
         </aside>
         <main className="min-w-0 grow">
-          {shown && <TakeBoard key={shown.id} take={shown} />}
+          {shown && chosen.size === 1 && <TakeBoard key={shown.id} take={shown} />}
+          {chosen.size > 1 && <SeveralTakes takes={list!.filter((t) => chosen.has(t.id))} production={id} onShow={(t) => choose(t, [t])} />}
           {list?.length === 0 && (
             <div className="flex h-full flex-col items-center justify-center gap-3 text-center">
               <Upload size={36} className="text-muted" />
               <h2 className="text-xl font-bold">No takes yet</h2>
-              <p className="max-w-md text-muted">Drop recorder files anywhere on this page, or take them from a card that is plugged into the server. Polyphonic WAVE and RF64 files come in whole, with their names and timecode.</p>
+              <p className="max-w-md text-muted">Drop recorder files anywhere on this page, or take them from a card that is plugged into the server. WAVE, AIFF and FLAC files and camera movies come in with their names and timecode; files that were recorded together become one take.</p>
               <button className="pill-act" onClick={() => setBringing(true)}>
                 Bring in takes…
               </button>
@@ -92,4 +111,59 @@ export function TakesRoom() {
 function firstIso(t: Take): number[] {
   const i = t.channels.findIndex((c) => c.use !== "mix" && !c.empty);
   return t.channels.length === 2 && t.kind !== "recording" ? [0, 1] : [Math.max(0, i)];
+}
+
+/** What is done with all takes at once: the sound report, stems and rules. */
+function RoomMenu({ production }: { production: string }) {
+  const file = useRef<HTMLInputElement>(null);
+  const [stems, setStems] = useState(false);
+  const read = useDo(
+    async (report: File) => {
+      const body = await report.text();
+      const answer = await fetch(`${base}/productions/${production}/report`, { method: "POST", body, headers: { "Content-Type": "text/csv" } });
+      const result = (await answer.json()) as { title?: string; kind?: string; changed: number; missing: string[] };
+      if (!answer.ok) throw new Problem(result.title ?? "The report can't be read", result.kind ?? "");
+      return result;
+    },
+    [keysOf.takes(production)],
+    ({ changed, missing }) => tell(`${changed === 1 ? "1 take" : `${changed} takes`} filled from the report.${missing.length > 0 ? ` No take here is ${missing.slice(0, 5).join(", ")}${missing.length > 5 ? ` and ${missing.length - 5} more` : ""}.` : ""}`),
+  );
+  return (
+    <>
+      <DropdownMenu.Root>
+        <DropdownMenu.Trigger className="pill px-2" aria-label="For all takes: sound report, stems and rules">
+          <MoreHorizontal size={15} />
+        </DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content className="menu" sideOffset={4}>
+            <DropdownMenu.Item className="menu-item" onSelect={() => file.current?.click()}>
+              Fill takes from a sound report (CSV)…
+            </DropdownMenu.Item>
+            <DropdownMenu.Item className="menu-item" asChild>
+              <a href={`${base}/productions/${production}/report`} download="Sound report.csv">
+                Write a sound report (CSV)
+              </a>
+            </DropdownMenu.Item>
+            <DropdownMenu.Item className="menu-item border-t border-line" onSelect={() => setStems(true)}>
+              Stems, strands and rules…
+            </DropdownMenu.Item>
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
+      <input
+        ref={file}
+        type="file"
+        accept=".csv,.txt,text/csv"
+        className="sr-only"
+        aria-label="Sound report to read"
+        tabIndex={-1}
+        onChange={(e) => {
+          const report = e.target.files?.[0];
+          e.target.value = "";
+          if (report) read.mutate(report);
+        }}
+      />
+      <StemsDialog production={production} open={stems} onOpenChange={setStems} />
+    </>
+  );
 }

@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { RotateCw, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 
-import { api, ok } from "../../api/client";
+import { api, base, ok, type Work } from "../../api/client";
 import { isOpen, keysOf, useDo, useWork } from "../../api/hooks";
 import type { Uploads } from "./uploads";
 
@@ -22,14 +22,17 @@ function Small(p: { label: string; onClick: () => void; children: React.ReactNod
   );
 }
 
-/** Files on their way in: uploads and imports, each with its progress, and what went wrong with the reason. */
+const doing = { import: "reading", unravel: "writing", ply: "writing", sync: "comparing", convert: "resampling", diagnose: "listening", print: "printing" } as const;
+
+/** Long work on takes: uploads, imports, batches of files, each with its progress, what it made, and what went wrong with the reason. */
 export function WorkPanel({ production, uploads }: { production: string; uploads: Uploads }) {
   const queries = useQueryClient();
   const work = useWork(production);
   const [hidden, setHidden] = useState<Set<string>>(new Set());
   const cancel = useDo((id: string) => ok(api.POST("/work/{work}/cancel", { params: { path: { work: id } } })), [keysOf.work(production)]);
   const retry = useDo((id: string) => ok(api.POST("/work/{work}/retry", { params: { path: { work: id } } })), [keysOf.work(production)]);
-  const imports = work.data?.filter((w) => w.kind === "import") ?? [];
+  const imports = work.data?.filter((w) => w.kind !== "print") ?? [];
+  const written = imports.filter((w) => w.state === "done" && (w.kind === "unravel" || w.kind === "ply") && !hidden.has(w.id));
   const open = imports.filter(isOpen).reverse();
   const failed = imports.filter((w) => w.state === "failed" && !hidden.has(w.id));
   const done = imports.filter((w) => !isOpen(w)).length;
@@ -41,9 +44,9 @@ export function WorkPanel({ production, uploads }: { production: string; uploads
 
   const problems = uploads.items.filter((u) => u.state === "failed" || u.state === "interrupted");
   const sending = uploads.items.filter((u) => u.state === "sending" || u.state === "waiting");
-  if (open.length + failed.length + uploads.items.length === 0) return null;
+  if (open.length + failed.length + written.length + uploads.items.length === 0) return null;
   return (
-    <section className="max-h-[45%] shrink-0 overflow-auto border-t border-line bg-paper px-4 py-2.5 text-[13px]" aria-label="Files on their way in">
+    <section className="max-h-[45%] shrink-0 overflow-auto border-t border-line bg-paper px-4 py-2.5 text-[13px]" aria-label="Work on takes">
       {problems.map((u) => (
         <div key={u.id} className="flex items-start gap-1 py-1.5">
           <div className="min-w-0 grow">
@@ -74,6 +77,9 @@ export function WorkPanel({ production, uploads }: { production: string; uploads
           </Small>
         </div>
       ))}
+      {written.map((w) => (
+        <Written key={w.id} work={w} onAway={() => setHidden(new Set([...hidden, w.id]))} />
+      ))}
       {sending.map((u) => (
         <div key={u.id} className="flex items-center gap-2 py-1">
           <div className="min-w-0 grow">
@@ -93,7 +99,7 @@ export function WorkPanel({ production, uploads }: { production: string; uploads
           <div className="min-w-0 grow">
             <div className="flex justify-between gap-2">
               <span className="truncate">{w.title}</span>
-              <span className="tc text-muted">{w.state === "queued" ? "waits" : `reading ${Math.round(w.progress * 100)} %`}</span>
+              <span className="tc text-muted">{w.state === "queued" ? "waits" : `${doing[w.kind]} ${Math.round(w.progress * 100)} %`}</span>
             </div>
             <Bar share={w.progress} />
           </div>
@@ -103,5 +109,51 @@ export function WorkPanel({ production, uploads }: { production: string; uploads
         </div>
       ))}
     </section>
+  );
+}
+
+/** A batch that is done: its files, and the takes that could not be done with the reason. */
+function Written({ work, onAway }: { work: Work; onAway: () => void }) {
+  const [open, setOpen] = useState(false);
+  const files = work.report.flatMap((o) => o.files);
+  const undone = work.report.filter((o) => !o.ok);
+  return (
+    <div className="py-1.5">
+      <div className="flex items-start gap-1">
+        <div className="min-w-0 grow">
+          <b>{work.title}</b>
+          <p className="text-muted">
+            {files.length === 1 ? "1 file" : `${files.length} files`} written.{" "}
+            {files.length > 0 && (
+              <a className="underline hover:text-ink" href={`${base}/work/${work.id}/archive`} download>
+                Save them as a ZIP
+              </a>
+            )}{" "}
+            <button className="cursor-pointer underline hover:text-ink" aria-expanded={open} onClick={() => setOpen(!open)}>
+              {open ? "Less" : "Show them"}
+            </button>
+          </p>
+        </div>
+        <Small label={`Put ${work.title} away`} onClick={onAway}>
+          <X size={15} />
+        </Small>
+      </div>
+      {undone.map((o) => (
+        <p key={o.take} className="text-wrong">
+          {o.title} could not be done: {o.message}
+        </p>
+      ))}
+      {open && (
+        <ul className="tc mt-1 text-[12px]">
+          {files.map((f) => (
+            <li key={f.name} className="truncate" title={f.tracks.join(", ")}>
+              <a className="hover:underline" href={`${base}/work/${work.id}/files/${encodeURIComponent(f.name)}`} download>
+                {f.name}
+              </a>
+            </li>
+          ))}
+        </ul>
+      )}
+    </div>
   );
 }

@@ -1,0 +1,249 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect, useMemo, useRef, useState } from "react";
+import { useLocation, useNavigate, useParams } from "react-router";
+
+import { api, ok, type FrameRate, type SyncMethod, type Take } from "../../api/client";
+import { isOpen, keysOf, useDo, useMatches, useProduction, useTakes, useWork } from "../../api/hooks";
+import { Header } from "../../ui/header";
+import { useActions } from "../../ui/keys";
+import { takeTitle } from "../takes/list";
+import { driftWords, offsetWords, referenceSets, rowOf, sure, takeSets, tieOf, type Row } from "./figures";
+import { Confidence, MatchBoard } from "./match";
+
+const methods: Record<SyncMethod, string> = { waveform: "by waveform", timecode: "by timecode", both: "by timecode, then waveform" };
+
+/** Sync: where does each take belong against the picture? */
+export function SyncRoom() {
+  const { production: id = "", take: takeID } = useParams();
+  const go = useNavigate();
+  const production = useProduction(id);
+  const takes = useTakes(id);
+  const matches = useMatches(id);
+  const again = [keysOf.takes(id), keysOf.matches(id)];
+  const path = { params: { path: { production: id } } };
+  const undo = useDo(() => ok(api.POST("/productions/{production}/takes/undo", path)), again);
+  const redo = useDo(() => ok(api.POST("/productions/{production}/takes/redo", path)), again);
+  const list = takes.data?.takes;
+  const rows = useMemo(() => {
+    const byTake = new Map(matches.data?.map((m) => [m.take, m]));
+    return (list ?? []).filter((t) => t.channels.length > 0 && (t.kind === "recording" || t.tie || byTake.has(t.id))).map((t) => rowOf(t, byTake.get(t.id)));
+  }, [list, matches.data]);
+  const shown = rows.find((r) => r.take.id === takeID) ?? rows.find((r) => r.state === "found") ?? rows[0];
+  const show = (r: Row) => void go(`/p/${id}/sync/${r.take.id}`, { replace: true });
+  const step = (by: number) => {
+    const next = rows[rows.findIndex((r) => r === shown) + by];
+    if (next) show(next);
+  };
+  useActions({ "match-up": () => step(-1), "match-down": () => step(1) });
+  const rate = production.data?.frameRate;
+  const reference = shown?.reference ? list?.find((t) => t.id === shown.reference) : undefined;
+  if (production.error) {
+    return (
+      <div className="flex h-full flex-col">
+        <Header />
+        <p className="p-10 text-wrong">{production.error.message}</p>
+      </div>
+    );
+  }
+  return (
+    <div className="flex h-full flex-col">
+      <Header
+        production={production.data}
+        history={takes.data && { undo: takes.data.undo, redo: takes.data.redo, onUndo: () => undo.mutate(undefined), onRedo: () => redo.mutate(undefined) }}
+      />
+      {list && <LineUp production={id} takes={list} rows={rows} />}
+      {list && rows.length === 0 && (
+        <div className="flex grow flex-col items-center justify-center gap-2 text-center">
+          <h2 className="text-xl font-bold">Nothing to line up yet</h2>
+          <p className="max-w-md text-muted">Bring in takes of the recorder, and the camera's movies or the picture cut, in the Takes room. Then line them up here.</p>
+        </div>
+      )}
+      {rows.length > 0 && rate && (
+        <div className="flex min-h-0 grow">
+          <Matches rows={rows} takes={list!} shown={shown} rate={rate} onShow={show} />
+          <main className="min-w-0 grow">
+            {shown && reference && <MatchBoard key={`${shown.take.id} ${shown.reference} ${shown.state === "tied"}`} row={shown} reference={reference} rate={rate} production={id} />}
+            {shown && !reference && <WithoutPlace row={shown} takes={list!} production={id} />}
+          </main>
+        </div>
+      )}
+    </div>
+  );
+}
+
+/** What is to be lined up with what, and how. */
+function LineUp({ production, takes, rows }: { production: string; takes: Take[]; rows: Row[] }) {
+  const asked = (useLocation().state as { takes?: string[] } | null)?.takes ?? [];
+  const queries = useQueryClient();
+  const what = takeSets(takes, asked);
+  const against = referenceSets(takes, takeTitle);
+  const [whatName, setWhat] = useState("");
+  const [againstName, setAgainst] = useState("");
+  const [method, setMethod] = useState<SyncMethod>("waveform");
+  const set = what.find((w) => w.name === whatName) ?? what[0];
+  const all = against.flatMap((g) => g.sets);
+  const references = all.find((a) => a.name === againstName) ?? all[0];
+  const work = useWork(production);
+  const syncs = work.data?.filter((w) => w.kind === "sync" || w.kind === "convert") ?? [];
+  const running = syncs.find(isOpen);
+  const failed = syncs[0]?.state === "failed" ? syncs[0] : undefined;
+  const done = syncs[0]?.state === "done" ? syncs[0] : undefined;
+  const reported = running?.report.length ?? 0;
+  const before = useRef("");
+  useEffect(() => {
+    const now = `${running?.id} ${reported}`;
+    if (before.current !== now) {
+      void queries.invalidateQueries({ queryKey: keysOf.matches(production) });
+      void queries.invalidateQueries({ queryKey: keysOf.takes(production) });
+    }
+    before.current = now;
+  }, [running?.id, reported, production, queries]);
+  const start = useDo(
+    () => ok(api.POST("/productions/{production}/sync", { params: { path: { production } }, body: { takes: set!.ids, references: references!.ids.filter((r) => set!.ids.length !== 1 || r !== set!.ids[0]), method } })),
+    [keysOf.work(production)],
+  );
+  const cancel = useDo((w: string) => ok(api.POST("/work/{work}/cancel", { params: { path: { work: w } } })), [keysOf.work(production)]);
+  const good = rows.filter(sure);
+  const acceptAll = useDo(
+    async () => {
+      for (const r of good) await ok(api.PUT("/takes/{take}/tie", { params: { path: { take: r.take.id } }, body: tieOf(r, r.offset) }));
+    },
+    [keysOf.takes(production), keysOf.matches(production)],
+  );
+  return (
+    <div className="flex shrink-0 flex-wrap items-center gap-2.5 border-b border-line px-4 py-2.5">
+      <span className="text-muted">Line up</span>
+      <select className="field max-w-56" aria-label="Takes to line up" value={set?.name ?? ""} onChange={(e) => setWhat(e.target.value)}>
+        {what.map((w) => (
+          <option key={w.name}>{w.name}</option>
+        ))}
+      </select>
+      <span className="text-muted">with</span>
+      {all.length === 0 ? (
+        <span>nothing here yet: bring in a movie</span>
+      ) : (
+        <select className="field max-w-56" aria-label="What to line them up with" value={references?.name ?? ""} onChange={(e) => setAgainst(e.target.value)}>
+          {against.map((g) => (
+            <optgroup key={g.group} label={g.group}>
+              {g.sets.map((s) => (
+                <option key={s.name}>{s.name}</option>
+              ))}
+            </optgroup>
+          ))}
+        </select>
+      )}
+      <select className="field" aria-label="How to line them up" value={method} onChange={(e) => setMethod(e.target.value as SyncMethod)}>
+        {(Object.keys(methods) as SyncMethod[]).map((m) => (
+          <option key={m} value={m}>
+            {methods[m]}
+          </option>
+        ))}
+      </select>
+      <button className="pill-act" disabled={!set || set.ids.length === 0 || !references || start.isPending || !!running} onClick={() => start.mutate(undefined)}>
+        Line up
+      </button>
+      {running ? (
+        <span className="flex min-w-40 grow items-center gap-2 text-[13px]" role="status">
+          <span className="h-1.5 w-32 overflow-hidden rounded bg-band">
+            <span className="block h-full bg-ink" style={{ width: `${Math.round(running.progress * 100)}%` }} />
+          </span>
+          {running.title}: {Math.round(running.progress * 100)} %
+          <button className="cursor-pointer underline" onClick={() => cancel.mutate(running.id)}>
+            Stop
+          </button>
+        </span>
+      ) : (
+        <span className="min-w-0 grow truncate text-[13px] text-muted" role="status">
+          {failed ? <span className="text-wrong">{failed.message}</span> : done?.message}
+        </span>
+      )}
+      {good.length > 0 && (
+        <button className="pill" disabled={acceptAll.isPending} onClick={() => acceptAll.mutate(undefined)} title="Confidence of 0.70 or more, and no other place comes near">
+          Accept all that are sure ({good.length})
+        </button>
+      )}
+    </div>
+  );
+}
+
+const stateNames = { tied: "tied", found: "found", refused: "refused", none: "no place found", open: "not looked at" } as const;
+
+function Matches(p: { rows: Row[]; takes: Take[]; shown: Row | undefined; rate: FrameRate; onShow: (r: Row) => void }) {
+  const title = (id: string | null) => {
+    const t = p.takes.find((x) => x.id === id);
+    return t ? takeTitle(t) : "";
+  };
+  return (
+    <div className="w-[500px] shrink-0 overflow-auto border-r border-line" role="listbox" aria-label="Matches" tabIndex={0}>
+      {p.rows.map((r) => (
+        <div
+          key={r.take.id}
+          role="option"
+          aria-selected={r === p.shown}
+          className={`grid cursor-pointer grid-cols-[128px_1fr_auto] items-center gap-x-3 border-b border-line py-2 pr-4 text-[13px] ${r === p.shown ? "border-l-4 border-l-zest bg-paper pl-3" : "pl-4 hover:bg-paper"}`}
+          onClick={() => p.onShow(r)}
+        >
+          <span className="min-w-0">
+            <b className="block truncate text-[14px]">{takeTitle(r.take)}</b>
+            <span className="block truncate text-muted">{r.take.description.roll ? `Roll ${r.take.description.roll}` : `${r.take.channels.length} channels`}</span>
+          </span>
+          {r.reference ? (
+            <span className="min-w-0">
+              <span className="block truncate">
+                in <b className="font-semibold">{title(r.reference)}</b>
+              </span>
+              <span className="tc block truncate text-[12px] text-muted">
+                {offsetWords(r.offset, r.take.description.sampleRate, p.rate).seconds}, drift {driftWords(r.drift)}
+              </span>
+            </span>
+          ) : (
+            <span className="min-w-0 truncate text-muted" title={r.match?.reason}>
+              {r.match?.reason ?? ""}
+            </span>
+          )}
+          <span className="text-right">
+            <span className={`block text-[12px] ${r.state === "tied" ? "font-semibold" : r.state === "none" ? "text-wrong" : "text-muted"}`}>
+              {r.state === "tied" && "⋈ "}
+              {stateNames[r.state]}
+            </span>
+            {r.reference && <Confidence value={r.confidence} />}
+          </span>
+        </div>
+      ))}
+    </div>
+  );
+}
+
+/** A take that nothing was found for: why, and the way by hand. */
+function WithoutPlace({ row, takes, production }: { row: Row; takes: Take[]; production: string }) {
+  const movies = takes.filter((t) => t.id !== row.take.id && t.description.sampleRate === row.take.description.sampleRate && (t.kind === "camera" || t.kind === "picture" || t.channels.length > 0));
+  const [chosen, setChosen] = useState("");
+  const reference = movies.find((t) => t.id === chosen) ?? movies[0];
+  const byHand = useDo(
+    () => ok(api.PUT("/takes/{take}/tie", { params: { path: { take: row.take.id } }, body: { reference: reference!.id, offset: 0, driftPPM: 0, confidence: 0, method: "waveform" } })),
+    [keysOf.takes(production), keysOf.matches(production)],
+  );
+  return (
+    <div className="px-6 py-5">
+      <h2 className="text-[17px] font-bold">{takeTitle(row.take)}</h2>
+      <p className="mt-1 max-w-xl text-muted">
+        {row.match?.reason ? `${row.match.reason}. It stays in this list until it is tied.` : "It has not been lined up yet. Choose above what to line up with what, and press Line up."}
+      </p>
+      {reference && (
+        <div className="mt-4 flex flex-wrap items-center gap-2 text-[13px]">
+          <span className="text-muted">By hand: tie it to the start of</span>
+          <select className="field max-w-56" aria-label="Reference to tie it to by hand" value={reference.id} onChange={(e) => setChosen(e.target.value)}>
+            {movies.map((t) => (
+              <option key={t.id} value={t.id}>
+                {takeTitle(t)}
+              </option>
+            ))}
+          </select>
+          <button className="pill" disabled={byHand.isPending} onClick={() => byHand.mutate(undefined)}>
+            Tie, then nudge it
+          </button>
+        </div>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,77 @@
+// How the channels of a take are read together. The server checks and applies; this only says what to ask for.
+import type { Channel, ChannelSet, Take } from "../../api/client";
+
+/** The set that a channel (from 1) is in, if any. */
+export const setOf = (sets: ChannelSet[], index: number) => sets.find((s) => s.channels.includes(index));
+
+/** Which label a channel carries in its set. */
+export function labelIn(set: ChannelSet, index: number): string {
+  if (set.kind === "sum") return "Σ";
+  return (set.labels[set.channels.indexOf(index)] ?? "").replace("ACN", "");
+}
+
+/** Takes channels out of the sets that they are in; those sets end. */
+export const without = (sets: ChannelSet[], channels: number[]) => sets.filter((s) => !s.channels.some((c) => channels.includes(c)));
+
+/** The sets with one more in place of whatever its channels were in. */
+export const together = (sets: ChannelSet[], set: ChannelSet) => [...without(sets, set.channels), set].sort((a, b) => Math.min(...a.channels) - Math.min(...b.channels));
+
+/** Sides changed over. */
+export const swapped = (set: ChannelSet): ChannelSet => ({ ...set, channels: [...set.channels].reverse() });
+
+const orders: Record<number, { name: string; labels: string[] }[]> = {
+  2: [{ name: "Stereo pair", labels: ["L", "R"] }],
+  3: [{ name: "Left, right, centre", labels: ["L", "R", "C"] }],
+  5: [{ name: "5.0: L R C Ls Rs", labels: ["L", "R", "C", "Ls", "Rs"] }],
+  6: [
+    { name: "5.1: L R C LFE Ls Rs", labels: ["L", "R", "C", "LFE", "Ls", "Rs"] },
+    { name: "5.1 film order: L C R Ls Rs LFE", labels: ["L", "C", "R", "Ls", "Rs", "LFE"] },
+    { name: "5.1: L R Ls Rs C LFE", labels: ["L", "R", "Ls", "Rs", "C", "LFE"] },
+  ],
+  8: [{ name: "7.1: L R C LFE Lss Rss Lrs Rrs", labels: ["L", "R", "C", "LFE", "Lss", "Rss", "Lrs", "Rrs"] }],
+};
+
+/** Every way in which these channels can be read together, in the order in which they are given. */
+export function waysOf(channels: number[]): { name: string; set: ChannelSet }[] {
+  const ways: { name: string; set: ChannelSet }[] = (orders[channels.length] ?? []).map((o) => ({ name: o.name, set: { kind: "bonded", channels, labels: o.labels } }));
+  if (channels.length === 2) ways.push({ name: "Stereo pair, sides changed over", set: { kind: "bonded", channels: [...channels].reverse(), labels: ["L", "R"] } });
+  if (channels.length === 4) {
+    ways.push({ name: "Sound field, ACN order (SN3D)", set: { kind: "field", channels, labels: ["ACN0", "ACN1", "ACN2", "ACN3"] } });
+    ways.push({ name: "Sound field, W X Y Z (FuMa)", set: { kind: "field", channels, labels: ["W", "X", "Y", "Z"] } });
+  }
+  if (channels.length >= 2) ways.push({ name: `Their sum, each at ${channels.length === 2 ? "−6 dB" : `1/${channels.length}`}`, set: { kind: "sum", channels, labels: ["M"] } });
+  return ways;
+}
+
+/** What a set is, in words. */
+export function setName(s: ChannelSet): string {
+  if (s.kind === "field") return s.labels[0] === "W" ? "sound field (FuMa)" : "sound field (ACN)";
+  if (s.kind === "sum") return `sum of ${s.channels.length}`;
+  return { 2: "stereo pair", 3: "L R C", 5: "5.0 set", 6: "5.1 set", 8: "7.1 set" }[s.channels.length] ?? "bonded set";
+}
+
+/** How many tracks unravel makes: a set is one. */
+export function trackCount(take: Take): number {
+  const on = take.channels.filter((c) => c.unravelled).map((c) => c.index);
+  const sets = take.sets.filter((s) => s.channels.some((c) => on.includes(c)));
+  return sets.length + on.filter((c) => !setOf(take.sets, c)).length;
+}
+
+/** A channel that carries nothing that another does not: it is folded away. */
+export const spare = (c: Channel) => c.empty || !!c.findings?.some((f) => ["empty", "copy", "polarity"].includes(f.kind));
+
+export function level(dB: number | null) {
+  return dB === null ? "silent" : `${dB.toFixed(0).replace("-", "−")} dBFS`;
+}
+
+/** Why a channel is folded away, in a few words. */
+export function whySpare(c: Channel): string {
+  const copy = c.findings?.find((f) => f.kind === "copy" || f.kind === "polarity");
+  return `${c.index}, ${c.name || "unnamed"}: ${copy ? `${copy.message.charAt(0).toLowerCase()}${copy.message.slice(1)}` : `empty (${level(c.rmsDBFS)})`}`;
+}
+
+/** The stem of a channel as it stands: decided, or suggested. */
+export const stemOf = (c: Channel) => c.stem || c.suggested;
+
+/** The strand of a channel as it stands. */
+export const strandOf = (c: Channel) => c.strand || (stemOf(c) === c.suggested ? c.suggestedStrand : "");

@@ -1,0 +1,130 @@
+import { ArrowDown, ArrowUp, Plus, X } from "lucide-react";
+import { useEffect, useState } from "react";
+
+import { api, ok, type ProductionStem, type StemRule, type TakeKind } from "../../api/client";
+import { keysOf, useDo, useStems } from "../../api/hooks";
+import { Dialog } from "../../ui/dialog";
+import { StemTag } from "../../ui/stem";
+import { kindNames } from "./board";
+
+/** The stems of the production, their strands, and the rules that suggest them: all to be read and changed. */
+export function StemsDialog({ production, open, onOpenChange }: { production: string; open: boolean; onOpenChange: (open: boolean) => void }) {
+  const kept = useStems(production);
+  const [stems, setStems] = useState<ProductionStem[]>([]);
+  const [rules, setRules] = useState<StemRule[]>([]);
+  useEffect(() => {
+    if (open && kept.data) {
+      setStems(kept.data.stems);
+      setRules(kept.data.rules);
+    }
+  }, [open, kept.data]);
+  const keep = useDo(
+    () => ok(api.PUT("/productions/{production}/stems", { params: { path: { production } }, body: { stems, rules } })),
+    [keysOf.stems(production), keysOf.takes(production)],
+    () => onOpenChange(false),
+  );
+  const stem = (i: number, part: Partial<ProductionStem>) => setStems(stems.map((s, n) => (n === i ? { ...s, ...part } : s)));
+  const rule = (i: number, part: Partial<StemRule>) => setRules(rules.map((r, n) => (n === i ? { ...r, ...part } : r)));
+  const move = (i: number, by: number) => {
+    const next = [...rules];
+    [next[i], next[i + by]] = [next[i + by]!, next[i]!];
+    setRules(next);
+  };
+  return (
+    <Dialog open={open} onOpenChange={onOpenChange} title="Stems and rules" about="Rules suggest a stem for each channel; what you have decided stays. A reel that is there gets a new stem when something in it is unravelled there." wide>
+      <h3 className="font-bold">Stems</h3>
+      <div className="mt-2 grid grid-cols-[30px_64px_150px_1fr_24px] items-center gap-2 text-[13px]">
+        <span />
+        <span className="text-muted">Tag</span>
+        <span className="text-muted">Name</span>
+        <span className="text-muted">Strands, with commas between: characters, languages</span>
+        <span />
+        {stems.map((s, i) => (
+          <div key={i} className="contents">
+            <StemTag stem={s.id || "?"} />
+            <input className="field tc uppercase" maxLength={2} value={s.id} aria-label={`Tag of stem ${i + 1}`} onChange={(e) => stem(i, { id: e.target.value.toUpperCase() })} />
+            <input className="field" maxLength={60} value={s.name} aria-label={`Name of stem ${i + 1}`} onChange={(e) => stem(i, { name: e.target.value })} />
+            <input className="field min-w-0" value={s.strands.join(", ")} aria-label={`Strands of ${s.name}`} onChange={(e) => stem(i, { strands: e.target.value.split(",").map((x, n, all) => (n < all.length - 1 ? x.trim() : x.trimStart())) })} />
+            <Small label={`Remove stem ${s.name}`} onClick={() => setStems(stems.filter((_, n) => n !== i))}>
+              <X size={15} />
+            </Small>
+          </div>
+        ))}
+      </div>
+      <button className="pill mt-2" onClick={() => setStems([...stems, { id: "", name: "", labels: ["L", "R"], strands: [] }])}>
+        <Plus size={14} /> A stem of your own
+      </button>
+      <h3 className="mt-5 font-bold">Rules</h3>
+      <p className="mt-0.5 text-[13px] text-muted">The first that holds counts, from the top. What no rule is about is dialogue.</p>
+      <div className="mt-2 grid grid-cols-[130px_1fr_76px_150px_76px] items-center gap-2 text-[13px]">
+        <span className="text-muted">For</span>
+        <span className="text-muted">whose channel's name holds any of these words</span>
+        <span className="text-muted">stem</span>
+        <span className="text-muted">strand</span>
+        <span />
+        {rules.map((r, i) => (
+          <div key={i} className="contents">
+            <select className="field" value={r.kind} aria-label={`Kind of rule ${i + 1}`} onChange={(e) => rule(i, { kind: e.target.value as StemRule["kind"] })}>
+              <option value="">any take</option>
+              {(Object.keys(kindNames) as TakeKind[]).map((k) => (
+                <option key={k} value={k}>
+                  {kindNames[k]}
+                </option>
+              ))}
+            </select>
+            <input className="field min-w-0" placeholder="any name" value={(r.words ?? []).join(", ")} aria-label={`Words of rule ${i + 1}`} onChange={(e) => rule(i, { words: e.target.value === "" ? [] : e.target.value.split(",").map((x) => x.trimStart()) })} />
+            <select className="field" value={r.stem} aria-label={`Stem of rule ${i + 1}`} onChange={(e) => rule(i, { stem: e.target.value, strand: "" })}>
+              {stems.map((s) => (
+                <option key={s.id} value={s.id}>
+                  {s.id}
+                </option>
+              ))}
+            </select>
+            <select className="field min-w-0" value={r.strand} aria-label={`Strand of rule ${i + 1}`} onChange={(e) => rule(i, { strand: e.target.value })}>
+              <option value="">none</option>
+              {stems
+                .find((s) => s.id === r.stem)
+                ?.strands.filter(Boolean)
+                .map((s) => (
+                  <option key={s} value={s}>
+                    {s}
+                  </option>
+                ))}
+            </select>
+            <span className="flex">
+              {i > 0 && (
+                <Small label={`Rule ${i + 1} earlier`} onClick={() => move(i, -1)}>
+                  <ArrowUp size={14} />
+                </Small>
+              )}
+              {i < rules.length - 1 && (
+                <Small label={`Rule ${i + 1} later`} onClick={() => move(i, 1)}>
+                  <ArrowDown size={14} />
+                </Small>
+              )}
+              <Small label={`Remove rule ${i + 1}`} onClick={() => setRules(rules.filter((_, n) => n !== i))}>
+                <X size={14} />
+              </Small>
+            </span>
+          </div>
+        ))}
+      </div>
+      <div className="mt-2 flex items-center justify-between">
+        <button className="pill" onClick={() => setRules([{ kind: "", words: [], stem: stems[0]?.id ?? "DX", strand: "" }, ...rules])}>
+          <Plus size={14} /> A rule
+        </button>
+        <button className="pill-act" disabled={keep.isPending} onClick={() => keep.mutate(undefined)}>
+          Keep stems and rules
+        </button>
+      </div>
+    </Dialog>
+  );
+}
+
+function Small(p: { label: string; onClick: () => void; children: React.ReactNode }) {
+  return (
+    <button className="cursor-pointer rounded p-1 text-muted hover:text-ink" aria-label={p.label} title={p.label} onClick={p.onClick}>
+      {p.children}
+    </button>
+  );
+}

@@ -1,0 +1,79 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+
+import { api, ok, type Take } from "../../api/client";
+import { keysOf, useDo, useProduction, useReels } from "../../api/hooks";
+import { keyOf, useActions } from "../../ui/keys";
+import { tell } from "../../ui/notices";
+import { trackCount } from "./reading";
+
+/** Stands for a reel that is yet to be made. */
+const fresh = "new";
+
+/** The first of Reel 1, Reel 2 … that no reel is called. */
+export function newReelName(taken: string[]): string {
+  for (let n = 1; ; n++) if (!taken.some((t) => t === `Reel ${n}` || t.startsWith(`Reel ${n},`))) return `Reel ${n}`;
+}
+
+/** The one command that breaks the channels that are on into tracks on a reel. */
+export function UnravelBar({ take }: { take: Take }) {
+  const go = useNavigate();
+  const queries = useQueryClient();
+  const reels = useReels(take.production);
+  const production = useProduction(take.production);
+  const [chosen, setChosen] = useState("");
+  const reel = chosen === fresh ? undefined : (reels.data?.find((r) => r.id === chosen) ?? reels.data?.[0]);
+  const tracks = trackCount(take);
+  const carry = useDo(
+    () => ok(api.POST("/takes/{take}/carry", { params: { path: { take: take.id } } })),
+    [keysOf.takes(take.production)],
+    ({ changed }) => tell(changed === 0 ? "The other takes have these names already, or other channels." : changed === 1 ? "1 other take has these names now." : `${changed} other takes have these names now.`),
+  );
+  const path = (id: string) => ({ params: { path: { reel: id } } });
+  const unravel = useDo(
+    async () => {
+      let target = reel?.id;
+      if (!target) {
+        const p = production.data!;
+        const start = take.description.startTimecode ? `${take.description.startTimecode.slice(0, 2)}:00:00:00` : "10:00:00:00";
+        target = (await ok(api.POST("/productions/{production}/reels", { params: { path: { production: p.id } }, body: { name: newReelName(reels.data?.map((r) => r.name) ?? []), start } }))).id;
+      }
+      const now = await ok(api.GET("/reels/{reel}", path(target)));
+      return ok(api.POST("/reels/{reel}/unravel", { ...path(target), body: { revision: now.revision, take: take.id } }));
+    },
+    [keysOf.reels(take.production)],
+    (view) => {
+      queries.setQueryData(keysOf.reel(view.id), view);
+      void go(`/p/${take.production}/loom/${view.id}`);
+    },
+  );
+  const run = () => {
+    if (tracks > 0 && !unravel.isPending && reels.data) unravel.mutate(undefined);
+  };
+  useActions({ unravel: run });
+  const where = take.tie && take.place !== null ? `In sync with ${take.tie.title}, tied together.` : take.place !== null ? "At its own timecode, tied together." : "At the start of the reel; move it there.";
+  return (
+    <div className="flex shrink-0 flex-wrap items-center gap-2.5 border-t border-line px-6 py-3">
+      <button className="pill-act" disabled={tracks === 0 || unravel.isPending || !reels.data || !production.data} onClick={run} title={`Key: ${keyOf("unravel")}`}>
+        {tracks === 0 ? "Switch on a channel to unravel" : tracks === 1 ? "Unravel 1 track" : `Unravel ${tracks} tracks`} onto {reel?.name ?? "a new reel"}
+      </button>
+      {reels.data && reels.data.length > 0 && (
+        <select className="field rounded-full" aria-label="Reel to unravel onto" value={reel?.id ?? fresh} onChange={(e) => setChosen(e.target.value)}>
+          {reels.data.map((r) => (
+            <option key={r.id} value={r.id}>
+              {r.name}
+            </option>
+          ))}
+          <option value={fresh}>a new reel</option>
+        </select>
+      )}
+      {take.description.roll && take.channels.some((c) => c.name) && (
+        <button className="pill" disabled={carry.isPending} onClick={() => carry.mutate(undefined)} title={`Names, stems and reading for every take of roll ${take.description.roll} that has ${take.channels.length} channels; one undo takes it back`}>
+          Use these names for all of {take.description.roll}
+        </button>
+      )}
+      <span className="text-[13px] text-muted">{where} The take itself is not changed.</span>
+    </div>
+  );
+}
