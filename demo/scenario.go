@@ -61,6 +61,7 @@ func voice(name string) (sound, error) {
 type line struct {
 	voice string
 	at    float64 // seconds
+	pace  float64 // 1 as it is shipped; two takes of a line are never the same
 }
 
 // shot is one take of a recorder.
@@ -94,20 +95,20 @@ var (
 	deck  = []string{"Boom", "Ines lav", "Tobiah lav", "Deck plant"}
 	shots = []shot{
 		{roll: Roll, scene: "12A", take: "1", note: "aircraft over the last line", start: "10:00:02:10", seconds: 17, channels: six,
-			lines: []line{{"ines-1", 1.5}, {"tobiah-1", 5.4}, {"ines-2", 9.6}, {"tobiah-2", 13.2}}},
-		{roll: Roll, scene: "12A", take: "2", note: "false start", start: "10:00:21:05", seconds: 8, channels: six, lines: []line{{"ines-false", 1.2}}},
+			lines: []line{{"ines-1", 1.5, 1.03}, {"tobiah-1", 5.4, 1.03}, {"ines-2", 9.6, 1.03}, {"tobiah-2", 13.2, 1.03}}},
+		{roll: Roll, scene: "12A", take: "2", note: "false start", start: "10:00:21:05", seconds: 8, channels: six, lines: []line{{"ines-false", 1.2, 1}}},
 		{roll: Roll, scene: "12A", take: "3", note: "rope creaks in the first lines", circled: true, start: "10:00:32:00", seconds: 20, channels: full,
-			lines: []line{{"ines-1", 2}, {"tobiah-1", 6.1}, {"ines-2", 10.4}, {"tobiah-2", 14.2}, {"dispatcher-2", 16.2}}},
+			lines: []line{{"ines-1", 2, 1}, {"tobiah-1", 6.1, 1}, {"ines-2", 10.4, 1}, {"tobiah-2", 14.2, 1}, {"dispatcher-2", 16.2, 1.02}}},
 		{roll: Roll, scene: "12B", take: "1", note: "", circled: true, start: "10:00:54:21", seconds: 17, channels: full,
-			lines: []line{{"dispatcher-1", 1.4}, {"ines-3", 6.6}, {"dispatcher-2", 10.2}}},
+			lines: []line{{"dispatcher-1", 1.4, 1}, {"ines-3", 6.6, 1}, {"dispatcher-2", 10.2, 1}}},
 		{roll: Roll, scene: "12B", take: "2", note: "power lost at the end", start: "10:01:40:00", seconds: 14, channels: twice, files: unclosed,
-			lines: []line{{"dispatcher-1", 1.2}, {"ines-3", 6.2}, {"dispatcher-2", 9.8}}},
+			lines: []line{{"dispatcher-1", 1.2, 0.97}, {"ines-3", 6.2, 0.97}, {"dispatcher-2", 9.8, 0.97}}},
 		{roll: Roll, scene: "14", take: "1", note: "winch starts by itself", circled: true, start: "10:01:14:00", seconds: 16, channels: four,
-			lines: []line{{"tobiah-3", 1.2}, {"ines-4", 5}, {"tobiah-4", 9.4}}, winch: []float64{3.6}, bell: []float64{13}},
+			lines: []line{{"tobiah-3", 1.2, 1}, {"ines-4", 5, 1}, {"tobiah-4", 9.4, 1}}, winch: []float64{3.6}, bell: []float64{13}},
 		{roll: Roll, scene: "wild", take: "1", note: "water at the ramp", circled: true, start: "10:06:40:00", seconds: 12, channels: []string{"Boom", "Boom 2"}},
-		{roll: Second, scene: "18C", take: "1", note: "lamp flickers", start: "10:02:10:00", seconds: 15, channels: deck, files: set, lines: []line{{"tobiah-4", 1.5}, {"ines-2", 6.5}, {"tobiah-2", 10.5}}},
-		{roll: Second, scene: "18C", take: "2", note: "", circled: true, start: "10:02:40:12", seconds: 16, channels: deck, files: set, lines: []line{{"tobiah-4", 2}, {"ines-2", 7}, {"tobiah-2", 11}}},
-		{roll: Second, scene: "18C", take: "3", note: "pick-up", start: "10:03:05:00", seconds: 9, channels: deck[:3], files: loose, lines: []line{{"tobiah-4", 1}, {"ines-2", 5}}},
+		{roll: Second, scene: "18C", take: "1", note: "lamp flickers", start: "10:02:10:00", seconds: 15, channels: deck, files: set, lines: []line{{"tobiah-4", 1.5, 1.05}, {"ines-2", 6.5, 1.05}, {"tobiah-2", 10.5, 1.05}}},
+		{roll: Second, scene: "18C", take: "2", note: "", circled: true, start: "10:02:40:12", seconds: 16, channels: deck, files: set, lines: []line{{"tobiah-4", 2, 0.96}, {"ines-2", 7, 0.96}, {"tobiah-2", 11, 0.96}}},
+		{roll: Second, scene: "18C", take: "3", note: "pick-up", start: "10:03:05:00", seconds: 9, channels: deck[:3], files: loose, lines: []line{{"tobiah-4", 1, 1.025}, {"ines-2", 5, 1.025}}},
 	}
 )
 
@@ -265,6 +266,7 @@ func (s shot) record(seed uint64) (wave.Header, []sound, error) {
 		if err != nil {
 			return wave.Header{}, nil, err
 		}
+		v = v.paced(l.pace)
 		switch l.voice[:4] {
 		case "ines":
 			ines.add(v, l.at, 1)

@@ -3,6 +3,8 @@ package demo
 import (
 	"math"
 	"math/rand/v2"
+
+	"zestyloom/core/dsp"
 )
 
 const rate = 48000
@@ -58,6 +60,20 @@ func (s sound) fade(in, out float64) sound {
 		s[i] *= g
 	}
 	return s
+}
+
+// paced speaks faster or slower, higher or lower: a factor of its length. At 1 it is the same.
+func (s sound) paced(factor float64) sound {
+	if factor == 1 {
+		return s
+	}
+	r := dsp.NewResampler(1 / factor)
+	out := make(sound, r.Length(int64(len(s))))
+	first, end := r.Span(0, len(out))
+	input := make([]float64, end-first)
+	copy(input[-first:], s)
+	r.Block(out, 0, input, first)
+	return out
 }
 
 func noise(seconds float64, seed uint64) sound {

@@ -4,7 +4,7 @@ import { defineConfig } from "vitest/config";
 
 export default defineConfig({
   plugins: [react(), tailwindcss()],
-  build: { outDir: "../internal/web/dist", emptyOutDir: true, chunkSizeWarningLimit: 900 },
+  build: { assetsInlineLimit: 0, outDir: "../internal/web/dist", emptyOutDir: true, chunkSizeWarningLimit: 900 },
   server: { proxy: { "/api": { target: "http://127.0.0.1:7420", ws: true } } },
   test: { environment: "jsdom", include: ["src/**/*.test.{ts,tsx}"] },
 });

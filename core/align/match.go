@@ -77,8 +77,8 @@ func Finely(ctx context.Context, reference, recording *wave.File, coarse Coarse)
 		return Match{}, nil
 	}
 	f := finder{ctx: ctx, reference: reference, recording: recording, rate: rate, correlator: newCorrelator(rate)}
-	if err := f.choose(coarse.Offset); err != nil {
-		return Match{}, err
+	if ok, err := f.choose(coarse.Offset); err != nil || !ok {
+		return Match{RunnerUp: coarse.RunnerUp}, err
 	}
 	looked, places, err := f.places(coarse.Offset)
 	if err != nil {

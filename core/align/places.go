@@ -70,41 +70,54 @@ func (f *finder) places(expected int64) (looked int, found []Place, err error) {
 	return looked, found, nil
 }
 
-// trials is how many windows tell which channel sounds most like the reference.
-const trials = 4
+const (
+	// trials is how many windows tell which channel sounds most like the reference.
+	trials = 3
+	// hopeless is the height of a peak below which no channel is worth trying: chance reaches it one time in two.
+	hopeless = 5
+)
 
 // choose finds the channel of the recording that is most like the reference, so that microphones at other distances do
-// not blur the place. The sum of all stays where no channel is better.
-func (f *finder) choose(expected int64) error {
-	f.channel = all
-	if f.recording.Channels == 1 {
-		return nil
-	}
+// not blur the place. The sum of all stays where no channel is better. It is not ok where nothing is alike at all.
+func (f *finder) choose(expected int64) (ok bool, err error) {
 	begin, end := max(0, -expected), min(f.recording.Frames, f.reference.Frames-expected)
 	span := max(0, end-begin-window)
-	best := 0.0
-	chosen := all
-	for channel := all; channel < f.recording.Channels; channel++ {
+	highest := 0.0
+	try := func(channel int) (total float64, err error) {
 		f.channel = channel
-		total := 0.0
 		for i := range int64(trials) {
 			if err := f.ctx.Err(); err != nil {
-				return err
+				return 0, err
 			}
 			p, sounding, err := f.find(begin+span*(2*i+1)/(2*trials), float64(expected))
 			if err != nil {
-				return err
+				return 0, err
 			}
 			if sounding {
 				total += p.Strength
+				highest = max(highest, p.Strength)
 			}
 		}
-		if total > best {
-			best, chosen = total, channel
+		return total, nil
+	}
+	best, err := try(all)
+	if err != nil || highest < hopeless {
+		return false, err
+	}
+	chosen := all
+	if f.recording.Channels > 1 {
+		for channel := range f.recording.Channels {
+			total, err := try(channel)
+			if err != nil {
+				return false, err
+			}
+			if total > best {
+				best, chosen = total, channel
+			}
 		}
 	}
 	f.channel = chosen
-	return nil
+	return true, nil
 }
 
 // find looks one window up around the place where it is expected.

@@ -63,6 +63,7 @@ func New(c Config) (http.Handler, error) {
 			s.fail(c, fault.New(fault.NotFound, "There is nothing at this address"))
 			return
 		}
+		c.Status(http.StatusOK) // gin has put 404 there; the interface answers for its own paths
 		web.Handler().ServeHTTP(c.Writer, c.Request)
 	})
 	return e, nil

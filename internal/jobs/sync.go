@@ -222,6 +222,9 @@ func (r *Runner) byWaveform(ctx context.Context, session *library.Session, m sto
 	slices.SortStableFunc(list, func(a, b likely) int { return cmp.Compare(b.coarse.Strength, a.coarse.Strength) })
 	second := 0.0
 	for _, l := range list[:min(finely, len(list))] {
+		if l.coarse.Strength < 0.5*list[0].coarse.Strength {
+			break
+		}
 		reference, err := session.OpenTake(l.take)
 		if err != nil {
 			return m, err

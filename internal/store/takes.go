@@ -182,7 +182,7 @@ func scanTake(row pgx.CollectableRow) (t Take, err error) {
 		if i < len(found) {
 			c.Findings = found[i].Findings
 		}
-		c.Suggested, c.SuggestedStrand = take.Suggest(rules, t.Kind, cmp.Or(c.Name, t.Title()))
+		c.Suggested, c.SuggestedStrand = take.Suggest(rules, t.Kind, c.Name+" "+t.Title())
 		c.Unravelled = c.Use != take.Mix && !c.Spare()
 		if c.On != nil {
 			c.Unravelled = *c.On

@@ -42,10 +42,13 @@ export function tieOf(row: Row, offset: number): Omit<Tie, "title"> {
   return { reference: row.reference!, offset: Math.round(offset), driftPPM: row.drift, confidence: row.confidence, method: row.match?.method ?? "waveform" };
 }
 
+/** Whether a take was recorded to a picture, so that it wants a place. Narration and the like were not. */
+export const wantsPlace = (t: Take) => t.kind === "recording" && t.channels.length > 0 && (t.description.scene !== "" || t.description.startSamples !== null);
+
 /** Sets of takes to choose from, each with a name. */
 export function takeSets(takes: Take[], asked: string[]): { name: string; ids: string[] }[] {
   const sets: { name: string; ids: string[] }[] = [];
-  const sounding = takes.filter((t) => t.kind === "recording" && t.channels.length > 0);
+  const sounding = takes.filter(wantsPlace);
   if (asked.length > 0) sets.push({ name: asked.length === 1 ? "The take you chose" : `The ${asked.length} takes you chose`, ids: asked });
   sets.push({ name: `All recordings (${sounding.length})`, ids: sounding.map((t) => t.id) });
   for (const roll of [...new Set(sounding.map((t) => t.description.roll).filter(Boolean))]) {

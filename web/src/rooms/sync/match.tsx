@@ -56,7 +56,7 @@ export function MatchBoard({ row, reference, rate, production }: { row: Row; ref
           <h2 className="truncate text-[17px] font-bold">
             {takeTitle(take)} in {takeTitle(reference)}
           </h2>
-          <dl className="mt-2 grid grid-cols-[auto_1fr_auto_1fr] gap-x-3 gap-y-1 text-[13px]">
+          <dl className="mt-2 grid grid-cols-[auto_auto_auto_1fr] gap-x-3 gap-y-1 whitespace-nowrap text-[13px]">
             <dt className="text-muted">Starts</dt>
             <dd className="tc">
               {words.seconds} <span className="text-muted">{words.frames}</span>
@@ -72,7 +72,7 @@ export function MatchBoard({ row, reference, rate, production }: { row: Row; ref
             </dd>
             <dt className="text-muted">Runner-up</dt>
             <dd className="tc">
-              {r ? `${Math.round(r.runnerUp * 100)} %` : "none"} <span className="font-sans text-muted">{r && (r.runnerUp > 0.8 ? "as good: it could be another place" : "of the best place")}</span>
+              {r ? `${Math.round(r.runnerUp * 100)} %` : "none"} <span className="font-sans text-muted">{r && (r.runnerUp > 0.8 ? "as good: maybe elsewhere" : "of the best place")}</span>
             </dd>
           </dl>
         </div>
@@ -197,5 +197,5 @@ function PictureAt({ take, at, playing }: { take: Take; at: number; playing: boo
     if (Math.abs(v.currentTime - at) > 0.08) v.currentTime = Math.max(0, at);
     if (v.paused) void v.play().catch(() => undefined);
   }, [at, playing]);
-  return <video ref={video} className="h-[108px] w-[192px] shrink-0 rounded-md bg-[#22263a]" src={`${base}/takes/${take.id}/picture`} muted preload="auto" aria-label={`Picture of ${takeTitle(take)}`} />;
+  return <video ref={video} className="h-[90px] w-[160px] shrink-0 rounded-md bg-[#22263a]" src={`${base}/takes/${take.id}/picture`} muted preload="auto" aria-label={`Picture of ${takeTitle(take)}`} />;
 }

@@ -7,7 +7,7 @@ import { isOpen, keysOf, useDo, useMatches, useProduction, useTakes, useWork } f
 import { Header } from "../../ui/header";
 import { useActions } from "../../ui/keys";
 import { takeTitle } from "../takes/list";
-import { driftWords, offsetWords, referenceSets, rowOf, sure, takeSets, tieOf, type Row } from "./figures";
+import { driftWords, offsetWords, referenceSets, rowOf, sure, takeSets, tieOf, wantsPlace, type Row } from "./figures";
 import { Confidence, MatchBoard } from "./match";
 
 const methods: Record<SyncMethod, string> = { waveform: "by waveform", timecode: "by timecode", both: "by timecode, then waveform" };
@@ -26,7 +26,7 @@ export function SyncRoom() {
   const list = takes.data?.takes;
   const rows = useMemo(() => {
     const byTake = new Map(matches.data?.map((m) => [m.take, m]));
-    return (list ?? []).filter((t) => t.channels.length > 0 && (t.kind === "recording" || t.tie || byTake.has(t.id))).map((t) => rowOf(t, byTake.get(t.id)));
+    return (list ?? []).filter((t) => t.channels.length > 0 && (wantsPlace(t) || t.tie || byTake.has(t.id))).map((t) => rowOf(t, byTake.get(t.id)));
   }, [list, matches.data]);
   const shown = rows.find((r) => r.take.id === takeID) ?? rows.find((r) => r.state === "found") ?? rows[0];
   const show = (r: Row) => void go(`/p/${id}/sync/${r.take.id}`, { replace: true });
@@ -185,7 +185,7 @@ function Matches(p: { rows: Row[]; takes: Take[]; shown: Row | undefined; rate: 
         >
           <span className="min-w-0">
             <b className="block truncate text-[14px]">{takeTitle(r.take)}</b>
-            <span className="block truncate text-muted">{r.take.description.roll ? `Roll ${r.take.description.roll}` : `${r.take.channels.length} channels`}</span>
+            <span className="block truncate text-muted">{r.take.description.roll ? `Roll ${r.take.description.roll}` : r.take.channels.length === 1 ? "1 channel" : `${r.take.channels.length} channels`}</span>
           </span>
           {r.reference ? (
             <span className="min-w-0">

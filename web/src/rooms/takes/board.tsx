@@ -42,18 +42,18 @@ export function TakeBoard({ take }: { take: Take }) {
           <option key={n} value={n} />
         ))}
       </datalist>
-      <div className="min-h-0 grow overflow-auto px-6">
+      <div className="flex min-h-0 grow flex-col overflow-auto px-6">
         {rows.map((c) => (
           <ChannelRow key={c.index} take={take} channel={c} stems={stems.data?.stems ?? []} marked={marked.includes(c.index)} onMark={(on, range) => mark(c.index, on, range)} />
         ))}
         {folded.length > 0 && (
-          <button className="flex w-full cursor-pointer items-center gap-2 border-t border-line py-2.5 text-left text-[13px] text-muted hover:text-ink" aria-expanded={unfolded} onClick={() => setUnfolded(!unfolded)}>
+          <button className="flex w-full shrink-0 cursor-pointer items-center gap-2 border-t border-line py-2.5 text-left text-[13px] text-muted hover:text-ink" aria-expanded={unfolded} onClick={() => setUnfolded(!unfolded)}>
             {unfolded ? <ChevronDown size={15} /> : <ChevronRight size={15} />}
             {unfolded ? "Fold away what is empty or a copy" : `${folded.length === 1 ? "1 channel" : `${folded.length} channels`} folded away: ${folded.map(whySpare).join("; ")}`}
           </button>
         )}
         {take.channels.length > 0 ? (
-          <p className="border-t border-line py-2.5 text-[13px] text-muted">Press and hold on a waveform to hear that channel alone from there. Mark channels to hear them together or to read them as a set.</p>
+          <p className="shrink-0 border-t border-line py-2.5 text-[13px] text-muted">Press and hold on a waveform to hear that channel alone from there. Mark channels to hear them together or to read them as a set.</p>
         ) : (
           <p className="border-t border-line py-2.5 text-muted">This movie has no sound, only a picture.</p>
         )}

@@ -21,7 +21,7 @@ export function ChannelRow(p: { take: Take; channel: Channel; stems: ProductionS
   const set = setOf(take.sets, c.index);
   const group = set ? set.channels : [c.index];
   return (
-    <div className={`grid min-h-[56px] grid-cols-[52px_196px_40px_minmax(110px,1fr)_134px_40px] items-center gap-2.5 border-t border-line py-1.5 ${p.marked ? "bg-band" : ""}`} data-channel={c.index}>
+    <div className={`grid min-h-[56px] max-h-32 flex-1 grid-cols-[52px_196px_40px_minmax(110px,1fr)_134px_40px] items-center gap-2.5 border-t border-line py-1.5 ${p.marked ? "bg-band" : ""}`} data-channel={c.index}>
       <label className="flex cursor-pointer items-center justify-end gap-2">
         <input
           type="checkbox"

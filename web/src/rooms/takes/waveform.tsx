@@ -52,7 +52,7 @@ export function Waveform({ take, channel: c, muted }: { take: Take; channel: Cha
   };
   return (
     <div
-      className="relative h-11 cursor-pointer touch-none"
+      className="relative h-full min-h-11 cursor-pointer touch-none py-0.5"
       role="button"
       tabIndex={0}
       aria-label={`Listen to channel ${c.index}, ${c.name || "unnamed"}`}
