@@ -28,6 +28,18 @@ if (!prints.some((p) => p.report)) {
   }
 }
 const print = prints.find((p) => p.report);
+// Sync is shown with takes that have found their movies.
+const cameras = takes.filter((t) => t.kind === "camera").map((t) => t.id);
+const recordings = takes.filter((t) => t.kind === "recording" && t.description.scene).map((t) => t.id);
+let matches = await get(`/productions/${production.id}/matches`);
+if (matches.length === 0) {
+  await fetch(`${address}/api/v1/productions/${production.id}/sync`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ takes: recordings, references: cameras, method: "waveform" }) });
+  for (let i = 0; i < 600 && matches.length < recordings.length; i++) {
+    await new Promise((r) => setTimeout(r, 300));
+    matches = await get(`/productions/${production.id}/matches`);
+  }
+}
+const group = takes.find((t) => t.description.scene === "18C" && t.description.take === "1");
 const base = `${address}/p/${production.id}`;
 
 async function shot(name, light, url, prepare, width = 1280, height = 800) {
@@ -54,6 +66,21 @@ const only = process.env.SHOTS?.split(",");
 const all = {
   takes: () => shot("takes", "day", `${base}/takes/${take.id}`),
   "takes-night": () => shot("takes-night", "night", `${base}/takes/${take.id}`),
+  "takes-several": () =>
+    shot("takes-several", "day", `${base}/takes`, async (p) => {
+      const third = p.getByRole("listbox", { name: "Takes" }).getByRole("option", { name: /18C.*take 3/ });
+      await third.first().click();
+      await third.last().click({ modifiers: ["Shift"] });
+      await p.getByText("Against it").waitFor();
+    }),
+  "takes-group": () => shot("takes-group", "day", `${base}/takes/${group.id}`, (p) => p.getByRole("button", { name: "Why, and which files" }).click()),
+  stems: () =>
+    shot("stems", "day", `${base}/takes`, async (p) => {
+      await p.getByRole("button", { name: "For all takes: sound report, stems and rules" }).click();
+      await p.getByRole("menuitem", { name: "Stems, strands and rules…" }).click();
+    }),
+  sync: () => shot("sync", "day", `${base}/sync/${take.id}`, (p) => p.waitForTimeout(1000)),
+  "sync-night": () => shot("sync-night", "night", `${base}/sync/${take.id}`, (p) => p.waitForTimeout(1000)),
   loom: () => shot("loom", "day", `${base}/loom/${reel.id}`, playing),
   "loom-night": () => shot("loom-night", "night", `${base}/loom/${reel.id}`, playing),
   "loom-wide": () => shot("loom-wide", "day", `${base}/loom/${reel.id}`, playing, 1920, 1080),

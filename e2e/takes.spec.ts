@@ -74,7 +74,7 @@ test("the list is searched, filtered and walked by keys", async ({ page }) => {
   await page.goto("/");
   await page.getByRole("link", { name: /The Lantern Ferry(?!,)/ }).click();
   await expect(takeRow(page, /12A.*take 3/)).toBeVisible();
-  await page.getByRole("button", { name: "Circled" }).click();
+  await page.getByRole("button", { name: "Circled", exact: true }).click();
   await expect(page.getByRole("listbox", { name: "Takes" }).getByRole("option")).toHaveCount(5);
   await page.getByLabel("Find takes").fill("rope");
   await expect(page.getByRole("listbox", { name: "Takes" }).getByRole("option")).toHaveCount(1);

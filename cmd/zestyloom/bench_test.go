@@ -8,11 +8,13 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/take"
 	"zestyloom/core/wave"
 	"zestyloom/core/wave/wavetest"
 )
@@ -109,4 +111,43 @@ func BenchmarkGaugeAgainstFFmpeg(b *testing.B) {
 		out, err := exec.Command(ffmpeg, "-v", "error", "-i", path, "-af", "ebur128=peak=true:framelog=verbose", "-f", "null", "-").CombinedOutput()
 		require.NoError(b, err, string(out))
 	})
+}
+
+// BenchmarkBeyondFourGiB probes, unravels and plies a take above 4 GiB. Memory must stay below 300 MiB, whatever the
+// length. The take is a sparse file: all its samples are silence, but they are read and written like any others.
+func BenchmarkBeyondFourGiB(b *testing.B) {
+	const channels, limit = 8, 300 << 20
+	h := wave.Header{Format: wavetest.PCM24(channels), Frames: (4<<30 + 64<<20) / (channels * 3)}
+	head, err := h.Marshal()
+	require.NoError(b, err)
+	dir := b.TempDir()
+	path := filepath.Join(dir, "long.wav")
+	require.NoError(b, os.WriteFile(path, head, 0o600))
+	require.NoError(b, os.Truncate(path, int64(len(head))+h.Frames*channels*3))
+	for b.Loop() {
+		f, d, closer, err := openSound(context.Background(), path, 0)
+		require.NoError(b, err)
+		require.Equal(b, wave.RF64, d.Container)
+		require.Equal(b, h.Frames, f.Frames)
+		require.NoError(b, closer.Close())
+		files, err := unravel(context.Background(), path, 0, filepath.Join(dir, "out"), "")
+		require.NoError(b, err)
+		var paths []string
+		for _, f := range files {
+			paths = append(paths, f.Path)
+		}
+		plied := filepath.Join(dir, "plied.wav")
+		_, err = ply(context.Background(), paths, plied, take.RefuseLengths, take.RefuseStamps)
+		require.NoError(b, err)
+		f, _, closer, err = openSound(context.Background(), plied, 0)
+		require.NoError(b, err)
+		require.Equal(b, h.Frames, f.Frames)
+		require.NoError(b, closer.Close())
+		require.NoError(b, os.RemoveAll(filepath.Join(dir, "out")))
+		require.NoError(b, os.Remove(plied))
+	}
+	var m runtime.MemStats
+	runtime.ReadMemStats(&m)
+	require.Less(b, m.Sys, uint64(limit))
+	b.ReportMetric(float64(m.Sys)/(1<<20), "MiB")
 }

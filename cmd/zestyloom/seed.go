@@ -114,7 +114,9 @@ func layOut(ctx context.Context, a *app.App, p store.Production) error {
 			}
 			choice.At = &at
 		}
-		if err := do(func(r *reel.Reel) (reel.Command, error) { return reel.Unravel(r, t.Source(store.ReelStems(stems)), choice) }); err != nil {
+		if err := do(func(r *reel.Reel) (reel.Command, error) {
+			return reel.Unravel(r, t.Source(store.ReelStems(stems)), choice)
+		}); err != nil {
 			return err
 		}
 		o, err := a.Store.Reel(ctx, id)

@@ -203,3 +203,61 @@ func TestCoarselyAroundATimecode(t *testing.T) {
 func TestDriftFrames(t *testing.T) {
 	assert.InDelta(t, 0.9, DriftFrames(10, 3600*48000, 48000, 25), 1e-9, "10 ppm of an hour are 36 ms")
 }
+
+// candidates makes shapes of recordings.
+func candidates(t testing.TB, files []*wave.File) []Candidate {
+	var list []Candidate
+	for _, f := range files {
+		shape, err := ShapeOf(context.Background(), f)
+		require.NoError(t, err)
+		list = append(list, Candidate{Shape: shape, Within: -1, Open: func() (*wave.File, error) { return f, nil }})
+	}
+	return list
+}
+
+func TestAmong(t *testing.T) {
+	ctx := context.Background()
+	scenes := [][]float64{speech(31, 20), speech(32, 20), speech(33, 20)}
+	references := candidates(t, []*wave.File{file(t, noisy(scenes[0], 20, 1)), file(t, noisy(scenes[1], 20, 2)), file(t, noisy(scenes[0][2*rate:], 20, 3))})
+	look := func(x []float64) (int, Match) {
+		f := file(t, x)
+		shape, err := ShapeOf(ctx, f)
+		require.NoError(t, err)
+		index, m, err := Among(ctx, f, shape, references)
+		require.NoError(t, err)
+		return index, m
+	}
+	index, m := look(noisy(scenes[1][3*rate:15*rate], 20, 4))
+	assert.Equal(t, 1, index)
+	assert.EqualValues(t, 3*rate, m.OffsetSamples)
+	assert.Less(t, m.RunnerUp, 0.8)
+	index, m = look(noisy(scenes[0][4*rate:16*rate], 20, 5))
+	assert.Contains(t, []int{0, 2}, index)
+	assert.Greater(t, m.RunnerUp, 0.8, "two movies of one moment, and it says so")
+	index, _ = look(scenes[2])
+	assert.Equal(t, -1, index)
+}
+
+// BenchmarkHundredAgainstHundred finds for each of 100 takes of four channels its movie among 100.
+func BenchmarkHundredAgainstHundred(b *testing.B) {
+	const count = 100
+	var movies, takes []*wave.File
+	for i := range uint64(count) {
+		scene := speech(100+i, 24)
+		movies = append(movies, file(b, noisy(scene, 20, i)))
+		iso := noisy(scene[2*rate:20*rate], 25, 1000+i)
+		takes = append(takes, file(b, noisy(iso, 10, 2000+i), iso, noisy(iso, 5, 3000+i), make([]float64, len(iso))))
+	}
+	for b.Loop() {
+		references := candidates(b, movies)
+		for i, f := range takes {
+			shape, err := ShapeOf(context.Background(), f)
+			require.NoError(b, err)
+			index, m, err := Among(context.Background(), f, shape, references)
+			require.NoError(b, err)
+			require.Equal(b, i, index)
+			require.EqualValues(b, 2*rate, m.OffsetSamples)
+		}
+	}
+	b.ReportMetric(b.Elapsed().Seconds()/float64(b.N)/count, "s/take")
+}

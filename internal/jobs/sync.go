@@ -1,7 +1,6 @@
 package jobs
 
 import (
-	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -45,12 +44,8 @@ type candidate struct {
 	shape *align.Shape // nil where only timecode counts, or it has no sound
 }
 
-const (
-	// finely is how many of the best candidates are compared sample by sample.
-	finely = 3
-	// around is how far from its timecode a take is looked for, in seconds.
-	around = 5
-)
+// around is how far from its timecode a take is looked for, in seconds.
+const around = 5
 
 // sync lines takes up one after another. What is found is stored as it is found, so that interrupted work goes on
 // where it was.
@@ -198,11 +193,8 @@ func (r *Runner) byWaveform(ctx context.Context, session *library.Session, m sto
 	if err != nil {
 		return m, err
 	}
-	type likely struct {
-		candidate
-		coarse align.Coarse
-	}
-	var list []likely
+	var list []align.Candidate
+	var ids []string
 	for _, c := range references {
 		if c.shape == nil {
 			continue
@@ -215,44 +207,22 @@ func (r *Runner) byWaveform(ctx context.Context, session *library.Session, m sto
 			}
 			near, within = offset, around*int64(t.Description.SampleRate)
 		}
-		if coarse, ok := align.Coarsely(c.shape, shape, near, within); ok {
-			list = append(list, likely{c, coarse})
-		}
+		list = append(list, align.Candidate{Shape: c.shape, Near: near, Within: within, Open: func() (*wave.File, error) { return session.OpenTake(c.take) }})
+		ids = append(ids, c.take.ID)
 	}
-	slices.SortStableFunc(list, func(a, b likely) int { return cmp.Compare(b.coarse.Strength, a.coarse.Strength) })
-	second := 0.0
-	for _, l := range list[:min(finely, len(list))] {
-		if l.coarse.Strength < 0.5*list[0].coarse.Strength {
-			break
-		}
-		reference, err := session.OpenTake(l.take)
-		if err != nil {
-			return m, err
-		}
-		found, err := align.Finely(ctx, reference, recording, l.coarse)
-		if err != nil {
-			return m, err
-		}
-		switch {
-		case !found.Matched:
-		case found.Confidence > m.Result.Confidence:
-			id := l.take.ID
-			second = max(second, m.Result.Confidence)
-			m.Reference, m.Result = &id, found
-		default:
-			second = max(second, found.Confidence)
-		}
-	}
-	switch {
-	case m.Reference != nil:
-		// Another reference that fits is a runner-up too.
-		m.Result.RunnerUp = max(m.Result.RunnerUp, second/m.Result.Confidence)
-		m.Result.Windows = nil
-	case len(list) == 0 && m.Method == store.ByBoth:
+	if len(list) == 0 && m.Method == store.ByBoth {
 		m.Reason = "No reference has a timecode to begin with"
-	default:
-		m.Reason = fmt.Sprintf("None of the %d references sounds like it", len(references))
+		return m, nil
 	}
+	index, found, err := align.Among(ctx, recording, shape, list)
+	if err != nil {
+		return m, err
+	}
+	if index < 0 {
+		m.Reason = fmt.Sprintf("None of the %d references sounds like it", len(references))
+		return m, nil
+	}
+	m.Reference, m.Result = &ids[index], found
 	return m, nil
 }
 

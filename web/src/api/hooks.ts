@@ -1,5 +1,5 @@
 // Server state, as rooms use it.
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 
 import { tellError } from "../ui/notices";
 import { api, ok, Problem, type ReelView, type Take, type TakeEdit, type TakeList, type Work } from "./client";
@@ -30,6 +30,19 @@ export const useStems = (production: string) =>
 
 export const useMatches = (production: string) =>
   useQuery({ queryKey: keysOf.matches(production), queryFn: () => ok(api.GET("/productions/{production}/matches", { params: { path: { production } } })) });
+
+/**
+ * The takes that a reel uses, by ID: those of the list, and those that are no longer in it because they were taken apart
+ * or resampled since. The reel keeps what it was made of.
+ */
+export function useTakesOf(view: ReelView): Map<string, Take> {
+  const listed = useTakes(view.production).data?.takes;
+  const byID = new Map(listed?.map((t) => [t.id, t]));
+  const missing = listed ? [...new Set(view.clips.map((c) => c.take))].filter((id) => !byID.has(id)) : [];
+  const others = useQueries({ queries: missing.map((take) => ({ queryKey: ["take", take], queryFn: () => ok(api.GET("/takes/{take}", { params: { path: { take } } })) })) });
+  others.forEach((q) => q.data && byID.set(q.data.id, q.data));
+  return byID;
+}
 
 export const isOpen = (w: Work) => w.state === "queued" || w.state === "running";
 

@@ -10,6 +10,7 @@ import { stemHeight, trackHeight } from "./geometry";
 export function TrackHead(p: {
   view: ReelView;
   track: Track;
+  origin: string; // roll and channels of the take, such as LF03 4
   selected: boolean;
   soloed: boolean;
   alone: boolean;
@@ -52,7 +53,9 @@ export function TrackHead(p: {
         <span className={`block truncate font-semibold ${t.mute ? "text-muted line-through" : ""}`} title={t.name}>
           {t.name}
         </span>
-        <span className="block truncate text-[11px] text-muted">{p.alone ? "listening to it alone" : t.suggested ? `${width} · stem suggested` : width}</span>
+        <span className="block truncate text-[11px] text-muted" title={p.origin && `From ${p.origin}`}>
+          {p.alone ? "listening to it alone" : [t.strand, width, t.suggested && "stem suggested", p.origin].filter(Boolean).join(" · ")}
+        </span>
       </button>
       <Round on={t.mute} label={`Mute ${t.name}`} hint={`Mute: it is not printed either (${keySign(keyOf("mute"))})`} onClick={p.onMute}>
         M

@@ -2,7 +2,7 @@ import { Maximize2, ZoomIn, ZoomOut } from "lucide-react";
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 
-import { useProduction, useReel, useReelEdits, useSpecs, useTakes } from "../../api/hooks";
+import { useProduction, useReel, useReelEdits, useSpecs, useTakesOf } from "../../api/hooks";
 import { player, usePlayer, type Tap } from "../../listen/player";
 import { Header } from "../../ui/header";
 import { keyOf, keySign, useActions } from "../../ui/keys";
@@ -49,10 +49,19 @@ function exists(view: ReelView, tap: Tap): boolean {
 }
 
 function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useReelEdits> }) {
-  const takes = useTakes(view.production);
+  const takes = useTakesOf(view);
   const specs = useSpecs();
   const spec = specs.data?.find((s) => s.id === view.head.spec);
-  const widths = useMemo(() => new Map(takes.data?.takes.map((t) => [t.id, t.channels.length])), [takes.data]);
+  const takesKey = [...takes.keys()].join();
+  const widths = useMemo(() => new Map([...takes.values()].map((t) => [t.id, t.channels.length])), [takesKey]); // a take's width never changes
+  // Which recorder's channel a track comes from stays visible.
+  const originOf = (track: string) => {
+    const c = view.clips.find((x) => x.track === track);
+    const t = c && takes.get(c.take);
+    if (!c || !t) return "";
+    const channels = c.channels.map((x) => x + 1);
+    return `${t.description.roll || t.fileName.replace(/\.[^.]+$/, "")} ${channels.length > 2 ? `${channels[0]}–${channels.at(-1)}` : channels.join(" ")}`;
+  };
 
   // Listening: where the shuttle stands, what is heard.
   const [at, setAt] = useState(view.head.start);
@@ -220,6 +229,7 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
                 key={t.id}
                 view={view}
                 track={t}
+                origin={originOf(t.id)}
                 selected={t.id === selected.track}
                 soloed={soloed.includes(t.id)}
                 alone={tap.kind === "track" && tap.id === t.id}

@@ -6,7 +6,7 @@ import { api, ok, type FrameRate, type SyncMethod, type Take } from "../../api/c
 import { isOpen, keysOf, useDo, useMatches, useProduction, useTakes, useWork } from "../../api/hooks";
 import { Header } from "../../ui/header";
 import { useActions } from "../../ui/keys";
-import { takeTitle } from "../takes/list";
+import { takeOf, takeTitle } from "../takes/list";
 import { driftWords, offsetWords, referenceSets, rowOf, sure, takeSets, tieOf, wantsPlace, type Row } from "./figures";
 import { Confidence, MatchBoard } from "./match";
 
@@ -28,7 +28,8 @@ export function SyncRoom() {
     const byTake = new Map(matches.data?.map((m) => [m.take, m]));
     return (list ?? []).filter((t) => t.channels.length > 0 && (wantsPlace(t) || t.tie || byTake.has(t.id))).map((t) => rowOf(t, byTake.get(t.id)));
   }, [list, matches.data]);
-  const shown = rows.find((r) => r.take.id === takeID) ?? rows.find((r) => r.state === "found") ?? rows[0];
+  const open = takeOf(list, takeID);
+  const shown = rows.find((r) => r.take === open) ?? rows.find((r) => r.state === "found") ?? rows[0];
   const show = (r: Row) => void go(`/p/${id}/sync/${r.take.id}`, { replace: true });
   const step = (by: number) => {
     const next = rows[rows.findIndex((r) => r === shown) + by];

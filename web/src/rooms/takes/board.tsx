@@ -80,7 +80,7 @@ function BoardHead({ take }: { take: Take }) {
       <div className="min-w-0 grow">
         <div className="flex flex-wrap items-center gap-2.5">
           <h1 className="min-w-0 truncate text-[22px] font-bold">{takeTitle(take)}</h1>
-          <button className={`pill ${d.circled ? "border-ink font-semibold" : "text-muted"}`} aria-pressed={d.circled} onClick={() => edit.mutate({ slate: { circled: !d.circled } })}>
+          <button className={`pill ${d.circled ? "border-ink font-semibold" : "text-muted"}`} aria-pressed={d.circled} aria-label={d.circled ? "This take is circled" : "This take is not circled"} onClick={() => edit.mutate({ slate: { circled: !d.circled } })}>
             {d.circled ? "Circled" : "Not circled"}
           </button>
           <DropdownMenu.Root>

@@ -19,6 +19,9 @@ export function takeTitle(t: Take): string {
   return t.stream > 0 ? `${title}, stream ${t.stream + 1}` : title;
 }
 
+/** Finds a take by its ID, or the one that has taken its place: its group, or it resampled. */
+export const takeOf = (takes: Take[] | undefined, id: string | undefined) => takes?.find((t) => t.id === id) ?? takes?.find((t) => t.assembly?.files.some((f) => f.take === id));
+
 /** What a search looks through. */
 function words(t: Take): string {
   const d = t.description;

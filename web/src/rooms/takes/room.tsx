@@ -11,7 +11,7 @@ import { useActions } from "../../ui/keys";
 import { tell } from "../../ui/notices";
 import { TakeBoard } from "./board";
 import { BringIn } from "./bringin";
-import { TakeList } from "./list";
+import { TakeList, takeOf } from "./list";
 import { SeveralTakes } from "./several";
 import { StemsDialog } from "./stems";
 import { useUploads } from "./uploads";
@@ -31,7 +31,7 @@ export function TakesRoom() {
   const undo = useDo(() => ok(api.POST("/productions/{production}/takes/undo", path)), again);
   const redo = useDo(() => ok(api.POST("/productions/{production}/takes/redo", path)), again);
   const list = takes.data?.takes;
-  const shown = useMemo(() => list?.find((t) => t.id === takeID) ?? list?.[0], [list, takeID]);
+  const shown = useMemo(() => takeOf(list, takeID) ?? list?.[0], [list, takeID]);
   const playing = usePlayer((s) => s.playing);
   const [several, setSeveral] = useState<string[]>([]);
   const chosen = useMemo(() => {
