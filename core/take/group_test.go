@@ -122,3 +122,32 @@ func TestWhole(t *testing.T) {
 	assert.True(t, d.Recovered)
 	assert.Equal(t, []Warning{{Code: "x", Message: "18C_1.wav: cut", Offset: -1}}, d.Warnings)
 }
+
+// Whatever files are called, each is in at most one family, and no family holds a file that never arrived.
+func FuzzGather(f *testing.F) {
+	f.Add("18C_T1_1.wav\n18C_T1_2.wav\nbed L.wav\nbed.R.wav", int64(0), int64(1000))
+	f.Add("a-Left Surround\na-LFE\n/\n..", int64(-5), int64(0))
+	f.Fuzz(func(t *testing.T, names string, start, frames int64) {
+		var files []Arrival
+		for i, name := range strings.Split(names, "\n") {
+			files = append(files, arrived(name, func(d *Description) {
+				n := start + int64(i%3)*frames
+				d.StartSamples, d.Frames = &n, frames
+			}))
+			files[i].ID = fmt.Sprint(i)
+			if i == 50 {
+				break
+			}
+		}
+		in := map[string]bool{}
+		for _, family := range Gather(files) {
+			for _, id := range family.Files() {
+				if in[id] {
+					t.Fatalf("file %s is in two families", id)
+				}
+				in[id] = true
+			}
+		}
+		Assess(files)
+	})
+}

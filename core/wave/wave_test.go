@@ -273,6 +273,8 @@ func FuzzOpen(f *testing.F) {
 	f.Add(whole)
 	f.Add(whole[:60])
 	f.Add([]byte("RF64\xff\xff\xff\xffWAVEds64\x1c\x00\x00\x00"))
+	f.Add(form("AIFF", comm(2, 2, 24, ""), sound(1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12)))
+	f.Add(form("AIFC", sound(1, 2, 3, 4), comm(1, 1, 32, "fl32")))
 	f.Fuzz(func(t *testing.T, b []byte) {
 		w, err := Open(bytes.NewReader(b), int64(len(b)))
 		if err != nil {
