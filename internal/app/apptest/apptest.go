@@ -3,9 +3,11 @@
 package apptest
 
 import (
+	"bufio"
 	"bytes"
 	"context"
 	"encoding/json"
+	"fmt"
 	"io"
 	"log/slog"
 	"math"
@@ -13,6 +15,7 @@ import (
 	"net/http"
 	"net/url"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"runtime"
 	"strings"
@@ -83,6 +86,55 @@ func (s *Server) Run() {
 		require.NoError(s.t, ignoreClosed(<-served))
 		a.Close()
 	}
+}
+
+// askedToServe is the variable that makes a test process the server of another one.
+const askedToServe = "ZESTYLOOM_TEST_SERVES"
+
+// RunApart starts the application as a process of its own, which kill ends at any moment, as a power cut does. The
+// package's tests must have one that calls Serve: it is what the process runs.
+func (s *Server) RunApart() (kill func()) {
+	settings, err := json.Marshal(map[string]string{"database": s.Database, "data": s.Data, "card": s.Card})
+	require.NoError(s.t, err)
+	c := exec.Command(os.Args[0], "-test.run=^TestServerProcess$")
+	c.Env = append(os.Environ(), askedToServe+"="+string(settings))
+	out, err := c.StdoutPipe()
+	require.NoError(s.t, err)
+	require.NoError(s.t, c.Start())
+	lines := bufio.NewScanner(out)
+	for lines.Scan() {
+		if address, ok := strings.CutPrefix(lines.Text(), "at "); ok {
+			s.Base = "http://" + address
+			break
+		}
+	}
+	require.NoError(s.t, lines.Err())
+	done := false
+	kill = func() {
+		if !done {
+			done = true
+			_ = c.Process.Kill()
+			_ = c.Wait()
+		}
+	}
+	s.t.Cleanup(kill)
+	return kill
+}
+
+// Serve is the server process of RunApart. In any other process it does nothing.
+func Serve(t *testing.T) {
+	var settings struct{ Database, Data, Card string }
+	asked := os.Getenv(askedToServe)
+	if asked == "" {
+		t.Skip("this is for RunApart")
+	}
+	require.NoError(t, json.Unmarshal([]byte(asked), &settings))
+	a, err := app.Open(t.Context(), app.Config{Database: settings.Database, Data: settings.Data, Cards: cards.Cards{"LF03": settings.Card}, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
+	require.NoError(t, err)
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	fmt.Printf("at %s\n", l.Addr())
+	_ = a.Serve(t.Context(), l)
 }
 
 func ignoreClosed(err error) error {

@@ -5,7 +5,7 @@ import type { Channel, ProductionStem, Take } from "../../api/client";
 import { useTakeEdit } from "../../api/hooks";
 import { StemTag } from "../../ui/stem";
 import { Edited } from "./edited";
-import { labelIn, level, setName, setOf, stemOf, strandOf, swapped, together, without } from "./reading";
+import { labelIn, level, relabelled, setName, setOf, stemOf, strandOf, swapped, together, without } from "./reading";
 import { Waveform } from "./waveform";
 
 /** Findings that mean damage, not only something to know. */
@@ -115,6 +115,15 @@ function SetMark({ take, channel: c }: { take: Take; channel: Channel }) {
               ))}
             </>
           )}
+          {set.kind === "bonded" &&
+            set.channels.length > 2 &&
+            set.labels
+              .filter((label) => label !== labelIn(set, c.index))
+              .map((label) => (
+                <DropdownMenu.Item key={label} className="menu-item" onSelect={() => read(together(take.sets, relabelled(set, c.index, label)))}>
+                  It is {label}; change it over with that one
+                </DropdownMenu.Item>
+              ))}
           {set.kind === "sum" && set.channels.length === 2 && (
             <DropdownMenu.Item className="menu-item" onSelect={() => read(together(take.sets, { kind: "bonded", channels: set.channels, labels: ["L", "R"] }))}>
               Read them as a stereo pair

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import type { Channel, ChannelSet, Take } from "../../api/client";
-import { labelIn, setName, spare, stemOf, strandOf, swapped, together, trackCount, waysOf, whySpare, without } from "./reading";
+import { labelIn, relabelled, setName, spare, stemOf, strandOf, swapped, together, trackCount, waysOf, whySpare, without } from "./reading";
 
 const channel = (part: Partial<Channel>) => ({ index: 8, name: "Radio", empty: false, rmsDBFS: -30, findings: null, ...part }) as Channel;
 const pair = (l: number, r: number): ChannelSet => ({ kind: "bonded", channels: [l, r], labels: ["L", "R"] });
@@ -31,6 +31,13 @@ describe("reading channels together", () => {
     expect(labelIn(swapped(pair(1, 2)), 1)).toBe("R");
     expect(labelIn({ kind: "field", channels: [1, 2, 3, 4], labels: ["ACN0", "ACN1", "ACN2", "ACN3"] }, 3)).toBe("2");
     expect(labelIn({ kind: "sum", channels: [1, 2], labels: ["M"] }, 2)).toBe("Σ");
+  });
+  it("takes a surround set in any order", () => {
+    const five: ChannelSet = { kind: "bonded", channels: [1, 2, 3, 4, 5, 6], labels: ["L", "R", "C", "LFE", "Ls", "Rs"] };
+    const moved = relabelled(relabelled(five, 1, "C"), 6, "LFE");
+    expect([1, 2, 3, 4, 5, 6].map((c) => labelIn(moved, c))).toEqual(["C", "R", "L", "Rs", "Ls", "LFE"]);
+    expect(moved.labels).toEqual(five.labels);
+    expect(relabelled(five, 9, "C")).toBe(five);
   });
   it("offers what their number allows", () => {
     expect(waysOf([1]).length).toBe(0);

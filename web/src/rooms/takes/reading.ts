@@ -19,6 +19,15 @@ export const together = (sets: ChannelSet[], set: ChannelSet) => [...without(set
 /** Sides changed over. */
 export const swapped = (set: ChannelSet): ChannelSet => ({ ...set, channels: [...set.channels].reverse() });
 
+/** The set with a channel (from 1) carrying another of its labels; what had that label gets the channel's. */
+export function relabelled(set: ChannelSet, channel: number, label: string): ChannelSet {
+  const [from, to] = [set.channels.indexOf(channel), set.labels.indexOf(label)];
+  if (from < 0 || to < 0) return set;
+  const channels = [...set.channels];
+  [channels[from], channels[to]] = [channels[to]!, channels[from]!];
+  return { ...set, channels };
+}
+
 const orders: Record<number, { name: string; labels: string[] }[]> = {
   2: [{ name: "Stereo pair", labels: ["L", "R"] }],
   3: [{ name: "Left, right, centre", labels: ["L", "R", "C"] }],
