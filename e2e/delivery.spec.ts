@@ -27,7 +27,7 @@ test("from the card to a proven delivery", async ({ page }) => {
 
   await test.step("a name is given once", async () => {
     await page.getByRole("button", { name: "Name of channel 4: Ines lav" }).click();
-    await page.getByRole("textbox", { name: "Name of channel 4" }).fill("Ines, lav");
+    await page.getByRole("combobox", { name: "Name of channel 4" }).fill("Ines, lav");
     await page.keyboard.press("Enter");
     await expect(page.getByText("in the file: Ines lav")).toBeVisible();
     await page.keyboard.press("Control+z");

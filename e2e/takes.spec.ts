@@ -102,7 +102,7 @@ test("names are carried over a roll, and one undo takes that back", async ({ pag
   await page.getByRole("link", { name: /The Lantern Ferry(?!,)/ }).click();
   await takeRow(page, /12A.*take 1/).click();
   await page.getByRole("button", { name: "Name of channel 4: Ines lav" }).click();
-  await page.getByRole("textbox", { name: "Name of channel 4" }).fill("Ines, coat");
+  await page.getByRole("combobox", { name: "Name of channel 4" }).fill("Ines, coat");
   await page.keyboard.press("Enter");
   await expect(page.getByText("in the file: Ines lav")).toBeVisible();
   await page.getByRole("button", { name: "Use these names for all of LF03" }).click();

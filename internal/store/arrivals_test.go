@@ -8,6 +8,7 @@ import (
 
 	"zestyloom/core/align"
 	"zestyloom/core/fault"
+	"zestyloom/core/reel"
 	"zestyloom/core/take"
 	"zestyloom/internal/store"
 	"zestyloom/internal/store/storetest"
@@ -147,6 +148,22 @@ func TestGroupingByHand(t *testing.T) {
 	require.NoError(t, err)
 	assert.ElementsMatch(t, []string{"sources/a", "sources/b", ""}, keys, "a group goes with its files")
 	assert.Equal(t, []string{"slow"}, fileNames(list(t, s, p.ID)))
+}
+
+func TestAGroupWhoseFileIsInUseStays(t *testing.T) {
+	s := storetest.Open(t)
+	p := ferry(t, s)
+	a, b := mono(t, s, p.ID, "a", "", 0, 0, nil), mono(t, s, p.ID, "b", "", 0, 0, nil)
+	reelID, err := s.CreateReel(ctx, p, "Reel 1", 0)
+	require.NoError(t, err)
+	_, err = s.Do(ctx, reelID, 0, "ines", command(reel.AddTake{Take: a, Title: "a", Length: 10, Parts: []reel.PartPlan{{Name: "a", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}}))
+	require.NoError(t, err)
+	id, err := s.Group(ctx, p.ID, []string{a, b})
+	require.NoError(t, err)
+	_, err = s.RemoveTake(ctx, id)
+	assert.Equal(t, fault.BadInput, fault.KindOf(err), "a reel was made with one of its files before")
+	_, err = s.Take(ctx, a)
+	assert.NoError(t, err)
 }
 
 func TestStreamsOfAMovieShareTheirFile(t *testing.T) {

@@ -350,10 +350,10 @@ func (s *Store) RemoveTake(ctx context.Context, id string) (keys []string, err e
 		}
 		// The history may bring a clip back, so a take that was ever used stays.
 		var reel string
-		err := tx.QueryRow(ctx, `select r.name from reels r where r.production_id = $1 and exists (select 1 from reel_log l where l.reel_id = r.id
-			and jsonb_path_exists(l.change, '$.clips[*].after ? (@.take == $id)', jsonb_build_object('id', $2::text))) limit 1`, production, id).Scan(&reel)
+		err := tx.QueryRow(ctx, `select r.name from reels r join reel_log l on l.reel_id = r.id, takes t where r.production_id = $1 and (t.id = $2 or t.part_of = $2)
+			and jsonb_path_exists(l.change, '$.clips[*].after ? (@.take == $id)', jsonb_build_object('id', t.id::text)) limit 1`, production, id).Scan(&reel)
 		if err == nil {
-			return fault.New(fault.BadInput, "%s uses this take, so it can't be removed", reel)
+			return fault.New(fault.BadInput, "%s uses this take, or a file that it is made of, so it can't be removed", reel)
 		}
 		if err != pgx.ErrNoRows {
 			return err
