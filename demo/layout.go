@@ -70,3 +70,12 @@ func Layout() []Placed {
 		{File: "River bed.wav", At: "10:00:00:00", GainDB: -4, Stem: "AX"},
 	}
 }
+
+// Strands of the demo's stems: its characters, and the languages of its narration, each with the words that suggest it.
+var Strands = []struct {
+	Stem, Name string
+	Words      []string
+}{
+	{"DX", "Ines Calder", []string{"Ines"}}, {"DX", "Tobiah Renn", []string{"Tobiah"}}, {"DX", "Dispatcher", []string{"Radio"}},
+	{"NX", "English", []string{"Narration English"}}, {"NX", "Portuguese", []string{"Narration Portuguese"}},
+}

@@ -8,6 +8,7 @@ import (
 
 	"zestyloom/core/delivery"
 	"zestyloom/core/reel"
+	"zestyloom/core/take"
 	"zestyloom/demo"
 	"zestyloom/internal/app"
 	"zestyloom/internal/store"
@@ -30,6 +31,9 @@ func seed(ctx context.Context, a *app.App) error {
 		if p, err = a.Store.CreateProduction(ctx, demo.Production, demo.FrameRate); err != nil {
 			return err
 		}
+		if err := strands(ctx, a, p.ID); err != nil {
+			return err
+		}
 		for _, f := range demo.Files() {
 			if _, err := a.Jobs.ImportCard(ctx, p.ID, f.Card, f.Path); err != nil {
 				return err
@@ -44,6 +48,24 @@ func seed(ctx context.Context, a *app.App) error {
 		return err
 	}
 	return layOut(ctx, a, p)
+}
+
+// strands gives the production's stems the demo's characters and languages, and the rules that suggest them.
+func strands(ctx context.Context, a *app.App, production string) error {
+	stems, rules, err := a.Store.StemsAndRules(ctx, production)
+	if err != nil {
+		return err
+	}
+	var own []take.Rule
+	for _, s := range demo.Strands {
+		for i := range stems {
+			if stems[i].ID == s.Stem {
+				stems[i].Strands = append(stems[i].Strands, s.Name)
+			}
+		}
+		own = append(own, take.Rule{Words: s.Words, Stem: s.Stem, Strand: s.Name})
+	}
+	return a.Store.SetStemsAndRules(ctx, production, stems, append(own, rules...))
 }
 
 // finished waits for the production's work.

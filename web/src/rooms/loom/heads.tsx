@@ -54,7 +54,7 @@ export function TrackHead(p: {
           {t.name}
         </span>
         <span className="block truncate text-[11px] text-muted" title={p.origin && `From ${p.origin}`}>
-          {p.alone ? "listening to it alone" : [t.strand, width, t.suggested && "stem suggested", p.origin].filter(Boolean).join(" · ")}
+          {p.alone ? "listening to it alone" : [t.strand, width, p.origin, t.suggested && "stem suggested"].filter(Boolean).join(" · ")}
         </span>
       </button>
       <Round on={t.mute} label={`Mute ${t.name}`} hint={`Mute: it is not printed either (${keySign(keyOf("mute"))})`} onClick={p.onMute}>

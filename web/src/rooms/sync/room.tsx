@@ -186,7 +186,7 @@ function Matches(p: { rows: Row[]; takes: Take[]; shown: Row | undefined; rate: 
         >
           <span className="min-w-0">
             <b className="block truncate text-[14px]">{takeTitle(r.take)}</b>
-            <span className="block truncate text-muted">{r.take.description.roll ? `Roll ${r.take.description.roll}` : r.take.channels.length === 1 ? "1 channel" : `${r.take.channels.length} channels`}</span>
+            <span className="block truncate text-muted">{[r.take.description.roll && `Roll ${r.take.description.roll}`, r.take.channels.length === 1 ? r.take.channels[0]!.name || "1 channel" : `${r.take.channels.length} channels`].filter(Boolean).join(", ")}</span>
           </span>
           {r.reference ? (
             <span className="min-w-0">

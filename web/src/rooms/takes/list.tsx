@@ -1,5 +1,5 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { memo, useCallback, useEffect, useMemo, useRef, useState } from "react";
 
 import type { Take } from "../../api/client";
 import { dyeName } from "../../draw/canvas";
@@ -72,7 +72,7 @@ export function TakeList(p: { takes: Take[] | undefined; shown: string | undefin
   const [order, setOrder] = useState<Order>("roll");
   const items = useMemo(() => listed(p.takes ?? [], find, circled, order), [p.takes, find, circled, order]);
   const box = useRef<HTMLDivElement>(null);
-  const rows = useVirtualizer({ count: items.length, getScrollElement: () => box.current, estimateSize: (i) => ("take" in items[i]! ? 40 : 36), overscan: 12 });
+  const rows = useVirtualizer({ count: items.length, getScrollElement: () => box.current, estimateSize: (i) => ("take" in items[i]! ? 40 : 36), overscan: 8 });
   const at = items.findIndex((i) => "take" in i && i.take.id === p.shown);
   const anchor = useRef(p.shown);
   useEffect(() => {
@@ -92,6 +92,10 @@ export function TakeList(p: { takes: Take[] | undefined; shown: string | undefin
     if (next.size === 0) return;
     p.onChoose(next.has(id) ? id : [...next][0]!, [...next]);
   };
+  // Rows keep their press handler, so that scrolling draws only the rows that come in.
+  const latest = useRef(press);
+  latest.current = press;
+  const onPress = useCallback((id: string, e: React.MouseEvent) => latest.current(id, e), []);
   const step = (by: number, range: boolean) => {
     for (let i = at + by; i >= 0 && i < items.length; i += by) {
       const item = items[i]!;
@@ -144,16 +148,15 @@ export function TakeList(p: { takes: Take[] | undefined; shown: string | undefin
         <div className="relative" style={{ height: rows.getTotalSize() }}>
           {rows.getVirtualItems().map((v) => {
             const item = items[v.index]!;
-            const style = { transform: `translateY(${v.start}px)`, height: v.size };
             if (!("take" in item)) {
               return (
-                <div key={v.key} className="absolute inset-x-0 flex items-end gap-2 px-4 pb-1.5" style={style}>
+                <div key={v.key} className="absolute inset-x-0 flex items-end gap-2 px-4 pb-1.5" style={{ transform: `translateY(${v.start}px)`, height: v.size }}>
                   <b>{item.heading}</b>
                   <span className="text-[13px] text-muted">{item.about}</span>
                 </div>
               );
             }
-            return <TakeRow key={v.key} take={item.take} on={p.chosen.has(item.take.id)} shown={item.take.id === p.shown} style={style} onPress={(e) => press(item.take.id, e)} />;
+            return <TakeRow key={item.take.id} take={item.take} on={p.chosen.has(item.take.id)} shown={item.take.id === p.shown} top={v.start} height={v.size} onPress={onPress} />;
           })}
         </div>
       </div>
@@ -163,7 +166,8 @@ export function TakeList(p: { takes: Take[] | undefined; shown: string | undefin
 
 /** What stands behind a take's name: its timecode, or what it is. */
 function about(t: Take): string {
-  if (t.description.startTimecode) return t.description.startTimecode;
+  // A recorder's single channels are told apart by their names.
+  if (t.description.startTimecode) return t.channels.length === 1 && t.channels[0]!.name ? `${t.description.startTimecode} ${t.channels[0]!.name}` : t.description.startTimecode;
   const set = t.sets.find((s) => s.channels.length === t.channels.length);
   if (set?.kind === "field") return "sound field";
   if (set?.channels.length === 6) return "5.1";
@@ -171,15 +175,15 @@ function about(t: Take): string {
   return t.channels.length === 0 ? "no sound" : t.channels.length === 1 ? "mono" : t.channels.length === 2 ? "stereo" : `${t.channels.length} channels`;
 }
 
-function TakeRow({ take, on, shown, style, onPress }: { take: Take; on: boolean; shown: boolean; style: React.CSSProperties; onPress: (e: React.MouseEvent) => void }) {
+const TakeRow = memo(function TakeRow({ take, on, shown, top, height, onPress }: { take: Take; on: boolean; shown: boolean; top: number; height: number; onPress: (id: string, e: React.MouseEvent) => void }) {
   const d = take.description;
   return (
     <div
       role="option"
       aria-selected={on}
       className={`absolute inset-x-0 flex cursor-pointer select-none items-center gap-2 border-t border-line pr-4 ${on ? `border-l-4 bg-paper pl-2 ${shown ? "border-l-zest" : "border-l-muted"}` : "pl-3 hover:bg-paper"}`}
-      style={style}
-      onClick={onPress}
+      style={{ transform: `translateY(${top}px)`, height, contain: "strict" }}
+      onClick={(e) => onPress(take.id, e)}
     >
       <span className="w-5 shrink-0" title={d.circled ? "Circled take" : undefined}>
         {d.circled && <span className="block h-3.5 w-3.5 rounded-full border-2 border-ink" aria-label="circled" />}
@@ -210,16 +214,17 @@ function TakeRow({ take, on, shown, style, onPress }: { take: Take; on: boolean;
       <LevelBars take={take} />
     </div>
   );
-}
+});
 
 /** One small bar a channel, as high as it is loud: mixes in ink, isos in the dye of their stem, empty ones flat. */
 function LevelBars({ take }: { take: Take }) {
+  const bars = take.channels.slice(0, 16);
   return (
-    <span className="flex h-4 shrink-0 items-end gap-[2px]" aria-hidden>
-      {take.channels.slice(0, 16).map((c) => {
-        const level = c.rmsDBFS === null ? 0 : Math.max(0, Math.min(1, (c.rmsDBFS + 66) / 50));
-        return <span key={c.index} className="w-1 rounded-sm" style={{ height: Math.max(2, level * 16), background: c.empty ? "var(--warp)" : c.use === "mix" ? "var(--muted)" : `var(${dyeName(stemOf(c))})` }} />;
+    <svg className="shrink-0" width={Math.max(0, bars.length * 6 - 2)} height={16} aria-hidden>
+      {bars.map((c, i) => {
+        const level = Math.max(2, (c.rmsDBFS === null ? 0 : Math.max(0, Math.min(1, (c.rmsDBFS + 66) / 50))) * 16);
+        return <rect key={c.index} x={i * 6} y={16 - level} width={4} height={level} rx={1} fill={c.empty ? "var(--warp)" : c.use === "mix" ? "var(--muted)" : `var(${dyeName(stemOf(c))})`} />;
       })}
-    </span>
+    </svg>
   );
 }
