@@ -175,7 +175,7 @@ function Matches(p: { rows: Row[]; takes: Take[]; shown: Row | undefined; rate: 
     return t ? takeTitle(t) : "";
   };
   return (
-    <div className="w-[500px] shrink-0 overflow-auto outline-offset-[-2px] border-r border-line" role="listbox" aria-label="Matches" tabIndex={0}>
+    <div className="w-[500px] shrink-0 overflow-auto border-r border-line" role="listbox" aria-label="Matches" tabIndex={0}>
       {p.rows.map((r) => (
         <div
           key={r.take.id}

@@ -132,7 +132,7 @@ export function TakeList(p: { takes: Take[] | undefined; shown: string | undefin
       </div>
       <div
         ref={box}
-        className="min-h-0 grow overflow-auto outline-offset-[-2px]"
+        className="min-h-0 grow overflow-auto"
         role="listbox"
         aria-label="Takes"
         aria-multiselectable
