@@ -200,10 +200,6 @@ func TestCoarselyAroundATimecode(t *testing.T) {
 	assert.False(t, ok)
 }
 
-func TestDriftFrames(t *testing.T) {
-	assert.InDelta(t, 0.9, DriftFrames(10, 3600*48000, 48000, 25), 1e-9, "10 ppm of an hour are 36 ms")
-}
-
 // candidates makes shapes of recordings.
 func candidates(t testing.TB, files []*wave.File) []Candidate {
 	var list []Candidate

@@ -92,12 +92,6 @@ func Finely(ctx context.Context, reference, recording *wave.File, coarse Coarse)
 	return m, nil
 }
 
-// DriftFrames is how many frames of picture a recording of some samples drifts apart, at a frame rate in frames a
-// second.
-func DriftFrames(driftPPM float64, frames int64, sampleRate int, frameRate float64) float64 {
-	return driftPPM * 1e-6 * float64(frames) / float64(sampleRate) * frameRate
-}
-
 // fit makes a match of the places where windows were found: a line through them, robust against some being wrong.
 func fit(places []Place, looked int, runnerUp float64, rate int) Match {
 	m := Match{RunnerUp: runnerUp}

@@ -135,6 +135,12 @@ function BoardHead({ take }: { take: Take }) {
           {take.channels.length > 0 && `, ${take.channels.length === 1 ? "1 channel" : `${take.channels.length} channels`}, ${d.bitDepth} bit${encodings[d.encoding]}, ${d.sampleRate / 1000} kHz`}, {d.container.toUpperCase()}.{" "}
           {take.channels.length > 0 && <b className="font-semibold text-ink">{named ? "Names come from the file." : "The file names no channels."}</b>}
         </p>
+        {d.cues && d.cues.length > 0 && (
+          <p className="mt-1 truncate text-[13px] text-muted">
+            Marks in the file: {d.cues.slice(0, 8).map((c) => `${duration(c.frame, d.sampleRate)}${c.label && ` ${c.label}`}`).join("; ")}
+            {d.cues.length > 8 && ` and ${d.cues.length - 8} more`}
+          </p>
+        )}
         {otherRate && (
           <p className="mt-1 flex items-center gap-2 text-[13px] text-wrong">
             It is at {d.sampleRate / 1000} kHz and the production at {production.data!.sampleRate / 1000} kHz.
