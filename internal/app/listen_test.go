@@ -132,6 +132,74 @@ func TestTouchListening(t *testing.T) {
 	}
 }
 
+// Sets sound as they are read: a field decoded, a surround set folded down, any others added up.
+func TestSetsAreHeardAsTheyAreRead(t *testing.T) {
+	s := apptest.Start(t)
+	s.Record("12A.wav", 1, "Boom", "Ines lav", "Tobiah lav", "Radio")
+	production := s.Production()
+	s.Bring(production, "12A.wav")
+	take := s.Takes(production)["12A.wav"]
+	x, _ := samples(t, s.Copied("12A.wav"))
+	conn := dial(t, s)
+	generation := uint32(0)
+	hear := func(channels ...int) heard {
+		generation++
+		send(t, conn, map[string]any{"do": "take", "generation": generation, "take": take.ID, "channels": channels, "from": 300})
+		return listenTo(t, conn, generation, 2000)
+	}
+	read := func(kind string, labels ...string) {
+		s.OK("PATCH", "/takes/"+take.ID, map[string]any{"sets": []any{map[string]any{"kind": kind, "channels": []int{1, 2, 3, 4}, "labels": labels}}}, nil)
+	}
+	sum := hear(0, 1, 3)
+	pair := hear(3, 1)
+	read("field", "ACN0", "ACN1", "ACN2", "ACN3")
+	field := hear(0, 1, 2, 3)
+	for i := range 2000 {
+		at := 300 + i
+		require.InDelta(t, (x[0][at]+x[1][at]+x[3][at])/3, sum.left[i], 1e-6)
+		require.Equal(t, float32(x[3][at]), pair.left[i])
+		require.Equal(t, float32(x[1][at]), pair.right[i])
+		require.InDelta(t, (x[0][at]+x[1][at])/2, field.left[i], 1e-6)
+		require.InDelta(t, (x[0][at]-x[1][at])/2, field.right[i], 1e-6)
+	}
+	send(t, conn, map[string]any{"do": "take", "generation": 99, "take": take.ID, "channels": []int{7}})
+	assert.Contains(t, listenTo(t, conn, 99, 1<<20).problem, "no channel 8")
+}
+
+// A take sounds against its reference where it was found: both in the middle, or one on each side.
+func TestMatchesAreHeard(t *testing.T) {
+	s := apptest.Start(t)
+	s.Record("ref.wav", 1, "Boom")
+	s.Record("take.wav", 0.5, "Ines lav")
+	production := s.Production()
+	s.Bring(production, "ref.wav", "take.wav")
+	takes := s.Takes(production)
+	ref, _ := samples(t, s.Copied("ref.wav"))
+	own, _ := samples(t, s.Copied("take.wav"))
+	conn := dial(t, s)
+	const offset, from = 1000, 900
+	ask := map[string]any{"do": "match", "generation": 1, "take": takes["take.wav"].ID, "reference": takes["ref.wav"].ID, "offset": offset, "sides": true, "from": from}
+	send(t, conn, ask)
+	sides := listenTo(t, conn, 1, 2000)
+	ask["generation"], ask["sides"] = 2, false
+	send(t, conn, ask)
+	both := listenTo(t, conn, 2, 2000)
+	half := math.Sqrt2 / 2 // the pan law in the middle
+	for i := range 2000 {
+		x := 0.0
+		if at := from + i - offset; at >= 0 {
+			x = own[0][at]
+		}
+		require.Equal(t, float32(ref[0][from+i]), sides.left[i])
+		require.Equal(t, float32(x), sides.right[i], "frame %d", i)
+		require.InDelta(t, half*(ref[0][from+i]+x), both.left[i], 1e-6)
+		require.Equal(t, both.left[i], both.right[i])
+	}
+	ask["generation"], ask["reference"] = 3, "nonsense"
+	send(t, conn, ask)
+	assert.Contains(t, listenTo(t, conn, 3, 1<<20).problem, "no such take")
+}
+
 func TestListeningChangesWhilePlaying(t *testing.T) {
 	s := apptest.Start(t)
 	_, v := crossing(t, s)
