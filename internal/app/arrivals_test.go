@@ -364,3 +364,43 @@ func TestAnInterruptedBatchGoesOn(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, left)
 }
+
+func TestMoviesWithAndWithoutSound(t *testing.T) {
+	s := apptest.Start(t)
+	film := func(name string, args ...string) {
+		all := append([]string{"-v", "error", "-f", "lavfi", "-i", "color=s=160x90:r=25:d=2"}, args...)
+		out, err := exec.Command("ffmpeg", append(all, "-c:v", "libx264", "-preset", "ultrafast", "-c:a", "pcm_s16le", "-y", filepath.Join(s.Card, name))...).CombinedOutput()
+		require.NoError(t, err, "%s", out)
+	}
+	film("Picture cut.mov", "-timecode", "10:00:00:00")
+	film("A003C007.mov", "-f", "lavfi", "-i", "anoisesrc=d=2:r=48000:a=0.1", "-map", "0", "-map", "1", "-map", "1", "-ac:a:0", "8", "-ac:a:1", "2")
+	production := s.Production()
+	for title, w := range s.Bring(production, "Picture cut.mov", "A003C007.mov") {
+		require.Equal(t, "done", w.State, "%s: %s", title, w.Message)
+	}
+	var list api.TakeList
+	s.OK("GET", "/productions/"+production+"/takes", nil, &list)
+	require.Len(t, list.Takes, 3)
+	byTitle := map[string]api.Take{}
+	for _, tk := range list.Takes {
+		byTitle[tk.Title()] = tk
+	}
+	cut, wide, narrow := byTitle["Picture cut"], byTitle["A003C007"], byTitle["A003C007, stream 2"]
+	assert.Equal(t, take.Picture, cut.Kind)
+	assert.Empty(t, cut.Channels)
+	assert.EqualValues(t, 36000*48000, *cut.Place)
+	assert.Empty(t, s.File("/takes/"+cut.ID+"/overview?level=0&from=0&count=10"))
+	assert.NotEmpty(t, s.File("/takes/"+cut.ID+"/picture"))
+	assert.Contains(t, s.Refused(400, "GET", "/takes/"+cut.ID+"/samples?channel=0&from=0&count=10", nil), "no sound")
+	w := batch(s, production, "ply", cut.ID)
+	assert.False(t, w.Report[0].OK)
+
+	require.Len(t, wide.Sets, 1, "each stream is one bonded set")
+	assert.Len(t, wide.Sets[0].Labels, 8)
+	require.Len(t, narrow.Sets, 1)
+	assert.Len(t, narrow.Sets[0].Labels, 2)
+	assert.NotNil(t, wide.Picture)
+	assert.Nil(t, narrow.Picture, "the picture belongs to the first stream")
+	s.OK("DELETE", "/takes/"+wide.ID, nil, nil)
+	assert.NotEmpty(t, s.File("/takes/"+narrow.ID+"/overview?level=0&from=0&count=10"), "the other stream keeps its files")
+}
