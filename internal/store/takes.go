@@ -349,11 +349,14 @@ func (s *Store) RemoveTake(ctx context.Context, id string) (keys []string, err e
 			return notFound(err, "take")
 		}
 		// The history may bring a clip back, so a take that was ever used stays.
-		var reel string
-		err := tx.QueryRow(ctx, `select r.name from reels r join reel_log l on l.reel_id = r.id, takes t where r.production_id = $1 and (t.id = $2 or t.part_of = $2)
-			and jsonb_path_exists(l.change, '$.clips[*].after ? (@.take == $id)', jsonb_build_object('id', t.id::text)) limit 1`, production, id).Scan(&reel)
+		var reel, used string
+		err := tx.QueryRow(ctx, `select r.name, t.id::text from reels r join reel_log l on l.reel_id = r.id, takes t where r.production_id = $1 and (t.id = $2 or t.part_of = $2)
+			and jsonb_path_exists(l.change, '$.clips[*].after ? (@.take == $id)', jsonb_build_object('id', t.id::text)) limit 1`, production, id).Scan(&reel, &used)
+		if err == nil && used != id {
+			return fault.New(fault.BadInput, "%s uses a file that this take is made of, so it can't be removed", reel)
+		}
 		if err == nil {
-			return fault.New(fault.BadInput, "%s uses this take, or a file that it is made of, so it can't be removed", reel)
+			return fault.New(fault.BadInput, "%s uses this take, so it can't be removed", reel)
 		}
 		if err != pgx.ErrNoRows {
 			return err
