@@ -23,9 +23,10 @@ type Arrival struct {
 type FamilyKind string
 
 const (
-	IsoSet    FamilyKind = "isos"   // recorded together, a file for each channel
-	BondedSet FamilyKind = "bonded" // the channels of one bonded set: a pair, a surround set
-	SplitTake FamilyKind = "split"  // one take that the recorder wrote as several files, one after another
+	IsoSet    FamilyKind = "isos"      // recorded together, a file for each channel
+	BondedSet FamilyKind = "bonded"    // the channels of one bonded set: a pair, a surround set
+	SplitTake FamilyKind = "split"     // one take that the recorder wrote as several files, one after another
+	Resampled FamilyKind = "converted" // one take that another was resampled to; never gathered
 )
 
 // Family is files that are one take, or may be.

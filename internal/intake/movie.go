@@ -212,7 +212,7 @@ func layoutOf(text string, channels int) layout.Name {
 		return layout.Five1
 	case "7.1":
 		return layout.Seven1
-	case "ambisonic 1", "ambisonic 1 ":
+	case "ambisonic 1":
 		return layout.FOA
 	}
 	if channels > 1 {

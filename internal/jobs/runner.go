@@ -68,8 +68,8 @@ func (r *Runner) Start(ctx context.Context) error {
 		return err
 	}
 	for _, p := range productions { // a process may have ended between the last import and the grouping
-		if err := r.gather(ctx, p.ID); err != nil {
-			return err
+		if err := r.gather(ctx, p.ID); err != nil { // one production's trouble keeps nobody from working
+			r.Log.Error("grouping files", "production", p.ID, "error", err)
 		}
 	}
 	if err := r.client.Start(ctx); err != nil {

@@ -225,6 +225,25 @@ func TestEditsOfSeveralTakesAreOneStep(t *testing.T) {
 	assert.Equal(t, fault.NotFound, fault.KindOf(err), "only takes of the production")
 }
 
+func TestASetIsSwitchedTogether(t *testing.T) {
+	s := storetest.Open(t)
+	p := ferry(t, s)
+	id, err := add(s, store.Take{Production: p.ID, Kind: take.Effect, SHA256: "f", Description: take.Description{SampleRate: 48000, Frames: 1, Channels: 4}, Channels: []store.Channel{{}, {}, {Empty: true}, {}}})
+	require.NoError(t, err)
+	on := func() (list []bool) {
+		got, err := s.Take(ctx, id)
+		require.NoError(t, err)
+		for _, c := range got.Channels {
+			list = append(list, c.Unravelled)
+		}
+		return list
+	}
+	assert.Equal(t, []bool{true, true, false, true}, on())
+	field := []take.Set{{Kind: take.Field, Channels: []int{1, 2, 3, 4}, Labels: []string{"ACN0", "ACN1", "ACN2", "ACN3"}}}
+	require.NoError(t, edit(s, id, store.TakeEdit{Sets: &field}))
+	assert.Equal(t, []bool{true, true, true, true}, on(), "a silent channel of a field belongs to it")
+}
+
 func TestSoundReportFillsTakes(t *testing.T) {
 	s := storetest.Open(t)
 	p := ferry(t, s)

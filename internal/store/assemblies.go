@@ -9,9 +9,10 @@ import (
 
 	"zestyloom/core/fault"
 	"zestyloom/core/take"
+	"zestyloom/core/timecode"
 )
 
-// arrival is a file take as grouping sees it: by what the file says, not by what the user made of it since.
+// arrival is a file take as grouping sees it: what the file says, corrected by what the user has said of it.
 func arrival(t Take) take.Arrival {
 	return take.Arrival{ID: t.ID, Path: t.CameFrom, Description: t.Description}
 }
@@ -308,7 +309,7 @@ func (s *Store) TakeApart(ctx context.Context, id string) error {
 // AddConverted stores a take that is another one resampled, in that one's place, as one step to undo. frames is the
 // length of the result; media and sound say where its files lie.
 func (s *Store) AddConverted(ctx context.Context, from Take, c take.Conversion, frames int64, media, sound string, size int64, levels []take.Level) (id string, err error) {
-	a := Assembly{Family: take.Family{Kind: "converted", Lanes: [][]string{{from.ID}}, Why: []string{conversionWords(from, c)}, Against: []string{}}, ByHand: true, Conversion: &c}
+	a := Assembly{Family: take.Family{Kind: take.Resampled, Lanes: [][]string{{from.ID}}, Why: []string{conversionWords(from, c)}, Against: []string{}}, ByHand: true, Conversion: &c}
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		parts, err := lockParts(ctx, tx, from.Production, []string{from.ID})
 		if err != nil {
@@ -322,7 +323,7 @@ func (s *Store) AddConverted(ctx context.Context, from Take, c take.Conversion, 
 		}
 		d := from.Description
 		if c.SampleRate != 0 && d.StartSamples != nil {
-			at := *d.StartSamples * int64(c.SampleRate) / int64(d.SampleRate)
+			at := timecode.Convert(*d.StartSamples, d.SampleRate, c.SampleRate)
 			d.StartSamples = &at
 		}
 		if c.SampleRate != 0 {

@@ -191,8 +191,21 @@ func scanTake(row pgx.CollectableRow) (t Take, err error) {
 			t.Description.Tracks[i].Name = c.Name // so that whatever is written carries the name that was given
 		}
 	}
+	t.bond()
 	t.place(ref, refName)
 	return t, nil
+}
+
+// bond switches the channels of each set together: one that is wanted brings the others, also those that are silent.
+func (t *Take) bond() {
+	for _, set := range t.Sets {
+		wanted := slices.ContainsFunc(set.Channels, func(c int) bool { return c <= len(t.Channels) && t.Channels[c-1].Unravelled })
+		for _, c := range set.Channels {
+			if c <= len(t.Channels) {
+				t.Channels[c-1].Unravelled = wanted
+			}
+		}
+	}
 }
 
 // place works out where the take belongs on the clock. A music cue or an effect with a stamp of its own was not

@@ -44,6 +44,16 @@ export function useTakesOf(view: ReelView): Map<string, Take> {
   return byID;
 }
 
+/** Undo and redo of what is done to takes, as the header shows it. Ties are part of it. */
+export function useTakeHistory(production: string) {
+  const takes = useTakes(production).data;
+  const again = [keysOf.takes(production), keysOf.matches(production)];
+  const path = { params: { path: { production } } };
+  const undo = useDo(() => ok(api.POST("/productions/{production}/takes/undo", path)), again);
+  const redo = useDo(() => ok(api.POST("/productions/{production}/takes/redo", path)), again);
+  return takes && { undo: takes.undo, redo: takes.redo, onUndo: () => undo.mutate(undefined), onRedo: () => redo.mutate(undefined) };
+}
+
 export const isOpen = (w: Work) => w.state === "queued" || w.state === "running";
 
 /** Long work, looked at often while some is going on. */

@@ -3,7 +3,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import { useLocation, useNavigate, useParams } from "react-router";
 
 import { api, ok, type FrameRate, type SyncMethod, type Take } from "../../api/client";
-import { isOpen, keysOf, useDo, useMatches, useProduction, useTakes, useWork } from "../../api/hooks";
+import { isOpen, keysOf, useDo, useMatches, useProduction, useTakeHistory, useTakes, useWork } from "../../api/hooks";
 import { Header } from "../../ui/header";
 import { useActions } from "../../ui/keys";
 import { takeOf, takeTitle } from "../takes/list";
@@ -19,10 +19,7 @@ export function SyncRoom() {
   const production = useProduction(id);
   const takes = useTakes(id);
   const matches = useMatches(id);
-  const again = [keysOf.takes(id), keysOf.matches(id)];
-  const path = { params: { path: { production: id } } };
-  const undo = useDo(() => ok(api.POST("/productions/{production}/takes/undo", path)), again);
-  const redo = useDo(() => ok(api.POST("/productions/{production}/takes/redo", path)), again);
+  const history = useTakeHistory(id);
   const list = takes.data?.takes;
   const rows = useMemo(() => {
     const byTake = new Map(matches.data?.map((m) => [m.take, m]));
@@ -37,7 +34,7 @@ export function SyncRoom() {
   };
   useActions({ "match-up": () => step(-1), "match-down": () => step(1) });
   const rate = production.data?.frameRate;
-  const reference = shown?.reference ? list?.find((t) => t.id === shown.reference) : undefined;
+  const reference = shown?.reference ? takeOf(list, shown.reference) : undefined;
   if (production.error) {
     return (
       <div className="flex h-full flex-col">
@@ -50,7 +47,7 @@ export function SyncRoom() {
     <div className="flex h-full flex-col">
       <Header
         production={production.data}
-        history={takes.data && { undo: takes.data.undo, redo: takes.data.redo, onUndo: () => undo.mutate(undefined), onRedo: () => redo.mutate(undefined) }}
+        history={history}
       />
       {list && <LineUp production={id} takes={list} rows={rows} />}
       {list && rows.length === 0 && (
@@ -171,7 +168,7 @@ const stateNames = { tied: "tied", found: "found", refused: "refused", none: "no
 
 function Matches(p: { rows: Row[]; takes: Take[]; shown: Row | undefined; rate: FrameRate; onShow: (r: Row) => void }) {
   const title = (id: string | null) => {
-    const t = p.takes.find((x) => x.id === id);
+    const t = id ? takeOf(p.takes, id) : undefined;
     return t ? takeTitle(t) : "";
   };
   return (

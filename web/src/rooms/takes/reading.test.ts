@@ -29,7 +29,7 @@ describe("reading channels together", () => {
   it("knows which channel carries which label", () => {
     expect([labelIn(pair(4, 2), 4), labelIn(pair(4, 2), 2)]).toEqual(["L", "R"]);
     expect(labelIn(swapped(pair(1, 2)), 1)).toBe("R");
-    expect(labelIn({ kind: "field", channels: [1, 2, 3, 4], labels: ["ACN0", "ACN1", "ACN2", "ACN3"] }, 3)).toBe("2");
+    expect(labelIn({ kind: "field", channels: [1, 2, 3, 4], labels: ["ACN0", "ACN1", "ACN2", "ACN3"] }, 3)).toBe("Z");
     expect(labelIn({ kind: "sum", channels: [1, 2], labels: ["M"] }, 2)).toBe("Σ");
   });
   it("takes a surround set in any order", () => {

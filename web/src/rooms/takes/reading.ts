@@ -7,7 +7,8 @@ export const setOf = (sets: ChannelSet[], index: number) => sets.find((s) => s.c
 /** Which label a channel carries in its set. */
 export function labelIn(set: ChannelSet, index: number): string {
   if (set.kind === "sum") return "Σ";
-  return (set.labels[set.channels.indexOf(index)] ?? "").replace("ACN", "");
+  const label = set.labels[set.channels.indexOf(index)] ?? "";
+  return { ACN0: "W", ACN1: "Y", ACN2: "Z", ACN3: "X" }[label] ?? label;
 }
 
 /** Takes channels out of the sets that they are in; those sets end. */

@@ -4,7 +4,7 @@ import { useMemo, useRef, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 
 import { api, base, ok, Problem, type Take } from "../../api/client";
-import { keysOf, useDo, useProduction, useTakes } from "../../api/hooks";
+import { keysOf, useDo, useProduction, useTakeHistory, useTakes } from "../../api/hooks";
 import { player, usePlayer } from "../../listen/player";
 import { Header } from "../../ui/header";
 import { useActions } from "../../ui/keys";
@@ -27,9 +27,7 @@ export function TakesRoom() {
   const [bringing, setBringing] = useState(false);
   const [over, setOver] = useState(false);
   const again = [keysOf.takes(id)];
-  const path = { params: { path: { production: id } } };
-  const undo = useDo(() => ok(api.POST("/productions/{production}/takes/undo", path)), again);
-  const redo = useDo(() => ok(api.POST("/productions/{production}/takes/redo", path)), again);
+  const history = useTakeHistory(id);
   const list = takes.data?.takes;
   const shown = useMemo(() => takeOf(list, takeID) ?? list?.[0], [list, takeID]);
   const playing = usePlayer((s) => s.playing);
@@ -73,7 +71,7 @@ export function TakesRoom() {
     >
       <Header
         production={production.data}
-        history={takes.data && { undo: takes.data.undo, redo: takes.data.redo, onUndo: () => undo.mutate(undefined), onRedo: () => redo.mutate(undefined) }}
+        history={history}
       />
       <div className="flex min-h-0 grow">
         <aside className="flex w-[400px] shrink-0 flex-col border-r border-line">

@@ -4,6 +4,7 @@ import { useEffect, useState } from "react";
 import { api, ok, type ProductionStem, type StemRule, type TakeKind } from "../../api/client";
 import { keysOf, useDo, useStems } from "../../api/hooks";
 import { Dialog } from "../../ui/dialog";
+import { Small } from "../../ui/small";
 import { StemTag } from "../../ui/stem";
 import { kindNames } from "./board";
 
@@ -118,13 +119,5 @@ export function StemsDialog({ production, open, onOpenChange }: { production: st
         </button>
       </div>
     </Dialog>
-  );
-}
-
-function Small(p: { label: string; onClick: () => void; children: React.ReactNode }) {
-  return (
-    <button className="cursor-pointer rounded p-1 text-muted hover:text-ink" aria-label={p.label} title={p.label} onClick={p.onClick}>
-      {p.children}
-    </button>
   );
 }

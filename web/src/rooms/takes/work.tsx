@@ -4,6 +4,7 @@ import { useEffect, useRef, useState } from "react";
 
 import { api, base, ok, type Work } from "../../api/client";
 import { isOpen, keysOf, useDo, useWork } from "../../api/hooks";
+import { Small } from "../../ui/small";
 import type { Uploads } from "./uploads";
 
 function Bar({ share }: { share: number }) {
@@ -11,14 +12,6 @@ function Bar({ share }: { share: number }) {
     <div className="mt-1 h-1 overflow-hidden rounded bg-band">
       <div className="h-full rounded bg-ink" style={{ width: `${Math.round(share * 100)}%` }} />
     </div>
-  );
-}
-
-function Small(p: { label: string; onClick: () => void; children: React.ReactNode }) {
-  return (
-    <button className="cursor-pointer rounded p-1 text-muted hover:text-ink" aria-label={p.label} title={p.label} onClick={p.onClick}>
-      {p.children}
-    </button>
   );
 }
 
