@@ -30,7 +30,9 @@ type Engine struct {
 	column  map[string]int // output ID → index
 	takes   map[string]*source
 	frames  int // of the last block
-	scratch []float64
+	// Room for MaxBlock samples each, for what is worked on.
+	scratch, other, level, position []float64
+	voice                           [][]float64 // a clip that goes into the stem by itself, and what of it the track's tap gets
 }
 
 // bus is a set of channels that paths lead into.
@@ -50,20 +52,39 @@ type path struct {
 
 type track struct {
 	bus
+	reel.Track
 	gain  float64
+	law   dsp.PanLaw
+	ways  []weave.Way // into the stem
+	stem  *bus
 	clips []clip
 }
 
-type clip struct {
-	reel.Clip
-	gain float64
-	src  *source
+// steady tells whether the track's gain is the same everywhere.
+func (t *track) steady() bool { return len(t.Gain) == 0 }
+
+// levels multiplies with the track's gain and curve.
+func (t *track) levels(level []float64, at int64) {
+	for i := range level {
+		level[i] *= t.gain
+	}
+	curve(level, t.Gain, at)
+}
+
+// alone tells whether a clip goes into the stem by itself, because it moves between the sides of a pair while its track
+// is mono.
+func (t *track) alone(c *clip) bool {
+	return len(c.Pan) > 0 && len(t.labels) == 1 && len(t.ways) > 0 && t.ways[0].Pan
 }
 
 // New prepares a reel, opening every take that sounds. It fails if a take can't be opened, is at another rate than
 // the reel, or has fewer channels than a clip uses.
 func New(r *reel.Reel, open Opener, opt Options) (*Engine, error) {
-	e := &Engine{reel: r, column: map[string]int{}, takes: map[string]*source{}, scratch: make([]float64, MaxBlock)}
+	e := &Engine{reel: r, column: map[string]int{}, takes: map[string]*source{}}
+	for _, room := range []*[]float64{&e.scratch, &e.other, &e.level, &e.position} {
+		*room = make([]float64, MaxBlock)
+	}
+	e.voice = [][]float64{make([]float64, MaxBlock)}
 	for i, o := range r.OutputList() {
 		e.column[o.ID] = i
 		e.outputs = append(e.outputs, newBus(o.ID, []string{o.Label}))
@@ -79,11 +100,9 @@ func New(r *reel.Reel, open Opener, opt Options) (*Engine, error) {
 		if t.Mute || len(opt.Solo) > 0 && !slices.Contains(opt.Solo, t.ID) {
 			continue
 		}
-		row := &track{bus: *newBus(t.ID, t.Labels), gain: dsp.Gain(t.GainDB)}
+		row := &track{bus: *newBus(t.ID, t.Labels), Track: t, gain: dsp.Gain(t.GainDB), law: dsp.PanLaw(r.Head.PanLaw)}
 		if s, ok := stems[t.Stem]; ok {
-			for _, p := range weave.Feeds(t.Labels, s.labels, t.Feed, r.Head.PanLaw) {
-				row.paths = append(row.paths, path{p, s})
-			}
+			row.stem, row.ways = s, weave.Ways(t.Labels, s.labels, t.Feed.Dual)
 		}
 		tracks[t.ID] = row
 		e.tracks = append(e.tracks, row)
@@ -106,17 +125,14 @@ func New(r *reel.Reel, open Opener, opt Options) (*Engine, error) {
 		if t == nil {
 			continue
 		}
-		src, err := e.source(c.Take, open)
+		if c.Mute {
+			continue
+		}
+		made, err := e.newClip(c, t, open)
 		if err != nil {
 			return nil, err
 		}
-		if src.file.SampleRate != r.Head.SampleRate {
-			return nil, fault.New(fault.Unsupported, "%s is at %d Hz and the reel at %d Hz; takes at another rate can't be played yet", c.Name, src.file.SampleRate, r.Head.SampleRate)
-		}
-		if len(c.Channels) != len(t.labels) && !(c.Sum && len(t.labels) == 1) || len(c.Channels) == 0 || slices.Max(c.Channels) >= src.file.Channels || slices.Min(c.Channels) < 0 {
-			return nil, fault.New(fault.Damaged, "%s asks for channels that its take does not have", c.Name)
-		}
-		t.clips = append(t.clips, clip{c, dsp.Gain(c.GainDB), src})
+		t.clips = append(t.clips, made)
 	}
 	return e, nil
 }
@@ -137,13 +153,17 @@ func (b *bus) clear() {
 	b.dirty = 0
 }
 
-func (e *Engine) source(take string, open Opener) (*source, error) {
+// source opens a take once; name is what errors call it.
+func (e *Engine) source(take, name string, open Opener) (*source, error) {
 	if s, ok := e.takes[take]; ok {
 		return s, nil
 	}
 	f, err := open(take)
 	if err != nil {
 		return nil, err
+	}
+	if f.SampleRate != e.reel.Head.SampleRate {
+		return nil, fault.New(fault.Unsupported, "%s is at %d Hz and the reel at %d Hz; bring it to the reel's rate under Takes first", name, f.SampleRate, e.reel.Head.SampleRate)
 	}
 	s := &source{file: f}
 	e.takes[take] = s
@@ -164,22 +184,8 @@ func (e *Engine) Render(from int64, n int) error {
 		b.clear()
 	}
 	for _, t := range e.tracks {
-		t.clear()
-		sounding := false
-		for i := range t.clips {
-			c := &t.clips[i]
-			if c.Start >= from+int64(n) {
-				break
-			}
-			if c.End() > from {
-				sounding = true
-				if err := e.addClip(t, c, from, n); err != nil {
-					return err
-				}
-			}
-		}
-		if sounding {
-			t.send(n)
+		if err := e.renderTrack(t, from, n); err != nil {
+			return err
 		}
 	}
 	for _, s := range e.stems {
@@ -190,51 +196,80 @@ func (e *Engine) Render(from int64, n int) error {
 	return nil
 }
 
-// addClip adds the part of a clip that lies in the block.
-func (e *Engine) addClip(t *track, c *clip, from int64, n int) error {
-	begin, end := max(from, c.Start), min(from+int64(n), c.End())
-	at := c.Offset + begin - c.Start
-	count := int(min(end-begin, c.src.file.Frames-at))
-	if count <= 0 || at < 0 {
+// renderTrack renders the clips of a track and sends them on.
+func (e *Engine) renderTrack(t *track, from int64, n int) error {
+	t.clear()
+	var alone []*clip
+	for i := range t.clips {
+		c := &t.clips[i]
+		if c.Start >= from+int64(n) {
+			break
+		}
+		if c.End() <= from {
+			continue
+		}
+		t.dirty = n
+		if t.alone(c) {
+			alone = append(alone, c)
+			continue
+		}
+		if err := e.render(t, c, t.buf, from, n); err != nil {
+			return err
+		}
+	}
+	if t.dirty == 0 {
 		return nil
 	}
-	raw, err := c.src.read(at, count)
-	if err != nil {
-		return fault.Wrap(fault.KindOf(err), err, "%s could not be read", c.Name)
-	}
-	into := int(begin - from)
-	t.dirty = n
-	gain := c.gain * t.gain
-	if c.Sum {
-		gain /= float64(len(c.Channels))
-	}
-	for ch, channel := range c.Channels {
-		x := e.scratch[:count]
-		c.src.file.Decode(x, raw, channel)
-		if c.Sum {
-			ch = 0
+	t.enter(t.buf, t.place(e.position[:n], from), n)
+	t.send(n)
+	for _, c := range alone {
+		clear(e.voice[0][:n])
+		if err := e.render(t, c, e.voice, from, n); err != nil {
+			return err
 		}
-		dst := t.buf[ch][into : into+count]
-		for i, v := range x {
-			dst[i] += gain * v
+		fill(e.position[:n], c.Pan, c.Frame(from))
+		for i := range n {
+			e.position[i] += t.position(from + int64(i))
 		}
+		t.enter(e.voice, place{each: e.position[:n]}, n)
+		for _, p := range t.paths {
+			p.to.dirty = n
+			addAt(p.to.buf[p.To][:n], e.voice[0][:n], p.Gain)
+		}
+		addAt(t.buf[0][:n], e.voice[0][:n], 1) // for who listens to the track
 	}
 	return nil
 }
 
+// position is where the track stands between left and right at a sample.
+func (t *track) position(at int64) float64 {
+	if len(t.Pan) > 0 {
+		return reel.Level(t.Pan, at)
+	}
+	return t.Feed.Pan
+}
+
+// place gives where the track stands in a block; room is what it may be written to.
+func (t *track) place(room []float64, from int64) place {
+	if len(t.Pan) == 0 {
+		return place{steady: t.Feed.Pan}
+	}
+	fill(room, t.Pan, from)
+	return place{each: room}
+}
+
+// enter adds channels of the track to its stem.
+func (t *track) enter(buf [][]float64, p place, n int) {
+	for _, w := range t.ways {
+		t.stem.dirty = n
+		add(t.stem.buf[w.To][:n], buf[w.From][:n], w, p, t.law)
+	}
+}
+
 func (b *bus) send(n int) {
 	for _, p := range b.paths {
-		src, dst := b.buf[p.From][:n], p.to.buf[p.To][:n]
 		p.to.dirty = n
-		if p.Gain == 1 {
-			for i, v := range src {
-				dst[i] += v
-			}
-			continue
-		}
-		for i, v := range src {
-			dst[i] += p.Gain * v
-		}
+		addAt(p.to.buf[p.To][:n], b.buf[p.From][:n], p.Gain)
 	}
 }
 
@@ -253,12 +288,18 @@ func (e *Engine) Exact(output, bits int) bool {
 	o := e.outputs[output]
 	for _, t := range e.tracks {
 		unity, reaches := t.unityTo(o)
+		for _, w := range t.ways {
+			if beyond, ok := t.stem.unityTo(o); ok {
+				reaches = true
+				unity = unity && beyond && len(t.Pan) == 0 && w.At(t.Feed.Pan, t.law) == 1
+			}
+		}
 		if !reaches {
 			continue
 		}
 		for _, c := range t.clips {
 			f := c.src.file
-			if !unity || t.gain != 1 || c.gain != 1 || c.Sum || f.Encoding != wave.PCM || f.BitDepth > bits {
+			if !unity || t.gain != 1 || !t.steady() || !c.plain || f.Encoding != wave.PCM || f.BitDepth > bits {
 				return false
 			}
 		}
@@ -270,44 +311,12 @@ func (e *Engine) Exact(output, bits int) bool {
 func (b *bus) unityTo(o *bus) (unity, reaches bool) {
 	unity = true
 	for _, p := range b.paths {
-		beyond, ok := true, p.to == o
-		if !ok {
-			beyond, ok = p.to.unityTo(o)
-		}
-		if ok {
+		if p.to == o {
 			reaches = true
-			unity = unity && beyond && p.Gain == 1
+			unity = unity && p.Gain == 1
 		}
 	}
 	return unity, reaches
-}
-
-// source reads one take, keeping the last block: the tied clips of a take all want the same frames.
-type source struct {
-	file   *wave.File
-	raw    []byte
-	from   int64
-	frames int
-}
-
-func (s *source) read(at int64, n int) ([]byte, error) {
-	fb := int64(s.file.FrameBytes())
-	if s.raw == nil || at < s.from || at+int64(n) > s.from+int64(s.frames) {
-		if need := n * int(fb); cap(s.raw) < need {
-			s.raw = make([]byte, need)
-		}
-		s.raw = s.raw[:n*int(fb)]
-		s.frames = 0
-		got, err := s.file.ReadRaw(s.raw, at)
-		if err != nil {
-			return nil, err
-		}
-		if got < n {
-			return nil, fault.New(fault.Damaged, "the file ended after %d of %d frames", got, n)
-		}
-		s.from, s.frames = at, n
-	}
-	return s.raw[(at-s.from)*fb:], nil
 }
 
 // Tap is a point to listen at.

@@ -8,7 +8,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"zestyloom/core/dsp"
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
@@ -79,73 +78,6 @@ func render(t testing.TB, r *reel.Reel, s shelf, from int64, frames int, sizes .
 		at += n
 	}
 	return out
-}
-
-// slow is the obvious renderer: every output sample is worked out by itself from the reel's own words.
-func slow(t testing.TB, r *reel.Reel, s shelf, from int64, frames int) [][]float64 {
-	out := make([][]float64, len(r.OutputList()))
-	for c := range out {
-		out[c] = make([]float64, frames)
-	}
-	for _, clip := range r.ClipList() {
-		track := r.Tracks[clip.Track]
-		if track.Mute {
-			continue
-		}
-		for ch, channel := range clip.Channels {
-			x := s.samples(t, clip.Take, channel)
-			share := 1.0
-			if clip.Sum {
-				ch, share = 0, 1/float64(len(clip.Channels))
-			}
-			for column, o := range r.OutputList() {
-				gain := 0.0
-				for _, k := range r.KnotList() {
-					if k.Output != o.ID {
-						continue
-					}
-					if k.Row == reel.TrackRow && k.From == track.ID && k.Channel == ch {
-						gain += dsp.Gain(k.GainDB)
-					}
-					if k.Row == reel.StemRow && k.From == track.Stem {
-						for _, p := range weave.Feeds(track.Labels, r.Stems[track.Stem].Labels, track.Feed, r.Head.PanLaw) {
-							if p.From == ch && p.To == k.Channel {
-								gain += p.Gain * dsp.Gain(k.GainDB)
-							}
-						}
-					}
-				}
-				gain *= dsp.Gain(track.GainDB) * dsp.Gain(clip.GainDB) * share
-				for i := range frames {
-					at := from + int64(i) - clip.Start
-					if at >= 0 && at < clip.Length {
-						out[column][i] += gain * x[clip.Offset+at]
-					}
-				}
-			}
-		}
-	}
-	return out
-}
-
-func TestAgainstTheObviousRenderer(t *testing.T) {
-	r, s := crossing(t)
-	tracks := r.TrackList()
-	do(t, r, reel.SetTrack{Track: tracks[0].ID, GainDB: ptr(-4.5), Pan: ptr(0.3)})
-	do(t, r, reel.SetTrack{Track: tracks[1].ID, Dual: ptr(true)})
-	do(t, r, reel.SetTrack{Track: tracks[2].ID, Pan: ptr(-0.5)})
-	do(t, r, reel.SetKnots{Knots: []reel.Knot{reel.NewKnot(reel.TrackRow, tracks[2].ID, 1, "dx/L", -7), reel.NewKnot(reel.StemRow, "DX", 0, "mix/L", -3)}})
-	do(t, r, reel.AddTake{Take: "poly", Title: "12A/3", Start: start + 300, Length: 20000, Parts: []reel.PartPlan{
-		{Name: "Sum", Stem: "FX", Channels: []int{3, 0, 1}, Labels: []string{"M"}, Sum: true},
-		{Name: "Field", Stem: "FX", Channels: []int{0, 1, 2, 3}, Labels: []string{"ACN0", "ACN1", "ACN2", "ACN3"}},
-		{Name: "Surround", Stem: "MX", Channels: []int{3, 2, 1}, Labels: []string{"L", "R", "C"}}}})
-	want := slow(t, r, s, start-500, 75000)
-	got := render(t, r, s, start-500, 75000, 4096)
-	for c := range want {
-		for i := range want[c] {
-			require.InDelta(t, want[c][i], got[c][i], 1e-12, "output %d frame %d", c, i)
-		}
-	}
 }
 
 // Listening asks for small blocks from anywhere, printing for large ones from the start: they are the same samples.

@@ -18,6 +18,7 @@ const (
 	Damaged     Kind = "damaged"
 	NoSpace     Kind = "no space"
 	Cancelled   Kind = "cancelled"
+	Unties      Kind = "unties" // it would put something out of sync; the caller may ask for it again, saying so
 )
 
 // Error is one failure. Offset is a byte offset in Place, or -1 where there is none.

@@ -2,7 +2,9 @@ package reel
 
 import (
 	"fmt"
+	"maps"
 	"reflect"
+	"slices"
 
 	"zestyloom/core/fault"
 )
@@ -22,16 +24,17 @@ type Change struct {
 	Clips  []Put[Clip]  `json:"clips,omitempty"`
 	Groups []Put[Group] `json:"groups,omitempty"`
 	Knots  []Put[Knot]  `json:"knots,omitempty"`
+	Marks  []Put[Mark]  `json:"marks,omitempty"`
 }
 
 // Empty tells whether the change changes nothing.
 func (c Change) Empty() bool {
-	return len(c.Head)+len(c.Stems)+len(c.Tracks)+len(c.Clips)+len(c.Groups)+len(c.Knots) == 0
+	return len(c.Head)+len(c.Stems)+len(c.Tracks)+len(c.Clips)+len(c.Groups)+len(c.Knots)+len(c.Marks) == 0
 }
 
 // Inverse gives the change that takes this one back.
 func (c Change) Inverse() Change {
-	return Change{turn(c.Head), turn(c.Stems), turn(c.Tracks), turn(c.Clips), turn(c.Groups), turn(c.Knots)}
+	return Change{turn(c.Head), turn(c.Stems), turn(c.Tracks), turn(c.Clips), turn(c.Groups), turn(c.Knots), turn(c.Marks)}
 }
 
 func turn[T any](puts []Put[T]) []Put[T] {
@@ -42,25 +45,42 @@ func turn[T any](puts []Put[T]) []Put[T] {
 	return out
 }
 
-// Apply makes a change. It is refused, with nothing changed, if an object is no longer as the change found it.
+// Apply makes a change. It is refused, with nothing changed, if an object is no longer as the change found it. The
+// counter of objects only grows, so that no ID is ever given twice, whatever is taken back.
 func (r *Reel) Apply(c Change) error {
-	head := map[string]Head{"": r.Head}
+	head, next := map[string]Head{"": r.Head}, r.Head.Next
+	for i, p := range c.Head {
+		if i == 0 {
+			head[""] = r.Head.counted(p.Before.Next)
+		}
+		next = max(next, p.After.Next)
+	}
 	for _, err := range []error{
 		check(head, c.Head, "the reel"), check(r.Stems, c.Stems, "stem"), check(r.Tracks, c.Tracks, "track"),
 		check(r.Clips, c.Clips, "clip"), check(r.Groups, c.Groups, "output group"), check(r.Knots, c.Knots, "knot"),
+		check(r.Marks, c.Marks, "mark"),
 	} {
 		if err != nil {
 			return err
 		}
 	}
 	put(head, c.Head)
-	r.Head = head[""]
+	r.Head = head[""].counted(next)
 	put(r.Stems, c.Stems)
 	put(r.Tracks, c.Tracks)
 	put(r.Clips, c.Clips)
 	put(r.Groups, c.Groups)
 	put(r.Knots, c.Knots)
+	if r.Marks == nil { // reels of before there were marks
+		r.Marks = map[string]Mark{}
+	}
+	put(r.Marks, c.Marks)
 	return nil
+}
+
+func (h Head) counted(next int) Head {
+	h.Next = next
+	return h
 }
 
 func check[T any](now map[string]T, puts []Put[T], what string) error {
@@ -83,11 +103,21 @@ func put[T any](now map[string]T, puts []Put[T]) {
 	}
 }
 
-// draft collects a change while a command works out what it is.
+// draft collects a change while a command works out what it is. Reading from a layer gives what the command has made of
+// an object so far.
 type draft struct {
 	reel   *Reel
 	head   Head
-	change Change
+	stems  layer[Stem]
+	tracks layer[Track]
+	clips  layer[Clip]
+	groups layer[Group]
+	knots  layer[Knot]
+	marks  layer[Mark]
+}
+
+func newDraft(r *Reel) *draft {
+	return &draft{reel: r, head: r.Head, stems: over(r.Stems), tracks: over(r.Tracks), clips: over(r.Clips), groups: over(r.Groups), knots: over(r.Knots), marks: over(r.Marks)}
 }
 
 func (d *draft) id(prefix string) string {
@@ -96,25 +126,126 @@ func (d *draft) id(prefix string) string {
 	return id
 }
 
-// finish adds the head if it changed.
+// finish gives the change.
 func (d *draft) finish() Change {
+	for _, c := range d.clips.above {
+		if c != nil {
+			c.tidy() // c is the draft's own copy
+		}
+	}
+	c := Change{Stems: d.stems.puts(), Tracks: d.tracks.puts(), Clips: d.clips.puts(), Groups: d.groups.puts(), Knots: d.knots.puts(), Marks: d.marks.puts()}
 	if before := d.reel.Head; before != d.head {
 		after := d.head
-		d.change.Head = []Put[Head]{{"", &before, &after}}
+		c.Head = []Put[Head]{{"", &before, &after}}
 	}
-	return d.change
+	return c
 }
 
-// set notes that an object becomes after, or goes away where after is nil. Objects that stay the same are left out.
-func set[T any](now map[string]T, puts *[]Put[T], id string, after *T) {
-	p := Put[T]{ID: id, After: after}
-	if v, there := now[id]; there {
-		if after != nil && reflect.DeepEqual(v, *after) {
-			return
+// layer lies over objects: what is put or dropped there is seen through it, and the objects stay as they are.
+type layer[T any] struct {
+	below map[string]T
+	above map[string]*T
+}
+
+func over[T any](below map[string]T) layer[T] { return layer[T]{below, map[string]*T{}} }
+
+func (l layer[T]) get(id string) (v T, there bool) {
+	if p, changed := l.above[id]; changed {
+		if p == nil {
+			return v, false
 		}
-		p.Before = &v
-	} else if after == nil {
-		return
+		return *p, true
 	}
-	*puts = append(*puts, p)
+	v, there = l.below[id]
+	return v, there
+}
+
+func (l layer[T]) put(id string, v T) { l.above[id] = &v }
+
+func (l layer[T]) drop(id string) { l.above[id] = nil }
+
+// all gives the objects as they are by now, in no order.
+func (l layer[T]) all() map[string]T {
+	out := maps.Clone(l.below)
+	if out == nil {
+		out = map[string]T{}
+	}
+	for id, p := range l.above {
+		if p == nil {
+			delete(out, id)
+		} else {
+			out[id] = *p
+		}
+	}
+	return out
+}
+
+// puts gives what has changed, by ID.
+func (l layer[T]) puts() []Put[T] {
+	var out []Put[T]
+	for _, id := range slices.Sorted(maps.Keys(l.above)) {
+		p := Put[T]{ID: id, After: l.above[id]}
+		if v, there := l.below[id]; there {
+			p.Before = &v
+		}
+		if p.Before == nil && p.After == nil || p.Before != nil && p.After != nil && reflect.DeepEqual(*p.Before, *p.After) {
+			continue
+		}
+		out = append(out, p)
+	}
+	return out
+}
+
+func equal(a, b Clip) bool {
+	a.tidy()
+	b.tidy()
+	return reflect.DeepEqual(a, b)
+}
+
+// Touched names the objects that changes make, alter or take away, by kind.
+type Touched struct {
+	Stems, Tracks, Clips, Groups, Knots, Marks map[string]bool
+	Head                                       bool
+}
+
+// TouchedBy collects what changes touch. The counter in the head does not count: it is no part of what users see.
+func TouchedBy(changes ...Change) Touched {
+	t := Touched{map[string]bool{}, map[string]bool{}, map[string]bool{}, map[string]bool{}, map[string]bool{}, map[string]bool{}, false}
+	for _, c := range changes {
+		names(t.Stems, c.Stems)
+		names(t.Tracks, c.Tracks)
+		names(t.Clips, c.Clips)
+		names(t.Groups, c.Groups)
+		names(t.Knots, c.Knots)
+		names(t.Marks, c.Marks)
+		t.Head = t.Head || changesHead(c)
+	}
+	return t
+}
+
+func names[T any](to map[string]bool, puts []Put[T]) {
+	for _, p := range puts {
+		to[p.ID] = true
+	}
+}
+
+// Meets tells whether two changes touch an object in common, or both change what the reel has once.
+func (c Change) Meets(other Change) bool {
+	mine := TouchedBy(c)
+	return meets(mine.Stems, other.Stems) || meets(mine.Tracks, other.Tracks) || meets(mine.Clips, other.Clips) ||
+		meets(mine.Groups, other.Groups) || meets(mine.Knots, other.Knots) || meets(mine.Marks, other.Marks) ||
+		mine.Head && changesHead(other)
+}
+
+func meets[T any](ids map[string]bool, puts []Put[T]) bool {
+	return slices.ContainsFunc(puts, func(p Put[T]) bool { return ids[p.ID] })
+}
+
+func changesHead(c Change) bool {
+	for _, p := range c.Head {
+		if p.Before.counted(0) != p.After.counted(0) {
+			return true
+		}
+	}
+	return false
 }

@@ -17,7 +17,14 @@ type Head struct {
 	Start      int64         `json:"start"`  // first sample of the programme
 	PanLaw     float64       `json:"panLaw"` // what a mono source in the middle of a pair loses on each side: 3, 4.5 or 6 dB
 	Spec       string        `json:"spec"`   // the delivery spec that the outputs come from; empty before one is chosen
-	Next       int           `json:"next"`   // number of the next object that is made
+	Picture    Picture       `json:"picture,omitzero"`
+	Next       int           `json:"next"` // number of the next object that is made
+}
+
+// Picture is the movie that the reel is cut to.
+type Picture struct {
+	Take  string `json:"take"`
+	Start int64  `json:"start"` // where its first frame lies
 }
 
 // Stem is a named part of the mix with a bus of its own. Its ID is its two-letter tag.
@@ -46,25 +53,26 @@ type Track struct {
 	GainDB    float64  `json:"gainDB"`
 	Mute      bool     `json:"mute"`
 	Order     int      `json:"order"`
+	Folder    string   `json:"folder,omitempty"` // the name of the run of tracks that it stands in
+	Height    int      `json:"height,omitempty"` // of its row, from 1 (low) to 4; 0 is the usual
+	Gain      []Point  `json:"gain,omitempty"`   // dB over samples of the reel, added to GainDB
+	Pan       []Point  `json:"pan,omitempty"`    // over samples of the reel, instead of Feed.Pan
 }
 
-// Clip is a stretch of a take on a track. Clips with the same Tie move together.
-type Clip struct {
-	ID       string  `json:"id"`
-	Track    string  `json:"track"`
-	Take     string  `json:"take"`
-	Name     string  `json:"name"`
-	Channels []int   `json:"channels"`      // of the take, from 0, one for each channel of the track; more where they are a sum
-	Sum      bool    `json:"sum,omitempty"` // the channels are added up, each at 1/n, for a track of one channel
-	Start    int64   `json:"start"`
-	Offset   int64   `json:"offset"` // first frame of the take that sounds
-	Length   int64   `json:"length"` // sample frames
-	GainDB   float64 `json:"gainDB"`
-	Tie      string  `json:"tie"`
+// Loose tells whether the track's channels are single microphones that lie together, each of which goes into the stem
+// by itself, instead of a bonded set.
+func (t Track) Loose() bool {
+	return len(t.Labels) > 1 && !slices.ContainsFunc(t.Labels, func(l string) bool { return l != "M" })
 }
 
-// End is the first sample after the clip.
-func (c Clip) End() int64 { return c.Start + c.Length }
+// Mark is a marker, or a range where it has a length.
+type Mark struct {
+	ID     string `json:"id"`
+	Name   string `json:"name"`
+	At     int64  `json:"at"`
+	Length int64  `json:"length,omitempty"`
+	Note   string `json:"note,omitempty"`
+}
 
 // Group is a set of output channels that are delivered together.
 type Group struct {
@@ -116,6 +124,7 @@ type Reel struct {
 	Clips  map[string]Clip  `json:"clips"`
 	Groups map[string]Group `json:"groups"`
 	Knots  map[string]Knot  `json:"knots"`
+	Marks  map[string]Mark  `json:"marks"`
 }
 
 // DefaultStems are those that a production begins with, from top to bottom.
@@ -131,7 +140,7 @@ func DefaultStems() []Stem {
 func New(name string, sampleRate int, rate timecode.Rate, start int64, stems []Stem) *Reel {
 	r := &Reel{
 		Head:  Head{Name: name, SampleRate: sampleRate, FrameRate: rate, Start: start, PanLaw: 3, Next: 1},
-		Stems: map[string]Stem{}, Tracks: map[string]Track{}, Clips: map[string]Clip{}, Groups: map[string]Group{}, Knots: map[string]Knot{},
+		Stems: map[string]Stem{}, Tracks: map[string]Track{}, Clips: map[string]Clip{}, Groups: map[string]Group{}, Knots: map[string]Knot{}, Marks: map[string]Mark{},
 	}
 	for _, s := range stems {
 		r.Stems[s.ID] = s
@@ -142,12 +151,14 @@ func New(name string, sampleRate int, rate timecode.Rate, start int64, stems []S
 // Clone gives a copy that can be changed by Apply without the original changing. Objects are values whose slices are
 // never changed in place, so the maps are all that needs copying.
 func (r *Reel) Clone() *Reel {
-	return &Reel{r.Head, maps.Clone(r.Stems), maps.Clone(r.Tracks), maps.Clone(r.Clips), maps.Clone(r.Groups), maps.Clone(r.Knots)}
+	return &Reel{r.Head, maps.Clone(r.Stems), maps.Clone(r.Tracks), maps.Clone(r.Clips), maps.Clone(r.Groups), maps.Clone(r.Knots), maps.Clone(r.Marks)}
 }
+
+func byOrder(a, b Track) int { return cmp.Or(a.Order-b.Order, strings.Compare(a.ID, b.ID)) }
 
 // TrackList gives the tracks from top to bottom.
 func (r *Reel) TrackList() []Track {
-	return sorted(r.Tracks, func(a, b Track) int { return cmp.Or(a.Order-b.Order, strings.Compare(a.ID, b.ID)) })
+	return sorted(r.Tracks, byOrder)
 }
 
 // StemList gives the stems from top to bottom.
@@ -160,9 +171,18 @@ func (r *Reel) GroupList() []Group {
 	return sorted(r.Groups, func(a, b Group) int { return cmp.Or(a.Order-b.Order, strings.Compare(a.ID, b.ID)) })
 }
 
+func byStart(a, b Clip) int {
+	return cmp.Or(cmp.Compare(a.Start, b.Start), strings.Compare(a.ID, b.ID))
+}
+
 // ClipList gives the clips by start.
 func (r *Reel) ClipList() []Clip {
-	return sorted(r.Clips, func(a, b Clip) int { return cmp.Or(cmp.Compare(a.Start, b.Start), strings.Compare(a.ID, b.ID)) })
+	return sorted(r.Clips, byStart)
+}
+
+// MarkList gives the marks by place.
+func (r *Reel) MarkList() []Mark {
+	return sorted(r.Marks, func(a, b Mark) int { return cmp.Or(cmp.Compare(a.At, b.At), strings.Compare(a.ID, b.ID)) })
 }
 
 // KnotList gives the knots in an order that does not change.

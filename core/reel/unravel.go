@@ -33,6 +33,8 @@ type SourceChannel struct {
 type Choice struct {
 	Channels []int  // from 1; nil means those that are on
 	At       *int64 // nil means where the take belongs, else the reel's start
+	Together bool   // all single channels as one multichannel clip on one track
+	Reuse    bool   // as for AddTake
 }
 
 // Unravel gives the command that breaks a take's channels into tracks on r. A take at another sample rate is
@@ -57,9 +59,10 @@ func Unravel(r *Reel, src Source, choice Choice) (AddTake, error) {
 	if err != nil {
 		return AddTake{}, err
 	}
-	command := AddTake{Take: src.Take, Title: src.Title, Start: r.Head.Start, Length: src.Frames, Stems: src.Stems}
+	command := AddTake{Take: src.Take, Title: src.Title, Start: r.Head.Start, Length: src.Frames, Stems: src.Stems, Reuse: choice.Reuse}
 	if src.Start != nil {
 		command.Start = *src.Start
+		command.Picture = r.Head.Picture.Take != "" && choice.At == nil
 	}
 	if choice.At != nil {
 		command.Start = *choice.At
@@ -78,5 +81,28 @@ func Unravel(r *Reel, src Source, choice Choice) (AddTake, error) {
 		}
 		command.Parts = append(command.Parts, PartPlan{Name: name, Stem: first.Stem, Strand: first.Strand, Decided: first.Decided, Channels: p.Channels, Labels: p.Labels, Sum: p.Sum})
 	}
+	if choice.Together {
+		command.Parts = together(command.Parts, src.Title)
+	}
 	return command, nil
+}
+
+// together makes one loose part of all single channels, in the stem of the first. Bonded sets stay by themselves.
+func together(parts []PartPlan, title string) []PartPlan {
+	var loose PartPlan
+	var bonded []PartPlan
+	for _, p := range parts {
+		if len(p.Channels) != 1 {
+			bonded = append(bonded, p)
+			continue
+		}
+		if loose.Channels == nil {
+			loose = PartPlan{Name: title, Stem: p.Stem, Decided: p.Decided}
+		}
+		loose.Channels, loose.Labels = append(loose.Channels, p.Channels[0]), append(loose.Labels, "M")
+	}
+	if loose.Channels == nil {
+		return bonded
+	}
+	return append([]PartPlan{loose}, bonded...)
 }

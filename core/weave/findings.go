@@ -108,7 +108,7 @@ func name(r *reel.Reel, o reel.Output) string { return r.Groups[o.Group].Name + 
 
 // foldedInto says in numbers what becomes of a set whose stem has no place for all its channels; empty where it has.
 func foldedInto(track, stem []string) string {
-	if len(track) < 3 || !slices.ContainsFunc(track, func(label string) bool { return !slices.Contains(stem, label) }) {
+	if len(track) < 3 || (reel.Track{Labels: track}).Loose() || !slices.ContainsFunc(track, func(label string) bool { return !slices.Contains(stem, label) }) {
 		return ""
 	}
 	if slices.Contains(track, "ACN0") || slices.Contains(track, "W") {

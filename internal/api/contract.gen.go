@@ -22,6 +22,9 @@ import (
 	"github.com/oapi-codegen/runtime"
 )
 
+// Adrift defines model for Adrift.
+type Adrift = reel.Adrift
+
 // Assembly defines model for Assembly.
 type Assembly = store.Assembly
 
@@ -71,6 +74,9 @@ type Conversion = take.Conversion
 // Description defines model for Description.
 type Description = take.Description
 
+// Fade defines model for Fade.
+type Fade = reel.Fade
+
 // Family defines model for Family.
 type Family = take.Family
 
@@ -89,6 +95,12 @@ type Head = reel.Head
 // Knot defines model for Knot.
 type Knot = reel.Knot
 
+// Lane defines model for Lane.
+type Lane = reel.Lane
+
+// Mark defines model for Mark.
+type Mark = reel.Mark
+
 // Match defines model for Match.
 type Match = store.Match
 
@@ -103,7 +115,8 @@ type NewProduction struct {
 
 // NewReel defines model for NewReel.
 type NewReel struct {
-	Name string `json:"name"`
+	FrameRate *FrameRate `json:"frameRate,omitempty"`
+	Name      string     `json:"name"`
 
 	// Start Timecode of its first frame
 	Start string `json:"start"`
@@ -117,6 +130,9 @@ type Packaging = delivery.Packaging
 
 // Plan defines model for Plan.
 type Plan = delivery.Plan
+
+// Point defines model for Point.
+type Point = reel.Point
 
 // Print defines model for Print.
 type Print = store.Print
@@ -150,7 +166,8 @@ type ReelInfo = store.ReelInfo
 
 // ReelView defines model for ReelView.
 type ReelView struct {
-	Clips []Clip `json:"clips"`
+	Adrift []Adrift `json:"adrift"`
+	Clips  []Clip   `json:"clips"`
 
 	// End First sample after the last clip
 	End        int64          `json:"end"`
@@ -159,14 +176,19 @@ type ReelView struct {
 	Head       Head           `json:"head"`
 	Id         string         `json:"id"`
 	Knots      []Knot         `json:"knots"`
+	Marks      []Mark         `json:"marks"`
 	Name       string         `json:"name"`
 	Outputs    []Output       `json:"outputs"`
 	Production string         `json:"production"`
 	Redo       string         `json:"redo"`
 	Revision   int64          `json:"revision"`
 	Routes     []Route        `json:"routes"`
-	Stems      []Stem         `json:"stems"`
-	Tracks     []Track        `json:"tracks"`
+
+	// Since Where it is there, stems, tracks, clips, groups, knots and marks list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty.
+	Since  *SinceRevision `json:"since,omitempty"`
+	Stems  []Stem         `json:"stems"`
+	Strays []Stray        `json:"strays"`
+	Tracks []Track        `json:"tracks"`
 
 	// Undo What undo would take back; empty where there is nothing
 	Undo string `json:"undo"`
@@ -188,6 +210,23 @@ type Route = weave.Route
 
 // Row defines model for Row.
 type Row = reel.Row
+
+// SinceRevision Where it is there, stems, tracks, clips, groups, knots and marks list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty.
+type SinceRevision struct {
+	Gone struct {
+		Clips  []string `json:"clips"`
+		Groups []string `json:"groups"`
+		Knots  []string `json:"knots"`
+		Marks  []string `json:"marks"`
+		Stems  []string `json:"stems"`
+		Tracks []string `json:"tracks"`
+	} `json:"gone"`
+	Revision int64 `json:"revision"`
+	Routed   bool  `json:"routed"`
+}
+
+// Span defines model for Span.
+type Span = reel.Span
 
 // Spec defines model for Spec.
 type Spec = delivery.Spec
@@ -212,6 +251,9 @@ type StemsAndRules struct {
 
 // Step defines model for Step.
 type Step = store.Step
+
+// Stray defines model for Stray.
+type Stray = reel.Stray
 
 // SyncMethod defines model for SyncMethod.
 type SyncMethod = store.Method
@@ -272,8 +314,14 @@ type UnravelRequest struct {
 
 	// Channels From 1. Left out: those that are on
 	Channels *[]int `json:"channels,omitempty"`
+
+	// Reuse A channel goes on the track of its name and stem where that is free, instead of on a new one
+	Reuse    *bool  `json:"reuse,omitempty"`
 	Revision int64  `json:"revision"`
 	Take     string `json:"take"`
+
+	// Together All single channels as one multichannel clip on one track
+	Together *bool `json:"together,omitempty"`
 }
 
 // Use defines model for Use.
@@ -296,6 +344,9 @@ type ProductionID = string
 
 // ReelID defines model for ReelID.
 type ReelID = string
+
+// Since defines model for Since.
+type Since = int64
 
 // TakeID defines model for TakeID.
 type TakeID = string
@@ -322,6 +373,48 @@ type ReelNow = ReelView
 // ListCardFilesParams defines parameters for ListCardFiles.
 type ListCardFilesParams struct {
 	Folder *string `form:"folder,omitempty" json:"folder,omitempty"`
+}
+
+// GetReelParams defines parameters for GetReel.
+type GetReelParams struct {
+	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
+	Since *Since `form:"since,omitempty" json:"since,omitempty"`
+}
+
+// DoCommandParams defines parameters for DoCommand.
+type DoCommandParams struct {
+	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
+	Since *Since `form:"since,omitempty" json:"since,omitempty"`
+}
+
+// RedoReelParams defines parameters for RedoReel.
+type RedoReelParams struct {
+	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
+	Since *Since `form:"since,omitempty" json:"since,omitempty"`
+}
+
+// ChooseSpecParams defines parameters for ChooseSpec.
+type ChooseSpecParams struct {
+	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
+	Since *Since `form:"since,omitempty" json:"since,omitempty"`
+}
+
+// TieKnotsParams defines parameters for TieKnots.
+type TieKnotsParams struct {
+	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
+	Since *Since `form:"since,omitempty" json:"since,omitempty"`
+}
+
+// UndoReelParams defines parameters for UndoReel.
+type UndoReelParams struct {
+	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
+	Since *Since `form:"since,omitempty" json:"since,omitempty"`
+}
+
+// UnravelTakeParams defines parameters for UnravelTake.
+type UnravelTakeParams struct {
+	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
+	Since *Since `form:"since,omitempty" json:"since,omitempty"`
 }
 
 // GetOverviewParams defines parameters for GetOverview.
@@ -494,11 +587,17 @@ type ServerInterface interface {
 	// (GET /productions/{production}/work)
 	ListWork(c *gin.Context, production ProductionID)
 
+	// (DELETE /reels/{reel})
+	RemoveReel(c *gin.Context, reel ReelID)
+
 	// (GET /reels/{reel})
-	GetReel(c *gin.Context, reel ReelID)
+	GetReel(c *gin.Context, reel ReelID, params GetReelParams)
 
 	// (POST /reels/{reel}/commands)
-	DoCommand(c *gin.Context, reel ReelID)
+	DoCommand(c *gin.Context, reel ReelID, params DoCommandParams)
+
+	// (GET /reels/{reel}/events)
+	WatchReel(c *gin.Context, reel ReelID)
 
 	// (GET /reels/{reel}/history)
 	GetHistory(c *gin.Context, reel ReelID)
@@ -513,19 +612,19 @@ type ServerInterface interface {
 	StartPrint(c *gin.Context, reel ReelID)
 
 	// (POST /reels/{reel}/redo)
-	RedoReel(c *gin.Context, reel ReelID)
+	RedoReel(c *gin.Context, reel ReelID, params RedoReelParams)
 
 	// (POST /reels/{reel}/spec)
-	ChooseSpec(c *gin.Context, reel ReelID)
+	ChooseSpec(c *gin.Context, reel ReelID, params ChooseSpecParams)
 
 	// (POST /reels/{reel}/ties)
-	TieKnots(c *gin.Context, reel ReelID)
+	TieKnots(c *gin.Context, reel ReelID, params TieKnotsParams)
 
 	// (POST /reels/{reel}/undo)
-	UndoReel(c *gin.Context, reel ReelID)
+	UndoReel(c *gin.Context, reel ReelID, params UndoReelParams)
 
 	// (POST /reels/{reel}/unravel)
-	UnravelTake(c *gin.Context, reel ReelID)
+	UnravelTake(c *gin.Context, reel ReelID, params UnravelTakeParams)
 
 	// (GET /specs)
 	ListSpecs(c *gin.Context)
@@ -1200,8 +1299,8 @@ func (siw *ServerInterfaceWrapper) ListWork(c *gin.Context) {
 	siw.Handler.ListWork(c, production)
 }
 
-// GetReel operation middleware
-func (siw *ServerInterfaceWrapper) GetReel(c *gin.Context) {
+// RemoveReel operation middleware
+func (siw *ServerInterfaceWrapper) RemoveReel(c *gin.Context) {
 
 	var err error
 	_ = err
@@ -1222,7 +1321,43 @@ func (siw *ServerInterfaceWrapper) GetReel(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.GetReel(c, reel)
+	siw.Handler.RemoveReel(c, reel)
+}
+
+// GetReel operation middleware
+func (siw *ServerInterfaceWrapper) GetReel(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetReelParams
+
+	// ------------- Optional query parameter "since" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "since", c.Request.URL.Query(), &params.Since, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter since: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetReel(c, reel, params)
 }
 
 // DoCommand operation middleware
@@ -1240,6 +1375,17 @@ func (siw *ServerInterfaceWrapper) DoCommand(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params DoCommandParams
+
+	// ------------- Optional query parameter "since" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "since", c.Request.URL.Query(), &params.Since, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter since: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -1247,7 +1393,32 @@ func (siw *ServerInterfaceWrapper) DoCommand(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.DoCommand(c, reel)
+	siw.Handler.DoCommand(c, reel, params)
+}
+
+// WatchReel operation middleware
+func (siw *ServerInterfaceWrapper) WatchReel(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.WatchReel(c, reel)
 }
 
 // GetHistory operation middleware
@@ -1365,6 +1536,17 @@ func (siw *ServerInterfaceWrapper) RedoReel(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RedoReelParams
+
+	// ------------- Optional query parameter "since" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "since", c.Request.URL.Query(), &params.Since, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter since: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -1372,7 +1554,7 @@ func (siw *ServerInterfaceWrapper) RedoReel(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.RedoReel(c, reel)
+	siw.Handler.RedoReel(c, reel, params)
 }
 
 // ChooseSpec operation middleware
@@ -1390,6 +1572,17 @@ func (siw *ServerInterfaceWrapper) ChooseSpec(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ChooseSpecParams
+
+	// ------------- Optional query parameter "since" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "since", c.Request.URL.Query(), &params.Since, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter since: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -1397,7 +1590,7 @@ func (siw *ServerInterfaceWrapper) ChooseSpec(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ChooseSpec(c, reel)
+	siw.Handler.ChooseSpec(c, reel, params)
 }
 
 // TieKnots operation middleware
@@ -1415,6 +1608,17 @@ func (siw *ServerInterfaceWrapper) TieKnots(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params TieKnotsParams
+
+	// ------------- Optional query parameter "since" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "since", c.Request.URL.Query(), &params.Since, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter since: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -1422,7 +1626,7 @@ func (siw *ServerInterfaceWrapper) TieKnots(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.TieKnots(c, reel)
+	siw.Handler.TieKnots(c, reel, params)
 }
 
 // UndoReel operation middleware
@@ -1440,6 +1644,17 @@ func (siw *ServerInterfaceWrapper) UndoReel(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params UndoReelParams
+
+	// ------------- Optional query parameter "since" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "since", c.Request.URL.Query(), &params.Since, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter since: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -1447,7 +1662,7 @@ func (siw *ServerInterfaceWrapper) UndoReel(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.UndoReel(c, reel)
+	siw.Handler.UndoReel(c, reel, params)
 }
 
 // UnravelTake operation middleware
@@ -1465,6 +1680,17 @@ func (siw *ServerInterfaceWrapper) UnravelTake(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params UnravelTakeParams
+
+	// ------------- Optional query parameter "since" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "since", c.Request.URL.Query(), &params.Since, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter since: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -1472,7 +1698,7 @@ func (siw *ServerInterfaceWrapper) UnravelTake(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.UnravelTake(c, reel)
+	siw.Handler.UnravelTake(c, reel, params)
 }
 
 // ListSpecs operation middleware
@@ -2029,7 +2255,9 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/work/:work/retry", wrapper.RetryWork)
 	router.GET(options.BaseURL+"/cards", wrapper.ListCards)
 	router.GET(options.BaseURL+"/cards/:card/files", wrapper.ListCardFiles)
+	router.DELETE(options.BaseURL+"/reels/:reel", wrapper.RemoveReel)
 	router.GET(options.BaseURL+"/reels/:reel", wrapper.GetReel)
+	router.GET(options.BaseURL+"/reels/:reel/events", wrapper.WatchReel)
 	router.GET(options.BaseURL+"/reels/:reel/history", wrapper.GetHistory)
 	router.POST(options.BaseURL+"/reels/:reel/commands", wrapper.DoCommand)
 	router.POST(options.BaseURL+"/reels/:reel/undo", wrapper.UndoReel)

@@ -83,7 +83,7 @@ func (s *Server) schema(c *gin.Context) {
 }
 
 // ChooseSpec lays a spec's outputs out on a reel.
-func (s *Server) ChooseSpec(c *gin.Context, id ReelID) {
+func (s *Server) ChooseSpec(c *gin.Context, id ReelID, p ChooseSpecParams) {
 	var body SpecChoice
 	if !s.read(c, &body) {
 		return
@@ -94,7 +94,7 @@ func (s *Server) ChooseSpec(c *gin.Context, id ReelID) {
 		return
 	}
 	o, err := s.Store.Do(c, id, body.Revision, author(c), func(r *reel.Reel) (reel.Command, error) { return spec.LayOut(r) })
-	s.show(c, http.StatusOK, o, err)
+	s.show(c, http.StatusOK, o, p.Since, err)
 }
 
 // plan works out what a request to print means.

@@ -1,7 +1,9 @@
 package api
 
 import (
+	"context"
 	"net/http"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -11,15 +13,48 @@ import (
 	"zestyloom/internal/store"
 )
 
-// view makes what the interface shows of a reel.
-func view(o store.OpenReel) ReelView {
+// whole makes what the interface shows of a reel.
+func whole(o store.OpenReel, turns store.Turns) ReelView {
+	return ReelView{
+		Id: o.ID, Production: o.Production, Name: o.Name, Revision: o.Revision, Head: o.Reel.Head, End: o.Reel.End(),
+		Stems: some(o.Reel.StemList()), Tracks: some(o.Reel.TrackList()), Clips: some(o.Reel.ClipList()), Groups: some(o.Reel.GroupList()), Outputs: some(o.Reel.OutputList()),
+		Knots: some(o.Reel.KnotList()), Marks: some(o.Reel.MarkList()), Routes: weave.Routes(o.Reel), Findings: weave.Findings(o.Reel),
+		Adrift: o.Reel.Adrifts(), Strays: o.Reel.Strays(), Undo: turns.Undo, Redo: turns.Redo,
+	}
+}
+
+// part makes what of it has changed after a revision.
+func part(o store.OpenReel, turns store.Turns, revision int64, t reel.Touched) ReelView {
 	v := ReelView{
 		Id: o.ID, Production: o.Production, Name: o.Name, Revision: o.Revision, Head: o.Reel.Head, End: o.Reel.End(),
-		Stems: o.Reel.StemList(), Tracks: o.Reel.TrackList(), Clips: o.Reel.ClipList(), Groups: o.Reel.GroupList(), Outputs: o.Reel.OutputList(),
-		Knots: o.Reel.KnotList(), Routes: weave.Routes(o.Reel), Findings: weave.Findings(o.Reel), Undo: o.Undo, Redo: o.Redo,
+		Outputs: []reel.Output{}, Routes: []weave.Route{}, Findings: []weave.Finding{},
+		Adrift: o.Reel.Adrifts(), Strays: o.Reel.Strays(), Undo: turns.Undo, Redo: turns.Redo, Since: &SinceRevision{Revision: revision},
 	}
-	v.Tracks, v.Clips, v.Groups, v.Outputs, v.Knots = some(v.Tracks), some(v.Clips), some(v.Groups), some(v.Outputs), some(v.Knots)
+	gone := &v.Since.Gone
+	v.Stems, gone.Stems = changed(t.Stems, o.Reel.Stems)
+	v.Tracks, gone.Tracks = changed(t.Tracks, o.Reel.Tracks)
+	v.Clips, gone.Clips = changed(t.Clips, o.Reel.Clips)
+	v.Groups, gone.Groups = changed(t.Groups, o.Reel.Groups)
+	v.Knots, gone.Knots = changed(t.Knots, o.Reel.Knots)
+	v.Marks, gone.Marks = changed(t.Marks, o.Reel.Marks)
+	if len(t.Stems)+len(t.Tracks)+len(t.Groups)+len(t.Knots) > 0 || t.Head {
+		v.Since.Routed = true
+		v.Outputs, v.Routes, v.Findings = some(o.Reel.OutputList()), weave.Routes(o.Reel), weave.Findings(o.Reel)
+	}
 	return v
+}
+
+// changed sorts objects that were touched into those that are there and the IDs of those that are gone.
+func changed[T any](touched map[string]bool, now map[string]T) (there []T, gone []string) {
+	there, gone = []T{}, []string{}
+	for id := range touched {
+		if x, ok := now[id]; ok {
+			there = append(there, x)
+		} else {
+			gone = append(gone, id)
+		}
+	}
+	return there, gone
 }
 
 // some makes an empty list of none, which JSON would write as null.
@@ -30,12 +65,29 @@ func some[T any](list []T) []T {
 	return list
 }
 
-func (s *Server) show(c *gin.Context, status int, o store.OpenReel, err error) {
+// show answers with a reel: all of it, or what has changed after the revision that the caller has.
+func (s *Server) show(c *gin.Context, status int, o store.OpenReel, since *int64, err error) {
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	c.JSON(status, view(o))
+	turns, err := s.Store.Turns(c, o.ID, author(c))
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	if since != nil {
+		touched, known, err := s.Store.Touched(c, o.ID, *since, o.Revision)
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+		if known {
+			c.JSON(status, part(o, turns, *since, touched))
+			return
+		}
+	}
+	c.JSON(status, whole(o, turns))
 }
 
 // ListReels gives a production's reels.
@@ -55,6 +107,9 @@ func (s *Server) CreateReel(c *gin.Context, id ProductionID) {
 		s.fail(c, err)
 		return
 	}
+	if body.FrameRate != nil {
+		p.FrameRate = *body.FrameRate
+	}
 	start, err := p.FrameRate.ParseSample(body.Start, p.SampleRate)
 	if err != nil {
 		s.fail(c, err)
@@ -66,13 +121,13 @@ func (s *Server) CreateReel(c *gin.Context, id ProductionID) {
 		return
 	}
 	o, err := s.Store.Reel(c, reelID)
-	s.show(c, http.StatusCreated, o, err)
+	s.show(c, http.StatusCreated, o, nil, err)
 }
 
 // GetReel gives a reel as it is now.
-func (s *Server) GetReel(c *gin.Context, id ReelID) {
+func (s *Server) GetReel(c *gin.Context, id ReelID, p GetReelParams) {
 	o, err := s.Store.Reel(c, id)
-	s.show(c, http.StatusOK, o, err)
+	s.show(c, http.StatusOK, o, p.Since, err)
 }
 
 // GetHistory gives the newest steps.
@@ -82,7 +137,7 @@ func (s *Server) GetHistory(c *gin.Context, id ReelID) {
 }
 
 // DoCommand does a command of core/reel.
-func (s *Server) DoCommand(c *gin.Context, id ReelID) {
+func (s *Server) DoCommand(c *gin.Context, id ReelID, p DoCommandParams) {
 	var body CommandRequest
 	if !s.read(c, &body) {
 		return
@@ -92,30 +147,104 @@ func (s *Server) DoCommand(c *gin.Context, id ReelID) {
 		s.fail(c, err)
 		return
 	}
+	if err := s.complete(c, id, command); err != nil {
+		s.fail(c, err)
+		return
+	}
 	o, err := s.Store.Do(c, id, body.Revision, author(c), func(*reel.Reel) (reel.Command, error) { return command, nil })
-	s.show(c, http.StatusOK, o, err)
+	s.show(c, http.StatusOK, o, p.Since, err)
+}
+
+// complete fills in what a command has to know of takes.
+func (s *Server) complete(ctx context.Context, id string, command reel.Command) error {
+	switch c := command.(type) {
+	case *reel.SwapTake:
+		t, err := s.Store.Take(ctx, c.Take)
+		if err != nil {
+			return err
+		}
+		c.Title, c.Frames, c.Width = t.Title(), t.Description.Frames, len(t.Channels)
+	case *reel.ReadChannels:
+		o, err := s.Store.Reel(ctx, id)
+		if err != nil {
+			return err
+		}
+		t, err := s.Store.Take(ctx, o.Reel.Clips[c.Clip].Take)
+		if err != nil {
+			return err
+		}
+		c.Width = len(t.Channels)
+	case *reel.Borrow:
+		t, err := s.Store.Take(ctx, c.Take)
+		if err != nil {
+			return err
+		}
+		if c.TakeChannel >= len(t.Channels) {
+			return fault.New(fault.NotFound, "%s has no channel %d", t.Title(), c.TakeChannel+1)
+		}
+		c.Title = t.Title()
+	}
+	return nil
+}
+
+// RemoveReel removes a reel with its history.
+func (s *Server) RemoveReel(c *gin.Context, id ReelID) {
+	s.done(c, s.Store.RemoveReel(c, id))
+}
+
+// heartbeat is how often something is sent to who watches, so that a lost connection is noticed.
+const heartbeat = 15 * time.Second
+
+// WatchReel sends an event whenever the reel may have changed.
+func (s *Server) WatchReel(c *gin.Context, id ReelID) {
+	changed, cancel := s.Store.Subscribe(id)
+	defer cancel()
+	o, err := s.Store.Reel(c, id)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Header("Cache-Control", "no-store")
+	beat := time.NewTicker(heartbeat)
+	defer beat.Stop()
+	c.SSEvent("revision", o.Revision)
+	c.Writer.Flush()
+	for {
+		select {
+		case <-c.Request.Context().Done():
+			return
+		case <-changed:
+			if o, err = s.Store.Reel(c, id); err != nil {
+				return // the browser connects again and is told
+			}
+			c.SSEvent("revision", o.Revision)
+		case <-beat.C:
+			_, _ = c.Writer.WriteString(": still here\n\n")
+		}
+		c.Writer.Flush()
+	}
 }
 
 // UndoReel takes the newest command back.
-func (s *Server) UndoReel(c *gin.Context, id ReelID) {
+func (s *Server) UndoReel(c *gin.Context, id ReelID, p UndoReelParams) {
 	var body AtRevision
 	if s.read(c, &body) {
 		o, err := s.Store.Undo(c, id, body.Revision, author(c))
-		s.show(c, http.StatusOK, o, err)
+		s.show(c, http.StatusOK, o, p.Since, err)
 	}
 }
 
 // RedoReel brings it back.
-func (s *Server) RedoReel(c *gin.Context, id ReelID) {
+func (s *Server) RedoReel(c *gin.Context, id ReelID, p RedoReelParams) {
 	var body AtRevision
 	if s.read(c, &body) {
 		o, err := s.Store.Redo(c, id, body.Revision, author(c))
-		s.show(c, http.StatusOK, o, err)
+		s.show(c, http.StatusOK, o, p.Since, err)
 	}
 }
 
 // TieKnots ties a row to an output in the natural way.
-func (s *Server) TieKnots(c *gin.Context, id ReelID) {
+func (s *Server) TieKnots(c *gin.Context, id ReelID, p TieKnotsParams) {
 	var body TieRequest
 	if !s.read(c, &body) {
 		return
@@ -127,11 +256,11 @@ func (s *Server) TieKnots(c *gin.Context, id ReelID) {
 		}
 		return reel.SetKnots{Knots: weave.Tie(r, body.Row, body.From, output)}, nil
 	})
-	s.show(c, http.StatusOK, o, err)
+	s.show(c, http.StatusOK, o, p.Since, err)
 }
 
 // UnravelTake breaks a take's channels into tracks.
-func (s *Server) UnravelTake(c *gin.Context, id ReelID) {
+func (s *Server) UnravelTake(c *gin.Context, id ReelID, p UnravelTakeParams) {
 	var body UnravelRequest
 	if !s.read(c, &body) {
 		return
@@ -141,7 +270,7 @@ func (s *Server) UnravelTake(c *gin.Context, id ReelID) {
 		s.fail(c, err)
 		return
 	}
-	choice := reel.Choice{At: body.At}
+	choice := reel.Choice{At: body.At, Together: body.Together != nil && *body.Together, Reuse: body.Reuse != nil && *body.Reuse}
 	if body.Channels != nil {
 		choice.Channels = *body.Channels
 	}
@@ -153,5 +282,5 @@ func (s *Server) UnravelTake(c *gin.Context, id ReelID) {
 	o, err := s.Store.Do(c, id, body.Revision, author(c), func(r *reel.Reel) (reel.Command, error) {
 		return reel.Unravel(r, t.Source(store.ReelStems(stems)), choice)
 	})
-	s.show(c, http.StatusOK, o, err)
+	s.show(c, http.StatusOK, o, p.Since, err)
 }

@@ -113,7 +113,7 @@ func (s *Server) known(host string) bool {
 }
 
 var statusOf = map[fault.Kind]int{
-	fault.NotFound: http.StatusNotFound, fault.Stale: http.StatusConflict, fault.BadInput: http.StatusBadRequest,
+	fault.NotFound: http.StatusNotFound, fault.Stale: http.StatusConflict, fault.Unties: http.StatusConflict, fault.BadInput: http.StatusBadRequest,
 	fault.Unsupported: http.StatusUnprocessableEntity, fault.Damaged: http.StatusUnprocessableEntity,
 	fault.NoSpace: http.StatusInsufficientStorage, fault.Cancelled: 499,
 }

@@ -8,6 +8,7 @@ import (
 	"net"
 	"net/http"
 	"path/filepath"
+	"sync"
 	"time"
 
 	"zestyloom/internal/api"
@@ -73,6 +74,11 @@ func (a *App) Serve(ctx context.Context, l net.Listener) error {
 	if err := a.Jobs.Start(context.WithoutCancel(ctx)); err != nil {
 		return err
 	}
+	watching, unwatch := context.WithCancel(ctx)
+	var watch sync.WaitGroup
+	watch.Go(func() { a.Store.Watch(watching) })
+	defer watch.Wait()
+	defer unwatch()
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(l) }()
 	var err error

@@ -365,7 +365,7 @@ func TestRequestsThatMakeNoSense(t *testing.T) {
 		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "jump", "command": map[string]any{}}, "not a command"},
 		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "setTrack", "command": map[string]any{"colour": "red"}}, "can't be read"},
 		{404, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "setTrack", "command": map[string]any{"track": "t99"}}, "no longer"},
-		{409, "POST", p + "/undo", api.AtRevision{Revision: v.Revision - 1}, "Somebody has changed"},
+		{409, "POST", p + "/commands", map[string]any{"revision": 1, "kind": "setReel", "command": map[string]any{"start": 1}}, "has changed the same in the meantime"},
 		{404, "POST", p + "/spec", api.SpecChoice{Revision: v.Revision, Spec: "none"}, "no delivery spec"},
 		{404, "POST", p + "/ties", api.TieRequest{Revision: v.Revision, Row: "stem", From: "DX", Output: "none/L"}, "no output"},
 		{404, "POST", p + "/unravel", map[string]any{"revision": v.Revision, "take": "nonsense"}, "no such take"},

@@ -37,9 +37,10 @@ type Step struct {
 type OpenReel struct {
 	ReelInfo
 	Reel *reel.Reel
-	Undo string // what undo would take back; empty where there is nothing
-	Redo string
 }
+
+// Turns says what undo and redo would do for an author; empty where there is nothing.
+type Turns struct{ Undo, Redo string }
 
 // cachedReel saves replaying for a reel that this process has seen. The database stays what counts: the cache is used
 // only at the revision that the row has.
@@ -85,6 +86,15 @@ func (s *Store) CreateReel(ctx context.Context, p Production, name string, start
 	return id, err
 }
 
+// RemoveReel removes a reel with its history and prints.
+func (s *Store) RemoveReel(ctx context.Context, id string) error {
+	tag, err := s.Pool.Exec(ctx, "delete from reels where id = $1", id)
+	if err == nil && tag.RowsAffected() == 0 {
+		err = pgx.ErrNoRows
+	}
+	return notFound(err, "reel")
+}
+
 // Reel opens a reel as it is now.
 func (s *Store) Reel(ctx context.Context, id string) (o OpenReel, err error) {
 	err = pgx.BeginTxFunc(ctx, s.Pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(tx pgx.Tx) error {
@@ -94,10 +104,11 @@ func (s *Store) Reel(ctx context.Context, id string) (o OpenReel, err error) {
 	return o, err
 }
 
-// Do plans a command on the reel as it is and makes its change. revision is what the caller has seen; another one is
-// Stale, and nothing is changed. A command that changes nothing gives the reel as it is.
+// Do plans a command on the reel as it is and makes its change. revision is what the caller has seen. Where others have
+// changed the reel since, the command is made all the same unless it would change something that they changed too: that
+// is Stale, says who did what, and changes nothing. A command that changes nothing gives the reel as it is.
 func (s *Store) Do(ctx context.Context, id string, revision int64, author string, plan func(*reel.Reel) (reel.Command, error)) (OpenReel, error) {
-	return s.edit(ctx, id, revision, func(tx pgx.Tx, o OpenReel) (step, error) {
+	return s.edit(ctx, id, func(tx pgx.Tx, o OpenReel) (step, error) {
 		command, err := plan(o.Reel)
 		if err != nil {
 			return step{}, err
@@ -106,22 +117,83 @@ func (s *Store) Do(ctx context.Context, id string, revision int64, author string
 		if err != nil || change.Empty() {
 			return step{}, err
 		}
-		_, err = tx.Exec(ctx, "update reel_log set state = 'dropped' where reel_id = $1 and kind = 'do' and state = 'undone'", id)
+		if err := conflict(ctx, tx, o, revision, change); err != nil {
+			return step{}, err
+		}
+		_, err = tx.Exec(ctx, "update reel_log set state = 'dropped' where reel_id = $1 and kind = 'do' and state = 'undone' and author = $2", id, author)
 		return step{kind: "do", name: name, change: change, author: author}, err
 	})
 }
 
-// Undo takes back the newest command that has not been.
+// conflict is Stale where a change meets one that was made after a revision.
+func conflict(ctx context.Context, tx pgx.Tx, o OpenReel, revision int64, change reel.Change) error {
+	if o.Revision == revision {
+		return nil
+	}
+	rows, err := tx.Query(ctx, "select author, name, change from reel_log where reel_id = $1 and revision > $2 order by revision", o.ID, revision)
+	if err != nil {
+		return err
+	}
+	type later struct {
+		Author, Name string
+		Change       reel.Change
+	}
+	others, err := pgx.CollectRows(rows, pgx.RowToStructByPos[later])
+	if err != nil {
+		return err
+	}
+	for _, l := range others {
+		if change.Meets(l.Change) {
+			return fault.New(fault.Stale, "%s has changed the same in the meantime (%s). Your edit was not made; look at it and do it once more", l.Author, l.Name)
+		}
+	}
+	return nil
+}
+
+// Undo takes back the newest command of this author that has not been, or, where there is none, the newest of all. What
+// others have changed since is not taken back with it: then it is Stale.
 func (s *Store) Undo(ctx context.Context, id string, revision int64, author string) (OpenReel, error) {
-	return s.edit(ctx, id, revision, func(tx pgx.Tx, _ OpenReel) (step, error) {
-		return turn(ctx, tx, id, author, "undo", "done", "undone", "desc")
-	})
+	return s.turn(ctx, id, revision, author, "undo")
 }
 
 // Redo brings the command back that was taken back last.
 func (s *Store) Redo(ctx context.Context, id string, revision int64, author string) (OpenReel, error) {
-	return s.edit(ctx, id, revision, func(tx pgx.Tx, _ OpenReel) (step, error) {
-		return turn(ctx, tx, id, author, "redo", "undone", "done", "asc")
+	return s.turn(ctx, id, revision, author, "redo")
+}
+
+// newest finds what undo would take back, and redo bring back: one's own before others'.
+var newest = map[string]string{
+	"undo": "select revision, name, author from reel_log where reel_id = $1 and kind = 'do' and state = 'done' order by author = $2 desc, revision desc limit 1",
+	"redo": "select revision, name, author from reel_log where reel_id = $1 and kind = 'do' and state = 'undone' order by author = $2 desc, revision limit 1",
+}
+
+func (s *Store) turn(ctx context.Context, id string, revision int64, author, kind string) (OpenReel, error) {
+	return s.edit(ctx, id, func(tx pgx.Tx, o OpenReel) (step, error) {
+		st := step{kind: kind, author: author}
+		var of int64
+		var by string
+		err := tx.QueryRow(ctx, newest[kind], id, author).Scan(&of, &st.name, &by)
+		if err == pgx.ErrNoRows {
+			return st, fault.New(fault.BadInput, "There is nothing to %s on this reel", kind)
+		}
+		if err != nil {
+			return st, err
+		}
+		if by != author && o.Revision != revision {
+			return st, fault.New(fault.Stale, "%s has changed this reel in the meantime (%s). Look at it before you take it back", by, st.name)
+		}
+		st.of = &of
+		state := "done"
+		if kind == "undo" {
+			state = "undone"
+		}
+		if err := tx.QueryRow(ctx, "update reel_log set state = $3 where reel_id = $1 and revision = $2 returning change", id, of, state).Scan(&st.change); err != nil {
+			return st, err
+		}
+		if kind == "undo" {
+			st.change = st.change.Inverse()
+		}
+		return st, nil
 	})
 }
 
@@ -132,32 +204,11 @@ type step struct {
 	of                 *int64
 }
 
-func turn(ctx context.Context, tx pgx.Tx, id, author, kind, from, to, direction string) (step, error) {
-	st := step{kind: kind, author: author}
-	var of int64
-	err := tx.QueryRow(ctx, "select revision, name, change from reel_log where reel_id = $1 and kind = 'do' and state = $2 order by revision "+direction+" limit 1", id, from).Scan(&of, &st.name, &st.change)
-	if err == pgx.ErrNoRows {
-		return st, fault.New(fault.BadInput, "There is nothing to %s on this reel", kind)
-	}
-	if err != nil {
-		return st, err
-	}
-	st.of = &of
-	if kind == "undo" {
-		st.change = st.change.Inverse()
-	}
-	_, err = tx.Exec(ctx, "update reel_log set state = $3 where reel_id = $1 and revision = $2", id, of, to)
-	return st, err
-}
-
-func (s *Store) edit(ctx context.Context, id string, revision int64, work func(pgx.Tx, OpenReel) (step, error)) (result OpenReel, err error) {
+func (s *Store) edit(ctx context.Context, id string, work func(pgx.Tx, OpenReel) (step, error)) (result OpenReel, err error) {
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		o, err := s.open(ctx, tx, id, "for update")
 		if err != nil {
 			return err
-		}
-		if o.Revision != revision {
-			return fault.New(fault.Stale, "Somebody has changed this reel since you saw it. It has been loaded again; do your edit once more")
 		}
 		st, err := work(tx, o)
 		if err != nil {
@@ -175,7 +226,9 @@ func (s *Store) edit(ctx context.Context, id string, revision int64, work func(p
 		if _, err := tx.Exec(ctx, "insert into reel_log (reel_id, revision, kind, name, change, of, author) values ($1, $2, $3, $4, $5, $6, $7)", id, revision, st.kind, st.name, st.change, st.of, st.author); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, "update reels set revision = $2 where id = $1", id, revision); err != nil {
+		if _, err := tx.Exec(ctx, "update reels set revision = $2, name = $3 where id = $1", id, revision, next.Head.Name); codeOf(err) == uniqueViolation {
+			return fault.New(fault.BadInput, "This production has a reel called %s already; choose another name", next.Head.Name)
+		} else if err != nil {
 			return err
 		}
 		if revision%snapshotEvery == 0 {
@@ -184,8 +237,9 @@ func (s *Store) edit(ctx context.Context, id string, revision int64, work func(p
 			}
 		}
 		result = OpenReel{ReelInfo: o.ReelInfo, Reel: next}
-		result.Revision = revision
-		return heads(ctx, tx, &result)
+		result.Revision, result.Name = revision, next.Head.Name
+		_, err = tx.Exec(ctx, "select pg_notify($1, $2)", changedChannel, id)
+		return err
 	})
 	if err == nil {
 		s.keep(id, result.Revision, result.Reel)
@@ -213,7 +267,7 @@ func (s *Store) open(ctx context.Context, tx pgx.Tx, id, lock string) (o OpenRee
 	switch {
 	case c != nil && c.revision == o.Revision:
 		o.Reel = c.state
-		return o, heads(ctx, tx, &o)
+		return o, nil
 	case c != nil && c.revision < o.Revision && o.Revision-c.revision < snapshotEvery:
 		from = c.revision
 		o.Reel = c.state.Clone()
@@ -238,13 +292,41 @@ func (s *Store) open(ctx context.Context, tx pgx.Tx, id, lock string) (o OpenRee
 		}
 	}
 	s.keep(id, o.Revision, o.Reel)
-	return o, heads(ctx, tx, &o)
+	return o, nil
 }
 
-// heads fills in what undo and redo would do.
-func heads(ctx context.Context, tx pgx.Tx, o *OpenReel) error {
-	return tx.QueryRow(ctx, `select coalesce((select name from reel_log where reel_id = $1 and kind = 'do' and state = 'done' order by revision desc limit 1), ''),
-		coalesce((select name from reel_log where reel_id = $1 and kind = 'do' and state = 'undone' order by revision limit 1), '')`, o.ID).Scan(&o.Undo, &o.Redo)
+// Turns gives what undo and redo would do. Another's step is named with who made it.
+func (s *Store) Turns(ctx context.Context, id, author string) (t Turns, err error) {
+	for kind, to := range map[string]*string{"undo": &t.Undo, "redo": &t.Redo} {
+		var revision int64
+		var by string
+		err := s.Pool.QueryRow(ctx, newest[kind], id, author).Scan(&revision, to, &by)
+		if err == pgx.ErrNoRows {
+			continue
+		}
+		if err != nil {
+			return t, notFound(err, "reel")
+		}
+		if by != author {
+			*to += " (" + by + ")"
+		}
+	}
+	return t, nil
+}
+
+// Touched gives what was changed after a revision up to another. known is false where that is more than is worth
+// telling one by one.
+func (s *Store) Touched(ctx context.Context, id string, after, upTo int64) (t reel.Touched, known bool, err error) {
+	const most = 200
+	if after < 0 || after > upTo || upTo-after > most {
+		return t, false, nil
+	}
+	rows, err := s.Pool.Query(ctx, "select change from reel_log where reel_id = $1 and revision > $2 and revision <= $3", id, after, upTo)
+	if err != nil {
+		return t, false, notFound(err, "reel")
+	}
+	changes, err := pgx.CollectRows(rows, pgx.RowTo[reel.Change])
+	return reel.TouchedBy(changes...), err == nil, notFound(err, "reel")
 }
 
 // History lists the newest steps of a reel first.

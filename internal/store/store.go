@@ -29,8 +29,9 @@ var migrations embed.FS
 type Store struct {
 	Pool *pgxpool.Pool
 
-	mu    sync.Mutex
-	reels map[string]*cachedReel
+	mu       sync.Mutex
+	reels    map[string]*cachedReel
+	watchers map[string]map[chan struct{}]bool // by reel
 }
 
 // Open connects to the database and brings its tables up to date.
@@ -43,7 +44,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		pool.Close()
 		return nil, err
 	}
-	return &Store{Pool: pool, reels: map[string]*cachedReel{}}, nil
+	return &Store{Pool: pool, reels: map[string]*cachedReel{}, watchers: map[string]map[chan struct{}]bool{}}, nil
 }
 
 // Close ends the connections.

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -221,21 +222,21 @@ func TestUndoReachesAcrossARestart(t *testing.T) {
 	o, err = s.Reel(ctx, id)
 	require.NoError(t, err)
 	assert.JSONEq(t, states[len(states)-1], asJSON(t, o.Reel))
-	assert.Equal(t, "gain of Boom", o.Undo)
+	assert.Equal(t, store.Turns{Undo: "gain of Boom (ines)"}, turns(t, s, id, "tobiah"))
+	assert.Equal(t, store.Turns{Undo: "gain of Boom"}, turns(t, s, id, "ines"))
 	for i := len(states) - 2; i >= 0; i-- {
 		o, err = s.Undo(ctx, id, o.Revision, "tobiah")
 		require.NoError(t, err)
 		require.JSONEq(t, states[i], asJSON(t, o.Reel))
 	}
-	assert.Equal(t, "unravel 12A/3", o.Undo)
-	assert.Equal(t, "gain of Boom", o.Redo)
+	assert.Equal(t, store.Turns{Undo: "unravel 12A/3 (ines)", Redo: "gain of Boom (ines)"}, turns(t, s, id, "tobiah"))
 	o, err = s.Redo(ctx, id, o.Revision, "tobiah")
 	require.NoError(t, err)
 	assert.JSONEq(t, states[1], asJSON(t, o.Reel))
-	o, err = s.Do(ctx, id, o.Revision, "tobiah", gain(o.Reel, 3))
+	o, err = s.Do(ctx, id, o.Revision, "ines", gain(o.Reel, 3))
 	require.NoError(t, err)
-	assert.Empty(t, o.Redo)
-	_, err = s.Redo(ctx, id, o.Revision, "tobiah")
+	assert.Empty(t, turns(t, s, id, "ines").Redo)
+	_, err = s.Redo(ctx, id, o.Revision, "ines")
 	assert.Equal(t, fault.BadInput, fault.KindOf(err))
 	steps, err := s.History(ctx, id, 3)
 	require.NoError(t, err)
@@ -251,20 +252,123 @@ func asJSON(t *testing.T, v any) string {
 	return string(b)
 }
 
-func TestAStaleEditIsRefused(t *testing.T) {
+func turns(t *testing.T, s *store.Store, id, author string) store.Turns {
+	got, err := s.Turns(ctx, id, author)
+	require.NoError(t, err)
+	return got
+}
+
+func mute(track string) func(*reel.Reel) (reel.Command, error) {
+	yes := true
+	return command(reel.SetTrack{Track: track, Mute: &yes})
+}
+
+func TestAnEditThatMeetsAnothersIsRefused(t *testing.T) {
+	s := storetest.Open(t)
+	id, take := crossing(t, s)
+	o, err := s.Do(ctx, id, 1, "ines", command(reel.AddTake{Take: take, Title: "14/1", Length: 100, Parts: []reel.PartPlan{{Name: "Lav", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}}))
+	require.NoError(t, err)
+	boom, lav := o.Reel.TrackList()[0].ID, o.Reel.TrackList()[1].ID
+	seen := o.Revision
+	_, err = s.Do(ctx, id, seen, "ines", gain(o.Reel, -1))
+	require.NoError(t, err)
+	_, err = s.Do(ctx, id, seen, "tobiah", mute(boom))
+	assert.Equal(t, fault.Stale, fault.KindOf(err))
+	assert.ErrorContains(t, err, "ines has changed the same in the meantime (gain of Boom)")
+	_, err = s.Undo(ctx, id, seen, "tobiah")
+	assert.Equal(t, fault.Stale, fault.KindOf(err), "nobody takes back what they have not seen")
+	o, err = s.Do(ctx, id, seen, "tobiah", mute(lav))
+	require.NoError(t, err, "what meets nothing is made")
+	assert.Equal(t, -1.0, o.Reel.Tracks[boom].GainDB)
+	assert.True(t, o.Reel.Tracks[lav].Mute)
+	touched, known, err := s.Touched(ctx, id, seen, o.Revision)
+	require.NoError(t, err)
+	assert.True(t, known)
+	assert.Equal(t, map[string]bool{boom: true, lav: true}, touched.Tracks)
+	_, known, err = s.Touched(ctx, id, -1, o.Revision)
+	require.NoError(t, err)
+	assert.False(t, known)
+
+	// Each takes back their own.
+	o, err = s.Undo(ctx, id, o.Revision, "ines")
+	require.NoError(t, err)
+	assert.Zero(t, o.Reel.Tracks[boom].GainDB)
+	assert.True(t, o.Reel.Tracks[lav].Mute)
+	o, err = s.Redo(ctx, id, o.Revision, "ines")
+	require.NoError(t, err)
+	assert.Equal(t, -1.0, o.Reel.Tracks[boom].GainDB)
+	o, err = s.Do(ctx, id, o.Revision, "tobiah", gain(o.Reel, -2))
+	require.NoError(t, err)
+	_, err = s.Undo(ctx, id, o.Revision, "ines")
+	assert.Equal(t, fault.Stale, fault.KindOf(err), "tobiah has set the same gain since")
+}
+
+func TestWatchersAreToldByOtherProcesses(t *testing.T) {
+	url := storetest.URL(t)
+	a, err := store.Open(ctx, url)
+	require.NoError(t, err)
+	defer a.Close()
+	b, err := store.Open(ctx, url)
+	require.NoError(t, err)
+	defer b.Close()
+	id, _ := crossing(t, a)
+	watching, stop := context.WithCancel(ctx)
+	var done sync.WaitGroup
+	done.Go(func() { b.Watch(watching) })
+	defer done.Wait()
+	defer stop()
+	changed, cancel := b.Subscribe(id)
+	other, cancelOther := b.Subscribe("another")
+	defer cancelOther()
+	<-changed // it listens now
+	<-other
+	o, err := a.Reel(ctx, id)
+	require.NoError(t, err)
+	begun := time.Now()
+	_, err = a.Do(ctx, id, o.Revision, "ines", gain(o.Reel, -3))
+	require.NoError(t, err)
+	select {
+	case <-changed:
+		assert.Less(t, time.Since(begun), time.Second)
+	case <-time.After(10 * time.Second):
+		t.Fatal("nobody was told")
+	}
+	assert.Empty(t, other, "others are not woken")
+	now, err := b.Reel(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, -3.0, now.Reel.TrackList()[0].GainDB)
+	cancel()
+}
+
+func TestRemovedReelsAreGone(t *testing.T) {
+	s := storetest.Open(t)
+	id, _ := crossing(t, s)
+	require.NoError(t, s.RemoveReel(ctx, id))
+	_, err := s.Reel(ctx, id)
+	assert.Equal(t, fault.NotFound, fault.KindOf(err))
+	assert.Equal(t, fault.NotFound, fault.KindOf(s.RemoveReel(ctx, id)))
+}
+
+func TestReelsAreRenamed(t *testing.T) {
 	s := storetest.Open(t)
 	id, _ := crossing(t, s)
 	o, err := s.Reel(ctx, id)
 	require.NoError(t, err)
-	_, err = s.Do(ctx, id, o.Revision, "ines", gain(o.Reel, -1))
+	p, err := s.Production(ctx, o.Production)
 	require.NoError(t, err)
-	_, err = s.Do(ctx, id, o.Revision, "tobiah", gain(o.Reel, -2))
-	assert.Equal(t, fault.Stale, fault.KindOf(err))
-	_, err = s.Undo(ctx, id, o.Revision, "tobiah")
-	assert.Equal(t, fault.Stale, fault.KindOf(err))
-	now, err := s.Reel(ctx, id)
+	_, err = s.CreateReel(ctx, p, "Reel 2", 0)
 	require.NoError(t, err)
-	assert.Equal(t, -1.0, now.Reel.TrackList()[0].GainDB)
+	name := func(to string) func(*reel.Reel) (reel.Command, error) { return command(reel.SetReel{Name: &to}) }
+	o, err = s.Do(ctx, id, o.Revision, "ines", name("Night"))
+	require.NoError(t, err)
+	list, err := s.Reels(ctx, o.Production)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Night", "Reel 2"}, []string{list[0].Name, list[1].Name})
+	_, err = s.Do(ctx, id, o.Revision, "ines", name("Reel 2"))
+	assert.Equal(t, fault.BadInput, fault.KindOf(err))
+	o, err = s.Undo(ctx, id, o.Revision, "ines")
+	require.NoError(t, err)
+	assert.Equal(t, "Reel 1", o.Name)
 }
 
 func TestAFailingCommandChangesNothing(t *testing.T) {
@@ -272,7 +376,7 @@ func TestAFailingCommandChangesNothing(t *testing.T) {
 	id, _ := crossing(t, s)
 	before, err := s.Reel(ctx, id)
 	require.NoError(t, err)
-	_, err = s.Do(ctx, id, before.Revision, "ines", command(reel.MoveClip{Clip: "none"}))
+	_, err = s.Do(ctx, id, before.Revision, "ines", command(reel.MoveClips{Clips: []string{"none"}}))
 	assert.Equal(t, fault.NotFound, fault.KindOf(err))
 	same, err := s.Do(ctx, id, before.Revision, "ines", gain(before.Reel, 0))
 	require.NoError(t, err, "a command that changes nothing is no error")
@@ -282,7 +386,8 @@ func TestAFailingCommandChangesNothing(t *testing.T) {
 	assert.Equal(t, before, after)
 }
 
-// Two processes with caches of their own, many edits at once: each is made once or refused, none is lost.
+// Two processes with caches of their own, many edits at once from what each has seen long ago: each is made once or
+// refused with a reason, none is lost, and undo takes back the editor's own alone.
 func TestConcurrentEditorsLoseNothing(t *testing.T) {
 	url := storetest.URL(t)
 	a, err := store.Open(ctx, url)
@@ -293,34 +398,30 @@ func TestConcurrentEditorsLoseNothing(t *testing.T) {
 	defer b.Close()
 	id, _ := crossing(t, a)
 	var wg sync.WaitGroup
-	made := make(chan string, 1000)
+	made, refused := make(chan string, 1000), make(chan error, 1000)
 	for editor := range 6 {
 		s := []*store.Store{a, b}[editor%2]
+		author := fmt.Sprint(editor)
 		wg.Go(func() {
 			for i := range 15 {
 				name := fmt.Sprintf("%d-%d", editor, i)
-				for {
-					o, err := s.Reel(ctx, id)
-					if !assert.NoError(t, err) {
-						return
-					}
-					_, err = s.Do(ctx, id, o.Revision, "x", command(reel.AddTake{Take: "t", Title: name, Length: 1, Parts: []reel.PartPlan{{Name: name, Stem: "FX", Channels: []int{0}, Labels: []string{"M"}}}}))
-					if err == nil {
-						made <- name
-						break
-					}
-					if !assert.Equal(t, fault.Stale, fault.KindOf(err), err) {
-						return
-					}
+				_, err := s.Do(ctx, id, 1, author, command(reel.AddTake{Take: "t", Title: name, Length: 1, Parts: []reel.PartPlan{{Name: name, Stem: "FX", Channels: []int{0}, Labels: []string{"M"}}}}))
+				if !assert.NoError(t, err) {
+					return
+				}
+				made <- name
+				boom := "t1" // which everybody wants
+				if _, err = s.Do(ctx, id, 1, author, command(reel.SetTrack{Track: boom, GainDB: ptr(float64(editor) + float64(i)/100 - 20)})); err != nil {
+					refused <- err
 				}
 			}
 		})
 	}
 	wg.Wait()
 	close(made)
+	close(refused)
 	o, err := b.Reel(ctx, id)
 	require.NoError(t, err)
-	assert.EqualValues(t, 1+6*15, o.Revision)
 	names := map[string]bool{}
 	for _, track := range o.Reel.Tracks {
 		names[track.Name] = true
@@ -329,6 +430,24 @@ func TestConcurrentEditorsLoseNothing(t *testing.T) {
 		assert.True(t, names[name], "%s was confirmed and is gone", name)
 	}
 	assert.Len(t, names, 1+6*15)
+	n := 0
+	for err := range refused {
+		n++
+		assert.Equal(t, fault.Stale, fault.KindOf(err))
+	}
+	assert.EqualValues(t, 1+6*15+6*15-n, o.Revision, "what was not refused was made")
+	assert.Positive(t, n)
+	for range 15 {
+		turned, err := a.Undo(ctx, id, o.Revision, "3")
+		if err != nil { // nothing of 3's is left, and others' is another matter
+			break
+		}
+		o = turned
+	}
+	for _, track := range o.Reel.Tracks {
+		assert.NotEqual(t, "3-", track.Name[:2], "undo takes back one's own")
+	}
+	assert.Len(t, o.Reel.Tracks, 1+5*15)
 }
 
 func TestOpenReportsAnUnreachableDatabase(t *testing.T) {

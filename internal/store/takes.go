@@ -364,7 +364,7 @@ func (s *Store) RemoveTake(ctx context.Context, id string) (keys []string, err e
 		// The history may bring a clip back, so a take that was ever used stays.
 		var reel, used string
 		err := tx.QueryRow(ctx, `select r.name, t.id::text from reels r join reel_log l on l.reel_id = r.id, takes t where r.production_id = $1 and (t.id = $2 or t.part_of = $2)
-			and jsonb_path_exists(l.change, '$.clips[*].after ? (@.take == $id)', jsonb_build_object('id', t.id::text)) limit 1`, production, id).Scan(&reel, &used)
+			and jsonb_path_exists(l.change, '$.** ? (@.take == $id)', jsonb_build_object('id', t.id::text)) limit 1`, production, id).Scan(&reel, &used)
 		if err == nil && used != id {
 			return fault.New(fault.BadInput, "%s uses a file that this take is made of, so it can't be removed", reel)
 		}

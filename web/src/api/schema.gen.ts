@@ -597,6 +597,25 @@ export interface paths {
         get: operations["getReel"];
         put?: never;
         post?: never;
+        delete: operations["removeReel"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/reels/{reel}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        /** @description Server-sent events: one whenever the reel may have changed, with its revision as data. */
+        get: operations["watchReel"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -632,7 +651,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Kinds and their bodies are the commands of core/reel: setTrack, removeTracks, moveClip, setReel, setKnots, clearKnots, addTake. */
+        /** @description Kinds and their bodies are the commands of core/reel (its table `commands` names them). One that would put clips out of sync is refused with the kind `unties` unless its field untie is true. */
         post: operations["doCommand"];
         delete?: never;
         options?: never;
@@ -1165,6 +1184,7 @@ export interface components {
             name: string;
             /** @description Timecode of its first frame */
             start: string;
+            frameRate?: components["schemas"]["FrameRate"];
         };
         Step: {
             /** Format: int64 */
@@ -1199,6 +1219,98 @@ export interface components {
             /** @description What undo would take back; empty where there is nothing */
             undo: string;
             redo: string;
+            marks: components["schemas"]["Mark"][];
+            adrift: components["schemas"]["Adrift"][];
+            strays: components["schemas"]["Stray"][];
+            since?: components["schemas"]["SinceRevision"];
+        };
+        /** @description Where it is there, stems, tracks, clips, groups, knots and marks list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty. */
+        SinceRevision: {
+            /** Format: int64 */
+            revision: number;
+            routed: boolean;
+            gone: {
+                stems: string[];
+                tracks: string[];
+                clips: string[];
+                groups: string[];
+                knots: string[];
+                marks: string[];
+            };
+        };
+        Mark: {
+            id: string;
+            name: string;
+            /** Format: int64 */
+            at: number;
+            /**
+             * Format: int64
+             * @description 0 or absent: a marker, else a range
+             */
+            length?: number;
+            note?: string;
+        };
+        Adrift: {
+            clip: string;
+            /** Format: int64 */
+            samples: number;
+            words: string;
+        };
+        Stray: {
+            clip: string;
+            track: string;
+            /** @description That it was made for */
+            stem: string;
+        };
+        Fade: {
+            /** Format: int64 */
+            length: number;
+            /** @enum {string} */
+            curve?: "linear" | "power" | "s";
+        };
+        Point: {
+            /** Format: int64 */
+            at: number;
+            value: number;
+        };
+        Span: {
+            /** Format: int64 */
+            from: number;
+            /** Format: int64 */
+            to: number;
+        };
+        Lane: {
+            off?: boolean;
+            gainDB?: number;
+            invert?: boolean;
+            /** Format: int64 */
+            delay?: number;
+            cuts?: number[];
+            hushes?: components["schemas"]["Span"][];
+            dips?: {
+                /** Format: int64 */
+                from: number;
+                /** Format: int64 */
+                to: number;
+                gainDB: number;
+                /** Format: int64 */
+                ramp: number;
+            }[];
+            borrowed?: {
+                /** Format: int64 */
+                from: number;
+                /** Format: int64 */
+                to: number;
+                take: string;
+                title: string;
+                channel: number;
+                /** Format: int64 */
+                offset: number;
+                gainDB?: number;
+                fade: components["schemas"]["Fade"];
+            }[];
+            fadeIn?: components["schemas"]["Fade"];
+            fadeOut?: components["schemas"]["Fade"];
         };
         Head: {
             name: string;
@@ -1209,6 +1321,14 @@ export interface components {
             panLaw: number;
             spec: string;
             next: number;
+            picture?: {
+                take: string;
+                /**
+                 * Format: int64
+                 * @description Where its first frame lies
+                 */
+                start: number;
+            };
         };
         Stem: {
             id: string;
@@ -1230,6 +1350,11 @@ export interface components {
             gainDB: number;
             mute: boolean;
             order: number;
+            folder?: string;
+            height?: number;
+            /** @description dB over samples of the reel */
+            gain?: components["schemas"]["Point"][];
+            pan?: components["schemas"]["Point"][];
         };
         Clip: {
             id: string;
@@ -1245,8 +1370,34 @@ export interface components {
             offset: number;
             /** Format: int64 */
             length: number;
+            /**
+             * Format: int64
+             * @description Of the take
+             */
+            frames?: number;
             gainDB: number;
             tie: string;
+            /** @description The tie that it was untied from */
+            was?: string;
+            /**
+             * Format: int64
+             * @description Where frame 0 of the take lies in sync
+             */
+            home?: number;
+            /** @description Home is by the picture */
+            picture?: boolean;
+            /** @description That it was made for */
+            stem?: string;
+            mute?: boolean;
+            fadeIn?: components["schemas"]["Fade"];
+            fadeOut?: components["schemas"]["Fade"];
+            /** @description dB over frames of the take */
+            gain?: components["schemas"]["Point"][];
+            pan?: components["schemas"]["Point"][];
+            /** @description None, or one for each channel; places are frames of the take */
+            lanes?: components["schemas"]["Lane"][];
+            settled?: components["schemas"]["Clip"][];
+            event?: string;
         };
         Group: {
             id: string;
@@ -1310,6 +1461,10 @@ export interface components {
              * @description Where to lay it. Left out: where it belongs on the clock, else the reel's start
              */
             at?: number;
+            /** @description All single channels as one multichannel clip on one track */
+            together?: boolean;
+            /** @description A channel goes on the track of its name and stem where that is free, instead of on a new one */
+            reuse?: boolean;
         };
         TieRequest: {
             /** Format: int64 */
@@ -1480,6 +1635,8 @@ export interface components {
         ProductionID: string;
         TakeID: string;
         ReelID: string;
+        /** @description A revision that the caller has. What is told is only what has changed after it, unless that is too much */
+        Since: number;
         WorkID: string;
         PrintID: string;
     };
@@ -2388,7 +2545,10 @@ export interface operations {
     };
     getReel: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A revision that the caller has. What is told is only what has changed after it, unless that is too much */
+                since?: components["parameters"]["Since"];
+            };
             header?: never;
             path: {
                 reel: components["parameters"]["ReelID"];
@@ -2404,6 +2564,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReelView"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    removeReel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed with its history */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    watchReel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Events */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
                 };
             };
             default: components["responses"]["Failure"];
@@ -2434,7 +2638,10 @@ export interface operations {
     };
     doCommand: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A revision that the caller has. What is told is only what has changed after it, unless that is too much */
+                since?: components["parameters"]["Since"];
+            };
             header?: never;
             path: {
                 reel: components["parameters"]["ReelID"];
@@ -2453,7 +2660,10 @@ export interface operations {
     };
     undoReel: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A revision that the caller has. What is told is only what has changed after it, unless that is too much */
+                since?: components["parameters"]["Since"];
+            };
             header?: never;
             path: {
                 reel: components["parameters"]["ReelID"];
@@ -2472,7 +2682,10 @@ export interface operations {
     };
     redoReel: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A revision that the caller has. What is told is only what has changed after it, unless that is too much */
+                since?: components["parameters"]["Since"];
+            };
             header?: never;
             path: {
                 reel: components["parameters"]["ReelID"];
@@ -2491,7 +2704,10 @@ export interface operations {
     };
     unravelTake: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A revision that the caller has. What is told is only what has changed after it, unless that is too much */
+                since?: components["parameters"]["Since"];
+            };
             header?: never;
             path: {
                 reel: components["parameters"]["ReelID"];
@@ -2510,7 +2726,10 @@ export interface operations {
     };
     tieKnots: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A revision that the caller has. What is told is only what has changed after it, unless that is too much */
+                since?: components["parameters"]["Since"];
+            };
             header?: never;
             path: {
                 reel: components["parameters"]["ReelID"];
@@ -2529,7 +2748,10 @@ export interface operations {
     };
     chooseSpec: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A revision that the caller has. What is told is only what has changed after it, unless that is too much */
+                since?: components["parameters"]["Since"];
+            };
             header?: never;
             path: {
                 reel: components["parameters"]["ReelID"];

@@ -1,0 +1,281 @@
+package engine
+
+import (
+	"slices"
+
+	"zestyloom/core/dsp"
+	"zestyloom/core/fault"
+	"zestyloom/core/reel"
+	"zestyloom/core/wave"
+	"zestyloom/core/weave"
+)
+
+// clip is a reel.Clip with what is needed to make it sound.
+type clip struct {
+	reel.Clip
+	src      *source
+	borrowed map[string]*source
+	spread   []weave.Way // from its channels to those of the track
+	plain    bool        // its channels go to the track's one to one, as they are in the take
+}
+
+func (e *Engine) newClip(c reel.Clip, t *track, open Opener) (clip, error) {
+	src, err := e.source(c.Take, c.Name, open)
+	if err != nil {
+		return clip{}, err
+	}
+	if !c.Fits(t.labels) || slices.Max(c.Channels) >= src.file.Channels || slices.Min(c.Channels) < 0 {
+		return clip{}, fault.New(fault.Damaged, "%s asks for channels that its take does not have", c.Name)
+	}
+	made := clip{Clip: c, src: src, borrowed: map[string]*source{}, spread: weave.Spread(len(c.Channels), c.Sum, t.labels), plain: c.Plain()}
+	for _, w := range made.spread {
+		made.plain = made.plain && w.From == w.To && w.Gain == 1
+	}
+	made.plain = made.plain && len(c.Channels) == len(t.labels)
+	for _, l := range c.Lanes {
+		for _, b := range l.Borrowed {
+			if made.borrowed[b.Take], err = e.source(b.Take, b.Title, open); err != nil {
+				return clip{}, err
+			}
+			if b.Channel >= made.borrowed[b.Take].file.Channels {
+				return clip{}, fault.New(fault.Damaged, "%s asks for a channel of %s that it does not have", c.Name, b.Title)
+			}
+		}
+	}
+	return made, nil
+}
+
+// frames of a block that a clip fills.
+type stretch struct {
+	at    int64 // sample of the reel
+	into  int   // index in the block
+	count int
+}
+
+// render adds the part of a clip that lies in from..from+n to channels × frames of the track.
+func (e *Engine) render(t *track, c *clip, dst [][]float64, from int64, n int) error {
+	begin, end := max(from, c.Start), min(from+int64(n), c.End())
+	s := stretch{begin, int(begin - from), int(end - begin)}
+	if s.count <= 0 {
+		return nil
+	}
+	if c.plain && t.steady() {
+		return e.renderPlain(t, c, dst, s)
+	}
+	level := e.level[:s.count] // of the whole clip
+	c.levels(level, s.at)
+	t.levels(level, s.at)
+	within := place{} // the middle of the track
+	if len(c.Pan) > 0 {
+		within.each = e.position[:s.count]
+		fill(within.each, c.Pan, c.Frame(s.at))
+	}
+	for channel := range c.Channels {
+		x := e.scratch[:s.count]
+		sounding, err := e.lane(c, channel, x, s.at)
+		if err != nil {
+			return err
+		}
+		if !sounding {
+			continue
+		}
+		for i := range x {
+			x[i] *= level[i]
+		}
+		for _, w := range c.spread {
+			if w.From != channel {
+				continue
+			}
+			add(dst[w.To][s.into:s.into+s.count], x, w, within, t.law)
+		}
+	}
+	return nil
+}
+
+// renderPlain is render for a clip whose samples are those of its take.
+func (e *Engine) renderPlain(t *track, c *clip, dst [][]float64, s stretch) error {
+	for ch, channel := range c.Channels {
+		x := e.scratch[:s.count]
+		if err := c.src.samples(x, channel, c.Frame(s.at)); err != nil {
+			return fault.Wrap(fault.KindOf(err), err, "%s could not be read", c.Name)
+		}
+		out := dst[ch][s.into : s.into+s.count]
+		for i, v := range x {
+			out[i] += t.gain * v
+		}
+	}
+	return nil
+}
+
+// lane gives what one channel of a clip sounds like before the clip's own gain; sounding is false where it is off.
+func (e *Engine) lane(c *clip, channel int, x []float64, at int64) (sounding bool, err error) {
+	var l reel.Lane
+	if len(c.Lanes) > 0 {
+		l = c.Lanes[channel]
+	}
+	if l.Off {
+		return false, nil
+	}
+	frame := c.Frame(at)
+	if err := c.src.samples(x, c.Channels[channel], frame-l.Delay); err != nil {
+		return false, fault.Wrap(fault.KindOf(err), err, "%s could not be read", c.Name)
+	}
+	for _, h := range l.Hushes {
+		each(x, frame, h, func(i int, f int64) { x[i] *= reel.HushAt([]reel.Span{h}, f) })
+	}
+	for _, b := range l.Borrowed {
+		if b.To <= frame || b.From >= frame+int64(len(x)) {
+			continue
+		}
+		first := max(b.From, frame)
+		y := e.other[:min(b.To, frame+int64(len(x)))-first]
+		if err := c.borrowed[b.Take].samples(y, b.Channel, b.Offset+first-b.From); err != nil {
+			return false, fault.Wrap(fault.KindOf(err), err, "%s could not be read", b.Title)
+		}
+		gain := dsp.Gain(b.GainDB)
+		for j, v := range y {
+			stays, comes := b.Mix(first + int64(j))
+			i := int(first-frame) + j
+			x[i] = stays*x[i] + comes*gain*v
+		}
+	}
+	for _, d := range l.Dips {
+		each(x, frame, d.Span, func(i int, f int64) { x[i] *= reel.DipsAt([]reel.Dip{d}, f) })
+	}
+	if l.GainDB != 0 || l.Invert {
+		gain := dsp.Gain(l.GainDB)
+		if l.Invert {
+			gain = -gain
+		}
+		for i := range x {
+			x[i] *= gain
+		}
+	}
+	fades(x, l.FadeIn, l.FadeOut, at-c.Start, c.Length)
+	return true, nil
+}
+
+// each calls f for the samples of x, which begins at a frame, that lie in a range.
+func each(x []float64, frame int64, s reel.Span, f func(i int, frame int64)) {
+	for at := max(frame, s.From); at < min(s.To, frame+int64(len(x))); at++ {
+		f(int(at-frame), at)
+	}
+}
+
+// fades multiplies the samples from at on of something of that length with its fades.
+func fades(x []float64, in, out reel.Fade, at, length int64) {
+	each(x, at, reel.Span{From: 0, To: in.Length}, func(i int, p int64) { x[i] *= in.At(p) })
+	each(x, at, reel.Span{From: length - out.Length, To: length}, func(i int, p int64) { x[i] *= out.At(length - p) })
+}
+
+// levels gives the factor of a clip's gain, curve and fades for each sample from at on.
+func (c *clip) levels(level []float64, at int64) {
+	gain := dsp.Gain(c.GainDB)
+	for i := range level {
+		level[i] = gain
+	}
+	curve(level, c.Gain, c.Frame(at))
+	fades(level, c.FadeIn, c.FadeOut, at-c.Start, c.Length)
+}
+
+// curve multiplies with a curve in dB whose places count from at.
+func curve(level []float64, points []reel.Point, at int64) {
+	if len(points) == 0 {
+		return
+	}
+	last, gain := 0.0, 1.0
+	for i := range level {
+		if dB := reel.Level(points, at+int64(i)); dB != last {
+			last, gain = dB, dsp.Gain(dB)
+		}
+		level[i] *= gain
+	}
+}
+
+// fill writes a curve's values.
+func fill(dst []float64, points []reel.Point, at int64) {
+	for i := range dst {
+		dst[i] = reel.Level(points, at+int64(i))
+	}
+}
+
+// place is a position between left and right: one for each sample, or a steady one where each is nil.
+type place struct {
+	steady float64
+	each   []float64
+}
+
+// add adds samples on a way.
+func add(dst, x []float64, w weave.Way, p place, law dsp.PanLaw) {
+	if w.Side == weave.Neither || p.each == nil {
+		addAt(dst, x, w.At(p.steady, law))
+		return
+	}
+	last, gain := p.each[0], w.At(p.each[0], law)
+	for i, v := range x {
+		if p.each[i] != last {
+			last = p.each[i]
+			gain = w.At(last, law)
+		}
+		dst[i] += gain * v
+	}
+}
+
+// addAt adds samples at a gain.
+func addAt(dst, x []float64, gain float64) {
+	if gain == 1 {
+		for i, v := range x {
+			dst[i] += v
+		}
+		return
+	}
+	for i, v := range x {
+		dst[i] += gain * v
+	}
+}
+
+// source reads one take, keeping the last block: the tied clips of a take all want the same frames.
+type source struct {
+	file   *wave.File
+	raw    []byte
+	from   int64
+	frames int
+}
+
+// samples gives one channel from a frame on; outside the take there is silence.
+func (s *source) samples(x []float64, channel int, at int64) error {
+	first, end := max(at, 0), min(at+int64(len(x)), s.file.Frames)
+	if end <= first {
+		clear(x)
+		return nil
+	}
+	raw, err := s.read(first, int(end-first))
+	if err != nil {
+		return err
+	}
+	into := x[first-at : end-at]
+	clear(x[:first-at])
+	clear(x[end-at:])
+	s.file.Decode(into, raw, channel)
+	return nil
+}
+
+func (s *source) read(at int64, n int) ([]byte, error) {
+	fb := int64(s.file.FrameBytes())
+	if s.raw == nil || at < s.from || at+int64(n) > s.from+int64(s.frames) {
+		if need := n * int(fb); cap(s.raw) < need {
+			s.raw = make([]byte, need)
+		}
+		s.raw = s.raw[:n*int(fb)]
+		s.frames = 0
+		got, err := s.file.ReadRaw(s.raw, at)
+		if err != nil {
+			return nil, err
+		}
+		if got < n {
+			return nil, fault.New(fault.Damaged, "the file ended after %d of %d frames", got, n)
+		}
+		s.from, s.frames = at, n
+	}
+	return s.raw[(at-s.from)*fb:], nil
+}

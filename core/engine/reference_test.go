@@ -1,0 +1,303 @@
+package engine
+
+import (
+	"math"
+	"math/rand"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/dsp"
+	"zestyloom/core/reel"
+	"zestyloom/core/weave"
+)
+
+// slow is the obvious renderer: every output sample is worked out by itself from the reel's own words. It shares with
+// the engine only where channels go (weave.Ways) and the pan law.
+func slow(t testing.TB, r *reel.Reel, s shelf, from int64, frames int) [][]float64 {
+	out := make([][]float64, len(r.OutputList()))
+	for c := range out {
+		out[c] = make([]float64, frames)
+	}
+	decoded := map[string][][]float64{}
+	sample := func(take string, channel int, frame int64) float64 {
+		if decoded[take] == nil {
+			for ch := range s[take].Channels {
+				decoded[take] = append(decoded[take], s.samples(t, take, ch))
+			}
+		}
+		if frame < 0 || frame >= s[take].Frames {
+			return 0
+		}
+		return decoded[take][channel][frame]
+	}
+	law := dsp.PanLaw(r.Head.PanLaw)
+	outputs, knots := r.OutputList(), r.KnotList()
+	for _, clip := range r.ClipList() {
+		track := r.Tracks[clip.Track]
+		if track.Mute || clip.Mute {
+			continue
+		}
+		ways := weave.Ways(track.Labels, r.Stems[track.Stem].Labels, track.Feed.Dual)
+		spread := weave.Spread(len(clip.Channels), clip.Sum, track.Labels)
+		for i := range frames {
+			at := from + int64(i)
+			if at < clip.Start || at >= clip.End() {
+				continue
+			}
+			frame := clip.Offset + at - clip.Start
+			gain := db(clip.GainDB) * db(line(clip.Gain, frame)) * db(track.GainDB) * db(line(track.Gain, at)) *
+				rising(clip.FadeIn, at-clip.Start) * rising(clip.FadeOut, clip.End()-at)
+			side := track.Feed.Pan
+			if len(track.Pan) > 0 {
+				side = line(track.Pan, at)
+			}
+			inClip := line(clip.Pan, frame)
+			if len(track.Labels) == 1 && len(ways) > 0 && ways[0].Pan {
+				side, inClip = side+inClip, 0 // a mono track has no sides of its own
+			}
+			row := make([]float64, len(track.Labels))
+			for ch := range clip.Channels {
+				x := gain * laneOf(clip, ch, at, frame, sample)
+				for _, w := range spread {
+					if w.From == ch {
+						row[w.To] += x * w.At(inClip, law)
+					}
+				}
+			}
+			for column, o := range outputs {
+				for _, k := range knots {
+					if k.Output != o.ID {
+						continue
+					}
+					if k.Row == reel.TrackRow && k.From == track.ID {
+						out[column][i] += row[k.Channel] * db(k.GainDB)
+					}
+					if k.Row == reel.StemRow && k.From == track.Stem {
+						for _, w := range ways {
+							if w.To == k.Channel {
+								out[column][i] += row[w.From] * w.At(side, law) * db(k.GainDB)
+							}
+						}
+					}
+				}
+			}
+		}
+	}
+	return out
+}
+
+func laneOf(clip reel.Clip, ch int, at, frame int64, sample func(string, int, int64) float64) float64 {
+	var l reel.Lane
+	if len(clip.Lanes) > 0 {
+		l = clip.Lanes[ch]
+	}
+	if l.Off {
+		return 0
+	}
+	x := sample(clip.Take, clip.Channels[ch], frame-l.Delay)
+	for _, h := range l.Hushes {
+		if frame >= h.From && frame < h.To {
+			edge := math.Min(float64(frame-h.From), float64(h.To-frame))
+			x *= 1 - math.Min(1, edge/math.Min(64, math.Floor(float64(h.To-h.From)/2)))
+		}
+	}
+	for _, b := range l.Borrowed {
+		if frame >= b.From && frame < b.To {
+			edge := min(frame-b.From, b.To-frame)
+			x = x*rising(b.Fade, b.Fade.Length-edge) + rising(b.Fade, edge)*db(b.GainDB)*sample(b.Take, b.Channel, b.Offset+frame-b.From)
+		}
+	}
+	for _, d := range l.Dips {
+		if frame >= d.From && frame < d.To {
+			edge := math.Min(float64(frame-d.From), float64(d.To-frame))
+			x *= db(d.GainDB * math.Min(1, edge/float64(d.Ramp)))
+		}
+	}
+	if l.Invert {
+		x = -x
+	}
+	return x * db(l.GainDB) * rising(l.FadeIn, at-clip.Start) * rising(l.FadeOut, clip.End()-at)
+}
+
+func db(x float64) float64 { return math.Exp(x / 20 * math.Ln10) }
+
+// rising is a fade's factor so many samples from its silent end.
+func rising(f reel.Fade, from int64) float64 {
+	if from >= f.Length {
+		return 1
+	}
+	x := math.Max(0, float64(from)/float64(f.Length))
+	switch f.Curve {
+	case reel.Power:
+		return math.Cos((1 - x) * math.Pi / 2)
+	case reel.Ess:
+		return (1 - math.Cos(x*math.Pi)) / 2
+	}
+	return x
+}
+
+// line is a curve's value by walking along it.
+func line(points []reel.Point, at int64) float64 {
+	for i, p := range points {
+		if at <= p.At {
+			if i == 0 || at == p.At {
+				return p.Value
+			}
+			before := points[i-1]
+			share := float64(at-before.At) / float64(p.At-before.At)
+			return before.Value*(1-share) + p.Value*share
+		}
+	}
+	if len(points) > 0 {
+		return points[len(points)-1].Value
+	}
+	return 0
+}
+
+// everyEdit does every kind of edit that can be heard on the crossing.
+func everyEdit(t testing.TB) (*reel.Reel, shelf) {
+	r, s := crossing(t)
+	s.record(t, "other", 48000, 3, 40000)
+	tracks := r.TrackList()
+	clip := func(track int) reel.Clip {
+		for _, c := range r.ClipList() {
+			if c.Track == r.TrackList()[track].ID {
+				return c
+			}
+		}
+		t.Fatal("no clip")
+		return reel.Clip{}
+	}
+	do(t, r, reel.SetTrack{Track: tracks[0].ID, GainDB: ptr(-4.5), Pan: ptr(0.3)})
+	do(t, r, reel.SetTrack{Track: tracks[1].ID, Dual: ptr(true)})
+	do(t, r, reel.SetKnots{Knots: []reel.Knot{reel.NewKnot(reel.TrackRow, tracks[2].ID, 1, "dx/L", -7), reel.NewKnot(reel.StemRow, "DX", 0, "mix/L", -3)}})
+	all := []string{"M", "M", "M", "M"}
+	do(t, r, reel.AddTake{Take: "poly", Title: "12A/3", Start: start + 300, Length: 20000, Parts: []reel.PartPlan{
+		{Name: "Sum", Stem: "FX", Channels: []int{3, 0, 1}, Labels: []string{"M"}, Sum: true},
+		{Name: "Field", Stem: "FX", Channels: []int{0, 1, 2, 3}, Labels: []string{"ACN0", "ACN1", "ACN2", "ACN3"}},
+		{Name: "Surround", Stem: "MX", Channels: []int{3, 2, 1}, Labels: []string{"L", "R", "C"}},
+		{Name: "Loose", Stem: "DX", Channels: []int{0, 1, 2, 3}, Labels: all}}})
+	boom, cue, sum, loose := clip(0), clip(2), clip(3), clip(6)
+	at := loose.Start
+	for _, c := range []reel.Command{
+		// Inside a multichannel clip.
+		reel.SetLane{Clip: loose.ID, Channel: 0, GainDB: ptr(-3.5), Invert: ptr(true), Delay: ptr(int64(77)), FadeIn: &reel.Fade{Length: 900, Curve: reel.Ess}},
+		reel.SetLane{Clip: loose.ID, Channel: 1, Off: ptr(true)},
+		reel.SetLane{Clip: loose.ID, Channel: 2, Delay: ptr(int64(-31)), FadeOut: &reel.Fade{Length: 5000, Curve: reel.Power}},
+		reel.Hush{Clip: loose.ID, Channel: 2, Span: reel.Span{From: at + 3000, To: at + 3100 + 500}},
+		reel.Hush{Clip: loose.ID, Channel: reel.AllLanes, Span: reel.Span{From: at + 9000, To: at + 9129}},
+		reel.DipRange{Clip: loose.ID, Channel: 0, Span: reel.Span{From: at + 5000, To: at + 8000}, GainDB: -12, Ramp: 700},
+		reel.DipRange{Clip: loose.ID, Channel: 0, Span: reel.Span{From: at + 6000, To: at + 6500}, GainDB: 3, Ramp: 90},
+		reel.CutLane{Clip: loose.ID, Channel: 0, At: at + 4000},
+		reel.Borrow{Clip: loose.ID, Channel: 3, Span: reel.Span{From: at + 10000, To: at + 16000}, Take: "other", Title: "12A/4", TakeChannel: 1, Offset: 36000, GainDB: 1.5, Fade: reel.Fade{Length: 480, Curve: reel.Power}},
+		reel.Borrow{Clip: loose.ID, Channel: 3, Span: reel.Span{From: at + 12000, To: at + 13000}, Take: "other", Title: "12A/4", TakeChannel: 2, Offset: 5, Fade: reel.Fade{Length: 200}},
+		reel.Hush{Clip: loose.ID, Channel: 3, Span: reel.Span{From: at + 15000, To: at + 15500}},
+		// Clips.
+		reel.SetClip{Clip: boom.ID, GainDB: ptr(-2.0), FadeIn: &reel.Fade{Length: 3000}, FadeOut: &reel.Fade{Length: 2000, Curve: reel.Ess}},
+		reel.SetCurve{Of: reel.OfClip, ID: boom.ID, What: "gain", Points: []reel.Point{{At: boom.Start + 5000, Value: 0}, {At: boom.Start + 9000, Value: -9}, {At: boom.Start + 9200, Value: 2}}},
+		reel.SetCurve{Of: reel.OfClip, ID: boom.ID, What: "pan", Points: []reel.Point{{At: boom.Start + 5000, Value: -0.9}, {At: boom.Start + 15000, Value: 0.8}}},
+		reel.SetCurve{Of: reel.OfClip, ID: cue.ID, What: "pan", Points: []reel.Point{{At: cue.Start, Value: -1}, {At: cue.Start + 30000, Value: 1}}},
+		reel.SetCurve{Of: reel.OfTrack, ID: tracks[2].ID, What: "pan", Points: []reel.Point{{At: cue.Start, Value: 0.5}, {At: cue.Start + 9000, Value: -0.5}}},
+		reel.SetCurve{Of: reel.OfTrack, ID: tracks[0].ID, What: "gain", Points: []reel.Point{{At: start, Value: -6}, {At: start + 20000, Value: 3}}},
+		reel.SetCurve{Of: reel.OfTrack, ID: loose.Track, What: "pan", Points: []reel.Point{{At: at, Value: -1}, {At: at + 10000, Value: 1}}},
+		reel.RangeGain{Of: reel.OfClip, IDs: []string{cue.ID, sum.ID}, Span: reel.Span{From: cue.Start + 1000, To: cue.Start + 9000}, GainDB: -8, Ramp: 500},
+		reel.CutClips{At: cue.Start + 20000, Clips: []string{cue.ID}},
+		reel.TrimClip{Clip: sum.ID, Edge: reel.StartEdge, By: 700, Alone: true},
+		reel.SlipClip{Clip: sum.ID, By: 300, Alone: true, Untie: true},
+		reel.MoveClips{Clips: []string{sum.ID}, By: 123, Alone: true, Untie: true},
+	} {
+		do(t, r, c)
+	}
+	var right reel.Clip
+	for _, c := range r.ClipList() {
+		if c.Take == "cue" && c.Start == cue.Start+20000 {
+			right = c
+		}
+	}
+	do(t, r, reel.Crossfade{Left: cue.ID, Right: right.ID, Length: 4001, Curve: reel.Power})
+	do(t, r, reel.PasteClips{Clips: []reel.Clip{right}, Tracks: []reel.Track{tracks[2]}, At: ptr(int64(start + 4000)), Track: tracks[2].ID})
+	// Mixed widths: a mono on a pair, a pair on a mono.
+	do(t, r, reel.AddTake{Take: "other", Title: "Bell", Start: start + 1500, Length: 9000, Parts: []reel.PartPlan{{Name: "Bell", Stem: "FX", Channels: []int{0}, Labels: []string{"M"}}, {Name: "Chain", Stem: "FX", Channels: []int{1, 2}, Labels: pair}}})
+	rows := r.TrackList()
+	bell, chain := rows[len(rows)-2], rows[len(rows)-1]
+	mono, stereo := clip(len(rows)-2), clip(len(rows)-1)
+	do(t, r, reel.MoveClips{Clips: []string{mono.ID}, Rows: 1, Add: true})
+	do(t, r, reel.SetCurve{Of: reel.OfClip, ID: mono.ID, What: "pan", Points: []reel.Point{{At: mono.Start, Value: -0.7}, {At: mono.Start + 8000, Value: 0.4}}})
+	do(t, r, reel.MoveClips{Clips: []string{stereo.ID}, Rows: -1, Add: true})
+	require.Equal(t, []string{chain.ID, bell.ID}, []string{r.Clips[mono.ID].Track, r.Clips[stereo.ID].Track})
+	return r, s
+}
+
+func same(t *testing.T, want, got [][]float64) {
+	t.Helper()
+	for c := range want {
+		for i := range want[c] {
+			if math.Abs(want[c][i]-got[c][i]) > 1e-12 {
+				require.InDelta(t, want[c][i], got[c][i], 1e-12, "output %d frame %d", c, i)
+			}
+		}
+	}
+}
+
+// What is rendered, in whatever blocks, is what the obvious renderer says, for every kind of edit.
+func TestEveryEditAgainstTheObviousRenderer(t *testing.T) {
+	r, s := everyEdit(t)
+	want := slow(t, r, s, start-500, 75000)
+	same(t, want, render(t, r, s, start-500, 75000, 4096))
+	same(t, want, render(t, r, s, start-500, 75000, 1, 1023, 480, 16384))
+}
+
+// Edits at random, to find what nobody thought of.
+func TestRandomEditsAgainstTheObviousRenderer(t *testing.T) {
+	for seed := range int64(4) {
+		r, s := everyEdit(t)
+		rnd := rand.New(rand.NewSource(seed))
+		for range 60 {
+			clips := r.ClipList()
+			c := clips[rnd.Intn(len(clips))]
+			at := c.Start + rnd.Int63n(c.Length)
+			span := reel.Span{From: at, To: at + int64(rnd.Intn(6000))}
+			by := int64(rnd.Intn(4000) - 2000)
+			command := []reel.Command{
+				reel.CutClips{At: at}, reel.CutClips{At: at, Clips: []string{c.ID}, Alone: true},
+				reel.MoveClips{Clips: []string{c.ID}, By: by, Untie: true}, reel.TrimClip{Clip: c.ID, Edge: reel.EndEdge, By: by},
+				reel.TrimClip{Clip: c.ID, Edge: reel.StartEdge, By: by}, reel.SlipClip{Clip: c.ID, By: by, Untie: true},
+				reel.Hush{Clip: c.ID, Channel: rnd.Intn(len(c.Channels)), Span: span}, reel.Restore{Clip: c.ID, Channel: 0, Span: span},
+				reel.DipRange{Clip: c.ID, Channel: 0, Span: span, GainDB: -6, Ramp: int64(rnd.Intn(900))},
+				reel.RangeGain{Of: reel.OfClip, IDs: []string{c.ID}, Span: span, GainDB: -3, Ramp: 100},
+				reel.CutOut{Span: span, Close: true, Untie: true}, reel.JoinClips{Clips: []string{c.ID}}, reel.SplitClip{Clip: c.ID},
+				reel.SwapTake{Clip: c.ID, Take: "other", Title: "12A/4", Shift: by, Frames: 40000, Width: 3},
+			}[rnd.Intn(14)]
+			if change, _, err := command.Plan(r); err == nil {
+				require.NoError(t, r.Apply(change))
+			}
+		}
+		same(t, slow(t, r, s, start-500, 25000), render(t, r, s, start-500, 25000, 3000, 77))
+	}
+}
+
+// A clip that is cut is heard as if it were not, and a join undoes a split.
+func TestCutsAreNotHeard(t *testing.T) {
+	r, s := everyEdit(t)
+	want := render(t, r, s, start-500, 75000, 8192)
+	for _, at := range []int64{start + 4001, start + 6321, start + 10050} {
+		do(t, r, reel.CutClips{At: at})
+	}
+	same(t, want, render(t, r, s, start-500, 75000, 8192))
+	var loose reel.Clip
+	for _, c := range r.ClipList() {
+		if r.Tracks[c.Track].Loose() {
+			loose = c
+		}
+	}
+	do(t, r, reel.SplitClip{Clip: loose.ID})
+	same(t, want, render(t, r, s, start-500, 75000, 8192))
+	var parts []string
+	for _, c := range r.ClipList() {
+		if c.Tie == loose.Tie && c.Start == loose.Start && len(c.Channels) == 1 && c.Take == loose.Take {
+			parts = append(parts, c.ID)
+		}
+	}
+	do(t, r, reel.JoinClips{Clips: parts})
+}

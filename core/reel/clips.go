@@ -1,0 +1,548 @@
+package reel
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"zestyloom/core/fault"
+)
+
+// MoveClips moves clips, and all that are tied to them, in time; and the chosen ones alone to other tracks.
+type MoveClips struct {
+	Clips []string `json:"clips"`
+	By    int64    `json:"by"`    // samples
+	Rows  int      `json:"rows"`  // tracks down
+	Alone bool     `json:"alone"` // without those tied to them, which unties them
+	Untie bool     `json:"untie"` // it may put clips out of sync
+	Add   bool     `json:"add"`   // sound together with what lies there, instead of covering it
+}
+
+func (c MoveClips) Plan(r *Reel) (Change, string, error) {
+	d := newDraft(r)
+	clips, err := d.together(c.Clips, c.Alone || c.By == 0)
+	if err != nil {
+		return Change{}, "", err
+	}
+	if c.By != 0 {
+		if err := (shift{draft: d, clips: clips, by: c.By, untie: c.Untie}).ties(); err != nil {
+			return Change{}, "", err
+		}
+	}
+	tracks := r.TrackList()
+	for i := range clips {
+		clip := &clips[i]
+		clip.Start += c.By
+		if err := checkPlace(r, *clip); err != nil {
+			return Change{}, "", err
+		}
+		if c.Rows != 0 && slices.Contains(c.Clips, clip.ID) {
+			row := slices.IndexFunc(tracks, func(t Track) bool { return t.ID == clip.Track }) + c.Rows
+			if row < 0 || row >= len(tracks) {
+				return Change{}, "", fault.New(fault.BadInput, "There is no track there for %s", clip.Name)
+			}
+			if err := fits(*clip, tracks[row]); err != nil {
+				return Change{}, "", err
+			}
+			clip.Track = tracks[row].ID
+		}
+		d.clips.put(clip.ID, *clip)
+	}
+	if !c.Add {
+		d.cover(clips)
+	}
+	name := "move " + clips[0].Name
+	if n := len(c.Clips); n > 1 {
+		name = "move " + plural(n, "clip")
+	}
+	return d.finish(), name, nil
+}
+
+func fits(c Clip, t Track) error {
+	if !c.Fits(t.Labels) {
+		return fault.New(fault.BadInput, "%s has %d channels and %s %d; which would go where is not clear. Split it, or change which channels it uses", c.Name, len(c.Channels), t.Name, len(t.Labels))
+	}
+	return nil
+}
+
+// cover trims, parts or removes what clips that were laid anew lie upon.
+func (d *draft) cover(laid []Clip) {
+	tracks := map[string][]Clip{}
+	is := map[string]bool{}
+	for _, c := range laid {
+		is[c.ID] = true
+	}
+	for _, c := range d.clips.all() {
+		if !is[c.ID] {
+			tracks[c.Track] = append(tracks[c.Track], c)
+		}
+	}
+	for _, c := range laid {
+		under := tracks[c.Track]
+		slices.SortFunc(under, byStart)
+		var left []Clip
+		for _, u := range under {
+			left = append(left, d.uncovered(u, c.Start, c.End())...)
+		}
+		tracks[c.Track] = left
+	}
+}
+
+// uncovered takes a range of the reel out of a clip and gives what is left of it.
+func (d *draft) uncovered(u Clip, from, to int64) []Clip {
+	if u.End() <= from || u.Start >= to {
+		return []Clip{u}
+	}
+	var left []Clip
+	if before := u; before.crop(u.Start, from) {
+		d.clips.put(before.ID, before)
+		left = append(left, before)
+	}
+	if after := u; after.crop(to, u.End()) {
+		if len(left) > 0 {
+			after.ID = d.id("c")
+		}
+		d.clips.put(after.ID, after)
+		left = append(left, after)
+	}
+	if len(left) == 0 {
+		d.clips.drop(u.ID)
+	}
+	return left
+}
+
+// Edge is one end of a clip.
+type Edge string
+
+const (
+	StartEdge Edge = "start"
+	EndEdge   Edge = "end"
+)
+
+// TrimClip moves one edge of a clip, and the same edge of all that are tied to it and have it at the same place. It
+// goes no further than the takes and a length of one sample allow.
+type TrimClip struct {
+	Clip  string `json:"clip"`
+	Edge  Edge   `json:"edge"`
+	By    int64  `json:"by"` // samples; positive is later
+	Alone bool   `json:"alone"`
+}
+
+func (c TrimClip) Plan(r *Reel) (Change, string, error) {
+	d := newDraft(r)
+	clip, ok := r.Clips[c.Clip]
+	if !ok {
+		return Change{}, "", noClip()
+	}
+	if c.Edge != StartEdge && c.Edge != EndEdge {
+		return Change{}, "", fault.New(fault.BadInput, "A clip is trimmed at its start or its end")
+	}
+	clips, err := d.together([]string{c.Clip}, c.Alone)
+	if err != nil {
+		return Change{}, "", err
+	}
+	clips = slices.DeleteFunc(clips, func(x Clip) bool {
+		return c.Edge == StartEdge && x.Start != clip.Start || c.Edge == EndEdge && x.End() != clip.End()
+	})
+	by := c.By
+	for _, x := range clips {
+		handles := max(0, x.Frames-x.Offset-x.Length)
+		if c.Edge == StartEdge {
+			by = min(max(by, -min(x.Offset, x.Start)), x.Length-1)
+		} else {
+			by = max(min(by, handles), 1-x.Length)
+		}
+	}
+	if by == 0 && c.By != 0 {
+		return Change{}, "", fault.New(fault.BadInput, "%s has no more handle there: its take %s", clip.Name, map[Edge]string{StartEdge: "begins", EndEdge: "ends"}[c.Edge])
+	}
+	for i := range clips {
+		x := &clips[i]
+		grown := *x // what it newly covers
+		if c.Edge == StartEdge {
+			grown.Start, grown.Length = x.Start+by, max(0, -by)
+			x.Start, x.Offset, x.Length = x.Start+by, x.Offset+by, x.Length-by
+		} else {
+			grown.Start, grown.Length = x.End(), max(0, by)
+			x.Length += by
+		}
+		x.fitFades()
+		d.clips.put(x.ID, *x)
+		d.cover([]Clip{grown})
+	}
+	return d.finish(), "trim " + clip.Name, nil
+}
+
+// SlipClip moves the sound inside a clip, and inside all that are tied to it, while its edges stay.
+type SlipClip struct {
+	Clip  string `json:"clip"`
+	By    int64  `json:"by"` // samples; positive is later
+	Alone bool   `json:"alone"`
+	Untie bool   `json:"untie"`
+}
+
+func (c SlipClip) Plan(r *Reel) (Change, string, error) {
+	d := newDraft(r)
+	clips, err := d.together([]string{c.Clip}, c.Alone)
+	if err != nil {
+		return Change{}, "", err
+	}
+	by := c.By
+	for _, x := range clips {
+		by = max(min(by, x.Offset), -max(0, x.Frames-x.Offset-x.Length))
+	}
+	if by == 0 && c.By != 0 {
+		return Change{}, "", fault.New(fault.BadInput, "%s has no more handle to slip into", r.Clips[c.Clip].Name)
+	}
+	if err := (shift{draft: d, clips: clips, by: by, untie: c.Untie}).ties(); err != nil {
+		return Change{}, "", err
+	}
+	for _, x := range clips {
+		x.Offset -= by
+		d.clips.put(x.ID, x)
+	}
+	return d.finish(), "slip " + r.Clips[c.Clip].Name, nil
+}
+
+// cut parts a clip at a sample inside it and gives the right half, which is not put yet.
+func (d *draft) cut(c Clip, at int64) (right Clip) {
+	right = c
+	by := at - c.Start
+	right.ID = d.id("c")
+	right.Start, right.Offset, right.Length = at, c.Offset+by, c.Length-by
+	right.FadeIn = Fade{}
+	c.Length, c.FadeOut = by, Fade{}
+	right.Lanes, c.Lanes = slices.Clone(c.Lanes), slices.Clone(c.Lanes)
+	for i := range c.Lanes {
+		right.Lanes[i].FadeIn, c.Lanes[i].FadeOut = Fade{}, Fade{}
+	}
+	c.fitFades()
+	right.fitFades()
+	d.clips.put(c.ID, c)
+	return right
+}
+
+func inside(c Clip, at int64) bool { return c.Start < at && at < c.End() }
+
+// CutClips cuts clips, and all that are tied to them, at a sample. No clips means all that lie there. The right halves
+// of tied clips are tied to each other; those cut alone stay tied as they were.
+type CutClips struct {
+	At    int64    `json:"at"`
+	Clips []string `json:"clips"`
+	Alone bool     `json:"alone"`
+}
+
+func (c CutClips) Plan(r *Reel) (Change, string, error) {
+	d := newDraft(r)
+	ids := c.Clips
+	if len(ids) == 0 {
+		for _, clip := range r.ClipList() {
+			if inside(clip, c.At) {
+				ids = append(ids, clip.ID)
+			}
+		}
+		if len(ids) == 0 {
+			return Change{}, "", fault.New(fault.BadInput, "No clip lies there to cut")
+		}
+	}
+	clips, err := d.together(ids, c.Alone)
+	if err != nil {
+		return Change{}, "", err
+	}
+	renamed := map[string]string{}
+	name, did := "", 0
+	for _, clip := range clips {
+		later := clip
+		switch {
+		case inside(clip, c.At):
+			later = d.cut(clip, c.At)
+			did++
+			name = clip.Name
+		case clip.Start < c.At:
+			continue
+		}
+		if clip.Tie != "" && !c.Alone {
+			if renamed[clip.Tie] == "" {
+				renamed[clip.Tie] = d.id("tie")
+			}
+			later.Tie = renamed[clip.Tie]
+		}
+		d.clips.put(later.ID, later)
+	}
+	if did == 0 {
+		return Change{}, "", fault.New(fault.BadInput, "The shuttle does not stand inside a chosen clip; put it where the cut is to be")
+	}
+	return d.finish(), "cut " + name, nil
+}
+
+// CutOut cuts a range out of tracks and, if asked, closes the gap. No tracks means all, and then marks move too.
+type CutOut struct {
+	Span
+	Tracks []string `json:"tracks"`
+	Close  bool     `json:"close"`
+	Untie  bool     `json:"untie"`
+}
+
+func (c CutOut) Plan(r *Reel) (Change, string, error) {
+	d := newDraft(r)
+	if c.To <= c.From {
+		return Change{}, "", fault.New(fault.BadInput, "Choose a range first: drag over the tracks")
+	}
+	var later []Clip
+	for _, clip := range r.ClipList() {
+		if len(c.Tracks) > 0 && !slices.Contains(c.Tracks, clip.Track) {
+			continue
+		}
+		if inside(clip, c.To) {
+			right := d.cut(clip, c.To)
+			d.clips.put(right.ID, right)
+			clip, _ = d.clips.get(clip.ID)
+			later = append(later, right)
+		} else if clip.Start >= c.To {
+			later = append(later, clip)
+			continue
+		}
+		if inside(clip, c.From) {
+			d.cut(clip, c.From) // the right half is what goes
+		} else if clip.Start >= c.From {
+			d.clips.drop(clip.ID)
+		}
+	}
+	if c.Close && len(later) > 0 {
+		by := c.From - c.To
+		if err := (shift{draft: d, clips: later, by: by, untie: c.Untie, fresh: true}).ties(); err != nil {
+			return Change{}, "", err
+		}
+		for _, clip := range later {
+			clip.Start += by
+			d.clips.put(clip.ID, clip)
+		}
+	}
+	if c.Close && len(c.Tracks) == 0 {
+		for _, m := range r.Marks {
+			if m.At > c.From {
+				m.At = max(c.From, m.At+c.From-c.To)
+				d.marks.put(m.ID, m)
+			}
+		}
+	}
+	where := "all tracks"
+	if len(c.Tracks) == 1 {
+		where = r.Tracks[c.Tracks[0]].Name
+	} else if len(c.Tracks) > 1 {
+		where = plural(len(c.Tracks), "track")
+	}
+	return d.finish(), "cut a range out of " + where, nil
+}
+
+// RemoveClips takes clips off the reel. Those tied to them stay.
+type RemoveClips struct {
+	Clips []string `json:"clips"`
+}
+
+func (c RemoveClips) Plan(r *Reel) (Change, string, error) {
+	d := newDraft(r)
+	clips, err := d.together(c.Clips, true)
+	if err != nil {
+		return Change{}, "", err
+	}
+	for _, clip := range clips {
+		d.clips.drop(clip.ID)
+	}
+	if len(clips) == 1 {
+		return d.finish(), "remove " + clips[0].Name, nil
+	}
+	return d.finish(), "remove " + plural(len(clips), "clip"), nil
+}
+
+// PasteClips lays copies of clips, also of another reel, which must be at the same sample rate.
+type PasteClips struct {
+	Clips  []Clip  `json:"clips"`  // as they were copied
+	Tracks []Track `json:"tracks"` // that they lay on, from top to bottom
+	At     *int64  `json:"at"`     // where the first of them begins; nil keeps their place
+	Track  string  `json:"track"`  // the row for the topmost; empty for the tracks that they came from, by ID and name, or new ones
+}
+
+func (c PasteClips) Plan(r *Reel) (Change, string, error) {
+	if len(c.Clips) == 0 {
+		return Change{}, "", fault.New(fault.BadInput, "Nothing has been copied yet")
+	}
+	d := newDraft(r)
+	by := int64(0)
+	if c.At != nil {
+		first := int64(math.MaxInt64)
+		for _, clip := range c.Clips {
+			first = min(first, clip.Start)
+		}
+		by = *c.At - first
+	}
+	rows := r.TrackList()
+	top := slices.IndexFunc(rows, func(t Track) bool { return t.ID == c.Track })
+	if c.Track != "" && top < 0 {
+		return Change{}, "", noTrack(c.Track)
+	}
+	onto := map[string]Track{}
+	order := lastOrder(r)
+	ties := map[string]string{}
+	var laid []Clip
+	for _, clip := range c.Clips {
+		i := slices.IndexFunc(c.Tracks, func(t Track) bool { return t.ID == clip.Track })
+		if i < 0 || len(clip.Channels) == 0 || clip.Length <= 0 || clip.Offset < 0 {
+			return Change{}, "", fault.New(fault.BadInput, "What was copied can't be read; copy it again")
+		}
+		from := c.Tracks[i]
+		t, ok := onto[from.ID]
+		if !ok {
+			switch {
+			case c.Track != "" && top+i < len(rows):
+				t = rows[top+i]
+			case c.Track == "" && r.Tracks[from.ID].Name == from.Name:
+				t = r.Tracks[from.ID]
+			}
+			if t.ID == "" || !clip.Fits(t.Labels) {
+				order++
+				from.ID, from.Order, from.Folder = d.id("t"), order, ""
+				if _, ok := r.Stems[from.Stem]; !ok || checkLabels(from.Labels) != nil {
+					return Change{}, "", noStem(from.Stem)
+				}
+				t = from
+				d.tracks.put(t.ID, t)
+			}
+			onto[clip.Track] = t
+		}
+		if err := fits(clip, t); err != nil {
+			return Change{}, "", err
+		}
+		clip.ID, clip.Track, clip.Was, clip.Event = d.id("c"), t.ID, "", ""
+		clip.Start += by
+		if err := checkPlace(r, clip); err != nil {
+			return Change{}, "", err
+		}
+		if by != 0 && clip.Home != nil { // a copy elsewhere is nowhere else at home
+			home := *clip.Home + by
+			clip.Home, clip.Picture = &home, false
+		}
+		if clip.Tie != "" {
+			if ties[clip.Tie] == "" {
+				ties[clip.Tie] = d.id("tie")
+			}
+			clip.Tie = ties[clip.Tie]
+		}
+		clip.fitFades()
+		d.clips.put(clip.ID, clip)
+		laid = append(laid, clip)
+	}
+	d.cover(laid)
+	if len(laid) == 1 {
+		return d.finish(), "paste " + laid[0].Name, nil
+	}
+	return d.finish(), "paste " + plural(len(laid), "clip"), nil
+}
+
+// SetClip changes a clip's own settings; those left nil stay.
+type SetClip struct {
+	Clip    string   `json:"clip"`
+	Name    *string  `json:"name"`
+	Stem    *string  `json:"stem"` // that it is for; empty says nothing
+	GainDB  *float64 `json:"gainDB"`
+	Mute    *bool    `json:"mute"`
+	FadeIn  *Fade    `json:"fadeIn"`
+	FadeOut *Fade    `json:"fadeOut"`
+}
+
+func (c SetClip) Plan(r *Reel) (Change, string, error) {
+	d := newDraft(r)
+	clip, ok := r.Clips[c.Clip]
+	if !ok {
+		return Change{}, "", noClip()
+	}
+	var did []string
+	if c.Name != nil {
+		name := strings.TrimSpace(*c.Name)
+		if err := checkName(name, "A clip"); err != nil {
+			return Change{}, "", err
+		}
+		did = append(did, fmt.Sprintf("name %s %s", clip.Name, name))
+		clip.Name = name
+	}
+	if c.Stem != nil {
+		if _, ok := r.Stems[*c.Stem]; !ok && *c.Stem != "" {
+			return Change{}, "", noStem(*c.Stem)
+		}
+		clip.Stem = *c.Stem
+		did = append(did, "stem of "+clip.Name)
+	}
+	if c.GainDB != nil {
+		if err := checkGain(*c.GainDB); err != nil {
+			return Change{}, "", err
+		}
+		clip.GainDB = *c.GainDB
+		did = append(did, "gain of "+clip.Name)
+	}
+	if c.Mute != nil {
+		clip.Mute = *c.Mute
+		did = append(did, map[bool]string{true: "mute ", false: "unmute "}[clip.Mute]+clip.Name)
+	}
+	for _, f := range []struct {
+		to       *Fade
+		own      *Fade
+		opposite *Fade
+		name     string
+	}{{c.FadeIn, &clip.FadeIn, &clip.FadeOut, "fade in"}, {c.FadeOut, &clip.FadeOut, &clip.FadeIn, "fade out"}} {
+		if f.to == nil {
+			continue
+		}
+		if err := checkFade(*f.to, clip.Length); err != nil {
+			return Change{}, "", err
+		}
+		*f.own = *f.to
+		f.opposite.Length = min(f.opposite.Length, clip.Length-f.own.Length)
+		did = append(did, fmt.Sprintf("%s of %s", f.name, clip.Name))
+	}
+	d.clips.put(clip.ID, clip)
+	return d.finish(), strings.Join(did, ", "), nil
+}
+
+// Crossfade fades from one clip to the next on its track. Clips that meet are drawn over each other out of their
+// handles, as far each; clips that overlap are faded where they do, and Length is not asked for.
+type Crossfade struct {
+	Left   string `json:"left"`
+	Right  string `json:"right"`
+	Length int64  `json:"length"` // samples
+	Curve  Curve  `json:"curve"`
+}
+
+func (c Crossfade) Plan(r *Reel) (Change, string, error) {
+	d := newDraft(r)
+	left, okL := r.Clips[c.Left]
+	right, okR := r.Clips[c.Right]
+	if !okL || !okR {
+		return Change{}, "", noClip()
+	}
+	if left.Track != right.Track || left.Start >= right.Start || left.End() < right.Start || left.End() > right.End() {
+		return Change{}, "", fault.New(fault.BadInput, "A crossfade needs two clips that meet or overlap on one track")
+	}
+	length := left.End() - right.Start
+	if length == 0 {
+		before := c.Length / 2
+		after := c.Length - before
+		handles := max(0, left.Frames-left.Offset-left.Length)
+		if before > right.Offset || after > handles || before >= left.Length || after >= right.Length {
+			most := 2 * min(right.Offset, handles, left.Length-1, right.Length-1)
+			return Change{}, "", fault.New(fault.BadInput, "The handles of these clips allow a crossfade of at most %s", r.Distance(most))
+		}
+		left.Length += after
+		right.Start, right.Offset, right.Length = right.Start-before, right.Offset-before, right.Length+before
+		length = c.Length
+	}
+	fade := Fade{length, c.Curve}
+	if err := checkFade(fade, min(left.Length, right.Length)); err != nil {
+		return Change{}, "", err
+	}
+	left.FadeOut, right.FadeIn = fade, fade
+	left.FadeIn.Length, right.FadeOut.Length = min(left.FadeIn.Length, left.Length-length), min(right.FadeOut.Length, right.Length-length)
+	d.clips.put(left.ID, left)
+	d.clips.put(right.ID, right)
+	return d.finish(), fmt.Sprintf("crossfade %s to %s", left.Name, right.Name), nil
+}

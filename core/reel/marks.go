@@ -1,0 +1,56 @@
+package reel
+
+import (
+	"strings"
+
+	"zestyloom/core/fault"
+)
+
+// SetMark makes or changes a marker or range.
+type SetMark struct {
+	ID     string `json:"id"` // empty for a new one
+	Name   string `json:"name"`
+	At     int64  `json:"at"`
+	Length int64  `json:"length"`
+	Note   string `json:"note"`
+}
+
+func (c SetMark) Plan(r *Reel) (Change, string, error) {
+	d := newDraft(r)
+	if c.ID == "" {
+		c.ID = d.id("m")
+	} else if _, ok := r.Marks[c.ID]; !ok {
+		return Change{}, "", fault.New(fault.NotFound, "This mark is no longer on the reel")
+	}
+	m := Mark{ID: c.ID, Name: strings.TrimSpace(c.Name), At: c.At, Length: c.Length, Note: strings.TrimSpace(c.Note)}
+	if err := checkName(m.Name, "A mark"); err != nil {
+		return Change{}, "", err
+	}
+	if m.At < 0 || m.Length < 0 || m.At+m.Length > 2*24*3600*int64(r.Head.SampleRate) || len([]rune(m.Note)) > 10_000 {
+		return Change{}, "", fault.New(fault.BadInput, "A mark lies on the clock, and its note has at most 10,000 characters")
+	}
+	d.marks.put(m.ID, m)
+	return d.finish(), "mark " + m.Name, nil
+}
+
+// RemoveMarks takes marks off the reel.
+type RemoveMarks struct {
+	Marks []string `json:"marks"`
+}
+
+func (c RemoveMarks) Plan(r *Reel) (Change, string, error) {
+	d := newDraft(r)
+	name := ""
+	for _, id := range c.Marks {
+		m, ok := r.Marks[id]
+		if !ok {
+			return Change{}, "", fault.New(fault.NotFound, "This mark is no longer on the reel")
+		}
+		name = m.Name
+		d.marks.drop(id)
+	}
+	if len(c.Marks) > 1 {
+		name = plural(len(c.Marks), "mark")
+	}
+	return d.finish(), "remove mark " + name, nil
+}

@@ -1,0 +1,260 @@
+package reel
+
+import (
+	"encoding/json"
+	"math/rand"
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/fault"
+)
+
+// Any sequence of commands followed by as many inverses gives back the same reel, also when the changes went through
+// JSON, as they do in the history; applying the changes alone builds the same reel; and whatever was done, tied clips
+// are in sync with each other and every clip lies inside its take and on a track that it fits.
+func TestAnySequence(t *testing.T) {
+	done := map[string]int{}
+	for seed := range int64(80) {
+		rnd := rand.New(rand.NewSource(seed))
+		r, replay := ferry(), ferry()
+		start, _ := json.Marshal(r)
+		var changes []Change
+		for range 80 {
+			kind, c := randomCommand(rnd, r)
+			change, name, err := c.Plan(r)
+			if err != nil {
+				require.Contains(t, []fault.Kind{fault.BadInput, fault.NotFound, fault.Unties, fault.Stale}, fault.KindOf(err), "%T: %v", c, err)
+				continue
+			}
+			require.NotEmpty(t, name, "%T", c)
+			stored, err := json.Marshal(change)
+			require.NoError(t, err)
+			var read Change
+			require.NoError(t, json.Unmarshal(stored, &read))
+			require.NoError(t, replay.Apply(read))
+			require.NoError(t, r.Apply(change), "%T", c)
+			changes = append(changes, read)
+			if !change.Empty() {
+				done[kind]++
+			}
+			sound(t, r, c)
+		}
+		require.Greater(t, len(changes), 15)
+		end, _ := json.Marshal(r)
+		again, _ := json.Marshal(replay)
+		require.JSONEq(t, string(end), string(again))
+		for i := len(changes) - 1; i >= 0; i-- {
+			require.NoError(t, r.Apply(changes[i].Inverse()), "what was read from the history takes back what was done in memory")
+		}
+		require.GreaterOrEqual(t, r.Head.Next, replay.Head.Next, "no ID is given twice")
+		r.Head.Next = 1
+		back, _ := json.Marshal(r)
+		require.JSONEq(t, string(start), string(back), "seed %d", seed)
+	}
+	for kind := range commands {
+		assert.Positive(t, done[kind], "%s was never done; the test tells nothing of it", kind)
+	}
+}
+
+// sound checks what holds of every reel.
+func sound(t *testing.T, r *Reel, c Command) {
+	slips := map[string]int64{}
+	for _, clip := range r.Clips {
+		require.Positive(t, clip.Length, "%T", c)
+		require.GreaterOrEqual(t, clip.Offset, int64(0), "%T", c)
+		if clip.Frames > 0 {
+			require.LessOrEqual(t, clip.Offset+clip.Length, clip.Frames, "%T: a clip ends with its take", c)
+		}
+		require.True(t, clip.Fits(r.Tracks[clip.Track].Labels), "%T", c)
+		require.LessOrEqual(t, clip.FadeIn.Length+clip.FadeOut.Length, clip.Length, "%T", c)
+		require.True(t, len(clip.Lanes) == 0 || len(clip.Lanes) == len(clip.Channels), "%T", c)
+		for _, l := range clip.Lanes {
+			for i := 1; i < len(l.Hushes); i++ {
+				require.Less(t, l.Hushes[i-1].To, l.Hushes[i].From, "%T: hushes are apart", c)
+			}
+			for i := 1; i < len(l.Borrowed); i++ {
+				require.LessOrEqual(t, l.Borrowed[i-1].To, l.Borrowed[i].From, "%T", c)
+			}
+		}
+		if clip.Tie == "" {
+			continue
+		}
+		require.NotNil(t, clip.Home, "%T", c)
+		if slip, seen := slips[clip.Tie]; seen {
+			require.Equal(t, slip, clip.Slip(), "%T: tied clips never drift", c)
+		}
+		slips[clip.Tie] = clip.Slip()
+	}
+}
+
+func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
+	tracks, clips, marks := r.TrackList(), r.ClipList(), r.MarkList()
+	track, clip, mark := Track{ID: "none"}, Clip{ID: "none"}, Mark{}
+	if len(tracks) > 0 {
+		track = tracks[rnd.Intn(len(tracks))]
+	}
+	other := clip
+	if len(clips) > 0 {
+		clip = clips[rnd.Intn(len(clips))]
+		other = clips[rnd.Intn(len(clips))]
+	}
+	if len(marks) > 0 {
+		mark = marks[rnd.Intn(len(marks))]
+	}
+	yes := func() bool { return rnd.Intn(2) == 0 }
+	by := int64(rnd.Intn(40000) - 20000)
+	at := clip.Start + rnd.Int63n(max(1, clip.Length))
+	span := Span{at, at + int64(rnd.Intn(20000))}
+	channel := rnd.Intn(max(1, len(clip.Channels)+1)) - 1
+	fade := Fade{int64(rnd.Intn(3000)), []Curve{Linear, Power, Ess}[rnd.Intn(3)]}
+	dB := float64(rnd.Intn(20) - 14)
+	outputs := []string{"dialogue/L", "dialogue/R", "music/L", "music/R"}
+	output := outputs[rnd.Intn(4)]
+	kinds := []string{}
+	for kind := range commands {
+		kinds = append(kinds, kind)
+	}
+	// Map order differs from run to run, the random numbers do not: sort.
+	slices.Sort(kinds)
+	if len(clips) < 4 {
+		kinds = []string{"addTake"}
+	}
+	kind := kinds[rnd.Intn(len(kinds))]
+	switch kind {
+	case "addTake":
+		c := aTake(string(rune('A'+rnd.Intn(26))), 1+rnd.Intn(4))
+		c.Start += by
+		c.Picture, c.Reuse = rnd.Intn(3) == 0, yes()
+		if yes() && len(c.Parts) > 1 {
+			c.Parts = together(c.Parts, c.Title)
+		}
+		return kind, c
+	case "setReel":
+		return kind, SetReel{Start: ptr(int64(rnd.Intn(1000))), Picture: &Picture{"p", int64(rnd.Intn(1000))}, Name: ptr("Night")}
+	case "addTrack":
+		return kind, AddTrack{Name: "New", Stem: "FX", Labels: [][]string{{"M"}, {"L", "R"}, {"M", "M", "M"}}[rnd.Intn(3)], Below: track.ID}
+	case "setTrack":
+		c := SetTrack{Track: track.ID, Mute: ptr(yes()), GainDB: ptr(dB), Stem: ptr([]string{"DX", "MX", "FX"}[rnd.Intn(3)])}
+		if yes() {
+			c.Folder, c.Height, c.Labels = ptr([]string{"", "Deck"}[rnd.Intn(2)]), ptr(rnd.Intn(5)), &[]string{"M"}
+		}
+		return kind, c
+	case "removeTracks":
+		return kind, RemoveTracks{[]string{track.ID}}
+	case "orderTracks":
+		return kind, OrderTracks{[]string{track.ID}, ""}
+	case "moveStrays":
+		return kind, MoveStrays{}
+	case "setKnots":
+		return kind, SetKnots{[]Knot{NewKnot(StemRow, "DX", rnd.Intn(2), output, float64(-rnd.Intn(9))), NewKnot(TrackRow, track.ID, 0, output, 0)}}
+	case "clearKnots":
+		if len(r.Groups) == 0 || yes() {
+			return "", LayOutputs{Spec: string(rune('a' + rnd.Intn(3))), Groups: pairGroups[:1+rnd.Intn(2)]}
+		}
+		return kind, ClearKnots{StemRow, "DX", output}
+	case "moveClips":
+		c := MoveClips{Clips: []string{clip.ID}, By: by, Alone: yes(), Untie: yes(), Add: yes()}
+		if yes() {
+			c.Rows = rnd.Intn(3) - 1
+		}
+		return kind, c
+	case "trimClip":
+		return kind, TrimClip{clip.ID, []Edge{StartEdge, EndEdge}[rnd.Intn(2)], by, yes()}
+	case "slipClip":
+		return kind, SlipClip{clip.ID, by, yes(), yes()}
+	case "cutClips":
+		c := CutClips{At: at, Alone: yes()}
+		if yes() {
+			c.Clips = []string{clip.ID}
+		}
+		return kind, c
+	case "cutOut":
+		c := CutOut{Span: span, Close: yes(), Untie: yes()}
+		if yes() {
+			c.Tracks = []string{track.ID, clip.Track}
+		}
+		return kind, c
+	case "removeClips":
+		return kind, RemoveClips{[]string{clip.ID}}
+	case "pasteClips":
+		c := PasteClips{Clips: []Clip{clip}, Tracks: []Track{r.Tracks[clip.Track]}}
+		if yes() {
+			c.At = &at
+		}
+		if yes() {
+			c.Track = track.ID
+		}
+		return kind, c
+	case "setClip":
+		return kind, SetClip{Clip: clip.ID, GainDB: &dB, Mute: ptr(yes()), FadeIn: &fade, FadeOut: &fade, Stem: ptr([]string{"DX", "FX"}[rnd.Intn(2)])}
+	case "crossfade":
+		for _, next := range clips {
+			if next.Track == clip.Track && next.Start > clip.Start && next.Start <= clip.End() {
+				other = next
+			}
+		}
+		return kind, Crossfade{clip.ID, other.ID, fade.Length, fade.Curve}
+	case "untie":
+		return kind, Untie{[]string{clip.ID}}
+	case "tieBack":
+		return kind, TieBack{[]string{clip.ID}}
+	case "tieClips":
+		return kind, TieClips{[]string{clip.ID, other.ID}, yes()}
+	case "setLane":
+		return kind, SetLane{Clip: clip.ID, Channel: channel, Off: ptr(yes()), GainDB: &dB, Invert: ptr(yes()), Delay: &by, FadeIn: &fade}
+	case "cutLane":
+		return kind, CutLane{clip.ID, channel, at}
+	case "hush":
+		return kind, Hush{clip.ID, channel, span}
+	case "dip":
+		return kind, DipRange{clip.ID, channel, span, dB, 400}
+	case "restore":
+		return kind, Restore{clip.ID, channel, span}
+	case "borrow":
+		return kind, Borrow{Clip: clip.ID, Channel: max(0, channel), Span: span, Take: "other", Title: "12A/4", Offset: 500, Fade: fade}
+	case "setCurve":
+		c := SetCurve{Of: OfClip, ID: clip.ID, What: "gain", Points: []Point{{at, dB}, {at + 3000, 0}, {at + 9000, -3}}}
+		if yes() {
+			c.Of, c.ID, c.Range = OfTrack, track.ID, &span
+		}
+		if yes() {
+			c.What, c.Points = "pan", []Point{{at, -1}, {at + 500, 0.5}}
+		}
+		return kind, c
+	case "rangeGain":
+		if yes() {
+			return kind, RangeGain{OfTrack, []string{track.ID}, span, dB, 200}
+		}
+		return kind, RangeGain{OfClip, []string{clip.ID}, span, dB, 200}
+	case "setMark":
+		return kind, SetMark{ID: mark.ID, Name: "Horn", At: at, Length: int64(rnd.Intn(2) * 4000), Note: "listen"}
+	case "removeMarks":
+		return kind, RemoveMarks{[]string{mark.ID}}
+	case "readChannels":
+		return kind, ReadChannels{clip.ID, rnd.Perm(64)[:max(1, len(clip.Channels))], clip.Sum, 64}
+	case "splitClip":
+		return kind, SplitClip{Clip: clip.ID, Pairs: yes()}
+	case "joinClips":
+		list := []string{clip.ID}
+		for _, x := range clips {
+			if x.ID != clip.ID && x.Take == clip.Take && x.Start == clip.Start && x.Tie == clip.Tie {
+				list = append(list, x.ID)
+			}
+		}
+		return kind, JoinClips{list, false}
+	case "swapTake":
+		return kind, SwapTake{Clip: clip.ID, Take: "other", Title: "12A/4", Frames: 90000, Width: 6, Shift: by}
+	case "unsettle":
+		for _, x := range clips {
+			if len(x.Settled) > 0 {
+				return kind, Unsettle{x.ID}
+			}
+		}
+		labels := r.Tracks[clip.Track].Labels
+		return "settle", Settle{Clips: []Clip{clip}, Take: "rendered", Title: "settled", Channels: len(labels), Start: clip.Start, Length: clip.Length}
+	}
+	panic("randomCommand does not know " + kind)
+}

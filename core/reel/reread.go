@@ -1,0 +1,299 @@
+package reel
+
+import (
+	"fmt"
+	"slices"
+
+	"zestyloom/core/fault"
+)
+
+// ReadChannels changes which channels of its take a clip uses. What is done to a channel stays with it where it is still
+// used.
+type ReadChannels struct {
+	Clip     string `json:"clip"`
+	Channels []int  `json:"channels"` // of the take, from 0
+	Sum      bool   `json:"sum"`
+	Width    int    `json:"-"` // channels that the take has
+}
+
+func (c ReadChannels) Plan(r *Reel) (Change, string, error) {
+	d := newDraft(r)
+	clip, ok := r.Clips[c.Clip]
+	if !ok {
+		return Change{}, "", noClip()
+	}
+	for i, ch := range c.Channels {
+		if ch < 0 || ch >= c.Width || slices.Contains(c.Channels[:i], ch) {
+			return Change{}, "", fault.New(fault.BadInput, "The take has channels 1 to %d; name each once", c.Width)
+		}
+	}
+	lanes := make([]Lane, len(c.Channels))
+	for i, ch := range c.Channels {
+		if was := slices.Index(clip.Channels, ch); was >= 0 && was < len(clip.Lanes) {
+			lanes[i] = clip.Lanes[was]
+		}
+	}
+	clip.Channels, clip.Sum, clip.Lanes = c.Channels, c.Sum, lanes
+	if err := fits(clip, r.Tracks[clip.Track]); err != nil {
+		return Change{}, "", err
+	}
+	d.clips.put(clip.ID, clip)
+	return d.finish(), "channels of " + clip.Name, nil
+}
+
+// SplitClip makes one clip for each channel or pair of a multichannel clip, on new tracks below its own, tied to each
+// other. Nothing that is heard changes where the track is loose; a bonded set is no longer one then.
+type SplitClip struct {
+	Clip  string   `json:"clip"`
+	Pairs bool     `json:"pairs"`
+	Names []string `json:"names"` // of the new tracks; may be short
+}
+
+func (c SplitClip) Plan(r *Reel) (Change, string, error) {
+	d := newDraft(r)
+	clip, ok := r.Clips[c.Clip]
+	if !ok {
+		return Change{}, "", noClip()
+	}
+	size, labels := 1, []string{"M"}
+	if c.Pairs {
+		size, labels = 2, []string{"L", "R"}
+	}
+	if clip.Sum || len(clip.Channels) <= size || len(clip.Channels)%size != 0 {
+		return Change{}, "", fault.New(fault.BadInput, "%s has %d channels; there is nothing to split that way", clip.Name, len(clip.Channels))
+	}
+	if clip.Tie == "" {
+		clip.Tie = d.id("tie")
+	}
+	if clip.Home == nil {
+		home := clip.Start - clip.Offset
+		clip.Home = &home
+	}
+	from := r.Tracks[clip.Track]
+	list := r.TrackList()
+	at := slices.IndexFunc(list, func(t Track) bool { return t.ID == from.ID }) + 1
+	for i := 0; i*size < len(clip.Channels); i++ {
+		t := from
+		t.ID, t.Labels, t.Name = d.id("t"), labels, fmt.Sprintf("%s %d", from.Name, i+1)
+		if i < len(c.Names) && c.Names[i] != "" {
+			t.Name = c.Names[i]
+		}
+		d.tracks.put(t.ID, t)
+		list = slices.Insert(list, at+i, t)
+		part := clip
+		part.ID, part.Track = d.id("c"), t.ID
+		part.Channels = clip.Channels[i*size : (i+1)*size]
+		if len(clip.Lanes) > 0 {
+			part.Lanes = clip.Lanes[i*size : (i+1)*size]
+		}
+		d.clips.put(part.ID, part)
+	}
+	d.clips.drop(clip.ID)
+	d.number(list)
+	return d.finish(), "split " + clip.Name, nil
+}
+
+// JoinClips makes one multichannel clip of clips of one take that lie alike, on a new loose track (or a pair) above
+// theirs. What was done to each clip is done to its channels.
+type JoinClips struct {
+	Clips []string `json:"clips"`
+	Pair  bool     `json:"pair"` // two monos become a bonded pair
+}
+
+func (c JoinClips) Plan(r *Reel) (Change, string, error) {
+	d := newDraft(r)
+	clips, err := d.together(c.Clips, true)
+	if err != nil {
+		return Change{}, "", err
+	}
+	row := map[string]int{}
+	for i, t := range r.TrackList() {
+		row[t.ID] = i
+	}
+	slices.SortFunc(clips, func(a, b Clip) int { return row[a.Track] - row[b.Track] })
+	first := clips[0]
+	joined := first
+	joined.Channels, joined.Lanes, joined.GainDB = nil, nil, 0
+	joined.FadeIn, joined.FadeOut = Fade{}, Fade{}
+	for _, x := range clips {
+		if x.Take != first.Take || x.Start != first.Start || x.Offset != first.Offset || x.Length != first.Length || x.Sum || x.Mute {
+			return Change{}, "", fault.New(fault.BadInput, "Clips can be joined where they are of one take and begin and end together; %s and %s are not", first.Name, x.Name)
+		}
+		if len(x.Gain)+len(x.Pan) > 0 {
+			return Change{}, "", fault.New(fault.BadInput, "%s has a curve of its own, which would be lost; settle it or take the curve off first", x.Name)
+		}
+		lanes := make([]Lane, len(x.Channels))
+		copy(lanes, x.Lanes)
+		for i := range lanes {
+			l := &lanes[i]
+			if (x.FadeIn.Length > 0 && l.FadeIn.Length > 0) || (x.FadeOut.Length > 0 && l.FadeOut.Length > 0) {
+				return Change{}, "", fault.New(fault.BadInput, "%s has fades of its own and of its channels, which can't be joined", x.Name)
+			}
+			l.GainDB += x.GainDB
+			if x.FadeIn.Length > 0 {
+				l.FadeIn = x.FadeIn
+			}
+			if x.FadeOut.Length > 0 {
+				l.FadeOut = x.FadeOut
+			}
+		}
+		joined.Channels, joined.Lanes = append(joined.Channels, x.Channels...), append(joined.Lanes, lanes...)
+		d.clips.drop(x.ID)
+	}
+	if len(joined.Channels) < 2 || len(joined.Channels) > MaxChannels {
+		return Change{}, "", fault.New(fault.BadInput, "Choose two clips or more of one take to join")
+	}
+	from := r.Tracks[first.Track]
+	t := Track{ID: d.id("t"), Name: first.Name, Stem: from.Stem, Strand: from.Strand, Folder: from.Folder, Labels: slices.Repeat([]string{"M"}, len(joined.Channels))}
+	if c.Pair {
+		if len(joined.Channels) != 2 {
+			return Change{}, "", fault.New(fault.BadInput, "A pair has two channels, not %d", len(joined.Channels))
+		}
+		t.Labels = []string{"L", "R"}
+	}
+	d.tracks.put(t.ID, t)
+	d.number(slices.Insert(r.TrackList(), row[from.ID], t))
+	joined.ID, joined.Track = d.id("c"), t.ID
+	d.clips.put(joined.ID, joined)
+	return d.finish(), "join " + plural(len(clips), "clip"), nil
+}
+
+// SwapTake puts another take under the edits of a clip and of those of its take that are tied to it. A frame of the old
+// take becomes the frame Shift later of the new one.
+type SwapTake struct {
+	Clip   string `json:"clip"`
+	Take   string `json:"take"`
+	Shift  int64  `json:"shift"`
+	Alone  bool   `json:"alone"`
+	Title  string `json:"-"`
+	Frames int64  `json:"-"` // of the new take
+	Width  int    `json:"-"` // channels that it has
+}
+
+func (c SwapTake) Plan(r *Reel) (Change, string, error) {
+	d := newDraft(r)
+	clips, err := d.together([]string{c.Clip}, c.Alone)
+	if err != nil {
+		return Change{}, "", err
+	}
+	old := r.Clips[c.Clip]
+	for _, x := range clips {
+		if x.Take != old.Take {
+			continue
+		}
+		if slices.Max(x.Channels) >= c.Width {
+			return Change{}, "", fault.New(fault.BadInput, "%s has %d channels, and the clip uses channel %d", c.Title, c.Width, slices.Max(x.Channels)+1)
+		}
+		offset := x.Offset + c.Shift
+		if offset < 0 || offset+x.Length > c.Frames {
+			return Change{}, "", fault.New(fault.BadInput, "%s is too short to lie under the whole of %s; trim the clip, or slip it", c.Title, x.Name)
+		}
+		x.moveTreatment(c.Shift)
+		x.Take, x.Name, x.Offset, x.Frames, x.Settled = c.Take, c.Title, offset, c.Frames, nil
+		if x.Home != nil {
+			home := *x.Home - c.Shift
+			x.Home = &home
+		}
+		d.clips.put(x.ID, x)
+	}
+	return d.finish(), fmt.Sprintf("swap %s for %s", old.Name, c.Title), nil
+}
+
+// Settle puts a rendered take in place of clips of one track. It is Stale where they are no longer as they were
+// rendered.
+type Settle struct {
+	Clips    []Clip `json:"clips"` // as they were rendered, by start
+	Take     string `json:"take"`
+	Title    string `json:"title"`
+	Channels int    `json:"channels"`
+	Start    int64  `json:"start"`
+	Length   int64  `json:"length"`
+}
+
+func (c Settle) Plan(r *Reel) (Change, string, error) {
+	d := newDraft(r)
+	if len(c.Clips) == 0 {
+		return Change{}, "", fault.New(fault.BadInput, "Choose what to settle")
+	}
+	first := c.Clips[0]
+	if t, ok := r.Tracks[first.Track]; !ok || len(t.Labels) != c.Channels {
+		return Change{}, "", fault.New(fault.Stale, "The track of %s was changed while it was settled; settle it again", first.Name)
+	}
+	settled := Clip{ID: d.id("c"), Track: first.Track, Take: c.Take, Name: c.Title, Stem: first.Stem, Start: c.Start, Length: c.Length, Frames: c.Length, Tie: first.Tie, Was: first.Was, Picture: first.Picture, Settled: c.Clips}
+	for i := range c.Channels {
+		settled.Channels = append(settled.Channels, i)
+	}
+	if first.Home != nil {
+		home := c.Start - first.Slip()
+		settled.Home = &home
+	}
+	for _, was := range c.Clips {
+		if now, ok := r.Clips[was.ID]; !ok || !equal(now, was) {
+			return Change{}, "", fault.New(fault.Stale, "%s was changed while it was settled; settle it again", was.Name)
+		}
+		if was.Tie != settled.Tie {
+			settled.Tie, settled.Was, settled.Home, settled.Picture = "", "", nil, false
+		}
+		d.clips.drop(was.ID)
+	}
+	d.clips.put(settled.ID, settled)
+	return d.finish(), "settle " + first.Name, nil
+}
+
+// crop trims a clip to a range of the reel; false where nothing of it lies there.
+func (c *Clip) crop(from, to int64) bool {
+	if c.End() <= from || c.Start >= to {
+		return false
+	}
+	if by := from - c.Start; by > 0 {
+		c.Start, c.Offset, c.Length, c.FadeIn = from, c.Offset+by, c.Length-by, Fade{}
+	}
+	if c.End() > to {
+		c.Length, c.FadeOut = to-c.Start, Fade{}
+	}
+	c.fitFades()
+	return true
+}
+
+// Unsettle brings the clips back that a settled clip was rendered from, moved and trimmed as it was since.
+type Unsettle struct {
+	Clip string `json:"clip"`
+}
+
+func (c Unsettle) Plan(r *Reel) (Change, string, error) {
+	d := newDraft(r)
+	clip, ok := r.Clips[c.Clip]
+	if !ok {
+		return Change{}, "", noClip()
+	}
+	if len(clip.Settled) == 0 {
+		return Change{}, "", fault.New(fault.BadInput, "%s was not settled", clip.Name)
+	}
+	first := clip.Settled[0].Start
+	for _, was := range clip.Settled {
+		first = min(first, was.Start)
+	}
+	d.clips.drop(clip.ID)
+	by := clip.Start - clip.Offset - first
+	for _, was := range clip.Settled {
+		was.Track, was.Start = clip.Track, was.Start+by
+		if was.Home != nil && clip.Home != nil {
+			home := was.Start - was.Offset - clip.Slip()
+			was.Home = &home
+		}
+		if was.Tie != "" {
+			was.Tie, was.Was, was.Picture = clip.Tie, clip.Was, clip.Picture
+		}
+		if !was.crop(clip.Start, clip.End()) {
+			continue // it belongs to the other part of a settled clip that was cut or trimmed
+		}
+		if err := fits(was, r.Tracks[clip.Track]); err != nil {
+			return Change{}, "", err
+		}
+		if _, taken := d.clips.get(was.ID); taken {
+			was.ID = d.id("c")
+		}
+		d.clips.put(was.ID, was)
+	}
+	return d.finish(), "bring back what " + clip.Name + " was settled from", nil
+}
