@@ -37,29 +37,66 @@ type Shape struct {
 	spectrum []complex128 // of values, as long as the last comparison needed it
 }
 
+// shaper takes samples in and collects the logarithms of their energy.
+type shaper struct {
+	step        int
+	a           float64 // of the filter that takes the lows away
+	low, energy float64
+	filled      int
+	logs        []float64
+}
+
+func newShaper(rate int) *shaper {
+	return &shaper{step: hop(rate), a: 1 - math.Exp(-2*math.Pi*300/float64(rate))}
+}
+
+func (s *shaper) write(samples []float64) {
+	for _, x := range samples {
+		s.low += s.a * (x - s.low)
+		s.energy += (x - s.low) * (x - s.low)
+		if s.filled++; s.filled == s.step {
+			s.logs = append(s.logs, math.Log(s.energy/float64(s.step)+1e-9))
+			s.energy, s.filled = 0, 0
+		}
+	}
+}
+
 // ShapeOf reads a recording once, all its channels added up.
 func ShapeOf(ctx context.Context, f *wave.File) (*Shape, error) {
-	step := hop(f.SampleRate)
-	a := 1 - math.Exp(-2*math.Pi*300/float64(f.SampleRate))
-	var low, energy float64
-	filled := 0
-	logs := make([]float64, 0, f.Frames/int64(step)+1)
-	sum := make([]float64, 64*step)
-	err := f.EachBlock(64*step, func(_ int64, block [][]float64) error {
-		for _, x := range mono(sum, block) {
-			low += a * (x - low)
-			energy += (x - low) * (x - low)
-			if filled++; filled == step {
-				logs = append(logs, math.Log(energy/float64(step)+1e-9))
-				energy, filled = 0, 0
-			}
-		}
+	s := newShaper(f.SampleRate)
+	sum := make([]float64, 64*s.step)
+	err := f.EachBlock(64*s.step, func(_ int64, block [][]float64) error {
+		s.write(mono(sum, block))
 		return ctx.Err()
 	})
 	if err != nil {
 		return nil, err
 	}
-	return newShape(f.SampleRate, risesAndFalls(logs)), nil
+	return newShape(f.SampleRate, risesAndFalls(s.logs)), nil
+}
+
+// ShapeOfPart reads n frames of one channel (from 0), from a frame on.
+func ShapeOfPart(ctx context.Context, f *wave.File, channel int, from, n int64) (*Shape, error) {
+	s := newShaper(f.SampleRate)
+	x := make([]float64, 64*s.step)
+	raw := make([]byte, len(x)*f.FrameBytes())
+	for end := min(from+n, f.Frames); from < end; {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		count := int(min(int64(len(x)), end-from))
+		got, err := f.ReadRaw(raw[:count*f.FrameBytes()], from)
+		if err != nil {
+			return nil, err
+		}
+		if got == 0 {
+			break
+		}
+		f.Decode(x[:got], raw, channel)
+		s.write(x[:got])
+		from += int64(got)
+	}
+	return newShape(f.SampleRate, risesAndFalls(s.logs)), nil
 }
 
 // risesAndFalls takes the average around off every value.

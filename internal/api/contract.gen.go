@@ -16,6 +16,7 @@ import (
 	"zestyloom/core/weave"
 	"zestyloom/internal/cards"
 	"zestyloom/internal/jobs"
+	"zestyloom/internal/library"
 	"zestyloom/internal/store"
 
 	"github.com/gin-gonic/gin"
@@ -97,6 +98,20 @@ type Knot = reel.Knot
 
 // Lane defines model for Lane.
 type Lane = reel.Lane
+
+// Lender defines model for Lender.
+type Lender = library.Lender
+
+// LenderRequest defines model for LenderRequest.
+type LenderRequest struct {
+	// Channel Of the clip, from 0
+	Channel int    `json:"channel"`
+	Clip    string `json:"clip"`
+
+	// From Sample of the reel
+	From int64 `json:"from"`
+	To   int64 `json:"to"`
+}
 
 // Mark defines model for Mark.
 type Mark = reel.Mark
@@ -210,6 +225,16 @@ type Route = weave.Route
 
 // Row defines model for Row.
 type Row = reel.Row
+
+// SettleRequest defines model for SettleRequest.
+type SettleRequest struct {
+	// Clips IDs of clips of one track
+	Clips *[]string `json:"clips,omitempty"`
+	Range *Span     `json:"range,omitempty"`
+
+	// Track With range: what to settle instead of clips; without: all of the track
+	Track *string `json:"track,omitempty"`
+}
 
 // SinceRevision Where it is there, stems, tracks, clips, groups, knots and marks list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty.
 type SinceRevision struct {
@@ -476,6 +501,9 @@ type GroupTakesJSONRequestBody = TakeChoice
 // DoCommandJSONRequestBody defines body for DoCommand for application/json ContentType.
 type DoCommandJSONRequestBody = CommandRequest
 
+// FindLendersJSONRequestBody defines body for FindLenders for application/json ContentType.
+type FindLendersJSONRequestBody = LenderRequest
+
 // PlanPrintJSONRequestBody defines body for PlanPrint for application/json ContentType.
 type PlanPrintJSONRequestBody = PrintRequest
 
@@ -484,6 +512,9 @@ type StartPrintJSONRequestBody = PrintRequest
 
 // RedoReelJSONRequestBody defines body for RedoReel for application/json ContentType.
 type RedoReelJSONRequestBody = AtRevision
+
+// SettleClipsJSONRequestBody defines body for SettleClips for application/json ContentType.
+type SettleClipsJSONRequestBody = SettleRequest
 
 // ChooseSpecJSONRequestBody defines body for ChooseSpec for application/json ContentType.
 type ChooseSpecJSONRequestBody = SpecChoice
@@ -602,6 +633,9 @@ type ServerInterface interface {
 	// (GET /reels/{reel}/history)
 	GetHistory(c *gin.Context, reel ReelID)
 
+	// (POST /reels/{reel}/lenders)
+	FindLenders(c *gin.Context, reel ReelID)
+
 	// (POST /reels/{reel}/plan)
 	PlanPrint(c *gin.Context, reel ReelID)
 
@@ -613,6 +647,9 @@ type ServerInterface interface {
 
 	// (POST /reels/{reel}/redo)
 	RedoReel(c *gin.Context, reel ReelID, params RedoReelParams)
+
+	// (POST /reels/{reel}/settle)
+	SettleClips(c *gin.Context, reel ReelID)
 
 	// (POST /reels/{reel}/spec)
 	ChooseSpec(c *gin.Context, reel ReelID, params ChooseSpecParams)
@@ -1446,6 +1483,31 @@ func (siw *ServerInterfaceWrapper) GetHistory(c *gin.Context) {
 	siw.Handler.GetHistory(c, reel)
 }
 
+// FindLenders operation middleware
+func (siw *ServerInterfaceWrapper) FindLenders(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.FindLenders(c, reel)
+}
+
 // PlanPrint operation middleware
 func (siw *ServerInterfaceWrapper) PlanPrint(c *gin.Context) {
 
@@ -1555,6 +1617,31 @@ func (siw *ServerInterfaceWrapper) RedoReel(c *gin.Context) {
 	}
 
 	siw.Handler.RedoReel(c, reel, params)
+}
+
+// SettleClips operation middleware
+func (siw *ServerInterfaceWrapper) SettleClips(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SettleClips(c, reel)
 }
 
 // ChooseSpec operation middleware
@@ -2263,6 +2350,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/reels/:reel/undo", wrapper.UndoReel)
 	router.POST(options.BaseURL+"/reels/:reel/redo", wrapper.RedoReel)
 	router.POST(options.BaseURL+"/reels/:reel/unravel", wrapper.UnravelTake)
+	router.POST(options.BaseURL+"/reels/:reel/settle", wrapper.SettleClips)
+	router.POST(options.BaseURL+"/reels/:reel/lenders", wrapper.FindLenders)
 	router.POST(options.BaseURL+"/reels/:reel/ties", wrapper.TieKnots)
 	router.POST(options.BaseURL+"/reels/:reel/spec", wrapper.ChooseSpec)
 	router.POST(options.BaseURL+"/reels/:reel/plan", wrapper.PlanPrint)

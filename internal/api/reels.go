@@ -2,14 +2,18 @@ package api
 
 import (
 	"context"
+	"math"
 	"net/http"
+	"slices"
 	"time"
 
 	"github.com/gin-gonic/gin"
 
+	"zestyloom/core/engine"
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
 	"zestyloom/core/weave"
+	"zestyloom/internal/library"
 	"zestyloom/internal/store"
 )
 
@@ -185,6 +189,77 @@ func (s *Server) complete(ctx context.Context, id string, command reel.Command) 
 		c.Title = t.Title()
 	}
 	return nil
+}
+
+// SettleClips queues a settle.
+func (s *Server) SettleClips(c *gin.Context, id ReelID) {
+	var body SettleRequest
+	if !s.read(c, &body) {
+		return
+	}
+	o, err := s.Store.Reel(c, id)
+	if err == nil && body.Track != nil && body.Range != nil {
+		o, err = s.cutEdges(c, o, *body.Track, *body.Range)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	var clips []reel.Clip
+	switch {
+	case body.Clips != nil:
+		for _, clip := range o.Reel.ClipList() {
+			if slices.Contains(*body.Clips, clip.ID) {
+				clips = append(clips, clip)
+			}
+		}
+	case body.Track != nil && body.Range != nil:
+		clips = engine.Inside(o.Reel, *body.Track, *body.Range)
+	case body.Track != nil:
+		clips = engine.Inside(o.Reel, *body.Track, reel.Span{From: math.MinInt64, To: math.MaxInt64})
+	}
+	work, err := s.Jobs.Settle(c, o, author(c), clips)
+	s.answer(c, http.StatusAccepted, gin.H{"work": work}, err)
+}
+
+// cutEdges cuts the clips that reach over the edges of a range of a track.
+func (s *Server) cutEdges(c *gin.Context, o store.OpenReel, track string, span reel.Span) (store.OpenReel, error) {
+	cut := reel.Sequence{Name: "cut a range to settle"}
+	for _, at := range []int64{span.From, span.To} {
+		for _, clip := range o.Reel.Clips {
+			if clip.Track == track && clip.Start < at && at < clip.End() {
+				cut.Commands = append(cut.Commands, func(r *reel.Reel) (reel.Command, error) {
+					var there []string
+					for _, x := range r.ClipList() {
+						if x.Track == track && x.Start < at && at < x.End() {
+							there = append(there, x.ID)
+						}
+					}
+					return reel.CutClips{At: at, Clips: there, Alone: true}, nil
+				})
+				break
+			}
+		}
+	}
+	if len(cut.Commands) == 0 {
+		return o, nil
+	}
+	return s.Store.Do(c, o.ID, o.Revision, author(c), func(*reel.Reel) (reel.Command, error) { return cut, nil })
+}
+
+// FindLenders lists takes to borrow from.
+func (s *Server) FindLenders(c *gin.Context, id ReelID) {
+	var body LenderRequest
+	if !s.read(c, &body) {
+		return
+	}
+	o, err := s.Store.Reel(c, id)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	list, err := library.Library{Store: s.Store, Media: s.Media}.Lenders(c, o.Reel, body.Clip, body.Channel, reel.Span{From: body.From, To: body.To})
+	s.answer(c, http.StatusOK, list, err)
 }
 
 // RemoveReel removes a reel with its history.

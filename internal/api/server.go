@@ -10,6 +10,7 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/gin-gonic/gin"
 
@@ -169,9 +170,10 @@ func (s *Server) read(c *gin.Context, into any) (ok bool) {
 
 func ptr[T any](x T) *T { return &x }
 
-// author says who makes an edit, for the history.
+// author says who makes an edit, for the history. The browser sends the name escaped, as headers have no letters but
+// English ones.
 func author(c *gin.Context) string {
-	if a := c.GetHeader("Loom-Author"); a != "" && len(a) <= 100 {
+	if a, err := url.QueryUnescape(c.GetHeader("Loom-Author")); err == nil && a != "" && len(a) <= 200 && utf8.ValidString(a) {
 		return a
 	}
 	return "editor"

@@ -9,6 +9,7 @@ import (
 
 	"github.com/coder/websocket"
 
+	"zestyloom/core/dsp"
 	"zestyloom/core/engine"
 	"zestyloom/core/fault"
 	"zestyloom/core/loudness"
@@ -25,6 +26,8 @@ const (
 	lead = 16 * block
 	// headBytes stand before the samples of a message: generation as uint32 and position as int64, little-endian.
 	headBytes = 12
+	// shortestLoop is how many samples a loop has at least; less is a buzz.
+	shortestLoop = 2400
 	// silent is what stands for negative infinity in meters.
 	silent = -200
 )
@@ -40,6 +43,7 @@ type player struct {
 	changed bool
 	tap     engine.Tap
 	solo    []string
+	around  *reel.Span // what is played again and again
 	wake    chan struct{}
 }
 
@@ -48,9 +52,12 @@ func newPlayer(c *connection, r request) *player {
 }
 
 // change sets what is heard from the next block on, and reads the reel again.
-func (p *player) change(tap engine.Tap, solo []string) {
+func (p *player) change(tap engine.Tap, solo []string, around *reel.Span) {
+	if around != nil && around.To-around.From < shortestLoop {
+		around = nil
+	}
 	p.mu.Lock()
-	p.tap, p.solo, p.changed = tap, solo, true
+	p.tap, p.solo, p.around, p.changed = tap, solo, around, true
 	p.mu.Unlock()
 }
 
@@ -82,6 +89,12 @@ func (p *player) room(ctx context.Context, sent int64) error {
 	}
 }
 
+func (p *player) loop() *reel.Span {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.around
+}
+
 // settings gives what is to be heard, and whether that was asked for since the last call.
 func (p *player) settings() (tap engine.Tap, solo []string, changed bool) {
 	p.mu.Lock()
@@ -90,68 +103,196 @@ func (p *player) settings() (tap engine.Tap, solo []string, changed bool) {
 	return p.tap, p.solo, changed
 }
 
+// desk is what renders: an engine, and the one before it while the sound goes over from one to the other.
+type desk struct {
+	eng, old    *engine.Engine
+	tap, oldTap engine.Tap
+	end         int64
+	meters      []*loudness.ProgrammeMeter
+	readings    []float64
+	// Room for a block and what a slower pace needs around it.
+	left, right, otherLeft, otherRight []float64
+	slow                               *dsp.Resampler
+}
+
+func newDesk(slow bool) *desk {
+	d := &desk{}
+	for _, room := range []*[]float64{&d.left, &d.right, &d.otherLeft, &d.otherRight} {
+		*room = make([]float64, 2*block)
+	}
+	if slow {
+		d.slow = dsp.NewResampler(0.5)
+	}
+	return d
+}
+
+// take goes over to another state of the reel or another tap.
+func (d *desk) take(r *reel.Reel, eng *engine.Engine, tap engine.Tap) {
+	d.old, d.oldTap = d.eng, d.tap
+	d.eng, d.tap, d.end = eng, tap, r.End()
+	if outputs := len(r.OutputList()); len(d.meters) != outputs {
+		d.meters, d.old = nil, nil
+		for range outputs {
+			d.meters = append(d.meters, loudness.NewProgrammeMeter(r.Head.SampleRate))
+		}
+	}
+}
+
+// pull renders frames at..at+n-1 into left and right and reads the meters.
+func (d *desk) pull(at int64, n int) error {
+	if err := d.eng.Render(at, n); err != nil {
+		return err
+	}
+	if err := d.eng.Listen(d.tap, d.left, d.right); err != nil {
+		return err
+	}
+	d.readings = make([]float64, len(d.meters))
+	for i, ch := range d.eng.Outputs() {
+		d.readings[i] = math.Round(max(silent, d.meters[i].Write(ch))*10) / 10
+	}
+	if d.old == nil {
+		return nil
+	}
+	// What changes is faded over one block, so that no step is heard.
+	old := d.old
+	d.old = nil
+	if err := old.Render(at, n); err != nil {
+		return err
+	}
+	if err := old.Listen(d.oldTap, d.otherLeft, d.otherRight); err != nil {
+		return nil //nolint:nilerr // what was listened to is gone; there is nothing to fade from
+	}
+	for i := range n {
+		x := float64(i) / float64(n)
+		d.left[i] = x*d.left[i] + (1-x)*d.otherLeft[i]
+		d.right[i] = x*d.right[i] + (1-x)*d.otherRight[i]
+	}
+	return nil
+}
+
+// pullSlowly renders n frames at half the pace: those for at..at+n/2.
+func (d *desk) pullSlowly(at int64, n int) error {
+	first, end := d.slow.Span(0, n)
+	if err := d.pull(at+first, int(end-first)); err != nil {
+		return err
+	}
+	for _, side := range []struct{ from, to []float64 }{{d.left, d.otherLeft}, {d.right, d.otherRight}} {
+		d.slow.Block(side.to[:n], 0, side.from[:end-first], first)
+		copy(side.from, side.to[:n])
+	}
+	return nil
+}
+
 func (p *player) run(ctx context.Context) error {
 	session := p.connection.server.Library.Session(ctx)
 	defer session.Close()
-	load := func() (*reel.Reel, error) {
-		switch p.what.Do {
-		case "take":
-			return p.takeAlone()
-		case "match":
-			return p.matched()
-		}
-		o, err := p.connection.server.Library.Store.Reel(ctx, p.what.Reel)
-		return o.Reel, err
-	}
-	var eng *engine.Engine
-	var meters []*loudness.ProgrammeMeter
-	var end int64
-	left, right := make([]float64, block), make([]float64, block)
+	half := p.what.Speed == 0.5
+	d := newDesk(half)
 	message := make([]byte, headBytes+block*8)
-	p.change(p.tap, p.solo) // the first block loads
-	from := p.what.From
-	for sent := int64(0); ; sent += block {
+	p.change(p.tap, p.solo, p.what.Loop) // the first block loads
+	at, pace := p.what.From, int64(1)
+	if half {
+		pace = 2
+	}
+	again := false // the loop begins again
+	for sent := int64(0); ; {
 		if err := p.room(ctx, sent); err != nil {
 			return err
 		}
-		tap, solo, changed := p.settings()
-		if changed {
-			r, err := load()
+		if tap, solo, changed := p.settings(); changed {
+			r, err := p.load(ctx)
 			if err != nil {
 				return err
 			}
-			tap, solo, _ = p.settings() // a take's tap is known once it has been loaded
-			if eng, err = engine.New(r, session.Open, engine.Options{Solo: solo}); err != nil {
+			tap, _, _ = p.settings() // a take's tap is known once it has been loaded
+			eng, err := engine.New(r, session.Open, engine.Options{Solo: solo})
+			if err != nil {
 				return err
 			}
-			if outputs := len(r.OutputList()); len(meters) != outputs {
-				meters = nil
-				for range outputs {
-					meters = append(meters, loudness.NewProgrammeMeter(r.Head.SampleRate))
-				}
-			}
-			end = r.End()
+			d.take(r, eng, tap)
 		}
-		at := from + sent
+		loop := p.loop()
+		if loop != nil && at >= loop.To {
+			at, again = loop.From, true
+		}
+		end := d.end
+		if loop != nil {
+			end = loop.To
+		}
+		if p.what.Until > 0 {
+			end = min(end, p.what.Until)
+		}
 		if at >= end {
 			p.connection.send(reply{Generation: p.generation, Position: at, Ended: true})
 			return nil
 		}
-		if err := eng.Render(at, block); err != nil {
+		n := int(min(block, (end-at)*pace))
+		pull := d.pull
+		if half {
+			pull = d.pullSlowly
+		}
+		if err := pull(at, n); err != nil {
 			return err
 		}
-		if err := eng.Listen(tap, left, right); err != nil {
+		soften(d.left[:n], d.right[:n], again, loop != nil && at+int64(n)/pace >= loop.To)
+		again = false
+		if err := p.connection.write(websocket.MessageBinary, encode(message, p.generation, at, d.left[:n], d.right[:n])); err != nil {
 			return err
 		}
-		readings := make([]float64, len(meters))
-		for i, ch := range eng.Outputs() {
-			readings[i] = math.Round(max(silent, meters[i].Write(ch))*10) / 10
-		}
-		if err := p.connection.write(websocket.MessageBinary, encode(message, p.generation, at, left, right)); err != nil {
-			return err
-		}
-		p.connection.send(reply{Generation: p.generation, Position: at, Meters: readings})
+		p.connection.send(reply{Generation: p.generation, Position: at, Meters: d.readings})
+		sent += int64(n)
+		at += (int64(n) + pace - 1) / pace
 	}
+}
+
+// soften fades a block in or out where a loop begins again, so that the jump does not click.
+func soften(left, right []float64, in, out bool) {
+	n := min(reel.Ramp, len(left))
+	for i := range n {
+		x := float64(i) / float64(n)
+		if in {
+			left[i], right[i] = x*left[i], x*right[i]
+		}
+		if j := len(left) - 1 - i; out {
+			left[j], right[j] = x*left[j], x*right[j]
+		}
+	}
+}
+
+// load makes the reel that is played.
+func (p *player) load(ctx context.Context) (*reel.Reel, error) {
+	switch p.what.Do {
+	case "take":
+		return p.takeAlone()
+	case "match":
+		return p.matched()
+	}
+	o, err := p.connection.server.Library.Store.Reel(ctx, p.what.Reel)
+	if err != nil {
+		return nil, err
+	}
+	r := o.Reel
+	if t := p.what.Trial; t != nil {
+		command, err := reel.Decode(t.Kind, t.Command)
+		if err != nil {
+			return nil, err
+		}
+		change, _, err := command.Plan(r)
+		if err != nil {
+			return nil, err
+		}
+		r = r.Clone()
+		if err := r.Apply(change); err != nil {
+			return nil, err
+		}
+	}
+	if l := p.what.Lane; l != nil {
+		if r, err = r.Only(l.Clip, l.Channel); err != nil {
+			return nil, err
+		}
+		p.listenTo(engine.Tap{Kind: "track", ID: r.TrackList()[0].ID})
+	}
+	return r, nil
 }
 
 // encode fills a message with a stereo block.

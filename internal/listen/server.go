@@ -13,6 +13,7 @@ import (
 
 	"zestyloom/core/engine"
 	"zestyloom/core/fault"
+	"zestyloom/core/reel"
 	"zestyloom/internal/library"
 )
 
@@ -36,6 +37,21 @@ type request struct {
 	Tap        engine.Tap `json:"tap"`
 	Solo       []string   `json:"solo"`
 	Frames     int64      `json:"frames"` // played: how many frames of this generation have sounded
+	Until      int64      `json:"until"`  // where to end; 0 for the end of all
+	Speed      float64    `json:"speed"`  // 0.5 for half; anything else is the usual
+	Loop       *reel.Span `json:"loop"`   // play and change: what is played again and again
+	Trial      *trial     `json:"trial"`  // play: a command that is heard without being made
+	Lane       *lane      `json:"lane"`   // play: one channel of one clip, alone and in its place
+}
+
+type trial struct {
+	Kind    string          `json:"kind"`
+	Command json.RawMessage `json:"command"`
+}
+
+type lane struct {
+	Clip    string `json:"clip"`
+	Channel int    `json:"channel"` // of the clip, from 0; −1 for all
 }
 
 // reply is a text message to the browser.
@@ -116,7 +132,7 @@ func (c *connection) handle(r request) {
 		}()
 	case "change":
 		if p := c.current(r.Generation); p != nil {
-			p.change(r.Tap, r.Solo)
+			p.change(r.Tap, r.Solo, r.Loop)
 		}
 	case "played":
 		if p := c.current(r.Generation); p != nil {

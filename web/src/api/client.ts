@@ -19,6 +19,13 @@ export type SyncMethod = Schemas["SyncMethod"];
 export type Work = Schemas["Work"];
 export type ReelView = Schemas["ReelView"];
 export type Track = Schemas["Track"];
+export type Lane = Schemas["Lane"];
+export type Fade = Schemas["Fade"];
+export type Point = Schemas["Point"];
+export type Mark = Schemas["Mark"];
+export type Lender = Schemas["Lender"];
+export type ReelInfo = Schemas["ReelInfo"];
+export type Step = Schemas["Step"];
 export type Clip = Schemas["Clip"];
 export type Stem = Schemas["Stem"];
 export type Group = Schemas["Group"];
@@ -36,6 +43,29 @@ export type Packaging = Schemas["Packaging"];
 
 export const base = "/api/v1";
 export const api = createClient<paths>({ baseUrl: base });
+
+const named = "loom.author";
+
+/** Who edits here, for the history and for others in the same reel. Until somebody gives a name it is one of its own. */
+export function author(): string {
+  let name = localStorage.getItem(named);
+  if (!name) {
+    name = `Editor ${Math.random().toString(36).slice(2, 6)}`;
+    localStorage.setItem(named, name);
+  }
+  return name;
+}
+
+export function setAuthor(name: string) {
+  if (name.trim()) localStorage.setItem(named, name.trim().slice(0, 60));
+}
+
+api.use({
+  onRequest({ request }) {
+    request.headers.set("Loom-Author", encodeURIComponent(author()));
+    return request;
+  },
+});
 
 export class Problem extends Error {
   constructor(

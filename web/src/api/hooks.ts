@@ -1,8 +1,10 @@
 // Server state, as rooms use it.
 import { useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
 
 import { tellError } from "../ui/notices";
-import { api, ok, Problem, type ReelView, type Take, type TakeEdit, type TakeList, type Work } from "./client";
+import { api, base, ok, Problem, type ReelView, type Take, type TakeEdit, type TakeList, type Work } from "./client";
+import { merged } from "./merge";
 
 export const keysOf = {
   productions: ["productions"] as const,
@@ -115,20 +117,55 @@ export function useReelEdits(reel: string) {
   const key = keysOf.reel(reel);
   const edit = useMutation({
     scope: { id: `reel ${reel}` },
-    mutationFn: (call: (revision: number) => Promise<ReelView>) => call(queries.getQueryData<ReelView>(key)?.revision ?? -1),
-    onSuccess: (view) => queries.setQueryData(key, view),
+    mutationFn: async (call: (revision: number) => Promise<ReelView>) => {
+      const now = await call(queries.getQueryData<ReelView>(key)?.revision ?? -1);
+      const whole = merged(queries.getQueryData<ReelView>(key), now);
+      if (!whole) await queries.invalidateQueries({ queryKey: key });
+      else queries.setQueryData(key, whole);
+      return whole ?? now;
+    },
     onError: (error) => {
+      if (error instanceof Problem && error.kind === "unties") return; // whoever asked for it asks the user
       tellError(error);
-      if (error instanceof Problem && error.kind === "stale") void queries.invalidateQueries({ queryKey: key });
+      void queries.invalidateQueries({ queryKey: key }); // it may have been refused for what this page has not seen
     },
   });
-  const path = { params: { path: { reel } } };
+  const path = (since: number) => ({ params: { path: { reel }, query: { since } } });
+  const quiet = () => undefined;
+  const attempt = (c: Command) => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/commands", { ...path(revision), body: { revision, ...c } })));
   return {
-    command: (c: Command) => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/commands", { ...path, body: { revision, ...c } }))).catch(() => undefined),
-    tie: (row: "track" | "stem", from: string, output: string) =>
-      edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/ties", { ...path, body: { revision, row, from, output } }))).catch(() => undefined),
-    spec: (spec: string) => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/spec", { ...path, body: { revision, spec } }))).catch(() => undefined),
-    undo: () => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/undo", { ...path, body: { revision } }))).catch(() => undefined),
-    redo: () => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/redo", { ...path, body: { revision } }))).catch(() => undefined),
+    /** Gives nothing where the command was refused. */
+    command: (c: Command) => attempt(c).catch(quiet),
+    /** As command, but throws the problem where it was refused. */
+    attempt,
+    tie: (row: "track" | "stem", from: string, output: string) => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/ties", { ...path(revision), body: { revision, row, from, output } }))).catch(quiet),
+    spec: (spec: string) => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/spec", { ...path(revision), body: { revision, spec } }))).catch(quiet),
+    undo: () => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/undo", { ...path(revision), body: { revision } }))).catch(quiet),
+    redo: () => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/redo", { ...path(revision), body: { revision } }))).catch(quiet),
   };
 }
+
+/** Keeps a reel as others change it: the server says when, and what has changed is fetched. */
+export function useReelWatch(reel: string) {
+  const queries = useQueryClient();
+  useEffect(() => {
+    if (!reel) return;
+    const key = keysOf.reel(reel);
+    const source = new EventSource(`${base}/reels/${reel}/events`);
+    source.addEventListener("revision", (e) => {
+      const have = queries.getQueryData<ReelView>(key);
+      if (!have || Number(e.data) <= have.revision || queries.isMutating({ predicate: (m) => m.options.scope?.id === `reel ${reel}` }) > 0) return;
+      ok(api.GET("/reels/{reel}", { params: { path: { reel }, query: { since: have.revision } } }))
+        .then((now) => {
+          const whole = merged(queries.getQueryData<ReelView>(key), now);
+          if (whole) queries.setQueryData(key, whole);
+          else void queries.invalidateQueries({ queryKey: key });
+        })
+        .catch(() => undefined); // the next event tries again
+    });
+    return () => source.close();
+  }, [reel, queries]);
+}
+
+export const useSteps = (reel: string, revision: number, shown: boolean) =>
+  useQuery({ queryKey: ["steps", reel, revision], enabled: shown, queryFn: () => ok(api.GET("/reels/{reel}/history", { params: { path: { reel } } })) });

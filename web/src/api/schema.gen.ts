@@ -713,6 +713,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/reels/{reel}/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Renders clips of one track, or what lies in a range of it (whose edges are cut first), to a new take that then stands in their place. */
+        post: operations["settleClips"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/reels/{reel}/lenders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The other takes from which a range of one channel can be borrowed: those of its scene that have its label first. */
+        post: operations["findLenders"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/reels/{reel}/ties": {
         parameters: {
             query?: never;
@@ -1135,7 +1173,7 @@ export interface components {
             id: string;
             production: string;
             /** @enum {string} */
-            kind: "import" | "print" | "unravel" | "ply" | "sync" | "convert" | "diagnose";
+            kind: "import" | "print" | "unravel" | "ply" | "sync" | "convert" | "diagnose" | "settle";
             title: string;
             state: components["schemas"]["WorkState"];
             progress: number;
@@ -1465,6 +1503,43 @@ export interface components {
             together?: boolean;
             /** @description A channel goes on the track of its name and stem where that is free, instead of on a new one */
             reuse?: boolean;
+        };
+        SettleRequest: {
+            /** @description IDs of clips of one track */
+            clips?: string[];
+            /** @description With range: what to settle instead of clips; without: all of the track */
+            track?: string;
+            range?: components["schemas"]["Span"];
+        };
+        LenderRequest: {
+            clip: string;
+            /** @description Of the clip, from 0 */
+            channel: number;
+            /**
+             * Format: int64
+             * @description Sample of the reel
+             */
+            from: number;
+            /** Format: int64 */
+            to: number;
+        };
+        Lender: {
+            take: string;
+            title: string;
+            note: string;
+            circled: boolean;
+            /** @description Of the take, from 0 */
+            channel: number;
+            /** @description Of the channel */
+            name: string;
+            /**
+             * Format: int64
+             * @description Frame of the take that is to sound where the range begins
+             */
+            offset: number;
+            /** @description Found by its waveform; else it is as far into the take as in the original */
+            aligned: boolean;
+            confidence: number;
         };
         TieRequest: {
             /** Format: int64 */
@@ -2721,6 +2796,52 @@ export interface operations {
         };
         responses: {
             200: components["responses"]["ReelNow"];
+            default: components["responses"]["Failure"];
+        };
+    };
+    settleClips: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettleRequest"];
+            };
+        };
+        responses: {
+            202: components["responses"]["Queued"];
+            default: components["responses"]["Failure"];
+        };
+    };
+    findLenders: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LenderRequest"];
+            };
+        };
+        responses: {
+            /** @description Most likely first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lender"][];
+                };
+            };
             default: components["responses"]["Failure"];
         };
     };

@@ -16,9 +16,22 @@ export function fit(canvas: HTMLCanvasElement): { g: CanvasRenderingContext2D; w
   return { g, width, height };
 }
 
-/** The value of a colour of the theme, such as "--ink". */
+let light: string | undefined;
+const colours = new Map<string, string>();
+
+/** The value of a colour of the theme, such as "--ink". Asking the page is slow, so what it says is kept for a day or night. */
 export function colour(name: string): string {
-  return getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+  const now = document.documentElement.dataset.light;
+  if (now !== light) {
+    colours.clear();
+    light = now;
+  }
+  let value = colours.get(name);
+  if (value === undefined) {
+    value = getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+    if (value) colours.set(name, value);
+  }
+  return value;
 }
 
 /** The name of a stem's dye. Stems of a production's own take one of four others, by their tag. */

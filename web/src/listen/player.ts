@@ -12,22 +12,46 @@ export type Tap = { kind: "group" | "output" | "stem" | "track" | "stems"; id: s
 
 export type Playing = { what: "reel" | "take" | "match"; id: string; channels: number[] };
 
+export type Range = { from: number; to: number };
+
+/** How a reel is played. */
+export type Manner = {
+  tap: Tap;
+  solo: string[];
+  loop?: Range | null;
+  half?: boolean;
+  /** Where to end. */
+  until?: number;
+  /** A command that is heard without being made. */
+  trial?: { kind: string; command: Record<string, unknown> };
+  /** One channel of one clip, alone and in its place; −1 for all its channels. */
+  lane?: { clip: string; channel: number };
+};
+
 export type PlayerState = {
   playing: Playing | null;
   position: number; // reel: samples since midnight; take: frames from its start; match: from the reference's
   meters: number[]; // quasi-peak of each output in dBFS
   gaps: number;
+  /** The connection was lost while playing, and is being made again. */
+  lost: boolean;
 };
+
+/** How often and how long a lost connection is made again, in tries and milliseconds between them. */
+const tries = 40;
+const between = 500;
 
 const sampleRate = 48000;
 
 class Player {
-  private state: PlayerState = { playing: null, position: 0, meters: [], gaps: 0 };
+  private state: PlayerState = { playing: null, position: 0, meters: [], gaps: 0, lost: false };
   private listeners = new Set<() => void>();
   private context: AudioContext | null = null;
   private ready: Promise<void> | null = null;
   private socket: Worker | null = null;
   private generation = 0;
+  private last: { playing: Playing; request: object } | null = null; // what plays, to go on with
+  private left = 0; // tries to make a connection again
 
   subscribe = (f: () => void) => {
     this.listeners.add(f);
@@ -43,8 +67,9 @@ class Player {
   }
 
   /** Plays a reel from a sample on. */
-  playReel(reel: string, from: number, tap: Tap, solo: string[]) {
-    return this.begin({ what: "reel", id: reel, channels: [] }, from, { do: "play", reel, tap, solo });
+  playReel(reel: string, from: number, m: Manner) {
+    const { tap, solo, loop, half, until, trial, lane } = m;
+    return this.begin({ what: "reel", id: reel, channels: [] }, from, { do: "play", reel, tap, solo, loop: loop ?? undefined, speed: half ? 0.5 : undefined, until, trial, lane });
   }
 
   /** Plays channels of a take (from 0) from a frame on. */
@@ -59,7 +84,9 @@ class Player {
 
   private async begin(playing: Playing, from: number, request: object) {
     const generation = ++this.generation;
-    this.set({ playing, position: from, gaps: 0 });
+    this.last = { playing, request };
+    this.left = tries;
+    this.set({ playing, position: from, gaps: 0, lost: false });
     try {
       await this.prepare();
       if (generation === this.generation) this.send({ ...request, from: Math.round(from) });
@@ -69,15 +96,35 @@ class Player {
   }
 
   /** Changes what is heard of a playing reel, and reads the reel anew. */
-  change(tap: Tap, solo: string[]) {
-    if (this.state.playing?.what === "reel") this.send({ do: "change", tap, solo });
+  change(m: Pick<Manner, "tap" | "solo" | "loop">) {
+    if (this.state.playing?.what !== "reel") return;
+    const loop = m.loop ?? undefined;
+    if (this.last) this.last.request = { ...this.last.request, tap: m.tap, solo: m.solo, loop };
+    this.send({ do: "change", tap: m.tap, solo: m.solo, loop });
+  }
+
+  /** Goes on from where the connection was lost. */
+  private pickUp() {
+    if (!this.state.playing || !this.last) return;
+    if (this.left-- <= 0) {
+      this.fail("The connection was lost while playing. Press play to go on.");
+      return;
+    }
+    this.set({ lost: true, gaps: this.state.gaps + 1, meters: [] });
+    const generation = this.generation;
+    setTimeout(() => {
+      if (generation !== this.generation || !this.last) return;
+      this.generation++;
+      this.send({ ...this.last.request, from: Math.round(this.state.position) });
+    }, between);
   }
 
   stop() {
     if (!this.state.playing) return;
     this.generation++;
     this.send({ do: "stop" });
-    this.set({ playing: null, meters: [] });
+    this.last = null;
+    this.set({ playing: null, meters: [], lost: false });
   }
 
   private send(message: object) {
@@ -119,7 +166,9 @@ class Player {
   private told(m: FromSocket) {
     switch (m.is) {
       case "closed":
-        if (this.state.playing) this.fail(m.everOpen ? "The connection was lost while playing. Press play to go on." : "The server can't be reached to listen. Is it running?");
+        if (!this.state.playing) return;
+        if (m.everOpen || this.state.lost) this.pickUp();
+        else this.fail("The server can't be reached to listen. Is it running?");
         return;
       case "failed":
         if (!m.generation || m.generation === this.generation) this.fail(m.message);
@@ -128,7 +177,7 @@ class Player {
         const h = m.heard;
         if (h.generation !== this.generation || !this.state.playing) return;
         if (h.drained) this.set({ playing: null, position: h.position, meters: [] });
-        else if (h.frames > 0) this.set({ position: h.position, meters: m.meters.length ? m.meters : this.state.meters, gaps: h.gaps });
+        else if (h.frames > 0) this.set({ position: h.position, meters: m.meters.length ? m.meters : this.state.meters, gaps: this.state.lost ? this.state.gaps : Math.max(h.gaps, this.state.gaps), lost: false });
       }
     }
   }

@@ -21,9 +21,11 @@ export class FrameQueue {
   private level = 0; // of the fade, 0 to 1
   private ended = false;
   private running = false;
+  private pace = 1; // how far the position moves for each frame
 
   /** Begins anew: whatever waits is dropped. */
-  start(generation: number) {
+  start(generation: number, pace = 1) {
+    this.pace = pace;
     this.blocks = [];
     this.at = 0;
     this.generation = generation;
@@ -73,7 +75,7 @@ export class FrameQueue {
       right[i] = block.samples[2 * this.at + 1]! * this.level;
       this.at++;
       this.heard++;
-      this.position = block.position + this.at;
+      this.position = block.position + Math.floor(this.at * this.pace);
       if (2 * this.at >= block.samples.length) {
         this.blocks.shift();
         this.at = 0;

@@ -19,7 +19,9 @@ let socket: WebSocket | null = null;
 let worklet: MessagePort | null = null;
 let url = "";
 let generation = 0;
-let readings: { position: number; meters: number[] }[] = [];
+let readings: { at: number; meters: number[] }[] = []; // at: frames that sound before
+let received = 0; // frames of this generation, up to the last block
+let begun = 0; // frames before the last block
 let waiting: string[] = [];
 
 const tell = (m: FromSocket) => postMessage(m);
@@ -56,13 +58,15 @@ function sound(data: ArrayBuffer) {
   const of = view.getUint32(0, true);
   if (of !== generation) return;
   const block: Block = { generation: of, position: Number(view.getBigInt64(4, true)), samples: new Float32Array(data.slice(headBytes)) };
+  begun = received;
+  received += block.samples.length / 2;
   worklet?.postMessage({ do: "block", ...block }, [block.samples.buffer]);
 }
 
 function told(m: Reply) {
   if (m.error) return tell({ is: "failed", generation: m.generation, message: m.error });
   if (m.generation !== generation) return;
-  if (m.meters) readings.push({ position: m.position, meters: m.meters });
+  if (m.meters) readings.push({ at: begun, meters: m.meters }); // it follows its block
   if (m.ended) worklet?.postMessage({ do: "end", generation });
 }
 
@@ -70,7 +74,7 @@ function heard(h: Heard) {
   if (h.generation !== generation) return;
   send({ do: "played", generation, frames: h.frames });
   let meters: number[] = [];
-  while (readings[0] && readings[0].position <= h.position) meters = readings.shift()!.meters;
+  while (readings[0] && readings[0].at <= h.frames) meters = readings.shift()!.meters;
   tell({ is: "heard", heard: h, meters });
 }
 
@@ -83,10 +87,11 @@ onmessage = ({ data }: MessageEvent<ToSocket>) => {
     return;
   }
   const message = data.message as { do: string };
-  if (message.do === "play" || message.do === "take") {
+  if (message.do === "play" || message.do === "take" || message.do === "match") {
     generation = data.generation;
     readings = [];
-    worklet?.postMessage({ do: "start", generation });
+    received = begun = 0;
+    worklet?.postMessage({ do: "start", generation, pace: (message as { speed?: number }).speed ?? 1 });
   }
   if (message.do === "stop") {
     generation = data.generation;

@@ -22,8 +22,8 @@ class LoomPlayer extends AudioWorkletProcessor {
     };
   }
 
-  private take(m: { do: string; generation: number; position: number; samples: Float32Array }) {
-    if (m.do === "start") this.queue.start(m.generation);
+  private take(m: { do: string; generation: number; position: number; samples: Float32Array; pace: number }) {
+    if (m.do === "start") this.queue.start(m.generation, m.pace);
     else if (m.do === "stop") this.queue.stop();
     else if (m.do === "block") this.queue.push(m);
     else if (m.do === "end") this.queue.end(m.generation);

@@ -16,8 +16,8 @@ describe("keys", () => {
   });
 
   it("has no key twice in one room", () => {
-    for (const room of ["takes", "loom"]) {
-      const keys = actions.filter((a) => a.room === room || a.room === "everywhere").map((a) => a.key);
+    for (const rooms of [["takes"], ["sync"], ["loom", "cutting"]]) {
+      const keys = actions.filter((a) => rooms.includes(a.room) || a.room === "everywhere").map((a) => a.key);
       expect(new Set(keys).size).toBe(keys.length);
     }
   });

@@ -1,7 +1,7 @@
 // Every key and what it does. Users may change each; their changes are kept in the browser.
 import { useEffect, useRef, useSyncExternalStore } from "react";
 
-export type Action = { id: string; room: "everywhere" | "takes" | "sync" | "loom"; does: string; key: string };
+export type Action = { id: string; room: "everywhere" | "takes" | "sync" | "loom" | "cutting"; does: string; key: string };
 
 /** The keys that the product comes with: for one hand on the left of the keyboard, the other on the mouse. */
 export const actions = [
@@ -31,13 +31,57 @@ export const actions = [
   { id: "track-down", room: "loom", does: "Select the track below", key: "ArrowDown" },
   { id: "solo", room: "loom", does: "Hear the selected track with others that are soloed", key: "S" },
   { id: "mute", room: "loom", does: "Mute the selected track", key: "X" },
-  { id: "alone", room: "loom", does: "Listen to the selected track alone, and back", key: "A" },
+  { id: "alone", room: "loom", does: "Listen to the selected track or channel alone, and back", key: "A" },
+  { id: "next-stem", room: "loom", does: "Listen to the next stem alone", key: "Shift+A" },
+  { id: "next-output", room: "loom", does: "Listen to the next output channel alone", key: "Shift+S" },
+  { id: "usual", room: "loom", does: "Listen to everything again", key: "Escape" },
+  { id: "play-range", room: "loom", does: "Play the range", key: "Shift+Space" },
+  { id: "loop", room: "loom", does: "Play the range again and again", key: "4" },
+  { id: "half", room: "loom", does: "Half speed, and back", key: "5" },
   { id: "stem", room: "loom", does: "Put the selected track in the next stem", key: "T" },
   { id: "confirm", room: "loom", does: "Keep the suggested stem", key: "Enter" },
   { id: "closer", room: "loom", does: "Closer in time", key: "E" },
   { id: "wider", room: "loom", does: "Wider in time", key: "Q" },
   { id: "whole", room: "loom", does: "See the whole reel", key: "W" },
-  { id: "remove", room: "loom", does: "Take the selected track off the reel", key: "Delete" },
+  { id: "taller", room: "loom", does: "Higher row", key: "Shift+ArrowDown" },
+  { id: "lower", room: "loom", does: "Lower row", key: "Shift+ArrowUp" },
+  { id: "open", room: "loom", does: "Open the clip into its channels, and fold it up", key: "R" },
+  { id: "curves", room: "loom", does: "Show curves: track gain, track pan, clip gain, clip pan, none", key: "V" },
+  { id: "snap", room: "loom", does: "Snap to frames, edits, marks and shuttle, or not", key: "6" },
+  { id: "picture", room: "loom", does: "Show the picture, or put it away", key: "P" },
+  { id: "lists", room: "loom", does: "Out of sync, strays, marks, history, find", key: "I" },
+  { id: "find", room: "loom", does: "Find by name", key: "Mod+F" },
+  { id: "cut", room: "cutting", does: "Cut what is chosen at the shuttle, with all that is tied to it", key: "C" },
+  { id: "cut-alone", room: "cutting", does: "Cut it alone; its other channels stay whole", key: "Shift+C" },
+  { id: "cut-all", room: "cutting", does: "Cut every track at the shuttle", key: "Alt+C" },
+  { id: "range-from", room: "cutting", does: "The range begins at the shuttle", key: "1" },
+  { id: "range-to", room: "cutting", does: "The range ends at the shuttle", key: "2" },
+  { id: "range-clip", room: "cutting", does: "The range is what is chosen; without a choice it goes", key: "3" },
+  { id: "hush", room: "cutting", does: "Hush the range of the chosen channel or clip", key: "H" },
+  { id: "dip", room: "cutting", does: "Dip the range by 6 dB", key: "D" },
+  { id: "restore", room: "cutting", does: "Take back hushes, dips and what was borrowed in the range", key: "Shift+D" },
+  { id: "borrow", room: "cutting", does: "Borrow the range from another take", key: "Z" },
+  { id: "fade", room: "cutting", does: "Fade to or from the shuttle; crossfade two chosen clips", key: "F" },
+  { id: "trim-start", room: "cutting", does: "The clip begins at the shuttle", key: "Shift+Q" },
+  { id: "trim-end", room: "cutting", does: "The clip ends at the shuttle", key: "Shift+E" },
+  { id: "remove", room: "cutting", does: "Take away the range, the clips or the track that is chosen", key: "Delete" },
+  { id: "close", room: "cutting", does: "The same, and close the gap", key: "Shift+Delete" },
+  { id: "close-all", room: "cutting", does: "Cut the range out of every track and close the gap", key: "Alt+Delete" },
+  { id: "copy", room: "cutting", does: "Copy clips", key: "Mod+C" },
+  { id: "paste", room: "cutting", does: "Paste at the shuttle", key: "Mod+V" },
+  { id: "paste-there", room: "cutting", does: "Paste at their own timecode", key: "Mod+Shift+V" },
+  { id: "duplicate", room: "cutting", does: "Duplicate clips behind themselves", key: "Mod+D" },
+  { id: "nudge-back", room: "cutting", does: "Nudge clips a frame earlier", key: "Alt+ArrowLeft" },
+  { id: "nudge-on", room: "cutting", does: "Nudge clips a frame later", key: "Alt+ArrowRight" },
+  { id: "louder", room: "cutting", does: "Clips or range 1 dB louder", key: "=" },
+  { id: "softer", room: "cutting", does: "Clips or range 1 dB softer", key: "-" },
+  { id: "mute-clip", room: "cutting", does: "Mute clips, or the chosen channel", key: "Shift+X" },
+  { id: "tie-back", room: "cutting", does: "Tie clips back into sync", key: "B" },
+  { id: "untie", room: "cutting", does: "Untie clips", key: "Shift+B" },
+  { id: "tie", room: "cutting", does: "Tie the chosen clips to each other", key: "Mod+B" },
+  { id: "mark", room: "cutting", does: "Mark the shuttle, or the range", key: "M" },
+  { id: "settle", room: "cutting", does: "Settle the range or the clips to a new take", key: "Mod+Enter" },
+  { id: "strays", room: "cutting", does: "Move clips that strayed to tracks of their stem", key: "Mod+Shift+T" },
 ] as const satisfies readonly Action[];
 
 export type ActionID = (typeof actions)[number]["id"];
@@ -60,8 +104,9 @@ export function keyOf(id: ActionID): string {
 
 /** Gives an action another key. What had that key in the same room loses it; its name is returned. */
 export function setKey(id: ActionID, key: string): string | null {
-  const room = actions.find((a) => a.id === id)!.room;
-  const other = actions.find((a) => a.id !== id && keyOf(a.id) === key && (a.room === room || a.room === "everywhere" || room === "everywhere"));
+  const place = (room: string) => (room === "cutting" ? "loom" : room); // cutting is done in the Loom
+  const room = place(actions.find((a) => a.id === id)!.room);
+  const other = actions.find((a) => a.id !== id && keyOf(a.id) === key && (place(a.room) === room || a.room === "everywhere" || room === "everywhere"));
   changed = { ...changed, [id]: key, ...(other ? { [other.id]: "" } : {}) };
   localStorage.setItem(store, JSON.stringify(changed));
   listeners.forEach((f) => f());

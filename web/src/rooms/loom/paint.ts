@@ -1,29 +1,77 @@
-// Paints the time side of the Loom: ruler, clips with their threads, stems.
-import type { ReelView } from "../../api/client";
+// Paints the time side of the Loom: ruler, clips with their threads, opened channels, curves, stems.
+import type { Clip, Fade, Point, ReelView, Track } from "../../api/client";
 import { colour, dye, threadStep, threadWidth } from "../../draw/canvas";
 import { extent, levelFor, type Extent } from "../../draw/overview";
-import { label } from "../../ui/timecode";
-import { frameAt, sampleOf } from "../../ui/timecode";
-import { rulerStep, stemHeight, trackHeight, xOf, type TimeView } from "./geometry";
+import { label, frameAt, sampleOf } from "../../ui/timecode";
+import { slipOf, slipSign, type Choice } from "./choice";
+import { fadeAt, level, yOfValue, type CurveView } from "./curves";
+import { rulerStep, stemHeight, xOf, type TimeView } from "./geometry";
+import { clipsIn, laneHeight, worked, type Rows, type TrackRow } from "./rows";
 
 /** Channels of each take, by ID. */
 export type TakeWidths = Map<string, number>;
+
+/** How a clip looks while something is dragged; undefined where it is as it is. */
+export type Preview = (c: Clip) => Partial<Pick<Clip, "start" | "offset" | "length" | "track" | "fadeIn" | "fadeOut" | "gain" | "pan">> | undefined;
 
 export type Scene = {
   view: ReelView;
   time: TimeView;
   takes: TakeWidths;
-  selectedTrack: string;
-  selectedClip: string;
-  /** A clip that is being dragged, with how far in samples. */
-  drag: { tie: string; clip: string; by: number } | null;
+  rows: Rows;
+  choice: Choice;
+  preview: Preview | null;
+  curves: CurveView;
+  /** Points of a track's curve while one of them is dragged. */
+  drawn: { id: string; points: Point[] } | null;
 };
 
-export function paintRuler(g: CanvasRenderingContext2D, width: number, height: number, s: Scene) {
+export type RulerScene = Pick<Scene, "view" | "time"> & { range: { from: number; to: number } | null; loop: boolean };
+
+const words = "11px 'Hanken Grotesk Variable', sans-serif";
+const figures = "11px 'Spline Sans Mono Variable', monospace";
+
+export function paintRuler(g: CanvasRenderingContext2D, width: number, height: number, s: RulerScene) {
   const { head } = s.view;
   const base = Math.ceil(head.frameRate.num / head.frameRate.den);
   const perFrame = (head.sampleRate * head.frameRate.den) / head.frameRate.num;
   const step = rulerStep(s.time, perFrame, base);
+  if (s.range) {
+    const x = xOf(s.time, s.range.from);
+    g.fillStyle = colour("--zest");
+    g.globalAlpha = s.loop ? 0.45 : 0.22;
+    g.fillRect(x, height - 6, Math.max(2, xOf(s.time, s.range.to) - x), 6);
+    g.globalAlpha = 1;
+  }
+  for (const m of s.view.marks) {
+    const x = Math.round(xOf(s.time, m.at));
+    const x1 = xOf(s.time, m.at + (m.length ?? 0));
+    if (x1 < -80 || x > width) continue;
+    g.font = words;
+    g.textBaseline = "middle";
+    const room = Math.min(140, g.measureText(m.name).width) + 10;
+    g.fillStyle = colour("--ink");
+    g.fillRect(x, 4, 1.5, 20);
+    if (m.length) g.fillRect(x, 4, Math.max(2, x1 - x), 2);
+    g.fillStyle = colour("--paper");
+    g.strokeStyle = colour("--ink");
+    g.beginPath();
+    g.moveTo(x + 1, 4.5);
+    g.lineTo(x + room, 4.5);
+    g.lineTo(x + room + 5, 12);
+    g.lineTo(x + room, 19.5);
+    g.lineTo(x + 1, 19.5);
+    g.closePath();
+    g.fill();
+    g.stroke();
+    g.fillStyle = colour("--ink");
+    g.save();
+    g.beginPath();
+    g.rect(x, 4, room, 16);
+    g.clip();
+    g.fillText(m.name, x + 5, 12.5);
+    g.restore();
+  }
   g.font = "12px 'Spline Sans Mono Variable', monospace";
   g.textBaseline = "middle";
   const first = Math.max(0, Math.floor(frameAt(Math.max(0, s.time.left), head.sampleRate, head.frameRate) / step) * step);
@@ -37,104 +85,402 @@ export function paintRuler(g: CanvasRenderingContext2D, width: number, height: n
   }
 }
 
-export function paintRows(g: CanvasRenderingContext2D, width: number, s: Scene) {
-  const { view, time } = s;
-  const line = colour("--line");
-  const paper = colour("--paper");
-  view.tracks.forEach((t, row) => {
-    const y = row * trackHeight;
-    if (t.id === s.selectedTrack) {
-      g.fillStyle = paper;
-      g.fillRect(0, y, width, trackHeight);
-    }
-    g.fillStyle = line;
-    g.fillRect(0, y + trackHeight - 1, width, 1);
-  });
+/** Paints the rows that are in view; scroll is how far down the view begins. */
+export function paintRows(g: CanvasRenderingContext2D, width: number, height: number, scroll: number, s: Scene) {
+  const { view, time, rows } = s;
+  const theme = { line: colour("--line"), paper: colour("--paper"), ground: colour("--ground"), ink: colour("--ink"), muted: colour("--muted"), zest: colour("--zest"), wrong: colour("--wrong"), band: colour("--band") };
+  g.save();
+  g.translate(0, -scroll);
+  const from = time.left;
+  const to = time.left + width * time.perPixel;
   const start = xOf(time, view.head.start);
-  if (start > 0) {
-    g.save();
-    g.globalAlpha = 0.35;
-    g.fillStyle = line;
-    g.fillRect(0, 0, Math.min(width, start), view.tracks.length * trackHeight);
-    g.restore();
-  }
-  const rowOf = new Map(view.tracks.map((t, i) => [t.id, i]));
-  for (const c of view.clips) {
-    const row = rowOf.get(c.track);
-    const track = view.tracks[row ?? -1];
-    if (row === undefined || !track) continue;
-    const moved = s.drag && (c.id === s.drag.clip || (c.tie !== "" && c.tie === s.drag.tie)) ? s.drag.by : 0;
-    const x0 = xOf(time, c.start + moved);
-    const x1 = xOf(time, c.start + moved + c.length);
-    if (x1 < 0 || x0 > width) continue;
-    const y = row * trackHeight + 4;
-    const height = trackHeight - 9;
-    const dyed = dye(track.stem);
-    const faded = track.mute ? 0.35 : 1;
-    g.save();
-    g.globalAlpha = (c.id === s.selectedClip ? 0.3 : 0.14) * faded;
-    g.fillStyle = dyed;
-    g.fillRect(x0, y, x1 - x0, height);
-    g.globalAlpha = faded;
-    g.fillRect(x0, y, x1 - x0, 2);
-    if (c.id === s.selectedClip) {
-      g.strokeStyle = dyed;
-      g.strokeRect(x0 + 0.5, y + 0.5, x1 - x0 - 1, height - 1);
+  const moved = s.preview ? view.clips.filter((c) => s.preview!(c)) : [];
+  for (const row of rows.list) {
+    if (row.y + row.height < scroll || row.y > scroll + height) continue;
+    if (row.kind === "folder") {
+      g.fillStyle = theme.band;
+      g.fillRect(0, row.y, width, row.height);
+      g.fillStyle = theme.line;
+      g.fillRect(0, row.y + row.height - 1, width, 1);
+      if (row.folded) for (const t of row.tracks) for (const c of rows.clips.get(t.id) ?? []) strip(g, s, c, t, row.y + 8, 8);
+      continue;
     }
-    g.beginPath();
-    g.rect(x0, y, x1 - x0, height);
-    g.clip();
-    threads(g, Math.max(0, x0), Math.min(width, x1), y + 2, height - 2, (x) => {
-      const from = c.offset + (x - x0) * time.perPixel;
-      return widest(s, c.take, c.channels, from, from + threadStep * time.perPixel);
-    });
-    if (x1 - x0 > 60) {
-      g.font = "11px 'Hanken Grotesk Variable', sans-serif";
-      g.textBaseline = "top";
-      const words = c.tie ? `${c.name} · tied` : c.name;
-      const room = Math.min(x1 - x0 - 8, g.measureText(words).width + 8);
-      g.globalAlpha = 0.85;
-      g.fillStyle = colour("--ground");
-      g.fillRect(Math.max(0, x0), y + 2, room, 14);
+    const t = row.track;
+    if (t.id === s.choice.track) {
+      g.fillStyle = theme.paper;
+      g.fillRect(0, row.y, width, row.height);
+    }
+    if (start > 0) {
+      g.globalAlpha = 0.35;
+      g.fillStyle = theme.line;
+      g.fillRect(0, row.y, Math.min(width, start), row.height);
       g.globalAlpha = 1;
-      g.fillStyle = colour("--muted");
-      g.fillText(words, Math.max(0, x0) + 4, y + 3);
     }
+    g.fillStyle = theme.line;
+    g.fillRect(0, row.y + row.height - 1, width, 1);
+    const clips = clipsIn(rows.clips.get(t.id) ?? [], from, to);
+    for (const c of clips) {
+      const change = s.preview?.(c);
+      if (!change) paintClip(g, width, s, c, row, theme);
+    }
+    for (const c of moved) {
+      const change = s.preview!(c)!;
+      if ((change.track ?? c.track) === t.id) paintClip(g, width, s, { ...c, ...change }, row, theme);
+    }
+    overlaps(g, s, clips, row, theme.wrong);
+    if (s.curves === "track gain" || s.curves === "track pan") {
+      const points = s.drawn?.id === t.id ? s.drawn.points : ((s.curves === "track gain" ? t.gain : t.pan) ?? []);
+      curve(g, points, (at) => xOf(time, at), 0, width, row, s.curves === "track gain" ? "gain" : "pan", theme.zest, s.curves === "track pan" ? t.feed.pan : 0);
+    }
+  }
+  range(g, s, theme.zest);
+  g.strokeStyle = theme.ink;
+  g.setLineDash([2, 4]);
+  g.globalAlpha = 0.5;
+  for (const m of view.marks) {
+    const x = Math.round(xOf(time, m.at)) + 0.5;
+    if (x < 0 || x > width) continue;
+    g.beginPath();
+    g.moveTo(x, scroll);
+    g.lineTo(x, scroll + height);
+    g.stroke();
+  }
+  g.restore();
+}
+
+type Theme = { line: string; paper: string; ground: string; ink: string; muted: string; zest: string; wrong: string; band: string };
+
+/** A clip of a shut folder, as a thin strip. */
+function strip(g: CanvasRenderingContext2D, s: Scene, c: Clip, t: Track, y: number, height: number) {
+  g.fillStyle = dye(t.stem);
+  g.globalAlpha = 0.35;
+  g.fillRect(xOf(s.time, c.start), y, Math.max(1, c.length / s.time.perPixel), height);
+  g.globalAlpha = 1;
+}
+
+function paintClip(g: CanvasRenderingContext2D, width: number, s: Scene, c: Clip, row: TrackRow, theme: Theme) {
+  const { time } = s;
+  const x0 = xOf(time, c.start);
+  const x1 = xOf(time, c.start + c.length);
+  if (x1 < 0 || x0 > width) return;
+  const track = row.track;
+  const y = row.y + 4;
+  const height = row.body - 9;
+  const dyed = dye(track.stem);
+  const faded = track.mute || c.mute ? 0.35 : 1;
+  const chosen = s.choice.clips.includes(c.id);
+  g.save();
+  g.globalAlpha = (chosen ? 0.32 : 0.14) * faded;
+  g.fillStyle = dyed;
+  g.fillRect(x0, y, Math.max(1, x1 - x0), height);
+  g.globalAlpha = faded;
+  g.fillRect(x0, y, Math.max(1, x1 - x0), 2);
+  if (x1 - x0 < 3) {
     g.restore();
+    return;
+  }
+  g.strokeStyle = dyed;
+  g.globalAlpha = chosen ? 1 : 0.5 * faded;
+  g.strokeRect(x0 + 0.5, y + 0.5, x1 - x0 - 1, height - 1);
+  g.beginPath();
+  g.rect(x0, y, x1 - x0, height);
+  g.clip();
+  g.globalAlpha = faded;
+  g.fillStyle = dyed;
+  threads(g, Math.max(0, x0), Math.min(width, x1), y + 2, height - 4, (x) => {
+    const from = c.offset + (x - x0) * time.perPixel;
+    return widest(s, c, from, from + threadStep * time.perPixel);
+  });
+  fade(g, c.fadeIn, x0, 1, y, height, time, theme);
+  fade(g, c.fadeOut, x1, -1, y, height, time, theme);
+  stitches(g, s, c, x0, y + height - 4, theme);
+  if (x1 - x0 > 46 && row.body >= 30) face(g, s, c, Math.max(0, x0), Math.min(width, x1), y, track, theme);
+  if (s.curves === "clip gain" || s.curves === "clip pan") {
+    const what = s.curves === "clip gain" ? "gain" : "pan";
+    curve(g, c[what] ?? [], (at) => x0 + (at - c.offset) / time.perPixel, Math.max(0, x0), Math.min(width, x1), row, what, theme.ink, 0);
+  }
+  g.restore();
+  if (s.rows.opened.has(c.id)) for (let i = 0; i < c.channels.length; i++) lane(g, width, s, c, i, row, theme);
+}
+
+/** What stands on a clip: its name, what it is tied to, what was done with it, and how far it is out of sync. */
+function face(g: CanvasRenderingContext2D, s: Scene, c: Clip, x0: number, x1: number, y: number, track: Track, theme: Theme) {
+  const slip = slipOf(c);
+  const name = [
+    c.name,
+    c.mute && "muted",
+    c.tie ? (c.picture ? "tied, picture" : "tied") : c.was ? "untied" : c.picture && "picture",
+    c.gainDB && `${c.gainDB > 0 ? "+" : "−"}${Math.abs(c.gainDB)} dB`,
+    c.channels.length > 1 && !s.rows.opened.has(c.id) && `${c.channels.length} ch`,
+    worked(c) && "worked on",
+    c.settled?.length && "settled",
+  ]
+    .filter(Boolean)
+    .join(" · ");
+  g.textBaseline = "top";
+  let x = x0 + 3;
+  const tag = (text: string, fill: string, ink: string, font: string) => {
+    g.font = font;
+    const room = Math.min(x1 - x - 2, g.measureText(text).width + 8);
+    if (room < 14) return;
+    g.globalAlpha = 0.9;
+    g.fillStyle = fill;
+    g.fillRect(x, y + 2, room, 14);
+    g.globalAlpha = 1;
+    g.fillStyle = ink;
+    g.save();
+    g.beginPath();
+    g.rect(x, y + 2, room - 2, 14);
+    g.clip();
+    g.fillText(text, x + 4, y + 3.5);
+    g.restore();
+    x += room + 2;
+  };
+  if (slip !== 0) tag(slipSign(s.view, slip), theme.wrong, theme.paper, figures);
+  if (c.stem && c.stem !== track.stem) tag(`${c.stem}?`, theme.paper, theme.wrong, figures);
+  tag(name, theme.ground, theme.muted, words);
+}
+
+/** Shades what a fade takes away and draws its line. sign is 1 for a fade in that begins at x, −1 for one out that ends there. */
+function fade(g: CanvasRenderingContext2D, f: Fade | undefined, x: number, sign: 1 | -1, y: number, height: number, time: TimeView, theme: Theme) {
+  const width = (f?.length ?? 0) / time.perPixel;
+  if (!f || width < 1.5) return;
+  const steps = Math.min(40, Math.ceil(width / 3));
+  g.beginPath();
+  for (let i = 0; i <= steps; i++) g.lineTo(x + (sign * width * i) / steps, y + height - fadeAt(f, (f.length * i) / steps) * height);
+  g.save();
+  g.strokeStyle = theme.ink;
+  g.globalAlpha = 0.85;
+  g.lineWidth = 1;
+  g.stroke();
+  g.lineTo(x + sign * width, y);
+  g.lineTo(x, y);
+  g.lineTo(x, y + height);
+  g.fillStyle = theme.ground;
+  g.globalAlpha = 0.7;
+  g.fill();
+  g.restore();
+}
+
+/** Stitches along the foot of a clip show where something was done inside. */
+function stitches(g: CanvasRenderingContext2D, s: Scene, c: Clip, x0: number, y: number, theme: Theme) {
+  if (!worked(c)) return;
+  g.save();
+  g.strokeStyle = theme.ink;
+  g.lineWidth = 2;
+  g.setLineDash([4, 3]);
+  const line = (from: number, to: number) => {
+    g.beginPath();
+    g.moveTo(x0 + (from - c.offset) / s.time.perPixel, y);
+    g.lineTo(x0 + (to - c.offset) / s.time.perPixel, y);
+    g.stroke();
+  };
+  for (const l of c.lanes ?? []) {
+    if (l.off || l.gainDB || l.invert || l.delay || l.fadeIn || l.fadeOut) line(c.offset, c.offset + c.length);
+    for (const r of [...(l.hushes ?? []), ...(l.dips ?? []), ...(l.borrowed ?? [])]) line(r.from, r.to);
+  }
+  g.restore();
+}
+
+/** One channel of an opened clip, below its face. */
+function lane(g: CanvasRenderingContext2D, width: number, s: Scene, c: Clip, channel: number, row: TrackRow, theme: Theme) {
+  const { time } = s;
+  const l = c.lanes?.[channel] ?? {};
+  const x0 = xOf(time, c.start);
+  const x1 = xOf(time, c.start + c.length);
+  const y = row.y + row.body + channel * laneHeight;
+  const height = laneHeight - 4;
+  const at = (frame: number) => x0 + (frame - c.offset) / time.perPixel;
+  const chosen = s.choice.lane?.clip === c.id && s.choice.lane.channel === channel;
+  const dyed = dye(row.track.stem);
+  g.save();
+  g.beginPath();
+  g.rect(Math.max(0, x0), y, Math.min(width, x1) - Math.max(0, x0), height);
+  g.clip();
+  g.fillStyle = theme.paper;
+  g.fillRect(x0, y, x1 - x0, height);
+  g.globalAlpha = chosen ? 0.22 : 0.06;
+  g.fillStyle = dyed;
+  g.fillRect(x0, y, x1 - x0, height);
+  g.globalAlpha = l.off ? 0.2 : 1;
+  const gain = 10 ** ((l.gainDB ?? 0) / 20);
+  threads(g, Math.max(0, x0), Math.min(width, x1), y + 2, height - 4, (x) => {
+    const from = c.offset + (x - x0) * time.perPixel;
+    const to = from + threadStep * time.perPixel;
+    const middle = (from + to) / 2;
+    let e: Extent | null;
+    const b = l.borrowed?.find((r) => middle >= r.from && middle < r.to);
+    if (b) e = one(s, b.take, b.channel, from - b.from + b.offset, to - b.from + b.offset);
+    else if (l.hushes?.some((h) => middle >= h.from && middle < h.to)) return { low: 0, high: 0 };
+    else e = one(s, c.take, c.channels[channel]!, from - (l.delay ?? 0), to - (l.delay ?? 0));
+    const d = l.dips?.find((r) => middle >= r.from && middle < r.to);
+    const factor = gain * (d ? 10 ** ((d.gainDB * Math.min(1, (middle - d.from) / d.ramp, (d.to - middle) / d.ramp)) / 20) : 1);
+    return e && { low: e.low * factor, high: e.high * factor };
+  });
+  g.globalAlpha = 1;
+  fade(g, l.fadeIn, x0, 1, y, height, time, theme);
+  fade(g, l.fadeOut, x1, -1, y, height, time, theme);
+  const named = (from: number, to: number, text: string, hatched: boolean) => {
+    const a = at(from);
+    const b = at(to);
+    if (b < 0 || a > width) return;
+    if (hatched) {
+      g.save();
+      g.beginPath();
+      g.rect(a, y, b - a, height);
+      g.clip();
+      g.strokeStyle = theme.line;
+      for (let x = a - height; x < b; x += 6) {
+        g.beginPath();
+        g.moveTo(x, y + height);
+        g.lineTo(x + height, y);
+        g.stroke();
+      }
+      g.restore();
+    }
+    g.strokeStyle = theme.ink;
+    g.setLineDash([3, 2]);
+    g.strokeRect(a + 0.5, y + 0.5, b - a - 1, height - 1);
+    g.setLineDash([]);
+    if (b - a < 24) return;
+    g.font = words;
+    g.textBaseline = "bottom";
+    g.save();
+    g.beginPath();
+    g.rect(a, y, b - a, height);
+    g.clip();
+    const room = g.measureText(text).width + 6;
+    g.fillStyle = theme.paper;
+    g.fillRect(Math.max(0, a) + 2, y + height - 15, room, 13);
+    g.fillStyle = theme.ink;
+    g.fillText(text, Math.max(0, a) + 5, y + height - 2);
+    g.restore();
+  };
+  for (const h of l.hushes ?? []) named(h.from, h.to, "hush", true);
+  for (const d of l.dips ?? []) named(d.from, d.to, `${d.gainDB > 0 ? "+" : "−"}${Math.abs(d.gainDB)} dB`, false);
+  for (const b of l.borrowed ?? []) named(b.from, b.to, `from ${b.title}`, false);
+  g.fillStyle = theme.ink;
+  for (const cut of l.cuts ?? []) g.fillRect(Math.round(at(cut)), y, 1.5, height);
+  g.strokeStyle = chosen ? theme.ink : theme.line;
+  g.strokeRect(x0 + 0.5, y + 0.5, x1 - x0 - 1, height - 1);
+  g.restore();
+}
+
+/** Where clips of a track lie over each other: crossed lines where they are crossfaded, else a mark that both sound. */
+function overlaps(g: CanvasRenderingContext2D, s: Scene, clips: Clip[], row: TrackRow, wrong: string) {
+  for (let i = 1; i < clips.length; i++) {
+    const a = clips[i - 1]!;
+    const b = clips[i]!;
+    const end = Math.min(a.start + a.length, b.start + b.length);
+    if (end <= b.start || s.preview?.(a) || s.preview?.(b)) continue;
+    const crossed = (a.fadeOut?.length ?? 0) > 0 && (b.fadeIn?.length ?? 0) > 0;
+    if (crossed) continue; // their own lines cross
+    g.fillStyle = wrong;
+    g.globalAlpha = 0.6;
+    g.fillRect(xOf(s.time, b.start), row.y + 2, Math.max(1, (end - b.start) / s.time.perPixel), 2);
+    g.globalAlpha = 1;
+  }
+}
+
+function curve(g: CanvasRenderingContext2D, points: Point[], x: (at: number) => number, from: number, to: number, row: TrackRow, what: "gain" | "pan", ink: string, rest: number) {
+  const y = (value: number) => row.y + 4 + yOfValue(what, value, row.body - 9);
+  const list = points.length ? points : [{ at: 0, value: rest }];
+  g.save();
+  g.strokeStyle = ink;
+  g.lineWidth = 1.5;
+  if (!points.length) g.setLineDash([2, 3]);
+  g.beginPath();
+  g.moveTo(from, y(list[0]!.value));
+  for (const p of list) {
+    const px = x(p.at);
+    if (px < from - 4000) g.moveTo(px, y(p.value));
+    else g.lineTo(Math.max(from, px), px < from ? y(level(points, p.at)) : y(p.value));
+  }
+  g.lineTo(to, y(list.at(-1)!.value));
+  g.stroke();
+  g.setLineDash([]);
+  g.fillStyle = colour("--paper");
+  for (const p of points) {
+    const px = x(p.at);
+    if (px < from - 5 || px > to + 5) continue;
+    g.beginPath();
+    g.arc(px, y(p.value), 3.5, 0, 7);
+    g.fill();
+    g.stroke();
+  }
+  g.restore();
+}
+
+function range(g: CanvasRenderingContext2D, s: Scene, zest: string) {
+  const r = s.choice.range;
+  if (!r) return;
+  const x0 = xOf(s.time, r.from);
+  const x1 = Math.max(x0 + 1, xOf(s.time, r.to));
+  const box = (y: number, height: number) => {
+    g.globalAlpha = 0.16;
+    g.fillStyle = zest;
+    g.fillRect(x0, y, x1 - x0, height);
+    g.globalAlpha = 0.9;
+    g.fillRect(x0, y, 1, height);
+    g.fillRect(x1 - 1, y, 1, height);
+    g.globalAlpha = 1;
+  };
+  for (const id of r.tracks) {
+    const row = s.rows.byTrack.get(id);
+    if (!row) continue;
+    if (s.choice.lane && s.view.clips.find((c) => c.id === s.choice.lane!.clip)?.track === id) box(row.y + row.body + s.choice.lane.channel * laneHeight, laneHeight - 4);
+    else box(row.y, row.height - 1);
   }
 }
 
 /** Each stem as the sum of what its tracks play. */
-export function paintStems(g: CanvasRenderingContext2D, width: number, s: Scene) {
+export function paintStems(g: CanvasRenderingContext2D, width: number, s: Pick<Scene, "view" | "time" | "takes" | "rows">) {
   const { view, time } = s;
+  const stemOf = new Map(view.tracks.filter((t) => !t.mute).map((t) => [t.id, t.stem]));
+  const inView = new Map<string, Clip[]>(view.stems.map((x) => [x.id, []]));
+  const to = time.left + width * time.perPixel;
+  for (const [track, clips] of s.rows.clips) {
+    const list = inView.get(stemOf.get(track) ?? "");
+    if (list) for (const c of clipsIn(clips, time.left, to)) if (!c.mute) list.push(c);
+  }
   view.stems.forEach((stem, i) => {
+    const clips = inView.get(stem.id) ?? [];
     const y = i * stemHeight;
-    g.fillStyle = dye(stem.id);
-    const clips = view.clips.filter((c) => view.tracks.some((t) => t.id === c.track && t.stem === stem.id && !t.mute));
-    g.globalAlpha = 0.8;
-    threads(g, 0, width, y + 4, stemHeight - 8, (x) => {
-      const from = time.left + x * time.perPixel;
-      const to = from + threadStep * time.perPixel;
-      let sum: Extent | null = { low: 0, high: 0 };
-      for (const c of clips) {
-        if (c.start >= to || c.start + c.length <= from) continue;
-        const e = widest(s, c.take, c.channels, from - c.start + c.offset, to - c.start + c.offset);
-        if (e) sum = { low: Math.min(sum.low, e.low), high: Math.max(sum.high, e.high) };
+    const columns = Math.ceil(width / threadStep);
+    const tall = new Float32Array(columns);
+    for (const c of clips) {
+      const first = Math.max(0, Math.floor(xOf(time, c.start) / threadStep));
+      const last = Math.min(columns - 1, Math.floor(xOf(time, c.start + c.length) / threadStep));
+      for (let k = first; k <= last; k++) {
+        const from = time.left + k * threadStep * time.perPixel - c.start + c.offset;
+        const e = widest(s, c, from, from + threadStep * time.perPixel);
+        if (e) tall[k] = Math.max(tall[k]!, -e.low, e.high);
       }
-      return sum;
-    });
+    }
+    g.fillStyle = dye(stem.id);
+    g.globalAlpha = 0.8;
+    for (let k = 0; k < columns; k++) {
+      const size = Math.max(1, Math.min(1, tall[k]! * 1.5) * (stemHeight - 8));
+      g.fillRect(k * threadStep, y + 4 + (stemHeight - 8 - size) / 2, threadWidth, size);
+    }
     g.globalAlpha = 1;
   });
 }
 
-/** The extent over several channels of a take: one thread for a bonded set. */
-function widest(s: Scene, take: string, channels: number[], from: number, to: number): Extent | null {
+type Sounds = Pick<Scene, "takes" | "time">;
+
+function one(s: Sounds, take: string, channel: number, from: number, to: number): Extent | null {
   const width = s.takes.get(take);
-  if (!width) return null;
-  const detail = levelFor(s.time.perPixel * threadStep);
+  return width && to > 0 ? extent(take, width, channel, levelFor(s.time.perPixel * threadStep), Math.max(0, from), to) : null;
+}
+
+/** The extent over the channels of a clip: one thread for all of them. */
+function widest(s: Sounds, c: Clip, from: number, to: number): Extent | null {
   let all: Extent | null = null;
-  for (const ch of channels) {
-    const e = extent(take, width, ch, detail, from, to);
+  for (let i = 0; i < c.channels.length; i++) {
+    const l = c.lanes?.[i];
+    if (l?.off) continue;
+    const e = one(s, c.take, c.channels[i]!, from, to);
     if (e) all = all ? { low: Math.min(all.low, e.low), high: Math.max(all.high, e.high) } : e;
   }
   return all;

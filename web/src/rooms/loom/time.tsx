@@ -1,26 +1,17 @@
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState, type RefObject } from "react";
 
-import type { Clip, ReelView } from "../../api/client";
+import type { Clip, Point, ReelView } from "../../api/client";
+import type { Command } from "../../api/hooks";
 import { fit } from "../../draw/canvas";
 import { onOverview } from "../../draw/overview";
 import { player, usePlayer } from "../../listen/player";
 import { useLight } from "../../ui/light";
-import { frameAt, sampleOf } from "../../ui/timecode";
-import { rulerHeight, sampleAt, stemHeight, trackHeight, xOf, zoom, type TimeView } from "./geometry";
-import { paintRows, paintRuler, paintStems, type TakeWidths } from "./paint";
-
-type Props = {
-  view: ReelView;
-  time: TimeView;
-  takes: TakeWidths;
-  selectedTrack: string;
-  selectedClip: string;
-  at: number; // where the shuttle stands while nothing plays
-  onTime: (change: (v: TimeView) => TimeView) => void;
-  onGo: (sample: number) => void;
-  onSelect: (track: string, clip: string) => void;
-  onMove: (clip: string, by: number) => void;
-};
+import { clipsAt, pieceAt, type Choice } from "./choice";
+import { valueOfY, yOfValue, type CurveView } from "./curves";
+import { rulerHeight, sampleAt, stemHeight, xOf, zoom, type TimeView } from "./geometry";
+import { paintRows, paintRuler, paintStems, type Preview, type TakeWidths } from "./paint";
+import { laneHeight, rowAt, type Rows, type TrackRow } from "./rows";
+import { catches, onFrame, snapped, snappedBy } from "./snap";
 
 /** Where the shuttle is: where the reel plays, or where it stands. */
 export function positionOf(reel: string, at: number): number {
@@ -47,8 +38,8 @@ function ShuttleMark({ view, time, at }: { view: ReelView; time: TimeView; at: n
   );
 }
 
-/** Paints a canvas again whenever what it shows changes, at most once a frame. */
-function useCanvas(paint: (c: HTMLCanvasElement) => void, again: unknown[]) {
+/** Paints a canvas again whenever what it shows changes, at most once a frame. scroller is watched too. */
+function useCanvas(paint: (c: HTMLCanvasElement) => void, again: unknown[], scroller?: RefObject<HTMLElement | null>) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const light = useLight();
   useEffect(() => {
@@ -61,17 +52,22 @@ function useCanvas(paint: (c: HTMLCanvasElement) => void, again: unknown[]) {
     const observer = new ResizeObserver(run);
     observer.observe(canvas.current!);
     const stop = onOverview(run);
+    const box = scroller?.current;
+    box?.addEventListener("scroll", run, { passive: true });
     return () => {
       cancelAnimationFrame(due);
       observer.disconnect();
       stop();
+      box?.removeEventListener("scroll", run);
     };
   }, [...again, light]); // eslint-disable-line react-hooks/exhaustive-deps
   return canvas;
 }
 
+type OnTime = (change: (v: TimeView) => TimeView) => void;
+
 /** Zooms with the wheel and Ctrl, scrolls in time with Shift or sideways. */
-function useWheel(onTime: Props["onTime"]) {
+function useWheel(onTime: OnTime) {
   const box = useRef<HTMLDivElement>(null);
   useEffect(() => {
     const el = box.current!;
@@ -94,28 +90,43 @@ function useWheel(onTime: Props["onTime"]) {
   return box;
 }
 
-/** The ruler above the tracks; pressing or dragging on it moves the shuttle. */
-export function Ruler(p: Pick<Props, "view" | "time" | "at" | "onTime" | "onGo" | "takes">) {
-  const scene = { ...p, selectedTrack: "", selectedClip: "", drag: null };
+/** The ruler above the tracks; pressing or dragging on it moves the shuttle, and is heard while dragging. Shift drags a range. */
+export function Ruler(p: { view: ReelView; time: TimeView; at: number; range: { from: number; to: number } | null; loop: boolean; onTime: OnTime; onGo: (sample: number) => void; onScrub: (sample: number) => void; onRange: (from: number, to: number) => void; onMark: (id: string) => void }) {
   const canvas = useCanvas(
     (c) => {
       const s = fit(c);
-      if (s) paintRuler(s.g, s.width, s.height, scene);
+      if (s) paintRuler(s.g, s.width, s.height, p);
     },
-    [p.view.head, p.time],
+    [p.view.head, p.view.marks, p.time, p.range, p.loop],
   );
   const box = useWheel(p.onTime);
-  const go = (e: React.PointerEvent) => p.onGo(onFrame(p.view, sampleAt(p.time, e.clientX - e.currentTarget.getBoundingClientRect().left)));
+  const from = useRef<number | null>(null);
+  const place = (e: React.PointerEvent) => onFrame(p.view, sampleAt(p.time, e.clientX - e.currentTarget.getBoundingClientRect().left));
   return (
     <div
       ref={box}
       className="relative h-full w-full cursor-pointer touch-none overflow-hidden"
       style={{ height: rulerHeight }}
+      role="slider"
+      aria-label="Ruler"
+      aria-valuetext="Press to move the shuttle, Shift and drag for a range"
+      aria-valuenow={Math.round(p.at)}
+      tabIndex={-1}
       onPointerDown={(e) => {
         e.currentTarget.setPointerCapture(e.pointerId);
-        go(e);
+        const box = e.currentTarget.getBoundingClientRect();
+        const x = e.clientX - box.left;
+        const mark = e.clientY - box.top < 22 ? p.view.marks.findLast((m) => x >= xOf(p.time, m.at) - 2 && x < xOf(p.time, m.at) + 60) : undefined;
+        if (mark) p.onMark(mark.id);
+        from.current = e.shiftKey ? place(e) : null;
+        if (!e.shiftKey) p.onGo(mark ? mark.at : place(e));
       }}
-      onPointerMove={(e) => e.buttons === 1 && go(e)}
+      onPointerMove={(e) => {
+        if (e.buttons !== 1) return;
+        const at = place(e);
+        if (from.current !== null) p.onRange(Math.min(from.current, at), Math.max(from.current, at));
+        else p.onScrub(at);
+      }}
     >
       <canvas ref={canvas} className="h-full w-full" />
       <ShuttleMark view={p.view} time={p.time} at={p.at} />
@@ -123,20 +134,14 @@ export function Ruler(p: Pick<Props, "view" | "time" | "at" | "onTime" | "onGo" 
   );
 }
 
-const onFrame = (view: ReelView, sample: number) => sampleOf(frameAt(Math.max(0, sample), view.head.sampleRate, view.head.frameRate), view.head.sampleRate, view.head.frameRate);
-
-/** How far a press may wander before it counts as a drag, in pixels. */
-const slack = 4;
-
 /** The stems in time, below the tracks. */
-export function StemTime(p: Pick<Props, "view" | "time" | "at" | "onTime" | "onGo" | "takes">) {
-  const scene = { ...p, selectedTrack: "", selectedClip: "", drag: null };
+export function StemTime(p: { view: ReelView; time: TimeView; takes: TakeWidths; rows: Rows; at: number; onTime: OnTime; onGo: (sample: number) => void }) {
   const canvas = useCanvas(
     (c) => {
       const s = fit(c);
-      if (s) paintStems(s.g, s.width, scene);
+      if (s) paintStems(s.g, s.width, p);
     },
-    [p.view, p.time, p.takes],
+    [p.view, p.time, p.takes, p.rows],
   );
   const box = useWheel(p.onTime);
   return (
@@ -147,47 +152,330 @@ export function StemTime(p: Pick<Props, "view" | "time" | "at" | "onTime" | "onG
   );
 }
 
-/** Tracks in time. Clips are selected by a press and moved, with all that is tied to them, by dragging. */
-export function TimeArea(p: Props) {
-  const [drag, setDrag] = useState<{ clip: Clip; x: number; by: number; moving: boolean } | null>(null);
-  const scene = useMemo(
-    () => ({ view: p.view, time: p.time, takes: p.takes, selectedTrack: p.selectedTrack, selectedClip: p.selectedClip, drag: drag?.moving ? { clip: drag.clip.id, tie: drag.clip.tie, by: drag.by } : null }),
-    [p.view, p.time, p.takes, p.selectedTrack, p.selectedClip, drag],
-  );
+/** How far a press may wander before it counts as a drag, and how near an edge or handle must be, in pixels. */
+const slack = 4;
+const near = 6;
+/** How long a press must rest before it listens, in milliseconds. */
+const rest = 350;
+/** The foot of a row, where dragging chooses a range, in pixels. */
+const foot = 10;
+
+type Drag =
+  | { kind: "move"; clips: Set<string>; lead: Clip; by: number; rows: number; copy: boolean; alone: boolean }
+  | { kind: "trim"; clip: Clip; edge: "start" | "end"; by: number; alone: boolean }
+  | { kind: "slip"; clip: Clip; by: number; alone: boolean }
+  | { kind: "fade"; clip: Clip; side: "fadeIn" | "fadeOut"; length: number }
+  | { kind: "point"; of: "clip" | "track"; id: string; what: "gain" | "pan"; points: Point[]; index: number; offset: number; row: TrackRow }
+  | { kind: "range"; from: number; to: number; first: string; lane: Choice["lane"] };
+
+type Press = { x: number; y: number; drag: Drag | null; moving: boolean; listening: boolean; timer: number };
+
+export type TimeProps = {
+  view: ReelView;
+  time: TimeView;
+  takes: TakeWidths;
+  rows: Rows;
+  choice: Choice;
+  curves: CurveView;
+  snap: boolean;
+  at: number; // where the shuttle stands while nothing plays
+  scroller: RefObject<HTMLDivElement | null>;
+  onTime: OnTime;
+  onGo: (sample: number) => void;
+  onChoose: (c: Choice) => void;
+  onOpen: (clip: string) => void;
+  onDo: (c: Command) => void;
+  onCopyTo: (clips: string[], by: number, rows: number) => void;
+  onListen: (clip: string, channel: number, from: number) => void;
+  onQuiet: () => void;
+};
+
+/** Tracks in time: clips are chosen, moved, trimmed, slipped, faded; channels and ranges are chosen; curves are drawn. */
+export function TimeArea(p: TimeProps) {
+  const { view, time, rows, choice } = p;
+  const [drag, setDrag] = useState<Drag | null>(null);
+  const press = useRef<Press | null>(null);
+  const preview = useMemo(() => previewOf(view, drag), [view, drag]);
+  const drawn = drag?.kind === "point" && drag.of === "track" ? { id: drag.id, points: drag.points } : null;
+  const scene = { view, time, takes: p.takes, rows, choice, preview, curves: p.curves, drawn };
   const canvas = useCanvas(
     (c) => {
       const s = fit(c);
-      if (s) paintRows(s.g, s.width, scene);
+      if (s) paintRows(s.g, s.width, s.height, p.scroller.current?.scrollTop ?? 0, scene);
     },
-    [scene],
+    [view, time, p.takes, rows, choice, preview, p.curves, drawn],
+    p.scroller,
   );
   const box = useWheel(p.onTime);
+  const snapOf = (without: ReadonlySet<string>) => ({ on: p.snap, catches: catches(view, positionOf(view.id, p.at), without), perPixel: time.perPixel });
+  const what = p.curves.endsWith("gain") ? "gain" : "pan";
+
+  /** What lies under the pointer. */
+  const under = (x: number, y: number) => {
+    const at = sampleAt(time, x);
+    const row = rowAt(rows, y);
+    if (!row || row.kind === "folder") return { at, row: undefined, clip: undefined, lane: null };
+    const clips = clipsAt(rows.clips.get(row.id) ?? [], at);
+    const inLanes = y >= row.y + row.body;
+    const channel = Math.floor((y - row.y - row.body) / laneHeight);
+    const opened = inLanes ? clips.find((c) => rows.opened.has(c.id) && channel < c.channels.length) : undefined;
+    return { at, row, clip: inLanes ? opened : (clips[0] ?? nearEdge(row, x)), lane: opened ? { clip: opened.id, channel } : null };
+  };
+  const nearEdge = (row: TrackRow, x: number) => (rows.clips.get(row.id) ?? []).find((c) => Math.abs(xOf(time, c.start) - x) < near || Math.abs(xOf(time, c.start + c.length) - x) < near);
+
+  /** What dragging from a place would do. */
+  const grip = (e: { altKey: boolean; ctrlKey: boolean; metaKey: boolean; shiftKey: boolean }, x: number, y: number): Drag | null => {
+    const { at, row, clip, lane } = under(x, y);
+    if (!row) return null;
+    const from = snapped(view, at, { ...snapOf(new Set()), catches: [] });
+    if (lane) return { kind: "range", from: at, to: at, first: row.id, lane };
+    const depth = y - row.y;
+    if (p.curves.startsWith("track") || (p.curves.startsWith("clip") && clip)) {
+      const of = p.curves.startsWith("track") ? "track" : "clip";
+      const id = of === "track" ? row.id : clip!.id;
+      const offset = of === "track" ? 0 : clip!.offset - clip!.start;
+      const points = [...((of === "track" ? row.track : clip!)[what] ?? [])];
+      const index = points.findIndex((q) => Math.abs(xOf(time, q.at - offset) - x) < near && Math.abs(yOfValue(what, q.value, row.body - 9) + 4 - depth) < near + 2);
+      return { kind: "point", of, id, what, points, index, offset, row };
+    }
+    if (!clip || depth > row.body - foot) return { kind: "range", from, to: from, first: row.id, lane: null };
+    const x0 = xOf(time, clip.start);
+    const x1 = xOf(time, clip.start + clip.length);
+    if (depth < 14 && x1 - x0 > 24) {
+      const fadeIn = x0 + (clip.fadeIn?.length ?? 0) / time.perPixel;
+      const fadeOut = x1 - (clip.fadeOut?.length ?? 0) / time.perPixel;
+      if (Math.abs(x - Math.max(fadeIn, x0 + 5)) < near) return { kind: "fade", clip, side: "fadeIn", length: clip.fadeIn?.length ?? 0 };
+      if (Math.abs(x - Math.min(fadeOut, x1 - 5)) < near) return { kind: "fade", clip, side: "fadeOut", length: clip.fadeOut?.length ?? 0 };
+    }
+    if (Math.abs(x - x0) < near) return { kind: "trim", clip, edge: "start", by: 0, alone: e.altKey };
+    if (Math.abs(x - x1) < near) return { kind: "trim", clip, edge: "end", by: 0, alone: e.altKey };
+    if (e.altKey) return { kind: "slip", clip, by: 0, alone: false };
+    const chosen = choice.clips.includes(clip.id) ? choice.clips : [clip.id];
+    return { kind: "move", clips: new Set(chosen), lead: clip, by: 0, rows: 0, copy: e.ctrlKey || e.metaKey, alone: e.shiftKey };
+  };
+
+  const local = (e: React.PointerEvent) => {
+    const r = e.currentTarget.getBoundingClientRect();
+    return { x: e.clientX - r.left, y: e.clientY - r.top };
+  };
+
   const down = (e: React.PointerEvent) => {
     if (e.button !== 0) return;
-    const r = e.currentTarget.getBoundingClientRect();
-    const at = sampleAt(p.time, e.clientX - r.left);
-    const track = p.view.tracks[Math.floor((e.clientY - r.top) / trackHeight)];
-    const clip = track && p.view.clips.find((c) => c.track === track.id && c.start <= at && at < c.start + c.length);
+    const { x, y } = local(e);
     e.currentTarget.setPointerCapture(e.pointerId);
-    if (clip) setDrag({ clip, x: e.clientX, by: 0, moving: false });
-    else p.onGo(onFrame(p.view, at));
-    p.onSelect(track?.id ?? "", clip?.id ?? "");
+    const { at, row, clip, lane } = under(x, y);
+    const g = grip(e, x, y);
+    const now: Press = { x, y, drag: g, moving: false, listening: false, timer: 0 };
+    press.current = now;
+    if (clip && row) {
+      // A press that rests listens to what it rests on, alone and from there.
+      now.timer = window.setTimeout(() => {
+        if (press.current === now && !now.moving) {
+          now.listening = true;
+          p.onListen(clip.id, lane ? lane.channel : -1, Math.round(at));
+        }
+      }, rest);
+    }
+    if (lane) p.onChoose({ track: row!.id, clips: [lane.clip], lane, range: null });
+    else if (clip && row) {
+      const clips = e.shiftKey || e.ctrlKey || e.metaKey ? (choice.clips.includes(clip.id) ? choice.clips : [...choice.clips, clip.id]) : choice.clips.includes(clip.id) ? choice.clips : [clip.id];
+      p.onChoose({ track: row.id, clips, lane: null, range: null });
+    } else if (row) p.onChoose({ track: row.id, clips: [], lane: null, range: null });
   };
+
   const move = (e: React.PointerEvent) => {
-    if (!drag) return;
-    const pixels = e.clientX - drag.x;
-    if (!drag.moving && Math.abs(pixels) < slack) return;
-    const to = onFrame(p.view, drag.clip.start + pixels * p.time.perPixel);
-    setDrag({ ...drag, moving: true, by: to - drag.clip.start });
+    const now = press.current;
+    const { x, y } = local(e);
+    if (!now) {
+      e.currentTarget.setAttribute("data-grip", grip(e, x, y)?.kind ?? "");
+      return;
+    }
+    if (!now.drag || now.listening) return;
+    if (!now.moving && Math.hypot(x - now.x, y - now.y) < slack) return;
+    now.moving = true;
+    clearTimeout(now.timer);
+    const by = (x - now.x) * time.perPixel;
+    setDrag(dragged(now.drag, by, x, y, e.shiftKey));
   };
-  const up = () => {
-    if (drag?.moving && drag.by !== 0) p.onMove(drag.clip.id, drag.by);
+
+  const dragged = (d: Drag, by: number, x: number, y: number, shift: boolean): Drag => {
+    switch (d.kind) {
+      case "move": {
+        const row = rows.byTrack.get(d.lead.track);
+        const to = rowAt(rows, y);
+        const order = view.tracks.map((t) => t.id);
+        const down = to?.kind === "track" && row ? order.indexOf(to.id) - order.indexOf(row.id) : 0;
+        const moved = view.clips.filter((c) => d.clips.has(c.id));
+        return { ...d, rows: down, by: shift && down !== 0 ? 0 : snappedBy(view, moved.flatMap((c) => [c.start, c.start + c.length]), by, snapOf(d.clips)) };
+      }
+      case "trim": {
+        const edge = d.edge === "start" ? d.clip.start : d.clip.start + d.clip.length;
+        const to = snapped(view, edge + by, snapOf(new Set([d.clip.id]))) - edge;
+        const handles = Math.max(0, (d.clip.frames ?? 0) - d.clip.offset - d.clip.length);
+        return { ...d, by: d.edge === "start" ? Math.max(-d.clip.offset, Math.min(to, d.clip.length - 1)) : Math.min(handles, Math.max(to, 1 - d.clip.length)) };
+      }
+      case "slip":
+        return { ...d, by: Math.max(-Math.max(0, (d.clip.frames ?? 0) - d.clip.offset - d.clip.length), Math.min(d.clip.offset, Math.round(by))) };
+      case "fade": {
+        const began = d.clip[d.side]?.length ?? 0;
+        const other = d.clip[d.side === "fadeIn" ? "fadeOut" : "fadeIn"]?.length ?? 0;
+        return { ...d, length: Math.max(0, Math.min(d.clip.length - other, Math.round(began + (d.side === "fadeIn" ? by : -by)))) };
+      }
+      case "point": {
+        const points = [...d.points];
+        const at = Math.round(sampleAt(time, x)) + d.offset;
+        const value = valueOfY(d.what, y - d.row.y - 4, d.row.body - 9);
+        const base = press.current!.drag as typeof d;
+        const original = [...base.points];
+        if (base.index >= 0) original.splice(base.index, 1);
+        points.splice(0, points.length, ...original, { at, value });
+        points.sort((a, b) => a.at - b.at);
+        return { ...d, points };
+      }
+      case "range":
+        return { ...d, to: d.lane ? Math.round(sampleAt(time, x)) : snapped(view, sampleAt(time, x), snapOf(new Set())), first: d.first, ...spanned(d.first, y) };
+    }
+  };
+  const spanned = (first: string, y: number) => ({ last: rowAt(rows, y)?.id ?? first });
+
+  /** The range that a drag has drawn, over the rows between where it began and where it is. */
+  const rangeOf = (d: Extract<Drag, { kind: "range" }> & { last?: string }) => {
+    const ids = rows.list.filter((r) => r.kind === "track").map((r) => r.id);
+    const a = ids.indexOf(d.first);
+    const b = Math.max(0, ids.indexOf(d.last ?? d.first));
+    return { from: Math.min(d.from, d.to), to: Math.max(d.from, d.to), tracks: d.lane ? [d.first] : ids.slice(Math.min(a, b), Math.max(a, b) + 1) };
+  };
+  useEffect(() => {
+    if (drag?.kind === "range") {
+      const range = rangeOf(drag);
+      p.onChoose({ track: drag.first, clips: drag.lane ? [drag.lane.clip] : [], lane: drag.lane, range });
+    }
+  }, [drag]); // eslint-disable-line react-hooks/exhaustive-deps
+
+  const up = (e: React.PointerEvent) => {
+    const now = press.current;
+    press.current = null;
+    setDrag(null);
+    if (!now) return;
+    clearTimeout(now.timer);
+    if (now.listening) {
+      p.onQuiet();
+      return;
+    }
+    const { x, y } = local(e);
+    if (now.moving && drag) finish(drag);
+    else if (!now.moving) pressed(e, x, y, now.drag);
+  };
+
+  const finish = (d: Drag) => {
+    switch (d.kind) {
+      case "move":
+        if (d.copy) p.onCopyTo([...d.clips], d.by, d.rows);
+        else if (d.by !== 0 || d.rows !== 0) p.onDo({ kind: "moveClips", command: { clips: [...d.clips], by: d.by, rows: d.rows, alone: d.alone } });
+        return;
+      case "trim":
+        if (d.by !== 0) p.onDo({ kind: "trimClip", command: { clip: d.clip.id, edge: d.edge, by: d.by, alone: d.alone } });
+        return;
+      case "slip":
+        if (d.by !== 0) p.onDo({ kind: "slipClip", command: { clip: d.clip.id, by: d.by } });
+        return;
+      case "fade":
+        p.onDo({ kind: "setClip", command: { clip: d.clip.id, [d.side]: { length: d.length, curve: d.clip[d.side]?.curve ?? "linear" } } });
+        return;
+      case "point":
+        p.onDo(curveOf(d, d.points));
+    }
+  };
+  const curveOf = (d: Extract<Drag, { kind: "point" }>, points: Point[]): Command => ({ kind: "setCurve", command: { of: d.of, id: d.id, what: d.what, points: points.map((q) => ({ at: q.at - d.offset, value: q.value })) } });
+
+  /** A press that did not move: it chooses, puts the shuttle, or sets and takes away a point of a curve. */
+  const pressed = (e: React.PointerEvent, x: number, y: number, g: Drag | null) => {
+    const { at, row, clip, lane } = under(x, y);
+    if (g?.kind === "point" && row) {
+      if (g.index >= 0 && e.altKey) p.onDo(curveOf(g, g.points.filter((_, i) => i !== g.index)));
+      else if (g.index < 0) p.onDo(curveOf(g, [...g.points, { at: Math.round(at) + g.offset, value: valueOfY(g.what, y - row.y - 4, row.body - 9) }].sort((a, b) => a.at - b.at)));
+      return;
+    }
+    if (lane && row && clip && (clip.lanes?.[lane.channel]?.cuts?.length ?? 0) > 0) {
+      const piece = pieceAt(clip, lane.channel, at); // a piece between cuts is chosen whole
+      p.onChoose({ track: row.id, clips: [clip.id], lane, range: { ...piece, tracks: [row.id] } });
+    }
+    if (clip && row && !lane && choice.clips.includes(clip.id) && choice.clips.length > 1 && !e.shiftKey && !e.ctrlKey && !e.metaKey) p.onChoose({ track: row.id, clips: [clip.id], lane: null, range: null });
+    p.onGo(onFrame(view, at));
+  };
+
+  const cancel = () => {
+    if (press.current) clearTimeout(press.current.timer);
+    if (press.current?.listening) p.onQuiet();
+    press.current = null;
     setDrag(null);
   };
+  useEffect(() => {
+    const escape = (e: KeyboardEvent) => e.key === "Escape" && press.current && cancel();
+    window.addEventListener("keydown", escape);
+    return () => window.removeEventListener("keydown", escape);
+  });
+
   return (
-    <div ref={box} className="relative w-full shrink-0 grow touch-none overflow-hidden" style={{ minHeight: p.view.tracks.length * trackHeight }} onPointerDown={down} onPointerMove={move} onPointerUp={up} onPointerCancel={() => setDrag(null)}>
-      <canvas ref={canvas} className="absolute inset-0 h-full w-full" />
-      <ShuttleLine view={p.view} time={p.time} at={p.at} />
+    <div
+      ref={box}
+      className="time-area relative w-full shrink-0 grow touch-none select-none"
+      style={{ minHeight: rows.height }}
+      aria-label="Clips"
+      onPointerDown={down}
+      onPointerMove={move}
+      onPointerUp={up}
+      onPointerCancel={cancel}
+      onDoubleClick={(e) => {
+        const r = e.currentTarget.getBoundingClientRect();
+        const { clip, lane } = under(e.clientX - r.left, e.clientY - r.top);
+        if (clip && !lane && p.curves === "none") p.onOpen(clip.id);
+      }}
+    >
+      <Pinned scroller={p.scroller}>
+        <canvas ref={canvas} className="absolute inset-0 h-full w-full" />
+        <ShuttleLine view={view} time={time} at={p.at} />
+      </Pinned>
     </div>
   );
+}
+
+/** Stays in view while what it lies in is scrolled, as high as the view: a canvas of all rows would be too large. */
+function Pinned({ scroller, children }: { scroller: RefObject<HTMLDivElement | null>; children: React.ReactNode }) {
+  const [height, setHeight] = useState(0);
+  useEffect(() => {
+    const measure = () => setHeight(scroller.current?.clientHeight ?? 0);
+    measure();
+    const o = new ResizeObserver(measure);
+    o.observe(scroller.current!);
+    return () => o.disconnect();
+  }, [scroller]);
+  return (
+    <div className="pointer-events-none sticky top-0 w-full overflow-hidden" style={{ height }}>
+      {children}
+    </div>
+  );
+}
+
+/** How clips look while something is dragged: those tied to what is dragged go along. */
+function previewOf(view: ReelView, d: Drag | null): Preview | null {
+  if (!d || d.kind === "range" || (d.kind === "point" && d.of === "track")) return null;
+  if (d.kind === "point") return (c) => (c.id === d.id ? { [d.what]: d.points } : undefined);
+  if (d.kind === "fade") return (c) => (c.id === d.clip.id ? { [d.side]: { length: d.length, curve: c[d.side]?.curve } } : undefined);
+  if (d.kind === "trim") {
+    const end = d.clip.start + d.clip.length;
+    return (c) => {
+      const along = c.id === d.clip.id || (!d.alone && d.clip.tie !== "" && c.tie === d.clip.tie && (d.edge === "start" ? c.start === d.clip.start : c.start + c.length === end));
+      if (!along) return undefined;
+      return d.edge === "start" ? { start: c.start + d.by, offset: c.offset + d.by, length: c.length - d.by } : { length: c.length + d.by };
+    };
+  }
+  if (d.kind === "slip") return (c) => (c.id === d.clip.id || (c.tie !== "" && c.tie === d.clip.tie) ? { offset: c.offset - d.by } : undefined);
+  const ties = new Set(d.alone || d.copy || d.by === 0 ? [] : view.clips.filter((c) => d.clips.has(c.id) && c.tie !== "").map((c) => c.tie));
+  return (c) => {
+    if (!d.clips.has(c.id) && !ties.has(c.tie)) return undefined;
+    const order = view.tracks.map((t) => t.id);
+    const track = d.clips.has(c.id) ? (order[order.indexOf(c.track) + d.rows] ?? c.track) : c.track;
+    return { start: c.start + d.by, track };
+  };
 }

@@ -23,7 +23,7 @@ const view = {
   findings: [{ rule: "one-sided", track: "t1", output: "dx/R", message: "Boom reaches L but not R" }],
 } as unknown as ReelView;
 
-const edits = () => ({ command: vi.fn(() => Promise.resolve(undefined)), tie: vi.fn(), spec: vi.fn(), undo: vi.fn(), redo: vi.fn() });
+const edits = () => ({ attempt: vi.fn(), command: vi.fn(() => Promise.resolve(undefined)), tie: vi.fn(), spec: vi.fn(), undo: vi.fn(), redo: vi.fn() });
 
 describe("the weave", () => {
   afterEach(cleanup);

@@ -15,7 +15,7 @@ function Bar({ share }: { share: number }) {
   );
 }
 
-const doing = { import: "reading", unravel: "writing", ply: "writing", sync: "comparing", convert: "resampling", diagnose: "listening", print: "printing" } as const;
+const doing = { import: "reading", unravel: "writing", ply: "writing", sync: "comparing", convert: "resampling", diagnose: "listening", settle: "rendering", print: "printing" } as const;
 
 /** Long work on takes: uploads, imports, batches of files, each with its progress, what it made, and what went wrong with the reason. */
 export function WorkPanel({ production, uploads }: { production: string; uploads: Uploads }) {

@@ -1,0 +1,41 @@
+package align
+
+import (
+	"context"
+
+	"zestyloom/core/wave"
+)
+
+// Line is where a stretch of one recording is said again in another.
+type Line struct {
+	Offset     int64   `json:"offset"`     // frame of the other recording that is said where the stretch begins
+	Confidence float64 `json:"confidence"` // 0 to 1
+}
+
+// A performance is never the same twice, so a line is found by how its loudness rises and falls alone, and believed from
+// a lower agreement on than a recording of the same performance.
+const (
+	lineFrom = 4.5  // standard deviations from which on it counts as found
+	lineSure = 12.0 // from which on it is sure
+	lineTwin = 0.92 // how good the next best place may be against it
+)
+
+// FindLine looks for a stretch of a channel (from, n frames) in a channel of another recording at the same rate. It is
+// not ok where nothing there rises and falls like it.
+func FindLine(ctx context.Context, f *wave.File, channel int, from, n int64, other *wave.File, otherChannel int) (l Line, ok bool, err error) {
+	said, err := ShapeOfPart(ctx, f, channel, from, n)
+	if err != nil {
+		return Line{}, false, err
+	}
+	again, err := ShapeOfPart(ctx, other, otherChannel, 0, other.Frames)
+	if err != nil {
+		return Line{}, false, err
+	}
+	// The stretch must lie inside the other recording.
+	middle := (other.Frames - n) / 2
+	c, ok := Coarsely(again, said, middle, max(0, middle))
+	if !ok || c.Strength < lineFrom || c.RunnerUp > lineTwin {
+		return Line{}, false, nil
+	}
+	return Line{c.Offset, min(1, max(0.05, (c.Strength-lineFrom)/(lineSure-lineFrom)))}, true, nil
+}

@@ -1,0 +1,86 @@
+package engine
+
+import (
+	"context"
+	"slices"
+
+	"zestyloom/core/fault"
+	"zestyloom/core/reel"
+	"zestyloom/core/wave"
+)
+
+// Settled says what a settle wrote.
+type Settled struct {
+	Start  int64 // sample of the reel at which it begins
+	Frames int64
+}
+
+// Bounds gives what clips of one track span on the reel. Clips of several tracks, none, or such as can't be settled are
+// BadInput: a mono that moves between the sides of a pair by a curve of its own has no sides in a mono take.
+func Bounds(r *reel.Reel, clips []reel.Clip) (Settled, error) {
+	if len(clips) == 0 {
+		return Settled{}, fault.New(fault.BadInput, "There is nothing to settle here")
+	}
+	start, end := clips[0].Start, clips[0].End()
+	for _, c := range clips {
+		if c.Track != clips[0].Track {
+			return Settled{}, fault.New(fault.BadInput, "Clips are settled track by track")
+		}
+		if len(c.Pan) > 0 && len(r.Tracks[c.Track].Labels) == 1 {
+			return Settled{}, fault.New(fault.BadInput, "%s pans by a curve of its own, which a mono take can't hold; draw the curve on its track instead", c.Name)
+		}
+		start, end = min(start, c.Start), max(end, c.End())
+	}
+	return Settled{start, end - start}, nil
+}
+
+// Settle renders clips of one track, without the track's own gain and place, as 32-bit float. h gives the rest of the
+// file's header. progress is told the share done.
+func Settle(ctx context.Context, r *reel.Reel, clips []reel.Clip, open Opener, to interface{ Write([]byte) (int, error) }, h wave.Header, progress func(float64)) (Settled, error) {
+	s, err := Bounds(r, clips)
+	if err != nil {
+		return s, err
+	}
+	bare := r.Clone()
+	track := r.Tracks[clips[0].Track]
+	track.GainDB, track.Gain, track.Pan, track.Mute = 0, nil, nil, false
+	bare.Tracks, bare.Clips = map[string]reel.Track{track.ID: track}, map[string]reel.Clip{}
+	for _, c := range clips {
+		bare.Clips[c.ID] = c
+	}
+	e, err := New(bare, open, Options{})
+	if err != nil {
+		return s, err
+	}
+	h.Format = wave.Format{Encoding: wave.Float, SampleRate: r.Head.SampleRate, Channels: len(track.Labels), BitDepth: 32, Bytes: 4}
+	h.Frames = s.Frames
+	w, err := wave.NewWriter(to, h)
+	if err != nil {
+		return s, err
+	}
+	block := make([][]float64, len(track.Labels))
+	clipped := make([]int64, len(block))
+	for at := int64(0); at < s.Frames; {
+		if err := ctx.Err(); err != nil {
+			return s, fault.Wrap(fault.Cancelled, err, "Settling was stopped")
+		}
+		n := int(min(MaxBlock, s.Frames-at))
+		if err := e.Render(s.Start+at, n); err != nil {
+			return s, err
+		}
+		for i, ch := range e.tracks[0].buf {
+			block[i] = ch[:n]
+		}
+		if err := w.WriteFrames(block, clipped); err != nil {
+			return s, err
+		}
+		at += int64(n)
+		progress(float64(at) / float64(s.Frames))
+	}
+	return s, w.Close()
+}
+
+// Inside gives the clips of a track that lie wholly in a range, by start.
+func Inside(r *reel.Reel, track string, s reel.Span) []reel.Clip {
+	return slices.DeleteFunc(r.ClipList(), func(c reel.Clip) bool { return c.Track != track || c.Start < s.From || c.End() > s.To })
+}

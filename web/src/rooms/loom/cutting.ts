@@ -1,0 +1,165 @@
+// What the keys and menus of the Loom do to what is chosen. Everything is a command that the server plans; this only
+// says which.
+import type { Clip, ReelView } from "../../api/client";
+import type { Command } from "../../api/hooks";
+import { tell } from "../../ui/notices";
+import { frameAt, labelAt, sampleOf } from "../../ui/timecode";
+import { mainClip, type Choice } from "./choice";
+import { clipboard, copy, gather } from "./clipboard";
+
+/** How deep a dip is and how long its ramps are until somebody says otherwise. */
+const dipDB = -6;
+const rampSeconds = 0.03;
+/** How long a crossfade is, in seconds, where two clips meet. */
+const crossSeconds = 0.08;
+
+export type Bench = { view: ReelView; choice: Choice; at: () => number; doIt: (c: Command) => Promise<ReelView | undefined>; choose: (c: Choice) => void };
+
+/** The clips that something is done to: those chosen, or those of the range. */
+function chosen({ view, choice }: Bench): Clip[] {
+  if (choice.clips.length > 0) return view.clips.filter((c) => choice.clips.includes(c.id));
+  const r = choice.range;
+  return r ? view.clips.filter((c) => r.tracks.includes(c.track) && c.start < r.to && c.start + c.length > r.from) : [];
+}
+
+const need = (what: string) => void tell(what);
+
+export function cutting(b: Bench) {
+  const { view, choice } = b;
+  const { sampleRate, frameRate } = view.head;
+  const run = (kind: string, command: Record<string, unknown>) => void b.doIt({ kind, command });
+  const clips = chosen(b);
+  const ids = clips.map((c) => c.id);
+  const ramp = Math.round(rampSeconds * sampleRate);
+  /** Does something to the range of the chosen channel, or of all channels of the clips in it. */
+  const inRange = (kind: string, extra: Record<string, unknown> = {}) => {
+    const r = choice.range;
+    if (!r) return need("Choose a range first: drag over a channel, or along the foot of a track.");
+    if (choice.lane) return run(kind, { clip: choice.lane.clip, channel: choice.lane.channel, from: r.from, to: r.to, ...extra });
+    for (const c of clips) run(kind, { clip: c.id, channel: -1, from: r.from, to: r.to, ...extra });
+  };
+  const withClips = (f: (ids: string[]) => void) => (ids.length > 0 ? f(ids) : need("Choose a clip first."));
+  const frames = (n: number) => {
+    const from = frameAt(clips[0]?.start ?? 0, sampleRate, frameRate);
+    return sampleOf(Math.max(0, from + n), sampleRate, frameRate) - sampleOf(from, sampleRate, frameRate);
+  };
+  const nudge = (n: number) => withClips((clips) => run("moveClips", { clips, by: frames(n) }));
+  const trim = (edge: "start" | "end") =>
+    withClips(() => {
+      const c = mainClip(view, choice) ?? clips[0]!;
+      const at = b.at();
+      run("trimClip", { clip: c.id, edge, by: at - (edge === "start" ? c.start : c.start + c.length) });
+    });
+  const setRange = (part: { from?: number; to?: number }) => {
+    const at = b.at();
+    const r = choice.range ?? { from: at, to: at, tracks: choice.track ? [choice.track] : view.tracks.map((t) => t.id) };
+    let { from, to } = { ...r, ...part };
+    if (part.from !== undefined && to < from) to = from;
+    if (part.to !== undefined && from > to) from = to;
+    b.choose({ ...choice, range: { ...r, from, to } });
+  };
+  const gain = (by: number) => {
+    const r = choice.range;
+    if (r && !choice.lane) {
+      if (ids.length > 0) run("rangeGain", { of: "clip", ids, from: r.from, to: r.to, gainDB: by, ramp });
+      return;
+    }
+    if (choice.lane) {
+      const c = mainClip(view, choice)!;
+      return run("setLane", { clip: c.id, channel: choice.lane.channel, gainDB: (c.lanes?.[choice.lane.channel]?.gainDB ?? 0) + by });
+    }
+    for (const c of clips) run("setClip", { clip: c.id, gainDB: c.gainDB + by });
+  };
+  const fade = () => {
+    const pair = [...clips].sort((x, y) => x.start - y.start);
+    if (pair.length === 2 && pair[0]!.track === pair[1]!.track) return run("crossfade", { left: pair[0]!.id, right: pair[1]!.id, length: Math.round(crossSeconds * sampleRate), curve: "power" });
+    const c = pair[0];
+    if (!c) return need("Choose a clip, or two that meet, to fade.");
+    const at = b.at();
+    if (at <= c.start || at >= c.start + c.length) return need("Put the shuttle inside the clip: the fade runs from there to the nearer end.");
+    const early = at - c.start < c.length / 2;
+    run("setClip", { clip: c.id, [early ? "fadeIn" : "fadeOut"]: { length: early ? at - c.start : c.start + c.length - at, curve: "power" } });
+  };
+  const remove = (close: boolean, everywhere: boolean) => {
+    const r = choice.range;
+    if (r && r.to > r.from && !choice.lane) return run("cutOut", { from: r.from, to: r.to, tracks: everywhere ? [] : r.tracks, close });
+    if (r && choice.lane) return inRange("hush");
+    if (everywhere) return need("Choose a range first: Shift and drag along the ruler.");
+    if (ids.length > 0) {
+      if (!close) return run("removeClips", { clips: ids });
+      const from = Math.min(...clips.map((c) => c.start));
+      const to = Math.max(...clips.map((c) => c.start + c.length));
+      return run("cutOut", { from, to, tracks: [...new Set(clips.map((c) => c.track))], close: true });
+    }
+    if (choice.track) run("removeTracks", { tracks: [choice.track] });
+  };
+  const paste = (there: boolean) => {
+    const have = clipboard();
+    if (!have) return need("Nothing has been copied yet.");
+    if (have.sampleRate !== sampleRate) return need(`What was copied is at ${have.sampleRate} Hz and this reel at ${sampleRate} Hz.`);
+    run("pasteClips", { clips: have.clips, tracks: have.tracks, at: there ? null : b.at(), track: there || have.tracks.some((t) => view.tracks.some((x) => x.id === t.id && x.name === t.name)) ? "" : choice.track });
+  };
+  return {
+    cut: () => {
+      const at = b.at();
+      if (choice.lane) return run("cutLane", { clip: choice.lane.clip, channel: choice.lane.channel, at });
+      const on = ids.length > 0 ? ids : view.clips.filter((c) => c.track === choice.track && c.start < at && at < c.start + c.length).map((c) => c.id);
+      if (on.length === 0) return need("Choose a clip or a track to cut; Alt C cuts every track.");
+      run("cutClips", { at, clips: on });
+    },
+    "cut-alone": () => {
+      const at = b.at();
+      const on = ids.length > 0 ? ids : view.clips.filter((c) => c.track === choice.track && c.start < at && at < c.start + c.length).map((c) => c.id);
+      if (on.length > 0) run("cutClips", { at, clips: on, alone: true });
+    },
+    "cut-all": () => run("cutClips", { at: b.at(), clips: [] }),
+    "range-from": () => setRange({ from: b.at() }),
+    "range-to": () => setRange({ to: b.at() }),
+    "range-clip": () => {
+      if (clips.length === 0 || choice.clips.length === 0) return b.choose({ ...choice, range: null });
+      b.choose({ ...choice, range: { from: Math.min(...clips.map((c) => c.start)), to: Math.max(...clips.map((c) => c.start + c.length)), tracks: [...new Set(clips.map((c) => c.track))] } });
+    },
+    hush: () => inRange("hush"),
+    dip: () => inRange("dip", { gainDB: dipDB, ramp }),
+    restore: () => inRange("restore"),
+    fade,
+    "trim-start": () => trim("start"),
+    "trim-end": () => trim("end"),
+    remove: () => remove(false, false),
+    close: () => remove(true, false),
+    "close-all": () => remove(true, true),
+    copy: () => {
+      const n = copy(view, ids);
+      tell(n === 0 ? "Choose clips to copy first." : n === 1 ? "1 clip copied." : `${n} clips copied.`);
+    },
+    paste: () => paste(false),
+    "paste-there": () => paste(true),
+    duplicate: () =>
+      withClips((ids) => {
+        const found = gather(view, ids);
+        run("pasteClips", { ...{ clips: found.clips, tracks: found.tracks }, at: Math.max(...clips.map((c) => c.start + c.length)), track: "" });
+      }),
+    "nudge-back": () => nudge(-1),
+    "nudge-on": () => nudge(1),
+    louder: () => gain(1),
+    softer: () => gain(-1),
+    "mute-clip": () => {
+      if (choice.lane) {
+        const c = mainClip(view, choice)!;
+        return run("setLane", { clip: c.id, channel: choice.lane.channel, off: !c.lanes?.[choice.lane.channel]?.off });
+      }
+      for (const c of clips) run("setClip", { clip: c.id, mute: !c.mute });
+    },
+    "tie-back": () => withClips((clips) => run("tieBack", { clips })),
+    untie: () => withClips((clips) => run("untie", { clips })),
+    tie: () => withClips((clips) => run("tieClips", { clips })),
+    mark: () => {
+      const r = choice.range;
+      const at = r ? r.from : b.at();
+      const n = view.marks.length + 1;
+      run("setMark", { name: r ? `Range ${n}` : `Mark ${n}`, at, length: r ? r.to - r.from : 0 });
+      tell(`Marked at ${labelAt(at, sampleRate, frameRate)}. Its name and note are in the lists.`);
+    },
+    strays: () => run("moveStrays", {}),
+  };
+}

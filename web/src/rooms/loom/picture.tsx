@@ -1,0 +1,96 @@
+import { X } from "lucide-react";
+import { useEffect, useRef, useState } from "react";
+
+import { base, type ReelView, type Take } from "../../api/client";
+import { player, usePlayer } from "../../listen/player";
+import { labelAt } from "../../ui/timecode";
+import { positionOf, usePosition } from "./time";
+
+/** How far the picture may be from the sound while it runs before it is put right, in seconds: a frame and a half at 25. */
+const tolerance = 0.06;
+
+/** The picture, floating over the tracks, locked to the shuttle while it plays, steps and is dragged. */
+export function PicturePane(p: { view: ReelView; at: number; movies: Take[]; half: boolean; onChoose: (take: Take) => void; onClose: () => void }) {
+  const { view } = p;
+  const { sampleRate, frameRate, picture } = view.head;
+  const shown = p.movies.find((t) => t.id === picture?.take);
+  const video = useRef<HTMLVideoElement>(null);
+  const [broken, setBroken] = useState(false);
+  const playing = usePlayer((s) => s.playing?.what === "reel" && s.playing.id === view.id);
+  const position = usePosition(view.id, p.at);
+  const start = picture?.start ?? 0;
+
+  useEffect(() => {
+    const v = video.current;
+    if (!v || !shown) return;
+    const frame = frameRate.den / frameRate.num;
+    if (!playing) {
+      v.pause();
+      // The middle of the frame, so that rounding never shows the one before.
+      v.currentTime = Math.max(0, (p.at - start) / sampleRate + frame / 2);
+      return;
+    }
+    const follow = () => {
+      const to = (positionOf(view.id, p.at) - start) / sampleRate;
+      if (to < 0 || to > v.duration) {
+        v.pause();
+        return;
+      }
+      const late = to - v.currentTime;
+      v.playbackRate = p.half ? 0.5 : 1;
+      if (Math.abs(late) > tolerance) v.currentTime = to;
+      if (v.paused) void v.play().catch(() => undefined);
+    };
+    follow();
+    return player.subscribe(follow);
+  }, [playing, p.at, start, shown?.id, sampleRate, p.half]); // eslint-disable-line react-hooks/exhaustive-deps
+
+  const [place, setPlace] = useState({ x: 12, y: 12 });
+  const grip = useRef({ x: 0, y: 0, px: 0, py: 0 });
+  return (
+    <section className="card absolute z-20 w-[300px] overflow-hidden" style={{ left: place.x, top: place.y }} aria-label="Picture">
+      <div
+        className="flex h-8 cursor-move touch-none items-center gap-2 border-b border-line px-2.5 text-[13px]"
+        onPointerDown={(e) => {
+          if ((e.target as HTMLElement).closest("button, select")) return;
+          e.currentTarget.setPointerCapture(e.pointerId);
+          grip.current = { x: e.clientX, y: e.clientY, px: place.x, py: place.y };
+        }}
+        onPointerMove={(e) => e.buttons === 1 && e.currentTarget.hasPointerCapture(e.pointerId) && setPlace({ x: Math.max(0, grip.current.px + e.clientX - grip.current.x), y: Math.max(0, grip.current.py + e.clientY - grip.current.y) })}
+      >
+        <select
+          className="min-w-0 grow cursor-pointer truncate bg-transparent font-semibold"
+          aria-label="Movie that the reel is cut to"
+          value={shown?.id ?? ""}
+          onChange={(e) => {
+            const t = p.movies.find((x) => x.id === e.target.value);
+            if (t) p.onChoose(t);
+          }}
+        >
+          {!shown && <option value="">Choose the picture…</option>}
+          {p.movies.map((t) => (
+            <option key={t.id} value={t.id}>
+              {t.fileName}
+            </option>
+          ))}
+        </select>
+        <button className="cursor-pointer rounded p-0.5 text-muted hover:text-ink" aria-label="Put the picture away" onClick={p.onClose}>
+          <X size={15} />
+        </button>
+      </div>
+      <div className="relative aspect-video bg-[#0d0f18]">
+        {shown ? (
+          <video ref={video} key={shown.id} className="h-full w-full" muted playsInline preload="auto" src={`${base}/takes/${shown.id}/picture`} onError={() => setBroken(true)} onLoadedData={() => setBroken(false)} />
+        ) : (
+          <p className="flex h-full items-center px-6 text-center text-[13px] text-[#f1eadb]">{p.movies.length ? "Choose the movie that this reel is cut to. The shuttle moves it." : "No movie is in this production yet. Bring one in under Takes."}</p>
+        )}
+        {broken && <p className="absolute inset-0 flex items-center px-6 text-center text-[13px] text-[#f1eadb]">The picture can’t be shown here.</p>}
+        {shown && (
+          <span className="tc absolute bottom-1.5 left-1/2 -translate-x-1/2 rounded bg-[#0d0f18cc] px-2 py-0.5 text-[14px] font-bold text-[#f1eadb]" aria-label="Timecode of the picture">
+            {labelAt(position, sampleRate, frameRate)}
+          </span>
+        )}
+      </div>
+    </section>
+  );
+}
