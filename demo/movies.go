@@ -133,7 +133,7 @@ func guide(seconds float64, recorded []func() (recording, error)) ([]sound, erro
 // Picture is the file of the picture cut, and pictureSeconds its length.
 const (
 	Picture        = "picture/Picture cut v3.mov"
-	pictureSeconds = 95
+	pictureSeconds = 120
 )
 
 // movies writes the camera's movies and the picture cut.

@@ -4,11 +4,13 @@ import (
 	"context"
 	"fmt"
 	"path"
+	"slices"
 	"time"
 
 	"zestyloom/core/delivery"
 	"zestyloom/core/reel"
 	"zestyloom/core/take"
+	"zestyloom/core/timecode"
 	"zestyloom/demo"
 	"zestyloom/internal/app"
 	"zestyloom/internal/store"
@@ -117,55 +119,117 @@ func layOut(ctx context.Context, a *app.App, p store.Production) error {
 	if err != nil {
 		return err
 	}
-	revision := int64(0)
-	do := func(plan func(*reel.Reel) (reel.Command, error)) error {
-		o, err := a.Store.Do(ctx, id, revision, "demo", plan)
-		revision = o.Revision
+	l := laying{ctx: ctx, app: a, reel: id, stems: store.ReelStems(stems), rate: p.FrameRate, sampleRate: p.SampleRate}
+	picture := byFile[path.Base(demo.Picture)]
+	if err := l.do(reel.SetReel{Picture: &reel.Picture{Take: picture.ID, Start: start}}); err != nil {
 		return err
+	}
+	ids := map[string]string{}
+	for name, t := range byFile {
+		ids[name] = t.ID
 	}
 	for _, placed := range demo.Layout() {
 		t, ok := byFile[path.Base(placed.File)]
 		if !ok {
 			return fmt.Errorf("the demo has no take %s", placed.File)
 		}
-		choice := reel.Choice{Channels: placed.Channels}
-		if placed.At != "" {
-			at, err := p.FrameRate.ParseSample(placed.At, p.SampleRate)
-			if err != nil {
-				return err
-			}
-			choice.At = &at
+		if err := l.lay(placed, t); err != nil {
+			return fmt.Errorf("laying %s: %w", placed.File, err)
 		}
-		if err := do(func(r *reel.Reel) (reel.Command, error) {
-			return reel.Unravel(r, t.Source(store.ReelStems(stems)), choice)
-		}); err != nil {
-			return err
-		}
-		o, err := a.Store.Reel(ctx, id)
-		if err != nil {
-			return err
-		}
-		for _, clip := range o.Reel.ClipList() {
-			if clip.Take != t.ID {
-				continue
-			}
-			set := reel.SetTrack{Track: clip.Track, GainDB: &placed.GainDB}
-			if placed.Stem != "" {
-				set.Stem = &placed.Stem
-			}
-			if err := do(func(*reel.Reel) (reel.Command, error) { return set, nil }); err != nil {
-				return err
-			}
+	}
+	for i, edit := range demo.Edits(ids) {
+		if err := l.plan(edit); err != nil {
+			return fmt.Errorf("edit %d of the demo's reel: %w", i+1, err)
 		}
 	}
 	specs, err := delivery.Shipped()
 	if err != nil {
 		return err
 	}
-	for _, spec := range specs {
-		if spec.ID == demo.Spec {
-			return do(func(r *reel.Reel) (reel.Command, error) { return spec.LayOut(r) })
+	at := slices.IndexFunc(specs, func(s delivery.Spec) bool { return s.ID == demo.Spec })
+	if at < 0 {
+		return fmt.Errorf("there is no spec %s", demo.Spec)
+	}
+	if err := l.plan(func(r *reel.Reel) (reel.Command, error) { return specs[at].LayOut(r) }); err != nil {
+		return err
+	}
+	return l.settle(p.ID)
+}
+
+// laying puts one edit after another on a reel.
+type laying struct {
+	ctx        context.Context
+	app        *app.App
+	reel       string
+	revision   int64
+	stems      []reel.Stem
+	rate       timecode.Rate
+	sampleRate int
+}
+
+func (l *laying) plan(plan func(*reel.Reel) (reel.Command, error)) error {
+	o, err := l.app.Store.Do(l.ctx, l.reel, l.revision, "demo", plan)
+	if err == nil {
+		l.revision = o.Revision
+	}
+	return err
+}
+
+func (l *laying) do(c reel.Command) error {
+	return l.plan(func(*reel.Reel) (reel.Command, error) { return c, nil })
+}
+
+// lay unravels a take and sets its tracks.
+func (l *laying) lay(placed demo.Placed, t store.Take) error {
+	choice := reel.Choice{Channels: placed.Channels, Together: placed.Together, Reuse: placed.Track == ""}
+	if placed.At != "" {
+		at, err := l.rate.ParseSample(placed.At, l.sampleRate)
+		if err != nil {
+			return err
+		}
+		choice.At = &at
+	}
+	before, err := l.app.Store.Reel(l.ctx, l.reel)
+	if err != nil {
+		return err
+	}
+	if err := l.plan(func(r *reel.Reel) (reel.Command, error) { return reel.Unravel(r, t.Source(l.stems), choice) }); err != nil {
+		return err
+	}
+	o, err := l.app.Store.Reel(l.ctx, l.reel)
+	if err != nil {
+		return err
+	}
+	for _, track := range o.Reel.TrackList() {
+		if _, old := before.Reel.Tracks[track.ID]; old {
+			continue
+		}
+		set := reel.SetTrack{Track: track.ID, GainDB: &placed.GainDB}
+		if placed.Stem != "" {
+			set.Stem = &placed.Stem
+		}
+		if placed.Track != "" {
+			set.Name = &placed.Track
+		}
+		if err := l.do(set); err != nil {
+			return err
 		}
 	}
-	return fmt.Errorf("there is no spec %s", demo.Spec)
+	return nil
+}
+
+// settle settles what the demo settles, and waits for it.
+func (l *laying) settle(production string) error {
+	o, err := l.app.Store.Reel(l.ctx, l.reel)
+	if err != nil {
+		return err
+	}
+	clip, err := demo.Find(o.Reel, demo.SettledTrack, demo.SettledAt)
+	if err != nil {
+		return err
+	}
+	if _, err := l.app.Jobs.Settle(l.ctx, o, "demo", []reel.Clip{clip}); err != nil {
+		return err
+	}
+	return finished(l.ctx, l.app, production)
 }

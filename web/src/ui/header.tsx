@@ -18,7 +18,7 @@ function Mark() {
 }
 
 /** The bar at the top of every room: where you are, the rooms in the order of work, undo and keys. */
-export function Header(p: { production?: { id: string; name: string }; reel?: { id: string; name: string }; history?: History; children?: ReactNode }) {
+export function Header(p: { production?: { id: string; name: string }; reel?: { id: string; name: string }; reelMenu?: ReactNode; history?: History; children?: ReactNode }) {
   const light = useLight();
   const [keysOpen, setKeysOpen] = useState(false);
   useKeys();
@@ -47,11 +47,12 @@ export function Header(p: { production?: { id: string; name: string }; reel?: { 
             {p.reel && (
               <>
                 {" / "}
-                <span className="font-semibold text-ink">{p.reel.name}</span>
+                {!p.reelMenu && <span className="font-semibold text-ink">{p.reel.name}</span>}
               </>
             )}
           </span>
         )}
+        {p.reelMenu && <span className="-ml-2 flex min-w-0 shrink">{p.reelMenu}</span>}
       </div>
       <nav className="flex h-full items-stretch gap-7" aria-label="Rooms">
         {rooms?.map((r) => (

@@ -43,6 +43,8 @@ export const actions = [
   { id: "closer", room: "loom", does: "Closer in time", key: "E" },
   { id: "wider", room: "loom", does: "Wider in time", key: "Q" },
   { id: "whole", room: "loom", does: "See the whole reel", key: "W" },
+  { id: "row-up", room: "loom", does: "Move the track up", key: "Mod+ArrowUp" },
+  { id: "row-down", room: "loom", does: "Move the track down", key: "Mod+ArrowDown" },
   { id: "taller", room: "loom", does: "Higher row", key: "Shift+ArrowDown" },
   { id: "lower", room: "loom", does: "Lower row", key: "Shift+ArrowUp" },
   { id: "open", room: "loom", does: "Open the clip into its channels, and fold it up", key: "R" },

@@ -3,7 +3,6 @@ import type { ReelView } from "../../api/client";
 
 export const headsWidth = 232;
 export const rulerHeight = 46;
-export const trackHeight = 42;
 export const stemHeight = 30;
 export const columnWidth = 30;
 export const weavePad = 18;

@@ -1,15 +1,23 @@
+import { ChevronDown, ChevronRight } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 
-import type { ReelView, Track } from "../../api/client";
+import type { Clip, ReelView, Take } from "../../api/client";
 import type { Tap } from "../../listen/player";
 import { keyOf, keySign } from "../../ui/keys";
 import { StemTag } from "../../ui/stem";
-import { stemHeight, trackHeight } from "./geometry";
+import { stemHeight } from "./geometry";
+import { laneHeight, type FolderRow, type TrackRow } from "./rows";
 
 /** The head of a track: its stem (a suggestion until it is kept), its name, mute and solo. */
 export function TrackHead(p: {
   view: ReelView;
-  track: Track;
+  row: TrackRow;
+  opened: Clip | undefined; // the clip whose channels stand beside
+  take: Take | undefined; // its take
+  lane: number; // the chosen channel, −1 for none
+  onLane: (channel: number) => void;
+  onLaneOff: (channel: number) => void;
+  onDrag: (e: React.DragEvent, what: "start" | "over" | "drop") => void;
   origin: string; // roll and channels of the take, such as LF03 4
   selected: boolean;
   soloed: boolean;
@@ -19,17 +27,12 @@ export function TrackHead(p: {
   onMute: () => void;
   onSolo: () => void;
 }) {
-  const { track: t } = p;
-  const width = t.labels.length === 1 ? "mono" : t.labels.length === 2 ? "stereo, bonded" : `${t.labels.length} channels, bonded`;
+  const t = p.row.track;
+  const loose = t.labels.length > 1 && t.labels.every((l) => l === "M");
+  const width = t.labels.length === 1 ? "mono" : loose ? `${t.labels.length} monos` : t.labels.length === 2 ? "stereo, bonded" : `${t.labels.length} channels, bonded`;
   return (
-    <div
-      className={`flex items-center gap-2 border-b border-line pr-2 ${p.selected ? "border-l-4 border-l-zest bg-paper pl-2" : "pl-3"}`}
-      style={{ height: trackHeight }}
-      role="row"
-      aria-selected={p.selected}
-      aria-label={`Track ${t.name}`}
-      onClick={p.onSelect}
-    >
+    <div className={`border-b border-line ${p.selected ? "border-l-4 border-l-zest bg-paper" : t.folder ? "border-l-4 border-l-band" : ""}`} style={{ height: p.row.height }} onClick={p.onSelect} draggable onDragStart={(e) => p.onDrag(e, "start")} onDragOver={(e) => p.onDrag(e, "over")} onDrop={(e) => p.onDrag(e, "drop")}>
+    <div className={`flex items-center gap-2 pr-2 ${p.selected || t.folder ? "pl-2" : "pl-3"}`} style={{ height: p.row.body }} role="row" aria-selected={p.selected} aria-label={`Track ${t.name}`}>
       <DropdownMenu.Root>
         <DropdownMenu.Trigger
           className="cursor-pointer rounded"
@@ -53,9 +56,9 @@ export function TrackHead(p: {
         <span className={`block truncate font-semibold ${t.mute ? "text-muted line-through" : ""}`} title={t.name}>
           {t.name}
         </span>
-        <span className="block truncate text-[11px] text-muted" title={p.origin && `From ${p.origin}`}>
+        {p.row.body > 34 && <span className="block truncate text-[11px] text-muted" title={p.origin && `From ${p.origin}`}>
           {p.alone ? "listening to it alone" : [t.strand, width, p.origin, t.suggested && "stem suggested"].filter(Boolean).join(" · ")}
-        </span>
+        </span>}
       </button>
       <Round on={t.mute} label={`Mute ${t.name}`} hint={`Mute: it is not printed either (${keySign(keyOf("mute"))})`} onClick={p.onMute}>
         M
@@ -64,6 +67,33 @@ export function TrackHead(p: {
         S
       </Round>
     </div>
+      {p.opened?.channels.slice(0, p.row.lanes).map((ch, i) => {
+        const name = p.take?.channels[ch]?.name || `Channel ${ch + 1}`;
+        const off = p.opened!.lanes?.[i]?.off ?? false;
+        return (
+          <div key={i} className={`flex items-center gap-2 pl-10 pr-2 text-[12px] ${p.lane === i ? "bg-band font-semibold" : "text-muted"}`} style={{ height: laneHeight }}>
+            <button className="min-w-0 grow cursor-pointer truncate text-left" aria-label={`Channel ${name}`} aria-pressed={p.lane === i} onClick={(e) => (e.stopPropagation(), p.onLane(i))}>
+              <span className="tc mr-1.5 text-[11px]">{ch + 1}</span>
+              {name}
+            </button>
+            <button className={`tc h-[20px] shrink-0 cursor-pointer rounded-full border px-1.5 text-[11px] ${off ? "border-ink bg-ink text-ground" : "border-line bg-paper"}`} aria-pressed={off} aria-label={`${name} off`} onClick={(e) => (e.stopPropagation(), p.onLaneOff(i))}>
+              off
+            </button>
+          </div>
+        );
+      })}
+    </div>
+  );
+}
+
+/** The head of a folder: opens and shuts it. */
+export function FolderHead({ row, onFold }: { row: FolderRow; onFold: () => void }) {
+  return (
+    <button className="flex w-full cursor-pointer items-center gap-1.5 border-b border-line bg-band pl-2 pr-2 text-left text-[12px]" style={{ height: row.height }} aria-expanded={!row.folded} onClick={onFold}>
+      {row.folded ? <ChevronRight size={14} /> : <ChevronDown size={14} />}
+      <b className="truncate font-semibold">{row.name}</b>
+      <span className="text-muted">{row.tracks.length === 1 ? "1 track" : `${row.tracks.length} tracks`}</span>
+    </button>
   );
 }
 

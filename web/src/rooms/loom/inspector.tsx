@@ -1,144 +1,184 @@
 import { Trash2 } from "lucide-react";
-import { useState, type ReactNode } from "react";
+import { useRef, useState } from "react";
 
-import type { Clip, ReelView, Track } from "../../api/client";
+import type { Clip, Point, ReelView, Take, Track } from "../../api/client";
 import type { Command } from "../../api/hooks";
+import { timecodeRates } from "../../ui/rates";
+import type { ActionID } from "../../ui/keys";
 import { duration, labelAt, parse } from "../../ui/timecode";
+import type { Choice } from "./choice";
+import { ClipPanel, LanePanel, Line } from "./clippanel";
+import { thinned } from "./curves";
+import { Kept } from "./kept";
+import { number } from "./numbers";
 
 /** Gives nothing where the command was refused. */
 type Do = (c: Command) => Promise<ReelView | undefined>;
 
-/** A text field that is kept when it is left or Enter is pressed, and put back by Escape. */
-function Kept(p: { label: string; value: string; onKeep: (text: string) => void; className?: string }) {
-  const [draft, setDraft] = useState<string | null>(null);
-  const keep = () => {
-    if (draft !== null && draft.trim() !== p.value) p.onKeep(draft.trim());
-    setDraft(null);
-  };
-  return (
-    <input
-      className={`field h-7 ${p.className ?? ""}`}
-      aria-label={p.label}
-      value={draft ?? p.value}
-      onFocus={(e) => e.target.select()}
-      onChange={(e) => setDraft(e.target.value)}
-      onBlur={keep}
-      onKeyDown={(e) => {
-        if (e.key === "Enter") e.currentTarget.blur(); // which keeps it, once
-        if (e.key === "Escape") setDraft(null);
-      }}
-    />
-  );
-}
-
-function Line({ name, children }: { name: string; children: ReactNode }) {
-  return (
-    <div className="flex h-[30px] items-center gap-2 whitespace-nowrap text-[13px]">
-      <span className="w-14 shrink-0 text-muted">{name}</span>
-      {children}
-    </div>
-  );
-}
-
-export const number = (text: string) => {
-  const n = Number(text.replace("−", "-").replace(",", ".").replace(/\s*dB$/i, ""));
-  return text.trim() !== "" && Number.isFinite(n) ? n : null;
+type Props = {
+  view: ReelView;
+  track: Track | undefined;
+  clip: Clip | undefined;
+  choice: Choice;
+  takes: Map<string, Take>;
+  acts: Partial<Record<ActionID, () => void>>;
+  /** Where the reel plays, or null while it does not. */
+  playingAt: () => number | null;
+  onDo: Do;
+  onRemoveTrack: () => void;
+  onSettle: () => void;
 };
 
-/** What is selected: a track with how it goes into its stem, and a clip with where it lies. */
-export function Inspector({ view, track, clip, onDo, onRemove }: { view: ReelView; track: Track | undefined; clip: Clip | undefined; onDo: Do; onRemove: () => void }) {
-  if (!track) {
-    const { start, sampleRate, frameRate, panLaw } = view.head;
-    return (
-      <div className="flex h-full gap-8 overflow-hidden px-4 py-2">
-        <div>
-          <Line name="Reel">
-            <b className="max-w-56 truncate font-semibold">{view.name}</b>
-          </Line>
-          <Line name="Starts">
-            <Kept
-              label="Timecode at which the reel starts"
-              value={labelAt(start, sampleRate, frameRate)}
-              onKeep={(t) => {
-                const to = parse(t, sampleRate, frameRate);
-                if (to !== null) void onDo({ kind: "setReel", command: { start: to } });
-              }}
-              className="tc w-28"
-            />
-          </Line>
-          <Line name="Lasts">
-            <span className="tc">{duration(view.end - start, sampleRate)}</span>
-          </Line>
-          <Line name="Pan law">
-            <select className="field h-7" aria-label="What a mono track in the middle of a pair loses on each side" value={panLaw} onChange={(e) => void onDo({ kind: "setReel", command: { panLaw: Number(e.target.value) } })}>
-              {[3, 4.5, 6].map((x) => (
-                <option key={x} value={x}>
-                  −{x} dB
-                </option>
-              ))}
-            </select>
-            <span className="text-muted">in the middle of a pair</span>
-          </Line>
-        </div>
-        <p className="max-w-md border-l border-line pl-6 text-[13px] text-muted">Select a track or a clip to see where it lies and how it goes into its stem. Knots are tied in the weave on the right: press where a row and an output cross.</p>
-      </div>
-    );
-  }
-  const set = (command: Record<string, unknown>) => onDo({ kind: "setTrack", command: { track: track.id, ...command } });
-  const stem = view.stems.find((s) => s.id === track.stem);
-  const toPair = track.labels.length === 1 && (stem?.labels.length ?? 0) === 2;
-  const tied = clip?.tie ? view.clips.filter((c) => c.tie === clip.tie).length - 1 : 0;
-  const { sampleRate, frameRate } = view.head;
+/** What is chosen: a track with how it goes into its stem, and a clip or one of its channels. */
+export function Inspector(p: Props) {
+  const { view, track, clip, choice } = p;
+  if (!track) return <ReelPanel view={view} onDo={p.onDo} />;
+  return (
+    <div className="flex h-full gap-5 overflow-x-auto overflow-y-hidden px-4 py-2">
+      <TrackPanel {...p} track={track} />
+      {clip && (choice.lane ? <LanePanel {...p} clip={clip} /> : <ClipPanel {...p} clip={clip} />)}
+    </div>
+  );
+}
+
+function ReelPanel({ view, onDo }: { view: ReelView; onDo: Do }) {
+  const { start, sampleRate, frameRate, panLaw } = view.head;
   return (
     <div className="flex h-full gap-8 overflow-hidden px-4 py-2">
-      <div className="min-w-0">
-        <Line name="Track">
-          <Kept label="Name of the track" value={track.name} onKeep={(name) => set({ name })} className="w-52 font-semibold" />
-          <button className="cursor-pointer rounded p-1 text-muted hover:text-wrong" aria-label={`Take ${track.name} off the reel`} title="Take it off the reel" onClick={onRemove}>
-            <Trash2 size={15} />
-          </button>
+      <div>
+        <Line name="Reel">
+          <Kept label="Name of the reel" value={view.name} onKeep={(name) => void onDo({ kind: "setReel", command: { name } })} className="w-56 font-semibold" />
         </Line>
-        <Line name="Gain">
-          <Kept label="Gain of the track in dB" value={String(track.gainDB)} onKeep={(t) => number(t) !== null && set({ gainDB: number(t) })} className="tc w-20 text-right" /> dB
+        <Line name="Starts">
+          <Kept
+            label="Timecode at which the reel starts"
+            value={labelAt(start, sampleRate, frameRate)}
+            onKeep={(t) => {
+              const to = parse(t, sampleRate, frameRate);
+              if (to !== null) void onDo({ kind: "setReel", command: { start: to } });
+            }}
+            className="tc w-28"
+          />
+          <select className="field h-7" aria-label="Frame rate of the reel" value={JSON.stringify(frameRate)} onChange={(e) => void onDo({ kind: "setReel", command: { frameRate: JSON.parse(e.target.value) as object } })}>
+            {timecodeRates.map(([name, r]) => (
+              <option key={name} value={JSON.stringify(r)}>
+                {name}
+              </option>
+            ))}
+          </select>
         </Line>
-        <Line name={track.labels.length === 1 ? "Pan" : "Balance"}>
-          {toPair && track.feed.dual ? (
-            <span>dual mono, unity on both sides</span>
-          ) : (
-            <PanSlider key={`${track.id} ${track.feed.pan}`} pan={track.feed.pan} onPan={(pan) => set({ pan })} />
-          )}
+        <Line name="Lasts">
+          <span className="tc">{duration(view.end - start, sampleRate)}</span>
         </Line>
-        {toPair && (
-          <Line name="">
-            <label className="flex cursor-pointer items-center gap-2">
-              <Dual key={`${track.id} ${track.feed.dual}`} on={track.feed.dual} onChange={(dual) => set({ dual })} /> dual mono (else the pan law, −{view.head.panLaw} dB in the middle)
-            </label>
-          </Line>
-        )}
+        <Line name="Pan law">
+          <select className="field h-7" aria-label="What a mono track in the middle of a pair loses on each side" value={panLaw} onChange={(e) => void onDo({ kind: "setReel", command: { panLaw: Number(e.target.value) } })}>
+            {[3, 4.5, 6].map((x) => (
+              <option key={x} value={x}>
+                −{x} dB
+              </option>
+            ))}
+          </select>
+          <span className="text-muted">in the middle of a pair</span>
+        </Line>
       </div>
-      {clip && (
-        <div className="min-w-0 border-l border-line pl-6">
-          <Line name="Clip">
-            <b className="max-w-56 truncate font-semibold">{clip.name}</b>
-          </Line>
-          <Line name="Starts">
-            <Kept
-              label="Timecode at which the clip starts"
-              value={labelAt(clip.start, sampleRate, frameRate)}
-              onKeep={(t) => {
-                const to = parse(t, sampleRate, frameRate);
-                if (to !== null) onDo({ kind: "moveClip", command: { clip: clip.id, by: to - clip.start } });
-              }}
-              className="tc w-28"
-            />
-          </Line>
-          <Line name="Lasts">
-            <span className="tc">{duration(clip.length, sampleRate)}</span>
-          </Line>
-          <Line name="Tied">{tied > 0 ? `to ${tied} other ${tied === 1 ? "clip" : "clips"} of the take; they move together` : "to nothing"}</Line>
-        </div>
-      )}
+      <p className="max-w-md border-l border-line pl-6 text-[13px] text-muted">
+        Press a clip to choose it, drag it to move it, its edges to trim it, its upper corners to fade it; press and hold to hear it alone from there. Drag along the foot of a row for a range. Knots are tied in the weave on the right: press where a row and an output cross.
+      </p>
     </div>
+  );
+}
+
+const widths: [string, string[]][] = [
+  ["mono", ["M"]],
+  ["stereo", ["L", "R"]],
+  ["LCR", ["L", "R", "C"]],
+  ["5.1", ["L", "R", "C", "LFE", "Ls", "Rs"]],
+];
+
+/** Names of a track's widths, with its own where it is none of the usual. */
+function widthName(t: Track): string {
+  const known = widths.find(([, l]) => l.join() === t.labels.join());
+  return known ? known[0] : t.labels.every((l) => l === "M") ? `${t.labels.length} monos` : `${t.labels.length} channels`;
+}
+
+function TrackPanel({ view, track, playingAt, onDo, onRemoveTrack }: Props & { track: Track }) {
+  const set = (command: Record<string, unknown>) => onDo({ kind: "setTrack", command: { track: track.id, ...command } });
+  const stem = view.stems.find((s) => s.id === track.stem);
+  const toPair = (track.labels.length === 1 || track.labels.every((l) => l === "M")) && (stem?.labels.length ?? 0) === 2;
+  const own = widthName(track);
+  return (
+    <div className="min-w-0 shrink-0">
+      <Line name="Track">
+        <Kept label="Name of the track" value={track.name} onKeep={(name) => set({ name })} className="w-40 font-semibold" />
+        <select className="field h-7 px-1" aria-label="Width of the track" value={own} onChange={(e) => set({ labels: widths.find(([n]) => n === e.target.value)![1] })}>
+          {!widths.some(([n]) => n === own) && <option>{own}</option>}
+          {widths.map(([n]) => (
+            <option key={n}>{n}</option>
+          ))}
+        </select>
+        <button className="cursor-pointer rounded p-1 text-muted hover:text-wrong" aria-label={`Take ${track.name} off the reel`} title="Take it off the reel with its clips" onClick={onRemoveTrack}>
+          <Trash2 size={15} />
+        </button>
+      </Line>
+      <Line name="Gain">
+        <Kept label="Gain of the track in dB" value={String(track.gainDB)} onKeep={(t) => number(t) !== null && set({ gainDB: number(t) })} className="tc w-16 text-right" /> dB
+        <Ride key={track.id} track={track} playingAt={playingAt} onDo={onDo} />
+      </Line>
+      <Line name={track.labels.length === 1 || track.labels[0] === "M" ? "Pan" : "Balance"}>
+        {toPair && track.feed.dual ? (
+          <span>unity on both sides</span>
+        ) : track.pan?.length ? (
+          <>
+            <span className="text-muted">by its curve</span>
+            <button className="pill h-6 px-2.5" onClick={() => set({ pan: 0 })}>
+              take the curve off
+            </button>
+          </>
+        ) : (
+          <PanSlider key={`${track.id} ${track.feed.pan}`} pan={track.feed.pan} onPan={(pan) => set({ pan })} />
+        )}
+        {toPair && (
+          <label className="flex cursor-pointer items-center gap-1.5" title={`At unity on both sides; else the pan law, −${view.head.panLaw} dB in the middle`}>
+            <Dual key={`${track.id} ${track.feed.dual}`} on={track.feed.dual} onChange={(dual) => set({ dual })} /> dual mono
+          </label>
+        )}
+      </Line>
+      <Line name="Strand">
+        <Kept label="Strand of the track" value={track.strand ?? ""} placeholder="none" onKeep={(strand) => set({ strand })} className="w-28" />
+        <span className="text-muted">folder</span>
+        <Kept label="Folder of the track" value={track.folder ?? ""} placeholder="none" onKeep={(folder) => set({ folder })} className="w-28" />
+      </Line>
+    </div>
+  );
+}
+
+/** Rides the gain: what the slider does while the reel plays becomes the track's gain curve there. */
+function Ride({ track, playingAt, onDo }: { track: Track; playingAt: () => number | null; onDo: Do }) {
+  const [value, setValue] = useState(0);
+  const ridden = useRef<Point[] | null>(null);
+  const note = (v: number) => {
+    const at = playingAt();
+    if (at === null) return;
+    ridden.current ??= [];
+    const last = ridden.current.at(-1);
+    if (!last || at > last.at) ridden.current.push({ at: Math.round(at), value: v });
+  };
+  const end = () => {
+    const points = ridden.current;
+    ridden.current = null;
+    if (points && points.length > 1) {
+      const from = points[0]!.at;
+      const to = Math.round(playingAt() ?? points.at(-1)!.at);
+      void onDo({ kind: "setCurve", command: { of: "track", id: track.id, what: "gain", range: { from, to: Math.max(to, points.at(-1)!.at) }, points: thinned([...points, { at: Math.max(to, points.at(-1)!.at), value: points.at(-1)!.value }], 0.3) } });
+    }
+    setValue(0);
+  };
+  return (
+    <label className="flex items-center gap-1.5 text-muted" title="Hold and move it while the reel plays: the curve is written where it was held">
+      ride
+      <input type="range" min={-24} max={12} step={0.5} value={value} aria-label="Ride the gain while playing" className="w-28 accent-act" onPointerDown={() => note(value)} onChange={(e) => (setValue(Number(e.target.value)), note(Number(e.target.value)))} onPointerUp={end} onBlur={end} />
+      <span className="tc w-10 text-ink">{value > 0 ? `+${value}` : value < 0 ? `−${-value}` : "0"}</span>
+    </label>
   );
 }
 
@@ -165,8 +205,8 @@ function PanSlider({ pan, onPan }: { pan: number; onPan: (pan: number) => Promis
   };
   return (
     <>
-      <input type="range" min={-1} max={1} step={0.05} value={at} aria-label="Pan" className="w-36 accent-act" onChange={(e) => setAt(Math.abs(Number(e.target.value)) < 0.03 ? 0 : Number(e.target.value))} onPointerUp={keep} onKeyUp={keep} onBlur={keep} />
-      <span className="tc">{at === 0 ? "middle" : `${Math.round(Math.abs(at) * 100)} ${at < 0 ? "left" : "right"}`}</span>
+      <input type="range" min={-1} max={1} step={0.05} value={at} aria-label="Pan" className="w-32 accent-act" onChange={(e) => setAt(Math.abs(Number(e.target.value)) < 0.03 ? 0 : Number(e.target.value))} onPointerUp={keep} onKeyUp={keep} onBlur={keep} />
+      <span className="tc w-16">{at === 0 ? "middle" : `${Math.round(Math.abs(at) * 100)} ${at < 0 ? "left" : "right"}`}</span>
     </>
   );
 }

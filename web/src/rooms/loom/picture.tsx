@@ -4,6 +4,7 @@ import { useEffect, useRef, useState } from "react";
 import { base, type ReelView, type Take } from "../../api/client";
 import { player, usePlayer } from "../../listen/player";
 import { labelAt } from "../../ui/timecode";
+import { headsWidth } from "./geometry";
 import { positionOf, usePosition } from "./time";
 
 /** How far the picture may be from the sound while it runs before it is put right, in seconds: a frame and a half at 25. */
@@ -45,10 +46,10 @@ export function PicturePane(p: { view: ReelView; at: number; movies: Take[]; hal
     return player.subscribe(follow);
   }, [playing, p.at, start, shown?.id, sampleRate, p.half]); // eslint-disable-line react-hooks/exhaustive-deps
 
-  const [place, setPlace] = useState({ x: 12, y: 12 });
+  const [place, setPlace] = useState({ x: headsWidth + 8, y: 8 });
   const grip = useRef({ x: 0, y: 0, px: 0, py: 0 });
   return (
-    <section className="card absolute z-20 w-[300px] overflow-hidden" style={{ left: place.x, top: place.y }} aria-label="Picture">
+    <section className="card absolute z-20 w-[216px] overflow-hidden" style={{ left: place.x, top: place.y }} aria-label="Picture">
       <div
         className="flex h-8 cursor-move touch-none items-center gap-2 border-b border-line px-2.5 text-[13px]"
         onPointerDown={(e) => {

@@ -1,20 +1,34 @@
-import { Maximize2, ZoomIn, ZoomOut } from "lucide-react";
+import { Clapperboard, ListTree, Magnet, Maximize2, Plus, Spline, ZoomIn, ZoomOut } from "lucide-react";
+import { DropdownMenu } from "radix-ui";
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 
-import { useProduction, useReel, useReelEdits, useSpecs, useTakesOf } from "../../api/hooks";
-import { player, usePlayer, type Tap } from "../../listen/player";
+import { useProduction, useReel, useReelEdits, useReelWatch, useSpecs, useTakes, useTakesOf, type Command } from "../../api/hooks";
+import { player, usePlayer, type Manner, type Tap } from "../../listen/player";
 import { Header } from "../../ui/header";
-import { keyOf, keySign, useActions } from "../../ui/keys";
+import { keyOf, keySign, useActions, type ActionID } from "../../ui/keys";
+import { tell } from "../../ui/notices";
+import { useRemembered } from "../../ui/remembered";
 import { frameAt, sampleOf } from "../../ui/timecode";
-import type { ReelView } from "../../api/client";
-import { columnX, edits as editsOf, headsWidth, reedWidth, rulerHeight, trackHeight, weaveWidth, whole, zoom, type TimeView } from "./geometry";
-import { StemHead, TrackHead } from "./heads";
+import type { ReelView, Track } from "../../api/client";
+import { BorrowDialog, type Loan } from "./borrow";
+import { mainClip, nothing, there, type Choice } from "./choice";
+import { gather } from "./clipboard";
+import { curveViews, type CurveView } from "./curves";
+import { cutting } from "./cutting";
+import { columnX, edits as editsOf, headsWidth, reedWidth, rulerHeight, stemHeight, weaveWidth, whole, xOf, zoom, type TimeView } from "./geometry";
+import { FolderHead, StemHead, TrackHead } from "./heads";
 import { Inspector } from "./inspector";
+import { Lists, type ListName } from "./lists";
 import { Meters } from "./meters";
+import { PicturePane } from "./picture";
+import { ReelMenu } from "./reels";
+import { layRows } from "./rows";
+import { useSettling } from "./settling";
 import { Shuttle } from "./shuttle";
 import { SpecDialog } from "./spec";
 import { positionOf, Ruler, StemTime, TimeArea } from "./time";
+import { useUntie } from "./untie";
 import { WeaveRow } from "./weave";
 
 /** The Loom: what plays when, and where does it go? */
@@ -23,12 +37,14 @@ export function LoomRoom() {
   const production = useProduction(id);
   const reel = useReel(reelID);
   const edits = useReelEdits(reelID);
+  useReelWatch(reelID);
   const view = reel.data;
   return (
     <div className="flex h-full flex-col">
       <Header
         production={production.data}
         reel={view && { id: view.id, name: view.name }}
+        reelMenu={view && <ReelMenu view={view} />}
         history={view && { undo: view.undo, redo: view.redo, onUndo: () => void edits.undo(), onRedo: () => void edits.redo() }}
       />
       {reel.error && <p className="p-10 text-wrong">{reel.error.message}</p>}
@@ -50,60 +66,114 @@ function exists(view: ReelView, tap: Tap): boolean {
 
 function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useReelEdits> }) {
   const takes = useTakesOf(view);
+  const listed = useTakes(view.production).data?.takes;
+  const movies = useMemo(() => listed?.filter((t) => t.picture) ?? [], [listed]);
   const specs = useSpecs();
   const spec = specs.data?.find((s) => s.id === view.head.spec);
   const takesKey = [...takes.keys()].join();
-  const widths = useMemo(() => new Map([...takes.values()].map((t) => [t.id, t.channels.length])), [takesKey]); // a take's width never changes
+  // Takes that sound is borrowed from are drawn too, though no clip is of them.
+  const widths = useMemo(() => new Map([...(listed ?? []), ...takes.values()].map((t) => [t.id, t.channels.length])), [takesKey, listed]); // eslint-disable-line react-hooks/exhaustive-deps
+  const { doIt, dialog } = useUntie(edits);
+
+  // The rows: which clips are opened into their channels, which folders are shut.
+  const [opened, setOpened] = useState<ReadonlySet<string>>(new Set());
+  const [folded, setFolded] = useState<ReadonlySet<string>>(new Set());
+  const rows = useMemo(() => layRows(view, opened, folded), [view, opened, folded]);
+  const turned = (set: ReadonlySet<string>, id: string) => new Set(set.has(id) ? [...set].filter((x) => x !== id) : [...set, id]);
+  const openClip = (id: string) => setOpened((s) => turned(s, id));
+
+  // What is chosen.
+  const [chosen, setChosen] = useState<Choice>(nothing);
+  const choice = useMemo(() => there(view, chosen), [view, chosen]);
+  const track = view.tracks.find((t) => t.id === choice.track);
+  const clip = mainClip(view, choice) ?? rows.clips.get(choice.track)?.[0];
+  const selectTrack = (t: string) => setChosen({ ...nothing, track: t, range: choice.range && { ...choice.range } });
+  const selectClip = (id: string) => {
+    const c = view.clips.find((x) => x.id === id);
+    if (c) setChosen({ ...nothing, track: c.track, clips: [c.id] });
+  };
+
   // Which recorder's channel a track comes from stays visible.
   const originOf = (track: string) => {
-    const c = view.clips.find((x) => x.track === track);
+    const c = rows.clips.get(track)?.[0];
     const t = c && takes.get(c.take);
     if (!c || !t) return "";
     const channels = c.channels.map((x) => x + 1);
     return `${t.description.roll || t.fileName.replace(/\.[^.]+$/, "")} ${channels.length > 2 ? `${channels[0]}–${channels.at(-1)}` : channels.join(" ")}`;
   };
 
-  // Listening: where the shuttle stands, what is heard.
+  // Listening: where the shuttle stands, what is heard and how.
   const [at, setAt] = useState(view.head.start);
   const [chosenTap, setTap] = useState<Tap | null>(null);
-  const [solo, setSolo] = useState<string[]>([]);
+  const [soloChosen, setSolo] = useRemembered<string[]>(`loom.solo.${view.id}`, []);
+  const [loop, setLoop] = useState(false);
+  const [half, setHalf] = useState(false);
+  const [alone, setAlone] = useState<{ clip: string; channel: number } | null>(null);
   const [editingPosition, setEditingPosition] = useState(false);
   const playing = usePlayer((s) => s.playing?.what === "reel" && s.playing.id === view.id);
   // Not subscribed to: only what shows the position is drawn again as it runs.
   const position = () => positionOf(view.id, at);
   const tap = chosenTap && exists(view, chosenTap) ? chosenTap : usualTap(view);
-  const soloed = useMemo(() => solo.filter((x) => view.tracks.some((t) => t.id === x)), [solo, view.tracks]);
-  const tapKey = `${tap.kind} ${tap.id} ${soloed.join(" ")}`;
-  useEffect(() => player.change(tap, soloed), [tapKey, view.revision]); // eslint-disable-line react-hooks/exhaustive-deps
+  const soloed = useMemo(() => soloChosen.filter((x) => view.tracks.some((t) => t.id === x)), [soloChosen, view.tracks]);
+  const heard = alone && view.clips.some((c) => c.id === alone.clip) ? alone : undefined;
+  const around = loop && choice.range ? { from: choice.range.from, to: choice.range.to } : null;
+  const manner: Manner = { tap, solo: soloed, loop: around, half, lane: heard };
+  const tapKey = `${tap.kind} ${tap.id} ${soloed.join(" ")} ${around?.from} ${around?.to}`;
+  const quiet = useRef(false); // what plays is only a try: the shuttle stays where it was
+  useEffect(() => player.change(manner), [tapKey, view.revision]); // eslint-disable-line react-hooks/exhaustive-deps
   useEffect(() => () => player.stop(), []);
+  const playFrom = (from: number, m: Partial<Manner> = {}) => {
+    quiet.current = false;
+    void player.playReel(view.id, from, { ...manner, ...m });
+  };
+  /** Plays something that leaves the shuttle where it is. */
+  const tryOut = (from: number, m: Partial<Manner>) => {
+    void player.playReel(view.id, from, { ...manner, loop: null, lane: undefined, ...m });
+    quiet.current = true;
+  };
+  const mannerKey = `${half} ${heard?.clip} ${heard?.channel}`;
+  useEffect(() => {
+    if (playing && !quiet.current) playFrom(position());
+  }, [mannerKey]); // eslint-disable-line react-hooks/exhaustive-deps
 
   const play = () => {
     if (playing) {
-      setAt(position());
+      if (!quiet.current) setAt(position());
       player.stop();
-    } else {
-      const from = at >= view.end ? view.head.start : at;
-      setAt(from);
-      void player.playReel(view.id, from, tap, soloed);
+      return;
     }
+    const from = around && (at < around.from || at >= around.to) ? around.from : at >= view.end ? view.head.start : at;
+    setAt(from);
+    playFrom(from);
   };
   const go = useCallback(
     (sample: number) => {
       setAt(sample);
       const s = player.snapshot();
-      if (s.playing?.what === "reel") void player.playReel(view.id, sample, tap, soloed);
+      if (s.playing?.what === "reel" && !quiet.current) void player.playReel(view.id, sample, manner);
     },
-    [view.id, tapKey], // eslint-disable-line react-hooks/exhaustive-deps
+    [view.id, tapKey, mannerKey], // eslint-disable-line react-hooks/exhaustive-deps
   );
+  const scrubbed = useRef(0);
+  /** Moves the shuttle and lets a little be heard where it goes. */
+  const scrub = (sample: number) => {
+    setAt(sample);
+    const now = performance.now();
+    if (now - scrubbed.current < scrubEvery) return;
+    scrubbed.current = now;
+    if (playing && !quiet.current) void player.playReel(view.id, sample, manner);
+    else tryOut(sample, { half: false, until: Math.round(sample + view.head.sampleRate * scrubSeconds), lane: heard });
+  };
   const wasPlaying = useRef(false);
   useEffect(() => {
     // Where playing ended, the shuttle stays.
-    if (wasPlaying.current && !playing) setAt((a) => Math.max(a, player.snapshot().position || a));
+    if (wasPlaying.current && !playing && !quiet.current) setAt((a) => player.snapshot().position || a);
     wasPlaying.current = playing;
   }, [playing]);
 
   // The view in time.
   const timeBox = useRef<HTMLDivElement>(null);
+  const scroller = useRef<HTMLDivElement>(null);
   const [timeWidth, setTimeWidth] = useState(600);
   const [time, setTime] = useState<TimeView | null>(null);
   useLayoutEffect(() => {
@@ -113,36 +183,65 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
     o.observe(timeBox.current!);
     return () => o.disconnect();
   }, []);
-  const shown = time ?? whole(view, timeWidth);
-  const onTime = useCallback((change: (v: TimeView) => TimeView) => setTime((v) => change(v ?? whole(view, timeBox.current?.clientWidth ?? 600))), [view]);
+  const overall = useMemo(() => whole(view, timeWidth), [view.clips, view.head.start, view.end, timeWidth]); // eslint-disable-line react-hooks/exhaustive-deps
+  const shown = time ?? overall;
+  const onTime = useCallback((change: (v: TimeView) => TimeView) => setTime((v) => change(v ?? overall)), [overall]);
   useEffect(() => {
     if (!playing) return;
     // The page turns when the shuttle runs out of it.
     return player.subscribe(() => {
       const now = positionOf(view.id, -1);
       const x = (now - shown.left) / shown.perPixel;
-      if (now >= 0 && (x > timeWidth * 0.96 || x < 0)) setTime({ ...shown, left: now - timeWidth * 0.06 * shown.perPixel });
+      if (now >= 0 && !quiet.current && (x > timeWidth * 0.96 || x < 0)) setTime({ ...shown, left: now - timeWidth * 0.06 * shown.perPixel });
     });
   }, [playing, view.id, shown.left, shown.perPixel, timeWidth]); // eslint-disable-line react-hooks/exhaustive-deps
   const nearer = (factor: number) => onTime((v) => zoom(v, factor, Math.max(0, Math.min(timeWidth, (position() - v.left) / v.perPixel))));
+  /** Goes to a place and brings it into view. */
+  const visit = (sample: number) => {
+    go(sample);
+    const x = (sample - shown.left) / shown.perPixel;
+    if (x < 0 || x > timeWidth) setTime({ ...shown, left: sample - timeWidth * 0.3 * shown.perPixel });
+  };
+  const showClip = (id: string) => {
+    const c = view.clips.find((x) => x.id === id);
+    if (!c) return;
+    selectClip(id);
+    visit(c.start);
+    const row = rows.byTrack.get(c.track);
+    if (row && scroller.current) scroller.current.scrollTop = Math.max(0, row.y - scroller.current.clientHeight / 3);
+  };
 
-  // Selection.
-  const [selected, setSelected] = useState({ track: "", clip: "" });
-  const track = view.tracks.find((t) => t.id === selected.track);
-  const clip = view.clips.find((c) => c.id === selected.clip && c.track === track?.id) ?? view.clips.find((c) => c.track === track?.id);
-  const select = (t: string, c = "") => setSelected({ track: t, clip: c });
-  const set = (t: string, command: Record<string, unknown>) => void edits.command({ kind: "setTrack", command: { track: t, ...command } });
+  // What floats, and the lists.
+  const [curves, setCurves] = useState<CurveView>("none");
+  const [snap, setSnap] = useRemembered("loom.snap", true);
+  const [pictureShown, setPictureShown] = useRemembered(`loom.picture.${view.id}`, view.head.picture !== undefined);
+  const [lists, setLists] = useState<ListName | null>(null);
+  const [loan, setLoan] = useState<Loan | null>(null);
+  const settling = useSettling(view);
+
+  const set = (t: string, command: Record<string, unknown>) => void doIt({ kind: "setTrack", command: { track: t, ...command } });
   const nextStem = () => {
     if (!track) return;
     const i = view.stems.findIndex((s) => s.id === track.stem);
     set(track.id, { stem: view.stems[(i + 1) % view.stems.length]!.id });
   };
   const toggleSolo = (t: string) => setSolo((s) => (s.includes(t) ? s.filter((x) => x !== t) : [...s, t]));
-  const remove = () => track && void edits.command({ kind: "removeTracks", command: { tracks: [track.id] } });
   const step = (by: number) => {
-    const i = view.tracks.findIndex((t) => t.id === selected.track);
-    const to = view.tracks[i < 0 ? 0 : Math.max(0, Math.min(view.tracks.length - 1, i + by))];
-    if (to) select(to.id);
+    const list = rows.list.filter((r) => r.kind === "track");
+    const i = list.findIndex((r) => r.id === choice.track);
+    const to = list[i < 0 ? 0 : Math.max(0, Math.min(list.length - 1, i + by))];
+    if (to) selectTrack(to.id);
+  };
+  const moveRow = (by: number) => {
+    const i = view.tracks.findIndex((t) => t.id === choice.track);
+    const above = view.tracks[by < 0 ? i - 1 : i + 2];
+    if (i >= 0 && (by > 0 || i > 0)) void doIt({ kind: "orderTracks", command: { tracks: [choice.track], above: above?.id ?? "" } });
+  };
+  const height = (by: number) => {
+    if (!track) return;
+    const order = [1, 2, 3, 4];
+    const now = order.indexOf(track.height || 2);
+    set(track.id, { height: order[Math.max(0, Math.min(3, now + by))] });
   };
   const stepFrame = (by: number) => {
     const { sampleRate, frameRate } = view.head;
@@ -153,7 +252,31 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
     const to = by > 0 ? list.find((e) => e > position()) : list.findLast((e) => e < position());
     if (to !== undefined) go(to);
   };
-  useActions({
+  const borrow = () => {
+    const r = choice.range;
+    const lane = choice.lane ?? (clip && clip.channels.length === 1 ? { clip: clip.id, channel: 0 } : null);
+    if (r && lane) setLoan({ ...lane, from: r.from, to: r.to });
+    else tell("Choose a range on one channel first: open the clip and drag over the channel.");
+  };
+  const settle = () => {
+    const r = choice.range;
+    if (r && !choice.lane && r.tracks.length === 1) settling.start({ track: r.tracks[0]!, range: { from: r.from, to: r.to } });
+    else if (choice.clips.length > 0) settling.start({ clips: choice.clips });
+    else if (track) settling.start({ track: track.id });
+  };
+  const nextOf = <T extends { id: string }>(list: T[], kind: Tap["kind"]) => {
+    const i = tap.kind === kind ? list.findIndex((x) => x.id === tap.id) : -1;
+    const to = list[(i + 1) % list.length];
+    if (to) setTap({ kind, id: to.id });
+  };
+  const listenAlone = () => {
+    if (choice.lane) return setAlone(heard?.clip === choice.lane.clip && heard.channel === choice.lane.channel ? null : choice.lane);
+    setAlone(null);
+    if (track) setTap(tap.kind === "track" && tap.id === track.id ? null : { kind: "track", id: track.id });
+  };
+  const cuts = cutting({ view, choice, at: () => Math.round(position()), doIt, choose: setChosen });
+  const acts = {
+    ...cuts,
     play,
     "frame-back": () => stepFrame(-1),
     "frame-on": () => stepFrame(1),
@@ -163,17 +286,60 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
     goto: () => setEditingPosition(true),
     "track-up": () => step(-1),
     "track-down": () => step(1),
+    "row-up": () => moveRow(-1),
+    "row-down": () => moveRow(1),
+    taller: () => height(1),
+    lower: () => height(-1),
     solo: () => track && toggleSolo(track.id),
     mute: () => track && set(track.id, { mute: !track.mute }),
-    alone: () => track && setTap(tap.kind === "track" && tap.id === track.id ? null : { kind: "track", id: track.id }),
+    alone: listenAlone,
+    "next-stem": () => nextOf(view.stems, "stem"),
+    "next-output": () => nextOf(view.outputs, "output"),
+    usual: () => {
+      setAlone(null);
+      setTap(null);
+    },
+    "play-range": () => choice.range && playFrom(choice.range.from, { until: choice.range.to, loop: null }),
+    loop: () => setLoop(!loop),
+    half: () => setHalf(!half),
     stem: nextStem,
     confirm: () => track?.suggested && set(track.id, { stem: track.stem }),
     closer: () => nearer(0.5),
     wider: () => nearer(2),
     whole: () => setTime(null),
-    remove,
-  });
-  const toggleTap = (t: Tap) => setTap(tap.kind === t.kind && tap.id === t.id ? null : t);
+    open: () => {
+      if (!clip) return;
+      if (!opened.has(clip.id) && (xOf(shown, clip.start + clip.length) < 0 || xOf(shown, clip.start) > timeWidth)) visit(clip.start);
+      openClip(clip.id);
+    },
+    curves: () => setCurves(curveViews[(curveViews.indexOf(curves) + 1) % curveViews.length]!),
+    snap: () => setSnap(!snap),
+    picture: () => setPictureShown(!pictureShown),
+    lists: () => setLists(lists ? null : "sync"),
+    find: () => setLists("find"),
+    borrow,
+    settle,
+  } satisfies Partial<Record<ActionID, () => void>>;
+  useActions(acts);
+  const toggleTap = (t: Tap) => {
+    setAlone(null);
+    setTap(tap.kind === t.kind && tap.id === t.id ? null : t);
+  };
+  const dragged = useRef("");
+  const dragHead = (t: Track) => (e: React.DragEvent, what: "start" | "over" | "drop") => {
+    if (what === "start") {
+      dragged.current = t.id;
+      e.dataTransfer.effectAllowed = "move";
+      return;
+    }
+    if (!dragged.current) return;
+    e.preventDefault();
+    if (what === "drop" && dragged.current !== t.id) void doIt({ kind: "orderTracks", command: { tracks: [dragged.current], above: t.id } });
+  };
+  const heardAlone = () => {
+    const c = heard && view.clips.find((x) => x.id === heard.clip);
+    return c ? `${takes.get(c.take)?.channels[c.channels[heard.channel] ?? 0]?.name || `channel ${heard.channel + 1}`}, ${c.name}` : "";
+  };
 
   // The reed: how much of the room is time, how much weave.
   const full = weaveWidth(view.outputs.length);
@@ -182,6 +348,7 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   const weaveShown = Math.min(reed ?? full, full);
   const slid = Math.max(0, Math.min(slide, full - weaveShown));
   const [choosing, setChoosing] = useState(false);
+  let row = 0;
 
   return (
     <>
@@ -193,131 +360,226 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
         tap={tap}
         soloed={soloed.length}
         editing={editingPosition}
+        range={choice.range}
+        loop={loop}
+        half={half}
+        heardAlone={heardAlone()}
+        onLoop={acts.loop}
+        onHalf={acts.half}
+        onClearRange={() => setChosen({ ...choice, range: null })}
+        onLists={setLists}
         onEditing={setEditingPosition}
         onPlay={play}
-        onGo={go}
-        onTap={setTap}
+        onGo={visit}
+        onTap={(t) => {
+          setAlone(null);
+          setTap(t);
+        }}
         onClearSolo={() => setSolo([])}
-        onFinding={(t) => t && select(t)}
+        onFinding={(t) => t && selectTrack(t)}
         onSpec={() => setChoosing(true)}
       />
-      <div className="flex shrink-0 border-b border-line bg-ground" style={{ height: rulerHeight }}>
-        <div className="flex shrink-0 items-end justify-end gap-1 border-r border-line px-2 pb-1.5" style={{ width: headsWidth }}>
-          <ZoomButton label={`Wider in time (${keySign(keyOf("wider"))})`} onClick={() => nearer(2)}>
-            <ZoomOut size={14} />
-          </ZoomButton>
-          <ZoomButton label={`Closer in time (${keySign(keyOf("closer"))})`} onClick={() => nearer(0.5)}>
-            <ZoomIn size={14} />
-          </ZoomButton>
-          <ZoomButton label={`The whole reel (${keySign(keyOf("whole"))})`} onClick={() => setTime(null)}>
-            <Maximize2 size={13} />
-          </ZoomButton>
-        </div>
-        <div ref={timeBox} className="min-w-0 grow">
-          <Ruler view={view} time={shown} takes={widths} at={at} onTime={onTime} onGo={go} />
-        </div>
-        <div style={{ width: reedWidth }} className="shrink-0" />
-        <Slid width={weaveShown} full={full} slid={slid} onSlide={setSlide}>
-          <WeaveHead view={view} tap={tap} onTap={toggleTap} />
-        </Slid>
-      </div>
-      <div className="relative flex min-h-0 grow">
-        <div className="flex min-h-0 grow overflow-y-auto overflow-x-hidden">
-          <div className="shrink-0 border-r border-line" style={{ width: headsWidth }} role="grid" aria-label="Tracks">
-            {view.tracks.map((t) => (
-              <TrackHead
-                key={t.id}
-                view={view}
-                track={t}
-                origin={originOf(t.id)}
-                selected={t.id === selected.track}
-                soloed={soloed.includes(t.id)}
-                alone={tap.kind === "track" && tap.id === t.id}
-                onSelect={() => select(t.id)}
-                onStem={(s) => set(t.id, { stem: s })}
-                onMute={() => set(t.id, { mute: !t.mute })}
-                onSolo={() => toggleSolo(t.id)}
-              />
-            ))}
-          </div>
-          <div className="relative flex min-w-0 grow flex-col">
-            {view.clips.length === 0 && (
-              <div className="absolute inset-x-0 top-24 z-10 flex flex-col items-center gap-2 px-6 text-center">
-                <b className="text-lg">Nothing is on this reel yet</b>
-                <p className="max-w-sm text-muted">
-                  Unravel takes onto it under{" "}
-                  <Link className="font-semibold text-ink underline" to={`/p/${view.production}/takes`}>
-                    Takes
-                  </Link>
-                  : each microphone becomes a track of its own.
-                </p>
-              </div>
-            )}
-            <TimeArea
-              view={view}
-              time={shown}
-              takes={widths}
-              selectedTrack={selected.track}
-              selectedClip={clip?.id ?? ""}
-              at={at}
-              onTime={onTime}
-              onGo={go}
-              onSelect={select}
-              onMove={(c, by) => void edits.command({ kind: "moveClip", command: { clip: c, by } })}
-            />
-          </div>
-          <Reed width={weaveShown} full={full} onWidth={setReed} />
-          <Slid width={weaveShown} full={full} slid={slid} onSlide={setSlide}>
-            <div role="grid" aria-label="The weave" className="relative h-full">
-              {view.outputs.length === 0 ? (
-                <div className="flex flex-col items-start gap-3 px-5 py-6">
-                  <b>No outputs yet</b>
-                  <p className="text-[13px] text-muted">A delivery spec says which output channels there are and which stems feed them.</p>
-                  <button className="pill-act" onClick={() => setChoosing(true)}>
-                    Choose a delivery spec
-                  </button>
-                </div>
-              ) : (
-                <>
-                  {view.outputs.map((o, i) => (
-                    <span key={o.id} className="absolute inset-y-0 w-[1.5px]" style={{ left: columnX(i) - 0.75, background: "var(--warp)" }} />
-                  ))}
-                  {view.tracks.map((t, i) => (
-                    <div key={t.id} className={`border-b border-line ${t.id === selected.track ? "bg-paper" : ""}`} style={{ height: trackHeight }}>
-                      <WeaveRow view={view} row="track" id={t.id} name={t.name} stem={t.stem} index={i} edits={edits} muted={t.mute} />
-                    </div>
-                  ))}
-                </>
-              )}
+      <div className="flex min-h-0 grow">
+        <div className="flex min-w-0 grow flex-col">
+          <div className="flex shrink-0 border-b border-line bg-ground" style={{ height: rulerHeight }}>
+            <div className="flex shrink-0 items-end justify-between border-r border-line px-2 pb-1.5" style={{ width: headsWidth }}>
+              <span className="flex gap-1">
+                <AddTrack view={view} below={choice.track} onDo={doIt} />
+                <Corner action="picture" label="Picture" on={pictureShown} onClick={acts.picture}>
+                  <Clapperboard size={13} />
+                </Corner>
+                <Corner action="lists" label="Lists: out of sync, strays, marks, find, history" on={lists !== null} onClick={acts.lists}>
+                  <ListTree size={13} />
+                </Corner>
+                <Corner action="snap" label="Snap to frames, edits, marks and the shuttle" on={snap} onClick={acts.snap}>
+                  <Magnet size={13} />
+                </Corner>
+                <CurveMenu curves={curves} onCurves={setCurves} />
+              </span>
+              <span className="flex gap-1">
+                <Corner action="wider" label="Wider in time" onClick={acts.wider}>
+                  <ZoomOut size={13} />
+                </Corner>
+                <Corner action="closer" label="Closer in time" onClick={acts.closer}>
+                  <ZoomIn size={13} />
+                </Corner>
+                <Corner action="whole" label="The whole reel" onClick={acts.whole}>
+                  <Maximize2 size={12} />
+                </Corner>
+              </span>
             </div>
-          </Slid>
+            <div ref={timeBox} className="min-w-0 grow">
+              <Ruler
+                view={view}
+                time={shown}
+                at={at}
+                range={choice.range}
+                loop={loop}
+                onTime={onTime}
+                onGo={go}
+                onScrub={scrub}
+                onRange={(from, to) => setChosen({ ...choice, range: { from, to, tracks: view.tracks.map((t) => t.id) } })}
+                onMark={() => setLists((l) => l ?? "marks")}
+              />
+            </div>
+            <div style={{ width: reedWidth }} className="shrink-0" />
+            <Slid width={weaveShown} full={full} slid={slid} onSlide={setSlide}>
+              <WeaveHead view={view} tap={tap} onTap={toggleTap} />
+            </Slid>
+          </div>
+          <div className="relative flex min-h-0 grow">
+            {pictureShown && (
+              <PicturePane
+                view={view}
+                at={at}
+                movies={movies}
+                half={half}
+                onChoose={(t) => void doIt({ kind: "setReel", command: { picture: { take: t.id, start: t.place ?? view.head.start } } })}
+                onClose={() => setPictureShown(false)}
+              />
+            )}
+            <div ref={scroller} className="min-h-0 grow overflow-y-auto overflow-x-hidden">
+              <div className="flex min-h-full" style={{ height: rows.height }}>
+              <div className="shrink-0 border-r border-line" style={{ width: headsWidth, height: Math.max(rows.height, 1) }} role="grid" aria-label="Tracks">
+                {rows.list.map((r) => {
+                  if (r.kind === "folder") return <FolderHead key={r.id} row={r} onFold={() => setFolded((s) => turned(s, r.name))} />;
+                  const t = r.track;
+                  const openHere = r.lanes > 0 ? (choice.clips.map((id) => view.clips.find((c) => c.id === id)).find((c) => c?.track === t.id && opened.has(c.id)) ?? rows.clips.get(t.id)?.find((c) => opened.has(c.id))) : undefined;
+                  return (
+                    <TrackHead
+                      key={t.id}
+                      view={view}
+                      row={r}
+                      origin={originOf(t.id)}
+                      opened={openHere}
+                      take={openHere && takes.get(openHere.take)}
+                      lane={choice.lane && choice.lane.clip === openHere?.id ? choice.lane.channel : -1}
+                      onLane={(channel) => openHere && setChosen({ track: t.id, clips: [openHere.id], lane: { clip: openHere.id, channel }, range: choice.range && { ...choice.range, tracks: [t.id] } })}
+                      onLaneOff={(channel) => openHere && void doIt({ kind: "setLane", command: { clip: openHere.id, channel, off: !openHere.lanes?.[channel]?.off } })}
+                      onDrag={dragHead(t)}
+                      selected={t.id === choice.track}
+                      soloed={soloed.includes(t.id)}
+                      alone={tap.kind === "track" && tap.id === t.id}
+                      onSelect={() => selectTrack(t.id)}
+                      onStem={(s) => set(t.id, { stem: s })}
+                      onMute={() => set(t.id, { mute: !t.mute })}
+                      onSolo={() => toggleSolo(t.id)}
+                    />
+                  );
+                })}
+              </div>
+              <div className="relative flex min-w-0 grow flex-col">
+                {view.clips.length === 0 && (
+                  <div className="absolute inset-x-0 top-24 z-10 flex flex-col items-center gap-2 px-6 text-center">
+                    <b className="text-lg">Nothing is on this reel yet</b>
+                    <p className="max-w-sm text-muted">
+                      Unravel takes onto it under{" "}
+                      <Link className="font-semibold text-ink underline" to={`/p/${view.production}/takes`}>
+                        Takes
+                      </Link>
+                      : each microphone becomes a track of its own.
+                    </p>
+                  </div>
+                )}
+                <TimeArea
+                  view={view}
+                  time={shown}
+                  takes={widths}
+                  rows={rows}
+                  choice={choice}
+                  curves={curves}
+                  snap={snap}
+                  at={at}
+                  scroller={scroller}
+                  onTime={onTime}
+                  onGo={go}
+                  onChoose={setChosen}
+                  onOpen={openClip}
+                  onDo={(c) => void doIt(c)}
+                  onCopyTo={(ids, by, down) => {
+                    const found = gather(view, ids);
+                    const first = Math.min(...found.clips.map((c) => c.start));
+                    const top = view.tracks.findIndex((t) => t.id === found.tracks[0]?.id) + down;
+                    void doIt({ kind: "pasteClips", command: { clips: found.clips, tracks: found.tracks, at: first + by, track: down === 0 ? "" : (view.tracks[top]?.id ?? "") } });
+                  }}
+                  onListen={(c, channel, from) => tryOut(from, { solo: [], half: false, lane: { clip: c, channel } })}
+                  onQuiet={() => player.stop()}
+                />
+              </div>
+              <Reed width={weaveShown} full={full} onWidth={setReed} />
+              <Slid width={weaveShown} full={full} slid={slid} onSlide={setSlide}>
+                <div role="grid" aria-label="The weave" className="relative h-full">
+                  {view.outputs.length === 0 ? (
+                    <div className="flex flex-col items-start gap-3 px-5 py-6">
+                      <b>No outputs yet</b>
+                      <p className="text-[13px] text-muted">A delivery spec says which output channels there are and which stems feed them.</p>
+                      <button className="pill-act" onClick={() => setChoosing(true)}>
+                        Choose a delivery spec
+                      </button>
+                    </div>
+                  ) : (
+                    <>
+                      {view.outputs.map((o, i) => (
+                        <span key={o.id} className="absolute inset-y-0 w-[1.5px]" style={{ left: columnX(i) - 0.75, background: "var(--warp)" }} />
+                      ))}
+                      {rows.list.map((r) =>
+                        r.kind === "folder" ? (
+                          <div key={r.id} className="border-b border-line bg-band" style={{ height: r.height }} />
+                        ) : (
+                          <div key={r.id} className={`border-b border-line ${r.id === choice.track ? "bg-paper" : ""}`} style={{ height: r.height }}>
+                            <WeaveRow view={view} row="track" id={r.id} name={r.track.name} stem={r.track.stem} index={row++} edits={edits} muted={r.track.mute} height={r.body} />
+                          </div>
+                        ),
+                      )}
+                    </>
+                  )}
+                </div>
+              </Slid>
+              </div>
+            </div>
+          </div>
+          <div className="flex shrink-0 border-t border-line bg-band">
+            <div className="shrink-0 border-r border-line" style={{ width: headsWidth }}>
+              {view.stems.map((s) => (
+                <StemHead key={s.id} stem={s} on={tap.kind === "stem" && tap.id === s.id} onTap={toggleTap} />
+              ))}
+            </div>
+            <div className="min-w-0 grow">
+              <StemTime view={view} time={shown} takes={widths} rows={rows} at={at} onTime={onTime} onGo={go} />
+            </div>
+            <Reed width={weaveShown} full={full} onWidth={setReed} />
+            <Slid width={weaveShown} full={full} slid={slid} onSlide={setSlide}>
+              {view.outputs.length > 0 &&
+                view.stems.map((s, i) => <WeaveRow key={s.id} view={view} row="stem" id={s.id} name={s.name} stem={s.id} index={view.tracks.length + i} edits={edits} muted={false} height={stemHeight} />)}
+            </Slid>
+          </div>
+          <div className="flex h-[136px] shrink-0 border-t border-line bg-paper">
+            <div className="min-w-0 grow">
+              <Inspector
+                view={view}
+                track={track}
+                clip={clip}
+                choice={choice}
+                takes={takes}
+                acts={acts}
+                playingAt={() => (playing ? position() : null)}
+                onDo={doIt}
+                onRemoveTrack={() => track && void doIt({ kind: "removeTracks", command: { tracks: [track.id] } })}
+                onSettle={settle}
+              />
+            </div>
+            {settling.words && <span className="self-start px-3 py-2 text-[13px] text-muted">{settling.words}</span>}
+            <div className="shrink-0 bg-ground" style={{ width: reedWidth }} />
+            <div className="shrink-0 bg-ground">
+              <Slid width={weaveShown} full={full} slid={slid} onSlide={setSlide}>
+                {view.outputs.length > 0 && <Meters view={view} spec={spec} tap={tap} onTap={toggleTap} />}
+              </Slid>
+            </div>
+          </div>
         </div>
-      </div>
-      <div className="flex shrink-0 border-t border-line bg-band">
-        <div className="shrink-0 border-r border-line" style={{ width: headsWidth }}>
-          {view.stems.map((s) => (
-            <StemHead key={s.id} stem={s} on={tap.kind === "stem" && tap.id === s.id} onTap={toggleTap} />
-          ))}
-        </div>
-        <div className="min-w-0 grow">
-          <StemTime view={view} time={shown} takes={widths} at={at} onTime={onTime} onGo={go} />
-        </div>
-        <Reed width={weaveShown} full={full} onWidth={setReed} />
-        <Slid width={weaveShown} full={full} slid={slid} onSlide={setSlide}>
-          {view.outputs.length > 0 &&
-            view.stems.map((s, i) => <WeaveRow key={s.id} view={view} row="stem" id={s.id} name={s.name} stem={s.id} index={view.tracks.length + i} edits={edits} muted={false} />)}
-        </Slid>
-      </div>
-      <div className="flex h-[136px] shrink-0 border-t border-line bg-paper">
-        <div className="min-w-0 grow">
-          <Inspector view={view} track={track} clip={clip} onDo={edits.command} onRemove={remove} />
-        </div>
-        <div className="shrink-0 bg-ground" style={{ width: reedWidth }} />
-        <div className="shrink-0 bg-ground">
-          <Slid width={weaveShown} full={full} slid={slid} onSlide={setSlide}>
-            {view.outputs.length > 0 && <Meters view={view} spec={spec} tap={tap} onTap={toggleTap} />}
-          </Slid>
-        </div>
+        {lists && (
+          <Lists view={view} shown={lists} onShow={setLists} onClose={() => setLists(null)} onClip={showClip} onGo={visit} onDo={(c) => void doIt(c)} onUndo={() => void edits.undo()} onRedo={() => void edits.redo()} />
+        )}
       </div>
       <SpecDialog
         open={choosing}
@@ -328,7 +590,89 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
           void edits.spec(s);
         }}
       />
+      <BorrowDialog
+        view={view}
+        takes={takes}
+        loan={loan}
+        onClose={() => {
+          if (quiet.current) player.stop();
+          setLoan(null);
+        }}
+        onHear={(trial, from, until) => tryOut(from, { trial: trial ?? undefined, until, half: false, solo: [], lane: undefined })}
+        onDo={(c) => void doIt(c)}
+      />
+      {dialog}
     </>
+  );
+}
+
+/** How often and how long something is heard while the shuttle is dragged. */
+const scrubEvery = 90; // milliseconds
+const scrubSeconds = 0.12;
+
+function Corner(p: { action: ActionID; label: string; on?: boolean; onClick: () => void; children: React.ReactNode }) {
+  return (
+    <button
+      className={`flex h-[22px] w-[22px] cursor-pointer items-center justify-center rounded-full border ${p.on ? "border-ink bg-ink text-ground" : "border-line bg-paper text-muted hover:text-ink"}`}
+      aria-label={p.label}
+      aria-pressed={p.on}
+      title={`${p.label} (${keySign(keyOf(p.action))})`}
+      onClick={p.onClick}
+    >
+      {p.children}
+    </button>
+  );
+}
+
+/** Which curves are drawn and can be changed. */
+function CurveMenu({ curves, onCurves }: { curves: CurveView; onCurves: (c: CurveView) => void }) {
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger
+        className={`flex h-[22px] w-[22px] cursor-pointer items-center justify-center rounded-full border ${curves !== "none" ? "border-ink bg-ink text-ground" : "border-line bg-paper text-muted hover:text-ink"}`}
+        aria-label={`Curves: ${curves}`}
+        title={`Curves: ${curves} (${keySign(keyOf("curves"))})`}
+      >
+        <Spline size={13} />
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className="menu" sideOffset={4}>
+          {curveViews.map((c) => (
+            <DropdownMenu.Item key={c} className="menu-item" onSelect={() => onCurves(c)}>
+              {c === "none" ? "No curves: move and trim" : `Draw ${c}`} {c === curves && <span className="ml-auto text-muted">shown</span>}
+            </DropdownMenu.Item>
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}
+
+const newTracks: [string, string[]][] = [
+  ["mono", ["M"]],
+  ["stereo", ["L", "R"]],
+  ["four monos", ["M", "M", "M", "M"]],
+  ["5.1", ["L", "R", "C", "LFE", "Ls", "Rs"]],
+];
+
+/** Makes an empty track below the selected one, in its stem. */
+function AddTrack({ view, below, onDo }: { view: ReelView; below: string; onDo: (c: Command) => Promise<ReelView | undefined> }) {
+  const beside = view.tracks.find((t) => t.id === below);
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="flex h-[22px] w-[22px] cursor-pointer items-center justify-center rounded-full border border-line bg-paper text-muted hover:text-ink" aria-label="Add a track" title="Add a track">
+        <Plus size={14} />
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className="menu" sideOffset={4} align="start">
+          {newTracks.map(([name, labels]) => (
+            <DropdownMenu.Item key={name} className="menu-item" onSelect={() => void onDo({ kind: "addTrack", command: { name: `Track ${view.tracks.length + 1}`, labels, stem: beside?.stem ?? view.stems[0]?.id, folder: beside?.folder ?? "", below: beside?.id ?? "" } })}>
+              A {name} track {beside && <span className="text-muted">below {beside.name}</span>}
+            </DropdownMenu.Item>
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
   );
 }
 
@@ -409,13 +753,5 @@ function WeaveHead({ view, tap, onTap }: { view: ReelView; tap: Tap; onTap: (t: 
         );
       })}
     </div>
-  );
-}
-
-function ZoomButton(p: { label: string; onClick: () => void; children: React.ReactNode }) {
-  return (
-    <button className="flex h-6 w-6 cursor-pointer items-center justify-center rounded-full border border-line bg-paper text-muted hover:text-ink" aria-label={p.label} title={p.label} onClick={p.onClick}>
-      {p.children}
-    </button>
   );
 }

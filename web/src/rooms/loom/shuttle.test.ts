@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import type { ReelView } from "../../api/client";
-import { number } from "./inspector";
+import { number } from "./numbers";
 import { band, ofPPM } from "./meters";
 import { tapName } from "./shuttle";
 

@@ -1,11 +1,12 @@
-import { AlertTriangle, ChevronDown, Play, Square } from "lucide-react";
+import { AlertTriangle, ChevronDown, Play, Repeat, Square, X } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useRef, useState, type ReactNode } from "react";
 
 import type { ReelView, Spec } from "../../api/client";
 import { usePlayer, type Tap } from "../../listen/player";
-import { keyOf, keySign } from "../../ui/keys";
-import { labelAt, parse } from "../../ui/timecode";
+import { keyOf, keySign, type ActionID } from "../../ui/keys";
+import { duration, labelAt, parse } from "../../ui/timecode";
+import type { ListName } from "./lists";
 import { usePosition } from "./time";
 
 export function tapName(view: ReelView, tap: Tap): string {
@@ -41,9 +42,19 @@ export function Shuttle(p: {
   onClearSolo: () => void;
   onFinding: (track: string | undefined) => void;
   onSpec: () => void;
+  range: { from: number; to: number } | null;
+  loop: boolean;
+  half: boolean;
+  heardAlone: string; // what is heard alone that is no tap: a channel of a clip
+  onLoop: () => void;
+  onHalf: () => void;
+  onClearRange: () => void;
+  onLists: (l: ListName) => void;
 }) {
   const { view } = p;
   const gaps = usePlayer((s) => s.gaps);
+  const lost = usePlayer((s) => s.lost);
+  const out = view.adrift.length;
   return (
     <div className="flex h-[46px] shrink-0 items-center gap-3 border-b border-line px-4">
       <button
@@ -55,10 +66,16 @@ export function Shuttle(p: {
         {p.playing ? <Square size={14} fill="currentColor" /> : <Play size={16} fill="currentColor" className="ml-0.5" />}
       </button>
       <Position {...p} />
+      <Turn on={p.loop} label="Loop: play the range again and again" action="loop" onClick={p.onLoop}>
+        <Repeat size={14} />
+      </Turn>
+      <Turn on={p.half} label="Half speed" action="half" onClick={p.onHalf}>
+        <span className="tc text-[12px] font-bold">½</span>
+      </Turn>
       <DropdownMenu.Root>
-        <DropdownMenu.Trigger className="inline-flex h-7 min-w-0 cursor-pointer items-center gap-1.5 rounded-full bg-ink px-3.5 text-[13px] text-ground" aria-label={`Listening to ${tapName(view, p.tap)}`}>
+        <DropdownMenu.Trigger className="inline-flex h-7 min-w-0 cursor-pointer items-center gap-1.5 rounded-full bg-ink px-3.5 text-[13px] text-ground" aria-label={`Listening to ${p.heardAlone || tapName(view, p.tap)}`}>
           <span className="truncate">
-            Listening to <b>{tapName(view, p.tap)}</b>
+            Listening to <b>{p.heardAlone || tapName(view, p.tap)}</b>
           </span>
           <ChevronDown size={14} className="shrink-0" />
         </DropdownMenu.Trigger>
@@ -86,8 +103,27 @@ export function Shuttle(p: {
           {p.soloed === 1 ? "1 track soloed" : `${p.soloed} tracks soloed`}: hear all
         </button>
       )}
-      {gaps > 0 && <span className="text-[13px] text-wrong">The connection was too slow {gaps === 1 ? "once" : `${gaps} times`}</span>}
+      {p.range && (
+        <span className="pill tc gap-1 pr-1" aria-label="Range">
+          {duration(p.range.to - p.range.from, view.head.sampleRate)}
+          <button className="cursor-pointer rounded-full p-0.5 text-muted hover:text-ink" aria-label="Clear the range" onClick={p.onClearRange}>
+            <X size={13} />
+          </button>
+        </span>
+      )}
+      {lost && <span className="text-[13px] font-semibold text-wrong">The connection was lost; picking up…</span>}
+      {!lost && gaps > 0 && <span className="text-[13px] text-wrong">The connection was too slow {gaps === 1 ? "once" : `${gaps} times`}</span>}
       <div className="ml-auto flex items-center gap-2.5">
+        {out > 0 && (
+          <button className="pill border-wrong text-wrong" onClick={() => p.onLists("sync")}>
+            {out === 1 ? "1 clip" : `${out} clips`} out of sync
+          </button>
+        )}
+        {view.strays.length > 0 && (
+          <button className="pill" onClick={() => p.onLists("strays")} title="Clips on tracks of another stem than they were made for">
+            {view.strays.length === 1 ? "1 stray" : `${view.strays.length} strays`}
+          </button>
+        )}
         {view.findings.length > 0 && (
           <DropdownMenu.Root>
             <DropdownMenu.Trigger className="pill">
@@ -110,6 +146,14 @@ export function Shuttle(p: {
         </button>
       </div>
     </div>
+  );
+}
+
+function Turn(p: { on: boolean; label: string; action: ActionID; onClick: () => void; children: ReactNode }) {
+  return (
+    <button className={`flex h-7 w-7 shrink-0 cursor-pointer items-center justify-center rounded-full border ${p.on ? "border-ink bg-ink text-ground" : "border-line bg-paper text-muted hover:text-ink"}`} aria-pressed={p.on} aria-label={p.label} title={`${p.label} (${keySign(keyOf(p.action))})`} onClick={p.onClick}>
+      {p.children}
+    </button>
   );
 }
 

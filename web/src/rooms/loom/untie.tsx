@@ -14,7 +14,7 @@ export function useUntie(edits: ReturnType<typeof useReelEdits>) {
     (command: Command): Promise<ReelView | undefined> =>
       attempt(command).catch((error: unknown) => {
         if (!(error instanceof Problem) || error.kind !== "unties") return undefined;
-        return new Promise((done) => setWaiting({ command, why: error.message, done }));
+        return new Promise<ReelView | undefined>((done) => setWaiting({ command, why: error.message, done }));
       }),
     [attempt],
   );

@@ -23,7 +23,7 @@ const view = {
   findings: [{ rule: "one-sided", track: "t1", output: "dx/R", message: "Boom reaches L but not R" }],
 } as unknown as ReelView;
 
-const edits = () => ({ attempt: vi.fn(), command: vi.fn(() => Promise.resolve(undefined)), tie: vi.fn(), spec: vi.fn(), undo: vi.fn(), redo: vi.fn() });
+const edits = () => ({ command: vi.fn(() => Promise.resolve(undefined)), tie: vi.fn(), spec: vi.fn(), undo: vi.fn(), redo: vi.fn() });
 
 describe("the weave", () => {
   afterEach(cleanup);
@@ -42,7 +42,7 @@ describe("the weave", () => {
 
   it("ties an empty crossing at a press, and says each state in words", () => {
     const e = edits();
-    render(<WeaveRow view={view} row="stem" id="DX" name="Dialogue" stem="DX" index={1} edits={e} muted={false} />);
+    render(<WeaveRow view={view} row="stem" id="DX" name="Dialogue" stem="DX" index={1} edits={e} muted={false} height={42} />);
     fireEvent.click(screen.getByLabelText("Dialogue to Dialogue R: not tied"));
     expect(e.tie).toHaveBeenCalledWith("stem", "DX", "dx/R");
     expect(screen.getByLabelText("Dialogue to Dialogue L: tied at 0 dB")).toBeTruthy();
@@ -50,7 +50,7 @@ describe("the weave", () => {
 
   it("does not tie what is tied already, and clears by key", () => {
     const e = edits();
-    render(<WeaveRow view={view} row="track" id="t1" name="Boom" stem="DX" index={0} edits={e} muted={false} />);
+    render(<WeaveRow view={view} row="track" id="t1" name="Boom" stem="DX" index={0} edits={e} muted={false} height={42} />);
     const knot = screen.getByLabelText(/^Boom to Dialogue R: tied at −6 dB. Boom reaches L but not R/);
     fireEvent.click(knot);
     expect(e.tie).not.toHaveBeenCalled();

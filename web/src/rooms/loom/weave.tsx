@@ -5,9 +5,9 @@ import { useMemo, useState } from "react";
 import type { Knot, Output, ReelView, Row } from "../../api/client";
 import type { useReelEdits } from "../../api/hooks";
 import { thread } from "../../draw/canvas";
-import { columnWidth, columnX, stemHeight, trackHeight, weaveWidth } from "./geometry";
+import { columnWidth, columnX, weaveWidth } from "./geometry";
 
-type Edits = ReturnType<typeof useReelEdits>;
+type Edits = Pick<ReturnType<typeof useReelEdits>, "command" | "tie">;
 
 export const shownGain = (dB: number) => (Math.abs(dB) < 0.05 ? "0" : `${dB > 0 ? "+" : "−"}${Math.abs(dB).toFixed(Math.abs(dB) % 1 < 0.05 || Math.abs(dB) % 1 > 0.95 ? 0 : 1)}`);
 
@@ -27,10 +27,10 @@ export function cellsOf(view: ReelView, row: Row, id: string): Cell[] {
   });
 }
 
-export function WeaveRow(p: { view: ReelView; row: Row; id: string; name: string; stem: string; index: number; edits: Edits; muted: boolean }) {
+export function WeaveRow(p: { view: ReelView; row: Row; id: string; name: string; stem: string; index: number; edits: Edits; muted: boolean; height: number }) {
   const { view } = p;
-  const cells = useMemo(() => cellsOf(view, p.row, p.id), [view, p.row, p.id]);
-  const height = p.row === "stem" ? stemHeight : trackHeight;
+  const cells = useMemo(() => cellsOf(view, p.row, p.id), [view.outputs, view.routes, view.knots, view.findings, p.row, p.id]); // eslint-disable-line react-hooks/exhaustive-deps
+  const { height } = p;
   const dyed = `var(--dye-${p.stem}, var(--ink))`;
   const last = cells.findLastIndex((c) => c.knots.length > 0 || c.reach !== null);
   const width = weaveWidth(view.outputs.length);

@@ -1,23 +1,10 @@
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 
-import { api, ok, type FrameRate } from "../../api/client";
+import { api, ok } from "../../api/client";
 import { keysOf, useDo, useProductions } from "../../api/hooks";
 import { Header } from "../../ui/header";
-
-const rates: { name: string; rate: FrameRate }[] = [
-  { name: "23.976", rate: { num: 24000, den: 1001, drop: false } },
-  { name: "24", rate: { num: 24, den: 1, drop: false } },
-  { name: "25", rate: { num: 25, den: 1, drop: false } },
-  { name: "29.97", rate: { num: 30000, den: 1001, drop: false } },
-  { name: "29.97 drop-frame", rate: { num: 30000, den: 1001, drop: true } },
-  { name: "30", rate: { num: 30, den: 1, drop: false } },
-  { name: "50", rate: { num: 50, den: 1, drop: false } },
-  { name: "59.94", rate: { num: 60000, den: 1001, drop: false } },
-  { name: "59.94 drop-frame", rate: { num: 60000, den: 1001, drop: true } },
-];
-
-const rateName = (r: FrameRate) => rates.find((x) => x.rate.num === r.num && x.rate.den === r.den && x.rate.drop === r.drop)?.name ?? `${r.num}/${r.den}`;
+import { rateName, rates } from "../../ui/rates";
 
 /** The way in: all productions, and a form for a new one. */
 export function ProductionsPage() {

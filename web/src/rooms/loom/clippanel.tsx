@@ -1,0 +1,232 @@
+import { ChevronDown } from "lucide-react";
+import { DropdownMenu } from "radix-ui";
+import type { ReactNode } from "react";
+
+import type { Clip, Fade, ReelView, Take } from "../../api/client";
+import type { Command } from "../../api/hooks";
+import { keyOf, keySign, type ActionID } from "../../ui/keys";
+import { duration, labelAt, parse } from "../../ui/timecode";
+import { slipOf, slipSign, type Choice } from "./choice";
+import { Kept } from "./kept";
+import { number } from "./numbers";
+
+export function Line({ name, children }: { name: string; children: ReactNode }) {
+  return (
+    <div className="flex h-[30px] items-center gap-2 whitespace-nowrap text-[13px]">
+      <span className="w-14 shrink-0 text-muted">{name}</span>
+      {children}
+    </div>
+  );
+}
+
+const curves: [NonNullable<Fade["curve"]>, string][] = [
+  ["linear", "linear"],
+  ["power", "equal power"],
+  ["s", "S"],
+];
+
+/** One fade: how long, in milliseconds, and its curve. */
+function FadeField(p: { label: string; fade: Fade | undefined; sampleRate: number; onKeep: (f: Fade) => void }) {
+  const length = p.fade?.length ?? 0;
+  const curve = p.fade?.curve ?? "linear";
+  return (
+    <>
+      <Kept
+        label={`${p.label} in milliseconds`}
+        value={String(Math.round((length / p.sampleRate) * 10000) / 10)}
+        onKeep={(t) => {
+          const ms = number(t);
+          if (ms !== null && ms >= 0) p.onKeep({ length: Math.round((ms * p.sampleRate) / 1000), curve });
+        }}
+        className="tc w-16 text-right"
+      />
+      <select className="field h-7 px-1" aria-label={`Curve of the ${p.label.toLowerCase()}`} value={curve} onChange={(e) => p.onKeep({ length, curve: e.target.value as NonNullable<Fade["curve"]> })}>
+        {curves.map(([id, name]) => (
+          <option key={id} value={id}>
+            {name}
+          </option>
+        ))}
+      </select>
+    </>
+  );
+}
+
+/** What a key does, as a button that names it. */
+function Act(p: { id: ActionID; onDo: () => void; children: ReactNode; disabled?: boolean }) {
+  return (
+    <button className="pill h-6 px-2.5" disabled={p.disabled} title={keySign(keyOf(p.id))} onClick={p.onDo}>
+      {p.children}
+    </button>
+  );
+}
+
+type Props = { view: ReelView; clip: Clip; choice: Choice; takes: Map<string, Take>; acts: Partial<Record<ActionID, () => void>>; onDo: (c: Command) => void; onSettle: () => void };
+
+/** A clip's own settings, and what can be put under its edits. */
+export function ClipPanel(p: Props) {
+  const { view, clip, acts } = p;
+  const { sampleRate, frameRate } = view.head;
+  const set = (part: Record<string, unknown>) => p.onDo({ kind: "setClip", command: { clip: clip.id, ...part } });
+  const tied = clip.tie ? view.clips.filter((c) => c.tie === clip.tie).length - 1 : 0;
+  const slip = slipOf(clip);
+  const sync = [
+    tied > 0 && `tied to ${tied} other ${tied === 1 ? "clip" : "clips"}`,
+    clip.picture && slip === 0 && "in sync with the picture",
+    clip.was && !clip.tie && "untied",
+    slip !== 0 && `${slipSign(view, slip)} out of sync`,
+  ].filter(Boolean);
+  return (
+    <div className="min-w-0 border-l border-line pl-5">
+      <Line name="Clip">
+        <Kept label="Name of the clip" value={clip.name} onKeep={(name) => set({ name })} className="w-44 font-semibold" />
+        <More {...p} />
+      </Line>
+      <Line name="Starts">
+        <Kept
+          label="Timecode at which the clip starts"
+          value={labelAt(clip.start, sampleRate, frameRate)}
+          onKeep={(t) => {
+            const to = parse(t, sampleRate, frameRate);
+            if (to !== null) p.onDo({ kind: "moveClips", command: { clips: [clip.id], by: to - clip.start } });
+          }}
+          className="tc w-28"
+        />
+        <span className="text-muted">lasts</span> <span className="tc">{duration(clip.length, sampleRate)}</span>
+        <span className="text-muted">gain</span>
+        <Kept label="Gain of the clip in dB" value={String(clip.gainDB)} onKeep={(t) => number(t) !== null && set({ gainDB: number(t) })} className="tc w-14 text-right" /> dB
+      </Line>
+      <Line name="Fades">
+        <span className="text-muted">in</span>
+        <FadeField label="Fade in" fade={clip.fadeIn} sampleRate={sampleRate} onKeep={(fadeIn) => set({ fadeIn })} />
+        <span className="text-muted">out</span>
+        <FadeField label="Fade out" fade={clip.fadeOut} sampleRate={sampleRate} onKeep={(fadeOut) => set({ fadeOut })} />
+      </Line>
+      <Line name="Sync">
+        <span className={`max-w-72 truncate ${slip !== 0 ? "font-semibold text-wrong" : ""}`} title={sync.join(", ")}>
+          {sync.length > 0 ? sync.join(", ") : "tied to nothing"}
+        </span>
+        {(slip !== 0 || (clip.was && !clip.tie)) && (
+          <Act id="tie-back" onDo={() => acts["tie-back"]?.()}>
+            Tie back
+          </Act>
+        )}
+        {clip.tie && (
+          <Act id="untie" onDo={() => acts.untie?.()}>
+            Untie
+          </Act>
+        )}
+      </Line>
+    </div>
+  );
+}
+
+/** What can be done to a clip as a whole, in a menu. */
+function More({ view, clip, choice, takes, acts, onDo, onSettle }: Props) {
+  const take = takes.get(clip.take);
+  const width = clip.channels.length;
+  const others = [...takes.values()].filter((t) => t.id !== clip.take && t.channels.length > Math.max(...clip.channels) && t.description.sampleRate === view.head.sampleRate);
+  const likely = others.filter((t) => t.description.scene && t.description.scene === take?.description.scene);
+  const swap = (t: Take) => onDo({ kind: "swapTake", command: { clip: clip.id, take: t.id, shift: 0 } });
+  const item = (words: string, run: () => void, disabled = false) => (
+    <DropdownMenu.Item className="menu-item" disabled={disabled} onSelect={run}>
+      {words}
+    </DropdownMenu.Item>
+  );
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="pill h-6 px-2.5" aria-label={`More for ${clip.name}`}>
+        More <ChevronDown size={13} />
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className="menu max-h-[70vh] overflow-auto" sideOffset={4} side="top">
+          {item(clip.mute ? "Unmute the clip" : "Mute the clip", () => acts["mute-clip"]?.())}
+          {width > 1 && item("Open into its channels, or fold up", () => acts.open?.())}
+          {width > 1 && !clip.sum && item(`Split into ${width} mono tracks`, () => onDo({ kind: "splitClip", command: { clip: clip.id, names: clip.channels.map((c) => take?.channels[c]?.name ?? "") } }))}
+          {width > 2 && width % 2 === 0 && !clip.sum && item(`Split into ${width / 2} pairs`, () => onDo({ kind: "splitClip", command: { clip: clip.id, pairs: true } }))}
+          {item("Join the chosen clips into one", () => onDo({ kind: "joinClips", command: { clips: choice.clips } }), choice.clips.length < 2)}
+          {item("Tie it to the picture as it lies", () => onDo({ kind: "tieClips", command: { clips: [clip.id], picture: true } }))}
+          {item("Settle to a new take", onSettle)}
+          {(clip.settled?.length ?? 0) > 0 && item("Bring back what it was settled from", () => onDo({ kind: "unsettle", command: { clip: clip.id } }))}
+          {take && take.channels.length > width && !clip.sum && (
+            <DropdownMenu.Sub>
+              <DropdownMenu.SubTrigger className="menu-item">Use other channels of its take ▸</DropdownMenu.SubTrigger>
+              <DropdownMenu.Portal>
+                <DropdownMenu.SubContent className="menu max-h-96 overflow-auto">
+                  {take.channels
+                    .slice(0, take.channels.length - width + 1)
+                    .map((ch, i) => (
+                      <DropdownMenu.Item key={i} className="menu-item" disabled={clip.channels[0] === i} onSelect={() => onDo({ kind: "readChannels", command: { clip: clip.id, channels: clip.channels.map((_, n) => i + n) } })}>
+                        <span className="tc text-muted">{width === 1 ? i + 1 : `${i + 1}–${i + width}`}</span> {width === 1 ? ch.name || "no name" : take.channels.slice(i, i + width).map((x) => x.name || "–").join(", ")}
+                      </DropdownMenu.Item>
+                    ))}
+                </DropdownMenu.SubContent>
+              </DropdownMenu.Portal>
+            </DropdownMenu.Sub>
+          )}
+          {others.length > 0 && (
+            <DropdownMenu.Sub>
+              <DropdownMenu.SubTrigger className="menu-item">Swap the take under its edits ▸</DropdownMenu.SubTrigger>
+              <DropdownMenu.Portal>
+                <DropdownMenu.SubContent className="menu max-h-96 overflow-auto">
+                  {(likely.length > 0 ? likely : others.slice(0, 30)).map((t) => (
+                    <DropdownMenu.Item key={t.id} className="menu-item" onSelect={() => swap(t)}>
+                      {t.description.scene ? `${t.description.scene}/${t.description.take}` : t.fileName}
+                    </DropdownMenu.Item>
+                  ))}
+                </DropdownMenu.SubContent>
+              </DropdownMenu.Portal>
+            </DropdownMenu.Sub>
+          )}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}
+
+/** The settings of one channel of an opened clip, and what is done to a range of it. */
+export function LanePanel({ view, clip, choice, takes, acts, onDo }: Props) {
+  const channel = choice.lane!.channel;
+  const lane = clip.lanes?.[channel] ?? {};
+  const { sampleRate } = view.head;
+  const name = takes.get(clip.take)?.channels[clip.channels[channel]!]?.name || `channel ${channel + 1}`;
+  const set = (part: Record<string, unknown>) => onDo({ kind: "setLane", command: { clip: clip.id, channel, ...part } });
+  const r = choice.range;
+  return (
+    <div className="min-w-0 border-l border-line pl-5">
+      <Line name="Channel">
+        <b className="font-semibold">{name}</b> <span className="text-muted">of {clip.name}</span>
+        <button className={`pill h-6 px-2.5 ${lane.off ? "border-ink bg-ink text-ground" : ""}`} aria-pressed={lane.off ?? false} onClick={() => set({ off: !lane.off })}>
+          off
+        </button>
+        <button className={`pill h-6 px-2.5 ${lane.invert ? "border-ink bg-ink text-ground" : ""}`} aria-pressed={lane.invert ?? false} title="Turns the polarity" onClick={() => set({ invert: !lane.invert })}>
+          polarity
+        </button>
+      </Line>
+      <Line name="Gain">
+        <Kept label="Gain of the channel in dB" value={String(lane.gainDB ?? 0)} onKeep={(t) => number(t) !== null && set({ gainDB: number(t) })} className="tc w-16 text-right" /> dB
+        <span className="text-muted">delay</span>
+        <Kept label="Delay of the channel in samples" value={String(lane.delay ?? 0)} onKeep={(t) => number(t) !== null && set({ delay: Math.round(number(t)!) })} className="tc w-20 text-right" /> samples
+      </Line>
+      <Line name="Fades">
+        <span className="text-muted">in</span>
+        <FadeField label="Fade in of the channel" fade={lane.fadeIn} sampleRate={sampleRate} onKeep={(fadeIn) => set({ fadeIn })} />
+        <span className="text-muted">out</span>
+        <FadeField label="Fade out of the channel" fade={lane.fadeOut} sampleRate={sampleRate} onKeep={(fadeOut) => set({ fadeOut })} />
+      </Line>
+      <Line name="Range">
+        {r ? (
+          <>
+            <span className="tc">{duration(r.to - r.from, sampleRate)}</span>
+            {(["hush", "dip", "borrow", "restore"] as const).map((id) => (
+              <Act key={id} id={id} onDo={() => acts[id]?.()}>
+                {id === "hush" ? "Hush" : id === "dip" ? "Dip" : id === "borrow" ? "Borrow…" : "Restore"}
+              </Act>
+            ))}
+          </>
+        ) : (
+          <span className="text-muted">drag over the channel to hush, dip or borrow</span>
+        )}
+      </Line>
+    </div>
+  );
+}

@@ -1,0 +1,108 @@
+import { ChevronDown } from "lucide-react";
+import { DropdownMenu } from "radix-ui";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+
+import { api, ok, type FrameRate, type ReelView } from "../../api/client";
+import { keysOf, useDo, useReels } from "../../api/hooks";
+import { Dialog } from "../../ui/dialog";
+import { timecodeRates } from "../../ui/rates";
+import { labelAt } from "../../ui/timecode";
+
+/** The reels of the production: go to one, make one, remove this one. */
+export function ReelMenu({ view }: { view: ReelView }) {
+  const reels = useReels(view.production);
+  const go = useNavigate();
+  const [asking, setAsking] = useState<"new" | "remove" | null>(null);
+  const remove = useDo(
+    () => ok(api.DELETE("/reels/{reel}", { params: { path: { reel: view.id } } })),
+    [keysOf.reels(view.production)],
+    () => void go(`/p/${view.production}/loom`),
+  );
+  return (
+    <>
+      <DropdownMenu.Root>
+        <DropdownMenu.Trigger className="flex min-w-0 cursor-pointer items-center gap-1 font-semibold text-ink" aria-label={`Reel ${view.name}; others`}>
+          <span className="truncate">{view.name}</span> <ChevronDown size={14} className="shrink-0" />
+        </DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content className="menu" sideOffset={6} align="start">
+            {reels.data?.map((r) => (
+              <DropdownMenu.Item key={r.id} className="menu-item" disabled={r.id === view.id} onSelect={() => void go(`/p/${view.production}/loom/${r.id}`)}>
+                {r.name}
+              </DropdownMenu.Item>
+            ))}
+            <DropdownMenu.Separator className="my-1 h-px bg-line" />
+            <DropdownMenu.Item className="menu-item" onSelect={() => setAsking("new")}>
+              A new reel…
+            </DropdownMenu.Item>
+            <DropdownMenu.Item className="menu-item" onSelect={() => setAsking("remove")}>
+              Remove this reel…
+            </DropdownMenu.Item>
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
+      {asking === "new" && <NewReel view={view} onClose={() => setAsking(null)} />}
+      <Dialog open={asking === "remove"} onOpenChange={() => setAsking(null)} title={`Remove ${view.name}`} about="Its tracks, edits, history and prints go. Takes stay.">
+        <div className="flex gap-3">
+          <button className="pill-act" onClick={() => setAsking(null)}>
+            Keep it
+          </button>
+          <button className="pill h-8 text-wrong" onClick={() => remove.mutate(undefined)}>
+            Remove it for good
+          </button>
+        </div>
+      </Dialog>
+    </>
+  );
+}
+
+function NewReel({ view, onClose }: { view: ReelView; onClose: () => void }) {
+  const { start, sampleRate, frameRate } = view.head;
+  const go = useNavigate();
+  const reels = useReels(view.production);
+  const [name, setName] = useState(`Reel ${(reels.data?.length ?? 0) + 1}`);
+  const [at, setAt] = useState(labelAt(start, sampleRate, frameRate));
+  const [rate, setRate] = useState(JSON.stringify(frameRate));
+  const make = useDo(
+    () => ok(api.POST("/productions/{production}/reels", { params: { path: { production: view.production } }, body: { name, start: at, frameRate: JSON.parse(rate) as FrameRate } })),
+    [keysOf.reels(view.production)],
+    (r) => {
+      onClose();
+      void go(`/p/${view.production}/loom/${r.id}`);
+    },
+  );
+  return (
+    <Dialog open onOpenChange={onClose} title="A new reel" about="Start and frame rate can be changed later, in place.">
+      <form
+        className="flex items-end gap-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          make.mutate(undefined);
+        }}
+      >
+        <label className="flex flex-col gap-1 text-[13px] text-muted">
+          Name
+          <input className="field" value={name} autoFocus onChange={(e) => setName(e.target.value)} required maxLength={100} />
+        </label>
+        <label className="flex flex-col gap-1 text-[13px] text-muted">
+          Starts at
+          <input className="field tc w-32" value={at} onChange={(e) => setAt(e.target.value)} required />
+        </label>
+        <label className="flex flex-col gap-1 text-[13px] text-muted">
+          Frame rate
+          <select className="field" value={rate} onChange={(e) => setRate(e.target.value)}>
+            {timecodeRates.map(([n, r]) => (
+              <option key={n} value={JSON.stringify(r)}>
+                {n}
+              </option>
+            ))}
+          </select>
+        </label>
+        <button className="pill-act" disabled={make.isPending}>
+          Make it
+        </button>
+      </form>
+    </Dialog>
+  );
+}
