@@ -62,15 +62,15 @@ type Placed struct {
 // about 20 tracks in five stems. The gains bring its full mix to −23 LUFS.
 func Layout() []Placed {
 	return []Placed{
-		{File: "LF03_12A_T03.wav", Channels: []int{3, 4, 5, 8}, GainDB: 1.5, Stem: "DX"},
-		{File: "LF03_12B_T01.wav", Channels: []int{3, 4, 8}, GainDB: 1.5, Stem: "DX"},
-		{File: "LF03_14_T01.wav", Channels: []int{1, 2, 3}, GainDB: 1.5, Stem: "DX"},
-		{File: "B02_18C_T02", At: "10:01:34:00", GainDB: -3, Stem: "DX", Together: true, Track: "18C deck"},
+		{File: "LF03_12A_T03.wav", Channels: []int{3, 4, 5, 8}, GainDB: 0.3, Stem: "DX"},
+		{File: "LF03_12B_T01.wav", Channels: []int{3, 4, 8}, GainDB: 0.3, Stem: "DX"},
+		{File: "LF03_14_T01.wav", Channels: []int{1, 2, 3}, GainDB: 0.3, Stem: "DX"},
+		{File: "B02_18C_T02", At: "10:01:34:00", GainDB: 1.5, Stem: "DX", Together: true, Track: "18C deck"},
 		{File: "LF03_12A_T01.wav", Channels: []int{3}, At: "10:00:02:10", GainDB: 1.5, Stem: "DX", Track: "Alternates"},
-		{File: "Narration English.wav", At: "10:00:03:12", GainDB: -4, Stem: "NX", Track: "Narration English"},
-		{File: "Narration Portuguese.wav", At: "10:00:03:12", GainDB: -4, Stem: "NX", Track: "Narration Portuguese"},
-		{File: "Accordion cue.wav", At: "10:00:01:00", GainDB: -5.5, Stem: "MX"},
-		{File: "Ferry waltz", At: "10:01:34:00", GainDB: -7, Stem: "MX", Track: "Ferry waltz"},
+		{File: "Narration English.wav", At: "10:00:03:12", GainDB: 1, Stem: "NX", Track: "Narration English"},
+		{File: "Narration Portuguese.wav", At: "10:00:03:12", GainDB: 1, Stem: "NX", Track: "Narration Portuguese"},
+		{File: "Accordion cue.wav", At: "10:00:01:00", GainDB: -1.5, Stem: "MX"},
+		{File: "Ferry waltz", At: "10:01:34:00", GainDB: -2, Stem: "MX", Track: "Ferry waltz"},
 		{File: "Winch.wav", At: "10:01:17:12", GainDB: -3, Stem: "FX"},
 		{File: "Chain.wav", At: "10:01:12:00", GainDB: -6, Stem: "FX"},
 		{File: "Bell.wav", At: "10:01:26:20", GainDB: -3, Stem: "FX"},
