@@ -45,6 +45,13 @@ func seed(ctx context.Context, a *app.App) error {
 	if err := finished(ctx, a, p.ID); err != nil {
 		return err
 	}
+	// The worker gathers files after it has said that their work is done; here nothing may be left of it.
+	if err := a.Jobs.Gather(ctx, p.ID); err != nil {
+		return err
+	}
+	if err := finished(ctx, a, p.ID); err != nil {
+		return err
+	}
 	reels, err := a.Store.Reels(ctx, p.ID)
 	if err != nil || len(reels) > 0 {
 		return err

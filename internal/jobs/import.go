@@ -286,9 +286,9 @@ func (r *Runner) diagnose(ctx context.Context, t store.Take, progress func(float
 	return r.Store.SetFindings(ctx, t.ID, a.Findings())
 }
 
-// gather joins the files of a production that belong together once no more are on their way, and has the channels of
+// Gather joins the files of a production that belong together once no more are on their way, and has the channels of
 // what came of it looked at together.
-func (r *Runner) gather(ctx context.Context, production string) error {
+func (r *Runner) Gather(ctx context.Context, production string) error {
 	if n, err := r.Store.OpenImports(ctx, production); err != nil || n > 0 {
 		return err
 	}

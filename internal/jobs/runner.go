@@ -68,7 +68,7 @@ func (r *Runner) Start(ctx context.Context) error {
 		return err
 	}
 	for _, p := range productions { // a process may have ended between the last import and the grouping
-		if err := r.gather(ctx, p.ID); err != nil { // one production's trouble keeps nobody from working
+		if err := r.Gather(ctx, p.ID); err != nil { // one production's trouble keeps nobody from working
 			r.Log.Error("grouping files", "production", p.ID, "error", err)
 		}
 	}
@@ -243,7 +243,7 @@ func (w *worker) Work(ctx context.Context, job *river.Job[jobArgs]) error {
 	after := context.WithoutCancel(ctx)
 	if work.Kind == "import" {
 		defer func() { // once it has been noted that this import has ended
-			if err := r.gather(after, work.Production); err != nil {
+			if err := r.Gather(after, work.Production); err != nil {
 				r.Log.Error("grouping files", "production", work.Production, "error", err)
 			}
 		}()
