@@ -48,7 +48,7 @@ test("monos become one take, which can be taken apart", async ({ page }) => {
     await page.keyboard.press("Enter");
     await page.getByRole("button", { name: "Unravel 4 tracks onto a new reel" }).click();
     await track(page, "Ines, coat").click();
-    await expect(page.getByText("to 3 other clips of the take; they move together")).toBeVisible();
+    await expect(page.getByText("tied to 3 other clips")).toBeVisible();
   });
 });
 

@@ -42,7 +42,7 @@ test("from the card to a proven delivery", async ({ page }) => {
     await expect(track(page, "Mix L")).toHaveCount(0);
     await track(page, "Boom").click();
     await expect(page.getByLabel("Timecode at which the clip starts")).toHaveValue("10:00:32:00");
-    await expect(page.getByText("to 4 other clips of the take; they move together")).toBeVisible();
+    await expect(page.getByText("tied to 4 other clips")).toBeVisible();
     await unravel(page, /Accordion cue/);
     await expect(track(page, "Accordion cue")).toContainText("stereo, bonded");
     await unravel(page, /Bell/);

@@ -65,7 +65,7 @@ export function BorrowDialog(p: { view: ReelView; takes: Map<string, Take>; loan
             </span>
             <span className="flex items-center gap-1 text-[12px]" title="Move the borrowed sound under the range">
               {[-5, -1, 1, 5].map((n) => (
-                <button key={n} className="pill h-6 px-2" aria-label={`Move ${l.title} ${Math.abs(n)} frames ${n < 0 ? "earlier" : "later"}`} onClick={() => setMoved((m) => ({ ...m, [key(l)]: Math.round((m[key(l)] ?? 0) + n * frame) }))}>
+                <button key={n} className="pill h-6 px-2" aria-label={`Move ${l.title} ${Math.abs(n)} ${Math.abs(n) === 1 ? "frame" : "frames"} ${n < 0 ? "earlier" : "later"}`} onClick={() => setMoved((m) => ({ ...m, [key(l)]: Math.round((m[key(l)] ?? 0) + n * frame) }))}>
                   {n > 0 ? `+${n}` : `−${-n}`}
                 </button>
               ))}

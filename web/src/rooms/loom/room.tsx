@@ -12,7 +12,7 @@ import { useRemembered } from "../../ui/remembered";
 import { frameAt, sampleOf } from "../../ui/timecode";
 import type { ReelView, Track } from "../../api/client";
 import { BorrowDialog, type Loan } from "./borrow";
-import { mainClip, nothing, there, type Choice } from "./choice";
+import { clipsAt, mainClip, nothing, there, type Choice } from "./choice";
 import { gather } from "./clipboard";
 import { curveViews, type CurveView } from "./curves";
 import { cutting } from "./cutting";
@@ -86,8 +86,8 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   const [chosen, setChosen] = useState<Choice>(nothing);
   const choice = useMemo(() => there(view, chosen), [view, chosen]);
   const track = view.tracks.find((t) => t.id === choice.track);
-  const clip = mainClip(view, choice) ?? rows.clips.get(choice.track)?.[0];
-  const selectTrack = (t: string) => setChosen({ ...nothing, track: t, range: choice.range && { ...choice.range } });
+  // A range on one track goes along to the next; one over several stays.
+  const selectTrack = (t: string) => setChosen({ ...nothing, track: t, range: choice.range && (choice.range.tracks.length === 1 ? { ...choice.range, tracks: [t] } : choice.range) });
   const selectClip = (id: string) => {
     const c = view.clips.find((x) => x.id === id);
     if (c) setChosen({ ...nothing, track: c.track, clips: [c.id] });
@@ -113,6 +113,8 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   const playing = usePlayer((s) => s.playing?.what === "reel" && s.playing.id === view.id);
   // Not subscribed to: only what shows the position is drawn again as it runs.
   const position = () => positionOf(view.id, at);
+  const clipsOfTrack = rows.clips.get(choice.track) ?? [];
+  const clip = mainClip(view, choice) ?? clipsAt(clipsOfTrack, at)[0] ?? clipsOfTrack[0];
   const tap = chosenTap && exists(view, chosenTap) ? chosenTap : usualTap(view);
   const soloed = useMemo(() => soloChosen.filter((x) => view.tracks.some((t) => t.id === x)), [soloChosen, view.tracks]);
   const heard = alone && view.clips.some((c) => c.id === alone.clip) ? alone : undefined;
@@ -252,6 +254,17 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
     const to = by > 0 ? list.find((e) => e > position()) : list.findLast((e) => e < position());
     if (to !== undefined) go(to);
   };
+  const chooseHere = () => {
+    const here = clipsAt(clipsOfTrack, position())[0];
+    if (here) setChosen({ ...choice, clips: [here.id], lane: null });
+    else tell("There is no clip at the shuttle on this track.");
+  };
+  const nextChannel = () => {
+    if (!clip) return;
+    setOpened((s) => new Set([...s, clip.id]));
+    const channel = choice.lane?.clip === clip.id ? (choice.lane.channel + 1) % clip.channels.length : 0;
+    setChosen({ track: clip.track, clips: [clip.id], lane: { clip: clip.id, channel }, range: choice.range && { ...choice.range, tracks: [clip.track] } });
+  };
   const borrow = () => {
     const r = choice.range;
     const lane = choice.lane ?? (clip && clip.channels.length === 1 ? { clip: clip.id, channel: 0 } : null);
@@ -312,6 +325,9 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
       if (!opened.has(clip.id) && (xOf(shown, clip.start + clip.length) < 0 || xOf(shown, clip.start) > timeWidth)) visit(clip.start);
       openClip(clip.id);
     },
+    "choose-clip": chooseHere,
+    "choose-all": () => clipsOfTrack.length > 0 && setChosen({ ...choice, clips: clipsOfTrack.map((c) => c.id), lane: null }),
+    "next-channel": nextChannel,
     curves: () => setCurves(curveViews[(curveViews.indexOf(curves) + 1) % curveViews.length]!),
     snap: () => setSnap(!snap),
     picture: () => setPictureShown(!pictureShown),

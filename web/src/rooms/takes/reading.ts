@@ -60,11 +60,13 @@ export function setName(s: ChannelSet): string {
   return { 2: "stereo pair", 3: "L R C", 5: "5.0 set", 6: "5.1 set", 8: "7.1 set" }[s.channels.length] ?? "bonded set";
 }
 
-/** How many tracks unravel makes: a set is one. */
+/** How many of the channels that are on belong to no set. */
+export const singleCount = (take: Take): number => take.channels.filter((c) => c.unravelled && !setOf(take.sets, c.index)).length;
+
+/** How many tracks unravel makes where each channel gets one: a set is one. */
 export function trackCount(take: Take): number {
   const on = take.channels.filter((c) => c.unravelled).map((c) => c.index);
-  const sets = take.sets.filter((s) => s.channels.some((c) => on.includes(c)));
-  return sets.length + on.filter((c) => !setOf(take.sets, c)).length;
+  return take.sets.filter((s) => s.channels.some((c) => on.includes(c))).length + singleCount(take);
 }
 
 /** A channel that carries nothing that another does not: it is folded away. */

@@ -6,7 +6,8 @@ import { api, ok, type Take } from "../../api/client";
 import { keysOf, useDo, useProduction, useReels } from "../../api/hooks";
 import { keyOf, useActions } from "../../ui/keys";
 import { tell } from "../../ui/notices";
-import { trackCount } from "./reading";
+import { useRemembered } from "../../ui/remembered";
+import { singleCount, trackCount } from "./reading";
 
 /** Stands for a reel that is yet to be made. */
 const fresh = "new";
@@ -24,7 +25,11 @@ export function UnravelBar({ take }: { take: Take }) {
   const production = useProduction(take.production);
   const [chosen, setChosen] = useState("");
   const reel = chosen === fresh ? undefined : (reels.data?.find((r) => r.id === chosen) ?? reels.data?.[0]);
-  const tracks = trackCount(take);
+  const [together, setTogether] = useRemembered("loom.unravel.together", false);
+  const [reuse, setReuse] = useRemembered("loom.unravel.reuse", true);
+  const singles = singleCount(take);
+  const asOne = together && singles > 1;
+  const tracks = trackCount(take) - (asOne ? singles - 1 : 0);
   const carry = useDo(
     () => ok(api.POST("/takes/{take}/carry", { params: { path: { take: take.id } } })),
     [keysOf.takes(take.production)],
@@ -40,7 +45,7 @@ export function UnravelBar({ take }: { take: Take }) {
         target = (await ok(api.POST("/productions/{production}/reels", { params: { path: { production: p.id } }, body: { name: newReelName(reels.data?.map((r) => r.name) ?? []), start } }))).id;
       }
       const now = await ok(api.GET("/reels/{reel}", path(target)));
-      return ok(api.POST("/reels/{reel}/unravel", { ...path(target), body: { revision: now.revision, take: take.id } }));
+      return ok(api.POST("/reels/{reel}/unravel", { ...path(target), body: { revision: now.revision, take: take.id, together: asOne, reuse } }));
     },
     [keysOf.reels(take.production)],
     (view) => {
@@ -67,6 +72,17 @@ export function UnravelBar({ take }: { take: Take }) {
           ))}
           <option value={fresh}>a new reel</option>
         </select>
+      )}
+      {singles > 1 && (
+        <select className="field rounded-full" aria-label="How channels are laid out" value={asOne ? "one" : "each"} onChange={(e) => setTogether(e.target.value === "one")}>
+          <option value="each">each channel a track</option>
+          <option value="one">{`${singles} channels as one clip`}</option>
+        </select>
+      )}
+      {reel && (
+        <label className="flex items-center gap-1.5 text-[13px]" title="A channel goes on the track of its name and stem where that is free, and on a new one where it is not">
+          <input type="checkbox" checked={reuse} onChange={(e) => setReuse(e.target.checked)} /> on tracks of the same name
+        </label>
       )}
       {take.description.roll && take.channels.some((c) => c.name) && (
         <button className="pill" disabled={carry.isPending} onClick={() => carry.mutate(undefined)} title={`Names, stems and reading for every take of roll ${take.description.roll} that has ${take.channels.length} channels; one undo takes it back`}>

@@ -1,0 +1,195 @@
+// Cutting in the real interface, by keyboard: cut, hush, dip, borrow, untie and tie back, on a server that is killed and
+// started again in between. What is printed then is compared with the recordings sample by sample.
+import { spawn, type ChildProcess } from "node:child_process";
+import { existsSync, readFileSync, rmSync } from "node:fs";
+import { expect, test, type Page } from "@playwright/test";
+
+import { bringIn, chooseSpec, newProduction, scenario, track, unravel } from "./rooms";
+import { readWave } from "./wave";
+
+const data = process.env.E2E_DATA ?? "../.run/e2e";
+const ready = `${data}/editing.ready`;
+
+// It does queued work too, so it has the same cards.
+const cards = { "Recorder card LF03": "card", "Recorder card B02": "second", "Camera card A003": "camera", "Sound library": "library" };
+
+/** A second server on the same database and media, which the test may kill. */
+async function start(address: string): Promise<{ server: ChildProcess; url: string }> {
+  await expect.poll(() => existsSync(`${data}.ready`), { timeout: 120_000 }).toBe(true); // the demo is being laid out
+  rmSync(ready, { force: true });
+  const all = Object.entries(cards).flatMap(([name, folder]) => ["--card", `${name}=${scenario}/${folder}`]);
+  const server = spawn("../bin/zestyloom", ["serve", "--address", address, "--data", data, "--ready", ready, ...all], { stdio: ["ignore", "ignore", "inherit"] });
+  await expect.poll(() => existsSync(ready) && readFileSync(ready, "utf8").trim()).toMatch(/^http/);
+  return { server, url: readFileSync(ready, "utf8").trim() };
+}
+
+async function killed(server: ChildProcess) {
+  const gone = new Promise((done) => server.once("exit", done));
+  server.kill("SIGKILL");
+  await gone;
+}
+
+async function goTo(page: Page, timecode: string) {
+  await page.keyboard.press("g");
+  await page.getByLabel("Go to timecode").fill(timecode);
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("button", { name: /^Position/ })).toHaveText(timecode);
+}
+
+async function range(page: Page, from: string, to: string) {
+  await goTo(page, from);
+  await page.keyboard.press("1");
+  await goTo(page, to);
+  await page.keyboard.press("2");
+}
+
+/** Waits until undo would take back a step of this name: the server has it. */
+const did = (page: Page, name: string | RegExp) => expect(page.getByRole("button", { name: /^Undo/ })).toHaveAccessibleName(name);
+
+const second = 48000;
+
+test("editing keeps what it should, and what is printed is what was cut", async ({ page }) => {
+  let { server, url } = await start("127.0.0.1:0");
+  try {
+    await newProduction(page, "The Lantern Ferry, cutting");
+    await bringIn(page, "Recorder card LF03", ["LF03"], ["LF03_12A_T03.wav", "LF03_12A_T01.wav"]);
+    await expect(page.getByRole("listbox", { name: "Takes" }).getByRole("option")).toHaveCount(2);
+    await unravel(page, /12A.*take 3/);
+    await page.goto(new URL(page.url()).pathname.replace(/^/, url));
+    await expect(track(page, "Ines lav")).toBeVisible();
+
+    await test.step("a cut goes through everything that is tied", async () => {
+      await track(page, "Ines lav").click();
+      await goTo(page, "10:00:35:00");
+      await page.keyboard.press("c");
+      await did(page, /cut/i);
+      await goTo(page, "10:00:36:00");
+      for (const name of ["Boom", "Ines lav"]) {
+        await track(page, name).click();
+        await page.keyboard.press("Shift+W");
+        await expect(page.getByLabel("Timecode at which the clip starts")).toHaveValue("10:00:35:00");
+        await expect(page.getByText("tied to 4 other clips")).toBeVisible();
+      }
+    });
+
+    await test.step("hush and dip a range of one channel", async () => {
+      await range(page, "10:00:36:00", "10:00:37:00");
+      await page.keyboard.press("h");
+      await did(page, /hush/i);
+      await range(page, "10:00:38:00", "10:00:39:00");
+      await page.keyboard.press("d");
+      await did(page, /dip/i);
+    });
+
+    await test.step("borrow a second from another take", async () => {
+      await range(page, "10:00:40:00", "10:00:41:00");
+      await page.keyboard.press("z");
+      const dialog = page.getByRole("dialog", { name: "Borrow for Ines lav" });
+      await expect(dialog.getByRole("group", { name: "From 12A/1" })).toBeVisible({ timeout: 30_000 });
+      await dialog.getByRole("button", { name: "Lay 12A/1 over" }).click();
+      await did(page, /borrow/i);
+    });
+
+    await test.step("what would break sync says so first; one key ties it back", async () => {
+      await page.keyboard.press("3"); // no more range
+      await track(page, "Boom").click();
+      await page.keyboard.press("Shift+W");
+      // Dragged alone, with Shift: the product asks before it does so.
+      const line = (await page.locator(".time-area span[aria-hidden]").first().boundingBox())!;
+      const row = (await track(page, "Boom").boundingBox())!;
+      const drag = async () => {
+        await page.keyboard.down("Shift");
+        await page.mouse.move(line.x + 30, row.y + 20);
+        await page.mouse.down();
+        await page.mouse.move(line.x + 50, row.y + 20, { steps: 4 });
+        await page.mouse.up();
+        await page.keyboard.up("Shift");
+      };
+      const warning = page.getByRole("dialog", { name: "This breaks sync" });
+      await drag();
+      await warning.getByRole("button", { name: "Leave it in sync" }).click();
+      await did(page, /borrow/i);
+      await drag();
+      await warning.getByRole("button", { name: "Do it and untie" }).click();
+      await expect(page.getByText(/\+\d+ f.* out of sync/)).toBeVisible();
+      await expect(page.getByRole("button", { name: "1 clip out of sync" })).toBeVisible();
+      await page.keyboard.press("b");
+      await expect(page.getByText("tied to 4 other clips")).toBeVisible();
+      await expect(page.getByRole("button", { name: "1 clip out of sync" })).toHaveCount(0);
+      // By keyboard it is untied first, and then goes where it likes with its offset on its face.
+      await page.keyboard.press("Shift+B");
+      await page.keyboard.press("Alt+ArrowRight");
+      await expect(page.getByText("+1 f out of sync")).toBeVisible();
+      await page.keyboard.press("b");
+      await expect(page.getByText("tied to 4 other clips")).toBeVisible();
+    });
+
+    await test.step("undo reaches back across a server that was killed", async () => {
+      await killed(server);
+      ({ server, url } = await start(new URL(url).host));
+      await page.reload();
+      const undo = page.getByRole("button", { name: /^Undo/ });
+      const names: string[] = [];
+      for (let i = 0; i < 8; i++) {
+        const name = (await undo.getAttribute("aria-label")) ?? (await undo.textContent())!;
+        names.push(name);
+        await page.keyboard.press("Control+z");
+        await expect(undo).not.toHaveAccessibleName(name);
+      }
+      expect(names.map((n) => /borrow|dip|hush/i.exec(n)?.[0].toLowerCase()).filter(Boolean)).toEqual(["borrow", "dip", "hush"]);
+      await did(page, /cut/i);
+      for (let i = 0; i < names.length; i++) {
+        const before = await undo.getAttribute("aria-label");
+        await page.keyboard.press("Control+Shift+z");
+        await expect(undo).not.toHaveAttribute("aria-label", before ?? "");
+      }
+    });
+
+    await test.step("the printed samples are the recording's but where it was edited", async () => {
+      await chooseSpec(page, "Six-channel split");
+      for (const name of ["Boom", "Tobiah lav", "Radio", "Wheelhouse plant"]) await page.getByRole("button", { name: `Mute ${name}`, exact: true }).click();
+      await track(page, "Ines lav").click();
+      await page.getByLabel(/dual mono/).check();
+      await expect(page.getByRole("gridcell", { name: /^Ines lav to Dialogue L: reached at 0 dB/ })).toBeVisible();
+      await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Print" }).click();
+      await page.getByLabel("One file a group").check();
+      await page.getByRole("button", { name: "Print 3 files" }).click();
+      await expect(page.getByRole("heading", { name: "Delivered and proven" })).toBeVisible({ timeout: 60_000 });
+      const [d] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: /_DX_stereo\.wav/ }).click()]);
+      const printed = readWave(await d.path());
+      const source = readWave(`${scenario}/card/LF03/LF03_12A_T03.wav`);
+      const other = readWave(`${scenario}/card/LF03/LF03_12A_T01.wav`);
+      const lav = 3;
+      const otherLav = [...other.ixml.matchAll(/<NAME>([^<]*)<\/NAME>/g)].findIndex((m) => m[1] === "Ines lav");
+      expect(otherLav).toBeGreaterThanOrEqual(0);
+      // The reel begins at 10:00:00:00, the take at 10:00:32:00. Edges are left to their ramps, of at most 60 ms.
+      const at = 32 * second;
+      const edge = 0.06 * second;
+      // A dip makes values between the steps of 24 bits, so the output is dithered: by up to 1 step, and rounding.
+      const dither = 2;
+      const edits = { hush: 4, dip: 6, borrow: 8 }; // in seconds of the take, each a second long
+      const inside = (i: number, s: number, margin: number) => i >= s * second - margin && i < (s + 1) * second + margin;
+      for (let i = 0; i < source.frames; i++) {
+        const have = printed.sample(at + i, 0);
+        const was = source.sample(i, lav);
+        if (inside(i, edits.hush, -edge)) {
+          if (Math.abs(have) > dither) throw new Error(`frame ${i} should be hushed`);
+        } else if (inside(i, edits.dip, -edge)) {
+          if (Math.abs(have - was * 10 ** (-6 / 20)) > dither) throw new Error(`frame ${i} should be dipped by 6 dB`);
+        } else if (!Object.values(edits).some((s) => inside(i, s, edge)) && Math.abs(have - was) > dither) throw new Error(`frame ${i} is not the recording's`);
+      }
+      // What was borrowed is somewhere in the other take, sample for sample.
+      const length = second - 2 * edge;
+      const from = at + edits.borrow * second + edge;
+      const same = (offset: number) => {
+        for (let i = 0; i < length; i++) if (Math.abs(printed.sample(from + i, 0) - other.sample(offset + i, otherLav)) > dither) return false;
+        return true;
+      };
+      let found = -1;
+      for (let offset = 0; offset + length <= other.frames && found < 0; offset++) if (same(offset)) found = offset;
+      expect(found).toBeGreaterThanOrEqual(0);
+    });
+  } finally {
+    await killed(server);
+  }
+});
