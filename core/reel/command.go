@@ -24,6 +24,7 @@ type SetReel struct {
 	PanLaw    *float64       `json:"panLaw"`
 	FrameRate *timecode.Rate `json:"frameRate"`
 	Picture   *Picture       `json:"picture"` // an empty take puts the picture away
+	CutList   *string        `json:"cutList"` // ID of the list that the reel follows
 }
 
 func (c SetReel) Plan(r *Reel) (Change, string, error) {
@@ -63,6 +64,10 @@ func (c SetReel) Plan(r *Reel) (Change, string, error) {
 		}
 		d.head.Picture = *c.Picture
 		name = "picture of the reel"
+	}
+	if c.CutList != nil {
+		d.head.CutList = *c.CutList
+		name = "cut list of the reel"
 	}
 	return d.finish(), name, nil
 }

@@ -18,7 +18,8 @@ type Head struct {
 	PanLaw     float64       `json:"panLaw"` // what a mono source in the middle of a pair loses on each side: 3, 4.5 or 6 dB
 	Spec       string        `json:"spec"`   // the delivery spec that the outputs come from; empty before one is chosen
 	Picture    Picture       `json:"picture,omitzero"`
-	Next       int           `json:"next"` // number of the next object that is made
+	CutList    string        `json:"cutList,omitempty"` // ID of the cut list that it follows
+	Next       int           `json:"next"`              // number of the next object that is made
 }
 
 // Picture is the movie that the reel is cut to.

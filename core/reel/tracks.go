@@ -13,7 +13,10 @@ type AddTake struct {
 	Take    string     `json:"take"`
 	Title   string     `json:"title"` // how the take is called, for clip names and history
 	Start   int64      `json:"start"`
-	Length  int64      `json:"length"` // sample frames
+	Offset  int64      `json:"offset,omitempty"` // first frame of the take that is laid
+	Length  int64      `json:"length"`           // sample frames
+	Frames  int64      `json:"frames,omitempty"` // of the take; 0 means that no more of it is known than is laid
+	Event   string     `json:"event,omitempty"`  // as for Clip
 	Parts   []PartPlan `json:"parts"`
 	Stems   []Stem     `json:"stems,omitempty"`   // those of the production; what the parts need and the reel lacks is added
 	Picture bool       `json:"picture,omitempty"` // Start is where it belongs by the picture
@@ -32,17 +35,18 @@ type PartPlan struct {
 }
 
 func (c AddTake) Plan(r *Reel) (Change, string, error) {
-	if len(c.Parts) == 0 || c.Length <= 0 {
+	if len(c.Parts) == 0 || c.Length <= 0 || c.Offset < 0 {
 		return Change{}, "", fault.New(fault.BadInput, "Nothing of %s was chosen; switch on at least one channel", c.Title)
 	}
 	d := newDraft(r)
 	order := lastOrder(r)
-	clip := Clip{Take: c.Take, Name: c.Title, Start: c.Start, Length: c.Length, Frames: c.Length, Picture: c.Picture}
+	clip := Clip{Take: c.Take, Name: c.Title, Start: c.Start, Offset: c.Offset, Length: c.Length, Frames: max(c.Frames, c.Offset+c.Length), Picture: c.Picture, Event: c.Event}
 	if len(c.Parts) > 1 {
 		clip.Tie = d.id("tie")
 	}
 	if clip.Tie != "" || c.Picture {
-		clip.Home = &c.Start
+		home := c.Start - c.Offset
+		clip.Home = &home
 	}
 	for _, p := range c.Parts {
 		if err := d.needStem(p.Stem, c.Stems); err != nil {
