@@ -30,9 +30,17 @@ const (
 	New     Kind = "new"
 )
 
-// Compare works out how work that was done to the events before becomes work on the events after: the stretches of the
-// old cut that are still there, with how far each moves, and what is new. An event is known again by its source.
-func Compare(before, after []Event, rate timecode.Rate, sampleRate int) (pieces []reel.Piece, differences []Difference, fresh []Event) {
+// Changes is how one cut becomes another.
+type Changes struct {
+	Pieces      []reel.Piece // stretches of the old cut that are still there, with how far each moves
+	Gone        []reel.Span  // stretches of it that are not
+	Fresh       []Event      // what has to be laid: new events, those that were not found before, and what others grew by
+	Differences []Difference // for people to read, by place
+}
+
+// Compare works out how work that was done to the entries before becomes work on the events after. An event is known
+// again by its source.
+func Compare(before []Entry, after []Event, rate timecode.Rate, sampleRate int) (c Changes) {
 	type meet struct {
 		old, now int
 		from, to int64 // on the source's clock
@@ -41,7 +49,7 @@ func Compare(before, after []Event, rate timecode.Rate, sampleRate int) (pieces 
 	var meets []meet
 	byKey := map[string][]int{}
 	for i, o := range before {
-		byKey[key(o)] = append(byKey[key(o)], i)
+		byKey[key(o.Event)] = append(byKey[key(o.Event)], i)
 	}
 	for j, n := range after {
 		for _, i := range byKey[key(n)] {
@@ -66,19 +74,22 @@ func Compare(before, after []Event, rate timecode.Rate, sampleRate int) (pieces 
 			continue
 		}
 		usedOld[m.old], usedNow[m.now] = append(usedOld[m.old], was), append(usedNow[m.now], is)
-		pieces = append(pieces, reel.Piece{Span: was, By: m.by})
+		c.Pieces = append(c.Pieces, reel.Piece{Span: was, By: m.by})
 		if _, has := partner[m.now]; !has {
 			partner[m.now] = m
 		}
 	}
-	slices.SortFunc(pieces, func(a, b reel.Piece) int { return cmp.Compare(a.From, b.From) })
+	slices.SortFunc(c.Pieces, func(a, b reel.Piece) int { return cmp.Compare(a.From, b.From) })
 	for j, n := range after {
 		m, known := partner[j]
 		d := Difference{Title: n.Title(), From: n.From, To: n.To}
 		switch {
 		case !known:
 			d.Kind, d.Words = New, "is new"
-			fresh = append(fresh, n)
+			c.Fresh = append(c.Fresh, n)
+		case before[m.old].Found.Take == "":
+			d.Kind, d.Words = New, "was not found before"
+			c.Fresh = append(c.Fresh, n)
 		default:
 			o := before[m.old]
 			var did []string
@@ -110,18 +121,19 @@ func Compare(before, after []Event, rate timecode.Rate, sampleRate int) (pieces 
 			for _, gap := range uncovered(reel.Span{From: n.From, To: n.To}, usedNow[j]) {
 				part := n
 				part.From, part.To, part.SourceIn, part.Fade = gap.From, gap.To, n.SourceIn+gap.From-n.From, 0
-				fresh = append(fresh, part)
+				c.Fresh = append(c.Fresh, part)
 			}
 		}
-		differences = append(differences, d)
+		c.Differences = append(c.Differences, d)
 	}
 	for i, o := range before {
+		c.Gone = append(c.Gone, uncovered(reel.Span{From: o.From, To: o.To}, usedOld[i])...)
 		if len(usedOld[i]) == 0 {
-			differences = append(differences, Difference{Gone, o.Title(), o.From, o.To, "is no longer in the cut"})
+			c.Differences = append(c.Differences, Difference{Gone, o.Event.Title(), o.From, o.To, "is no longer in the cut"})
 		}
 	}
-	slices.SortStableFunc(differences, func(a, b Difference) int { return cmp.Compare(a.From, b.From) })
-	return pieces, differences, fresh
+	slices.SortStableFunc(c.Differences, func(a, b Difference) int { return cmp.Compare(a.From, b.From) })
+	return c
 }
 
 func abs(n int64) int64 { return max(n, -n) }

@@ -13,7 +13,7 @@ import (
 // Entry is an event of a list with the take that was found for it.
 type Entry struct {
 	Event
-	Found
+	Found Found `json:"found"`
 }
 
 // Match finds the takes of events.
@@ -72,7 +72,7 @@ func Build(entries []Entry, takes map[string]reel.Source, rearrange *reel.Rearra
 			if err != nil {
 				return nil, err
 			}
-			add.Start, add.Offset, add.Length, add.Frames = e.From+e.Head, e.Offset+e.Head, e.Length()-e.Head-e.Tail, src.Frames
+			add.Start, add.Offset, add.Length, add.Frames = e.From+e.Found.Head, e.Found.Offset+e.Found.Head, e.Length()-e.Found.Head-e.Found.Tail, src.Frames
 			add.Event, add.Picture = e.ID, true
 			return add, nil
 		})

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/fault"
+	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
 )
 
@@ -199,26 +200,33 @@ func TestCompare(t *testing.T) {
 	ev := func(name string, from, to, in int64) Event {
 		return Event{ID: name, Name: name, From: from * second, To: to * second, SourceIn: in * second}
 	}
-	before := []Event{ev("a", 0, 10, 100), ev("b", 10, 20, 200), ev("c", 20, 30, 300), ev("d", 30, 40, 400)}
+	var before []Entry
+	for _, e := range []Event{ev("a", 0, 10, 100), ev("b", 10, 20, 200), ev("c", 20, 30, 300), ev("d", 30, 40, 400), ev("late", 40, 41, 500)} {
+		before = append(before, Entry{e, Found{Take: "t"}})
+	}
+	before[4].Found.Take = ""
 	// b is gone, c is 2 s longer at its end, a is now in two halves around a new one, d only moves.
-	after := []Event{ev("a", 0, 5, 100), ev("new", 5, 8, 900), ev("a", 8, 13, 105), ev("c", 13, 25, 300), ev("d", 25, 35, 400)}
-	pieces, differences, fresh := Compare(before, after, r25, second)
+	after := []Event{ev("a", 0, 5, 100), ev("new", 5, 8, 900), ev("a", 8, 13, 105), ev("c", 13, 25, 300), ev("d", 25, 35, 400), ev("late", 35, 36, 500)}
+	c := Compare(before, after, r25, second)
 	var got []string
-	for _, p := range pieces {
+	for _, p := range c.Pieces {
 		got = append(got, fmt.Sprintf("%d-%d%+d", p.From/second, p.To/second, p.By/second))
 	}
-	assert.Equal(t, []string{"0-5+0", "5-10+3", "20-30-7", "30-40-5"}, got)
+	assert.Equal(t, []string{"0-5+0", "5-10+3", "20-30-7", "30-40-5", "40-41-5"}, got)
+	assert.Equal(t, []reel.Span{{From: 10 * second, To: 20 * second}}, c.Gone)
 	var words []string
-	for _, d := range differences {
+	for _, d := range c.Differences {
 		words = append(words, fmt.Sprintf("%s %s: %s", d.Kind, d.Title, d.Words))
 	}
 	assert.Equal(t, []string{
 		"trimmed a: 125 frames shorter at the end", "new new: is new", "trimmed a: moved 75 frames later, 125 frames shorter at the start", "gone b: is no longer in the cut",
-		"trimmed c: moved 175 frames earlier, 50 frames longer at the end", "moved d: moved 125 frames earlier",
+		"trimmed c: moved 175 frames earlier, 50 frames longer at the end", "moved d: moved 125 frames earlier", "new late: was not found before",
 	}, words)
-	require.Len(t, fresh, 2)
-	assert.Equal(t, "new", fresh[0].Name)
-	assert.Equal(t, []int64{23 * second, 25 * second, 310 * second}, []int64{fresh[1].From, fresh[1].To, fresh[1].SourceIn}, "what c grew by")
+	require.Len(t, c.Fresh, 3)
+	assert.Equal(t, "new", c.Fresh[0].Name)
+	grown := c.Fresh[1]
+	assert.Equal(t, []int64{23 * second, 25 * second, 310 * second}, []int64{grown.From, grown.To, grown.SourceIn}, "what c grew by")
+	assert.Equal(t, "late", c.Fresh[2].Name)
 }
 
 func FuzzRead(f *testing.F) {

@@ -92,7 +92,11 @@ func (s *Server) send(c *gin.Context, key, name string, at time.Time) {
 	}
 	defer f.Close()
 	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name))
-	c.Header("Content-Type", "audio/wav")
+	kind := "application/octet-stream"
+	if strings.HasSuffix(name, ".wav") {
+		kind = "audio/wav"
+	}
+	c.Header("Content-Type", kind)
 	http.ServeContent(c.Writer, c.Request, "", at, f)
 }
 

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"net/http"
 
+	"zestyloom/core/cutlist"
 	"zestyloom/core/delivery"
 	"zestyloom/core/diagnose"
 	"zestyloom/core/reel"
@@ -22,6 +23,27 @@ import (
 	"github.com/gin-gonic/gin"
 	"github.com/oapi-codegen/runtime"
 )
+
+// Defines values for WriteCutListJSONBodyFormat.
+const (
+	Adl  WriteCutListJSONBodyFormat = "adl"
+	Edl  WriteCutListJSONBodyFormat = "edl"
+	Otio WriteCutListJSONBodyFormat = "otio"
+)
+
+// Valid indicates whether the value is a known member of the WriteCutListJSONBodyFormat enum.
+func (e WriteCutListJSONBodyFormat) Valid() bool {
+	switch e {
+	case Adl:
+		return true
+	case Edl:
+		return true
+	case Otio:
+		return true
+	default:
+		return false
+	}
+}
 
 // Adrift defines model for Adrift.
 type Adrift = reel.Adrift
@@ -71,6 +93,29 @@ type CommandRequest struct {
 
 // Conversion defines model for Conversion.
 type Conversion = take.Conversion
+
+// CutList defines model for CutList.
+type CutList = store.CutList
+
+// CutListDifference defines model for CutListDifference.
+type CutListDifference = cutlist.Difference
+
+// CutListEntry defines model for CutListEntry.
+type CutListEntry = cutlist.Entry
+
+// CutListFound defines model for CutListFound.
+type CutListFound = cutlist.Found
+
+// CutListReading defines model for CutListReading.
+type CutListReading = library.Conform
+
+// CutListText defines model for CutListText.
+type CutListText struct {
+	// Name Of the file
+	Name     string `json:"name"`
+	Revision int64  `json:"revision"`
+	Text     string `json:"text"`
+}
 
 // Description defines model for Description.
 type Description = take.Description
@@ -412,6 +457,20 @@ type DoCommandParams struct {
 	Since *Since `form:"since,omitempty" json:"since,omitempty"`
 }
 
+// FollowCutListParams defines parameters for FollowCutList.
+type FollowCutListParams struct {
+	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
+	Since *Since `form:"since,omitempty" json:"since,omitempty"`
+}
+
+// WriteCutListJSONBody defines parameters for WriteCutList.
+type WriteCutListJSONBody struct {
+	Format WriteCutListJSONBodyFormat `json:"format"`
+}
+
+// WriteCutListJSONBodyFormat defines parameters for WriteCutList.
+type WriteCutListJSONBodyFormat string
+
 // RedoReelParams defines parameters for RedoReel.
 type RedoReelParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
@@ -500,6 +559,15 @@ type GroupTakesJSONRequestBody = TakeChoice
 
 // DoCommandJSONRequestBody defines body for DoCommand for application/json ContentType.
 type DoCommandJSONRequestBody = CommandRequest
+
+// FollowCutListJSONRequestBody defines body for FollowCutList for application/json ContentType.
+type FollowCutListJSONRequestBody = CutListText
+
+// ReadCutListJSONRequestBody defines body for ReadCutList for application/json ContentType.
+type ReadCutListJSONRequestBody = CutListText
+
+// WriteCutListJSONRequestBody defines body for WriteCutList for application/json ContentType.
+type WriteCutListJSONRequestBody WriteCutListJSONBody
 
 // FindLendersJSONRequestBody defines body for FindLenders for application/json ContentType.
 type FindLendersJSONRequestBody = LenderRequest
@@ -626,6 +694,18 @@ type ServerInterface interface {
 
 	// (POST /reels/{reel}/commands)
 	DoCommand(c *gin.Context, reel ReelID, params DoCommandParams)
+
+	// (GET /reels/{reel}/cutlist)
+	GetCutList(c *gin.Context, reel ReelID)
+
+	// (POST /reels/{reel}/cutlist)
+	FollowCutList(c *gin.Context, reel ReelID, params FollowCutListParams)
+
+	// (POST /reels/{reel}/cutlist/read)
+	ReadCutList(c *gin.Context, reel ReelID)
+
+	// (POST /reels/{reel}/cutlist/write)
+	WriteCutList(c *gin.Context, reel ReelID)
 
 	// (GET /reels/{reel}/events)
 	WatchReel(c *gin.Context, reel ReelID)
@@ -1431,6 +1511,117 @@ func (siw *ServerInterfaceWrapper) DoCommand(c *gin.Context) {
 	}
 
 	siw.Handler.DoCommand(c, reel, params)
+}
+
+// GetCutList operation middleware
+func (siw *ServerInterfaceWrapper) GetCutList(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetCutList(c, reel)
+}
+
+// FollowCutList operation middleware
+func (siw *ServerInterfaceWrapper) FollowCutList(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params FollowCutListParams
+
+	// ------------- Optional query parameter "since" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "since", c.Request.URL.Query(), &params.Since, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter since: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.FollowCutList(c, reel, params)
+}
+
+// ReadCutList operation middleware
+func (siw *ServerInterfaceWrapper) ReadCutList(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReadCutList(c, reel)
+}
+
+// WriteCutList operation middleware
+func (siw *ServerInterfaceWrapper) WriteCutList(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.WriteCutList(c, reel)
 }
 
 // WatchReel operation middleware
@@ -2351,6 +2542,10 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/reels/:reel/redo", wrapper.RedoReel)
 	router.POST(options.BaseURL+"/reels/:reel/unravel", wrapper.UnravelTake)
 	router.POST(options.BaseURL+"/reels/:reel/settle", wrapper.SettleClips)
+	router.GET(options.BaseURL+"/reels/:reel/cutlist", wrapper.GetCutList)
+	router.POST(options.BaseURL+"/reels/:reel/cutlist", wrapper.FollowCutList)
+	router.POST(options.BaseURL+"/reels/:reel/cutlist/read", wrapper.ReadCutList)
+	router.POST(options.BaseURL+"/reels/:reel/cutlist/write", wrapper.WriteCutList)
 	router.POST(options.BaseURL+"/reels/:reel/lenders", wrapper.FindLenders)
 	router.POST(options.BaseURL+"/reels/:reel/ties", wrapper.TieKnots)
 	router.POST(options.BaseURL+"/reels/:reel/spec", wrapper.ChooseSpec)

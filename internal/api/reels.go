@@ -13,7 +13,6 @@ import (
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
 	"zestyloom/core/weave"
-	"zestyloom/internal/library"
 	"zestyloom/internal/store"
 )
 
@@ -258,7 +257,7 @@ func (s *Server) FindLenders(c *gin.Context, id ReelID) {
 		s.fail(c, err)
 		return
 	}
-	list, err := library.Library{Store: s.Store, Media: s.Media}.Lenders(c, o.Reel, body.Clip, body.Channel, reel.Span{From: body.From, To: body.To})
+	list, err := s.library().Lenders(c, o.Reel, body.Clip, body.Channel, reel.Span{From: body.From, To: body.To})
 	s.answer(c, http.StatusOK, list, err)
 }
 

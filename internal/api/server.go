@@ -158,8 +158,11 @@ func (s *Server) done(c *gin.Context, err error) {
 const maxBody = 4 << 20
 
 // read decodes a request's JSON; ok is false where that failed and has been answered.
-func (s *Server) read(c *gin.Context, into any) (ok bool) {
-	d := json.NewDecoder(http.MaxBytesReader(c.Writer, c.Request.Body, maxBody))
+func (s *Server) read(c *gin.Context, into any) (ok bool) { return s.readAtMost(c, into, maxBody) }
+
+// readAtMost is read for requests of another size, in bytes.
+func (s *Server) readAtMost(c *gin.Context, into any, most int64) (ok bool) {
+	d := json.NewDecoder(http.MaxBytesReader(c.Writer, c.Request.Body, most))
 	d.DisallowUnknownFields()
 	if err := d.Decode(into); err != nil {
 		s.fail(c, fault.Wrap(fault.BadInput, err, "The request can't be read: %v", err))

@@ -168,7 +168,7 @@ func partsOf(t store.Take, kind string, s Settings) (parts []take.Part, names []
 		}
 		base = take.FileSafe(base)
 	}
-	if kind == "ply" {
+	if kind != "unravel" {
 		whole := take.Part{Name: base}
 		for c := range t.Channels {
 			if wanted(c) {

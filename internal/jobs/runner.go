@@ -287,6 +287,8 @@ func (r *Runner) do(ctx context.Context, w store.Work) (result *string, message 
 		message, err = r.sync(ctx, w)
 	case "convert":
 		return r.convert(ctx, w)
+	case "list":
+		message, err = r.list(ctx, w)
 	case "settle":
 		return r.settle(ctx, w)
 	case "diagnose":

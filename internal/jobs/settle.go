@@ -5,7 +5,6 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
-	"fmt"
 	"io"
 	"strings"
 
@@ -106,7 +105,7 @@ func (r *Runner) renderSettled(ctx context.Context, w store.Work, o store.OpenRe
 	}
 	first, track := args.Clips[0], o.Reel.Tracks[args.Clips[0].Track]
 	name := strings.NewReplacer("/", "-", "\\", "-").Replace(first.Name) + " settled.wav"
-	t = store.Take{Production: w.Production, Kind: take.Recording, FileName: name, CameFrom: fmt.Sprintf("settled on %s, %s", o.Name, track.Name), MediaKey: folder, SoundKey: key, Size: size, SHA256: hex.EncodeToString(sum.Sum(nil))}
+	t = store.Take{Production: w.Production, Kind: take.Recording, FileName: name, CameFrom: store.SettledOn + o.Name + ", " + track.Name, MediaKey: folder, SoundKey: key, Size: size, SHA256: hex.EncodeToString(sum.Sum(nil))}
 	if origin, err := r.Store.Take(ctx, first.Take); err == nil {
 		t.Kind = origin.Kind
 	}

@@ -142,6 +142,12 @@ func titleOf(d take.Description, fileName string) string {
 	return fileName
 }
 
+// SettledOn is how CameFrom begins of takes that were rendered from a reel.
+const SettledOn = "settled on "
+
+// Settled tells whether the take was rendered from a reel, and not recorded.
+func (t Take) Settled() bool { return strings.HasPrefix(t.CameFrom, SettledOn) }
+
 // Source gives the take as unravel needs it.
 func (t Take) Source(stems []reel.Stem) reel.Source {
 	src := reel.Source{Take: t.ID, Title: t.Title(), Kind: t.Kind, SampleRate: t.Description.SampleRate, Frames: t.Description.Frames, Start: t.Place, Sets: t.Sets, Stems: stems}

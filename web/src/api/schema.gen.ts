@@ -732,6 +732,64 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/reels/{reel}/cutlist": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        /** @description The cut list that the reel follows. */
+        get: operations["getCutList"];
+        put?: never;
+        /** @description Lays the takes of a list on the reel; where the reel follows a list already, the work on it follows the changes. */
+        post: operations["followCutList"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/reels/{reel}/cutlist/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What a list would do to the reel. */
+        post: operations["readCutList"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/reels/{reel}/cutlist/write": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Writes the reel as a cut list with its audio beside it; the files are those of the work. */
+        post: operations["writeCutList"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/reels/{reel}/lenders": {
         parameters: {
             query?: never;
@@ -1173,7 +1231,7 @@ export interface components {
             id: string;
             production: string;
             /** @enum {string} */
-            kind: "import" | "print" | "unravel" | "ply" | "sync" | "convert" | "diagnose" | "settle";
+            kind: "import" | "print" | "unravel" | "ply" | "sync" | "convert" | "diagnose" | "settle" | "list";
             title: string;
             state: components["schemas"]["WorkState"];
             progress: number;
@@ -1359,6 +1417,8 @@ export interface components {
             panLaw: number;
             spec: string;
             next: number;
+            /** @description ID of the cut list that it follows */
+            cutList?: string;
             picture?: {
                 take: string;
                 /**
@@ -1503,6 +1563,84 @@ export interface components {
             together?: boolean;
             /** @description A channel goes on the track of its name and stem where that is free, instead of on a new one */
             reuse?: boolean;
+        };
+        CutListText: {
+            /** Format: int64 */
+            revision: number;
+            /** @description Of the file */
+            name: string;
+            text: string;
+        };
+        CutListEntry: {
+            /** @description As the list numbers it */
+            id: string;
+            picture?: boolean;
+            sound?: boolean;
+            roll?: string;
+            name?: string;
+            file?: string;
+            scene?: string;
+            track?: string;
+            channels?: number[];
+            /** Format: int64 */
+            from: number;
+            /** Format: int64 */
+            to: number;
+            /**
+             * Format: int64
+             * @description On the clock of its source
+             */
+            sourceIn: number;
+            /** Format: int64 */
+            fade?: number;
+            speed?: number;
+            found: components["schemas"]["CutListFound"];
+        };
+        CutListFound: {
+            /** @description ID of the take; left out where none was found */
+            take?: string;
+            title?: string;
+            /** Format: int64 */
+            offset: number;
+            /** @description What it was found by */
+            by?: string;
+            /** @description Why nothing was found, or what is doubtful */
+            why?: string;
+        };
+        CutListDifference: {
+            /** @enum {string} */
+            kind: "same" | "moved" | "trimmed" | "gone" | "new";
+            title: string;
+            /** Format: int64 */
+            from: number;
+            /** Format: int64 */
+            to: number;
+            words: string;
+        };
+        CutList: {
+            id: string;
+            name: string;
+            /** Format: date-time */
+            createdAt: string;
+            title: string;
+            frameRate: components["schemas"]["FrameRate"];
+            /** Format: int64 */
+            by: number;
+            entries: components["schemas"]["CutListEntry"][];
+            notes: string[];
+        };
+        CutListReading: {
+            title: string;
+            frameRate: components["schemas"]["FrameRate"];
+            /**
+             * Format: int64
+             * @description Samples that its events are moved by to where the reel counts from
+             */
+            by: number;
+            entries: components["schemas"]["CutListEntry"][];
+            notes: string[];
+            /** @description To the list that the reel follows */
+            differences: components["schemas"]["CutListDifference"][];
         };
         SettleRequest: {
             /** @description IDs of clips of one track */
@@ -2811,6 +2949,100 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SettleRequest"];
+            };
+        };
+        responses: {
+            202: components["responses"]["Queued"];
+            default: components["responses"]["Failure"];
+        };
+    };
+    getCutList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description As it was laid */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutList"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    followCutList: {
+        parameters: {
+            query?: {
+                /** @description A revision that the caller has. What is told is only what has changed after it, unless that is too much */
+                since?: components["parameters"]["Since"];
+            };
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CutListText"];
+            };
+        };
+        responses: {
+            200: components["responses"]["ReelNow"];
+            default: components["responses"]["Failure"];
+        };
+    };
+    readCutList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CutListText"];
+            };
+        };
+        responses: {
+            /** @description What was found and what changes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutListReading"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    writeCutList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** @enum {string} */
+                    format: "edl" | "otio" | "adl";
+                };
             };
         };
         responses: {

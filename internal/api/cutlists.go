@@ -1,0 +1,78 @@
+package api
+
+import (
+	"net/http"
+
+	"github.com/gin-gonic/gin"
+
+	"zestyloom/core/cutlist"
+	"zestyloom/core/fault"
+	"zestyloom/internal/library"
+)
+
+func (s *Server) library() library.Library { return library.Library{Store: s.Store, Media: s.Media} }
+
+// maxList bounds a request with a cut list in it: as JSON its text may be twice as long.
+const maxList = 2*cutlist.MaxBytes + maxBody
+
+// ReadCutList says what a cut list would do to a reel. Nothing is changed.
+func (s *Server) ReadCutList(c *gin.Context, id ReelID) {
+	var body CutListText
+	if !s.readAtMost(c, &body, maxList) {
+		return
+	}
+	o, err := s.Store.Reel(c, id)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	reading, err := s.library().Conform(c, o, body.Text)
+	s.answer(c, http.StatusOK, reading, err)
+}
+
+// FollowCutList lays a reel out by a cut list, or has it follow a changed one.
+func (s *Server) FollowCutList(c *gin.Context, id ReelID, p FollowCutListParams) {
+	var body CutListText
+	if !s.readAtMost(c, &body, maxList) {
+		return
+	}
+	o, err := s.Store.Reel(c, id)
+	if err == nil && o.Revision != body.Revision {
+		err = fault.New(fault.Stale, "Somebody has changed this reel since you read the list; read it again to see what it does now")
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	o, err = s.library().Follow(c, o, author(c), body.Name, body.Text)
+	s.show(c, http.StatusOK, o, p.Since, err)
+}
+
+// GetCutList gives the cut list that a reel follows.
+func (s *Server) GetCutList(c *gin.Context, id ReelID) {
+	o, err := s.Store.Reel(c, id)
+	if err == nil && o.Reel.Head.CutList == "" {
+		err = fault.New(fault.NotFound, "%s follows no cut list", o.Name)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	list, err := s.Store.CutList(c, o.Reel.Head.CutList)
+	s.answer(c, http.StatusOK, list, err)
+}
+
+// WriteCutList queues the writing of a reel as a cut list with its audio.
+func (s *Server) WriteCutList(c *gin.Context, id ReelID) {
+	var body WriteCutListJSONRequestBody
+	if !s.read(c, &body) {
+		return
+	}
+	o, err := s.Store.Reel(c, id)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	work, err := s.Jobs.WriteList(c, o, string(body.Format))
+	s.answer(c, http.StatusAccepted, gin.H{"work": work}, err)
+}

@@ -1,0 +1,91 @@
+package library
+
+import (
+	"context"
+	"strings"
+
+	"zestyloom/core/cutlist"
+	"zestyloom/core/reel"
+	"zestyloom/internal/store"
+)
+
+// Conform is a cut list that was read for a reel: what was found of it, and what it changes.
+type Conform struct {
+	store.Cut
+	Differences []cutlist.Difference `json:"differences"` // to the list that the reel follows; none where it follows none
+	laid        []cutlist.Entry      // what is to be laid: everything, or what is new in a changed list
+	rearrange   *reel.Rearrange      // how work that is there moves; nil for a first list
+	takes       map[string]reel.Source
+}
+
+// Conform reads a cut list for a reel. Nothing is changed.
+func (l Library) Conform(ctx context.Context, o store.OpenReel, text string) (Conform, error) {
+	head := o.Reel.Head
+	list, err := cutlist.Read(strings.NewReader(text), head.FrameRate, head.SampleRate)
+	if err != nil {
+		return Conform{}, err
+	}
+	takes, err := l.Store.Takes(ctx, o.Production)
+	if err != nil {
+		return Conform{}, err
+	}
+	var sources []cutlist.Source
+	for _, t := range takes {
+		d := t.Description
+		if len(t.Channels) == 0 || d.SampleRate != head.SampleRate || t.Settled() {
+			continue
+		}
+		s := cutlist.Source{ID: t.ID, Title: t.Title(), File: t.FileName, Roll: d.Roll, Scene: d.Scene, Take: d.Take, Start: d.StartSamples, Frames: d.Frames}
+		sources = append(sources, s)
+	}
+	events, by := cutlist.Onto(list.Spoken(), head.Start, head.SampleRate)
+	c := Conform{Cut: store.Cut{Title: list.Title, FrameRate: list.FrameRate, By: by, Notes: list.Notes, Entries: cutlist.Match(events, sources, head.FrameRate, head.SampleRate)}}
+	if c.Notes == nil {
+		c.Notes = []string{}
+	}
+	stems, err := l.Store.Stems(ctx, o.Production)
+	if err != nil {
+		return Conform{}, err
+	}
+	c.takes = map[string]reel.Source{}
+	for _, t := range takes {
+		c.takes[t.ID] = t.Source(store.ReelStems(stems))
+	}
+	c.Differences, c.laid = []cutlist.Difference{}, c.Entries
+	if head.CutList == "" {
+		return c, nil
+	}
+	before, err := l.Store.CutList(ctx, head.CutList)
+	if err != nil {
+		return Conform{}, err
+	}
+	changes := cutlist.Compare(before.Entries, events, head.FrameRate, head.SampleRate)
+	c.laid = cutlist.Match(changes.Fresh, sources, head.FrameRate, head.SampleRate)
+	c.rearrange = &reel.Rearrange{Pieces: changes.Pieces, Gone: changes.Gone}
+	c.Differences = changes.Differences
+	return c, nil
+}
+
+// Follow lays a reel out by a cut list, or has the work on it follow a changed one, as one step.
+func (l Library) Follow(ctx context.Context, o store.OpenReel, author, name, text string) (store.OpenReel, error) {
+	c, err := l.Conform(ctx, o, text)
+	if err != nil {
+		return o, err
+	}
+	id, err := l.Store.AddCutList(ctx, o.Production, name, c.Cut)
+	if err != nil {
+		return o, err
+	}
+	if c.rearrange != nil {
+		c.rearrange.CutList = id
+	}
+	title := c.Title
+	if title == "" {
+		title = name
+	}
+	build, err := cutlist.Build(c.laid, c.takes, c.rearrange, id, title)
+	if err != nil {
+		return o, err
+	}
+	return l.Store.Do(ctx, o.ID, o.Revision, author, func(*reel.Reel) (reel.Command, error) { return build, nil })
+}
