@@ -122,6 +122,9 @@ const (
 // with music, effects, ambience and narration. Files that are there already are left as they are. Its result does not
 // depend on time or place. Movies are left out where ffmpeg is not installed.
 func Generate(ctx context.Context, dir string) error {
+	if err := writeCutLists(dir); err != nil {
+		return err
+	}
 	var work errgroup.Group
 	work.SetLimit(runtime.GOMAXPROCS(0))
 	recorded := recordAll()

@@ -1,7 +1,7 @@
 // Cutting in the real interface, by keyboard: cut, hush, dip, borrow, untie and tie back, on a server that is killed and
 // started again in between. What is printed then is compared with the recordings sample by sample.
 import { spawn, type ChildProcess } from "node:child_process";
-import { existsSync, readFileSync, rmSync } from "node:fs";
+import { existsSync, readFileSync, rmSync, statSync } from "node:fs";
 import { expect, test, type Page } from "@playwright/test";
 
 import { bringIn, chooseSpec, newProduction, scenario, track, unravel } from "./rooms";
@@ -192,4 +192,42 @@ test("editing keeps what it should, and what is printed is what was cut", async 
   } finally {
     await killed(server);
   }
+});
+
+test("a cut list lays takes out, a changed one moves the work, and the reel is written as a list", async ({ page }) => {
+  await newProduction(page, "The Lantern Ferry, cut lists");
+  await bringIn(page, "Recorder card LF03", ["LF03"], ["LF03_12A_T03.wav", "LF03_12B_T01.wav"]);
+  await expect(page.getByRole("listbox", { name: "Takes" }).getByRole("option")).toHaveCount(2);
+  await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Loom" }).click();
+  await page.getByRole("button", { name: /Make/ }).click();
+  const dialog = page.getByRole("dialog", { name: /^Cut list of/ });
+  const read = async (name: string) => {
+    await page.getByRole("button", { name: /; others$/ }).click();
+    await page.getByRole("menuitem", { name: "Cut list of this reel…" }).click();
+    await dialog.getByLabel("Cut list file").setInputFiles(`${scenario}/cut lists/${name}`);
+  };
+  await read("Picture cut v3.edl");
+  await expect(dialog.getByText("2 of 4 events found among the takes.")).toBeVisible();
+  await expect(dialog.getByText("No take of roll B02 is here, nor one of that name")).toBeVisible();
+  await dialog.getByRole("button", { name: "Lay out 2 takes" }).click();
+  await expect(dialog).toBeHidden();
+  await track(page, "Radio").click();
+  const start = page.getByLabel("Timecode at which the clip starts");
+  await goTo(page, "10:01:00:00");
+  await page.keyboard.press("Shift+W");
+  await expect(start).toHaveValue("10:00:54:21");
+  await read("Picture cut v4.edl");
+  await expect(dialog.getByRole("region", { name: "What changes" })).toContainText("moved 50 frames earlier");
+  await dialog.getByRole("button", { name: "Move the work to this cut" }).click();
+  await expect(start).toHaveValue("10:00:52:21");
+  await expect(page.getByText("in sync with the picture")).toBeVisible();
+  await page.keyboard.press("Control+z");
+  await expect(start).toHaveValue("10:00:54:21");
+
+  await page.getByRole("button", { name: /; others$/ }).click();
+  await page.getByRole("menuitem", { name: "Cut list of this reel…" }).click();
+  await dialog.getByRole("button", { name: /^OpenTimelineIO/ }).click();
+  const [zip] = await Promise.all([page.waitForEvent("download"), dialog.getByRole("link", { name: "Save the list and its audio as a ZIP" }).click()]);
+  expect(zip.suggestedFilename()).toMatch(/as OpenTimelineIO\.zip$/);
+  expect(statSync(await zip.path()).size).toBeGreaterThan(20_000_000);
 });

@@ -144,6 +144,9 @@ func layOut(ctx context.Context, a *app.App, p store.Production) error {
 			return fmt.Errorf("laying %s: %w", placed.File, err)
 		}
 	}
+	if err := l.follow(demo.CutList); err != nil {
+		return err
+	}
 	for i, edit := range demo.Edits(ids) {
 		if err := l.plan(edit); err != nil {
 			return fmt.Errorf("edit %d of the demo's reel: %w", i+1, err)
@@ -184,6 +187,23 @@ func (l *laying) plan(plan func(*reel.Reel) (reel.Command, error)) error {
 
 func (l *laying) do(c reel.Command) error {
 	return l.plan(func(*reel.Reel) (reel.Command, error) { return c, nil })
+}
+
+// follow notes that the reel was laid by a cut list.
+func (l *laying) follow(name string) error {
+	o, err := l.app.Store.Reel(l.ctx, l.reel)
+	if err != nil {
+		return err
+	}
+	c, err := l.app.Jobs.Library.Conform(l.ctx, o, demo.CutListText(name))
+	if err != nil {
+		return err
+	}
+	id, err := l.app.Store.AddCutList(l.ctx, o.Production, name, c.Cut)
+	if err != nil {
+		return err
+	}
+	return l.do(reel.SetReel{CutList: &id})
 }
 
 // lay unravels a take and sets its tracks.

@@ -2,6 +2,7 @@ package align
 
 import (
 	"context"
+	"math"
 
 	"zestyloom/core/wave"
 )
@@ -37,5 +38,19 @@ func FindLine(ctx context.Context, f *wave.File, channel int, from, n int64, oth
 	if !ok || c.Strength < lineFrom || c.RunnerUp > lineTwin {
 		return Line{}, false, nil
 	}
-	return Line{c.Offset, min(1, max(0.05, (c.Strength-lineFrom)/(lineSure-lineFrom)))}, true, nil
+	l = Line{c.Offset, min(1, max(0.05, (c.Strength-lineFrom)/(lineSure-lineFrom)))}
+	// Where it is the very same sound after all, its samples say exactly where.
+	k := newCorrelator(f.SampleRate)
+	x := finder{correlator: k}
+	size, reach := int(min(n, window)), 4*hop(f.SampleRate)
+	if sounding, err := x.read(f, channel, k.x, from, size); err != nil || !sounding {
+		return l, true, err
+	}
+	if sounding, err := x.read(other, otherChannel, k.r, l.Offset-int64(reach), size+2*reach); err != nil || !sounding {
+		return l, true, err
+	}
+	if lag, strength := k.peak(2 * reach); strength >= strong {
+		l.Offset += int64(math.Round(lag)) - int64(reach)
+	}
+	return l, true, nil
 }

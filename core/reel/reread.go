@@ -231,13 +231,27 @@ func (c Settle) Plan(r *Reel) (Change, string, error) {
 		if now, ok := r.Clips[was.ID]; !ok || !equal(now, was) {
 			return Change{}, "", fault.New(fault.Stale, "%s was changed while it was settled; settle it again", was.Name)
 		}
-		if was.Tie != settled.Tie {
-			settled.Tie, settled.Was, settled.Home, settled.Picture = "", "", nil, false
+		// What was tied to several can't be tied to all of them; where it belongs is still known.
+		if was.Tie != settled.Tie && settled.Tie != "" {
+			settled.Tie, settled.Was = "", settled.Tie
+		}
+		if was.Slip() != first.Slip() || was.Picture != first.Picture || (was.Home == nil) != (first.Home == nil) {
+			settled.Home, settled.Picture = nil, false
 		}
 		d.clips.drop(was.ID)
 	}
 	d.clips.put(settled.ID, settled)
 	return d.finish(), "settle " + first.Name, nil
+}
+
+// inSync tells whether a clip lies as all others do that have its tie; settled is left out.
+func (d *draft) inSync(c Clip, settled string) bool {
+	for _, other := range d.clips.all() {
+		if other.Tie == c.Tie && other.ID != settled && other.Slip() != c.Slip() {
+			return false
+		}
+	}
+	return true
 }
 
 // crop trims a clip to a range of the reel; false where nothing of it lies there.
@@ -281,8 +295,11 @@ func (c Unsettle) Plan(r *Reel) (Change, string, error) {
 			home := was.Start - was.Offset - clip.Slip()
 			was.Home = &home
 		}
-		if was.Tie != "" {
+		switch {
+		case was.Tie != "" && clip.Tie != "":
 			was.Tie, was.Was, was.Picture = clip.Tie, clip.Was, clip.Picture
+		case was.Tie != "" && !d.inSync(was, clip.ID):
+			was.Tie, was.Was = "", was.Tie
 		}
 		if !was.crop(clip.Start, clip.End()) {
 			continue // it belongs to the other part of a settled clip that was cut or trimmed

@@ -140,6 +140,8 @@ export function useReelEdits(reel: string) {
     attempt,
     tie: (row: "track" | "stem", from: string, output: string) => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/ties", { ...path(revision), body: { revision, row, from, output } }))).catch(quiet),
     spec: (spec: string) => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/spec", { ...path(revision), body: { revision, spec } }))).catch(quiet),
+    /** Has the reel follow a cut list that was read at a revision. */
+    cutList: (name: string, text: string, read: number) => edit.mutateAsync((since) => ok(api.POST("/reels/{reel}/cutlist", { ...path(since), body: { revision: read, name, text } }))).catch(quiet),
     undo: () => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/undo", { ...path(revision), body: { revision } }))).catch(quiet),
     redo: () => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/redo", { ...path(revision), body: { revision } }))).catch(quiet),
   };

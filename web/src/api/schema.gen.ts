@@ -1580,6 +1580,8 @@ export interface components {
             name?: string;
             file?: string;
             scene?: string;
+            /** @description As the list names it */
+            take?: string;
             track?: string;
             channels?: number[];
             /** Format: int64 */

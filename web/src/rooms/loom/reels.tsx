@@ -8,12 +8,13 @@ import { keysOf, useDo, useReels } from "../../api/hooks";
 import { Dialog } from "../../ui/dialog";
 import { timecodeRates } from "../../ui/rates";
 import { labelAt } from "../../ui/timecode";
+import { CutListDialog } from "./cutlist";
 
 /** The reels of the production: go to one, make one, remove this one. */
 export function ReelMenu({ view }: { view: ReelView }) {
   const reels = useReels(view.production);
   const go = useNavigate();
-  const [asking, setAsking] = useState<"new" | "remove" | null>(null);
+  const [asking, setAsking] = useState<"new" | "remove" | "list" | null>(null);
   const remove = useDo(
     () => ok(api.DELETE("/reels/{reel}", { params: { path: { reel: view.id } } })),
     [keysOf.reels(view.production)],
@@ -36,12 +37,16 @@ export function ReelMenu({ view }: { view: ReelView }) {
             <DropdownMenu.Item className="menu-item" onSelect={() => setAsking("new")}>
               A new reel…
             </DropdownMenu.Item>
+            <DropdownMenu.Item className="menu-item" onSelect={() => setAsking("list")}>
+              Cut list of this reel…
+            </DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" onSelect={() => setAsking("remove")}>
               Remove this reel…
             </DropdownMenu.Item>
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
+      {asking === "list" && <CutListDialog view={view} onClose={() => setAsking(null)} />}
       {asking === "new" && <NewReel view={view} onClose={() => setAsking(null)} />}
       <Dialog open={asking === "remove"} onOpenChange={() => setAsking(null)} title={`Remove ${view.name}`} about="Its tracks, edits, history and prints go. Takes stay.">
         <div className="flex gap-3">

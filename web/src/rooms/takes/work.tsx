@@ -15,7 +15,7 @@ function Bar({ share }: { share: number }) {
   );
 }
 
-const doing = { import: "reading", unravel: "writing", ply: "writing", sync: "comparing", convert: "resampling", diagnose: "listening", settle: "rendering", print: "printing" } as const;
+const doing = { import: "reading", unravel: "writing", ply: "writing", sync: "comparing", convert: "resampling", diagnose: "listening", settle: "rendering", list: "writing", print: "printing" } as const;
 
 /** Long work on takes: uploads, imports, batches of files, each with its progress, what it made, and what went wrong with the reason. */
 export function WorkPanel({ production, uploads }: { production: string; uploads: Uploads }) {
@@ -25,7 +25,7 @@ export function WorkPanel({ production, uploads }: { production: string; uploads
   const cancel = useDo((id: string) => ok(api.POST("/work/{work}/cancel", { params: { path: { work: id } } })), [keysOf.work(production)]);
   const retry = useDo((id: string) => ok(api.POST("/work/{work}/retry", { params: { path: { work: id } } })), [keysOf.work(production)]);
   const imports = work.data?.filter((w) => w.kind !== "print") ?? [];
-  const written = imports.filter((w) => w.state === "done" && (w.kind === "unravel" || w.kind === "ply") && !hidden.has(w.id));
+  const written = imports.filter((w) => w.state === "done" && (w.kind === "unravel" || w.kind === "ply" || w.kind === "list") && !hidden.has(w.id));
   const open = imports.filter(isOpen).reverse();
   const failed = imports.filter((w) => w.state === "failed" && !hidden.has(w.id));
   const done = imports.filter((w) => !isOpen(w)).length;
