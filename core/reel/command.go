@@ -112,25 +112,31 @@ func outputName(r *Reel, id string) string {
 }
 
 // commands makes an empty command of each kind.
-var commands = map[string]func() Command{
-	"addTake": func() Command { return &AddTake{} }, "setReel": func() Command { return &SetReel{} },
-	"addTrack": func() Command { return &AddTrack{} }, "setTrack": func() Command { return &SetTrack{} },
-	"removeTracks": func() Command { return &RemoveTracks{} }, "orderTracks": func() Command { return &OrderTracks{} },
-	"moveStrays": func() Command { return &MoveStrays{} },
-	"setKnots":   func() Command { return &SetKnots{} }, "clearKnots": func() Command { return &ClearKnots{} },
-	"moveClips": func() Command { return &MoveClips{} }, "trimClip": func() Command { return &TrimClip{} },
-	"slipClip": func() Command { return &SlipClip{} }, "cutClips": func() Command { return &CutClips{} },
-	"cutOut": func() Command { return &CutOut{} }, "removeClips": func() Command { return &RemoveClips{} },
-	"pasteClips": func() Command { return &PasteClips{} }, "setClip": func() Command { return &SetClip{} },
-	"crossfade": func() Command { return &Crossfade{} },
-	"untie":     func() Command { return &Untie{} }, "tieBack": func() Command { return &TieBack{} }, "tieClips": func() Command { return &TieClips{} },
-	"setLane": func() Command { return &SetLane{} }, "cutLane": func() Command { return &CutLane{} }, "hush": func() Command { return &Hush{} },
-	"dip": func() Command { return &DipRange{} }, "restore": func() Command { return &Restore{} }, "borrow": func() Command { return &Borrow{} },
-	"setCurve": func() Command { return &SetCurve{} }, "rangeGain": func() Command { return &RangeGain{} },
-	"setMark": func() Command { return &SetMark{} }, "removeMarks": func() Command { return &RemoveMarks{} },
-	"readChannels": func() Command { return &ReadChannels{} }, "splitClip": func() Command { return &SplitClip{} },
-	"joinClips": func() Command { return &JoinClips{} }, "swapTake": func() Command { return &SwapTake{} },
-	"unsettle": func() Command { return &Unsettle{} },
+var commands map[string]func() Command
+
+func init() { commands = registry() } // Several reads it
+
+func registry() map[string]func() Command {
+	return map[string]func() Command{
+		"addTake": func() Command { return &AddTake{} }, "setReel": func() Command { return &SetReel{} },
+		"addTrack": func() Command { return &AddTrack{} }, "setTrack": func() Command { return &SetTrack{} },
+		"removeTracks": func() Command { return &RemoveTracks{} }, "orderTracks": func() Command { return &OrderTracks{} },
+		"moveStrays": func() Command { return &MoveStrays{} },
+		"setKnots":   func() Command { return &SetKnots{} }, "clearKnots": func() Command { return &ClearKnots{} },
+		"moveClips": func() Command { return &MoveClips{} }, "trimClip": func() Command { return &TrimClip{} },
+		"slipClip": func() Command { return &SlipClip{} }, "cutClips": func() Command { return &CutClips{} },
+		"cutOut": func() Command { return &CutOut{} }, "removeClips": func() Command { return &RemoveClips{} },
+		"pasteClips": func() Command { return &PasteClips{} }, "setClip": func() Command { return &SetClip{} },
+		"crossfade": func() Command { return &Crossfade{} },
+		"untie":     func() Command { return &Untie{} }, "tieBack": func() Command { return &TieBack{} }, "tieClips": func() Command { return &TieClips{} },
+		"setLane": func() Command { return &SetLane{} }, "cutLane": func() Command { return &CutLane{} }, "hush": func() Command { return &Hush{} },
+		"dip": func() Command { return &DipRange{} }, "restore": func() Command { return &Restore{} }, "borrow": func() Command { return &Borrow{} },
+		"setCurve": func() Command { return &SetCurve{} }, "rangeGain": func() Command { return &RangeGain{} },
+		"setMark": func() Command { return &SetMark{} }, "removeMarks": func() Command { return &RemoveMarks{} },
+		"readChannels": func() Command { return &ReadChannels{} }, "splitClip": func() Command { return &SplitClip{} },
+		"joinClips": func() Command { return &JoinClips{} }, "swapTake": func() Command { return &SwapTake{} },
+		"unsettle": func() Command { return &Unsettle{} }, "several": func() Command { return &Several{} },
+	}
 }
 
 // Decode reads a command from its kind and JSON body. Fields that the command does not have are an error.

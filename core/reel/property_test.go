@@ -133,6 +133,10 @@ func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
 			c.Parts = together(c.Parts, c.Title)
 		}
 		return kind, c
+	case "several":
+		body, _ := json.Marshal(map[string]any{"clip": clip.ID, "gainDB": dB})
+		moved, _ := json.Marshal(map[string]any{"clips": []string{clip.ID}, "by": by, "untie": true})
+		return kind, Several{[]Sent{{"setClip", body}, {"moveClips", moved}}}
 	case "rearrange":
 		a, b := at+20000, at+20000+int64(1+rnd.Intn(9000))
 		return kind, Rearrange{Pieces: []Piece{{Span{at - 20000, at}, by}, {Span{b, b + 9000}, -by}}, Gone: []Span{{a, b}}, CutList: "l"}

@@ -1,5 +1,12 @@
 package reel
 
+import (
+	"encoding/json"
+	"fmt"
+
+	"zestyloom/core/fault"
+)
+
 // Sequence does commands one after the other as one step of the history. Each is planned on what those before it made.
 type Sequence struct {
 	Name     string
@@ -45,4 +52,49 @@ func into[T any](l layer[T], puts []Put[T], now map[string]T) {
 			l.drop(p.ID)
 		}
 	}
+}
+
+// Several is a Sequence as clients send it: the same thing done to several clips, say. It does not hold others of its
+// kind.
+type Several struct {
+	Commands []Sent `json:"commands"`
+}
+
+// Sent is one command of Several.
+type Sent struct {
+	Kind    string          `json:"kind"`
+	Command json.RawMessage `json:"command"`
+}
+
+// maxSteps bounds what can be done in one step.
+const maxSteps = 1000
+
+func (c Several) Plan(r *Reel) (Change, string, error) {
+	if len(c.Commands) == 0 || len(c.Commands) > maxSteps {
+		return Change{}, "", fault.New(fault.BadInput, "One step does 1 to %d commands", maxSteps)
+	}
+	s := Sequence{}
+	for i, step := range c.Commands {
+		command, err := Decode(step.Kind, step.Command)
+		if err != nil {
+			return Change{}, "", err
+		}
+		if _, nested := command.(*Several); nested {
+			return Change{}, "", fault.New(fault.BadInput, "Several commands can't hold several commands")
+		}
+		s.Commands = append(s.Commands, func(r *Reel) (Command, error) {
+			if i == 0 {
+				_, name, err := command.Plan(r)
+				if s.Name = name; len(c.Commands) > 1 {
+					s.Name = fmt.Sprintf("%s and %d more", name, len(c.Commands)-1)
+				}
+				if err != nil {
+					return nil, err
+				}
+			}
+			return command, nil
+		})
+	}
+	change, _, err := s.Plan(r)
+	return change, s.Name, err
 }

@@ -28,6 +28,10 @@ export function cutting(b: Bench) {
   const { view, choice } = b;
   const { sampleRate, frameRate } = view.head;
   const run = (kind: string, command: Record<string, unknown>) => void b.doIt({ kind, command });
+  /** The same done to several things is one step of the history. */
+  const runEach = (list: Command[]) => {
+    if (list.length > 0) void b.doIt(list.length === 1 ? list[0]! : { kind: "several", command: { commands: list } });
+  };
   const clips = chosen(b);
   const ids = clips.map((c) => c.id);
   const ramp = Math.round(rampSeconds * sampleRate);
@@ -36,7 +40,7 @@ export function cutting(b: Bench) {
     const r = choice.range;
     if (!r) return need("Choose a range first: drag over a channel, or along the foot of a track.");
     if (choice.lane) return run(kind, { clip: choice.lane.clip, channel: choice.lane.channel, from: r.from, to: r.to, ...extra });
-    for (const c of clips) run(kind, { clip: c.id, channel: -1, from: r.from, to: r.to, ...extra });
+    runEach(clips.filter((c) => c.start < r.to && c.start + c.length > r.from).map((c) => ({ kind, command: { clip: c.id, channel: -1, from: r.from, to: r.to, ...extra } })));
   };
   const withClips = (f: (ids: string[]) => void) => (ids.length > 0 ? f(ids) : need("Choose a clip first."));
   const frames = (n: number) => {
@@ -68,7 +72,7 @@ export function cutting(b: Bench) {
       const c = mainClip(view, choice)!;
       return run("setLane", { clip: c.id, channel: choice.lane.channel, gainDB: (c.lanes?.[choice.lane.channel]?.gainDB ?? 0) + by });
     }
-    for (const c of clips) run("setClip", { clip: c.id, gainDB: c.gainDB + by });
+    runEach(clips.map((c) => ({ kind: "setClip", command: { clip: c.id, gainDB: c.gainDB + by } })));
   };
   const fade = () => {
     const pair = [...clips].sort((x, y) => x.start - y.start);
@@ -148,7 +152,7 @@ export function cutting(b: Bench) {
         const c = mainClip(view, choice)!;
         return run("setLane", { clip: c.id, channel: choice.lane.channel, off: !c.lanes?.[choice.lane.channel]?.off });
       }
-      for (const c of clips) run("setClip", { clip: c.id, mute: !c.mute });
+      runEach(clips.map((c) => ({ kind: "setClip", command: { clip: c.id, mute: !c.mute } })));
     },
     "tie-back": () => withClips((clips) => run("tieBack", { clips })),
     untie: () => withClips((clips) => run("untie", { clips })),

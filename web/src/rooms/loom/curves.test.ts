@@ -1,0 +1,31 @@
+import { describe, expect, it } from "vitest";
+
+import { fadeAt, level, thinned, valueOfY, yOfValue } from "./curves";
+
+describe("curves", () => {
+  it("give back the value that was drawn", () => {
+    for (const dB of [12, 3.5, 0, -6, -30]) expect(valueOfY("gain", yOfValue("gain", dB, 60), 60)).toBeCloseTo(dB, 1);
+    for (const pan of [-1, -0.25, 0, 1]) expect(valueOfY("pan", yOfValue("pan", pan, 60), 60)).toBeCloseTo(pan, 2);
+    expect(valueOfY("gain", yOfValue("gain", 0.4, 480), 480)).toBe(0); // near 0 dB it is 0 dB
+  });
+  it("are straight between points and level outside", () => {
+    const points = [{ at: 100, value: -6 }, { at: 200, value: 0 }];
+    expect([0, 100, 150, 200, 900].map((at) => level(points, at))).toEqual([-6, -6, -3, 0, 0]);
+    expect(level([], 5)).toBe(0);
+  });
+  it("lose the points that say nothing", () => {
+    const line = [0, 1, 2, 3, 4].map((i) => ({ at: i * 10, value: -i }));
+    expect(thinned(line, 0.1)).toEqual([line[0], line[4]]);
+    const bend = [...line, { at: 50, value: 10 }];
+    expect(thinned(bend, 0.1)).toEqual([line[0], line[4], bend[5]]);
+  });
+});
+
+describe("fades", () => {
+  it("have constant power or constant amplitude with their other side", () => {
+    for (let i = 0; i <= 100; i += 10) {
+      expect(fadeAt({ length: 100, curve: "power" }, i) ** 2 + fadeAt({ length: 100, curve: "power" }, 100 - i) ** 2).toBeCloseTo(1, 9);
+      for (const curve of ["linear", "s"] as const) expect(fadeAt({ length: 100, curve }, i) + fadeAt({ length: 100, curve }, 100 - i)).toBeCloseTo(1, 9);
+    }
+  });
+});

@@ -1,0 +1,112 @@
+import { beforeEach, describe, expect, it, vi } from "vitest";
+
+import type { Clip, ReelView } from "../../api/client";
+import type { Command } from "../../api/hooks";
+import { nothing, type Choice } from "./choice";
+import { cutting } from "./cutting";
+
+const told = vi.hoisted(() => vi.fn());
+vi.mock("../../ui/notices", () => ({ tell: told }));
+
+const clip = (id: string, track: string, start: number, length: number) => ({ id, track, start, length, offset: 0, channels: [0], gainDB: -2 }) as unknown as Clip;
+const view = {
+  head: { sampleRate: 48000, frameRate: { num: 25, den: 1, drop: false }, start: 0 },
+  tracks: [{ id: "a", name: "Boom" }, { id: "b", name: "Radio" }],
+  clips: [clip("1", "a", 0, 48000), clip("2", "a", 48000, 48000), clip("3", "b", 0, 96000)],
+  marks: [],
+} as unknown as ReelView;
+
+function bench(choice: Partial<Choice>, at = 24000) {
+  const done: Command[] = [];
+  let chosen: Choice | null = null;
+  const acts = cutting({ view, choice: { ...nothing, ...choice }, at: () => at, doIt: (c) => (done.push(c), Promise.resolve(undefined)), choose: (c) => (chosen = c) });
+  return { acts, done, chosen: () => chosen };
+}
+
+describe("what keys do to what is chosen", () => {
+  beforeEach(() => told.mockClear());
+
+  it("cuts chosen clips, else those of the track at the shuttle, else says what to choose", () => {
+    const a = bench({ clips: ["3"] });
+    a.acts.cut();
+    const b = bench({ track: "a" });
+    b.acts["cut-alone"]();
+    const c = bench({ lane: { clip: "1", channel: 0 }, clips: ["1"] });
+    c.acts.cut();
+    expect([...a.done, ...b.done, ...c.done]).toEqual([
+      { kind: "cutClips", command: { at: 24000, clips: ["3"] } },
+      { kind: "cutClips", command: { at: 24000, clips: ["1"], alone: true } },
+      { kind: "cutLane", command: { clip: "1", channel: 0, at: 24000 } },
+    ]);
+    const d = bench({});
+    d.acts.cut();
+    expect(d.done).toEqual([]);
+    expect(told).toHaveBeenCalledOnce();
+  });
+
+  it("hushes a range on one channel, or on all clips in it", () => {
+    const range = { from: 40000, to: 60000, tracks: ["a"] };
+    const lane = bench({ clips: ["1"], lane: { clip: "1", channel: 0 }, range });
+    lane.acts.hush();
+    expect(lane.done).toEqual([{ kind: "hush", command: { clip: "1", channel: 0, from: 40000, to: 60000 } }]);
+    const both = bench({ range });
+    both.acts.hush();
+    expect(both.done).toHaveLength(1); // one step of the history
+    expect((both.done[0]!.command.commands as Command[]).map((c) => c.command.clip)).toEqual(["1", "2"]);
+    const none = bench({ clips: ["1"] });
+    none.acts.dip();
+    expect(told).toHaveBeenCalledWith(expect.stringContaining("Choose a range first"));
+  });
+
+  it("takes a range out, over all tracks with its gap", () => {
+    const range = { from: 1000, to: 2000, tracks: ["a"] };
+    for (const [key, want] of [["remove", { tracks: ["a"], close: false }], ["close", { tracks: ["a"], close: true }], ["close-all", { tracks: [], close: true }]] as const) {
+      const b = bench({ range });
+      b.acts[key]();
+      expect(b.done).toEqual([{ kind: "cutOut", command: { from: 1000, to: 2000, ...want } }]);
+    }
+  });
+
+  it("fades to the nearer end, and crossfades two clips that meet", () => {
+    const early = bench({ clips: ["1"] }, 4800);
+    early.acts.fade();
+    expect(early.done[0]).toEqual({ kind: "setClip", command: { clip: "1", fadeIn: { length: 4800, curve: "power" } } });
+    const late = bench({ clips: ["1"] }, 43200);
+    late.acts.fade();
+    expect(late.done[0]!.command).toMatchObject({ fadeOut: { length: 4800 } });
+    const pair = bench({ clips: ["2", "1"] });
+    pair.acts.fade();
+    expect(pair.done[0]).toMatchObject({ kind: "crossfade", command: { left: "1", right: "2", length: 3840 } });
+    bench({ clips: ["1"] }, 90000).acts.fade();
+    expect(told).toHaveBeenCalledWith(expect.stringContaining("Put the shuttle inside the clip"));
+  });
+
+  it("nudges by frames, trims to the shuttle, and changes gains by a dB", () => {
+    const b = bench({ clips: ["2"] }, 50000);
+    b.acts["nudge-on"]();
+    b.acts["trim-start"]();
+    b.acts.louder();
+    expect(b.done).toEqual([
+      { kind: "moveClips", command: { clips: ["2"], by: 1920 } },
+      { kind: "trimClip", command: { clip: "2", edge: "start", by: 2000 } },
+      { kind: "setClip", command: { clip: "2", gainDB: -1 } },
+    ]);
+  });
+
+  it("keeps a range the right way round", () => {
+    const b = bench({ track: "a", range: { from: 10, to: 20, tracks: ["a"] } }, 30);
+    b.acts["range-from"]();
+    expect(b.chosen()?.range).toEqual({ from: 30, to: 30, tracks: ["a"] });
+    const c = bench({ clips: ["1", "3"] });
+    c.acts["range-clip"]();
+    expect(c.chosen()?.range).toEqual({ from: 0, to: 96000, tracks: ["a", "b"] });
+  });
+
+  it("copies, and pastes at the shuttle or where it came from", () => {
+    const b = bench({ clips: ["3"] }, 7);
+    b.acts.copy();
+    b.acts.paste();
+    b.acts["paste-there"]();
+    expect(b.done.map((c) => c.command)).toEqual([expect.objectContaining({ at: 7, track: "" }), expect.objectContaining({ at: null, track: "" })]);
+  });
+});

@@ -1,0 +1,47 @@
+import { describe, expect, it } from "vitest";
+
+import type { Clip, ReelView } from "../../api/client";
+import { clipsIn, folderHeight, laneHeight, layRows, rowAt, worked } from "./rows";
+
+const clip = (id: string, track: string, start: number, length: number, channels = [0]) => ({ id, track, start, length, channels, offset: 0, gainDB: 0 }) as unknown as Clip;
+const view = {
+  tracks: [
+    { id: "a", name: "Boom", folder: "Dialogue" },
+    { id: "b", name: "Deck", folder: "Dialogue", height: 4 },
+    { id: "c", name: "Cue" },
+  ],
+  clips: [clip("1", "a", 0, 10), clip("2", "b", 5, 10, [0, 1, 2, 3]), clip("3", "a", 20, 10)],
+} as unknown as ReelView;
+
+describe("rows", () => {
+  it("lie under each other, folders first, opened clips with a lane for each channel", () => {
+    const rows = layRows(view, new Set(["2"]), new Set());
+    expect(rows.list.map((r) => [r.id, r.y])).toEqual([
+      ["folder Dialogue", 0],
+      ["a", folderHeight],
+      ["b", folderHeight + 42],
+      ["c", folderHeight + 42 + 112 + 4 * laneHeight],
+    ]);
+    expect(rows.height).toBe(folderHeight + 42 + 112 + 4 * laneHeight + 42);
+    expect(rowAt(rows, folderHeight + 42 + 200)?.id).toBe("b");
+    expect(rowAt(rows, rows.height)).toBeUndefined();
+  });
+  it("are hidden in a folder that is shut", () => {
+    const rows = layRows(view, new Set(), new Set(["Dialogue"]));
+    expect(rows.list.map((r) => r.id)).toEqual(["folder Dialogue", "c"]);
+    expect(rows.byTrack.has("a")).toBe(false);
+  });
+});
+
+describe("clips of a track", () => {
+  it("are found by where they reach, not by where they begin", () => {
+    const list = [clip("long", "a", 0, 100), clip("early", "a", 5, 10), clip("late", "a", 60, 10)];
+    expect(clipsIn(list, 50, 60).map((c) => c.id)).toEqual(["long"]);
+    expect(clipsIn(list, 14, 61).map((c) => c.id)).toEqual(["long", "early", "late"]);
+    expect(clipsIn(list, 200, 300)).toEqual([]);
+  });
+  it("say when something is done inside", () => {
+    expect(worked({ ...clip("x", "a", 0, 1), lanes: [{ cuts: [3] }, { hushes: [{ from: 1, to: 2 }] }] } as Clip)).toBe(true);
+    expect(worked({ ...clip("x", "a", 0, 1), lanes: [{}] } as Clip)).toBe(false);
+  });
+});
