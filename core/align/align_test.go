@@ -257,3 +257,44 @@ func BenchmarkHundredAgainstHundred(b *testing.B) {
 	}
 	b.ReportMetric(b.Elapsed().Seconds()/float64(b.N)/count, "s/take")
 }
+
+// A line said again is found where it is said: to the sample where it is the same sound, and where it was performed
+// anew by how it rises and falls. Something else is not taken for it.
+func TestFindLine(t *testing.T) {
+	const rate = 48000
+	line := speech(5, 2)
+	take := func(at float64, said []float64, seed uint64) *wave.File {
+		s := make([]float64, 8*rate)
+		copy(s[int(at*rate):], said)
+		return file(t, noisy(s, 25, seed))
+	}
+	own := take(3, line, 1)
+	find := func(other *wave.File) (Line, bool) {
+		l, ok, err := FindLine(t.Context(), own, 0, 3*rate, 2*rate, other, 0)
+		require.NoError(t, err)
+		return l, ok
+	}
+	l, ok := find(take(1.2345, line, 2))
+	require.True(t, ok)
+	assert.EqualValues(t, int(1.2345*rate), l.Offset)
+
+	// Performed anew: the same loudness over time, on another voice.
+	again := make([]float64, len(line))
+	rnd := rand.New(rand.NewPCG(9, 9))
+	level := 0.0
+	for i, x := range line {
+		level += (math.Abs(x) - level) * 0.002
+		again[i] = level * 3 * (rnd.Float64()*2 - 1)
+	}
+	l, ok = find(take(4.5, again, 3))
+	require.True(t, ok)
+	assert.InDelta(t, 4.5*rate, l.Offset, 0.03*rate)
+
+	for seed := range uint64(8) {
+		if l, ok = find(file(t, noisy(speech(77+seed, 8), 25, seed))); ok {
+			assert.Less(t, l.Confidence, 0.3, "eight seconds of other words")
+		}
+	}
+	_, ok = find(file(t, make([]float64, 8*rate)))
+	assert.False(t, ok, "silence")
+}
