@@ -229,6 +229,18 @@ func (r *Reel) End() int64 {
 	return end
 }
 
+// clipsThat gives the clips for which is holds, by start. Sorting few is much less work than sorting all.
+func (r *Reel) clipsThat(is func(Clip) bool) []Clip {
+	var out []Clip
+	for _, c := range r.Clips {
+		if is(c) {
+			out = append(out, c)
+		}
+	}
+	slices.SortFunc(out, byStart)
+	return out
+}
+
 func sorted[T any](m map[string]T, by func(a, b T) int) []T {
 	return slices.SortedFunc(maps.Values(m), by)
 }

@@ -158,11 +158,10 @@ type Adrift struct {
 // Adrifts lists the clips that are out of sync, by start.
 func (r *Reel) Adrifts() []Adrift {
 	out := []Adrift{}
-	for _, c := range r.ClipList() {
-		if slip := c.Slip(); slip != 0 {
-			words := r.Distance(slip) + map[bool]string{true: " late", false: " early"}[slip > 0]
-			out = append(out, Adrift{c.ID, slip, words})
-		}
+	for _, c := range r.clipsThat(func(c Clip) bool { return c.Slip() != 0 }) {
+		slip := c.Slip()
+		words := r.Distance(slip) + map[bool]string{true: " late", false: " early"}[slip > 0]
+		out = append(out, Adrift{c.ID, slip, words})
 	}
 	return out
 }

@@ -375,10 +375,8 @@ type Stray struct {
 // Strays lists them by start.
 func (r *Reel) Strays() []Stray {
 	strays := []Stray{}
-	for _, c := range r.ClipList() {
-		if c.Stem != "" && c.Stem != r.Tracks[c.Track].Stem {
-			strays = append(strays, Stray{c.ID, c.Track, c.Stem})
-		}
+	for _, c := range r.clipsThat(func(c Clip) bool { return c.Stem != "" && c.Stem != r.Tracks[c.Track].Stem }) {
+		strays = append(strays, Stray{c.ID, c.Track, c.Stem})
 	}
 	return strays
 }

@@ -26,7 +26,7 @@ type heard struct {
 	problem     string
 }
 
-func dial(t *testing.T, s *apptest.Server) *websocket.Conn {
+func dial(t testing.TB, s *apptest.Server) *websocket.Conn {
 	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
 	t.Cleanup(cancel)
 	conn, _, err := websocket.Dial(ctx, strings.Replace(s.Base, "http", "ws", 1)+api.Base+"/listen", nil)
@@ -36,7 +36,7 @@ func dial(t *testing.T, s *apptest.Server) *websocket.Conn {
 	return conn
 }
 
-func send(t *testing.T, conn *websocket.Conn, m map[string]any) {
+func send(t testing.TB, conn *websocket.Conn, m map[string]any) {
 	b, err := json.Marshal(m)
 	require.NoError(t, err)
 	require.NoError(t, conn.Write(context.Background(), websocket.MessageText, b))

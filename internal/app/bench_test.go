@@ -1,0 +1,129 @@
+package app_test
+
+import (
+	"bytes"
+	"encoding/binary"
+	"encoding/json"
+	"fmt"
+	"io"
+	"math/rand"
+	"net/http"
+	"slices"
+	"testing"
+	"time"
+
+	"github.com/coder/websocket"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/internal/api"
+	"zestyloom/internal/app/apptest"
+)
+
+const manyTracks, manyClips = 64, 5000
+
+// full makes a reel of 64 tracks and 5,000 clips, an hour long, of two takes, each clip with fades and every fourth with
+// something done inside.
+func full(b *testing.B, s *apptest.Server) api.ReelView {
+	s.Record("12A.wav", 60, "Boom", "Ines lav")
+	production := s.Production()
+	s.Bring(production, "12A.wav")
+	take := s.Takes(production)["12A.wav"]
+	v := s.Reel(production, "Reel 1")
+	var tracks, clips []map[string]any
+	for i := range manyTracks {
+		tracks = append(tracks, map[string]any{"id": fmt.Sprintf("n%d", i), "name": fmt.Sprintf("Track %d", i+1), "labels": []string{"M"}, "stem": []string{"DX", "FX", "MX", "AX"}[i%4]})
+	}
+	each := int64(3600*48000) / (manyClips/manyTracks + 1)
+	for i := range manyClips {
+		c := map[string]any{"id": fmt.Sprint(i), "track": fmt.Sprintf("n%d", i%manyTracks), "take": take.ID, "name": fmt.Sprintf("Clip %d", i), "channels": []int{i % 2}, "start": v.Head.Start + int64(i/manyTracks)*each, "offset": (i * 7919) % 96000, "length": 48000 * 30, "frames": 60 * 48000, "gainDB": -20,
+			"fadeIn": map[string]any{"length": 480}, "fadeOut": map[string]any{"length": 960, "curve": "power"}}
+		if i%4 == 0 {
+			c["lanes"] = []any{map[string]any{"gainDB": -1, "hushes": []any{map[string]any{"from": 200000, "to": 210000}}, "dips": []any{map[string]any{"from": 300000, "to": 340000, "gainDB": -6, "ramp": 1000}}}}
+		}
+		clips = append(clips, c)
+	}
+	s.Do(&v, "pasteClips", map[string]any{"clips": clips, "tracks": tracks})
+	s.OK("POST", "/reels/"+v.Id+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "eight-channel-mix"}, &v)
+	require.Len(b, v.Clips, manyClips)
+	return v
+}
+
+// spread reports the median and the 95th percentile of durations.
+func spread(b *testing.B, took []time.Duration) {
+	slices.Sort(took)
+	ms := func(share float64) float64 {
+		return float64(took[int(share*float64(len(took)-1))].Microseconds()) / 1000
+	}
+	b.ReportMetric(ms(0.5), "ms-median")
+	b.ReportMetric(ms(0.95), "ms-p95")
+}
+
+// BenchmarkEdit is from sending an edit as the browser does to having its confirmed result.
+func BenchmarkEdit(b *testing.B) {
+	s := apptest.Start(b)
+	v := full(b, s)
+	rnd := rand.New(rand.NewSource(1))
+	revision := v.Revision
+	var took []time.Duration
+	for i := range max(200, b.N) {
+		clip := v.Clips[rnd.Intn(len(v.Clips))]
+		kind, command := "setClip", map[string]any{"clip": clip.ID, "gainDB": float64(-rnd.Intn(20))}
+		switch i % 4 {
+		case 0:
+			kind, command = "moveClips", map[string]any{"clips": []string{clip.ID}, "by": rnd.Intn(9600) - 4800, "untie": true}
+		case 1:
+			kind, command = "hush", map[string]any{"clip": clip.ID, "channel": 0, "from": clip.Start + 48000, "to": clip.Start + 52000}
+		case 2:
+			kind, command = "setTrack", map[string]any{"track": clip.Track, "gainDB": float64(-rnd.Intn(9))}
+		}
+		body, err := json.Marshal(map[string]any{"revision": revision, "kind": kind, "command": command})
+		require.NoError(b, err)
+		began := time.Now() // without the tests' check of the contract
+		res, err := http.Post(fmt.Sprintf("%s%s/reels/%s/commands?since=%d", s.Base, api.Base, v.Id, revision), "application/json", bytes.NewReader(body))
+		require.NoError(b, err)
+		answer, err := io.ReadAll(res.Body)
+		require.NoError(b, err)
+		took = append(took, time.Since(began))
+		res.Body.Close()
+		require.Equal(b, http.StatusOK, res.StatusCode, "%s", answer)
+		var now api.ReelView
+		require.NoError(b, json.Unmarshal(answer, &now))
+		revision = now.Revision
+	}
+	spread(b, took)
+}
+
+// BenchmarkOpen is from asking for the reel to having all of it.
+func BenchmarkOpen(b *testing.B) {
+	s := apptest.Start(b)
+	v := full(b, s)
+	var took []time.Duration
+	for range max(10, b.N) {
+		began := time.Now()
+		s.File("/reels/" + v.Id)
+		took = append(took, time.Since(began))
+	}
+	spread(b, took)
+}
+
+// BenchmarkFirstSound is from sending play to having the two blocks that the browser waits for before it sounds.
+func BenchmarkFirstSound(b *testing.B) {
+	s := apptest.Start(b)
+	v := full(b, s)
+	conn := dial(b, s)
+	rnd := rand.New(rand.NewSource(1))
+	var took []time.Duration
+	for generation := range uint32(max(30, b.N)) {
+		began := time.Now()
+		send(b, conn, map[string]any{"do": "play", "generation": generation, "reel": v.Id, "from": v.Head.Start + rnd.Int63n(3000*48000), "tap": map[string]any{"kind": "stems", "id": ""}})
+		for blocks := 0; blocks < 2; {
+			kind, m, err := conn.Read(b.Context())
+			require.NoError(b, err)
+			if kind == websocket.MessageBinary && binary.LittleEndian.Uint32(m) == generation {
+				blocks++
+			}
+		}
+		took = append(took, time.Since(began))
+	}
+	spread(b, took)
+}
