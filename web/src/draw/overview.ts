@@ -62,13 +62,17 @@ export function extent(take: string, channels: number, channel: number, level: n
   const last = Math.max(first, Math.ceil(to / per) - 1);
   let low = 0;
   let high = 0;
-  for (let bin = first; bin <= last; bin++) {
-    const data = chunkOf(take, level, Math.floor(bin / chunkBins));
+  // This is asked for thousands of times in a frame: a chunk is looked up once, however many of its bins are.
+  for (let bin = first; bin <= last; ) {
+    const chunk = Math.floor(bin / chunkBins);
+    const data = chunkOf(take, level, chunk);
     if (!data) return null;
-    const at = ((bin % chunkBins) * channels + channel) * 2;
-    if (at + 1 >= data.length) break;
-    low = Math.min(low, data[at]!);
-    high = Math.max(high, data[at + 1]!);
+    const end = Math.min(last + 1, (chunk + 1) * chunkBins);
+    for (let at = ((bin - chunk * chunkBins) * channels + channel) * 2; bin < end && at + 1 < data.length; bin++, at += 2 * channels) {
+      if (data[at]! < low) low = data[at]!;
+      if (data[at + 1]! > high) high = data[at + 1]!;
+    }
+    if (bin < end) break; // the take ends here
   }
   return { low: low / 32767, high: high / 32767 };
 }

@@ -16,7 +16,7 @@ import { clipsAt, mainClip, nothing, there, type Choice } from "./choice";
 import { gather } from "./clipboard";
 import { curveViews, type CurveView } from "./curves";
 import { cutting } from "./cutting";
-import { columnX, edits as editsOf, headsWidth, reedWidth, rulerHeight, stemHeight, weaveWidth, whole, xOf, zoom, type TimeView } from "./geometry";
+import { columnX, edits as editsOf, headsWidth, reedWidth, rulerHeight, stemHeight, weaveWidth, whole, xOf, zoom } from "./geometry";
 import { FolderHead, StemHead, TrackHead } from "./heads";
 import { Inspector } from "./inspector";
 import { Lists, type ListName } from "./lists";
@@ -25,6 +25,7 @@ import { PicturePane } from "./picture";
 import { ReelMenu } from "./reels";
 import { layRows } from "./rows";
 import { useSettling } from "./settling";
+import { Scroll } from "./scroll";
 import { Shuttle } from "./shuttle";
 import { SpecDialog } from "./spec";
 import { positionOf, Ruler, StemTime, TimeArea } from "./time";
@@ -177,7 +178,6 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   const timeBox = useRef<HTMLDivElement>(null);
   const scroller = useRef<HTMLDivElement>(null);
   const [timeWidth, setTimeWidth] = useState(600);
-  const [time, setTime] = useState<TimeView | null>(null);
   useLayoutEffect(() => {
     const measure = () => setTimeWidth(timeBox.current?.clientWidth ?? 600);
     measure();
@@ -186,23 +186,23 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
     return () => o.disconnect();
   }, []);
   const overall = useMemo(() => whole(view, timeWidth), [view.clips, view.head.start, view.end, timeWidth]); // eslint-disable-line react-hooks/exhaustive-deps
-  const shown = time ?? overall;
-  const onTime = useCallback((change: (v: TimeView) => TimeView) => setTime((v) => change(v ?? overall)), [overall]);
+  const [scroll] = useState(() => new Scroll(overall));
+  useLayoutEffect(() => scroll.fit(overall), [scroll, overall]);
   useEffect(() => {
     if (!playing) return;
     // The page turns when the shuttle runs out of it.
     return player.subscribe(() => {
       const now = positionOf(view.id, -1);
-      const x = (now - shown.left) / shown.perPixel;
-      if (now >= 0 && !quiet.current && (x > timeWidth * 0.96 || x < 0)) setTime({ ...shown, left: now - timeWidth * 0.06 * shown.perPixel });
+      const x = xOf(scroll.now(), now);
+      if (now >= 0 && !quiet.current && (x > timeWidth * 0.96 || x < 0)) scroll.change((v) => ({ ...v, left: now - timeWidth * 0.06 * v.perPixel }));
     });
-  }, [playing, view.id, shown.left, shown.perPixel, timeWidth]); // eslint-disable-line react-hooks/exhaustive-deps
-  const nearer = (factor: number) => onTime((v) => zoom(v, factor, Math.max(0, Math.min(timeWidth, (position() - v.left) / v.perPixel))));
+  }, [playing, view.id, scroll, timeWidth]);
+  const nearer = (factor: number) => scroll.change((v) => zoom(v, factor, Math.max(0, Math.min(timeWidth, (position() - v.left) / v.perPixel))));
   /** Goes to a place and brings it into view. */
   const visit = (sample: number) => {
     go(sample);
-    const x = (sample - shown.left) / shown.perPixel;
-    if (x < 0 || x > timeWidth) setTime({ ...shown, left: sample - timeWidth * 0.3 * shown.perPixel });
+    const x = xOf(scroll.now(), sample);
+    if (x < 0 || x > timeWidth) scroll.change((v) => ({ ...v, left: sample - timeWidth * 0.3 * v.perPixel }));
   };
   const showClip = (id: string) => {
     const c = view.clips.find((x) => x.id === id);
@@ -319,10 +319,10 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
     confirm: () => track?.suggested && set(track.id, { stem: track.stem }),
     closer: () => nearer(0.5),
     wider: () => nearer(2),
-    whole: () => setTime(null),
+    whole: scroll.showAll,
     open: () => {
       if (!clip) return;
-      if (!opened.has(clip.id) && (xOf(shown, clip.start + clip.length) < 0 || xOf(shown, clip.start) > timeWidth)) visit(clip.start);
+      if (!opened.has(clip.id) && (xOf(scroll.now(), clip.start + clip.length) < 0 || xOf(scroll.now(), clip.start) > timeWidth)) visit(clip.start);
       openClip(clip.id);
     },
     "choose-clip": chooseHere,
@@ -427,11 +427,10 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
             <div ref={timeBox} className="min-w-0 grow">
               <Ruler
                 view={view}
-                time={shown}
+                scroll={scroll}
                 at={at}
                 range={choice.range}
                 loop={loop}
-                onTime={onTime}
                 onGo={go}
                 onScrub={scrub}
                 onRange={(from, to) => setChosen({ ...choice, range: { from, to, tracks: view.tracks.map((t) => t.id) } })}
@@ -499,7 +498,7 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
                 )}
                 <TimeArea
                   view={view}
-                  time={shown}
+                  scroll={scroll}
                   takes={widths}
                   rows={rows}
                   choice={choice}
@@ -507,7 +506,6 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
                   snap={snap}
                   at={at}
                   scroller={scroller}
-                  onTime={onTime}
                   onGo={go}
                   onChoose={setChosen}
                   onOpen={openClip}
@@ -561,7 +559,7 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
               ))}
             </div>
             <div className="min-w-0 grow">
-              <StemTime view={view} time={shown} takes={widths} rows={rows} at={at} onTime={onTime} onGo={go} />
+              <StemTime view={view} scroll={scroll} takes={widths} rows={rows} at={at} onGo={go} />
             </div>
             <Reed width={weaveShown} full={full} onWidth={setReed} />
             <Slid width={weaveShown} full={full} slid={slid} onSlide={setSlide}>

@@ -1,4 +1,4 @@
-import { useEffect, useMemo, useRef, useState, type RefObject } from "react";
+import { useEffect, useLayoutEffect, useMemo, useRef, useState, type RefObject } from "react";
 
 import type { Clip, Point, ReelView } from "../../api/client";
 import type { Command } from "../../api/hooks";
@@ -11,6 +11,7 @@ import { valueOfY, yOfValue, type CurveView } from "./curves";
 import { rulerHeight, sampleAt, stemHeight, xOf, zoom, type TimeView } from "./geometry";
 import { paintRows, paintRuler, paintStems, type Preview, type TakeWidths } from "./paint";
 import { laneHeight, rowAt, type Rows, type TrackRow } from "./rows";
+import { Scroll, useScroll } from "./scroll";
 import { catches, onFrame, snapped, snappedBy } from "./snap";
 
 /** Where the shuttle is: where the reel plays, or where it stands. */
@@ -38,17 +39,21 @@ function ShuttleMark({ view, time, at }: { view: ReelView; time: TimeView; at: n
   );
 }
 
-/** Paints a canvas again whenever what it shows changes, at most once a frame. scroller is watched too. */
+/** Paints a canvas with every change of what it shows, and again, at most once a frame, when waveforms have come, its size
+ * has changed, or the scroller that it is pinned in was moved. */
 function useCanvas(paint: (c: HTMLCanvasElement) => void, again: unknown[], scroller?: RefObject<HTMLElement | null>) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const light = useLight();
+  const latest = useRef(paint);
+  latest.current = paint;
+  // At once, so that it never lags behind the shuttle's line.
+  useLayoutEffect(() => paint(canvas.current!), [...again, light]); // eslint-disable-line react-hooks/exhaustive-deps
   useEffect(() => {
     let due = 0;
     const run = () => {
       cancelAnimationFrame(due);
-      due = requestAnimationFrame(() => canvas.current && paint(canvas.current));
+      due = requestAnimationFrame(() => canvas.current && latest.current(canvas.current));
     };
-    run();
     const observer = new ResizeObserver(run);
     observer.observe(canvas.current!);
     const stop = onOverview(run);
@@ -60,14 +65,12 @@ function useCanvas(paint: (c: HTMLCanvasElement) => void, again: unknown[], scro
       stop();
       box?.removeEventListener("scroll", run);
     };
-  }, [...again, light]); // eslint-disable-line react-hooks/exhaustive-deps
+  }, [scroller]);
   return canvas;
 }
 
-type OnTime = (change: (v: TimeView) => TimeView) => void;
-
 /** Zooms with the wheel and Ctrl, scrolls in time with Shift or sideways. */
-function useWheel(onTime: OnTime) {
+function useWheel(scroll: Scroll) {
   const box = useRef<HTMLDivElement>(null);
   useEffect(() => {
     const el = box.current!;
@@ -75,33 +78,34 @@ function useWheel(onTime: OnTime) {
       const x = e.clientX - el.getBoundingClientRect().left;
       if (e.ctrlKey || e.metaKey) {
         e.preventDefault();
-        onTime((v) => zoom(v, Math.exp(Math.max(-60, Math.min(60, e.deltaY)) * 0.006), x));
+        scroll.change((v) => zoom(v, Math.exp(Math.max(-60, Math.min(60, e.deltaY)) * 0.006), x));
         return;
       }
       const by = e.shiftKey ? e.deltaY || e.deltaX : e.deltaX;
       if (Math.abs(by) > 0 && (e.shiftKey || Math.abs(e.deltaX) > Math.abs(e.deltaY))) {
         e.preventDefault();
-        onTime((v) => ({ ...v, left: v.left + by * v.perPixel }));
+        scroll.change((v) => ({ ...v, left: v.left + by * v.perPixel }));
       }
     };
     el.addEventListener("wheel", wheel, { passive: false });
     return () => el.removeEventListener("wheel", wheel);
-  }, [onTime]);
+  }, [scroll]);
   return box;
 }
 
 /** The ruler above the tracks; pressing or dragging on it moves the shuttle, and is heard while dragging. Shift drags a range. */
-export function Ruler(p: { view: ReelView; time: TimeView; at: number; range: { from: number; to: number } | null; loop: boolean; onTime: OnTime; onGo: (sample: number) => void; onScrub: (sample: number) => void; onRange: (from: number, to: number) => void; onMark: (id: string) => void }) {
+export function Ruler(p: { view: ReelView; scroll: Scroll; at: number; range: { from: number; to: number } | null; loop: boolean; onGo: (sample: number) => void; onScrub: (sample: number) => void; onRange: (from: number, to: number) => void; onMark: (id: string) => void }) {
+  const time = useScroll(p.scroll);
   const canvas = useCanvas(
     (c) => {
       const s = fit(c);
-      if (s) paintRuler(s.g, s.width, s.height, p);
+      if (s) paintRuler(s.g, s.width, s.height, { ...p, time });
     },
-    [p.view.head, p.view.marks, p.time, p.range, p.loop],
+    [p.view.head, p.view.marks, time, p.range, p.loop],
   );
-  const box = useWheel(p.onTime);
+  const box = useWheel(p.scroll);
   const from = useRef<number | null>(null);
-  const place = (e: React.PointerEvent) => onFrame(p.view, sampleAt(p.time, e.clientX - e.currentTarget.getBoundingClientRect().left));
+  const place = (e: React.PointerEvent) => onFrame(p.view, sampleAt(time, e.clientX - e.currentTarget.getBoundingClientRect().left));
   return (
     <div
       ref={box}
@@ -116,7 +120,7 @@ export function Ruler(p: { view: ReelView; time: TimeView; at: number; range: { 
         e.currentTarget.setPointerCapture(e.pointerId);
         const box = e.currentTarget.getBoundingClientRect();
         const x = e.clientX - box.left;
-        const mark = e.clientY - box.top < 22 ? p.view.marks.findLast((m) => x >= xOf(p.time, m.at) - 2 && x < xOf(p.time, m.at) + 60) : undefined;
+        const mark = e.clientY - box.top < 22 ? p.view.marks.findLast((m) => x >= xOf(time, m.at) - 2 && x < xOf(time, m.at) + 60) : undefined;
         if (mark) p.onMark(mark.id);
         from.current = e.shiftKey ? place(e) : null;
         if (!e.shiftKey) p.onGo(mark ? mark.at : place(e));
@@ -129,25 +133,26 @@ export function Ruler(p: { view: ReelView; time: TimeView; at: number; range: { 
       }}
     >
       <canvas ref={canvas} className="h-full w-full" />
-      <ShuttleMark view={p.view} time={p.time} at={p.at} />
+      <ShuttleMark view={p.view} time={time} at={p.at} />
     </div>
   );
 }
 
 /** The stems in time, below the tracks. */
-export function StemTime(p: { view: ReelView; time: TimeView; takes: TakeWidths; rows: Rows; at: number; onTime: OnTime; onGo: (sample: number) => void }) {
+export function StemTime(p: { view: ReelView; scroll: Scroll; takes: TakeWidths; rows: Rows; at: number; onGo: (sample: number) => void }) {
+  const time = useScroll(p.scroll);
   const canvas = useCanvas(
     (c) => {
       const s = fit(c);
-      if (s) paintStems(s.g, s.width, p);
+      if (s) paintStems(s.g, s.width, { ...p, time });
     },
-    [p.view, p.time, p.takes, p.rows],
+    [p.view, time, p.takes, p.rows],
   );
-  const box = useWheel(p.onTime);
+  const box = useWheel(p.scroll);
   return (
-    <div ref={box} className="relative w-full overflow-hidden" style={{ height: p.view.stems.length * stemHeight }} onPointerDown={(e) => p.onGo(onFrame(p.view, sampleAt(p.time, e.clientX - e.currentTarget.getBoundingClientRect().left)))}>
+    <div ref={box} className="relative w-full overflow-hidden" style={{ height: p.view.stems.length * stemHeight }} onPointerDown={(e) => p.onGo(onFrame(p.view, sampleAt(time, e.clientX - e.currentTarget.getBoundingClientRect().left)))}>
       <canvas ref={canvas} className="absolute inset-0 h-full w-full" />
-      <ShuttleLine view={p.view} time={p.time} at={p.at} />
+      <ShuttleLine view={p.view} time={time} at={p.at} />
     </div>
   );
 }
@@ -172,7 +177,7 @@ type Press = { x: number; y: number; drag: Drag | null; moving: boolean; listeni
 
 export type TimeProps = {
   view: ReelView;
-  time: TimeView;
+  scroll: Scroll;
   takes: TakeWidths;
   rows: Rows;
   choice: Choice;
@@ -180,7 +185,6 @@ export type TimeProps = {
   snap: boolean;
   at: number; // where the shuttle stands while nothing plays
   scroller: RefObject<HTMLDivElement | null>;
-  onTime: OnTime;
   onGo: (sample: number) => void;
   onChoose: (c: Choice) => void;
   onOpen: (clip: string) => void;
@@ -192,7 +196,8 @@ export type TimeProps = {
 
 /** Tracks in time: clips are chosen, moved, trimmed, slipped, faded; channels and ranges are chosen; curves are drawn. */
 export function TimeArea(p: TimeProps) {
-  const { view, time, rows, choice } = p;
+  const { view, rows, choice } = p;
+  const time = useScroll(p.scroll);
   const [drag, setDrag] = useState<Drag | null>(null);
   const press = useRef<Press | null>(null);
   const preview = useMemo(() => previewOf(view, drag), [view, drag]);
@@ -206,7 +211,7 @@ export function TimeArea(p: TimeProps) {
     [view, time, p.takes, rows, choice, preview, p.curves, drawn],
     p.scroller,
   );
-  const box = useWheel(p.onTime);
+  const box = useWheel(p.scroll);
   const snapOf = (without: ReadonlySet<string>) => ({ on: p.snap, catches: catches(view, positionOf(view.id, p.at), without), perPixel: time.perPixel });
   const what = p.curves.endsWith("gain") ? "gain" : "pan";
 

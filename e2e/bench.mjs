@@ -1,0 +1,89 @@
+// Measures the Loom in the browser with a reel of 64 tracks and 5,000 clips, on a running demo: node bench.mjs ADDRESS
+import { chromium as browserType } from "@playwright/test";
+
+import { chromium } from "./chromium.mjs";
+
+const [address] = process.argv.slice(2);
+const base = `${address}/api/v1`;
+const call = async (method, path, body) => {
+  const res = await fetch(base + path, { method, headers: { "Content-Type": "application/json" }, body: body && JSON.stringify(body) });
+  const text = await res.text();
+  if (!res.ok) throw new Error(`${method} ${path}: ${text}`);
+  return text ? JSON.parse(text) : null;
+};
+
+const [production] = (await call("GET", "/productions")).filter((p) => p.name === "The Lantern Ferry");
+const { takes } = await call("GET", `/productions/${production.id}/takes`);
+const take = takes.find((t) => t.description.scene === "12A" && t.description.take === "3");
+const reel = await call("POST", `/productions/${production.id}/reels`, { name: "Benchmark", start: "10:00:00:00" });
+let view;
+try {
+  const tracks = Array.from({ length: 64 }, (_, i) => ({ id: `n${i}`, name: `Track ${i + 1}`, labels: ["M"], stem: ["DX", "FX", "MX", "AX"][i % 4] }));
+  const each = Math.floor((3600 * 48000) / 80);
+  const clips = Array.from({ length: 5000 }, (_, i) => ({
+    id: `${i}`, track: `n${i % 64}`, take: take.id, name: `Clip ${i}`, channels: [2 + (i % 4)], start: reel.head.start + Math.floor(i / 64) * each, offset: (i * 7919) % 96000,
+    length: 16 * 48000, frames: take.description.frames, gainDB: 0, fadeIn: { length: 4800 }, fadeOut: { length: 9600, curve: "power" },
+    lanes: i % 4 ? undefined : [{ hushes: [{ from: 200000, to: 210000 }] }],
+  }));
+  const body = { revision: reel.revision, kind: "pasteClips", command: { clips, tracks } };
+  view = await call("POST", `/reels/${reel.id}/commands`, body);
+  view = await call("POST", `/reels/${reel.id}/spec`, { revision: view.revision, spec: "eight-channel-mix" });
+
+  const browser = await browserType.launch(chromium);
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  const began = Date.now();
+  await page.goto(`${address}/p/${production.id}/loom/${reel.id}`);
+  await page.getByRole("row", { name: "Track Track 1", exact: true }).waitFor();
+  await page.evaluate(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done))));
+  console.log(`opening a reel of 5,000 clips in the browser, the page and all: ${Date.now() - began} ms`);
+  await page.waitForTimeout(3000); // its waveforms come
+
+  /** Frame times while something is done, in milliseconds. */
+  const frames = async (name, act) => {
+    await page.evaluate(() => {
+      window.times = [];
+      let last = performance.now();
+      const tick = (now) => {
+        window.times.push(now - last);
+        last = now;
+        window.going = requestAnimationFrame(tick);
+      };
+      window.going = requestAnimationFrame(tick);
+    });
+    await act();
+    const times = (await page.evaluate(() => (cancelAnimationFrame(window.going), window.times))).slice(2).sort((a, b) => a - b);
+    const at = (share) => times[Math.floor(share * (times.length - 1))].toFixed(1);
+    console.log(`${name}: ${times.length} frames, median ${at(0.5)} ms, 95th percentile ${at(0.95)} ms, longest ${at(1)} ms, ${times.filter((t) => t > 33.4).length} longer than 33 ms`);
+  };
+  const area = await page.locator(".time-area").boundingBox();
+  await page.mouse.move(area.x + 300, area.y + 150);
+  const wheel = async (times, dx, dy, key) => {
+    if (key) await page.keyboard.down(key);
+    for (let i = 0; i < times; i++) await page.mouse.wheel(dx, dy);
+    if (key) await page.keyboard.up(key);
+  };
+  await frames("still", () => page.waitForTimeout(1500));
+  await frames("scrolling through the tracks", async () => {
+    await wheel(60, 0, 40);
+    await wheel(60, 0, -40);
+  });
+  await frames("zooming in and out", async () => {
+    await wheel(60, 0, -30, "Control");
+    await wheel(60, 0, 30, "Control");
+  });
+  await frames("scrolling through time", async () => {
+    await wheel(20, 0, -30, "Control");
+    await wheel(80, 60, 0);
+    await wheel(80, -60, 0);
+  });
+  await page.getByRole("button", { name: "Play", exact: true }).click();
+  await frames("playing", () => page.waitForTimeout(3000));
+  await frames("playing and scrolling", async () => {
+    await wheel(60, 0, 40);
+    await wheel(60, 0, -40);
+  });
+  await browser.close();
+} finally {
+  await call("DELETE", `/reels/${reel.id}`);
+}
+process.exit();
