@@ -1,5 +1,6 @@
 import { ChevronDown, ChevronRight } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
+import { memo } from "react";
 
 import type { Clip, ReelView, Take } from "../../api/client";
 import type { Tap } from "../../listen/player";
@@ -8,30 +9,40 @@ import { StemTag } from "../../ui/stem";
 import { stemHeight } from "./geometry";
 import { laneHeight, type FolderRow, type TrackRow } from "./rows";
 
-/** The head of a track: its stem (a suggestion until it is kept), its name, mute and solo. */
-export function TrackHead(p: {
-  view: ReelView;
+/** What a head does. The functions stay the same from one rendering to the next. */
+export type HeadActs = {
+  select: (track: string) => void;
+  stem: (track: string, stem: string) => void;
+  mute: (track: string, on: boolean) => void;
+  solo: (track: string) => void;
+  drag: (track: string, e: React.DragEvent, what: "start" | "over" | "drop") => void;
+  lane: (track: string, clip: string, channel: number) => void;
+  laneOff: (clip: string, channel: number, off: boolean) => void;
+};
+
+type HeadProps = {
+  stems: ReelView["stems"];
   row: TrackRow;
   opened: Clip | undefined; // the clip whose channels stand beside
   take: Take | undefined; // its take
   lane: number; // the chosen channel, −1 for none
-  onLane: (channel: number) => void;
-  onLaneOff: (channel: number) => void;
-  onDrag: (e: React.DragEvent, what: "start" | "over" | "drop") => void;
   origin: string; // roll and channels of the take, such as LF03 4
   selected: boolean;
   soloed: boolean;
   alone: boolean;
-  onSelect: () => void;
-  onStem: (stem: string) => void;
-  onMute: () => void;
-  onSolo: () => void;
-}) {
+  acts: HeadActs;
+};
+
+const sameHead = (a: HeadProps, b: HeadProps) =>
+  a.stems === b.stems && a.row.track === b.row.track && a.row.height === b.row.height && a.opened === b.opened && a.take === b.take && a.lane === b.lane && a.origin === b.origin && a.selected === b.selected && a.soloed === b.soloed && a.alone === b.alone;
+
+/** The head of a track: its stem (a suggestion until it is kept), its name, mute and solo. */
+export const TrackHead = memo(function TrackHead(p: HeadProps) {
   const t = p.row.track;
   const loose = t.labels.length > 1 && t.labels.every((l) => l === "M");
   const width = t.labels.length === 1 ? "mono" : loose ? `${t.labels.length} monos` : t.labels.length === 2 ? "stereo, bonded" : `${t.labels.length} channels, bonded`;
   return (
-    <div className={`border-b border-line ${p.selected ? "border-l-4 border-l-zest bg-paper" : t.folder ? "border-l-4 border-l-band" : ""}`} style={{ height: p.row.height }} onClick={p.onSelect} draggable onDragStart={(e) => p.onDrag(e, "start")} onDragOver={(e) => p.onDrag(e, "over")} onDrop={(e) => p.onDrag(e, "drop")}>
+    <div className={`border-b border-line ${p.selected ? "border-l-4 border-l-zest bg-paper" : t.folder ? "border-l-4 border-l-band" : ""}`} style={{ height: p.row.height }} onClick={() => p.acts.select(t.id)} draggable onDragStart={(e) => p.acts.drag(t.id, e, "start")} onDragOver={(e) => p.acts.drag(t.id, e, "over")} onDrop={(e) => p.acts.drag(t.id, e, "drop")}>
     <div className={`flex items-center gap-2 pr-2 ${p.selected || t.folder ? "pl-2" : "pl-3"}`} style={{ height: p.row.body }} role="row" aria-selected={p.selected} aria-label={`Track ${t.name}`}>
       <DropdownMenu.Root>
         <DropdownMenu.Trigger
@@ -43,8 +54,8 @@ export function TrackHead(p: {
         </DropdownMenu.Trigger>
         <DropdownMenu.Portal>
           <DropdownMenu.Content className="menu" sideOffset={4}>
-            {p.view.stems.map((s) => (
-              <DropdownMenu.Item key={s.id} className="menu-item" onSelect={() => p.onStem(s.id)}>
+            {p.stems.map((s) => (
+              <DropdownMenu.Item key={s.id} className="menu-item" onSelect={() => p.acts.stem(t.id, s.id)}>
                 <StemTag stem={s.id} /> {s.name}
                 {t.suggested && s.id === t.stem && <span className="ml-auto text-muted">keep</span>}
               </DropdownMenu.Item>
@@ -52,7 +63,7 @@ export function TrackHead(p: {
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
-      <button className="min-w-0 grow cursor-pointer text-left" onClick={p.onSelect}>
+      <button className="min-w-0 grow cursor-pointer text-left" onClick={() => p.acts.select(t.id)}>
         <span className={`block truncate font-semibold ${t.mute ? "text-muted line-through" : ""}`} title={t.name}>
           {t.name}
         </span>
@@ -60,10 +71,10 @@ export function TrackHead(p: {
           {p.alone ? "listening to it alone" : [t.strand, width, p.origin, t.suggested && "stem suggested"].filter(Boolean).join(" · ")}
         </span>}
       </button>
-      <Round on={t.mute} label={`Mute ${t.name}`} hint={`Mute: it is not printed either (${keySign(keyOf("mute"))})`} onClick={p.onMute}>
+      <Round on={t.mute} label={`Mute ${t.name}`} hint={`Mute: it is not printed either (${keySign(keyOf("mute"))})`} onClick={() => p.acts.mute(t.id, !t.mute)}>
         M
       </Round>
-      <Round on={p.soloed} label={`Solo ${t.name}`} hint={`Solo: for listening only, prints are not changed (${keySign(keyOf("solo"))})`} onClick={p.onSolo}>
+      <Round on={p.soloed} label={`Solo ${t.name}`} hint={`Solo: for listening only, prints are not changed (${keySign(keyOf("solo"))})`} onClick={() => p.acts.solo(t.id)}>
         S
       </Round>
     </div>
@@ -72,11 +83,11 @@ export function TrackHead(p: {
         const off = p.opened!.lanes?.[i]?.off ?? false;
         return (
           <div key={i} className={`flex items-center gap-2 pl-10 pr-2 text-[12px] ${p.lane === i ? "bg-band font-semibold" : "text-muted"}`} style={{ height: laneHeight }}>
-            <button className="min-w-0 grow cursor-pointer truncate text-left" aria-label={`Channel ${name}`} aria-pressed={p.lane === i} onClick={(e) => (e.stopPropagation(), p.onLane(i))}>
+            <button className="min-w-0 grow cursor-pointer truncate text-left" aria-label={`Channel ${name}`} aria-pressed={p.lane === i} onClick={(e) => (e.stopPropagation(), p.acts.lane(t.id, p.opened!.id, i))}>
               <span className="tc mr-1.5 text-[11px]">{ch + 1}</span>
               {name}
             </button>
-            <button className={`tc h-[20px] shrink-0 cursor-pointer rounded-full border px-1.5 text-[11px] ${off ? "border-ink bg-ink text-ground" : "border-line bg-paper"}`} aria-pressed={off} aria-label={`${name} off`} onClick={(e) => (e.stopPropagation(), p.onLaneOff(i))}>
+            <button className={`tc h-[20px] shrink-0 cursor-pointer rounded-full border px-1.5 text-[11px] ${off ? "border-ink bg-ink text-ground" : "border-line bg-paper"}`} aria-pressed={off} aria-label={`${name} off`} onClick={(e) => (e.stopPropagation(), p.acts.laneOff(p.opened!.id, i, !off))}>
               off
             </button>
           </div>
@@ -84,7 +95,7 @@ export function TrackHead(p: {
       })}
     </div>
   );
-}
+}, sameHead);
 
 /** The head of a folder: opens and shuts it. */
 export function FolderHead({ row, onFold }: { row: FolderRow; onFold: () => void }) {

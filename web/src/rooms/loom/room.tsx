@@ -10,14 +10,14 @@ import { keyOf, keySign, useActions, type ActionID } from "../../ui/keys";
 import { tell } from "../../ui/notices";
 import { useRemembered } from "../../ui/remembered";
 import { frameAt, sampleOf } from "../../ui/timecode";
-import type { ReelView, Track } from "../../api/client";
+import type { ReelView } from "../../api/client";
 import { BorrowDialog, type Loan } from "./borrow";
 import { clipsAt, mainClip, nothing, there, type Choice } from "./choice";
 import { gather } from "./clipboard";
 import { curveViews, type CurveView } from "./curves";
 import { cutting } from "./cutting";
 import { columnX, edits as editsOf, headsWidth, reedWidth, rulerHeight, stemHeight, weaveWidth, whole, xOf, zoom } from "./geometry";
-import { FolderHead, StemHead, TrackHead } from "./heads";
+import { FolderHead, StemHead, TrackHead, type HeadActs } from "./heads";
 import { Inspector } from "./inspector";
 import { Lists, type ListName } from "./lists";
 import { Meters } from "./meters";
@@ -30,6 +30,7 @@ import { Shuttle } from "./shuttle";
 import { SpecDialog } from "./spec";
 import { positionOf, Ruler, StemTime, TimeArea } from "./time";
 import { useUntie } from "./untie";
+import { useStable } from "../../ui/stable";
 import { WeaveRow } from "./weave";
 
 /** The Loom: what plays when, and where does it go? */
@@ -342,16 +343,25 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
     setTap(tap.kind === t.kind && tap.id === t.id ? null : t);
   };
   const dragged = useRef("");
-  const dragHead = (t: Track) => (e: React.DragEvent, what: "start" | "over" | "drop") => {
-    if (what === "start") {
-      dragged.current = t.id;
-      e.dataTransfer.effectAllowed = "move";
-      return;
-    }
-    if (!dragged.current) return;
-    e.preventDefault();
-    if (what === "drop" && dragged.current !== t.id) void doIt({ kind: "orderTracks", command: { tracks: [dragged.current], above: t.id } });
-  };
+  const heads = useStable<HeadActs>({
+    select: selectTrack,
+    stem: (t, stem) => set(t, { stem }),
+    mute: (t, mute) => set(t, { mute }),
+    solo: toggleSolo,
+    lane: (t, clip, channel) => setChosen({ track: t, clips: [clip], lane: { clip, channel }, range: choice.range && { ...choice.range, tracks: [t] } }),
+    laneOff: (clip, channel, off) => void doIt({ kind: "setLane", command: { clip, channel, off } }),
+    drag: (t, e, what) => {
+      if (what === "start") {
+        dragged.current = t;
+        e.dataTransfer.effectAllowed = "move";
+        return;
+      }
+      if (!dragged.current) return;
+      e.preventDefault();
+      if (what === "drop" && dragged.current !== t) void doIt({ kind: "orderTracks", command: { tracks: [dragged.current], above: t } });
+    },
+  });
+  const ties = useStable({ command: edits.command, tie: edits.tie });
   const heardAlone = () => {
     const c = heard && view.clips.find((x) => x.id === heard.clip);
     return c ? `${takes.get(c.take)?.channels[c.channels[heard.channel] ?? 0]?.name || `channel ${heard.channel + 1}`}, ${c.name}` : "";
@@ -463,22 +473,16 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
                   return (
                     <TrackHead
                       key={t.id}
-                      view={view}
+                      stems={view.stems}
                       row={r}
                       origin={originOf(t.id)}
                       opened={openHere}
                       take={openHere && takes.get(openHere.take)}
                       lane={choice.lane && choice.lane.clip === openHere?.id ? choice.lane.channel : -1}
-                      onLane={(channel) => openHere && setChosen({ track: t.id, clips: [openHere.id], lane: { clip: openHere.id, channel }, range: choice.range && { ...choice.range, tracks: [t.id] } })}
-                      onLaneOff={(channel) => openHere && void doIt({ kind: "setLane", command: { clip: openHere.id, channel, off: !openHere.lanes?.[channel]?.off } })}
-                      onDrag={dragHead(t)}
                       selected={t.id === choice.track}
                       soloed={soloed.includes(t.id)}
                       alone={tap.kind === "track" && tap.id === t.id}
-                      onSelect={() => selectTrack(t.id)}
-                      onStem={(s) => set(t.id, { stem: s })}
-                      onMute={() => set(t.id, { mute: !t.mute })}
-                      onSolo={() => toggleSolo(t.id)}
+                      acts={heads}
                     />
                   );
                 })}
@@ -541,7 +545,7 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
                           <div key={r.id} className="border-b border-line bg-band" style={{ height: r.height }} />
                         ) : (
                           <div key={r.id} className={`border-b border-line ${r.id === choice.track ? "bg-paper" : ""}`} style={{ height: r.height }}>
-                            <WeaveRow view={view} row="track" id={r.id} name={r.track.name} stem={r.track.stem} index={row++} edits={edits} muted={r.track.mute} height={r.body} />
+                            <WeaveRow view={view} row="track" id={r.id} name={r.track.name} stem={r.track.stem} index={row++} edits={ties} muted={r.track.mute} height={r.body} />
                           </div>
                         ),
                       )}
@@ -564,7 +568,7 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
             <Reed width={weaveShown} full={full} onWidth={setReed} />
             <Slid width={weaveShown} full={full} slid={slid} onSlide={setSlide}>
               {view.outputs.length > 0 &&
-                view.stems.map((s, i) => <WeaveRow key={s.id} view={view} row="stem" id={s.id} name={s.name} stem={s.id} index={view.tracks.length + i} edits={edits} muted={false} height={stemHeight} />)}
+                view.stems.map((s, i) => <WeaveRow key={s.id} view={view} row="stem" id={s.id} name={s.name} stem={s.id} index={view.tracks.length + i} edits={ties} muted={false} height={stemHeight} />)}
             </Slid>
           </div>
           <div className="flex h-[136px] shrink-0 border-t border-line bg-paper">

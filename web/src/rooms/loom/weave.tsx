@@ -1,6 +1,6 @@
 // The weave: rows run into it from the left, output channels are its columns, knots are where they meet.
 import { Popover } from "radix-ui";
-import { useMemo, useState } from "react";
+import { memo, useMemo, useRef, useState } from "react";
 
 import type { Knot, Output, ReelView, Row } from "../../api/client";
 import type { useReelEdits } from "../../api/hooks";
@@ -27,7 +27,14 @@ export function cellsOf(view: ReelView, row: Row, id: string): Cell[] {
   });
 }
 
-export function WeaveRow(p: { view: ReelView; row: Row; id: string; name: string; stem: string; index: number; edits: Edits; muted: boolean; height: number }) {
+type RowProps = { view: ReelView; row: Row; id: string; name: string; stem: string; index: number; edits: Edits; muted: boolean; height: number };
+
+/** What of a reel a row of the weave shows. Most edits leave all of it as it was, and then no row is drawn again. */
+const shows = ["outputs", "routes", "knots", "findings", "groups", "stems", "tracks"] as const satisfies readonly (keyof ReelView)[];
+const same = (a: RowProps, b: RowProps) =>
+  shows.every((k) => a.view[k] === b.view[k]) && a.row === b.row && a.id === b.id && a.name === b.name && a.stem === b.stem && a.index === b.index && a.muted === b.muted && a.height === b.height && a.edits === b.edits;
+
+export const WeaveRow = memo(function WeaveRow(p: RowProps) {
   const { view } = p;
   const cells = useMemo(() => cellsOf(view, p.row, p.id), [view.outputs, view.routes, view.knots, view.findings, p.row, p.id]); // eslint-disable-line react-hooks/exhaustive-deps
   const { height } = p;
@@ -64,11 +71,12 @@ export function WeaveRow(p: { view: ReelView; row: Row; id: string; name: string
       ))}
     </div>
   );
-}
+}, same);
 
-function WeaveCell(p: { view: ReelView; row: Row; id: string; name: string; stem: string; index: number; edits: Edits; muted: boolean; output: Output; column: number; cell: Cell; height: number; dyed: string }) {
+function WeaveCell(p: RowProps & { output: Output; column: number; cell: Cell; dyed: string }) {
   const { cell } = p;
   const [open, setOpen] = useState(false);
+  const button = useRef<HTMLButtonElement>(null);
   const tied = cell.knots.length > 0;
   const where = outputName(p.view, p.output);
   const gain = cell.knots[0]?.gainDB ?? 0;
@@ -76,9 +84,9 @@ function WeaveCell(p: { view: ReelView; row: Row; id: string; name: string; stem
   const clear = () => tied && void p.edits.command({ kind: "clearKnots", command: { row: p.row, from: p.id, output: p.output.id } });
   const move = (rows: number, columns: number) => document.querySelector<HTMLElement>(`[data-cell="${p.index + rows}:${p.column + columns}"]`)?.focus();
   return (
-    <Popover.Root open={open} onOpenChange={setOpen}>
-      <Popover.Anchor asChild>
+    <>
         <button
+          ref={button}
           role="gridcell"
           data-cell={`${p.index}:${p.column}`}
           className="group absolute top-0 flex cursor-pointer items-center justify-center outline-offset-[-3px]"
@@ -99,9 +107,12 @@ function WeaveCell(p: { view: ReelView; row: Row; id: string; name: string; stem
         >
           <KnotMark cell={cell} dyed={p.dyed} muted={p.muted} stem={p.stem} strong={p.row === "stem"} />
         </button>
-      </Popover.Anchor>
+      {/* There are hundreds of cells: one has a popover only while it is open. */}
+      {open && (
+      <Popover.Root open onOpenChange={setOpen}>
+      <Popover.Anchor virtualRef={button as React.RefObject<HTMLButtonElement>} />
       <Popover.Portal>
-        <Popover.Content className="card z-50 w-72 p-3.5 text-[13px]" sideOffset={-6} collisionPadding={10} onOpenAutoFocus={(e) => !tied && e.preventDefault()}>
+        <Popover.Content className="card z-50 w-72 p-3.5 text-[13px]" sideOffset={-6} collisionPadding={10} onOpenAutoFocus={(e) => !tied && e.preventDefault()} onCloseAutoFocus={(e) => (e.preventDefault(), button.current?.focus())}>
           <p className="font-bold">
             {p.name} → {where}
           </p>
@@ -140,7 +151,9 @@ function WeaveCell(p: { view: ReelView; row: Row; id: string; name: string; stem
           </div>
         </Popover.Content>
       </Popover.Portal>
-    </Popover.Root>
+      </Popover.Root>
+      )}
+    </>
   );
 }
 
