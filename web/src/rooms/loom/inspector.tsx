@@ -152,10 +152,17 @@ function TrackPanel({ view, track, playingAt, onDo, onRemoveTrack }: Props & { t
   );
 }
 
-/** Rides the gain: what the slider does while the reel plays becomes the track's gain curve there. */
+const ridable = {
+  gain: { min: -24, max: 12, step: 0.5, within: 0.3, sign: (v: number) => (v > 0 ? `+${v}` : v < 0 ? `−${-v}` : "0") },
+  pan: { min: -1, max: 1, step: 0.05, within: 0.02, sign: (v: number) => (v === 0 ? "middle" : `${Math.round(Math.abs(v) * 100)} ${v < 0 ? "L" : "R"}`) },
+} as const;
+
+/** Rides the gain or the pan: what the slider does while the reel plays becomes the track's curve there. */
 function Ride({ track, playingAt, onDo }: { track: Track; playingAt: () => number | null; onDo: Do }) {
+  const [what, setWhat] = useState<keyof typeof ridable>("gain");
   const [value, setValue] = useState(0);
   const ridden = useRef<Point[] | null>(null);
+  const r = ridable[what];
   const note = (v: number) => {
     const at = playingAt();
     if (at === null) return;
@@ -168,17 +175,20 @@ function Ride({ track, playingAt, onDo }: { track: Track; playingAt: () => numbe
     ridden.current = null;
     if (points && points.length > 1) {
       const from = points[0]!.at;
-      const to = Math.round(playingAt() ?? points.at(-1)!.at);
-      void onDo({ kind: "setCurve", command: { of: "track", id: track.id, what: "gain", range: { from, to: Math.max(to, points.at(-1)!.at) }, points: thinned([...points, { at: Math.max(to, points.at(-1)!.at), value: points.at(-1)!.value }], 0.3) } });
+      const to = Math.max(Math.round(playingAt() ?? 0), points.at(-1)!.at);
+      void onDo({ kind: "setCurve", command: { of: "track", id: track.id, what, range: { from, to }, points: thinned([...points, { at: to, value: points.at(-1)!.value }], r.within) } });
     }
     setValue(0);
   };
   return (
-    <label className="flex items-center gap-1.5 text-muted" title="Hold and move it while the reel plays: the curve is written where it was held">
-      ride
-      <input type="range" min={-24} max={12} step={0.5} value={value} aria-label="Ride the gain while playing" className="w-28 accent-act" onPointerDown={() => note(value)} onChange={(e) => (setValue(Number(e.target.value)), note(Number(e.target.value)))} onPointerUp={end} onBlur={end} />
-      <span className="tc w-10 text-ink">{value > 0 ? `+${value}` : value < 0 ? `−${-value}` : "0"}</span>
-    </label>
+    <span className="flex items-center gap-1.5 text-muted" title="Hold and move it while the reel plays: the curve is written where it was held">
+      <select className="cursor-pointer bg-transparent" aria-label="What is ridden while playing" value={what} onChange={(e) => (setWhat(e.target.value as keyof typeof ridable), setValue(0))}>
+        <option value="gain">ride gain</option>
+        <option value="pan">ride pan</option>
+      </select>
+      <input type="range" min={r.min} max={r.max} step={r.step} value={value} aria-label={`Ride the ${what} while playing`} className="w-24 accent-act" onPointerDown={() => note(value)} onChange={(e) => (setValue(Number(e.target.value)), note(Number(e.target.value)))} onPointerUp={end} onBlur={end} />
+      <span className="tc w-12 text-ink">{r.sign(value)}</span>
+    </span>
   );
 }
 
