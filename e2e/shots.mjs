@@ -1,10 +1,10 @@
-// Takes the pictures in docs/screenshots from a running demo: node shots.mjs ADDRESS FOLDER
+// Takes the pictures in docs/screenshots from a running demo: node shots.mjs ADDRESS FOLDER SCENARIO
 import { mkdirSync } from "node:fs";
 import { chromium as browserType } from "@playwright/test";
 
 import { chromium } from "./chromium.mjs";
 
-const [address, folder] = process.argv.slice(2);
+const [address, folder, scenario] = process.argv.slice(2);
 mkdirSync(folder, { recursive: true });
 const browser = await browserType.launch(chromium);
 
@@ -45,7 +45,7 @@ const base = `${address}/p/${production.id}`;
 async function shot(name, light, url, prepare, width = 1280, height = 800) {
   const page = await open(light, width, height);
   await page.goto(url);
-  await page.waitForLoadState("networkidle");
+  await page.waitForTimeout(1500); // the network is never idle while a reel is watched
   await page.evaluate(() => document.fonts.ready);
   await prepare?.(page);
   await page.waitForTimeout(700);
@@ -53,11 +53,51 @@ async function shot(name, light, url, prepare, width = 1280, height = 800) {
   await page.close();
 }
 
-const playing = async (page) => {
+const goTo = async (page, timecode) => {
   await page.getByRole("button", { name: /^Position/ }).click();
-  await page.getByLabel("Go to timecode").fill("10:00:34:10");
+  await page.getByLabel("Go to timecode").fill(timecode);
   await page.keyboard.press("Enter");
-  await page.getByRole("row", { name: "Track Ines lav" }).first().click();
+};
+const choose = async (page, track, timecode) => {
+  await goTo(page, timecode);
+  await page.getByRole("row", { name: `Track ${track}`, exact: true }).click();
+  await page.keyboard.press("Shift+W");
+};
+const range = async (page, from, to) => {
+  await goTo(page, from);
+  await page.keyboard.press("1");
+  await goTo(page, to);
+  await page.keyboard.press("2");
+};
+const channels = async (page) => {
+  await page.keyboard.press("p");
+  await choose(page, "18C deck", "10:01:36:00");
+  await page.keyboard.press("Shift+R");
+  await page.keyboard.press("Shift+R");
+  for (let i = 0; i < 3; i++) await page.keyboard.press("e");
+  await range(page, "10:01:38:00", "10:01:40:00");
+};
+const borrowing = async (page) => {
+  await choose(page, "Ines lav", "10:00:44:00");
+  await range(page, "10:00:43:00", "10:00:46:00");
+  await page.keyboard.press("z");
+  await page.getByRole("group", { name: /^From/ }).first().waitFor();
+};
+const lists = async (page) => {
+  await choose(page, "Radio", "10:00:58:00");
+  await page.keyboard.press("i");
+  await page.waitForTimeout(400);
+};
+const cutList = async (page) => {
+  await page.getByRole("button", { name: /; others$/ }).click();
+  await page.getByRole("menuitem", { name: "Cut list of this reel…" }).click();
+  await page.getByLabel("Cut list file").setInputFiles(`${scenario}/cut lists/Picture cut v4.edl`);
+  await page.getByText("What changes").waitFor();
+};
+
+const playing = async (page) => {
+  await goTo(page, "10:00:34:10");
+  await page.getByRole("row", { name: "Track Ines lav", exact: true }).click();
   await page.getByRole("button", { name: "Play", exact: true }).click();
   await page.waitForTimeout(1500);
 };
@@ -84,6 +124,10 @@ const all = {
   loom: () => shot("loom", "day", `${base}/loom/${reel.id}`, playing),
   "loom-night": () => shot("loom-night", "night", `${base}/loom/${reel.id}`, playing),
   "loom-wide": () => shot("loom-wide", "day", `${base}/loom/${reel.id}`, playing, 1920, 1080),
+  "loom-channels": () => shot("loom-channels", "day", `${base}/loom/${reel.id}`, channels),
+  "loom-lists": () => shot("loom-lists", "night", `${base}/loom/${reel.id}`, lists),
+  borrow: () => shot("borrow", "day", `${base}/loom/${reel.id}`, borrowing),
+  "cut-list": () => shot("cut-list", "day", `${base}/loom/${reel.id}`, cutList),
   spec: () => shot("spec", "day", `${base}/loom/${reel.id}`, (p) => p.getByTitle("The delivery spec that the outputs come from").click()),
   "print-plan": () => shot("print-plan", "day", `${base}/print/${reel.id}`),
   "print-report": () => shot("print-report", "day", `${base}/print/${reel.id}/${print.id}`),

@@ -61,7 +61,7 @@ export function BorrowDialog(p: { view: ReelView; takes: Map<string, Take>; loan
             </button>
             <span className="min-w-0 grow">
               <b className="font-semibold">{l.title}</b> {l.circled && <span title="Circled take">◯</span>} <span className="text-muted">{l.name}</span>
-              <span className="block truncate text-[12px] text-muted">{l.aligned ? `Found by its waveform, ${Math.round(l.confidence * 100)}% sure` : "Not found by its waveform: as far into the take as here; move it until it fits"}{l.note && ` · ${l.note}`}</span>
+              <span className="block truncate text-[12px] text-muted">{l.aligned ? (l.confidence < 0.3 ? "Perhaps here, by its waveform: listen, and move it" : `Found by its waveform, ${Math.round(l.confidence * 100)}% sure`) : "Not found by its waveform: as far into the take as here; move it until it fits"}{l.note && ` · ${l.note}`}</span>
             </span>
             <span className="flex items-center gap-1 text-[12px]" title="Move the borrowed sound under the range">
               {[-5, -1, 1, 5].map((n) => (
