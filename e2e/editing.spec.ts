@@ -125,8 +125,19 @@ test("editing keeps what it should, and what is printed is what was cut", async 
     });
 
     await test.step("undo reaches back across a server that was killed", async () => {
+      // What plays gets silence and a mark, and goes on from there once the server answers again.
+      const position = page.getByRole("button", { name: /^Position/ });
+      await goTo(page, "10:00:33:00");
+      await page.keyboard.press("Space");
+      await expect(position).not.toHaveText("10:00:33:00");
       await killed(server);
+      await expect(page.getByText("The connection was lost; picking up…")).toBeVisible();
+      const lostAt = (await position.textContent())!;
       ({ server, url } = await start(new URL(url).host));
+      await expect(page.getByText("The connection was lost; picking up…")).toBeHidden();
+      await expect.poll(async () => (await position.textContent())! > lostAt).toBe(true);
+      expect((await position.textContent())! < "10:00:50:00").toBe(true);
+      await page.keyboard.press("Space");
       await page.reload();
       const undo = page.getByRole("button", { name: /^Undo/ });
       const names: string[] = [];

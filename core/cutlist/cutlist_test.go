@@ -153,6 +153,8 @@ func TestFind(t *testing.T) {
 		{ID: "b", Title: "12A/3", File: "LF03_12A_T03.wav", Roll: "LF03", Scene: "12A", Take: "3", Start: start("10:00:32:00"), Frames: 20 * second},
 		{ID: "c", Title: "12A/3 of another day", File: "LF05_12A_T03.wav", Roll: "LF05", Scene: "12A", Take: "3", Start: start("10:00:32:00"), Frames: 20 * second},
 		{ID: "d", Title: "Bell", File: "Bell.wav", Frames: 4 * second},
+		{ID: "e", Title: "A003/7", File: "A003_0007.mov", Roll: "A003", Start: start("02:00:00:00"), Frames: 10 * second, Camera: true},
+		{ID: "f", Title: "14/1", File: "LF03_14_T01.wav", Roll: "LF03", Scene: "14", Take: "1", Start: start("13:00:00:00"), Frames: 9 * second, SyncTo: "e", Later: 2 * second},
 	}
 	for name, c := range map[string]struct {
 		event  Event
@@ -172,6 +174,8 @@ func TestFind(t *testing.T) {
 		"a name that nothing has":             {Event{Name: "99-1", SourceIn: at("23:00:33:00"), To: second}, "", 0, "No take is here that is called 99-1"},
 		"timecode alone is doubtful of two":   {Event{SourceIn: at("10:00:33:00"), To: second}, "b", second, "fits as well"},
 		"a file at a time that it has not":    {Event{File: "LF03_12A_T03.wav", SourceIn: at("12:00:00:00"), To: second}, "", 0, "none holds 12:00:00:00"},
+		"a camera leads to the sound in sync": {Event{Roll: "A003", SourceIn: at("02:00:05:00"), To: second}, "f", 3 * second, ""},
+		"before the recorder ran":             {Event{Roll: "A003", SourceIn: at("02:00:00:12"), To: second}, "e", 12 * 1920, ""},
 		"a file without a clock counts from0": {Event{File: "Bell.wav", SourceIn: 0, To: second}, "d", 0, ""},
 	} {
 		f := Find(c.event, sources, r25, second)

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"path"
 	"regexp"
+	"slices"
 	"strings"
 
 	"zestyloom/core/timecode"
@@ -19,6 +20,9 @@ type Source struct {
 	Take   string
 	Start  *int64 // where its first frame lies on its own clock, in samples since midnight; nil where nothing tells
 	Frames int64
+	Camera bool   // it is the guide sound of a camera
+	SyncTo string // ID of the source that it is in sync with; empty where it is with none
+	Later  int64  // how many samples after that one it begins
 }
 
 // Found is the take that an event comes from, or why there is none.
@@ -84,6 +88,9 @@ func Find(e Event, sources []Source, rate timecode.Rate, sampleRate int) Found {
 			twice = s.Title
 		}
 	}
+	if camera, ok := sourceOf(best.Take, sources); ok && camera.Camera {
+		best = best.recorded(e, sources)
+	}
 	at := rate.LabelAt(e.SourceIn, sampleRate)
 	switch {
 	case best.Take != "" && twice != "":
@@ -99,6 +106,30 @@ func Find(e Event, sources []Source, rate timecode.Rate, sampleRate int) Found {
 		best.Why = fmt.Sprintf("No take is here that is called %s, or that holds %s", e.Title(), at)
 	}
 	return best
+}
+
+func sourceOf(id string, sources []Source) (Source, bool) {
+	i := slices.IndexFunc(sources, func(s Source) bool { return s.ID == id && id != "" })
+	if i < 0 {
+		return Source{}, false
+	}
+	return sources[i], true
+}
+
+// recorded gives, for a camera's movie that was found, the recording that is in sync with it: a picture cut names the
+// cameras, and the sound is cut from the recorder.
+func (f Found) recorded(e Event, sources []Source) Found {
+	for _, s := range sources {
+		if s.SyncTo != f.Take || s.Camera {
+			continue
+		}
+		offset := f.Offset - s.Later
+		head, tail := max(0, -offset), max(0, offset+e.Length()-s.Frames)
+		if 2*(head+tail) <= e.Length() {
+			return Found{Take: s.ID, Title: s.Title, Offset: offset, Head: head, Tail: tail, By: f.By + " of " + f.Title + ", which it is in sync with"}
+		}
+	}
+	return f
 }
 
 func describe(e Event, scene, number string) string {

@@ -6,6 +6,7 @@ import (
 
 	"zestyloom/core/cutlist"
 	"zestyloom/core/reel"
+	"zestyloom/core/take"
 	"zestyloom/internal/store"
 )
 
@@ -35,7 +36,10 @@ func (l Library) Conform(ctx context.Context, o store.OpenReel, text string) (Co
 		if len(t.Channels) == 0 || d.SampleRate != head.SampleRate || t.Settled() {
 			continue
 		}
-		s := cutlist.Source{ID: t.ID, Title: t.Title(), File: t.FileName, Roll: d.Roll, Scene: d.Scene, Take: d.Take, Start: d.StartSamples, Frames: d.Frames}
+		s := cutlist.Source{ID: t.ID, Title: t.Title(), File: t.FileName, Roll: d.Roll, Scene: d.Scene, Take: d.Take, Start: d.StartSamples, Frames: d.Frames, Camera: t.Kind == take.Camera}
+		if t.Tie != nil {
+			s.SyncTo, s.Later = t.Tie.Reference, t.Tie.Offset
+		}
 		sources = append(sources, s)
 	}
 	events, by := cutlist.Onto(list.Spoken(), head.Start, head.SampleRate)

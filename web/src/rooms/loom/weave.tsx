@@ -5,7 +5,9 @@ import { memo, useMemo, useRef, useState } from "react";
 import type { Knot, Output, ReelView, Row } from "../../api/client";
 import type { useReelEdits } from "../../api/hooks";
 import { thread } from "../../draw/canvas";
+import { useDraft } from "../../ui/draft";
 import { columnWidth, columnX, weaveWidth } from "./geometry";
+import { number } from "./numbers";
 
 type Edits = Pick<ReturnType<typeof useReelEdits>, "command" | "tie">;
 
@@ -159,24 +161,18 @@ function WeaveCell(p: RowProps & { output: Output; column: number; cell: Cell; d
 
 /** A gain in dB that is set when the field is left or Enter is pressed. */
 export function GainField(p: { knot: Knot; labels?: string[]; onGain: (dB: number) => void }) {
-  const [draft, setDraft] = useState<string | null>(null);
-  const keep = () => {
-    const value = Number((draft ?? "").replace("−", "-").replace(",", "."));
-    if (draft !== null && draft.trim() !== "" && Number.isFinite(value) && value !== p.knot.gainDB) p.onGain(value);
-    setDraft(null);
-  };
+  const { field } = useDraft(String(p.knot.gainDB), (text) => {
+    const dB = number(text);
+    if (dB !== null && dB !== p.knot.gainDB) p.onGain(dB);
+  });
   return (
     <label className="mt-2 flex items-center justify-between gap-3">
       <span className="text-muted">Gain{p.labels && p.labels.length > 1 && ` of ${p.labels[p.knot.channel]}`}</span>
       <span className="flex items-center gap-1.5">
         <input
           className="field tc h-7 w-20 text-right"
-          value={draft ?? String(p.knot.gainDB)}
           inputMode="decimal"
-          onFocus={(e) => e.target.select()}
-          onChange={(e) => setDraft(e.target.value)}
-          onBlur={keep}
-          onKeyDown={(e) => e.key === "Enter" && e.currentTarget.blur()}
+          {...field}
         />
         dB
       </span>

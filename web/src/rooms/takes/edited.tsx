@@ -1,16 +1,13 @@
 import { Pencil } from "lucide-react";
-import { useState } from "react";
+
+import { useDraft } from "../../ui/draft";
 
 /** A word that is edited where it stands: press it, type, Enter or leave it to keep, Escape to let it be. */
 export function Edited(p: { value: string; label: string; empty: string; onKeep: (text: string) => void; className?: string; suggestions?: string; maxLength?: number }) {
-  const [draft, setDraft] = useState<string | null>(null);
-  const keep = () => {
-    if (draft !== null && draft.trim() !== p.value) p.onKeep(draft.trim());
-    setDraft(null);
-  };
+  const { draft, begin, field } = useDraft(p.value, p.onKeep);
   if (draft === null) {
     return (
-      <button className={`group flex max-w-full cursor-text items-center gap-1.5 ${p.className ?? ""}`} onClick={() => setDraft(p.value)} aria-label={`${p.label}: ${p.value || p.empty}`}>
+      <button className={`group flex max-w-full cursor-text items-center gap-1.5 ${p.className ?? ""}`} onClick={begin} aria-label={`${p.label}: ${p.value || p.empty}`}>
         <span className="truncate">{p.value || <span className="font-normal italic text-muted">{p.empty}</span>}</span>
         <Pencil size={12} className="shrink-0 text-muted opacity-0 group-hover:opacity-100 group-focus-visible:opacity-100" />
       </button>
@@ -20,17 +17,10 @@ export function Edited(p: { value: string; label: string; empty: string; onKeep:
     <input
       className={`field h-6 w-full min-w-20 px-1.5 ${p.className ?? ""}`}
       autoFocus
-      value={draft}
       maxLength={p.maxLength ?? 100}
       list={p.suggestions}
       aria-label={p.label}
-      onFocus={(e) => e.target.select()}
-      onChange={(e) => setDraft(e.target.value)}
-      onBlur={keep}
-      onKeyDown={(e) => {
-        if (e.key === "Enter") e.currentTarget.blur(); // which keeps it, once
-        if (e.key === "Escape") setDraft(null);
-      }}
+      {...field}
     />
   );
 }
