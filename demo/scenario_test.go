@@ -7,12 +7,14 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/align"
+	"zestyloom/core/cutlist"
 	"zestyloom/core/diagnose"
 	"zestyloom/core/take"
 	"zestyloom/core/wave"
@@ -38,7 +40,7 @@ func TestGenerate(t *testing.T) {
 	require.NoError(t, Generate(t.Context(), a))
 	require.NoError(t, Generate(t.Context(), b))
 	first := hashes(t, a)
-	assert.Len(t, first, len(Files()))
+	assert.Len(t, first, len(Files())+len(cutLists))
 	assert.Equal(t, first, hashes(t, b), "the same bytes at every run")
 
 	f, err := os.Open(filepath.Join(a, "card", "LF03", "LF03_12A_T03.wav"))
@@ -129,5 +131,29 @@ func channelsAreTold(t *testing.T, dir string) {
 			}
 			assert.Equal(t, want, got, "%s, %s", s.names()[0], s.channels[i])
 		}
+	}
+}
+
+// The cut list that the demo's reel follows has its takes where the reel has them; the next one has one that is not here.
+func TestCutLists(t *testing.T) {
+	at := map[string]string{}
+	for _, p := range Layout() {
+		at[p.File] = p.At
+	}
+	read := func(name string) []cutlist.Event {
+		l, err := cutlist.Read(strings.NewReader(CutListText(name)), FrameRate, rate)
+		require.NoError(t, err)
+		assert.Empty(t, l.Notes)
+		return l.Spoken()
+	}
+	before, after := read(CutList), read(NextCut)
+	require.Len(t, before, 4)
+	require.Len(t, after, 6)
+	for _, e := range before[:3] {
+		assert.Equal(t, e.SourceIn, e.From, "%s lies at its own timecode", e.Name)
+	}
+	assert.Equal(t, at["B02_18C_T02"], FrameRate.LabelAt(before[3].From, rate))
+	for i, e := range after[1:4] {
+		assert.EqualValues(t, -2*rate, e.From-before[i+1].From)
 	}
 }

@@ -1,6 +1,8 @@
+import { useEffect } from "react";
 import { BrowserRouter, Navigate, Route, Routes, useParams } from "react-router";
 
 import { useReels } from "./api/hooks";
+import { player } from "./listen/player";
 import { LoomRoom } from "./rooms/loom/room";
 import { NoReel } from "./rooms/loom/noreel";
 import { PrintRoom } from "./rooms/print/room";
@@ -19,6 +21,10 @@ function FirstReel({ room }: { room: "loom" | "print" }) {
 }
 
 export function App() {
+  useEffect(() => {
+    const soon = setTimeout(() => player.warm(), 300); // the page comes first
+    return () => clearTimeout(soon);
+  }, []);
   return (
     <BrowserRouter>
       <Routes>

@@ -66,6 +66,12 @@ class Player {
     this.listeners.forEach((f) => f());
   }
 
+  /** Gets everything ready that the first sound would wait for. What goes wrong is said when something is played. */
+  warm() {
+    this.ready ??= this.open();
+    this.ready.catch(() => (this.ready = null));
+  }
+
   /** Plays a reel from a sample on. */
   playReel(reel: string, from: number, m: Manner) {
     const { tap, solo, loop, half, until, trial, lane } = m;
@@ -144,7 +150,6 @@ class Player {
       this.ready = null;
       throw error;
     }
-    // A browser lets sound begin only after the user has touched the page.
     if (this.context?.state === "suspended") await this.context.resume();
   }
 
@@ -161,6 +166,9 @@ class Player {
     socket.postMessage({ do: "connect", url: `${location.origin.replace(/^http/, "ws")}${base}/listen`, worklet: port2 } satisfies ToSocket, [port2]);
     this.context = context;
     this.socket = socket;
+    // A browser lets sound begin only after the user has touched the page: then at once, not with the first sound.
+    const touched = () => void context.resume();
+    for (const touch of ["pointerdown", "keydown"]) window.addEventListener(touch, touched, { once: true, capture: true });
   }
 
   private told(m: FromSocket) {
