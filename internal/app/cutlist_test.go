@@ -6,6 +6,9 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"os"
+	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -168,4 +171,45 @@ func format(title string) string {
 		return "edl"
 	}
 	return "adl"
+}
+
+// A take whose sound is gone is left out of the list, and said; the others are written.
+func TestAListSaysWhatItCouldNotTake(t *testing.T) {
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	cue := s.Takes(production)["Cue.wav"]
+	sources, err := filepath.Glob(filepath.Join(s.Data, "media", "sources", "*", "source.wav"))
+	require.NoError(t, err)
+	gone := 0
+	for _, file := range sources {
+		info, err := os.Stat(file)
+		require.NoError(t, err)
+		if info.Size() == cue.Size {
+			require.NoError(t, os.Remove(file))
+			gone++
+		}
+	}
+	require.Equal(t, 1, gone)
+	s.OK("POST", "/reels/"+v.Id+"/cutlist/write", map[string]any{"format": "otio"}, nil)
+	s.Settled(production)
+	var works []api.Work
+	s.OK("GET", "/productions/"+production+"/work", nil, &works)
+	i := slices.IndexFunc(works, func(w api.Work) bool { return w.Kind == "list" })
+	require.GreaterOrEqual(t, i, 0)
+	w := works[i]
+	require.Equal(t, "done", w.State, w.Message)
+	var undone []string
+	for _, o := range w.Report {
+		if !o.OK {
+			undone = append(undone, o.Title)
+			assert.NotEmpty(t, o.Message)
+		}
+	}
+	assert.Equal(t, []string{"Cue"}, undone)
+	b := s.File("/work/" + w.ID + "/files/Reel_1.otio")
+	l, err := cutlist.Read(bytes.NewReader(b), timecode.Rate{Num: 25, Den: 1}, 48000)
+	require.NoError(t, err)
+	assert.Len(t, l.Events, 2, "the two microphones of the other take")
+	empty := s.Reel(production, "Reel 2")
+	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/reels/"+empty.Id+"/cutlist/write", map[string]any{"format": "edl"}), "no clip on Reel 2")
 }

@@ -1,0 +1,55 @@
+import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/react";
+import { afterEach, describe, expect, it, vi } from "vitest";
+
+import { Problem, type ReelView } from "../../api/client";
+import type { Command } from "../../api/hooks";
+import { useUntie } from "./untie";
+
+const refusal = () => new Problem("Boom is tied to 2 other clips. This would put it 3 frames out of sync", "unties");
+const move: Command = { kind: "moveClips", command: { clips: ["1"], by: 5760, alone: true } };
+
+function bench(attempt: (c: Command) => Promise<ReelView>) {
+  const results: (ReelView | undefined)[] = [];
+  function Bench() {
+    const { doIt, dialog } = useUntie({ attempt } as never);
+    return (
+      <>
+        <button onClick={() => void doIt(move).then((v) => results.push(v))}>move</button>
+        {dialog}
+      </>
+    );
+  }
+  render(<Bench />);
+  fireEvent.click(screen.getByText("move"));
+  return results;
+}
+
+describe("a command that breaks sync", () => {
+  afterEach(cleanup);
+
+  it("says so first, and is done only when that is wanted", async () => {
+    const attempt = vi.fn((c: Command) => (c.command.untie ? Promise.resolve({ revision: 9 } as ReelView) : Promise.reject(refusal())));
+    const results = bench(attempt);
+    await screen.findByText(/3 frames out of sync/);
+    expect(attempt).toHaveBeenCalledTimes(1);
+    fireEvent.click(screen.getByText("Do it and untie"));
+    await waitFor(() => expect(results).toEqual([{ revision: 9 }]));
+    expect(attempt).toHaveBeenLastCalledWith({ kind: "moveClips", command: { ...move.command, untie: true } });
+    expect(screen.queryByText(/out of sync/)).toBeNull();
+  });
+
+  it("leaves everything as it is otherwise", async () => {
+    const attempt = vi.fn(() => Promise.reject(refusal()));
+    const results = bench(attempt);
+    await screen.findByText("This breaks sync");
+    fireEvent.click(screen.getByText("Leave it in sync"));
+    await waitFor(() => expect(results).toEqual([undefined]));
+    expect(attempt).toHaveBeenCalledTimes(1);
+  });
+
+  it("asks nothing where something else is wrong", async () => {
+    const results = bench(() => Promise.reject(new Problem("Boom has been changed since", "stale")));
+    await waitFor(() => expect(results).toEqual([undefined]));
+    expect(screen.queryByText("This breaks sync")).toBeNull();
+  });
+});
