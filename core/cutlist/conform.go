@@ -76,6 +76,9 @@ func Build(entries []Entry, takes map[string]reel.Source, rearrange *reel.Rearra
 			add.Event, add.Picture = e.ID, true
 			return add, nil
 		})
+		if e.Fade > 0 && e.Found.Head == 0 {
+			s.Commands = append(s.Commands, func(*reel.Reel) (reel.Command, error) { return reel.Dissolve{At: e.From, Length: e.Fade}, nil })
+		}
 	}
 	if laid == 0 && rearrange == nil {
 		return reel.Sequence{}, fault.New(fault.BadInput, "None of the list's takes is here. Bring them in under Takes, then read the list again")

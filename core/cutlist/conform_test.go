@@ -61,6 +61,34 @@ func TestBuildLaysTakesOnTheirTracks(t *testing.T) {
 	assert.Equal(t, fault.Stale, fault.KindOf(err))
 }
 
+func TestDissolvesBecomeCrossfades(t *testing.T) {
+	r := ferry()
+	list := []Entry{entry("1", "one", 0, 4, 10, 0), entry("2", "two", 4, 8, 20, 0), entry("3", "one", 8, 12, 55, 0), entry("4", "two", 12, 14, 0, 0)}
+	list[0].Fade, list[1].Fade, list[3].Fade = second/2, second/2, 3*second
+	build, err := Build(list, takes(), nil, "list", "cut 1")
+	require.NoError(t, err)
+	change, _, err := build.Plan(r)
+	require.NoError(t, err)
+	require.NoError(t, r.Apply(change))
+	require.Len(t, r.Tracks, 2, "clips that overlap by a crossfade lie on one track")
+	var boom []reel.Clip
+	for _, c := range r.ClipList() {
+		if r.Tracks[c.Track].Name == "Boom" {
+			boom = append(boom, c)
+		}
+	}
+	require.Len(t, boom, 4)
+	half := reel.Fade{Length: second / 2, Curve: reel.Power}
+	assert.Equal(t, half, boom[0].FadeIn, "there is nothing before it")
+	assert.Equal(t, half, boom[0].FadeOut)
+	assert.Equal(t, half, boom[1].FadeIn)
+	assert.EqualValues(t, second/2, boom[0].End()-boom[1].Start)
+	assert.Zero(t, boom[1].FadeOut.Length, "no dissolve there")
+	assert.EqualValues(t, second, boom[2].FadeOut.Length, "its take has no more after it")
+	assert.Equal(t, boom[2].FadeOut, boom[3].FadeIn)
+	assert.Empty(t, r.Adrifts())
+}
+
 // A new cut that is the old one with nothing changed leaves the reel as it is; one that is changed and changed back too.
 func TestChangedCutsThereAndBack(t *testing.T) {
 	r := ferry()

@@ -114,7 +114,7 @@ func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
 	dB := float64(rnd.Intn(20) - 14)
 	outputs := []string{"dialogue/L", "dialogue/R", "music/L", "music/R"}
 	output := outputs[rnd.Intn(4)]
-	kinds := []string{"rearrange"} // which has no word for clients: cut lists do it
+	kinds := []string{"rearrange", "dissolve"} // which have no word for clients: cut lists do them
 	for kind := range commands {
 		kinds = append(kinds, kind)
 	}
@@ -133,6 +133,8 @@ func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
 			c.Parts = together(c.Parts, c.Title)
 		}
 		return kind, c
+	case "dissolve":
+		return kind, Dissolve{other.End(), int64(rnd.Intn(9000))}
 	case "several":
 		body, _ := json.Marshal(map[string]any{"clip": clip.ID, "gainDB": dB})
 		moved, _ := json.Marshal(map[string]any{"clips": []string{clip.ID}, "by": by, "untie": true})

@@ -154,3 +154,27 @@ func (c Rearrange) points(list []Point) []Point {
 	}
 	return out
 }
+
+// Dissolve fades the sound over as a picture cut dissolves: clips that end where others of their track begin are drawn on
+// under them, as far as their handles go, and both are faded over that stretch. A clip with none before it is faded in.
+type Dissolve struct {
+	At     int64 // where clips meet
+	Length int64 // samples
+}
+
+func (c Dissolve) Plan(r *Reel) (Change, string, error) {
+	d := newDraft(r)
+	for _, right := range r.clipsThat(func(x Clip) bool { return x.Start == c.At }) {
+		length := min(c.Length, right.Length-right.FadeOut.Length)
+		for _, left := range r.clipsThat(func(x Clip) bool { return x.Track == right.Track && x.End() == c.At }) {
+			length = min(length, max(0, left.Frames-left.Offset-left.Length))
+			left.Length += length
+			left.FadeOut = Fade{length, Power}
+			left.fitFades()
+			d.clips.put(left.ID, left)
+		}
+		right.FadeIn = Fade{length, Power}
+		d.clips.put(right.ID, right)
+	}
+	return d.finish(), "dissolve", nil
+}
