@@ -24,6 +24,7 @@ async function start(address: string): Promise<{ server: ChildProcess; url: stri
 }
 
 async function killed(server: ChildProcess) {
+  if (server.exitCode !== null || server.signalCode !== null) return;
   const gone = new Promise((done) => server.once("exit", done));
   server.kill("SIGKILL");
   await gone;

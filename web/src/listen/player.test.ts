@@ -82,8 +82,14 @@ describe("the player", () => {
     vi.useFakeTimers();
     worker({ is: "closed", everOpen: true });
     expect(player.snapshot()).toMatchObject({ lost: true, gaps: 1 });
+    heard({ position: 48900 }); // what was on its way still sounds
+    expect(player.snapshot()).toMatchObject({ lost: true, position: 48900 });
+    vi.advanceTimersByTime(600);
+    worker({ is: "closed", everOpen: false }); // the server is not back yet
+    expect(player.snapshot()).toMatchObject({ lost: true, gaps: 1 });
+    expect(told).not.toHaveBeenCalled();
     vi.advanceTimersByTime(1000);
-    expect(messages().at(-1)!.message).toMatchObject({ do: "play", reel: "r1", from: 48000 });
+    expect(messages().at(-1)!.message).toMatchObject({ do: "play", reel: "r1", from: 48900 });
     expect(messages().at(-1)!.generation).toBeGreaterThan(messages()[0]!.generation!);
     heard({ position: 49000 });
     expect(player.snapshot()).toMatchObject({ lost: false, gaps: 1, position: 49000 });

@@ -52,6 +52,7 @@ class Player {
   private generation = 0;
   private last: { playing: Playing; request: object } | null = null; // what plays, to go on with
   private left = 0; // tries to make a connection again
+  private lostIn = 0; // the generation whose connection was lost: what was sent of it still sounds
 
   subscribe = (f: () => void) => {
     this.listeners.add(f);
@@ -116,7 +117,8 @@ class Player {
       this.fail("The connection was lost while playing. Press play to go on.");
       return;
     }
-    this.set({ lost: true, gaps: this.state.gaps + 1, meters: [] });
+    this.set({ lost: true, gaps: this.state.gaps + (this.state.lost ? 0 : 1), meters: [] });
+    this.lostIn = this.generation;
     const generation = this.generation;
     setTimeout(() => {
       if (generation !== this.generation || !this.last) return;
@@ -185,7 +187,7 @@ class Player {
         const h = m.heard;
         if (h.generation !== this.generation || !this.state.playing) return;
         if (h.drained) this.set({ playing: null, position: h.position, meters: [] });
-        else if (h.frames > 0) this.set({ position: h.position, meters: m.meters.length ? m.meters : this.state.meters, gaps: this.state.lost ? this.state.gaps : Math.max(h.gaps, this.state.gaps), lost: false });
+        else if (h.frames > 0) this.set({ position: h.position, meters: m.meters.length ? m.meters : this.state.meters, gaps: this.state.lost ? this.state.gaps : Math.max(h.gaps, this.state.gaps), lost: this.state.lost && h.generation === this.lostIn });
       }
     }
   }

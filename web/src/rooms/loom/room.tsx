@@ -465,94 +465,94 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
             )}
             <div ref={scroller} className="min-h-0 grow overflow-y-auto overflow-x-hidden">
               <div className="flex min-h-full" style={{ height: rows.height }}>
-              <div className="shrink-0 border-r border-line" style={{ width: headsWidth, height: Math.max(rows.height, 1) }} role="grid" aria-label="Tracks">
-                {rows.list.map((r) => {
-                  if (r.kind === "folder") return <FolderHead key={r.id} row={r} onFold={() => setFolded((s) => turned(s, r.name))} />;
-                  const t = r.track;
-                  const openHere = r.lanes > 0 ? (choice.clips.map((id) => view.clips.find((c) => c.id === id)).find((c) => c?.track === t.id && opened.has(c.id)) ?? rows.clips.get(t.id)?.find((c) => opened.has(c.id))) : undefined;
-                  return (
-                    <TrackHead
-                      key={t.id}
-                      stems={view.stems}
-                      row={r}
-                      origin={originOf(t.id)}
-                      opened={openHere}
-                      take={openHere && takes.get(openHere.take)}
-                      lane={choice.lane && choice.lane.clip === openHere?.id ? choice.lane.channel : -1}
-                      selected={t.id === choice.track}
-                      soloed={soloed.includes(t.id)}
-                      alone={tap.kind === "track" && tap.id === t.id}
-                      acts={heads}
-                    />
-                  );
-                })}
-              </div>
-              <div className="relative flex min-w-0 grow flex-col">
-                {view.clips.length === 0 && (
-                  <div className="absolute inset-x-0 top-24 z-10 flex flex-col items-center gap-2 px-6 text-center">
-                    <b className="text-lg">Nothing is on this reel yet</b>
-                    <p className="max-w-sm text-muted">
-                      Unravel takes onto it under{" "}
-                      <Link className="font-semibold text-ink underline" to={`/p/${view.production}/takes`}>
-                        Takes
-                      </Link>
-                      : each microphone becomes a track of its own.
-                    </p>
-                  </div>
-                )}
-                <TimeArea
-                  view={view}
-                  scroll={scroll}
-                  takes={widths}
-                  rows={rows}
-                  choice={choice}
-                  curves={curves}
-                  snap={snap}
-                  at={at}
-                  scroller={scroller}
-                  onGo={go}
-                  onChoose={setChosen}
-                  onOpen={openClip}
-                  onDo={(c) => void doIt(c)}
-                  onCopyTo={(ids, by, down) => {
-                    const found = gather(view, ids);
-                    const first = Math.min(...found.clips.map((c) => c.start));
-                    const top = view.tracks.findIndex((t) => t.id === found.tracks[0]?.id) + down;
-                    void doIt({ kind: "pasteClips", command: { clips: found.clips, tracks: found.tracks, at: first + by, track: down === 0 ? "" : (view.tracks[top]?.id ?? "") } });
-                  }}
-                  onListen={(c, channel, from) => tryOut(from, { solo: [], half: false, lane: { clip: c, channel } })}
-                  onQuiet={() => player.stop()}
-                />
-              </div>
-              <Reed width={weaveShown} full={full} onWidth={setReed} />
-              <Slid width={weaveShown} full={full} slid={slid} onSlide={setSlide}>
-                <div role="grid" aria-label="The weave" className="relative h-full">
-                  {view.outputs.length === 0 ? (
-                    <div className="flex flex-col items-start gap-3 px-5 py-6">
-                      <b>No outputs yet</b>
-                      <p className="text-[13px] text-muted">A delivery spec says which output channels there are and which stems feed them.</p>
-                      <button className="pill-act" onClick={() => setChoosing(true)}>
-                        Choose a delivery spec
-                      </button>
-                    </div>
-                  ) : (
-                    <>
-                      {view.outputs.map((o, i) => (
-                        <span key={o.id} className="absolute inset-y-0 w-[1.5px]" style={{ left: columnX(i) - 0.75, background: "var(--warp)" }} />
-                      ))}
-                      {rows.list.map((r) =>
-                        r.kind === "folder" ? (
-                          <div key={r.id} className="border-b border-line bg-band" style={{ height: r.height }} />
-                        ) : (
-                          <div key={r.id} className={`border-b border-line ${r.id === choice.track ? "bg-paper" : ""}`} style={{ height: r.height }}>
-                            <WeaveRow view={view} row="track" id={r.id} name={r.track.name} stem={r.track.stem} index={row++} edits={ties} muted={r.track.mute} height={r.body} />
-                          </div>
-                        ),
-                      )}
-                    </>
-                  )}
+                <div className="shrink-0 border-r border-line" style={{ width: headsWidth, height: Math.max(rows.height, 1) }} role="grid" aria-label="Tracks">
+                  {rows.list.map((r) => {
+                    if (r.kind === "folder") return <FolderHead key={r.id} row={r} onFold={() => setFolded((s) => turned(s, r.name))} />;
+                    const t = r.track;
+                    const openHere = r.lanes > 0 ? (choice.clips.map((id) => view.clips.find((c) => c.id === id)).find((c) => c?.track === t.id && opened.has(c.id)) ?? rows.clips.get(t.id)?.find((c) => opened.has(c.id))) : undefined;
+                    return (
+                      <TrackHead
+                        key={t.id}
+                        stems={view.stems}
+                        row={r}
+                        origin={originOf(t.id)}
+                        opened={openHere}
+                        take={openHere && takes.get(openHere.take)}
+                        lane={choice.lane && choice.lane.clip === openHere?.id ? choice.lane.channel : -1}
+                        selected={t.id === choice.track}
+                        soloed={soloed.includes(t.id)}
+                        alone={tap.kind === "track" && tap.id === t.id}
+                        acts={heads}
+                      />
+                    );
+                  })}
                 </div>
-              </Slid>
+                <div className="relative flex min-w-0 grow flex-col">
+                  {view.clips.length === 0 && (
+                    <div className="absolute inset-x-0 top-24 z-10 flex flex-col items-center gap-2 px-6 text-center">
+                      <b className="text-lg">Nothing is on this reel yet</b>
+                      <p className="max-w-sm text-muted">
+                        Unravel takes onto it under{" "}
+                        <Link className="font-semibold text-ink underline" to={`/p/${view.production}/takes`}>
+                          Takes
+                        </Link>
+                        : each microphone becomes a track of its own.
+                      </p>
+                    </div>
+                  )}
+                  <TimeArea
+                    view={view}
+                    scroll={scroll}
+                    takes={widths}
+                    rows={rows}
+                    choice={choice}
+                    curves={curves}
+                    snap={snap}
+                    at={at}
+                    scroller={scroller}
+                    onGo={go}
+                    onChoose={setChosen}
+                    onOpen={openClip}
+                    onDo={(c) => void doIt(c)}
+                    onCopyTo={(ids, by, down) => {
+                      const found = gather(view, ids);
+                      const first = Math.min(...found.clips.map((c) => c.start));
+                      const top = view.tracks.findIndex((t) => t.id === found.tracks[0]?.id) + down;
+                      void doIt({ kind: "pasteClips", command: { clips: found.clips, tracks: found.tracks, at: first + by, track: down === 0 ? "" : (view.tracks[top]?.id ?? "") } });
+                    }}
+                    onListen={(c, channel, from) => tryOut(from, { solo: [], half: false, lane: { clip: c, channel } })}
+                    onQuiet={() => player.stop()}
+                  />
+                </div>
+                <Reed width={weaveShown} full={full} onWidth={setReed} />
+                <Slid width={weaveShown} full={full} slid={slid} onSlide={setSlide}>
+                  <div role="grid" aria-label="The weave" className="relative h-full">
+                    {view.outputs.length === 0 ? (
+                      <div className="flex flex-col items-start gap-3 px-5 py-6">
+                        <b>No outputs yet</b>
+                        <p className="text-[13px] text-muted">A delivery spec says which output channels there are and which stems feed them.</p>
+                        <button className="pill-act" onClick={() => setChoosing(true)}>
+                          Choose a delivery spec
+                        </button>
+                      </div>
+                    ) : (
+                      <>
+                        {view.outputs.map((o, i) => (
+                          <span key={o.id} className="absolute inset-y-0 w-[1.5px]" style={{ left: columnX(i) - 0.75, background: "var(--warp)" }} />
+                        ))}
+                        {rows.list.map((r) =>
+                          r.kind === "folder" ? (
+                            <div key={r.id} className="border-b border-line bg-band" style={{ height: r.height }} />
+                          ) : (
+                            <div key={r.id} className={`border-b border-line ${r.id === choice.track ? "bg-paper" : ""}`} style={{ height: r.height }}>
+                              <WeaveRow view={view} row="track" id={r.id} name={r.track.name} stem={r.track.stem} index={row++} edits={ties} muted={r.track.mute} height={r.body} />
+                            </div>
+                          ),
+                        )}
+                      </>
+                    )}
+                  </div>
+                </Slid>
               </div>
             </div>
           </div>

@@ -87,73 +87,73 @@ function WeaveCell(p: RowProps & { output: Output; column: number; cell: Cell; d
   const move = (rows: number, columns: number) => document.querySelector<HTMLElement>(`[data-cell="${p.index + rows}:${p.column + columns}"]`)?.focus();
   return (
     <>
-        <button
-          ref={button}
-          role="gridcell"
-          data-cell={`${p.index}:${p.column}`}
-          className="group absolute top-0 flex cursor-pointer items-center justify-center outline-offset-[-3px]"
-          style={{ left: columnX(p.column) - columnWidth / 2, width: columnWidth, height: p.height }}
-          aria-label={`${p.name} to ${where}: ${state}${cell.finding && `. ${cell.finding}`}`}
-          title={cell.finding || `${p.name} → ${where}: ${state}`}
-          onClick={() => (tied || cell.reach !== null || cell.finding ? setOpen(true) : void p.edits.tie(p.row, p.id, p.output.id))}
-          onKeyDown={(e) => {
-            const by = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1] }[e.key];
-            if (by) {
-              e.preventDefault();
-              move(by[0]!, by[1]!);
-            } else if (e.key === "Delete" || e.key === "Backspace") {
-              e.preventDefault();
-              clear();
-            }
-          }}
-        >
-          <KnotMark cell={cell} dyed={p.dyed} muted={p.muted} stem={p.stem} strong={p.row === "stem"} />
-        </button>
+      <button
+        ref={button}
+        role="gridcell"
+        data-cell={`${p.index}:${p.column}`}
+        className="group absolute top-0 flex cursor-pointer items-center justify-center outline-offset-[-3px]"
+        style={{ left: columnX(p.column) - columnWidth / 2, width: columnWidth, height: p.height }}
+        aria-label={`${p.name} to ${where}: ${state}${cell.finding && `. ${cell.finding}`}`}
+        title={cell.finding || `${p.name} → ${where}: ${state}`}
+        onClick={() => (tied || cell.reach !== null || cell.finding ? setOpen(true) : void p.edits.tie(p.row, p.id, p.output.id))}
+        onKeyDown={(e) => {
+          const by = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1] }[e.key];
+          if (by) {
+            e.preventDefault();
+            move(by[0]!, by[1]!);
+          } else if (e.key === "Delete" || e.key === "Backspace") {
+            e.preventDefault();
+            clear();
+          }
+        }}
+      >
+        <KnotMark cell={cell} dyed={p.dyed} muted={p.muted} stem={p.stem} strong={p.row === "stem"} />
+      </button>
       {/* There are hundreds of cells: one has a popover only while it is open. */}
       {open && (
-      <Popover.Root open onOpenChange={setOpen}>
-      <Popover.Anchor virtualRef={button as React.RefObject<HTMLButtonElement>} />
-      <Popover.Portal>
-        <Popover.Content className="card z-50 w-72 p-3.5 text-[13px]" sideOffset={-6} collisionPadding={10} onOpenAutoFocus={(e) => !tied && e.preventDefault()} onCloseAutoFocus={(e) => (e.preventDefault(), button.current?.focus())}>
-          <p className="font-bold">
-            {p.name} → {where}
-          </p>
-          {cell.finding && <p className="mt-1 text-wrong">{cell.finding}.</p>}
-          {cell.reach !== null && p.row === "track" && (
-            <p className="mt-1 text-muted">
-              Arrives at <span className="tc text-ink">{shownGain(cell.reach)} dB</span>
-              {tied ? (cell.twice ? ", by its stem and by this knot together." : ".") : " through its stem. Change that at the stem's own knot below, or in the track's feed."}
-            </p>
-          )}
-          {cell.knots.map((k) => (
-            <GainField key={k.id} knot={k} labels={p.row === "stem" ? p.view.stems.find((s) => s.id === p.id)?.labels : p.view.tracks.find((t) => t.id === p.id)?.labels} onGain={(g) => p.edits.command({ kind: "setKnots", command: { knots: [{ ...k, gainDB: g }] } })} />
-          ))}
-          <div className="mt-3 flex gap-2">
-            {tied ? (
-              <button
-                className="pill"
-                onClick={() => {
-                  clear();
-                  setOpen(false);
-                }}
-              >
-                Clear the knot
-              </button>
-            ) : (
-              <button
-                className="pill"
-                onClick={() => {
-                  void p.edits.tie(p.row, p.id, p.output.id);
-                  setOpen(false);
-                }}
-              >
-                Tie this track here itself
-              </button>
-            )}
-          </div>
-        </Popover.Content>
-      </Popover.Portal>
-      </Popover.Root>
+        <Popover.Root open onOpenChange={setOpen}>
+          <Popover.Anchor virtualRef={button as React.RefObject<HTMLButtonElement>} />
+          <Popover.Portal>
+            <Popover.Content className="card z-50 w-72 p-3.5 text-[13px]" sideOffset={-6} collisionPadding={10} onOpenAutoFocus={(e) => !tied && e.preventDefault()} onCloseAutoFocus={(e) => (e.preventDefault(), button.current?.focus())}>
+              <p className="font-bold">
+                {p.name} → {where}
+              </p>
+              {cell.finding && <p className="mt-1 text-wrong">{cell.finding}.</p>}
+              {cell.reach !== null && p.row === "track" && (
+                <p className="mt-1 text-muted">
+                  Arrives at <span className="tc text-ink">{shownGain(cell.reach)} dB</span>
+                  {tied ? (cell.twice ? ", by its stem and by this knot together." : ".") : " through its stem. Change that at the stem's own knot below, or in the track's feed."}
+                </p>
+              )}
+              {cell.knots.map((k) => (
+                <GainField key={k.id} knot={k} labels={p.row === "stem" ? p.view.stems.find((s) => s.id === p.id)?.labels : p.view.tracks.find((t) => t.id === p.id)?.labels} onGain={(g) => p.edits.command({ kind: "setKnots", command: { knots: [{ ...k, gainDB: g }] } })} />
+              ))}
+              <div className="mt-3 flex gap-2">
+                {tied ? (
+                  <button
+                    className="pill"
+                    onClick={() => {
+                      clear();
+                      setOpen(false);
+                    }}
+                  >
+                    Clear the knot
+                  </button>
+                ) : (
+                  <button
+                    className="pill"
+                    onClick={() => {
+                      void p.edits.tie(p.row, p.id, p.output.id);
+                      setOpen(false);
+                    }}
+                  >
+                    Tie this track here itself
+                  </button>
+                )}
+              </div>
+            </Popover.Content>
+          </Popover.Portal>
+        </Popover.Root>
       )}
     </>
   );
