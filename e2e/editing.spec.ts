@@ -249,3 +249,70 @@ test("a cut list lays takes out, a changed one moves the work, and the reel is w
   expect(zip.suggestedFilename()).toMatch(/as OpenTimelineIO\.zip$/);
   expect(statSync(await zip.path()).size).toBeGreaterThan(20_000_000);
 });
+
+test("clips are worked on by mouse", async ({ page }) => {
+  await newProduction(page, "The Lantern Ferry, by mouse");
+  await bringIn(page, "Recorder card LF03", ["LF03"], ["LF03_12A_T03.wav"]);
+  await unravel(page, /12A.*take 3/);
+  await track(page, "Radio").click();
+  /** Where a timecode lies on the screen: the shuttle's line is put there. */
+  const xAt = async (timecode: string) => {
+    await goTo(page, timecode);
+    const box = (await page.locator(".time-area span[aria-hidden]").first().boundingBox())!;
+    return box.x + 1;
+  };
+  const row = (await track(page, "Radio").boundingBox())!;
+  const middle = row.y + row.height / 2 + 2;
+  const drag = async (x: number, y: number, by: number, key?: string) => {
+    if (key) await page.keyboard.down(key);
+    await page.mouse.move(x, y);
+    await page.mouse.down();
+    await page.mouse.move(x + by, y, { steps: 3 });
+    await page.mouse.up();
+    if (key) await page.keyboard.up(key);
+  };
+  const end = await xAt("10:00:52:00");
+  const inside = await xAt("10:00:40:00");
+  const start = page.getByLabel("Timecode at which the clip starts");
+
+  await test.step("an edge trims all that are tied", async () => {
+    await drag(end - 2, middle, -60);
+    await did(page, /trim/i);
+    await drag(inside, middle, 0);
+    await expect(page.getByText(/lasts/)).not.toContainText("0:20.0");
+  });
+  await test.step("a corner fades", async () => {
+    await drag(end - 60 - 6, row.y + 9, -40);
+    await did(page, /fade out/i);
+    await expect(page.getByLabel("Fade out in milliseconds")).not.toHaveValue("0");
+  });
+  await test.step("the middle moves, with all that are tied", async () => {
+    await drag(inside, middle, 50);
+    await did(page, /move/i);
+    await expect(start).not.toHaveValue("10:00:32:00");
+    const moved = await start.inputValue();
+    await track(page, "Boom").click();
+    await expect(start).toHaveValue(moved);
+    await page.keyboard.press("Control+z");
+    await expect(start).toHaveValue("10:00:32:00");
+  });
+  await test.step("with Alt the sound slips inside, once there are handles", async () => {
+    await drag(inside, middle, -20, "Alt");
+    await did(page, /slip/i);
+    await expect(start).toHaveValue("10:00:32:00");
+  });
+  await test.step("with Ctrl it is copied", async () => {
+    await drag(inside, middle, 90, "Control");
+    await did(page, /paste/i);
+    await page.keyboard.press("Control+z");
+    await did(page, /slip/i);
+  });
+  await test.step("along the foot a range is chosen, which can be taken out with its gap", async () => {
+    await drag(inside, row.y + row.height - 4, 40);
+    await page.keyboard.press("Shift+Delete");
+    const warning = page.getByRole("dialog", { name: "This breaks sync" });
+    await warning.getByRole("button", { name: "Leave it in sync" }).click();
+    await page.keyboard.press("Alt+Delete");
+    await did(page, "Undo: cut a range out of all tracks");
+  });
+});

@@ -88,8 +88,11 @@ func (l Library) Follow(ctx context.Context, o store.OpenReel, author, name, tex
 		title = name
 	}
 	build, err := cutlist.Build(c.laid, c.takes, c.rearrange, id, title)
-	if err != nil {
-		return o, err
+	if err == nil {
+		o, err = l.Store.Do(ctx, o.ID, o.Revision, author, func(*reel.Reel) (reel.Command, error) { return build, nil })
 	}
-	return l.Store.Do(ctx, o.ID, o.Revision, author, func(*reel.Reel) (reel.Command, error) { return build, nil })
+	if err != nil {
+		_ = l.Store.RemoveCutList(context.WithoutCancel(ctx), id) // what stays is of no use, and does no harm
+	}
+	return o, err
 }

@@ -188,7 +188,7 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   }, []);
   const overall = useMemo(() => whole(view, timeWidth), [view.clips, view.head.start, view.end, timeWidth]); // eslint-disable-line react-hooks/exhaustive-deps
   const [scroll] = useState(() => new Scroll(overall));
-  useLayoutEffect(() => scroll.fit(overall), [scroll, overall]);
+  useLayoutEffect(() => scroll.fit(overall, timeWidth), [scroll, overall, timeWidth]);
   useEffect(() => {
     if (!playing) return;
     // The page turns when the shuttle runs out of it.

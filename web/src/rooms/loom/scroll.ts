@@ -8,12 +8,14 @@ import type { TimeView } from "./geometry";
 export class Scroll {
   #chosen: TimeView | null = null; // null while the whole reel is in view
   #whole: TimeView;
+  #exact: TimeView; // what the whole is now; #whole stays while an edit changes it only a little
+  #width = 0;
   #told: TimeView;
   #listeners = new Set<() => void>();
   #due = 0;
 
   constructor(whole: TimeView) {
-    this.#whole = this.#told = whole;
+    this.#whole = this.#exact = this.#told = whole;
   }
 
   /** As it is now, though it may not have been drawn yet. */
@@ -22,8 +24,13 @@ export class Scroll {
   /** As it was last told. */
   told = (): TimeView => this.#told;
 
-  /** What the whole reel is. */
-  fit(whole: TimeView) {
+  /** What the whole reel is, in a view of that width. An edit that still fits does not make everything shift under the hand. */
+  fit(whole: TimeView, width: number) {
+    const end = (v: TimeView) => v.left + v.perPixel * width;
+    const fits = width === this.#width && whole.left >= this.#whole.left && end(whole) <= end(this.#whole) && whole.perPixel > this.#whole.perPixel * 0.6;
+    this.#exact = whole;
+    this.#width = width;
+    if (fits) return;
     this.#whole = whole;
     this.#tell();
   }
@@ -35,6 +42,7 @@ export class Scroll {
 
   showAll = () => {
     this.#chosen = null;
+    this.#whole = this.#exact;
     this.#tell();
   };
 
