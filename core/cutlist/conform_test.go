@@ -97,9 +97,9 @@ func TestChangedCutsThereAndBack(t *testing.T) {
 		first[i].SourceIn, first[i].Roll = in*second, first[i].Found.Take
 	}
 	// The second event goes to the end, and the third is a second shorter.
-	second_ := []Entry{first[0], first[2], first[1]}
-	second_[1].From, second_[1].To = first[1].From, first[1].From+3*second
-	second_[2].From, second_[2].To = first[1].From+3*second, first[1].From+7*second
+	recut := []Entry{first[0], first[2], first[1]}
+	recut[1].From, recut[1].To = first[1].From, first[1].From+3*second
+	recut[2].From, recut[2].To = first[1].From+3*second, first[1].From+7*second
 	follow := func(before, after []Entry) []string {
 		var rearrange *reel.Rearrange
 		fresh := after
@@ -132,10 +132,10 @@ func TestChangedCutsThereAndBack(t *testing.T) {
 	laid := follow(nil, first)
 	require.Len(t, laid, 3)
 	assert.Equal(t, laid, follow(first, first))
-	changed := follow(first, second_)
+	changed := follow(first, recut)
 	assert.Len(t, changed, 3)
 	assert.NotEqual(t, laid, changed)
-	back := follow(second_, first)
+	back := follow(recut, first)
 	assert.Len(t, back, 4, "the second that was gone is laid anew, beside what stayed")
 	assert.Equal(t, laid[:2], back[:2])
 }

@@ -24,7 +24,7 @@ type SetReel struct {
 	PanLaw    *float64       `json:"panLaw"`
 	FrameRate *timecode.Rate `json:"frameRate"`
 	Picture   *Picture       `json:"picture"` // an empty take puts the picture away
-	CutList   *string        `json:"cutList"` // ID of the list that the reel follows
+	CutList   *string        `json:"-"`       // ID of the list that the reel follows; the server sets it
 }
 
 func (c SetReel) Plan(r *Reel) (Change, string, error) {
