@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"math"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -17,6 +18,8 @@ import (
 
 	"zestyloom/core/cutlist"
 	"zestyloom/core/timecode"
+	"zestyloom/core/wave"
+	"zestyloom/core/wave/wavetest"
 	"zestyloom/internal/api"
 	"zestyloom/internal/app/apptest"
 )
@@ -63,6 +66,12 @@ func TestCutLists(t *testing.T) {
 	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", path+"/read", request("Dear all, the cut is late.")), "There is no event in this list")
 	assert.Contains(t, s.Refused(http.StatusNotFound, "GET", path, nil), "follows no cut list")
 
+	// A take at another rate is known, and said what to do with.
+	far := wave.Header{Format: wave.Format{SampleRate: 44100, Channels: 1, BitDepth: 24, Bytes: 3, Encoding: wave.PCM}, Frames: 5 * 44100,
+		Bext: &wave.Bext{TimeReference: 11 * 3600 * 44100}, IXML: &wave.IXML{Scene: "14", Take: "1", Tape: "LF07", Tracks: &wave.IXMLTracks{Tracks: []wave.IXMLTrack{{InterleaveIndex: "1", Name: "Boom"}}}}}
+	s.Put("far.wav", wavetest.Bytes(t, far, func(_, i int) float64 { return 0.1 * math.Sin(float64(i)*0.03) }))
+	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", path+"/read", request("001 BL V C 00:00:00:00 00:00:01:00 01:00:00:00 01:00:01:00")), "no event")
+
 	var reading struct {
 		By      int64
 		Entries []cutlist.Entry
@@ -72,6 +81,10 @@ func TestCutLists(t *testing.T) {
 	assert.EqualValues(t, 9*3600*48000, reading.By, "the list counts from 01:00:00:00, the reel from 10:00:00:00")
 	assert.Equal(t, "roll, timecode", reading.Entries[0].Found.By)
 	assert.Equal(t, "No take of roll LF07 is here, nor one of that name", reading.Entries[2].Found.Why)
+
+	s.Bring(production, "far.wav")
+	s.OK("POST", path+"/read", request(firstCut), &reading)
+	assert.Equal(t, "14/1 is at 44100 Hz and the reel at 48000 Hz: resample it under Takes, then read the list again", reading.Entries[2].Found.Why)
 
 	s.OK("POST", path, request(firstCut), &v)
 	assert.Equal(t, []string{"Boom 25+25 @0", "Ines lav 25+25 @0", "Boom 50+12 @50", "Ines lav 50+12 @50"}, clipsOf(v), "each channel that is on, on the track of its name")

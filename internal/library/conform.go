@@ -2,11 +2,13 @@ package library
 
 import (
 	"context"
+	"fmt"
 	"strings"
 
 	"zestyloom/core/cutlist"
 	"zestyloom/core/reel"
 	"zestyloom/core/take"
+	"zestyloom/core/timecode"
 	"zestyloom/internal/store"
 )
 
@@ -30,22 +32,37 @@ func (l Library) Conform(ctx context.Context, o store.OpenReel, text string) (Co
 	if err != nil {
 		return Conform{}, err
 	}
-	var sources []cutlist.Source
+	var sources, others []cutlist.Source // at the reel's rate, and at others, on the reel's clock
+	rates := map[string]int{}
 	for _, t := range takes {
 		d := t.Description
-		if len(t.Channels) == 0 || d.SampleRate != head.SampleRate || t.Settled() {
+		if len(t.Channels) == 0 || t.Settled() {
 			continue
 		}
 		s := cutlist.Source{ID: t.ID, Title: t.Title(), File: t.FileName, Roll: d.Roll, Scene: d.Scene, Take: d.Take, Start: d.StartSamples, Frames: d.Frames, Camera: t.Kind == take.Camera}
 		if t.Tie != nil {
 			s.SyncTo, s.Later = t.Tie.Reference, t.Tie.Offset
 		}
-		sources = append(sources, s)
+		if rates[t.ID] = d.SampleRate; d.SampleRate == head.SampleRate {
+			sources = append(sources, s)
+			continue
+		}
+		if s.Start != nil {
+			start := timecode.Convert(*s.Start, d.SampleRate, head.SampleRate)
+			s.Start = &start
+		}
+		s.Frames = timecode.Convert(s.Frames, d.SampleRate, head.SampleRate)
+		others = append(others, s)
 	}
 	events, by := cutlist.Onto(list.Spoken(), head.Start, head.SampleRate)
 	c := Conform{Cut: store.Cut{Title: list.Title, FrameRate: list.FrameRate, By: by, Notes: list.Notes, Entries: cutlist.Match(events, sources, head.FrameRate, head.SampleRate)}}
 	if c.Notes == nil {
 		c.Notes = []string{}
+	}
+	for i, other := range cutlist.Match(events, others, head.FrameRate, head.SampleRate) {
+		if e := &c.Entries[i]; e.Found.Take == "" && other.Found.Take != "" {
+			e.Found.Why = fmt.Sprintf("%s is at %d Hz and the reel at %d Hz: resample it under Takes, then read the list again", other.Found.Title, rates[other.Found.Take], head.SampleRate)
+		}
 	}
 	stems, err := l.Store.Stems(ctx, o.Production)
 	if err != nil {
