@@ -176,7 +176,8 @@ func partsOf(t store.Take, kind string, s Settings) (parts []take.Part, names []
 			}
 		}
 		for _, set := range t.Sets {
-			if set.Kind == take.Bonded && len(set.Channels) == len(whole.Channels) && len(set.Channels) == len(t.Channels) {
+			// A list names the channels by their numbers in the take, so beside one they stay in its order.
+			if kind == "ply" && set.Kind == take.Bonded && len(set.Channels) == len(whole.Channels) && len(set.Channels) == len(t.Channels) {
 				whole.Channels, whole.Labels = nil, set.Labels
 				for _, c := range set.Channels {
 					whole.Channels = append(whole.Channels, c-1)

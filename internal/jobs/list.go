@@ -13,6 +13,7 @@ import (
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
 	"zestyloom/core/take"
+	"zestyloom/internal/media"
 	"zestyloom/internal/store"
 )
 
@@ -84,6 +85,9 @@ func (r *Runner) list(ctx context.Context, w store.Work) (message string, err er
 			return "", err
 		}
 	}
+	if len(audio) == 0 {
+		return "", fault.New(fault.Damaged, "None of the reel's takes could be written: %s", report[0].Message)
+	}
 	text, notes, err := listOf(o.Reel, args.Format, audio, rate)
 	if err != nil {
 		return "", err
@@ -95,10 +99,10 @@ func (r *Runner) list(ctx context.Context, w store.Work) (message string, err er
 	}
 	defer file.Close()
 	if _, err := file.Write(text); err != nil {
-		return "", err
+		return "", media.Explain(err)
 	}
 	if err := file.Sync(); err != nil {
-		return "", err
+		return "", media.Explain(err)
 	}
 	report = slices.Insert(report, 0, store.Outcome{Title: name, OK: true, Files: []store.WrittenFile{{Name: name, Size: int64(len(text)), Tracks: []string{}}}})
 	return strings.Join(notes, ". "), r.Store.SetOutcomes(ctx, w.ID, report)
@@ -116,17 +120,14 @@ func listOf(r *reel.Reel, format string, audio map[string]cutlist.Audio, rate in
 		for i := range l.Events {
 			l.Events[i].Fade = 0
 		}
-		off, err := cutlist.WriteEDL(&out, l, rate)
-		if off > 0 {
+		var off int
+		if off, err = cutlist.WriteEDL(&out, l, rate); off > 0 {
 			notes = append([]string{fmt.Sprintf("%d of the events do not lie on frames, and this list counts in frames", off)}, notes...)
 		}
-		return out.Bytes(), notes, err
 	case "otio":
-		return finish(&out, notes, cutlist.WriteOTIO(&out, l, rate))
+		err = cutlist.WriteOTIO(&out, l, rate)
+	default:
+		err = cutlist.WriteADL(&out, r, audio)
 	}
-	return finish(&out, notes, cutlist.WriteADL(&out, r, audio))
-}
-
-func finish(out *bytes.Buffer, notes []string, err error) ([]byte, []string, error) {
 	return out.Bytes(), notes, err
 }
