@@ -48,6 +48,7 @@ type PlannedFile struct {
 
 // Plan is what a print will write.
 type Plan struct {
+	Revision      int64         `json:"revision"` // of the reel; whoever keeps reels by revisions sets it
 	Spec          Spec          `json:"spec"`
 	Packaging     Packaging     `json:"packaging"`
 	Production    string        `json:"production"`
@@ -63,6 +64,14 @@ type Plan struct {
 // Printable tells whether nothing stands against printing.
 func (p Plan) Printable() bool {
 	return len(p.Files) > 0 && !slices.ContainsFunc(p.Findings, func(f Finding) bool { return f.Severity == Error })
+}
+
+// Bytes is how large the files will be together, about.
+func (p Plan) Bytes() (n int64) {
+	for _, f := range p.Files {
+		n += p.Frames*int64(len(f.Channels))*int64(p.Spec.BitDepth/8) + 4096
+	}
+	return n
 }
 
 // NewPlan works out what printing r after spec would write. It gives the reel to print too: r itself where it is laid

@@ -37,6 +37,36 @@ func (c Change) Inverse() Change {
 	return Change{turn(c.Head), turn(c.Stems), turn(c.Tracks), turn(c.Clips), turn(c.Groups), turn(c.Knots), turn(c.Marks)}
 }
 
+// Takes gives the IDs of the takes that what the change puts refers to, each once and in order.
+func (c Change) Takes() []string {
+	used := map[string]bool{}
+	for _, p := range c.Head {
+		if p.After != nil {
+			used[p.After.Picture.Take] = true
+		}
+	}
+	for _, p := range c.Clips {
+		if p.After != nil {
+			p.After.uses(used)
+		}
+	}
+	delete(used, "")
+	return slices.Sorted(maps.Keys(used))
+}
+
+// uses notes the takes that a clip refers to, also through what it borrows and what it was settled from.
+func (c Clip) uses(takes map[string]bool) {
+	takes[c.Take] = true
+	for _, l := range c.Lanes {
+		for _, b := range l.Borrowed {
+			takes[b.Take] = true
+		}
+	}
+	for _, s := range c.Settled {
+		s.uses(takes)
+	}
+}
+
 func turn[T any](puts []Put[T]) []Put[T] {
 	var out []Put[T]
 	for i := len(puts) - 1; i >= 0; i-- {

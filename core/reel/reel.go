@@ -155,6 +155,16 @@ func (r *Reel) Clone() *Reel {
 	return &Reel{r.Head, maps.Clone(r.Stems), maps.Clone(r.Tracks), maps.Clone(r.Clips), maps.Clone(r.Groups), maps.Clone(r.Knots), maps.Clone(r.Marks)}
 }
 
+// TakesHeard gives the IDs of the takes whose sound the reel plays, each once and in order.
+func (r *Reel) TakesHeard() []string {
+	heard := map[string]bool{}
+	for _, c := range r.Clips {
+		c.Settled = nil // what it was rendered from is not played
+		c.uses(heard)
+	}
+	return slices.Sorted(maps.Keys(heard))
+}
+
 func byOrder(a, b Track) int { return cmp.Or(a.Order-b.Order, strings.Compare(a.ID, b.ID)) }
 
 // TrackList gives the tracks from top to bottom.

@@ -11,7 +11,6 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"zestyloom/core/fault"
-	"zestyloom/internal/jobs"
 	"zestyloom/internal/store"
 )
 
@@ -29,15 +28,23 @@ func (s *Server) StartBatch(c *gin.Context, id ProductionID) {
 	s.answer(c, http.StatusAccepted, gin.H{"work": work}, err)
 }
 
+// writtenFile is a file of a batch and where it lies.
+type writtenFile struct {
+	store.WrittenFile
+	key string
+}
+
 // written gives the files of a batch that are there.
-func (s *Server) written(c *gin.Context, id string) (w store.Work, files []store.WrittenFile, ok bool) {
+func (s *Server) written(c *gin.Context, id string) (w store.Work, files []writtenFile, ok bool) {
 	w, err := s.Store.Work(c, id)
 	if err != nil {
 		s.fail(c, err)
 		return w, nil, false
 	}
 	for _, o := range w.Report {
-		files = append(files, o.Files...)
+		for _, f := range o.Files {
+			files = append(files, writtenFile{f, o.Folder + "/" + f.Name})
+		}
 	}
 	return w, files, true
 }
@@ -50,7 +57,7 @@ func (s *Server) GetWrittenFile(c *gin.Context, id WorkID, name string) {
 	}
 	for _, f := range files {
 		if f.Name == name {
-			s.send(c, jobs.BatchKey(id, name), name, w.CreatedAt)
+			s.send(c, f.key, name, w.CreatedAt)
 			return
 		}
 	}
@@ -69,7 +76,7 @@ func (s *Server) GetBatchArchive(c *gin.Context, id WorkID) {
 	}
 	a := s.archive(c, w.Title, w.CreatedAt)
 	for _, f := range files {
-		a.file(jobs.BatchKey(id, f.Name), f.Name)
+		a.file(f.key, f.Name, f.Size)
 	}
 	var undone strings.Builder
 	for _, o := range w.Report {
@@ -126,11 +133,16 @@ func (a *archive) add(name string, from io.Reader) {
 	}
 }
 
-func (a *archive) file(key, name string) {
+// file adds a file of the media, which must have the size in bytes that it was written with.
+func (a *archive) file(key, name string, size int64) {
 	if a.err != nil {
 		return
 	}
-	f, _, err := a.server.Media.Open(key)
+	f, now, err := a.server.Media.Open(key)
+	if err == nil && now != size {
+		f.Close()
+		err = fault.New(fault.Damaged, "%s has %d bytes on the disk and was written with %d", name, now, size)
+	}
 	if err != nil {
 		a.err = err
 		return

@@ -201,6 +201,9 @@ type Print = store.Print
 type PrintRequest struct {
 	Packaging *Packaging `json:"packaging,omitempty"`
 
+	// Revision Of the plan that was looked at. Where the reel has been changed since, nothing is printed, and the refusal says by what
+	Revision *int64 `json:"revision,omitempty"`
+
 	// Spec Left out: the one that the reel is laid out for
 	Spec *string `json:"spec,omitempty"`
 }
@@ -263,6 +266,12 @@ type ReportResult struct {
 
 	// Missing Lines that are about no take
 	Missing []string `json:"missing"`
+}
+
+// Retry defines model for Retry.
+type Retry struct {
+	// Again Take a file in although the production has it already
+	Again *bool `json:"again,omitempty"`
 }
 
 // Route defines model for Route.
@@ -351,9 +360,12 @@ type TakeKind = take.Kind
 
 // TakeList defines model for TakeList.
 type TakeList struct {
-	Redo  string `json:"redo"`
-	Takes []Take `json:"takes"`
-	Undo  string `json:"undo"`
+	Redo string `json:"redo"`
+
+	// Revision How often the takes have been edited
+	Revision int64  `json:"revision"`
+	Takes    []Take `json:"takes"`
+	Undo     string `json:"undo"`
 }
 
 // TakesEdit defines model for TakesEdit.
@@ -445,6 +457,11 @@ type ListCardFilesParams struct {
 	Folder *string `form:"folder,omitempty" json:"folder,omitempty"`
 }
 
+// RenameProductionJSONBody defines parameters for RenameProduction.
+type RenameProductionJSONBody struct {
+	Name string `json:"name"`
+}
+
 // GetReelParams defines parameters for GetReel.
 type GetReelParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
@@ -533,6 +550,9 @@ type GetSamplesParams struct {
 // CreateProductionJSONRequestBody defines body for CreateProduction for application/json ContentType.
 type CreateProductionJSONRequestBody = NewProduction
 
+// RenameProductionJSONRequestBody defines body for RenameProduction for application/json ContentType.
+type RenameProductionJSONRequestBody RenameProductionJSONBody
+
 // StartBatchJSONRequestBody defines body for StartBatch for application/json ContentType.
 type StartBatchJSONRequestBody = BatchRequest
 
@@ -556,6 +576,12 @@ type EditTakesJSONRequestBody = TakesEdit
 
 // GroupTakesJSONRequestBody defines body for GroupTakes for application/json ContentType.
 type GroupTakesJSONRequestBody = TakeChoice
+
+// RedoTakeEditJSONRequestBody defines body for RedoTakeEdit for application/json ContentType.
+type RedoTakeEditJSONRequestBody = AtRevision
+
+// UndoTakeEditJSONRequestBody defines body for UndoTakeEdit for application/json ContentType.
+type UndoTakeEditJSONRequestBody = AtRevision
 
 // DoCommandJSONRequestBody defines body for DoCommand for application/json ContentType.
 type DoCommandJSONRequestBody = CommandRequest
@@ -608,6 +634,9 @@ type RefuseMatchJSONRequestBody RefuseMatchJSONBody
 // TieTakeJSONRequestBody defines body for TieTake for application/json ContentType.
 type TieTakeJSONRequestBody = Tie
 
+// RetryWorkJSONRequestBody defines body for RetryWork for application/json ContentType.
+type RetryWorkJSONRequestBody = Retry
+
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
 
@@ -616,6 +645,12 @@ type ServerInterface interface {
 
 	// (GET /cards/{card}/files)
 	ListCardFiles(c *gin.Context, card string, params ListCardFilesParams)
+
+	// (GET /events)
+	WatchAll(c *gin.Context)
+
+	// (DELETE /prints/{print})
+	RemovePrint(c *gin.Context, print PrintID)
 
 	// (GET /prints/{print})
 	GetPrint(c *gin.Context, print PrintID)
@@ -632,8 +667,14 @@ type ServerInterface interface {
 	// (POST /productions)
 	CreateProduction(c *gin.Context)
 
+	// (DELETE /productions/{production})
+	RemoveProduction(c *gin.Context, production ProductionID)
+
 	// (GET /productions/{production})
 	GetProduction(c *gin.Context, production ProductionID)
+
+	// (PATCH /productions/{production})
+	RenameProduction(c *gin.Context, production ProductionID)
 
 	// (POST /productions/{production}/batches)
 	StartBatch(c *gin.Context, production ProductionID)
@@ -707,9 +748,6 @@ type ServerInterface interface {
 	// (POST /reels/{reel}/cutlist/write)
 	WriteCutList(c *gin.Context, reel ReelID)
 
-	// (GET /reels/{reel}/events)
-	WatchReel(c *gin.Context, reel ReelID)
-
 	// (GET /reels/{reel}/history)
 	GetHistory(c *gin.Context, reel ReelID)
 
@@ -749,6 +787,9 @@ type ServerInterface interface {
 	// (POST /specs)
 	AddSpec(c *gin.Context)
 
+	// (DELETE /specs/{spec})
+	RemoveSpec(c *gin.Context, spec string)
+
 	// (DELETE /takes/{take})
 	RemoveTake(c *gin.Context, take TakeID)
 
@@ -784,6 +825,12 @@ type ServerInterface interface {
 
 	// (PUT /takes/{take}/tie)
 	TieTake(c *gin.Context, take TakeID)
+
+	// (DELETE /work/{work})
+	RemoveWork(c *gin.Context, work WorkID)
+
+	// (GET /work/{work})
+	GetWork(c *gin.Context, work WorkID)
 
 	// (GET /work/{work}/archive)
 	GetBatchArchive(c *gin.Context, work WorkID)
@@ -854,6 +901,44 @@ func (siw *ServerInterfaceWrapper) ListCardFiles(c *gin.Context) {
 	}
 
 	siw.Handler.ListCardFiles(c, card, params)
+}
+
+// WatchAll operation middleware
+func (siw *ServerInterfaceWrapper) WatchAll(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.WatchAll(c)
+}
+
+// RemovePrint operation middleware
+func (siw *ServerInterfaceWrapper) RemovePrint(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "print" -------------
+	var print PrintID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "print", c.Param("print"), &print, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter print: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemovePrint(c, print)
 }
 
 // GetPrint operation middleware
@@ -966,6 +1051,31 @@ func (siw *ServerInterfaceWrapper) CreateProduction(c *gin.Context) {
 	siw.Handler.CreateProduction(c)
 }
 
+// RemoveProduction operation middleware
+func (siw *ServerInterfaceWrapper) RemoveProduction(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveProduction(c, production)
+}
+
 // GetProduction operation middleware
 func (siw *ServerInterfaceWrapper) GetProduction(c *gin.Context) {
 
@@ -989,6 +1099,31 @@ func (siw *ServerInterfaceWrapper) GetProduction(c *gin.Context) {
 	}
 
 	siw.Handler.GetProduction(c, production)
+}
+
+// RenameProduction operation middleware
+func (siw *ServerInterfaceWrapper) RenameProduction(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RenameProduction(c, production)
 }
 
 // StartBatch operation middleware
@@ -1624,31 +1759,6 @@ func (siw *ServerInterfaceWrapper) WriteCutList(c *gin.Context) {
 	siw.Handler.WriteCutList(c, reel)
 }
 
-// WatchReel operation middleware
-func (siw *ServerInterfaceWrapper) WatchReel(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "reel" -------------
-	var reel ReelID
-
-	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.WatchReel(c, reel)
-}
-
 // GetHistory operation middleware
 func (siw *ServerInterfaceWrapper) GetHistory(c *gin.Context) {
 
@@ -2005,6 +2115,31 @@ func (siw *ServerInterfaceWrapper) AddSpec(c *gin.Context) {
 	siw.Handler.AddSpec(c)
 }
 
+// RemoveSpec operation middleware
+func (siw *ServerInterfaceWrapper) RemoveSpec(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "spec" -------------
+	var spec string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "spec", c.Param("spec"), &spec, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter spec: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveSpec(c, spec)
+}
+
 // RemoveTake operation middleware
 func (siw *ServerInterfaceWrapper) RemoveTake(c *gin.Context) {
 
@@ -2359,6 +2494,56 @@ func (siw *ServerInterfaceWrapper) TieTake(c *gin.Context) {
 	siw.Handler.TieTake(c, take)
 }
 
+// RemoveWork operation middleware
+func (siw *ServerInterfaceWrapper) RemoveWork(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "work" -------------
+	var work WorkID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "work", c.Param("work"), &work, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter work: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveWork(c, work)
+}
+
+// GetWork operation middleware
+func (siw *ServerInterfaceWrapper) GetWork(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "work" -------------
+	var work WorkID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "work", c.Param("work"), &work, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter work: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetWork(c, work)
+}
+
 // GetBatchArchive operation middleware
 func (siw *ServerInterfaceWrapper) GetBatchArchive(c *gin.Context) {
 
@@ -2497,7 +2682,9 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 
 	router.GET(options.BaseURL+"/productions", wrapper.ListProductions)
 	router.POST(options.BaseURL+"/productions", wrapper.CreateProduction)
+	router.DELETE(options.BaseURL+"/productions/:production", wrapper.RemoveProduction)
 	router.GET(options.BaseURL+"/productions/:production", wrapper.GetProduction)
+	router.PATCH(options.BaseURL+"/productions/:production", wrapper.RenameProduction)
 	router.GET(options.BaseURL+"/productions/:production/takes", wrapper.ListTakes)
 	router.POST(options.BaseURL+"/productions/:production/takes/undo", wrapper.UndoTakeEdit)
 	router.POST(options.BaseURL+"/productions/:production/takes/redo", wrapper.RedoTakeEdit)
@@ -2529,13 +2716,15 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/takes/:take/carry", wrapper.CarryNames)
 	router.GET(options.BaseURL+"/takes/:take/overview", wrapper.GetOverview)
 	router.GET(options.BaseURL+"/takes/:take/samples", wrapper.GetSamples)
+	router.DELETE(options.BaseURL+"/work/:work", wrapper.RemoveWork)
+	router.GET(options.BaseURL+"/work/:work", wrapper.GetWork)
 	router.POST(options.BaseURL+"/work/:work/cancel", wrapper.CancelWork)
 	router.POST(options.BaseURL+"/work/:work/retry", wrapper.RetryWork)
+	router.GET(options.BaseURL+"/events", wrapper.WatchAll)
 	router.GET(options.BaseURL+"/cards", wrapper.ListCards)
 	router.GET(options.BaseURL+"/cards/:card/files", wrapper.ListCardFiles)
 	router.DELETE(options.BaseURL+"/reels/:reel", wrapper.RemoveReel)
 	router.GET(options.BaseURL+"/reels/:reel", wrapper.GetReel)
-	router.GET(options.BaseURL+"/reels/:reel/events", wrapper.WatchReel)
 	router.GET(options.BaseURL+"/reels/:reel/history", wrapper.GetHistory)
 	router.POST(options.BaseURL+"/reels/:reel/commands", wrapper.DoCommand)
 	router.POST(options.BaseURL+"/reels/:reel/undo", wrapper.UndoReel)
@@ -2552,9 +2741,11 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/reels/:reel/plan", wrapper.PlanPrint)
 	router.GET(options.BaseURL+"/reels/:reel/prints", wrapper.ListPrints)
 	router.POST(options.BaseURL+"/reels/:reel/prints", wrapper.StartPrint)
+	router.DELETE(options.BaseURL+"/prints/:print", wrapper.RemovePrint)
 	router.GET(options.BaseURL+"/prints/:print", wrapper.GetPrint)
 	router.GET(options.BaseURL+"/prints/:print/files/:name", wrapper.GetPrintedFile)
 	router.GET(options.BaseURL+"/prints/:print/archive", wrapper.GetPrintArchive)
 	router.GET(options.BaseURL+"/specs", wrapper.ListSpecs)
 	router.POST(options.BaseURL+"/specs", wrapper.AddSpec)
+	router.DELETE(options.BaseURL+"/specs/:spec", wrapper.RemoveSpec)
 }

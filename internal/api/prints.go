@@ -15,7 +15,6 @@ import (
 	"zestyloom/core/delivery"
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
-	"zestyloom/internal/jobs"
 	"zestyloom/internal/store"
 )
 
@@ -108,6 +107,10 @@ func (s *Server) plan(c *gin.Context, id string) (o store.OpenReel, plan deliver
 		s.fail(c, err)
 		return o, plan, nil, false
 	}
+	if body.Revision != nil && *body.Revision != o.Revision {
+		s.fail(c, s.changedSince(c, o, *body.Revision))
+		return o, plan, nil, false
+	}
 	p, err := s.Store.Production(c, o.Production)
 	if err != nil {
 		s.fail(c, err)
@@ -126,12 +129,50 @@ func (s *Server) plan(c *gin.Context, id string) (o store.OpenReel, plan deliver
 	if body.Packaging != nil {
 		packaging = *body.Packaging
 	}
-	plan, laid, err = delivery.NewPlan(p.Name, o.Reel, spec, packaging)
+	if plan, laid, err = delivery.NewPlan(p.Name, o.Reel, spec, packaging); err == nil {
+		plan.Revision = o.Revision
+		err = s.sources(c, &plan, laid)
+	}
 	if err != nil {
 		s.fail(c, err)
 		return o, plan, nil, false
 	}
 	return o, plan, laid, true
+}
+
+// sources puts into a plan what is wrong with the sound that the reel plays: a file that is missing, cut short or no
+// longer what was taken in.
+func (s *Server) sources(ctx context.Context, plan *delivery.Plan, r *reel.Reel) error {
+	session := s.library().Session(ctx)
+	defer session.Close()
+	for _, id := range r.TakesHeard() {
+		_, err := session.Open(id)
+		if err == nil {
+			continue
+		}
+		if fault.KindOf(err) == "" {
+			return err
+		}
+		plan.Findings = append(plan.Findings, delivery.Finding{Rule: "source", Severity: delivery.Error, Message: fault.Sentence(err)})
+	}
+	return nil
+}
+
+// changedSince says what was done to a reel after a revision.
+func (s *Server) changedSince(ctx context.Context, o store.OpenReel, revision int64) error {
+	const shown = 3
+	steps, err := s.Store.History(ctx, o.ID, int(min(max(o.Revision-revision, 1), 100)))
+	if err != nil {
+		return err
+	}
+	var did []string
+	for _, st := range steps {
+		if did = append(did, fmt.Sprintf("%s by %s", st.Name, st.Author)); len(did) == shown && len(steps) > shown {
+			did = append(did, fmt.Sprintf("and %d more", len(steps)-shown))
+			break
+		}
+	}
+	return fault.New(fault.Stale, "The reel has been changed since you looked at the plan (%s). Nothing was printed; look at the plan again", strings.Join(did, ", "))
 }
 
 // PlanPrint gives what a print would write, and what is wrong.
@@ -188,6 +229,18 @@ func (s *Server) delivered(c *gin.Context, id string) (store.Print, bool) {
 	return p, err == nil
 }
 
+// RemovePrint removes a print with its files.
+func (s *Server) RemovePrint(c *gin.Context, id PrintID) {
+	_, err := s.Store.Print(c, id)
+	if err == nil {
+		err = s.Jobs.Remove(c, id)
+	}
+	s.done(c, err)
+}
+
+// RemoveSpec removes a spec of the user's own.
+func (s *Server) RemoveSpec(c *gin.Context, id string) { s.done(c, s.Store.RemoveSpec(c, id)) }
+
 // GetPrintedFile sends one file, also in parts.
 func (s *Server) GetPrintedFile(c *gin.Context, id PrintID, name string) {
 	p, ok := s.delivered(c, id)
@@ -198,7 +251,7 @@ func (s *Server) GetPrintedFile(c *gin.Context, id PrintID, name string) {
 		s.fail(c, fault.New(fault.NotFound, "This print has no file %q", name))
 		return
 	}
-	s.send(c, jobs.PrintKey(id, name), name, p.CreatedAt)
+	s.send(c, p.Folder+"/"+name, name, p.CreatedAt)
 }
 
 // GetPrintArchive sends all files with the report and a manifest that sha256sum reads.
@@ -218,7 +271,7 @@ func (s *Server) GetPrintArchive(c *gin.Context, id PrintID) {
 	}
 	a := s.archive(c, p.Plan.Spec.ID, p.CreatedAt)
 	for _, f := range p.Report.Files {
-		a.file(jobs.PrintKey(id, f.Name), f.Name)
+		a.file(p.Folder+"/"+f.Name, f.Name, f.Size)
 	}
 	a.add("report.json", bytes.NewReader(report))
 	a.add("manifest.sha256", strings.NewReader(manifest))

@@ -4,6 +4,8 @@ import (
 	"net/http"
 
 	"github.com/gin-gonic/gin"
+
+	"zestyloom/internal/store"
 )
 
 // ListProductions gives all productions.
@@ -31,14 +33,55 @@ func (s *Server) GetProduction(c *gin.Context, id ProductionID) {
 // ListWork gives a production's long work.
 func (s *Server) ListWork(c *gin.Context, id ProductionID) {
 	list, err := s.Store.WorkList(c, id)
+	for i := range list {
+		list[i] = shown(list[i])
+	}
 	s.answer(c, http.StatusOK, list, err)
+}
+
+// shown is work without where its files lie, which is nobody's business.
+func shown(w store.Work) store.Work {
+	for i := range w.Report {
+		w.Report[i].Folder = ""
+	}
+	return w
+}
+
+// GetWork gives one piece of work.
+func (s *Server) GetWork(c *gin.Context, id WorkID) {
+	w, err := s.Store.Work(c, id)
+	s.answer(c, http.StatusOK, shown(w), err)
+}
+
+// RemoveWork forgets work with the files that it wrote for download.
+func (s *Server) RemoveWork(c *gin.Context, id WorkID) { s.done(c, s.Jobs.Remove(c, id)) }
+
+// RenameProduction gives a production another name.
+func (s *Server) RenameProduction(c *gin.Context, id ProductionID) {
+	var body RenameProductionJSONBody
+	if !s.read(c, &body) {
+		return
+	}
+	p, err := s.Store.RenameProduction(c, id, body.Name)
+	s.answer(c, http.StatusOK, p, err)
+}
+
+// RemoveProduction removes a production with all that is in it.
+func (s *Server) RemoveProduction(c *gin.Context, id ProductionID) {
+	s.done(c, s.Jobs.RemoveProduction(c, id))
 }
 
 // CancelWork stops work.
 func (s *Server) CancelWork(c *gin.Context, id WorkID) { s.done(c, s.Jobs.Cancel(c, id)) }
 
 // RetryWork queues work again.
-func (s *Server) RetryWork(c *gin.Context, id WorkID) { s.done(c, s.Jobs.Retry(c, id)) }
+func (s *Server) RetryWork(c *gin.Context, id WorkID) {
+	var body Retry
+	if c.Request.ContentLength != 0 && !s.read(c, &body) {
+		return
+	}
+	s.done(c, s.Jobs.Retry(c, id, body.Again != nil && *body.Again))
+}
 
 // ListCards gives the names of the cards.
 func (s *Server) ListCards(c *gin.Context) { c.JSON(http.StatusOK, s.Cards.Names()) }

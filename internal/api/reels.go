@@ -5,7 +5,6 @@ import (
 	"math"
 	"net/http"
 	"slices"
-	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -263,40 +262,7 @@ func (s *Server) FindLenders(c *gin.Context, id ReelID) {
 
 // RemoveReel removes a reel with its history.
 func (s *Server) RemoveReel(c *gin.Context, id ReelID) {
-	s.done(c, s.Store.RemoveReel(c, id))
-}
-
-// heartbeat is how often something is sent to who watches, so that a lost connection is noticed.
-const heartbeat = 15 * time.Second
-
-// WatchReel sends an event whenever the reel may have changed.
-func (s *Server) WatchReel(c *gin.Context, id ReelID) {
-	changed, cancel := s.Store.Subscribe(id)
-	defer cancel()
-	o, err := s.Store.Reel(c, id)
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	c.Header("Cache-Control", "no-store")
-	beat := time.NewTicker(heartbeat)
-	defer beat.Stop()
-	c.SSEvent("revision", o.Revision)
-	c.Writer.Flush()
-	for {
-		select {
-		case <-c.Request.Context().Done():
-			return
-		case <-changed:
-			if o, err = s.Store.Reel(c, id); err != nil {
-				return // the browser connects again and is told
-			}
-			c.SSEvent("revision", o.Revision)
-		case <-beat.C:
-			_, _ = c.Writer.WriteString(": still here\n\n")
-		}
-		c.Writer.Flush()
-	}
+	s.done(c, s.Jobs.RemoveReel(c, id))
 }
 
 // UndoReel takes the newest command back.

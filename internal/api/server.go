@@ -125,6 +125,11 @@ func (s *Server) fail(c *gin.Context, err error) {
 	kind := fault.KindOf(err)
 	status, known := statusOf[kind]
 	sentence := fault.Sentence(err)
+	if store.Unavailable(err) {
+		status, known, sentence = http.StatusServiceUnavailable, true, "The database does not answer just now. Nothing was lost; try again in a moment"
+		c.Header("Retry-After", "2")
+		s.Log.Warn("the database does not answer", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
+	}
 	if !known {
 		status, sentence = http.StatusInternalServerError, "Something went wrong on the server. Try again; if it stays, the server's log says more"
 		if c.Request.Context().Err() == nil {

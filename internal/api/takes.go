@@ -21,18 +21,24 @@ func (s *Server) ListTakes(c *gin.Context, id ProductionID) {
 		s.fail(c, err)
 		return
 	}
-	history, err := s.Store.TakeHistory(c, id)
-	s.answer(c, http.StatusOK, TakeList{Takes: takes, Undo: history.Undo, Redo: history.Redo}, err)
+	history, err := s.Store.TakeHistory(c, id, author(c))
+	s.answer(c, http.StatusOK, TakeList{Takes: takes, Undo: history.Undo, Redo: history.Redo, Revision: history.Revision}, err)
 }
 
 // UndoTakeEdit takes the last edit of takes back.
 func (s *Server) UndoTakeEdit(c *gin.Context, id ProductionID) {
-	s.done(c, s.Store.UndoTakeEdit(c, id))
+	var body AtRevision
+	if s.read(c, &body) {
+		s.done(c, s.Store.UndoTakeEdit(c, id, body.Revision, author(c)))
+	}
 }
 
 // RedoTakeEdit brings it back.
 func (s *Server) RedoTakeEdit(c *gin.Context, id ProductionID) {
-	s.done(c, s.Store.RedoTakeEdit(c, id))
+	var body AtRevision
+	if s.read(c, &body) {
+		s.done(c, s.Store.RedoTakeEdit(c, id, body.Revision, author(c)))
+	}
 }
 
 // GetTake gives one take.
@@ -49,7 +55,7 @@ func (s *Server) EditTake(c *gin.Context, id TakeID) {
 	}
 	t, err := s.Store.Take(c, id)
 	if err == nil {
-		_, err = s.Store.EditTakes(c, t.Production, []string{id}, body)
+		_, err = s.Store.EditTakes(c, t.Production, author(c), []string{id}, body)
 	}
 	if err != nil {
 		s.fail(c, err)
@@ -64,13 +70,13 @@ func (s *Server) EditTakes(c *gin.Context, id ProductionID) {
 	if !s.read(c, &body) {
 		return
 	}
-	changed, err := s.Store.EditTakes(c, id, body.Takes, body.Edit)
+	changed, err := s.Store.EditTakes(c, id, author(c), body.Takes, body.Edit)
 	s.answer(c, http.StatusOK, gin.H{"changed": changed}, err)
 }
 
 // CarryNames names the other takes of the roll like this one.
 func (s *Server) CarryNames(c *gin.Context, id TakeID) {
-	changed, err := s.Store.CarryNames(c, id)
+	changed, err := s.Store.CarryNames(c, id, author(c))
 	s.answer(c, http.StatusOK, gin.H{"changed": changed}, err)
 }
 
@@ -90,7 +96,7 @@ func (s *Server) GroupTakes(c *gin.Context, id ProductionID) {
 	if !s.read(c, &body) {
 		return
 	}
-	made, err := s.Store.Group(c, id, body.Takes)
+	made, err := s.Store.Group(c, id, author(c), body.Takes)
 	if err == nil {
 		_, err = s.Jobs.Diagnose(c, id, made)
 	}
@@ -103,7 +109,7 @@ func (s *Server) GroupTakes(c *gin.Context, id ProductionID) {
 }
 
 // TakeApart gives the files of a take back as takes of their own.
-func (s *Server) TakeApart(c *gin.Context, id TakeID) { s.done(c, s.Store.TakeApart(c, id)) }
+func (s *Server) TakeApart(c *gin.Context, id TakeID) { s.done(c, s.Store.TakeApart(c, id, author(c))) }
 
 // TieTake ties a take to a picture or to another take.
 func (s *Server) TieTake(c *gin.Context, id TakeID) {
@@ -117,7 +123,7 @@ func (s *Server) TieTake(c *gin.Context, id TakeID) {
 func (s *Server) UntieTake(c *gin.Context, id TakeID) { s.tie(c, id, nil) }
 
 func (s *Server) tie(c *gin.Context, id string, tie *store.Tie) {
-	if err := s.Store.SetTie(c, id, tie); err != nil {
+	if err := s.Store.SetTie(c, id, author(c), tie); err != nil {
 		s.fail(c, err)
 		return
 	}
@@ -159,7 +165,7 @@ func (s *Server) ConvertTake(c *gin.Context, id TakeID) {
 		s.fail(c, err)
 		return
 	}
-	work, err := s.Jobs.Convert(c, t, body)
+	work, err := s.Jobs.Convert(c, author(c), t, body)
 	s.answer(c, http.StatusAccepted, gin.H{"work": work}, err)
 }
 
@@ -207,7 +213,7 @@ func (s *Server) ReadReport(c *gin.Context, id ProductionID) {
 		s.fail(c, err)
 		return
 	}
-	changed, missing, err := s.Store.FillFromReport(c, id, report)
+	changed, missing, err := s.Store.FillFromReport(c, id, author(c), report)
 	result := ReportResult{Changed: changed, Missing: []string{}}
 	for _, l := range missing {
 		name := l.File
@@ -222,10 +228,8 @@ func (s *Server) ReadReport(c *gin.Context, id ProductionID) {
 // RemoveTake forgets a take and the server's copy of it.
 func (s *Server) RemoveTake(c *gin.Context, id TakeID) {
 	keys, err := s.Store.RemoveTake(c, id)
-	for _, key := range keys {
-		if key != "" && err == nil {
-			err = s.Media.RemoveAll(key)
-		}
+	if err == nil {
+		err = s.library().Clear(c, keys)
 	}
 	s.done(c, err)
 }

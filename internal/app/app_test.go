@@ -200,12 +200,24 @@ func TestBadFilesHurtNothingElse(t *testing.T) {
 	assert.Len(t, takes, 2)
 	assert.True(t, takes["cut.wav"].Description.Recovered)
 	work = s.Bring(production, "again.wav", "missing.wav", "../../etc/passwd")
-	assert.Contains(t, work["again.wav"].Message, "good.wav")
+	assert.Equal(t, "done", work["again.wav"].State, "the same sound under another name is another file")
+	s.OK("DELETE", "/takes/"+*work["again.wav"].Result, nil, nil)
+	work = s.Bring(production, "good.wav", "missing.wav", "../../etc/passwd")
+	assert.Contains(t, work["good.wav"].Message, "this very file already, as good.wav")
 	assert.Contains(t, work["missing.wav"].Message, "not on card")
 	assert.Equal(t, "failed", work["passwd"].State)
 	left, err := filepath.Glob(filepath.Join(s.Data, "media/sources/*"))
 	require.NoError(t, err)
 	assert.Len(t, left, 2, "nothing of the refused files is left")
+
+	assert.Equal(t, takes["good.wav"].ID, *work["good.wav"].Result)
+	assert.Len(t, s.Takes(production), 2)
+	assert.Equal(t, "again", work["good.wav"].Offer)
+	s.OK("POST", "/work/"+work["good.wav"].ID+"/retry", map[string]any{"again": true}, nil)
+	assert.Empty(t, s.Settled(production)["good.wav"].Offer)
+	var list api.TakeList
+	s.OK("GET", "/productions/"+production+"/takes", nil, &list)
+	assert.Len(t, list.Takes, 3, "it was wanted all the same")
 
 	s.Put("text.wav", good[:len(good)-6]) // mended on the card
 	s.OK("POST", "/work/"+work["text.wav"].ID+"/retry", nil, nil)
@@ -511,9 +523,9 @@ func TestTakeEdits(t *testing.T) {
 	v := s.Reel(production, "Reel 1")
 	s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": 0, "take": take.ID}, &v)
 	assert.Equal(t, "Ines, lav", v.Tracks[1].Name, "the name follows the channel")
-	s.OK("POST", "/productions/"+production+"/takes/undo", nil, nil)
+	s.OK("POST", "/productions/"+production+"/takes/undo", api.AtRevision{}, nil)
 	assert.Equal(t, "Ines lav", s.Takes(production)["12A.wav"].Channels[1].Name)
-	s.OK("POST", "/productions/"+production+"/takes/redo", nil, nil)
+	s.OK("POST", "/productions/"+production+"/takes/redo", api.AtRevision{}, nil)
 	s.Refused(404, "PATCH", "/takes/"+take.ID, map[string]any{"slate": map[string]any{}, "channels": []any{map[string]any{"index": 9, "name": "x"}}})
 	assert.Contains(t, s.Refused(400, "DELETE", "/takes/"+take.ID, nil), "Reel 1")
 }

@@ -100,7 +100,7 @@ func TestMonosAreHeardCutAndWrittenAsOneTake(t *testing.T) {
 	var again api.ReelView
 	s.OK("GET", "/reels/"+v.Id, nil, &again)
 	s.OK("POST", "/reels/"+v.Id+"/plan", map[string]any{"spec": "eight-channel-mix"}, nil)
-	s.OK("POST", "/productions/"+production+"/takes/undo", nil, nil)
+	s.OK("POST", "/productions/"+production+"/takes/undo", api.AtRevision{}, nil)
 	assert.Len(t, s.Takes(production), 1)
 }
 
@@ -179,7 +179,7 @@ func TestChannelsAreReadDifferently(t *testing.T) {
 	s.OK("POST", "/reels/"+v.Id+"/spec", map[string]any{"revision": v.Revision, "spec": "eight-channel-mix"}, &v)
 	assert.Len(t, findings(v, "folded"), 1, "nothing is folded silently")
 	s.Refused(400, "PATCH", "/takes/"+tk.ID, map[string]any{"sets": []any{map[string]any{"kind": "bonded", "channels": []int{1, 9}, "labels": []string{"L", "R"}}}})
-	s.OK("POST", "/productions/"+production+"/takes/undo", nil, nil)
+	s.OK("POST", "/productions/"+production+"/takes/undo", api.AtRevision{}, nil)
 	assert.Equal(t, take.Sum, s.Takes(production)["12A.wav"].Sets[0].Kind)
 	assert.Equal(t, s.Copied("12A.wav"), media(t, s), "nothing was written into the source")
 }
@@ -261,7 +261,7 @@ func TestTakesFindTheirMovies(t *testing.T) {
 	s.OK("PUT", "/takes/"+a.Take+"/tie", map[string]any{"reference": *a.Reference, "offset": a.Result.OffsetSamples, "driftPPM": 0, "confidence": 1, "method": "waveform"}, &tied)
 	assert.Equal(t, "A003C002", tied.Tie.Title)
 	s.OK("POST", "/takes/"+b.Take+"/refuse", map[string]any{"refused": true}, nil)
-	s.OK("POST", "/productions/"+production+"/takes/undo", nil, nil)
+	s.OK("POST", "/productions/"+production+"/takes/undo", api.AtRevision{}, nil)
 	assert.Nil(t, s.Takes(production)["a.wav"].Tie)
 	request["method"] = "timecode"
 	s.OK("POST", "/productions/"+production+"/sync", request, nil)
@@ -360,7 +360,7 @@ func TestAnInterruptedBatchGoesOn(t *testing.T) {
 		files += len(o.Files)
 	}
 	assert.Equal(t, 24, files)
-	left, err := filepath.Glob(filepath.Join(s.Data, "media/batches/*/.part*"))
+	left, err := filepath.Glob(filepath.Join(s.Data, "media/attempts/*"))
 	require.NoError(t, err)
 	assert.Empty(t, left)
 }

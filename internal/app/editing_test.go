@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"context"
 	"encoding/binary"
+	"encoding/json"
 	"fmt"
 	"math"
 	"math/rand"
@@ -20,6 +21,7 @@ import (
 	"zestyloom/core/wave/wavetest"
 	"zestyloom/internal/api"
 	"zestyloom/internal/app/apptest"
+	"zestyloom/internal/store"
 )
 
 // clipsOn gives the clips of a track by its name.
@@ -231,24 +233,25 @@ func TestEditsReachOthers(t *testing.T) {
 	_, v := crossing(t, s)
 	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
 	defer cancel()
-	req, err := http.NewRequestWithContext(ctx, http.MethodGet, s.Base+api.Base+"/reels/"+v.Id+"/events", nil)
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, s.Base+api.Base+"/events", nil)
 	require.NoError(t, err)
 	res, err := http.DefaultClient.Do(req)
 	require.NoError(t, err)
 	defer res.Body.Close()
 	events := bufio.NewScanner(res.Body)
-	next := func() string {
+	next := func() (e store.Event) {
 		for events.Scan() {
 			if data, ok := strings.CutPrefix(events.Text(), "data:"); ok {
-				return strings.TrimSpace(data)
+				require.NoError(t, json.Unmarshal([]byte(data), &e))
+				return e
 			}
 		}
-		return ""
+		return store.Event{Kind: "none"}
 	}
-	require.Equal(t, fmt.Sprint(v.Revision), next())
+	require.Equal(t, store.Event{}, next(), "to begin with anything may have changed")
 	mine := v
 	s.Do(&mine, "setTrack", map[string]any{"track": v.Tracks[1].ID, "gainDB": -2})
-	require.Equal(t, fmt.Sprint(mine.Revision), next())
+	require.Equal(t, store.Event{Kind: "reel", ID: v.Id, Revision: mine.Revision}, next())
 	var part api.ReelView
 	s.OK("GET", fmt.Sprintf("/reels/%s?since=%d", v.Id, v.Revision), nil, &part)
 	require.NotNil(t, part.Since)

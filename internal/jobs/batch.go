@@ -11,6 +11,7 @@ import (
 
 	"zestyloom/core/fault"
 	"zestyloom/core/take"
+	"zestyloom/core/wave"
 	"zestyloom/internal/media"
 	"zestyloom/internal/store"
 )
@@ -41,50 +42,26 @@ func (r *Runner) Batch(ctx context.Context, production, kind string, takes []str
 	return r.add(ctx, production, kind, title+" "+n+" to files", batchArgs{takes, s}, nil)
 }
 
-// batchFolder is the key under which the files of a batch lie.
+// batchFolder is the key under which the files of a batch lie, a folder for each take.
 func batchFolder(work string) string { return "batches/" + work }
-
-// BatchKey is where a file of a batch lies.
-func BatchKey(work, name string) string { return batchFolder(work) + "/" + name }
 
 // batch writes the files of each take in turn. One that fails does not stop the others; what is done is noted as it is
 // done, so that interrupted work goes on where it was.
-func (r *Runner) batch(ctx context.Context, w store.Work) (message string, err error) {
+func (a *attempt) batch(ctx context.Context) (end store.End, err error) {
 	var args batchArgs
-	if err := json.Unmarshal(w.Args, &args); err != nil {
-		return "", err
+	if err := json.Unmarshal(a.Args, &args); err != nil {
+		return end, err
 	}
 	// A try that was stopped and begins again does what failed anew.
-	report := slices.DeleteFunc(w.Report, func(o store.Outcome) bool { return !o.OK })
-	for i, id := range args.Takes {
-		if slices.ContainsFunc(report, func(o store.Outcome) bool { return o.Take == id }) {
-			continue
+	report := slices.DeleteFunc(a.Report, func(o store.Outcome) bool { return !o.OK })
+	report, err = a.eachTake(ctx, args.Takes, report, 0, 1, func(t store.Take, report []store.Outcome, progress func(float64)) (o store.Outcome, err error) {
+		if t.Production != a.Production {
+			return o, fault.New(fault.NotFound, "The take is no longer in this production")
 		}
-		progress := r.progress(ctx, w.ID, float64(i)/float64(len(args.Takes)), float64(i+1)/float64(len(args.Takes)))
-		progress(0)
-		o := store.Outcome{Take: id, Title: id, Files: []store.WrittenFile{}}
-		t, err := r.Store.Take(ctx, id)
-		if err == nil && t.Production != w.Production {
-			err = fault.New(fault.NotFound, "The take is no longer in this production")
-		}
-		if err == nil {
-			o.Title = t.Title()
-			o.Files, err = r.writeFiles(ctx, w, t, args.Settings, report, progress)
-		}
-		switch {
-		case ctx.Err() != nil:
-			return "", ctx.Err()
-		case fault.KindOf(err) == fault.NoSpace:
-			return "", err // the others would fail alike
-		case err != nil:
-			o.Message, o.Files = sentence(err), []store.WrittenFile{}
-		default:
-			o.OK = true
-		}
-		report = append(report, o)
-		if err := r.Store.SetOutcomes(ctx, w.ID, report); err != nil {
-			return "", err
-		}
+		return a.writeFiles(ctx, t, args.Settings, report, progress)
+	})
+	if err != nil {
+		return end, err
 	}
 	failed := 0
 	for _, o := range report {
@@ -93,43 +70,62 @@ func (r *Runner) batch(ctx context.Context, w store.Work) (message string, err e
 		}
 	}
 	if failed > 0 {
-		return fmt.Sprintf("%d of %d takes could not be done", failed, len(report)), nil
+		return said("%d of %d takes could not be done", failed, len(report)), nil
 	}
-	return "", nil
+	return end, nil
 }
 
-// writeFiles writes the files of one take. They get their names only when all of them are whole.
-func (r *Runner) writeFiles(ctx context.Context, w store.Work, t store.Take, s Settings, before []store.Outcome, progress func(float64)) (written []store.WrittenFile, err error) {
-	parts, names, err := partsOf(t, w.Kind, s)
-	if err != nil {
-		return nil, err
+// eachTake does something to each take that the report does not have yet, and notes what became of it. It ends where the
+// others would fail alike: on a full disk, or where the attempt is over. It is the stretch of the whole from from to to.
+func (a *attempt) eachTake(ctx context.Context, takes []string, report []store.Outcome, from, to float64,
+	do func(t store.Take, report []store.Outcome, progress func(float64)) (store.Outcome, error)) ([]store.Outcome, error) {
+	for i, id := range takes {
+		if slices.ContainsFunc(report, func(o store.Outcome) bool { return o.Take == id }) {
+			continue
+		}
+		progress := a.progress(ctx, from+(to-from)*float64(i)/float64(len(takes)), from+(to-from)*float64(i+1)/float64(len(takes)))
+		progress(0)
+		var o store.Outcome
+		t, err := a.Store.Take(ctx, id)
+		if err == nil {
+			o, err = do(t, report, progress)
+		}
+		if o.Take, o.Title = id, id; t.ID != "" {
+			o.Title = t.Title()
+		}
+		switch {
+		case ctx.Err() != nil:
+			return report, ctx.Err()
+		case err != nil && (fault.KindOf(err) == fault.NoSpace || store.Unavailable(err)):
+			return report, err
+		case err != nil:
+			o.OK, o.Message, o.Files, o.Folder = false, sentence(err), nil, ""
+		}
+		if o.Files == nil {
+			o.Files = []store.WrittenFile{}
+		}
+		report = append(report, o)
+		if err := persist(ctx, func() error { return a.Store.SetOutcomes(ctx, a.claim, report) }); err != nil {
+			return report, err
+		}
 	}
-	session := r.Library.Session(ctx)
+	return report, nil
+}
+
+// writeFiles writes the files of one take. They get their names together, when all of them are whole.
+func (a *attempt) writeFiles(ctx context.Context, t store.Take, s Settings, before []store.Outcome, progress func(float64)) (o store.Outcome, err error) {
+	parts, names, err := partsOf(t, a.Kind, s)
+	if err != nil {
+		return o, err
+	}
+	session := a.Library.Session(ctx)
 	defer session.Close()
 	src, err := session.OpenTake(t)
 	if err != nil {
-		return nil, err
+		return o, err
 	}
-	var writers []io.Writer
-	var files []media.File
-	temp := func(i int) string { return fmt.Sprintf("%s/.part.%s.%d", batchFolder(w.ID), t.ID, i) }
-	defer func() {
-		for i, f := range files {
-			f.Close()
-			if err != nil {
-				_ = r.Media.RemoveAll(temp(i))
-			}
-		}
-	}()
-	for i := range parts {
-		f, err := r.Media.Create(temp(i))
-		if err != nil {
-			return nil, err
-		}
-		files, writers = append(files, f), append(writers, f)
-	}
-	if err := take.Unravel(ctx, src, t.Description, parts, writers, progress); err != nil {
-		return nil, err
+	if err := a.Room(src.Frames * int64(src.FrameBytes())); err != nil {
+		return o, err
 	}
 	taken := map[string]bool{}
 	for _, o := range before {
@@ -137,21 +133,53 @@ func (r *Runner) writeFiles(ctx context.Context, w store.Work, t store.Take, s S
 			taken[strings.ToLower(f.Name)] = true
 		}
 	}
-	for i, p := range parts {
-		if err := files[i].Sync(); err != nil {
-			return nil, err
-		}
-		name := unique(names[i], taken)
-		if err := r.Media.Rename(temp(i), BatchKey(w.ID, name)); err != nil {
-			return nil, err
-		}
-		size, err := r.Media.Size(BatchKey(w.ID, name))
+	staging := a.staging() + "/" + t.ID
+	defer func() {
 		if err != nil {
-			return nil, err
+			_ = a.Media.RemoveAll(staging)
 		}
-		written = append(written, store.WrittenFile{Name: name, Size: size, Tracks: p.Names(t.Description)})
+	}()
+	for i, name := range names {
+		names[i] = unique(name, taken)
 	}
-	return written, nil
+	if err := a.writeParts(ctx, src, t, parts, names, staging, progress); err != nil {
+		return o, err
+	}
+	for i, p := range parts {
+		info, err := a.Media.Stat(staging + "/" + names[i])
+		if err != nil {
+			return o, err
+		}
+		o.Files = append(o.Files, store.WrittenFile{Name: names[i], Size: info.Size(), Tracks: p.Names(t.Description)})
+	}
+	o.OK, o.Folder = true, batchFolder(a.ID)+"/"+a.claim.Token+"-"+t.ID
+	return o, a.Media.Publish(staging, o.Folder)
+}
+
+func (a *attempt) writeParts(ctx context.Context, src *wave.File, t store.Take, parts []take.Part, names []string, folder string, progress func(float64)) error {
+	var writers []io.Writer
+	var files []media.File
+	defer func() {
+		for _, f := range files {
+			f.Close()
+		}
+	}()
+	for _, name := range names {
+		f, err := a.Media.Create(folder + "/" + name)
+		if err != nil {
+			return err
+		}
+		files, writers = append(files, f), append(writers, f)
+	}
+	if err := take.Unravel(ctx, src, t.Description, parts, writers, progress); err != nil {
+		return err
+	}
+	for _, f := range files {
+		if err := f.Sync(); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // partsOf says what files a take becomes, and how they are called: by roll, scene, take and label.

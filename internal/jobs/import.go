@@ -6,16 +6,17 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"errors"
+	"fmt"
 	"io"
-	"os"
 	"path"
-	"path/filepath"
 	"regexp"
 	"strings"
 
 	"zestyloom/core/diagnose"
 	"zestyloom/core/fault"
 	"zestyloom/core/take"
+	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
 	"zestyloom/internal/intake"
 	"zestyloom/internal/library"
@@ -29,6 +30,7 @@ type importArgs struct {
 	Path   string `json:"path,omitempty"`
 	Upload string `json:"upload,omitempty"` // name of the file in the uploads folder
 	Name   string `json:"name"`
+	Again  bool   `json:"again,omitempty"` // it is wanted although the production has it
 }
 
 // ImportCard queues a file of a card.
@@ -36,64 +38,64 @@ func (r *Runner) ImportCard(ctx context.Context, production, card, file string) 
 	return r.add(ctx, production, "import", path.Base(file), importArgs{Card: card, Path: file, Name: path.Base(file)}, nil)
 }
 
-// ImportUpload queues a file that was uploaded whole.
-func (r *Runner) ImportUpload(ctx context.Context, production, upload, name string) (string, error) {
-	return r.add(ctx, production, "import", path.Base(name), importArgs{Upload: upload, Name: path.Base(name)}, nil)
-}
-
 // bringIn makes a file a take, or several where it has several streams of sound, unless this very work has done so
-// before it was stopped or interrupted, and then finds out what is on the channels. Once there are takes their files
-// are never written or removed again.
-func (r *Runner) bringIn(ctx context.Context, w store.Work) (result *string, message string, err error) {
+// before it was interrupted, and then finds out what is on the channels. Once there are takes their files are never
+// written or removed again.
+func (a *attempt) bringIn(ctx context.Context) (end store.End, err error) {
 	var args importArgs
-	if err := json.Unmarshal(w.Args, &args); err != nil {
-		return nil, "", err
+	if err := json.Unmarshal(a.Args, &args); err != nil {
+		return end, err
 	}
-	folder := "sources/" + w.ID
-	takes, err := r.Store.TakesOfMedia(ctx, folder)
+	takes, err := a.Store.TakesOfWork(ctx, a.ID)
 	if err == nil && len(takes) == 0 {
-		takes, err = r.makeTakes(ctx, w, args, folder)
+		takes, err = a.makeTakes(ctx, args)
+	}
+	if twin := (store.Twin{}); errors.As(err, &twin) {
+		if err := a.Library.Clear(ctx, []string{"sources/" + a.claim.Token}); err != nil {
+			a.Log.Warn("a file that was not taken in could not be removed", "work", a.ID, "error", err)
+		}
+		end = said("The production has this very file already, as %s; it was not taken in twice", twin.Title)
+		end.Result, end.Offer = &twin.Take, "again"
+		return end, nil
 	}
 	if err != nil {
-		return nil, "", err
+		return end, err
 	}
-	report := r.progress(ctx, w.ID, 0.7, 1)
+	report := a.progress(ctx, 0.7, 1)
 	for i, t := range takes {
-		err := r.diagnose(ctx, t, func(share float64) { report((float64(i) + share) / float64(len(takes))) })
+		err := a.diagnose(ctx, t, func(share float64) { report((float64(i) + share) / float64(len(takes))) })
 		if err != nil {
-			return nil, "", err
+			return end, err
 		}
 	}
 	if args.Upload != "" { // only now: until all is done, work that is interrupted begins again with the upload
-		r.dropUpload(args.Upload)
+		a.dropUpload(args.Upload)
 	}
-	if n := len(takes[0].Description.Warnings); n > 0 {
-		message = takes[0].Description.Warnings[0].Message
+	end.Result = &takes[0].ID
+	if w := takes[0].Description.Warnings; len(w) > 0 {
+		end.Message = w[0].Message
 	}
-	return &takes[0].ID, message, nil
+	return end, nil
 }
 
 // ending is what a file's name may end in, as part of a key.
 var ending = regexp.MustCompile(`^\.[a-z0-9]{1,5}$`)
 
-// makeTakes copies a file into the media, reads what it is, takes out what can't be read in place, draws overviews and
-// stores the takes. Where that fails nothing of it is left.
-func (r *Runner) makeTakes(ctx context.Context, w store.Work, args importArgs, folder string) (takes []store.Take, err error) {
-	defer func() {
-		if err != nil {
-			_ = r.Media.RemoveAll(folder)
-		}
-	}()
+// makeTakes copies a file into the media, reads what it is, takes out what can't be read in place, draws overviews,
+// publishes what it has written and stores the takes. Where that fails, what was published stays until Sweep has asked
+// whether it is used: the answer of the database may have been lost.
+func (a *attempt) makeTakes(ctx context.Context, args importArgs) (takes []store.Take, err error) {
 	end := strings.ToLower(path.Ext(args.Name))
 	if !ending.MatchString(end) {
 		end = ".wav"
 	}
+	folder := "sources/" + a.claim.Token
 	key := library.SourceKey(folder, end)
-	file := store.Take{Production: w.Production, FileName: args.Name, MediaKey: folder}
-	if file.CameFrom, file.SHA256, file.Size, err = r.fetch(ctx, w, args, key); err != nil {
+	file := store.Take{Production: a.Production, FileName: args.Name, MediaKey: folder}
+	if file.CameFrom, file.SHA256, file.Size, err = a.fetch(ctx, args, key); err != nil {
 		return nil, err
 	}
-	local, err := r.Media.Path(key)
+	local, err := a.Media.Path(a.staged(key))
 	if err != nil {
 		return nil, err
 	}
@@ -105,11 +107,11 @@ func (r *Runner) makeTakes(ctx context.Context, w store.Work, args importArgs, f
 	if contents.Movie != nil {
 		m := contents.Movie
 		file.Picture = &store.Picture{Codec: m.Codec, Width: m.Width, Height: m.Height, FrameRate: m.FrameRate, ProxyKey: library.ProxyKey(folder)}
-		proxy, err := r.Media.Path(file.Picture.ProxyKey)
+		proxy, err := a.Media.Path(a.staged(file.Picture.ProxyKey))
 		if err != nil {
 			return nil, err
 		}
-		if err := intake.Proxy(ctx, local, *m, proxy, r.progress(ctx, w.ID, 0.3, 0.5)); err != nil {
+		if err := intake.Proxy(ctx, local, *m, proxy, a.progress(ctx, 0.3, 0.5)); err != nil {
 			return nil, err
 		}
 		if len(contents.Streams) == 0 {
@@ -123,53 +125,52 @@ func (r *Runner) makeTakes(ctx context.Context, w store.Work, args importArgs, f
 		if s.Index > 0 {
 			t.Picture = nil // it belongs to the first
 		}
-		if err := r.sound(ctx, w, &t, s, contents.Direct, local, key); err != nil {
+		if err := a.sound(ctx, &t, s, contents.Direct, local, key); err != nil {
 			return nil, err
 		}
 		t.Kind = take.KindOf(t.Description, from)
 		takes = append(takes, t)
 	}
-	ids, err := r.Store.AddTakes(ctx, takes)
-	for i := range ids {
-		takes[i].ID = ids[i]
+	if err := a.Media.Publish(a.staging(), folder); err != nil {
+		return nil, err
 	}
-	return takes, err
+	return takes, persist(ctx, func() error {
+		ids, err := a.Store.AddTakes(ctx, a.claim, takes, args.Again)
+		for i := range ids {
+			takes[i].ID = ids[i]
+		}
+		return err
+	})
 }
 
 // sound makes a stream's samples readable and surveys them.
-func (r *Runner) sound(ctx context.Context, w store.Work, t *store.Take, s intake.Stream, direct bool, local, key string) error {
+func (a *attempt) sound(ctx context.Context, t *store.Take, s intake.Stream, direct bool, local, key string) error {
 	t.Stream, t.SoundKey, t.Description = s.Index, key, s.Description
 	if !direct {
 		t.SoundKey = library.SoundKey(t.MediaKey, s.Index)
-		out, err := r.Media.Path(t.SoundKey)
+		out, err := a.Media.Path(a.staged(t.SoundKey))
 		if err != nil {
 			return err
 		}
-		if err := intake.Extract(ctx, local, s, out, r.progress(ctx, w.ID, 0.3, 0.5)); err != nil {
+		if err := intake.Extract(ctx, local, s, out, a.progress(ctx, 0.3, 0.5)); err != nil {
 			return media.Explain(err)
 		}
 	}
-	f, size, err := r.Media.Open(t.SoundKey)
+	src, stored, done, err := a.openStaged(ctx, t.SoundKey)
 	if err != nil {
 		return err
 	}
-	defer f.Close()
-	src, err := wave.Open(f, size)
-	if err != nil {
-		return err
-	}
+	defer done()
+	t.Sound = &stored
 	if src.Frames == 0 {
 		return fault.New(fault.BadInput, "The file is a sound file without any sound in it")
 	}
 	if !direct { // what was found counts, not what the container claimed
-		d := &t.Description
-		d.Frames, d.SampleRate, d.Encoding, d.BitDepth = src.Frames, src.SampleRate, src.Encoding, src.BitDepth
-		d.Recovered, d.Warnings = src.Recovered, append([]take.Warning{}, src.Warnings...)
-		if src.Channels != d.Channels {
-			return fault.New(fault.Damaged, "The file says it has %d channels, but there are %d", d.Channels, src.Channels)
+		if err := found(&t.Description, src); err != nil {
+			return err
 		}
 	}
-	levels, err := r.overview(ctx, src, t.MediaKey, s.Index, r.progress(ctx, w.ID, 0.5, 0.7))
+	levels, err := a.overview(ctx, src, t.MediaKey, s.Index, a.progress(ctx, 0.5, 0.7))
 	if err != nil {
 		return err
 	}
@@ -180,29 +181,77 @@ func (r *Runner) sound(ctx context.Context, w store.Work, t *store.Take, s intak
 	return nil
 }
 
+// found puts what extracting a stream has found into its description, and warns where that is less than was claimed.
+func found(d *take.Description, src *wave.File) error {
+	if src.Channels != d.Channels {
+		return fault.New(fault.Damaged, "The file says it has %d channels, but there are %d", d.Channels, src.Channels)
+	}
+	claimed := d.Frames
+	d.Frames, d.SampleRate, d.Encoding, d.BitDepth = src.Frames, src.SampleRate, src.Encoding, src.BitDepth
+	d.Recovered, d.Warnings = src.Recovered, append([]take.Warning{}, src.Warnings...)
+	// Containers count in ticks of their own, and coded sound in packets, so a little less is no damage.
+	if missing := claimed - d.Frames; missing > int64(d.SampleRate)/4 {
+		d.Recovered = true
+		w := take.Warning{Code: "cut-short", Message: fmt.Sprintf("The file says that its sound is %s long, but it breaks off after %s; the rest is missing",
+			timecode.Clock(claimed, d.SampleRate), timecode.Clock(d.Frames, d.SampleRate))}
+		d.Warnings = append([]take.Warning{w}, d.Warnings...)
+	}
+	return nil
+}
+
+// openStaged opens a WAVE file that this attempt has written, synced to the disk, and says what it is. The caller calls
+// done.
+func (a *attempt) openStaged(ctx context.Context, key string) (src *wave.File, stored store.Stored, done func(), err error) {
+	f, size, err := a.Media.Open(a.staged(key))
+	if err != nil {
+		return nil, stored, nil, err
+	}
+	defer func() {
+		if err != nil {
+			f.Close()
+		}
+	}()
+	if err := f.Sync(); err != nil {
+		return nil, stored, nil, media.Explain(err)
+	}
+	info, err := f.Stat()
+	if err != nil {
+		return nil, stored, nil, err
+	}
+	sum, err := media.Hash(ctx, f)
+	if err != nil {
+		return nil, stored, nil, err
+	}
+	src, err = wave.Open(f, size)
+	return src, store.Stored{Size: size, SHA256: sum, Modified: info.ModTime()}, func() { f.Close() }, err
+}
+
 // fetch brings the bytes under a key and gives where they came from, their SHA-256 and their number. An upload is
 // copied, not moved, so that work which is interrupted finds it again.
-func (r *Runner) fetch(ctx context.Context, w store.Work, args importArgs, key string) (cameFrom, sum string, size int64, err error) {
+func (a *attempt) fetch(ctx context.Context, args importArgs, key string) (cameFrom, sum string, size int64, err error) {
 	var from io.ReadCloser
 	var claimed int64
 	if args.Card != "" {
 		cameFrom = args.Card + "/" + args.Path
-		from, claimed, err = r.Cards.Open(args.Card, args.Path)
+		from, claimed, err = a.Cards.Open(args.Card, args.Path)
 	} else {
 		cameFrom = args.Name
-		from, claimed, err = r.openUpload(args.Upload)
+		from, claimed, err = a.openUpload(args.Upload)
 	}
 	if err != nil {
 		return "", "", 0, err
 	}
 	defer from.Close()
-	to, err := r.Media.Create(key)
+	if err := a.Room(claimed); err != nil {
+		return "", "", 0, err
+	}
+	to, err := a.Media.Create(a.staged(key))
 	if err != nil {
 		return "", "", 0, err
 	}
 	defer to.Close()
 	hash := sha256.New()
-	report := r.progress(ctx, w.ID, 0, 0.3)
+	report := a.progress(ctx, 0, 0.3)
 	buf := make([]byte, 1<<20)
 	for {
 		if err := ctx.Err(); err != nil {
@@ -227,37 +276,23 @@ func (r *Runner) fetch(ctx context.Context, w store.Work, args importArgs, key s
 	return cameFrom, hex.EncodeToString(hash.Sum(nil)), size, to.Sync()
 }
 
-func (r *Runner) openUpload(name string) (io.ReadCloser, int64, error) {
-	f, err := os.Open(filepath.Join(r.Uploads, filepath.Base(name)))
-	if err != nil {
-		return nil, 0, fault.Wrap(fault.NotFound, err, "The upload is no longer on the server; upload the file again")
-	}
-	info, err := f.Stat()
-	if err != nil {
-		f.Close()
-		return nil, 0, err
-	}
-	return f, info.Size(), nil
-}
-
-// dropUpload removes an upload that has become a take.
-func (r *Runner) dropUpload(name string) {
-	for _, suffix := range []string{"", ".info", ".lock"} {
-		_ = os.Remove(filepath.Join(r.Uploads, filepath.Base(name)+suffix))
-	}
-}
-
-func (r *Runner) overview(ctx context.Context, src *wave.File, folder string, stream int, progress func(float64)) ([]take.Level, error) {
+// overview draws the overview of a sound that will lie in a folder.
+func (a *attempt) overview(ctx context.Context, src *wave.File, folder string, stream int, progress func(float64)) ([]take.Level, error) {
 	writers := make([]io.Writer, len(take.OverviewFrames))
+	files := make([]media.File, len(take.OverviewFrames))
 	for i := range writers {
-		f, err := r.Media.Create(library.OverviewKey(folder, stream, i))
+		f, err := a.Media.Create(a.staged(library.OverviewKey(folder, stream, i)))
 		if err != nil {
 			return nil, err
 		}
 		defer f.Close()
-		writers[i] = f
+		writers[i], files[i] = f, f
 	}
-	return take.Survey(ctx, src, writers, progress)
+	levels, err := take.Survey(ctx, src, writers, progress)
+	for _, f := range files {
+		err = errors.Join(err, f.Sync())
+	}
+	return levels, err
 }
 
 // diagnoseFrames is how many frames are looked at together.

@@ -13,7 +13,6 @@ import (
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
 	"zestyloom/core/take"
-	"zestyloom/internal/media"
 	"zestyloom/internal/store"
 )
 
@@ -39,73 +38,70 @@ func (r *Runner) WriteList(ctx context.Context, o store.OpenReel, format string)
 
 // list writes the audio first, so that the list names files that are there. A take that can't be written is left out of
 // the list and said.
-func (r *Runner) list(ctx context.Context, w store.Work) (message string, err error) {
+func (a *attempt) list(ctx context.Context) (end store.End, err error) {
 	var args listArgs
-	if err := json.Unmarshal(w.Args, &args); err != nil {
-		return "", err
+	if err := json.Unmarshal(a.Args, &args); err != nil {
+		return end, err
 	}
-	o, err := r.Store.Reel(ctx, args.Reel)
+	o, err := a.Store.Reel(ctx, args.Reel)
 	if err != nil {
-		return "", err
+		return end, err
 	}
-	rate := o.Reel.Head.SampleRate
 	used := map[string]bool{}
 	for _, c := range o.Reel.Clips {
 		used[c.Take] = true
 	}
-	ids := slices.Sorted(maps.Keys(used))
-	var report []store.Outcome
 	audio := map[string]cutlist.Audio{}
-	for i, id := range ids {
-		progress := r.progress(ctx, w.ID, float64(i)/float64(len(ids)+1), float64(i+1)/float64(len(ids)+1))
-		out := store.Outcome{Take: id, Title: id, Files: []store.WrittenFile{}}
-		t, err := r.Store.Take(ctx, id)
+	report, err := a.eachTake(ctx, slices.Sorted(maps.Keys(used)), nil, 0, 0.95, func(t store.Take, report []store.Outcome, progress func(float64)) (store.Outcome, error) {
+		written, err := a.writeFiles(ctx, t, Settings{All: true}, report, progress)
 		if err == nil {
-			out.Title = t.Title()
-			if out.Files, err = r.writeFiles(ctx, w, t, Settings{All: true}, report, progress); err == nil {
-				d := t.Description
-				a := cutlist.Audio{File: out.Files[0].Name, Title: t.Title(), Roll: d.Roll, Scene: d.Scene, Take: d.Take, Frames: d.Frames}
-				if d.StartSamples != nil {
-					a.From = *d.StartSamples
-				}
-				audio[id] = a
-				out.OK = true
-			}
+			audio[t.ID] = audioOf(t, written.Files[0].Name)
 		}
-		switch {
-		case ctx.Err() != nil:
-			return "", ctx.Err()
-		case fault.KindOf(err) == fault.NoSpace:
-			return "", err
-		case err != nil:
-			out.Message, out.Files = sentence(err), []store.WrittenFile{}
-		}
-		report = append(report, out)
-		if err := r.Store.SetOutcomes(ctx, w.ID, report); err != nil {
-			return "", err
-		}
+		return written, err
+	})
+	if err != nil {
+		return end, err
 	}
 	if len(audio) == 0 {
-		return "", fault.New(fault.Damaged, "None of the reel's takes could be written: %s", report[0].Message)
+		return end, fault.New(fault.Damaged, "None of the reel's takes could be written: %s", report[0].Message)
 	}
-	text, notes, err := listOf(o.Reel, args.Format, audio, rate)
+	text, notes, err := listOf(o.Reel, args.Format, audio, o.Reel.Head.SampleRate)
 	if err != nil {
-		return "", err
+		return end, err
 	}
-	name := take.FileSafe(o.Name) + "." + args.Format
-	file, err := r.Media.Create(BatchKey(w.ID, name))
+	written, err := a.writeText(take.FileSafe(o.Name)+"."+args.Format, text)
 	if err != nil {
-		return "", err
+		return end, err
+	}
+	report = slices.Insert(report, 0, written)
+	return said("%s", strings.Join(notes, ". ")), persist(ctx, func() error { return a.Store.SetOutcomes(ctx, a.claim, report) })
+}
+
+func audioOf(t store.Take, file string) cutlist.Audio {
+	d := t.Description
+	a := cutlist.Audio{File: file, Title: t.Title(), Roll: d.Roll, Scene: d.Scene, Take: d.Take, Frames: d.Frames}
+	if d.StartSamples != nil {
+		a.From = *d.StartSamples
+	}
+	return a
+}
+
+// writeText writes a file of text among those of a batch.
+func (a *attempt) writeText(name string, text []byte) (o store.Outcome, err error) {
+	staging := a.staging() + "/text"
+	file, err := a.Media.Create(staging + "/" + name)
+	if err != nil {
+		return o, err
 	}
 	defer file.Close()
 	if _, err := file.Write(text); err != nil {
-		return "", media.Explain(err)
+		return o, err
 	}
 	if err := file.Sync(); err != nil {
-		return "", media.Explain(err)
+		return o, err
 	}
-	report = slices.Insert(report, 0, store.Outcome{Title: name, OK: true, Files: []store.WrittenFile{{Name: name, Size: int64(len(text)), Tracks: []string{}}}})
-	return strings.Join(notes, ". "), r.Store.SetOutcomes(ctx, w.ID, report)
+	o = store.Outcome{Title: name, OK: true, Files: []store.WrittenFile{{Name: name, Size: int64(len(text)), Tracks: []string{}}}, Folder: batchFolder(a.ID) + "/" + a.claim.Token + "-text"}
+	return o, a.Media.Publish(staging, o.Folder)
 }
 
 // listOf writes a reel in a format, with notes on what that can't carry.

@@ -14,12 +14,6 @@ import (
 	"zestyloom/internal/store"
 )
 
-// printFolder is the key under which the files of a print lie.
-func printFolder(id string) string { return "prints/" + id }
-
-// PrintKey is where a file of a print lies.
-func PrintKey(id, name string) string { return printFolder(id) + "/" + name }
-
 // Print queues a print of a reel as it is now. r is the reel that delivery.NewPlan gave with the plan.
 func (r *Runner) Print(ctx context.Context, info store.ReelInfo, plan delivery.Plan, laid *reel.Reel) (string, error) {
 	title := fmt.Sprintf("%s, %s", info.Name, plan.Spec.Title)
@@ -28,36 +22,55 @@ func (r *Runner) Print(ctx context.Context, info store.ReelInfo, plan delivery.P
 	})
 }
 
-// print makes the files and checks them.
-func (r *Runner) print(ctx context.Context, w store.Work) (message string, err error) {
-	p, err := r.Store.Print(ctx, w.ID)
+// print makes the files, checks them, and publishes them with their report.
+func (a *attempt) print(ctx context.Context) (end store.End, err error) {
+	p, err := a.Store.Print(ctx, a.ID)
 	if err != nil {
-		return "", err
+		return end, err
 	}
-	laid, err := r.Store.PrintedReel(ctx, w.ID)
+	if p.Report != nil { // published before the work was interrupted
+		return verdict(*p.Report), nil
+	}
+	laid, err := a.Store.PrintedReel(ctx, a.ID)
 	if err != nil {
-		return "", err
+		return end, err
 	}
+	if err := a.Room(p.Plan.Bytes()); err != nil {
+		return end, err
+	}
+	printed, err := a.printFiles(ctx, p.Plan, laid)
+	if err != nil {
+		return end, err
+	}
+	report, err := a.verify(ctx, p.Plan, laid, printed)
+	if err != nil {
+		return end, err
+	}
+	folder := "prints/" + a.claim.Token
+	if err := a.Media.Publish(a.staging(), folder); err != nil {
+		return end, err
+	}
+	return verdict(report), persist(ctx, func() error { return a.Store.SetReport(ctx, a.claim, folder, report) })
+}
+
+func verdict(r delivery.Report) store.End {
+	if r.Pass {
+		return said("Every check passed")
+	}
+	return said("Printed, but the check found something wanting")
+}
+
+func (a *attempt) printFiles(ctx context.Context, plan delivery.Plan, laid *reel.Reel) (delivery.Printed, error) {
 	var written []media.File
-	var opened []*os.File
 	defer func() {
 		for _, f := range written {
 			f.Close()
 		}
-		for _, f := range opened {
-			f.Close()
-		}
-		if err != nil {
-			_ = r.Media.RemoveAll(printFolder(w.ID))
-		}
 	}()
-	if err := r.Media.RemoveAll(printFolder(w.ID)); err != nil { // left by a try that was interrupted
-		return "", err
-	}
-	session := r.Library.Session(ctx)
+	session := a.Library.Session(ctx)
 	defer session.Close()
 	create := func(name string) (delivery.Output, error) {
-		f, err := r.Media.Create(PrintKey(w.ID, name))
+		f, err := a.Media.Create(a.staged(name))
 		if err == nil {
 			written = append(written, f)
 		}
@@ -65,32 +78,29 @@ func (r *Runner) print(ctx context.Context, w store.Work) (message string, err e
 	}
 	now := time.Now()
 	stamp := delivery.Stamp{Date: now.Format("2006-01-02"), Time: now.Format("15:04:05")}
-	printed, err := delivery.Print(ctx, p.Plan, laid, session.Open, create, stamp, r.progress(ctx, w.ID, 0, 0.6))
-	if err != nil {
-		return "", err
-	}
+	printed, err := delivery.Print(ctx, plan, laid, session.Open, create, stamp, a.progress(ctx, 0, 0.6))
 	for _, f := range written {
-		if err := f.Sync(); err != nil {
-			return "", err
+		if err == nil {
+			err = f.Sync()
 		}
 	}
+	return printed, err
+}
+
+func (a *attempt) verify(ctx context.Context, plan delivery.Plan, laid *reel.Reel, printed delivery.Printed) (delivery.Report, error) {
+	var opened []*os.File
+	defer func() {
+		for _, f := range opened {
+			f.Close()
+		}
+	}()
 	open := func(name string) (delivery.Opened, error) {
-		f, size, err := r.Media.Open(PrintKey(w.ID, name))
+		f, size, err := a.Media.Open(a.staged(name))
 		if err != nil {
 			return delivery.Opened{}, err
 		}
 		opened = append(opened, f)
 		return delivery.Opened{ReaderAt: f, Size: size}, nil
 	}
-	report, err := delivery.Verify(ctx, p.Plan, laid, printed, open, r.progress(ctx, w.ID, 0.6, 1))
-	if err != nil {
-		return "", err
-	}
-	if err := r.Store.SetReport(ctx, w.ID, report); err != nil {
-		return "", err
-	}
-	if report.Pass {
-		return "Every check passed", nil
-	}
-	return "Printed, but the check found something wanting", nil
+	return delivery.Verify(ctx, plan, laid, printed, open, a.progress(ctx, 0.6, 1))
 }

@@ -3,15 +3,17 @@ package jobs
 import (
 	"context"
 	"errors"
-	"hash/fnv"
 	"log/slog"
+	"maps"
+	"slices"
+	"sync"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+	"github.com/riverqueue/river/rivertype"
 
-	"zestyloom/core/fault"
 	"zestyloom/internal/cards"
 	"zestyloom/internal/library"
 	"zestyloom/internal/media"
@@ -26,19 +28,32 @@ type Runner struct {
 	Cards   cards.Cards
 	Uploads string // folder where uploads arrive
 	Log     *slog.Logger
+	// Ended is told of each attempt that came to an end; it may be nil.
+	Ended func(kind, state string, took time.Duration)
 
 	client *river.Client[pgx.Tx]
+	worker *store.Worker
 	stop   context.CancelFunc
 	done   chan struct{}
+	// Something in it asks for Sweep.
+	sweeping chan struct{}
+
+	claiming sync.RWMutex // held for reading while work is claimed, for writing while Recover looks
+	mu       sync.Mutex
+	held     map[string]context.CancelCauseFunc // attempts of this process by the token of their claim
 }
 
 // parallel is how many pieces of work run at once in one process.
 const parallel = 2
 
-// recoverEvery is how often a runner looks for work whose process has died.
-const recoverEvery = 20 * time.Second
+// beatEvery is how often a runner says that it lives, and looks for work that waits without a place in the queue.
+const beatEvery = 2 * time.Second
 
-// jobArgs is what the queue carries; the rest stands in the work table.
+// sweepEvery is how often what lies on the disk without a row is removed.
+const sweepEvery = 10 * time.Minute
+
+// jobArgs is what the queue carries; the rest stands in the work table, which alone decides what is to be done. A job of
+// the queue is no more than a nudge: one too many does nothing, and one that is lost is made up for by Recover.
 type jobArgs struct {
 	Work string `json:"work"`
 }
@@ -48,29 +63,51 @@ func (jobArgs) Kind() string { return "work" }
 
 // Open connects the runner to the queue without doing work yet.
 func (r *Runner) Open() error {
+	r.held, r.sweeping = map[string]context.CancelCauseFunc{}, make(chan struct{}, 1)
+	r.worker = r.Store.NewWorker()
 	workers := river.NewWorkers()
-	river.AddWorker(workers, &worker{runner: r})
+	river.AddWorker(workers, &nudged{runner: r})
 	client, err := river.NewClient(riverpgxv5.New(r.Store.Pool), &river.Config{
 		Workers: workers, Queues: map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: parallel}},
-		JobTimeout: -1, Logger: slog.New(slog.DiscardHandler), FetchPollInterval: 500 * time.Millisecond, FetchCooldown: 50 * time.Millisecond,
+		JobTimeout: -1, MaxAttempts: 1, ErrorHandler: troubles{r.Log}, Logger: r.Log.With("part", "queue"),
+		FetchPollInterval: 500 * time.Millisecond, FetchCooldown: 50 * time.Millisecond,
 	})
 	r.client = client
 	return err
 }
 
+// troubles logs what goes wrong with the queue's jobs. What goes wrong with work is noted in its row.
+type troubles struct{ log *slog.Logger }
+
+func (t troubles) HandleError(_ context.Context, job *rivertype.JobRow, err error) *river.ErrorHandlerResult {
+	t.log.Error("a job of the queue failed", "job", job.ID, "error", err)
+	return nil
+}
+
+func (t troubles) HandlePanic(_ context.Context, job *rivertype.JobRow, value any, trace string) *river.ErrorHandlerResult {
+	t.log.Error("a job of the queue panicked", "job", job.ID, "panic", value, "stack", trace)
+	return nil
+}
+
+// nudged is told by the queue that work waits.
+type nudged struct {
+	river.WorkerDefaults[jobArgs]
+	runner *Runner
+}
+
+// Work tries what waits. How that ends stands in the row of the work, so the queue is never told of a failure.
+func (n *nudged) Work(ctx context.Context, job *river.Job[jobArgs]) error {
+	n.runner.try(ctx, job.Args.Work)
+	return nil
+}
+
 // Start begins to do work, first of all what a process left behind that died.
 func (r *Runner) Start(ctx context.Context) error {
+	if err := r.worker.Beat(ctx); err != nil {
+		return err
+	}
 	if err := r.Recover(ctx); err != nil {
 		return err
-	}
-	productions, err := r.Store.Productions(ctx)
-	if err != nil {
-		return err
-	}
-	for _, p := range productions { // a process may have ended between the last import and the grouping
-		if err := r.Gather(ctx, p.ID); err != nil { // one production's trouble keeps nobody from working
-			r.Log.Error("grouping files", "production", p.ID, "error", err)
-		}
 	}
 	if err := r.client.Start(ctx); err != nil {
 		return err
@@ -79,20 +116,63 @@ func (r *Runner) Start(ctx context.Context) error {
 	r.stop, r.done = stop, make(chan struct{})
 	go func() {
 		defer close(r.done)
-		tick := time.NewTicker(recoverEvery)
-		defer tick.Stop()
-		for {
-			select {
-			case <-loop.Done():
-				return
-			case <-tick.C:
-				if err := r.Recover(loop); err != nil && loop.Err() == nil {
-					r.Log.Error("looking for abandoned work", "error", err)
-				}
-			}
-		}
+		r.regroup(loop)
+		r.keep(loop)
 	}()
 	return nil
+}
+
+// regroup joins files whose process ended between the last import and the grouping.
+func (r *Runner) regroup(ctx context.Context) {
+	productions, err := r.Store.Productions(ctx)
+	for _, p := range productions {
+		if err := r.Gather(ctx, p.ID); err != nil && ctx.Err() == nil { // one production's trouble keeps nobody from working
+			r.Log.Error("grouping files", "production", p.ID, "error", err)
+		}
+	}
+	if err != nil && ctx.Err() == nil {
+		r.Log.Error("grouping files", "error", err)
+	}
+}
+
+// keep says that the process lives and looks after work until ctx ends.
+func (r *Runner) keep(ctx context.Context) {
+	tick := time.NewTicker(beatEvery)
+	defer tick.Stop()
+	var swept time.Time
+	for {
+		if err := r.beat(ctx); err != nil && ctx.Err() == nil {
+			r.Log.Error("looking after work", "error", err)
+		} else if time.Since(swept) > sweepEvery {
+			swept = time.Now()
+			if err := r.Sweep(ctx); err != nil && ctx.Err() == nil {
+				r.Log.Error("clearing what nothing needs", "error", err)
+			}
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-r.sweeping:
+			swept = time.Time{}
+		case <-tick.C:
+		}
+	}
+}
+
+func (r *Runner) beat(ctx context.Context) error {
+	ctx, cancel := context.WithTimeout(ctx, 10*time.Second) // a database that hangs is as good as none
+	defer cancel()
+	if err := r.worker.Beat(ctx); err != nil {
+		return err
+	}
+	lost, err := r.Store.Lost(ctx, r.tokens())
+	if err != nil {
+		return err
+	}
+	for _, token := range lost {
+		r.drop(token)
+	}
+	return errors.Join(r.Recover(ctx), r.takeArrived(ctx))
 }
 
 // Stop interrupts running work, which another start takes up again, and waits for it to end.
@@ -102,7 +182,42 @@ func (r *Runner) Stop(ctx context.Context) error {
 	}
 	r.stop()
 	<-r.done
-	return r.client.StopAndCancel(ctx)
+	err := r.client.StopAndCancel(ctx)
+	r.worker.Close(ctx)
+	return err
+}
+
+func (r *Runner) hold(token string, cancel context.CancelCauseFunc) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.held[token] = cancel
+}
+
+func (r *Runner) forget(token string) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	delete(r.held, token)
+}
+
+// drop stops an attempt of this process that has lost its claim.
+func (r *Runner) drop(token string) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if cancel := r.held[token]; cancel != nil {
+		cancel(store.ErrLost)
+	}
+}
+
+func (r *Runner) tokens() []string {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return slices.AppendSeq([]string{}, maps.Keys(r.held)) // none is a list too: in SQL, null would match nothing
+}
+
+func (r *Runner) ended(kind, state string, took time.Duration) {
+	if r.Ended != nil {
+		r.Ended(kind, state, took)
+	}
 }
 
 // add stores work and queues it, both or neither.
@@ -129,185 +244,122 @@ func (r *Runner) queue(ctx context.Context, tx pgx.Tx, id string) error {
 	return r.Store.SetJob(ctx, tx, id, job.Job.ID)
 }
 
-// Cancel stops work that waits or runs. What it has written so far is removed.
+// unqueue takes a job out of the queue; whoever does it is told.
+func (r *Runner) unqueue(ctx context.Context, tx pgx.Tx, job *int64) error {
+	if job == nil {
+		return nil
+	}
+	_, err := r.client.JobCancelTx(ctx, tx, *job)
+	if errors.Is(err, river.ErrNotFound) {
+		return nil
+	}
+	return err
+}
+
+// Cancel stops work that arrives, waits or runs. What it has written so far is removed.
 func (r *Runner) Cancel(ctx context.Context, id string) error {
-	w, err := r.Store.Work(ctx, id)
+	err := pgx.BeginFunc(ctx, r.Store.Pool, func(tx pgx.Tx) error {
+		job, err := r.Store.CancelWork(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		return r.unqueue(ctx, tx, job)
+	})
 	if err != nil {
 		return err
 	}
-	if w.State != "queued" && w.State != "running" {
-		return fault.New(fault.BadInput, "This work has ended already")
-	}
-	if err := r.Store.EndWork(ctx, id, "cancelled", "Stopped", nil); err != nil {
-		return err
-	}
-	if w.Job != nil {
-		if _, err := r.client.JobCancel(ctx, *w.Job); err != nil && !errors.Is(err, river.ErrNotFound) {
-			return err
-		}
-	}
+	r.dropLost(ctx)
 	return nil
 }
 
-// Retry queues work again that failed or was cancelled.
-func (r *Runner) Retry(ctx context.Context, id string) error {
-	w, err := r.Store.Work(ctx, id)
+// dropLost stops those attempts of this process that have lost their claims, without waiting for the next beat.
+func (r *Runner) dropLost(ctx context.Context) {
+	lost, err := r.Store.Lost(ctx, r.tokens())
 	if err != nil {
-		return err
+		r.Log.Warn("looking for lost claims", "error", err) // the next beat looks again
 	}
-	if w.State != "failed" && w.State != "cancelled" {
-		return fault.New(fault.BadInput, "Only work that failed or was stopped can be tried again")
+	for _, token := range lost {
+		r.drop(token)
 	}
-	return pgx.BeginFunc(ctx, r.Store.Pool, func(tx pgx.Tx) error { return r.queue(ctx, tx, id) })
 }
 
-// lockOf is the number of the advisory lock that whoever does a piece of work holds.
-func lockOf(id string) int64 {
-	h := fnv.New64a()
-	_, _ = h.Write([]byte("work " + id))
-	return int64(h.Sum64())
+// Retry queues work again that failed or was cancelled. Imports may say with again that a file is wanted although the
+// production has it; such work may be done already.
+func (r *Runner) Retry(ctx context.Context, id string, again bool) error {
+	var more map[string]any
+	if again {
+		more = map[string]any{"again": true}
+	}
+	return pgx.BeginFunc(ctx, r.Store.Pool, func(tx pgx.Tx) error {
+		if err := r.Store.RetryWork(ctx, tx, id, more); err != nil {
+			return err
+		}
+		return r.queue(ctx, tx, id)
+	})
 }
 
-// Recover queues work again whose process has died: its job is not waiting in the queue, and nobody holds its lock.
+// claimedLately is how old a running job of the queue may be whose work still waits: it is about to be claimed.
+const claimedLately = 10 * time.Second
+
+// Recover queues work again whose process has died, and work that waits although the queue does not know of it.
 func (r *Runner) Recover(ctx context.Context) error {
-	rows, err := r.Store.Pool.Query(ctx, `select w.id::text, w.job_id from work w left join river_job j on j.id = w.job_id
-		where w.state in ('queued', 'running') and (j.id is null or j.state not in ('available', 'scheduled', 'retryable', 'pending'))`)
+	r.claiming.Lock()
+	err := pgx.BeginFunc(ctx, r.Store.Pool, func(tx pgx.Tx) error {
+		freed, err := r.worker.Free(ctx, tx, r.tokens())
+		if err != nil {
+			return err
+		}
+		for _, f := range freed {
+			r.Log.Info("taking up abandoned work", "work", f.ID)
+			if err := errors.Join(r.unqueue(ctx, tx, f.Job), r.queue(ctx, tx, f.ID)); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	r.claiming.Unlock()
 	if err != nil {
 		return err
 	}
-	type abandoned struct {
-		ID  string
-		Job *int64
-	}
-	list, err := pgx.CollectRows(rows, pgx.RowToStructByPos[abandoned])
-	if err != nil {
+	return r.requeue(ctx)
+}
+
+// requeue queues work that waits and whose job is over or gone.
+func (r *Runner) requeue(ctx context.Context) error {
+	waiting, err := r.Store.Waiting(ctx)
+	if err != nil || len(waiting) == 0 {
 		return err
 	}
-	for _, a := range list {
+	var jobs []int64
+	for _, w := range waiting {
+		if w.Job != nil {
+			jobs = append(jobs, *w.Job)
+		}
+	}
+	known := map[int64]bool{}
+	for part := range slices.Chunk(jobs, 1000) {
+		list, err := r.client.JobList(ctx, river.NewJobListParams().IDs(part...).First(len(part)).
+			States(rivertype.JobStateAvailable, rivertype.JobStatePending, rivertype.JobStateRetryable, rivertype.JobStateScheduled, rivertype.JobStateRunning))
+		if err != nil {
+			return err
+		}
+		for _, j := range list.Jobs {
+			known[j.ID] = j.State != rivertype.JobStateRunning || j.AttemptedAt == nil || time.Since(*j.AttemptedAt) < claimedLately
+		}
+	}
+	for _, w := range waiting {
+		if w.Job != nil && known[*w.Job] {
+			continue
+		}
 		err := pgx.BeginFunc(ctx, r.Store.Pool, func(tx pgx.Tx) error {
-			var free bool
-			if err := tx.QueryRow(ctx, "select pg_try_advisory_xact_lock($1)", lockOf(a.ID)).Scan(&free); err != nil || !free {
+			if waits, err := r.Store.StillWaits(ctx, tx, w); err != nil || !waits {
 				return err
 			}
-			var open bool
-			if err := tx.QueryRow(ctx, "select state in ('queued', 'running') from work where id = $1 for update", a.ID).Scan(&open); err != nil || !open {
-				return err
-			}
-			if _, err := tx.Exec(ctx, "update river_job set state = 'discarded', finalized_at = now() where id = $1 and state = 'running'", a.Job); err != nil {
-				return err
-			}
-			r.Log.Info("taking up abandoned work", "work", a.ID)
-			return r.queue(ctx, tx, a.ID)
+			return r.queue(ctx, tx, w.ID)
 		})
 		if err != nil {
 			return err
 		}
 	}
 	return nil
-}
-
-// worker does one piece of work at a time for the queue.
-type worker struct {
-	river.WorkerDefaults[jobArgs]
-	runner *Runner
-}
-
-// Work does the work. It is never retried by the queue itself: what failed waits for the user, what was interrupted
-// by the end of the process is put back.
-func (w *worker) Work(ctx context.Context, job *river.Job[jobArgs]) error {
-	r := w.runner
-	id := job.Args.Work
-	conn, err := r.Store.Pool.Acquire(ctx)
-	if err != nil {
-		return river.JobSnooze(time.Second)
-	}
-	defer conn.Release()
-	var mine bool
-	if err := conn.QueryRow(ctx, "select pg_try_advisory_lock($1)", lockOf(id)).Scan(&mine); err != nil {
-		return river.JobSnooze(time.Second)
-	}
-	if !mine {
-		return river.JobCancel(errors.New("somebody else does this work"))
-	}
-	defer func() {
-		_, _ = conn.Exec(context.WithoutCancel(ctx), "select pg_advisory_unlock($1)", lockOf(id))
-	}()
-	work, err := r.Store.Work(ctx, id)
-	if err != nil && fault.KindOf(err) == "" {
-		return river.JobSnooze(time.Second)
-	}
-	if err != nil || work.State == "cancelled" || work.State == "done" {
-		return river.JobCancel(errors.New("there is nothing to do"))
-	}
-	result, message, err := r.do(ctx, work)
-	after := context.WithoutCancel(ctx)
-	if work.Kind == "import" {
-		defer func() { // once it has been noted that this import has ended
-			if err := r.Gather(after, work.Production); err != nil {
-				r.Log.Error("grouping files", "production", work.Production, "error", err)
-			}
-		}()
-	}
-	switch {
-	case err == nil:
-		return r.Store.EndWork(after, id, "done", message, result)
-	case ctx.Err() != nil:
-		if now, readErr := r.Store.Work(after, id); readErr == nil && (now.State == "running" || now.State == "queued") {
-			return river.JobSnooze(0) // the process ends; the work goes on at the next start
-		}
-		return river.JobCancel(err)
-	}
-	r.Log.Warn("work failed", "work", id, "kind", work.Kind, "error", err)
-	if err := r.Store.EndWork(after, id, "failed", sentence(err), nil); err != nil {
-		return err
-	}
-	return river.JobCancel(err)
-}
-
-// sentence is what the user is told. Errors without a kind are ours, not the user's; their words stay in the log.
-func sentence(err error) string {
-	if fault.KindOf(err) == "" {
-		return "Something went wrong on the server. Try again; if it stays, the server's log says more"
-	}
-	return fault.Sentence(err)
-}
-
-func (r *Runner) do(ctx context.Context, w store.Work) (result *string, message string, err error) {
-	if err := r.Store.SetProgress(ctx, w.ID, 0); err != nil {
-		return nil, "", err
-	}
-	switch w.Kind {
-	case "import":
-		return r.bringIn(ctx, w)
-	case "print":
-		message, err = r.print(ctx, w)
-	case "unravel", "ply":
-		message, err = r.batch(ctx, w)
-	case "sync":
-		message, err = r.sync(ctx, w)
-	case "convert":
-		return r.convert(ctx, w)
-	case "list":
-		message, err = r.list(ctx, w)
-	case "settle":
-		return r.settle(ctx, w)
-	case "diagnose":
-		err = r.lookAt(ctx, w)
-	default:
-		err = fault.New(fault.Unsupported, "This server does not know work of kind %q", w.Kind)
-	}
-	return nil, message, err
-}
-
-// progress gives a function that notes progress, at most a few times a second, over a part of the whole.
-func (r *Runner) progress(ctx context.Context, id string, from, to float64) func(float64) {
-	var last time.Time
-	return func(share float64) {
-		if now := time.Now(); now.Sub(last) > 200*time.Millisecond {
-			last = now
-			if err := r.Store.SetProgress(ctx, id, from+(to-from)*share); err != nil && ctx.Err() == nil {
-				r.Log.Warn("noting progress", "error", err)
-			}
-		}
-	}
 }

@@ -2,13 +2,11 @@ package jobs
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"encoding/json"
-	"io"
 	"strings"
 
 	"zestyloom/core/engine"
+	"zestyloom/core/fault"
 	"zestyloom/core/reel"
 	"zestyloom/core/take"
 	"zestyloom/core/wave"
@@ -31,87 +29,88 @@ func (r *Runner) Settle(ctx context.Context, o store.OpenReel, author string, cl
 	return r.add(ctx, o.Production, "settle", "Settle "+clips[0].Name, settleArgs{o.ID, author, clips}, nil)
 }
 
-func (r *Runner) settle(ctx context.Context, w store.Work) (result *string, message string, err error) {
+func (a *attempt) settle(ctx context.Context) (end store.End, err error) {
 	var args settleArgs
-	if err := json.Unmarshal(w.Args, &args); err != nil {
-		return nil, "", err
+	if err := json.Unmarshal(a.Args, &args); err != nil {
+		return end, err
 	}
-	o, err := r.Store.Reel(ctx, args.Reel)
+	o, err := a.Store.Reel(ctx, args.Reel)
 	if err != nil {
-		return nil, "", err
+		return end, err
 	}
-	folder := "sources/" + w.ID
-	made, err := r.Store.TakesOfMedia(ctx, folder)
+	made, err := a.Store.TakesOfWork(ctx, a.ID)
 	if err != nil {
-		return nil, "", err
+		return end, err
 	}
 	var t store.Take
 	if len(made) > 0 { // rendered before the work was interrupted
 		t = made[0]
-	} else if t, err = r.renderSettled(ctx, w, o, args, folder); err != nil {
-		_ = r.Media.RemoveAll(folder)
-		return nil, "", err
+	} else if t, err = a.renderSettled(ctx, o, args); err != nil {
+		return end, err
+	}
+	end.Result = &t.ID
+	err = persist(ctx, func() error { return a.standIn(ctx, args, t) })
+	if fault.KindOf(err) != "" { // the take is of no use
+		a.discard(ctx, t.ID)
+	}
+	return end, err
+}
+
+// standIn puts the settled take in the place of the clips that it was rendered from. To do so twice does nothing.
+func (a *attempt) standIn(ctx context.Context, args settleArgs, t store.Take) error {
+	o, err := a.Store.Reel(ctx, args.Reel)
+	if err != nil {
+		return err
 	}
 	for _, c := range o.Reel.Clips {
 		if c.Take == t.ID { // it stands there already
-			return &t.ID, "", nil
+			return nil
 		}
 	}
 	s, err := engine.Bounds(o.Reel, args.Clips)
 	if err != nil {
-		return nil, "", err
+		return err
 	}
-	_, err = r.Store.Do(ctx, args.Reel, o.Revision, args.Author, func(*reel.Reel) (reel.Command, error) {
+	_, err = a.Store.DoUnder(ctx, a.claim, args.Reel, o.Revision, args.Author, func(*reel.Reel) (reel.Command, error) {
 		return reel.Settle{Clips: args.Clips, Take: t.ID, Title: args.Clips[0].Name, Channels: len(t.Channels), Start: s.Start, Length: s.Frames}, nil
 	})
-	if err != nil { // the take would be of no use
-		if keys, removeErr := r.Store.RemoveTake(ctx, t.ID); removeErr == nil {
-			for _, key := range keys {
-				_ = r.Media.RemoveAll(key)
-			}
-		}
-		return nil, "", err
+	return err
+}
+
+// discard removes a take that nothing uses, with its files. Where the database does not say so, they stay.
+func (r *Runner) discard(ctx context.Context, id string) {
+	keys, err := r.Store.RemoveTake(ctx, id)
+	if err == nil {
+		err = r.Library.Clear(ctx, keys)
 	}
-	return &t.ID, "", nil
+	if err != nil {
+		r.Log.Warn("a take that is of no use could not be removed", "take", id, "error", err)
+	}
 }
 
 // renderSettled writes the sound and stores the take.
-func (r *Runner) renderSettled(ctx context.Context, w store.Work, o store.OpenReel, args settleArgs, folder string) (t store.Take, err error) {
-	session := r.Library.Session(ctx)
-	defer session.Close()
+func (a *attempt) renderSettled(ctx context.Context, o store.OpenReel, args settleArgs) (t store.Take, err error) {
+	folder := "sources/" + a.claim.Token
 	key := library.SourceKey(folder, ".wav")
-	f, err := r.Media.Create(key)
+	s, err := a.writeSettled(ctx, o, args, key)
 	if err != nil {
 		return t, err
 	}
-	defer f.Close()
-	sum := sha256.New()
-	sum.Write([]byte(w.ID)) // settling twice makes two takes, also where they sound alike
-	s, err := engine.Settle(ctx, o.Reel, args.Clips, session.Open, io.MultiWriter(f, sum), wave.Header{Bext: &wave.Bext{TimeReference: stampOf(o.Reel, args.Clips)}}, r.progress(ctx, w.ID, 0, 0.7))
-	if err != nil {
-		return t, media.Explain(err)
-	}
-	if err := f.Sync(); err != nil {
-		return t, media.Explain(err)
-	}
-	written, size, err := r.Media.Open(key)
+	src, stored, done, err := a.openStaged(ctx, key)
 	if err != nil {
 		return t, err
 	}
-	defer written.Close()
-	src, err := wave.Open(written, size)
-	if err != nil {
-		return t, err
-	}
+	defer done()
 	first, track := args.Clips[0], o.Reel.Tracks[args.Clips[0].Track]
 	name := strings.NewReplacer("/", "-", "\\", "-").Replace(first.Name) + " settled.wav"
-	t = store.Take{Production: w.Production, Kind: take.Recording, FileName: name, CameFrom: store.SettledOn + o.Name + ", " + track.Name, MediaKey: folder, SoundKey: key, Size: size, SHA256: hex.EncodeToString(sum.Sum(nil))}
-	if origin, err := r.Store.Take(ctx, first.Take); err == nil {
+	t = store.Take{Production: a.Production, Kind: take.Recording, FileName: name, CameFrom: store.SettledOn + o.Name + ", " + track.Name,
+		MediaKey: folder, SoundKey: key, Sound: &stored, Size: stored.Size, SHA256: stored.SHA256}
+	if origin, err := a.Store.Take(ctx, first.Take); err == nil {
 		t.Kind = origin.Kind
 	}
 	t.Description = take.Describe(src, name)
 	t.Description.StartSamples = &s.Start
-	levels, err := r.overview(ctx, src, folder, 0, r.progress(ctx, w.ID, 0.7, 1))
+	levels, err := a.overview(ctx, src, folder, 0, a.progress(ctx, 0.7, 1))
 	if err != nil {
 		return t, err
 	}
@@ -123,11 +122,32 @@ func (r *Runner) renderSettled(ctx context.Context, w store.Work, o store.OpenRe
 		}
 		t.Channels = append(t.Channels, store.Channel{Track: *ch, Level: levels[i]})
 	}
-	ids, err := r.Store.AddTakes(ctx, []store.Take{t})
-	if err == nil {
-		t.ID = ids[0]
+	if err := a.Media.Publish(a.staging(), folder); err != nil {
+		return t, err
 	}
-	return t, err
+	const again = true // settling twice makes two takes, also where they sound alike
+	return t, persist(ctx, func() error {
+		ids, err := a.Store.AddTakes(ctx, a.claim, []store.Take{t}, again)
+		if err == nil {
+			t.ID = ids[0]
+		}
+		return err
+	})
+}
+
+func (a *attempt) writeSettled(ctx context.Context, o store.OpenReel, args settleArgs, key string) (engine.Settled, error) {
+	session := a.Library.Session(ctx)
+	defer session.Close()
+	f, err := a.Media.Create(a.staged(key))
+	if err != nil {
+		return engine.Settled{}, err
+	}
+	defer f.Close()
+	s, err := engine.Settle(ctx, o.Reel, args.Clips, session.Open, f, wave.Header{Bext: &wave.Bext{TimeReference: stampOf(o.Reel, args.Clips)}}, a.progress(ctx, 0, 0.7))
+	if err != nil {
+		return s, media.Explain(err)
+	}
+	return s, f.Sync()
 }
 
 // stampOf is the time stamp of what is settled: where it lies on the reel.

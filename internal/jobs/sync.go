@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"runtime"
 	"slices"
+	"sync/atomic"
 
 	"golang.org/x/sync/errgroup"
 
@@ -49,65 +50,45 @@ const around = 5
 
 // sync lines takes up one after another. What is found is stored as it is found, so that interrupted work goes on
 // where it was.
-func (r *Runner) sync(ctx context.Context, w store.Work) (message string, err error) {
+func (a *attempt) sync(ctx context.Context) (end store.End, err error) {
 	var args syncArgs
-	if err := json.Unmarshal(w.Args, &args); err != nil {
-		return "", err
+	if err := json.Unmarshal(a.Args, &args); err != nil {
+		return end, err
 	}
-	session := r.Library.Session(ctx)
+	session := a.Library.Session(ctx)
 	defer session.Close()
-	references, err := r.candidates(ctx, w, session, args)
+	references, err := a.candidates(ctx, session, args)
 	if err != nil {
-		return "", err
+		return end, err
 	}
-	done := map[string]bool{}
-	for _, o := range w.Report {
-		done[o.Take] = true
-	}
-	report, found := w.Report, 0
-	for i, id := range args.Takes {
-		r.progress(ctx, w.ID, 0, 1)(0.3 + 0.7*float64(i)/float64(len(args.Takes)))
-		if done[id] {
-			continue
-		}
-		o := store.Outcome{Take: id, Title: id, Files: []store.WrittenFile{}}
-		t, err := r.Store.Take(ctx, id)
+	report, err := a.eachTake(ctx, args.Takes, a.Report, 0.3, 1, func(t store.Take, _ []store.Outcome, _ func(float64)) (o store.Outcome, err error) {
+		m, err := a.matchTake(ctx, session, t, references, args.Method)
 		if err == nil {
-			o.Title = t.Title()
-			var m store.Match
-			if m, err = r.matchTake(ctx, session, t, references, args.Method); err == nil {
-				o.OK, o.Message = m.Reference != nil, m.Reason
-				err = r.Store.PutMatch(ctx, w.Production, m)
-			}
+			err = a.Store.PutMatch(ctx, a.claim, a.Production, m)
 		}
-		if ctx.Err() != nil {
-			return "", ctx.Err()
-		}
-		if err != nil {
-			o.OK, o.Message = false, sentence(err)
-		}
-		report = append(report, o)
-		if err := r.Store.SetOutcomes(ctx, w.ID, report); err != nil {
-			return "", err
-		}
-	}
+		o.OK, o.Message = m.Reference != nil, m.Reason
+		return o, err
+	})
+	found := 0
 	for _, o := range report {
 		if o.OK {
 			found++
 		}
 	}
-	return fmt.Sprintf("%d of %d takes found their place", found, len(report)), nil
+	return said("%d of %d takes found their place", found, len(report)), err
 }
 
 // candidates opens the references and draws their shapes, several side by side.
-func (r *Runner) candidates(ctx context.Context, w store.Work, session *library.Session, args syncArgs) ([]candidate, error) {
+func (a *attempt) candidates(ctx context.Context, session *library.Session, args syncArgs) ([]candidate, error) {
 	list := make([]candidate, len(args.References))
-	report := r.progress(ctx, w.ID, 0, 0.3)
-	var work errgroup.Group
+	report := a.progress(ctx, 0, 0.3)
+	var drawn atomic.Int64
+	work, ctx := errgroup.WithContext(ctx)
 	work.SetLimit(runtime.GOMAXPROCS(0))
 	for i, id := range args.References {
-		t, err := r.Store.Take(ctx, id)
+		t, err := a.Store.Take(ctx, id)
 		if err != nil {
+			_ = work.Wait() // they read files that are closed after this
 			return nil, err
 		}
 		list[i].take = t
@@ -116,7 +97,7 @@ func (r *Runner) candidates(ctx context.Context, w store.Work, session *library.
 		}
 		work.Go(func() (err error) {
 			list[i].shape, err = shapeOf(ctx, session, t)
-			report(float64(i) / float64(len(args.References)))
+			report(float64(drawn.Add(1)) / float64(len(args.References)))
 			return err
 		})
 	}
@@ -132,7 +113,7 @@ func shapeOf(ctx context.Context, session *library.Session, t store.Take) (*alig
 }
 
 // matchTake finds the reference that a take belongs to.
-func (r *Runner) matchTake(ctx context.Context, session *library.Session, t store.Take, references []candidate, method store.Method) (store.Match, error) {
+func (a *attempt) matchTake(ctx context.Context, session *library.Session, t store.Take, references []candidate, method store.Method) (store.Match, error) {
 	m := store.Match{Take: t.ID, Method: method}
 	var others []candidate
 	for _, c := range references {
@@ -147,7 +128,7 @@ func (r *Runner) matchTake(ctx context.Context, session *library.Session, t stor
 	if method == store.ByTimecode {
 		return byTimecode(m, t, others), nil
 	}
-	return r.byWaveform(ctx, session, m, t, others)
+	return a.byWaveform(ctx, session, m, t, others)
 }
 
 // byTimecode takes the reference that shares the most time with the take.
@@ -180,7 +161,7 @@ func byTimecode(m store.Match, t store.Take, references []candidate) store.Match
 }
 
 // byWaveform compares the take's shape with all references, and the most alike sample by sample.
-func (r *Runner) byWaveform(ctx context.Context, session *library.Session, m store.Match, t store.Take, references []candidate) (store.Match, error) {
+func (a *attempt) byWaveform(ctx context.Context, session *library.Session, m store.Match, t store.Take, references []candidate) (store.Match, error) {
 	if len(t.Channels) == 0 {
 		m.Reason = "It has no sound"
 		return m, nil
@@ -228,79 +209,81 @@ func (r *Runner) byWaveform(ctx context.Context, session *library.Session, m sto
 
 type convertArgs struct {
 	Take       string          `json:"take"`
+	Author     string          `json:"author"`
 	Conversion take.Conversion `json:"conversion"`
 }
 
 // Convert queues the resampling of a take.
-func (r *Runner) Convert(ctx context.Context, t store.Take, c take.Conversion) (string, error) {
+func (r *Runner) Convert(ctx context.Context, author string, t store.Take, c take.Conversion) (string, error) {
 	if len(t.Channels) == 0 {
 		return "", fault.New(fault.BadInput, "%s has no sound", t.Title())
 	}
-	return r.add(ctx, t.Production, "convert", "Resample "+t.Title(), convertArgs{t.ID, c}, nil)
+	return r.add(ctx, t.Production, "convert", "Resample "+t.Title(), convertArgs{t.ID, author, c}, nil)
 }
 
 // convert writes a take resampled, and puts the result in its place.
-func (r *Runner) convert(ctx context.Context, w store.Work) (result *string, message string, err error) {
+func (a *attempt) convert(ctx context.Context) (end store.End, err error) {
 	var args convertArgs
-	if err := json.Unmarshal(w.Args, &args); err != nil {
-		return nil, "", err
+	if err := json.Unmarshal(a.Args, &args); err != nil {
+		return end, err
 	}
-	folder := "sources/" + w.ID
-	if made, err := r.Store.TakesOfMedia(ctx, folder); err != nil || len(made) > 0 {
+	if made, err := a.Store.TakesOfWork(ctx, a.ID); err != nil || len(made) > 0 {
 		if err == nil {
-			return &made[0].ID, "", nil // done before the work was interrupted
+			end.Result = &made[0].ID // done before the work was interrupted
 		}
-		return nil, "", err
+		return end, err
 	}
-	defer func() {
-		if err != nil {
-			_ = r.Media.RemoveAll(folder)
-		}
-	}()
-	t, err := r.Store.Take(ctx, args.Take)
+	t, err := a.Store.Take(ctx, args.Take)
 	if err != nil {
-		return nil, "", err
+		return end, err
 	}
-	session := r.Library.Session(ctx)
+	folder := "sources/" + a.claim.Token
+	key := library.SourceKey(folder, ".wav")
+	converted, err := a.writeConverted(ctx, t, args.Conversion, key)
+	if err != nil {
+		return end, err
+	}
+	out, stored, done, err := a.openStaged(ctx, key)
+	if err != nil {
+		return end, err
+	}
+	defer done()
+	levels, err := a.overview(ctx, out, folder, 0, a.progress(ctx, 0.8, 1))
+	if err != nil {
+		return end, err
+	}
+	if err := a.Media.Publish(a.staging(), folder); err != nil {
+		return end, err
+	}
+	if converted.Clipped > 0 {
+		end = said("%d samples came out above full scale and were limited to it", converted.Clipped)
+	}
+	return end, persist(ctx, func() error {
+		id, err := a.Store.AddConverted(ctx, a.claim, args.Author, t, store.Converted{Conversion: args.Conversion, Frames: converted.Frames, Media: folder, Sound: key, Stored: stored, Levels: levels})
+		end.Result = &id
+		return err
+	})
+}
+
+func (a *attempt) writeConverted(ctx context.Context, t store.Take, c take.Conversion, key string) (converted take.Converted, err error) {
+	session := a.Library.Session(ctx)
 	defer session.Close()
 	src, err := session.OpenTake(t)
 	if err != nil {
-		return nil, "", err
+		return converted, err
 	}
-	key := library.SourceKey(folder, ".wav")
-	f, err := r.Media.Create(key)
+	if err := a.Room(2 * src.Frames * int64(src.FrameBytes())); err != nil {
+		return converted, err
+	}
+	f, err := a.Media.Create(a.staged(key))
 	if err != nil {
-		return nil, "", err
+		return converted, err
 	}
 	defer f.Close()
-	converted, err := take.Convert(ctx, src, t.Description, args.Conversion, f, r.progress(ctx, w.ID, 0, 0.8))
-	if err != nil {
-		return nil, "", err
+	if converted, err = take.Convert(ctx, src, t.Description, c, f, a.progress(ctx, 0, 0.8)); err != nil {
+		return converted, err
 	}
-	if err := f.Sync(); err != nil {
-		return nil, "", err
-	}
-	written, size, err := r.Media.Open(key)
-	if err != nil {
-		return nil, "", err
-	}
-	defer written.Close()
-	out, err := wave.Open(written, size)
-	if err != nil {
-		return nil, "", err
-	}
-	levels, err := r.overview(ctx, out, folder, 0, r.progress(ctx, w.ID, 0.8, 1))
-	if err != nil {
-		return nil, "", err
-	}
-	id, err := r.Store.AddConverted(ctx, t, args.Conversion, converted.Frames, folder, key, size, levels)
-	if err != nil {
-		return nil, "", err
-	}
-	if converted.Clipped > 0 {
-		message = fmt.Sprintf("%d samples came out above full scale and were limited to it", converted.Clipped)
-	}
-	return &id, message, nil
+	return converted, f.Sync()
 }
 
 type diagnoseArgs struct {
@@ -316,17 +299,17 @@ func (r *Runner) Diagnose(ctx context.Context, production, id string) (string, e
 	return r.add(ctx, production, "diagnose", "Look at the channels of "+t.Title(), diagnoseArgs{id}, nil)
 }
 
-func (r *Runner) lookAt(ctx context.Context, w store.Work) error {
+func (a *attempt) lookAt(ctx context.Context) error {
 	var args diagnoseArgs
-	if err := json.Unmarshal(w.Args, &args); err != nil {
+	if err := json.Unmarshal(a.Args, &args); err != nil {
 		return err
 	}
-	t, err := r.Store.Take(ctx, args.Take)
+	t, err := a.Store.Take(ctx, args.Take)
 	if fault.KindOf(err) == fault.NotFound {
 		return nil // it was removed or made anew in the meantime
 	}
 	if err != nil {
 		return err
 	}
-	return r.diagnose(ctx, t, r.progress(ctx, w.ID, 0, 1))
+	return a.diagnose(ctx, t, a.progress(ctx, 0, 1))
 }

@@ -45,6 +45,20 @@ type Library struct {
 	Media *media.Folder
 }
 
+// Clear removes folders of media that no take's row names. It asks first; where the database does not answer, they stay.
+func (l Library) Clear(ctx context.Context, folders []string) error {
+	for _, folder := range folders {
+		used, err := l.Store.MediaInUse(ctx, folder)
+		if err != nil || used {
+			return err
+		}
+		if err := l.Media.RemoveAll(folder); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // Session holds open files.
 type Session struct {
 	library Library
@@ -94,13 +108,58 @@ func (s *Session) OpenTake(t store.Take) (*wave.File, error) {
 
 func (s *Session) file(t store.Take) (*wave.File, error) {
 	f, size, err := s.library.Media.Open(t.SoundKey)
-	if err != nil {
+	if fault.KindOf(err) == fault.NotFound {
 		return nil, fault.Wrap(fault.NotFound, err, "The sound of %s is no longer on the server's disk", t.Title())
+	}
+	if err != nil {
+		return nil, err
 	}
 	s.mu.Lock()
 	s.files = append(s.files, f)
 	s.mu.Unlock()
-	return wave.Open(f, size)
+	if err := s.same(t, f, size); err != nil {
+		return nil, err
+	}
+	w, err := wave.Open(f, size)
+	if err != nil {
+		return nil, err
+	}
+	if w.Frames != t.Description.Frames || w.Channels != t.Description.Channels {
+		return nil, changed(t, "%d of %d sample frames in %d of %d channels are there", w.Frames, t.Description.Frames, w.Channels, t.Description.Channels)
+	}
+	return w, nil
+}
+
+// same compares a file with what it was when it was written. Reading all of it each time would take longer than printing
+// it, so its hash is only compared where its time says that somebody has touched it.
+func (s *Session) same(t store.Take, f *os.File, size int64) error {
+	if t.Sound == nil {
+		return nil // taken in before this was noted
+	}
+	if size != t.Sound.Size {
+		return changed(t, "it has %d bytes and was written with %d", size, t.Sound.Size)
+	}
+	info, err := f.Stat()
+	if err != nil {
+		return err
+	}
+	if info.ModTime().Equal(t.Sound.Modified) {
+		return nil
+	}
+	sum, err := media.Hash(s.ctx, f)
+	if err != nil {
+		return err
+	}
+	if sum != t.Sound.SHA256 {
+		return changed(t, "its contents are others")
+	}
+	now := *t.Sound
+	now.Modified = info.ModTime()
+	return s.library.Store.SetSound(s.ctx, t.ID, now)
+}
+
+func changed(t store.Take, format string, args ...any) error {
+	return fault.New(fault.Damaged, "The sound of %s on the server's disk is not what was taken in: %s. Take the file in again", t.Title(), fmt.Sprintf(format, args...))
 }
 
 // Close closes all files.

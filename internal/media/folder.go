@@ -68,17 +68,56 @@ func (f *Folder) Path(key string) (string, error) {
 	return filepath.Join(f.root.Name(), filepath.FromSlash(key)), nil
 }
 
-// Size gives the size of a file in bytes.
-func (f *Folder) Size(key string) (int64, error) {
+// Stat gives the size of a file in bytes, and when it was last written.
+func (f *Folder) Stat(key string) (fs.FileInfo, error) {
 	info, err := f.root.Stat(key)
-	if err != nil {
-		return 0, Explain(err)
-	}
-	return info.Size(), nil
+	return info, Explain(err)
 }
 
-// Rename gives a file another key, in place of one that is there.
-func (f *Folder) Rename(from, to string) error { return Explain(f.root.Rename(from, to)) }
+// Publish gives a file or folder its final key, at which nothing may be yet, and brings that onto the disk. What is in it
+// must have been synced before.
+func (f *Folder) Publish(from, to string) error {
+	if err := f.root.MkdirAll(path.Dir(to), 0o755); err != nil {
+		return Explain(err)
+	}
+	if _, err := f.root.Lstat(to); err == nil {
+		return fault.New(fault.Stale, "There is something at %s already", to)
+	}
+	if err := f.root.Rename(from, to); err != nil {
+		return Explain(err)
+	}
+	dir, err := f.root.Open(path.Dir(to))
+	if err != nil {
+		return Explain(err)
+	}
+	defer dir.Close()
+	return Explain(dir.Sync())
+}
+
+// List gives the names of what lies in a folder; none where there is no such folder.
+func (f *Folder) List(key string) ([]string, error) {
+	dir, err := f.root.Open(key)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	defer dir.Close()
+	return dir.Readdirnames(-1)
+}
+
+// Free gives how many bytes can still be written.
+func (f *Folder) Free() (int64, error) {
+	var s syscall.Statfs_t
+	if err := syscall.Statfs(f.root.Name(), &s); err != nil {
+		return 0, err
+	}
+	return int64(s.Bavail) * s.Bsize, nil
+}
+
+// Root is the local folder.
+func (f *Folder) Root() string { return f.root.Name() }
 
 // RemoveAll removes all below a key. It is no error if there is nothing.
 func (f *Folder) RemoveAll(key string) error { return f.root.RemoveAll(key) }

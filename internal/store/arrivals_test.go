@@ -70,13 +70,13 @@ func TestFilesOfASetBecomeOneTake(t *testing.T) {
 	assert.NotEmpty(t, group.Assembly.Why)
 	assert.EqualValues(t, 30, group.Size)
 
-	require.NoError(t, s.TakeApart(ctx, group.ID))
+	require.NoError(t, s.TakeApart(ctx, group.ID, "ines"))
 	assert.Equal(t, []string{"b1", "b2", "b3", "other"}, fileNames(list(t, s, p.ID)))
 	made, err = s.Gather(ctx, p.ID)
 	require.NoError(t, err)
 	assert.Empty(t, made, "what was taken apart stays so")
-	assert.Equal(t, fault.Stale, fault.KindOf(s.TakeApart(ctx, group.ID)))
-	require.NoError(t, s.UndoTakeEdit(ctx, p.ID))
+	assert.Equal(t, fault.Stale, fault.KindOf(s.TakeApart(ctx, group.ID, "ines")))
+	require.NoError(t, s.UndoTakeEdit(ctx, p.ID, 0, "ines"))
 	assert.Len(t, list(t, s, p.ID), 2, "one undo puts it together again")
 }
 
@@ -130,23 +130,23 @@ func TestGroupingByHand(t *testing.T) {
 	family, err := s.Assess(ctx, p.ID, []string{a, b})
 	require.NoError(t, err)
 	assert.Contains(t, family.Against, "Their lengths differ by 1000 sample frames")
-	id, err := s.Group(ctx, p.ID, []string{b, a})
+	id, err := s.Group(ctx, p.ID, "ines", []string{b, a})
 	require.NoError(t, err)
 	group, err := s.Take(ctx, id)
 	require.NoError(t, err)
 	assert.True(t, group.Assembly.ByHand)
 	assert.Len(t, list(t, s, p.ID), 2)
-	require.NoError(t, s.UndoTakeEdit(ctx, p.ID))
+	require.NoError(t, s.UndoTakeEdit(ctx, p.ID, 0, "ines"))
 	assert.Len(t, list(t, s, p.ID), 3)
-	require.NoError(t, s.RedoTakeEdit(ctx, p.ID))
+	require.NoError(t, s.RedoTakeEdit(ctx, p.ID, 0, "ines"))
 	assert.Len(t, list(t, s, p.ID), 2)
 	for _, bad := range [][]string{{a}, {a, slow}, {id, slow}, {"nonsense", slow}, nil} {
-		_, err := s.Group(ctx, p.ID, bad)
+		_, err := s.Group(ctx, p.ID, "ines", bad)
 		assert.NotEmpty(t, fault.KindOf(err), "%v", bad)
 	}
 	keys, err := s.RemoveTake(ctx, id)
 	require.NoError(t, err)
-	assert.ElementsMatch(t, []string{"sources/a", "sources/b", ""}, keys, "a group goes with its files")
+	assert.ElementsMatch(t, []string{"sources/a", "sources/b"}, keys, "a group goes with its files")
 	assert.Equal(t, []string{"slow"}, fileNames(list(t, s, p.ID)))
 }
 
@@ -158,7 +158,7 @@ func TestAGroupWhoseFileIsInUseStays(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.Do(ctx, reelID, 0, "ines", command(reel.AddTake{Take: a, Title: "a", Length: 10, Parts: []reel.PartPlan{{Name: "a", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}}))
 	require.NoError(t, err)
-	id, err := s.Group(ctx, p.ID, []string{a, b})
+	id, err := s.Group(ctx, p.ID, "ines", []string{a, b})
 	require.NoError(t, err)
 	_, err = s.RemoveTake(ctx, id)
 	assert.Equal(t, fault.BadInput, fault.KindOf(err), "a reel was made with one of its files before")
@@ -172,9 +172,11 @@ func TestStreamsOfAMovieShareTheirFile(t *testing.T) {
 	movie := store.Take{Production: p.ID, Kind: take.Camera, FileName: "A003.mov", MediaKey: "sources/m", SoundKey: "sources/m/sound.0.wav", SHA256: "m", Channels: []store.Channel{{}}, Picture: &store.Picture{ProxyKey: "sources/m/picture.mp4"}}
 	second := movie
 	second.Stream, second.Picture = 1, nil
-	ids, err := s.AddTakes(ctx, []store.Take{movie, second})
+	c, err := claimed(s, p.ID)
 	require.NoError(t, err)
-	got, err := s.TakesOfMedia(ctx, "sources/m")
+	ids, err := s.AddTakes(ctx, c, []store.Take{movie, second}, false)
+	require.NoError(t, err)
+	got, err := s.TakesOfWork(ctx, c.Work)
 	require.NoError(t, err)
 	require.Len(t, got, 2)
 	assert.Equal(t, "A003, stream 2", got[1].Title())
@@ -186,6 +188,12 @@ func TestStreamsOfAMovieShareTheirFile(t *testing.T) {
 	assert.Equal(t, []string{"sources/m"}, keys)
 }
 
+func putMatch(t testing.TB, s *store.Store, production string, m store.Match) {
+	c, err := claimed(s, production)
+	require.NoError(t, err)
+	require.NoError(t, s.PutMatch(ctx, c, production, m))
+}
+
 func ptr[T any](x T) *T { return &x }
 
 func TestEditsOfSeveralTakesAreOneStep(t *testing.T) {
@@ -193,7 +201,7 @@ func TestEditsOfSeveralTakesAreOneStep(t *testing.T) {
 	p := ferry(t, s)
 	a, b := addTake(t, s, p.ID, "a"), addTake(t, s, p.ID, "b")
 	e := store.TakeEdit{Slate: store.Slate{Note: ptr(" windy "), Circled: ptr(true)}, Channels: []store.ChannelEdit{{Index: 1, Stem: ptr("AX"), Strand: ptr("Deck"), On: ptr(false)}}}
-	changed, err := s.EditTakes(ctx, p.ID, []string{a, b, a}, e)
+	changed, err := s.EditTakes(ctx, p.ID, "ines", []string{a, b, a}, e)
 	require.NoError(t, err)
 	assert.Equal(t, 2, changed)
 	for _, id := range []string{a, b} {
@@ -205,7 +213,7 @@ func TestEditsOfSeveralTakesAreOneStep(t *testing.T) {
 		src := got.Source(nil)
 		assert.Equal(t, []any{"AX", "Deck", true, false}, []any{src.Channels[0].Stem, src.Channels[0].Strand, src.Channels[0].Decided, src.Channels[0].On})
 	}
-	require.NoError(t, s.UndoTakeEdit(ctx, p.ID))
+	require.NoError(t, s.UndoTakeEdit(ctx, p.ID, 0, "ines"))
 	got, err := s.Take(ctx, b)
 	require.NoError(t, err)
 	assert.Empty(t, got.Description.Note)
@@ -216,12 +224,12 @@ func TestEditsOfSeveralTakesAreOneStep(t *testing.T) {
 		"sets":    {Sets: &[]take.Set{take.Pair(1, 2)}},
 		"kind":    {Kind: ptr(take.Kind("song"))},
 	} {
-		_, err := s.EditTakes(ctx, p.ID, []string{a}, bad)
+		_, err := s.EditTakes(ctx, p.ID, "ines", []string{a}, bad)
 		assert.NotEmpty(t, fault.KindOf(err), name)
 	}
 	other, err := s.CreateProduction(ctx, "Another", pal)
 	require.NoError(t, err)
-	_, err = s.EditTakes(ctx, other.ID, []string{a}, e)
+	_, err = s.EditTakes(ctx, other.ID, "ines", []string{a}, e)
 	assert.Equal(t, fault.NotFound, fault.KindOf(err), "only takes of the production")
 }
 
@@ -248,7 +256,7 @@ func TestSoundReportFillsTakes(t *testing.T) {
 	s := storetest.Open(t)
 	p := ferry(t, s)
 	a := addTake(t, s, p.ID, "a")
-	changed, missing, err := s.FillFromReport(ctx, p.ID, []take.ReportLine{
+	changed, missing, err := s.FillFromReport(ctx, p.ID, "ines", []take.ReportLine{
 		{Scene: "12A", Take: "3", Circled: ptr(true), Note: "rope creaks", Tracks: []string{"Boom, near", "one too many"}},
 		{Scene: "99", Take: "1"},
 	})
@@ -259,7 +267,7 @@ func TestSoundReportFillsTakes(t *testing.T) {
 	got, err := s.Take(ctx, a)
 	require.NoError(t, err)
 	assert.Equal(t, []any{"rope creaks", true, "Boom, near", "LF03"}, []any{got.Description.Note, got.Description.Circled, got.Channels[0].Name, got.Description.Roll})
-	require.NoError(t, s.UndoTakeEdit(ctx, p.ID))
+	require.NoError(t, s.UndoTakeEdit(ctx, p.ID, 0, "ines"))
 	got, err = s.Take(ctx, a)
 	require.NoError(t, err)
 	assert.Equal(t, "Boom", got.Channels[0].Name)
@@ -298,29 +306,29 @@ func TestTiesAndMatches(t *testing.T) {
 	start := int64(36000 * 48000)
 	movie, err := add(s, store.Take{Production: p.ID, Kind: take.Picture, FileName: "Picture cut.mov", SHA256: "m", Channels: []store.Channel{}, Description: take.Description{SampleRate: 48000, StartSamples: &start, Frames: 480000}})
 	require.NoError(t, err)
-	require.NoError(t, s.PutMatch(ctx, p.ID, store.Match{Take: a, Reference: &movie, Method: store.ByWaveform, Result: align.Match{OffsetSamples: 480, Confidence: 0.9, DriftPPM: 12, Matched: true}}))
+	putMatch(t, s, p.ID, store.Match{Take: a, Reference: &movie, Method: store.ByWaveform, Result: align.Match{OffsetSamples: 480, Confidence: 0.9, DriftPPM: 12, Matched: true}})
 	require.NoError(t, s.RefuseMatch(ctx, a, true))
 	matches, err := s.Matches(ctx, p.ID)
 	require.NoError(t, err)
 	require.Len(t, matches, 1)
 	assert.True(t, matches[0].Refused)
 	assert.EqualValues(t, 480, matches[0].Result.OffsetSamples)
-	require.NoError(t, s.PutMatch(ctx, p.ID, store.Match{Take: a, Method: store.ByWaveform, Reason: "None sounds like it"}))
+	putMatch(t, s, p.ID, store.Match{Take: a, Method: store.ByWaveform, Reason: "None sounds like it"})
 	matches, err = s.Matches(ctx, p.ID)
 	require.NoError(t, err)
 	require.Len(t, matches, 1, "found anew, in place of the old")
 	assert.Equal(t, "None sounds like it", matches[0].Reason)
 	assert.False(t, matches[0].Refused)
 
-	require.NoError(t, s.SetTie(ctx, a, &store.Tie{Reference: movie, Offset: 480, DriftPPM: 12, Method: store.ByWaveform}))
+	require.NoError(t, s.SetTie(ctx, a, "ines", &store.Tie{Reference: movie, Offset: 480, DriftPPM: 12, Method: store.ByWaveform}))
 	got, err := s.Take(ctx, a)
 	require.NoError(t, err)
 	assert.Equal(t, "Picture cut", got.Tie.Title)
 	assert.Equal(t, start+480, *got.Place)
-	assert.Equal(t, fault.BadInput, fault.KindOf(s.SetTie(ctx, movie, &store.Tie{Reference: a})), "not in a circle")
-	assert.Equal(t, fault.BadInput, fault.KindOf(s.SetTie(ctx, a, &store.Tie{Reference: a})))
-	assert.Equal(t, fault.NotFound, fault.KindOf(s.SetTie(ctx, a, &store.Tie{Reference: "00000000-0000-0000-0000-000000000000"})))
-	require.NoError(t, s.UndoTakeEdit(ctx, p.ID))
+	assert.Equal(t, fault.BadInput, fault.KindOf(s.SetTie(ctx, movie, "ines", &store.Tie{Reference: a})), "not in a circle")
+	assert.Equal(t, fault.BadInput, fault.KindOf(s.SetTie(ctx, a, "ines", &store.Tie{Reference: a})))
+	assert.Equal(t, fault.NotFound, fault.KindOf(s.SetTie(ctx, a, "ines", &store.Tie{Reference: "00000000-0000-0000-0000-000000000000"})))
+	require.NoError(t, s.UndoTakeEdit(ctx, p.ID, 0, "ines"))
 	got, err = s.Take(ctx, a)
 	require.NoError(t, err)
 	assert.Nil(t, got.Tie)
@@ -333,21 +341,29 @@ func TestAConvertedTakeStandsInForItsSource(t *testing.T) {
 	p := ferry(t, s)
 	a := addTake(t, s, p.ID, "a")
 	ref := addTake(t, s, p.ID, "ref")
-	require.NoError(t, s.SetTie(ctx, a, &store.Tie{Reference: ref, DriftPPM: 20, Method: store.ByWaveform}))
+	require.NoError(t, s.SetTie(ctx, a, "ines", &store.Tie{Reference: ref, DriftPPM: 20, Method: store.ByWaveform}))
 	from, err := s.Take(ctx, a)
 	require.NoError(t, err)
-	id, err := s.AddConverted(ctx, from, take.Conversion{DriftPPM: 20}, 48001, "sources/w", "sources/w/source.wav", 5, make([]take.Level, 1))
+	c, err := claimed(s, p.ID)
 	require.NoError(t, err)
+	made := store.Converted{Conversion: take.Conversion{DriftPPM: 20}, Frames: 48001, Media: "sources/w", Sound: "sources/w/source.wav", Levels: make([]take.Level, 1)}
+	id, err := s.AddConverted(ctx, c, "ines", from, made)
+	require.NoError(t, err)
+	again, err := s.AddConverted(ctx, c, "ines", from, made)
+	require.NoError(t, err)
+	assert.Equal(t, id, again, "one piece of work stores its take once")
 	got, err := s.Take(ctx, id)
 	require.NoError(t, err)
 	assert.EqualValues(t, 48001, got.Description.Frames)
 	assert.Zero(t, got.Tie.DriftPPM, "it has no drift any more")
 	assert.Equal(t, 20.0, got.Assembly.Conversion.DriftPPM)
 	assert.Equal(t, []string{"a.wav", "ref.wav"}, fileNames(list(t, s, p.ID)), "one for the other")
-	require.NoError(t, s.TakeApart(ctx, id), "the way back")
+	require.NoError(t, s.TakeApart(ctx, id, "ines"), "the way back")
 	now, err := s.Take(ctx, a)
 	require.NoError(t, err)
 	assert.Equal(t, 20.0, now.Tie.DriftPPM)
-	_, err = s.AddConverted(ctx, got, take.Conversion{}, 1, "", "", 0, nil)
+	c, err = claimed(s, p.ID)
+	require.NoError(t, err)
+	_, err = s.AddConverted(ctx, c, "ines", got, store.Converted{})
 	assert.Error(t, err)
 }

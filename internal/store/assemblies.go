@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 
@@ -21,7 +22,7 @@ func arrival(t Take) take.Arrival {
 // Files that somebody took apart, or grouped by hand, are left as they are. A group that was made before the last of its
 // files had arrived is made anew, unless it has been worked on.
 func (s *Store) Gather(ctx context.Context, production string) (made []string, err error) {
-	all, err := s.allTakes(ctx, production)
+	all, err := allTakes(ctx, s.Pool, production)
 	if err != nil {
 		return nil, err
 	}
@@ -64,7 +65,7 @@ func (a *Assembly) fixed() bool { return a == nil || a.ByHand || a.Conversion !=
 func (s *Store) join(ctx context.Context, production string, a Assembly) (id string, err error) {
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		// Two imports may end at once; the second finds what the first has joined.
-		if _, err := tx.Exec(ctx, "select pg_advisory_xact_lock(hashtextextended($1, 0))", "gather "+production); err != nil {
+		if err := lockTakes(ctx, tx, production); err != nil {
 			return err
 		}
 		parts, err := lockParts(ctx, tx, production, a.Family.Files())
@@ -81,7 +82,7 @@ func (s *Store) join(ctx context.Context, production string, a Assembly) (id str
 			var members int
 			var worked bool
 			err := tx.QueryRow(ctx, `select (select count(*) from takes where part_of = $1), exists (select 1 from take_edits where take_id = $1)
-				or exists (select 1 from reel_log l where jsonb_path_exists(l.change, '$.clips[*].after ? (@.take == $id)', jsonb_build_object('id', $1::text)))`, group).Scan(&members, &worked)
+				or exists (select 1 from reel_uses where take_id = $1) or exists (select 1 from take_parts where part_id = $1)`, group).Scan(&members, &worked)
 			if err != nil {
 				return err
 			}
@@ -161,6 +162,10 @@ func insertGroup(ctx context.Context, tx pgx.Tx, production string, a Assembly, 
 	err = tx.QueryRow(ctx, `insert into takes (production_id, kind, file_name, came_from, media_key, size, description, channels, assembly, dissolved)
 		values ($1, $2, $3, $4, '', $5, $6, $7, $8, $9) returning id::text`,
 		production, first.Kind, groupName(parts, a), first.CameFrom, size, d, channels, a, hidden).Scan(&id)
+	if err != nil {
+		return "", err
+	}
+	_, err = tx.Exec(ctx, "insert into take_parts (whole_id, part_id) select $1, unnest($2::uuid[])", id, a.Family.Files())
 	return id, err
 }
 
@@ -220,7 +225,7 @@ func (s *Store) filesOf(ctx context.Context, production string, ids []string) ([
 
 // Group joins takes because the user says so, whatever speaks against it, as one step to undo. It is only refused where
 // their sound can't be put together at all.
-func (s *Store) Group(ctx context.Context, production string, ids []string) (id string, err error) {
+func (s *Store) Group(ctx context.Context, production, author string, ids []string) (id string, err error) {
 	files, err := s.filesOf(ctx, production, ids)
 	if err != nil {
 		return "", err
@@ -235,12 +240,15 @@ func (s *Store) Group(ctx context.Context, production string, ids []string) (id 
 		}
 	}
 	a := Assembly{Family: take.Assess(files), ByHand: true}
-	return s.assemble(ctx, production, a, fmt.Sprintf("group %d files", len(files)))
+	return s.assemble(ctx, production, author, a, fmt.Sprintf("group %d files", len(files)))
 }
 
 // assemble makes a take of others, as one step to undo.
-func (s *Store) assemble(ctx context.Context, production string, a Assembly, name string) (id string, err error) {
+func (s *Store) assemble(ctx context.Context, production, author string, a Assembly, name string) (id string, err error) {
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		if err := lockTakes(ctx, tx, production); err != nil {
+			return err
+		}
 		parts, err := lockParts(ctx, tx, production, a.Family.Files())
 		if err != nil {
 			return err
@@ -254,14 +262,13 @@ func (s *Store) assemble(ctx context.Context, production string, a Assembly, nam
 		if id, err = insertGroup(ctx, tx, production, a, parts, true); err != nil {
 			return err
 		}
-		return s.regroup(ctx, tx, production, id, a.Family.Files(), true, name)
+		return regroup(ctx, tx, takeStep{production: production, author: author}, id, a.Family.Files(), true, name)
 	})
 	return id, err
 }
 
 // regroup shows or hides a group and hides or shows its parts, as one step to undo.
-func (s *Store) regroup(ctx context.Context, tx pgx.Tx, production, group string, parts []string, together bool, name string) error {
-	var batch *int64
+func regroup(ctx context.Context, tx pgx.Tx, step takeStep, group string, parts []string, together bool, name string) error {
 	for _, id := range append([]string{group}, parts...) {
 		var f takeFields
 		if err := tx.QueryRow(ctx, "select "+fieldColumns+" from takes where id = $1 for update", id).Scan(f.targets()...); err != nil {
@@ -276,8 +283,7 @@ func (s *Store) regroup(ctx context.Context, tx pgx.Tx, production, group string
 		default:
 			f.PartOf, f.Apart = nil, true
 		}
-		var err error
-		if batch, err = putEdit(ctx, tx, production, id, name, before, f, batch); err != nil {
+		if err := step.put(ctx, tx, id, name, before, f); err != nil {
 			return err
 		}
 	}
@@ -286,7 +292,7 @@ func (s *Store) regroup(ctx context.Context, tx pgx.Tx, production, group string
 
 // TakeApart gives the files of a group back as takes of their own, as one step to undo. Reels that use the group keep
 // it.
-func (s *Store) TakeApart(ctx context.Context, id string) error {
+func (s *Store) TakeApart(ctx context.Context, id, author string) error {
 	t, err := s.Take(ctx, id)
 	if err != nil {
 		return err
@@ -295,6 +301,9 @@ func (s *Store) TakeApart(ctx context.Context, id string) error {
 		return fault.New(fault.BadInput, "%s is one file; there is nothing to take apart", t.Title())
 	}
 	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		if err := lockTakes(ctx, tx, t.Production); err != nil {
+			return err
+		}
 		var dissolved bool
 		if err := tx.QueryRow(ctx, "select dissolved from takes where id = $1 for update", id).Scan(&dissolved); err != nil {
 			return err
@@ -302,15 +311,34 @@ func (s *Store) TakeApart(ctx context.Context, id string) error {
 		if dissolved {
 			return fault.New(fault.Stale, "%s has been taken apart already", t.Title())
 		}
-		return s.regroup(ctx, tx, t.Production, id, t.Assembly.Family.Files(), false, "take "+t.Title()+" apart")
+		return regroup(ctx, tx, takeStep{production: t.Production, author: author}, id, t.Assembly.Family.Files(), false, "take "+t.Title()+" apart")
 	})
 }
 
-// AddConverted stores a take that is another one resampled, in that one's place, as one step to undo. frames is the
-// length of the result; media and sound say where its files lie.
-func (s *Store) AddConverted(ctx context.Context, from Take, c take.Conversion, frames int64, media, sound string, size int64, levels []take.Level) (id string, err error) {
-	a := Assembly{Family: take.Family{Kind: take.Resampled, Lanes: [][]string{{from.ID}}, Why: []string{conversionWords(from, c)}, Against: []string{}}, ByHand: true, Conversion: &c}
+// Converted is what resampling a take gave.
+type Converted struct {
+	Conversion   take.Conversion
+	Frames       int64  // length of the result
+	Media, Sound string // where its files lie
+	Stored       Stored
+	Levels       []take.Level
+}
+
+// AddConverted stores a take that is another one resampled, in that one's place, as one step to undo, under the claim of
+// the work that made it.
+func (s *Store) AddConverted(ctx context.Context, claim Claim, author string, from Take, c Converted) (id string, err error) {
+	a := Assembly{Family: take.Family{Kind: take.Resampled, Lanes: [][]string{{from.ID}}, Why: []string{conversionWords(from, c.Conversion)}, Against: []string{}}, ByHand: true, Conversion: &c.Conversion}
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		if err := claim.hold(ctx, tx); err != nil {
+			return err
+		}
+		err := tx.QueryRow(ctx, "select id::text from takes where work_id = $1", claim.Work).Scan(&id)
+		if !errors.Is(err, pgx.ErrNoRows) {
+			return err // it has been stored, and the answer was lost
+		}
+		if err := lockTakes(ctx, tx, from.Production); err != nil {
+			return err
+		}
 		parts, err := lockParts(ctx, tx, from.Production, []string{from.ID})
 		if err != nil {
 			return err
@@ -322,30 +350,32 @@ func (s *Store) AddConverted(ctx context.Context, from Take, c take.Conversion, 
 			return err
 		}
 		d := from.Description
-		if c.SampleRate != 0 && d.StartSamples != nil {
-			at := timecode.Convert(*d.StartSamples, d.SampleRate, c.SampleRate)
+		to := c.Conversion
+		if to.SampleRate != 0 && d.StartSamples != nil {
+			at := timecode.Convert(*d.StartSamples, d.SampleRate, to.SampleRate)
 			d.StartSamples = &at
 		}
-		if c.SampleRate != 0 {
-			d.SampleRate = c.SampleRate
+		if to.SampleRate != 0 {
+			d.SampleRate = to.SampleRate
 		}
-		d.Frames, d.Cues = frames, nil
+		d.Frames, d.Cues = c.Frames, nil
 		channels := slices.Clone(from.Channels)
 		for i := range channels {
-			channels[i].Level = levels[i]
+			channels[i].Level = c.Levels[i]
 		}
 		tie := from.Tie
-		if tie != nil && c.DriftPPM != 0 {
+		if tie != nil && to.DriftPPM != 0 {
 			right := *tie
 			right.DriftPPM = 0
 			tie = &right
 		}
-		_, err = tx.Exec(ctx, "update takes set description = $2, channels = $3, sets = $4, tie = $5, media_key = $6, sound_key = $7, size = $8, findings = (select findings from takes where id = $9) where id = $1",
-			id, d, channels, from.Sets, tie, media, sound, size, from.ID)
+		_, err = tx.Exec(ctx, `update takes set description = $2, channels = $3, sets = $4, tie = $5, media_key = $6, sound_key = $7, sound = $8, size = $9, work_id = $10,
+			findings = (select findings from takes where id = $11) where id = $1`,
+			id, d, channels, from.Sets, tie, c.Media, c.Sound, c.Stored, c.Stored.Size, claim.Work, from.ID)
 		if err != nil {
 			return err
 		}
-		return s.regroup(ctx, tx, from.Production, id, []string{from.ID}, true, "resample "+from.Title())
+		return regroup(ctx, tx, takeStep{production: from.Production, author: author}, id, []string{from.ID}, true, "resample "+from.Title())
 	})
 	return id, err
 }

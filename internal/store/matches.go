@@ -57,9 +57,18 @@ func scanMatch(row pgx.CollectableRow) (m Match, err error) {
 	return m, err
 }
 
-// PutMatch stores what lining a take up found, in place of what was found before.
-func (s *Store) PutMatch(ctx context.Context, production string, m Match) error {
-	_, err := s.Pool.Exec(ctx, `insert into matches (production_id, take_id, reference_id, method, result) values ($1, $2, $3, $4, $5)
+// PutMatch stores what lining a take up found, in place of what was found before, under the claim of the work that did.
+func (s *Store) PutMatch(ctx context.Context, c Claim, production string, m Match) error {
+	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		if err := c.hold(ctx, tx); err != nil {
+			return err
+		}
+		return putMatch(ctx, tx, production, m)
+	})
+}
+
+func putMatch(ctx context.Context, tx pgx.Tx, production string, m Match) error {
+	_, err := tx.Exec(ctx, `insert into matches (production_id, take_id, reference_id, method, result) values ($1, $2, $3, $4, $5)
 		on conflict (take_id) do update set reference_id = excluded.reference_id, method = excluded.method, result = excluded.result, refused = false, found_at = now()`,
 		production, m.Take, m.Reference, m.Method, matchResult{m.Result, m.Reason})
 	return err
@@ -78,7 +87,7 @@ func (s *Store) RefuseMatch(ctx context.Context, takeID string, refused bool) er
 }
 
 // SetTie ties a take to a reference, or unties it where tie is nil, as one step to undo.
-func (s *Store) SetTie(ctx context.Context, id string, tie *Tie) error {
+func (s *Store) SetTie(ctx context.Context, id, author string, tie *Tie) error {
 	t, err := s.Take(ctx, id)
 	if err != nil {
 		return err
@@ -101,7 +110,7 @@ func (s *Store) SetTie(ctx context.Context, id string, tie *Tie) error {
 		stored.Title = ""
 		tie = &stored
 	}
-	_, err = s.editTakes(ctx, t.Production, []string{id}, func(_ string, f *takeFields) (string, error) {
+	_, err = s.editTakes(ctx, t.Production, author, []string{id}, func(_ pgx.Tx, _ string, f *takeFields) (string, error) {
 		f.Tie = tie
 		return name, nil
 	})

@@ -49,22 +49,60 @@ func (s *Store) Production(ctx context.Context, id string) (Production, error) {
 	return p, notFound(err, "production")
 }
 
+func productionName(name string) (string, error) {
+	if name = strings.TrimSpace(name); name == "" || len([]rune(name)) > 100 {
+		return "", fault.New(fault.BadInput, "A production needs a name of 1 to 100 characters")
+	}
+	return name, nil
+}
+
+func nameTaken(err error, name string) error {
+	if codeOf(err) == uniqueViolation {
+		return fault.New(fault.BadInput, "There is a production called %s already; choose another name", name)
+	}
+	return err
+}
+
+// RenameProduction gives a production another name. One that is taken is BadInput.
+func (s *Store) RenameProduction(ctx context.Context, id, name string) (Production, error) {
+	name, err := productionName(name)
+	if err != nil {
+		return Production{}, err
+	}
+	if _, err := s.Pool.Exec(ctx, "update productions set name = $2 where id = $1", id, name); err != nil {
+		return Production{}, notFound(nameTaken(err, name), "production")
+	}
+	return s.Production(ctx, id)
+}
+
+// RemoveProduction forgets a production with all that is in it. Whoever works on it has lost that work.
+func (s *Store) RemoveProduction(ctx context.Context, tx pgx.Tx, id string) error {
+	// Reels and groups first: they keep the takes that they use.
+	for _, first := range []string{"delete from reels where production_id = $1", "delete from take_parts where whole_id in (select id from takes where production_id = $1)"} {
+		if _, err := tx.Exec(ctx, first, id); err != nil {
+			return notFound(err, "production")
+		}
+	}
+	tag, err := tx.Exec(ctx, "delete from productions where id = $1", id)
+	if err == nil && tag.RowsAffected() == 0 {
+		err = pgx.ErrNoRows
+	}
+	return notFound(err, "production")
+}
+
 // CreateProduction makes one at 48 kHz. A name that is taken is BadInput.
 func (s *Store) CreateProduction(ctx context.Context, name string, rate timecode.Rate) (Production, error) {
-	name = strings.TrimSpace(name)
-	if name == "" || len([]rune(name)) > 100 {
-		return Production{}, fault.New(fault.BadInput, "A production needs a name of 1 to 100 characters")
+	name, err := productionName(name)
+	if err != nil {
+		return Production{}, err
 	}
 	if !rate.Valid() {
 		return Production{}, fault.New(fault.BadInput, "%s is not a frame rate that is known here", rate)
 	}
 	var id string
-	err := s.Pool.QueryRow(ctx, "insert into productions (name, sample_rate, frame_rate) values ($1, 48000, $2) returning id::text", name, rate).Scan(&id)
-	if codeOf(err) == uniqueViolation {
-		return Production{}, fault.New(fault.BadInput, "There is a production called %s already; choose another name", name)
-	}
+	err = s.Pool.QueryRow(ctx, "insert into productions (name, sample_rate, frame_rate) values ($1, 48000, $2) returning id::text", name, rate).Scan(&id)
 	if err != nil {
-		return Production{}, err
+		return Production{}, nameTaken(err, name)
 	}
 	return s.Production(ctx, id)
 }

@@ -2,6 +2,8 @@ package store
 
 import (
 	"context"
+	"errors"
+	"fmt"
 	"strings"
 	"time"
 
@@ -86,13 +88,27 @@ func (s *Store) CreateReel(ctx context.Context, p Production, name string, start
 	return id, err
 }
 
-// RemoveReel removes a reel with its history and prints.
-func (s *Store) RemoveReel(ctx context.Context, id string) error {
-	tag, err := s.Pool.Exec(ctx, "delete from reels where id = $1", id)
+// RemoveReel removes a reel with its history and prints, in a transaction of the caller's, and gives the queue's numbers
+// of prints that went on. Whoever makes them has lost them.
+func (s *Store) RemoveReel(ctx context.Context, tx pgx.Tx, id string) (jobs []int64, err error) {
+	rows, err := tx.Query(ctx, "delete from work where id in (select id from prints where reel_id = $1) returning job_id", id)
+	if err != nil {
+		return nil, notFound(err, "reel")
+	}
+	found, err := pgx.CollectRows(rows, pgx.RowTo[*int64])
+	if err != nil {
+		return nil, notFound(err, "reel")
+	}
+	for _, job := range found {
+		if job != nil {
+			jobs = append(jobs, *job)
+		}
+	}
+	tag, err := tx.Exec(ctx, "delete from reels where id = $1", id)
 	if err == nil && tag.RowsAffected() == 0 {
 		err = pgx.ErrNoRows
 	}
-	return notFound(err, "reel")
+	return jobs, notFound(err, "reel")
 }
 
 // Reel opens a reel as it is now.
@@ -108,7 +124,17 @@ func (s *Store) Reel(ctx context.Context, id string) (o OpenReel, err error) {
 // changed the reel since, the command is made all the same unless it would change something that they changed too: that
 // is Stale, says who did what, and changes nothing. A command that changes nothing gives the reel as it is.
 func (s *Store) Do(ctx context.Context, id string, revision int64, author string, plan func(*reel.Reel) (reel.Command, error)) (OpenReel, error) {
+	return s.DoUnder(ctx, Claim{}, id, revision, author, plan)
+}
+
+// DoUnder is Do under the claim of the work that does it; with the zero claim it is Do.
+func (s *Store) DoUnder(ctx context.Context, c Claim, id string, revision int64, author string, plan func(*reel.Reel) (reel.Command, error)) (OpenReel, error) {
 	return s.edit(ctx, id, func(tx pgx.Tx, o OpenReel) (step, error) {
+		if c != (Claim{}) {
+			if err := c.hold(ctx, tx); err != nil {
+				return step{}, err
+			}
+		}
 		command, err := plan(o.Reel)
 		if err != nil {
 			return step{}, err
@@ -173,7 +199,7 @@ func (s *Store) turn(ctx context.Context, id string, revision int64, author, kin
 		var of int64
 		var by string
 		err := tx.QueryRow(ctx, newest[kind], id, author).Scan(&of, &st.name, &by)
-		if err == pgx.ErrNoRows {
+		if errors.Is(err, pgx.ErrNoRows) {
 			return st, fault.New(fault.BadInput, "There is nothing to %s on this reel", kind)
 		}
 		if err != nil {
@@ -222,6 +248,9 @@ func (s *Store) edit(ctx context.Context, id string, work func(pgx.Tx, OpenReel)
 		if err := next.Apply(st.change); err != nil {
 			return err
 		}
+		if err := use(ctx, tx, o, st.change.Takes()); err != nil {
+			return err
+		}
 		revision := o.Revision + 1
 		if _, err := tx.Exec(ctx, "insert into reel_log (reel_id, revision, kind, name, change, of, author) values ($1, $2, $3, $4, $5, $6, $7)", id, revision, st.kind, st.name, st.change, st.of, st.author); err != nil {
 			return err
@@ -238,13 +267,26 @@ func (s *Store) edit(ctx context.Context, id string, work func(pgx.Tx, OpenReel)
 		}
 		result = OpenReel{ReelInfo: o.ReelInfo, Reel: next}
 		result.Revision, result.Name = revision, next.Head.Name
-		_, err = tx.Exec(ctx, "select pg_notify($1, $2)", changedChannel, id)
+		_, err = tx.Exec(ctx, "select pg_notify($1, $2)", changedChannel, fmt.Sprintf("reel %s %d", id, revision))
 		return err
 	})
 	if err == nil {
 		s.keep(id, result.Revision, result.Reel)
 	}
 	return result, err
+}
+
+// use notes what a reel refers to, for good, as its history may bring it back. Takes that are not there, or not of its
+// production, are NotFound.
+func use(ctx context.Context, tx pgx.Tx, o OpenReel, takes []string) error {
+	if len(takes) == 0 {
+		return nil
+	}
+	_, err := tx.Exec(ctx, "insert into reel_uses (reel_id, production_id, take_id) select $1, $2, unnest($3::uuid[]) on conflict do nothing", o.ID, o.Production, takes)
+	if brokenReference(err) != "" || codeOf(err) == invalidText {
+		return fault.New(fault.NotFound, "A take that this needs is not in the production; it may have been removed")
+	}
+	return err
 }
 
 func (s *Store) keep(id string, revision int64, state *reel.Reel) {
@@ -301,7 +343,7 @@ func (s *Store) Turns(ctx context.Context, id, author string) (t Turns, err erro
 		var revision int64
 		var by string
 		err := s.Pool.QueryRow(ctx, newest[kind], id, author).Scan(&revision, to, &by)
-		if err == pgx.ErrNoRows {
+		if errors.Is(err, pgx.ErrNoRows) {
 			continue
 		}
 		if err != nil {

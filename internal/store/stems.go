@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/jackc/pgx/v5"
+
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
 	"zestyloom/core/take"
@@ -44,7 +46,11 @@ func (s *Store) Stems(ctx context.Context, production string) (stems []Stem, err
 
 // StemsAndRules gives a production's stems and the rules that suggest them.
 func (s *Store) StemsAndRules(ctx context.Context, production string) (stems []Stem, rules []take.Rule, err error) {
-	if err := s.Pool.QueryRow(ctx, "select stems, rules from productions where id = $1", production).Scan(&stems, &rules); err != nil {
+	return stemsAndRules(ctx, s.Pool, production)
+}
+
+func stemsAndRules(ctx context.Context, q querier, production string) (stems []Stem, rules []take.Rule, err error) {
+	if err := q.QueryRow(ctx, "select stems, rules from productions where id = $1", production).Scan(&stems, &rules); err != nil {
 		return nil, nil, notFound(err, "production")
 	}
 	if stems == nil {
@@ -94,7 +100,21 @@ func (s *Store) SetStemsAndRules(ctx context.Context, production string, stems [
 	if err := take.CheckRules(rules, tags); err != nil {
 		return err
 	}
-	takes, err := s.Takes(ctx, production)
+	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		if err := lockTakes(ctx, tx, production); err != nil {
+			return err
+		}
+		if err := stemsInUse(ctx, tx, production, tags); err != nil {
+			return err
+		}
+		_, err := tx.Exec(ctx, "update productions set stems = $2, rules = $3 where id = $1", production, stems, rules)
+		return err
+	})
+}
+
+// stemsInUse refuses tags that leave out a stem that some channel was given.
+func stemsInUse(ctx context.Context, tx pgx.Tx, production string, tags []string) error {
+	takes, err := allTakes(ctx, tx, production)
 	if err != nil {
 		return err
 	}
@@ -105,9 +125,5 @@ func (s *Store) SetStemsAndRules(ctx context.Context, production string, stems [
 			}
 		}
 	}
-	tag, err := s.Pool.Exec(ctx, "update productions set stems = $2, rules = $3 where id = $1", production, stems, rules)
-	if err == nil && tag.RowsAffected() == 0 {
-		return fault.New(fault.NotFound, "There is no such production; it may have been removed")
-	}
-	return err
+	return nil
 }

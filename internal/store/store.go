@@ -8,7 +8,10 @@ import (
 	"context"
 	"embed"
 	"errors"
+	"io"
 	"io/fs"
+	"net"
+	"strings"
 	"sync"
 
 	"github.com/jackc/pgx/v5"
@@ -31,7 +34,14 @@ type Store struct {
 
 	mu       sync.Mutex
 	reels    map[string]*cachedReel
-	watchers map[string]map[chan struct{}]bool // by reel
+	watchers map[chan Event]bool
+}
+
+// querier is the pool or a transaction. What runs inside a transaction asks that, so that nothing needs two connections
+// at a time.
+type querier interface {
+	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)
+	QueryRow(ctx context.Context, sql string, args ...any) pgx.Row
 }
 
 // Open connects to the database and brings its tables up to date.
@@ -44,13 +54,23 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		pool.Close()
 		return nil, err
 	}
-	return &Store{Pool: pool, reels: map[string]*cachedReel{}, watchers: map[string]map[chan struct{}]bool{}}, nil
+	return &Store{Pool: pool, reels: map[string]*cachedReel{}, watchers: map[chan Event]bool{}}, nil
 }
 
 // Close ends the connections.
 func (s *Store) Close() { s.Pool.Close() }
 
+// migrate brings the tables up to date. Processes that start at the same time do so one after another. A database whose
+// tables are newer than this program knows is left alone and refused.
 func migrate(ctx context.Context, pool *pgxpool.Pool) error {
+	conn, err := pgx.ConnectConfig(ctx, pool.Config().ConnConfig.Copy())
+	if err != nil {
+		return err
+	}
+	defer conn.Close(context.WithoutCancel(ctx)) // which lets go of the lock
+	if _, err := conn.Exec(ctx, "select pg_advisory_lock(hashtextextended('loom migrations', 0))"); err != nil {
+		return err
+	}
 	files, err := fs.Sub(migrations, "migrations")
 	if err != nil {
 		return err
@@ -60,6 +80,13 @@ func migrate(ctx context.Context, pool *pgxpool.Pool) error {
 	provider, err := goose.NewProvider(goose.DialectPostgres, db, files)
 	if err != nil {
 		return err
+	}
+	sources := provider.ListSources()
+	newest := sources[len(sources)-1].Version
+	if has, err := provider.GetDBVersion(ctx); err != nil {
+		return err
+	} else if has > newest {
+		return fault.New(fault.Unsupported, "The database has been used by a newer version of this program (its tables are of version %d, this program knows %d). Start that version, or a newer one", has, newest)
 	}
 	if _, err := provider.Up(ctx); err != nil {
 		return err
@@ -82,6 +109,7 @@ func notFound(err error, what string) error {
 
 const (
 	uniqueViolation = "23505"
+	stillUsed       = "23503" // a foreign key
 	invalidText     = "22P02"
 	checkViolation  = "23514"
 )
@@ -92,4 +120,29 @@ func codeOf(err error) string {
 		return pg.Code
 	}
 	return ""
+}
+
+// brokenReference gives the name of the foreign key that an error is about, or "".
+func brokenReference(err error) string {
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) && pg.Code == stillUsed {
+		return pg.ConstraintName
+	}
+	return ""
+}
+
+// Unavailable tells that the database could not be asked, rather than that it had an answer: it is down, starts, ends, or
+// the connection was lost. What was asked may have been done all the same.
+func Unavailable(err error) bool {
+	if fault.KindOf(err) != "" {
+		return false
+	}
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) {
+		return strings.HasPrefix(pg.Code, "08") || strings.HasPrefix(pg.Code, "57P") || strings.HasPrefix(pg.Code, "53")
+	}
+	var connect *pgconn.ConnectError
+	var network *net.OpError
+	return errors.As(err, &connect) || errors.As(err, &network) || pgconn.SafeToRetry(err) ||
+		errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, net.ErrClosed)
 }

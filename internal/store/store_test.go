@@ -9,6 +9,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -31,9 +33,35 @@ func ferry(t testing.TB, s *store.Store) store.Production {
 	return p
 }
 
+func removeReel(s *store.Store, id string) error {
+	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error { _, err := s.RemoveReel(ctx, tx, id); return err })
+}
+
+// claimed gives the claim to a piece of work of its own, as whoever makes a take has.
+func claimed(s *store.Store, production string) (store.Claim, error) {
+	w := s.NewWorker()
+	if err := w.Beat(ctx); err != nil {
+		return store.Claim{}, err
+	}
+	defer w.Close(ctx)
+	c := store.Claim{Work: uuid.NewString(), Token: uuid.NewString()}
+	if err := s.AddArriving(ctx, c.Work, production, "x", struct{}{}); err != nil {
+		return c, err
+	}
+	err := pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error { _, err := s.Arrived(ctx, tx, c.Work); return err })
+	if err == nil {
+		_, _, err = s.ClaimWork(ctx, c, w.ID)
+	}
+	return c, err
+}
+
 // add stores a take.
 func add(s *store.Store, t store.Take) (string, error) {
-	ids, err := s.AddTakes(ctx, []store.Take{t})
+	c, err := claimed(s, t.Production)
+	if err != nil {
+		return "", err
+	}
+	ids, err := s.AddTakes(ctx, c, []store.Take{t}, false)
 	if err != nil {
 		return "", err
 	}
@@ -54,7 +82,7 @@ func addTake(t testing.TB, s *store.Store, production, sum string) string {
 func edit(s *store.Store, id string, e store.TakeEdit) error {
 	t, err := s.Take(ctx, id)
 	if err == nil {
-		_, err = s.EditTakes(ctx, t.Production, []string{id}, e)
+		_, err = s.EditTakes(ctx, t.Production, "ines", []string{id}, e)
 	}
 	return err
 }
@@ -114,10 +142,20 @@ func TestProductions(t *testing.T) {
 func TestTakesAreTakenInOnce(t *testing.T) {
 	s := storetest.Open(t)
 	p := ferry(t, s)
-	addTake(t, s, p.ID, "a")
-	_, err := add(s, store.Take{Production: p.ID, SHA256: "a", Channels: []store.Channel{}})
-	assert.ErrorContains(t, err, "a.wav")
-	assert.Equal(t, fault.BadInput, fault.KindOf(err))
+	id := addTake(t, s, p.ID, "a")
+	same := store.Take{Production: p.ID, FileName: "a.wav", SHA256: "a", MediaKey: "sources/again", Channels: []store.Channel{}}
+	_, err := add(s, same)
+	assert.Equal(t, store.Twin{Take: id, Title: "a.wav"}, err)
+	c, err := claimed(s, p.ID)
+	require.NoError(t, err)
+	ids, err := s.AddTakes(ctx, c, []store.Take{same}, true)
+	require.NoError(t, err, "it is wanted all the same")
+	again, err := s.AddTakes(ctx, c, []store.Take{same}, true)
+	require.NoError(t, err)
+	assert.Equal(t, ids, again, "the answer was lost: one piece of work stores its takes once")
+	same.FileName = "Ls.wav"
+	_, err = add(s, same)
+	assert.NoError(t, err, "the same bytes under another name are another channel of a set")
 }
 
 func TestTakeEditsCanBeUndone(t *testing.T) {
@@ -134,18 +172,18 @@ func TestTakeEditsCanBeUndone(t *testing.T) {
 	require.NoError(t, name(s, id, 1, "Boom far"))
 	require.NoError(t, name(s, id, 1, "Boom far"), "the same name again is no edit")
 	assert.Error(t, name(s, id, 2, "x"))
-	h, err := s.TakeHistory(ctx, p.ID)
+	h, err := s.TakeHistory(ctx, p.ID, "ines")
 	require.NoError(t, err)
-	assert.Equal(t, store.TakeHistory{Undo: "name channel 1"}, h)
-	require.NoError(t, s.UndoTakeEdit(ctx, p.ID))
+	assert.Equal(t, store.TakeHistory{Undo: "name channel 1", Revision: 2}, h)
+	require.NoError(t, s.UndoTakeEdit(ctx, p.ID, 0, "ines"))
 	assert.Equal(t, "Boom near", named())
-	require.NoError(t, s.UndoTakeEdit(ctx, p.ID))
+	require.NoError(t, s.UndoTakeEdit(ctx, p.ID, 0, "ines"))
 	assert.Equal(t, "Boom", named())
-	assert.Error(t, s.UndoTakeEdit(ctx, p.ID))
-	require.NoError(t, s.RedoTakeEdit(ctx, p.ID))
+	assert.Error(t, s.UndoTakeEdit(ctx, p.ID, 0, "ines"))
+	require.NoError(t, s.RedoTakeEdit(ctx, p.ID, 0, "ines"))
 	assert.Equal(t, "Boom near", named())
 	require.NoError(t, kind(s, id, take.Effect))
-	assert.Error(t, s.RedoTakeEdit(ctx, p.ID), "a new edit ends what could be redone")
+	assert.Error(t, s.RedoTakeEdit(ctx, p.ID, 0, "ines"), "a new edit ends what could be redone")
 	assert.Error(t, kind(s, id, "song"))
 	got, err := s.Take(ctx, id)
 	require.NoError(t, err)
@@ -162,7 +200,7 @@ func TestNamesAreCarriedOverARoll(t *testing.T) {
 	require.NoError(t, err)
 	c := addTake(t, s, p.ID, "e")
 	require.NoError(t, name(s, a, 1, "Boom, near"))
-	changed, err := s.CarryNames(ctx, a)
+	changed, err := s.CarryNames(ctx, a, "ines")
 	require.NoError(t, err)
 	assert.Equal(t, 2, changed)
 	names := func() (list []string) {
@@ -174,14 +212,14 @@ func TestNamesAreCarriedOverARoll(t *testing.T) {
 		return list
 	}
 	assert.Equal(t, []string{"Boom, near", "Boom, near", "", "", "Boom, near"}, names(), "only the same roll and as many channels")
-	require.NoError(t, s.UndoTakeEdit(ctx, p.ID))
+	require.NoError(t, s.UndoTakeEdit(ctx, p.ID, 0, "ines"))
 	assert.Equal(t, []string{"Boom, near", "Boom", "", "", "Boom"}, names(), "one undo takes all of it back")
-	require.NoError(t, s.RedoTakeEdit(ctx, p.ID))
+	require.NoError(t, s.RedoTakeEdit(ctx, p.ID, 0, "ines"))
 	assert.Equal(t, "Boom, near", names()[4])
-	changed, err = s.CarryNames(ctx, a)
+	changed, err = s.CarryNames(ctx, a, "ines")
 	require.NoError(t, err)
 	assert.Zero(t, changed)
-	_, err = s.CarryNames(ctx, "nonsense")
+	_, err = s.CarryNames(ctx, "nonsense", "ines")
 	assert.Equal(t, fault.NotFound, fault.KindOf(err))
 }
 
@@ -317,23 +355,28 @@ func TestWatchersAreToldByOtherProcesses(t *testing.T) {
 	done.Go(func() { b.Watch(watching) })
 	defer done.Wait()
 	defer stop()
-	changed, cancel := b.Subscribe(id)
-	other, cancelOther := b.Subscribe("another")
-	defer cancelOther()
-	<-changed // it listens now
-	<-other
+	changed, cancel := b.Subscribe()
+	assert.Equal(t, store.Event{}, <-changed, "it listens now")
 	o, err := a.Reel(ctx, id)
 	require.NoError(t, err)
 	begun := time.Now()
 	_, err = a.Do(ctx, id, o.Revision, "ines", gain(o.Reel, -3))
 	require.NoError(t, err)
 	select {
-	case <-changed:
+	case e := <-changed:
+		assert.Equal(t, store.Event{Kind: "reel", ID: id, Revision: 2}, e)
 		assert.Less(t, time.Since(begun), time.Second)
 	case <-time.After(10 * time.Second):
 		t.Fatal("nobody was told")
 	}
-	assert.Empty(t, other, "others are not woken")
+	addTake(t, a, o.Production, "b")
+	told := map[string]bool{}
+	for len(told) < 2 {
+		e := <-changed
+		assert.Equal(t, o.Production, e.ID)
+		told[e.Kind] = true
+	}
+	assert.Equal(t, map[string]bool{"work": true, "takes": true}, told)
 	now, err := b.Reel(ctx, id)
 	require.NoError(t, err)
 	assert.Equal(t, -3.0, now.Reel.TrackList()[0].GainDB)
@@ -343,10 +386,10 @@ func TestWatchersAreToldByOtherProcesses(t *testing.T) {
 func TestRemovedReelsAreGone(t *testing.T) {
 	s := storetest.Open(t)
 	id, _ := crossing(t, s)
-	require.NoError(t, s.RemoveReel(ctx, id))
+	require.NoError(t, removeReel(s, id))
 	_, err := s.Reel(ctx, id)
 	assert.Equal(t, fault.NotFound, fault.KindOf(err))
-	assert.Equal(t, fault.NotFound, fault.KindOf(s.RemoveReel(ctx, id)))
+	assert.Equal(t, fault.NotFound, fault.KindOf(removeReel(s, id)))
 }
 
 func TestReelsAreRenamed(t *testing.T) {
@@ -396,7 +439,7 @@ func TestConcurrentEditorsLoseNothing(t *testing.T) {
 	b, err := store.Open(ctx, url)
 	require.NoError(t, err)
 	defer b.Close()
-	id, _ := crossing(t, a)
+	id, takeID := crossing(t, a)
 	var wg sync.WaitGroup
 	made, refused := make(chan string, 1000), make(chan error, 1000)
 	for editor := range 6 {
@@ -405,7 +448,7 @@ func TestConcurrentEditorsLoseNothing(t *testing.T) {
 		wg.Go(func() {
 			for i := range 15 {
 				name := fmt.Sprintf("%d-%d", editor, i)
-				_, err := s.Do(ctx, id, 1, author, command(reel.AddTake{Take: "t", Title: name, Length: 1, Parts: []reel.PartPlan{{Name: name, Stem: "FX", Channels: []int{0}, Labels: []string{"M"}}}}))
+				_, err := s.Do(ctx, id, 1, author, command(reel.AddTake{Take: takeID, Title: name, Length: 1, Parts: []reel.PartPlan{{Name: name, Stem: "FX", Channels: []int{0}, Labels: []string{"M"}}}}))
 				if !assert.NoError(t, err) {
 					return
 				}

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"reflect"
 	"slices"
@@ -60,20 +61,32 @@ type TakeEdit struct {
 }
 
 // EditTakes makes one edit on takes of a production, which is one step to undo. It gives how many were changed.
-func (s *Store) EditTakes(ctx context.Context, production string, ids []string, e TakeEdit) (changed int, err error) {
+func (s *Store) EditTakes(ctx context.Context, production, author string, ids []string, e TakeEdit) (changed int, err error) {
 	if err := e.check(); err != nil {
 		return 0, err
 	}
-	stems, err := s.Stems(ctx, production)
-	if err != nil {
-		return 0, err
-	}
+	return s.editTakes(ctx, production, author, ids, func(tx pgx.Tx, _ string, f *takeFields) (string, error) {
+		if err := e.checkStems(ctx, tx, production); err != nil {
+			return "", err
+		}
+		return e.apply(f)
+	})
+}
+
+func (e TakeEdit) checkStems(ctx context.Context, tx pgx.Tx, production string) error {
 	for _, c := range e.Channels {
-		if c.Stem != nil && *c.Stem != "" && !slices.ContainsFunc(stems, func(st Stem) bool { return st.ID == *c.Stem }) {
-			return 0, fault.New(fault.NotFound, "The production has no stem %q", *c.Stem)
+		if c.Stem == nil || *c.Stem == "" {
+			continue
+		}
+		stems, _, err := stemsAndRules(ctx, tx, production)
+		if err != nil {
+			return err
+		}
+		if !slices.ContainsFunc(stems, func(st Stem) bool { return st.ID == *c.Stem }) {
+			return fault.New(fault.NotFound, "The production has no stem %q", *c.Stem)
 		}
 	}
-	return s.editTakes(ctx, production, ids, func(_ string, f *takeFields) (string, error) { return e.apply(f) })
+	return nil
 }
 
 func (e TakeEdit) check() error {
@@ -161,11 +174,21 @@ func (e TakeEdit) apply(f *takeFields) (string, error) {
 	return strings.Join(did, " and "), nil
 }
 
+// lockTakes keeps others from editing the takes of a production until the transaction ends. It comes before any lock on
+// a take, so that two edits can't wait for each other.
+func lockTakes(ctx context.Context, tx pgx.Tx, production string) error {
+	var revision int64
+	return notFound(tx.QueryRow(ctx, "select takes_revision from productions where id = $1 for no key update", production).Scan(&revision), "production")
+}
+
 // editTakes changes takes, those of one call as one step to undo. Takes of another production are not found.
-func (s *Store) editTakes(ctx context.Context, production string, ids []string, edit func(id string, f *takeFields) (string, error)) (changed int, err error) {
+func (s *Store) editTakes(ctx context.Context, production, author string, ids []string, edit func(tx pgx.Tx, id string, f *takeFields) (string, error)) (changed int, err error) {
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		var batch *int64
-		sorted := slices.Sorted(slices.Values(ids)) // one order, so that two edits at once can't wait for each other
+		if err := lockTakes(ctx, tx, production); err != nil {
+			return err
+		}
+		step := takeStep{production: production, author: author}
+		sorted := slices.Sorted(slices.Values(ids))
 		for _, id := range slices.Compact(sorted) {
 			var f takeFields
 			err := tx.QueryRow(ctx, "select "+fieldColumns+" from takes where id = $1 and production_id = $2 for update", id, production).Scan(f.targets()...)
@@ -173,7 +196,7 @@ func (s *Store) editTakes(ctx context.Context, production string, ids []string, 
 				return notFound(err, "take")
 			}
 			before := f.clone()
-			name, err := edit(id, &f)
+			name, err := edit(tx, id, &f)
 			if err != nil {
 				return err
 			}
@@ -181,7 +204,7 @@ func (s *Store) editTakes(ctx context.Context, production string, ids []string, 
 				continue
 			}
 			changed++
-			if batch, err = putEdit(ctx, tx, production, id, name, before, f, batch); err != nil {
+			if err := step.put(ctx, tx, id, name, before, f); err != nil {
 				return err
 			}
 		}
@@ -193,7 +216,7 @@ func (s *Store) editTakes(ctx context.Context, production string, ids []string, 
 // CarryNames gives the channels of all takes of the same roll that have the same layout what was decided for this
 // take's: names, stems, strands, on or off, and how they are read. It gives the number of takes that were changed; they
 // are one edit to undo.
-func (s *Store) CarryNames(ctx context.Context, id string) (changed int, err error) {
+func (s *Store) CarryNames(ctx context.Context, id, author string) (changed int, err error) {
 	from, err := s.Take(ctx, id)
 	if err != nil {
 		return 0, err
@@ -211,7 +234,7 @@ func (s *Store) CarryNames(ctx context.Context, id string) (changed int, err err
 			others = append(others, t.ID)
 		}
 	}
-	return s.editTakes(ctx, from.Production, others, func(_ string, f *takeFields) (string, error) {
+	return s.editTakes(ctx, from.Production, author, others, func(_ pgx.Tx, _ string, f *takeFields) (string, error) {
 		for i, c := range from.Channels {
 			to := &f.Channels[i]
 			to.Name, to.Stem, to.Strand, to.On = c.Name, c.Stem, c.Strand, c.On
@@ -223,7 +246,7 @@ func (s *Store) CarryNames(ctx context.Context, id string) (changed int, err err
 
 // FillFromReport gives takes what a sound report says of them. It gives how many were changed, and the lines that are
 // about no take. It is one edit to undo.
-func (s *Store) FillFromReport(ctx context.Context, production string, report []take.ReportLine) (changed int, missing []take.ReportLine, err error) {
+func (s *Store) FillFromReport(ctx context.Context, production, author string, report []take.ReportLine) (changed int, missing []take.ReportLine, err error) {
 	takes, err := s.Takes(ctx, production)
 	if err != nil {
 		return 0, nil, err
@@ -253,7 +276,7 @@ func (s *Store) FillFromReport(ctx context.Context, production string, report []
 			missing = append(missing, l)
 		}
 	}
-	changed, err = s.editTakes(ctx, production, ids, func(id string, f *takeFields) (string, error) {
+	changed, err = s.editTakes(ctx, production, author, ids, func(_ pgx.Tx, id string, f *takeFields) (string, error) {
 		e := edits[id]
 		if err := e.check(); err != nil {
 			return "", err
@@ -285,76 +308,176 @@ func editOf(l take.ReportLine, channels int) TakeEdit {
 	return e
 }
 
-// putEdit makes an edit and notes it. batch is what an earlier edit of the same command gave, or nil for the first.
-func putEdit(ctx context.Context, tx pgx.Tx, production, id, name string, before, after takeFields, batch *int64) (*int64, error) {
-	if _, err := tx.Exec(ctx, "update take_edits set state = 'dropped' where production_id = $1 and state = 'undone'", production); err != nil {
-		return nil, err
-	}
-	var edit int64
-	err := tx.QueryRow(ctx, "insert into take_edits (production_id, take_id, name, before, after, batch) values ($1, $2, $3, $4, $5, $6) returning id", production, id, name, before, after, batch).Scan(&edit)
-	if err != nil {
-		return nil, err
-	}
-	if batch == nil {
-		batch = &edit
-		if _, err := tx.Exec(ctx, "update take_edits set batch = id where id = $1", edit); err != nil {
-			return nil, err
-		}
-	}
-	return batch, putFields(ctx, tx, id, after)
+// takeStep is one step to undo, of one take or several.
+type takeStep struct {
+	production, author string
+	batch              *int64 // ID of the first of its edits; nil until there is one
 }
 
-// TakeHistory says what undo and redo would do; empty where there is nothing.
+// put makes an edit and notes it.
+func (t *takeStep) put(ctx context.Context, tx pgx.Tx, id, name string, before, after takeFields) error {
+	if t.batch == nil {
+		if _, err := tx.Exec(ctx, "update take_edits set state = 'dropped' where production_id = $1 and state = 'undone' and author = $2", t.production, t.author); err != nil {
+			return err
+		}
+		if err := takesEdited(ctx, tx, t.production); err != nil {
+			return err
+		}
+	}
+	var edit int64
+	err := tx.QueryRow(ctx, "insert into take_edits (production_id, take_id, name, before, after, batch, author) values ($1, $2, $3, $4, $5, $6, $7) returning id",
+		t.production, id, name, before, after, t.batch, t.author).Scan(&edit)
+	if err != nil {
+		return err
+	}
+	if t.batch == nil {
+		t.batch = &edit
+		if _, err := tx.Exec(ctx, "update take_edits set batch = id where id = $1", edit); err != nil {
+			return err
+		}
+	}
+	return putFields(ctx, tx, id, after)
+}
+
+func takesEdited(ctx context.Context, tx pgx.Tx, production string) error {
+	_, err := tx.Exec(ctx, "update productions set takes_revision = takes_revision + 1 where id = $1", production)
+	return err
+}
+
+// TakeHistory says what undo and redo would do for somebody; empty where there is nothing. Another's step is named with
+// who made it.
 type TakeHistory struct {
-	Undo string `json:"undo"`
-	Redo string `json:"redo"`
+	Undo, Redo string
+	Revision   int64 // how often the takes have been edited
+}
+
+// newestTakeEdit finds what undo would take back, and redo bring back: one's own before others'.
+var newestTakeEdit = map[string]string{
+	"undo": "select coalesce(batch, id), name, author from take_edits where production_id = $1 and state = 'done' order by author = $2 desc, id desc limit 1",
+	"redo": "select coalesce(batch, id), name, author from take_edits where production_id = $1 and state = 'undone' order by author = $2 desc, id limit 1",
 }
 
 // TakeHistory gives what can be undone in the takes of a production.
-func (s *Store) TakeHistory(ctx context.Context, production string) (h TakeHistory, err error) {
-	err = s.Pool.QueryRow(ctx, `select coalesce((select name from take_edits where production_id = $1 and state = 'done' order by id desc limit 1), ''),
-		coalesce((select name from take_edits where production_id = $1 and state = 'undone' order by id limit 1), '')`, production).Scan(&h.Undo, &h.Redo)
-	return h, notFound(err, "production")
-}
-
-// UndoTakeEdit takes the last edit of the production's takes back.
-func (s *Store) UndoTakeEdit(ctx context.Context, production string) error {
-	return s.stepTakes(ctx, production, "undo", "before", "done", "undone", "desc")
-}
-
-// RedoTakeEdit brings the last undone edit back.
-func (s *Store) RedoTakeEdit(ctx context.Context, production string) error {
-	return s.stepTakes(ctx, production, "redo", "after", "undone", "done", "asc")
-}
-
-// stepTakes puts the takes of the next edit into the state that a column of it holds.
-func (s *Store) stepTakes(ctx context.Context, production, what, column, from, to, direction string) error {
-	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+func (s *Store) TakeHistory(ctx context.Context, production, author string) (h TakeHistory, err error) {
+	if err := s.Pool.QueryRow(ctx, "select takes_revision from productions where id = $1", production).Scan(&h.Revision); err != nil {
+		return h, notFound(err, "production")
+	}
+	for kind, to := range map[string]*string{"undo": &h.Undo, "redo": &h.Redo} {
 		var batch int64
-		err := tx.QueryRow(ctx, "select coalesce(batch, id) from take_edits where production_id = $1 and state = $2 order by id "+direction+" limit 1 for update", production, from).Scan(&batch)
-		if err == pgx.ErrNoRows {
-			return fault.New(fault.BadInput, "There is nothing to %s in the takes", what)
+		var by string
+		err := s.Pool.QueryRow(ctx, newestTakeEdit[kind], production, author).Scan(&batch, to, &by)
+		if errors.Is(err, pgx.ErrNoRows) {
+			continue
 		}
 		if err != nil {
-			return notFound(err, "production")
+			return h, err
 		}
-		rows, err := tx.Query(ctx, "update take_edits set state = $3 where production_id = $1 and coalesce(batch, id) = $2 returning take_id::text, "+column, production, batch, to)
+		if by != author {
+			*to += " (" + by + ")"
+		}
+	}
+	return h, nil
+}
+
+// UndoTakeEdit takes back the newest edit of this author that has not been, or, where there is none, the newest of all;
+// that only where revision says that the caller has seen it. What others have changed since is not taken back with it:
+// then it is Stale.
+func (s *Store) UndoTakeEdit(ctx context.Context, production string, revision int64, author string) error {
+	return s.stepTakes(ctx, production, revision, author, "undo")
+}
+
+// RedoTakeEdit brings the edit back that was undone last.
+func (s *Store) RedoTakeEdit(ctx context.Context, production string, revision int64, author string) error {
+	return s.stepTakes(ctx, production, revision, author, "redo")
+}
+
+// stepTakes takes an edit back or brings it back: only what it changed, and only where that is as the edit left it.
+func (s *Store) stepTakes(ctx context.Context, production string, seen int64, author, kind string) error {
+	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		if err := lockTakes(ctx, tx, production); err != nil {
+			return err
+		}
+		var batch, revision int64
+		var name, by string
+		err := tx.QueryRow(ctx, newestTakeEdit[kind], production, author).Scan(&batch, &name, &by)
+		if errors.Is(err, pgx.ErrNoRows) {
+			return fault.New(fault.BadInput, "There is nothing to %s in the takes", kind)
+		}
 		if err != nil {
 			return err
 		}
-		type step struct {
-			ID     string
-			Fields takeFields
+		if err := tx.QueryRow(ctx, "select takes_revision from productions where id = $1", production).Scan(&revision); err != nil {
+			return err
 		}
-		steps, err := pgx.CollectRows(rows, pgx.RowToStructByPos[step])
+		if by != author && revision != seen {
+			return fault.New(fault.Stale, "%s has edited the takes in the meantime (%s). Look at them before you take it back", by, name)
+		}
+		states := map[string]string{"undo": "undone", "redo": "done"}
+		rows, err := tx.Query(ctx, "update take_edits set state = $3 where production_id = $1 and coalesce(batch, id) = $2 returning take_id::text, before, after", production, batch, states[kind])
 		if err != nil {
 			return err
 		}
-		for _, st := range steps {
-			if err := putFields(ctx, tx, st.ID, st.Fields); err != nil {
+		type edit struct {
+			Take          string
+			Before, After takeFields
+		}
+		edits, err := pgx.CollectRows(rows, pgx.RowToStructByPos[edit])
+		if err != nil {
+			return err
+		}
+		for _, e := range edits {
+			from, to := e.After, e.Before
+			if kind == "redo" {
+				from, to = to, from
+			}
+			if err := turnTake(ctx, tx, e.Take, from, to); err != nil {
 				return err
 			}
 		}
-		return nil
+		return takesEdited(ctx, tx, production)
 	})
+}
+
+// turnTake brings what differs between two states of a take from the one to the other.
+func turnTake(ctx context.Context, tx pgx.Tx, id string, from, to takeFields) error {
+	var now takeFields
+	var name string
+	if err := tx.QueryRow(ctx, "select file_name, "+fieldColumns+" from takes where id = $1 for update", id).Scan(append([]any{&name}, now.targets()...)...); err != nil {
+		return notFound(err, "take")
+	}
+	for _, f := range now.each() {
+		was, will := f(&from), f(&to)
+		if reflect.DeepEqual(was, will) {
+			continue
+		}
+		if !reflect.DeepEqual(f(&now), was) {
+			return fault.New(fault.Stale, "%s has been changed in the same place since, so this step was left as it is; set by hand what you want there", name)
+		}
+		reflect.ValueOf(f(&now)).Elem().Set(reflect.ValueOf(will).Elem())
+	}
+	return putFields(ctx, tx, id, now)
+}
+
+// each gives ways to each part of a take that can be changed by itself, as pointers into the fields.
+func (f *takeFields) each() []func(*takeFields) any {
+	parts := []func(*takeFields) any{
+		func(f *takeFields) any { return &f.Kind }, func(f *takeFields) any { return &f.Sets }, func(f *takeFields) any { return &f.Tie },
+		func(f *takeFields) any { return &f.PartOf }, func(f *takeFields) any { return &f.Apart }, func(f *takeFields) any { return &f.Dissolved },
+		func(f *takeFields) any { return &f.Slate.Scene }, func(f *takeFields) any { return &f.Slate.Take }, func(f *takeFields) any { return &f.Slate.Roll },
+		func(f *takeFields) any { return &f.Slate.Note }, func(f *takeFields) any { return &f.Slate.Circled },
+	}
+	for i := range f.Channels {
+		parts = append(parts,
+			func(f *takeFields) any { return &f.channel(i).Name }, func(f *takeFields) any { return &f.channel(i).On },
+			func(f *takeFields) any { return &f.channel(i).Stem }, func(f *takeFields) any { return &f.channel(i).Strand })
+	}
+	return parts
+}
+
+// channel gives a channel, one that is nowhere kept where there is none.
+func (f *takeFields) channel(i int) *Channel {
+	if i >= len(f.Channels) {
+		return &Channel{}
+	}
+	return &f.Channels[i]
 }

@@ -3,6 +3,7 @@ package store
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -98,6 +99,13 @@ type Part struct {
 	CameFrom string `json:"cameFrom"`
 }
 
+// Stored is a file as it was written, to know it again.
+type Stored struct {
+	Size     int64     `json:"size"` // bytes
+	SHA256   string    `json:"sha256"`
+	Modified time.Time `json:"modified"`
+}
+
 // Take is a recording that has been taken in.
 type Take struct {
 	ID          string           `json:"id"`
@@ -107,6 +115,7 @@ type Take struct {
 	CameFrom    string           `json:"cameFrom"`
 	MediaKey    string           `json:"-"` // folder of its overview
 	SoundKey    string           `json:"-"` // file of its samples; empty where it has none of its own
+	Sound       *Stored          `json:"-"` // what that file is; nil for takes of before this was noted
 	Size        int64            `json:"size"`
 	SHA256      string           `json:"sha256"`
 	Stream      int              `json:"stream"` // of the file's audio streams, from 0
@@ -161,7 +170,7 @@ func (t Take) Source(stems []reel.Stem) reel.Source {
 	return src
 }
 
-const takeColumns = `select t.id::text, t.production_id::text, t.kind, t.file_name, t.came_from, t.media_key, t.sound_key, t.size, coalesce(t.sha256, ''), t.stream, t.description,
+const takeColumns = `select t.id::text, t.production_id::text, t.kind, t.file_name, t.came_from, t.media_key, t.sound_key, t.sound, t.size, coalesce(t.sha256, ''), t.stream, t.description,
 	t.channels, t.findings, t.sets, t.picture, t.slate, t.tie, t.assembly, t.part_of::text, t.apart, t.dissolved, t.created_at, p.rules, ref.description, ref.file_name
 	from takes t join productions p on p.id = t.production_id left join takes ref on ref.id = (t.tie->>'reference')::uuid `
 
@@ -171,7 +180,7 @@ func scanTake(row pgx.CollectableRow) (t Take, err error) {
 	var rules []take.Rule
 	var ref *take.Description
 	var refName *string
-	err = row.Scan(&t.ID, &t.Production, &t.Kind, &t.FileName, &t.CameFrom, &t.MediaKey, &t.SoundKey, &t.Size, &t.SHA256, &t.Stream, &t.Description,
+	err = row.Scan(&t.ID, &t.Production, &t.Kind, &t.FileName, &t.CameFrom, &t.MediaKey, &t.SoundKey, &t.Sound, &t.Size, &t.SHA256, &t.Stream, &t.Description,
 		&t.Channels, &found, &t.Sets, &t.Picture, &slate, &t.Tie, &t.Assembly, &t.PartOf, &t.Apart, &t.Dissolved, &t.CreatedAt, &rules, &ref, &refName)
 	if err != nil {
 		return t, err
@@ -232,8 +241,8 @@ func (t *Take) place(ref *take.Description, refName *string) {
 }
 
 // allTakes gives every row of a production, by roll and time stamp; those without come last, by name.
-func (s *Store) allTakes(ctx context.Context, production string) ([]Take, error) {
-	rows, err := s.Pool.Query(ctx, takeColumns+"where t.production_id = $1", production)
+func allTakes(ctx context.Context, q querier, production string) ([]Take, error) {
+	rows, err := q.Query(ctx, takeColumns+"where t.production_id = $1", production)
 	if err != nil {
 		return nil, notFound(err, "production")
 	}
@@ -259,7 +268,7 @@ func (s *Store) allTakes(ctx context.Context, production string) ([]Take, error)
 
 // Takes lists the takes of a production: neither the files that became one take nor groups that were taken apart.
 func (s *Store) Takes(ctx context.Context, production string) ([]Take, error) {
-	all, err := s.allTakes(ctx, production)
+	all, err := allTakes(ctx, s.Pool, production)
 	if err != nil {
 		return nil, err
 	}
@@ -314,9 +323,15 @@ func (s *Store) Take(ctx context.Context, id string) (Take, error) {
 	return t, nil
 }
 
-// TakesOfMedia finds the takes whose files lie under a key, by stream.
-func (s *Store) TakesOfMedia(ctx context.Context, key string) ([]Take, error) {
-	return s.takesBy(ctx, "where t.media_key = $1 order by t.stream", key)
+// TakesOfWork finds the takes that a piece of work has made, by stream.
+func (s *Store) TakesOfWork(ctx context.Context, work string) ([]Take, error) {
+	return s.takesBy(ctx, "where t.work_id = $1 order by t.stream", work)
+}
+
+// MediaInUse tells whether any take has its files in a folder. The folder may be removed only where it says no.
+func (s *Store) MediaInUse(ctx context.Context, folder string) (used bool, err error) {
+	err = s.Pool.QueryRow(ctx, "select exists (select 1 from takes where media_key = $1)", folder).Scan(&used)
+	return used, err
 }
 
 func (s *Store) takesBy(ctx context.Context, where string, args ...any) ([]Take, error) {
@@ -327,30 +342,64 @@ func (s *Store) takesBy(ctx context.Context, where string, args ...any) ([]Take,
 	return pgx.CollectRows(rows, scanTake)
 }
 
-// AddTakes stores the takes that came of one file, all or none. A file that the production has already is BadInput,
-// and says as what.
-func (s *Store) AddTakes(ctx context.Context, takes []Take) (ids []string, err error) {
+// Twin is an error that says which take a file is the same as, by content and name.
+type Twin struct{ Take, Title string }
+
+func (t Twin) Error() string { return "the production has this very file already, as " + t.Title }
+
+// AddTakes stores the takes that came of one file under the claim of the work that made them, all or none, and only once
+// for a piece of work: where they are there already it gives those. A file that the production has already under its
+// name is a Twin, unless again says that it is wanted all the same.
+func (s *Store) AddTakes(ctx context.Context, c Claim, takes []Take, again bool) (ids []string, err error) {
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		for _, t := range takes {
-			var id string
-			err := tx.QueryRow(ctx, `insert into takes (production_id, kind, file_name, came_from, media_key, sound_key, size, sha256, stream, description, channels, picture)
-				values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) on conflict (production_id, sha256, stream) do nothing returning id::text`,
-				t.Production, t.Kind, t.FileName, t.CameFrom, t.MediaKey, t.SoundKey, t.Size, t.SHA256, t.Stream, t.Description, t.Channels, t.Picture).Scan(&id)
-			if err == pgx.ErrNoRows {
-				var name string
-				if err := tx.QueryRow(ctx, "select file_name from takes where production_id = $1 and sha256 = $2", t.Production, t.SHA256).Scan(&name); err != nil {
-					return err
-				}
-				return fault.New(fault.BadInput, "The production has this very file already, as %s; it was not taken in twice", name)
-			}
-			if err != nil {
-				return err
-			}
-			ids = append(ids, id)
+		if err := c.hold(ctx, tx); err != nil {
+			return err
 		}
-		return nil
+		ids, err = s.addTakes(ctx, tx, c.Work, takes, again)
+		return err
 	})
 	return ids, err
+}
+
+func (s *Store) addTakes(ctx context.Context, tx pgx.Tx, work string, takes []Take, again bool) (ids []string, err error) {
+	// Two imports of one file at once: the second waits, and finds the first's take.
+	if err := lockTakes(ctx, tx, takes[0].Production); err != nil {
+		return nil, err
+	}
+	rows, err := tx.Query(ctx, "select id::text from takes where work_id = $1 order by stream", work)
+	if err != nil {
+		return nil, err
+	}
+	if ids, err = pgx.CollectRows(rows, pgx.RowTo[string]); err != nil || len(ids) > 0 {
+		return ids, err
+	}
+	for _, t := range takes {
+		if t.SHA256 != "" && !again {
+			var twin Twin
+			err := tx.QueryRow(ctx, "select id::text, file_name from takes where production_id = $1 and sha256 = $2 and stream = $3 and file_name = $4 limit 1", t.Production, t.SHA256, t.Stream, t.FileName).Scan(&twin.Take, &twin.Title)
+			if err == nil {
+				return nil, twin
+			}
+			if !errors.Is(err, pgx.ErrNoRows) {
+				return nil, err
+			}
+		}
+		var id string
+		err := tx.QueryRow(ctx, `insert into takes (production_id, kind, file_name, came_from, media_key, sound_key, sound, size, sha256, stream, description, channels, picture, work_id)
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14) returning id::text`,
+			t.Production, t.Kind, t.FileName, t.CameFrom, t.MediaKey, t.SoundKey, t.Sound, t.Size, t.SHA256, t.Stream, t.Description, t.Channels, t.Picture, work).Scan(&id)
+		if err != nil {
+			return nil, err
+		}
+		ids = append(ids, id)
+	}
+	return ids, nil
+}
+
+// SetSound notes what the file of a take's samples is.
+func (s *Store) SetSound(ctx context.Context, id string, f Stored) error {
+	_, err := s.Pool.Exec(ctx, "update takes set sound = $2 where id = $1", id, f)
+	return err
 }
 
 // SetFindings stores what is on the channels of a take, in channel order.
@@ -359,29 +408,24 @@ func (s *Store) SetFindings(ctx context.Context, id string, found []diagnose.Cha
 	return err
 }
 
-// RemoveTake forgets a take that no reel uses, with the files that it is made of, and gives the media keys that nothing
-// needs any more. The caller removes the media.
+// RemoveTake forgets a take that nothing uses, with the files that it is made of, and gives the media folders that
+// nothing needs any more. The caller removes the media. What is used is told by foreign keys: a reel keeps the takes
+// that it ever used, as its history may bring a clip back, and a take keeps those that it is made of.
 func (s *Store) RemoveTake(ctx context.Context, id string) (keys []string, err error) {
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		var production string
-		if err := tx.QueryRow(ctx, "select production_id::text from takes where id = $1 for update", id).Scan(&production); err != nil {
+		if err := tx.QueryRow(ctx, "select production_id::text from takes where id = $1", id).Scan(&production); err != nil {
 			return notFound(err, "take")
 		}
-		// The history may bring a clip back, so a take that was ever used stays.
-		var reel, used string
-		err := tx.QueryRow(ctx, `select r.name, t.id::text from reels r join reel_log l on l.reel_id = r.id, takes t where r.production_id = $1 and (t.id = $2 or t.part_of = $2)
-			and jsonb_path_exists(l.change, '$.** ? (@.take == $id)', jsonb_build_object('id', t.id::text)) limit 1`, production, id).Scan(&reel, &used)
-		if err == nil && used != id {
-			return fault.New(fault.BadInput, "%s uses a file that this take is made of, so it can't be removed", reel)
+		if err := lockTakes(ctx, tx, production); err != nil {
+			return err
 		}
-		if err == nil {
-			return fault.New(fault.BadInput, "%s uses this take, so it can't be removed", reel)
-		}
-		if err != pgx.ErrNoRows {
+		// What it is made of goes with it, so it does not keep that.
+		if _, err := tx.Exec(ctx, "delete from take_parts where whole_id = $1", id); err != nil {
 			return err
 		}
 		rows, err := tx.Query(ctx, `with gone as (delete from takes where id = $1 or part_of = $1 returning media_key)
-			select distinct media_key from gone`, id)
+			select distinct media_key from gone where media_key <> ''`, id)
 		if err != nil {
 			return err
 		}
@@ -389,16 +433,34 @@ func (s *Store) RemoveTake(ctx context.Context, id string) (keys []string, err e
 		if err != nil {
 			return err
 		}
-		for _, key := range candidates {
-			var used bool
-			if err := tx.QueryRow(ctx, "select exists (select 1 from takes where media_key = $1)", key).Scan(&used); err != nil {
-				return err
-			}
-			if !used {
-				keys = append(keys, key)
-			}
+		rows, err = tx.Query(ctx, "select k from unnest($1::text[]) k where not exists (select 1 from takes where media_key = k)", candidates)
+		if err != nil {
+			return err
 		}
-		return nil
+		keys, err = pgx.CollectRows(rows, pgx.RowTo[string])
+		return err
 	})
+	if name := brokenReference(err); name != "" {
+		return nil, s.whyUsed(ctx, id, name)
+	}
 	return keys, err
+}
+
+// whyUsed explains which foreign key keeps a take.
+func (s *Store) whyUsed(ctx context.Context, id, key string) error {
+	var name string
+	if key == "take_parts_part" {
+		if err := s.Pool.QueryRow(ctx, "select t.file_name from take_parts p join takes t on t.id = p.whole_id where p.part_id = $1 limit 1", id).Scan(&name); err == nil {
+			return fault.New(fault.BadInput, "%s is made of this take, so it can't be removed", name)
+		}
+	}
+	var own bool
+	err := s.Pool.QueryRow(ctx, "select r.name, u.take_id = $1 from reel_uses u join reels r on r.id = u.reel_id join takes t on t.id = u.take_id where t.id = $1 or t.part_of = $1 order by 2 desc limit 1", id).Scan(&name, &own)
+	switch {
+	case err != nil:
+		return fault.New(fault.BadInput, "Something still uses this take, so it can't be removed")
+	case own:
+		return fault.New(fault.BadInput, "%s uses this take, so it can't be removed", name)
+	}
+	return fault.New(fault.BadInput, "%s uses a file that this take is made of, so it can't be removed", name)
 }

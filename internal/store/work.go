@@ -3,11 +3,16 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"errors"
+	"path"
+	"slices"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
 
 	"zestyloom/core/delivery"
+	"zestyloom/core/fault"
 	"zestyloom/core/reel"
 )
 
@@ -17,13 +22,15 @@ type Work struct {
 	Production string          `json:"production"`
 	Kind       string          `json:"kind"` // import, print, unravel, ply, sync, convert or diagnose
 	Title      string          `json:"title"`
-	State      string          `json:"state"`    // queued, running, done, failed or cancelled
+	State      string          `json:"state"`    // arriving, queued, running, done, failed or cancelled
 	Progress   float64         `json:"progress"` // 0 to 1
 	Message    string          `json:"message"`  // why it failed, or what to know
 	Result     *string         `json:"result"`   // ID of the take that came of an import
+	Offer      string          `json:"offer"`    // again: the file is in the production already, and can be taken in all the same
 	Report     []Outcome       `json:"report"`   // of work on several takes: what became of each, as far as it is done
 	Args       json.RawMessage `json:"-"`
 	Job        *int64          `json:"-"`
+	Attempts   int             `json:"-"` // that were made and did not come to an end
 	CreatedAt  time.Time       `json:"createdAt"`
 }
 
@@ -32,8 +39,9 @@ type Outcome struct {
 	Take    string        `json:"take"`
 	Title   string        `json:"title"`
 	OK      bool          `json:"ok"`
-	Message string        `json:"message"` // why it could not be done, or what to know
-	Files   []WrittenFile `json:"files"`   // that were written
+	Message string        `json:"message"`          // why it could not be done, or what to know
+	Files   []WrittenFile `json:"files"`            // that were written
+	Folder  string        `json:"folder,omitempty"` // key of the folder that they lie in
 }
 
 // WrittenFile is a file that work wrote.
@@ -43,10 +51,12 @@ type WrittenFile struct {
 	Tracks []string `json:"tracks"` // names of its channels
 }
 
-const workColumns = `select id::text, production_id::text, kind, title, state, progress, message, result::text, coalesce(report, '[]'), args, job_id, created_at from work `
+const workFields = `id::text, production_id::text, kind, title, state, progress, message, result::text, offer, coalesce(report, '[]'), args, job_id, attempts, created_at `
+
+const workColumns = "select " + workFields + "from work "
 
 func scanWork(row pgx.CollectableRow) (w Work, err error) {
-	err = row.Scan(&w.ID, &w.Production, &w.Kind, &w.Title, &w.State, &w.Progress, &w.Message, &w.Result, &w.Report, &w.Args, &w.Job, &w.CreatedAt)
+	err = row.Scan(&w.ID, &w.Production, &w.Kind, &w.Title, &w.State, &w.Progress, &w.Message, &w.Result, &w.Offer, &w.Report, &w.Args, &w.Job, &w.Attempts, &w.CreatedAt)
 	return w, err
 }
 
@@ -76,22 +86,174 @@ func (s *Store) AddWork(ctx context.Context, tx pgx.Tx, production, kind, title 
 	return id, err
 }
 
-// SetJob notes the queue's number of a piece of work and puts it back to the start.
+// SetJob notes the queue's number of a piece of work that waits.
 func (s *Store) SetJob(ctx context.Context, tx pgx.Tx, id string, job int64) error {
-	_, err := tx.Exec(ctx, "update work set job_id = $2, state = 'queued', progress = 0, message = '', updated_at = now() where id = $1", id, job)
+	_, err := tx.Exec(ctx, "update work set job_id = $2, updated_at = now() where id = $1", id, job)
 	return err
 }
 
-// SetProgress notes how far running work is.
-func (s *Store) SetProgress(ctx context.Context, id string, progress float64) error {
-	_, err := s.Pool.Exec(ctx, "update work set state = 'running', progress = $2, updated_at = now() where id = $1 and state in ('queued', 'running')", id, progress)
+// Claim is the right to do a piece of work and to write what becomes of it. It is lost when the work is cancelled, or
+// when the process was taken for dead.
+type Claim struct{ Work, Token string }
+
+// ErrLost is what writing under a claim gives that has been lost. Nothing is written.
+var ErrLost = errors.New("the claim to this work has been lost")
+
+// ClaimWork takes work that waits. ok is false where it does not, or not any more.
+func (s *Store) ClaimWork(ctx context.Context, c Claim, worker string) (w Work, ok bool, err error) {
+	rows, err := s.Pool.Query(ctx, `update work set state = 'running', claim = $2, worker = $3, attempts = attempts + 1, progress = 0, message = '', updated_at = now()
+		where id = $1 and state = 'queued' returning `+workFields, c.Work, c.Token, worker)
+	if err != nil {
+		return w, false, err
+	}
+	w, err = pgx.CollectExactlyOneRow(rows, scanWork)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return w, false, nil
+	}
+	return w, err == nil, err
+}
+
+// hold keeps a claim from being lost until the transaction ends.
+func (c Claim) hold(ctx context.Context, tx pgx.Tx) error {
+	var held bool
+	err := tx.QueryRow(ctx, "select true from work where id = $1 and claim::text = $2 and state = 'running' for share", c.Work, c.Token).Scan(&held)
+	return lost(err)
+}
+
+func lost(err error) error {
+	if errors.Is(err, pgx.ErrNoRows) {
+		return ErrLost
+	}
 	return err
+}
+
+// under changes the row of claimed work; set is what comes after "update work set", its arguments from $3 on.
+func (s *Store) under(ctx context.Context, c Claim, set string, args ...any) error {
+	tag, err := s.Pool.Exec(ctx, "update work set "+set+", updated_at = now() where id = $1 and claim::text = $2 and state = 'running'", append([]any{c.Work, c.Token}, args...)...)
+	if err == nil && tag.RowsAffected() == 0 {
+		return ErrLost
+	}
+	return err
+}
+
+// SetProgress notes how far work is, 0 to 1.
+func (s *Store) SetProgress(ctx context.Context, c Claim, progress float64) error {
+	return s.under(ctx, c, "progress = $3", progress)
 }
 
 // SetOutcomes stores what has become of the takes that work is about.
-func (s *Store) SetOutcomes(ctx context.Context, id string, report []Outcome) error {
-	_, err := s.Pool.Exec(ctx, "update work set report = $2 where id = $1", id, report)
-	return err
+func (s *Store) SetOutcomes(ctx context.Context, c Claim, report []Outcome) error {
+	return s.under(ctx, c, "report = $3", report)
+}
+
+// End is how work ended.
+type End struct {
+	State   string // done or failed
+	Message string
+	Result  *string
+	Offer   string
+}
+
+// EndWork notes how work ended.
+func (s *Store) EndWork(ctx context.Context, c Claim, e End) error {
+	return s.under(ctx, c, "state = $3, message = $4, result = $5, offer = $6, progress = case when $3 = 'done' then 1 else progress end, claim = null, worker = null, attempts = 0",
+		e.State, e.Message, e.Result, e.Offer)
+}
+
+// ReleaseWork gives claimed work back as if it had not been begun.
+func (s *Store) ReleaseWork(ctx context.Context, c Claim) error {
+	return s.under(ctx, c, "state = 'queued', claim = null, worker = null, attempts = attempts - 1")
+}
+
+// CancelWork ends work that waits, arrives or runs, and gives the queue's number of it. Whoever does it has lost it.
+func (s *Store) CancelWork(ctx context.Context, tx pgx.Tx, id string) (job *int64, err error) {
+	err = tx.QueryRow(ctx, `update work set state = 'cancelled', message = 'Stopped', claim = null, worker = null, updated_at = now()
+		where id = $1 and state in ('arriving', 'queued', 'running') returning job_id`, id).Scan(&job)
+	return job, s.notIn(ctx, id, err, "This work has ended already")
+}
+
+// RemoveWork forgets work, with the print that it made, and gives the queue's number of it. Whoever does it has lost it.
+func (s *Store) RemoveWork(ctx context.Context, tx pgx.Tx, id string) (job *int64, err error) {
+	err = tx.QueryRow(ctx, "delete from work where id = $1 returning job_id", id).Scan(&job)
+	return job, notFound(err, "work")
+}
+
+// RetryWork has work wait again that failed or was cancelled. What args says of another way to do it is added.
+func (s *Store) RetryWork(ctx context.Context, tx pgx.Tx, id string, args map[string]any) error {
+	if args == nil {
+		args = map[string]any{}
+	}
+	err := tx.QueryRow(ctx, `update work set state = 'queued', progress = 0, message = '', attempts = 0, args = args || $2, updated_at = now(), offer = ''
+		 where id = $1 and (state in ('failed', 'cancelled') or state = 'done' and offer <> '') returning id::text`, id, args).Scan(&id)
+	return s.notIn(ctx, id, err, "Only work that failed or was stopped can be tried again")
+}
+
+// notIn explains that a piece of work was not in a state: there is none, or the sentence.
+func (s *Store) notIn(ctx context.Context, id string, err error, sentence string) error {
+	if !errors.Is(err, pgx.ErrNoRows) {
+		return notFound(err, "work")
+	}
+	if _, err := s.Work(ctx, id); err != nil {
+		return err
+	}
+	return fault.New(fault.BadInput, "%s", sentence)
+}
+
+// AddArriving stores work whose file is on its way.
+func (s *Store) AddArriving(ctx context.Context, id, production, title string, args any) error {
+	_, err := s.Pool.Exec(ctx, "insert into work (id, production_id, kind, title, state, args) values ($1, $2, 'import', $3, 'arriving', $4)", id, production, title, args)
+	if brokenReference(err) != "" {
+		err = pgx.ErrNoRows
+	}
+	return notFound(err, "production")
+}
+
+// RemoveArriving forgets work whose file will not come. It is refused where the file is there and being taken in.
+func (s *Store) RemoveArriving(ctx context.Context, id string) error {
+	if _, err := s.Pool.Exec(ctx, "delete from work where id = $1 and state in ('arriving', 'done', 'failed', 'cancelled')", id); err != nil {
+		return notFound(err, "upload")
+	}
+	if _, err := s.Work(ctx, id); err == nil {
+		return fault.New(fault.BadInput, "The file has arrived and is being taken in; stop that instead")
+	}
+	return nil
+}
+
+// Arrived has work wait whose file is there. ok is false where it did so already, or is gone.
+func (s *Store) Arrived(ctx context.Context, tx pgx.Tx, id string) (ok bool, err error) {
+	tag, err := tx.Exec(ctx, "update work set state = 'queued', updated_at = now() where id = $1 and state = 'arriving'", id)
+	return tag.RowsAffected() == 1, err
+}
+
+// Arriving gives the IDs of work whose file is on its way.
+func (s *Store) Arriving(ctx context.Context) ([]string, error) {
+	return s.ids(ctx, "select id::text from work where state = 'arriving'")
+}
+
+// Waiting gives work that waits, with the queue's number of it.
+func (s *Store) Waiting(ctx context.Context) ([]Freed, error) {
+	rows, err := s.Pool.Query(ctx, "select id::text, job_id from work where state = 'queued'")
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowToStructByPos[Freed])
+}
+
+// StillWaits tells whether work waits with the queue's number as it was, and keeps that so until the transaction ends.
+func (s *Store) StillWaits(ctx context.Context, tx pgx.Tx, f Freed) (waits bool, err error) {
+	err = tx.QueryRow(ctx, "select true from work where id = $1 and state = 'queued' and job_id is not distinct from $2 for update", f.ID, f.Job).Scan(&waits)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return false, nil
+	}
+	return waits, err
+}
+
+func (s *Store) ids(ctx context.Context, query string, args ...any) ([]string, error) {
+	rows, err := s.Pool.Query(ctx, query, args...)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, pgx.RowTo[string])
 }
 
 // OpenImports counts the imports of a production that are not done.
@@ -100,10 +262,50 @@ func (s *Store) OpenImports(ctx context.Context, production string) (n int, err 
 	return n, err
 }
 
-// EndWork notes how work ended. Work that was cancelled stays so.
-func (s *Store) EndWork(ctx context.Context, id, state, message string, result *string) error {
-	_, err := s.Pool.Exec(ctx, `update work set state = $2, message = $3, result = $4, progress = case when $2 = 'done' then 1 else progress end, updated_at = now()
-		where id = $1 and state in ('queued', 'running')`, id, state, message, result)
+// Needed are the folders of media that rows name, or that work which goes on may be about to name.
+type Needed struct {
+	folders map[string]bool // that are named
+	above   map[string]bool // that hold such
+	claims  []string        // tokens; what is called after one belongs to its attempt
+}
+
+// NeededMedia gives the folders of media that something needs.
+func (s *Store) NeededMedia(ctx context.Context) (n Needed, err error) {
+	// The claims come first: an attempt that ends in between has its row by then.
+	if n.claims, err = s.ids(ctx, "select claim::text from work where state = 'running' and claim is not null"); err != nil {
+		return n, err
+	}
+	folders, err := s.ids(ctx, `select media_key from takes where media_key <> '' union select folder from prints where folder <> ''
+		union select o->>'folder' from work, jsonb_array_elements(coalesce(report, '[]')) o where coalesce(o->>'folder', '') <> ''`)
+	n.folders, n.above = map[string]bool{}, map[string]bool{}
+	for _, f := range folders {
+		n.folders[f], n.above[path.Dir(f)] = true, true
+	}
+	return n, err
+}
+
+// Needs tells whether what lies under a key may not be removed: it is named, it holds or lies in what is named, or it
+// belongs to an attempt.
+func (n Needed) Needs(key string) bool {
+	return n.folders[key] || n.above[key] || n.folders[path.Dir(key)] ||
+		slices.ContainsFunc(n.claims, func(token string) bool { return strings.Contains(key, token) })
+}
+
+// NeededUploads gives the IDs of uploads whose files something needs: work that is not done, or that somebody may want
+// to try again for so long after it ended.
+func (s *Store) NeededUploads(ctx context.Context, keep time.Duration) (map[string]bool, error) {
+	ids, err := s.ids(ctx, `select args->>'upload' from work where kind = 'import' and args->>'upload' <> ''
+		and (state in ('arriving', 'queued', 'running') or (state <> 'done' or offer <> '') and updated_at > now() - $1::interval)`, keep.String())
+	needed := map[string]bool{}
+	for _, id := range ids {
+		needed[id] = true
+	}
+	return needed, err
+}
+
+// GiveUpArriving forgets work whose file has been on its way for longer than that.
+func (s *Store) GiveUpArriving(ctx context.Context, after time.Duration) error {
+	_, err := s.Pool.Exec(ctx, "delete from work where state = 'arriving' and updated_at < now() - $1::interval", after.String())
 	return err
 }
 
@@ -117,13 +319,14 @@ type Print struct {
 	Message   string           `json:"message"`
 	Plan      delivery.Plan    `json:"plan"`
 	Report    *delivery.Report `json:"report"`
+	Folder    string           `json:"-"` // key of the folder that its files lie in; empty until they do
 	CreatedAt time.Time        `json:"createdAt"`
 }
 
-const printColumns = `select p.id::text, p.reel_id::text, p.revision, w.state, w.progress, w.message, p.plan, p.report, p.created_at from prints p join work w on w.id = p.id `
+const printColumns = `select p.id::text, p.reel_id::text, p.revision, w.state, w.progress, w.message, p.plan, p.report, p.folder, p.created_at from prints p join work w on w.id = p.id `
 
 func scanPrint(row pgx.CollectableRow) (p Print, err error) {
-	err = row.Scan(&p.ID, &p.Reel, &p.Revision, &p.State, &p.Progress, &p.Message, &p.Plan, &p.Report, &p.CreatedAt)
+	err = row.Scan(&p.ID, &p.Reel, &p.Revision, &p.State, &p.Progress, &p.Message, &p.Plan, &p.Report, &p.Folder, &p.CreatedAt)
 	return p, err
 }
 
@@ -160,9 +363,23 @@ func (s *Store) PrintedReel(ctx context.Context, id string) (*reel.Reel, error) 
 	return r, notFound(err, "print")
 }
 
-// SetReport stores what the check of a print found.
-func (s *Store) SetReport(ctx context.Context, id string, report delivery.Report) error {
-	_, err := s.Pool.Exec(ctx, "update prints set report = $2 where id = $1", id, report)
+// SetReport stores where the files of a print lie and what their check found.
+func (s *Store) SetReport(ctx context.Context, c Claim, folder string, report delivery.Report) error {
+	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		if err := c.hold(ctx, tx); err != nil {
+			return err
+		}
+		_, err := tx.Exec(ctx, "update prints set folder = $2, report = $3 where id = $1", c.Work, folder, report)
+		return err
+	})
+}
+
+// RemoveSpec removes a spec that a user brought in.
+func (s *Store) RemoveSpec(ctx context.Context, id string) error {
+	tag, err := s.Pool.Exec(ctx, "delete from specs where id = $1", id)
+	if err == nil && tag.RowsAffected() == 0 {
+		return fault.New(fault.NotFound, "There is no spec %q that somebody has brought in; those that ship stay", id)
+	}
 	return err
 }
 

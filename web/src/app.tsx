@@ -1,5 +1,5 @@
 import { useEffect } from "react";
-import { BrowserRouter, Navigate, Route, Routes, useParams } from "react-router";
+import { BrowserRouter, Link, Navigate, Route, Routes, useLocation, useParams } from "react-router";
 
 import { useReels } from "./api/hooks";
 import { player } from "./listen/player";
@@ -9,15 +9,34 @@ import { PrintRoom } from "./rooms/print/room";
 import { ProductionsPage } from "./rooms/productions/page";
 import { SyncRoom } from "./rooms/sync/room";
 import { TakesRoom } from "./rooms/takes/room";
+import { Boundary } from "./ui/boundary";
+import { Header } from "./ui/header";
+import { Missing } from "./ui/missing";
 import { Notices } from "./ui/notices";
 
 /** Where a room needs a reel and the address names none: the first one, or a word on how to get one. */
 function FirstReel({ room }: { room: "loom" | "print" }) {
   const { production = "" } = useParams();
   const reels = useReels(production);
-  if (!reels.data) return null;
+  if (!reels.data) return <Missing of={[reels]} />;
   const first = reels.data[0];
   return first ? <Navigate replace to={`/p/${production}/${room}/${first.id}`} /> : <NoReel production={production} />;
+}
+
+/** There is nothing at the address. */
+function Nowhere() {
+  return (
+    <div className="flex h-full flex-col">
+      <Header />
+      <main className="flex grow flex-col items-center justify-center gap-3 text-center">
+        <h1 className="text-xl font-bold">There is nothing at this address</h1>
+        <p className="text-muted">It may be mistyped, or what was here has been removed.</p>
+        <Link className="pill-act" to="/">
+          All productions
+        </Link>
+      </main>
+    </div>
+  );
 }
 
 export function App() {
@@ -27,6 +46,16 @@ export function App() {
   }, []);
   return (
     <BrowserRouter>
+      <Rooms />
+      <Notices />
+    </BrowserRouter>
+  );
+}
+
+/** What there is at each address. */
+function Rooms() {
+  return (
+    <Boundary of={useLocation().pathname}>
       <Routes>
         <Route path="/" element={<ProductionsPage />} />
         <Route path="/p/:production" element={<Navigate replace to="takes" />} />
@@ -36,9 +65,8 @@ export function App() {
         <Route path="/p/:production/loom/:reel" element={<LoomRoom />} />
         <Route path="/p/:production/print" element={<FirstReel room="print" />} />
         <Route path="/p/:production/print/:reel/:print?" element={<PrintRoom />} />
-        <Route path="*" element={<Navigate replace to="/" />} />
+        <Route path="*" element={<Nowhere />} />
       </Routes>
-      <Notices />
-    </BrowserRouter>
+    </Boundary>
   );
 }

@@ -11,7 +11,9 @@ import { applyLight } from "./ui/light";
 
 applyLight();
 
-const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, staleTime: 5_000, refetchOnWindowFocus: true } } });
+// The server may be on this very machine: what the browser thinks of its network says nothing about it.
+const networkMode = "always";
+const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, staleTime: 5_000, refetchOnWindowFocus: true, networkMode }, mutations: { networkMode } } });
 
 createRoot(document.getElementById("root")!).render(
   <StrictMode>

@@ -49,8 +49,11 @@ type Server struct {
 }
 
 // Start runs the application until the test ends.
-func Start(t testing.TB) *Server {
-	s := &Server{t: t, Card: t.TempDir(), Data: t.TempDir(), Database: storetest.URL(t)}
+func Start(t testing.TB) *Server { return StartOn(t, storetest.URL(t)) }
+
+// StartOn runs the application on a database of the caller's until the test ends.
+func StartOn(t testing.TB, database string) *Server {
+	s := &Server{t: t, Card: t.TempDir(), Data: t.TempDir(), Database: database}
 	doc, err := openapi3.NewLoader().LoadFromFile(contractFile())
 	require.NoError(t, err)
 	doc.Servers = openapi3.Servers{{URL: api.Base}}
@@ -229,6 +232,11 @@ func (s *Server) Record(name string, seconds float64, tracks ...string) {
 	s.Put(name, wavetest.Bytes(s.t, h, func(c, i int) float64 {
 		return 0.1 * math.Sin(float64(i)*0.01*float64(c+1)+float64(len(name)))
 	}))
+}
+
+// Silence gives a mono WAVE file of digital silence.
+func (s *Server) Silence(seconds float64) []byte {
+	return wavetest.Bytes(s.t, wave.Header{Format: wavetest.PCM24(1), Frames: int64(seconds * 48000)}, func(int, int) float64 { return 0 })
 }
 
 // Put writes a file onto the card.

@@ -16,6 +16,7 @@ export type StemRule = Schemas["StemRule"];
 export type Match = Schemas["Match"];
 export type Tie = Schemas["Tie"];
 export type SyncMethod = Schemas["SyncMethod"];
+export type Production = Schemas["Production"];
 export type Work = Schemas["Work"];
 export type ReelView = Schemas["ReelView"];
 export type Track = Schemas["Track"];

@@ -1,9 +1,10 @@
 // Server state, as rooms use it.
 import { useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useRef } from "react";
 
 import { tellError } from "../ui/notices";
-import { api, base, ok, Problem, type ReelView, type Take, type TakeEdit, type TakeList, type Work } from "./client";
+import { api, ok, Problem, type ReelView, type Take, type TakeEdit, type TakeList, type Work } from "./client";
+import { onChange } from "./events";
 import { merged } from "./merge";
 
 export const keysOf = {
@@ -24,8 +25,11 @@ export const useProductions = () => useQuery({ queryKey: keysOf.productions, que
 export const useProduction = (production: string) =>
   useQuery({ queryKey: keysOf.production(production), queryFn: () => ok(api.GET("/productions/{production}", { params: { path: { production } } })) });
 
-export const useTakes = (production: string) =>
-  useQuery({ queryKey: keysOf.takes(production), queryFn: () => ok(api.GET("/productions/{production}/takes", { params: { path: { production } } })) });
+/** The takes of a production, also as others edit them. */
+export function useTakes(production: string) {
+  useRefetchOn("takes", production, [keysOf.takes(production), keysOf.matches(production)]);
+  return useQuery({ queryKey: keysOf.takes(production), queryFn: () => ok(api.GET("/productions/{production}/takes", { params: { path: { production } } })) });
+}
 
 export const useStems = (production: string) =>
   useQuery({ queryKey: keysOf.stems(production), queryFn: () => ok(api.GET("/productions/{production}/stems", { params: { path: { production } } })) });
@@ -51,20 +55,46 @@ export function useTakeHistory(production: string) {
   const takes = useTakes(production).data;
   const again = [keysOf.takes(production), keysOf.matches(production)];
   const path = { params: { path: { production } } };
-  const undo = useDo(() => ok(api.POST("/productions/{production}/takes/undo", path)), again);
-  const redo = useDo(() => ok(api.POST("/productions/{production}/takes/redo", path)), again);
+  const body = { revision: takes?.revision ?? 0 };
+  const undo = useDo(() => ok(api.POST("/productions/{production}/takes/undo", { ...path, body })), again);
+  const redo = useDo(() => ok(api.POST("/productions/{production}/takes/redo", { ...path, body })), again);
   return takes && { undo: takes.undo, redo: takes.redo, onUndo: () => undo.mutate(undefined), onRedo: () => redo.mutate(undefined) };
 }
 
 export const isOpen = (w: Work) => w.state === "queued" || w.state === "running";
 
-/** Long work, looked at often while some is going on. */
-export const useWork = (production: string) =>
-  useQuery({
+/** How often a list is fetched again at most while things change, in milliseconds. */
+const atMostEvery = 400;
+
+/** Fetches queries again when what they show has changed on the server. */
+function useRefetchOn(kind: "work" | "takes", id: string, keys: readonly (readonly unknown[])[]) {
+  const queries = useQueryClient();
+  const latest = useRef(keys);
+  latest.current = keys;
+  useEffect(() => {
+    let waits: ReturnType<typeof setTimeout> | undefined;
+    const stop = onChange((c) => {
+      if (c.kind !== "" && (c.kind !== kind || c.id !== id)) return;
+      waits ??= setTimeout(() => {
+        waits = undefined;
+        latest.current.forEach((queryKey) => void queries.invalidateQueries({ queryKey }));
+      }, atMostEvery);
+    });
+    return () => {
+      stop();
+      clearTimeout(waits);
+    };
+  }, [kind, id, queries]);
+}
+
+/** Long work of a production, fetched again as it goes on. */
+export function useWork(production: string) {
+  useRefetchOn("work", production, [keysOf.work(production)]);
+  return useQuery({
     queryKey: keysOf.work(production),
     queryFn: () => ok(api.GET("/productions/{production}/work", { params: { path: { production } } })),
-    refetchInterval: (q) => (q.state.data?.some(isOpen) ? 400 : 5000),
   });
+}
 
 export const useReels = (production: string) =>
   useQuery({ queryKey: keysOf.reels(production), queryFn: () => ok(api.GET("/productions/{production}/reels", { params: { path: { production } } })) });
@@ -74,13 +104,11 @@ export const useReel = (reel: string) =>
 
 export const useSpecs = () => useQuery({ queryKey: keysOf.specs, queryFn: () => ok(api.GET("/specs")) });
 
-export const usePrints = (reel: string) =>
-  useQuery({
-    queryKey: keysOf.prints(reel),
-    enabled: reel !== "",
-    queryFn: () => ok(api.GET("/reels/{reel}/prints", { params: { path: { reel } } })),
-    refetchInterval: (q) => (q.state.data?.some((p) => p.state === "queued" || p.state === "running") ? 400 : false),
-  });
+/** The prints of a reel, fetched again as they go on. */
+export function usePrints(production: string, reel: string) {
+  useRefetchOn("work", production, [keysOf.prints(reel)]);
+  return useQuery({ queryKey: keysOf.prints(reel), enabled: reel !== "", queryFn: () => ok(api.GET("/reels/{reel}/prints", { params: { path: { reel } } })) });
+}
 
 /** A mutation that tells its error and loads these queries again. */
 export function useDo<V, R>(run: (v: V) => Promise<R>, again: readonly (readonly unknown[])[] = [], done?: (r: R, v: V) => void) {
@@ -153,10 +181,10 @@ export function useReelWatch(reel: string) {
   useEffect(() => {
     if (!reel) return;
     const key = keysOf.reel(reel);
-    const source = new EventSource(`${base}/reels/${reel}/events`);
-    source.addEventListener("revision", (e) => {
+    return onChange((c) => {
+      if (c.kind !== "" && (c.kind !== "reel" || c.id !== reel)) return;
       const have = queries.getQueryData<ReelView>(key);
-      if (!have || Number(e.data) <= have.revision || queries.isMutating({ predicate: (m) => m.options.scope?.id === `reel ${reel}` }) > 0) return;
+      if (!have || (c.revision ?? Infinity) <= have.revision || queries.isMutating({ predicate: (m) => m.options.scope?.id === `reel ${reel}` }) > 0) return;
       ok(api.GET("/reels/{reel}", { params: { path: { reel }, query: { since: have.revision } } }))
         .then((now) => {
           const whole = merged(queries.getQueryData<ReelView>(key), now);
@@ -165,7 +193,6 @@ export function useReelWatch(reel: string) {
         })
         .catch(() => undefined); // the next event tries again
     });
-    return () => source.close();
   }, [reel, queries]);
 }
 

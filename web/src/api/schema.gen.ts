@@ -32,10 +32,11 @@ export interface paths {
         get: operations["getProduction"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** @description Removes a production with all that is in it. Work on it is stopped. */
+        delete: operations["removeProduction"];
         options?: never;
         head?: never;
-        patch?: never;
+        patch: operations["renameProduction"];
         trace?: never;
     };
     "/productions/{production}/takes": {
@@ -513,6 +514,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/work/{work}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                work: components["parameters"]["WorkID"];
+            };
+            cookie?: never;
+        };
+        get: operations["getWork"];
+        put?: never;
+        post?: never;
+        /** @description Forgets work with the files that it wrote for download, and stops it if need be. Takes that it made stay. */
+        delete: operations["removeWork"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/work/{work}/cancel": {
         parameters: {
             query?: never;
@@ -542,7 +562,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Tries work again that failed or was stopped, or that offers to be done in another way. */
         post: operations["retryWork"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Server-sent events named change: what has changed, as JSON with kind (reel, work or takes), id (of the reel, else of the production) and revision (of a reel). Where all are empty, anything may have changed; so it is at the beginning. */
+        get: operations["watchAll"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -598,25 +636,6 @@ export interface paths {
         put?: never;
         post?: never;
         delete: operations["removeReel"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/reels/{reel}/events": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                reel: components["parameters"]["ReelID"];
-            };
-            cookie?: never;
-        };
-        /** @description Server-sent events: one whenever the reel may have changed, with its revision as data. */
-        get: operations["watchReel"];
-        put?: never;
-        post?: never;
-        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -894,7 +913,8 @@ export interface paths {
         get: operations["getPrint"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** @description Removes a print with its files, and stops it if need be. */
+        delete: operations["removePrint"];
         options?: never;
         head?: never;
         patch?: never;
@@ -953,6 +973,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/specs/{spec}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                spec: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Removes a spec of the user's own. Reels that are laid out after it stay as they are. */
+        delete: operations["removeSpec"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -989,6 +1028,11 @@ export interface components {
             takes: components["schemas"]["Take"][];
             undo: string;
             redo: string;
+            /**
+             * Format: int64
+             * @description How often the takes have been edited
+             */
+            revision: number;
         };
         Take: {
             id: string;
@@ -1237,6 +1281,11 @@ export interface components {
             progress: number;
             message: string;
             result: string | null;
+            /**
+             * @description again: the production has this very file already; tried again with again, it is taken in all the same
+             * @enum {string}
+             */
+            offer: "" | "again";
             report: {
                 take: string;
                 title: string;
@@ -1253,7 +1302,11 @@ export interface components {
             createdAt: string;
         };
         /** @enum {string} */
-        WorkState: "queued" | "running" | "done" | "failed" | "cancelled";
+        WorkState: "arriving" | "queued" | "running" | "done" | "failed" | "cancelled";
+        Retry: {
+            /** @description Take a file in although the production has it already */
+            again?: boolean;
+        };
         CardImport: {
             card: string;
             paths: string[];
@@ -1699,6 +1752,11 @@ export interface components {
             /** @description Left out: the one that the reel is laid out for */
             spec?: string;
             packaging?: components["schemas"]["Packaging"];
+            /**
+             * Format: int64
+             * @description Of the plan that was looked at. Where the reel has been changed since, nothing is printed, and the refusal says by what
+             */
+            revision?: number;
         };
         Spec: {
             id: string;
@@ -1739,6 +1797,11 @@ export interface components {
             file?: string;
         };
         Plan: {
+            /**
+             * Format: int64
+             * @description Of the reel
+             */
+            revision: number;
             spec: components["schemas"]["Spec"];
             packaging: components["schemas"]["Packaging"];
             production: string;
@@ -1929,6 +1992,56 @@ export interface operations {
             default: components["responses"]["Failure"];
         };
     };
+    removeProduction: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    renameProduction: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    name: string;
+                };
+            };
+        };
+        responses: {
+            /** @description As it is called now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Production"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
     listTakes: {
         parameters: {
             query?: never;
@@ -1961,7 +2074,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AtRevision"];
+            };
+        };
         responses: {
             /** @description Taken back */
             204: {
@@ -1982,7 +2099,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AtRevision"];
+            };
+        };
         responses: {
             /** @description Brought back */
             204: {
@@ -2671,6 +2792,50 @@ export interface operations {
             default: components["responses"]["Failure"];
         };
     };
+    getWork: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                work: components["parameters"]["WorkID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description One piece of work */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Work"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    removeWork: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                work: components["parameters"]["WorkID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
     cancelWork: {
         parameters: {
             query?: never;
@@ -2701,7 +2866,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Retry"];
+            };
+        };
         responses: {
             /** @description Queued again */
             204: {
@@ -2711,6 +2880,26 @@ export interface operations {
                 content?: never;
             };
             default: components["responses"]["Failure"];
+        };
+    };
+    watchAll: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Events */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
         };
     };
     listCards: {
@@ -2801,29 +2990,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-            default: components["responses"]["Failure"];
-        };
-    };
-    watchReel: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                reel: components["parameters"]["ReelID"];
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Events */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "text/event-stream": string;
-                };
             };
             default: components["responses"]["Failure"];
         };
@@ -3211,7 +3377,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description One print */
+            /** @description One print with its plan and report */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -3219,6 +3385,27 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Print"];
                 };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    removePrint: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                print: components["parameters"]["PrintID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Failure"];
         };
@@ -3311,6 +3498,27 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Spec"];
                 };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    removeSpec: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                spec: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Failure"];
         };

@@ -1,23 +1,52 @@
-import { useState, type ChangeEvent, type FocusEvent, type KeyboardEvent } from "react";
+import { useEffect, useRef, useState, type ChangeEvent, type FocusEvent, type KeyboardEvent } from "react";
 
-/** What is typed into a field before it is kept: by Enter or by leaving it; Escape lets it be. draft is null while nothing is typed. */
-export function useDraft(value: string, onKeep: (text: string) => void) {
-  const [draft, setDraft] = useState<string | null>(null);
-  const keep = () => {
-    if (draft !== null && draft.trim() !== value) onKeep(draft.trim());
-    setDraft(null);
+/** Takes what was typed; a sentence says why it can't be. */
+export type Keep = (text: string) => unknown;
+
+/** What somebody types, and where it goes. */
+type Draft = { text: string; value: string; keep: Keep };
+
+/**
+ * What is typed into a field before it is kept: by Enter or by leaving it; Escape lets it be. draft is null while nothing
+ * is typed. A draft belongs to the object whose field it was begun in: also where the field is taken away, or shows
+ * another object, it goes where it was meant to. Where onKeep gives a sentence, the text stays, and refused says why.
+ */
+export function useDraft(value: string, onKeep: Keep) {
+  const [draft, setDraft] = useState<Draft | null>(null);
+  const [refused, setRefused] = useState("");
+  const now = useRef<Draft | null>(null);
+  const put = (d: Draft | null) => {
+    now.current = d;
+    setDraft(d);
+    setRefused("");
   };
+  const keep = () => {
+    const d = now.current;
+    const why = d && d.text.trim() !== d.value ? d.keep(d.text.trim()) : undefined;
+    if (typeof why === "string") setRefused(why);
+    else put(null);
+  };
+  useEffect(
+    () => () => {
+      const d = now.current;
+      now.current = null;
+      if (d && d.text.trim() !== d.value) d.keep(d.text.trim());
+    },
+    [],
+  );
   return {
-    draft,
-    begin: () => setDraft(value),
+    draft: draft && draft.text,
+    refused,
+    begin: () => put({ text: value, value, keep: onKeep }),
     field: {
-      value: draft ?? value,
+      value: draft?.text ?? value,
+      "aria-invalid": refused !== "" || undefined,
       onFocus: (e: FocusEvent<HTMLInputElement>) => e.target.select(),
-      onChange: (e: ChangeEvent<HTMLInputElement>) => setDraft(e.target.value),
+      onChange: (e: ChangeEvent<HTMLInputElement>) => put({ value, keep: onKeep, ...now.current, text: e.target.value }),
       onBlur: keep,
       onKeyDown: (e: KeyboardEvent<HTMLInputElement>) => {
         if (e.key === "Enter") e.currentTarget.blur(); // which keeps it, once
-        if (e.key === "Escape") setDraft(null);
+        if (e.key === "Escape") put(null);
       },
     },
   };

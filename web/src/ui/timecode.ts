@@ -62,3 +62,6 @@ export function duration(frames: number, sampleRate: number): string {
   const s = frames / sampleRate;
   return `${Math.floor(s / 60)}:${(s % 60).toFixed(1).padStart(4, "0")}`;
 }
+
+/** What is said of a text that is no timecode. */
+export const noTimecode = "Type a timecode, such as 10:00:12:05; Escape puts it back";

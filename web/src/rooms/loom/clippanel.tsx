@@ -5,10 +5,10 @@ import type { ReactNode } from "react";
 import type { Clip, Fade, ReelView, Take } from "../../api/client";
 import type { Command } from "../../api/hooks";
 import { keyOf, keySign, type ActionID } from "../../ui/keys";
-import { duration, labelAt, parse } from "../../ui/timecode";
+import { duration, labelAt, noTimecode, parse } from "../../ui/timecode";
 import { slipOf, slipSign, type Choice } from "./choice";
 import { Kept } from "./kept";
-import { number } from "./numbers";
+import { figure, gains } from "./numbers";
 
 export function Line({ name, children }: { name: string; children: ReactNode }) {
   return (
@@ -34,10 +34,7 @@ function FadeField(p: { label: string; fade: Fade | undefined; sampleRate: numbe
       <Kept
         label={`${p.label} in milliseconds`}
         value={String(Math.round((length / p.sampleRate) * 10000) / 10)}
-        onKeep={(t) => {
-          const ms = number(t);
-          if (ms !== null && ms >= 0) p.onKeep({ length: Math.round((ms * p.sampleRate) / 1000), curve });
-        }}
+        onKeep={figure((ms) => p.onKeep({ length: Math.round((ms * p.sampleRate) / 1000), curve }), 0)}
         className="tc w-16 text-right"
       />
       <select className="field h-7 px-1" aria-label={`Curve of the ${p.label.toLowerCase()}`} value={curve} onChange={(e) => p.onKeep({ length, curve: e.target.value as NonNullable<Fade["curve"]> })}>
@@ -87,13 +84,14 @@ export function ClipPanel(p: Props) {
           value={labelAt(clip.start, sampleRate, frameRate)}
           onKeep={(t) => {
             const to = parse(t, sampleRate, frameRate);
-            if (to !== null) p.onDo({ kind: "moveClips", command: { clips: [clip.id], by: to - clip.start } });
+            if (to === null) return noTimecode;
+            p.onDo({ kind: "moveClips", command: { clips: [clip.id], by: to - clip.start } });
           }}
           className="tc w-28"
         />
         <span className="text-muted">lasts</span> <span className="tc">{duration(clip.length, sampleRate)}</span>
         <span className="text-muted">gain</span>
-        <Kept label="Gain of the clip in dB" value={String(clip.gainDB)} onKeep={(t) => number(t) !== null && set({ gainDB: number(t) })} className="tc w-14 text-right" /> dB
+        <Kept label="Gain of the clip in dB" value={String(clip.gainDB)} onKeep={figure((gainDB) => set({ gainDB }), ...gains)} className="tc w-14 text-right" /> dB
       </Line>
       <Line name="Fades">
         <span className="text-muted">in</span>
@@ -203,9 +201,9 @@ export function LanePanel({ view, clip, choice, takes, acts, onDo }: Props) {
         </button>
       </Line>
       <Line name="Gain">
-        <Kept label="Gain of the channel in dB" value={String(lane.gainDB ?? 0)} onKeep={(t) => number(t) !== null && set({ gainDB: number(t) })} className="tc w-16 text-right" /> dB
+        <Kept label="Gain of the channel in dB" value={String(lane.gainDB ?? 0)} onKeep={figure((gainDB) => set({ gainDB }), ...gains)} className="tc w-16 text-right" /> dB
         <span className="text-muted">delay</span>
-        <Kept label="Delay of the channel in samples" value={String(lane.delay ?? 0)} onKeep={(t) => number(t) !== null && set({ delay: Math.round(number(t)!) })} className="tc w-20 text-right" /> samples
+        <Kept label="Delay of the channel in samples" value={String(lane.delay ?? 0)} onKeep={figure((n) => set({ delay: Math.round(n) }))} className="tc w-20 text-right" /> samples
       </Line>
       <Line name="Fades">
         <span className="text-muted">in</span>

@@ -5,12 +5,12 @@ import type { Clip, Point, ReelView, Take, Track } from "../../api/client";
 import type { Command } from "../../api/hooks";
 import { timecodeRates } from "../../ui/rates";
 import type { ActionID } from "../../ui/keys";
-import { duration, labelAt, parse } from "../../ui/timecode";
+import { duration, labelAt, noTimecode, parse } from "../../ui/timecode";
 import type { Choice } from "./choice";
 import { ClipPanel, LanePanel, Line } from "./clippanel";
 import { thinned } from "./curves";
 import { Kept } from "./kept";
-import { number } from "./numbers";
+import { figure, gains } from "./numbers";
 
 /** Gives nothing where the command was refused. */
 type Do = (c: Command) => Promise<ReelView | undefined>;
@@ -32,11 +32,11 @@ type Props = {
 /** What is chosen: a track with how it goes into its stem, and a clip or one of its channels. */
 export function Inspector(p: Props) {
   const { view, track, clip, choice } = p;
-  if (!track) return <ReelPanel view={view} onDo={p.onDo} />;
+  if (!track) return <ReelPanel key={view.id} view={view} onDo={p.onDo} />;
   return (
     <div className="flex h-full gap-5 overflow-x-auto overflow-y-hidden px-4 py-2">
-      <TrackPanel {...p} track={track} />
-      {clip && (choice.lane ? <LanePanel {...p} clip={clip} /> : <ClipPanel {...p} clip={clip} />)}
+      <TrackPanel key={track.id} {...p} track={track} />
+      {clip && (choice.lane ? <LanePanel key={`${clip.id} ${choice.lane.channel}`} {...p} clip={clip} /> : <ClipPanel key={clip.id} {...p} clip={clip} />)}
     </div>
   );
 }
@@ -55,7 +55,8 @@ function ReelPanel({ view, onDo }: { view: ReelView; onDo: Do }) {
             value={labelAt(start, sampleRate, frameRate)}
             onKeep={(t) => {
               const to = parse(t, sampleRate, frameRate);
-              if (to !== null) void onDo({ kind: "setReel", command: { start: to } });
+              if (to === null) return noTimecode;
+              void onDo({ kind: "setReel", command: { start: to } });
             }}
             className="tc w-28"
           />
@@ -121,7 +122,7 @@ function TrackPanel({ view, track, playingAt, onDo, onRemoveTrack }: Props & { t
         </button>
       </Line>
       <Line name="Gain">
-        <Kept label="Gain of the track in dB" value={String(track.gainDB)} onKeep={(t) => number(t) !== null && set({ gainDB: number(t) })} className="tc w-16 text-right" /> dB
+        <Kept label="Gain of the track in dB" value={String(track.gainDB)} onKeep={figure((gainDB) => set({ gainDB }), ...gains)} className="tc w-16 text-right" /> dB
         <Ride key={track.id} track={track} playingAt={playingAt} onDo={onDo} />
       </Line>
       <Line name={track.labels.length === 1 || track.labels[0] === "M" ? "Pan" : "Balance"}>

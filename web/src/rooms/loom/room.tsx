@@ -6,6 +6,7 @@ import { Link, useParams } from "react-router";
 import { useProduction, useReel, useReelEdits, useReelWatch, useSpecs, useTakes, useTakesOf, type Command } from "../../api/hooks";
 import { player, usePlayer, type Manner, type Tap } from "../../listen/player";
 import { Header } from "../../ui/header";
+import { Missing } from "../../ui/missing";
 import { keyOf, keySign, useActions, type ActionID } from "../../ui/keys";
 import { tell } from "../../ui/notices";
 import { useRemembered } from "../../ui/remembered";
@@ -49,7 +50,7 @@ export function LoomRoom() {
         reelMenu={view && <ReelMenu view={view} />}
         history={view && { undo: view.undo, redo: view.redo, onUndo: () => void edits.undo(), onRedo: () => void edits.redo() }}
       />
-      {reel.error && <p className="p-10 text-wrong">{reel.error.message}</p>}
+      <Missing of={[production, reel]} />
       {view && <Loom key={view.id} view={view} edits={edits} />}
     </div>
   );

@@ -7,7 +7,7 @@ import type { useReelEdits } from "../../api/hooks";
 import { thread } from "../../draw/canvas";
 import { useDraft } from "../../ui/draft";
 import { columnWidth, columnX, weaveWidth } from "./geometry";
-import { number } from "./numbers";
+import { figure, gains } from "./numbers";
 
 type Edits = Pick<ReturnType<typeof useReelEdits>, "command" | "tie">;
 
@@ -161,12 +161,9 @@ function WeaveCell(p: RowProps & { output: Output; column: number; cell: Cell; d
 
 /** A gain in dB that is set when the field is left or Enter is pressed. */
 export function GainField(p: { knot: Knot; labels?: string[]; onGain: (dB: number) => void }) {
-  const { field } = useDraft(String(p.knot.gainDB), (text) => {
-    const dB = number(text);
-    if (dB !== null && dB !== p.knot.gainDB) p.onGain(dB);
-  });
+  const { field, refused } = useDraft(String(p.knot.gainDB), figure(p.onGain, ...gains));
   return (
-    <label className="mt-2 flex items-center justify-between gap-3">
+    <label className="mt-2 flex flex-wrap items-center justify-between gap-x-3">
       <span className="text-muted">Gain{p.labels && p.labels.length > 1 && ` of ${p.labels[p.knot.channel]}`}</span>
       <span className="flex items-center gap-1.5">
         <input
@@ -176,6 +173,11 @@ export function GainField(p: { knot: Knot; labels?: string[]; onGain: (dB: numbe
         />
         dB
       </span>
+      {refused && (
+        <span role="alert" className="w-full text-[12px] text-wrong">
+          {refused}
+        </span>
+      )}
     </label>
   );
 }

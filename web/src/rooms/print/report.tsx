@@ -1,4 +1,4 @@
-import { AlertTriangle, Check, Download, X } from "lucide-react";
+import { AlertTriangle, Check, Download, Trash2, X } from "lucide-react";
 
 import { api, base, ok, type Finding, type Print } from "../../api/client";
 import { keysOf, useDo } from "../../api/hooks";
@@ -14,7 +14,7 @@ const value = (x: number | null) => (x === null ? "silent" : x.toFixed(1).replac
 const words: Record<string, string> = { queued: "waits for its turn", running: "is being printed", done: "", failed: "failed", cancelled: "was stopped" };
 
 /** One print: its progress, then what the files turned out to be, line by line. */
-export function PrintReport({ print: p, current }: { print: Print; current: number | undefined }) {
+export function PrintReport({ print: p, current, onRemove }: { print: Print; current: number | undefined; onRemove: () => void }) {
   const cancel = useDo(() => ok(api.POST("/work/{work}/cancel", { params: { path: { work: p.id } } })), [keysOf.prints(p.reel)]);
   const retry = useDo(() => ok(api.POST("/work/{work}/retry", { params: { path: { work: p.id } } })), [keysOf.prints(p.reel)]);
   const open = p.state === "queued" || p.state === "running";
@@ -40,6 +40,9 @@ export function PrintReport({ print: p, current }: { print: Print; current: numb
             Stop the print
           </button>
         )}
+        <button className="pill h-8 px-2" aria-label="Remove this print with its files" title="Remove this print with its files" onClick={onRemove}>
+          <Trash2 size={15} />
+        </button>
         {(p.state === "failed" || p.state === "cancelled") && (
           <button className="pill-act" onClick={() => retry.mutate(undefined)}>
             Print it again

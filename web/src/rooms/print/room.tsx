@@ -4,9 +4,11 @@ import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
 import { api, ok, type Packaging, type Plan, type Print, type ReelView } from "../../api/client";
-import { keysOf, useDo, usePrints, useProduction, useReel, useReelEdits, useReels, useSpecs } from "../../api/hooks";
+import { keysOf, useDo, usePrints, useProduction, useReel, useReelEdits, useReels, useReelWatch, useSpecs } from "../../api/hooks";
+import { Dialog } from "../../ui/dialog";
 import { Header } from "../../ui/header";
 import { StemTag } from "../../ui/stem";
+import { Missing } from "../../ui/missing";
 import { SpecDialog } from "../loom/spec";
 import { PrintReport, Severity } from "./report";
 
@@ -19,11 +21,13 @@ export function PrintRoom() {
   const production = useProduction(id);
   const reels = useReels(id);
   const reel = useReel(reelID);
+  useReelWatch(reelID);
   const edits = useReelEdits(reelID);
   const specs = useSpecs();
-  const prints = usePrints(reelID);
+  const prints = usePrints(id, reelID);
   const [packaging, setPackaging] = useState<Packaging | null>(null);
   const [choosing, setChoosing] = useState(false);
+  const [removing, setRemoving] = useState(false);
   const view = reel.data;
   const spec = specs.data?.find((s) => s.id === view?.head.spec);
   const packed = packaging && spec?.packaging.includes(packaging) ? packaging : spec?.packaging[0];
@@ -34,9 +38,14 @@ export function PrintRoom() {
     queryFn: () => ok(api.POST("/reels/{reel}/plan", { ...path, body: { packaging: packed } })),
   });
   const start = useDo(
-    () => ok(api.POST("/reels/{reel}/prints", { ...path, body: { packaging: packed } })),
+    () => ok(api.POST("/reels/{reel}/prints", { ...path, body: { packaging: packed, revision: plan.data?.revision } })),
     [keysOf.prints(reelID), keysOf.work(id)],
     (p) => void go(`/p/${id}/print/${reelID}/${p.id}`),
+  );
+  const remove = useDo(
+    () => ok(api.DELETE("/prints/{print}", { params: { path: { print: printID! } } })),
+    [keysOf.prints(reelID), keysOf.work(id)],
+    () => void go(`/p/${id}/print/${reelID}`),
   );
   const shown = prints.data?.find((p) => p.id === printID);
   return (
@@ -88,8 +97,9 @@ export function PrintRoom() {
           ))}
         </aside>
         <main className="min-w-0 grow overflow-auto">
+          <Missing of={[production, reels, reel, specs, prints]} />
           {printID ? (
-            shown && <PrintReport print={shown} current={view?.revision} />
+            shown && <PrintReport print={shown} current={view?.revision} onRemove={() => setRemoving(true)} />
           ) : !view ? null : !spec ? (
             <div className="flex h-full flex-col items-center justify-center gap-3 px-8 text-center">
               <h1 className="text-xl font-bold">What does the receiver ask for?</h1>
@@ -104,6 +114,22 @@ export function PrintRoom() {
           {plan.error && !printID && <p className="p-8 text-wrong">{plan.error.message}</p>}
         </main>
       </div>
+      <Dialog open={removing} onOpenChange={setRemoving} title="Remove this print" about="Its files and its report go from the server. What was downloaded stays, and so does the reel.">
+        <div className="flex gap-3">
+          <button className="pill-act" onClick={() => setRemoving(false)}>
+            Keep it
+          </button>
+          <button
+            className="pill h-8 text-wrong"
+            onClick={() => {
+              setRemoving(false);
+              remove.mutate(undefined);
+            }}
+          >
+            Remove it for good
+          </button>
+        </div>
+      </Dialog>
       <SpecDialog
         open={choosing}
         onOpenChange={setChoosing}

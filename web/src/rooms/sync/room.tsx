@@ -5,6 +5,7 @@ import { useLocation, useNavigate, useParams } from "react-router";
 import { api, ok, type FrameRate, type SyncMethod, type Take } from "../../api/client";
 import { isOpen, keysOf, useDo, useMatches, useProduction, useTakeHistory, useTakes, useWork } from "../../api/hooks";
 import { Header } from "../../ui/header";
+import { Missing } from "../../ui/missing";
 import { useActions } from "../../ui/keys";
 import { takeOf, takeTitle } from "../takes/list";
 import { driftWords, offsetWords, referenceSets, rowOf, sure, takeSets, tieOf, wantsPlace, type Row } from "./figures";
@@ -35,20 +36,13 @@ export function SyncRoom() {
   useActions({ "match-up": () => step(-1), "match-down": () => step(1) });
   const rate = production.data?.frameRate;
   const reference = shown?.reference ? takeOf(list, shown.reference) : undefined;
-  if (production.error) {
-    return (
-      <div className="flex h-full flex-col">
-        <Header />
-        <p className="p-10 text-wrong">{production.error.message}</p>
-      </div>
-    );
-  }
   return (
     <div className="flex h-full flex-col">
       <Header
         production={production.data}
         history={history}
       />
+      <Missing of={[production, takes, matches]} />
       {list && <LineUp production={id} takes={list} rows={rows} />}
       {list && rows.length === 0 && (
         <div className="flex grow flex-col items-center justify-center gap-2 text-center">

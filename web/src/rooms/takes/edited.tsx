@@ -1,9 +1,9 @@
 import { Pencil } from "lucide-react";
 
-import { useDraft } from "../../ui/draft";
+import { useDraft, type Keep } from "../../ui/draft";
 
 /** A word that is edited where it stands: press it, type, Enter or leave it to keep, Escape to let it be. */
-export function Edited(p: { value: string; label: string; empty: string; onKeep: (text: string) => void; className?: string; suggestions?: string; maxLength?: number }) {
+export function Edited(p: { value: string; label: string; empty: string; onKeep: Keep; className?: string; suggestions?: string; maxLength?: number }) {
   const { draft, begin, field } = useDraft(p.value, p.onKeep);
   if (draft === null) {
     return (

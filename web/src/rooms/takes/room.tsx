@@ -7,6 +7,7 @@ import { api, base, ok, Problem, type Take } from "../../api/client";
 import { keysOf, useDo, useProduction, useTakeHistory, useTakes } from "../../api/hooks";
 import { player, usePlayer } from "../../listen/player";
 import { Header } from "../../ui/header";
+import { Missing } from "../../ui/missing";
 import { useActions } from "../../ui/keys";
 import { tell } from "../../ui/notices";
 import { TakeBoard } from "./board";
@@ -46,14 +47,6 @@ export function TakesRoom() {
     circle: () => chosen.size === 1 && shown && circle.mutate(shown),
   });
 
-  if (production.error) {
-    return (
-      <div className="flex h-full flex-col">
-        <Header />
-        <p className="p-10 text-wrong">{production.error.message}</p>
-      </div>
-    );
-  }
   return (
     <div
       className="relative flex h-full flex-col"
@@ -81,6 +74,7 @@ export function TakesRoom() {
           <WorkPanel production={id} uploads={uploads} />
         </aside>
         <main className="min-w-0 grow">
+          <Missing of={[production, takes]} />
           {shown && chosen.size === 1 && <TakeBoard key={shown.id} take={shown} />}
           {chosen.size > 1 && <SeveralTakes takes={list!.filter((t) => chosen.has(t.id))} production={id} onShow={(t) => choose(t, [t])} />}
           {list?.length === 0 && (

@@ -1,5 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { RotateCw, X } from "lucide-react";
+import { RotateCw, Trash2, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 
 import { api, base, ok, type Work } from "../../api/client";
@@ -24,10 +24,13 @@ export function WorkPanel({ production, uploads }: { production: string; uploads
   const [hidden, setHidden] = useState<Set<string>>(new Set());
   const cancel = useDo((id: string) => ok(api.POST("/work/{work}/cancel", { params: { path: { work: id } } })), [keysOf.work(production)]);
   const retry = useDo((id: string) => ok(api.POST("/work/{work}/retry", { params: { path: { work: id } } })), [keysOf.work(production)]);
-  const imports = work.data?.filter((w) => w.kind !== "print") ?? [];
+  const again = useDo((id: string) => ok(api.POST("/work/{work}/retry", { params: { path: { work: id } }, body: { again: true } })), [keysOf.work(production)]);
+  const remove = useDo((id: string) => ok(api.DELETE("/work/{work}", { params: { path: { work: id } } })), [keysOf.work(production)]);
+  const imports = work.data?.filter((w) => w.kind !== "print" && w.state !== "arriving") ?? [];
+  const twins = imports.filter((w) => w.offer === "again");
   const written = imports.filter((w) => w.state === "done" && (w.kind === "unravel" || w.kind === "ply" || w.kind === "list") && !hidden.has(w.id));
   const open = imports.filter(isOpen).reverse();
-  const failed = imports.filter((w) => w.state === "failed" && !hidden.has(w.id));
+  const failed = imports.filter((w) => w.state === "failed");
   const done = imports.filter((w) => !isOpen(w)).length;
   const before = useRef(done);
   useEffect(() => {
@@ -37,7 +40,7 @@ export function WorkPanel({ production, uploads }: { production: string; uploads
 
   const problems = uploads.items.filter((u) => u.state === "failed" || u.state === "interrupted");
   const sending = uploads.items.filter((u) => u.state === "sending" || u.state === "waiting");
-  if (open.length + failed.length + written.length + uploads.items.length === 0) return null;
+  if (open.length + failed.length + written.length + twins.length + uploads.items.length === 0) return null;
   return (
     <section className="max-h-[45%] shrink-0 overflow-auto border-t border-line bg-paper px-4 py-2.5 text-[13px]" aria-label="Work on takes">
       {problems.map((u) => (
@@ -65,13 +68,27 @@ export function WorkPanel({ production, uploads }: { production: string; uploads
           <Small label={`Try ${w.title} again`} onClick={() => retry.mutate(w.id)}>
             <RotateCw size={15} />
           </Small>
-          <Small label={`Put ${w.title} away`} onClick={() => setHidden(new Set([...hidden, w.id]))}>
+          <Small label={`Put ${w.title} away for good`} onClick={() => remove.mutate(w.id)}>
             <X size={15} />
           </Small>
         </div>
       ))}
+      {twins.map((w) => (
+        <div key={w.id} className="py-1.5">
+          <b className="break-all">{w.title}</b>
+          <p className="text-muted">{w.message}.</p>
+          <div className="mt-1 flex gap-2">
+            <button className="pill h-6 px-2.5" onClick={() => remove.mutate(w.id)}>
+              Leave it
+            </button>
+            <button className="pill h-6 px-2.5" onClick={() => again.mutate(w.id)}>
+              Take it in once more
+            </button>
+          </div>
+        </div>
+      ))}
       {written.map((w) => (
-        <Written key={w.id} work={w} onAway={() => setHidden(new Set([...hidden, w.id]))} />
+        <Written key={w.id} work={w} onAway={() => setHidden(new Set([...hidden, w.id]))} onRemove={() => remove.mutate(w.id)} />
       ))}
       {sending.map((u) => (
         <div key={u.id} className="flex items-center gap-2 py-1">
@@ -106,7 +123,7 @@ export function WorkPanel({ production, uploads }: { production: string; uploads
 }
 
 /** A batch that is done: its files, and the takes that could not be done with the reason. */
-function Written({ work, onAway }: { work: Work; onAway: () => void }) {
+function Written({ work, onAway, onRemove }: { work: Work; onAway: () => void; onRemove: () => void }) {
   const [open, setOpen] = useState(false);
   const files = work.report.flatMap((o) => o.files);
   const undone = work.report.filter((o) => !o.ok);
@@ -127,6 +144,9 @@ function Written({ work, onAway }: { work: Work; onAway: () => void }) {
             </button>
           </p>
         </div>
+        <Small label={`Remove ${work.title} with its files from the server`} onClick={onRemove}>
+          <Trash2 size={15} />
+        </Small>
         <Small label={`Put ${work.title} away`} onClick={onAway}>
           <X size={15} />
         </Small>

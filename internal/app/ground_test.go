@@ -1,0 +1,448 @@
+package app_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+	"reflect"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/internal/api"
+	"zestyloom/internal/app/apptest"
+	"zestyloom/internal/store/storetest"
+)
+
+// rounds is how often a test of bad luck is repeated: a few times in the usual run, more where ZESTYLOOM_TEST_ROUNDS
+// says so.
+func rounds(t *testing.T, usual int) int {
+	n := usual
+	if asked := os.Getenv("ZESTYLOOM_TEST_ROUNDS"); asked != "" {
+		_, err := fmt.Sscan(asked, &n)
+		require.NoError(t, err)
+	}
+	return n
+}
+
+// ask runs a statement in the application's database.
+func ask(t *testing.T, s *apptest.Server, sql string, args ...any) {
+	ctx := context.Background()
+	conn, err := pgx.Connect(ctx, s.Database)
+	require.NoError(t, err)
+	defer conn.Close(ctx)
+	_, err = conn.Exec(ctx, sql, args...)
+	require.NoError(t, err)
+}
+
+// queued asks for work and gives its ID.
+func queued(s *apptest.Server, path string, body any) string {
+	var q struct{ Work string }
+	s.OK("POST", path, body, &q)
+	return q.Work
+}
+
+// work gives one piece of work, with its report.
+func work(s *apptest.Server, id string) (w api.Work) {
+	s.OK("GET", "/work/"+id, nil, &w)
+	return w
+}
+
+// A1. The database is stopped as by a power cut while takes come in, files are written and a reel is printed. All of it
+// ends as it would have without: no take loses its sound, no print is half, nothing runs twice.
+func TestADatabaseThatIsStoppedWhileWorkRunsLosesNothing(t *testing.T) {
+	c := storetest.NewCluster(t)
+	s := apptest.StartOn(t, c.URL)
+	production, v := crossing(t, s)
+	undisturbed := printed(s, production, v, map[string]any{"packaging": "interleaved"})
+	name := undisturbed.Report.Files[0].Name
+	want, _ := samples(t, s.File("/prints/"+undisturbed.ID+"/files/"+name))
+	var names, ids []string
+	for i := range 4 {
+		names = append(names, fmt.Sprintf("t%d.wav", i))
+		s.Record(names[i], 20+float64(i)/10, "Boom", "Ines lav", "Tobiah lav", "Radio")
+	}
+	s.Bring(production, names...)
+	for _, n := range names {
+		ids = append(ids, s.Takes(production)[n].ID)
+	}
+	for round := range rounds(t, 3) {
+		var more []string
+		for i := range 3 {
+			more = append(more, fmt.Sprintf("r%d-%d.wav", round, i))
+			s.Record(more[i], 20+float64(i)/10, "Boom", "Ines lav")
+		}
+		s.OK("POST", "/productions/"+production+"/imports", api.CardImport{Card: "LF03", Paths: more}, nil)
+		var p api.Print
+		s.OK("POST", "/reels/"+v.Id+"/prints", map[string]any{"packaging": "interleaved"}, &p)
+		batch := queued(s, "/productions/"+production+"/batches", map[string]any{"kind": "ply", "takes": ids, "settings": map[string]any{"all": true, "singly": false}})
+		time.Sleep(time.Duration(20+90*round%400) * time.Millisecond) // anywhere in the work
+		c.Stop()
+		c.Start()
+		patient(t, s, production)
+		takes := s.Takes(production)
+		for _, n := range more {
+			require.NotEmpty(t, takes[n].ID, "%s has come in", n)
+			got := s.File("/takes/" + takes[n].ID + "/samples?channel=1&from=0&count=1000")
+			assert.NotEqual(t, make([]byte, 4000), got, "%s has its sound", n)
+		}
+		s.OK("GET", "/prints/"+p.ID, nil, &p)
+		require.Equal(t, "done", p.State, p.Message)
+		got, _ := samples(t, s.File("/prints/"+p.ID+"/files/"+name))
+		require.Equal(t, want, got, "the print is the same as undisturbed")
+		w := work(s, batch)
+		require.Equal(t, "done", w.State, w.Message)
+		require.Len(t, w.Report, len(ids))
+		for i, o := range w.Report {
+			require.True(t, o.OK, o.Message)
+			got, _ := samples(t, s.File("/work/"+w.ID+"/files/"+o.Files[0].Name))
+			recorded, _ := samples(t, s.Copied(names[i]))
+			require.True(t, reflect.DeepEqual(recorded, got), names[i])
+		}
+	}
+	require.Eventually(t, func() bool { return len(within(t, s, "attempts")) == 0 }, 10*time.Second, 10*time.Millisecond, "no attempt goes on")
+}
+
+// within lists what lies in a folder of the media.
+func within(t *testing.T, s *apptest.Server, folder string) []string {
+	list, err := filepath.Glob(filepath.Join(s.Data, "media", folder, "*"))
+	require.NoError(t, err)
+	return list
+}
+
+// A1. Two connections are enough.
+func TestAPoolOfTwoConnectionsIsEnough(t *testing.T) {
+	url := storetest.URL(t)
+	s := apptest.StartOn(t, url+"?pool_max_conns=2")
+	production, v := crossing(t, s)
+	p := printed(s, production, v, map[string]any{"packaging": "interleaved"})
+	assert.Equal(t, "done", p.State)
+}
+
+// A1. A panic in work is failed work with a reason within a second, and the others go on.
+func TestAPanicInWorkIsAFailureOfIt(t *testing.T) {
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	id := "11111111-2222-4333-8444-555555555555"
+	begun := time.Now()
+	// A settle of no clips can't be asked for; its handler looks at the first.
+	ask(t, s, `insert into work (id, production_id, kind, title, args) values ($1, $2, 'settle', 'x', jsonb_build_object('reel', $3::text, 'clips', '[]'::jsonb))`, id, production, v.Id)
+	require.Eventually(t, func() bool { return work(s, id).State == "failed" }, 5*time.Second, 20*time.Millisecond)
+	assert.NotEmpty(t, work(s, id).Message)
+	assert.Less(t, time.Since(begun), 4*time.Second, "as nobody queued it, it had to be found first")
+	again := queued(s, "/productions/"+production+"/batches", map[string]any{"kind": "ply", "takes": []string{s.Takes(production)["12A.wav"].ID}, "settings": map[string]any{"all": true, "singly": false}})
+	s.Settled(production)
+	assert.Equal(t, "done", work(s, again).State)
+}
+
+// A1. Stopped work can be tried again at once.
+func TestCancelledWorkIsTriedAgainAtOnce(t *testing.T) {
+	s := apptest.Start(t)
+	var names, ids []string
+	for i := range 6 {
+		names = append(names, fmt.Sprintf("t%d.wav", i))
+		s.Record(names[i], 40+float64(i)/10, "Boom", "Ines lav", "Tobiah lav", "Radio")
+	}
+	production := s.Production()
+	s.Bring(production, names...)
+	for _, tk := range s.Takes(production) {
+		ids = append(ids, tk.ID)
+	}
+	id := queued(s, "/productions/"+production+"/batches", map[string]any{"kind": "ply", "takes": ids, "settings": map[string]any{"all": true, "singly": false}})
+	progressed(t, s, production, func(w api.Work) bool { return w.ID == id && w.State == "running" })
+	s.OK("POST", "/work/"+id+"/cancel", nil, nil)
+	assert.Equal(t, "cancelled", work(s, id).State)
+	begun := time.Now()
+	s.OK("POST", "/work/"+id+"/retry", nil, nil)
+	progressed(t, s, production, func(w api.Work) bool { return w.ID == id && w.State != "queued" })
+	assert.Less(t, time.Since(begun), 3*time.Second)
+	s.Settled(production)
+	assert.Equal(t, "done", work(s, id).State)
+}
+
+// A2. The last byte of an upload comes while the database is down: the upload says that all is well, and it is.
+func TestAnUploadThatEndsWhileTheDatabaseIsDownIsTakenIn(t *testing.T) {
+	c := storetest.NewCluster(t)
+	s := apptest.StartOn(t, c.URL)
+	production := s.Production()
+	s.Record("12A.wav", 2, "Boom", "Ines lav")
+	file := s.Copied("12A.wav")
+	for i := range rounds(t, 2) {
+		name := fmt.Sprintf("12A-%d.wav", i)
+		location, res := upload(t, s, production, name, len(file), nil)
+		require.Equal(t, http.StatusCreated, res.StatusCode)
+		c.Stop()
+		res, err := patch(s, location, 0, bytes.NewReader(file), int64(len(file)))
+		require.NoError(t, err)
+		res.Body.Close()
+		require.Equal(t, http.StatusNoContent, res.StatusCode)
+		c.Start()
+		require.Eventually(t, func() bool {
+			var list api.TakeList
+			return s.Call("GET", "/productions/"+production+"/takes", nil, &list) == 200 && len(list.Takes) == i+1
+		}, 20*time.Second, 50*time.Millisecond)
+	}
+	s.Settled(production)
+	require.Eventually(t, func() bool {
+		left, err := os.ReadDir(filepath.Join(s.Data, "uploads"))
+		return err == nil && len(left) == 0
+	}, 10*time.Second, 20*time.Millisecond, "what has become a take is cleared")
+}
+
+// A2. The process dies within a moment of the last byte.
+func TestAnUploadWhoseLastByteKillsTheServerIsTakenIn(t *testing.T) {
+	s := apptest.Start(t)
+	s.Stop()
+	kill := s.RunApart()
+	production := s.Production()
+	s.Record("12A.wav", 0.2, "Boom", "Ines lav")
+	file := s.Copied("12A.wav")
+	n := rounds(t, 5)
+	for i := range n {
+		location, res := upload(t, s, production, fmt.Sprintf("12A-%d.wav", i), len(file), nil)
+		require.Equal(t, http.StatusCreated, res.StatusCode)
+		// The rest is sent, and the server dies some milliseconds later, whether it has answered or not.
+		base := s.Base
+		sent := make(chan error, 1)
+		go func() {
+			res, err := patch(&apptest.Server{Base: base}, location, 0, bytes.NewReader(file), int64(len(file)))
+			if err == nil {
+				res.Body.Close()
+			}
+			sent <- err
+		}()
+		info := filepath.Join(s.Data, "uploads", filepath.Base(location))
+		require.Eventually(t, func() bool {
+			st, err := os.Stat(info)
+			return err == nil && st.Size() == int64(len(file)) || os.IsNotExist(err)
+		}, 5*time.Second, 100*time.Microsecond)
+		time.Sleep(time.Duration(i%6) * 5 * time.Millisecond)
+		kill()
+		<-sent
+		kill = s.RunApart()
+	}
+	require.Eventually(t, func() bool {
+		var list api.TakeList
+		s.OK("GET", "/productions/"+production+"/takes", nil, &list)
+		return len(list.Takes) == n
+	}, 30*time.Second, 50*time.Millisecond)
+}
+
+// A2. What can't be taken in is refused before its first byte.
+func TestUploadsAreRefusedAtTheirBeginning(t *testing.T) {
+	s := apptest.Start(t)
+	production := s.Production()
+	_, res := upload(t, s, production, "part.wav", 1000, map[string]string{"Upload-Concat": "partial"})
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode, "parts are not put together here")
+	_, res = upload(t, s, production, "huge.wav", 1<<42, nil)
+	assert.Equal(t, http.StatusRequestEntityTooLarge, res.StatusCode)
+	_, res = upload(t, s, production, "large.wav", 1<<39, nil)
+	assert.Equal(t, http.StatusInsufficientStorage, res.StatusCode)
+	location, res := upload(t, s, production, "../..\\up\u202egpj.wav", 1000, nil)
+	require.Equal(t, http.StatusCreated, res.StatusCode)
+	var list []api.Work
+	s.OK("GET", "/productions/"+production+"/work", nil, &list)
+	require.Len(t, list, 1)
+	assert.Equal(t, "upgpj.wav", list[0].Title)
+	req, err := http.NewRequest("DELETE", s.Base+location, nil)
+	require.NoError(t, err)
+	req.Header.Set("Tus-Resumable", "1.0.0")
+	gone, err := http.DefaultClient.Do(req)
+	require.NoError(t, err)
+	gone.Body.Close()
+	assert.Equal(t, http.StatusNoContent, gone.StatusCode)
+	s.OK("GET", "/productions/"+production+"/work", nil, &list)
+	assert.Empty(t, list, "an upload that was given up leaves no work")
+}
+
+// A3. The answer to a commit is lost, whichever: nothing that the database has is without its sound, nothing is there
+// twice, and work that was interrupted ends.
+func TestLostAnswersToCommitsLoseNothing(t *testing.T) {
+	lossy := storetest.NewLossy(t, storetest.URL(t))
+	s := apptest.StartOn(t, lossy.URL)
+	production, v := crossing(t, s)
+	for round := range rounds(t, 4) {
+		name := fmt.Sprintf("r%d.wav", round)
+		s.Record(name, 5+float64(round)/10, "Boom", "Ines lav")
+		s.OK("POST", "/productions/"+production+"/imports", api.CardImport{Card: "LF03", Paths: []string{name}}, nil)
+		lossy.Lose(int64(1 + round%3))
+		patient(t, s, production)
+		takes := s.Takes(production)
+		require.NotEmpty(t, takes[name].ID)
+		assert.Len(t, s.File("/takes/"+takes[name].ID+"/samples?channel=1&from=0&count=1000"), 4000)
+		lossy.Lose(int64(1 + round%3))
+		id := settleFirst(s, &v)
+		patient(t, s, production)
+		lossy.Lose(0)
+		if w := work(s, id); assert.Equal(t, "done", w.State, w.Message) {
+			s.OK("GET", "/reels/"+v.Id, nil, &v)
+			assert.Equal(t, *w.Result, v.Clips[0].Take)
+			assert.NotEmpty(t, s.File("/takes/"+*w.Result+"/samples?channel=1&from=0&count=1000"))
+		}
+		s.OK("POST", "/reels/"+v.Id+"/undo", api.AtRevision{Revision: v.Revision}, &v)
+	}
+	assert.Positive(t, lossy.Lost.Load())
+	var list api.TakeList
+	s.OK("GET", "/productions/"+production+"/takes", nil, &list)
+	names := map[string]int{}
+	for _, tk := range list.Takes {
+		names[tk.FileName]++
+	}
+	for name, n := range names {
+		if !strings.Contains(name, "settled") {
+			assert.Equal(t, 1, n, "%s is there once", name)
+		}
+	}
+}
+
+// patient waits until no work goes on, whatever the server answers meanwhile.
+func patient(t *testing.T, s *apptest.Server, production string) {
+	require.Eventually(t, func() bool {
+		var list []api.Work
+		res, err := http.Get(s.Base + api.Base + "/productions/" + production + "/work")
+		if err != nil {
+			return false
+		}
+		defer res.Body.Close()
+		if res.StatusCode != 200 || decode(res.Body, &list) != nil {
+			return false
+		}
+		for _, w := range list {
+			if w.State == "queued" || w.State == "running" {
+				return false
+			}
+		}
+		return true
+	}, 60*time.Second, 20*time.Millisecond)
+}
+
+func decode(r io.Reader, into any) error { return json.NewDecoder(r).Decode(into) }
+
+// settleFirst has the reel's first clip settled. The request is made again where the answer was lost.
+func settleFirst(s *apptest.Server, v *api.ReelView) string {
+	for {
+		var q struct{ Work string }
+		if s.Call("POST", "/reels/"+v.Id+"/settle", map[string]any{"clips": []string{v.Clips[0].ID}}, &q) == http.StatusAccepted {
+			return q.Work
+		}
+	}
+}
+
+// A4. A stored file that has become shorter, or other, is found before anything is printed.
+func TestASourceThatIsNotWholeStopsThePrint(t *testing.T) {
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	var plan api.Plan
+	s.OK("POST", "/reels/"+v.Id+"/plan", map[string]any{}, &plan)
+	assert.True(t, plan.Printable())
+	stored, err := filepath.Glob(filepath.Join(s.Data, "media/sources/*/source.wav"))
+	require.NoError(t, err)
+	require.Len(t, stored, 2)
+	whole, err := os.ReadFile(stored[0])
+	require.NoError(t, err)
+	for name, now := range map[string][]byte{
+		"a quarter": whole[:len(whole)/4], "a sample": append(bytes.Clone(whole[:len(whole)-5]), 1, 2, 3, 4, 5), "nothing": nil,
+	} {
+		require.NoError(t, os.WriteFile(stored[0], now, 0o644))
+		if now == nil {
+			require.NoError(t, os.Remove(stored[0]))
+		}
+		s.OK("POST", "/reels/"+v.Id+"/plan", map[string]any{}, &plan)
+		assert.False(t, plan.Printable(), name)
+		assert.NotEmpty(t, s.Refused(http.StatusBadRequest, "POST", "/reels/"+v.Id+"/prints", map[string]any{}), name)
+	}
+	require.NoError(t, os.WriteFile(stored[0], whole, 0o644))
+	p := printed(s, production, v, map[string]any{"packaging": "interleaved"})
+	assert.Equal(t, "done", p.State, "the same bytes again are the same file")
+}
+
+// A4, D32. A print is of the plan that was looked at.
+func TestAPrintIsOfThePlanThatWasLookedAt(t *testing.T) {
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	var plan api.Plan
+	s.OK("POST", "/reels/"+v.Id+"/plan", map[string]any{}, &plan)
+	assert.Equal(t, v.Revision, plan.Revision)
+	s.Do(&v, "setTrack", map[string]any{"track": v.Tracks[0].ID, "gainDB": -3})
+	says := s.Refused(http.StatusConflict, "POST", "/reels/"+v.Id+"/prints", map[string]any{"revision": plan.Revision})
+	assert.Contains(t, says, "gain of")
+	p := printed(s, production, v, map[string]any{"revision": v.Revision})
+	assert.Equal(t, v.Revision, p.Revision)
+}
+
+// A7. A set of six monos two of which are silent, and so the same bytes, comes in whole.
+func TestTwoSilentChannelsOfASetAreTwoFiles(t *testing.T) {
+	s := apptest.Start(t)
+	production := s.Production()
+	var names []string
+	for _, ch := range []string{"L", "R", "C", "LFE", "Ls", "Rs"} {
+		name := "Deck " + ch + ".wav"
+		s.Record(name, 1, "")
+		if ch == "LFE" || ch == "Ls" || ch == "Rs" {
+			s.Put(name, s.Silence(1))
+		}
+		names = append(names, name)
+	}
+	s.Bring(production, names...)
+	var list api.TakeList
+	s.OK("GET", "/productions/"+production+"/takes", nil, &list)
+	require.Len(t, list.Takes, 1)
+	assert.Equal(t, []string{"L", "R", "C", "LFE", "Ls", "Rs"}, list.Takes[0].Sets[0].Labels)
+}
+
+// A9. What is removed leaves the disk, and what it was doing stops.
+func TestWhatIsRemovedLeavesTheDisk(t *testing.T) {
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	p := printed(s, production, v, map[string]any{"packaging": "interleaved"})
+	var q api.Print
+	s.OK("POST", "/reels/"+v.Id+"/prints", map[string]any{"packaging": "interleaved"}, &q)
+	s.OK("DELETE", "/prints/"+p.ID, nil, nil)
+	s.Refused(http.StatusNotFound, "GET", "/prints/"+p.ID, nil)
+	batch := queued(s, "/productions/"+production+"/batches", map[string]any{"kind": "ply", "takes": []string{s.Takes(production)["12A.wav"].ID}, "settings": map[string]any{"all": true, "singly": false}})
+	s.Settled(production)
+	require.Len(t, within(t, s, "batches/"+batch), 1)
+	require.Len(t, within(t, s, "prints"), 1, "the other print stays")
+	s.OK("DELETE", "/work/"+batch, nil, nil)
+	require.NoError(t, os.MkdirAll(filepath.Join(s.Data, "media/sources/left-behind"), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(s.Data, "uploads/left-behind.info"), []byte("{}"), 0o644))
+	s.OK("DELETE", "/reels/"+v.Id, nil, nil)
+	require.Eventually(t, func() bool {
+		return len(within(t, s, "prints"))+len(within(t, s, "batches"))+len(within(t, s, "attempts")) == 0 && len(within(t, s, "sources")) == 2
+	}, 10*time.Second, 20*time.Millisecond, "what nothing needs is gone, and the takes are there")
+	left, err := os.ReadDir(filepath.Join(s.Data, "uploads"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	var renamed api.Production
+	s.OK("PATCH", "/productions/"+production, map[string]any{"name": "The Lantern Ferry, short"}, &renamed)
+	assert.Equal(t, "The Lantern Ferry, short", renamed.Name)
+	s.OK("DELETE", "/productions/"+production, nil, nil)
+	require.Eventually(t, func() bool { return len(within(t, s, "sources")) == 0 }, 10*time.Second, 20*time.Millisecond)
+}
+
+// A9. A reel that is removed while it prints stops the print.
+func TestARemovedReelStopsItsPrint(t *testing.T) {
+	s := apptest.Start(t)
+	s.Record("long.wav", 120, "Boom", "Ines lav")
+	production := s.Production()
+	s.Bring(production, "long.wav")
+	v := s.Reel(production, "Reel 1")
+	s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": v.Revision, "take": s.Takes(production)["long.wav"].ID}, &v)
+	s.OK("POST", "/reels/"+v.Id+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "eight-channel-mix"}, &v)
+	var p api.Print
+	s.OK("POST", "/reels/"+v.Id+"/prints", map[string]any{}, &p)
+	progressed(t, s, production, func(w api.Work) bool { return w.ID == p.ID && w.State == "running" })
+	s.OK("DELETE", "/reels/"+v.Id, nil, nil)
+	s.Refused(http.StatusNotFound, "GET", "/prints/"+p.ID, nil)
+	require.Eventually(t, func() bool { return len(within(t, s, "attempts")) == 0 }, 5*time.Second, 10*time.Millisecond)
+	assert.Empty(t, within(t, s, "prints"))
+}

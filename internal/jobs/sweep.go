@@ -1,0 +1,108 @@
+package jobs
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"strings"
+	"time"
+
+	"zestyloom/core/fault"
+)
+
+// stagingFolder holds a folder for each attempt that goes on.
+const stagingFolder = "attempts"
+
+// reserve is how many bytes are left free, so that the database and the system go on.
+const reserve = 256 << 20
+
+// Room refuses what there is no space for.
+func (r *Runner) Room(bytes int64) error {
+	free, err := r.Media.Free()
+	if err != nil {
+		return err
+	}
+	if bytes > free-reserve {
+		return fault.New(fault.NoSpace, "The disk is too full for this: it needs about %s and %s are free. Make room on the server, then try again", mega(bytes), mega(max(0, free-reserve)))
+	}
+	return nil
+}
+
+func mega(bytes int64) string { return fmt.Sprintf("%d MB", (bytes+999_999)/1_000_000) }
+
+// keepUploads is how long the file of an upload is kept that did not become a take.
+const keepUploads = 7 * 24 * time.Hour
+
+// Sweep removes what lies on the disk and that no row names: files of attempts that died, of takes, prints and batches
+// that were removed, and uploads that were given up. What is there is listed first and asked for afterwards, so that
+// nothing is taken for lost which came in between; and where the database does not answer, everything stays.
+func (r *Runner) Sweep(ctx context.Context) error {
+	return errors.Join(r.sweepMedia(ctx), r.sweepUploads(ctx))
+}
+
+func (r *Runner) sweepMedia(ctx context.Context) error {
+	var there []string
+	for _, folder := range []string{stagingFolder, "sources", "prints", "batches"} {
+		names, err := r.Media.List(folder)
+		if err != nil {
+			return err
+		}
+		for _, name := range names {
+			there = append(there, folder+"/"+name)
+		}
+	}
+	batches, err := r.Media.List("batches")
+	if err != nil {
+		return err
+	}
+	for _, work := range batches {
+		parts, err := r.Media.List("batches/" + work)
+		if err != nil {
+			return err
+		}
+		for _, part := range parts {
+			there = append(there, "batches/"+work+"/"+part)
+		}
+	}
+	needed, err := r.Store.NeededMedia(ctx)
+	if err != nil {
+		return err
+	}
+	for _, key := range there {
+		if needed.Needs(key) {
+			continue
+		}
+		r.Log.Info("removing what nothing needs", "key", key)
+		if err := r.Media.RemoveAll(key); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (r *Runner) sweepUploads(ctx context.Context) error {
+	entries, err := os.ReadDir(r.Uploads)
+	if errors.Is(err, os.ErrNotExist) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	if err := r.Store.GiveUpArriving(ctx, keepUploads); err != nil {
+		return err
+	}
+	needed, err := r.Store.NeededUploads(ctx, keepUploads)
+	if err != nil {
+		return err
+	}
+	for _, e := range entries {
+		id, _, _ := strings.Cut(e.Name(), ".")
+		if needed[id] {
+			continue
+		}
+		r.Log.Info("removing an upload that nothing needs", "upload", id)
+		r.dropUpload(id)
+	}
+	return nil
+}
