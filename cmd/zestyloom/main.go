@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"os"
 	"os/signal"
+	"runtime/debug"
 	"syscall"
 
 	"github.com/spf13/cobra"
@@ -21,6 +22,7 @@ var errWanting = errors.New("found wanting")
 
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	context.AfterFunc(ctx, stop) // a second signal ends at once
 	err := root().ExecuteContext(ctx)
 	stop()
 	switch {
@@ -47,11 +49,27 @@ func root() *cobra.Command {
 	c := &cobra.Command{
 		Use:           "zestyloom",
 		Short:         "From recorder files to verified stem deliveries",
+		Version:       version(),
 		SilenceErrors: true, SilenceUsage: true,
 	}
 	c.PersistentFlags().Bool("json", false, "print one JSON document on standard output")
 	c.AddCommand(probeCommand(), unravelCommand(), plyCommand(), syncCommand(), gaugeCommand(), diagnoseCommand(), printCommand(), serveCommand(), workerCommand(), demoCommand())
 	return c
+}
+
+// version is what the build says of itself.
+func version() string {
+	info, ok := debug.ReadBuildInfo()
+	if !ok {
+		return "unknown"
+	}
+	said := info.Main.Version
+	for _, s := range info.Settings {
+		if s.Key == "vcs.revision" || s.Key == "vcs.time" {
+			said += " " + s.Value
+		}
+	}
+	return said
 }
 
 // output prints a verb's result: as JSON where that was asked for, else as text.

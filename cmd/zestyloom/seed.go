@@ -80,7 +80,7 @@ func strands(ctx context.Context, a *app.App, production string) error {
 // finished waits for the production's work.
 func finished(ctx context.Context, a *app.App, production string) error {
 	for {
-		list, err := a.Store.WorkList(ctx, production)
+		list, err := a.Store.WorkList(ctx, production, store.Page{Limit: 500, Before: time.Now().Add(time.Hour)})
 		if err != nil {
 			return err
 		}

@@ -27,7 +27,7 @@ type serverFlags struct {
 }
 
 func (f *serverFlags) add(c *cobra.Command) {
-	c.Flags().StringVar(&f.database, "database", os.Getenv("ZESTYLOOM_DATABASE"), "PostgreSQL URL (or ZESTYLOOM_DATABASE)")
+	c.Flags().StringVar(&f.database, "database", "", "PostgreSQL URL (without it: ZESTYLOOM_DATABASE)")
 	c.Flags().StringVar(&f.data, "data", "data", "folder for media")
 }
 
@@ -40,6 +40,9 @@ func (f *serverFlags) addServing(c *cobra.Command) {
 }
 
 func (f *serverFlags) open(ctx context.Context) (*app.App, error) {
+	if f.database == "" {
+		f.database = os.Getenv("ZESTYLOOM_DATABASE") // not the flag's default, which --help would show with its password
+	}
 	if f.database == "" {
 		return nil, fault.New(fault.BadInput, "Say where PostgreSQL is: --database or ZESTYLOOM_DATABASE")
 	}

@@ -74,6 +74,9 @@ func (p Plan) Bytes() (n int64) {
 	return n
 }
 
+// maxHours is the longest that is printed: the length of the clock.
+const maxHours = 24
+
 // NewPlan works out what printing r after spec would write. It gives the reel to print too: r itself where it is laid
 // out for that spec already, else a copy that has been. An empty packaging means the spec's first.
 func NewPlan(production string, r *reel.Reel, spec Spec, packaging Packaging) (Plan, *reel.Reel, error) {
@@ -96,6 +99,11 @@ func NewPlan(production string, r *reel.Reel, spec Spec, packaging Packaging) (P
 	if len(r.Clips) == 0 || p.Frames <= 0 {
 		p.Frames = 0
 		p.add(Error, "empty", "There is nothing on this reel to print; unravel a take onto it first")
+		return p, r, nil
+	}
+	if p.Frames > maxHours*3600*int64(sampleRate) {
+		p.add(Error, "length", "The reel is longer than %d hours, from %s to its last clip; find the clip that lies far out and move it", maxHours, p.StartTimecode)
+		p.Frames = 0
 		return p, r, nil
 	}
 	p.Duration = rate.Label(rate.FrameAt(end, sampleRate) - rate.FrameAt(r.Head.Start, sampleRate))

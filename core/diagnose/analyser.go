@@ -44,6 +44,7 @@ const (
 	dcAbove       = -60 // |mean|
 	copyBelow     = -40 // dB: residual of a copy, against the channel
 	mixBelow      = -20 // dB: residual of a mix, against the channel
+	mostCompared  = 64  // channels among which sums are looked for
 	mixShare      = -30 // dB: what a channel must contribute to be named
 	fullScale     = 0.99996
 	clippedRun    = 3     // samples at full scale

@@ -49,7 +49,7 @@ func Convert(ctx context.Context, src *wave.File, d Description, c Conversion, t
 		if err := ctx.Err(); err != nil {
 			return Converted{}, fault.Wrap(fault.Cancelled, err, "Resampling was stopped")
 		}
-		n := int(min(blockFrames, frames-at))
+		n := int(min(int64(h.BlockFrames(blockFrames, frames)), frames-at))
 		first, end := r.Span(at, n)
 		input, err := decode(src, first, int(end-first))
 		if err != nil {

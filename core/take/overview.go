@@ -45,9 +45,10 @@ func Survey(ctx context.Context, src *wave.File, to []io.Writer, progress func(f
 		}
 	}
 	peak, power := make([]float64, src.Channels), make([]float64, src.Channels)
-	raw := make([]byte, blockFrames*src.FrameBytes())
-	samples := make([]float64, blockFrames)
-	bins := make([]bin, src.Channels*(blockFrames/fine))
+	block := src.BlockFrames(blockFrames, src.Frames)
+	raw := make([]byte, block*src.FrameBytes())
+	samples := make([]float64, block)
+	bins := make([]bin, src.Channels*((block+fine-1)/fine))
 	buf := make([]byte, 0, len(bins)*OverviewBinBytes)
 	emit := func(level int, row []bin) error {
 		buf = buf[:0]

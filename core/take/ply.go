@@ -180,17 +180,18 @@ func (p *Plied) Write(ctx context.Context, to io.Writer, progress func(float64))
 		return err
 	}
 	h := p.Header
-	out := make([]byte, blockFrames*h.FrameBytes())
+	most := h.BlockFrames(blockFrames, h.Frames)
+	out := make([]byte, most*h.FrameBytes())
 	widest := 0
 	for _, s := range p.strands {
 		widest = max(widest, s.File.FrameBytes())
 	}
-	raw := make([]byte, blockFrames*widest)
+	raw := make([]byte, most*widest)
 	for at := int64(0); at < h.Frames; {
 		if err := ctx.Err(); err != nil {
 			return fault.Wrap(fault.Cancelled, err, "Ply was stopped")
 		}
-		n := int(min(blockFrames, h.Frames-at))
+		n := int(min(int64(most), h.Frames-at))
 		to := 0
 		for i, s := range p.strands {
 			block := raw[:n*s.File.FrameBytes()]

@@ -45,8 +45,12 @@ var reportColumns = map[string][]string{
 
 var trackColumn = regexp.MustCompile(`^(?:track|trk|channel|ch|t)[ ._]*0*(\d{1,3})(?: name)?$`)
 
-// maxReport bounds how much of a report is read.
-const maxReport = 16 << 20
+// What a report has at most: bytes, cells in a line, and cells in all. Each cell costs more memory than its text.
+const (
+	maxReport = 16 << 20
+	maxRow    = 2_000
+	maxCells  = 2_000_000
+)
 
 // ReadReport reads a sound report: CSV with commas, semicolons or tabs, with a line of headings somewhere near its top.
 // Errors are BadInput and say which line.
@@ -105,6 +109,9 @@ func rowsOf(text string) (rows [][]string, lines []int, err error) {
 			comma = c
 		}
 	}
+	if err := countCells(text, comma); err != nil {
+		return nil, nil, err
+	}
 	r := csv.NewReader(strings.NewReader(text))
 	r.Comma, r.FieldsPerRecord, r.LazyQuotes = comma, -1, true
 	for {
@@ -123,6 +130,26 @@ func rowsOf(text string) (rows [][]string, lines []int, err error) {
 		line, _ := r.FieldPos(0)
 		rows, lines = append(rows, row), append(lines, line)
 	}
+}
+
+// countCells refuses what has so many cells that it is no report, before they are taken apart.
+func countCells(text string, comma rune) error {
+	cells, line, row := 0, 1, 0
+	for _, c := range text {
+		switch c {
+		case comma:
+			cells, row = cells+1, row+1
+		case '\n':
+			cells, line, row = cells+1, line+1, 0
+		}
+		if row > maxRow {
+			return fault.New(fault.BadInput, "Line %d of the report has more than %d cells; that is no sound report", line, maxRow)
+		}
+		if cells > maxCells {
+			return fault.New(fault.BadInput, "The report has more than %d cells; that is no sound report", maxCells)
+		}
+	}
+	return nil
 }
 
 // headings finds the line of headings: the first that names the take or the file, and something else.

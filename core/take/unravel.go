@@ -155,10 +155,11 @@ func Unravel(ctx context.Context, src *wave.File, d Description, parts []Part, t
 		writers[i] = w
 	}
 	// While the parts of one block are written, side by side, the next block is read.
-	raw, next := make([]byte, blockFrames*src.FrameBytes()), make([]byte, blockFrames*src.FrameBytes())
+	block := src.BlockFrames(blockFrames, src.Frames)
+	raw, next := make([]byte, block*src.FrameBytes()), make([]byte, block*src.FrameBytes())
 	outs := make([][]byte, len(parts))
 	for i, p := range parts {
-		outs[i] = make([]byte, blockFrames*len(p.Labels)*src.Bytes)
+		outs[i] = make([]byte, block*len(p.Labels)*src.Bytes)
 	}
 	n := 0
 	var err error

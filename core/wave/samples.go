@@ -137,9 +137,27 @@ func (f Format) Extract(dst, raw []byte, frames, channel, to, width int) {
 	}
 }
 
-// EachBlock decodes the file front to back in planar blocks (channels × frames) of at most that many frames. A block
+// blockBytes is how much of a file is held in memory at once, as far as whole groups of blockStep frames allow.
+const (
+	blockBytes = 4 << 20
+	blockStep  = 128
+)
+
+// BlockFrames gives how many frames to read at a time where up to most are wanted: no more than the file has, and no more
+// than fit a few megabytes whatever number of channels it claims. Of more than 128 it is a multiple of that.
+func (f Format) BlockFrames(most int, frames int64) int {
+	n := int(min(int64(most), max(1, frames), int64(max(blockStep, blockBytes/max(1, 8*f.Channels)))))
+	if n > blockStep {
+		n -= n % blockStep
+	}
+	return n
+}
+
+// EachBlock decodes the file front to back in planar blocks (channels × frames) of at most that many frames,
+// fewer where there are very many channels. A block
 // holds only until do returns; an error from do ends the reading. Samples that are not finite numbers are given as 0.
 func (f *File) EachBlock(frames int, do func(at int64, block [][]float64) error) error {
+	frames = f.BlockFrames(frames, f.Frames)
 	raw := make([]byte, frames*f.FrameBytes())
 	room := make([][]float64, f.Channels)
 	for c := range room {

@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"fmt"
 	"io"
+	"mime"
 	"net/http"
 	"strings"
 	"time"
@@ -57,7 +58,7 @@ func (s *Server) GetWrittenFile(c *gin.Context, id WorkID, name string) {
 	}
 	for _, f := range files {
 		if f.Name == name {
-			s.send(c, f.key, name, w.CreatedAt)
+			s.send(c, f.key, name, "", w.CreatedAt)
 			return
 		}
 	}
@@ -90,20 +91,31 @@ func (s *Server) GetBatchArchive(c *gin.Context, id WorkID) {
 	a.close()
 }
 
-// send sends a file of the media.
-func (s *Server) send(c *gin.Context, key, name string, at time.Time) {
+// attachment has the browser save what is sent under a name, which may have letters of any language.
+func attachment(name string) string {
+	if d := mime.FormatMediaType("attachment", map[string]string{"filename": fileName(name)}); d != "" {
+		return d
+	}
+	return "attachment"
+}
+
+// send sends a file of the media. tag is what its contents are known by, or empty.
+func (s *Server) send(c *gin.Context, key, name, tag string, at time.Time) {
 	f, _, err := s.Media.Open(key)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
 	defer f.Close()
-	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name))
+	c.Header("Content-Disposition", attachment(name))
 	kind := "application/octet-stream"
 	if strings.HasSuffix(name, ".wav") {
 		kind = "audio/wav"
 	}
 	c.Header("Content-Type", kind)
+	if tag != "" {
+		c.Header("ETag", `"`+tag+`"`)
+	}
 	http.ServeContent(c.Writer, c.Request, "", at, f)
 }
 
@@ -118,7 +130,7 @@ type archive struct {
 
 func (s *Server) archive(c *gin.Context, name string, at time.Time) *archive {
 	c.Header("Content-Type", "application/zip")
-	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name+".zip"))
+	c.Header("Content-Disposition", attachment(name+".zip"))
 	return &archive{server: s, c: c, zip: zip.NewWriter(c.Writer), at: at}
 }
 

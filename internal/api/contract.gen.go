@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"time"
 
 	"zestyloom/core/cutlist"
 	"zestyloom/core/delivery"
@@ -210,12 +211,19 @@ type PrintRequest struct {
 
 // Problem defines model for Problem.
 type Problem struct {
-	Kind   *string `json:"kind,omitempty"`
-	Status int     `json:"status"`
+	// Instance The request
+	Instance *string `json:"instance,omitempty"`
+	Kind     *string `json:"kind,omitempty"`
+
+	// Revision Of an edit that was refused as stale: the one that there is now
+	Revision *int64 `json:"revision,omitempty"`
+	Status   int    `json:"status"`
 
 	// Title A sentence for the user
 	Title string `json:"title"`
-	Type  string `json:"type"`
+
+	// Type urn:zestyloom: and the kind, else about:blank
+	Type string `json:"type"`
 }
 
 // Production defines model for Production.
@@ -418,6 +426,15 @@ type Work = store.Work
 // WorkState defines model for WorkState.
 type WorkState = string
 
+// Before defines model for Before.
+type Before = time.Time
+
+// Key defines model for Key.
+type Key = string
+
+// Limit defines model for Limit.
+type Limit = int
+
 // PrintID defines model for PrintID.
 type PrintID = string
 
@@ -462,6 +479,15 @@ type RenameProductionJSONBody struct {
 	Name string `json:"name"`
 }
 
+// ListWorkParams defines parameters for ListWork.
+type ListWorkParams struct {
+	// Limit Most that are given
+	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// Before Only what is older than this: the createdAt of the last one that the caller has
+	Before *Before `form:"before,omitempty" json:"before,omitempty"`
+}
+
 // GetReelParams defines parameters for GetReel.
 type GetReelParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
@@ -472,12 +498,18 @@ type GetReelParams struct {
 type DoCommandParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
 	Since *Since `form:"since,omitempty" json:"since,omitempty"`
+
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // FollowCutListParams defines parameters for FollowCutList.
 type FollowCutListParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
 	Since *Since `form:"since,omitempty" json:"since,omitempty"`
+
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // WriteCutListJSONBody defines parameters for WriteCutList.
@@ -487,6 +519,24 @@ type WriteCutListJSONBody struct {
 
 // WriteCutListJSONBodyFormat defines parameters for WriteCutList.
 type WriteCutListJSONBodyFormat string
+
+// GetHistoryParams defines parameters for GetHistory.
+type GetHistoryParams struct {
+	// Limit Most that are given
+	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// Before Only steps before this revision
+	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+}
+
+// ListPrintsParams defines parameters for ListPrints.
+type ListPrintsParams struct {
+	// Limit Most that are given
+	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// Before Only what is older than this: the createdAt of the last one that the caller has
+	Before *Before `form:"before,omitempty" json:"before,omitempty"`
+}
 
 // RedoReelParams defines parameters for RedoReel.
 type RedoReelParams struct {
@@ -498,12 +548,18 @@ type RedoReelParams struct {
 type ChooseSpecParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
 	Since *Since `form:"since,omitempty" json:"since,omitempty"`
+
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // TieKnotsParams defines parameters for TieKnots.
 type TieKnotsParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
 	Since *Since `form:"since,omitempty" json:"since,omitempty"`
+
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // UndoReelParams defines parameters for UndoReel.
@@ -516,6 +572,9 @@ type UndoReelParams struct {
 type UnravelTakeParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
 	Since *Since `form:"since,omitempty" json:"since,omitempty"`
+
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // GetOverviewParams defines parameters for GetOverview.
@@ -725,7 +784,7 @@ type ServerInterface interface {
 	UndoTakeEdit(c *gin.Context, production ProductionID)
 
 	// (GET /productions/{production}/work)
-	ListWork(c *gin.Context, production ProductionID)
+	ListWork(c *gin.Context, production ProductionID, params ListWorkParams)
 
 	// (DELETE /reels/{reel})
 	RemoveReel(c *gin.Context, reel ReelID)
@@ -749,7 +808,7 @@ type ServerInterface interface {
 	WriteCutList(c *gin.Context, reel ReelID)
 
 	// (GET /reels/{reel}/history)
-	GetHistory(c *gin.Context, reel ReelID)
+	GetHistory(c *gin.Context, reel ReelID, params GetHistoryParams)
 
 	// (POST /reels/{reel}/lenders)
 	FindLenders(c *gin.Context, reel ReelID)
@@ -758,7 +817,7 @@ type ServerInterface interface {
 	PlanPrint(c *gin.Context, reel ReelID)
 
 	// (GET /reels/{reel}/prints)
-	ListPrints(c *gin.Context, reel ReelID)
+	ListPrints(c *gin.Context, reel ReelID, params ListPrintsParams)
 
 	// (POST /reels/{reel}/prints)
 	StartPrint(c *gin.Context, reel ReelID)
@@ -786,6 +845,9 @@ type ServerInterface interface {
 
 	// (POST /specs)
 	AddSpec(c *gin.Context)
+
+	// (GET /specs/schema)
+	GetSpecSchema(c *gin.Context)
 
 	// (DELETE /specs/{spec})
 	RemoveSpec(c *gin.Context, spec string)
@@ -1541,6 +1603,25 @@ func (siw *ServerInterfaceWrapper) ListWork(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListWorkParams
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", c.Request.URL.Query(), &params.Before, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter before: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -1548,7 +1629,7 @@ func (siw *ServerInterfaceWrapper) ListWork(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListWork(c, production)
+	siw.Handler.ListWork(c, production, params)
 }
 
 // RemoveReel operation middleware
@@ -1638,6 +1719,27 @@ func (siw *ServerInterfaceWrapper) DoCommand(c *gin.Context) {
 		return
 	}
 
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -1697,6 +1799,27 @@ func (siw *ServerInterfaceWrapper) FollowCutList(c *gin.Context) {
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter since: %w", err), http.StatusBadRequest)
 		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
 	}
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -1774,6 +1897,25 @@ func (siw *ServerInterfaceWrapper) GetHistory(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetHistoryParams
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", c.Request.URL.Query(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter before: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -1781,7 +1923,7 @@ func (siw *ServerInterfaceWrapper) GetHistory(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.GetHistory(c, reel)
+	siw.Handler.GetHistory(c, reel, params)
 }
 
 // FindLenders operation middleware
@@ -1849,6 +1991,25 @@ func (siw *ServerInterfaceWrapper) ListPrints(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListPrintsParams
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", c.Request.URL.Query(), &params.Before, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter before: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -1856,7 +2017,7 @@ func (siw *ServerInterfaceWrapper) ListPrints(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListPrints(c, reel)
+	siw.Handler.ListPrints(c, reel, params)
 }
 
 // StartPrint operation middleware
@@ -1971,6 +2132,27 @@ func (siw *ServerInterfaceWrapper) ChooseSpec(c *gin.Context) {
 		return
 	}
 
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2005,6 +2187,27 @@ func (siw *ServerInterfaceWrapper) TieKnots(c *gin.Context) {
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter since: %w", err), http.StatusBadRequest)
 		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
 	}
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -2079,6 +2282,27 @@ func (siw *ServerInterfaceWrapper) UnravelTake(c *gin.Context) {
 		return
 	}
 
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2113,6 +2337,19 @@ func (siw *ServerInterfaceWrapper) AddSpec(c *gin.Context) {
 	}
 
 	siw.Handler.AddSpec(c)
+}
+
+// GetSpecSchema operation middleware
+func (siw *ServerInterfaceWrapper) GetSpecSchema(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetSpecSchema(c)
 }
 
 // RemoveSpec operation middleware
@@ -2747,5 +2984,6 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/prints/:print/archive", wrapper.GetPrintArchive)
 	router.GET(options.BaseURL+"/specs", wrapper.ListSpecs)
 	router.POST(options.BaseURL+"/specs", wrapper.AddSpec)
+	router.GET(options.BaseURL+"/specs/schema", wrapper.GetSpecSchema)
 	router.DELETE(options.BaseURL+"/specs/:spec", wrapper.RemoveSpec)
 }

@@ -18,7 +18,7 @@ const maxList = 2*cutlist.MaxBytes + maxBody
 // ReadCutList says what a cut list would do to a reel. Nothing is changed.
 func (s *Server) ReadCutList(c *gin.Context, id ReelID) {
 	var body CutListText
-	if !s.readAtMost(c, &body, maxList) {
+	if !s.read(c, &body) {
 		return
 	}
 	o, err := s.Store.Reel(c, id)
@@ -33,7 +33,7 @@ func (s *Server) ReadCutList(c *gin.Context, id ReelID) {
 // FollowCutList lays a reel out by a cut list, or has it follow a changed one.
 func (s *Server) FollowCutList(c *gin.Context, id ReelID, p FollowCutListParams) {
 	var body CutListText
-	if !s.readAtMost(c, &body, maxList) {
+	if !s.read(c, &body) {
 		return
 	}
 	o, err := s.Store.Reel(c, id)

@@ -24,6 +24,8 @@ func (s *Server) WatchAll(c *gin.Context) {
 		select {
 		case <-c.Request.Context().Done():
 			return
+		case <-s.ending:
+			return
 		case e := <-events:
 			c.SSEvent("change", e)
 		case <-beat.C:

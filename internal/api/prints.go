@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"math"
 	"net/http"
 	"slices"
 	"strings"
@@ -64,20 +65,32 @@ func (s *Server) ListSpecs(c *gin.Context) {
 
 // AddSpec stores a user's spec.
 func (s *Server) AddSpec(c *gin.Context) {
-	text, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, maxBody))
+	text, err := io.ReadAll(c.Request.Body)
 	if err != nil {
-		s.fail(c, fault.Wrap(fault.BadInput, err, "The spec is too large"))
+		s.fail(c, err)
 		return
 	}
 	spec, err := delivery.ParseSpec(text)
+	if err == nil {
+		err = notShipped(spec.ID)
+	}
 	if err == nil {
 		err = s.Store.PutSpec(c, spec.ID, string(text))
 	}
 	s.answer(c, http.StatusCreated, spec, err)
 }
 
-// schema gives the JSON schema of specs.
-func (s *Server) schema(c *gin.Context) {
+// notShipped refuses the ID of a spec that ships: who chooses that means what ships.
+func notShipped(id string) error {
+	shipped, err := delivery.Shipped()
+	if err == nil && slices.ContainsFunc(shipped, func(x delivery.Spec) bool { return x.ID == id }) {
+		err = fault.New(fault.BadInput, "A spec called %s ships with the program; give yours another id", id)
+	}
+	return err
+}
+
+// GetSpecSchema gives the JSON schema of specs.
+func (s *Server) GetSpecSchema(c *gin.Context) {
 	c.Data(http.StatusOK, "application/schema+json", delivery.Schema())
 }
 
@@ -92,7 +105,7 @@ func (s *Server) ChooseSpec(c *gin.Context, id ReelID, p ChooseSpecParams) {
 		s.fail(c, err)
 		return
 	}
-	o, err := s.Store.Do(c, id, body.Revision, author(c), func(r *reel.Reel) (reel.Command, error) { return spec.LayOut(r) })
+	o, err := s.Store.DoOnce(c, keyOf(p.IdempotencyKey), id, body.Revision, author(c), func(r *reel.Reel) (reel.Command, error) { return spec.LayOut(r) })
 	s.show(c, http.StatusOK, o, p.Since, err)
 }
 
@@ -161,7 +174,7 @@ func (s *Server) sources(ctx context.Context, plan *delivery.Plan, r *reel.Reel)
 // changedSince says what was done to a reel after a revision.
 func (s *Server) changedSince(ctx context.Context, o store.OpenReel, revision int64) error {
 	const shown = 3
-	steps, err := s.Store.History(ctx, o.ID, int(min(max(o.Revision-revision, 1), 100)))
+	steps, err := s.Store.History(ctx, o.ID, math.MaxInt64, int(min(max(o.Revision-revision, 1), 100)))
 	if err != nil {
 		return err
 	}
@@ -202,12 +215,13 @@ func (s *Server) StartPrint(c *gin.Context, id ReelID) {
 		return
 	}
 	p, err := s.Store.Print(c, work)
+	c.Header("Location", Base+"/prints/"+work)
 	s.answer(c, http.StatusAccepted, p, err)
 }
 
 // ListPrints gives a reel's prints.
-func (s *Server) ListPrints(c *gin.Context, id ReelID) {
-	list, err := s.Store.Prints(c, id)
+func (s *Server) ListPrints(c *gin.Context, id ReelID, p ListPrintsParams) {
+	list, err := s.Store.Prints(c, id, pageOf(p.Limit, p.Before))
 	s.answer(c, http.StatusOK, list, err)
 }
 
@@ -247,11 +261,12 @@ func (s *Server) GetPrintedFile(c *gin.Context, id PrintID, name string) {
 	if !ok {
 		return
 	}
-	if !slices.ContainsFunc(p.Report.Files, func(f delivery.DeliveredFile) bool { return f.Name == name }) {
+	i := slices.IndexFunc(p.Report.Files, func(f delivery.DeliveredFile) bool { return f.Name == name })
+	if i < 0 {
 		s.fail(c, fault.New(fault.NotFound, "This print has no file %q", name))
 		return
 	}
-	s.send(c, p.Folder+"/"+name, name, p.CreatedAt)
+	s.send(c, p.Folder+"/"+name, name, p.Report.Files[i].SHA256, p.CreatedAt)
 }
 
 // GetPrintArchive sends all files with the report and a manifest that sha256sum reads.

@@ -2,6 +2,7 @@ package api
 
 import (
 	"net/http"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -21,6 +22,7 @@ func (s *Server) CreateProduction(c *gin.Context) {
 		return
 	}
 	p, err := s.Store.CreateProduction(c, body.Name, body.FrameRate)
+	c.Header("Location", Base+"/productions/"+p.ID)
 	s.answer(c, http.StatusCreated, p, err)
 }
 
@@ -31,12 +33,21 @@ func (s *Server) GetProduction(c *gin.Context, id ProductionID) {
 }
 
 // ListWork gives a production's long work.
-func (s *Server) ListWork(c *gin.Context, id ProductionID) {
-	list, err := s.Store.WorkList(c, id)
-	for i := range list {
-		list[i] = shown(list[i])
-	}
+func (s *Server) ListWork(c *gin.Context, id ProductionID, p ListWorkParams) {
+	list, err := s.Store.WorkList(c, id, pageOf(p.Limit, p.Before))
 	s.answer(c, http.StatusOK, list, err)
+}
+
+// pageOf says which part of a list is asked for: the newest, unless it says otherwise.
+func pageOf(limit *Limit, before *Before) store.Page {
+	p := store.Page{Limit: 500, Before: time.Now().Add(24 * time.Hour)} // clocks may differ
+	if limit != nil {
+		p.Limit = *limit
+	}
+	if before != nil {
+		p.Before = *before
+	}
+	return p
 }
 
 // shown is work without where its files lie, which is nobody's business.

@@ -133,8 +133,15 @@ func (s *Server) GetReel(c *gin.Context, id ReelID, p GetReelParams) {
 }
 
 // GetHistory gives the newest steps.
-func (s *Server) GetHistory(c *gin.Context, id ReelID) {
-	steps, err := s.Store.History(c, id, 500)
+func (s *Server) GetHistory(c *gin.Context, id ReelID, p GetHistoryParams) {
+	limit, before := 500, int64(math.MaxInt64)
+	if p.Limit != nil {
+		limit = *p.Limit
+	}
+	if p.Before != nil {
+		before = *p.Before
+	}
+	steps, err := s.Store.History(c, id, before, limit)
 	s.answer(c, http.StatusOK, steps, err)
 }
 
@@ -153,8 +160,16 @@ func (s *Server) DoCommand(c *gin.Context, id ReelID, p DoCommandParams) {
 		s.fail(c, err)
 		return
 	}
-	o, err := s.Store.Do(c, id, body.Revision, author(c), func(*reel.Reel) (reel.Command, error) { return command, nil })
+	o, err := s.Store.DoOnce(c, keyOf(p.IdempotencyKey), id, body.Revision, author(c), func(*reel.Reel) (reel.Command, error) { return command, nil })
 	s.show(c, http.StatusOK, o, p.Since, err)
+}
+
+// keyOf is the key of a request; empty where it has none.
+func keyOf(k *Key) string {
+	if k == nil {
+		return ""
+	}
+	return *k
 }
 
 // complete fills in what a command has to know of takes.
@@ -289,7 +304,7 @@ func (s *Server) TieKnots(c *gin.Context, id ReelID, p TieKnotsParams) {
 	if !s.read(c, &body) {
 		return
 	}
-	o, err := s.Store.Do(c, id, body.Revision, author(c), func(r *reel.Reel) (reel.Command, error) {
+	o, err := s.Store.DoOnce(c, keyOf(p.IdempotencyKey), id, body.Revision, author(c), func(r *reel.Reel) (reel.Command, error) {
 		output, ok := r.Output(body.Output)
 		if !ok {
 			return nil, fault.New(fault.NotFound, "There is no output %q on this reel", body.Output)
@@ -319,7 +334,7 @@ func (s *Server) UnravelTake(c *gin.Context, id ReelID, p UnravelTakeParams) {
 		s.fail(c, err)
 		return
 	}
-	o, err := s.Store.Do(c, id, body.Revision, author(c), func(r *reel.Reel) (reel.Command, error) {
+	o, err := s.Store.DoOnce(c, keyOf(p.IdempotencyKey), id, body.Revision, author(c), func(r *reel.Reel) (reel.Command, error) {
 		return reel.Unravel(r, t.Source(store.ReelStems(stems)), choice)
 	})
 	s.show(c, http.StatusOK, o, p.Since, err)

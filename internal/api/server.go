@@ -1,23 +1,24 @@
 package api
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"io"
 	"log/slog"
-	"net"
 	"net/http"
 	"net/url"
-	"slices"
+	"os"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"github.com/gin-gonic/gin"
+	"github.com/klauspost/compress/gzhttp"
 
 	"zestyloom/core/fault"
 	"zestyloom/internal/cards"
 	"zestyloom/internal/jobs"
-	"zestyloom/internal/library"
 	"zestyloom/internal/listen"
 	"zestyloom/internal/media"
 	"zestyloom/internal/store"
@@ -33,22 +34,39 @@ type Config struct {
 	Uploads string   // folder where uploads arrive
 	Hosts   []string // names that requests may be for besides loopback's
 	Log     *slog.Logger
+	Metrics *Metrics
 }
 
 // Server implements the generated ServerInterface.
-type Server struct{ Config }
+type Server struct {
+	Config
+	handler   http.Handler
+	listeners *listen.Server
+	endOnce   sync.Once
+	ending    chan struct{} // closed when the process ends
+}
 
 var _ ServerInterface = (*Server)(nil)
 
 // Base is where the API's paths begin.
 const Base = "/api/v1"
 
-// New makes the handler of everything: the API, uploads, listening and the interface.
-func New(c Config) (http.Handler, error) {
-	s := &Server{c}
+// uploadsPath is where uploads are sent to.
+const uploadsPath = Base + "/uploads/"
+
+// New makes the server of everything: the API, uploads, listening and the interface.
+func New(c Config) (*Server, error) {
+	s := &Server{Config: c, ending: make(chan struct{})}
+	s.listeners = &listen.Server{Known: c.Store, Files: func(ctx context.Context) listen.Files { return s.library().Session(ctx) }, Log: c.Log, Heard: c.Metrics.Listener}
 	gin.SetMode(gin.ReleaseMode)
 	e := gin.New()
-	e.Use(s.recovered(), s.guard())
+	e.ContextWithFallback = true // so that a handler's context ends with its request
+	e.HandleMethodNotAllowed = true
+	checked, err := s.contract()
+	if err != nil {
+		return nil, err
+	}
+	e.Use(s.recovered(), s.watched(), s.guard(), hurry(), checked)
 	RegisterHandlersWithOptions(e, s, GinServerOptions{BaseURL: Base, ErrorHandler: func(c *gin.Context, err error, _ int) {
 		s.fail(c, fault.Wrap(fault.BadInput, err, "The request has a part that can't be read: %v", err))
 	}})
@@ -56,18 +74,60 @@ func New(c Config) (http.Handler, error) {
 	if err != nil {
 		return nil, err
 	}
-	e.Any(Base+"/uploads/*rest", gin.WrapH(http.StripPrefix(Base+"/uploads/", uploads)))
-	e.GET(Base+"/listen", gin.WrapH(&listen.Server{Library: library.Library{Store: c.Store, Media: c.Media}, Log: c.Log}))
-	e.GET(Base+"/specs/schema", func(c *gin.Context) { s.schema(c) })
-	e.NoRoute(func(c *gin.Context) {
-		if strings.HasPrefix(c.Request.URL.Path, "/api/") {
-			s.fail(c, fault.New(fault.NotFound, "There is nothing at this address"))
-			return
-		}
-		c.Status(http.StatusOK) // gin has put 404 there; the interface answers for its own paths
-		web.Handler().ServeHTTP(c.Writer, c.Request)
+	e.Any(uploadsPath+"*rest", gin.WrapH(http.StripPrefix(uploadsPath, uploads)))
+	e.GET(Base+"/listen", gin.WrapH(s.listeners))
+	s.health(e)
+	e.NoMethod(func(c *gin.Context) {
+		s.refuse(c, http.StatusMethodNotAllowed, fault.New(fault.BadInput, "%s can't be done at this address", c.Request.Method))
 	})
-	return e, nil
+	e.NoRoute(s.page)
+	s.handler = compressed(e)
+	return s, nil
+}
+
+// page answers where there is no route: with the interface, which knows the addresses that are its own.
+func (s *Server) page(c *gin.Context) {
+	p := c.Request.URL.Path
+	if strings.HasPrefix(p, "/api/") {
+		s.fail(c, fault.New(fault.NotFound, "There is nothing at this address"))
+		return
+	}
+	if c.Request.Method != http.MethodGet {
+		s.refuse(c, http.StatusMethodNotAllowed, fault.New(fault.BadInput, "%s can't be done at this address", c.Request.Method))
+		return
+	}
+	c.Status(http.StatusOK) // gin has put 404 there
+	web.Handler().ServeHTTP(c.Writer, c.Request)
+}
+
+// compressed packs answers of text. HEAD is answered like GET; what comes after the headers net/http leaves out.
+func compressed(h http.Handler) http.Handler {
+	wrap, err := gzhttp.NewWrapper(gzhttp.ContentTypes([]string{"application/json", "application/problem+json", "application/schema+json", "application/yaml", "text/html", "text/css", "text/javascript", "text/csv", "image/svg+xml"}))
+	if err != nil {
+		panic(err) // its options are ours, so this can't be
+	}
+	packed := wrap(h)
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		switch {
+		case r.Method == http.MethodHead && !strings.HasPrefix(r.URL.Path, uploadsPath):
+			get := r.Clone(r.Context())
+			get.Method = http.MethodGet
+			h.ServeHTTP(w, get)
+		case strings.HasPrefix(r.URL.Path, uploadsPath), strings.HasSuffix(r.URL.Path, "/listen"), strings.HasSuffix(r.URL.Path, "/events"):
+			h.ServeHTTP(w, r) // taken over, or sent piece by piece
+		default:
+			packed.ServeHTTP(w, r)
+		}
+	})
+}
+
+// ServeHTTP answers a request.
+func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.handler.ServeHTTP(w, r) }
+
+// End ends what would go on for ever: live listening and streams of events. Everything else is left to finish.
+func (s *Server) End() {
+	s.endOnce.Do(func() { close(s.ending) })
+	s.listeners.Close()
 }
 
 // recovered turns a panic into a logged problem, so that one request can't take the others with it.
@@ -81,38 +141,6 @@ func (s *Server) recovered() gin.HandlerFunc {
 	})
 }
 
-// guard refuses requests for a foreign host and from a foreign page.
-func (s *Server) guard() gin.HandlerFunc {
-	return func(c *gin.Context) {
-		if !s.known(c.Request.Host) {
-			s.fail(c, fault.New(fault.BadInput, "This server does not answer for %q", c.Request.Host))
-			return
-		}
-		if origin := c.GetHeader("Origin"); origin != "" {
-			u, err := url.Parse(origin)
-			if err != nil || u.Host != c.Request.Host {
-				s.fail(c, fault.New(fault.BadInput, "Requests from other pages are refused"))
-				return
-			}
-		}
-		c.Header("X-Content-Type-Options", "nosniff")
-		c.Header("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; worker-src 'self' blob:; connect-src 'self'; frame-ancestors 'none'")
-		c.Next()
-	}
-}
-
-func (s *Server) known(host string) bool {
-	name := host
-	if h, _, err := net.SplitHostPort(host); err == nil {
-		name = h
-	}
-	name = strings.Trim(name, "[]")
-	if ip := net.ParseIP(name); ip != nil && ip.IsLoopback() {
-		return true
-	}
-	return name == "localhost" || slices.Contains(s.Hosts, name)
-}
-
 var statusOf = map[fault.Kind]int{
 	fault.NotFound: http.StatusNotFound, fault.Stale: http.StatusConflict, fault.Unties: http.StatusConflict, fault.BadInput: http.StatusBadRequest,
 	fault.Unsupported: http.StatusUnprocessableEntity, fault.Damaged: http.StatusUnprocessableEntity,
@@ -124,19 +152,43 @@ var statusOf = map[fault.Kind]int{
 func (s *Server) fail(c *gin.Context, err error) {
 	kind := fault.KindOf(err)
 	status, known := statusOf[kind]
-	sentence := fault.Sentence(err)
-	if store.Unavailable(err) {
-		status, known, sentence = http.StatusServiceUnavailable, true, "The database does not answer just now. Nothing was lost; try again in a moment"
+	var tooLarge *http.MaxBytesError
+	switch {
+	case errors.As(err, &tooLarge):
+		status, err = http.StatusRequestEntityTooLarge, fault.New(fault.BadInput, "The request is larger than the %d bytes that are taken here", tooLarge.Limit)
+	case errors.Is(err, os.ErrDeadlineExceeded):
+		status, err = http.StatusRequestTimeout, fault.New(fault.BadInput, "The request took too long to arrive; try again")
+	case known:
+	case store.Unavailable(err):
 		c.Header("Retry-After", "2")
 		s.Log.Warn("the database does not answer", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
+		status, err = http.StatusServiceUnavailable, fault.New("", "The database does not answer just now. Nothing was lost; try again in a moment")
+	case store.BadText(err):
+		status, err = http.StatusBadRequest, fault.New(fault.BadInput, "The request has a character in it that no name has")
+	case c.Request.Context().Err() != nil:
+		status, err = statusOf[fault.Cancelled], fault.New(fault.Cancelled, "The request was given up")
+	default:
+		s.Log.Error("request failed", "request", c.Writer.Header().Get("Loom-Request"), "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
+		status, err = http.StatusInternalServerError, fault.New("", "Something went wrong on the server. Try again; if it stays, the server's log says more")
 	}
-	if !known {
-		status, sentence = http.StatusInternalServerError, "Something went wrong on the server. Try again; if it stays, the server's log says more"
-		if c.Request.Context().Err() == nil {
-			s.Log.Error("request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
-		}
+	s.refuse(c, status, err)
+}
+
+// refuse answers with a problem document of a status.
+func (s *Server) refuse(c *gin.Context, status int, err error) {
+	kind := string(fault.KindOf(err))
+	p := Problem{Type: "about:blank", Title: fault.Sentence(err), Status: status, Kind: &kind}
+	if kind != "" {
+		p.Type = "urn:zestyloom:" + strings.ReplaceAll(kind, " ", "-")
 	}
-	b, _ := json.Marshal(Problem{Type: "about:blank", Title: sentence, Status: status, Kind: ptr(string(kind))})
+	if request := c.Writer.Header().Get("Loom-Request"); request != "" {
+		p.Instance = ptr("urn:uuid:" + request)
+	}
+	var stale *store.StaleError
+	if errors.As(err, &stale) {
+		p.Revision = &stale.Revision
+	}
+	b, _ := json.Marshal(p)
 	c.Data(status, "application/problem+json", b)
 	c.Abort()
 }
@@ -162,12 +214,10 @@ func (s *Server) done(c *gin.Context, err error) {
 // maxBody bounds a request's JSON, in bytes.
 const maxBody = 4 << 20
 
-// read decodes a request's JSON; ok is false where that failed and has been answered.
-func (s *Server) read(c *gin.Context, into any) (ok bool) { return s.readAtMost(c, into, maxBody) }
-
-// readAtMost is read for requests of another size, in bytes.
-func (s *Server) readAtMost(c *gin.Context, into any, most int64) (ok bool) {
-	d := json.NewDecoder(http.MaxBytesReader(c.Writer, c.Request.Body, most))
+// read decodes a request's JSON, whose size the contract's check has bounded; ok is false where that failed and has been
+// answered.
+func (s *Server) read(c *gin.Context, into any) (ok bool) {
+	d := json.NewDecoder(c.Request.Body)
 	d.DisallowUnknownFields()
 	if err := d.Decode(into); err != nil {
 		s.fail(c, fault.Wrap(fault.BadInput, err, "The request can't be read: %v", err))

@@ -200,15 +200,18 @@ func (s *Server) GetReport(c *gin.Context, id ProductionID) {
 		report = append(report, take.ReportOf(t.Description, t.FileName))
 	}
 	c.Header("Content-Type", "text/csv; charset=utf-8")
-	c.Header("Content-Disposition", `attachment; filename="Sound report.csv"`)
+	c.Header("Content-Disposition", attachment("Sound report.csv"))
 	if err := take.WriteReport(c.Writer, report); err != nil {
 		s.Log.Debug("sending a report", "error", err)
 	}
 }
 
+// maxReport bounds a sound report, in bytes.
+const maxReport = 32 << 20
+
 // ReadReport fills takes from a sound report.
 func (s *Server) ReadReport(c *gin.Context, id ProductionID) {
-	report, err := take.ReadReport(http.MaxBytesReader(c.Writer, c.Request.Body, 32<<20))
+	report, err := take.ReadReport(c.Request.Body)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -261,7 +264,7 @@ func (s *Server) GetOverview(c *gin.Context, id TakeID, params GetOverviewParams
 		s.fail(c, err)
 		return
 	}
-	if params.Level < 0 || params.Level >= len(take.OverviewFrames) || params.From < 0 || params.Count < 1 || params.Count > 65536 {
+	if params.Level < 0 || params.Level >= len(take.OverviewFrames) || params.From < 0 || params.From > 1<<40 || params.Count < 1 || params.Count > 65536 {
 		s.fail(c, fault.New(fault.BadInput, "There is no such stretch of the overview"))
 		return
 	}
@@ -314,19 +317,23 @@ func stretch(f *wave.File, channel int, from int64, count int) ([]float64, error
 	if end <= begin {
 		return out, nil
 	}
-	raw := make([]byte, int(end-begin)*f.FrameBytes())
-	if _, err := f.ReadRaw(raw, begin); err != nil {
-		return nil, err
-	}
-	one := make([]float64, end-begin)
-	for c := range f.Channels {
-		if channel != 0 && channel != c+1 {
-			continue
+	block := f.BlockFrames(maxSamples, end-begin)
+	raw, one := make([]byte, block*f.FrameBytes()), make([]float64, block)
+	for at := begin; at < end; {
+		n, err := f.ReadRaw(raw[:int(min(int64(block), end-at))*f.FrameBytes()], at)
+		if err != nil {
+			return nil, err
 		}
-		f.Decode(one, raw, c)
-		for i, x := range one {
-			out[int(begin-from)+i] += x
+		for c := range f.Channels {
+			if channel != 0 && channel != c+1 {
+				continue
+			}
+			f.Decode(one[:n], raw, c)
+			for i, x := range one[:n] {
+				out[int(at-from)+i] += x
+			}
 		}
+		at += int64(n)
 	}
 	return out, nil
 }

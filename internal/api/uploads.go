@@ -1,7 +1,10 @@
 package api
 
 import (
+	"context"
+	"errors"
 	"io"
+	"io/fs"
 	"net/http"
 	"os"
 	"path"
@@ -14,6 +17,7 @@ import (
 	"golang.org/x/exp/slog"
 
 	"zestyloom/core/fault"
+	"zestyloom/internal/media"
 )
 
 // uploads answers resumable uploads (the tus protocol). An upload names its production and its file; once whole it is
@@ -24,7 +28,7 @@ func (s *Server) uploads() (http.Handler, error) {
 	}
 	quiet := slog.New(slog.NewTextHandler(io.Discard, nil)) // what goes wrong is told to the browser, and below
 	composer := tusd.NewStoreComposer()
-	files := filestore.New(s.Uploads)
+	files := explained{filestore.New(s.Uploads)}
 	composer.UseCore(files)
 	composer.UseTerminater(files)
 	filelocker.New(s.Uploads).UseIn(composer)
@@ -108,4 +112,46 @@ func fileName(sent string) string {
 		name = string(runes[:200-len(end)]) + end
 	}
 	return name
+}
+
+// explained is the store of uploads; what goes wrong on the disk it says in plain words, without paths.
+type explained struct{ filestore.FileStore }
+
+func (e explained) NewUpload(ctx context.Context, info tusd.FileInfo) (tusd.Upload, error) {
+	u, err := e.FileStore.NewUpload(ctx, info)
+	return explainedUpload{u}, plainly(err)
+}
+
+func (e explained) GetUpload(ctx context.Context, id string) (tusd.Upload, error) {
+	u, err := e.FileStore.GetUpload(ctx, id)
+	return explainedUpload{u}, plainly(err)
+}
+
+func (e explained) AsTerminatableUpload(u tusd.Upload) tusd.TerminatableUpload {
+	return e.FileStore.AsTerminatableUpload(u.(explainedUpload).Upload)
+}
+
+type explainedUpload struct{ tusd.Upload }
+
+func (u explainedUpload) WriteChunk(ctx context.Context, offset int64, src io.Reader) (int64, error) {
+	n, err := u.Upload.WriteChunk(ctx, offset, src)
+	return n, plainly(err)
+}
+
+func (u explainedUpload) FinishUpload(ctx context.Context) error {
+	return plainly(u.Upload.FinishUpload(ctx))
+}
+
+// plainly gives errors of the disk a status and a sentence; those of the protocol have theirs.
+func plainly(err error) error {
+	var disk *fs.PathError
+	if !errors.As(err, &disk) {
+		return err
+	}
+	explained := media.Explain(err)
+	if fault.KindOf(explained) == "" {
+		explained = fault.New("", "The server could not keep what was sent; its log says more. What arrived before is there; try again")
+	}
+	_, _, err = refuse(explained)
+	return err
 }

@@ -7,10 +7,15 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"os"
 	"path/filepath"
+	"strings"
 	"sync"
 	"time"
 
+	"golang.org/x/sync/errgroup"
+
+	"zestyloom/core/fault"
 	"zestyloom/internal/api"
 	"zestyloom/internal/cards"
 	"zestyloom/internal/jobs"
@@ -33,7 +38,7 @@ type App struct {
 	Store *store.Store
 	Media *media.Folder
 	Jobs  *jobs.Runner
-	api   http.Handler
+	api   *api.Server
 }
 
 // Open connects everything and brings the database up to date.
@@ -47,10 +52,14 @@ func Open(ctx context.Context, c Config) (*App, error) {
 		s.Close()
 		return nil, err
 	}
+	metrics := api.NewMetrics(s.CountWork, a.Media.Free, func() (int32, int32) { stat := s.Pool.Stat(); return stat.AcquiredConns(), stat.MaxConns() })
 	uploads := filepath.Join(c.Data, "uploads")
-	a.Jobs = &jobs.Runner{Store: s, Media: a.Media, Library: library.Library{Store: s, Media: a.Media}, Cards: c.Cards, Uploads: uploads, Log: c.Log}
-	if err = a.Jobs.Open(); err == nil {
-		a.api, err = api.New(api.Config{Store: s, Media: a.Media, Jobs: a.Jobs, Cards: c.Cards, Uploads: uploads, Hosts: c.Hosts, Log: c.Log})
+	a.Jobs = &jobs.Runner{Store: s, Media: a.Media, Library: library.Library{Store: s, Media: a.Media}, Cards: c.Cards, Uploads: uploads, Log: c.Log, Ended: metrics.WorkEnded}
+	if err = bind(ctx, s, c.Data); err == nil {
+		err = a.Jobs.Open()
+	}
+	if err == nil {
+		a.api, err = api.New(api.Config{Store: s, Media: a.Media, Jobs: a.Jobs, Cards: c.Cards, Uploads: uploads, Hosts: c.Hosts, Log: c.Log, Metrics: metrics})
 	}
 	if err != nil {
 		a.Close()
@@ -59,22 +68,44 @@ func Open(ctx context.Context, c Config) (*App, error) {
 	return a, nil
 }
 
+// bind makes sure that the folder of media belongs to the database: a worker with another folder would fail everybody's
+// work. A database that was never used has the first folder that comes.
+func bind(ctx context.Context, s *store.Store, data string) error {
+	file := filepath.Join(data, "installation")
+	b, err := os.ReadFile(file)
+	if err != nil && !errors.Is(err, os.ErrNotExist) {
+		return err
+	}
+	id, first, err := s.Bind(ctx, strings.TrimSpace(string(b)))
+	if err != nil {
+		return fault.Wrap(fault.KindOf(err), err, "The folder %s: %s", data, fault.Sentence(err))
+	}
+	if !first {
+		return nil
+	}
+	return media.Explain(os.WriteFile(file, []byte(id+"\n"), 0o644))
+}
+
 // Close lets go of everything.
 func (a *App) Close() {
 	a.Media.Close()
 	a.Store.Close()
 }
 
-// stopWithin is how long open requests and work may take to end.
-const stopWithin = 10 * time.Second
-
-// Serve answers on l, and does work, until ctx ends.
+// Serve answers on l, and does work, until ctx ends. Then requests in flight finish, work is put back, and whatever would
+// go on for longer is cut off.
 func (a *App) Serve(ctx context.Context, l net.Listener) error {
-	server := &http.Server{Handler: a.api, ReadHeaderTimeout: 10 * time.Second, BaseContext: func(net.Listener) context.Context { return ctx }}
+	// What requests do does not end with ctx: an edit that is being made is made.
+	base, cut := context.WithCancel(context.WithoutCancel(ctx))
+	defer cut()
+	server := &http.Server{
+		Handler: a.api, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
+		BaseContext: func(net.Listener) context.Context { return base },
+	}
 	if err := a.Jobs.Start(context.WithoutCancel(ctx)); err != nil {
 		return err
 	}
-	watching, unwatch := context.WithCancel(ctx)
+	watching, unwatch := context.WithCancel(context.WithoutCancel(ctx))
 	var watch sync.WaitGroup
 	watch.Go(func() { a.Store.Watch(watching) })
 	defer watch.Wait()
@@ -88,8 +119,29 @@ func (a *App) Serve(ctx context.Context, l net.Listener) error {
 	}
 	end, cancel := context.WithTimeout(context.WithoutCancel(ctx), stopWithin)
 	defer cancel()
-	return errors.Join(err, server.Shutdown(end), a.Jobs.Stop(end))
+	var both errgroup.Group
+	both.Go(func() error {
+		a.api.End()
+		requests, cancel := context.WithTimeout(end, finishWithin)
+		defer cancel()
+		if server.Shutdown(requests) != nil { // downloads go on for as long as somebody reads
+			cut()
+			return server.Close()
+		}
+		return nil
+	})
+	both.Go(func() error { return a.Jobs.Stop(end) })
+	if stopped := both.Wait(); err == nil || errors.Is(err, http.ErrServerClosed) {
+		err = stopped
+	}
+	return err
 }
+
+// stopWithin is how long open requests and work may take to end, finishWithin how much of that requests have.
+const (
+	stopWithin   = 9 * time.Second
+	finishWithin = 4 * time.Second
+)
 
 // Work does queued work without serving, until ctx ends.
 func (a *App) Work(ctx context.Context) error {

@@ -346,16 +346,23 @@ func another(s *apptest.Server) string {
 
 func TestForeignPagesAreRefused(t *testing.T) {
 	s := apptest.Start(t)
-	for name, change := range map[string]func(*http.Request){
-		"host":   func(r *http.Request) { r.Host = "evil.example" },
-		"origin": func(r *http.Request) { r.Header.Set("Origin", "http://evil.example") },
+	for name, c := range map[string]struct {
+		change func(*http.Request)
+		status int
+	}{
+		"host":   {func(r *http.Request) { r.Host = "evil.example" }, http.StatusMisdirectedRequest},
+		"origin": {func(r *http.Request) { r.Header.Set("Origin", "http://evil.example") }, http.StatusForbidden},
+		"site":   {func(r *http.Request) { r.Header.Set("Sec-Fetch-Site", "cross-site") }, http.StatusForbidden},
+		"post":   {func(r *http.Request) { r.Method = "POST"; r.Header.Set("Sec-Fetch-Site", "same-site") }, http.StatusForbidden},
 	} {
 		req, _ := http.NewRequest("GET", s.Base+api.Base+"/productions", nil)
-		change(req)
+		c.change(req)
 		res, err := http.DefaultClient.Do(req)
 		require.NoError(t, err)
 		res.Body.Close()
-		assert.Equal(t, http.StatusBadRequest, res.StatusCode, name)
+		assert.Equal(t, c.status, res.StatusCode, name)
+		assert.Contains(t, res.Header.Get("Content-Security-Policy"), "base-uri 'none'", name)
+		assert.Equal(t, "DENY", res.Header.Get("X-Frame-Options"), name)
 	}
 	res, err := http.Get(s.Base + api.Base + "/nothing")
 	require.NoError(t, err)
@@ -381,7 +388,7 @@ func TestRequestsThatMakeNoSense(t *testing.T) {
 		{404, "POST", p + "/spec", api.SpecChoice{Revision: v.Revision, Spec: "none"}, "no delivery spec"},
 		{404, "POST", p + "/ties", api.TieRequest{Revision: v.Revision, Row: "stem", From: "DX", Output: "none/L"}, "no output"},
 		{404, "POST", p + "/unravel", map[string]any{"revision": v.Revision, "take": "nonsense"}, "no such take"},
-		{400, "POST", p + "/unravel", "revision: 1", "can't be read"},
+		{400, "POST", p + "/unravel", "revision: 1", "Content-Type"},
 		{404, "GET", "/reels/nonsense", nil, "no such reel"},
 		{404, "GET", "/prints/nonsense", nil, "no such print"},
 		{400, "POST", "/specs", "id: [", "YAML"},
@@ -402,6 +409,7 @@ func TestOwnSpecs(t *testing.T) {
 	var specs []api.Spec
 	s.OK("GET", "/specs", nil, &specs)
 	assert.Len(t, specs, 3)
+	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/specs", strings.Replace(text, "mono-dialogue", "eight-channel-mix", 1)), "ships with")
 	p := printed(s, production, v, map[string]any{"spec": "mono-dialogue"})
 	require.NotNil(t, p.Report, p.Message)
 	assert.True(t, p.Report.Pass, "%+v", p.Report.Findings)
@@ -412,6 +420,9 @@ func TestOwnSpecs(t *testing.T) {
 	s.OK("GET", "/reels/"+v.Id, nil, &now)
 	assert.Equal(t, v, now, "printing for another spec leaves the reel's weave as it is")
 	assert.Contains(t, string(s.File("/specs/schema")), "Delivery spec")
+	s.OK("DELETE", "/specs/mono-dialogue", nil, nil)
+	s.Refused(http.StatusNotFound, "DELETE", "/specs/mono-dialogue", nil)
+	s.Refused(http.StatusNotFound, "DELETE", "/specs/eight-channel-mix", nil)
 }
 
 func TestPrintsCanBeStopped(t *testing.T) {

@@ -109,14 +109,7 @@ func batch(s *apptest.Server, production, kind string, takes ...string) (w api.W
 	var queued struct{ Work string }
 	s.OK("POST", "/productions/"+production+"/batches", map[string]any{"kind": kind, "takes": takes, "settings": map[string]any{"all": false, "singly": false}}, &queued)
 	s.Settled(production)
-	var list []api.Work
-	s.OK("GET", "/productions/"+production+"/work", nil, &list)
-	for _, w := range list {
-		if w.ID == queued.Work {
-			return w
-		}
-	}
-	return w
+	return work(s, queued.Work)
 }
 
 func TestABatchSaysWhatCouldNotBeDone(t *testing.T) {

@@ -172,7 +172,7 @@ func TestReelsAreWrittenAsLists(t *testing.T) {
 	assert.Contains(t, adl, `(Track) 2 "Ines lav"`)
 	assert.Contains(t, adl, `"URL:file://localhost/LF03_12A_T3.wav" _ 10.00.01.00/0000 00.00.03.00/0000`)
 	assert.Regexp(t, `\(Cut\) I 000\d 3 2 10\.00\.01\.00/0000 10\.00\.01\.00/0000 10\.00\.04\.00/0000 R`, adl)
-	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", path, map[string]any{"format": "txt"}), "edl, otio or adl")
+	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", path, map[string]any{"format": "txt"}), "one of the allowed values")
 }
 
 // format is the ending of a list by the title of the work that wrote it.
@@ -209,7 +209,7 @@ func TestAListSaysWhatItCouldNotTake(t *testing.T) {
 	s.OK("GET", "/productions/"+production+"/work", nil, &works)
 	i := slices.IndexFunc(works, func(w api.Work) bool { return w.Kind == "list" })
 	require.GreaterOrEqual(t, i, 0)
-	w := works[i]
+	w := work(s, works[i].ID)
 	require.Equal(t, "done", w.State, w.Message)
 	var undone []string
 	for _, o := range w.Report {

@@ -394,8 +394,10 @@ func TestTwoSilentChannelsOfASetAreTwoFiles(t *testing.T) {
 	}
 	s.Bring(production, names...)
 	var list api.TakeList
-	s.OK("GET", "/productions/"+production+"/takes", nil, &list)
-	require.Len(t, list.Takes, 1)
+	require.Eventually(t, func() bool { // they are put together a moment after the last has come in
+		s.OK("GET", "/productions/"+production+"/takes", nil, &list)
+		return len(list.Takes) == 1
+	}, 5*time.Second, 10*time.Millisecond)
 	assert.Equal(t, []string{"L", "R", "C", "LFE", "Ls", "Rs"}, list.Takes[0].Sets[0].Labels)
 }
 

@@ -96,7 +96,7 @@ func progressed(t *testing.T, s *apptest.Server, production string, far func(api
 		var list []api.Work
 		s.OK("GET", "/productions/"+production+"/work", nil, &list)
 		for _, w := range list {
-			if far(w) {
+			if w = work(s, w.ID); far(w) {
 				found = w
 				return true
 			}

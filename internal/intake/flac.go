@@ -95,8 +95,11 @@ func decodeFLAC(ctx context.Context, r io.Reader, to io.Writer, progress func(fl
 	}
 	shift := uint(8*h.Bytes - h.BitDepth) // narrower integers stand left-justified
 	var raw []byte
-	at := int64(0)
+	at, most := int64(0), int64(maxHours*3600)*int64(h.SampleRate)
 	for {
+		if at > most {
+			return fault.New(fault.Damaged, "The FLAC file unfolds to more than %d hours; it is damaged", maxHours)
+		}
 		if err := ctx.Err(); err != nil {
 			return fault.Wrap(fault.Cancelled, err, "Decoding was stopped")
 		}

@@ -28,7 +28,8 @@ type Stream struct {
 	Index       int // among the file's audio streams, from 0
 	Description take.Description
 
-	codec string // of a movie's stream
+	codec  string  // of a movie's stream
+	begins float64 // seconds after the movie, as it says
 }
 
 // Endings are those of the files that can be taken in, lower case.

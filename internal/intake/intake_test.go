@@ -3,12 +3,14 @@ package intake
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"math"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"slices"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -65,7 +67,9 @@ func TestMovieWithTwoStreams(t *testing.T) {
 
 	proxy := filepath.Join(dir, "proxy.mp4")
 	share := 0.0
-	require.NoError(t, Proxy(context.Background(), movie, *c.Movie, proxy, func(s float64) { share = s }))
+	seconds, err := Proxy(context.Background(), movie, *c.Movie, proxy, func(s float64) { share = s })
+	require.NoError(t, err)
+	assert.InDelta(t, 1, seconds, 0.05)
 	p, err := Probe(context.Background(), proxy, "proxy.mp4")
 	require.NoError(t, err)
 	assert.Equal(t, "h264", p.Movie.Codec)
@@ -169,6 +173,46 @@ func TestWithoutFfmpeg(t *testing.T) {
 	_, err := Probe(context.Background(), file, "a.mov")
 	assert.Equal(t, fault.Unsupported, fault.KindOf(err))
 	assert.Contains(t, fault.Sentence(err), "ffmpeg")
+}
+
+// A8. A small file that says its sound begins hours in would unfold to gigabytes of silence.
+func TestSoundThatBeginsFarIntoASmallFileIsRefused(t *testing.T) {
+	dir := t.TempDir()
+	movie := filepath.Join(dir, "late.mkv")
+	ffmpeg(t, "-f", "lavfi", "-i", "testsrc2=s=64x36:r=25:d=1", "-itsoffset", "80000", "-f", "lavfi", "-i", "sine=d=1", "-c:v", "libx264", "-c:a", "aac", movie)
+	c, err := Probe(context.Background(), movie, "late.mkv")
+	require.NoError(t, err)
+	out := filepath.Join(dir, "x.wav")
+	err = Extract(context.Background(), movie, c.Streams[0], out, nil)
+	assert.Equal(t, fault.Damaged, fault.KindOf(err), "%v", err)
+	assert.NoFileExists(t, out)
+}
+
+// A8. A child goes with its parent, also where that is killed.
+func TestFfmpegDiesWithItsParent(t *testing.T) {
+	if os.Getenv("LOOM_TEST_PARENT") != "" {
+		_, _ = encode(context.Background(), 0, nil, "-re", "-f", "lavfi", "-i", "sine=d=600", "-f", "null", "-metadata", "comment="+os.Getenv("LOOM_TEST_PARENT"), "-")
+		return
+	}
+	mark := fmt.Sprintf("parent-%d-%d", os.Getpid(), time.Now().UnixNano())
+	parent := exec.Command(os.Args[0], "-test.run=^TestFfmpegDiesWithItsParent$")
+	parent.Env = append(os.Environ(), "LOOM_TEST_PARENT="+mark)
+	require.NoError(t, parent.Start())
+	require.Eventually(t, func() bool { return runs(mark) }, 10*time.Second, 10*time.Millisecond)
+	require.NoError(t, parent.Process.Kill())
+	_ = parent.Wait()
+	assert.Eventually(t, func() bool { return !runs(mark) }, 5*time.Second, 10*time.Millisecond)
+}
+
+// runs tells whether a process goes on that has a word in its command line.
+func runs(word string) bool {
+	lines, _ := filepath.Glob("/proc/[0-9]*/cmdline")
+	for _, l := range lines {
+		if b, err := os.ReadFile(l); err == nil && bytes.Contains(b, []byte(word)) {
+			return true
+		}
+	}
+	return false
 }
 
 func TestStopped(t *testing.T) {

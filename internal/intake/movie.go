@@ -13,6 +13,7 @@ import (
 	"os"
 	"os/exec"
 	"path"
+	"runtime"
 	"strconv"
 	"strings"
 	"syscall"
@@ -53,6 +54,7 @@ type probed struct {
 		Bits        int               `json:"bits_per_sample"`
 		RawBits     string            `json:"bits_per_raw_sample"`
 		Duration    string            `json:"duration"`
+		Start       string            `json:"start_time"`
 		Tags        map[string]string `json:"tags"`
 		Disposition map[string]int    `json:"disposition"`
 	} `json:"streams"`
@@ -117,7 +119,7 @@ func contentsOf(report []byte, name string) (Contents, error) {
 			d.Tracks = append(d.Tracks, take.Track{Index: i + 1, Use: take.Unknown, Name: trackName(s.Tags, s.Channels)})
 		}
 		c.Movie.stamp(&d, code)
-		c.Streams = append(c.Streams, Stream{Index: len(c.Streams), Description: d, codec: s.Codec})
+		c.Streams = append(c.Streams, Stream{Index: len(c.Streams), Description: d, codec: s.Codec, begins: number(s.Start)})
 	}
 	if c.Movie == nil && len(c.Streams) == 0 {
 		return Contents{}, fault.New(fault.BadInput, "The file has neither a picture nor sound")
@@ -241,17 +243,53 @@ func (s Stream) pcm() string {
 func extractMovie(ctx context.Context, local string, s Stream, out string, progress func(float64)) error {
 	ctx, cancel := context.WithTimeout(ctx, patience(local))
 	defer cancel()
-	return encode(ctx, float64(s.Description.Frames)/float64(s.Description.SampleRate), progress,
+	most := mostSound(local)
+	d := s.Description
+	if led := s.begins * float64(d.SampleRate*d.Channels*s.pcmBytes()); led > float64(most) {
+		return fault.New(fault.Damaged, "The movie says that its sound begins %s in, which its size belies; it is damaged", timecode.Clock(int64(s.begins), 1))
+	}
+	_, err := encode(ctx, float64(s.Description.Frames)/float64(s.Description.SampleRate), progress,
 		"-format_whitelist", formats, "-protocol_whitelist", "file", "-i", "file:"+local, "-map", fmt.Sprintf("0:a:%d", s.Index), "-map_metadata", "-1",
-		"-af", "aresample=first_pts=0", "-c:a", s.pcm(), "-fflags", "+bitexact", "-rf64", "auto", "-f", "wav", "-y", "file:"+out)
+		"-af", "aresample=first_pts=0", "-c:a", s.pcm(), "-fflags", "+bitexact", "-rf64", "auto", "-f", "wav",
+		"-t", fmt.Sprint(maxHours*3600), "-fs", fmt.Sprint(most), "-y", "file:"+out)
+	if info, statErr := os.Stat(out); err == nil && statErr == nil && info.Size() >= most-1<<20 {
+		return fault.New(fault.Damaged, "The movie's sound unfolds to more than %d MB, which its size belies; it is damaged", most>>20)
+	}
+	return err
 }
 
-// Proxy writes a small picture that every browser plays, without sound, and that can be stepped through quickly.
-func Proxy(ctx context.Context, local string, m Movie, out string, progress func(float64)) error {
+// maxHours is the longest movie whose sound is taken.
+const maxHours = 24
+
+// mostSound is how many bytes the sound of a file may unfold to: no coding of sound that is worth it saves more, and a
+// damaged file may claim anything.
+func mostSound(local string) int64 {
+	most := int64(1 << 30)
+	if info, err := os.Stat(local); err == nil {
+		most += 1000 * info.Size()
+	}
+	return most
+}
+
+// pcmBytes is the size of a sample as it is extracted.
+func (s Stream) pcmBytes() int {
+	switch s.pcm() {
+	case "pcm_s16le":
+		return 2
+	case "pcm_s24le":
+		return 3
+	}
+	return 4
+}
+
+// Proxy writes a small picture that every browser plays, without sound, and that can be stepped through quickly. It
+// gives how many seconds of picture there were, which may be less than the movie claims.
+func Proxy(ctx context.Context, local string, m Movie, out string, progress func(float64)) (seconds float64, err error) {
 	ctx, cancel := context.WithTimeout(ctx, 4*patience(local))
 	defer cancel()
 	return encode(ctx, m.Seconds, progress, "-format_whitelist", formats, "-protocol_whitelist", "file", "-i", "file:"+local, "-map", "0:v:0", "-an", "-map_metadata", "-1",
-		"-vf", "scale=w=min(640\\,iw):h=-2", "-c:v", "libx264", "-preset", "veryfast", "-crf", "27", "-pix_fmt", "yuv420p", "-g", "12", "-movflags", "+faststart", "-f", "mp4", "-y", "file:"+out)
+		"-vf", "scale=w=min(640\\,iw):h=-2", "-c:v", "libx264", "-preset", "veryfast", "-crf", "27", "-pix_fmt", "yuv420p", "-g", "12", "-movflags", "+faststart", "-f", "mp4",
+		"-t", fmt.Sprint(maxHours*3600), "-fs", fmt.Sprint(mostSound(local)), "-y", "file:"+out)
 }
 
 // patience is how long ffmpeg may take over a file: a minute, and a second for each 2 MB.
@@ -274,6 +312,8 @@ func run(ctx context.Context, program string, args ...string) ([]byte, error) {
 	}
 	printed := &limited{left: maxReport}
 	c.Stdout = printed
+	runtime.LockOSThread() // the child dies with the thread that started it
+	defer runtime.UnlockOSThread()
 	if err := c.Run(); err != nil {
 		return nil, explain(ctx, err, said.String())
 	}
@@ -287,35 +327,47 @@ func command(ctx context.Context, program string, args ...string) (*exec.Cmd, *l
 	}
 	c := exec.CommandContext(ctx, found, args...)
 	c.WaitDelay = 5 * time.Second
+	c.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL} // also where this process is killed
 	said := &limited{left: 64 << 10}
 	c.Stderr = said
 	return c, said, nil
 }
 
-// encode runs ffmpeg and follows its progress.
-func encode(ctx context.Context, seconds float64, progress func(float64), args ...string) error {
-	c, said, err := command(ctx, "ffmpeg", append([]string{"-nostdin", "-v", "error", "-progress", "pipe:1", "-nostats"}, args...)...)
+// maxPixels is the largest picture that is decoded: more than any camera's.
+const maxPixels = 16384 * 8640
+
+// encode runs ffmpeg and follows its progress. It gives how many seconds it wrote.
+func encode(ctx context.Context, seconds float64, progress func(float64), args ...string) (wrote float64, err error) {
+	limits := []string{"-nostdin", "-v", "error", "-progress", "pipe:1", "-nostats", "-max_pixels", fmt.Sprint(maxPixels), "-threads", "2"}
+	c, said, err := command(ctx, "ffmpeg", append(limits, args...)...)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	out, err := c.StdoutPipe()
 	if err != nil {
-		return err
+		return 0, err
 	}
+	runtime.LockOSThread()
+	defer runtime.UnlockOSThread()
 	if err := c.Start(); err != nil {
-		return explain(ctx, err, "")
+		return 0, explain(ctx, err, "")
 	}
 	lines := bufio.NewScanner(out)
 	for lines.Scan() {
-		if us, ok := strings.CutPrefix(lines.Text(), "out_time_us="); ok && progress != nil && seconds > 0 {
-			progress(min(1, number(us)/1e6/seconds))
+		us, ok := strings.CutPrefix(lines.Text(), "out_time_us=")
+		if !ok {
+			continue
+		}
+		wrote = number(us) / 1e6
+		if progress != nil && seconds > 0 {
+			progress(min(1, wrote/seconds))
 		}
 	}
 	_, _ = io.Copy(io.Discard, out) // a line too long for the scanner
 	if err := c.Wait(); err != nil {
-		return explain(ctx, err, said.String())
+		return wrote, explain(ctx, err, said.String())
 	}
-	return nil
+	return wrote, nil
 }
 
 // explain makes an error of what ffmpeg said last.

@@ -111,11 +111,16 @@ func (a *attempt) makeTakes(ctx context.Context, args importArgs) (takes []store
 		if err != nil {
 			return nil, err
 		}
-		if err := intake.Proxy(ctx, local, *m, proxy, a.progress(ctx, 0.3, 0.5)); err != nil {
+		seconds, err := intake.Proxy(ctx, local, *m, proxy, a.progress(ctx, 0.3, 0.5))
+		if err != nil {
 			return nil, err
 		}
 		if len(contents.Streams) == 0 {
 			file.Description, file.Channels = m.Describe(args.Name), []store.Channel{}
+			if missing := m.Seconds - seconds; missing > 0.5 {
+				file.Description.Frames = int64(seconds * 48000)
+				cutShort(&file.Description, "picture", int64(m.Seconds*48000))
+			}
 			file.Kind = take.KindOf(file.Description, from)
 			takes = append(takes, file)
 		}
@@ -191,12 +196,16 @@ func found(d *take.Description, src *wave.File) error {
 	d.Recovered, d.Warnings = src.Recovered, append([]take.Warning{}, src.Warnings...)
 	// Containers count in ticks of their own, and coded sound in packets, so a little less is no damage.
 	if missing := claimed - d.Frames; missing > int64(d.SampleRate)/4 {
-		d.Recovered = true
-		w := take.Warning{Code: "cut-short", Message: fmt.Sprintf("The file says that its sound is %s long, but it breaks off after %s; the rest is missing",
-			timecode.Clock(claimed, d.SampleRate), timecode.Clock(d.Frames, d.SampleRate))}
-		d.Warnings = append([]take.Warning{w}, d.Warnings...)
+		cutShort(d, "sound", claimed)
 	}
 	return nil
+}
+
+// cutShort warns that a file has less than it claims, in frames at the description's rate.
+func cutShort(d *take.Description, what string, claimed int64) {
+	w := take.Warning{Code: "cut-short", Message: fmt.Sprintf("The file says that its %s is %s long, but it breaks off after %s; the rest is missing",
+		what, timecode.Clock(claimed, d.SampleRate), timecode.Clock(d.Frames, d.SampleRate))}
+	d.Recovered, d.Warnings = true, append([]take.Warning{w}, d.Warnings...)
 }
 
 // openStaged opens a WAVE file that this attempt has written, synced to the disk, and says what it is. The caller calls

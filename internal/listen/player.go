@@ -3,9 +3,12 @@ package listen
 import (
 	"context"
 	"encoding/binary"
+	"fmt"
 	"math"
+	"runtime/debug"
 	"slices"
 	"sync"
+	"time"
 
 	"github.com/coder/websocket"
 
@@ -41,6 +44,8 @@ type player struct {
 	mu      sync.Mutex
 	heard   int64 // frames the browser has played
 	changed bool
+	began   time.Time // when the first block was sent
+	rate    int       // of the reel, in Hz
 	tap     engine.Tap
 	solo    []string
 	around  *reel.Span // what is played again and again
@@ -72,21 +77,59 @@ func (p *player) played(frames int64) {
 	}
 }
 
-// room waits until another block may be sent.
+// room waits until another block may be sent: when the browser has played what it has, and no sooner than sound takes,
+// whatever the browser says.
 func (p *player) room(ctx context.Context, sent int64) error {
 	for {
-		p.mu.Lock()
-		free := sent-p.heard < lead
-		p.mu.Unlock()
-		if free {
+		wait := p.wait(sent)
+		if wait == 0 {
 			return ctx.Err()
 		}
+		timer := time.NewTimer(wait)
 		select {
 		case <-ctx.Done():
+			timer.Stop()
 			return ctx.Err()
 		case <-p.wake:
+		case <-timer.C:
 		}
+		timer.Stop()
 	}
+}
+
+// wait is how long to wait before so many frames may be followed by others; 0 where they may be now.
+func (p *player) wait(sent int64) time.Duration {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.began.IsZero() {
+		p.began = time.Now()
+	}
+	// Clocks of sound and of the server differ a little; the lead makes up for that.
+	passed := int64(time.Since(p.began).Seconds() * 1.01 * float64(max(1, p.rate)))
+	if ahead := sent - lead - passed; p.rate > 0 && ahead >= 0 {
+		return max(time.Millisecond, time.Duration(float64(ahead)/float64(p.rate)*float64(time.Second)))
+	}
+	if sent-min(p.heard, sent) < lead {
+		return 0
+	}
+	return time.Hour // until the browser has played some
+}
+
+// safely plays; a panic is an error of this player alone.
+func (p *player) safely(ctx context.Context) (err error) {
+	defer func() {
+		if broke := recover(); broke != nil {
+			p.connection.server.Log.Error("panic while playing", "panic", broke, "stack", string(debug.Stack()))
+			err = fmt.Errorf("panic: %v", broke)
+		}
+	}()
+	return p.run(ctx)
+}
+
+func (p *player) pace(rate int) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.rate = rate
 }
 
 func (p *player) loop() *reel.Span {
@@ -105,11 +148,12 @@ func (p *player) settings() (tap engine.Tap, solo []string, changed bool) {
 
 // desk is what renders: an engine, and the one before it while the sound goes over from one to the other.
 type desk struct {
-	eng, old    *engine.Engine
-	tap, oldTap engine.Tap
-	end         int64
-	meters      []*loudness.ProgrammeMeter
-	readings    []float64
+	eng, old        *engine.Engine
+	files, oldFiles Files // that they read
+	tap, oldTap     engine.Tap
+	end             int64
+	meters          []*loudness.ProgrammeMeter
+	readings        []float64
 	// Room for a block and what a slower pace needs around it.
 	left, right, otherLeft, otherRight []float64
 	slow                               *dsp.Resampler
@@ -127,14 +171,31 @@ func newDesk(slow bool) *desk {
 }
 
 // take goes over to another state of the reel or another tap.
-func (d *desk) take(r *reel.Reel, eng *engine.Engine, tap engine.Tap) {
-	d.old, d.oldTap = d.eng, d.tap
-	d.eng, d.tap, d.end = eng, tap, r.End()
+func (d *desk) take(r *reel.Reel, eng *engine.Engine, files Files, tap engine.Tap) {
+	d.letGo()
+	d.old, d.oldFiles, d.oldTap = d.eng, d.files, d.tap
+	d.eng, d.files, d.tap, d.end = eng, files, tap, r.End()
 	if outputs := len(r.OutputList()); len(d.meters) != outputs {
-		d.meters, d.old = nil, nil
+		d.letGo()
+		d.meters = nil
 		for range outputs {
 			d.meters = append(d.meters, loudness.NewProgrammeMeter(r.Head.SampleRate))
 		}
+	}
+}
+
+// letGo closes what the engine before this one reads.
+func (d *desk) letGo() {
+	if d.oldFiles != nil {
+		d.oldFiles.Close()
+	}
+	d.old, d.oldFiles = nil, nil
+}
+
+func (d *desk) close() {
+	d.letGo()
+	if d.files != nil {
+		d.files.Close()
 	}
 }
 
@@ -155,7 +216,7 @@ func (d *desk) pull(at int64, n int) error {
 	}
 	// What changes is faded over one block, so that no step is heard.
 	old := d.old
-	d.old = nil
+	defer d.letGo()
 	if err := old.Render(at, n); err != nil {
 		return err
 	}
@@ -184,10 +245,9 @@ func (d *desk) pullSlowly(at int64, n int) error {
 }
 
 func (p *player) run(ctx context.Context) error {
-	session := p.connection.server.Library.Session(ctx)
-	defer session.Close()
 	half := p.what.Speed == 0.5
 	d := newDesk(half)
+	defer d.close()
 	message := make([]byte, headBytes+block*8)
 	p.change(p.tap, p.solo, p.what.Loop) // the first block loads
 	at, pace := p.what.From, int64(1)
@@ -205,11 +265,14 @@ func (p *player) run(ctx context.Context) error {
 				return err
 			}
 			tap, _, _ = p.settings() // a take's tap is known once it has been loaded
-			eng, err := engine.New(r, session.Open, engine.Options{Solo: solo})
+			files := p.connection.server.Files(ctx)
+			eng, err := engine.New(r, files.Open, engine.Options{Solo: solo})
 			if err != nil {
+				files.Close()
 				return err
 			}
-			d.take(r, eng, tap)
+			d.take(r, eng, files, tap)
+			p.pace(r.Head.SampleRate)
 		}
 		loop := p.loop()
 		if loop != nil && at >= loop.To {
@@ -267,7 +330,7 @@ func (p *player) load(ctx context.Context) (*reel.Reel, error) {
 	case "match":
 		return p.matched()
 	}
-	o, err := p.connection.server.Library.Store.Reel(ctx, p.what.Reel)
+	o, err := p.connection.server.Known.Reel(ctx, p.what.Reel)
 	if err != nil {
 		return nil, err
 	}
@@ -311,7 +374,7 @@ func encode(message []byte, generation uint32, position int64, left, right []flo
 // through the same engine as everything else. Channels that are read together sound as they are read; two others sound
 // left and right, and more are added up.
 func (p *player) takeAlone() (*reel.Reel, error) {
-	t, err := p.connection.server.Library.Store.Take(p.connection.ctx, p.what.Take)
+	t, err := p.connection.server.Known.Take(p.connection.ctx, p.what.Take)
 	if err != nil {
 		return nil, err
 	}
@@ -334,7 +397,7 @@ func (p *player) takeAlone() (*reel.Reel, error) {
 // matched makes a reel of a take against its reference, which starts at 0: both in the middle, or the reference left and
 // the take right.
 func (p *player) matched() (*reel.Reel, error) {
-	known := p.connection.server.Library.Store
+	known := p.connection.server.Known
 	t, err := known.Take(p.connection.ctx, p.what.Take)
 	if err != nil {
 		return nil, err

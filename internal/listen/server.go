@@ -14,13 +14,45 @@ import (
 	"zestyloom/core/engine"
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
-	"zestyloom/internal/library"
+	"zestyloom/core/wave"
+	"zestyloom/internal/store"
 )
 
-// Server answers WebSocket connections.
+// Known is where reels and takes are looked up.
+type Known interface {
+	Reel(ctx context.Context, id string) (store.OpenReel, error)
+	Take(ctx context.Context, id string) (store.Take, error)
+}
+
+// Files holds the files open that an engine reads.
+type Files interface {
+	Open(take string) (*wave.File, error)
+	Close()
+}
+
+// Server answers WebSocket connections until it is closed.
 type Server struct {
-	Library library.Library
-	Log     *slog.Logger
+	Known Known
+	Files func(ctx context.Context) Files
+	Log   *slog.Logger
+	// Heard is told of each listener that comes (1) and goes (-1); it may be nil.
+	Heard func(listeners int)
+
+	once  sync.Once
+	ctx   context.Context
+	end   context.CancelFunc
+	conns sync.WaitGroup
+}
+
+func (s *Server) begin() {
+	s.once.Do(func() { s.ctx, s.end = context.WithCancel(context.Background()) })
+}
+
+// Close ends all connections and waits for what plays on them.
+func (s *Server) Close() {
+	s.begin()
+	s.end()
+	s.conns.Wait()
 }
 
 // request is a message of the browser's.
@@ -54,6 +86,29 @@ type lane struct {
 	Channel int    `json:"channel"` // of the clip, from 0; −1 for all
 }
 
+// farthest is the largest position that a message may name, in samples: more than two days at any rate.
+const farthest = 1 << 36
+
+// parse reads a message. What lies beyond any reel is refused here, so that nothing behind has to reckon with it.
+func parse(message []byte) (r request, err error) {
+	if err := json.Unmarshal(message, &r); err != nil {
+		return r, fault.Wrap(fault.BadInput, err, "The message can't be read")
+	}
+	places := []int64{r.Offset, r.From, r.Until}
+	if r.Loop != nil {
+		places = append(places, r.Loop.From, r.Loop.To)
+		if r.Loop.To < r.Loop.From {
+			return r, fault.New(fault.BadInput, "The loop ends before it begins")
+		}
+	}
+	for _, at := range places {
+		if at > farthest || at < -farthest {
+			return r, fault.New(fault.BadInput, "The message names a place that no reel reaches to")
+		}
+	}
+	return r, nil
+}
+
 // reply is a text message to the browser.
 type reply struct {
 	Generation uint32    `json:"generation"`
@@ -77,8 +132,16 @@ func (s *Server) ServeHTTP(w http.ResponseWriter, req *http.Request) {
 	}
 	defer conn.CloseNow()
 	conn.SetReadLimit(maxMessage)
+	s.begin()
+	s.conns.Add(1)
+	defer s.conns.Done()
+	if s.Heard != nil {
+		s.Heard(1)
+		defer s.Heard(-1)
+	}
 	ctx, cancel := context.WithCancel(req.Context())
 	defer cancel()
+	defer context.AfterFunc(s.ctx, cancel)()
 	c := &connection{server: s, conn: conn, ctx: ctx}
 	defer c.stop()
 	for {
@@ -86,9 +149,9 @@ func (s *Server) ServeHTTP(w http.ResponseWriter, req *http.Request) {
 		if err != nil {
 			return
 		}
-		var r request
-		if err := json.Unmarshal(message, &r); err != nil {
-			c.send(reply{Error: "The message can't be read"})
+		r, err := parse(message)
+		if err != nil {
+			c.send(reply{Generation: r.Generation, Error: fault.Sentence(err)})
 			continue
 		}
 		c.handle(r)
@@ -98,7 +161,9 @@ func (s *Server) ServeHTTP(w http.ResponseWriter, req *http.Request) {
 // connection plays one thing at a time.
 type connection struct {
 	server *Server
-	conn   *websocket.Conn
+	conn   interface {
+		Write(ctx context.Context, kind websocket.MessageType, message []byte) error
+	}
 	// ctx is the connection's. Writes use it and not that of what plays, because a write that is cancelled half-way
 	// leaves nothing but to close the connection.
 	ctx context.Context
@@ -121,7 +186,7 @@ func (c *connection) handle(r request) {
 		c.mu.Unlock()
 		go func() {
 			defer close(done)
-			if err := p.run(playCtx); err != nil && playCtx.Err() == nil {
+			if err := p.safely(playCtx); err != nil && playCtx.Err() == nil {
 				sentence := fault.Sentence(err)
 				if fault.KindOf(err) == "" {
 					c.server.Log.Error("playing", "error", err)

@@ -124,14 +124,32 @@ func (s *Store) Reel(ctx context.Context, id string) (o OpenReel, err error) {
 // changed the reel since, the command is made all the same unless it would change something that they changed too: that
 // is Stale, says who did what, and changes nothing. A command that changes nothing gives the reel as it is.
 func (s *Store) Do(ctx context.Context, id string, revision int64, author string, plan func(*reel.Reel) (reel.Command, error)) (OpenReel, error) {
-	return s.DoUnder(ctx, Claim{}, id, revision, author, plan)
+	return s.do(ctx, Claim{}, "", id, revision, author, plan)
 }
 
-// DoUnder is Do under the claim of the work that does it; with the zero claim it is Do.
+// DoOnce is Do for a request with a key of its own. Made again, it changes nothing and gives the reel as it is.
+func (s *Store) DoOnce(ctx context.Context, key, id string, revision int64, author string, plan func(*reel.Reel) (reel.Command, error)) (OpenReel, error) {
+	if len(key) > 200 {
+		return OpenReel{}, fault.New(fault.BadInput, "The key of a request has at most 200 characters")
+	}
+	return s.do(ctx, Claim{}, key, id, revision, author, plan)
+}
+
+// DoUnder is Do under the claim of the work that does it.
 func (s *Store) DoUnder(ctx context.Context, c Claim, id string, revision int64, author string, plan func(*reel.Reel) (reel.Command, error)) (OpenReel, error) {
+	return s.do(ctx, c, "", id, revision, author, plan)
+}
+
+func (s *Store) do(ctx context.Context, c Claim, key, id string, revision int64, author string, plan func(*reel.Reel) (reel.Command, error)) (OpenReel, error) {
 	return s.edit(ctx, id, func(tx pgx.Tx, o OpenReel) (step, error) {
 		if c != (Claim{}) {
 			if err := c.hold(ctx, tx); err != nil {
+				return step{}, err
+			}
+		}
+		if key != "" {
+			var done bool
+			if err := tx.QueryRow(ctx, "select exists (select 1 from reel_log where reel_id = $1 and key = $2)", id, key).Scan(&done); err != nil || done {
 				return step{}, err
 			}
 		}
@@ -147,7 +165,7 @@ func (s *Store) DoUnder(ctx context.Context, c Claim, id string, revision int64,
 			return step{}, err
 		}
 		_, err = tx.Exec(ctx, "update reel_log set state = 'dropped' where reel_id = $1 and kind = 'do' and state = 'undone' and author = $2", id, author)
-		return step{kind: "do", name: name, change: change, author: author}, err
+		return step{kind: "do", name: name, change: change, author: author, key: key}, err
 	})
 }
 
@@ -170,7 +188,7 @@ func conflict(ctx context.Context, tx pgx.Tx, o OpenReel, revision int64, change
 	}
 	for _, l := range others {
 		if change.Meets(l.Change) {
-			return fault.New(fault.Stale, "%s has changed the same in the meantime (%s). Your edit was not made; look at it and do it once more", l.Author, l.Name)
+			return stale(o.Revision, "%s has changed the same in the meantime (%s). Your edit was not made; look at it and do it once more", l.Author, l.Name)
 		}
 	}
 	return nil
@@ -187,18 +205,25 @@ func (s *Store) Redo(ctx context.Context, id string, revision int64, author stri
 	return s.turn(ctx, id, revision, author, "redo")
 }
 
-// newest finds what undo would take back, and redo bring back: one's own before others'.
-var newest = map[string]string{
-	"undo": "select revision, name, author from reel_log where reel_id = $1 and kind = 'do' and state = 'done' order by author = $2 desc, revision desc limit 1",
-	"redo": "select revision, name, author from reel_log where reel_id = $1 and kind = 'do' and state = 'undone' order by author = $2 desc, revision limit 1",
+// newest finds what undo would take back, and redo bring back: one's own before others'. Each is one look into an index.
+func newest(ctx context.Context, q querier, kind, id, author string) (revision int64, name, by string, err error) {
+	state, order := "done", "desc"
+	if kind == "redo" {
+		state, order = "undone", "asc"
+	}
+	const columns = "select revision, name, author from reel_log where reel_id = $1 and kind = 'do' and state = "
+	err = q.QueryRow(ctx, columns+"'"+state+"' and author = $2 order by revision "+order+" limit 1", id, author).Scan(&revision, &name, &by)
+	if errors.Is(err, pgx.ErrNoRows) {
+		err = q.QueryRow(ctx, columns+"'"+state+"' order by revision "+order+" limit 1", id).Scan(&revision, &name, &by)
+	}
+	return revision, name, by, err
 }
 
 func (s *Store) turn(ctx context.Context, id string, revision int64, author, kind string) (OpenReel, error) {
 	return s.edit(ctx, id, func(tx pgx.Tx, o OpenReel) (step, error) {
 		st := step{kind: kind, author: author}
-		var of int64
-		var by string
-		err := tx.QueryRow(ctx, newest[kind], id, author).Scan(&of, &st.name, &by)
+		of, name, by, err := newest(ctx, tx, kind, id, author)
+		st.name = name
 		if errors.Is(err, pgx.ErrNoRows) {
 			return st, fault.New(fault.BadInput, "There is nothing to %s on this reel", kind)
 		}
@@ -206,7 +231,7 @@ func (s *Store) turn(ctx context.Context, id string, revision int64, author, kin
 			return st, err
 		}
 		if by != author && o.Revision != revision {
-			return st, fault.New(fault.Stale, "%s has changed this reel in the meantime (%s). Look at it before you take it back", by, st.name)
+			return st, stale(o.Revision, "%s has changed this reel in the meantime (%s). Look at it before you take it back", by, st.name)
 		}
 		st.of = &of
 		state := "done"
@@ -228,6 +253,7 @@ type step struct {
 	kind, name, author string
 	change             reel.Change
 	of                 *int64
+	key                string // of the request; empty where it has none
 }
 
 func (s *Store) edit(ctx context.Context, id string, work func(pgx.Tx, OpenReel) (step, error)) (result OpenReel, err error) {
@@ -252,7 +278,7 @@ func (s *Store) edit(ctx context.Context, id string, work func(pgx.Tx, OpenReel)
 			return err
 		}
 		revision := o.Revision + 1
-		if _, err := tx.Exec(ctx, "insert into reel_log (reel_id, revision, kind, name, change, of, author) values ($1, $2, $3, $4, $5, $6, $7)", id, revision, st.kind, st.name, st.change, st.of, st.author); err != nil {
+		if _, err := tx.Exec(ctx, "insert into reel_log (reel_id, revision, kind, name, change, of, author, key) values ($1, $2, $3, $4, $5, $6, $7, nullif($8, ''))", id, revision, st.kind, st.name, st.change, st.of, st.author, st.key); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, "update reels set revision = $2, name = $3 where id = $1", id, revision, next.Head.Name); codeOf(err) == uniqueViolation {
@@ -340,16 +366,14 @@ func (s *Store) open(ctx context.Context, tx pgx.Tx, id, lock string) (o OpenRee
 // Turns gives what undo and redo would do. Another's step is named with who made it.
 func (s *Store) Turns(ctx context.Context, id, author string) (t Turns, err error) {
 	for kind, to := range map[string]*string{"undo": &t.Undo, "redo": &t.Redo} {
-		var revision int64
-		var by string
-		err := s.Pool.QueryRow(ctx, newest[kind], id, author).Scan(&revision, to, &by)
+		_, name, by, err := newest(ctx, s.Pool, kind, id, author)
 		if errors.Is(err, pgx.ErrNoRows) {
 			continue
 		}
 		if err != nil {
 			return t, notFound(err, "reel")
 		}
-		if by != author {
+		if *to = name; by != author {
 			*to += " (" + by + ")"
 		}
 	}
@@ -371,9 +395,9 @@ func (s *Store) Touched(ctx context.Context, id string, after, upTo int64) (t re
 	return reel.TouchedBy(changes...), err == nil, notFound(err, "reel")
 }
 
-// History lists the newest steps of a reel first.
-func (s *Store) History(ctx context.Context, id string, limit int) ([]Step, error) {
-	rows, err := s.Pool.Query(ctx, "select revision, kind, name, state, author, at from reel_log where reel_id = $1 order by revision desc limit $2", id, limit)
+// History lists the newest steps of a reel before a revision first.
+func (s *Store) History(ctx context.Context, id string, before int64, limit int) ([]Step, error) {
+	rows, err := s.Pool.Query(ctx, "select revision, kind, name, state, author, at from reel_log where reel_id = $1 and revision < $2 order by revision desc limit $3", id, before, limit)
 	if err != nil {
 		return nil, notFound(err, "reel")
 	}

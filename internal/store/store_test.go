@@ -27,6 +27,9 @@ var (
 	pal = timecode.Rate{Num: 25, Den: 1}
 )
 
+// How long what comes back is waited for, and how often it is looked at.
+const retrying, tick = 20 * time.Second, 10 * time.Millisecond
+
 func ferry(t testing.TB, s *store.Store) store.Production {
 	p, err := s.CreateProduction(ctx, "The Lantern Ferry", pal)
 	require.NoError(t, err)
@@ -276,7 +279,7 @@ func TestUndoReachesAcrossARestart(t *testing.T) {
 	assert.Empty(t, turns(t, s, id, "ines").Redo)
 	_, err = s.Redo(ctx, id, o.Revision, "ines")
 	assert.Equal(t, fault.BadInput, fault.KindOf(err))
-	steps, err := s.History(ctx, id, 3)
+	steps, err := s.History(ctx, id, 1<<60, 3)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"do", "redo", "undo"}, []string{steps[0].Kind, steps[1].Kind, steps[2].Kind})
 }

@@ -60,9 +60,16 @@ func scanWork(row pgx.CollectableRow) (w Work, err error) {
 	return w, err
 }
 
-// WorkList gives the newest work of a production first.
-func (s *Store) WorkList(ctx context.Context, production string) ([]Work, error) {
-	rows, err := s.Pool.Query(ctx, workColumns+"where production_id = $1 order by created_at desc limit 500", production)
+// Page is a part of a list whose newest come first.
+type Page struct {
+	Limit  int
+	Before time.Time // only what is older
+}
+
+// WorkList gives the newest work of a production first, without reports, which may be long.
+func (s *Store) WorkList(ctx context.Context, production string, p Page) ([]Work, error) {
+	rows, err := s.Pool.Query(ctx, "select "+strings.Replace(workFields, "coalesce(report, '[]')", "'[]'::jsonb", 1)+
+		"from work where production_id = $1 and created_at < $2 order by created_at desc limit $3", production, p.Before, p.Limit)
 	if err != nil {
 		return nil, notFound(err, "production")
 	}
@@ -256,6 +263,19 @@ func (s *Store) ids(ctx context.Context, query string, args ...any) ([]string, e
 	return pgx.CollectRows(rows, pgx.RowTo[string])
 }
 
+// CountWork gives how much work there is in each state that is not an end, and how much has failed.
+func (s *Store) CountWork(ctx context.Context) (map[string]int, error) {
+	rows, err := s.Pool.Query(ctx, "select state, count(*) from work where state in ('arriving', 'queued', 'running', 'failed') group by state")
+	if err != nil {
+		return nil, err
+	}
+	counts := map[string]int{"arriving": 0, "queued": 0, "running": 0, "failed": 0}
+	var state string
+	var n int
+	_, err = pgx.ForEachRow(rows, []any{&state, &n}, func() error { counts[state] = n; return nil })
+	return counts, err
+}
+
 // OpenImports counts the imports of a production that are not done.
 func (s *Store) OpenImports(ctx context.Context, production string) (n int, err error) {
 	err = s.Pool.QueryRow(ctx, "select count(*) from work where production_id = $1 and kind = 'import' and state in ('queued', 'running')", production).Scan(&n)
@@ -331,8 +351,8 @@ func scanPrint(row pgx.CollectableRow) (p Print, err error) {
 }
 
 // Prints lists the prints of a reel, newest first.
-func (s *Store) Prints(ctx context.Context, reelID string) ([]Print, error) {
-	rows, err := s.Pool.Query(ctx, printColumns+"where p.reel_id = $1 order by p.created_at desc", reelID)
+func (s *Store) Prints(ctx context.Context, reelID string, p Page) ([]Print, error) {
+	rows, err := s.Pool.Query(ctx, printColumns+"where p.reel_id = $1 and p.created_at < $2 order by p.created_at desc limit $3", reelID, p.Before, p.Limit)
 	if err != nil {
 		return nil, notFound(err, "reel")
 	}

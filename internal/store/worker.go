@@ -56,6 +56,14 @@ func (w *Worker) Close(ctx context.Context) {
 	}
 }
 
+// Abandon breaks the worker's connection without a word, as the end of its process does. It is for tests.
+func (w *Worker) Abandon() {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	_ = w.conn.PgConn().Conn().Close()
+	w.conn = nil
+}
+
 // bury forgets workers whose processes have died, so that nobody holds what they worked on.
 func (w *Worker) bury(ctx context.Context, tx pgx.Tx) error {
 	rows, err := tx.Query(ctx, "select id::text, seen_at < now() - $2::interval, seen_at >= pg_postmaster_start_time() from workers where id <> $1 for update skip locked",

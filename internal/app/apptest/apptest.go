@@ -274,6 +274,10 @@ func (s *Server) Settled(production string) map[string]api.Work {
 			}
 		}
 		if !open {
+			for title, w := range byTitle {
+				s.OK("GET", "/work/"+w.ID, nil, &w) // with its report
+				byTitle[title] = w
+			}
 			return byTitle
 		}
 		require.True(s.t, time.Now().Before(deadline), "work does not end: %+v", list)

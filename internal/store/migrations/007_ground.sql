@@ -64,7 +64,15 @@ insert into take_parts (whole_id, part_id)
 -- Edits of takes: whose they are, and how often the takes of a production have been edited.
 alter table take_edits add column author text not null default 'editor';
 alter table productions add column takes_revision bigint not null default 0;
-create index on reel_log (reel_id, author, revision desc) where kind = 'do';
+-- What undo and redo would do is looked up at every edit.
+create index reel_log_done on reel_log (reel_id, revision) where kind = 'do' and state = 'done';
+create index reel_log_undone on reel_log (reel_id, revision) where kind = 'do' and state = 'undone';
+create index reel_log_done_by on reel_log (reel_id, author, revision) where kind = 'do' and state = 'done';
+create index reel_log_undone_by on reel_log (reel_id, author, revision) where kind = 'do' and state = 'undone';
+
+-- A request that is made again, as its answer was lost, is known by its key.
+alter table reel_log add column key text;
+create unique index reel_log_key on reel_log (reel_id, key) where key is not null;
 
 -- Which folder of media belongs to this database.
 create table installation (
@@ -92,7 +100,8 @@ drop trigger tell on takes;
 drop trigger tell on matches;
 drop function loom_tell;
 drop table installation, take_parts, reel_uses;
-drop index if exists reel_log_reel_id_author_revision_idx;
+drop index reel_log_done, reel_log_undone, reel_log_done_by, reel_log_undone_by;
+alter table reel_log drop column key;
 alter table productions drop column takes_revision;
 alter table take_edits drop column author;
 alter table takes drop constraint takes_id_production_id_key;

@@ -973,6 +973,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/specs/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getSpecSchema"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/specs/{spec}": {
         parameters: {
             query?: never;
@@ -992,16 +1008,61 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/uploads/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Begins an upload by the tus protocol, version 1.0.0, with the extensions creation and termination. Its ID is that of the work that will take the file in. */
+        post: operations["beginUpload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/uploads/{upload}": {
+        parameters: {
+            query?: never;
+            header: {
+                "Tus-Resumable": "1.0.0";
+            };
+            path: {
+                upload: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["giveUpUpload"];
+        options?: never;
+        head: operations["getUpload"];
+        patch: operations["continueUpload"];
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         Problem: {
+            /** @description urn:zestyloom: and the kind, else about:blank */
             type: string;
             /** @description A sentence for the user */
             title: string;
             status: number;
             kind?: string;
+            /** @description The request */
+            instance?: string;
+            /**
+             * Format: int64
+             * @description Of an edit that was refused as stale: the one that there is now
+             */
+            revision?: number;
         };
         FrameRate: {
             /** Format: int64 */
@@ -1915,6 +1976,12 @@ export interface components {
         ReelID: string;
         /** @description A revision that the caller has. What is told is only what has changed after it, unless that is too much */
         Since: number;
+        /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+        Key: string;
+        /** @description Most that are given */
+        Limit: number;
+        /** @description Only what is older than this: the createdAt of the last one that the caller has */
+        Before: string;
         WorkID: string;
         PrintID: string;
     };
@@ -1942,6 +2009,7 @@ export interface operations {
                     "application/json": components["schemas"]["Production"][];
                 };
             };
+            default: components["responses"]["Failure"];
         };
     };
     createProduction: {
@@ -2117,7 +2185,12 @@ export interface operations {
     };
     listWork: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Most that are given */
+                limit?: components["parameters"]["Limit"];
+                /** @description Only what is older than this: the createdAt of the last one that the caller has */
+                before?: components["parameters"]["Before"];
+            };
             header?: never;
             path: {
                 production: components["parameters"]["ProductionID"];
@@ -2126,7 +2199,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Long work */
+            /** @description Long work, newest first, without its reports: those are given with each by itself */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2900,6 +2973,7 @@ export interface operations {
                     "text/event-stream": string;
                 };
             };
+            default: components["responses"]["Failure"];
         };
     };
     listCards: {
@@ -2920,6 +2994,7 @@ export interface operations {
                     "application/json": string[];
                 };
             };
+            default: components["responses"]["Failure"];
         };
     };
     listCardFiles: {
@@ -2996,7 +3071,12 @@ export interface operations {
     };
     getHistory: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Most that are given */
+                limit?: components["parameters"]["Limit"];
+                /** @description Only steps before this revision */
+                before?: number;
+            };
             header?: never;
             path: {
                 reel: components["parameters"]["ReelID"];
@@ -3023,7 +3103,10 @@ export interface operations {
                 /** @description A revision that the caller has. What is told is only what has changed after it, unless that is too much */
                 since?: components["parameters"]["Since"];
             };
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 reel: components["parameters"]["ReelID"];
             };
@@ -3089,7 +3172,10 @@ export interface operations {
                 /** @description A revision that the caller has. What is told is only what has changed after it, unless that is too much */
                 since?: components["parameters"]["Since"];
             };
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 reel: components["parameters"]["ReelID"];
             };
@@ -3153,7 +3239,10 @@ export interface operations {
                 /** @description A revision that the caller has. What is told is only what has changed after it, unless that is too much */
                 since?: components["parameters"]["Since"];
             };
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 reel: components["parameters"]["ReelID"];
             };
@@ -3251,7 +3340,10 @@ export interface operations {
                 /** @description A revision that the caller has. What is told is only what has changed after it, unless that is too much */
                 since?: components["parameters"]["Since"];
             };
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 reel: components["parameters"]["ReelID"];
             };
@@ -3273,7 +3365,10 @@ export interface operations {
                 /** @description A revision that the caller has. What is told is only what has changed after it, unless that is too much */
                 since?: components["parameters"]["Since"];
             };
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 reel: components["parameters"]["ReelID"];
             };
@@ -3318,7 +3413,12 @@ export interface operations {
     };
     listPrints: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Most that are given */
+                limit?: components["parameters"]["Limit"];
+                /** @description Only what is older than this: the createdAt of the last one that the caller has */
+                before?: components["parameters"]["Before"];
+            };
             header?: never;
             path: {
                 reel: components["parameters"]["ReelID"];
@@ -3475,6 +3575,7 @@ export interface operations {
                     "application/json": components["schemas"]["Spec"][];
                 };
             };
+            default: components["responses"]["Failure"];
         };
     };
     addSpec: {
@@ -3502,6 +3603,27 @@ export interface operations {
             default: components["responses"]["Failure"];
         };
     };
+    getSpecSchema: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The JSON schema of specs */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/schema+json": Record<string, never>;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
     removeSpec: {
         parameters: {
             query?: never;
@@ -3521,6 +3643,128 @@ export interface operations {
                 content?: never;
             };
             default: components["responses"]["Failure"];
+        };
+    };
+    beginUpload: {
+        parameters: {
+            query?: never;
+            header: {
+                "Tus-Resumable": "1.0.0";
+                /** @description Bytes */
+                "Upload-Length": number;
+                /** @description production (its ID) and filename, each in Base64 */
+                "Upload-Metadata": string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Begun */
+            201: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description No room for it */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    giveUpUpload: {
+        parameters: {
+            query?: never;
+            header: {
+                "Tus-Resumable": "1.0.0";
+            };
+            path: {
+                upload: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Forgotten */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    getUpload: {
+        parameters: {
+            query?: never;
+            header: {
+                "Tus-Resumable": "1.0.0";
+            };
+            path: {
+                upload: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How much has arrived */
+            200: {
+                headers: {
+                    "Upload-Offset"?: number;
+                    "Upload-Length"?: number;
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    continueUpload: {
+        parameters: {
+            query?: never;
+            header: {
+                "Tus-Resumable": "1.0.0";
+                "Upload-Offset": number;
+            };
+            path: {
+                upload: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/offset+octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Kept */
+            204: {
+                headers: {
+                    "Upload-Offset"?: number;
+                    /** @description Once it is whole */
+                    "Loom-Work"?: string;
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
         };
     };
 }

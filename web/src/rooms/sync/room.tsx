@@ -1,5 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useMemo, useState } from "react";
 import { useLocation, useNavigate, useParams } from "react-router";
 
 import { api, ok, type FrameRate, type SyncMethod, type Take } from "../../api/client";
@@ -66,7 +65,6 @@ export function SyncRoom() {
 /** What is to be lined up with what, and how. */
 function LineUp({ production, takes, rows }: { production: string; takes: Take[]; rows: Row[] }) {
   const asked = (useLocation().state as { takes?: string[] } | null)?.takes ?? [];
-  const queries = useQueryClient();
   const what = takeSets(takes, asked);
   const against = referenceSets(takes, takeTitle);
   const [whatName, setWhat] = useState("");
@@ -80,16 +78,6 @@ function LineUp({ production, takes, rows }: { production: string; takes: Take[]
   const running = syncs.find(isOpen);
   const failed = syncs[0]?.state === "failed" ? syncs[0] : undefined;
   const done = syncs[0]?.state === "done" ? syncs[0] : undefined;
-  const reported = running?.report.length ?? 0;
-  const before = useRef("");
-  useEffect(() => {
-    const now = `${running?.id} ${reported}`;
-    if (before.current !== now) {
-      void queries.invalidateQueries({ queryKey: keysOf.matches(production) });
-      void queries.invalidateQueries({ queryKey: keysOf.takes(production) });
-    }
-    before.current = now;
-  }, [running?.id, reported, production, queries]);
   const start = useDo(
     () => ok(api.POST("/productions/{production}/sync", { params: { path: { production } }, body: { takes: set!.ids, references: references!.ids.filter((r) => set!.ids.length !== 1 || r !== set!.ids[0]), method } })),
     [keysOf.work(production)],

@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { RotateCw, Trash2, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 
@@ -125,13 +125,16 @@ export function WorkPanel({ production, uploads }: { production: string; uploads
 /** A batch that is done: its files, and the takes that could not be done with the reason. */
 function Written({ work, onAway, onRemove }: { work: Work; onAway: () => void; onRemove: () => void }) {
   const [open, setOpen] = useState(false);
-  const files = work.report.flatMap((o) => o.files);
-  const undone = work.report.filter((o) => !o.ok);
+  const whole = useQuery({ queryKey: ["work report", work.id], staleTime: Infinity, queryFn: () => ok(api.GET("/work/{work}", { params: { path: { work: work.id } } })) });
+  const report = whole.data?.report ?? [];
+  const files = report.flatMap((o) => o.files);
+  const undone = report.filter((o) => !o.ok);
   return (
     <div className="py-1.5">
       <div className="flex items-start gap-1">
         <div className="min-w-0 grow">
           <b>{work.title}</b>
+          {whole.error && <p className="text-wrong">{whole.error.message}</p>}
           <p className="text-muted">
             {files.length === 1 ? "1 file" : `${files.length} files`} written.{" "}
             {files.length > 0 && (

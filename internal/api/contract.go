@@ -1,0 +1,86 @@
+package api
+
+import (
+	"bytes"
+	"errors"
+	"io"
+	"net/http"
+	"strings"
+
+	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/getkin/kin-openapi/openapi3filter"
+	"github.com/getkin/kin-openapi/routers/gorillamux"
+	"github.com/gin-gonic/gin"
+
+	contract "zestyloom/api"
+	"zestyloom/core/fault"
+)
+
+// contract holds each request against api/openapi.yaml before it is answered, so that what the contract says of limits
+// holds.
+func (s *Server) contract() (gin.HandlerFunc, error) {
+	doc, err := openapi3.NewLoader().LoadFromData(contract.YAML)
+	if err != nil {
+		return nil, err
+	}
+	doc.Servers = openapi3.Servers{{URL: Base}}
+	router, err := gorillamux.NewRouter(doc)
+	if err != nil {
+		return nil, err
+	}
+	options := &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc, SkipSettingDefaults: true}
+	openapi3filter.RegisterBodyDecoder("application/yaml", openapi3filter.FileBodyDecoder)
+	openapi3filter.RegisterBodyDecoder("text/csv", openapi3filter.FileBodyDecoder)
+	return func(c *gin.Context) {
+		if !strings.HasPrefix(c.Request.URL.Path, Base+"/") || strings.HasPrefix(c.Request.URL.Path, uploadsPath) {
+			return
+		}
+		bare := *c.Request
+		u := *c.Request.URL
+		u.Scheme, u.Host = "", ""
+		bare.URL = &u
+		route, params, err := router.FindRoute(&bare)
+		if err != nil {
+			return // gin says so
+		}
+		body, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, mostOf(c.FullPath())))
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+		bare.Body = io.NopCloser(bytes.NewReader(body))
+		err = openapi3filter.ValidateRequest(c, &openapi3filter.RequestValidationInput{Request: &bare, PathParams: params, Route: route, Options: options})
+		c.Request.Body = io.NopCloser(bytes.NewReader(body))
+		if err != nil {
+			s.fail(c, fault.Wrap(fault.BadInput, err, "The request is not as it should be: %s", reason(err)))
+		}
+	}, nil
+}
+
+// mostOf is how large the body of a request to a route may be, in bytes.
+func mostOf(route string) int64 {
+	switch {
+	case strings.HasSuffix(route, "/cutlist"), strings.HasSuffix(route, "/cutlist/read"):
+		return maxList
+	case strings.HasSuffix(route, "/report"):
+		return maxReport
+	}
+	return maxBody
+}
+
+// reason is the first thing that is wrong with a request, in few words.
+func reason(err error) string {
+	var schema *openapi3.SchemaError
+	if errors.As(err, &schema) {
+		if at := strings.Join(schema.JSONPointer(), "/"); at != "" {
+			return at + ": " + schema.Reason
+		}
+		return schema.Reason
+	}
+	var request *openapi3filter.RequestError
+	if errors.As(err, &request) && request.Parameter != nil {
+		return request.Parameter.Name + ": " + request.Reason
+	}
+	line, _, _ := strings.Cut(err.Error(), "\n")
+	return line
+}
