@@ -9,7 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"zestyloom/core/fault"
+	"zestyloom/core/dsp"
 	"zestyloom/core/take"
 	"zestyloom/core/wave"
 	"zestyloom/core/wave/wavetest"
@@ -110,10 +110,43 @@ func TestStrangersAreRefused(t *testing.T) {
 		assert.False(t, m.Matched, "%s: %+v", name, m)
 		assert.Less(t, m.Confidence, 0.3, name)
 	}
-	h := wave.Header{Format: wavetest.PCM24(1), Frames: 96000}
-	h.SampleRate = 44100
-	_, err := Waveforms(context.Background(), reference, wavetest.Open(t, h, func(int, int) float64 { return 0 }))
-	assert.Equal(t, fault.Unsupported, fault.KindOf(err))
+}
+
+// C18. Recordings at any of the usual rates are lined up, each with one at its own and at another rate.
+func TestEveryRate(t *testing.T) {
+	scene := speech(8, 24)
+	const start = 5 * rate
+	at := func(hz, from int) *wave.File {
+		s := scene[from:]
+		if hz != rate {
+			r := dsp.NewResampler(float64(rate) / float64(hz))
+			out := make([]float64, r.Length(int64(len(s))))
+			first, end := r.Span(0, len(out))
+			in := make([]float64, end-first)
+			copy(in[-first:], s)
+			r.Block(out, 0, in, first)
+			s = out
+		}
+		h := wave.Header{Format: wavetest.PCM24(1), Frames: int64(len(s))}
+		h.SampleRate = hz
+		return wavetest.Open(t, h, func(_, i int) float64 { return s[i] })
+	}
+	for _, pair := range [][2]int{{44100, 44100}, {88200, 88200}, {96000, 96000}, {192000, 192000}, {48000, 44100}, {44100, 48000}, {96000, 48000}, {48000, 192000}, {88200, 96000}} {
+		m := match(t, at(pair[0], 0), at(pair[1], start))
+		require.True(t, m.Matched, "%v: %+v", pair, m)
+		want := int64(start) * int64(pair[1]) / rate
+		assert.InDelta(t, want, m.OffsetSamples, 1, "%v", pair)
+		assert.Zero(t, m.DriftPPM, "%v", pair)
+	}
+	for _, hz := range []int{44100, 96000, 192000} {
+		shape, err := ShapeOf(context.Background(), at(hz, 0))
+		require.NoError(t, err)
+		assert.Len(t, shape.values, 24*envelopeRate, "%d", hz)
+	}
+	d := func(hz int, start int64) take.Description { return take.Description{SampleRate: hz, StartSamples: &start} }
+	offset, ok := Timecodes(d(44100, 3600*44100), d(48000, 3601*48000))
+	assert.True(t, ok)
+	assert.EqualValues(t, 48000, offset)
 }
 
 func TestDrift(t *testing.T) {

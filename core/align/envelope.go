@@ -13,7 +13,12 @@ import (
 // envelopeRate is how many values of an envelope stand for a second.
 const envelopeRate = 200
 
+// hop is how many samples stand behind a value of an envelope, about: where the rate is no multiple of 200, hops differ
+// by one, so that there are 200 in every second.
 func hop(rate int) int { return rate / envelopeRate }
+
+// sampleOf is where a value of an envelope begins, in samples.
+func sampleOf(i, rate int) int64 { return int64(i) * int64(rate) / envelopeRate }
 
 // mono adds the channels of a block up.
 func mono(dst []float64, block [][]float64) []float64 {
@@ -39,7 +44,7 @@ type Shape struct {
 
 // shaper takes samples in and collects the logarithms of their energy.
 type shaper struct {
-	step        int
+	rate, step  int     // step is the length of the present hop
 	a           float64 // of the filter that takes the lows away
 	low, energy float64
 	filled      int
@@ -47,7 +52,7 @@ type shaper struct {
 }
 
 func newShaper(rate int) *shaper {
-	return &shaper{step: hop(rate), a: 1 - math.Exp(-2*math.Pi*300/float64(rate))}
+	return &shaper{rate: rate, step: int(sampleOf(1, rate)), a: 1 - math.Exp(-2*math.Pi*300/float64(rate))}
 }
 
 func (s *shaper) write(samples []float64) {
@@ -57,6 +62,7 @@ func (s *shaper) write(samples []float64) {
 		if s.filled++; s.filled == s.step {
 			s.logs = append(s.logs, math.Log(s.energy/float64(s.step)+1e-9))
 			s.energy, s.filled = 0, 0
+			s.step = int(sampleOf(len(s.logs)+1, s.rate) - sampleOf(len(s.logs), s.rate))
 		}
 	}
 }
@@ -64,8 +70,8 @@ func (s *shaper) write(samples []float64) {
 // ShapeOf reads a recording once, all its channels added up.
 func ShapeOf(ctx context.Context, f *wave.File) (*Shape, error) {
 	s := newShaper(f.SampleRate)
-	sum := make([]float64, 64*s.step)
-	err := f.EachBlock(64*s.step, func(_ int64, block [][]float64) error {
+	sum := make([]float64, 64*hop(f.SampleRate))
+	err := f.EachBlock(len(sum), func(_ int64, block [][]float64) error {
 		s.write(mono(sum, block))
 		return ctx.Err()
 	})
@@ -78,7 +84,7 @@ func ShapeOf(ctx context.Context, f *wave.File) (*Shape, error) {
 // ShapeOfPart reads n frames of one channel (from 0), from a frame on.
 func ShapeOfPart(ctx context.Context, f *wave.File, channel int, from, n int64) (*Shape, error) {
 	s := newShaper(f.SampleRate)
-	x := make([]float64, 64*s.step)
+	x := make([]float64, f.BlockFrames(64*hop(f.SampleRate), f.Frames))
 	raw := make([]byte, len(x)*f.FrameBytes())
 	for end := min(from+n, f.Frames); from < end; {
 		if err := ctx.Err(); err != nil {
@@ -146,15 +152,15 @@ func (s *Shape) transform(fft *fourier.FFT, n int) []complex128 {
 
 // Coarse is the place where the shapes of two recordings agree best.
 type Coarse struct {
-	Offset   int64   // in samples; positive: the recording starts later than the reference
+	Offset   int64   // in samples of the recording; positive: it starts later than the reference
 	Strength float64 // of the agreement, in standard deviations of all the others
 	RunnerUp float64 // how good the next best place is against it, 0 to 1
 }
 
 // Coarsely compares two shapes at every offset, or only at those within some samples of near where within is not
-// negative. It is not ok where one is flat, or they are at different rates.
+// negative, in samples of the recording. Their rates may differ. It is not ok where one is flat.
 func Coarsely(reference, recording *Shape, near, within int64) (c Coarse, ok bool) {
-	if reference.flat || recording.flat || reference.rate != recording.rate {
+	if reference.flat || recording.flat {
 		return Coarse{}, false
 	}
 	n := 1 << bits.Len(uint(len(reference.values)+len(recording.values)))
@@ -165,12 +171,12 @@ func Coarsely(reference, recording *Shape, near, within int64) (c Coarse, ok boo
 		cross[i] = a[i] * complex(real(b[i]), -imag(b[i]))
 	}
 	agreement := fft.Sequence(nil, cross)
-	step := int64(hop(reference.rate))
+	step := int64(hop(recording.rate))
 	offset := func(i int) int64 {
 		if i >= len(reference.values) {
 			i -= n
 		}
-		return int64(i) * step
+		return sampleOf(i, recording.rate)
 	}
 	allowed := func(i int) bool { return within < 0 || abs(offset(i)-near) <= within+step }
 	best, power := -1, 0.0

@@ -4,12 +4,13 @@ import (
 	"context"
 	"math"
 
+	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
 )
 
 // Line is where a stretch of one recording is said again in another.
 type Line struct {
-	Offset     int64   `json:"offset"`     // frame of the other recording that is said where the stretch begins
+	Offset     int64   `json:"offset"`     // frame, at the first's rate, of the other recording that is said where the stretch begins
 	Confidence float64 `json:"confidence"` // 0 to 1
 }
 
@@ -21,7 +22,7 @@ const (
 	lineTwin = 0.92 // how good the next best place may be against it
 )
 
-// FindLine looks for a stretch of a channel (from, n frames) in a channel of another recording at the same rate. It is
+// FindLine looks for a stretch of a channel (from, n frames) in a channel of another recording. It is
 // not ok where nothing there rises and falls like it.
 func FindLine(ctx context.Context, f *wave.File, channel int, from, n int64, other *wave.File, otherChannel int) (l Line, ok bool, err error) {
 	said, err := ShapeOfPart(ctx, f, channel, from, n)
@@ -33,7 +34,8 @@ func FindLine(ctx context.Context, f *wave.File, channel int, from, n int64, oth
 		return Line{}, false, err
 	}
 	// The stretch must lie inside the other recording.
-	middle := (other.Frames - n) / 2
+	length := timecode.Convert(other.Frames, other.SampleRate, f.SampleRate)
+	middle := (length - n) / 2
 	c, ok := Coarsely(again, said, middle, max(0, middle))
 	if !ok || c.Strength < lineFrom || c.RunnerUp > lineTwin {
 		return Line{}, false, nil
@@ -42,11 +44,11 @@ func FindLine(ctx context.Context, f *wave.File, channel int, from, n int64, oth
 	// Where it is the very same sound after all, its samples say exactly where.
 	k := newCorrelator(f.SampleRate)
 	x := finder{correlator: k}
-	size, reach := int(min(n, window)), 4*hop(f.SampleRate)
-	if sounding, err := x.read(f, channel, k.x, from, size); err != nil || !sounding {
+	size, reach := int(min(n, int64(k.window))), 4*hop(f.SampleRate)
+	if sounding, err := x.read(signalOf(f, f.SampleRate), channel, k.x, from, size); err != nil || !sounding {
 		return l, true, err
 	}
-	if sounding, err := x.read(other, otherChannel, k.r, l.Offset-int64(reach), size+2*reach); err != nil || !sounding {
+	if sounding, err := x.read(signalOf(other, f.SampleRate), otherChannel, k.r, l.Offset-int64(reach), size+2*reach); err != nil || !sounding {
 		return l, true, err
 	}
 	if lag, strength := k.peak(2 * reach); strength >= strong {

@@ -6,13 +6,12 @@ import (
 	"math"
 	"slices"
 
-	"zestyloom/core/fault"
 	"zestyloom/core/wave"
 )
 
 // Match says where a recording lies against a reference.
 type Match struct {
-	OffsetSamples int64   `json:"offsetSamples"` // positive: it starts later than the reference
+	OffsetSamples int64   `json:"offsetSamples"` // of the recording; positive: it starts later than the reference
 	OffsetSeconds float64 `json:"offsetSeconds"`
 	Confidence    float64 `json:"confidence"`        // 0 to 1
 	RunnerUp      float64 `json:"runnerUp"`          // how good the next best place is against the best, 0 to 1
@@ -31,10 +30,6 @@ type Place struct {
 }
 
 const (
-	// window is how many samples are matched at a time: 1.4 s at 48 kHz, short enough not to smear by drift.
-	window = 1 << 16
-	// fftLength holds a window and the stretch of the reference that it is looked for in.
-	fftLength = 1 << 17
 	// windows is how many are spread over what the two have in common.
 	windows = 24
 	// search is how far around the expected place a window is looked for, in seconds.
@@ -50,11 +45,8 @@ const (
 )
 
 // Waveforms lines a recording up with a reference by their sound: the reference's channels added up, against the channel
-// of the recording that is most like them. Recordings at different sample rates are Unsupported.
+// of the recording that is most like them. A reference at another rate is compared at the recording's.
 func Waveforms(ctx context.Context, reference, recording *wave.File) (Match, error) {
-	if reference.SampleRate != recording.SampleRate {
-		return Match{}, fault.New(fault.Unsupported, "The reference is at %d Hz and the recording at %d Hz; they can't be compared yet", reference.SampleRate, recording.SampleRate)
-	}
 	refShape, err := ShapeOf(ctx, reference)
 	if err != nil {
 		return Match{}, err
@@ -70,13 +62,13 @@ func Waveforms(ctx context.Context, reference, recording *wave.File) (Match, err
 	return Finely(ctx, reference, recording, coarse)
 }
 
-// Finely lines a recording up with a reference, at the same sample rate, near the place that Coarsely found.
+// Finely lines a recording up with a reference near the place that Coarsely found.
 func Finely(ctx context.Context, reference, recording *wave.File, coarse Coarse) (Match, error) {
 	rate := recording.SampleRate
-	if float64(min(reference.Frames, recording.Frames)) < least*float64(rate) {
+	f := finder{ctx: ctx, reference: signalOf(reference, rate), recording: signalOf(recording, rate), rate: rate, correlator: newCorrelator(rate)}
+	if float64(min(f.reference.frames, f.recording.frames)) < least*float64(rate) {
 		return Match{}, nil
 	}
-	f := finder{ctx: ctx, reference: reference, recording: recording, rate: rate, correlator: newCorrelator(rate)}
 	if ok, err := f.choose(coarse.Offset); err != nil || !ok {
 		return Match{RunnerUp: coarse.RunnerUp}, err
 	}

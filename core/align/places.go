@@ -8,14 +8,12 @@ import (
 	"slices"
 
 	"gonum.org/v1/gonum/dsp/fourier"
-
-	"zestyloom/core/wave"
 )
 
 // finder looks windows of a recording up in a reference.
 type finder struct {
 	ctx                  context.Context
-	reference, recording *wave.File
+	reference, recording *signal // both at the recording's rate
 	rate                 int
 	channel              int // of the recording that is compared, from 0, or all of them added up
 	*correlator
@@ -27,9 +25,9 @@ const all = -1
 // places looks up windows spread over what the two have in common, from the middle outwards, each where its neighbour
 // was found. It gives how many had any sound, and those that were found.
 func (f *finder) places(expected int64) (looked int, found []Place, err error) {
-	begin, end := max(0, -expected), min(f.recording.Frames, f.reference.Frames-expected)
-	last := max(begin, end-window)
-	count := min(windows, max(1, int((last-begin)/(window/2))+1))
+	begin, end := max(0, -expected), min(f.recording.frames, f.reference.frames-expected)
+	last := max(begin, end-int64(f.window))
+	count := min(windows, max(1, int((last-begin)/int64(f.window/2))+1))
 	at := func(i int) int64 {
 		if count == 1 {
 			return begin
@@ -80,8 +78,8 @@ const (
 // choose finds the channel of the recording that is most like the reference, so that microphones at other distances do
 // not blur the place. The sum of all stays where no channel is better. It is not ok where nothing is alike at all.
 func (f *finder) choose(expected int64) (ok bool, err error) {
-	begin, end := max(0, -expected), min(f.recording.Frames, f.reference.Frames-expected)
-	span := max(0, end-begin-window)
+	begin, end := max(0, -expected), min(f.recording.frames, f.reference.frames-expected)
+	span := max(0, end-begin-int64(f.window))
 	highest := 0.0
 	try := func(channel int) (total float64, err error) {
 		f.channel = channel
@@ -105,8 +103,8 @@ func (f *finder) choose(expected int64) (ok bool, err error) {
 		return false, err
 	}
 	chosen := all
-	if f.recording.Channels > 1 {
-		for channel := range f.recording.Channels {
+	if f.recording.file.Channels > 1 {
+		for channel := range f.recording.file.Channels {
 			total, err := try(channel)
 			if err != nil {
 				return false, err
@@ -124,52 +122,40 @@ func (f *finder) choose(expected int64) (ok bool, err error) {
 func (f *finder) find(at int64, near float64) (p Place, sounding bool, err error) {
 	reach := int64(search * float64(f.rate))
 	from := at + int64(math.Round(near)) - reach
-	if sounding, err = f.read(f.recording, f.channel, f.x, at, window); err != nil || !sounding {
+	if sounding, err = f.read(f.recording, f.channel, f.x, at, f.window); err != nil || !sounding {
 		return p, false, err
 	}
-	if sounding, err = f.read(f.reference, all, f.r, from, window+2*int(reach)); err != nil || !sounding {
+	if sounding, err = f.read(f.reference, all, f.r, from, f.window+2*int(reach)); err != nil || !sounding {
 		return p, false, err
 	}
 	lag, strength := f.peak(2 * int(reach))
 	// Where the clocks drift, a window is found where its middle lies.
-	middle := at + min(window, f.recording.Frames-at)/2
+	middle := at + min(int64(f.window), f.recording.frames-at)/2
 	return Place{middle, float64(from-at) + lag, strength}, true, nil
 }
 
-// read fills dst with n samples of a file's channel, or of all added up, and silence behind and outside.
-func (f *finder) read(file *wave.File, channel int, dst []float64, from int64, n int) (sounding bool, err error) {
-	clear(dst)
-	begin, end := max(0, from), min(file.Frames, from+int64(n))
+// read fills dst with n samples of a recording's channel, or of all added up, and silence behind and outside.
+func (f *finder) read(from *signal, channel int, dst []float64, at int64, n int) (sounding bool, err error) {
+	clear(dst[n:])
+	begin, end := max(0, at), min(from.frames, at+int64(n))
 	if end <= begin {
+		clear(dst[:n])
 		return false, nil
 	}
-	raw := make([]byte, int(end-begin)*file.FrameBytes())
-	if _, err := file.ReadRaw(raw, begin); err != nil {
+	if err := from.read(dst[:n], channel, at); err != nil {
 		return false, err
 	}
-	one := make([]float64, end-begin)
-	out := dst[begin-from:]
 	var power float64
-	for c := range file.Channels {
-		if channel != all && channel != c {
-			continue
-		}
-		file.Decode(one, raw, c)
-		for i, v := range one {
-			if v == v && !math.IsInf(v, 0) {
-				out[i] += v
-			}
-		}
-	}
-	for _, v := range out[:len(one)] {
+	for _, v := range dst[:n] {
 		power += v * v
 	}
-	return power/float64(len(one)) > quiet, nil
+	return power/float64(end-begin) > quiet, nil
 }
 
 // correlator finds by whitened cross-correlation: every frequency of the band counts alike, so that what they have in
 // common gives one sharp peak whatever their colour (Knapp and Carter, 1976).
 type correlator struct {
+	window    int // samples that are looked up at a time; the transform holds them and what is around
 	fft       *fourier.FFT
 	x, r, c   []float64
 	fx, fr    []complex128
@@ -180,8 +166,10 @@ type correlator struct {
 const bandLow, bandHigh = 150, 5000
 
 func newCorrelator(rate int) *correlator {
+	window := windowFor(rate)
+	fftLength := 2 * window
 	return &correlator{
-		fft: fourier.NewFFT(fftLength), x: make([]float64, fftLength), r: make([]float64, fftLength), c: make([]float64, fftLength),
+		window: window, fft: fourier.NewFFT(fftLength), x: make([]float64, fftLength), r: make([]float64, fftLength), c: make([]float64, fftLength),
 		low: bandLow * fftLength / rate, high: min(fftLength/2, bandHigh*fftLength/rate),
 	}
 }

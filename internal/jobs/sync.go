@@ -13,6 +13,7 @@ import (
 	"zestyloom/core/align"
 	"zestyloom/core/fault"
 	"zestyloom/core/take"
+	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
 	"zestyloom/internal/library"
 	"zestyloom/internal/store"
@@ -117,12 +118,12 @@ func (a *attempt) matchTake(ctx context.Context, session *library.Session, t sto
 	m := store.Match{Take: t.ID, Method: method}
 	var others []candidate
 	for _, c := range references {
-		if c.take.ID != t.ID && c.take.Description.SampleRate == t.Description.SampleRate {
+		if c.take.ID != t.ID {
 			others = append(others, c)
 		}
 	}
 	if len(others) == 0 {
-		m.Reason = "Nothing to line it up with is at its sample rate"
+		m.Reason = "There is nothing else to line it up with"
 		return m, nil
 	}
 	if method == store.ByTimecode {
@@ -140,7 +141,8 @@ func byTimecode(m store.Match, t store.Take, references []candidate) store.Match
 	var best, second int64
 	for _, c := range references {
 		offset, ok := align.Timecodes(c.take.Description, t.Description)
-		shared := min(c.take.Description.Frames, offset+t.Description.Frames) - max(0, offset)
+		reference := timecode.Convert(c.take.Description.Frames, c.take.Description.SampleRate, t.Description.SampleRate)
+		shared := min(reference, offset+t.Description.Frames) - max(0, offset)
 		if !ok || shared <= 0 {
 			continue
 		}

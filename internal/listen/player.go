@@ -259,12 +259,12 @@ func (p *player) run(ctx context.Context) error {
 		if err := p.room(ctx, sent); err != nil {
 			return err
 		}
-		if tap, solo, changed := p.settings(); changed {
+		if _, solo, changed := p.settings(); changed {
 			r, err := p.load(ctx)
 			if err != nil {
 				return err
 			}
-			tap, _, _ = p.settings() // a take's tap is known once it has been loaded
+			tap, _, _ := p.settings() // a take's tap is known once it has been loaded
 			files := p.connection.server.Files(ctx)
 			eng, err := engine.New(r, files.Open, engine.Options{Solo: solo})
 			if err != nil {

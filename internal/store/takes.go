@@ -234,8 +234,8 @@ func (t *Take) place(ref *take.Description, refName *string) {
 		return
 	}
 	t.Tie.Title = titleOf(*ref, *refName)
-	if ref.StartSamples != nil && ref.SampleRate == t.Description.SampleRate {
-		at := *ref.StartSamples + t.Tie.Offset
+	if ref.StartSamples != nil {
+		at := timecode.Convert(*ref.StartSamples, ref.SampleRate, t.Description.SampleRate) + t.Tie.Offset
 		t.Place = &at
 	}
 }
