@@ -143,7 +143,9 @@ func TestEveryRate(t *testing.T) {
 		require.NoError(t, err)
 		assert.Len(t, shape.values, 24*envelopeRate, "%d", hz)
 	}
-	d := func(hz int, start int64) take.Description { return take.Description{SampleRate: hz, StartSamples: &start} }
+	d := func(hz int, start int64) take.Description {
+		return take.Description{SampleRate: hz, StartSamples: &start}
+	}
 	offset, ok := Timecodes(d(44100, 3600*44100), d(48000, 3601*48000))
 	assert.True(t, ok)
 	assert.EqualValues(t, 48000, offset)

@@ -2,6 +2,7 @@ package loudness
 
 import (
 	"math"
+	"math/rand/v2"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -120,30 +121,86 @@ func TestTech3341TruePeak(t *testing.T) {
 	}
 }
 
-// The shortcut that skips quiet stretches must not change the result.
+// The shortcut that skips quiet stretches must not change the result, whatever the sound.
 func TestTruePeakShortcut(t *testing.T) {
-	s := make([]float64, 20000)
-	for i := range s {
-		s[i] = math.Sin(float64(i)*1.3) * math.Sin(float64(i)*0.0007) * 0.8
-	}
-	f := peakFinder{ip: newInterpolator(4)}
-	f.write(s)
-	f.flush()
-	var slow float64
-	padded := append(make([]float64, phaseTaps), append(s, make([]float64, phaseTaps)...)...)
-	for _, taps := range f.ip.phases {
-		for i := 0; i+phaseTaps <= len(padded); i++ {
-			var y float64
-			for j, c := range taps {
-				y += c * padded[i+j]
-			}
-			slow = max(slow, math.Abs(y))
+	r := rand.New(rand.NewPCG(5, 6))
+	for name, at := range map[string]func(i int) float64{
+		"beats":          func(i int) float64 { return math.Sin(float64(i)*1.3) * math.Sin(float64(i)*0.0007) * 0.8 },
+		"noise":          func(int) float64 { return r.Float64()*2 - 1 },
+		"near half":      func(i int) float64 { return math.Sin(math.Pi*0.97*float64(i)) * 0.7 },
+		"turning":        func(i int) float64 { return float64(1-2*(i%2)) * float64(1-2*(i/777%2)) * 0.5 },
+		"high and quiet": func(i int) float64 { return 0.5*math.Sin(2.9*float64(i)) + 0.5*math.Sin(3.05*float64(i)) },
+	} {
+		s := make([]float64, 20000)
+		for i := range s {
+			s[i] = at(i)
+		}
+		for _, factor := range []int{4, 8} {
+			ip := newInterpolator(factor)
+			f, all := newPeaks(48000, ip, newQuick()), newPeaks(48000, ip, newQuick())
+			f.write(s)
+			f.flush()
+			all.margin = math.Inf(1) // every stretch is looked at
+			all.write(s)
+			all.flush()
+			assert.Equal(t, all.peak, f.peak, "%s, %d times", name, factor)
 		}
 	}
-	for _, x := range s {
-		slow = max(slow, math.Abs(x))
+}
+
+// C23. Tones up to 0.46 of the rate, whose samples miss their crests, read within +0.2/−0.4 dB at every usual rate.
+func TestTruePeakOfHighTones(t *testing.T) {
+	for _, rate := range []int{44100, 48000, 88200, 96000, 192000} {
+		for _, share := range []float64{0.1, 0.25, 0.333, 0.4, 0.45, 0.46} {
+			for phase := 0.0; phase < math.Pi; phase += math.Pi / 7 {
+				m := NewMeter(rate, layout.ForWidth(1))
+				s := make([]float64, 12000)
+				for i := range s {
+					fade := min(1, float64(i)/2400, float64(len(s)-i)/2400)
+					s[i] = fade * 0.5 * math.Sin(2*math.Pi*share*float64(i)+phase)
+				}
+				m.Write([][]float64{s})
+				got := *m.Measurement().TruePeakMaxDBTP
+				assert.Less(t, got, -6.02+0.2, "%d Hz, %v of it", rate, share)
+				assert.Greater(t, got, -6.02-0.4, "%d Hz, %v of it", rate, share)
+			}
+		}
 	}
-	assert.InDelta(t, slow, f.peak, 1e-12)
+}
+
+// C23. The programme meter reads a tone whose frequency divides the rate alike at every phase.
+func TestProgrammeMeterBetweenSamples(t *testing.T) {
+	for _, rate := range []int{44100, 48000, 88200, 96000, 192000} {
+		for _, divisor := range []float64{3, 4, 6, 8, 16, 48} {
+			for phase := 0.0; phase < math.Pi; phase += math.Pi / 8 {
+				m, s := NewProgrammeMeter(rate), make([]float64, rate/2)
+				for i := range s {
+					s[i] = 0.5 * math.Sin(2*math.Pi*float64(i)/divisor+phase)
+				}
+				assert.InDelta(t, -6.02, m.Write(s), 0.4, "%d Hz, a %vth of it at %v", rate, divisor, phase)
+			}
+		}
+	}
+}
+
+// C23. Cases 13 and 14 of Tech 3341: 400 ms of −23 LUFS, wherever they begin, have a momentary maximum of −23 ±0.1.
+func TestTech3341MomentaryAnywhere(t *testing.T) {
+	for _, rate := range []int{44100, 48000, 96000} {
+		for i := range 20 {
+			got := measure(stereo, rate, func(int) []tone { return []tone{{float64(i) * 0.02, -200}, {0.4, -23}, {1, -200}} })
+			assert.InDelta(t, -23, *got.MomentaryMaxLUFS, 0.1, "13, file %d at %d", i+1, rate)
+		}
+	}
+	for i := range 20 { // 14: each louder than what was before
+		got := measure(stereo, 48000, func(int) []tone {
+			var all []tone
+			for n := range i + 1 {
+				all = append(all, tone{float64(n) * 0.015, -200}, tone{0.4, -38 + float64(n)}, tone{0.8, -200})
+			}
+			return all
+		})
+		assert.InDelta(t, -38+float64(i), *got.MomentaryMaxLUFS, 0.1, "14, step %d", i+1)
+	}
 }
 
 // The table of IEC 60268-10 type IIa: 5 kHz bursts below the steady reading, with its tolerances.
@@ -202,12 +259,13 @@ func TestProgrammeMeterFalls(t *testing.T) {
 }
 
 func BenchmarkMeter51(b *testing.B) {
+	noise := rand.New(rand.NewPCG(1, 2))
 	m := NewMeter(48000, five1)
 	block := make([][]float64, 6)
 	for c := range block {
 		block[c] = make([]float64, 4800)
 		for i := range block[c] {
-			block[c][i] = 0.1 * math.Sin(float64(i*(c+1))*0.05)
+			block[c][i] = noise.Float64()*2 - 1 // the hardest case: a peak may lie anywhere
 		}
 	}
 	b.SetBytes(6 * 4800 * 3)

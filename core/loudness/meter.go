@@ -34,12 +34,12 @@ type ChannelMeasurement struct {
 type Meter struct {
 	layout   layout.Layout
 	channels []channel
-	hop      int // samples in 100 ms, the step of all windows
+	hop      int // samples in 10 ms, the step of all windows
 	filled   int // samples of the present hop so far
 	hops     int64
-	recent   [30]float64 // weighted power of the last 30 hops, a ring
-	gated    *histogram  // 400 ms blocks at 75 % overlap
-	short    *histogram  // 3 s blocks
+	recent   [shortHops]float64 // weighted power of the last hops, a ring
+	gated    *histogram         // 400 ms blocks at 75 % overlap
+	short    *histogram         // 3 s blocks
 	momentaryMax,
 	shortMax float64
 	frames int64
@@ -53,17 +53,28 @@ type channel struct {
 	hops    []float64 // of the hops that ended in the last block
 	peak    float64
 	power   float64 // of all samples, unweighted
-	peaks   peakFinder
-	quasi   quasiPeak
+	peaks   peaks
 	measure bool
 }
 
 // NewMeter makes a meter with 4 times oversampling for true peak.
-func NewMeter(sampleRate int, l layout.Layout) *Meter {
-	m := &Meter{layout: l, hop: (sampleRate + 5) / 10, gated: &histogram{}, short: &histogram{}}
-	ip := newInterpolator(4)
+func NewMeter(sampleRate int, l layout.Layout) *Meter { return NewMeterAt(sampleRate, l, 4) }
+
+// Windows in hops. Momentary loudness has 400 ms and short-term 3 s (EBU Tech 3341). Their maxima are taken at every hop;
+// gates and range see blocks at every tenth, as BS.1770 and Tech 3342 have it.
+const (
+	momentaryHops = 40
+	shortHops     = 300
+	blockHops     = 10
+)
+
+// NewMeterAt makes a meter with another factor of oversampling for true peak: 4 or 8.
+func NewMeterAt(sampleRate int, l layout.Layout, factor int) *Meter {
+	m := &Meter{layout: l, hop: max(1, (sampleRate+50)/100), gated: &histogram{}, short: &histogram{}}
+	ip := newInterpolator(factor)
+	q := newQuick()
 	for _, w := range l.Weights() {
-		m.channels = append(m.channels, channel{weight: w, stages: kWeighting(sampleRate), peaks: peakFinder{ip: ip}, quasi: newQuasiPeak(sampleRate), measure: w > 0})
+		m.channels = append(m.channels, channel{weight: w, stages: kWeighting(sampleRate), peaks: newPeaks(sampleRate, ip, q), measure: w > 0})
 	}
 	return m
 }
@@ -109,7 +120,6 @@ func (m *Meter) Write(block [][]float64) {
 // the hops that end are left in hops.
 func (ch *channel) write(samples []float64, hop, filled int) {
 	ch.peaks.write(samples)
-	ch.quasi.write(samples)
 	peak, power := ch.peak, ch.power
 	for _, x := range samples {
 		peak = max(peak, math.Abs(x))
@@ -138,17 +148,22 @@ func (ch *channel) write(samples []float64, hop, filled int) {
 
 // endHop takes the weighted power of a hop of all channels.
 func (m *Meter) endHop(power float64) {
-	m.recent[m.hops%30] = power
+	m.recent[m.hops%shortHops] = power
 	m.hops++
-	if m.hops >= 4 {
-		p := m.window(4)
-		m.gated.add(p)
+	block := m.hops%blockHops == 0
+	if m.hops >= momentaryHops {
+		p := m.window(momentaryHops)
 		m.momentaryMax = max(m.momentaryMax, p)
+		if block {
+			m.gated.add(p)
+		}
 	}
-	if m.hops >= 30 {
-		p := m.window(30)
-		m.short.add(p)
+	if m.hops >= shortHops {
+		p := m.window(shortHops)
 		m.shortMax = max(m.shortMax, p)
+		if block {
+			m.short.add(p)
+		}
 	}
 }
 
@@ -156,7 +171,7 @@ func (m *Meter) endHop(power float64) {
 func (m *Meter) window(hops int64) float64 {
 	var sum float64
 	for i := m.hops - hops; i < m.hops; i++ {
-		sum += m.recent[i%30]
+		sum += m.recent[i%shortHops]
 	}
 	return sum / float64(hops)
 }
@@ -171,7 +186,7 @@ func (m *Meter) Measurement() Measurement {
 			ch.peaks.flush()
 		}
 		truePeak = max(truePeak, ch.peaks.peak)
-		quasi = max(quasi, ch.quasi.highest)
+		quasi = max(quasi, ch.peaks.quasi.highest)
 		out.Channels = append(out.Channels, ChannelMeasurement{
 			Index: c + 1, Label: m.layout.Labels[c], SamplePeakDBFS: decibels(ch.peak), TruePeakDBTP: decibels(ch.peaks.peak),
 			RMSDBFS: decibels(math.Sqrt(ch.power / float64(max(1, m.frames)))),

@@ -1,6 +1,9 @@
 package loudness
 
-import "math"
+import (
+	"math"
+	"sync"
+)
 
 // quasiPeak follows IEC 60268-10 type II: two charging circuits, one slow and one fast, averaged, which together meet
 // the table of tone-burst readings (10 ms: −2.5 dB, 5 ms: −4 dB, 1.5 ms: −9 dB), and a return of 24 dB in 2.8 s.
@@ -27,17 +30,20 @@ const (
 
 func (q *quasiPeak) write(samples []float64) {
 	a, b, m := q.a, q.b, q.highest
+	slow, fast, fall := q.slow, q.fast, q.fall
 	for _, x := range samples {
 		x = math.Abs(x)
-		a *= q.fall
-		b *= q.fall
-		if x > a {
-			a += q.slow * (x - a)
+		a *= fall
+		b *= fall
+		if d := x - a; d > 0 {
+			a += slow * d
 		}
-		if x > b {
-			b += q.fast * (x - b)
+		if d := x - b; d > 0 {
+			b += fast * d
 		}
-		m = max(m, a+b)
+		if a+b > m {
+			m = a + b
+		}
 	}
 	q.a, q.b, q.highest = a, b, m
 }
@@ -46,16 +52,30 @@ func (q *quasiPeak) write(samples []float64) {
 func (q *quasiPeak) dBFS() float64 { return 20 * math.Log10(q.highest/2*quasiSine) }
 
 // ProgrammeMeter is a quasi-peak meter that is read while it runs.
-type ProgrammeMeter struct{ q quasiPeak }
+type ProgrammeMeter struct {
+	q            quasiPeak
+	window, over []float64
+}
+
+var between = sync.OnceValue(func() *quick { return newQuick() })
 
 // NewProgrammeMeter makes a meter for one channel.
 func NewProgrammeMeter(sampleRate int) *ProgrammeMeter {
-	return &ProgrammeMeter{newQuasiPeak(sampleRate)}
+	return &ProgrammeMeter{q: newQuasiPeak(quickFactor * sampleRate), window: make([]float64, quickTaps-1)}
 }
 
-// Write takes the next samples and gives the present reading in dBFS, negative infinity in silence.
+// Write takes the next samples and gives the present reading in dBFS, negative infinity in silence. It reads between
+// the samples, as a tone whose frequency divides the rate may never have a sample at its crest.
 func (m *ProgrammeMeter) Write(samples []float64) float64 {
-	m.q.write(samples)
+	w := append(m.window[:quickTaps-1], samples...)
+	if need := quickFactor * len(samples); cap(m.over) < need {
+		m.over = make([]float64, need)
+	}
+	over := m.over[:quickFactor*len(samples)]
+	between().write(over, w)
+	m.q.write(over)
+	copy(w, w[len(w)-quickTaps+1:])
+	m.window = w
 	return 20 * math.Log10((m.q.a+m.q.b)/2*quasiSine)
 }
 
