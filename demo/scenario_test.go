@@ -55,7 +55,7 @@ func TestGenerate(t *testing.T) {
 	assert.True(t, d.Circled)
 	assert.Equal(t, take.Mix, d.Tracks[1].Use)
 	assert.Equal(t, "Ines lav", d.Tracks[3].Name)
-	levels, err := take.Survey(t.Context(), w, discard(), nil)
+	levels, _, err := take.Survey(t.Context(), w, discard(), nil)
 	require.NoError(t, err)
 	for i, l := range levels {
 		assert.Equal(t, i == 6, l.Empty(), "only the unused input is empty, channel %d", i+1)

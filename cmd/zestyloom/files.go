@@ -338,6 +338,7 @@ func gaugeCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			note(c, "Measured as %s (%s), %s", m.Layout, strings.Join(m.Order, " "), m.LayoutFrom)
 			return output(c, m, func() {
 				fmt.Fprintf(c.OutOrStdout(), "integrated %s LUFS, range %s LU, true peak %s dBTP, PPM %s\n", decimal(m.IntegratedLUFS), decimal(m.LoudnessRangeLU), decimal(m.TruePeakMaxDBTP), decimal(m.PPMMax))
 				for _, ch := range m.Channels {
@@ -361,24 +362,32 @@ func decimal(x *float64) string {
 // gaugeBlock is how many frames are read at a time.
 const gaugeBlock = 4800
 
-func gauge(ctx context.Context, path, name, order string) (loudness.Measurement, error) {
-	f, _, closer, err := openSound(ctx, path, 0)
+// gauged is a measurement and what the channels were taken for.
+type gauged struct {
+	loudness.Measurement
+	Layout     layout.Name `json:"layout"`
+	Order      []string    `json:"order"`
+	LayoutFrom string      `json:"layoutFrom"` // what told the layout, or that it was assumed
+}
+
+func gauge(ctx context.Context, path, name, order string) (gauged, error) {
+	f, d, closer, err := openSound(ctx, path, 0)
 	if err != nil {
-		return loudness.Measurement{}, err
+		return gauged{}, err
 	}
 	defer closer.Close()
-	l := layout.ForWidth(f.Channels)
-	if name != "" {
+	l, by := take.LayoutOf(f, d.Tracks)
+	if name != "" || order != "" {
+		if name == "" {
+			name = string(layout.ForWidth(f.Channels).Name)
+		}
 		if l, err = layout.New(layout.Name(name), order, f.Channels); err != nil {
-			return loudness.Measurement{}, err
+			return gauged{}, err
 		}
-	} else if order != "" {
-		if l, err = layout.New(l.Name, order, f.Channels); err != nil {
-			return loudness.Measurement{}, err
-		}
+		by = "as asked for"
 	}
 	if l.Width() != f.Channels {
-		return loudness.Measurement{}, at(path, fault.New(fault.BadInput, "The file has %d channels and the layout %s has %d", f.Channels, l.Name, l.Width()))
+		return gauged{}, at(path, fault.New(fault.BadInput, "The file has %d channels and the layout %s has %d", f.Channels, l.Name, l.Width()))
 	}
 	m := loudness.NewMeter(f.SampleRate, l)
 	err = f.EachBlock(gaugeBlock, func(_ int64, block [][]float64) error {
@@ -386,9 +395,9 @@ func gauge(ctx context.Context, path, name, order string) (loudness.Measurement,
 		return ctx.Err()
 	})
 	if err != nil {
-		return loudness.Measurement{}, at(path, err)
+		return gauged{}, at(path, err)
 	}
-	return m.Measurement(), nil
+	return gauged{m.Measurement(), l.Name, l.Labels, by}, nil
 }
 
 type diagnosed struct {

@@ -3,8 +3,10 @@ package delivery
 import (
 	"bytes"
 	"context"
+	"encoding/binary"
 	"io"
 	"math"
+	"slices"
 	"strings"
 	"testing"
 
@@ -315,6 +317,86 @@ func TestLimits(t *testing.T) {
 		}
 	}
 	assert.Equal(t, map[string]bool{"clipped": true, "true-peak": true, "ppm": true, "loudness": true, "stems-sum-to-mix": true}, failed)
+}
+
+// C21. A correct delivery at any depth passes its own null test, and a real difference fails it.
+func TestTheNullTestKnowsWhatDitherLeaves(t *testing.T) {
+	for _, bits := range []int{16, 24, 32} {
+		p, s := crossing(t), spec(t, "eight-channel-mix")
+		s.BitDepth, s.Groups[3].Loudness, s.PPMMax = bits, nil, nil
+		d := folder{}
+		plan, r, printed := p.print(t, s, Interleaved, d)
+		null := func() Finding {
+			report, err := Verify(context.Background(), plan, r, printed, d.open, func(float64) {})
+			require.NoError(t, err)
+			for _, f := range report.Findings {
+				if f.Rule == "stems-sum-to-mix" {
+					return f
+				}
+			}
+			t.Fatal("there was no null test")
+			return Finding{}
+		}
+		f := null()
+		assert.Equal(t, OK, f.Severity, "%d bits: %+v", bits, f)
+		// A whistle at −72 dBFS in the mix alone.
+		name := plan.Files[0].Name
+		x, w := d.samples(t, name)
+		for i := range x[6] {
+			x[6][i] += 0.00025 * math.Sin(float64(i)*0.1)
+		}
+		raw := d[name].b[w.DataOffset:]
+		w.Encode(raw, x[6], 6)
+		f = null()
+		assert.Equal(t, Error, f.Severity, "%d bits: %+v", bits, f)
+	}
+}
+
+// C20. A file whose samples are no numbers is never found right.
+func TestAFileThatCantBeMeasuredNeverPasses(t *testing.T) {
+	p, s := crossing(t), spec(t, "eight-channel-mix")
+	s.BitDepth, s.Groups[3].Loudness, s.PPMMax, s.TruePeakMax = 32, nil, nil, nil
+	d := folder{}
+	plan, r, printed := p.print(t, s, Interleaved, d)
+	name := plan.Files[0].Name
+	_, w := d.samples(t, name)
+	binary.LittleEndian.PutUint32(d[name].b[w.DataOffset:], math.Float32bits(float32(math.NaN())))
+	report, err := Verify(context.Background(), plan, r, printed, d.open, func(float64) {})
+	require.NoError(t, err)
+	assert.False(t, report.Pass)
+	assert.True(t, slices.ContainsFunc(report.Findings, func(f Finding) bool { return f.Rule == "measurable" && f.Severity == Error }))
+}
+
+// C29. A time stamp one sample off is found, figures show what decides, and long names keep what tells files apart.
+func TestProofIsExact(t *testing.T) {
+	p, s := crossing(t), spec(t, "six-channel-split")
+	p.reel.Head.Name = strings.Repeat("The night of the lantern ferry ", 3)
+	d := folder{}
+	plan, r, printed := p.print(t, s, PerGroup, d)
+	for _, f := range plan.Files {
+		assert.Regexp(t, `_(DX|MX|FX)[_.]`, f.Name)
+	}
+	at := bytes.Index(d[plan.Files[0].Name].b, []byte("bext")) + 8 + 338
+	b := d[plan.Files[0].Name].b
+	binary.LittleEndian.PutUint64(b[at:], binary.LittleEndian.Uint64(b[at:])+1)
+	report, err := Verify(context.Background(), plan, r, printed, d.open, func(float64) {})
+	require.NoError(t, err)
+	assert.True(t, slices.ContainsFunc(report.Findings, func(f Finding) bool { return f.Rule == "start" && f.Severity == Error }))
+	assert.Equal(t, "−0.96 dBTP", figure(ptr(-0.96), "dBTP"))
+}
+
+// A8. What would be longer than a day is not printed.
+func TestAPrintIsNoLongerThanADay(t *testing.T) {
+	p, s := crossing(t), spec(t, "six-channel-split")
+	for id, c := range p.reel.Clips {
+		c.Start += 30 * 3600 * 48000
+		p.reel.Clips[id] = c
+		break
+	}
+	plan, _, err := NewPlan("x", p.reel, s, "")
+	require.NoError(t, err)
+	assert.False(t, plan.Printable())
+	assert.Contains(t, plan.Findings[0].Message, "longer than 24 hours")
 }
 
 func TestPrintStops(t *testing.T) {

@@ -164,10 +164,11 @@ func (p *Plan) files(r *reel.Reel) {
 
 // name fills a naming template in. What is filled in is made safe first, so that no name can leave its folder.
 func (p *Plan) name(g reel.Group) string {
-	return take.FileSafe(strings.NewReplacer(
-		"{production}", take.FileSafe(p.Production), "{reel}", take.FileSafe(p.Reel), "{spec}", p.Spec.ID,
-		"{group}", take.FileSafe(g.Name), "{tag}", g.Tag, "{layout}", g.Layout,
-	).Replace(p.Spec.Naming[p.Packaging]))
+	// What may be long is cut before it is filled in, so that what tells files apart is never lost.
+	return take.FileSafeTo(strings.NewReplacer(
+		"{production}", take.FileSafeTo(p.Production, 40), "{reel}", take.FileSafeTo(p.Reel, 40), "{spec}", take.FileSafeTo(p.Spec.ID, 40),
+		"{group}", take.FileSafeTo(g.Name, 40), "{tag}", g.Tag, "{layout}", g.Layout,
+	).Replace(p.Spec.Naming[p.Packaging]), 200)
 }
 
 // look finds what is wrong.

@@ -54,8 +54,17 @@ type Opened struct {
 	Size int64
 }
 
-// nullLimitDBFS is how much may be left when the stems are taken from the full mix.
-const nullLimitDBFS = -120
+// nullLimit is how much may be left when so many stems are taken from their mix, as the largest sample and as RMS, full
+// scale 1. Each file was dithered by up to a step and rounded by up to half of one, so samples lie up to 1.5 steps from
+// what was mixed; the noise of that has a variance of 1/6 + 1/12 of a step squared in each, and may measure half as much
+// again. In float there is only rounding.
+func nullLimit(bits, stems int) (peak, rms float64) {
+	if bits >= 32 {
+		return dsp.Gain(-120), dsp.Gain(-120)
+	}
+	step := math.Ldexp(1, 1-bits)
+	return 1.5 * step * float64(stems+1) * (1 + 1e-9), 1.5 * step * math.Sqrt(float64(stems+1)/4)
+}
 
 // Verify opens every file of the plan again and compares it with the plan and with what Print remembers. r is the reel
 // that was printed. An error means that verifying itself could not go on; what is wrong with files is in the report.
@@ -70,7 +79,7 @@ func Verify(ctx context.Context, p Plan, r *reel.Reel, printed Printed, open fun
 			v.report.add(false, Finding{Rule: "file", File: planned.Name, Message: "The file can't be opened: " + fault.Sentence(err)})
 			continue
 		}
-		if err := v.header(planned, o); err != nil {
+		if err := v.header(ctx, planned, o); err != nil {
 			return v.report, err
 		}
 	}
@@ -93,11 +102,24 @@ type verifier struct {
 	nulls   []null
 }
 
+// stopping reads until its context ends.
+type stopping struct {
+	ctx context.Context
+	io.Reader
+}
+
+func (s stopping) Read(b []byte) (int, error) {
+	if err := s.ctx.Err(); err != nil {
+		return 0, fault.Wrap(fault.Cancelled, err, "The check of the files was stopped")
+	}
+	return s.Reader.Read(b)
+}
+
 // header compares what a file says of itself.
-func (v *verifier) header(planned PlannedFile, o Opened) error {
+func (v *verifier) header(ctx context.Context, planned PlannedFile, o Opened) error {
 	name := planned.Name
 	sum := sha256.New()
-	if _, err := io.Copy(sum, io.NewSectionReader(o, 0, o.Size)); err != nil {
+	if _, err := io.Copy(sum, stopping{ctx, io.NewSectionReader(o, 0, o.Size)}); err != nil {
 		return err
 	}
 	v.report.Files = append(v.report.Files, DeliveredFile{name, o.Size, hex.EncodeToString(sum.Sum(nil))})
@@ -118,9 +140,9 @@ func (v *verifier) header(planned PlannedFile, o Opened) error {
 	compare("length", "Length in samples", f.Frames, v.plan.Frames)
 	stamp := "none"
 	if f.Bext != nil {
-		stamp = v.reel.Head.FrameRate.LabelAt(f.Bext.TimeReference, f.SampleRate)
+		stamp = v.stamp(f.Bext.TimeReference)
 	}
-	compare("start", "Time stamp of the first sample", stamp, v.plan.StartTimecode)
+	compare("start", "Time stamp of the first sample, in samples since midnight", stamp, v.stamp(v.plan.Start))
 	var names, planNames []string
 	if f.IXML != nil && f.IXML.Tracks != nil {
 		for _, t := range f.IXML.Tracks.Tracks {
@@ -132,6 +154,11 @@ func (v *verifier) header(planned PlannedFile, o Opened) error {
 	}
 	compare("names", "Names of the channels", strings.Join(names, ", "), strings.Join(planNames, ", "))
 	return nil
+}
+
+// stamp writes a position so that a single sample shows.
+func (v *verifier) stamp(at int64) string {
+	return fmt.Sprintf("%d (%s)", at, v.reel.Head.FrameRate.LabelAt(at, v.plan.Spec.SampleRate))
 }
 
 func sampleFormat(f wave.Format) string {
@@ -149,6 +176,8 @@ type null struct {
 	mix   reel.Group
 	parts []reel.Group
 	peak  float64
+	power float64
+	n     int64
 }
 
 // samples reads all files in step: it hashes their audio, measures the groups, and sums stems against mixes.
@@ -178,6 +207,7 @@ func (v *verifier) samples(ctx context.Context, progress func(float64)) error {
 	sums := make([]io.Writer, len(v.files))
 	hashes := make([]func() string, len(v.files))
 	frames := v.plan.Frames
+	strange := make([]int64, len(v.files))
 	for i, f := range v.files {
 		raw[i] = make([]byte, blockFrames*f.FrameBytes())
 		h := sha256.New()
@@ -197,6 +227,7 @@ func (v *verifier) samples(ctx context.Context, progress func(float64)) error {
 			if _, err := sums[i].Write(raw[i][:n*f.FrameBytes()]); err != nil {
 				return err
 			}
+			strange[i] += f.Strange(raw[i][:n*f.FrameBytes()])
 		}
 		now := make([][]float64, len(outputs))
 		for i, o := range outputs {
@@ -220,6 +251,9 @@ func (v *verifier) samples(ctx context.Context, progress func(float64)) error {
 			message = "The audio read back is not what was printed; the disk may be failing"
 		}
 		v.report.add(same, Finding{Rule: "audio", File: planned.Name, Message: message})
+		if strange[i] > 0 {
+			v.report.add(false, Finding{Rule: "measurable", File: planned.Name, Message: "Samples are no numbers, or louder than anything can be", Measured: fmt.Sprint(strange[i]), Limit: "0"})
+		}
 	}
 	return nil
 }
@@ -253,11 +287,13 @@ func nulls(r *reel.Reel) []null {
 func (n *null) add(block [][]float64, column map[string]int) {
 	for _, label := range n.mix.Labels {
 		mix := block[column[n.mix.ID+"/"+label]]
+		n.n += int64(len(mix))
 		for i, x := range mix {
 			for _, g := range n.parts {
 				x -= block[column[g.ID+"/"+label]][i]
 			}
 			n.peak = max(n.peak, math.Abs(x))
+			n.power += x * x
 		}
 	}
 }
@@ -269,6 +305,9 @@ func (v *verifier) levels() {
 		m := v.meters[g.ID].Measurement()
 		v.report.Groups = append(v.report.Groups, GroupReport{g.ID, g.Name, m})
 		before := v.printed.Groups[g.ID]
+		if m.Unmeasured > 0 {
+			v.report.add(false, Finding{Rule: "measurable", Message: g.Name + ": samples are no numbers, so nothing that is measured of it holds", Measured: fmt.Sprint(m.Unmeasured), Limit: "0"})
+		}
 		v.report.add(near(m.IntegratedLUFS, before.IntegratedLUFS, 0.01), Finding{Rule: "loudness-as-printed", Message: g.Name + ": integrated loudness is what it was while printing",
 			Measured: figure(m.IntegratedLUFS, "LUFS"), Limit: figure(before.IntegratedLUFS, "LUFS")})
 		if n := v.printed.Clipped[g.ID]; n > 0 {
@@ -294,13 +333,19 @@ func (v *verifier) levels() {
 		for _, g := range n.parts {
 			names = append(names, g.Name)
 		}
-		residual := dsp.DB(n.peak)
+		limit, limitRMS := nullLimit(spec.BitDepth, len(n.parts))
+		rms := math.Sqrt(n.power / float64(max(1, n.n)))
 		measured := "nothing left"
 		if n.peak > 0 {
-			measured = fmt.Sprintf("%.1f dBFS left", residual)
+			measured = fmt.Sprintf("%s left, %s on average", level(n.peak), level(rms))
 		}
-		v.report.add(residual <= nullLimitDBFS, Finding{Rule: "stems-sum-to-mix", Message: fmt.Sprintf("%s add up to %s", strings.Join(names, " + "), n.mix.Name), Measured: measured, Limit: fmt.Sprintf("below %d dBFS", nullLimitDBFS)})
+		v.report.add(n.n > 0 && n.peak <= limit && rms <= limitRMS, Finding{Rule: "stems-sum-to-mix", Message: fmt.Sprintf("%s add up to %s", strings.Join(names, " + "), n.mix.Name), Measured: measured,
+			Limit: fmt.Sprintf("at most %s, %s on average: what dither and rounding at this depth leave", level(limit), level(limitRMS))})
 	}
+}
+
+func level(x float64) string {
+	return strings.Replace(fmt.Sprintf("%.1f dBFS", dsp.DB(x)), "-", "−", 1)
 }
 
 func near(a, b *float64, tolerance float64) bool {
@@ -314,5 +359,5 @@ func figure(x *float64, unit string) string {
 	if x == nil {
 		return "silent"
 	}
-	return strings.Replace(fmt.Sprintf("%.1f %s", *x, unit), "-", "−", 1)
+	return strings.Replace(fmt.Sprintf("%.2f %s", *x, unit), "-", "−", 1)
 }

@@ -124,6 +124,58 @@ func ForWidth(channels int) Layout {
 	return Layout{Discrete, numbered("", channels)}
 }
 
+// Unnamed gives the layout of channels of which nothing tells where they belong: none is an LFE, none a surround.
+func Unnamed(channels int) Layout { return Layout{Discrete, numbered("", channels)} }
+
+// ForMask gives the layout that a dwChannelMask says: the channels stand in the order of its bits. It is not ok where
+// the mask names another number of channels, or positions that no layout has. In a mask with one pair of surround
+// speakers that pair may be called back or side.
+func ForMask(mask uint32, channels int) (l Layout, ok bool) {
+	const back, side = 0x30, 0x600
+	if mask&back == 0 && mask&side == side {
+		mask = mask&^side | back
+	}
+	both := mask&back == back && mask&side == side
+	for bit := uint32(1); bit != 0 && bit <= mask; bit <<= 1 {
+		if mask&bit == 0 {
+			continue
+		}
+		label := labelOfBit(bit, both)
+		if label == "" {
+			return Layout{}, false
+		}
+		l.Labels = append(l.Labels, label)
+	}
+	if len(l.Labels) != channels || channels == 0 {
+		return Layout{}, false
+	}
+	if channels == 1 {
+		return Layout{Mono, []string{"M"}}, true
+	}
+	known, ok := ForLabels(l.Labels)
+	l.Name = known.Name
+	return l, ok
+}
+
+func labelOfBit(bit uint32, both bool) string {
+	switch {
+	case bit == 0x10 && both:
+		return "Lrs"
+	case bit == 0x20 && both:
+		return "Rrs"
+	case bit == 0x10:
+		return "Ls"
+	case bit == 0x20:
+		return "Rs"
+	}
+	for label, s := range Speakers {
+		if s.MaskBit == bit && label != "M" && label != "Ls" && label != "Rs" && label != "Lrs" && label != "Rrs" {
+			return label
+		}
+	}
+	return ""
+}
+
 // Names lists the layouts, narrow to wide.
 func Names() []string {
 	return []string{"mono", "stereo", "lcr", "5.0", "5.1", "7.1", "5.1.4", "7.1.4", "foa", "hoa2", "hoa3", "discrete"}

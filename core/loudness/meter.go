@@ -19,6 +19,8 @@ type Measurement struct {
 	TruePeakMaxDBTP  *float64             `json:"truePeakMaxDBTP"`
 	PPMMax           *float64             `json:"ppmMax"` // on the scale where PPM 4 is −18 dBFS and a division 4 dB
 	Channels         []ChannelMeasurement `json:"channels"`
+	// Unmeasured counts samples that are no numbers. Where there are any, nothing else that is said holds.
+	Unmeasured int64 `json:"unmeasured,omitempty"`
 }
 
 // ChannelMeasurement is about one channel. RMS is relative to a full-scale square wave: a full-scale sine reads −3.01.
@@ -55,6 +57,8 @@ type channel struct {
 	power   float64 // of all samples, unweighted
 	peaks   peaks
 	measure bool
+	strange int64
+	mended  []float64
 }
 
 // NewMeter makes a meter with 4 times oversampling for true peak.
@@ -119,13 +123,21 @@ func (m *Meter) Write(block [][]float64) {
 // write measures the next samples of one channel. filled is how many of the present hop have come already; the sums of
 // the hops that end are left in hops.
 func (ch *channel) write(samples []float64, hop, filled int) {
-	ch.peaks.write(samples)
 	peak, power := ch.peak, ch.power
 	for _, x := range samples {
 		peak = max(peak, math.Abs(x))
 		power += x * x
 	}
+	if power-power != 0 || peak-peak != 0 { // neither is a number
+		samples = ch.mend(samples)
+		peak, power = ch.peak, ch.power
+		for _, x := range samples {
+			peak = max(peak, math.Abs(x))
+			power += x * x
+		}
+	}
 	ch.peak, ch.power = peak, power
+	ch.peaks.write(samples)
 	ch.hops = ch.hops[:0]
 	if !ch.measure {
 		return
@@ -144,6 +156,18 @@ func (ch *channel) write(samples []float64, hop, filled int) {
 		}
 	}
 	ch.stages[0], ch.stages[1], ch.hopSum = s0, s1, sum
+}
+
+// mend counts what is no number, or so large that its power is none, and measures silence in its place.
+func (ch *channel) mend(samples []float64) []float64 {
+	ch.mended = append(ch.mended[:0], samples...)
+	for i, x := range ch.mended {
+		if !(math.Abs(x) < 1e100) {
+			ch.mended[i] = 0
+			ch.strange++
+		}
+	}
+	return ch.mended
 }
 
 // endHop takes the weighted power of a hop of all channels.
@@ -186,6 +210,7 @@ func (m *Meter) Measurement() Measurement {
 			ch.peaks.flush()
 		}
 		truePeak = max(truePeak, ch.peaks.peak)
+		out.Unmeasured += ch.strange
 		quasi = max(quasi, ch.peaks.quasi.highest)
 		out.Channels = append(out.Channels, ChannelMeasurement{
 			Index: c + 1, Label: m.layout.Labels[c], SamplePeakDBFS: decibels(ch.peak), TruePeakDBTP: decibels(ch.peaks.peak),

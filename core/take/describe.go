@@ -50,6 +50,7 @@ type Description struct {
 	Date          string         `json:"date,omitempty"`    // of the recording, as YYYY-MM-DD; empty where nothing tells
 	Set           *FileSet       `json:"fileSet,omitempty"` // the files that were recorded together with this one
 	Layout        layout.Name    `json:"layout,omitempty"`  // of all channels, where the file says that they are one bonded set
+	Labels        []string       `json:"labels,omitempty"`  // of the channels, where Layout is known
 	Cues          []wave.Cue     `json:"cues,omitempty"`
 	Warnings      []Warning      `json:"warnings"`
 	Recovered     bool           `json:"recovered"`
@@ -90,7 +91,9 @@ func Describe(f *wave.File, fileName string) Description {
 	if f.Bext != nil && dateForm.MatchString(f.Bext.Date) {
 		d.Date = f.Bext.Date
 	}
-	d.Layout = layoutOf(f, d.Tracks)
+	if l, by := LayoutOf(f, d.Tracks); l.Name != layout.Discrete && f.Channels > 1 && !strings.HasPrefix(by, "assumed") {
+		d.Layout, d.Labels = l.Name, l.Labels
+	}
 	return d
 }
 
@@ -102,41 +105,66 @@ var packs = map[string]layout.Name{
 	"AP_00040001": layout.FOA, "AP_00040002": layout.HOA2, "AP_00040003": layout.HOA3,
 }
 
-// layoutOf tells which bonded set all channels of a file are, from its chna chunk, its channel mask or the channels'
-// names; empty where nothing says so.
-func layoutOf(f *wave.File, tracks []Track) layout.Name {
-	if len(f.Audio) == f.Channels && f.Channels > 1 {
-		name, known := packs["AP"+strings.ToLower(strings.TrimPrefix(f.Audio[0].Pack, "AP"))]
-		same := !slices.ContainsFunc(f.Audio, func(a wave.AudioID) bool { return a.Pack != f.Audio[0].Pack })
-		if l, err := layout.New(name, "", 0); known && same && err == nil && l.Width() == f.Channels {
-			return name
+// LayoutOf tells which set all channels of a file are, one label for each channel, and what says so: its chna chunk,
+// the labels or names of its channels, or its channel mask. Where nothing does, one channel is mono, two are stereo and
+// more are discrete, and by says that this was assumed.
+func LayoutOf(f *wave.File, tracks []Track) (l layout.Layout, by string) {
+	if l, ok := packOf(f); ok {
+		return l, "by its chna chunk"
+	}
+	for _, source := range []struct {
+		by   string
+		text func(Track) string
+	}{{"by the functions of its channels", func(t Track) string { return t.Function }}, {"by the names of its channels", func(t Track) string { return t.Name }}} {
+		if l, ok := spelled(tracks, source.text); ok && l.Width() == f.Channels {
+			return l, source.by
 		}
 	}
-	named := make([]string, len(tracks))
-	for i, t := range tracks {
-		named[i] = strings.ToUpper(t.Name)
+	if l, ok := layout.ForMask(f.Mask, f.Channels); ok && f.Channels > 2 {
+		return l, "by its channel mask"
 	}
-	if joined := strings.Join(named, ""); joined == "WXYZ" || joined == "WYZX" {
-		return layout.FOA
+	switch f.Channels {
+	case 1:
+		return layout.ForWidth(1), "as it has one channel"
+	case 2:
+		return layout.ForWidth(2), "assumed, as it has two channels and nothing else tells"
 	}
-	for i, t := range tracks {
-		named[i], _ = layout.Label(t.Name)
-	}
-	if l, ok := layout.ForLabels(named); ok {
-		return l.Name
-	}
-	if l := layout.ForWidth(f.Channels); f.Channels > 2 && f.Mask != 0 && (f.Mask == l.Mask() || f.Mask == rearMask(l)) {
-		return l.Name
-	}
-	return ""
+	return layout.Unnamed(f.Channels), "assumed, as nothing tells what its channels are"
 }
 
-// rearMask is the mask of a layout as files write it that call the surround speakers side ones.
-func rearMask(l layout.Layout) uint32 {
-	if l.Name == layout.Five1 {
-		return 0x60f
+// packOf reads the chna chunk.
+func packOf(f *wave.File) (layout.Layout, bool) {
+	if len(f.Audio) != f.Channels || f.Channels < 2 {
+		return layout.Layout{}, false
 	}
-	return 0
+	name, known := packs["AP"+strings.ToLower(strings.TrimPrefix(f.Audio[0].Pack, "AP"))]
+	same := !slices.ContainsFunc(f.Audio, func(a wave.AudioID) bool { return a.Pack != f.Audio[0].Pack })
+	l, err := layout.New(name, "", 0)
+	return l, known && same && err == nil && l.Width() == f.Channels
+}
+
+// spelled reads the labels of channels from a text of each, which may end in its label, as "Full mix Ls" does.
+func spelled(tracks []Track, text func(Track) string) (layout.Layout, bool) {
+	labels := make([]string, len(tracks))
+	upper := make([]string, len(tracks))
+	for i, t := range tracks {
+		words := strings.Fields(text(t))
+		if len(words) == 0 {
+			return layout.Layout{}, false
+		}
+		upper[i] = strings.ToUpper(words[len(words)-1])
+		var ok bool
+		if labels[i], ok = layout.Label(text(t)); !ok {
+			labels[i], _ = layout.Label(words[len(words)-1])
+		}
+	}
+	if joined := strings.Join(upper, ""); joined == "WXYZ" || joined == "WYZX" {
+		l, err := layout.New(layout.FOA, "", 0)
+		return l, err == nil
+	}
+	l, ok := layout.ForLabels(labels)
+	l.Labels = labels // as they stand
+	return l, ok
 }
 
 // Names gives the names of all channels, in order.

@@ -3,6 +3,7 @@ package take
 import (
 	"context"
 	"encoding/binary"
+	"fmt"
 	"io"
 	"math"
 
@@ -34,8 +35,8 @@ func (b *bin) add(low, high float64) {
 var emptyBin = bin{math.Inf(1), math.Inf(-1)}
 
 // Survey reads a file once and writes its overview, one writer for each entry of OverviewFrames. It gives the level
-// of each channel. Samples that are not numbers count as silence.
-func Survey(ctx context.Context, src *wave.File, to []io.Writer, progress func(float64)) ([]Level, error) {
+// of each channel, and a warning for each thing that is wrong with the samples.
+func Survey(ctx context.Context, src *wave.File, to []io.Writer, progress func(float64)) ([]Level, []Warning, error) {
 	fine := OverviewFrames[0]
 	open := make([][]bin, len(OverviewFrames)) // the bin being filled, per resolution and channel
 	for i := range open {
@@ -45,6 +46,7 @@ func Survey(ctx context.Context, src *wave.File, to []io.Writer, progress func(f
 		}
 	}
 	peak, power := make([]float64, src.Channels), make([]float64, src.Channels)
+	strange := int64(0)
 	block := src.BlockFrames(blockFrames, src.Frames)
 	raw := make([]byte, block*src.FrameBytes())
 	samples := make([]float64, block)
@@ -65,12 +67,13 @@ func Survey(ctx context.Context, src *wave.File, to []io.Writer, progress func(f
 	}
 	for at := int64(0); at < src.Frames; {
 		if err := ctx.Err(); err != nil {
-			return nil, fault.Wrap(fault.Cancelled, err, "Drawing the waveform was stopped")
+			return nil, nil, fault.Wrap(fault.Cancelled, err, "Drawing the waveform was stopped")
 		}
 		n, err := src.ReadRaw(raw, at)
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
+		strange += src.Strange(raw[:n*src.FrameBytes()])
 		count := (n + fine - 1) / fine
 		for c := range src.Channels {
 			src.Decode(samples[:n], raw, c)
@@ -78,9 +81,6 @@ func Survey(ctx context.Context, src *wave.File, to []io.Writer, progress func(f
 				one := emptyBin
 				sum := 0.0
 				for _, x := range samples[b*fine : min(n, (b+1)*fine)] {
-					if x != x || math.IsInf(x, 0) {
-						x = 0
-					}
 					one.add(x, x)
 					sum += x * x
 				}
@@ -90,7 +90,7 @@ func Survey(ctx context.Context, src *wave.File, to []io.Writer, progress func(f
 			}
 		}
 		if err := emit(0, bins[:count*src.Channels]); err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		at += int64(n)
 		for level := 1; level < len(OverviewFrames); level++ {
@@ -102,7 +102,7 @@ func Survey(ctx context.Context, src *wave.File, to []io.Writer, progress func(f
 				end := at - int64(n) + int64((b+1)*fine)
 				if end%int64(OverviewFrames[level]) == 0 || at == src.Frames && b == count-1 {
 					if err := emit(level, open[level]); err != nil {
-						return nil, err
+						return nil, nil, err
 					}
 					for c := range open[level] {
 						open[level][c] = emptyBin
@@ -118,7 +118,12 @@ func Survey(ctx context.Context, src *wave.File, to []io.Writer, progress func(f
 	for c := range levels {
 		levels[c] = Level{decibels(peak[c]), decibels(math.Sqrt(power[c] / float64(max(1, src.Frames))))}
 	}
-	return levels, nil
+	var warnings []Warning
+	if strange > 0 {
+		warnings = append(warnings, Warning{Code: "not-numbers", Offset: src.DataOffset,
+			Message: fmt.Sprintf("%d samples are no numbers, or louder than anything can be; they are heard as silence or at the edge of what is", strange)})
+	}
+	return levels, warnings, nil
 }
 
 func decibels(x float64) *float64 {

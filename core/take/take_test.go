@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/fault"
+	"zestyloom/core/layout"
 	"zestyloom/core/wave"
 	"zestyloom/core/wave/wavetest"
 )
@@ -211,8 +212,9 @@ func TestSurvey(t *testing.T) {
 	for i := range outs {
 		to[i] = &outs[i]
 	}
-	levels, err := Survey(context.Background(), src, to, nil)
+	levels, warnings, err := Survey(context.Background(), src, to, nil)
 	require.NoError(t, err)
+	assert.Empty(t, warnings)
 	samples := wavetest.Samples(t, src)
 	for c, x := range samples {
 		var peak, power float64
@@ -236,6 +238,66 @@ func TestSurvey(t *testing.T) {
 		}
 		assert.InDelta(t, 20*math.Log10(peak), *levels[c].PeakDBFS, 1e-9)
 		assert.InDelta(t, 10*math.Log10(power/frames), *levels[c].RMSDBFS, 1e-9)
+	}
+}
+
+// C20. Samples that are no numbers are mended where they enter, and said.
+func TestSamplesThatAreNoNumbers(t *testing.T) {
+	h := wave.Header{Format: wave.Format{Encoding: wave.Float, Channels: 1, SampleRate: 48000, BitDepth: 32, Bytes: 4}, Frames: 1000}
+	strange := map[int]float64{10: math.NaN(), 20: math.Inf(1), 30: math.Inf(-1), 40: 3e38, 50: -3e38, 60: 2}
+	src := wavetest.Open(t, h, func(_, i int) float64 { return strange[i] })
+	x := wavetest.Samples(t, src)[0]
+	assert.Equal(t, []float64{0, 0, 0, 1 << 24, -(1 << 24), 2}, []float64{x[10], x[20], x[30], x[40], x[50], x[60]})
+	to := []io.Writer{io.Discard, io.Discard, io.Discard}
+	_, warnings, err := Survey(context.Background(), src, to, nil)
+	require.NoError(t, err)
+	require.Len(t, warnings, 1)
+	assert.Contains(t, warnings[0].Message, "5 samples are no numbers")
+}
+
+// C22. What a file says of its channels decides how it is measured; where it says nothing, that is said.
+func TestLayoutOf(t *testing.T) {
+	five1, seven1, film := []string{"L", "R", "C", "LFE", "Ls", "Rs"}, []string{"L", "R", "C", "LFE", "Lrs", "Rrs", "Lss", "Rss"}, []string{"L", "C", "R", "Ls", "Rs", "LFE"}
+	named := func(names []string, prefix string, function bool) []Track {
+		var tracks []Track
+		for _, n := range names {
+			tr := Track{Name: prefix + n}
+			if function {
+				tr = Track{Name: "Channel", Function: n}
+			}
+			tracks = append(tracks, tr)
+		}
+		return tracks
+	}
+	for name, c := range map[string]struct {
+		channels int
+		mask     uint32
+		tracks   []Track
+		want     []string
+		layout   layout.Name
+		by       string
+	}{
+		"5.1 by mask":             {6, 0x3f, nil, five1, layout.Five1, "mask"},
+		"5.1 by side mask":        {6, 0x60f, nil, five1, layout.Five1, "mask"},
+		"5.0 by mask":             {5, 0x37, nil, []string{"L", "R", "C", "Ls", "Rs"}, layout.Five0, "mask"},
+		"7.1 by mask":             {8, 0x63f, nil, seven1, layout.Seven1, "mask"},
+		"5.1.4 by mask":           {10, 0x2d03f, nil, append(five1[:6:6], "Ltf", "Rtf", "Ltr", "Rtr"), layout.Five14, "mask"},
+		"7.1.4 by mask":           {12, 0x2d63f, nil, append(seven1[:8:8], "Ltf", "Rtf", "Ltr", "Rtr"), layout.Seven14, "mask"},
+		"film order by functions": {6, 0, named(film, "", true), film, layout.Five1, "functions"},
+		"film order by names":     {6, 0, named(film, "Full mix ", false), film, layout.Five1, "names"},
+		"names before the mask":   {6, 0x3f, named(film, "", false), film, layout.Five1, "names"},
+		"six microphones":         {6, 0, named([]string{"Boom", "Ines", "Tobiah", "Radio", "Plant", "Spare"}, "", false), []string{"1", "2", "3", "4", "5", "6"}, layout.Discrete, "assumed"},
+		"a mask of another width": {6, 0x37, nil, []string{"1", "2", "3", "4", "5", "6"}, layout.Discrete, "assumed"},
+		"two channels":            {2, 0, nil, []string{"L", "R"}, layout.Stereo, "assumed"},
+		"one channel":             {1, 0, nil, []string{"M"}, layout.Mono, "one channel"},
+	} {
+		if c.tracks == nil {
+			c.tracks = make([]Track, c.channels)
+		}
+		l, by := LayoutOf(&wave.File{Format: wave.Format{Channels: c.channels, Mask: c.mask}}, c.tracks)
+		assert.Equal(t, c.want, l.Labels, name)
+		assert.Equal(t, c.layout, l.Name, name)
+		assert.Contains(t, by, c.by, name)
 	}
 }
 

@@ -7,6 +7,7 @@ import (
 	"path"
 	"runtime"
 	"strings"
+	"unicode/utf8"
 
 	"golang.org/x/sync/errgroup"
 
@@ -118,7 +119,11 @@ func FileNames(source string, parts []Part) []string {
 }
 
 // FileSafe replaces what file systems and receivers' systems do not take in names.
-func FileSafe(s string) string {
+func FileSafe(s string) string { return FileSafeTo(s, 80) }
+
+// FileSafeTo is FileSafe for another length, in characters; it is also held to the 200 bytes that leave room for an
+// ending in what file systems take.
+func FileSafeTo(s string, most int) string {
 	s = strings.Map(func(r rune) rune {
 		switch {
 		case r >= 'a' && r <= 'z', r >= 'A' && r <= 'Z', r >= '0' && r <= '9', r == '-', r == '.', r > 0x7f:
@@ -133,8 +138,13 @@ func FileSafe(s string) string {
 		s = strings.ReplaceAll(s, "__", "_")
 	}
 	s = strings.Trim(s, "_.")
-	if r := []rune(s); len(r) > 80 {
-		s = string(r[:80])
+	for n := 0; n < len(s); { // never in the middle of a character
+		_, size := utf8.DecodeRuneInString(s[n:])
+		if most--; most < 0 || n+size > 200 {
+			s = strings.Trim(s[:n], "_.")
+			break
+		}
+		n += size
 	}
 	if s == "" {
 		return "unnamed"

@@ -29,7 +29,8 @@ func (f *File) ReadRaw(dst []byte, frame int64) (int, error) {
 }
 
 // Decode turns one channel of interleaved raw frames into float64 with full scale at 1.0. It is exact for every
-// encoding. raw holds at least len(dst) frames.
+// encoding, but for floats that are no level: what is not a number is given as 0, and what lies above loudest as that. raw
+// holds at least len(dst) frames.
 func (f Format) Decode(dst []float64, raw []byte, channel int) {
 	step := f.FrameBytes()
 	at := channel * f.Bytes
@@ -37,12 +38,12 @@ func (f Format) Decode(dst []float64, raw []byte, channel int) {
 	switch {
 	case f.Encoding == Float && f.Bytes == 4:
 		for i := range dst {
-			dst[i] = float64(math.Float32frombits(le.Uint32(raw[at:])))
+			dst[i] = level(float64(math.Float32frombits(le.Uint32(raw[at:]))))
 			at += step
 		}
 	case f.Encoding == Float:
 		for i := range dst {
-			dst[i] = math.Float64frombits(le.Uint64(raw[at:]))
+			dst[i] = level(math.Float64frombits(le.Uint64(raw[at:])))
 			at += step
 		}
 	case f.Bytes == 1: // unsigned, by the standard
@@ -66,6 +67,42 @@ func (f Format) Decode(dst []float64, raw []byte, channel int) {
 			at += step
 		}
 	}
+}
+
+// loudest is the largest sample that is taken for sound: +144 dBFS. Larger ones come of damage, and would make every
+// figure that they go into meaningless.
+const loudest = 1 << 24
+
+// level gives x where it is a level.
+func level(x float64) float64 {
+	switch {
+	case x >= -loudest && x <= loudest:
+		return x
+	case x > loudest && !math.IsInf(x, 1):
+		return loudest
+	case x < -loudest && !math.IsInf(x, -1):
+		return -loudest
+	}
+	return 0
+}
+
+// Strange counts the samples of interleaved raw frames that are no level, and that Decode mends.
+func (f Format) Strange(raw []byte) (n int64) {
+	if f.Encoding != Float {
+		return 0
+	}
+	for at := 0; at+f.Bytes <= len(raw); at += f.Bytes {
+		var x float64
+		if f.Bytes == 4 {
+			x = float64(math.Float32frombits(binary.LittleEndian.Uint32(raw[at:])))
+		} else {
+			x = math.Float64frombits(binary.LittleEndian.Uint64(raw[at:]))
+		}
+		if !(x >= -loudest && x <= loudest) {
+			n++
+		}
+	}
+	return n
 }
 
 // Encode is the inverse of Decode: it rounds to the nearest step and limits to full scale. It gives the number of
@@ -155,7 +192,7 @@ func (f Format) BlockFrames(most int, frames int64) int {
 
 // EachBlock decodes the file front to back in planar blocks (channels × frames) of at most that many frames,
 // fewer where there are very many channels. A block
-// holds only until do returns; an error from do ends the reading. Samples that are not finite numbers are given as 0.
+// holds only until do returns; an error from do ends the reading.
 func (f *File) EachBlock(frames int, do func(at int64, block [][]float64) error) error {
 	frames = f.BlockFrames(frames, f.Frames)
 	raw := make([]byte, frames*f.FrameBytes())
@@ -172,13 +209,6 @@ func (f *File) EachBlock(frames int, do func(at int64, block [][]float64) error)
 		for c := range block {
 			block[c] = room[c][:n]
 			f.Decode(block[c], raw, c)
-			if f.Encoding == Float {
-				for i, x := range block[c] {
-					if math.IsNaN(x) || math.IsInf(x, 0) {
-						block[c][i] = 0
-					}
-				}
-			}
 		}
 		if err := do(at, block); err != nil {
 			return err

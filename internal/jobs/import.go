@@ -175,10 +175,11 @@ func (a *attempt) sound(ctx context.Context, t *store.Take, s intake.Stream, dir
 			return err
 		}
 	}
-	levels, err := a.overview(ctx, src, t.MediaKey, s.Index, a.progress(ctx, 0.5, 0.7))
+	levels, warnings, err := a.overview(ctx, src, t.MediaKey, s.Index, a.progress(ctx, 0.5, 0.7))
 	if err != nil {
 		return err
 	}
+	t.Description.Warnings = append(t.Description.Warnings, warnings...)
 	t.Channels = nil
 	for i, track := range t.Description.Tracks {
 		t.Channels = append(t.Channels, store.Channel{Track: track, Level: levels[i], Empty: levels[i].Empty(), FileName: track.Name})
@@ -286,22 +287,22 @@ func (a *attempt) fetch(ctx context.Context, args importArgs, key string) (cameF
 }
 
 // overview draws the overview of a sound that will lie in a folder.
-func (a *attempt) overview(ctx context.Context, src *wave.File, folder string, stream int, progress func(float64)) ([]take.Level, error) {
+func (a *attempt) overview(ctx context.Context, src *wave.File, folder string, stream int, progress func(float64)) ([]take.Level, []take.Warning, error) {
 	writers := make([]io.Writer, len(take.OverviewFrames))
 	files := make([]media.File, len(take.OverviewFrames))
 	for i := range writers {
 		f, err := a.Media.Create(a.staged(library.OverviewKey(folder, stream, i)))
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		defer f.Close()
 		writers[i], files[i] = f, f
 	}
-	levels, err := take.Survey(ctx, src, writers, progress)
+	levels, warnings, err := take.Survey(ctx, src, writers, progress)
 	for _, f := range files {
 		err = errors.Join(err, f.Sync())
 	}
-	return levels, err
+	return levels, warnings, err
 }
 
 // diagnoseFrames is how many frames are looked at together.

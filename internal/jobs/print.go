@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"os"
-	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -38,7 +37,7 @@ func (a *attempt) print(ctx context.Context) (end store.End, err error) {
 	if err := a.Room(p.Plan.Bytes()); err != nil {
 		return end, err
 	}
-	printed, err := a.printFiles(ctx, p.Plan, laid)
+	printed, err := a.printFiles(ctx, p, laid)
 	if err != nil {
 		return end, err
 	}
@@ -60,7 +59,7 @@ func verdict(r delivery.Report) store.End {
 	return said("Printed, but the check found something wanting")
 }
 
-func (a *attempt) printFiles(ctx context.Context, plan delivery.Plan, laid *reel.Reel) (delivery.Printed, error) {
+func (a *attempt) printFiles(ctx context.Context, p store.Print, laid *reel.Reel) (delivery.Printed, error) {
 	var written []media.File
 	defer func() {
 		for _, f := range written {
@@ -76,9 +75,12 @@ func (a *attempt) printFiles(ctx context.Context, plan delivery.Plan, laid *reel
 		}
 		return f, err
 	}
-	now := time.Now()
-	stamp := delivery.Stamp{Date: now.Format("2006-01-02"), Time: now.Format("15:04:05")}
-	printed, err := delivery.Print(ctx, plan, laid, session.Open, create, stamp, a.progress(ctx, 0, 0.6))
+	at, err := a.Store.RevisedAt(ctx, p.Reel, p.Revision) // so that a second print is the same bytes
+	if err != nil {
+		return delivery.Printed{}, err
+	}
+	stamp := delivery.Stamp{Date: at.Format("2006-01-02"), Time: at.Format("15:04:05")}
+	printed, err := delivery.Print(ctx, p.Plan, laid, session.Open, create, stamp, a.progress(ctx, 0, 0.6))
 	for _, f := range written {
 		if err == nil {
 			err = f.Sync()

@@ -110,7 +110,7 @@ func (a *attempt) renderSettled(ctx context.Context, o store.OpenReel, args sett
 	}
 	t.Description = take.Describe(src, name)
 	t.Description.StartSamples = &s.Start
-	levels, err := a.overview(ctx, src, folder, 0, a.progress(ctx, 0.7, 1))
+	levels, _, err := a.overview(ctx, src, folder, 0, a.progress(ctx, 0.7, 1))
 	if err != nil {
 		return t, err
 	}

@@ -250,7 +250,7 @@ func (a *attempt) convert(ctx context.Context) (end store.End, err error) {
 		return end, err
 	}
 	defer done()
-	levels, err := a.overview(ctx, out, folder, 0, a.progress(ctx, 0.8, 1))
+	levels, _, err := a.overview(ctx, out, folder, 0, a.progress(ctx, 0.8, 1))
 	if err != nil {
 		return end, err
 	}

@@ -395,6 +395,12 @@ func (s *Store) Touched(ctx context.Context, id string, after, upTo int64) (t re
 	return reel.TouchedBy(changes...), err == nil, notFound(err, "reel")
 }
 
+// RevisedAt gives when a reel came to a revision, in UTC.
+func (s *Store) RevisedAt(ctx context.Context, id string, revision int64) (at time.Time, err error) {
+	err = s.Pool.QueryRow(ctx, "select coalesce((select at from reel_log where reel_id = $1 and revision = $2), (select created_at from reels where id = $1))", id, revision).Scan(&at)
+	return at.UTC(), notFound(err, "reel")
+}
+
 // History lists the newest steps of a reel before a revision first.
 func (s *Store) History(ctx context.Context, id string, before int64, limit int) ([]Step, error) {
 	rows, err := s.Pool.Query(ctx, "select revision, kind, name, state, author, at from reel_log where reel_id = $1 and revision < $2 order by revision desc limit $3", id, before, limit)
