@@ -2,6 +2,7 @@ package reel
 
 import (
 	"fmt"
+	"iter"
 	"maps"
 	"reflect"
 	"slices"
@@ -75,20 +76,40 @@ func turn[T any](puts []Put[T]) []Put[T] {
 	return out
 }
 
-// Apply makes a change. It is refused, with nothing changed, if an object is no longer as the change found it. The
-// counter of objects only grows, so that no ID is ever given twice, whatever is taken back.
+// Apply makes a change. It is refused, with nothing changed, if an object is no longer as the change found it, or if the
+// reel would then break its own rules: for commands and their inverses, for what was pasted and what was merged alike.
+// The counter of objects only grows, so that no ID is ever given twice, whatever is taken back.
 func (r *Reel) Apply(c Change) error {
+	head := r.Head
+	if err := r.Replay(c); err != nil {
+		return err
+	}
+	if err := r.check(c); err != nil {
+		back := c.Inverse()
+		r.putAll(back)
+		r.Head = head
+		return err
+	}
+	return nil
+}
+
+// Replay makes a change that was made before, as when a reel is opened from its history: the rules that there are now are
+// not asked for. It is refused, with nothing changed, if an object is no longer as the change found it.
+func (r *Reel) Replay(c Change) error {
 	head, next := map[string]Head{"": r.Head}, r.Head.Next
 	for i, p := range c.Head {
+		if p.Before == nil || p.After == nil {
+			return fault.New(fault.BadInput, "A reel has one head")
+		}
 		if i == 0 {
 			head[""] = r.Head.counted(p.Before.Next)
 		}
 		next = max(next, p.After.Next)
 	}
 	for _, err := range []error{
-		check(head, c.Head, "the reel"), check(r.Stems, c.Stems, "stem"), check(r.Tracks, c.Tracks, "track"),
-		check(r.Clips, c.Clips, "clip"), check(r.Groups, c.Groups, "output group"), check(r.Knots, c.Knots, "knot"),
-		check(r.Marks, c.Marks, "mark"),
+		unchanged(head, c.Head, "the reel"), unchanged(r.Stems, c.Stems, "stem"), unchanged(r.Tracks, c.Tracks, "track"),
+		unchanged(r.Clips, c.Clips, "clip"), unchanged(r.Groups, c.Groups, "output group"), unchanged(r.Knots, c.Knots, "knot"),
+		unchanged(r.Marks, c.Marks, "mark"),
 	} {
 		if err != nil {
 			return err
@@ -96,6 +117,12 @@ func (r *Reel) Apply(c Change) error {
 	}
 	put(head, c.Head)
 	r.Head = head[""].counted(next)
+	r.putAll(c)
+	return nil
+}
+
+// putAll puts all objects of a change but the head.
+func (r *Reel) putAll(c Change) {
 	put(r.Stems, c.Stems)
 	put(r.Tracks, c.Tracks)
 	put(r.Clips, c.Clips)
@@ -105,7 +132,6 @@ func (r *Reel) Apply(c Change) error {
 		r.Marks = map[string]Mark{}
 	}
 	put(r.Marks, c.Marks)
-	return nil
 }
 
 func (h Head) counted(next int) Head {
@@ -113,7 +139,7 @@ func (h Head) counted(next int) Head {
 	return h
 }
 
-func check[T any](now map[string]T, puts []Put[T], what string) error {
+func unchanged[T any](now map[string]T, puts []Put[T], what string) error {
 	for _, p := range puts {
 		v, there := now[p.ID]
 		if there != (p.Before != nil) || there && !reflect.DeepEqual(v, *p.Before) {
@@ -194,20 +220,20 @@ func (l layer[T]) put(id string, v T) { l.above[id] = &v }
 
 func (l layer[T]) drop(id string) { l.above[id] = nil }
 
-// all gives the objects as they are by now, in no order.
-func (l layer[T]) all() map[string]T {
-	out := maps.Clone(l.below)
-	if out == nil {
-		out = map[string]T{}
-	}
-	for id, p := range l.above {
-		if p == nil {
-			delete(out, id)
-		} else {
-			out[id] = *p
+// all goes through the objects as they are by now, in no order.
+func (l layer[T]) all() iter.Seq[T] {
+	return func(yield func(T) bool) {
+		for id, v := range l.below {
+			if _, changed := l.above[id]; !changed && !yield(v) {
+				return
+			}
+		}
+		for _, id := range slices.Collect(maps.Keys(l.above)) { // who looks may put
+			if p := l.above[id]; p != nil && !yield(*p) {
+				return
+			}
 		}
 	}
-	return out
 }
 
 // puts gives what has changed, by ID.

@@ -1,6 +1,7 @@
 package reel
 
 import (
+	"cmp"
 	"math"
 	"slices"
 
@@ -227,7 +228,8 @@ func without[T any](list []T, gone Span, of func(*T) *Span, moved func(*T, int64
 }
 
 func withoutSpans(list []Span, gone Span) []Span {
-	return without(list, gone, func(s *Span) *Span { return s }, func(*Span, int64) {})
+	list = without(list, gone, func(s *Span) *Span { return s }, func(*Span, int64) {})
+	return slices.DeleteFunc(list, func(s Span) bool { return s.To-s.From < 2*Ramp }) // too short for its ramps
 }
 
 // withoutDips and withoutBorrowed leave out what would be too short for its ramps.
@@ -260,7 +262,7 @@ func withSpan(list []Span, s Span) []Span {
 		}
 	}
 	out = append(out, s)
-	slices.SortFunc(out, func(a, b Span) int { return int(a.From - b.From) })
+	slices.SortFunc(out, func(a, b Span) int { return cmp.Compare(a.From, b.From) })
 	return out
 }
 

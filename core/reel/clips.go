@@ -66,19 +66,29 @@ func fits(c Clip, t Track) error {
 	return nil
 }
 
-// cover trims, parts or removes what clips that were laid anew lie upon.
-func (d *draft) cover(laid []Clip) {
+// cover trims, parts or removes what clips that were laid anew lie upon, but for those that are spared.
+func (d *draft) cover(laid []Clip, spared ...string) {
 	tracks := map[string][]Clip{}
 	is := map[string]bool{}
+	for _, id := range spared {
+		is[id] = true
+	}
 	for _, c := range laid {
 		is[c.ID] = true
 	}
-	for _, c := range d.clips.all() {
-		if !is[c.ID] {
+	onto := map[string]bool{}
+	for _, c := range laid {
+		onto[c.Track] = onto[c.Track] || c.Length > 0
+	}
+	for c := range d.clips.all() {
+		if onto[c.Track] && !is[c.ID] {
 			tracks[c.Track] = append(tracks[c.Track], c)
 		}
 	}
 	for _, c := range laid {
+		if c.Length <= 0 {
+			continue // what has no length covers nothing
+		}
 		under := tracks[c.Track]
 		slices.SortFunc(under, byStart)
 		var left []Clip
@@ -158,20 +168,65 @@ func (c TrimClip) Plan(r *Reel) (Change, string, error) {
 		return Change{}, "", fault.New(fault.BadInput, "%s has no more handle there: its take %s", clip.Name, map[Edge]string{StartEdge: "begins", EndEdge: "ends"}[c.Edge])
 	}
 	for i := range clips {
-		x := &clips[i]
-		grown := *x // what it newly covers
-		if c.Edge == StartEdge {
-			grown.Start, grown.Length = x.Start+by, max(0, -by)
-			x.Start, x.Offset, x.Length = x.Start+by, x.Offset+by, x.Length-by
-		} else {
-			grown.Start, grown.Length = x.End(), max(0, by)
-			x.Length += by
-		}
-		x.fitFades()
-		d.clips.put(x.ID, *x)
-		d.cover([]Clip{grown})
+		d.trim(clips[i], c.Edge, by)
 	}
 	return d.finish(), "trim " + clip.Name, nil
+}
+
+// trim moves an edge. Where the clip is crossfaded with another there, the crossfade stays as long as there is room for
+// it: the other goes along where the clip grows over it, and where it shrinks the fades shrink with what they share.
+func (d *draft) trim(x Clip, edge Edge, by int64) {
+	grown := x // what it newly covers
+	start, end := x.Start, x.End()
+	if edge == StartEdge {
+		grown.Start, grown.Length = x.Start+by, max(0, -by)
+		x.Start, x.Offset, x.Length = x.Start+by, x.Offset+by, x.Length-by
+	} else {
+		grown.Start, grown.Length = x.End(), max(0, by)
+		x.Length += by
+	}
+	var partners []Clip
+	for u := range d.clips.all() {
+		if u.ID != x.ID && u.Track == x.Track && (edge == EndEdge && u.Start < end && end < u.End() && start < u.Start || edge == StartEdge && u.Start < start && start < u.End() && u.End() < end) {
+			partners = append(partners, u)
+		}
+	}
+	var spared []string
+	for _, u := range partners {
+		d.keepCrossfade(&x, u, edge, by)
+		spared = append(spared, u.ID)
+	}
+	x.fitFades()
+	d.clips.put(x.ID, x)
+	d.cover([]Clip{grown}, spared...)
+}
+
+// keepCrossfade has the clip u go along with the edge of x that it shares a crossfade with.
+func (d *draft) keepCrossfade(x *Clip, u Clip, edge Edge, by int64) {
+	own, its := &x.FadeOut, &u.FadeIn
+	grows, shared := by > 0, x.End()-u.Start
+	if edge == StartEdge {
+		own, its = &x.FadeIn, &u.FadeOut
+		grows, shared = by < 0, u.End()-x.Start
+	}
+	fade := *its
+	if grows {
+		from, to := u.Start+by, u.End()
+		if edge == StartEdge {
+			from, to = u.Start, u.End()+by
+		}
+		if !u.crop(from, to) {
+			d.clips.drop(u.ID)
+			return
+		}
+		fade.Length = min(fade.Length, u.Length)
+	} else {
+		fade.Length = max(0, min(fade.Length, shared))
+		own.Length = max(0, min(own.Length, shared))
+	}
+	*its = fade
+	u.fitFades()
+	d.clips.put(u.ID, u)
 }
 
 // SlipClip moves the sound inside a clip, and inside all that are tied to it, while its edges stay.
@@ -319,12 +374,19 @@ func (c CutOut) Plan(r *Reel) (Change, string, error) {
 			d.clips.put(clip.ID, clip)
 		}
 	}
+	if c.Close {
+		for _, t := range r.Tracks {
+			if len(c.Tracks) == 0 || slices.Contains(c.Tracks, t.ID) {
+				t.Gain, t.Pan = c.closed(t.Gain), c.closed(t.Pan)
+				d.tracks.put(t.ID, t)
+			}
+		}
+	}
 	if c.Close && len(c.Tracks) == 0 {
 		for _, m := range r.Marks {
-			if m.At > c.From {
-				m.At = max(c.From, m.At+c.From-c.To)
-				d.marks.put(m.ID, m)
-			}
+			from, to := c.place(m.At), c.place(m.At+m.Length)
+			m.At, m.Length = from, to-from
+			d.marks.put(m.ID, m)
 		}
 	}
 	where := "all tracks"
@@ -334,6 +396,45 @@ func (c CutOut) Plan(r *Reel) (Change, string, error) {
 		where = plural(len(c.Tracks), "track")
 	}
 	return d.finish(), "cut a range out of " + where, nil
+}
+
+// place is where a place of the reel comes to lie when the gap is closed.
+func (c CutOut) place(at int64) int64 {
+	switch {
+	case at <= c.From:
+		return at
+	case at >= c.To:
+		return at - (c.To - c.From)
+	}
+	return c.From
+}
+
+// closed is a curve that goes along with the sound when the gap is closed. Where the two sides do not meet there is a ramp
+// behind the join.
+func (c CutOut) closed(points []Point) []Point {
+	if len(points) == 0 {
+		return nil
+	}
+	by := c.To - c.From
+	var out []Point
+	for _, p := range points {
+		if p.At < c.From {
+			out = append(out, p)
+		}
+	}
+	before, after := Level(points, c.From), Level(points, c.To)
+	if before != after {
+		out = append(out, Point{c.From, before}, Point{c.From + Ramp, Level(points, c.To+Ramp)})
+	}
+	for _, p := range points {
+		if p.At > c.To {
+			out = append(out, Point{p.At - by, p.Value})
+		}
+	}
+	if len(out) == 0 {
+		out = []Point{{c.From, after}}
+	}
+	return unstepped(out)
 }
 
 // RemoveClips takes clips off the reel. Those tied to them stay.

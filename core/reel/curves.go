@@ -1,6 +1,7 @@
 package reel
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 
@@ -115,8 +116,13 @@ func steady(points []Point) ([]Point, error) {
 	if len(points) > most {
 		return nil, fault.New(fault.BadInput, "A curve has at most %d points", most)
 	}
+	return unstepped(points), nil
+}
+
+// unstepped is steady for points of which there are not too many.
+func unstepped(points []Point) []Point {
 	points = slices.Clone(points)
-	slices.SortStableFunc(points, func(a, b Point) int { return int(max(-1, min(1, a.At-b.At))) })
+	slices.SortStableFunc(points, func(a, b Point) int { return cmp.Compare(a.At, b.At) })
 	var out []Point
 	for _, p := range points {
 		if n := len(out); n > 0 && p.At-out[n-1].At < Ramp {
@@ -127,7 +133,7 @@ func steady(points []Point) ([]Point, error) {
 		}
 		out = append(out, p)
 	}
-	return out, nil
+	return out
 }
 
 // RangeGain lifts or lowers a range of clips or tracks by their curves, with a ramp at each end.

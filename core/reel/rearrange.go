@@ -1,7 +1,6 @@
 package reel
 
 import (
-	"cmp"
 	"fmt"
 	"slices"
 
@@ -138,7 +137,7 @@ func (c Rearrange) Plan(r *Reel) (Change, string, error) {
 	return d.finish(), fmt.Sprintf("follow a new cut of %s", plural(len(c.Pieces), "piece")), nil
 }
 
-// points moves the corners of a curve; of two that come to lie at one place the later stays.
+// points moves the corners of a curve. Those that come to lie on each other are a ramp apart.
 func (c Rearrange) points(list []Point) []Point {
 	var out []Point
 	for _, p := range list {
@@ -146,13 +145,7 @@ func (c Rearrange) points(list []Point) []Point {
 			out = append(out, Point{p.At + to.by, p.Value})
 		}
 	}
-	slices.SortStableFunc(out, func(a, b Point) int { return cmp.Compare(a.At, b.At) })
-	for i := len(out) - 2; i >= 0; i-- {
-		if out[i].At == out[i+1].At {
-			out = slices.Delete(out, i, i+1)
-		}
-	}
-	return out
+	return unstepped(out)
 }
 
 // Dissolve fades the sound over as a picture cut dissolves: clips that end where others of their track begin are drawn on

@@ -246,7 +246,7 @@ func (c Settle) Plan(r *Reel) (Change, string, error) {
 
 // inSync tells whether a clip lies as all others do that have its tie; settled is left out.
 func (d *draft) inSync(c Clip, settled string) bool {
-	for _, other := range d.clips.all() {
+	for other := range d.clips.all() {
 		if other.Tie == c.Tie && other.ID != settled && other.Slip() != c.Slip() {
 			return false
 		}

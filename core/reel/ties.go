@@ -25,7 +25,7 @@ func (d *draft) together(ids []string, alone bool) ([]Clip, error) {
 		}
 	}
 	var out []Clip
-	for _, c := range d.clips.all() {
+	for c := range d.clips.all() {
 		if chosen[c.ID] || ties[c.Tie] {
 			out = append(out, c)
 		}
@@ -58,9 +58,12 @@ func (s shift) ties() error {
 			whole[c.Tie] = true
 		}
 	}
-	all := s.draft.clips.all()
 	left := map[string]int{} // clips of a tie that stay
-	for _, c := range all {
+	var others []Clip        // that were untied from one that moves
+	for c := range s.draft.clips.all() {
+		if c.Was != "" && c.Tie == "" && !moving[c.ID] && whole[c.Was] {
+			others = append(others, c)
+		}
 		if whole[c.Tie] && !moving[c.ID] && (!s.fresh || s.apart(c)) {
 			left[c.Tie]++
 		}
@@ -110,8 +113,8 @@ func (s shift) ties() error {
 			c.Tie, c.Was = "", old
 		}
 	}
-	for _, c := range all {
-		if c.Was != "" && c.Tie == "" && !moving[c.ID] && whole[c.Was] && left[c.Was] == 0 && !c.Picture && c.Home != nil {
+	for _, c := range others {
+		if left[c.Was] == 0 && !c.Picture && c.Home != nil {
 			home := *c.Home + s.by
 			c.Home = &home
 			s.draft.clips.put(c.ID, c)
@@ -253,7 +256,7 @@ func (c TieClips) Plan(r *Reel) (Change, string, error) {
 }
 
 func checkPlace(r *Reel, c Clip) error {
-	if c.Start < 0 || c.End() > 2*24*3600*int64(r.Head.SampleRate) {
+	if most := 2 * 24 * 3600 * int64(r.Head.SampleRate); c.Start < 0 || c.Length < 0 || c.Start > most || c.Length > most-c.Start {
 		return fault.New(fault.BadInput, "%s would lie outside the clock", c.Name)
 	}
 	return nil

@@ -82,12 +82,12 @@ func lastOrder(r *Reel) int {
 // freeTrack finds the first track for which is holds and on which the clip would cover nothing.
 func (d *draft) freeTrack(clip Clip, is func(Track) bool) (Track, bool) {
 	taken := map[string]bool{}
-	for _, other := range d.clips.all() {
+	for other := range d.clips.all() {
 		if other.ID != clip.ID && other.Start < clip.End() && clip.Start < other.End() {
 			taken[other.Track] = true
 		}
 	}
-	tracks := sorted(d.tracks.all(), byOrder)
+	tracks := slices.SortedFunc(d.tracks.all(), byOrder)
 	i := slices.IndexFunc(tracks, func(t Track) bool { return !taken[t.ID] && is(t) })
 	if i < 0 {
 		return Track{}, false
@@ -304,7 +304,7 @@ func (c SetTrack) Plan(r *Reel) (Change, string, error) {
 	if c.Folder != nil {
 		t.Folder = strings.TrimSpace(*c.Folder)
 		d.tracks.put(t.ID, t)
-		d.number(sorted(d.tracks.all(), byOrder))
+		d.number(slices.SortedFunc(d.tracks.all(), byOrder))
 		did = append(did, "folder of "+t.Name)
 	}
 	return d.finish(), strings.Join(did, ", "), nil

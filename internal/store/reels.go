@@ -161,7 +161,7 @@ func (s *Store) do(ctx context.Context, c Claim, key, id string, revision int64,
 		if err != nil || change.Empty() {
 			return step{}, err
 		}
-		if err := conflict(ctx, tx, o, revision, change); err != nil {
+		if err := conflict(ctx, tx, o, revision, change, reel.ByOrder(command)); err != nil {
 			return step{}, err
 		}
 		_, err = tx.Exec(ctx, "update reel_log set state = 'dropped' where reel_id = $1 and kind = 'do' and state = 'undone' and author = $2", id, author)
@@ -169,8 +169,9 @@ func (s *Store) do(ctx context.Context, c Claim, key, id string, revision int64,
 	})
 }
 
-// conflict is Stale where a change meets one that was made after a revision.
-func conflict(ctx context.Context, tx pgx.Tx, o OpenReel, revision int64, change reel.Change) error {
+// conflict is Stale where a change meets one that was made after a revision, or names rows by an order that tracks do not
+// stand in any more.
+func conflict(ctx context.Context, tx pgx.Tx, o OpenReel, revision int64, change reel.Change, byOrder bool) error {
 	if o.Revision == revision {
 		return nil
 	}
@@ -187,6 +188,9 @@ func conflict(ctx context.Context, tx pgx.Tx, o OpenReel, revision int64, change
 		return err
 	}
 	for _, l := range others {
+		if byOrder && l.Change.Reorders() {
+			return stale(o.Revision, "%s has changed the order of the tracks in the meantime (%s), so it is not sure which row was meant. Your edit was not made; look at it and do it once more", l.Author, l.Name)
+		}
 		if change.Meets(l.Change) {
 			return stale(o.Revision, "%s has changed the same in the meantime (%s). Your edit was not made; look at it and do it once more", l.Author, l.Name)
 		}
@@ -274,7 +278,7 @@ func (s *Store) edit(ctx context.Context, id string, work func(pgx.Tx, OpenReel)
 		if err := next.Apply(st.change); err != nil {
 			return err
 		}
-		if err := use(ctx, tx, o, st.change.Takes()); err != nil {
+		if err := use(ctx, tx, o, st.change); err != nil {
 			return err
 		}
 		revision := o.Revision + 1
@@ -304,7 +308,8 @@ func (s *Store) edit(ctx context.Context, id string, work func(pgx.Tx, OpenReel)
 
 // use notes what a reel refers to, for good, as its history may bring it back. Takes that are not there, or not of its
 // production, are NotFound.
-func use(ctx context.Context, tx pgx.Tx, o OpenReel, takes []string) error {
+func use(ctx context.Context, tx pgx.Tx, o OpenReel, change reel.Change) error {
+	takes := change.Takes()
 	if len(takes) == 0 {
 		return nil
 	}
@@ -312,7 +317,20 @@ func use(ctx context.Context, tx pgx.Tx, o OpenReel, takes []string) error {
 	if brokenReference(err) != "" || codeOf(err) == invalidText {
 		return fault.New(fault.NotFound, "A take that this needs is not in the production; it may have been removed")
 	}
-	return err
+	if err != nil {
+		return err
+	}
+	rows, err := tx.Query(ctx, "select id::text, jsonb_array_length(channels), (description->>'frames')::bigint, (description->>'sampleRate')::int from takes where id = any($1::uuid[])", takes)
+	if err != nil {
+		return err
+	}
+	known := map[string]reel.TakeInfo{}
+	var id string
+	var t reel.TakeInfo
+	if _, err := pgx.ForEachRow(rows, []any{&id, &t.Channels, &t.Frames, &t.SampleRate}, func() error { known[id] = t; return nil }); err != nil {
+		return err
+	}
+	return change.CheckTakes(o.Reel.Head.SampleRate, known)
 }
 
 func (s *Store) keep(id string, revision int64, state *reel.Reel) {
@@ -355,7 +373,7 @@ func (s *Store) open(ctx context.Context, tx pgx.Tx, id, lock string) (o OpenRee
 		return o, err
 	}
 	for _, change := range changes {
-		if err := o.Reel.Apply(change); err != nil {
+		if err := o.Reel.Replay(change); err != nil {
 			return o, fault.Wrap(fault.Damaged, err, "The history of %s does not fit together", o.Name)
 		}
 	}

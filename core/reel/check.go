@@ -1,0 +1,407 @@
+package reel
+
+import (
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"zestyloom/core/fault"
+	"zestyloom/core/timecode"
+)
+
+// What a reel holds at most. Sizes that nobody works with come of damage or ill will, and everything behind reckons with
+// these.
+const (
+	maxTracks   = 2_000
+	maxClips    = 200_000
+	maxKnots    = 200_000
+	maxMarks    = 50_000
+	maxOutputs  = 1_024
+	maxClipWide = 1_024 // channels of a clip: as many as a file may have
+	maxPoints   = 100_000
+	maxDone     = 100_000 // hushes, dips and the like of one channel
+	maxDepth    = 8       // how often what was settled was settled before
+)
+
+// broken is what a reel would not be if a change were made. It is BadInput where the values of an object are wrong, and
+// Stale where objects would not fit together, as that comes of others' changes.
+func broken(format string, args ...any) error { return fault.New(fault.BadInput, format, args...) }
+
+func apart(format string, args ...any) error { return fault.New(fault.Stale, format, args...) }
+
+// check tells whether the reel, to which the change has been made already, is one: every object that was put has values
+// that can be, and what refers to an object that was put, or refers to one that went, still fits.
+func (r *Reel) check(c Change) error {
+	for _, err := range []error{
+		r.checkHead(c), each(c.Stems, r.checkStem), each(c.Tracks, r.checkTrack), each(c.Clips, r.checkClip),
+		each(c.Groups, r.checkGroup), each(c.Knots, r.checkTied), each(c.Marks, r.checkMark), r.checkDependents(c), r.checkSizes(),
+	} {
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func each[T any](puts []Put[T], check func(id string, v T) error) error {
+	for _, p := range puts {
+		if p.After != nil {
+			if err := check(p.ID, *p.After); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+func (r *Reel) checkSizes() error {
+	outputs := 0
+	for _, g := range r.Groups {
+		outputs += len(g.Labels)
+	}
+	if len(r.Tracks) > maxTracks || len(r.Clips) > maxClips || len(r.Knots) > maxKnots || len(r.Marks) > maxMarks || outputs > maxOutputs || len(r.Stems) > maxTracks {
+		return broken("A reel has at most %d tracks, %d clips, %d marks and %d outputs", maxTracks, maxClips, maxMarks, maxOutputs)
+	}
+	return nil
+}
+
+// word tells whether a text can be kept and shown.
+func word(text string, most int) bool {
+	return len(text) <= 4*most && utf8.RuneCountInString(text) <= most && utf8.ValidString(text) && !strings.ContainsRune(text, 0)
+}
+
+func (r *Reel) checkHead(c Change) error {
+	if len(c.Head) == 0 {
+		return nil
+	}
+	h, day := r.Head, 24*3600*int64(r.Head.SampleRate)
+	switch {
+	case h.SampleRate < 1000 || h.SampleRate > 1<<20:
+		return broken("A reel can't run at %d Hz", h.SampleRate)
+	case !slices.Contains(timecode.Rates, h.FrameRate):
+		return broken("There is no such frame rate")
+	case h.Start < 0 || h.Start >= day || h.Picture.Start < 0 || h.Picture.Start >= day:
+		return broken("A reel and its picture start between 00:00:00:00 and 24 hours")
+	case !slices.Contains([]float64{3, 4.5, 6}, h.PanLaw):
+		return broken("The pan law is 3, 4.5 or 6 dB")
+	case h.Name == "" || !word(h.Name, 100) || !word(h.Spec, 200) || !word(h.CutList, 200) || !word(h.Picture.Take, 200):
+		return broken("A reel needs a name of 1 to 100 characters")
+	}
+	return nil
+}
+
+func (r *Reel) checkStem(id string, s Stem) error {
+	if s.ID != id || id == "" || !word(id, 20) || s.Name == "" || !word(s.Name, 100) {
+		return broken("A stem needs a tag and a name")
+	}
+	return checkLabels(s.Labels)
+}
+
+func (r *Reel) checkTrack(id string, t Track) error {
+	if t.ID != id || !word(id, 100) || t.Name == "" || !word(t.Name, 300) || !word(t.Strand, 100) || !word(t.Folder, 100) || t.Height < 0 || t.Height > 4 || t.Order < 0 || t.Order > 1<<30 {
+		return broken("Track %.40q can't be as it would be", t.Name)
+	}
+	if _, there := r.Stems[t.Stem]; !there {
+		return apart("%s would be in the stem %q, which is not on the reel", t.Name, t.Stem)
+	}
+	for _, err := range []error{checkLabels(t.Labels), checkGain(t.GainDB), checkPan(t.Feed.Pan), checkCurve(t.Gain, checkGain), checkCurve(t.Pan, checkPan)} {
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// checkCurve holds a curve to what can be played without a step: its points follow each other, and two of another value
+// lie a ramp apart.
+func checkCurve(points []Point, check func(float64) error) error {
+	if len(points) > maxPoints {
+		return broken("A curve has at most %d points", maxPoints)
+	}
+	for i, p := range points {
+		if err := check(p.Value); err != nil {
+			return err
+		}
+		if p.At > farthest || p.At < -farthest || i > 0 && (p.At <= points[i-1].At || p.Value != points[i-1].Value && p.At-points[i-1].At < Ramp) {
+			return broken("The points of a curve follow each other, at least %d samples apart where it changes", Ramp)
+		}
+	}
+	return nil
+}
+
+// farthest is beyond any place on a reel or in a take, in samples: more than four days at 192 kHz.
+const farthest = 1 << 36
+
+func (r *Reel) checkClip(id string, c Clip) error {
+	if c.ID != id {
+		return broken("A clip is called %q and %q", id, c.ID)
+	}
+	if err := r.checkOwn(c, 0); err != nil {
+		return err
+	}
+	t, there := r.Tracks[c.Track]
+	if !there {
+		return apart("%s would lie on a track that is not on the reel", c.Name)
+	}
+	return r.checkFit(c, t)
+}
+
+func (r *Reel) checkFit(c Clip, t Track) error {
+	if !c.Fits(t.Labels) {
+		return apart("%s has %d channels and would lie on %s, which has %d", c.Name, len(c.Channels), t.Name, len(t.Labels))
+	}
+	return nil
+}
+
+// checkOwn checks the values of a clip, and of those that it was settled from.
+func (r *Reel) checkOwn(c Clip, depth int) error {
+	if depth > maxDepth || len(c.Settled) > maxClips {
+		return broken("%.40q was settled too many times over", c.Name)
+	}
+	switch {
+	case !word(c.ID, 100) || !word(c.Track, 100) || !word(c.Take, 100) || c.Take == "" || !word(c.Name, 300) || !word(c.Stem, 20) || !word(c.Tie, 100) || !word(c.Was, 100) || !word(c.Event, 300):
+		return broken("A clip has a take, and words that can be shown")
+	case c.Length <= 0 || c.Length > farthest || c.Offset < 0 || c.Offset > farthest || c.Frames < 0 || c.Frames > farthest || c.Home != nil && (*c.Home > farthest || *c.Home < -farthest):
+		return broken("%s would have a length or a place in its take that can't be", c.Name)
+	case c.Frames > 0 && c.Offset+c.Length > c.Frames:
+		return broken("%s would go on after the end of its take", c.Name)
+	case len(c.Channels) == 0 || len(c.Channels) > maxClipWide || slices.Min(c.Channels) < 0 || slices.Max(c.Channels) >= maxClipWide:
+		return broken("%s would use channels that no take has", c.Name)
+	case len(c.Lanes) != 0 && len(c.Lanes) != len(c.Channels):
+		return broken("%s would treat %d of its %d channels", c.Name, len(c.Lanes), len(c.Channels))
+	}
+	if depth == 0 {
+		if err := checkPlace(r, c); err != nil {
+			return err
+		}
+	}
+	for _, err := range []error{checkGain(c.GainDB), checkFades(c.FadeIn, c.FadeOut, c.Length), checkCurve(c.Gain, checkGain), checkCurve(c.Pan, checkPan)} {
+		if err != nil {
+			return err
+		}
+	}
+	for _, l := range c.Lanes {
+		if err := checkLane(c, l); err != nil {
+			return err
+		}
+	}
+	for _, s := range c.Settled {
+		if err := r.checkOwn(s, depth+1); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func checkFades(in, out Fade, length int64) error {
+	for _, f := range []Fade{in, out} {
+		if err := checkFade(f, length); err != nil {
+			return err
+		}
+	}
+	if in.Length+out.Length > length {
+		return broken("The fades of a clip are together no longer than the clip")
+	}
+	return nil
+}
+
+func checkLane(c Clip, l Lane) error {
+	if err := checkGain(l.GainDB); err != nil {
+		return err
+	}
+	if err := checkFades(l.FadeIn, l.FadeOut, c.Length); err != nil {
+		return err
+	}
+	if l.Delay < -maxDelay || l.Delay > maxDelay || len(l.Cuts)+len(l.Hushes)+len(l.Dips)+len(l.Borrowed) > maxDone {
+		return broken("A channel's delay is at most %d samples either way", maxDelay)
+	}
+	spans := map[string][]Span{"hushed": l.Hushes, "lowered": nil, "borrowed": nil}
+	for _, d := range l.Dips {
+		if err := checkGain(d.GainDB); err != nil {
+			return err
+		}
+		if d.Ramp < Ramp || 2*d.Ramp > d.To-d.From {
+			return broken("The ramps of a dip are at least %d samples long and at most half the dip", Ramp)
+		}
+		spans["lowered"] = append(spans["lowered"], d.Span)
+	}
+	for _, b := range l.Borrowed {
+		if err := checkGain(b.GainDB); err != nil {
+			return err
+		}
+		if !word(b.Take, 100) || b.Take == "" || !word(b.Title, 300) || b.Channel < 0 || b.Channel >= maxClipWide || b.Offset > farthest || b.Offset < -farthest || b.Fade.Length < Ramp {
+			return broken("What is borrowed has a take, a channel of it, and fades of at least %d samples", Ramp)
+		}
+		if err := checkFade(b.Fade, (b.To-b.From)/2); err != nil {
+			return err
+		}
+		spans["borrowed"] = append(spans["borrowed"], b.Span)
+	}
+	for did, list := range spans {
+		for i, s := range list {
+			if s.To-s.From < 2*Ramp || s.To > farthest || s.From < -farthest || i > 0 && s.From < list[i-1].To {
+				return broken("The stretches that are %s are at least %d samples long and apart", did, 2*Ramp)
+			}
+		}
+	}
+	for i, at := range l.Cuts {
+		if at > farthest || at < -farthest || i > 0 && at <= l.Cuts[i-1] {
+			return broken("The cuts of a channel follow each other")
+		}
+	}
+	return nil
+}
+
+func (r *Reel) checkGroup(id string, g Group) error {
+	if g.ID != id || id == "" || !word(id, 100) || !word(g.Name, 100) || !word(g.Tag, 20) || !word(g.Layout, 40) || len(g.Stems) > maxTracks {
+		return broken("An output group needs an ID, a name and a tag")
+	}
+	seen := map[string]bool{}
+	for _, l := range g.Labels {
+		if l == "" || !word(l, 20) || seen[l] {
+			return broken("Each channel of %s needs a label of its own", g.Name)
+		}
+		seen[l] = true
+	}
+	if len(g.Labels) == 0 {
+		return broken("%s has no channels", g.Name)
+	}
+	return nil
+}
+
+func (r *Reel) checkTied(id string, k Knot) error {
+	if k.ID != id || id != knotID(k.Row, k.From, k.Channel, k.Output) || k.Row != TrackRow && k.Row != StemRow {
+		return broken("A knot is called after what it ties")
+	}
+	if err := checkGain(k.GainDB); err != nil {
+		return err
+	}
+	return r.checkEnds(k)
+}
+
+// checkEnds tells whether both ends of a knot are on the reel.
+func (r *Reel) checkEnds(k Knot) error {
+	labels := r.RowLabels(k.Row, k.From)
+	if _, there := r.Output(k.Output); !there || k.Channel < 0 || k.Channel >= len(labels) {
+		return apart("A knot would be left that ties %s %q to %s, and one of them is not on the reel", k.Row, rowName(r, k.Row, k.From), k.Output)
+	}
+	return nil
+}
+
+func (r *Reel) checkMark(id string, m Mark) error {
+	if m.ID != id || !word(id, 100) || m.Name == "" || !word(m.Name, 100) || !word(m.Note, 10_000) || m.At < 0 || m.Length < 0 || m.At > farthest || m.Length > farthest {
+		return broken("A mark lies on the clock and has a name")
+	}
+	return nil
+}
+
+// checkDependents looks at what was not put itself but refers to something that went, or that has other channels now.
+func (r *Reel) checkDependents(c Change) error {
+	stems := moved(c.Stems, func(a, b *Stem) bool { return slices.Equal(a.Labels, b.Labels) })
+	tracks := moved(c.Tracks, func(a, b *Track) bool { return slices.Equal(a.Labels, b.Labels) })
+	groups := moved(c.Groups, func(a, b *Group) bool { return slices.Equal(a.Labels, b.Labels) })
+	if len(stems) > 0 {
+		for _, t := range r.Tracks {
+			if _, there := r.Stems[t.Stem]; !there {
+				return apart("%s is in the stem %s, which would go", t.Name, t.Stem)
+			}
+		}
+	}
+	if len(tracks) > 0 {
+		for _, clip := range r.Clips {
+			if !tracks[clip.Track] {
+				continue
+			}
+			t, there := r.Tracks[clip.Track]
+			if !there {
+				return apart("%s lies on a track that would go; somebody has put it there since", clip.Name)
+			}
+			if err := r.checkFit(clip, t); err != nil {
+				return err
+			}
+		}
+	}
+	if len(stems)+len(tracks)+len(groups) > 0 {
+		for _, k := range r.Knots {
+			if err := r.checkEnds(k); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// moved gives the IDs of objects that went, or that are not the same any more.
+func moved[T any](puts []Put[T], same func(a, b *T) bool) map[string]bool {
+	ids := map[string]bool{}
+	for _, p := range puts {
+		if p.After == nil || p.Before != nil && !same(p.Before, p.After) {
+			ids[p.ID] = true
+		}
+	}
+	return ids
+}
+
+// TakeInfo is what is known of a take that a reel refers to.
+type TakeInfo struct {
+	Channels   int
+	Frames     int64 // at SampleRate
+	SampleRate int
+}
+
+// CheckTakes holds what the change puts against the takes that it refers to, by ID. A take that is not among them is
+// NotFound.
+func (c Change) CheckTakes(rate int, takes map[string]TakeInfo) error {
+	for _, p := range c.Clips {
+		if p.After == nil {
+			continue
+		}
+		if err := p.After.checkTakes(rate, takes); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (c Clip) checkTakes(rate int, takes map[string]TakeInfo) error {
+	t, there := takes[c.Take]
+	if !there {
+		return fault.New(fault.NotFound, "The take of %s is not in the production; it may have been removed", c.Name)
+	}
+	if t.SampleRate != rate {
+		return broken("%s is at %d Hz and the reel at %d Hz; resample it under Takes first", c.Name, t.SampleRate, rate)
+	}
+	if c.Offset+c.Length > t.Frames || slices.Max(c.Channels) >= t.Channels {
+		return broken("%s would use more than its take has: %d frames of %d channels", c.Name, t.Frames, t.Channels)
+	}
+	for _, l := range c.Lanes {
+		for _, b := range l.Borrowed {
+			if from, there := takes[b.Take]; !there || b.Channel >= from.Channels || from.SampleRate != rate {
+				return broken("%s would borrow from a take or a channel that there is not, or that is at another rate", c.Name)
+			}
+		}
+	}
+	return nil
+}
+
+// ByOrder tells whether a command names places by the order of tracks, which others may have changed since.
+func ByOrder(c Command) bool {
+	switch c := c.(type) {
+	case *MoveClips:
+		return c.Rows != 0
+	case *PasteClips:
+		return c.Track != "" && len(c.Tracks) > 1
+	case *Several:
+		for _, s := range c.Commands {
+			if one, err := Decode(s.Kind, s.Command); err == nil && ByOrder(one) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// Reorders tells whether a change makes tracks stand in another order.
+func (c Change) Reorders() bool {
+	return slices.ContainsFunc(c.Tracks, func(p Put[Track]) bool { return p.Before == nil || p.After == nil || p.Before.Order != p.After.Order })
+}
