@@ -1,6 +1,7 @@
 package engine
 
 import (
+	"cmp"
 	"slices"
 
 	"zestyloom/core/dsp"
@@ -65,10 +66,9 @@ func (e *Engine) render(t *track, c *clip, dst [][]float64, from int64, n int) e
 	level := e.level[:s.count] // of the whole clip
 	c.levels(level, s.at)
 	t.levels(level, s.at)
-	within := place{} // the middle of the track
+	within := place{from: s.at} // the middle of the track
 	if len(c.Pan) > 0 {
-		within.each = e.position[:s.count]
-		fill(within.each, c.Pan, c.Frame(s.at))
+		within.moving = func(at int64) float64 { return reel.Level(c.Pan, c.Frame(at)) }
 	}
 	for channel := range c.Channels {
 		x := e.scratch[:s.count]
@@ -178,46 +178,87 @@ func (c *clip) levels(level []float64, at int64) {
 	fades(level, c.FadeIn, c.FadeOut, at-c.Start, c.Length)
 }
 
-// curve multiplies with a curve in dB whose places count from at.
+// stretchOf is how many samples automation is worked out for at a time. The stretches lie at multiples of it on the clock,
+// so that what is rendered does not depend on where blocks begin.
+const stretchOf = 64
+
+// floor gives the beginning of the stretch that a place lies in.
+func floor(at int64) int64 { return at &^ (stretchOf - 1) }
+
+// curve multiplies with a curve in dB whose places count from at. Linear in dB is one multiplication a sample; each
+// stretch begins with the exact value.
 func curve(level []float64, points []reel.Point, at int64) {
 	if len(points) == 0 {
 		return
 	}
-	last, gain := 0.0, 1.0
-	for i := range level {
-		if dB := reel.Level(points, at+int64(i)); dB != last {
-			last, gain = dB, dsp.Gain(dB)
+	next, _ := slices.BinarySearchFunc(points, at+1, func(p reel.Point, at int64) int { return cmp.Compare(p.At, at) })
+	for i := 0; i < len(level); {
+		place := at + int64(i)
+		begin, end := floor(place), floor(place)+stretchOf
+		if next > 0 {
+			begin = max(begin, points[next-1].At)
 		}
-		level[i] *= gain
+		slope := 0.0
+		if next < len(points) {
+			end = min(end, points[next].At)
+			if next > 0 {
+				a, b := points[next-1], points[next]
+				slope = (b.Value - a.Value) / float64(b.At-a.At)
+			}
+		}
+		gain := dsp.Gain(reel.Level(points, begin))
+		n := min(len(level)-i, int(end-place))
+		if slope == 0 {
+			if gain != 1 {
+				for j := range level[i : i+n] {
+					level[i+j] *= gain
+				}
+			}
+		} else {
+			ratio := dsp.Gain(slope)
+			for range place - begin {
+				gain *= ratio
+			}
+			for j := range level[i : i+n] {
+				level[i+j] *= gain
+				gain *= ratio
+			}
+		}
+		if i += n; next < len(points) && at+int64(i) >= points[next].At {
+			next++
+		}
 	}
 }
 
-// fill writes a curve's values.
-func fill(dst []float64, points []reel.Point, at int64) {
-	for i := range dst {
-		dst[i] = reel.Level(points, at+int64(i))
-	}
-}
-
-// place is a position between left and right: one for each sample, or a steady one where each is nil.
+// place is a position between left and right: a steady one, or one that moves with the clock.
 type place struct {
 	steady float64
-	each   []float64
+	moving func(at int64) float64 // nil where it is steady
+	from   int64                  // sample of the reel that the first of a block lies at
 }
 
-// add adds samples on a way.
+// add adds samples on a way. Where the position moves, its gain is exact at the ends of each stretch and linear between.
 func add(dst, x []float64, w weave.Way, p place, law dsp.PanLaw) {
-	if w.Side == weave.Neither || p.each == nil {
+	if w.Side == weave.Neither || p.moving == nil {
 		addAt(dst, x, w.At(p.steady, law))
 		return
 	}
-	last, gain := p.each[0], w.At(p.each[0], law)
-	for i, v := range x {
-		if p.each[i] != last {
-			last = p.each[i]
-			gain = w.At(last, law)
+	begin := floor(p.from)
+	left := w.At(p.moving(begin), law)
+	for i := 0; i < len(x); {
+		right := w.At(p.moving(begin+stretchOf), law)
+		into := int(p.from + int64(i) - begin)
+		n := min(len(x)-i, stretchOf-into)
+		step := (right - left) / stretchOf
+		out, in := dst[i:i+n], x[i:i+n]
+		if step == 0 {
+			addAt(out, in, left)
+		} else {
+			for j, v := range in {
+				out[j] += (left + step*float64(into+j)) * v
+			}
 		}
-		dst[i] += gain * v
+		i, begin, left = i+n, begin+stretchOf, right
 	}
 }
 

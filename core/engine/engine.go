@@ -31,8 +31,8 @@ type Engine struct {
 	takes   map[string]*source
 	frames  int // of the last block
 	// Room for MaxBlock samples each, for what is worked on.
-	scratch, other, level, position []float64
-	voice                           [][]float64 // a clip that goes into the stem by itself, and what of it the track's tap gets
+	scratch, other, level []float64
+	voice                 [][]float64 // a clip that goes into the stem by itself, and what of it the track's tap gets
 }
 
 // bus is a set of channels that paths lead into.
@@ -81,7 +81,7 @@ func (t *track) alone(c *clip) bool {
 // the reel, or has fewer channels than a clip uses.
 func New(r *reel.Reel, open Opener, opt Options) (*Engine, error) {
 	e := &Engine{reel: r, column: map[string]int{}, takes: map[string]*source{}}
-	for _, room := range []*[]float64{&e.scratch, &e.other, &e.level, &e.position} {
+	for _, room := range []*[]float64{&e.scratch, &e.other, &e.level} {
 		*room = make([]float64, MaxBlock)
 	}
 	e.voice = [][]float64{make([]float64, MaxBlock)}
@@ -220,18 +220,14 @@ func (e *Engine) renderTrack(t *track, from int64, n int) error {
 	if t.dirty == 0 {
 		return nil
 	}
-	t.enter(t.buf, t.place(e.position[:n], from), n)
+	t.enter(t.buf, t.place(from), n)
 	t.send(n)
 	for _, c := range alone {
 		clear(e.voice[0][:n])
 		if err := e.render(t, c, e.voice, from, n); err != nil {
 			return err
 		}
-		fill(e.position[:n], c.Pan, c.Frame(from))
-		for i := range n {
-			e.position[i] += t.position(from + int64(i))
-		}
-		t.enter(e.voice, place{each: e.position[:n]}, n)
+		t.enter(e.voice, place{moving: func(at int64) float64 { return reel.Level(c.Pan, c.Frame(at)) + t.position(at) }, from: from}, n)
 		for _, p := range t.paths {
 			p.to.dirty = n
 			addAt(p.to.buf[p.To][:n], e.voice[0][:n], p.Gain)
@@ -249,13 +245,12 @@ func (t *track) position(at int64) float64 {
 	return t.Feed.Pan
 }
 
-// place gives where the track stands in a block; room is what it may be written to.
-func (t *track) place(room []float64, from int64) place {
+// place gives where the track stands in a block.
+func (t *track) place(from int64) place {
 	if len(t.Pan) == 0 {
 		return place{steady: t.Feed.Pan}
 	}
-	fill(room, t.Pan, from)
-	return place{each: room}
+	return place{moving: t.position, from: from}
 }
 
 // enter adds channels of the track to its stem.

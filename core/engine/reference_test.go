@@ -48,20 +48,26 @@ func slow(t testing.TB, r *reel.Reel, s shelf, from int64, frames int) [][]float
 			frame := clip.Offset + at - clip.Start
 			gain := db(clip.GainDB) * db(line(clip.Gain, frame)) * db(track.GainDB) * db(line(track.Gain, at)) *
 				rising(clip.FadeIn, at-clip.Start) * rising(clip.FadeOut, clip.End()-at)
-			side := track.Feed.Pan
-			if len(track.Pan) > 0 {
-				side = line(track.Pan, at)
+			side := func(at int64) float64 {
+				if len(track.Pan) > 0 {
+					return line(track.Pan, at)
+				}
+				return track.Feed.Pan
 			}
-			inClip := line(clip.Pan, frame)
-			if len(track.Labels) == 1 && len(ways) > 0 && ways[0].Pan {
-				side, inClip = side+inClip, 0 // a mono track has no sides of its own
+			inClip := func(at int64) float64 { return line(clip.Pan, clip.Offset+at-clip.Start) }
+			if own, its := side, inClip; len(track.Labels) == 1 && len(ways) > 0 && ways[0].Pan {
+				// a mono track has no sides of its own
+				side, inClip = func(at int64) float64 { return own(at) + its(at) }, func(int64) float64 { return 0 }
+			}
+			if len(clip.Pan) == 0 { // steady positions are exact
+				inClip = func(int64) float64 { return 0 }
 			}
 			row := make([]float64, len(track.Labels))
 			for ch := range clip.Channels {
 				x := gain * laneOf(clip, ch, at, frame, sample)
 				for _, w := range spread {
 					if w.From == ch {
-						row[w.To] += x * w.At(inClip, law)
+						row[w.To] += x * gliding(w, inClip, at, law)
 					}
 				}
 			}
@@ -76,7 +82,7 @@ func slow(t testing.TB, r *reel.Reel, s shelf, from int64, frames int) [][]float
 					if k.Row == reel.StemRow && k.From == track.Stem {
 						for _, w := range ways {
 							if w.To == k.Channel {
-								out[column][i] += row[w.From] * w.At(side, law) * db(k.GainDB)
+								out[column][i] += row[w.From] * gliding(w, side, at, law) * db(k.GainDB)
 							}
 						}
 					}
@@ -85,6 +91,13 @@ func slow(t testing.TB, r *reel.Reel, s shelf, from int64, frames int) [][]float
 		}
 	}
 	return out
+}
+
+// gliding is the gain of a way whose position moves: as it is at every 64th sample of the clock, and linear between.
+func gliding(w weave.Way, position func(at int64) float64, at int64, law dsp.PanLaw) float64 {
+	before := at - ((at%64)+64)%64
+	share := float64(at-before) / 64
+	return w.At(position(before), law)*(1-share) + w.At(position(before+64), law)*share
 }
 
 func laneOf(clip reel.Clip, ch int, at, frame int64, sample func(string, int, int64) float64) float64 {
