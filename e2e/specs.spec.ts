@@ -38,7 +38,7 @@ test("a spec is brought in, refused with its fault, mended, used, and judged by"
   await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Print" }).click();
   await page.getByRole("button", { name: "Print the file" }).click();
   await expect(page.getByRole("heading", { name: "Printed, but found wanting" })).toBeVisible({ timeout: 30_000 });
-  await expect(page.getByRole("row", { name: /Everything: highest true peak/ })).toContainText("at most −20.0 dBTP");
+  await expect(page.getByRole("row", { name: /Everything: highest true peak/ })).toContainText("at most −20.00 dBTP");
   const [d] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: "Reel_1_ALL.wav" }).click()]);
   const wave = readWave(await d.path());
   expect(wave).toMatchObject({ channels: 1, bits: 16, rate: 48000 });

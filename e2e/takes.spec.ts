@@ -36,8 +36,16 @@ test("bad files are told apart and the good one comes in", async ({ page }) => {
   await expect(page.getByText(/what is there was kept/)).toBeVisible();
   await page.getByRole("button", { name: "Put log.wav away" }).click();
   await expect(panel).not.toContainText("log.wav");
+  // The same bytes under another name are another delivery; the same file twice is a question.
   await choose(page, [wav("Chain copy.wav", good())]);
+  await expect(takeRow(page, /Chain copy/)).toBeVisible();
+  const takes = page.getByRole("listbox", { name: "Takes" }).getByRole("option");
+  const before = await takes.count();
+  await choose(page, [wav("Chain.wav", good())]);
   await expect(panel).toContainText("has this very file already, as Chain.wav");
+  await expect(takes).toHaveCount(before);
+  await panel.getByRole("button", { name: /once more/ }).click();
+  await expect(takes).toHaveCount(before + 1);
 });
 
 test("an upload that breaks off says so and goes on", async ({ page }) => {

@@ -12,13 +12,6 @@ func Timecodes(reference, recording take.Description) (offset int64, ok bool) {
 	if reference.StartSamples == nil || recording.StartSamples == nil {
 		return 0, false
 	}
-	day := 24 * 3600 * int64(recording.SampleRate)
-	offset = *recording.StartSamples - timecode.Convert(*reference.StartSamples, reference.SampleRate, recording.SampleRate)
-	for offset > day/2 {
-		offset -= day
-	}
-	for offset < -day/2 {
-		offset += day
-	}
-	return offset, true
+	at := timecode.Convert(*reference.StartSamples, reference.SampleRate, recording.SampleRate)
+	return recording.Rate().Near(*recording.StartSamples, at, recording.SampleRate) - at, true
 }

@@ -1,6 +1,7 @@
 package cutlist
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -29,23 +30,63 @@ func Match(events []Event, sources []Source, rate timecode.Rate, sampleRate int)
 	return out
 }
 
+// leader is how long before a reel's start what counts of it may begin: academy leaders, tones and slates.
+const leader = 5 * 60 // s
+
 // Onto gives events as they lie on a reel that begins at start: lists often count their hours from another. Those that
-// begin within two hours of the reel's start stay where they are; else whole hours are added.
-func Onto(events []Event, start int64, sampleRate int) (moved []Event, by int64) {
+// begin within the reel's first two hours, or with a leader before it, stay where they are; else whole hours are added,
+// so that minutes, seconds and frames are what the list says. What lies beyond midnight follows what lies before it.
+func Onto(events []Event, start int64, rate timecode.Rate, sampleRate int) (moved []Event, by int64) {
 	if len(events) == 0 {
 		return events, 0
 	}
-	first := slices.MinFunc(events, func(a, b Event) int { return int(min(max(a.From-b.From, -1), 1)) }).From
-	hour := 3600 * int64(sampleRate)
-	if first < start || first >= start+2*hour {
-		by = start - first/hour*hour
+	moved = overMidnight(events, rate, sampleRate)
+	first := slices.MinFunc(moved, func(a, b Event) int { return cmp.Compare(a.From, b.From) }).From
+	by = rate.Near(first, start, sampleRate) - first
+	// An hour of the clock is a 24th of its day, which is longer than an hour where labels lag behind.
+	hour, early := rate.Day(sampleRate)/24, int64(leader*sampleRate)
+	if at := first + by; at < start-early || at >= start+2*hour {
+		by += floorDiv(start+hour/2, hour)*hour - floorDiv(at+early, hour)*hour
 	}
-	moved = slices.Clone(events)
+	for first+by < 0 { // a leader before midnight, on a reel that begins at it
+		by += hour
+	}
 	for i := range moved {
 		moved[i].From += by
 		moved[i].To += by
 	}
 	return moved, by
+}
+
+// overMidnight puts events of a list that runs over midnight on one line. No cut lasts half a day, so one that seems to
+// be longer is two ends of one: they part where most lies between them.
+func overMidnight(events []Event, rate timecode.Rate, sampleRate int) []Event {
+	moved := slices.Clone(events)
+	order := slices.SortedFunc(slices.Values(events), func(a, b Event) int { return cmp.Compare(a.From, b.From) })
+	if order[len(order)-1].From-order[0].From <= rate.Day(sampleRate)/2 {
+		return moved
+	}
+	widest, after := int64(0), int64(0)
+	for i := 1; i < len(order); i++ {
+		if gap := order[i].From - order[i-1].From; gap > widest {
+			widest, after = gap, order[i].From
+		}
+	}
+	for i := range moved {
+		if moved[i].From < after {
+			moved[i].From += rate.Day(sampleRate)
+			moved[i].To += rate.Day(sampleRate)
+		}
+	}
+	return moved
+}
+
+func floorDiv(a, b int64) int64 {
+	q := a / b
+	if a%b < 0 {
+		q--
+	}
+	return q
 }
 
 // Build is the command that lays the takes of entries on a reel as the cut has them, their channels on the tracks of

@@ -191,13 +191,42 @@ func TestFind(t *testing.T) {
 }
 
 func TestOntoAReel(t *testing.T) {
-	for _, c := range []struct{ list, reel, want string }{
-		{"10:00:02:00", "10:00:00:00", "10:00:02:00"}, {"01:00:02:00", "10:00:00:00", "10:00:02:00"}, {"00:59:50:00", "01:00:00:00", "01:59:50:00"}, {"14:01:00:00", "10:00:00:00", "10:01:00:00"},
+	for _, c := range []struct{ name, list, reel, want string }{
+		{"as it is", "10:00:02:00", "10:00:00:00", "10:00:02:00"},
+		{"another hour", "01:00:02:00", "10:00:00:00", "10:00:02:00"},
+		{"a later hour", "14:01:00:00", "10:00:00:00", "10:01:00:00"},
+		{"a leader in the hour before", "00:59:50:00", "01:00:00:00", "00:59:50:00"},
+		{"a leader, and another hour", "00:58:30:00", "10:00:00:00", "09:58:30:00"},
+		{"a reel that begins off the hour", "10:00:08:00", "10:00:07:13", "10:00:08:00"},
+		{"a reel off the hour, another hour", "01:00:08:00", "10:00:07:13", "10:00:08:00"},
+		{"a reel that begins with its leader", "01:00:00:00", "09:58:00:00", "10:00:00:00"},
+		{"over midnight", "23:59:50:00", "00:00:00:00", "00:59:50:00"},
+		{"a reel that ends beyond midnight", "00:20:00:00", "23:00:00:00", "00:20:00:00"},
 	} {
-		moved, _ := Onto([]Event{{From: at(c.list), To: at(c.list) + second}}, at(c.reel), second)
-		assert.Equal(t, c.want, r25.LabelAt(moved[0].From, second), "%+v", c)
-		assert.Equal(t, int64(second), moved[0].Length())
+		moved, by := Onto([]Event{{From: at(c.list), To: at(c.list) + second}}, at(c.reel), r25, second)
+		assert.Equal(t, c.want, r25.LabelAt(moved[0].From, second), c.name)
+		assert.Equal(t, int64(second), moved[0].Length(), c.name)
+		assert.Zero(t, by%(3600*second), "%s: only hours are added", c.name)
+		assert.GreaterOrEqual(t, moved[0].From, int64(0), c.name)
 	}
+	// Where 24 frames are counted to 23.976, an hour of the clock lasts 3603.6 s.
+	film := timecode.Rate{Num: 24000, Den: 1001}
+	ten, one := film.SampleOf(10*3600*24, 48000), film.SampleOf(3600*24+48, 48000)
+	moved, _ := Onto([]Event{{From: one, To: one + 48000}}, ten, film, 48000)
+	assert.Equal(t, "10:00:02:00", film.LabelAt(moved[0].From, 48000))
+}
+
+func TestACutOverMidnight(t *testing.T) {
+	day := r25.Day(second)
+	list := []Event{{ID: "late", From: at("00:04:00:00"), To: at("00:05:00:00")}, {ID: "early", From: at("23:50:00:00"), To: at("23:51:00:00")}}
+	moved, by := Onto(list, at("23:30:00:00"), r25, second)
+	assert.Zero(t, by)
+	assert.Equal(t, []int64{at("00:04:00:00") + day, at("23:50:00:00")}, []int64{moved[0].From, moved[1].From})
+	// The take began before midnight, and the event asks for what it recorded after it.
+	start := at("23:55:00:00")
+	f := Find(Event{Roll: "LF09", SourceIn: at("00:01:00:00"), From: 0, To: second}, []Source{{ID: "t", Roll: "LF09", Start: &start, Frames: 600 * second}}, r25, second)
+	assert.Equal(t, "t", f.Take)
+	assert.Equal(t, int64(360*second), f.Offset)
 }
 
 func TestCompare(t *testing.T) {

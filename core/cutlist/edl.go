@@ -178,9 +178,8 @@ func edlEvent(l *List, m []string, sampleRate int) (Event, error) {
 		}
 		at[i] = l.FrameRate.SampleOf(frame, sampleRate)
 	}
-	day := 24 * 3600 * int64(sampleRate)
 	if at[3] < at[2] { // over midnight
-		at[3] += day
+		at[3] += l.FrameRate.Day(sampleRate)
 	}
 	e.SourceIn, e.From, e.To = at[0], at[2], at[3]
 	return e, nil

@@ -64,7 +64,7 @@ func Find(e Event, sources []Source, rate timecode.Rate, sampleRate int) Found {
 			continue // timecode of another day
 		}
 		named = named || score > 0
-		f, ok := within(e, s)
+		f, ok := within(e, s, rate, sampleRate)
 		if !ok {
 			continue
 		}
@@ -151,7 +151,7 @@ func frames(samples int64, rate timecode.Rate, sampleRate int) string {
 }
 
 // within says where in a source an event begins, if the source has at least half of it.
-func within(e Event, s Source) (Found, bool) {
+func within(e Event, s Source, rate timecode.Rate, sampleRate int) (Found, bool) {
 	clocks := []int64{0}
 	if s.Start != nil {
 		clocks = []int64{*s.Start}
@@ -159,7 +159,7 @@ func within(e Event, s Source) (Found, bool) {
 		clocks = []int64{e.FileFrom, 0}
 	}
 	for _, start := range clocks {
-		offset := e.SourceIn - start
+		offset := rate.Near(e.SourceIn, start+s.Frames/2, sampleRate) - start
 		head, tail := max(0, -offset), max(0, offset+e.Length()-s.Frames)
 		if 2*(head+tail) <= e.Length() {
 			return Found{Offset: offset, Head: head, Tail: tail}, true

@@ -61,7 +61,7 @@ func Unravel(r *Reel, src Source, choice Choice) (AddTake, error) {
 	}
 	command := AddTake{Take: src.Take, Title: src.Title, Start: r.Head.Start, Length: src.Frames, Stems: src.Stems, Reuse: choice.Reuse}
 	if src.Start != nil {
-		command.Start = *src.Start
+		command.Start = r.onClock(*src.Start)
 		command.Picture = r.Head.Picture.Take != "" && choice.At == nil
 	}
 	if choice.At != nil {
@@ -85,6 +85,16 @@ func Unravel(r *Reel, src Source, choice Choice) (AddTake, error) {
 		command.Parts = together(command.Parts, src.Title)
 	}
 	return command, nil
+}
+
+// onClock gives where a take that begins at a reading of the clock lies on the reel: on the day that brings it nearest to
+// the reel's start, but on none before the first.
+func (r *Reel) onClock(start int64) int64 {
+	near := r.Head.FrameRate.Near(start, r.Head.Start, r.Head.SampleRate)
+	if near < 0 {
+		near += r.Head.FrameRate.Day(r.Head.SampleRate)
+	}
+	return near
 }
 
 // together makes one loose part of all single channels, in the stem of the first. Bonded sets stay by themselves.

@@ -107,3 +107,18 @@ func TestAReelGetsTheStemsThatItLacks(t *testing.T) {
 	require.NoError(t, r.Apply(change.Inverse()))
 	assert.NotContains(t, r.Stems, "GX")
 }
+
+func TestATakeBeyondMidnightLiesOnTheReelsDay(t *testing.T) {
+	const hour = 3600 * 48000
+	for _, c := range []struct{ reel, take, want int64 }{
+		{23 * hour, hour / 2, 24*hour + hour/2}, {10 * hour, 10*hour + 5, 10*hour + 5}, {hour, 23 * hour, 23 * hour}, {0, 24*hour - 5, 24*hour - 5},
+	} {
+		r := ferry()
+		r.Head.Start = c.reel
+		src := source(take.Recording, "Boom")
+		src.Start = &c.take
+		add, err := Unravel(r, src, Choice{})
+		require.NoError(t, err)
+		assert.Equal(t, c.want, add.Start, "%+v", c)
+	}
+}

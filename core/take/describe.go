@@ -167,6 +167,22 @@ func spelled(tracks []Track, text func(Track) string) (layout.Layout, bool) {
 	return l, ok
 }
 
+// Rate is the frame rate that the file names; the zero Rate where it names none.
+func (d Description) Rate() timecode.Rate {
+	if d.FrameRate == nil {
+		return timecode.Rate{}
+	}
+	flag := "NDF"
+	if d.DropFrame {
+		flag = "DF"
+	}
+	rate, err := timecode.ParseRate(*d.FrameRate, flag)
+	if err != nil {
+		return timecode.Rate{}
+	}
+	return rate
+}
+
 // Names gives the names of all channels, in order.
 func (d Description) Names() []string {
 	names := make([]string, len(d.Tracks))

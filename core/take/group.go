@@ -68,9 +68,7 @@ func Assess(files []Arrival) Family {
 		return Family{Kind: IsoSet, Against: []string{"One file alone is a take already"}}
 	}
 	var units []unit
-	sorted := slices.Clone(files)
-	slices.SortStableFunc(sorted, func(a, b Arrival) int { return cmp.Compare(startOf(a), startOf(b)) })
-	for _, a := range sorted {
+	for _, a := range files {
 		units = append(units, unit{lanes: []Arrival{a}})
 	}
 	if c := chains(units); len(c) == 1 {
@@ -294,17 +292,25 @@ func chains(units []unit) []chain {
 	slices.SortStableFunc(order, func(a, b unit) int { return cmp.Compare(startOf(a.lanes[0]), startOf(b.lanes[0])) })
 	var list []chain
 	for _, u := range order {
-		joined := false
-		for i, c := range list {
-			if c[len(c)-1].goesOn(u) {
-				list[i] = append(c, u)
-				joined = true
-				break
-			}
-		}
-		if !joined {
+		i := slices.IndexFunc(list, func(c chain) bool { return c[len(c)-1].goesOn(u) })
+		if i < 0 {
 			list = append(list, chain{u})
+			continue
 		}
+		list[i] = append(list[i], u)
+	}
+	// What goes on over midnight comes last by the clock, and is the head of one that came first.
+	for i := 0; i < len(list); i++ {
+		c := list[i]
+		j := slices.IndexFunc(list, func(next chain) bool {
+			return startOf(next[0].lanes[0]) < startOf(c[0].lanes[0]) && c[len(c)-1].goesOn(next[0])
+		})
+		if j < 0 {
+			continue
+		}
+		list[i] = slices.Concat(c, list[j])
+		list = slices.Delete(list, j, j+1)
+		i = -1
 	}
 	return list
 }
@@ -317,7 +323,9 @@ func (u unit) goesOn(next unit) bool {
 	for i := range u.lanes {
 		a, b := u.lanes[i].Description, next.lanes[i].Description
 		switch {
-		case a.StartSamples == nil || b.StartSamples == nil || *a.StartSamples+a.Frames != *b.StartSamples:
+		case a.StartSamples == nil || b.StartSamples == nil:
+			return false
+		case a.Rate().Near(*b.StartSamples, *a.StartSamples+a.Frames, a.SampleRate) != *a.StartSamples+a.Frames:
 			return false
 		case a.Channels != b.Channels || a.SampleRate != b.SampleRate || a.Encoding != b.Encoding || a.BitDepth != b.BitDepth:
 			return false

@@ -109,6 +109,16 @@ func TestAssess(t *testing.T) {
 	assert.False(t, Assess([]Arrival{arrived("a.wav", nil)}).Sure())
 }
 
+func TestATakeThatGoesOnOverMidnight(t *testing.T) {
+	at := func(start int64) func(*Description) { return func(d *Description) { d.StartSamples = &start } }
+	const day = 24 * 3600 * 48000
+	a, b, c := arrived("18C_T1_1.wav", at(day-1500)), arrived("18C_T1_2.wav", at(day-500)), arrived("18C_T1_3.wav", at(500))
+	for _, files := range [][]Arrival{{a, b, c}, {c, b, a}, {b, c, a}} {
+		assert.Equal(t, "split 18C_T1_1.wav>18C_T1_2.wav>18C_T1_3.wav", familyText(Gather(files)))
+		assert.Equal(t, "split 18C_T1_1.wav>18C_T1_2.wav>18C_T1_3.wav", familyText([]Family{Assess(files)}))
+	}
+}
+
 func TestWhole(t *testing.T) {
 	named := arrived("18C_1.wav", func(d *Description) {
 		d.Tracks[0].Name = "Boom"

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"zestyloom/core/fault"
@@ -57,7 +58,7 @@ func Ply(strands []Strand, lengths Lengths, stamps Stamps) (*Plied, error) {
 	p := &Plied{strands: strands, offsets: make([]int64, len(strands))}
 	start := first.Description.StartSamples
 	channels := 0
-	for _, s := range strands {
+	for i, s := range strands {
 		f, g := s.File.Format, first.File.Format
 		channels += f.Channels
 		if f.SampleRate != g.SampleRate {
@@ -74,14 +75,20 @@ func Ply(strands []Strand, lengths Lengths, stamps Stamps) (*Plied, error) {
 			if stamp == nil {
 				return nil, fault.New(fault.BadInput, "%s has no time stamp to align it by", s.Name)
 			}
-			start = earlier(start, stamp)
+			near := first.Description.Rate().Near(*stamp, *first.Description.StartSamples, g.SampleRate)
+			p.offsets[i] = near
 		}
+	}
+	if stamps == AlignStamps {
+		earliest := slices.Min(p.offsets)
+		for i := range p.offsets {
+			p.offsets[i] -= earliest
+		}
+		since := first.Description.Rate().Since(earliest, first.File.Format.SampleRate)
+		start = &since
 	}
 	frames := int64(-1)
 	for i, s := range strands {
-		if stamps == AlignStamps {
-			p.offsets[i] = *s.Description.StartSamples - *start
-		}
 		end := p.offsets[i] + s.File.Frames
 		switch {
 		case frames < 0:
@@ -103,13 +110,6 @@ func Ply(strands []Strand, lengths Lengths, stamps Stamps) (*Plied, error) {
 }
 
 func sameStamp(a, b *int64) bool { return a == nil && b == nil || a != nil && b != nil && *a == *b }
-
-func earlier(a, b *int64) *int64 {
-	if a == nil || *b < *a {
-		return b
-	}
-	return a
-}
 
 func stampWord(s Strand) string {
 	if s.Description.StartTimecode != nil {

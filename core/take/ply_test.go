@@ -140,3 +140,14 @@ func TestSilenceOfUnsignedSamples(t *testing.T) {
 	require.NoError(t, err)
 	assert.Zero(t, wavetest.Samples(t, write(t, p))[1][9])
 }
+
+func TestPlyOverMidnight(t *testing.T) {
+	const day = 24 * 3600 * 48000
+	for _, order := range [][]int{{0, 1}, {1, 0}} {
+		both := []Strand{strand(t, "Boom", 4000, day-1000, nil), strand(t, "Radio", 3000, 500, nil)}
+		p, err := Ply([]Strand{both[order[0]], both[order[1]]}, RefuseLengths, AlignStamps)
+		require.NoError(t, err)
+		assert.Equal(t, int64(4500), p.Header.Frames)
+		assert.Equal(t, int64(day-1000), p.Header.Bext.TimeReference)
+	}
+}

@@ -175,6 +175,38 @@ func (r Rate) ParseSample(label string, sampleRate int) (int64, error) {
 	return r.SampleOf(frame, sampleRate), nil
 }
 
+// Day is how long the 24 hours of the clock last, in samples: 86,400 s, but a thousandth more where 24 or 30 frames are
+// counted to a second that has 23.976 or 29.97. The zero Rate counts real time.
+func (r Rate) Day(sampleRate int) int64 {
+	if r.Num == 0 {
+		return 24 * 3600 * int64(sampleRate)
+	}
+	frames := r.Base() * 24 * 3600
+	if r.Drop {
+		frames -= r.Base() / 15 * (24*60 - 24*6)
+	}
+	return r.SampleOf(frames, sampleRate)
+}
+
+// Near gives a reading of the clock, in samples since midnight, on the day that brings it nearest to another moment: a
+// clock tells the time and no date, so readings on either side of midnight mean little until they are on one line.
+func (r Rate) Near(at, moment int64, sampleRate int) int64 {
+	day := r.Day(sampleRate)
+	if day <= 0 {
+		return at
+	}
+	return at - floorDiv(2*(at-moment)+day, 2*day)*day
+}
+
+// Since gives a moment as the clock reads it, from midnight on.
+func (r Rate) Since(moment int64, sampleRate int) int64 {
+	day := r.Day(sampleRate)
+	if day <= 0 {
+		return moment
+	}
+	return moment - floorDiv(moment, day)*day
+}
+
 // Convert takes a count at one sample rate to another, rounded to the nearest sample. It serves time stamps whose
 // rate is not the rate of their audio (pulled clocks).
 func Convert(samples int64, from, to int) int64 {

@@ -129,3 +129,25 @@ func FuzzFrame(f *testing.F) {
 		}
 	})
 }
+
+func TestADayOfTheClock(t *testing.T) {
+	for _, r := range Rates {
+		for _, sampleRate := range []int{44100, 48000, 96000, 192000} {
+			day := r.Day(sampleRate)
+			assert.Equal(t, r.Label(0), r.LabelAt(day, sampleRate), "%v: a day on, the clock reads the same", r)
+			assert.NotEqual(t, r.Label(0), r.LabelAt(day-1, sampleRate), r)
+			for _, c := range []struct{ at, moment, want int64 }{
+				{10, day - 10, day + 10}, {day - 10, 10, -10}, {5, 7, 5}, {day/2 - 1, 0, day/2 - 1}, {7, 3*day + 5, 3*day + 7}, {0, -day - 1, -day},
+			} {
+				near := r.Near(c.at, c.moment, sampleRate)
+				assert.Equal(t, c.want, near, "%v at %d Hz: %+v", r, sampleRate, c)
+				assert.Equal(t, c.at, r.Since(near, sampleRate), "%v at %d Hz: %+v", r, sampleRate, c)
+			}
+		}
+	}
+	// Values by hand: 86,400 s; 86,486.4 s where 24 are counted to 23.976; 2,589,408 frames of 1001/30000 s with dropping.
+	assert.Equal(t, int64(86400*48000), pal.Day(48000))
+	assert.Equal(t, int64(864864*4800), film.Day(48000))
+	assert.Equal(t, int64(2589408*1001)*48000/30000, drop.Day(48000)-1, "rounded up to a whole sample")
+	assert.Equal(t, int64(86400*48000), Rate{}.Day(48000))
+}

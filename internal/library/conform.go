@@ -54,7 +54,7 @@ func (l Library) Conform(ctx context.Context, o store.OpenReel, text string) (Co
 		s.Frames = timecode.Convert(s.Frames, d.SampleRate, head.SampleRate)
 		others = append(others, s)
 	}
-	events, by := cutlist.Onto(list.Spoken(), head.Start, head.SampleRate)
+	events, by := cutlist.Onto(list.Spoken(), head.Start, list.FrameRate, head.SampleRate)
 	c := Conform{Cut: store.Cut{Title: list.Title, FrameRate: list.FrameRate, By: by, Notes: list.Notes, Entries: cutlist.Match(events, sources, head.FrameRate, head.SampleRate)}}
 	if c.Notes == nil {
 		c.Notes = []string{}

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { duration, frameAt, label, labelAt, parse, sampleOf } from "./timecode";
+import { day, duration, frameAt, label, labelAt, parse, parseNear, sampleOf } from "./timecode";
 
 const pal = { num: 25, den: 1, drop: false };
 const drop = { num: 30000, den: 1001, drop: true };
@@ -34,5 +34,17 @@ describe("timecode", () => {
   it("formats for tables", () => {
     expect(labelAt(36000 * 48000 + 1919, 48000, pal)).toBe("10:00:00:00");
     expect(duration(48000 * 62.44, 48000)).toBe("1:02.4");
+  });
+
+  it("reads a timecode on the day that lies nearest", () => {
+    const hour = 3600 * 48000;
+    expect(parseNear("00:05:00:00", 23 * hour, 48000, pal)).toBe(24 * hour + 300 * 48000);
+    expect(parseNear("23:55:00:00", 24 * hour + 1, 48000, pal)).toBe(24 * hour - 300 * 48000);
+    expect(parseNear("10:00:00:00", 11 * hour, 48000, pal)).toBe(10 * hour);
+    expect(parseNear("23:00:00:00", hour, 48000, pal)).toBe(23 * hour); // no day comes before the first
+    for (const r of [pal, drop, { num: 24000, den: 1001, drop: false }]) {
+      const late = day(48000, r) + sampleOf(99, 48000, r);
+      expect(parseNear(labelAt(late, 48000, r), late - 48000, 48000, r)).toBe(late);
+    }
   });
 });

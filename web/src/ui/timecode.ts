@@ -32,6 +32,20 @@ export function labelAt(sample: number, sampleRate: number, r: FrameRate): strin
   return label(frameAt(Math.max(0, sample), sampleRate, r), r);
 }
 
+/** How long the 24 hours of the clock last, in samples. */
+export function day(sampleRate: number, r: FrameRate): number {
+  const base = labelsPerSecond(r);
+  return sampleOf(base * 86_400 - (r.drop ? (base / 15) * (1440 - 144) : 0), sampleRate, r);
+}
+
+/** Reads a timecode as parse does, on the day that brings it nearest to a position: reels run over midnight. */
+export function parseNear(text: string, position: number, sampleRate: number, r: FrameRate): number | null {
+  const at = parse(text, sampleRate, r);
+  if (at === null) return null;
+  const near = at + Math.round((position - at) / day(sampleRate, r)) * day(sampleRate, r);
+  return near < 0 ? at : near;
+}
+
 /** Reads 10:00:00:00, or digits alone filled up from the right (12300 is 00:01:23:00). Null where it is no timecode. */
 export function parse(text: string, sampleRate: number, r: FrameRate): number | null {
   const digits = text.trim().replace(/[:;.]/g, " ").trim();

@@ -5,7 +5,7 @@ import type { ReactNode } from "react";
 import type { Clip, Fade, ReelView, Take } from "../../api/client";
 import type { Command } from "../../api/hooks";
 import { keyOf, keySign, type ActionID } from "../../ui/keys";
-import { duration, labelAt, noTimecode, parse } from "../../ui/timecode";
+import { duration, labelAt, noTimecode, parseNear } from "../../ui/timecode";
 import { slipOf, slipSign, type Choice } from "./choice";
 import { Kept } from "./kept";
 import { figure, gains } from "./numbers";
@@ -83,7 +83,7 @@ export function ClipPanel(p: Props) {
           label="Timecode at which the clip starts"
           value={labelAt(clip.start, sampleRate, frameRate)}
           onKeep={(t) => {
-            const to = parse(t, sampleRate, frameRate);
+            const to = parseNear(t, clip.start, sampleRate, frameRate);
             if (to === null) return noTimecode;
             p.onDo({ kind: "moveClips", command: { clips: [clip.id], by: to - clip.start } });
           }}

@@ -5,7 +5,7 @@ import { useEffect, useRef, useState, type ReactNode } from "react";
 import type { ReelView, Spec } from "../../api/client";
 import { usePlayer, type Tap } from "../../listen/player";
 import { keyOf, keySign, type ActionID } from "../../ui/keys";
-import { duration, labelAt, parse } from "../../ui/timecode";
+import { duration, labelAt, parse, parseNear } from "../../ui/timecode";
 import type { ListName } from "./lists";
 import { usePosition } from "./time";
 
@@ -176,7 +176,7 @@ function Position(p: { view: ReelView; at: number; editing: boolean; onEditing: 
     );
   }
   const go = () => {
-    const to = parse(draft, sampleRate, frameRate);
+    const to = parseNear(draft, p.at, sampleRate, frameRate);
     if (to !== null) p.onGo(to);
     p.onEditing(false);
   };
