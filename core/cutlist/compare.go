@@ -41,64 +41,33 @@ type Changes struct {
 // Compare works out how work that was done to the entries before becomes work on the events after. An event is known
 // again by its source.
 func Compare(before []Entry, after []Event, rate timecode.Rate, sampleRate int) (c Changes) {
-	type meet struct {
-		old, now int
-		from, to int64 // on the source's clock
-		by       int64
-	}
-	var meets []meet
-	byKey := map[string][]int{}
-	for i, o := range before {
-		byKey[key(o.Event)] = append(byKey[key(o.Event)], i)
-	}
-	for j, n := range after {
-		for _, i := range byKey[key(n)] {
-			o := before[i]
-			from, to := max(o.SourceIn, n.SourceIn), min(o.SourceOut(), n.SourceOut())
-			if from < to && o.Speed == n.Speed {
-				meets = append(meets, meet{i, j, from, to, (n.From - n.SourceIn) - (o.From - o.SourceIn)})
-			}
+	m := newMatching(before, after)
+	for range rounds {
+		if !m.round() {
+			break
 		}
 	}
-	// What has most in common goes together first; of equals, what moves least.
-	slices.SortStableFunc(meets, func(a, b meet) int {
-		return cmp.Or(cmp.Compare(b.to-b.from, a.to-a.from), cmp.Compare(abs(a.by), abs(b.by)))
-	})
-	usedOld, usedNow := map[int][]reel.Span{}, map[int][]reel.Span{}
-	partner := map[int]meet{}
-	for _, m := range meets {
-		o, n := before[m.old], after[m.now]
-		was := reel.Span{From: o.From + m.from - o.SourceIn, To: o.From + m.to - o.SourceIn}
-		is := reel.Span{From: n.From + m.from - n.SourceIn, To: n.From + m.to - n.SourceIn}
-		if overlaps(usedOld[m.old], was) || overlaps(usedNow[m.now], is) {
-			continue
-		}
-		usedOld[m.old], usedNow[m.now] = append(usedOld[m.old], was), append(usedNow[m.now], is)
-		c.Pieces = append(c.Pieces, reel.Piece{Span: was, By: m.by})
-		if _, has := partner[m.now]; !has {
-			partner[m.now] = m
-		}
-	}
+	c.Pieces = m.pieces
 	slices.SortFunc(c.Pieces, func(a, b reel.Piece) int { return cmp.Compare(a.From, b.From) })
 	for j, n := range after {
-		m, known := partner[j]
+		first, known := m.partner[j]
 		d := Difference{Title: n.Title(), From: n.From, To: n.To}
 		switch {
 		case !known:
 			d.Kind, d.Words = New, "is new"
 			c.Fresh = append(c.Fresh, n)
-		case before[m.old].Found.Take == "":
+		case before[first.old].Found.Take == "":
 			d.Kind, d.Words = New, "was not found before"
 			c.Fresh = append(c.Fresh, n)
 		default:
-			o := before[m.old]
+			o := before[first.old]
 			var did []string
-			if m.by != 0 {
+			if first.by != 0 {
 				way := "later"
-				if m.by < 0 {
+				if first.by < 0 {
 					way = "earlier"
 				}
-				did = append(did, fmt.Sprintf("moved %s %s", frames(abs(m.by), rate, sampleRate), way))
+				did = append(did, fmt.Sprintf("moved %s %s", frames(abs(first.by), rate, sampleRate), way))
 			}
 			for _, e := range []struct {
 				what string
@@ -118,7 +87,7 @@ func Compare(before []Entry, after []Event, rate timecode.Rate, sampleRate int) 
 					d.Kind = Trimmed
 				}
 			}
-			for _, gap := range uncovered(reel.Span{From: n.From, To: n.To}, usedNow[j]) {
+			for _, gap := range uncovered(reel.Span{From: n.From, To: n.To}, m.usedNow[j]) {
 				part := n
 				part.From, part.To, part.SourceIn, part.Fade = gap.From, gap.To, n.SourceIn+gap.From-n.From, 0
 				c.Fresh = append(c.Fresh, part)
@@ -127,13 +96,117 @@ func Compare(before []Entry, after []Event, rate timecode.Rate, sampleRate int) 
 		c.Differences = append(c.Differences, d)
 	}
 	for i, o := range before {
-		c.Gone = append(c.Gone, uncovered(reel.Span{From: o.From, To: o.To}, usedOld[i])...)
-		if len(usedOld[i]) == 0 {
+		c.Gone = append(c.Gone, uncovered(reel.Span{From: o.From, To: o.To}, m.usedOld[i])...)
+		if len(m.usedOld[i]) == 0 {
 			c.Differences = append(c.Differences, Difference{Gone, o.Event.Title(), o.From, o.To, "is no longer in the cut"})
 		}
 	}
 	slices.SortStableFunc(c.Differences, func(a, b Difference) int { return cmp.Compare(a.From, b.From) })
 	return c
+}
+
+// candidates is how many events of the old cut are weighed for one of the new at a time: a source that was cut thousands of
+// times meets itself millions of times.
+const (
+	candidates = 64
+	rounds     = 16 // for those whose candidates all went to others
+)
+
+// meet is what an old and a new event have of one source in common.
+type meet struct {
+	old, now int
+	from, to int64 // on the source's clock
+	by       int64 // how far it moves in the cut
+}
+
+// better puts what has most in common first; of equals, what moves least.
+func better(a, b meet) int {
+	return cmp.Or(cmp.Compare(b.to-b.from, a.to-a.from), cmp.Compare(abs(a.by), abs(b.by)), cmp.Compare(a.old, b.old), cmp.Compare(a.now, b.now))
+}
+
+// matching pairs stretches of an old cut with those of a new one.
+type matching struct {
+	before           []Entry
+	after            []Event
+	byKey            map[string][]int // the old events of a source, by where in it they begin
+	usedOld, usedNow [][]reel.Span
+	partner          map[int]meet // of a new event, the first that it was paired with
+	pieces           []reel.Piece
+}
+
+func newMatching(before []Entry, after []Event) *matching {
+	m := &matching{before: before, after: after, byKey: map[string][]int{}, usedOld: make([][]reel.Span, len(before)), usedNow: make([][]reel.Span, len(after)), partner: map[int]meet{}}
+	for i, o := range before {
+		m.byKey[key(o.Event)] = append(m.byKey[key(o.Event)], i)
+	}
+	for _, list := range m.byKey {
+		slices.SortStableFunc(list, func(a, b int) int { return cmp.Compare(before[a].SourceIn, before[b].SourceIn) })
+	}
+	return m
+}
+
+// round pairs what is free yet, the best first, and tells whether it found anything.
+func (m *matching) round() bool {
+	var meets []meet
+	for j, n := range m.after {
+		meets = append(meets, m.candidates(j, n)...)
+	}
+	slices.SortFunc(meets, better)
+	found := false
+	for _, x := range meets {
+		was, is := m.spans(x)
+		if overlaps(m.usedOld[x.old], was) || overlaps(m.usedNow[x.now], is) {
+			continue
+		}
+		found = true
+		m.usedOld[x.old], m.usedNow[x.now] = append(m.usedOld[x.old], was), append(m.usedNow[x.now], is)
+		m.pieces = append(m.pieces, reel.Piece{Span: was, By: x.by})
+		if _, has := m.partner[x.now]; !has {
+			m.partner[x.now] = x
+		}
+	}
+	return found
+}
+
+// candidates gives the best free meets of a new event.
+func (m *matching) candidates(j int, n Event) []meet {
+	var best []meet
+	keep := func() {
+		slices.SortFunc(best, better)
+		best = best[:min(len(best), candidates)]
+	}
+	if len(uncovered(reel.Span{From: n.From, To: n.To}, m.usedNow[j])) == 0 {
+		return nil
+	}
+	for _, i := range m.byKey[key(n)] {
+		o := &m.before[i]
+		if o.SourceIn >= n.SourceOut() {
+			break
+		}
+		x := meet{i, j, max(o.SourceIn, n.SourceIn), min(o.SourceOut(), n.SourceOut()), (n.From - n.SourceIn) - (o.From - o.SourceIn)}
+		if x.from >= x.to || o.Speed != n.Speed {
+			continue
+		}
+		if len(best) >= candidates && better(best[candidates-1], x) < 0 {
+			continue // the first so many are in order
+		}
+		if was, is := m.spans(x); overlaps(m.usedOld[i], was) || overlaps(m.usedNow[j], is) {
+			continue
+		}
+		if best = append(best, x); len(best) == candidates || len(best) == 2*candidates {
+			keep()
+		}
+	}
+	keep()
+	return best
+}
+
+// spans gives where a meet lies in the old cut and in the new.
+func (m *matching) spans(x meet) (was, is reel.Span) {
+	o, n := &m.before[x.old], &m.after[x.now]
+	was = reel.Span{From: o.From + x.from - o.SourceIn, To: o.From + x.to - o.SourceIn}
+	is = reel.Span{From: n.From + x.from - n.SourceIn, To: n.From + x.to - n.SourceIn}
+	return was, is
 }
 
 func abs(n int64) int64 { return max(n, -n) }

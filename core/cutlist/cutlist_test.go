@@ -262,6 +262,46 @@ func TestCompare(t *testing.T) {
 	assert.Equal(t, "late", c.Fresh[2].Name)
 }
 
+func TestEventsThatLastNoTime(t *testing.T) {
+	list := "TITLE: Crossing\n001  LF03 AA C 10:00:00:00 10:00:02:00 01:00:00:00 01:00:02:00\n" +
+		"002  LF03 AA C 10:00:02:00 10:00:02:00 01:00:02:00 01:00:02:00\n002  LF04 AA D 012 11:00:00:00 11:00:00:00 01:00:02:00 01:00:02:00\n" +
+		"003  LF04 AA D 000 11:00:00:00 11:00:01:00 01:00:02:00 01:00:03:00\n"
+	l, err := Read(strings.NewReader(list), r25, second)
+	require.NoError(t, err)
+	require.Len(t, l.Events, 2)
+	assert.Equal(t, []string{"Events that last no time at all are left out: 1"}, l.Notes)
+	assert.Zero(t, l.Events[1].Fade)
+	// A clip shorter than a frame is an event of one.
+	var out bytes.Buffer
+	off, err := WriteEDL(&out, List{FrameRate: r25, Events: []Event{{Sound: true, Name: "Creak", From: 100, To: 101}}}, second)
+	require.NoError(t, err)
+	assert.Equal(t, 1, off)
+	l, err = Read(&out, r25, second)
+	require.NoError(t, err)
+	assert.EqualValues(t, second/25, l.Events[0].Length())
+}
+
+func TestCompareOfASourceThatWasCutOften(t *testing.T) {
+	const n = 2000
+	var before []Entry
+	var after []Event
+	for i := range int64(n) {
+		e := Event{ID: fmt.Sprint(i), Name: "Water", From: i * second, To: (i + 1) * second, SourceIn: 7 * second}
+		before = append(before, Entry{e, Found{Take: "t"}})
+		if i != 5 {
+			after = append(after, e)
+		}
+	}
+	for i := range after[5:] { // one is gone, and what follows closes up
+		after[5+i].From -= second
+		after[5+i].To -= second
+	}
+	c := Compare(before, after, r25, second)
+	assert.Len(t, c.Pieces, n-1)
+	assert.Empty(t, c.Fresh)
+	require.Len(t, c.Gone, 1)
+}
+
 func FuzzRead(f *testing.F) {
 	f.Add([]byte(crossing), false)
 	f.Add([]byte(timeline), true)
@@ -283,5 +323,8 @@ func FuzzRead(f *testing.F) {
 		out.Reset()
 		_, err = WriteEDL(&out, l, second)
 		require.NoError(t, err)
+		again, err := Read(&out, rate, second)
+		require.NoError(t, err)
+		require.Len(t, again.Events, len(l.Events))
 	})
 }

@@ -202,11 +202,12 @@ func WriteEDL(w io.Writer, l List, sampleRate int) (off int, err error) {
 	label := func(at int64) string { return l.FrameRate.LabelAt(at, sampleRate) }
 	for i, e := range l.Events {
 		roll := notInRoll.ReplaceAllString(strings.ToUpper(e.Roll), "")
-		if roll = roll[:min(len(roll), maxRoll)]; roll == "" {
+		if roll = roll[:min(len(roll), maxRoll)]; roll == "" || isBlack(roll) { // BL is no roll, but nothing to be seen
 			roll = "AX"
 		}
 		// The length in frames is that of the cut; the source follows it.
 		from, to, in := l.FrameRate.FrameAt(e.From, sampleRate), l.FrameRate.FrameAt(e.To, sampleRate), l.FrameRate.FrameAt(e.SourceIn, sampleRate)
+		to = max(to, from+1) // what is shorter than a frame would be no event
 		for _, at := range []int64{e.From, e.To, e.SourceIn} {
 			if l.FrameRate.SampleOf(l.FrameRate.FrameAt(at, sampleRate), sampleRate) != at {
 				off++

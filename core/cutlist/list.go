@@ -83,6 +83,13 @@ func Read(r io.Reader, rate timecode.Rate, sampleRate int) (List, error) {
 	if err != nil {
 		return List{}, err
 	}
+	// Marks and dissolves are now and then written as events that last no time at all: there is nothing to lay of them.
+	if all := len(l.Events); all > 0 {
+		l.Events = slices.DeleteFunc(l.Events, func(e Event) bool { return e.Length() <= 0 })
+		if n := all - len(l.Events); n > 0 {
+			l.Notes = append(l.Notes, fmt.Sprintf("Events that last no time at all are left out: %d", n))
+		}
+	}
 	if len(l.Events) == 0 {
 		return List{}, fault.New(fault.BadInput, "There is no event in this list. Cut lists are read as CMX 3600 (.edl) or OpenTimelineIO (.otio)")
 	}
