@@ -102,7 +102,7 @@ func convertedHeader(src *wave.File, d Description, rate int, frames int64) wave
 		all.Channels, all.Labels = append(all.Channels, i), append(all.Labels, fmt.Sprint(i+1))
 	}
 	whole := all.Header(src, d)
-	h.Bext, h.IXML = whole.Bext, whole.IXML
+	h.Bext, h.IXML, h.Extra = whole.Bext, whole.IXML, src.Carried(false)
 	if h.Bext != nil && d.StartSamples != nil {
 		// The stamp counts samples, so at another rate it is another number.
 		h.Bext.TimeReference = timecode.Convert(*d.StartSamples, src.SampleRate, rate)

@@ -1,6 +1,7 @@
 package take
 
 import (
+	"maps"
 	"path"
 	"regexp"
 	"slices"
@@ -212,17 +213,37 @@ func (d *Description) fromIXML(f *wave.File) {
 	if x.Tracks == nil {
 		return
 	}
-	for _, t := range x.Tracks.Tracks {
-		// Some recorders leave the interleave index out; then the recorder's input counts, as there is nothing better.
-		index, err := strconv.Atoi(clean(t.InterleaveIndex))
-		if err != nil {
-			index, err = strconv.Atoi(clean(t.ChannelIndex))
-		}
-		if err == nil && index >= 1 && index <= len(d.Tracks) {
-			d.Tracks[index-1].Name = clean(t.Name)
-			d.Tracks[index-1].Function = clean(t.Function)
+	for index, t := range interleaved(x.Tracks.Tracks, len(d.Tracks)) {
+		d.Tracks[index].Name, d.Tracks[index].Function = clean(t.Name), clean(t.Function)
+	}
+}
+
+// interleaved gives iXML's tracks by the channel of the file that they name, from 0. Some recorders leave the interleave
+// index out; then the channels lie in the order of the recorder's inputs, which are numbers such as 2, 4, 5, 7, if there
+// are as many. Names that may belong to another channel are left out: a wrong name is worse than none.
+func interleaved(tracks []wave.IXMLTrack, channels int) map[int]wave.IXMLTrack {
+	out := map[int]wave.IXMLTrack{}
+	inputs := map[int]wave.IXMLTrack{}
+	for _, t := range tracks {
+		if index, err := strconv.Atoi(clean(t.InterleaveIndex)); err == nil && index >= 1 && index <= channels {
+			out[index-1] = t
+		} else if input, err := strconv.Atoi(clean(t.ChannelIndex)); err == nil {
+			inputs[input] = t
 		}
 	}
+	order := slices.Sorted(maps.Keys(inputs))
+	switch {
+	case len(out) > 0 || len(order) == 0:
+	case len(order) == channels:
+		for i, input := range order {
+			out[i] = inputs[input]
+		}
+	case len(order) < channels && order[0] >= 1 && order[len(order)-1] <= channels: // some are not named
+		for _, input := range order {
+			out[input-1] = inputs[input]
+		}
+	}
+	return out
 }
 
 func (d *Description) fromBext(lines map[string]string) {
@@ -257,7 +278,7 @@ func bextLines(b *wave.Bext) map[string]string {
 	return lines
 }
 
-var bextLine = regexp.MustCompile(`^[a-z]?(TRK\d{1,4}|SCENE|TAKE|TAPE|SPEED|NOTE|CIRCLED)=(.*)$`)
+var bextLine = regexp.MustCompile(`^[A-Za-z]?(TRK\d{1,4}|SCENE|TAKE|TAPE|SPEED|NOTE|CIRCLED)=(.*)$`)
 
 // nameForm reads roll, scene and take from a file name such as LF03_12A_T03.wav or 12A-3.wav.
 var nameForm = regexp.MustCompile(`^(?:([A-Za-z]{1,4}-?\d{1,4})[_ -])?(\d{1,4}[A-Za-z]{0,2}|wild)[_ -]+[Tt]?(\d{1,3})(?:[_. -]|$)`)
@@ -335,8 +356,11 @@ func (d *Description) stamp(f *wave.File, lines map[string]string) {
 
 var mixName = regexp.MustCompile(`(?i)^(mix|m?ix[ _-]?tr?[lr12]?|(mix|mx|lr|stereo mix)[ _.-]?(l|r|left|right|1|2|mono)|(l|r|left|right)[ _-]?mix|mono mix|stereo mix)$`)
 
+// mixWord finds what calls itself a mix in so many words: Mixdown, ST MIX R, Prod Mix.
+var mixWord = regexp.MustCompile(`(?i)(^|[^a-z])mix(down|[lr12])?([^a-z]|$)`)
+
 func useOf(t Track) Use {
-	if strings.Contains(strings.ToUpper(t.Function), "MIX") || mixName.MatchString(t.Name) {
+	if strings.Contains(strings.ToUpper(t.Function), "MIX") || mixName.MatchString(t.Name) || mixWord.MatchString(t.Name) {
 		return Mix
 	}
 	if t.Name != "" || t.Function != "" {

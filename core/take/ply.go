@@ -123,7 +123,7 @@ func stampWord(s Strand) string {
 
 func (p *Plied) header(start *int64, channels int, frames int64) {
 	first := p.strands[0]
-	h := wave.Header{Format: first.File.Format, Frames: frames}
+	h := wave.Header{Format: first.File.Format, Frames: frames, Extra: first.File.Carried(p.offsets[0] == 0)}
 	h.Channels, h.Mask = channels, 0
 	x := wave.IXML{Version: "2.10"}
 	if first.File.IXML != nil {

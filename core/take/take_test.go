@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/binary"
+	"encoding/xml"
 	"io"
 	"math"
 	"testing"
@@ -100,7 +101,7 @@ func TestFrameRatesOfBext(t *testing.T) {
 }
 
 func TestUseByName(t *testing.T) {
-	for name, want := range map[string]Use{"Mix L": Mix, "MIXR": Mix, "mix": Mix, "L Mix": Mix, "Boom": Iso, "Matrix": Iso, "Remix hall": Iso, "": Unknown} {
+	for name, want := range map[string]Use{"Mixdown": Mix, "ST MIX R": Mix, "Prod Mix": Mix, "Mixer desk": Iso, "Mix L": Mix, "MIXR": Mix, "mix": Mix, "L Mix": Mix, "Boom": Iso, "Matrix": Iso, "Remix hall": Iso, "": Unknown} {
 		assert.Equal(t, want, useOf(Track{Name: name}), name)
 	}
 }
@@ -320,4 +321,64 @@ func FuzzDescribe(f *testing.F) {
 			t.Fatalf("%+v", d)
 		}
 	})
+}
+
+func TestWhatIsNotKnownGoesAlong(t *testing.T) {
+	src := recorded(t, 2, 480, func(h *wave.Header) {
+		h.IXML = ixml(nil)
+		h.IXML.Rest = []wave.Element{{XMLName: xml.Name{Local: "LANTERN"}, Inner: "<WICK>7</WICK>"}}
+		h.Bext = &wave.Bext{Description: "sSCENE=12A\r\nsTRK1=Boom\r\nsFERRY=east", TimeReference: 48000}
+		h.Extra = []wave.RawChunk{{ID: "lmp1", Body: []byte("flame")}, {ID: "PEAK", Body: []byte("old peaks")}}
+	})
+	d := Describe(src, "12A.wav")
+	var converted bytes.Buffer
+	_, err := Convert(context.Background(), src, d, Conversion{SampleRate: 96000}, &converted, nil)
+	require.NoError(t, err)
+	parts, err := Parts(d, nil)
+	require.NoError(t, err)
+	plied, err := Ply([]Strand{{src, d, "12A.wav"}}, RefuseLengths, RefuseStamps)
+	require.NoError(t, err)
+	for name, f := range map[string]*wave.File{
+		"unravel": wavetest.Open(t, parts[0].Header(src, d), func(int, int) float64 { return 0 }),
+		"ply":     write(t, plied),
+		"convert": wavetest.Read(t, converted.Bytes()),
+		"settle":  wavetest.Open(t, settledFrom(src), func(int, int) float64 { return 0 }),
+	} {
+		require.Len(t, f.Carried(true), 1, name)
+		assert.Equal(t, wave.RawChunk{ID: "lmp1", Body: []byte("flame")}, f.Carried(true)[0], name)
+		require.Len(t, f.IXML.Rest, 1, name)
+		assert.Equal(t, "LANTERN <WICK>7</WICK>", f.IXML.Rest[0].XMLName.Local+" "+f.IXML.Rest[0].Inner, name)
+		assert.Contains(t, f.Bext.Description, "sFERRY=east", name)
+	}
+	assert.EqualValues(t, 5, wavetest.Open(t, settledFrom(src), func(int, int) float64 { return 0 }).Bext.TimeReference)
+}
+
+func settledFrom(src *wave.File) wave.Header {
+	h := SettledHeader(src, []string{"Boom"}, 5)
+	h.Format, h.Frames = wavetest.PCM24(1), 1
+	return h
+}
+
+func TestNamesLandOnTheirChannels(t *testing.T) {
+	tracks := func(list ...string) (out []wave.IXMLTrack) { // input, interleave, name
+		for i := 0; i < len(list); i += 3 {
+			out = append(out, wave.IXMLTrack{ChannelIndex: list[i], InterleaveIndex: list[i+1], Name: list[i+2]})
+		}
+		return out
+	}
+	for name, c := range map[string]struct {
+		tracks []wave.IXMLTrack
+		want   []string
+	}{
+		"inputs 2 4 5 7":            {tracks("2", "", "a", "4", "", "b", "5", "", "c", "7", "", "d"), []string{"a", "b", "c", "d"}},
+		"inputs out of order":       {tracks("7", "", "d", "2", "", "a", "5", "", "c", "4", "", "b"), []string{"a", "b", "c", "d"}},
+		"interleave counts":         {tracks("2", "4", "d", "4", "3", "c", "5", "2", "b", "7", "1", "a"), []string{"a", "b", "c", "d"}},
+		"some are not named":        {tracks("1", "", "a", "4", "", "d"), []string{"a", "", "", "d"}},
+		"which of them, nobody can": {tracks("2", "", "a", "7", "", "d"), []string{"", "", "", ""}},
+	} {
+		src := recorded(t, 4, 10, func(h *wave.Header) { h.IXML = &wave.IXML{Tracks: &wave.IXMLTracks{Tracks: c.tracks}} })
+		assert.Equal(t, c.want, Describe(src, "x.wav").Names(), name)
+	}
+	upper := recorded(t, 1, 10, func(h *wave.Header) { h.Bext = &wave.Bext{Description: "STRK1=Boom\r\nSSCENE=12A"} })
+	assert.Equal(t, []string{"Boom", "12A"}, []string{Describe(upper, "x.wav").Tracks[0].Name, Describe(upper, "x.wav").Scene})
 }

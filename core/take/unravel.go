@@ -31,7 +31,7 @@ func ChannelName(t Track) string {
 // Header makes the header of the file that a part of src becomes: the same samples, time stamp and description, with
 // only its own tracks named.
 func (p Part) Header(src *wave.File, d Description) wave.Header {
-	h := wave.Header{Format: src.Format, Frames: src.Frames}
+	h := wave.Header{Format: src.Format, Frames: src.Frames, Extra: src.Carried(true)}
 	h.Channels, h.Mask = len(p.Labels), layout.Layout{Labels: p.Labels}.Mask()
 	if h.Channels < 2 {
 		h.Mask = 0
@@ -59,6 +59,29 @@ func (p Part) Header(src *wave.File, d Description) wave.Header {
 	}
 	x.Tracks = tracks
 	h.IXML = &x
+	return h
+}
+
+// SettledHeader makes the header of the file that work on src becomes, starting at a time stamp in samples: what src says
+// of the take and what is not known here go along, the names of its channels are new ones.
+func SettledHeader(src *wave.File, names []string, start int64) wave.Header {
+	h := wave.Header{Bext: &wave.Bext{}, IXML: &wave.IXML{Version: "2.10"}, Extra: src.Carried(false)}
+	if src.Bext != nil {
+		*h.Bext = *src.Bext
+		h.Bext.ClearLoudness()
+	}
+	lines := otherLines(h.Bext.Description)
+	if src.IXML != nil {
+		*h.IXML = *src.IXML
+		h.IXML.FileSet, h.IXML.Speed = nil, nil // it is a file of its own, and begins elsewhere
+	}
+	h.IXML.Tracks = &wave.IXMLTracks{Count: fmt.Sprint(len(names))}
+	for i, name := range names {
+		n := fmt.Sprint(i + 1)
+		lines = append(lines, "sTRK"+n+"="+name)
+		h.IXML.Tracks.Tracks = append(h.IXML.Tracks.Tracks, wave.IXMLTrack{ChannelIndex: n, InterleaveIndex: n, Name: name})
+	}
+	h.Bext.Description, h.Bext.TimeReference = strings.Join(lines, "\r\n"), start
 	return h
 }
 

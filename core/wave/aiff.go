@@ -71,6 +71,8 @@ func openAIFF(f *File, form string) error {
 			default:
 				s.dataSize = max(0, claimed-8-skip)
 			}
+		case "fmt ", "ds64", "data":
+			s.warn("foreign-chunk", pos, "Chunk %q belongs into a WAVE file and was left alone", id)
 		default:
 			if claimed > size {
 				s.warn("chunk-too-large", pos, "Chunk %q says it has %d bytes, but only %d are left in the file", id, claimed, size)
@@ -92,10 +94,11 @@ func openAIFF(f *File, form string) error {
 	if claimedFrames > 0 && claimedFrames < f.Frames {
 		f.Frames = claimedFrames // what follows is padding
 	}
-	if kind != "sowt" {
+	if kind != "sowt" || f.Bytes == 1 { // bytes have no order, but a sign
 		f.r = &bigEndian{r: f.r, format: f.Format, at: f.DataOffset}
-		f.DataOffset, f.Other = 0, nil
+		f.DataOffset = 0
 	}
+	f.Other = nil // AIFF's own chunks mean nothing in a WAVE file
 	return nil
 }
 

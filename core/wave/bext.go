@@ -5,6 +5,7 @@ import (
 	"encoding/binary"
 	"math"
 	"strings"
+	"unicode/utf8"
 
 	"zestyloom/core/fault"
 )
@@ -80,11 +81,11 @@ func (x *Bext) loudnessFields() []**float64 {
 func (x *Bext) bytes() []byte {
 	b := make([]byte, bextFixed, bextFixed+len(x.CodingHistory))
 	le := binary.LittleEndian
-	copy(b[:256], x.Description)
-	copy(b[256:288], x.Originator)
-	copy(b[288:320], x.OriginatorReference)
-	copy(b[320:330], x.Date)
-	copy(b[330:338], x.Time)
+	put(b[:256], x.Description)
+	put(b[256:288], x.Originator)
+	put(b[288:320], x.OriginatorReference)
+	put(b[320:330], x.Date)
+	put(b[330:338], x.Time)
 	le.PutUint64(b[338:], uint64(x.TimeReference))
 	le.PutUint16(b[346:], 2)
 	copy(b[348:412], x.UMID[:])
@@ -98,11 +99,46 @@ func (x *Bext) bytes() []byte {
 	return append(b, x.CodingHistory...)
 }
 
+// put writes a field, as much of the text as fits without cutting a character in two.
+func put(field []byte, s string) {
+	if len(s) > len(field) {
+		n := len(field)
+		for n > 0 && !utf8.RuneStart(s[n]) {
+			n--
+		}
+		s = s[:n]
+	}
+	copy(field, s)
+}
+
 // text reads a field that ends at its first zero byte. Recorders that predate UTF-8 wrote Latin-1; what is not UTF-8
 // is read as that.
 func text(b []byte) string {
 	if i := bytes.IndexByte(b, 0); i >= 0 {
 		b = b[:i]
 	}
-	return strings.TrimRight(FromBytes(b), " ")
+	return strings.TrimRight(FromBytes(whole(b)), " ")
+}
+
+// whole leaves out what a writer who counted bytes left of a last character.
+func whole(b []byte) []byte {
+	for i := len(b) - 1; i >= 0 && i > len(b)-utf8.UTFMax; i-- {
+		if !utf8.RuneStart(b[i]) {
+			continue
+		}
+		if b[i] >= 0xc2 && !utf8.FullRune(b[i:]) && utf8.Valid(b[:i]) && !ascii(b[:i]) {
+			return b[:i]
+		}
+		break
+	}
+	return b
+}
+
+func ascii(b []byte) bool {
+	for _, c := range b {
+		if c >= utf8.RuneSelf {
+			return false
+		}
+	}
+	return true
 }

@@ -81,7 +81,7 @@ func warningsOf(parts []*File) []Warning {
 
 // composed makes f read its frames from r, which has nothing but frames.
 func (f *File) composed(r io.ReaderAt) {
-	f.r, f.DataOffset, f.Other = r, 0, nil
+	f.r, f.DataOffset = r, 0
 	f.size = f.Frames * int64(f.FrameBytes())
 }
 

@@ -2,10 +2,14 @@ package wave
 
 import (
 	"bytes"
+	"encoding/binary"
 	"encoding/xml"
 	"fmt"
 	"io"
+	"regexp"
+	"slices"
 	"strings"
+	"unicode/utf16"
 	"unicode/utf8"
 )
 
@@ -25,6 +29,14 @@ type IXML struct {
 	Speed     *IXMLSpeed  `xml:"SPEED"`
 	FileSet   *IXMLSet    `xml:"FILE_SET"`
 	Tracks    *IXMLTracks `xml:"TRACK_LIST"`
+	Rest      []Element   `xml:",any"`
+}
+
+// Element is an element that is not known here, kept as it stands.
+type Element struct {
+	XMLName xml.Name
+	Attrs   []xml.Attr `xml:",any,attr"`
+	Inner   string     `xml:",innerxml"`
 }
 
 // IXMLSpeed is the SPEED element: rates and the time stamp.
@@ -40,6 +52,8 @@ type IXMLSpeed struct {
 	StampHigh      string `xml:"TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_HI,omitempty"`
 	StampLow       string `xml:"TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_LO,omitempty"`
 	StampRate      string `xml:"TIMESTAMP_SAMPLE_RATE,omitempty"`
+
+	Rest []Element `xml:",any"`
 }
 
 // IXMLSet is the FILE_SET element: which files were recorded together.
@@ -65,18 +79,43 @@ type IXMLTrack struct {
 	Function        string `xml:"FUNCTION,omitempty"`
 }
 
-// ParseIXML reads the body of an iXML chunk, with the liberties that recorders take.
+// knownNames matches the tags of the elements that are known here, in whatever case a recorder writes them.
+var knownNames = regexp.MustCompile(`(?i)</?(?:BWFXML|IXML_VERSION|PROJECT|SCENE|TAKE|TAPE|CIRCLED|WILD_TRACK|FILE_UID|NOTE|UBITS|SPEED|MASTER_SPEED|` +
+	`CURRENT_SPEED|TIMECODE_RATE|TIMECODE_FLAG|FILE_SAMPLE_RATE|AUDIO_BIT_DEPTH|DIGITIZER_SAMPLE_RATE|TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_HI|` +
+	`TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_LO|TIMESTAMP_SAMPLE_RATE|FILE_SET|TOTAL_FILES|FAMILY_UID|FAMILY_NAME|FILE_SET_INDEX|TRACK_LIST|TRACK_COUNT|` +
+	`TRACK|CHANNEL_INDEX|INTERLEAVE_INDEX|NAME|FUNCTION|BEXT|LOUDNESS)[\s/>]`)
+
+// ParseIXML reads the body of an iXML chunk, with the liberties that recorders take: any case of the names, UTF-16, bare
+// ampersands.
 func ParseIXML(b []byte) (*IXML, error) {
-	b = bytes.Trim(b, "\x00 \r\n\t")
-	b = bytes.TrimPrefix(b, []byte("\xef\xbb\xbf"))
-	d := xml.NewDecoder(strings.NewReader(FromBytes(b)))
-	d.Strict = false                                                                   // recorders write bare ampersands
-	d.CharsetReader = func(_ string, r io.Reader) (io.Reader, error) { return r, nil } // FromBytes has made it UTF-8
+	text := knownNames.ReplaceAllStringFunc(xmlText(b), strings.ToUpper)
+	d := xml.NewDecoder(strings.NewReader(text))
+	d.Strict = false
+	d.CharsetReader = func(_ string, r io.Reader) (io.Reader, error) { return r, nil } // xmlText has made it UTF-8
 	x := &IXML{}
 	if err := d.Decode(x); err != nil {
 		return nil, fmt.Errorf("the XML breaks off at byte %d", d.InputOffset())
 	}
+	// These say again what bext says, and would say it still when that has changed.
+	x.Rest = slices.DeleteFunc(x.Rest, func(e Element) bool { return e.XMLName.Local == "BEXT" || e.XMLName.Local == "LOUDNESS" })
 	return x, nil
+}
+
+// xmlText gives the text of a chunk in UTF-8, without the padding around it.
+func xmlText(b []byte) string {
+	order := binary.ByteOrder(binary.LittleEndian)
+	switch {
+	case bytes.HasPrefix(b, []byte{0xfe, 0xff}), bytes.HasPrefix(b, []byte{0, '<'}):
+		order = binary.BigEndian
+	case bytes.HasPrefix(b, []byte{0xff, 0xfe}), bytes.HasPrefix(b, []byte{'<', 0}):
+	default:
+		return FromBytes(bytes.TrimPrefix(bytes.Trim(b, "\x00 \r\n\t"), []byte("\xef\xbb\xbf")))
+	}
+	units := make([]uint16, len(b)/2)
+	for i := range units {
+		units[i] = order.Uint16(b[2*i:])
+	}
+	return strings.Trim(string(utf16.Decode(units)), "\ufeff\x00 \r\n\t")
 }
 
 func (x *IXML) bytes() ([]byte, error) {

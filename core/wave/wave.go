@@ -71,12 +71,13 @@ type File struct {
 	IXML       *IXML     // nil where there is none
 	Audio      []AudioID // what chna says of the channels
 	Cues       []Cue     // marks by position
-	Other      []Chunk
+	Other      []Chunk   // what is not known here, and marks and texts as they stand
 	Warnings   []Warning
 	Recovered  bool // true where the audio's length had to be found out because the header is wrong
 
-	r    io.ReaderAt
-	size int64
+	r      io.ReaderAt
+	chunks io.ReaderAt // where Other stands: r, unless the audio is read through something
+	size   int64
 }
 
 var (
@@ -97,7 +98,7 @@ func Open(r io.ReaderAt, size int64) (*File, error) {
 		}
 		return nil, fault.At(fault.BadInput, int64(n), "This is not a WAVE file: it ends before its header does")
 	}
-	f := &File{r: r, size: size}
+	f := &File{r: r, chunks: r, size: size}
 	switch string(head[:4]) {
 	case "RIFF":
 		f.Container = RIFF
@@ -220,15 +221,24 @@ func (s *scanner) data(body, claimed int64) (int64, error) {
 	// A header written before recording began says 0 (or all ones); if the RIFF size disagrees with the file too,
 	// power was lost and everything up to the end is audio.
 	unfinished := s.riffSize != s.size-8 && s.riffSize+s.riffSize&1 != s.size-8
+	longer, more := s.goesOn(body, claimed)
 	switch {
+	case claimed == 0xFFFFFFFF && claimed > left: // a stream, or RF64 that lost its ds64
+		size = s.rest(body)
+		s.Recovered = true
+		s.warn("header-unfinished", body-8, "The header does not say how long the audio is; %d bytes of audio were found", size)
 	case claimed > left:
 		size = left
 		s.Recovered = true
 		s.warn("data-truncated", body-8, "The audio should have %d bytes, but the file ends after %d of them; what is there was kept", claimed, left)
 	case claimed == 0 && left > 0 && unfinished:
-		size = left
+		size = s.rest(body)
 		s.Recovered = true
-		s.warn("header-unfinished", body-8, "The recorder did not finish its header (it says no audio); %d bytes of audio were saved", left)
+		s.warn("header-unfinished", body-8, "The recorder did not finish its header (it says no audio); %d bytes of audio were saved", size)
+	case claimed > 0 && more:
+		size = longer
+		s.Recovered = true
+		s.warn("data-longer", body-8, "The header says %d bytes of audio, but it goes on for %d; all of it was kept", claimed, longer)
 	}
 	s.dataSize = size
 	if s.haveFormat {
@@ -308,16 +318,22 @@ func (s *scanner) chunk(id string, body, size int64) error {
 		}
 	case "cue ":
 		s.cues(read())
+		s.other(id, body, size)
 	case "LIST":
 		s.labels(read())
+		s.other(id, body, size)
 	case "JUNK", "junk", "PAD ", "FLLR", "fact":
 		// padding, or numbers that follow from the rest
 	default:
-		if len(s.Other) < 1000 {
-			s.Other = append(s.Other, Chunk{id, body, size})
-		}
+		s.other(id, body, size)
 	}
 	return nil
+}
+
+func (s *scanner) other(id string, body, size int64) {
+	if len(s.Other) < 1000 {
+		s.Other = append(s.Other, Chunk{id, body, size})
+	}
 }
 
 func (s *scanner) format(b []byte, at int64) error {
@@ -355,6 +371,10 @@ func (s *scanner) format(b []byte, at int64) error {
 		}
 	}
 	f.Bytes = (container + 7) / 8
+	// Some write 24 bits in frames of 32 and say so only by the size of the frame.
+	if wide := blockAlign / f.Channels; tag == 1 && wide > f.Bytes && wide <= 4 && wide*f.Channels == blockAlign && int(le.Uint32(b[8:])) == f.SampleRate*blockAlign {
+		f.Bytes = wide
+	}
 	switch tag {
 	case 1:
 		f.Encoding = PCM
@@ -374,14 +394,4 @@ func (s *scanner) format(b []byte, at int64) error {
 	}
 	s.Format = f
 	return nil
-}
-
-// ReadChunk reads the body of a chunk listed in Other, up to maxMetadata bytes.
-func (f *File) ReadChunk(c Chunk) ([]byte, error) {
-	b := make([]byte, min(c.Size, maxMetadata))
-	n, err := f.r.ReadAt(b, c.Offset)
-	if n == len(b) {
-		err = nil
-	}
-	return b[:n], err
 }

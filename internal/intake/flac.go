@@ -19,7 +19,7 @@ const foreignID = 0x72696666
 
 // openFLAC reads the head of a FLAC stream: its format, and the descriptions from its foreign metadata and comments.
 func openFLAC(r io.Reader) (s *flac.Stream, h wave.Header, err error) {
-	s, err = flac.Parse(r)
+	s, err = flac.Parse(&cleared{r: r})
 	if err != nil {
 		return nil, h, fault.Wrap(fault.Damaged, err, "The FLAC file can't be read: its head is damaged")
 	}
@@ -68,6 +68,63 @@ func openFLAC(r io.Reader) (s *flac.Stream, h wave.Header, err error) {
 		h.IXML = x
 	}
 	return s, h, nil
+}
+
+// cleared reads a FLAC stream with the padding in its head set to nought, as it should be: a flipped bit in what nobody
+// reads is no reason to refuse the sound.
+type cleared struct {
+	r       io.Reader
+	pending []byte // read, to be given yet
+	left    int64  // of the block that is being read
+	padding bool
+	state   int
+}
+
+// Where in a stream cleared is: before its marker, among the blocks of its head, or beyond them.
+const (
+	atMarker = iota
+	atBlocks
+	atSound
+)
+
+func (c *cleared) Read(dst []byte) (int, error) {
+	if len(c.pending) > 0 {
+		n := copy(dst, c.pending)
+		c.pending = c.pending[n:]
+		return n, nil
+	}
+	switch {
+	case c.left > 0:
+		n, err := c.r.Read(dst[:min(int64(len(dst)), c.left)])
+		if c.padding {
+			clear(dst[:n])
+		}
+		c.left -= int64(n)
+		return n, err
+	case c.state == atSound:
+		return c.r.Read(dst)
+	}
+	head := make([]byte, 4) // the marker, or a block's last flag, kind and length
+	n, err := io.ReadFull(c.r, head)
+	c.pending = head[:n]
+	switch {
+	case err != nil:
+		c.state = atSound
+	case c.state == atMarker:
+		c.state = atBlocks
+		if string(head) != "fLaC" {
+			c.state = atSound
+		}
+	default:
+		c.left, c.padding = int64(head[1])<<16|int64(head[2])<<8|int64(head[3]), head[0]&0x7f == 1
+		if head[0]&0x80 != 0 {
+			c.state = atSound
+		}
+	}
+	if n == 0 {
+		return 0, err
+	}
+	return c.Read(dst)
 }
 
 func describeFLAC(r io.Reader, name string) (take.Description, error) {

@@ -118,6 +118,16 @@ func TestFLAC(t *testing.T) {
 
 	whole, err := os.ReadFile(packed)
 	require.NoError(t, err)
+	padding := 4
+	for whole[padding]&0x7f != 1 { // the kinds of the head's blocks; 1 is padding
+		padding += 4 + int(whole[padding+1])<<16 + int(whole[padding+2])<<8 + int(whole[padding+3])
+	}
+	flipped := bytes.Clone(whole)
+	flipped[padding+9] ^= 0x10
+	require.NoError(t, os.WriteFile(packed, flipped, 0o600))
+	d, got = samplesOf(t, packed, 0)
+	assert.Equal(t, want, got, "what nobody reads is no reason to refuse the sound")
+	assert.Equal(t, "12A", d.Scene)
 	require.NoError(t, os.WriteFile(packed, whole[:len(whole)*2/3], 0o600))
 	d, got = samplesOf(t, packed, 0)
 	assert.True(t, d.Recovered)
@@ -191,7 +201,7 @@ func TestSoundThatBeginsFarIntoASmallFileIsRefused(t *testing.T) {
 // A8. A child goes with its parent, also where that is killed.
 func TestFfmpegDiesWithItsParent(t *testing.T) {
 	if os.Getenv("LOOM_TEST_PARENT") != "" {
-		_, _ = encode(context.Background(), 0, nil, "-re", "-f", "lavfi", "-i", "sine=d=600", "-f", "null", "-metadata", "comment="+os.Getenv("LOOM_TEST_PARENT"), "-")
+		_ = encode(context.Background(), 0, nil, "-re", "-f", "lavfi", "-i", "sine=d=600", "-f", "null", "-metadata", "comment="+os.Getenv("LOOM_TEST_PARENT"), "-")
 		return
 	}
 	mark := fmt.Sprintf("parent-%d-%d", os.Getpid(), time.Now().UnixNano())

@@ -248,7 +248,7 @@ func extractMovie(ctx context.Context, local string, s Stream, out string, progr
 	if led := s.begins * float64(d.SampleRate*d.Channels*s.pcmBytes()); led > float64(most) {
 		return fault.New(fault.Damaged, "The movie says that its sound begins %s in, which its size belies; it is damaged", timecode.Clock(int64(s.begins), 1))
 	}
-	_, err := encode(ctx, float64(s.Description.Frames)/float64(s.Description.SampleRate), progress,
+	err := encode(ctx, float64(s.Description.Frames)/float64(s.Description.SampleRate), progress,
 		"-format_whitelist", formats, "-protocol_whitelist", "file", "-i", "file:"+local, "-map", fmt.Sprintf("0:a:%d", s.Index), "-map_metadata", "-1",
 		"-af", "aresample=first_pts=0", "-c:a", s.pcm(), "-fflags", "+bitexact", "-rf64", "auto", "-f", "wav",
 		"-t", fmt.Sprint(maxHours*3600), "-fs", fmt.Sprint(most), "-y", "file:"+out)
@@ -287,9 +287,17 @@ func (s Stream) pcmBytes() int {
 func Proxy(ctx context.Context, local string, m Movie, out string, progress func(float64)) (seconds float64, err error) {
 	ctx, cancel := context.WithTimeout(ctx, 4*patience(local))
 	defer cancel()
-	return encode(ctx, m.Seconds, progress, "-format_whitelist", formats, "-protocol_whitelist", "file", "-i", "file:"+local, "-map", "0:v:0", "-an", "-map_metadata", "-1",
+	err = encode(ctx, m.Seconds, progress, "-format_whitelist", formats, "-protocol_whitelist", "file", "-i", "file:"+local, "-map", "0:v:0", "-an", "-map_metadata", "-1",
 		"-vf", "scale=w=min(640\\,iw):h=-2", "-c:v", "libx264", "-preset", "veryfast", "-crf", "27", "-pix_fmt", "yuv420p", "-g", "12", "-movflags", "+faststart", "-f", "mp4",
 		"-t", fmt.Sprint(maxHours*3600), "-fs", fmt.Sprint(mostSound(local)), "-y", "file:"+out)
+	if err != nil {
+		return 0, err
+	}
+	c, err := Probe(ctx, out, "proxy.mp4") // progress is told by the last picture written, which need not be the last seen
+	if err != nil || c.Movie == nil {
+		return 0, fault.Wrap(fault.Damaged, err, "No picture of this movie could be read")
+	}
+	return c.Movie.Seconds, nil
 }
 
 // patience is how long ffmpeg may take over a file: a minute, and a second for each 2 MB.
@@ -336,21 +344,21 @@ func command(ctx context.Context, program string, args ...string) (*exec.Cmd, *l
 // maxPixels is the largest picture that is decoded: more than any camera's.
 const maxPixels = 16384 * 8640
 
-// encode runs ffmpeg and follows its progress. It gives how many seconds it wrote.
-func encode(ctx context.Context, seconds float64, progress func(float64), args ...string) (wrote float64, err error) {
+// encode runs ffmpeg and follows its progress.
+func encode(ctx context.Context, seconds float64, progress func(float64), args ...string) error {
 	limits := []string{"-nostdin", "-v", "error", "-progress", "pipe:1", "-nostats", "-max_pixels", fmt.Sprint(maxPixels), "-threads", "2"}
 	c, said, err := command(ctx, "ffmpeg", append(limits, args...)...)
 	if err != nil {
-		return 0, err
+		return err
 	}
 	out, err := c.StdoutPipe()
 	if err != nil {
-		return 0, err
+		return err
 	}
 	runtime.LockOSThread()
 	defer runtime.UnlockOSThread()
 	if err := c.Start(); err != nil {
-		return 0, explain(ctx, err, "")
+		return explain(ctx, err, "")
 	}
 	lines := bufio.NewScanner(out)
 	for lines.Scan() {
@@ -358,16 +366,15 @@ func encode(ctx context.Context, seconds float64, progress func(float64), args .
 		if !ok {
 			continue
 		}
-		wrote = number(us) / 1e6
 		if progress != nil && seconds > 0 {
-			progress(min(1, wrote/seconds))
+			progress(min(1, number(us)/1e6/seconds))
 		}
 	}
 	_, _ = io.Copy(io.Discard, out) // a line too long for the scanner
 	if err := c.Wait(); err != nil {
-		return wrote, explain(ctx, err, said.String())
+		return explain(ctx, err, said.String())
 	}
-	return wrote, nil
+	return nil
 }
 
 // explain makes an error of what ffmpeg said last.

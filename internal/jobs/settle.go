@@ -9,7 +9,6 @@ import (
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
 	"zestyloom/core/take"
-	"zestyloom/core/wave"
 	"zestyloom/internal/library"
 	"zestyloom/internal/media"
 	"zestyloom/internal/store"
@@ -108,18 +107,18 @@ func (a *attempt) renderSettled(ctx context.Context, o store.OpenReel, args sett
 	if origin, err := a.Store.Take(ctx, first.Take); err == nil {
 		t.Kind = origin.Kind
 	}
-	t.Description = take.Describe(src, name)
+	bare := *src
+	bare.IXML = nil // the list calls it by its own name, not by the take's that the file tells of
+	t.Description = take.Describe(&bare, name)
 	t.Description.StartSamples = &s.Start
 	levels, _, err := a.overview(ctx, src, folder, 0, a.progress(ctx, 0.7, 1))
 	if err != nil {
 		return t, err
 	}
+	names := settledNames(track)
 	for i := range t.Description.Tracks {
 		ch := &t.Description.Tracks[i]
-		ch.Use = take.Iso
-		if ch.Name = track.Name; len(track.Labels) > 1 {
-			ch.Name += " " + track.Labels[i]
-		}
+		ch.Name, ch.Use = names[i], take.Iso
 		t.Channels = append(t.Channels, store.Channel{Track: *ch, Level: levels[i]})
 	}
 	if err := a.Media.Publish(a.staging(), folder); err != nil {
@@ -143,11 +142,29 @@ func (a *attempt) writeSettled(ctx context.Context, o store.OpenReel, args settl
 		return engine.Settled{}, err
 	}
 	defer f.Close()
-	s, err := engine.Settle(ctx, o.Reel, args.Clips, session.Open, f, wave.Header{Bext: &wave.Bext{TimeReference: stampOf(o.Reel, args.Clips)}}, a.progress(ctx, 0, 0.7))
+	origin, err := session.Open(args.Clips[0].Take)
+	if err != nil {
+		return engine.Settled{}, err
+	}
+	h := take.SettledHeader(origin, settledNames(o.Reel.Tracks[args.Clips[0].Track]), stampOf(o.Reel, args.Clips))
+	s, err := engine.Settle(ctx, o.Reel, args.Clips, session.Open, f, h, a.progress(ctx, 0, 0.7))
 	if err != nil {
 		return s, media.Explain(err)
 	}
 	return s, f.Sync()
+}
+
+// settledNames are the names of the channels of what is settled on a track.
+func settledNames(track reel.Track) []string {
+	var names []string
+	for _, label := range track.Labels {
+		name := track.Name
+		if len(track.Labels) > 1 {
+			name += " " + label
+		}
+		names = append(names, name)
+	}
+	return names
 }
 
 // stampOf is the time stamp of what is settled: where it lies on the reel.
