@@ -1,6 +1,7 @@
 package engine
 
 import (
+	"math"
 	"slices"
 
 	"zestyloom/core/dsp"
@@ -283,12 +284,6 @@ func (e *Engine) Exact(output, bits int) bool {
 	o := e.outputs[output]
 	for _, t := range e.tracks {
 		unity, reaches := t.unityTo(o)
-		for _, w := range t.ways {
-			if beyond, ok := t.stem.unityTo(o); ok {
-				reaches = true
-				unity = unity && beyond && len(t.Pan) == 0 && w.At(t.Feed.Pan, t.law) == 1
-			}
-		}
 		if !reaches {
 			continue
 		}
@@ -302,13 +297,28 @@ func (e *Engine) Exact(output, bits int) bool {
 	return true
 }
 
-// unityTo tells whether any path leads from here to o, and whether all of them are at unity.
-func (b *bus) unityTo(o *bus) (unity, reaches bool) {
+// unityTo tells whether any path leads from the track to o, by knots of its own or through its stem, and whether all that
+// carry anything are at unity: hard to one side, nothing goes to the other.
+func (t *track) unityTo(o *bus) (unity, reaches bool) {
 	unity = true
-	for _, p := range b.paths {
+	note := func(gain float64) {
+		reaches = reaches || gain != 0
+		unity = unity && (gain == 0 || gain == 1)
+	}
+	for _, p := range t.paths {
 		if p.to == o {
-			reaches = true
-			unity = unity && p.Gain == 1
+			note(p.Gain)
+		}
+	}
+	for _, w := range t.ways {
+		for _, p := range t.stem.paths {
+			switch {
+			case p.to != o || p.From != w.To:
+			case len(t.Pan) > 0 && w.Side != weave.Neither:
+				note(math.NaN()) // it moves
+			default:
+				note(w.At(t.Feed.Pan, t.law) * p.Gain)
+			}
 		}
 	}
 	return unity, reaches
@@ -330,6 +340,13 @@ func (e *Engine) Listen(tap Tap, left, right []float64) error {
 	}
 	clear(left[:e.frames])
 	clear(right[:e.frames])
+	if weave.IsField(labels) {
+		sides := [][]float64{left, right}
+		for _, w := range weave.Ways(labels, []string{"L", "R"}, true) {
+			addAt(sides[w.To][:e.frames], channels[w.From], w.Gain)
+		}
+		return nil
+	}
 	for i, ch := range channels {
 		l, r := listenGains(labels, i)
 		for j, v := range ch[:e.frames] {

@@ -111,7 +111,11 @@ func TestUnityIsTransparent(t *testing.T) {
 		assert.Equal(t, exact, e.Exact(output, 24), output)
 		assert.Equal(t, output > 5, e.Exact(output, 16), "24 bits do not fit 16")
 	}
-	do(t, r, reel.SetTrack{Track: tracks[0].ID, Dual: ptr(false)})
+	do(t, r, reel.SetTrack{Track: tracks[0].ID, Dual: ptr(false), Pan: ptr(-1.0)})
+	e, err = New(r, s.open, Options{})
+	require.NoError(t, err)
+	assert.True(t, e.Exact(0, 24) && e.Exact(1, 24), "hard to one side, all of it goes there and nothing to the other")
+	do(t, r, reel.SetTrack{Track: tracks[0].ID, Pan: ptr(0.0)})
 	do(t, r, reel.SetTrack{Track: tracks[2].ID, GainDB: ptr(-1.0)})
 	e, err = New(r, s.open, Options{})
 	require.NoError(t, err)

@@ -382,3 +382,14 @@ func TestNamesLandOnTheirChannels(t *testing.T) {
 	upper := recorded(t, 1, 10, func(h *wave.Header) { h.Bext = &wave.Bext{Description: "STRK1=Boom\r\nSSCENE=12A"} })
 	assert.Equal(t, []string{"Boom", "12A"}, []string{Describe(upper, "x.wav").Tracks[0].Name, Describe(upper, "x.wav").Scene})
 }
+
+func TestASumOfSilenceIsSilence(t *testing.T) {
+	src := wavetest.Open(t, wave.Header{Format: wavetest.PCM24(2), Frames: 1000}, func(int, int) float64 { return 0 })
+	d := Describe(src, "x.wav")
+	part := Part{Name: "Both", Channels: []int{0, 1}, Labels: []string{"M"}, Sum: true}
+	var out bytes.Buffer
+	require.NoError(t, Unravel(context.Background(), src, d, []Part{part}, []io.Writer{&out}, nil))
+	for _, x := range wavetest.Samples(t, wavetest.Read(t, out.Bytes()))[0] {
+		require.Zero(t, x)
+	}
+}

@@ -4,8 +4,10 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"math"
 	"path"
 	"runtime"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -255,8 +257,14 @@ func (p Part) sum(out []byte, src *wave.File, raw []byte, n int, at int64) {
 	}
 	format := src.Format
 	format.Channels = 1
-	if format.Encoding == wave.PCM {
+	if format.Encoding == wave.PCM && !onGrid(total, 8*format.Bytes) {
 		dsp.AddDither(total, 8*format.Bytes, p.Channels[0], at)
 	}
 	format.Encode(out, total, 0)
+}
+
+// onGrid tells whether samples stand on the grid of integers of that many bits: silence does, and needs no dither.
+func onGrid(samples []float64, bits int) bool {
+	scale := math.Ldexp(1, bits-1)
+	return !slices.ContainsFunc(samples, func(x float64) bool { return x*scale != math.Trunc(x*scale) })
 }

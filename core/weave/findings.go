@@ -78,17 +78,22 @@ func Findings(r *reel.Reel) []Finding {
 	return findings
 }
 
+// opposite is the other side of a pair of outputs.
+var opposite = map[string]string{"L": "R", "Lo": "Ro", "Lt": "Rt", "Ls": "Rs", "Lss": "Rss", "Lrs": "Rrs"}
+
 // oneSided finds pairs of which a mono track reaches only one side, or the other at least 40 dB lower.
 func oneSided(r *reel.Reel, t reel.Track, outputs []reel.Output, reach map[string]Route) []Finding {
 	if len(t.Labels) != 1 {
 		return nil
 	}
 	var findings []Finding
-	for i := 0; i+1 < len(outputs); i++ {
-		a, b := outputs[i], outputs[i+1]
-		if a.Group != b.Group || !slices.Contains([]string{"L", "Lo", "Ls"}, a.Label) {
+	for _, a := range outputs {
+		other, paired := opposite[a.Label]
+		at := slices.IndexFunc(outputs, func(o reel.Output) bool { return o.Group == a.Group && o.Label == other })
+		if !paired || at < 0 {
 			continue
 		}
+		b := outputs[at] // in film order the centre lies between
 		left, okL := reach[a.ID]
 		right, okR := reach[b.ID]
 		if !okL && !okR || okL && okR && math.Abs(left.GainDB-right.GainDB) < 40 {
@@ -111,13 +116,16 @@ func foldedInto(track, stem []string) string {
 	if len(track) < 3 || (reel.Track{Labels: track}).Loose() || !slices.ContainsFunc(track, func(label string) bool { return !slices.Contains(stem, label) }) {
 		return ""
 	}
-	if slices.Contains(track, "ACN0") || slices.Contains(track, "W") {
+	if IsField(track) {
 		return "decoded to left and right by two cardioids"
 	}
 	if len(stem) == 1 {
 		return fmt.Sprintf("added up at %.1f dB a channel", dsp.DB(monoFold(len(track))))
 	}
 	how := "folded down: centre and surrounds at −3 dB"
+	if slices.Contains(stem, "Ls") || slices.Contains(stem, "Lss") {
+		how = "fitted in: surrounds at −3 dB in the places next to theirs"
+	}
 	if slices.Contains(track, "LFE") && !slices.Contains(stem, "LFE") {
 		how += ", the LFE left out"
 	}

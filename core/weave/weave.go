@@ -2,6 +2,7 @@ package weave
 
 import (
 	"cmp"
+	"fmt"
 	"math"
 	"slices"
 
@@ -106,7 +107,7 @@ func Ways(track, stem []string, dual bool) []Way {
 	for i, label := range track {
 		to := slices.Index(stem, label)
 		if to < 0 {
-			ways = append(ways, folded(i, label, left, right)...)
+			ways = append(ways, folded(i, label, stem)...)
 			continue
 		}
 		w := Way{Path: Path{i, to, 1}}
@@ -145,12 +146,36 @@ func Spread(channels int, sum bool, labels []string) []Way {
 	return ways
 }
 
-// folded gives the ways of a channel of a surround set into a pair that has no place for it, after ITU-R BS.775.
-func folded(from int, label string, left, right int) []Way {
+// near are the places of a stem that stand in for one that it lacks, the first that are all there: a surround goes where
+// surrounds are, shared by equal power, and only where there are none to the front.
+var near = map[string][][]string{
+	"Ls": {{"Lss", "Lrs"}}, "Rs": {{"Rss", "Rrs"}},
+	"Lss": {{"Ls"}}, "Lrs": {{"Ls"}}, "Rss": {{"Rs"}}, "Rrs": {{"Rs"}},
+	"Ltr": {{"Ls"}, {"Lss", "Lrs"}}, "Rtr": {{"Rs"}, {"Rss", "Rrs"}},
+}
+
+// folded gives the ways of a channel of a surround set into a stem that has no place for it: after ITU-R BS.775 where it
+// has a front pair only.
+func folded(from int, label string, stem []string) []Way {
+	down := math.Sqrt2 / 2
+	for _, places := range near[label] {
+		if slices.ContainsFunc(places, func(p string) bool { return !slices.Contains(stem, p) }) {
+			continue
+		}
+		gain := down
+		if label[1:] == "tr" {
+			gain = down / math.Sqrt(float64(len(places)))
+		}
+		var ways []Way
+		for _, p := range places {
+			ways = append(ways, Way{Path: Path{from, slices.Index(stem, p), gain}})
+		}
+		return ways
+	}
+	left, right := slices.Index(stem, "L"), slices.Index(stem, "R")
 	if left < 0 || right < 0 {
 		return nil
 	}
-	down := math.Sqrt2 / 2
 	l, r := Way{Path: Path{from, left, down}, Side: Left}, Way{Path: Path{from, right, down}, Side: Right}
 	switch s := layout.Speakers[label]; {
 	case label == "C":
@@ -164,21 +189,84 @@ func folded(from int, label string, left, right int) []Way {
 	}
 }
 
-// fieldWays decodes a first-order sound field to a pair: two cardioids that look 90° to the left and to the right,
-// L = ½(W + Y) and R = ½(W − Y) in SN3D. FuMa's W is 3 dB lower, so it is brought up. A label's place in the track
-// tells the order. It is nil where the track is no field or the stem no pair.
+// cardioids holds, for each order of a sound field, how much of each order makes a cardioid of that power, (½ + ½ cos)ⁿ as
+// a sum of Legendre polynomials, and how far to the side it looks: where a source in front arrives at −6 dB on both sides.
+var cardioids = []struct {
+	shares  []float64
+	azimuth float64 // radians
+}{
+	1: {[]float64{1. / 2, 1. / 2}, math.Pi / 2},
+	2: {[]float64{1. / 3, 1. / 2, 1. / 6}, math.Acos(2*math.Sqrt(0.5) - 1)},
+	3: {[]float64{1. / 4, 9. / 20, 1. / 4, 1. / 20}, math.Acos(2*math.Cbrt(0.5) - 1)},
+}
+
+// horizontal gives the spherical harmonics (ACN, SN3D, to the third order) of a direction on the horizon.
+func horizontal(azimuth float64) []float64 {
+	sin, cos := math.Sincos(azimuth)
+	sin2, cos2 := math.Sincos(2 * azimuth)
+	sin3, cos3 := math.Sincos(3 * azimuth)
+	second, third, low := math.Sqrt(3)/2, math.Sqrt(5./8), -math.Sqrt(3./8)
+	return []float64{1, sin, 0, cos, second * sin2, 0, -0.5, 0, second * cos2, third * sin3, 0, low * sin, 0, low * cos, 0, third * cos3}
+}
+
+// fieldWays decodes a sound field to a pair, by two cardioids of the field's own order that look to the left and to the
+// right. In the first order that is L = ½(W + Y) and R = ½(W − Y) in SN3D; FuMa's W is 3 dB lower, so it is brought up. A
+// label's place in the track tells the order of channels. It is nil where the track is no field or the stem no pair.
 func fieldWays(track []string, left, right int) []Way {
-	w, y, up := slices.Index(track, "ACN0"), slices.Index(track, "ACN1"), 1.0
-	if w < 0 {
-		w, y, up = slices.Index(track, "W"), slices.Index(track, "Y"), math.Sqrt2
-	}
-	if w < 0 || y < 0 || left < 0 || right < 0 {
+	if left < 0 || right < 0 {
 		return nil
 	}
-	return []Way{
-		{Path: Path{w, left, 0.5 * up}, Side: Left}, {Path: Path{y, left, 0.5}, Side: Left},
-		{Path: Path{w, right, 0.5 * up}, Side: Right}, {Path: Path{y, right, -0.5}, Side: Right},
+	if w, y := slices.Index(track, "W"), slices.Index(track, "Y"); w >= 0 && y >= 0 {
+		up := 0.5 * math.Sqrt2
+		return []Way{
+			{Path: Path{w, left, up}, Side: Left}, {Path: Path{y, left, 0.5}, Side: Left},
+			{Path: Path{w, right, up}, Side: Right}, {Path: Path{y, right, -0.5}, Side: Right},
+		}
 	}
+	order := fieldOrder(track)
+	if order == 0 {
+		return nil
+	}
+	c := cardioids[order]
+	var ways []Way
+	for side, to := range map[Side]int{Left: left, Right: right} {
+		azimuth := c.azimuth
+		if side == Right {
+			azimuth = -azimuth
+		}
+		for acn, harmonic := range horizontal(azimuth)[:(order+1)*(order+1)] {
+			degree := int(math.Sqrt(float64(acn)))
+			if gain := c.shares[degree] * harmonic; math.Abs(gain) > 1e-12 {
+				ways = append(ways, Way{Path: Path{slices.Index(track, fmt.Sprintf("ACN%d", acn)), to, gain}, Side: side})
+			}
+		}
+	}
+	slices.SortFunc(ways, func(a, b Way) int { return cmp.Or(a.To-b.To, a.From-b.From) })
+	return ways
+}
+
+// fieldOrder is the order of the sound field that a track holds, as far as it is decoded; 0 where it is none.
+func fieldOrder(track []string) int {
+	order := 0
+	for order < len(cardioids)-1 && hasOrder(track, order+1) {
+		order++
+	}
+	return order
+}
+
+// IsField tells whether channels are those of a sound field.
+func IsField(labels []string) bool {
+	return fieldOrder(labels) > 0 || slices.Contains(labels, "W") && slices.Contains(labels, "Y")
+}
+
+// hasOrder tells whether all channels of a field up to an order are there.
+func hasOrder(track []string, order int) bool {
+	for acn := range (order + 1) * (order + 1) {
+		if !slices.Contains(track, fmt.Sprintf("ACN%d", acn)) {
+			return false
+		}
+	}
+	return true
 }
 
 // Tie gives the knots that tying a row to an output naturally means: the channel of the same label; a mono row's only

@@ -1,6 +1,7 @@
 package weave
 
 import (
+	"fmt"
 	"math"
 	"testing"
 
@@ -35,6 +36,9 @@ func TestFeeds(t *testing.T) {
 		"surround into mono":   {[]string{"L", "C", "R"}, mono, reel.Feed{}, []Path{{0, 0, 1.0 / 3}, {1, 0, 1.0 / 3}, {2, 0, 1.0 / 3}}},
 		"sound field":          {[]string{"ACN0", "ACN1", "ACN2", "ACN3"}, pair, reel.Feed{}, []Path{{0, 0, 0.5}, {1, 0, 0.5}, {0, 1, 0.5}, {1, 1, -0.5}}},
 		"sound field in FuMa":  {[]string{"W", "X", "Y", "Z"}, pair, reel.Feed{}, []Path{{0, 0, 0.5 * math.Sqrt2}, {2, 0, 0.5}, {0, 1, 0.5 * math.Sqrt2}, {2, 1, -0.5}}},
+		"5.1 in 7.1":           {[]string{"L", "Ls", "Rs"}, []string{"L", "R", "C", "LFE", "Lss", "Rss", "Lrs", "Rrs"}, reel.Feed{}, []Path{{0, 0, 1}, {1, 4, half}, {1, 6, half}, {2, 5, half}, {2, 7, half}}},
+		"7.1 in 5.1":           {[]string{"L", "Lss", "Rss", "Lrs"}, []string{"L", "R", "C", "LFE", "Ls", "Rs"}, reel.Feed{}, []Path{{0, 0, 1}, {1, 4, half}, {2, 5, half}, {3, 4, half}}},
+		"heights in 7.1":       {[]string{"L", "Ltf", "Rtr"}, []string{"L", "R", "Lss", "Rss", "Lrs", "Rrs"}, reel.Feed{}, []Path{{0, 0, 1}, {1, 0, half}, {2, 3, 0.5}, {2, 5, 0.5}}},
 		"surround by label":    {[]string{"C", "L", "R"}, []string{"L", "R", "C"}, reel.Feed{}, []Path{{0, 2, 1}, {1, 0, 1}, {2, 1, 1}}},
 	} {
 		got := Feeds(c.track, c.stem, c.feed, 3)
@@ -45,6 +49,64 @@ func TestFeeds(t *testing.T) {
 			assert.InDelta(t, c.want[i].Gain, got[i].Gain, 1e-12, name)
 		}
 	}
+}
+
+// A plane wave from a direction, encoded by the definition of SN3D, arrives at a side as the cardioid of the field's order
+// that looks there: (½ + ½ cos)ⁿ, which the harmonics do not come into.
+func TestFieldsAreDecodedInTheirOrder(t *testing.T) {
+	for order, look := range []float64{1: 90, 2: 65.530, 3: 54.033} { // arccos(2·½^(1/n) − 1), in degrees
+		var labels []string
+		for i := range (order + 1) * (order + 1) {
+			labels = append(labels, fmt.Sprintf("ACN%d", i))
+		}
+		if order == 0 {
+			continue
+		}
+		for azimuth := -180.0; azimuth < 180; azimuth += 7.5 {
+			var got [2]float64
+			for _, p := range Feeds(labels, pair, reel.Feed{}, 3) {
+				got[p.To] += p.Gain * encoded(azimuth * math.Pi / 180)[p.From]
+			}
+			for side, at := range []float64{look, -look} {
+				want := math.Pow(0.5+0.5*math.Cos((azimuth-at)*math.Pi/180), float64(order))
+				assert.InDelta(t, want, got[side], 1e-4, "order %d, side %d, from %g°", order, side, azimuth)
+			}
+		}
+	}
+}
+
+// encoded gives a plane wave on the horizon in ACN and SN3D, from the associated Legendre functions at the equator:
+// N·P(0)·cos or sin, with the values of P(0) written out.
+func encoded(a float64) []float64 {
+	n := func(l, m int) float64 {
+		f := func(k int) float64 { return math.Gamma(float64(k + 1)) }
+		return math.Sqrt(2 * f(l-m) / f(l+m))
+	}
+	return []float64{
+		1, n(1, 1) * math.Sin(a), 0, n(1, 1) * math.Cos(a),
+		n(2, 2) * 3 * math.Sin(2*a), 0, -0.5, 0, n(2, 2) * 3 * math.Cos(2*a),
+		n(3, 3) * 15 * math.Sin(3*a), 0, n(3, 1) * -1.5 * math.Sin(a), 0, n(3, 1) * -1.5 * math.Cos(a), 0, n(3, 3) * 15 * math.Cos(3*a),
+	}
+}
+
+func TestOneSideIsMissedInAnyOrder(t *testing.T) {
+	for _, labels := range [][]string{{"L", "R", "C", "LFE", "Ls", "Rs"}, {"L", "C", "R", "Ls", "Rs", "LFE"}} {
+		r, boom, _ := crossing(t)
+		groups := []reel.Group{{ID: "all", Name: "Mix", Labels: labels, Stems: []string{"DX", "MX"}}}
+		left := -1.0
+		apply(t, r, reel.LayOutputs{Spec: "s", Title: "S", Groups: groups, Knots: GroupKnots(r, groups)})
+		assert.NotContains(t, rulesOf(r), OneSided)
+		apply(t, r, reel.SetTrack{Track: boom, Pan: &left})
+		assert.Equal(t, []string{"all/R"}, rulesOf(r)[OneSided], labels)
+	}
+}
+
+func rulesOf(r *reel.Reel) map[Rule][]string {
+	out := map[Rule][]string{}
+	for _, f := range Findings(r) {
+		out[f.Rule] = append(out[f.Rule], f.Output)
+	}
+	return out
 }
 
 // crossing makes a reel with a mono boom in DX, a stereo cue in MX, two pairs and a mono output.
