@@ -187,21 +187,36 @@ func TestWhatCannotPlay(t *testing.T) {
 	assert.Error(t, e.Render(start, MaxBlock+1))
 }
 
+// BenchmarkEngine40Tracks renders 40 tracks as they are, and with a point of automation every half second on each of them.
 func BenchmarkEngine40Tracks(b *testing.B) {
-	s := shelf{}
-	s.record(b, "poly", 48000, 8, 48000*20)
-	r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())
-	groups := []reel.Group{{ID: "mix", Name: "Mix", Labels: pair, Stems: []string{"DX"}}, {ID: "dx", Name: "DX", Labels: pair, Stems: []string{"DX"}}}
-	for i := range 40 {
-		do(b, r, reel.AddTake{Take: "poly", Title: "x", Length: 48000 * 20, Parts: []reel.PartPlan{{Name: "x", Stem: "DX", Channels: []int{i % 8}, Labels: []string{"M"}}}})
+	const seconds = 20
+	for name, curves := range map[string][]string{"plain": nil, "gain": {"gain"}, "gain and position": {"gain", "pan"}} {
+		b.Run(name, func(b *testing.B) {
+			s := shelf{}
+			s.record(b, "poly", 48000, 8, 48000*seconds)
+			r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())
+			groups := []reel.Group{{ID: "mix", Name: "Mix", Labels: pair, Stems: []string{"DX"}}, {ID: "dx", Name: "DX", Labels: pair, Stems: []string{"DX"}}}
+			for i := range 40 {
+				do(b, r, reel.AddTake{Take: "poly", Title: "x", Length: 48000 * seconds, Parts: []reel.PartPlan{{Name: "x", Stem: "DX", Channels: []int{i % 8}, Labels: []string{"M"}}}})
+			}
+			do(b, r, reel.LayOutputs{Spec: "s", Title: "S", Groups: groups, Knots: weave.GroupKnots(r, groups)})
+			for _, what := range curves {
+				var points []reel.Point
+				for i := range int64(2 * seconds) {
+					points = append(points, reel.Point{At: i * 24000, Value: float64(i%3)/2 - 0.5})
+				}
+				for _, t := range r.TrackList() {
+					do(b, r, reel.SetCurve{Of: reel.OfTrack, ID: t.ID, What: what, Points: points})
+				}
+			}
+			e, err := New(r, s.open, Options{})
+			require.NoError(b, err)
+			at := int64(0)
+			for b.Loop() {
+				require.NoError(b, e.Render(at%(48000*(seconds-1)), 8192))
+				at += 8192
+			}
+			b.ReportMetric(float64(at)/48000/b.Elapsed().Seconds(), "x-realtime")
+		})
 	}
-	do(b, r, reel.LayOutputs{Spec: "s", Title: "S", Groups: groups, Knots: weave.GroupKnots(r, groups)})
-	e, err := New(r, s.open, Options{})
-	require.NoError(b, err)
-	at := int64(0)
-	for b.Loop() {
-		require.NoError(b, e.Render(at%(48000*19), 8192))
-		at += 8192
-	}
-	b.ReportMetric(float64(at)/48000/b.Elapsed().Seconds(), "x-realtime")
 }
