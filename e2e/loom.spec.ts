@@ -150,3 +150,15 @@ test("the reed gives time or weave more room", async ({ page }) => {
   await reed.dblclick();
   await expect(reed).toHaveAttribute("aria-valuenow", String(width));
 });
+
+test("where the server is not there, the page says so and goes on when it is", async ({ page }) => {
+  await page.goto("/no/such/place");
+  await expect(page.getByRole("heading", { name: "There is nothing at this address" })).toBeVisible();
+  let there = false;
+  await page.route("**/api/v1/productions", (route) => (there ? route.continue() : route.abort("connectionrefused")));
+  await page.getByRole("link", { name: "All productions" }).click();
+  await expect(page.getByRole("alert").filter({ has: page.getByRole("button", { name: "Try again" }) })).toBeVisible({ timeout: 30_000 });
+  there = true;
+  await page.getByRole("button", { name: "Try again" }).click();
+  await expect(page.getByRole("link", { name: /The Lantern Ferry(?!,)/ })).toBeVisible();
+});

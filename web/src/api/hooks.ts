@@ -97,7 +97,11 @@ export function useWork(production: string) {
 }
 
 export const useReels = (production: string) =>
-  useQuery({ queryKey: keysOf.reels(production), queryFn: () => ok(api.GET("/productions/{production}/reels", { params: { path: { production } } })) });
+  useQuery({
+    queryKey: keysOf.reels(production),
+    queryFn: () => ok(api.GET("/productions/{production}/reels", { params: { path: { production } } })),
+    refetchInterval: (q) => (q.state.data?.length === 0 ? 5000 : false), // somebody else may make the first one
+  });
 
 export const useReel = (reel: string) =>
   useQuery({ queryKey: keysOf.reel(reel), enabled: reel !== "", queryFn: () => ok(api.GET("/reels/{reel}", { params: { path: { reel } } })) });

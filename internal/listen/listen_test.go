@@ -1,0 +1,162 @@
+package listen
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"log/slog"
+	"math"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/coder/websocket"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/fault"
+	"zestyloom/core/reel"
+	"zestyloom/core/take"
+	"zestyloom/core/timecode"
+	"zestyloom/core/wave"
+	"zestyloom/core/wave/wavetest"
+	"zestyloom/internal/store"
+)
+
+// shelf is a production of one take of two channels on one reel.
+type shelf struct {
+	file *wave.File
+	take store.Take
+	reel *reel.Reel
+}
+
+func (s shelf) Reel(_ context.Context, id string) (store.OpenReel, error) {
+	if id != "reel" {
+		return store.OpenReel{}, fault.New(fault.NotFound, "This reel is no longer there")
+	}
+	return store.OpenReel{Reel: s.reel.Clone()}, nil
+}
+
+func (s shelf) Take(_ context.Context, id string) (store.Take, error) {
+	if id != "take" {
+		return store.Take{}, fault.New(fault.NotFound, "This take is no longer there")
+	}
+	return s.take, nil
+}
+
+func (s shelf) Open(id string) (*wave.File, error) {
+	_, err := s.Take(context.Background(), id)
+	return s.file, err
+}
+
+func (s shelf) Close() {}
+
+func newShelf(t testing.TB) shelf {
+	f := wavetest.Open(t, wave.Header{Format: wavetest.PCM24(2), Frames: 24000}, func(c, i int) float64 { return math.Sin(float64(i*(c+1))/30) / 2 })
+	s := shelf{file: f, reel: reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())}
+	s.take = store.Take{ID: "take", Description: take.Describe(f, "12A.wav")}
+	for _, track := range s.take.Description.Tracks {
+		s.take.Channels = append(s.take.Channels, store.Channel{Track: track})
+	}
+	add := reel.AddTake{Take: "take", Title: "12A/3", Length: 24000, Frames: 24000, Parts: []reel.PartPlan{{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}}
+	change, _, err := add.Plan(s.reel)
+	require.NoError(t, err)
+	require.NoError(t, s.reel.Apply(change))
+	return s
+}
+
+// ear takes what a connection sends.
+type ear struct {
+	mu      sync.Mutex
+	blocks  int
+	replies []reply
+}
+
+func (e *ear) Write(_ context.Context, kind websocket.MessageType, message []byte) error {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if kind == websocket.MessageBinary {
+		e.blocks++
+		return nil
+	}
+	var r reply
+	if err := json.Unmarshal(message, &r); err != nil {
+		return err
+	}
+	e.replies = append(e.replies, r)
+	return nil
+}
+
+// listening is a connection to a shelf whose panics are in the text.
+func listening(t testing.TB, s shelf) (c *connection, e *ear, log *bytes.Buffer) {
+	e, log = &ear{}, &bytes.Buffer{}
+	server := &Server{Known: s, Files: func(context.Context) Files { return s }, Log: slog.New(slog.NewTextHandler(log, nil))}
+	c = &connection{server: server, conn: e, ctx: t.Context()}
+	return c, e, log
+}
+
+// FuzzRequests sends messages as no browser would: each is answered or refused in words, and nothing breaks behind.
+func FuzzRequests(f *testing.F) {
+	for _, m := range []string{
+		`{"do":"play","reel":"reel","from":0,"tap":{"kind":"stems"}}`,
+		`{"do":"play","reel":"reel","from":100,"until":9000,"speed":0.5,"loop":{"from":0,"to":5000},"solo":["x"]}`,
+		`{"do":"take","take":"take","channels":[0,1],"from":23990}`,
+		`{"do":"match","take":"take","reference":"take","offset":-5,"sides":true,"from":-9,"channels":[1]}`,
+		`{"do":"play","reel":"reel","lane":{"clip":"x","channel":9}}`,
+		`{"do":"play","reel":"reel","trial":{"kind":"setClip","command":{"clip":"x","gainDB":1}}}`,
+		`{"do":"take","take":"take","channels":[-1]}`,
+		`{"do":"change","tap":{"kind":"output","id":"x"}}`, `{"do":"played","frames":-1}`, `{"do":"stop"}`, `[]`, `{"from":1e99}`,
+	} {
+		f.Add([]byte(m))
+	}
+	s := newShelf(f)
+	f.Fuzz(func(t *testing.T, message []byte) {
+		r, err := parse(message)
+		if err != nil {
+			assert.NotEmpty(t, fault.Sentence(err))
+			return
+		}
+		c, e, log := listening(t, s)
+		c.handle(r)
+		for wait := 0; wait < 20 && e.quiet(); wait++ {
+			time.Sleep(time.Millisecond / 4)
+		}
+		c.handle(request{Do: "change", Generation: r.Generation, Tap: r.Tap, Loop: r.Loop})
+		c.stop()
+		if strings.Contains(log.String(), "panic") {
+			t.Fatalf("%s\n%s", message, log)
+		}
+	})
+}
+
+func (e *ear) quiet() bool {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	return e.blocks+len(e.replies) == 0
+}
+
+func TestWhatCantBePlayedIsSaid(t *testing.T) {
+	for message, want := range map[string]string{
+		`{"do":"play","reel":"gone"}`:                                     "This reel is no longer there",
+		`{"do":"take","take":"gone"}`:                                     "This take is no longer there",
+		`{"do":"take","take":"take","channels":[7]}`:                      "The take has no channel 8",
+		`{"do":"sing"}`:                                                   "There is nothing called sing to do here",
+		`{"do":"play","reel":"reel","tap":{"kind":"output","id":"gone"}}`: "There is nothing to hear at output gone",
+	} {
+		c, e, _ := listening(t, newShelf(t))
+		r, err := parse([]byte(message))
+		require.NoError(t, err)
+		c.handle(r)
+		require.Eventually(t, func() bool {
+			e.mu.Lock()
+			defer e.mu.Unlock()
+			return len(e.replies) > 0 && strings.Contains(e.replies[0].Error, want)
+		}, 5*time.Second, time.Millisecond, message)
+		c.stop()
+	}
+	for _, message := range []string{`{"from":99999999999999}`, `{"loop":{"from":5,"to":1}}`, `{`} {
+		_, err := parse([]byte(message))
+		assert.Equal(t, fault.BadInput, fault.KindOf(err), message)
+	}
+}
