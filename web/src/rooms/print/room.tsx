@@ -195,7 +195,7 @@ function PlanPage({ view, plan, busy, onPrint }: { view: ReelView; plan: Plan; b
                   <tr key={c.index} className="border-t border-line align-baseline">
                     <td className="tc w-9 py-1.5 text-muted">{c.index}</td>
                     <td className="w-40 py-1.5 font-semibold">{c.name}</td>
-                    <td className="w-28 py-1.5">
+                    <td className="w-28 py-1.5 pr-4">
                       <span className="flex gap-1">
                         {stems.map((s) => (
                           <StemTag key={s.id} stem={s.id} />
