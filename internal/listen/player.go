@@ -53,7 +53,9 @@ type player struct {
 }
 
 func newPlayer(c *connection, r request) *player {
-	return &player{connection: c, generation: r.Generation, what: r, tap: r.Tap, solo: r.Solo, wake: make(chan struct{}, 1)}
+	p := &player{connection: c, generation: r.Generation, what: r, wake: make(chan struct{}, 1)}
+	p.change(r.Tap, r.Solo, r.Loop) // before it runs, so that what is changed since is not lost
+	return p
 }
 
 // change sets what is heard from the next block on, and reads the reel again.
@@ -249,7 +251,6 @@ func (p *player) run(ctx context.Context) error {
 	d := newDesk(half)
 	defer d.close()
 	message := make([]byte, headBytes+block*8)
-	p.change(p.tap, p.solo, p.what.Loop) // the first block loads
 	at, pace := p.what.From, int64(1)
 	if half {
 		pace = 2
