@@ -96,7 +96,7 @@ func TestSoundIsSentAtItsPace(t *testing.T) {
 // B11. The server ends within ten seconds though somebody downloads slowly, listens, watches and prints.
 func TestTheServerEndsWhateverGoesOn(t *testing.T) {
 	s := apptest.Start(t)
-	s.Record("long.wav", 200, "Boom", "Ines lav", "Tobiah lav")
+	s.Record("long.wav", 30, "Boom", "Ines lav", "Tobiah lav")
 	production := s.Production()
 	s.Bring(production, "long.wav")
 	v := s.Reel(production, "Reel 1")

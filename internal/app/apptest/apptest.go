@@ -261,7 +261,7 @@ func (s *Server) Bring(production string, names ...string) map[string]api.Work {
 
 // Settled waits until no work goes on.
 func (s *Server) Settled(production string) map[string]api.Work {
-	deadline := time.Now().Add(60 * time.Second)
+	deadline := time.Now().Add(2 * time.Minute)
 	for {
 		var list []api.Work
 		s.OK("GET", "/productions/"+production+"/work", nil, &list)
