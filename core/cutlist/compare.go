@@ -42,6 +42,7 @@ type Changes struct {
 // again by its source.
 func Compare(before []Entry, after []Event, rate timecode.Rate, sampleRate int) (c Changes) {
 	m := newMatching(before, after)
+	m.alike()
 	for range rounds {
 		if !m.round() {
 			break
@@ -109,7 +110,7 @@ func Compare(before []Entry, after []Event, rate timecode.Rate, sampleRate int) 
 // times meets itself millions of times.
 const (
 	candidates = 64
-	rounds     = 16 // for those whose candidates all went to others
+	rounds     = 64 // for those whose candidates all went to others
 )
 
 // meet is what an old and a new event have of one source in common.
@@ -145,6 +146,62 @@ func newMatching(before []Entry, after []Event) *matching {
 	return m
 }
 
+// alike pairs events of one and the same stretch, where there are more of them than are weighed: those that stay where they
+// are, and then the others in their order.
+func (m *matching) alike() {
+	type stretch struct {
+		source     string
+		in, length int64
+		speed      float64
+	}
+	old, now := map[stretch][]int{}, map[stretch][]int{}
+	for i, o := range m.before {
+		s := stretch{key(o.Event), o.SourceIn, o.Length(), o.Speed}
+		old[s] = append(old[s], i)
+	}
+	for j, n := range m.after {
+		s := stretch{key(n), n.SourceIn, n.Length(), n.Speed}
+		now[s] = append(now[s], j)
+	}
+	for s, olds := range old {
+		news := now[s]
+		if len(olds) <= candidates || len(news) <= candidates {
+			continue
+		}
+		at := map[int64]int{}
+		for _, i := range olds {
+			at[m.before[i].From] = i
+		}
+		pair := func(i, j int) {
+			m.pair(meet{i, j, s.in, s.in + s.length, m.after[j].From - m.before[i].From})
+		}
+		for _, j := range news {
+			if i, stays := at[m.after[j].From]; stays {
+				pair(i, j)
+			}
+		}
+		olds = slices.DeleteFunc(olds, func(i int) bool { return len(m.usedOld[i]) > 0 })
+		news = slices.DeleteFunc(news, func(j int) bool { return len(m.usedNow[j]) > 0 })
+		for k := range min(len(olds), len(news)) {
+			pair(olds[k], news[k])
+		}
+	}
+}
+
+// pair takes a meet, unless something of it has gone to another.
+func (m *matching) pair(x meet) bool {
+	was, is := m.spans(x)
+	if overlaps(m.usedOld[x.old], was) || overlaps(m.usedNow[x.now], is) {
+		return false
+	}
+	m.usedOld[x.old], m.usedNow[x.now] = append(m.usedOld[x.old], was), append(m.usedNow[x.now], is)
+	m.pieces = append(m.pieces, reel.Piece{Span: was, By: x.by})
+	if _, has := m.partner[x.now]; !has {
+		m.partner[x.now] = x
+	}
+	return true
+}
+
 // round pairs what is free yet, the best first, and tells whether it found anything.
 func (m *matching) round() bool {
 	var meets []meet
@@ -154,16 +211,7 @@ func (m *matching) round() bool {
 	slices.SortFunc(meets, better)
 	found := false
 	for _, x := range meets {
-		was, is := m.spans(x)
-		if overlaps(m.usedOld[x.old], was) || overlaps(m.usedNow[x.now], is) {
-			continue
-		}
-		found = true
-		m.usedOld[x.old], m.usedNow[x.now] = append(m.usedOld[x.old], was), append(m.usedNow[x.now], is)
-		m.pieces = append(m.pieces, reel.Piece{Span: was, By: x.by})
-		if _, has := m.partner[x.now]; !has {
-			m.partner[x.now] = x
-		}
+		found = m.pair(x) || found
 	}
 	return found
 }

@@ -300,6 +300,24 @@ func TestCompareOfASourceThatWasCutOften(t *testing.T) {
 	assert.Len(t, c.Pieces, n-1)
 	assert.Empty(t, c.Fresh)
 	require.Len(t, c.Gone, 1)
+
+	// All of it an hour later: the nearest of the old events are the same few for all of the new ones.
+	later := make([]Event, 300)
+	for i := range later {
+		later[i] = before[i].Event
+		later[i].From += 3600 * second
+		later[i].To += 3600 * second
+	}
+	c = Compare(before[:len(later)], later, r25, second)
+	assert.Len(t, c.Pieces, len(later))
+	assert.Empty(t, c.Gone)
+
+	// Each of the old events begins a little later in the source, so that all the new ones want the same of them.
+	for i := range later {
+		before[i].SourceIn += int64(i)
+	}
+	c = Compare(before[:len(later)], later, r25, second)
+	assert.Len(t, c.Pieces, len(later))
 }
 
 func FuzzRead(f *testing.F) {

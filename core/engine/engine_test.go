@@ -115,6 +115,11 @@ func TestUnityIsTransparent(t *testing.T) {
 	e, err = New(r, s.open, Options{})
 	require.NoError(t, err)
 	assert.True(t, e.Exact(0, 24) && e.Exact(1, 24), "hard to one side, all of it goes there and nothing to the other")
+	both := r.OutputList()[0].ID // which the other side of the stem feeds as well, with nothing
+	do(t, r, reel.SetKnots{Knots: []reel.Knot{reel.NewKnot(reel.StemRow, "DX", 1, both, -3)}})
+	e, err = New(r, s.open, Options{})
+	require.NoError(t, err)
+	assert.True(t, e.Exact(0, 24))
 	do(t, r, reel.SetTrack{Track: tracks[0].ID, Pan: ptr(0.0)})
 	do(t, r, reel.SetTrack{Track: tracks[2].ID, GainDB: ptr(-1.0)})
 	e, err = New(r, s.open, Options{})

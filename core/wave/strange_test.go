@@ -78,8 +78,9 @@ func TestRIFFThatWrappedAround(t *testing.T) {
 	const audio = 1<<32 + 6*50_000
 	binary.LittleEndian.PutUint32(head[len(head)-4:], 6*50_000)
 	list := append([]byte("LIST\x0c\x00\x00\x00INFOICMT"), 0, 0, 0, 0)
+	strange := []byte("lmp1\x04\x00\x00\x00glow") // known to nobody, so that only the size tells where it begins
 	end := int64(len(head)) + audio
-	for _, behind := range [][]byte{list, nil} {
+	for _, behind := range [][]byte{list, strange, nil} {
 		r := noisy{end + int64(len(behind)), map[int64][]byte{0: head, end: behind}}
 		f, err := Open(r, r.size)
 		require.NoError(t, err)

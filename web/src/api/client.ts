@@ -85,7 +85,7 @@ export async function ok<T>(call: Promise<{ data?: T; error?: unknown; response:
   try {
     result = await call;
   } catch {
-    throw new Problem("The server can't be reached. Is it running? What you did last was not kept.", "offline");
+    throw new Problem("The server can't be reached. Is it running? What it has confirmed is kept; try the rest again.", "offline");
   }
   if (result.error !== undefined || !result.response.ok) {
     const p = result.error as { title?: string; kind?: string } | undefined;
