@@ -117,8 +117,10 @@ func probeCommand() *cobra.Command {
 }
 
 func printProbe(w io.Writer, r probed) {
-	fmt.Fprintf(w, "%s\n  %s, %d channels, %d bit %s, %d Hz, %d frames\n", r.Path, r.Container, r.Channels, r.BitDepth, r.Encoding, r.SampleRate, r.Frames)
-	fmt.Fprintf(w, "  scene %q take %q roll %q circled %t start %s at %s\n", r.Scene, r.Take, r.Roll, r.Circled, deref(r.StartTimecode, "unknown"), deref(r.FrameRate, "unknown frame rate"))
+	fmt.Fprintf(w, "%s\n  %s, %d channels, %d bit %s, %d Hz, %d frames\n",
+		r.Path, r.Container, r.Channels, r.BitDepth, r.Encoding, r.SampleRate, r.Frames)
+	fmt.Fprintf(w, "  scene %q take %q roll %q circled %t start %s at %s\n",
+		r.Scene, r.Take, r.Roll, r.Circled, deref(r.StartTimecode, "unknown"), deref(r.FrameRate, "unknown frame rate"))
 	for _, t := range r.Tracks {
 		fmt.Fprintf(w, "  %3d  %-7s %s\n", t.Index, t.Use, t.Name)
 	}
@@ -289,7 +291,8 @@ func syncCommand() *cobra.Command {
 						fmt.Fprintf(c.OutOrStdout(), "%s  does not match\n", r.Path)
 						continue
 					}
-					fmt.Fprintf(c.OutOrStdout(), "%s  starts %+d samples (%+.4f s) from the reference, drift %+.2f ppm, confidence %.2f, runner-up %.2f\n", r.Path, r.OffsetSamples, r.OffsetSeconds, r.DriftPPM, r.Confidence, r.RunnerUp)
+					fmt.Fprintf(c.OutOrStdout(), "%s  starts %+d samples (%+.4f s) from the reference, drift %+.2f ppm, confidence %.2f, runner-up %.2f\n",
+						r.Path, r.OffsetSamples, r.OffsetSeconds, r.DriftPPM, r.Confidence, r.RunnerUp)
 				}
 			})
 			return errors.Join(append(failed, err)...)
@@ -340,9 +343,11 @@ func gaugeCommand() *cobra.Command {
 			}
 			note(c, "Measured as %s (%s), %s", m.Layout, strings.Join(m.Order, " "), m.LayoutFrom)
 			return output(c, m, func() {
-				fmt.Fprintf(c.OutOrStdout(), "integrated %s LUFS, range %s LU, true peak %s dBTP, PPM %s\n", decimal(m.IntegratedLUFS), decimal(m.LoudnessRangeLU), decimal(m.TruePeakMaxDBTP), decimal(m.PPMMax))
+				fmt.Fprintf(c.OutOrStdout(), "integrated %s LUFS, range %s LU, true peak %s dBTP, PPM %s\n",
+					decimal(m.IntegratedLUFS), decimal(m.LoudnessRangeLU), decimal(m.TruePeakMaxDBTP), decimal(m.PPMMax))
 				for _, ch := range m.Channels {
-					fmt.Fprintf(c.OutOrStdout(), "  %3d %-4s peak %s dBFS, true peak %s dBTP, RMS %s dBFS\n", ch.Index, ch.Label, decimal(ch.SamplePeakDBFS), decimal(ch.TruePeakDBTP), decimal(ch.RMSDBFS))
+					fmt.Fprintf(c.OutOrStdout(), "  %3d %-4s peak %s dBFS, true peak %s dBTP, RMS %s dBFS\n",
+						ch.Index, ch.Label, decimal(ch.SamplePeakDBFS), decimal(ch.TruePeakDBTP), decimal(ch.RMSDBFS))
 				}
 			})
 		},

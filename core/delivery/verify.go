@@ -68,7 +68,8 @@ func nullLimit(bits, stems int) (peak, rms float64) {
 
 // Verify opens every file of the plan again and compares it with the plan and with what Print remembers. r is the reel
 // that was printed. An error means that verifying itself could not go on; what is wrong with files is in the report.
-func Verify(ctx context.Context, p Plan, r *reel.Reel, printed Printed, open func(name string) (Opened, error), progress func(float64)) (Report, error) {
+func Verify(ctx context.Context, p Plan, r *reel.Reel, printed Printed,
+	open func(name string) (Opened, error), progress func(float64)) (Report, error) {
 	v := verifier{plan: p, reel: r, printed: printed, report: Report{Pass: true}, meters: map[string]*loudness.Meter{}}
 	for _, g := range r.GroupList() {
 		v.meters[g.ID] = loudness.NewMeter(p.Spec.SampleRate, layoutOf(g))
@@ -252,7 +253,8 @@ func (v *verifier) samples(ctx context.Context, progress func(float64)) error {
 		}
 		v.report.add(same, Finding{Rule: "audio", File: planned.Name, Message: message})
 		if strange[i] > 0 {
-			v.report.add(false, Finding{Rule: "measurable", File: planned.Name, Message: "Samples are no numbers, or louder than anything can be", Measured: fmt.Sprint(strange[i]), Limit: "0"})
+			v.report.add(false, Finding{Rule: "measurable", File: planned.Name,
+				Message: "Samples are no numbers, or louder than anything can be", Measured: fmt.Sprint(strange[i]), Limit: "0"})
 		}
 	}
 	return nil
@@ -306,25 +308,33 @@ func (v *verifier) levels() {
 		v.report.Groups = append(v.report.Groups, GroupReport{g.ID, g.Name, m})
 		before := v.printed.Groups[g.ID]
 		if m.Unmeasured > 0 {
-			v.report.add(false, Finding{Rule: "measurable", Message: g.Name + ": samples are no numbers, so nothing that is measured of it holds", Measured: fmt.Sprint(m.Unmeasured), Limit: "0"})
+			v.report.add(false, Finding{Rule: "measurable",
+				Message: g.Name + ": samples are no numbers, so nothing that is measured of it holds", Measured: fmt.Sprint(m.Unmeasured),
+				Limit: "0"})
 		}
-		v.report.add(near(m.IntegratedLUFS, before.IntegratedLUFS, 0.01), Finding{Rule: "loudness-as-printed", Message: g.Name + ": integrated loudness is what it was while printing",
+		v.report.add(near(m.IntegratedLUFS, before.IntegratedLUFS, 0.01), Finding{Rule: "loudness-as-printed",
+			Message:  g.Name + ": integrated loudness is what it was while printing",
 			Measured: figure(m.IntegratedLUFS, "LUFS"), Limit: figure(before.IntegratedLUFS, "LUFS")})
 		if n := v.printed.Clipped[g.ID]; n > 0 {
-			v.report.add(false, Finding{Rule: "clipped", Message: g.Name + ": samples went over full scale and were limited", Measured: fmt.Sprint(n), Limit: "0"})
+			v.report.add(false, Finding{Rule: "clipped", Message: g.Name + ": samples went over full scale and were limited",
+				Measured: fmt.Sprint(n), Limit: "0"})
 		}
 		if spec.TruePeakMax != nil {
 			ok := m.TruePeakMaxDBTP == nil || *m.TruePeakMaxDBTP <= *spec.TruePeakMax
-			v.report.add(ok, Finding{Rule: "true-peak", Message: g.Name + ": highest true peak", Measured: figure(m.TruePeakMaxDBTP, "dBTP"), Limit: fmt.Sprintf("at most %s", figure(spec.TruePeakMax, "dBTP"))})
+			v.report.add(ok, Finding{Rule: "true-peak", Message: g.Name + ": highest true peak",
+				Measured: figure(m.TruePeakMaxDBTP, "dBTP"), Limit: fmt.Sprintf("at most %s", figure(spec.TruePeakMax, "dBTP"))})
 		}
 		if spec.PPMMax != nil {
 			ok := m.PPMMax == nil || *m.PPMMax <= *spec.PPMMax+0.05
-			v.report.add(ok, Finding{Rule: "ppm", Message: g.Name + ": highest programme level", Measured: figure(m.PPMMax, "PPM"), Limit: fmt.Sprintf("at most %s", figure(spec.PPMMax, "PPM"))})
+			v.report.add(ok, Finding{Rule: "ppm", Message: g.Name + ": highest programme level",
+				Measured: figure(m.PPMMax, "PPM"), Limit: fmt.Sprintf("at most %s", figure(spec.PPMMax, "PPM"))})
 		}
 		for _, sg := range spec.Groups {
 			if sg.ID == g.ID && sg.Loudness != nil {
 				ok := m.IntegratedLUFS != nil && math.Abs(*m.IntegratedLUFS-sg.Loudness.Target) <= sg.Loudness.Tolerance+1e-9
-				v.report.add(ok, Finding{Rule: "loudness", Message: g.Name + ": integrated loudness", Measured: figure(m.IntegratedLUFS, "LUFS"), Limit: fmt.Sprintf("%s ±%g", figure(&sg.Loudness.Target, "LUFS"), sg.Loudness.Tolerance)})
+				v.report.add(ok, Finding{Rule: "loudness", Message: g.Name + ": integrated loudness",
+					Measured: figure(m.IntegratedLUFS, "LUFS"),
+					Limit:    fmt.Sprintf("%s ±%g", figure(&sg.Loudness.Target, "LUFS"), sg.Loudness.Tolerance)})
 			}
 		}
 	}
@@ -339,7 +349,8 @@ func (v *verifier) levels() {
 		if n.peak > 0 {
 			measured = fmt.Sprintf("%s left, %s on average", level(n.peak), level(rms))
 		}
-		v.report.add(n.n > 0 && n.peak <= limit && rms <= limitRMS, Finding{Rule: "stems-sum-to-mix", Message: fmt.Sprintf("%s add up to %s", strings.Join(names, " + "), n.mix.Name), Measured: measured,
+		v.report.add(n.n > 0 && n.peak <= limit && rms <= limitRMS, Finding{Rule: "stems-sum-to-mix",
+			Message: fmt.Sprintf("%s add up to %s", strings.Join(names, " + "), n.mix.Name), Measured: measured,
 			Limit: fmt.Sprintf("at most %s, %s on average: what dither and rounding at this depth leave", level(limit), level(limitRMS))})
 	}
 }

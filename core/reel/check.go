@@ -59,7 +59,8 @@ func (r *Reel) checkSizes() error {
 	for _, g := range r.Groups {
 		outputs += len(g.Labels)
 	}
-	if len(r.Tracks) > maxTracks || len(r.Clips) > maxClips || len(r.Knots) > maxKnots || len(r.Marks) > maxMarks || outputs > maxOutputs || len(r.Stems) > maxTracks {
+	if len(r.Tracks) > maxTracks || len(r.Clips) > maxClips || len(r.Knots) > maxKnots || len(r.Marks) > maxMarks ||
+		outputs > maxOutputs || len(r.Stems) > maxTracks {
 		return broken("A reel has at most %d tracks, %d clips, %d marks and %d outputs", maxTracks, maxClips, maxMarks, maxOutputs)
 	}
 	return nil
@@ -98,7 +99,8 @@ func (r *Reel) checkStem(id string, s Stem) error {
 }
 
 func (r *Reel) checkTrack(id string, t Track) error {
-	if t.ID != id || !word(id, 100) || t.Name == "" || !word(t.Name, 300) || !word(t.Strand, 100) || !word(t.Folder, 100) || t.Height < 0 || t.Height > 4 || t.Order < 0 || t.Order > 1<<30 {
+	if t.ID != id || !word(id, 100) || t.Name == "" || !word(t.Name, 300) || !word(t.Strand, 100) || !word(t.Folder, 100) ||
+		t.Height < 0 || t.Height > 4 || t.Order < 0 || t.Order > 1<<30 {
 		return broken("Track %.40q can't be as it would be", t.Name)
 	}
 	if _, there := r.Stems[t.Stem]; !there {
@@ -122,7 +124,8 @@ func checkCurve(points []Point, check func(float64) error) error {
 		if err := check(p.Value); err != nil {
 			return err
 		}
-		if p.At > farthest || p.At < -farthest || i > 0 && (p.At <= points[i-1].At || p.Value != points[i-1].Value && p.At-points[i-1].At < Ramp) {
+		if p.At > farthest || p.At < -farthest || i > 0 && (p.At <= points[i-1].At ||
+			p.Value != points[i-1].Value && p.At-points[i-1].At < Ramp) {
 			return broken("The points of a curve follow each other, at least %d samples apart where it changes", Ramp)
 		}
 	}
@@ -159,9 +162,11 @@ func (r *Reel) checkOwn(c Clip, depth int) error {
 		return broken("%.40q was settled too many times over", c.Name)
 	}
 	switch {
-	case !word(c.ID, 100) || !word(c.Track, 100) || !word(c.Take, 100) || c.Take == "" || !word(c.Name, 300) || !word(c.Stem, 20) || !word(c.Tie, 100) || !word(c.Was, 100) || !word(c.Event, 300):
+	case !word(c.ID, 100) || !word(c.Track, 100) || !word(c.Take, 100) || c.Take == "" || !word(c.Name, 300) || !word(c.Stem, 20) ||
+		!word(c.Tie, 100) || !word(c.Was, 100) || !word(c.Event, 300):
 		return broken("A clip has a take, and words that can be shown")
-	case c.Length <= 0 || c.Length > farthest || c.Offset < 0 || c.Offset > farthest || c.Frames < 0 || c.Frames > farthest || c.Home != nil && (*c.Home > farthest || *c.Home < -farthest):
+	case c.Length <= 0 || c.Length > farthest || c.Offset < 0 || c.Offset > farthest || c.Frames < 0 || c.Frames > farthest ||
+		c.Home != nil && (*c.Home > farthest || *c.Home < -farthest):
 		return broken("%s would have a length or a place in its take that can't be", c.Name)
 	case c.Frames > 0 && c.Offset+c.Length > c.Frames:
 		return broken("%s would go on after the end of its take", c.Name)
@@ -229,7 +234,8 @@ func checkLane(c Clip, l Lane) error {
 		if err := checkGain(b.GainDB); err != nil {
 			return err
 		}
-		if !word(b.Take, 100) || b.Take == "" || !word(b.Title, 300) || b.Channel < 0 || b.Channel >= maxClipWide || b.Offset > farthest || b.Offset < -farthest || b.Fade.Length < Ramp {
+		if !word(b.Take, 100) || b.Take == "" || !word(b.Title, 300) || b.Channel < 0 || b.Channel >= maxClipWide ||
+			b.Offset > farthest || b.Offset < -farthest || b.Fade.Length < Ramp {
 			return broken("What is borrowed has a take, a channel of it, and fades of at least %d samples", Ramp)
 		}
 		if err := checkFade(b.Fade, (b.To-b.From)/2); err != nil {
@@ -253,7 +259,8 @@ func checkLane(c Clip, l Lane) error {
 }
 
 func (r *Reel) checkGroup(id string, g Group) error {
-	if g.ID != id || id == "" || !word(id, 100) || !word(g.Name, 100) || !word(g.Tag, 20) || !word(g.Layout, 40) || len(g.Stems) > maxTracks {
+	if g.ID != id || id == "" || !word(id, 100) || !word(g.Name, 100) || !word(g.Tag, 20) || !word(g.Layout, 40) ||
+		len(g.Stems) > maxTracks {
 		return broken("An output group needs an ID, a name and a tag")
 	}
 	seen := map[string]bool{}
@@ -289,7 +296,8 @@ func (r *Reel) checkEnds(k Knot) error {
 }
 
 func (r *Reel) checkMark(id string, m Mark) error {
-	if m.ID != id || !word(id, 100) || m.Name == "" || !word(m.Name, 100) || !word(m.Note, 10_000) || m.At < 0 || m.Length < 0 || m.At > farthest || m.Length > farthest {
+	if m.ID != id || !word(id, 100) || m.Name == "" || !word(m.Name, 100) || !word(m.Note, 10_000) || m.At < 0 || m.Length < 0 ||
+		m.At > farthest || m.Length > farthest {
 		return broken("A mark lies on the clock and has a name")
 	}
 	return nil
@@ -403,5 +411,7 @@ func ByOrder(c Command) bool {
 
 // Reorders tells whether a change makes tracks stand in another order.
 func (c Change) Reorders() bool {
-	return slices.ContainsFunc(c.Tracks, func(p Put[Track]) bool { return p.Before == nil || p.After == nil || p.Before.Order != p.After.Order })
+	return slices.ContainsFunc(c.Tracks, func(p Put[Track]) bool {
+		return p.Before == nil || p.After == nil || p.Before.Order != p.After.Order
+	})
 }

@@ -62,14 +62,17 @@ func Ply(strands []Strand, lengths Lengths, stamps Stamps) (*Plied, error) {
 		f, g := s.File.Format, first.File.Format
 		channels += f.Channels
 		if f.SampleRate != g.SampleRate {
-			return nil, fault.New(fault.BadInput, "%s is at %d Hz and %s at %d Hz; files of different rates can't be plied", s.Name, f.SampleRate, first.Name, g.SampleRate)
+			return nil, fault.New(fault.BadInput, "%s is at %d Hz and %s at %d Hz; files of different rates can't be plied", s.Name,
+				f.SampleRate, first.Name, g.SampleRate)
 		}
 		if f.Encoding != g.Encoding || f.BitDepth != g.BitDepth || f.Bytes != g.Bytes {
-			return nil, fault.New(fault.BadInput, "%s has %d bit %s samples and %s %d bit %s; they can't be plied without changing one", s.Name, f.BitDepth, f.Encoding, first.Name, g.BitDepth, g.Encoding)
+			return nil, fault.New(fault.BadInput, "%s has %d bit %s samples and %s %d bit %s; they can't be plied without changing one",
+				s.Name, f.BitDepth, f.Encoding, first.Name, g.BitDepth, g.Encoding)
 		}
 		stamp := s.Description.StartSamples
 		if stamps == RefuseStamps && !sameStamp(stamp, start) {
-			return nil, fault.New(fault.BadInput, "%s starts at %s and %s at %s; say whether to align them or to take the first", s.Name, stampWord(s), first.Name, stampWord(first))
+			return nil, fault.New(fault.BadInput, "%s starts at %s and %s at %s; say whether to align them or to take the first", s.Name,
+				stampWord(s), first.Name, stampWord(first))
 		}
 		if stamps == AlignStamps {
 			if stamp == nil {
@@ -98,7 +101,8 @@ func Ply(strands []Strand, lengths Lengths, stamps Stamps) (*Plied, error) {
 		case lengths == CutLengths:
 			frames = min(frames, end)
 		case end != frames:
-			return nil, fault.New(fault.BadInput, "%s has %d sample frames and %s %d; say whether to pad or to cut", s.Name, s.File.Frames, first.Name, first.File.Frames)
+			return nil, fault.New(fault.BadInput, "%s has %d sample frames and %s %d; say whether to pad or to cut", s.Name,
+				s.File.Frames, first.Name, first.File.Frames)
 		}
 	}
 	const dayAt192k = 24 * 3600 * 192000
@@ -165,7 +169,8 @@ func (p *Plied) header(start *int64, channels int, frames int64) {
 		h.Bext = &b
 		if x.Speed != nil {
 			speed := *x.Speed
-			speed.StampHigh, speed.StampLow, speed.StampRate = fmt.Sprint(*start>>32), fmt.Sprint(*start&0xffffffff), fmt.Sprint(h.SampleRate)
+			speed.StampHigh, speed.StampLow, speed.StampRate = fmt.Sprint(*start>>32), fmt.Sprint(*start&0xffffffff),
+				fmt.Sprint(h.SampleRate)
 			x.Speed = &speed
 		}
 	}
