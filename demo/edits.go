@@ -89,7 +89,7 @@ func Edits(takes map[string]string) []Edit {
 	edits := []Edit{
 		// 12A: rope creaks in the first line, so it is borrowed from take 1; lavs are hushed while nobody speaks.
 		onClip("Ines lav", 34, func(r *reel.Reel, c reel.Clip) reel.Command {
-			return reel.Borrow{Clip: c.ID, Channel: 0, Span: span(r, 33.6, 37.4), Take: takes["LF03_12A_T01.wav"], Title: "12A/1", TakeChannel: 3, Offset: int64(1.1 * rate), Fade: *power(0.06)}
+			return reel.Borrow{Clip: c.ID, Channel: 0, Span: span(r, 33.6, 37.4), Take: takes["LF03_12A_T01.wav"], TakeChannel: 3, Offset: int64(1.1 * rate), Fade: *power(0.06)}
 		}),
 		hush("Tobiah lav", 32.4, 37.6),
 		hush("Radio", 32.4, 47.4),

@@ -37,7 +37,7 @@ func TestBuildLaysTakesOnTheirTracks(t *testing.T) {
 	r := ferry()
 	build, err := Build([]Entry{entry("1", "one", 0, 4, 10, 0), entry("2", "two", 4, 6, -1, 1), entry("3", "", 6, 8, 0, 0)}, takes(), nil, "list", "cut 1")
 	require.NoError(t, err)
-	change, name, err := build.Plan(r)
+	change, name, err := build.Plan(r, nil)
 	require.NoError(t, err)
 	require.NoError(t, r.Apply(change))
 	assert.Equal(t, "cut list cut 1", name)
@@ -67,7 +67,7 @@ func TestDissolvesBecomeCrossfades(t *testing.T) {
 	list[0].Fade, list[1].Fade, list[3].Fade = second/2, second/2, 3*second
 	build, err := Build(list, takes(), nil, "list", "cut 1")
 	require.NoError(t, err)
-	change, _, err := build.Plan(r)
+	change, _, err := build.Plan(r, nil)
 	require.NoError(t, err)
 	require.NoError(t, r.Apply(change))
 	require.Len(t, r.Tracks, 2, "clips that overlap by a crossfade lie on one track")
@@ -117,7 +117,7 @@ func TestChangedCutsThereAndBack(t *testing.T) {
 		}
 		build, err := Build(fresh, takes(), rearrange, "l", "cut")
 		require.NoError(t, err)
-		change, _, err := build.Plan(r)
+		change, _, err := build.Plan(r, nil)
 		require.NoError(t, err)
 		require.NoError(t, r.Apply(change))
 		var out []string
@@ -144,7 +144,7 @@ func TestADL(t *testing.T) {
 	r := ferry()
 	build, err := Build([]Entry{entry("1", "one", 0, 4, 10, 0), entry("2", "two", 4, 6, 20, 0)}, takes(), nil, "list", "cut 1")
 	require.NoError(t, err)
-	change, _, err := build.Plan(r)
+	change, _, err := build.Plan(r, nil)
 	require.NoError(t, err)
 	require.NoError(t, r.Apply(change))
 	lav := r.ClipList()[1]
@@ -153,7 +153,7 @@ func TestADL(t *testing.T) {
 		reel.SetClip{Clip: r.ClipList()[2].ID, Mute: ptr(true)},
 		reel.Hush{Clip: lav.ID, Span: reel.Span{From: lav.Start + 9600, To: lav.Start + 19200}},
 	} {
-		change, _, err := c.Plan(r)
+		change, _, err := c.Plan(r, nil)
 		require.NoError(t, err)
 		require.NoError(t, r.Apply(change))
 	}

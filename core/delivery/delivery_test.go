@@ -57,7 +57,7 @@ type production struct {
 func (p production) open(take string) (*wave.File, error) { return p.takes[take], nil }
 
 func do(t testing.TB, r *reel.Reel, c reel.Command) {
-	change, _, err := c.Plan(r)
+	change, _, err := c.Plan(r, nil)
 	require.NoError(t, err)
 	require.NoError(t, r.Apply(change))
 }

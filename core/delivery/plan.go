@@ -119,11 +119,7 @@ func laidOut(r *reel.Reel, spec Spec) (*reel.Reel, error) {
 	if err != nil {
 		return nil, err
 	}
-	change, _, err := command.Plan(&bare)
-	if err != nil {
-		return nil, err
-	}
-	return &bare, bare.Apply(change)
+	return reel.Try(&bare, command, nil) // outputs name no takes
 }
 
 func (p *Plan) add(severity Severity, rule, format string, args ...any) {

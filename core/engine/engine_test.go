@@ -40,8 +40,11 @@ func (s shelf) samples(t testing.TB, take string, channel int) []float64 {
 	return wavetest.Samples(t, s[take])[channel]
 }
 
+// lenders are what commands are told of takes.
+var lenders = reel.Takes{"other": {Title: "12A/4", Channels: 3, Frames: 40_000, SampleRate: 48000}}
+
 func do(t testing.TB, r *reel.Reel, c reel.Command) {
-	change, _, err := c.Plan(r)
+	change, _, err := c.Plan(r, lenders)
 	require.NoError(t, err)
 	require.NoError(t, r.Apply(change))
 }

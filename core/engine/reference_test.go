@@ -203,8 +203,8 @@ func everyEdit(t testing.TB) (*reel.Reel, shelf) {
 		reel.DipRange{Clip: loose.ID, Channel: 0, Span: reel.Span{From: at + 5000, To: at + 8000}, GainDB: -12, Ramp: 700},
 		reel.DipRange{Clip: loose.ID, Channel: 0, Span: reel.Span{From: at + 6000, To: at + 6500}, GainDB: 3, Ramp: 90},
 		reel.CutLane{Clip: loose.ID, Channel: 0, At: at + 4000},
-		reel.Borrow{Clip: loose.ID, Channel: 3, Span: reel.Span{From: at + 10000, To: at + 16000}, Take: "other", Title: "12A/4", TakeChannel: 1, Offset: 36000, GainDB: 1.5, Fade: reel.Fade{Length: 480, Curve: reel.Power}},
-		reel.Borrow{Clip: loose.ID, Channel: 3, Span: reel.Span{From: at + 12000, To: at + 13000}, Take: "other", Title: "12A/4", TakeChannel: 2, Offset: 5, Fade: reel.Fade{Length: 200}},
+		reel.Borrow{Clip: loose.ID, Channel: 3, Span: reel.Span{From: at + 10000, To: at + 16000}, Take: "other", TakeChannel: 1, Offset: 36000, GainDB: 1.5, Fade: reel.Fade{Length: 480, Curve: reel.Power}},
+		reel.Borrow{Clip: loose.ID, Channel: 3, Span: reel.Span{From: at + 12000, To: at + 13000}, Take: "other", TakeChannel: 2, Offset: 5, Fade: reel.Fade{Length: 200}},
 		reel.Hush{Clip: loose.ID, Channel: 3, Span: reel.Span{From: at + 15000, To: at + 15500}},
 		// Clips.
 		reel.SetClip{Clip: boom.ID, GainDB: ptr(-2.0), FadeIn: &reel.Fade{Length: 3000}, FadeOut: &reel.Fade{Length: 2000, Curve: reel.Ess}},
@@ -280,9 +280,9 @@ func TestRandomEditsAgainstTheObviousRenderer(t *testing.T) {
 				reel.DipRange{Clip: c.ID, Channel: 0, Span: span, GainDB: -6, Ramp: int64(rnd.Intn(900))},
 				reel.RangeGain{Of: reel.OfClip, IDs: []string{c.ID}, Span: span, GainDB: -3, Ramp: 100},
 				reel.CutOut{Span: span, Close: true, Untie: true}, reel.JoinClips{Clips: []string{c.ID}}, reel.SplitClip{Clip: c.ID},
-				reel.SwapTake{Clip: c.ID, Take: "other", Title: "12A/4", Shift: by, Frames: 40000, Width: 3},
+				reel.SwapTake{Clip: c.ID, Take: "other", Shift: by},
 			}[rnd.Intn(14)]
-			if change, _, err := command.Plan(r); err == nil {
+			if change, _, err := command.Plan(r, lenders); err == nil {
 				require.NoError(t, r.Apply(change))
 			}
 		}

@@ -11,7 +11,7 @@ import (
 func BenchmarkMove(b *testing.B) {
 	r := ferry()
 	do := func(c Command) {
-		change, _, err := c.Plan(r)
+		change, _, err := c.Plan(r, shelf{})
 		require.NoError(b, err)
 		require.NoError(b, r.Apply(change))
 	}

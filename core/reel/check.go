@@ -350,48 +350,6 @@ func moved[T any](puts []Put[T], same func(a, b *T) bool) map[string]bool {
 	return ids
 }
 
-// TakeInfo is what is known of a take that a reel refers to.
-type TakeInfo struct {
-	Channels   int
-	Frames     int64 // at SampleRate
-	SampleRate int
-}
-
-// CheckTakes holds what the change puts against the takes that it refers to, by ID. A take that is not among them is
-// NotFound.
-func (c Change) CheckTakes(rate int, takes map[string]TakeInfo) error {
-	for _, p := range c.Clips {
-		if p.After == nil {
-			continue
-		}
-		if err := p.After.checkTakes(rate, takes); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-func (c Clip) checkTakes(rate int, takes map[string]TakeInfo) error {
-	t, there := takes[c.Take]
-	if !there {
-		return fault.New(fault.NotFound, "The take of %s is not in the production; it may have been removed", c.Name)
-	}
-	if t.SampleRate != rate {
-		return broken("%s is at %d Hz and the reel at %d Hz; resample it under Takes first", c.Name, t.SampleRate, rate)
-	}
-	if c.Offset+c.Length > t.Frames || slices.Max(c.Channels) >= t.Channels {
-		return broken("%s would use more than its take has: %d frames of %d channels", c.Name, t.Frames, t.Channels)
-	}
-	for _, l := range c.Lanes {
-		for _, b := range l.Borrowed {
-			if from, there := takes[b.Take]; !there || b.Channel >= from.Channels || from.SampleRate != rate {
-				return broken("%s would borrow from a take or a channel that there is not, or that is at another rate", c.Name)
-			}
-		}
-	}
-	return nil
-}
-
 // ByOrder tells whether a command names places by the order of tracks, which others may have changed since.
 func ByOrder(c Command) bool {
 	switch c := c.(type) {

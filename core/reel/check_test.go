@@ -235,11 +235,11 @@ func FuzzCommands(f *testing.F) {
 		}
 		r := ferry()
 		for _, base := range []Command{aTake("A", 2), LayOutputs{Spec: "a", Title: "A", Groups: pairGroups}} {
-			change, _, err := base.Plan(r)
+			change, _, err := base.Plan(r, shelf{})
 			require.NoError(t, err)
 			require.NoError(t, r.Apply(change))
 		}
-		change, _, err := c.Plan(r)
+		change, _, err := c.Plan(r, shelf{})
 		if err != nil {
 			require.NotEmpty(t, fault.KindOf(err), "%v", err)
 			return

@@ -19,7 +19,7 @@ type MoveClips struct {
 	Add   bool     `json:"add"`   // sound together with what lies there, instead of covering it
 }
 
-func (c MoveClips) Plan(r *Reel) (Change, string, error) {
+func (c MoveClips) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	clips, err := d.together(c.Clips, c.Alone || c.By == 0)
 	if err != nil {
@@ -139,7 +139,7 @@ type TrimClip struct {
 	Alone bool   `json:"alone"`
 }
 
-func (c TrimClip) Plan(r *Reel) (Change, string, error) {
+func (c TrimClip) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	clip, ok := r.Clips[c.Clip]
 	if !ok {
@@ -237,7 +237,7 @@ type SlipClip struct {
 	Untie bool   `json:"untie"`
 }
 
-func (c SlipClip) Plan(r *Reel) (Change, string, error) {
+func (c SlipClip) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	clips, err := d.together([]string{c.Clip}, c.Alone)
 	if err != nil {
@@ -288,7 +288,7 @@ type CutClips struct {
 	Alone bool     `json:"alone"`
 }
 
-func (c CutClips) Plan(r *Reel) (Change, string, error) {
+func (c CutClips) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	ids := c.Clips
 	if len(ids) == 0 {
@@ -339,7 +339,7 @@ type CutOut struct {
 	Untie  bool     `json:"untie"`
 }
 
-func (c CutOut) Plan(r *Reel) (Change, string, error) {
+func (c CutOut) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	if c.To <= c.From {
 		return Change{}, "", fault.New(fault.BadInput, "Choose a range first: drag over the tracks")
@@ -442,7 +442,7 @@ type RemoveClips struct {
 	Clips []string `json:"clips"`
 }
 
-func (c RemoveClips) Plan(r *Reel) (Change, string, error) {
+func (c RemoveClips) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	clips, err := d.together(c.Clips, true)
 	if err != nil {
@@ -465,7 +465,7 @@ type PasteClips struct {
 	Track  string  `json:"track"`  // the row for the topmost; empty for the tracks that they came from, by ID and name, or new ones
 }
 
-func (c PasteClips) Plan(r *Reel) (Change, string, error) {
+func (c PasteClips) Plan(r *Reel, _ Known) (Change, string, error) {
 	if len(c.Clips) == 0 {
 		return Change{}, "", fault.New(fault.BadInput, "Nothing has been copied yet")
 	}
@@ -552,7 +552,7 @@ type SetClip struct {
 	FadeOut *Fade    `json:"fadeOut"`
 }
 
-func (c SetClip) Plan(r *Reel) (Change, string, error) {
+func (c SetClip) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	clip, ok := r.Clips[c.Clip]
 	if !ok {
@@ -614,7 +614,7 @@ type Crossfade struct {
 	Curve  Curve  `json:"curve"`
 }
 
-func (c Crossfade) Plan(r *Reel) (Change, string, error) {
+func (c Crossfade) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	left, okL := r.Clips[c.Left]
 	right, okR := r.Clips[c.Right]

@@ -13,8 +13,9 @@ import (
 // Command is what a user wants done to a reel.
 type Command interface {
 	// Plan gives the change and the name that the history shows, without changing the reel. Its errors are of kind
-	// BadInput, NotFound, or Unties where it would put something out of sync and does not say that it may.
-	Plan(r *Reel) (Change, string, error)
+	// BadInput, NotFound, or Unties where it would put something out of sync and does not say that it may; those of known
+	// come through.
+	Plan(r *Reel, known Known) (Change, string, error)
 }
 
 // SetReel changes what a reel has once; what is left nil stays.
@@ -27,7 +28,7 @@ type SetReel struct {
 	CutList   *string        `json:"-"`       // ID of the list that the reel follows; the server sets it
 }
 
-func (c SetReel) Plan(r *Reel) (Change, string, error) {
+func (c SetReel) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	name := "reel settings"
 	if c.Name != nil {

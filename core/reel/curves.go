@@ -26,7 +26,7 @@ type SetCurve struct {
 	Range  *Span   `json:"range"`
 }
 
-func (c SetCurve) Plan(r *Reel) (Change, string, error) {
+func (c SetCurve) Plan(r *Reel, _ Known) (Change, string, error) {
 	check := checkGain
 	if c.What == "pan" {
 		check = checkPan
@@ -145,7 +145,7 @@ type RangeGain struct {
 	Ramp   int64    `json:"ramp"`   // samples
 }
 
-func (c RangeGain) Plan(r *Reel) (Change, string, error) {
+func (c RangeGain) Plan(r *Reel, _ Known) (Change, string, error) {
 	if c.To-c.From < 4*Ramp || len(c.IDs) == 0 {
 		return Change{}, "", fault.New(fault.BadInput, "Choose a range of at least %d samples first", 4*Ramp)
 	}

@@ -24,7 +24,7 @@ func one(t *testing.T, r *Reel, track string, second int64) Clip {
 }
 
 func refused(t *testing.T, r *Reel, kind fault.Kind, words string, c Command) {
-	_, _, err := c.Plan(r)
+	_, _, err := c.Plan(r, shelf{})
 	require.Error(t, err, "%T", c)
 	assert.Equal(t, kind, fault.KindOf(err), "%T", c)
 	assert.Contains(t, err.Error(), words, "%T", c)
@@ -154,7 +154,7 @@ func TestTreatmentStaysWithTheSound(t *testing.T) {
 	joined := r.Clips[slices.MaxFunc(r.ClipList(), func(a, b Clip) int { return len(a.Channels)*10 + int(a.Start-b.Start) - len(b.Channels)*10 }).ID]
 	assert.Equal(t, []int{0, 1, 2, 3}, joined.Channels)
 	assert.Equal(t, boom.Lanes[0].Hushes, joined.Lanes[1].Hushes)
-	refused(t, r, fault.BadInput, "channels 1 to 4", ReadChannels{Clip: joined.ID, Channels: []int{0, 1, 2, 7}, Width: 4})
+	refused(t, r, fault.BadInput, "channels 1 to 64", ReadChannels{Clip: joined.ID, Channels: []int{0, 1, 2, 64}})
 	laid(t, r, "Z", 1, 40, 5, false)
 	refused(t, r, fault.BadInput, "has 1 channels; there is nothing to split that way", SplitClip{Clip: one(t, r, "Za", 41).ID})
 }

@@ -65,7 +65,7 @@ type SetLane struct {
 // maxDelay bounds a channel's delay: a second at 48 kHz is beyond any microphone's distance.
 const maxDelay = 48000
 
-func (c SetLane) Plan(r *Reel) (Change, string, error) {
+func (c SetLane) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	did := ""
 	clip, err := d.lanes(c.Clip, c.Channel, func(clip Clip, l *Lane) error {
@@ -112,7 +112,7 @@ type CutLane struct {
 	At      int64  `json:"at"` // sample of the reel
 }
 
-func (c CutLane) Plan(r *Reel) (Change, string, error) {
+func (c CutLane) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	clip, err := d.lanes(c.Clip, c.Channel, func(clip Clip, l *Lane) error {
 		if !inside(clip, c.At) {
@@ -136,7 +136,7 @@ type Hush struct {
 	Span           // of the reel
 }
 
-func (c Hush) Plan(r *Reel) (Change, string, error) {
+func (c Hush) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	clip, err := d.lanes(c.Clip, c.Channel, func(clip Clip, l *Lane) error {
 		s, err := within(clip, c.From, c.To)
@@ -161,7 +161,7 @@ type DipRange struct {
 	Ramp    int64   `json:"ramp"` // samples
 }
 
-func (c DipRange) Plan(r *Reel) (Change, string, error) {
+func (c DipRange) Plan(r *Reel, _ Known) (Change, string, error) {
 	if err := checkGain(c.GainDB); err != nil {
 		return Change{}, "", err
 	}
@@ -189,7 +189,7 @@ type Restore struct {
 	Span           // of the reel
 }
 
-func (c Restore) Plan(r *Reel) (Change, string, error) {
+func (c Restore) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	clip, err := d.lanes(c.Clip, c.Channel, func(clip Clip, l *Lane) error {
 		s, err := within(clip, c.From, c.To)
@@ -212,14 +212,13 @@ type Borrow struct {
 	Channel     int     `json:"channel"`
 	Span                // of the reel
 	Take        string  `json:"take"`
-	Title       string  `json:"title"`
 	TakeChannel int     `json:"takeChannel"` // from 0
 	Offset      int64   `json:"offset"`      // frame of the take that sounds at From
 	GainDB      float64 `json:"gainDB"`
 	Fade        Fade    `json:"fade"`
 }
 
-func (c Borrow) Plan(r *Reel) (Change, string, error) {
+func (c Borrow) Plan(r *Reel, known Known) (Change, string, error) {
 	if err := checkGain(c.GainDB); err != nil {
 		return Change{}, "", err
 	}
@@ -229,13 +228,20 @@ func (c Borrow) Plan(r *Reel) (Change, string, error) {
 	if c.Channel == AllLanes {
 		return Change{}, "", fault.New(fault.BadInput, "Borrowed sound lies over one channel; choose which")
 	}
+	from, err := known.Take(c.Take)
+	if err != nil {
+		return Change{}, "", err
+	}
+	if c.TakeChannel >= from.Channels {
+		return Change{}, "", fault.New(fault.NotFound, "%s has no channel %d", from.Title, c.TakeChannel+1)
+	}
 	d := newDraft(r)
 	clip, err := d.lanes(c.Clip, c.Channel, func(clip Clip, l *Lane) error {
 		s, err := within(clip, c.From, c.To)
 		if err != nil {
 			return err
 		}
-		b := Borrowed{Span: s, Take: c.Take, Title: c.Title, Channel: c.TakeChannel, Offset: c.Offset + max(0, clip.Start-c.From), GainDB: c.GainDB, Fade: c.Fade}
+		b := Borrowed{Span: s, Take: c.Take, Title: from.Title, Channel: c.TakeChannel, Offset: c.Offset + max(0, clip.Start-c.From), GainDB: c.GainDB, Fade: c.Fade}
 		b.Fade.Length = min(max(b.Fade.Length, Ramp), (s.To-s.From)/2)
 		if err := checkFade(b.Fade, s.To-s.From); err != nil {
 			return err
@@ -247,5 +253,5 @@ func (c Borrow) Plan(r *Reel) (Change, string, error) {
 	if err != nil {
 		return Change{}, "", err
 	}
-	return d.finish(), laneWords("borrow from "+c.Title+" for", clip, c.Channel), nil
+	return d.finish(), laneWords("borrow from "+from.Title+" for", clip, c.Channel), nil
 }

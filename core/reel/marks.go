@@ -15,7 +15,7 @@ type SetMark struct {
 	Note   string `json:"note"`
 }
 
-func (c SetMark) Plan(r *Reel) (Change, string, error) {
+func (c SetMark) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	if c.ID == "" {
 		c.ID = d.id("m")
@@ -38,7 +38,7 @@ type RemoveMarks struct {
 	Marks []string `json:"marks"`
 }
 
-func (c RemoveMarks) Plan(r *Reel) (Change, string, error) {
+func (c RemoveMarks) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	name := ""
 	for _, id := range c.Marks {

@@ -15,7 +15,7 @@ type LayOutputs struct {
 	Knots  []Knot  `json:"knots"`
 }
 
-func (c LayOutputs) Plan(r *Reel) (Change, string, error) {
+func (c LayOutputs) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	d.head.Spec = c.Spec
 	next := *r
@@ -55,7 +55,7 @@ type SetKnots struct {
 	Knots []Knot `json:"knots"`
 }
 
-func (c SetKnots) Plan(r *Reel) (Change, string, error) {
+func (c SetKnots) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	name := "tie knots"
 	for _, k := range c.Knots {
@@ -76,7 +76,7 @@ type ClearKnots struct {
 	Output string `json:"output"`
 }
 
-func (c ClearKnots) Plan(r *Reel) (Change, string, error) {
+func (c ClearKnots) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	for _, k := range r.KnotList() {
 		if k.Row == c.Row && k.From == c.From && k.Output == c.Output {

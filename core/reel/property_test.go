@@ -24,7 +24,7 @@ func TestAnySequence(t *testing.T) {
 		var changes []Change
 		for range 80 {
 			kind, c := randomCommand(rnd, r)
-			change, name, err := c.Plan(r)
+			change, name, err := c.Plan(r, shelf{})
 			if err != nil {
 				require.Contains(t, []fault.Kind{fault.BadInput, fault.NotFound, fault.Unties, fault.Stale}, fault.KindOf(err), "%T: %v", c, err)
 				continue
@@ -224,7 +224,7 @@ func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
 	case "restore":
 		return kind, Restore{clip.ID, channel, span}
 	case "borrow":
-		return kind, Borrow{Clip: clip.ID, Channel: max(0, channel), Span: span, Take: "other", Title: "12A/4", Offset: 500, Fade: fade}
+		return kind, Borrow{Clip: clip.ID, Channel: max(0, channel), Span: span, Take: "other", Offset: 500, Fade: fade}
 	case "setCurve":
 		c := SetCurve{Of: OfClip, ID: clip.ID, What: "gain", Points: []Point{{at, dB}, {at + 3000, 0}, {at + 9000, -3}}}
 		if yes() {
@@ -244,7 +244,7 @@ func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
 	case "removeMarks":
 		return kind, RemoveMarks{[]string{mark.ID}}
 	case "readChannels":
-		return kind, ReadChannels{clip.ID, rnd.Perm(64)[:max(1, len(clip.Channels))], clip.Sum, 64}
+		return kind, ReadChannels{clip.ID, rnd.Perm(64)[:max(1, len(clip.Channels))], clip.Sum}
 	case "splitClip":
 		return kind, SplitClip{Clip: clip.ID, Pairs: yes()}
 	case "joinClips":
@@ -256,7 +256,7 @@ func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
 		}
 		return kind, JoinClips{list, false}
 	case "swapTake":
-		return kind, SwapTake{Clip: clip.ID, Take: "other", Title: "12A/4", Frames: 90000, Width: 6, Shift: by}
+		return kind, SwapTake{Clip: clip.ID, Take: "other", Shift: by}
 	case "unsettle":
 		for _, x := range clips {
 			if len(x.Settled) > 0 {

@@ -69,7 +69,7 @@ func (c Rearrange) borders() []int64 {
 	return slices.DeleteFunc(slices.Compact(all), func(x int64) bool { return c.at(x-1) == c.at(x) })
 }
 
-func (c Rearrange) Plan(r *Reel) (Change, string, error) {
+func (c Rearrange) Plan(r *Reel, _ Known) (Change, string, error) {
 	for i, p := range c.Pieces {
 		if p.From >= p.To || i > 0 && p.From < c.Pieces[i-1].To {
 			return Change{}, "", fault.New(fault.BadInput, "The pieces of a new cut follow each other and do not overlap")
@@ -155,7 +155,7 @@ type Dissolve struct {
 	Length int64 // samples
 }
 
-func (c Dissolve) Plan(r *Reel) (Change, string, error) {
+func (c Dissolve) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	for _, right := range r.clipsThat(func(x Clip) bool { return x.Start == c.At }) {
 		length := min(c.Length, right.Length-right.FadeOut.Length)

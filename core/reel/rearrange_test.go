@@ -55,7 +55,7 @@ func TestRearrangeFollowsTheCut(t *testing.T) {
 	require.NoError(t, r.Apply(change.Inverse()))
 	assert.Equal(t, before, layout(r))
 
-	_, _, err := Rearrange{Pieces: []Piece{{s(0, 10), 0}, {s(5, 20), 1}}}.Plan(r)
+	_, _, err := Rearrange{Pieces: []Piece{{s(0, 10), 0}, {s(5, 20), 1}}}.Plan(r, shelf{})
 	assert.Equal(t, fault.BadInput, fault.KindOf(err))
 }
 

@@ -16,7 +16,7 @@ func ferry() *Reel {
 }
 
 func do(t testing.TB, r *Reel, c Command) (Change, string) {
-	change, name, err := c.Plan(r)
+	change, name, err := c.Plan(r, shelf{})
 	require.NoError(t, err)
 	require.NoError(t, r.Apply(change))
 	return change, name
@@ -31,6 +31,16 @@ func aTake(title string, parts int) AddTake {
 }
 
 var pairGroups = []Group{{ID: "dialogue", Name: "Dialogue", Labels: []string{"L", "R"}, Stems: []string{"DX"}}, {ID: "music", Name: "Music", Labels: []string{"L", "R"}}}
+
+// shelf knows every take: 12A/4, which is "other" and short, and longer ones with more channels than a test asks for.
+type shelf struct{}
+
+func (shelf) Take(id string) (TakeInfo, error) {
+	if id == "other" {
+		return TakeInfo{Title: "12A/4", Channels: 6, Frames: 90_000, SampleRate: 48000}, nil
+	}
+	return TakeInfo{Title: id, Channels: 64, Frames: 1 << 40, SampleRate: 48000}, nil
+}
 
 func ptr[T any](x T) *T { return &x }
 
@@ -108,7 +118,7 @@ func TestRefused(t *testing.T) {
 		"no such row":     {SetKnots{[]Knot{NewKnot(TrackRow, "t99", 0, "music/L", 0)}}, fault.NotFound},
 		"group twice":     {LayOutputs{Groups: []Group{pairGroups[0], pairGroups[0]}}, fault.BadInput},
 	} {
-		_, _, err := c.command.Plan(r)
+		_, _, err := c.command.Plan(r, shelf{})
 		assert.Equal(t, c.kind, fault.KindOf(err), "%s: %v", name, err)
 	}
 }
@@ -117,7 +127,7 @@ func TestApplyRefusesStale(t *testing.T) {
 	r := ferry()
 	do(t, r, aTake("12A/3", 1))
 	track := r.TrackList()[0].ID
-	old, _, err := SetTrack{Track: track, Name: ptr("Boom")}.Plan(r)
+	old, _, err := SetTrack{Track: track, Name: ptr("Boom")}.Plan(r, shelf{})
 	require.NoError(t, err)
 	do(t, r, SetTrack{Track: track, Mute: ptr(true)})
 	before, _ := json.Marshal(r)

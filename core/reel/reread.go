@@ -13,18 +13,21 @@ type ReadChannels struct {
 	Clip     string `json:"clip"`
 	Channels []int  `json:"channels"` // of the take, from 0
 	Sum      bool   `json:"sum"`
-	Width    int    `json:"-"` // channels that the take has
 }
 
-func (c ReadChannels) Plan(r *Reel) (Change, string, error) {
+func (c ReadChannels) Plan(r *Reel, known Known) (Change, string, error) {
 	d := newDraft(r)
 	clip, ok := r.Clips[c.Clip]
 	if !ok {
 		return Change{}, "", noClip()
 	}
+	take, err := known.Take(clip.Take)
+	if err != nil {
+		return Change{}, "", err
+	}
 	for i, ch := range c.Channels {
-		if ch < 0 || ch >= c.Width || slices.Contains(c.Channels[:i], ch) {
-			return Change{}, "", fault.New(fault.BadInput, "The take has channels 1 to %d; name each once", c.Width)
+		if ch < 0 || ch >= take.Channels || slices.Contains(c.Channels[:i], ch) {
+			return Change{}, "", fault.New(fault.BadInput, "The take has channels 1 to %d; name each once", take.Channels)
 		}
 	}
 	lanes := make([]Lane, len(c.Channels))
@@ -49,7 +52,7 @@ type SplitClip struct {
 	Names []string `json:"names"` // of the new tracks; may be short
 }
 
-func (c SplitClip) Plan(r *Reel) (Change, string, error) {
+func (c SplitClip) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	clip, ok := r.Clips[c.Clip]
 	if !ok {
@@ -100,7 +103,7 @@ type JoinClips struct {
 	Pair  bool     `json:"pair"` // two monos become a bonded pair
 }
 
-func (c JoinClips) Plan(r *Reel) (Change, string, error) {
+func (c JoinClips) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	clips, err := d.together(c.Clips, true)
 	if err != nil {
@@ -161,18 +164,19 @@ func (c JoinClips) Plan(r *Reel) (Change, string, error) {
 // SwapTake puts another take under the edits of a clip and of those of its take that are tied to it. A frame of the old
 // take becomes the frame Shift later of the new one.
 type SwapTake struct {
-	Clip   string `json:"clip"`
-	Take   string `json:"take"`
-	Shift  int64  `json:"shift"`
-	Alone  bool   `json:"alone"`
-	Title  string `json:"-"`
-	Frames int64  `json:"-"` // of the new take
-	Width  int    `json:"-"` // channels that it has
+	Clip  string `json:"clip"`
+	Take  string `json:"take"`
+	Shift int64  `json:"shift"`
+	Alone bool   `json:"alone"`
 }
 
-func (c SwapTake) Plan(r *Reel) (Change, string, error) {
+func (c SwapTake) Plan(r *Reel, known Known) (Change, string, error) {
 	d := newDraft(r)
 	clips, err := d.together([]string{c.Clip}, c.Alone)
+	if err != nil {
+		return Change{}, "", err
+	}
+	fresh, err := known.Take(c.Take)
 	if err != nil {
 		return Change{}, "", err
 	}
@@ -181,22 +185,22 @@ func (c SwapTake) Plan(r *Reel) (Change, string, error) {
 		if x.Take != old.Take {
 			continue
 		}
-		if slices.Max(x.Channels) >= c.Width {
-			return Change{}, "", fault.New(fault.BadInput, "%s has %d channels, and the clip uses channel %d", c.Title, c.Width, slices.Max(x.Channels)+1)
+		if slices.Max(x.Channels) >= fresh.Channels {
+			return Change{}, "", fault.New(fault.BadInput, "%s has %d channels, and the clip uses channel %d", fresh.Title, fresh.Channels, slices.Max(x.Channels)+1)
 		}
 		offset := x.Offset + c.Shift
-		if offset < 0 || offset+x.Length > c.Frames {
-			return Change{}, "", fault.New(fault.BadInput, "%s is too short to lie under the whole of %s; trim the clip, or slip it", c.Title, x.Name)
+		if offset < 0 || offset+x.Length > fresh.Frames {
+			return Change{}, "", fault.New(fault.BadInput, "%s is too short to lie under the whole of %s; trim the clip, or slip it", fresh.Title, x.Name)
 		}
 		x.moveTreatment(c.Shift)
-		x.Take, x.Name, x.Offset, x.Frames, x.Settled = c.Take, c.Title, offset, c.Frames, nil
+		x.Take, x.Name, x.Offset, x.Frames, x.Settled = c.Take, fresh.Title, offset, fresh.Frames, nil
 		if x.Home != nil {
 			home := *x.Home - c.Shift
 			x.Home = &home
 		}
 		d.clips.put(x.ID, x)
 	}
-	return d.finish(), fmt.Sprintf("swap %s for %s", old.Name, c.Title), nil
+	return d.finish(), fmt.Sprintf("swap %s for %s", old.Name, fresh.Title), nil
 }
 
 // Settle puts a rendered take in place of clips of one track. It is Stale where they are no longer as they were
@@ -210,7 +214,7 @@ type Settle struct {
 	Length   int64  `json:"length"`
 }
 
-func (c Settle) Plan(r *Reel) (Change, string, error) {
+func (c Settle) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	if len(c.Clips) == 0 {
 		return Change{}, "", fault.New(fault.BadInput, "Choose what to settle")
@@ -274,7 +278,7 @@ type Unsettle struct {
 	Clip string `json:"clip"`
 }
 
-func (c Unsettle) Plan(r *Reel) (Change, string, error) {
+func (c Unsettle) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	clip, ok := r.Clips[c.Clip]
 	if !ok {

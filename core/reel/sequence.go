@@ -13,7 +13,7 @@ type Sequence struct {
 	Commands []func(r *Reel) (Command, error)
 }
 
-func (c Sequence) Plan(r *Reel) (Change, string, error) {
+func (c Sequence) Plan(r *Reel, known Known) (Change, string, error) {
 	next := r.Clone()
 	var changes []Change
 	for _, make := range c.Commands {
@@ -21,7 +21,7 @@ func (c Sequence) Plan(r *Reel) (Change, string, error) {
 		if err != nil {
 			return Change{}, "", err
 		}
-		change, _, err := command.Plan(next)
+		change, _, err := command.Plan(next, known)
 		if err != nil {
 			return Change{}, "", err
 		}
@@ -69,7 +69,7 @@ type Sent struct {
 // maxSteps bounds what can be done in one step.
 const maxSteps = 1000
 
-func (c Several) Plan(r *Reel) (Change, string, error) {
+func (c Several) Plan(r *Reel, known Known) (Change, string, error) {
 	if len(c.Commands) == 0 || len(c.Commands) > maxSteps {
 		return Change{}, "", fault.New(fault.BadInput, "One step does 1 to %d commands", maxSteps)
 	}
@@ -84,7 +84,7 @@ func (c Several) Plan(r *Reel) (Change, string, error) {
 		}
 		s.Commands = append(s.Commands, func(r *Reel) (Command, error) {
 			if i == 0 {
-				_, name, err := command.Plan(r)
+				_, name, err := command.Plan(r, known)
 				if s.Name = name; len(c.Commands) > 1 {
 					s.Name = fmt.Sprintf("%s and %d more", name, len(c.Commands)-1)
 				}
@@ -95,6 +95,6 @@ func (c Several) Plan(r *Reel) (Change, string, error) {
 			return command, nil
 		})
 	}
-	change, _, err := s.Plan(r)
+	change, _, err := s.Plan(r, known)
 	return change, s.Name, err
 }

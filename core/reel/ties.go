@@ -174,7 +174,7 @@ type Untie struct {
 	Clips []string `json:"clips"`
 }
 
-func (c Untie) Plan(r *Reel) (Change, string, error) {
+func (c Untie) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	clips, err := d.together(c.Clips, true)
 	if err != nil {
@@ -195,7 +195,7 @@ type TieBack struct {
 	Clips []string `json:"clips"`
 }
 
-func (c TieBack) Plan(r *Reel) (Change, string, error) {
+func (c TieBack) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	clips, err := d.together(c.Clips, false)
 	if err != nil {
@@ -229,7 +229,7 @@ type TieClips struct {
 	Picture bool     `json:"picture"`
 }
 
-func (c TieClips) Plan(r *Reel) (Change, string, error) {
+func (c TieClips) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	clips, err := d.together(c.Clips, false)
 	if err != nil {

@@ -34,7 +34,7 @@ type PartPlan struct {
 	Sum      bool     `json:"sum,omitempty"` // as for Clip
 }
 
-func (c AddTake) Plan(r *Reel) (Change, string, error) {
+func (c AddTake) Plan(r *Reel, _ Known) (Change, string, error) {
 	if len(c.Parts) == 0 || c.Length <= 0 || c.Offset < 0 {
 		return Change{}, "", fault.New(fault.BadInput, "Nothing of %s was chosen; switch on at least one channel", c.Title)
 	}
@@ -123,7 +123,7 @@ type AddTrack struct {
 	Below  string   `json:"below"` // ID of a track; empty for the bottom
 }
 
-func (c AddTrack) Plan(r *Reel) (Change, string, error) {
+func (c AddTrack) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	t := Track{ID: d.id("t"), Name: strings.TrimSpace(c.Name), Labels: c.Labels, Stem: c.Stem, Strand: c.Strand, Folder: c.Folder, Order: lastOrder(r) + 1}
 	if err := checkName(t.Name, "A track"); err != nil {
@@ -192,7 +192,7 @@ type OrderTracks struct {
 	Above  string   `json:"above"` // ID of a track; empty for the bottom
 }
 
-func (c OrderTracks) Plan(r *Reel) (Change, string, error) {
+func (c OrderTracks) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	var moved, rest []Track
 	for _, t := range r.TrackList() {
@@ -230,7 +230,7 @@ type SetTrack struct {
 	Mute   *bool     `json:"mute"`
 }
 
-func (c SetTrack) Plan(r *Reel) (Change, string, error) {
+func (c SetTrack) Plan(r *Reel, _ Known) (Change, string, error) {
 	t, ok := r.Tracks[c.Track]
 	if !ok {
 		return Change{}, "", noTrack(c.Track)
@@ -341,7 +341,7 @@ type RemoveTracks struct {
 	Tracks []string `json:"tracks"`
 }
 
-func (c RemoveTracks) Plan(r *Reel) (Change, string, error) {
+func (c RemoveTracks) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	var names []string
 	for _, id := range c.Tracks {
@@ -384,7 +384,7 @@ func (r *Reel) Strays() []Stray {
 // MoveStrays moves every stray to a track of its stem where it covers nothing, or to a new one.
 type MoveStrays struct{}
 
-func (c MoveStrays) Plan(r *Reel) (Change, string, error) {
+func (c MoveStrays) Plan(r *Reel, _ Known) (Change, string, error) {
 	strays := r.Strays()
 	if len(strays) == 0 {
 		return Change{}, "", fault.New(fault.BadInput, "Every clip lies on a track of its stem")

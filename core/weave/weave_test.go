@@ -125,7 +125,7 @@ func crossing(t *testing.T) (r *reel.Reel, boom, cue string) {
 }
 
 func apply(t *testing.T, r *reel.Reel, c reel.Command) {
-	change, _, err := c.Plan(r)
+	change, _, err := c.Plan(r, nil)
 	require.NoError(t, err)
 	require.NoError(t, r.Apply(change))
 }

@@ -1,7 +1,6 @@
 package api
 
 import (
-	"context"
 	"math"
 	"net/http"
 	"slices"
@@ -156,10 +155,6 @@ func (s *Server) DoCommand(c *gin.Context, id ReelID, p DoCommandParams) {
 		s.fail(c, err)
 		return
 	}
-	if err := s.complete(c, id, command); err != nil {
-		s.fail(c, err)
-		return
-	}
 	o, err := s.Store.DoOnce(c, keyOf(p.IdempotencyKey), id, body.Revision, author(c), func(*reel.Reel) (reel.Command, error) { return command, nil })
 	s.show(c, http.StatusOK, o, p.Since, err)
 }
@@ -170,38 +165,6 @@ func keyOf(k *Key) string {
 		return ""
 	}
 	return *k
-}
-
-// complete fills in what a command has to know of takes.
-func (s *Server) complete(ctx context.Context, id string, command reel.Command) error {
-	switch c := command.(type) {
-	case *reel.SwapTake:
-		t, err := s.Store.Take(ctx, c.Take)
-		if err != nil {
-			return err
-		}
-		c.Title, c.Frames, c.Width = t.Title(), t.Description.Frames, len(t.Channels)
-	case *reel.ReadChannels:
-		o, err := s.Store.Reel(ctx, id)
-		if err != nil {
-			return err
-		}
-		t, err := s.Store.Take(ctx, o.Reel.Clips[c.Clip].Take)
-		if err != nil {
-			return err
-		}
-		c.Width = len(t.Channels)
-	case *reel.Borrow:
-		t, err := s.Store.Take(ctx, c.Take)
-		if err != nil {
-			return err
-		}
-		if c.TakeChannel >= len(t.Channels) {
-			return fault.New(fault.NotFound, "%s has no channel %d", t.Title(), c.TakeChannel+1)
-		}
-		c.Title = t.Title()
-	}
-	return nil
 }
 
 // SettleClips queues a settle.

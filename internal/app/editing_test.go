@@ -137,6 +137,11 @@ func TestWaysOfListening(t *testing.T) {
 	trial := hear(8000, map[string]any{"trial": map[string]any{"kind": "hush", "command": map[string]any{"clip": boom.ID, "channel": 0, "from": boom.Start + 3000, "to": boom.Start + 6000}}})
 	assert.Equal(t, plain.left[:3000], trial.left[:3000])
 	assert.Equal(t, make([]float32, 1000), trial.left[4000:5000], "hushed")
+	// C19. A trial knows of takes what the command itself would.
+	other := hear(2000, map[string]any{"trial": map[string]any{"kind": "readChannels", "command": map[string]any{"clip": boom.ID, "channels": []int{2}}}, "from": boom.Start + 500})
+	for i := range 2000 {
+		require.InDelta(t, own[2][500+i], other.left[i], 1e-7)
+	}
 	var now api.ReelView
 	s.OK("GET", "/reels/"+v.Id, nil, &now)
 	assert.Equal(t, v.Revision, now.Revision, "nothing was made")

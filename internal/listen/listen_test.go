@@ -45,6 +45,10 @@ func (s shelf) Take(_ context.Context, id string) (store.Take, error) {
 	return s.take, nil
 }
 
+func (s shelf) Try(_ context.Context, _ string, c reel.Command) (*reel.Reel, error) {
+	return reel.Try(s.reel, c, reel.Takes{"take": s.take.Info()})
+}
+
 func (s shelf) Open(id string) (*wave.File, error) {
 	_, err := s.Take(context.Background(), id)
 	return s.file, err
@@ -60,7 +64,7 @@ func newShelf(t testing.TB) shelf {
 		s.take.Channels = append(s.take.Channels, store.Channel{Track: track})
 	}
 	add := reel.AddTake{Take: "take", Title: "12A/3", Length: 24000, Frames: 24000, Parts: []reel.PartPlan{{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}}
-	change, _, err := add.Plan(s.reel)
+	change, _, err := add.Plan(s.reel, nil)
 	require.NoError(t, err)
 	require.NoError(t, s.reel.Apply(change))
 	return s

@@ -331,24 +331,9 @@ func (p *player) load(ctx context.Context) (*reel.Reel, error) {
 	case "match":
 		return p.matched()
 	}
-	o, err := p.connection.server.Known.Reel(ctx, p.what.Reel)
+	r, err := p.asIs(ctx)
 	if err != nil {
 		return nil, err
-	}
-	r := o.Reel
-	if t := p.what.Trial; t != nil {
-		command, err := reel.Decode(t.Kind, t.Command)
-		if err != nil {
-			return nil, err
-		}
-		change, _, err := command.Plan(r)
-		if err != nil {
-			return nil, err
-		}
-		r = r.Clone()
-		if err := r.Apply(change); err != nil {
-			return nil, err
-		}
 	}
 	if l := p.what.Lane; l != nil {
 		if r, err = r.Only(l.Clip, l.Channel); err != nil {
@@ -357,6 +342,20 @@ func (p *player) load(ctx context.Context) (*reel.Reel, error) {
 		p.listenTo(engine.Tap{Kind: "track", ID: r.TrackList()[0].ID})
 	}
 	return r, nil
+}
+
+// asIs gives the reel as it is or, where a command is on trial, as it would be.
+func (p *player) asIs(ctx context.Context) (*reel.Reel, error) {
+	known := p.connection.server.Known
+	if t := p.what.Trial; t != nil {
+		command, err := reel.Decode(t.Kind, t.Command)
+		if err != nil {
+			return nil, err
+		}
+		return known.Try(ctx, p.what.Reel, command)
+	}
+	o, err := known.Reel(ctx, p.what.Reel)
+	return o.Reel, err
 }
 
 // encode fills a message with a stereo block.
@@ -384,7 +383,7 @@ func (p *player) takeAlone() (*reel.Reel, error) {
 		return nil, err
 	}
 	r := reel.New("take", t.Description.SampleRate, timecode.Rates[0], 0, reel.DefaultStems())
-	if err := lay(r, t, part, 0, 0); err != nil {
+	if r, err = lay(r, t, part, 0, 0); err != nil {
 		return nil, err
 	}
 	tap := engine.Tap{Kind: "track", ID: r.TrackList()[0].ID}
@@ -432,7 +431,7 @@ func (p *player) matched() (*reel.Reel, error) {
 		pan  float64
 	}{{reference, 0, -side}, {t, p.what.Offset, side}} {
 		part := take.Part{Channels: sounding(side.take), Labels: []string{"M"}, Sum: true}
-		if err := lay(r, side.take, part, side.at, side.pan); err != nil {
+		if r, err = lay(r, side.take, part, side.at, side.pan); err != nil {
 			return nil, err
 		}
 	}
@@ -478,25 +477,16 @@ func partOf(t store.Take, channels []int) (take.Part, error) {
 	return take.Part{Channels: channels, Labels: []string{"M"}, Sum: true}, nil
 }
 
-// lay puts a part of a take onto a reel.
-func lay(r *reel.Reel, t store.Take, part take.Part, at int64, pan float64) error {
-	commands := []func() reel.Command{
-		func() reel.Command {
-			return reel.AddTake{Take: t.ID, Title: t.Title(), Start: at, Length: t.Description.Frames, Parts: []reel.PartPlan{{Name: t.Title(), Stem: "DX", Channels: part.Channels, Labels: part.Labels, Sum: part.Sum}}}
+// lay gives the reel with a part of a take on a track of its own.
+func lay(r *reel.Reel, t store.Take, part take.Part, at int64, pan float64) (*reel.Reel, error) {
+	plan := reel.PartPlan{Name: t.Title(), Stem: "DX", Channels: part.Channels, Labels: part.Labels, Sum: part.Sum}
+	return reel.Try(r, reel.Sequence{Commands: []func(*reel.Reel) (reel.Command, error){
+		func(*reel.Reel) (reel.Command, error) {
+			return reel.AddTake{Take: t.ID, Title: t.Title(), Start: at, Length: t.Description.Frames, Parts: []reel.PartPlan{plan}}, nil
 		},
-		func() reel.Command {
+		func(r *reel.Reel) (reel.Command, error) {
 			tracks := r.TrackList()
-			return reel.SetTrack{Track: tracks[len(tracks)-1].ID, Pan: &pan}
+			return reel.SetTrack{Track: tracks[len(tracks)-1].ID, Pan: &pan}, nil
 		},
-	}
-	for _, command := range commands {
-		change, _, err := command().Plan(r)
-		if err != nil {
-			return err
-		}
-		if err := r.Apply(change); err != nil {
-			return err
-		}
-	}
-	return nil
+	}}, reel.Takes{t.ID: t.Info()})
 }

@@ -22,6 +22,8 @@ import (
 type Known interface {
 	Reel(ctx context.Context, id string) (store.OpenReel, error)
 	Take(ctx context.Context, id string) (store.Take, error)
+	// Try gives a reel as a command would make it.
+	Try(ctx context.Context, id string, c reel.Command) (*reel.Reel, error)
 }
 
 // Files holds the files open that an engine reads.

@@ -141,7 +141,7 @@ func (s *Store) DoUnder(ctx context.Context, c Claim, id string, revision int64,
 }
 
 func (s *Store) do(ctx context.Context, c Claim, key, id string, revision int64, author string, plan func(*reel.Reel) (reel.Command, error)) (OpenReel, error) {
-	return s.edit(ctx, id, func(tx pgx.Tx, o OpenReel) (step, error) {
+	return s.edit(ctx, id, func(tx pgx.Tx, o OpenReel, k *knownTakes) (step, error) {
 		if c != (Claim{}) {
 			if err := c.hold(ctx, tx); err != nil {
 				return step{}, err
@@ -157,7 +157,7 @@ func (s *Store) do(ctx context.Context, c Claim, key, id string, revision int64,
 		if err != nil {
 			return step{}, err
 		}
-		change, name, err := command.Plan(o.Reel)
+		change, name, err := command.Plan(o.Reel, k)
 		if err != nil || change.Empty() {
 			return step{}, err
 		}
@@ -224,7 +224,7 @@ func newest(ctx context.Context, q querier, kind, id, author string) (revision i
 }
 
 func (s *Store) turn(ctx context.Context, id string, revision int64, author, kind string) (OpenReel, error) {
-	return s.edit(ctx, id, func(tx pgx.Tx, o OpenReel) (step, error) {
+	return s.edit(ctx, id, func(tx pgx.Tx, o OpenReel, k *knownTakes) (step, error) {
 		st := step{kind: kind, author: author}
 		of, name, by, err := newest(ctx, tx, kind, id, author)
 		st.name = name
@@ -260,13 +260,14 @@ type step struct {
 	key                string // of the request; empty where it has none
 }
 
-func (s *Store) edit(ctx context.Context, id string, work func(pgx.Tx, OpenReel) (step, error)) (result OpenReel, err error) {
+func (s *Store) edit(ctx context.Context, id string, work func(pgx.Tx, OpenReel, *knownTakes) (step, error)) (result OpenReel, err error) {
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		o, err := s.open(ctx, tx, id, "for update")
 		if err != nil {
 			return err
 		}
-		st, err := work(tx, o)
+		k := known(ctx, tx, o.Production)
+		st, err := work(tx, o, k)
 		if err != nil {
 			return err
 		}
@@ -274,11 +275,11 @@ func (s *Store) edit(ctx context.Context, id string, work func(pgx.Tx, OpenReel)
 			result = o
 			return nil
 		}
-		next := o.Reel.Clone()
-		if err := next.Apply(st.change); err != nil {
+		if err := use(ctx, tx, o, st.change, k); err != nil {
 			return err
 		}
-		if err := use(ctx, tx, o, st.change); err != nil {
+		next, err := o.Reel.With(st.change, k)
+		if err != nil {
 			return err
 		}
 		revision := o.Revision + 1
@@ -308,7 +309,7 @@ func (s *Store) edit(ctx context.Context, id string, work func(pgx.Tx, OpenReel)
 
 // use notes what a reel refers to, for good, as its history may bring it back. Takes that are not there, or not of its
 // production, are NotFound.
-func use(ctx context.Context, tx pgx.Tx, o OpenReel, change reel.Change) error {
+func use(ctx context.Context, tx pgx.Tx, o OpenReel, change reel.Change, k *knownTakes) error {
 	takes := change.Takes()
 	if len(takes) == 0 {
 		return nil
@@ -320,17 +321,7 @@ func use(ctx context.Context, tx pgx.Tx, o OpenReel, change reel.Change) error {
 	if err != nil {
 		return err
 	}
-	rows, err := tx.Query(ctx, "select id::text, jsonb_array_length(channels), (description->>'frames')::bigint, (description->>'sampleRate')::int from takes where id = any($1::uuid[])", takes)
-	if err != nil {
-		return err
-	}
-	known := map[string]reel.TakeInfo{}
-	var id string
-	var t reel.TakeInfo
-	if _, err := pgx.ForEachRow(rows, []any{&id, &t.Channels, &t.Frames, &t.SampleRate}, func() error { known[id] = t; return nil }); err != nil {
-		return err
-	}
-	return change.CheckTakes(o.Reel.Head.SampleRate, known)
+	return k.load(takes)
 }
 
 func (s *Store) keep(id string, revision int64, state *reel.Reel) {

@@ -141,6 +141,11 @@ func (t Take) Title() string {
 	return title
 }
 
+// Info is what commands have to know of the take.
+func (t Take) Info() reel.TakeInfo {
+	return reel.TakeInfo{Title: t.Title(), Channels: len(t.Channels), Frames: t.Description.Frames, SampleRate: t.Description.SampleRate}
+}
+
 func titleOf(d take.Description, fileName string) string {
 	if d.Scene != "" {
 		return d.Scene + "/" + d.Take
@@ -301,7 +306,7 @@ func (a *Assembly) name(byID map[string]Take) {
 
 // Take finds one by its ID.
 func (s *Store) Take(ctx context.Context, id string) (Take, error) {
-	list, err := s.takesBy(ctx, "where t.id = $1", id)
+	list, err := takesBy(ctx, s.Pool, "where t.id = $1", id)
 	if err != nil {
 		return Take{}, notFound(err, "take")
 	}
@@ -310,7 +315,7 @@ func (s *Store) Take(ctx context.Context, id string) (Take, error) {
 	}
 	t := list[0]
 	if t.Assembly != nil {
-		parts, err := s.takesBy(ctx, "where t.id::text = any($1)", t.Assembly.Family.Files())
+		parts, err := takesBy(ctx, s.Pool, "where t.id::text = any($1)", t.Assembly.Family.Files())
 		if err != nil {
 			return t, err
 		}
@@ -325,7 +330,7 @@ func (s *Store) Take(ctx context.Context, id string) (Take, error) {
 
 // TakesOfWork finds the takes that a piece of work has made, by stream.
 func (s *Store) TakesOfWork(ctx context.Context, work string) ([]Take, error) {
-	return s.takesBy(ctx, "where t.work_id = $1 order by t.stream", work)
+	return takesBy(ctx, s.Pool, "where t.work_id = $1 order by t.stream", work)
 }
 
 // MediaInUse tells whether any take has its files in a folder. The folder may be removed only where it says no.
@@ -334,8 +339,8 @@ func (s *Store) MediaInUse(ctx context.Context, folder string) (used bool, err e
 	return used, err
 }
 
-func (s *Store) takesBy(ctx context.Context, where string, args ...any) ([]Take, error) {
-	rows, err := s.Pool.Query(ctx, takeColumns+where, args...)
+func takesBy(ctx context.Context, q querier, where string, args ...any) ([]Take, error) {
+	rows, err := q.Query(ctx, takeColumns+where, args...)
 	if err != nil {
 		return nil, err
 	}
