@@ -203,7 +203,7 @@ func (l *laying) follow(name string) error {
 	if err != nil {
 		return err
 	}
-	return l.do(reel.SetReel{CutList: &id})
+	return l.do(reel.Follow{CutList: id})
 }
 
 // lay unravels a take and sets its tracks.

@@ -96,7 +96,7 @@ func Build(entries []Entry, takes map[string]reel.Source, rearrange *reel.Rearra
 	if rearrange != nil {
 		s.Commands = append(s.Commands, func(*reel.Reel) (reel.Command, error) { return *rearrange, nil })
 	} else {
-		s.Commands = append(s.Commands, func(*reel.Reel) (reel.Command, error) { return reel.SetReel{CutList: &list}, nil })
+		s.Commands = append(s.Commands, func(*reel.Reel) (reel.Command, error) { return reel.Follow{CutList: list}, nil })
 	}
 	laid := 0
 	for _, e := range entries {

@@ -119,7 +119,7 @@ func TestUnityIsTransparent(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, e.Exact(0, 24) && e.Exact(1, 24), "hard to one side, all of it goes there and nothing to the other")
 	both := r.OutputList()[0].ID // which the other side of the stem feeds as well, with nothing
-	do(t, r, reel.SetKnots{Knots: []reel.Knot{reel.NewKnot(reel.StemRow, "DX", 1, both, -3)}})
+	do(t, r, reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "DX", Channel: 1, Output: both, GainDB: -3}}})
 	e, err = New(r, s.open, Options{})
 	require.NoError(t, err)
 	assert.True(t, e.Exact(0, 24))
@@ -198,7 +198,7 @@ func TestWhatCannotPlay(t *testing.T) {
 // BenchmarkEngine40Tracks renders 40 tracks as they are, and with a point of automation every half second on each of them.
 func BenchmarkEngine40Tracks(b *testing.B) {
 	const seconds = 20
-	for name, curves := range map[string][]string{"plain": nil, "gain": {"gain"}, "gain and position": {"gain", "pan"}} {
+	for name, curves := range map[string][]reel.Parameter{"plain": nil, "gain": {"gain"}, "gain and position": {"gain", "pan"}} {
 		b.Run(name, func(b *testing.B) {
 			s := shelf{}
 			s.record(b, "poly", 48000, 8, 48000*seconds)

@@ -184,7 +184,7 @@ func everyEdit(t testing.TB) (*reel.Reel, shelf) {
 	}
 	do(t, r, reel.SetTrack{Track: tracks[0].ID, GainDB: ptr(-4.5), Pan: ptr(0.3)})
 	do(t, r, reel.SetTrack{Track: tracks[1].ID, Dual: ptr(true)})
-	do(t, r, reel.SetKnots{Knots: []reel.Knot{reel.NewKnot(reel.TrackRow, tracks[2].ID, 1, "dx/L", -7), reel.NewKnot(reel.StemRow, "DX", 0, "mix/L", -3)}})
+	do(t, r, reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: tracks[2].ID, Channel: 1, Output: "dx/L", GainDB: -7}, {Row: reel.StemRow, From: "DX", Output: "mix/L", GainDB: -3}}})
 	all := []string{"M", "M", "M", "M"}
 	do(t, r, reel.AddTake{Take: "poly", Title: "12A/3", Start: start + 300, Length: 20000, Parts: []reel.PartPlan{
 		{Name: "Sum", Stem: "FX", Channels: []int{3, 0, 1}, Labels: []string{"M"}, Sum: true},

@@ -18,6 +18,7 @@ const (
 	Damaged     Kind = "damaged"
 	NoSpace     Kind = "no space"
 	Cancelled   Kind = "cancelled"
+	Away        Kind = "away"   // what keeps the work did not answer, so that nobody knows whether it was done
 	Unties      Kind = "unties" // it would put something out of sync; the caller may ask for it again, saying so
 )
 

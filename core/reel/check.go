@@ -353,13 +353,13 @@ func moved[T any](puts []Put[T], same func(a, b *T) bool) map[string]bool {
 // ByOrder tells whether a command names places by the order of tracks, which others may have changed since.
 func ByOrder(c Command) bool {
 	switch c := c.(type) {
-	case *MoveClips:
+	case MoveClips:
 		return c.Rows != 0
-	case *PasteClips:
+	case PasteClips:
 		return c.Track != "" && len(c.Tracks) > 1
-	case *Several:
+	case Several:
 		for _, s := range c.Commands {
-			if one, err := Decode(s.Kind, s.Command); err == nil && ByOrder(one) {
+			if one, err := s.Decode(); err == nil && ByOrder(one) {
 				return true
 			}
 		}

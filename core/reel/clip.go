@@ -112,6 +112,9 @@ const (
 	Ess    Curve = "s"      // slow at both ends, constant amplitude: the square of that sine
 )
 
+// Words are all that there are.
+func (Curve) Words() []string { return []string{string(Linear), string(Power), string(Ess)} }
+
 // Fade runs from silence to full over Length samples.
 type Fade struct {
 	Length int64 `json:"length"`

@@ -12,11 +12,11 @@ import (
 // MoveClips moves clips, and all that are tied to them, in time; and the chosen ones alone to other tracks.
 type MoveClips struct {
 	Clips []string `json:"clips"`
-	By    int64    `json:"by"`    // samples
-	Rows  int      `json:"rows"`  // tracks down
-	Alone bool     `json:"alone"` // without those tied to them, which unties them
-	Untie bool     `json:"untie"` // it may put clips out of sync
-	Add   bool     `json:"add"`   // sound together with what lies there, instead of covering it
+	By    int64    `json:"by,omitempty"`    // samples
+	Rows  int      `json:"rows,omitempty"`  // tracks down
+	Alone bool     `json:"alone,omitempty"` // without those tied to them, which unties them
+	Untie bool     `json:"untie,omitempty"` // it may put clips out of sync
+	Add   bool     `json:"add,omitempty"`   // sound together with what lies there, instead of covering it
 }
 
 func (c MoveClips) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -130,13 +130,16 @@ const (
 	EndEdge   Edge = "end"
 )
 
+// Words are all that there are.
+func (Edge) Words() []string { return []string{string(StartEdge), string(EndEdge)} }
+
 // TrimClip moves one edge of a clip, and the same edge of all that are tied to it and have it at the same place. It
 // goes no further than the takes and a length of one sample allow.
 type TrimClip struct {
 	Clip  string `json:"clip"`
 	Edge  Edge   `json:"edge"`
 	By    int64  `json:"by"` // samples; positive is later
-	Alone bool   `json:"alone"`
+	Alone bool   `json:"alone,omitempty"`
 }
 
 func (c TrimClip) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -233,8 +236,8 @@ func (d *draft) keepCrossfade(x *Clip, u Clip, edge Edge, by int64) {
 type SlipClip struct {
 	Clip  string `json:"clip"`
 	By    int64  `json:"by"` // samples; positive is later
-	Alone bool   `json:"alone"`
-	Untie bool   `json:"untie"`
+	Alone bool   `json:"alone,omitempty"`
+	Untie bool   `json:"untie,omitempty"`
 }
 
 func (c SlipClip) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -284,8 +287,8 @@ func inside(c Clip, at int64) bool { return c.Start < at && at < c.End() }
 // of tied clips are tied to each other; those cut alone stay tied as they were.
 type CutClips struct {
 	At    int64    `json:"at"`
-	Clips []string `json:"clips"`
-	Alone bool     `json:"alone"`
+	Clips []string `json:"clips,omitempty"`
+	Alone bool     `json:"alone,omitempty"`
 }
 
 func (c CutClips) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -334,9 +337,9 @@ func (c CutClips) Plan(r *Reel, _ Known) (Change, string, error) {
 // CutOut cuts a range out of tracks and, if asked, closes the gap. No tracks means all, and then marks move too.
 type CutOut struct {
 	Span
-	Tracks []string `json:"tracks"`
-	Close  bool     `json:"close"`
-	Untie  bool     `json:"untie"`
+	Tracks []string `json:"tracks,omitempty"`
+	Close  bool     `json:"close,omitempty"`
+	Untie  bool     `json:"untie,omitempty"`
 }
 
 func (c CutOut) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -459,10 +462,10 @@ func (c RemoveClips) Plan(r *Reel, _ Known) (Change, string, error) {
 
 // PasteClips lays copies of clips, also of another reel, which must be at the same sample rate.
 type PasteClips struct {
-	Clips  []Clip  `json:"clips"`  // as they were copied
-	Tracks []Track `json:"tracks"` // that they lay on, from top to bottom
-	At     *int64  `json:"at"`     // where the first of them begins; nil keeps their place
-	Track  string  `json:"track"`  // the row for the topmost; empty for the tracks that they came from, by ID and name, or new ones
+	Clips  []Clip  `json:"clips"`           // as they were copied
+	Tracks []Track `json:"tracks"`          // that they lay on, from top to bottom
+	At     *int64  `json:"at,omitempty"`    // where the first of them begins; nil keeps their place
+	Track  string  `json:"track,omitempty"` // the row for the topmost; empty for the tracks that they came from, by ID and name, or new ones
 }
 
 func (c PasteClips) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -544,12 +547,12 @@ func (c PasteClips) Plan(r *Reel, _ Known) (Change, string, error) {
 // SetClip changes a clip's own settings; those left nil stay.
 type SetClip struct {
 	Clip    string   `json:"clip"`
-	Name    *string  `json:"name"`
-	Stem    *string  `json:"stem"` // that it is for; empty says nothing
-	GainDB  *float64 `json:"gainDB"`
-	Mute    *bool    `json:"mute"`
-	FadeIn  *Fade    `json:"fadeIn"`
-	FadeOut *Fade    `json:"fadeOut"`
+	Name    *string  `json:"name,omitempty"`
+	Stem    *string  `json:"stem,omitempty"` // that it is for; empty says nothing
+	GainDB  *float64 `json:"gainDB,omitempty"`
+	Mute    *bool    `json:"mute,omitempty"`
+	FadeIn  *Fade    `json:"fadeIn,omitempty"`
+	FadeOut *Fade    `json:"fadeOut,omitempty"`
 }
 
 func (c SetClip) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -611,7 +614,7 @@ type Crossfade struct {
 	Left   string `json:"left"`
 	Right  string `json:"right"`
 	Length int64  `json:"length"` // samples
-	Curve  Curve  `json:"curve"`
+	Curve  Curve  `json:"curve,omitempty"`
 }
 
 func (c Crossfade) Plan(r *Reel, _ Known) (Change, string, error) {

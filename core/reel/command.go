@@ -1,8 +1,11 @@
 package reel
 
 import (
+	"bytes"
 	"encoding/json"
+	"maps"
 	"math"
+	"reflect"
 	"slices"
 	"strings"
 
@@ -20,12 +23,11 @@ type Command interface {
 
 // SetReel changes what a reel has once; what is left nil stays.
 type SetReel struct {
-	Name      *string        `json:"name"`
-	Start     *int64         `json:"start"`
-	PanLaw    *float64       `json:"panLaw"`
-	FrameRate *timecode.Rate `json:"frameRate"`
-	Picture   *Picture       `json:"picture"` // an empty take puts the picture away
-	CutList   *string        `json:"-"`       // ID of the list that the reel follows; the server sets it
+	Name      *string        `json:"name,omitempty"`
+	Start     *int64         `json:"start,omitempty"`
+	PanLaw    *float64       `json:"panLaw,omitempty"`
+	FrameRate *timecode.Rate `json:"frameRate,omitempty"`
+	Picture   *Picture       `json:"picture,omitempty"` // an empty take puts the picture away
 }
 
 func (c SetReel) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -65,10 +67,6 @@ func (c SetReel) Plan(r *Reel, _ Known) (Change, string, error) {
 		}
 		d.head.Picture = *c.Picture
 		name = "picture of the reel"
-	}
-	if c.CutList != nil {
-		d.head.CutList = *c.CutList
-		name = "cut list of the reel"
 	}
 	return d.finish(), name, nil
 }
@@ -112,45 +110,39 @@ func outputName(r *Reel, id string) string {
 	return r.Groups[o.Group].Name + " " + o.Label
 }
 
-// commands makes an empty command of each kind.
-var commands map[string]func() Command
+// commands are those that clients may send, by their kinds. api/openapi.yaml is written from them (./loom generate).
+var commands map[string]reflect.Type
 
-func init() { commands = registry() } // Several reads it
-
-func registry() map[string]func() Command {
-	return map[string]func() Command{
-		"addTake": func() Command { return &AddTake{} }, "setReel": func() Command { return &SetReel{} },
-		"addTrack": func() Command { return &AddTrack{} }, "setTrack": func() Command { return &SetTrack{} },
-		"removeTracks": func() Command { return &RemoveTracks{} }, "orderTracks": func() Command { return &OrderTracks{} },
-		"moveStrays": func() Command { return &MoveStrays{} },
-		"setKnots":   func() Command { return &SetKnots{} }, "clearKnots": func() Command { return &ClearKnots{} },
-		"moveClips": func() Command { return &MoveClips{} }, "trimClip": func() Command { return &TrimClip{} },
-		"slipClip": func() Command { return &SlipClip{} }, "cutClips": func() Command { return &CutClips{} },
-		"cutOut": func() Command { return &CutOut{} }, "removeClips": func() Command { return &RemoveClips{} },
-		"pasteClips": func() Command { return &PasteClips{} }, "setClip": func() Command { return &SetClip{} },
-		"crossfade": func() Command { return &Crossfade{} },
-		"untie":     func() Command { return &Untie{} }, "tieBack": func() Command { return &TieBack{} }, "tieClips": func() Command { return &TieClips{} },
-		"setLane": func() Command { return &SetLane{} }, "cutLane": func() Command { return &CutLane{} }, "hush": func() Command { return &Hush{} },
-		"dip": func() Command { return &DipRange{} }, "restore": func() Command { return &Restore{} }, "borrow": func() Command { return &Borrow{} },
-		"setCurve": func() Command { return &SetCurve{} }, "rangeGain": func() Command { return &RangeGain{} },
-		"setMark": func() Command { return &SetMark{} }, "removeMarks": func() Command { return &RemoveMarks{} },
-		"readChannels": func() Command { return &ReadChannels{} }, "splitClip": func() Command { return &SplitClip{} },
-		"joinClips": func() Command { return &JoinClips{} }, "swapTake": func() Command { return &SwapTake{} },
-		"unsettle": func() Command { return &Unsettle{} }, "several": func() Command { return &Several{} },
+func init() { // Several reads it
+	commands = map[string]reflect.Type{}
+	for kind, c := range map[string]Command{
+		"setReel": SetReel{}, "addTrack": AddTrack{}, "setTrack": SetTrack{}, "removeTracks": RemoveTracks{},
+		"orderTracks": OrderTracks{}, "moveStrays": MoveStrays{}, "setKnots": SetKnots{}, "clearKnots": ClearKnots{},
+		"moveClips": MoveClips{}, "trimClip": TrimClip{}, "slipClip": SlipClip{}, "cutClips": CutClips{}, "cutOut": CutOut{},
+		"removeClips": RemoveClips{}, "pasteClips": PasteClips{}, "setClip": SetClip{}, "crossfade": Crossfade{}, "untie": Untie{},
+		"tieBack": TieBack{}, "tieClips": TieClips{}, "setLane": SetLane{}, "cutLane": CutLane{}, "hush": Hush{}, "dip": DipRange{},
+		"restore": Restore{}, "borrow": Borrow{}, "setCurve": SetCurve{}, "rangeGain": RangeGain{}, "setMark": SetMark{},
+		"removeMarks": RemoveMarks{}, "readChannels": ReadChannels{}, "splitClip": SplitClip{}, "joinClips": JoinClips{},
+		"swapTake": SwapTake{}, "unsettle": Unsettle{}, "several": Several{},
+	} {
+		commands[kind] = reflect.TypeOf(c)
 	}
 }
 
+// Kinds gives the commands that clients may send, by their kinds.
+func Kinds() map[string]reflect.Type { return maps.Clone(commands) }
+
 // Decode reads a command from its kind and JSON body. Fields that the command does not have are an error.
 func Decode(kind string, body []byte) (Command, error) {
-	empty, ok := commands[kind]
+	t, ok := commands[kind]
 	if !ok {
 		return nil, fault.New(fault.BadInput, "%q is not a command", kind)
 	}
-	c := empty()
-	d := json.NewDecoder(strings.NewReader(string(body)))
+	c := reflect.New(t)
+	d := json.NewDecoder(bytes.NewReader(body))
 	d.DisallowUnknownFields()
-	if err := d.Decode(c); err != nil {
+	if err := d.Decode(c.Interface()); err != nil {
 		return nil, fault.Wrap(fault.BadInput, err, "The command %s can't be read", kind)
 	}
-	return c, nil
+	return c.Elem().Interface().(Command), nil
 }

@@ -16,21 +16,35 @@ const (
 	OfTrack CurveOf = "track"
 )
 
+// Words are all that there are.
+func (CurveOf) Words() []string { return []string{string(OfClip), string(OfTrack)} }
+
+// Parameter is what a curve changes.
+type Parameter string
+
+const (
+	GainCurve Parameter = "gain" // in dB
+	PanCurve  Parameter = "pan"  // −1 left to +1 right
+)
+
+// Words are all that there are.
+func (Parameter) Words() []string { return []string{string(GainCurve), string(PanCurve)} }
+
 // SetCurve draws the gain or pan of a clip or track. With a range only the points in it are replaced, as when it is
 // trimmed while playing.
 type SetCurve struct {
-	Of     CurveOf `json:"of"`
-	ID     string  `json:"id"`
-	What   string  `json:"what"`   // gain or pan
-	Points []Point `json:"points"` // over samples of the reel, also for a clip
-	Range  *Span   `json:"range"`
+	Of     CurveOf   `json:"of"`
+	ID     string    `json:"id"`
+	What   Parameter `json:"what"`
+	Points []Point   `json:"points"` // over samples of the reel, also for a clip
+	Range  *Span     `json:"range,omitempty"`
 }
 
 func (c SetCurve) Plan(r *Reel, _ Known) (Change, string, error) {
 	check := checkGain
-	if c.What == "pan" {
+	if c.What == PanCurve {
 		check = checkPan
-	} else if c.What != "gain" {
+	} else if c.What != GainCurve {
 		return Change{}, "", fault.New(fault.BadInput, "A curve is of gain or pan, not %q", c.What)
 	}
 	for _, p := range c.Points {
@@ -53,7 +67,7 @@ func (c SetCurve) Plan(r *Reel, _ Known) (Change, string, error) {
 }
 
 // curve changes a curve. change gets its points and what to add to a sample of the reel to get one of its places.
-func (d *draft) curve(of CurveOf, id, what string, change func(points []Point, offset int64, name string) ([]Point, error)) error {
+func (d *draft) curve(of CurveOf, id string, what Parameter, change func(points []Point, offset int64, name string) ([]Point, error)) error {
 	var points *[]Point
 	var err error
 	switch of {
@@ -63,7 +77,7 @@ func (d *draft) curve(of CurveOf, id, what string, change func(points []Point, o
 			return noClip()
 		}
 		points = &c.Gain
-		if what == "pan" {
+		if what == PanCurve {
 			if t, _ := d.tracks.get(c.Track); len(t.Labels) > 2 {
 				return fault.New(fault.BadInput, "%s lies on a track of %d channels, which has no left and right to pan between", c.Name, len(t.Labels))
 			}
@@ -78,7 +92,7 @@ func (d *draft) curve(of CurveOf, id, what string, change func(points []Point, o
 			return noTrack(id)
 		}
 		points = &t.Gain
-		if what == "pan" {
+		if what == PanCurve {
 			points = &t.Pan
 		}
 		if *points, err = change(*points, 0, t.Name); err == nil {
@@ -141,8 +155,8 @@ type RangeGain struct {
 	Of     CurveOf  `json:"of"`
 	IDs    []string `json:"ids"`
 	Span            // of the reel
-	GainDB float64  `json:"gainDB"` // added to what is there
-	Ramp   int64    `json:"ramp"`   // samples
+	GainDB float64  `json:"gainDB"`         // added to what is there
+	Ramp   int64    `json:"ramp,omitempty"` // samples
 }
 
 func (c RangeGain) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -153,7 +167,7 @@ func (c RangeGain) Plan(r *Reel, _ Known) (Change, string, error) {
 	name := ""
 	ramp := min(max(c.Ramp, Ramp), (c.To-c.From)/3)
 	for _, id := range c.IDs {
-		err := d.curve(c.Of, id, "gain", func(points []Point, offset int64, called string) ([]Point, error) {
+		err := d.curve(c.Of, id, GainCurve, func(points []Point, offset int64, called string) ([]Point, error) {
 			name = called
 			s := c.moved(offset)
 			level := func(at int64) float64 { return min(MaxGainDB, max(MinGainDB, Level(points, at)+c.GainDB)) }

@@ -54,12 +54,12 @@ func laneWords(did string, c Clip, channel int) string {
 type SetLane struct {
 	Clip    string   `json:"clip"`
 	Channel int      `json:"channel"` // of the clip, from 0; −1 for all
-	Off     *bool    `json:"off"`
-	GainDB  *float64 `json:"gainDB"`
-	Invert  *bool    `json:"invert"`
-	Delay   *int64   `json:"delay"` // samples
-	FadeIn  *Fade    `json:"fadeIn"`
-	FadeOut *Fade    `json:"fadeOut"`
+	Off     *bool    `json:"off,omitempty"`
+	GainDB  *float64 `json:"gainDB,omitempty"`
+	Invert  *bool    `json:"invert,omitempty"`
+	Delay   *int64   `json:"delay,omitempty"` // samples
+	FadeIn  *Fade    `json:"fadeIn,omitempty"`
+	FadeOut *Fade    `json:"fadeOut,omitempty"`
 }
 
 // maxDelay bounds a channel's delay: a second at 48 kHz is beyond any microphone's distance.
@@ -158,7 +158,7 @@ type DipRange struct {
 	Channel int     `json:"channel"` // from 0; −1 for all
 	Span            // of the reel
 	GainDB  float64 `json:"gainDB"`
-	Ramp    int64   `json:"ramp"` // samples
+	Ramp    int64   `json:"ramp,omitempty"` // samples
 }
 
 func (c DipRange) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -212,10 +212,10 @@ type Borrow struct {
 	Channel     int     `json:"channel"`
 	Span                // of the reel
 	Take        string  `json:"take"`
-	TakeChannel int     `json:"takeChannel"` // from 0
-	Offset      int64   `json:"offset"`      // frame of the take that sounds at From
-	GainDB      float64 `json:"gainDB"`
-	Fade        Fade    `json:"fade"`
+	TakeChannel int     `json:"takeChannel"`      // from 0
+	Offset      int64   `json:"offset,omitempty"` // frame of the take that sounds at From
+	GainDB      float64 `json:"gainDB,omitempty"`
+	Fade        Fade    `json:"fade,omitzero"`
 }
 
 func (c Borrow) Plan(r *Reel, known Known) (Change, string, error) {

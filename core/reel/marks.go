@@ -8,11 +8,11 @@ import (
 
 // SetMark makes or changes a marker or range.
 type SetMark struct {
-	ID     string `json:"id"` // empty for a new one
+	ID     string `json:"id,omitempty"` // empty for a new one
 	Name   string `json:"name"`
 	At     int64  `json:"at"`
-	Length int64  `json:"length"`
-	Note   string `json:"note"`
+	Length int64  `json:"length,omitempty"`
+	Note   string `json:"note,omitempty"`
 }
 
 func (c SetMark) Plan(r *Reel, _ Known) (Change, string, error) {

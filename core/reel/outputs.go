@@ -9,10 +9,10 @@ import (
 // LayOutputs sets the output groups and ties the knots of the stems that should feed them. Knots that the user tied on
 // outputs which stay are kept; those whose output goes away go with it.
 type LayOutputs struct {
-	Spec   string  `json:"spec"`
-	Title  string  `json:"title"`
-	Groups []Group `json:"groups"`
-	Knots  []Knot  `json:"knots"`
+	Spec   string
+	Title  string
+	Groups []Group
+	Knots  []Crosspoint
 }
 
 func (c LayOutputs) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -38,7 +38,8 @@ func (c LayOutputs) Plan(r *Reel, _ Known) (Change, string, error) {
 			d.knots.drop(k.ID)
 		}
 	}
-	for _, k := range c.Knots {
+	for _, point := range c.Knots {
+		k := point.Knot()
 		if _, there := r.Knots[k.ID]; there {
 			continue
 		}
@@ -52,14 +53,14 @@ func (c LayOutputs) Plan(r *Reel, _ Known) (Change, string, error) {
 
 // SetKnots ties knots, or sets their gain where they are tied.
 type SetKnots struct {
-	Knots []Knot `json:"knots"`
+	Knots []Crosspoint `json:"knots"`
 }
 
 func (c SetKnots) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	name := "tie knots"
-	for _, k := range c.Knots {
-		k = NewKnot(k.Row, k.From, k.Channel, k.Output, k.GainDB)
+	for _, point := range c.Knots {
+		k := point.Knot()
 		if err := checkKnot(r, k); err != nil {
 			return Change{}, "", err
 		}

@@ -114,7 +114,7 @@ func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
 	dB := float64(rnd.Intn(20) - 14)
 	outputs := []string{"dialogue/L", "dialogue/R", "music/L", "music/R"}
 	output := outputs[rnd.Intn(4)]
-	kinds := []string{"rearrange", "dissolve"} // which have no word for clients: cut lists do them
+	kinds := []string{"addTake", "rearrange", "dissolve", "follow"} // which have no word for clients: the server does them
 	for kind := range commands {
 		kinds = append(kinds, kind)
 	}
@@ -142,8 +142,10 @@ func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
 	case "rearrange":
 		a, b := at+20000, at+20000+int64(1+rnd.Intn(9000))
 		return kind, Rearrange{Pieces: []Piece{{Span{at - 20000, at}, by}, {Span{b, b + 9000}, -by}}, Gone: []Span{{a, b}}, CutList: "l"}
+	case "follow":
+		return kind, Follow{"k"}
 	case "setReel":
-		return kind, SetReel{CutList: ptr("k"), Start: ptr(int64(rnd.Intn(1000))), Picture: &Picture{"p", int64(rnd.Intn(1000))}, Name: ptr("Night")}
+		return kind, SetReel{Start: ptr(int64(rnd.Intn(1000))), Picture: &Picture{"p", int64(rnd.Intn(1000))}, Name: ptr("Night")}
 	case "addTrack":
 		return kind, AddTrack{Name: "New", Stem: "FX", Labels: [][]string{{"M"}, {"L", "R"}, {"M", "M", "M"}}[rnd.Intn(3)], Below: track.ID}
 	case "setTrack":
@@ -159,7 +161,7 @@ func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
 	case "moveStrays":
 		return kind, MoveStrays{}
 	case "setKnots":
-		return kind, SetKnots{[]Knot{NewKnot(StemRow, "DX", rnd.Intn(2), output, float64(-rnd.Intn(9))), NewKnot(TrackRow, track.ID, 0, output, 0)}}
+		return kind, SetKnots{[]Crosspoint{{StemRow, "DX", rnd.Intn(2), output, float64(-rnd.Intn(9))}, {TrackRow, track.ID, 0, output, 0}}}
 	case "clearKnots":
 		if len(r.Groups) == 0 || yes() {
 			return "", LayOutputs{Spec: string(rune('a' + rnd.Intn(3))), Groups: pairGroups[:1+rnd.Intn(2)]}

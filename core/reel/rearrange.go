@@ -148,6 +148,15 @@ func (c Rearrange) points(list []Point) []Point {
 	return unstepped(out)
 }
 
+// Follow notes the cut list that the reel is laid out by.
+type Follow struct{ CutList string }
+
+func (c Follow) Plan(r *Reel, _ Known) (Change, string, error) {
+	d := newDraft(r)
+	d.head.CutList = c.CutList
+	return d.finish(), "cut list of the reel", nil
+}
+
 // Dissolve fades the sound over as a picture cut dissolves: clips that end where others of their track begin are drawn on
 // under them, as far as their handles go, and both are faded over that stretch. A clip with none before it is faded in.
 type Dissolve struct {

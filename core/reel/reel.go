@@ -102,9 +102,14 @@ const (
 	StemRow  Row = "stem"
 )
 
-// Knot is a crosspoint: one channel of a track or stem feeds one output.
+// Knot is a crosspoint of the reel.
 type Knot struct {
-	ID      string  `json:"id"`
+	ID string `json:"id"` // follows from where it stands
+	Crosspoint
+}
+
+// Crosspoint lets one channel of a track or stem feed one output.
+type Crosspoint struct {
 	Row     Row     `json:"row"`
 	From    string  `json:"from"`    // ID of the track or stem
 	Channel int     `json:"channel"` // of it, from 0
@@ -112,10 +117,8 @@ type Knot struct {
 	GainDB  float64 `json:"gainDB"`
 }
 
-// NewKnot gives a knot the ID that follows from where it stands.
-func NewKnot(row Row, from string, channel int, output string, gainDB float64) Knot {
-	return Knot{knotID(row, from, channel, output), row, from, channel, output, gainDB}
-}
+// Knot gives it the ID that follows from where it stands.
+func (c Crosspoint) Knot() Knot { return Knot{knotID(c.Row, c.From, c.Channel, c.Output), c} }
 
 // Reel is the whole. Objects are found by their ID. A Reel is changed by Apply alone.
 type Reel struct {

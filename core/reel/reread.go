@@ -12,7 +12,7 @@ import (
 type ReadChannels struct {
 	Clip     string `json:"clip"`
 	Channels []int  `json:"channels"` // of the take, from 0
-	Sum      bool   `json:"sum"`
+	Sum      bool   `json:"sum,omitempty"`
 }
 
 func (c ReadChannels) Plan(r *Reel, known Known) (Change, string, error) {
@@ -48,8 +48,8 @@ func (c ReadChannels) Plan(r *Reel, known Known) (Change, string, error) {
 // other. Nothing that is heard changes where the track is loose; a bonded set is no longer one then.
 type SplitClip struct {
 	Clip  string   `json:"clip"`
-	Pairs bool     `json:"pairs"`
-	Names []string `json:"names"` // of the new tracks; may be short
+	Pairs bool     `json:"pairs,omitempty"`
+	Names []string `json:"names,omitempty"` // of the new tracks; may be short
 }
 
 func (c SplitClip) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -100,7 +100,7 @@ func (c SplitClip) Plan(r *Reel, _ Known) (Change, string, error) {
 // theirs. What was done to each clip is done to its channels.
 type JoinClips struct {
 	Clips []string `json:"clips"`
-	Pair  bool     `json:"pair"` // two monos become a bonded pair
+	Pair  bool     `json:"pair,omitempty"` // two monos become a bonded pair
 }
 
 func (c JoinClips) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -166,8 +166,8 @@ func (c JoinClips) Plan(r *Reel, _ Known) (Change, string, error) {
 type SwapTake struct {
 	Clip  string `json:"clip"`
 	Take  string `json:"take"`
-	Shift int64  `json:"shift"`
-	Alone bool   `json:"alone"`
+	Shift int64  `json:"shift,omitempty"`
+	Alone bool   `json:"alone,omitempty"`
 }
 
 func (c SwapTake) Plan(r *Reel, known Known) (Change, string, error) {

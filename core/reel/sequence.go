@@ -60,11 +60,14 @@ type Several struct {
 	Commands []Sent `json:"commands"`
 }
 
-// Sent is one command of Several.
+// Sent is a command as clients send it.
 type Sent struct {
 	Kind    string          `json:"kind"`
 	Command json.RawMessage `json:"command"`
 }
+
+// Decode reads it.
+func (s Sent) Decode() (Command, error) { return Decode(s.Kind, s.Command) }
 
 // maxSteps bounds what can be done in one step.
 const maxSteps = 1000
@@ -75,11 +78,11 @@ func (c Several) Plan(r *Reel, known Known) (Change, string, error) {
 	}
 	s := Sequence{}
 	for i, step := range c.Commands {
-		command, err := Decode(step.Kind, step.Command)
+		command, err := step.Decode()
 		if err != nil {
 			return Change{}, "", err
 		}
-		if _, nested := command.(*Several); nested {
+		if _, nested := command.(Several); nested {
 			return Change{}, "", fault.New(fault.BadInput, "Several commands can't hold several commands")
 		}
 		s.Commands = append(s.Commands, func(r *Reel) (Command, error) {

@@ -226,7 +226,7 @@ func (c TieBack) Plan(r *Reel, _ Known) (Change, string, error) {
 // TieClips ties clips to each other as they lie, and to the picture if asked. They are in sync then by definition.
 type TieClips struct {
 	Clips   []string `json:"clips"`
-	Picture bool     `json:"picture"`
+	Picture bool     `json:"picture,omitempty"`
 }
 
 func (c TieClips) Plan(r *Reel, _ Known) (Change, string, error) {

@@ -118,9 +118,9 @@ type AddTrack struct {
 	Name   string   `json:"name"`
 	Labels []string `json:"labels"`
 	Stem   string   `json:"stem"`
-	Strand string   `json:"strand"`
-	Folder string   `json:"folder"`
-	Below  string   `json:"below"` // ID of a track; empty for the bottom
+	Strand string   `json:"strand,omitempty"`
+	Folder string   `json:"folder,omitempty"`
+	Below  string   `json:"below,omitempty"` // ID of a track; empty for the bottom
 }
 
 func (c AddTrack) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -189,7 +189,7 @@ func (d *draft) number(list []Track) {
 // OrderTracks moves tracks, in the order in which they stand, above another or to the bottom.
 type OrderTracks struct {
 	Tracks []string `json:"tracks"`
-	Above  string   `json:"above"` // ID of a track; empty for the bottom
+	Above  string   `json:"above,omitempty"` // ID of a track; empty for the bottom
 }
 
 func (c OrderTracks) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -218,16 +218,16 @@ func (c OrderTracks) Plan(r *Reel, _ Known) (Change, string, error) {
 // SetTrack changes a track's own settings; those left nil stay.
 type SetTrack struct {
 	Track  string    `json:"track"`
-	Name   *string   `json:"name"`
-	Stem   *string   `json:"stem"` // also confirms a suggestion; clips that were made for the old stem are for the new one then
-	Strand *string   `json:"strand"`
-	Labels *[]string `json:"labels"` // refused where a clip on the track would not fit
-	Folder *string   `json:"folder"`
-	Height *int      `json:"height"`
-	Dual   *bool     `json:"dual"`
-	Pan    *float64  `json:"pan"`
-	GainDB *float64  `json:"gainDB"`
-	Mute   *bool     `json:"mute"`
+	Name   *string   `json:"name,omitempty"`
+	Stem   *string   `json:"stem,omitempty"` // also confirms a suggestion; clips that were made for the old stem are for the new one then
+	Strand *string   `json:"strand,omitempty"`
+	Labels *[]string `json:"labels,omitempty"` // refused where a clip on the track would not fit
+	Folder *string   `json:"folder,omitempty"`
+	Height *int      `json:"height,omitempty"`
+	Dual   *bool     `json:"dual,omitempty"`
+	Pan    *float64  `json:"pan,omitempty"`
+	GainDB *float64  `json:"gainDB,omitempty"`
+	Mute   *bool     `json:"mute,omitempty"`
 }
 
 func (c SetTrack) Plan(r *Reel, _ Known) (Change, string, error) {

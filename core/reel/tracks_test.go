@@ -80,7 +80,7 @@ func TestWhatATrackMayBe(t *testing.T) {
 	assert.False(t, r.Tracks[track.ID].Suggested)
 
 	do(t, r, LayOutputs{Spec: "s", Groups: pairGroups})
-	do(t, r, SetKnots{[]Knot{NewKnot(TrackRow, track.ID, 0, "music/L", 0), NewKnot(TrackRow, track.ID, 1, "music/R", 0)}})
+	do(t, r, SetKnots{[]Crosspoint{{TrackRow, track.ID, 0, "music/L", 0}, {TrackRow, track.ID, 1, "music/R", 0}}})
 	do(t, r, SetTrack{Track: track.ID, Labels: &[]string{"M"}})
 	own := 0
 	for _, k := range r.Knots {

@@ -271,33 +271,33 @@ func hasOrder(track []string, order int) bool {
 
 // Tie gives the knots that tying a row to an output naturally means: the channel of the same label; a mono row's only
 // channel; for a mono output, half of each side of a pair. Where nothing matches, the first channel.
-func Tie(r *reel.Reel, row reel.Row, id string, output reel.Output) []reel.Knot {
+func Tie(r *reel.Reel, row reel.Row, id string, output reel.Output) []reel.Crosspoint {
 	labels := r.RowLabels(row, id)
 	if row == reel.TrackRow && r.Tracks[id].Loose() {
-		var all []reel.Knot
+		var all []reel.Crosspoint
 		for i := range labels {
-			all = append(all, reel.NewKnot(row, id, i, output.ID, 0))
+			all = append(all, reel.Crosspoint{Row: row, From: id, Channel: i, Output: output.ID})
 		}
 		return all
 	}
 	if i := slices.Index(labels, output.Label); i >= 0 {
-		return []reel.Knot{reel.NewKnot(row, id, i, output.ID, 0)}
+		return []reel.Crosspoint{{Row: row, From: id, Channel: i, Output: output.ID}}
 	}
 	if len(r.Groups[output.Group].Labels) == 1 && len(labels) == 2 {
 		fold := roundDB(dsp.DB(monoFold(2)))
-		return []reel.Knot{reel.NewKnot(row, id, 0, output.ID, fold), reel.NewKnot(row, id, 1, output.ID, fold)}
+		return []reel.Crosspoint{{Row: row, From: id, Output: output.ID, GainDB: fold}, {Row: row, From: id, Channel: 1, Output: output.ID, GainDB: fold}}
 	}
 	if len(labels) == 0 {
 		return nil
 	}
-	return []reel.Knot{reel.NewKnot(row, id, 0, output.ID, 0)}
+	return []reel.Crosspoint{{Row: row, From: id, Output: output.ID}}
 }
 
 func roundDB(dB float64) float64 { return float64(int64(dB*100-0.5)) / 100 }
 
 // GroupKnots gives the knots that a spec asks for: each stem of each group to that group's outputs.
-func GroupKnots(r *reel.Reel, groups []reel.Group) []reel.Knot {
-	var knots []reel.Knot
+func GroupKnots(r *reel.Reel, groups []reel.Group) []reel.Crosspoint {
+	var knots []reel.Crosspoint
 	next := *r
 	next.Groups = map[string]reel.Group{}
 	for i, g := range groups {

@@ -146,7 +146,7 @@ func TestRoutes(t *testing.T) {
 	r, boom, cue := crossing(t)
 	gain := 2.0
 	apply(t, r, reel.SetTrack{Track: boom, GainDB: &gain})
-	apply(t, r, reel.SetKnots{Knots: []reel.Knot{reel.NewKnot(reel.TrackRow, cue, 0, "dx/L", -4)}})
+	apply(t, r, reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: cue, Output: "dx/L", GainDB: -4}}})
 	got := map[string]Route{}
 	for _, route := range Routes(r) {
 		got[route.Track+" "+route.Output] = route
@@ -174,7 +174,7 @@ func TestFindings(t *testing.T) {
 			return []reel.Command{reel.SetTrack{Track: boom, Pan: &left}}
 		}, map[Rule]int{OneSided: 1, Unfed: 1}},
 		"fed twice": {func(r *reel.Reel, boom, cue string) []reel.Command {
-			return []reel.Command{reel.SetKnots{Knots: []reel.Knot{reel.NewKnot(reel.TrackRow, cue, 0, "mx/L", 0)}}}
+			return []reel.Command{reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: cue, Output: "mx/L"}}}}
 		}, map[Rule]int{FedTwice: 1}},
 		"muted": {func(r *reel.Reel, boom, cue string) []reel.Command {
 			return []reel.Command{reel.SetTrack{Track: cue, Mute: &yes}}
@@ -202,7 +202,7 @@ func TestNoOutputsNoFindings(t *testing.T) {
 
 func TestPathsAddUp(t *testing.T) {
 	r, boom, _ := crossing(t)
-	apply(t, r, reel.SetKnots{Knots: []reel.Knot{reel.NewKnot(reel.TrackRow, boom, 0, "dx/L", 3)}})
+	apply(t, r, reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: boom, Output: "dx/L", GainDB: 3}}})
 	for _, route := range Routes(r) {
 		switch {
 		case route.Track == boom && route.Output == "dx/L":

@@ -4,7 +4,6 @@
 package api
 
 import (
-	"encoding/json"
 	"fmt"
 	"net/http"
 	"time"
@@ -46,6 +45,9 @@ func (e WriteCutListJSONBodyFormat) Valid() bool {
 	}
 }
 
+// AddTrackCommand AddTrack makes an empty track below another, or at the bottom.
+type AddTrackCommand = reel.Sent
+
 // Adrift defines model for Adrift.
 type Adrift = reel.Adrift
 
@@ -63,6 +65,9 @@ type BatchRequest struct {
 	Settings jobs.Settings `json:"settings"`
 	Takes    []string      `json:"takes"`
 }
+
+// BorrowCommand Borrow lays a stretch of another take over one channel, crossfaded at both ends.
+type BorrowCommand = reel.Sent
 
 // CardEntry defines model for CardEntry.
 type CardEntry = cards.Entry
@@ -82,18 +87,29 @@ type ChannelFinding = diagnose.Finding
 // ChannelSet defines model for ChannelSet.
 type ChannelSet = take.Set
 
+// ClearKnotsCommand ClearKnots unties all knots of a row at an output.
+type ClearKnotsCommand = reel.Sent
+
 // Clip defines model for Clip.
 type Clip = reel.Clip
 
+// Command What is done to a reel. One that would put clips out of sync is refused as `unties`, unless its field untie is true.
+type Command = reel.Sent
+
 // CommandRequest defines model for CommandRequest.
-type CommandRequest struct {
-	Command  json.RawMessage `json:"command"`
-	Kind     string          `json:"kind"`
-	Revision int64           `json:"revision"`
-}
+type CommandRequest = SentAt
 
 // Conversion defines model for Conversion.
 type Conversion = take.Conversion
+
+// CrossfadeCommand Crossfade fades from one clip to the next on its track. Clips that meet are drawn over each other out of their handles, as far each; clips that overlap are faded where they do, and Length is not asked for.
+type CrossfadeCommand = reel.Sent
+
+// CutClipsCommand CutClips cuts clips, and all that are tied to them, at a sample. No clips means all that lie there. The right halves of tied clips are tied to each other; those cut alone stay tied as they were.
+type CutClipsCommand = reel.Sent
+
+// CutLaneCommand CutLane divides one channel of a clip, so that its pieces can be chosen; nothing that is heard changes.
+type CutLaneCommand = reel.Sent
 
 // CutList defines model for CutList.
 type CutList = store.CutList
@@ -118,8 +134,14 @@ type CutListText struct {
 	Text     string `json:"text"`
 }
 
+// CutOutCommand CutOut cuts a range out of tracks and, if asked, closes the gap. No tracks means all, and then marks move too.
+type CutOutCommand = reel.Sent
+
 // Description defines model for Description.
 type Description = take.Description
+
+// DipCommand DipRange lowers a range of a channel, with a ramp at each end. Dips that lie there already are replaced.
+type DipCommand = reel.Sent
 
 // Fade defines model for Fade.
 type Fade = reel.Fade
@@ -138,6 +160,12 @@ type Group = reel.Group
 
 // Head defines model for Head.
 type Head = reel.Head
+
+// HushCommand Hush silences a range of a channel. What was borrowed there goes too.
+type HushCommand = reel.Sent
+
+// JoinClipsCommand JoinClips makes one multichannel clip of clips of one take that lie alike, on a new loose track (or a pair) above theirs. What was done to each clip is done to its channels.
+type JoinClipsCommand = reel.Sent
 
 // Knot defines model for Knot.
 type Knot = reel.Knot
@@ -168,6 +196,12 @@ type Match = store.Match
 // Measurement defines model for Measurement.
 type Measurement = delivery.GroupReport
 
+// MoveClipsCommand MoveClips moves clips, and all that are tied to them, in time; and the chosen ones alone to other tracks.
+type MoveClipsCommand = reel.Sent
+
+// MoveStraysCommand MoveStrays moves every stray to a track of its stem where it covers nothing, or to a new one.
+type MoveStraysCommand = reel.Sent
+
 // NewProduction defines model for NewProduction.
 type NewProduction struct {
 	FrameRate FrameRate `json:"frameRate"`
@@ -183,11 +217,17 @@ type NewReel struct {
 	Start string `json:"start"`
 }
 
+// OrderTracksCommand OrderTracks moves tracks, in the order in which they stand, above another or to the bottom.
+type OrderTracksCommand = reel.Sent
+
 // Output defines model for Output.
 type Output = reel.Output
 
 // Packaging defines model for Packaging.
 type Packaging = delivery.Packaging
+
+// PasteClipsCommand PasteClips lays copies of clips, also of another reel, which must be at the same sample rate.
+type PasteClipsCommand = reel.Sent
 
 // Plan defines model for Plan.
 type Plan = delivery.Plan
@@ -232,6 +272,12 @@ type Production = store.Production
 // ProductionStem defines model for ProductionStem.
 type ProductionStem = store.Stem
 
+// RangeGainCommand RangeGain lifts or lowers a range of clips or tracks by their curves, with a ramp at each end.
+type RangeGainCommand = reel.Sent
+
+// ReadChannelsCommand ReadChannels changes which channels of its take a clip uses. What is done to a channel stays with it where it is still used.
+type ReadChannelsCommand = reel.Sent
+
 // ReelInfo defines model for ReelInfo.
 type ReelInfo = store.ReelInfo
 
@@ -265,6 +311,15 @@ type ReelView struct {
 	Undo string `json:"undo"`
 }
 
+// RemoveClipsCommand RemoveClips takes clips off the reel. Those tied to them stay.
+type RemoveClipsCommand = reel.Sent
+
+// RemoveMarksCommand RemoveMarks takes marks off the reel.
+type RemoveMarksCommand = reel.Sent
+
+// RemoveTracksCommand RemoveTracks takes tracks off the reel with their clips and their own knots.
+type RemoveTracksCommand = reel.Sent
+
 // Report defines model for Report.
 type Report = delivery.Report
 
@@ -275,6 +330,9 @@ type ReportResult struct {
 	// Missing Lines that are about no take
 	Missing []string `json:"missing"`
 }
+
+// RestoreCommand Restore takes back what was done to a range of a channel: hushes, dips, borrowed sound and cuts.
+type RestoreCommand = reel.Sent
 
 // Retry defines model for Retry.
 type Retry struct {
@@ -288,6 +346,27 @@ type Route = weave.Route
 // Row defines model for Row.
 type Row = reel.Row
 
+// SetClipCommand SetClip changes a clip's own settings; those left nil stay.
+type SetClipCommand = reel.Sent
+
+// SetCurveCommand SetCurve draws the gain or pan of a clip or track. With a range only the points in it are replaced, as when it is trimmed while playing.
+type SetCurveCommand = reel.Sent
+
+// SetKnotsCommand SetKnots ties knots, or sets their gain where they are tied.
+type SetKnotsCommand = reel.Sent
+
+// SetLaneCommand SetLane changes a channel's own settings; those left nil stay.
+type SetLaneCommand = reel.Sent
+
+// SetMarkCommand SetMark makes or changes a marker or range.
+type SetMarkCommand = reel.Sent
+
+// SetReelCommand SetReel changes what a reel has once; what is left nil stays.
+type SetReelCommand = reel.Sent
+
+// SetTrackCommand SetTrack changes a track's own settings; those left nil stay.
+type SetTrackCommand = reel.Sent
+
 // SettleRequest defines model for SettleRequest.
 type SettleRequest struct {
 	// Clips IDs of clips of one track
@@ -297,6 +376,9 @@ type SettleRequest struct {
 	// Track With range: what to settle instead of clips; without: all of the track
 	Track *string `json:"track,omitempty"`
 }
+
+// SeveralCommand Several is a Sequence as clients send it: the same thing done to several clips, say. It does not hold others of its kind.
+type SeveralCommand = reel.Sent
 
 // SinceRevision Where it is there, stems, tracks, clips, groups, knots and marks list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty.
 type SinceRevision struct {
@@ -312,6 +394,9 @@ type SinceRevision struct {
 	Routed   bool  `json:"routed"`
 }
 
+// SlipClipCommand SlipClip moves the sound inside a clip, and inside all that are tied to it, while its edges stay.
+type SlipClipCommand = reel.Sent
+
 // Span defines model for Span.
 type Span = reel.Span
 
@@ -323,6 +408,9 @@ type SpecChoice struct {
 	Revision int64  `json:"revision"`
 	Spec     string `json:"spec"`
 }
+
+// SplitClipCommand SplitClip makes one clip for each channel or pair of a multichannel clip, on new tracks below its own, tied to each other. Nothing that is heard changes where the track is loose; a bonded set is no longer one then.
+type SplitClipCommand = reel.Sent
 
 // Stem defines model for Stem.
 type Stem = reel.Stem
@@ -341,6 +429,9 @@ type Step = store.Step
 
 // Stray defines model for Stray.
 type Stray = reel.Stray
+
+// SwapTakeCommand SwapTake puts another take under the edits of a clip and of those of its take that are tied to it. A frame of the old take becomes the frame Shift later of the new one.
+type SwapTakeCommand = reel.Sent
 
 // SyncMethod defines model for SyncMethod.
 type SyncMethod = store.Method
@@ -386,6 +477,12 @@ type TakesEdit struct {
 // Tie defines model for Tie.
 type Tie = store.Tie
 
+// TieBackCommand TieBack brings clips back into sync: those that were untied go where those lie that they were tied to, and are tied to them; the others go where their take belongs. What lies there is not covered.
+type TieBackCommand = reel.Sent
+
+// TieClipsCommand TieClips ties clips to each other as they lie, and to the picture if asked. They are in sync then by definition.
+type TieClipsCommand = reel.Sent
+
 // TieRequest defines model for TieRequest.
 type TieRequest struct {
 	From     string `json:"from"`
@@ -396,6 +493,9 @@ type TieRequest struct {
 
 // Track defines model for Track.
 type Track = reel.Track
+
+// TrimClipCommand TrimClip moves one edge of a clip, and the same edge of all that are tied to it and have it at the same place. It goes no further than the takes and a length of one sample allow.
+type TrimClipCommand = reel.Sent
 
 // UnravelRequest defines model for UnravelRequest.
 type UnravelRequest struct {
@@ -413,6 +513,12 @@ type UnravelRequest struct {
 	// Together All single channels as one multichannel clip on one track
 	Together *bool `json:"together,omitempty"`
 }
+
+// UnsettleCommand Unsettle brings the clips back that a settled clip was rendered from, moved and trimmed as it was since.
+type UnsettleCommand = reel.Sent
+
+// UntieCommand Untie lets clips go from those that they are tied to. Nothing moves yet.
+type UntieCommand = reel.Sent
 
 // Use defines model for Use.
 type Use = take.Use
@@ -542,6 +648,9 @@ type ListPrintsParams struct {
 type RedoReelParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
 	Since *Since `form:"since,omitempty" json:"since,omitempty"`
+
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // ChooseSpecParams defines parameters for ChooseSpec.
@@ -566,6 +675,9 @@ type TieKnotsParams struct {
 type UndoReelParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
 	Since *Since `form:"since,omitempty" json:"since,omitempty"`
+
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // UnravelTakeParams defines parameters for UnravelTake.
@@ -2071,6 +2183,27 @@ func (siw *ServerInterfaceWrapper) RedoReel(c *gin.Context) {
 		return
 	}
 
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2244,6 +2377,27 @@ func (siw *ServerInterfaceWrapper) UndoReel(c *gin.Context) {
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter since: %w", err), http.StatusBadRequest)
 		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
 	}
 
 	for _, middleware := range siw.HandlerMiddlewares {

@@ -3,6 +3,7 @@ package api
 import (
 	"bytes"
 	"errors"
+	"fmt"
 	"io"
 	"net/http"
 	"strings"
@@ -72,6 +73,12 @@ func mostOf(route string) int64 {
 func reason(err error) string {
 	var schema *openapi3.SchemaError
 	if errors.As(err, &schema) {
+		for inner := schema; errors.As(inner.Origin, &inner); { // of several that it may be, what is wrong with the one
+			schema = inner
+		}
+		if schema.SchemaField == "discriminator" {
+			return fmt.Sprintf("%v is none of the kinds that there are", schema.Value)
+		}
 		if at := strings.Join(schema.JSONPointer(), "/"); at != "" {
 			return at + ": " + schema.Reason
 		}

@@ -36,15 +36,22 @@ func (s *Server) FollowCutList(c *gin.Context, id ReelID, p FollowCutListParams)
 	if !s.read(c, &body) {
 		return
 	}
+	key := keyOf(p.IdempotencyKey)
 	o, err := s.Store.Reel(c, id)
-	if err == nil && o.Revision != body.Revision {
-		err = fault.New(fault.Stale, "Somebody has changed this reel since you read the list; read it again to see what it does now")
-	}
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	o, err = s.library().Follow(c, o, author(c), body.Name, body.Text)
+	done, err := s.Store.Done(c, id, key)
+	if done || err != nil { // by this very request, whose answer was lost
+		s.show(c, http.StatusOK, o, p.Since, err)
+		return
+	}
+	if o.Revision != body.Revision {
+		s.fail(c, fault.New(fault.Stale, "Somebody has changed this reel since you read the list; read it again to see what it does now"))
+		return
+	}
+	o, err = s.library().Follow(c, o, author(c), key, body.Name, body.Text)
 	s.show(c, http.StatusOK, o, p.Since, err)
 }
 

@@ -144,13 +144,19 @@ func (s *Server) GetHistory(c *gin.Context, id ReelID, p GetHistoryParams) {
 	s.answer(c, http.StatusOK, steps, err)
 }
 
+// SentAt is a command and the revision that its sender has seen.
+type SentAt struct {
+	Revision int64 `json:"revision"`
+	reel.Sent
+}
+
 // DoCommand does a command of core/reel.
 func (s *Server) DoCommand(c *gin.Context, id ReelID, p DoCommandParams) {
 	var body CommandRequest
 	if !s.read(c, &body) {
 		return
 	}
-	command, err := reel.Decode(body.Kind, body.Command)
+	command, err := body.Decode()
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -247,7 +253,7 @@ func (s *Server) RemoveReel(c *gin.Context, id ReelID) {
 func (s *Server) UndoReel(c *gin.Context, id ReelID, p UndoReelParams) {
 	var body AtRevision
 	if s.read(c, &body) {
-		o, err := s.Store.Undo(c, id, body.Revision, author(c))
+		o, err := s.Store.Undo(c, id, body.Revision, author(c), keyOf(p.IdempotencyKey))
 		s.show(c, http.StatusOK, o, p.Since, err)
 	}
 }
@@ -256,7 +262,7 @@ func (s *Server) UndoReel(c *gin.Context, id ReelID, p UndoReelParams) {
 func (s *Server) RedoReel(c *gin.Context, id ReelID, p RedoReelParams) {
 	var body AtRevision
 	if s.read(c, &body) {
-		o, err := s.Store.Redo(c, id, body.Revision, author(c))
+		o, err := s.Store.Redo(c, id, body.Revision, author(c), keyOf(p.IdempotencyKey))
 		s.show(c, http.StatusOK, o, p.Since, err)
 	}
 }

@@ -162,7 +162,7 @@ func (s *Server) fail(c *gin.Context, err error) {
 	case store.Unavailable(err):
 		c.Header("Retry-After", "2")
 		s.Log.Warn("the database does not answer", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
-		status, err = http.StatusServiceUnavailable, fault.New("", "The database does not answer just now. Nothing was lost; try again in a moment")
+		status, err = http.StatusServiceUnavailable, fault.New(fault.Away, "The database does not answer just now. Nothing was lost; try again in a moment")
 	case store.BadText(err):
 		status, err = http.StatusBadRequest, fault.New(fault.BadInput, "The request has a character in it that no name has")
 	case c.Request.Context().Err() != nil:

@@ -381,8 +381,11 @@ func TestRequestsThatMakeNoSense(t *testing.T) {
 		body         any
 		says         string
 	}{
-		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "jump", "command": map[string]any{}}, "not a command"},
-		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "setTrack", "command": map[string]any{"colour": "red"}}, "can't be read"},
+		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "jump", "command": map[string]any{}}, "none of the kinds"},
+		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "setTrack", "command": map[string]any{"track": "t1", "colour": "red"}}, "colour"},
+		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "moveClips", "command": map[string]any{"clips": []string{"c1"}, "by": 1.5}}, "command/by: "},
+		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "trimClip", "command": map[string]any{"clip": "c1", "by": 5, "edge": "top"}}, "command/edge: "},
+		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "trimClip", "command": map[string]any{"by": 5, "edge": "end"}}, "\"clip\" is missing"},
 		{404, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "setTrack", "command": map[string]any{"track": "t99"}}, "no longer"},
 		{409, "POST", p + "/commands", map[string]any{"revision": 1, "kind": "setReel", "command": map[string]any{"start": 1}}, "has changed the same in the meantime"},
 		{404, "POST", p + "/spec", api.SpecChoice{Revision: v.Revision, Spec: "none"}, "no delivery spec"},

@@ -297,21 +297,36 @@ func TestADiskThatFillsUpDuringAnUpload(t *testing.T) {
 func TestARequestThatIsMadeTwiceIsDoneOnce(t *testing.T) {
 	s := apptest.Start(t)
 	production, v := crossing(t, s)
-	body, err := json.Marshal(map[string]any{"revision": v.Revision, "take": s.Takes(production)["Cue.wav"].ID})
-	require.NoError(t, err)
-	for range 3 {
-		req, err := http.NewRequest("POST", s.Base+api.Base+"/reels/"+v.Id+"/unravel", bytes.NewReader(body))
-		require.NoError(t, err)
-		req.Header.Set("Content-Type", "application/json")
-		req.Header.Set("Idempotency-Key", "once")
-		res, err := http.DefaultClient.Do(req)
-		require.NoError(t, err)
-		require.Equal(t, 200, res.StatusCode)
-		res.Body.Close()
-	}
 	clips := len(v.Clips)
-	s.OK("GET", "/reels/"+v.Id, nil, &v)
+	thrice := func(path, key string, body map[string]any) {
+		body["revision"] = v.Revision
+		b, err := json.Marshal(body)
+		require.NoError(t, err)
+		for range 3 {
+			req, err := http.NewRequest("POST", s.Base+api.Base+"/reels/"+v.Id+path, bytes.NewReader(b))
+			require.NoError(t, err)
+			req.Header.Set("Content-Type", "application/json")
+			req.Header.Set("Idempotency-Key", key)
+			res, err := http.DefaultClient.Do(req)
+			require.NoError(t, err)
+			said, err := io.ReadAll(res.Body)
+			require.NoError(t, err)
+			require.Equal(t, 200, res.StatusCode, "%s: %s", path, said)
+			res.Body.Close()
+		}
+		before := v.Revision
+		s.OK("GET", "/reels/"+v.Id, nil, &v)
+		assert.Equal(t, before+1, v.Revision, path)
+	}
+	thrice("/unravel", "a", map[string]any{"take": s.Takes(production)["Cue.wav"].ID})
 	assert.Len(t, v.Clips, clips+1)
+	thrice("/commands", "b", map[string]any{"kind": "addTrack", "command": map[string]any{"name": "Bell", "labels": []string{"M"}, "stem": "FX"}})
+	thrice("/undo", "c", map[string]any{})
+	thrice("/undo", "d", map[string]any{})
+	assert.Len(t, v.Clips, clips)
+	thrice("/redo", "e", map[string]any{})
+	assert.Len(t, v.Clips, clips+1)
+	thrice("/cutlist", "f", map[string]any{"name": "x.edl", "text": firstCut})
 	var p api.Problem
 	status := s.Call("POST", "/reels/"+v.Id+"/commands", map[string]any{"revision": 1, "kind": "setReel", "command": map[string]any{"start": 1}}, &p)
 	assert.Equal(t, []any{409, "urn:zestyloom:stale", v.Revision}, []any{status, p.Type, *p.Revision})

@@ -88,7 +88,7 @@ func (l Library) Conform(ctx context.Context, o store.OpenReel, text string) (Co
 }
 
 // Follow lays a reel out by a cut list, or has the work on it follow a changed one, as one step.
-func (l Library) Follow(ctx context.Context, o store.OpenReel, author, name, text string) (store.OpenReel, error) {
+func (l Library) Follow(ctx context.Context, o store.OpenReel, author, key, name, text string) (store.OpenReel, error) {
 	c, err := l.Conform(ctx, o, text)
 	if err != nil {
 		return o, err
@@ -106,7 +106,7 @@ func (l Library) Follow(ctx context.Context, o store.OpenReel, author, name, tex
 	}
 	build, err := cutlist.Build(c.laid, c.takes, c.rearrange, id, title)
 	if err == nil {
-		o, err = l.Store.Do(ctx, o.ID, o.Revision, author, func(*reel.Reel) (reel.Command, error) { return build, nil })
+		o, err = l.Store.DoOnce(ctx, key, o.ID, o.Revision, author, func(*reel.Reel) (reel.Command, error) { return build, nil })
 	}
 	if err != nil {
 		_ = l.Store.RemoveCutList(context.WithoutCancel(ctx), id) // what stays is of no use, and does no harm

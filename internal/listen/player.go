@@ -348,7 +348,7 @@ func (p *player) load(ctx context.Context) (*reel.Reel, error) {
 func (p *player) asIs(ctx context.Context) (*reel.Reel, error) {
 	known := p.connection.server.Known
 	if t := p.what.Trial; t != nil {
-		command, err := reel.Decode(t.Kind, t.Command)
+		command, err := t.Decode()
 		if err != nil {
 			return nil, err
 		}

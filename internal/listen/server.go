@@ -74,13 +74,8 @@ type request struct {
 	Until      int64      `json:"until"`  // where to end; 0 for the end of all
 	Speed      float64    `json:"speed"`  // 0.5 for half; anything else is the usual
 	Loop       *reel.Span `json:"loop"`   // play and change: what is played again and again
-	Trial      *trial     `json:"trial"`  // play: a command that is heard without being made
+	Trial      *reel.Sent `json:"trial"`  // play: a command that is heard without being made
 	Lane       *lane      `json:"lane"`   // play: one channel of one clip, alone and in its place
-}
-
-type trial struct {
-	Kind    string          `json:"kind"`
-	Command json.RawMessage `json:"command"`
 }
 
 type lane struct {

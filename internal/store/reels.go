@@ -129,9 +129,6 @@ func (s *Store) Do(ctx context.Context, id string, revision int64, author string
 
 // DoOnce is Do for a request with a key of its own. Made again, it changes nothing and gives the reel as it is.
 func (s *Store) DoOnce(ctx context.Context, key, id string, revision int64, author string, plan func(*reel.Reel) (reel.Command, error)) (OpenReel, error) {
-	if len(key) > 200 {
-		return OpenReel{}, fault.New(fault.BadInput, "The key of a request has at most 200 characters")
-	}
 	return s.do(ctx, Claim{}, key, id, revision, author, plan)
 }
 
@@ -141,15 +138,9 @@ func (s *Store) DoUnder(ctx context.Context, c Claim, id string, revision int64,
 }
 
 func (s *Store) do(ctx context.Context, c Claim, key, id string, revision int64, author string, plan func(*reel.Reel) (reel.Command, error)) (OpenReel, error) {
-	return s.edit(ctx, id, func(tx pgx.Tx, o OpenReel, k *knownTakes) (step, error) {
+	return s.edit(ctx, id, key, func(tx pgx.Tx, o OpenReel, k *knownTakes) (step, error) {
 		if c != (Claim{}) {
 			if err := c.hold(ctx, tx); err != nil {
-				return step{}, err
-			}
-		}
-		if key != "" {
-			var done bool
-			if err := tx.QueryRow(ctx, "select exists (select 1 from reel_log where reel_id = $1 and key = $2)", id, key).Scan(&done); err != nil || done {
 				return step{}, err
 			}
 		}
@@ -165,7 +156,7 @@ func (s *Store) do(ctx context.Context, c Claim, key, id string, revision int64,
 			return step{}, err
 		}
 		_, err = tx.Exec(ctx, "update reel_log set state = 'dropped' where reel_id = $1 and kind = 'do' and state = 'undone' and author = $2", id, author)
-		return step{kind: "do", name: name, change: change, author: author, key: key}, err
+		return step{kind: "do", name: name, change: change, author: author}, err
 	})
 }
 
@@ -199,14 +190,15 @@ func conflict(ctx context.Context, tx pgx.Tx, o OpenReel, revision int64, change
 }
 
 // Undo takes back the newest command of this author that has not been, or, where there is none, the newest of all. What
-// others have changed since is not taken back with it: then it is Stale.
-func (s *Store) Undo(ctx context.Context, id string, revision int64, author string) (OpenReel, error) {
-	return s.turn(ctx, id, revision, author, "undo")
+// others have changed since is not taken back with it: then it is Stale. key is that of the request, as for DoOnce; it may
+// be empty.
+func (s *Store) Undo(ctx context.Context, id string, revision int64, author, key string) (OpenReel, error) {
+	return s.turn(ctx, id, revision, author, key, "undo")
 }
 
 // Redo brings the command back that was taken back last.
-func (s *Store) Redo(ctx context.Context, id string, revision int64, author string) (OpenReel, error) {
-	return s.turn(ctx, id, revision, author, "redo")
+func (s *Store) Redo(ctx context.Context, id string, revision int64, author, key string) (OpenReel, error) {
+	return s.turn(ctx, id, revision, author, key, "redo")
 }
 
 // newest finds what undo would take back, and redo bring back: one's own before others'. Each is one look into an index.
@@ -223,8 +215,8 @@ func newest(ctx context.Context, q querier, kind, id, author string) (revision i
 	return revision, name, by, err
 }
 
-func (s *Store) turn(ctx context.Context, id string, revision int64, author, kind string) (OpenReel, error) {
-	return s.edit(ctx, id, func(tx pgx.Tx, o OpenReel, k *knownTakes) (step, error) {
+func (s *Store) turn(ctx context.Context, id string, revision int64, author, key, kind string) (OpenReel, error) {
+	return s.edit(ctx, id, key, func(tx pgx.Tx, o OpenReel, k *knownTakes) (step, error) {
 		st := step{kind: kind, author: author}
 		of, name, by, err := newest(ctx, tx, kind, id, author)
 		st.name = name
@@ -257,13 +249,31 @@ type step struct {
 	kind, name, author string
 	change             reel.Change
 	of                 *int64
-	key                string // of the request; empty where it has none
 }
 
-func (s *Store) edit(ctx context.Context, id string, work func(pgx.Tx, OpenReel, *knownTakes) (step, error)) (result OpenReel, err error) {
+// Done tells whether the request of a key has changed a reel.
+func (s *Store) Done(ctx context.Context, id, key string) (bool, error) {
+	done, err := done(ctx, s.Pool, id, key)
+	return done, notFound(err, "reel")
+}
+
+func done(ctx context.Context, q querier, id, key string) (done bool, err error) {
+	if key == "" {
+		return false, nil
+	}
+	err = q.QueryRow(ctx, "select exists (select 1 from reel_log where reel_id = $1 and key = $2)", id, key).Scan(&done)
+	return done, err
+}
+
+// edit makes one step in one transaction, unless the request of its key has made it before.
+func (s *Store) edit(ctx context.Context, id, key string, work func(pgx.Tx, OpenReel, *knownTakes) (step, error)) (result OpenReel, err error) {
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		o, err := s.open(ctx, tx, id, "for update")
 		if err != nil {
+			return err
+		}
+		if before, err := done(ctx, tx, id, key); err != nil || before {
+			result = o
 			return err
 		}
 		k := known(ctx, tx, o.Production)
@@ -283,7 +293,7 @@ func (s *Store) edit(ctx context.Context, id string, work func(pgx.Tx, OpenReel,
 			return err
 		}
 		revision := o.Revision + 1
-		if _, err := tx.Exec(ctx, "insert into reel_log (reel_id, revision, kind, name, change, of, author, key) values ($1, $2, $3, $4, $5, $6, $7, nullif($8, ''))", id, revision, st.kind, st.name, st.change, st.of, st.author, st.key); err != nil {
+		if _, err := tx.Exec(ctx, "insert into reel_log (reel_id, revision, kind, name, change, of, author, key) values ($1, $2, $3, $4, $5, $6, $7, nullif($8, ''))", id, revision, st.kind, st.name, st.change, st.of, st.author, key); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, "update reels set revision = $2, name = $3 where id = $1", id, revision, next.Head.Name); codeOf(err) == uniqueViolation {

@@ -231,7 +231,7 @@ func TestATakeInUseStays(t *testing.T) {
 	id, takeID := crossing(t, s)
 	_, err := s.RemoveTake(ctx, takeID)
 	assert.Equal(t, fault.BadInput, fault.KindOf(err))
-	o, err := s.Undo(ctx, id, 1, "ines")
+	o, err := s.Undo(ctx, id, 1, "ines", "")
 	require.NoError(t, err)
 	assert.Empty(t, o.Reel.Clips)
 	_, err = s.RemoveTake(ctx, takeID)
@@ -266,18 +266,18 @@ func TestUndoReachesAcrossARestart(t *testing.T) {
 	assert.Equal(t, store.Turns{Undo: "gain of Boom (ines)"}, turns(t, s, id, "tobiah"))
 	assert.Equal(t, store.Turns{Undo: "gain of Boom"}, turns(t, s, id, "ines"))
 	for i := len(states) - 2; i >= 0; i-- {
-		o, err = s.Undo(ctx, id, o.Revision, "tobiah")
+		o, err = s.Undo(ctx, id, o.Revision, "tobiah", "")
 		require.NoError(t, err)
 		require.JSONEq(t, states[i], asJSON(t, o.Reel))
 	}
 	assert.Equal(t, store.Turns{Undo: "unravel 12A/3 (ines)", Redo: "gain of Boom (ines)"}, turns(t, s, id, "tobiah"))
-	o, err = s.Redo(ctx, id, o.Revision, "tobiah")
+	o, err = s.Redo(ctx, id, o.Revision, "tobiah", "")
 	require.NoError(t, err)
 	assert.JSONEq(t, states[1], asJSON(t, o.Reel))
 	o, err = s.Do(ctx, id, o.Revision, "ines", gain(o.Reel, 3))
 	require.NoError(t, err)
 	assert.Empty(t, turns(t, s, id, "ines").Redo)
-	_, err = s.Redo(ctx, id, o.Revision, "ines")
+	_, err = s.Redo(ctx, id, o.Revision, "ines", "")
 	assert.Equal(t, fault.BadInput, fault.KindOf(err))
 	steps, err := s.History(ctx, id, 1<<60, 3)
 	require.NoError(t, err)
@@ -316,7 +316,7 @@ func TestAnEditThatMeetsAnothersIsRefused(t *testing.T) {
 	_, err = s.Do(ctx, id, seen, "tobiah", mute(boom))
 	assert.Equal(t, fault.Stale, fault.KindOf(err))
 	assert.ErrorContains(t, err, "ines has changed the same in the meantime (gain of Boom)")
-	_, err = s.Undo(ctx, id, seen, "tobiah")
+	_, err = s.Undo(ctx, id, seen, "tobiah", "")
 	assert.Equal(t, fault.Stale, fault.KindOf(err), "nobody takes back what they have not seen")
 	o, err = s.Do(ctx, id, seen, "tobiah", mute(lav))
 	require.NoError(t, err, "what meets nothing is made")
@@ -331,16 +331,16 @@ func TestAnEditThatMeetsAnothersIsRefused(t *testing.T) {
 	assert.False(t, known)
 
 	// Each takes back their own.
-	o, err = s.Undo(ctx, id, o.Revision, "ines")
+	o, err = s.Undo(ctx, id, o.Revision, "ines", "")
 	require.NoError(t, err)
 	assert.Zero(t, o.Reel.Tracks[boom].GainDB)
 	assert.True(t, o.Reel.Tracks[lav].Mute)
-	o, err = s.Redo(ctx, id, o.Revision, "ines")
+	o, err = s.Redo(ctx, id, o.Revision, "ines", "")
 	require.NoError(t, err)
 	assert.Equal(t, -1.0, o.Reel.Tracks[boom].GainDB)
 	o, err = s.Do(ctx, id, o.Revision, "tobiah", gain(o.Reel, -2))
 	require.NoError(t, err)
-	_, err = s.Undo(ctx, id, o.Revision, "ines")
+	_, err = s.Undo(ctx, id, o.Revision, "ines", "")
 	assert.Equal(t, fault.Stale, fault.KindOf(err), "tobiah has set the same gain since")
 }
 
@@ -412,7 +412,7 @@ func TestReelsAreRenamed(t *testing.T) {
 	assert.Equal(t, []string{"Night", "Reel 2"}, []string{list[0].Name, list[1].Name})
 	_, err = s.Do(ctx, id, o.Revision, "ines", name("Reel 2"))
 	assert.Equal(t, fault.BadInput, fault.KindOf(err))
-	o, err = s.Undo(ctx, id, o.Revision, "ines")
+	o, err = s.Undo(ctx, id, o.Revision, "ines", "")
 	require.NoError(t, err)
 	assert.Equal(t, "Reel 1", o.Name)
 }
@@ -484,7 +484,7 @@ func TestConcurrentEditorsLoseNothing(t *testing.T) {
 	assert.EqualValues(t, 1+6*15+6*15-n, o.Revision, "what was not refused was made")
 	assert.Positive(t, n)
 	for range 15 {
-		turned, err := a.Undo(ctx, id, o.Revision, "3")
+		turned, err := a.Undo(ctx, id, o.Revision, "3", "")
 		if err != nil { // nothing of 3's is left, and others' is another matter
 			break
 		}

@@ -43,6 +43,9 @@ export type Finding = Schemas["Finding"];
 export type FrameRate = Schemas["FrameRate"];
 export type CardEntry = Schemas["CardEntry"];
 export type Packaging = Schemas["Packaging"];
+export type Command = Schemas["Command"];
+/** What a command of a kind says. */
+export type CommandOf<K extends Command["kind"]> = Extract<Command, { kind: K }>["command"];
 
 export const base = "/api/v1";
 export const api = createClient<paths>({ baseUrl: base });
@@ -77,6 +80,26 @@ export class Problem extends Error {
   ) {
     super(sentence);
   }
+}
+
+const unsure = new Set(["offline", "away"]); // whether it was done is not known
+const pauses = [300, 1000, 3000]; // milliseconds
+
+/**
+ * Makes a call that changes something under a key of its own. Where the answer is lost, it is made again: the server knows
+ * the key and does nothing twice.
+ */
+export async function once<T>(call: (key: string) => Promise<T>): Promise<T> {
+  const key = Array.from(crypto.getRandomValues(new Uint32Array(4)), (n) => n.toString(36)).join("-");
+  for (const pause of pauses) {
+    try {
+      return await call(key);
+    } catch (error) {
+      if (!(error instanceof Problem) || !unsure.has(error.kind)) throw error;
+    }
+    await new Promise((done) => setTimeout(done, pause));
+  }
+  return call(key);
 }
 
 /** Gives the data of a call, or throws the problem it was answered with. */

@@ -3,7 +3,7 @@ import { useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/rea
 import { useEffect, useRef } from "react";
 
 import { tellError } from "../ui/notices";
-import { api, ok, Problem, type ReelView, type Take, type TakeEdit, type TakeList, type Work } from "./client";
+import { api, ok, once, Problem, type Command, type ReelView, type Take, type TakeEdit, type TakeList, type Work } from "./client";
 import { onChange } from "./events";
 import { merged } from "./merge";
 
@@ -141,7 +141,8 @@ export function useTakeEdit(take: Take) {
   });
 }
 
-export type Command = { kind: string; command: Record<string, unknown> };
+/** The revision that an edit was made on, and how its call says so. */
+type Sent = { revision: number; params: { path: { reel: string }; query: { since: number }; header: { "Idempotency-Key": string } } };
 
 /** Everything that changes a reel. Calls wait for each other, so that each goes out with the newest revision. */
 export function useReelEdits(reel: string) {
@@ -149,8 +150,9 @@ export function useReelEdits(reel: string) {
   const key = keysOf.reel(reel);
   const edit = useMutation({
     scope: { id: `reel ${reel}` },
-    mutationFn: async (call: (revision: number) => Promise<ReelView>) => {
-      const now = await call(queries.getQueryData<ReelView>(key)?.revision ?? -1);
+    mutationFn: async (call: (of: Sent) => Promise<ReelView>) => {
+      const revision = queries.getQueryData<ReelView>(key)?.revision ?? -1;
+      const now = await once((key) => call({ revision, params: { path: { reel }, query: { since: revision }, header: { "Idempotency-Key": key } } }));
       const whole = merged(queries.getQueryData<ReelView>(key), now);
       if (!whole) await queries.invalidateQueries({ queryKey: key });
       else queries.setQueryData(key, whole);
@@ -162,20 +164,19 @@ export function useReelEdits(reel: string) {
       void queries.invalidateQueries({ queryKey: key }); // it may have been refused for what this page has not seen
     },
   });
-  const path = (since: number) => ({ params: { path: { reel }, query: { since } } });
   const quiet = () => undefined;
-  const attempt = (c: Command) => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/commands", { ...path(revision), body: { revision, ...c } })));
+  const attempt = (c: Command) => edit.mutateAsync(({ revision, params }) => ok(api.POST("/reels/{reel}/commands", { params, body: { revision, ...c } })));
   return {
     /** Gives nothing where the command was refused. */
     command: (c: Command) => attempt(c).catch(quiet),
     /** As command, but throws the problem where it was refused. */
     attempt,
-    tie: (row: "track" | "stem", from: string, output: string) => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/ties", { ...path(revision), body: { revision, row, from, output } }))).catch(quiet),
-    spec: (spec: string) => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/spec", { ...path(revision), body: { revision, spec } }))).catch(quiet),
+    tie: (row: "track" | "stem", from: string, output: string) => edit.mutateAsync(({ revision, params }) => ok(api.POST("/reels/{reel}/ties", { params, body: { revision, row, from, output } }))).catch(quiet),
+    spec: (spec: string) => edit.mutateAsync(({ revision, params }) => ok(api.POST("/reels/{reel}/spec", { params, body: { revision, spec } }))).catch(quiet),
     /** Has the reel follow a cut list that was read at a revision. */
-    cutList: (name: string, text: string, read: number) => edit.mutateAsync((since) => ok(api.POST("/reels/{reel}/cutlist", { ...path(since), body: { revision: read, name, text } }))).catch(quiet),
-    undo: () => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/undo", { ...path(revision), body: { revision } }))).catch(quiet),
-    redo: () => edit.mutateAsync((revision) => ok(api.POST("/reels/{reel}/redo", { ...path(revision), body: { revision } }))).catch(quiet),
+    cutList: (name: string, text: string, read: number) => edit.mutateAsync(({ params }) => ok(api.POST("/reels/{reel}/cutlist", { params, body: { revision: read, name, text } }))).catch(quiet),
+    undo: () => edit.mutateAsync(({ revision, params }) => ok(api.POST("/reels/{reel}/undo", { params, body: { revision } }))).catch(quiet),
+    redo: () => edit.mutateAsync(({ revision, params }) => ok(api.POST("/reels/{reel}/redo", { params, body: { revision } }))).catch(quiet),
   };
 }
 

@@ -670,7 +670,6 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Kinds and their bodies are the commands of core/reel (its table `commands` names them). One that would put clips out of sync is refused with the kind `unties` unless its field untie is true. */
         post: operations["doCommand"];
         delete?: never;
         options?: never;
@@ -1654,14 +1653,605 @@ export interface components {
             /** Format: int64 */
             revision: number;
         };
-        CommandRequest: {
-            /** Format: int64 */
-            revision: number;
-            kind: string;
+        CommandRequest: components["schemas"]["AtRevision"] & Omit<components["schemas"]["Command"], "kind">;
+        /** @description AddTrack makes an empty track below another, or at the bottom. */
+        AddTrackCommand: {
             command: {
-                [key: string]: unknown;
+                /** @description ID of a track; empty for the bottom */
+                below?: string;
+                folder?: string;
+                labels: string[];
+                name: string;
+                stem: string;
+                strand?: string;
             };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "addTrack";
         };
+        /** @description Borrow lays a stretch of another take over one channel, crossfaded at both ends. */
+        BorrowCommand: {
+            command: {
+                channel: number;
+                clip: string;
+                fade?: components["schemas"]["Fade"];
+                /** Format: int64 */
+                from: number;
+                gainDB?: number;
+                /**
+                 * Format: int64
+                 * @description frame of the take that sounds at From
+                 */
+                offset?: number;
+                take: string;
+                /** @description from 0 */
+                takeChannel: number;
+                /** Format: int64 */
+                to: number;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "borrow";
+        };
+        /** @description ClearKnots unties all knots of a row at an output. */
+        ClearKnotsCommand: {
+            command: {
+                from: string;
+                output: string;
+                row: components["schemas"]["Row"];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "clearKnots";
+        };
+        /** @description Crossfade fades from one clip to the next on its track. Clips that meet are drawn over each other out of their handles, as far each; clips that overlap are faded where they do, and Length is not asked for. */
+        CrossfadeCommand: {
+            command: {
+                /** @enum {string} */
+                curve?: "linear" | "power" | "s";
+                left: string;
+                /**
+                 * Format: int64
+                 * @description samples
+                 */
+                length: number;
+                right: string;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "crossfade";
+        };
+        /** @description CutClips cuts clips, and all that are tied to them, at a sample. No clips means all that lie there. The right halves of tied clips are tied to each other; those cut alone stay tied as they were. */
+        CutClipsCommand: {
+            command: {
+                alone?: boolean;
+                /** Format: int64 */
+                at: number;
+                clips?: string[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cutClips";
+        };
+        /** @description CutLane divides one channel of a clip, so that its pieces can be chosen; nothing that is heard changes. */
+        CutLaneCommand: {
+            command: {
+                /**
+                 * Format: int64
+                 * @description sample of the reel
+                 */
+                at: number;
+                channel: number;
+                clip: string;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cutLane";
+        };
+        /** @description CutOut cuts a range out of tracks and, if asked, closes the gap. No tracks means all, and then marks move too. */
+        CutOutCommand: {
+            command: {
+                close?: boolean;
+                /** Format: int64 */
+                from: number;
+                /** Format: int64 */
+                to: number;
+                tracks?: string[];
+                untie?: boolean;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "cutOut";
+        };
+        /** @description DipRange lowers a range of a channel, with a ramp at each end. Dips that lie there already are replaced. */
+        DipCommand: {
+            command: {
+                /** @description from 0; −1 for all */
+                channel: number;
+                clip: string;
+                /** Format: int64 */
+                from: number;
+                gainDB: number;
+                /**
+                 * Format: int64
+                 * @description samples
+                 */
+                ramp?: number;
+                /** Format: int64 */
+                to: number;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "dip";
+        };
+        /** @description Hush silences a range of a channel. What was borrowed there goes too. */
+        HushCommand: {
+            command: {
+                /** @description from 0; −1 for all */
+                channel: number;
+                clip: string;
+                /** Format: int64 */
+                from: number;
+                /** Format: int64 */
+                to: number;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "hush";
+        };
+        /** @description JoinClips makes one multichannel clip of clips of one take that lie alike, on a new loose track (or a pair) above theirs. What was done to each clip is done to its channels. */
+        JoinClipsCommand: {
+            command: {
+                clips: string[];
+                /** @description two monos become a bonded pair */
+                pair?: boolean;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "joinClips";
+        };
+        /** @description MoveClips moves clips, and all that are tied to them, in time; and the chosen ones alone to other tracks. */
+        MoveClipsCommand: {
+            command: {
+                /** @description sound together with what lies there, instead of covering it */
+                add?: boolean;
+                /** @description without those tied to them, which unties them */
+                alone?: boolean;
+                /**
+                 * Format: int64
+                 * @description samples
+                 */
+                by?: number;
+                clips: string[];
+                /** @description tracks down */
+                rows?: number;
+                /** @description it may put clips out of sync */
+                untie?: boolean;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "moveClips";
+        };
+        /** @description MoveStrays moves every stray to a track of its stem where it covers nothing, or to a new one. */
+        MoveStraysCommand: {
+            command: Record<string, never>;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "moveStrays";
+        };
+        /** @description OrderTracks moves tracks, in the order in which they stand, above another or to the bottom. */
+        OrderTracksCommand: {
+            command: {
+                /** @description ID of a track; empty for the bottom */
+                above?: string;
+                tracks: string[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "orderTracks";
+        };
+        /** @description PasteClips lays copies of clips, also of another reel, which must be at the same sample rate. */
+        PasteClipsCommand: {
+            command: {
+                /**
+                 * Format: int64
+                 * @description where the first of them begins; nil keeps their place
+                 */
+                at?: number | null;
+                /** @description as they were copied */
+                clips: components["schemas"]["Clip"][];
+                /** @description the row for the topmost; empty for the tracks that they came from, by ID and name, or new ones */
+                track?: string;
+                /** @description that they lay on, from top to bottom */
+                tracks: components["schemas"]["Track"][];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pasteClips";
+        };
+        /** @description RangeGain lifts or lowers a range of clips or tracks by their curves, with a ramp at each end. */
+        RangeGainCommand: {
+            command: {
+                /** Format: int64 */
+                from: number;
+                /** @description added to what is there */
+                gainDB: number;
+                ids: string[];
+                /** @enum {string} */
+                of: "clip" | "track";
+                /**
+                 * Format: int64
+                 * @description samples
+                 */
+                ramp?: number;
+                /** Format: int64 */
+                to: number;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rangeGain";
+        };
+        /** @description ReadChannels changes which channels of its take a clip uses. What is done to a channel stays with it where it is still used. */
+        ReadChannelsCommand: {
+            command: {
+                /** @description of the take, from 0 */
+                channels: number[];
+                clip: string;
+                sum?: boolean;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "readChannels";
+        };
+        /** @description RemoveClips takes clips off the reel. Those tied to them stay. */
+        RemoveClipsCommand: {
+            command: {
+                clips: string[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "removeClips";
+        };
+        /** @description RemoveMarks takes marks off the reel. */
+        RemoveMarksCommand: {
+            command: {
+                marks: string[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "removeMarks";
+        };
+        /** @description RemoveTracks takes tracks off the reel with their clips and their own knots. */
+        RemoveTracksCommand: {
+            command: {
+                tracks: string[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "removeTracks";
+        };
+        /** @description Restore takes back what was done to a range of a channel: hushes, dips, borrowed sound and cuts. */
+        RestoreCommand: {
+            command: {
+                /** @description from 0; −1 for all */
+                channel: number;
+                clip: string;
+                /** Format: int64 */
+                from: number;
+                /** Format: int64 */
+                to: number;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "restore";
+        };
+        /** @description SetClip changes a clip's own settings; those left nil stay. */
+        SetClipCommand: {
+            command: {
+                clip: string;
+                fadeIn?: components["schemas"]["Fade"] | null;
+                fadeOut?: components["schemas"]["Fade"] | null;
+                gainDB?: number | null;
+                mute?: boolean | null;
+                name?: string | null;
+                /** @description that it is for; empty says nothing */
+                stem?: string | null;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "setClip";
+        };
+        /** @description SetCurve draws the gain or pan of a clip or track. With a range only the points in it are replaced, as when it is trimmed while playing. */
+        SetCurveCommand: {
+            command: {
+                id: string;
+                /** @enum {string} */
+                of: "clip" | "track";
+                /** @description over samples of the reel, also for a clip */
+                points: components["schemas"]["Point"][];
+                range?: components["schemas"]["Span"] | null;
+                /** @enum {string} */
+                what: "gain" | "pan";
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "setCurve";
+        };
+        /** @description SetKnots ties knots, or sets their gain where they are tied. */
+        SetKnotsCommand: {
+            command: {
+                knots: {
+                    /** @description of it, from 0 */
+                    channel: number;
+                    /** @description ID of the track or stem */
+                    from: string;
+                    gainDB: number;
+                    output: string;
+                    row: components["schemas"]["Row"];
+                }[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "setKnots";
+        };
+        /** @description SetLane changes a channel's own settings; those left nil stay. */
+        SetLaneCommand: {
+            command: {
+                /** @description of the clip, from 0; −1 for all */
+                channel: number;
+                clip: string;
+                /**
+                 * Format: int64
+                 * @description samples
+                 */
+                delay?: number | null;
+                fadeIn?: components["schemas"]["Fade"] | null;
+                fadeOut?: components["schemas"]["Fade"] | null;
+                gainDB?: number | null;
+                invert?: boolean | null;
+                off?: boolean | null;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "setLane";
+        };
+        /** @description SetMark makes or changes a marker or range. */
+        SetMarkCommand: {
+            command: {
+                /** Format: int64 */
+                at: number;
+                /** @description empty for a new one */
+                id?: string;
+                /** Format: int64 */
+                length?: number;
+                name: string;
+                note?: string;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "setMark";
+        };
+        /** @description SetReel changes what a reel has once; what is left nil stays. */
+        SetReelCommand: {
+            command: {
+                frameRate?: components["schemas"]["FrameRate"] | null;
+                name?: string | null;
+                panLaw?: number | null;
+                /** @description an empty take puts the picture away */
+                picture?: {
+                    /**
+                     * Format: int64
+                     * @description where its first frame lies
+                     */
+                    start: number;
+                    take: string;
+                } | null;
+                /** Format: int64 */
+                start?: number | null;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "setReel";
+        };
+        /** @description SetTrack changes a track's own settings; those left nil stay. */
+        SetTrackCommand: {
+            command: {
+                dual?: boolean | null;
+                folder?: string | null;
+                gainDB?: number | null;
+                height?: number | null;
+                /** @description refused where a clip on the track would not fit */
+                labels?: string[] | null;
+                mute?: boolean | null;
+                name?: string | null;
+                pan?: number | null;
+                /** @description also confirms a suggestion; clips that were made for the old stem are for the new one then */
+                stem?: string | null;
+                strand?: string | null;
+                track: string;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "setTrack";
+        };
+        /** @description Several is a Sequence as clients send it: the same thing done to several clips, say. It does not hold others of its kind. */
+        SeveralCommand: {
+            command: {
+                commands: components["schemas"]["Command"][];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "several";
+        };
+        /** @description SlipClip moves the sound inside a clip, and inside all that are tied to it, while its edges stay. */
+        SlipClipCommand: {
+            command: {
+                alone?: boolean;
+                /**
+                 * Format: int64
+                 * @description samples; positive is later
+                 */
+                by: number;
+                clip: string;
+                untie?: boolean;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "slipClip";
+        };
+        /** @description SplitClip makes one clip for each channel or pair of a multichannel clip, on new tracks below its own, tied to each other. Nothing that is heard changes where the track is loose; a bonded set is no longer one then. */
+        SplitClipCommand: {
+            command: {
+                clip: string;
+                /** @description of the new tracks; may be short */
+                names?: string[];
+                pairs?: boolean;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "splitClip";
+        };
+        /** @description SwapTake puts another take under the edits of a clip and of those of its take that are tied to it. A frame of the old take becomes the frame Shift later of the new one. */
+        SwapTakeCommand: {
+            command: {
+                alone?: boolean;
+                clip: string;
+                /** Format: int64 */
+                shift?: number;
+                take: string;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "swapTake";
+        };
+        /** @description TieBack brings clips back into sync: those that were untied go where those lie that they were tied to, and are tied to them; the others go where their take belongs. What lies there is not covered. */
+        TieBackCommand: {
+            command: {
+                clips: string[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "tieBack";
+        };
+        /** @description TieClips ties clips to each other as they lie, and to the picture if asked. They are in sync then by definition. */
+        TieClipsCommand: {
+            command: {
+                clips: string[];
+                picture?: boolean;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "tieClips";
+        };
+        /** @description TrimClip moves one edge of a clip, and the same edge of all that are tied to it and have it at the same place. It goes no further than the takes and a length of one sample allow. */
+        TrimClipCommand: {
+            command: {
+                alone?: boolean;
+                /**
+                 * Format: int64
+                 * @description samples; positive is later
+                 */
+                by: number;
+                clip: string;
+                /** @enum {string} */
+                edge: "start" | "end";
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "trimClip";
+        };
+        /** @description Unsettle brings the clips back that a settled clip was rendered from, moved and trimmed as it was since. */
+        UnsettleCommand: {
+            command: {
+                clip: string;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "unsettle";
+        };
+        /** @description Untie lets clips go from those that they are tied to. Nothing moves yet. */
+        UntieCommand: {
+            command: {
+                clips: string[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "untie";
+        };
+        /** @description What is done to a reel. One that would put clips out of sync is refused as `unties`, unless its field untie is true. */
+        Command: components["schemas"]["AddTrackCommand"] | components["schemas"]["BorrowCommand"] | components["schemas"]["ClearKnotsCommand"] | components["schemas"]["CrossfadeCommand"] | components["schemas"]["CutClipsCommand"] | components["schemas"]["CutLaneCommand"] | components["schemas"]["CutOutCommand"] | components["schemas"]["DipCommand"] | components["schemas"]["HushCommand"] | components["schemas"]["JoinClipsCommand"] | components["schemas"]["MoveClipsCommand"] | components["schemas"]["MoveStraysCommand"] | components["schemas"]["OrderTracksCommand"] | components["schemas"]["PasteClipsCommand"] | components["schemas"]["RangeGainCommand"] | components["schemas"]["ReadChannelsCommand"] | components["schemas"]["RemoveClipsCommand"] | components["schemas"]["RemoveMarksCommand"] | components["schemas"]["RemoveTracksCommand"] | components["schemas"]["RestoreCommand"] | components["schemas"]["SetClipCommand"] | components["schemas"]["SetCurveCommand"] | components["schemas"]["SetKnotsCommand"] | components["schemas"]["SetLaneCommand"] | components["schemas"]["SetMarkCommand"] | components["schemas"]["SetReelCommand"] | components["schemas"]["SetTrackCommand"] | components["schemas"]["SeveralCommand"] | components["schemas"]["SlipClipCommand"] | components["schemas"]["SplitClipCommand"] | components["schemas"]["SwapTakeCommand"] | components["schemas"]["TieBackCommand"] | components["schemas"]["TieClipsCommand"] | components["schemas"]["TrimClipCommand"] | components["schemas"]["UnsettleCommand"] | components["schemas"]["UntieCommand"];
         UnravelRequest: {
             /** Format: int64 */
             revision: number;
@@ -3128,7 +3718,10 @@ export interface operations {
                 /** @description A revision that the caller has. What is told is only what has changed after it, unless that is too much */
                 since?: components["parameters"]["Since"];
             };
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 reel: components["parameters"]["ReelID"];
             };
@@ -3150,7 +3743,10 @@ export interface operations {
                 /** @description A revision that the caller has. What is told is only what has changed after it, unless that is too much */
                 since?: components["parameters"]["Since"];
             };
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 reel: components["parameters"]["ReelID"];
             };

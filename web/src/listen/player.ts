@@ -2,7 +2,7 @@
 // Rooms subscribe to what it says.
 import { useSyncExternalStore } from "react";
 
-import { base } from "../api/client";
+import { base, type Command } from "../api/client";
 import { tell } from "../ui/notices";
 import type { FromSocket, ToSocket } from "./socket.worker";
 import SocketWorker from "./socket.worker?worker";
@@ -23,7 +23,7 @@ export type Manner = {
   /** Where to end. */
   until?: number;
   /** A command that is heard without being made. */
-  trial?: { kind: string; command: Record<string, unknown> };
+  trial?: Command;
   /** One channel of one clip, alone and in its place; −1 for all its channels. */
   lane?: { clip: string; channel: number };
 };

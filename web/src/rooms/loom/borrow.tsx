@@ -1,9 +1,8 @@
 import { Ear } from "lucide-react";
 import { useEffect, useState } from "react";
 
-import { api, ok, type Lender, type ReelView, type Take } from "../../api/client";
+import { api, ok, type Lender, type ReelView, type Take, type Command } from "../../api/client";
 import { useQuery } from "@tanstack/react-query";
-import type { Command } from "../../api/hooks";
 import { Dialog } from "../../ui/dialog";
 import { duration, labelAt } from "../../ui/timecode";
 

@@ -2,8 +2,7 @@ import { ChevronDown } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import type { ReactNode } from "react";
 
-import type { Clip, Fade, ReelView, Take } from "../../api/client";
-import type { Command } from "../../api/hooks";
+import type { Clip, Command, CommandOf, Fade, ReelView, Take } from "../../api/client";
 import { keyOf, keySign, type ActionID } from "../../ui/keys";
 import { duration, labelAt, noTimecode, parseNear } from "../../ui/timecode";
 import { slipOf, slipSign, type Choice } from "./choice";
@@ -63,7 +62,7 @@ type Props = { view: ReelView; clip: Clip; choice: Choice; takes: Map<string, Ta
 export function ClipPanel(p: Props) {
   const { view, clip, acts } = p;
   const { sampleRate, frameRate } = view.head;
-  const set = (part: Record<string, unknown>) => p.onDo({ kind: "setClip", command: { clip: clip.id, ...part } });
+  const set = (part: Partial<CommandOf<"setClip">>) => p.onDo({ kind: "setClip", command: { clip: clip.id, ...part } });
   const tied = clip.tie ? view.clips.filter((c) => c.tie === clip.tie).length - 1 : 0;
   const slip = slipOf(clip);
   const sync = [
@@ -187,7 +186,7 @@ export function LanePanel({ view, clip, choice, takes, acts, onDo }: Props) {
   const lane = clip.lanes?.[channel] ?? {};
   const { sampleRate } = view.head;
   const name = takes.get(clip.take)?.channels[clip.channels[channel]!]?.name || `channel ${channel + 1}`;
-  const set = (part: Record<string, unknown>) => onDo({ kind: "setLane", command: { clip: clip.id, channel, ...part } });
+  const set = (part: Partial<CommandOf<"setLane">>) => onDo({ kind: "setLane", command: { clip: clip.id, channel, ...part } });
   const r = choice.range;
   return (
     <div className="min-w-0 border-l border-line pl-5">

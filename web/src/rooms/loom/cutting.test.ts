@@ -1,7 +1,6 @@
 import { beforeEach, describe, expect, it, vi } from "vitest";
 
-import type { Clip, ReelView } from "../../api/client";
-import type { Command } from "../../api/hooks";
+import type { Clip, Command, CommandOf, ReelView } from "../../api/client";
 import { nothing, type Choice } from "./choice";
 import { cutting } from "./cutting";
 
@@ -52,7 +51,7 @@ describe("what keys do to what is chosen", () => {
     const both = bench({ range });
     both.acts.hush();
     expect(both.done).toHaveLength(1); // one step of the history
-    expect((both.done[0]!.command.commands as Command[]).map((c) => c.command.clip)).toEqual(["1", "2"]);
+    expect((both.done[0]!.command as CommandOf<"several">).commands.map((c) => (c.command as CommandOf<"hush">).clip)).toEqual(["1", "2"]);
     const none = bench({ clips: ["1"] });
     none.acts.dip();
     expect(told).toHaveBeenCalledWith(expect.stringContaining("Choose a range first"));

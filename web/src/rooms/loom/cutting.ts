@@ -1,7 +1,6 @@
 // What the keys and menus of the Loom do to what is chosen. Everything is a command that the server plans; this only
 // says which.
-import type { Clip, ReelView } from "../../api/client";
-import type { Command } from "../../api/hooks";
+import type { Clip, Command, CommandOf, ReelView } from "../../api/client";
 import { tell } from "../../ui/notices";
 import { frameAt, labelAt, sampleOf } from "../../ui/timecode";
 import { mainClip, type Choice } from "./choice";
@@ -27,7 +26,7 @@ const need = (what: string) => void tell(what);
 export function cutting(b: Bench) {
   const { view, choice } = b;
   const { sampleRate, frameRate } = view.head;
-  const run = (kind: string, command: Record<string, unknown>) => void b.doIt({ kind, command });
+  const run = <K extends Command["kind"]>(kind: K, command: CommandOf<K>) => void b.doIt({ kind, command } as Command);
   /** The same done to several things is one step of the history. */
   const runEach = (list: Command[]) => {
     if (list.length > 0) void b.doIt(list.length === 1 ? list[0]! : { kind: "several", command: { commands: list } });
@@ -36,11 +35,11 @@ export function cutting(b: Bench) {
   const ids = clips.map((c) => c.id);
   const ramp = Math.round(rampSeconds * sampleRate);
   /** Does something to the range of the chosen channel, or of all channels of the clips in it. */
-  const inRange = (kind: string, extra: Record<string, unknown> = {}) => {
+  const inRange = (of: (place: CommandOf<"hush">) => Command) => {
     const r = choice.range;
     if (!r) return need("Choose a range first: drag over a channel, or along the foot of a track.");
-    if (choice.lane) return run(kind, { clip: choice.lane.clip, channel: choice.lane.channel, from: r.from, to: r.to, ...extra });
-    runEach(clips.filter((c) => c.start < r.to && c.start + c.length > r.from).map((c) => ({ kind, command: { clip: c.id, channel: -1, from: r.from, to: r.to, ...extra } })));
+    if (choice.lane) return void b.doIt(of({ clip: choice.lane.clip, channel: choice.lane.channel, from: r.from, to: r.to }));
+    runEach(clips.filter((c) => c.start < r.to && c.start + c.length > r.from).map((c) => of({ clip: c.id, channel: -1, from: r.from, to: r.to })));
   };
   const withClips = (f: (ids: string[]) => void) => (ids.length > 0 ? f(ids) : need("Choose a clip first."));
   const frames = (n: number) => {
@@ -87,7 +86,7 @@ export function cutting(b: Bench) {
   const remove = (close: boolean, everywhere: boolean) => {
     const r = choice.range;
     if (r && r.to > r.from && !choice.lane) return run("cutOut", { from: r.from, to: r.to, tracks: everywhere ? [] : r.tracks, close });
-    if (r && choice.lane) return inRange("hush");
+    if (r && choice.lane) return inRange((command) => ({ kind: "hush", command }));
     if (everywhere) return need("Choose a range first: Shift and drag along the ruler.");
     if (ids.length > 0) {
       if (!close) return run("removeClips", { clips: ids });
@@ -123,9 +122,9 @@ export function cutting(b: Bench) {
       if (clips.length === 0 || choice.clips.length === 0) return b.choose({ ...choice, range: null });
       b.choose({ ...choice, range: { from: Math.min(...clips.map((c) => c.start)), to: Math.max(...clips.map((c) => c.start + c.length)), tracks: [...new Set(clips.map((c) => c.track))] } });
     },
-    hush: () => inRange("hush"),
-    dip: () => inRange("dip", { gainDB: dipDB, ramp }),
-    restore: () => inRange("restore"),
+    hush: () => inRange((command) => ({ kind: "hush", command })),
+    dip: () => inRange((place) => ({ kind: "dip", command: { ...place, gainDB: dipDB, ramp } })),
+    restore: () => inRange((command) => ({ kind: "restore", command })),
     fade,
     "trim-start": () => trim("start"),
     "trim-end": () => trim("end"),

@@ -1,8 +1,7 @@
 import { Trash2 } from "lucide-react";
 import { useRef, useState } from "react";
 
-import type { Clip, Point, ReelView, Take, Track } from "../../api/client";
-import type { Command } from "../../api/hooks";
+import type { Clip, Command, CommandOf, FrameRate, Point, ReelView, Take, Track } from "../../api/client";
 import { timecodeRates } from "../../ui/rates";
 import type { ActionID } from "../../ui/keys";
 import { duration, labelAt, noTimecode, parse } from "../../ui/timecode";
@@ -60,7 +59,7 @@ function ReelPanel({ view, onDo }: { view: ReelView; onDo: Do }) {
             }}
             className="tc w-28"
           />
-          <select className="field h-7" aria-label="Frame rate of the reel" value={JSON.stringify(frameRate)} onChange={(e) => void onDo({ kind: "setReel", command: { frameRate: JSON.parse(e.target.value) as object } })}>
+          <select className="field h-7" aria-label="Frame rate of the reel" value={JSON.stringify(frameRate)} onChange={(e) => void onDo({ kind: "setReel", command: { frameRate: JSON.parse(e.target.value) as FrameRate } })}>
             {timecodeRates.map(([name, r]) => (
               <option key={name} value={JSON.stringify(r)}>
                 {name}
@@ -103,7 +102,7 @@ function widthName(t: Track): string {
 }
 
 function TrackPanel({ view, track, playingAt, onDo, onRemoveTrack }: Props & { track: Track }) {
-  const set = (command: Record<string, unknown>) => onDo({ kind: "setTrack", command: { track: track.id, ...command } });
+  const set = (command: Partial<CommandOf<"setTrack">>) => onDo({ kind: "setTrack", command: { track: track.id, ...command } });
   const stem = view.stems.find((s) => s.id === track.stem);
   const toPair = (track.labels.length === 1 || track.labels.every((l) => l === "M")) && (stem?.labels.length ?? 0) === 2;
   const own = widthName(track);

@@ -1,8 +1,8 @@
 import { Link2, Trash2, X } from "lucide-react";
 import { useState, type ReactNode } from "react";
 
-import { author, setAuthor, type Mark, type ReelView } from "../../api/client";
-import { useSteps, type Command } from "../../api/hooks";
+import { author, setAuthor, type Mark, type ReelView, type Command } from "../../api/client";
+import { useSteps } from "../../api/hooks";
 import { keyOf, keySign } from "../../ui/keys";
 import { Small } from "../../ui/small";
 import { StemTag } from "../../ui/stem";

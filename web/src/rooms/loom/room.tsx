@@ -3,7 +3,7 @@ import { DropdownMenu } from "radix-ui";
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 
-import { useProduction, useReel, useReelEdits, useReelWatch, useSpecs, useTakes, useTakesOf, type Command } from "../../api/hooks";
+import { useProduction, useReel, useReelEdits, useReelWatch, useSpecs, useTakes, useTakesOf } from "../../api/hooks";
 import { player, usePlayer, type Manner, type Tap } from "../../listen/player";
 import { Header } from "../../ui/header";
 import { Missing } from "../../ui/missing";
@@ -11,7 +11,7 @@ import { keyOf, keySign, useActions, type ActionID } from "../../ui/keys";
 import { tell } from "../../ui/notices";
 import { useRemembered } from "../../ui/remembered";
 import { frameAt, sampleOf } from "../../ui/timecode";
-import type { ReelView } from "../../api/client";
+import type { Command, CommandOf, ReelView } from "../../api/client";
 import { BorrowDialog, type Loan } from "./borrow";
 import { clipsAt, mainClip, nothing, there, type Choice } from "./choice";
 import { gather } from "./clipboard";
@@ -223,7 +223,7 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   const [loan, setLoan] = useState<Loan | null>(null);
   const settling = useSettling(view);
 
-  const set = (t: string, command: Record<string, unknown>) => void doIt({ kind: "setTrack", command: { track: t, ...command } });
+  const set = (t: string, command: Partial<CommandOf<"setTrack">>) => void doIt({ kind: "setTrack", command: { track: t, ...command } });
   const nextStem = () => {
     if (!track) return;
     const i = view.stems.findIndex((s) => s.id === track.stem);
@@ -685,7 +685,7 @@ function AddTrack({ view, below, onDo }: { view: ReelView; below: string; onDo: 
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="menu" sideOffset={4} align="start">
           {newTracks.map(([name, labels]) => (
-            <DropdownMenu.Item key={name} className="menu-item" onSelect={() => void onDo({ kind: "addTrack", command: { name: `Track ${view.tracks.length + 1}`, labels, stem: beside?.stem ?? view.stems[0]?.id, folder: beside?.folder ?? "", below: beside?.id ?? "" } })}>
+            <DropdownMenu.Item key={name} className="menu-item" onSelect={() => void onDo({ kind: "addTrack", command: { name: `Track ${view.tracks.length + 1}`, labels, stem: beside?.stem ?? view.stems[0]?.id ?? "", folder: beside?.folder ?? "", below: beside?.id ?? "" } })}>
               A {name} track {beside && <span className="text-muted">below {beside.name}</span>}
             </DropdownMenu.Item>
           ))}

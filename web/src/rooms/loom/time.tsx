@@ -1,7 +1,6 @@
 import { useEffect, useLayoutEffect, useMemo, useRef, useState, type RefObject } from "react";
 
-import type { Clip, Point, ReelView } from "../../api/client";
-import type { Command } from "../../api/hooks";
+import type { Clip, Point, ReelView, Command } from "../../api/client";
 import { fit } from "../../draw/canvas";
 import { onOverview } from "../../draw/overview";
 import { player, usePlayer } from "../../listen/player";

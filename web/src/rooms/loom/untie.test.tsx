@@ -1,20 +1,19 @@
 import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
-import { Problem, type ReelView } from "../../api/client";
-import type { Command } from "../../api/hooks";
+import { Problem, type ReelView, type Command } from "../../api/client";
 import { useUntie } from "./untie";
 
 const refusal = () => new Problem("Boom is tied to 2 other clips. This would put it 3 frames out of sync", "unties");
 const move: Command = { kind: "moveClips", command: { clips: ["1"], by: 5760, alone: true } };
 
-function bench(attempt: (c: Command) => Promise<ReelView>) {
+function bench(attempt: (c: Command) => Promise<ReelView>, command = move) {
   const results: (ReelView | undefined)[] = [];
   function Bench() {
     const { doIt, dialog } = useUntie({ attempt } as never);
     return (
       <>
-        <button onClick={() => void doIt(move).then((v) => results.push(v))}>move</button>
+        <button onClick={() => void doIt(command).then((v) => results.push(v))}>move</button>
         {dialog}
       </>
     );
@@ -28,7 +27,7 @@ describe("a command that breaks sync", () => {
   afterEach(cleanup);
 
   it("says so first, and is done only when that is wanted", async () => {
-    const attempt = vi.fn((c: Command) => (c.command.untie ? Promise.resolve({ revision: 9 } as ReelView) : Promise.reject(refusal())));
+    const attempt = vi.fn((c: Command) => ("untie" in c.command ? Promise.resolve({ revision: 9 } as ReelView) : Promise.reject(refusal())));
     const results = bench(attempt);
     await screen.findByText(/3 frames out of sync/);
     expect(attempt).toHaveBeenCalledTimes(1);
@@ -36,6 +35,15 @@ describe("a command that breaks sync", () => {
     await waitFor(() => expect(results).toEqual([{ revision: 9 }]));
     expect(attempt).toHaveBeenLastCalledWith({ kind: "moveClips", command: { ...move.command, untie: true } });
     expect(screen.queryByText(/out of sync/)).toBeNull();
+  });
+
+  it("is said of each of several", async () => {
+    const attempt = vi.fn((c: Command) => (JSON.stringify(c).includes("untie") ? Promise.resolve({ revision: 9 } as ReelView) : Promise.reject(refusal())));
+    const gain: Command = { kind: "setClip", command: { clip: "1", gainDB: 3 } };
+    bench(attempt, { kind: "several", command: { commands: [move, gain] } });
+    fireEvent.click(await screen.findByText("Do it and untie"));
+    const untied = { kind: "moveClips", command: { ...move.command, untie: true } };
+    await waitFor(() => expect(attempt).toHaveBeenLastCalledWith({ kind: "several", command: { commands: [untied, gain] } }));
   });
 
   it("leaves everything as it is otherwise", async () => {

@@ -1,10 +1,23 @@
 import { useCallback, useState } from "react";
 
-import { Problem, type ReelView } from "../../api/client";
-import type { Command, useReelEdits } from "../../api/hooks";
+import { Problem, type ReelView, type Command } from "../../api/client";
+import type { useReelEdits } from "../../api/hooks";
 import { Dialog } from "../../ui/dialog";
 
 type Waiting = { command: Command; why: string; done: (v: ReelView | undefined) => void };
+
+/** The command as it may put clips out of sync; of several, those that may. */
+function untied(c: Command): Command {
+  switch (c.kind) {
+    case "moveClips":
+    case "slipClip":
+    case "cutOut":
+      return { ...c, command: { ...c.command, untie: true } } as Command;
+    case "several":
+      return { ...c, command: { commands: c.command.commands.map(untied) } };
+  }
+  return c;
+}
 
 /** Commands that would put clips out of sync say so first: the user decides. */
 export function useUntie(edits: ReturnType<typeof useReelEdits>) {
@@ -21,7 +34,7 @@ export function useUntie(edits: ReturnType<typeof useReelEdits>) {
   const decide = (untie: boolean) => {
     if (!waiting) return;
     setWaiting(null);
-    if (untie) void attempt({ ...waiting.command, command: { ...waiting.command.command, untie: true } }).then(waiting.done, () => waiting.done(undefined));
+    if (untie) void attempt(untied(waiting.command)).then(waiting.done, () => waiting.done(undefined));
     else waiting.done(undefined);
   };
   const dialog = (
