@@ -85,25 +85,28 @@ func (d *draft) cover(laid []Clip, spared ...string) {
 			tracks[c.Track] = append(tracks[c.Track], c)
 		}
 	}
+	for _, under := range tracks {
+		slices.SortFunc(under, byStart)
+	}
 	for _, c := range laid {
 		if c.Length <= 0 {
 			continue // what has no length covers nothing
 		}
 		under := tracks[c.Track]
-		slices.SortFunc(under, byStart)
-		var left []Clip
-		for _, u := range under {
-			left = append(left, d.uncovered(u, c.Start, c.End())...)
+		for i := 0; i < len(under); i++ {
+			if under[i].End() <= c.Start || under[i].Start >= c.End() {
+				continue
+			}
+			left := d.uncovered(under[i], c.Start, c.End())
+			under = slices.Replace(under, i, i+1, left...)
+			i += len(left) - 1
 		}
-		tracks[c.Track] = left
+		tracks[c.Track] = under
 	}
 }
 
-// uncovered takes a range of the reel out of a clip and gives what is left of it.
+// uncovered takes a range of the reel out of a clip that lies in it, and gives what is left of it.
 func (d *draft) uncovered(u Clip, from, to int64) []Clip {
-	if u.End() <= from || u.Start >= to {
-		return []Clip{u}
-	}
 	var left []Clip
 	if before := u; before.crop(u.Start, from) {
 		d.clips.put(before.ID, before)

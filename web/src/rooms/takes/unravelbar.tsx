@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 
-import { api, ok, type Take } from "../../api/client";
+import { api, ok, once, type Take } from "../../api/client";
 import { keysOf, useDo, useProduction, useReels } from "../../api/hooks";
 import { keyOf, useActions } from "../../ui/keys";
 import { tell } from "../../ui/notices";
@@ -35,7 +35,6 @@ export function UnravelBar({ take }: { take: Take }) {
     [keysOf.takes(take.production)],
     ({ changed }) => tell(changed === 0 ? "The other takes have these names already, or other channels." : changed === 1 ? "1 other take has these names now." : `${changed} other takes have these names now.`),
   );
-  const path = (id: string) => ({ params: { path: { reel: id } } });
   const unravel = useDo(
     async () => {
       let target = reel?.id;
@@ -44,8 +43,10 @@ export function UnravelBar({ take }: { take: Take }) {
         const start = take.description.startTimecode ? `${take.description.startTimecode.slice(0, 2)}:00:00:00` : "10:00:00:00";
         target = (await ok(api.POST("/productions/{production}/reels", { params: { path: { production: p.id } }, body: { name: newReelName(reels.data?.map((r) => r.name) ?? []), start } }))).id;
       }
-      const now = await ok(api.GET("/reels/{reel}", path(target)));
-      return ok(api.POST("/reels/{reel}/unravel", { ...path(target), body: { revision: now.revision, take: take.id, together: asOne, reuse } }));
+      const path = { reel: target };
+      const now = await ok(api.GET("/reels/{reel}", { params: { path } }));
+      const body = { revision: now.revision, take: take.id, together: asOne, reuse };
+      return once((key) => ok(api.POST("/reels/{reel}/unravel", { params: { path, header: { "Idempotency-Key": key } }, body })));
     },
     [keysOf.reels(take.production)],
     (view) => {
