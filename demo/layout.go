@@ -30,22 +30,29 @@ type File struct{ Card, Path string }
 func Files() []File {
 	var files []File
 	for _, s := range shots {
-		card := CardName
-		if s.roll == Second {
-			card = SecondName
-		}
-		for _, name := range s.names() {
-			files = append(files, File{card, s.roll + "/" + name})
-		}
+		files = append(files, s.arrives()...)
 	}
 	for _, f := range sounds {
 		files = append(files, File{LibraryName, f.name})
 	}
 	for _, c := range cameraShots {
-		files = append(files, File{CameraName, CameraRoll + "/" + c.name + ".mov"})
+		files = append(files, c.arrives())
 	}
 	return append(files, File{LibraryName, Picture})
 }
+
+func (s shot) arrives() (files []File) {
+	card := CardName
+	if s.roll == Second {
+		card = SecondName
+	}
+	for _, name := range s.names() {
+		files = append(files, File{card, s.roll + "/" + name})
+	}
+	return files
+}
+
+func (c cameraShot) arrives() File { return File{CameraName, CameraRoll + "/" + c.name + ".mov"} }
 
 // Placed is a take on the demo's reel.
 type Placed struct {

@@ -11,13 +11,11 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"runtime"
 	"slices"
 
 	"golang.org/x/image/font"
 	"golang.org/x/image/font/basicfont"
 	"golang.org/x/image/math/fixed"
-	"golang.org/x/sync/errgroup"
 
 	"zestyloom/core/dsp"
 	"zestyloom/core/wave"
@@ -136,32 +134,24 @@ const (
 	pictureSeconds = 120
 )
 
-// movies writes the camera's movies and the picture cut.
-func movies(ctx context.Context, dir string, recorded []func() (recording, error)) error {
-	if _, err := exec.LookPath("ffmpeg"); errors.Is(err, exec.ErrNotFound) {
-		return nil
+// movie writes what a camera took, with its own poor sound.
+func (c cameraShot) movie(ctx context.Context, dir string, i int, recorded []func() (recording, error)) error {
+	slate := "NO SLATE"
+	if c.scene != "" {
+		slate = fmt.Sprintf("%s  TAKE %s", c.scene, c.take)
 	}
-	var work errgroup.Group
-	work.SetLimit(runtime.GOMAXPROCS(0))
-	for i, c := range cameraShots {
-		work.Go(func() error {
-			slate := "NO SLATE"
-			if c.scene != "" {
-				slate = fmt.Sprintf("%s  TAKE %s", c.scene, c.take)
-			}
-			return movie(ctx, filepath.Join(dir, "camera", CameraRoll, c.name+".mov"), c.seconds, "", func(frame int) string { return c.name + "   " + slate },
-				func() ([]sound, error) { return c.scratch(uint64(i+1)*7000, recorded) })
-		})
+	return movie(ctx, filepath.Join(dir, "camera", CameraRoll, c.name+".mov"), c.seconds, "", func(frame int) string { return c.name + "   " + slate },
+		func() ([]sound, error) { return c.scratch(uint64(i+1)*7000, recorded) })
+}
+
+// picture writes the cut, with a guide track.
+func picture(ctx context.Context, dir string, recorded []func() (recording, error)) error {
+	first, err := FrameRate.Frame(ReelStart)
+	if err != nil {
+		return err
 	}
-	work.Go(func() error {
-		first, err := FrameRate.Frame(ReelStart)
-		if err != nil {
-			return err
-		}
-		return movie(ctx, filepath.Join(dir, "library", Picture), pictureSeconds, ReelStart, func(frame int) string { return "PICTURE CUT V3   " + FrameRate.Label(first+int64(frame)) },
-			func() ([]sound, error) { return guide(pictureSeconds, recorded) })
-	})
-	return work.Wait()
+	return movie(ctx, filepath.Join(dir, "library", Picture), pictureSeconds, ReelStart, func(frame int) string { return "PICTURE CUT V3   " + FrameRate.Label(first+int64(frame)) },
+		func() ([]sound, error) { return guide(pictureSeconds, recorded) })
 }
 
 const width, height = 320, 180

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"runtime"
 	"slices"
@@ -120,24 +121,36 @@ const (
 
 // Generate writes the scenario into a folder: card/ and second/ with the recorders' takes, camera/ with movies, library/
 // with music, effects, ambience and narration. Files that are there already are left as they are. Its result does not
-// depend on time or place. Movies are left out where ffmpeg is not installed.
-func Generate(ctx context.Context, dir string) error {
+// depend on time or place. Movies are left out where ffmpeg is not installed. made is told of each file that is there, from
+// several goroutines; the files of a shot come together.
+func Generate(ctx context.Context, dir string, made func(File) error) error {
 	if err := writeCutLists(dir); err != nil {
 		return err
 	}
 	var work errgroup.Group
 	work.SetLimit(runtime.GOMAXPROCS(0))
 	recorded := recordAll()
-	for i, s := range shots {
-		work.Go(func() error { return s.write(dir, recorded[i]) })
-	}
-	for _, f := range sounds {
-		work.Go(func() error { return f.write(filepath.Join(dir, "library")) })
-	}
-	if err := work.Wait(); err != nil {
+	then := func(err error, files ...File) error {
+		for _, f := range files {
+			if err == nil {
+				err = made(f)
+			}
+		}
 		return err
 	}
-	return movies(ctx, dir, recorded)
+	for i, s := range shots {
+		work.Go(func() error { return then(s.write(dir, recorded[i]), s.arrives()...) })
+	}
+	for _, f := range sounds {
+		work.Go(func() error { return then(f.write(filepath.Join(dir, "library")), File{LibraryName, f.name}) })
+	}
+	if _, err := exec.LookPath("ffmpeg"); err == nil {
+		for i, c := range cameraShots {
+			work.Go(func() error { return then(c.movie(ctx, dir, i, recorded), c.arrives()) })
+		}
+		work.Go(func() error { return then(picture(ctx, dir, recorded), File{LibraryName, Picture}) })
+	}
+	return work.Wait()
 }
 
 // folder is the card that a shot lies on.

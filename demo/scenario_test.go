@@ -8,6 +8,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -37,8 +38,17 @@ func hashes(t *testing.T, dir string) map[string][32]byte {
 
 func TestGenerate(t *testing.T) {
 	a, b := t.TempDir(), t.TempDir()
-	require.NoError(t, Generate(t.Context(), a))
-	require.NoError(t, Generate(t.Context(), b))
+	var lock sync.Mutex
+	var made []File
+	require.NoError(t, Generate(t.Context(), a, func(f File) error {
+		lock.Lock()
+		defer lock.Unlock()
+		_, err := os.Stat(filepath.Join(Cards(a)[f.Card], f.Path))
+		made = append(made, f)
+		return err
+	}))
+	assert.ElementsMatch(t, Files(), made)
+	require.NoError(t, Generate(t.Context(), b, func(File) error { return nil }))
 	first := hashes(t, a)
 	assert.Len(t, first, len(Files())+len(cutLists))
 	assert.Equal(t, first, hashes(t, b), "the same bytes at every run")

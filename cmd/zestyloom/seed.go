@@ -16,31 +16,37 @@ import (
 	"zestyloom/internal/store"
 )
 
-// seed makes the demo production unless it is there: its files come in by the same way as a user's, and its reel is
-// built with the same commands.
-func seed(ctx context.Context, a *app.App) error {
-	productions, err := a.Store.Productions(ctx)
+// seed makes the demo's sound and its production, as far as they are not there: each file comes in as soon as it is made
+// and by the same way as a user's, and the reel is built with the same commands.
+func seed(ctx context.Context, a *app.App, scenario string) error {
+	p, err := production(ctx, a)
 	if err != nil {
 		return err
 	}
-	var p store.Production
-	for _, have := range productions {
-		if have.Name == demo.Production {
-			p = have
-		}
+	reels, err := a.Store.Reels(ctx, p.ID)
+	if err != nil {
+		return err
 	}
-	if p.ID == "" {
-		if p, err = a.Store.CreateProduction(ctx, demo.Production, demo.FrameRate); err != nil {
-			return err
+	list, err := a.Store.WorkList(ctx, p.ID, store.Page{Limit: 500, Before: time.Now().Add(time.Hour)})
+	if err != nil {
+		return err
+	}
+	came := map[string]bool{} // before this was interrupted
+	for _, w := range list {
+		came[w.Title] = true
+	}
+	err = demo.Generate(ctx, scenario, func(f demo.File) error {
+		if len(reels) > 0 || came[path.Base(f.Path)] {
+			return nil
 		}
-		if err := strands(ctx, a, p.ID); err != nil {
-			return err
-		}
-		for _, f := range demo.Files() {
-			if _, err := a.Jobs.ImportCard(ctx, p.ID, f.Card, f.Path); err != nil {
-				return err
-			}
-		}
+		_, err := a.Jobs.ImportCard(ctx, p.ID, f.Card, f.Path)
+		return err
+	})
+	if err != nil {
+		return fmt.Errorf("making the demo's sound: %w", err)
+	}
+	if len(reels) > 0 {
+		return nil
 	}
 	if err := finished(ctx, a, p.ID); err != nil {
 		return err
@@ -52,11 +58,24 @@ func seed(ctx context.Context, a *app.App) error {
 	if err := finished(ctx, a, p.ID); err != nil {
 		return err
 	}
-	reels, err := a.Store.Reels(ctx, p.ID)
-	if err != nil || len(reels) > 0 {
-		return err
-	}
 	return layOut(ctx, a, p)
+}
+
+// production finds or makes the demo's own.
+func production(ctx context.Context, a *app.App) (p store.Production, err error) {
+	productions, err := a.Store.Productions(ctx)
+	if err != nil {
+		return p, err
+	}
+	for _, have := range productions {
+		if have.Name == demo.Production {
+			return have, nil
+		}
+	}
+	if p, err = a.Store.CreateProduction(ctx, demo.Production, demo.FrameRate); err != nil {
+		return p, err
+	}
+	return p, strands(ctx, a, p.ID)
 }
 
 // strands gives the production's stems the demo's characters and languages, and the rules that suggest them.

@@ -2,7 +2,6 @@ package main
 
 import (
 	"context"
-	"fmt"
 	"log/slog"
 	"net"
 	"os"
@@ -121,10 +120,6 @@ func demoCommand() *cobra.Command {
 		Use: "demo", Short: "Run the application with the demo production", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			scenario := filepath.Join(f.data, "scenario")
-			note(c, "Making the demo's sound…")
-			if err := demo.Generate(c.Context(), scenario); err != nil {
-				return fmt.Errorf("making the demo's sound: %w", err)
-			}
 			for name, dir := range demo.Cards(scenario) {
 				f.cards = append(f.cards, name+"="+dir)
 			}
@@ -141,7 +136,8 @@ func demoCommand() *cobra.Command {
 			defer stop()
 			served := make(chan error, 1)
 			go func() { served <- a.Serve(ctx, l) }()
-			err = seed(ctx, a)
+			note(c, "Making the demo's sound and bringing it in…")
+			err = seed(ctx, a, scenario)
 			if err == nil {
 				err = announce()
 			}
