@@ -9,8 +9,6 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
-	"reflect"
-	"strings"
 	"testing"
 	"time"
 
@@ -55,61 +53,6 @@ func queued(s *apptest.Server, path string, body any) string {
 func work(s *apptest.Server, id string) (w api.Work) {
 	s.OK("GET", "/work/"+id, nil, &w)
 	return w
-}
-
-// A1. The database is stopped as by a power cut while takes come in, files are written and a reel is printed. All of it
-// ends as it would have without: no take loses its sound, no print is half, nothing runs twice.
-func TestADatabaseThatIsStoppedWhileWorkRunsLosesNothing(t *testing.T) {
-	c := storetest.NewCluster(t)
-	s := apptest.StartOn(t, c.URL)
-	production, v := crossing(t, s)
-	undisturbed := printed(s, production, v, map[string]any{"packaging": "interleaved"})
-	name := undisturbed.Report.Files[0].Name
-	want, _ := samples(t, s.File("/prints/"+undisturbed.ID+"/files/"+name))
-	var names, ids []string
-	for i := range 4 {
-		names = append(names, fmt.Sprintf("t%d.wav", i))
-		s.Record(names[i], 20+float64(i)/10, "Boom", "Ines lav", "Tobiah lav", "Radio")
-	}
-	s.Bring(production, names...)
-	for _, n := range names {
-		ids = append(ids, s.Takes(production)[n].ID)
-	}
-	for round := range rounds(t, 3) {
-		var more []string
-		for i := range 3 {
-			more = append(more, fmt.Sprintf("r%d-%d.wav", round, i))
-			s.Record(more[i], 20+float64(i)/10, "Boom", "Ines lav")
-		}
-		s.OK("POST", "/productions/"+production+"/imports", api.CardImport{Card: "LF03", Paths: more}, nil)
-		var p api.Print
-		s.OK("POST", "/reels/"+v.Id+"/prints", map[string]any{"packaging": "interleaved"}, &p)
-		batch := queued(s, "/productions/"+production+"/batches", map[string]any{"kind": "ply", "takes": ids, "settings": map[string]any{"all": true, "singly": false}})
-		time.Sleep(time.Duration(20+90*round%400) * time.Millisecond) // anywhere in the work
-		c.Stop()
-		c.Start()
-		patient(t, s, production)
-		takes := s.Takes(production)
-		for _, n := range more {
-			require.NotEmpty(t, takes[n].ID, "%s has come in", n)
-			got := s.File("/takes/" + takes[n].ID + "/samples?channel=1&from=0&count=1000")
-			assert.NotEqual(t, make([]byte, 4000), got, "%s has its sound", n)
-		}
-		s.OK("GET", "/prints/"+p.ID, nil, &p)
-		require.Equal(t, "done", p.State, p.Message)
-		got, _ := samples(t, s.File("/prints/"+p.ID+"/files/"+name))
-		require.Equal(t, want, got, "the print is the same as undisturbed")
-		w := work(s, batch)
-		require.Equal(t, "done", w.State, w.Message)
-		require.Len(t, w.Report, len(ids))
-		for i, o := range w.Report {
-			require.True(t, o.OK, o.Message)
-			got, _ := samples(t, s.File("/work/"+w.ID+"/files/"+o.Files[0].Name))
-			recorded, _ := samples(t, s.Copied(names[i]))
-			require.True(t, reflect.DeepEqual(recorded, got), names[i])
-		}
-	}
-	require.Eventually(t, func() bool { return len(within(t, s, "attempts")) == 0 }, 10*time.Second, 10*time.Millisecond, "no attempt goes on")
 }
 
 // within lists what lies in a folder of the media.
@@ -264,46 +207,6 @@ func TestUploadsAreRefusedAtTheirBeginning(t *testing.T) {
 	assert.Empty(t, list, "an upload that was given up leaves no work")
 }
 
-// A3. The answer to a commit is lost, whichever: nothing that the database has is without its sound, nothing is there
-// twice, and work that was interrupted ends.
-func TestLostAnswersToCommitsLoseNothing(t *testing.T) {
-	lossy := storetest.NewLossy(t, storetest.URL(t))
-	s := apptest.StartOn(t, lossy.URL)
-	production, v := crossing(t, s)
-	for round := range rounds(t, 4) {
-		name := fmt.Sprintf("r%d.wav", round)
-		s.Record(name, 5+float64(round)/10, "Boom", "Ines lav")
-		s.OK("POST", "/productions/"+production+"/imports", api.CardImport{Card: "LF03", Paths: []string{name}}, nil)
-		lossy.Lose(int64(1 + round%3))
-		patient(t, s, production)
-		takes := s.Takes(production)
-		require.NotEmpty(t, takes[name].ID)
-		assert.Len(t, s.File("/takes/"+takes[name].ID+"/samples?channel=1&from=0&count=1000"), 4000)
-		lossy.Lose(int64(1 + round%3))
-		id := settleFirst(s, &v)
-		patient(t, s, production)
-		lossy.Lose(0)
-		if w := work(s, id); assert.Equal(t, "done", w.State, w.Message) {
-			s.OK("GET", "/reels/"+v.Id, nil, &v)
-			assert.Equal(t, *w.Result, v.Clips[0].Take)
-			assert.NotEmpty(t, s.File("/takes/"+*w.Result+"/samples?channel=1&from=0&count=1000"))
-		}
-		s.OK("POST", "/reels/"+v.Id+"/undo", api.AtRevision{Revision: v.Revision}, &v)
-	}
-	assert.Positive(t, lossy.Lost.Load())
-	var list api.TakeList
-	s.OK("GET", "/productions/"+production+"/takes", nil, &list)
-	names := map[string]int{}
-	for _, tk := range list.Takes {
-		names[tk.FileName]++
-	}
-	for name, n := range names {
-		if !strings.Contains(name, "settled") {
-			assert.Equal(t, 1, n, "%s is there once", name)
-		}
-	}
-}
-
 // patient waits until no work goes on, whatever the server answers meanwhile.
 func patient(t *testing.T, s *apptest.Server, production string) {
 	require.Eventually(t, func() bool {
@@ -326,16 +229,6 @@ func patient(t *testing.T, s *apptest.Server, production string) {
 }
 
 func decode(r io.Reader, into any) error { return json.NewDecoder(r).Decode(into) }
-
-// settleFirst has the reel's first clip settled. The request is made again where the answer was lost.
-func settleFirst(s *apptest.Server, v *api.ReelView) string {
-	for {
-		var q struct{ Work string }
-		if s.Call("POST", "/reels/"+v.Id+"/settle", map[string]any{"clips": []string{v.Clips[0].ID}}, &q) == http.StatusAccepted {
-			return q.Work
-		}
-	}
-}
 
 // A4. A stored file that has become shorter, or other, is found before anything is printed.
 func TestASourceThatIsNotWholeStopsThePrint(t *testing.T) {
