@@ -36,33 +36,29 @@ const keepUploads = 7 * 24 * time.Hour
 
 // Sweep removes what lies on the disk and that no row names: files of attempts that died, of takes, prints and batches
 // that were removed, and uploads that were given up. What is there is listed first and asked for afterwards, so that
-// nothing is taken for lost which came in between; and where the database does not answer, everything stays.
+// nothing is taken for lost which came in between; and where the database does not answer, everything stays. What is
+// removed with all that is in it is always the folder of one attempt, in which nobody else writes.
 func (r *Runner) Sweep(ctx context.Context) error {
 	return errors.Join(r.sweepMedia(ctx), r.sweepUploads(ctx))
 }
 
 func (r *Runner) sweepMedia(ctx context.Context) error {
 	var there []string
-	for _, folder := range []string{stagingFolder, "sources", "prints", "batches"} {
+	folders := []string{stagingFolder, "sources", "prints"}
+	batches, err := r.Media.List("batches")
+	if err != nil {
+		return err
+	}
+	for _, work := range batches {
+		folders = append(folders, batchFolder(work))
+	}
+	for _, folder := range folders {
 		names, err := r.Media.List(folder)
 		if err != nil {
 			return err
 		}
 		for _, name := range names {
 			there = append(there, folder+"/"+name)
-		}
-	}
-	batches, err := r.Media.List("batches")
-	if err != nil {
-		return err
-	}
-	for _, work := range batches {
-		parts, err := r.Media.List("batches/" + work)
-		if err != nil {
-			return err
-		}
-		for _, part := range parts {
-			there = append(there, "batches/"+work+"/"+part)
 		}
 	}
 	needed, err := r.Store.NeededMedia(ctx)
@@ -75,6 +71,11 @@ func (r *Runner) sweepMedia(ctx context.Context) error {
 		}
 		r.Log.Info("removing what nothing needs", "key", key)
 		if err := r.Media.RemoveAll(key); err != nil {
+			return err
+		}
+	}
+	for _, work := range batches {
+		if err := r.Media.RemoveEmpty(batchFolder(work)); err != nil {
 			return err
 		}
 	}

@@ -77,14 +77,20 @@ func (f *Folder) Stat(key string) (fs.FileInfo, error) {
 // Publish gives a file or folder its final key, at which nothing may be yet, and brings that onto the disk. What is in it
 // must have been synced before.
 func (f *Folder) Publish(from, to string) error {
-	if err := f.root.MkdirAll(path.Dir(to), 0o755); err != nil {
-		return Explain(err)
-	}
 	if _, err := f.root.Lstat(to); err == nil {
 		return fault.New(fault.Stale, "There is something at %s already", to)
 	}
-	if err := f.root.Rename(from, to); err != nil {
-		return Explain(err)
+	for again := 0; ; again++ {
+		if err := f.root.MkdirAll(path.Dir(to), 0o755); err != nil {
+			return Explain(err)
+		}
+		err := f.root.Rename(from, to)
+		if err == nil {
+			break
+		}
+		if !errors.Is(err, fs.ErrNotExist) || again == 10 {
+			return Explain(err)
+		} // the folder above was empty, and RemoveEmpty came in between
 	}
 	dir, err := f.root.Open(path.Dir(to))
 	if err != nil {
@@ -92,6 +98,15 @@ func (f *Folder) Publish(from, to string) error {
 	}
 	defer dir.Close()
 	return Explain(dir.Sync())
+}
+
+// RemoveEmpty removes a folder in which nothing is.
+func (f *Folder) RemoveEmpty(key string) error {
+	err := f.root.Remove(key)
+	if errors.Is(err, syscall.ENOTEMPTY) || errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	return Explain(err)
 }
 
 // List gives the names of what lies in a folder; none where there is no such folder.

@@ -285,7 +285,6 @@ func (s *Store) OpenImports(ctx context.Context, production string) (n int, err 
 // Needed are the folders of media that rows name, or that work which goes on may be about to name.
 type Needed struct {
 	folders map[string]bool // that are named
-	above   map[string]bool // that hold such
 	claims  []string        // tokens; what is called after one belongs to its attempt
 }
 
@@ -297,17 +296,17 @@ func (s *Store) NeededMedia(ctx context.Context) (n Needed, err error) {
 	}
 	folders, err := s.ids(ctx, `select media_key from takes where media_key <> '' union select folder from prints where folder <> ''
 		union select o->>'folder' from work, jsonb_array_elements(coalesce(report, '[]')) o where coalesce(o->>'folder', '') <> ''`)
-	n.folders, n.above = map[string]bool{}, map[string]bool{}
+	n.folders = map[string]bool{}
 	for _, f := range folders {
-		n.folders[f], n.above[path.Dir(f)] = true, true
+		n.folders[f] = true
 	}
 	return n, err
 }
 
-// Needs tells whether what lies under a key may not be removed: it is named, it holds or lies in what is named, or it
-// belongs to an attempt.
+// Needs tells whether the folder of an attempt may not be removed: it is named, or lies in what is (batches of before
+// there were attempts), or the attempt goes on.
 func (n Needed) Needs(key string) bool {
-	return n.folders[key] || n.above[key] || n.folders[path.Dir(key)] ||
+	return n.folders[key] || n.folders[path.Dir(key)] ||
 		slices.ContainsFunc(n.claims, func(token string) bool { return strings.Contains(key, token) })
 }
 
