@@ -30,12 +30,16 @@ type Change struct {
 
 // Empty tells whether the change changes nothing.
 func (c Change) Empty() bool {
-	return len(c.Head)+len(c.Stems)+len(c.Tracks)+len(c.Clips)+len(c.Groups)+len(c.Knots)+len(c.Marks) == 0
+	return len(c.Head) == 0 && !slices.ContainsFunc(kinds, func(k kind) bool { return k.count(&c) > 0 })
 }
 
 // Inverse gives the change that takes this one back.
 func (c Change) Inverse() Change {
-	return Change{turn(c.Head), turn(c.Stems), turn(c.Tracks), turn(c.Clips), turn(c.Groups), turn(c.Knots), turn(c.Marks)}
+	back := Change{Head: turn(c.Head)}
+	for _, k := range kinds {
+		k.turn(&back, &c)
+	}
+	return back
 }
 
 // Takes gives the IDs of the takes that what the change puts refers to, each once and in order.
@@ -106,12 +110,11 @@ func (r *Reel) Replay(c Change) error {
 		}
 		next = max(next, p.After.Next)
 	}
-	for _, err := range []error{
-		unchanged(head, c.Head, "the reel"), unchanged(r.Stems, c.Stems, "stem"), unchanged(r.Tracks, c.Tracks, "track"),
-		unchanged(r.Clips, c.Clips, "clip"), unchanged(r.Groups, c.Groups, "output group"), unchanged(r.Knots, c.Knots, "knot"),
-		unchanged(r.Marks, c.Marks, "mark"),
-	} {
-		if err != nil {
+	if err := unchanged(head, c.Head, "the reel"); err != nil {
+		return err
+	}
+	for _, k := range kinds {
+		if err := k.unchanged(r, &c); err != nil {
 			return err
 		}
 	}
@@ -123,15 +126,9 @@ func (r *Reel) Replay(c Change) error {
 
 // putAll puts all objects of a change but the head.
 func (r *Reel) putAll(c Change) {
-	put(r.Stems, c.Stems)
-	put(r.Tracks, c.Tracks)
-	put(r.Clips, c.Clips)
-	put(r.Groups, c.Groups)
-	put(r.Knots, c.Knots)
-	if r.Marks == nil { // reels of before there were marks
-		r.Marks = map[string]Mark{}
+	for _, k := range kinds {
+		k.put(r, &c)
 	}
-	put(r.Marks, c.Marks)
 }
 
 func (h Head) counted(next int) Head {
@@ -173,7 +170,11 @@ type draft struct {
 }
 
 func newDraft(r *Reel) *draft {
-	return &draft{reel: r, head: r.Head, stems: over(r.Stems), tracks: over(r.Tracks), clips: over(r.Clips), groups: over(r.Groups), knots: over(r.Knots), marks: over(r.Marks)}
+	d := &draft{reel: r, head: r.Head}
+	for _, k := range kinds {
+		k.begin(d)
+	}
+	return d
 }
 
 func (d *draft) id(prefix string) string {
@@ -189,7 +190,10 @@ func (d *draft) finish() Change {
 			c.tidy() // c is the draft's own copy
 		}
 	}
-	c := Change{Stems: d.stems.puts(), Tracks: d.tracks.puts(), Clips: d.clips.puts(), Groups: d.groups.puts(), Knots: d.knots.puts(), Marks: d.marks.puts()}
+	var c Change
+	for _, k := range kinds {
+		k.finish(d, &c)
+	}
 	if before := d.reel.Head; before != d.head {
 		after := d.head
 		c.Head = []Put[Head]{{"", &before, &after}}
@@ -266,35 +270,20 @@ type Touched struct {
 
 // TouchedBy collects what changes touch. The counter in the head does not count: it is no part of what users see.
 func TouchedBy(changes ...Change) Touched {
-	t := Touched{map[string]bool{}, map[string]bool{}, map[string]bool{}, map[string]bool{}, map[string]bool{}, map[string]bool{}, false}
-	for _, c := range changes {
-		names(t.Stems, c.Stems)
-		names(t.Tracks, c.Tracks)
-		names(t.Clips, c.Clips)
-		names(t.Groups, c.Groups)
-		names(t.Knots, c.Knots)
-		names(t.Marks, c.Marks)
+	var t Touched
+	for _, c := range append([]Change{{}}, changes...) { // of nothing, the names are none
+		for _, k := range kinds {
+			k.touch(&t, &c)
+		}
 		t.Head = t.Head || changesHead(c)
 	}
 	return t
 }
 
-func names[T any](to map[string]bool, puts []Put[T]) {
-	for _, p := range puts {
-		to[p.ID] = true
-	}
-}
-
 // Meets tells whether two changes touch an object in common, or both change what the reel has once.
 func (c Change) Meets(other Change) bool {
 	mine := TouchedBy(c)
-	return meets(mine.Stems, other.Stems) || meets(mine.Tracks, other.Tracks) || meets(mine.Clips, other.Clips) ||
-		meets(mine.Groups, other.Groups) || meets(mine.Knots, other.Knots) || meets(mine.Marks, other.Marks) ||
-		mine.Head && changesHead(other)
-}
-
-func meets[T any](ids map[string]bool, puts []Put[T]) bool {
-	return slices.ContainsFunc(puts, func(p Put[T]) bool { return ids[p.ID] })
+	return mine.Head && changesHead(other) || slices.ContainsFunc(kinds, func(k kind) bool { return k.meets(&mine, &other) })
 }
 
 func changesHead(c Change) bool {

@@ -32,26 +32,18 @@ func apart(format string, args ...any) error { return fault.New(fault.Stale, for
 // check tells whether the reel, to which the change has been made already, is one: every object that was put has values
 // that can be, and what refers to an object that was put, or refers to one that went, still fits.
 func (r *Reel) check(c Change) error {
-	for _, err := range []error{
-		r.checkHead(c), each(c.Stems, r.checkStem), each(c.Tracks, r.checkTrack), each(c.Clips, r.checkClip),
-		each(c.Groups, r.checkGroup), each(c.Knots, r.checkTied), each(c.Marks, r.checkMark), r.checkDependents(c), r.checkSizes(),
-	} {
-		if err != nil {
+	if err := r.checkHead(c); err != nil {
+		return err
+	}
+	for _, k := range kinds {
+		if err := k.check(r, &c); err != nil {
 			return err
 		}
 	}
-	return nil
-}
-
-func each[T any](puts []Put[T], check func(id string, v T) error) error {
-	for _, p := range puts {
-		if p.After != nil {
-			if err := check(p.ID, *p.After); err != nil {
-				return err
-			}
-		}
+	if err := r.checkDependents(c); err != nil {
+		return err
 	}
-	return nil
+	return r.checkSizes()
 }
 
 func (r *Reel) checkSizes() error {

@@ -155,7 +155,11 @@ func New(name string, sampleRate int, rate timecode.Rate, start int64, stems []S
 // Clone gives a copy that can be changed by Apply without the original changing. Objects are values whose slices are
 // never changed in place, so the maps are all that needs copying.
 func (r *Reel) Clone() *Reel {
-	return &Reel{r.Head, maps.Clone(r.Stems), maps.Clone(r.Tracks), maps.Clone(r.Clips), maps.Clone(r.Groups), maps.Clone(r.Knots), maps.Clone(r.Marks)}
+	c := &Reel{Head: r.Head}
+	for _, k := range kinds {
+		k.clone(c, r)
+	}
+	return c
 }
 
 // TakesHeard gives the IDs of the takes whose sound the reel plays, each once and in order.

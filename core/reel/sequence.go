@@ -33,25 +33,11 @@ func (c Sequence) Plan(r *Reel, known Known) (Change, string, error) {
 	d := newDraft(r)
 	d.head = next.Head
 	for _, change := range changes {
-		into(d.stems, change.Stems, next.Stems)
-		into(d.tracks, change.Tracks, next.Tracks)
-		into(d.clips, change.Clips, next.Clips)
-		into(d.groups, change.Groups, next.Groups)
-		into(d.knots, change.Knots, next.Knots)
-		into(d.marks, change.Marks, next.Marks)
-	}
-	return d.finish(), c.Name, nil
-}
-
-// into notes that objects became what they are in now.
-func into[T any](l layer[T], puts []Put[T], now map[string]T) {
-	for _, p := range puts {
-		if v, there := now[p.ID]; there {
-			l.put(p.ID, v)
-		} else {
-			l.drop(p.ID)
+		for _, k := range kinds {
+			k.into(d, &change, next)
 		}
 	}
+	return d.finish(), c.Name, nil
 }
 
 // Several is a Sequence as clients send it: the same thing done to several clips, say. It does not hold others of its
