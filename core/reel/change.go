@@ -26,6 +26,7 @@ type Change struct {
 	Groups []Put[Group] `json:"groups,omitempty"`
 	Knots  []Put[Knot]  `json:"knots,omitempty"`
 	Marks  []Put[Mark]  `json:"marks,omitempty"`
+	Mixes  []Put[Mix]   `json:"mixes,omitempty"`
 }
 
 // Empty tells whether the change changes nothing.
@@ -167,6 +168,7 @@ type draft struct {
 	groups layer[Group]
 	knots  layer[Knot]
 	marks  layer[Mark]
+	mixes  layer[Mix]
 }
 
 func newDraft(r *Reel) *draft {
@@ -264,8 +266,8 @@ func equal(a, b Clip) bool {
 
 // Touched names the objects that changes make, alter or take away, by kind.
 type Touched struct {
-	Stems, Tracks, Clips, Groups, Knots, Marks map[string]bool
-	Head                                       bool
+	Stems, Tracks, Clips, Groups, Knots, Marks, Mixes map[string]bool
+	Head                                              bool
 }
 
 // TouchedBy collects what changes touch. The counter in the head does not count: it is no part of what users see.

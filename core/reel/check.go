@@ -1,6 +1,7 @@
 package reel
 
 import (
+	"errors"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -51,7 +52,7 @@ func (r *Reel) checkSizes() error {
 	for _, g := range r.Groups {
 		outputs += len(g.Labels)
 	}
-	if len(r.Tracks) > maxTracks || len(r.Clips) > maxClips || len(r.Knots) > maxKnots || len(r.Marks) > maxMarks ||
+	if len(r.Tracks) > maxTracks || len(r.Clips) > maxClips || len(r.Knots) > maxKnots || len(r.Marks) > maxMarks || len(r.Mixes) > maxTracks ||
 		outputs > maxOutputs || len(r.Stems) > maxTracks {
 		return broken("A reel has at most %d tracks, %d clips, %d marks and %d outputs", maxTracks, maxClips, maxMarks, maxOutputs)
 	}
@@ -95,13 +96,46 @@ func (r *Reel) checkTrack(id string, t Track) error {
 		t.Height < 0 || t.Height > 4 || t.Order < 0 || t.Order > 1<<30 {
 		return broken("Track %.40q can't be as it would be", t.Name)
 	}
-	if _, there := r.Stems[t.Stem]; !there {
-		return apart("%s would be in the stem %q, which is not on the reel", t.Name, t.Stem)
+	if err := r.checkStems(t); err != nil {
+		return err
 	}
-	for _, err := range []error{checkLabels(t.Labels), checkGain(t.GainDB), checkPan(t.Feed.Pan), checkCurve(t.Gain, checkGain), checkCurve(t.Pan, checkPan)} {
+	for what, points := range t.Curves {
+		if what == GainCurve || what == PanCurve {
+			return broken("%s would have two curves of %s", t.Name, what)
+		}
+		if err := errors.Join(what.check(0), checkCurve(points, what.check)); err != nil {
+			return err
+		}
+	}
+	for _, err := range []error{checkLabels(t.Labels), checkGain(t.GainDB), t.Feed.check(), checkCurve(t.Gain, checkGain), checkCurve(t.Pan, checkPan)} {
 		if err != nil {
 			return err
 		}
+	}
+	return nil
+}
+
+// checkStems tells whether the stems that a track feeds are on the reel. It may feed none.
+func (r *Reel) checkStems(t Track) error {
+	for _, stem := range []string{t.Stem, t.Second} {
+		if _, there := r.Stems[stem]; !there && stem != "" {
+			return apart("%s would feed the stem %q, which is not on the reel", t.Name, stem)
+		}
+	}
+	if t.Second != "" && (t.Second == t.Stem || t.Stem == "") {
+		return broken("The second stem of %s would be its first", t.Name)
+	}
+	return nil
+}
+
+func (f Feed) check() error {
+	for what, v := range map[Parameter]float64{PanCurve: f.Pan, FrontCurve: f.Front, UpCurve: f.Up, SpreadCurve: f.Spread, TurnCurve: f.Turn, PitchCurve: f.Pitch, RollCurve: f.Roll, NarrowCurve: f.Narrow} {
+		if err := what.check(v); err != nil {
+			return err
+		}
+	}
+	if f.LFEDB != nil {
+		return checkGain(*f.LFEDB)
 	}
 	return nil
 }
@@ -265,11 +299,66 @@ func (r *Reel) checkGroup(id string, g Group) error {
 	if len(g.Labels) == 0 {
 		return broken("%s has no channels", g.Name)
 	}
+	return r.checkFeed(g)
+}
+
+// checkFeed tells whether what feeds a group is on the reel, and is not fed by it.
+func (r *Reel) checkFeed(g Group) error {
+	if g.Feed == nil {
+		return nil
+	}
+	if r.RowLabels(g.Feed.Row, g.Feed.From) == nil || !slices.Contains(Row("").Words(), string(g.Feed.Row)) {
+		return apart("%s would be fed by %s %q, which is not on the reel", g.Name, g.Feed.Row, g.Feed.From)
+	}
+	if f := g.Feed.Fold; f != nil {
+		for _, dB := range []float64{f.CentreDB, f.SurroundDB, f.MonoDB, f.TrimDB} {
+			if err := checkGain(dB); err != nil {
+				return err
+			}
+		}
+		if f.LFEDB != nil {
+			if err := checkGain(*f.LFEDB); err != nil {
+				return err
+			}
+		}
+	}
+	path := []string{g.Name}
+	for at := g; at.Feed != nil && at.Feed.Row == GroupRow; {
+		next, there := r.Groups[at.Feed.From]
+		if !there {
+			break
+		}
+		path = append(path, next.Name)
+		if next.ID == g.ID || len(path) > len(r.Groups)+1 {
+			return broken("%s would be derived from itself: %s", g.Name, strings.Join(path, ", from "))
+		}
+		at = next
+	}
 	return nil
 }
 
+func (r *Reel) checkMix(id string, m Mix) error {
+	if m.ID != id || id == "" || !word(id, 100) || m.Name == "" || !word(m.Name, 100) || !word(m.Language, 20) || len(m.Terms) > maxTracks {
+		return broken("A mix needs a name of 1 to 100 characters")
+	}
+	seen := map[string]bool{}
+	for _, t := range m.Terms {
+		if t.Row != StemRow && t.Row != StrandRow || seen[string(t.Row)+t.From] || !word(t.From, 200) {
+			return broken("A mix is made of stems and strands, each once")
+		}
+		seen[string(t.Row)+t.From] = true
+		if err := checkGain(t.GainDB); err != nil {
+			return err
+		}
+		if r.RowLabels(t.Row, t.From) == nil {
+			return apart("The mix %s would hold %s %q, which is not on the reel", m.Name, t.Row, t.From)
+		}
+	}
+	return checkLabels(m.Labels)
+}
+
 func (r *Reel) checkTied(id string, k Knot) error {
-	if k.ID != id || id != knotID(k.Row, k.From, k.Channel, k.Output) || k.Row != TrackRow && k.Row != StemRow {
+	if k.ID != id || id != knotID(k.Row, k.From, k.Channel, k.Output) || k.Row == GroupRow || !slices.Contains(k.Row.Words(), string(k.Row)) {
 		return broken("A knot is called after what it ties")
 	}
 	if err := checkGain(k.GainDB); err != nil {
@@ -300,10 +389,23 @@ func (r *Reel) checkDependents(c Change) error {
 	stems := moved(c.Stems, func(a, b *Stem) bool { return slices.Equal(a.Labels, b.Labels) })
 	tracks := moved(c.Tracks, func(a, b *Track) bool { return slices.Equal(a.Labels, b.Labels) })
 	groups := moved(c.Groups, func(a, b *Group) bool { return slices.Equal(a.Labels, b.Labels) })
+	mixes := moved(c.Mixes, func(a, b *Mix) bool { return slices.Equal(a.Labels, b.Labels) })
 	if len(stems) > 0 {
 		for _, t := range r.Tracks {
-			if _, there := r.Stems[t.Stem]; !there {
-				return apart("%s is in the stem %s, which would go", t.Name, t.Stem)
+			if err := r.checkStems(t); err != nil {
+				return err
+			}
+		}
+		for id, m := range r.Mixes {
+			if err := r.checkMix(id, m); err != nil {
+				return err
+			}
+		}
+	}
+	if len(stems)+len(tracks)+len(groups)+len(mixes) > 0 {
+		for _, g := range r.Groups {
+			if err := r.checkFeed(g); err != nil {
+				return err
 			}
 		}
 	}
@@ -321,7 +423,7 @@ func (r *Reel) checkDependents(c Change) error {
 			}
 		}
 	}
-	if len(stems)+len(tracks)+len(groups) > 0 {
+	if len(stems)+len(tracks)+len(groups)+len(mixes) > 0 {
 		for _, k := range r.Knots {
 			if err := r.checkEnds(k); err != nil {
 				return err

@@ -18,7 +18,7 @@ import (
 func TestApplyKeepsTheRules(t *testing.T) {
 	r := ferry()
 	do(t, r, aTake("12A/3", 2))
-	do(t, r, LayOutputs{Spec: "a", Title: "A", Groups: pairGroups, Knots: []Crosspoint{{StemRow, "DX", 0, "dialogue/L", 0}}})
+	do(t, r, LayOutputs{Spec: "a", Title: "A", Groups: pairGroups, Knots: []Crosspoint{{Row: StemRow, From: "DX", Output: "dialogue/L"}}})
 	before, err := json.Marshal(r)
 	require.NoError(t, err)
 	clip, track := r.ClipList()[0], r.TrackList()[0]
@@ -75,7 +75,7 @@ func TestApplyKeepsTheRules(t *testing.T) {
 		"a clip's track goes":         {Tracks: []Put[Track]{{track.ID, &track, nil}}},
 		"a stem that is in use goes":  {Stems: []Put[Stem]{{"DX", ptr(r.Stems["DX"]), nil}}},
 		"a knot's output goes":        {Groups: []Put[Group]{{"dialogue", ptr(r.Groups["dialogue"]), nil}}},
-		"a knot to nowhere":           {Knots: []Put[Knot]{{"track t1 0 > x/L", nil, ptr(Crosspoint{TrackRow, "t1", 0, "x/L", 0}.Knot())}}},
+		"a knot to nowhere":           {Knots: []Put[Knot]{{"track t1 0 > x/L", nil, ptr(Crosspoint{Row: TrackRow, From: "t1", Output: "x/L"}.Knot())}}},
 		"a mark after the clock":      {Marks: []Put[Mark]{{"m1", nil, &Mark{ID: "m1", Name: "x", At: 1 << 50}}}},
 		"two heads":                   {Head: []Put[Head]{{"", nil, nil}}},
 		"a reel at 0 Hz":              {Head: []Put[Head]{{"", ptr(r.Head), ptr(Head{Name: "x"})}}},
@@ -113,7 +113,7 @@ func TestUndoDoesNotPullTheGroundAway(t *testing.T) {
 	assert.Equal(t, fault.Stale, fault.KindOf(err), "a clip of six channels would lie on a mono track: %v", err)
 
 	outputs, _ := do(t, r, LayOutputs{Spec: "a", Title: "A", Groups: pairGroups})
-	do(t, r, SetKnots{[]Crosspoint{{TrackRow, mono.ID, 0, "music/L", 0}}})
+	do(t, r, SetKnots{[]Crosspoint{{Row: TrackRow, From: mono.ID, Output: "music/L"}}})
 	err = r.Apply(outputs.Inverse())
 	assert.Equal(t, fault.Stale, fault.KindOf(err), "a knot would be tied to nothing: %v", err)
 }

@@ -96,8 +96,16 @@ func noTrack(id string) error {
 }
 
 func rowName(r *Reel, row Row, id string) string {
-	if row == StemRow {
+	switch row {
+	case StemRow:
 		return r.Stems[id].Name
+	case StrandRow:
+		_, name := StemOf(id)
+		return name
+	case MixRow:
+		return r.Mixes[id].Name
+	case GroupRow:
+		return r.Groups[id].Name
 	}
 	return r.Tracks[id].Name
 }

@@ -3,6 +3,7 @@ package reel
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 
 	"zestyloom/core/fault"
@@ -23,12 +24,45 @@ func (CurveOf) Words() []string { return []string{string(OfClip), string(OfTrack
 type Parameter string
 
 const (
-	GainCurve Parameter = "gain" // in dB
-	PanCurve  Parameter = "pan"  // −1 left to +1 right
+	GainCurve   Parameter = "gain"   // in dB
+	PanCurve    Parameter = "pan"    // −1 left to +1 right
+	FrontCurve  Parameter = "front"  // −1 back to +1 front
+	UpCurve     Parameter = "up"     // −1 below to +1 above
+	SpreadCurve Parameter = "spread" // 0 to 1
+	LFECurve    Parameter = "lfe"    // send in dB
+	TurnCurve   Parameter = "turn"   // degrees
+	PitchCurve  Parameter = "pitch"
+	RollCurve   Parameter = "roll"
+	NarrowCurve Parameter = "narrow" // 0 to 1
 )
 
 // Words are all that there are.
-func (Parameter) Words() []string { return []string{string(GainCurve), string(PanCurve)} }
+func (Parameter) Words() []string {
+	return []string{"gain", "pan", "front", "up", "spread", "lfe", "turn", "pitch", "roll", "narrow"}
+}
+
+// check tells whether a value of the parameter can be.
+func (p Parameter) check(v float64) error {
+	within := func(low, high float64) error {
+		if !(v >= low && v <= high) {
+			return fault.New(fault.BadInput, "%s runs from %g to %g", p, low, high)
+		}
+		return nil
+	}
+	switch p {
+	case GainCurve, LFECurve:
+		return checkGain(v)
+	case PanCurve:
+		return checkPan(v)
+	case FrontCurve, UpCurve:
+		return within(-1, 1)
+	case SpreadCurve, NarrowCurve:
+		return within(0, 1)
+	case TurnCurve, PitchCurve, RollCurve:
+		return within(-3600, 3600) // ten times around, so that a turn can go on
+	}
+	return fault.New(fault.BadInput, "%q is nothing that a curve could be of", p)
+}
 
 // SetCurve draws the gain or pan of a clip or track. With a range only the points in it are replaced, as when it is
 // trimmed while playing.
@@ -41,14 +75,11 @@ type SetCurve struct {
 }
 
 func (c SetCurve) Plan(r *Reel, _ Known) (Change, string, error) {
-	check := checkGain
-	if c.What == PanCurve {
-		check = checkPan
-	} else if c.What != GainCurve {
-		return Change{}, "", fault.New(fault.BadInput, "A curve is of gain or pan, not %q", c.What)
+	if err := c.What.check(0); err != nil { // which each of them can be
+		return Change{}, "", err
 	}
 	for _, p := range c.Points {
-		if err := check(p.Value); err != nil {
+		if err := c.What.check(p.Value); err != nil {
 			return Change{}, "", err
 		}
 	}
@@ -77,6 +108,9 @@ func (d *draft) curve(of CurveOf, id string, what Parameter, change func(points 
 			return noClip()
 		}
 		points = &c.Gain
+		if what != GainCurve && what != PanCurve {
+			return fault.New(fault.BadInput, "A clip has curves of gain and pan; draw %s on its track", what)
+		}
 		if what == PanCurve {
 			if t, _ := d.tracks.get(c.Track); len(t.Labels) > 2 {
 				return fault.New(fault.BadInput, "%s lies on a track of %d channels, which has no left and right to pan between", c.Name, len(t.Labels))
@@ -91,18 +125,48 @@ func (d *draft) curve(of CurveOf, id string, what Parameter, change func(points 
 		if !ok {
 			return noTrack(id)
 		}
-		points = &t.Gain
-		if what == PanCurve {
-			points = &t.Pan
+		fresh, err := change(t.curve(what), 0, t.Name)
+		if err != nil {
+			return err
 		}
-		if *points, err = change(*points, 0, t.Name); err == nil {
-			*points = some(*points)
-			d.tracks.put(id, t)
-		}
+		t.setCurve(what, some(fresh))
+		d.tracks.put(id, t)
 	default:
 		return fault.New(fault.BadInput, "A curve is of a clip or a track, not %q", of)
 	}
 	return err
+}
+
+// curve gives the points of a parameter.
+func (t Track) curve(what Parameter) []Point {
+	switch what {
+	case GainCurve:
+		return t.Gain
+	case PanCurve:
+		return t.Pan
+	}
+	return t.Curves[what]
+}
+
+// setCurve sets them. The map of curves is never changed in place.
+func (t *Track) setCurve(what Parameter, points []Point) {
+	switch what {
+	case GainCurve:
+		t.Gain = points
+	case PanCurve:
+		t.Pan = points
+	default:
+		curves := maps.Clone(t.Curves)
+		if curves == nil {
+			curves = Curves{}
+		}
+		if curves[what] = points; points == nil {
+			delete(curves, what)
+		}
+		if t.Curves = curves; len(curves) == 0 {
+			t.Curves = nil
+		}
+	}
 }
 
 // replaced puts fresh points in place of those in a range; at the range's ends the curve stays as it was.

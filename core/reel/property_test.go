@@ -161,7 +161,7 @@ func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
 	case "moveStrays":
 		return kind, MoveStrays{}
 	case "setKnots":
-		return kind, SetKnots{[]Crosspoint{{StemRow, "DX", rnd.Intn(2), output, float64(-rnd.Intn(9))}, {TrackRow, track.ID, 0, output, 0}}}
+		return kind, SetKnots{[]Crosspoint{{Row: StemRow, From: "DX", Channel: rnd.Intn(2), Output: output, GainDB: float64(-rnd.Intn(9))}, {Row: TrackRow, From: track.ID, Output: output}}}
 	case "clearKnots":
 		if len(r.Groups) == 0 || yes() {
 			return "", LayOutputs{Spec: string(rune('a' + rnd.Intn(3))), Groups: pairGroups[:1+rnd.Intn(2)]}

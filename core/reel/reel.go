@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"zestyloom/core/mix"
 	"zestyloom/core/timecode"
 )
 
@@ -36,10 +37,19 @@ type Stem struct {
 	Order  int      `json:"order"`
 }
 
-// Feed says how a track goes into the channels of its stem.
+// Feed says how a track goes into the channels of its stem. Each of its numbers can move by a curve.
 type Feed struct {
-	Dual bool    `json:"dual"` // a mono track at unity on both sides of a pair, instead of by the pan law
-	Pan  float64 `json:"pan"`  // −1 left to +1 right: pan of a mono track, balance of a stereo one
+	Dual   bool     `json:"dual"`             // a mono track at unity on both sides of a pair, instead of by the pan law
+	Pan    float64  `json:"pan"`              // −1 left to +1 right: pan of a mono track, balance of a stereo one
+	Placed bool     `json:"placed,omitempty"` // it stands in the room, where the stem has one, instead of between the front pair
+	Front  float64  `json:"front,omitempty"`  // −1 back to +1 front
+	Up     float64  `json:"up,omitempty"`     // −1 below to +1 above
+	Spread float64  `json:"spread,omitempty"` // 0 a point to 1 all around
+	LFEDB  *float64 `json:"lfeDB,omitempty"`  // send to the LFE; nil for none
+	Turn   float64  `json:"turn,omitempty"`   // degrees to the left that a set or sound field is turned around
+	Pitch  float64  `json:"pitch,omitempty"`  // degrees that a sound field's front is lifted
+	Roll   float64  `json:"roll,omitempty"`   // degrees that a sound field's left is lifted
+	Narrow float64  `json:"narrow,omitempty"` // 0 a set as wide as it is, to 1 all of it in front
 }
 
 // Track is one row of the Loom.
@@ -49,6 +59,7 @@ type Track struct {
 	Labels    []string `json:"labels"` // its channels; more than one are bonded
 	Stem      string   `json:"stem"`
 	Strand    string   `json:"strand,omitempty"` // the part of the stem that it belongs to
+	Second    string   `json:"second,omitempty"` // a second stem that it feeds in the same way
 	Suggested bool     `json:"suggested"`        // the stem is a suggestion that nobody has confirmed
 	Feed      Feed     `json:"feed"`
 	GainDB    float64  `json:"gainDB"`
@@ -58,6 +69,54 @@ type Track struct {
 	Height    int      `json:"height,omitempty"` // of its row, from 1 (low) to 4; 0 is the usual
 	Gain      []Point  `json:"gain,omitempty"`   // dB over samples of the reel, added to GainDB
 	Pan       []Point  `json:"pan,omitempty"`    // over samples of the reel, instead of Feed.Pan
+	Curves    Curves   `json:"curves,omitempty"` // of the other numbers of the feed, over samples of the reel
+}
+
+// Curves are those of parameters, by parameter.
+type Curves map[Parameter][]Point
+
+// Place is where a track stands at one moment: its feed, with what its curves say.
+func (t Track) Place(at int64) Feed {
+	f := t.Feed
+	if len(t.Pan) > 0 {
+		f.Pan = Level(t.Pan, at)
+	}
+	for what, points := range t.Curves {
+		*f.number(what) = Level(points, at)
+	}
+	return f
+}
+
+// Moves tells whether any of the parameters has a curve.
+func (t Track) Moves(parameters ...Parameter) bool {
+	return slices.ContainsFunc(parameters, func(p Parameter) bool { return p == PanCurve && len(t.Pan) > 0 || len(t.Curves[p]) > 0 })
+}
+
+// number is the feed's number of a parameter.
+func (f *Feed) number(what Parameter) *float64 {
+	switch what {
+	case PanCurve:
+		return &f.Pan
+	case FrontCurve:
+		return &f.Front
+	case UpCurve:
+		return &f.Up
+	case SpreadCurve:
+		return &f.Spread
+	case LFECurve:
+		lfe := 0.0
+		f.LFEDB = &lfe
+		return f.LFEDB
+	case TurnCurve:
+		return &f.Turn
+	case PitchCurve:
+		return &f.Pitch
+	case RollCurve:
+		return &f.Roll
+	case NarrowCurve:
+		return &f.Narrow
+	}
+	return new(float64)
 }
 
 // Loose tells whether the track's channels are single microphones that lie together, each of which goes into the stem
@@ -84,6 +143,50 @@ type Group struct {
 	Labels []string `json:"labels"`
 	Stems  []string `json:"stems"` // the stems that should feed it, by the spec
 	Order  int      `json:"order"`
+	Feed   *Feeder  `json:"feed,omitempty"` // what feeds all of it, besides knots
+}
+
+// Feeder is what feeds a group: a mix, stem, strand or track, or another group, of which it is the fold-down.
+type Feeder struct {
+	Row  Row       `json:"row"`
+	From string    `json:"from"`
+	Fold *mix.Fold `json:"fold,omitempty"` // how channels that have no place of their own are folded; nil for the usual
+}
+
+// Folding is the fold that the feeder asks for.
+func (f Feeder) Folding() mix.Fold {
+	if f.Fold == nil {
+		return mix.Usual()
+	}
+	return *f.Fold
+}
+
+// Mix is a named sum of stems and strands.
+type Mix struct {
+	ID       string   `json:"id"`
+	Name     string   `json:"name"`
+	Language string   `json:"language,omitempty"` // of what is spoken in it, as ISO 639-2 writes it
+	Labels   []string `json:"labels"`
+	Rest     bool     `json:"rest"` // every stem that no term names is in it, at 0 dB
+	Terms    []Term   `json:"terms"`
+	Order    int      `json:"order"`
+}
+
+// Term is a part of a mix, or one that is left out of it. A strand's term stands before that of its stem.
+type Term struct {
+	Row    Row     `json:"row"` // stem or strand
+	From   string  `json:"from"`
+	GainDB float64 `json:"gainDB"`
+	Out    bool    `json:"out,omitempty"`
+}
+
+// StrandID names a strand of a stem. Tracks of no strand are those of the empty name.
+func StrandID(stem, strand string) string { return stem + "/" + strand }
+
+// StemOf gives the stem and the name of a strand.
+func StemOf(strand string) (stem, name string) {
+	stem, name, _ = strings.Cut(strand, "/")
+	return stem, name
 }
 
 // Output is one output channel: a column of the weave. Its ID stays the same while its group and label do.
@@ -98,9 +201,17 @@ type Output struct {
 type Row string
 
 const (
-	TrackRow Row = "track"
-	StemRow  Row = "stem"
+	TrackRow  Row = "track"
+	StrandRow Row = "strand"
+	StemRow   Row = "stem"
+	MixRow    Row = "mix"
+	GroupRow  Row = "group" // feeds the groups that are derived from it
 )
+
+// Words are all that there are.
+func (Row) Words() []string {
+	return []string{string(TrackRow), string(StrandRow), string(StemRow), string(MixRow), string(GroupRow)}
+}
 
 // Knot is a crosspoint of the reel.
 type Knot struct {
@@ -115,6 +226,7 @@ type Crosspoint struct {
 	Channel int     `json:"channel"` // of it, from 0
 	Output  string  `json:"output"`
 	GainDB  float64 `json:"gainDB"`
+	Invert  bool    `json:"invert,omitempty"` // polarity turned
 }
 
 // Knot gives it the ID that follows from where it stands.
@@ -129,6 +241,7 @@ type Reel struct {
 	Groups map[string]Group `json:"groups"`
 	Knots  map[string]Knot  `json:"knots"`
 	Marks  map[string]Mark  `json:"marks"`
+	Mixes  map[string]Mix   `json:"mixes,omitempty"`
 }
 
 // DefaultStems are those that a production begins with, from top to bottom.
@@ -145,6 +258,7 @@ func New(name string, sampleRate int, rate timecode.Rate, start int64, stems []S
 	r := &Reel{
 		Head:  Head{Name: name, SampleRate: sampleRate, FrameRate: rate, Start: start, PanLaw: 3, Next: 1},
 		Stems: map[string]Stem{}, Tracks: map[string]Track{}, Clips: map[string]Clip{}, Groups: map[string]Group{}, Knots: map[string]Knot{}, Marks: map[string]Mark{},
+		Mixes: map[string]Mix{},
 	}
 	for _, s := range stems {
 		r.Stems[s.ID] = s
@@ -231,10 +345,34 @@ func (r *Reel) Output(id string) (Output, bool) {
 
 // RowLabels gives the channel labels of a row of the weave, or nil where there is no such row.
 func (r *Reel) RowLabels(row Row, id string) []string {
-	if row == StemRow {
+	switch row {
+	case StemRow:
 		return r.Stems[id].Labels
+	case StrandRow:
+		stem, _ := StemOf(id)
+		return r.Stems[stem].Labels
+	case MixRow:
+		return r.Mixes[id].Labels
+	case GroupRow:
+		return r.Groups[id].Labels
 	}
 	return r.Tracks[id].Labels
+}
+
+// MixList gives the mixes in order.
+func (r *Reel) MixList() []Mix {
+	return sorted(r.Mixes, func(a, b Mix) int { return cmp.Or(a.Order-b.Order, strings.Compare(a.ID, b.ID)) })
+}
+
+// StrandList gives the names of the strands that tracks of a stem are in, by name; the empty one where a track is in none.
+func (r *Reel) StrandList(stem string) []string {
+	names := map[string]bool{}
+	for _, t := range r.Tracks {
+		if t.Stem == stem {
+			names[t.Strand] = true
+		}
+	}
+	return slices.Sorted(maps.Keys(names))
 }
 
 // End is the first sample after the last clip, or the start of the reel where that lies later.

@@ -80,10 +80,10 @@ func TestTiedClipsMoveTogether(t *testing.T) {
 
 func TestChoosingAnotherSpecKeepsWhatStillMakesSense(t *testing.T) {
 	r := ferry()
-	do(t, r, LayOutputs{Spec: "a", Title: "A", Groups: pairGroups, Knots: []Crosspoint{{StemRow, "DX", 0, "dialogue/L", 0}, {StemRow, "MX", 0, "music/L", 0}}})
-	do(t, r, SetKnots{Knots: []Crosspoint{{StemRow, "DX", 0, "dialogue/L", -3}}})
+	do(t, r, LayOutputs{Spec: "a", Title: "A", Groups: pairGroups, Knots: []Crosspoint{{Row: StemRow, From: "DX", Output: "dialogue/L"}, {Row: StemRow, From: "MX", Output: "music/L"}}})
+	do(t, r, SetKnots{Knots: []Crosspoint{{Row: StemRow, From: "DX", Output: "dialogue/L", GainDB: -3}}})
 	assert.Equal(t, 3, r.OutputList()[2].Number)
-	do(t, r, LayOutputs{Spec: "b", Title: "B", Groups: pairGroups[:1], Knots: []Crosspoint{{StemRow, "DX", 0, "dialogue/L", 0}, {StemRow, "DX", 1, "dialogue/R", 0}}})
+	do(t, r, LayOutputs{Spec: "b", Title: "B", Groups: pairGroups[:1], Knots: []Crosspoint{{Row: StemRow, From: "DX", Output: "dialogue/L"}, {Row: StemRow, From: "DX", Channel: 1, Output: "dialogue/R"}}})
 	knots := r.KnotList()
 	require.Len(t, knots, 2)
 	assert.Equal(t, -3.0, knots[0].GainDB, "a knot that the user set stays as it is")
@@ -113,9 +113,9 @@ func TestRefused(t *testing.T) {
 		"before midnight": {MoveClips{Clips: []string{clip}, By: -1 << 40}, fault.BadInput},
 		"start too late":  {SetReel{Start: ptr(int64(1 << 40))}, fault.BadInput},
 		"odd pan law":     {SetReel{PanLaw: ptr(5.0)}, fault.BadInput},
-		"no such output":  {SetKnots{[]Crosspoint{{StemRow, "DX", 0, "nowhere/L", 0}}}, fault.NotFound},
-		"no such channel": {SetKnots{[]Crosspoint{{StemRow, "DX", 5, "music/L", 0}}}, fault.NotFound},
-		"no such row":     {SetKnots{[]Crosspoint{{TrackRow, "t99", 0, "music/L", 0}}}, fault.NotFound},
+		"no such output":  {SetKnots{[]Crosspoint{{Row: StemRow, From: "DX", Output: "nowhere/L"}}}, fault.NotFound},
+		"no such channel": {SetKnots{[]Crosspoint{{Row: StemRow, From: "DX", Channel: 5, Output: "music/L"}}}, fault.NotFound},
+		"no such row":     {SetKnots{[]Crosspoint{{Row: TrackRow, From: "t99", Output: "music/L"}}}, fault.NotFound},
 		"group twice":     {LayOutputs{Groups: []Group{pairGroups[0], pairGroups[0]}}, fault.BadInput},
 	} {
 		_, _, err := c.command.Plan(r, shelf{})

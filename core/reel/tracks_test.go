@@ -80,7 +80,7 @@ func TestWhatATrackMayBe(t *testing.T) {
 	assert.False(t, r.Tracks[track.ID].Suggested)
 
 	do(t, r, LayOutputs{Spec: "s", Groups: pairGroups})
-	do(t, r, SetKnots{[]Crosspoint{{TrackRow, track.ID, 0, "music/L", 0}, {TrackRow, track.ID, 1, "music/R", 0}}})
+	do(t, r, SetKnots{[]Crosspoint{{Row: TrackRow, From: track.ID, Output: "music/L"}, {Row: TrackRow, From: track.ID, Channel: 1, Output: "music/R"}}})
 	do(t, r, SetTrack{Track: track.ID, Labels: &[]string{"M"}})
 	own := 0
 	for _, k := range r.Knots {
@@ -117,7 +117,7 @@ func TestCurvesAreDrawnAndRidden(t *testing.T) {
 	for frame, want := range map[int64]float64{8 * secs: 0, 9*secs + 4800: -6, 10 * secs: -6, 11*secs - 4800: -6, 12 * secs: 0} {
 		assert.InDelta(t, want, Level(gain, frame), 1e-9, "at frame %d", frame)
 	}
-	refused(t, r, fault.BadInput, "gain or pan", SetCurve{Of: OfTrack, ID: clip.Track, What: "width"})
+	refused(t, r, fault.BadInput, "nothing that a curve", SetCurve{Of: OfTrack, ID: clip.Track, What: "width"})
 	refused(t, r, fault.BadInput, "a clip or a track", SetCurve{Of: "stem", ID: "DX", What: "gain"})
 	refused(t, r, fault.BadInput, "A gain lies between", SetCurve{Of: OfTrack, ID: clip.Track, What: "gain", Points: []Point{{at(1), 100}}})
 	refused(t, r, fault.NotFound, "no longer on the reel", SetCurve{Of: OfClip, ID: "gone", What: "gain"})
