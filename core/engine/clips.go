@@ -6,6 +6,7 @@ import (
 
 	"zestyloom/core/dsp"
 	"zestyloom/core/fault"
+	"zestyloom/core/mix"
 	"zestyloom/core/reel"
 	"zestyloom/core/wave"
 	"zestyloom/core/weave"
@@ -16,8 +17,8 @@ type clip struct {
 	reel.Clip
 	src      *source
 	borrowed map[string]*source
-	spread   []weave.Way // from its channels to those of the track
-	plain    bool        // its channels go to the track's one to one, as they are in the take
+	spread   mix.Matrix // from its channels to those of the track, where it stands still
+	plain    bool       // its channels go to the track's one to one, as they are in the take
 }
 
 func (e *Engine) newClip(c reel.Clip, t *track, open Opener) (clip, error) {
@@ -25,14 +26,11 @@ func (e *Engine) newClip(c reel.Clip, t *track, open Opener) (clip, error) {
 	if err != nil {
 		return clip{}, err
 	}
-	if !c.Fits(t.labels) || slices.Max(c.Channels) >= src.file.Channels || slices.Min(c.Channels) < 0 {
+	if !c.Fits(t.Labels) || slices.Max(c.Channels) >= src.file.Channels || slices.Min(c.Channels) < 0 {
 		return clip{}, fault.New(fault.Damaged, "%s asks for channels that its take does not have", c.Name)
 	}
-	made := clip{Clip: c, src: src, borrowed: map[string]*source{}, spread: weave.Spread(len(c.Channels), c.Sum, t.labels), plain: c.Plain()}
-	for _, w := range made.spread {
-		made.plain = made.plain && w.From == w.To && w.Gain == 1
-	}
-	made.plain = made.plain && len(c.Channels) == len(t.labels)
+	made := clip{Clip: c, src: src, borrowed: map[string]*source{}, spread: weave.Spread(len(c.Channels), c.Sum, t.Labels, 0, t.law)}
+	made.plain = c.Plain() && slices.Equal(made.spread.Gain, mix.Identity(len(t.Labels)).Gain)
 	for _, l := range c.Lanes {
 		for _, b := range l.Borrowed {
 			if made.borrowed[b.Take], err = e.source(b.Take, b.Title, open); err != nil {
@@ -66,10 +64,6 @@ func (e *Engine) render(t *track, c *clip, dst [][]float64, from int64, n int) e
 	level := e.level[:s.count] // of the whole clip
 	c.levels(level, s.at)
 	t.levels(level, s.at)
-	within := place{from: s.at} // the middle of the track
-	if len(c.Pan) > 0 {
-		within.moving = func(at int64) float64 { return reel.Level(c.Pan, c.Frame(at)) }
-	}
 	for channel := range c.Channels {
 		x := e.scratch[:s.count]
 		sounding, err := e.lane(c, channel, x, s.at)
@@ -82,14 +76,33 @@ func (e *Engine) render(t *track, c *clip, dst [][]float64, from int64, n int) e
 		for i := range x {
 			x[i] *= level[i]
 		}
-		for _, w := range c.spread {
-			if w.From != channel {
-				continue
-			}
-			add(dst[w.To][s.into:s.into+s.count], x, w, within, t.law)
+		if len(c.Pan) > 0 && len(t.Labels) > 1 {
+			t.moveWithin(c, channel, dst, x, s)
+			continue
+		}
+		for r := range dst {
+			mix.AddAt(dst[r][s.into:s.into+s.count], x, c.spread.At(r, channel))
 		}
 	}
 	return nil
+}
+
+// moveWithin adds a channel of a clip that moves between the sides of its track.
+func (t *track) moveWithin(c *clip, channel int, dst [][]float64, x []float64, s stretch) {
+	at := func(place int64) mix.Matrix {
+		return weave.Spread(len(c.Channels), c.Sum, t.Labels, reel.Level(c.Pan, c.Frame(place)), t.law)
+	}
+	begin := floor(s.at)
+	left := at(begin)
+	for i := 0; i < len(x); {
+		right := at(begin + stretchOf)
+		into := int(s.at + int64(i) - begin)
+		n := min(len(x)-i, stretchOf-into)
+		for r := range dst {
+			mix.GlideAt(dst[r][s.into+i:s.into+i+n], x[i:i+n], left.At(r, channel), right.At(r, channel), into, stretchOf)
+		}
+		i, begin, left = i+n, begin+stretchOf, right
+	}
 }
 
 // renderPlain is render for a clip whose samples are those of its take.
@@ -227,51 +240,6 @@ func curve(level []float64, points []reel.Point, at int64) {
 		if i += n; next < len(points) && at+int64(i) >= points[next].At {
 			next++
 		}
-	}
-}
-
-// place is a position between left and right: a steady one, or one that moves with the clock.
-type place struct {
-	steady float64
-	moving func(at int64) float64 // nil where it is steady
-	from   int64                  // sample of the reel that the first of a block lies at
-}
-
-// add adds samples on a way. Where the position moves, its gain is exact at the ends of each stretch and linear between.
-func add(dst, x []float64, w weave.Way, p place, law dsp.PanLaw) {
-	if w.Side == weave.Neither || p.moving == nil {
-		addAt(dst, x, w.At(p.steady, law))
-		return
-	}
-	begin := floor(p.from)
-	left := w.At(p.moving(begin), law)
-	for i := 0; i < len(x); {
-		right := w.At(p.moving(begin+stretchOf), law)
-		into := int(p.from + int64(i) - begin)
-		n := min(len(x)-i, stretchOf-into)
-		step := (right - left) / stretchOf
-		out, in := dst[i:i+n], x[i:i+n]
-		if step == 0 {
-			addAt(out, in, left)
-		} else {
-			for j, v := range in {
-				out[j] += (left + step*float64(into+j)) * v
-			}
-		}
-		i, begin, left = i+n, begin+stretchOf, right
-	}
-}
-
-// addAt adds samples at a gain.
-func addAt(dst, x []float64, gain float64) {
-	if gain == 1 {
-		for i, v := range x {
-			dst[i] += v
-		}
-		return
-	}
-	for i, v := range x {
-		dst[i] += gain * v
 	}
 }
 

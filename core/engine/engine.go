@@ -1,11 +1,12 @@
 package engine
 
 import (
-	"math"
 	"slices"
 
 	"zestyloom/core/dsp"
 	"zestyloom/core/fault"
+	"zestyloom/core/layout"
+	"zestyloom/core/mix"
 	"zestyloom/core/reel"
 	"zestyloom/core/wave"
 	"zestyloom/core/weave"
@@ -20,45 +21,53 @@ type Opener func(take string) (*wave.File, error)
 // Options say what is different when listening; the zero value is what prints.
 type Options struct {
 	Solo []string // only these tracks sound; empty means all
+	// Chain gives what works on a node's channels, of its own for each engine; nil where nothing does.
+	Chain func(weave.Node) []dsp.Processor
 }
 
-// Engine renders one state of a reel. It is not safe for concurrent use.
+// Engine renders one state of a reel: it runs the graph of the weave. It is not safe for concurrent use.
 type Engine struct {
-	reel    *reel.Reel
-	tracks  []*track
-	stems   []*bus
-	outputs []*bus
-	column  map[string]int // output ID → index
-	takes   map[string]*source
-	frames  int // of the last block
+	reel   *reel.Reel
+	graph  *weave.Graph
+	nodes  []node
+	takes  map[string]*source
+	frames int   // of the last block
+	next   int64 // where the last block ended
+	warm   int64 // frames before a place from which to roll on, so that what has a memory remembers
 	// Room for MaxBlock samples each, for what is worked on.
 	scratch, other, level []float64
-	voice                 [][]float64 // a clip that goes into the stem by itself, and what of it the track's tap gets
+	voice                 [][]float64 // a clip that goes on by itself, and what of it the track's tap gets
 }
 
-// bus is a set of channels that paths lead into.
-type bus struct {
-	id     string
-	labels []string
-	buf    [][]float64 // channels × MaxBlock
-	dirty  int         // frames of buf that may not be zero
-	paths  []path      // from this bus to others
+// node is a bus of the graph with its samples.
+type node struct {
+	weave.Node
+	buf   [][]float64 // channels × MaxBlock
+	dirty int         // frames of buf that may not be zero
+	out   []edge
+	chain []dsp.Processor
+	late  int64 // samples that the chain takes
+	lead  int64 // how many samples ahead of the outputs the node works
+	track *track
 }
 
-// path leads from a channel of a bus to a channel of another.
-type path struct {
-	weave.Path
-	to *bus
+// edge is a way out of a node with what it needs to run.
+type edge struct {
+	weave.Edge
+	from, to mix.Matrix  // gains at the ends of a stretch
+	delay    *dsp.Delay  // where another path to the same place takes longer
+	held     [][]float64 // what comes out of it
+	turn     *dsp.Quadrature
+	turned   [][]float64
 }
 
+// track is what sounds of a track.
 type track struct {
-	bus
 	reel.Track
 	gain  float64
 	law   dsp.PanLaw
-	ways  []weave.Way // into the stem
-	stem  *bus
 	clips []clip
+	sided bool // a clip's own position acts behind the track
 }
 
 // steady tells whether the track's gain is the same everywhere.
@@ -72,61 +81,29 @@ func (t *track) levels(level []float64, at int64) {
 	curve(level, t.Gain, at)
 }
 
-// alone tells whether a clip goes into the stem by itself, because it moves between the sides of a pair while its track
-// is mono.
-func (t *track) alone(c *clip) bool {
-	return len(c.Pan) > 0 && len(t.labels) == 1 && len(t.ways) > 0 && t.ways[0].Pan
-}
+// alone tells whether a clip goes on by itself, because it moves between the sides of a pair while its track is mono.
+func (t *track) alone(c *clip) bool { return len(c.Pan) > 0 && len(t.Labels) == 1 && t.sided }
 
 // New prepares a reel, opening every take that sounds. It fails if a take can't be opened, is at another rate than
 // the reel, or has fewer channels than a clip uses.
 func New(r *reel.Reel, open Opener, opt Options) (*Engine, error) {
-	e := &Engine{reel: r, column: map[string]int{}, takes: map[string]*source{}}
+	g, err := weave.Compile(r)
+	if err != nil {
+		return nil, err
+	}
+	e := &Engine{reel: r, graph: g, nodes: make([]node, len(g.Nodes)), takes: map[string]*source{}}
 	for _, room := range []*[]float64{&e.scratch, &e.other, &e.level} {
 		*room = make([]float64, MaxBlock)
 	}
 	e.voice = [][]float64{make([]float64, MaxBlock)}
-	for i, o := range r.OutputList() {
-		e.column[o.ID] = i
-		e.outputs = append(e.outputs, newBus(o.ID, []string{o.Label}))
+	for i, n := range g.Nodes {
+		e.nodes[i] = newNode(n, r, opt)
 	}
-	stems := map[string]*bus{}
-	for _, s := range r.StemList() {
-		b := newBus(s.ID, s.Labels)
-		stems[s.ID] = b
-		e.stems = append(e.stems, b)
-	}
-	tracks := map[string]*track{}
-	for _, t := range r.TrackList() {
-		if t.Mute || len(opt.Solo) > 0 && !slices.Contains(opt.Solo, t.ID) {
-			continue
-		}
-		row := &track{bus: *newBus(t.ID, t.Labels), Track: t, gain: dsp.Gain(t.GainDB), law: dsp.PanLaw(r.Head.PanLaw)}
-		if s, ok := stems[t.Stem]; ok {
-			row.stem, row.ways = s, weave.Ways(t.Labels, s.labels, t.Feed.Dual)
-		}
-		tracks[t.ID] = row
-		e.tracks = append(e.tracks, row)
-	}
-	for _, k := range r.KnotList() {
-		var from *bus
-		if k.Row == reel.StemRow {
-			from = stems[k.From]
-		} else if t := tracks[k.From]; t != nil {
-			from = &t.bus
-		}
-		column, ok := e.column[k.Output]
-		if from == nil || !ok || k.Channel >= len(from.labels) {
-			continue
-		}
-		from.paths = append(from.paths, path{weave.Path{From: k.Channel, To: 0, Gain: dsp.Gain(k.GainDB)}, e.outputs[column]})
-	}
+	e.align()
 	for _, c := range r.ClipList() {
-		t := tracks[c.Track]
-		if t == nil {
-			continue
-		}
-		if c.Mute {
+		at, _ := g.Node(reel.TrackRow, c.Track)
+		t := e.nodes[at].track
+		if t == nil || c.Mute {
 			continue
 		}
 		made, err := e.newClip(c, t, open)
@@ -138,20 +115,83 @@ func New(r *reel.Reel, open Opener, opt Options) (*Engine, error) {
 	return e, nil
 }
 
-func newBus(id string, labels []string) *bus {
-	b := &bus{id: id, labels: labels, buf: make([][]float64, len(labels))}
-	for i := range b.buf {
-		b.buf[i] = make([]float64, MaxBlock)
+func newNode(n weave.Node, r *reel.Reel, opt Options) node {
+	made := node{Node: n, buf: channels(len(n.Format.Labels))}
+	if opt.Chain != nil {
+		made.chain = opt.Chain(n)
 	}
-	return b
+	for _, p := range made.chain {
+		made.late += int64(p.Latency())
+	}
+	for _, out := range n.Out {
+		made.out = append(made.out, edge{Edge: out, from: mix.Zero(out.Matrix.Rows, out.Matrix.Cols), to: mix.Zero(out.Matrix.Rows, out.Matrix.Cols)})
+	}
+	if n.Row != reel.TrackRow || n.Track.Mute || len(opt.Solo) > 0 && !slices.Contains(opt.Solo, n.ID) {
+		return made
+	}
+	made.track = &track{Track: *n.Track, gain: dsp.Gain(n.Track.GainDB), law: dsp.PanLaw(r.Head.PanLaw)}
+	made.track.sided = slices.ContainsFunc(n.Out, weave.Edge.Sided)
+	return made
+}
+
+func channels(n int) [][]float64 {
+	buf := make([][]float64, n)
+	for i := range buf {
+		buf[i] = make([]float64, MaxBlock)
+	}
+	return buf
+}
+
+// align has every node work as far ahead as the longest way behind it takes, since sources are files and can be read
+// ahead, and delays what would arrive too early at a node that others reach later.
+func (e *Engine) align() {
+	memory := int64(0)
+	for i := len(e.nodes) - 1; i >= 0; i-- {
+		n := &e.nodes[i]
+		for k := range n.out {
+			n.lead = max(n.lead, e.nodes[n.out[k].To].ahead()+n.out[k].late())
+		}
+		for _, p := range n.chain {
+			memory += int64(p.Memory())
+		}
+	}
+	ahead := int64(0)
+	for i := range e.nodes {
+		n := &e.nodes[i]
+		ahead = max(ahead, n.ahead())
+		for k := range n.out {
+			out := &n.out[k]
+			if out.Phased != nil {
+				out.turn, out.turned = dsp.NewQuadrature(2), channels(2)
+				memory += int64(out.turn.Memory())
+			}
+			if by := n.lead - e.nodes[out.To].ahead(); by > 0 {
+				out.delay, out.held = dsp.NewDelay(len(n.buf), int(by)), channels(len(n.buf))
+				if out.turn != nil && by > int64(out.turn.Latency()) {
+					panic("an encoded fold-down is reached by a longer way") // groups are reached by nothing else
+				}
+			}
+		}
+	}
+	e.warm = ahead + memory
+}
+
+// ahead is how many samples ahead of the outputs what comes into the node lies.
+func (n *node) ahead() int64 { return n.lead + n.late }
+
+func (e *edge) late() int64 {
+	if e.Phased == nil {
+		return 0
+	}
+	return int64((&dsp.Quadrature{}).Latency())
 }
 
 // clear silences the bus. What was not written to since is silent already.
-func (b *bus) clear() {
-	for _, ch := range b.buf {
-		clear(ch[:b.dirty])
+func (n *node) clear() {
+	for _, ch := range n.buf {
+		clear(ch[:n.dirty])
 	}
-	b.dirty = 0
+	n.dirty = 0
 }
 
 // source opens a take once; name is what errors call it.
@@ -171,109 +211,185 @@ func (e *Engine) source(take, name string, open Opener) (*source, error) {
 	return s, nil
 }
 
-// Render works out frames from..from+n, in samples since midnight. The results are read with Outputs, Stem and Track
-// and hold until the next Render.
+// Render works out frames from..from+n, in samples since midnight. The results are read with Outputs and Listen and hold
+// until the next Render. Where something in the graph has a memory, a block that does not follow the one before is rolled
+// on to.
 func (e *Engine) Render(from int64, n int) error {
 	if n < 1 || n > MaxBlock {
 		return fault.New(fault.BadInput, "A block has 1 to %d frames, not %d", MaxBlock, n)
 	}
-	e.frames = n
-	for _, b := range e.outputs {
-		b.clear()
-	}
-	for _, b := range e.stems {
-		b.clear()
-	}
-	for _, t := range e.tracks {
-		if err := e.renderTrack(t, from, n); err != nil {
-			return err
+	if e.warm > 0 && from != e.next {
+		e.reset()
+		for at := from - e.warm; at < from; {
+			block := min(MaxBlock, from-at)
+			if err := e.run(at, int(block)); err != nil {
+				return err
+			}
+			at += block
 		}
 	}
-	for _, s := range e.stems {
-		if s.dirty > 0 {
-			s.send(n)
+	e.frames, e.next = n, from+int64(n)
+	return e.run(from, n)
+}
+
+func (e *Engine) reset() {
+	for i := range e.nodes {
+		for _, p := range e.nodes[i].chain {
+			p.Reset()
+		}
+		for k := range e.nodes[i].out {
+			if out := &e.nodes[i].out[k]; out.delay != nil {
+				out.delay.Reset()
+			}
+			if out := &e.nodes[i].out[k]; out.turn != nil {
+				out.turn.Reset()
+			}
+		}
+	}
+}
+
+func (e *Engine) run(from int64, n int) error {
+	for i := range e.nodes {
+		e.nodes[i].clear()
+	}
+	for i := range e.nodes {
+		b := &e.nodes[i]
+		var alone []*clip
+		if b.track != nil {
+			var err error
+			if alone, err = e.renderTrack(b, from+b.ahead(), n); err != nil {
+				return err
+			}
+		}
+		if len(b.chain) > 0 {
+			b.dirty = n
+			for _, p := range b.chain {
+				p.Process(cut(b.buf, n))
+			}
+		}
+		e.send(b, b.buf, from+b.lead, n, nil)
+		for _, c := range alone {
+			if err := e.renderAlone(b, c, from+b.lead, n); err != nil {
+				return err
+			}
 		}
 	}
 	return nil
 }
 
-// renderTrack renders the clips of a track and sends them on.
-func (e *Engine) renderTrack(t *track, from int64, n int) error {
-	t.clear()
-	var alone []*clip
-	for i := range t.clips {
-		c := &t.clips[i]
+func cut(buf [][]float64, n int) [][]float64 {
+	out := make([][]float64, len(buf))
+	for i := range buf {
+		out[i] = buf[i][:n]
+	}
+	return out
+}
+
+// renderTrack renders the clips of a track, and gives those that are to be rendered alone.
+func (e *Engine) renderTrack(b *node, from int64, n int) (alone []*clip, err error) {
+	for i := range b.track.clips {
+		c := &b.track.clips[i]
 		if c.Start >= from+int64(n) {
 			break
 		}
 		if c.End() <= from {
 			continue
 		}
-		t.dirty = n
-		if t.alone(c) {
+		if b.track.alone(c) {
 			alone = append(alone, c)
 			continue
 		}
-		if err := e.render(t, c, t.buf, from, n); err != nil {
-			return err
+		b.dirty = n
+		if err := e.render(b.track, c, b.buf, from, n); err != nil {
+			return nil, err
 		}
 	}
-	if t.dirty == 0 {
-		return nil
+	return alone, nil
+}
+
+// renderAlone sends a clip on from its track, in a place of its own.
+func (e *Engine) renderAlone(b *node, c *clip, from int64, n int) error {
+	clear(e.voice[0][:n])
+	if err := e.render(b.track, c, e.voice, from, n); err != nil {
+		return err
 	}
-	t.enter(t.buf, t.place(from), n)
-	t.send(n)
-	for _, c := range alone {
-		clear(e.voice[0][:n])
-		if err := e.render(t, c, e.voice, from, n); err != nil {
-			return err
-		}
-		t.enter(e.voice, place{moving: func(at int64) float64 { return reel.Level(c.Pan, c.Frame(at)) + t.position(at) }, from: from}, n)
-		for _, p := range t.paths {
-			p.to.dirty = n
-			addAt(p.to.buf[p.To][:n], e.voice[0][:n], p.Gain)
-		}
-		addAt(t.buf[0][:n], e.voice[0][:n], 1) // for who listens to the track
-	}
+	b.dirty = n
+	e.send(b, e.voice, from, n, func(at int64) float64 { return reel.Level(c.Pan, c.Frame(at)) })
+	mix.AddAt(b.buf[0][:n], e.voice[0][:n], 1) // for who listens to the track
 	return nil
 }
 
-// position is where the track stands between left and right at a sample.
-func (t *track) position(at int64) float64 {
-	if len(t.Pan) > 0 {
-		return reel.Level(t.Pan, at)
+// send adds a node's channels to those that it leads to. from is the sample of the reel that they begin with; aside moves
+// what is sent between the sides, nil not at all.
+func (e *Engine) send(b *node, buf [][]float64, from int64, n int, aside func(at int64) float64) {
+	for i := range b.out {
+		out, to := &b.out[i], &e.nodes[b.out[i].To]
+		if b.dirty == 0 && out.delay == nil && out.turn == nil {
+			continue
+		}
+		to.dirty = n
+		src := cut(buf, n)
+		if out.turn != nil {
+			out.sendTurned(cut(to.buf, n), src, n)
+		}
+		if out.delay != nil {
+			for c := range src {
+				copy(out.held[c], src[c])
+			}
+			src = cut(out.held, n)
+			out.delay.Process(src)
+		}
+		if !out.Moves() && (aside == nil || !out.Sided()) {
+			out.Matrix.Add(cut(to.buf, n), src)
+			continue
+		}
+		out.sendMoving(to.buf, src, from, n, aside)
 	}
-	return t.Feed.Pan
 }
 
-// place gives where the track stands in a block.
-func (t *track) place(from int64) place {
-	if len(t.Pan) == 0 {
-		return place{steady: t.Feed.Pan}
+// sendMoving is send on an edge whose gains move: they are exact at the ends of each stretch and linear between.
+func (e *edge) sendMoving(dst, src [][]float64, from int64, n int, aside func(at int64) float64) {
+	at := func(m mix.Matrix, place int64) {
+		by := 0.0
+		if aside != nil && e.Sided() {
+			by = aside(place)
+		}
+		e.At(m, place, by)
 	}
-	return place{moving: t.position, from: from}
+	begin := floor(from)
+	at(e.from, begin)
+	for i := 0; i < n; {
+		at(e.to, begin+stretchOf)
+		into := int(from + int64(i) - begin)
+		count := min(n-i, stretchOf-into)
+		for r := range dst {
+			for c := range src {
+				mix.GlideAt(dst[r][i:i+count], src[c][i:i+count], e.from.At(r, c), e.to.At(r, c), into, stretchOf)
+			}
+		}
+		i, begin = i+count, begin+stretchOf
+		e.from, e.to = e.to, e.from
+	}
 }
 
-// enter adds channels of the track to its stem.
-func (t *track) enter(buf [][]float64, p place, n int) {
-	for _, w := range t.ways {
-		t.stem.dirty = n
-		add(t.stem.buf[w.To][:n], buf[w.From][:n], w, p, t.law)
+// sendTurned adds what is turned by 90°.
+func (e *edge) sendTurned(dst, src [][]float64, n int) {
+	turned := cut(e.turned, n)
+	for _, x := range turned {
+		clear(x)
 	}
-}
-
-func (b *bus) send(n int) {
-	for _, p := range b.paths {
-		p.to.dirty = n
-		addAt(p.to.buf[p.To][:n], b.buf[p.From][:n], p.Gain)
+	e.Phased.Add(turned, src)
+	e.turn.Process(turned)
+	for r := range turned {
+		mix.AddAt(dst[r], turned[r], 1)
 	}
 }
 
 // Outputs gives all output channels of the last block, in the order of the reel's OutputList.
 func (e *Engine) Outputs() [][]float64 {
-	out := make([][]float64, len(e.outputs))
-	for i, b := range e.outputs {
-		out[i] = b.buf[0][:e.frames]
+	out := make([][]float64, len(e.graph.Outputs))
+	for i, o := range e.graph.Outputs {
+		out[i] = e.nodes[o.Node].buf[o.Channel][:e.frames]
 	}
 	return out
 }
@@ -281,9 +397,12 @@ func (e *Engine) Outputs() [][]float64 {
 // Exact tells whether everything that output (an index) ever carries stands on the grid of integers of that many bits:
 // all gains on all its paths are unity and all sources have no more bits. Such an output needs no dither.
 func (e *Engine) Exact(output, bits int) bool {
-	o := e.outputs[output]
-	for _, t := range e.tracks {
-		unity, reaches := t.unityTo(o)
+	for i := range e.nodes {
+		t := e.nodes[i].track
+		if t == nil || len(t.clips) == 0 {
+			continue
+		}
+		unity, reaches := e.graph.Unity(i, output)
 		if !reaches {
 			continue
 		}
@@ -297,123 +416,71 @@ func (e *Engine) Exact(output, bits int) bool {
 	return true
 }
 
-// unityTo tells whether any path leads from the track to o, by knots of its own or through its stem, and whether all that
-// carry anything are at unity: hard to one side, nothing goes to the other.
-func (t *track) unityTo(o *bus) (unity, reaches bool) {
-	unity = true
-	note := func(gain float64) {
-		reaches = reaches || gain != 0
-		unity = unity && (gain == 0 || gain == 1)
-	}
-	for _, p := range t.paths {
-		if p.to == o {
-			note(p.Gain)
-		}
-	}
-	for _, w := range t.ways {
-		for _, p := range t.stem.paths {
-			switch {
-			case p.to != o || p.From != w.To:
-			case len(t.Pan) > 0 && w.Side != weave.Neither:
-				note(math.NaN()) // it moves
-			default:
-				note(w.At(t.Feed.Pan, t.law) * p.Gain)
-			}
-		}
-	}
-	return unity, reaches
-}
-
 // Tap is a point to listen at.
 type Tap struct {
-	Kind string `json:"kind"` // group, output, stem, track, or stems for the sum of all stems
+	Kind string `json:"kind"` // output, or a row of the weave: track, strand, stem, mix, group; or stems for the sum of all stems
 	ID   string `json:"id"`   // empty for stems
 }
 
 // Listen gives the last block at a tap as a stereo pair. A single channel sounds on both sides; wider sets are folded
-// down after ITU-R BS.775 with centre and surrounds at −3 dB and without LFE, for listening only. left and right have
-// room for the block.
+// down as usual, for listening only. left and right have room for the block.
 func (e *Engine) Listen(tap Tap, left, right []float64) error {
-	channels, labels, err := e.at(tap)
-	if err != nil {
-		return err
-	}
 	clear(left[:e.frames])
 	clear(right[:e.frames])
-	if weave.IsField(labels) {
-		sides := [][]float64{left, right}
-		for _, w := range weave.Ways(labels, []string{"L", "R"}, true) {
-			addAt(sides[w.To][:e.frames], channels[w.From], w.Gain)
+	sides := [][]float64{left[:e.frames], right[:e.frames]}
+	heard := false
+	for i := range e.nodes {
+		n := &e.nodes[i]
+		channel, here := e.tapped(n, i, tap)
+		if !here {
+			continue
 		}
-		return nil
+		heard = true
+		if channel >= 0 || len(n.buf) == 1 {
+			for _, side := range sides {
+				mix.AddAt(side, n.buf[max(0, channel)][:e.frames], 1)
+			}
+			continue
+		}
+		listening(n.Format).Add(sides, cut(n.buf, e.frames))
 	}
-	for i, ch := range channels {
-		l, r := listenGains(labels, i)
-		for j, v := range ch[:e.frames] {
-			left[j] += l * v
-			right[j] += r * v
-		}
+	if !heard {
+		return fault.New(fault.NotFound, "There is nothing to hear at %s %s; it was removed or is muted", tap.Kind, tap.ID)
 	}
 	return nil
 }
 
-func (e *Engine) at(tap Tap) (channels [][]float64, labels []string, err error) {
-	switch tap.Kind {
-	case "group":
-		for i, o := range e.reel.OutputList() {
-			if o.Group == tap.ID {
-				channels, labels = append(channels, e.outputs[i].buf[0]), append(labels, o.Label)
+// tapped tells whether a tap is at a node, and at which of its channels; −1 for all.
+func (e *Engine) tapped(n *node, at int, tap Tap) (channel int, here bool) {
+	switch {
+	case tap.Kind == "stems":
+		return -1, n.Row == reel.StemRow
+	case tap.Kind == "output":
+		for _, o := range e.graph.Outputs {
+			if o.ID == tap.ID && o.Node == at {
+				return o.Channel, true
 			}
 		}
-	case "output":
-		if i, ok := e.column[tap.ID]; ok {
-			channels, labels = e.outputs[i].buf, []string{"M"}
-		}
-	case "stem":
-		for _, s := range e.stems {
-			if s.id == tap.ID {
-				channels, labels = s.buf, s.labels
-			}
-		}
-	case "stems":
-		for _, s := range e.stems {
-			channels, labels = append(channels, s.buf...), append(labels, s.labels...)
-		}
-	case "track":
-		for _, t := range e.tracks {
-			if t.id == tap.ID {
-				channels, labels = t.buf, t.labels
-			}
-		}
+		return 0, false
+	case n.Row == reel.TrackRow && n.track == nil:
+		return 0, false
 	}
-	if channels == nil {
-		return nil, nil, fault.New(fault.NotFound, "There is nothing to hear at %s %s; it was removed or is muted", tap.Kind, tap.ID)
-	}
-	return channels, labels, nil
+	return -1, string(n.Row) == tap.Kind && n.ID == tap.ID
 }
 
-// listenGains gives what channel i of a set goes to left and right with.
-func listenGains(labels []string, i int) (left, right float64) {
-	const minus3 = 0.7071067811865476
-	if len(labels) == 1 {
-		return 1, 1
-	}
-	switch label := labels[i]; label {
-	case "L", "Lo", "Lt":
-		return 1, 0
-	case "R", "Ro", "Rt":
-		return 0, 1
-	case "C", "M":
-		return minus3, minus3
-	case "LFE":
-		return 0, 0
-	default:
-		switch label[0] {
-		case 'L':
-			return minus3, 0
-		case 'R':
-			return 0, minus3
+// listening folds a set down to a pair, for listening: what has no place in it, but for an LFE, comes from the middle.
+func listening(f layout.Format) mix.Matrix {
+	m, lost, _ := mix.Carry(f, layout.Read([]string{"L", "R"}), mix.Usual())
+	for _, l := range lost {
+		if len(l.Into) > 0 || layout.Speakers[l.Channel].LFE {
+			continue
 		}
-		return minus3, minus3
+		for c, label := range f.Labels {
+			if label == l.Channel {
+				m.Set(0, c, dsp.Gain(mix.Usual().CentreDB))
+				m.Set(1, c, dsp.Gain(mix.Usual().CentreDB))
+			}
+		}
 	}
+	return m
 }

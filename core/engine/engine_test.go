@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/fault"
+	"zestyloom/core/layout"
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
@@ -172,11 +173,13 @@ func TestTaps(t *testing.T) {
 func TestFoldForListening(t *testing.T) {
 	labels := []string{"L", "R", "C", "LFE", "Ls", "Rs"}
 	want := [][2]float64{{1, 0}, {0, 1}, {0.7071, 0.7071}, {0, 0}, {0.7071, 0}, {0, 0.7071}}
+	m := listening(layout.Read(labels))
 	for i := range labels {
-		l, r := listenGains(labels, i)
-		assert.InDelta(t, want[i][0], l, 1e-4)
-		assert.InDelta(t, want[i][1], r, 1e-4)
+		assert.InDelta(t, want[i][0], m.At(0, i), 1e-4)
+		assert.InDelta(t, want[i][1], m.At(1, i), 1e-4)
 	}
+	m = listening(layout.Read([]string{"1", "2", "3"}))
+	assert.InDelta(t, 0.7071, m.At(1, 2), 1e-4, "what has no place comes from the middle")
 }
 
 func TestWhatCannotPlay(t *testing.T) {

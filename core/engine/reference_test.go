@@ -7,13 +7,10 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"zestyloom/core/dsp"
 	"zestyloom/core/reel"
-	"zestyloom/core/weave"
 )
 
-// slow is the obvious renderer: every output sample is worked out by itself from the reel's own words. It shares with
-// the engine only where channels go (weave.Ways) and the pan law.
+// slow is the obvious renderer: every output sample is worked out by itself from the reel's own words and the definitions.
 func slow(t testing.TB, r *reel.Reel, s shelf, from int64, frames int) [][]float64 {
 	out := make([][]float64, len(r.OutputList()))
 	for c := range out {
@@ -31,15 +28,14 @@ func slow(t testing.TB, r *reel.Reel, s shelf, from int64, frames int) [][]float
 		}
 		return decoded[take][channel][frame]
 	}
-	law := dsp.PanLaw(r.Head.PanLaw)
+	law := r.Head.PanLaw
 	outputs, knots := r.OutputList(), r.KnotList()
 	for _, clip := range r.ClipList() {
 		track := r.Tracks[clip.Track]
 		if track.Mute || clip.Mute {
 			continue
 		}
-		ways := weave.Ways(track.Labels, r.Stems[track.Stem].Labels, track.Feed.Dual)
-		spread := weave.Spread(len(clip.Channels), clip.Sum, track.Labels)
+		stem := r.Stems[track.Stem].Labels
 		for i := range frames {
 			at := from + int64(i)
 			if at < clip.Start || at >= clip.End() {
@@ -55,7 +51,7 @@ func slow(t testing.TB, r *reel.Reel, s shelf, from int64, frames int) [][]float
 				return track.Feed.Pan
 			}
 			inClip := func(at int64) float64 { return line(clip.Pan, clip.Offset+at-clip.Start) }
-			if own, its := side, inClip; len(track.Labels) == 1 && len(ways) > 0 && ways[0].Pan {
+			if own, its := side, inClip; len(track.Labels) == 1 && len(stem) == 2 && !track.Feed.Dual {
 				// a mono track has no sides of its own
 				side, inClip = func(at int64) float64 { return own(at) + its(at) }, func(int64) float64 { return 0 }
 			}
@@ -65,10 +61,8 @@ func slow(t testing.TB, r *reel.Reel, s shelf, from int64, frames int) [][]float
 			row := make([]float64, len(track.Labels))
 			for ch := range clip.Channels {
 				x := gain * laneOf(clip, ch, at, frame, sample)
-				for _, w := range spread {
-					if w.From == ch {
-						row[w.To] += x * gliding(w, inClip, at, law)
-					}
+				for to := range row {
+					row[to] += x * gliding(func(p float64) float64 { return within(clip, ch, to, track.Labels, p, law) }, inClip, at)
 				}
 			}
 			for column, o := range outputs {
@@ -80,10 +74,8 @@ func slow(t testing.TB, r *reel.Reel, s shelf, from int64, frames int) [][]float
 						out[column][i] += row[k.Channel] * db(k.GainDB)
 					}
 					if k.Row == reel.StemRow && k.From == track.Stem {
-						for _, w := range ways {
-							if w.To == k.Channel {
-								out[column][i] += row[w.From] * gliding(w, side, at, law) * db(k.GainDB)
-							}
+						for ch, x := range row {
+							out[column][i] += x * gliding(func(p float64) float64 { return entering(track, ch, k.Channel, p, law) }, side, at) * db(k.GainDB)
 						}
 					}
 				}
@@ -93,11 +85,57 @@ func slow(t testing.TB, r *reel.Reel, s shelf, from int64, frames int) [][]float
 	return out
 }
 
-// gliding is the gain of a way whose position moves: as it is at every 64th sample of the clock, and linear between.
-func gliding(w weave.Way, position func(at int64) float64, at int64, law dsp.PanLaw) float64 {
+// gliding is a gain that follows a position: as it is at every 64th sample of the clock, and linear between.
+func gliding(gain func(position float64) float64, position func(at int64) float64, at int64) float64 {
 	before := at - ((at%64)+64)%64
 	share := float64(at-before) / 64
-	return w.At(position(before), law)*(1-share) + w.At(position(before+64), law)*share
+	return gain(position(before))*(1-share) + gain(position(before+64))*share
+}
+
+// side is what a mono gets on the left (0) or right (1) of a pair: the sine and cosine law, raised to law ÷ 3.
+func side(which int, position, law float64) float64 {
+	quarter := (math.Max(-1, math.Min(1, position)) + 1) / 2 // of a right angle, to the right
+	if which == 0 {
+		quarter = 1 - quarter
+	}
+	return math.Pow(math.Sin(quarter*math.Pi/2), law/3)
+}
+
+// lowered is what the balance leaves of the left (0) or right (1).
+func lowered(which int, position float64) float64 {
+	if which == 0 {
+		return math.Min(1, 1-position)
+	}
+	return math.Min(1, 1+position)
+}
+
+// entering is the gain from a channel of a track to one of a stem that is a pair: a centre at −3 dB, a sound field by
+// L = ½(W + Y), R = ½(W − Y).
+func entering(t reel.Track, from, to int, position, law float64) float64 {
+	single := len(t.Labels) == 1 || t.Labels[0] == "M"
+	switch {
+	case single && t.Feed.Dual:
+		return 1
+	case single:
+		return side(to, position, law)
+	}
+	sides := map[string][2]float64{"L": {1, 0}, "R": {0, 1}, "C": {math.Sqrt2 / 2, math.Sqrt2 / 2}, "ACN0": {0.5, 0.5}, "ACN1": {0.5, -0.5}}
+	return sides[t.Labels[from]][to] * lowered(to, position)
+}
+
+// within is the gain from a channel of a clip to one of its track.
+func within(c reel.Clip, from, to int, labels []string, position, law float64) float64 {
+	switch {
+	case c.Sum || len(labels) == 1:
+		return 1 / float64(len(c.Channels))
+	case len(c.Channels) == 1:
+		return side(to, position, law)
+	case from != to:
+		return 0
+	case len(labels) == 2 && labels[0] == "L":
+		return lowered(to, position)
+	}
+	return 1
 }
 
 func laneOf(clip reel.Clip, ch int, at, frame int64, sample func(string, int, int64) float64) float64 {

@@ -60,6 +60,7 @@ func Settle(ctx context.Context, r *reel.Reel, clips []reel.Clip, open Opener, t
 	}
 	block := make([][]float64, len(track.Labels))
 	clipped := make([]int64, len(block))
+	row, _ := e.graph.Node(reel.TrackRow, track.ID)
 	for at := int64(0); at < s.Frames; {
 		if err := ctx.Err(); err != nil {
 			return s, fault.Wrap(fault.Cancelled, err, "Settling was stopped")
@@ -68,7 +69,7 @@ func Settle(ctx context.Context, r *reel.Reel, clips []reel.Clip, open Opener, t
 		if err := e.Render(s.Start+at, n); err != nil {
 			return s, err
 		}
-		for i, ch := range e.tracks[0].buf {
+		for i, ch := range e.nodes[row].buf {
 			block[i] = ch[:n]
 		}
 		if err := w.WriteFrames(block, clipped); err != nil {

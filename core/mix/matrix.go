@@ -69,21 +69,18 @@ func (m Matrix) Add(dst, src [][]float64) {
 	}
 }
 
-// Glide is Add with gains that go from those of m to those of to over a number of frames, of which src holds those from
+// GlideAt adds samples at a gain that goes from one value to another over a number of frames, of which x holds those from
 // into on: linear, so that nothing steps.
-func (m Matrix) Glide(to Matrix, into, over int, dst, src [][]float64) {
-	for r, out := range dst {
-		for c, x := range src {
-			a, b := m.At(r, c), to.At(r, c)
-			if a == b {
-				AddAt(out, x, a)
-				continue
-			}
-			step := (b - a) / float64(over)
-			for i, v := range x {
-				out[i] += (a + step*float64(into+i)) * v
-			}
-		}
+func GlideAt(dst, x []float64, from, to float64, into, over int) {
+	if from == to {
+		AddAt(dst, x, from)
+		return
+	}
+	dst = dst[:len(x)]
+	step := (to - from) / float64(over)
+	gain := from + step*float64(into)
+	for i, v := range x {
+		dst[i] += (gain + step*float64(i)) * v
 	}
 }
 

@@ -196,7 +196,7 @@ func (d *draft) finish() Change {
 	for _, k := range kinds {
 		k.finish(d, &c)
 	}
-	if before := d.reel.Head; before != d.head {
+	if before := d.reel.Head; !reflect.DeepEqual(before, d.head) {
 		after := d.head
 		c.Head = []Put[Head]{{"", &before, &after}}
 	}
@@ -290,7 +290,7 @@ func (c Change) Meets(other Change) bool {
 
 func changesHead(c Change) bool {
 	for _, p := range c.Head {
-		if p.Before.counted(0) != p.After.counted(0) {
+		if !reflect.DeepEqual(p.Before.counted(0), p.After.counted(0)) {
 			return true
 		}
 	}

@@ -19,7 +19,7 @@ func one(t *testing.T, r *Reel, track string, second int64) Clip {
 			return c
 		}
 	}
-	require.Fail(t, "no clip", "on %s at %d s; there are %v", track, second, layout(r))
+	require.Fail(t, "no clip", "on %s at %d s; there are %v", track, second, shape(r))
 	return Clip{}
 }
 
@@ -58,7 +58,7 @@ func TestTiedClipsTrimAndSlipTogetherAsFarAsAllCan(t *testing.T) {
 	a := one(t, r, "Aa", 12)
 	do(t, r, TrimClip{Clip: a.ID, Edge: StartEdge, By: -60 * secs})
 	do(t, r, TrimClip{Clip: a.ID, Edge: EndEdge, By: -2 * secs})
-	assert.Equal(t, []string{"Aa 5-18 @0", "Ab 5-18 @0"}, layout(r))
+	assert.Equal(t, []string{"Aa 5-18 @0", "Ab 5-18 @0"}, shape(r))
 	refused(t, r, fault.BadInput, "its take begins", TrimClip{Clip: a.ID, Edge: StartEdge, By: -1})
 	do(t, r, TrimClip{Clip: a.ID, Edge: EndEdge, By: -100 * secs})
 	assert.EqualValues(t, 1, one(t, r, "Ab", 5).Length, "no shorter than a sample")
@@ -72,7 +72,7 @@ func TestWhatIsLaidCoversWhatLiesThere(t *testing.T) {
 	laid(t, r, "B", 1, 30, 5, false)
 	b := one(t, r, "Ba", 31)
 	do(t, r, MoveClips{Clips: []string{b.ID}, By: -20 * secs, Rows: -1})
-	assert.Equal(t, []string{"Aa 0-10 @5", "Aa 10-15 @5", "Aa 15-20 @20"}, layout(r), "what lies beneath is parted, in sync with itself")
+	assert.Equal(t, []string{"Aa 0-10 @5", "Aa 10-15 @5", "Aa 15-20 @20"}, shape(r), "what lies beneath is parted, in sync with itself")
 	refused(t, r, fault.BadInput, "There is no track there", MoveClips{Clips: []string{b.ID}, Rows: 5})
 	do(t, r, AddTrack{Name: "Pair", Labels: []string{"L", "R"}, Stem: "MX"})
 	do(t, r, AddTrack{Name: "Six", Labels: []string{"L", "R", "C", "LFE", "Ls", "Rs"}, Stem: "MX"})
@@ -92,7 +92,7 @@ func TestCutOutLeavesOrClosesTheGap(t *testing.T) {
 		if closed {
 			want, marks = []string{"Aa 0-4 @5", "Aa 4-16 @13", "Ab 0-4 @5", "Ab 4-16 @13", "Ma 21-26 @5"}, []int64{4, 22}
 		}
-		assert.Equal(t, want, layout(r))
+		assert.Equal(t, want, shape(r))
 		for i, m := range r.MarkList() {
 			assert.Equal(t, r.Head.Start+marks[i]*secs, m.At)
 		}
@@ -174,7 +174,7 @@ func TestStraysGoToTracksOfTheirStem(t *testing.T) {
 	require.Len(t, r.Strays(), 1)
 	do(t, r, MoveStrays{})
 	assert.Empty(t, r.Strays())
-	assert.Equal(t, []string{"Aa 0-10 @5"}, layout(r))
+	assert.Equal(t, []string{"Aa 0-10 @5"}, shape(r))
 	refused(t, r, fault.BadInput, "", MoveStrays{})
 }
 

@@ -93,7 +93,7 @@ func TestWhatATrackMayBe(t *testing.T) {
 	for _, k := range r.Knots {
 		assert.NotEqual(t, track.ID, k.From)
 	}
-	assert.Equal(t, []string{"Ab 0-10 @5"}, layout(r))
+	assert.Equal(t, []string{"Ab 0-10 @5"}, shape(r))
 }
 
 func TestCurvesAreDrawnAndRidden(t *testing.T) {

@@ -4,8 +4,10 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
-	"zestyloom/core/dsp"
+	"zestyloom/core/layout"
+	"zestyloom/core/mix"
 	"zestyloom/core/reel"
 )
 
@@ -113,21 +115,23 @@ func name(r *reel.Reel, o reel.Output) string { return r.Groups[o.Group].Name + 
 
 // foldedInto says in numbers what becomes of a set whose stem has no place for all its channels; empty where it has.
 func foldedInto(track, stem []string) string {
-	if len(track) < 3 || (reel.Track{Labels: track}).Loose() || !slices.ContainsFunc(track, func(label string) bool { return !slices.Contains(stem, label) }) {
+	from, to := layout.Read(track), layout.Read(stem)
+	if from.Kind == layout.Field && to.Kind != layout.Field {
+		if to.Name == layout.Stereo {
+			return "decoded to left and right by two cardioids"
+		}
+		return "decoded to its speakers"
+	}
+	if len(track) < 3 || from.Kind == layout.Loose {
 		return ""
 	}
-	if IsField(track) {
-		return "decoded to left and right by two cardioids"
+	_, lost, _ := mix.Carry(from, to, mix.Usual())
+	if len(lost) == 0 {
+		return ""
 	}
-	if len(stem) == 1 {
-		return fmt.Sprintf("added up at %.1f dB a channel", dsp.DB(monoFold(len(track))))
+	said := make([]string, len(lost))
+	for i, l := range lost {
+		said[i] = l.String()
 	}
-	how := "folded down: centre and surrounds at −3 dB"
-	if slices.Contains(stem, "Ls") || slices.Contains(stem, "Lss") {
-		how = "fitted in: surrounds at −3 dB in the places next to theirs"
-	}
-	if slices.Contains(track, "LFE") && !slices.Contains(stem, "LFE") {
-		how += ", the LFE left out"
-	}
-	return how
+	return "folded: " + strings.Join(said, ", ")
 }

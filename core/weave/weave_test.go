@@ -9,6 +9,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/dsp"
+	"zestyloom/core/layout"
+	"zestyloom/core/mix"
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
 )
@@ -18,35 +20,51 @@ var (
 	pair = []string{"L", "R"}
 )
 
+type path struct {
+	from, to int
+	gain     float64
+}
+
+// feeds gives the gains from a track into a stem.
+func feeds(track, stem []string, feed reel.Feed) mix.Matrix {
+	e, ok := enter(&reel.Track{Labels: track, Feed: feed}, layout.Read(track), layout.Read(stem), reel.Head{PanLaw: 3})
+	if !ok {
+		return mix.Zero(len(stem), len(track))
+	}
+	return e.Matrix
+}
+
 func TestFeeds(t *testing.T) {
 	half := dsp.Gain(-3.0102999566398120)
 	for name, c := range map[string]struct {
 		track, stem []string
 		feed        reel.Feed
-		want        []Path
+		want        []path
 	}{
-		"mono in the middle":   {mono, pair, reel.Feed{}, []Path{{0, 0, half}, {0, 1, half}}},
-		"mono dual":            {mono, pair, reel.Feed{Dual: true}, []Path{{0, 0, 1}, {0, 1, 1}}},
-		"mono left":            {mono, pair, reel.Feed{Pan: -1}, []Path{{0, 0, 1}}},
-		"stereo":               {pair, pair, reel.Feed{}, []Path{{0, 0, 1}, {1, 1, 1}}},
-		"stereo balance right": {pair, pair, reel.Feed{Pan: 1}, []Path{{1, 1, 1}}},
-		"stereo into mono":     {pair, mono, reel.Feed{}, []Path{{0, 0, 0.5}, {1, 0, 0.5}}},
-		"mono into mono":       {mono, mono, reel.Feed{}, []Path{{0, 0, 1}}},
-		"surround into a pair": {[]string{"L", "C", "R", "Ls", "LFE"}, pair, reel.Feed{}, []Path{{0, 0, 1}, {1, 0, half}, {1, 1, half}, {2, 1, 1}, {3, 0, half}}},
-		"surround into mono":   {[]string{"L", "C", "R"}, mono, reel.Feed{}, []Path{{0, 0, 1.0 / 3}, {1, 0, 1.0 / 3}, {2, 0, 1.0 / 3}}},
-		"sound field":          {[]string{"ACN0", "ACN1", "ACN2", "ACN3"}, pair, reel.Feed{}, []Path{{0, 0, 0.5}, {1, 0, 0.5}, {0, 1, 0.5}, {1, 1, -0.5}}},
-		"sound field in FuMa":  {[]string{"W", "X", "Y", "Z"}, pair, reel.Feed{}, []Path{{0, 0, 0.5 * math.Sqrt2}, {2, 0, 0.5}, {0, 1, 0.5 * math.Sqrt2}, {2, 1, -0.5}}},
-		"5.1 in 7.1":           {[]string{"L", "Ls", "Rs"}, []string{"L", "R", "C", "LFE", "Lss", "Rss", "Lrs", "Rrs"}, reel.Feed{}, []Path{{0, 0, 1}, {1, 4, half}, {1, 6, half}, {2, 5, half}, {2, 7, half}}},
-		"7.1 in 5.1":           {[]string{"L", "Lss", "Rss", "Lrs"}, []string{"L", "R", "C", "LFE", "Ls", "Rs"}, reel.Feed{}, []Path{{0, 0, 1}, {1, 4, half}, {2, 5, half}, {3, 4, half}}},
-		"heights in 7.1":       {[]string{"L", "Ltf", "Rtr"}, []string{"L", "R", "Lss", "Rss", "Lrs", "Rrs"}, reel.Feed{}, []Path{{0, 0, 1}, {1, 0, half}, {2, 3, 0.5}, {2, 5, 0.5}}},
-		"surround by label":    {[]string{"C", "L", "R"}, []string{"L", "R", "C"}, reel.Feed{}, []Path{{0, 2, 1}, {1, 0, 1}, {2, 1, 1}}},
+		"mono in the middle":   {mono, pair, reel.Feed{}, []path{{0, 0, half}, {0, 1, half}}},
+		"mono dual":            {mono, pair, reel.Feed{Dual: true}, []path{{0, 0, 1}, {0, 1, 1}}},
+		"mono left":            {mono, pair, reel.Feed{Pan: -1}, []path{{0, 0, 1}}},
+		"stereo":               {pair, pair, reel.Feed{}, []path{{0, 0, 1}, {1, 1, 1}}},
+		"stereo balance right": {pair, pair, reel.Feed{Pan: 1}, []path{{1, 1, 1}}},
+		"stereo into mono":     {pair, mono, reel.Feed{}, []path{{0, 0, 0.5}, {1, 0, 0.5}}},
+		"mono into mono":       {mono, mono, reel.Feed{}, []path{{0, 0, 1}}},
+		"surround into a pair": {[]string{"L", "C", "R", "Ls", "LFE"}, pair, reel.Feed{}, []path{{0, 0, 1}, {1, 0, half}, {1, 1, half}, {2, 1, 1}, {3, 0, half}}},
+		"surround into mono":   {[]string{"L", "C", "R"}, mono, reel.Feed{}, []path{{0, 0, 0.5}, {1, 0, half}, {2, 0, 0.5}}},
+		"sound field":          {[]string{"ACN0", "ACN1", "ACN2", "ACN3"}, pair, reel.Feed{}, []path{{0, 0, 0.5}, {1, 0, 0.5}, {0, 1, 0.5}, {1, 1, -0.5}}},
+		"sound field in FuMa":  {[]string{"W", "X", "Y", "Z"}, pair, reel.Feed{}, []path{{0, 0, 0.5 * math.Sqrt2}, {2, 0, 0.5}, {0, 1, 0.5 * math.Sqrt2}, {2, 1, -0.5}}},
+		"5.1 in 7.1":           {[]string{"L", "Ls", "Rs"}, []string{"L", "R", "C", "LFE", "Lss", "Rss", "Lrs", "Rrs"}, reel.Feed{}, []path{{0, 0, 1}, {1, 4, half}, {1, 6, half}, {2, 5, half}, {2, 7, half}}},
+		"7.1 in 5.1":           {[]string{"L", "Lss", "Rss", "Lrs"}, []string{"L", "R", "C", "LFE", "Ls", "Rs"}, reel.Feed{}, []path{{0, 0, 1}, {1, 4, half}, {2, 5, half}, {3, 4, half}}},
+		"heights in 7.1":       {[]string{"L", "Ltf", "Rtr"}, []string{"L", "R", "Lss", "Rss", "Lrs", "Rrs"}, reel.Feed{}, []path{{0, 0, 1}, {1, 0, half}, {2, 3, 0.5}, {2, 5, 0.5}}},
+		"surround by label":    {[]string{"C", "L", "R"}, []string{"L", "R", "C"}, reel.Feed{}, []path{{0, 2, 1}, {1, 0, 1}, {2, 1, 1}}},
 	} {
-		got := Feeds(c.track, c.stem, c.feed, 3)
-		require.Len(t, got, len(c.want), name)
-		for i := range got {
-			assert.Equal(t, c.want[i].From, got[i].From, name)
-			assert.Equal(t, c.want[i].To, got[i].To, name)
-			assert.InDelta(t, c.want[i].Gain, got[i].Gain, 1e-12, name)
+		got := feeds(c.track, c.stem, c.feed)
+		require.Equal(t, []int{len(c.stem), len(c.track)}, []int{got.Rows, got.Cols}, name)
+		for _, p := range c.want {
+			assert.InDelta(t, p.gain, got.At(p.to, p.from), 1e-12, "%s: %d to %d", name, p.from, p.to)
+			got.Set(p.to, p.from, 0)
+		}
+		for _, gain := range got.Gain {
+			assert.Zero(t, gain, "%s: nothing else arrives", name)
 		}
 	}
 }
@@ -64,8 +82,13 @@ func TestFieldsAreDecodedInTheirOrder(t *testing.T) {
 		}
 		for azimuth := -180.0; azimuth < 180; azimuth += 7.5 {
 			var got [2]float64
-			for _, p := range Feeds(labels, pair, reel.Feed{}, 3) {
-				got[p.To] += p.Gain * encoded(azimuth * math.Pi / 180)[p.From]
+			m := feeds(labels, pair, reel.Feed{})
+			for side := range got {
+				for c, x := range encoded(azimuth * math.Pi / 180) {
+					if c < m.Cols {
+						got[side] += m.At(side, c) * x
+					}
+				}
 			}
 			for side, at := range []float64{look, -look} {
 				want := math.Pow(0.5+0.5*math.Cos((azimuth-at)*math.Pi/180), float64(order))

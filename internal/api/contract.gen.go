@@ -11,6 +11,8 @@ import (
 	"zestyloom/core/cutlist"
 	"zestyloom/core/delivery"
 	"zestyloom/core/diagnose"
+	"zestyloom/core/layout"
+	"zestyloom/core/mix"
 	"zestyloom/core/reel"
 	"zestyloom/core/take"
 	"zestyloom/core/timecode"
@@ -143,14 +145,26 @@ type Description = take.Description
 // DipCommand DipRange lowers a range of a channel, with a ramp at each end. Dips that lie there already are replaced.
 type DipCommand = reel.Sent
 
+// Direction defines model for Direction.
+type Direction = layout.Direction
+
 // Fade defines model for Fade.
 type Fade = reel.Fade
 
 // Family defines model for Family.
 type Family = take.Family
 
+// Feed How a track goes into the channels of its stem.
+type Feed = reel.Feed
+
+// Feeder What feeds a group: a mix, stem, strand or track, or another group, of which it is the fold-down.
+type Feeder = reel.Feeder
+
 // Finding defines model for Finding.
 type Finding = delivery.Finding
+
+// Fold How channels that have no place of their own are folded.
+type Fold = mix.Fold
 
 // FrameRate defines model for FrameRate.
 type FrameRate = timecode.Rate
@@ -195,6 +209,9 @@ type Match = store.Match
 
 // Measurement defines model for Measurement.
 type Measurement = delivery.GroupReport
+
+// Mix A named sum of stems and strands.
+type Mix = reel.Mix
 
 // MoveClipsCommand MoveClips moves clips, and all that are tied to them, in time; and the chosen ones alone to other tracks.
 type MoveClipsCommand = reel.Sent
@@ -294,6 +311,7 @@ type ReelView struct {
 	Id         string         `json:"id"`
 	Knots      []Knot         `json:"knots"`
 	Marks      []Mark         `json:"marks"`
+	Mixes      []Mix          `json:"mixes"`
 	Name       string         `json:"name"`
 	Outputs    []Output       `json:"outputs"`
 	Production string         `json:"production"`
@@ -301,7 +319,7 @@ type ReelView struct {
 	Revision   int64          `json:"revision"`
 	Routes     []Route        `json:"routes"`
 
-	// Since Where it is there, stems, tracks, clips, groups, knots and marks list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty.
+	// Since Where it is there, stems, tracks, clips, groups, knots, marks and mixes list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty.
 	Since  *SinceRevision `json:"since,omitempty"`
 	Stems  []Stem         `json:"stems"`
 	Strays []Stray        `json:"strays"`
@@ -380,13 +398,14 @@ type SettleRequest struct {
 // SeveralCommand Several is a Sequence as clients send it: the same thing done to several clips, say. It does not hold others of its kind.
 type SeveralCommand = reel.Sent
 
-// SinceRevision Where it is there, stems, tracks, clips, groups, knots and marks list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty.
+// SinceRevision Where it is there, stems, tracks, clips, groups, knots, marks and mixes list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty.
 type SinceRevision struct {
 	Gone struct {
 		Clips  []string `json:"clips"`
 		Groups []string `json:"groups"`
 		Knots  []string `json:"knots"`
 		Marks  []string `json:"marks"`
+		Mixes  []string `json:"mixes"`
 		Stems  []string `json:"stems"`
 		Tracks []string `json:"tracks"`
 	} `json:"gone"`
@@ -473,6 +492,9 @@ type TakesEdit struct {
 	Edit  TakeEdit `json:"edit"`
 	Takes []string `json:"takes"`
 }
+
+// Term defines model for Term.
+type Term = reel.Term
 
 // Tie defines model for Tie.
 type Tie = store.Tie

@@ -3,7 +3,7 @@ import { useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/rea
 import { useEffect, useRef } from "react";
 
 import { tellError } from "../ui/notices";
-import { api, ok, once, Problem, type Command, type ReelView, type Take, type TakeEdit, type TakeList, type Work } from "./client";
+import { api, ok, once, Problem, type Command, type ReelView, type Row, type Take, type TakeEdit, type TakeList, type Work } from "./client";
 import { onChange } from "./events";
 import { merged } from "./merge";
 
@@ -171,7 +171,7 @@ export function useReelEdits(reel: string) {
     command: (c: Command) => attempt(c).catch(quiet),
     /** As command, but throws the problem where it was refused. */
     attempt,
-    tie: (row: "track" | "stem", from: string, output: string) => edit.mutateAsync(({ revision, params }) => ok(api.POST("/reels/{reel}/ties", { params, body: { revision, row, from, output } }))).catch(quiet),
+    tie: (row: Row, from: string, output: string) => edit.mutateAsync(({ revision, params }) => ok(api.POST("/reels/{reel}/ties", { params, body: { revision, row, from, output } }))).catch(quiet),
     spec: (spec: string) => edit.mutateAsync(({ revision, params }) => ok(api.POST("/reels/{reel}/spec", { params, body: { revision, spec } }))).catch(quiet),
     /** Has the reel follow a cut list that was read at a revision. */
     cutList: (name: string, text: string, read: number) => edit.mutateAsync(({ params }) => ok(api.POST("/reels/{reel}/cutlist", { params, body: { revision: read, name, text } }))).catch(quiet),

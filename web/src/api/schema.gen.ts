@@ -1423,6 +1423,7 @@ export interface components {
             groups: components["schemas"]["Group"][];
             outputs: components["schemas"]["Output"][];
             knots: components["schemas"]["Knot"][];
+            mixes: components["schemas"]["Mix"][];
             routes: components["schemas"]["Route"][];
             findings: components["schemas"]["WeaveFinding"][];
             /** @description What undo would take back; empty where there is nothing */
@@ -1433,7 +1434,7 @@ export interface components {
             strays: components["schemas"]["Stray"][];
             since?: components["schemas"]["SinceRevision"];
         };
-        /** @description Where it is there, stems, tracks, clips, groups, knots and marks list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty. */
+        /** @description Where it is there, stems, tracks, clips, groups, knots, marks and mixes list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty. */
         SinceRevision: {
             /** Format: int64 */
             revision: number;
@@ -1445,6 +1446,7 @@ export interface components {
                 groups: string[];
                 knots: string[];
                 marks: string[];
+                mixes: string[];
             };
         };
         Mark: {
@@ -1540,6 +1542,16 @@ export interface components {
                  */
                 start: number;
             };
+            /** @description Of the production's speakers, by label, where they don't stand as the standard says */
+            angles?: {
+                [key: string]: components["schemas"]["Direction"];
+            };
+        };
+        Direction: {
+            /** @description Degrees, positive to the left */
+            azimuth: number;
+            /** @description Degrees, positive upwards */
+            elevation: number;
         };
         Stem: {
             id: string;
@@ -1554,10 +1566,9 @@ export interface components {
             stem: string;
             strand?: string;
             suggested: boolean;
-            feed: {
-                dual: boolean;
-                pan: number;
-            };
+            /** @description A second stem that it feeds in the same way */
+            second?: string;
+            feed: components["schemas"]["Feed"];
             gainDB: number;
             mute: boolean;
             order: number;
@@ -1566,6 +1577,68 @@ export interface components {
             /** @description dB over samples of the reel */
             gain?: components["schemas"]["Point"][];
             pan?: components["schemas"]["Point"][];
+            /** @description Of the other numbers of its feed, by parameter */
+            curves?: {
+                [key: string]: components["schemas"]["Point"][];
+            };
+        };
+        /** @description How a track goes into the channels of its stem. */
+        Feed: {
+            /** @description A mono track at unity on both sides of a pair */
+            dual: boolean;
+            /** @description −1 left to +1 right */
+            pan: number;
+            /** @description It stands in the room, where the stem has one */
+            placed?: boolean;
+            /** @description −1 back to +1 front */
+            front?: number;
+            /** @description −1 below to +1 above */
+            up?: number;
+            /** @description 0 a point to 1 all around */
+            spread?: number;
+            /** @description Send to the LFE */
+            lfeDB?: number;
+            /** @description Degrees to the left that a set or sound field is turned */
+            turn?: number;
+            pitch?: number;
+            roll?: number;
+            /** @description 0 a set as wide as it is, to 1 all of it in front */
+            narrow?: number;
+        };
+        /** @description How channels that have no place of their own are folded. */
+        Fold: {
+            centreDB: number;
+            surroundDB: number;
+            /** @description Left out where it is absent */
+            lfeDB?: number | null;
+            monoDB: number;
+            trimDB?: number;
+            /** @description Lt/Rt: surrounds at ±90° */
+            encoded?: boolean;
+        };
+        /** @description What feeds a group: a mix, stem, strand or track, or another group, of which it is the fold-down. */
+        Feeder: {
+            row: components["schemas"]["Row"];
+            from: string;
+            fold?: components["schemas"]["Fold"];
+        };
+        Term: {
+            row: components["schemas"]["Row"];
+            from: string;
+            gainDB: number;
+            /** @description It is left out */
+            out?: boolean;
+        };
+        /** @description A named sum of stems and strands. */
+        Mix: {
+            id: string;
+            name: string;
+            language?: string;
+            labels: string[];
+            /** @description Every stem that no term names is in it, at 0 dB */
+            rest: boolean;
+            terms: components["schemas"]["Term"][];
+            order: number;
         };
         Clip: {
             id: string;
@@ -1618,6 +1691,7 @@ export interface components {
             labels: string[];
             stems: string[];
             order: number;
+            feed?: components["schemas"]["Feeder"];
         };
         Output: {
             id: string;
@@ -1626,7 +1700,7 @@ export interface components {
             number: number;
         };
         /** @enum {string} */
-        Row: "track" | "stem";
+        Row: "track" | "strand" | "stem" | "mix" | "group";
         Knot: {
             id: string;
             row: components["schemas"]["Row"];
@@ -1634,6 +1708,8 @@ export interface components {
             channel: number;
             output: string;
             gainDB: number;
+            /** @description Polarity turned */
+            invert?: boolean;
         };
         Route: {
             track: string;
@@ -1642,6 +1718,7 @@ export interface components {
             direct: boolean;
             stem: boolean;
             twice: boolean;
+            invert: boolean;
         };
         WeaveFinding: {
             rule: string;
@@ -2013,7 +2090,7 @@ export interface components {
                 points: components["schemas"]["Point"][];
                 range?: components["schemas"]["Span"] | null;
                 /** @enum {string} */
-                what: "gain" | "pan";
+                what: "gain" | "pan" | "front" | "up" | "spread" | "lfe" | "turn" | "pitch" | "roll" | "narrow";
             };
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -2030,6 +2107,8 @@ export interface components {
                     /** @description ID of the track or stem */
                     from: string;
                     gainDB: number;
+                    /** @description polarity turned */
+                    invert?: boolean;
                     output: string;
                     row: components["schemas"]["Row"];
                 }[];

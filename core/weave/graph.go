@@ -1,0 +1,498 @@
+package weave
+
+import (
+	"math"
+	"slices"
+
+	"zestyloom/core/dsp"
+	"zestyloom/core/fault"
+	"zestyloom/core/layout"
+	"zestyloom/core/mix"
+	"zestyloom/core/reel"
+)
+
+// NodeID names a bus: a track, strand, stem, mix or output group.
+type NodeID struct {
+	Row reel.Row
+	ID  string
+}
+
+// Node is a bus of the graph.
+type Node struct {
+	NodeID
+	Format layout.Format
+	Track  *reel.Track // of a track
+	Out    []Edge      // to nodes that come later
+}
+
+// Edge takes the channels of a node to those of another.
+type Edge struct {
+	To     int         // place in Graph.Nodes
+	Matrix mix.Matrix  // where nothing moves, the gains; else those of the beginning
+	Phased *mix.Matrix // gains of what arrives turned by 90°, in an encoded fold-down
+	Direct bool        // by a knot
+	place  *placing    // where the gains follow from where a track stands
+}
+
+// Moves tells whether the gains change with the clock.
+func (e Edge) Moves() bool { return e.place != nil && e.place.moves }
+
+// Sided tells whether a clip's own position between the sides acts on the edge.
+func (e Edge) Sided() bool { return e.place != nil && e.place.panned }
+
+// At writes the gains at a sample of the reel into dst, which is as large as Matrix. aside is added to the position
+// between the sides.
+func (e Edge) At(dst mix.Matrix, at int64, aside float64) {
+	if e.place == nil {
+		copy(dst.Gain, e.Matrix.Gain)
+		return
+	}
+	f := e.place.track.Place(at)
+	f.Pan += aside
+	e.place.gains(dst, f)
+}
+
+// wherever gives a matrix of one gain wherever anything may ever go through.
+func (e Edge) wherever(gain float64) mix.Matrix {
+	m := mix.Zero(e.Matrix.Rows, e.Matrix.Cols)
+	for i := range m.Gain {
+		switch {
+		case e.Phased != nil && e.Phased.Gain[i] == 0 && e.Matrix.Gain[i] == 0:
+		case e.place != nil && e.place.fixed && e.place.base.Gain[i] == 0:
+		default:
+			m.Gain[i] = gain
+		}
+	}
+	return m
+}
+
+// Graph is a reel as buses: tracks first, groups last, each after all that feed it. What is seen and what is heard come
+// from it alike.
+type Graph struct {
+	Nodes   []Node
+	Outputs []Output
+	at      map[NodeID]int
+}
+
+// Output is a channel of a group's node.
+type Output struct {
+	reel.Output
+	Node, Channel int
+}
+
+// Node gives the place of a node.
+func (g *Graph) Node(row reel.Row, id string) (place int, there bool) {
+	place, there = g.at[NodeID{row, id}]
+	return place, there
+}
+
+func (g *Graph) add(row reel.Row, id string, labels []string, track *reel.Track) {
+	g.at[NodeID{row, id}] = len(g.Nodes)
+	g.Nodes = append(g.Nodes, Node{NodeID: NodeID{row, id}, Format: layout.Read(labels), Track: track})
+}
+
+// Compile makes the graph of a reel. A group that is derived from itself is BadInput, with the way around; commands see to
+// it that there is none.
+func Compile(r *reel.Reel) (*Graph, error) {
+	g := &Graph{at: map[NodeID]int{}}
+	for _, t := range r.TrackList() {
+		g.add(reel.TrackRow, t.ID, t.Labels, &t)
+	}
+	split := g.strands(r)
+	for _, s := range r.StemList() {
+		g.add(reel.StemRow, s.ID, s.Labels, nil)
+	}
+	for _, m := range r.MixList() {
+		g.add(reel.MixRow, m.ID, m.Labels, nil)
+	}
+	groups, err := derived(r)
+	if err != nil {
+		return nil, err
+	}
+	for _, group := range groups {
+		g.add(reel.GroupRow, group.ID, group.Labels, nil)
+	}
+	for _, o := range r.OutputList() {
+		node := g.at[NodeID{reel.GroupRow, o.Group}]
+		g.Outputs = append(g.Outputs, Output{o, node, slices.Index(g.Nodes[node].Format.Labels, o.Label)})
+	}
+	g.feedStems(r, split)
+	for _, m := range r.MixList() {
+		g.sum(r, m, split)
+	}
+	for _, group := range groups {
+		if f := group.Feed; f != nil {
+			g.feedGroup(*f, group.ID)
+		}
+	}
+	g.tie(r)
+	return g, nil
+}
+
+// strands adds a bus for each strand of the stems of which something takes a strand by itself, and names those stems.
+func (g *Graph) strands(r *reel.Reel) (split map[string]bool) {
+	split = map[string]bool{}
+	take := func(row reel.Row, from string) {
+		if stem, _ := reel.StemOf(from); row == reel.StrandRow {
+			split[stem] = true
+		}
+	}
+	for _, k := range r.Knots {
+		take(k.Row, k.From)
+	}
+	for _, m := range r.Mixes {
+		for _, t := range m.Terms {
+			take(t.Row, t.From)
+		}
+	}
+	for _, group := range r.Groups {
+		if group.Feed != nil {
+			take(group.Feed.Row, group.Feed.From)
+		}
+	}
+	for _, s := range r.StemList() {
+		if !split[s.ID] {
+			continue
+		}
+		for _, name := range r.StrandList(s.ID) {
+			g.add(reel.StrandRow, reel.StrandID(s.ID, name), s.Labels, nil)
+		}
+	}
+	return split
+}
+
+// derived gives the groups, each after that which it is derived from.
+func derived(r *reel.Reel) (list []reel.Group, err error) {
+	state := map[string]int{} // 1 on the way, 2 in the list
+	var visit func(g reel.Group, path []string) error
+	visit = func(g reel.Group, path []string) error {
+		path = append(path, g.Name)
+		switch state[g.ID] {
+		case 2:
+			return nil
+		case 1:
+			return fault.New(fault.BadInput, "An output group is derived from itself: %v", path)
+		}
+		state[g.ID] = 1
+		if g.Feed != nil && g.Feed.Row == reel.GroupRow {
+			if from, there := r.Groups[g.Feed.From]; there {
+				if err := visit(from, path); err != nil {
+					return err
+				}
+			}
+		}
+		state[g.ID] = 2
+		list = append(list, g)
+		return nil
+	}
+	for _, g := range r.GroupList() {
+		if err := visit(g, nil); err != nil {
+			return nil, err
+		}
+	}
+	return list, nil
+}
+
+// feedStems leads each track into its stems, by way of its strand where that has a bus, and strands into stems.
+func (g *Graph) feedStems(r *reel.Reel, split map[string]bool) {
+	for i := range g.Nodes {
+		n := &g.Nodes[i]
+		switch n.Row {
+		case reel.TrackRow:
+			for _, stem := range []string{n.Track.Stem, n.Track.Second} {
+				to, there := g.Node(reel.StemRow, stem)
+				if !there {
+					continue
+				}
+				if stem == n.Track.Stem && split[stem] {
+					to, _ = g.Node(reel.StrandRow, reel.StrandID(stem, n.Track.Strand))
+				}
+				if e, ok := enter(n.Track, n.Format, g.Nodes[to].Format, r.Head); ok {
+					e.To = to
+					n.Out = append(n.Out, e)
+				}
+			}
+		case reel.StrandRow:
+			stem, _ := reel.StemOf(n.ID)
+			to, _ := g.Node(reel.StemRow, stem)
+			n.Out = append(n.Out, Edge{To: to, Matrix: mix.Identity(len(n.Format.Labels))})
+		}
+	}
+}
+
+// sum leads stems and strands into a mix. A stem of which a strand is taken by itself, or left out, goes there strand by
+// strand.
+func (g *Graph) sum(r *reel.Reel, m reel.Mix, split map[string]bool) {
+	to := g.at[NodeID{reel.MixRow, m.ID}]
+	terms := map[NodeID]reel.Term{}
+	parted := map[string]bool{}
+	for _, t := range m.Terms {
+		terms[NodeID{t.Row, t.From}] = t
+		if t.Row == reel.StrandRow {
+			stem, _ := reel.StemOf(t.From)
+			parted[stem] = true
+		}
+	}
+	for _, s := range r.StemList() {
+		whole, named := terms[NodeID{reel.StemRow, s.ID}]
+		in := named && !whole.Out || !named && m.Rest
+		if !parted[s.ID] {
+			if in {
+				g.connect(NodeID{reel.StemRow, s.ID}, to, whole.GainDB, mix.Usual())
+			}
+			continue
+		}
+		for _, name := range r.StrandList(s.ID) {
+			strand := NodeID{reel.StrandRow, reel.StrandID(s.ID, name)}
+			t, own := terms[strand]
+			switch {
+			case own && !t.Out:
+				g.connect(strand, to, t.GainDB, mix.Usual())
+			case !own && in:
+				g.connect(strand, to, whole.GainDB, mix.Usual())
+			}
+		}
+	}
+}
+
+// connect leads a node into another by meaning, at a gain.
+func (g *Graph) connect(from NodeID, to int, gainDB float64, f mix.Fold) {
+	at, there := g.at[from]
+	if !there {
+		return
+	}
+	n := &g.Nodes[at]
+	m, _, ok := mix.Carry(n.Format, g.Nodes[to].Format, f)
+	if !ok {
+		return
+	}
+	e := Edge{To: to, Matrix: m.Scaled(dsp.Gain(gainDB))}
+	if f.Encoded && len(g.Nodes[to].Format.Labels) == 2 {
+		turned := f.Surrounds(n.Format).Scaled(dsp.Gain(gainDB))
+		e.Phased = &turned
+	}
+	n.Out = append(n.Out, e)
+}
+
+func (g *Graph) feedGroup(f reel.Feeder, group string) {
+	g.connect(NodeID{f.Row, f.From}, g.at[NodeID{reel.GroupRow, group}], 0, f.Folding())
+}
+
+// tie adds the knots: those from one row to one group are one edge.
+func (g *Graph) tie(r *reel.Reel) {
+	column := map[string]Output{}
+	for _, o := range g.Outputs {
+		column[o.ID] = o
+	}
+	type pair struct{ from, to int }
+	edges := map[pair]mix.Matrix{}
+	var order []pair
+	for _, k := range r.KnotList() {
+		from, there := g.at[NodeID{k.Row, k.From}]
+		o, tied := column[k.Output]
+		if !there || !tied || k.Channel >= len(g.Nodes[from].Format.Labels) {
+			continue
+		}
+		p := pair{from, o.Node}
+		m, begun := edges[p]
+		if !begun {
+			m = mix.Zero(len(g.Nodes[o.Node].Format.Labels), len(g.Nodes[from].Format.Labels))
+			edges[p] = m
+			order = append(order, p)
+		}
+		gain := dsp.Gain(k.GainDB)
+		if k.Invert {
+			gain = -gain
+		}
+		m.Set(o.Channel, k.Channel, m.At(o.Channel, k.Channel)+gain)
+	}
+	for _, p := range order {
+		g.Nodes[p.from].Out = append(g.Nodes[p.from].Out, Edge{To: p.to, Matrix: edges[p], Direct: true})
+	}
+}
+
+// placing is how the gains of an edge follow from where a track stands.
+type placing struct {
+	track    *reel.Track
+	law      dsp.PanLaw
+	moves    bool
+	panned   bool       // between left and right of a pair, by the law
+	left     int        // rows of the pair; −1 where there is none
+	right    int        //
+	base     mix.Matrix // before balance, turning and placing
+	fixed    bool       // nothing goes where base has no gain
+	in, out  mix.Matrix // of sound fields: before and after they are turned
+	order    int        // of a sound field
+	room     *mix.Room  // that a source stands in
+	field    layout.Format
+	lfe      int              // row of the LFE; −1 where there is none
+	speakers []layout.Speaker // of a set that is turned in the room
+	how      func(p *placing, dst mix.Matrix, f reel.Feed)
+}
+
+func (p *placing) gains(dst mix.Matrix, f reel.Feed) { p.how(p, dst, f) }
+
+// enter gives the edge from a track into a stem, without the track's gain. It is not ok where nothing would arrive.
+//
+// Channels go to those of the same label. A mono, and each channel of a loose track, goes to a pair by the pan law, or at
+// unity on both sides where the feed is dual; where it is placed, into the room. A set goes by meaning, with balance
+// between the front sides, or is turned and narrowed in the room. A sound field is turned and decoded.
+func enter(t *reel.Track, from, to layout.Format, head reel.Head) (Edge, bool) {
+	p := &placing{track: t, law: dsp.PanLaw(head.PanLaw), left: slices.Index(to.Labels, "L"), right: slices.Index(to.Labels, "R")}
+	p.lfe = slices.IndexFunc(to.Labels, func(l string) bool { return layout.Speakers[l].LFE })
+	single := from.Kind == layout.Single || from.Kind == layout.Loose
+	room, inRoom := mix.NewRoom(to.Speakers(head.Angles))
+	pair := p.left >= 0 && p.right >= 0
+	base, _, arrives := mix.Carry(from, to, mix.Usual())
+	p.base = base
+	turned := t.Feed.Turn != 0 || t.Feed.Narrow != 0 || t.Moves(reel.TurnCurve, reel.NarrowCurve)
+	switch {
+	case len(to.Labels) == 1:
+		return Edge{Matrix: base}, arrives
+	case single && to.Kind != layout.Field && slices.Contains(to.Labels, from.Labels[0]):
+		p.how, p.fixed, p.moves = (*placing).balanced, true, t.Moves(reel.PanCurve)
+	case single && to.Kind == layout.Field:
+		p.field, p.how = to, (*placing).encoded
+		p.moves = t.Moves(reel.PanCurve, reel.FrontCurve, reel.UpCurve, reel.SpreadCurve)
+	case single && t.Feed.Placed && inRoom && len(to.Labels) > 2:
+		p.room, p.how = room, (*placing).inRoom
+		p.moves = t.Moves(reel.PanCurve, reel.FrontCurve, reel.UpCurve, reel.SpreadCurve, reel.LFECurve)
+	case single && !pair:
+		return Edge{}, false
+	case single && t.Feed.Dual:
+		m := mix.Zero(len(to.Labels), len(from.Labels))
+		for c := range from.Labels {
+			m.Set(p.left, c, 1)
+			m.Set(p.right, c, 1)
+		}
+		return Edge{Matrix: m}, true
+	case single:
+		p.panned, p.how, p.moves = true, (*placing).betweenSides, t.Moves(reel.PanCurve)
+	case from.Kind == layout.Field:
+		p.fieldFrom(from, to)
+		p.moves = t.Moves(reel.PanCurve, reel.TurnCurve, reel.PitchCurve, reel.RollCurve)
+	case turned && inRoom && len(to.Labels) > 2:
+		p.room, p.speakers, p.how = room, from.Speakers(head.Angles), (*placing).around
+		p.moves = t.Moves(reel.TurnCurve, reel.NarrowCurve, reel.PanCurve)
+	default:
+		if !arrives {
+			return Edge{}, false
+		}
+		p.how, p.fixed, p.moves = (*placing).balanced, true, t.Moves(reel.PanCurve)
+	}
+	e := Edge{Matrix: mix.Zero(len(to.Labels), len(from.Labels)), place: p}
+	p.gains(e.Matrix, t.Place(head.Start))
+	return e, true
+}
+
+// fieldFrom sets up a track that is a sound field.
+func (p *placing) fieldFrom(from, to layout.Format) {
+	p.in, p.order, p.how = mix.Inward(from), from.Order, (*placing).turnedField
+	plain := layout.Read(layout.ACNLabels(from.Order))
+	p.out, _, _ = mix.Carry(plain, to, mix.Usual())
+	if to.Kind == layout.Field {
+		p.left, p.right = -1, -1
+	}
+}
+
+func (p *placing) betweenSides(dst mix.Matrix, f reel.Feed) {
+	clear(dst.Gain)
+	l, r := dsp.Pan(f.Pan, p.law)
+	for c := range dst.Cols {
+		dst.Set(p.left, c, l)
+		dst.Set(p.right, c, r)
+	}
+}
+
+func (p *placing) balanced(dst mix.Matrix, f reel.Feed) {
+	copy(dst.Gain, p.base.Gain)
+	p.balance(dst, f)
+}
+
+// balance lowers the front side that is away from the position.
+func (p *placing) balance(dst mix.Matrix, f reel.Feed) {
+	if p.left < 0 || p.right < 0 || f.Pan == 0 {
+		return
+	}
+	l, r := dsp.Balance(f.Pan)
+	for c := range dst.Cols {
+		dst.Set(p.left, c, l*dst.At(p.left, c))
+		dst.Set(p.right, c, r*dst.At(p.right, c))
+	}
+}
+
+func position(f reel.Feed) mix.Position {
+	return mix.Position{X: max(-1, min(1, f.Pan)), Y: f.Front, Z: f.Up, Spread: f.Spread}
+}
+
+func (p *placing) inRoom(dst mix.Matrix, f reel.Feed) {
+	var room [64]float64
+	gains := room[:dst.Rows]
+	p.room.Gains(gains, position(f))
+	if p.lfe >= 0 && f.LFEDB != nil {
+		gains[p.lfe] = dsp.Gain(*f.LFEDB)
+	}
+	for r, g := range gains {
+		for c := range dst.Cols {
+			dst.Set(r, c, g)
+		}
+	}
+}
+
+// encoded is a source in a sound field: where it is placed, or to the front between the sides.
+func (p *placing) encoded(dst mix.Matrix, f reel.Feed) {
+	at := position(f)
+	if !f.Placed {
+		at.Y, at.Z = math.Sqrt(1-at.X*at.X), 0
+	}
+	for r, g := range mix.Encode(p.field, at) {
+		for c := range dst.Cols {
+			dst.Set(r, c, g)
+		}
+	}
+}
+
+func (p *placing) around(dst mix.Matrix, f reel.Feed) {
+	copy(dst.Gain, p.room.Around(p.speakers, f.Turn, 1-f.Narrow, p.lfe).Gain)
+	p.balance(dst, f)
+}
+
+func (p *placing) turnedField(dst mix.Matrix, f reel.Feed) {
+	m := p.in
+	if turn := (mix.Turn{Yaw: f.Turn, Pitch: f.Pitch, Roll: f.Roll}); turn != (mix.Turn{}) {
+		m = mix.Rotate(p.order, turn).Mul(m)
+	}
+	copy(dst.Gain, p.out.Mul(m).Gain)
+	p.balance(dst, f)
+}
+
+// Spread gives the matrix from the channels of a clip to those of the track that it lies on, which it must fit, at a
+// position of the clip's own. A mono on a pair goes there by the pan law, a pair on a mono track as half of each, a sum
+// as an equal part of each channel; what is as wide as its track goes channel by channel, a pair with balance.
+func Spread(channels int, sum bool, labels []string, aside float64, law dsp.PanLaw) mix.Matrix {
+	m := mix.Zero(len(labels), channels)
+	switch {
+	case sum || len(labels) == 1:
+		for c := range channels {
+			m.Set(0, c, 1/float64(channels))
+		}
+	case channels == 1:
+		left, right := slices.Index(labels, "L"), slices.Index(labels, "R")
+		if left < 0 || right < 0 {
+			break
+		}
+		l, r := dsp.Pan(aside, law)
+		m.Set(left, 0, l)
+		m.Set(right, 0, r)
+	default:
+		for c := range min(channels, len(labels)) {
+			m.Set(c, c, 1)
+		}
+		if slices.Equal(labels, []string{"L", "R"}) && aside != 0 {
+			l, r := dsp.Balance(aside)
+			m.Set(0, 0, l)
+			m.Set(1, 1, r)
+		}
+	}
+	return m
+}
