@@ -19,6 +19,7 @@ const (
 	NoSpace     Kind = "no space"
 	Cancelled   Kind = "cancelled"
 	Away        Kind = "away"   // what keeps the work did not answer, so that nobody knows whether it was done
+	Loses       Kind = "loses"  // something would be lost that may be wanted; the caller may ask for it again, saying so
 	Unties      Kind = "unties" // it would put something out of sync; the caller may ask for it again, saying so
 )
 

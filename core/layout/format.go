@@ -71,12 +71,13 @@ func Read(labels []string) Format {
 		return f
 	}
 	switch {
+	case len(labels) == 0:
 	case len(labels) == 1:
 		f.Kind = Single
 		if labels[0] == "M" {
 			f.Name = Mono
 		}
-	case len(labels) > 1 && !slices.ContainsFunc(labels, func(l string) bool { return l != "M" }):
+	case !slices.ContainsFunc(labels, func(l string) bool { return strings.TrimRight(l, "0123456789") != "M" }):
 		f.Kind = Loose
 	default:
 		if l, known := ForLabels(labels); known {

@@ -18,6 +18,7 @@ func TestRead(t *testing.T) {
 		{[]string{"C"}, Single, "", 0, ""},
 		{[]string{"W"}, Single, "", 0, ""},
 		{[]string{"M", "M"}, Loose, "", 0, ""},
+		{[]string{"M1", "M2"}, Loose, "", 0, ""},
 		{[]string{"L", "R"}, Bonded, Stereo, 0, ""},
 		{[]string{"R", "C", "L"}, Bonded, LCR, 0, ""},
 		{[]string{"1", "2", "3", "4"}, Bonded, "", 0, ""},

@@ -2,6 +2,7 @@ package reel
 
 import (
 	"errors"
+	"math"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -200,6 +201,11 @@ func (r *Reel) checkOwn(c Clip, depth int) error {
 		return broken("%s would use channels that no take has", c.Name)
 	case len(c.Lanes) != 0 && len(c.Lanes) != len(c.Channels):
 		return broken("%s would treat %d of its %d channels", c.Name, len(c.Lanes), len(c.Channels))
+	}
+	for _, row := range c.Matrix {
+		if len(row) != len(c.Channels) || len(c.Matrix) > MaxChannels || c.Sum || slices.ContainsFunc(row, func(g float64) bool { return !(math.Abs(g) <= 16) }) {
+			return broken("The matrix of %s has a gain of at most 16 times for each of its %d channels", c.Name, len(c.Channels))
+		}
 	}
 	if depth == 0 {
 		if err := checkPlace(r, c); err != nil {

@@ -15,30 +15,33 @@ const Ramp = 64
 // Clip is a stretch of a take on a track. Its treatment (curves, lanes) is in frames of the take, so that it stays with
 // the sound when the clip is moved, trimmed or cut.
 type Clip struct {
-	ID       string  `json:"id"`
-	Track    string  `json:"track"`
-	Take     string  `json:"take"`
-	Name     string  `json:"name"`
-	Stem     string  `json:"stem,omitempty"` // the stem that it was made for; empty where nobody said
-	Channels []int   `json:"channels"`       // of the take, from 0, one for each channel of the track; more where they are a sum
-	Sum      bool    `json:"sum,omitempty"`  // the channels are added up, each at 1/n, for a track of one channel
-	Start    int64   `json:"start"`
-	Offset   int64   `json:"offset"`           // first frame of the take that sounds
-	Length   int64   `json:"length"`           // sample frames
-	Frames   int64   `json:"frames,omitempty"` // of the take; 0 where it is not known, and then there are no handles
-	GainDB   float64 `json:"gainDB"`
-	Mute     bool    `json:"mute,omitempty"`
-	FadeIn   Fade    `json:"fadeIn,omitzero"`
-	FadeOut  Fade    `json:"fadeOut,omitzero"`
-	Gain     []Point `json:"gain,omitempty"`    // dB over frames of the take
-	Pan      []Point `json:"pan,omitempty"`     // −1 to +1 over frames of the take, added to the track's
-	Lanes    []Lane  `json:"lanes,omitempty"`   // what is done to each channel alone; none, or one for each channel
-	Tie      string  `json:"tie"`               // clips with the same tie move, trim and are cut together
-	Was      string  `json:"was,omitempty"`     // the tie that an untied clip left
-	Home     *int64  `json:"home,omitempty"`    // where frame 0 of the take lies in sync; nil where nothing tells
-	Picture  bool    `json:"picture,omitempty"` // Home is by the picture and so does not move
-	Settled  []Clip  `json:"settled,omitempty"` // the clips that this one was rendered from
-	Event    string  `json:"event,omitempty"`   // the event of a cut list that it came from
+	ID       string `json:"id"`
+	Track    string `json:"track"`
+	Take     string `json:"take"`
+	Name     string `json:"name"`
+	Stem     string `json:"stem,omitempty"` // the stem that it was made for; empty where nobody said
+	Channels []int  `json:"channels"`       // of the take, from 0, one for each channel of the track; more where they are a sum
+	Sum      bool   `json:"sum,omitempty"`  // the channels are added up, each at 1/n, for a track of one channel
+	// Matrix holds the gain, as a factor, from each of Channels to each channel of the track, a row for each of the track's;
+	// nil where they go as they are.
+	Matrix  [][]float64 `json:"matrix,omitempty"`
+	Start   int64       `json:"start"`
+	Offset  int64       `json:"offset"`           // first frame of the take that sounds
+	Length  int64       `json:"length"`           // sample frames
+	Frames  int64       `json:"frames,omitempty"` // of the take; 0 where it is not known, and then there are no handles
+	GainDB  float64     `json:"gainDB"`
+	Mute    bool        `json:"mute,omitempty"`
+	FadeIn  Fade        `json:"fadeIn,omitzero"`
+	FadeOut Fade        `json:"fadeOut,omitzero"`
+	Gain    []Point     `json:"gain,omitempty"`    // dB over frames of the take
+	Pan     []Point     `json:"pan,omitempty"`     // −1 to +1 over frames of the take, added to the track's
+	Lanes   []Lane      `json:"lanes,omitempty"`   // what is done to each channel alone; none, or one for each channel
+	Tie     string      `json:"tie"`               // clips with the same tie move, trim and are cut together
+	Was     string      `json:"was,omitempty"`     // the tie that an untied clip left
+	Home    *int64      `json:"home,omitempty"`    // where frame 0 of the take lies in sync; nil where nothing tells
+	Picture bool        `json:"picture,omitempty"` // Home is by the picture and so does not move
+	Settled []Clip      `json:"settled,omitempty"` // the clips that this one was rendered from
+	Event   string      `json:"event,omitempty"`   // the event of a cut list that it came from
 }
 
 // End is the first sample after the clip.
@@ -57,7 +60,7 @@ func (c Clip) Frame(at int64) int64 { return at - c.Start + c.Offset }
 
 // Plain tells whether the clip's samples are those of its take: no gain, fade, curve or treatment of a channel.
 func (c Clip) Plain() bool {
-	return c.GainDB == 0 && c.FadeIn.Length == 0 && c.FadeOut.Length == 0 && len(c.Gain) == 0 && len(c.Pan) == 0 && len(c.Lanes) == 0
+	return c.Matrix == nil && c.GainDB == 0 && c.FadeIn.Length == 0 && c.FadeOut.Length == 0 && len(c.Gain) == 0 && len(c.Pan) == 0 && len(c.Lanes) == 0
 }
 
 // Lane is what is done to one channel of a clip.
@@ -273,6 +276,9 @@ func withSpan(list []Span, s Span) []Span {
 // by the pan law; two on one, as half of each.
 func (c Clip) Fits(labels []string) bool {
 	n, m := len(c.Channels), len(labels)
+	if c.Matrix != nil {
+		return len(c.Matrix) == m
+	}
 	if c.Sum {
 		return m == 1 && n > 0
 	}

@@ -131,7 +131,8 @@ func init() { // Several reads it
 		"tieBack": TieBack{}, "tieClips": TieClips{}, "setLane": SetLane{}, "cutLane": CutLane{}, "hush": Hush{}, "dip": DipRange{},
 		"restore": Restore{}, "borrow": Borrow{}, "setCurve": SetCurve{}, "rangeGain": RangeGain{}, "setMark": SetMark{},
 		"removeMarks": RemoveMarks{}, "readChannels": ReadChannels{}, "splitClip": SplitClip{}, "joinClips": JoinClips{},
-		"swapTake": SwapTake{}, "unsettle": Unsettle{}, "several": Several{},
+		"swapTake": SwapTake{}, "unsettle": Unsettle{}, "addStem": AddStem{}, "setStem": SetStem{}, "removeStem": RemoveStem{}, "reorder": Reorder{},
+		"setMix": SetMix{}, "removeMixes": RemoveMixes{}, "setGroup": SetGroup{}, "removeGroups": RemoveGroups{}, "setMatrix": SetMatrix{}, "several": Several{},
 	} {
 		commands[kind] = reflect.TypeOf(c)
 	}

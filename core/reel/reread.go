@@ -25,23 +25,68 @@ func (c ReadChannels) Plan(r *Reel, known Known) (Change, string, error) {
 	if err != nil {
 		return Change{}, "", err
 	}
-	for i, ch := range c.Channels {
-		if ch < 0 || ch >= take.Channels || slices.Contains(c.Channels[:i], ch) {
-			return Change{}, "", fault.New(fault.BadInput, "The take has channels 1 to %d; name each once", take.Channels)
-		}
+	lanes, err := relaid(clip, c.Channels, take.Channels)
+	if err != nil {
+		return Change{}, "", err
 	}
-	lanes := make([]Lane, len(c.Channels))
-	for i, ch := range c.Channels {
-		if was := slices.Index(clip.Channels, ch); was >= 0 && was < len(clip.Lanes) {
-			lanes[i] = clip.Lanes[was]
-		}
-	}
-	clip.Channels, clip.Sum, clip.Lanes = c.Channels, c.Sum, lanes
+	clip.Channels, clip.Sum, clip.Lanes, clip.Matrix = c.Channels, c.Sum, lanes, nil
 	if err := fits(clip, r.Tracks[clip.Track]); err != nil {
 		return Change{}, "", err
 	}
 	d.clips.put(clip.ID, clip)
 	return d.finish(), "channels of " + clip.Name, nil
+}
+
+// SetMatrix has a clip use channels of its take at gains of their own: of a six-channel capture only the third pair, or
+// all three pairs at gains that balance them, or left and right changed over.
+type SetMatrix struct {
+	Clip     string      `json:"clip"`
+	Channels []int       `json:"channels"`         // of the take, from 0
+	Matrix   [][]float64 `json:"matrix,omitempty"` // a row for each channel of the track, a factor for each of channels; none for one to one
+}
+
+func (c SetMatrix) Plan(r *Reel, known Known) (Change, string, error) {
+	clip, ok := r.Clips[c.Clip]
+	if !ok {
+		return Change{}, "", noClip()
+	}
+	width := len(r.Tracks[clip.Track].Labels)
+	if c.Matrix == nil && len(c.Channels) != width {
+		return Change{}, "", fault.New(fault.BadInput, "%s lies on a track of %d channels; name as many, or give a matrix", clip.Name, width)
+	}
+	if c.Matrix != nil && (len(c.Matrix) != width || slices.ContainsFunc(c.Matrix, func(row []float64) bool { return len(row) != len(c.Channels) })) {
+		return Change{}, "", fault.New(fault.BadInput, "The matrix needs %d rows of %d gains", width, len(c.Channels))
+	}
+	take, err := known.Take(clip.Take)
+	if err != nil {
+		return Change{}, "", err
+	}
+	lanes, err := relaid(clip, c.Channels, take.Channels)
+	if err != nil {
+		return Change{}, "", err
+	}
+	clip.Channels, clip.Lanes, clip.Sum, clip.Matrix = c.Channels, lanes, false, c.Matrix
+	d := newDraft(r)
+	d.clips.put(clip.ID, clip)
+	return d.finish(), "channels of " + clip.Name, nil
+}
+
+func mixedInside(c Clip) error {
+	return fault.New(fault.BadInput, "%s uses its channels at gains of their own; have it use them as they are first, or settle it", c.Name)
+}
+
+// relaid gives what is done to channels of a take, for those that are used now.
+func relaid(clip Clip, channels []int, of int) ([]Lane, error) {
+	lanes := make([]Lane, len(channels))
+	for i, ch := range channels {
+		if ch < 0 || ch >= of || slices.Contains(channels[:i], ch) {
+			return nil, fault.New(fault.BadInput, "The take has channels 1 to %d; name each once", of)
+		}
+		if was := slices.Index(clip.Channels, ch); was >= 0 && was < len(clip.Lanes) {
+			lanes[i] = clip.Lanes[was]
+		}
+	}
+	return lanes, nil
 }
 
 // SplitClip makes one clip for each channel or pair of a multichannel clip, on new tracks below its own, tied to each
@@ -57,6 +102,9 @@ func (c SplitClip) Plan(r *Reel, _ Known) (Change, string, error) {
 	clip, ok := r.Clips[c.Clip]
 	if !ok {
 		return Change{}, "", noClip()
+	}
+	if clip.Matrix != nil {
+		return Change{}, "", mixedInside(clip)
 	}
 	size, labels := 1, []string{"M"}
 	if c.Pairs {
@@ -114,6 +162,11 @@ func (c JoinClips) Plan(r *Reel, _ Known) (Change, string, error) {
 		row[t.ID] = i
 	}
 	slices.SortFunc(clips, func(a, b Clip) int { return row[a.Track] - row[b.Track] })
+	for _, x := range clips {
+		if x.Matrix != nil {
+			return Change{}, "", mixedInside(x)
+		}
+	}
 	first := clips[0]
 	joined := first
 	joined.Channels, joined.Lanes, joined.GainDB = nil, nil, 0

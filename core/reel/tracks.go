@@ -228,6 +228,16 @@ type SetTrack struct {
 	Pan    *float64  `json:"pan,omitempty"`
 	GainDB *float64  `json:"gainDB,omitempty"`
 	Mute   *bool     `json:"mute,omitempty"`
+	Second *string   `json:"second,omitempty"` // a second stem that it feeds; empty for none
+	Placed *bool     `json:"placed,omitempty"` // in the room of its stem, instead of between its front pair
+	Front  *float64  `json:"front,omitempty"`
+	Up     *float64  `json:"up,omitempty"`
+	Spread *float64  `json:"spread,omitempty"`
+	LFEDB  *float64  `json:"lfeDB,omitempty"` // send to the LFE; −96 and below for none
+	Turn   *float64  `json:"turn,omitempty"`
+	Pitch  *float64  `json:"pitch,omitempty"`
+	Roll   *float64  `json:"roll,omitempty"`
+	Narrow *float64  `json:"narrow,omitempty"`
 }
 
 func (c SetTrack) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -246,7 +256,7 @@ func (c SetTrack) Plan(r *Reel, _ Known) (Change, string, error) {
 		t.Name = name
 	}
 	if c.Stem != nil {
-		if _, ok := r.Stems[*c.Stem]; !ok {
+		if _, ok := r.Stems[*c.Stem]; !ok && *c.Stem != "" {
 			return Change{}, "", noStem(*c.Stem)
 		}
 		for _, clip := range r.Clips {
@@ -258,7 +268,9 @@ func (c SetTrack) Plan(r *Reel, _ Known) (Change, string, error) {
 		if t.Stem != *c.Stem {
 			t.Strand = "" // a strand is a part of one stem
 		}
-		t.Stem, t.Suggested = *c.Stem, false
+		if t.Stem, t.Suggested = *c.Stem, false; t.Stem == "" || t.Second == t.Stem {
+			t.Second = ""
+		}
 		did = append(did, fmt.Sprintf("put %s in %s", t.Name, t.Stem))
 	}
 	if c.Strand != nil {
@@ -282,6 +294,11 @@ func (c SetTrack) Plan(r *Reel, _ Known) (Change, string, error) {
 		}
 		t.Feed.Pan, t.Pan = *c.Pan, nil
 		did = append(did, "pan "+t.Name)
+	}
+	if words, err := c.place(&t); err != nil {
+		return Change{}, "", err
+	} else {
+		did = append(did, words...)
 	}
 	if c.GainDB != nil {
 		if err := checkGain(*c.GainDB); err != nil {
@@ -308,6 +325,34 @@ func (c SetTrack) Plan(r *Reel, _ Known) (Change, string, error) {
 		did = append(did, "folder of "+t.Name)
 	}
 	return d.finish(), strings.Join(did, ", "), nil
+}
+
+// place sets where the track stands. A number that is set moves no more.
+func (c SetTrack) place(t *Track) (did []string, err error) {
+	if c.Second != nil {
+		t.Second = *c.Second
+		did = append(did, "second stem of "+t.Name)
+	}
+	if c.Placed != nil {
+		t.Feed.Placed = *c.Placed
+		did = append(did, "place of "+t.Name)
+	}
+	for what, v := range map[Parameter]*float64{FrontCurve: c.Front, UpCurve: c.Up, SpreadCurve: c.Spread, LFECurve: c.LFEDB, TurnCurve: c.Turn, PitchCurve: c.Pitch, RollCurve: c.Roll, NarrowCurve: c.Narrow} {
+		if v == nil {
+			continue
+		}
+		t.setCurve(what, nil)
+		if what == LFECurve && *v <= MinGainDB {
+			t.Feed.LFEDB = nil
+		} else if err := what.check(*v); err != nil {
+			return nil, err
+		} else {
+			*t.Feed.number(what) = *v
+		}
+		did = append(did, string(what)+" of "+t.Name)
+	}
+	slices.Sort(did)
+	return did, nil
 }
 
 // widen changes a track's channels. Its own knots of channels that go away go with them.

@@ -47,6 +47,9 @@ func (e WriteCutListJSONBodyFormat) Valid() bool {
 	}
 }
 
+// AddStemCommand AddStem makes a stem at the bottom.
+type AddStemCommand = reel.Sent
+
 // AddTrackCommand AddTrack makes an empty track below another, or at the bottom.
 type AddTrackCommand = reel.Sent
 
@@ -332,11 +335,23 @@ type ReelView struct {
 // RemoveClipsCommand RemoveClips takes clips off the reel. Those tied to them stay.
 type RemoveClipsCommand = reel.Sent
 
+// RemoveGroupsCommand RemoveGroups takes output groups off the reel with the knots to them.
+type RemoveGroupsCommand = reel.Sent
+
 // RemoveMarksCommand RemoveMarks takes marks off the reel.
 type RemoveMarksCommand = reel.Sent
 
+// RemoveMixesCommand RemoveMixes takes mixes off the reel.
+type RemoveMixesCommand = reel.Sent
+
+// RemoveStemCommand RemoveStem takes a stem off the reel. Its tracks go to another stem, or feed none.
+type RemoveStemCommand = reel.Sent
+
 // RemoveTracksCommand RemoveTracks takes tracks off the reel with their clips and their own knots.
 type RemoveTracksCommand = reel.Sent
+
+// ReorderCommand Reorder puts stems, mixes or output groups in another order. Those that are not named come after.
+type ReorderCommand = reel.Sent
 
 // Report defines model for Report.
 type Report = delivery.Report
@@ -370,6 +385,9 @@ type SetClipCommand = reel.Sent
 // SetCurveCommand SetCurve draws the gain or pan of a clip or track. With a range only the points in it are replaced, as when it is trimmed while playing.
 type SetCurveCommand = reel.Sent
 
+// SetGroupCommand SetGroup makes an output group, or changes one. Knots follow by the labels of its channels.
+type SetGroupCommand = reel.Sent
+
 // SetKnotsCommand SetKnots ties knots, or sets their gain where they are tied.
 type SetKnotsCommand = reel.Sent
 
@@ -379,8 +397,17 @@ type SetLaneCommand = reel.Sent
 // SetMarkCommand SetMark makes or changes a marker or range.
 type SetMarkCommand = reel.Sent
 
+// SetMatrixCommand SetMatrix has a clip use channels of its take at gains of their own: of a six-channel capture only the third pair, or all three pairs at gains that balance them, or left and right changed over.
+type SetMatrixCommand = reel.Sent
+
+// SetMixCommand SetMix makes a mix, or changes one.
+type SetMixCommand = reel.Sent
+
 // SetReelCommand SetReel changes what a reel has once; what is left nil stays.
 type SetReelCommand = reel.Sent
+
+// SetStemCommand SetStem changes a stem's name or channels. Its knots follow by the labels of the channels; those that can't are lost.
+type SetStemCommand = reel.Sent
 
 // SetTrackCommand SetTrack changes a track's own settings; those left nil stay.
 type SetTrackCommand = reel.Sent

@@ -1731,6 +1731,20 @@ export interface components {
             revision: number;
         };
         CommandRequest: components["schemas"]["AtRevision"] & Omit<components["schemas"]["Command"], "kind">;
+        /** @description AddStem makes a stem at the bottom. */
+        AddStemCommand: {
+            command: {
+                labels: string[];
+                name: string;
+                /** @description two letters or a few more, by which it is known */
+                tag: string;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "addStem";
+        };
         /** @description AddTrack makes an empty track below another, or at the bottom. */
         AddTrackCommand: {
             command: {
@@ -2023,6 +2037,18 @@ export interface components {
              */
             kind: "removeClips";
         };
+        /** @description RemoveGroups takes output groups off the reel with the knots to them. */
+        RemoveGroupsCommand: {
+            command: {
+                groups: string[];
+                yes?: boolean;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "removeGroups";
+        };
         /** @description RemoveMarks takes marks off the reel. */
         RemoveMarksCommand: {
             command: {
@@ -2034,6 +2060,32 @@ export interface components {
              */
             kind: "removeMarks";
         };
+        /** @description RemoveMixes takes mixes off the reel. */
+        RemoveMixesCommand: {
+            command: {
+                mixes: string[];
+                yes?: boolean;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "removeMixes";
+        };
+        /** @description RemoveStem takes a stem off the reel. Its tracks go to another stem, or feed none. */
+        RemoveStemCommand: {
+            command: {
+                stem: string;
+                /** @description where its tracks go; empty for none */
+                to?: string;
+                yes?: boolean;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "removeStem";
+        };
         /** @description RemoveTracks takes tracks off the reel with their clips and their own knots. */
         RemoveTracksCommand: {
             command: {
@@ -2044,6 +2096,19 @@ export interface components {
              * @enum {string}
              */
             kind: "removeTracks";
+        };
+        /** @description Reorder puts stems, mixes or output groups in another order. Those that are not named come after. */
+        ReorderCommand: {
+            command: {
+                ids: string[];
+                /** @description stem, mix or group */
+                row: components["schemas"]["Row"];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "reorder";
         };
         /** @description Restore takes back what was done to a range of a channel: hushes, dips, borrowed sound and cuts. */
         RestoreCommand: {
@@ -2097,6 +2162,29 @@ export interface components {
              * @enum {string}
              */
             kind: "setCurve";
+        };
+        /** @description SetGroup makes an output group, or changes one. Knots follow by the labels of its channels. */
+        SetGroupCommand: {
+            command: {
+                /** @description what feeds all of it; nil for knots alone */
+                feed?: components["schemas"]["Feeder"] | null;
+                /** @description empty for a new one */
+                id?: string;
+                /** @description mono, dual mono, stereo, lcr, 5.0, 5.1, 7.1, 5.1.4, 7.1.4, foa, hoa2, hoa3 or discrete */
+                layout: string;
+                name: string;
+                /** @description smpte, film, or labels written out */
+                order?: string;
+                tag?: string;
+                /** @description channels of a discrete group */
+                width?: number;
+                yes?: boolean;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "setGroup";
         };
         /** @description SetKnots ties knots, or sets their gain where they are tied. */
         SetKnotsCommand: {
@@ -2160,6 +2248,40 @@ export interface components {
              */
             kind: "setMark";
         };
+        /** @description SetMatrix has a clip use channels of its take at gains of their own: of a six-channel capture only the third pair, or all three pairs at gains that balance them, or left and right changed over. */
+        SetMatrixCommand: {
+            command: {
+                /** @description of the take, from 0 */
+                channels: number[];
+                clip: string;
+                /** @description a row for each channel of the track, a factor for each of channels; none for one to one */
+                matrix?: number[][];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "setMatrix";
+        };
+        /** @description SetMix makes a mix, or changes one. */
+        SetMixCommand: {
+            command: {
+                /** @description empty for a new one */
+                id?: string;
+                labels: string[];
+                language?: string;
+                name: string;
+                /** @description every stem that no term names */
+                rest?: boolean;
+                terms?: components["schemas"]["Term"][];
+                yes?: boolean;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "setMix";
+        };
         /** @description SetReel changes what a reel has once; what is left nil stays. */
         SetReelCommand: {
             command: {
@@ -2184,22 +2306,50 @@ export interface components {
              */
             kind: "setReel";
         };
+        /** @description SetStem changes a stem's name or channels. Its knots follow by the labels of the channels; those that can't are lost. */
+        SetStemCommand: {
+            command: {
+                labels?: string[] | null;
+                name?: string | null;
+                stem: string;
+                /** @description it may lose what it must */
+                yes?: boolean;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "setStem";
+        };
         /** @description SetTrack changes a track's own settings; those left nil stay. */
         SetTrackCommand: {
             command: {
                 dual?: boolean | null;
                 folder?: string | null;
+                front?: number | null;
                 gainDB?: number | null;
                 height?: number | null;
                 /** @description refused where a clip on the track would not fit */
                 labels?: string[] | null;
+                /** @description send to the LFE; −96 and below for none */
+                lfeDB?: number | null;
                 mute?: boolean | null;
                 name?: string | null;
+                narrow?: number | null;
                 pan?: number | null;
+                pitch?: number | null;
+                /** @description in the room of its stem, instead of between its front pair */
+                placed?: boolean | null;
+                roll?: number | null;
+                /** @description a second stem that it feeds; empty for none */
+                second?: string | null;
+                spread?: number | null;
                 /** @description also confirms a suggestion; clips that were made for the old stem are for the new one then */
                 stem?: string | null;
                 strand?: string | null;
                 track: string;
+                turn?: number | null;
+                up?: number | null;
             };
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -2330,7 +2480,7 @@ export interface components {
             kind: "untie";
         };
         /** @description What is done to a reel. One that would put clips out of sync is refused as `unties`, unless its field untie is true. */
-        Command: components["schemas"]["AddTrackCommand"] | components["schemas"]["BorrowCommand"] | components["schemas"]["ClearKnotsCommand"] | components["schemas"]["CrossfadeCommand"] | components["schemas"]["CutClipsCommand"] | components["schemas"]["CutLaneCommand"] | components["schemas"]["CutOutCommand"] | components["schemas"]["DipCommand"] | components["schemas"]["HushCommand"] | components["schemas"]["JoinClipsCommand"] | components["schemas"]["MoveClipsCommand"] | components["schemas"]["MoveStraysCommand"] | components["schemas"]["OrderTracksCommand"] | components["schemas"]["PasteClipsCommand"] | components["schemas"]["RangeGainCommand"] | components["schemas"]["ReadChannelsCommand"] | components["schemas"]["RemoveClipsCommand"] | components["schemas"]["RemoveMarksCommand"] | components["schemas"]["RemoveTracksCommand"] | components["schemas"]["RestoreCommand"] | components["schemas"]["SetClipCommand"] | components["schemas"]["SetCurveCommand"] | components["schemas"]["SetKnotsCommand"] | components["schemas"]["SetLaneCommand"] | components["schemas"]["SetMarkCommand"] | components["schemas"]["SetReelCommand"] | components["schemas"]["SetTrackCommand"] | components["schemas"]["SeveralCommand"] | components["schemas"]["SlipClipCommand"] | components["schemas"]["SplitClipCommand"] | components["schemas"]["SwapTakeCommand"] | components["schemas"]["TieBackCommand"] | components["schemas"]["TieClipsCommand"] | components["schemas"]["TrimClipCommand"] | components["schemas"]["UnsettleCommand"] | components["schemas"]["UntieCommand"];
+        Command: components["schemas"]["AddStemCommand"] | components["schemas"]["AddTrackCommand"] | components["schemas"]["BorrowCommand"] | components["schemas"]["ClearKnotsCommand"] | components["schemas"]["CrossfadeCommand"] | components["schemas"]["CutClipsCommand"] | components["schemas"]["CutLaneCommand"] | components["schemas"]["CutOutCommand"] | components["schemas"]["DipCommand"] | components["schemas"]["HushCommand"] | components["schemas"]["JoinClipsCommand"] | components["schemas"]["MoveClipsCommand"] | components["schemas"]["MoveStraysCommand"] | components["schemas"]["OrderTracksCommand"] | components["schemas"]["PasteClipsCommand"] | components["schemas"]["RangeGainCommand"] | components["schemas"]["ReadChannelsCommand"] | components["schemas"]["RemoveClipsCommand"] | components["schemas"]["RemoveGroupsCommand"] | components["schemas"]["RemoveMarksCommand"] | components["schemas"]["RemoveMixesCommand"] | components["schemas"]["RemoveStemCommand"] | components["schemas"]["RemoveTracksCommand"] | components["schemas"]["ReorderCommand"] | components["schemas"]["RestoreCommand"] | components["schemas"]["SetClipCommand"] | components["schemas"]["SetCurveCommand"] | components["schemas"]["SetGroupCommand"] | components["schemas"]["SetKnotsCommand"] | components["schemas"]["SetLaneCommand"] | components["schemas"]["SetMarkCommand"] | components["schemas"]["SetMatrixCommand"] | components["schemas"]["SetMixCommand"] | components["schemas"]["SetReelCommand"] | components["schemas"]["SetStemCommand"] | components["schemas"]["SetTrackCommand"] | components["schemas"]["SeveralCommand"] | components["schemas"]["SlipClipCommand"] | components["schemas"]["SplitClipCommand"] | components["schemas"]["SwapTakeCommand"] | components["schemas"]["TieBackCommand"] | components["schemas"]["TieClipsCommand"] | components["schemas"]["TrimClipCommand"] | components["schemas"]["UnsettleCommand"] | components["schemas"]["UntieCommand"];
         UnravelRequest: {
             /** Format: int64 */
             revision: number;

@@ -1,0 +1,167 @@
+package reel
+
+import (
+	"strings"
+
+	"zestyloom/core/fault"
+	"zestyloom/core/layout"
+)
+
+// SetMix makes a mix, or changes one.
+type SetMix struct {
+	ID       string   `json:"id,omitempty"` // empty for a new one
+	Name     string   `json:"name"`
+	Language string   `json:"language,omitempty"`
+	Labels   []string `json:"labels"`
+	Rest     bool     `json:"rest,omitempty"` // every stem that no term names
+	Terms    []Term   `json:"terms,omitempty"`
+	Yes      bool     `json:"yes,omitempty"`
+}
+
+func (c SetMix) Plan(r *Reel, _ Known) (Change, string, error) {
+	d := newDraft(r)
+	m := Mix{ID: c.ID, Name: strings.TrimSpace(c.Name), Language: strings.TrimSpace(c.Language), Labels: c.Labels, Rest: c.Rest, Terms: c.Terms}
+	if m.Terms == nil {
+		m.Terms = []Term{}
+	}
+	if err := checkName(m.Name, "A mix"); err != nil {
+		return Change{}, "", err
+	}
+	if err := checkLabels(c.Labels); err != nil {
+		return Change{}, "", err
+	}
+	for _, other := range r.Mixes {
+		if other.ID != c.ID && strings.EqualFold(other.Name, m.Name) {
+			return Change{}, "", fault.New(fault.BadInput, "There is a mix called %s already", other.Name)
+		}
+		m.Order = max(m.Order, other.Order+1)
+	}
+	var lost []string
+	if c.ID == "" {
+		m.ID = d.id("mix")
+	} else {
+		old, there := r.Mixes[c.ID]
+		if !there {
+			return Change{}, "", fault.New(fault.NotFound, "This mix is no longer on the reel")
+		}
+		m.Order = old.Order
+		for _, k := range r.KnotList() {
+			if k.Row == MixRow && k.From == m.ID {
+				lost = append(lost, d.rewire(k, old.Labels, m.Labels)...)
+			}
+		}
+	}
+	d.mixes.put(m.ID, m)
+	return d.finish(), "mix " + m.Name, losing(c.Yes, "Making "+m.Name+" "+plural(len(m.Labels), "channel")+" wide", lost)
+}
+
+// RemoveMixes takes mixes off the reel.
+type RemoveMixes struct {
+	Mixes []string `json:"mixes"`
+	Yes   bool     `json:"yes,omitempty"`
+}
+
+func (c RemoveMixes) Plan(r *Reel, _ Known) (Change, string, error) {
+	d := newDraft(r)
+	var names []string
+	gone := map[string]bool{}
+	for _, id := range c.Mixes {
+		m, there := r.Mixes[id]
+		if !there {
+			return Change{}, "", fault.New(fault.NotFound, "This mix is no longer on the reel")
+		}
+		names, gone[id] = append(names, m.Name), true
+		d.mixes.drop(id)
+	}
+	lost := d.without(func(row Row, from string) bool { return row == MixRow && gone[from] })
+	what := strings.Join(names, ", ")
+	return d.finish(), "remove the mix " + what, losing(c.Yes, "Removing "+what, lost)
+}
+
+// SetGroup makes an output group, or changes one. Knots follow by the labels of its channels.
+type SetGroup struct {
+	ID     string  `json:"id,omitempty"` // empty for a new one
+	Name   string  `json:"name"`
+	Tag    string  `json:"tag,omitempty"`
+	Layout string  `json:"layout"`          // mono, dual mono, stereo, lcr, 5.0, 5.1, 7.1, 5.1.4, 7.1.4, foa, hoa2, hoa3 or discrete
+	Order  string  `json:"order,omitempty"` // smpte, film, or labels written out
+	Width  int     `json:"width,omitempty"` // channels of a discrete group
+	Feed   *Feeder `json:"feed,omitempty"`  // what feeds all of it; nil for knots alone
+	Yes    bool    `json:"yes,omitempty"`
+}
+
+func (c SetGroup) Plan(r *Reel, _ Known) (Change, string, error) {
+	d := newDraft(r)
+	g := Group{ID: c.ID, Name: strings.TrimSpace(c.Name), Tag: strings.TrimSpace(c.Tag), Layout: c.Layout, Stems: []string{}, Feed: c.Feed}
+	if err := checkName(g.Name, "An output group"); err != nil {
+		return Change{}, "", err
+	}
+	var err error
+	if g.Labels, err = groupLabels(c.Layout, c.Order, c.Width); err != nil {
+		return Change{}, "", err
+	}
+	var lost []string
+	if c.ID == "" {
+		g.ID = d.id("g")
+		for _, other := range r.Groups {
+			g.Order = max(g.Order, other.Order)
+		}
+		g.Order++
+	} else {
+		old, there := r.Groups[c.ID]
+		if !there {
+			return Change{}, "", fault.New(fault.NotFound, "This output group is no longer on the reel")
+		}
+		g.Order, g.Stems = old.Order, old.Stems
+		next := *r
+		next.Groups = map[string]Group{g.ID: g}
+		for _, k := range r.KnotList() {
+			was, _ := r.Output(k.Output)
+			if _, stays := next.Output(k.Output); was.Group == g.ID && !stays {
+				lost = append(lost, d.unknot(k)...)
+			}
+		}
+	}
+	d.groups.put(g.ID, g)
+	return d.finish(), "output group " + g.Name, losing(c.Yes, "Laying "+g.Name+" out as "+c.Layout, lost)
+}
+
+// groupLabels gives the labels of an output group. Dual mono is two channels with the same in both.
+func groupLabels(name, order string, width int) ([]string, error) {
+	if name == DualMono {
+		return []string{"M1", "M2"}, nil
+	}
+	l, err := layout.New(layout.Name(name), order, width)
+	return l.Labels, err
+}
+
+// DualMono is the layout of an output group of two channels that carry the same.
+const DualMono = "dual mono"
+
+// RemoveGroups takes output groups off the reel with the knots to them.
+type RemoveGroups struct {
+	Groups []string `json:"groups"`
+	Yes    bool     `json:"yes,omitempty"`
+}
+
+func (c RemoveGroups) Plan(r *Reel, _ Known) (Change, string, error) {
+	d := newDraft(r)
+	var names []string
+	gone := map[string]bool{}
+	for _, id := range c.Groups {
+		g, there := r.Groups[id]
+		if !there {
+			return Change{}, "", fault.New(fault.NotFound, "This output group is no longer on the reel")
+		}
+		names, gone[id] = append(names, g.Name), true
+		d.groups.drop(id)
+	}
+	for _, k := range r.Knots {
+		if o, _ := r.Output(k.Output); gone[o.Group] {
+			d.knots.drop(k.ID) // which go with the group, as everybody expects
+		}
+	}
+	lost := d.without(func(row Row, from string) bool { return row == GroupRow && gone[from] })
+	what := strings.Join(names, ", ")
+	return d.finish(), "remove the output group " + what, losing(c.Yes, "Removing "+what, lost)
+}
