@@ -78,9 +78,8 @@ func GlideAt(dst, x []float64, from, to float64, into, over int) {
 	}
 	dst = dst[:len(x)]
 	step := (to - from) / float64(over)
-	gain := from + step*float64(into)
 	for i, v := range x {
-		dst[i] += (gain + step*float64(i)) * v
+		dst[i] += (from + step*float64(into+i)) * v // as it is wherever blocks begin
 	}
 }
 
