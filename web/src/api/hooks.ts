@@ -159,7 +159,7 @@ export function useReelEdits(reel: string) {
       return whole ?? now;
     },
     onError: (error) => {
-      if (error instanceof Problem && error.kind === "unties") return; // whoever asked for it asks the user
+      if (error instanceof Problem && (error.kind === "unties" || error.kind === "loses")) return; // whoever asked for it asks the user
       tellError(error);
       void queries.invalidateQueries({ queryKey: key }); // it may have been refused for what this page has not seen
     },

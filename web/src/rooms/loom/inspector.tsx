@@ -9,6 +9,7 @@ import type { Choice } from "./choice";
 import { ClipPanel, LanePanel, Line } from "./clippanel";
 import { thinned } from "./curves";
 import { Kept } from "./kept";
+import { formatName, formats, hasRoom, isField } from "./formats";
 import { figure, gains } from "./numbers";
 
 /** Gives nothing where the command was refused. */
@@ -35,6 +36,7 @@ export function Inspector(p: Props) {
   return (
     <div className="flex h-full gap-5 overflow-x-auto overflow-y-hidden px-4 py-2">
       <TrackPanel key={track.id} {...p} track={track} />
+      <PlacePanel key={`place ${track.id}`} {...p} track={track} />
       {clip && (choice.lane ? <LanePanel key={`${clip.id} ${choice.lane.channel}`} {...p} clip={clip} /> : <ClipPanel key={clip.id} {...p} clip={clip} />)}
     </div>
   );
@@ -88,31 +90,18 @@ function ReelPanel({ view, onDo }: { view: ReelView; onDo: Do }) {
   );
 }
 
-const widths: [string, string[]][] = [
-  ["mono", ["M"]],
-  ["stereo", ["L", "R"]],
-  ["LCR", ["L", "R", "C"]],
-  ["5.1", ["L", "R", "C", "LFE", "Ls", "Rs"]],
-];
-
-/** Names of a track's widths, with its own where it is none of the usual. */
-function widthName(t: Track): string {
-  const known = widths.find(([, l]) => l.join() === t.labels.join());
-  return known ? known[0] : t.labels.every((l) => l === "M") ? `${t.labels.length} monos` : `${t.labels.length} channels`;
-}
-
 function TrackPanel({ view, track, playingAt, onDo, onRemoveTrack }: Props & { track: Track }) {
   const set = (command: Partial<CommandOf<"setTrack">>) => onDo({ kind: "setTrack", command: { track: track.id, ...command } });
   const stem = view.stems.find((s) => s.id === track.stem);
   const toPair = (track.labels.length === 1 || track.labels.every((l) => l === "M")) && (stem?.labels.length ?? 0) === 2;
-  const own = widthName(track);
+  const own = formatName(track.labels);
   return (
     <div className="min-w-0 shrink-0">
       <Line name="Track">
         <Kept label="Name of the track" value={track.name} onKeep={(name) => set({ name })} className="w-40 font-semibold" />
-        <select className="field h-7 px-1" aria-label="Width of the track" value={own} onChange={(e) => set({ labels: widths.find(([n]) => n === e.target.value)![1] })}>
-          {!widths.some(([n]) => n === own) && <option>{own}</option>}
-          {widths.map(([n]) => (
+        <select className="field h-7 px-1" aria-label="Width of the track" value={own} onChange={(e) => set({ labels: formats.find(([n]) => n === e.target.value)![1] })}>
+          {!formats.some(([n]) => n === own) && <option>{own}</option>}
+          {formats.map(([n]) => (
             <option key={n}>{n}</option>
           ))}
         </select>
@@ -152,9 +141,73 @@ function TrackPanel({ view, track, playingAt, onDo, onRemoveTrack }: Props & { t
   );
 }
 
+/** Where a track stands in the room of a wide stem, how a set or sound field is turned in it, and a second stem. */
+function PlacePanel({ view, track, onDo }: Props & { track: Track }) {
+  const set = (command: Partial<CommandOf<"setTrack">>) => onDo({ kind: "setTrack", command: { track: track.id, ...command } });
+  const stem = view.stems.find((s) => s.id === track.stem);
+  const { feed } = track;
+  const single = track.labels.length === 1 || track.labels.every((l) => l === "M");
+  const field = isField(track.labels);
+  const room = hasRoom(stem?.labels ?? []);
+  const numbers: [Placing, string, number, number, number][] = single
+    ? [["front", "front", feed.front ?? 0, -1, 1], ["up", "up", feed.up ?? 0, -1, 1], ["spread", "spread", feed.spread ?? 0, 0, 1]]
+    : field
+      ? [["turn", "turn °", feed.turn ?? 0, -360, 360], ["pitch", "pitch °", feed.pitch ?? 0, -180, 180], ["roll", "roll °", feed.roll ?? 0, -180, 180]]
+      : [["turn", "turn °", feed.turn ?? 0, -360, 360], ["narrow", "narrow", feed.narrow ?? 0, 0, 1]];
+  const shown = single ? room && feed.placed : field || room;
+  return (
+    <div className="min-w-0 shrink-0 border-l border-line pl-5">
+      <Line name="Also into">
+        <select className="field h-7 px-1" aria-label="Second stem of the track" value={track.second ?? ""} disabled={!track.stem} onChange={(e) => void set({ second: e.target.value })}>
+          <option value="">no second stem</option>
+          {view.stems.filter((s) => s.id !== track.stem).map((s) => (
+            <option key={s.id} value={s.id}>
+              {s.name}
+            </option>
+          ))}
+        </select>
+      </Line>
+      {single && room && (
+        <Line name="Place">
+          <label className="flex cursor-pointer items-center gap-1.5" title="Where it is placed in the room, instead of between the front left and right">
+            <Dual key={`${track.id} ${feed.placed}`} on={feed.placed ?? false} onChange={(placed) => set(placed && feed.front === undefined ? { placed, front: 1 } : { placed })} /> in the room of {stem!.name}
+          </label>
+        </Line>
+      )}
+      {shown && (
+        <Line name={single ? "At" : "Turned"}>
+          {numbers.map(([what, called, value, least, most]) => (
+            <label key={what} className="flex items-center gap-1 text-muted">
+              {called}
+              {track.curves?.[what] ? (
+                <button className="pill h-6 px-2" title="It moves by its curve" onClick={() => void set({ [what]: value })}>
+                  curve ×
+                </button>
+              ) : (
+                <Kept label={`${called} of the track`} value={String(value)} onKeep={figure((v) => set({ [what]: v }), least, most)} className="tc h-6 w-12 text-right text-ink" />
+              )}
+            </label>
+          ))}
+        </Line>
+      )}
+      {shown && single && stem!.labels.includes("LFE") && (
+        <Line name="LFE">
+          <Kept label="Send to the LFE in dB" value={feed.lfeDB == null ? "" : String(feed.lfeDB)} placeholder="none" onKeep={(t) => (t.trim() === "" ? void set({ lfeDB: -96 }) : figure((lfeDB) => set({ lfeDB }), ...gains)(t))} className="tc w-16 text-right" /> dB
+        </Line>
+      )}
+    </div>
+  );
+}
+
+type Placing = "front" | "up" | "spread" | "turn" | "pitch" | "roll" | "narrow";
+
 const ridable = {
   gain: { min: -24, max: 12, step: 0.5, within: 0.3, sign: (v: number) => (v > 0 ? `+${v}` : v < 0 ? `−${-v}` : "0") },
   pan: { min: -1, max: 1, step: 0.05, within: 0.02, sign: (v: number) => (v === 0 ? "middle" : `${Math.round(Math.abs(v) * 100)} ${v < 0 ? "L" : "R"}`) },
+  front: { min: -1, max: 1, step: 0.05, within: 0.02, sign: (v: number) => (v === 0 ? "middle" : `${Math.round(Math.abs(v) * 100)} ${v < 0 ? "back" : "front"}`) },
+  up: { min: -1, max: 1, step: 0.05, within: 0.02, sign: (v: number) => `${Math.round(v * 100)}` },
+  spread: { min: 0, max: 1, step: 0.05, within: 0.02, sign: (v: number) => `${Math.round(v * 100)} %` },
+  turn: { min: -180, max: 180, step: 1, within: 0.5, sign: (v: number) => `${v}°` },
 } as const;
 
 /** Rides the gain or the pan: what the slider does while the reel plays becomes the track's curve there. */
@@ -183,8 +236,11 @@ function Ride({ track, playingAt, onDo }: { track: Track; playingAt: () => numbe
   return (
     <span className="flex items-center gap-1.5 text-muted" title="Hold and move it while the reel plays: the curve is written where it was held">
       <select className="cursor-pointer bg-transparent" aria-label="What is ridden while playing" value={what} onChange={(e) => (setWhat(e.target.value as keyof typeof ridable), setValue(0))}>
-        <option value="gain">ride gain</option>
-        <option value="pan">ride pan</option>
+        {Object.keys(ridable).map((r) => (
+          <option key={r} value={r}>
+            ride {r}
+          </option>
+        ))}
       </select>
       <input type="range" min={r.min} max={r.max} step={r.step} value={value} aria-label={`Ride the ${what} while playing`} className="w-24 accent-act" onPointerDown={() => note(value)} onChange={(e) => (setValue(Number(e.target.value)), note(Number(e.target.value)))} onPointerUp={end} onBlur={end} />
       <span className="tc w-12 text-ink">{r.sign(value)}</span>

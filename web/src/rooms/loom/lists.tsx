@@ -7,13 +7,14 @@ import { keyOf, keySign } from "../../ui/keys";
 import { Small } from "../../ui/small";
 import { StemTag } from "../../ui/stem";
 import { labelAt } from "../../ui/timecode";
+import { Buses } from "./buses";
 import { Kept } from "./kept";
 
-export type ListName = "sync" | "strays" | "marks" | "find" | "history";
+export type ListName = "sync" | "strays" | "marks" | "find" | "history" | "weave";
 
 type Props = { view: ReelView; shown: ListName; onShow: (l: ListName) => void; onClose: () => void; onClip: (clip: string) => void; onGo: (at: number) => void; onDo: (c: Command) => void; onUndo: () => void; onRedo: () => void };
 
-/** The lists at the right: what is out of sync, what strayed, marks, finding by name, history. */
+/** The lists at the right: what is out of sync, what strayed, marks, finding by name, history, and what the weave is made of. */
 export function Lists(p: Props) {
   const { view } = p;
   const tabs: [ListName, string, number][] = [
@@ -22,9 +23,10 @@ export function Lists(p: Props) {
     ["marks", "Marks", view.marks.length],
     ["find", "Find", 0],
     ["history", "History", 0],
+    ["weave", "Weave", 0],
   ];
   return (
-    <aside className="flex w-[330px] shrink-0 flex-col border-l border-line bg-paper" aria-label="Lists">
+    <aside className="flex w-[400px] shrink-0 flex-col border-l border-line bg-paper" aria-label="Lists">
       <div className="flex h-10 shrink-0 items-center gap-1 border-b border-line px-2" role="tablist">
         {tabs.map(([id, name, n]) => (
           <button key={id} role="tab" aria-selected={p.shown === id} className={`cursor-pointer rounded-full px-2 py-1 text-[13px] ${p.shown === id ? "bg-band font-semibold" : "text-muted hover:text-ink"}`} onClick={() => p.onShow(id)}>
@@ -36,7 +38,7 @@ export function Lists(p: Props) {
           <X size={15} />
         </button>
       </div>
-      <div className="min-h-0 grow overflow-y-auto px-3 py-2">{{ sync: <Sync {...p} />, strays: <Strays {...p} />, marks: <Marks {...p} />, find: <Find {...p} />, history: <History {...p} /> }[p.shown]}</div>
+      <div className="min-h-0 grow overflow-y-auto px-3 py-2">{{ sync: <Sync {...p} />, strays: <Strays {...p} />, marks: <Marks {...p} />, find: <Find {...p} />, history: <History {...p} />, weave: <Buses view={view} onDo={p.onDo} /> }[p.shown]}</div>
     </aside>
   );
 }

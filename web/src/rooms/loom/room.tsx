@@ -15,6 +15,7 @@ import type { Command, CommandOf, ReelView } from "../../api/client";
 import { BorrowDialog, type Loan } from "./borrow";
 import { clipsAt, mainClip, nothing, there, type Choice } from "./choice";
 import { gather } from "./clipboard";
+import { formats } from "./formats";
 import { curveViews, type CurveView } from "./curves";
 import { cutting } from "./cutting";
 import { columnX, edits as editsOf, headsWidth, reedWidth, rulerHeight, stemHeight, weaveWidth, whole, xOf, zoom } from "./geometry";
@@ -30,7 +31,7 @@ import { Scroll } from "./scroll";
 import { Shuttle } from "./shuttle";
 import { SpecDialog } from "./spec";
 import { positionOf, Ruler, StemTime, TimeArea } from "./time";
-import { useUntie } from "./untie";
+import { useConsent } from "./consent";
 import { useStable } from "../../ui/stable";
 import { WeaveRow } from "./weave";
 
@@ -76,7 +77,7 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   const takesKey = [...takes.keys()].join();
   // Takes that sound is borrowed from are drawn too, though no clip is of them.
   const widths = useMemo(() => new Map([...(listed ?? []), ...takes.values()].map((t) => [t.id, t.channels.length])), [takesKey, listed]); // eslint-disable-line react-hooks/exhaustive-deps
-  const { doIt, dialog } = useUntie(edits);
+  const { doIt, dialog } = useConsent(edits);
 
   // The rows: which clips are opened into their channels, which folders are shut.
   const [opened, setOpened] = useState<ReadonlySet<string>>(new Set());
@@ -415,7 +416,7 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
                 <Corner action="picture" label="Picture" on={pictureShown} onClick={acts.picture}>
                   <Clapperboard size={13} />
                 </Corner>
-                <Corner action="lists" label="Lists: out of sync, strays, marks, find, history" on={lists !== null} onClick={acts.lists}>
+                <Corner action="lists" label="Lists: out of sync, strays, marks, find, history, weave" on={lists !== null} onClick={acts.lists}>
                   <ListTree size={13} />
                 </Corner>
                 <Corner action="snap" label="Snap to frames, edits, marks and the shuttle" on={snap} onClick={acts.snap}>
@@ -667,12 +668,7 @@ function CurveMenu({ curves, onCurves }: { curves: CurveView; onCurves: (c: Curv
   );
 }
 
-const newTracks: [string, string[]][] = [
-  ["mono", ["M"]],
-  ["stereo", ["L", "R"]],
-  ["four monos", ["M", "M", "M", "M"]],
-  ["5.1", ["L", "R", "C", "LFE", "Ls", "Rs"]],
-];
+const newTracks: [string, string[]][] = [...formats.slice(0, 2), ["four monos", ["M", "M", "M", "M"]], ...formats.slice(4, 6), ...formats.slice(8, 9)];
 
 /** Makes an empty track below the selected one, in its stem. */
 function AddTrack({ view, below, onDo }: { view: ReelView; below: string; onDo: (c: Command) => Promise<ReelView | undefined> }) {
@@ -757,13 +753,14 @@ function WeaveHead({ view, tap, onTap }: { view: ReelView; tap: Tap; onTap: (t: 
               title={`${g.name}: listen to it`}
               onClick={() => onTap({ kind: "group", id: g.id })}
             >
-              {g.labels.length * 30 < 70 ? g.tag : g.name}
+              {(g.labels.length * 30 < 70 && g.tag) || g.name}
             </button>
             {g.labels.map((l, i) => {
               const o = view.outputs[first + i]!;
               return (
                 <span key={l} className={`tc absolute bottom-1 w-[30px] text-center text-[11px] ${unfed.has(o.id) ? "font-bold text-wrong" : ""}`} style={{ left: columnX(first + i) - 15 }} title={unfed.has(o.id) ? `Nothing feeds output ${o.number}` : `Output ${o.number}`}>
-                  <span className="text-muted">{o.number}</span> {l}
+                  {`${o.number}${l}`.length <= 3 && !unfed.has(o.id) && <span className="text-muted">{o.number} </span>}
+                  {l}
                   {unfed.has(o.id) && "?"}
                 </span>
               );

@@ -2,7 +2,7 @@ import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/re
 import { afterEach, describe, expect, it, vi } from "vitest";
 
 import { Problem, type ReelView, type Command } from "../../api/client";
-import { useUntie } from "./untie";
+import { useConsent } from "./consent";
 
 const refusal = () => new Problem("Boom is tied to 2 other clips. This would put it 3 frames out of sync", "unties");
 const move: Command = { kind: "moveClips", command: { clips: ["1"], by: 5760, alone: true } };
@@ -10,7 +10,7 @@ const move: Command = { kind: "moveClips", command: { clips: ["1"], by: 5760, al
 function bench(attempt: (c: Command) => Promise<ReelView>, command = move) {
   const results: (ReelView | undefined)[] = [];
   function Bench() {
-    const { doIt, dialog } = useUntie({ attempt } as never);
+    const { doIt, dialog } = useConsent({ attempt } as never);
     return (
       <>
         <button onClick={() => void doIt(command).then((v) => results.push(v))}>move</button>
@@ -44,6 +44,15 @@ describe("a command that breaks sync", () => {
     fireEvent.click(await screen.findByText("Do it and untie"));
     const untied = { kind: "moveClips", command: { ...move.command, untie: true } };
     await waitFor(() => expect(attempt).toHaveBeenLastCalledWith({ kind: "several", command: { commands: [untied, gain] } }));
+  });
+
+  it("asks as well before a route is lost", async () => {
+    const wide: Command = { kind: "setStem", command: { stem: "DX", labels: ["L", "R"] } };
+    const attempt = vi.fn((c: Command) => (JSON.stringify(c).includes("yes") ? Promise.resolve({ revision: 3 } as ReelView) : Promise.reject(new Problem("Making Dialogue 2 channels wide loses the knot from C to Mix C", "loses"))));
+    bench(attempt, wide);
+    await screen.findByText(/loses the knot from C/);
+    fireEvent.click(screen.getByText("Do it all the same"));
+    await waitFor(() => expect(attempt).toHaveBeenLastCalledWith({ kind: "setStem", command: { ...wide.command, yes: true } }));
   });
 
   it("leaves everything as it is otherwise", async () => {

@@ -1,0 +1,72 @@
+import { useCallback, useState } from "react";
+
+import { Problem, type Command, type ReelView } from "../../api/client";
+import type { useReelEdits } from "../../api/hooks";
+import { Dialog } from "../../ui/dialog";
+
+type Waiting = { command: Command; why: string; kind: Asks; done: (v: ReelView | undefined) => void };
+
+/** What the server asks about before it does it, by the kind of its refusal. */
+const asks = {
+  unties: { title: "This breaks sync", about: "Its offset will stand on the clip, and one key ties it back.", no: "Leave it in sync", yes: "Do it and untie" },
+  loses: { title: "Not all of it can follow", about: "Undo brings everything back.", no: "Leave it as it is", yes: "Do it all the same" },
+};
+type Asks = keyof typeof asks;
+
+const isAsked = (kind: string): kind is Asks => kind in asks;
+
+/** The command with the user's yes to what it asks about; of several, those that ask. */
+function allowed(c: Command): Command {
+  switch (c.kind) {
+    case "moveClips":
+    case "slipClip":
+    case "cutOut":
+      return { ...c, command: { ...c.command, untie: true } } as Command;
+    case "setStem":
+    case "removeStem":
+    case "setMix":
+    case "removeMixes":
+    case "setGroup":
+    case "removeGroups":
+      return { ...c, command: { ...c.command, yes: true } } as Command;
+    case "several":
+      return { ...c, command: { commands: c.command.commands.map(allowed) } };
+  }
+  return c;
+}
+
+/** Commands that would put clips out of sync, or lose a route, say so first: the user decides. */
+export function useConsent(edits: ReturnType<typeof useReelEdits>) {
+  const [waiting, setWaiting] = useState<Waiting | null>(null);
+  const { attempt } = edits;
+  const doIt = useCallback(
+    (command: Command): Promise<ReelView | undefined> =>
+      attempt(command).catch((error: unknown) => {
+        if (!(error instanceof Problem) || !isAsked(error.kind)) return undefined;
+        const kind = error.kind;
+        return new Promise<ReelView | undefined>((done) => setWaiting({ command, why: error.message, kind, done }));
+      }),
+    [attempt],
+  );
+  const decide = (yes: boolean) => {
+    if (!waiting) return;
+    setWaiting(null);
+    if (yes) void attempt(allowed(waiting.command)).then(waiting.done, () => waiting.done(undefined));
+    else waiting.done(undefined);
+  };
+  const words = asks[waiting?.kind ?? "unties"];
+  const dialog = (
+    <Dialog open={waiting !== null} onOpenChange={(open) => !open && decide(false)} title={words.title} about={words.about}>
+      <p className="mb-4">{waiting?.why}.</p>
+      <div className="flex gap-3">
+        <button className="pill-act" autoFocus onClick={() => decide(false)}>
+          {words.no}
+        </button>
+        <button className="pill h-8" onClick={() => decide(true)}>
+          {words.yes}
+        </button>
+      </div>
+    </Dialog>
+  );
+  return { doIt, dialog };
+}

@@ -1,0 +1,49 @@
+// The widths that tracks, stems, mixes and output groups are offered in. What they mean is the server's.
+const surround = ["L", "R", "C", "LFE", "Ls", "Rs"];
+const seven = ["L", "R", "C", "LFE", "Lss", "Rss", "Lrs", "Rrs"];
+const heights = ["Ltf", "Rtf", "Ltr", "Rtr"];
+const field = (order: number) => Array.from({ length: (order + 1) ** 2 }, (_, i) => `ACN${i}`);
+
+/** Channel labels by the name of their format. */
+export const formats: [string, string[]][] = [
+  ["mono", ["M"]],
+  ["stereo", ["L", "R"]],
+  ["LCR", ["L", "R", "C"]],
+  ["5.0", ["L", "R", "C", "Ls", "Rs"]],
+  ["5.1", surround],
+  ["7.1", seven],
+  ["5.1.4", [...surround, ...heights]],
+  ["7.1.4", [...seven, ...heights]],
+  ["sound field 1", field(1)],
+  ["sound field 2", field(2)],
+  ["sound field 3", field(3)],
+];
+
+/** The name of a format; where it is none of the usual, how wide it is. */
+export function formatName(labels: string[]): string {
+  const known = formats.find(([, l]) => l.join() === labels.join());
+  if (known) return known[0];
+  return labels.every((l) => l === "M") ? `${labels.length} monos` : `${labels.length} channels`;
+}
+
+/** Whether a stem has a room to stand in: speakers other than a pair, or a sound field. */
+export const hasRoom = (labels: string[]) => labels.length > 2;
+
+export const isField = (labels: string[]) => labels[0] === "ACN0" || labels[0] === "W" || labels[0] === "N3D0";
+
+/** The layouts of output groups, as specs write them, by what they are called. */
+export const layouts: [string, string][] = [
+  ["mono", "mono"],
+  ["dual mono", "dual mono"],
+  ["stereo", "stereo"],
+  ["lcr", "LCR"],
+  ["5.0", "5.0"],
+  ["5.1", "5.1"],
+  ["7.1", "7.1"],
+  ["5.1.4", "5.1.4"],
+  ["7.1.4", "7.1.4"],
+  ["foa", "sound field 1"],
+  ["hoa2", "sound field 2"],
+  ["hoa3", "sound field 3"],
+  ["discrete", "discrete"],
+];
