@@ -102,7 +102,7 @@ func (c SetGroup) Plan(r *Reel, _ Known) (Change, string, error) {
 	}
 	var lost []string
 	if c.ID == "" {
-		g.ID = d.id("g")
+		g.ID, g.Own = d.id("g"), true
 		for _, other := range r.Groups {
 			g.Order = max(g.Order, other.Order)
 		}
@@ -112,7 +112,7 @@ func (c SetGroup) Plan(r *Reel, _ Known) (Change, string, error) {
 		if !there {
 			return Change{}, "", fault.New(fault.NotFound, "This output group is no longer on the reel")
 		}
-		g.Order, g.Stems = old.Order, old.Stems
+		g.Order, g.Stems, g.Own = old.Order, old.Stems, old.Own
 		next := *r
 		next.Groups = map[string]Group{g.ID: g}
 		for _, k := range r.KnotList() {

@@ -2,17 +2,20 @@ package reel
 
 import (
 	"fmt"
+	"slices"
 
 	"zestyloom/core/fault"
 )
 
-// LayOutputs sets the output groups and ties the knots of the stems that should feed them. Knots that the user tied on
-// outputs which stay are kept; those whose output goes away go with it.
+// LayOutputs sets the output groups and ties the knots of the stems that should feed them. What the user tied or fed goes
+// along by meaning: to the group of the same ID, tag or stems, and there to the channel of the same label. What has no
+// place there is lost, and asked about first.
 type LayOutputs struct {
 	Spec   string
 	Title  string
 	Groups []Group
 	Knots  []Crosspoint
+	Yes    bool // it may lose what it must
 }
 
 func (c LayOutputs) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -26,21 +29,28 @@ func (c LayOutputs) Plan(r *Reel, _ Known) (Change, string, error) {
 			return Change{}, "", fault.New(fault.BadInput, "Output group %q is named twice or has no channels", g.Name)
 		}
 		next.Groups[g.ID] = g
-		d.groups.put(g.ID, g)
 	}
+	var lost []string
+	heirs := map[string]string{}
 	for _, g := range r.GroupList() {
+		heirs[g.ID] = heir(g, next.GroupList())
 		if _, stays := next.Groups[g.ID]; !stays {
 			d.groups.drop(g.ID)
 		}
+		if heirs[g.ID] == "" && g.Own {
+			lost = append(lost, "the output group "+g.Name)
+		}
+	}
+	inherit(next.Groups, r.GroupList(), heirs)
+	for id, g := range next.Groups {
+		d.groups.put(id, g)
 	}
 	for _, k := range r.KnotList() {
-		if _, stays := next.Output(k.Output); !stays {
-			d.knots.drop(k.ID)
-		}
+		lost = append(lost, d.moveKnot(k, &next, heirs)...)
 	}
 	for _, point := range c.Knots {
 		k := point.Knot()
-		if _, there := r.Knots[k.ID]; there {
+		if _, there := d.knots.get(k.ID); there {
 			continue
 		}
 		if err := checkKnot(&next, k); err != nil {
@@ -48,7 +58,63 @@ func (c LayOutputs) Plan(r *Reel, _ Known) (Change, string, error) {
 		}
 		d.knots.put(k.ID, k)
 	}
-	return d.finish(), "choose " + c.Title, nil
+	return d.finish(), "choose " + c.Title, losing(c.Yes, "Laying the outputs out for "+c.Title, lost)
+}
+
+// heir is the group that stands for another in a new order of outputs: that of its ID, else of its tag, else of its stems;
+// empty where there is none.
+func heir(g Group, groups []Group) string {
+	for _, same := range []func(Group) bool{
+		func(x Group) bool { return x.ID == g.ID },
+		func(x Group) bool { return g.Tag != "" && x.Tag == g.Tag },
+		func(x Group) bool { return len(g.Stems) > 0 && slices.Equal(x.Stems, g.Stems) },
+	} {
+		if i := slices.IndexFunc(groups, same); i >= 0 {
+			return groups[i].ID
+		}
+	}
+	return ""
+}
+
+// inherit has groups be fed by what fed those that they stand for.
+func inherit(groups map[string]Group, old []Group, heirs map[string]string) {
+	for _, g := range old {
+		to, there := groups[heirs[g.ID]]
+		if !there || g.Feed == nil || to.Feed != nil {
+			continue
+		}
+		feed := *g.Feed
+		if feed.Row == GroupRow {
+			if feed.From = heirs[feed.From]; feed.From == "" || feed.From == to.ID {
+				continue
+			}
+		}
+		to.Feed = &feed
+		groups[to.ID] = to
+	}
+}
+
+// moveKnot has a knot go to the output that stands for its own. Those of a stem that its group is for come anew with the
+// groups. What has no place is given in words.
+func (d *draft) moveKnot(k Knot, next *Reel, heirs map[string]string) (lost []string) {
+	o, _ := d.reel.Output(k.Output)
+	to := OutputID(heirs[o.Group], o.Label)
+	if to == k.Output {
+		if _, stays := next.Output(to); stays {
+			return nil
+		}
+	}
+	d.knots.drop(k.ID)
+	if k.Row == StemRow && slices.Contains(d.reel.Groups[o.Group].Stems, k.From) {
+		return nil
+	}
+	if _, there := next.Output(to); !there {
+		return []string{d.knotWords(k, d.reel.RowLabels(k.Row, k.From))}
+	}
+	k.Output = to
+	moved := k.Crosspoint.Knot()
+	d.knots.put(moved.ID, moved)
+	return nil
 }
 
 // SetKnots ties knots, or sets their gain where they are tied.

@@ -145,6 +145,7 @@ type Group struct {
 	Labels []string `json:"labels"`
 	Stems  []string `json:"stems"` // the stems that should feed it, by the spec
 	Order  int      `json:"order"`
+	Own    bool     `json:"own,omitempty"`  // made by the user, not by a spec
 	Feed   *Feeder  `json:"feed,omitempty"` // what feeds all of it, besides knots
 }
 
@@ -329,11 +330,14 @@ func (r *Reel) OutputList() []Output {
 	var out []Output
 	for _, g := range r.GroupList() {
 		for _, label := range g.Labels {
-			out = append(out, Output{g.ID + "/" + label, g.ID, label, len(out) + 1})
+			out = append(out, Output{OutputID(g.ID, label), g.ID, label, len(out) + 1})
 		}
 	}
 	return out
 }
+
+// OutputID names the output of a group's channel: the same while its group and label are.
+func OutputID(group, label string) string { return group + "/" + label }
 
 // Output finds an output channel.
 func (r *Reel) Output(id string) (Output, bool) {

@@ -30,7 +30,7 @@ func aTake(title string, parts int) AddTake {
 	return c
 }
 
-var pairGroups = []Group{{ID: "dialogue", Name: "Dialogue", Labels: []string{"L", "R"}, Stems: []string{"DX"}}, {ID: "music", Name: "Music", Labels: []string{"L", "R"}}}
+var pairGroups = []Group{{ID: "dialogue", Name: "Dialogue", Labels: []string{"L", "R"}, Stems: []string{"DX"}}, {ID: "music", Name: "Music", Labels: []string{"L", "R"}, Stems: []string{"MX"}}}
 
 // shelf knows every take: 12A/4, which is "other" and short, and longer ones with more channels than a test asks for.
 type shelf struct{}
@@ -144,4 +144,72 @@ func TestDecode(t *testing.T) {
 		_, err := Decode(kind, []byte(body))
 		assert.Equal(t, fault.BadInput, fault.KindOf(err), kind)
 	}
+}
+
+// What the user tied and fed goes along to another spec's outputs by meaning; what has no place there is asked about, and
+// undo gives the same reel again.
+func TestRoutesFollowByMeaning(t *testing.T) {
+	r := ferry()
+	do(t, r, aTake("12A/3", 1))
+	track := r.TrackList()[0].ID
+	old := []Group{{ID: "dialogue", Name: "Dialogue", Tag: "DX", Labels: []string{"L", "R"}, Stems: []string{"DX"}}, {ID: "full", Name: "Full mix", Tag: "MIX", Labels: []string{"L", "R"}, Stems: []string{"DX", "MX"}}}
+	do(t, r, LayOutputs{Spec: "a", Title: "A", Groups: old, Knots: []Crosspoint{{Row: StemRow, From: "DX", Output: "dialogue/L"}}})
+	do(t, r, SetMix{Name: "Full", Labels: []string{"L", "R"}, Rest: true})
+	mixID := r.MixList()[0].ID
+	do(t, r, SetGroup{ID: "full", Name: "Full mix", Tag: "MIX", Layout: "stereo", Feed: &Feeder{Row: MixRow, From: mixID}})
+	do(t, r, SetKnots{Knots: []Crosspoint{{Row: TrackRow, From: track, Output: "full/R", GainDB: -3}, {Row: StemRow, From: "MX", Channel: 1, Output: "dialogue/R"}}})
+	before, err := json.Marshal(r)
+	require.NoError(t, err)
+	surround := []Group{{ID: "mix51", Name: "Mix", Tag: "MIX", Labels: []string{"L", "R", "C", "LFE", "Ls", "Rs"}, Stems: []string{"DX", "MX"}}, {ID: "voices", Name: "Voices", Labels: []string{"M"}, Stems: []string{"DX"}}}
+	lay := LayOutputs{Spec: "b", Title: "B", Groups: surround, Knots: []Crosspoint{{Row: StemRow, From: "DX", Output: "mix51/L"}}}
+	refused(t, r, fault.Loses, "the knot from Music R to Dialogue R", lay)
+	lay.Yes = true
+	change, _ := do(t, r, lay)
+	assert.Contains(t, r.Knots, "track "+track+" 0 > mix51/R", "it has gone along")
+	assert.Contains(t, r.Knots, "stem DX 0 > mix51/L", "the spec's own")
+	assert.Len(t, r.Knots, 2)
+	assert.Equal(t, &Feeder{Row: MixRow, From: mixID}, r.Groups["mix51"].Feed)
+	next := r.Head.Next
+	require.NoError(t, r.Apply(change.Inverse()))
+	assert.Equal(t, next, r.Head.Next)
+	after, err := json.Marshal(r)
+	require.NoError(t, err)
+	assert.JSONEq(t, string(before), string(after))
+}
+
+// A stem's knots follow the labels of its channels; removing it, or a mix, says what goes with it.
+func TestWhatCannotFollowIsSaid(t *testing.T) {
+	r := ferry()
+	do(t, r, aTake("12A/3", 1))
+	wide := []string{"L", "C", "R", "Ls", "Rs", "LFE"}
+	do(t, r, SetStem{Stem: "MX", Labels: &wide})
+	do(t, r, SetGroup{Name: "Out", Layout: "5.1"})
+	out := r.GroupList()[0].ID
+	do(t, r, SetKnots{Knots: []Crosspoint{{Row: StemRow, From: "MX", Channel: 2, Output: out + "/R"}, {Row: StemRow, From: "MX", Channel: 1, Output: out + "/C"}}})
+	smpte := []string{"L", "R", "C", "LFE", "Ls", "Rs"}
+	do(t, r, SetStem{Stem: "MX", Labels: &smpte})
+	assert.Contains(t, r.Knots, "stem MX 1 > "+out+"/R", "R is the second channel now")
+	assert.Contains(t, r.Knots, "stem MX 2 > "+out+"/C")
+	stereo := []string{"L", "R"}
+	refused(t, r, fault.Loses, "Making Music 2 channels wide loses the knot from Music C to Out C", SetStem{Stem: "MX", Labels: &stereo})
+	refused(t, r, fault.Loses, "the knot from Music", SetGroup{ID: out, Name: "Out", Layout: "mono"})
+	do(t, r, SetMix{Name: "M&E", Labels: stereo, Terms: []Term{{Row: StemRow, From: "MX"}}})
+	m := r.MixList()[0]
+	do(t, r, SetGroup{Name: "M&E", Layout: "stereo", Feed: &Feeder{Row: MixRow, From: m.ID}})
+	refused(t, r, fault.Loses, "Music in M&E", RemoveStem{Stem: "MX"})
+	refused(t, r, fault.Loses, "what feeds M&E", RemoveMixes{Mixes: []string{m.ID}})
+	refused(t, r, fault.Loses, "the way of 12A/3a", RemoveStem{Stem: "DX"})
+	refused(t, r, fault.BadInput, "has the tag DX already", AddStem{Tag: "DX", Name: "x", Labels: stereo})
+	refused(t, r, fault.BadInput, "called M&E already", SetMix{Name: "m&e", Labels: stereo})
+	do(t, r, RemoveStem{Stem: "DX", To: "FX"})
+	assert.Equal(t, "FX", r.TrackList()[0].Stem)
+	first, second := r.GroupList()[0].ID, r.GroupList()[1].ID
+	change, _, err := SetGroup{ID: first, Name: "Out", Layout: "5.1", Feed: &Feeder{Row: GroupRow, From: second}}.Plan(r, shelf{})
+	require.NoError(t, err)
+	require.NoError(t, r.Apply(change))
+	change, _, err = SetGroup{ID: second, Name: "M&E", Layout: "stereo", Feed: &Feeder{Row: GroupRow, From: first}}.Plan(r, shelf{})
+	require.NoError(t, err)
+	err = r.Apply(change)
+	assert.Equal(t, fault.BadInput, fault.KindOf(err))
+	assert.ErrorContains(t, err, "derived from itself: M&E, from Out, from M&E")
 }

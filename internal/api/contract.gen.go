@@ -453,6 +453,9 @@ type Spec = delivery.Spec
 type SpecChoice struct {
 	Revision int64  `json:"revision"`
 	Spec     string `json:"spec"`
+
+	// Yes Routes and groups that have no place in the spec may go; else that is refused as `loses`
+	Yes *bool `json:"yes,omitempty"`
 }
 
 // SplitClipCommand SplitClip makes one clip for each channel or pair of a multichannel clip, on new tracks below its own, tied to each other. Nothing that is heard changes where the track is loose; a bonded set is no longer one then.

@@ -105,7 +105,11 @@ func (s *Server) ChooseSpec(c *gin.Context, id ReelID, p ChooseSpecParams) {
 		s.fail(c, err)
 		return
 	}
-	o, err := s.Store.DoOnce(c, keyOf(p.IdempotencyKey), id, body.Revision, author(c), func(r *reel.Reel) (reel.Command, error) { return spec.LayOut(r) })
+	o, err := s.Store.DoOnce(c, keyOf(p.IdempotencyKey), id, body.Revision, author(c), func(r *reel.Reel) (reel.Command, error) {
+		lay, err := spec.LayOut(r)
+		lay.Yes = body.Yes != nil && *body.Yes
+		return lay, err
+	})
 	s.show(c, http.StatusOK, o, p.Since, err)
 }
 

@@ -172,7 +172,8 @@ export function useReelEdits(reel: string) {
     /** As command, but throws the problem where it was refused. */
     attempt,
     tie: (row: Row, from: string, output: string) => edit.mutateAsync(({ revision, params }) => ok(api.POST("/reels/{reel}/ties", { params, body: { revision, row, from, output } }))).catch(quiet),
-    spec: (spec: string) => edit.mutateAsync(({ revision, params }) => ok(api.POST("/reels/{reel}/spec", { params, body: { revision, spec } }))).catch(quiet),
+    /** Throws the problem where routes would be lost and nobody has said yes. */
+    spec: (spec: string, yes: boolean) => edit.mutateAsync(({ revision, params }) => ok(api.POST("/reels/{reel}/spec", { params, body: { revision, spec, yes } }))),
     /** Has the reel follow a cut list that was read at a revision. */
     cutList: (name: string, text: string, read: number) => edit.mutateAsync(({ params }) => ok(api.POST("/reels/{reel}/cutlist", { params, body: { revision: read, name, text } }))).catch(quiet),
     undo: () => edit.mutateAsync(({ revision, params }) => ok(api.POST("/reels/{reel}/undo", { params, body: { revision } }))).catch(quiet),

@@ -1691,6 +1691,8 @@ export interface components {
             labels: string[];
             stems: string[];
             order: number;
+            /** @description Made by the user, not by a spec */
+            own?: boolean;
             feed?: components["schemas"]["Feeder"];
         };
         Output: {
@@ -2625,6 +2627,8 @@ export interface components {
             /** Format: int64 */
             revision: number;
             spec: string;
+            /** @description Routes and groups that have no place in the spec may go; else that is refused as `loses` */
+            yes?: boolean;
         };
         /** @enum {string} */
         Packaging: "interleaved" | "per-group";

@@ -4,7 +4,8 @@ import { Problem, type Command, type ReelView } from "../../api/client";
 import type { useReelEdits } from "../../api/hooks";
 import { Dialog } from "../../ui/dialog";
 
-type Waiting = { command: Command; why: string; kind: Asks; done: (v: ReelView | undefined) => void };
+type Attempt = (yes: boolean) => Promise<ReelView>;
+type Waiting = { attempt: Attempt; why: string; kind: Asks; done: (v: ReelView | undefined) => void };
 
 /** What the server asks about before it does it, by the kind of its refusal. */
 const asks = {
@@ -36,22 +37,23 @@ function allowed(c: Command): Command {
 }
 
 /** Commands that would put clips out of sync, or lose a route, say so first: the user decides. */
-export function useConsent(edits: ReturnType<typeof useReelEdits>) {
+export function useConsent(edits: Pick<ReturnType<typeof useReelEdits>, "attempt">) {
   const [waiting, setWaiting] = useState<Waiting | null>(null);
   const { attempt } = edits;
-  const doIt = useCallback(
-    (command: Command): Promise<ReelView | undefined> =>
-      attempt(command).catch((error: unknown) => {
+  const ask = useCallback(
+    (attempt: Attempt): Promise<ReelView | undefined> =>
+      attempt(false).catch((error: unknown) => {
         if (!(error instanceof Problem) || !isAsked(error.kind)) return undefined;
         const kind = error.kind;
-        return new Promise<ReelView | undefined>((done) => setWaiting({ command, why: error.message, kind, done }));
+        return new Promise<ReelView | undefined>((done) => setWaiting({ attempt, why: error.message, kind, done }));
       }),
-    [attempt],
+    [],
   );
+  const doIt = useCallback((c: Command) => ask((yes) => attempt(yes ? allowed(c) : c)), [ask, attempt]);
   const decide = (yes: boolean) => {
     if (!waiting) return;
     setWaiting(null);
-    if (yes) void attempt(allowed(waiting.command)).then(waiting.done, () => waiting.done(undefined));
+    if (yes) void waiting.attempt(true).then(waiting.done, () => waiting.done(undefined));
     else waiting.done(undefined);
   };
   const words = asks[waiting?.kind ?? "unties"];
@@ -68,5 +70,5 @@ export function useConsent(edits: ReturnType<typeof useReelEdits>) {
       </div>
     </Dialog>
   );
-  return { doIt, dialog };
+  return { ask, doIt, dialog };
 }

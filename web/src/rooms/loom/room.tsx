@@ -77,7 +77,7 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   const takesKey = [...takes.keys()].join();
   // Takes that sound is borrowed from are drawn too, though no clip is of them.
   const widths = useMemo(() => new Map([...(listed ?? []), ...takes.values()].map((t) => [t.id, t.channels.length])), [takesKey, listed]); // eslint-disable-line react-hooks/exhaustive-deps
-  const { doIt, dialog } = useConsent(edits);
+  const { ask, doIt, dialog } = useConsent(edits);
 
   // The rows: which clips are opened into their channels, which folders are shut.
   const [opened, setOpened] = useState<ReadonlySet<string>>(new Set());
@@ -607,7 +607,7 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
         chosen={view.head.spec}
         onChoose={(s) => {
           setChoosing(false);
-          void edits.spec(s);
+          void ask((yes) => edits.spec(s, yes));
         }}
       />
       <BorrowDialog

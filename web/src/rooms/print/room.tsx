@@ -9,6 +9,7 @@ import { Dialog } from "../../ui/dialog";
 import { Header } from "../../ui/header";
 import { StemTag } from "../../ui/stem";
 import { Missing } from "../../ui/missing";
+import { useConsent } from "../loom/consent";
 import { SpecDialog } from "../loom/spec";
 import { PrintReport, Severity } from "./report";
 
@@ -23,6 +24,7 @@ export function PrintRoom() {
   const reel = useReel(reelID);
   useReelWatch(reelID);
   const edits = useReelEdits(reelID);
+  const { ask, dialog } = useConsent(edits);
   const specs = useSpecs();
   const prints = usePrints(id, reelID);
   const [packaging, setPackaging] = useState<Packaging | null>(null);
@@ -136,9 +138,10 @@ export function PrintRoom() {
         chosen={view?.head.spec ?? ""}
         onChoose={(s) => {
           setChoosing(false);
-          void edits.spec(s);
+          void ask((yes) => edits.spec(s, yes));
         }}
       />
+      {dialog}
     </div>
   );
 }
