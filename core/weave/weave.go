@@ -10,31 +10,38 @@ import (
 	"zestyloom/core/reel"
 )
 
-// Tie gives the knots that tying a row to an output naturally means: the channel of the same label; a mono row's only
-// channel; for a mono output, half of each side of a pair. Where nothing matches, the first channel.
+// Tie gives the knots that a user's tying a row to an output naturally means: each channel of a loose row and a mono row's
+// only channel, whole; of a set or sound field what is natural. Where nothing is, the first channel.
 func Tie(r *reel.Reel, row reel.Row, id string, output reel.Output) []reel.Crosspoint {
-	labels := r.RowLabels(row, id)
-	if row == reel.TrackRow && layout.Read(labels).Kind == layout.Loose {
-		var all []reel.Crosspoint
-		for i := range labels {
-			all = append(all, reel.Crosspoint{Row: row, From: id, Channel: i, Output: output.ID})
+	from := layout.Read(r.RowLabels(row, id))
+	var knots []reel.Crosspoint
+	if from.Kind != layout.Single && from.Kind != layout.Loose {
+		knots = natural(from, layout.Read(r.Groups[output.Group].Labels), row, id, output)
+	}
+	if len(knots) > 0 {
+		return knots
+	}
+	for i := range from.Labels {
+		if knots = append(knots, reel.Crosspoint{Row: row, From: id, Channel: i, Output: output.ID}); from.Kind != layout.Loose {
+			break
 		}
-		return all
 	}
-	if i := slices.Index(labels, output.Label); i >= 0 {
-		return []reel.Crosspoint{{Row: row, From: id, Channel: i, Output: output.ID}}
-	}
-	if len(r.Groups[output.Group].Labels) == 1 && len(labels) == 2 {
-		fold := roundDB(mix.Usual().MonoDB)
-		return []reel.Crosspoint{{Row: row, From: id, Output: output.ID, GainDB: fold}, {Row: row, From: id, Channel: 1, Output: output.ID, GainDB: fold}}
-	}
-	if len(labels) == 0 {
-		return nil
-	}
-	return []reel.Crosspoint{{Row: row, From: id, Output: output.ID}}
+	return knots
 }
 
-func roundDB(dB float64) float64 { return float64(int64(dB*100-0.5)) / 100 }
+// natural gives the knots by which an output gets of a row what its group gets by meaning, folded where it must be.
+func natural(from, to layout.Format, row reel.Row, id string, output reel.Output) (knots []reel.Crosspoint) {
+	m, _, _ := mix.Carry(from, to, mix.Usual())
+	at := slices.Index(to.Labels, output.Label)
+	for c := range m.Cols {
+		if gain := m.At(at, c); math.Abs(gain) > least {
+			knots = append(knots, reel.Crosspoint{Row: row, From: id, Channel: c, Output: output.ID, GainDB: roundDB(dsp.DB(math.Abs(gain))), Invert: gain < 0})
+		}
+	}
+	return knots
+}
+
+func roundDB(dB float64) float64 { return math.Round(dB*100)/100 + 0 } // no −0
 
 // GroupKnots gives the knots that a spec asks for: each stem of each group to that group's outputs.
 func GroupKnots(r *reel.Reel, groups []reel.Group) []reel.Crosspoint {
@@ -46,9 +53,10 @@ func GroupKnots(r *reel.Reel, groups []reel.Group) []reel.Crosspoint {
 		next.Groups[g.ID] = g
 	}
 	for _, o := range next.OutputList() {
-		for _, stem := range next.Groups[o.Group].Stems {
-			if s, ok := r.Stems[stem]; ok && (slices.Contains(s.Labels, o.Label) || len(next.Groups[o.Group].Labels) == 1) {
-				knots = append(knots, Tie(&next, reel.StemRow, stem, o)...)
+		g := next.Groups[o.Group]
+		for _, stem := range g.Stems {
+			if s, ok := r.Stems[stem]; ok {
+				knots = append(knots, natural(layout.Read(s.Labels), layout.Read(g.Labels), reel.StemRow, stem, o)...)
 			}
 		}
 	}

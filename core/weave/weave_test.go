@@ -237,3 +237,23 @@ func TestPathsAddUp(t *testing.T) {
 		}
 	}
 }
+
+// A wide stem feeds a narrower group folded down, a mono one the middle of a wide group.
+func TestStemsFeedGroupsByMeaning(t *testing.T) {
+	r, _, _ := crossing(t)
+	wide := []string{"L", "R", "C", "LFE", "Ls", "Rs"}
+	apply(t, r, reel.SetStem{Stem: "FX", Labels: &wide})
+	one := []string{"M"}
+	apply(t, r, reel.SetStem{Stem: "NX", Labels: &one})
+	film := []string{"L", "C", "R", "Ls", "Rs", "LFE"}
+	got := map[string]float64{}
+	for _, k := range GroupKnots(r, []reel.Group{{ID: "st", Labels: pair, Stems: []string{"FX"}}, {ID: "all", Labels: film, Stems: []string{"FX", "NX"}}}) {
+		got[k.Knot().ID] = k.GainDB
+	}
+	assert.Equal(t, map[string]float64{
+		"stem FX 0 > st/L": 0, "stem FX 2 > st/L": -3.01, "stem FX 4 > st/L": -3.01, "stem FX 1 > st/R": 0, "stem FX 2 > st/R": -3.01, "stem FX 5 > st/R": -3.01,
+		"stem FX 0 > all/L": 0, "stem FX 2 > all/C": 0, "stem FX 1 > all/R": 0, "stem FX 4 > all/Ls": 0, "stem FX 5 > all/Rs": 0, "stem FX 3 > all/LFE": 0,
+		"stem NX 0 > all/C": 0,
+	}, got)
+	assert.Empty(t, natural(layout.Read(pair), layout.Read(film), reel.StemRow, "DX", reel.Output{ID: "all/C", Label: "C"}), "a pair has no centre")
+}
