@@ -22,7 +22,7 @@ export default defineConfig({
   },
   webServer: {
     command: `../bin/zestyloom demo --address 127.0.0.1:${port} --data ${data} --ready ${data}.ready`,
-    url: `http://127.0.0.1:${port}/api/v1/productions`,
+    url: `http://127.0.0.1:${port}/readyz`,
     timeout: 300_000,
     stderr: "pipe",
     gracefulShutdown: { signal: "SIGTERM", timeout: 10_000 },

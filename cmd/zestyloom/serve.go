@@ -135,9 +135,11 @@ func demoCommand() *cobra.Command {
 			ctx, stop := context.WithCancel(c.Context())
 			defer stop()
 			served := make(chan error, 1)
-			go func() { served <- a.Serve(ctx, l) }()
-			note(c, "Making the demo's sound and bringing it in…")
-			err = seed(ctx, a, scenario)
+			err = a.Prepare(func() error {
+				go func() { served <- a.Serve(ctx, l) }()
+				note(c, "Making the demo's sound and bringing it in…")
+				return seed(ctx, a, scenario)
+			})
 			if err == nil {
 				err = announce()
 			}

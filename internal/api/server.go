@@ -11,6 +11,7 @@ import (
 	"os"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"unicode/utf8"
 
 	"github.com/gin-gonic/gin"
@@ -44,6 +45,8 @@ type Server struct {
 	listeners *listen.Server
 	endOnce   sync.Once
 	ending    chan struct{} // closed when the process ends
+	// Preparing is set while what the server is to show is still being made; until then it is not ready.
+	Preparing atomic.Bool
 }
 
 var _ ServerInterface = (*Server)(nil)

@@ -101,6 +101,10 @@ func (s *Server) watched() gin.HandlerFunc {
 func (s *Server) health(e *gin.Engine) {
 	e.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "alive\n") })
 	e.GET("/readyz", func(c *gin.Context) {
+		if s.Preparing.Load() {
+			c.String(http.StatusServiceUnavailable, "still being prepared\n")
+			return
+		}
 		ctx, cancel := context.WithTimeout(c, 2*time.Second)
 		defer cancel()
 		if err := s.Store.Pool.Ping(ctx); err != nil {

@@ -41,6 +41,13 @@ type App struct {
 	api   *api.Server
 }
 
+// Prepare does something before the application says that it is ready, though it serves already.
+func (a *App) Prepare(do func() error) error {
+	a.api.Preparing.Store(true)
+	defer a.api.Preparing.Store(false)
+	return do()
+}
+
 // Open connects everything and brings the database up to date.
 func Open(ctx context.Context, c Config) (*App, error) {
 	s, err := store.Open(ctx, c.Database)

@@ -8,7 +8,7 @@ import type { FromSocket, ToSocket } from "./socket.worker";
 import SocketWorker from "./socket.worker?worker";
 import workletURL from "./worklet?worker&url";
 
-export type Tap = { kind: "group" | "output" | "stem" | "track" | "stems"; id: string };
+export type Tap = { kind: "group" | "output" | "mix" | "stem" | "strand" | "track" | "stems"; id: string };
 
 export type Playing = { what: "reel" | "take" | "match"; id: string; channels: number[] };
 

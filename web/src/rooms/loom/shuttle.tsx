@@ -19,6 +19,10 @@ export function tapName(view: ReelView, tap: Tap): string {
     }
     case "stem":
       return view.stems.find((s) => s.id === tap.id)?.name ?? "nothing";
+    case "mix":
+      return view.mixes.find((m) => m.id === tap.id)?.name ?? "nothing";
+    case "strand":
+      return tap.id.split("/")[1] || "nothing";
     case "track":
       return view.tracks.find((t) => t.id === tap.id)?.name ?? "nothing";
     default:
@@ -87,6 +91,11 @@ export function Shuttle(p: {
               </DropdownMenu.Item>
             ))}
             {view.groups.length > 0 && <DropdownMenu.Separator className="my-1 h-px bg-line" />}
+            {view.mixes.map((m) => (
+              <DropdownMenu.Item key={m.id} className="menu-item" onSelect={() => p.onTap({ kind: "mix", id: m.id })}>
+                {m.name} <span className="text-muted">mix</span>
+              </DropdownMenu.Item>
+            ))}
             {view.stems.map((s) => (
               <DropdownMenu.Item key={s.id} className="menu-item" onSelect={() => p.onTap({ kind: "stem", id: s.id })}>
                 {s.name} <span className="text-muted">stem</span>

@@ -126,7 +126,7 @@ function WeaveCell(p: RowProps & { output: Output; column: number; cell: Cell; d
                 </p>
               )}
               {cell.knots.map((k) => (
-                <GainField key={k.id} knot={k} labels={p.row === "stem" ? p.view.stems.find((s) => s.id === p.id)?.labels : p.view.tracks.find((t) => t.id === p.id)?.labels} onGain={(g) => p.edits.command({ kind: "setKnots", command: { knots: [{ ...k, gainDB: g }] } })} />
+                <GainField key={k.id} knot={k} labels={p.row === "stem" ? p.view.stems.find((s) => s.id === p.id)?.labels : p.view.tracks.find((t) => t.id === p.id)?.labels} onGain={(g) => p.edits.command({ kind: "setKnots", command: { knots: [{ row: k.row, from: k.from, channel: k.channel, output: k.output, gainDB: g, invert: k.invert }] } })} />
               ))}
               <div className="mt-3 flex gap-2">
                 {tied ? (

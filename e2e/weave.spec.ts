@@ -1,0 +1,73 @@
+// Output formats beyond stereo, through the interface: a mix in 5.1, its fold-down and an M&E from one reel, and the files
+// that come out.
+import { expect, test, type Page } from "@playwright/test";
+
+import { bringIn, chooseSpec, newProduction, scenario, track, unravel } from "./rooms";
+import { readWave, type WaveFile } from "./wave";
+
+async function download(page: Page, name: RegExp): Promise<WaveFile> {
+  const [d] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name }).click()]);
+  return readWave(await d.path());
+}
+
+test("a mono placed in a 5.1 mix, its stereo and the M&E are printed as they were laid", async ({ page }) => {
+  await newProduction(page, "The Lantern Ferry, formats");
+  await bringIn(page, "Recorder card LF03", ["LF03"], ["LF03_12A_T03.wav"]);
+  await bringIn(page, "Sound library", ["music"], ["Accordion cue.wav"]);
+  await unravel(page, /12A.*take 3/);
+  await unravel(page, /Accordion cue/);
+  await chooseSpec(page, "Six-channel split");
+  for (const name of ["Ines lav", "Tobiah lav", "Radio", "Wheelhouse plant", "Accordion cue"]) await page.getByRole("button", { name: `Mute ${name}`, exact: true }).click();
+
+  await page.getByRole("button", { name: /^Lists/ }).click();
+  await page.getByRole("tab", { name: "Weave" }).click();
+  const lists = page.getByRole("complementary", { name: "Lists" });
+  await lists.getByRole("button", { name: "Add a full mix" }).click();
+  await lists.getByLabel("Width of Full mix", { exact: true }).selectOption("5.1");
+  await lists.getByRole("button", { name: "Add an M&E" }).click();
+  await expect(lists.getByRole("checkbox", { name: "Dialogue in M&E" })).not.toBeChecked();
+  await expect(lists.getByRole("checkbox", { name: "Music in M&E" })).toBeChecked();
+  await lists.getByRole("button", { name: "Add a group of Full mix" }).click();
+  await expect(lists.getByLabel("What feeds Full mix", { exact: true })).toHaveValue("0");
+  await lists.getByRole("button", { name: /^Add a fold-down of/ }).click();
+  await lists.getByLabel("What feeds Dialogue stereo").selectOption("fold-down of Full mix");
+  await lists.getByRole("button", { name: "Add a group of Full mix" }).click();
+  await lists.getByLabel("What feeds Full mix 5.1").selectOption("mix: M&E");
+  await lists.getByLabel("Layout of Full mix 5.1").selectOption("stereo");
+
+  // The spec's dialogue group loses nothing: the stem's front pair stays, what is added is new.
+  await lists.getByLabel("Width of Dialogue").selectOption("5.1");
+  await expect(page.getByRole("gridcell", { name: /^Boom to Full mix L: reached at −3 dB/ })).toBeVisible();
+  await track(page, "Boom").click();
+  await page.getByLabel("in the room of Dialogue").check();
+  await expect(page.getByRole("gridcell", { name: /^Boom to Full mix C: reached at 0 dB/ })).toBeVisible();
+
+  await test.step("what can't follow is asked about first", async () => {
+    await lists.getByLabel("Remove Music", { exact: true }).click();
+    await page.getByRole("menuitem", { name: "Its tracks go into no stem" }).click();
+    const asked = page.getByRole("dialog", { name: "Not all of it can follow" });
+    await expect(asked).toContainText("the way of Accordion cue");
+    await asked.getByRole("button", { name: "Leave it as it is" }).click();
+    await expect(lists.getByLabel("Name of MX")).toHaveValue("Music");
+  });
+
+  await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Print" }).click();
+  await page.getByLabel("One file a group").check();
+  await page.getByRole("button", { name: "Print 6 files" }).click();
+  await expect(page.getByRole("heading", { name: /Delivered and proven|found wanting/ })).toBeVisible({ timeout: 60_000 });
+  const source = readWave(`${scenario}/card/LF03/LF03_12A_T03.wav`);
+  const at = 32 * 48000;
+  const surround = await download(page, /_5\.1\.wav/);
+  expect(surround.channels).toBe(6);
+  const boom = [0, 1, 2, 3, 4, 5, 6, 7].find((c) => source.sample(500_000, c) === surround.sample(at + 500_000, 2))!;
+  expect(boom, "the centre is a channel of the take").toBeDefined();
+  const pair = await download(page, /Dialogue_stereo|DX_stereo_2|stereo.*stereo/);
+  let worst = 0;
+  for (let i = 0; i < source.frames; i += 7) {
+    const want = source.sample(i, boom);
+    if (surround.sample(at + i, 2) !== want) throw new Error(`frame ${i} of the centre is not the iso's, bit for bit`);
+    for (const silent of [0, 1, 3, 4, 5]) if (surround.sample(at + i, silent) !== 0) throw new Error(`frame ${i} of channel ${silent} should be silent`);
+    for (const side of [0, 1]) worst = Math.max(worst, Math.abs(pair.sample(at + i, side) - want * Math.SQRT1_2));
+  }
+  expect(worst, "the centre folds at −3 dB, within dither").toBeLessThan(3);
+});
