@@ -1,7 +1,10 @@
 package reel
 
 import (
+	"cmp"
+	"fmt"
 	"strings"
+	"unicode"
 
 	"zestyloom/core/fault"
 	"zestyloom/core/layout"
@@ -122,8 +125,31 @@ func (c SetGroup) Plan(r *Reel, _ Known) (Change, string, error) {
 			}
 		}
 	}
+	if g.Tag == "" {
+		g.Tag = r.freeTag(g)
+	}
 	d.groups.put(g.ID, g)
 	return d.finish(), "output group " + g.Name, losing(c.Yes, "Laying "+g.Name+" out as "+c.Layout, lost)
+}
+
+// freeTag makes a tag of a group's name that no other has, since files are called by it.
+func (r *Reel) freeTag(g Group) string {
+	word := strings.Map(func(c rune) rune {
+		if c = unicode.ToUpper(c); c < 128 && (unicode.IsLetter(c) || unicode.IsDigit(c) || c == '&') {
+			return c
+		}
+		return -1
+	}, g.Name)
+	word = cmp.Or(word[:min(8, len(word))], "OUT")
+	for tag, n := word, 2; ; tag, n = fmt.Sprint(word, n), n+1 {
+		taken := false
+		for _, other := range r.Groups {
+			taken = taken || other.ID != g.ID && strings.EqualFold(other.Tag, tag)
+		}
+		if !taken {
+			return tag
+		}
+	}
 }
 
 // groupLabels gives the labels of an output group. Dual mono is two channels with the same in both.

@@ -196,6 +196,7 @@ func TestWhatCannotFollowIsSaid(t *testing.T) {
 	do(t, r, SetMix{Name: "M&E", Labels: stereo, Terms: []Term{{Row: StemRow, From: "MX"}}})
 	m := r.MixList()[0]
 	do(t, r, SetGroup{Name: "M&E", Layout: "stereo", Feed: &Feeder{Row: MixRow, From: m.ID}})
+	assert.Equal(t, []string{"OUT", "M&E"}, []string{r.GroupList()[0].Tag, r.GroupList()[1].Tag})
 	refused(t, r, fault.Loses, "Music in M&E", RemoveStem{Stem: "MX"})
 	refused(t, r, fault.Loses, "what feeds M&E", RemoveMixes{Mixes: []string{m.ID}})
 	refused(t, r, fault.Loses, "the way of 12A/3a", RemoveStem{Stem: "DX"})

@@ -34,7 +34,7 @@ describe("stems, mixes and output groups in lists", () => {
     const onDo = open();
     fireEvent.change(screen.getByLabelText("Width of Dialogue"), { target: { value: "5.1" } });
     expect(onDo).toHaveBeenLastCalledWith({ kind: "setStem", command: { stem: "DX", labels: ["L", "R", "C", "LFE", "Ls", "Rs"] } });
-    fireEvent.click(screen.getByLabelText("Dialogue down"));
+    fireEvent.click(screen.getByLabelText("The stem Dialogue down"));
     expect(onDo).toHaveBeenLastCalledWith({ kind: "reorder", command: { row: "stem", ids: ["FX", "DX"] } });
     fireEvent.change(screen.getByLabelText("Tag of a new stem"), { target: { value: "adr" } });
     fireEvent.click(screen.getByText("Add a stem"));

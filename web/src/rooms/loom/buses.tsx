@@ -54,10 +54,10 @@ function Order({ row, ids, at, name, onDo }: { row: Row; ids: string[]; at: numb
   };
   return (
     <>
-      <Small label={`${name} up`} disabled={at === 0} onClick={() => move(-1)}>
+      <Small label={`The ${row} ${name} up`} disabled={at === 0} onClick={() => move(-1)}>
         <ArrowUp size={13} />
       </Small>
-      <Small label={`${name} down`} disabled={at === ids.length - 1} onClick={() => move(1)}>
+      <Small label={`The ${row} ${name} down`} disabled={at === ids.length - 1} onClick={() => move(1)}>
         <ArrowDown size={13} />
       </Small>
     </>
@@ -129,7 +129,7 @@ function RemoveStem({ view, stem, onDo }: { view: ReelView; stem: Stem; onDo: Pr
   const remove = (to: string) => onDo({ kind: "removeStem", command: { stem: stem.id, to } });
   return (
     <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="flex h-6 w-6 cursor-pointer items-center justify-center rounded text-muted hover:text-wrong" aria-label={`Remove ${stem.name}`} title="Take the stem away">
+      <DropdownMenu.Trigger className="flex h-6 w-6 cursor-pointer items-center justify-center rounded text-muted hover:text-wrong" aria-label={`Remove the stem ${stem.name}`} title="Take the stem away">
         <Trash2 size={13} />
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
@@ -199,7 +199,7 @@ function MixPanel({ view, mix, onDo, order }: { view: ReelView; mix: Mix; onDo: 
         <FormatSelect label={`Width of ${name}`} labels={labels} onLabels={(labels) => set({ labels })} />
         <span className="ml-auto flex">
           {order}
-          <Small label={`Remove ${name}`} onClick={() => onDo({ kind: "removeMixes", command: { mixes: [id] } })}>
+          <Small label={`Remove the mix ${name}`} onClick={() => onDo({ kind: "removeMixes", command: { mixes: [id] } })}>
             <Trash2 size={13} />
           </Small>
         </span>
@@ -280,7 +280,7 @@ function GroupPanel({ view, group, onDo, order }: { view: ReelView; group: Group
         <Kept label={`Tag of ${name}`} value={tag} placeholder="tag" onKeep={(tag) => set({ tag })} className="w-14" />
         <span className="ml-auto flex">
           {order}
-          <Small label={`Remove ${name}`} onClick={() => onDo({ kind: "removeGroups", command: { groups: [id] } })}>
+          <Small label={`Remove the group ${name}`} onClick={() => onDo({ kind: "removeGroups", command: { groups: [id] } })}>
             <Trash2 size={13} />
           </Small>
         </span>
