@@ -23,6 +23,9 @@ func Pan(position float64, law PanLaw) (left, right float64) {
 	}
 	angle := (position + 1) * math.Pi / 4
 	power := float64(law) / 3
+	if power == 1 { // the usual one, without the power
+		return math.Cos(angle), math.Sin(angle)
+	}
 	return math.Pow(math.Cos(angle), power), math.Pow(math.Sin(angle), power)
 }
 

@@ -61,9 +61,14 @@ func (e *Engine) render(t *track, c *clip, dst [][]float64, from int64, n int) e
 	if c.plain && t.steady() {
 		return e.renderPlain(t, c, dst, s)
 	}
-	level := e.level[:s.count] // of the whole clip
-	c.levels(level, s.at)
-	t.levels(level, s.at)
+	var level []float64 // of all channels, worked out once where there are several
+	if len(c.Channels) > 1 {
+		level = e.level[:s.count]
+		for i := range level {
+			level[i] = 1
+		}
+		t.levels(level, c, s.at)
+	}
 	for channel := range c.Channels {
 		x := e.scratch[:s.count]
 		sounding, err := e.lane(c, channel, x, s.at)
@@ -73,8 +78,11 @@ func (e *Engine) render(t *track, c *clip, dst [][]float64, from int64, n int) e
 		if !sounding {
 			continue
 		}
-		for i := range x {
-			x[i] *= level[i]
+		if level == nil {
+			t.levels(x, c, s.at)
+		}
+		for i, gain := range level {
+			x[i] *= gain
 		}
 		if len(c.Pan) > 0 && len(t.Labels) > 1 && c.Matrix == nil {
 			t.moveWithin(c, channel, dst, x, s)
@@ -189,14 +197,16 @@ func fades(x []float64, in, out reel.Fade, at, length int64) {
 	each(x, at, reel.Span{From: length - out.Length, To: length}, func(i int, p int64) { x[i] *= out.At(length - p) })
 }
 
-// levels gives the factor of a clip's gain, curve and fades for each sample from at on.
-func (c *clip) levels(level []float64, at int64) {
-	gain := dsp.Gain(c.GainDB)
-	for i := range level {
-		level[i] = gain
+// levels multiplies with the gains, curves and fades of a track and of a clip on it, for each sample from at on.
+func (t *track) levels(x []float64, c *clip, at int64) {
+	if gain := dsp.Gain(c.GainDB) * t.gain; gain != 1 {
+		for i := range x {
+			x[i] *= gain
+		}
 	}
-	curve(level, c.Gain, c.Frame(at))
-	fades(level, c.FadeIn, c.FadeOut, at-c.Start, c.Length)
+	curve(x, c.Gain, c.Frame(at))
+	fades(x, c.FadeIn, c.FadeOut, at-c.Start, c.Length)
+	curve(x, t.Gain, at)
 }
 
 // stretchOf is how many samples automation is worked out for at a time. The stretches lie at multiples of it on the clock,
@@ -206,48 +216,65 @@ const stretchOf = 64
 // floor gives the beginning of the stretch that a place lies in.
 func floor(at int64) int64 { return at &^ (stretchOf - 1) }
 
-// curve multiplies with a curve in dB whose places count from at. Linear in dB is one multiplication a sample; each
-// stretch begins with the exact value.
-func curve(level []float64, points []reel.Point, at int64) {
+// curve multiplies with a curve in dB whose places count from at. Each stretch begins with the exact value; within it,
+// linear in dB is a geometric series, of which four parts run side by side, since one would wait for itself.
+func curve(x []float64, points []reel.Point, at int64) {
 	if len(points) == 0 {
 		return
 	}
+	var ramp [stretchOf]float64
 	next, _ := slices.BinarySearchFunc(points, at+1, func(p reel.Point, at int64) int { return cmp.Compare(p.At, at) })
-	for i := 0; i < len(level); {
+	slope, ratio := slopeBefore(points, next)
+	for i := 0; i < len(x); {
 		place := at + int64(i)
 		begin, end := floor(place), floor(place)+stretchOf
 		if next > 0 {
 			begin = max(begin, points[next-1].At)
 		}
-		slope := 0.0
 		if next < len(points) {
 			end = min(end, points[next].At)
-			if next > 0 {
-				a, b := points[next-1], points[next]
-				slope = (b.Value - a.Value) / float64(b.At-a.At)
-			}
 		}
+		n := min(len(x)-i, int(end-place))
 		gain := dsp.Gain(reel.Level(points, begin))
-		n := min(len(level)-i, int(end-place))
-		if slope == 0 {
-			if gain != 1 {
-				for j := range level[i : i+n] {
-					level[i+j] *= gain
-				}
+		switch {
+		case slope == 0 && gain == 1:
+		case slope == 0:
+			for j := range x[i : i+n] {
+				x[i+j] *= gain
 			}
-		} else {
-			ratio := dsp.Gain(slope)
-			for range place - begin {
-				gain *= ratio
-			}
-			for j := range level[i : i+n] {
-				level[i+j] *= gain
-				gain *= ratio
+		default:
+			into := int(place - begin)
+			geometric(ramp[:into+n], gain, ratio)
+			for j, g := range ramp[into : into+n] {
+				x[i+j] *= g
 			}
 		}
 		if i += n; next < len(points) && at+int64(i) >= points[next].At {
 			next++
+			slope, ratio = slopeBefore(points, next)
 		}
+	}
+}
+
+// slopeBefore gives the slope of a curve up to a point, in dB a sample, and the factor from one sample to the next.
+func slopeBefore(points []reel.Point, next int) (slope, ratio float64) {
+	if next == 0 || next == len(points) {
+		return 0, 1
+	}
+	a, b := points[next-1], points[next]
+	slope = (b.Value - a.Value) / float64(b.At-a.At)
+	return slope, dsp.Gain(slope)
+}
+
+// geometric fills a series that begins with a value and goes on by a ratio.
+func geometric(to []float64, first, ratio float64) {
+	for k := range min(4, len(to)) {
+		to[k] = first
+		first *= ratio
+	}
+	four := ratio * ratio * ratio * ratio
+	for k := 4; k < len(to); k++ {
+		to[k] = to[k-4] * four
 	}
 }
 

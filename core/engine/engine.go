@@ -73,14 +73,6 @@ type track struct {
 // steady tells whether the track's gain is the same everywhere.
 func (t *track) steady() bool { return len(t.Gain) == 0 }
 
-// levels multiplies with the track's gain and curve.
-func (t *track) levels(level []float64, at int64) {
-	for i := range level {
-		level[i] *= t.gain
-	}
-	curve(level, t.Gain, at)
-}
-
 // alone tells whether a clip goes on by itself, because it moves between the sides of a pair while its track is mono.
 func (t *track) alone(c *clip) bool { return len(c.Pan) > 0 && len(t.Labels) == 1 && t.sided }
 
