@@ -123,66 +123,63 @@ func finished(ctx context.Context, a *app.App, production string) error {
 	}
 }
 
-// layOut builds the demo's reel.
+// layOut builds the demo's reels.
 func layOut(ctx context.Context, a *app.App, p store.Production) error {
 	takes, err := a.Store.Takes(ctx, p.ID)
 	if err != nil {
 		return err
 	}
-	byFile := map[string]store.Take{}
+	byFile, ids := map[string]store.Take{}, map[string]string{}
 	for _, t := range takes {
-		byFile[t.FileName] = t
+		byFile[t.FileName], ids[t.FileName] = t, t.ID
 	}
-	start, err := p.FrameRate.ParseSample(demo.ReelStart, p.SampleRate)
+	l, err := begin(ctx, a, p, demo.Reel, byFile)
 	if err != nil {
 		return err
 	}
-	stems, err := a.Store.Stems(ctx, p.ID)
-	if err != nil {
+	if err := l.layAll(demo.Layout(), byFile); err != nil {
 		return err
-	}
-	id, err := a.Store.CreateReel(ctx, p, demo.Reel, start)
-	if err != nil {
-		return err
-	}
-	l := laying{ctx: ctx, app: a, reel: id, stems: store.ReelStems(stems), rate: p.FrameRate, sampleRate: p.SampleRate}
-	picture := byFile[path.Base(demo.Picture)]
-	if err := l.do(reel.SetReel{Picture: &reel.Picture{Take: picture.ID, Start: start}}); err != nil {
-		return err
-	}
-	ids := map[string]string{}
-	for name, t := range byFile {
-		ids[name] = t.ID
-	}
-	for _, placed := range demo.Layout() {
-		t, ok := byFile[path.Base(placed.File)]
-		if !ok {
-			return fmt.Errorf("the demo has no take %s", placed.File)
-		}
-		if err := l.lay(placed, t); err != nil {
-			return fmt.Errorf("laying %s: %w", placed.File, err)
-		}
 	}
 	if err := l.follow(demo.CutList); err != nil {
 		return err
 	}
-	for i, edit := range demo.Edits(ids) {
-		if err := l.plan(edit); err != nil {
-			return fmt.Errorf("edit %d of the demo's reel: %w", i+1, err)
-		}
+	if err := l.all(demo.Edits(ids)); err != nil {
+		return err
 	}
-	specs, err := delivery.Shipped()
+	if err := l.spec(demo.Spec); err != nil {
+		return err
+	}
+	if err := l.settle(p.ID); err != nil {
+		return err
+	}
+	if l, err = begin(ctx, a, p, demo.SurroundReel, byFile); err != nil {
+		return err
+	}
+	if err := l.layAll(demo.SurroundLayout(), byFile); err != nil {
+		return err
+	}
+	if err := l.spec(demo.Spec); err != nil {
+		return err
+	}
+	return l.all(demo.SurroundEdits())
+}
+
+// begin makes an empty reel to the demo's picture.
+func begin(ctx context.Context, a *app.App, p store.Production, name string, byFile map[string]store.Take) (*laying, error) {
+	start, err := p.FrameRate.ParseSample(demo.ReelStart, p.SampleRate)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	at := slices.IndexFunc(specs, func(s delivery.Spec) bool { return s.ID == demo.Spec })
-	if at < 0 {
-		return fmt.Errorf("there is no spec %s", demo.Spec)
+	stems, err := a.Store.Stems(ctx, p.ID)
+	if err != nil {
+		return nil, err
 	}
-	if err := l.plan(func(r *reel.Reel) (reel.Command, error) { return specs[at].LayOut(r) }); err != nil {
-		return err
+	id, err := a.Store.CreateReel(ctx, p, name, start)
+	if err != nil {
+		return nil, err
 	}
-	return l.settle(p.ID)
+	l := &laying{ctx: ctx, app: a, reel: id, stems: store.ReelStems(stems), rate: p.FrameRate, sampleRate: p.SampleRate}
+	return l, l.do(reel.SetReel{Picture: &reel.Picture{Take: byFile[path.Base(demo.Picture)].ID, Start: start}})
 }
 
 // laying puts one edit after another on a reel.
@@ -206,6 +203,41 @@ func (l *laying) plan(plan func(*reel.Reel) (reel.Command, error)) error {
 
 func (l *laying) do(c reel.Command) error {
 	return l.plan(func(*reel.Reel) (reel.Command, error) { return c, nil })
+}
+
+func (l *laying) layAll(list []demo.Placed, byFile map[string]store.Take) error {
+	for _, placed := range list {
+		t, ok := byFile[path.Base(placed.File)]
+		if !ok {
+			return fmt.Errorf("the demo has no take %s", placed.File)
+		}
+		if err := l.lay(placed, t); err != nil {
+			return fmt.Errorf("laying %s: %w", placed.File, err)
+		}
+	}
+	return nil
+}
+
+func (l *laying) all(edits []demo.Edit) error {
+	for i, edit := range edits {
+		if err := l.plan(edit); err != nil {
+			return fmt.Errorf("edit %d of the demo's reel: %w", i+1, err)
+		}
+	}
+	return nil
+}
+
+// spec lays the outputs of a spec out.
+func (l *laying) spec(id string) error {
+	specs, err := delivery.Shipped()
+	if err != nil {
+		return err
+	}
+	at := slices.IndexFunc(specs, func(s delivery.Spec) bool { return s.ID == id })
+	if at < 0 {
+		return fmt.Errorf("there is no spec %s", id)
+	}
+	return l.plan(func(r *reel.Reel) (reel.Command, error) { return specs[at].LayOut(r) })
 }
 
 // follow notes that the reel was laid by a cut list.
