@@ -71,3 +71,19 @@ test("a mono placed in a 5.1 mix, its stereo and the M&E are printed as they wer
   }
   expect(worst, "the centre folds at −3 dB, within dither").toBeLessThan(3);
 });
+
+test("the demo's second reel keeps its languages apart, and says what each track reaches", async ({ page }) => {
+  await page.goto("/");
+  await page.getByRole("link", { name: /The Lantern Ferry(?!,)/ }).click();
+  await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Loom" }).click();
+  await page.getByRole("button", { name: /Reel 1, Crossing/ }).click();
+  await page.getByRole("menuitem", { name: /Reel 2, Crossing in 5\.1/ }).click();
+  await expect(track(page, "Narration English")).toBeVisible();
+  const cell = (name: RegExp) => page.getByRole("gridcell", { name });
+  await expect(cell(/^Narration English to English 5\.1 C: reached/)).toBeVisible();
+  await expect(cell(/^Narration English to Portuguese 5\.1 C: not tied/)).toBeVisible();
+  await expect(cell(/^Narration English to M&E 5\.1 C: not tied/)).toBeVisible();
+  await expect(cell(/^Winch to English 5\.1 LFE: reached at −15 dB/)).toBeAttached();
+  await page.getByRole("button", { name: /^Listening to/ }).click();
+  await expect(page.getByRole("menuitem", { name: /M&E mix/ })).toBeVisible();
+});

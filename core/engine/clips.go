@@ -211,7 +211,7 @@ func (t *track) levels(x []float64, c *clip, at int64) {
 
 // stretchOf is how many samples automation is worked out for at a time. The stretches lie at multiples of it on the clock,
 // so that what is rendered does not depend on where blocks begin.
-const stretchOf = 64
+const stretchOf = 256
 
 // floor gives the beginning of the stretch that a place lies in.
 func floor(at int64) int64 { return at &^ (stretchOf - 1) }

@@ -85,11 +85,11 @@ func slow(t testing.TB, r *reel.Reel, s shelf, from int64, frames int) [][]float
 	return out
 }
 
-// gliding is a gain that follows a position: as it is at every 64th sample of the clock, and linear between.
+// gliding is a gain that follows a position: as it is at every 256th sample of the clock, and linear between.
 func gliding(gain func(position float64) float64, position func(at int64) float64, at int64) float64 {
-	before := at - ((at%64)+64)%64
-	share := float64(at-before) / 64
-	return gain(position(before))*(1-share) + gain(position(before+64))*share
+	before := at - ((at%256)+256)%256
+	share := float64(at-before) / 256
+	return gain(position(before))*(1-share) + gain(position(before+256))*share
 }
 
 // side is what a mono gets on the left (0) or right (1) of a pair: the sine and cosine law, raised to law ÷ 3.

@@ -78,10 +78,23 @@ func GlideAt(dst, x []float64, from, to float64, into, over int) {
 	}
 	dst = dst[:len(x)]
 	step := (to - from) / float64(over)
-	for i, v := range x {
-		dst[i] += (from + step*float64(into+i)) * v // as it is wherever blocks begin
+	for len(x) > 0 { // the places as floats come from a table, which is quicker than making them
+		n := min(len(x), len(places)-into%len(places))
+		base, at := from+step*float64(into-into%len(places)), places[into%len(places):][:n]
+		for i, v := range x[:n] {
+			dst[i] += (base + step*at[i]) * v // as it is wherever blocks begin
+		}
+		dst, x, into = dst[n:], x[n:], into+n
 	}
 }
+
+// places are the first whole numbers.
+var places = func() (list [256]float64) {
+	for i := range list {
+		list[i] = float64(i)
+	}
+	return list
+}()
 
 // AddAt adds samples at a gain.
 func AddAt(dst, x []float64, gain float64) {
