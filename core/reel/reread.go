@@ -17,11 +17,7 @@ type ReadChannels struct {
 
 func (c ReadChannels) Plan(r *Reel, known Known) (Change, string, error) {
 	d := newDraft(r)
-	clip, ok := r.Clips[c.Clip]
-	if !ok {
-		return Change{}, "", noClip()
-	}
-	take, err := known.Take(clip.Take)
+	clip, take, err := r.clipOf(c.Clip, known)
 	if err != nil {
 		return Change{}, "", err
 	}
@@ -46,9 +42,9 @@ type SetMatrix struct {
 }
 
 func (c SetMatrix) Plan(r *Reel, known Known) (Change, string, error) {
-	clip, ok := r.Clips[c.Clip]
-	if !ok {
-		return Change{}, "", noClip()
+	clip, take, err := r.clipOf(c.Clip, known)
+	if err != nil {
+		return Change{}, "", err
 	}
 	width := len(r.Tracks[clip.Track].Labels)
 	if c.Matrix == nil && len(c.Channels) != width {
@@ -56,10 +52,6 @@ func (c SetMatrix) Plan(r *Reel, known Known) (Change, string, error) {
 	}
 	if c.Matrix != nil && (len(c.Matrix) != width || slices.ContainsFunc(c.Matrix, func(row []float64) bool { return len(row) != len(c.Channels) })) {
 		return Change{}, "", fault.New(fault.BadInput, "The matrix needs %d rows of %d gains", width, len(c.Channels))
-	}
-	take, err := known.Take(clip.Take)
-	if err != nil {
-		return Change{}, "", err
 	}
 	lanes, err := relaid(clip, c.Channels, take.Channels)
 	if err != nil {
@@ -69,6 +61,16 @@ func (c SetMatrix) Plan(r *Reel, known Known) (Change, string, error) {
 	d := newDraft(r)
 	d.clips.put(clip.ID, clip)
 	return d.finish(), "channels of " + clip.Name, nil
+}
+
+// clipOf finds a clip, and what is known of its take.
+func (r *Reel) clipOf(id string, known Known) (Clip, TakeInfo, error) {
+	clip, ok := r.Clips[id]
+	if !ok {
+		return clip, TakeInfo{}, noClip()
+	}
+	take, err := known.Take(clip.Take)
+	return clip, take, err
 }
 
 func mixedInside(c Clip) error {
