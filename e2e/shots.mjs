@@ -16,7 +16,7 @@ async function open(light, width, height) {
 
 const get = async (path) => (await fetch(`${address}/api/v1${path}`)).json();
 const [production] = (await get("/productions")).filter((p) => p.name === "The Lantern Ferry");
-const [reel] = await get(`/productions/${production.id}/reels`);
+const [reel, surround] = await get(`/productions/${production.id}/reels`);
 const { takes } = await get(`/productions/${production.id}/takes`);
 const take = takes.find((t) => t.description.scene === "12A" && t.description.take === "3");
 let prints = await get(`/reels/${reel.id}/prints`);
@@ -102,6 +102,13 @@ const playing = async (page) => {
   await page.waitForTimeout(1500);
 };
 
+const weave = async (page) => {
+  await page.keyboard.press("i");
+  await page.getByRole("tab", { name: "Weave" }).click();
+  await page.getByRole("complementary", { name: "Lists" }).getByText("Output groups").scrollIntoViewIfNeeded();
+  await page.getByRole("row", { name: "Track Bell", exact: true }).click();
+};
+
 const only = process.env.SHOTS?.split(",");
 const all = {
   takes: () => shot("takes", "day", `${base}/takes/${take.id}`),
@@ -126,12 +133,12 @@ const all = {
   "loom-wide": () => shot("loom-wide", "day", `${base}/loom/${reel.id}`, playing, 1920, 1080),
   "loom-channels": () => shot("loom-channels", "day", `${base}/loom/${reel.id}`, channels),
   "loom-lists": () => shot("loom-lists", "night", `${base}/loom/${reel.id}`, lists),
+  "loom-surround": () => shot("loom-surround", "day", `${base}/loom/${surround.id}`, weave),
   borrow: () => shot("borrow", "day", `${base}/loom/${reel.id}`, borrowing),
   "cut-list": () => shot("cut-list", "day", `${base}/loom/${reel.id}`, cutList),
   spec: () => shot("spec", "day", `${base}/loom/${reel.id}`, (p) => p.getByTitle("The delivery spec that the outputs come from").click()),
   "print-plan": () => shot("print-plan", "day", `${base}/print/${reel.id}`),
   "print-report": () => shot("print-report", "day", `${base}/print/${reel.id}/${print.id}`),
-  keys: () => shot("keys", "day", `${base}/loom/${reel.id}`, (p) => p.keyboard.press("?")),
   productions: () => shot("productions", "day", address),
 };
 for (const [name, run] of Object.entries(all)) if (!only || only.includes(name)) await run();

@@ -277,7 +277,7 @@ function GroupPanel({ view, group, onDo, order }: { view: ReelView; group: Group
     <>
       <span className="flex items-center gap-1.5">
         <Kept label="Name of the output group" value={name} onKeep={(name) => set({ name })} className="w-32 font-semibold" />
-        <Kept label={`Tag of ${name}`} value={tag} placeholder="tag" onKeep={(tag) => set({ tag })} className="w-14" />
+        <Kept label={`Tag of ${name}`} value={tag} placeholder="tag" onKeep={(tag) => set({ tag })} className="w-20" />
         <span className="ml-auto flex">
           {order}
           <Small label={`Remove the group ${name}`} onClick={() => onDo({ kind: "removeGroups", command: { groups: [id] } })}>
@@ -335,5 +335,5 @@ function GroupPanel({ view, group, onDo, order }: { view: ReelView; group: Group
 }
 
 const Level = ({ label, value, onLevel }: { label: string; value: number; onLevel: (v: number) => void }) => (
-  <Kept label={label} value={String(Math.round(value * 100) / 100)} onKeep={figure(onLevel, ...gains)} className="tc h-6 w-14 text-right" />
+  <Kept label={label} value={String(Math.round(value * 100) / 100)} onKeep={figure(onLevel, ...gains)} className="tc h-6 w-16 text-right" />
 );

@@ -72,7 +72,7 @@ export function ClipPanel(p: Props) {
     slip !== 0 && `${slipSign(view, slip)} out of sync`,
   ].filter(Boolean);
   return (
-    <div className="min-w-0 border-l border-line pl-5">
+    <div className="min-w-[430px] border-l border-line pl-5">
       <Line name="Clip">
         <Kept label="Name of the clip" value={clip.name} onKeep={(name) => set({ name })} className="w-44 font-semibold" />
         <More {...p} />
@@ -189,7 +189,7 @@ export function LanePanel({ view, clip, choice, takes, acts, onDo }: Props) {
   const set = (part: Partial<CommandOf<"setLane">>) => onDo({ kind: "setLane", command: { clip: clip.id, channel, ...part } });
   const r = choice.range;
   return (
-    <div className="min-w-0 border-l border-line pl-5">
+    <div className="min-w-[430px] border-l border-line pl-5">
       <Line name="Channel">
         <b className="font-semibold">{name}</b> <span className="text-muted">of {clip.name}</span>
         <button className={`pill h-6 px-2.5 ${lane.off ? "border-ink bg-ink text-ground" : ""}`} aria-pressed={lane.off ?? false} onClick={() => set({ off: !lane.off })}>

@@ -36,7 +36,7 @@ export function Inspector(p: Props) {
   return (
     <div className="flex h-full gap-5 overflow-x-auto overflow-y-hidden px-4 py-2">
       <TrackPanel key={track.id} {...p} track={track} />
-      <PlacePanel key={`place ${track.id}`} {...p} track={track} />
+      {(!clip || hasRoom(view.stems.find((s) => s.id === track.stem)?.labels ?? [])) && <PlacePanel key={`place ${track.id}`} {...p} track={track} />}
       {clip && (choice.lane ? <LanePanel key={`${clip.id} ${choice.lane.channel}`} {...p} clip={clip} /> : <ClipPanel key={clip.id} {...p} clip={clip} />)}
     </div>
   );
