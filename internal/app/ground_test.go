@@ -207,7 +207,8 @@ func TestUploadsAreRefusedAtTheirBeginning(t *testing.T) {
 	assert.Empty(t, list, "an upload that was given up leaves no work")
 }
 
-// patient waits until no work goes on, whatever the server answers meanwhile.
+// patient waits until no work goes on and no upload is on its way, whatever the server answers meanwhile. An upload whose last
+// byte came while the database was down is found at the next tick.
 func patient(t *testing.T, s *apptest.Server, production string) {
 	require.Eventually(t, func() bool {
 		var list []api.Work
@@ -220,7 +221,7 @@ func patient(t *testing.T, s *apptest.Server, production string) {
 			return false
 		}
 		for _, w := range list {
-			if w.State == "queued" || w.State == "running" {
+			if w.State == "queued" || w.State == "running" || w.State == "arriving" {
 				return false
 			}
 		}
