@@ -48,6 +48,9 @@ type node struct {
 	chain []dsp.Processor
 	late  int64 // samples that the chain takes
 	lead  int64 // how many samples ahead of the outputs the node works
+	// What is heard at the node itself, brought back to its time where it works ahead; buf where it does not.
+	shown [][]float64
+	back  *dsp.Delay
 	track *track
 }
 
@@ -59,6 +62,7 @@ type edge struct {
 	held     [][]float64 // what comes out of it
 	turn     *dsp.Quadrature
 	turned   [][]float64
+	lag      *dsp.Delay // of what is turned, where another path takes longer still
 }
 
 // track is what sounds of a track.
@@ -151,6 +155,9 @@ func (e *Engine) align() {
 	for i := range e.nodes {
 		n := &e.nodes[i]
 		ahead = max(ahead, n.ahead())
+		if n.shown = n.buf; n.lead > 0 {
+			n.shown, n.back = channels(len(n.buf)), dsp.NewDelay(len(n.buf), int(n.lead))
+		}
 		for k := range n.out {
 			out := &n.out[k]
 			if out.Phased != nil {
@@ -160,7 +167,7 @@ func (e *Engine) align() {
 			if by := n.lead - e.nodes[out.To].ahead(); by > 0 {
 				out.delay, out.held = dsp.NewDelay(len(n.buf), int(by)), channels(len(n.buf))
 				if out.turn != nil && by > int64(out.turn.Latency()) {
-					panic("an encoded fold-down is reached by a longer way") // groups are reached by nothing else
+					out.lag = dsp.NewDelay(2, int(by)-out.turn.Latency())
 				}
 			}
 		}
@@ -229,12 +236,18 @@ func (e *Engine) reset() {
 		for _, p := range e.nodes[i].chain {
 			p.Reset()
 		}
+		if e.nodes[i].back != nil {
+			e.nodes[i].back.Reset()
+		}
 		for k := range e.nodes[i].out {
 			if out := &e.nodes[i].out[k]; out.delay != nil {
 				out.delay.Reset()
 			}
 			if out := &e.nodes[i].out[k]; out.turn != nil {
 				out.turn.Reset()
+			}
+			if out := &e.nodes[i].out[k]; out.lag != nil {
+				out.lag.Reset()
 			}
 		}
 	}
@@ -264,6 +277,12 @@ func (e *Engine) run(from int64, n int) error {
 			if err := e.renderAlone(b, c, from+b.lead, n); err != nil {
 				return err
 			}
+		}
+		if b.back != nil {
+			for c := range b.buf {
+				copy(b.shown[c][:n], b.buf[c][:n])
+			}
+			b.back.Process(cut(b.shown, n))
 		}
 	}
 	return nil
@@ -372,6 +391,9 @@ func (e *edge) sendTurned(dst, src [][]float64, n int) {
 	}
 	e.Phased.Add(turned, src)
 	e.turn.Process(turned)
+	if e.lag != nil {
+		e.lag.Process(turned)
+	}
 	for r := range turned {
 		mix.AddAt(dst[r], turned[r], 1)
 	}
@@ -381,7 +403,7 @@ func (e *edge) sendTurned(dst, src [][]float64, n int) {
 func (e *Engine) Outputs() [][]float64 {
 	out := make([][]float64, len(e.graph.Outputs))
 	for i, o := range e.graph.Outputs {
-		out[i] = e.nodes[o.Node].buf[o.Channel][:e.frames]
+		out[i] = e.nodes[o.Node].shown[o.Channel][:e.frames]
 	}
 	return out
 }
@@ -430,11 +452,11 @@ func (e *Engine) Listen(tap Tap, left, right []float64) error {
 		heard = true
 		if channel >= 0 || len(n.buf) == 1 {
 			for _, side := range sides {
-				mix.AddAt(side, n.buf[max(0, channel)][:e.frames], 1)
+				mix.AddAt(side, n.shown[max(0, channel)][:e.frames], 1)
 			}
 			continue
 		}
-		listening(n.Format).Add(sides, cut(n.buf, e.frames))
+		listening(n.Format).Add(sides, cut(n.shown, e.frames))
 	}
 	if !heard {
 		return fault.New(fault.NotFound, "There is nothing to hear at %s %s; it was removed or is muted", tap.Kind, tap.ID)

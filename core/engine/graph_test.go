@@ -209,6 +209,7 @@ func TestEncodedFoldDown(t *testing.T) {
 		out := at(on)
 		for i := range 4800 {
 			tone := math.Sin(float64(i+5000) * 2 * math.Pi / 48)
+			require.InDelta(t, 0.5*tone, out[on][i], 1e-12, "the set that is folded stays in its place")
 			require.InDelta(t, want[0]*tone, out[6][i], 1e-9)
 			require.InDelta(t, want[1]*tone, out[7][i], 1e-9)
 		}
@@ -221,6 +222,38 @@ func TestEncodedFoldDown(t *testing.T) {
 			require.InDelta(t, -turned, out[7][i], 1e-3)
 		}
 	}
+}
+
+// An encoded fold-down stays what it is where another path from its source takes longer.
+func TestEncodedFoldDownBesideALongerWay(t *testing.T) {
+	fold := mix.Usual()
+	fold.Encoded = true
+	s := shelf{}
+	r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, start, reel.DefaultStems())
+	do(t, r, reel.SetStem{Stem: "FX", Labels: &five1})
+	parts := []reel.PartPlan{{Name: "x", Stem: "FX", Channels: []int{0, 1, 2, 3, 4, 5}, Labels: five1}}
+	do(t, r, reel.AddTake{Take: probe(t, s, 6, 4), Title: "x", Start: start, Length: 24000, Parts: parts})
+	do(t, r, reel.SetGroup{Name: "Full", Layout: "5.1", Feed: &reel.Feeder{Row: reel.StemRow, From: "FX"}})
+	full := r.GroupList()[0].ID
+	do(t, r, reel.SetGroup{Name: "LtRt", Layout: "stereo", Feed: &reel.Feeder{Row: reel.GroupRow, From: full, Fold: &fold}})
+	do(t, r, reel.SetGroup{Name: "Again", Layout: "5.1", Feed: &reel.Feeder{Row: reel.GroupRow, From: full}})
+	again := r.GroupList()[2].ID
+	do(t, r, reel.SetGroup{Name: "Later", Layout: "stereo", Feed: &reel.Feeder{Row: reel.GroupRow, From: again, Fold: &fold}})
+	plain := render(t, r, s, start+5000, 4800, 1000)
+	e, err := New(r, s.open, Options{Chain: func(n weave.Node) []dsp.Processor {
+		if n.ID == again {
+			return []dsp.Processor{lookAhead{dsp.NewDelay(6, 777)}}
+		}
+		return nil
+	}})
+	require.NoError(t, err)
+	require.NoError(t, e.Render(start+5000, 4800))
+	for c, out := range e.Outputs() {
+		for i := range out {
+			require.InDelta(t, plain[c][i], out[i], 1e-12, "output %d at %d", c, i)
+		}
+	}
+	assert.Equal(t, plain[6], plain[14], "the later one is the same")
 }
 
 // Positions of a mono in the room move by their curves without a step, and their power stays.

@@ -18,7 +18,7 @@ const (
 	maxClips    = 200_000
 	maxKnots    = 200_000
 	maxMarks    = 50_000
-	maxOutputs  = 1_024
+	maxOutputs  = 64
 	maxClipWide = 1_024 // channels of a clip: as many as a file may have
 	maxPoints   = 100_000
 	maxDone     = 100_000 // hushes, dips and the like of one channel

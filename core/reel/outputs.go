@@ -158,6 +158,9 @@ func knotID(row Row, from string, channel int, output string) string {
 }
 
 func checkKnot(r *Reel, k Knot) error {
+	if k.Row == GroupRow {
+		return fault.New(fault.BadInput, "An output group feeds others as their fold-down, not by knots")
+	}
 	labels := r.RowLabels(k.Row, k.From)
 	if k.Channel < 0 || k.Channel >= len(labels) {
 		return fault.New(fault.NotFound, "%s %q has no channel %d to tie", k.Row, k.From, k.Channel+1)

@@ -163,7 +163,7 @@ func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
 		}
 		return kind, c
 	case "removeTracks":
-		return kind, RemoveTracks{[]string{track.ID}}
+		return kind, RemoveTracks{Tracks: []string{track.ID}, Yes: yes()}
 	case "orderTracks":
 		return kind, OrderTracks{[]string{track.ID}, ""}
 	case "moveStrays":

@@ -108,7 +108,7 @@ func TestRefused(t *testing.T) {
 		"track's stem":    {SetTrack{Track: track, Stem: ptr("ZZ")}, fault.NotFound},
 		"pan too far":     {SetTrack{Track: track, Pan: ptr(1.5)}, fault.BadInput},
 		"gain too high":   {SetTrack{Track: track, GainDB: ptr(99.0)}, fault.BadInput},
-		"remove nothing":  {RemoveTracks{[]string{"t99"}}, fault.NotFound},
+		"remove nothing":  {RemoveTracks{Tracks: []string{"t99"}}, fault.NotFound},
 		"no such clip":    {MoveClips{Clips: []string{"c99"}, By: 1}, fault.NotFound},
 		"before midnight": {MoveClips{Clips: []string{clip}, By: -1 << 40}, fault.BadInput},
 		"start too late":  {SetReel{Start: ptr(int64(1 << 40))}, fault.BadInput},
@@ -202,6 +202,16 @@ func TestWhatCannotFollowIsSaid(t *testing.T) {
 	refused(t, r, fault.Loses, "the way of 12A/3a", RemoveStem{Stem: "DX"})
 	refused(t, r, fault.BadInput, "has the tag DX already", AddStem{Tag: "DX", Name: "x", Labels: stereo})
 	refused(t, r, fault.BadInput, "called M&E already", SetMix{Name: "m&e", Labels: stereo})
+	lone := r.TrackList()[0].ID
+	do(t, r, SetGroup{Name: "Lone", Layout: "mono", Feed: &Feeder{Row: TrackRow, From: lone}})
+	refused(t, r, fault.Loses, "what feeds Lone", RemoveTracks{Tracks: []string{lone}})
+	gone, _ := do(t, r, RemoveTracks{Tracks: []string{lone}, Yes: true})
+	assert.Nil(t, r.GroupList()[2].Feed)
+	require.NoError(t, r.Apply(gone.Inverse()))
+	refused(t, r, fault.BadInput, "not by knots", SetKnots{Knots: []Crosspoint{{Row: GroupRow, From: out, Output: out + "/L"}}})
+	tooWide, _, err := SetGroup{Name: "Wide", Layout: "discrete", Width: 60}.Plan(r, shelf{})
+	require.NoError(t, err)
+	assert.ErrorContains(t, r.Apply(tooWide), "64 outputs")
 	do(t, r, RemoveStem{Stem: "DX", To: "FX"})
 	assert.Equal(t, "FX", r.TrackList()[0].Stem)
 	first, second := r.GroupList()[0].ID, r.GroupList()[1].ID

@@ -185,6 +185,11 @@ func (d *draft) without(gone func(row Row, from string) bool) (lost []string) {
 		m.Terms = kept
 		d.mixes.put(m.ID, m)
 	}
+	return append(lost, d.unfed(gone)...)
+}
+
+// unfed leaves output groups without a feed whose row goes, and gives them in words.
+func (d *draft) unfed(gone func(row Row, from string) bool) (lost []string) {
 	for _, g := range d.reel.GroupList() {
 		now, there := d.groups.get(g.ID)
 		if there && now.Feed != nil && gone(now.Feed.Row, now.Feed.From) {

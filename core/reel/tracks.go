@@ -384,6 +384,7 @@ func checkPan(pan float64) error {
 // RemoveTracks takes tracks off the reel with their clips and their own knots.
 type RemoveTracks struct {
 	Tracks []string `json:"tracks"`
+	Yes    bool     `json:"yes,omitempty"` // output groups that one of them feeds may be left without
 }
 
 func (c RemoveTracks) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -404,10 +405,12 @@ func (c RemoveTracks) Plan(r *Reel, _ Known) (Change, string, error) {
 	}
 	for _, k := range r.Knots {
 		if k.Row == TrackRow && slices.Contains(c.Tracks, k.From) {
-			d.knots.drop(k.ID)
+			d.knots.drop(k.ID) // which go with the track, as everybody expects
 		}
 	}
-	return d.finish(), "remove " + strings.Join(names, ", "), nil
+	what := strings.Join(names, ", ")
+	lost := d.unfed(func(row Row, from string) bool { return row == TrackRow && slices.Contains(c.Tracks, from) })
+	return d.finish(), "remove " + what, losing(c.Yes, "Removing "+what, lost)
 }
 
 // Stray is a clip on a track of another stem than it was made for.

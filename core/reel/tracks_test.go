@@ -89,7 +89,7 @@ func TestWhatATrackMayBe(t *testing.T) {
 		}
 	}
 	assert.Equal(t, 1, own, "the knot of the channel that is gone is gone")
-	do(t, r, RemoveTracks{[]string{track.ID}})
+	do(t, r, RemoveTracks{Tracks: []string{track.ID}})
 	for _, k := range r.Knots {
 		assert.NotEqual(t, track.ID, k.From)
 	}

@@ -269,7 +269,9 @@ func (g *Graph) connect(from NodeID, to int, gainDB float64, f mix.Fold) {
 	e := Edge{To: to, Matrix: m.Scaled(dsp.Gain(gainDB))}
 	if f.Encoded && len(g.Nodes[to].Format.Labels) == 2 {
 		turned := f.Surrounds(n.Format).Scaled(dsp.Gain(gainDB))
-		e.Phased = &turned
+		if slices.ContainsFunc(turned.Gain, func(g float64) bool { return g != 0 }) {
+			e.Phased = &turned
+		}
 	}
 	n.Out = append(n.Out, e)
 }

@@ -2092,6 +2092,8 @@ export interface components {
         RemoveTracksCommand: {
             command: {
                 tracks: string[];
+                /** @description output groups that one of them feeds may be left without */
+                yes?: boolean;
             };
             /**
              * @description discriminator enum property added by openapi-typescript

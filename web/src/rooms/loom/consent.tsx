@@ -23,6 +23,7 @@ function allowed(c: Command): Command {
     case "slipClip":
     case "cutOut":
       return { ...c, command: { ...c.command, untie: true } } as Command;
+    case "removeTracks":
     case "setStem":
     case "removeStem":
     case "setMix":
