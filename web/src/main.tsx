@@ -6,6 +6,7 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 
+import { follow } from "./api/follow";
 import { App } from "./app";
 import { applyLight } from "./ui/light";
 
@@ -14,6 +15,8 @@ applyLight();
 // The server may be on this very machine: what the browser thinks of its network says nothing about it.
 const networkMode = "always";
 const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, staleTime: 5_000, refetchOnWindowFocus: true, networkMode }, mutations: { networkMode } } });
+
+follow(queries);
 
 createRoot(document.getElementById("root")!).render(
   <StrictMode>

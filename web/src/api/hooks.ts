@@ -1,35 +1,18 @@
-// Server state, as rooms use it.
+// Server state, as rooms use it. What changes on the server is followed in follow.ts.
 import { useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useRef } from "react";
 
 import { tellError } from "../ui/notices";
 import { api, ok, once, Problem, type Command, type ReelView, type Row, type Take, type TakeEdit, type TakeList, type Work } from "./client";
-import { onChange } from "./events";
+import { editsOf, keysOf } from "./keys";
 import { merged } from "./merge";
-
-export const keysOf = {
-  productions: ["productions"] as const,
-  production: (id: string) => ["production", id] as const,
-  takes: (production: string) => ["takes", production] as const,
-  work: (production: string) => ["work", production] as const,
-  reels: (production: string) => ["reels", production] as const,
-  reel: (id: string) => ["reel", id] as const,
-  prints: (reel: string) => ["prints", reel] as const,
-  specs: ["specs"] as const,
-  stems: (production: string) => ["stems", production] as const,
-  matches: (production: string) => ["matches", production] as const,
-};
 
 export const useProductions = () => useQuery({ queryKey: keysOf.productions, queryFn: () => ok(api.GET("/productions")) });
 
 export const useProduction = (production: string) =>
   useQuery({ queryKey: keysOf.production(production), queryFn: () => ok(api.GET("/productions/{production}", { params: { path: { production } } })) });
 
-/** The takes of a production, also as others edit them. */
-export function useTakes(production: string) {
-  useRefetchOn("takes", production, [keysOf.takes(production), keysOf.matches(production)]);
-  return useQuery({ queryKey: keysOf.takes(production), queryFn: () => ok(api.GET("/productions/{production}/takes", { params: { path: { production } } })) });
-}
+export const useTakes = (production: string) =>
+  useQuery({ queryKey: keysOf.takes(production), queryFn: () => ok(api.GET("/productions/{production}/takes", { params: { path: { production } } })) });
 
 export const useStems = (production: string) =>
   useQuery({ queryKey: keysOf.stems(production), queryFn: () => ok(api.GET("/productions/{production}/stems", { params: { path: { production } } })) });
@@ -63,38 +46,8 @@ export function useTakeHistory(production: string) {
 
 export const isOpen = (w: Work) => w.state === "queued" || w.state === "running";
 
-/** How often a list is fetched again at most while things change, in milliseconds. */
-const atMostEvery = 400;
-
-/** Fetches queries again when what they show has changed on the server. */
-function useRefetchOn(kind: "work" | "takes", id: string, keys: readonly (readonly unknown[])[]) {
-  const queries = useQueryClient();
-  const latest = useRef(keys);
-  latest.current = keys;
-  useEffect(() => {
-    let waits: ReturnType<typeof setTimeout> | undefined;
-    const stop = onChange((c) => {
-      if (c.kind !== "" && (c.kind !== kind || c.id !== id)) return;
-      waits ??= setTimeout(() => {
-        waits = undefined;
-        latest.current.forEach((queryKey) => void queries.invalidateQueries({ queryKey }));
-      }, atMostEvery);
-    });
-    return () => {
-      stop();
-      clearTimeout(waits);
-    };
-  }, [kind, id, queries]);
-}
-
-/** Long work of a production, fetched again as it goes on. */
-export function useWork(production: string) {
-  useRefetchOn("work", production, [keysOf.work(production)]);
-  return useQuery({
-    queryKey: keysOf.work(production),
-    queryFn: () => ok(api.GET("/productions/{production}/work", { params: { path: { production } } })),
-  });
-}
+export const useWork = (production: string) =>
+  useQuery({ queryKey: keysOf.work(production), queryFn: () => ok(api.GET("/productions/{production}/work", { params: { path: { production } } })) });
 
 export const useReels = (production: string) =>
   useQuery({
@@ -108,11 +61,8 @@ export const useReel = (reel: string) =>
 
 export const useSpecs = () => useQuery({ queryKey: keysOf.specs, queryFn: () => ok(api.GET("/specs")) });
 
-/** The prints of a reel, fetched again as they go on. */
-export function usePrints(production: string, reel: string) {
-  useRefetchOn("work", production, [keysOf.prints(reel)]);
-  return useQuery({ queryKey: keysOf.prints(reel), enabled: reel !== "", queryFn: () => ok(api.GET("/reels/{reel}/prints", { params: { path: { reel } } })) });
-}
+export const usePrints = (reel: string) =>
+  useQuery({ queryKey: keysOf.prints(reel), enabled: reel !== "", queryFn: () => ok(api.GET("/reels/{reel}/prints", { params: { path: { reel } } })) });
 
 /** A mutation that tells its error and loads these queries again. */
 export function useDo<V, R>(run: (v: V) => Promise<R>, again: readonly (readonly unknown[])[] = [], done?: (r: R, v: V) => void) {
@@ -149,7 +99,7 @@ export function useReelEdits(reel: string) {
   const queries = useQueryClient();
   const key = keysOf.reel(reel);
   const edit = useMutation({
-    scope: { id: `reel ${reel}` },
+    scope: { id: editsOf(reel) },
     mutationFn: async (call: (of: Sent) => Promise<ReelView>) => {
       const revision = queries.getQueryData<ReelView>(key)?.revision ?? -1;
       const now = await once((key) => call({ revision, params: { path: { reel }, query: { since: revision }, header: { "Idempotency-Key": key } } }));
@@ -179,27 +129,6 @@ export function useReelEdits(reel: string) {
     undo: () => edit.mutateAsync(({ revision, params }) => ok(api.POST("/reels/{reel}/undo", { params, body: { revision } }))).catch(quiet),
     redo: () => edit.mutateAsync(({ revision, params }) => ok(api.POST("/reels/{reel}/redo", { params, body: { revision } }))).catch(quiet),
   };
-}
-
-/** Keeps a reel as others change it: the server says when, and what has changed is fetched. */
-export function useReelWatch(reel: string) {
-  const queries = useQueryClient();
-  useEffect(() => {
-    if (!reel) return;
-    const key = keysOf.reel(reel);
-    return onChange((c) => {
-      if (c.kind !== "" && (c.kind !== "reel" || c.id !== reel)) return;
-      const have = queries.getQueryData<ReelView>(key);
-      if (!have || (c.revision ?? Infinity) <= have.revision || queries.isMutating({ predicate: (m) => m.options.scope?.id === `reel ${reel}` }) > 0) return;
-      ok(api.GET("/reels/{reel}", { params: { path: { reel }, query: { since: have.revision } } }))
-        .then((now) => {
-          const whole = merged(queries.getQueryData<ReelView>(key), now);
-          if (whole) queries.setQueryData(key, whole);
-          else void queries.invalidateQueries({ queryKey: key });
-        })
-        .catch(() => undefined); // the next event tries again
-    });
-  }, [reel, queries]);
 }
 
 export const useSteps = (reel: string, revision: number, shown: boolean) =>

@@ -3,7 +3,8 @@ import { FileText } from "lucide-react";
 import { useRef, useState } from "react";
 
 import { api, base, ok, type CutListEntry, type CutListReading, type ReelView } from "../../api/client";
-import { isOpen, keysOf, useDo, useReelEdits, useWork } from "../../api/hooks";
+import { isOpen, useDo, useReelEdits, useWork } from "../../api/hooks";
+import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
 import { tell, tellError } from "../../ui/notices";
 import { duration, labelAt } from "../../ui/timecode";

@@ -2,7 +2,8 @@ import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 
 import { api, ok } from "../../api/client";
-import { keysOf, useDo, useProduction } from "../../api/hooks";
+import { useDo, useProduction } from "../../api/hooks";
+import { keysOf } from "../../api/keys";
 import { Header } from "../../ui/header";
 
 /** What stands where a reel would be, before there is one. */

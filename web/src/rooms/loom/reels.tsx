@@ -4,7 +4,8 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 
 import { api, ok, type FrameRate, type ReelView } from "../../api/client";
-import { keysOf, useDo, useReels } from "../../api/hooks";
+import { useDo, useReels } from "../../api/hooks";
+import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
 import { timecodeRates } from "../../ui/rates";
 import { labelAt } from "../../ui/timecode";

@@ -3,7 +3,7 @@ import { DropdownMenu } from "radix-ui";
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 
-import { useProduction, useReel, useReelEdits, useReelWatch, useSpecs, useTakes, useTakesOf } from "../../api/hooks";
+import { useProduction, useReel, useReelEdits, useSpecs, useTakes, useTakesOf } from "../../api/hooks";
 import { player, usePlayer, type Manner, type Tap } from "../../listen/player";
 import { Header } from "../../ui/header";
 import { Missing } from "../../ui/missing";
@@ -41,7 +41,6 @@ export function LoomRoom() {
   const production = useProduction(id);
   const reel = useReel(reelID);
   const edits = useReelEdits(reelID);
-  useReelWatch(reelID);
   const view = reel.data;
   return (
     <div className="flex h-full flex-col">

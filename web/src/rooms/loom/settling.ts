@@ -2,7 +2,8 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 
 import { api, ok, type ReelView } from "../../api/client";
-import { keysOf, useWork } from "../../api/hooks";
+import { useWork } from "../../api/hooks";
+import { keysOf } from "../../api/keys";
 import { tell, tellError } from "../../ui/notices";
 
 type Request = { clips?: string[]; track?: string; range?: { from: number; to: number } };

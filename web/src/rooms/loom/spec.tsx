@@ -1,7 +1,8 @@
 import { useQueryClient } from "@tanstack/react-query";
 
 import { base, Problem, type Spec } from "../../api/client";
-import { keysOf, useSpecs } from "../../api/hooks";
+import { useSpecs } from "../../api/hooks";
+import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
 import { tell, tellError } from "../../ui/notices";
 import { StemTag } from "../../ui/stem";

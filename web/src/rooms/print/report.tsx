@@ -1,7 +1,8 @@
 import { AlertTriangle, Check, Download, Trash2, X } from "lucide-react";
 
 import { api, base, ok, type Finding, type Print } from "../../api/client";
-import { keysOf, useDo } from "../../api/hooks";
+import { useDo } from "../../api/hooks";
+import { keysOf } from "../../api/keys";
 
 export function Severity({ of }: { of: Finding["severity"] }) {
   if (of === "ok") return <Check size={16} strokeWidth={3} className="mt-0.5 shrink-0" style={{ color: "var(--dye-FX)" }} aria-label="passed" />;

@@ -4,7 +4,8 @@ import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
 import { api, ok, type Packaging, type Plan, type Print, type ReelView } from "../../api/client";
-import { keysOf, useDo, usePrints, useProduction, useReel, useReelEdits, useReels, useReelWatch, useSpecs } from "../../api/hooks";
+import { useDo, usePrints, useProduction, useReel, useReelEdits, useReels, useSpecs } from "../../api/hooks";
+import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
 import { Header } from "../../ui/header";
 import { StemTag } from "../../ui/stem";
@@ -22,11 +23,10 @@ export function PrintRoom() {
   const production = useProduction(id);
   const reels = useReels(id);
   const reel = useReel(reelID);
-  useReelWatch(reelID);
   const edits = useReelEdits(reelID);
   const { ask, dialog } = useConsent(edits);
   const specs = useSpecs();
-  const prints = usePrints(id, reelID);
+  const prints = usePrints(reelID);
   const [packaging, setPackaging] = useState<Packaging | null>(null);
   const [choosing, setChoosing] = useState(false);
   const [removing, setRemoving] = useState(false);

@@ -3,7 +3,8 @@ import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 
 import { api, ok, type Production } from "../../api/client";
-import { keysOf, useDo, useProductions } from "../../api/hooks";
+import { useDo, useProductions } from "../../api/hooks";
+import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
 import { Header } from "../../ui/header";
 import { Missing } from "../../ui/missing";

@@ -2,7 +2,8 @@ import { Check, Headphones, Unlink, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 
 import { api, base, ok, type FrameRate, type Take } from "../../api/client";
-import { keysOf, useDo } from "../../api/hooks";
+import { useDo } from "../../api/hooks";
+import { keysOf } from "../../api/keys";
 import { player, usePlayer } from "../../listen/player";
 import { keyOf, keySign, useActions } from "../../ui/keys";
 import { takeTitle } from "../takes/list";

@@ -2,7 +2,8 @@ import { useMemo, useState } from "react";
 import { useLocation, useNavigate, useParams } from "react-router";
 
 import { api, ok, type FrameRate, type SyncMethod, type Take } from "../../api/client";
-import { isOpen, keysOf, useDo, useMatches, useProduction, useTakeHistory, useTakes, useWork } from "../../api/hooks";
+import { isOpen, useDo, useMatches, useProduction, useTakeHistory, useTakes, useWork } from "../../api/hooks";
+import { keysOf } from "../../api/keys";
 import { Header } from "../../ui/header";
 import { Missing } from "../../ui/missing";
 import { useActions } from "../../ui/keys";

@@ -4,7 +4,8 @@ import { useMemo, useState } from "react";
 import { Link } from "react-router";
 
 import { api, base, ok, type Take, type TakeKind } from "../../api/client";
-import { keysOf, useDo, useProduction, useStems, useTakeEdit, useTakes } from "../../api/hooks";
+import { useDo, useProduction, useStems, useTakeEdit, useTakes } from "../../api/hooks";
+import { keysOf } from "../../api/keys";
 import { player, usePlayer } from "../../listen/player";
 import { useActions } from "../../ui/keys";
 import { duration, labelAt } from "../../ui/timecode";

@@ -3,7 +3,8 @@ import { ChevronRight, Folder, Upload } from "lucide-react";
 import { useState } from "react";
 
 import { api, ok, type CardEntry } from "../../api/client";
-import { keysOf, useDo } from "../../api/hooks";
+import { useDo } from "../../api/hooks";
+import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
 
 /** Where files come in: from this computer, or from a card on the server. */

@@ -4,7 +4,8 @@ import { useMemo, useRef, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 
 import { api, base, ok, Problem, type Take } from "../../api/client";
-import { keysOf, useDo, useProduction, useTakeHistory, useTakes } from "../../api/hooks";
+import { useDo, useProduction, useTakeHistory, useTakes } from "../../api/hooks";
+import { keysOf } from "../../api/keys";
 import { player, usePlayer } from "../../listen/player";
 import { Header } from "../../ui/header";
 import { Missing } from "../../ui/missing";

@@ -3,7 +3,8 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 
 import { api, ok, type Take } from "../../api/client";
-import { keysOf, useDo } from "../../api/hooks";
+import { useDo } from "../../api/hooks";
+import { keysOf } from "../../api/keys";
 import { takeTitle } from "./list";
 
 /** What can be done with several takes at once. */

@@ -2,7 +2,8 @@ import { ArrowDown, ArrowUp, Plus, X } from "lucide-react";
 import { useEffect, useState } from "react";
 
 import { api, ok, type ProductionStem, type StemRule, type TakeKind } from "../../api/client";
-import { keysOf, useDo, useStems } from "../../api/hooks";
+import { useDo, useStems } from "../../api/hooks";
+import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
 import { Small } from "../../ui/small";
 import { StemTag } from "../../ui/stem";

@@ -3,7 +3,8 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 
 import { api, ok, once, type Take } from "../../api/client";
-import { keysOf, useDo, useProduction, useReels } from "../../api/hooks";
+import { useDo, useProduction, useReels } from "../../api/hooks";
+import { keysOf } from "../../api/keys";
 import { keyOf, useActions } from "../../ui/keys";
 import { tell } from "../../ui/notices";
 import { useRemembered } from "../../ui/remembered";

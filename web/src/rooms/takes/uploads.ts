@@ -4,7 +4,7 @@ import { useCallback, useEffect, useRef, useState } from "react";
 import * as tus from "tus-js-client";
 
 import { base } from "../../api/client";
-import { keysOf } from "../../api/hooks";
+import { keysOf } from "../../api/keys";
 
 export type UploadItem = { id: number; name: string; progress: number; state: "waiting" | "sending" | "interrupted" | "failed"; message: string };
 

@@ -1,9 +1,10 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { RotateCw, Trash2, X } from "lucide-react";
-import { useEffect, useRef, useState } from "react";
+import { useState } from "react";
 
 import { api, base, ok, type Work } from "../../api/client";
-import { isOpen, keysOf, useDo, useWork } from "../../api/hooks";
+import { isOpen, useDo, useWork } from "../../api/hooks";
+import { keysOf } from "../../api/keys";
 import { Small } from "../../ui/small";
 import type { Uploads } from "./uploads";
 
@@ -19,7 +20,6 @@ const doing = { import: "reading", unravel: "writing", ply: "writing", sync: "co
 
 /** Long work on takes: uploads, imports, batches of files, each with its progress, what it made, and what went wrong with the reason. */
 export function WorkPanel({ production, uploads }: { production: string; uploads: Uploads }) {
-  const queries = useQueryClient();
   const work = useWork(production);
   const [hidden, setHidden] = useState<Set<string>>(new Set());
   const cancel = useDo((id: string) => ok(api.POST("/work/{work}/cancel", { params: { path: { work: id } } })), [keysOf.work(production)]);
@@ -31,13 +31,6 @@ export function WorkPanel({ production, uploads }: { production: string; uploads
   const written = imports.filter((w) => w.state === "done" && (w.kind === "unravel" || w.kind === "ply" || w.kind === "list") && !hidden.has(w.id));
   const open = imports.filter(isOpen).reverse();
   const failed = imports.filter((w) => w.state === "failed");
-  const done = imports.filter((w) => !isOpen(w)).length;
-  const before = useRef(done);
-  useEffect(() => {
-    if (before.current !== done) void queries.invalidateQueries({ queryKey: keysOf.takes(production) });
-    before.current = done;
-  }, [done, production, queries]);
-
   const problems = uploads.items.filter((u) => u.state === "failed" || u.state === "interrupted");
   const sending = uploads.items.filter((u) => u.state === "sending" || u.state === "waiting");
   if (open.length + failed.length + written.length + twins.length + uploads.items.length === 0) return null;

@@ -1,0 +1,16 @@
+// The names under which what came from the server is remembered.
+export const keysOf = {
+  productions: ["productions"] as const,
+  production: (id: string) => ["production", id] as const,
+  takes: (production: string) => ["takes", production] as const,
+  work: (production: string) => ["work", production] as const,
+  reels: (production: string) => ["reels", production] as const,
+  reel: (id: string) => ["reel", id] as const,
+  prints: (reel: string) => ["prints", reel] as const,
+  specs: ["specs"] as const,
+  stems: (production: string) => ["stems", production] as const,
+  matches: (production: string) => ["matches", production] as const,
+};
+
+/** Edits of a reel go one after another, in a scope of this name. */
+export const editsOf = (reel: string) => `reel ${reel}`;
