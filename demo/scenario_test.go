@@ -17,6 +17,7 @@ import (
 	"zestyloom/core/align"
 	"zestyloom/core/cutlist"
 	"zestyloom/core/diagnose"
+	"zestyloom/core/overview"
 	"zestyloom/core/take"
 	"zestyloom/core/wave"
 )
@@ -65,7 +66,7 @@ func TestGenerate(t *testing.T) {
 	assert.True(t, d.Circled)
 	assert.Equal(t, take.Mix, d.Tracks[1].Use)
 	assert.Equal(t, "Ines lav", d.Tracks[3].Name)
-	levels, _, err := take.Survey(t.Context(), w, discard(), nil)
+	levels, _, err := overview.Survey(t.Context(), w, discard(), nil)
 	require.NoError(t, err)
 	for i, l := range levels {
 		assert.Equal(t, i == 6, l.Empty(), "only the unused input is empty, channel %d", i+1)
@@ -76,7 +77,7 @@ func TestGenerate(t *testing.T) {
 }
 
 func discard() []io.Writer {
-	out := make([]io.Writer, len(take.OverviewFrames))
+	out := make([]io.Writer, len(overview.OverviewFrames))
 	for i := range out {
 		out[i] = io.Discard
 	}

@@ -14,7 +14,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"zestyloom/core/take"
+	"zestyloom/core/ply"
 	"zestyloom/core/wave"
 	"zestyloom/core/wave/wavetest"
 )
@@ -79,7 +79,7 @@ func BenchmarkUnravelAgainstCopy(b *testing.B) {
 	dir := b.TempDir()
 	ratio(b, "times-cp", func() {
 		out := filepath.Join(dir, "out")
-		_, err := unravel(context.Background(), path, 0, out, "")
+		_, err := unravelFile(context.Background(), path, 0, out, "")
 		require.NoError(b, err)
 		require.NoError(b, os.RemoveAll(out))
 	}, func() {
@@ -130,14 +130,14 @@ func BenchmarkBeyondFourGiB(b *testing.B) {
 		require.Equal(b, wave.RF64, d.Container)
 		require.Equal(b, h.Frames, f.Frames)
 		require.NoError(b, closer.Close())
-		files, err := unravel(context.Background(), path, 0, filepath.Join(dir, "out"), "")
+		files, err := unravelFile(context.Background(), path, 0, filepath.Join(dir, "out"), "")
 		require.NoError(b, err)
 		var paths []string
 		for _, f := range files {
 			paths = append(paths, f.Path)
 		}
 		plied := filepath.Join(dir, "plied.wav")
-		_, err = ply(context.Background(), paths, plied, take.RefuseLengths, take.RefuseStamps)
+		_, err = plyFiles(context.Background(), paths, plied, ply.RefuseLengths, ply.RefuseStamps)
 		require.NoError(b, err)
 		f, _, closer, err = openSound(context.Background(), plied, 0)
 		require.NoError(b, err)

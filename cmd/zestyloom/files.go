@@ -18,7 +18,9 @@ import (
 	"zestyloom/core/fault"
 	"zestyloom/core/layout"
 	"zestyloom/core/loudness"
+	"zestyloom/core/ply"
 	"zestyloom/core/take"
+	"zestyloom/core/unravel"
 	"zestyloom/core/wave"
 	"zestyloom/internal/intake"
 )
@@ -142,7 +144,7 @@ func unravelCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "unravel FILE", Short: "Write one file for each channel (or set), with its name and time stamp", Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			files, err := unravel(c.Context(), args[0], stream-1, out, pairs)
+			files, err := unravelFile(c.Context(), args[0], stream-1, out, pairs)
 			if err != nil {
 				return err
 			}
@@ -160,7 +162,7 @@ func unravelCommand() *cobra.Command {
 	return c
 }
 
-func unravel(ctx context.Context, path string, stream int, dir, pairText string) (results []unravelled, err error) {
+func unravelFile(ctx context.Context, path string, stream int, dir, pairText string) (results []unravelled, err error) {
 	pairs, err := parsePairs(pairText)
 	if err != nil {
 		return nil, err
@@ -177,7 +179,7 @@ func unravel(ctx context.Context, path string, stream int, dir, pairText string)
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return nil, at(dir, err)
 	}
-	names := take.FileNames(path, parts)
+	names := unravel.FileNames(path, parts)
 	var writers []io.Writer
 	var files []*os.File
 	// Nothing half-written is left behind, and nothing that stood there before is touched until all is done.
@@ -195,7 +197,7 @@ func unravel(ctx context.Context, path string, stream int, dir, pairText string)
 		files = append(files, f)
 		writers = append(writers, f)
 	}
-	if err := take.Unravel(ctx, src, d, parts, writers, nil); err != nil {
+	if err := unravel.Write(ctx, src, d, parts, writers, nil); err != nil {
 		return nil, at(path, err)
 	}
 	for i, f := range files {
@@ -203,7 +205,7 @@ func unravel(ctx context.Context, path string, stream int, dir, pairText string)
 		if err := errors.Join(f.Chmod(0o644), f.Close(), os.Rename(f.Name(), target)); err != nil {
 			return nil, at(target, err)
 		}
-		tracks := parts[i].Names(d)
+		tracks := unravel.Names(parts[i], d)
 		results = append(results, unravelled{target, len(tracks), tracks})
 	}
 	return results, nil
@@ -214,7 +216,7 @@ func plyCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "ply FILE…", Short: "Twist files that were recorded together into one multichannel file", Args: cobra.MinimumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			tracks, err := ply(c.Context(), args, out, take.Lengths(lengths), take.Stamps(stamps))
+			tracks, err := plyFiles(c.Context(), args, out, ply.Lengths(lengths), ply.Stamps(stamps))
 			if err != nil {
 				return err
 			}
@@ -224,24 +226,24 @@ func plyCommand() *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&out, "out", "", "file to write")
-	c.Flags().StringVar(&lengths, "lengths", string(take.RefuseLengths), "lengths that differ: refuse, pad or cut")
-	c.Flags().StringVar(&stamps, "stamps", string(take.RefuseStamps), "time stamps that differ: refuse, align or first")
+	c.Flags().StringVar(&lengths, "lengths", string(ply.RefuseLengths), "lengths that differ: refuse, pad or cut")
+	c.Flags().StringVar(&stamps, "stamps", string(ply.RefuseStamps), "time stamps that differ: refuse, align or first")
 	_ = c.MarkFlagRequired("out")
 	return c
 }
 
-// ply gives the names of the channels it wrote.
-func ply(ctx context.Context, paths []string, out string, lengths take.Lengths, stamps take.Stamps) ([]string, error) {
-	var strands []take.Strand
+// plyFiles gives the names of the channels it wrote.
+func plyFiles(ctx context.Context, paths []string, out string, lengths ply.Lengths, stamps ply.Stamps) ([]string, error) {
+	var strands []ply.Strand
 	for _, path := range paths {
 		f, d, closer, err := openSound(ctx, path, 0)
 		if err != nil {
 			return nil, err
 		}
 		defer closer.Close()
-		strands = append(strands, take.Strand{File: f, Description: d, Name: filepath.Base(path)})
+		strands = append(strands, ply.Strand{File: f, Description: d, Name: filepath.Base(path)})
 	}
-	plied, err := take.Ply(strands, lengths, stamps)
+	plied, err := ply.Plan(strands, lengths, stamps)
 	if err != nil {
 		return nil, err
 	}

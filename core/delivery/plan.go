@@ -7,7 +7,7 @@ import (
 
 	"zestyloom/core/layout"
 	"zestyloom/core/reel"
-	"zestyloom/core/take"
+	"zestyloom/core/unravel"
 	"zestyloom/core/weave"
 )
 
@@ -161,9 +161,9 @@ func (p *Plan) files(r *reel.Reel) {
 // name fills a naming template in. What is filled in is made safe first, so that no name can leave its folder.
 func (p *Plan) name(g reel.Group) string {
 	// What may be long is cut before it is filled in, so that what tells files apart is never lost.
-	return take.FileSafeTo(strings.NewReplacer(
-		"{production}", take.FileSafeTo(p.Production, 40), "{reel}", take.FileSafeTo(p.Reel, 40), "{spec}", take.FileSafeTo(p.Spec.ID, 40),
-		"{group}", take.FileSafeTo(g.Name, 40), "{tag}", g.Tag, "{layout}", g.Layout,
+	return unravel.FileSafeTo(strings.NewReplacer(
+		"{production}", unravel.FileSafeTo(p.Production, 40), "{reel}", unravel.FileSafeTo(p.Reel, 40), "{spec}", unravel.FileSafeTo(p.Spec.ID, 40),
+		"{group}", unravel.FileSafeTo(g.Name, 40), "{tag}", g.Tag, "{layout}", g.Layout,
 	).Replace(p.Spec.Naming[p.Packaging]), 200)
 }
 

@@ -1,6 +1,7 @@
 package take
 
 import (
+	"fmt"
 	"maps"
 	"path"
 	"regexp"
@@ -87,7 +88,7 @@ func Describe(f *wave.File, fileName string) Description {
 	d.fromName(fileName)
 	d.stamp(f, lines)
 	for i := range d.Tracks {
-		d.Tracks[i].Use = useOf(d.Tracks[i])
+		d.Tracks[i].Use = UseOf(d.Tracks[i])
 	}
 	if f.Bext != nil && dateForm.MatchString(f.Bext.Date) {
 		d.Date = f.Bext.Date
@@ -198,13 +199,13 @@ func (d *Description) fromIXML(f *wave.File) {
 	if x == nil {
 		return
 	}
-	d.Scene, d.Take, d.Roll, d.Note = clean(x.Scene), clean(x.Take), clean(x.Tape), clean(x.Note)
-	d.Circled = strings.EqualFold(clean(x.Circled), "true")
-	if x.FileSet != nil && clean(x.FileSet.FamilyID) != "" {
-		d.Set = &FileSet{Family: clean(x.FileSet.FamilyID)}
-		d.Set.Total, _ = strconv.Atoi(clean(x.FileSet.Total))
+	d.Scene, d.Take, d.Roll, d.Note = Clean(x.Scene), Clean(x.Take), Clean(x.Tape), Clean(x.Note)
+	d.Circled = strings.EqualFold(Clean(x.Circled), "true")
+	if x.FileSet != nil && Clean(x.FileSet.FamilyID) != "" {
+		d.Set = &FileSet{Family: Clean(x.FileSet.FamilyID)}
+		d.Set.Total, _ = strconv.Atoi(Clean(x.FileSet.Total))
 		// The index is a number or a letter.
-		if index := clean(x.FileSet.Index); len(index) == 1 && index[0] >= 'A' && index[0] <= 'Z' {
+		if index := Clean(x.FileSet.Index); len(index) == 1 && index[0] >= 'A' && index[0] <= 'Z' {
 			d.Set.Index = int(index[0]-'A') + 1
 		} else {
 			d.Set.Index, _ = strconv.Atoi(index)
@@ -214,7 +215,7 @@ func (d *Description) fromIXML(f *wave.File) {
 		return
 	}
 	for index, t := range interleaved(x.Tracks.Tracks, len(d.Tracks)) {
-		d.Tracks[index].Name, d.Tracks[index].Function = clean(t.Name), clean(t.Function)
+		d.Tracks[index].Name, d.Tracks[index].Function = Clean(t.Name), Clean(t.Function)
 	}
 }
 
@@ -225,9 +226,9 @@ func interleaved(tracks []wave.IXMLTrack, channels int) map[int]wave.IXMLTrack {
 	out := map[int]wave.IXMLTrack{}
 	inputs := map[int]wave.IXMLTrack{}
 	for _, t := range tracks {
-		if index, err := strconv.Atoi(clean(t.InterleaveIndex)); err == nil && index >= 1 && index <= channels {
+		if index, err := strconv.Atoi(Clean(t.InterleaveIndex)); err == nil && index >= 1 && index <= channels {
 			out[index-1] = t
-		} else if input, err := strconv.Atoi(clean(t.ChannelIndex)); err == nil {
+		} else if input, err := strconv.Atoi(Clean(t.ChannelIndex)); err == nil {
 			inputs[input] = t
 		}
 	}
@@ -271,7 +272,7 @@ func bextLines(b *wave.Bext) map[string]string {
 	for line := range strings.FieldsFuncSeq(b.Description, func(r rune) bool { return r == '\r' || r == '\n' }) {
 		if m := bextLine.FindStringSubmatch(line); m != nil {
 			if _, twice := lines[m[1]]; !twice {
-				lines[m[1]] = clean(m[2])
+				lines[m[1]] = Clean(m[2])
 			}
 		}
 	}
@@ -307,12 +308,12 @@ func (d *Description) stamp(f *wave.File, lines map[string]string) {
 	var rateText, flag string
 	if f.IXML != nil && f.IXML.Speed != nil {
 		s := f.IXML.Speed
-		rateText, flag = clean(s.TimecodeRate), clean(s.TimecodeFlag)
-		if n, err := strconv.Atoi(clean(s.StampRate)); err == nil && n >= 1000 && n <= 1<<20 {
+		rateText, flag = Clean(s.TimecodeRate), Clean(s.TimecodeFlag)
+		if n, err := strconv.Atoi(Clean(s.StampRate)); err == nil && n >= 1000 && n <= 1<<20 {
 			stampRate = n
 		}
-		high, errHigh := strconv.ParseUint(clean(s.StampHigh), 10, 32)
-		low, errLow := strconv.ParseUint(clean(s.StampLow), 10, 32)
+		high, errHigh := strconv.ParseUint(Clean(s.StampHigh), 10, 32)
+		low, errLow := strconv.ParseUint(Clean(s.StampLow), 10, 32)
 		if errHigh == nil && errLow == nil && high < 1<<30 {
 			n := int64(high<<32 | low)
 			start = &n
@@ -359,7 +360,8 @@ var mixName = regexp.MustCompile(`(?i)^(mix|m?ix[ _-]?tr?[lr12]?|(mix|mx|lr|ster
 // mixWord finds what calls itself a mix in so many words: Mixdown, ST MIX R, Prod Mix.
 var mixWord = regexp.MustCompile(`(?i)(^|[^a-z])mix(down|[lr12])?([^a-z]|$)`)
 
-func useOf(t Track) Use {
+// UseOf tells whether a channel is a microphone or a mix, by its function or its name.
+func UseOf(t Track) Use {
 	if strings.Contains(strings.ToUpper(t.Function), "MIX") || mixName.MatchString(t.Name) || mixWord.MatchString(t.Name) {
 		return Mix
 	}
@@ -369,8 +371,8 @@ func useOf(t Track) Use {
 	return Unknown
 }
 
-// clean makes a metadata field fit to be shown: no control characters, no blanks around, not longer than a note.
-func clean(s string) string {
+// Clean makes a metadata field fit to be shown: no control characters, no blanks around, not longer than a note.
+func Clean(s string) string {
 	s = strings.Map(func(r rune) rune {
 		if r < 0x20 && r != '\t' || r == 0x7f {
 			return -1
@@ -382,4 +384,23 @@ func clean(s string) string {
 		s = string(r[:500])
 	}
 	return s
+}
+
+// ChannelName is the name of a channel, or its number where it has none.
+func ChannelName(t Track) string {
+	if t.Name != "" {
+		return t.Name
+	}
+	return fmt.Sprintf("Channel %d", t.Index)
+}
+
+// OtherLines gives the lines of a bext description that are not about its tracks.
+func OtherLines(description string) []string {
+	var lines []string
+	for line := range strings.FieldsFuncSeq(description, func(r rune) bool { return r == '\r' || r == '\n' }) {
+		if m := bextLine.FindStringSubmatch(line); m == nil || !strings.HasPrefix(m[1], "TRK") {
+			lines = append(lines, line)
+		}
+	}
+	return lines
 }

@@ -1,6 +1,7 @@
 package take
 
 import (
+	"regexp"
 	"slices"
 	"strings"
 
@@ -187,7 +188,7 @@ func SetName(names []string, s Set) string {
 // withoutLabel takes the label that stands for the channel off the end of a name. A side is also found when it is
 // written without a blank before it, as in MixL.
 func withoutLabel(name, label string) string {
-	if m := tokenForm.FindStringSubmatch(name); m != nil {
+	if m := LastWord.FindStringSubmatch(name); m != nil {
 		if got, ok := layout.Label(m[2]); ok && got == label {
 			return strings.TrimRight(m[1], " ._-")
 		}
@@ -202,3 +203,6 @@ func withoutLabel(name, label string) string {
 	}
 	return name
 }
+
+// LastWord finds the last word of a name, and what stands before it.
+var LastWord = regexp.MustCompile(`^(.+?)[ ._\-]+([A-Za-z0-9]+)$`)

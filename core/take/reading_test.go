@@ -1,18 +1,12 @@
 package take
 
 import (
-	"bytes"
-	"context"
-	"io"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/fault"
 	"zestyloom/core/layout"
-	"zestyloom/core/wave"
-	"zestyloom/core/wave/wavetest"
 )
 
 func described(name layout.Name, names ...string) Description {
@@ -58,29 +52,6 @@ func TestSetNames(t *testing.T) {
 		"Sum of a + b + c": {[]string{"a", "b", "c"}, Set{Sum, []int{1, 2, 3}, []string{"M"}}},
 	} {
 		assert.Equal(t, want, SetName(c.names, c.set))
-	}
-}
-
-func TestUnravelOfASet(t *testing.T) {
-	const frames = blockFrames + 99
-	src := wavetest.Open(t, wave.Header{Format: wavetest.PCM24(4), Frames: frames}, func(c, i int) float64 { return float64((i%1000)*(c+1)) / (1 << 20) })
-	d := Describe(src, "x.wav")
-	sum := Set{Sum, []int{3, 4}, []string{"M"}}
-	parts, err := Parts(d, []Set{Pair(2, 1), sum})
-	require.NoError(t, err)
-	outs := make([]bytes.Buffer, 2)
-	require.NoError(t, Unravel(context.Background(), src, d, parts, []io.Writer{&outs[0], &outs[1]}, nil))
-	source := wavetest.Samples(t, src)
-	pair := wavetest.Read(t, outs[0].Bytes())
-	assert.EqualValues(t, 3, parts[0].Header(src, d).Mask, "L and R")
-	assert.Equal(t, [][]float64{source[1], source[0]}, wavetest.Samples(t, pair), "sides changed over, bit for bit")
-	one := wavetest.Read(t, outs[1].Bytes())
-	require.Equal(t, 1, one.Channels)
-	assert.Equal(t, "Channel 3 + Channel 4", Describe(one, "y.wav").Tracks[0].Name)
-	for i, x := range wavetest.Samples(t, one)[0] {
-		if !assert.InDelta(t, (source[2][i]+source[3][i])/2, x, 1.6/(1<<23), "half of each, within the dither") {
-			break
-		}
 	}
 }
 

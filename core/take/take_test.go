@@ -1,12 +1,6 @@
 package take
 
 import (
-	"bytes"
-	"context"
-	"encoding/binary"
-	"encoding/xml"
-	"io"
-	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -17,26 +11,6 @@ import (
 	"zestyloom/core/wave"
 	"zestyloom/core/wave/wavetest"
 )
-
-// recorded makes a file whose channel c at frame i is a step of its own, so that any mix-up shows.
-func recorded(t testing.TB, channels, frames int, change func(*wave.Header)) *wave.File {
-	h := wave.Header{Format: wavetest.PCM24(channels), Frames: int64(frames)}
-	if change != nil {
-		change(&h)
-	}
-	return wavetest.Open(t, h, func(c, i int) float64 { return float64((i*31+c*7919)%100000-50000) / (1 << 23) })
-}
-
-func ixml(change func(*wave.IXML)) *wave.IXML {
-	x := &wave.IXML{Scene: "12A", Take: "3", Tape: "LF03", Note: "rope creaks", Circled: "TRUE",
-		Speed: &wave.IXMLSpeed{TimecodeRate: "25/1", TimecodeFlag: "NDF", StampHigh: "0", StampLow: "1731456000", StampRate: "48000"},
-		Tracks: &wave.IXMLTracks{Tracks: []wave.IXMLTrack{
-			{ChannelIndex: "1", InterleaveIndex: "1", Name: "MixL", Function: "L-MIX"}, {ChannelIndex: "3", InterleaveIndex: "2", Name: "Boom"}, {ChannelIndex: "9", InterleaveIndex: "99", Name: "nowhere"}}}}
-	if change != nil {
-		change(x)
-	}
-	return x
-}
 
 func TestDescribe(t *testing.T) {
 	bext := &wave.Bext{Description: "zSPEED=025.000-NDF\r\nzTAKE=9\r\nzSCENE=99\r\nzTAPE=B-02\r\nTRK1=Mix L\r\nsTRK2=Lav Tobiah\r\nzTRK2=twice\r\nsNOTE=windy", TimeReference: 48000 * 3600}
@@ -51,21 +25,21 @@ func TestDescribe(t *testing.T) {
 		names    []string
 		uses     []Use
 	}{
-		"iXML":                               {"x.wav", func(h *wave.Header) { h.IXML = ixml(nil) }, "12A", "3", "LF03", true, "10:01:12:00", []string{"MixL", "Boom"}, []Use{Mix, Iso}},
-		"iXML before bext, which fills gaps": {"x.wav", func(h *wave.Header) { h.IXML, h.Bext = ixml(func(x *wave.IXML) { x.Tape = "" }), bext }, "12A", "3", "B-02", true, "10:01:12:00", []string{"MixL", "Boom"}, []Use{Mix, Iso}},
+		"iXML":                               {"x.wav", func(h *wave.Header) { h.IXML = wavetest.IXML(nil) }, "12A", "3", "LF03", true, "10:01:12:00", []string{"MixL", "Boom"}, []Use{Mix, Iso}},
+		"iXML before bext, which fills gaps": {"x.wav", func(h *wave.Header) { h.IXML, h.Bext = wavetest.IXML(func(x *wave.IXML) { x.Tape = "" }), bext }, "12A", "3", "B-02", true, "10:01:12:00", []string{"MixL", "Boom"}, []Use{Mix, Iso}},
 		"bext":                               {"LF01_7_T1.wav", func(h *wave.Header) { h.Bext = bext }, "99", "9", "B-02", false, "01:00:00:00", []string{"Mix L", "Lav Tobiah"}, []Use{Mix, Iso}},
 		"file name":                          {"card/LF03_12B_T02.wav", nil, "12B", "2", "LF03", false, "", []string{"", ""}, []Use{Unknown, Unknown}},
 		"nothing":                            {"Accordion cue.wav", nil, "", "", "", false, "", []string{"", ""}, []Use{Unknown, Unknown}},
 		"pulled clock": {"x.wav", func(h *wave.Header) {
-			h.IXML = ixml(func(x *wave.IXML) { x.Speed.StampRate = "48048"; x.Speed.StampLow = "172972800" })
+			h.IXML = wavetest.IXML(func(x *wave.IXML) { x.Speed.StampRate = "48048"; x.Speed.StampLow = "172972800" })
 		}, "12A", "3", "LF03", true, "01:00:00:00", []string{"MixL", "Boom"}, []Use{Mix, Iso}},
-		"stamp beyond a day": {"x.wav", func(h *wave.Header) { h.IXML = ixml(func(x *wave.IXML) { x.Speed.StampHigh = "9" }) }, "12A", "3", "LF03", true, "", []string{"MixL", "Boom"}, []Use{Mix, Iso}},
+		"stamp beyond a day": {"x.wav", func(h *wave.Header) { h.IXML = wavetest.IXML(func(x *wave.IXML) { x.Speed.StampHigh = "9" }) }, "12A", "3", "LF03", true, "", []string{"MixL", "Boom"}, []Use{Mix, Iso}},
 		"no interleave index": {"x.wav", func(h *wave.Header) {
-			h.IXML = ixml(func(x *wave.IXML) { x.Tracks.Tracks = []wave.IXMLTrack{{ChannelIndex: "2", Name: "Plant\n"}} })
+			h.IXML = wavetest.IXML(func(x *wave.IXML) { x.Tracks.Tracks = []wave.IXMLTrack{{ChannelIndex: "2", Name: "Plant\n"}} })
 		}, "12A", "3", "LF03", true, "10:01:12:00", []string{"", "Plant"}, []Use{Unknown, Iso}},
 	} {
 		t.Run(name, func(t *testing.T) {
-			d := Describe(recorded(t, 2, 10, c.header), c.file)
+			d := Describe(wavetest.Stepped(t, 2, 10, c.header), c.file)
 			assert.Equal(t, []string{c.scene, c.take, c.roll}, []string{d.Scene, d.Take, d.Roll})
 			assert.Equal(t, c.circled, d.Circled)
 			for i := range 2 {
@@ -82,15 +56,15 @@ func TestDescribe(t *testing.T) {
 }
 
 func TestPulledStampCountsAudioSamples(t *testing.T) {
-	d := Describe(recorded(t, 2, 10, func(h *wave.Header) {
-		h.IXML = ixml(func(x *wave.IXML) { x.Speed.StampRate, x.Speed.StampLow = "48048", "172972800" })
+	d := Describe(wavetest.Stepped(t, 2, 10, func(h *wave.Header) {
+		h.IXML = wavetest.IXML(func(x *wave.IXML) { x.Speed.StampRate, x.Speed.StampLow = "48048", "172972800" })
 	}), "x.wav")
 	assert.EqualValues(t, 48000*3600, *d.StartSamples)
 }
 
 func TestFrameRatesOfBext(t *testing.T) {
 	for line, want := range map[string]string{"sSPEED=023.976-ND": "23.976", "sSPEED=029.970-DF": "29.97", "sSPEED=025.000": "25", "SPEED=24": "24", "sSPEED=fast": "", "sSPEED=031.000-ND": ""} {
-		d := Describe(recorded(t, 1, 10, func(h *wave.Header) { h.Bext = &wave.Bext{Description: line} }), "x.wav")
+		d := Describe(wavetest.Stepped(t, 1, 10, func(h *wave.Header) { h.Bext = &wave.Bext{Description: line} }), "x.wav")
 		if want == "" {
 			assert.Nil(t, d.FrameRate, line)
 			continue
@@ -102,7 +76,7 @@ func TestFrameRatesOfBext(t *testing.T) {
 
 func TestUseByName(t *testing.T) {
 	for name, want := range map[string]Use{"Mixdown": Mix, "ST MIX R": Mix, "Prod Mix": Mix, "Mixer desk": Iso, "Mix L": Mix, "MIXR": Mix, "mix": Mix, "L Mix": Mix, "Boom": Iso, "Matrix": Iso, "Remix hall": Iso, "": Unknown} {
-		assert.Equal(t, want, useOf(Track{Name: name}), name)
+		assert.Equal(t, want, UseOf(Track{Name: name}), name)
 	}
 }
 
@@ -136,7 +110,6 @@ func TestParts(t *testing.T) {
 	parts, err := Parts(d, []Set{Pair(1, 2)})
 	require.NoError(t, err)
 	assert.Equal(t, []Part{{"Mix", []int{0, 1}, []string{"L", "R"}, false}, {"Boom", []int{2}, []string{"M"}, false}, {"Channel 4", []int{3}, []string{"M"}, false}}, parts)
-	assert.Equal(t, []string{"12A_1-2_Mix.wav", "12A_3_Boom.wav", "12A_4_Channel_4.wav"}, FileNames("card/12A.wav", parts))
 	for _, bad := range [][]Set{
 		{Pair(1, 5)}, {Pair(0, 1)}, {Pair(1, 2), Pair(2, 3)}, {Pair(3, 3)}, {{Bonded, []int{1}, []string{"L"}}}, {{Bonded, []int{1, 2}, []string{"L", "Ls"}}},
 		{{Bonded, []int{1, 2, 3}, []string{"L", "R"}}}, {{Field, []int{1, 2, 3, 4}, []string{"W", "Y", "X", "Z"}}}, {{Sum, []int{1, 2}, []string{"L", "R"}}}, {{"stack", []int{1, 2}, []string{"L", "R"}}},
@@ -144,116 +117,6 @@ func TestParts(t *testing.T) {
 		_, err := Parts(d, bad)
 		assert.Equal(t, fault.BadInput, fault.KindOf(err), bad)
 	}
-}
-
-func TestFileSafe(t *testing.T) {
-	for in, want := range map[string]string{"Ines, lav": "Ines_lav", "../../etc/passwd": "etc_passwd", "a/b\\c:d": "a_b_c_d", "": "unnamed", "...": "unnamed", "Ação": "Ação", "M&E": "M+E"} {
-		assert.Equal(t, want, FileSafe(in))
-	}
-	assert.LessOrEqual(t, len(FileSafe(string(bytes.Repeat([]byte("x"), 999)))), 80)
-}
-
-func TestUnravelIsBitForBit(t *testing.T) {
-	const frames = blockFrames + 777
-	src := recorded(t, 5, frames, func(h *wave.Header) {
-		h.IXML = ixml(nil)
-		lufs := -23.0
-		h.Bext = &wave.Bext{Description: "sTRK1=old\r\nsUBITS=42", TimeReference: 12345, IntegratedLUFS: &lufs}
-	})
-	d := Describe(src, "12A.wav")
-	parts, err := Parts(d, []Set{Pair(4, 2)})
-	require.NoError(t, err)
-	outs := make([]bytes.Buffer, len(parts))
-	to := make([]io.Writer, len(parts))
-	for i := range outs {
-		to[i] = &outs[i]
-	}
-	var last float64
-	require.NoError(t, Unravel(context.Background(), src, d, parts, to, func(done float64) { last = done }))
-	assert.Equal(t, 1.0, last)
-	whole := make([]byte, frames*src.FrameBytes())
-	_, err = src.ReadRaw(whole, 0)
-	require.NoError(t, err)
-	for i, p := range parts {
-		f := wavetest.Read(t, outs[i].Bytes())
-		require.EqualValues(t, frames, f.Frames)
-		got := make([]byte, frames*f.FrameBytes())
-		_, err = f.ReadRaw(got, 0)
-		require.NoError(t, err)
-		for j, c := range p.Channels {
-			want, have := make([]byte, frames*3), make([]byte, frames*3)
-			src.Extract(want, whole, frames, c, 0, 1)
-			f.Extract(have, got, frames, j, 0, 1)
-			require.True(t, bytes.Equal(want, have), "part %d channel %d", i, c)
-		}
-		assert.EqualValues(t, 12345, f.Bext.TimeReference)
-		assert.Nil(t, f.Bext.IntegratedLUFS, "a loudness measured over all channels is not this one's")
-		again := Describe(f, "y.wav")
-		assert.Equal(t, "LF03", again.Roll)
-		assert.Equal(t, ChannelName(d.Tracks[p.Channels[0]]), again.Tracks[0].Name)
-		assert.Contains(t, f.Bext.Description, "sUBITS=42")
-		assert.NotContains(t, f.Bext.Description, "old")
-	}
-}
-
-func TestUnravelStops(t *testing.T) {
-	src := recorded(t, 1, 10, nil)
-	d := Describe(src, "x.wav")
-	parts, _ := Parts(d, nil)
-	ctx, cancel := context.WithCancel(context.Background())
-	cancel()
-	assert.ErrorIs(t, Unravel(ctx, src, d, parts, []io.Writer{io.Discard}, nil), context.Canceled)
-}
-
-func TestSurvey(t *testing.T) {
-	const frames = 3*32768 + 129
-	src := recorded(t, 3, frames, nil)
-	outs := make([]bytes.Buffer, len(OverviewFrames))
-	to := make([]io.Writer, len(outs))
-	for i := range outs {
-		to[i] = &outs[i]
-	}
-	levels, warnings, err := Survey(context.Background(), src, to, nil)
-	require.NoError(t, err)
-	assert.Empty(t, warnings)
-	samples := wavetest.Samples(t, src)
-	for c, x := range samples {
-		var peak, power float64
-		for level, per := range OverviewFrames {
-			b := outs[level].Bytes()
-			count := (frames + per - 1) / per
-			require.Len(t, b, count*3*OverviewBinBytes)
-			for i := range count {
-				low, high := math.Inf(1), math.Inf(-1)
-				for _, v := range x[i*per : min(frames, (i+1)*per)] {
-					low, high = min(low, v), max(high, v)
-				}
-				at := (i*3 + c) * OverviewBinBytes
-				require.EqualValues(t, math.Round(low*32767), int16(binary.LittleEndian.Uint16(b[at:])), "level %d bin %d", level, i)
-				require.EqualValues(t, math.Round(high*32767), int16(binary.LittleEndian.Uint16(b[at+2:])))
-			}
-		}
-		for _, v := range x {
-			peak = max(peak, math.Abs(v))
-			power += v * v
-		}
-		assert.InDelta(t, 20*math.Log10(peak), *levels[c].PeakDBFS, 1e-9)
-		assert.InDelta(t, 10*math.Log10(power/frames), *levels[c].RMSDBFS, 1e-9)
-	}
-}
-
-// C20. Samples that are no numbers are mended where they enter, and said.
-func TestSamplesThatAreNoNumbers(t *testing.T) {
-	h := wave.Header{Format: wave.Format{Encoding: wave.Float, Channels: 1, SampleRate: 48000, BitDepth: 32, Bytes: 4}, Frames: 1000}
-	strange := map[int]float64{10: math.NaN(), 20: math.Inf(1), 30: math.Inf(-1), 40: 3e38, 50: -3e38, 60: 2}
-	src := wavetest.Open(t, h, func(_, i int) float64 { return strange[i] })
-	x := wavetest.Samples(t, src)[0]
-	assert.Equal(t, []float64{0, 0, 0, 1 << 24, -(1 << 24), 2}, []float64{x[10], x[20], x[30], x[40], x[50], x[60]})
-	to := []io.Writer{io.Discard, io.Discard, io.Discard}
-	_, warnings, err := Survey(context.Background(), src, to, nil)
-	require.NoError(t, err)
-	require.Len(t, warnings, 1)
-	assert.Contains(t, warnings[0].Message, "5 samples are no numbers")
 }
 
 // C22. What a file says of its channels decides how it is measured; where it says nothing, that is said.
@@ -302,17 +165,10 @@ func TestLayoutOf(t *testing.T) {
 	}
 }
 
-func TestEmpty(t *testing.T) {
-	quiet, loud := -80.0, -40.0
-	assert.True(t, Level{}.Empty())
-	assert.True(t, Level{RMSDBFS: &quiet}.Empty())
-	assert.False(t, Level{RMSDBFS: &loud}.Empty())
-}
-
 func FuzzDescribe(f *testing.F) {
 	f.Add("sSCENE=12A\r\nsSPEED=025.000-NDF", "<BWFXML><TRACK_LIST><TRACK><INTERLEAVE_INDEX>1</INTERLEAVE_INDEX></TRACK></TRACK_LIST></BWFXML>", "LF03_12A_T1.wav")
 	f.Fuzz(func(t *testing.T, bext, xml, name string) {
-		src := recorded(t, 1, 2, func(h *wave.Header) {
+		src := wavetest.Stepped(t, 1, 2, func(h *wave.Header) {
 			h.Bext = &wave.Bext{Description: bext}
 			h.Extra = []wave.RawChunk{{ID: "iXML", Body: []byte(xml)}}
 		})
@@ -321,42 +177,6 @@ func FuzzDescribe(f *testing.F) {
 			t.Fatalf("%+v", d)
 		}
 	})
-}
-
-func TestWhatIsNotKnownGoesAlong(t *testing.T) {
-	src := recorded(t, 2, 480, func(h *wave.Header) {
-		h.IXML = ixml(nil)
-		h.IXML.Rest = []wave.Element{{XMLName: xml.Name{Local: "LANTERN"}, Inner: "<WICK>7</WICK>"}}
-		h.Bext = &wave.Bext{Description: "sSCENE=12A\r\nsTRK1=Boom\r\nsFERRY=east", TimeReference: 48000}
-		h.Extra = []wave.RawChunk{{ID: "lmp1", Body: []byte("flame")}, {ID: "PEAK", Body: []byte("old peaks")}}
-	})
-	d := Describe(src, "12A.wav")
-	var converted bytes.Buffer
-	_, err := Convert(context.Background(), src, d, Conversion{SampleRate: 96000}, &converted, nil)
-	require.NoError(t, err)
-	parts, err := Parts(d, nil)
-	require.NoError(t, err)
-	plied, err := Ply([]Strand{{src, d, "12A.wav"}}, RefuseLengths, RefuseStamps)
-	require.NoError(t, err)
-	for name, f := range map[string]*wave.File{
-		"unravel": wavetest.Open(t, parts[0].Header(src, d), func(int, int) float64 { return 0 }),
-		"ply":     write(t, plied),
-		"convert": wavetest.Read(t, converted.Bytes()),
-		"settle":  wavetest.Open(t, settledFrom(src), func(int, int) float64 { return 0 }),
-	} {
-		require.Len(t, f.Carried(true), 1, name)
-		assert.Equal(t, wave.RawChunk{ID: "lmp1", Body: []byte("flame")}, f.Carried(true)[0], name)
-		require.Len(t, f.IXML.Rest, 1, name)
-		assert.Equal(t, "LANTERN <WICK>7</WICK>", f.IXML.Rest[0].XMLName.Local+" "+f.IXML.Rest[0].Inner, name)
-		assert.Contains(t, f.Bext.Description, "sFERRY=east", name)
-	}
-	assert.EqualValues(t, 5, wavetest.Open(t, settledFrom(src), func(int, int) float64 { return 0 }).Bext.TimeReference)
-}
-
-func settledFrom(src *wave.File) wave.Header {
-	h := SettledHeader(src, []string{"Boom"}, 5)
-	h.Format, h.Frames = wavetest.PCM24(1), 1
-	return h
 }
 
 func TestNamesLandOnTheirChannels(t *testing.T) {
@@ -376,20 +196,9 @@ func TestNamesLandOnTheirChannels(t *testing.T) {
 		"some are not named":        {tracks("1", "", "a", "4", "", "d"), []string{"a", "", "", "d"}},
 		"which of them, nobody can": {tracks("2", "", "a", "7", "", "d"), []string{"", "", "", ""}},
 	} {
-		src := recorded(t, 4, 10, func(h *wave.Header) { h.IXML = &wave.IXML{Tracks: &wave.IXMLTracks{Tracks: c.tracks}} })
+		src := wavetest.Stepped(t, 4, 10, func(h *wave.Header) { h.IXML = &wave.IXML{Tracks: &wave.IXMLTracks{Tracks: c.tracks}} })
 		assert.Equal(t, c.want, Describe(src, "x.wav").Names(), name)
 	}
-	upper := recorded(t, 1, 10, func(h *wave.Header) { h.Bext = &wave.Bext{Description: "STRK1=Boom\r\nSSCENE=12A"} })
+	upper := wavetest.Stepped(t, 1, 10, func(h *wave.Header) { h.Bext = &wave.Bext{Description: "STRK1=Boom\r\nSSCENE=12A"} })
 	assert.Equal(t, []string{"Boom", "12A"}, []string{Describe(upper, "x.wav").Tracks[0].Name, Describe(upper, "x.wav").Scene})
-}
-
-func TestASumOfSilenceIsSilence(t *testing.T) {
-	src := wavetest.Open(t, wave.Header{Format: wavetest.PCM24(2), Frames: 1000}, func(int, int) float64 { return 0 })
-	d := Describe(src, "x.wav")
-	part := Part{Name: "Both", Channels: []int{0, 1}, Labels: []string{"M"}, Sum: true}
-	var out bytes.Buffer
-	require.NoError(t, Unravel(context.Background(), src, d, []Part{part}, []io.Writer{&out}, nil))
-	for _, x := range wavetest.Samples(t, wavetest.Read(t, out.Bytes()))[0] {
-		require.Zero(t, x)
-	}
 }

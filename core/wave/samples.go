@@ -217,3 +217,25 @@ func (f *File) EachBlock(frames int, do func(at int64, block [][]float64) error)
 	}
 	return nil
 }
+
+// AtOnce is how many frames of a file are in memory at once where nothing else decides.
+const AtOnce = 1 << 14
+
+// ReadOver fills raw with n frames from one that may lie before the file's start; what lies outside the file is silence.
+func (f *File) ReadOver(raw []byte, from int64, n int) error {
+	silence := byte(0)
+	if f.Encoding == PCM && f.Bytes == 1 {
+		silence = 0x80 // 8-bit samples are unsigned
+	}
+	for i := range raw {
+		raw[i] = silence
+	}
+	before := int(min(int64(n), max(0, -from)))
+	count := int(min(int64(n-before), f.Frames-(from+int64(before))))
+	if count <= 0 {
+		return nil
+	}
+	fb := f.FrameBytes()
+	_, err := f.ReadRaw(raw[before*fb:(before+count)*fb], from+int64(before))
+	return err
+}

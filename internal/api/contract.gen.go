@@ -8,9 +8,11 @@ import (
 	"net/http"
 	"time"
 
+	"zestyloom/core/convert"
 	"zestyloom/core/cutlist"
 	"zestyloom/core/delivery"
 	"zestyloom/core/diagnose"
+	"zestyloom/core/gather"
 	"zestyloom/core/layout"
 	"zestyloom/core/mix"
 	"zestyloom/core/reel"
@@ -105,7 +107,7 @@ type Command = reel.Sent
 type CommandRequest = SentAt
 
 // Conversion defines model for Conversion.
-type Conversion = take.Conversion
+type Conversion = convert.Conversion
 
 // CrossfadeCommand Crossfade fades from one clip to the next on its track. Clips that meet are drawn over each other out of their handles, as far each; clips that overlap are faded where they do, and Length is not asked for.
 type CrossfadeCommand = reel.Sent
@@ -155,7 +157,7 @@ type Direction = layout.Direction
 type Fade = reel.Fade
 
 // Family defines model for Family.
-type Family = take.Family
+type Family = gather.Family
 
 // Feed How a track goes into the channels of its stem.
 type Feed = reel.Feed

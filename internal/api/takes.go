@@ -7,8 +7,10 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"zestyloom/core/convert"
 	"zestyloom/core/fault"
-	"zestyloom/core/take"
+	"zestyloom/core/overview"
+	"zestyloom/core/report"
 	"zestyloom/core/wave"
 	"zestyloom/internal/library"
 	"zestyloom/internal/store"
@@ -156,7 +158,7 @@ func (s *Server) StartSync(c *gin.Context, id ProductionID) {
 
 // ConvertTake queues the resampling of a take.
 func (s *Server) ConvertTake(c *gin.Context, id TakeID) {
-	var body take.Conversion
+	var body convert.Conversion
 	if !s.read(c, &body) {
 		return
 	}
@@ -195,13 +197,13 @@ func (s *Server) GetReport(c *gin.Context, id ProductionID) {
 		s.fail(c, err)
 		return
 	}
-	var report []take.ReportLine
+	var lines []report.Line
 	for _, t := range takes {
-		report = append(report, take.ReportOf(t.Description, t.FileName))
+		lines = append(lines, report.Of(t.Description, t.FileName))
 	}
 	c.Header("Content-Type", "text/csv; charset=utf-8")
 	c.Header("Content-Disposition", attachment("Sound report.csv"))
-	if err := take.WriteReport(c.Writer, report); err != nil {
+	if err := report.Write(c.Writer, lines); err != nil {
 		s.Log.Debug("sending a report", "error", err)
 	}
 }
@@ -211,7 +213,7 @@ const maxReport = 32 << 20
 
 // ReadReport fills takes from a sound report.
 func (s *Server) ReadReport(c *gin.Context, id ProductionID) {
-	report, err := take.ReadReport(c.Request.Body)
+	report, err := report.Read(c.Request.Body)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -264,7 +266,7 @@ func (s *Server) GetOverview(c *gin.Context, id TakeID, params GetOverviewParams
 		s.fail(c, err)
 		return
 	}
-	if params.Level < 0 || params.Level >= len(take.OverviewFrames) || params.From < 0 || params.From > 1<<40 || params.Count < 1 || params.Count > 65536 {
+	if params.Level < 0 || params.Level >= len(overview.OverviewFrames) || params.From < 0 || params.From > 1<<40 || params.Count < 1 || params.Count > 65536 {
 		s.fail(c, fault.New(fault.BadInput, "There is no such stretch of the overview"))
 		return
 	}

@@ -18,6 +18,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/overview"
 	"zestyloom/core/take"
 	"zestyloom/core/wave"
 	"zestyloom/core/wave/wavetest"
@@ -64,10 +65,10 @@ func TestMonosAreHeardCutAndWrittenAsOneTake(t *testing.T) {
 	assert.Len(t, group.Assembly.Files, 4)
 
 	bins := s.File("/takes/" + group.ID + "/overview?level=0&from=0&count=1000")
-	assert.Len(t, bins, 375*4*take.OverviewBinBytes)
+	assert.Len(t, bins, 375*4*overview.OverviewBinBytes)
 	for lane, name := range names { // each lane's bins are its file's
 		one, _ := samples(t, s.Copied(name))
-		low := int16(binary.LittleEndian.Uint16(bins[lane*take.OverviewBinBytes:]))
+		low := int16(binary.LittleEndian.Uint16(bins[lane*overview.OverviewBinBytes:]))
 		least := math.Inf(1)
 		for _, v := range one[0][:128] {
 			least = min(least, v)

@@ -11,6 +11,7 @@ import (
 
 	"zestyloom/core/fault"
 	"zestyloom/core/take"
+	"zestyloom/core/unravel"
 	"zestyloom/core/wave"
 	"zestyloom/internal/media"
 	"zestyloom/internal/store"
@@ -150,7 +151,7 @@ func (a *attempt) writeFiles(ctx context.Context, t store.Take, s Settings, befo
 		if err != nil {
 			return o, err
 		}
-		o.Files = append(o.Files, store.WrittenFile{Name: names[i], Size: info.Size(), Tracks: p.Names(t.Description)})
+		o.Files = append(o.Files, store.WrittenFile{Name: names[i], Size: info.Size(), Tracks: unravel.Names(p, t.Description)})
 	}
 	o.OK, o.Folder = true, batchFolder(a.ID)+"/"+a.claim.Token+"-"+t.ID
 	return o, a.Media.Publish(staging, o.Folder)
@@ -171,7 +172,7 @@ func (a *attempt) writeParts(ctx context.Context, src *wave.File, t store.Take, 
 		}
 		files, writers = append(files, f), append(writers, f)
 	}
-	if err := take.Unravel(ctx, src, t.Description, parts, writers, progress); err != nil {
+	if err := unravel.Write(ctx, src, t.Description, parts, writers, progress); err != nil {
 		return err
 	}
 	for _, f := range files {
@@ -185,7 +186,7 @@ func (a *attempt) writeParts(ctx context.Context, src *wave.File, t store.Take, 
 // partsOf says what files a take becomes, and how they are called: by roll, scene, take and label.
 func partsOf(t store.Take, kind string, s Settings) (parts []take.Part, names []string, err error) {
 	wanted := func(c int) bool { return s.All || t.Channels[c].Unravelled }
-	base := take.FileSafe(strings.TrimSuffix(t.FileName, path.Ext(t.FileName)))
+	base := unravel.FileSafe(strings.TrimSuffix(t.FileName, path.Ext(t.FileName)))
 	if d := t.Description; d.Scene != "" {
 		base = d.Scene
 		if d.Take != "" {
@@ -194,7 +195,7 @@ func partsOf(t store.Take, kind string, s Settings) (parts []take.Part, names []
 		if d.Roll != "" {
 			base = d.Roll + "_" + base
 		}
-		base = take.FileSafe(base)
+		base = unravel.FileSafe(base)
 	}
 	if kind != "unravel" {
 		whole := take.Part{Name: base}
@@ -233,7 +234,7 @@ func partsOf(t store.Take, kind string, s Settings) (parts []take.Part, names []
 	if len(parts) == 0 {
 		return nil, nil, fault.New(fault.BadInput, "No channel of it is on")
 	}
-	return parts, take.FileNames(base, parts), nil
+	return parts, unravel.FileNames(base, parts), nil
 }
 
 // unique gives the name, or one with a number where it is taken already, and takes it.

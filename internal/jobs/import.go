@@ -15,6 +15,7 @@ import (
 
 	"zestyloom/core/diagnose"
 	"zestyloom/core/fault"
+	"zestyloom/core/overview"
 	"zestyloom/core/take"
 	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
@@ -287,9 +288,9 @@ func (a *attempt) fetch(ctx context.Context, args importArgs, key string) (cameF
 }
 
 // overview draws the overview of a sound that will lie in a folder.
-func (a *attempt) overview(ctx context.Context, src *wave.File, folder string, stream int, progress func(float64)) ([]take.Level, []take.Warning, error) {
-	writers := make([]io.Writer, len(take.OverviewFrames))
-	files := make([]media.File, len(take.OverviewFrames))
+func (a *attempt) overview(ctx context.Context, src *wave.File, folder string, stream int, progress func(float64)) ([]overview.Level, []take.Warning, error) {
+	writers := make([]io.Writer, len(overview.OverviewFrames))
+	files := make([]media.File, len(overview.OverviewFrames))
 	for i := range writers {
 		f, err := a.Media.Create(a.staged(library.OverviewKey(folder, stream, i)))
 		if err != nil {
@@ -298,7 +299,7 @@ func (a *attempt) overview(ctx context.Context, src *wave.File, folder string, s
 		defer f.Close()
 		writers[i], files[i] = f, f
 	}
-	levels, warnings, err := take.Survey(ctx, src, writers, progress)
+	levels, warnings, err := overview.Survey(ctx, src, writers, progress)
 	for _, f := range files {
 		err = errors.Join(err, f.Sync())
 	}

@@ -12,7 +12,7 @@ import (
 	"zestyloom/core/cutlist"
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
-	"zestyloom/core/take"
+	"zestyloom/core/unravel"
 	"zestyloom/internal/store"
 )
 
@@ -69,7 +69,7 @@ func (a *attempt) list(ctx context.Context) (end store.End, err error) {
 	if err != nil {
 		return end, err
 	}
-	written, err := a.writeText(take.FileSafe(o.Name)+"."+args.Format, text)
+	written, err := a.writeText(unravel.FileSafe(o.Name)+"."+args.Format, text)
 	if err != nil {
 		return end, err
 	}

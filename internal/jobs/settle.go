@@ -9,6 +9,7 @@ import (
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
 	"zestyloom/core/take"
+	"zestyloom/core/unravel"
 	"zestyloom/internal/library"
 	"zestyloom/internal/media"
 	"zestyloom/internal/store"
@@ -146,7 +147,7 @@ func (a *attempt) writeSettled(ctx context.Context, o store.OpenReel, args settl
 	if err != nil {
 		return engine.Settled{}, err
 	}
-	h := take.SettledHeader(origin, settledNames(o.Reel.Tracks[args.Clips[0].Track]), stampOf(o.Reel, args.Clips))
+	h := unravel.SettledHeader(origin, settledNames(o.Reel.Tracks[args.Clips[0].Track]), stampOf(o.Reel, args.Clips))
 	s, err := engine.Settle(ctx, o.Reel, args.Clips, session.Open, f, h, a.progress(ctx, 0, 0.7))
 	if err != nil {
 		return s, media.Explain(err)

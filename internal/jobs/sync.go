@@ -11,8 +11,8 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"zestyloom/core/align"
+	"zestyloom/core/convert"
 	"zestyloom/core/fault"
-	"zestyloom/core/take"
 	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
 	"zestyloom/internal/library"
@@ -210,13 +210,13 @@ func (a *attempt) byWaveform(ctx context.Context, session *library.Session, m st
 }
 
 type convertArgs struct {
-	Take       string          `json:"take"`
-	Author     string          `json:"author"`
-	Conversion take.Conversion `json:"conversion"`
+	Take       string             `json:"take"`
+	Author     string             `json:"author"`
+	Conversion convert.Conversion `json:"conversion"`
 }
 
 // Convert queues the resampling of a take.
-func (r *Runner) Convert(ctx context.Context, author string, t store.Take, c take.Conversion) (string, error) {
+func (r *Runner) Convert(ctx context.Context, author string, t store.Take, c convert.Conversion) (string, error) {
 	if len(t.Channels) == 0 {
 		return "", fault.New(fault.BadInput, "%s has no sound", t.Title())
 	}
@@ -267,7 +267,7 @@ func (a *attempt) convert(ctx context.Context) (end store.End, err error) {
 	})
 }
 
-func (a *attempt) writeConverted(ctx context.Context, t store.Take, c take.Conversion, key string) (converted take.Converted, err error) {
+func (a *attempt) writeConverted(ctx context.Context, t store.Take, c convert.Conversion, key string) (converted convert.Converted, err error) {
 	session := a.Library.Session(ctx)
 	defer session.Close()
 	src, err := session.OpenTake(t)
@@ -282,7 +282,7 @@ func (a *attempt) writeConverted(ctx context.Context, t store.Take, c take.Conve
 		return converted, err
 	}
 	defer f.Close()
-	if converted, err = take.Convert(ctx, src, t.Description, c, f, a.progress(ctx, 0, 0.8)); err != nil {
+	if converted, err = convert.Write(ctx, src, t.Description, c, f, a.progress(ctx, 0, 0.8)); err != nil {
 		return converted, err
 	}
 	return converted, f.Sync()

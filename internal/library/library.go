@@ -13,7 +13,7 @@ import (
 	"sync"
 
 	"zestyloom/core/fault"
-	"zestyloom/core/take"
+	"zestyloom/core/overview"
 	"zestyloom/core/wave"
 	"zestyloom/internal/media"
 	"zestyloom/internal/store"
@@ -31,12 +31,12 @@ func SoundKey(folder string, stream int) string {
 // ProxyKey is the key of the small picture.
 func ProxyKey(folder string) string { return folder + "/picture.mp4" }
 
-// OverviewKey is the key of one resolution of a stream's overview: an index into take.OverviewFrames.
+// OverviewKey is the key of one resolution of a stream's overview: an index into overview.OverviewFrames.
 func OverviewKey(folder string, stream, level int) string {
 	if stream == 0 {
-		return fmt.Sprintf("%s/overview.%d", folder, take.OverviewFrames[level])
+		return fmt.Sprintf("%s/overview.%d", folder, overview.OverviewFrames[level])
 	}
-	return fmt.Sprintf("%s/overview.%d.%d", folder, stream, take.OverviewFrames[level])
+	return fmt.Sprintf("%s/overview.%d.%d", folder, stream, overview.OverviewFrames[level])
 }
 
 // Library knows where takes and their bytes are.
@@ -172,7 +172,7 @@ func (s *Session) Close() {
 	s.files = nil
 }
 
-// Overview gives count bins from one on of a take's overview, as take.Survey wrote them. Bins beyond the end are left
+// Overview gives count bins from one on of a take's overview, as overview.Survey wrote them. Bins beyond the end are left
 // out. That of several files is put together of theirs; where one goes on in another, a bin may be cut short, which
 // shifts what follows by less than a bin.
 func (l Library) Overview(ctx context.Context, t store.Take, level int, from int64, count int) ([]byte, error) {
@@ -180,7 +180,7 @@ func (l Library) Overview(ctx context.Context, t store.Take, level int, from int
 		return nil, nil
 	}
 	if t.Assembly == nil || t.SoundKey != "" {
-		row := int64(len(t.Channels) * take.OverviewBinBytes)
+		row := int64(len(t.Channels) * overview.OverviewBinBytes)
 		f, size, err := l.Media.Open(OverviewKey(t.MediaKey, t.Stream, level))
 		if err != nil {
 			return nil, err
@@ -193,7 +193,7 @@ func (l Library) Overview(ctx context.Context, t store.Take, level int, from int
 		}
 		return b, nil
 	}
-	width := len(t.Channels) * take.OverviewBinBytes
+	width := len(t.Channels) * overview.OverviewBinBytes
 	out := make([]byte, count*width)
 	longest, column := 0, 0
 	for _, ids := range t.Assembly.Lanes {
@@ -201,7 +201,7 @@ func (l Library) Overview(ctx context.Context, t store.Take, level int, from int
 		if err != nil {
 			return nil, err
 		}
-		narrow := channels * take.OverviewBinBytes
+		narrow := channels * overview.OverviewBinBytes
 		for i := 0; i < len(bins)/narrow; i++ {
 			copy(out[i*width+column:], bins[i*narrow:(i+1)*narrow])
 		}
@@ -218,19 +218,19 @@ func (l Library) lane(ctx context.Context, ids []string, level int, from int64, 
 			return nil, 0, err
 		}
 		channels = len(t.Channels)
-		frames := int64(take.OverviewFrames[level])
+		frames := int64(overview.OverviewFrames[level])
 		length := (t.Description.Frames + frames - 1) / frames
 		if from >= length {
 			from -= length
 			continue
 		}
-		have := len(bins) / (channels * take.OverviewBinBytes)
+		have := len(bins) / (channels * overview.OverviewBinBytes)
 		b, err := l.Overview(ctx, t, level, from, count-have)
 		if err != nil {
 			return nil, 0, err
 		}
 		bins, from = append(bins, b...), 0
-		if len(bins)/(channels*take.OverviewBinBytes) >= count {
+		if len(bins)/(channels*overview.OverviewBinBytes) >= count {
 			break
 		}
 	}

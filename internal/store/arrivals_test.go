@@ -7,8 +7,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/align"
+	"zestyloom/core/convert"
 	"zestyloom/core/fault"
+	"zestyloom/core/overview"
 	"zestyloom/core/reel"
+	"zestyloom/core/report"
 	"zestyloom/core/take"
 	"zestyloom/internal/store"
 	"zestyloom/internal/store/storetest"
@@ -256,7 +259,7 @@ func TestSoundReportFillsTakes(t *testing.T) {
 	s := storetest.Open(t)
 	p := ferry(t, s)
 	a := addTake(t, s, p.ID, "a")
-	changed, missing, err := s.FillFromReport(ctx, p.ID, "ines", []take.ReportLine{
+	changed, missing, err := s.FillFromReport(ctx, p.ID, "ines", []report.Line{
 		{Scene: "12A", Take: "3", Circled: ptr(true), Note: "rope creaks", Tracks: []string{"Boom, near", "one too many"}},
 		{Scene: "99", Take: "1"},
 	})
@@ -346,7 +349,7 @@ func TestAConvertedTakeStandsInForItsSource(t *testing.T) {
 	require.NoError(t, err)
 	c, err := claimed(s, p.ID)
 	require.NoError(t, err)
-	made := store.Converted{Conversion: take.Conversion{DriftPPM: 20}, Frames: 48001, Media: "sources/w", Sound: "sources/w/source.wav", Levels: make([]take.Level, 1)}
+	made := store.Converted{Conversion: convert.Conversion{DriftPPM: 20}, Frames: 48001, Media: "sources/w", Sound: "sources/w/source.wav", Levels: make([]overview.Level, 1)}
 	id, err := s.AddConverted(ctx, c, "ines", from, made)
 	require.NoError(t, err)
 	again, err := s.AddConverted(ctx, c, "ines", from, made)

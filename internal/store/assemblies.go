@@ -8,14 +8,17 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"zestyloom/core/convert"
 	"zestyloom/core/fault"
+	"zestyloom/core/gather"
+	"zestyloom/core/overview"
 	"zestyloom/core/take"
 	"zestyloom/core/timecode"
 )
 
 // arrival is a file take as grouping sees it: what the file says, corrected by what the user has said of it.
-func arrival(t Take) take.Arrival {
-	return take.Arrival{ID: t.ID, Path: t.CameFrom, Description: t.Description}
+func arrival(t Take) gather.Arrival {
+	return gather.Arrival{ID: t.ID, Path: t.CameFrom, Description: t.Description}
 }
 
 // Gather joins the files of a production that surely belong together, and gives the IDs of the takes that came of it.
@@ -32,7 +35,7 @@ func (s *Store) Gather(ctx context.Context, production string) (made []string, e
 			groups[t.ID] = t
 		}
 	}
-	var files []take.Arrival
+	var files []gather.Arrival
 	for _, t := range all {
 		if t.Assembly != nil || t.Apart || t.Dissolved || t.Picture != nil || len(t.Channels) == 0 {
 			continue
@@ -42,7 +45,7 @@ func (s *Store) Gather(ctx context.Context, production string) (made []string, e
 		}
 		files = append(files, arrival(t))
 	}
-	for _, f := range take.Gather(files) {
+	for _, f := range gather.Families(files) {
 		if !f.Sure() {
 			continue
 		}
@@ -149,7 +152,7 @@ func insertGroup(ctx context.Context, tx pgx.Tx, production string, a Assembly, 
 		descriptions, paths = append(descriptions, d), append(paths, names)
 		channels = append(channels, byID[lane[0]].Channels...)
 	}
-	d := take.Whole(descriptions, paths)
+	d := gather.Whole(descriptions, paths)
 	d.Layout = a.Layout
 	for i := range channels {
 		c := &channels[i]
@@ -192,17 +195,17 @@ func groupName(parts []Take, a Assembly) string {
 }
 
 // Assess says what speaks for and against takes being one.
-func (s *Store) Assess(ctx context.Context, production string, ids []string) (take.Family, error) {
+func (s *Store) Assess(ctx context.Context, production string, ids []string) (gather.Family, error) {
 	parts, err := s.filesOf(ctx, production, ids)
 	if err != nil {
-		return take.Family{}, err
+		return gather.Family{}, err
 	}
-	return take.Assess(parts), nil
+	return gather.Assess(parts), nil
 }
 
 // filesOf gives takes as files to be grouped. Takes that are groups or movies can't be.
-func (s *Store) filesOf(ctx context.Context, production string, ids []string) ([]take.Arrival, error) {
-	var files []take.Arrival
+func (s *Store) filesOf(ctx context.Context, production string, ids []string) ([]gather.Arrival, error) {
+	var files []gather.Arrival
 	for _, id := range ids {
 		t, err := s.Take(ctx, id)
 		if err != nil {
@@ -239,7 +242,7 @@ func (s *Store) Group(ctx context.Context, production, author string, ids []stri
 			return "", fault.New(fault.BadInput, "%s has %d bit at %d Hz and %s %d bit at %d Hz; they can't become one take", files[0].Path, first.BitDepth, first.SampleRate, f.Path, d.BitDepth, d.SampleRate)
 		}
 	}
-	a := Assembly{Family: take.Assess(files), ByHand: true}
+	a := Assembly{Family: gather.Assess(files), ByHand: true}
 	return s.assemble(ctx, production, author, a, fmt.Sprintf("group %d files", len(files)))
 }
 
@@ -317,17 +320,17 @@ func (s *Store) TakeApart(ctx context.Context, id, author string) error {
 
 // Converted is what resampling a take gave.
 type Converted struct {
-	Conversion   take.Conversion
+	Conversion   convert.Conversion
 	Frames       int64  // length of the result
 	Media, Sound string // where its files lie
 	Stored       Stored
-	Levels       []take.Level
+	Levels       []overview.Level
 }
 
 // AddConverted stores a take that is another one resampled, in that one's place, as one step to undo, under the claim of
 // the work that made it.
 func (s *Store) AddConverted(ctx context.Context, claim Claim, author string, from Take, c Converted) (id string, err error) {
-	a := Assembly{Family: take.Family{Kind: take.Resampled, Lanes: [][]string{{from.ID}}, Why: []string{conversionWords(from, c.Conversion)}, Against: []string{}}, ByHand: true, Conversion: &c.Conversion}
+	a := Assembly{Family: gather.Family{Kind: gather.Resampled, Lanes: [][]string{{from.ID}}, Why: []string{conversionWords(from, c.Conversion)}, Against: []string{}}, ByHand: true, Conversion: &c.Conversion}
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		if err := claim.hold(ctx, tx); err != nil {
 			return err
@@ -380,7 +383,7 @@ func (s *Store) AddConverted(ctx context.Context, claim Claim, author string, fr
 	return id, err
 }
 
-func conversionWords(from Take, c take.Conversion) string {
+func conversionWords(from Take, c convert.Conversion) string {
 	if c.DriftPPM != 0 {
 		return fmt.Sprintf("Resampled to undo a drift of %.2f ppm", c.DriftPPM)
 	}

@@ -11,6 +11,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"zestyloom/core/fault"
+	"zestyloom/core/report"
 	"zestyloom/core/take"
 )
 
@@ -246,15 +247,15 @@ func (s *Store) CarryNames(ctx context.Context, id, author string) (changed int,
 
 // FillFromReport gives takes what a sound report says of them. It gives how many were changed, and the lines that are
 // about no take. It is one edit to undo.
-func (s *Store) FillFromReport(ctx context.Context, production, author string, report []take.ReportLine) (changed int, missing []take.ReportLine, err error) {
+func (s *Store) FillFromReport(ctx context.Context, production, author string, lines []report.Line) (changed int, missing []report.Line, err error) {
 	takes, err := s.Takes(ctx, production)
 	if err != nil {
 		return 0, nil, err
 	}
 	edits := map[string]TakeEdit{}
 	var ids []string
-	missing = []take.ReportLine{}
-	for _, l := range report {
+	missing = []report.Line{}
+	for _, l := range lines {
 		found := false
 		for _, t := range takes {
 			names := []string{t.FileName}
@@ -290,7 +291,7 @@ func (s *Store) FillFromReport(ctx context.Context, production, author string, r
 }
 
 // editOf is what a line of a report says. What it leaves empty stays.
-func editOf(l take.ReportLine, channels int) TakeEdit {
+func editOf(l report.Line, channels int) TakeEdit {
 	e := TakeEdit{Slate: Slate{Circled: l.Circled}}
 	for _, f := range []struct {
 		text string

@@ -11,8 +11,11 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"zestyloom/core/convert"
 	"zestyloom/core/diagnose"
 	"zestyloom/core/fault"
+	"zestyloom/core/gather"
+	"zestyloom/core/overview"
 	"zestyloom/core/reel"
 	"zestyloom/core/take"
 	"zestyloom/core/timecode"
@@ -21,7 +24,7 @@ import (
 // Channel is a channel of a take as the user has it.
 type Channel struct {
 	take.Track
-	take.Level
+	overview.Level
 	Empty    bool   `json:"empty"`
 	FileName string `json:"fileName"` // its name as the file has it
 	// What somebody has decided; nil or empty leaves it to the suggestion.
@@ -86,10 +89,10 @@ type Picture struct {
 
 // Assembly says what a take is made of that is no file of its own.
 type Assembly struct {
-	take.Family
-	ByHand     bool             `json:"byHand"`
-	Conversion *take.Conversion `json:"conversion,omitempty"` // of one take that was resampled; its samples are stored
-	Files      []Part           `json:"files"`                // the takes, in channel order and then in time; not stored
+	gather.Family
+	ByHand     bool                `json:"byHand"`
+	Conversion *convert.Conversion `json:"conversion,omitempty"` // of one take that was resampled; its samples are stored
+	Files      []Part              `json:"files"`                // the takes, in channel order and then in time; not stored
 }
 
 // Part is a file of an assembly.

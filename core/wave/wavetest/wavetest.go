@@ -57,3 +57,24 @@ func Samples(t testing.TB, f *wave.File) [][]float64 {
 	}
 	return out
 }
+
+// Stepped makes a file whose channel c at frame i is a step of its own, so that any mix-up shows.
+func Stepped(t testing.TB, channels, frames int, change func(*wave.Header)) *wave.File {
+	h := wave.Header{Format: PCM24(channels), Frames: int64(frames)}
+	if change != nil {
+		change(&h)
+	}
+	return Open(t, h, func(c, i int) float64 { return float64((i*31+c*7919)%100000-50000) / (1 << 23) })
+}
+
+// IXML is what a recorder says of a take of three tracks.
+func IXML(change func(*wave.IXML)) *wave.IXML {
+	x := &wave.IXML{Scene: "12A", Take: "3", Tape: "LF03", Note: "rope creaks", Circled: "TRUE",
+		Speed: &wave.IXMLSpeed{TimecodeRate: "25/1", TimecodeFlag: "NDF", StampHigh: "0", StampLow: "1731456000", StampRate: "48000"},
+		Tracks: &wave.IXMLTracks{Tracks: []wave.IXMLTrack{
+			{ChannelIndex: "1", InterleaveIndex: "1", Name: "MixL", Function: "L-MIX"}, {ChannelIndex: "3", InterleaveIndex: "2", Name: "Boom"}, {ChannelIndex: "9", InterleaveIndex: "99", Name: "nowhere"}}}}
+	if change != nil {
+		change(x)
+	}
+	return x
+}

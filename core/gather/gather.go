@@ -1,4 +1,4 @@
-package take
+package gather
 
 import (
 	"cmp"
@@ -10,13 +10,15 @@ import (
 	"strings"
 
 	"zestyloom/core/layout"
+	"zestyloom/core/ply"
+	"zestyloom/core/take"
 )
 
 // Arrival is a file that has arrived, as grouping sees it.
 type Arrival struct {
 	ID          string
 	Path        string // as it came: folders and name
-	Description Description
+	Description take.Description
 }
 
 // FamilyKind says how the files of a family belong together.
@@ -44,10 +46,10 @@ func (f Family) Sure() bool { return len(f.Against) == 0 }
 // Files lists the IDs of the family.
 func (f Family) Files() []string { return slices.Concat(f.Lanes...) }
 
-// Gather finds the files that belong together: by the file set that iXML names, else by the pattern of their names with
+// Families finds the files that belong together: by the file set that iXML names, else by the pattern of their names with
 // equal time stamp, rate and length; and the parts of long takes, which follow each other to the sample. Families with
 // something against them are given too, but they are for the user to decide. No file is in two families.
-func Gather(files []Arrival) []Family {
+func Families(files []Arrival) []Family {
 	var families []Family
 	var units []unit
 	for _, together := range candidates(files) {
@@ -93,14 +95,13 @@ type token struct {
 }
 
 var (
-	tokenForm  = regexp.MustCompile(`^(.+?)[ ._\-]+([A-Za-z0-9]+)$`)
 	twoWords   = regexp.MustCompile(`^(.+?)[ ._\-]+([A-Za-z]+[ ._\-][A-Za-z]+)$`)
 	numberForm = regexp.MustCompile(`(?i)^(?:ch|channel|trk|tr|track|a|iso|mic|part|p)?0*([1-9]\d?)$`)
 )
 
 func tokenOf(a Arrival) token {
 	base := strings.TrimSuffix(path.Base(a.Path), path.Ext(a.Path))
-	for _, form := range []*regexp.Regexp{twoWords, tokenForm} {
+	for _, form := range []*regexp.Regexp{twoWords, take.LastWord} {
 		m := form.FindStringSubmatch(base)
 		if m == nil {
 			continue
@@ -238,13 +239,13 @@ func (u *unit) order() {
 }
 
 // compare notes what is equal and what differs between the lanes.
-func (u *unit) compare(first Description) {
+func (u *unit) compare(first take.Description) {
 	stamps, lengths, forms, slates, twice := true, true, true, true, false
 	seen := map[string]bool{}
 	shortest, longest := first.Frames, first.Frames
 	for _, a := range u.lanes {
 		d := a.Description
-		stamps = stamps && sameStamp(d.StartSamples, first.StartSamples)
+		stamps = stamps && ply.SameStamp(d.StartSamples, first.StartSamples)
 		shortest, longest = min(shortest, d.Frames), max(longest, d.Frames)
 		forms = forms && d.SampleRate == first.SampleRate && d.Encoding == first.Encoding && d.BitDepth == first.BitDepth
 		slates = slates && d.Scene == first.Scene && d.Take == first.Take
@@ -385,9 +386,9 @@ func (c chain) family() Family {
 
 // Whole describes the take that a family is: what the first file says, with the channels of all lanes. lanes are the
 // descriptions in the family's form.
-func Whole(lanes [][]Description, paths [][]string) Description {
+func Whole(lanes [][]take.Description, paths [][]string) take.Description {
 	d := lanes[0][0]
-	d.Channels, d.Frames, d.Tracks, d.Warnings, d.Set = 0, 0, nil, []Warning{}, nil
+	d.Channels, d.Frames, d.Tracks, d.Warnings, d.Set = 0, 0, nil, []take.Warning{}, nil
 	for i, parts := range lanes {
 		frames := int64(0)
 		for j, p := range parts {
@@ -408,7 +409,7 @@ func Whole(lanes [][]Description, paths [][]string) Description {
 					t.Name = token.word
 				}
 			}
-			t.Use = useOf(t)
+			t.Use = take.UseOf(t)
 			d.Tracks = append(d.Tracks, t)
 		}
 	}

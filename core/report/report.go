@@ -1,4 +1,4 @@
-package take
+package report
 
 import (
 	"encoding/csv"
@@ -11,12 +11,13 @@ import (
 	"strings"
 
 	"zestyloom/core/fault"
+	"zestyloom/core/take"
 	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
 )
 
-// ReportLine is one take of a sound report. Fields that the report does not have are empty.
-type ReportLine struct {
+// Line is one take of a sound report. Fields that the report does not have are empty.
+type Line struct {
 	Line    int // of the file, from 1
 	File    string
 	Roll    string
@@ -52,9 +53,9 @@ const (
 	maxCells  = 2_000_000
 )
 
-// ReadReport reads a sound report: CSV with commas, semicolons or tabs, with a line of headings somewhere near its top.
+// Read reads a sound report: CSV with commas, semicolons or tabs, with a line of headings somewhere near its top.
 // Errors are BadInput and say which line.
-func ReadReport(r io.Reader) ([]ReportLine, error) {
+func Read(r io.Reader) ([]Line, error) {
 	b, err := io.ReadAll(io.LimitReader(r, maxReport+1))
 	if err != nil {
 		return nil, err
@@ -71,25 +72,25 @@ func ReadReport(r io.Reader) ([]ReportLine, error) {
 	if at < 0 {
 		return nil, fault.New(fault.BadInput, "No line has headings such as Scene, Take and Note, so the report can't be read")
 	}
-	var report []ReportLine
+	var report []Line
 	for i, row := range rows[at+1:] {
 		cell := func(name string) string {
 			if c, ok := columns[name]; ok && c < len(row) {
-				return alive(clean(row[c]))
+				return alive(take.Clean(row[c]))
 			}
 			return ""
 		}
-		l := ReportLine{Line: lines[at+1+i], File: cell("file"), Roll: cell("roll"), Scene: cell("scene"), Take: cell("take"), Note: cell("note"), Date: cell("date"), Start: cell("start"), Length: cell("length")}
+		l := Line{Line: lines[at+1+i], File: cell("file"), Roll: cell("roll"), Scene: cell("scene"), Take: cell("take"), Note: cell("note"), Date: cell("date"), Start: cell("start"), Length: cell("length")}
 		if _, ok := columns["circled"]; ok {
 			circled := slices.Contains([]string{"yes", "y", "true", "1", "x", "*", "circled", "@"}, strings.ToLower(cell("circled")))
 			l.Circled = &circled
 		}
 		for n, c := range tracks {
-			if c >= 0 && c < len(row) && clean(row[c]) != "" {
+			if c >= 0 && c < len(row) && take.Clean(row[c]) != "" {
 				for len(l.Tracks) <= n {
 					l.Tracks = append(l.Tracks, "")
 				}
-				l.Tracks[n] = alive(clean(row[c]))
+				l.Tracks[n] = alive(take.Clean(row[c]))
 			}
 		}
 		if l.File == "" && l.Scene == "" && l.Take == "" {
@@ -184,7 +185,7 @@ func headings(rows [][]string) (at int, columns map[string]int, tracks []int) {
 
 // Finds tells whether the line is about a take: by its file's name, else by scene and take, and roll where both have
 // one.
-func (l ReportLine) Finds(d Description, fileName string) bool {
+func (l Line) Finds(d take.Description, fileName string) bool {
 	if l.File != "" && stemOf(l.File) == stemOf(fileName) {
 		return true
 	}
@@ -197,8 +198,8 @@ func stemOf(file string) string {
 	return strings.ToLower(strings.TrimSuffix(base, path.Ext(base)))
 }
 
-// WriteReport writes a sound report as CSV, a line for each take, that ReadReport reads back.
-func WriteReport(to io.Writer, report []ReportLine) error {
+// Write writes a sound report as CSV, a line for each take, that ReadReport reads back.
+func Write(to io.Writer, report []Line) error {
 	widest := 0
 	for _, l := range report {
 		widest = max(widest, len(l.Tracks))
@@ -249,10 +250,10 @@ func alive(cell string) string {
 	return cell
 }
 
-// ReportOf makes the line of a take.
-func ReportOf(d Description, fileName string) ReportLine {
+// Of makes the line of a take.
+func Of(d take.Description, fileName string) Line {
 	circled := d.Circled
-	l := ReportLine{File: fileName, Roll: d.Roll, Scene: d.Scene, Take: d.Take, Circled: &circled, Note: d.Note, Date: d.Date, Tracks: d.Names()}
+	l := Line{File: fileName, Roll: d.Roll, Scene: d.Scene, Take: d.Take, Circled: &circled, Note: d.Note, Date: d.Date, Tracks: d.Names()}
 	if d.StartTimecode != nil {
 		l.Start = *d.StartTimecode
 	}

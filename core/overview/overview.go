@@ -1,4 +1,4 @@
-package take
+package overview
 
 import (
 	"context"
@@ -8,6 +8,7 @@ import (
 	"math"
 
 	"zestyloom/core/fault"
+	"zestyloom/core/take"
 	"zestyloom/core/wave"
 )
 
@@ -36,7 +37,7 @@ var emptyBin = bin{math.Inf(1), math.Inf(-1)}
 
 // Survey reads a file once and writes its overview, one writer for each entry of OverviewFrames. It gives the level
 // of each channel, and a warning for each thing that is wrong with the samples.
-func Survey(ctx context.Context, src *wave.File, to []io.Writer, progress func(float64)) ([]Level, []Warning, error) {
+func Survey(ctx context.Context, src *wave.File, to []io.Writer, progress func(float64)) ([]Level, []take.Warning, error) {
 	fine := OverviewFrames[0]
 	open := make([][]bin, len(OverviewFrames)) // the bin being filled, per resolution and channel
 	for i := range open {
@@ -47,7 +48,7 @@ func Survey(ctx context.Context, src *wave.File, to []io.Writer, progress func(f
 	}
 	peak, power := make([]float64, src.Channels), make([]float64, src.Channels)
 	strange := int64(0)
-	block := src.BlockFrames(blockFrames, src.Frames)
+	block := src.BlockFrames(wave.AtOnce, src.Frames)
 	raw := make([]byte, block*src.FrameBytes())
 	samples := make([]float64, block)
 	bins := make([]bin, src.Channels*((block+fine-1)/fine))
@@ -118,9 +119,9 @@ func Survey(ctx context.Context, src *wave.File, to []io.Writer, progress func(f
 	for c := range levels {
 		levels[c] = Level{decibels(peak[c]), decibels(math.Sqrt(power[c] / float64(max(1, src.Frames))))}
 	}
-	var warnings []Warning
+	var warnings []take.Warning
 	if strange > 0 {
-		warnings = append(warnings, Warning{Code: "not-numbers", Offset: src.DataOffset,
+		warnings = append(warnings, take.Warning{Code: "not-numbers", Offset: src.DataOffset,
 			Message: fmt.Sprintf("%d samples are no numbers, or louder than anything can be; they are heard as silence or at the edge of what is", strange)})
 	}
 	return levels, warnings, nil

@@ -1,4 +1,4 @@
-package take
+package unravel
 
 import (
 	"context"
@@ -16,23 +16,13 @@ import (
 	"zestyloom/core/dsp"
 	"zestyloom/core/fault"
 	"zestyloom/core/layout"
+	"zestyloom/core/take"
 	"zestyloom/core/wave"
 )
 
-// blockFrames is how many frames of a file are in memory at once.
-const blockFrames = 1 << 14
-
-// ChannelName is the name of a channel, or its number where it has none.
-func ChannelName(t Track) string {
-	if t.Name != "" {
-		return t.Name
-	}
-	return fmt.Sprintf("Channel %d", t.Index)
-}
-
 // Header makes the header of the file that a part of src becomes: the same samples, time stamp and description, with
 // only its own tracks named.
-func (p Part) Header(src *wave.File, d Description) wave.Header {
+func Header(p take.Part, src *wave.File, d take.Description) wave.Header {
 	h := wave.Header{Format: src.Format, Frames: src.Frames, Extra: src.Carried(true)}
 	h.Channels, h.Mask = len(p.Labels), layout.Layout{Labels: p.Labels}.Mask()
 	if h.Channels < 2 {
@@ -41,10 +31,10 @@ func (p Part) Header(src *wave.File, d Description) wave.Header {
 	if src.Bext != nil {
 		b := *src.Bext
 		b.ClearLoudness() // was measured on all channels
-		b.Description = p.bextDescription(d, b.Description)
+		b.Description = bextDescription(p, d, b.Description)
 		h.Bext = &b
 	} else if d.StartSamples != nil {
-		h.Bext = &wave.Bext{Description: p.bextDescription(d, ""), TimeReference: *d.StartSamples}
+		h.Bext = &wave.Bext{Description: bextDescription(p, d, ""), TimeReference: *d.StartSamples}
 	}
 	x := wave.IXML{Version: "2.10"}
 	if src.IXML != nil {
@@ -56,8 +46,8 @@ func (p Part) Header(src *wave.File, d Description) wave.Header {
 	}
 	x.FileSet = nil // what was recorded together is told by scene, take and time stamp
 	tracks := &wave.IXMLTracks{Count: fmt.Sprint(len(p.Labels))}
-	for i, t := range p.tracks(d) {
-		tracks.Tracks = append(tracks.Tracks, wave.IXMLTrack{ChannelIndex: fmt.Sprint(t.Index), InterleaveIndex: fmt.Sprint(i + 1), Name: ChannelName(t), Function: t.Function})
+	for i, t := range tracksOf(p, d) {
+		tracks.Tracks = append(tracks.Tracks, wave.IXMLTrack{ChannelIndex: fmt.Sprint(t.Index), InterleaveIndex: fmt.Sprint(i + 1), Name: take.ChannelName(t), Function: t.Function})
 	}
 	x.Tracks = tracks
 	h.IXML = &x
@@ -72,7 +62,7 @@ func SettledHeader(src *wave.File, names []string, start int64) wave.Header {
 		*h.Bext = *src.Bext
 		h.Bext.ClearLoudness()
 	}
-	lines := otherLines(h.Bext.Description)
+	lines := take.OtherLines(h.Bext.Description)
 	if src.IXML != nil {
 		*h.IXML = *src.IXML
 		h.IXML.FileSet, h.IXML.Speed = nil, nil // it is a file of its own, and begins elsewhere
@@ -88,17 +78,17 @@ func SettledHeader(src *wave.File, names []string, start int64) wave.Header {
 }
 
 // bextDescription keeps the lines that are about the take and writes the track lines anew.
-func (p Part) bextDescription(d Description, old string) string {
-	lines := otherLines(old)
-	for i, t := range p.tracks(d) {
-		lines = append(lines, fmt.Sprintf("sTRK%d=%s", i+1, ChannelName(t)))
+func bextDescription(p take.Part, d take.Description, old string) string {
+	lines := take.OtherLines(old)
+	for i, t := range tracksOf(p, d) {
+		lines = append(lines, fmt.Sprintf("sTRK%d=%s", i+1, take.ChannelName(t)))
 	}
 	return strings.Join(lines, "\r\n")
 }
 
-// tracks describes the channels of the part's own file.
-func (p Part) tracks(d Description) []Track {
-	var tracks []Track
+// tracksOf describes the channels of the part's own file.
+func tracksOf(p take.Part, d take.Description) []take.Track {
+	var tracks []take.Track
 	for _, c := range p.Channels {
 		tracks = append(tracks, d.Tracks[c])
 	}
@@ -110,27 +100,16 @@ func (p Part) tracks(d Description) []Track {
 }
 
 // Names gives the names of the channels of the part's own file.
-func (p Part) Names(d Description) []string {
+func Names(p take.Part, d take.Description) []string {
 	var names []string
-	for _, t := range p.tracks(d) {
-		names = append(names, ChannelName(t))
+	for _, t := range tracksOf(p, d) {
+		names = append(names, take.ChannelName(t))
 	}
 	return names
 }
 
-// otherLines gives the lines of a bext description that are not about its tracks.
-func otherLines(description string) []string {
-	var lines []string
-	for line := range strings.FieldsFuncSeq(description, func(r rune) bool { return r == '\r' || r == '\n' }) {
-		if m := bextLine.FindStringSubmatch(line); m == nil || !strings.HasPrefix(m[1], "TRK") {
-			lines = append(lines, line)
-		}
-	}
-	return lines
-}
-
 // FileNames gives each part a file name of its own: the source's name, the part's place and its name.
-func FileNames(source string, parts []Part) []string {
+func FileNames(source string, parts []take.Part) []string {
 	base := strings.TrimSuffix(path.Base(source), path.Ext(source))
 	names := make([]string, len(parts))
 	for i, p := range parts {
@@ -177,20 +156,20 @@ func FileSafeTo(s string, most int) string {
 	return s
 }
 
-// Unravel copies the parts of src to writers, one for each part, byte for byte and in one pass over the source; only a
+// Write copies the parts of src to writers, one for each part, byte for byte and in one pass over the source; only a
 // sum is worked out, with dither where it does not stand on the grid of the samples. The writers are used side by side, so no two may be the same.
 // progress, which may be nil, is told the share done, 0 to 1.
-func Unravel(ctx context.Context, src *wave.File, d Description, parts []Part, to []io.Writer, progress func(float64)) error {
+func Write(ctx context.Context, src *wave.File, d take.Description, parts []take.Part, to []io.Writer, progress func(float64)) error {
 	writers := make([]*wave.Writer, len(parts))
 	for i, p := range parts {
-		w, err := wave.NewWriter(to[i], p.Header(src, d))
+		w, err := wave.NewWriter(to[i], Header(p, src, d))
 		if err != nil {
 			return err
 		}
 		writers[i] = w
 	}
 	// While the parts of one block are written, side by side, the next block is read.
-	block := src.BlockFrames(blockFrames, src.Frames)
+	block := src.BlockFrames(wave.AtOnce, src.Frames)
 	raw, next := make([]byte, block*src.FrameBytes()), make([]byte, block*src.FrameBytes())
 	outs := make([][]byte, len(parts))
 	for i, p := range parts {
@@ -220,7 +199,7 @@ func Unravel(ctx context.Context, src *wave.File, d Description, parts []Part, t
 			work.Go(func() error {
 				width := len(p.Labels)
 				if p.Sum {
-					p.sum(outs[i], src, raw, n, at)
+					sum(p, outs[i], src, raw, n, at)
 					return writers[i].WriteRaw(outs[i][:n*src.Bytes])
 				}
 				for j, c := range p.Channels {
@@ -247,7 +226,7 @@ func Unravel(ctx context.Context, src *wave.File, d Description, parts []Part, t
 }
 
 // sum adds the channels of a block up, each at 1/n.
-func (p Part) sum(out []byte, src *wave.File, raw []byte, n int, at int64) {
+func sum(p take.Part, out []byte, src *wave.File, raw []byte, n int, at int64) {
 	total, one := make([]float64, n), make([]float64, n)
 	for _, c := range p.Channels {
 		src.Decode(one, raw, c)

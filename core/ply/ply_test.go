@@ -1,4 +1,4 @@
-package take
+package ply
 
 import (
 	"bytes"
@@ -10,13 +10,15 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/fault"
+	"zestyloom/core/take"
+	"zestyloom/core/unravel"
 	"zestyloom/core/wave"
 	"zestyloom/core/wave/wavetest"
 )
 
 // strand is a mono file of that name, length and time stamp (−1 for none).
 func strand(t *testing.T, name string, frames int, stamp int64, change func(*wave.Header)) Strand {
-	f := recorded(t, 1, frames, func(h *wave.Header) {
+	f := wavetest.Stepped(t, 1, frames, func(h *wave.Header) {
 		h.IXML = &wave.IXML{Scene: "18C", Take: "2", Tracks: &wave.IXMLTracks{Tracks: []wave.IXMLTrack{{InterleaveIndex: "1", Name: name}}}}
 		if stamp >= 0 {
 			h.Bext = &wave.Bext{Description: "sTRK1=" + name + "\r\nsUBITS=7", TimeReference: stamp}
@@ -25,7 +27,7 @@ func strand(t *testing.T, name string, frames int, stamp int64, change func(*wav
 			change(h)
 		}
 	})
-	return Strand{f, Describe(f, name+".wav"), name + ".wav"}
+	return Strand{f, take.Describe(f, name+".wav"), name + ".wav"}
 }
 
 func write(t *testing.T, p *Plied) *wave.File {
@@ -35,26 +37,26 @@ func write(t *testing.T, p *Plied) *wave.File {
 }
 
 func TestPlyOfWhatWasUnravelled(t *testing.T) {
-	const frames = blockFrames + 321
-	src := recorded(t, 6, frames, func(h *wave.Header) {
-		h.IXML = ixml(nil)
+	const frames = wave.AtOnce + 321
+	src := wavetest.Stepped(t, 6, frames, func(h *wave.Header) {
+		h.IXML = wavetest.IXML(nil)
 		h.Bext = &wave.Bext{TimeReference: 1731456000}
 	})
-	d := Describe(src, "12A.wav")
-	parts, err := Parts(d, []Set{Pair(3, 4)})
+	d := take.Describe(src, "12A.wav")
+	parts, err := take.Parts(d, []take.Set{take.Pair(3, 4)})
 	require.NoError(t, err)
 	outs := make([]bytes.Buffer, len(parts))
 	to := make([]io.Writer, len(parts))
 	for i := range outs {
 		to[i] = &outs[i]
 	}
-	require.NoError(t, Unravel(context.Background(), src, d, parts, to, nil))
+	require.NoError(t, unravel.Write(context.Background(), src, d, parts, to, nil))
 	var strands []Strand
-	for i, name := range FileNames("12A.wav", parts) {
+	for i, name := range unravel.FileNames("12A.wav", parts) {
 		f := wavetest.Read(t, outs[i].Bytes())
-		strands = append(strands, Strand{f, Describe(f, name), name})
+		strands = append(strands, Strand{f, take.Describe(f, name), name})
 	}
-	p, err := Ply(strands, RefuseLengths, RefuseStamps)
+	p, err := Plan(strands, RefuseLengths, RefuseStamps)
 	require.NoError(t, err)
 	again := write(t, p)
 	raw, back := make([]byte, frames*src.FrameBytes()), make([]byte, frames*src.FrameBytes())
@@ -63,7 +65,7 @@ func TestPlyOfWhatWasUnravelled(t *testing.T) {
 	_, err = again.ReadRaw(back, 0)
 	require.NoError(t, err)
 	assert.True(t, bytes.Equal(raw, back), "the same samples, bit for bit")
-	e := Describe(again, "x.wav")
+	e := take.Describe(again, "x.wav")
 	assert.Equal(t, d.StartSamples, e.StartSamples)
 	assert.Equal(t, []string{"MixL", "Boom"}, e.Names()[:2])
 	assert.Equal(t, "LF03", e.Roll)
@@ -88,7 +90,7 @@ func TestPlyTreatsDifferencesAsTold(t *testing.T) {
 		"nonsense too":   {PadLengths, "guess", -1, 0, 0},
 	} {
 		t.Run(name, func(t *testing.T) {
-			p, err := Ply([]Strand{a, b}, c.lengths, c.stamps)
+			p, err := Plan([]Strand{a, b}, c.lengths, c.stamps)
 			if c.frames < 0 {
 				assert.Equal(t, fault.BadInput, fault.KindOf(err), err)
 				return
@@ -118,16 +120,16 @@ func TestPlyRefuses(t *testing.T) {
 		"depth":         strand(t, "Ines", 100, 0, func(h *wave.Header) { h.BitDepth, h.Bytes = 16, 2 }),
 		"one unstamped": strand(t, "Ines", 100, -1, nil),
 	} {
-		_, err := Ply([]Strand{base, other}, PadLengths, RefuseStamps)
+		_, err := Plan([]Strand{base, other}, PadLengths, RefuseStamps)
 		assert.Equal(t, fault.BadInput, fault.KindOf(err), name)
 	}
-	_, err := Ply([]Strand{base, strand(t, "Ines", 100, -1, nil)}, PadLengths, AlignStamps)
+	_, err := Plan([]Strand{base, strand(t, "Ines", 100, -1, nil)}, PadLengths, AlignStamps)
 	assert.ErrorContains(t, err, "no time stamp to align")
-	_, err = Ply([]Strand{base, strand(t, "Ines", 100, 48000*86400*9, nil)}, PadLengths, AlignStamps)
+	_, err = Plan([]Strand{base, strand(t, "Ines", 100, 48000*86400*9, nil)}, PadLengths, AlignStamps)
 	assert.Error(t, err)
-	_, err = Ply(nil, PadLengths, FirstStamp)
+	_, err = Plan(nil, PadLengths, FirstStamp)
 	assert.Error(t, err)
-	p, err := Ply([]Strand{base}, RefuseLengths, RefuseStamps)
+	p, err := Plan([]Strand{base}, RefuseLengths, RefuseStamps)
 	require.NoError(t, err)
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
@@ -136,7 +138,7 @@ func TestPlyRefuses(t *testing.T) {
 
 func TestSilenceOfUnsignedSamples(t *testing.T) {
 	narrow := func(h *wave.Header) { h.BitDepth, h.Bytes = 8, 1 }
-	p, err := Ply([]Strand{strand(t, "a", 10, 0, narrow), strand(t, "b", 4, 0, narrow)}, PadLengths, RefuseStamps)
+	p, err := Plan([]Strand{strand(t, "a", 10, 0, narrow), strand(t, "b", 4, 0, narrow)}, PadLengths, RefuseStamps)
 	require.NoError(t, err)
 	assert.Zero(t, wavetest.Samples(t, write(t, p))[1][9])
 }
@@ -145,7 +147,7 @@ func TestPlyOverMidnight(t *testing.T) {
 	const day = 24 * 3600 * 48000
 	for _, order := range [][]int{{0, 1}, {1, 0}} {
 		both := []Strand{strand(t, "Boom", 4000, day-1000, nil), strand(t, "Radio", 3000, 500, nil)}
-		p, err := Ply([]Strand{both[order[0]], both[order[1]]}, RefuseLengths, AlignStamps)
+		p, err := Plan([]Strand{both[order[0]], both[order[1]]}, RefuseLengths, AlignStamps)
 		require.NoError(t, err)
 		assert.Equal(t, int64(4500), p.Header.Frames)
 		assert.Equal(t, int64(day-1000), p.Header.Bext.TimeReference)

@@ -1,4 +1,4 @@
-package take
+package ply
 
 import (
 	"context"
@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"zestyloom/core/fault"
+	"zestyloom/core/take"
 	"zestyloom/core/wave"
 )
 
@@ -30,7 +31,7 @@ const (
 // Strand is one file to be plied.
 type Strand struct {
 	File        *wave.File
-	Description Description
+	Description take.Description
 	Name        string // of the file, for messages
 }
 
@@ -42,9 +43,9 @@ type Plied struct {
 	offsets []int64 // frames of silence before each strand
 }
 
-// Ply plans to twist files into one, their channels in the order given. Files must have the same rate and sample
+// Plan plans to twist files into one, their channels in the order given. Files must have the same rate and sample
 // format; lengths and time stamps must agree unless it is said how to treat them. Errors are of kind BadInput.
-func Ply(strands []Strand, lengths Lengths, stamps Stamps) (*Plied, error) {
+func Plan(strands []Strand, lengths Lengths, stamps Stamps) (*Plied, error) {
 	if len(strands) == 0 {
 		return nil, fault.New(fault.BadInput, "There is nothing to ply")
 	}
@@ -70,7 +71,7 @@ func Ply(strands []Strand, lengths Lengths, stamps Stamps) (*Plied, error) {
 				s.Name, f.BitDepth, f.Encoding, first.Name, g.BitDepth, g.Encoding)
 		}
 		stamp := s.Description.StartSamples
-		if stamps == RefuseStamps && !sameStamp(stamp, start) {
+		if stamps == RefuseStamps && !SameStamp(stamp, start) {
 			return nil, fault.New(fault.BadInput, "%s starts at %s and %s at %s; say whether to align them or to take the first", s.Name,
 				stampWord(s), first.Name, stampWord(first))
 		}
@@ -113,7 +114,8 @@ func Ply(strands []Strand, lengths Lengths, stamps Stamps) (*Plied, error) {
 	return p, nil
 }
 
-func sameStamp(a, b *int64) bool { return a == nil && b == nil || a != nil && b != nil && *a == *b }
+// SameStamp tells whether two files say the same of when they begin.
+func SameStamp(a, b *int64) bool { return a == nil && b == nil || a != nil && b != nil && *a == *b }
 
 func stampWord(s Strand) string {
 	if s.Description.StartTimecode != nil {
@@ -142,7 +144,7 @@ func (p *Plied) header(start *int64, channels int, frames int64) {
 	x.Tracks = &wave.IXMLTracks{Count: fmt.Sprint(channels)}
 	description := []string{}
 	if first.File.Bext != nil {
-		description = otherLines(first.File.Bext.Description)
+		description = take.OtherLines(first.File.Bext.Description)
 	}
 	for _, s := range p.strands {
 		for _, t := range s.Description.Tracks {
@@ -150,7 +152,7 @@ func (p *Plied) header(start *int64, channels int, frames int64) {
 			if name == "" {
 				name = strings.TrimSuffix(s.Name, ".wav")
 				if len(s.Description.Tracks) > 1 {
-					name = ChannelName(t)
+					name = take.ChannelName(t)
 				}
 			}
 			p.Tracks = append(p.Tracks, name)
@@ -185,7 +187,7 @@ func (p *Plied) Write(ctx context.Context, to io.Writer, progress func(float64))
 		return err
 	}
 	h := p.Header
-	most := h.BlockFrames(blockFrames, h.Frames)
+	most := h.BlockFrames(wave.AtOnce, h.Frames)
 	out := make([]byte, most*h.FrameBytes())
 	widest := 0
 	for _, s := range p.strands {
@@ -200,7 +202,7 @@ func (p *Plied) Write(ctx context.Context, to io.Writer, progress func(float64))
 		to := 0
 		for i, s := range p.strands {
 			block := raw[:n*s.File.FrameBytes()]
-			if err := read(s.File, block, at-p.offsets[i], n); err != nil {
+			if err := s.File.ReadOver(block, at-p.offsets[i], n); err != nil {
 				return fault.Wrap(fault.KindOf(err), err, "%s could not be read", s.Name)
 			}
 			for c := range s.File.Channels {
@@ -217,23 +219,4 @@ func (p *Plied) Write(ctx context.Context, to io.Writer, progress func(float64))
 		}
 	}
 	return w.Close()
-}
-
-// read fills raw with n frames from a frame that may lie before the file's start; what lies outside it is silence.
-func read(f *wave.File, raw []byte, from int64, n int) error {
-	silence := byte(0)
-	if f.Encoding == wave.PCM && f.Bytes == 1 {
-		silence = 0x80 // 8-bit samples are unsigned
-	}
-	for i := range raw {
-		raw[i] = silence
-	}
-	before := int(min(int64(n), max(0, -from)))
-	count := int(min(int64(n-before), f.Frames-(from+int64(before))))
-	if count <= 0 {
-		return nil
-	}
-	fb := f.FrameBytes()
-	_, err := f.ReadRaw(raw[before*fb:(before+count)*fb], from+int64(before))
-	return err
 }

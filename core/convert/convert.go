@@ -1,4 +1,4 @@
-package take
+package convert
 
 import (
 	"context"
@@ -7,7 +7,9 @@ import (
 
 	"zestyloom/core/dsp"
 	"zestyloom/core/fault"
+	"zestyloom/core/take"
 	"zestyloom/core/timecode"
+	"zestyloom/core/unravel"
 	"zestyloom/core/wave"
 )
 
@@ -26,9 +28,9 @@ type Converted struct {
 // maxDrift is more than any two clocks lie apart, in ppm.
 const maxDrift = 5000
 
-// Convert writes src resampled, with its samples' depth and all its channels, the same moment first. Integer samples
+// Write writes src resampled, with its samples' depth and all its channels, the same moment first. Integer samples
 // are dithered. progress, which may be nil, is told the share done. A conversion that can't be is BadInput.
-func Convert(ctx context.Context, src *wave.File, d Description, c Conversion, to io.Writer, progress func(float64)) (Converted, error) {
+func Write(ctx context.Context, src *wave.File, d take.Description, c Conversion, to io.Writer, progress func(float64)) (Converted, error) {
 	rate := c.SampleRate
 	if rate == 0 {
 		rate = src.SampleRate
@@ -49,7 +51,7 @@ func Convert(ctx context.Context, src *wave.File, d Description, c Conversion, t
 		if err := ctx.Err(); err != nil {
 			return Converted{}, fault.Wrap(fault.Cancelled, err, "Resampling was stopped")
 		}
-		n := int(min(int64(h.BlockFrames(blockFrames, frames)), frames-at))
+		n := int(min(int64(h.BlockFrames(wave.AtOnce, frames)), frames-at))
 		first, end := r.Span(at, n)
 		input, err := decode(src, first, int(end-first))
 		if err != nil {
@@ -83,7 +85,7 @@ func Convert(ctx context.Context, src *wave.File, d Description, c Conversion, t
 // decode gives all channels (channels × n) from a frame that may lie outside the file, where it is silent.
 func decode(src *wave.File, from int64, n int) ([][]float64, error) {
 	raw := make([]byte, n*src.FrameBytes())
-	if err := read(src, raw, from, n); err != nil {
+	if err := src.ReadOver(raw, from, n); err != nil {
 		return nil, err
 	}
 	channels := make([][]float64, src.Channels)
@@ -94,14 +96,14 @@ func decode(src *wave.File, from int64, n int) ([][]float64, error) {
 	return channels, nil
 }
 
-func convertedHeader(src *wave.File, d Description, rate int, frames int64) wave.Header {
+func convertedHeader(src *wave.File, d take.Description, rate int, frames int64) wave.Header {
 	h := wave.Header{Format: src.Format, Frames: frames}
 	h.SampleRate = rate
-	all := Part{}
+	all := take.Part{}
 	for i := range src.Channels {
 		all.Channels, all.Labels = append(all.Channels, i), append(all.Labels, fmt.Sprint(i+1))
 	}
-	whole := all.Header(src, d)
+	whole := unravel.Header(all, src, d)
 	h.Bext, h.IXML, h.Extra = whole.Bext, whole.IXML, src.Carried(false)
 	if h.Bext != nil && d.StartSamples != nil {
 		// The stamp counts samples, so at another rate it is another number.
