@@ -31,34 +31,76 @@ func speech(b *testing.B, channels int, seconds float64) *wave.File {
 	})
 }
 
-// BenchmarkPrint prints 40 tracks with 600 clips to a full mix and three stereo stems; the figure to look at is how
-// many times faster than it plays.
-func BenchmarkPrint(b *testing.B) {
-	const minutes = 2
+// surround is the reel that the table of speeds speaks of: 40 placed tracks with 600 clips in three stems of 5.1, printed to
+// 5.1, its fold-down and three stereo stems. With moves each track has a point of gain and of position every half second.
+func surround(b *testing.B, minutes int64, moves bool) production {
+	wide := []string{"L", "R", "C", "LFE", "Ls", "Rs"}
 	p := production{map[string]*wave.File{"poly": speech(b, 8, 12)}, reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, start, reel.DefaultStems())}
-	for track := range 40 {
-		stem := []string{"DX", "FX", "MX"}[track%3]
-		do(b, p.reel, reel.AddTake{Take: "poly", Title: "12A/3", Start: start, Length: 8 * 48000, Parts: []reel.PartPlan{{Name: fmt.Sprint(track), Stem: stem, Channels: []int{track % 8}, Labels: []string{"M"}}}})
-		first := p.reel.ClipList()[len(p.reel.Clips)-1]
-		for _, c := range p.reel.Clips {
-			if c.Track == p.reel.TrackList()[track].ID {
-				first = c
+	for _, tag := range []string{"DX", "FX", "MX"} {
+		do(b, p.reel, reel.SetStem{Stem: tag, Labels: &wide})
+	}
+	yes := true
+	for i := range 40 {
+		part := reel.PartPlan{Name: fmt.Sprint(i), Stem: []string{"DX", "FX", "MX"}[i%3], Channels: []int{i % 8}, Labels: []string{"M"}}
+		do(b, p.reel, reel.AddTake{Take: "poly", Title: "12A/3", Start: start, Length: 8 * 48000, Parts: []reel.PartPlan{part}})
+		tracks := p.reel.TrackList()
+		id := tracks[len(tracks)-1].ID
+		do(b, p.reel, reel.SetTrack{Track: id, Placed: &yes, Front: ptr(0.6), Pan: ptr(float64(i%9)/5 - 0.8), GainDB: ptr(-6.5)})
+		if moves {
+			for _, what := range []reel.Parameter{reel.GainCurve, reel.PanCurve, reel.FrontCurve} {
+				do(b, p.reel, reel.SetCurve{Of: reel.OfTrack, ID: id, What: what, Points: zigzag(minutes*60, i)})
 			}
 		}
-		for n := 1; n < 15; n++ {
+	}
+	for _, first := range p.reel.ClipList() {
+		for n := int64(1); n*8 < minutes*60; n++ {
 			c := first
-			c.ID = fmt.Sprintf("%s-%d", first.ID, n)
-			c.Start = start + int64(n)*8*48000
+			c.ID, c.Start = fmt.Sprintf("%s-%d", first.ID, n), start+n*8*48000
 			p.reel.Clips[c.ID] = c
 		}
 	}
-	s := spec(b, "eight-channel-mix")
-	plan, r, err := NewPlan("x", p.reel, s, Interleaved)
-	require.NoError(b, err)
-	require.EqualValues(b, minutes*60*48000, plan.Frames)
-	for b.Loop() {
-		_, err := Print(context.Background(), plan, r, p.open, func(string) (Output, error) { return discard{}, nil }, Stamp{}, func(float64) {})
-		require.NoError(b, err)
+	do(b, p.reel, reel.SetMix{Name: "Full", Labels: wide, Rest: true})
+	full := &reel.Feeder{Row: reel.MixRow, From: p.reel.MixList()[0].ID}
+	do(b, p.reel, reel.SetGroup{Name: "Full", Layout: "5.1", Feed: full})
+	do(b, p.reel, reel.SetGroup{Name: "Stereo", Layout: "stereo", Feed: &reel.Feeder{Row: reel.GroupRow, From: p.reel.GroupList()[0].ID}})
+	for _, tag := range []string{"DX", "FX", "MX"} {
+		do(b, p.reel, reel.SetGroup{Name: tag, Layout: "stereo", Feed: &reel.Feeder{Row: reel.StemRow, From: tag}})
 	}
-	b.ReportMetric(float64(plan.Frames)/48000*float64(b.N)/b.Elapsed().Seconds(), "x-realtime")
+	return p
+}
+
+// zigzag goes up and down between −0.9 and 0.9, with a point every half second.
+func zigzag(seconds int64, from int) []reel.Point {
+	var points []reel.Point
+	for i := range 2 * seconds {
+		points = append(points, reel.Point{At: start + i*24000, Value: float64((i+int64(from))%3)*0.9 - 0.9})
+	}
+	return points
+}
+
+// BenchmarkPrint prints the reel of surround as it stands, and with everything moving; the figures to look at are how many
+// times faster than it plays, and what moving costs.
+func BenchmarkPrint(b *testing.B) {
+	const minutes = 2
+	s := spec(b, "eight-channel-mix")
+	var took [2]float64
+	for i, name := range []string{"still", "moving"} {
+		b.Run(name, func(b *testing.B) {
+			p := surround(b, minutes, i == 1)
+			p.reel.Head.Spec = s.ID // the groups are laid by hand
+			plan, r, err := NewPlan("x", p.reel, s, Interleaved)
+			require.NoError(b, err)
+			require.Len(b, r.OutputList(), 14)
+			plan.Findings = nil
+			for b.Loop() {
+				_, err := Print(context.Background(), plan, r, p.open, func(string) (Output, error) { return discard{}, nil }, Stamp{}, func(float64) {})
+				require.NoError(b, err)
+			}
+			took[i] = b.Elapsed().Seconds() / float64(b.N)
+			b.ReportMetric(float64(plan.Frames)/48000/took[i], "x-realtime")
+			if took[0] > 0 {
+				b.ReportMetric(took[i]/took[0], "x-still")
+			}
+		})
+	}
 }

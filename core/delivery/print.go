@@ -2,20 +2,21 @@ package delivery
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"fmt"
-	"hash"
+	"hash/maphash"
 	"io"
 	"math"
+	"runtime"
 
 	"golang.org/x/sync/errgroup"
 
 	"zestyloom/core/dsp"
 	"zestyloom/core/engine"
 	"zestyloom/core/fault"
+	"zestyloom/core/layout"
 	"zestyloom/core/loudness"
 	"zestyloom/core/reel"
+	"zestyloom/core/vec"
 	"zestyloom/core/wave"
 )
 
@@ -30,7 +31,7 @@ type Stamp struct{ Date, Time string }
 
 // Printed is what Print remembers for Verify.
 type Printed struct {
-	Audio   map[string]string               // SHA-256 of each file's audio bytes as they were written, by file name
+	Audio   map[string]uint64               // a sum over each file's audio bytes as they were written, by file name
 	Groups  map[string]loudness.Measurement // measured while printing, by group ID
 	Clipped map[string]int64                // samples limited to full scale, by group ID
 }
@@ -38,20 +39,33 @@ type Printed struct {
 // blockFrames is the length of the blocks that are printed.
 const blockFrames = 1 << 11
 
+// mostEngines bounds how many blocks are rendered side by side.
+const mostEngines = 8
+
 type file struct {
 	plan    PlannedFile
 	header  wave.Header
 	out     Output
 	writer  *wave.Writer
-	hash    hash.Hash
+	hash    *maphash.Hash
 	columns []int // of the engine's outputs
 	limited []int64
+}
+
+// seed is that of the sums by which what is read back is known to be what was written. The sums live no longer than the
+// process; what is handed over is told by SHA-256.
+var seed = maphash.MakeSeed()
+
+func newSum() *maphash.Hash {
+	h := &maphash.Hash{}
+	h.SetSeed(seed)
+	return h
 }
 
 // audioWriter passes audio on and hashes it.
 type audioWriter struct {
 	io.Writer
-	hash hash.Hash
+	hash *maphash.Hash
 	skip int // bytes of header still to come
 }
 
@@ -67,25 +81,20 @@ func (w *audioWriter) Write(b []byte) (int, error) {
 //
 // Rendering, measuring and writing run side by side, each on its own goroutine, over a few blocks that go round.
 func Print(ctx context.Context, p Plan, r *reel.Reel, open engine.Opener, create func(name string) (Output, error), stamp Stamp, progress func(float64)) (Printed, error) {
-	printed := Printed{Audio: map[string]string{}, Groups: map[string]loudness.Measurement{}, Clipped: map[string]int64{}}
+	printed := Printed{Audio: map[string]uint64{}, Clipped: map[string]int64{}}
 	if !p.Printable() {
 		return printed, fault.New(fault.BadInput, "The plan has errors, so nothing was printed")
 	}
-	eng, err := engine.New(r, open, engine.Options{})
+	engines, err := newEngines(r, open)
 	if err != nil {
 		return printed, err
 	}
 	outputs := r.OutputList()
 	dither := make([]bool, len(outputs))
-	meters := map[string]*loudness.Meter{}
-	columns := map[string][]int{}
-	for i, o := range outputs {
-		dither[i] = p.Spec.BitDepth < 32 && !eng.Exact(i, p.Spec.BitDepth)
-		columns[o.Group] = append(columns[o.Group], i)
+	for i := range outputs {
+		dither[i] = p.Spec.BitDepth < 32 && !engines[0].Exact(i, p.Spec.BitDepth)
 	}
-	for _, g := range r.GroupList() {
-		meters[g.ID] = loudness.NewMeter(p.Spec.SampleRate, layoutOf(g))
-	}
+	meters := newMeters(p, r)
 	var files []*file
 	for _, planned := range p.Files {
 		f, err := newFile(p, planned, r, create, stamp)
@@ -94,39 +103,40 @@ func Print(ctx context.Context, p Plan, r *reel.Reel, open engine.Opener, create
 		}
 		files = append(files, f)
 	}
-	ring := newRing(len(outputs))
+	ring := newRing(len(outputs), len(engines))
 	work, ctx := errgroup.WithContext(ctx)
 	work.Go(func() error {
 		defer ring.end()
-		for at := int64(0); at < p.Frames; {
-			b, err := ring.empty(ctx)
-			if err != nil {
-				return fault.Wrap(fault.Cancelled, err, "The print was stopped")
-			}
-			n := int(min(blockFrames, p.Frames-at))
-			if err := eng.Render(p.Start+at, n); err != nil {
-				return err
-			}
-			for i, samples := range eng.Outputs() {
-				to := b.fill(i, samples)
-				if dither[i] {
-					dsp.AddDither(to, p.Spec.BitDepth, i, at)
+		renderers, ctx := errgroup.WithContext(ctx)
+		for k, eng := range engines {
+			renderers.Go(func() error {
+				for at := int64(k) * blockFrames; at < p.Frames; at += blockFrames * int64(len(engines)) {
+					b, err := ring.empty(ctx)
+					if err != nil {
+						return fault.Wrap(fault.Cancelled, err, "The print was stopped")
+					}
+					over, err := render(eng, p, b, dither, at)
+					if err != nil {
+						return err
+					}
+					err = ring.pass(ctx, k, b, func() {
+						for c, n := range over {
+							printed.Clipped[outputs[c].Group] += n
+						}
+						progress(min(1, float64(at+blockFrames)/float64(p.Frames)))
+					})
+					if err != nil {
+						return fault.Wrap(fault.Cancelled, err, "The print was stopped")
+					}
 				}
-				if p.Spec.BitDepth < 32 {
-					printed.Clipped[outputs[i].Group] += limit(to, p.Spec.BitDepth)
-				}
-			}
-			ring.pass(b)
-			at += int64(n)
-			progress(float64(at) / float64(p.Frames))
+				return nil
+			})
 		}
-		return nil
+		return renderers.Wait()
 	})
 	work.Go(func() error {
 		for b := range ring.measure {
-			for id, m := range meters {
-				m.Write(pick(b.channels, columns[id]))
-			}
+			meters.write(b.channels)
 			ring.release(b)
 		}
 		return nil
@@ -149,9 +159,7 @@ func Print(ctx context.Context, p Plan, r *reel.Reel, open engine.Opener, create
 	if err := work.Wait(); err != nil {
 		return printed, err
 	}
-	for id, m := range meters {
-		printed.Groups[id] = m.Measurement()
-	}
+	printed.Groups = meters.measurements()
 	for _, f := range files {
 		if err := f.finish(printed); err != nil {
 			return printed, err
@@ -160,12 +168,46 @@ func Print(ctx context.Context, p Plan, r *reel.Reel, open engine.Opener, create
 	return printed, nil
 }
 
+// newEngines gives as many engines as there are processors, which take blocks in turn: one block does not wait for the one
+// before. Where something in the reel remembers, it does, and there is one engine.
+func newEngines(r *reel.Reel, open engine.Opener) ([]*engine.Engine, error) {
+	var engines []*engine.Engine
+	for range min(runtime.GOMAXPROCS(0), mostEngines) {
+		e, err := engine.New(r, open, engine.Options{})
+		if err != nil {
+			return nil, err
+		}
+		if engines = append(engines, e); e.Remembers() {
+			break
+		}
+	}
+	return engines, nil
+}
+
+// render makes a block as it is to be written. It gives how many samples of each output were limited.
+func render(eng *engine.Engine, p Plan, b *block, dither []bool, at int64) (over []int64, err error) {
+	if err := eng.Render(p.Start+at, int(min(blockFrames, p.Frames-at))); err != nil {
+		return nil, err
+	}
+	over = make([]int64, len(dither))
+	for i, samples := range eng.Outputs() {
+		to := b.fill(i, samples)
+		if dither[i] {
+			dsp.AddDither(to, p.Spec.BitDepth, i, at)
+		}
+		if p.Spec.BitDepth < 32 {
+			over[i] = limit(to, p.Spec.BitDepth)
+		}
+	}
+	return over, nil
+}
+
 func newFile(p Plan, planned PlannedFile, r *reel.Reel, create func(name string) (Output, error), stamp Stamp) (*file, error) {
 	var mask uint32
 	if len(planned.Groups) == 1 {
 		mask = layoutOf(r.Groups[planned.Groups[0]]).Mask()
 	}
-	f := &file{plan: planned, hash: sha256.New(), limited: make([]int64, len(planned.Channels))}
+	f := &file{plan: planned, hash: newSum(), limited: make([]int64, len(planned.Channels))}
 	f.header = wave.Header{Format: p.Spec.Format(len(planned.Channels), mask), Frames: p.Frames}
 	f.header.Bext = &wave.Bext{
 		Description: fmt.Sprintf("sSCENE=%s\r\nsTAPE=%s\r\nsNOTE=%s", p.Reel, p.Production, p.Spec.Title),
@@ -209,7 +251,7 @@ func (f *file) finish(printed Printed) error {
 	if err := f.writer.Close(); err != nil {
 		return err
 	}
-	printed.Audio[f.plan.Name] = hex.EncodeToString(f.hash.Sum(nil))
+	printed.Audio[f.plan.Name] = f.hash.Sum64()
 	if len(f.plan.Groups) != 1 {
 		return nil
 	}
@@ -228,6 +270,9 @@ func (f *file) finish(printed Printed) error {
 // measured is what is written. It gives the number of samples that went over.
 func limit(samples []float64, bits int) (over int64) {
 	highest := 1 - math.Ldexp(1, 1-bits)
+	if vec.Largest(samples) <= highest { // as it is nearly always
+		return 0
+	}
 	for i, x := range samples {
 		if x > highest {
 			samples[i] = highest
@@ -241,6 +286,40 @@ func limit(samples []float64, bits int) (over int64) {
 		}
 	}
 	return over
+}
+
+// meters measure all output groups together.
+type meters struct {
+	bank   *loudness.Bank
+	groups []reel.Group
+	picked []int // the outputs, group after group
+}
+
+func newMeters(p Plan, r *reel.Reel) *meters {
+	m := &meters{groups: r.GroupList()}
+	var layouts []layout.Layout
+	for _, g := range m.groups {
+		layouts = append(layouts, layoutOf(g))
+		for i, o := range r.OutputList() {
+			if o.Group == g.ID {
+				m.picked = append(m.picked, i)
+			}
+		}
+	}
+	m.bank = loudness.NewBank(p.Spec.SampleRate, 4, layouts...)
+	return m
+}
+
+// write takes a block of all outputs, in the order of the reel's OutputList.
+func (m *meters) write(block [][]float64) { m.bank.Write(pick(block, m.picked)) }
+
+// measurements gives what was found, by group.
+func (m *meters) measurements() map[string]loudness.Measurement {
+	found := map[string]loudness.Measurement{}
+	for i, one := range m.bank.Measurements() {
+		found[m.groups[i].ID] = one
+	}
+	return found
 }
 
 func pick(block [][]float64, columns []int) [][]float64 {

@@ -21,20 +21,26 @@ func (b *block) fill(i int, samples []float64) []float64 {
 	return b.channels[i]
 }
 
-// ring hands blocks from the renderer to the two consumers and back.
+// ring hands blocks from the renderers, one after another, to the two consumers and back.
 type ring struct {
 	free, measure, write chan *block
+	turns                []chan struct{} // of each renderer, to pass its next block
 }
 
-func newRing(channels int) *ring {
-	r := &ring{make(chan *block, ringBlocks), make(chan *block, ringBlocks), make(chan *block, ringBlocks)}
-	for range ringBlocks {
+func newRing(channels, renderers int) *ring {
+	size := ringBlocks + renderers
+	r := &ring{make(chan *block, size), make(chan *block, size), make(chan *block, size), nil}
+	for range size {
 		b := &block{channels: make([][]float64, channels)}
 		for i := range b.channels {
 			b.channels[i] = make([]float64, blockFrames)
 		}
 		r.free <- b
 	}
+	for range renderers {
+		r.turns = append(r.turns, make(chan struct{}, 1))
+	}
+	r.turns[0] <- struct{}{}
 	return r
 }
 
@@ -51,11 +57,20 @@ func (r *ring) empty(ctx context.Context) (*block, error) {
 	}
 }
 
-// pass gives a full block to both consumers. There is always room: as many blocks exist as fit.
-func (r *ring) pass(b *block) {
+// pass gives a full block of a renderer to both consumers, when it is that one's turn: they have theirs one after another.
+// also is called just before, by one at a time.
+func (r *ring) pass(ctx context.Context, renderer int, b *block, also func()) error {
+	select {
+	case <-r.turns[renderer]:
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	also()
 	b.readers.Store(2)
-	r.measure <- b
+	r.measure <- b // there is always room: as many blocks exist as fit
 	r.write <- b
+	r.turns[(renderer+1)%len(r.turns)] <- struct{}{}
+	return nil
 }
 
 // release lets go of a block.

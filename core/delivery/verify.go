@@ -5,6 +5,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
+	"hash/maphash"
 	"io"
 	"math"
 	"slices"
@@ -70,10 +71,7 @@ func nullLimit(bits, stems int) (peak, rms float64) {
 // that was printed. An error means that verifying itself could not go on; what is wrong with files is in the report.
 func Verify(ctx context.Context, p Plan, r *reel.Reel, printed Printed,
 	open func(name string) (Opened, error), progress func(float64)) (Report, error) {
-	v := verifier{plan: p, reel: r, printed: printed, report: Report{Pass: true}, meters: map[string]*loudness.Meter{}}
-	for _, g := range r.GroupList() {
-		v.meters[g.ID] = loudness.NewMeter(p.Spec.SampleRate, layoutOf(g))
-	}
+	v := verifier{plan: p, reel: r, printed: printed, report: Report{Pass: true}, meters: newMeters(p, r)}
 	for _, planned := range p.Files {
 		o, err := open(planned.Name)
 		if err != nil {
@@ -99,7 +97,7 @@ type verifier struct {
 	printed Printed
 	report  Report
 	files   []*wave.File
-	meters  map[string]*loudness.Meter
+	meters  *meters
 	nulls   []null
 }
 
@@ -198,21 +196,17 @@ func (v *verifier) samples(ctx context.Context, progress func(float64)) error {
 	v.nulls = nulls(v.reel)
 	block := make([][]float64, len(outputs))
 	column := map[string]int{}
-	columns := map[string][]int{}
 	for i, o := range outputs {
 		block[i] = make([]float64, blockFrames)
 		column[o.ID] = i
-		columns[o.Group] = append(columns[o.Group], i)
 	}
 	raw := make([][]byte, len(v.files))
-	sums := make([]io.Writer, len(v.files))
-	hashes := make([]func() string, len(v.files))
+	sums := make([]*maphash.Hash, len(v.files))
 	frames := v.plan.Frames
 	strange := make([]int64, len(v.files))
 	for i, f := range v.files {
 		raw[i] = make([]byte, blockFrames*f.FrameBytes())
-		h := sha256.New()
-		sums[i], hashes[i] = h, func() string { return hex.EncodeToString(h.Sum(nil)) }
+		sums[i] = newSum()
 		frames = min(frames, f.Frames)
 	}
 	for at := int64(0); at < frames; {
@@ -236,9 +230,7 @@ func (v *verifier) samples(ctx context.Context, progress func(float64)) error {
 			now[i] = block[i][:n]
 			v.files[p.file].Decode(now[i], raw[p.file], p.channel)
 		}
-		for id, m := range v.meters {
-			m.Write(pick(now, columns[id]))
-		}
+		v.meters.write(now)
 		for i := range v.nulls {
 			v.nulls[i].add(now, column)
 		}
@@ -246,7 +238,7 @@ func (v *verifier) samples(ctx context.Context, progress func(float64)) error {
 		progress(float64(at) / float64(frames))
 	}
 	for i, planned := range v.plan.Files {
-		same := hashes[i]() == v.printed.Audio[planned.Name]
+		same := sums[i].Sum64() == v.printed.Audio[planned.Name]
 		message := "The audio read back is, byte for byte, what was printed"
 		if !same {
 			message = "The audio read back is not what was printed; the disk may be failing"
@@ -302,9 +294,9 @@ func (n *null) add(block [][]float64, column map[string]int) {
 
 // levels compares what was measured with the spec and with what was measured while printing.
 func (v *verifier) levels() {
-	spec := v.plan.Spec
+	spec, found := v.plan.Spec, v.meters.measurements()
 	for _, g := range v.reel.GroupList() {
-		m := v.meters[g.ID].Measurement()
+		m := found[g.ID]
 		v.report.Groups = append(v.report.Groups, GroupReport{g.ID, g.Name, m})
 		before := v.printed.Groups[g.ID]
 		if m.Unmeasured > 0 {

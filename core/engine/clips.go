@@ -8,6 +8,7 @@ import (
 	"zestyloom/core/fault"
 	"zestyloom/core/mix"
 	"zestyloom/core/reel"
+	"zestyloom/core/vec"
 	"zestyloom/core/wave"
 	"zestyloom/core/weave"
 )
@@ -81,8 +82,8 @@ func (e *Engine) render(t *track, c *clip, dst [][]float64, from int64, n int) e
 		if level == nil {
 			t.levels(x, c, s.at)
 		}
-		for i, gain := range level {
-			x[i] *= gain
+		if level != nil {
+			vec.Mul(x, level)
 		}
 		if len(c.Pan) > 0 && len(t.Labels) > 1 && c.Matrix == nil {
 			t.moveWithin(c, channel, dst, x, s)
@@ -128,10 +129,7 @@ func (e *Engine) renderPlain(t *track, c *clip, dst [][]float64, s stretch) erro
 		if err := c.src.samples(x, channel, c.Frame(s.at)); err != nil {
 			return fault.Wrap(fault.KindOf(err), err, "%s could not be read", c.Name)
 		}
-		out := dst[ch][s.into : s.into+s.count]
-		for i, v := range x {
-			out[i] += t.gain * v
-		}
+		vec.Add(dst[ch][s.into:s.into+s.count], x, t.gain)
 	}
 	return nil
 }
@@ -176,9 +174,7 @@ func (e *Engine) lane(c *clip, channel int, x []float64, at int64) (sounding boo
 		if l.Invert {
 			gain = -gain
 		}
-		for i := range x {
-			x[i] *= gain
-		}
+		vec.Scale(x, gain)
 	}
 	fades(x, l.FadeIn, l.FadeOut, at-c.Start, c.Length)
 	return true, nil
@@ -200,9 +196,7 @@ func fades(x []float64, in, out reel.Fade, at, length int64) {
 // levels multiplies with the gains, curves and fades of a track and of a clip on it, for each sample from at on.
 func (t *track) levels(x []float64, c *clip, at int64) {
 	if gain := dsp.Gain(c.GainDB) * t.gain; gain != 1 {
-		for i := range x {
-			x[i] *= gain
-		}
+		vec.Scale(x, gain)
 	}
 	curve(x, c.Gain, c.Frame(at))
 	fades(x, c.FadeIn, c.FadeOut, at-c.Start, c.Length)
@@ -239,15 +233,11 @@ func curve(x []float64, points []reel.Point, at int64) {
 		switch {
 		case slope == 0 && gain == 1:
 		case slope == 0:
-			for j := range x[i : i+n] {
-				x[i+j] *= gain
-			}
+			vec.Scale(x[i:i+n], gain)
 		default:
 			into := int(place - begin)
 			geometric(ramp[:into+n], gain, ratio)
-			for j, g := range ramp[into : into+n] {
-				x[i+j] *= g
-			}
+			vec.Mul(x[i:i+n], ramp[into:into+n])
 		}
 		if i += n; next < len(points) && at+int64(i) >= points[next].At {
 			next++

@@ -210,6 +210,9 @@ func (e *Engine) source(take, name string, open Opener) (*source, error) {
 	return s, nil
 }
 
+// Remembers tells whether something in the graph has a memory, so that a block does not follow from its place alone.
+func (e *Engine) Remembers() bool { return e.warm > 0 }
+
 // Render works out frames from..from+n, in samples since midnight. The results are read with Outputs and Listen and hold
 // until the next Render. Where something in the graph has a memory, a block that does not follow the one before is rolled
 // on to.

@@ -1,9 +1,12 @@
 package layout
 
 import (
+	"math"
 	"slices"
 	"strconv"
 	"strings"
+
+	"zestyloom/core/fault"
 )
 
 // Kind is what channels that lie together are to each other.
@@ -33,6 +36,7 @@ type Format struct {
 	Order  int      // of a sound field, 1 to 3
 	Norm   Norm     // of a sound field
 	ACN    []int    // of a sound field: the ambisonic channel number of each channel
+	Angles Angles   // where speakers stand that were moved; nil where all stand as the standard says
 }
 
 // fuma gives the ambisonic channel number of FuMa's letters, in FuMa's order.
@@ -136,12 +140,32 @@ type Direction struct {
 // Angles move speakers, by label, from where the standard puts them.
 type Angles map[string]Direction
 
+// Check tells whether all are of speakers and can be. Its errors are BadInput.
+func (a Angles) Check() error {
+	for label, d := range a {
+		s, is := Speakers[label]
+		switch {
+		case !is || s.LFE || label == "M":
+			return fault.New(fault.BadInput, "There is no speaker %.20q that has a place", label)
+		case !(math.Abs(d.Azimuth) <= 180 && math.Abs(d.Elevation) <= 90):
+			return fault.New(fault.BadInput, "A speaker stands at −180 to 180 degrees, and at −90 to 90 above; %s does not", label)
+		}
+	}
+	return nil
+}
+
 // raised are the places of top speakers in layouts with five at the ear, where ITU-R BS.2051 puts them above the others
 // (4+5+0); with seven they stand between (4+7+0).
 var raised = map[string]float64{"Ltf": 30, "Rtf": -30, "Ltr": 110, "Rtr": -110}
 
+// In gives the format in a room whose speakers were moved.
+func (f Format) In(room Angles) Format {
+	f.Angles = room
+	return f
+}
+
 // Speakers gives where the channels of a set stand. A label that is no place has no speaker: its Label is empty.
-func (f Format) Speakers(angles Angles) []Speaker {
+func (f Format) Speakers() []Speaker {
 	five := slices.Contains(f.Labels, "Ls") && !slices.Contains(f.Labels, "Lss")
 	out := make([]Speaker, len(f.Labels))
 	for i, label := range f.Labels {
@@ -149,7 +173,7 @@ func (f Format) Speakers(angles Angles) []Speaker {
 		if azimuth, is := raised[label]; is && five {
 			out[i].Azimuth = azimuth
 		}
-		if d, moved := angles[label]; moved && out[i].Label != "" {
+		if d, moved := f.Angles[label]; moved && out[i].Label != "" {
 			out[i].Azimuth, out[i].Elevation = d.Azimuth, d.Elevation
 		}
 	}

@@ -1,6 +1,7 @@
 package layout
 
 import (
+	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -46,7 +47,7 @@ func TestSpeakersBelongToLayouts(t *testing.T) {
 		l, err := New(name, "", 0)
 		assert.NoError(t, err)
 		out := map[string]float64{}
-		for _, s := range Read(l.Labels).Speakers(angles) {
+		for _, s := range Read(l.Labels).In(angles).Speakers() {
 			out[s.Label] = s.Azimuth
 		}
 		return out
@@ -55,6 +56,13 @@ func TestSpeakersBelongToLayouts(t *testing.T) {
 	assert.Equal(t, 45.0, azimuths(Seven14, nil)["Ltf"])
 	assert.Equal(t, 135.0, azimuths(Seven14, nil)["Ltr"])
 	assert.Equal(t, 100.0, azimuths(Five1, Angles{"Ls": {Azimuth: 100}})["Ls"])
+}
+
+func TestAnglesThatCanBe(t *testing.T) {
+	assert.NoError(t, Angles{"Ls": {100, 0}, "Ltf": {45, 90}, "L": {-180, -90}}.Check())
+	for name, a := range map[string]Angles{"no speaker": {"X": {0, 0}}, "a mono": {"M": {10, 0}}, "an LFE": {"LFE": {10, 0}}, "too far round": {"L": {181, 0}}, "too high": {"L": {0, 91}}, "no number": {"L": {math.NaN(), 0}}} {
+		assert.Error(t, a.Check(), name)
+	}
 }
 
 func TestReorder(t *testing.T) {

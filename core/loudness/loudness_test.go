@@ -136,14 +136,12 @@ func TestTruePeakShortcut(t *testing.T) {
 			s[i] = at(i)
 		}
 		for _, factor := range []int{4, 8} {
-			ip := newInterpolator(factor)
-			f, all := newPeaks(48000, ip, newQuick()), newPeaks(48000, ip, newQuick())
-			f.write(s)
-			f.flush()
-			all.margin = math.Inf(1) // every stretch is looked at
-			all.write(s)
-			all.flush()
-			assert.Equal(t, all.peak, f.peak, "%s, %d times", name, factor)
+			some, all := NewBank(48000, factor, layout.ForWidth(1)), NewBank(48000, factor, layout.ForWidth(1))
+			all.strips[0].margin = math.Inf(1) // every stretch is looked at
+			for _, b := range []*Bank{some, all} {
+				b.Write([][]float64{s})
+			}
+			assert.Equal(t, *all.Measurements()[0].TruePeakMaxDBTP, *some.Measurements()[0].TruePeakMaxDBTP, "%s, %d times", name, factor)
 		}
 	}
 }
@@ -173,11 +171,11 @@ func TestProgrammeMeterBetweenSamples(t *testing.T) {
 	for _, rate := range []int{44100, 48000, 88200, 96000, 192000} {
 		for _, divisor := range []float64{3, 4, 6, 8, 16, 48} {
 			for phase := 0.0; phase < math.Pi; phase += math.Pi / 8 {
-				m, s := NewProgrammeMeter(rate), make([]float64, rate/2)
+				m, s := NewProgrammeMeters(rate, 1), make([]float64, rate/2)
 				for i := range s {
 					s[i] = 0.5 * math.Sin(2*math.Pi*float64(i)/divisor+phase)
 				}
-				assert.InDelta(t, -6.02, m.Write(s), 0.4, "%d Hz, a %vth of it at %v", rate, divisor, phase)
+				assert.InDelta(t, -6.02, m.Write([][]float64{s})[0], 0.4, "%d Hz, a %vth of it at %v", rate, divisor, phase)
 			}
 		}
 	}
@@ -206,14 +204,13 @@ func TestTech3341MomentaryAnywhere(t *testing.T) {
 // The table of IEC 60268-10 type IIa: 5 kHz bursts below the steady reading, with its tolerances.
 func TestQuasiPeakBursts(t *testing.T) {
 	read := func(ms float64) float64 {
-		q := newQuasiPeak(48000)
-		n := int(ms * 48)
-		s := make([]float64, n)
+		s := make([]float64, int(ms*48))
 		for i := range s {
 			s[i] = math.Sin(2 * math.Pi * 5000 * float64(i) / 48000)
 		}
-		q.write(s)
-		return q.dBFS()
+		m := NewMeter(48000, layout.ForWidth(1))
+		m.Write([][]float64{s})
+		return (*m.Measurement().PPMMax-4)*4 - 18
 	}
 	assert.InDelta(t, 0, read(2000), 0.1, "a steady sine reads its peak")
 	for _, c := range []struct{ ms, want, tolerance float64 }{{100, 0, 0.5}, {10, -2.5, 0.5}, {5, -4, 0.75}, {1.5, -9, 1}} {
@@ -248,13 +245,13 @@ func TestBlocksDoNotMatter(t *testing.T) {
 }
 
 func TestProgrammeMeterFalls(t *testing.T) {
-	m := NewProgrammeMeter(48000)
+	m := NewProgrammeMeters(48000, 1)
 	s := make([]float64, 48000)
 	for i := range s {
 		s[i] = 0.5 * math.Sin(float64(i)*0.3)
 	}
-	assert.InDelta(t, -6.02, m.Write(s), 0.1)
-	assert.InDelta(t, -6.02-24/2.8, m.Write(make([]float64, 48000)), 0.1, "24 dB in 2.8 s")
+	assert.InDelta(t, -6.02, m.Write([][]float64{s})[0], 0.1)
+	assert.InDelta(t, -6.02-24/2.8, m.Write([][]float64{make([]float64, 48000)})[0], 0.1, "24 dB in 2.8 s")
 	assert.Equal(t, 6.0, PPM(-10))
 }
 

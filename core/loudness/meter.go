@@ -3,6 +3,7 @@ package loudness
 import (
 	"math"
 	"runtime"
+	"slices"
 	"sync"
 	"sync/atomic"
 
@@ -32,37 +33,52 @@ type ChannelMeasurement struct {
 	RMSDBFS        *float64 `json:"rmsDBFS"`
 }
 
-// Meter measures a stream of blocks.
-type Meter struct {
-	layout   layout.Layout
-	channels []channel
-	hop      int // samples in 10 ms, the step of all windows
-	filled   int // samples of the present hop so far
-	hops     int64
-	recent   [shortHops]float64 // weighted power of the last hops, a ring
-	gated    *histogram         // 400 ms blocks at 75 % overlap
-	short    *histogram         // 3 s blocks
+// Meter measures a stream of blocks as one programme.
+type Meter struct{ bank *Bank }
+
+// NewMeter makes a meter with 4 times oversampling for true peak.
+func NewMeter(sampleRate int, l layout.Layout) *Meter { return NewMeterAt(sampleRate, l, 4) }
+
+// NewMeterAt makes a meter with another factor of oversampling for true peak: 4 or 8.
+func NewMeterAt(sampleRate int, l layout.Layout, factor int) *Meter {
+	return &Meter{NewBank(sampleRate, factor, l)}
+}
+
+// Write takes the next block, as many channels as the layout has.
+func (m *Meter) Write(block [][]float64) { m.bank.Write(block) }
+
+// Measurement ends the stream, if it has not ended, and gives what was found.
+func (m *Meter) Measurement() Measurement { return m.bank.Measurements()[0] }
+
+// Bank measures several programmes that run together, whose channels it takes side by side, eight at a time.
+type Bank struct {
+	programmes []programme
+	channels   []channel
+	strips     []*strip
+	hop        int // samples in 10 ms, the step of all windows
+	filled     int // samples of the present hop so far
+	frames     int64
+	done       bool
+}
+
+// programme is channels that are one thing.
+type programme struct {
+	layout layout.Layout
+	from   int // first of the bank's channels
+	hops   int64
+	recent [shortHops]float64 // weighted power of the last hops, a ring
+	gated  *histogram         // 400 ms blocks at 75 % overlap
+	short  *histogram         // 3 s blocks
 	momentaryMax,
 	shortMax float64
-	frames int64
-	done   bool
 }
 
 type channel struct {
 	weight  float64
-	stages  [2]biquad
-	hopSum  float64   // K-weighted power of the present hop
-	hops    []float64 // of the hops that ended in the last block
-	peak    float64
-	power   float64 // of all samples, unweighted
-	peaks   peaks
-	measure bool
+	hops    []float64 // K-weighted power of the hops that ended in the last block
 	strange int64
 	mended  []float64
 }
-
-// NewMeter makes a meter with 4 times oversampling for true peak.
-func NewMeter(sampleRate int, l layout.Layout) *Meter { return NewMeterAt(sampleRate, l, 4) }
 
 // Windows in hops. Momentary loudness has 400 ms and short-term 3 s (EBU Tech 3341). Their maxima are taken at every hop;
 // gates and range see blocks at every tenth, as BS.1770 and Tech 3342 have it.
@@ -72,106 +88,114 @@ const (
 	blockHops     = 10
 )
 
-// NewMeterAt makes a meter with another factor of oversampling for true peak: 4 or 8.
-func NewMeterAt(sampleRate int, l layout.Layout, factor int) *Meter {
-	m := &Meter{layout: l, hop: max(1, (sampleRate+50)/100), gated: &histogram{}, short: &histogram{}}
-	ip := newInterpolator(factor)
-	q := newQuick()
-	for _, w := range l.Weights() {
-		m.channels = append(m.channels, channel{weight: w, stages: kWeighting(sampleRate), peaks: newPeaks(sampleRate, ip, q), measure: w > 0})
+// NewBank makes a meter for each layout, with a factor of oversampling for true peak: 4 or 8.
+func NewBank(sampleRate, factor int, layouts ...layout.Layout) *Bank {
+	b := &Bank{hop: max(1, (sampleRate+50)/100)}
+	for _, l := range layouts {
+		b.programmes = append(b.programmes, programme{layout: l, from: len(b.channels), gated: &histogram{}, short: &histogram{}})
+		for _, w := range l.Weights() {
+			b.channels = append(b.channels, channel{weight: w})
+		}
 	}
-	return m
+	long, quick := newInterpolator(factor), newQuick()
+	for at := 0; at < len(b.channels); at += lanes {
+		b.strips = append(b.strips, newStrip(sampleRate, min(lanes, len(b.channels)-at), long, quick))
+	}
+	return b
 }
 
-// together is how many samples a block must have, over all channels, for measuring its channels side by side to pay.
+// together is how many samples a block must have, over all channels, for measuring strips side by side to pay.
 const together = 1 << 13
 
-// Write takes the next block, as many channels as the layout has. The channels of a large block are measured side by
-// side; the result is the same.
-func (m *Meter) Write(block [][]float64) {
+// Write takes the next block: the channels of all programmes, one after another. The strips of a large block are measured
+// side by side; the result is the same.
+func (b *Bank) Write(block [][]float64) {
 	n := len(block[0])
-	m.frames += int64(n)
-	if workers := min(runtime.GOMAXPROCS(0), len(m.channels)); workers > 1 && n*len(m.channels) >= together {
+	b.frames += int64(n)
+	for c := range b.channels {
+		block = b.channels[c].mend(block, c)
+	}
+	measure := func(i int) { b.measure(i, block[i*lanes:min((i+1)*lanes, len(block))]) }
+	if workers := min(runtime.GOMAXPROCS(0), len(b.strips)); workers > 1 && n*len(b.channels) >= together {
 		var next atomic.Int64
 		var wg sync.WaitGroup
 		for range workers {
 			wg.Go(func() {
-				for c := next.Add(1) - 1; c < int64(len(m.channels)); c = next.Add(1) - 1 {
-					m.channels[c].write(block[c], m.hop, m.filled)
+				for i := next.Add(1) - 1; i < int64(len(b.strips)); i = next.Add(1) - 1 {
+					measure(int(i))
 				}
 			})
 		}
 		wg.Wait()
 	} else {
-		for c := range m.channels {
-			m.channels[c].write(block[c], m.hop, m.filled)
+		for i := range b.strips {
+			measure(i)
 		}
 	}
-	ended := (m.filled + n) / m.hop
-	for i := range ended {
-		var power float64
-		for c := range m.channels {
-			if ch := &m.channels[c]; ch.measure {
-				power += ch.weight * ch.hops[i] / float64(m.hop)
+	ended := (b.filled + n) / b.hop
+	for p := range b.programmes {
+		for i := range ended {
+			b.programmes[p].endHop(b.power(p, i))
+		}
+	}
+	b.filled = (b.filled + n) % b.hop
+}
+
+// power gives the weighted power of a hop of a programme.
+func (b *Bank) power(p, hop int) (power float64) {
+	from := b.programmes[p].from
+	for _, ch := range b.channels[from : from+len(b.programmes[p].layout.Labels)] {
+		power += ch.weight * ch.hops[hop] / float64(b.hop)
+	}
+	return power
+}
+
+// measure writes a block to a strip and leaves the sums of the hops that end with its channels.
+func (b *Bank) measure(at int, block [][]float64) {
+	s, channels := b.strips[at], b.channels[at*lanes:][:len(block)]
+	for c := range channels {
+		channels[c].hops = channels[c].hops[:0]
+	}
+	filled, frames := b.filled, len(block[0])
+	for from := 0; from < frames; from += peakStretch {
+		n := min(peakStretch, frames-from)
+		s.write(block, from, n)
+		for i := 0; i < n; {
+			to := min(n, i+b.hop-filled)
+			s.weigh(i, to)
+			filled += to - i
+			if i = to; filled < b.hop {
+				continue
 			}
+			for c := range channels {
+				channels[c].hops = append(channels[c].hops, s.weighted.sum[c])
+			}
+			s.weighted.sum, filled = eight{}, 0
 		}
-		m.endHop(power)
+		s.shift(n)
 	}
-	m.filled = (m.filled + n) % m.hop
 }
 
-// write measures the next samples of one channel. filled is how many of the present hop have come already; the sums of
-// the hops that end are left in hops.
-func (ch *channel) write(samples []float64, hop, filled int) {
-	peak, power := ch.peak, ch.power
-	for _, x := range samples {
-		peak = max(peak, math.Abs(x))
-		power += x * x
+// mend counts what of channel c is no number, or so large that its power is none, and puts silence in its place.
+func (ch *channel) mend(block [][]float64, c int) [][]float64 {
+	strange := func(x float64) bool { return !(math.Abs(x) < 1e100) }
+	if !slices.ContainsFunc(block[c], strange) {
+		return block
 	}
-	if power-power != 0 || peak-peak != 0 { // neither is a number
-		samples = ch.mend(samples)
-		peak, power = ch.peak, ch.power
-		for _, x := range samples {
-			peak = max(peak, math.Abs(x))
-			power += x * x
-		}
-	}
-	ch.peak, ch.power = peak, power
-	ch.peaks.write(samples)
-	ch.hops = ch.hops[:0]
-	if !ch.measure {
-		return
-	}
-	s0, s1, sum := ch.stages[0], ch.stages[1], ch.hopSum
-	for len(samples) > 0 {
-		n := min(len(samples), hop-filled)
-		for _, x := range samples[:n] {
-			y := s1.step(s0.step(x))
-			sum += y * y
-		}
-		samples = samples[n:]
-		if filled += n; filled == hop {
-			ch.hops = append(ch.hops, sum)
-			sum, filled = 0, 0
-		}
-	}
-	ch.stages[0], ch.stages[1], ch.hopSum = s0, s1, sum
-}
-
-// mend counts what is no number, or so large that its power is none, and measures silence in its place.
-func (ch *channel) mend(samples []float64) []float64 {
-	ch.mended = append(ch.mended[:0], samples...)
+	ch.mended = append(ch.mended[:0], block[c]...)
 	for i, x := range ch.mended {
-		if !(math.Abs(x) < 1e100) {
+		if strange(x) {
 			ch.mended[i] = 0
 			ch.strange++
 		}
 	}
-	return ch.mended
+	block = slices.Clone(block)
+	block[c] = ch.mended
+	return block
 }
 
 // endHop takes the weighted power of a hop of all channels.
-func (m *Meter) endHop(power float64) {
+func (m *programme) endHop(power float64) {
 	m.recent[m.hops%shortHops] = power
 	m.hops++
 	block := m.hops%blockHops == 0
@@ -192,7 +216,7 @@ func (m *Meter) endHop(power float64) {
 }
 
 // window gives the mean power of the last hops.
-func (m *Meter) window(hops int64) float64 {
+func (m *programme) window(hops int64) float64 {
 	var sum float64
 	for i := m.hops - hops; i < m.hops; i++ {
 		sum += m.recent[i%shortHops]
@@ -200,30 +224,40 @@ func (m *Meter) window(hops int64) float64 {
 	return sum / float64(hops)
 }
 
-// Measurement ends the stream, if it has not ended, and gives what was found.
-func (m *Meter) Measurement() Measurement {
-	var out Measurement
-	var truePeak, quasi float64
-	for c := range m.channels {
-		ch := &m.channels[c]
-		if !m.done {
-			ch.peaks.flush()
+// Measurements ends the stream, if it has not ended, and gives what was found of each programme.
+func (b *Bank) Measurements() []Measurement {
+	if !b.done {
+		for _, s := range b.strips {
+			s.flush()
 		}
-		truePeak = max(truePeak, ch.peaks.peak)
-		out.Unmeasured += ch.strange
-		quasi = max(quasi, ch.peaks.quasi.highest)
-		out.Channels = append(out.Channels, ChannelMeasurement{
-			Index: c + 1, Label: m.layout.Labels[c], SamplePeakDBFS: decibels(ch.peak), TruePeakDBTP: decibels(ch.peaks.peak),
-			RMSDBFS: decibels(math.Sqrt(ch.power / float64(max(1, m.frames)))),
-		})
 	}
-	m.done = true
-	out.TruePeakMaxDBTP = decibels(truePeak)
-	if quasi > 0 {
-		q := quasiPeak{highest: quasi}
-		ppm := PPM(q.dBFS())
-		out.PPMMax = &ppm
+	b.done = true
+	var all []Measurement
+	for _, p := range b.programmes {
+		out := p.measurement()
+		var truePeak, quasi float64
+		for i, label := range p.layout.Labels {
+			at := p.from + i
+			s, c := b.strips[at/lanes], at%lanes
+			truePeak, quasi = max(truePeak, s.peak[c]), max(quasi, s.quasi.highest[c])
+			out.Unmeasured += b.channels[at].strange
+			out.Channels = append(out.Channels, ChannelMeasurement{
+				Index: i + 1, Label: label, SamplePeakDBFS: decibels(s.crest[c]), TruePeakDBTP: decibels(s.peak[c]),
+				RMSDBFS: decibels(math.Sqrt(s.weighted.power[c] / float64(max(1, b.frames)))),
+			})
+		}
+		out.TruePeakMaxDBTP = decibels(truePeak)
+		if quasi > 0 {
+			ppm := PPM(quasiDBFS(quasi))
+			out.PPMMax = &ppm
+		}
+		all = append(all, out)
 	}
+	return all
+}
+
+// measurement gives what was found of all channels together.
+func (m *programme) measurement() (out Measurement) {
 	if m.momentaryMax > 0 {
 		out.MomentaryMaxLUFS = finite(lufs(m.momentaryMax))
 	}

@@ -3,14 +3,7 @@ package loudness
 import "math"
 
 // biquad is a second-order filter in transposed direct form II.
-type biquad struct{ b0, b1, b2, a1, a2, z1, z2 float64 }
-
-func (q *biquad) step(x float64) float64 {
-	y := q.b0*x + q.z1
-	q.z1 = q.b1*x - q.a1*y + q.z2
-	q.z2 = q.b2*x - q.a2*y
-	return y
-}
+type biquad struct{ b0, b1, b2, a1, a2 float64 }
 
 // kWeighting gives the two stages of ITU-R BS.1770's K-weighting at any sample rate. The standard tabulates the
 // coefficients at 48 kHz only; these are the analogue shelf and high-pass which the bilinear transform turns into

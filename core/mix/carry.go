@@ -102,7 +102,7 @@ func fieldTo(from, to layout.Format, f Fold) Matrix {
 		}
 		return sides.Mul(in)
 	}
-	if room, ok := NewRoom(to.Speakers(nil)); ok {
+	if room, ok := NewRoom(to.Speakers()); ok {
 		return Decode(from.Order, room).Mul(in)
 	}
 	m := Zero(len(to.Labels), len(from.Labels))
@@ -114,7 +114,7 @@ func fieldTo(from, to layout.Format, f Fold) Matrix {
 
 // toField encodes each channel from where its speaker stands; one without a place comes from the front.
 func toField(m Matrix, from, to layout.Format) {
-	for c, s := range from.Speakers(nil) {
+	for c, s := range from.Speakers() {
 		if s.LFE {
 			continue
 		}

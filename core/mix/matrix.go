@@ -1,5 +1,7 @@
 package mix
 
+import "zestyloom/core/vec"
+
 // Matrix holds the gain, as a factor, from each channel of one set to each of another.
 type Matrix struct {
 	Rows, Cols int       // destinations, sources
@@ -78,12 +80,10 @@ func GlideAt(dst, x []float64, from, to float64, into, over int) {
 	}
 	dst = dst[:len(x)]
 	step := (to - from) / float64(over)
-	for len(x) > 0 { // the places as floats come from a table, which is quicker than making them
+	for len(x) > 0 { // the places as floats come from a table
 		n := min(len(x), len(places)-into%len(places))
 		base, at := from+step*float64(into-into%len(places)), places[into%len(places):][:n]
-		for i, v := range x[:n] {
-			dst[i] += (base + step*at[i]) * v // as it is wherever blocks begin
-		}
+		vec.AddAlong(dst[:n], x[:n], at, base, step) // as it is wherever blocks begin
 		dst, x, into = dst[n:], x[n:], into+n
 	}
 }
@@ -98,16 +98,7 @@ var places = func() (list [256]float64) {
 
 // AddAt adds samples at a gain.
 func AddAt(dst, x []float64, gain float64) {
-	dst = dst[:len(x)]
-	switch gain {
-	case 0:
-	case 1:
-		for i, v := range x {
-			dst[i] += v
-		}
-	default:
-		for i, v := range x {
-			dst[i] += gain * v
-		}
+	if gain != 0 {
+		vec.Add(dst, x, gain)
 	}
 }

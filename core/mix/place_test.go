@@ -18,7 +18,7 @@ var surrounds = []layout.Name{layout.Stereo, layout.LCR, layout.Five0, layout.Fi
 func roomOf(t testing.TB, name layout.Name) (*Room, []layout.Speaker) {
 	l, err := layout.New(name, "", 0)
 	require.NoError(t, err)
-	speakers := layout.Read(l.Labels).Speakers(nil)
+	speakers := layout.Read(l.Labels).Speakers()
 	room, ok := NewRoom(speakers)
 	require.True(t, ok)
 	return room, speakers
@@ -158,9 +158,9 @@ func TestASetIsTurnedAndNarrowed(t *testing.T) {
 	for i := range want.Gain {
 		assert.InDelta(t, want.Gain[i], m.Gain[i], 1e-9)
 	}
-	_, ok := NewRoom(layout.Read([]string{"1", "2", "3"}).Speakers(nil))
+	_, ok := NewRoom(layout.Read([]string{"1", "2", "3"}).Speakers())
 	assert.False(t, ok)
-	_, ok = NewRoom(layout.Read([]string{"M"}).Speakers(nil))
+	_, ok = NewRoom(layout.Read([]string{"M"}).Speakers())
 	assert.False(t, ok)
 }
 

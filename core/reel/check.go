@@ -82,7 +82,7 @@ func (r *Reel) checkHead(c Change) error {
 	case h.Name == "" || !word(h.Name, 100) || !word(h.Spec, 200) || !word(h.CutList, 200) || !word(h.Picture.Take, 200):
 		return broken("A reel needs a name of 1 to 100 characters")
 	}
-	return nil
+	return h.Angles.Check()
 }
 
 func (r *Reel) checkStem(id string, s Stem) error {

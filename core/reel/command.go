@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"zestyloom/core/fault"
+	"zestyloom/core/layout"
 	"zestyloom/core/timecode"
 )
 
@@ -28,6 +29,7 @@ type SetReel struct {
 	PanLaw    *float64       `json:"panLaw,omitempty"`
 	FrameRate *timecode.Rate `json:"frameRate,omitempty"`
 	Picture   *Picture       `json:"picture,omitempty"` // an empty take puts the picture away
+	Angles    *layout.Angles `json:"angles,omitempty"`  // of the speakers that stand elsewhere than the standard says, all of them
 }
 
 func (c SetReel) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -67,6 +69,12 @@ func (c SetReel) Plan(r *Reel, _ Known) (Change, string, error) {
 		}
 		d.head.Picture = *c.Picture
 		name = "picture of the reel"
+	}
+	if c.Angles != nil {
+		if d.head.Angles = *c.Angles; len(*c.Angles) == 0 {
+			d.head.Angles = nil
+		}
+		name = "places of the speakers"
 	}
 	return d.finish(), name, nil
 }

@@ -21,7 +21,7 @@ type Head struct {
 	Spec       string        `json:"spec"`   // the delivery spec that the outputs come from; empty before one is chosen
 	Picture    Picture       `json:"picture,omitzero"`
 	CutList    string        `json:"cutList,omitempty"` // ID of the cut list that it follows
-	Angles     layout.Angles `json:"angles,omitempty"`  // of the production's speakers, where they don't stand as the standard says
+	Angles     layout.Angles `json:"angles,omitempty"`  // of speakers that don't stand as the standard says
 	Next       int           `json:"next"`              // number of the next object that is made
 }
 

@@ -58,7 +58,8 @@ func (f Format) Decode(dst []float64, raw []byte, channel int) {
 		}
 	case f.Bytes == 3:
 		for i := range dst {
-			dst[i] = float64(int32(uint32(raw[at])<<8|uint32(raw[at+1])<<16|uint32(raw[at+2])<<24)>>8) / (1 << 23)
+			b := raw[at : at+3 : at+3]
+			dst[i] = float64(int32(uint32(b[0])<<8|uint32(b[1])<<16|uint32(b[2])<<24)>>8) / (1 << 23)
 			at += step
 		}
 	default:
@@ -122,6 +123,9 @@ func (f Format) Encode(dst []byte, src []float64, channel int) (clipped int) {
 		}
 		return 0
 	}
+	if f.Bytes == 3 && len(src) > 0 {
+		return encode24(dst[at:], src, step)
+	}
 	bits := 8 * f.Bytes
 	scale := math.Ldexp(1, bits-1)
 	for _, x := range src {
@@ -143,12 +147,38 @@ func (f Format) Encode(dst []byte, src []float64, channel int) (clipped int) {
 			dst[at] = byte(n + 128)
 		case 2:
 			le.PutUint16(dst[at:], uint16(n))
-		case 3:
-			dst[at], dst[at+1], dst[at+2] = byte(n), byte(n>>8), byte(n>>16)
 		default:
 			le.PutUint32(dst[at:], uint32(n))
 		}
 		at += step
+	}
+	return clipped
+}
+
+// encode24 is Encode for the format that nearly everything is in. dst begins with the first sample.
+func encode24(dst []byte, src []float64, step int) (clipped int) {
+	const (
+		scale = 1 << 23
+		// In a sum with this number the last bit of a float is worth 1, so that the sum is rounded to even, and its low bits
+		// are the integer.
+		whole = 3 << 51
+	)
+	for i, x := range src {
+		v := x * scale
+		if !(v < scale-0.5 && v >= -scale-0.5) {
+			clipped++
+			switch {
+			case v >= scale-0.5:
+				v = scale - 1
+			case v != v:
+				v = 0
+			default:
+				v = -scale
+			}
+		}
+		n, to := math.Float64bits(v+whole), dst[i*step:]
+		_ = to[2]
+		to[0], to[1], to[2] = byte(n), byte(n>>8), byte(n>>16)
 	}
 	return clipped
 }

@@ -72,6 +72,7 @@ type Graph struct {
 	Nodes   []Node
 	Outputs []Output
 	at      map[NodeID]int
+	room    layout.Angles
 }
 
 // Output is a channel of a group's node.
@@ -88,13 +89,13 @@ func (g *Graph) Node(row reel.Row, id string) (place int, there bool) {
 
 func (g *Graph) add(row reel.Row, id string, labels []string, track *reel.Track) {
 	g.at[NodeID{row, id}] = len(g.Nodes)
-	g.Nodes = append(g.Nodes, Node{NodeID: NodeID{row, id}, Format: layout.Read(labels), Track: track})
+	g.Nodes = append(g.Nodes, Node{NodeID: NodeID{row, id}, Format: layout.Read(labels).In(g.room), Track: track})
 }
 
 // Compile makes the graph of a reel. A group that is derived from itself is BadInput, with the way around; commands see to
 // it that there is none.
 func Compile(r *reel.Reel) (*Graph, error) {
-	g := &Graph{at: map[NodeID]int{}}
+	g := &Graph{at: map[NodeID]int{}, room: r.Head.Angles}
 	for _, t := range r.TrackList() {
 		g.add(reel.TrackRow, t.ID, t.Labels, &t)
 	}
@@ -343,7 +344,7 @@ func enter(t *reel.Track, from, to layout.Format, head reel.Head) (Edge, bool) {
 	p := &placing{track: t, law: dsp.PanLaw(head.PanLaw), left: slices.Index(to.Labels, "L"), right: slices.Index(to.Labels, "R")}
 	p.lfe = slices.IndexFunc(to.Labels, func(l string) bool { return layout.Speakers[l].LFE })
 	single := from.Kind == layout.Single || from.Kind == layout.Loose
-	room, inRoom := mix.NewRoom(to.Speakers(head.Angles))
+	room, inRoom := mix.NewRoom(to.Speakers())
 	pair := p.left >= 0 && p.right >= 0
 	base, _, arrives := mix.Carry(from, to, mix.Usual())
 	p.base = base
@@ -374,7 +375,7 @@ func enter(t *reel.Track, from, to layout.Format, head reel.Head) (Edge, bool) {
 		p.fieldFrom(from, to)
 		p.moves = t.Moves(reel.PanCurve, reel.TurnCurve, reel.PitchCurve, reel.RollCurve)
 	case turned && inRoom && len(to.Labels) > 2:
-		p.room, p.speakers, p.how = room, from.Speakers(head.Angles), (*placing).around
+		p.room, p.speakers, p.how = room, from.Speakers(), (*placing).around
 		p.moves = t.Moves(reel.TurnCurve, reel.NarrowCurve, reel.PanCurve)
 	default:
 		if !arrives {
@@ -390,8 +391,7 @@ func enter(t *reel.Track, from, to layout.Format, head reel.Head) (Edge, bool) {
 // fieldFrom sets up a track that is a sound field.
 func (p *placing) fieldFrom(from, to layout.Format) {
 	p.in, p.order, p.how = mix.Inward(from), from.Order, (*placing).turnedField
-	plain := layout.Read(layout.ACNLabels(from.Order))
-	p.out, _, _ = mix.Carry(plain, to, mix.Usual())
+	p.out, _, _ = mix.Carry(layout.Read(layout.ACNLabels(from.Order)), to, mix.Usual())
 	if to.Kind == layout.Field {
 		p.left, p.right = -1, -1
 	}

@@ -13,10 +13,10 @@ import (
 // Tie gives the knots that a user's tying a row to an output naturally means: each channel of a loose row and a mono row's
 // only channel, whole; of a set or sound field what is natural. Where nothing is, the first channel.
 func Tie(r *reel.Reel, row reel.Row, id string, output reel.Output) []reel.Crosspoint {
-	from := layout.Read(r.RowLabels(row, id))
+	from := layout.Read(r.RowLabels(row, id)).In(r.Head.Angles)
 	var knots []reel.Crosspoint
 	if from.Kind != layout.Single && from.Kind != layout.Loose {
-		knots = natural(from, layout.Read(r.Groups[output.Group].Labels), row, id, output)
+		knots = natural(from, layout.Read(r.Groups[output.Group].Labels).In(r.Head.Angles), row, id, output)
 	}
 	if len(knots) > 0 {
 		return knots
@@ -56,7 +56,7 @@ func GroupKnots(r *reel.Reel, groups []reel.Group) []reel.Crosspoint {
 		g := next.Groups[o.Group]
 		for _, stem := range g.Stems {
 			if s, ok := r.Stems[stem]; ok {
-				knots = append(knots, natural(layout.Read(s.Labels), layout.Read(g.Labels), reel.StemRow, stem, o)...)
+				knots = append(knots, natural(layout.Read(s.Labels).In(r.Head.Angles), layout.Read(g.Labels).In(r.Head.Angles), reel.StemRow, stem, o)...)
 			}
 		}
 	}

@@ -154,7 +154,7 @@ type desk struct {
 	files, oldFiles Files // that they read
 	tap, oldTap     engine.Tap
 	end             int64
-	meters          []*loudness.ProgrammeMeter
+	meters          *loudness.ProgrammeMeters
 	readings        []float64
 	// Room for a block and what a slower pace needs around it.
 	left, right, otherLeft, otherRight []float64
@@ -177,12 +177,9 @@ func (d *desk) take(r *reel.Reel, eng *engine.Engine, files Files, tap engine.Ta
 	d.letGo()
 	d.old, d.oldFiles, d.oldTap = d.eng, d.files, d.tap
 	d.eng, d.files, d.tap, d.end = eng, files, tap, r.End()
-	if outputs := len(r.OutputList()); len(d.meters) != outputs {
+	if outputs := len(r.OutputList()); len(d.readings) != outputs || d.meters == nil {
 		d.letGo()
-		d.meters = nil
-		for range outputs {
-			d.meters = append(d.meters, loudness.NewProgrammeMeter(r.Head.SampleRate))
-		}
+		d.meters, d.readings = loudness.NewProgrammeMeters(r.Head.SampleRate, outputs), make([]float64, outputs)
 	}
 }
 
@@ -209,9 +206,9 @@ func (d *desk) pull(at int64, n int) error {
 	if err := d.eng.Listen(d.tap, d.left, d.right); err != nil {
 		return err
 	}
-	d.readings = make([]float64, len(d.meters))
-	for i, ch := range d.eng.Outputs() {
-		d.readings[i] = math.Round(max(silent, d.meters[i].Write(ch))*10) / 10
+	d.readings = make([]float64, len(d.readings))
+	for i, reading := range d.meters.Write(d.eng.Outputs()) {
+		d.readings[i] = math.Round(max(silent, reading)*10) / 10
 	}
 	if d.old == nil {
 		return nil

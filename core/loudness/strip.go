@@ -1,0 +1,193 @@
+package loudness
+
+import "math"
+
+// lanes is how many channels a strip measures side by side. What is done to one sample of a channel waits for what was
+// done to the one before, so channels, which do not wait for each other, are what vector instructions work on.
+const lanes = 8
+
+// eight holds a value of each lane.
+type eight [lanes]float64
+
+// Oversampling by the short filter, by which the programme meter reads between the samples, and which tells where the true
+// peak may lie: flat within 0.1 dB to 0.4 fs.
+const (
+	quickTaps   = 12 // of each phase
+	quickFactor = 4  // values for each sample
+)
+
+// quick holds the taps of the short filter, folded: the phase at half a sample is symmetric, and those at a quarter and at
+// three quarters are mirror images, so that they share their even and odd parts.
+type quick struct{ half, even, odd [quickTaps / 2]float64 }
+
+func newQuick() *quick {
+	q := &quick{}
+	quarter, half := phase(quickTaps, 5, 0.25), phase(quickTaps, 5, 0.5)
+	for j := range quickTaps / 2 {
+		a, b := quarter[j], quarter[quickTaps-1-j]
+		q.half[j], q.even[j], q.odd[j] = half[j], (a+b)/2, (a-b)/2
+	}
+	return q
+}
+
+// quasi is a programme meter after IEC 60268-10 type II: two charging circuits, one slow and one fast, whose mean meets
+// the table of tone-burst readings (10 ms: −2.5 dB, 5 ms: −4 dB, 1.5 ms: −9 dB), and a return of 24 dB in 2.8 s.
+//
+// A circuit at a that meets x falls to fall·a, and where x is above that it rises by charge·(x − fall·a): it is the greater
+// of fall·a and keep·a + charge·x.
+type quasi struct {
+	fall         float64
+	charge, keep [2]float64
+	slow, fast   eight
+	highest      eight     // sum of both circuits
+	over         []float64 // room for what is read between the samples of a stretch
+}
+
+// The charging times, in seconds of full rectified input, were fitted to the standard's burst table.
+const (
+	quasiSlow = 0.0060
+	quasiFast = 0.0010
+	// A sine charges the circuits to less than its peak; this makes a steady sine read its peak value.
+	quasiSine = 1.02958
+)
+
+func newQuasi(sampleRate int) quasi {
+	fs := float64(quickFactor * sampleRate)
+	q := quasi{fall: math.Pow(10, -24.0/20/2.8/fs), over: make([]float64, peakStretch*quickFactor*lanes)}
+	for i, seconds := range []float64{quasiSlow, quasiFast} {
+		q.charge[i] = 1 - math.Exp(-1/(fs*seconds))
+		q.keep[i] = q.fall * (1 - q.charge[i])
+	}
+	return q
+}
+
+// quasiDBFS turns a sum of both circuits into dBFS, for which a steady sine reads its peak.
+func quasiDBFS(sum float64) float64 { return 20 * math.Log10(sum/2*quasiSine) }
+
+// weighting is K-weighting, with the power before and after it.
+type weighting struct {
+	shelf, pass biquad
+	z           [2][2]eight // of both filters
+	sum         eight       // of what comes out of them
+	power       eight       // of what goes in
+}
+
+// strip measures up to eight channels.
+type strip struct {
+	channels int
+	quick    *quick
+	long     *interpolator
+	quasi    quasi
+	weighted weighting
+	peak     eight // true peak
+	crest    eight // the largest sample
+	// margin is how far, as a factor, the quick look may lie below the true peak of a stretch: 2.6 dB. It does where all
+	// is close to half the rate, which the short filter lets through only in part.
+	margin float64
+	// window holds the last phaseTaps−1 samples of each lane, then the new ones: frames × lanes, interleaved.
+	window []float64
+	alone  []float64 // one lane of the window
+	near   []float64 // exact values of a stretch
+}
+
+func newStrip(sampleRate, channels int, long *interpolator, short *quick) *strip {
+	s := &strip{channels: channels, quick: short, long: long, quasi: newQuasi(sampleRate), margin: 1.35}
+	k := kWeighting(sampleRate)
+	s.weighted.shelf, s.weighted.pass = k[0], k[1]
+	s.window = make([]float64, (phaseTaps-1+peakStretch)*lanes)
+	s.alone = make([]float64, phaseTaps-1+peakStretch)
+	return s
+}
+
+// write measures the next n ≤ peakStretch samples of each channel, of which from is the first in the block.
+func (s *strip) write(block [][]float64, from, n int) {
+	const keep = (phaseTaps - 1) * lanes
+	spread(s.window[keep:], block, from, n)
+	w := s.window[:keep+n*lanes]
+	// The values of this stretch lie in the middle of the window, where the longer filter's do.
+	const skip = (phaseTaps - quickTaps) / 2
+	about := between(w[skip*lanes:], n, s.quick, &s.quasi)
+	all := largest(w)
+	for c := range s.channels {
+		s.peak[c], s.crest[c] = max(s.peak[c], all[c]), max(s.crest[c], all[c])
+		if s.margin*max(about[c], all[c]) > s.peak[c] {
+			for i := range n + phaseTaps - 1 {
+				s.alone[i] = w[i*lanes+c]
+			}
+			s.exact(c, s.alone[:n+phaseTaps-1])
+		}
+	}
+}
+
+// spread interleaves n frames of up to eight channels.
+func spread(dst []float64, block [][]float64, from, n int) {
+	dst = dst[:n*lanes]
+	for c, samples := range block {
+		for i, x := range samples[from : from+n] {
+			dst[i*lanes+c] = x
+		}
+	}
+}
+
+// shift makes room for the samples after the n that were written.
+func (s *strip) shift(n int) { copy(s.window, s.window[n*lanes:(n+phaseTaps-1)*lanes]) }
+
+// weigh adds to the weighted power of samples from..to of those that were written last.
+func (s *strip) weigh(from, to int) {
+	const keep = phaseTaps - 1
+	weigh(s.window[(keep+from)*lanes:(keep+to)*lanes], &s.weighted)
+}
+
+// flush lets the filters' tail out after the last sample.
+func (s *strip) flush() {
+	silence := make([][]float64, s.channels)
+	for c := range silence {
+		silence[c] = make([]float64, phaseTaps)
+	}
+	s.write(silence, 0, phaseTaps)
+	s.shift(phaseTaps)
+}
+
+// exact looks at all values of a stretch of one channel. Between values the crest is that of the parabola through three of
+// them: a tone near half the rate has few values around its crest even at four times the rate.
+func (s *strip) exact(c int, w []float64) {
+	factor := len(s.long.phases) + 1
+	n := len(w) - phaseTaps + 1
+	if need := factor*n + 1; cap(s.near) < need {
+		s.near = make([]float64, need)
+	}
+	near := s.near[:factor*n+1]
+	for i := range n {
+		near[factor*i] = w[i+phaseTaps/2-1]
+	}
+	var one [peakStretch]float64
+	for p := range s.long.phases {
+		convolve(one[:n], w, &s.long.phases[p])
+		for i, v := range one[:n] {
+			near[factor*i+p+1] = v
+		}
+	}
+	near[factor*n] = w[n+phaseTaps/2-1]
+	peak := s.peak[c]
+	for i, v := range near {
+		m := math.Abs(v)
+		if m*1.25 <= peak { // no crest is higher: with a and b within ±m, (a−b)²/8 over the bend is at most m/4
+			continue
+		}
+		if i > 0 && i < len(near)-1 {
+			a, b := near[i-1]*sign(v), near[i+1]*sign(v)
+			if bend := a - 2*m + b; bend < 0 && m >= a && m >= b {
+				m -= (a - b) * (a - b) / (8 * bend)
+			}
+		}
+		peak = max(peak, m)
+	}
+	s.peak[c] = peak
+}
+
+func sign(x float64) float64 {
+	if x < 0 {
+		return -1
+	}
+	return 1
+}
