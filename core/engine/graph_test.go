@@ -114,12 +114,14 @@ func TestChannelIsolation(t *testing.T) {
 		g, err := weave.Compile(r)
 		require.NoError(t, err)
 		want := map[string]float64{}
-		for _, e := range g.Effective() {
-			gain := dsp.Gain(e.GainDB)
-			if e.Invert {
-				gain = -gain
+		for at, n := range g.Nodes {
+			for _, e := range g.Effective(at) {
+				gain := dsp.Gain(e.GainDB)
+				if e.Invert {
+					gain = -gain
+				}
+				want[fmt.Sprint(n.ID, " ", e.Channel, " ", e.Output)] = gain
 			}
-			want[fmt.Sprint(e.Track, " ", e.Channel, " ", e.Output)] = gain
 		}
 		for _, clip := range r.ClipList() {
 			for on := range clip.Channels {

@@ -130,25 +130,18 @@ func Compile(r *reel.Reel) (*Graph, error) {
 	return g, nil
 }
 
-// strands adds a bus for each strand of the stems of which something takes a strand by itself, and names those stems.
+// strands adds a bus for each strand of the stems that have strands by name, or of which a mix takes one by itself, and
+// names those stems.
 func (g *Graph) strands(r *reel.Reel) (split map[string]bool) {
 	split = map[string]bool{}
-	take := func(row reel.Row, from string) {
-		if stem, _ := reel.StemOf(from); row == reel.StrandRow {
-			split[stem] = true
-		}
-	}
-	for _, k := range r.Knots {
-		take(k.Row, k.From)
+	for _, t := range r.Tracks {
+		split[t.Stem] = split[t.Stem] || t.Strand != ""
 	}
 	for _, m := range r.Mixes {
 		for _, t := range m.Terms {
-			take(t.Row, t.From)
-		}
-	}
-	for _, group := range r.Groups {
-		if group.Feed != nil {
-			take(group.Feed.Row, group.Feed.From)
+			if stem, _ := reel.StemOf(t.From); t.Row == reel.StrandRow {
+				split[stem] = true
+			}
 		}
 	}
 	for _, s := range r.StemList() {

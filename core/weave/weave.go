@@ -74,12 +74,11 @@ type Route struct {
 	Invert bool    `json:"invert"` // with its polarity turned
 }
 
-// Effective is what one channel of a track brings to one output, over all its paths.
+// Effective is what one channel of a row brings to one output, over all its paths.
 type Effective struct {
-	Track   string  `json:"track"`
-	Channel int     `json:"channel"` // of the track, from 0
+	Channel int     `json:"channel"` // of the row, from 0
 	Output  string  `json:"output"`
-	GainDB  float64 `json:"gainDB"` // with the track's gain
+	GainDB  float64 `json:"gainDB"` // with a track's own gain
 	Invert  bool    `json:"invert"`
 }
 
@@ -163,18 +162,20 @@ func (g *Graph) Routes() []Route {
 	return routes
 }
 
-// Effective gives what every channel of every track brings to every output, muted tracks left out.
-func (g *Graph) Effective() (list []Effective) {
-	for at, n := range g.Nodes {
-		if n.Row != reel.TrackRow || n.Track.Mute {
-			continue
+// Effective gives what every channel of a node (a place in Nodes) brings to every output; nothing where it is a muted track.
+func (g *Graph) Effective(node int) []Effective {
+	list, n, own := []Effective{}, g.Nodes[node], 0.0
+	if n.Row == reel.TrackRow {
+		if n.Track.Mute {
+			return list
 		}
-		all := g.reach(at, func(Edge) bool { return true })
-		for _, o := range g.Outputs {
-			for c := range n.Format.Labels {
-				if gain := o.strongest(all, c); math.Abs(gain) > least {
-					list = append(list, Effective{n.ID, c, o.ID, dsp.DB(math.Abs(gain)) + n.Track.GainDB, gain < 0})
-				}
+		own = n.Track.GainDB
+	}
+	all := g.reach(node, func(Edge) bool { return true })
+	for _, o := range g.Outputs {
+		for c := range n.Format.Labels {
+			if gain := o.strongest(all, c); math.Abs(gain) > least {
+				list = append(list, Effective{c, o.ID, dsp.DB(math.Abs(gain)) + own, gain < 0})
 			}
 		}
 	}
@@ -215,4 +216,37 @@ func Routes(r *reel.Reel) []Route {
 		return []Route{}
 	}
 	return g.Routes()
+}
+
+// Speaker is where the sound of a label comes from.
+type Speaker struct {
+	Label string `json:"label"`
+	layout.Direction
+}
+
+// Speakers gives where those stand that stems, mixes and output groups have, in the order in which they come. The LFE has no
+// place.
+func Speakers(r *reel.Reel) []Speaker {
+	var sets [][]string
+	for _, s := range r.StemList() {
+		sets = append(sets, s.Labels)
+	}
+	for _, m := range r.MixList() {
+		sets = append(sets, m.Labels)
+	}
+	for _, g := range r.GroupList() {
+		sets = append(sets, g.Labels)
+	}
+	list := []Speaker{}
+	seen := map[string]bool{"": true, "M": true}
+	for _, labels := range sets {
+		f := layout.Read(labels).In(r.Head.Angles)
+		for _, s := range f.Speakers() {
+			if !seen[s.Label] && !s.LFE && f.Kind != layout.Field {
+				seen[s.Label] = true
+				list = append(list, Speaker{s.Label, layout.Direction{Azimuth: s.Azimuth, Elevation: s.Elevation}})
+			}
+		}
+	}
+	return list
 }

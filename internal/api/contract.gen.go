@@ -26,6 +26,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 	"github.com/oapi-codegen/runtime"
+	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
 // Defines values for WriteCutListJSONBodyFormat.
@@ -49,6 +50,30 @@ func (e WriteCutListJSONBodyFormat) Valid() bool {
 	}
 }
 
+// Defines values for GetEffectiveParamsRow.
+const (
+	GetEffectiveParamsRowMix    GetEffectiveParamsRow = "mix"
+	GetEffectiveParamsRowStem   GetEffectiveParamsRow = "stem"
+	GetEffectiveParamsRowStrand GetEffectiveParamsRow = "strand"
+	GetEffectiveParamsRowTrack  GetEffectiveParamsRow = "track"
+)
+
+// Valid indicates whether the value is a known member of the GetEffectiveParamsRow enum.
+func (e GetEffectiveParamsRow) Valid() bool {
+	switch e {
+	case GetEffectiveParamsRowMix:
+		return true
+	case GetEffectiveParamsRowStem:
+		return true
+	case GetEffectiveParamsRowStrand:
+		return true
+	case GetEffectiveParamsRowTrack:
+		return true
+	default:
+		return false
+	}
+}
+
 // AddStemCommand AddStem makes a stem at the bottom.
 type AddStemCommand = reel.Sent
 
@@ -57,6 +82,9 @@ type AddTrackCommand = reel.Sent
 
 // Adrift defines model for Adrift.
 type Adrift = reel.Adrift
+
+// Angles Where speakers stand, by label, that don't stand as the standard says
+type Angles = layout.Angles
 
 // Assembly defines model for Assembly.
 type Assembly = store.Assembly
@@ -152,6 +180,9 @@ type DipCommand = reel.Sent
 
 // Direction defines model for Direction.
 type Direction = layout.Direction
+
+// Effective defines model for Effective.
+type Effective = weave.Effective
 
 // Fade defines model for Fade.
 type Fade = reel.Fade
@@ -325,10 +356,13 @@ type ReelView struct {
 	Routes     []Route        `json:"routes"`
 
 	// Since Where it is there, stems, tracks, clips, groups, knots, marks and mixes list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty.
-	Since  *SinceRevision `json:"since,omitempty"`
-	Stems  []Stem         `json:"stems"`
-	Strays []Stray        `json:"strays"`
-	Tracks []Track        `json:"tracks"`
+	Since *SinceRevision `json:"since,omitempty"`
+
+	// Speakers Where those stand that stems
+	Speakers []Speaker `json:"speakers"`
+	Stems    []Stem    `json:"stems"`
+	Strays   []Stray   `json:"strays"`
+	Tracks   []Track   `json:"tracks"`
 
 	// Undo What undo would take back; empty where there is nothing
 	Undo string `json:"undo"`
@@ -447,6 +481,9 @@ type SlipClipCommand = reel.Sent
 
 // Span defines model for Span.
 type Span = reel.Span
+
+// Speaker defines model for Speaker.
+type Speaker = weave.Speaker
 
 // Spec defines model for Spec.
 type Spec = delivery.Spec
@@ -639,6 +676,11 @@ type RenameProductionJSONBody struct {
 	Name string `json:"name"`
 }
 
+// SetOutsetJSONBody defines parameters for SetOutset.
+type SetOutsetJSONBody struct {
+	Reel *openapi_types.UUID `json:"reel,omitempty"`
+}
+
 // ListWorkParams defines parameters for ListWork.
 type ListWorkParams struct {
 	// Limit Most that are given
@@ -679,6 +721,15 @@ type WriteCutListJSONBody struct {
 
 // WriteCutListJSONBodyFormat defines parameters for WriteCutList.
 type WriteCutListJSONBodyFormat string
+
+// GetEffectiveParams defines parameters for GetEffective.
+type GetEffectiveParams struct {
+	Row GetEffectiveParamsRow `form:"row" json:"row"`
+	Id  string                `form:"id" json:"id"`
+}
+
+// GetEffectiveParamsRow defines parameters for GetEffective.
+type GetEffectiveParamsRow string
 
 // GetHistoryParams defines parameters for GetHistory.
 type GetHistoryParams struct {
@@ -783,6 +834,9 @@ type StartBatchJSONRequestBody = BatchRequest
 
 // ImportFromCardJSONRequestBody defines body for ImportFromCard for application/json ContentType.
 type ImportFromCardJSONRequestBody = CardImport
+
+// SetOutsetJSONRequestBody defines body for SetOutset for application/json ContentType.
+type SetOutsetJSONRequestBody SetOutsetJSONBody
 
 // CreateReelJSONRequestBody defines body for CreateReel for application/json ContentType.
 type CreateReelJSONRequestBody = NewReel
@@ -910,6 +964,9 @@ type ServerInterface interface {
 	// (GET /productions/{production}/matches)
 	ListMatches(c *gin.Context, production ProductionID)
 
+	// (PUT /productions/{production}/outset)
+	SetOutset(c *gin.Context, production ProductionID)
+
 	// (GET /productions/{production}/reels)
 	ListReels(c *gin.Context, production ProductionID)
 
@@ -972,6 +1029,9 @@ type ServerInterface interface {
 
 	// (POST /reels/{reel}/cutlist/write)
 	WriteCutList(c *gin.Context, reel ReelID)
+
+	// (GET /reels/{reel}/effective)
+	GetEffective(c *gin.Context, reel ReelID, params GetEffectiveParams)
 
 	// (GET /reels/{reel}/history)
 	GetHistory(c *gin.Context, reel ReelID, params GetHistoryParams)
@@ -1427,6 +1487,31 @@ func (siw *ServerInterfaceWrapper) ListMatches(c *gin.Context) {
 	}
 
 	siw.Handler.ListMatches(c, production)
+}
+
+// SetOutset operation middleware
+func (siw *ServerInterfaceWrapper) SetOutset(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetOutset(c, production)
 }
 
 // ListReels operation middleware
@@ -2046,6 +2131,50 @@ func (siw *ServerInterfaceWrapper) WriteCutList(c *gin.Context) {
 	}
 
 	siw.Handler.WriteCutList(c, reel)
+}
+
+// GetEffective operation middleware
+func (siw *ServerInterfaceWrapper) GetEffective(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetEffectiveParams
+
+	// ------------- Required query parameter "row" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "row", c.Request.URL.Query(), &params.Row, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter row: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "id" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "id", c.Request.URL.Query(), &params.Id, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetEffective(c, reel, params)
 }
 
 // GetHistory operation middleware
@@ -3130,6 +3259,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/productions/:production", wrapper.RemoveProduction)
 	router.GET(options.BaseURL+"/productions/:production", wrapper.GetProduction)
 	router.PATCH(options.BaseURL+"/productions/:production", wrapper.RenameProduction)
+	router.PUT(options.BaseURL+"/productions/:production/outset", wrapper.SetOutset)
 	router.GET(options.BaseURL+"/productions/:production/takes", wrapper.ListTakes)
 	router.POST(options.BaseURL+"/productions/:production/takes/undo", wrapper.UndoTakeEdit)
 	router.POST(options.BaseURL+"/productions/:production/takes/redo", wrapper.RedoTakeEdit)
@@ -3170,6 +3300,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/cards/:card/files", wrapper.ListCardFiles)
 	router.DELETE(options.BaseURL+"/reels/:reel", wrapper.RemoveReel)
 	router.GET(options.BaseURL+"/reels/:reel", wrapper.GetReel)
+	router.GET(options.BaseURL+"/reels/:reel/effective", wrapper.GetEffective)
 	router.GET(options.BaseURL+"/reels/:reel/history", wrapper.GetHistory)
 	router.POST(options.BaseURL+"/reels/:reel/commands", wrapper.DoCommand)
 	router.POST(options.BaseURL+"/reels/:reel/undo", wrapper.UndoReel)

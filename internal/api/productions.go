@@ -77,6 +77,20 @@ func (s *Server) RenameProduction(c *gin.Context, id ProductionID) {
 	s.answer(c, http.StatusOK, p, err)
 }
 
+// SetOutset says what new reels begin with.
+func (s *Server) SetOutset(c *gin.Context, id ProductionID) {
+	var body SetOutsetJSONBody
+	if !s.read(c, &body) {
+		return
+	}
+	from := ""
+	if body.Reel != nil {
+		from = body.Reel.String()
+	}
+	p, err := s.Store.SetOutset(c, id, from)
+	s.answer(c, http.StatusOK, p, err)
+}
+
 // RemoveProduction removes a production with all that is in it.
 func (s *Server) RemoveProduction(c *gin.Context, id ProductionID) {
 	s.done(c, s.Jobs.RemoveProduction(c, id))

@@ -19,7 +19,7 @@ func whole(o store.OpenReel, turns store.Turns) ReelView {
 	return ReelView{
 		Id: o.ID, Production: o.Production, Name: o.Name, Revision: o.Revision, Head: o.Reel.Head, End: o.Reel.End(),
 		Stems: some(o.Reel.StemList()), Tracks: some(o.Reel.TrackList()), Clips: some(o.Reel.ClipList()), Groups: some(o.Reel.GroupList()), Outputs: some(o.Reel.OutputList()),
-		Knots: some(o.Reel.KnotList()), Marks: some(o.Reel.MarkList()), Mixes: some(o.Reel.MixList()), Routes: weave.Routes(o.Reel), Findings: weave.Findings(o.Reel),
+		Knots: some(o.Reel.KnotList()), Marks: some(o.Reel.MarkList()), Mixes: some(o.Reel.MixList()), Speakers: weave.Speakers(o.Reel), Routes: weave.Routes(o.Reel), Findings: weave.Findings(o.Reel),
 		Adrift: o.Reel.Adrifts(), Strays: o.Reel.Strays(), Undo: turns.Undo, Redo: turns.Redo,
 	}
 }
@@ -28,7 +28,7 @@ func whole(o store.OpenReel, turns store.Turns) ReelView {
 func part(o store.OpenReel, turns store.Turns, revision int64, t reel.Touched) ReelView {
 	v := ReelView{
 		Id: o.ID, Production: o.Production, Name: o.Name, Revision: o.Revision, Head: o.Reel.Head, End: o.Reel.End(),
-		Outputs: []reel.Output{}, Routes: []weave.Route{}, Findings: []weave.Finding{},
+		Speakers: weave.Speakers(o.Reel), Outputs: []reel.Output{}, Routes: []weave.Route{}, Findings: []weave.Finding{},
 		Adrift: o.Reel.Adrifts(), Strays: o.Reel.Strays(), Undo: turns.Undo, Redo: turns.Redo, Since: &SinceRevision{Revision: revision},
 	}
 	gone := &v.Since.Gone
@@ -143,6 +143,26 @@ func (s *Server) GetHistory(c *gin.Context, id ReelID, p GetHistoryParams) {
 	}
 	steps, err := s.Store.History(c, id, before, limit)
 	s.answer(c, http.StatusOK, steps, err)
+}
+
+// GetEffective gives what the channels of a row bring to the outputs.
+func (s *Server) GetEffective(c *gin.Context, id ReelID, p GetEffectiveParams) {
+	o, err := s.Store.Reel(c, id)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	g, err := weave.Compile(o.Reel)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	at, there := g.Node(reel.Row(p.Row), p.Id)
+	if !there {
+		s.fail(c, fault.New(fault.NotFound, "This reel has no such row"))
+		return
+	}
+	s.answer(c, http.StatusOK, g.Effective(at), nil)
 }
 
 // SentAt is a command and the revision that its sender has seen.

@@ -70,7 +70,7 @@ func (s *Store) CreateReel(ctx context.Context, p Production, name string, start
 	if name == "" || len([]rune(name)) > 100 {
 		return "", fault.New(fault.BadInput, "A reel needs a name of 1 to 100 characters")
 	}
-	stems, err := s.Stems(ctx, p.ID)
+	fresh, err := s.begin(ctx, p, name, start)
 	if err != nil {
 		return "", err
 	}
@@ -79,7 +79,7 @@ func (s *Store) CreateReel(ctx context.Context, p Production, name string, start
 		if err := tx.QueryRow(ctx, "insert into reels (production_id, name) values ($1, $2) returning id::text", p.ID, name).Scan(&id); err != nil {
 			return err
 		}
-		_, err := tx.Exec(ctx, "insert into reel_snapshots (reel_id, revision, state) values ($1, 0, $2)", id, reel.New(name, p.SampleRate, p.FrameRate, start, ReelStems(stems)))
+		_, err := tx.Exec(ctx, "insert into reel_snapshots (reel_id, revision, state) values ($1, 0, $2)", id, fresh)
 		return err
 	})
 	if codeOf(err) == uniqueViolation {

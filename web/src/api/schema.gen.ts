@@ -39,6 +39,25 @@ export interface paths {
         patch: operations["renameProduction"];
         trace?: never;
     };
+    "/productions/{production}/outset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Has new reels begin with the stems, mixes, output groups and knots that a reel has, the places of its speakers and its pan law; with stems alone where no reel is named */
+        put: operations["setOutset"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/productions/{production}/takes": {
         parameters: {
             query?: never;
@@ -641,6 +660,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/reels/{reel}/effective": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        /** @description What every channel of a row brings to every output, over all paths, where the reel begins */
+        get: operations["getEffective"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/reels/{reel}/history": {
         parameters: {
             query?: never;
@@ -1077,6 +1115,8 @@ export interface components {
             frameRate: components["schemas"]["FrameRate"];
             takes: number;
             reels: number;
+            /** @description The reel whose outputs a new one begins with */
+            beginsAs?: string;
             /** Format: date-time */
             createdAt: string;
         };
@@ -1424,6 +1464,8 @@ export interface components {
             outputs: components["schemas"]["Output"][];
             knots: components["schemas"]["Knot"][];
             mixes: components["schemas"]["Mix"][];
+            /** @description Where those stand that stems */
+            speakers: components["schemas"]["Speaker"][];
             routes: components["schemas"]["Route"][];
             findings: components["schemas"]["WeaveFinding"][];
             /** @description What undo would take back; empty where there is nothing */
@@ -1542,10 +1584,27 @@ export interface components {
                  */
                 start: number;
             };
-            /** @description Of the production's speakers, by label, where they don't stand as the standard says */
-            angles?: {
-                [key: string]: components["schemas"]["Direction"];
-            };
+            angles?: components["schemas"]["Angles"];
+        };
+        Effective: {
+            /** @description Of the row, from 0 */
+            channel: number;
+            output: string;
+            /** @description With a track's own gain */
+            gainDB: number;
+            /** @description With its polarity turned */
+            invert: boolean;
+        };
+        Speaker: {
+            label: string;
+            /** @description Degrees, positive to the left */
+            azimuth: number;
+            /** @description Degrees, positive upwards */
+            elevation: number;
+        };
+        /** @description Where speakers stand, by label, that don't stand as the standard says */
+        Angles: {
+            [key: string]: components["schemas"]["Direction"];
         };
         Direction: {
             /** @description Degrees, positive to the left */
@@ -1648,6 +1707,8 @@ export interface components {
             channels: number[];
             /** @description The channels are added up */
             sum?: boolean;
+            /** @description Gains as factors, a row for each channel of the track, from each of channels; not there where they go one to one */
+            matrix?: number[][];
             /** Format: int64 */
             start: number;
             /** Format: int64 */
@@ -2289,6 +2350,8 @@ export interface components {
         /** @description SetReel changes what a reel has once; what is left nil stays. */
         SetReelCommand: {
             command: {
+                /** @description of the speakers that stand elsewhere than the standard says, all of them */
+                angles?: components["schemas"]["Angles"] | null;
                 frameRate?: components["schemas"]["FrameRate"] | null;
                 name?: string | null;
                 panLaw?: number | null;
@@ -2924,6 +2987,36 @@ export interface operations {
         };
         responses: {
             /** @description As it is called now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Production"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    setOutset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** Format: uuid */
+                    reel?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description The production */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -3890,6 +3983,32 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getEffective: {
+        parameters: {
+            query: {
+                row: "track" | "strand" | "stem" | "mix";
+                id: string;
+            };
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By output and channel */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Effective"][];
+                };
             };
             default: components["responses"]["Failure"];
         };

@@ -1,3 +1,4 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
@@ -5,6 +6,14 @@ import type { ReelView } from "../../api/client";
 import { Buses } from "./buses";
 
 const view = {
+  id: "r",
+  production: "p",
+  head: {},
+  speakers: [
+    { label: "L", azimuth: 30, elevation: 0 },
+    { label: "R", azimuth: -30, elevation: 0 },
+    { label: "Ls", azimuth: 110, elevation: 0 },
+  ],
   stems: [
     { id: "DX", name: "Dialogue", labels: ["L", "R"], order: 1 },
     { id: "FX", name: "Effects", labels: ["L", "R", "C", "LFE", "Ls", "Rs"], order: 2 },
@@ -26,7 +35,11 @@ describe("stems, mixes and output groups in lists", () => {
   afterEach(cleanup);
   const open = () => {
     const onDo = vi.fn();
-    render(<Buses view={view} onDo={onDo} />);
+    render(
+      <QueryClientProvider client={new QueryClient()}>
+        <Buses view={view} onDo={onDo} />
+      </QueryClientProvider>,
+    );
     return onDo;
   };
 
@@ -66,5 +79,13 @@ describe("stems, mixes and output groups in lists", () => {
     expect(onDo.mock.lastCall?.[0].command.feed).toEqual({ row: "group", from: "g1", fold: { centreDB: -3.01, surroundDB: -3.01, monoDB: -6.02, trimDB: -2 } });
     fireEvent.click(screen.getByText("Lt/Rt"));
     expect(onDo.mock.lastCall?.[0].command.feed.fold.encoded).toBe(true);
+  });
+
+  it("moves a speaker, and keeps those that were moved", () => {
+    const onDo = open();
+    const field = screen.getByLabelText("Azimuth of Ls");
+    fireEvent.change(field, { target: { value: "120" } });
+    fireEvent.blur(field);
+    expect(onDo).toHaveBeenLastCalledWith({ kind: "setReel", command: { angles: { Ls: { azimuth: 120, elevation: 0 } } } });
   });
 });

@@ -2,9 +2,12 @@ import { ArrowDown, ArrowUp, Trash2 } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useState, type ReactNode } from "react";
 
-import type { Command, CommandOf, Group, Mix, ReelView, Row, Stem } from "../../api/client";
+import { api, ok, type Command, type CommandOf, type Group, type Mix, type ReelView, type Row, type Stem } from "../../api/client";
+import { useDo, useProduction } from "../../api/hooks";
+import { keysOf } from "../../api/keys";
 import { Small } from "../../ui/small";
 import { StemTag } from "../../ui/stem";
+import { inMix, strandsOf } from "./band";
 import { formatName, formats, layouts } from "./formats";
 import { Kept } from "./kept";
 import { figure, gains } from "./numbers";
@@ -18,6 +21,8 @@ export function Buses(p: Props) {
       <Stems {...p} />
       <Mixes {...p} />
       <Groups {...p} />
+      <Speakers {...p} />
+      <Outset {...p} />
     </div>
   );
 }
@@ -117,12 +122,6 @@ function Strands({ view, stem }: { view: ReelView; stem: string }) {
   );
 }
 
-function strandsOf(view: ReelView, stem: string): Map<string, number> {
-  const counts = new Map<string, number>();
-  for (const t of view.tracks) if (t.stem === stem) counts.set(t.strand ?? "", (counts.get(t.strand ?? "") ?? 0) + 1);
-  return new Map([...counts].sort(([a], [b]) => (a < b ? -1 : 1)));
-}
-
 /** Asks where the tracks of a stem go before it is taken away. */
 function RemoveStem({ view, stem, onDo }: { view: ReelView; stem: Stem; onDo: Props["onDo"] }) {
   const others = view.stems.filter((s) => s.id !== stem.id);
@@ -186,11 +185,7 @@ function MixPanel({ view, mix, onDo, order }: { view: ReelView; mix: Mix; onDo: 
     return [{ row: "stem" as Row, from: s.id, name: s.name, within: "" }, ...(named ? strands.map((x) => ({ row: "strand" as Row, from: `${s.id}/${x}`, name: x || "the rest of it", within: s.id })) : [])];
   });
   const term = (row: Row, from: string) => terms.find((t) => t.row === row && t.from === from);
-  const isIn = (row: Row, from: string, within: string): boolean => {
-    const t = term(row, from);
-    if (t) return !t.out;
-    return row === "strand" ? isIn("stem", within, "") : rest;
-  };
+  const isIn = (row: Row, from: string, within: string) => (row === "strand" ? inMix(mix, within, from.slice(within.length + 1)) : inMix(mix, from, null));
   const put = (row: Row, from: string, gainDB: number, out: boolean) => set({ terms: [...terms.filter((t) => !(t.row === row && t.from === from)), { row, from, gainDB, out }] });
   return (
     <>
@@ -331,6 +326,51 @@ function GroupPanel({ view, group, onDo, order }: { view: ReelView; group: Group
         </span>
       )}
     </>
+  );
+}
+
+/** Where the speakers stand that sound is placed between: by the standard, unless they are moved. */
+function Speakers({ view, onDo }: Props) {
+  const moved = view.head.angles ?? {};
+  if (view.speakers.length < 3) return null;
+  const set = (angles: typeof moved) => onDo({ kind: "setReel", command: { angles } });
+  return (
+    <Section title="Speakers" about="Where they stand, in degrees from the front: left and up are above 0. What is placed, turned or decoded goes by them.">
+      <ul className="grid grid-cols-2 gap-x-4">
+        {view.speakers.map((s) => (
+          <li key={s.label} className="flex items-center gap-1.5 text-[13px]">
+            <span className={`w-9 ${moved[s.label] ? "font-semibold" : ""}`}>{s.label}</span>
+            <Kept label={`Azimuth of ${s.label}`} value={String(s.azimuth)} onKeep={figure((azimuth) => set({ ...moved, [s.label]: { azimuth, elevation: s.elevation } }), -180, 180)} className="tc h-6 w-14 text-right" />
+            <Kept label={`Elevation of ${s.label}`} value={String(s.elevation)} onKeep={figure((elevation) => set({ ...moved, [s.label]: { azimuth: s.azimuth, elevation } }), -90, 90)} className="tc h-6 w-12 text-right" />
+          </li>
+        ))}
+      </ul>
+      {Object.keys(moved).length > 0 && (
+        <button className="pill mt-2 h-7 px-3" onClick={() => set({})}>
+          All where the standard puts them
+        </button>
+      )}
+    </Section>
+  );
+}
+
+/** What new reels of the production begin with. */
+function Outset({ view }: Props) {
+  const production = useProduction(view.production).data;
+  const set = useDo((reel: string | undefined) => ok(api.PUT("/productions/{production}/outset", { params: { path: { production: view.production } }, body: { reel } })), [keysOf.production(view.production)]);
+  return (
+    <Section title="New reels" about={production?.beginsAs ? `A new reel begins with the stems, mixes, output groups, knots and speakers that ${production.beginsAs} had when you said so.` : "A new reel begins with the stems of the production and no outputs."}>
+      <span className="flex flex-wrap gap-2">
+        <button className="pill h-7 px-3" disabled={set.isPending} onClick={() => set.mutate(view.id)}>
+          Begin new reels as this one is now
+        </button>
+        {production?.beginsAs && (
+          <button className="pill h-7 px-3" disabled={set.isPending} onClick={() => set.mutate(undefined)}>
+            Begin them with stems alone
+          </button>
+        )}
+      </span>
+    </Section>
   );
 }
 

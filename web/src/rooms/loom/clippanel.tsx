@@ -1,10 +1,11 @@
 import { ChevronDown } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
-import type { ReactNode } from "react";
+import { useState, type ReactNode } from "react";
 
 import type { Clip, Command, CommandOf, Fade, ReelView, Take } from "../../api/client";
 import { keyOf, keySign, type ActionID } from "../../ui/keys";
 import { duration, labelAt, noTimecode, parseNear } from "../../ui/timecode";
+import { ClipChannels } from "./channels";
 import { slipOf, slipSign, type Choice } from "./choice";
 import { Kept } from "./kept";
 import { figure, gains } from "./numbers";
@@ -65,6 +66,8 @@ export function ClipPanel(p: Props) {
   const set = (part: Partial<CommandOf<"setClip">>) => p.onDo({ kind: "setClip", command: { clip: clip.id, ...part } });
   const tied = clip.tie ? view.clips.filter((c) => c.tie === clip.tie).length - 1 : 0;
   const slip = slipOf(clip);
+  const take = p.takes.get(clip.take);
+  const [channels, setChannels] = useState(false);
   const sync = [
     tied > 0 && `tied to ${tied} other ${tied === 1 ? "clip" : "clips"}`,
     clip.picture && slip === 0 && "in sync with the picture",
@@ -75,8 +78,9 @@ export function ClipPanel(p: Props) {
     <div className="min-w-[430px] border-l border-line pl-5">
       <Line name="Clip">
         <Kept label="Name of the clip" value={clip.name} onKeep={(name) => set({ name })} className="w-44 font-semibold" />
-        <More {...p} />
+        <More {...p} onChannels={() => setChannels(true)} />
       </Line>
+      {channels && take && <ClipChannels clip={clip} take={take} track={view.tracks.find((t) => t.id === clip.track)!} onDo={p.onDo} onClose={() => setChannels(false)} />}
       <Line name="Starts">
         <Kept
           label="Timecode at which the clip starts"
@@ -118,7 +122,7 @@ export function ClipPanel(p: Props) {
 }
 
 /** What can be done to a clip as a whole, in a menu. */
-function More({ view, clip, choice, takes, acts, onDo, onSettle }: Props) {
+function More({ view, clip, choice, takes, acts, onDo, onSettle, onChannels }: Props & { onChannels: () => void }) {
   const take = takes.get(clip.take);
   const width = clip.channels.length;
   const others = [...takes.values()].filter((t) => t.id !== clip.take && t.channels.length > Math.max(...clip.channels) && t.description.sampleRate === view.head.sampleRate);
@@ -144,6 +148,7 @@ function More({ view, clip, choice, takes, acts, onDo, onSettle }: Props) {
           {item("Tie it to the picture as it lies", () => onDo({ kind: "tieClips", command: { clips: [clip.id], picture: true } }))}
           {item("Settle to a new take", onSettle)}
           {(clip.settled?.length ?? 0) > 0 && item("Bring back what it was settled from", () => onDo({ kind: "unsettle", command: { clip: clip.id } }))}
+          {take && item("Its channels at gains of their own…", onChannels)}
           {take && take.channels.length > width && !clip.sum && (
             <DropdownMenu.Sub>
               <DropdownMenu.SubTrigger className="menu-item">Use other channels of its take ▸</DropdownMenu.SubTrigger>

@@ -6,6 +6,7 @@ import type { Clip, ReelView, Take } from "../../api/client";
 import type { Tap } from "../../listen/player";
 import { keyOf, keySign } from "../../ui/keys";
 import { StemTag } from "../../ui/stem";
+import type { BandRow } from "./band";
 import { stemHeight } from "./geometry";
 import { laneHeight, type FolderRow, type TrackRow } from "./rows";
 
@@ -125,18 +126,23 @@ function Round(p: { on: boolean; label: string; hint: string; onClick: () => voi
   );
 }
 
-export function StemHead({ stem, on, onTap }: { stem: ReelView["stems"][number]; on: boolean; onTap: (t: Tap) => void }) {
+/** The head of a row of the band: it is listened to by a press; a stem with strands opens to show them. */
+export function BandHead({ row, on, opened, onTap, onOpen }: { row: BandRow; on: boolean; opened: boolean; onTap: (t: Tap) => void; onOpen: () => void }) {
   return (
-    <button
-      className="flex w-full cursor-pointer items-center gap-2 pl-3 pr-2 text-left hover:bg-paper"
-      style={{ height: stemHeight }}
-      aria-pressed={on}
-      title={`Listen to ${stem.name} alone`}
-      onClick={() => onTap({ kind: "stem", id: stem.id })}
-    >
-      <StemTag stem={stem.id} />
-      <span className="font-semibold">{stem.name}</span>
-      {on && <span className="ml-auto text-[11px] text-muted">listening</span>}
-    </button>
+    <div className="flex items-center hover:bg-paper" style={{ height: stemHeight }}>
+      {row.strands > 0 ? (
+        <button className="flex h-full w-6 cursor-pointer items-center justify-center text-muted hover:text-ink" aria-expanded={opened} aria-label={`Strands of ${row.name}`} title={opened ? "Put its strands away" : `Show its ${row.strands === 1 ? "strand" : `${row.strands} strands`}`} onClick={onOpen}>
+          {opened ? <ChevronDown size={13} /> : <ChevronRight size={13} />}
+        </button>
+      ) : (
+        <span className={row.row === "strand" ? "w-11" : "w-6"} />
+      )}
+      <button className="flex h-full min-w-0 grow cursor-pointer items-center gap-2 pr-2 text-left" aria-pressed={on} title={`Listen to ${row.name} alone`} onClick={() => onTap({ kind: row.row, id: row.id })}>
+        {row.row === "stem" && <StemTag stem={row.id} />}
+        {row.row === "mix" && <span className="tc rounded border border-muted px-1 text-[11px] text-muted">mix</span>}
+        <span className={`truncate ${row.row === "strand" ? "text-[13px]" : "font-semibold"}`}>{row.name}</span>
+        {on && <span className="ml-auto text-[11px] text-muted">listening</span>}
+      </button>
+    </div>
   );
 }

@@ -11,6 +11,7 @@ import { thinned } from "./curves";
 import { Kept } from "./kept";
 import { formatName, formats, hasRoom, isField } from "./formats";
 import { figure, gains } from "./numbers";
+import { Reaches } from "./reaches";
 
 /** Gives nothing where the command was refused. */
 type Do = (c: Command) => Promise<ReelView | undefined>;
@@ -136,6 +137,7 @@ function TrackPanel({ view, track, playingAt, onDo, onRemoveTrack }: Props & { t
         <Kept label="Strand of the track" value={track.strand ?? ""} placeholder="none" onKeep={(strand) => set({ strand })} className="w-28" />
         <span className="text-muted">folder</span>
         <Kept label="Folder of the track" value={track.folder ?? ""} placeholder="none" onKeep={(folder) => set({ folder })} className="w-28" />
+        <Reaches view={view} track={track} />
       </Line>
     </div>
   );

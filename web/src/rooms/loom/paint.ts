@@ -5,6 +5,7 @@ import { extent, levelFor, type Extent } from "../../draw/overview";
 import { label, frameAt, sampleOf } from "../../ui/timecode";
 import { slipOf, slipSign, type Choice } from "./choice";
 import { fadeAt, level, yOfValue, type CurveView } from "./curves";
+import { tracksIn, type BandRow } from "./band";
 import { rulerStep, stemHeight, xOf, type TimeView } from "./geometry";
 import { clipsIn, laneHeight, worked, type Rows, type TrackRow } from "./rows";
 
@@ -433,18 +434,13 @@ function range(g: CanvasRenderingContext2D, s: Scene, zest: string) {
   }
 }
 
-/** Each stem as the sum of what its tracks play. */
-export function paintStems(g: CanvasRenderingContext2D, width: number, s: Pick<Scene, "view" | "time" | "takes" | "rows">) {
+/** Each row of the band as the sum of what its tracks play. */
+export function paintBand(g: CanvasRenderingContext2D, width: number, s: Pick<Scene, "view" | "time" | "takes" | "rows"> & { band: BandRow[] }) {
   const { view, time } = s;
-  const stemOf = new Map(view.tracks.filter((t) => !t.mute).map((t) => [t.id, t.stem]));
-  const inView = new Map<string, Clip[]>(view.stems.map((x) => [x.id, []]));
   const to = time.left + width * time.perPixel;
-  for (const [track, clips] of s.rows.clips) {
-    const list = inView.get(stemOf.get(track) ?? "");
-    if (list) for (const c of clipsIn(clips, time.left, to)) if (!c.mute) list.push(c);
-  }
-  view.stems.forEach((stem, i) => {
-    const clips = inView.get(stem.id) ?? [];
+  const inView = new Map([...s.rows.clips].map(([track, clips]) => [track, clipsIn(clips, time.left, to).filter((c) => !c.mute)]));
+  s.band.forEach((row, i) => {
+    const clips = [...tracksIn(view, row)].flatMap((t) => inView.get(t) ?? []);
     const y = i * stemHeight;
     const columns = Math.ceil(width / threadStep);
     const tall = new Float32Array(columns);
@@ -457,8 +453,8 @@ export function paintStems(g: CanvasRenderingContext2D, width: number, s: Pick<S
         if (e) tall[k] = Math.max(tall[k]!, -e.low, e.high);
       }
     }
-    g.fillStyle = dye(stem.id);
-    g.globalAlpha = 0.8;
+    g.fillStyle = row.stem ? dye(row.stem) : colour("--ink");
+    g.globalAlpha = row.row === "strand" ? 0.5 : 0.8;
     for (let k = 0; k < columns; k++) {
       const size = Math.max(1, Math.min(1, tall[k]! * 1.5) * (stemHeight - 8));
       g.fillRect(k * threadStep, y + 4 + (stemHeight - 8 - size) / 2, threadWidth, size);

@@ -18,8 +18,9 @@ import { gather } from "./clipboard";
 import { formats } from "./formats";
 import { curveViews, type CurveView } from "./curves";
 import { cutting } from "./cutting";
+import { layBand } from "./band";
 import { columnX, edits as editsOf, headsWidth, reedWidth, rulerHeight, stemHeight, weaveWidth, whole, xOf, zoom } from "./geometry";
-import { FolderHead, StemHead, TrackHead, type HeadActs } from "./heads";
+import { BandHead, FolderHead, TrackHead, type HeadActs } from "./heads";
 import { Inspector } from "./inspector";
 import { Lists, type ListName } from "./lists";
 import { Meters } from "./meters";
@@ -30,7 +31,7 @@ import { useSettling } from "./settling";
 import { Scroll } from "./scroll";
 import { Shuttle } from "./shuttle";
 import { SpecDialog } from "./spec";
-import { positionOf, Ruler, StemTime, TimeArea } from "./time";
+import { BandTime, positionOf, Ruler, TimeArea } from "./time";
 import { useConsent } from "./consent";
 import { useStable } from "../../ui/stable";
 import { WeaveRow } from "./weave";
@@ -82,6 +83,8 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   const [opened, setOpened] = useState<ReadonlySet<string>>(new Set());
   const [folded, setFolded] = useState<ReadonlySet<string>>(new Set());
   const rows = useMemo(() => layRows(view, opened, folded), [view, opened, folded]);
+  const [openStems, setOpenStems] = useState<ReadonlySet<string>>(new Set());
+  const band = useMemo(() => layBand(view, openStems), [view, openStems]);
   const turned = (set: ReadonlySet<string>, id: string) => new Set(set.has(id) ? [...set].filter((x) => x !== id) : [...set, id]);
   const openClip = (id: string) => setOpened((s) => turned(s, id));
 
@@ -557,19 +560,19 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
               </div>
             </div>
           </div>
-          <div className="flex shrink-0 border-t border-line bg-band">
-            <div className="shrink-0 border-r border-line" style={{ width: headsWidth }}>
-              {view.stems.map((s) => (
-                <StemHead key={s.id} stem={s} on={tap.kind === "stem" && tap.id === s.id} onTap={toggleTap} />
+          <div className="flex max-h-[35%] shrink-0 overflow-y-auto border-t border-line bg-band" style={{ scrollbarWidth: "none" }}>
+            <div className="h-max shrink-0 border-r border-line" style={{ width: headsWidth }}>
+              {band.map((b) => (
+                <BandHead key={b.row + b.id} row={b} on={tap.kind === b.row && tap.id === b.id} opened={openStems.has(b.id)} onTap={toggleTap} onOpen={() => setOpenStems((s) => turned(s, b.id))} />
               ))}
             </div>
-            <div className="min-w-0 grow">
-              <StemTime view={view} scroll={scroll} takes={widths} rows={rows} at={at} onGo={go} />
+            <div className="h-max min-w-0 grow">
+              <BandTime view={view} band={band} scroll={scroll} takes={widths} rows={rows} at={at} onGo={go} />
             </div>
             <Reed width={weaveShown} full={full} onWidth={setReed} />
             <Slid width={weaveShown} full={full} slid={slid} onSlide={setSlide}>
               {view.outputs.length > 0 &&
-                view.stems.map((s, i) => <WeaveRow key={s.id} view={view} row="stem" id={s.id} name={s.name} stem={s.id} index={view.tracks.length + i} edits={ties} muted={false} height={stemHeight} />)}
+                band.map((b, i) => <WeaveRow key={b.row + b.id} view={view} row={b.row} id={b.id} name={b.name} stem={b.stem} index={view.tracks.length + i} edits={ties} muted={false} height={stemHeight} />)}
             </Slid>
           </div>
           <div className="flex h-[136px] shrink-0 border-t border-line bg-paper">

@@ -7,8 +7,9 @@ import { player, usePlayer } from "../../listen/player";
 import { useLight } from "../../ui/light";
 import { clipsAt, pieceAt, type Choice } from "./choice";
 import { valueOfY, yOfValue, type CurveView } from "./curves";
+import type { BandRow } from "./band";
 import { rulerHeight, sampleAt, stemHeight, xOf, zoom, type TimeView } from "./geometry";
-import { paintRows, paintRuler, paintStems, type Preview, type TakeWidths } from "./paint";
+import { paintRows, paintRuler, paintBand, type Preview, type TakeWidths } from "./paint";
 import { laneHeight, rowAt, type Rows, type TrackRow } from "./rows";
 import { Scroll, useScroll } from "./scroll";
 import { catches, onFrame, snapped, snappedBy } from "./snap";
@@ -137,19 +138,19 @@ export function Ruler(p: { view: ReelView; scroll: Scroll; at: number; range: { 
   );
 }
 
-/** The stems in time, below the tracks. */
-export function StemTime(p: { view: ReelView; scroll: Scroll; takes: TakeWidths; rows: Rows; at: number; onGo: (sample: number) => void }) {
+/** The band in time, below the tracks. */
+export function BandTime(p: { view: ReelView; band: BandRow[]; scroll: Scroll; takes: TakeWidths; rows: Rows; at: number; onGo: (sample: number) => void }) {
   const time = useScroll(p.scroll);
   const canvas = useCanvas(
     (c) => {
       const s = fit(c);
-      if (s) paintStems(s.g, s.width, { ...p, time });
+      if (s) paintBand(s.g, s.width, { ...p, time });
     },
-    [p.view, time, p.takes, p.rows],
+    [p.view, p.band, time, p.takes, p.rows],
   );
   const box = useWheel(p.scroll);
   return (
-    <div ref={box} className="relative w-full overflow-hidden" style={{ height: p.view.stems.length * stemHeight }} onPointerDown={(e) => p.onGo(onFrame(p.view, sampleAt(time, e.clientX - e.currentTarget.getBoundingClientRect().left)))}>
+    <div ref={box} className="relative w-full overflow-hidden" style={{ height: p.band.length * stemHeight }} onPointerDown={(e) => p.onGo(onFrame(p.view, sampleAt(time, e.clientX - e.currentTarget.getBoundingClientRect().left)))}>
       <canvas ref={canvas} className="absolute inset-0 h-full w-full" />
       <ShuttleLine view={p.view} time={time} at={p.at} />
     </div>

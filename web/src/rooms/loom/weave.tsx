@@ -6,6 +6,7 @@ import type { Knot, Output, ReelView, Row } from "../../api/client";
 import type { useReelEdits } from "../../api/hooks";
 import { thread } from "../../draw/canvas";
 import { useDraft } from "../../ui/draft";
+import { labelsOf } from "./band";
 import { columnWidth, columnX, weaveWidth } from "./geometry";
 import { figure, gains } from "./numbers";
 
@@ -13,16 +14,20 @@ type Edits = Pick<ReturnType<typeof useReelEdits>, "command" | "tie">;
 
 export const shownGain = (dB: number) => (Math.abs(dB) < 0.05 ? "0" : `${dB > 0 ? "+" : "−"}${Math.abs(dB).toFixed(Math.abs(dB) % 1 < 0.05 || Math.abs(dB) % 1 > 0.95 ? 0 : 1)}`);
 
-export const outputName = (view: ReelView, o: Output) => `${view.groups.find((g) => g.id === o.group)?.name ?? o.group} ${o.label}`;
+const groupName = (view: ReelView, o: Output) => view.groups.find((g) => g.id === o.group)?.name ?? o.group;
 
-type Cell = { knots: Knot[]; reach: number | null; twice: boolean; finding: string };
+export const outputName = (view: ReelView, o: Output) => `${groupName(view, o)} ${o.label}`;
+
+type Cell = { knots: Knot[]; reach: number | null; fed: boolean; twice: boolean; finding: string };
 
 export function cellsOf(view: ReelView, row: Row, id: string): Cell[] {
+  const feeds = new Set(view.groups.filter((g) => g.feed?.row === row && g.feed.from === id).map((g) => g.id));
   return view.outputs.map((o) => {
     const route = row === "track" ? view.routes.find((r) => r.track === id && r.output === o.id) : undefined;
     return {
       knots: view.knots.filter((k) => k.row === row && k.from === id && k.output === o.id),
       reach: route?.gainDB ?? null,
+      fed: feeds.has(o.group),
       twice: route?.twice ?? false,
       finding: row === "track" ? (view.findings.find((f) => f.track === id && f.output === o.id)?.message ?? "") : "",
     };
@@ -32,16 +37,16 @@ export function cellsOf(view: ReelView, row: Row, id: string): Cell[] {
 type RowProps = { view: ReelView; row: Row; id: string; name: string; stem: string; index: number; edits: Edits; muted: boolean; height: number };
 
 /** What of a reel a row of the weave shows. Most edits leave all of it as it was, and then no row is drawn again. */
-const shows = ["outputs", "routes", "knots", "findings", "groups", "stems", "tracks"] as const satisfies readonly (keyof ReelView)[];
+const shows = ["outputs", "routes", "knots", "findings", "groups", "stems", "mixes", "tracks"] as const satisfies readonly (keyof ReelView)[];
 const same = (a: RowProps, b: RowProps) =>
   shows.every((k) => a.view[k] === b.view[k]) && a.row === b.row && a.id === b.id && a.name === b.name && a.stem === b.stem && a.index === b.index && a.muted === b.muted && a.height === b.height && a.edits === b.edits;
 
 export const WeaveRow = memo(function WeaveRow(p: RowProps) {
   const { view } = p;
-  const cells = useMemo(() => cellsOf(view, p.row, p.id), [view.outputs, view.routes, view.knots, view.findings, p.row, p.id]); // eslint-disable-line react-hooks/exhaustive-deps
+  const cells = useMemo(() => cellsOf(view, p.row, p.id), [view.outputs, view.groups, view.routes, view.knots, view.findings, p.row, p.id]); // eslint-disable-line react-hooks/exhaustive-deps
   const { height } = p;
   const dyed = `var(--dye-${p.stem}, var(--ink))`;
-  const last = cells.findLastIndex((c) => c.knots.length > 0 || c.reach !== null);
+  const last = cells.findLastIndex((c) => c.knots.length > 0 || c.fed || c.reach !== null);
   const width = weaveWidth(view.outputs.length);
   return (
     <div className="relative" style={{ height, width }} role="row" aria-label={p.name}>
@@ -53,10 +58,10 @@ export const WeaveRow = memo(function WeaveRow(p: RowProps) {
           cells.slice(0, last + 1).map((c, i) => {
             // The row's thread lies over the columns that it feeds and passes under the others.
             const x = columnX(i);
-            const over = c.knots.length > 0 || c.reach !== null;
+            const over = c.knots.length > 0 || c.fed || c.reach !== null;
             const from = i === 0 ? 0 : x - columnWidth / 2;
             const to = i === last ? x : x + columnWidth / 2;
-            const dash = { strokeDasharray: thread(p.stem).join(" ") || undefined, stroke: dyed, strokeWidth: p.row === "stem" ? 3 : 1.75 };
+            const dash = { strokeDasharray: thread(p.stem).join(" ") || undefined, stroke: dyed, strokeWidth: p.row === "stem" || p.row === "mix" ? 3 : 1.75 };
             const y = height / 2;
             return over ? (
               <line key={i} x1={from} x2={to} y1={y} y2={y} {...dash} />
@@ -82,7 +87,7 @@ function WeaveCell(p: RowProps & { output: Output; column: number; cell: Cell; d
   const tied = cell.knots.length > 0;
   const where = outputName(p.view, p.output);
   const gain = cell.knots[0]?.gainDB ?? 0;
-  const state = tied ? `tied at ${shownGain(gain)} dB` : cell.reach !== null ? `reached at ${shownGain(cell.reach)} dB through its stem` : "not tied";
+  const state = tied ? `tied at ${shownGain(gain)} dB${cell.knots[0]!.invert ? ", polarity turned" : ""}` : cell.fed ? "feeds the whole group" : cell.reach !== null ? `reached at ${shownGain(cell.reach)} dB through its stem` : "not tied";
   const clear = () => tied && void p.edits.command({ kind: "clearKnots", command: { row: p.row, from: p.id, output: p.output.id } });
   const move = (rows: number, columns: number) => document.querySelector<HTMLElement>(`[data-cell="${p.index + rows}:${p.column + columns}"]`)?.focus();
   return (
@@ -95,7 +100,7 @@ function WeaveCell(p: RowProps & { output: Output; column: number; cell: Cell; d
         style={{ left: columnX(p.column) - columnWidth / 2, width: columnWidth, height: p.height }}
         aria-label={`${p.name} to ${where}: ${state}${cell.finding && `. ${cell.finding}`}`}
         title={cell.finding || `${p.name} → ${where}: ${state}`}
-        onClick={() => (tied || cell.reach !== null || cell.finding ? setOpen(true) : void p.edits.tie(p.row, p.id, p.output.id))}
+        onClick={() => (tied || cell.fed || cell.reach !== null || cell.finding ? setOpen(true) : void p.edits.tie(p.row, p.id, p.output.id))}
         onKeyDown={(e) => {
           const by = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1] }[e.key];
           if (by) {
@@ -107,7 +112,7 @@ function WeaveCell(p: RowProps & { output: Output; column: number; cell: Cell; d
           }
         }}
       >
-        <KnotMark cell={cell} dyed={p.dyed} muted={p.muted} stem={p.stem} strong={p.row === "stem"} />
+        <KnotMark cell={cell} dyed={p.dyed} muted={p.muted} stem={p.stem} strong={p.row === "stem" || p.row === "mix"} />
       </button>
       {/* There are hundreds of cells: one has a popover only while it is open. */}
       {open && (
@@ -125,9 +130,18 @@ function WeaveCell(p: RowProps & { output: Output; column: number; cell: Cell; d
                   {tied ? (cell.twice ? ", by its stem and by this knot together." : ".") : " through its stem. Change that at the stem's own knot below, or in the track's feed."}
                 </p>
               )}
-              {cell.knots.map((k) => (
-                <GainField key={k.id} knot={k} labels={p.row === "stem" ? p.view.stems.find((s) => s.id === p.id)?.labels : p.view.tracks.find((t) => t.id === p.id)?.labels} onGain={(g) => p.edits.command({ kind: "setKnots", command: { knots: [{ row: k.row, from: k.from, channel: k.channel, output: k.output, gainDB: g, invert: k.invert }] } })} />
-              ))}
+              {cell.fed && <p className="mt-1 text-muted">It feeds {groupName(p.view, p.output)}, channel by channel. Change that in the lists, under Weave.</p>}
+              {cell.knots.map((k) => {
+                const set = (part: Partial<Knot>) => p.edits.command({ kind: "setKnots", command: { knots: [{ row: k.row, from: k.from, channel: k.channel, output: k.output, gainDB: k.gainDB, invert: k.invert, ...part }] } });
+                return (
+                  <div key={k.id}>
+                    <GainField knot={k} labels={labelsOf(p.view, p.row, p.id)} onGain={(gainDB) => set({ gainDB })} />
+                    <label className="mt-1 flex cursor-pointer items-center gap-1.5 text-muted">
+                      <input type="checkbox" className="accent-act" checked={k.invert ?? false} onChange={(e) => void set({ invert: e.target.checked })} /> polarity turned
+                    </label>
+                  </div>
+                );
+              })}
               <div className="mt-3 flex gap-2">
                 {tied ? (
                   <button
@@ -147,7 +161,7 @@ function WeaveCell(p: RowProps & { output: Output; column: number; cell: Cell; d
                       setOpen(false);
                     }}
                   >
-                    Tie this track here itself
+                    Tie it here itself
                   </button>
                 )}
               </div>
@@ -186,7 +200,7 @@ function KnotMark({ cell, dyed, muted, stem, strong }: { cell: Cell; dyed: strin
   const opacity = muted ? 0.35 : 1;
   if (cell.knots.length > 0) {
     const gain = cell.knots[0]!.gainDB;
-    const text = Math.abs(gain) < 0.05 ? "" : shownGain(gain);
+    const text = (Math.abs(gain) < 0.05 ? "" : shownGain(gain)) + (cell.knots[0]!.invert ? "ø" : "");
     return (
       <span
         className={`tc flex items-center justify-center rounded-full text-[9px] font-bold ${strong || text ? "h-[19px] min-w-[19px]" : "h-3.5 w-3.5"} ${cell.finding ? "outline-2 outline-dashed outline-offset-2 outline-wrong" : ""}`}
@@ -199,6 +213,6 @@ function KnotMark({ cell, dyed, muted, stem, strong }: { cell: Cell; dyed: strin
   if (cell.finding) {
     return <span className="flex h-4 w-4 items-center justify-center rounded-full border-2 border-dashed border-wrong bg-ground text-[10px] font-bold text-wrong">?</span>;
   }
-  if (cell.reach !== null) return <span className="h-3 w-3 rounded-full border-[2.5px] bg-ground" style={{ borderColor: dyed, opacity }} />;
+  if (cell.fed || cell.reach !== null) return <span className="h-3 w-3 rounded-full border-[2.5px] bg-ground" style={{ borderColor: dyed, opacity }} />;
   return <span className="h-2.5 w-2.5 rounded-full border-2 border-transparent group-hover:border-muted group-focus-visible:border-muted" />;
 }
