@@ -1,12 +1,17 @@
 import { describe, expect, it } from "vitest";
 
-import { fadeAt, level, thinned, valueOfY, yOfValue } from "./curves";
+import type { Track } from "../../api/client";
+import { fadeAt, level, pointsOf, restOf, shownOf, thinned, valueOfY, yOfValue } from "./curves";
 
 describe("curves", () => {
   it("give back the value that was drawn", () => {
     for (const dB of [12, 3.5, 0, -6, -30]) expect(valueOfY("gain", yOfValue("gain", dB, 60), 60)).toBeCloseTo(dB, 1);
     for (const pan of [-1, -0.25, 0, 1]) expect(valueOfY("pan", yOfValue("pan", pan, 60), 60)).toBeCloseTo(pan, 2);
     expect(valueOfY("gain", yOfValue("gain", 0.4, 480), 480)).toBe(0); // near 0 dB it is 0 dB
+    for (const [what, values] of [["front", [-1, 0.25, 1]], ["spread", [0, 0.5, 1]], ["lfe", [-48, -12.5, 12]], ["turn", [-360, 45, 360]], ["roll", [-180, 7, 180]]] as const) {
+      for (const v of values) expect(valueOfY(what, yOfValue(what, v, 720), 720)).toBeCloseTo(v, 1);
+    }
+    expect(yOfValue("front", 1, 60)).toBe(0); // what is in front is above
   });
   it("are straight between points and level outside", () => {
     const points = [{ at: 100, value: -6 }, { at: 200, value: 0 }];
@@ -18,6 +23,18 @@ describe("curves", () => {
     expect(thinned(line, 0.1)).toEqual([line[0], line[4]]);
     const bend = [...line, { at: 50, value: 10 }];
     expect(thinned(bend, 0.1)).toEqual([line[0], line[4], bend[5]]);
+  });
+});
+
+describe("which curve is shown", () => {
+  it("is found by its name, and rests where the track stands", () => {
+    const t = { gain: [], pan: [{ at: 1, value: 0.5 }], curves: { turn: [{ at: 2, value: 90 }] }, feed: { pan: 0.25, front: 0.5 } } as unknown as Track;
+    expect(shownOf("track turn")).toEqual({ of: "track", what: "turn" });
+    expect(shownOf("none")).toBeNull();
+    expect(pointsOf(t, "turn")).toEqual([{ at: 2, value: 90 }]);
+    expect(pointsOf(t, "pan")).toEqual([{ at: 1, value: 0.5 }]);
+    expect(pointsOf(t, "roll")).toEqual([]);
+    expect([restOf(t, "front"), restOf(t, "roll"), restOf(t, "gain"), restOf(t, "lfe")]).toEqual([0.5, 0, 0, -48]);
   });
 });
 

@@ -1,24 +1,65 @@
-// Curves of gain and pan as they are drawn: the server computes with them; this shows them and turns pixels into values.
-import type { Fade, Point } from "../../api/client";
+// Curves as they are drawn: the server computes with them; this shows them and turns pixels into values.
+import type { Clip, CommandOf, Fade, Point, Track } from "../../api/client";
 
-export type CurveView = "none" | "track gain" | "track pan" | "clip gain" | "clip pan";
+export type Parameter = CommandOf<"setCurve">["what"];
+
+/** How the values of a parameter lie in a row: what is at its top and at its bottom, and to what they are rounded. */
+const scales: Record<Parameter, { top: number; bottom: number; step: number }> = {
+  gain: { top: 12, bottom: -36, step: 0.1 },
+  pan: { top: -1, bottom: 1, step: 0.01 }, // left above
+  front: { top: 1, bottom: -1, step: 0.01 },
+  up: { top: 1, bottom: -1, step: 0.01 },
+  spread: { top: 1, bottom: 0, step: 0.01 },
+  lfe: { top: 12, bottom: -48, step: 0.1 },
+  turn: { top: 360, bottom: -360, step: 1 },
+  pitch: { top: 180, bottom: -180, step: 1 },
+  roll: { top: 180, bottom: -180, step: 1 },
+  narrow: { top: 1, bottom: 0, step: 0.01 },
+};
+
+export type CurveView = "none" | "clip gain" | "clip pan" | `track ${Parameter}`;
+
+/** The curves that a key goes through; the menu has all. */
 export const curveViews: CurveView[] = ["none", "track gain", "track pan", "clip gain", "clip pan"];
+export const allCurves: CurveView[] = [...curveViews, ...(["front", "up", "spread", "lfe", "turn", "pitch", "roll", "narrow"] as const).map((p): CurveView => `track ${p}`)];
 
-const top = 12;
-const bottom = -36;
-
-/** How far from the top a value lies in a row of that height. */
-export function yOfValue(what: "gain" | "pan", value: number, height: number): number {
-  const share = what === "gain" ? (top - value) / (top - bottom) : (1 + value) / 2;
-  return Math.max(0, Math.min(1, share)) * height;
+/** What a view is of: a clip or a track, and which of its parameters. */
+export function shownOf(view: CurveView): { of: "clip" | "track"; what: Parameter } | null {
+  if (view === "none") return null;
+  const [of, what] = view.split(" ") as ["clip" | "track", Parameter];
+  return { of, what };
 }
 
-/** The value at a distance from the top, to a tenth of a dB or a hundredth of the way. */
-export function valueOfY(what: "gain" | "pan", y: number, height: number): number {
-  const share = Math.max(0, Math.min(1, y / height));
-  if (what === "pan") return Math.round((share * 2 - 1) * 100) / 100;
-  const dB = Math.round((top - share * (top - bottom)) * 10) / 10;
-  return Math.abs(dB) < 0.6 ? 0 : dB;
+/** The curve of a parameter. */
+export function pointsOf(x: Track | Clip, what: Parameter): Point[] {
+  if (what === "gain" || what === "pan") return x[what] ?? [];
+  return "curves" in x ? (x.curves?.[what] ?? []) : [];
+}
+
+/** Where a track stands that has no curve of a parameter. */
+export function restOf(t: Track, what: Parameter): number {
+  switch (what) {
+    case "gain":
+      return 0; // the curve is added to the track's gain
+    case "lfe":
+      return t.feed.lfeDB ?? scales.lfe.bottom;
+    default:
+      return t.feed[what] ?? 0;
+  }
+}
+
+/** How far from the top a value lies in a row of that height. */
+export function yOfValue(what: Parameter, value: number, height: number): number {
+  const { top, bottom } = scales[what];
+  return Math.max(0, Math.min(1, (top - value) / (top - bottom))) * height;
+}
+
+/** The value at a distance from the top, rounded; near 0 dB a gain is 0 dB. */
+export function valueOfY(what: Parameter, y: number, height: number): number {
+  const { top, bottom, step } = scales[what];
+  const value = Math.round((top - Math.max(0, Math.min(1, y / height)) * (top - bottom)) / step) * step;
+  if (what === "gain" && Math.abs(value) < 0.6) return 0;
+  return Math.round(value * 100) / 100 + 0;
 }
 
 /** The value of a curve at a place: straight between points, level outside them. */

@@ -209,7 +209,11 @@ const ridable = {
   front: { min: -1, max: 1, step: 0.05, within: 0.02, sign: (v: number) => (v === 0 ? "middle" : `${Math.round(Math.abs(v) * 100)} ${v < 0 ? "back" : "front"}`) },
   up: { min: -1, max: 1, step: 0.05, within: 0.02, sign: (v: number) => `${Math.round(v * 100)}` },
   spread: { min: 0, max: 1, step: 0.05, within: 0.02, sign: (v: number) => `${Math.round(v * 100)} %` },
+  lfe: { min: -48, max: 12, step: 0.5, within: 0.3, sign: (v: number) => `${v} dB` },
   turn: { min: -180, max: 180, step: 1, within: 0.5, sign: (v: number) => `${v}°` },
+  pitch: { min: -180, max: 180, step: 1, within: 0.5, sign: (v: number) => `${v}°` },
+  roll: { min: -180, max: 180, step: 1, within: 0.5, sign: (v: number) => `${v}°` },
+  narrow: { min: 0, max: 1, step: 0.05, within: 0.02, sign: (v: number) => `${Math.round(v * 100)} %` },
 } as const;
 
 /** Rides the gain or the pan: what the slider does while the reel plays becomes the track's curve there. */

@@ -4,7 +4,7 @@ import { colour, dye, threadStep, threadWidth } from "../../draw/canvas";
 import { extent, levelFor, type Extent } from "../../draw/overview";
 import { label, frameAt, sampleOf } from "../../ui/timecode";
 import { slipOf, slipSign, type Choice } from "./choice";
-import { fadeAt, level, yOfValue, type CurveView } from "./curves";
+import { fadeAt, level, pointsOf, restOf, shownOf, yOfValue, type CurveView, type Parameter } from "./curves";
 import { tracksIn, type BandRow } from "./band";
 import { rulerStep, stemHeight, xOf, type TimeView } from "./geometry";
 import { clipsIn, laneHeight, worked, type Rows, type TrackRow } from "./rows";
@@ -129,9 +129,10 @@ export function paintRows(g: CanvasRenderingContext2D, width: number, height: nu
       if ((change.track ?? c.track) === t.id) paintClip(g, width, s, { ...c, ...change }, row, theme);
     }
     overlaps(g, s, clips, row, theme.wrong);
-    if (s.curves === "track gain" || s.curves === "track pan") {
-      const points = s.drawn?.id === t.id ? s.drawn.points : ((s.curves === "track gain" ? t.gain : t.pan) ?? []);
-      curve(g, points, (at) => xOf(time, at), 0, width, row, s.curves === "track gain" ? "gain" : "pan", theme.zest, s.curves === "track pan" ? t.feed.pan : 0);
+    const shown = shownOf(s.curves);
+    if (shown?.of === "track") {
+      const points = s.drawn?.id === t.id ? s.drawn.points : pointsOf(t, shown.what);
+      curve(g, points, (at) => xOf(time, at), 0, width, row, shown.what, theme.zest, restOf(t, shown.what));
     }
   }
   range(g, s, theme.zest);
@@ -196,9 +197,10 @@ function paintClip(g: CanvasRenderingContext2D, width: number, s: Scene, c: Clip
   fade(g, c.fadeOut, x1, -1, y, height, time, theme);
   stitches(g, s, c, x0, y + height - 4, theme);
   if (x1 - x0 > 46 && row.body >= 30) face(g, s, c, Math.max(0, x0), Math.min(width, x1), y, track, theme);
-  if (s.curves === "clip gain" || s.curves === "clip pan") {
-    const what = s.curves === "clip gain" ? "gain" : "pan";
-    curve(g, c[what] ?? [], (at) => x0 + (at - c.offset) / time.perPixel, Math.max(0, x0), Math.min(width, x1), row, what, theme.ink, 0);
+  const shown = shownOf(s.curves);
+  if (shown?.of === "clip") {
+    const { what } = shown;
+    curve(g, pointsOf(c, what), (at) => x0 + (at - c.offset) / time.perPixel, Math.max(0, x0), Math.min(width, x1), row, what, theme.ink, 0);
   }
   g.restore();
   if (s.rows.opened.has(c.id)) for (let i = 0; i < c.channels.length; i++) lane(g, width, s, c, i, row, theme);
@@ -383,7 +385,7 @@ function overlaps(g: CanvasRenderingContext2D, s: Scene, clips: Clip[], row: Tra
   }
 }
 
-function curve(g: CanvasRenderingContext2D, points: Point[], x: (at: number) => number, from: number, to: number, row: TrackRow, what: "gain" | "pan", ink: string, rest: number) {
+function curve(g: CanvasRenderingContext2D, points: Point[], x: (at: number) => number, from: number, to: number, row: TrackRow, what: Parameter, ink: string, rest: number) {
   const y = (value: number) => row.y + 4 + yOfValue(what, value, row.body - 9);
   const list = points.length ? points : [{ at: 0, value: rest }];
   g.save();

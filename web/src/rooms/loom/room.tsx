@@ -16,7 +16,7 @@ import { BorrowDialog, type Loan } from "./borrow";
 import { clipsAt, mainClip, nothing, there, type Choice } from "./choice";
 import { gather } from "./clipboard";
 import { formats } from "./formats";
-import { curveViews, type CurveView } from "./curves";
+import { allCurves, curveViews, type CurveView } from "./curves";
 import { cutting } from "./cutting";
 import { layBand } from "./band";
 import { columnX, edits as editsOf, headsWidth, reedWidth, rulerHeight, stemHeight, weaveWidth, whole, xOf, zoom } from "./geometry";
@@ -658,8 +658,8 @@ function CurveMenu({ curves, onCurves }: { curves: CurveView; onCurves: (c: Curv
         <Spline size={13} />
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content className="menu" sideOffset={4}>
-          {curveViews.map((c) => (
+        <DropdownMenu.Content className="menu max-h-[70vh] overflow-auto" sideOffset={4}>
+          {allCurves.map((c) => (
             <DropdownMenu.Item key={c} className="menu-item" onSelect={() => onCurves(c)}>
               {c === "none" ? "No curves: move and trim" : `Draw ${c}`} {c === curves && <span className="ml-auto text-muted">shown</span>}
             </DropdownMenu.Item>

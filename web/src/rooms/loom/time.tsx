@@ -6,7 +6,7 @@ import { onOverview } from "../../draw/overview";
 import { player, usePlayer } from "../../listen/player";
 import { useLight } from "../../ui/light";
 import { clipsAt, pieceAt, type Choice } from "./choice";
-import { valueOfY, yOfValue, type CurveView } from "./curves";
+import { pointsOf, shownOf, valueOfY, yOfValue, type CurveView, type Parameter } from "./curves";
 import type { BandRow } from "./band";
 import { rulerHeight, sampleAt, stemHeight, xOf, zoom, type TimeView } from "./geometry";
 import { paintRows, paintRuler, paintBand, type Preview, type TakeWidths } from "./paint";
@@ -170,7 +170,7 @@ type Drag =
   | { kind: "trim"; clip: Clip; edge: "start" | "end"; by: number; alone: boolean }
   | { kind: "slip"; clip: Clip; by: number; alone: boolean }
   | { kind: "fade"; clip: Clip; side: "fadeIn" | "fadeOut"; length: number }
-  | { kind: "point"; of: "clip" | "track"; id: string; what: "gain" | "pan"; points: Point[]; index: number; offset: number; row: TrackRow }
+  | { kind: "point"; of: "clip" | "track"; id: string; what: Parameter; points: Point[]; index: number; offset: number; row: TrackRow }
   | { kind: "range"; from: number; to: number; first: string; lane: Choice["lane"] };
 
 type Press = { x: number; y: number; drag: Drag | null; moving: boolean; listening: boolean; timer: number };
@@ -213,7 +213,7 @@ export function TimeArea(p: TimeProps) {
   );
   const box = useWheel(p.scroll);
   const snapOf = (without: ReadonlySet<string>) => ({ on: p.snap, catches: catches(view, positionOf(view.id, p.at), without), perPixel: time.perPixel });
-  const what = p.curves.endsWith("gain") ? "gain" : "pan";
+  const shown = shownOf(p.curves);
 
   /** What lies under the pointer. */
   const under = (x: number, y: number) => {
@@ -235,11 +235,11 @@ export function TimeArea(p: TimeProps) {
     const from = snapped(view, at, { ...snapOf(new Set()), catches: [] });
     if (lane) return { kind: "range", from: at, to: at, first: row.id, lane };
     const depth = y - row.y;
-    if (p.curves.startsWith("track") || (p.curves.startsWith("clip") && clip)) {
-      const of = p.curves.startsWith("track") ? "track" : "clip";
+    if (shown && (shown.of === "track" || clip)) {
+      const { of, what } = shown;
       const id = of === "track" ? row.id : clip!.id;
       const offset = of === "track" ? 0 : clip!.offset - clip!.start;
-      const points = [...((of === "track" ? row.track : clip!)[what] ?? [])];
+      const points = [...pointsOf(of === "track" ? row.track : clip!, what)];
       const index = points.findIndex((q) => Math.abs(xOf(time, q.at - offset) - x) < near && Math.abs(yOfValue(what, q.value, row.body - 9) + 4 - depth) < near + 2);
       return { kind: "point", of, id, what, points, index, offset, row };
     }
