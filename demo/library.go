@@ -54,6 +54,35 @@ var sounds = []file{
 	{name: "ambience/Deck field.wav", make: plain(field), chna: []string{"AP_00040001", "AP_00040001", "AP_00040001", "AP_00040001"}},
 	{name: "narration/Narration English.wav", make: narration("narrator-en")},
 	{name: "narration/Narration Portuguese.wav", make: narration("narrator-pt")},
+	{name: "promo/Crossing promo MIX.L.wav", make: promo(0)},
+	{name: "promo/Crossing promo MIX.R.wav", make: promo(1)},
+	{name: "promo/Crossing promo DIALOGUE.wav", make: promo(2)},
+	{name: "promo/Crossing promo NARRATION.wav", make: promo(3)},
+	{name: "promo/Crossing promo MUSIC.L.wav", make: promo(4)},
+	{name: "promo/Crossing promo MUSIC.R.wav", make: promo(5)},
+}
+
+// promo gives one of the six mono files in which a finished mix came back: the mix left and right, its dialogue, its
+// narration, and its music left and right, of which the mix is the sum.
+func promo(which int) func() ([]sound, error) {
+	return func() ([]sound, error) {
+		const seconds = 14
+		line, err := voice("ines-1")
+		if err != nil {
+			return nil, err
+		}
+		told, err := voice("narrator-en")
+		if err != nil {
+			return nil, err
+		}
+		left, right := accordion(seconds)
+		dialogue := silence(seconds).add(line.toPeak(-12), 1, 1).fade(0.1, 1)
+		narrator := silence(seconds).add(told.toPeak(-12), 5, 1).fade(0.1, 1)
+		left, right = left.toPeak(-24).fade(0.1, 2), right.toPeak(-24).fade(0.1, 2)
+		half := math.Sqrt2 / 2
+		mixed := func(music sound) sound { return music.copied().add(dialogue, 0, half).add(narrator, 0, half) }
+		return []sound{[]sound{mixed(left), mixed(right), dialogue, narrator, left, right}[which]}, nil
+	}
 }
 
 // field is the deck as a first-order sound field (ACN, SN3D): water on both sides, and a bell that goes round once.

@@ -161,7 +161,19 @@ func layOut(ctx context.Context, a *app.App, p store.Production) error {
 	if err := l.spec(demo.Spec); err != nil {
 		return err
 	}
-	return l.all(demo.SurroundEdits())
+	if err := l.all(demo.SurroundEdits()); err != nil {
+		return err
+	}
+	if l, err = begin(ctx, a, p, demo.PromoReel, byFile); err != nil {
+		return err
+	}
+	if err := l.layAll(demo.PromoLayout(), byFile); err != nil {
+		return err
+	}
+	if err := l.spec(demo.Spec); err != nil {
+		return err
+	}
+	return l.all(demo.PromoEdits())
 }
 
 // begin makes an empty reel to the demo's picture.

@@ -37,6 +37,7 @@ export function colour(name: string): string {
 /** The name of a stem's dye. Stems of a production's own take one of four others, by their tag. */
 export function dyeName(stem: string): string {
   if (["DX", "NX", "MX", "FX", "AX"].includes(stem)) return `--dye-${stem}`;
+  if (stem === "") return "--muted"; // none
   const sum = [...stem].reduce((n, c) => n * 31 + c.charCodeAt(0), 7);
   return `--dye-own-${(sum % 4) + 1}`;
 }
