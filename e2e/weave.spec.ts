@@ -87,3 +87,88 @@ test("the demo's second reel keeps its languages apart, and says what each track
   await page.getByRole("button", { name: /^Listening to/ }).click();
   await expect(page.getByRole("menuitem", { name: /M&E mix/ })).toBeVisible();
 });
+
+const surroundSpec = `id: ferry-51
+title: Room, pair and splits
+container: wave
+sampleRate: 48000
+bitDepth: 24
+packaging: [per-group]
+naming: {interleaved: "{reel}", per-group: "{reel}_{tag}"}
+groups:
+  - {id: room, name: Room, tag: RM, layout: "5.1", order: film, stems: [DX, NX, MX, FX, AX]}
+  - {id: pair, name: Pair, tag: ST, layout: stereo, stems: [DX, NX, MX, FX, AX]}
+  - {id: dialogue, name: Dialogue, tag: DX, layout: stereo, stems: [DX, NX]}
+  - {id: rest, name: Rest, tag: ME, layout: stereo, stems: [MX, FX, AX]}
+`;
+
+type View = { revision: number; undo: string; head: { next: number }; outputs: { id: string; group: string; label: string }[]; groups: { id: string; name: string }[]; routes: { track: string; output: string; gainDB: number }[] };
+
+test("from a stereo spec to a room, splits and two languages and back: what has a meaning is there, and undo gives the same reel", async ({ page }) => {
+  await page.goto("/");
+  await page.getByRole("link", { name: /The Lantern Ferry(?!,)/ }).click();
+  await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Loom" }).click();
+  await expect(page.getByRole("button", { name: /Reel 1, Crossing/ })).toBeVisible();
+  await expect(track(page, "18C deck")).toBeVisible();
+  const read = async (path: string) => (await page.request.get(`/api/v1${path}`)).json() as Promise<unknown>;
+  const production = /p\/([0-9a-f-]+)/.exec(page.url())![1]!;
+  const reel = ((await read(`/productions/${production}/reels`)) as { id: string; name: string }[]).find((r) => r.name === "Reel 1, Crossing")!.id;
+  const view = async () => (await read(`/reels/${reel}`)) as View;
+  const routesOf = (v: View) =>
+    v.routes.map((r) => {
+      const o = v.outputs.find((x) => x.id === r.output)!;
+      return `${r.track} to ${v.groups.find((g) => g.id === o.group)!.name} ${o.label} at ${r.gainDB.toFixed(2)}`;
+    });
+  const before = await view();
+
+  const cell = (name: RegExp) => page.getByRole("gridcell", { name });
+  await cell(/^18C deck to Music L: not tied/).click(); // a knot that will have no place
+  await expect(cell(/^18C deck to Music L: tied/)).toBeVisible();
+  const tied = await view();
+
+  const specs = page.getByRole("dialog", { name: "Delivery spec" });
+  const asked = page.getByRole("dialog", { name: "Not all of it can follow" });
+  await page.getByTitle("The delivery spec that the outputs come from").click();
+  await page.getByLabel("Bring in a spec (YAML)…").setInputFiles({ name: "room.yaml", mimeType: "application/yaml", buffer: Buffer.from(surroundSpec) });
+  await specs.locator("li").filter({ has: page.getByText("Room, pair and splits", { exact: true }) }).getByRole("button").click();
+  await expect(asked).toContainText("18C deck M to Music L");
+  await asked.getByRole("button", { name: "Do it all the same" }).click();
+  await expect(cell(/^Boom to Room L: reached/)).toBeVisible();
+  await expect(cell(/^Boom to Dialogue L: reached/)).toBeVisible();
+  await expect(cell(/^Accordion cue to Rest L: reached at −1\.5 dB/)).toBeAttached();
+
+  await page.getByRole("button", { name: /^Lists/ }).click();
+  await page.getByRole("tab", { name: "Weave" }).click();
+  const lists = page.getByRole("complementary", { name: "Lists" });
+  for (const [i, other] of ["Portuguese", "English"].entries()) {
+    await lists.getByRole("button", { name: "Add a full mix" }).click();
+    const name = i === 0 ? "Full mix" : "Full mix 2";
+    const box = lists.getByRole("checkbox", { name: `${other} in ${name}`, exact: true });
+    await box.click();
+    await expect(box).not.toBeChecked();
+    await lists.getByRole("button", { name: "Add a group of Full mix" }).click();
+    if (i > 0) await lists.getByLabel("What feeds Full mix stereo").selectOption("mix: Full mix 2");
+  }
+  const languages = await view();
+  const tracks = Object.fromEntries((languages as unknown as { tracks: { id: string; name: string }[] }).tracks.map((t) => [t.name, t.id]));
+  const reaches = (name: string, group: string) => routesOf(languages).some((r) => r.startsWith(`${tracks[name]} to ${group} L`));
+  await expect.poll(async () => routesOf(await view()).some((r) => r.startsWith(`${tracks["Narration Portuguese"]} to Full mix stereo L`))).toBe(true);
+  expect([reaches("Narration English", "Full mix"), reaches("Narration Portuguese", "Full mix"), reaches("Boom", "Full mix")]).toEqual([true, false, true]);
+
+  await page.getByTitle("The delivery spec that the outputs come from").click();
+  await specs.locator("li").filter({ has: page.getByText("Eight-channel with full mix", { exact: true }) }).getByRole("button").click();
+  if (await asked.isVisible().catch(() => false)) await asked.getByRole("button", { name: "Do it all the same" }).click();
+  await expect(cell(/^Accordion cue to Music L: reached at −1\.5 dB/)).toBeAttached();
+  const back = await view();
+  const now = routesOf(back);
+  for (const r of routesOf(before)) expect(now, "every route that the first spec had is there again").toContain(r);
+
+  const undo = page.getByRole("button", { name: /^Undo/ });
+  for (let left = back.revision - before.revision, at = back.revision; left > 0; left--) {
+    await undo.click();
+    await expect.poll(async () => (await view()).revision).toBe(++at);
+  }
+  const same = (v: View) => ({ ...v, revision: 0, undo: "", redo: "", head: { ...v.head, next: 0 } });
+  expect(same(await view())).toEqual(same(before));
+  expect(tied.revision).toBe(before.revision + 1);
+});
