@@ -222,8 +222,8 @@ func formatsWeave(t testing.TB, s shelf, rnd *rand.Rand) *reel.Reel {
 	fold := mix.Fold{CentreDB: -4.5, SurroundDB: -6, MonoDB: -3, TrimDB: -1.5}
 	full := r.MixList()[0].ID
 	groups := []reel.SetGroup{
-		{Name: "Field", Layout: "foa", Order: "W X Y Z", Feed: &reel.Feeder{Row: reel.StemRow, From: "AX"}},
-		{Name: "N3D", Layout: "foa", Order: "N3D0 N3D1 N3D2 N3D3", Feed: &reel.Feeder{Row: reel.StemRow, From: "AX"}},
+		{Name: "Field", Layout: "foa", Order: "W,X,Y,Z", Feed: &reel.Feeder{Row: reel.StemRow, From: "AX"}},
+		{Name: "N3D", Layout: "foa", Order: "N3D0,N3D1,N3D2,N3D3", Feed: &reel.Feeder{Row: reel.StemRow, From: "AX"}},
 		{Name: "Heard", Layout: "stereo", Feed: &reel.Feeder{Row: reel.StemRow, From: "AX"}},
 		{Name: "Effects", Layout: "mono", Feed: &reel.Feeder{Row: reel.StemRow, From: "FX", Fold: &fold}},
 	}

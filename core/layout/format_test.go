@@ -2,6 +2,7 @@ package layout
 
 import (
 	"math"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -73,4 +74,20 @@ func TestReorder(t *testing.T) {
 		_, ok := Reorder([]string{"L", "R"}, to)
 		assert.False(t, ok)
 	}
+}
+
+// A sound field's layout is ACN with SN3D unless its labels are written out.
+func TestFieldLayoutsInOtherNorms(t *testing.T) {
+	for order, want := range map[string]string{"": "ACN0 ACN1 ACN2 ACN3", "smpte": "ACN0 ACN1 ACN2 ACN3", "W,X,Y,Z": "W X Y Z", "N3D0, N3D1, N3D2, N3D3": "N3D0 N3D1 N3D2 N3D3"} {
+		l, err := New(FOA, order, 0)
+		assert.NoError(t, err, order)
+		assert.Equal(t, want, strings.Join(l.Labels, " "))
+	}
+	for _, order := range []string{"W,X,Y", "L,R,C,LFE", "ACN0,N3D1,ACN2,ACN3", strings.Join(ACNLabels(2), ",")} {
+		_, err := New(FOA, order, 0)
+		assert.Error(t, err, order)
+	}
+	l, err := New(HOA3, "", 0)
+	assert.NoError(t, err)
+	assert.Len(t, l.Labels, 16)
 }

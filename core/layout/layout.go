@@ -86,11 +86,7 @@ func New(name Name, order string, width int) (Layout, error) {
 		return Layout{name, numbered("", width)}, nil
 	}
 	if n, ok := ambisonicChannels[name]; ok {
-		labels := numbered("ACN", n)
-		for i := range labels {
-			labels[i] = fmt.Sprintf("ACN%d", i)
-		}
-		return Layout{name, labels}, nil
+		return newField(name, order, n)
 	}
 	known, ok := orders[name]
 	if !ok {
@@ -102,15 +98,33 @@ func New(name Name, order string, width int) (Layout, error) {
 	if labels, ok := known[strings.ToLower(order)]; ok {
 		return Layout{name, slices.Clone(labels)}, nil
 	}
-	labels := strings.Split(order, ",")
-	for i := range labels {
-		labels[i] = strings.TrimSpace(labels[i])
-	}
+	labels := written(order)
 	want, got := slices.Sorted(slices.Values(known["smpte"])), slices.Sorted(slices.Values(labels))
 	if !slices.Equal(want, got) {
 		return Layout{}, fault.New(fault.BadInput, "order %q does not name the channels of %s, which are %s", order, name, strings.Join(known["smpte"], ","))
 	}
 	return Layout{name, labels}, nil
+}
+
+// newField makes a sound field: ACN with SN3D, unless order writes the labels of another norm or order out.
+func newField(name Name, order string, channels int) (Layout, error) {
+	labels := written(order)
+	if slices.Contains([]string{"", "smpte", "film"}, strings.ToLower(order)) {
+		labels = ACNLabels(int(math.Sqrt(float64(channels))) - 1)
+	}
+	if f := Read(labels); f.Kind != Field || f.Name != name {
+		return Layout{}, fault.New(fault.BadInput, "order %q does not name the channels of %s: ACN0 to ACN%d, N3D0 to N3D%d, or FuMa's letters", order, name, channels-1, channels-1)
+	}
+	return Layout{name, labels}, nil
+}
+
+// written reads labels with commas between.
+func written(order string) []string {
+	labels := strings.Split(order, ",")
+	for i := range labels {
+		labels[i] = strings.TrimSpace(labels[i])
+	}
+	return labels
 }
 
 // ForWidth gives the layout that a file of that many channels most likely has when nothing tells.

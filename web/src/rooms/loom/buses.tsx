@@ -8,7 +8,7 @@ import { keysOf } from "../../api/keys";
 import { Small } from "../../ui/small";
 import { StemTag } from "../../ui/stem";
 import { inMix, strandsOf } from "./band";
-import { formatName, formats, layouts } from "./formats";
+import { fieldOrder, formatName, formats, layouts, norms } from "./formats";
 import { Kept } from "./kept";
 import { figure, gains } from "./numbers";
 
@@ -256,7 +256,7 @@ function GroupPanel({ view, group, onDo, order }: { view: ReelView; group: Group
   const { id, name, tag, layout, labels, feed } = group;
   const film = labels.join().startsWith("L,C,R");
   const width = labels.length;
-  const channelOrder = layouts.some(([l]) => l === layout) && layout !== "discrete" && layout !== "dual mono" && !layout.startsWith("hoa") && layout !== "foa" ? labels.join() : "";
+  const channelOrder = layouts.some(([l]) => l === layout) && layout !== "discrete" && layout !== "dual mono" ? labels.join() : "";
   const set = (part: Partial<CommandOf<"setGroup">>) => onDo({ kind: "setGroup", command: { id, name, tag, layout, order: channelOrder, width, feed, ...part } });
   const sources: [string, Row, string][] = [
     ...view.mixes.map((m): [string, Row, string] => [`mix: ${m.name}`, "mix", m.id]),
@@ -292,6 +292,15 @@ function GroupPanel({ view, group, onDo, order }: { view: ReelView; group: Group
           <select className="field h-7 px-1" aria-label={`Channel order of ${name}`} value={film ? "film" : "smpte"} onChange={(e) => set({ order: e.target.value })}>
             <option value="smpte">SMPTE order</option>
             <option value="film">film order</option>
+          </select>
+        )}
+        {fieldOrder(layout) > 0 && (
+          <select className="field h-7 px-1" aria-label={`Norm of ${name}`} value={labels.join()} onChange={(e) => set({ order: e.target.value })}>
+            {norms(fieldOrder(layout)).map(([called, of]) => (
+              <option key={called} value={of.join()}>
+                {called}
+              </option>
+            ))}
           </select>
         )}
         {layout === "discrete" && <Kept label={`Channels of ${name}`} value={String(width)} onKeep={figure((width) => set({ width }), 1, 64)} className="tc w-12 text-right" />}

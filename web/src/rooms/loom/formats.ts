@@ -4,6 +4,18 @@ const seven = ["L", "R", "C", "LFE", "Lss", "Rss", "Lrs", "Rrs"];
 const heights = ["Ltf", "Rtf", "Ltr", "Rtr"];
 const field = (order: number) => Array.from({ length: (order + 1) ** 2 }, (_, i) => `ACN${i}`);
 
+const fuma = ["W", "X", "Y", "Z", "R", "S", "T", "U", "V", "K", "L", "M", "N", "O", "P", "Q"];
+
+/** The order of a sound field's layout; 0 where it is none. */
+export const fieldOrder = (layout: string) => ({ foa: 1, hoa2: 2, hoa3: 3 })[layout] ?? 0;
+
+/** The ways in which a sound field of an order is written, with their labels. */
+export const norms = (order: number): [string, string[]][] => [
+  ["ACN, SN3D", field(order)],
+  ["ACN, N3D", field(order).map((l) => l.replace("ACN", "N3D"))],
+  ["FuMa", fuma.slice(0, (order + 1) ** 2)],
+];
+
 /** Channel labels by the name of their format. */
 export const formats: [string, string[]][] = [
   ["mono", ["M"]],
