@@ -19,8 +19,6 @@ import (
 // The obvious weave: what each channel of a track brings to each output, from the reel's own words and the definitions of
 // ITU-R BS.775, of panning between two speakers, and of first-order sound fields, without a graph and without a matrix.
 
-const half = math.Sqrt2 / 2
-
 var (
 	azimuths = map[string]float64{"L": 30, "R": -30, "C": 0, "Ls": 110, "Rs": -110}
 	// What one channel of a first-order field is in units of SN3D, by its label.
