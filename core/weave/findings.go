@@ -31,32 +31,37 @@ type Finding struct {
 	Message string `json:"message"`
 }
 
-// Findings looks the weave over. A reel without outputs has none: there is nothing to reach yet.
-func Findings(r *reel.Reel) []Finding {
-	findings := []Finding{}
+// findings looks at the routes of a reel.
+func findings(r *reel.Reel, routes []Route) []Finding {
+	found := []Finding{}
 	outputs := r.OutputList()
 	if len(outputs) == 0 {
-		return findings
+		return found
 	}
 	byTrack := map[string]map[string]Route{}
-	for _, route := range Routes(r) {
+	for _, route := range routes {
 		if byTrack[route.Track] == nil {
 			byTrack[route.Track] = map[string]Route{}
 		}
 		byTrack[route.Track][route.Output] = route
 	}
+	pairs := pairsOf(outputs)
 	fed := map[string]bool{}
 	for _, t := range r.TrackList() {
 		if t.Mute {
-			findings = append(findings, Finding{Rule: Muted, Track: t.ID, Message: t.Name + " is muted and will not be printed"})
+			found = append(found, Finding{Rule: Muted, Track: t.ID, Message: t.Name + " is muted and will not be printed"})
 			continue
 		}
 		if how := foldedInto(t.Labels, r.Stems[t.Stem].Labels); how != "" {
-			findings = append(findings, Finding{Rule: Folded, Track: t.ID, Message: fmt.Sprintf("%s has %d channels and %s %d, so it is %s", t.Name, len(t.Labels), r.Stems[t.Stem].Name, len(r.Stems[t.Stem].Labels), how)})
+			found = append(found, Finding{Rule: Folded, Track: t.ID, Message: fmt.Sprintf("%s has %d channels and %s %d, so it is %s", t.Name, len(t.Labels), r.Stems[t.Stem].Name, len(r.Stems[t.Stem].Labels), how)})
 		}
 		reach := byTrack[t.ID]
 		if len(reach) == 0 {
-			findings = append(findings, Finding{Rule: Unreached, Track: t.ID, Message: fmt.Sprintf("%s reaches no output: nothing ties %s", t.Name, r.Stems[t.Stem].Name)})
+			why := "it is in no stem, and nothing takes it by itself"
+			if t.Stem != "" {
+				why = "nothing ties " + r.Stems[t.Stem].Name
+			}
+			found = append(found, Finding{Rule: Unreached, Track: t.ID, Message: t.Name + " reaches no output: " + why})
 			continue
 		}
 		for _, o := range outputs {
@@ -66,36 +71,43 @@ func Findings(r *reel.Reel) []Finding {
 			}
 			fed[o.ID] = true
 			if route.Twice {
-				findings = append(findings, Finding{Rule: FedTwice, Track: t.ID, Output: o.ID,
+				found = append(found, Finding{Rule: FedTwice, Track: t.ID, Output: o.ID,
 					Message: fmt.Sprintf("%s arrives at %s twice, through %s and by a knot of its own; together they make %+.1f dB", t.Name, name(r, o), r.Stems[t.Stem].Name, route.GainDB)})
 			}
 		}
-		findings = append(findings, oneSided(r, t, outputs, reach)...)
+		found = append(found, oneSided(r, t, pairs, reach)...)
 	}
 	for _, o := range outputs {
 		if !fed[o.ID] {
-			findings = append(findings, Finding{Rule: Unfed, Output: o.ID, Message: "Nothing feeds " + name(r, o) + "; it would be silent"})
+			found = append(found, Finding{Rule: Unfed, Output: o.ID, Message: "Nothing feeds " + name(r, o) + "; it would be silent"})
 		}
 	}
-	return findings
+	return found
 }
 
 // opposite is the other side of a pair of outputs.
 var opposite = map[string]string{"L": "R", "Lo": "Ro", "Lt": "Rt", "Ls": "Rs", "Lss": "Rss", "Lrs": "Rrs"}
 
+// pairsOf gives the pairs of each group, left and right; in film order the centre lies between.
+func pairsOf(outputs []reel.Output) (pairs [][2]reel.Output) {
+	for _, a := range outputs {
+		other, paired := opposite[a.Label]
+		at := slices.IndexFunc(outputs, func(o reel.Output) bool { return o.Group == a.Group && o.Label == other })
+		if paired && at >= 0 {
+			pairs = append(pairs, [2]reel.Output{a, outputs[at]})
+		}
+	}
+	return pairs
+}
+
 // oneSided finds pairs of which a mono track reaches only one side, or the other at least 40 dB lower.
-func oneSided(r *reel.Reel, t reel.Track, outputs []reel.Output, reach map[string]Route) []Finding {
+func oneSided(r *reel.Reel, t reel.Track, pairs [][2]reel.Output, reach map[string]Route) []Finding {
 	if len(t.Labels) != 1 {
 		return nil
 	}
 	var findings []Finding
-	for _, a := range outputs {
-		other, paired := opposite[a.Label]
-		at := slices.IndexFunc(outputs, func(o reel.Output) bool { return o.Group == a.Group && o.Label == other })
-		if !paired || at < 0 {
-			continue
-		}
-		b := outputs[at] // in film order the centre lies between
+	for _, p := range pairs {
+		a, b := p[0], p[1]
 		left, okL := reach[a.ID]
 		right, okR := reach[b.ID]
 		if !okL && !okR || okL && okR && math.Abs(left.GainDB-right.GainDB) < 40 {

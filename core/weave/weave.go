@@ -140,7 +140,10 @@ func (g *Graph) Routes() []Route {
 			continue
 		}
 		stem := g.reach(at, func(e Edge) bool { return !e.Direct })
-		direct := g.reach(at, func(e Edge) bool { return e.Direct })
+		var direct map[int]mix.Matrix
+		if slices.ContainsFunc(n.Out, func(e Edge) bool { return e.Direct }) {
+			direct = g.reach(at, func(e Edge) bool { return e.Direct })
+		}
 		for _, o := range g.Outputs {
 			route := Route{Track: n.ID, Output: o.ID}
 			most := 0.0
@@ -209,13 +212,21 @@ func (g *Graph) Unity(node, output int) (unity, reaches bool) {
 	return unity, reaches
 }
 
-// Routes gives the routes of a reel; none where its groups go round in a circle, which no command makes.
-func Routes(r *reel.Reel) []Route {
+// Look gives the routes of a reel and what is wrong with them; nothing where its groups go round in a circle, which no
+// command makes.
+func Look(r *reel.Reel) ([]Route, []Finding) {
 	g, err := Compile(r)
 	if err != nil {
-		return []Route{}
+		return []Route{}, []Finding{}
 	}
-	return g.Routes()
+	routes := g.Routes()
+	return routes, findings(r, routes)
+}
+
+// Findings gives what of a reel's weave is probably wrong, in the order of tracks and outputs.
+func Findings(r *reel.Reel) []Finding {
+	_, found := Look(r)
+	return found
 }
 
 // Speaker is where the sound of a label comes from.

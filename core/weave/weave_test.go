@@ -34,6 +34,11 @@ func feeds(track, stem []string, feed reel.Feed) mix.Matrix {
 	return e.Matrix
 }
 
+func routesOf(r *reel.Reel) []Route {
+	routes, _ := Look(r)
+	return routes
+}
+
 func TestFeeds(t *testing.T) {
 	half := dsp.Gain(-3.0102999566398120)
 	for name, c := range map[string]struct {
@@ -171,7 +176,7 @@ func TestRoutes(t *testing.T) {
 	apply(t, r, reel.SetTrack{Track: boom, GainDB: &gain})
 	apply(t, r, reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: cue, Output: "dx/L", GainDB: -4}}})
 	got := map[string]Route{}
-	for _, route := range Routes(r) {
+	for _, route := range routesOf(r) {
 		got[route.Track+" "+route.Output] = route
 	}
 	assert.InDelta(t, -3.01+2, got[boom+" dx/L"].GainDB, 0.01)
@@ -226,7 +231,7 @@ func TestNoOutputsNoFindings(t *testing.T) {
 func TestPathsAddUp(t *testing.T) {
 	r, boom, _ := crossing(t)
 	apply(t, r, reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: boom, Output: "dx/L", GainDB: 3}}})
-	for _, route := range Routes(r) {
+	for _, route := range routesOf(r) {
 		switch {
 		case route.Track == boom && route.Output == "dx/L":
 			assert.True(t, route.Direct && route.Stem && route.Twice)

@@ -16,10 +16,11 @@ import (
 
 // whole makes what the interface shows of a reel.
 func whole(o store.OpenReel, turns store.Turns) ReelView {
+	routes, findings := weave.Look(o.Reel)
 	return ReelView{
 		Id: o.ID, Production: o.Production, Name: o.Name, Revision: o.Revision, Head: o.Reel.Head, End: o.Reel.End(),
 		Stems: some(o.Reel.StemList()), Tracks: some(o.Reel.TrackList()), Clips: some(o.Reel.ClipList()), Groups: some(o.Reel.GroupList()), Outputs: some(o.Reel.OutputList()),
-		Knots: some(o.Reel.KnotList()), Marks: some(o.Reel.MarkList()), Mixes: some(o.Reel.MixList()), Speakers: weave.Speakers(o.Reel), Routes: weave.Routes(o.Reel), Findings: weave.Findings(o.Reel),
+		Knots: some(o.Reel.KnotList()), Marks: some(o.Reel.MarkList()), Mixes: some(o.Reel.MixList()), Speakers: weave.Speakers(o.Reel), Routes: routes, Findings: findings,
 		Adrift: o.Reel.Adrifts(), Strays: o.Reel.Strays(), Undo: turns.Undo, Redo: turns.Redo,
 	}
 }
@@ -41,7 +42,8 @@ func part(o store.OpenReel, turns store.Turns, revision int64, t reel.Touched) R
 	v.Mixes, gone.Mixes = changed(t.Mixes, o.Reel.Mixes)
 	if len(t.Stems)+len(t.Tracks)+len(t.Groups)+len(t.Knots)+len(t.Mixes) > 0 || t.Head {
 		v.Since.Routed = true
-		v.Outputs, v.Routes, v.Findings = some(o.Reel.OutputList()), weave.Routes(o.Reel), weave.Findings(o.Reel)
+		v.Outputs = some(o.Reel.OutputList())
+		v.Routes, v.Findings = weave.Look(o.Reel)
 	}
 	return v
 }
