@@ -19,7 +19,7 @@ import { formats } from "./formats";
 import { allCurves, curveViews, type CurveView } from "./curves";
 import { cutting } from "./cutting";
 import { layBand } from "./band";
-import { columnX, edits as editsOf, headsWidth, reedWidth, rulerHeight, stemHeight, weaveWidth, whole, xOf, zoom } from "./geometry";
+import { columnWidth, columnX, edits as editsOf, headsWidth, reedWidth, rulerHeight, stemHeight, weaveWidth, whole, xOf, zoom } from "./geometry";
 import { BandHead, FolderHead, TrackHead, type HeadActs } from "./heads";
 import { Inspector } from "./inspector";
 import { Lists, type ListName } from "./lists";
@@ -34,7 +34,7 @@ import { SpecDialog } from "./spec";
 import { BandTime, positionOf, Ruler, TimeArea } from "./time";
 import { useConsent } from "./consent";
 import { useStable } from "../../ui/stable";
-import { WeaveRow } from "./weave";
+import { columnsIn, WeaveRow, type Columns } from "./weave";
 
 /** The Loom: what plays when, and where does it go? */
 export function LoomRoom() {
@@ -375,8 +375,23 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   const full = weaveWidth(view.outputs.length);
   const [reed, setReed] = useState<number | null>(null);
   const [slide, setSlide] = useState(0); // how far the weave is scrolled sideways
-  const weaveShown = Math.min(reed ?? full, full);
+  const roomBox = useRef<HTMLDivElement>(null);
+  const most = Math.floor(useWidth(roomBox) * mostWeave);
+  const weaveShown = Math.min(reed ?? full, full, most);
   const slid = Math.max(0, Math.min(slide, full - weaveShown));
+  const lastColumns = useRef<Columns>(undefined);
+  const columns = (lastColumns.current = columnsIn(slid, weaveShown, lastColumns.current));
+  const reach = useRef({ slid, weaveShown, full });
+  reach.current = { slid, weaveShown, full };
+  /** Puts the focus on a cell of the weave, which slides until it is in view. */
+  const reachCell = useCallback((row: number, column: number) => {
+    const { slid, weaveShown, full } = reach.current;
+    const x = columnX(column);
+    if (x < 0 || x > full) return;
+    if (x - columnWidth < slid) setSlide(x - columnWidth);
+    else if (x + columnWidth > slid + weaveShown) setSlide(x + columnWidth - weaveShown);
+    requestAnimationFrame(() => document.querySelector<HTMLElement>(`[data-cell="${row}:${column}"]`)?.focus({ preventScroll: false }));
+  }, []);
   const [choosing, setChoosing] = useState(false);
   let row = 0;
 
@@ -410,7 +425,7 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
         onSpec={() => setChoosing(true)}
       />
       <div className="flex min-h-0 grow">
-        <div className="flex min-w-0 grow flex-col">
+        <div ref={roomBox} className="flex min-w-0 grow flex-col">
           <div className="flex shrink-0 border-b border-line bg-ground" style={{ height: rulerHeight }}>
             <div className="flex shrink-0 items-end justify-between border-r border-line px-2 pb-1.5" style={{ width: headsWidth }}>
               <span className="flex gap-1">
@@ -467,7 +482,7 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
                 onClose={() => setPictureShown(false)}
               />
             )}
-            <div ref={scroller} className="min-h-0 grow overflow-y-auto overflow-x-hidden">
+            <div ref={scroller} className="min-h-0 grow overflow-y-auto overflow-x-hidden" style={{ scrollbarWidth: "none" }}>
               <div className="flex min-h-full" style={{ height: rows.height }}>
                 <div className="shrink-0 border-r border-line" style={{ width: headsWidth, height: Math.max(rows.height, 1) }} role="grid" aria-label="Tracks">
                   {rows.list.map((r) => {
@@ -549,7 +564,7 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
                             <div key={r.id} className="border-b border-line bg-band" style={{ height: r.height }} />
                           ) : (
                             <div key={r.id} className={`border-b border-line ${r.id === choice.track ? "bg-paper" : ""}`} style={{ height: r.height }}>
-                              <WeaveRow view={view} row="track" id={r.id} name={r.track.name} stem={r.track.stem} index={row++} edits={ties} muted={r.track.mute} height={r.body} />
+                              <WeaveRow view={view} row="track" id={r.id} name={r.track.name} stem={r.track.stem} index={row++} edits={ties} muted={r.track.mute} height={r.body} columns={columns} onReach={reachCell} />
                             </div>
                           ),
                         )}
@@ -572,7 +587,7 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
             <Reed width={weaveShown} full={full} onWidth={setReed} />
             <Slid width={weaveShown} full={full} slid={slid} onSlide={setSlide}>
               {view.outputs.length > 0 &&
-                band.map((b, i) => <WeaveRow key={b.row + b.id} view={view} row={b.row} id={b.id} name={b.name} stem={b.stem} index={view.tracks.length + i} edits={ties} muted={false} height={stemHeight} />)}
+                band.map((b, i) => <WeaveRow key={b.row + b.id} view={view} row={b.row} id={b.id} name={b.name} stem={b.stem} index={view.tracks.length + i} edits={ties} muted={false} height={stemHeight} columns={columns} onReach={reachCell} />)}
             </Slid>
           </div>
           <div className="flex h-[136px] shrink-0 border-t border-line bg-paper">
@@ -691,6 +706,23 @@ function AddTrack({ view, below, onDo }: { view: ReelView; below: string; onDo: 
       </DropdownMenu.Portal>
     </DropdownMenu.Root>
   );
+}
+
+/** How much of the room the weave may take. */
+const mostWeave = 0.45;
+
+/** The width of an element, as it changes. */
+function useWidth(ref: React.RefObject<HTMLElement | null>): number {
+  const [width, setWidth] = useState(1280);
+  useLayoutEffect(() => {
+    const box = ref.current;
+    if (!box) return;
+    setWidth(box.clientWidth);
+    const watch = new ResizeObserver(() => setWidth(box.clientWidth));
+    watch.observe(box);
+    return () => watch.disconnect();
+  }, [ref]);
+  return width;
 }
 
 /** A part of the weave: as wide as the reed leaves it, and slid sideways like all its other parts. */

@@ -2,7 +2,7 @@ import { cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
 import type { ReelView } from "../../api/client";
-import { cellsOf, GainField, shownGain, WeaveRow } from "./weave";
+import { cellsOf, columnsIn, GainField, shownGain, WeaveRow } from "./weave";
 
 const view = {
   outputs: [
@@ -42,7 +42,7 @@ describe("the weave", () => {
 
   it("ties an empty crossing at a press, and says each state in words", () => {
     const e = edits();
-    render(<WeaveRow view={view} row="stem" id="DX" name="Dialogue" stem="DX" index={1} edits={e} muted={false} height={42} />);
+    render(<WeaveRow view={view} row="stem" id="DX" name="Dialogue" stem="DX" index={1} edits={e} muted={false} height={42} columns={{ first: 0, end: 2 }} onReach={() => undefined} />);
     fireEvent.click(screen.getByLabelText("Dialogue to Dialogue R: not tied"));
     expect(e.tie).toHaveBeenCalledWith("stem", "DX", "dx/R");
     expect(screen.getByLabelText("Dialogue to Dialogue L: tied at 0 dB")).toBeTruthy();
@@ -50,7 +50,7 @@ describe("the weave", () => {
 
   it("does not tie what is tied already, and clears by key", () => {
     const e = edits();
-    render(<WeaveRow view={view} row="track" id="t1" name="Boom" stem="DX" index={0} edits={e} muted={false} height={42} />);
+    render(<WeaveRow view={view} row="track" id="t1" name="Boom" stem="DX" index={0} edits={e} muted={false} height={42} columns={{ first: 0, end: 2 }} onReach={() => undefined} />);
     const knot = screen.getByLabelText(/^Boom to Dialogue R: tied at −6 dB. Boom reaches L but not R/);
     fireEvent.click(knot);
     expect(e.tie).not.toHaveBeenCalled();
@@ -58,6 +58,18 @@ describe("the weave", () => {
     expect(e.command).toHaveBeenCalledWith({ kind: "clearKnots", command: { row: "track", from: "t1", output: "dx/R" } });
     fireEvent.keyDown(screen.getByLabelText(/^Boom to Dialogue L: reached at −3 dB/), { key: "Delete" });
     expect(e.command).toHaveBeenCalledTimes(1);
+  });
+
+  it("draws the columns that are in view alone, and looks for the others by key", () => {
+    const onReach = vi.fn();
+    render(<WeaveRow view={view} row="track" id="t1" name="Boom" stem="DX" index={3} edits={edits()} muted={false} height={42} columns={{ first: 1, end: 2 }} onReach={onReach} />);
+    expect(screen.getAllByRole("gridcell")).toHaveLength(1);
+    fireEvent.keyDown(screen.getByRole("gridcell"), { key: "ArrowLeft" });
+    expect(onReach).toHaveBeenCalledWith(3, 0);
+    const shown = columnsIn(18 + 30 * 10, 300, undefined);
+    expect(shown).toEqual({ first: 8, end: 22 });
+    expect(columnsIn(18 + 30 * 10 + 3, 300, shown)).not.toBe(shown); // the last column came into view
+    expect(columnsIn(18 + 30 * 10, 300, shown)).toBe(shown);
   });
 
   it("keeps a gain once, when the field is left, and only if it is a number", () => {

@@ -7,7 +7,8 @@ import type { useReelEdits } from "../../api/hooks";
 import { thread } from "../../draw/canvas";
 import { useDraft } from "../../ui/draft";
 import { labelsOf } from "./band";
-import { columnWidth, columnX, weaveWidth } from "./geometry";
+import { findingOf, knotsOf, routeOf } from "./byrow";
+import { columnWidth, columnX, weavePad, weaveWidth } from "./geometry";
 import { figure, gains } from "./numbers";
 
 type Edits = Pick<ReturnType<typeof useReelEdits>, "command" | "tie">;
@@ -18,28 +19,40 @@ const groupName = (view: ReelView, o: Output) => view.groups.find((g) => g.id ==
 
 export const outputName = (view: ReelView, o: Output) => `${groupName(view, o)} ${o.label}`;
 
+/** The columns that are in view, and a few on either side. */
+export type Columns = { first: number; end: number };
+
+/** The columns that lie in so much of the weave. The same columns are the same object, so that rows stay as they are. */
+export function columnsIn(from: number, width: number, was: Columns | undefined): Columns {
+  const first = Math.max(0, Math.floor((from - weavePad) / columnWidth) - 2);
+  const end = Math.ceil((from + width - weavePad) / columnWidth) + 2;
+  return was?.first === first && was.end === end ? was : { first, end };
+}
+
+const inView = <T,>(list: readonly T[], c: Columns): [T, number][] => list.slice(c.first, c.end).map((x, i) => [x, c.first + i]);
+
 type Cell = { knots: Knot[]; reach: number | null; fed: boolean; twice: boolean; finding: string };
 
 export function cellsOf(view: ReelView, row: Row, id: string): Cell[] {
   const feeds = new Set(view.groups.filter((g) => g.feed?.row === row && g.feed.from === id).map((g) => g.id));
   return view.outputs.map((o) => {
-    const route = row === "track" ? view.routes.find((r) => r.track === id && r.output === o.id) : undefined;
+    const route = row === "track" ? routeOf(view, id, o.id) : undefined;
     return {
-      knots: view.knots.filter((k) => k.row === row && k.from === id && k.output === o.id),
+      knots: knotsOf(view, row, id, o.id),
       reach: route?.gainDB ?? null,
       fed: feeds.has(o.group),
       twice: route?.twice ?? false,
-      finding: row === "track" ? (view.findings.find((f) => f.track === id && f.output === o.id)?.message ?? "") : "",
+      finding: row === "track" ? (findingOf(view, id, o.id)?.message ?? "") : "",
     };
   });
 }
 
-type RowProps = { view: ReelView; row: Row; id: string; name: string; stem: string; index: number; edits: Edits; muted: boolean; height: number };
+type RowProps = { view: ReelView; row: Row; id: string; name: string; stem: string; index: number; edits: Edits; muted: boolean; height: number; columns: Columns; onReach: (row: number, column: number) => void };
 
 /** What of a reel a row of the weave shows. Most edits leave all of it as it was, and then no row is drawn again. */
 const shows = ["outputs", "routes", "knots", "findings", "groups", "stems", "mixes", "tracks"] as const satisfies readonly (keyof ReelView)[];
 const same = (a: RowProps, b: RowProps) =>
-  shows.every((k) => a.view[k] === b.view[k]) && a.row === b.row && a.id === b.id && a.name === b.name && a.stem === b.stem && a.index === b.index && a.muted === b.muted && a.height === b.height && a.edits === b.edits;
+  shows.every((k) => a.view[k] === b.view[k]) && a.row === b.row && a.id === b.id && a.name === b.name && a.stem === b.stem && a.index === b.index && a.muted === b.muted && a.height === b.height && a.columns === b.columns && a.edits === b.edits;
 
 export const WeaveRow = memo(function WeaveRow(p: RowProps) {
   const { view } = p;
@@ -51,11 +64,11 @@ export const WeaveRow = memo(function WeaveRow(p: RowProps) {
   return (
     <div className="relative" style={{ height, width }} role="row" aria-label={p.name}>
       <svg className="absolute inset-0" width={width} height={height} aria-hidden opacity={p.muted ? 0.35 : 1}>
-        {view.outputs.map((o, i) => (
+        {inView(view.outputs, p.columns).map(([o, i]) => (
           <line key={o.id} x1={columnX(i)} x2={columnX(i)} y1={0} y2={height} stroke="var(--warp)" strokeWidth={1.5} />
         ))}
         {last >= 0 &&
-          cells.slice(0, last + 1).map((c, i) => {
+          inView(cells.slice(0, last + 1), p.columns).map(([c, i]) => {
             // The row's thread lies over the columns that it feeds and passes under the others.
             const x = columnX(i);
             const over = c.knots.length > 0 || c.fed || c.reach !== null;
@@ -73,7 +86,7 @@ export const WeaveRow = memo(function WeaveRow(p: RowProps) {
             );
           })}
       </svg>
-      {view.outputs.map((o, i) => (
+      {inView(view.outputs, p.columns).map(([o, i]) => (
         <WeaveCell key={o.id} {...p} output={o} column={i} cell={cells[i]!} height={height} dyed={dyed} />
       ))}
     </div>
@@ -89,7 +102,8 @@ function WeaveCell(p: RowProps & { output: Output; column: number; cell: Cell; d
   const gain = cell.knots[0]?.gainDB ?? 0;
   const state = tied ? `tied at ${shownGain(gain)} dB${cell.knots[0]!.invert ? ", polarity turned" : ""}` : cell.fed ? "feeds the whole group" : cell.reach !== null ? `reached at ${shownGain(cell.reach)} dB through its stem` : "not tied";
   const clear = () => tied && void p.edits.command({ kind: "clearKnots", command: { row: p.row, from: p.id, output: p.output.id } });
-  const move = (rows: number, columns: number) => document.querySelector<HTMLElement>(`[data-cell="${p.index + rows}:${p.column + columns}"]`)?.focus();
+  // A cell out of view comes into it by being looked for: the weave slides until it is there.
+  const move = (rows: number, columns: number) => p.onReach(p.index + rows, p.column + columns);
   return (
     <>
       <button
