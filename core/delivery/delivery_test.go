@@ -417,3 +417,32 @@ type fullDisk struct{}
 
 func (fullDisk) Write([]byte) (int, error)          { return 0, io.ErrShortWrite }
 func (fullDisk) WriteAt([]byte, int64) (int, error) { return 0, io.ErrShortWrite }
+
+// A fold-down that goes over says by how much: left, centre and left surround at full scale make 1 + 2·√½ = 2.414 on the left,
+// which is 7.66 dB too much.
+func TestAFoldDownThatClipsSaysByHowMuch(t *testing.T) {
+	wide := []string{"L", "R", "C", "LFE", "Ls", "Rs"}
+	loud := wavetest.Open(t, wave.Header{Format: wavetest.PCM24(6), Frames: 48000}, func(c, i int) float64 {
+		return float64(1-2*(i/24%2)) * []float64{0.9999999, 0, 0.9999999, 0, 0.9999999, 0}[c]
+	})
+	p := production{map[string]*wave.File{"loud": loud}, reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, start, reel.DefaultStems())}
+	do(t, p.reel, reel.SetStem{Stem: "FX", Labels: &wide})
+	do(t, p.reel, reel.AddTake{Take: "loud", Title: "loud", Start: start, Length: 48000, Parts: []reel.PartPlan{{Name: "Loud", Stem: "FX", Channels: []int{0, 1, 2, 3, 4, 5}, Labels: wide}}})
+	do(t, p.reel, reel.SetGroup{Name: "Room", Tag: "RM", Layout: "5.1", Feed: &reel.Feeder{Row: reel.StemRow, From: "FX"}})
+	room := p.reel.GroupList()[0].ID
+	do(t, p.reel, reel.SetGroup{Name: "Folded", Tag: "ST", Layout: "stereo", Feed: &reel.Feeder{Row: reel.GroupRow, From: room}})
+	s := spec(t, "eight-channel-mix")
+	p.reel.Head.Spec = s.ID // the groups are laid by hand
+	plan, r, err := NewPlan("x", p.reel, s, PerGroup)
+	require.NoError(t, err)
+	plan.Findings = nil
+	printed, err := Print(context.Background(), plan, r, p.open, folder{}.create, Stamp{}, func(float64) {})
+	require.NoError(t, err)
+	folded := r.GroupList()[1].ID
+	assert.Zero(t, printed.Clipped[room])
+	assert.Positive(t, printed.Clipped[folded])
+	assert.InDelta(t, 2.41421, printed.Peaks[folded], 1e-4)
+	assert.Equal(t, 7.7, overBy(printed.Peaks[folded]))
+	assert.Contains(t, toTrim(r.Groups[folded]), "trim")
+	assert.Empty(t, toTrim(r.Groups[room]))
+}

@@ -34,6 +34,7 @@ type Printed struct {
 	Audio   map[string]uint64               // a sum over each file's audio bytes as they were written, by file name
 	Groups  map[string]loudness.Measurement // measured while printing, by group ID
 	Clipped map[string]int64                // samples limited to full scale, by group ID
+	Peaks   map[string]float64              // the largest of those before they were limited, by group ID; full scale is 1
 }
 
 // blockFrames is the length of the blocks that are printed.
@@ -81,7 +82,7 @@ func (w *audioWriter) Write(b []byte) (int, error) {
 //
 // Rendering, measuring and writing run side by side, each on its own goroutine, over a few blocks that go round.
 func Print(ctx context.Context, p Plan, r *reel.Reel, open engine.Opener, create func(name string) (Output, error), stamp Stamp, progress func(float64)) (Printed, error) {
-	printed := Printed{Audio: map[string]uint64{}, Clipped: map[string]int64{}}
+	printed := Printed{Audio: map[string]uint64{}, Clipped: map[string]int64{}, Peaks: map[string]float64{}}
 	if !p.Printable() {
 		return printed, fault.New(fault.BadInput, "The plan has errors, so nothing was printed")
 	}
@@ -120,8 +121,10 @@ func Print(ctx context.Context, p Plan, r *reel.Reel, open engine.Opener, create
 						return err
 					}
 					err = ring.pass(ctx, k, b, func() {
-						for c, n := range over {
-							printed.Clipped[outputs[c].Group] += n
+						for c, o := range over {
+							group := outputs[c].Group
+							printed.Clipped[group] += o.samples
+							printed.Peaks[group] = max(printed.Peaks[group], o.peak)
 						}
 						progress(min(1, float64(at+blockFrames)/float64(p.Frames)))
 					})
@@ -184,22 +187,28 @@ func newEngines(r *reel.Reel, open engine.Opener) ([]*engine.Engine, error) {
 	return engines, nil
 }
 
-// render makes a block as it is to be written. It gives how many samples of each output were limited.
-func render(eng *engine.Engine, p Plan, b *block, dither []bool, at int64) (over []int64, err error) {
+// over is what went over full scale: how many samples, and the largest of them.
+type over struct {
+	samples int64
+	peak    float64
+}
+
+// render makes a block as it is to be written. It gives what of each output was limited.
+func render(eng *engine.Engine, p Plan, b *block, dither []bool, at int64) (went []over, err error) {
 	if err := eng.Render(p.Start+at, int(min(blockFrames, p.Frames-at))); err != nil {
 		return nil, err
 	}
-	over = make([]int64, len(dither))
+	went = make([]over, len(dither))
 	for i, samples := range eng.Outputs() {
 		to := b.fill(i, samples)
 		if dither[i] {
 			dsp.AddDither(to, p.Spec.BitDepth, i, at)
 		}
 		if p.Spec.BitDepth < 32 {
-			over[i] = limit(to, p.Spec.BitDepth)
+			went[i] = limit(to, p.Spec.BitDepth)
 		}
 	}
-	return over, nil
+	return went, nil
 }
 
 func newFile(p Plan, planned PlannedFile, r *reel.Reel, create func(name string) (Output, error), stamp Stamp) (*file, error) {
@@ -267,11 +276,11 @@ func (f *file) finish(printed Printed) error {
 }
 
 // limit holds samples within what integers of that many bits can say, before they are measured, so that what is
-// measured is what is written. It gives the number of samples that went over.
-func limit(samples []float64, bits int) (over int64) {
+// measured is what is written.
+func limit(samples []float64, bits int) (went over) {
 	highest := 1 - math.Ldexp(1, 1-bits)
 	if vec.Largest(samples) <= highest { // as it is nearly always
-		return 0
+		return over{}
 	}
 	for i, x := range samples {
 		if x > highest {
@@ -282,10 +291,11 @@ func limit(samples []float64, bits int) (over int64) {
 			continue
 		}
 		if x > 1 || x < -1 { // reaching full scale, or rounding to it, is not clipping
-			over++
+			went.samples++
+			went.peak = max(went.peak, math.Abs(x))
 		}
 	}
-	return over
+	return went
 }
 
 // meters measure all output groups together.

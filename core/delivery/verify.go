@@ -308,7 +308,7 @@ func (v *verifier) levels() {
 			Message:  g.Name + ": integrated loudness is what it was while printing",
 			Measured: figure(m.IntegratedLUFS, "LUFS"), Limit: figure(before.IntegratedLUFS, "LUFS")})
 		if n := v.printed.Clipped[g.ID]; n > 0 {
-			v.report.add(false, Finding{Rule: "clipped", Message: g.Name + ": samples went over full scale and were limited",
+			v.report.add(false, Finding{Rule: "clipped", Message: fmt.Sprintf("%s: samples went over full scale, by up to %.1f dB, and were limited%s", g.Name, overBy(v.printed.Peaks[g.ID]), toTrim(g)),
 				Measured: fmt.Sprint(n), Limit: "0"})
 		}
 		if spec.TruePeakMax != nil {
@@ -349,6 +349,17 @@ func (v *verifier) levels() {
 
 func level(x float64) string {
 	return strings.Replace(fmt.Sprintf("%.1f dBFS", dsp.DB(x)), "-", "−", 1)
+}
+
+// overBy is how far above full scale a level is, in dB, rounded up to a tenth.
+func overBy(level float64) float64 { return math.Ceil(10*dsp.DB(level)-1e-9) / 10 }
+
+// toTrim says what helps a fold-down that goes over.
+func toTrim(g reel.Group) string {
+	if g.Feed != nil && g.Feed.Row == reel.GroupRow {
+		return "; lower the trim of this fold-down by as much"
+	}
+	return ""
 }
 
 func near(a, b *float64, tolerance float64) bool {

@@ -232,7 +232,7 @@ function Groups({ view, onDo }: Props) {
       <ul>
         {view.groups.map((g, i) => (
           <li key={g.id} className="border-b border-line py-1.5">
-            <GroupPanel view={view} group={g} onDo={onDo} order={<Order row="group" ids={ids} at={i} name={g.name} onDo={onDo} />} />
+            <GroupPanel view={view} group={g} onDo={onDo} moves={<Order row="group" ids={ids} at={i} name={g.name} onDo={onDo} />} />
           </li>
         ))}
       </ul>
@@ -252,9 +252,9 @@ function Groups({ view, onDo }: Props) {
 
 const usualFold = { centreDB: -3.01, surroundDB: -3.01, monoDB: -6.02 };
 
-function GroupPanel({ view, group, onDo, order }: { view: ReelView; group: Group; onDo: Props["onDo"]; order: ReactNode }) {
+function GroupPanel({ view, group, onDo, moves }: { view: ReelView; group: Group; onDo: Props["onDo"]; moves: ReactNode }) {
   const { id, name, tag, layout, labels, feed } = group;
-  const film = labels.join().startsWith("L,C,R");
+  const order = labels.join().startsWith("L,C,R") ? "film" : formats.some(([, l]) => l.join() === labels.join()) ? "smpte" : "own";
   const width = labels.length;
   const channelOrder = layouts.some(([l]) => l === layout) && layout !== "discrete" && layout !== "dual mono" ? labels.join() : "";
   const set = (part: Partial<CommandOf<"setGroup">>) => onDo({ kind: "setGroup", command: { id, name, tag, layout, order: channelOrder, width, feed, ...part } });
@@ -274,7 +274,7 @@ function GroupPanel({ view, group, onDo, order }: { view: ReelView; group: Group
         <Kept label="Name of the output group" value={name} onKeep={(name) => set({ name })} className="w-32 font-semibold" />
         <Kept label={`Tag of ${name}`} value={tag} placeholder="tag" onKeep={(tag) => set({ tag })} className="w-20" />
         <span className="ml-auto flex">
-          {order}
+          {moves}
           <Small label={`Remove the group ${name}`} onClick={() => onDo({ kind: "removeGroups", command: { groups: [id] } })}>
             <Trash2 size={13} />
           </Small>
@@ -289,10 +289,14 @@ function GroupPanel({ view, group, onDo, order }: { view: ReelView; group: Group
           ))}
         </select>
         {["lcr", "5.0", "5.1", "7.1"].includes(layout) && (
-          <select className="field h-7 px-1" aria-label={`Channel order of ${name}`} value={film ? "film" : "smpte"} onChange={(e) => set({ order: e.target.value })}>
-            <option value="smpte">SMPTE order</option>
-            <option value="film">film order</option>
-          </select>
+          <>
+            <select className="field h-7 px-1" aria-label={`Channel order of ${name}`} value={order} onChange={(e) => set({ order: e.target.value })}>
+              <option value="smpte">SMPTE order</option>
+              <option value="film">film order</option>
+              {order === "own" && <option value="own">an order of its own</option>}
+            </select>
+            <Kept label={`Channels of ${name}, in order`} value={labels.join(" ")} onKeep={(text) => void set({ order: text.trim().split(/[\s,]+/).join(",") })} className="tc h-7 w-44" />
+          </>
         )}
         {fieldOrder(layout) > 0 && (
           <select className="field h-7 px-1" aria-label={`Norm of ${name}`} value={labels.join()} onChange={(e) => set({ order: e.target.value })}>
