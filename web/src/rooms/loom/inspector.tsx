@@ -11,6 +11,7 @@ import { thinned } from "./curves";
 import { Kept } from "./kept";
 import { formatName, formats, hasRoom, isField } from "./formats";
 import { figure, gains } from "./numbers";
+import { PanPad } from "./panpad";
 import { Reaches } from "./reaches";
 
 /** Gives nothing where the command was refused. */
@@ -144,7 +145,7 @@ function TrackPanel({ view, track, playingAt, onDo, onRemoveTrack }: Props & { t
 }
 
 /** Where a track stands in the room of a wide stem, how a set or sound field is turned in it, and a second stem. */
-function PlacePanel({ view, track, onDo }: Props & { track: Track }) {
+function PlacePanel({ view, track, playingAt, onDo }: Props & { track: Track }) {
   const set = (command: Partial<CommandOf<"setTrack">>) => onDo({ kind: "setTrack", command: { track: track.id, ...command } });
   const stem = view.stems.find((s) => s.id === track.stem);
   const { feed } = track;
@@ -158,45 +159,48 @@ function PlacePanel({ view, track, onDo }: Props & { track: Track }) {
       : [["turn", "turn °", feed.turn ?? 0, -360, 360], ["narrow", "narrow", feed.narrow ?? 0, 0, 1]];
   const shown = single ? room && feed.placed : field || room;
   return (
-    <div className="min-w-0 shrink-0 border-l border-line pl-5">
-      <Line name="Also into">
-        <select className="field h-7 px-1" aria-label="Second stem of the track" value={track.second ?? ""} disabled={!track.stem} onChange={(e) => void set({ second: e.target.value })}>
-          <option value="">no second stem</option>
-          {view.stems.filter((s) => s.id !== track.stem).map((s) => (
-            <option key={s.id} value={s.id}>
-              {s.name}
-            </option>
-          ))}
-        </select>
-      </Line>
-      {single && room && (
-        <Line name="Place">
-          <label className="flex cursor-pointer items-center gap-1.5" title="Where it is placed in the room, instead of between the front left and right">
-            <Dual key={`${track.id} ${feed.placed}`} on={feed.placed ?? false} onChange={(placed) => set(placed && feed.front === undefined ? { placed, front: 1 } : { placed })} /> in the room of {stem!.name}
-          </label>
+    <div className="flex min-w-0 shrink-0 gap-4 border-l border-line pl-5">
+      {single && shown && <PanPad view={view} track={track} playingAt={playingAt} onDo={onDo} />}
+      <div>
+        <Line name="Also into">
+          <select className="field h-7 px-1" aria-label="Second stem of the track" value={track.second ?? ""} disabled={!track.stem} onChange={(e) => void set({ second: e.target.value })}>
+            <option value="">no second stem</option>
+            {view.stems.filter((s) => s.id !== track.stem).map((s) => (
+              <option key={s.id} value={s.id}>
+                {s.name}
+              </option>
+            ))}
+          </select>
         </Line>
-      )}
-      {shown && (
-        <Line name={single ? "At" : "Turned"}>
-          {numbers.map(([what, called, value, least, most]) => (
-            <label key={what} className="flex items-center gap-1 text-muted">
-              {called}
-              {track.curves?.[what] ? (
-                <button className="pill h-6 px-2" title="It moves by its curve" onClick={() => void set({ [what]: value })}>
-                  curve ×
-                </button>
-              ) : (
-                <Kept label={`${called} of the track`} value={String(value)} onKeep={figure((v) => set({ [what]: v }), least, most)} className="tc h-6 w-12 text-right text-ink" />
-              )}
+        {single && room && (
+          <Line name="Place">
+            <label className="flex cursor-pointer items-center gap-1.5" title="Where it is placed in the room, instead of between the front left and right">
+              <Dual key={`${track.id} ${feed.placed}`} on={feed.placed ?? false} onChange={(placed) => set(placed && feed.front === undefined ? { placed, front: 1 } : { placed })} /> in the room of {stem!.name}
             </label>
-          ))}
-        </Line>
-      )}
-      {shown && single && stem!.labels.includes("LFE") && (
-        <Line name="LFE">
-          <Kept label="Send to the LFE in dB" value={feed.lfeDB == null ? "" : String(feed.lfeDB)} placeholder="none" onKeep={(t) => (t.trim() === "" ? void set({ lfeDB: -96 }) : figure((lfeDB) => set({ lfeDB }), ...gains)(t))} className="tc w-16 text-right" /> dB
-        </Line>
-      )}
+          </Line>
+        )}
+        {shown && (
+          <Line name={single ? "At" : "Turned"}>
+            {numbers.map(([what, called, value, least, most]) => (
+              <label key={what} className="flex items-center gap-1 text-muted">
+                {called}
+                {track.curves?.[what] ? (
+                  <button className="pill h-6 px-2" title="It moves by its curve" onClick={() => void set({ [what]: value })}>
+                    curve ×
+                  </button>
+                ) : (
+                  <Kept label={`${called} of the track`} value={String(value)} onKeep={figure((v) => set({ [what]: v }), least, most)} className="tc h-6 w-12 text-right text-ink" />
+                )}
+              </label>
+            ))}
+          </Line>
+        )}
+        {shown && single && stem!.labels.includes("LFE") && (
+          <Line name="LFE">
+            <Kept label="Send to the LFE in dB" value={feed.lfeDB == null ? "" : String(feed.lfeDB)} placeholder="none" onKeep={(t) => (t.trim() === "" ? void set({ lfeDB: -96 }) : figure((lfeDB) => set({ lfeDB }), ...gains)(t))} className="tc w-16 text-right" /> dB
+          </Line>
+        )}
+      </div>
     </div>
   );
 }
