@@ -152,11 +152,9 @@ function PlacePanel({ view, track, playingAt, onDo }: Props & { track: Track }) 
   const single = track.labels.length === 1 || track.labels.every((l) => l === "M");
   const field = isField(track.labels);
   const room = hasRoom(stem?.labels ?? []);
-  const numbers: [Placing, string, number, number, number][] = single
-    ? [["front", "front", feed.front ?? 0, -1, 1], ["up", "up", feed.up ?? 0, -1, 1], ["spread", "spread", feed.spread ?? 0, 0, 1]]
-    : field
-      ? [["turn", "turn °", feed.turn ?? 0, -360, 360], ["pitch", "pitch °", feed.pitch ?? 0, -180, 180], ["roll", "roll °", feed.roll ?? 0, -180, 180]]
-      : [["turn", "turn °", feed.turn ?? 0, -360, 360], ["narrow", "narrow", feed.narrow ?? 0, 0, 1]];
+  const numbers: [Placing, string, number, number, number][] = field
+    ? [["turn", "turn °", feed.turn ?? 0, -360, 360], ["pitch", "pitch °", feed.pitch ?? 0, -180, 180], ["roll", "roll °", feed.roll ?? 0, -180, 180]]
+    : [["turn", "turn °", feed.turn ?? 0, -360, 360], ["narrow", "narrow", feed.narrow ?? 0, 0, 1]];
   const shown = single ? room && feed.placed : field || room;
   return (
     <div className="flex min-w-0 shrink-0 gap-4 border-l border-line pl-5">
@@ -179,8 +177,8 @@ function PlacePanel({ view, track, playingAt, onDo }: Props & { track: Track }) 
             </label>
           </Line>
         )}
-        {shown && (
-          <Line name={single ? "At" : "Turned"}>
+        {shown && !single && (
+          <Line name="Turned">
             {numbers.map(([what, called, value, least, most]) => (
               <label key={what} className="flex items-center gap-1 text-muted">
                 {called}
@@ -193,11 +191,6 @@ function PlacePanel({ view, track, playingAt, onDo }: Props & { track: Track }) 
                 )}
               </label>
             ))}
-          </Line>
-        )}
-        {shown && single && stem!.labels.includes("LFE") && (
-          <Line name="LFE">
-            <Kept label="Send to the LFE in dB" value={feed.lfeDB == null ? "" : String(feed.lfeDB)} placeholder="none" onKeep={(t) => (t.trim() === "" ? void set({ lfeDB: -96 }) : figure((lfeDB) => set({ lfeDB }), ...gains)(t))} className="tc w-16 text-right" /> dB
           </Line>
         )}
       </div>

@@ -11,8 +11,11 @@ type Spot = { x: number; y: number };
 
 type Props = { view: ReelView; track: Track; playingAt: () => number | null; onDo: Do };
 
+/** How much of the pad the room takes; around it there is air. */
+const share = 0.86;
+
 /** Where on the pad a place lies: left to right and front to back, from −1 to 1, in a box of that size. */
-export const spotOf = (x: number, y: number, size: number): Spot => ({ x: ((1 + x) / 2) * size, y: ((1 - y) / 2) * size });
+export const spotOf = (x: number, y: number, size: number): Spot => ({ x: ((1 + x * share) / 2) * size, y: ((1 - y * share) / 2) * size });
 
 /** The place under a point of the pad, to a hundredth; what is nearly in the middle is. */
 export function placeAt(px: number, py: number, size: number): Spot {
@@ -20,14 +23,14 @@ export function placeAt(px: number, py: number, size: number): Spot {
     const r = Math.round(Math.max(-1, Math.min(1, v)) * 100) / 100;
     return Math.abs(r) < 0.03 ? 0 : r + 0;
   };
-  return { x: to((px / size) * 2 - 1), y: to(1 - (py / size) * 2) };
+  return { x: to(((px / size) * 2 - 1) / share), y: to((1 - (py / size) * 2) / share) };
 }
 
 /** Where a speaker stands on the pad: on the rim where it is level, further in the higher it is. */
 export function speakerSpot(s: { azimuth: number; elevation: number }, size: number): Spot {
   const a = (s.azimuth * Math.PI) / 180;
   const out = Math.cos((s.elevation * Math.PI) / 180);
-  return spotOf(-Math.sin(a) * out * 0.86, Math.cos(a) * out * 0.86, size);
+  return spotOf(-Math.sin(a) * out, Math.cos(a) * out, size);
 }
 
 /** Where a track stands: by its curves at a place of the reel, else as it is set. */
