@@ -72,6 +72,57 @@ test("a mono placed in a 5.1 mix, its stereo and the M&E are printed as they wer
   expect(worst, "the centre folds at −3 dB, within dither").toBeLessThan(3);
 });
 
+test("classic mistakes are pointed out, and set right in one press, by mouse and by keyboard alone", async ({ page }) => {
+  await newProduction(page, "The Lantern Ferry, mistakes");
+  await bringIn(page, "Recorder card LF03", ["LF03"], ["LF03_12A_T03.wav"]);
+  await unravel(page, /12A.*take 3/);
+  await chooseSpec(page, "Six-channel split");
+  const cell = (name: RegExp) => page.getByRole("gridcell", { name });
+  const look = page.getByRole("button", { name: /routes? to look at/ });
+  await test.step("a mono on one side", async () => {
+    await cell(/^Boom to Music L: not tied/).click();
+    await expect(cell(/^Boom to Music R: .*Boom reaches Music L but not R/)).toBeVisible();
+    await look.click();
+    await page.getByRole("menuitem", { name: "Tie Boom to R as well" }).click();
+    await expect(cell(/^Boom to Music R: tied at 0 dB/)).toBeVisible();
+    await expect(look).toHaveCount(0);
+  });
+
+  await test.step("fed twice, by keyboard alone", async () => {
+    await cell(/^Boom to Dialogue R: reached/).focus();
+    await page.keyboard.press("ArrowLeft");
+    await expect(cell(/^Boom to Dialogue L: reached/)).toBeFocused();
+    await page.keyboard.press("Enter");
+    await page.getByRole("button", { name: "Tie it here itself" }).press("Enter");
+    const twice = cell(/^Boom to Dialogue L: tied.*Boom arrives at Dialogue L twice/);
+    await expect(twice).toBeVisible();
+    await twice.focus();
+    await page.keyboard.press("Enter");
+    await page.getByRole("button", { name: "Clear the knot of its own" }).press("Enter");
+    await expect(cell(/^Boom to Dialogue L: reached/)).toBeVisible();
+    await expect(look).toHaveCount(0);
+  });
+
+  await test.step("what was set right is in the right channels of what is printed", async () => {
+    for (const name of ["Ines lav", "Tobiah lav", "Radio", "Wheelhouse plant"]) await page.getByRole("button", { name: `Mute ${name}`, exact: true }).click();
+    await look.click();
+    await expect(page.getByRole("menuitem", { name: "Unmute it" })).toHaveCount(4);
+    await page.keyboard.press("Escape");
+    await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Print" }).click();
+    await page.getByRole("button", { name: "Print the file" }).click();
+    await expect(page.getByRole("heading", { name: /Delivered and proven|found wanting/ })).toBeVisible({ timeout: 60_000 });
+    const printed = await download(page, /_SPLIT|_6CH|\.wav$/);
+    const at = 32 * 48000;
+    let [left, worst] = [0, 0];
+    for (let i = 0; i < 480_000; i += 5) {
+      left = Math.max(left, Math.abs(printed.sample(at + i, 4)));
+      worst = Math.max(worst, Math.abs(printed.sample(at + i, 4) - printed.sample(at + i, 5)));
+    }
+    expect(left, "music left carries the boom").toBeGreaterThan(1000);
+    expect(worst, "and so does music right").toBeLessThan(3);
+  });
+});
+
 test("the demo's second reel keeps its languages apart, and says what each track reaches", async ({ page }) => {
   await page.goto("/");
   await page.getByRole("link", { name: /The Lantern Ferry(?!,)/ }).click();

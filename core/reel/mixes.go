@@ -10,6 +10,20 @@ import (
 	"zestyloom/core/layout"
 )
 
+// Takes tells whether a strand of a stem is in the mix: by its own term, else by that of its stem, else with the rest.
+func (m Mix) Takes(stem, strand string) bool {
+	in := m.Rest
+	for _, t := range m.Terms {
+		switch {
+		case t.Row == StrandRow && t.From == StrandID(stem, strand):
+			return !t.Out
+		case t.Row == StemRow && t.From == stem:
+			in = !t.Out
+		}
+	}
+	return in
+}
+
 // SetMix makes a mix, or changes one.
 type SetMix struct {
 	ID       string   `json:"id,omitempty"` // empty for a new one

@@ -3,6 +3,7 @@ package reel
 import (
 	"encoding/json"
 	"fmt"
+	"reflect"
 
 	"zestyloom/core/fault"
 )
@@ -50,6 +51,20 @@ type Several struct {
 type Sent struct {
 	Kind    string          `json:"kind"`
 	Command json.RawMessage `json:"command"`
+}
+
+// Send gives a command as clients send it.
+func Send(c Command) Sent {
+	for kind, t := range Kinds() {
+		if t == reflect.TypeOf(c) {
+			text, err := json.Marshal(c)
+			if err != nil {
+				panic(err) // commands are plain values
+			}
+			return Sent{kind, text}
+		}
+	}
+	panic(fmt.Sprintf("%T is not among the commands", c))
 }
 
 // Decode reads it.

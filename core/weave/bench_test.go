@@ -15,19 +15,14 @@ import (
 func BenchmarkGraph(b *testing.B) {
 	wide := []string{"L", "R", "C", "LFE", "Ls", "Rs"}
 	r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())
-	do := func(c reel.Command) {
-		change, _, err := c.Plan(r, nil)
-		require.NoError(b, err)
-		require.NoError(b, r.Apply(change))
-	}
 	for _, s := range []string{"DX", "MX", "FX"} {
-		do(reel.SetStem{Stem: s, Labels: &wide})
+		apply(b, r, reel.SetStem{Stem: s, Labels: &wide})
 	}
 	yes := true
 	for i := range 64 {
-		do(reel.AddTake{Take: "x", Title: "x", Length: 1000, Parts: []reel.PartPlan{{Name: fmt.Sprint(i), Stem: []string{"DX", "MX", "FX"}[i%3], Strand: []string{"", "Ines", "Tobiah"}[i%3], Channels: []int{0}, Labels: []string{"M"}}}})
+		apply(b, r, reel.AddTake{Take: "x", Title: "x", Length: 1000, Parts: []reel.PartPlan{{Name: fmt.Sprint(i), Stem: []string{"DX", "MX", "FX"}[i%3], Strand: []string{"", "Ines", "Tobiah"}[i%3], Channels: []int{0}, Labels: []string{"M"}}}})
 		tracks := r.TrackList()
-		do(reel.SetTrack{Track: tracks[len(tracks)-1].ID, Placed: &yes})
+		apply(b, r, reel.SetTrack{Track: tracks[len(tracks)-1].ID, Placed: &yes})
 	}
 	for _, c := range r.ClipList() {
 		for n := 1; len(r.Clips) < 5000 && n < 80; n++ {
@@ -36,11 +31,11 @@ func BenchmarkGraph(b *testing.B) {
 		}
 	}
 	for i := range 8 {
-		do(reel.SetMix{Name: fmt.Sprint(i), Labels: wide, Rest: true, Terms: []reel.Term{{Row: reel.StemRow, From: []string{"DX", "MX", "FX"}[i%3], Out: true}}})
+		apply(b, r, reel.SetMix{Name: fmt.Sprint(i), Labels: wide, Rest: true, Terms: []reel.Term{{Row: reel.StemRow, From: []string{"DX", "MX", "FX"}[i%3], Out: true}}})
 		mixes := r.MixList()
-		do(reel.SetGroup{Name: fmt.Sprint(i), Layout: "5.1", Feed: &reel.Feeder{Row: reel.MixRow, From: mixes[len(mixes)-1].ID}})
+		apply(b, r, reel.SetGroup{Name: fmt.Sprint(i), Layout: "5.1", Feed: &reel.Feeder{Row: reel.MixRow, From: mixes[len(mixes)-1].ID}})
 		groups := r.GroupList()
-		do(reel.SetGroup{Name: fmt.Sprint("folded ", i), Layout: "stereo", Feed: &reel.Feeder{Row: reel.GroupRow, From: groups[len(groups)-1].ID}})
+		apply(b, r, reel.SetGroup{Name: fmt.Sprint("folded ", i), Layout: "stereo", Feed: &reel.Feeder{Row: reel.GroupRow, From: groups[len(groups)-1].ID}})
 	}
 	require.Len(b, r.OutputList(), 64)
 	for b.Loop() {

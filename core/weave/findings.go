@@ -15,12 +15,15 @@ import (
 type Rule string
 
 const (
-	Unreached Rule = "unreached" // a track that reaches no output
-	Muted     Rule = "muted"     // a track that is muted and so will not be printed
-	Unfed     Rule = "unfed"     // an output that nothing feeds
-	OneSided  Rule = "one-sided" // a mono that feeds only one side of a pair
-	FedTwice  Rule = "fed-twice" // a source that arrives at one output by two paths
-	Folded    Rule = "folded"    // a bonded set that its stem has too few channels for
+	Unreached Rule = "unreached"  // a track that reaches no output
+	Muted     Rule = "muted"      // a track that is muted and so will not be printed
+	Unfed     Rule = "unfed"      // an output that nothing feeds
+	OneSided  Rule = "one-sided"  // a mono that feeds only one side of a pair
+	FedTwice  Rule = "fed-twice"  // a source that arrives at one output by two paths
+	Folded    Rule = "folded"     // a bonded set that its stem has too few channels for
+	Lost      Rule = "lost"       // a mono that loses level on the way to where nothing is panned
+	FullRange Rule = "full-range" // an LFE that is fed with sound that is none
+	Language  Rule = "language"   // a mix with another language's narration, two of them, or none
 )
 
 // Finding is something about the weave that is probably wrong. Track or Output is empty where it is about the other.
@@ -29,6 +32,7 @@ type Finding struct {
 	Track   string `json:"track,omitempty"`
 	Output  string `json:"output,omitempty"`
 	Message string `json:"message"`
+	Fix     *Fix   `json:"fix,omitempty"` // what sets it right, where one command does
 }
 
 // findings looks at the routes of a reel.
@@ -45,11 +49,12 @@ func findings(r *reel.Reel, routes []Route) []Finding {
 		}
 		byTrack[route.Track][route.Output] = route
 	}
-	pairs := pairsOf(outputs)
+	off, pairs := false, pairsOf(outputs)
 	fed := map[string]bool{}
 	for _, t := range r.TrackList() {
 		if t.Mute {
-			found = append(found, Finding{Rule: Muted, Track: t.ID, Message: t.Name + " is muted and will not be printed"})
+			found = append(found, Finding{Rule: Muted, Track: t.ID, Message: t.Name + " is muted and will not be printed",
+				Fix: fix(reel.SetTrack{Track: t.ID, Mute: &off}, "Unmute it")})
 			continue
 		}
 		if how := foldedInto(t.Labels, r.Stems[t.Stem].Labels); how != "" {
@@ -72,11 +77,14 @@ func findings(r *reel.Reel, routes []Route) []Finding {
 			fed[o.ID] = true
 			if route.Twice {
 				found = append(found, Finding{Rule: FedTwice, Track: t.ID, Output: o.ID,
-					Message: fmt.Sprintf("%s arrives at %s twice, through %s and by a knot of its own; together they make %+.1f dB", t.Name, name(r, o), r.Stems[t.Stem].Name, route.GainDB)})
+					Message: fmt.Sprintf("%s arrives at %s twice, through %s and by a knot of its own; together they make %+.1f dB", t.Name, name(r, o), r.Stems[t.Stem].Name, route.GainDB),
+					Fix:     fix(reel.ClearKnots{Row: reel.TrackRow, From: t.ID, Output: o.ID}, "Clear the knot of its own")})
 			}
 		}
 		found = append(found, oneSided(r, t, pairs, reach)...)
+		found = append(found, lost(r, t, reach)...)
 	}
+	found = append(append(found, fullRange(r, outputs)...), languages(r)...)
 	for _, o := range outputs {
 		if !fed[o.ID] {
 			found = append(found, Finding{Rule: Unfed, Output: o.ID, Message: "Nothing feeds " + name(r, o) + "; it would be silent"})
@@ -118,7 +126,7 @@ func oneSided(r *reel.Reel, t reel.Track, pairs [][2]reel.Output, reach map[stri
 			present, missing = b, a
 		}
 		findings = append(findings, Finding{Rule: OneSided, Track: t.ID, Output: missing.ID,
-			Message: fmt.Sprintf("%s reaches %s but not %s", t.Name, name(r, present), missing.Label)})
+			Message: fmt.Sprintf("%s reaches %s but not %s", t.Name, name(r, present), missing.Label), Fix: fixOneSided(r, t, present, missing)})
 	}
 	return findings
 }

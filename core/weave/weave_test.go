@@ -152,7 +152,7 @@ func crossing(t *testing.T) (r *reel.Reel, boom, cue string) {
 	return r, tracks[0].ID, tracks[1].ID
 }
 
-func apply(t *testing.T, r *reel.Reel, c reel.Command) {
+func apply(t testing.TB, r *reel.Reel, c reel.Command) {
 	change, _, err := c.Plan(r, nil)
 	require.NoError(t, err)
 	require.NoError(t, r.Apply(change))

@@ -617,6 +617,9 @@ type Use = take.Use
 // WeaveFinding defines model for WeaveFinding.
 type WeaveFinding = weave.Finding
 
+// WeaveFix A command that sets it right
+type WeaveFix = weave.Fix
+
 // Work defines model for Work.
 type Work = store.Work
 

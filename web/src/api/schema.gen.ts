@@ -1783,11 +1783,17 @@ export interface components {
             twice: boolean;
             invert: boolean;
         };
+        /** @description A command that sets it right */
+        WeaveFix: {
+            name: string;
+            command: components["schemas"]["Command"];
+        };
         WeaveFinding: {
             rule: string;
             track?: string;
             output?: string;
             message: string;
+            fix?: components["schemas"]["WeaveFix"];
         };
         AtRevision: {
             /** Format: int64 */

@@ -147,7 +147,8 @@ export function pressed(e: Pick<KeyboardEvent, "key" | "ctrlKey" | "metaKey" | "
 let byPointer = false;
 if (typeof window !== "undefined") {
   window.addEventListener("pointerdown", () => (byPointer = true), true);
-  window.addEventListener("keydown", (e) => e.key === "Tab" && (byPointer = false), true);
+  const walks = (e: KeyboardEvent) => e.key === "Tab" || (e.key.startsWith("Arrow") && (e.target as HTMLElement).closest?.("[role=gridcell]"));
+  window.addEventListener("keydown", (e) => walks(e) && (byPointer = false), true);
 }
 
 /** Whether the press belongs to something that takes text or has a meaning for it already. */

@@ -422,6 +422,7 @@ function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
         }}
         onClearSolo={() => setSolo([])}
         onFinding={(t) => t && selectTrack(t)}
+        onFix={(c) => void doIt(c)}
         onSpec={() => setChoosing(true)}
       />
       <div className="flex min-h-0 grow">

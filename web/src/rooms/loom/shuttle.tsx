@@ -1,8 +1,8 @@
-import { AlertTriangle, ChevronDown, Play, Repeat, Square, X } from "lucide-react";
+import { AlertTriangle, Check, ChevronDown, Play, Repeat, Square, X } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useEffect, useRef, useState, type ReactNode } from "react";
 
-import type { ReelView, Spec } from "../../api/client";
+import type { Command, ReelView, Spec } from "../../api/client";
 import { usePlayer, type Tap } from "../../listen/player";
 import { keyOf, keySign, type ActionID } from "../../ui/keys";
 import { duration, labelAt, parse, parseNear } from "../../ui/timecode";
@@ -44,6 +44,7 @@ export function Shuttle(p: {
   onGo: (sample: number) => void;
   onTap: (t: Tap) => void;
   onClearSolo: () => void;
+  onFix: (c: Command) => void;
   onFinding: (track: string | undefined) => void;
   onSpec: () => void;
   range: { from: number; to: number } | null;
@@ -142,9 +143,16 @@ export function Shuttle(p: {
             <DropdownMenu.Portal>
               <DropdownMenu.Content className="menu max-h-96 max-w-md overflow-auto" sideOffset={4} align="end">
                 {view.findings.map((f, i) => (
-                  <DropdownMenu.Item key={i} className="menu-item" onSelect={() => p.onFinding(f.track)}>
-                    {f.message}
-                  </DropdownMenu.Item>
+                  <DropdownMenu.Group key={i} className="border-b border-line last:border-0">
+                    <DropdownMenu.Item className="menu-item" onSelect={() => p.onFinding(f.track)}>
+                      {f.message}
+                    </DropdownMenu.Item>
+                    {f.fix && (
+                      <DropdownMenu.Item className="menu-item pl-6 font-semibold text-act" onSelect={() => p.onFix(f.fix!.command)}>
+                        <Check size={13} /> {f.fix.name}
+                      </DropdownMenu.Item>
+                    )}
+                  </DropdownMenu.Group>
                 ))}
               </DropdownMenu.Content>
             </DropdownMenu.Portal>

@@ -2,7 +2,7 @@
 import { Popover } from "radix-ui";
 import { memo, useMemo, useRef, useState } from "react";
 
-import type { Knot, Output, ReelView, Row } from "../../api/client";
+import type { Command, Knot, Output, ReelView, Row } from "../../api/client";
 import type { useReelEdits } from "../../api/hooks";
 import { thread } from "../../draw/canvas";
 import { useDraft } from "../../ui/draft";
@@ -31,7 +31,7 @@ export function columnsIn(from: number, width: number, was: Columns | undefined)
 
 const inView = <T,>(list: readonly T[], c: Columns): [T, number][] => list.slice(c.first, c.end).map((x, i) => [x, c.first + i]);
 
-type Cell = { knots: Knot[]; reach: number | null; fed: boolean; twice: boolean; finding: string };
+type Cell = { knots: Knot[]; reach: number | null; fed: boolean; twice: boolean; finding: string; fix?: { name: string; command: Command } };
 
 export function cellsOf(view: ReelView, row: Row, id: string): Cell[] {
   const feeds = new Set(view.groups.filter((g) => g.feed?.row === row && g.feed.from === id).map((g) => g.id));
@@ -43,6 +43,7 @@ export function cellsOf(view: ReelView, row: Row, id: string): Cell[] {
       fed: feeds.has(o.group),
       twice: route?.twice ?? false,
       finding: row === "track" ? (findingOf(view, id, o.id)?.message ?? "") : "",
+      fix: row === "track" ? findingOf(view, id, o.id)?.fix : undefined,
     };
   });
 }
@@ -138,6 +139,17 @@ function WeaveCell(p: RowProps & { output: Output; column: number; cell: Cell; d
                 {p.name} → {where}
               </p>
               {cell.finding && <p className="mt-1 text-wrong">{cell.finding}.</p>}
+              {cell.fix && (
+                <button
+                  className="pill-act mt-2"
+                  onClick={() => {
+                    void p.edits.command(cell.fix!.command);
+                    setOpen(false);
+                  }}
+                >
+                  {cell.fix.name}
+                </button>
+              )}
               {cell.reach !== null && p.row === "track" && (
                 <p className="mt-1 text-muted">
                   Arrives at <span className="tc text-ink">{shownGain(cell.reach)} dB</span>

@@ -1,0 +1,111 @@
+package weave
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/reel"
+	"zestyloom/core/timecode"
+)
+
+// Each classic mistake is pointed out, and what is offered sets it right: the finding is gone and no other has come.
+func TestFixes(t *testing.T) {
+	five1 := []string{"L", "R", "C", "LFE", "Ls", "Rs"}
+	base := func() *reel.Reel {
+		r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())
+		for _, p := range []reel.PartPlan{
+			{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}, {Name: "English", Stem: "NX", Strand: "English", Channels: []int{0}, Labels: []string{"M"}},
+			{Name: "Portuguese", Stem: "NX", Strand: "Portuguese", Channels: []int{0}, Labels: []string{"M"}},
+		} {
+			apply(t, r, reel.AddTake{Take: "x", Title: p.Name, Length: 1000, Parts: []reel.PartPlan{p}})
+		}
+		apply(t, r, reel.SetMix{Name: "English", Language: "eng", Labels: []string{"L", "R"}, Rest: true, Terms: []reel.Term{{Row: reel.StrandRow, From: reel.StrandID("NX", "Portuguese"), Out: true}}})
+		apply(t, r, reel.SetGroup{Name: "Full", Layout: "stereo", Feed: &reel.Feeder{Row: reel.MixRow, From: r.MixList()[0].ID}})
+		apply(t, r, reel.SetGroup{Name: "Second", Layout: "stereo", Feed: &reel.Feeder{Row: reel.StemRow, From: "NX"}})
+		return r
+	}
+	boom := func(r *reel.Reel) string { return r.TrackList()[0].ID }
+	output := func(r *reel.Reel, group, label string) string {
+		for _, o := range r.OutputList() {
+			if r.Groups[o.Group].Name == group && o.Label == label {
+				return o.ID
+			}
+		}
+		t.Fatal(group, label)
+		return ""
+	}
+	set := func(f func(*reel.SetMix)) func(r *reel.Reel) reel.Command {
+		return func(r *reel.Reel) reel.Command {
+			m := r.MixList()[0]
+			c := reel.SetMix{ID: m.ID, Name: m.Name, Language: m.Language, Labels: m.Labels, Rest: m.Rest, Terms: m.Terms}
+			f(&c)
+			return c
+		}
+	}
+	require.Empty(t, Findings(base()))
+	for name, c := range map[string]struct {
+		mistake func(r *reel.Reel) reel.Command
+		says    string
+		fix     string
+	}{
+		"a mono on one side": {func(r *reel.Reel) reel.Command {
+			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: boom(r), Output: output(r, "Second", "L"), GainDB: -2}}}
+		}, "Boom reaches Second L but not R", "Tie Boom to R as well"},
+		"all the way to a side": {func(r *reel.Reel) reel.Command { left := -1.0; return reel.SetTrack{Track: boom(r), Pan: &left} }, "Boom reaches Full L but not R", "Put Boom in the middle"},
+		"fed twice": {func(r *reel.Reel) reel.Command {
+			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: boom(r), Output: output(r, "Full", "L")}, {Row: reel.TrackRow, From: boom(r), Output: output(r, "Full", "R")}}}
+		}, "Boom arrives at Full L twice", "Clear the knot of its own"},
+		"muted": {func(r *reel.Reel) reel.Command { yes := true; return reel.SetTrack{Track: boom(r), Mute: &yes} }, "Boom is muted", "Unmute it"},
+		"3 dB lost": {func(r *reel.Reel) reel.Command {
+			return reel.SetGroup{Name: "Two", Layout: reel.DualMono, Feed: &reel.Feeder{Row: reel.StemRow, From: "DX"}}
+		}, "Boom loses 3 dB on the way to Two", "Send Boom at unity to both sides"},
+		"two languages": {set(func(c *reel.SetMix) { c.Terms = nil }), "English and Portuguese at once", "Only English in English"},
+		"the wrong language": {set(func(c *reel.SetMix) {
+			c.Terms = []reel.Term{{Row: reel.StrandRow, From: reel.StrandID("NX", "English"), Out: true}}
+		}), "has the narration of Portuguese", "Only English in English"},
+		"no narration": {set(func(c *reel.SetMix) { c.Terms = []reel.Term{{Row: reel.StemRow, From: "NX", Out: true}} }), "has no narration", "Only English in English"},
+	} {
+		r := base()
+		apply(t, r, c.mistake(r))
+		found := Findings(r)
+		require.NotEmpty(t, found, name)
+		require.Contains(t, found[0].Message, c.says, name)
+		for range len(found) { // two sides may be wrong in the same way
+			f := Findings(r)
+			if len(f) == 0 {
+				break
+			}
+			require.NotNil(t, f[0].Fix, name)
+			require.Equal(t, c.fix, f[0].Fix.Name, name)
+			command, err := f[0].Fix.Command.Decode()
+			require.NoError(t, err, name)
+			apply(t, r, command)
+		}
+		assert.Empty(t, Findings(r), name)
+	}
+
+	// An LFE that is fed with everything: the knot goes, and then nothing feeds it, which is said too.
+	r := base()
+	apply(t, r, reel.SetStem{Stem: "DX", Labels: &five1})
+	apply(t, r, reel.SetGroup{Name: "Room", Layout: "5.1", Feed: &reel.Feeder{Row: reel.StemRow, From: "DX"}})
+	apply(t, r, reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "NX", Output: output(r, "Room", "LFE")}}})
+	at := -1
+	for i, f := range Findings(r) {
+		if f.Rule == FullRange {
+			at = i
+		}
+	}
+	require.GreaterOrEqual(t, at, 0)
+	f := Findings(r)[at]
+	assert.Contains(t, f.Message, "Room LFE is fed with all of Narration")
+	command, err := f.Fix.Command.Decode()
+	require.NoError(t, err)
+	apply(t, r, command)
+	for _, f := range Findings(r) {
+		assert.NotEqual(t, FullRange, f.Rule)
+		assert.False(t, strings.Contains(f.Message, "fed with all"))
+	}
+}
