@@ -31,11 +31,11 @@ func full(b *testing.B, s *apptest.Server) api.ReelView {
 	v := s.Reel(production, "Reel 1")
 	var tracks, clips []map[string]any
 	for i := range manyTracks {
-		tracks = append(tracks, map[string]any{"id": fmt.Sprintf("n%d", i), "name": fmt.Sprintf("Track %d", i+1), "labels": []string{"M"}, "stem": []string{"DX", "FX", "MX", "AX"}[i%4]})
+		tracks = append(tracks, map[string]any{"id": fmt.Sprintf("n%d", i), "name": fmt.Sprintf("Track %d", i+1), "labels": []string{"M"}, "stem": []string{"DX", "FX", "MX", "AX"}[i%4], "suggested": false, "feed": map[string]any{"dual": false, "pan": 0}, "gainDB": 0, "mute": false, "order": i + 1})
 	}
 	each := int64(3600*48000) / (manyClips/manyTracks + 1)
 	for i := range manyClips {
-		c := map[string]any{"id": fmt.Sprint(i), "track": fmt.Sprintf("n%d", i%manyTracks), "take": take.ID, "name": fmt.Sprintf("Clip %d", i), "channels": []int{i % 2}, "start": v.Head.Start + int64(i/manyTracks)*each, "offset": (i * 7919) % 96000, "length": 48000 * 30, "frames": 60 * 48000, "gainDB": -20,
+		c := map[string]any{"id": fmt.Sprint(i), "track": fmt.Sprintf("n%d", i%manyTracks), "take": take.ID, "name": fmt.Sprintf("Clip %d", i), "channels": []int{i % 2}, "start": v.Head.Start + int64(i/manyTracks)*each, "offset": (i * 7919) % 96000, "length": 48000 * 30, "frames": 60 * 48000, "gainDB": -20, "tie": "",
 			"fadeIn": map[string]any{"length": 480}, "fadeOut": map[string]any{"length": 960, "curve": "power"}}
 		if i%4 == 0 {
 			c["lanes"] = []any{map[string]any{"gainDB": -1, "hushes": []any{map[string]any{"from": 200000, "to": 210000}}, "dips": []any{map[string]any{"from": 300000, "to": 340000, "gainDB": -6, "ramp": 1000}}}}
