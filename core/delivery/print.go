@@ -176,7 +176,7 @@ func Print(ctx context.Context, p Plan, r *reel.Reel, open engine.Opener, create
 func newEngines(r *reel.Reel, open engine.Opener) ([]*engine.Engine, error) {
 	var engines []*engine.Engine
 	for range min(runtime.GOMAXPROCS(0), mostEngines) {
-		e, err := engine.New(r, open, engine.Options{})
+		e, err := engine.New(r, open, engine.Options{Block: blockFrames})
 		if err != nil {
 			return nil, err
 		}

@@ -21,6 +21,8 @@ type Opener func(take string) (*wave.File, error)
 // Options say what is different when listening; the zero value is what prints.
 type Options struct {
 	Solo []string // only these tracks sound; empty means all
+	// Block is the most frames that one Render will be asked for, which is what room is kept for; 0 for MaxBlock.
+	Block int
 	// Chain gives what works on a node's channels, of its own for each engine; nil where nothing does.
 	Chain func(weave.Node) []dsp.Processor
 }
@@ -32,9 +34,10 @@ type Engine struct {
 	nodes  []node
 	takes  map[string]*source
 	frames int   // of the last block
+	block  int   // the most frames of one
 	next   int64 // where the last block ended
 	warm   int64 // frames before a place from which to roll on, so that what has a memory remembers
-	// Room for MaxBlock samples each, for what is worked on.
+	// Room for a block each, for what is worked on.
 	scratch, other, level []float64
 	voice                 [][]float64 // a clip that goes on by itself, and what of it the track's tap gets
 }
@@ -42,7 +45,7 @@ type Engine struct {
 // node is a bus of the graph with its samples.
 type node struct {
 	weave.Node
-	buf   [][]float64 // channels × MaxBlock
+	buf   [][]float64 // channels × a block
 	dirty int         // frames of buf that may not be zero
 	out   []edge
 	chain []dsp.Processor
@@ -87,11 +90,11 @@ func New(r *reel.Reel, open Opener, opt Options) (*Engine, error) {
 	if err != nil {
 		return nil, err
 	}
-	e := &Engine{reel: r, graph: g, nodes: make([]node, len(g.Nodes)), takes: map[string]*source{}}
+	e := &Engine{reel: r, graph: g, nodes: make([]node, len(g.Nodes)), takes: map[string]*source{}, block: opt.room()}
 	for _, room := range []*[]float64{&e.scratch, &e.other, &e.level} {
-		*room = make([]float64, MaxBlock)
+		*room = make([]float64, e.block)
 	}
-	e.voice = [][]float64{make([]float64, MaxBlock)}
+	e.voice = channels(1, e.block)
 	for i, n := range g.Nodes {
 		e.nodes[i] = newNode(n, r, opt)
 	}
@@ -112,7 +115,7 @@ func New(r *reel.Reel, open Opener, opt Options) (*Engine, error) {
 }
 
 func newNode(n weave.Node, r *reel.Reel, opt Options) node {
-	made := node{Node: n, buf: channels(len(n.Format.Labels))}
+	made := node{Node: n, buf: channels(len(n.Format.Labels), opt.room())}
 	if opt.Chain != nil {
 		made.chain = opt.Chain(n)
 	}
@@ -130,10 +133,18 @@ func newNode(n weave.Node, r *reel.Reel, opt Options) node {
 	return made
 }
 
-func channels(n int) [][]float64 {
+func (o Options) room() int {
+	if o.Block > 0 {
+		return min(o.Block, MaxBlock)
+	}
+	return MaxBlock
+}
+
+// channels makes room for a block.
+func channels(n, block int) [][]float64 {
 	buf := make([][]float64, n)
 	for i := range buf {
-		buf[i] = make([]float64, MaxBlock)
+		buf[i] = make([]float64, block)
 	}
 	return buf
 }
@@ -156,16 +167,16 @@ func (e *Engine) align() {
 		n := &e.nodes[i]
 		ahead = max(ahead, n.ahead())
 		if n.shown = n.buf; n.lead > 0 {
-			n.shown, n.back = channels(len(n.buf)), dsp.NewDelay(len(n.buf), int(n.lead))
+			n.shown, n.back = channels(len(n.buf), e.block), dsp.NewDelay(len(n.buf), int(n.lead))
 		}
 		for k := range n.out {
 			out := &n.out[k]
 			if out.Phased != nil {
-				out.turn, out.turned = dsp.NewQuadrature(2), channels(2)
+				out.turn, out.turned = dsp.NewQuadrature(2), channels(2, e.block)
 				memory += int64(out.turn.Memory())
 			}
 			if by := n.lead - e.nodes[out.To].ahead(); by > 0 {
-				out.delay, out.held = dsp.NewDelay(len(n.buf), int(by)), channels(len(n.buf))
+				out.delay, out.held = dsp.NewDelay(len(n.buf), int(by)), channels(len(n.buf), e.block)
 				if out.turn != nil && by > int64(out.turn.Latency()) {
 					out.lag = dsp.NewDelay(2, int(by)-out.turn.Latency())
 				}
@@ -217,13 +228,13 @@ func (e *Engine) Remembers() bool { return e.warm > 0 }
 // until the next Render. Where something in the graph has a memory, a block that does not follow the one before is rolled
 // on to.
 func (e *Engine) Render(from int64, n int) error {
-	if n < 1 || n > MaxBlock {
-		return fault.New(fault.BadInput, "A block has 1 to %d frames, not %d", MaxBlock, n)
+	if n < 1 || n > e.block {
+		return fault.New(fault.BadInput, "A block has 1 to %d frames, not %d", e.block, n)
 	}
 	if e.warm > 0 && from != e.next {
 		e.reset()
 		for at := from - e.warm; at < from; {
-			block := min(MaxBlock, from-at)
+			block := min(int64(e.block), from-at)
 			if err := e.run(at, int(block)); err != nil {
 				return err
 			}

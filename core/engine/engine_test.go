@@ -196,6 +196,10 @@ func TestWhatCannotPlay(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, e.Render(start, 100))
 	assert.Error(t, e.Render(start, MaxBlock+1))
+	small, err := New(r, s.open, Options{Block: 64})
+	require.NoError(t, err)
+	require.NoError(t, small.Render(start, 64))
+	assert.Error(t, small.Render(start, 65), "it has no room for more")
 }
 
 // BenchmarkEngine40Tracks renders 40 tracks as they are, and with a point of automation every half second on each of them.

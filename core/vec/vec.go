@@ -23,7 +23,7 @@ func AddAlong(dst, x, at []float64, base, step float64) {
 	}
 }
 
-// Largest gives the largest magnitude in x.
+// Largest gives the largest magnitude in x; what is not a number where there is any.
 func Largest(x []float64) float64 {
 	most, n := largest(x)
 	for _, v := range x[n:] {

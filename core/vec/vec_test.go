@@ -44,3 +44,15 @@ func TestSums(t *testing.T) {
 		}
 	}
 }
+
+// What is not a number is not passed over, wherever it stands.
+func TestLargestOfWhatIsNoNumber(t *testing.T) {
+	for at := range 40 {
+		x := make([]float64, 40)
+		x[0], x[39] = 2, 3
+		x[at] = math.NaN()
+		assert.True(t, math.IsNaN(Largest(x)), "%d", at)
+		x[at] = math.Inf(-1)
+		assert.True(t, math.IsInf(Largest(x), 1), "%d", at)
+	}
+}
