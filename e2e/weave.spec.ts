@@ -137,6 +137,51 @@ test("the demo's second reel keeps its languages apart, and says what each track
   await expect(cell(/^Winch to English 5\.1 LFE: reached at −15 dB/)).toBeAttached();
   await page.getByRole("button", { name: /^Listening to/ }).click();
   await expect(page.getByRole("menuitem", { name: /M&E mix/ })).toBeVisible();
+  await page.keyboard.press("Escape");
+  await track(page, "Winch").click();
+  await page.getByRole("button", { name: "Where it goes" }).click();
+  await expect(page.getByRole("row", { name: "English 5.1 LFE −15 dB", exact: true })).toBeVisible();
+  await expect(page.getByRole("row", { name: /^Portuguese 5\.1 C/ })).toBeVisible();
+});
+
+test("a clip uses channels at gains of its own, its mix is tied from below the tracks, and the next reel begins with all that", async ({ page }) => {
+  await newProduction(page, "The Lantern Ferry, outset");
+  await bringIn(page, "Sound library", ["music"], ["Accordion cue.wav"]);
+  await unravel(page, /Accordion cue/);
+  await chooseSpec(page, "Six-channel split");
+  const read = async (path: string) => (await page.request.get(`/api/v1${path}`)).json() as Promise<unknown>;
+  const reel = async () => {
+    const production = /p\/([0-9a-f-]+)/.exec(page.url())![1]!;
+    const [first] = (await read(`/productions/${production}/reels`)) as { id: string }[];
+    return (await read(`/reels/${first!.id}`)) as { clips: { channels: number[]; matrix?: number[][] }[] };
+  };
+  await track(page, "Accordion cue").click();
+  await page.getByRole("button", { name: "More for Accordion cue" }).click();
+  await page.getByRole("menuitem", { name: "Its channels at gains of their own…" }).click();
+  const dialog = page.getByRole("dialog", { name: "Channels of Accordion cue" });
+  await dialog.getByRole("button", { name: "Change the sides over" }).click();
+  await dialog.getByLabel(/ to L in dB$/).nth(1).fill("-6");
+  await dialog.getByRole("button", { name: "Use them so" }).click();
+  await expect.poll(async () => (await reel()).clips[0]!.matrix).toEqual([[0, 10 ** (-6 / 20)], [1, 0]]);
+
+  await page.getByRole("button", { name: /^Lists/ }).click();
+  await page.getByRole("tab", { name: "Weave" }).click();
+  const lists = page.getByRole("complementary", { name: "Lists" });
+  await lists.getByRole("button", { name: "Add a full mix" }).click();
+  await page.getByRole("gridcell", { name: /^Full mix to Effects L: not tied/ }).click();
+  await page.getByRole("gridcell", { name: /^Full mix to Effects L: tied/ }).click();
+  await page.getByLabel("polarity turned").click();
+  await expect(page.getByRole("gridcell", { name: /^Full mix to Effects L: tied at 0 dB, polarity turned/ })).toBeAttached();
+  await page.keyboard.press("Escape");
+  await lists.getByRole("button", { name: "Begin new reels as this one is now" }).click();
+  await expect(lists.getByText(/that Reel 1 had when you said so/)).toBeVisible();
+
+  await page.getByRole("button", { name: /^Reel Reel 1/ }).click();
+  await page.getByRole("menuitem", { name: "A new reel…" }).click();
+  await page.getByRole("dialog", { name: "A new reel" }).getByRole("textbox").first().fill("Reel 2");
+  await page.getByRole("dialog", { name: "A new reel" }).getByRole("button", { name: "Make it" }).click();
+  await expect(page.getByRole("gridcell", { name: /^Full mix to Effects L: tied at 0 dB, polarity turned/ })).toBeVisible();
+  await expect(page.getByRole("gridcell", { name: /^Music to Music L: tied/ })).toBeVisible();
 });
 
 const surroundSpec = `id: ferry-51
