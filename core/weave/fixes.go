@@ -66,7 +66,7 @@ func lost(r *reel.Reel, t reel.Track, reach map[string]Route) (found []Finding) 
 	return found
 }
 
-// fullRange finds knots that feed an LFE with sound that is none.
+// fullRange finds knots that feed an LFE with sound that is none. What is called an LFE, such as one of six monos, is one.
 func fullRange(r *reel.Reel, outputs []reel.Output) (found []Finding) {
 	for _, o := range outputs {
 		if !layout.Speakers[o.Label].LFE || len(r.Groups[o.Group].Labels) < 3 {
@@ -74,7 +74,7 @@ func fullRange(r *reel.Reel, outputs []reel.Output) (found []Finding) {
 		}
 		for _, k := range r.KnotList() {
 			labels := r.RowLabels(k.Row, k.From)
-			if k.Output != o.ID || k.Channel >= len(labels) || layout.Speakers[labels[k.Channel]].LFE {
+			if k.Output != o.ID || k.Channel >= len(labels) || layout.Speakers[labels[k.Channel]].LFE || strings.Contains(strings.ToUpper(rowName(r, k.Row, k.From)), "LFE") {
 				continue
 			}
 			f := Finding{Rule: FullRange, Output: o.ID, Message: fmt.Sprintf("%s is fed with all of %s, which is no LFE", name(r, o), rowName(r, k.Row, k.From)),

@@ -92,9 +92,13 @@ func TestFixes(t *testing.T) {
 	apply(t, r, reel.SetStem{Stem: "DX", Labels: &five1})
 	apply(t, r, reel.SetGroup{Name: "Room", Layout: "5.1", Feed: &reel.Feeder{Row: reel.StemRow, From: "DX"}})
 	apply(t, r, reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "NX", Output: output(r, "Room", "LFE")}}})
+	low := "River bank lfe"
+	apply(t, r, reel.SetTrack{Track: boom(r), Name: &low})
+	apply(t, r, reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: boom(r), Output: output(r, "Room", "LFE")}}})
 	at := -1
 	for i, f := range Findings(r) {
 		if f.Rule == FullRange {
+			require.Negative(t, at, "the mono that is called an LFE is one")
 			at = i
 		}
 	}
