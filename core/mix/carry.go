@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"zestyloom/core/dsp"
 	"zestyloom/core/layout"
@@ -36,7 +37,7 @@ func (l Loss) String() string {
 	if len(l.Into) == 0 {
 		return l.Channel + " is left out"
 	}
-	return fmt.Sprintf("%s goes into %s at %+.1f dB", l.Channel, words(l.Into), l.GainDB)
+	return strings.Replace(fmt.Sprintf("%s goes into %s at %+.1f dB", l.Channel, words(l.Into), l.GainDB), "at -", "at −", 1)
 }
 
 func words(list []string) string {

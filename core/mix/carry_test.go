@@ -72,7 +72,7 @@ func TestLossesAreSaid(t *testing.T) {
 	for _, l := range lost {
 		said = append(said, l.String())
 	}
-	assert.Equal(t, []string{"C goes into L and R at -3.0 dB", "LFE is left out", "Ls goes into L at -3.0 dB", "Rs goes into R at -3.0 dB"}, said)
+	assert.Equal(t, []string{"C goes into L and R at −3.0 dB", "LFE is left out", "Ls goes into L at −3.0 dB", "Rs goes into R at −3.0 dB"}, said)
 	_, lost, _ = Carry(layout.Read(layout.ACNLabels(2)), layout.Read(layout.ACNLabels(1)), Usual())
 	assert.Len(t, lost, 5, "the channels of the second degree")
 }
