@@ -102,7 +102,7 @@ test("channels are read as a set, as a sum, and singly again", async ({ page }) 
   await page.getByRole("menuitem", { name: /Use the sum/ }).click();
   await expect(page.getByRole("button", { name: "Channel 2 is Σ of a sum of 2" })).toBeVisible();
   await page.getByRole("button", { name: "Unravel 5 tracks onto a new reel" }).click();
-  await expect(page.getByRole("grid", { name: "Tracks" })).toBeVisible();
+  await expect(page.getByRole("group", { name: "Tracks" })).toBeVisible();
 });
 
 test("stems are decided, suggested by a rule of one's own, and filled from a report", async ({ page }) => {

@@ -32,7 +32,7 @@ try {
   const browser = await browserType.launch(chromium);
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   const shown = async () => {
-    await page.getByRole("row", { name: "Track Track 64", exact: true }).waitFor();
+    await page.getByRole("group", { name: "Track Track 1", exact: true }).waitFor();
     await page.evaluate(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done))));
   };
   const path = `/p/${production.id}/loom/${reel.id}`;

@@ -4,7 +4,7 @@ import { spawn, type ChildProcess } from "node:child_process";
 import { existsSync, readFileSync, rmSync, statSync } from "node:fs";
 import { expect, test, type Page } from "@playwright/test";
 
-import { bringIn, chooseSpec, newProduction, scenario, track, unravel } from "./rooms";
+import { bringIn, chooseSpec, meets, newProduction, scenario, track, unravel } from "./rooms";
 import { readWave } from "./wave";
 
 const data = process.env.E2E_DATA ?? "../.run/e2e";
@@ -168,7 +168,7 @@ test("editing keeps what it should, and what is printed is what was cut", async 
       for (const name of ["Boom", "Tobiah lav", "Radio", "Wheelhouse plant"]) await page.getByRole("button", { name: `Mute ${name}`, exact: true }).click();
       await track(page, "Ines lav").click();
       await page.getByLabel(/dual mono/).check();
-      await expect(page.getByRole("gridcell", { name: /^Ines lav to Dialogue L: reached at 0 dB/ })).toBeVisible();
+      await meets(page, "Ines lav", "Dialogue L", /reached at 0 dB/);
       await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Print" }).click();
       await page.getByLabel("One file a group").check();
       await page.getByRole("button", { name: "Print 3 files" }).click();

@@ -1,7 +1,7 @@
 // The Loom by mouse and by keyboard, on the demo's own reel. Every test puts back what it changed by undo.
 import { expect, test, type Page } from "@playwright/test";
 
-import { track } from "./rooms";
+import { crossing, meets, track } from "./rooms";
 
 async function open(page: Page) {
   await page.goto("/");
@@ -10,7 +10,6 @@ async function open(page: Page) {
   await expect(track(page, "Accordion cue")).toBeVisible();
 }
 
-const cell = (page: Page, name: string | RegExp) => page.getByRole("gridcell", { name });
 
 test("playing moves the shuttle and the meters, and stops where it is", async ({ page }) => {
   await open(page);
@@ -43,20 +42,20 @@ test("playing moves the shuttle and the meters, and stops where it is", async ({
 
 test("knots are set, given a gain and cleared, and undo takes it back", async ({ page }) => {
   await open(page);
-  await cell(page, /^Music to Effects L: not tied/).click();
-  await expect(cell(page, /^Music to Effects L: tied at 0 dB/)).toBeVisible();
-  await cell(page, /^Music to Effects L/).click();
+  await (await crossing(page, "Music", "Effects L")).click();
+  await meets(page, "Music", "Effects L", /tied at 0 dB/);
+  await (await crossing(page, "Music", "Effects L")).click();
   await page.getByLabel("Gain of L").fill("-6");
   await page.keyboard.press("Enter");
-  await expect(cell(page, /^Music to Effects L: tied at −6 dB/)).toBeVisible();
-  await expect(cell(page, /^Accordion cue to Effects L: reached at −7\.5 dB/)).toBeVisible();
+  await meets(page, "Music", "Effects L", /tied at −6 dB/);
+  await meets(page, "Accordion cue", "Effects L", /reached at −7\.5 dB/);
   await page.keyboard.press("Escape");
-  await cell(page, /^Music to Effects L/).focus();
+  await (await crossing(page, "Music", "Effects L")).focus();
   await page.keyboard.press("Delete");
-  await expect(cell(page, /^Music to Effects L: not tied/)).toBeVisible();
+  await meets(page, "Music", "Effects L", /not tied/);
   for (const state of [/tied at −6/, /tied at 0/, /not tied/]) {
     await page.keyboard.press("Control+z");
-    await expect(cell(page, /^Music to Effects L/)).toHaveAccessibleName(state);
+    await meets(page, "Music", "Effects L", state);
   }
 });
 
@@ -70,7 +69,7 @@ test("what is probably wrong is pointed out", async ({ page }) => {
   await page.getByRole("slider", { name: "Pan" }).fill("-1");
   await page.getByRole("slider", { name: "Pan" }).press("ArrowLeft");
   await expect(asked(page, 4)).toBeVisible();
-  await expect(cell(page, /^Bell to Effects R: not tied. Bell reaches Effects L but not R/)).toBeVisible();
+  await meets(page, "Bell", "Effects R", /not tied. Bell reaches Effects L but not R/);
   await page.keyboard.press("Escape");
   await page.getByRole("button", { name: /^Undo/ }).click();
   await expect(asked(page, 2)).toBeVisible();

@@ -60,7 +60,7 @@ const goTo = async (page, timecode) => {
 };
 const choose = async (page, track, timecode) => {
   await goTo(page, timecode);
-  await page.getByRole("row", { name: `Track ${track}`, exact: true }).click();
+  await page.getByRole("group", { name: `Track ${track}`, exact: true }).click();
   await page.keyboard.press("Shift+W");
 };
 const range = async (page, from, to) => {
@@ -97,7 +97,7 @@ const cutList = async (page) => {
 
 const playing = async (page) => {
   await goTo(page, "10:00:34:10");
-  await page.getByRole("row", { name: "Track Ines lav", exact: true }).click();
+  await page.getByRole("group", { name: "Track Ines lav", exact: true }).click();
   await page.getByRole("button", { name: "Play", exact: true }).click();
   await page.waitForTimeout(1500);
 };
@@ -106,7 +106,7 @@ const weave = async (page) => {
   await page.keyboard.press("i");
   await page.getByRole("tab", { name: "Weave" }).click();
   await page.getByRole("complementary", { name: "Lists" }).getByText("Output groups").scrollIntoViewIfNeeded();
-  await page.getByRole("row", { name: "Track Bell", exact: true }).click();
+  await page.getByRole("group", { name: "Track Bell", exact: true }).click();
 };
 
 const only = process.env.SHOTS?.split(",");

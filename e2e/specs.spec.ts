@@ -1,7 +1,7 @@
 // Specs of the user's own, and prints that end early or find something wanting.
 import { expect, test } from "@playwright/test";
 
-import { bringIn, chooseSpec, newProduction, takeRow, track, unravel } from "./rooms";
+import { bringIn, chooseSpec, meets, newProduction, takeRow, track, unravel } from "./rooms";
 import { readWave } from "./wave";
 
 const own = (limit: number) => `id: ferry-mono
@@ -32,8 +32,8 @@ test("a spec is brought in, refused with its fault, mended, used, and judged by"
   await expect(page.getByText("Mono for the harbour radio can be chosen now.")).toBeVisible();
   await page.keyboard.press("Escape");
   await chooseSpec(page, "Mono for the harbour radio");
-  await expect(page.getByRole("gridcell", { name: /^Effects to Everything M: tied at −6 dB/ })).toBeVisible();
-  await expect(page.getByRole("gridcell", { name: /^Winch to Everything M: reached at −3 dB/ })).toBeVisible();
+  await meets(page, "Effects", "Everything M", /tied at −6 dB/);
+  await meets(page, "Winch", "Everything M", /reached at −3 dB/);
 
   await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Print" }).click();
   await page.getByRole("button", { name: "Print the file" }).click();

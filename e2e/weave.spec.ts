@@ -2,7 +2,7 @@
 // that come out.
 import { expect, test, type Page } from "@playwright/test";
 
-import { bringIn, chooseSpec, newProduction, scenario, track, unravel } from "./rooms";
+import { bringIn, chooseSpec, newProduction, scenario, crossing, meets, track, unravel } from "./rooms";
 import { readWave, type WaveFile } from "./wave";
 
 async function download(page: Page, name: RegExp): Promise<WaveFile> {
@@ -37,10 +37,10 @@ test("a mono placed in a 5.1 mix, its stereo and the M&E are printed as they wer
 
   // The spec's dialogue group loses nothing: the stem's front pair stays, what is added is new.
   await lists.getByLabel("Width of Dialogue").selectOption("5.1");
-  await expect(page.getByRole("gridcell", { name: /^Boom to Full mix L: reached at −3 dB/ })).toBeVisible();
+  await meets(page, "Boom", "Full mix L", /reached at −3 dB/);
   await track(page, "Boom").click();
   await page.getByLabel("in the room of Dialogue").check();
-  await expect(page.getByRole("gridcell", { name: /^Boom to Full mix C: reached at 0 dB/ })).toBeVisible();
+  await meets(page, "Boom", "Full mix C", /reached at 0 dB/);
 
   await test.step("what can't follow is asked about first", async () => {
     await lists.getByLabel("Remove the stem Music").click();
@@ -77,29 +77,28 @@ test("classic mistakes are pointed out, and set right in one press, by mouse and
   await bringIn(page, "Recorder card LF03", ["LF03"], ["LF03_12A_T03.wav"]);
   await unravel(page, /12A.*take 3/);
   await chooseSpec(page, "Six-channel split");
-  const cell = (name: RegExp) => page.getByRole("gridcell", { name });
   const look = page.getByRole("button", { name: /routes? to look at/ });
   await test.step("a mono on one side", async () => {
-    await cell(/^Boom to Music L: not tied/).click();
-    await expect(cell(/^Boom to Music R: .*Boom reaches Music L but not R/)).toBeVisible();
+    await (await crossing(page, "Boom", "Music L")).click();
+    await meets(page, "Boom", "Music R", /.*Boom reaches Music L but not R/);
     await look.click();
     await page.getByRole("menuitem", { name: "Tie Boom to R as well" }).click();
-    await expect(cell(/^Boom to Music R: tied at 0 dB/)).toBeVisible();
+    await meets(page, "Boom", "Music R", /tied at 0 dB/);
     await expect(look).toHaveCount(0);
   });
 
   await test.step("fed twice, by keyboard alone", async () => {
-    await cell(/^Boom to Dialogue R: reached/).focus();
+    await (await crossing(page, "Boom", "Dialogue R")).focus();
     await page.keyboard.press("ArrowLeft");
-    await expect(cell(/^Boom to Dialogue L: reached/)).toBeFocused();
+    await expect(page.getByRole("gridcell", { name: /^Boom to Dialogue L: reached/ })).toBeFocused();
     await page.keyboard.press("Enter");
     await page.getByRole("button", { name: "Tie it here itself" }).press("Enter");
-    const twice = cell(/^Boom to Dialogue L: tied.*Boom arrives at Dialogue L twice/);
+    const twice = page.getByRole("gridcell", { name: /^Boom to Dialogue L: tied.*Boom arrives at Dialogue L twice/ });
     await expect(twice).toBeVisible();
     await twice.focus();
     await page.keyboard.press("Enter");
     await page.getByRole("button", { name: "Clear the knot of its own" }).press("Enter");
-    await expect(cell(/^Boom to Dialogue L: reached/)).toBeVisible();
+    await meets(page, "Boom", "Dialogue L", /reached/);
     await expect(look).toHaveCount(0);
   });
 
@@ -130,11 +129,10 @@ test("the demo's second reel keeps its languages apart, and says what each track
   await page.getByRole("button", { name: /Reel 1, Crossing/ }).click();
   await page.getByRole("menuitem", { name: /Reel 2, Crossing in 5\.1/ }).click();
   await expect(track(page, "Narration English")).toBeVisible();
-  const cell = (name: RegExp) => page.getByRole("gridcell", { name });
-  await expect(cell(/^Narration English to English 5\.1 C: reached/)).toBeVisible();
-  await expect(cell(/^Narration English to Portuguese 5\.1 C: not tied/)).toBeVisible();
-  await expect(cell(/^Narration English to M&E 5\.1 C: not tied/)).toBeVisible();
-  await expect(cell(/^Winch to English 5\.1 LFE: reached at −15 dB/)).toBeAttached();
+  await meets(page, "Narration English", "English 5.1 C", /reached/);
+  await meets(page, "Narration English", "Portuguese 5.1 C", /not tied/);
+  await meets(page, "Narration English", "M&E 5.1 C", /not tied/);
+  await meets(page, "Winch", "English 5.1 LFE", /reached at −15 dB/);
   await page.getByRole("button", { name: /^Listening to/ }).click();
   await expect(page.getByRole("menuitem", { name: /M&E mix/ })).toBeVisible();
   await page.keyboard.press("Escape");
@@ -168,10 +166,10 @@ test("a clip uses channels at gains of its own, its mix is tied from below the t
   await page.getByRole("tab", { name: "Weave" }).click();
   const lists = page.getByRole("complementary", { name: "Lists" });
   await lists.getByRole("button", { name: "Add a full mix" }).click();
-  await page.getByRole("gridcell", { name: /^Full mix to Effects L: not tied/ }).click();
-  await page.getByRole("gridcell", { name: /^Full mix to Effects L: tied/ }).click();
+  await (await crossing(page, "Full mix", "Effects L")).click();
+  await (await crossing(page, "Full mix", "Effects L")).click();
   await page.getByLabel("polarity turned").click();
-  await expect(page.getByRole("gridcell", { name: /^Full mix to Effects L: tied at 0 dB, polarity turned/ })).toBeAttached();
+  await meets(page, "Full mix", "Effects L", /tied at 0 dB, polarity turned/);
   await page.keyboard.press("Escape");
   await lists.getByRole("button", { name: "Begin new reels as this one is now" }).click();
   await expect(lists.getByText(/that Reel 1 had when you said so/)).toBeVisible();
@@ -180,8 +178,8 @@ test("a clip uses channels at gains of its own, its mix is tied from below the t
   await page.getByRole("menuitem", { name: "A new reel…" }).click();
   await page.getByRole("dialog", { name: "A new reel" }).getByRole("textbox").first().fill("Reel 2");
   await page.getByRole("dialog", { name: "A new reel" }).getByRole("button", { name: "Make it" }).click();
-  await expect(page.getByRole("gridcell", { name: /^Full mix to Effects L: tied at 0 dB, polarity turned/ })).toBeVisible();
-  await expect(page.getByRole("gridcell", { name: /^Music to Music L: tied/ })).toBeVisible();
+  await meets(page, "Full mix", "Effects L", /tied at 0 dB, polarity turned/);
+  await meets(page, "Music", "Music L", /tied/);
 });
 
 const surroundSpec = `id: ferry-51
@@ -217,9 +215,8 @@ test("from a stereo spec to a room, splits and two languages and back: what has 
     });
   const before = await view();
 
-  const cell = (name: RegExp) => page.getByRole("gridcell", { name });
-  await cell(/^18C deck to Music L: not tied/).click(); // a knot that will have no place
-  await expect(cell(/^18C deck to Music L: tied/)).toBeVisible();
+  await (await crossing(page, "18C deck", "Music L")).click(); // a knot that will have no place
+  await meets(page, "18C deck", "Music L", /tied/);
   const tied = await view();
 
   const specs = page.getByRole("dialog", { name: "Delivery spec" });
@@ -229,9 +226,9 @@ test("from a stereo spec to a room, splits and two languages and back: what has 
   await specs.locator("li").filter({ has: page.getByText("Room, pair and splits", { exact: true }) }).getByRole("button").click();
   await expect(asked).toContainText("18C deck M to Music L");
   await asked.getByRole("button", { name: "Do it all the same" }).click();
-  await expect(cell(/^Boom to Room L: reached/)).toBeVisible();
-  await expect(cell(/^Boom to Dialogue L: reached/)).toBeVisible();
-  await expect(cell(/^Accordion cue to Rest L: reached at −1\.5 dB/)).toBeAttached();
+  await meets(page, "Boom", "Room L", /reached/);
+  await meets(page, "Boom", "Dialogue L", /reached/);
+  await meets(page, "Accordion cue", "Rest L", /reached at −1\.5 dB/);
 
   await page.getByRole("button", { name: /^Lists/ }).click();
   await page.getByRole("tab", { name: "Weave" }).click();
@@ -254,7 +251,7 @@ test("from a stereo spec to a room, splits and two languages and back: what has 
   await page.getByTitle("The delivery spec that the outputs come from").click();
   await specs.locator("li").filter({ has: page.getByText("Eight-channel with full mix", { exact: true }) }).getByRole("button").click();
   if (await asked.isVisible().catch(() => false)) await asked.getByRole("button", { name: "Do it all the same" }).click();
-  await expect(cell(/^Accordion cue to Music L: reached at −1\.5 dB/)).toBeAttached();
+  await meets(page, "Accordion cue", "Music L", /reached at −1\.5 dB/);
   const back = await view();
   const now = routesOf(back);
   for (const r of routesOf(before)) expect(now, "every route that the first spec had is there again").toContain(r);

@@ -41,7 +41,7 @@ func FuzzRender(f *testing.F) {
 		"setCurve":  `{"of":"track","id":"TRACK","what":"pan","points":[{"at":FROM,"value":-1},{"at":TO,"value":1}]}`,
 		"setTrack":  `{"track":"TRACK","pan":0.3,"gainDB":2,"dual":true,"stem":"FX"}`, "setReel": `{"panLaw":6,"start":5}`,
 		"setKnots":   `{"knots":[{"row":"track","from":"TRACK","channel":0,"output":"mix/L","gainDB":-1}]}`,
-		"clearKnots": `{"row":"stem","from":"DX","output":"mix/L"}`,
+		"clearKnots": `{"at":[{"row":"stem","from":"DX","output":"mix/L"}]}`,
 		"several":    `{"commands":[{"kind":"setClip","command":{"clip":"CLIP","mute":true}},{"kind":"cutClips","command":{"at":FROM}}]}`,
 		"pasteClips": `{"clips":[{"id":"x","track":"TRACK","take":"other","name":"x","channels":[0],"start":FROM,"offset":1,"length":900,"gainDB":0,"tie":""}],"tracks":[{"id":"TRACK","name":"x","labels":["M"],"stem":"DX"}]}`,
 	} {

@@ -124,33 +124,51 @@ type SetKnots struct {
 
 func (c SetKnots) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
-	name := "tie knots"
+	var at []Crossing
 	for _, point := range c.Knots {
 		k := point.Knot()
 		if err := checkKnot(r, k); err != nil {
 			return Change{}, "", err
 		}
 		d.knots.put(k.ID, k)
-		name = fmt.Sprintf("knot %s to %s", rowName(r, k.Row, k.From), outputName(r, k.Output))
+		if !slices.Contains(at, k.Crossing()) {
+			at = append(at, k.Crossing())
+		}
 	}
-	return d.finish(), name, nil
+	return d.finish(), "tie " + crossingsName(r, at), nil
 }
 
-// ClearKnots unties all knots of a row at an output.
-type ClearKnots struct {
+// Crossing is where a row meets an output.
+type Crossing struct {
 	Row    Row    `json:"row"`
 	From   string `json:"from"`
 	Output string `json:"output"`
 }
 
+// ClearKnots unties all knots that rows have at outputs.
+type ClearKnots struct {
+	At []Crossing `json:"at"`
+}
+
 func (c ClearKnots) Plan(r *Reel, _ Known) (Change, string, error) {
+	if len(c.At) == 0 {
+		return Change{}, "", fault.New(fault.BadInput, "Say where knots are to be cleared")
+	}
 	d := newDraft(r)
 	for _, k := range r.KnotList() {
-		if k.Row == c.Row && k.From == c.From && k.Output == c.Output {
+		if slices.Contains(c.At, k.Crossing()) {
 			d.knots.drop(k.ID)
 		}
 	}
-	return d.finish(), fmt.Sprintf("clear %s at %s", rowName(r, c.Row, c.From), outputName(r, c.Output)), nil
+	return d.finish(), "clear " + crossingsName(r, c.At), nil
+}
+
+// crossingsName names where knots are tied or cleared: one by its row and output, several by their number.
+func crossingsName(r *Reel, at []Crossing) string {
+	if len(at) == 1 {
+		return fmt.Sprintf("%s at %s", rowName(r, at[0].Row, at[0].From), outputName(r, at[0].Output))
+	}
+	return fmt.Sprintf("%d crossings", len(at))
 }
 
 func knotID(row Row, from string, channel int, output string) string {

@@ -174,7 +174,7 @@ func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
 		if len(r.Groups) == 0 || yes() {
 			return "", LayOutputs{Spec: string(rune('a' + rnd.Intn(3))), Groups: pairGroups[:1+rnd.Intn(2)]}
 		}
-		return kind, ClearKnots{StemRow, "DX", output}
+		return kind, ClearKnots{[]Crossing{{StemRow, "DX", output}, {TrackRow, track.ID, output}}}
 	case "moveClips":
 		c := MoveClips{Clips: []string{clip.ID}, By: by, Alone: yes(), Untie: yes(), Add: yes()}
 		if yes() {

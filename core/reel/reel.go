@@ -232,6 +232,9 @@ type Crosspoint struct {
 	Invert  bool    `json:"invert,omitempty"` // polarity turned
 }
 
+// Crossing is where it is tied.
+func (c Crosspoint) Crossing() Crossing { return Crossing{c.Row, c.From, c.Output} }
+
 // Knot gives it the ID that follows from where it stands.
 func (c Crosspoint) Knot() Knot { return Knot{knotID(c.Row, c.From, c.Channel, c.Output), c} }
 

@@ -78,7 +78,7 @@ func findings(r *reel.Reel, routes []Route) []Finding {
 			if route.Twice {
 				found = append(found, Finding{Rule: FedTwice, Track: t.ID, Output: o.ID,
 					Message: fmt.Sprintf("%s arrives at %s twice, through %s and by a knot of its own; together they make %+.1f dB", t.Name, name(r, o), r.Stems[t.Stem].Name, route.GainDB),
-					Fix:     fix(reel.ClearKnots{Row: reel.TrackRow, From: t.ID, Output: o.ID}, "Clear the knot of its own")})
+					Fix:     fix(reel.ClearKnots{At: []reel.Crossing{{Row: reel.TrackRow, From: t.ID, Output: o.ID}}}, "Clear the knot of its own")})
 			}
 		}
 		found = append(found, oneSided(r, t, pairs, reach)...)

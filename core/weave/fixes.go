@@ -78,7 +78,7 @@ func fullRange(r *reel.Reel, outputs []reel.Output) (found []Finding) {
 				continue
 			}
 			f := Finding{Rule: FullRange, Output: o.ID, Message: fmt.Sprintf("%s is fed with all of %s, which is no LFE", name(r, o), rowName(r, k.Row, k.From)),
-				Fix: fix(reel.ClearKnots{Row: k.Row, From: k.From, Output: o.ID}, "Clear that knot")}
+				Fix: fix(reel.ClearKnots{At: []reel.Crossing{k.Crossing()}}, "Clear that knot")}
 			if k.Row == reel.TrackRow {
 				f.Track = k.From
 			}

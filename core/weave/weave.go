@@ -29,6 +29,16 @@ func Tie(r *reel.Reel, row reel.Row, id string, output reel.Output) []reel.Cross
 	return knots
 }
 
+// TieGroup gives the knots by which each channel of a group gets of a row what it means to it: a mono goes to the middle of
+// a pair and to the centre of a wide room, a set to its channels, folded where it must be.
+func TieGroup(r *reel.Reel, row reel.Row, id string, group reel.Group) (knots []reel.Crosspoint) {
+	from, to := layout.Read(r.RowLabels(row, id)).In(r.Head.Angles), layout.Read(group.Labels).In(r.Head.Angles)
+	for _, label := range group.Labels {
+		knots = append(knots, natural(from, to, row, id, reel.Output{ID: reel.OutputID(group.ID, label), Group: group.ID, Label: label})...)
+	}
+	return knots
+}
+
 // natural gives the knots by which an output gets of a row what its group gets by meaning, folded where it must be.
 func natural(from, to layout.Format, row reel.Row, id string, output reel.Output) (knots []reel.Crosspoint) {
 	m, _, _ := mix.Carry(from, to, mix.Usual())

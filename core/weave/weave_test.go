@@ -196,7 +196,7 @@ func TestFindings(t *testing.T) {
 	}{
 		"all is well": {func(*reel.Reel, string, string) []reel.Command { return nil }, map[Rule]int{}},
 		"stem untied": {func(r *reel.Reel, boom, cue string) []reel.Command {
-			return []reel.Command{reel.ClearKnots{Row: reel.StemRow, From: "DX", Output: "dx/L"}, reel.ClearKnots{Row: reel.StemRow, From: "DX", Output: "dx/R"}, reel.ClearKnots{Row: reel.StemRow, From: "DX", Output: "all/M"}}
+			return []reel.Command{reel.ClearKnots{At: []reel.Crossing{{Row: reel.StemRow, From: "DX", Output: "dx/L"}, {Row: reel.StemRow, From: "DX", Output: "dx/R"}, {Row: reel.StemRow, From: "DX", Output: "all/M"}}}}
 		}, map[Rule]int{Unreached: 1, Unfed: 2}},
 		"mono on one side": {func(r *reel.Reel, boom, cue string) []reel.Command {
 			return []reel.Command{reel.SetTrack{Track: boom, Pan: &left}}

@@ -122,7 +122,7 @@ type ChannelFinding = diagnose.Finding
 // ChannelSet defines model for ChannelSet.
 type ChannelSet = take.Set
 
-// ClearKnotsCommand ClearKnots unties all knots of a row at an output.
+// ClearKnotsCommand ClearKnots unties all knots that rows have at outputs.
 type ClearKnotsCommand = reel.Sent
 
 // Clip defines model for Clip.
@@ -139,6 +139,13 @@ type Conversion = convert.Conversion
 
 // CrossfadeCommand Crossfade fades from one clip to the next on its track. Clips that meet are drawn over each other out of their handles, as far each; clips that overlap are faded where they do, and Length is not asked for.
 type CrossfadeCommand = reel.Sent
+
+// Crossing Where a row meets an output
+type Crossing struct {
+	From   string `json:"from"`
+	Output string `json:"output"`
+	Row    Row    `json:"row"`
+}
 
 // CutClipsCommand CutClips cuts clips, and all that are tied to them, at a sample. No clips means all that lie there. The right halves of tied clips are tied to each other; those cut alone stay tied as they were.
 type CutClipsCommand = reel.Sent
@@ -576,10 +583,8 @@ type TieClipsCommand = reel.Sent
 
 // TieRequest defines model for TieRequest.
 type TieRequest struct {
-	From     string `json:"from"`
-	Output   string `json:"output"`
-	Revision int64  `json:"revision"`
-	Row      Row    `json:"row"`
+	At       []Crossing `json:"at"`
+	Revision int64      `json:"revision"`
 }
 
 // Track defines model for Track.

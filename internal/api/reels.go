@@ -290,18 +290,27 @@ func (s *Server) RedoReel(c *gin.Context, id ReelID, p RedoReelParams) {
 	}
 }
 
-// TieKnots ties a row to an output in the natural way.
+// TieKnots ties rows to outputs in the natural way.
 func (s *Server) TieKnots(c *gin.Context, id ReelID, p TieKnotsParams) {
 	var body TieRequest
 	if !s.read(c, &body) {
 		return
 	}
 	o, err := s.Store.DoOnce(c, keyOf(p.IdempotencyKey), id, body.Revision, author(c), func(r *reel.Reel) (reel.Command, error) {
-		output, ok := r.Output(body.Output)
-		if !ok {
-			return nil, fault.New(fault.NotFound, "There is no output %q on this reel", body.Output)
+		var knots []reel.Crosspoint
+		for _, x := range body.At {
+			output, single := r.Output(x.Output)
+			group, whole := r.Groups[x.Output]
+			switch {
+			case single:
+				knots = append(knots, weave.Tie(r, x.Row, x.From, output)...)
+			case whole:
+				knots = append(knots, weave.TieGroup(r, x.Row, x.From, group)...)
+			default:
+				return nil, fault.New(fault.NotFound, "There is no output %q on this reel", x.Output)
+			}
 		}
-		return reel.SetKnots{Knots: weave.Tie(r, body.Row, body.From, output)}, nil
+		return reel.SetKnots{Knots: knots}, nil
 	})
 	s.show(c, http.StatusOK, o, p.Since, err)
 }

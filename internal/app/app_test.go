@@ -152,7 +152,7 @@ func TestKnots(t *testing.T) {
 	s := apptest.Start(t)
 	_, v := crossing(t, s)
 	boom := v.Tracks[0].ID
-	s.OK("POST", "/reels/"+v.Id+"/ties", api.TieRequest{Revision: v.Revision, Row: "track", From: boom, Output: "effects/L"}, &v)
+	s.OK("POST", "/reels/"+v.Id+"/ties", api.TieRequest{Revision: v.Revision, At: []api.Crossing{{Row: "track", From: boom, Output: "effects/L"}}}, &v)
 	s.Do(&v, "setKnots", map[string]any{"knots": []map[string]any{{"row": "track", "from": boom, "channel": 0, "output": "effects/L", "gainDB": -6}}})
 	found := false
 	for _, r := range v.Routes {
@@ -160,7 +160,7 @@ func TestKnots(t *testing.T) {
 	}
 	assert.True(t, found)
 	assert.Len(t, findings(v, "one-sided"), 1)
-	s.Do(&v, "clearKnots", map[string]any{"row": "track", "from": boom, "output": "effects/L"})
+	s.Do(&v, "clearKnots", map[string]any{"at": []map[string]any{{"row": "track", "from": boom, "output": "effects/L"}}})
 	assert.Empty(t, findings(v, "one-sided"))
 	assert.Equal(t, "clear Boom at Effects L", v.Undo)
 	s.OK("POST", "/reels/"+v.Id+"/undo", api.AtRevision{Revision: v.Revision}, &v)
@@ -389,7 +389,7 @@ func TestRequestsThatMakeNoSense(t *testing.T) {
 		{404, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "setTrack", "command": map[string]any{"track": "t99"}}, "no longer"},
 		{409, "POST", p + "/commands", map[string]any{"revision": 1, "kind": "setReel", "command": map[string]any{"start": 1}}, "has changed the same in the meantime"},
 		{404, "POST", p + "/spec", api.SpecChoice{Revision: v.Revision, Spec: "none"}, "no delivery spec"},
-		{404, "POST", p + "/ties", api.TieRequest{Revision: v.Revision, Row: "stem", From: "DX", Output: "none/L"}, "no output"},
+		{404, "POST", p + "/ties", api.TieRequest{Revision: v.Revision, At: []api.Crossing{{Row: "stem", From: "DX", Output: "none/L"}}}, "no output"},
 		{404, "POST", p + "/unravel", map[string]any{"revision": v.Revision, "take": "nonsense"}, "no such take"},
 		{400, "POST", p + "/unravel", "revision: 1", "Content-Type"},
 		{404, "GET", "/reels/nonsense", nil, "no such reel"},

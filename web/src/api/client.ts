@@ -35,6 +35,7 @@ export type Group = Schemas["Group"];
 export type Mix = Schemas["Mix"];
 export type Feed = Schemas["Feed"];
 export type Output = Schemas["Output"];
+export type Crossing = Schemas["Crossing"];
 export type Knot = Schemas["Knot"];
 export type Route = Schemas["Route"];
 export type Row = Schemas["Row"];

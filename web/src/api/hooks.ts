@@ -1,10 +1,12 @@
 // Server state, as rooms use it. What changes on the server is followed in follow.ts.
-import { useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useMutationState, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMemo } from "react";
 
 import { tellError } from "../ui/notices";
-import { api, ok, once, Problem, type Command, type ReelView, type Row, type Take, type TakeEdit, type TakeList, type Work } from "./client";
+import { api, ok, once, Problem, type Command, type Crossing, type ReelView, type Take, type TakeEdit, type TakeList, type Work } from "./client";
 import { editsOf, keysOf } from "./keys";
 import { merged } from "./merge";
+import { laidOver, type Pending } from "./pending";
 
 export const useProductions = () => useQuery({ queryKey: keysOf.productions, queryFn: () => ok(api.GET("/productions")) });
 
@@ -94,15 +96,27 @@ export function useTakeEdit(take: Take) {
 /** The revision that an edit was made on, and how its call says so. */
 type Sent = { revision: number; params: { path: { reel: string }; query: { since: number }; header: { "Idempotency-Key": string } } };
 
+/** An edit under way: how it is sent, and what it will do. */
+type Edit = Pending & { send: (of: Sent) => Promise<ReelView> };
+
+/** A reel with the edits of this page that are still under way laid over it. */
+export function useReelAtHand(reel: string) {
+  const known = useReel(reel);
+  const pending = useMutationState({ filters: { mutationKey: [editsOf(reel)], status: "pending" }, select: (m) => m.state.variables as Pending });
+  const view = useMemo(() => known.data && pending.reduce(laidOver, known.data), [known.data, pending]);
+  return { known, view };
+}
+
 /** Everything that changes a reel. Calls wait for each other, so that each goes out with the newest revision. */
 export function useReelEdits(reel: string) {
   const queries = useQueryClient();
   const key = keysOf.reel(reel);
   const edit = useMutation({
+    mutationKey: [editsOf(reel)],
     scope: { id: editsOf(reel) },
-    mutationFn: async (call: (of: Sent) => Promise<ReelView>) => {
+    mutationFn: async ({ send }: Edit) => {
       const revision = queries.getQueryData<ReelView>(key)?.revision ?? -1;
-      const now = await once((key) => call({ revision, params: { path: { reel }, query: { since: revision }, header: { "Idempotency-Key": key } } }));
+      const now = await once((key) => send({ revision, params: { path: { reel }, query: { since: revision }, header: { "Idempotency-Key": key } } }));
       const whole = merged(queries.getQueryData<ReelView>(key), now);
       if (!whole) await queries.invalidateQueries({ queryKey: key });
       else queries.setQueryData(key, whole);
@@ -115,19 +129,20 @@ export function useReelEdits(reel: string) {
     },
   });
   const quiet = () => undefined;
-  const attempt = (c: Command) => edit.mutateAsync(({ revision, params }) => ok(api.POST("/reels/{reel}/commands", { params, body: { revision, ...c } })));
+  const attempt = (c: Command) => edit.mutateAsync({ command: c, send: ({ revision, params }) => ok(api.POST("/reels/{reel}/commands", { params, body: { revision, ...c } })) });
   return {
     /** Gives nothing where the command was refused. */
     command: (c: Command) => attempt(c).catch(quiet),
     /** As command, but throws the problem where it was refused. */
     attempt,
-    tie: (row: Row, from: string, output: string) => edit.mutateAsync(({ revision, params }) => ok(api.POST("/reels/{reel}/ties", { params, body: { revision, row, from, output } }))).catch(quiet),
+    /** Ties rows to outputs, or to whole groups where their IDs are given. */
+    tie: (at: Crossing[]) => edit.mutateAsync({ ties: at, send: ({ revision, params }) => ok(api.POST("/reels/{reel}/ties", { params, body: { revision, at } })) }).catch(quiet),
     /** Throws the problem where routes would be lost and nobody has said yes. */
-    spec: (spec: string, yes: boolean) => edit.mutateAsync(({ revision, params }) => ok(api.POST("/reels/{reel}/spec", { params, body: { revision, spec, yes } }))),
+    spec: (spec: string, yes: boolean) => edit.mutateAsync({ send: ({ revision, params }) => ok(api.POST("/reels/{reel}/spec", { params, body: { revision, spec, yes } })) }),
     /** Has the reel follow a cut list that was read at a revision. */
-    cutList: (name: string, text: string, read: number) => edit.mutateAsync(({ params }) => ok(api.POST("/reels/{reel}/cutlist", { params, body: { revision: read, name, text } }))).catch(quiet),
-    undo: () => edit.mutateAsync(({ revision, params }) => ok(api.POST("/reels/{reel}/undo", { params, body: { revision } }))).catch(quiet),
-    redo: () => edit.mutateAsync(({ revision, params }) => ok(api.POST("/reels/{reel}/redo", { params, body: { revision } }))).catch(quiet),
+    cutList: (name: string, text: string, read: number) => edit.mutateAsync({ send: ({ params }) => ok(api.POST("/reels/{reel}/cutlist", { params, body: { revision: read, name, text } })) }).catch(quiet),
+    undo: () => edit.mutateAsync({ send: ({ revision, params }) => ok(api.POST("/reels/{reel}/undo", { params, body: { revision } })) }).catch(quiet),
+    redo: () => edit.mutateAsync({ send: ({ revision, params }) => ok(api.POST("/reels/{reel}/redo", { params, body: { revision } })) }).catch(quiet),
   };
 }
 

@@ -876,7 +876,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Ties a row to an output in the way that is natural for their channels. */
+        /** @description Ties rows to outputs, or to all of an output group where its ID is given, in the way that is natural for their channels, as one step. */
         post: operations["tieKnots"];
         delete?: never;
         options?: never;
@@ -1857,12 +1857,14 @@ export interface components {
              */
             kind: "borrow";
         };
-        /** @description ClearKnots unties all knots of a row at an output. */
+        /** @description ClearKnots unties all knots that rows have at outputs. */
         ClearKnotsCommand: {
             command: {
-                from: string;
-                output: string;
-                row: components["schemas"]["Row"];
+                at: {
+                    from: string;
+                    output: string;
+                    row: components["schemas"]["Row"];
+                }[];
             };
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -2690,6 +2692,10 @@ export interface components {
         TieRequest: {
             /** Format: int64 */
             revision: number;
+            at: components["schemas"]["Crossing"][];
+        };
+        /** @description Where a row meets an output */
+        Crossing: {
             row: components["schemas"]["Row"];
             from: string;
             output: string;

@@ -5,6 +5,8 @@ export type Range = { from: number; to: number; tracks: string[] };
 
 export type Choice = {
   track: string;
+  /** Other tracks that are chosen beside it. */
+  beside?: string[];
   clips: string[];
   /** A channel (from 0) of an opened clip. */
   lane: { clip: string; channel: number } | null;
@@ -13,12 +15,16 @@ export type Choice = {
 
 export const nothing: Choice = { track: "", clips: [], lane: null, range: null };
 
+/** All chosen tracks. */
+export const chosenTracks = (c: Choice): ReadonlySet<string> => new Set([...(c.track ? [c.track] : []), ...(c.beside ?? [])]);
+
 /** Leaves out what is no longer on the reel. */
 export function there(view: ReelView, c: Choice): Choice {
   const clips = new Map(view.clips.map((x) => [x.id, x]));
   const lane = c.lane && clips.get(c.lane.clip);
   return {
     track: view.tracks.some((t) => t.id === c.track) ? c.track : "",
+    beside: c.beside?.filter((id) => view.tracks.some((t) => t.id === id)),
     clips: c.clips.filter((id) => clips.has(id)),
     lane: lane && c.lane!.channel < lane.channels.length ? c.lane : null,
     range: c.range && { ...c.range, tracks: c.range.tracks.filter((t) => view.tracks.some((x) => x.id === t)) },

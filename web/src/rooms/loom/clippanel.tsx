@@ -10,11 +10,14 @@ import { slipOf, slipSign, type Choice } from "./choice";
 import { Kept } from "./kept";
 import { figure, gains } from "./numbers";
 
+/** A part of what is chosen beside, or below, another. */
+export const part = "border-line group-data-[dock=foot]/dock:border-l group-data-[dock=foot]/dock:pl-5 group-data-[dock=side]/dock:border-t group-data-[dock=side]/dock:pt-2";
+
 export function Line({ name, children }: { name: string; children: ReactNode }) {
   return (
-    <div className="flex h-[30px] items-center gap-2 whitespace-nowrap text-[13px]">
-      <span className="w-14 shrink-0 text-muted">{name}</span>
-      {children}
+    <div className="flex items-start gap-2 whitespace-nowrap text-[13px] group-data-[dock=side]/dock:mb-1">
+      <span className="flex h-[30px] w-14 shrink-0 items-center text-muted">{name}</span>
+      <span className="flex min-h-[30px] min-w-0 items-center gap-x-2 gap-y-1 group-data-[dock=side]/dock:flex-wrap">{children}</span>
     </div>
   );
 }
@@ -75,7 +78,7 @@ export function ClipPanel(p: Props) {
     slip !== 0 && `${slipSign(view, slip)} out of sync`,
   ].filter(Boolean);
   return (
-    <div className="min-w-[430px] border-l border-line pl-5">
+    <div className={`group-data-[dock=foot]/dock:min-w-[430px] ${part}`}>
       <Line name="Clip">
         <Kept label="Name of the clip" value={clip.name} onKeep={(name) => set({ name })} className="w-44 font-semibold" />
         <More {...p} onChannels={() => setChannels(true)} />
@@ -194,7 +197,7 @@ export function LanePanel({ view, clip, choice, takes, acts, onDo }: Props) {
   const set = (part: Partial<CommandOf<"setLane">>) => onDo({ kind: "setLane", command: { clip: clip.id, channel, ...part } });
   const r = choice.range;
   return (
-    <div className="min-w-[430px] border-l border-line pl-5">
+    <div className={`group-data-[dock=foot]/dock:min-w-[430px] ${part}`}>
       <Line name="Channel">
         <b className="font-semibold">{name}</b> <span className="text-muted">of {clip.name}</span>
         <button className={`pill h-6 px-2.5 ${lane.off ? "border-ink bg-ink text-ground" : ""}`} aria-pressed={lane.off ?? false} onClick={() => set({ off: !lane.off })}>

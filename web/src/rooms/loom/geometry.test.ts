@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import type { ReelView } from "../../api/client";
-import { edits, rulerStep, sampleAt, weaveWidth, whole, xOf, zoom } from "./geometry";
+import { edits, rulerStep, sampleAt, whole, xOf, zoom } from "./geometry";
 
 const view = { head: { start: 1000, sampleRate: 48000 }, end: 4_801_000, clips: [{ start: 2000, length: 500 }, { start: 1000, length: 1500 }] } as unknown as ReelView;
 
@@ -30,9 +30,5 @@ describe("geometry", () => {
 
   it("finds edits once and in order", () => {
     expect(edits(view)).toEqual([1000, 2000, 2500]);
-  });
-
-  it("gives the weave a column for each output", () => {
-    expect(weaveWidth(8) - weaveWidth(6)).toBe(60);
   });
 });

@@ -3,7 +3,9 @@ import type { ReelView } from "../../api/client";
 
 export const headsWidth = 232;
 export const rulerHeight = 46;
-export const stemHeight = 30;
+/** Rows of the band below the tracks. */
+export const bandHeight = 30;
+export const lowBandHeight = 20; // while all tracks are fitted into the room
 export const columnWidth = 30;
 export const weavePad = 18;
 export const reedWidth = 9;
@@ -37,11 +39,7 @@ export function rulerStep(v: TimeView, samplesPerFrame: number, base: number): n
   return steps.find((s) => (s * samplesPerFrame) / v.perPixel >= room) ?? steps.at(-1)!;
 }
 
-export function weaveWidth(outputs: number): number {
-  return outputs === 0 ? 250 : 2 * weavePad + outputs * columnWidth;
-}
 
-export const columnX = (i: number) => weavePad + (i + 0.5) * columnWidth;
 
 /** All starts and ends of clips, in order, for stepping from edit to edit. */
 export function edits(view: ReelView): number[] {

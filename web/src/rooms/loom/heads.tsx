@@ -1,18 +1,19 @@
 import { ChevronDown, ChevronRight } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
-import { memo } from "react";
+import { memo, useEffect, useState, type MouseEvent, type RefObject } from "react";
 
 import type { Clip, ReelView, Take } from "../../api/client";
 import type { Tap } from "../../listen/player";
 import { keyOf, keySign } from "../../ui/keys";
 import { StemTag } from "../../ui/stem";
 import type { BandRow } from "./band";
-import { stemHeight } from "./geometry";
-import { laneHeight, type FolderRow, type TrackRow } from "./rows";
+import { headsWidth } from "./geometry";
+import { laneHeight, rowsIn, type FolderRow, type Rows, type TrackRow } from "./rows";
 
 /** What a head does. The functions stay the same from one rendering to the next. */
 export type HeadActs = {
-  select: (track: string) => void;
+  /** Chooses a track; with Shift up to it, with Ctrl beside those that are chosen. */
+  select: (track: string, how: "alone" | "beside" | "up to") => void;
   stem: (track: string, stem: string) => void;
   mute: (track: string, on: boolean) => void;
   solo: (track: string) => void;
@@ -35,23 +36,25 @@ type HeadProps = {
 };
 
 const sameHead = (a: HeadProps, b: HeadProps) =>
-  a.stems === b.stems && a.row.track === b.row.track && a.row.height === b.row.height && a.opened === b.opened && a.take === b.take && a.lane === b.lane && a.origin === b.origin && a.selected === b.selected && a.soloed === b.soloed && a.alone === b.alone;
+  a.stems === b.stems && a.row.track === b.row.track && a.row.y === b.row.y && a.row.height === b.row.height && a.row.body === b.row.body && a.opened === b.opened && a.take === b.take && a.lane === b.lane && a.origin === b.origin && a.selected === b.selected && a.soloed === b.soloed && a.alone === b.alone;
 
 /** The head of a track: its stem (a suggestion until it is kept), its name, mute and solo. */
 export const TrackHead = memo(function TrackHead(p: HeadProps) {
   const t = p.row.track;
   const loose = t.labels.length > 1 && t.labels.every((l) => l === "M");
   const width = t.labels.length === 1 ? "mono" : loose ? `${t.labels.length} monos` : t.labels.length === 2 ? "stereo, bonded" : `${t.labels.length} channels, bonded`;
+  const low = p.row.body < 34;
+  const choose = (e: MouseEvent) => p.acts.select(t.id, e.shiftKey ? "up to" : e.ctrlKey || e.metaKey ? "beside" : "alone");
   return (
-    <div className={`border-b border-line ${p.selected ? "border-l-4 border-l-zest bg-paper" : t.folder ? "border-l-4 border-l-band" : ""}`} style={{ height: p.row.height }} onClick={() => p.acts.select(t.id)} draggable onDragStart={(e) => p.acts.drag(t.id, e, "start")} onDragOver={(e) => p.acts.drag(t.id, e, "over")} onDrop={(e) => p.acts.drag(t.id, e, "drop")}>
-    <div className={`flex items-center gap-2 pr-2 ${p.selected || t.folder ? "pl-2" : "pl-3"}`} style={{ height: p.row.body }} role="row" aria-selected={p.selected} aria-label={`Track ${t.name}`}>
+    <div className={`absolute inset-x-0 border-b border-line ${p.selected ? "border-l-4 border-l-zest bg-paper" : t.folder ? "border-l-4 border-l-band" : ""}`} style={{ top: p.row.y, height: p.row.height }} onClick={choose} draggable onDragStart={(e) => p.acts.drag(t.id, e, "start")} onDragOver={(e) => p.acts.drag(t.id, e, "over")} onDrop={(e) => p.acts.drag(t.id, e, "drop")}>
+    <div className={`flex items-center gap-2 pr-2 ${p.selected || t.folder ? "pl-2" : "pl-3"}`} style={{ height: p.row.body }} role="group" aria-label={`Track ${t.name}`}>
       <DropdownMenu.Root>
         <DropdownMenu.Trigger
           className="cursor-pointer rounded"
           aria-label={`Stem of ${t.name}: ${t.stem}${t.suggested ? ", suggested" : ""}`}
           title={t.suggested ? `A suggestion: ${keySign(keyOf("confirm"))} keeps it, ${keySign(keyOf("stem"))} takes the next stem` : `Stem: ${keyOf("stem")} takes the next one`}
         >
-          <StemTag stem={t.stem} suggested={t.suggested} />
+          <StemTag stem={t.stem} suggested={t.suggested} low={low} />
         </DropdownMenu.Trigger>
         <DropdownMenu.Portal>
           <DropdownMenu.Content className="menu" sideOffset={4}>
@@ -64,18 +67,18 @@ export const TrackHead = memo(function TrackHead(p: HeadProps) {
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
-      <button className="min-w-0 grow cursor-pointer text-left" onClick={() => p.acts.select(t.id)}>
-        <span className={`block truncate font-semibold ${t.mute ? "text-muted line-through" : ""}`} title={t.name}>
+      <button className="min-w-0 grow cursor-pointer text-left" aria-pressed={p.selected}>
+        <span className={`block truncate font-semibold ${low ? "text-[12px] leading-[16px]" : ""} ${t.mute ? "text-muted line-through" : ""}`} title={t.name}>
           {t.name}
         </span>
-        {p.row.body > 34 && <span className="block truncate text-[11px] text-muted" title={p.origin && `From ${p.origin}`}>
+        {!low && <span className="block truncate text-[11px] text-muted" title={p.origin && `From ${p.origin}`}>
           {p.alone ? "listening to it alone" : [t.strand, width, p.origin, t.suggested && "stem suggested"].filter(Boolean).join(" · ")}
         </span>}
       </button>
-      <Round on={t.mute} label={`Mute ${t.name}`} hint={`Mute: it is not printed either (${keySign(keyOf("mute"))})`} onClick={() => p.acts.mute(t.id, !t.mute)}>
+      <Round low={low} on={t.mute} label={`Mute ${t.name}`} hint={`Mute: it is not printed either (${keySign(keyOf("mute"))})`} onClick={() => p.acts.mute(t.id, !t.mute)}>
         M
       </Round>
-      <Round on={p.soloed} label={`Solo ${t.name}`} hint={`Solo: for listening only, prints are not changed (${keySign(keyOf("solo"))})`} onClick={() => p.acts.solo(t.id)}>
+      <Round low={low} on={p.soloed} label={`Solo ${t.name}`} hint={`Solo: for listening only, prints are not changed (${keySign(keyOf("solo"))})`} onClick={() => p.acts.solo(t.id)}>
         S
       </Round>
     </div>
@@ -98,10 +101,39 @@ export const TrackHead = memo(function TrackHead(p: HeadProps) {
   );
 }, sameHead);
 
+/** How far beyond what is in view heads are there as well, in pixels: what is scrolled in stands there already. */
+const margin = 500;
+
+/** The heads of all rows; those that are far out of view are not there. */
+export function Heads({ rows, scroller, track, folder }: { rows: Rows; scroller: RefObject<HTMLElement | null>; track: (r: TrackRow) => React.ReactNode; folder: (r: FolderRow) => React.ReactNode }) {
+  const [[from, to], setShown] = useState<[number, number]>([0, 60]);
+  useEffect(() => {
+    const box = scroller.current!;
+    const look = () =>
+      setShown((was) => {
+        const now = rowsIn(rows, box.scrollTop - margin, box.scrollTop + box.clientHeight + margin);
+        return was[0] === now[0] && was[1] === now[1] ? was : now;
+      });
+    look();
+    const watch = new ResizeObserver(look);
+    watch.observe(box);
+    box.addEventListener("scroll", look, { passive: true });
+    return () => {
+      watch.disconnect();
+      box.removeEventListener("scroll", look);
+    };
+  }, [rows, scroller]);
+  return (
+    <div className="relative shrink-0 border-r border-line" style={{ width: headsWidth, height: Math.max(rows.height, 1) }} role="group" aria-label="Tracks">
+      {rows.list.slice(from, to).map((r) => (r.kind === "folder" ? folder(r) : track(r)))}
+    </div>
+  );
+}
+
 /** The head of a folder: opens and shuts it. */
 export function FolderHead({ row, onFold }: { row: FolderRow; onFold: () => void }) {
   return (
-    <button className="flex w-full cursor-pointer items-center gap-1.5 border-b border-line bg-band pl-2 pr-2 text-left text-[12px]" style={{ height: row.height }} aria-expanded={!row.folded} onClick={onFold}>
+    <button className="absolute inset-x-0 flex cursor-pointer items-center gap-1.5 border-b border-line bg-band pl-2 pr-2 text-left text-[12px]" style={{ top: row.y, height: row.height }} aria-expanded={!row.folded} onClick={onFold}>
       {row.folded ? <ChevronRight size={14} /> : <ChevronDown size={14} />}
       <b className="truncate font-semibold">{row.name}</b>
       <span className="text-muted">{row.tracks.length === 1 ? "1 track" : `${row.tracks.length} tracks`}</span>
@@ -109,10 +141,10 @@ export function FolderHead({ row, onFold }: { row: FolderRow; onFold: () => void
   );
 }
 
-function Round(p: { on: boolean; label: string; hint: string; onClick: () => void; children: string }) {
+function Round(p: { on: boolean; low: boolean; label: string; hint: string; onClick: () => void; children: string }) {
   return (
     <button
-      className={`tc h-[22px] w-[22px] shrink-0 cursor-pointer rounded-full border text-[11px] ${p.on ? "border-ink bg-ink text-ground" : "border-line bg-paper hover:border-muted"}`}
+      className={`tc shrink-0 cursor-pointer rounded-full border ${p.low ? "h-4 w-4 text-[9px] leading-none" : "h-[22px] w-[22px] text-[11px]"} ${p.on ? "border-ink bg-ink text-ground" : "border-line bg-paper hover:border-muted"}`}
       aria-pressed={p.on}
       aria-label={p.label}
       title={p.hint}
@@ -126,10 +158,12 @@ function Round(p: { on: boolean; label: string; hint: string; onClick: () => voi
   );
 }
 
+const kinds: Record<BandRow["row"], string> = { stem: "Stem", strand: "Strand", mix: "Mix", track: "Track", group: "Group" };
+
 /** The head of a row of the band: it is listened to by a press; a stem with strands opens to show them. */
-export function BandHead({ row, on, opened, onTap, onOpen }: { row: BandRow; on: boolean; opened: boolean; onTap: (t: Tap) => void; onOpen: () => void }) {
+export function BandHead({ row, height, on, opened, onTap, onOpen }: { row: BandRow; height: number; on: boolean; opened: boolean; onTap: (t: Tap) => void; onOpen: () => void }) {
   return (
-    <div className="flex items-center hover:bg-paper" style={{ height: stemHeight }}>
+    <div className="flex items-center hover:bg-paper" style={{ height }} role="group" aria-label={`${kinds[row.row]} ${row.name}`}>
       {row.strands > 0 ? (
         <button className="flex h-full w-6 cursor-pointer items-center justify-center text-muted hover:text-ink" aria-expanded={opened} aria-label={`Strands of ${row.name}`} title={opened ? "Put its strands away" : `Show its ${row.strands === 1 ? "strand" : `${row.strands} strands`}`} onClick={onOpen}>
           {opened ? <ChevronDown size={13} /> : <ChevronRight size={13} />}
@@ -138,9 +172,9 @@ export function BandHead({ row, on, opened, onTap, onOpen }: { row: BandRow; on:
         <span className={row.row === "strand" ? "w-11" : "w-6"} />
       )}
       <button className="flex h-full min-w-0 grow cursor-pointer items-center gap-2 pr-2 text-left" aria-pressed={on} title={`Listen to ${row.name} alone`} onClick={() => onTap({ kind: row.row, id: row.id })}>
-        {row.row === "stem" && <StemTag stem={row.id} />}
+        {row.row === "stem" && <StemTag stem={row.id} low={height < 24} />}
         {row.row === "mix" && <span className="tc rounded border border-muted px-1 text-[11px] text-muted">mix</span>}
-        <span className={`truncate ${row.row === "strand" ? "text-[13px]" : "font-semibold"}`}>{row.name}</span>
+        <span className={`truncate ${height < 24 ? "text-[12px]" : row.row === "strand" ? "text-[13px]" : ""} ${row.row === "strand" ? "" : "font-semibold"}`}>{row.name}</span>
         {on && <span className="ml-auto text-[11px] text-muted">listening</span>}
       </button>
     </div>

@@ -1,12 +1,12 @@
-import { Trash2 } from "lucide-react";
+import { PanelBottom, PanelRight, Trash2 } from "lucide-react";
 import { useRef, useState } from "react";
 
 import type { Clip, Command, CommandOf, FrameRate, Point, ReelView, Take, Track } from "../../api/client";
 import { timecodeRates } from "../../ui/rates";
-import type { ActionID } from "../../ui/keys";
+import { keyOf, keySign, type ActionID } from "../../ui/keys";
 import { duration, labelAt, noTimecode, parse } from "../../ui/timecode";
 import type { Choice } from "./choice";
-import { ClipPanel, LanePanel, Line } from "./clippanel";
+import { ClipPanel, LanePanel, Line, part } from "./clippanel";
 import { thinned } from "./curves";
 import { Kept } from "./kept";
 import { formatName, formats, hasRoom, isField } from "./formats";
@@ -29,25 +29,39 @@ type Props = {
   onDo: Do;
   onRemoveTrack: () => void;
   onSettle: () => void;
+  /** Where it stands: at the foot its parts are beside each other, at the side one below the other. */
+  dock: "foot" | "side";
+  onDock: () => void;
 };
 
 /** What is chosen: a track with how it goes into its stem, and a clip or one of its channels. */
 export function Inspector(p: Props) {
-  const { view, track, clip, choice } = p;
-  if (!track) return <ReelPanel key={view.id} view={view} onDo={p.onDo} />;
+  const { view, track } = p;
   return (
-    <div className="flex h-full gap-5 overflow-x-auto overflow-y-hidden px-4 py-2">
+    <section aria-label="What is chosen" data-dock={p.dock} className="group/dock relative flex h-full gap-x-5 gap-y-2 overflow-auto bg-paper py-2 pl-4 pr-8 data-[dock=side]:flex-col">
+      <button className="absolute right-1.5 top-1.5 z-10 cursor-pointer rounded p-1 text-muted hover:text-ink" aria-label={p.dock === "foot" ? "Put it at the side" : "Put it at the foot"} title={`${p.dock === "foot" ? "Put it at the side" : "Put it at the foot"} (${keySign(keyOf("dock"))})`} onClick={p.onDock}>
+        {p.dock === "foot" ? <PanelRight size={14} /> : <PanelBottom size={14} />}
+      </button>
+      {track ? <Chosen {...p} track={track} /> : <ReelPanel key={view.id} view={view} onDo={p.onDo} />}
+    </section>
+  );
+}
+
+function Chosen(p: Props & { track: Track }) {
+  const { view, track, clip, choice } = p;
+  return (
+    <>
       <TrackPanel key={track.id} {...p} track={track} />
       {(!clip || hasRoom(view.stems.find((s) => s.id === track.stem)?.labels ?? [])) && <PlacePanel key={`place ${track.id}`} {...p} track={track} />}
       {clip && (choice.lane ? <LanePanel key={`${clip.id} ${choice.lane.channel}`} {...p} clip={clip} /> : <ClipPanel key={clip.id} {...p} clip={clip} />)}
-    </div>
+    </>
   );
 }
 
 function ReelPanel({ view, onDo }: { view: ReelView; onDo: Do }) {
   const { start, sampleRate, frameRate, panLaw } = view.head;
   return (
-    <div className="flex h-full gap-8 overflow-hidden px-4 py-2">
+    <div className="flex gap-8 group-data-[dock=side]/dock:flex-col group-data-[dock=side]/dock:gap-3">
       <div>
         <Line name="Reel">
           <Kept label="Name of the reel" value={view.name} onKeep={(name) => void onDo({ kind: "setReel", command: { name } })} className="w-56 font-semibold" />
@@ -85,7 +99,7 @@ function ReelPanel({ view, onDo }: { view: ReelView; onDo: Do }) {
           <span className="text-muted">in the middle of a pair</span>
         </Line>
       </div>
-      <p className="max-w-md border-l border-line pl-6 text-[13px] text-muted">
+      <p className={`max-w-md text-[13px] text-muted ${part}`}>
         Press a clip to choose it, drag it to move it, its edges to trim it, its upper corners to fade it; press and hold to hear it alone from there. Drag along the foot of a row for a range. Knots are tied in the weave on the right: press where a row and an output cross.
       </p>
     </div>
@@ -157,7 +171,7 @@ function PlacePanel({ view, track, playingAt, onDo }: Props & { track: Track }) 
     : [["turn", "turn °", feed.turn ?? 0, -360, 360], ["narrow", "narrow", feed.narrow ?? 0, 0, 1]];
   const shown = single ? room && feed.placed : field || room;
   return (
-    <div className="flex min-w-0 shrink-0 gap-4 border-l border-line pl-5">
+    <div className={`flex min-w-0 shrink-0 gap-4 ${part}`}>
       {single && shown && <PanPad view={view} track={track} playingAt={playingAt} onDo={onDo} />}
       <div>
         <Line name="Also into">

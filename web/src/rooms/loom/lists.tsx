@@ -26,7 +26,7 @@ export function Lists(p: Props) {
     ["weave", "Weave", 0],
   ];
   return (
-    <aside className="flex w-[400px] shrink-0 flex-col border-l border-line bg-paper" aria-label="Lists">
+    <aside className="flex h-full flex-col bg-paper" aria-label="Lists">
       <div className="flex h-10 shrink-0 items-center gap-1 border-b border-line px-2" role="tablist">
         {tabs.map(([id, name, n]) => (
           <button key={id} role="tab" aria-selected={p.shown === id} className={`cursor-pointer rounded-full px-2 py-1 text-[13px] ${p.shown === id ? "bg-band font-semibold" : "text-muted hover:text-ink"}`} onClick={() => p.onShow(id)}>

@@ -1,12 +1,12 @@
 import { Headphones } from "lucide-react";
-import { useEffect, useRef } from "react";
+import { useEffect, useMemo } from "react";
 
 import type { ReelView, Spec } from "../../api/client";
 import { colour, fit } from "../../draw/canvas";
+import { useCanvas } from "../../draw/usecanvas";
 import { player, type Tap } from "../../listen/player";
-import { useLight } from "../../ui/light";
-import { columnX, weaveWidth } from "./geometry";
-import { outputName } from "./weave";
+import { columnName, outputName } from "./cells";
+import { middleOf, type Columns } from "./columns";
 
 /** The lowest level a meter shows, in dBFS. */
 const floor = -60;
@@ -17,65 +17,53 @@ export const band = (spec: Spec | undefined): [number, number] => [ofPPM(2), spe
 
 const share = (dB: number) => Math.max(0, Math.min(1, (dB - floor) / -floor));
 
+/** Where the meter of each output stands: below its column, or side by side below its folded group. */
+function places(columns: Columns): { output: number; x: number; width: number }[] {
+  const out: { output: number; x: number; width: number }[] = [];
+  for (const c of columns.list) {
+    const width = c.folded ? Math.max(2, Math.min(12, (c.width - 12) / c.outputs.length)) : 12;
+    const left = middleOf(c) - (width * c.outputs.length) / 2;
+    c.outputs.forEach((o, i) => out.push({ output: o.number - 1, x: left + i * width, width: c.folded ? width - 1 : width }));
+  }
+  return out;
+}
+
 /** A meter below each output column: ink, judged against the spec's band; what goes over it is hatched. */
-export function Meters({ view, spec, tap, onTap }: { view: ReelView; spec: Spec | undefined; tap: Tap; onTap: (t: Tap) => void }) {
-  const canvas = useRef<HTMLCanvasElement>(null);
-  const light = useLight();
+export function Meters({ view, columns, spec, tap, onTap }: { view: ReelView; columns: Columns; spec: Spec | undefined; tap: Tap; onTap: (t: Tap) => void }) {
   const [low, high] = band(spec);
-  useEffect(() => {
-    const paint = () => {
-      const surface = canvas.current && fit(canvas.current);
-      if (!surface) return;
-      const { g, height } = surface;
-      const { meters } = player.snapshot();
-      const [ink, well, lime, wrong, warp] = ["--ink", "--band", "--lime", "--wrong", "--warp"].map(colour) as [string, string, string, string, string];
-      view.outputs.forEach((_, i) => {
-        const x = columnX(i) - 6;
-        const y = (dB: number) => height - share(dB) * height;
-        g.fillStyle = well;
-        g.fillRect(x, 0, 12, height);
-        g.fillStyle = lime;
-        g.globalAlpha = 0.45;
-        g.fillRect(x, y(high), 12, y(low) - y(high));
-        g.globalAlpha = 1;
-        const reading = meters[i] ?? -200;
-        if (reading > floor) {
-          g.fillStyle = reading < low ? warp : ink;
-          g.fillRect(x + 3, y(Math.min(reading, high)), 6, height - y(Math.min(reading, high)));
-        }
-        if (reading > high) {
-          g.strokeStyle = wrong;
-          g.lineWidth = 1.5;
-          for (let at = y(high); at > y(reading); at -= 3.5) {
-            g.beginPath();
-            g.moveTo(x + 2, at);
-            g.lineTo(x + 10, at - 3);
-            g.stroke();
-          }
-        }
-      });
-    };
-    paint();
-    const stop = player.subscribe(paint);
-    return () => {
-      stop();
-    };
-  }, [view.outputs, low, high, light]);
+  const at = useMemo(() => places(columns), [columns]);
+  const canvas = useCanvas(
+    (c) => {
+      const s = fit(c);
+      if (s) paintMeters(s.g, s.height, at, low, high);
+    },
+    [at, low, high],
+  );
+  useEffect(
+    () =>
+      player.subscribe(() => {
+        const s = canvas.current && fit(canvas.current);
+        if (s) paintMeters(s.g, s.height, at, low, high);
+      }),
+    [canvas, at, low, high],
+  );
   return (
-    <div className="relative flex h-full flex-col" style={{ width: weaveWidth(view.outputs.length) }}>
-      <canvas ref={canvas} className="mt-2 min-h-0 w-full grow" aria-label="Meters of the outputs" />
+    <div className="relative flex h-full flex-col" style={{ width: columns.width }}>
+      <canvas ref={canvas} className="mt-2 min-h-0 w-full grow" role="img" aria-label="Meters of the outputs" />
       <div className="relative h-[46px] shrink-0">
-        {view.outputs.map((o, i) => {
-          const on = tap.kind === "output" && tap.id === o.id;
+        {columns.list.map((c) => {
+          const kind = c.folded ? "group" : "output";
+          const on = tap.kind === kind && tap.id === c.key;
+          const name = c.folded ? columnName(view, c) : outputName(view, c.outputs[0]!);
           return (
-            <span key={o.id} className="absolute top-0.5 flex w-[30px] flex-col items-center gap-0.5" style={{ left: columnX(i) - 15 }}>
-              <span className="tc text-[11px]">{o.label}</span>
+            <span key={c.key} className="absolute top-0.5 flex flex-col items-center gap-0.5" style={{ left: c.x, width: c.width }}>
+              <span className="tc max-w-full truncate text-[11px]">{c.folded ? c.group.tag || c.group.name : c.outputs[0]!.label}</span>
               <button
                 className={`flex h-[22px] w-[22px] cursor-pointer items-center justify-center rounded-full border ${on ? "border-ink bg-ink text-ground" : "border-line bg-paper text-muted hover:text-ink"}`}
                 aria-pressed={on}
-                aria-label={`Listen to ${outputName(view, o)} alone`}
-                title={`Listen to ${outputName(view, o)} alone`}
-                onClick={() => onTap({ kind: "output", id: o.id })}
+                aria-label={`Listen to ${name} alone`}
+                title={`Listen to ${name} alone`}
+                onClick={() => onTap({ kind, id: c.key })}
               >
                 <Headphones size={12} />
               </button>
@@ -85,4 +73,33 @@ export function Meters({ view, spec, tap, onTap }: { view: ReelView; spec: Spec 
       </div>
     </div>
   );
+}
+
+function paintMeters(g: CanvasRenderingContext2D, height: number, at: ReturnType<typeof places>, low: number, high: number) {
+  const { meters } = player.snapshot();
+  const [ink, well, lime, wrong, warp] = ["--ink", "--band", "--lime", "--wrong", "--warp"].map(colour) as [string, string, string, string, string];
+  const y = (dB: number) => height - share(dB) * height;
+  for (const { output, x, width } of at) {
+    const inset = Math.min(3, width / 4);
+    g.fillStyle = well;
+    g.fillRect(x, 0, width, height);
+    g.fillStyle = lime;
+    g.globalAlpha = 0.45;
+    g.fillRect(x, y(high), width, y(low) - y(high));
+    g.globalAlpha = 1;
+    const reading = meters[output] ?? -200;
+    if (reading > floor) {
+      g.fillStyle = reading < low ? warp : ink;
+      g.fillRect(x + inset, y(Math.min(reading, high)), width - 2 * inset, height - y(Math.min(reading, high)));
+    }
+    if (reading <= high) continue;
+    g.strokeStyle = wrong;
+    g.lineWidth = 1.5;
+    for (let to = y(high); to > y(reading); to -= 3.5) {
+      g.beginPath();
+      g.moveTo(x + inset - 1, to);
+      g.lineTo(x + width - inset + 1, to - 3);
+      g.stroke();
+    }
+  }
 }

@@ -6,7 +6,7 @@ import { label, frameAt, sampleOf } from "../../ui/timecode";
 import { slipOf, slipSign, type Choice } from "./choice";
 import { fadeAt, level, pointsOf, restOf, shownOf, yOfValue, type CurveView, type Parameter } from "./curves";
 import { tracksIn, type BandRow } from "./band";
-import { rulerStep, stemHeight, xOf, type TimeView } from "./geometry";
+import { rulerStep, xOf, type TimeView } from "./geometry";
 import { clipsIn, laneHeight, worked, type Rows, type TrackRow } from "./rows";
 
 /** Channels of each take, by ID. */
@@ -437,13 +437,14 @@ function range(g: CanvasRenderingContext2D, s: Scene, zest: string) {
 }
 
 /** Each row of the band as the sum of what its tracks play. */
-export function paintBand(g: CanvasRenderingContext2D, width: number, s: Pick<Scene, "view" | "time" | "takes" | "rows"> & { band: BandRow[] }) {
+export function paintBand(g: CanvasRenderingContext2D, width: number, s: Pick<Scene, "view" | "time" | "takes" | "rows"> & { band: BandRow[]; bandRow: number }) {
   const { view, time } = s;
   const to = time.left + width * time.perPixel;
   const inView = new Map([...s.rows.clips].map(([track, clips]) => [track, clipsIn(clips, time.left, to).filter((c) => !c.mute)]));
   s.band.forEach((row, i) => {
+    const room = s.bandRow - 8;
     const clips = [...tracksIn(view, row)].flatMap((t) => inView.get(t) ?? []);
-    const y = i * stemHeight;
+    const y = i * s.bandRow;
     const columns = Math.ceil(width / threadStep);
     const tall = new Float32Array(columns);
     for (const c of clips) {
@@ -458,8 +459,8 @@ export function paintBand(g: CanvasRenderingContext2D, width: number, s: Pick<Sc
     g.fillStyle = row.stem ? dye(row.stem) : colour("--ink");
     g.globalAlpha = row.row === "strand" ? 0.5 : 0.8;
     for (let k = 0; k < columns; k++) {
-      const size = Math.max(1, Math.min(1, tall[k]! * 1.5) * (stemHeight - 8));
-      g.fillRect(k * threadStep, y + 4 + (stemHeight - 8 - size) / 2, threadWidth, size);
+      const size = Math.max(1, Math.min(1, tall[k]! * 1.5) * room);
+      g.fillRect(k * threadStep, y + 4 + (room - size) / 2, threadWidth, size);
     }
     g.globalAlpha = 1;
   });

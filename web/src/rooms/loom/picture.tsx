@@ -5,7 +5,7 @@ import { base, type ReelView, type Take } from "../../api/client";
 import { player, usePlayer } from "../../listen/player";
 import { labelAt } from "../../ui/timecode";
 import { headsWidth } from "./geometry";
-import { positionOf, usePosition } from "./time";
+import { positionOf, usePosition } from "./shuttleline";
 
 /** How far the picture may be from the sound while it runs before it is put right, in seconds: a frame and a half at 25. */
 const tolerance = 0.06;

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 
 import { api, ok, type ReelView, type Track } from "../../api/client";
-import { outputName, shownGain } from "./weave";
+import { outputName, shownGain } from "./cells";
 
 /** What each channel of a track brings to each output, as the server works it out from what it prints. */
 export function Reaches({ view, track }: { view: ReelView; track: Track }) {

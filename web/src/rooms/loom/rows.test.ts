@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import type { Clip, ReelView } from "../../api/client";
-import { clipsIn, folderHeight, laneHeight, layRows, rowAt, worked } from "./rows";
+import { clipsIn, folderHeight, laneHeight, layRows, rowAt, rowsIn, worked } from "./rows";
 
 const clip = (id: string, track: string, start: number, length: number, channels = [0]) => ({ id, track, start, length, channels, offset: 0, gainDB: 0 }) as unknown as Clip;
 const view = {
@@ -25,6 +25,18 @@ describe("rows", () => {
     expect(rows.height).toBe(folderHeight + 42 + 112 + 4 * laneHeight + 42);
     expect(rowAt(rows, folderHeight + 42 + 200)?.id).toBe("b");
     expect(rowAt(rows, rows.height)).toBeUndefined();
+  });
+  it("fit into the room when that is wanted, and are never too low to read", () => {
+    const low = { ...view, tracks: Array.from({ length: 24 }, (_, i) => ({ id: `t${i}`, height: 4 })), clips: [] } as unknown as ReelView;
+    expect(layRows(low, new Set(), new Set(), 500).height).toBe(24 * 20);
+    expect(layRows(low, new Set(), new Set(), 100).height).toBe(24 * 18);
+    expect(layRows(view, new Set(), new Set(["Dialogue"]), 100).height).toBe(folderHeight + 100 - folderHeight);
+  });
+  it("are found by their heights", () => {
+    const rows = layRows(view, new Set(), new Set());
+    expect(rowsIn(rows, 0, 1)).toEqual([0, 1]);
+    expect(rowsIn(rows, folderHeight, folderHeight + 43)).toEqual([1, 3]);
+    expect(rowsIn(rows, 0, 5000)).toEqual([0, 4]);
   });
   it("are hidden in a folder that is shut", () => {
     const rows = layRows(view, new Set(), new Set(["Dialogue"]));

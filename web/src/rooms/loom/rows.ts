@@ -1,8 +1,10 @@
 // The rows of the Loom from top to bottom: folders, tracks, and the channels of clips that are opened in place.
 import type { Clip, ReelView, Track } from "../../api/client";
 
-/** Heights of a track's row, by its setting; 0 is the usual. */
-const heights = [42, 30, 42, 70, 112];
+/** Heights of a track's row, by its setting; 0 is the usual. In the lowest, 24 tracks fit a small screen. */
+const heights = [42, 20, 42, 70, 112];
+/** What a row is at least and at most where all are fitted into the room. */
+const fitted = [18, 112] as const;
 export const folderHeight = 24;
 export const laneHeight = 34;
 
@@ -12,14 +14,19 @@ export type Row = TrackRow | FolderRow;
 
 export type Rows = { list: Row[]; height: number; byTrack: Map<string, TrackRow>; clips: Map<string, Clip[]>; opened: ReadonlySet<string> };
 
-/** Lays the rows out. opened are clips that show their channels, folded the names of folders that are shut. */
-export function layRows(view: ReelView, opened: ReadonlySet<string>, folded: ReadonlySet<string>): Rows {
+/**
+ * Lays the rows out. opened are clips that show their channels, folded the names of folders that are shut; room is the height
+ * in pixels that all tracks are fitted into, where they are.
+ */
+export function layRows(view: Pick<ReelView, "tracks" | "clips">, opened: ReadonlySet<string>, folded: ReadonlySet<string>, room?: number): Rows {
   const clips = new Map<string, Clip[]>(view.tracks.map((t) => [t.id, []]));
   const lanes = new Map<string, number>();
   for (const c of view.clips) {
     clips.get(c.track)?.push(c);
     if (opened.has(c.id)) lanes.set(c.track, Math.max(lanes.get(c.track) ?? 0, c.channels.length));
   }
+  const body = (t: Track) => heights[t.height ?? 0] ?? heights[0]!;
+  const one = room === undefined ? null : fittedBody(view.tracks, folded, room);
   const list: Row[] = [];
   const byTrack = new Map<string, TrackRow>();
   let y = 0;
@@ -33,14 +40,28 @@ export function layRows(view: ReelView, opened: ReadonlySet<string>, folded: Rea
       }
     }
     if (folder && folded.has(folder)) continue;
-    const body = heights[t.height ?? 0] ?? heights[0]!;
     const n = lanes.get(t.id) ?? 0;
-    const row: TrackRow = { kind: "track", id: t.id, track: t, y, body, lanes: n, height: body + n * laneHeight };
+    const high = one ?? body(t);
+    const row: TrackRow = { kind: "track", id: t.id, track: t, y, body: high, lanes: n, height: high + n * laneHeight };
     list.push(row);
     byTrack.set(t.id, row);
     y += row.height;
   }
   return { list, height: y, byTrack, clips, opened };
+}
+
+/** How high each row is where all that are not folded away fit into a height. */
+function fittedBody(tracks: Track[], folded: ReadonlySet<string>, room: number): number {
+  const shown = tracks.filter((t) => !t.folder || !folded.has(t.folder)).length;
+  const folders = tracks.filter((t, i) => t.folder && t.folder !== tracks[i - 1]?.folder).length;
+  return Math.max(fitted[0], Math.min(fitted[1], Math.floor((room - folders * folderHeight) / Math.max(1, shown))));
+}
+
+/** The rows between two heights, as a range of the list. */
+export function rowsIn(rows: Rows, from: number, to: number): [number, number] {
+  const first = rows.list.findIndex((r) => r.y + r.height > from);
+  const end = rows.list.findIndex((r) => r.y >= to);
+  return [Math.max(0, first), end < 0 ? rows.list.length : end];
 }
 
 /** The row at a height, or undefined below all. */

@@ -1,4 +1,4 @@
-import { AlertTriangle, Check, ChevronDown, Play, Repeat, Square, X } from "lucide-react";
+import { AlertTriangle, ArrowLeftRight, Check, ChevronDown, Play, Repeat, Square, X } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useEffect, useRef, useState, type ReactNode } from "react";
 
@@ -7,7 +7,7 @@ import { usePlayer, type Tap } from "../../listen/player";
 import { keyOf, keySign, type ActionID } from "../../ui/keys";
 import { duration, labelAt, parse, parseNear } from "../../ui/timecode";
 import type { ListName } from "./lists";
-import { usePosition } from "./time";
+import { usePosition } from "./shuttleline";
 
 export function tapName(view: ReelView, tap: Tap): string {
   switch (tap.kind) {
@@ -51,6 +51,10 @@ export function Shuttle(p: {
   loop: boolean;
   half: boolean;
   heardAlone: string; // what is heard alone that is no tap: a channel of a clip
+  before: Tap | null;
+  folded: boolean; // the weave is looked at by groups, some of them at least
+  onLook: () => void;
+  onCompare: () => void;
   onLoop: () => void;
   onHalf: () => void;
   onClearRange: () => void;
@@ -108,6 +112,11 @@ export function Shuttle(p: {
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
+      {p.before && (
+        <button className="pill min-w-0 shrink" onClick={p.onCompare} title={`Listen to ${tapName(view, p.before)} again, and back (${keySign(keyOf("compare"))})`}>
+          <ArrowLeftRight size={13} className="shrink-0" /> <span className="truncate">{tapName(view, p.before)}</span>
+        </button>
+      )}
       {p.soloed > 0 && (
         <button className="pill border-ink font-semibold" onClick={p.onClearSolo} title="Solo is for listening only; prints are not changed">
           {p.soloed === 1 ? "1 track soloed" : `${p.soloed} tracks soloed`}: hear all
@@ -157,6 +166,11 @@ export function Shuttle(p: {
               </DropdownMenu.Content>
             </DropdownMenu.Portal>
           </DropdownMenu.Root>
+        )}
+        {view.groups.length > 0 && (
+          <button className="pill" onClick={p.onLook} aria-label={p.folded ? "The weave by groups; press for channel by channel" : "The weave channel by channel; press for groups"} title={`The weave by groups, or channel by channel (${keySign(keyOf("look"))})`}>
+            {p.folded ? "by group" : "by channel"}
+          </button>
         )}
         <button className={p.spec || view.groups.length ? "pill" : "pill-act"} onClick={p.onSpec} title="The delivery spec that the outputs come from">
           {p.spec?.title ?? (view.groups.length ? view.head.spec : "Choose a delivery spec")}

@@ -1,11 +1,13 @@
-// Routes, knots and findings of a reel by the row and output that they are about. A list that has not changed is sorted once.
-import type { Knot, ReelView } from "../../api/client";
+// Objects of a reel by what they are asked for by. A list that an edit left alone is the same list after merging, and is
+// sorted once.
+import type { Clip, Group, Knot, ReelView, Stem, Track } from "../../api/client";
 
 type Route = ReelView["routes"][number];
-type Finding = ReelView["findings"][number];
+export type Finding = ReelView["findings"][number];
 
 const sorted = new WeakMap<readonly unknown[], Map<string, unknown[]>>();
 
+/** Each list is asked for by one key only, so the list itself is what its order is kept under. */
 function by<T>(list: readonly T[], key: (x: T) => string): Map<string, T[]> {
   const known = sorted.get(list);
   if (known) return known as Map<string, T[]>;
@@ -21,6 +23,12 @@ function by<T>(list: readonly T[], key: (x: T) => string): Map<string, T[]> {
 }
 
 const none: never[] = [];
+const byID = <T extends { id: string }>(list: readonly T[], id: string): T | undefined => by(list, (x) => x.id).get(id)?.[0];
+
+export const trackOf = (view: ReelView, id: string): Track | undefined => byID(view.tracks, id);
+export const clipOf = (view: ReelView, id: string): Clip | undefined => byID(view.clips, id);
+export const stemOf = (view: ReelView, id: string): Stem | undefined => byID(view.stems, id);
+export const groupOf = (view: ReelView, id: string): Group | undefined => byID(view.groups, id);
 
 export const routeOf = (view: ReelView, track: string, output: string): Route | undefined => by(view.routes, (r) => `${r.track} ${r.output}`).get(`${track} ${output}`)?.[0];
 

@@ -1,0 +1,37 @@
+import { describe, expect, it } from "vitest";
+
+import type { Command, ReelView } from "./client";
+import { laidOver } from "./pending";
+
+const view = {
+  outputs: [{ id: "dx/L" }, { id: "dx/R" }],
+  knots: [{ id: "stem DX 0 > dx/L", row: "stem", from: "DX", channel: 0, output: "dx/L", gainDB: 0 }],
+  tracks: [{ id: "t", name: "Boom", mute: false, gainDB: 0 }],
+} as unknown as ReelView;
+
+const cleared: Command = { kind: "clearKnots", command: { at: [{ row: "stem", from: "DX", output: "dx/L" }] } };
+
+describe("edits that are not confirmed yet", () => {
+  it("show knots that are tied, changed and cleared", () => {
+    const tied = laidOver(view, { ties: [{ row: "track", from: "t", output: "dx/R" }, { row: "stem", from: "DX", output: "dx/L" }, { row: "track", from: "t", output: "gone" }] });
+    expect(tied.knots.map((k) => k.id)).toEqual(["stem DX 0 > dx/L", "track t 0 > dx/R"]);
+    const knots = [{ row: "stem" as const, from: "DX", channel: 0, output: "dx/L", gainDB: -6, invert: true }];
+    expect(laidOver(view, { command: { kind: "setKnots", command: { knots } } }).knots).toMatchObject([{ gainDB: -6, invert: true }]);
+    expect(laidOver(view, { command: cleared }).knots).toEqual([]);
+  });
+
+  it("show a track as it will be, and leave alone what they do not know", () => {
+    const several: Command = { kind: "several", command: { commands: [{ kind: "setTrack", command: { track: "t", mute: true } }, cleared] } };
+    const now = laidOver(view, { command: several });
+    expect(now.tracks).toMatchObject([{ name: "Boom", mute: true }]);
+    expect(now.knots).toEqual([]);
+    expect(laidOver(view, { command: { kind: "removeTracks", command: { tracks: ["t"] } } })).toBe(view);
+  });
+
+  it("mean the same when the server has done them already", () => {
+    for (const p of [{ command: cleared }, { ties: [{ row: "track" as const, from: "t", output: "dx/R" }] }]) {
+      const once = laidOver(view, p);
+      expect(laidOver(once, p).knots).toEqual(once.knots);
+    }
+  });
+});

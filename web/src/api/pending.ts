@@ -1,0 +1,41 @@
+// Edits that the server has not confirmed yet, laid over the reel as it is known, so that what the hand does is on the screen
+// at once. Only what means the same when it is laid over twice is laid over: the reel may have it already.
+import type { Command, Crossing, Knot, ReelView } from "./client";
+
+/** What an edit under way will do, as far as the page can tell. */
+export type Pending = { command?: Command; ties?: Crossing[] };
+
+const key = (k: Pick<Knot, "row" | "from" | "channel" | "output">) => `${k.row} ${k.from} ${k.channel} > ${k.output}`;
+
+function withKnots(view: ReelView, put: Omit<Knot, "id">[]): ReelView {
+  const made = new Map(put.map((k) => [key(k), { ...k, id: key(k) }]));
+  return { ...view, knots: [...view.knots.filter((k) => !made.has(k.id)), ...made.values()] };
+}
+
+function withCommand(view: ReelView, c: Command): ReelView {
+  switch (c.kind) {
+    case "setKnots":
+      return withKnots(view, c.command.knots);
+    case "clearKnots": {
+      const gone = new Set(c.command.at.map((x) => `${x.row} ${x.from} ${x.output}`));
+      return { ...view, knots: view.knots.filter((k) => !gone.has(`${k.row} ${k.from} ${k.output}`)) };
+    }
+    case "setTrack": {
+      const { track, name, mute, gainDB, height } = c.command;
+      const set = Object.fromEntries(Object.entries({ name, mute, gainDB, height }).filter(([, v]) => v !== undefined));
+      return Object.keys(set).length === 0 ? view : { ...view, tracks: view.tracks.map((t) => (t.id === track ? { ...t, ...set } : t)) };
+    }
+    case "several":
+      return c.command.commands.reduce(withCommand, view);
+  }
+  return view;
+}
+
+/** The reel with an edit laid over it. */
+export function laidOver(view: ReelView, p: Pending): ReelView {
+  if (p.command) return withCommand(view, p.command);
+  const outputs = new Set(view.outputs.map((o) => o.id));
+  const tied = new Set(view.knots.map((k) => `${k.row} ${k.from} ${k.output}`));
+  const fresh = (p.ties ?? []).filter((x) => outputs.has(x.output) && !tied.has(`${x.row} ${x.from} ${x.output}`));
+  return fresh.length === 0 ? view : withKnots(view, fresh.map((x) => ({ ...x, channel: 0, gainDB: 0 })));
+}

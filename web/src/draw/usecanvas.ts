@@ -1,0 +1,34 @@
+import { useEffect, useLayoutEffect, useRef, type RefObject } from "react";
+
+import { useLight } from "../ui/light";
+import { onOverview } from "./overview";
+
+/** Paints a canvas with every change of what it shows, and again, at most once a frame, when waveforms have come, its size
+ * has changed, or the scroller that it is pinned in was moved. */
+export function useCanvas(paint: (c: HTMLCanvasElement) => void, again: unknown[], scroller?: RefObject<HTMLElement | null>) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const light = useLight();
+  const latest = useRef(paint);
+  latest.current = paint;
+  // At once, so that it never lags behind the shuttle's line.
+  useLayoutEffect(() => paint(canvas.current!), [...again, light]); // eslint-disable-line react-hooks/exhaustive-deps
+  useEffect(() => {
+    let due = 0;
+    const run = () => {
+      cancelAnimationFrame(due);
+      due = requestAnimationFrame(() => canvas.current && latest.current(canvas.current));
+    };
+    const observer = new ResizeObserver(run);
+    observer.observe(canvas.current!);
+    const stop = onOverview(run);
+    const box = scroller?.current;
+    box?.addEventListener("scroll", run, { passive: true });
+    return () => {
+      cancelAnimationFrame(due);
+      observer.disconnect();
+      stop();
+      box?.removeEventListener("scroll", run);
+    };
+  }, [scroller]);
+  return canvas;
+}

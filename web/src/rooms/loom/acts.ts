@@ -1,0 +1,192 @@
+// What the keys of the Loom do, but for those that cut.
+import type { Command, CommandOf, ReelView } from "../../api/client";
+import type { Tap } from "../../listen/player";
+import type { ActionID } from "../../ui/keys";
+import { tell } from "../../ui/notices";
+import { frameAt, sampleOf } from "../../ui/timecode";
+import { clipsAt, type Choice } from "./choice";
+import { curveViews } from "./curves";
+import { cutting } from "./cutting";
+import { edits as editsOf, xOf } from "./geometry";
+import type { Listening } from "./listening";
+import { trackOf } from "./lookup";
+import type { Rows } from "./rows";
+import { turned, type LoomStore } from "./state";
+import type { InTime } from "./timeview";
+
+type Act = () => void;
+type Bench = {
+  view: ReelView;
+  rows: Rows;
+  choice: Choice;
+  clip: ReelView["clips"][number] | undefined; // that settings are shown of
+  listening: Listening;
+  time: InTime;
+  store: LoomStore;
+  doIt: (c: Command) => Promise<ReelView | undefined>;
+  settle: Act;
+};
+
+export const setTrack = (b: Pick<Bench, "doIt">, track: string, command: Partial<CommandOf<"setTrack">>) => void b.doIt({ kind: "setTrack", command: { track, ...command } });
+
+/** Chooses a track. A range on one track goes along to the next; one over several stays. */
+export function chooseTrack(store: LoomStore, track: string) {
+  store.setState(({ chosen: { range } }) => ({ chosen: { track, clips: [], lane: null, range: range && (range.tracks.length === 1 ? { ...range, tracks: [track] } : range) } }));
+}
+
+export function loomActs(b: Bench) {
+  const { view, choice, clip, listening, time, store } = b;
+  const set = store.setState;
+  const cuts = cutting({ view, choice, at: () => Math.round(listening.position()), doIt: b.doIt, choose: (chosen) => set({ chosen }) });
+  return { ...cuts, ...playing(b), ...ofTracks(b), ...showing(b), ...ofClips(b), settle: b.settle, borrow: () => borrow(b), open: () => clip && openClip(b, clip), whole: time.scroll.showAll } satisfies Partial<Record<ActionID, Act>>;
+}
+
+export type LoomActs = ReturnType<typeof loomActs>;
+
+function playing({ view, choice, listening: l, store }: Bench) {
+  const stepFrame = (by: number) => {
+    const { sampleRate, frameRate } = view.head;
+    l.go(sampleOf(Math.max(0, frameAt(l.position(), sampleRate, frameRate) + by), sampleRate, frameRate));
+  };
+  const stepEdit = (by: number) => {
+    const list = editsOf(view);
+    const to = by > 0 ? list.find((e) => e > l.position()) : list.findLast((e) => e < l.position());
+    if (to !== undefined) l.go(to);
+  };
+  const nextOf = <T extends { id: string }>(list: T[], kind: Tap["kind"]) => {
+    const i = l.tap.kind === kind ? list.findIndex((x) => x.id === l.tap.id) : -1;
+    const to = list[(i + 1) % list.length];
+    if (to) l.listenTo({ kind, id: to.id });
+  };
+  return {
+    play: l.play,
+    "frame-back": () => stepFrame(-1),
+    "frame-on": () => stepFrame(1),
+    "edit-back": () => stepEdit(-1),
+    "edit-on": () => stepEdit(1),
+    home: () => l.go(view.head.start),
+    goto: () => store.setState({ typing: true }),
+    alone: () => listenAlone(choice, l, store),
+    "next-stem": () => nextOf(view.stems, "stem"),
+    "next-output": () => nextOf(view.outputs, "output"),
+    compare: () => {
+      const { before } = store.getState();
+      if (before) l.listenTo(before);
+      else tell("Listen to something else first; then this key goes back and forth between the two.");
+    },
+    usual: () => l.listenTo(null),
+    "play-range": () => choice.range && l.playFrom(choice.range.from, { until: choice.range.to, loop: null }),
+    loop: () => store.setState((s) => ({ loop: !s.loop })),
+    half: () => store.setState((s) => ({ half: !s.half })),
+  };
+}
+
+/** The chosen channel, else the chosen track alone, and back. */
+function listenAlone(choice: Choice, l: Listening, store: LoomStore) {
+  const { lane, track } = choice;
+  if (lane) return store.setState({ alone: l.heard?.clip === lane.clip && l.heard.channel === lane.channel ? null : lane });
+  store.setState({ alone: null });
+  if (track) l.toggleTap({ kind: "track", id: track });
+}
+
+function ofTracks(b: Bench) {
+  const { view, rows, choice, store } = b;
+  const track = trackOf(view, choice.track);
+  const step = (by: number) => {
+    const list = rows.list.filter((r) => r.kind === "track");
+    const i = list.findIndex((r) => r.id === choice.track);
+    const to = list[i < 0 ? 0 : Math.max(0, Math.min(list.length - 1, i + by))];
+    if (to) chooseTrack(store, to.id);
+  };
+  const moveRow = (by: number) => {
+    const i = view.tracks.findIndex((t) => t.id === choice.track);
+    const above = view.tracks[by < 0 ? i - 1 : i + 2];
+    if (i >= 0 && (by > 0 || i > 0)) void b.doIt({ kind: "orderTracks", command: { tracks: [choice.track], above: above?.id ?? "" } });
+  };
+  const height = (by: number) => {
+    if (!track) return;
+    store.setState({ fitted: false });
+    setTrack(b, track.id, { height: Math.max(1, Math.min(4, (track.height || 2) + by)) });
+  };
+  const nextStem = () => {
+    if (!track) return;
+    const i = view.stems.findIndex((s) => s.id === track.stem);
+    setTrack(b, track.id, { stem: view.stems[(i + 1) % view.stems.length]!.id });
+  };
+  return {
+    "track-up": () => step(-1),
+    "track-down": () => step(1),
+    "row-up": () => moveRow(-1),
+    "row-down": () => moveRow(1),
+    taller: () => height(1),
+    lower: () => height(-1),
+    solo: () => track && toggleSolo(store, track.id),
+    mute: () => track && setTrack(b, track.id, { mute: !track.mute }),
+    stem: nextStem,
+    confirm: () => track?.suggested && setTrack(b, track.id, { stem: track.stem }),
+  };
+}
+
+export const toggleSolo = (store: LoomStore, track: string) => store.setState(({ solo }) => ({ solo: solo.includes(track) ? solo.filter((x) => x !== track) : [...solo, track] }));
+
+function showing({ view, time, store }: Bench) {
+  const set = store.setState;
+  return {
+    closer: () => time.nearer(0.5),
+    wider: () => time.nearer(2),
+    curves: () => set((s) => ({ curves: curveViews[(curveViews.indexOf(s.curves) + 1) % curveViews.length]! })),
+    snap: () => set((s) => ({ snap: !s.snap })),
+    picture: () => set((s) => ({ picture: !s.picture })),
+    lists: () => set((s) => ({ lists: s.lists ? null : "sync" })),
+    find: () => set({ lists: "find" }),
+    fit: () => set((s) => ({ fitted: !s.fitted })),
+    look: () => set((s) => ({ foldedGroups: s.foldedGroups.length > 0 ? [] : view.groups.map((g) => g.id) })),
+    dock: () => set((s) => ({ dock: s.dock === "foot" ? "side" : "foot" })),
+  };
+}
+
+function ofClips({ rows, choice, clip, listening, store }: Bench) {
+  const own = rows.clips.get(choice.track) ?? [];
+  const chooseHere = () => {
+    const here = clipsAt(own, listening.position())[0];
+    if (here) store.setState({ chosen: { ...choice, clips: [here.id], lane: null } });
+    else tell("There is no clip at the shuttle on this track.");
+  };
+  const nextChannel = () => {
+    if (!clip) return;
+    const channel = choice.lane?.clip === clip.id ? (choice.lane.channel + 1) % clip.channels.length : 0;
+    store.setState((s) => ({
+      opened: new Set([...s.opened, clip.id]),
+      chosen: { track: clip.track, clips: [clip.id], lane: { clip: clip.id, channel }, range: choice.range && { ...choice.range, tracks: [clip.track] } },
+    }));
+  };
+  /** The next clip of the track, or the one before, from that which is chosen or from the shuttle. */
+  const stepClip = (by: number) => {
+    const i = own.findIndex((c) => c.id === choice.clips[0]);
+    const at = listening.position();
+    const to = i >= 0 ? own[i + by] : by > 0 ? own.find((c) => c.start >= at) : own.findLast((c) => c.start < at);
+    if (!to) return void tell(own.length === 0 ? "There is no clip on this track." : by > 0 ? "This is the last clip of the track." : "This is the first clip of the track.");
+    store.setState({ chosen: { ...choice, track: to.track, clips: [to.id], lane: null } });
+    listening.go(to.start);
+  };
+  return {
+    "choose-clip": chooseHere,
+    "choose-all": () => own.length > 0 && store.setState({ chosen: { ...choice, clips: own.map((c) => c.id), lane: null } }),
+    "next-channel": nextChannel,
+    "clip-back": () => stepClip(-1),
+    "clip-on": () => stepClip(1),
+  };
+}
+
+function openClip({ time, store }: Bench, clip: NonNullable<Bench["clip"]>) {
+  const v = time.scroll.now();
+  if (!store.getState().opened.has(clip.id) && (xOf(v, clip.start + clip.length) < 0 || xOf(v, clip.start) > time.width)) time.visit(clip.start);
+  store.setState((s) => ({ opened: turned(s.opened, clip.id) }));
+}
+
+function borrow({ choice, clip, store }: Bench) {
+  const r = choice.range;
+  const lane = choice.lane ?? (clip && clip.channels.length === 1 ? { clip: clip.id, channel: 0 } : null);
+  if (r && lane) store.setState({ loan: { ...lane, from: r.from, to: r.to } });
+  else tell("Choose a range on one channel first: open the clip and drag over the channel.");
+}

@@ -1,0 +1,59 @@
+import { useEffect, useRef, type ReactNode } from "react";
+import { Group, Panel, Separator, useDefaultLayout, usePanelRef } from "react-resizable-panels";
+
+/** How high the foot is while what is chosen stands in it, and while it has but meters and the reel's strip, in pixels. */
+const high = 138;
+const low = 84;
+
+/** The parts of the room beside each other: the room itself, and at its side what is docked there. Their sizes are remembered. */
+export function Docked({ foot, side, below, room }: { room: ReactNode; foot: ReactNode; side: ReactNode; below: ReactNode }) {
+  const parts = [...(side ? ["chosen"] : []), ...(below ? ["lists"] : [])];
+  const beside = parts.length > 0;
+  const across = useDefaultLayout({ id: "loom.across", panelIds: beside ? ["room", "side"] : ["room"] });
+  const down = useDefaultLayout({ id: "loom.down", panelIds: ["work", "foot"] });
+  const atSide = useDefaultLayout({ id: "loom.side", panelIds: parts });
+  const footPanel = usePanelRef();
+  const atFoot = !side;
+  const was = useRef(atFoot);
+  useEffect(() => {
+    if (was.current !== atFoot) footPanel.current?.resize(atFoot ? high : low);
+    was.current = atFoot;
+  }, [atFoot, footPanel]);
+  return (
+    <Group orientation="horizontal" className="min-h-0 grow" {...across}>
+      <Panel id="room" minSize={320}>
+        <Group orientation="vertical" {...down}>
+          <Panel id="work" minSize={160}>
+            {room}
+          </Panel>
+          <Edge label="How high the foot of the room is" />
+          <Panel id="foot" panelRef={footPanel} defaultSize={atFoot ? high : low} minSize={56} maxSize="60" groupResizeBehavior="preserve-pixel-size">
+            {foot}
+          </Panel>
+        </Group>
+      </Panel>
+      {beside && <Edge label="How wide the side of the room is" upright />}
+      {beside && (
+        <Panel id="side" defaultSize={below ? 400 : 330} minSize={240} maxSize="60" groupResizeBehavior="preserve-pixel-size">
+          <Group key={parts.join()} orientation="vertical" {...atSide}>
+            {side && (
+              <Panel id="chosen" minSize={120}>
+                {side}
+              </Panel>
+            )}
+            {side && below && <Edge label="How high what is chosen is, over the lists" />}
+            {below && (
+              <Panel id="lists" minSize={120}>
+                {below}
+              </Panel>
+            )}
+          </Group>
+        </Panel>
+      )}
+    </Group>
+  );
+}
+
+function Edge({ label, upright = false }: { label: string; upright?: boolean }) {
+  return <Separator aria-label={label} className={`shrink-0 bg-line transition-colors hover:bg-zest focus-visible:bg-zest data-[separator=active]:bg-zest ${upright ? "w-[3px]" : "h-[3px]"}`} />;
+}

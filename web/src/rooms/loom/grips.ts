@@ -1,0 +1,173 @@
+// What a press on the tracks in time takes hold of, what dragging makes of it, and the command that it ends in.
+import type { Clip, Command, Point, ReelView } from "../../api/client";
+import { clipsAt, type Choice } from "./choice";
+import { pointsOf, shownOf, valueOfY, yOfValue, type CurveView, type Parameter } from "./curves";
+import { sampleAt, xOf, type TimeView } from "./geometry";
+import type { Preview } from "./paint";
+import { laneHeight, rowAt, type Rows, type TrackRow } from "./rows";
+import { snapped, snappedBy, type Snap } from "./snap";
+
+/** How near an edge or handle must be, in pixels. */
+const near = 6;
+/** The foot of a row, where dragging chooses a range, in pixels; a third of a low row. */
+const foot = (row: TrackRow) => Math.min(10, row.body / 3);
+
+export type Drag =
+  | { kind: "move"; clips: Set<string>; lead: Clip; by: number; rows: number; copy: boolean; alone: boolean }
+  | { kind: "trim"; clip: Clip; edge: "start" | "end"; by: number; alone: boolean }
+  | { kind: "slip"; clip: Clip; by: number; alone: boolean }
+  | { kind: "fade"; clip: Clip; side: "fadeIn" | "fadeOut"; length: number }
+  | { kind: "point"; of: "clip" | "track"; id: string; what: Parameter; points: Point[]; index: number; offset: number; row: TrackRow }
+  | { kind: "range"; from: number; to: number; first: string; last: string; lane: Choice["lane"] };
+
+export type Modifiers = { altKey: boolean; ctrlKey: boolean; metaKey: boolean; shiftKey: boolean };
+
+/** What the pointer moves over. */
+export type Ground = { view: ReelView; time: TimeView; rows: Rows; choice: Choice; curves: CurveView; snapOf: (without: ReadonlySet<string>) => Snap };
+
+/** What lies under a place: the sample, the row, and its clip or its channel. */
+export function under(ground: Ground, x: number, y: number) {
+  const { rows, time } = ground;
+  const at = sampleAt(time, x);
+  const row = rowAt(rows, y);
+  if (!row || row.kind === "folder") return { at, row: undefined, clip: undefined, lane: null };
+  const own = rows.clips.get(row.id) ?? [];
+  const clips = clipsAt(own, at);
+  const inLanes = y >= row.y + row.body;
+  const channel = Math.floor((y - row.y - row.body) / laneHeight);
+  const opened = inLanes ? clips.find((c) => rows.opened.has(c.id) && channel < c.channels.length) : undefined;
+  const nearEdge = () => own.find((c) => Math.abs(xOf(time, c.start) - x) < near || Math.abs(xOf(time, c.start + c.length) - x) < near);
+  return { at, row, clip: inLanes ? opened : (clips[0] ?? nearEdge()), lane: opened ? { clip: opened.id, channel } : null };
+}
+
+/** What dragging from a place would do. */
+export function gripAt(ground: Ground, e: Modifiers, x: number, y: number): Drag | null {
+  const { view, choice } = ground;
+  const { at, row, clip, lane } = under(ground, x, y);
+  if (!row) return null;
+  const from = snapped(view, at, { ...ground.snapOf(new Set()), catches: [] });
+  if (lane) return { kind: "range", from: at, to: at, first: row.id, last: row.id, lane };
+  const depth = y - row.y;
+  const point = pointAt(ground, row, clip, x, depth);
+  if (point) return point;
+  if (!clip || depth > row.body - foot(row)) return { kind: "range", from, to: from, first: row.id, last: row.id, lane: null };
+  const edge = edgeAt(ground, clip, x, depth, e);
+  if (edge) return edge;
+  if (e.altKey) return { kind: "slip", clip, by: 0, alone: false };
+  const chosen = choice.clips.includes(clip.id) ? choice.clips : [clip.id];
+  return { kind: "move", clips: new Set(chosen), lead: clip, by: 0, rows: 0, copy: e.ctrlKey || e.metaKey, alone: e.shiftKey };
+}
+
+/** The curve that is shown there, at the point under the pointer if there is one. */
+function pointAt({ curves, time }: Ground, row: TrackRow, clip: Clip | undefined, x: number, depth: number): Drag | null {
+  const shown = shownOf(curves);
+  if (!shown || (shown.of !== "track" && !clip)) return null;
+  const { of, what } = shown;
+  const offset = of === "track" ? 0 : clip!.offset - clip!.start;
+  const points = [...pointsOf(of === "track" ? row.track : clip!, what)];
+  const index = points.findIndex((q) => Math.abs(xOf(time, q.at - offset) - x) < near && Math.abs(yOfValue(what, q.value, row.body - 9) + 4 - depth) < near + 2);
+  return { kind: "point", of, id: of === "track" ? row.id : clip!.id, what, points, index, offset, row };
+}
+
+function edgeAt({ time }: Ground, clip: Clip, x: number, depth: number, e: Modifiers): Drag | null {
+  const x0 = xOf(time, clip.start);
+  const x1 = xOf(time, clip.start + clip.length);
+  if (depth < 14 && x1 - x0 > 24) {
+    const fadeIn = x0 + (clip.fadeIn?.length ?? 0) / time.perPixel;
+    const fadeOut = x1 - (clip.fadeOut?.length ?? 0) / time.perPixel;
+    if (Math.abs(x - Math.max(fadeIn, x0 + 5)) < near) return { kind: "fade", clip, side: "fadeIn", length: clip.fadeIn?.length ?? 0 };
+    if (Math.abs(x - Math.min(fadeOut, x1 - 5)) < near) return { kind: "fade", clip, side: "fadeOut", length: clip.fadeOut?.length ?? 0 };
+  }
+  if (Math.abs(x - x0) < near) return { kind: "trim", clip, edge: "start", by: 0, alone: e.altKey };
+  if (Math.abs(x - x1) < near) return { kind: "trim", clip, edge: "end", by: 0, alone: e.altKey };
+  return null;
+}
+
+/** What a drag has become when the pointer has moved by so many samples, to a place. */
+export function dragged(ground: Ground, d: Drag, began: Drag, by: number, x: number, y: number, shift: boolean): Drag {
+  const { view, rows, time, snapOf } = ground;
+  switch (d.kind) {
+    case "move": {
+      const row = rows.byTrack.get(d.lead.track);
+      const to = rowAt(rows, y);
+      const order = view.tracks.map((t) => t.id);
+      const down = to?.kind === "track" && row ? order.indexOf(to.id) - order.indexOf(row.id) : 0;
+      const moved = view.clips.filter((c) => d.clips.has(c.id));
+      return { ...d, rows: down, by: shift && down !== 0 ? 0 : snappedBy(view, moved.flatMap((c) => [c.start, c.start + c.length]), by, snapOf(d.clips)) };
+    }
+    case "trim": {
+      const edge = d.edge === "start" ? d.clip.start : d.clip.start + d.clip.length;
+      const to = snapped(view, edge + by, snapOf(new Set([d.clip.id]))) - edge;
+      const handles = Math.max(0, (d.clip.frames ?? 0) - d.clip.offset - d.clip.length);
+      return { ...d, by: d.edge === "start" ? Math.max(-d.clip.offset, Math.min(to, d.clip.length - 1)) : Math.min(handles, Math.max(to, 1 - d.clip.length)) };
+    }
+    case "slip":
+      return { ...d, by: Math.max(-Math.max(0, (d.clip.frames ?? 0) - d.clip.offset - d.clip.length), Math.min(d.clip.offset, Math.round(by))) };
+    case "fade": {
+      const length = d.clip[d.side]?.length ?? 0;
+      const other = d.clip[d.side === "fadeIn" ? "fadeOut" : "fadeIn"]?.length ?? 0;
+      return { ...d, length: Math.max(0, Math.min(d.clip.length - other, Math.round(length + (d.side === "fadeIn" ? by : -by)))) };
+    }
+    case "point": {
+      const original = [...(began as typeof d).points];
+      if (d.index >= 0) original.splice(d.index, 1);
+      const moved = { at: Math.round(sampleAt(time, x)) + d.offset, value: valueOfY(d.what, y - d.row.y - 4, d.row.body - 9) };
+      return { ...d, points: [...original, moved].sort((a, b) => a.at - b.at) };
+    }
+    case "range":
+      return { ...d, to: d.lane ? Math.round(sampleAt(time, x)) : snapped(view, sampleAt(time, x), snapOf(new Set())), last: rowAt(rows, y)?.id ?? d.first };
+  }
+}
+
+/** The range that a drag has drawn, over the rows between where it began and where it is. */
+export function rangeOf(rows: Rows, d: Extract<Drag, { kind: "range" }>) {
+  const ids = rows.list.filter((r) => r.kind === "track").map((r) => r.id);
+  const a = ids.indexOf(d.first);
+  const b = Math.max(0, ids.indexOf(d.last));
+  return { from: Math.min(d.from, d.to), to: Math.max(d.from, d.to), tracks: d.lane ? [d.first] : ids.slice(Math.min(a, b), Math.max(a, b) + 1) };
+}
+
+export const curveOf = (d: Extract<Drag, { kind: "point" }>, points: Point[]): Command => ({
+  kind: "setCurve",
+  command: { of: d.of, id: d.id, what: d.what, points: points.map((q) => ({ at: q.at - d.offset, value: q.value })) },
+});
+
+/** The command that a drag ends in, or null where it changes nothing or is no edit. */
+export function commandOf(d: Drag): Command | null {
+  switch (d.kind) {
+    case "move":
+      return d.by !== 0 || d.rows !== 0 ? { kind: "moveClips", command: { clips: [...d.clips], by: d.by, rows: d.rows, alone: d.alone } } : null;
+    case "trim":
+      return d.by !== 0 ? { kind: "trimClip", command: { clip: d.clip.id, edge: d.edge, by: d.by, alone: d.alone } } : null;
+    case "slip":
+      return d.by !== 0 ? { kind: "slipClip", command: { clip: d.clip.id, by: d.by } } : null;
+    case "fade":
+      return { kind: "setClip", command: { clip: d.clip.id, [d.side]: { length: d.length, curve: d.clip[d.side]?.curve ?? "linear" } } };
+    case "point":
+      return curveOf(d, d.points);
+    case "range":
+      return null;
+  }
+}
+
+/** How clips look while something is dragged: those tied to what is dragged go along. */
+export function previewOf(view: ReelView, d: Drag | null): Preview | null {
+  if (!d || d.kind === "range" || (d.kind === "point" && d.of === "track")) return null;
+  if (d.kind === "point") return (c) => (c.id === d.id ? { [d.what]: d.points } : undefined);
+  if (d.kind === "fade") return (c) => (c.id === d.clip.id ? { [d.side]: { length: d.length, curve: c[d.side]?.curve } } : undefined);
+  if (d.kind === "trim") {
+    const end = d.clip.start + d.clip.length;
+    return (c) => {
+      const along = c.id === d.clip.id || (!d.alone && d.clip.tie !== "" && c.tie === d.clip.tie && (d.edge === "start" ? c.start === d.clip.start : c.start + c.length === end));
+      if (!along) return undefined;
+      return d.edge === "start" ? { start: c.start + d.by, offset: c.offset + d.by, length: c.length - d.by } : { length: c.length + d.by };
+    };
+  }
+  if (d.kind === "slip") return (c) => (c.id === d.clip.id || (c.tie !== "" && c.tie === d.clip.tie) ? { offset: c.offset - d.by } : undefined);
+  const ties = new Set(d.alone || d.copy || d.by === 0 ? [] : view.clips.filter((c) => d.clips.has(c.id) && c.tie !== "").map((c) => c.tie));
+  const order = view.tracks.map((t) => t.id);
+  return (c) => {
+    if (!d.clips.has(c.id) && !ties.has(c.tie)) return undefined;
+    return { start: c.start + d.by, track: d.clips.has(c.id) ? (order[order.indexOf(c.track) + d.rows] ?? c.track) : c.track };
+  };
+}

@@ -1,0 +1,111 @@
+// How the reel is listened to: what is heard, where the shuttle stands, and what playing does to both.
+import { useCallback, useEffect, useMemo, useRef } from "react";
+
+import type { ReelView, Take } from "../../api/client";
+import { player, usePlayer, type Manner, type Tap } from "../../listen/player";
+import type { Choice } from "./choice";
+import { clipOf, trackOf } from "./lookup";
+import { useLoom, useLoomStore } from "./state";
+import { positionOf } from "./shuttleline";
+
+/** How often and how long something is heard while the shuttle is dragged. */
+const scrubEvery = 90; // milliseconds
+const scrubSeconds = 0.12;
+
+/** What is heard while nothing else was chosen: the last group, which is where specs put the full mix. */
+function usualTap(view: ReelView): Tap {
+  const last = view.groups.at(-1);
+  return last ? { kind: "group", id: last.id } : { kind: "stems", id: "" };
+}
+
+function exists(view: ReelView, tap: Tap): boolean {
+  const list = { group: view.groups, output: view.outputs, stem: view.stems, track: view.tracks, mix: view.mixes, strand: view.tracks.map((t) => ({ id: `${t.stem}/${t.strand ?? ""}` })), stems: null }[tap.kind];
+  return list === null || list.some((x) => x.id === tap.id);
+}
+
+export const sameTap = (a: Tap | null, b: Tap | null) => a?.kind === b?.kind && a?.id === b?.id;
+
+export function useListening(view: ReelView, choice: Choice, takes: Map<string, Take>) {
+  const store = useLoomStore();
+  const chosenTap = useLoom((s) => s.tap);
+  const soloChosen = useLoom((s) => s.solo);
+  const loop = useLoom((s) => s.loop);
+  const half = useLoom((s) => s.half);
+  const alone = useLoom((s) => s.alone);
+  const playing = usePlayer((s) => s.playing?.what === "reel" && s.playing.id === view.id);
+  // Not subscribed to: only what shows the position is drawn again as it runs.
+  const position = () => positionOf(view.id, store.getState().stands);
+  const setAt = (stands: number) => store.setState({ stands });
+
+  const tap = chosenTap && exists(view, chosenTap) ? chosenTap : usualTap(view);
+  const soloed = useMemo(() => soloChosen.filter((x) => trackOf(view, x)), [soloChosen, view.tracks]); // eslint-disable-line react-hooks/exhaustive-deps
+  const heard = alone && clipOf(view, alone.clip) ? alone : undefined;
+  const around = loop && choice.range ? { from: choice.range.from, to: choice.range.to } : null;
+  const manner: Manner = { tap, solo: soloed, loop: around, half, lane: heard };
+  const tapKey = `${tap.kind} ${tap.id} ${soloed.join(" ")} ${around?.from} ${around?.to}`;
+  const quiet = useRef(false); // what plays is only a try: the shuttle stays where it was
+  useEffect(() => player.change(manner), [tapKey, view.revision]); // eslint-disable-line react-hooks/exhaustive-deps
+  useEffect(() => () => player.stop(), []);
+
+  const playFrom = (from: number, m: Partial<Manner> = {}) => {
+    quiet.current = false;
+    void player.playReel(view.id, from, { ...manner, ...m });
+  };
+  /** Plays something that leaves the shuttle where it is. */
+  const tryOut = (from: number, m: Partial<Manner>) => {
+    void player.playReel(view.id, from, { ...manner, loop: null, lane: undefined, ...m });
+    quiet.current = true;
+  };
+  const endTry = () => quiet.current && player.stop();
+  const mannerKey = `${half} ${heard?.clip} ${heard?.channel}`;
+  useEffect(() => {
+    if (playing && !quiet.current) playFrom(position());
+  }, [mannerKey]); // eslint-disable-line react-hooks/exhaustive-deps
+
+  const play = () => {
+    if (playing) {
+      if (!quiet.current) setAt(position());
+      player.stop();
+      return;
+    }
+    const at = store.getState().stands;
+    const from = around && (at < around.from || at >= around.to) ? around.from : at >= view.end ? view.head.start : at;
+    setAt(from);
+    playFrom(from);
+  };
+  const go = useCallback(
+    (sample: number) => {
+      store.setState({ stands: sample });
+      const s = player.snapshot();
+      if (s.playing?.what === "reel" && !quiet.current) void player.playReel(view.id, sample, manner);
+    },
+    [view.id, tapKey, mannerKey], // eslint-disable-line react-hooks/exhaustive-deps
+  );
+  const scrubbed = useRef(0);
+  /** Moves the shuttle and lets a little be heard where it goes. */
+  const scrub = (sample: number) => {
+    setAt(sample);
+    const now = performance.now();
+    if (now - scrubbed.current < scrubEvery) return;
+    scrubbed.current = now;
+    if (playing && !quiet.current) void player.playReel(view.id, sample, manner);
+    else tryOut(sample, { half: false, until: Math.round(sample + view.head.sampleRate * scrubSeconds), lane: heard });
+  };
+  const wasPlaying = useRef(false);
+  useEffect(() => {
+    // Where playing ended, the shuttle stays.
+    if (wasPlaying.current && !playing && !quiet.current) store.setState((s) => ({ stands: player.snapshot().position || s.stands }));
+    wasPlaying.current = playing;
+  }, [playing, store]);
+
+  /** Listens to something; what was heard before can be gone back to. */
+  const listenTo = (to: Tap | null) => store.setState({ tap: to, before: tap, alone: null });
+  const toggleTap = (t: Tap) => listenTo(sameTap(tap, t) ? null : t);
+  const words = () => {
+    const c = heard && clipOf(view, heard.clip);
+    return c ? `${takes.get(c.take)?.channels[c.channels[heard.channel] ?? 0]?.name || `channel ${heard.channel + 1}`}, ${c.name}` : "";
+  };
+  return { tap, soloed, heard, playing, quiet: () => quiet.current, position, play, playFrom, tryOut, endTry, go, scrub, listenTo, toggleTap, heardAlone: words() };
+}
+
+export type Listening = ReturnType<typeof useListening>;

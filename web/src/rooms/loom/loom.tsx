@@ -1,0 +1,388 @@
+import { useMemo, useRef } from "react";
+import { Link } from "react-router";
+
+import type { ReelView } from "../../api/client";
+import { useReelEdits, useSpecs, useTakes, useTakesOf } from "../../api/hooks";
+import { useActions } from "../../ui/keys";
+import { useStable } from "../../ui/stable";
+import { chooseTrack, loomActs, setTrack, toggleSolo } from "./acts";
+import { layBand } from "./band";
+import { BandTime } from "./bandtime";
+import { BorrowDialog } from "./borrow";
+import { chosenTracks, clipsAt, mainClip, nothing, there } from "./choice";
+import { gather } from "./clipboard";
+import { useConsent } from "./consent";
+import { Docked } from "./dock";
+import { bandHeight, headsWidth, lowBandHeight, reedWidth, rulerHeight } from "./geometry";
+import { BandHead, FolderHead, Heads, TrackHead, type HeadActs } from "./heads";
+import { Inspector } from "./inspector";
+import { Lists } from "./lists";
+import { useListening } from "./listening";
+import { clipOf, trackOf } from "./lookup";
+import { Meters } from "./meters";
+import { PicturePane } from "./picture";
+import { Reed, Shown, Slid, useReed } from "./reed";
+import { layRows, type TrackRow } from "./rows";
+import { Ruler } from "./ruler";
+import { useSettling } from "./settling";
+import { Shuttle } from "./shuttle";
+import { SpecDialog } from "./spec";
+import { turned, useLoom, useLoomStore } from "./state";
+import { ReelStrip } from "./strip";
+import { TimeArea } from "./time";
+import { TimeHead } from "./timehead";
+import { useTimeView } from "./timeview";
+import { useHeight } from "./useheight";
+import { useWeave, WeavePart } from "./weave";
+import { WeaveHead } from "./weavehead";
+
+/** An open reel: its rows run from the left through time, over the reed, into the weave. */
+export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useReelEdits> }) {
+  const store = useLoomStore();
+  const takes = useTakesOf(view);
+  const listed = useTakes(view.production).data?.takes;
+  const movies = useMemo(() => listed?.filter((t) => t.picture) ?? [], [listed]);
+  const specs = useSpecs();
+  const spec = specs.data?.find((s) => s.id === view.head.spec);
+  const takesKey = [...takes.keys()].join();
+  // Takes that sound is borrowed from are drawn too, though no clip is of them.
+  const widths = useMemo(() => new Map([...(listed ?? []), ...takes.values()].map((t) => [t.id, t.channels.length])), [takesKey, listed]); // eslint-disable-line react-hooks/exhaustive-deps
+  const { ask, doIt, dialog } = useConsent(edits);
+  const { opened, folded, openStems, curves, lists, loan, typing, choosingSpec, stands, snap, picture, fitted, dock, loop, half, before } = useLoom((s) => s);
+
+  const scroller = useRef<HTMLDivElement>(null);
+  const roomHeight = useHeight(scroller);
+  const rows = useMemo(() => layRows({ tracks: view.tracks, clips: view.clips }, opened, folded, fitted ? roomHeight : undefined), [view.tracks, view.clips, opened, folded, fitted, roomHeight]);
+  const band = useMemo(() => layBand(view, openStems), [view.stems, view.mixes, view.tracks, openStems]); // eslint-disable-line react-hooks/exhaustive-deps
+  const bandRow = fitted ? lowBandHeight : bandHeight;
+
+  const chosen = useLoom((s) => s.chosen);
+  const choice = useMemo(() => there(view, chosen), [view, chosen]);
+  const tracksChosen = useMemo(() => chosenTracks(choice), [choice]);
+  const track = trackOf(view, choice.track);
+  const setChosen = (chosen: typeof choice) => store.setState({ chosen });
+
+  const listening = useListening(view, choice, takes);
+  const { tap, playing, position, go } = listening;
+  const clipsOfTrack = rows.clips.get(choice.track) ?? [];
+  const clip = mainClip(view, choice) ?? clipsAt(clipsOfTrack, stands)[0] ?? clipsOfTrack[0];
+  const time = useTimeView(view, listening);
+  const settling = useSettling(view);
+  const settle = () => {
+    const r = choice.range;
+    if (r && !choice.lane && r.tracks.length === 1) settling.start({ track: r.tracks[0]!, range: { from: r.from, to: r.to } });
+    else if (choice.clips.length > 0) settling.start({ clips: choice.clips });
+    else if (track) settling.start({ track: track.id });
+  };
+  const acts = loomActs({ view, rows, choice, clip, listening, time, store, doIt, settle });
+  useActions(acts);
+
+  const room = useRef<HTMLDivElement>(null);
+  const stableEdits = useStable({ command: edits.command, tie: edits.tie });
+  const weave = useWeave(view, rows, band, bandRow, tracksChosen, stableEdits);
+  const reed = useReed(weave.columns, room);
+  const heads = useHeadActs(view, doIt);
+  const openSpec = () => store.setState({ choosingSpec: true });
+
+  const showClip = (id: string) => {
+    const c = clipOf(view, id);
+    if (!c) return;
+    setChosen({ ...nothing, track: c.track, clips: [c.id] });
+    time.visit(c.start);
+    const row = rows.byTrack.get(c.track);
+    if (row && scroller.current) scroller.current.scrollTop = Math.max(0, row.y - scroller.current.clientHeight / 3);
+  };
+  // Which recorder's channel a track comes from stays visible.
+  const originOf = (track: string) => {
+    const c = rows.clips.get(track)?.[0];
+    const t = c && takes.get(c.take);
+    if (!c || !t) return "";
+    const channels = c.channels.map((x) => x + 1);
+    return `${t.description.roll || t.fileName.replace(/\.[^.]+$/, "")} ${channels.length > 2 ? `${channels[0]}–${channels.at(-1)}` : channels.join(" ")}`;
+  };
+  const head = (r: TrackRow) => {
+    const t = r.track;
+    const openHere = r.lanes > 0 ? (choice.clips.map((id) => clipOf(view, id)).find((c) => c?.track === t.id && opened.has(c.id)) ?? rows.clips.get(t.id)?.find((c) => opened.has(c.id))) : undefined;
+    return (
+      <TrackHead
+        key={t.id}
+        stems={view.stems}
+        row={r}
+        origin={originOf(t.id)}
+        opened={openHere}
+        take={openHere && takes.get(openHere.take)}
+        lane={choice.lane && choice.lane.clip === openHere?.id ? choice.lane.channel : -1}
+        selected={tracksChosen.has(t.id)}
+        soloed={listening.soloed.includes(t.id)}
+        alone={tap.kind === "track" && tap.id === t.id}
+        acts={heads}
+      />
+    );
+  };
+  const copyTo = (ids: string[], by: number, down: number) => {
+    const found = gather(view, ids);
+    const first = Math.min(...found.clips.map((c) => c.start));
+    const top = view.tracks.findIndex((t) => t.id === found.tracks[0]?.id) + down;
+    void doIt({ kind: "pasteClips", command: { clips: found.clips, tracks: found.tracks, at: first + by, track: down === 0 ? "" : (view.tracks[top]?.id ?? "") } });
+  };
+  const inspector = (
+    <Inspector
+      view={view}
+      track={track}
+      clip={clip}
+      choice={choice}
+      takes={takes}
+      acts={acts}
+      dock={dock}
+      onDock={acts.dock}
+      playingAt={() => (playing ? position() : null)}
+      onDo={doIt}
+      onRemoveTrack={() => track && void doIt({ kind: "removeTracks", command: { tracks: [track.id] } })}
+      onSettle={settle}
+    />
+  );
+
+  const work = (
+    <div ref={room} className="flex h-full min-w-0 flex-col">
+      <div className="flex shrink-0 border-b border-line bg-ground" style={{ height: rulerHeight }}>
+        <TimeHead view={view} below={choice.track} acts={acts} onDo={doIt} />
+        <div ref={time.box} className="min-w-0 grow">
+          <Ruler
+            view={view}
+            scroll={time.scroll}
+            at={stands}
+            range={choice.range}
+            loop={loop}
+            onGo={go}
+            onScrub={listening.scrub}
+            onRange={(from, to) => setChosen({ ...choice, range: { from, to, tracks: view.tracks.map((t) => t.id) } })}
+            onMark={() => store.setState({ lists: lists ?? "marks" })}
+          />
+        </div>
+        <div style={{ width: reedWidth }} className="shrink-0" />
+        <Slid reed={reed}>
+          <WeaveHead view={view} columns={weave.columns} tap={tap} onTap={listening.toggleTap} />
+        </Slid>
+      </div>
+      <div className="relative flex min-h-0 grow">
+        {picture && (
+          <PicturePane
+            view={view}
+            at={stands}
+            movies={movies}
+            half={half}
+            onChoose={(t) => void doIt({ kind: "setReel", command: { picture: { take: t.id, start: t.place ?? view.head.start } } })}
+            onClose={() => store.setState({ picture: false })}
+          />
+        )}
+        <div ref={scroller} className="min-h-0 grow overflow-y-auto overflow-x-hidden" style={{ scrollbarWidth: "none" }} tabIndex={-1}>
+          <div className="flex min-h-full" style={{ height: rows.height }}>
+            <Heads rows={rows} scroller={scroller} track={head} folder={(r) => <FolderHead key={r.id} row={r} onFold={() => store.setState((s) => ({ folded: turned(s.folded, r.name) }))} />} />
+            <div className="relative flex min-w-0 grow flex-col">
+              {view.clips.length === 0 && <NothingYet production={view.production} />}
+              <TimeArea
+                view={view}
+                scroll={time.scroll}
+                takes={widths}
+                rows={rows}
+                choice={choice}
+                curves={curves}
+                snap={snap}
+                at={stands}
+                scroller={scroller}
+                onGo={go}
+                onChoose={setChosen}
+                onOpen={(id) => store.setState((s) => ({ opened: turned(s.opened, id) }))}
+                onDo={(c) => void doIt(c)}
+                onCopyTo={copyTo}
+                onListen={(c, channel, from) => listening.tryOut(from, { solo: [], half: false, lane: { clip: c, channel } })}
+                onQuiet={listening.endTry}
+              />
+            </div>
+            <Reed reed={reed} />
+            <Shown reed={reed}>{view.outputs.length === 0 ? <NoOutputs onChoose={openSpec} /> : <WeavePart weave={weave} part="tracks" label="The weave" slid={reed.slid} shown={reed.shown} height={rows.height} scroller={scroller} onReach={reed.reach} />}</Shown>
+          </div>
+        </div>
+      </div>
+      <div className="flex max-h-[35%] shrink-0 overflow-y-auto border-t border-line bg-band" style={{ scrollbarWidth: "none" }} tabIndex={-1}>
+        <div className="h-max shrink-0 border-r border-line" style={{ width: headsWidth }}>
+          {band.map((b) => (
+            <BandHead
+              key={b.row + b.id}
+              row={b}
+              height={bandRow}
+              on={tap.kind === b.row && tap.id === b.id}
+              opened={openStems.has(b.id)}
+              onTap={listening.toggleTap}
+              onOpen={() => store.setState((s) => ({ openStems: turned(s.openStems, b.id) }))}
+            />
+          ))}
+        </div>
+        <div className="h-max min-w-0 grow">
+          <BandTime view={view} band={band} bandRow={bandRow} scroll={time.scroll} takes={widths} rows={rows} at={stands} onGo={go} />
+        </div>
+        <Reed reed={reed} />
+        <Shown reed={reed}>{view.outputs.length > 0 && <WeavePart weave={weave} part="band" label="The weave of stems and mixes" slid={reed.slid} shown={reed.shown} height={band.length * bandRow} onReach={reed.reach} />}</Shown>
+      </div>
+    </div>
+  );
+  const foot = (
+    <div className="flex h-full bg-paper">
+      <div className="min-w-0 grow">
+        {dock === "foot" ? (
+          inspector
+        ) : (
+          <div className="flex h-full">
+            <div className="flex shrink-0 flex-col justify-center border-r border-line px-3 text-[12px] text-muted" style={{ width: headsWidth }}>
+              <b className="text-ink">The whole reel</b>
+              {view.tracks.length} tracks, {view.clips.length} clips
+            </div>
+            <div className="min-w-0 grow">
+              <ReelStrip view={view} rows={rows} scroll={time.scroll} timeWidth={time.width} at={stands} onGo={time.visit} />
+            </div>
+          </div>
+        )}
+      </div>
+      {settling.words && <span className="self-start px-3 py-2 text-[13px] text-muted">{settling.words}</span>}
+      <div className="shrink-0 bg-ground" style={{ width: reedWidth }} />
+      <div className="shrink-0 bg-ground">
+        <Slid reed={reed}>{view.outputs.length > 0 && <Meters view={view} columns={weave.columns} spec={spec} tap={tap} onTap={listening.toggleTap} />}</Slid>
+      </div>
+    </div>
+  );
+
+  return (
+    <>
+      <Shuttle
+        view={view}
+        spec={spec}
+        at={stands}
+        playing={playing}
+        tap={tap}
+        before={before}
+        soloed={listening.soloed.length}
+        editing={typing}
+        range={choice.range}
+        loop={loop}
+        half={half}
+        heardAlone={listening.heardAlone}
+        folded={weave.columns.list.some((c) => c.folded)}
+        onLook={acts.look}
+        onCompare={acts.compare}
+        onLoop={acts.loop}
+        onHalf={acts.half}
+        onClearRange={() => setChosen({ ...choice, range: null })}
+        onLists={(l) => store.setState({ lists: l })}
+        onEditing={(on) => store.setState({ typing: on })}
+        onPlay={acts.play}
+        onGo={time.visit}
+        onTap={listening.listenTo}
+        onClearSolo={() => store.setState({ solo: [] })}
+        onFinding={(t) => t && chooseTrack(store, t)}
+        onFix={(c) => void doIt(c)}
+        onSpec={openSpec}
+      />
+      <Docked
+        room={work}
+        foot={foot}
+        side={dock === "side" && inspector}
+        below={
+          lists && (
+            <Lists
+              view={view}
+              shown={lists}
+              onShow={(l) => store.setState({ lists: l })}
+              onClose={() => store.setState({ lists: null })}
+              onClip={showClip}
+              onGo={time.visit}
+              onDo={(c) => void doIt(c)}
+              onUndo={() => void edits.undo()}
+              onRedo={() => void edits.redo()}
+            />
+          )
+        }
+      />
+      <SpecDialog
+        open={choosingSpec}
+        onOpenChange={(on) => store.setState({ choosingSpec: on })}
+        chosen={view.head.spec}
+        onChoose={(s) => {
+          store.setState({ choosingSpec: false });
+          void ask((yes) => edits.spec(s, yes));
+        }}
+      />
+      <BorrowDialog
+        view={view}
+        takes={takes}
+        loan={loan}
+        onClose={() => {
+          listening.endTry();
+          store.setState({ loan: null });
+        }}
+        onHear={(trial, from, until) => listening.tryOut(from, { trial: trial ?? undefined, until, half: false, solo: [], lane: undefined })}
+        onDo={(c) => void doIt(c)}
+      />
+      {dialog}
+    </>
+  );
+}
+
+/** What the heads of tracks do. */
+function useHeadActs(view: ReelView, doIt: ReturnType<typeof useConsent>["doIt"]): HeadActs {
+  const store = useLoomStore();
+  const dragged = useRef("");
+  return useStable<HeadActs>({
+    select: (t, how) => {
+      const { chosen } = store.getState();
+      if (how === "alone" || !chosen.track) return chooseTrack(store, t);
+      const all = view.tracks.map((x) => x.id);
+      const [a, b] = [all.indexOf(chosen.track), all.indexOf(t)].sort((x, y) => x - y) as [number, number];
+      const was = chosenTracks(chosen);
+      const next = how === "up to" ? all.slice(a, b + 1) : was.has(t) ? [...was].filter((x) => x !== t) : [...was, t];
+      const first = next.includes(chosen.track) ? chosen.track : (next[0] ?? "");
+      store.setState({ chosen: { ...chosen, track: first, beside: next.filter((x) => x !== first), clips: [], lane: null } });
+    },
+    stem: (t, stem) => setTrack({ doIt }, t, { stem }),
+    mute: (t, mute) => setTrack({ doIt }, t, { mute }),
+    solo: (t) => toggleSolo(store, t),
+    lane: (t, clip, channel) => store.setState(({ chosen: { range } }) => ({ chosen: { track: t, clips: [clip], lane: { clip, channel }, range: range && { ...range, tracks: [t] } } })),
+    laneOff: (clip, channel, off) => void doIt({ kind: "setLane", command: { clip, channel, off } }),
+    drag: (t, e, what) => {
+      if (what === "start") {
+        dragged.current = t;
+        e.dataTransfer.effectAllowed = "move";
+        return;
+      }
+      if (!dragged.current) return;
+      e.preventDefault();
+      if (what === "drop" && dragged.current !== t) void doIt({ kind: "orderTracks", command: { tracks: [dragged.current], above: t } });
+    },
+  });
+}
+
+function NothingYet({ production }: { production: string }) {
+  return (
+    <div className="absolute inset-x-0 top-24 z-10 flex flex-col items-center gap-2 px-6 text-center">
+      <b className="text-lg">Nothing is on this reel yet</b>
+      <p className="max-w-sm text-muted">
+        Unravel takes onto it under{" "}
+        <Link className="font-semibold text-ink underline" to={`/p/${production}/takes`}>
+          Takes
+        </Link>
+        : each microphone becomes a track of its own.
+      </p>
+    </div>
+  );
+}
+
+function NoOutputs({ onChoose }: { onChoose: () => void }) {
+  return (
+    <div className="flex flex-col items-start gap-3 px-5 py-6">
+      <b>No outputs yet</b>
+      <p className="text-[13px] text-muted">A delivery spec says which output channels there are and which stems feed them.</p>
+      <button className="pill-act" onClick={onChoose}>
+        Choose a delivery spec
+      </button>
+    </div>
+  );
+}

@@ -1,0 +1,121 @@
+// What a Loom that is open knows beside the reel itself: what is chosen, how it is listened to, what of it is shown. There is
+// one store for each open reel; each part of the room takes from it what it shows, and is drawn again for that alone.
+import { createContext, useContext } from "react";
+import { createStore, useStore, type StoreApi } from "zustand";
+import { persist } from "zustand/middleware";
+
+import type { ReelView } from "../../api/client";
+import type { Tap } from "../../listen/player";
+import type { Loan } from "./borrow";
+import type { Place } from "./cells";
+import { nothing, type Choice } from "./choice";
+import type { CurveView } from "./curves";
+import type { ListName } from "./lists";
+
+/** What is chosen in time and in the weave. */
+type Choosing = {
+  chosen: Choice;
+  /** The crossing that keys go to. */
+  at: Place;
+  /** The other corner of a block of crossings; null while one alone is chosen. */
+  corner: Place | null;
+  /** Whether the crossing was gone to by a key, so that the focus of the page follows. */
+  walked: boolean;
+  /** Whether the card of what is chosen in the weave is open. */
+  card: boolean;
+};
+
+/** How the reel is listened to. */
+type Listening = {
+  stands: number; // where the shuttle stands while nothing plays, in samples
+  tap: Tap | null; // null is the usual
+  /** What was heard before, to go back to and compare. */
+  before: Tap | null;
+  solo: string[];
+  loop: boolean;
+  half: boolean;
+  alone: { clip: string; channel: number } | null;
+};
+
+/** What of the reel is shown, and how. */
+type Showing = {
+  opened: ReadonlySet<string>; // clips that show their channels
+  folded: ReadonlySet<string>; // folders of tracks that are shut
+  openStems: ReadonlySet<string>; // stems that show their strands
+  curves: CurveView;
+  lists: ListName | null;
+  slide: number; // how far the weave is scrolled sideways, in pixels
+  typing: boolean; // the timecode is being typed
+  choosingSpec: boolean;
+  loan: Loan | null;
+};
+
+/** What of it the browser remembers from one visit to the next. */
+type Kept = {
+  solo: string[];
+  snap: boolean;
+  picture: boolean;
+  reed: number | null; // width of the weave in pixels; null is as much as it needs
+  foldedGroups: string[]; // groups of outputs that take one column
+  fitted: boolean; // all tracks are fitted into the room
+  dock: "foot" | "side";
+};
+
+export type LoomState = Choosing & Listening & Showing & Kept;
+
+export type LoomStore = StoreApi<LoomState>;
+
+const keeps = ["solo", "snap", "picture", "reed", "foldedGroups", "fitted", "dock"] as const satisfies readonly (keyof Kept)[];
+
+export function loomStore(view: Pick<ReelView, "id" | "head">): LoomStore {
+  return createStore<LoomState>()(
+    persist(
+      (): LoomState => ({
+        chosen: nothing,
+        at: { line: 0, column: 0 },
+        corner: null,
+        walked: false,
+        card: false,
+        stands: view.head.start,
+        tap: null,
+        before: null,
+        solo: [],
+        loop: false,
+        half: false,
+        alone: null,
+        opened: new Set(),
+        folded: new Set(),
+        openStems: new Set(),
+        curves: "none",
+        lists: null,
+        slide: 0,
+        typing: false,
+        choosingSpec: false,
+        loan: null,
+        snap: true,
+        picture: view.head.picture !== undefined,
+        reed: null,
+        foldedGroups: [],
+        fitted: false,
+        dock: "foot",
+      }),
+      { name: `loom.reel.${view.id}`, partialize: (s): Kept => Object.fromEntries(keeps.map((k) => [k, s[k]])) as Kept },
+    ),
+  );
+}
+
+const Here = createContext<LoomStore | null>(null);
+
+export const LoomState = Here.Provider;
+
+export function useLoomStore(): LoomStore {
+  const store = useContext(Here);
+  if (!store) throw new Error("There is no Loom around this");
+  return store;
+}
+
+/** A part of the open Loom's state; what shows it is drawn again when that part changes. */
+export const useLoom = <T,>(select: (s: LoomState) => T): T => useStore(useLoomStore(), select);
+
+/** A set with one thing put in, or taken out where it was in. */
+export const turned = (set: ReadonlySet<string>, id: string): ReadonlySet<string> => new Set(set.has(id) ? [...set].filter((x) => x !== id) : [...set, id]);

@@ -1,0 +1,107 @@
+import { Clapperboard, ListTree, Magnet, Maximize2, Plus, Rows3, Spline, ZoomIn, ZoomOut } from "lucide-react";
+import { DropdownMenu } from "radix-ui";
+import type { ReactNode } from "react";
+
+import type { Command, ReelView } from "../../api/client";
+import { keyOf, keySign, type ActionID } from "../../ui/keys";
+import { allCurves, type CurveView } from "./curves";
+import { formats } from "./formats";
+import { headsWidth } from "./geometry";
+import { trackOf } from "./lookup";
+import { useLoom, useLoomStore } from "./state";
+
+type Acts = Record<"picture" | "lists" | "snap" | "wider" | "closer" | "whole" | "fit", () => void>;
+
+/** The corner above the heads: what is shown, and how much of it. */
+export function TimeHead({ view, below, acts, onDo }: { view: ReelView; below: string; acts: Acts; onDo: (c: Command) => Promise<ReelView | undefined> }) {
+  const store = useLoomStore();
+  const { picture, lists, snap, curves, fitted } = useLoom((s) => s);
+  return (
+    <div className="flex shrink-0 items-end justify-between border-r border-line px-1.5 pb-1.5" style={{ width: headsWidth }}>
+      <span className="flex gap-[3px]">
+        <AddTrack view={view} below={below} onDo={onDo} />
+        <Corner action="picture" label="Picture" on={picture} onClick={acts.picture}>
+          <Clapperboard size={13} />
+        </Corner>
+        <Corner action="lists" label="Lists: out of sync, strays, marks, find, history, weave" on={lists !== null} onClick={acts.lists}>
+          <ListTree size={13} />
+        </Corner>
+        <Corner action="snap" label="Snap to frames, edits, marks and the shuttle" on={snap} onClick={acts.snap}>
+          <Magnet size={13} />
+        </Corner>
+        <CurveMenu curves={curves} onCurves={(c) => store.setState({ curves: c })} />
+      </span>
+      <span className="flex gap-[3px]">
+        <Corner action="fit" label="Fit all tracks into the room" on={fitted} onClick={acts.fit}>
+          <Rows3 size={13} />
+        </Corner>
+        <Corner action="wider" label="Wider in time" onClick={acts.wider}>
+          <ZoomOut size={13} />
+        </Corner>
+        <Corner action="closer" label="Closer in time" onClick={acts.closer}>
+          <ZoomIn size={13} />
+        </Corner>
+        <Corner action="whole" label="The whole reel" onClick={acts.whole}>
+          <Maximize2 size={12} />
+        </Corner>
+      </span>
+    </div>
+  );
+}
+
+const round = "flex h-[22px] w-[22px] cursor-pointer items-center justify-center rounded-full border";
+const isOn = "border-ink bg-ink text-ground";
+const isOff = "border-line bg-paper text-muted hover:text-ink";
+
+function Corner(p: { action: ActionID; label: string; on?: boolean; onClick: () => void; children: ReactNode }) {
+  return (
+    <button className={`${round} ${p.on ? isOn : isOff}`} aria-label={p.label} aria-pressed={p.on} title={`${p.label} (${keySign(keyOf(p.action))})`} onClick={p.onClick}>
+      {p.children}
+    </button>
+  );
+}
+
+/** Which curves are drawn and can be changed. */
+function CurveMenu({ curves, onCurves }: { curves: CurveView; onCurves: (c: CurveView) => void }) {
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className={`${round} ${curves !== "none" ? isOn : isOff}`} aria-label={`Curves: ${curves}`} title={`Curves: ${curves} (${keySign(keyOf("curves"))})`}>
+        <Spline size={13} />
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className="menu max-h-[70vh] overflow-auto" sideOffset={4}>
+          {allCurves.map((c) => (
+            <DropdownMenu.Item key={c} className="menu-item" onSelect={() => onCurves(c)}>
+              {c === "none" ? "No curves: move and trim" : `Draw ${c}`} {c === curves && <span className="ml-auto text-muted">shown</span>}
+            </DropdownMenu.Item>
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}
+
+const newTracks: [string, string[]][] = [...formats.slice(0, 2), ["four monos", ["M", "M", "M", "M"]], ...formats.slice(4, 6), ...formats.slice(8, 9)];
+
+/** Makes an empty track below the selected one, in its stem. */
+function AddTrack({ view, below, onDo }: { view: ReelView; below: string; onDo: (c: Command) => Promise<ReelView | undefined> }) {
+  const beside = trackOf(view, below);
+  const add = (labels: string[]) =>
+    void onDo({ kind: "addTrack", command: { name: `Track ${view.tracks.length + 1}`, labels, stem: beside?.stem ?? view.stems[0]?.id ?? "", folder: beside?.folder ?? "", below: beside?.id ?? "" } });
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className={`${round} ${isOff}`} aria-label="Add a track" title="Add a track">
+        <Plus size={14} />
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className="menu" sideOffset={4} align="start">
+          {newTracks.map(([name, labels]) => (
+            <DropdownMenu.Item key={name} className="menu-item" onSelect={() => add(labels)}>
+              A {name} track {beside && <span className="text-muted">below {beside.name}</span>}
+            </DropdownMenu.Item>
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}

@@ -1,0 +1,44 @@
+import { useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
+
+import type { ReelView } from "../../api/client";
+import { player } from "../../listen/player";
+import { whole, xOf, zoom } from "./geometry";
+import type { Listening } from "./listening";
+import { Scroll } from "./scroll";
+import { positionOf } from "./shuttleline";
+
+/** What of time is in view, and how it is gone to. */
+export function useTimeView(view: ReelView, listening: Listening) {
+  const { playing, position, quiet, go } = listening;
+  const box = useRef<HTMLDivElement>(null);
+  const [width, setWidth] = useState(600);
+  useLayoutEffect(() => {
+    const measure = () => setWidth(box.current?.clientWidth ?? 600);
+    measure();
+    const o = new ResizeObserver(measure);
+    o.observe(box.current!);
+    return () => o.disconnect();
+  }, []);
+  const overall = useMemo(() => whole(view, width), [view.clips, view.head.start, view.end, width]); // eslint-disable-line react-hooks/exhaustive-deps
+  const [scroll] = useState(() => new Scroll(overall));
+  useLayoutEffect(() => scroll.fit(overall, width), [scroll, overall, width]);
+  useEffect(() => {
+    if (!playing) return;
+    // The page turns when the shuttle runs out of it.
+    return player.subscribe(() => {
+      const now = positionOf(view.id, -1);
+      const x = xOf(scroll.now(), now);
+      if (now >= 0 && !quiet() && (x > width * 0.96 || x < 0)) scroll.change((v) => ({ ...v, left: now - width * 0.06 * v.perPixel }));
+    });
+  }, [playing, view.id, scroll, width]); // eslint-disable-line react-hooks/exhaustive-deps
+  const nearer = (factor: number) => scroll.change((v) => zoom(v, factor, Math.max(0, Math.min(width, (position() - v.left) / v.perPixel))));
+  /** Goes to a place and brings it into view. */
+  const visit = (sample: number) => {
+    go(sample);
+    const x = xOf(scroll.now(), sample);
+    if (x < 0 || x > width) scroll.change((v) => ({ ...v, left: sample - width * 0.3 * v.perPixel }));
+  };
+  return { box, width, scroll, nearer, visit };
+}
+
+export type InTime = ReturnType<typeof useTimeView>;
