@@ -18,6 +18,7 @@ import (
 	"zestyloom/core/cutlist"
 	"zestyloom/core/diagnose"
 	"zestyloom/core/overview"
+	"zestyloom/core/reel"
 	"zestyloom/core/take"
 	"zestyloom/core/wave"
 )
@@ -167,4 +168,29 @@ func TestCutLists(t *testing.T) {
 	for i, e := range after[1:4] {
 		assert.EqualValues(t, -2*rate, e.From-before[i+1].From)
 	}
+}
+
+func TestEpisodeIsDense(t *testing.T) {
+	takes := map[string]EpisodeTake{}
+	for _, file := range EpisodeFiles() {
+		takes[file] = EpisodeTake{ID: file, Frames: 24 * rate}
+	}
+	lay := func() *reel.Reel {
+		stems := []reel.Stem{}
+		for i, id := range []string{"DX", "NX", "MX", "FX", "AX"} {
+			stems = append(stems, reel.Stem{ID: id, Name: id, Order: i + 1, Labels: stereo})
+		}
+		r := reel.New(EpisodeReel, rate, FrameRate, 36000*rate, stems)
+		command, err := EpisodeEdits(takes)[0](r)
+		require.NoError(t, err)
+		change, _, err := command.Plan(r, nil)
+		require.NoError(t, err)
+		require.NoError(t, r.Apply(change))
+		return r
+	}
+	r := lay()
+	assert.Len(t, r.Tracks, 48)
+	assert.InDelta(t, 900, len(r.Clips), 100)
+	assert.InDelta(t, 22*60, float64(r.End()-r.Head.Start)/rate, 60)
+	assert.Equal(t, r.ClipList(), lay().ClipList(), "the same at every run")
 }

@@ -33,12 +33,8 @@ func SurroundLayout() []Placed {
 // SurroundEdits make the stems wide, place and move what sounds in the room, and lay out a 5.1 mix in two languages, its
 // stereo, and an M&E. The spec's own groups make room for them.
 func SurroundEdits() []Edit {
-	wide := []string{"L", "R", "C", "LFE", "Ls", "Rs"}
 	yes, front, lfe, turn, narrow, tilt := true, 1.0, -12.0, 20.0, 0.25, 10.0
-	var edits []Edit
-	for _, stem := range []string{"DX", "NX", "MX", "FX", "AX"} {
-		edits = append(edits, just(reel.SetStem{Stem: stem, Labels: &wide, Yes: true}))
-	}
+	edits := wideStems()
 	for _, track := range []string{"Boom", "Ines lav", "Tobiah lav", "Radio", "Narration English", "Narration Portuguese", "Winch", "Chain", "Bell"} {
 		edits = append(edits, onTrack(track, func(_ *reel.Reel, id string) reel.Command {
 			return reel.SetTrack{Track: id, Placed: &yes, Front: &front}
@@ -52,13 +48,29 @@ func SurroundEdits() []Edit {
 		}),
 		moved("Bell", reel.PanCurve, math.Sin), moved("Bell", reel.FrontCurve, math.Cos),
 		specGroupsGo,
-		just(reel.SetMix{Name: "English", Language: "eng", Labels: wide, Rest: true, Terms: []reel.Term{{Row: reel.StrandRow, From: reel.StrandID("NX", "Portuguese"), Out: true}}}),
-		just(reel.SetMix{Name: "Portuguese", Language: "por", Labels: wide, Rest: true, Terms: []reel.Term{{Row: reel.StrandRow, From: reel.StrandID("NX", "English"), Out: true}}}),
-		just(reel.SetMix{Name: "M&E", Labels: wide, Rest: true, Terms: []reel.Term{{Row: reel.StemRow, From: "DX", Out: true}, {Row: reel.StemRow, From: "NX", Out: true}}}),
+	)
+	edits = append(edits, twoLanguages()...)
+	return append(edits,
 		ofMix("English 5.1", "ENG", "5.1", "English"), foldOf("English stereo", "ENGST", "English 5.1"), ofMix("M&E 5.1", "ME", "5.1", "M&E"),
 		ofMix("Portuguese 5.1", "POR", "5.1", "Portuguese"),
 	)
+}
+
+// wideStems makes all stems 5.1 wide.
+func wideStems() (edits []Edit) {
+	for _, stem := range []string{"DX", "NX", "MX", "FX", "AX"} {
+		edits = append(edits, just(reel.SetStem{Stem: stem, Labels: &surround, Yes: true}))
+	}
 	return edits
+}
+
+// twoLanguages makes a mix of all with either narration, and one without voices.
+func twoLanguages() []Edit {
+	return []Edit{
+		just(reel.SetMix{Name: "English", Language: "eng", Labels: surround, Rest: true, Terms: []reel.Term{{Row: reel.StrandRow, From: reel.StrandID("NX", "Portuguese"), Out: true}}}),
+		just(reel.SetMix{Name: "Portuguese", Language: "por", Labels: surround, Rest: true, Terms: []reel.Term{{Row: reel.StrandRow, From: reel.StrandID("NX", "English"), Out: true}}}),
+		just(reel.SetMix{Name: "M&E", Labels: surround, Rest: true, Terms: []reel.Term{{Row: reel.StemRow, From: "DX", Out: true}, {Row: reel.StemRow, From: "NX", Out: true}}}),
+	}
 }
 
 func just(c reel.Command) Edit {

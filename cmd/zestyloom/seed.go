@@ -173,7 +173,27 @@ func layOut(ctx context.Context, a *app.App, p store.Production) error {
 	if err := l.spec(demo.Spec); err != nil {
 		return err
 	}
-	return l.all(demo.PromoEdits())
+	if err := l.all(demo.PromoEdits()); err != nil {
+		return err
+	}
+	return episode(ctx, a, p, byFile)
+}
+
+// episode builds the dense reel.
+func episode(ctx context.Context, a *app.App, p store.Production, byFile map[string]store.Take) error {
+	l, err := begin(ctx, a, p, demo.EpisodeReel, byFile)
+	if err != nil {
+		return err
+	}
+	takes := map[string]demo.EpisodeTake{}
+	for _, file := range demo.EpisodeFiles() {
+		t, ok := byFile[file]
+		if !ok {
+			return fmt.Errorf("the demo has no take %s", file)
+		}
+		takes[file] = demo.EpisodeTake{ID: t.ID, Frames: t.Description.Frames}
+	}
+	return l.all(demo.EpisodeEdits(takes))
 }
 
 // begin makes an empty reel to the demo's picture.

@@ -1,4 +1,4 @@
-import { Moon, Redo2, Sun } from "lucide-react";
+import { Moon, Redo2, Undo2, Sun } from "lucide-react";
 import { useState, type ReactNode } from "react";
 import { Link, NavLink } from "react-router";
 
@@ -36,13 +36,13 @@ export function Header(p: { production?: { id: string; name: string }; reel?: { 
     { to: p.reel ? `/p/${p.production.id}/print/${p.reel.id}` : `/p/${p.production.id}/print`, name: "Print" },
   ];
   return (
-    <header className="grid h-11 shrink-0 grid-cols-[1fr_auto_1fr] items-center gap-4 border-b border-line bg-paper px-4">
+    <header className="grid h-11 shrink-0 grid-cols-[1fr_auto_1fr] items-center gap-4 border-b border-line bg-paper px-4 max-[900px]:grid-cols-[minmax(0,1fr)_auto_auto] max-[900px]:gap-3 max-[900px]:px-2">
       <div className="flex min-w-0 items-center gap-3">
         <Link to="/" className="flex shrink-0 items-center gap-2 text-[15px] font-bold" title="All productions">
-          <Mark /> Zesty Loom
+          <Mark /> <span className="max-[900px]:sr-only">Zesty Loom</span>
         </Link>
         {p.production && (
-          <span className="min-w-0 truncate text-muted">
+          <span className="min-w-0 truncate text-muted max-[900px]:hidden">
             {p.production.name}
             {p.reel && (
               <>
@@ -54,7 +54,7 @@ export function Header(p: { production?: { id: string; name: string }; reel?: { 
         )}
         {p.reelMenu && <span className="-ml-2 flex min-w-0 shrink">{p.reelMenu}</span>}
       </div>
-      <nav className="flex h-full items-stretch gap-7" aria-label="Rooms">
+      <nav className="flex h-full items-stretch gap-7 max-[900px]:gap-3" aria-label="Rooms">
         {rooms?.map((r) => (
           <NavLink key={r.name} to={r.to} className={({ isActive }) => `relative flex items-center px-0.5 ${isActive ? "font-semibold text-ink" : "text-muted hover:text-ink"}`}>
             {({ isActive }) => (
@@ -71,7 +71,8 @@ export function Header(p: { production?: { id: string; name: string }; reel?: { 
         {h && (
           <>
             <button className="pill min-w-0 max-w-60 shrink" disabled={!h.undo} onClick={h.onUndo} title={h.undo ? `Undo: ${h.undo} (${keySign(keyOf("undo"))})` : "Nothing to undo"}>
-              <span className="truncate">
+              <Undo2 size={15} className="shrink-0 min-[901px]:hidden" />
+              <span className="truncate max-[900px]:sr-only">
                 Undo{h.undo && ": "}
                 <b className="font-semibold">{h.undo}</b>
               </span>
@@ -85,7 +86,7 @@ export function Header(p: { production?: { id: string; name: string }; reel?: { 
           {light === "day" ? <Moon size={15} /> : <Sun size={15} />}
         </button>
         <button className="pill" onClick={() => setKeysOpen(true)}>
-          Keys <span className="tc">{keyOf("keys")}</span>
+          <span className="max-[900px]:sr-only">Keys</span> <span className="tc">{keyOf("keys")}</span>
         </button>
       </div>
       <KeysDialog open={keysOpen} onOpenChange={setKeysOpen} />

@@ -5,7 +5,7 @@ export const headsWidth = 232;
 export const rulerHeight = 46;
 /** Rows of the band below the tracks. */
 export const bandHeight = 30;
-export const lowBandHeight = 20; // while all tracks are fitted into the room
+export const lowBandHeight = 17; // while all tracks are fitted into the room
 export const columnWidth = 30;
 export const weavePad = 18;
 export const reedWidth = 9;

@@ -171,7 +171,7 @@ function PlacePanel({ view, track, playingAt, onDo }: Props & { track: Track }) 
     : [["turn", "turn °", feed.turn ?? 0, -360, 360], ["narrow", "narrow", feed.narrow ?? 0, 0, 1]];
   const shown = single ? room && feed.placed : field || room;
   return (
-    <div className={`flex min-w-0 shrink-0 gap-4 ${part}`}>
+    <div className={`flex min-w-0 shrink-0 gap-4 group-data-[dock=side]/dock:flex-col ${part}`}>
       {single && shown && <PanPad view={view} track={track} playingAt={playingAt} onDo={onDo} />}
       <div>
         <Line name="Also into">

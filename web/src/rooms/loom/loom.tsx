@@ -204,7 +204,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
           </div>
         </div>
       </div>
-      <div className="flex max-h-[35%] shrink-0 overflow-y-auto border-t border-line bg-band" style={{ scrollbarWidth: "none" }} tabIndex={-1}>
+      <div className={`flex shrink-0 overflow-y-auto border-t border-line bg-band ${fitted ? "max-h-[17%]" : "max-h-[35%]"}`} style={{ scrollbarWidth: "none" }} tabIndex={-1}>
         <div className="h-max shrink-0 border-r border-line" style={{ width: headsWidth }}>
           {band.map((b) => (
             <BandHead

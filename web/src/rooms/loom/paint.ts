@@ -172,7 +172,8 @@ function paintClip(g: CanvasRenderingContext2D, width: number, s: Scene, c: Clip
   const faded = track.mute || c.mute ? 0.35 : 1;
   const chosen = s.choice.clips.includes(c.id);
   g.save();
-  g.globalAlpha = (chosen ? 0.32 : 0.14) * faded;
+  const slight = x1 - x0 < 4; // too narrow for anything but its colour
+  g.globalAlpha = (slight ? 0.5 : chosen ? 0.32 : 0.14) * faded;
   g.fillStyle = dyed;
   g.fillRect(x0, y, Math.max(1, x1 - x0), height);
   g.globalAlpha = faded;

@@ -29,8 +29,8 @@ describe("rows", () => {
   it("fit into the room when that is wanted, and are never too low to read", () => {
     const low = { ...view, tracks: Array.from({ length: 24 }, (_, i) => ({ id: `t${i}`, height: 4 })), clips: [] } as unknown as ReelView;
     expect(layRows(low, new Set(), new Set(), 500).height).toBe(24 * 20);
-    expect(layRows(low, new Set(), new Set(), 100).height).toBe(24 * 18);
-    expect(layRows(view, new Set(), new Set(["Dialogue"]), 100).height).toBe(folderHeight + 100 - folderHeight);
+    expect(layRows(low, new Set(), new Set(), 100).height).toBe(24 * 17);
+    expect(layRows(view, new Set(), new Set(["Dialogue"]), 100).height).toBe(100);
   });
   it("are found by their heights", () => {
     const rows = layRows(view, new Set(), new Set());

@@ -4,8 +4,9 @@ import type { Clip, ReelView, Track } from "../../api/client";
 /** Heights of a track's row, by its setting; 0 is the usual. In the lowest, 24 tracks fit a small screen. */
 const heights = [42, 20, 42, 70, 112];
 /** What a row is at least and at most where all are fitted into the room. */
-const fitted = [18, 112] as const;
+const fitted = [17, 112] as const;
 export const folderHeight = 24;
+const lowFolderHeight = 17; // where all tracks are fitted into the room
 export const laneHeight = 34;
 
 export type TrackRow = { kind: "track"; id: string; track: Track; y: number; height: number; body: number; lanes: number };
@@ -27,6 +28,7 @@ export function layRows(view: Pick<ReelView, "tracks" | "clips">, opened: Readon
   }
   const body = (t: Track) => heights[t.height ?? 0] ?? heights[0]!;
   const one = room === undefined ? null : fittedBody(view.tracks, folded, room);
+  const folderHigh = one === null ? folderHeight : lowFolderHeight;
   const list: Row[] = [];
   const byTrack = new Map<string, TrackRow>();
   let y = 0;
@@ -35,8 +37,8 @@ export function layRows(view: Pick<ReelView, "tracks" | "clips">, opened: Readon
     if ((t.folder ?? "") !== folder) {
       folder = t.folder ?? "";
       if (folder) {
-        list.push({ kind: "folder", id: `folder ${folder}`, name: folder, y, height: folderHeight, folded: folded.has(folder), tracks: view.tracks.filter((x) => x.folder === folder) });
-        y += folderHeight;
+        list.push({ kind: "folder", id: `folder ${folder}`, name: folder, y, height: folderHigh, folded: folded.has(folder), tracks: view.tracks.filter((x) => x.folder === folder) });
+        y += folderHigh;
       }
     }
     if (folder && folded.has(folder)) continue;
@@ -54,7 +56,7 @@ export function layRows(view: Pick<ReelView, "tracks" | "clips">, opened: Readon
 function fittedBody(tracks: Track[], folded: ReadonlySet<string>, room: number): number {
   const shown = tracks.filter((t) => !t.folder || !folded.has(t.folder)).length;
   const folders = tracks.filter((t, i) => t.folder && t.folder !== tracks[i - 1]?.folder).length;
-  return Math.max(fitted[0], Math.min(fitted[1], Math.floor((room - folders * folderHeight) / Math.max(1, shown))));
+  return Math.max(fitted[0], Math.min(fitted[1], Math.floor((room - folders * lowFolderHeight) / Math.max(1, shown))));
 }
 
 /** The rows between two heights, as a range of the list. */

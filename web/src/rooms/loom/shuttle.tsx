@@ -65,7 +65,7 @@ export function Shuttle(p: {
   const lost = usePlayer((s) => s.lost);
   const out = view.adrift.length;
   return (
-    <div className="flex h-[46px] shrink-0 items-center gap-3 border-b border-line px-4">
+    <div className="flex h-[46px] shrink-0 items-center gap-3 border-b border-line px-4 max-[900px]:gap-1.5 max-[900px]:px-2">
       <button
         className="flex h-[34px] w-[34px] shrink-0 cursor-pointer items-center justify-center rounded-full bg-zest text-[#fffdf8] hover:brightness-110"
         aria-label={p.playing ? "Stop" : "Play"}
@@ -82,9 +82,10 @@ export function Shuttle(p: {
         <span className="tc text-[12px] font-bold">½</span>
       </Turn>
       <DropdownMenu.Root>
-        <DropdownMenu.Trigger className="inline-flex h-7 min-w-0 cursor-pointer items-center gap-1.5 rounded-full bg-ink px-3.5 text-[13px] text-ground" aria-label={`Listening to ${p.heardAlone || tapName(view, p.tap)}`}>
+        <DropdownMenu.Trigger className="inline-flex h-7 min-w-[72px] cursor-pointer items-center gap-1.5 rounded-full bg-ink px-3.5 text-[13px] text-ground" aria-label={`Listening to ${p.heardAlone || tapName(view, p.tap)}`}>
           <span className="truncate">
-            Listening to <b>{p.heardAlone || tapName(view, p.tap)}</b>
+            <span className="max-[900px]:sr-only">Listening to </span>
+            <b>{p.heardAlone || tapName(view, p.tap)}</b>
           </span>
           <ChevronDown size={14} className="shrink-0" />
         </DropdownMenu.Trigger>
@@ -132,7 +133,7 @@ export function Shuttle(p: {
       )}
       {lost && <span className="text-[13px] font-semibold text-wrong">The connection was lost; picking up…</span>}
       {!lost && gaps > 0 && <span className="text-[13px] text-wrong">The connection was too slow {gaps === 1 ? "once" : `${gaps} times`}</span>}
-      <div className="ml-auto flex items-center gap-2.5">
+      <div className="ml-auto flex min-w-0 items-center gap-2.5 max-[900px]:gap-1">
         {out > 0 && (
           <button className="pill border-wrong text-wrong" onClick={() => p.onLists("sync")}>
             {out === 1 ? "1 clip" : `${out} clips`} out of sync
@@ -147,7 +148,8 @@ export function Shuttle(p: {
           <DropdownMenu.Root>
             <DropdownMenu.Trigger className="pill">
               <AlertTriangle size={14} className="text-wrong" />
-              {view.findings.length === 1 ? "1 route to look at" : `${view.findings.length} routes to look at`}
+              {view.findings.length}
+              <span className="max-[900px]:sr-only">{view.findings.length === 1 ? "route to look at" : "routes to look at"}</span>
             </DropdownMenu.Trigger>
             <DropdownMenu.Portal>
               <DropdownMenu.Content className="menu max-h-96 max-w-md overflow-auto" sideOffset={4} align="end">
@@ -168,12 +170,12 @@ export function Shuttle(p: {
           </DropdownMenu.Root>
         )}
         {view.groups.length > 0 && (
-          <button className="pill" onClick={p.onLook} aria-label={p.folded ? "The weave by groups; press for channel by channel" : "The weave channel by channel; press for groups"} title={`The weave by groups, or channel by channel (${keySign(keyOf("look"))})`}>
+          <button className="pill shrink-0" onClick={p.onLook} aria-label={p.folded ? "The weave by groups; press for channel by channel" : "The weave channel by channel; press for groups"} title={`The weave by groups, or channel by channel (${keySign(keyOf("look"))})`}>
             {p.folded ? "by group" : "by channel"}
           </button>
         )}
-        <button className={p.spec || view.groups.length ? "pill" : "pill-act"} onClick={p.onSpec} title="The delivery spec that the outputs come from">
-          {p.spec?.title ?? (view.groups.length ? view.head.spec : "Choose a delivery spec")}
+        <button className={`min-w-0 max-w-64 max-[900px]:max-w-24 ${p.spec || view.groups.length ? "pill" : "pill-act"}`} onClick={p.onSpec} title="The delivery spec that the outputs come from">
+          <span className="truncate">{p.spec?.title ?? (view.head.spec || "Choose a delivery spec")}</span>
         </button>
       </div>
     </div>
@@ -201,7 +203,7 @@ function Position(p: { view: ReelView; at: number; editing: boolean; onEditing: 
   }, [p.editing]); // only when editing begins; the timecode runs on underneath
   if (!p.editing) {
     return (
-      <button className="tc w-[158px] shrink-0 cursor-text text-left text-[24px] font-bold leading-none tracking-tight" onClick={() => p.onEditing(true)} aria-label={`Position ${now}; press to go elsewhere`} title={`Go to a timecode (${keySign(keyOf("goto"))})`}>
+      <button className="tc w-[158px] shrink-0 cursor-text text-left text-[24px] font-bold leading-none max-[900px]:w-[108px] max-[900px]:text-[16px] tracking-tight" onClick={() => p.onEditing(true)} aria-label={`Position ${now}; press to go elsewhere`} title={`Go to a timecode (${keySign(keyOf("goto"))})`}>
         {now}
       </button>
     );
