@@ -448,10 +448,27 @@ func (e *Engine) Exact(output, bits int) bool {
 type Tap struct {
 	Kind string `json:"kind"` // output, or a row of the weave: track, strand, stem, mix, group; or stems for the sum of all stems
 	ID   string `json:"id"`   // empty for stems
+	// Check is how it is listened to; empty as it is.
+	Check Check `json:"check"`
+}
+
+// Check is a way of listening that tells what a pair hides.
+type Check string
+
+const (
+	AsItIs     Check = ""
+	InMono     Check = "mono"       // both sides added up, at half each: what is out of phase goes
+	Difference Check = "difference" // left less right, at half: what is the same on both sides goes
+	FrontPair  Check = "front"      // of a wide set only left and right: what else a fold-down brings is not there
+)
+
+// Known tells whether there is such a check.
+func (c Check) Known() bool {
+	return slices.Contains([]Check{AsItIs, InMono, Difference, FrontPair}, c)
 }
 
 // Listen gives the last block at a tap as a stereo pair. A single channel sounds on both sides; wider sets are folded
-// down as usual, for listening only. left and right have room for the block.
+// down as usual, for listening only, unless its check is for the front pair. left and right have room for the block.
 func (e *Engine) Listen(tap Tap, left, right []float64) error {
 	clear(left[:e.frames])
 	clear(right[:e.frames])
@@ -470,12 +487,43 @@ func (e *Engine) Listen(tap Tap, left, right []float64) error {
 			}
 			continue
 		}
-		listening(n.Format).Add(sides, cut(n.shown, e.frames))
+		pair := Pair(n.Format)
+		if tap.Check == FrontPair {
+			pair = frontOf(n.Format, pair)
+		}
+		pair.Add(sides, cut(n.shown, e.frames))
 	}
 	if !heard {
 		return fault.New(fault.NotFound, "There is nothing to hear at %s %s; it was removed or is muted", tap.Kind, tap.ID)
 	}
+	tap.Check.apply(sides[0], sides[1])
 	return nil
+}
+
+func (c Check) apply(left, right []float64) {
+	sign := map[Check]float64{InMono: 1, Difference: -1}[c]
+	if sign == 0 {
+		return
+	}
+	for i, l := range left {
+		x := (l + sign*right[i]) / 2
+		left[i], right[i] = x, x
+	}
+}
+
+// frontOf keeps of a fold-down what comes from the front left and right; all of it where a set has no such channels.
+func frontOf(f layout.Format, pair mix.Matrix) mix.Matrix {
+	if !slices.Contains(f.Labels, "L") || !slices.Contains(f.Labels, "R") {
+		return pair
+	}
+	front := mix.Zero(pair.Rows, pair.Cols)
+	for c, label := range f.Labels {
+		if label == "L" || label == "R" {
+			front.Set(0, c, pair.At(0, c))
+			front.Set(1, c, pair.At(1, c))
+		}
+	}
+	return front
 }
 
 // tapped tells whether a tap is at a node, and at which of its channels; −1 for all.
@@ -496,8 +544,8 @@ func (e *Engine) tapped(n *node, at int, tap Tap) (channel int, here bool) {
 	return -1, string(n.Row) == tap.Kind && n.ID == tap.ID
 }
 
-// listening folds a set down to a pair, for listening: what has no place in it, but for an LFE, comes from the middle.
-func listening(f layout.Format) mix.Matrix {
+// Pair folds a set down to a pair, for listening: what has no place in it, but for an LFE, comes from the middle.
+func Pair(f layout.Format) mix.Matrix {
 	m, lost, _ := mix.Carry(f, layout.Read([]string{"L", "R"}), mix.Usual())
 	for _, l := range lost {
 		if len(l.Into) > 0 || layout.Speakers[l.Channel].LFE {

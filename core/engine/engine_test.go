@@ -155,30 +155,52 @@ func TestTaps(t *testing.T) {
 	left, right := make([]float64, 512), make([]float64, 512)
 	boom := s.samples(t, "poly", 2)[24000:24512]
 	cueR := s.samples(t, "cue", 1)[5000:5512]
-	require.NoError(t, e.Listen(Tap{"track", r.TrackList()[0].ID}, left, right))
+	require.NoError(t, e.Listen(Tap{Kind: "track", ID: r.TrackList()[0].ID}, left, right))
 	assert.Equal(t, boom, left)
 	assert.Equal(t, boom, right)
-	require.NoError(t, e.Listen(Tap{"stem", "MX"}, left, right))
+	require.NoError(t, e.Listen(Tap{Kind: "stem", ID: "MX"}, left, right))
 	assert.Equal(t, cueR, right)
-	require.NoError(t, e.Listen(Tap{"output", "mx/R"}, left, right))
+	require.NoError(t, e.Listen(Tap{Kind: "output", ID: "mx/R"}, left, right))
 	assert.Equal(t, cueR, left, "one output sounds on both sides")
-	require.NoError(t, e.Listen(Tap{"group", "mix"}, left, right))
+	require.NoError(t, e.Listen(Tap{Kind: "group", ID: "mix"}, left, right))
 	assert.Equal(t, e.Outputs()[4], left)
 	assert.Equal(t, e.Outputs()[5], right)
-	require.NoError(t, e.Listen(Tap{"stems", ""}, left, right))
+	require.NoError(t, e.Listen(Tap{Kind: "stems", ID: ""}, left, right))
 	assert.Equal(t, e.Outputs()[4], left, "the sum of all stems is what the full mix gets")
-	assert.Equal(t, fault.NotFound, fault.KindOf(e.Listen(Tap{"stem", "ZZ"}, left, right)))
+	assert.Equal(t, fault.NotFound, fault.KindOf(e.Listen(Tap{Kind: "stem", ID: "ZZ"}, left, right)))
+}
+
+func TestChecks(t *testing.T) {
+	r, s := crossing(t)
+	e, err := New(r, s.open, Options{})
+	require.NoError(t, err)
+	require.NoError(t, e.Render(start+25000, 512))
+	left, right := make([]float64, 512), make([]float64, 512)
+	mixL, mixR := e.Outputs()[4], e.Outputs()[5]
+	for check, sign := range map[Check]float64{InMono: 1, Difference: -1} {
+		require.NoError(t, e.Listen(Tap{Kind: "group", ID: "mix", Check: check}, left, right))
+		assert.Equal(t, left, right)
+		for i := range left {
+			assert.InDelta(t, (mixL[i]+sign*mixR[i])/2, left[i], 1e-15)
+		}
+	}
+	surround := layout.Read([]string{"L", "R", "C", "LFE", "Ls", "Rs"})
+	front := frontOf(surround, Pair(surround))
+	assert.Equal(t, []float64{1, 0, 0, 0, 0, 0, 0, 1, 0, 0, 0, 0}, front.Gain)
+	field := layout.Read([]string{"ACN0", "ACN1", "ACN2", "ACN3"})
+	assert.Equal(t, Pair(field), frontOf(field, Pair(field)), "a sound field has no front pair of its own")
+	assert.False(t, Check("loudly").Known())
 }
 
 func TestFoldForListening(t *testing.T) {
 	labels := []string{"L", "R", "C", "LFE", "Ls", "Rs"}
 	want := [][2]float64{{1, 0}, {0, 1}, {0.7071, 0.7071}, {0, 0}, {0.7071, 0}, {0, 0.7071}}
-	m := listening(layout.Read(labels))
+	m := Pair(layout.Read(labels))
 	for i := range labels {
 		assert.InDelta(t, want[i][0], m.At(0, i), 1e-4)
 		assert.InDelta(t, want[i][1], m.At(1, i), 1e-4)
 	}
-	m = listening(layout.Read([]string{"1", "2", "3"}))
+	m = Pair(layout.Read([]string{"1", "2", "3"}))
 	assert.InDelta(t, 0.7071, m.At(1, 2), 1e-4, "what has no place comes from the middle")
 }
 

@@ -219,3 +219,42 @@ func TestListeningChangesWhilePlaying(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, string(b), "dance")
 }
+
+func TestASignalGoesToOneOutputAlone(t *testing.T) {
+	s := apptest.Start(t)
+	_, v := crossing(t, s)
+	conn := dial(t, s)
+	loud := func(x []float32) float64 {
+		sum := 0.0
+		for _, v := range x {
+			sum += float64(v) * float64(v)
+		}
+		return 10 * math.Log10(sum/float64(len(x))+1e-20)
+	}
+	play := func(generation uint32, signal map[string]any, frames int) heard {
+		send(t, conn, map[string]any{"do": "play", "generation": generation, "reel": v.Id, "from": v.Head.Start, "tap": map[string]any{"kind": "stems"}, "signal": signal})
+		return listenTo(t, conn, generation, frames)
+	}
+	for i, o := range v.Outputs {
+		h := play(uint32(i+1), map[string]any{"outputs": []string{o.ID}}, 24000)
+		require.Empty(t, h.problem)
+		for j, reading := range h.meters[len(h.meters)-1] {
+			if j == i {
+				assert.InDelta(t, -18, reading, 1, "a tone at %s %s", o.Group, o.Label)
+			} else {
+				assert.LessOrEqual(t, reading, -100.0, "and none at output %d", j+1)
+			}
+		}
+		left, right := loud(h.left[4800:24000]), loud(h.right[4800:24000])
+		if o.Label == "L" {
+			left, right = right, left
+		}
+		assert.Less(t, left, -100.0)
+		assert.InDelta(t, -21, right, 0.1)
+	}
+	// Names, one output after another, each for two seconds.
+	h := play(99, map[string]any{"names": true, "outputs": []string{v.Outputs[1].ID, v.Outputs[0].ID}}, 4*48000)
+	assert.Greater(t, loud(h.left[:48000]), -60.0, "the first that is named is the first on the reel")
+	assert.Less(t, loud(h.right[:48000]), -100.0)
+	assert.Greater(t, loud(h.right[96000:144000]), -60.0)
+}

@@ -110,6 +110,8 @@ func FuzzRequests(f *testing.F) {
 		`{"do":"play","reel":"reel","lane":{"clip":"x","channel":9}}`,
 		`{"do":"play","reel":"reel","trial":{"kind":"setClip","command":{"clip":"x","gainDB":1}}}`,
 		`{"do":"take","take":"take","channels":[-1]}`,
+		`{"do":"play","reel":"reel","from":50,"signal":{"names":true},"loop":{"from":0,"to":5000},"speed":0.5}`,
+		`{"do":"play","reel":"reel","signal":{"outputs":["x"]},"tap":{"kind":"stems","check":"difference"}}`,
 		`{"do":"change","tap":{"kind":"output","id":"x"}}`, `{"do":"played","frames":-1}`, `{"do":"stop"}`, `[]`, `{"from":1e99}`,
 	} {
 		f.Add([]byte(m))
@@ -140,12 +142,18 @@ func (e *ear) quiet() bool {
 	return e.blocks+len(e.replies) == 0
 }
 
+func TestAnUnknownCheckIsRefused(t *testing.T) {
+	_, err := parse([]byte(`{"do":"play","reel":"reel","tap":{"kind":"stems","check":"loudly"}}`))
+	assert.ErrorContains(t, err, "There is no check \"loudly\"")
+}
+
 func TestWhatCantBePlayedIsSaid(t *testing.T) {
 	for message, want := range map[string]string{
-		`{"do":"play","reel":"gone"}`:                                     "This reel is no longer there",
-		`{"do":"take","take":"gone"}`:                                     "This take is no longer there",
-		`{"do":"take","take":"take","channels":[7]}`:                      "The take has no channel 8",
-		`{"do":"sing"}`:                                                   "There is nothing called sing to do here",
+		`{"do":"play","reel":"gone"}`:                                 "This reel is no longer there",
+		`{"do":"take","take":"gone"}`:                                 "This take is no longer there",
+		`{"do":"take","take":"take","channels":[7]}`:                  "The take has no channel 8",
+		`{"do":"play","reel":"reel","signal":{"outputs":["gone/L"]}}`: "There is no such output to send a signal to",
+		`{"do":"sing"}`: "There is nothing called sing to do here",
 		`{"do":"play","reel":"reel","tap":{"kind":"output","id":"gone"}}`: "There is nothing to hear at output gone",
 	} {
 		c, e, _ := listening(t, newShelf(t))

@@ -154,6 +154,8 @@ type desk struct {
 	files, oldFiles Files // that they read
 	tap, oldTap     engine.Tap
 	end             int64
+	sender          *sender // in place of the reel, where there is one
+	began           int64   // where its signal did
 	meters          *loudness.ProgrammeMeters
 	readings        []float64
 	// Room for a block and what a slower pace needs around it.
@@ -200,16 +202,17 @@ func (d *desk) close() {
 
 // pull renders frames at..at+n-1 into left and right and reads the meters.
 func (d *desk) pull(at int64, n int) error {
+	if d.sender != nil {
+		d.read(d.sender.pull(max(0, at-d.began), n, d.left, d.right))
+		return nil
+	}
 	if err := d.eng.Render(at, n); err != nil {
 		return err
 	}
 	if err := d.eng.Listen(d.tap, d.left, d.right); err != nil {
 		return err
 	}
-	d.readings = make([]float64, len(d.readings))
-	for i, reading := range d.meters.Write(d.eng.Outputs()) {
-		d.readings[i] = math.Round(max(silent, reading)*10) / 10
-	}
+	d.read(d.eng.Outputs())
 	if d.old == nil {
 		return nil
 	}
@@ -228,6 +231,14 @@ func (d *desk) pull(at int64, n int) error {
 		d.right[i] = x*d.right[i] + (1-x)*d.otherRight[i]
 	}
 	return nil
+}
+
+// read has the meters read a block of the outputs.
+func (d *desk) read(outputs [][]float64) {
+	d.readings = make([]float64, len(d.readings))
+	for i, reading := range d.meters.Write(outputs) {
+		d.readings[i] = math.Round(max(silent, reading)*10) / 10
+	}
 }
 
 // pullSlowly renders n frames at half the pace: those for at..at+n/2.
@@ -270,6 +281,12 @@ func (p *player) run(ctx context.Context) error {
 				return err
 			}
 			d.take(r, eng, files, tap)
+			if s := p.what.Signal; s != nil {
+				if d.sender, err = newSender(r, *s); err != nil {
+					return err
+				}
+				d.began, d.end = p.what.From, farthest // until it is stopped
+			}
 			p.pace(r.Head.SampleRate)
 		}
 		loop := p.loop()

@@ -76,6 +76,7 @@ type request struct {
 	Loop       *reel.Span `json:"loop"`   // play and change: what is played again and again
 	Trial      *reel.Sent `json:"trial"`  // play: a command that is heard without being made
 	Lane       *lane      `json:"lane"`   // play: one channel of one clip, alone and in its place
+	Signal     *signal    `json:"signal"` // play: what is sent to outputs in place of the reel
 }
 
 type lane struct {
@@ -97,6 +98,9 @@ func parse(message []byte) (r request, err error) {
 		if r.Loop.To < r.Loop.From {
 			return r, fault.New(fault.BadInput, "The loop ends before it begins")
 		}
+	}
+	if !r.Tap.Check.Known() {
+		return r, fault.New(fault.BadInput, "There is no check %q", r.Tap.Check)
 	}
 	for _, at := range places {
 		if at > farthest || at < -farthest {

@@ -10,13 +10,17 @@ import workletURL from "./worklet?worker&url";
 
 export type Tap = { kind: "group" | "output" | "mix" | "stem" | "strand" | "track" | "stems"; id: string };
 
-export type Playing = { what: "reel" | "take" | "match"; id: string; channels: number[] };
+/** A way of listening that tells what a pair hides: both sides added up, the one less the other, or the front pair of a wide set. */
+export type Check = "" | "mono" | "difference" | "front";
+
+export type Playing = { what: "reel" | "take" | "match" | "signal"; id: string; channels: number[] };
 
 export type Range = { from: number; to: number };
 
 /** How a reel is played. */
 export type Manner = {
   tap: Tap;
+  check?: Check;
   solo: string[];
   loop?: Range | null;
   half?: boolean;
@@ -42,6 +46,8 @@ const tries = 40;
 const between = 500;
 
 const sampleRate = 48000;
+
+const heardAs = (m: Pick<Manner, "tap" | "check">) => ({ ...m.tap, check: m.check ?? "" });
 
 class Player {
   private state: PlayerState = { playing: null, position: 0, meters: [], gaps: 0, lost: false };
@@ -75,8 +81,13 @@ class Player {
 
   /** Plays a reel from a sample on. */
   playReel(reel: string, from: number, m: Manner) {
-    const { tap, solo, loop, half, until, trial, lane } = m;
-    return this.begin({ what: "reel", id: reel, channels: [] }, from, { do: "play", reel, tap, solo, loop: loop ?? undefined, speed: half ? 0.5 : undefined, until, trial, lane });
+    const { solo, loop, half, until, trial, lane } = m;
+    return this.begin({ what: "reel", id: reel, channels: [] }, from, { do: "play", reel, tap: heardAs(m), solo, loop: loop ?? undefined, speed: half ? 0.5 : undefined, until, trial, lane });
+  }
+
+  /** Sends a tone, or spoken names, to outputs of a reel one after another, until it is stopped. */
+  playSignal(reel: string, from: number, outputs: string[], names: boolean) {
+    return this.begin({ what: "signal", id: reel, channels: [] }, from, { do: "play", reel, tap: { kind: "stems", id: "" }, signal: { outputs, names } });
   }
 
   /** Plays channels of a take (from 0) from a frame on. */
@@ -103,11 +114,11 @@ class Player {
   }
 
   /** Changes what is heard of a playing reel, and reads the reel anew. */
-  change(m: Pick<Manner, "tap" | "solo" | "loop">) {
+  change(m: Pick<Manner, "tap" | "check" | "solo" | "loop">) {
     if (this.state.playing?.what !== "reel") return;
     const loop = m.loop ?? undefined;
-    if (this.last) this.last.request = { ...this.last.request, tap: m.tap, solo: m.solo, loop };
-    this.send({ do: "change", tap: m.tap, solo: m.solo, loop });
+    if (this.last) this.last.request = { ...this.last.request, tap: heardAs(m), solo: m.solo, loop };
+    this.send({ do: "change", tap: heardAs(m), solo: m.solo, loop });
   }
 
   /** Goes on from where the connection was lost. */

@@ -35,6 +35,8 @@ export const actions = [
   { id: "next-stem", room: "loom", does: "Listen to the next stem alone", key: "Shift+A" },
   { id: "next-output", room: "loom", does: "Listen to the next output channel alone", key: "Shift+S" },
   { id: "compare", room: "loom", does: "Listen to what was heard before, and back: to compare two", key: "Shift+G" },
+  { id: "mono", room: "loom", does: "Mono check, and back", key: "Shift+Z" },
+  { id: "front", room: "loom", does: "Fold-down check: the front pair alone, and back", key: "Alt+Z" },
   { id: "usual", room: "loom", does: "Listen to everything again", key: "Escape" },
   { id: "play-range", room: "loom", does: "Play the range", key: "Shift+Space" },
   { id: "loop", room: "loom", does: "Play the range again and again", key: "4" },

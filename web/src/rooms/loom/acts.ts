@@ -74,7 +74,12 @@ function playing({ view, choice, listening: l, store }: Bench) {
       if (before) l.listenTo(before);
       else tell("Listen to something else first; then this key goes back and forth between the two.");
     },
-    usual: () => l.listenTo(null),
+    mono: () => store.setState((s) => ({ check: s.check === "mono" ? "" : "mono" })),
+    front: () => store.setState((s) => ({ check: s.check === "front" ? "" : "front" })),
+    usual: () => {
+      store.setState({ check: "" });
+      l.listenTo(null);
+    },
     "play-range": () => choice.range && l.playFrom(choice.range.from, { until: choice.range.to, loop: null }),
     loop: () => store.setState((s) => ({ loop: !s.loop })),
     half: () => store.setState((s) => ({ half: !s.half })),

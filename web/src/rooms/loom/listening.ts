@@ -31,6 +31,7 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
   const soloChosen = useLoom((s) => s.solo);
   const loop = useLoom((s) => s.loop);
   const half = useLoom((s) => s.half);
+  const check = useLoom((s) => s.check);
   const alone = useLoom((s) => s.alone);
   const playing = usePlayer((s) => s.playing?.what === "reel" && s.playing.id === view.id);
   // Not subscribed to: only what shows the position is drawn again as it runs.
@@ -41,8 +42,8 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
   const soloed = useMemo(() => soloChosen.filter((x) => trackOf(view, x)), [soloChosen, view.tracks]); // eslint-disable-line react-hooks/exhaustive-deps
   const heard = alone && clipOf(view, alone.clip) ? alone : undefined;
   const around = loop && choice.range ? { from: choice.range.from, to: choice.range.to } : null;
-  const manner: Manner = { tap, solo: soloed, loop: around, half, lane: heard };
-  const tapKey = `${tap.kind} ${tap.id} ${soloed.join(" ")} ${around?.from} ${around?.to}`;
+  const manner: Manner = { tap, check, solo: soloed, loop: around, half, lane: heard };
+  const tapKey = `${tap.kind} ${tap.id} ${check} ${soloed.join(" ")} ${around?.from} ${around?.to}`;
   const quiet = useRef(false); // what plays is only a try: the shuttle stays where it was
   useEffect(() => player.change(manner), [tapKey, view.revision]); // eslint-disable-line react-hooks/exhaustive-deps
   useEffect(() => () => player.stop(), []);
@@ -62,7 +63,11 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
     if (playing && !quiet.current) playFrom(position());
   }, [mannerKey]); // eslint-disable-line react-hooks/exhaustive-deps
 
+  const sending = usePlayer((s) => s.playing?.what === "signal");
+  /** Sends a tone, or names, to outputs in place of the reel. */
+  const signal = (outputs: string[], names: boolean) => void player.playSignal(view.id, store.getState().stands, outputs, names);
   const play = () => {
+    if (sending) return player.stop();
     if (playing) {
       if (!quiet.current) setAt(position());
       player.stop();
@@ -105,7 +110,7 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
     const c = heard && clipOf(view, heard.clip);
     return c ? `${takes.get(c.take)?.channels[c.channels[heard.channel] ?? 0]?.name || `channel ${heard.channel + 1}`}, ${c.name}` : "";
   };
-  return { tap, soloed, heard, playing, quiet: () => quiet.current, position, play, playFrom, tryOut, endTry, go, scrub, listenTo, toggleTap, heardAlone: words() };
+  return { tap, check, sending, signal, soloed, heard, playing, quiet: () => quiet.current, position, play, playFrom, tryOut, endTry, go, scrub, listenTo, toggleTap, heardAlone: words() };
 }
 
 export type Listening = ReturnType<typeof useListening>;

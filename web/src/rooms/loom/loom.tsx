@@ -246,7 +246,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
       {settling.words && <span className="self-start px-3 py-2 text-[13px] text-muted">{settling.words}</span>}
       <div className="shrink-0 bg-ground" style={{ width: reedWidth }} />
       <div className="shrink-0 bg-ground">
-        <Slid reed={reed}>{view.outputs.length > 0 && <Meters view={view} columns={weave.columns} spec={spec} tap={tap} onTap={listening.toggleTap} />}</Slid>
+        <Slid reed={reed}>{view.outputs.length > 0 && <Meters view={view} columns={weave.columns} spec={spec} tap={tap} onTap={listening.toggleTap} onSignal={listening.signal} />}</Slid>
       </div>
     </div>
   );
@@ -260,6 +260,10 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
         playing={playing}
         tap={tap}
         before={before}
+        check={listening.check}
+        sending={listening.sending}
+        onCheck={(check) => store.setState({ check })}
+        onSignal={listening.signal}
         soloed={listening.soloed.length}
         editing={typing}
         range={choice.range}

@@ -1,4 +1,5 @@
 import { Headphones } from "lucide-react";
+import { ContextMenu } from "radix-ui";
 import { useEffect, useMemo } from "react";
 
 import type { ReelView, Spec } from "../../api/client";
@@ -29,7 +30,7 @@ function places(columns: Columns): { output: number; x: number; width: number }[
 }
 
 /** A meter below each output column: ink, judged against the spec's band; what goes over it is hatched. */
-export function Meters({ view, columns, spec, tap, onTap }: { view: ReelView; columns: Columns; spec: Spec | undefined; tap: Tap; onTap: (t: Tap) => void }) {
+export function Meters({ view, columns, spec, tap, onTap, onSignal }: { view: ReelView; columns: Columns; spec: Spec | undefined; tap: Tap; onTap: (t: Tap) => void; onSignal: (outputs: string[], names: boolean) => void }) {
   const [low, high] = band(spec);
   const at = useMemo(() => places(columns), [columns]);
   const canvas = useCanvas(
@@ -58,15 +59,32 @@ export function Meters({ view, columns, spec, tap, onTap }: { view: ReelView; co
           return (
             <span key={c.key} className="absolute top-0.5 flex flex-col items-center gap-0.5" style={{ left: c.x, width: c.width }}>
               <span className="tc max-w-full truncate text-[11px]">{c.folded ? c.group.tag || c.group.name : c.outputs[0]!.label}</span>
-              <button
-                className={`flex h-[22px] w-[22px] cursor-pointer items-center justify-center rounded-full border ${on ? "border-ink bg-ink text-ground" : "border-line bg-paper text-muted hover:text-ink"}`}
-                aria-pressed={on}
-                aria-label={`Listen to ${name} alone`}
-                title={`Listen to ${name} alone`}
-                onClick={() => onTap({ kind, id: c.key })}
-              >
-                <Headphones size={12} />
-              </button>
+              <ContextMenu.Root>
+                <ContextMenu.Trigger asChild>
+                  <button
+                    className={`flex h-[22px] w-[22px] cursor-pointer items-center justify-center rounded-full border ${on ? "border-ink bg-ink text-ground" : "border-line bg-paper text-muted hover:text-ink"}`}
+                    aria-pressed={on}
+                    aria-label={`Listen to ${name} alone`}
+                    title={`Listen to ${name} alone; its menu sends a tone or its name to it`}
+                    onClick={() => onTap({ kind, id: c.key })}
+                  >
+                    <Headphones size={12} />
+                  </button>
+                </ContextMenu.Trigger>
+                <ContextMenu.Portal>
+                  <ContextMenu.Content className="menu">
+                    <ContextMenu.Item className="menu-item" onSelect={() => onTap({ kind, id: c.key })}>
+                      Listen to {name} alone
+                    </ContextMenu.Item>
+                    <ContextMenu.Item className="menu-item" onSelect={() => onSignal(c.outputs.map((o) => o.id), false)}>
+                      Send a tone to it
+                    </ContextMenu.Item>
+                    <ContextMenu.Item className="menu-item" onSelect={() => onSignal(c.outputs.map((o) => o.id), true)}>
+                      Say its name on it
+                    </ContextMenu.Item>
+                  </ContextMenu.Content>
+                </ContextMenu.Portal>
+              </ContextMenu.Root>
             </span>
           );
         })}

@@ -1,9 +1,9 @@
-import { AlertTriangle, ArrowLeftRight, Check, ChevronDown, Play, Repeat, Square, X } from "lucide-react";
+import { AlertTriangle, ArrowLeftRight, Check as Tick, ChevronDown, Play, Repeat, Square, X } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useEffect, useRef, useState, type ReactNode } from "react";
 
 import type { Command, ReelView, Spec } from "../../api/client";
-import { usePlayer, type Tap } from "../../listen/player";
+import { usePlayer, type Check, type Tap } from "../../listen/player";
 import { keyOf, keySign, type ActionID } from "../../ui/keys";
 import { duration, labelAt, parse, parseNear } from "../../ui/timecode";
 import type { ListName } from "./lists";
@@ -30,6 +30,14 @@ export function tapName(view: ReelView, tap: Tap): string {
   }
 }
 
+/** Ways of listening that tell what a pair hides. */
+const checks: [Check, string, string][] = [
+  ["", "As it is", "wide sets folded down as usual"],
+  ["mono", "Mono check", "both sides added up"],
+  ["difference", "The difference of the sides", "what mono loses"],
+  ["front", "Fold-down check", "the front pair alone, unfolded"],
+];
+
 /** The bar with play, timecode, what is listened to, what is wrong, and the spec. */
 export function Shuttle(p: {
   view: ReelView;
@@ -52,6 +60,10 @@ export function Shuttle(p: {
   half: boolean;
   heardAlone: string; // what is heard alone that is no tap: a channel of a clip
   before: Tap | null;
+  check: Check;
+  sending: boolean; // a signal goes to outputs in place of the reel
+  onCheck: (c: Check) => void;
+  onSignal: (outputs: string[], names: boolean) => void;
   folded: boolean; // the weave is looked at by groups, some of them at least
   onLook: () => void;
   onCompare: () => void;
@@ -68,11 +80,11 @@ export function Shuttle(p: {
     <div className="flex h-[46px] shrink-0 items-center gap-3 border-b border-line px-4 max-[900px]:gap-1.5 max-[900px]:px-2">
       <button
         className="flex h-[34px] w-[34px] shrink-0 cursor-pointer items-center justify-center rounded-full bg-zest text-[#fffdf8] hover:brightness-110"
-        aria-label={p.playing ? "Stop" : "Play"}
-        title={`${p.playing ? "Stop" : "Play"} (${keySign(keyOf("play"))})`}
+        aria-label={p.playing || p.sending ? "Stop" : "Play"}
+        title={`${p.playing || p.sending ? "Stop" : "Play"} (${keySign(keyOf("play"))})`}
         onClick={p.onPlay}
       >
-        {p.playing ? <Square size={14} fill="currentColor" /> : <Play size={16} fill="currentColor" className="ml-0.5" />}
+        {p.playing || p.sending ? <Square size={14} fill="currentColor" /> : <Play size={16} fill="currentColor" className="ml-0.5" />}
       </button>
       <Position {...p} />
       <Turn on={p.loop} label="Loop: play the range again and again" action="loop" onClick={p.onLoop}>
@@ -110,9 +122,34 @@ export function Shuttle(p: {
             <DropdownMenu.Item className="menu-item" onSelect={() => p.onTap({ kind: "stems", id: "" })}>
               All stems together
             </DropdownMenu.Item>
+            <DropdownMenu.Separator className="my-1 h-px bg-line" />
+            <DropdownMenu.RadioGroup value={p.check} onValueChange={(c) => p.onCheck(c as Check)}>
+              {checks.map(([id, name, about]) => (
+                <DropdownMenu.RadioItem key={id} value={id} className="menu-item">
+                  <span className="w-3">{p.check === id && <Tick size={13} />}</span> {name} <span className="text-muted">{about}</span>
+                </DropdownMenu.RadioItem>
+              ))}
+            </DropdownMenu.RadioGroup>
+            {view.outputs.length > 0 && (
+              <>
+                <DropdownMenu.Separator className="my-1 h-px bg-line" />
+                <DropdownMenu.Item className="menu-item" onSelect={() => p.onSignal([], true)}>
+                  Say the name of each output in turn <span className="text-muted">to check the wiring</span>
+                </DropdownMenu.Item>
+                <DropdownMenu.Item className="menu-item" onSelect={() => p.onSignal([], false)}>
+                  Send a tone to each output in turn
+                </DropdownMenu.Item>
+              </>
+            )}
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
+      {p.check !== "" && (
+        <button className="pill shrink-0 border-ink font-semibold" onClick={() => p.onCheck("")} title="Listen as it is again">
+          {checks.find(([id]) => id === p.check)![1]} <X size={13} />
+        </button>
+      )}
+      {p.sending && <span className="shrink-0 text-[13px] font-semibold text-act">A signal is sent to outputs</span>}
       {p.before && (
         <button className="pill min-w-0 shrink" onClick={p.onCompare} title={`Listen to ${tapName(view, p.before)} again, and back (${keySign(keyOf("compare"))})`}>
           <ArrowLeftRight size={13} className="shrink-0" /> <span className="truncate">{tapName(view, p.before)}</span>
@@ -160,7 +197,7 @@ export function Shuttle(p: {
                     </DropdownMenu.Item>
                     {f.fix && (
                       <DropdownMenu.Item className="menu-item pl-6 font-semibold text-act" onSelect={() => p.onFix(f.fix!.command)}>
-                        <Check size={13} /> {f.fix.name}
+                        <Tick size={13} /> {f.fix.name}
                       </DropdownMenu.Item>
                     )}
                   </DropdownMenu.Group>

@@ -5,7 +5,7 @@ import { createStore, useStore, type StoreApi } from "zustand";
 import { persist } from "zustand/middleware";
 
 import type { ReelView } from "../../api/client";
-import type { Tap } from "../../listen/player";
+import type { Check, Tap } from "../../listen/player";
 import type { Loan } from "./borrow";
 import type { Place } from "./cells";
 import { nothing, type Choice } from "./choice";
@@ -34,6 +34,7 @@ type Listening = {
   solo: string[];
   loop: boolean;
   half: boolean;
+  check: Check;
   alone: { clip: string; channel: number } | null;
 };
 
@@ -82,6 +83,7 @@ export function loomStore(view: Pick<ReelView, "id" | "head">): LoomStore {
         solo: [],
         loop: false,
         half: false,
+        check: "",
         alone: null,
         opened: new Set(),
         folded: new Set(),
