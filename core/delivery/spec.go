@@ -1,17 +1,13 @@
 package delivery
 
 import (
-	"bytes"
 	"embed"
-	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
 
-	"github.com/santhosh-tekuri/jsonschema/v6"
-	"go.yaml.in/yaml/v3"
-
 	"zestyloom/core/fault"
+	"zestyloom/core/form"
 	"zestyloom/core/layout"
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
@@ -69,7 +65,7 @@ var schemaJSON []byte
 var shipped embed.FS
 
 // Schema gives the JSON schema of specs.
-func Schema() []byte { return bytes.Clone(schemaJSON) }
+func Schema() []byte { return document.Schema() }
 
 // Shipped gives the specs that come with the product, by title.
 func Shipped() ([]Spec, error) {
@@ -96,64 +92,16 @@ func Shipped() ([]Spec, error) {
 // maxSpec is the largest spec that is read, in bytes.
 const maxSpec = 1 << 18
 
+var document = form.New("The spec", schemaJSON, maxSpec)
+
 // ParseSpec reads a spec and holds it against the schema. Its errors are of kind BadInput and name the field.
 func ParseSpec(text []byte) (Spec, error) {
 	var s Spec
-	if len(text) > maxSpec {
-		return s, fault.New(fault.BadInput, "The spec is larger than %d KiB", maxSpec>>10)
-	}
-	// Through JSON, so that the schema sees what YAML means: numbers, strings, lists.
-	var loose any
-	if err := yaml.Unmarshal(text, &loose); err != nil {
-		return s, fault.New(fault.BadInput, "The spec is not valid YAML: %s", strings.TrimPrefix(err.Error(), "yaml: "))
-	}
-	asJSON, err := json.Marshal(loose)
-	if err != nil {
-		return s, fault.New(fault.BadInput, "The spec has keys that are not words")
-	}
-	schema, err := compiledSchema()
-	if err != nil {
+	if err := document.Read(text, &s); err != nil {
 		return s, err
 	}
-	doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(asJSON))
-	if err != nil {
-		return s, fault.Wrap(fault.BadInput, err, "The spec can't be read")
-	}
-	if err := schema.Validate(doc); err != nil {
-		return s, fault.New(fault.BadInput, "The spec is not as it should be: %s", firstCause(err))
-	}
-	if err := json.Unmarshal(asJSON, &s); err != nil {
-		return s, fault.Wrap(fault.BadInput, err, "The spec can't be read")
-	}
-	if _, err := s.groups(); err != nil {
-		return s, err
-	}
-	return s, nil
-}
-
-func compiledSchema() (*jsonschema.Schema, error) {
-	doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(schemaJSON))
-	if err != nil {
-		return nil, err
-	}
-	c := jsonschema.NewCompiler()
-	if err := c.AddResource("delivery-spec.json", doc); err != nil {
-		return nil, err
-	}
-	return c.Compile("delivery-spec.json")
-}
-
-// firstCause digs out the innermost of the validator's nested complaints, which is the one a person can act on.
-func firstCause(err error) string {
-	v, ok := err.(*jsonschema.ValidationError)
-	if !ok {
-		return err.Error()
-	}
-	for len(v.Causes) > 0 {
-		v = v.Causes[0]
-	}
-	lines := strings.Split(v.Error(), "\n")
-	return strings.TrimPrefix(strings.TrimSpace(lines[len(lines)-1]), "- ")
+	_, err := s.groups()
+	return s, err
 }
 
 func (s Spec) groups() ([]reel.Group, error) {

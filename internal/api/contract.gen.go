@@ -206,6 +206,9 @@ type Feeder = reel.Feeder
 // Finding defines model for Finding.
 type Finding = delivery.Finding
 
+// Fitted defines model for Fitted.
+type Fitted = reel.Fitted
+
 // Fold How channels that have no place of their own are folded.
 type Fold = mix.Fold
 
@@ -229,6 +232,9 @@ type Knot = reel.Knot
 
 // Lane defines model for Lane.
 type Lane = reel.Lane
+
+// Left defines model for Left.
+type Left = reel.Left
 
 // Lender defines model for Lender.
 type Lender = library.Lender
@@ -288,6 +294,39 @@ type Packaging = delivery.Packaging
 
 // PasteClipsCommand PasteClips lays copies of clips, also of another reel, which must be at the same sample rate.
 type PasteClipsCommand = reel.Sent
+
+// PatternApplied defines model for PatternApplied.
+type PatternApplied struct {
+	Pattern *openapi_types.UUID `json:"pattern,omitempty"`
+
+	// Reel A reel that is taken as a pattern
+	Reel *openapi_types.UUID `json:"reel,omitempty"`
+
+	// Remove What is left of the reel and is to go
+	Remove   *[]Left `json:"remove,omitempty"`
+	Revision int64   `json:"revision"`
+
+	// Tracks Tracks that the reel lacks are made too
+	Tracks *bool `json:"tracks,omitempty"`
+
+	// Yes It may lose what it must; else that is refused as `loses`
+	Yes *bool `json:"yes,omitempty"`
+}
+
+// PatternName defines model for PatternName.
+type PatternName struct {
+	About *string `json:"about,omitempty"`
+	Name  string  `json:"name"`
+
+	// Replace It takes the place of one of its name
+	Replace *bool `json:"replace,omitempty"`
+}
+
+// PatternSource A pattern, or a reel that is taken as one
+type PatternSource struct {
+	Pattern *openapi_types.UUID `json:"pattern,omitempty"`
+	Reel    *openapi_types.UUID `json:"reel,omitempty"`
+}
 
 // Plan defines model for Plan.
 type Plan = delivery.Plan
@@ -421,6 +460,9 @@ type Route = weave.Route
 
 // Row defines model for Row.
 type Row = reel.Row
+
+// SavedPattern defines model for SavedPattern.
+type SavedPattern = store.SavedPattern
 
 // SetClipCommand SetClip changes a clip's own settings; those left nil stay.
 type SetClipCommand = reel.Sent
@@ -679,14 +721,20 @@ type ListCardFilesParams struct {
 	Folder *string `form:"folder,omitempty" json:"folder,omitempty"`
 }
 
+// AddPatternParams defines parameters for AddPattern.
+type AddPatternParams struct {
+	// Replace It takes the place of one of its name
+	Replace *bool `form:"replace,omitempty" json:"replace,omitempty"`
+}
+
 // RenameProductionJSONBody defines parameters for RenameProduction.
 type RenameProductionJSONBody struct {
 	Name string `json:"name"`
 }
 
-// SetOutsetJSONBody defines parameters for SetOutset.
-type SetOutsetJSONBody struct {
-	Reel *openapi_types.UUID `json:"reel,omitempty"`
+// BeginWithJSONBody defines parameters for BeginWith.
+type BeginWithJSONBody struct {
+	Pattern *openapi_types.UUID `json:"pattern,omitempty"`
 }
 
 // ListWorkParams defines parameters for ListWork.
@@ -746,6 +794,15 @@ type GetHistoryParams struct {
 
 	// Before Only steps before this revision
 	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
+}
+
+// ApplyPatternParams defines parameters for ApplyPattern.
+type ApplyPatternParams struct {
+	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
+	Since *Since `form:"since,omitempty" json:"since,omitempty"`
+
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // ListPrintsParams defines parameters for ListPrints.
@@ -843,8 +900,8 @@ type StartBatchJSONRequestBody = BatchRequest
 // ImportFromCardJSONRequestBody defines body for ImportFromCard for application/json ContentType.
 type ImportFromCardJSONRequestBody = CardImport
 
-// SetOutsetJSONRequestBody defines body for SetOutset for application/json ContentType.
-type SetOutsetJSONRequestBody SetOutsetJSONBody
+// BeginWithJSONRequestBody defines body for BeginWith for application/json ContentType.
+type BeginWithJSONRequestBody BeginWithJSONBody
 
 // CreateReelJSONRequestBody defines body for CreateReel for application/json ContentType.
 type CreateReelJSONRequestBody = NewReel
@@ -884,6 +941,15 @@ type WriteCutListJSONRequestBody WriteCutListJSONBody
 
 // FindLendersJSONRequestBody defines body for FindLenders for application/json ContentType.
 type FindLendersJSONRequestBody = LenderRequest
+
+// SavePatternJSONRequestBody defines body for SavePattern for application/json ContentType.
+type SavePatternJSONRequestBody = PatternName
+
+// ApplyPatternJSONRequestBody defines body for ApplyPattern for application/json ContentType.
+type ApplyPatternJSONRequestBody = PatternApplied
+
+// FitPatternJSONRequestBody defines body for FitPattern for application/json ContentType.
+type FitPatternJSONRequestBody = PatternSource
 
 // PlanPrintJSONRequestBody defines body for PlanPrint for application/json ContentType.
 type PlanPrintJSONRequestBody = PrintRequest
@@ -936,6 +1002,21 @@ type ServerInterface interface {
 	// (GET /events)
 	WatchAll(c *gin.Context)
 
+	// (GET /patterns)
+	ListPatterns(c *gin.Context)
+
+	// (POST /patterns)
+	AddPattern(c *gin.Context, params AddPatternParams)
+
+	// (GET /patterns/schema)
+	GetPatternSchema(c *gin.Context)
+
+	// (DELETE /patterns/{pattern})
+	RemovePattern(c *gin.Context, pattern openapi_types.UUID)
+
+	// (GET /patterns/{pattern})
+	GetPattern(c *gin.Context, pattern openapi_types.UUID)
+
 	// (DELETE /prints/{print})
 	RemovePrint(c *gin.Context, print PrintID)
 
@@ -972,8 +1053,8 @@ type ServerInterface interface {
 	// (GET /productions/{production}/matches)
 	ListMatches(c *gin.Context, production ProductionID)
 
-	// (PUT /productions/{production}/outset)
-	SetOutset(c *gin.Context, production ProductionID)
+	// (PUT /productions/{production}/pattern)
+	BeginWith(c *gin.Context, production ProductionID)
 
 	// (GET /productions/{production}/reels)
 	ListReels(c *gin.Context, production ProductionID)
@@ -1046,6 +1127,15 @@ type ServerInterface interface {
 
 	// (POST /reels/{reel}/lenders)
 	FindLenders(c *gin.Context, reel ReelID)
+
+	// (POST /reels/{reel}/pattern)
+	SavePattern(c *gin.Context, reel ReelID)
+
+	// (POST /reels/{reel}/pattern/apply)
+	ApplyPattern(c *gin.Context, reel ReelID, params ApplyPatternParams)
+
+	// (POST /reels/{reel}/pattern/fit)
+	FitPattern(c *gin.Context, reel ReelID)
 
 	// (POST /reels/{reel}/plan)
 	PlanPrint(c *gin.Context, reel ReelID)
@@ -1210,6 +1300,109 @@ func (siw *ServerInterfaceWrapper) WatchAll(c *gin.Context) {
 	}
 
 	siw.Handler.WatchAll(c)
+}
+
+// ListPatterns operation middleware
+func (siw *ServerInterfaceWrapper) ListPatterns(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListPatterns(c)
+}
+
+// AddPattern operation middleware
+func (siw *ServerInterfaceWrapper) AddPattern(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params AddPatternParams
+
+	// ------------- Optional query parameter "replace" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "replace", c.Request.URL.Query(), &params.Replace, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter replace: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AddPattern(c, params)
+}
+
+// GetPatternSchema operation middleware
+func (siw *ServerInterfaceWrapper) GetPatternSchema(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetPatternSchema(c)
+}
+
+// RemovePattern operation middleware
+func (siw *ServerInterfaceWrapper) RemovePattern(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "pattern" -------------
+	var pattern openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "pattern", c.Param("pattern"), &pattern, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter pattern: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemovePattern(c, pattern)
+}
+
+// GetPattern operation middleware
+func (siw *ServerInterfaceWrapper) GetPattern(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "pattern" -------------
+	var pattern openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "pattern", c.Param("pattern"), &pattern, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter pattern: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetPattern(c, pattern)
 }
 
 // RemovePrint operation middleware
@@ -1497,8 +1690,8 @@ func (siw *ServerInterfaceWrapper) ListMatches(c *gin.Context) {
 	siw.Handler.ListMatches(c, production)
 }
 
-// SetOutset operation middleware
-func (siw *ServerInterfaceWrapper) SetOutset(c *gin.Context) {
+// BeginWith operation middleware
+func (siw *ServerInterfaceWrapper) BeginWith(c *gin.Context) {
 
 	var err error
 	_ = err
@@ -1519,7 +1712,7 @@ func (siw *ServerInterfaceWrapper) SetOutset(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.SetOutset(c, production)
+	siw.Handler.BeginWith(c, production)
 }
 
 // ListReels operation middleware
@@ -2252,6 +2445,113 @@ func (siw *ServerInterfaceWrapper) FindLenders(c *gin.Context) {
 	}
 
 	siw.Handler.FindLenders(c, reel)
+}
+
+// SavePattern operation middleware
+func (siw *ServerInterfaceWrapper) SavePattern(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SavePattern(c, reel)
+}
+
+// ApplyPattern operation middleware
+func (siw *ServerInterfaceWrapper) ApplyPattern(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ApplyPatternParams
+
+	// ------------- Optional query parameter "since" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "since", c.Request.URL.Query(), &params.Since, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter since: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ApplyPattern(c, reel, params)
+}
+
+// FitPattern operation middleware
+func (siw *ServerInterfaceWrapper) FitPattern(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.FitPattern(c, reel)
 }
 
 // PlanPrint operation middleware
@@ -3267,7 +3567,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/productions/:production", wrapper.RemoveProduction)
 	router.GET(options.BaseURL+"/productions/:production", wrapper.GetProduction)
 	router.PATCH(options.BaseURL+"/productions/:production", wrapper.RenameProduction)
-	router.PUT(options.BaseURL+"/productions/:production/outset", wrapper.SetOutset)
+	router.PUT(options.BaseURL+"/productions/:production/pattern", wrapper.BeginWith)
 	router.GET(options.BaseURL+"/productions/:production/takes", wrapper.ListTakes)
 	router.POST(options.BaseURL+"/productions/:production/takes/undo", wrapper.UndoTakeEdit)
 	router.POST(options.BaseURL+"/productions/:production/takes/redo", wrapper.RedoTakeEdit)
@@ -3322,6 +3622,9 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/reels/:reel/lenders", wrapper.FindLenders)
 	router.POST(options.BaseURL+"/reels/:reel/ties", wrapper.TieKnots)
 	router.POST(options.BaseURL+"/reels/:reel/spec", wrapper.ChooseSpec)
+	router.POST(options.BaseURL+"/reels/:reel/pattern", wrapper.SavePattern)
+	router.POST(options.BaseURL+"/reels/:reel/pattern/fit", wrapper.FitPattern)
+	router.POST(options.BaseURL+"/reels/:reel/pattern/apply", wrapper.ApplyPattern)
 	router.POST(options.BaseURL+"/reels/:reel/plan", wrapper.PlanPrint)
 	router.GET(options.BaseURL+"/reels/:reel/prints", wrapper.ListPrints)
 	router.POST(options.BaseURL+"/reels/:reel/prints", wrapper.StartPrint)
@@ -3329,6 +3632,11 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/prints/:print", wrapper.GetPrint)
 	router.GET(options.BaseURL+"/prints/:print/files/:name", wrapper.GetPrintedFile)
 	router.GET(options.BaseURL+"/prints/:print/archive", wrapper.GetPrintArchive)
+	router.GET(options.BaseURL+"/patterns", wrapper.ListPatterns)
+	router.POST(options.BaseURL+"/patterns", wrapper.AddPattern)
+	router.GET(options.BaseURL+"/patterns/schema", wrapper.GetPatternSchema)
+	router.DELETE(options.BaseURL+"/patterns/:pattern", wrapper.RemovePattern)
+	router.GET(options.BaseURL+"/patterns/:pattern", wrapper.GetPattern)
 	router.GET(options.BaseURL+"/specs", wrapper.ListSpecs)
 	router.POST(options.BaseURL+"/specs", wrapper.AddSpec)
 	router.GET(options.BaseURL+"/specs/schema", wrapper.GetSpecSchema)

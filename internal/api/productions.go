@@ -77,17 +77,17 @@ func (s *Server) RenameProduction(c *gin.Context, id ProductionID) {
 	s.answer(c, http.StatusOK, p, err)
 }
 
-// SetOutset says what new reels begin with.
-func (s *Server) SetOutset(c *gin.Context, id ProductionID) {
-	var body SetOutsetJSONBody
+// BeginWith says what new reels begin as.
+func (s *Server) BeginWith(c *gin.Context, id ProductionID) {
+	var body BeginWithJSONBody
 	if !s.read(c, &body) {
 		return
 	}
-	from := ""
-	if body.Reel != nil {
-		from = body.Reel.String()
+	pattern := ""
+	if body.Pattern != nil {
+		pattern = body.Pattern.String()
 	}
-	p, err := s.Store.SetOutset(c, id, from)
+	p, err := s.Store.BeginWith(c, id, pattern)
 	s.answer(c, http.StatusOK, p, err)
 }
 

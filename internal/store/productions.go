@@ -20,12 +20,12 @@ type Production struct {
 	FrameRate  timecode.Rate `json:"frameRate"`
 	Takes      int           `json:"takes"`
 	Reels      int           `json:"reels"`
-	BeginsAs   string        `json:"beginsAs,omitempty"` // the reel whose outputs a new one begins with
+	BeginsAs   string        `json:"beginsAs,omitempty"` // ID of the pattern that new reels begin as
 	CreatedAt  time.Time     `json:"createdAt"`
 }
 
 const productionColumns = `select id::text, name, sample_rate, frame_rate, (select count(*) from takes t where t.production_id = p.id and t.part_of is null and not t.dissolved),
-	(select count(*) from reels r where r.production_id = p.id), coalesce(outset->>'of', ''), created_at from productions p `
+	(select count(*) from reels r where r.production_id = p.id), coalesce(pattern_id::text, ''), created_at from productions p `
 
 func scanProduction(row pgx.CollectableRow) (p Production, err error) {
 	err = row.Scan(&p.ID, &p.Name, &p.SampleRate, &p.FrameRate, &p.Takes, &p.Reels, &p.BeginsAs, &p.CreatedAt)
@@ -77,34 +77,14 @@ func (s *Store) RenameProduction(ctx context.Context, id, name string) (Producti
 	return s.Production(ctx, id)
 }
 
-// SetOutset has new reels of a production begin with what one of its reels has beyond its tracks; an empty ID with stems alone.
-func (s *Store) SetOutset(ctx context.Context, production, reelID string) (Production, error) {
-	var outset *reel.Outset
-	if reelID != "" {
-		open, err := s.Reel(ctx, reelID)
-		if err != nil {
-			return Production{}, err
-		}
-		if open.Production != production {
-			return Production{}, fault.New(fault.NotFound, "This production has no such reel")
-		}
-		o := reel.OutsetOf(open.Reel)
-		outset = &o
-	}
-	if _, err := s.Pool.Exec(ctx, "update productions set outset = $2 where id = $1", production, outset); err != nil {
-		return Production{}, notFound(err, "production")
-	}
-	return s.Production(ctx, production)
-}
-
-// begin makes a new reel of a production, with its outset where it has one.
+// begin makes a new reel of a production, by its pattern where it has one.
 func (s *Store) begin(ctx context.Context, p Production, name string, start int64) (*reel.Reel, error) {
-	var outset *reel.Outset
-	if err := s.Pool.QueryRow(ctx, "select outset from productions where id = $1", p.ID).Scan(&outset); err != nil {
-		return nil, notFound(err, "production")
-	}
-	if outset != nil {
-		return outset.Begin(name, p.SampleRate, p.FrameRate, start)
+	if p.BeginsAs != "" {
+		saved, err := s.Pattern(ctx, p.BeginsAs)
+		if err != nil {
+			return nil, err
+		}
+		return saved.Pattern.Begin(name, p.SampleRate, p.FrameRate, start)
 	}
 	stems, err := s.Stems(ctx, p.ID)
 	return reel.New(name, p.SampleRate, p.FrameRate, start, ReelStems(stems)), err

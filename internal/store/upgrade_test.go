@@ -18,7 +18,7 @@ import (
 )
 
 // lastVersion is that of the tables before this one.
-const lastVersion = 7
+const lastVersion = 8
 
 // A database that the last version has used is brought up to date, and what is in it opens as it was, goes on and is taken
 // back.
@@ -38,6 +38,9 @@ func TestADatabaseOfTheLastVersion(t *testing.T) {
 			"tracks":{"t1":{"id":"t1","name":"Boom","labels":["M"],"stem":"DX","suggested":true,"feed":{"dual":false,"pan":-0.5},"gainDB":-2,"mute":false,"order":1,"pan":[{"at":5,"value":1}]}},
 			"clips":{},"groups":{"dialogue":{"id":"dialogue","name":"Dialogue","tag":"DX","layout":"stereo","labels":["L","R"],"stems":["DX"],"order":1}},
 			"knots":{"stem DX 0 > dialogue/L":{"id":"stem DX 0 > dialogue/L","row":"stem","from":"DX","channel":0,"output":"dialogue/L","gainDB":0}}}`
+		outset = `{"of":"Crossing","panLaw":4.5,"angles":{"Ls":{"azimuth":120,"elevation":0}},"next":9,"stems":{"MX":{"id":"MX","name":"Music","labels":["L","R"],"order":2},"DX":{"id":"DX","name":"Dialogue","labels":["L","R"],"order":1}},
+			"groups":{"dialogue":{"id":"dialogue","name":"Dialogue","tag":"DX","layout":"stereo","labels":["L","R"],"stems":["DX"],"order":1}},
+			"knots":{"stem DX 0 > dialogue/L":{"id":"stem DX 0 > dialogue/L","row":"stem","from":"DX","channel":0,"output":"dialogue/L","gainDB":-3}}}`
 		change = `{"tracks":[{"id":"t1","before":{"id":"t1","name":"Boom","labels":["M"],"stem":"DX","suggested":true,"feed":{"dual":false,"pan":-0.5},"gainDB":-2,"mute":false,"order":1,"pan":[{"at":5,"value":1}]},
 			"after":{"id":"t1","name":"Boom","labels":["M"],"stem":"DX","suggested":false,"feed":{"dual":true,"pan":-0.5},"gainDB":-2,"mute":false,"order":1}}]}`
 	)
@@ -46,6 +49,7 @@ func TestADatabaseOfTheLastVersion(t *testing.T) {
 		args []any
 	}{
 		{"insert into productions (id, name, sample_rate, frame_rate) values ($1, 'The Lantern Ferry', 48000, '{\"num\":25,\"den\":1,\"drop\":false}')", []any{production}},
+		{"update productions set outset = $1", []any{outset}},
 		{"insert into reels (id, production_id, name, revision) values ($1, $2, 'Crossing', 1)", []any{first, production}},
 		{"insert into reel_snapshots (reel_id, revision, state) values ($1, 0, $2)", []any{first, state}},
 		{"insert into reel_log (reel_id, revision, kind, name, change, author) values ($1, 1, 'do', 'feed of Boom', $2, 'Ines')", []any{first, change}},
@@ -60,7 +64,7 @@ func TestADatabaseOfTheLastVersion(t *testing.T) {
 	defer s.Close()
 	p, err := s.Production(ctx, production)
 	require.NoError(t, err)
-	assert.Equal(t, []any{"The Lantern Ferry", 1, ""}, []any{p.Name, p.Reels, p.BeginsAs})
+	assert.Equal(t, []any{"The Lantern Ferry", 1}, []any{p.Name, p.Reels})
 	o, err := s.Reel(ctx, first)
 	require.NoError(t, err)
 	assert.True(t, o.Reel.Tracks["t1"].Feed.Dual)
@@ -75,25 +79,38 @@ func TestADatabaseOfTheLastVersion(t *testing.T) {
 	assert.Equal(t, reel.Feed{Pan: -0.5}, o.Reel.Tracks["t1"].Feed, "what was done before the upgrade is taken back too")
 	assert.Nil(t, o.Reel.Head.Angles)
 
-	// A new reel begins with stems alone, until it is told otherwise.
-	names := func(name string) []any {
+	// What its new reels began with is a pattern now, and they begin so still.
+	saved, err := s.Pattern(ctx, p.BeginsAs)
+	require.NoError(t, err)
+	assert.Equal(t, "The Lantern Ferry, Crossing 1111", saved.Pattern.Name)
+	require.NoError(t, saved.Pattern.Check())
+	begins := func(name string) []any {
+		p, err := s.Production(ctx, production)
+		require.NoError(t, err)
 		id, err := s.CreateReel(ctx, p, name, 0)
 		require.NoError(t, err)
 		o, err := s.Reel(ctx, id)
 		require.NoError(t, err)
-		return []any{len(o.Reel.Stems), len(o.Reel.OutputList()), len(o.Reel.Knots), o.Reel.Head.PanLaw, o.Reel.Head.FrameRate}
+		return []any{len(o.Reel.Stems), len(o.Reel.OutputList()), len(o.Reel.Knots), len(o.Reel.Tracks), o.Reel.Head.PanLaw, o.Reel.Head.FrameRate}
 	}
-	assert.Equal(t, []any{5, 0, 0, 3.0, timecode.Rate{Num: 25, Den: 1}}, names("Reel 2"))
-	p, err = s.SetOutset(ctx, production, first)
+	at25 := timecode.Rate{Num: 25, Den: 1}
+	assert.Equal(t, []any{2, 2, 1, 0, 4.5, at25}, begins("Reel 2"))
+
+	// Another takes its place, and without one there are stems alone.
+	own, err := s.SavePattern(ctx, reel.PatternOf(o.Reel, "Own", ""), false)
 	require.NoError(t, err)
-	assert.Equal(t, "Crossing", p.BeginsAs)
-	assert.Equal(t, []any{1, 2, 1, 4.5, timecode.Rate{Num: 25, Den: 1}}, names("Reel 3"))
-	p, err = s.SetOutset(ctx, production, "")
+	_, err = s.SavePattern(ctx, reel.PatternOf(o.Reel, " Own", ""), false)
+	assert.ErrorContains(t, err, "There is a pattern called Own already")
+	again, err := s.SavePattern(ctx, reel.PatternOf(o.Reel, "Own", "once more"), true)
 	require.NoError(t, err)
-	assert.Empty(t, p.BeginsAs)
-	assert.Equal(t, []any{5, 0, 0, 3.0, timecode.Rate{Num: 25, Den: 1}}, names("Reel 4"))
-	other, err := s.CreateProduction(ctx, "Another", timecode.Rate{Num: 24, Den: 1})
+	assert.Equal(t, own.ID, again.ID)
+	p, err = s.BeginWith(ctx, production, own.ID)
 	require.NoError(t, err)
-	_, err = s.SetOutset(ctx, other.ID, first)
-	assert.ErrorContains(t, err, "no such reel")
+	assert.Equal(t, own.ID, p.BeginsAs)
+	assert.Equal(t, []any{1, 2, 1, 1, 4.5, at25}, begins("Reel 3"))
+	require.NoError(t, s.RemovePattern(ctx, own.ID))
+	assert.Equal(t, []any{5, 0, 0, 0, 3.0, at25}, begins("Reel 4"))
+	assert.ErrorContains(t, s.RemovePattern(ctx, own.ID), "no longer there")
+	_, err = s.BeginWith(ctx, production, own.ID)
+	assert.Error(t, err)
 }

@@ -39,7 +39,7 @@ export interface paths {
         patch: operations["renameProduction"];
         trace?: never;
     };
-    "/productions/{production}/outset": {
+    "/productions/{production}/pattern": {
         parameters: {
             query?: never;
             header?: never;
@@ -49,8 +49,8 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Has new reels begin with the stems, mixes, output groups and knots that a reel has, the places of its speakers and its pan law; with stems alone where no reel is named */
-        put: operations["setOutset"];
+        /** @description Has new reels begin as a pattern; with stems alone where none is named */
+        put: operations["beginWith"];
         post?: never;
         delete?: never;
         options?: never;
@@ -902,6 +902,63 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/reels/{reel}/pattern": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Saves what a reel has beyond what lies on it as a pattern under a name */
+        post: operations["savePattern"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/reels/{reel}/pattern/fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What applying a pattern, or what another reel has, would do to each object of a reel. Nothing is changed. */
+        post: operations["fitPattern"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/reels/{reel}/pattern/apply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Makes a reel as a pattern, or another reel, has it, as one step. What would be lost is refused as `loses` unless the user has said yes. */
+        post: operations["applyPattern"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/reels/{reel}/plan": {
         parameters: {
             query?: never;
@@ -989,6 +1046,57 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/patterns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listPatterns"];
+        put?: never;
+        post: operations["addPattern"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/patterns/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getPatternSchema"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/patterns/{pattern}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pattern: string;
+            };
+            cookie?: never;
+        };
+        get: operations["getPattern"];
+        put?: never;
+        post?: never;
+        /** @description Removes a pattern. Reels that began as it stay as they are. */
+        delete: operations["removePattern"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1115,7 +1223,7 @@ export interface components {
             frameRate: components["schemas"]["FrameRate"];
             takes: number;
             reels: number;
-            /** @description The reel whose outputs a new one begins with */
+            /** @description ID of the pattern that new reels begin as */
             beginsAs?: string;
             /** Format: date-time */
             createdAt: string;
@@ -2700,6 +2808,70 @@ export interface components {
             from: string;
             output: string;
         };
+        PatternName: {
+            name: string;
+            about?: string;
+            /** @description It takes the place of one of its name */
+            replace?: boolean;
+        };
+        /** @description A pattern, or a reel that is taken as one */
+        PatternSource: {
+            /** Format: uuid */
+            pattern?: string;
+            /** Format: uuid */
+            reel?: string;
+        };
+        PatternApplied: {
+            /** Format: uuid */
+            pattern?: string;
+            /**
+             * Format: uuid
+             * @description A reel that is taken as a pattern
+             */
+            reel?: string;
+            /** Format: int64 */
+            revision: number;
+            /** @description Tracks that the reel lacks are made too */
+            tracks?: boolean;
+            /** @description It may lose what it must; else that is refused as `loses` */
+            yes?: boolean;
+            /** @description What is left of the reel and is to go */
+            remove?: components["schemas"]["Left"][];
+        };
+        Left: {
+            row: components["schemas"]["Row"];
+            id: string;
+        };
+        Fitted: {
+            row: components["schemas"]["Row"];
+            name: string;
+            /** @description Its name on the reel, where that is another */
+            was?: string;
+            /** @description Of the reel */
+            id?: string;
+            /** @enum {string} */
+            does: "same" | "changes" | "new" | "left";
+        };
+        SavedPattern: {
+            /** Format: uuid */
+            id: string;
+            /** Format: date-time */
+            changedAt: string;
+            /** @description The pattern; its schema is at /patterns/schema */
+            pattern: {
+                name: string;
+                about?: string;
+                spec?: string;
+                stems: Record<string, never>[];
+                mixes?: Record<string, never>[];
+                groups?: {
+                    name?: string;
+                    labels?: string[];
+                }[];
+                tracks?: Record<string, never>[];
+                knots?: Record<string, never>[];
+            };
+        };
         SpecChoice: {
             /** Format: int64 */
             revision: number;
@@ -3010,7 +3182,7 @@ export interface operations {
             default: components["responses"]["Failure"];
         };
     };
-    setOutset: {
+    beginWith: {
         parameters: {
             query?: never;
             header?: never;
@@ -3023,7 +3195,7 @@ export interface operations {
             content: {
                 "application/json": {
                     /** Format: uuid */
-                    reel?: string;
+                    pattern?: string;
                 };
             };
         };
@@ -4346,6 +4518,85 @@ export interface operations {
             default: components["responses"]["Failure"];
         };
     };
+    savePattern: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PatternName"];
+            };
+        };
+        responses: {
+            /** @description Saved */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedPattern"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    fitPattern: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PatternSource"];
+            };
+        };
+        responses: {
+            /** @description The pattern's objects in order, then what of the reel is left */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fitted"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    applyPattern: {
+        parameters: {
+            query?: {
+                /** @description A revision that the caller has. What is told is only what has changed after it, unless that is too much */
+                since?: components["parameters"]["Since"];
+            };
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PatternApplied"];
+            };
+        };
+        responses: {
+            200: components["responses"]["ReelNow"];
+            default: components["responses"]["Failure"];
+        };
+    };
     planPrint: {
         parameters: {
             query?: never;
@@ -4515,6 +4766,120 @@ export interface operations {
                 content: {
                     "application/zip": string;
                 };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listPatterns: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description All patterns, by name */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedPattern"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    addPattern: {
+        parameters: {
+            query?: {
+                /** @description It takes the place of one of its name */
+                replace?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/yaml": string;
+            };
+        };
+        responses: {
+            /** @description Saved */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedPattern"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getPatternSchema: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The JSON schema of patterns */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/schema+json": Record<string, never>;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getPattern: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pattern: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The pattern as a document */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/yaml": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    removePattern: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pattern: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Failure"];
         };

@@ -1,0 +1,73 @@
+package app_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/pattern"
+	"zestyloom/core/reel"
+	"zestyloom/internal/api"
+	"zestyloom/internal/app/apptest"
+	"zestyloom/internal/store"
+)
+
+// A pattern is saved from a reel, goes out as a document and comes in again, and makes other reels like it: new ones, and those
+// that are worked on.
+func TestPatterns(t *testing.T) {
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	s.Do(&v, "setMix", map[string]any{"name": "Full mix", "labels": []string{"L", "R", "C", "LFE", "Ls", "Rs"}, "rest": true})
+	s.Do(&v, "setGroup", map[string]any{"name": "Full mix 5.1", "layout": "5.1", "feed": map[string]any{"row": "mix", "from": v.Mixes[0].ID}})
+	s.Do(&v, "setKnots", map[string]any{"knots": []map[string]any{{"row": "track", "from": v.Tracks[0].ID, "channel": 0, "output": "effects/L", "gainDB": -6}}})
+	var saved store.SavedPattern
+	s.OK("POST", "/reels/"+v.Id+"/pattern", map[string]any{"name": "Ferry", "about": "As reel 1"}, &saved)
+	assert.Contains(t, s.Refused(409, "POST", "/reels/"+v.Id+"/pattern", map[string]any{"name": "Ferry"}), "whose place this would take")
+	s.OK("POST", "/reels/"+v.Id+"/pattern", map[string]any{"name": "Ferry", "about": "As reel 1", "replace": true}, &saved)
+
+	text := string(s.File("/patterns/" + saved.ID))
+	p, err := pattern.Parse([]byte(text))
+	require.NoError(t, err)
+	assert.Equal(t, saved.Pattern, p)
+	var second store.SavedPattern
+	s.OK("POST", "/patterns", strings.Replace(text, "name: Ferry", "name: Ferry by hand", 1), &second)
+	assert.Contains(t, s.Refused(400, "POST", "/patterns", strings.Replace(text, "layout: \"5.1\"", "layout: \"5.7\"", 1)), "The pattern is not as it should be")
+	assert.Contains(t, s.Refused(400, "POST", "/patterns", strings.Replace(text, "labels: [L, R]", "labels: [L, L]", 1)), "No reel can be as this pattern has it")
+	assert.Contains(t, s.Refused(400, "POST", "/patterns", "pattern: 1\nname: x\nstems: [{id: dx}]"), "The pattern is not as it should be")
+	var list []store.SavedPattern
+	s.OK("GET", "/patterns", nil, &list)
+	assert.Equal(t, []string{"Ferry", "Ferry by hand"}, []string{list[0].Pattern.Name, list[1].Pattern.Name})
+
+	// A new reel begins as it.
+	s.OK("PUT", "/productions/"+production+"/pattern", map[string]any{"pattern": second.ID}, nil)
+	var other api.ReelView
+	s.OK("POST", "/productions/"+production+"/reels", map[string]any{"name": "Reel 2", "start": "10:00:00:00"}, &other)
+	assert.Equal(t, len(v.Outputs), len(other.Outputs))
+	assert.Equal(t, len(v.Tracks), len(other.Tracks))
+	assert.Equal(t, len(v.Knots), len(other.Knots))
+
+	// One that is worked on becomes so, in one step, and back.
+	s.OK("PUT", "/productions/"+production+"/pattern", map[string]any{}, nil)
+	var third api.ReelView
+	s.OK("POST", "/productions/"+production+"/reels", map[string]any{"name": "Reel 3", "start": "10:00:00:00"}, &third)
+	s.Do(&third, "setGroup", map[string]any{"name": "Scratch", "layout": "mono"})
+	var fits []reel.Fitted
+	s.OK("POST", "/reels/"+third.Id+"/pattern/fit", map[string]any{"reel": v.Id}, &fits)
+	does := map[string]reel.Fits{}
+	for _, f := range fits {
+		does[f.Name] = f.Does
+	}
+	assert.Equal(t, []reel.Fits{reel.FitsNew, reel.FitsLeft, reel.FitsSame}, []reel.Fits{does["Full mix 5.1"], does["Scratch"], does["Music"]})
+	s.OK("POST", "/reels/"+third.Id+"/pattern/apply", map[string]any{"revision": third.Revision, "pattern": saved.ID, "remove": []map[string]any{{"row": "group", "id": third.Groups[0].ID}}}, &third)
+	assert.Equal(t, len(v.Outputs), len(third.Outputs))
+	assert.Empty(t, third.Tracks, "tracks are made only where that is wanted")
+	assert.Equal(t, "apply the pattern Ferry", third.Undo)
+	s.OK("POST", "/reels/"+third.Id+"/undo", api.AtRevision{Revision: third.Revision}, &third)
+	assert.Len(t, third.Outputs, 1)
+
+	assert.Contains(t, s.Refused(400, "POST", "/reels/"+third.Id+"/pattern/fit", map[string]any{}), "Name a pattern, or a reel")
+	s.OK("DELETE", "/patterns/"+saved.ID, nil, nil)
+	assert.Contains(t, s.Refused(404, "GET", "/patterns/"+saved.ID, nil), "no longer there")
+}
