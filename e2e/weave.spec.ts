@@ -171,8 +171,14 @@ test("a clip uses channels at gains of its own, its mix is tied from below the t
   await page.getByLabel("polarity turned").click();
   await meets(page, "Full mix", "Effects L", /tied at 0 dB, polarity turned/);
   await page.keyboard.press("Escape");
-  await lists.getByRole("button", { name: "Begin new reels as this one is now" }).click();
-  await expect(lists.getByText(/that Reel 1 had when you said so/)).toBeVisible();
+  await page.getByRole("button", { name: /^Reel Reel 1/ }).click();
+  await page.getByRole("menuitem", { name: /^Patterns/ }).click();
+  const patterns = page.getByRole("dialog", { name: "Patterns" });
+  await patterns.getByLabel("Name of the pattern").fill("Outset");
+  await patterns.getByRole("button", { name: "Save", exact: true }).click();
+  await patterns.getByRole("listitem", { name: "Outset" }).getByLabel("new reels begin so").check();
+  await expect(patterns.getByRole("listitem", { name: "Outset" }).getByText("6 outputs")).toBeVisible();
+  await page.keyboard.press("Escape");
 
   await page.getByRole("button", { name: /^Reel Reel 1/ }).click();
   await page.getByRole("menuitem", { name: "A new reel…" }).click();

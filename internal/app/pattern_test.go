@@ -57,9 +57,9 @@ func TestPatterns(t *testing.T) {
 	s.OK("POST", "/reels/"+third.Id+"/pattern/fit", map[string]any{"reel": v.Id}, &fits)
 	does := map[string]reel.Fits{}
 	for _, f := range fits {
-		does[f.Name] = f.Does
+		does[string(f.Row)+" "+f.Name] = f.Does
 	}
-	assert.Equal(t, []reel.Fits{reel.FitsNew, reel.FitsLeft, reel.FitsSame}, []reel.Fits{does["Full mix 5.1"], does["Scratch"], does["Music"]})
+	assert.Equal(t, []reel.Fits{reel.FitsNew, reel.FitsLeft, reel.FitsSame}, []reel.Fits{does["group Full mix 5.1"], does["group Scratch"], does["stem Music"]})
 	s.OK("POST", "/reels/"+third.Id+"/pattern/apply", map[string]any{"revision": third.Revision, "pattern": saved.ID, "remove": []map[string]any{{"row": "group", "id": third.Groups[0].ID}}}, &third)
 	assert.Equal(t, len(v.Outputs), len(third.Outputs))
 	assert.Empty(t, third.Tracks, "tracks are made only where that is wanted")
@@ -69,5 +69,5 @@ func TestPatterns(t *testing.T) {
 
 	assert.Contains(t, s.Refused(400, "POST", "/reels/"+third.Id+"/pattern/fit", map[string]any{}), "Name a pattern, or a reel")
 	s.OK("DELETE", "/patterns/"+saved.ID, nil, nil)
-	assert.Contains(t, s.Refused(404, "GET", "/patterns/"+saved.ID, nil), "no longer there")
+	assert.Contains(t, s.Refused(404, "GET", "/patterns/"+saved.ID, nil), "no such pattern")
 }

@@ -5,6 +5,7 @@ import { useMemo } from "react";
 import { tellError } from "../ui/notices";
 import { api, ok, once, Problem, type Command, type Crossing, type ReelView, type Take, type TakeEdit, type TakeList, type Work } from "./client";
 import { editsOf, keysOf } from "./keys";
+import type { components } from "./schema.gen";
 import { merged } from "./merge";
 import { laidOver, type Pending } from "./pending";
 
@@ -63,6 +64,8 @@ export const useReel = (reel: string) =>
 
 export const useSpecs = () => useQuery({ queryKey: keysOf.specs, queryFn: () => ok(api.GET("/specs")) });
 
+export const usePatterns = () => useQuery({ queryKey: keysOf.patterns, queryFn: () => ok(api.GET("/patterns")) });
+
 export const usePrints = (reel: string) =>
   useQuery({ queryKey: keysOf.prints(reel), enabled: reel !== "", queryFn: () => ok(api.GET("/reels/{reel}/prints", { params: { path: { reel } } })) });
 
@@ -95,6 +98,8 @@ export function useTakeEdit(take: Take) {
 
 /** The revision that an edit was made on, and how its call says so. */
 type Sent = { revision: number; params: { path: { reel: string }; query: { since: number }; header: { "Idempotency-Key": string } } };
+
+type PatternApplied = Omit<components["schemas"]["PatternApplied"], "revision">;
 
 /** An edit under way: how it is sent, and what it will do. */
 type Edit = Pending & { send: (of: Sent) => Promise<ReelView> };
@@ -139,6 +144,8 @@ export function useReelEdits(reel: string) {
     tie: (at: Crossing[]) => edit.mutateAsync({ ties: at, send: ({ revision, params }) => ok(api.POST("/reels/{reel}/ties", { params, body: { revision, at } })) }).catch(quiet),
     /** Throws the problem where routes would be lost and nobody has said yes. */
     spec: (spec: string, yes: boolean) => edit.mutateAsync({ send: ({ revision, params }) => ok(api.POST("/reels/{reel}/spec", { params, body: { revision, spec, yes } })) }),
+    /** Makes the reel as a pattern, or another reel, has it. Throws the problem where something would be lost. */
+    pattern: (of: PatternApplied) => edit.mutateAsync({ send: ({ revision, params }) => ok(api.POST("/reels/{reel}/pattern/apply", { params, body: { ...of, revision } })) }),
     /** Has the reel follow a cut list that was read at a revision. */
     cutList: (name: string, text: string, read: number) => edit.mutateAsync({ send: ({ params }) => ok(api.POST("/reels/{reel}/cutlist", { params, body: { revision: read, name, text } })) }).catch(quiet),
     undo: () => edit.mutateAsync({ send: ({ revision, params }) => ok(api.POST("/reels/{reel}/undo", { params, body: { revision } })) }).catch(quiet),

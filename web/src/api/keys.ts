@@ -8,6 +8,7 @@ export const keysOf = {
   reel: (id: string) => ["reel", id] as const,
   prints: (reel: string) => ["prints", reel] as const,
   specs: ["specs"] as const,
+  patterns: ["patterns"] as const,
   stems: (production: string) => ["stems", production] as const,
   matches: (production: string) => ["matches", production] as const,
 };

@@ -2,9 +2,7 @@ import { ArrowDown, ArrowUp, Trash2 } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useState, type ReactNode } from "react";
 
-import { api, ok, type Command, type CommandOf, type Group, type Mix, type ReelView, type Row, type Stem } from "../../api/client";
-import { useDo, useProduction } from "../../api/hooks";
-import { keysOf } from "../../api/keys";
+import { type Command, type CommandOf, type Group, type Mix, type ReelView, type Row, type Stem } from "../../api/client";
 import { Small } from "../../ui/small";
 import { StemTag } from "../../ui/stem";
 import { inMix, strandsOf } from "./band";
@@ -22,7 +20,6 @@ export function Buses(p: Props) {
       <Mixes {...p} />
       <Groups {...p} />
       <Speakers {...p} />
-      <Outset {...p} />
     </div>
   );
 }
@@ -363,26 +360,6 @@ function Speakers({ view, onDo }: Props) {
           All where the standard puts them
         </button>
       )}
-    </Section>
-  );
-}
-
-/** What new reels of the production begin with. */
-function Outset({ view }: Props) {
-  const production = useProduction(view.production).data;
-  const set = useDo((reel: string | undefined) => ok(api.PUT("/productions/{production}/outset", { params: { path: { production: view.production } }, body: { reel } })), [keysOf.production(view.production)]);
-  return (
-    <Section title="New reels" about={production?.beginsAs ? `A new reel begins with the stems, mixes, output groups, knots and speakers that ${production.beginsAs} had when you said so.` : "A new reel begins with the stems of the production and no outputs."}>
-      <span className="flex flex-wrap gap-2">
-        <button className="pill h-7 px-3" disabled={set.isPending} onClick={() => set.mutate(view.id)}>
-          Begin new reels as this one is now
-        </button>
-        {production?.beginsAs && (
-          <button className="pill h-7 px-3" disabled={set.isPending} onClick={() => set.mutate(undefined)}>
-            Begin them with stems alone
-          </button>
-        )}
-      </span>
     </Section>
   );
 }

@@ -4,18 +4,19 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 
 import { api, ok, type FrameRate, type ReelView } from "../../api/client";
-import { useDo, useReels } from "../../api/hooks";
+import { useDo, useReels, type useReelEdits } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
 import { timecodeRates } from "../../ui/rates";
 import { labelAt } from "../../ui/timecode";
 import { CutListDialog } from "./cutlist";
+import { PatternsDialog } from "./patterns";
 
 /** The reels of the production: go to one, make one, remove this one. */
-export function ReelMenu({ view }: { view: ReelView }) {
+export function ReelMenu({ view, edits }: { view: ReelView; edits: ReturnType<typeof useReelEdits> }) {
   const reels = useReels(view.production);
   const go = useNavigate();
-  const [asking, setAsking] = useState<"new" | "remove" | "list" | null>(null);
+  const [asking, setAsking] = useState<"new" | "remove" | "list" | "patterns" | null>(null);
   const remove = useDo(
     () => ok(api.DELETE("/reels/{reel}", { params: { path: { reel: view.id } } })),
     [keysOf.reels(view.production)],
@@ -38,6 +39,9 @@ export function ReelMenu({ view }: { view: ReelView }) {
             <DropdownMenu.Item className="menu-item" onSelect={() => setAsking("new")}>
               A new reel…
             </DropdownMenu.Item>
+            <DropdownMenu.Item className="menu-item" onSelect={() => setAsking("patterns")}>
+              Patterns: save this one’s, apply another…
+            </DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" onSelect={() => setAsking("list")}>
               Cut list of this reel…
             </DropdownMenu.Item>
@@ -48,6 +52,7 @@ export function ReelMenu({ view }: { view: ReelView }) {
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
       {asking === "list" && <CutListDialog view={view} onClose={() => setAsking(null)} />}
+      {asking === "patterns" && <PatternsDialog view={view} edits={edits} onClose={() => setAsking(null)} />}
       {asking === "new" && <NewReel view={view} onClose={() => setAsking(null)} />}
       <Dialog open={asking === "remove"} onOpenChange={() => setAsking(null)} title={`Remove ${view.name}`} about="Its tracks, edits, history and prints go. Takes stay.">
         <div className="flex gap-3">

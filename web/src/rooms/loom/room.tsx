@@ -20,7 +20,7 @@ export function LoomRoom() {
       <Header
         production={production.data}
         reel={view && { id: view.id, name: view.name }}
-        reelMenu={view && <ReelMenu view={view} />}
+        reelMenu={view && <ReelMenu view={view} edits={edits} />}
         history={view && { undo: view.undo, redo: view.redo, onUndo: () => void edits.undo(), onRedo: () => void edits.redo() }}
       />
       <Missing of={[production, known]} />
