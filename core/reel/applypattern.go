@@ -37,7 +37,9 @@ func (c ApplyPattern) Plan(r *Reel, known Known) (Change, string, error) {
 		return Change{}, "", err
 	}
 	commands := []func(*Reel) (Command, error){func(*Reel) (Command, error) { return onlyPattern{c}, nil }}
-	then := func(command Command) { commands = append(commands, func(*Reel) (Command, error) { return command, nil }) }
+	then := func(command Command) {
+		commands = append(commands, func(*Reel) (Command, error) { return command, nil })
+	}
 	gone := map[Row][]string{}
 	for _, l := range c.Remove {
 		gone[l.Row] = append(gone[l.Row], l.ID)

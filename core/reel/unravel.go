@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"zestyloom/core/fault"
+	"zestyloom/core/layout"
 	"zestyloom/core/take"
 )
 
@@ -74,7 +75,7 @@ func Unravel(r *Reel, src Source, choice Choice) (AddTake, error) {
 		}
 		first := src.Channels[p.Channels[0]]
 		name := p.Name
-		if whole := len(src.Channels) == len(p.Channels); first.Name == "" || whole && len(p.Channels) > 2 {
+		if whole := len(src.Channels) == len(p.Channels); first.Name == "" || whole && (len(p.Channels) > 2 || src.namesSidesAlone(p.Channels)) {
 			if name = src.Title; !whole {
 				name += ", " + p.Name
 			}
@@ -85,6 +86,19 @@ func Unravel(r *Reel, src Source, choice Choice) (AddTake, error) {
 		command.Parts = together(command.Parts, src.Title)
 	}
 	return command, nil
+}
+
+// namesSidesAlone tells whether channels are named by nothing but the side that they are: then the take's name says what they are.
+func (src Source) namesSidesAlone(channels []int) bool {
+	if len(channels) < 2 {
+		return false
+	}
+	for _, c := range channels {
+		if _, side := layout.Label(src.Channels[c].Name); !side {
+			return false
+		}
+	}
+	return true
 }
 
 // onClock gives where a take that begins at a reading of the clock lies on the reel: on the day that brings it nearest to

@@ -230,8 +230,29 @@ type JoinClipsCommand = reel.Sent
 // Knot defines model for Knot.
 type Knot = reel.Knot
 
+// LaidTake defines model for LaidTake.
+type LaidTake = reel.LaidTake
+
 // Lane defines model for Lane.
 type Lane = reel.Lane
+
+// LayChoice defines model for LayChoice.
+type LayChoice struct {
+	// Plain They are takes like others, whatever they are called
+	Plain *bool    `json:"plain,omitempty"`
+	Takes []string `json:"takes"`
+}
+
+// LayRequest defines model for LayRequest.
+type LayRequest struct {
+	// Plain They are takes like others, whatever they are called
+	Plain *bool `json:"plain,omitempty"`
+
+	// Reuse A part goes on the track of its name and stem where that is free
+	Reuse    *bool    `json:"reuse,omitempty"`
+	Revision int64    `json:"revision"`
+	Takes    []string `json:"takes"`
+}
 
 // Left defines model for Left.
 type Left = reel.Left
@@ -796,6 +817,15 @@ type GetHistoryParams struct {
 	Before *int64 `form:"before,omitempty" json:"before,omitempty"`
 }
 
+// LayTakesParams defines parameters for LayTakes.
+type LayTakesParams struct {
+	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
+	Since *Since `form:"since,omitempty" json:"since,omitempty"`
+
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
+}
+
 // ApplyPatternParams defines parameters for ApplyPattern.
 type ApplyPatternParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
@@ -938,6 +968,12 @@ type ReadCutListJSONRequestBody = CutListText
 
 // WriteCutListJSONRequestBody defines body for WriteCutList for application/json ContentType.
 type WriteCutListJSONRequestBody WriteCutListJSONBody
+
+// LayTakesJSONRequestBody defines body for LayTakes for application/json ContentType.
+type LayTakesJSONRequestBody = LayRequest
+
+// LookAtLayingJSONRequestBody defines body for LookAtLaying for application/json ContentType.
+type LookAtLayingJSONRequestBody = LayChoice
 
 // FindLendersJSONRequestBody defines body for FindLenders for application/json ContentType.
 type FindLendersJSONRequestBody = LenderRequest
@@ -1124,6 +1160,12 @@ type ServerInterface interface {
 
 	// (GET /reels/{reel}/history)
 	GetHistory(c *gin.Context, reel ReelID, params GetHistoryParams)
+
+	// (POST /reels/{reel}/lay)
+	LayTakes(c *gin.Context, reel ReelID, params LayTakesParams)
+
+	// (POST /reels/{reel}/lay/look)
+	LookAtLaying(c *gin.Context, reel ReelID)
 
 	// (POST /reels/{reel}/lenders)
 	FindLenders(c *gin.Context, reel ReelID)
@@ -2422,6 +2464,88 @@ func (siw *ServerInterfaceWrapper) GetHistory(c *gin.Context) {
 	siw.Handler.GetHistory(c, reel, params)
 }
 
+// LayTakes operation middleware
+func (siw *ServerInterfaceWrapper) LayTakes(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params LayTakesParams
+
+	// ------------- Optional query parameter "since" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "since", c.Request.URL.Query(), &params.Since, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter since: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.LayTakes(c, reel, params)
+}
+
+// LookAtLaying operation middleware
+func (siw *ServerInterfaceWrapper) LookAtLaying(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.LookAtLaying(c, reel)
+}
+
 // FindLenders operation middleware
 func (siw *ServerInterfaceWrapper) FindLenders(c *gin.Context) {
 
@@ -3614,6 +3738,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/reels/:reel/undo", wrapper.UndoReel)
 	router.POST(options.BaseURL+"/reels/:reel/redo", wrapper.RedoReel)
 	router.POST(options.BaseURL+"/reels/:reel/unravel", wrapper.UnravelTake)
+	router.POST(options.BaseURL+"/reels/:reel/lay", wrapper.LayTakes)
+	router.POST(options.BaseURL+"/reels/:reel/lay/look", wrapper.LookAtLaying)
 	router.POST(options.BaseURL+"/reels/:reel/settle", wrapper.SettleClips)
 	router.GET(options.BaseURL+"/reels/:reel/cutlist", wrapper.GetCutList)
 	router.POST(options.BaseURL+"/reels/:reel/cutlist", wrapper.FollowCutList)

@@ -71,3 +71,37 @@ func TestPatterns(t *testing.T) {
 	s.OK("DELETE", "/patterns/"+saved.ID, nil, nil)
 	assert.Contains(t, s.Refused(404, "GET", "/patterns/"+saved.ID, nil), "no such pattern")
 }
+
+// Six mono files of a finished mix are joined, laid and routed by one command.
+func TestAFinishedMixIsLaid(t *testing.T) {
+	s := apptest.Start(t)
+	var names []string
+	for _, name := range []string{"MixL", "Mix_R", "DX", "VO", "MusicL", "MusicR"} {
+		s.Record("promo/"+name+".wav", 1, "")
+		names = append(names, "promo/"+name+".wav")
+	}
+	production := s.Production()
+	s.Bring(production, names...)
+	var ids []string
+	for _, take := range s.Takes(production) {
+		ids = append(ids, take.ID)
+	}
+	v := s.Reel(production, "Promo")
+	var look []reel.LaidTake
+	s.OK("POST", "/reels/"+v.Id+"/lay/look", map[string]any{"takes": ids}, &look)
+	var says []string
+	for _, l := range look {
+		says = append(says, l.Group.Name+" "+l.Group.Layout)
+	}
+	assert.Equal(t, []string{"Full mix stereo", "Dialogue mono", "Narration mono", "Music stereo"}, says)
+	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": v.Revision, "takes": ids}, &v)
+	assert.Equal(t, "lay 4 takes", v.Undo)
+	assert.Len(t, v.Tracks, 4)
+	assert.Len(t, v.Outputs, 6)
+	assert.Empty(t, v.Findings, "nothing is wrong with it")
+	assert.Len(t, s.Takes(production), 4, "the pairs are takes now")
+	var again api.ReelView
+	other := s.Reel(production, "Promo again")
+	s.OK("POST", "/reels/"+other.Id+"/lay", map[string]any{"revision": other.Revision, "takes": ids}, &again)
+	assert.Len(t, again.Outputs, 6, "the files are known for what they have become")
+}

@@ -769,6 +769,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/reels/{reel}/lay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Lays several takes onto a reel in one step. The parts of a finished mix are known by their names: monos of one part become one take, each part is laid whole on a track of its own, and feeds an output group of its meaning. */
+        post: operations["layTakes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/reels/{reel}/lay/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description How takes would be laid. Nothing is changed. */
+        post: operations["lookAtLaying"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/reels/{reel}/settle": {
         parameters: {
             query?: never;
@@ -2808,6 +2846,42 @@ export interface components {
             from: string;
             output: string;
         };
+        LayChoice: {
+            takes: string[];
+            /** @description They are takes like others, whatever they are called */
+            plain?: boolean;
+        };
+        LayRequest: {
+            /** Format: int64 */
+            revision: number;
+            takes: string[];
+            /** @description They are takes like others, whatever they are called */
+            plain?: boolean;
+            /** @description A part goes on the track of its name and stem where that is free */
+            reuse?: boolean;
+        };
+        LaidTake: {
+            take: string;
+            /** @description Of its track, or of the first */
+            name: string;
+            /** @enum {string} */
+            role?: "mix" | "M&E" | "DX" | "NX" | "MX" | "FX" | "AX";
+            tracks: number;
+            labels?: string[];
+            /**
+             * Format: int64
+             * @description Samples since midnight
+             */
+            at: number;
+            group?: {
+                /** @description Empty where it is made */
+                id?: string;
+                name: string;
+                layout: string;
+            };
+            /** @description File names of the monos that become this take */
+            joined?: string[];
+        };
         PatternName: {
             name: string;
             about?: string;
@@ -4322,6 +4396,58 @@ export interface operations {
         };
         responses: {
             200: components["responses"]["ReelNow"];
+            default: components["responses"]["Failure"];
+        };
+    };
+    layTakes: {
+        parameters: {
+            query?: {
+                /** @description A revision that the caller has. What is told is only what has changed after it, unless that is too much */
+                since?: components["parameters"]["Since"];
+            };
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayRequest"];
+            };
+        };
+        responses: {
+            200: components["responses"]["ReelNow"];
+            default: components["responses"]["Failure"];
+        };
+    };
+    lookAtLaying: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayChoice"];
+            };
+        };
+        responses: {
+            /** @description In the order in which they are laid */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LaidTake"][];
+                };
+            };
             default: components["responses"]["Failure"];
         };
     };

@@ -1,0 +1,322 @@
+package reel
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"zestyloom/core/fault"
+	"zestyloom/core/layout"
+	"zestyloom/core/take"
+)
+
+// LayTakes lays several takes onto a reel in one step, each where it belongs, else at the reel's start. Takes that are the parts
+// of one finished mix, by their names, come as they are: each whole on a track of its own that feeds an output group of its
+// meaning, and no stem.
+type LayTakes struct {
+	Takes []Source
+	Reuse bool // as for AddTake; parts of a finished mix have tracks of their own
+	Plain bool // they are takes like others, whatever they are called
+	// Route lays a group out for each part of a finished mix, where the reel has no output groups; groups that it has and that
+	// mean the same are fed in any case.
+	Route bool
+}
+
+// LaidTake is a take as it would be laid.
+type LaidTake struct {
+	Take   string     `json:"take"`
+	Name   string     `json:"name"` // of its track, or of the first
+	Role   take.Role  `json:"role,omitempty"`
+	Tracks int        `json:"tracks"`
+	Labels []string   `json:"labels,omitempty"` // of its track, where it is one
+	At     int64      `json:"at"`               // samples since midnight
+	Group  *LaidGroup `json:"group,omitempty"`  // that it feeds
+	Joined []string   `json:"joined,omitempty"` // names of the files that become this take
+}
+
+// LaidGroup is an output group that a take feeds.
+type LaidGroup struct {
+	ID     string `json:"id,omitempty"` // empty where it is made
+	Name   string `json:"name"`
+	Layout string `json:"layout"`
+}
+
+// finished tells whether takes are the parts of one finished mix: each is named as a part, and one of them as all or as M&E.
+func finished(takes []Source) ([]take.Finished, bool) {
+	var parts []take.Finished
+	whole := false
+	for _, t := range takes {
+		f, named := take.ReadFinished(t.Title)
+		if !named {
+			return nil, false
+		}
+		whole = whole || f.Role == take.FullMixRole || f.Role == take.MERole
+		parts = append(parts, f)
+	}
+	return parts, whole
+}
+
+// Joins finds among takes those that are channels of one part of a finished mix, such as MixL and MixR, each as a file of its
+// own: they have to become one take before they are laid. Their IDs are in the order of the channels.
+func Joins(takes []Source) (joins [][]string) {
+	parts, ok := finished(takes)
+	if !ok {
+		return nil
+	}
+	type channel struct {
+		id    string
+		place int
+	}
+	byBase := map[string][]channel{}
+	var bases []string
+	for i, f := range parts {
+		if f.Label == "" || len(takes[i].Channels) != 1 {
+			continue
+		}
+		if byBase[f.Base] == nil {
+			bases = append(bases, f.Base)
+		}
+		byBase[f.Base] = append(byBase[f.Base], channel{takes[i].Take, slices.Index(channelOrder, f.Label)})
+	}
+	for _, base := range bases {
+		list := byBase[base]
+		if len(list) < 2 {
+			continue
+		}
+		slices.SortStableFunc(list, func(a, b channel) int { return a.place - b.place })
+		var ids []string
+		for _, c := range list {
+			ids = append(ids, c.id)
+		}
+		joins = append(joins, ids)
+	}
+	return joins
+}
+
+// channelOrder is that in which the channels of a set lie.
+var channelOrder = []string{"L", "R", "C", "LFE", "Ls", "Rs", "Lss", "Rss", "Lrs", "Rrs", "Ltf", "Rtf", "Ltr", "Rtr"}
+
+// Joined stands for takes that are to become one: what it will be laid as.
+func Joined(takes []Source) Source {
+	s := takes[0]
+	f, _ := take.ReadFinished(s.Title)
+	s.Title, s.Channels, s.Sets = f.Base, nil, nil
+	set := take.Set{Kind: take.Bonded}
+	for i, t := range takes {
+		f, _ := take.ReadFinished(t.Title)
+		channel := t.Channels[0]
+		channel.Index = i + 1
+		s.Channels = append(s.Channels, channel)
+		set.Channels, set.Labels = append(set.Channels, i+1), append(set.Labels, f.Label)
+		s.Frames = max(s.Frames, t.Frames)
+	}
+	if _, known := layout.ForLabels(set.Labels); known {
+		s.Sets = []take.Set{set}
+	}
+	return s
+}
+
+// Look says how each take would be laid, without doing it.
+func (c LayTakes) Look(r *Reel) ([]LaidTake, error) {
+	rows, err := c.rows(r)
+	if err != nil {
+		return nil, err
+	}
+	var list []LaidTake
+	for _, row := range rows {
+		list = append(list, row.LaidTake)
+	}
+	return list, nil
+}
+
+// layRow is a take on its way onto a reel.
+type layRow struct {
+	LaidTake
+	command AddTake
+}
+
+func (c LayTakes) rows(r *Reel) (rows []layRow, err error) {
+	if len(c.Takes) == 0 {
+		return nil, fault.New(fault.BadInput, "Choose the takes that are to be laid")
+	}
+	parts, whole := finished(c.Takes)
+	if whole = whole && !c.Plain; whole {
+		rank := func(f take.Finished) int {
+			return slices.Index([]take.Role{take.FullMixRole, take.DialogueRole, take.NarrationRole, take.MusicRole, take.EffectsRole, take.AmbienceRole, take.MERole}, f.Role)
+		}
+		order := make([]int, len(parts))
+		for i := range order {
+			order[i] = i
+		}
+		slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(rank(parts[a]), rank(parts[b])) })
+		taken := map[string]bool{}
+		for _, i := range order {
+			row, err := finishedRow(r, c.Takes[i], parts[i].Role)
+			if err != nil {
+				return nil, err
+			}
+			row.Group = c.groupFor(r, row, taken)
+			rows = append(rows, row)
+		}
+		return rows, nil
+	}
+	for _, t := range c.Takes {
+		command, err := Unravel(r, t, Choice{Reuse: c.Reuse})
+		if err != nil {
+			return nil, err
+		}
+		if len(command.Parts) == 0 {
+			return nil, fault.New(fault.BadInput, "Nothing of %s is switched on; open it and switch on at least one channel", t.Title)
+		}
+		row := layRow{LaidTake{Take: t.Take, Name: command.Parts[0].Name, Tracks: len(command.Parts), At: command.Start}, command}
+		if row.Tracks == 1 {
+			row.Labels = command.Parts[0].Labels
+		}
+		rows = append(rows, row)
+	}
+	return rows, nil
+}
+
+// finishedRow lays a part of a finished mix whole on one track that is called as the take.
+func finishedRow(r *Reel, t Source, role take.Role) (layRow, error) {
+	var all []int
+	for i := range t.Channels {
+		all = append(all, i+1)
+	}
+	command, err := Unravel(r, t, Choice{Channels: all})
+	if err != nil {
+		return layRow{}, err
+	}
+	part := PartPlan{Name: t.Title, Stem: stemOf(role), Decided: true}
+	switch {
+	case len(command.Parts) == 1 && !command.Parts[0].Sum:
+		part.Channels, part.Labels = command.Parts[0].Channels, command.Parts[0].Labels
+	default:
+		for i := range t.Channels {
+			part.Channels = append(part.Channels, i)
+		}
+		part.Labels = usualLabels(len(t.Channels))
+	}
+	command.Parts = []PartPlan{part}
+	return layRow{LaidTake{Take: t.Take, Name: part.Name, Role: role, Tracks: 1, Labels: part.Labels, At: command.Start}, command}, nil
+}
+
+// stemOf is the stem of a role; that of dialogue where it is of none, until its track is taken out of it.
+func stemOf(role take.Role) string {
+	if role == take.FullMixRole || role == take.MERole {
+		return "DX"
+	}
+	return string(role)
+}
+
+// usualLabels are those of a file of so many channels that says nothing of them.
+func usualLabels(n int) []string {
+	for _, name := range []layout.Name{layout.Mono, layout.Stereo, layout.Five1, layout.Seven1} {
+		if l, err := layout.New(name, "", 0); err == nil && len(l.Labels) == n {
+			return l.Labels
+		}
+	}
+	return slices.Repeat([]string{"M"}, n)
+}
+
+// groupFor gives the output group that a part of a finished mix feeds: one of its meaning and width that nothing else feeds
+// whole, or a new one where the reel has none at all.
+func (c LayTakes) groupFor(r *Reel, row layRow, taken map[string]bool) *LaidGroup {
+	for _, g := range r.GroupList() {
+		role, named := roleOf(g)
+		if named && role == row.Role && len(g.Labels) == len(row.Labels) && g.Feed == nil && !taken[g.ID] {
+			taken[g.ID] = true
+			return &LaidGroup{ID: g.ID, Name: g.Name, Layout: g.Layout}
+		}
+	}
+	if len(r.Groups) > 0 || !c.Route {
+		return nil
+	}
+	return &LaidGroup{Name: row.Role.Words(), Layout: layoutOf(row.Labels)}
+}
+
+// roleOf gives what an output group holds, by its tag or its name.
+func roleOf(g Group) (take.Role, bool) {
+	for _, name := range []string{g.Tag, g.Name} {
+		if f, ok := take.ReadFinished(name); ok {
+			return f.Role, true
+		}
+	}
+	return "", false
+}
+
+// layoutOf names the layout of labels; discrete where they are none.
+func layoutOf(labels []string) string {
+	if len(labels) == 1 {
+		return string(layout.Mono)
+	}
+	if l, known := layout.ForLabels(labels); known {
+		return string(l.Name)
+	}
+	return string(layout.Discrete)
+}
+
+func (c LayTakes) Plan(r *Reel, known Known) (Change, string, error) {
+	rows, err := c.rows(r)
+	if err != nil {
+		return Change{}, "", err
+	}
+	s := Sequence{Name: "lay " + plural(len(rows), "take")}
+	for _, row := range rows {
+		s.Commands = append(s.Commands, func(*Reel) (Command, error) { return row.command, nil })
+		if row.Role == "" {
+			continue
+		}
+		track := ""
+		s.Commands = append(s.Commands, func(r *Reel) (Command, error) {
+			list := r.TrackList()
+			track = list[len(list)-1].ID
+			none := ""
+			return SetTrack{Track: track, Stem: &none}, nil
+		})
+		if row.Group != nil {
+			s.Commands = append(s.Commands, func(*Reel) (Command, error) { return row.feed(track), nil })
+		}
+	}
+	return s.Plan(r, known)
+}
+
+// feed has the row's group be fed by its track.
+func (row layRow) feed(track string) Command {
+	f := &Feeder{Row: TrackRow, From: track}
+	if row.Group.ID != "" {
+		return feedGroup{row.Group.ID, f}
+	}
+	c := SetGroup{Name: row.Group.Name, Layout: row.Group.Layout, Feed: f}
+	switch row.Role {
+	case take.FullMixRole:
+		c.Tag = "MIX"
+	case take.MERole:
+		c.Tag = "ME"
+	default:
+		c.Tag = string(row.Role)
+	}
+	if c.Layout == string(layout.Discrete) {
+		c.Width = len(row.Labels)
+	} else {
+		c.Order = strings.Join(row.Labels, ",")
+	}
+	return c
+}
+
+// feedGroup has an output group be fed by something, and leaves it else as it is.
+type feedGroup struct {
+	group string
+	feed  *Feeder
+}
+
+func (c feedGroup) Plan(r *Reel, _ Known) (Change, string, error) {
+	g, there := r.Groups[c.group]
+	if !there {
+		return Change{}, "", fault.New(fault.NotFound, "This output group is no longer on the reel")
+	}
+	d := newDraft(r)
+	g.Feed = c.feed
+	d.groups.put(g.ID, g)
+	return d.finish(), "feed " + g.Name, nil
+}

@@ -1,0 +1,92 @@
+package reel
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/fault"
+	"zestyloom/core/take"
+	"zestyloom/core/timecode"
+)
+
+func arrived(title string, sets []take.Set, channels ...string) Source {
+	s := Source{Take: "take " + title, Title: title, Kind: take.Music, SampleRate: 48000, Frames: 96000, Sets: sets, Stems: DefaultStems()}
+	for i, name := range channels {
+		s.Channels = append(s.Channels, SourceChannel{Track: take.Track{Index: i + 1, Name: name}, On: true, Stem: "MX"})
+	}
+	return s
+}
+
+func emptyReel() *Reel {
+	return New("Promo", 48000, timecode.Rate{Num: 25, Den: 1}, 36000*48000, DefaultStems())
+}
+
+var promo = []Source{
+	arrived("Crossing MUSIC", []take.Set{take.Pair(1, 2)}, "L", "R"), arrived("Crossing NARRATION", nil, ""), arrived("Crossing MIX", []take.Set{take.Pair(1, 2)}, "L", "R"), arrived("Crossing DIALOGUE", nil, ""),
+}
+
+func groupsOf(r *Reel) (out []string) {
+	for _, g := range r.GroupList() {
+		fed := "nothing"
+		if g.Feed != nil {
+			fed = r.Tracks[g.Feed.From].Name
+		}
+		out = append(out, g.Name+" "+g.Tag+" "+g.Layout+" from "+fed)
+	}
+	return out
+}
+
+// The parts of a finished mix become a track and a group each, from the full mix on, in one step.
+func TestAFinishedMixIsLaidAndRouted(t *testing.T) {
+	r := emptyReel()
+	before := r.Clone()
+	change, name := do(t, r, LayTakes{Takes: promo, Route: true})
+	assert.Equal(t, "lay 4 takes", name)
+	assert.Equal(t, []string{"Full mix MIX stereo from Crossing MIX", "Dialogue DX mono from Crossing DIALOGUE", "Narration NX mono from Crossing NARRATION", "Music MX stereo from Crossing MUSIC"}, groupsOf(r))
+	assert.Len(t, r.OutputList(), 6)
+	for _, track := range r.TrackList() {
+		assert.Empty(t, track.Stem, "it comes as it is: no stem has it as well")
+		assert.False(t, track.Suggested)
+	}
+	assert.Equal(t, []string{"L", "R"}, r.TrackList()[0].Labels)
+	require.NoError(t, r.Apply(change.Inverse()))
+	before.Head.Next = r.Head.Next
+	assert.Equal(t, before, r, "and back")
+
+	// Groups that the reel has and that mean the same are fed; no others are made beside them.
+	do(t, r, SetGroup{Name: "M and E", Tag: "ME", Layout: "stereo"})
+	do(t, r, SetGroup{Name: "Stereo", Tag: "MIX", Layout: "stereo"})
+	do(t, r, SetGroup{Name: "Voice", Tag: "VO", Layout: "stereo"})
+	do(t, r, LayTakes{Takes: promo, Route: true})
+	assert.Equal(t, []string{"M and E ME stereo from nothing", "Stereo MIX stereo from Crossing MIX", "Voice VO stereo from nothing"}, groupsOf(r), "a narration in mono does not feed a pair")
+	assert.Len(t, r.Tracks, 4)
+}
+
+func TestMonosOfOnePartAreJoinedFirst(t *testing.T) {
+	monos := []Source{arrived("Mix_R", nil, ""), arrived("VO", nil, ""), arrived("MixL", nil, ""), arrived("MXLs", nil, ""), arrived("MX C", nil, ""), arrived("MX-L", nil, ""), arrived("DX_L", nil, "")}
+	assert.Equal(t, [][]string{{"take MixL", "take Mix_R"}, {"take MX-L", "take MX C", "take MXLs"}}, Joins(monos))
+	assert.Empty(t, Joins([]Source{arrived("Cue L", nil, ""), arrived("Cue R", nil, "")}), "nothing of a finished mix")
+	assert.Empty(t, Joins([]Source{arrived("DX L", nil, ""), arrived("DX R", nil, "")}), "no mix among them")
+}
+
+func TestTakesOfOtherKindsAreLaidWhereTheyBelong(t *testing.T) {
+	r := emptyReel()
+	at := int64(36010 * 48000)
+	boom := arrived("12A/3", nil, "Boom", "Ines lav")
+	boom.Start = &at
+	cue := arrived("Cue", []take.Set{take.Pair(1, 2)}, "L", "R")
+	rows, err := LayTakes{Takes: []Source{boom, cue}}.Look(r)
+	require.NoError(t, err)
+	assert.Equal(t, []LaidTake{{Take: "take 12A/3", Name: "Boom", Tracks: 2, At: at}, {Take: "take Cue", Name: "Cue", Tracks: 1, Labels: []string{"L", "R"}, At: 36000 * 48000}}, rows)
+	assert.Empty(t, r.Tracks, "looking changes nothing")
+	do(t, r, LayTakes{Takes: []Source{boom, cue}})
+	assert.Equal(t, []string{"Boom", "Ines lav", "Cue"}, names(r.TrackList(), func(t Track) string { return t.Name }), "a stereo take is called as it is, not L + R")
+	do(t, r, LayTakes{Takes: promo[2:3], Plain: true, Route: true})
+	assert.Empty(t, r.Groups, "as a take like others")
+	refused(t, r, fault.BadInput, "Choose the takes", LayTakes{})
+	slow := boom
+	slow.SampleRate = 44100
+	refused(t, r, fault.Unsupported, "12A/3 is at 44100 Hz", LayTakes{Takes: []Source{cue, slow}})
+}
