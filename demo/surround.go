@@ -108,11 +108,20 @@ func ofMix(name, tag, layout, of string) Edit {
 	return func(r *reel.Reel) (reel.Command, error) {
 		for _, m := range r.MixList() {
 			if m.Name == of {
-				return reel.SetGroup{Name: name, Tag: tag, Layout: layout, Feed: &reel.Feeder{Row: reel.MixRow, From: m.ID}}, nil
+				return reel.SetGroup{Name: name, Tag: tag, Layout: layout, Feed: &reel.Feeder{Row: reel.MixRow, From: m.ID, Fold: foldFor(layout)}}, nil
 			}
 		}
 		return nil, fmt.Errorf("the demo's reel has no mix %s", of)
 	}
+}
+
+// foldFor says that a mix in 5.1 is meant to be folded for a narrower group.
+func foldFor(layout string) *mix.Fold {
+	if layout != "stereo" {
+		return nil
+	}
+	fold := mix.Usual()
+	return &fold
 }
 
 func foldOf(name, tag, of string) Edit {

@@ -42,6 +42,11 @@ func Label(text string) (label string, ok bool) {
 	return label, ok
 }
 
+// SameChannels tells whether labels are those of the same channels, in whatever order they come.
+func SameChannels(a, b []string) bool {
+	return slices.Equal(slices.Sorted(slices.Values(a)), slices.Sorted(slices.Values(b)))
+}
+
 // ForLabels gives the layout that has just these channels, in whatever order they come, with its usual order.
 func ForLabels(labels []string) (Layout, bool) {
 	got := slices.Sorted(slices.Values(labels))

@@ -150,8 +150,9 @@ func (c LayTakes) rows(r *Reel) (rows []layRow, err error) {
 		}
 		slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(rank(parts[a]), rank(parts[b])) })
 		taken := map[string]bool{}
+		shared := sharedStart(c.Takes)
 		for _, i := range order {
-			row, err := finishedRow(r, c.Takes[i], parts[i].Role)
+			row, err := finishedRow(r, c.Takes[i], parts[i].Role, shared)
 			if err != nil {
 				return nil, err
 			}
@@ -177,8 +178,25 @@ func (c LayTakes) rows(r *Reel) (rows []layRow, err error) {
 	return rows, nil
 }
 
-// finishedRow lays a part of a finished mix whole on one track that is called as the take.
-func finishedRow(r *Reel, t Source, role take.Role) (layRow, error) {
+// sharedStart is how many bytes all titles begin with alike, up to the end of a word: the name of the programme, which no track
+// needs to say again.
+func sharedStart(takes []Source) int {
+	if len(takes) < 2 {
+		return 0
+	}
+	n := len(takes[0].Title)
+	for _, t := range takes[1:] {
+		same := 0
+		for same < min(n, len(t.Title)) && t.Title[same] == takes[0].Title[same] {
+			same++
+		}
+		n = same
+	}
+	return strings.LastIndexAny(takes[0].Title[:n], " _-.") + 1
+}
+
+// finishedRow lays a part of a finished mix whole on one track. It is called as the take, without what all titles begin with.
+func finishedRow(r *Reel, t Source, role take.Role, shared int) (layRow, error) {
 	var all []int
 	for i := range t.Channels {
 		all = append(all, i+1)
@@ -187,7 +205,7 @@ func finishedRow(r *Reel, t Source, role take.Role) (layRow, error) {
 	if err != nil {
 		return layRow{}, err
 	}
-	part := PartPlan{Name: t.Title, Stem: stemOf(role), Decided: true}
+	part := PartPlan{Name: t.Title[shared:], Stem: stemOf(role), Decided: true}
 	switch {
 	case len(command.Parts) == 1 && !command.Parts[0].Sum:
 		part.Channels, part.Labels = command.Parts[0].Channels, command.Parts[0].Labels

@@ -44,7 +44,7 @@ func TestAFinishedMixIsLaidAndRouted(t *testing.T) {
 	before := r.Clone()
 	change, name := do(t, r, LayTakes{Takes: promo, Route: true})
 	assert.Equal(t, "lay 4 takes", name)
-	assert.Equal(t, []string{"Full mix MIX stereo from Crossing MIX", "Dialogue DX mono from Crossing DIALOGUE", "Narration NX mono from Crossing NARRATION", "Music MX stereo from Crossing MUSIC"}, groupsOf(r))
+	assert.Equal(t, []string{"Full mix MIX stereo from MIX", "Dialogue DX mono from DIALOGUE", "Narration NX mono from NARRATION", "Music MX stereo from MUSIC"}, groupsOf(r))
 	assert.Len(t, r.OutputList(), 6)
 	for _, track := range r.TrackList() {
 		assert.Empty(t, track.Stem, "it comes as it is: no stem has it as well")
@@ -60,7 +60,7 @@ func TestAFinishedMixIsLaidAndRouted(t *testing.T) {
 	do(t, r, SetGroup{Name: "Stereo", Tag: "MIX", Layout: "stereo"})
 	do(t, r, SetGroup{Name: "Voice", Tag: "VO", Layout: "stereo"})
 	do(t, r, LayTakes{Takes: promo, Route: true})
-	assert.Equal(t, []string{"M and E ME stereo from nothing", "Stereo MIX stereo from Crossing MIX", "Voice VO stereo from nothing"}, groupsOf(r), "a narration in mono does not feed a pair")
+	assert.Equal(t, []string{"M and E ME stereo from nothing", "Stereo MIX stereo from MIX", "Voice VO stereo from nothing"}, groupsOf(r), "a narration in mono does not feed a pair")
 	assert.Len(t, r.Tracks, 4)
 }
 

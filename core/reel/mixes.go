@@ -3,6 +3,7 @@ package reel
 import (
 	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 	"unicode"
 
@@ -130,6 +131,7 @@ func (c SetGroup) Plan(r *Reel, _ Known) (Change, string, error) {
 			return Change{}, "", fault.New(fault.NotFound, "This output group is no longer on the reel")
 		}
 		g.Order, g.Stems, g.Own = old.Order, old.Stems, old.Own
+		g.Asked = asked(old, g)
 		next := *r
 		next.Groups = map[string]Group{g.ID: g}
 		for _, k := range r.KnotList() {
@@ -144,6 +146,18 @@ func (c SetGroup) Plan(r *Reel, _ Known) (Change, string, error) {
 	}
 	d.groups.put(g.ID, g)
 	return d.finish(), "output group " + g.Name, losing(c.Yes, "Laying "+g.Name+" out as "+c.Layout, lost)
+}
+
+// asked gives the order that a group's spec asks for, where the group as it becomes has another.
+func asked(old, g Group) []string {
+	want := old.Asked
+	if len(want) == 0 && !old.Own {
+		want = old.Labels
+	}
+	if slices.Equal(want, g.Labels) || !layout.SameChannels(want, g.Labels) {
+		return nil
+	}
+	return want
 }
 
 // freeTag makes a tag of a group's name that no other has, since files are called by it.

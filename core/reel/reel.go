@@ -147,6 +147,8 @@ type Group struct {
 	Order  int      `json:"order"`
 	Own    bool     `json:"own,omitempty"`  // made by the user, not by a spec
 	Feed   *Feeder  `json:"feed,omitempty"` // what feeds all of it, besides knots
+	// Asked is the order of the channels that its spec asks for, where they lie in another.
+	Asked []string `json:"asked,omitempty"`
 }
 
 // Feeder is what feeds a group: a mix, stem, strand or track, or another group, of which it is the fold-down.

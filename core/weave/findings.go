@@ -23,6 +23,9 @@ const (
 	Folded    Rule = "folded"     // a bonded set that its stem has too few channels for
 	Lost      Rule = "lost"       // a mono that loses level on the way to where nothing is panned
 	FullRange Rule = "full-range" // an LFE that is fed with sound that is none
+	FoldDown  Rule = "fold-down"  // an output group that is narrower than what feeds it, and nobody has said how it is folded
+	Order     Rule = "order"      // a group whose channels lie in another order than its spec asks for, or than other groups'
+	Crossed   Rule = "crossed"    // left and right changed over
 	Language  Rule = "language"   // a mix with another language's narration, two of them, or none
 )
 
@@ -84,7 +87,9 @@ func findings(r *reel.Reel, routes []Route) []Finding {
 		found = append(found, oneSided(r, t, pairs, reach)...)
 		found = append(found, lost(r, t, reach)...)
 	}
-	found = append(append(found, fullRange(r, outputs)...), languages(r)...)
+	for _, more := range [][]Finding{fullRange(r, outputs), languages(r), folds(r), orders(r), crossed(r, pairs)} {
+		found = append(found, more...)
+	}
 	for _, o := range outputs {
 		if !fed[o.ID] {
 			found = append(found, Finding{Rule: Unfed, Output: o.ID, Message: "Nothing feeds " + name(r, o) + "; it would be silent"})

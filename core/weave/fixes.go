@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"zestyloom/core/layout"
+	"zestyloom/core/mix"
 	"zestyloom/core/reel"
 )
 
@@ -99,6 +100,114 @@ func rowName(r *reel.Reel, row reel.Row, id string) string {
 		return strand
 	}
 	return r.Stems[id].Name
+}
+
+// folds finds output groups that are narrower than the mix, stem, strand or track that feeds them, while nobody has said how they
+// are to be folded. Saying so is what sets it right: then it is meant.
+func folds(r *reel.Reel) (found []Finding) {
+	for _, g := range r.GroupList() {
+		if g.Feed == nil || g.Feed.Row == reel.GroupRow || g.Feed.Fold != nil || g.Layout == reel.DualMono {
+			continue
+		}
+		from, to := layout.Read(r.RowLabels(g.Feed.Row, g.Feed.From)), layout.Read(g.Labels)
+		_, losses, _ := mix.Carry(from, to, mix.Usual())
+		if len(losses) == 0 {
+			continue
+		}
+		var said []string
+		for _, l := range losses {
+			said = append(said, l.String())
+		}
+		c, usual := again(g), mix.Usual()
+		feed := *g.Feed
+		feed.Fold, c.Feed = &usual, &feed
+		found = append(found, Finding{Rule: FoldDown, Output: reel.OutputID(g.ID, g.Labels[0]), Message: fmt.Sprintf("%s is narrower than %s, which feeds it: %s", g.Name, rowName(r, g.Feed.Row, g.Feed.From), strings.Join(said, ", ")),
+			Fix: fix(c, "Fold it so")})
+	}
+	return found
+}
+
+// again is the command that leaves a group as it is.
+func again(g reel.Group) reel.SetGroup {
+	c := reel.SetGroup{ID: g.ID, Name: g.Name, Tag: g.Tag, Layout: g.Layout, Feed: g.Feed}
+	switch {
+	case g.Layout == string(layout.Discrete):
+		c.Width = len(g.Labels)
+	case g.Layout != reel.DualMono:
+		c.Order = strings.Join(g.Labels, ",")
+	}
+	return c
+}
+
+// orders finds groups whose channels lie in another order than their spec asks for, or, made by hand, than the first group that
+// has the same channels.
+func orders(r *reel.Reel) (found []Finding) {
+	groups := r.GroupList()
+	for i, g := range groups {
+		want, whose := g.Asked, "its spec asks for"
+		if len(want) == 0 && g.Own {
+			for _, other := range groups[:i] {
+				if len(other.Labels) == len(g.Labels) && !slices.Equal(other.Labels, g.Labels) && layout.SameChannels(other.Labels, g.Labels) {
+					want, whose = other.Labels, other.Name+" has"
+					break
+				}
+			}
+		}
+		if len(want) == 0 {
+			continue
+		}
+		c := again(g)
+		c.Order = strings.Join(want, ",")
+		found = append(found, Finding{Rule: Order, Output: reel.OutputID(g.ID, g.Labels[0]), Message: fmt.Sprintf("The channels of %s lie in the order %s; %s %s", g.Name, strings.Join(g.Labels, " "), whose, strings.Join(want, " ")),
+			Fix: fix(c, "Put them in that order")})
+	}
+	return found
+}
+
+// crossed finds rows whose left and right are tied the wrong way round at a pair.
+func crossed(r *reel.Reel, pairs [][2]reel.Output) (found []Finding) {
+	type end struct {
+		row                 reel.Row
+		from, label, output string
+	}
+	endOf := func(k reel.Knot) end {
+		if labels := r.RowLabels(k.Row, k.From); k.Channel < len(labels) {
+			return end{k.Row, k.From, labels[k.Channel], k.Output}
+		}
+		return end{}
+	}
+	at := map[end]reel.Knot{}
+	for _, k := range r.Knots {
+		at[endOf(k)] = k
+	}
+	pairAt := map[string][2]reel.Output{} // by its right side
+	for _, p := range pairs {
+		pairAt[p[1].ID] = p
+	}
+	for _, k := range r.KnotList() {
+		e, p := endOf(k), pairAt[k.Output]
+		if left, right := p[0], p[1]; e.label == "" || e.label != left.Label {
+			continue
+		} else if back, both := at[end{e.row, e.from, right.Label, left.ID}]; both {
+			if _, straight := at[end{e.row, e.from, left.Label, left.ID}]; straight {
+				continue
+			}
+			found = append(found, uncross(r, k, back, p))
+		}
+	}
+	return found
+}
+
+// uncross is the finding of a left that goes right and a right that goes left, which are to be changed over.
+func uncross(r *reel.Reel, toRight, toLeft reel.Knot, p [2]reel.Output) Finding {
+	a, b := toRight.Crosspoint, toLeft.Crosspoint
+	a.Output, b.Output = p[0].ID, p[1].ID
+	f := Finding{Rule: Crossed, Output: p[0].ID, Message: fmt.Sprintf("%s and %s of %s are changed over at %s", p[0].Label, p[1].Label, rowName(r, a.Row, a.From), r.Groups[p[0].Group].Name),
+		Fix: fix(reel.Several{Commands: []reel.Sent{reel.Send(reel.ClearKnots{At: []reel.Crossing{toRight.Crossing(), toLeft.Crossing()}}), reel.Send(reel.SetKnots{Knots: []reel.Crosspoint{a, b}})}}, "Change them back")}
+	if a.Row == reel.TrackRow {
+		f.Track = a.From
+	}
+	return f
 }
 
 // narration is the stem whose strands are languages.

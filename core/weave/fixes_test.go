@@ -58,6 +58,12 @@ func TestFixes(t *testing.T) {
 		"fed twice": {func(r *reel.Reel) reel.Command {
 			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: boom(r), Output: output(r, "Full", "L")}, {Row: reel.TrackRow, From: boom(r), Output: output(r, "Full", "R")}}}
 		}, "Boom arrives at Full L twice", "Clear the knot of its own"},
+		"folded unasked": {func(r *reel.Reel) reel.Command {
+			return reel.SetGroup{Name: "One", Layout: "mono", Feed: &reel.Feeder{Row: reel.MixRow, From: r.MixList()[0].ID}}
+		}, "One is narrower than English, which feeds it", "Fold it so"},
+		"sides changed over": {func(r *reel.Reel) reel.Command {
+			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "MX", Channel: 0, Output: output(r, "Second", "R"), GainDB: -3}, {Row: reel.StemRow, From: "MX", Channel: 1, Output: output(r, "Second", "L")}}}
+		}, "L and R of Music are changed over at Second", "Change them back"},
 		"muted": {func(r *reel.Reel) reel.Command { yes := true; return reel.SetTrack{Track: boom(r), Mute: &yes} }, "Boom is muted", "Unmute it"},
 		"3 dB lost": {func(r *reel.Reel) reel.Command {
 			return reel.SetGroup{Name: "Two", Layout: reel.DualMono, Feed: &reel.Feeder{Row: reel.StemRow, From: "DX"}}
@@ -112,4 +118,42 @@ func TestFixes(t *testing.T) {
 		assert.NotEqual(t, FullRange, f.Rule)
 		assert.False(t, strings.Contains(f.Message, "fed with all"))
 	}
+}
+
+// An order that is not what the spec asks for, or not that of the other groups, is pointed out and set right; knots follow the labels.
+func TestOrders(t *testing.T) {
+	r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())
+	smpte, film := []string{"L", "R", "C", "LFE", "Ls", "Rs"}, []string{"L", "C", "R", "Ls", "Rs", "LFE"}
+	apply(t, r, reel.LayOutputs{Spec: "s", Title: "S", Groups: []reel.Group{{ID: "room", Name: "Room", Tag: "RM", Layout: "5.1", Labels: smpte, Stems: []string{"DX"}}}})
+	orders := func() (found []Finding) {
+		for _, f := range Findings(r) {
+			if f.Rule == Order {
+				found = append(found, f)
+			}
+		}
+		return found
+	}
+	right := func(f Finding) {
+		command, err := f.Fix.Command.Decode()
+		require.NoError(t, err)
+		apply(t, r, command)
+	}
+	require.Empty(t, orders())
+	apply(t, r, reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "DX", Output: "room/C"}}})
+	apply(t, r, reel.SetGroup{ID: "room", Name: "Room", Tag: "RM", Layout: "5.1", Order: "film"})
+	require.Len(t, orders(), 1)
+	assert.Equal(t, "The channels of Room lie in the order L C R Ls Rs LFE; its spec asks for L R C LFE Ls Rs", orders()[0].Message)
+	apply(t, r, reel.SetGroup{ID: "room", Name: "Room of film", Tag: "RM", Layout: "5.1", Order: "film"})
+	require.Len(t, orders(), 1, "it is remembered")
+	right(orders()[0])
+	assert.Equal(t, smpte, r.Groups["room"].Labels)
+	assert.Nil(t, r.Groups["room"].Asked)
+	assert.Len(t, r.Knots, 1)
+	require.Empty(t, orders())
+
+	apply(t, r, reel.SetGroup{Name: "M&E", Layout: "5.1", Order: "film"})
+	require.Len(t, orders(), 1)
+	assert.Equal(t, "The channels of M&E lie in the order "+strings.Join(film, " ")+"; Room of film has L R C LFE Ls Rs", orders()[0].Message)
+	right(orders()[0])
+	require.Empty(t, orders())
 }

@@ -40,6 +40,7 @@ export type Knot = Schemas["Knot"];
 export type Route = Schemas["Route"];
 export type Row = Schemas["Row"];
 export type SavedPattern = Schemas["SavedPattern"];
+export type LaidTake = Schemas["LaidTake"];
 export type Fitted = Schemas["Fitted"];
 export type Spec = Schemas["Spec"];
 export type Plan = Schemas["Plan"];

@@ -1901,6 +1901,8 @@ export interface components {
             /** @description Made by the user, not by a spec */
             own?: boolean;
             feed?: components["schemas"]["Feeder"];
+            /** @description The order of the channels that its spec asks for, where they lie in another */
+            asked?: string[];
         };
         Output: {
             id: string;

@@ -12,9 +12,9 @@ import { positionOf } from "./shuttleline";
 const scrubEvery = 90; // milliseconds
 const scrubSeconds = 0.12;
 
-/** What is heard while nothing else was chosen: the last group, which is where specs put the full mix. */
+/** What is heard while nothing else was chosen: the group that is called the mix, else the last, which is where specs put it. */
 function usualTap(view: ReelView): Tap {
-  const last = view.groups.at(-1);
+  const last = view.groups.find((g) => /^mix$/i.test(g.tag) || /full mix/i.test(g.name)) ?? view.groups.at(-1);
   return last ? { kind: "group", id: last.id } : { kind: "stems", id: "" };
 }
 

@@ -5,6 +5,7 @@ import { useNavigate } from "react-router";
 import { api, ok, type Take } from "../../api/client";
 import { useDo } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
+import { LayTakes } from "./lay";
 import { takeTitle } from "./list";
 
 /** What can be done with several takes at once. */
@@ -31,6 +32,7 @@ export function SeveralTakes({ takes, production, onShow }: { takes: Take[]; pro
           Line them up in Sync…
         </button>
       </div>
+      <LayTakes key={`lay ${ids.join()}`} takes={takes} production={production} />
       <section className="mt-5 border-t border-line pt-4">
         <h2 className="text-[16px] font-bold">To files</h2>
         <p className="mt-1 max-w-2xl text-[13px] text-muted">Lossless, with names, time stamp and notes inside; named from roll, scene, take and label. One that can't be done does not stop the others.</p>
