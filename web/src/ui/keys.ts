@@ -163,7 +163,7 @@ if (typeof window !== "undefined") {
 function taken(e: KeyboardEvent): boolean {
   const el = e.target as HTMLElement;
   if (el.closest?.("input, textarea, select, [contenteditable], [role=dialog], [role=menu]")) return true;
-  const control = el.closest?.("button, a, [role=switch], [role=gridcell]");
+  const control = el.closest?.("button, a, [role=switch]");
   return !!control && ["Enter", "Space"].includes(pressed(e)) && !byPointer;
 }
 

@@ -27,7 +27,7 @@ export function Buses(p: Props) {
 function Section({ title, about, children }: { title: string; about: string; children: ReactNode }) {
   return (
     <section aria-label={title}>
-      <h3 className="font-semibold">{title}</h3>
+      <h2 className="font-semibold">{title}</h2>
       <p className="mb-2 text-[12px] text-muted">{about}</p>
       {children}
     </section>

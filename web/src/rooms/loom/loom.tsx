@@ -1,9 +1,11 @@
 import { useMemo, useRef } from "react";
 import { Link } from "react-router";
+import { useShallow } from "zustand/react/shallow";
 
 import type { ReelView } from "../../api/client";
 import { useReelEdits, useSpecs, useTakes, useTakesOf } from "../../api/hooks";
 import { useActions } from "../../ui/keys";
+import { useParts } from "../../ui/parts";
 import { useStable } from "../../ui/stable";
 import { chooseTrack, loomActs, setTrack, toggleSolo } from "./acts";
 import { layBand } from "./band";
@@ -27,7 +29,7 @@ import { Ruler } from "./ruler";
 import { useSettling } from "./settling";
 import { Shuttle } from "./shuttle";
 import { SpecDialog } from "./spec";
-import { turned, useLoom, useLoomStore } from "./state";
+import { turned, useLoom, useLoomStore, type LoomState } from "./state";
 import { ReelStrip } from "./strip";
 import { TimeArea } from "./time";
 import { TimeHead } from "./timehead";
@@ -35,6 +37,11 @@ import { useTimeView } from "./timeview";
 import { useHeight } from "./useheight";
 import { useWeave, WeavePart } from "./weave";
 import { WeaveHead } from "./weavehead";
+
+/** What of its state the Loom itself is drawn by. */
+const shown = ({ opened, folded, openStems, curves, lists, loan, typing, choosingSpec, stands, snap, picture, fitted, dock, loop, half, before }: LoomState) => ({
+  opened, folded, openStems, curves, lists, loan, typing, choosingSpec, stands, snap, picture, fitted, dock, loop, half, before,
+});
 
 /** An open reel: its rows run from the left through time, over the reed, into the weave. */
 export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useReelEdits> }) {
@@ -48,7 +55,9 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   // Takes that sound is borrowed from are drawn too, though no clip is of them.
   const widths = useMemo(() => new Map([...(listed ?? []), ...takes.values()].map((t) => [t.id, t.channels.length])), [takesKey, listed]); // eslint-disable-line react-hooks/exhaustive-deps
   const { ask, doIt, dialog } = useConsent(edits);
-  const { opened, folded, openStems, curves, lists, loan, typing, choosingSpec, stands, snap, picture, fitted, dock, loop, half, before } = useLoom((s) => s);
+  // Not all of the state: what is chosen in the weave, say, is drawn there alone.
+  const { opened, folded, openStems, curves, lists, loan, typing, choosingSpec, stands, snap, picture, fitted, dock, loop, half, before } = useLoom(useShallow(shown));
+  const inTime = useParts(view, "head", "marks", "clips", "tracks", "stems", "mixes");
 
   const scroller = useRef<HTMLDivElement>(null);
   const roomHeight = useHeight(scroller);
@@ -57,7 +66,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const bandRow = fitted ? lowBandHeight : bandHeight;
 
   const chosen = useLoom((s) => s.chosen);
-  const choice = useMemo(() => there(view, chosen), [view, chosen]);
+  const choice = useMemo(() => there(inTime, chosen), [inTime, chosen]);
   const tracksChosen = useMemo(() => chosenTracks(choice), [choice]);
   const track = trackOf(view, choice.track);
   const setChosen = (chosen: typeof choice) => store.setState({ chosen });
@@ -148,7 +157,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
         <TimeHead view={view} below={choice.track} acts={acts} onDo={doIt} />
         <div ref={time.box} className="min-w-0 grow">
           <Ruler
-            view={view}
+            view={inTime}
             scroll={time.scroll}
             at={stands}
             range={choice.range}
@@ -181,7 +190,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
             <div className="relative flex min-w-0 grow flex-col">
               {view.clips.length === 0 && <NothingYet production={view.production} />}
               <TimeArea
-                view={view}
+                view={inTime}
                 scroll={time.scroll}
                 takes={widths}
                 rows={rows}
@@ -200,7 +209,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
               />
             </div>
             <Reed reed={reed} />
-            <Shown reed={reed}>{view.outputs.length === 0 ? <NoOutputs onChoose={openSpec} /> : <WeavePart weave={weave} part="tracks" label="The weave" slid={reed.slid} shown={reed.shown} height={rows.height} scroller={scroller} onReach={reed.reach} />}</Shown>
+            <Shown reed={reed}>{view.outputs.length === 0 ? <NoOutputs onChoose={openSpec} /> : <WeavePart weave={weave} part="tracks" label="The weave" shown={reed.shown} height={rows.height} scroller={scroller} onReach={reed.reach} />}</Shown>
           </div>
         </div>
       </div>
@@ -219,10 +228,10 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
           ))}
         </div>
         <div className="h-max min-w-0 grow">
-          <BandTime view={view} band={band} bandRow={bandRow} scroll={time.scroll} takes={widths} rows={rows} at={stands} onGo={go} />
+          <BandTime view={inTime} band={band} bandRow={bandRow} scroll={time.scroll} takes={widths} rows={rows} at={stands} onGo={go} />
         </div>
         <Reed reed={reed} />
-        <Shown reed={reed}>{view.outputs.length > 0 && <WeavePart weave={weave} part="band" label="The weave of stems and mixes" slid={reed.slid} shown={reed.shown} height={band.length * bandRow} onReach={reed.reach} />}</Shown>
+        <Shown reed={reed}>{view.outputs.length > 0 && <WeavePart weave={weave} part="band" label="The weave of stems and mixes" shown={reed.shown} height={band.length * bandRow} onReach={reed.reach} />}</Shown>
       </div>
     </div>
   );
@@ -238,7 +247,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
               {view.tracks.length} tracks, {view.clips.length} clips
             </div>
             <div className="min-w-0 grow">
-              <ReelStrip view={view} rows={rows} scroll={time.scroll} timeWidth={time.width} at={stands} onGo={time.visit} />
+              <ReelStrip view={inTime} rows={rows} scroll={time.scroll} timeWidth={time.width} at={stands} onGo={time.visit} />
             </div>
           </div>
         )}

@@ -437,34 +437,48 @@ function range(g: CanvasRenderingContext2D, s: Scene, zest: string) {
   }
 }
 
-/** Each row of the band as the sum of what its tracks play. */
+/** Each row of the band as what its tracks play. What a track plays is worked out once, however many rows it sounds in. */
 export function paintBand(g: CanvasRenderingContext2D, width: number, s: Pick<Scene, "view" | "time" | "takes" | "rows"> & { band: BandRow[]; bandRow: number }) {
-  const { view, time } = s;
-  const to = time.left + width * time.perPixel;
-  const inView = new Map([...s.rows.clips].map(([track, clips]) => [track, clipsIn(clips, time.left, to).filter((c) => !c.mute)]));
+  const columns = Math.ceil(width / threadStep);
+  const played = new Map<string, Float32Array>();
+  const of = (track: string) => {
+    const known = played.get(track) ?? peaks(s, track, columns, s.time.left + width * s.time.perPixel);
+    played.set(track, known);
+    return known;
+  };
   s.band.forEach((row, i) => {
     const room = s.bandRow - 8;
-    const clips = [...tracksIn(view, row)].flatMap((t) => inView.get(t) ?? []);
-    const y = i * s.bandRow;
-    const columns = Math.ceil(width / threadStep);
+    const y = i * s.bandRow + 4;
     const tall = new Float32Array(columns);
-    for (const c of clips) {
-      const first = Math.max(0, Math.floor(xOf(time, c.start) / threadStep));
-      const last = Math.min(columns - 1, Math.floor(xOf(time, c.start + c.length) / threadStep));
-      for (let k = first; k <= last; k++) {
-        const from = time.left + k * threadStep * time.perPixel - c.start + c.offset;
-        const e = widest(s, c, from, from + threadStep * time.perPixel);
-        if (e) tall[k] = Math.max(tall[k]!, -e.low, e.high);
-      }
+    for (const track of tracksIn(s.view, row)) {
+      const own = of(track);
+      for (let k = 0; k < columns; k++) if (own[k]! > tall[k]!) tall[k] = own[k]!;
     }
     g.fillStyle = row.stem ? dye(row.stem) : colour("--ink");
     g.globalAlpha = row.row === "strand" ? 0.5 : 0.8;
     for (let k = 0; k < columns; k++) {
       const size = Math.max(1, Math.min(1, tall[k]! * 1.5) * room);
-      g.fillRect(k * threadStep, y + 4 + (room - size) / 2, threadWidth, size);
+      g.fillRect(k * threadStep, y + (room - size) / 2, threadWidth, size);
     }
     g.globalAlpha = 1;
   });
+}
+
+/** The highest that a track plays in each of so many columns. */
+function peaks(s: Pick<Scene, "time" | "takes" | "rows">, track: string, columns: number, to: number): Float32Array {
+  const { time } = s;
+  const tall = new Float32Array(columns);
+  for (const c of clipsIn(s.rows.clips.get(track) ?? [], time.left, to)) {
+    if (c.mute) continue;
+    const first = Math.max(0, Math.floor(xOf(time, c.start) / threadStep));
+    const last = Math.min(columns - 1, Math.floor(xOf(time, c.start + c.length) / threadStep));
+    for (let k = first; k <= last; k++) {
+      const from = time.left + k * threadStep * time.perPixel - c.start + c.offset;
+      const e = widest(s, c, from, from + threadStep * time.perPixel);
+      if (e) tall[k] = Math.max(tall[k]!, -e.low, e.high);
+    }
+  }
+  return tall;
 }
 
 type Sounds = Pick<Scene, "takes" | "time">;

@@ -129,7 +129,7 @@ function One({ saved, view, onApply }: { saved: SavedPattern; view: ReelView; on
         <p className="text-[12px] text-muted">{holds.join(", ")}</p>
       </div>
       <label className="flex shrink-0 cursor-pointer items-center gap-1.5 text-[13px]">
-        <input type="checkbox" className="accent-act" checked={first} onChange={(e) => begin.mutate(e.target.checked)} /> new reels begin so
+        <input type="checkbox" className="accent-act" checked={begin.isPending ? begin.variables : first} onChange={(e) => begin.mutate(e.target.checked)} /> new reels begin so
       </label>
       <a className="rounded p-1 text-muted hover:text-ink" href={`${base}/patterns/${saved.id}`} download={`${pattern.name}.yaml`} aria-label={`Write ${pattern.name} to a file`} title="Write it to a file (YAML)">
         <Download size={15} />

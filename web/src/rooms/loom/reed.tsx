@@ -1,4 +1,4 @@
-import { useCallback, useLayoutEffect, useRef, useState, type ReactNode, type RefObject } from "react";
+import { useLayoutEffect, useMemo, useRef, useState, type ReactNode, type RefObject } from "react";
 
 import type { Columns } from "./columns";
 import { columnWidth, reedWidth } from "./geometry";
@@ -21,37 +21,40 @@ function useWidth(ref: RefObject<HTMLElement | null>): number {
   return width;
 }
 
-/** Where the reed stands: how much of the weave is shown, and how far it is slid. */
-export type Reeded = { shown: number; slid: number; full: number; slide: (to: number) => void; reach: (column: number) => void };
+/** Where the reed stands: how much of the weave is shown. How far it is slid is asked for by what is slid alone. */
+export type Reeded = { shown: number; full: number; slide: (by: number) => void; reach: (column: number) => void };
+
+const within = (slide: number, shown: number, full: number) => Math.max(0, Math.min(slide, full - shown));
+
+/** How far the weave is slid, in pixels. */
+export const useSlid = (shown: number, full: number): number => useLoom((s) => within(s.slide, shown, full));
 
 export function useReed(columns: Columns, room: RefObject<HTMLElement | null>): Reeded {
   const store = useLoomStore();
   const reed = useLoom((s) => s.reed);
-  const slide = useLoom((s) => s.slide);
   const most = Math.floor(useWidth(room) * mostWeave);
   const shown = Math.min(reed ?? columns.width, columns.width, most);
-  const slid = Math.max(0, Math.min(slide, columns.width - shown));
-  const now = useRef({ shown, slid, columns });
-  now.current = { shown, slid, columns };
-  const to = useCallback((slide: number) => store.setState({ slide: Math.max(0, Math.min(slide, now.current.columns.width - now.current.shown)) }), [store]);
-  const reach = useCallback(
-    (column: number) => {
-      const { shown, slid, columns } = now.current;
-      const c = columns.list[column];
+  const now = useRef({ shown, columns });
+  now.current = { shown, columns };
+  return useMemo(() => {
+    const at = () => within(store.getState().slide, shown, columns.width);
+    const to = (slide: number) => store.setState({ slide: within(slide, now.current.shown, now.current.columns.width) });
+    const reach = (column: number) => {
+      const c = now.current.columns.list[column];
       if (!c) return;
-      if (c.x - columnWidth < slid) to(c.x - columnWidth);
-      else if (c.x + c.width + columnWidth > slid + shown) to(c.x + c.width + columnWidth - shown);
-    },
-    [to],
-  );
-  return { shown, slid, full: columns.width, slide: to, reach };
+      if (c.x - columnWidth < at()) to(c.x - columnWidth);
+      else if (c.x + c.width + columnWidth > at() + now.current.shown) to(c.x + c.width + columnWidth - now.current.shown);
+    };
+    return { shown, full: columns.width, slide: (by: number) => to(at() + by), reach };
+  }, [store, shown, columns]);
 }
 
 /** A part of the weave that is slid sideways like all its other parts. */
 export function Slid({ reed, children }: { reed: Reeded; children: ReactNode }) {
+  const slid = useSlid(reed.shown, reed.full);
   return (
     <Shown reed={reed}>
-      <div className="h-full" style={{ transform: `translateX(${-reed.slid}px)`, width: reed.full }}>
+      <div className="h-full" style={{ transform: `translateX(${-slid}px)`, width: reed.full }}>
         {children}
       </div>
     </Shown>
@@ -61,7 +64,7 @@ export function Slid({ reed, children }: { reed: Reeded; children: ReactNode }) 
 /** As wide as the reed leaves the weave; the wheel slides it. */
 export function Shown({ reed, children }: { reed: Reeded; children: ReactNode }) {
   return (
-    <div className="h-full shrink-0 overflow-hidden" style={{ width: reed.shown }} onWheel={(e) => (e.shiftKey || e.deltaX !== 0) && reed.slide(reed.slid + (e.deltaX || e.deltaY))}>
+    <div className="h-full shrink-0 overflow-hidden" style={{ width: reed.shown }} onWheel={(e) => (e.shiftKey || e.deltaX !== 0) && reed.slide(e.deltaX || e.deltaY)}>
       {children}
     </div>
   );

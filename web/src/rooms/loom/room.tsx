@@ -23,8 +23,11 @@ export function LoomRoom() {
         reelMenu={view && <ReelMenu view={view} edits={edits} />}
         history={view && { undo: view.undo, redo: view.redo, onUndo: () => void edits.undo(), onRedo: () => void edits.redo() }}
       />
-      <Missing of={[production, known]} />
-      {view && <OpenReel key={view.id} view={view} edits={edits} />}
+      <main className="flex min-h-0 grow flex-col">
+        <h1 className="sr-only">{view ? `The Loom: ${view.name}` : "The Loom"}</h1>
+        <Missing of={[production, known]} />
+        {view && <OpenReel key={view.id} view={view} edits={edits} />}
+      </main>
     </div>
   );
 }

@@ -1,6 +1,7 @@
 import { Clapperboard, ListTree, Magnet, Maximize2, Plus, Rows3, Spline, ZoomIn, ZoomOut } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import type { ReactNode } from "react";
+import { useShallow } from "zustand/react/shallow";
 
 import type { Command, ReelView } from "../../api/client";
 import { keyOf, keySign, type ActionID } from "../../ui/keys";
@@ -15,7 +16,7 @@ type Acts = Record<"picture" | "lists" | "snap" | "wider" | "closer" | "whole" |
 /** The corner above the heads: what is shown, and how much of it. */
 export function TimeHead({ view, below, acts, onDo }: { view: ReelView; below: string; acts: Acts; onDo: (c: Command) => Promise<ReelView | undefined> }) {
   const store = useLoomStore();
-  const { picture, lists, snap, curves, fitted } = useLoom((s) => s);
+  const { picture, lists, snap, curves, fitted } = useLoom(useShallow(({ picture, lists, snap, curves, fitted }) => ({ picture, lists, snap, curves, fitted })));
   return (
     <div className="flex shrink-0 items-end justify-between border-r border-line px-1.5 pb-1.5" style={{ width: headsWidth }}>
       <span className="flex gap-[3px]">

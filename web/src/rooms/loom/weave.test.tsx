@@ -108,8 +108,8 @@ describe("a part of the weave", () => {
     const scroller = useRef<HTMLDivElement>(null);
     return (
       <div ref={scroller}>
-        <WeavePart weave={weave} part="tracks" label="The weave" slid={0} shown={300} height={rows.height} scroller={scroller} onReach={() => undefined} />
-        <WeavePart weave={weave} part="band" label="Stems" slid={0} shown={300} height={30} onReach={() => undefined} />
+        <WeavePart weave={weave} part="tracks" label="The weave" shown={300} height={rows.height} scroller={scroller} onReach={() => undefined} />
+        <WeavePart weave={weave} part="band" label="Stems" shown={300} height={30} onReach={() => undefined} />
       </div>
     );
   }

@@ -10,6 +10,7 @@ import { along, bandLines, block, cellLabel, cellOf, lineKey, trackLines, type C
 import { columnAt, layColumns, type Columns } from "./columns";
 import { KnotCard } from "./knotcard";
 import { Pinned } from "./pinned";
+import { useSlid } from "./reed";
 import type { Rows } from "./rows";
 import { useLoom, useLoomStore } from "./state";
 import { tying, type Edits, type Tying } from "./tying";
@@ -43,7 +44,6 @@ type PartProps = {
   weave: Weave;
   part: "tracks" | "band";
   label: string;
-  slid: number;
   shown: number; // width in pixels
   height: number;
   scroller?: RefObject<HTMLElement | null>;
@@ -56,6 +56,7 @@ export function WeavePart(p: PartProps) {
   const { weave, part } = p;
   const { lines, columns, tying } = weave;
   const store = useLoomStore();
+  const slid = useSlid(p.shown, columns.width);
   const first = part === "tracks" ? 0 : weave.tracks;
   const own = useMemo(() => (part === "tracks" ? lines.slice(0, weave.tracks) : lines.slice(weave.tracks)), [lines, weave.tracks, part]);
   const at = useLoom((s) => s.at);
@@ -73,9 +74,9 @@ export function WeavePart(p: PartProps) {
   const canvas = useCanvas(
     (c) => {
       const s = fit(c);
-      if (s) paintWeave(s.g, s.width, s.height, p.scroller?.current?.scrollTop ?? 0, { lines: own, first, columns, cells: weave.cells, slid: p.slid, chosen: weave.chosen, places: chosen, ghosts, pointed });
+      if (s) paintWeave(s.g, s.width, s.height, p.scroller?.current?.scrollTop ?? 0, { lines: own, first, columns, cells: weave.cells, slid, chosen: weave.chosen, places: chosen, ghosts, pointed });
     },
-    [own, columns, weave.cells, p.slid, p.shown, weave.chosen, chosen, ghosts, pointed],
+    [own, columns, weave.cells, slid, p.shown, weave.chosen, chosen, ghosts, pointed],
     p.scroller,
   );
   const box = useRef<HTMLDivElement>(null);
@@ -84,7 +85,7 @@ export function WeavePart(p: PartProps) {
     const r = box.current!.getBoundingClientRect();
     const y = e.clientY - r.top;
     const line = own.findIndex((l) => y >= l.y && y < l.y + l.height);
-    const column = columnAt(columns, e.clientX - r.left + p.slid);
+    const column = columnAt(columns, e.clientX - r.left + slid);
     return line < 0 || column < 0 ? null : { line: first + line, column };
   };
   const choose = (place: Place, to: Place | null, card: boolean) => store.setState({ at: place, corner: to, card });
@@ -135,14 +136,15 @@ export function WeavePart(p: PartProps) {
     } else if (e.key === "Escape" && corner) {
       e.preventDefault();
       store.setState({ corner: null, card: false });
-    } else if (e.key === "Enter" || e.key === " ") {
+    } else if (e.key === "Enter") { // Space plays, here as everywhere
       e.preventDefault();
       press(focus);
     }
   };
 
   const here = (x: Place) => x.line >= first && x.line < first + own.length && x.column >= 0;
-  const spots = [here(focus) ? focus : { line: first, column: focus.column }, ...(pointed && here(pointed) && !same(pointed, focus) ? [pointed] : [])];
+  const stop = here(focus) ? focus : { line: first, column: focus.column };
+  const spots = [stop, ...(pointed && here(pointed) && !same(pointed, stop) ? [pointed] : [])];
   return (
     <div
       ref={box}
@@ -168,7 +170,7 @@ export function WeavePart(p: PartProps) {
         <canvas ref={canvas} className="absolute inset-0 h-full w-full" />
       )}
       {spots.filter((x) => lines[x.line] && x.column >= 0).map((x) => (
-        <Spot key={`${x.line}:${x.column}`} weave={weave} place={x} first={first} slid={p.slid} focused={same(x, focus)} scroller={p.scroller} chosen={corner ? chosen.length : 0}>
+        <Spot key={`${x.line}:${x.column}`} weave={weave} place={x} first={first} slid={slid} focused={same(x, focus)} scroller={p.scroller} chosen={corner ? chosen.length : 0}>
           {card && same(x, focus) && ((anchor) => <KnotCard weave={weave} places={corner ? chosen : [focus]} corners={corner ? [corner, focus] : null} anchor={anchor} onClose={() => store.setState({ card: false })} />)}
         </Spot>
       ))}
