@@ -161,3 +161,19 @@ test("where the server is not there, the page says so and goes on when it is", a
   await page.getByRole("button", { name: "Try again" }).click();
   await expect(page.getByRole("link", { name: /The Lantern Ferry(?!,)/ })).toBeVisible();
 });
+
+test("heads, clips and the weave scroll as one", async ({ page }) => {
+  await open(page);
+  await page.setViewportSize({ width: 1280, height: 500 });
+  const grid = page.getByRole("grid", { name: "The weave", exact: true });
+  const top = async () => Promise.all([page.locator(".time-area canvas").boundingBox(), grid.locator("canvas").boundingBox()]);
+  const before = await top();
+  expect(before[1]!.y).toBe(before[0]!.y);
+  await track(page, "Bell").scrollIntoViewIfNeeded();
+  await page.waitForTimeout(200);
+  const after = await top();
+  expect(after, "what is painted stays where the rows are").toEqual(before);
+  const cell = await (await crossing(page, "Track Bell", "Effects L")).boundingBox();
+  const head = await track(page, "Bell").boundingBox();
+  expect(Math.abs(cell!.y - head!.y)).toBeLessThan(2);
+});

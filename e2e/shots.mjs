@@ -16,7 +16,7 @@ async function open(light, width, height) {
 
 const get = async (path) => (await fetch(`${address}/api/v1${path}`)).json();
 const [production] = (await get("/productions")).filter((p) => p.name === "The Lantern Ferry");
-const [reel, surround] = await get(`/productions/${production.id}/reels`);
+const [reel, surround, , dense] = await get(`/productions/${production.id}/reels`);
 const { takes } = await get(`/productions/${production.id}/takes`);
 const take = takes.find((t) => t.description.scene === "12A" && t.description.take === "3");
 let prints = await get(`/reels/${reel.id}/prints`);
@@ -109,6 +109,15 @@ const weave = async (page) => {
   await page.getByRole("group", { name: "Track Bell", exact: true }).click();
 };
 
+/** All tracks fitted into the room, what is chosen at its side, and the picture put away. */
+const fitted = (track) => async (page) => {
+  await page.keyboard.press("p");
+  await page.keyboard.press("Shift+I");
+  await page.keyboard.press("Shift+F");
+  await page.getByRole("group", { name: `Track ${track}`, exact: true }).click();
+  await page.waitForTimeout(1200);
+};
+
 const only = process.env.SHOTS?.split(",");
 const all = {
   takes: () => shot("takes", "day", `${base}/takes/${take.id}`),
@@ -129,8 +138,8 @@ const all = {
   sync: () => shot("sync", "day", `${base}/sync/${take.id}`, (p) => p.waitForTimeout(1000)),
   "sync-night": () => shot("sync-night", "night", `${base}/sync/${take.id}`, (p) => p.waitForTimeout(1000)),
   loom: () => shot("loom", "day", `${base}/loom/${reel.id}`, playing),
-  "loom-night": () => shot("loom-night", "night", `${base}/loom/${reel.id}`, playing),
-  "loom-wide": () => shot("loom-wide", "day", `${base}/loom/${reel.id}`, playing, 1920, 1080),
+  "loom-night": () => shot("loom-night", "night", `${base}/loom/${dense.id}`, fitted("Boom A")),
+  "loom-wide": () => shot("loom-wide", "day", `${base}/loom/${dense.id}`, fitted("Winch"), 1920, 1080),
   "loom-channels": () => shot("loom-channels", "day", `${base}/loom/${reel.id}`, channels),
   "loom-lists": () => shot("loom-lists", "night", `${base}/loom/${reel.id}`, lists),
   "loom-surround": () => shot("loom-surround", "day", `${base}/loom/${surround.id}`, weave),

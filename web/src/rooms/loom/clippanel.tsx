@@ -17,7 +17,7 @@ export function Line({ name, children }: { name: string; children: ReactNode }) 
   return (
     <div className="flex items-start gap-2 whitespace-nowrap text-[13px] group-data-[dock=side]/dock:mb-1">
       <span className="flex h-[30px] w-14 shrink-0 items-center text-muted">{name}</span>
-      <span className="flex min-h-[30px] min-w-0 items-center gap-x-2 gap-y-1 group-data-[dock=side]/dock:flex-wrap">{children}</span>
+      <span className="flex min-h-[30px] min-w-0 items-center gap-x-2 gap-y-1 [&>*]:shrink-0 group-data-[dock=side]/dock:flex-wrap">{children}</span>
     </div>
   );
 }

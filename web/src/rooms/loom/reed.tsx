@@ -61,10 +61,11 @@ export function Slid({ reed, children }: { reed: Reeded; children: ReactNode }) 
   );
 }
 
-/** As wide as the reed leaves the weave; the wheel slides it. */
+/** As wide as the reed leaves the weave; the wheel slides it. It clips and does not scroll, so that what is pinned in it is pinned
+ * to the rows. */
 export function Shown({ reed, children }: { reed: Reeded; children: ReactNode }) {
   return (
-    <div className="h-full shrink-0 overflow-hidden" style={{ width: reed.shown }} onWheel={(e) => (e.shiftKey || e.deltaX !== 0) && reed.slide(e.deltaX || e.deltaY)}>
+    <div className="h-full shrink-0 overflow-clip" style={{ width: reed.shown }} onWheel={(e) => (e.shiftKey || e.deltaX !== 0) && reed.slide(e.deltaX || e.deltaY)}>
       {children}
     </div>
   );
