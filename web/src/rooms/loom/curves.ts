@@ -3,19 +3,30 @@ import type { Clip, CommandOf, Fade, Point, Track } from "../../api/client";
 
 export type Parameter = CommandOf<"setCurve">["what"];
 
-/** How the values of a parameter lie in a row: what is at its top and at its bottom, and to what they are rounded. */
-const scales: Record<Parameter, { top: number; bottom: number; step: number }> = {
-  gain: { top: 12, bottom: -36, step: 0.1 },
-  pan: { top: -1, bottom: 1, step: 0.01 }, // left above
-  front: { top: 1, bottom: -1, step: 0.01 },
-  up: { top: 1, bottom: -1, step: 0.01 },
-  spread: { top: 1, bottom: 0, step: 0.01 },
-  lfe: { top: 12, bottom: -48, step: 0.1 },
-  turn: { top: 360, bottom: -360, step: 1 },
-  pitch: { top: 180, bottom: -180, step: 1 },
-  roll: { top: 180, bottom: -180, step: 1 },
-  narrow: { top: 1, bottom: 0, step: 0.01 },
+/** How the values of a parameter lie in a row: what is at its top and at its bottom, to what they are rounded, and their unit. */
+const scales: Record<Parameter, { top: number; bottom: number; step: number; unit: string }> = {
+  gain: { top: 12, bottom: -36, step: 0.1, unit: "dB" },
+  pan: { top: -1, bottom: 1, step: 0.01, unit: "" }, // left above
+  front: { top: 1, bottom: -1, step: 0.01, unit: "" },
+  up: { top: 1, bottom: -1, step: 0.01, unit: "" },
+  spread: { top: 1, bottom: 0, step: 0.01, unit: "" },
+  lfe: { top: 12, bottom: -48, step: 0.1, unit: "dB" },
+  turn: { top: 360, bottom: -360, step: 1, unit: "°" },
+  pitch: { top: 180, bottom: -180, step: 1, unit: "°" },
+  roll: { top: 180, bottom: -180, step: 1, unit: "°" },
+  narrow: { top: 1, bottom: 0, step: 0.01, unit: "" },
 };
+
+export const parameters = Object.keys(scales) as Parameter[];
+
+/** Between what the values of a parameter lie, and their unit. Gains go further than a row shows. */
+export function scaleOf(what: Parameter): { least: number; most: number; unit: string } {
+  const { top, bottom, unit } = scales[what];
+  return unit === "dB" ? { least: -96, most: 24, unit } : { least: Math.min(top, bottom), most: Math.max(top, bottom), unit };
+}
+
+/** The parameters of a track that move. */
+export const movingOf = (t: Track): Parameter[] => parameters.filter((p) => pointsOf(t, p).length > 0);
 
 export type CurveView = "none" | "clip gain" | "clip pan" | `track ${Parameter}`;
 

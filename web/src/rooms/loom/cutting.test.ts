@@ -108,4 +108,21 @@ describe("what keys do to what is chosen", () => {
     b.acts["paste-there"]();
     expect(b.done.map((c) => c.command)).toEqual([expect.objectContaining({ at: 7, track: "" }), expect.objectContaining({ at: null, track: "" })]);
   });
+
+  it("puts clips on other tracks, slips them, and widens the range over tracks", () => {
+    const { acts, done } = bench({ clips: ["1", "2"] });
+    acts["clip-down"]();
+    acts["slip-back"]();
+    expect(done).toEqual([
+      { kind: "moveClips", command: { clips: ["1", "2"], by: 0, rows: 1 } },
+      { kind: "several", command: { commands: ["1", "2"].map((clip) => ({ kind: "slipClip", command: { clip, by: -1920 } })) } },
+    ]);
+    const range = { from: 0, to: 10, tracks: ["a"] };
+    const wider = bench({ range });
+    wider.acts["range-down"]();
+    expect(wider.chosen()!.range!.tracks).toEqual(["a", "b"]);
+    const least = bench({ range });
+    least.acts["range-up"]();
+    expect(least.chosen()).toBeNull(); // one track is left
+  });
 });

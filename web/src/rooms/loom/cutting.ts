@@ -61,6 +61,16 @@ export function cutting(b: Bench) {
     if (part.to !== undefined && from > to) from = to;
     b.choose({ ...choice, range: { ...r, from, to } });
   };
+  /** The range over one more track at its foot, or one less. */
+  const widen = (by: number) => {
+    const r = choice.range;
+    if (!r) return need("Choose a range first: where it begins and where it ends.");
+    const order = view.tracks.map((t) => t.id);
+    const has = order.flatMap((t, i) => (r.tracks.includes(t) ? [i] : []));
+    const last = (has.at(-1) ?? -1) + by;
+    const first = has[0] ?? 0;
+    if (last >= first && last < order.length) b.choose({ ...choice, range: { ...r, tracks: order.slice(first, last + 1) } });
+  };
   const gain = (by: number) => {
     const r = choice.range;
     if (r && !choice.lane) {
@@ -144,6 +154,12 @@ export function cutting(b: Bench) {
       }),
     "nudge-back": () => nudge(-1),
     "nudge-on": () => nudge(1),
+    "clip-up": () => withClips((clips) => run("moveClips", { clips, by: 0, rows: -1 })),
+    "clip-down": () => withClips((clips) => run("moveClips", { clips, by: 0, rows: 1 })),
+    "slip-back": () => runEach(ids.map((clip) => ({ kind: "slipClip", command: { clip, by: -frames(1) } }))),
+    "slip-on": () => runEach(ids.map((clip) => ({ kind: "slipClip", command: { clip, by: frames(1) } }))),
+    "range-down": () => widen(1),
+    "range-up": () => widen(-1),
     louder: () => gain(1),
     softer: () => gain(-1),
     "mute-clip": () => {

@@ -1,4 +1,4 @@
-import { ChevronDown, ChevronRight } from "lucide-react";
+import { ChevronDown, ChevronRight, Spline } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { memo, useEffect, useState, type MouseEvent, type RefObject } from "react";
 
@@ -7,6 +7,7 @@ import type { Tap } from "../../listen/player";
 import { keyOf, keySign } from "../../ui/keys";
 import { StemTag } from "../../ui/stem";
 import type { BandRow } from "./band";
+import { movingOf } from "./curves";
 import { headsWidth } from "./geometry";
 import { laneHeight, rowsIn, type FolderRow, type Rows, type TrackRow } from "./rows";
 
@@ -44,6 +45,7 @@ export const TrackHead = memo(function TrackHead(p: HeadProps) {
   const loose = t.labels.length > 1 && t.labels.every((l) => l === "M");
   const width = t.labels.length === 1 ? "mono" : loose ? `${t.labels.length} monos` : t.labels.length === 2 ? "stereo, bonded" : `${t.labels.length} channels, bonded`;
   const low = p.row.body < 34;
+  const moving = movingOf(t);
   const choose = (e: MouseEvent) => p.acts.select(t.id, e.shiftKey ? "up to" : e.ctrlKey || e.metaKey ? "beside" : "alone");
   return (
     <div className={`absolute inset-x-0 border-b border-line ${p.selected ? "border-l-4 border-l-zest bg-paper" : t.folder ? "border-l-4 border-l-band" : ""}`} style={{ top: p.row.y, height: p.row.height }} onClick={choose} draggable onDragStart={(e) => p.acts.drag(t.id, e, "start")} onDragOver={(e) => p.acts.drag(t.id, e, "over")} onDrop={(e) => p.acts.drag(t.id, e, "drop")}>
@@ -75,6 +77,11 @@ export const TrackHead = memo(function TrackHead(p: HeadProps) {
           {p.alone ? "listening to it alone" : [t.strand, width, p.origin, t.suggested && "stem suggested"].filter(Boolean).join(" · ")}
         </span>}
       </button>
+      {moving.length > 0 && (
+        <span className="shrink-0 text-muted" role="img" aria-label={`Moves by curves: ${moving.join(", ")}`} title={`Moves by curves: ${moving.join(", ")}`}>
+          <Spline size={low ? 11 : 13} />
+        </span>
+      )}
       <Round low={low} on={t.mute} label={`Mute ${t.name}`} hint={`Mute: it is not printed either (${keySign(keyOf("mute"))})`} onClick={() => p.acts.mute(t.id, !t.mute)}>
         M
       </Round>

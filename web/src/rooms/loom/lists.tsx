@@ -10,14 +10,15 @@ import { labelAt } from "../../ui/timecode";
 import { Buses } from "./buses";
 import { Kept } from "./kept";
 
-export type ListName = "sync" | "strays" | "marks" | "find" | "history" | "weave";
+export type ListName = "track" | "sync" | "strays" | "marks" | "find" | "history" | "weave";
 
-type Props = { view: ReelView; shown: ListName; onShow: (l: ListName) => void; onClose: () => void; onClip: (clip: string) => void; onGo: (at: number) => void; onDo: (c: Command) => void; onUndo: () => void; onRedo: () => void };
+type Props = { view: ReelView; shown: ListName; track?: ReactNode; onShow: (l: ListName) => void; onClose: () => void; onClip: (clip: string) => void; onGo: (at: number) => void; onDo: (c: Command) => void; onUndo: () => void; onRedo: () => void };
 
 /** The lists at the right: what is out of sync, what strayed, marks, finding by name, history, and what the weave is made of. */
 export function Lists(p: Props) {
   const { view } = p;
   const tabs: [ListName, string, number][] = [
+    ["track", "Track", 0],
     ["sync", "Sync", view.adrift.length],
     ["strays", "Strays", view.strays.length],
     ["marks", "Marks", view.marks.length],
@@ -40,7 +41,7 @@ export function Lists(p: Props) {
           <X size={15} />
         </button>
       </div>
-      <div className="min-h-0 grow overflow-y-auto px-3 py-2">{{ sync: <Sync {...p} />, strays: <Strays {...p} />, marks: <Marks {...p} />, find: <Find {...p} />, history: <History {...p} />, weave: <Buses view={view} onDo={p.onDo} /> }[p.shown]}</div>
+      <div className="min-h-0 grow overflow-y-auto px-3 py-2">{{ track: p.track, sync: <Sync {...p} />, strays: <Strays {...p} />, marks: <Marks {...p} />, find: <Find {...p} />, history: <History {...p} />, weave: <Buses view={view} onDo={p.onDo} /> }[p.shown]}</div>
     </aside>
   );
 }

@@ -6,6 +6,7 @@ import type { ReelView } from "../../api/client";
 import { useReelEdits, useSpecs, useTakes, useTakesOf } from "../../api/hooks";
 import { useActions } from "../../ui/keys";
 import { useParts } from "../../ui/parts";
+import { useSize } from "../../ui/size";
 import { useStable } from "../../ui/stable";
 import { chooseTrack, loomActs, setTrack, toggleSolo } from "./acts";
 import { layBand } from "./band";
@@ -19,7 +20,7 @@ import { bandHeight, headsWidth, lowBandHeight, reedWidth, rulerHeight } from ".
 import { BandHead, FolderHead, Heads, TrackHead, type HeadActs } from "./heads";
 import { Inspector } from "./inspector";
 import { Lists } from "./lists";
-import { useListening } from "./listening";
+import { useListening, type Listening } from "./listening";
 import { clipOf, trackOf } from "./lookup";
 import { Meters } from "./meters";
 import { PicturePane } from "./picture";
@@ -29,13 +30,13 @@ import { Ruler } from "./ruler";
 import { useSettling } from "./settling";
 import { Shuttle } from "./shuttle";
 import { SpecDialog } from "./spec";
-import { turned, useLoom, useLoomStore, type LoomState } from "./state";
+import { turned, useLoom, useLoomStore, type LoomState, type LoomStore } from "./state";
 import { ReelStrip } from "./strip";
 import { TimeArea } from "./time";
 import { TimeHead } from "./timehead";
 import { useTimeView } from "./timeview";
-import { useHeight } from "./useheight";
-import { useWeave, WeavePart } from "./weave";
+import { TrackList } from "./tracklist";
+import { useWeave, WeavePart, type Weave } from "./weave";
 import { WeaveHead } from "./weavehead";
 
 /** What of its state the Loom itself is drawn by. */
@@ -60,7 +61,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const inTime = useParts(view, "head", "marks", "clips", "tracks", "stems", "mixes");
 
   const scroller = useRef<HTMLDivElement>(null);
-  const roomHeight = useHeight(scroller);
+  const roomHeight = useSize(scroller, { width: 0, height: 400 }).height;
   const rows = useMemo(() => layRows({ tracks: view.tracks, clips: view.clips }, opened, folded, fitted ? roomHeight : undefined), [view.tracks, view.clips, opened, folded, fitted, roomHeight]);
   const band = useMemo(() => layBand(view, openStems), [view.stems, view.mixes, view.tracks, openStems]); // eslint-disable-line react-hooks/exhaustive-deps
   const bandRow = fitted ? lowBandHeight : bandHeight;
@@ -84,12 +85,12 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     else if (track) settling.start({ track: track.id });
   };
   const acts = loomActs({ view, rows, choice, clip, listening, time, store, doIt, settle });
-  useActions(acts);
 
   const room = useRef<HTMLDivElement>(null);
   const stableEdits = useStable({ command: edits.command, tie: edits.tie });
   const weave = useWeave(view, rows, band, bandRow, tracksChosen, stableEdits);
   const reed = useReed(weave.columns, room);
+  useActions({ ...acts, ...hearing(weave, listening, store) });
   const heads = useHeadActs(view, doIt);
   const openSpec = () => store.setState({ choosingSpec: true });
 
@@ -304,6 +305,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
             <Lists
               view={view}
               shown={lists}
+              track={<TrackList view={inTime} track={track} clips={clipsOfTrack} chosen={choice.clips} at={position} onClip={showClip} onDo={(c) => void doIt(c)} />}
               onShow={(l) => store.setState({ lists: l })}
               onClose={() => store.setState({ lists: null })}
               onClip={showClip}
@@ -338,6 +340,20 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
       {dialog}
     </>
   );
+}
+
+/** Listening to the row or the column of the crossing that keys are at. */
+function hearing(weave: Weave, listening: Listening, store: LoomStore) {
+  return {
+    "hear-row": () => {
+      const line = weave.lines[store.getState().at.line];
+      if (line) listening.toggleTap({ kind: line.row, id: line.id });
+    },
+    "hear-column": () => {
+      const column = weave.columns.list[store.getState().at.column];
+      if (column) listening.toggleTap({ kind: column.folded ? "group" : "output", id: column.key });
+    },
+  };
 }
 
 /** What the heads of tracks do. */

@@ -1,25 +1,12 @@
-import { useLayoutEffect, useMemo, useRef, useState, type ReactNode, type RefObject } from "react";
+import { useMemo, useRef, type ReactNode, type RefObject } from "react";
 
+import { useSize } from "../../ui/size";
 import type { Columns } from "./columns";
 import { columnWidth, reedWidth } from "./geometry";
 import { useLoom, useLoomStore } from "./state";
 
 /** How much of the room the weave may take. */
 const mostWeave = 0.45;
-
-/** The width of an element, as it changes. */
-function useWidth(ref: RefObject<HTMLElement | null>): number {
-  const [width, setWidth] = useState(1280);
-  useLayoutEffect(() => {
-    const box = ref.current;
-    if (!box) return;
-    setWidth(box.clientWidth);
-    const watch = new ResizeObserver(() => setWidth(box.clientWidth));
-    watch.observe(box);
-    return () => watch.disconnect();
-  }, [ref]);
-  return width;
-}
 
 /** Where the reed stands: how much of the weave is shown. How far it is slid is asked for by what is slid alone. */
 export type Reeded = { shown: number; full: number; slide: (by: number) => void; reach: (column: number) => void };
@@ -32,7 +19,7 @@ export const useSlid = (shown: number, full: number): number => useLoom((s) => w
 export function useReed(columns: Columns, room: RefObject<HTMLElement | null>): Reeded {
   const store = useLoomStore();
   const reed = useLoom((s) => s.reed);
-  const most = Math.floor(useWidth(room) * mostWeave);
+  const most = Math.floor(useSize(room, { width: 1280, height: 0 }).width * mostWeave);
   const shown = Math.min(reed ?? columns.width, columns.width, most);
   const now = useRef({ shown, columns });
   now.current = { shown, columns };

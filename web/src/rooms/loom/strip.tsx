@@ -1,8 +1,9 @@
-import { useRef, type PointerEvent } from "react";
+import { useMemo, useRef, type PointerEvent } from "react";
 
 import type { ReelView } from "../../api/client";
 import { colour, dye, fit } from "../../draw/canvas";
 import { useCanvas } from "../../draw/usecanvas";
+import { useSize } from "../../ui/size";
 import { whole, xOf, sampleAt, type TimeView } from "./geometry";
 import type { Rows } from "./rows";
 import { useScroll, type Scroll } from "./scroll";
@@ -12,17 +13,18 @@ import { ShuttleLine } from "./shuttleline";
 export function ReelStrip(p: { view: ReelView; rows: Rows; scroll: Scroll; timeWidth: number; at: number; onGo: (sample: number) => void }) {
   const shown = useScroll(p.scroll);
   const box = useRef<HTMLDivElement>(null);
-  const all = (width: number) => whole(p.view, width);
+  const { width } = useSize(box, { width: 600, height: 0 });
+  const all = useMemo(() => whole(p.view, width), [p.view, width]);
   const canvas = useCanvas(
     (c) => {
       const s = fit(c);
-      if (s) paintStrip(s.g, s.width, s.height, p.view, p.rows, all(s.width), shown, p.timeWidth);
+      if (s) paintStrip(s.g, s.width, s.height, p.view, p.rows, all, shown, p.timeWidth);
     },
-    [p.view.clips, p.view.tracks, p.rows, shown, p.timeWidth],
+    [p.view, p.rows, all, shown, p.timeWidth],
   );
   const go = (e: PointerEvent) => {
     const r = box.current!.getBoundingClientRect();
-    const to = Math.round(sampleAt(all(r.width), e.clientX - r.left));
+    const to = Math.round(sampleAt(all, e.clientX - r.left));
     p.onGo(Math.max(p.view.head.start, Math.min(p.view.end, to)));
   };
   return (
@@ -37,7 +39,7 @@ export function ReelStrip(p: { view: ReelView; rows: Rows; scroll: Scroll; timeW
       onPointerMove={(e) => e.buttons === 1 && go(e)}
     >
       <canvas ref={canvas} className="absolute inset-0 h-full w-full" role="img" aria-label="The whole reel" />
-      <ShuttleLine view={p.view} time={all(box.current?.clientWidth ?? 600)} at={p.at} />
+      <ShuttleLine view={p.view} time={all} at={p.at} />
     </div>
   );
 }

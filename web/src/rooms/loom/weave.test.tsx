@@ -1,4 +1,4 @@
-import { cleanup, fireEvent, render, screen } from "@testing-library/react";
+import { act, cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { useRef } from "react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 
@@ -185,5 +185,18 @@ describe("a part of the weave", () => {
     fireEvent.click(screen.getByText("Tie the 2 of the diagonal"));
     expect(edits.tie.mock.calls[0]).toEqual([[{ row: "track", from: "t1", output: "dx/L" }, { row: "track", from: "t2", output: "dx/R" }]]);
     expect(screen.queryByRole("dialog")).toBeNull();
+  });
+
+  it("goes on when what is pointed at and chosen folds away", () => {
+    open();
+    fireEvent.pointerMove(grid(), point(1, 3));
+    fireEvent.keyDown(focused(), { key: "End" });
+    fireEvent.keyDown(focused(), { key: "ArrowLeft", shiftKey: true });
+    act(() => store.setState({ foldedGroups: ["dx", "mx"] }));
+    expect(focused().getAttribute("aria-label")).toContain("to Music: ");
+    fireEvent.keyDown(focused(), { key: "Delete" });
+    fireEvent.pointerDown(grid(), point(0, 1));
+    act(() => store.setState({ foldedGroups: [] }));
+    fireEvent.pointerUp(grid(), point(0, 1));
   });
 });

@@ -65,12 +65,14 @@ export function WeavePart(p: PartProps) {
   const [pointed, setPointed] = useState<Place | null>(null);
   const [drag, setDrag] = useState<Drag | null>(null);
   const focus = { line: Math.min(at.line, lines.length - 1), column: Math.min(at.column, columns.list.length - 1) };
-  const chosen = useMemo(() => (corner ? block(at, corner) : none), [at, corner]);
+  // Rows and columns come, go and fold while something is chosen, pointed at or dragged: what is no longer there is none of it.
+  const there = (x: Place) => x.line < lines.length && x.column >= 0 && x.column < columns.list.length;
+  const chosen = useMemo(() => (corner ? block(at, corner).filter(there) : none), [at, corner, lines, columns]); // eslint-disable-line react-hooks/exhaustive-deps
   const ghosts = useMemo(() => {
     if (!drag?.moved) return { places: none, clears: false };
-    const places = drag.block ? block(drag.from, drag.to) : tying.widened(along(drag.from, drag.to));
-    return { places, clears: !drag.block && tying.knots([drag.from]).length > 0 };
-  }, [drag]); // eslint-disable-line react-hooks/exhaustive-deps
+    const places = (drag.block ? block(drag.from, drag.to) : tying.widened(along(drag.from, drag.to))).filter(there);
+    return { places, clears: !drag.block && tying.knots([drag.from].filter(there)).length > 0 };
+  }, [drag, lines, columns]); // eslint-disable-line react-hooks/exhaustive-deps
   const canvas = useCanvas(
     (c) => {
       const s = fit(c);
@@ -107,10 +109,11 @@ export function WeavePart(p: PartProps) {
   const up = () => {
     if (!drag) return;
     setDrag(null);
+    if (!there(drag.from) || !there(drag.to)) return;
     if (!drag.moved) return press(drag.from, drag.block);
     if (drag.block) return choose(drag.to, drag.from, true);
     choose(drag.to, null, false);
-    const places = tying.widened(along(drag.from, drag.to));
+    const places = tying.widened(along(drag.from, drag.to)).filter(there);
     if (ghosts.clears) tying.clear(places);
     else tying.tie(places);
   };
@@ -169,8 +172,8 @@ export function WeavePart(p: PartProps) {
       ) : (
         <canvas ref={canvas} className="absolute inset-0 h-full w-full" />
       )}
-      {spots.filter((x) => lines[x.line] && x.column >= 0).map((x) => (
-        <Spot key={`${x.line}:${x.column}`} weave={weave} place={x} first={first} slid={slid} focused={same(x, focus)} scroller={p.scroller} chosen={corner ? chosen.length : 0}>
+      {spots.filter(there).map((x) => (
+        <Spot key={`${x.line}:${x.column}`} weave={weave} place={x} first={first} slid={slid} focused={same(x, focus)} scroller={p.scroller} chosen={chosen.some((c) => same(c, x)) ? chosen.length : 0}>
           {card && same(x, focus) && ((anchor) => <KnotCard weave={weave} places={corner ? chosen : [focus]} corners={corner ? [corner, focus] : null} anchor={anchor} onClose={() => store.setState({ card: false })} />)}
         </Spot>
       ))}
