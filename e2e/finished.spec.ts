@@ -23,8 +23,10 @@ const files = ["MIX.L", "MIX.R", "DIALOGUE", "NARRATION", "MUSIC.L", "MUSIC.R"].
 test("six monos of a finished mix are laid, paired and routed with one confirmation, and printed sample for sample", async ({ page }) => {
   await newProduction(page, "The Lantern Ferry, promo");
   await bringIn(page, "Sound library", ["promo"], files);
-  await expect(takeRow(page, /promo MIX/)).toBeVisible();
-  await expect(takeRow(page, /promo MUSIC/)).toBeVisible();
+  // Pairs are joined when the last file is in.
+  await expect(takeRow(page, /promo MIX.*2 files/)).toBeVisible();
+  await expect(takeRow(page, /promo MUSIC.*2 files/)).toBeVisible();
+  await expect(page.getByRole("listbox", { name: "Takes" }).getByRole("option")).toHaveCount(4);
   await takeRow(page, /promo MIX/).click();
   await page.keyboard.press("Control+a");
   await expect(page.getByRole("heading", { name: "4 takes" })).toBeVisible();

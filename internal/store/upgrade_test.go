@@ -82,7 +82,7 @@ func TestADatabaseOfTheLastVersion(t *testing.T) {
 	// What its new reels began with is a pattern now, and they begin so still.
 	saved, err := s.Pattern(ctx, p.BeginsAs)
 	require.NoError(t, err)
-	assert.Equal(t, "The Lantern Ferry, Crossing 1111", saved.Pattern.Name)
+	assert.Equal(t, "The Lantern Ferry, Crossing 11111111", saved.Pattern.Name)
 	require.NoError(t, saved.Pattern.Check())
 	begins := func(name string) []any {
 		p, err := s.Production(ctx, production)

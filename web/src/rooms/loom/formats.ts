@@ -1,3 +1,5 @@
+import type { Packaging } from "../../api/client";
+
 // The widths that tracks, stems, mixes and output groups are offered in. What they mean is the server's.
 const surround = ["L", "R", "C", "LFE", "Ls", "Rs"];
 const seven = ["L", "R", "C", "LFE", "Lss", "Rss", "Lrs", "Rrs"];
@@ -43,19 +45,26 @@ export const hasRoom = (labels: string[]) => labels.length > 2;
 
 export const isField = (labels: string[]) => labels[0] === "ACN0" || labels[0] === "W" || labels[0] === "N3D0";
 
-/** The layouts of output groups, as specs write them, by what they are called. */
-export const layouts: [string, string][] = [
-  ["mono", "mono"],
-  ["dual mono", "dual mono"],
-  ["stereo", "stereo"],
-  ["lcr", "LCR"],
-  ["5.0", "5.0"],
-  ["5.1", "5.1"],
-  ["7.1", "7.1"],
-  ["5.1.4", "5.1.4"],
-  ["7.1.4", "7.1.4"],
-  ["foa", "sound field 1"],
-  ["hoa2", "sound field 2"],
-  ["hoa3", "sound field 3"],
-  ["discrete", "discrete"],
+/** The layouts of output groups, as specs write them, by what they are called, with how many channels they have; a discrete group says. */
+const named: [string, string, number][] = [
+  ["mono", "mono", 1],
+  ["dual mono", "dual mono", 2],
+  ["stereo", "stereo", 2],
+  ["lcr", "LCR", 3],
+  ["5.0", "5.0", 5],
+  ["5.1", "5.1", 6],
+  ["7.1", "7.1", 8],
+  ["5.1.4", "5.1.4", 10],
+  ["7.1.4", "7.1.4", 12],
+  ["foa", "sound field 1", 4],
+  ["hoa2", "sound field 2", 9],
+  ["hoa3", "sound field 3", 16],
+  ["discrete", "discrete", 1],
 ];
+export const layouts = named.map(([layout, name]): [string, string] => [layout, name]);
+
+/** How many channels a layout has. */
+export const widthOf = (layout: string): number => named.find(([l]) => l === layout)?.[2] ?? 1;
+
+/** How output channels become files, by how specs write it. */
+export const packagings: Record<Packaging, string> = { interleaved: "one interleaved file", "per-group": "one file a group" };

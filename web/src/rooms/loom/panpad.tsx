@@ -2,6 +2,7 @@ import { Popover } from "radix-ui";
 import { useRef, useState } from "react";
 
 import type { Command, CommandOf, Point, ReelView, Track } from "../../api/client";
+import { dyeName } from "../../draw/canvas";
 import { level, thinned } from "./curves";
 import { Kept } from "./kept";
 import { figure, gains } from "./numbers";
@@ -45,7 +46,7 @@ function Room({ view, track, size, spot, spread }: { view: ReelView; track: Trac
   const small = size < 100;
   const others = view.tracks.filter((t) => t.id !== track.id && t.stem === track.stem && t.feed.placed && !t.mute);
   const own = spotOf(spot.x, spot.y, size);
-  const dyed = `var(--dye-${track.stem}, var(--ink))`;
+  const dyed = `var(${dyeName(track.stem)})`;
   return (
     <svg width={size} height={size} aria-hidden className="block">
       <rect x={0.5} y={0.5} width={size - 1} height={size - 1} rx={small ? 6 : 10} fill="var(--ground)" stroke="var(--line)" />

@@ -6,8 +6,7 @@ import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
 import { tell, tellError } from "../../ui/notices";
 import { StemTag } from "../../ui/stem";
-
-const packagings: Record<string, string> = { interleaved: "one interleaved file", "per-group": "one file a group" };
+import { packagings, widthOf } from "./formats";
 
 /** Chooses what is to be delivered: that lays out the output channels and ties the stems to them. */
 export function SpecDialog(p: { open: boolean; onOpenChange: (open: boolean) => void; chosen: string; onChoose: (spec: string) => void }) {
@@ -71,7 +70,7 @@ function Columns({ spec }: { spec: Spec }) {
   return (
     <ul className="mt-2 flex flex-wrap gap-x-5 gap-y-1.5 text-[13px]">
       {spec.groups.map((g) => {
-        const width = { mono: 1, stereo: 2, lcr: 3, "5.0": 5, "5.1": 6, "7.1": 8, "5.1.4": 10, "7.1.4": 12 }[g.layout] ?? 1;
+        const width = widthOf(g.layout);
         const from = next;
         next += width;
         return (

@@ -11,10 +11,9 @@ import { Header } from "../../ui/header";
 import { StemTag } from "../../ui/stem";
 import { Missing } from "../../ui/missing";
 import { useConsent } from "../loom/consent";
+import { packagings } from "../loom/formats";
 import { SpecDialog } from "../loom/spec";
 import { PrintReport, Severity } from "./report";
-
-const packagings: Record<Packaging, string> = { interleaved: "One interleaved file", "per-group": "One file a group" };
 
 /** Print: first what will be written and what is wrong; then the files, checked. */
 export function PrintRoom() {
@@ -80,7 +79,7 @@ export function PrintRoom() {
               <legend className="text-muted">Packed as</legend>
               {spec.packaging.map((k) => (
                 <label key={k} className="flex cursor-pointer items-center gap-2 py-0.5">
-                  <input type="radio" name="packaging" className="accent-act" checked={k === packed} onChange={() => setPackaging(k)} /> {packagings[k]}
+                  <input type="radio" name="packaging" className="accent-act" checked={k === packed} onChange={() => setPackaging(k)} /> <span className="inline-block first-letter:uppercase">{packagings[k]}</span>
                 </label>
               ))}
             </fieldset>
