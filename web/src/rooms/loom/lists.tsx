@@ -29,15 +29,15 @@ export function Lists(p: Props) {
   return (
     <aside className="flex h-full flex-col bg-paper" aria-label="Lists">
       <div className="flex h-10 shrink-0 items-center gap-1 border-b border-line px-2">
-        <div className="flex items-center gap-1" role="tablist" aria-label="Lists">
-        {tabs.map(([id, name, n]) => (
-          <button key={id} role="tab" aria-selected={p.shown === id} className={`cursor-pointer rounded-full px-2 py-1 text-[13px] ${p.shown === id ? "bg-band font-semibold" : "text-muted hover:text-ink"}`} onClick={() => p.onShow(id)}>
-            {name}
-            {n > 0 && <span className={`tc ml-1 text-[11px] ${id === "sync" || id === "strays" ? "text-wrong" : ""}`}>{n}</span>}
-          </button>
-        ))}
+        <div className="flex min-w-0 items-center overflow-x-auto" role="tablist" aria-label="Lists">
+          {tabs.map(([id, name, n]) => (
+            <button key={id} role="tab" aria-selected={p.shown === id} className={`shrink-0 cursor-pointer rounded-full px-[7px] py-1 text-[12.5px] ${p.shown === id ? "bg-band font-semibold" : "text-muted hover:text-ink"}`} onClick={() => p.onShow(id)}>
+              {name}
+              {n > 0 && <span className={`tc ml-1 text-[11px] ${id === "sync" || id === "strays" ? "text-wrong" : ""}`}>{n}</span>}
+            </button>
+          ))}
         </div>
-        <button className="ml-auto cursor-pointer rounded p-1 text-muted hover:text-ink" aria-label="Put the lists away" onClick={p.onClose}>
+        <button className="ml-auto shrink-0 cursor-pointer rounded p-1 text-muted hover:text-ink" aria-label="Put the lists away" onClick={p.onClose}>
           <X size={15} />
         </button>
       </div>
