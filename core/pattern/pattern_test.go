@@ -103,7 +103,8 @@ func FuzzParse(f *testing.F) {
 			assert.NotEmpty(t, fault.Sentence(err))
 			return
 		}
-		p.Fit(r)
+		_, err = p.Fit(r)
+		assert.NoError(t, err)
 		_, err = pattern.Write(reel.PatternOf(r, "again", ""))
 		assert.NoError(t, err)
 	})

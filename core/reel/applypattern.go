@@ -65,9 +65,15 @@ type onlyPattern struct{ ApplyPattern }
 func (c onlyPattern) Plan(r *Reel, _ Known) (Change, string, error) {
 	p := c.Pattern
 	a := applying{draft: newDraft(r), pattern: p, to: p.match(r), labels: map[Row]map[string][]string{StemRow: {}, MixRow: {}, TrackRow: {}}}
-	a.head.Spec, a.head.Angles = p.Spec, p.Speakers
+	// What a pattern leaves out, a reel keeps.
+	if p.Spec != "" {
+		a.head.Spec = p.Spec
+	}
 	if p.PanLaw != 0 {
 		a.head.PanLaw = p.PanLaw
+	}
+	if len(p.Speakers) > 0 {
+		a.head.Angles = p.Speakers
 	}
 	a.stems()
 	a.tracks(c.Tracks)
@@ -168,7 +174,7 @@ func (a *applying) groups() {
 	}
 	for i, g := range a.pattern.Groups {
 		id := a.to.of(GroupRow, g.ID)
-		a.draft.groups.put(id, Group{ID: id, Name: g.Name, Tag: g.Tag, Layout: g.Layout, Labels: g.Labels, Stems: append([]string{}, a.to.stems(g.Stems)...), Own: g.Own, Feed: a.to.feed(g.Feed), Order: i + 1})
+		a.draft.groups.put(id, Group{ID: id, Name: g.Name, Tag: g.Tag, Layout: g.Layout, Labels: g.Labels, Stems: append([]string{}, a.to.stems(g.Stems)...), Own: g.Own, Feed: a.to.feed(g.Feed), Asked: g.Asked, Order: i + 1})
 	}
 	n := len(a.pattern.Groups)
 	for _, g := range a.reel.GroupList() {
@@ -178,27 +184,6 @@ func (a *applying) groups() {
 		n++
 		g.Order = n
 		a.draft.groups.put(g.ID, g)
-	}
-	a.loops()
-}
-
-// loops lets groups that are left be fed no more by a group of the pattern that they, by the pattern, feed in turn.
-func (a *applying) loops() {
-	for _, g := range a.reel.GroupList() {
-		if a.to.taken(GroupRow, g.ID) || g.Feed == nil || g.Feed.Row != GroupRow {
-			continue
-		}
-		now, _ := a.draft.groups.get(g.ID)
-		for at, steps := now, 0; at.Feed != nil && at.Feed.Row == GroupRow; steps++ {
-			next, there := a.draft.groups.get(at.Feed.From)
-			if !there || next.ID == g.ID || steps > len(a.reel.Groups)+len(a.pattern.Groups) {
-				now.Feed = nil
-				a.draft.groups.put(g.ID, now)
-				a.lost = append(a.lost, "what feeds the output group "+g.Name)
-				break
-			}
-			at = next
-		}
 	}
 }
 

@@ -80,10 +80,11 @@ func Joins(takes []Source) (joins [][]string) {
 	}
 	for _, base := range bases {
 		list := byBase[base]
-		if len(list) < 2 {
+		slices.SortStableFunc(list, func(a, b channel) int { return a.place - b.place })
+		distinct := slices.CompactFunc(slices.Clone(list), func(a, b channel) bool { return a.place == b.place })
+		if len(list) < 2 || len(distinct) < len(list) { // which of two lefts is meant nobody can tell
 			continue
 		}
-		slices.SortStableFunc(list, func(a, b channel) int { return a.place - b.place })
 		var ids []string
 		for _, c := range list {
 			ids = append(ids, c.id)
@@ -205,7 +206,11 @@ func finishedRow(r *Reel, t Source, role take.Role, shared int) (layRow, error) 
 	if err != nil {
 		return layRow{}, err
 	}
-	part := PartPlan{Name: t.Title[shared:], Stem: stemOf(role), Decided: true}
+	if len(command.Parts) == 0 {
+		return layRow{}, fault.New(fault.BadInput, "%s has no sound to lay", t.Title)
+	}
+	// In the stem of its channels until its track is taken out of it: that one is there.
+	part := PartPlan{Name: t.Title[shared:], Stem: command.Parts[0].Stem, Decided: true}
 	switch {
 	case len(command.Parts) == 1 && !command.Parts[0].Sum:
 		part.Channels, part.Labels = command.Parts[0].Channels, command.Parts[0].Labels
@@ -217,14 +222,6 @@ func finishedRow(r *Reel, t Source, role take.Role, shared int) (layRow, error) 
 	}
 	command.Parts = []PartPlan{part}
 	return layRow{LaidTake{Take: t.Take, Name: part.Name, Role: role, Tracks: 1, Labels: part.Labels, At: command.Start}, command}, nil
-}
-
-// stemOf is the stem of a role; that of dialogue where it is of none, until its track is taken out of it.
-func stemOf(role take.Role) string {
-	if role == take.FullMixRole || role == take.MERole {
-		return "DX"
-	}
-	return string(role)
 }
 
 // usualLabels are those of a file of so many channels that says nothing of them.

@@ -62,11 +62,15 @@ func TestAFinishedMixIsLaidAndRouted(t *testing.T) {
 	do(t, r, LayTakes{Takes: promo, Route: true})
 	assert.Equal(t, []string{"M and E ME stereo from nothing", "Stereo MIX stereo from MIX", "Voice VO stereo from nothing"}, groupsOf(r), "a narration in mono does not feed a pair")
 	assert.Len(t, r.Tracks, 4)
+	do(t, r, LayTakes{Takes: promo, Route: true})
+	assert.Contains(t, groupsOf(r), "Stereo MIX stereo from MIX")
+	assert.Equal(t, r.TrackList()[0].ID, r.GroupList()[1].Feed.From, "what feeds a group already goes on feeding it")
 }
 
 func TestMonosOfOnePartAreJoinedFirst(t *testing.T) {
 	monos := []Source{arrived("Mix_R", nil, ""), arrived("VO", nil, ""), arrived("MixL", nil, ""), arrived("MXLs", nil, ""), arrived("MX C", nil, ""), arrived("MX-L", nil, ""), arrived("DX_L", nil, "")}
 	assert.Equal(t, [][]string{{"take MixL", "take Mix_R"}, {"take MX-L", "take MX C", "take MXLs"}}, Joins(monos))
+	assert.Empty(t, Joins([]Source{monos[0], monos[2], arrived("mix l", nil, "")}), "two lefts")
 	assert.Empty(t, Joins([]Source{arrived("Cue L", nil, ""), arrived("Cue R", nil, "")}), "nothing of a finished mix")
 	assert.Empty(t, Joins([]Source{arrived("DX L", nil, ""), arrived("DX R", nil, "")}), "no mix among them")
 }
@@ -86,6 +90,7 @@ func TestTakesOfOtherKindsAreLaidWhereTheyBelong(t *testing.T) {
 	do(t, r, LayTakes{Takes: promo[2:3], Plain: true, Route: true})
 	assert.Empty(t, r.Groups, "as a take like others")
 	refused(t, r, fault.BadInput, "Choose the takes", LayTakes{})
+	refused(t, r, fault.BadInput, "Silent MIX has no sound to lay", LayTakes{Takes: []Source{arrived("Silent MIX", nil)}})
 	slow := boom
 	slow.SampleRate = 44100
 	refused(t, r, fault.Unsupported, "12A/3 is at 44100 Hz", LayTakes{Takes: []Source{cue, slow}})

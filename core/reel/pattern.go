@@ -60,6 +60,7 @@ type PatternGroup struct {
 	Stems  []string `json:"stems,omitempty"`
 	Own    bool     `json:"own,omitempty"`
 	Feed   *Feeder  `json:"feed,omitempty"`
+	Asked  []string `json:"asked,omitempty"` // the order that its spec asks for, where the labels lie in another
 }
 
 // PatternTrack is a track of a pattern: where it goes, and nothing that is done on it.
@@ -97,7 +98,7 @@ func PatternOf(r *Reel, name, about string) Pattern {
 		p.Mixes = append(p.Mixes, PatternMix{ids.of(MixRow, m.ID), m.Name, m.Language, m.Labels, m.Rest, ids.terms(m.Terms)})
 	}
 	for _, g := range r.GroupList() {
-		p.Groups = append(p.Groups, PatternGroup{ids.of(GroupRow, g.ID), g.Name, g.Tag, g.Layout, g.Labels, ids.stems(g.Stems), g.Own, ids.feed(g.Feed)})
+		p.Groups = append(p.Groups, PatternGroup{ids.of(GroupRow, g.ID), g.Name, g.Tag, g.Layout, g.Labels, ids.stems(g.Stems), g.Own, ids.feed(g.Feed), g.Asked})
 	}
 	for _, t := range r.TrackList() {
 		p.Tracks = append(p.Tracks, PatternTrack{ids.of(TrackRow, t.ID), t.Name, t.Labels, t.Stem, t.Strand, t.Second, t.Folder, t.Height, t.Feed})
@@ -331,12 +332,13 @@ func pair[P, T any](n renaming, row Row, ours []P, list []T, ourID func(P) strin
 
 func sameName(a, b string) bool { return strings.EqualFold(strings.TrimSpace(a), strings.TrimSpace(b)) }
 
-// Fit says what applying a pattern would do to each object, in the order of the pattern, then what of the reel is left.
-func (p Pattern) Fit(r *Reel) []Fitted {
+// Fit says what applying a pattern would do to each object, in the order of the pattern, then what of the reel is left. Its errors
+// are those of applying it.
+func (p Pattern) Fit(r *Reel) ([]Fitted, error) {
 	n := p.match(r)
 	change, _, err := ApplyPattern{Pattern: p, Tracks: true, Yes: true}.Plan(r, nil)
 	if err != nil {
-		change = Change{}
+		return nil, err
 	}
 	touched := map[Row]map[string]bool{StemRow: {}, MixRow: {}, GroupRow: {}, TrackRow: {}}
 	note(touched[StemRow], change.Stems)
@@ -386,7 +388,7 @@ func (p Pattern) Fit(r *Reel) []Fitted {
 	for _, t := range r.TrackList() {
 		left(TrackRow, t.ID, t.Name)
 	}
-	return list
+	return list, nil
 }
 
 // note puts down which objects become others than they are, but for their order.

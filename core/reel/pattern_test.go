@@ -54,7 +54,9 @@ func TestAPatternMakesAReelLikeItsOwn(t *testing.T) {
 	assert.Equal(t, 0.0, next.TrackList()[0].GainDB, "a gain is of what lies there")
 	assert.Equal(t, 4.5, next.Head.PanLaw)
 	assert.Equal(t, timecode.Rate{Num: 24, Den: 1}, next.Head.FrameRate)
-	for _, f := range p.Fit(next) {
+	same, err := p.Fit(next)
+	require.NoError(t, err)
+	for _, f := range same {
 		assert.Equal(t, FitsSame, f.Does, "%+v", f)
 	}
 }
@@ -75,7 +77,9 @@ func TestAPatternOnAReelWithWork(t *testing.T) {
 	before := r.Clone()
 
 	fits := map[string]Fits{}
-	for _, f := range p.Fit(r) {
+	list, err := p.Fit(r)
+	require.NoError(t, err)
+	for _, f := range list {
 		fits[string(f.Row)+" "+f.Name] = f.Does
 	}
 	assert.Equal(t, map[string]Fits{
@@ -101,9 +105,18 @@ func TestAPatternOnAReelWithWork(t *testing.T) {
 	before.Head.Next = r.Head.Next
 	assert.Equal(t, before, r)
 
+	plain := p
+	plain.Spec, plain.PanLaw, plain.Speakers = "", 0, nil
+	do(t, r, SetReel{PanLaw: ptr(6.0), Angles: &layout.Angles{"Rs": {Azimuth: -100}}})
+	do(t, r, LayOutputs{Spec: "own", Title: "Own", Groups: pairGroups, Yes: true})
+	do(t, r, ApplyPattern{Pattern: plain, Yes: true})
+	assert.Equal(t, []any{"own", 6.0, layout.Angles{"Rs": {Azimuth: -100}}}, []any{r.Head.Spec, r.Head.PanLaw, r.Head.Angles}, "what it leaves out stays")
+
 	broken := p
 	broken.Knots = []Crosspoint{{Row: MixRow, From: "nothing", Output: "full-mix-5-1/L"}}
-	_, _, err := ApplyPattern{Pattern: broken}.Plan(r, nil)
+	_, err = broken.Fit(r)
+	require.Error(t, err, "what can't be applied does not fit")
+	_, _, err = ApplyPattern{Pattern: broken}.Plan(r, nil)
 	assert.ErrorContains(t, err, `a knot names the mix "nothing", which is not in it`)
 	assert.Equal(t, fault.BadInput, fault.KindOf(err))
 }

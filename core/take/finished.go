@@ -45,7 +45,7 @@ var roles = []struct {
 	{NarrationRole, []string{"nx", "vo", "voice over", "voiceover", "narration", "narrator", "commentary"}},
 	{MusicRole, []string{"mx", "mus", "music"}},
 	{EffectsRole, []string{"fx", "sfx", "effects", "efx", "foley"}},
-	{AmbienceRole, []string{"ax", "amb", "ambience", "atmos", "bg", "bgs"}},
+	{AmbienceRole, []string{"ax", "amb", "ambience", "atmosphere", "bg", "bgs"}},
 }
 
 // ReadFinished reads the name of a file, such as MixL, Mix_R, M&E, DX, VO or FullMix 5.1. false where it names no part of a

@@ -123,7 +123,8 @@ func (s *Server) FitPattern(c *gin.Context, id ReelID) {
 		s.fail(c, err)
 		return
 	}
-	s.answer(c, http.StatusOK, p.Fit(open.Reel), nil)
+	list, err := p.Fit(open.Reel)
+	s.answer(c, http.StatusOK, list, err)
 }
 
 // ApplyPattern makes a reel as a pattern has it.
