@@ -2,7 +2,7 @@ import { Plus, Trash2 } from "lucide-react";
 import { useRef, useState, type KeyboardEvent } from "react";
 
 import type { Clip, Command, Point, ReelView, Track } from "../../api/client";
-import { keyOf, keySign } from "../../ui/keys";
+import { keyOf, keySign, type ActionID } from "../../ui/keys";
 import { Small } from "../../ui/small";
 import { duration, labelAt, noTimecode, parseNear } from "../../ui/timecode";
 import { slipOf, slipSign } from "./choice";
@@ -24,6 +24,8 @@ export function TrackList(p: Props) {
   );
 }
 
+const Key = ({ of }: { of: ActionID }) => <kbd className="tc rounded border border-line px-1 text-[11px] text-ink">{keySign(keyOf(of))}</kbd>;
+
 /** The clips of the track in order. Up and down choose one; all keys that do something to clips do it to that. */
 function Clips({ view, track, clips, chosen, onClip }: Props & { track: Track }) {
   const list = useRef<HTMLUListElement>(null);
@@ -41,7 +43,7 @@ function Clips({ view, track, clips, chosen, onClip }: Props & { track: Track })
   return (
     <>
       <p className="mt-1 text-[12px] text-muted">
-        {keySign(keyOf("clip-back"))} and {keySign(keyOf("clip-on"))} go from clip to clip, {keySign(keyOf("clip-up"))} and {keySign(keyOf("clip-down"))} put it on another track.
+        <Key of="clip-back" /> and <Key of="clip-on" /> go from clip to clip, <Key of="clip-up" /> and <Key of="clip-down" /> put it on another track.
       </p>
       <ul ref={list} role="listbox" aria-label={`Clips on ${track.name}`} className="mb-4 mt-1 max-h-72 overflow-y-auto" onKeyDown={walk}>
         {clips.map((c, i) => {

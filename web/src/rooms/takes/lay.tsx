@@ -6,10 +6,8 @@ import { api, ok, once, type LaidTake, type Take } from "../../api/client";
 import { useDo, useProduction, useReels } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
+import { freshReel, ReelSelect } from "./reelselect";
 import { newReelName } from "./unravelbar";
-
-/** Stands for a reel that is yet to be made. */
-const fresh = "new";
 
 const roles: Record<NonNullable<LaidTake["role"]>, string> = { mix: "the full mix", "M&E": "the M&E", DX: "dialogue", NX: "narration", MX: "music", FX: "effects", AX: "ambience" };
 
@@ -23,7 +21,7 @@ export function LayTakes({ takes, production }: { takes: Take[]; production: str
   const made = useRef(""); // the reel that was made for this, and goes with it where nothing is laid
   const leave = useDo(() => ok(api.DELETE("/reels/{reel}", { params: { path: { reel: made.current } } })), [keysOf.reels(production)]);
   const known = useProduction(production).data;
-  const target = chosen === fresh ? undefined : (reels.data?.find((r) => r.id === chosen) ?? reels.data?.[0]);
+  const target = chosen === freshReel ? undefined : (reels.data?.find((r) => r.id === chosen) ?? reels.data?.[0]);
   const begin = useDo(
     async () => {
       if (target) return target;
@@ -43,16 +41,7 @@ export function LayTakes({ takes, production }: { takes: Take[]; production: str
         <button className="pill-act" disabled={!reels.data || !known || begin.isPending} onClick={() => begin.mutate(undefined)}>
           Lay {takes.length} takes onto {target?.name ?? "a new reel"}…
         </button>
-        {reels.data && reels.data.length > 0 && (
-          <select className="field rounded-full" aria-label="Reel to lay them onto" value={target?.id ?? fresh} onChange={(e) => setChosen(e.target.value)}>
-            {reels.data.map((r) => (
-              <option key={r.id} value={r.id}>
-                {r.name}
-              </option>
-            ))}
-            <option value={fresh}>a new reel</option>
-          </select>
-        )}
+        <ReelSelect reels={reels.data} chosen={target?.id ?? freshReel} label="Reel to lay them onto" onChoose={setChosen} />
       </div>
       {reel && (
         <Confirm

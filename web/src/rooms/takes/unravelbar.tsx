@@ -8,10 +8,8 @@ import { keysOf } from "../../api/keys";
 import { keyOf, useActions } from "../../ui/keys";
 import { tell } from "../../ui/notices";
 import { useRemembered } from "../../ui/remembered";
+import { freshReel, ReelSelect } from "./reelselect";
 import { singleCount, trackCount } from "./reading";
-
-/** Stands for a reel that is yet to be made. */
-const fresh = "new";
 
 /** The first of Reel 1, Reel 2 … that no reel is called. */
 export function newReelName(taken: string[]): string {
@@ -25,7 +23,7 @@ export function UnravelBar({ take }: { take: Take }) {
   const reels = useReels(take.production);
   const production = useProduction(take.production);
   const [chosen, setChosen] = useState("");
-  const reel = chosen === fresh ? undefined : (reels.data?.find((r) => r.id === chosen) ?? reels.data?.[0]);
+  const reel = chosen === freshReel ? undefined : (reels.data?.find((r) => r.id === chosen) ?? reels.data?.[0]);
   const [together, setTogether] = useRemembered("loom.unravel.together", false);
   const [reuse, setReuse] = useRemembered("loom.unravel.reuse", true);
   const singles = singleCount(take);
@@ -65,16 +63,7 @@ export function UnravelBar({ take }: { take: Take }) {
       <button className="pill-act" disabled={tracks === 0 || unravel.isPending || !reels.data || !production.data} onClick={run} title={`Key: ${keyOf("unravel")}`}>
         {tracks === 0 ? "Switch on a channel to unravel" : tracks === 1 ? "Unravel 1 track" : `Unravel ${tracks} tracks`} onto {reel?.name ?? "a new reel"}
       </button>
-      {reels.data && reels.data.length > 0 && (
-        <select className="field rounded-full" aria-label="Reel to unravel onto" value={reel?.id ?? fresh} onChange={(e) => setChosen(e.target.value)}>
-          {reels.data.map((r) => (
-            <option key={r.id} value={r.id}>
-              {r.name}
-            </option>
-          ))}
-          <option value={fresh}>a new reel</option>
-        </select>
-      )}
+      <ReelSelect reels={reels.data} chosen={reel?.id ?? freshReel} label="Reel to unravel onto" onChoose={setChosen} />
       {singles > 1 && (
         <select className="field rounded-full" aria-label="How channels are laid out" value={asOne ? "one" : "each"} onChange={(e) => setTogether(e.target.value === "one")}>
           <option value="each">each channel a track</option>
