@@ -156,7 +156,7 @@ test("clips and curves are worked on by keyboard alone", async ({ page }) => {
   await page.keyboard.press("Control+z");
   await expect.poll(place).toBe(1);
   await page.keyboard.press("i");
-  await page.getByRole("tab", { name: "Track" }).press("Enter");
+  await page.getByRole("tab", { name: "Row" }).press("Enter");
   const curve = page.getByRole("region", { name: "Curve" });
   await curve.getByRole("button", { name: "at the shuttle" }).press("Enter");
   await curve.getByLabel("Value of point 1").fill("-6");

@@ -271,3 +271,45 @@ test("from a stereo spec to a room, splits and two languages and back: what has 
   expect(same(await view())).toEqual(same(before));
   expect(tied.revision).toBe(before.revision + 1);
 });
+
+test("a stem's level is set, drawn and typed as a curve, and printed", async ({ page }) => {
+  await newProduction(page, "The Lantern Ferry, levels");
+  await bringIn(page, "Sound library", ["music"], ["Accordion cue.wav"]);
+  await unravel(page, /Accordion cue/);
+  await chooseSpec(page, "Six-channel split");
+  await meets(page, "Accordion cue", "Music L", /reached at 0 dB/);
+  await page.getByRole("button", { name: "Level of Music: 0 dB" }).click();
+  const lists = page.getByRole("complementary", { name: "Lists" });
+  await expect(lists.getByLabel("Which row")).toHaveValue("2");
+  const level = lists.getByLabel("Level of the row in dB");
+  await level.fill("-6");
+  await level.press("Enter");
+  await meets(page, "Accordion cue", "Music L", /reached at −6 dB/);
+
+  await test.step("a point is drawn on the stem's row in time, and set right in the list", async () => {
+    await page.getByRole("button", { name: "Curves: none" }).click();
+    await page.getByRole("menuitem", { name: "Draw stem and mix gain" }).click();
+    const head = (await page.getByRole("group", { name: "Stem Music" }).boundingBox())!;
+    for (const x of [320, 520]) await page.mouse.click(x + 40, head.y + head.height / 2);
+    await expect(lists.getByLabel("Time of point 2")).toBeVisible();
+    for (const [field, value] of [["Time of point 1", "10:00:01:00"], ["Time of point 2", "10:00:03:00"], ["Value of point 1", "0"], ["Value of point 2", "-12"]] as const) {
+      await lists.getByLabel(field).fill(value);
+      await lists.getByLabel(field).press("Enter");
+      await expect(lists.getByLabel(field)).toHaveValue(value);
+    }
+    await expect(page.getByRole("button", { name: "Level of Music: −6 dB, moves: gain" })).toBeVisible();
+  });
+
+  await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Print" }).click();
+  await page.getByLabel("One file a group").check();
+  await page.getByRole("button", { name: "Print 3 files" }).click();
+  await expect(page.getByRole("heading", { name: /Delivered and proven|found wanting/ })).toBeVisible({ timeout: 60_000 });
+  const music = await download(page, /_MX_stereo\.wav/);
+  const source = readWave(`${scenario}/library/music/Accordion cue.wav`);
+  for (const [second, dB] of [[0.5, -6], [2, -12], [4, -18]] as const) {
+    for (let i = second * 48000; i < second * 48000 + 200; i++) {
+      const want = source.sample(i, 0) * 10 ** ((dB + (second === 2 ? (-6 * (i - 96000)) / 48000 : 0)) / 20);
+      expect(Math.abs(music.sample(i, 0) - want)).toBeLessThan(3); // dither
+    }
+  }
+});

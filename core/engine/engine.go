@@ -8,6 +8,7 @@ import (
 	"zestyloom/core/layout"
 	"zestyloom/core/mix"
 	"zestyloom/core/reel"
+	"zestyloom/core/vec"
 	"zestyloom/core/wave"
 	"zestyloom/core/weave"
 )
@@ -286,6 +287,9 @@ func (e *Engine) run(from int64, n int) error {
 				p.Process(cut(b.buf, n))
 			}
 		}
+		if b.Bus != nil && b.dirty > 0 {
+			b.levels(from+b.lead, n)
+		}
 		e.send(b, b.buf, from+b.lead, n, nil)
 		for _, c := range alone {
 			if err := e.renderAlone(b, c, from+b.lead, n); err != nil {
@@ -300,6 +304,17 @@ func (e *Engine) run(from int64, n int) error {
 		}
 	}
 	return nil
+}
+
+// levels multiplies with the level of the bus, for each sample from at on.
+func (b *node) levels(at int64, n int) {
+	gain := dsp.Gain(b.Bus.GainDB)
+	for _, x := range cut(b.buf, n) {
+		if gain != 1 {
+			vec.Scale(x, gain)
+		}
+		curve(x, b.Bus.Curves[reel.GainCurve], at)
+	}
 }
 
 func cut(buf [][]float64, n int) [][]float64 {
@@ -529,6 +544,8 @@ func frontOf(f layout.Format, pair mix.Matrix) mix.Matrix {
 // tapped tells whether a tap is at a node, and at which of its channels; −1 for all.
 func (e *Engine) tapped(n *node, at int, tap Tap) (channel int, here bool) {
 	switch {
+	case n.Row == "": // what lies before a bus that turns what arrives
+		return 0, false
 	case tap.Kind == "stems":
 		return -1, n.Row == reel.StemRow
 	case tap.Kind == "output":

@@ -70,12 +70,14 @@ func slow(t testing.TB, r *reel.Reel, s shelf, from int64, frames int) [][]float
 					if k.Output != o.ID {
 						continue
 					}
+					group := busOf(r, reel.GroupRow, o.Group, o.Label, at)
 					if k.Row == reel.TrackRow && k.From == track.ID {
-						out[column][i] += row[k.Channel] * db(k.GainDB)
+						out[column][i] += row[k.Channel] * db(k.GainDB) * group
 					}
 					if k.Row == reel.StemRow && k.From == track.Stem {
+						through := busOf(r, reel.StemRow, track.Stem, stem[k.Channel], at) * busOf(r, reel.StrandRow, reel.StrandID(track.Stem, track.Strand), stem[k.Channel], at) * group
 						for ch, x := range row {
-							out[column][i] += x * gliding(func(p float64) float64 { return entering(track, ch, k.Channel, p, law) }, side, at) * db(k.GainDB)
+							out[column][i] += x * gliding(func(p float64) float64 { return entering(track, ch, k.Channel, p, law) }, side, at) * db(k.GainDB) * through
 						}
 					}
 				}
@@ -83,6 +85,29 @@ func slow(t testing.TB, r *reel.Reel, s shelf, from int64, frames int) [][]float
 		}
 	}
 	return out
+}
+
+// busOf is what a row that is a pair does to one of its channels: its level, and the balance of its sides.
+func busOf(r *reel.Reel, row reel.Row, id, label string, at int64) float64 {
+	b, there := r.Buses[reel.BusID(row, id)]
+	if !there {
+		return 1
+	}
+	which := map[string]int{"L": 0, "R": 1}
+	pan := func(at int64) float64 {
+		if points := b.Curves[reel.PanCurve]; len(points) > 0 {
+			return line(points, at)
+		}
+		return b.Feed.Pan
+	}
+	balance := 1.0
+	if side, paired := which[label]; paired {
+		balance = gliding(func(p float64) float64 { return lowered(side, p) }, pan, at)
+		if len(b.Curves[reel.PanCurve]) == 0 {
+			balance = lowered(side, b.Feed.Pan)
+		}
+	}
+	return db(b.GainDB) * db(line(b.Curves[reel.GainCurve], at)) * balance
 }
 
 // gliding is a gain that follows a position: as it is at every 256th sample of the clock, and linear between.
@@ -260,6 +285,17 @@ func everyEdit(t testing.TB) (*reel.Reel, shelf) {
 	} {
 		do(t, r, c)
 	}
+	// What is done on a strand, a stem and an output group.
+	strand := "Ines Calder"
+	do(t, r, reel.SetTrack{Track: tracks[0].ID, Strand: &strand})
+	dx := reel.StrandID("DX", strand)
+	do(t, r, reel.SetBus{Row: reel.StrandRow, From: dx, GainDB: ptr(-1.5), Pan: ptr(-0.2)})
+	do(t, r, reel.SetCurve{Of: "strand", ID: dx, What: "gain", Points: []reel.Point{{At: start + 100, Value: -3}, {At: start + 8000, Value: 2}}})
+	do(t, r, reel.SetBus{Row: reel.StemRow, From: "FX", Pan: ptr(0.4)})
+	do(t, r, reel.SetCurve{Of: "stem", ID: "MX", What: "pan", Points: []reel.Point{{At: start, Value: -0.9}, {At: start + 30000, Value: 0.9}}})
+	do(t, r, reel.SetCurve{Of: "group", ID: "mix", What: "gain", Points: []reel.Point{{At: start + 5000, Value: 0}, {At: start + 9000, Value: -12}, {At: start + 9100, Value: -1}}})
+	do(t, r, reel.SetBus{Row: reel.GroupRow, From: "mix", GainDB: ptr(1.0)})
+	do(t, r, reel.RangeGain{Of: "stem", IDs: []string{"DX", "FX"}, Span: reel.Span{From: start + 2000, To: start + 6000}, GainDB: -4, Ramp: 300})
 	var right reel.Clip
 	for _, c := range r.ClipList() {
 		if c.Take == "cue" && c.Start == cue.Start+20000 {

@@ -71,6 +71,8 @@ var instead = map[string][][]string{
 func Carry(from, to layout.Format, f Fold) (m Matrix, lost []Loss, ok bool) {
 	m = Zero(len(to.Labels), len(from.Labels))
 	switch {
+	case slices.Equal(from.Labels, to.Labels):
+		m = Identity(len(from.Labels)) // exactly, also where a label has no place, as in a dual mono
 	case from.Kind == layout.Field && to.Kind == layout.Field:
 		m = Outward(to).Mul(order(from.Order, to.Order)).Mul(Inward(from))
 		for i, acn := range from.ACN {

@@ -27,6 +27,7 @@ type Change struct {
 	Knots  []Put[Knot]  `json:"knots,omitempty"`
 	Marks  []Put[Mark]  `json:"marks,omitempty"`
 	Mixes  []Put[Mix]   `json:"mixes,omitempty"`
+	Buses  []Put[Bus]   `json:"buses,omitempty"`
 }
 
 // Empty tells whether the change changes nothing.
@@ -169,6 +170,7 @@ type draft struct {
 	knots  layer[Knot]
 	marks  layer[Mark]
 	mixes  layer[Mix]
+	buses  layer[Bus]
 }
 
 func newDraft(r *Reel) *draft {
@@ -266,8 +268,8 @@ func equal(a, b Clip) bool {
 
 // Touched names the objects that changes make, alter or take away, by kind.
 type Touched struct {
-	Stems, Tracks, Clips, Groups, Knots, Marks, Mixes map[string]bool
-	Head                                              bool
+	Stems, Tracks, Clips, Groups, Knots, Marks, Mixes, Buses map[string]bool
+	Head                                                     bool
 }
 
 // TouchedBy collects what changes touch. The counter in the head does not count: it is no part of what users see.

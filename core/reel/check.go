@@ -53,7 +53,7 @@ func (r *Reel) checkSizes() error {
 	for _, g := range r.Groups {
 		outputs += len(g.Labels)
 	}
-	if len(r.Tracks) > maxTracks || len(r.Clips) > maxClips || len(r.Knots) > maxKnots || len(r.Marks) > maxMarks || len(r.Mixes) > maxTracks ||
+	if len(r.Tracks) > maxTracks || len(r.Clips) > maxClips || len(r.Knots) > maxKnots || len(r.Marks) > maxMarks || len(r.Mixes) > maxTracks || len(r.Buses) > maxTracks ||
 		outputs > maxOutputs || len(r.Stems) > maxTracks {
 		return broken("A reel has at most %d tracks, %d clips, %d marks and %d outputs", maxTracks, maxClips, maxMarks, maxOutputs)
 	}
@@ -425,6 +425,13 @@ func (r *Reel) checkDependents(c Change) error {
 				return apart("%s lies on a track that would go; somebody has put it there since", clip.Name)
 			}
 			if err := r.checkFit(clip, t); err != nil {
+				return err
+			}
+		}
+	}
+	if len(stems)+len(groups)+len(mixes) > 0 {
+		for _, b := range r.Buses {
+			if err := r.checkBusRow(b); err != nil {
 				return err
 			}
 		}

@@ -3,7 +3,6 @@ package reel
 import (
 	"cmp"
 	"fmt"
-	"maps"
 	"slices"
 
 	"zestyloom/core/fault"
@@ -15,10 +14,13 @@ type CurveOf string
 const (
 	OfClip  CurveOf = "clip"
 	OfTrack CurveOf = "track"
+	// The others are the words of rows.
 )
 
 // Words are all that there are.
-func (CurveOf) Words() []string { return []string{string(OfClip), string(OfTrack)} }
+func (CurveOf) Words() []string {
+	return []string{string(OfClip), string(OfTrack), string(StrandRow), string(StemRow), string(MixRow), string(GroupRow)}
+}
 
 // Parameter is what a curve changes.
 type Parameter string
@@ -64,7 +66,7 @@ func (p Parameter) check(v float64) error {
 	return fault.New(fault.BadInput, "%q is nothing that a curve could be of", p)
 }
 
-// SetCurve draws the gain or pan of a clip or track. With a range only the points in it are replaced, as when it is
+// SetCurve draws a curve of a clip, a track, a strand, stem, mix or output group. With a range only the points in it are replaced, as when it is
 // trimmed while playing.
 type SetCurve struct {
 	Of     CurveOf   `json:"of"`
@@ -132,7 +134,16 @@ func (d *draft) curve(of CurveOf, id string, what Parameter, change func(points 
 		t.setCurve(what, some(fresh))
 		d.tracks.put(id, t)
 	default:
-		return fault.New(fault.BadInput, "A curve is of a clip or a track, not %q", of)
+		b, err := d.bus(Row(of), id)
+		if err != nil {
+			return err
+		}
+		fresh, err := change(b.Curves[what], 0, rowName(d.reel, b.Row, id))
+		if err != nil {
+			return err
+		}
+		b.Curves = b.Curves.with(what, fresh)
+		d.keepBus(b)
 	}
 	return err
 }
@@ -156,16 +167,7 @@ func (t *Track) setCurve(what Parameter, points []Point) {
 	case PanCurve:
 		t.Pan = points
 	default:
-		curves := maps.Clone(t.Curves)
-		if curves == nil {
-			curves = Curves{}
-		}
-		if curves[what] = points; points == nil {
-			delete(curves, what)
-		}
-		if t.Curves = curves; len(curves) == 0 {
-			t.Curves = nil
-		}
+		t.Curves = t.Curves.with(what, points)
 	}
 }
 

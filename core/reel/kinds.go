@@ -37,6 +37,8 @@ func init() { // the rules of objects look at the others
 			func(d *draft) *layer[Mark] { return &d.marks }, func(t *Touched) *map[string]bool { return &t.Marks }, (*Reel).checkMark},
 		kindOf[Mix]{"mix", func(r *Reel) *map[string]Mix { return &r.Mixes }, func(c *Change) *[]Put[Mix] { return &c.Mixes },
 			func(d *draft) *layer[Mix] { return &d.mixes }, func(t *Touched) *map[string]bool { return &t.Mixes }, (*Reel).checkMix},
+		kindOf[Bus]{"level", func(r *Reel) *map[string]Bus { return &r.Buses }, func(c *Change) *[]Put[Bus] { return &c.Buses },
+			func(d *draft) *layer[Bus] { return &d.buses }, func(t *Touched) *map[string]bool { return &t.Buses }, (*Reel).checkBus},
 	}
 }
 

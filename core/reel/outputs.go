@@ -48,6 +48,7 @@ func (c LayOutputs) Plan(r *Reel, _ Known) (Change, string, error) {
 	for _, k := range r.KnotList() {
 		lost = append(lost, d.moveKnot(k, &next, heirs)...)
 	}
+	lost = append(lost, d.moveBuses(heirs)...)
 	for _, point := range c.Knots {
 		k := point.Knot()
 		if _, there := d.knots.get(k.ID); there {
@@ -92,6 +93,25 @@ func inherit(groups map[string]Group, old []Group, heirs map[string]string) {
 		to.Feed = &feed
 		groups[to.ID] = to
 	}
+}
+
+// moveBuses has what is done on output groups go to those that stand for them.
+func (d *draft) moveBuses(heirs map[string]string) (lost []string) {
+	for _, b := range d.reel.BusList() {
+		to := heirs[b.From]
+		if b.Row != GroupRow || to == b.From {
+			continue
+		}
+		d.buses.drop(b.ID)
+		next := b
+		next.From, next.ID = to, BusID(GroupRow, to)
+		if _, taken := d.buses.get(next.ID); taken || to == "" {
+			lost = append(lost, busWords(d.reel, b))
+			continue
+		}
+		d.buses.put(next.ID, next)
+	}
+	return lost
 }
 
 // moveKnot has a knot go to the output that stands for its own. Those of a stem that its group is for come anew with the

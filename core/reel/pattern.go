@@ -107,6 +107,7 @@ func PatternOf(r *Reel, name, about string) Pattern {
 		point, _ := ids.point(r, k.Crosspoint)
 		p.Knots = append(p.Knots, point)
 	}
+	slices.SortFunc(p.Knots, func(a, b Crosspoint) int { return strings.Compare(a.Knot().ID, b.Knot().ID) }) // by names of its own
 	return p
 }
 

@@ -77,13 +77,32 @@ type Track struct {
 // Curves are those of parameters, by parameter.
 type Curves map[Parameter][]Point
 
+// with gives the curves with one of them set, or taken away where it has no points. The map itself is never changed.
+func (c Curves) with(what Parameter, points []Point) Curves {
+	next := maps.Clone(c)
+	if next == nil {
+		next = Curves{}
+	}
+	if next[what] = points; len(points) == 0 {
+		delete(next, what)
+	}
+	if len(next) == 0 {
+		return nil
+	}
+	return next
+}
+
 // Place is where a track stands at one moment: its feed, with what its curves say.
 func (t Track) Place(at int64) Feed {
-	f := t.Feed
+	f := placed(t.Feed, t.Curves, at)
 	if len(t.Pan) > 0 {
 		f.Pan = Level(t.Pan, at)
 	}
-	for what, points := range t.Curves {
+	return f
+}
+
+func placed(f Feed, curves Curves, at int64) Feed {
+	for what, points := range curves {
 		*f.number(what) = Level(points, at)
 	}
 	return f
@@ -250,6 +269,7 @@ type Reel struct {
 	Knots  map[string]Knot  `json:"knots"`
 	Marks  map[string]Mark  `json:"marks"`
 	Mixes  map[string]Mix   `json:"mixes,omitempty"`
+	Buses  map[string]Bus   `json:"buses,omitempty"`
 }
 
 // DefaultStems are those that a production begins with, from top to bottom.
@@ -266,7 +286,7 @@ func New(name string, sampleRate int, rate timecode.Rate, start int64, stems []S
 	r := &Reel{
 		Head:  Head{Name: name, SampleRate: sampleRate, FrameRate: rate, Start: start, PanLaw: 3, Next: 1},
 		Stems: map[string]Stem{}, Tracks: map[string]Track{}, Clips: map[string]Clip{}, Groups: map[string]Group{}, Knots: map[string]Knot{}, Marks: map[string]Mark{},
-		Mixes: map[string]Mix{},
+		Mixes: map[string]Mix{}, Buses: map[string]Bus{},
 	}
 	for _, s := range stems {
 		r.Stems[s.ID] = s
@@ -323,6 +343,11 @@ func (r *Reel) ClipList() []Clip {
 // MarkList gives the marks by place.
 func (r *Reel) MarkList() []Mark {
 	return sorted(r.Marks, func(a, b Mark) int { return cmp.Or(cmp.Compare(a.At, b.At), strings.Compare(a.ID, b.ID)) })
+}
+
+// BusList gives the buses in an order that does not change.
+func (r *Reel) BusList() []Bus {
+	return sorted(r.Buses, func(a, b Bus) int { return strings.Compare(a.ID, b.ID) })
 }
 
 // KnotList gives the knots in an order that does not change.

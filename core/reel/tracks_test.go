@@ -118,7 +118,8 @@ func TestCurvesAreDrawnAndRidden(t *testing.T) {
 		assert.InDelta(t, want, Level(gain, frame), 1e-9, "at frame %d", frame)
 	}
 	refused(t, r, fault.BadInput, "nothing that a curve", SetCurve{Of: OfTrack, ID: clip.Track, What: "width"})
-	refused(t, r, fault.BadInput, "a clip or a track", SetCurve{Of: "stem", ID: "DX", What: "gain"})
+	refused(t, r, fault.NotFound, "no stem", SetCurve{Of: "stem", ID: "ZX", What: "gain"})
+	refused(t, r, fault.NotFound, "There is no output", SetCurve{Of: "output", ID: "t1", What: "gain"})
 	refused(t, r, fault.BadInput, "A gain lies between", SetCurve{Of: OfTrack, ID: clip.Track, What: "gain", Points: []Point{{at(1), 100}}})
 	refused(t, r, fault.NotFound, "no longer on the reel", SetCurve{Of: OfClip, ID: "gone", What: "gain"})
 }

@@ -22,7 +22,19 @@ type Node struct {
 	NodeID
 	Format layout.Format
 	Track  *reel.Track // of a track
+	Bus    *reel.Bus   // what is done there with all that arrives, but for turning; nil where nothing is
 	Out    []Edge      // to nodes that come later
+}
+
+// Moves tells whether the level of the bus changes with the clock.
+func (n Node) Moves() bool { return n.Bus != nil && n.Bus.Moves(reel.GainCurve) }
+
+// level is the gain of the bus, without its curve.
+func (n Node) level() float64 {
+	if n.Bus == nil {
+		return 1
+	}
+	return dsp.Gain(n.Bus.GainDB)
 }
 
 // Edge takes the channels of a node to those of another.
@@ -47,7 +59,7 @@ func (e Edge) At(dst mix.Matrix, at int64, aside float64) {
 		copy(dst.Gain, e.Matrix.Gain)
 		return
 	}
-	f := e.place.track.Place(at)
+	f := e.place.of.Place(at)
 	f.Pan += aside
 	e.place.gains(dst, f)
 }
@@ -72,7 +84,8 @@ type Graph struct {
 	Nodes   []Node
 	Outputs []Output
 	at      map[NodeID]int
-	room    layout.Angles
+	into    map[NodeID]int // where that arrives which is turned on its way to the node
+	head    reel.Head
 }
 
 // Output is a channel of a group's node.
@@ -87,31 +100,54 @@ func (g *Graph) Node(row reel.Row, id string) (place int, there bool) {
 	return place, there
 }
 
-func (g *Graph) add(row reel.Row, id string, labels []string, track *reel.Track) {
-	g.at[NodeID{row, id}] = len(g.Nodes)
-	g.Nodes = append(g.Nodes, Node{NodeID: NodeID{row, id}, Format: layout.Read(labels).In(g.room), Track: track})
+// add makes a node. Where its bus balances or turns what arrives, that arrives at a node of its own before it, which is
+// named by no row.
+func (g *Graph) add(row reel.Row, id string, labels []string, track *reel.Track, bus *reel.Bus) {
+	at, f := NodeID{row, id}, layout.Read(labels).In(g.head.Angles)
+	if bus != nil && bus.Turned() {
+		if e, ok := enter(bus, bus.Feed, f, f, g.head); ok {
+			g.into[at], e.To = len(g.Nodes), len(g.Nodes)+1
+			g.Nodes = append(g.Nodes, Node{Format: f, Out: []Edge{e}})
+		}
+	}
+	g.at[at] = len(g.Nodes)
+	g.Nodes = append(g.Nodes, Node{NodeID: at, Format: f, Track: track, Bus: bus})
+}
+
+// entry is where that arrives which is sent to a node.
+func (g *Graph) entry(row reel.Row, id string) (place int, there bool) {
+	if place, there = g.into[NodeID{row, id}]; there {
+		return place, true
+	}
+	return g.Node(row, id)
 }
 
 // Compile makes the graph of a reel. A group that is derived from itself is BadInput, with the way around; commands see to
 // it that there is none.
 func Compile(r *reel.Reel) (*Graph, error) {
-	g := &Graph{at: map[NodeID]int{}, room: r.Head.Angles}
-	for _, t := range r.TrackList() {
-		g.add(reel.TrackRow, t.ID, t.Labels, &t)
+	g := &Graph{at: map[NodeID]int{}, into: map[NodeID]int{}, head: r.Head}
+	bus := func(row reel.Row, id string) *reel.Bus {
+		if b, there := r.Buses[reel.BusID(row, id)]; there {
+			return &b
+		}
+		return nil
 	}
-	split := g.strands(r)
+	for _, t := range r.TrackList() {
+		g.add(reel.TrackRow, t.ID, t.Labels, &t, nil)
+	}
+	split := g.strands(r, bus)
 	for _, s := range r.StemList() {
-		g.add(reel.StemRow, s.ID, s.Labels, nil)
+		g.add(reel.StemRow, s.ID, s.Labels, nil, bus(reel.StemRow, s.ID))
 	}
 	for _, m := range r.MixList() {
-		g.add(reel.MixRow, m.ID, m.Labels, nil)
+		g.add(reel.MixRow, m.ID, m.Labels, nil, bus(reel.MixRow, m.ID))
 	}
 	groups, err := derived(r)
 	if err != nil {
 		return nil, err
 	}
 	for _, group := range groups {
-		g.add(reel.GroupRow, group.ID, group.Labels, nil)
+		g.add(reel.GroupRow, group.ID, group.Labels, nil, bus(reel.GroupRow, group.ID))
 	}
 	for _, o := range r.OutputList() {
 		node := g.at[NodeID{reel.GroupRow, o.Group}]
@@ -132,7 +168,7 @@ func Compile(r *reel.Reel) (*Graph, error) {
 
 // strands adds a bus for each strand of the stems that have strands by name, or of which a mix takes one by itself, and
 // names those stems.
-func (g *Graph) strands(r *reel.Reel) (split map[string]bool) {
+func (g *Graph) strands(r *reel.Reel, bus func(reel.Row, string) *reel.Bus) (split map[string]bool) {
 	split = map[string]bool{}
 	for _, t := range r.Tracks {
 		split[t.Stem] = split[t.Stem] || t.Strand != ""
@@ -149,7 +185,8 @@ func (g *Graph) strands(r *reel.Reel) (split map[string]bool) {
 			continue
 		}
 		for _, name := range r.StrandList(s.ID) {
-			g.add(reel.StrandRow, reel.StrandID(s.ID, name), s.Labels, nil)
+			id := reel.StrandID(s.ID, name)
+			g.add(reel.StrandRow, id, s.Labels, nil, bus(reel.StrandRow, id))
 		}
 	}
 	return split
@@ -194,21 +231,21 @@ func (g *Graph) feedStems(r *reel.Reel, split map[string]bool) {
 		switch n.Row {
 		case reel.TrackRow:
 			for _, stem := range []string{n.Track.Stem, n.Track.Second} {
-				to, there := g.Node(reel.StemRow, stem)
+				to, there := g.entry(reel.StemRow, stem)
 				if !there {
 					continue
 				}
 				if stem == n.Track.Stem && split[stem] {
-					to, _ = g.Node(reel.StrandRow, reel.StrandID(stem, n.Track.Strand))
+					to, _ = g.entry(reel.StrandRow, reel.StrandID(stem, n.Track.Strand))
 				}
-				if e, ok := enter(n.Track, n.Format, g.Nodes[to].Format, r.Head); ok {
+				if e, ok := enter(n.Track, n.Track.Feed, n.Format, g.Nodes[to].Format, r.Head); ok {
 					e.To = to
 					n.Out = append(n.Out, e)
 				}
 			}
 		case reel.StrandRow:
 			stem, _ := reel.StemOf(n.ID)
-			to, _ := g.Node(reel.StemRow, stem)
+			to, _ := g.entry(reel.StemRow, stem)
 			n.Out = append(n.Out, Edge{To: to, Matrix: mix.Identity(len(n.Format.Labels))})
 		}
 	}
@@ -217,7 +254,7 @@ func (g *Graph) feedStems(r *reel.Reel, split map[string]bool) {
 // sum leads stems and strands into a mix. A stem of which a strand is taken by itself, or left out, goes there strand by
 // strand.
 func (g *Graph) sum(r *reel.Reel, m reel.Mix, split map[string]bool) {
-	to := g.at[NodeID{reel.MixRow, m.ID}]
+	to, _ := g.entry(reel.MixRow, m.ID)
 	terms := map[NodeID]reel.Term{}
 	parted := map[string]bool{}
 	for _, t := range m.Terms {
@@ -271,7 +308,8 @@ func (g *Graph) connect(from NodeID, to int, gainDB float64, f mix.Fold) {
 }
 
 func (g *Graph) feedGroup(f reel.Feeder, group string) {
-	g.connect(NodeID{f.Row, f.From}, g.at[NodeID{reel.GroupRow, group}], 0, f.Folding())
+	to, _ := g.entry(reel.GroupRow, group)
+	g.connect(NodeID{f.Row, f.From}, to, 0, f.Folding())
 }
 
 // tie adds the knots: those from one row to one group are one edge.
@@ -289,10 +327,11 @@ func (g *Graph) tie(r *reel.Reel) {
 		if !there || !tied || k.Channel >= len(g.Nodes[from].Format.Labels) {
 			continue
 		}
-		p := pair{from, o.Node}
+		to, _ := g.entry(reel.GroupRow, o.Group)
+		p := pair{from, to}
 		m, begun := edges[p]
 		if !begun {
-			m = mix.Zero(len(g.Nodes[o.Node].Format.Labels), len(g.Nodes[from].Format.Labels))
+			m = mix.Zero(len(g.Nodes[to].Format.Labels), len(g.Nodes[from].Format.Labels))
 			edges[p] = m
 			order = append(order, p)
 		}
@@ -307,9 +346,15 @@ func (g *Graph) tie(r *reel.Reel) {
 	}
 }
 
+// mover is what has a place that may change with the clock: a track, or a bus that turns what arrives.
+type mover interface {
+	Place(at int64) reel.Feed
+	Moves(...reel.Parameter) bool
+}
+
 // placing is how the gains of an edge follow from where a track stands.
 type placing struct {
-	track    *reel.Track
+	of       mover
 	law      dsp.PanLaw
 	moves    bool
 	panned   bool       // between left and right of a pair, by the law
@@ -328,20 +373,21 @@ type placing struct {
 
 func (p *placing) gains(dst mix.Matrix, f reel.Feed) { p.how(p, dst, f) }
 
-// enter gives the edge from a track into a stem, without the track's gain. It is not ok where nothing would arrive.
+// enter gives the edge from a track into a stem, without the track's gain, or through a bus that turns what arrives. rest is
+// the place that does not move. It is not ok where nothing would arrive.
 //
 // Channels go to those of the same label. A mono, and each channel of a loose track, goes to a pair by the pan law, or at
 // unity on both sides where the feed is dual; where it is placed, into the room. A set goes by meaning, with balance
 // between the front sides, or is turned and narrowed in the room. A sound field is turned and decoded.
-func enter(t *reel.Track, from, to layout.Format, head reel.Head) (Edge, bool) {
-	p := &placing{track: t, law: dsp.PanLaw(head.PanLaw), left: slices.Index(to.Labels, "L"), right: slices.Index(to.Labels, "R")}
+func enter(t mover, rest reel.Feed, from, to layout.Format, head reel.Head) (Edge, bool) {
+	p := &placing{of: t, law: dsp.PanLaw(head.PanLaw), left: slices.Index(to.Labels, "L"), right: slices.Index(to.Labels, "R")}
 	p.lfe = slices.IndexFunc(to.Labels, func(l string) bool { return layout.Speakers[l].LFE })
 	single := from.Kind == layout.Single || from.Kind == layout.Loose
 	room, inRoom := mix.NewRoom(to.Speakers())
 	pair := p.left >= 0 && p.right >= 0
 	base, _, arrives := mix.Carry(from, to, mix.Usual())
 	p.base = base
-	turned := t.Feed.Turn != 0 || t.Feed.Narrow != 0 || t.Moves(reel.TurnCurve, reel.NarrowCurve)
+	turned := rest.Turn != 0 || rest.Narrow != 0 || t.Moves(reel.TurnCurve, reel.NarrowCurve)
 	switch {
 	case len(to.Labels) == 1:
 		return Edge{Matrix: base}, arrives
@@ -350,12 +396,12 @@ func enter(t *reel.Track, from, to layout.Format, head reel.Head) (Edge, bool) {
 	case single && to.Kind == layout.Field:
 		p.field, p.how = to, (*placing).encoded
 		p.moves = t.Moves(reel.PanCurve, reel.FrontCurve, reel.UpCurve, reel.SpreadCurve)
-	case single && t.Feed.Placed && inRoom && len(to.Labels) > 2:
+	case single && rest.Placed && inRoom && len(to.Labels) > 2:
 		p.room, p.how = room, (*placing).inRoom
 		p.moves = t.Moves(reel.PanCurve, reel.FrontCurve, reel.UpCurve, reel.SpreadCurve, reel.LFECurve)
 	case single && !pair:
 		return Edge{}, false
-	case single && t.Feed.Dual:
+	case single && rest.Dual:
 		m := mix.Zero(len(to.Labels), len(from.Labels))
 		for c := range from.Labels {
 			m.Set(p.left, c, 1)

@@ -117,7 +117,7 @@ func (g *Graph) reach(from int, take func(Edge) bool) map[int]mix.Matrix {
 		}
 		reached[e.To] = next
 	}
-	own := mix.Identity(len(g.Nodes[from].Format.Labels))
+	own := mix.Identity(len(g.Nodes[from].Format.Labels)).Scaled(g.Nodes[from].level())
 	for _, e := range g.Nodes[from].Out {
 		if take(e) {
 			add(e, own)
@@ -125,6 +125,10 @@ func (g *Graph) reach(from int, take func(Edge) bool) map[int]mix.Matrix {
 	}
 	for at := from + 1; at < len(g.Nodes); at++ {
 		if m, there := reached[at]; there {
+			if level := g.Nodes[at].level(); level != 1 {
+				m = m.Scaled(level)
+				reached[at] = m
+			}
 			for _, e := range g.Nodes[at].Out {
 				add(e, m)
 			}
@@ -202,6 +206,9 @@ func (g *Graph) Unity(node, output int) (unity, reaches bool) {
 	exact := *g
 	exact.Nodes = slices.Clone(g.Nodes)
 	for i := range exact.Nodes {
+		if exact.Nodes[i].Moves() {
+			exact.Nodes[i].Bus = &reel.Bus{GainDB: dsp.DB(neither)}
+		}
 		exact.Nodes[i].Out = slices.Clone(exact.Nodes[i].Out)
 		for k := range exact.Nodes[i].Out {
 			if e := &exact.Nodes[i].Out[k]; e.Moves() || e.Phased != nil {

@@ -27,7 +27,7 @@ type path struct {
 
 // feeds gives the gains from a track into a stem.
 func feeds(track, stem []string, feed reel.Feed) mix.Matrix {
-	e, ok := enter(&reel.Track{Labels: track, Feed: feed}, layout.Read(track), layout.Read(stem), reel.Head{PanLaw: 3})
+	e, ok := enter(&reel.Track{Labels: track, Feed: feed}, feed, layout.Read(track), layout.Read(stem), reel.Head{PanLaw: 3})
 	if !ok {
 		return mix.Zero(len(stem), len(track))
 	}

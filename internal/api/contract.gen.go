@@ -104,6 +104,9 @@ type BatchRequest struct {
 // BorrowCommand Borrow lays a stretch of another take over one channel, crossfaded at both ends.
 type BorrowCommand = reel.Sent
 
+// Bus What a strand, stem, mix or output group does with all that arrives on it.
+type Bus = reel.Bus
+
 // CardEntry defines model for CardEntry.
 type CardEntry = cards.Entry
 
@@ -404,7 +407,10 @@ type ReelInfo = store.ReelInfo
 // ReelView defines model for ReelView.
 type ReelView struct {
 	Adrift []Adrift `json:"adrift"`
-	Clips  []Clip   `json:"clips"`
+
+	// Buses What is done on strands
+	Buses []Bus  `json:"buses"`
+	Clips []Clip `json:"clips"`
 
 	// End First sample after the last clip
 	End        int64          `json:"end"`
@@ -422,7 +428,7 @@ type ReelView struct {
 	Revision   int64          `json:"revision"`
 	Routes     []Route        `json:"routes"`
 
-	// Since Where it is there, stems, tracks, clips, groups, knots, marks and mixes list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty.
+	// Since Where it is there, stems, tracks, clips, groups, knots, marks, mixes and buses list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty.
 	Since *SinceRevision `json:"since,omitempty"`
 
 	// Speakers Where those stand that stems
@@ -485,10 +491,13 @@ type Row = reel.Row
 // SavedPattern defines model for SavedPattern.
 type SavedPattern = store.SavedPattern
 
+// SetBusCommand SetBus sets the level, balance and turning of a strand, stem, mix or output group; what is left nil stays.
+type SetBusCommand = reel.Sent
+
 // SetClipCommand SetClip changes a clip's own settings; those left nil stay.
 type SetClipCommand = reel.Sent
 
-// SetCurveCommand SetCurve draws the gain or pan of a clip or track. With a range only the points in it are replaced, as when it is trimmed while playing.
+// SetCurveCommand SetCurve draws a curve of a clip, a track, a strand, stem, mix or output group. With a range only the points in it are replaced, as when it is trimmed while playing.
 type SetCurveCommand = reel.Sent
 
 // SetGroupCommand SetGroup makes an output group, or changes one. Knots follow by the labels of its channels.
@@ -531,9 +540,10 @@ type SettleRequest struct {
 // SeveralCommand Several is a Sequence as clients send it: the same thing done to several clips, say. It does not hold others of its kind.
 type SeveralCommand = reel.Sent
 
-// SinceRevision Where it is there, stems, tracks, clips, groups, knots, marks and mixes list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty.
+// SinceRevision Where it is there, stems, tracks, clips, groups, knots, marks, mixes and buses list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty.
 type SinceRevision struct {
 	Gone struct {
+		Buses  []string `json:"buses"`
 		Clips  []string `json:"clips"`
 		Groups []string `json:"groups"`
 		Knots  []string `json:"knots"`

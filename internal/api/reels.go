@@ -20,7 +20,7 @@ func whole(o store.OpenReel, turns store.Turns) ReelView {
 	return ReelView{
 		Id: o.ID, Production: o.Production, Name: o.Name, Revision: o.Revision, Head: o.Reel.Head, End: o.Reel.End(),
 		Stems: some(o.Reel.StemList()), Tracks: some(o.Reel.TrackList()), Clips: some(o.Reel.ClipList()), Groups: some(o.Reel.GroupList()), Outputs: some(o.Reel.OutputList()),
-		Knots: some(o.Reel.KnotList()), Marks: some(o.Reel.MarkList()), Mixes: some(o.Reel.MixList()), Speakers: weave.Speakers(o.Reel), Routes: routes, Findings: findings,
+		Knots: some(o.Reel.KnotList()), Marks: some(o.Reel.MarkList()), Mixes: some(o.Reel.MixList()), Buses: some(o.Reel.BusList()), Speakers: weave.Speakers(o.Reel), Routes: routes, Findings: findings,
 		Adrift: o.Reel.Adrifts(), Strays: o.Reel.Strays(), Undo: turns.Undo, Redo: turns.Redo,
 	}
 }
@@ -40,7 +40,8 @@ func part(o store.OpenReel, turns store.Turns, revision int64, t reel.Touched) R
 	v.Knots, gone.Knots = changed(t.Knots, o.Reel.Knots)
 	v.Marks, gone.Marks = changed(t.Marks, o.Reel.Marks)
 	v.Mixes, gone.Mixes = changed(t.Mixes, o.Reel.Mixes)
-	if len(t.Stems)+len(t.Tracks)+len(t.Groups)+len(t.Knots)+len(t.Mixes) > 0 || t.Head {
+	v.Buses, gone.Buses = changed(t.Buses, o.Reel.Buses)
+	if len(t.Stems)+len(t.Tracks)+len(t.Groups)+len(t.Knots)+len(t.Mixes)+len(t.Buses) > 0 || t.Head {
 		v.Since.Routed = true
 		v.Outputs = some(o.Reel.OutputList())
 		v.Routes, v.Findings = weave.Look(o.Reel)

@@ -33,6 +33,7 @@ export type Clip = Schemas["Clip"];
 export type Stem = Schemas["Stem"];
 export type Group = Schemas["Group"];
 export type Mix = Schemas["Mix"];
+export type Bus = Schemas["Bus"];
 export type Feed = Schemas["Feed"];
 export type Output = Schemas["Output"];
 export type Crossing = Schemas["Crossing"];

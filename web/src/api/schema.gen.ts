@@ -1610,6 +1610,8 @@ export interface components {
             outputs: components["schemas"]["Output"][];
             knots: components["schemas"]["Knot"][];
             mixes: components["schemas"]["Mix"][];
+            /** @description What is done on strands */
+            buses: components["schemas"]["Bus"][];
             /** @description Where those stand that stems */
             speakers: components["schemas"]["Speaker"][];
             routes: components["schemas"]["Route"][];
@@ -1622,7 +1624,7 @@ export interface components {
             strays: components["schemas"]["Stray"][];
             since?: components["schemas"]["SinceRevision"];
         };
-        /** @description Where it is there, stems, tracks, clips, groups, knots, marks and mixes list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty. */
+        /** @description Where it is there, stems, tracks, clips, groups, knots, marks, mixes and buses list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty. */
         SinceRevision: {
             /** Format: int64 */
             revision: number;
@@ -1635,6 +1637,7 @@ export interface components {
                 knots: string[];
                 marks: string[];
                 mixes: string[];
+                buses: string[];
             };
         };
         Mark: {
@@ -1833,6 +1836,17 @@ export interface components {
             gainDB: number;
             /** @description It is left out */
             out?: boolean;
+        };
+        /** @description What a strand, stem, mix or output group does with all that arrives on it. */
+        Bus: {
+            id: string;
+            row: components["schemas"]["Row"];
+            from: string;
+            gainDB?: number;
+            feed?: components["schemas"]["Feed"];
+            curves?: {
+                [key: string]: components["schemas"]["Point"][];
+            };
         };
         /** @description A named sum of stems and strands. */
         Mix: {
@@ -2216,7 +2230,7 @@ export interface components {
                 gainDB: number;
                 ids: string[];
                 /** @enum {string} */
-                of: "clip" | "track";
+                of: "clip" | "track" | "strand" | "stem" | "mix" | "group";
                 /**
                  * Format: int64
                  * @description samples
@@ -2348,6 +2362,29 @@ export interface components {
              */
             kind: "restore";
         };
+        /** @description SetBus sets the level, balance and turning of a strand, stem, mix or output group; what is left nil stays. */
+        SetBusCommand: {
+            command: {
+                from: string;
+                gainDB?: number | null;
+                /** @description 0 a set as wide as it is, to 1 all of it in front */
+                narrow?: number | null;
+                /** @description balance, −1 left to +1 right */
+                pan?: number | null;
+                /** @description degrees that a sound field's front is lifted */
+                pitch?: number | null;
+                /** @description degrees that a sound field's left is lifted */
+                roll?: number | null;
+                row: components["schemas"]["Row"];
+                /** @description degrees to the left */
+                turn?: number | null;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "setBus";
+        };
         /** @description SetClip changes a clip's own settings; those left nil stay. */
         SetClipCommand: {
             command: {
@@ -2366,12 +2403,12 @@ export interface components {
              */
             kind: "setClip";
         };
-        /** @description SetCurve draws the gain or pan of a clip or track. With a range only the points in it are replaced, as when it is trimmed while playing. */
+        /** @description SetCurve draws a curve of a clip, a track, a strand, stem, mix or output group. With a range only the points in it are replaced, as when it is trimmed while playing. */
         SetCurveCommand: {
             command: {
                 id: string;
                 /** @enum {string} */
-                of: "clip" | "track";
+                of: "clip" | "track" | "strand" | "stem" | "mix" | "group";
                 /** @description over samples of the reel, also for a clip */
                 points: components["schemas"]["Point"][];
                 range?: components["schemas"]["Span"] | null;
@@ -2703,7 +2740,7 @@ export interface components {
             kind: "untie";
         };
         /** @description What is done to a reel. One that would put clips out of sync is refused as `unties`, unless its field untie is true. */
-        Command: components["schemas"]["AddStemCommand"] | components["schemas"]["AddTrackCommand"] | components["schemas"]["BorrowCommand"] | components["schemas"]["ClearKnotsCommand"] | components["schemas"]["CrossfadeCommand"] | components["schemas"]["CutClipsCommand"] | components["schemas"]["CutLaneCommand"] | components["schemas"]["CutOutCommand"] | components["schemas"]["DipCommand"] | components["schemas"]["HushCommand"] | components["schemas"]["JoinClipsCommand"] | components["schemas"]["MoveClipsCommand"] | components["schemas"]["MoveStraysCommand"] | components["schemas"]["OrderTracksCommand"] | components["schemas"]["PasteClipsCommand"] | components["schemas"]["RangeGainCommand"] | components["schemas"]["ReadChannelsCommand"] | components["schemas"]["RemoveClipsCommand"] | components["schemas"]["RemoveGroupsCommand"] | components["schemas"]["RemoveMarksCommand"] | components["schemas"]["RemoveMixesCommand"] | components["schemas"]["RemoveStemCommand"] | components["schemas"]["RemoveTracksCommand"] | components["schemas"]["ReorderCommand"] | components["schemas"]["RestoreCommand"] | components["schemas"]["SetClipCommand"] | components["schemas"]["SetCurveCommand"] | components["schemas"]["SetGroupCommand"] | components["schemas"]["SetKnotsCommand"] | components["schemas"]["SetLaneCommand"] | components["schemas"]["SetMarkCommand"] | components["schemas"]["SetMatrixCommand"] | components["schemas"]["SetMixCommand"] | components["schemas"]["SetReelCommand"] | components["schemas"]["SetStemCommand"] | components["schemas"]["SetTrackCommand"] | components["schemas"]["SeveralCommand"] | components["schemas"]["SlipClipCommand"] | components["schemas"]["SplitClipCommand"] | components["schemas"]["SwapTakeCommand"] | components["schemas"]["TieBackCommand"] | components["schemas"]["TieClipsCommand"] | components["schemas"]["TrimClipCommand"] | components["schemas"]["UnsettleCommand"] | components["schemas"]["UntieCommand"];
+        Command: components["schemas"]["AddStemCommand"] | components["schemas"]["AddTrackCommand"] | components["schemas"]["BorrowCommand"] | components["schemas"]["ClearKnotsCommand"] | components["schemas"]["CrossfadeCommand"] | components["schemas"]["CutClipsCommand"] | components["schemas"]["CutLaneCommand"] | components["schemas"]["CutOutCommand"] | components["schemas"]["DipCommand"] | components["schemas"]["HushCommand"] | components["schemas"]["JoinClipsCommand"] | components["schemas"]["MoveClipsCommand"] | components["schemas"]["MoveStraysCommand"] | components["schemas"]["OrderTracksCommand"] | components["schemas"]["PasteClipsCommand"] | components["schemas"]["RangeGainCommand"] | components["schemas"]["ReadChannelsCommand"] | components["schemas"]["RemoveClipsCommand"] | components["schemas"]["RemoveGroupsCommand"] | components["schemas"]["RemoveMarksCommand"] | components["schemas"]["RemoveMixesCommand"] | components["schemas"]["RemoveStemCommand"] | components["schemas"]["RemoveTracksCommand"] | components["schemas"]["ReorderCommand"] | components["schemas"]["RestoreCommand"] | components["schemas"]["SetBusCommand"] | components["schemas"]["SetClipCommand"] | components["schemas"]["SetCurveCommand"] | components["schemas"]["SetGroupCommand"] | components["schemas"]["SetKnotsCommand"] | components["schemas"]["SetLaneCommand"] | components["schemas"]["SetMarkCommand"] | components["schemas"]["SetMatrixCommand"] | components["schemas"]["SetMixCommand"] | components["schemas"]["SetReelCommand"] | components["schemas"]["SetStemCommand"] | components["schemas"]["SetTrackCommand"] | components["schemas"]["SeveralCommand"] | components["schemas"]["SlipClipCommand"] | components["schemas"]["SplitClipCommand"] | components["schemas"]["SwapTakeCommand"] | components["schemas"]["TieBackCommand"] | components["schemas"]["TieClipsCommand"] | components["schemas"]["TrimClipCommand"] | components["schemas"]["UnsettleCommand"] | components["schemas"]["UntieCommand"];
         UnravelRequest: {
             /** Format: int64 */
             revision: number;

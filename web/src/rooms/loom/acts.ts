@@ -31,7 +31,7 @@ export const setTrack = (b: Pick<Bench, "doIt">, track: string, command: Partial
 
 /** Chooses a track. A range on one track goes along to the next; one over several stays. */
 export function chooseTrack(store: LoomStore, track: string) {
-  store.setState(({ chosen: { range } }) => ({ chosen: { track, clips: [], lane: null, range: range && (range.tracks.length === 1 ? { ...range, tracks: [track] } : range) } }));
+  store.setState(({ chosen: { range } }) => ({ bus: null, chosen: { track, clips: [], lane: null, range: range && (range.tracks.length === 1 ? { ...range, tracks: [track] } : range) } }));
 }
 
 export function loomActs(b: Bench) {

@@ -23,6 +23,7 @@ const view = {
     { id: "t2", name: "Lav", stem: "DX" },
     { id: "t3", name: "Winch", stem: "FX" },
   ],
+  buses: [],
   mixes: [{ id: "mix1", name: "Full mix", labels: ["L", "R"], rest: true, terms: [{ row: "stem", from: "DX", gainDB: -3, out: true }], order: 1 }],
   groups: [
     { id: "g1", name: "Mix", tag: "MIX", layout: "5.1", labels: ["L", "C", "R", "Ls", "Rs", "LFE"], stems: [], order: 1, feed: { row: "mix", from: "mix1" } },
@@ -37,7 +38,7 @@ describe("stems, mixes and output groups in lists", () => {
     const onDo = vi.fn();
     render(
       <QueryClientProvider client={new QueryClient()}>
-        <Buses view={view} onDo={onDo} />
+        <Buses view={view} onBus={vi.fn()} onDo={onDo} />
       </QueryClientProvider>,
     );
     return onDo;

@@ -7,10 +7,15 @@ import { Small } from "../../ui/small";
 import { StemTag } from "../../ui/stem";
 import { inMix, strandsOf } from "./band";
 import { fieldOrder, formatName, formats, layouts, norms } from "./formats";
+import { BusLevel } from "./buslevel";
 import { Kept } from "./kept";
+import { busOf } from "./lookup";
 import { figure, gains } from "./numbers";
 
-type Props = { view: ReelView; onDo: (c: Command) => void };
+type Props = { view: ReelView; onDo: (c: Command) => void; onBus: (b: { row: Row; id: string }) => void };
+
+/** Where the level of a row is seen, and set. */
+const LevelOf = ({ view, row, id, name, onBus }: Pick<Props, "view" | "onBus"> & { row: Row; id: string; name: string }) => <BusLevel name={name} does={busOf(view, row, id)} onOpen={() => onBus({ row, id })} />;
 
 /** Stems, mixes and output groups of the reel in lists: made, named, fed, put in order and taken away. */
 export function Buses(p: Props) {
@@ -66,7 +71,7 @@ function Order({ row, ids, at, name, onDo }: { row: Row; ids: string[]; at: numb
   );
 }
 
-function Stems({ view, onDo }: Props) {
+function Stems({ view, onDo, onBus }: Props) {
   const [tag, setTag] = useState("");
   const ids = view.stems.map((s) => s.id);
   const add = () => {
@@ -77,12 +82,13 @@ function Stems({ view, onDo }: Props) {
     <Section title="Stems" about="Each track goes into one; strands are its parts, a character or a language.">
       <ul>
         {view.stems.map((s, i) => (
-          <li key={s.id} className="border-b border-line py-1.5">
+          <li key={s.id} className="group/bus border-b border-line py-1.5">
             <span className="flex items-center gap-1.5">
               <StemTag stem={s.id} />
               <Kept label={`Name of ${s.id}`} value={s.name} onKeep={(name) => onDo({ kind: "setStem", command: { stem: s.id, name } })} className="w-28" />
               <FormatSelect label={`Width of ${s.name}`} labels={s.labels} onLabels={(labels) => onDo({ kind: "setStem", command: { stem: s.id, labels } })} />
-              <span className="ml-auto flex">
+              <span className="ml-auto flex items-center">
+                <LevelOf view={view} row="stem" id={s.id} name={s.name} onBus={onBus} />
                 <Order row="stem" ids={ids} at={i} name={s.name} onDo={onDo} />
                 <RemoveStem view={view} stem={s} onDo={onDo} />
               </span>
@@ -144,7 +150,7 @@ function RemoveStem({ view, stem, onDo }: { view: ReelView; stem: Stem; onDo: Pr
   );
 }
 
-function Mixes({ view, onDo }: Props) {
+function Mixes({ view, onDo, onBus }: Props) {
   const ids = view.mixes.map((m) => m.id);
   const free = (name: string) => (view.mixes.some((m) => m.name === name) ? `${name} ${view.mixes.length + 1}` : name);
   const out = (...stems: string[]): Mix["terms"] => stems.filter((s) => view.stems.some((x) => x.id === s)).map((from) => ({ row: "stem", from, gainDB: 0, out: true }));
@@ -153,8 +159,8 @@ function Mixes({ view, onDo }: Props) {
     <Section title="Mixes" about="Sums of stems and strands: the full mix, M&E, a version in each language.">
       <ul>
         {view.mixes.map((m, i) => (
-          <li key={m.id} className="border-b border-line py-1.5">
-            <MixPanel view={view} mix={m} onDo={onDo} order={<Order row="mix" ids={ids} at={i} name={m.name} onDo={onDo} />} />
+          <li key={m.id} className="group/bus border-b border-line py-1.5">
+            <MixPanel view={view} mix={m} onDo={onDo} order={<><LevelOf view={view} row="mix" id={m.id} name={m.name} onBus={onBus} /><Order row="mix" ids={ids} at={i} name={m.name} onDo={onDo} /></>} />
           </li>
         ))}
       </ul>
@@ -219,7 +225,7 @@ function MixPanel({ view, mix, onDo, order }: { view: ReelView; mix: Mix; onDo: 
   );
 }
 
-function Groups({ view, onDo }: Props) {
+function Groups({ view, onDo, onBus }: Props) {
   const ids = view.groups.map((g) => g.id);
   const add = (name: string, layout: string, feed?: CommandOf<"setGroup">["feed"]) =>
     onDo({ kind: "setGroup", command: { name: view.groups.some((g) => g.name === name) ? `${name} ${layout}` : name, layout, feed } });
@@ -228,8 +234,8 @@ function Groups({ view, onDo }: Props) {
     <Section title="Output groups" about={`What is delivered together, ${view.outputs.length} of at most 64 channels; a spec proposes them.`}>
       <ul>
         {view.groups.map((g, i) => (
-          <li key={g.id} className="border-b border-line py-1.5">
-            <GroupPanel view={view} group={g} onDo={onDo} moves={<Order row="group" ids={ids} at={i} name={g.name} onDo={onDo} />} />
+          <li key={g.id} className="group/bus border-b border-line py-1.5">
+            <GroupPanel view={view} group={g} onDo={onDo} moves={<><LevelOf view={view} row="group" id={g.id} name={g.name} onBus={onBus} /><Order row="group" ids={ids} at={i} name={g.name} onDo={onDo} /></>} />
           </li>
         ))}
       </ul>
@@ -340,7 +346,7 @@ function GroupPanel({ view, group, onDo, moves }: { view: ReelView; group: Group
 }
 
 /** Where the speakers stand that sound is placed between: by the standard, unless they are moved. */
-function Speakers({ view, onDo }: Props) {
+function Speakers({ view, onDo }: Pick<Props, "view" | "onDo">) {
   const moved = view.head.angles ?? {};
   if (view.speakers.length < 3) return null;
   const set = (angles: typeof moved) => onDo({ kind: "setReel", command: { angles } });

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import type { Track } from "../../api/client";
+import type { Bus, Track } from "../../api/client";
 import { fadeAt, level, pointsOf, restOf, shownOf, thinned, valueOfY, yOfValue } from "./curves";
 
 describe("curves", () => {
@@ -30,10 +30,14 @@ describe("which curve is shown", () => {
   it("is found by its name, and rests where the track stands", () => {
     const t = { gain: [], pan: [{ at: 1, value: 0.5 }], curves: { turn: [{ at: 2, value: 90 }] }, feed: { pan: 0.25, front: 0.5 } } as unknown as Track;
     expect(shownOf("track turn")).toEqual({ of: "track", what: "turn" });
+    expect(shownOf("bus gain")).toEqual({ of: "bus", what: "gain" });
     expect(shownOf("none")).toBeNull();
     expect(pointsOf(t, "turn")).toEqual([{ at: 2, value: 90 }]);
     expect(pointsOf(t, "pan")).toEqual([{ at: 1, value: 0.5 }]);
     expect(pointsOf(t, "roll")).toEqual([]);
+    const bus: Bus = { id: "stem DX", row: "stem", from: "DX", curves: { gain: [{ at: 3, value: -6 }] }, feed: { dual: false, pan: 0.25 } };
+    expect([pointsOf(bus, "gain"), pointsOf(bus, "pan"), pointsOf(undefined, "gain")]).toEqual([[{ at: 3, value: -6 }], [], []]);
+    expect([restOf(bus, "pan"), restOf(bus, "turn"), restOf(undefined, "gain")]).toEqual([0.25, 0, 0]);
     expect([restOf(t, "front"), restOf(t, "roll"), restOf(t, "gain"), restOf(t, "lfe")]).toEqual([0.5, 0, 0, -48]);
   });
 });

@@ -1,5 +1,5 @@
 // Curves as they are drawn: the server computes with them; this shows them and turns pixels into values.
-import type { Clip, CommandOf, Fade, Point, Track } from "../../api/client";
+import type { Bus, Clip, CommandOf, Fade, Point, Track } from "../../api/client";
 
 export type Parameter = CommandOf<"setCurve">["what"];
 
@@ -26,36 +26,45 @@ export function scaleOf(what: Parameter): { least: number; most: number; unit: s
 }
 
 /** The parameters of a track that move. */
-export const movingOf = (t: Track): Parameter[] => parameters.filter((p) => pointsOf(t, p).length > 0);
+export const movingOf = (t: Track | Bus | undefined): Parameter[] => parameters.filter((p) => pointsOf(t, p).length > 0);
 
-export type CurveView = "none" | "clip gain" | "clip pan" | `track ${Parameter}`;
+/** What a curve can be of. */
+export type CurveOf = CommandOf<"setCurve">["of"];
+
+/** The parameters that a strand, stem, mix or output group has. */
+export const busParameters = ["gain", "pan", "turn", "pitch", "roll", "narrow"] as const satisfies Parameter[];
+
+export type CurveView = "none" | "clip gain" | "clip pan" | `track ${Parameter}` | `bus ${(typeof busParameters)[number]}`;
 
 /** The curves that a key goes through; the menu has all. */
-export const curveViews: CurveView[] = ["none", "track gain", "track pan", "clip gain", "clip pan"];
-export const allCurves: CurveView[] = [...curveViews, ...(["front", "up", "spread", "lfe", "turn", "pitch", "roll", "narrow"] as const).map((p): CurveView => `track ${p}`)];
+export const curveViews: CurveView[] = ["none", "track gain", "track pan", "clip gain", "clip pan", "bus gain"];
+export const allCurves: CurveView[] = [...curveViews, ...(["front", "up", "spread", "lfe", "turn", "pitch", "roll", "narrow"] as const).map((p): CurveView => `track ${p}`), ...(["pan", "turn", "pitch", "roll", "narrow"] as const).map((p): CurveView => `bus ${p}`)];
 
-/** What a view is of: a clip or a track, and which of its parameters. */
-export function shownOf(view: CurveView): { of: "clip" | "track"; what: Parameter } | null {
+/** A view in words. */
+export const curveWords = (v: CurveView) => (v.startsWith("bus ") ? `stem and mix ${v.slice(4)}` : v);
+
+/** What a view is of: clips, tracks or what lies below them, and which of their parameters. */
+export function shownOf(view: CurveView): { of: "clip" | "track" | "bus"; what: Parameter } | null {
   if (view === "none") return null;
-  const [of, what] = view.split(" ") as ["clip" | "track", Parameter];
+  const [of, what] = view.split(" ") as ["clip" | "track" | "bus", Parameter];
   return { of, what };
 }
 
 /** The curve of a parameter. */
-export function pointsOf(x: Track | Clip, what: Parameter): Point[] {
-  if (what === "gain" || what === "pan") return x[what] ?? [];
-  return "curves" in x ? (x.curves?.[what] ?? []) : [];
+export function pointsOf(x: Track | Clip | Bus | undefined, what: Parameter): Point[] {
+  const own = what === "gain" || what === "pan" ? (x as Partial<Track> | undefined)?.[what] : undefined;
+  return own ?? (x && "curves" in x ? x.curves?.[what] : undefined) ?? [];
 }
 
-/** Where a track stands that has no curve of a parameter. */
-export function restOf(t: Track, what: Parameter): number {
+/** Where a track, or what lies below, stands that has no curve of a parameter. */
+export function restOf(t: Track | Bus | undefined, what: Parameter): number {
   switch (what) {
     case "gain":
       return 0; // the curve is added to the track's gain
     case "lfe":
-      return t.feed.lfeDB ?? scales.lfe.bottom;
+      return t?.feed?.lfeDB ?? scales.lfe.bottom;
     default:
-      return t.feed[what] ?? 0;
+      return t?.feed?.[what] ?? 0;
   }
 }
 

@@ -61,7 +61,7 @@ export function gripAt(ground: Ground, e: Modifiers, x: number, y: number): Drag
 /** The curve that is shown there, at the point under the pointer if there is one. */
 function pointAt({ curves, time }: Ground, row: TrackRow, clip: Clip | undefined, x: number, depth: number): Drag | null {
   const shown = shownOf(curves);
-  if (!shown || (shown.of !== "track" && !clip)) return null;
+  if (!shown || shown.of === "bus" || (shown.of !== "track" && !clip)) return null;
   const { of, what } = shown;
   const offset = of === "track" ? 0 : clip!.offset - clip!.start;
   const points = [...pointsOf(of === "track" ? row.track : clip!, what)];

@@ -2,11 +2,12 @@ import { ChevronDown, ChevronRight, Spline } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { memo, useEffect, useState, type MouseEvent, type RefObject } from "react";
 
-import type { Clip, ReelView, Take } from "../../api/client";
+import type { Bus, Clip, ReelView, Take } from "../../api/client";
 import type { Tap } from "../../listen/player";
 import { keyOf, keySign } from "../../ui/keys";
 import { StemTag } from "../../ui/stem";
 import type { BandRow } from "./band";
+import { BusLevel } from "./buslevel";
 import { movingOf } from "./curves";
 import { headsWidth } from "./geometry";
 import { laneHeight, rowsIn, type FolderRow, type Rows, type TrackRow } from "./rows";
@@ -168,9 +169,9 @@ function Round(p: { on: boolean; low: boolean; label: string; hint: string; onCl
 const kinds: Record<BandRow["row"], string> = { stem: "Stem", strand: "Strand", mix: "Mix", track: "Track", group: "Group" };
 
 /** The head of a row of the band: it is listened to by a press; a stem with strands opens to show them. */
-export function BandHead({ row, height, on, opened, onTap, onOpen }: { row: BandRow; height: number; on: boolean; opened: boolean; onTap: (t: Tap) => void; onOpen: () => void }) {
+export function BandHead({ row, height, on, opened, does, onTap, onOpen, onLevel }: { row: BandRow; height: number; on: boolean; opened: boolean; does: Bus | undefined; onTap: (t: Tap) => void; onOpen: () => void; onLevel: () => void }) {
   return (
-    <div className="flex items-center hover:bg-paper" style={{ height }} role="group" aria-label={`${kinds[row.row]} ${row.name}`}>
+    <div className="group/bus flex items-center pr-1.5 hover:bg-paper" style={{ height }} role="group" aria-label={`${kinds[row.row]} ${row.name}`}>
       {row.strands > 0 ? (
         <button className="flex h-full w-6 cursor-pointer items-center justify-center text-muted hover:text-ink" aria-expanded={opened} aria-label={`Strands of ${row.name}`} title={opened ? "Put its strands away" : `Show its ${row.strands === 1 ? "strand" : `${row.strands} strands`}`} onClick={onOpen}>
           {opened ? <ChevronDown size={13} /> : <ChevronRight size={13} />}
@@ -184,6 +185,7 @@ export function BandHead({ row, height, on, opened, onTap, onOpen }: { row: Band
         <span className={`truncate ${height < 24 ? "text-[12px]" : row.row === "strand" ? "text-[13px]" : ""} ${row.row === "strand" ? "" : "font-semibold"}`}>{row.name}</span>
         {on && <span className="ml-auto text-[11px] text-muted">listening</span>}
       </button>
+      <BusLevel name={row.name} does={does} onOpen={onLevel} />
     </div>
   );
 }

@@ -1,17 +1,18 @@
 import { PanelBottom, PanelRight, Trash2 } from "lucide-react";
-import { useRef, useState } from "react";
+import { useState } from "react";
 
-import type { Clip, Command, CommandOf, FrameRate, Point, ReelView, Take, Track } from "../../api/client";
+import type { Clip, Command, CommandOf, FrameRate, ReelView, Take, Track } from "../../api/client";
 import { timecodeRates } from "../../ui/rates";
 import { keyOf, keySign, type ActionID } from "../../ui/keys";
 import { duration, labelAt, noTimecode, parse } from "../../ui/timecode";
 import type { Choice } from "./choice";
 import { ClipPanel, LanePanel, Line, part } from "./clippanel";
-import { thinned } from "./curves";
+import { parameters } from "./curves";
 import { Kept } from "./kept";
 import { formatName, formats, hasRoom, isField } from "./formats";
 import { figure, gains } from "./numbers";
 import { PanPad } from "./panpad";
+import { Ride } from "./ride";
 import { Reaches } from "./reaches";
 
 /** Gives nothing where the command was refused. */
@@ -127,7 +128,7 @@ function TrackPanel({ view, track, playingAt, onDo, onRemoveTrack }: Props & { t
       </Line>
       <Line name="Gain">
         <Kept label="Gain of the track in dB" value={String(track.gainDB)} onKeep={figure((gainDB) => set({ gainDB }), ...gains)} className="tc w-16 text-right" /> dB
-        <Ride key={track.id} track={track} playingAt={playingAt} onDo={onDo} />
+        <Ride key={track.id} of="track" id={track.id} parameters={parameters} playingAt={playingAt} onDo={onDo} />
       </Line>
       <Line name={track.labels.length === 1 || track.labels[0] === "M" ? "Pan" : "Balance"}>
         {toPair && track.feed.dual ? (
@@ -213,57 +214,6 @@ function PlacePanel({ view, track, playingAt, onDo }: Props & { track: Track }) 
 }
 
 type Placing = "front" | "up" | "spread" | "turn" | "pitch" | "roll" | "narrow";
-
-const ridable = {
-  gain: { min: -24, max: 12, step: 0.5, within: 0.3, sign: (v: number) => (v > 0 ? `+${v}` : v < 0 ? `−${-v}` : "0") },
-  pan: { min: -1, max: 1, step: 0.05, within: 0.02, sign: (v: number) => (v === 0 ? "middle" : `${Math.round(Math.abs(v) * 100)} ${v < 0 ? "L" : "R"}`) },
-  front: { min: -1, max: 1, step: 0.05, within: 0.02, sign: (v: number) => (v === 0 ? "middle" : `${Math.round(Math.abs(v) * 100)} ${v < 0 ? "back" : "front"}`) },
-  up: { min: -1, max: 1, step: 0.05, within: 0.02, sign: (v: number) => `${Math.round(v * 100)}` },
-  spread: { min: 0, max: 1, step: 0.05, within: 0.02, sign: (v: number) => `${Math.round(v * 100)} %` },
-  lfe: { min: -48, max: 12, step: 0.5, within: 0.3, sign: (v: number) => `${v} dB` },
-  turn: { min: -180, max: 180, step: 1, within: 0.5, sign: (v: number) => `${v}°` },
-  pitch: { min: -180, max: 180, step: 1, within: 0.5, sign: (v: number) => `${v}°` },
-  roll: { min: -180, max: 180, step: 1, within: 0.5, sign: (v: number) => `${v}°` },
-  narrow: { min: 0, max: 1, step: 0.05, within: 0.02, sign: (v: number) => `${Math.round(v * 100)} %` },
-} as const;
-
-/** Rides the gain or the pan: what the slider does while the reel plays becomes the track's curve there. */
-function Ride({ track, playingAt, onDo }: { track: Track; playingAt: () => number | null; onDo: Do }) {
-  const [what, setWhat] = useState<keyof typeof ridable>("gain");
-  const [value, setValue] = useState(0);
-  const ridden = useRef<Point[] | null>(null);
-  const r = ridable[what];
-  const note = (v: number) => {
-    const at = playingAt();
-    if (at === null) return;
-    ridden.current ??= [];
-    const last = ridden.current.at(-1);
-    if (!last || at > last.at) ridden.current.push({ at: Math.round(at), value: v });
-  };
-  const end = () => {
-    const points = ridden.current;
-    ridden.current = null;
-    if (points && points.length > 1) {
-      const from = points[0]!.at;
-      const to = Math.max(Math.round(playingAt() ?? 0), points.at(-1)!.at);
-      void onDo({ kind: "setCurve", command: { of: "track", id: track.id, what, range: { from, to }, points: thinned([...points, { at: to, value: points.at(-1)!.value }], r.within) } });
-    }
-    setValue(0);
-  };
-  return (
-    <span className="flex items-center gap-1.5 text-muted" title="Hold and move it while the reel plays: the curve is written where it was held">
-      <select className="cursor-pointer bg-transparent" aria-label="What is ridden while playing" value={what} onChange={(e) => (setWhat(e.target.value as keyof typeof ridable), setValue(0))}>
-        {Object.keys(ridable).map((r) => (
-          <option key={r} value={r}>
-            ride {r}
-          </option>
-        ))}
-      </select>
-      <input type="range" min={r.min} max={r.max} step={r.step} value={value} aria-label={`Ride the ${what} while playing`} className="w-24 accent-act" onPointerDown={() => note(value)} onChange={(e) => (setValue(Number(e.target.value)), note(Number(e.target.value)))} onPointerUp={end} onBlur={end} />
-      <span className="tc w-12 text-ink">{r.sign(value)}</span>
-    </span>
-  );
-}
 
 /** Turns at once, before the server has answered, and back if it refuses. */
 function Dual(p: { on: boolean; onChange: (on: boolean) => Promise<ReelView | undefined> }) {

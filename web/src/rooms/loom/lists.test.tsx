@@ -16,7 +16,7 @@ const view = {
 } as unknown as ReelView;
 
 function show(list: ListName, with_: Partial<ReelView> = {}) {
-  const p = { onShow: vi.fn(), onClose: vi.fn(), onClip: vi.fn(), onGo: vi.fn(), onDo: vi.fn(), onUndo: vi.fn(), onRedo: vi.fn() };
+  const p = { onBus: vi.fn(), onShow: vi.fn(), onClose: vi.fn(), onClip: vi.fn(), onGo: vi.fn(), onDo: vi.fn(), onUndo: vi.fn(), onRedo: vi.fn() };
   render(<Lists view={{ ...view, ...with_ }} shown={list} {...p} />);
   return p;
 }

@@ -1,7 +1,7 @@
 import { Link2, Trash2, X } from "lucide-react";
 import { useState, type ReactNode } from "react";
 
-import { author, setAuthor, type Mark, type ReelView, type Command } from "../../api/client";
+import { author, setAuthor, type Mark, type ReelView, type Row, type Command } from "../../api/client";
 import { useSteps } from "../../api/hooks";
 import { keyOf, keySign } from "../../ui/keys";
 import { Small } from "../../ui/small";
@@ -12,13 +12,13 @@ import { Kept } from "./kept";
 
 export type ListName = "track" | "sync" | "strays" | "marks" | "find" | "history" | "weave";
 
-type Props = { view: ReelView; shown: ListName; track?: ReactNode; onShow: (l: ListName) => void; onClose: () => void; onClip: (clip: string) => void; onGo: (at: number) => void; onDo: (c: Command) => void; onUndo: () => void; onRedo: () => void };
+type Props = { view: ReelView; shown: ListName; track?: ReactNode; onShow: (l: ListName) => void; onBus: (b: { row: Row; id: string }) => void; onClose: () => void; onClip: (clip: string) => void; onGo: (at: number) => void; onDo: (c: Command) => void; onUndo: () => void; onRedo: () => void };
 
 /** The lists at the right: what is out of sync, what strayed, marks, finding by name, history, and what the weave is made of. */
 export function Lists(p: Props) {
   const { view } = p;
   const tabs: [ListName, string, number][] = [
-    ["track", "Track", 0],
+    ["track", "Row", 0],
     ["sync", "Sync", view.adrift.length],
     ["strays", "Strays", view.strays.length],
     ["marks", "Marks", view.marks.length],
@@ -41,7 +41,7 @@ export function Lists(p: Props) {
           <X size={15} />
         </button>
       </div>
-      <div className="min-h-0 grow overflow-y-auto px-3 py-2">{{ track: p.track, sync: <Sync {...p} />, strays: <Strays {...p} />, marks: <Marks {...p} />, find: <Find {...p} />, history: <History {...p} />, weave: <Buses view={view} onDo={p.onDo} /> }[p.shown]}</div>
+      <div className="min-h-0 grow overflow-y-auto px-3 py-2">{{ track: p.track, sync: <Sync {...p} />, strays: <Strays {...p} />, marks: <Marks {...p} />, find: <Find {...p} />, history: <History {...p} />, weave: <Buses view={view} onDo={p.onDo} onBus={p.onBus} /> }[p.shown]}</div>
     </aside>
   );
 }

@@ -1,6 +1,6 @@
 // Objects of a reel by what they are asked for by. A list that an edit left alone is the same list after merging, and is
 // sorted once.
-import type { Clip, Group, Knot, ReelView, Stem, Track } from "../../api/client";
+import type { Bus, Clip, Group, Knot, ReelView, Stem, Track } from "../../api/client";
 
 type Route = ReelView["routes"][number];
 export type Finding = ReelView["findings"][number];
@@ -29,6 +29,9 @@ export const trackOf = (view: ReelView, id: string): Track | undefined => byID(v
 export const clipOf = (view: ReelView, id: string): Clip | undefined => byID(view.clips, id);
 export const stemOf = (view: ReelView, id: string): Stem | undefined => byID(view.stems, id);
 export const groupOf = (view: ReelView, id: string): Group | undefined => byID(view.groups, id);
+
+/** What is done with all that arrives at a strand, stem, mix or output group; undefined where nothing is. */
+export const busOf = (view: ReelView, row: string, id: string): Bus | undefined => byID(view.buses, `${row} ${id}`);
 
 export const routeOf = (view: ReelView, track: string, output: string): Route | undefined => by(view.routes, (r) => `${r.track} ${r.output}`).get(`${track} ${output}`)?.[0];
 

@@ -2,7 +2,7 @@ import { useMemo, useRef } from "react";
 import { Link } from "react-router";
 import { useShallow } from "zustand/react/shallow";
 
-import type { ReelView } from "../../api/client";
+import type { ReelView, Row } from "../../api/client";
 import { useReelEdits, useSpecs, useTakes, useTakesOf } from "../../api/hooks";
 import { useActions } from "../../ui/keys";
 import { useParts } from "../../ui/parts";
@@ -21,7 +21,7 @@ import { BandHead, FolderHead, Heads, TrackHead, type HeadActs } from "./heads";
 import { Inspector } from "./inspector";
 import { Lists } from "./lists";
 import { useListening, type Listening } from "./listening";
-import { clipOf, trackOf } from "./lookup";
+import { busOf, clipOf, trackOf } from "./lookup";
 import { Meters } from "./meters";
 import { PicturePane } from "./picture";
 import { Reed, Shown, Slid, useReed } from "./reed";
@@ -40,8 +40,8 @@ import { useWeave, WeavePart, type Weave } from "./weave";
 import { WeaveHead } from "./weavehead";
 
 /** What of its state the Loom itself is drawn by. */
-const shown = ({ opened, folded, openStems, curves, lists, loan, typing, choosingSpec, stands, snap, picture, fitted, dock, loop, half, before }: LoomState) => ({
-  opened, folded, openStems, curves, lists, loan, typing, choosingSpec, stands, snap, picture, fitted, dock, loop, half, before,
+const shown = ({ opened, folded, openStems, curves, lists, bus, loan, typing, choosingSpec, stands, snap, picture, fitted, dock, loop, half, before }: LoomState) => ({
+  opened, folded, openStems, curves, lists, bus, loan, typing, choosingSpec, stands, snap, picture, fitted, dock, loop, half, before,
 });
 
 /** An open reel: its rows run from the left through time, over the reed, into the weave. */
@@ -57,8 +57,8 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const widths = useMemo(() => new Map([...(listed ?? []), ...takes.values()].map((t) => [t.id, t.channels.length])), [takesKey, listed]); // eslint-disable-line react-hooks/exhaustive-deps
   const { ask, doIt, dialog } = useConsent(edits);
   // Not all of the state: what is chosen in the weave, say, is drawn there alone.
-  const { opened, folded, openStems, curves, lists, loan, typing, choosingSpec, stands, snap, picture, fitted, dock, loop, half, before } = useLoom(useShallow(shown));
-  const inTime = useParts(view, "head", "marks", "clips", "tracks", "stems", "mixes");
+  const { opened, folded, openStems, curves, lists, bus, loan, typing, choosingSpec, stands, snap, picture, fitted, dock, loop, half, before } = useLoom(useShallow(shown));
+  const inTime = useParts(view, "head", "marks", "clips", "tracks", "stems", "mixes", "groups", "buses");
 
   const scroller = useRef<HTMLDivElement>(null);
   const roomHeight = useSize(scroller, { width: 0, height: 400 }).height;
@@ -70,7 +70,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const choice = useMemo(() => there(inTime, chosen), [inTime, chosen]);
   const tracksChosen = useMemo(() => chosenTracks(choice), [choice]);
   const track = trackOf(view, choice.track);
-  const setChosen = (chosen: typeof choice) => store.setState({ chosen });
+  const setChosen = (chosen: typeof choice) => store.setState({ chosen, bus: null });
 
   const listening = useListening(view, choice, takes);
   const { tap, playing, position, go } = listening;
@@ -92,6 +92,8 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const reed = useReed(weave.columns, room);
   useActions({ ...acts, ...hearing(weave, listening, store) });
   const heads = useHeadActs(view, doIt);
+  const playingAt = () => (playing ? position() : null);
+  const openBus = ({ row, id }: { row: Row; id: string }) => store.setState({ lists: "track", bus: row === "track" ? null : { row, id } });
   const openSpec = () => store.setState({ choosingSpec: true });
 
   const showClip = (id: string) => {
@@ -145,7 +147,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
       acts={acts}
       dock={dock}
       onDock={acts.dock}
-      playingAt={() => (playing ? position() : null)}
+      playingAt={playingAt}
       onDo={doIt}
       onRemoveTrack={() => track && void doIt({ kind: "removeTracks", command: { tracks: [track.id] } })}
       onSettle={settle}
@@ -224,12 +226,14 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
               on={tap.kind === b.row && tap.id === b.id}
               opened={openStems.has(b.id)}
               onTap={listening.toggleTap}
+              does={busOf(view, b.row, b.id)}
               onOpen={() => store.setState((s) => ({ openStems: turned(s.openStems, b.id) }))}
+              onLevel={() => openBus(b)}
             />
           ))}
         </div>
         <div className="h-max min-w-0 grow">
-          <BandTime view={inTime} band={band} bandRow={bandRow} scroll={time.scroll} takes={widths} rows={rows} at={stands} onGo={go} />
+          <BandTime view={inTime} band={band} bandRow={bandRow} scroll={time.scroll} takes={widths} rows={rows} curves={curves} at={stands} onGo={go} onDo={(c) => void doIt(c)} />
         </div>
         <Reed reed={reed} />
         <Shown reed={reed}>{view.outputs.length > 0 && <WeavePart weave={weave} part="band" label="The weave of stems and mixes" shown={reed.shown} height={band.length * bandRow} onReach={reed.reach} />}</Shown>
@@ -305,8 +309,9 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
             <Lists
               view={view}
               shown={lists}
-              track={<TrackList view={inTime} track={track} clips={clipsOfTrack} chosen={choice.clips} at={position} onClip={showClip} onDo={(c) => void doIt(c)} />}
+              track={<TrackList view={inTime} track={track} bus={bus} playingAt={playingAt} onBus={(bus) => store.setState({ bus })} clips={clipsOfTrack} chosen={choice.clips} at={position} onClip={showClip} onDo={(c) => void doIt(c)} />}
               onShow={(l) => store.setState({ lists: l })}
+              onBus={openBus}
               onClose={() => store.setState({ lists: null })}
               onClip={showClip}
               onGo={time.visit}

@@ -6,6 +6,7 @@ import { label, frameAt, sampleOf } from "../../ui/timecode";
 import { slipOf, slipSign, type Choice } from "./choice";
 import { fadeAt, level, pointsOf, restOf, shownOf, yOfValue, type CurveView, type Parameter } from "./curves";
 import { tracksIn, type BandRow } from "./band";
+import { busOf } from "./lookup";
 import { rulerStep, xOf, type TimeView } from "./geometry";
 import { clipsIn, laneHeight, worked, type Rows, type TrackRow } from "./rows";
 
@@ -386,7 +387,7 @@ function overlaps(g: CanvasRenderingContext2D, s: Scene, clips: Clip[], row: Tra
   }
 }
 
-function curve(g: CanvasRenderingContext2D, points: Point[], x: (at: number) => number, from: number, to: number, row: TrackRow, what: Parameter, ink: string, rest: number) {
+export function curve(g: CanvasRenderingContext2D, points: Point[], x: (at: number) => number, from: number, to: number, row: Pick<TrackRow, "y" | "body">, what: Parameter, ink: string, rest: number) {
   const y = (value: number) => row.y + 4 + yOfValue(what, value, row.body - 9);
   const list = points.length ? points : [{ at: 0, value: rest }];
   g.save();
@@ -438,7 +439,15 @@ function range(g: CanvasRenderingContext2D, s: Scene, zest: string) {
 }
 
 /** Each row of the band as what its tracks play. What a track plays is worked out once, however many rows it sounds in. */
-export function paintBand(g: CanvasRenderingContext2D, width: number, s: Pick<Scene, "view" | "time" | "takes" | "rows"> & { band: BandRow[]; bandRow: number }) {
+export type BandScene = Pick<Scene, "view" | "time" | "takes" | "rows" | "curves"> & {
+  band: BandRow[];
+  bandRow: number;
+  /** Points of one of the rows' curves while one of them is dragged. */
+  drawn: { id: string; points: Point[] } | null;
+};
+
+export function paintBand(g: CanvasRenderingContext2D, width: number, s: BandScene) {
+  const shown = shownOf(s.curves);
   const columns = Math.ceil(width / threadStep);
   const played = new Map<string, Float32Array>();
   const of = (track: string) => {
@@ -461,6 +470,11 @@ export function paintBand(g: CanvasRenderingContext2D, width: number, s: Pick<Sc
       g.fillRect(k * threadStep, y + (room - size) / 2, threadWidth, size);
     }
     g.globalAlpha = 1;
+    if (shown?.of === "bus") {
+      const bus = busOf(s.view, row.row, row.id);
+      const points = s.drawn?.id === `${row.row} ${row.id}` ? s.drawn.points : pointsOf(bus, shown.what);
+      curve(g, points, (at) => xOf(s.time, at), 0, width, { y: i * s.bandRow, body: s.bandRow }, shown.what, colour("--zest"), restOf(bus, shown.what));
+    }
   });
 }
 

@@ -11,6 +11,7 @@ import type { Place } from "./cells";
 import { nothing, type Choice } from "./choice";
 import type { CurveView } from "./curves";
 import type { ListName } from "./lists";
+import type { BusRow } from "./tracklist";
 
 /** What is chosen in time and in the weave. */
 type Choosing = {
@@ -45,6 +46,8 @@ type Showing = {
   openStems: ReadonlySet<string>; // stems that show their strands
   curves: CurveView;
   lists: ListName | null;
+  /** What the list of a row is about, where it is not the chosen track. */
+  bus: BusRow | null;
   slide: number; // how far the weave is scrolled sideways, in pixels
   typing: boolean; // the timecode is being typed
   choosingSpec: boolean;
@@ -90,6 +93,7 @@ export function loomStore(view: Pick<ReelView, "id" | "head">): LoomStore {
         openStems: new Set(),
         curves: "none",
         lists: null,
+        bus: null,
         slide: 0,
         typing: false,
         choosingSpec: false,

@@ -5,7 +5,7 @@ import { useShallow } from "zustand/react/shallow";
 
 import type { Command, ReelView } from "../../api/client";
 import { keyOf, keySign, type ActionID } from "../../ui/keys";
-import { allCurves, type CurveView } from "./curves";
+import { allCurves, curveWords, type CurveView } from "./curves";
 import { formats } from "./formats";
 import { headsWidth } from "./geometry";
 import { trackOf } from "./lookup";
@@ -66,14 +66,14 @@ function Corner(p: { action: ActionID; label: string; on?: boolean; onClick: () 
 function CurveMenu({ curves, onCurves }: { curves: CurveView; onCurves: (c: CurveView) => void }) {
   return (
     <DropdownMenu.Root>
-      <DropdownMenu.Trigger className={`${round} ${curves !== "none" ? isOn : isOff}`} aria-label={`Curves: ${curves}`} title={`Curves: ${curves} (${keySign(keyOf("curves"))})`}>
+      <DropdownMenu.Trigger className={`${round} ${curves !== "none" ? isOn : isOff}`} aria-label={`Curves: ${curveWords(curves)}`} title={`Curves: ${curveWords(curves)} (${keySign(keyOf("curves"))})`}>
         <Spline size={13} />
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="menu max-h-[70vh] overflow-auto" sideOffset={4}>
           {allCurves.map((c) => (
             <DropdownMenu.Item key={c} className="menu-item" onSelect={() => onCurves(c)}>
-              {c === "none" ? "No curves: move and trim" : `Draw ${c}`} {c === curves && <span className="ml-auto text-muted">shown</span>}
+              {c === "none" ? "No curves: move and trim" : `Draw ${curveWords(c)}`} {c === curves && <span className="ml-auto text-muted">shown</span>}
             </DropdownMenu.Item>
           ))}
         </DropdownMenu.Content>

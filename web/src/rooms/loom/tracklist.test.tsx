@@ -5,13 +5,13 @@ import type { Clip, ReelView, Track } from "../../api/client";
 import { TrackList } from "./tracklist";
 
 const second = (n: number) => (36000 + n) * 48000;
-const view = { head: { sampleRate: 48000, frameRate: { num: 25, den: 1, drop: false }, start: second(0) } } as unknown as ReelView;
+const view = { head: { sampleRate: 48000, frameRate: { num: 25, den: 1, drop: false }, start: second(0) }, stems: [{ id: "DX", name: "Dialogue", labels: ["L", "R"] }, { id: "AX", name: "Ambience", labels: ["L", "R", "C", "LFE", "Ls", "Rs"] }], tracks: [{ stem: "DX", strand: "Ines" }], mixes: [], groups: [{ id: "g", name: "Full mix", labels: ["M"] }], buses: [{ id: "stem DX", row: "stem", from: "DX", gainDB: -2, curves: { pan: [{ at: second(1), value: 0.5 }] } }] } as unknown as ReelView;
 const track = { id: "t", name: "Boom", feed: { pan: 0, front: 1 }, curves: { front: [{ at: second(1), value: 1 }, { at: second(3), value: -1 }] } } as unknown as Track;
 const clips = ["1", "2", "3"].map((id, i) => ({ id, name: `12A/${id}`, start: second(i), offset: 0, length: 24000 })) as unknown as Clip[];
 
 function show(part: Partial<Parameters<typeof TrackList>[0]> = {}) {
-  const p = { onClip: vi.fn(), onDo: vi.fn() };
-  render(<TrackList view={view} track={track} clips={clips} chosen={["2"]} at={() => second(2)} {...p} {...part} />);
+  const p = { onClip: vi.fn(), onDo: vi.fn(), onBus: vi.fn() };
+  render(<TrackList view={view} track={track} bus={null} playingAt={() => null} clips={clips} chosen={["2"]} at={() => second(2)} {...p} {...part} />);
   return p;
 }
 
@@ -50,6 +50,33 @@ describe("what lies on a track, in words", () => {
     expect(p.onDo.mock.lastCall![0].command.points).toEqual([{ at: second(3), value: -1 }, { at: second(4), value: 1 }]);
     fireEvent.click(screen.getByLabelText("Take point 1 away"));
     expect(p.onDo.mock.lastCall![0].command.points).toEqual([{ at: second(3), value: -1 }]);
+  });
+
+  it("is about a stem, mix or output group as well, with what such a row can do", () => {
+    const p = show({ bus: { row: "stem", id: "DX" } });
+    expect(screen.queryByRole("listbox")).toBeNull();
+    const rows = [...screen.getByLabelText("Which row").querySelectorAll("option")].map((o) => o.textContent);
+    expect(rows).toEqual(["Track: Boom", "Stem: Dialogue (−2 dB, moves: pan)", "Strand: Dialogue, Ines", "Stem: Ambience", "Output group: Full mix"]);
+    const level = screen.getByLabelText("Level of the row in dB");
+    fireEvent.change(level, { target: { value: "-6" } });
+    fireEvent.blur(level);
+    expect(p.onDo).toHaveBeenLastCalledWith({ kind: "setBus", command: { row: "stem", from: "DX", gainDB: -6 } });
+    expect((screen.getByLabelText("Which curve") as HTMLSelectElement).value).toBe("pan");
+    fireEvent.click(screen.getByText("curve ×"));
+    expect(p.onDo).toHaveBeenLastCalledWith({ kind: "setBus", command: { row: "stem", from: "DX", pan: 0 } });
+    fireEvent.click(screen.getByText("at the shuttle"));
+    expect(p.onDo).toHaveBeenLastCalledWith({ kind: "setCurve", command: { of: "stem", id: "DX", what: "pan", points: [{ at: second(1), value: 0.5 }, { at: second(2), value: 0.5 }] } });
+    fireEvent.change(screen.getByLabelText("Which row"), { target: { value: "2" } });
+    expect(p.onBus).toHaveBeenLastCalledWith(expect.objectContaining({ row: "stem", id: "AX" }));
+  });
+
+  it("offers a mono a level alone, and a room that it is turned", () => {
+    const offered = () => [...screen.getByLabelText("Which curve").querySelectorAll("option")].map((o) => o.textContent);
+    show({ bus: { row: "group", id: "g" } });
+    expect(offered()).toEqual(["gain"]);
+    cleanup();
+    show({ bus: { row: "stem", id: "AX" } });
+    expect(offered()).toEqual(["gain", "pan", "turn", "narrow"]);
   });
 
   it("begins a curve where the track stands", () => {

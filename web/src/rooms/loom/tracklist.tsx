@@ -1,28 +1,113 @@
 import { Plus, Trash2 } from "lucide-react";
 import { useRef, useState, type KeyboardEvent } from "react";
 
-import type { Clip, Command, Point, ReelView, Track } from "../../api/client";
+import type { Bus, Clip, Command, CommandOf, Point, ReelView, Row, Track } from "../../api/client";
 import { keyOf, keySign, type ActionID } from "../../ui/keys";
 import { Small } from "../../ui/small";
 import { duration, labelAt, noTimecode, parseNear } from "../../ui/timecode";
 import { slipOf, slipSign } from "./choice";
-import { level, movingOf, parameters, pointsOf, restOf, scaleOf, type Parameter } from "./curves";
+import { labelsOf, strandsOf } from "./band";
+import { busWords } from "./buslevel";
+import { busParameters, level, movingOf, parameters, pointsOf, restOf, scaleOf, type CurveOf, type Parameter } from "./curves";
+import { hasRoom, isField } from "./formats";
 import { Kept } from "./kept";
-import { figure } from "./numbers";
+import { busOf, groupOf } from "./lookup";
+import { figure, gains } from "./numbers";
+import { Ride } from "./ride";
 
-type Props = { view: ReelView; track: Track | undefined; clips: Clip[]; chosen: string[]; at: () => number; onClip: (clip: string) => void; onDo: (c: Command) => void };
+/** A strand, stem, mix or output group. */
+export type BusRow = { row: Exclude<Row, "track">; id: string };
+
+type Props = { view: ReelView; track: Track | undefined; bus: BusRow | null; playingAt: () => number | null; onBus: (b: BusRow | null) => void; clips: Clip[]; chosen: string[]; at: () => number; onClip: (clip: string) => void; onDo: (c: Command) => void };
 
 /** What lies on the chosen track and what moves on it, in words and figures: everything that is painted, for keyboard and screen reader. */
 export function TrackList(p: Props) {
-  if (!p.track) return <p className="py-3 text-[13px] text-muted">Choose a track first: its clips and the points of its curves stand here.</p>;
+  const { view, track, bus } = p;
+  const labels = bus && (bus.row === "group" ? groupOf(view, bus.id)?.labels : labelsOf(view, bus.row, bus.id));
   return (
     <>
-      <h2 className="font-semibold">{p.track.name}</h2>
-      <Clips {...p} track={p.track} />
-      <CurvePoints key={p.track.id} {...p} track={p.track} />
+      <WhichRow {...p} />
+      {bus && labels && <BusPanel key={`${bus.row} ${bus.id}`} {...p} bus={bus} labels={labels} />}
+      {!bus && !track && <p className="py-3 text-[13px] text-muted">Choose a track first: its clips and the points of its curves stand here. Or choose a stem, a mix or an output group above, to set its level or have it move.</p>}
+      {!bus && track && (
+        <>
+          <Clips {...p} track={track} />
+          <CurvePoints key={track.id} {...p} of="track" id={track.id} item={track} parameters={parameters} />
+        </>
+      )}
     </>
   );
 }
+
+/** Which row of the reel the list is about: the chosen track, or one of the rows that tracks go into. */
+function WhichRow({ view, track, bus, onBus }: Props) {
+  const rows = busRows(view);
+  return (
+    <select className="field mb-1 h-7 w-full font-semibold" aria-label="Which row" value={bus ? rows.findIndex((r) => r.row === bus.row && r.id === bus.id) : -1} onChange={(e) => onBus(rows[Number(e.target.value)] ?? null)}>
+      <option value={-1}>{track ? `Track: ${track.name}` : "The chosen track"}</option>
+      {rows.map((r, i) => {
+        const does = busOf(view, r.row, r.id);
+        return (
+          <option key={`${r.row} ${r.id}`} value={i}>
+            {r.name}
+            {does ? ` (${busWords(does)})` : ""}
+          </option>
+        );
+      })}
+    </select>
+  );
+}
+
+/** All rows that tracks go into, as they are called. */
+const busRows = (view: ReelView): (BusRow & { name: string })[] => [
+  ...view.stems.flatMap((s) => [
+    { row: "stem" as const, id: s.id, name: `Stem: ${s.name}` },
+    ...[...strandsOf(view, s.id).keys()].filter((n) => n !== "").map((n) => ({ row: "strand" as const, id: `${s.id}/${n}`, name: `Strand: ${s.name}, ${n}` })),
+  ]),
+  ...view.mixes.map((m) => ({ row: "mix" as const, id: m.id, name: `Mix: ${m.name}` })),
+  ...view.groups.map((g) => ({ row: "group" as const, id: g.id, name: `Output group: ${g.name}` })),
+];
+
+/** The level of a row that tracks go into, how its set is balanced and turned, and the points of its curves. */
+function BusPanel(p: Props & { bus: BusRow; labels: string[] }) {
+  const { view, bus, labels, onDo } = p;
+  const does = busOf(view, bus.row, bus.id);
+  const has = parametersOf(labels);
+  const set = (part: Partial<CommandOf<"setBus">>) => onDo({ kind: "setBus", command: { row: bus.row, from: bus.id, ...part } });
+  return (
+    <>
+      <p className="text-[12px] text-muted">What is done here is done to all that arrives, and is printed.</p>
+      <div className="mb-2 mt-1 flex flex-wrap items-center gap-x-3 gap-y-1 text-[13px]">
+        <label className="flex items-center gap-1.5">
+          Level <Kept label="Level of the row in dB" value={String(does?.gainDB ?? 0)} onKeep={figure((gainDB) => set({ gainDB }), ...gains)} className="tc h-7 w-16 text-right" /> dB
+        </label>
+        {has.slice(1).map((what) => (
+          <label key={what} className="flex items-center gap-1.5">
+            {what === "pan" ? "balance" : what}
+            {pointsOf(does, what).length > 0 ? (
+              <button className="pill h-6 px-2" title="It moves by its curve; this takes the curve off" onClick={() => set({ [what]: 0 })}>
+                curve ×
+              </button>
+            ) : (
+              <Kept label={`${what} of the row`} value={String(restOf(does, what))} onKeep={figure((v) => set({ [what]: v }), scaleOf(what).least, scaleOf(what).most)} className="tc h-7 w-14 text-right" />
+            )}
+          </label>
+        ))}
+      </div>
+      <Ride of={bus.row} id={bus.id} parameters={has} playingAt={p.playingAt} onDo={onDo} />
+      <div className="mt-2" />
+      <CurvePoints {...p} of={bus.row} id={bus.id} item={does} parameters={has} />
+    </>
+  );
+}
+
+/** What of a row of such channels can be set: a mono has a level alone, a set sides, a room can be turned. */
+const parametersOf = (labels: string[]): Parameter[] => busParameters.filter((what) => {
+  if (what === "gain") return true;
+  if (isField(labels)) return what !== "narrow" && what !== "pan";
+  if (what === "pan") return labels.includes("L") && labels.includes("R");
+  return (what === "turn" || what === "narrow") && hasRoom(labels);
+});
 
 const Key = ({ of }: { of: ActionID }) => <kbd className="tc rounded border border-line px-1 text-[11px] text-ink">{keySign(keyOf(of))}</kbd>;
 
@@ -70,19 +155,19 @@ function Clips({ view, track, clips, chosen, onClip }: Props & { track: Track })
   );
 }
 
-/** The points of one of the track's curves as figures: any parameter, within its range and in its unit. */
-function CurvePoints({ view, track, at, onDo }: Props & { track: Track }) {
-  const moving = movingOf(track);
+/** The points of a curve as figures: any parameter, within its range and in its unit. */
+function CurvePoints({ view, of, id, item, parameters, at, onDo }: Props & { of: CurveOf; id: string; item: Track | Bus | undefined; parameters: readonly Parameter[] }) {
+  const moving = movingOf(item);
   const [what, setWhat] = useState<Parameter>(moving[0] ?? "gain");
-  const points = pointsOf(track, what);
+  const points = pointsOf(item, what);
   const scale = scaleOf(what);
   const { sampleRate, frameRate } = view.head;
-  const keep = (points: Point[]) => onDo({ kind: "setCurve", command: { of: "track", id: track.id, what, points: [...points].sort((a, b) => a.at - b.at) } });
+  const keep = (points: Point[]) => onDo({ kind: "setCurve", command: { of, id, what, points: [...points].sort((a, b) => a.at - b.at) } });
   const without = (i: number) => points.filter((_, k) => k !== i);
   const add = () => {
     const here = Math.round(at());
     if (points.some((q) => q.at === here)) return;
-    keep([...points, { at: here, value: Math.round((points.length ? level(points, here) : restOf(track, what)) * 100) / 100 }]);
+    keep([...points, { at: here, value: Math.round((points.length ? level(points, here) : restOf(item, what)) * 100) / 100 }]);
   };
   return (
     <section aria-label="Curve">
@@ -92,7 +177,7 @@ function CurvePoints({ view, track, at, onDo }: Props & { track: Track }) {
           {parameters.map((x) => (
             <option key={x} value={x}>
               {x}
-              {moving.includes(x) ? ` (${pointsOf(track, x).length} points)` : ""}
+              {moving.includes(x) ? ` (${pointsOf(item, x).length} points)` : ""}
             </option>
           ))}
         </select>
