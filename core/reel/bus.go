@@ -104,7 +104,7 @@ func (r *Reel) checkBus(id string, b Bus) error {
 	if err := checkGain(b.GainDB); err != nil {
 		return err
 	}
-	if f := b.Feed; f.Dual || f.Placed || f.Front != 0 || f.Up != 0 || f.Spread != 0 || f.LFEDB != nil {
+	if f := b.Feed; f.Dual || f.Placed || f.Folds || f.Front != 0 || f.Up != 0 || f.Spread != 0 || f.LFEDB != nil {
 		return broken("A %s has its places; it can be balanced and turned", b.Row)
 	}
 	if err := b.Feed.check(); err != nil {

@@ -52,6 +52,7 @@ type Feed struct {
 	Pitch  float64  `json:"pitch,omitempty"`  // degrees that a sound field's front is lifted
 	Roll   float64  `json:"roll,omitempty"`   // degrees that a sound field's left is lifted
 	Narrow float64  `json:"narrow,omitempty"` // 0 a set as wide as it is, to 1 all of it in front
+	Folds  bool     `json:"folds,omitempty"`  // somebody has said yes to what its stem has too few channels for
 }
 
 // Track is one row of the Loom.

@@ -238,6 +238,7 @@ type SetTrack struct {
 	Pitch  *float64  `json:"pitch,omitempty"`
 	Roll   *float64  `json:"roll,omitempty"`
 	Narrow *float64  `json:"narrow,omitempty"`
+	Folds  *bool     `json:"folds,omitempty"` // yes to what its stem has too few channels for
 }
 
 func (c SetTrack) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -266,7 +267,7 @@ func (c SetTrack) Plan(r *Reel, _ Known) (Change, string, error) {
 			}
 		}
 		if t.Stem != *c.Stem {
-			t.Strand = "" // a strand is a part of one stem
+			t.Strand, t.Feed.Folds = "", false // a strand is a part of one stem, and the yes was to that stem
 		}
 		if t.Stem, t.Suggested = *c.Stem, false; t.Stem == "" || t.Second == t.Stem {
 			t.Second = ""
@@ -283,6 +284,10 @@ func (c SetTrack) Plan(r *Reel, _ Known) (Change, string, error) {
 		}
 		t.Height = *c.Height
 		did = append(did, "height of "+t.Name)
+	}
+	if c.Folds != nil {
+		t.Feed.Folds = *c.Folds
+		did = append(did, "fold "+t.Name)
 	}
 	if c.Dual != nil {
 		t.Feed.Dual = *c.Dual

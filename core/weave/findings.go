@@ -52,7 +52,7 @@ func findings(r *reel.Reel, routes []Route) []Finding {
 		}
 		byTrack[route.Track][route.Output] = route
 	}
-	off, pairs := false, pairsOf(outputs)
+	off, on, pairs := false, true, pairsOf(outputs)
 	fed := map[string]bool{}
 	for _, t := range r.TrackList() {
 		if t.Mute {
@@ -60,8 +60,9 @@ func findings(r *reel.Reel, routes []Route) []Finding {
 				Fix: fix(reel.SetTrack{Track: t.ID, Mute: &off}, "Unmute it")})
 			continue
 		}
-		if how := foldedInto(t.Labels, r.Stems[t.Stem].Labels); how != "" {
-			found = append(found, Finding{Rule: Folded, Track: t.ID, Message: fmt.Sprintf("%s has %d channels and %s %d, so it is %s", t.Name, len(t.Labels), r.Stems[t.Stem].Name, len(r.Stems[t.Stem].Labels), how)})
+		if how := foldedInto(t.Labels, r.Stems[t.Stem].Labels); how != "" && !t.Feed.Folds {
+			found = append(found, Finding{Rule: Folded, Track: t.ID, Message: fmt.Sprintf("%s has %d channels and %s %d, so it is %s", t.Name, len(t.Labels), r.Stems[t.Stem].Name, len(r.Stems[t.Stem].Labels), how),
+				Fix: fix(reel.SetTrack{Track: t.ID, Folds: &on}, "Fold it so")})
 		}
 		reach := byTrack[t.ID]
 		if len(reach) == 0 {
@@ -87,7 +88,7 @@ func findings(r *reel.Reel, routes []Route) []Finding {
 		found = append(found, oneSided(r, t, pairs, reach)...)
 		found = append(found, lost(r, t, reach)...)
 	}
-	for _, more := range [][]Finding{fullRange(r, outputs), languages(r), folds(r), orders(r), crossed(r, pairs)} {
+	for _, more := range [][]Finding{fullRange(r, outputs), fullRangeSends(r, byTrack, outputs), languages(r), folds(r), orders(r), crossed(r, pairs)} {
 		found = append(found, more...)
 	}
 	for _, o := range outputs {

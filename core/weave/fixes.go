@@ -41,12 +41,16 @@ func fixOneSided(r *reel.Reel, t reel.Track, present, missing reel.Output) *Fix 
 	return nil
 }
 
-// lost finds monos that lose level on the way to both channels of a dual mono, where nothing is to be panned.
+// lost finds monos that lose level on the way to where nothing is to be panned: to both channels of a dual mono, or to a mono
+// that the sides of their stem are tied to.
 func lost(r *reel.Reel, t reel.Track, reach map[string]Route) (found []Finding) {
 	if len(t.Labels) != 1 || t.Feed.Dual || t.Feed.Placed {
 		return nil
 	}
 	for _, g := range r.GroupList() {
+		if len(g.Labels) == 1 && g.Feed == nil && g.Own { // what a spec ties is asked for
+			found = append(found, lostInMono(r, t, g, reach)...)
+		}
 		if g.Layout != reel.DualMono {
 			continue
 		}
@@ -67,6 +71,52 @@ func lost(r *reel.Reel, t reel.Track, reach map[string]Route) (found []Finding) 
 	return found
 }
 
+// lostInMono finds that a mono arrives 3 or 6 dB lower at a mono group, because its stem has it on both sides by the pan law.
+// Where somebody says how a group is folded that is said there.
+func lostInMono(r *reel.Reel, t reel.Track, g reel.Group, reach map[string]Route) []Finding {
+	output := reel.OutputID(g.ID, g.Labels[0])
+	route, there := reach[output]
+	by := route.GainDB - t.GainDB
+	if !there || route.Direct || by > -2.9 || by < -6.1 {
+		return nil
+	}
+	var knots []reel.Crosspoint
+	for _, k := range r.KnotList() {
+		if k.Row == reel.StemRow && k.From == t.Stem && k.Output == output {
+			k.GainDB = roundDB(k.GainDB - by)
+			knots = append(knots, k.Crosspoint)
+		}
+	}
+	if len(knots) != 2 {
+		return nil
+	}
+	return []Finding{{Rule: Lost, Track: t.ID, Output: output,
+		Message: fmt.Sprintf("%s loses %.0f dB on the way to %s: the pan law puts it on both sides of %s, which are added there", t.Name, -by, g.Name, r.Stems[t.Stem].Name),
+		Fix:     fix(reel.SetKnots{Knots: knots}, "Tie both sides %.0f dB higher", -by)}}
+}
+
+// fullRangeSends finds tracks that send all of their sound to the LFE of their stem, from where it arrives at one.
+func fullRangeSends(r *reel.Reel, reach map[string]map[string]Route, outputs []reel.Output) (found []Finding) {
+	for _, t := range r.TrackList() {
+		if t.Mute || !t.Feed.Placed || t.Feed.LFEDB == nil && !t.Moves(reel.LFECurve) || isLFE(t.Name) {
+			continue
+		}
+		for _, o := range outputs {
+			if _, there := reach[t.ID][o.ID]; !there || !layout.Speakers[o.Label].LFE {
+				continue
+			}
+			none := -96.0
+			found = append(found, Finding{Rule: FullRange, Track: t.ID, Output: o.ID, Message: fmt.Sprintf("%s sends all of its sound to the LFE, and so to %s", t.Name, name(r, o)),
+				Fix: fix(reel.SetTrack{Track: t.ID, LFEDB: &none}, "Take the send off")})
+			break
+		}
+	}
+	return found
+}
+
+// isLFE tells whether something is called an LFE, such as one of six monos.
+func isLFE(name string) bool { return strings.Contains(strings.ToUpper(name), "LFE") }
+
 // fullRange finds knots that feed an LFE with sound that is none. What is called an LFE, such as one of six monos, is one.
 func fullRange(r *reel.Reel, outputs []reel.Output) (found []Finding) {
 	for _, o := range outputs {
@@ -75,7 +125,7 @@ func fullRange(r *reel.Reel, outputs []reel.Output) (found []Finding) {
 		}
 		for _, k := range r.KnotList() {
 			labels := r.RowLabels(k.Row, k.From)
-			if k.Output != o.ID || k.Channel >= len(labels) || layout.Speakers[labels[k.Channel]].LFE || strings.Contains(strings.ToUpper(rowName(r, k.Row, k.From)), "LFE") {
+			if k.Output != o.ID || k.Channel >= len(labels) || layout.Speakers[labels[k.Channel]].LFE || isLFE(rowName(r, k.Row, k.From)) {
 				continue
 			}
 			f := Finding{Rule: FullRange, Output: o.ID, Message: fmt.Sprintf("%s is fed with all of %s, which is no LFE", name(r, o), rowName(r, k.Row, k.From)),

@@ -68,6 +68,12 @@ func TestFixes(t *testing.T) {
 		"3 dB lost": {func(r *reel.Reel) reel.Command {
 			return reel.SetGroup{Name: "Two", Layout: reel.DualMono, Feed: &reel.Feeder{Row: reel.StemRow, From: "DX"}}
 		}, "Boom loses 3 dB on the way to Two", "Send Boom at unity to both sides"},
+		"3 dB lost in a mono": {func(r *reel.Reel) reel.Command {
+			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "DX", Channel: 0, Output: output(r, "Mono", "M"), GainDB: -6}, {Row: reel.StemRow, From: "DX", Channel: 1, Output: output(r, "Mono", "M"), GainDB: -6}}}
+		}, "Boom loses 3 dB on the way to Mono: the pan law puts it on both sides", "Tie both sides 3 dB higher"},
+		"a set in a narrower stem": {func(r *reel.Reel) reel.Command {
+			return reel.AddTake{Take: "x", Title: "Bank", Length: 1000, Parts: []reel.PartPlan{{Name: "Bank", Stem: "AX", Channels: []int{0, 1, 2, 3, 4, 5}, Labels: five1}}}
+		}, "Bank has 6 channels and Ambience 2", "Fold it so"},
 		"two languages": {set(func(c *reel.SetMix) { c.Terms = nil }), "English and Portuguese at once", "Only English in English"},
 		"the wrong language": {set(func(c *reel.SetMix) {
 			c.Terms = []reel.Term{{Row: reel.StrandRow, From: reel.StrandID("NX", "English"), Out: true}}
@@ -75,6 +81,9 @@ func TestFixes(t *testing.T) {
 		"no narration": {set(func(c *reel.SetMix) { c.Terms = []reel.Term{{Row: reel.StemRow, From: "NX", Out: true}} }), "has no narration", "Only English in English"},
 	} {
 		r := base()
+		if name == "3 dB lost in a mono" {
+			apply(t, r, reel.SetGroup{Name: "Mono", Layout: "mono"})
+		}
 		apply(t, r, c.mistake(r))
 		found := Findings(r)
 		require.NotEmpty(t, found, name)
@@ -118,6 +127,38 @@ func TestFixes(t *testing.T) {
 		assert.NotEqual(t, FullRange, f.Rule)
 		assert.False(t, strings.Contains(f.Message, "fed with all"))
 	}
+}
+
+// A send to the LFE of the stem is one of full range, and is taken off; what is called an LFE may be sent.
+func TestSendsToTheLFE(t *testing.T) {
+	five1 := []string{"L", "R", "C", "LFE", "Ls", "Rs"}
+	r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())
+	apply(t, r, reel.AddTake{Take: "x", Title: "Winch", Length: 1000, Parts: []reel.PartPlan{{Name: "Winch", Stem: "FX", Channels: []int{0}, Labels: []string{"M"}}}})
+	apply(t, r, reel.SetStem{Stem: "FX", Labels: &five1})
+	apply(t, r, reel.SetGroup{Name: "Room", Layout: "5.1", Feed: &reel.Feeder{Row: reel.StemRow, From: "FX"}})
+	sends := func() (found []Finding) {
+		for _, f := range Findings(r) {
+			if f.Rule == FullRange {
+				found = append(found, f)
+			}
+		}
+		return found
+	}
+	winch, yes, dB, front := r.TrackList()[0].ID, true, -10.0, 1.0
+	apply(t, r, reel.SetTrack{Track: winch, Placed: &yes, Front: &front})
+	require.Empty(t, sends())
+	apply(t, r, reel.SetTrack{Track: winch, LFEDB: &dB})
+	require.Len(t, sends(), 1)
+	assert.Equal(t, "Winch sends all of its sound to the LFE, and so to Room LFE", sends()[0].Message)
+	low := "Winch LFE"
+	apply(t, r, reel.SetTrack{Track: winch, Name: &low})
+	require.Empty(t, sends())
+	high := "Winch"
+	apply(t, r, reel.SetTrack{Track: winch, Name: &high})
+	command, err := sends()[0].Fix.Command.Decode()
+	require.NoError(t, err)
+	apply(t, r, command)
+	require.Empty(t, sends())
 }
 
 // An order that is not what the spec asks for, or not that of the other groups, is pointed out and set right; knots follow the labels.

@@ -1812,6 +1812,8 @@ export interface components {
             roll?: number;
             /** @description 0 a set as wide as it is, to 1 all of it in front */
             narrow?: number;
+            /** @description Somebody has said yes to what its stem has too few channels for */
+            folds?: boolean;
         };
         /** @description How channels that have no place of their own are folded. */
         Fold: {
@@ -2586,6 +2588,8 @@ export interface components {
             command: {
                 dual?: boolean | null;
                 folder?: string | null;
+                /** @description yes to what its stem has too few channels for */
+                folds?: boolean | null;
                 front?: number | null;
                 gainDB?: number | null;
                 height?: number | null;
