@@ -313,3 +313,48 @@ test("a stem's level is set, drawn and typed as a curve, and printed", async ({ 
     }
   }
 });
+
+test("a source that is fed twice is found, set right and printed by keyboard alone", async ({ page }) => {
+  await newProduction(page, "The Lantern Ferry, without a mouse");
+  await bringIn(page, "Sound library", ["music"], ["Accordion cue.wav"]);
+  await unravel(page, /Accordion cue/);
+  await chooseSpec(page, "Six-channel split");
+  await page.reload(); // from here on nothing is pointed at
+  await page.getByRole("group", { name: "Tracks" }).waitFor();
+
+  /** Goes on by the tab key until something of that name has the focus. */
+  const tabTo = async (name: RegExp) => {
+    for (let i = 0; i < 120; i++) {
+      await page.keyboard.press("Tab");
+      const here = await page.evaluate(() => {
+        const e = document.activeElement!;
+        if (e === document.body) return "";
+        return e.getAttribute("aria-label") ?? (e as HTMLElement).innerText ?? "";
+      });
+      if (name.test(here)) return;
+    }
+    throw new Error(`the tab key never came to ${name}`);
+  };
+  await tabTo(/ to .*: /);
+  for (let i = 0; i < 12 && !/^Accordion cue to Music L/.test(await page.evaluate(() => document.activeElement?.getAttribute("aria-label") ?? "")); i++) await page.keyboard.press("ArrowRight");
+  await expect(page.getByRole("gridcell", { name: /^Accordion cue to Music L: reached at 0 dB/ })).toBeFocused();
+  await page.keyboard.press("Enter");
+  await tabTo(/^Tie it here itself$/);
+  await page.keyboard.press("Enter");
+  await page.keyboard.press("Escape");
+  await expect(page.getByRole("gridcell", { name: /^Accordion cue to Music L: tied.*arrives at Music L twice/ })).toBeFocused();
+  await tabTo(/routes? to look at/);
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("menuitem", { name: /Accordion cue arrives at Music L twice.*together they make \+6\.0 dB/ })).toBeVisible();
+  for (let i = 0; i < 12 && !(await page.getByRole("menuitem", { name: "Clear the knot of its own" }).evaluate((e) => e === document.activeElement)); i++) await page.keyboard.press("ArrowDown");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("gridcell", { name: /^Accordion cue to Music L: reached/ })).toBeVisible();
+  await tabTo(/^Print$/);
+  await page.keyboard.press("Enter");
+  await tabTo(/^Print the file|^Print \d files/);
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("heading", { name: /Delivered and proven|found wanting/ })).toBeVisible({ timeout: 60_000 });
+  const printed = await download(page, /\.wav/);
+  const source = readWave(`${scenario}/library/music/Accordion cue.wav`);
+  for (let i = 0; i < source.frames; i += 7) for (const c of [0, 1]) if (printed.sample(i, 4 + c) !== source.sample(i, c)) throw new Error(`frame ${i} is not the cue's, bit for bit`);
+});

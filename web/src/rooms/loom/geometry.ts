@@ -1,7 +1,7 @@
 // Where things are in the Loom: time in samples to pixels, rows and columns.
 import type { ReelView } from "../../api/client";
 
-export const headsWidth = 232;
+export const headsWidth = 244;
 export const rulerHeight = 46;
 /** Rows of the band below the tracks. */
 export const bandHeight = 30;

@@ -1,8 +1,8 @@
 import { ChevronDown, ChevronRight, Spline } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
-import { memo, useEffect, useState, type MouseEvent, type RefObject } from "react";
+import { memo, useEffect, useState, type MouseEvent, type ReactNode, type RefObject } from "react";
 
-import type { Bus, Clip, ReelView, Take } from "../../api/client";
+import type { Bus, Clip, ReelView, Take, Track } from "../../api/client";
 import type { Tap } from "../../listen/player";
 import { keyOf, keySign } from "../../ui/keys";
 import { StemTag } from "../../ui/stem";
@@ -10,6 +10,7 @@ import type { BandRow } from "./band";
 import { BusLevel } from "./buslevel";
 import { movingOf } from "./curves";
 import { headsWidth } from "./geometry";
+import { RowPad } from "./panpad";
 import { laneHeight, rowsIn, type FolderRow, type Rows, type TrackRow } from "./rows";
 
 /** What a head does. The functions stay the same from one rendering to the next. */
@@ -22,6 +23,8 @@ export type HeadActs = {
   drag: (track: string, e: React.DragEvent, what: "start" | "over" | "drop") => void;
   lane: (track: string, clip: string, channel: number) => void;
   laneOff: (clip: string, channel: number, off: boolean) => void;
+  /** What opens from the small pad of a track. */
+  place: (track: Track) => ReactNode;
 };
 
 type HeadProps = {
@@ -50,7 +53,7 @@ export const TrackHead = memo(function TrackHead(p: HeadProps) {
   const choose = (e: MouseEvent) => p.acts.select(t.id, e.shiftKey ? "up to" : e.ctrlKey || e.metaKey ? "beside" : "alone");
   return (
     <div className={`absolute inset-x-0 border-b border-line ${p.selected ? "border-l-4 border-l-zest bg-paper" : t.folder ? "border-l-4 border-l-band" : ""}`} style={{ top: p.row.y, height: p.row.height }} onClick={choose} draggable onDragStart={(e) => p.acts.drag(t.id, e, "start")} onDragOver={(e) => p.acts.drag(t.id, e, "over")} onDrop={(e) => p.acts.drag(t.id, e, "drop")}>
-    <div className={`flex items-center gap-2 pr-2 ${p.selected || t.folder ? "pl-2" : "pl-3"}`} style={{ height: p.row.body }} role="group" aria-label={`Track ${t.name}`}>
+    <div className={`flex items-center gap-1.5 pr-2 ${p.selected || t.folder ? "pl-2" : "pl-3"}`} style={{ height: p.row.body }} role="group" aria-label={`Track ${t.name}`}>
       <DropdownMenu.Root>
         <DropdownMenu.Trigger
           className="cursor-pointer rounded"
@@ -78,6 +81,7 @@ export const TrackHead = memo(function TrackHead(p: HeadProps) {
           {p.alone ? "listening to it alone" : [t.strand, width, p.origin, t.suggested && "stem suggested"].filter(Boolean).join(" · ")}
         </span>}
       </button>
+      {!low && <RowPad track={t}>{() => p.acts.place(t)}</RowPad>}
       {moving.length > 0 && (
         <span className="shrink-0 text-muted" role="img" aria-label={`Moves by curves: ${moving.join(", ")}`} title={`Moves by curves: ${moving.join(", ")}`}>
           <Spline size={low ? 11 : 13} />

@@ -11,7 +11,7 @@ import { parameters } from "./curves";
 import { Kept } from "./kept";
 import { formatName, formats, hasRoom, isField } from "./formats";
 import { figure, gains } from "./numbers";
-import { PanPad } from "./panpad";
+import { PanPad, PanSlider } from "./panpad";
 import { Ride } from "./ride";
 import { Reaches } from "./reaches";
 
@@ -39,7 +39,7 @@ type Props = {
 export function Inspector(p: Props) {
   const { view, track } = p;
   return (
-    <section aria-label="What is chosen" data-dock={p.dock} className="group/dock relative flex h-full gap-x-5 gap-y-2 overflow-auto bg-paper py-2 pl-4 pr-8 data-[dock=side]:flex-col">
+    <section aria-label="What is chosen" data-dock={p.dock} className="group/dock @container relative flex h-full gap-x-5 gap-y-2 overflow-auto bg-paper py-2 pl-4 pr-8 data-[dock=side]:flex-col">
       <button className="absolute right-1.5 top-1.5 z-10 cursor-pointer rounded p-1 text-muted hover:text-ink" aria-label={p.dock === "foot" ? "Put it at the side" : "Put it at the foot"} title={`${p.dock === "foot" ? "Put it at the side" : "Put it at the foot"} (${keySign(keyOf("dock"))})`} onClick={p.onDock}>
         {p.dock === "foot" ? <PanelRight size={14} /> : <PanelBottom size={14} />}
       </button>
@@ -100,7 +100,7 @@ function ReelPanel({ view, onDo }: { view: ReelView; onDo: Do }) {
           <span className="text-muted">in the middle of a pair</span>
         </Line>
       </div>
-      <p className={`max-w-md text-[13px] text-muted ${part}`}>
+      <p className={`hidden max-w-md text-[13px] text-muted @3xl:block ${part}`}>
         Press a clip to choose it, drag it to move it, its edges to trim it, its upper corners to fade it; press and hold to hear it alone from there. Drag along the foot of a row for a range. Knots are tied in the weave on the right: press where a row and an output cross.
       </p>
     </div>
@@ -228,18 +228,5 @@ function Dual(p: { on: boolean; onChange: (on: boolean) => Promise<ReelView | un
         void p.onChange(e.target.checked).then((done) => done || setOn(p.on));
       }}
     />
-  );
-}
-
-function PanSlider({ pan, onPan }: { pan: number; onPan: (pan: number) => Promise<ReelView | undefined> }) {
-  const [at, setAt] = useState(pan);
-  const keep = () => {
-    if (at !== pan) void onPan(at).then((done) => done || setAt(pan));
-  };
-  return (
-    <>
-      <input type="range" min={-1} max={1} step={0.05} value={at} aria-label="Pan" className="w-32 accent-act" onChange={(e) => setAt(Math.abs(Number(e.target.value)) < 0.03 ? 0 : Number(e.target.value))} onPointerUp={keep} onKeyUp={keep} onBlur={keep} />
-      <span className="tc w-16">{at === 0 ? "middle" : `${Math.round(Math.abs(at) * 100)} ${at < 0 ? "left" : "right"}`}</span>
-    </>
   );
 }

@@ -24,6 +24,7 @@ import { useListening, type Listening } from "./listening";
 import { busOf, clipOf, trackOf } from "./lookup";
 import { Meters } from "./meters";
 import { PicturePane } from "./picture";
+import { PlaceCard } from "./panpad";
 import { Reed, Shown, Slid, useReed } from "./reed";
 import { layRows, type TrackRow } from "./rows";
 import { Ruler } from "./ruler";
@@ -91,8 +92,8 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const weave = useWeave(view, rows, band, bandRow, tracksChosen, stableEdits);
   const reed = useReed(weave.columns, room);
   useActions({ ...acts, ...hearing(weave, listening, store) });
-  const heads = useHeadActs(view, doIt);
   const playingAt = () => (playing ? position() : null);
+  const heads = useHeadActs(view, doIt, (t) => <PlaceCard view={view} track={t} playingAt={playingAt} onDo={doIt} />);
   const openBus = ({ row, id }: { row: Row; id: string }) => store.setState({ lists: "track", bus: row === "track" ? null : { row, id } });
   const openSpec = () => store.setState({ choosingSpec: true });
 
@@ -362,7 +363,7 @@ function hearing(weave: Weave, listening: Listening, store: LoomStore) {
 }
 
 /** What the heads of tracks do. */
-function useHeadActs(view: ReelView, doIt: ReturnType<typeof useConsent>["doIt"]): HeadActs {
+function useHeadActs(view: ReelView, doIt: ReturnType<typeof useConsent>["doIt"], place: HeadActs["place"]): HeadActs {
   const store = useLoomStore();
   const dragged = useRef("");
   return useStable<HeadActs>({
@@ -380,6 +381,7 @@ function useHeadActs(view: ReelView, doIt: ReturnType<typeof useConsent>["doIt"]
     mute: (t, mute) => setTrack({ doIt }, t, { mute }),
     solo: (t) => toggleSolo(store, t),
     lane: (t, clip, channel) => store.setState(({ chosen: { range } }) => ({ chosen: { track: t, clips: [clip], lane: { clip, channel }, range: range && { ...range, tracks: [t] } } })),
+    place,
     laneOff: (clip, channel, off) => void doIt({ kind: "setLane", command: { clip, channel, off } }),
     drag: (t, e, what) => {
       if (what === "start") {

@@ -1,9 +1,10 @@
 import { Popover } from "radix-ui";
-import { useRef, useState } from "react";
+import { useRef, useState, type ReactNode } from "react";
 
 import type { Command, CommandOf, Point, ReelView, Track } from "../../api/client";
 import { dyeName } from "../../draw/canvas";
 import { level, thinned } from "./curves";
+import { hasRoom } from "./formats";
 import { Kept } from "./kept";
 import { figure, gains } from "./numbers";
 
@@ -189,6 +190,73 @@ function Opened({ view, track, playingAt, onDo }: Props) {
           </label>
         )}
       </div>
+    </div>
+  );
+}
+
+/** Pan between left and right, or the balance of a pair. */
+export function PanSlider({ pan, onPan }: { pan: number; onPan: (pan: number) => Promise<ReelView | undefined> }) {
+  const [at, setAt] = useState(pan);
+  const keep = () => {
+    if (at !== pan) void onPan(at).then((done) => done || setAt(pan));
+  };
+  return (
+    <>
+      <input type="range" min={-1} max={1} step={0.05} value={at} aria-label="Pan" className="w-32 accent-act" onChange={(e) => setAt(Math.abs(Number(e.target.value)) < 0.03 ? 0 : Number(e.target.value))} onPointerUp={keep} onKeyUp={keep} onBlur={keep} />
+      <span className="tc w-16">{at === 0 ? "middle" : `${Math.round(Math.abs(at) * 100)} ${at < 0 ? "left" : "right"}`}</span>
+    </>
+  );
+}
+
+/** Where a track stands, small on its row: left to right, and front to back where it stands in the room. Undefined where its sides say nothing. */
+export function RowPad({ track, children }: { track: Track; children: () => ReactNode }) {
+  if (!panned(track)) return null;
+  const { x, y } = standing(track, 0);
+  const flat = !track.feed.placed;
+  const moves = Boolean(track.pan?.length || track.curves?.front?.length);
+  const words = flat && track.feed.dual ? "both sides at unity" : `${Math.round(Math.abs(x) * 100)} ${x < 0 ? "left" : x > 0 ? "right" : "middle"}${flat ? "" : `, ${Math.round(Math.abs(y) * 100)} ${y < 0 ? "back" : "front"}`}`;
+  return (
+    <Popover.Root>
+      <Popover.Trigger className="shrink-0 cursor-pointer rounded" aria-label={`Place of ${track.name}: ${words}`} title={`${words}${moves ? ", moves" : ""}: press to place it`} onClick={(e) => e.stopPropagation()}>
+        <svg width={24} height={18} aria-hidden className="block">
+          <rect x={0.5} y={0.5} width={23} height={17} rx={4} fill="var(--ground)" stroke="var(--line)" />
+          {flat ? <line x1={4} x2={20} y1={9} y2={9} stroke="var(--muted)" /> : <ellipse cx={12} cy={9} rx={9} ry={6.5} fill="none" stroke="var(--muted)" />}
+          {flat && track.feed.dual ? (
+            [4, 20].map((cx) => <circle key={cx} cx={cx} cy={9} r={2.5} fill="var(--ink)" />)
+          ) : (
+            <circle cx={12 + x * 8.5} cy={flat ? 9 : 9 - y * 6} r={3} fill="var(--ink)" />
+          )}
+        </svg>
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content className="card z-50 p-3.5 text-[13px]" side="right" collisionPadding={10} onClick={(e) => e.stopPropagation()}>
+          {children()}
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+/** Whether a track goes between sides: a mono, microphones that lie together, or a pair. */
+const panned = (t: Track) => t.labels.length === 1 || t.labels.every((l) => l === "M") || t.labels.join() === "L,R";
+
+/** What opens on a row: the room where the track stands in it, else the line between its sides. */
+export function PlaceCard(p: Props) {
+  const { view, track, onDo } = p;
+  const stem = view.stems.find((s) => s.id === track.stem);
+  const set = (command: Partial<CommandOf<"setTrack">>) => onDo({ kind: "setTrack", command: { track: track.id, ...command } });
+  if (stem && track.feed.placed) return <Opened {...p} />;
+  return (
+    <div className="flex flex-col gap-2">
+      <b>{track.name}</b>
+      <span className="flex items-center gap-2">
+        <PanSlider key={track.feed.pan} pan={track.feed.pan} onPan={(pan) => set({ pan })} />
+      </span>
+      {track.labels.length !== 2 && hasRoom(stem?.labels ?? []) && (
+        <button className="pill h-7 self-start px-3" onClick={() => void set({ placed: true, front: track.feed.front ?? 1 })}>
+          Place it in the room of {stem!.name}
+        </button>
+      )}
     </div>
   );
 }

@@ -99,7 +99,7 @@ export function loomStore(view: Pick<ReelView, "id" | "head">): LoomStore {
         choosingSpec: false,
         loan: null,
         snap: true,
-        picture: view.head.picture !== undefined,
+        picture: view.head.picture !== undefined && window.innerHeight >= 520, // in a low room it would cover all
         reed: null,
         foldedGroups: [],
         fitted: false,
