@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import type { ReelView } from "./client";
 import { merged } from "./merge";
 
-const none = { stems: [], tracks: [], clips: [], groups: [], knots: [], marks: [], mixes: [] };
+const none = { stems: [], tracks: [], clips: [], groups: [], knots: [], marks: [], mixes: [], buses: [] };
 const clip = (id: string, start: number) => ({ id, start, length: 10 });
 const view = (revision: number, rest: object = {}) => ({ ...none, revision, outputs: [], routes: [], findings: [], undo: "", ...rest }) as unknown as ReelView;
 
