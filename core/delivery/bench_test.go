@@ -88,7 +88,7 @@ func BenchmarkPrint(b *testing.B) {
 		b.Run(name, func(b *testing.B) {
 			p := surround(b, minutes, i == 1)
 			p.reel.Head.Spec = s.ID // the groups are laid by hand
-			plan, r, err := NewPlan("x", p.reel, s, Interleaved)
+			plan, r, err := NewPlan("x", p.reel, s, Asked{Packaging: Interleaved})
 			require.NoError(b, err)
 			require.Len(b, r.OutputList(), 14)
 			plan.Findings = nil

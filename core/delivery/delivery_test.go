@@ -85,7 +85,7 @@ func spec(t testing.TB, id string) Spec {
 }
 
 func (p production) print(t testing.TB, s Spec, packaging Packaging, d folder) (Plan, *reel.Reel, Printed) {
-	plan, r, err := NewPlan("The Lantern Ferry", p.reel, s, packaging)
+	plan, r, err := NewPlan("The Lantern Ferry", p.reel, s, Asked{Packaging: packaging})
 	require.NoError(t, err)
 	require.True(t, plan.Printable(), plan.Findings)
 	printed, err := Print(context.Background(), plan, r, p.open, d.create, Stamp{"2026-01-02", "03:04:05"}, func(float64) {})
@@ -101,9 +101,7 @@ func (d folder) samples(t testing.TB, name string) ([][]float64, *wave.File) {
 func TestShippedSpecs(t *testing.T) {
 	specs, err := Shipped()
 	require.NoError(t, err)
-	require.Len(t, specs, 2)
-	groups, err := specs[0].groups()
-	require.NoError(t, err)
+	groups := laidOn(t, spec(t, "six-channel-split"))
 	var columns []string
 	for _, g := range groups {
 		for _, l := range g.Labels {
@@ -111,8 +109,27 @@ func TestShippedSpecs(t *testing.T) {
 		}
 	}
 	assert.Equal(t, []string{"DX L", "DX R", "FX L", "FX R", "MX L", "MX R"}, columns)
-	assert.Equal(t, []string{"DX", "NX", "MX", "FX", "AX"}, specs[1].Groups[3].Stems)
+	assert.Equal(t, []string{"DX", "NX", "MX", "FX", "AX"}, spec(t, "eight-channel-mix").Groups[3].From.Stems)
+	assert.GreaterOrEqual(t, len(specs), 10)
 }
+
+// laidOn gives the groups that a spec lays out on an empty reel.
+func laidOn(t testing.TB, s Spec) []reel.Group {
+	lay, err := s.LayOut(reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, start, reel.DefaultStems()))
+	require.NoError(t, err)
+	return lay.Groups
+}
+
+// each changes all files of a spec.
+func (s *Spec) each(change func(f *FileSpec)) {
+	s.Files = slices.Clone(s.Files)
+	for i := range s.Files {
+		change(&s.Files[i])
+	}
+}
+
+// loud takes the limits off, but for those that are given.
+func (s *Spec) loud(limits ...Limit) { s.Limits = limits }
 
 const minimal = "id: a\ntitle: A\ncontainer: wave\nsampleRate: 48000\nbitDepth: 24\npackaging: [per-group]\nnaming: {interleaved: a, per-group: a}\ngroups: [{id: dx, name: D, tag: DX, layout: stereo, stems: [DX]}]\n"
 
@@ -149,7 +166,7 @@ func FuzzParseSpec(f *testing.F) {
 
 func TestPlan(t *testing.T) {
 	p := crossing(t)
-	plan, r, err := NewPlan("The Lantern Ferry", p.reel, spec(t, "eight-channel-mix"), "")
+	plan, r, err := NewPlan("The Lantern Ferry", p.reel, spec(t, "eight-channel-mix"), Asked{})
 	require.NoError(t, err)
 	assert.Empty(t, p.reel.Groups, "planning another spec does not touch the reel")
 	assert.Len(t, r.OutputList(), 8)
@@ -159,7 +176,7 @@ func TestPlan(t *testing.T) {
 	assert.EqualValues(t, 126*1920, plan.Frames, "5.01 s last up to the end of frame 126")
 	assert.Equal(t, "00:00:05:01", plan.Duration)
 	assert.Equal(t, "10:00:00:00", plan.StartTimecode)
-	plan, _, err = NewPlan("The Lantern Ferry", p.reel, spec(t, "six-channel-split"), PerGroup)
+	plan, _, err = NewPlan("The Lantern Ferry", p.reel, spec(t, "six-channel-split"), Asked{Packaging: PerGroup})
 	require.NoError(t, err)
 	require.Len(t, plan.Files, 3)
 	assert.Equal(t, "The_Lantern_Ferry_Crossing_FX_stereo.wav", plan.Files[1].Name)
@@ -173,13 +190,12 @@ func TestPlanFindings(t *testing.T) {
 		sev    Severity
 	}{
 		"nothing to print": {func(p production, s *Spec) { clear(p.reel.Clips) }, "empty", Error},
-		"rate":             {func(p production, s *Spec) { s.SampleRate = 96000 }, "sample-rate", Error},
-		"frames":           {func(p production, s *Spec) { s.FrameRate = "24" }, "frame-rate", Error},
-		"start":            {func(p production, s *Spec) { s.Start = "09:59:00:00" }, "start", Error},
+		"frames":           {func(p production, s *Spec) { s.Programme.FrameRate = "24" }, "frame-rate", Error},
+		"start":            {func(p production, s *Spec) { s.Programme.Start = "09:59:00:00" }, "start", Error},
 		"packaging":        {func(p production, s *Spec) { s.Packaging = []Packaging{Interleaved} }, "packaging", Error},
-		"names":            {func(p production, s *Spec) { s.Naming = map[Packaging]string{PerGroup: "{reel}"} }, "naming", Error},
-		"stem":             {func(p production, s *Spec) { s.Groups[0].Stems = []string{"ZZ"} }, "stem", Error},
-		"early":            {func(p production, s *Spec) { p.reel.Head.Start += 1920; s.Start = "" }, "before-start", Warning},
+		"names":            {func(p production, s *Spec) { s.each(func(f *FileSpec) { f.Name = "{reel}" }) }, "naming", Error},
+		"stem":             {func(p production, s *Spec) { s.Groups[0].From.Stems = []string{"ZZ"} }, "stem", Error},
+		"early":            {func(p production, s *Spec) { p.reel.Head.Start += 1920; s.Programme.Start = "" }, "before-start", Warning},
 		"unreached":        {func(p production, s *Spec) { s.Groups = s.Groups[1:] }, "unreached", Warning},
 		"unfed": {func(p production, s *Spec) {
 			do(t, p.reel, reel.RemoveTracks{Tracks: []string{p.reel.TrackList()[2].ID}})
@@ -187,7 +203,7 @@ func TestPlanFindings(t *testing.T) {
 	} {
 		p, s := crossing(t), spec(t, "six-channel-split")
 		c.change(p, &s)
-		plan, _, err := NewPlan("The Lantern Ferry", p.reel, s, PerGroup)
+		plan, _, err := NewPlan("The Lantern Ferry", p.reel, s, Asked{Packaging: PerGroup})
 		require.NoError(t, err)
 		found := false
 		for _, f := range plan.Findings {
@@ -200,8 +216,8 @@ func TestPlanFindings(t *testing.T) {
 
 func TestNamesStayInTheirFolder(t *testing.T) {
 	p, s := crossing(t), spec(t, "six-channel-split")
-	s.Naming[Interleaved] = "../{production}/{reel}"
-	plan, _, err := NewPlan("../../etc", p.reel, s, Interleaved)
+	s.each(func(f *FileSpec) { f.Name = "../{production}/{reel}" })
+	plan, _, err := NewPlan("../../etc", p.reel, s, Asked{Packaging: Interleaved})
 	require.NoError(t, err)
 	assert.Equal(t, "etc_Crossing.wav", plan.Files[0].Name)
 }
@@ -209,8 +225,7 @@ func TestNamesStayInTheirFolder(t *testing.T) {
 func TestPrintAndVerify(t *testing.T) {
 	for _, packaging := range []Packaging{Interleaved, PerGroup} {
 		p, s := crossing(t), spec(t, "eight-channel-mix")
-		s.Groups[3].Loudness = &Loudness{Target: -20, Tolerance: 10}
-		s.PPMMax = nil
+		s.loud(Limit{Of: []string{"full-mix"}, Integrated: ptr(-20.0), Tolerance: ptr(10.0)}, Limit{TruePeak: ptr(-1.0)})
 		d := folder{}
 		plan, r, printed := p.print(t, s, packaging, d)
 		report, err := Verify(context.Background(), plan, r, printed, d.open, func(float64) {})
@@ -265,7 +280,7 @@ func TestUnityPrintIsBitIdentical(t *testing.T) {
 
 func TestFloatPrint(t *testing.T) {
 	p, s := crossing(t), spec(t, "six-channel-split")
-	s.BitDepth = 32
+	s.each(func(f *FileSpec) { f.Depth = 32 })
 	d := folder{}
 	plan, _, _ := p.print(t, s, Interleaved, d)
 	x, f := d.samples(t, plan.Files[0].Name)
@@ -323,7 +338,8 @@ func TestLimits(t *testing.T) {
 func TestTheNullTestKnowsWhatDitherLeaves(t *testing.T) {
 	for _, bits := range []int{16, 24, 32} {
 		p, s := crossing(t), spec(t, "eight-channel-mix")
-		s.BitDepth, s.Groups[3].Loudness, s.PPMMax = bits, nil, nil
+		s.each(func(f *FileSpec) { f.Depth = bits })
+		s.loud()
 		d := folder{}
 		plan, r, printed := p.print(t, s, Interleaved, d)
 		null := func() Finding {
@@ -355,7 +371,8 @@ func TestTheNullTestKnowsWhatDitherLeaves(t *testing.T) {
 // C20. A file whose samples are no numbers is never found right.
 func TestAFileThatCantBeMeasuredNeverPasses(t *testing.T) {
 	p, s := crossing(t), spec(t, "eight-channel-mix")
-	s.BitDepth, s.Groups[3].Loudness, s.PPMMax, s.TruePeakMax = 32, nil, nil, nil
+	s.each(func(f *FileSpec) { f.Depth = 32 })
+	s.loud()
 	d := folder{}
 	plan, r, printed := p.print(t, s, Interleaved, d)
 	name := plan.Files[0].Name
@@ -393,7 +410,7 @@ func TestAPrintIsNoLongerThanADay(t *testing.T) {
 		p.reel.Clips[id] = c
 		break
 	}
-	plan, _, err := NewPlan("x", p.reel, s, "")
+	plan, _, err := NewPlan("x", p.reel, s, Asked{})
 	require.NoError(t, err)
 	assert.False(t, plan.Printable())
 	assert.Contains(t, plan.Findings[0].Message, "longer than 24 hours")
@@ -401,7 +418,7 @@ func TestAPrintIsNoLongerThanADay(t *testing.T) {
 
 func TestPrintStops(t *testing.T) {
 	p, s := crossing(t), spec(t, "six-channel-split")
-	plan, r, err := NewPlan("x", p.reel, s, "")
+	plan, r, err := NewPlan("x", p.reel, s, Asked{})
 	require.NoError(t, err)
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
@@ -433,7 +450,7 @@ func TestAFoldDownThatClipsSaysByHowMuch(t *testing.T) {
 	do(t, p.reel, reel.SetGroup{Name: "Folded", Tag: "ST", Layout: "stereo", Feed: &reel.Feeder{Row: reel.GroupRow, From: room}})
 	s := spec(t, "eight-channel-mix")
 	p.reel.Head.Spec = s.ID // the groups are laid by hand
-	plan, r, err := NewPlan("x", p.reel, s, PerGroup)
+	plan, r, err := NewPlan("x", p.reel, s, Asked{Packaging: PerGroup})
 	require.NoError(t, err)
 	plan.Findings = nil
 	printed, err := Print(context.Background(), plan, r, p.open, folder{}.create, Stamp{}, func(float64) {})

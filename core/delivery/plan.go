@@ -2,11 +2,13 @@ package delivery
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
 	"zestyloom/core/layout"
 	"zestyloom/core/reel"
+	"zestyloom/core/timecode"
 	"zestyloom/core/unravel"
 	"zestyloom/core/weave"
 )
@@ -28,6 +30,24 @@ type Finding struct {
 	Measured string   `json:"measured,omitempty"`
 	Limit    string   `json:"limit,omitempty"`
 	File     string   `json:"file,omitempty"`
+	Offers   []Offer  `json:"offers,omitempty"` // what sets it right
+}
+
+// Offer is a way to set right what stands against a print: by a command to the reel, or by asking for the print otherwise.
+type Offer struct {
+	Name    string     `json:"name"`
+	Command *reel.Sent `json:"command,omitempty"`
+	Restamp bool       `json:"restamp,omitempty"`
+	Range   []string   `json:"range,omitempty"`
+}
+
+// Asked is what is asked of a print beside its spec.
+type Asked struct {
+	Packaging Packaging `json:"packaging,omitempty"` // the spec's first where it is empty
+	Restamp   bool      `json:"restamp,omitempty"`   // the files are stamped as the spec asks, wherever the reel starts
+	Range     []string  `json:"range,omitempty"`     // instead of the spec's, in the same words
+	Version   int       `json:"version,omitempty"`   // which print of this spec it is; 0 counts as the first
+	Date      string    `json:"date,omitempty"`      // for names, yyyy-mm-dd
 }
 
 // PlannedChannel is one channel of a file to be written.
@@ -39,26 +59,73 @@ type PlannedChannel struct {
 	Name   string `json:"name"` // as the file names it
 }
 
-// PlannedFile is a file to be written.
-type PlannedFile struct {
-	Name     string           `json:"name"`
-	Groups   []string         `json:"groups"`
+// PlannedStream is a stream of a file: all of it, but in a movie.
+type PlannedStream struct {
+	Title    string           `json:"title"`
+	Language string           `json:"language,omitempty"`
+	Default  bool             `json:"default,omitempty"`
+	Layout   string           `json:"layout,omitempty"` // as containers name it; empty where they have no name for it
 	Channels []PlannedChannel `json:"channels"`
 }
 
+func (s PlannedStream) labels() []string {
+	labels := make([]string, len(s.Channels))
+	for i, c := range s.Channels {
+		labels[i] = c.Label
+	}
+	return labels
+}
+
+// PlannedFile is a file to be written.
+type PlannedFile struct {
+	Name      string           `json:"name"`
+	Range     int              `json:"range"` // place in Plan.Ranges
+	Container Container        `json:"container"`
+	Codec     Codec            `json:"codec"`
+	Rate      int              `json:"rate"`             // Hz
+	Depth     int              `json:"depth"`            // bits; 32 means float
+	Dither    bool             `json:"dither,omitempty"` // where it is needed
+	Start     int64            `json:"start"`            // time stamp of its first sample, at its rate
+	Frames    int64            `json:"frames"`           // sample frames, at its rate
+	Bytes     int64            `json:"bytes"`            // about
+	Groups    []string         `json:"groups"`
+	Channels  []PlannedChannel `json:"channels"`
+	Streams   []PlannedStream  `json:"streams"`
+	Picture   bool             `json:"picture,omitempty"`
+	ADM       string           `json:"adm,omitempty"`  // name of the programme that its description is of
+	Says      []string         `json:"says,omitempty"` // what its container has no words for
+}
+
+// PlannedRange is a stretch of the reel that is printed.
+type PlannedRange struct {
+	Name  string `json:"name"`
+	First int64  `json:"first"` // sample of the reel with which the programme begins
+	From  int64  `json:"from"`  // the same with handles
+	To    int64  `json:"to"`    // the sample after it, with handles
+	Stamp int64  `json:"stamp"` // what From is stamped as, in samples since midnight
+	Lead  int64  `json:"lead"`  // samples before From
+	Tail  int64  `json:"tail"`  // samples after To
+}
+
+// Frames is how long its files are, at the reel's rate.
+func (r PlannedRange) Frames() int64 { return r.Lead + r.To - r.From + r.Tail }
+
 // Plan is what a print will write.
 type Plan struct {
-	Revision      int64         `json:"revision"` // of the reel; whoever keeps reels by revisions sets it
-	Spec          Spec          `json:"spec"`
-	Packaging     Packaging     `json:"packaging"`
-	Production    string        `json:"production"`
-	Reel          string        `json:"reel"`
-	Start         int64         `json:"start"`  // samples since midnight
-	Frames        int64         `json:"frames"` // sample frames
-	StartTimecode string        `json:"startTimecode"`
-	Duration      string        `json:"duration"` // as timecode
-	Files         []PlannedFile `json:"files"`
-	Findings      []Finding     `json:"findings"`
+	Revision      int64          `json:"revision"` // of the reel; whoever keeps reels by revisions sets it
+	Spec          Spec           `json:"spec"`
+	Asked         Asked          `json:"asked"`
+	Packaging     Packaging      `json:"packaging"`
+	Production    string         `json:"production"`
+	Reel          string         `json:"reel"`
+	Rate          int            `json:"rate"`   // of the reel, Hz
+	Start         int64          `json:"start"`  // samples since midnight
+	Frames        int64          `json:"frames"` // sample frames, of the first range
+	StartTimecode string         `json:"startTimecode"`
+	Duration      string         `json:"duration"` // of all ranges, as timecode
+	Ranges        []PlannedRange `json:"ranges"`
+	Files         []PlannedFile  `json:"files"`
+	Findings      []Finding      `json:"findings"`
 }
 
 // Printable tells whether nothing stands against printing.
@@ -66,10 +133,13 @@ func (p Plan) Printable() bool {
 	return len(p.Files) > 0 && !slices.ContainsFunc(p.Findings, func(f Finding) bool { return f.Severity == Error })
 }
 
-// Bytes is how large the files will be together, about.
+// Bytes is how much room the print takes at its fullest, about: what is made on the way stands beside what comes of it.
 func (p Plan) Bytes() (n int64) {
 	for _, f := range p.Files {
-		n += p.Frames*int64(len(f.Channels))*int64(p.Spec.BitDepth/8) + 4096
+		n += f.Bytes
+		if !f.direct(p.Rate) {
+			n += f.Frames*int64(len(f.Channels)*4) + f.Bytes
+		}
 	}
 	return n
 }
@@ -78,43 +148,44 @@ func (p Plan) Bytes() (n int64) {
 const maxHours = 24
 
 // NewPlan works out what printing r after spec would write. It gives the reel to print too: r itself where it is laid
-// out for that spec already, else a copy that has been. An empty packaging means the spec's first.
-func NewPlan(production string, r *reel.Reel, spec Spec, packaging Packaging) (Plan, *reel.Reel, error) {
-	if packaging == "" {
-		packaging = spec.Packaging[0]
+// out for that spec already, else a copy that has been.
+func NewPlan(production string, r *reel.Reel, spec Spec, asked Asked) (Plan, *reel.Reel, error) {
+	if asked.Packaging == "" && len(spec.Packaging) > 0 {
+		asked.Packaging = spec.Packaging[0]
+	}
+	laid, err := spec.lay(r)
+	if err != nil {
+		return Plan{}, nil, err
 	}
 	if r.Head.Spec != spec.ID {
-		laid, err := laidOut(r, spec)
-		if err != nil {
+		if r, err = laidOut(r, spec); err != nil {
 			return Plan{}, nil, err
 		}
-		r = laid
 	}
-	rate, sampleRate := r.Head.FrameRate, r.Head.SampleRate
-	end := rate.SampleOf(rate.FrameAt(r.End()-1, sampleRate)+1, sampleRate) // up to a whole frame
-	p := Plan{
-		Spec: spec, Packaging: packaging, Production: production, Reel: r.Head.Name, Start: r.Head.Start, Frames: end - r.Head.Start,
-		StartTimecode: rate.LabelAt(r.Head.Start, sampleRate), Findings: []Finding{}, Files: []PlannedFile{},
+	p := Plan{Spec: spec, Asked: asked, Packaging: asked.Packaging, Production: production, Reel: r.Head.Name, Rate: r.Head.SampleRate,
+		Start: r.Head.Start, StartTimecode: r.Head.FrameRate.LabelAt(r.Head.Start, r.Head.SampleRate),
+		Findings: []Finding{}, Files: []PlannedFile{}, Ranges: []PlannedRange{}}
+	for _, lack := range laid.lacks {
+		p.add(Error, "stem", "%s", lack)
 	}
-	if len(r.Clips) == 0 || p.Frames <= 0 {
-		p.Frames = 0
-		p.add(Error, "empty", "There is nothing on this reel to print; unravel a take onto it first")
+	if !p.ranges(r) {
 		return p, r, nil
 	}
-	if p.Frames > maxHours*3600*int64(sampleRate) {
-		p.add(Error, "length", "The reel is longer than %d hours, from %s to its last clip; find the clip that lies far out and move it", maxHours, p.StartTimecode)
-		p.Frames = 0
-		return p, r, nil
-	}
-	p.Duration = rate.Label(rate.FrameAt(end, sampleRate) - rate.FrameAt(r.Head.Start, sampleRate))
 	p.files(r)
 	p.look(r)
+	p.grade()
 	return p, r, nil
 }
 
 func laidOut(r *reel.Reel, spec Spec) (*reel.Reel, error) {
 	bare := *r // without the knots of the other spec's outputs
 	bare.Groups, bare.Knots = map[string]reel.Group{}, map[string]reel.Knot{}
+	bare.Buses = map[string]reel.Bus{}
+	for id, b := range r.Buses {
+		if b.Row != reel.GroupRow {
+			bare.Buses[id] = b
+		}
+	}
 	command, err := spec.LayOut(&bare)
 	if err != nil {
 		return nil, err
@@ -126,67 +197,177 @@ func (p *Plan) add(severity Severity, rule, format string, args ...any) {
 	p.Findings = append(p.Findings, Finding{Rule: rule, Severity: severity, Message: fmt.Sprintf(format, args...)})
 }
 
-func (p *Plan) files(r *reel.Reel) {
-	groups := r.GroupList()
-	var channels []PlannedChannel
-	for _, o := range r.OutputList() {
-		g := r.Groups[o.Group]
-		name := g.Name + " " + o.Label
-		if len(g.Labels) == 1 {
-			name = g.Name
-		}
-		channels = append(channels, PlannedChannel{Output: o.ID, Group: g.ID, Label: o.Label, Name: name})
-	}
-	add := func(name string, groups []reel.Group, channels []PlannedChannel) {
-		f := PlannedFile{Name: name + ".wav"}
-		for _, g := range groups {
-			f.Groups = append(f.Groups, g.ID)
-		}
-		for i, c := range channels {
-			c.Index = i + 1
-			f.Channels = append(f.Channels, c)
-		}
-		p.Files = append(p.Files, f)
-	}
-	if p.Packaging == Interleaved {
-		add(p.name(reel.Group{}), groups, channels)
-	} else {
-		for _, g := range groups {
-			own := slices.DeleteFunc(slices.Clone(channels), func(c PlannedChannel) bool { return c.Group != g.ID })
-			add(p.name(g), []reel.Group{g}, own)
+func (p *Plan) offer(offers ...Offer) { p.Findings[len(p.Findings)-1].Offers = offers }
+
+// grade makes findings as grave as the spec says.
+func (p *Plan) grade() {
+	p.Findings = slices.DeleteFunc(p.Findings, func(f Finding) bool { return p.Spec.Checks[f.Rule].As == OK })
+	for i := range p.Findings {
+		if as := p.Spec.Checks[p.Findings[i].Rule].As; as != "" {
+			p.Findings[i].Severity = as
 		}
 	}
 }
 
-// name fills a naming template in. What is filled in is made safe first, so that no name can leave its folder.
-func (p *Plan) name(g reel.Group) string {
-	// What may be long is cut before it is filled in, so that what tells files apart is never lost.
-	return unravel.FileSafeTo(strings.NewReplacer(
-		"{production}", unravel.FileSafeTo(p.Production, 40), "{reel}", unravel.FileSafeTo(p.Reel, 40), "{spec}", unravel.FileSafeTo(p.Spec.ID, 40),
-		"{group}", unravel.FileSafeTo(g.Name, 40), "{tag}", g.Tag, "{layout}", g.Layout,
-	).Replace(p.Spec.Naming[p.Packaging]), 200)
+// files lists what is written, range by range.
+func (p *Plan) files(r *reel.Reel) {
+	if len(p.Spec.Packaging) > 0 && !slices.Contains(p.Spec.Packaging, p.Packaging) {
+		p.add(Error, "packaging", "The receiver does not take files packed as %s", p.Packaging)
+	}
+	for i := range p.Ranges {
+		for _, f := range p.Spec.Files {
+			if f.Packaging == "" || f.Packaging == p.Packaging {
+				p.file(r, f, i)
+			}
+		}
+	}
+	p.names()
+}
+
+// file lists the files that one of the spec makes of a range.
+func (p *Plan) file(r *reel.Reel, f FileSpec, at int) {
+	groups := chosen(r, f.Of)
+	if len(f.Streams) > 0 {
+		groups = nil
+		for _, s := range f.Streams {
+			groups = append(groups, chosen(r, s.Of)...)
+		}
+	}
+	if len(groups) == 0 {
+		return // all that it would hold is optional, and not there
+	}
+	switch f.Each {
+	case "group":
+		for _, g := range groups {
+			p.write(r, f, at, []reel.Group{g}, "")
+		}
+	case "channel":
+		for _, g := range groups {
+			for _, label := range g.Labels {
+				p.write(r, f, at, []reel.Group{g}, label)
+			}
+		}
+	default:
+		p.write(r, f, at, groups, "")
+	}
+}
+
+// chosen gives the reel's groups that the spec's names stand for, in that order; all where none is named.
+func chosen(r *reel.Reel, ids []string) (groups []reel.Group) {
+	if len(ids) == 0 {
+		return r.GroupList()
+	}
+	for _, id := range ids {
+		for _, g := range r.GroupList() {
+			if stands(id, g.ID) {
+				groups = append(groups, g)
+			}
+		}
+	}
+	return groups
+}
+
+// write adds a file of groups, or of one channel of one.
+func (p *Plan) write(r *reel.Reel, f FileSpec, at int, groups []reel.Group, label string) {
+	span := p.Ranges[at]
+	made := PlannedFile{Range: at, Container: f.Container, Codec: f.coded(), Rate: f.Rate, Depth: f.Depth, Picture: f.Picture == "reference"}
+	if made.Rate == 0 {
+		made.Rate = p.Rate
+	}
+	if made.Depth == 0 {
+		made.Depth = 24
+	}
+	made.Dither = f.Dither == nil || *f.Dither
+	made.Start = timecode.Convert(span.Stamp-span.Lead, p.Rate, made.Rate)
+	made.Frames = int64(math.Round(float64(span.Frames()) * float64(made.Rate) / float64(p.Rate)))
+	p.streams(r, f, &made, groups, label)
+	for _, s := range made.Streams {
+		for _, c := range s.Channels {
+			if !slices.Contains(made.Groups, c.Group) {
+				made.Groups = append(made.Groups, c.Group)
+			}
+			made.Channels = append(made.Channels, c)
+		}
+	}
+	with := p.tokens(groups[0], made, label)
+	made.Name = unravel.FileSafeTo(filled(f.Name, with), 200) + "." + containers[f.Container].extension
+	if f.ADM != nil {
+		if made.ADM = spelled(f.ADM.Programme, with); made.ADM == "" {
+			made.ADM = p.Production
+		}
+	}
+	made.Bytes = made.Frames*int64(len(made.Channels)*made.Depth/8) + 8192
+	made.Says = made.speechless()
+	p.Files = append(p.Files, made)
+}
+
+// streams lists the streams of a file: those of its spec, or one for each group in a movie, or one.
+func (p *Plan) streams(r *reel.Reel, f FileSpec, made *PlannedFile, groups []reel.Group, label string) {
+	index := 0
+	stream := func(s StreamSpec, groups []reel.Group) {
+		planned := PlannedStream{Title: s.Title, Language: s.Language, Default: s.Default}
+		for _, g := range groups {
+			if planned.Title == "" {
+				planned.Title = g.Name
+			}
+			if planned.Language == "" {
+				planned.Language = g.Language
+			}
+			for _, l := range g.Labels {
+				if label != "" && l != label {
+					continue
+				}
+				index++
+				name := g.Name + " " + l
+				if len(g.Labels) == 1 {
+					name = g.Name
+				}
+				planned.Channels = append(planned.Channels, PlannedChannel{index, reel.OutputID(g.ID, l), g.ID, l, name})
+			}
+		}
+		if len(planned.Channels) == 0 {
+			return
+		}
+		planned.Layout = standard(planned.labels())
+		made.Streams = append(made.Streams, planned)
+	}
+	switch {
+	case len(f.Streams) > 0:
+		for _, s := range f.Streams {
+			stream(s, chosen(r, s.Of))
+		}
+	case containers[f.Container].movie:
+		for i, g := range groups {
+			stream(StreamSpec{Default: i == 0}, []reel.Group{g})
+		}
+	default:
+		stream(StreamSpec{}, groups)
+	}
+}
+
+// tokens are what the name of a file is filled in with.
+func (p *Plan) tokens(g reel.Group, f PlannedFile, label string) map[string]string {
+	number := ""
+	if len(f.Channels) > 0 {
+		number = fmt.Sprint(f.Channels[0].Index)
+	}
+	if label != "" {
+		number = fmt.Sprint(slices.Index(g.Labels, label) + 1)
+	}
+	return map[string]string{"production": p.Production, "reel": p.Reel, "spec": p.Spec.ID, "version": fmt.Sprint(max(1, p.Asked.Version)), "date": p.Asked.Date,
+		"rate": khz(f.Rate), "range": p.Ranges[f.Range].Name, "group": g.Name, "tag": g.Tag, "layout": g.Layout, "channel": label, "number": number, "language": g.Language}
 }
 
 // look finds what is wrong.
 func (p *Plan) look(r *reel.Reel) {
-	if p.Spec.SampleRate != r.Head.SampleRate {
-		p.add(Error, "sample-rate", "The spec asks for %d Hz and the reel runs at %d Hz", p.Spec.SampleRate, r.Head.SampleRate)
+	rate := r.Head.FrameRate
+	if want, asked := p.Spec.frameRate(); asked && want != rate {
+		p.add(Error, "frame-rate", "The spec asks for %s frames a second and the reel counts %s", want, rate)
+		c := reel.Send(reel.SetReel{FrameRate: &want})
+		p.offer(Offer{Name: fmt.Sprintf("Count this reel in %s frames; nothing is moved", want), Command: &c})
 	}
-	if rate, ok := p.Spec.frameRate(); ok && rate != r.Head.FrameRate {
-		p.add(Error, "frame-rate", "The spec asks for %s frames a second and the reel counts %s", rate, r.Head.FrameRate)
-	}
-	if p.Spec.Start != "" && p.Spec.Start != p.StartTimecode {
-		p.add(Error, "start", "The spec asks for a start at %s and the reel starts at %s", p.Spec.Start, p.StartTimecode)
-	}
-	if !slices.Contains(p.Spec.Packaging, p.Packaging) {
-		p.add(Error, "packaging", "The receiver does not take files packed as %s", p.Packaging)
-	}
-	names := map[string]bool{}
-	for _, f := range p.Files {
-		if names[f.Name] {
-			p.add(Error, "naming", "Two files would be called %s; the spec's naming does not tell its groups apart", f.Name)
-		}
-		names[f.Name] = true
+	if p.Spec.Programme.Start != "" {
+		p.start(r)
 	}
 	early := 0
 	for _, c := range r.Clips {
@@ -194,17 +375,59 @@ func (p *Plan) look(r *reel.Reel) {
 			early++
 		}
 	}
-	if early > 0 {
+	if early > 0 && p.Ranges[0].From == r.Head.Start {
 		p.add(Warning, "before-start", "%s before the reel's start at %s; what lies before it is not printed", plural(early, "clip begins", "clips begin"), p.StartTimecode)
 	}
-	for _, s := range p.Spec.Groups {
-		if !slices.ContainsFunc(s.Stems, func(stem string) bool { _, ok := r.Stems[stem]; return ok }) {
-			p.add(Error, "stem", "The spec feeds %s from %s, which this reel does not have", s.Name, strings.Join(s.Stems, " and "))
+	for _, f := range p.Files {
+		if f.Picture && r.Head.Picture.Take == "" {
+			p.add(Error, "picture", "%s is to have the picture, and this reel has none; choose one in the Loom", f.Name)
+		}
+		for _, s := range f.Streams {
+			if most := containers[f.Container].most; len(s.Channels) > most {
+				p.add(Error, "container", "%s holds at most %d channels in one stream, and %s would have %d", f.Container, most, s.Title, len(s.Channels))
+			}
 		}
 	}
 	for _, f := range weave.Findings(r) {
 		p.add(Warning, string(f.Rule), "%s", f.Message)
+		if f.Fix != nil && r.Head.Spec == p.Spec.ID {
+			p.offer(Offer{Name: f.Fix.Name, Command: &f.Fix.Command})
+		}
 	}
+}
+
+// start compares where the programme begins with where the spec wants it, and offers what can be done about it.
+func (p *Plan) start(r *reel.Reel) {
+	rate := r.Head.FrameRate
+	first := p.Ranges[0]
+	now := rate.LabelAt(first.First, p.Rate)
+	if now == p.Spec.Programme.Start {
+		return
+	}
+	want, err := rate.ParseSample(p.Spec.Programme.Start, p.Rate)
+	if err != nil {
+		p.add(Error, "start", "The spec asks for a start at %s, which is no timecode that this reel counts", p.Spec.Programme.Start)
+		return
+	}
+	if p.Asked.Restamp {
+		p.add(Warning, "start", "The files are stamped from %s on, though the reel starts at %s", p.Spec.Programme.Start, now)
+		by := want - first.First
+		for i := range p.Ranges {
+			p.Ranges[i].Stamp += by
+		}
+		for i := range p.Files {
+			p.Files[i].Start += timecode.Convert(by, p.Rate, p.Files[i].Rate)
+		}
+		p.Start = p.Ranges[0].Stamp - p.Ranges[0].Lead
+		p.StartTimecode = rate.LabelAt(max(0, p.Start), p.Rate)
+		return
+	}
+	p.add(Error, "start", "The spec asks for a start at %s and the reel starts at %s", p.Spec.Programme.Start, now)
+	offers := []Offer{{Name: fmt.Sprintf("Stamp the files from %s on", p.Spec.Programme.Start), Restamp: true}}
+	if want > first.First && want < first.To {
+		offers = append(offers, Offer{Name: fmt.Sprintf("Print from %s on", p.Spec.Programme.Start), Range: []string{p.Spec.Programme.Start + "–" + rate.LabelAt(first.To, p.Rate)}})
+	}
+	p.offer(offers...)
 }
 
 func plural(n int, one, many string) string {
@@ -218,3 +441,47 @@ func plural(n int, one, many string) string {
 func layoutOf(g reel.Group) layout.Layout {
 	return layout.Layout{Name: layout.Name(g.Layout), Labels: g.Labels}
 }
+
+// direct tells whether the file is written at once, without one on the way to it.
+func (f PlannedFile) direct(rate int) bool {
+	return (f.Container == Wave || f.Container == BW64) && f.Rate == rate
+}
+
+// Part is a WAVE file that is printed: a file of the plan, or what a stream of one is made of.
+type Part struct {
+	File, Stream int // places in the plan
+	Name         string
+	Channels     []PlannedChannel // with their places in the part
+	Final        bool             // it is the file itself
+}
+
+// Parts lists what is printed.
+func (p Plan) Parts() (parts []Part) {
+	for i, f := range p.Files {
+		for k, s := range f.Streams {
+			part := Part{i, k, f.Name, nil, f.Container == Wave || f.Container == BW64}
+			if !part.Final {
+				part.Name = fmt.Sprintf("%s.%d.wav", f.Name, k+1)
+			}
+			for c, ch := range s.Channels {
+				ch.Index = c + 1
+				part.Channels = append(part.Channels, ch)
+			}
+			parts = append(parts, part)
+		}
+	}
+	return parts
+}
+
+// Rules are the names of all that plans and reports find, in alphabetical order.
+var Rules = func() []string {
+	rules := []string{"audio", "before-start", "bit-depth", "channels", "clipped", "container", "empty", "file", "frame-rate", "length", "loudness", "loudness-as-printed", "loudness-range",
+		"measurable", "momentary", "names", "naming", "packaging", "picture", "ppm", "range", "sample-rate", "short-term", "source", "start", "stem", "stems-sum-to-mix", "stream", "true-peak"}
+	for _, r := range weave.Rules {
+		rules = append(rules, string(r))
+	}
+	slices.Sort(rules)
+	return rules
+}()
+
+func words(list []string) string { return strings.Join(list, ", ") }

@@ -8,17 +8,18 @@ import (
 // ringBlocks is how many blocks are on their way between rendering, measuring and writing.
 const ringBlocks = 6
 
-// block is a planar block (channels × frames) that both consumers read and neither changes.
+// block is a block of the outputs in every form that files have (forms × channels × frames), which both consumers read and
+// neither changes.
 type block struct {
-	channels [][]float64
-	readers  atomic.Int32 // still to let go of it
+	at      int64 // the place of its first sample in the files
+	forms   [][][]float64
+	readers atomic.Int32 // still to let go of it
 }
 
-// fill copies samples into channel i and gives the copy.
-func (b *block) fill(i int, samples []float64) []float64 {
-	b.channels[i] = b.channels[i][:len(samples)]
-	copy(b.channels[i], samples)
-	return b.channels[i]
+// room gives a channel of a form, with place for n samples.
+func (b *block) room(form, channel, n int) []float64 {
+	b.forms[form][channel] = b.forms[form][channel][:n]
+	return b.forms[form][channel]
 }
 
 // ring hands blocks from the renderers, one after another, to the two consumers and back.
@@ -27,13 +28,16 @@ type ring struct {
 	turns                []chan struct{} // of each renderer, to pass its next block
 }
 
-func newRing(channels, renderers int) *ring {
+func newRing(channels, forms, renderers int) *ring {
 	size := ringBlocks + renderers
 	r := &ring{make(chan *block, size), make(chan *block, size), make(chan *block, size), nil}
 	for range size {
-		b := &block{channels: make([][]float64, channels)}
-		for i := range b.channels {
-			b.channels[i] = make([]float64, blockFrames)
+		b := &block{forms: make([][][]float64, forms)}
+		for k := range b.forms {
+			b.forms[k] = make([][]float64, channels)
+			for i := range b.forms[k] {
+				b.forms[k][i] = make([]float64, blockFrames)
+			}
 		}
 		r.free <- b
 	}

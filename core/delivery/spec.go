@@ -2,6 +2,7 @@ package delivery
 
 import (
 	"embed"
+	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -12,12 +13,12 @@ import (
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
-	"zestyloom/core/weave"
 )
 
-// Packaging says how output channels become files.
+// Packaging names one of several ways in which a receiver takes files, of which one is chosen for a print.
 type Packaging string
 
+// Those that specs of the first version know.
 const (
 	Interleaved Packaging = "interleaved" // all channels in one file
 	PerGroup    Packaging = "per-group"   // one file for each group
@@ -25,41 +26,191 @@ const (
 
 // Spec is what a receiver asks for. schema.json says what each field means and may hold.
 type Spec struct {
-	ID          string               `yaml:"id" json:"id"`
-	Title       string               `yaml:"title" json:"title"`
-	Receiver    string               `yaml:"receiver" json:"receiver"`
-	About       string               `yaml:"about" json:"about"`
-	Container   string               `yaml:"container" json:"container"`
-	SampleRate  int                  `yaml:"sampleRate" json:"sampleRate"` // Hz
-	BitDepth    int                  `yaml:"bitDepth" json:"bitDepth"`
-	Packaging   []Packaging          `yaml:"packaging" json:"packaging"`
-	FrameRate   string               `yaml:"frameRate" json:"frameRate"`
-	Start       string               `yaml:"start" json:"start"`
-	Naming      map[Packaging]string `yaml:"naming" json:"naming"`
-	TruePeakMax *float64             `yaml:"truePeakMax" json:"truePeakMax"` // dBTP
-	PPMMax      *float64             `yaml:"ppmMax" json:"ppmMax"`
-	Groups      []SpecGroup          `yaml:"groups" json:"groups"`
+	Version   int              `json:"spec"`
+	ID        string           `json:"id"`
+	Title     string           `json:"title"`
+	Receiver  string           `json:"receiver,omitempty"`
+	About     string           `json:"about,omitempty"`
+	Programme Programme        `json:"programme,omitzero"`
+	Mixes     []SpecMix        `json:"mixes,omitempty"`
+	Groups    []SpecGroup      `json:"groups"`
+	Packaging []Packaging      `json:"packaging,omitempty"`
+	Files     []FileSpec       `json:"files"`
+	Limits    []Limit          `json:"limits,omitempty"`
+	Checks    map[string]Check `json:"checks,omitempty"`
+}
+
+// Programme is what of the reel is delivered, and what stands around it.
+type Programme struct {
+	FrameRate string   `json:"frameRate,omitempty"`
+	Start     string   `json:"start,omitempty"`   // timecode of its first frame
+	Range     []string `json:"range,omitempty"`   // reel, marks, mark NAME, or FROM–TO in timecode; empty for the whole reel
+	Handles   int      `json:"handles,omitempty"` // frames before and after
+	Lead      []Signal `json:"lead,omitempty"`
+	Tail      []Signal `json:"tail,omitempty"`
+}
+
+// Signal is a line-up tone or a pop of one frame.
+type Signal struct {
+	At    string   `json:"at"`              // timecode from the first frame of programme, or from its end, with its sign
+	Tone  float64  `json:"tone,omitempty"`  // Hz
+	Pop   float64  `json:"pop,omitempty"`   // Hz, for one frame
+	Level float64  `json:"level"`           // dBFS, of the peak of the sine
+	Lasts float64  `json:"lasts,omitempty"` // seconds, of a tone
+	Of    []string `json:"of,omitempty"`    // groups; empty for all
+}
+
+// SpecMix proposes a mix: all stems but those that are left out. A mix of the reel of that name wins.
+type SpecMix struct {
+	ID       string     `json:"id"`
+	Name     string     `json:"name"`
+	Language string     `json:"language,omitempty"`
+	Layout   string     `json:"layout,omitempty"` // that of its widest group where it is left out
+	Only     []StemPart `json:"only,omitempty"`
+	Without  []StemPart `json:"without,omitempty"`
+}
+
+// StemPart is a stem, or a strand of it.
+type StemPart struct {
+	Stem   string `json:"stem"`
+	Strand string `json:"strand,omitempty"`
 }
 
 // SpecGroup is a set of output channels of a spec.
 type SpecGroup struct {
-	ID       string    `yaml:"id" json:"id"`
-	Name     string    `yaml:"name" json:"name"`
-	Tag      string    `yaml:"tag" json:"tag"`
-	Layout   string    `yaml:"layout" json:"layout"`
-	Order    string    `yaml:"order" json:"order"`
-	Stems    []string  `yaml:"stems" json:"stems"`
-	Loudness *Loudness `yaml:"loudness" json:"loudness"`
+	ID       string `json:"id"`
+	Name     string `json:"name"`
+	Tag      string `json:"tag"`
+	Layout   string `json:"layout"`
+	Order    string `json:"order,omitempty"`
+	Width    int    `json:"width,omitempty"` // of a discrete group
+	Language string `json:"language,omitempty"`
+	From     Source `json:"from"`
+	Optional bool   `json:"optional,omitempty"` // left out where the reel has no such source
 }
 
-// Loudness is a target for integrated loudness, in LUFS and LU.
-type Loudness struct {
-	Target    float64 `yaml:"target" json:"target"`
-	Tolerance float64 `yaml:"tolerance" json:"tolerance"`
+// Source is what feeds a group; one of its fields is there.
+type Source struct {
+	Stems   []string   `json:"stems,omitempty"`   // tags, tied by knots
+	Mix     string     `json:"mix,omitempty"`     // ID of one of the spec's mixes, or the name of one of the reel's
+	Stem    string     `json:"stem,omitempty"`    // tag
+	Strand  *StemPart  `json:"strand,omitempty"`  //
+	Track   string     `json:"track,omitempty"`   // name
+	Fold    *SpecFold  `json:"fold,omitempty"`    // of another group
+	Silence bool       `json:"silence,omitempty"` // meant to be silent
+	Each    *EachOfAll `json:"each,omitempty"`    // a group for each strand, stem or track
 }
+
+// SpecFold is another group and how it is folded; the levels are in dB.
+type SpecFold struct {
+	Of       string   `json:"of"`
+	Centre   *float64 `json:"centre,omitempty"`
+	Surround *float64 `json:"surround,omitempty"`
+	Mono     *float64 `json:"mono,omitempty"`
+	Trim     float64  `json:"trim,omitempty"`
+	LFE      *float64 `json:"lfe,omitempty"` // nil for off
+	Encoded  bool     `json:"encoded,omitempty"`
+}
+
+// EachOfAll makes a group for each strand of a stem, for each stem, or for each track of one.
+type EachOfAll struct {
+	Row  reel.Row `json:"row"`            // strand, stem or track
+	Stem string   `json:"stem,omitempty"` // whose strands or tracks; empty for all
+}
+
+// FileSpec is a file to be written, or a file for each of several things.
+type FileSpec struct {
+	Packaging Packaging    `json:"packaging,omitempty"` // written where that is chosen; empty for always
+	Name      string       `json:"name"`                // with tokens in braces, without extension
+	Each      string       `json:"each,omitempty"`      // channel or group: a file for each
+	Of        []string     `json:"of,omitempty"`        // groups, in order; empty for all that the reel has
+	Container Container    `json:"container"`
+	Codec     Codec        `json:"codec,omitempty"`
+	Rate      int          `json:"rate,omitempty"` // Hz; 0 for the reel's
+	Depth     int          `json:"depth,omitempty"`
+	Dither    *bool        `json:"dither,omitempty"`  // nil for yes, where it is needed
+	Streams   []StreamSpec `json:"streams,omitempty"` // of a movie; empty for one stream a group
+	Picture   string       `json:"picture,omitempty"` // reference, or none
+	ADM       *ADMSpec     `json:"adm,omitempty"`
+}
+
+// StreamSpec is a stream of a movie.
+type StreamSpec struct {
+	Of       []string `json:"of"` // groups, in order
+	Title    string   `json:"title,omitempty"`
+	Language string   `json:"language,omitempty"`
+	Default  bool     `json:"default,omitempty"`
+}
+
+// ADMSpec asks for a description of the file's groups after ITU-R BS.2076.
+type ADMSpec struct {
+	Programme string `json:"programme,omitempty"` // its name, with tokens
+}
+
+// Limit is what is measured of groups, as they are in the files.
+type Limit struct {
+	Of           []string `json:"of,omitempty"`       // groups; empty for all
+	Profile      string   `json:"profile,omitempty"`  // values that are well known, by name
+	Measured     string   `json:"measured,omitempty"` // programme or dialogue
+	Integrated   *float64 `json:"integrated,omitempty"`
+	Tolerance    *float64 `json:"tolerance,omitempty"`
+	RangeMax     *float64 `json:"rangeMax,omitempty"`
+	ShortTermMax *float64 `json:"shortTermMax,omitempty"`
+	MomentaryMax *float64 `json:"momentaryMax,omitempty"`
+	TruePeak     *float64 `json:"truePeak,omitempty"`
+	PPMMax       *float64 `json:"ppmMax,omitempty"`
+}
+
+// Check says how grave it is where a rule is broken.
+type Check struct {
+	As Severity `json:"as"` // error, warning or ok: not looked at
+}
+
+// profiles are limits that are well known.
+var profiles = map[string]Limit{
+	"r128":      {Integrated: number(-23), Tolerance: number(0.5), TruePeak: number(-1)},                       // EBU R 128
+	"a85":       {Integrated: number(-24), Tolerance: number(2), TruePeak: number(-2)},                         // ATSC A/85
+	"streaming": {Integrated: number(-27), Tolerance: number(2), TruePeak: number(-2), Measured: DialogueGate}, // anchored to dialogue
+}
+
+func number(x float64) *float64 { return &x }
+
+// What loudness is measured on.
+const (
+	WholeProgramme = "programme"
+	DialogueGate   = "dialogue"
+)
+
+// filled gives a limit with what its profile says and it does not.
+func (l Limit) filled() Limit {
+	p := profiles[l.Profile]
+	for _, f := range []struct{ own, known **float64 }{
+		{&l.Integrated, &p.Integrated}, {&l.Tolerance, &p.Tolerance}, {&l.RangeMax, &p.RangeMax}, {&l.ShortTermMax, &p.ShortTermMax},
+		{&l.MomentaryMax, &p.MomentaryMax}, {&l.TruePeak, &p.TruePeak}, {&l.PPMMax, &p.PPMMax},
+	} {
+		if *f.own == nil {
+			*f.own = *f.known
+		}
+	}
+	if l.Measured == "" {
+		l.Measured = p.Measured
+	}
+	return l
+}
+
+// For tells whether a limit is for a group of the reel.
+func (l Limit) For(group string) bool {
+	return len(l.Of) == 0 || slices.ContainsFunc(l.Of, func(id string) bool { return stands(id, group) })
+}
+
+// stands tells whether a group of the reel stands for one of the spec: it is that one, or one of those made of each.
+func stands(spec, group string) bool { return group == spec || strings.HasPrefix(group, spec+".") }
 
 //go:embed schema.json
 var schemaJSON []byte
+
+//go:embed schema1.json
+var schemaOfBefore []byte
 
 //go:embed specs/*.yaml
 var shipped embed.FS
@@ -67,7 +218,7 @@ var shipped embed.FS
 // Schema gives the JSON schema of specs.
 func Schema() []byte { return document.Schema() }
 
-// Shipped gives the specs that come with the product, by title.
+// Shipped gives the specs that come with the product, by number of groups and title.
 func Shipped() ([]Spec, error) {
 	entries, err := shipped.ReadDir("specs")
 	if err != nil {
@@ -75,73 +226,178 @@ func Shipped() ([]Spec, error) {
 	}
 	var specs []Spec
 	for _, e := range entries {
-		b, err := shipped.ReadFile("specs/" + e.Name())
+		text, err := shipped.ReadFile("specs/" + e.Name())
 		if err != nil {
 			return nil, err
 		}
-		s, err := ParseSpec(b)
+		s, err := ParseSpec(text)
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", e.Name(), err)
 		}
 		specs = append(specs, s)
 	}
-	slices.SortFunc(specs, func(a, b Spec) int { return len(a.Groups) - len(b.Groups) })
+	slices.SortFunc(specs, func(a, b Spec) int {
+		if n := len(a.Groups) - len(b.Groups); n != 0 {
+			return n
+		}
+		return strings.Compare(a.Title, b.Title)
+	})
 	return specs, nil
+}
+
+// ShippedText gives the text of a spec that ships.
+func ShippedText(id string) ([]byte, bool) {
+	text, err := shipped.ReadFile("specs/" + id + ".yaml")
+	return text, err == nil
 }
 
 // maxSpec is the largest spec that is read, in bytes.
 const maxSpec = 1 << 18
 
-var document = form.New("The spec", schemaJSON, maxSpec)
+var (
+	document       = form.New("The spec", schemaJSON, maxSpec)
+	documentBefore = form.New("The spec", schemaOfBefore, maxSpec)
+)
 
-// ParseSpec reads a spec and holds it against the schema. Its errors are of kind BadInput and name the field.
+// ParseSpec reads a spec and holds it against the schema of its version. Its errors are of kind BadInput and name the field.
 func ParseSpec(text []byte) (Spec, error) {
 	var s Spec
-	if err := document.Read(text, &s); err != nil {
+	if isFirst(text) {
+		var first firstSpec
+		if err := documentBefore.Read(text, &first); err != nil {
+			return s, err
+		}
+		s = first.upgraded()
+	} else if err := document.Read(text, &s); err != nil {
 		return s, err
 	}
-	_, err := s.groups()
-	return s, err
+	return s, s.check()
 }
 
-func (s Spec) groups() ([]reel.Group, error) {
-	var groups []reel.Group
+// UnmarshalJSON takes a range as one word as well.
+func (p *Programme) UnmarshalJSON(text []byte) error {
+	type plain Programme
+	var x struct {
+		plain
+		Range json.RawMessage `json:"range"`
+	}
+	if err := json.Unmarshal(text, &x); err != nil {
+		return err
+	}
+	*p = Programme(x.plain)
+	if len(x.Range) == 0 || string(x.Range) == "null" {
+		return nil
+	}
+	var one string
+	if json.Unmarshal(x.Range, &one) == nil {
+		p.Range = []string{one}
+		return nil
+	}
+	return json.Unmarshal(x.Range, &p.Range)
+}
+
+// check looks at what a schema can't: names that are there, orders, what containers hold.
+func (s Spec) check() error {
 	seen := map[string]bool{}
 	for _, g := range s.Groups {
-		l, err := layout.New(layout.Name(g.Layout), g.Order, 0)
-		if err != nil {
-			return nil, fault.New(fault.BadInput, "Group %s: %s", g.ID, fault.Sentence(err))
-		}
 		if seen[g.ID] {
-			return nil, fault.New(fault.BadInput, "Group %s stands in the spec twice", g.ID)
+			return fault.New(fault.BadInput, "Group %s stands in the spec twice", g.ID)
 		}
 		seen[g.ID] = true
-		groups = append(groups, reel.Group{ID: g.ID, Name: g.Name, Tag: g.Tag, Layout: g.Layout, Labels: l.Labels, Stems: g.Stems})
+		if _, err := g.labels(); err != nil {
+			return fault.New(fault.BadInput, "Group %s: %s", g.ID, fault.Sentence(err))
+		}
 	}
-	return groups, nil
+	for _, g := range s.Groups {
+		if f := g.From.Fold; f != nil && (!seen[f.Of] || f.Of == g.ID) {
+			return fault.New(fault.BadInput, "Group %s is the fold-down of %q, which is no other group of the spec", g.ID, f.Of)
+		}
+	}
+	if err := s.checkWords(seen); err != nil {
+		return err
+	}
+	for i, f := range s.Files {
+		if err := s.checkFile(f, seen); err != nil {
+			return fault.New(fault.BadInput, "File %d (%s): %s", i+1, f.Name, fault.Sentence(err))
+		}
+	}
+	return nil
 }
 
-// LayOut gives the command that lays the spec's output channels out on a reel and ties the stems to them.
-func (s Spec) LayOut(r *reel.Reel) (reel.LayOutputs, error) {
-	groups, err := s.groups()
-	if err != nil {
-		return reel.LayOutputs{}, err
+// checkWords looks at ranges, signals and limits.
+func (s Spec) checkWords(groups map[string]bool) error {
+	for _, sig := range slices.Concat(s.Programme.Lead, s.Programme.Tail) {
+		if err := named(groups, sig.Of); err != nil {
+			return err
+		}
 	}
-	return reel.LayOutputs{Spec: s.ID, Title: s.Title, Groups: groups, Knots: weave.GroupKnots(r, groups)}, nil
+	for _, l := range s.Limits {
+		if _, known := profiles[l.Profile]; l.Profile != "" && !known {
+			return fault.New(fault.BadInput, "There is no profile %q of limits; known are r128, a85 and streaming", l.Profile)
+		}
+		if err := named(groups, l.Of); err != nil {
+			return err
+		}
+	}
+	for rule := range s.Checks {
+		if !slices.Contains(Rules, rule) {
+			return fault.New(fault.BadInput, "There is no check %q; there are %s", rule, strings.Join(Rules, ", "))
+		}
+	}
+	return nil
 }
 
-// Format gives the sample format of files with that many channels.
-func (s Spec) Format(channels int, mask uint32) wave.Format {
-	f := wave.Format{Encoding: wave.PCM, Channels: channels, SampleRate: s.SampleRate, BitDepth: s.BitDepth, Bytes: s.BitDepth / 8, Mask: mask}
-	if s.BitDepth == 32 {
-		f.Encoding = wave.Float
+func named(groups map[string]bool, ids []string) error {
+	for _, id := range ids {
+		if !groups[id] {
+			return fault.New(fault.BadInput, "The spec has no group %q", id)
+		}
 	}
-	return f
+	return nil
+}
+
+func (s Spec) checkFile(f FileSpec, groups map[string]bool) error {
+	if f.Packaging != "" && !slices.Contains(s.Packaging, f.Packaging) {
+		return fault.New(fault.BadInput, "packaging %q is none of the spec's", f.Packaging)
+	}
+	if err := named(groups, f.Of); err != nil {
+		return err
+	}
+	for _, st := range f.Streams {
+		if err := named(groups, st.Of); err != nil {
+			return err
+		}
+	}
+	if f.Each != "" && len(f.Streams) > 0 {
+		return fault.New(fault.BadInput, "a file for each has no streams to list")
+	}
+	if err := checkTokens(f.Name); err != nil {
+		return err
+	}
+	return f.fits()
+}
+
+// labels gives the labels of a group, in its order.
+func (g SpecGroup) labels() ([]string, error) {
+	if g.Layout == reel.DualMono {
+		return []string{"M1", "M2"}, nil
+	}
+	l, err := layout.New(layout.Name(g.Layout), g.Order, g.Width)
+	return l.Labels, err
+}
+
+// Format gives the sample format of a file with that many channels, at a rate in Hz.
+func (f FileSpec) Format(channels, rate int, mask uint32) wave.Format {
+	out := wave.Format{Encoding: wave.PCM, Channels: channels, SampleRate: rate, BitDepth: f.Depth, Bytes: f.Depth / 8, Mask: mask}
+	if f.Depth == 32 {
+		out.Encoding = wave.Float
+	}
+	return out
 }
 
 // frameRate gives the spec's frame rate, if it asks for one.
 func (s Spec) frameRate() (timecode.Rate, bool) {
-	number, drop := strings.CutSuffix(s.FrameRate, " DF")
+	number, drop := strings.CutSuffix(s.Programme.FrameRate, " DF")
 	flag := "NDF"
 	if drop {
 		flag = "DF"

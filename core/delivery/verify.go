@@ -49,6 +49,21 @@ func (r *Report) add(ok bool, f Finding) {
 	r.Findings = append(r.Findings, f)
 }
 
+// Hold adds what was compared, as grave as the spec says.
+func (r *Report) Hold(findings []Finding, s Spec) {
+	for _, f := range findings {
+		switch as := s.Checks[f.Rule].As; {
+		case f.Severity == Error && as == OK:
+			continue
+		case f.Severity == Error && as == Warning:
+			f.Severity = Warning
+			r.Findings = append(r.Findings, f)
+		default:
+			r.add(f.Severity != Error, f)
+		}
+	}
+}
+
 // Opened is a file opened for reading.
 type Opened struct {
 	io.ReaderAt
@@ -67,38 +82,45 @@ func nullLimit(bits, stems int) (peak, rms float64) {
 	return 1.5 * step * float64(stems+1) * (1 + 1e-9), 1.5 * step * math.Sqrt(float64(stems+1)/4)
 }
 
-// Verify opens every file of the plan again and compares it with the plan and with what Print remembers. r is the reel
+// Verify opens every part of the plan again and compares it with the plan and with what Print remembers. r is the reel
 // that was printed. An error means that verifying itself could not go on; what is wrong with files is in the report.
 func Verify(ctx context.Context, p Plan, r *reel.Reel, printed Printed,
 	open func(name string) (Opened, error), progress func(float64)) (Report, error) {
-	v := verifier{plan: p, reel: r, printed: printed, report: Report{Pass: true}, meters: newMeters(p, r)}
-	for _, planned := range p.Files {
-		o, err := open(planned.Name)
+	v := verifier{plan: p, reel: r, printed: printed, report: Report{Pass: true}, parts: p.Parts(), files: map[string]*wave.File{}, measured: map[string]bool{}}
+	for _, part := range v.parts {
+		o, err := open(part.Name)
 		if err != nil {
-			v.report.add(false, Finding{Rule: "file", File: planned.Name, Message: "The file can't be opened: " + fault.Sentence(err)})
+			v.add(false, Finding{Rule: "file", File: p.Files[part.File].Name, Message: "The file can't be opened: " + fault.Sentence(err)})
 			continue
 		}
-		if err := v.header(ctx, planned, o); err != nil {
+		if err := v.header(ctx, part, o); err != nil {
 			return v.report, err
 		}
 	}
-	if len(v.files) == len(p.Files) {
-		if err := v.samples(ctx, progress); err != nil {
+	if len(v.files) == len(v.parts) {
+		if err := v.passes(ctx, progress); err != nil {
 			return v.report, err
 		}
-		v.levels()
 	}
 	return v.report, nil
 }
 
 type verifier struct {
-	plan    Plan
-	reel    *reel.Reel
-	printed Printed
-	report  Report
-	files   []*wave.File
-	meters  *meters
-	nulls   []null
+	plan     Plan
+	reel     *reel.Reel
+	printed  Printed
+	report   Report
+	parts    []Part
+	files    map[string]*wave.File // by the part's name
+	measured map[string]bool       // groups, by range
+}
+
+// add notes what was compared, as grave as the spec says.
+func (v *verifier) add(ok bool, f Finding) {
+	if f.Severity = OK; !ok {
+		f.Severity = Error
+	}
+	v.report.Hold([]Finding{f}, v.plan.Spec)
 }
 
 // stopping reads until its context ends.
@@ -114,41 +136,53 @@ func (s stopping) Read(b []byte) (int, error) {
 	return s.Reader.Read(b)
 }
 
-// header compares what a file says of itself.
-func (v *verifier) header(ctx context.Context, planned PlannedFile, o Opened) error {
-	name := planned.Name
+// Delivered reads a file whole and says what was found.
+func Delivered(ctx context.Context, name string, o Opened) (DeliveredFile, error) {
 	sum := sha256.New()
 	if _, err := io.Copy(sum, stopping{ctx, io.NewSectionReader(o, 0, o.Size)}); err != nil {
-		return err
+		return DeliveredFile{}, err
 	}
-	v.report.Files = append(v.report.Files, DeliveredFile{name, o.Size, hex.EncodeToString(sum.Sum(nil))})
+	return DeliveredFile{name, o.Size, hex.EncodeToString(sum.Sum(nil))}, nil
+}
+
+// header compares what a part says of itself.
+func (v *verifier) header(ctx context.Context, part Part, o Opened) error {
+	planned := v.plan.Files[part.File]
+	name := planned.Name
+	if part.Final {
+		d, err := Delivered(ctx, name, o)
+		if err != nil {
+			return err
+		}
+		v.report.Files = append(v.report.Files, d)
+	}
 	f, err := wave.Open(o, o.Size)
 	if err != nil {
-		v.report.add(false, Finding{Rule: "file", File: name, Message: fault.Sentence(err)})
+		v.add(false, Finding{Rule: "file", File: name, Message: fault.Sentence(err)})
 		return nil
 	}
-	v.files = append(v.files, f)
+	v.files[part.Name] = f
 	compare := func(rule, message string, measured, limit any) {
 		m, l := fmt.Sprint(measured), fmt.Sprint(limit)
-		v.report.add(m == l, Finding{Rule: rule, File: name, Message: message, Measured: m, Limit: l})
+		v.add(m == l, Finding{Rule: rule, File: name, Message: message, Measured: m, Limit: l})
 	}
-	want := v.plan.Spec.Format(len(planned.Channels), 0)
+	want := FileSpec{Depth: planned.Depth}.Format(len(part.Channels), planned.Rate, 0)
 	compare("channels", "Number of channels", f.Channels, want.Channels)
 	compare("sample-rate", "Sample rate in Hz", f.SampleRate, want.SampleRate)
 	compare("bit-depth", "Sample format", sampleFormat(f.Format), sampleFormat(want))
-	compare("length", "Length in samples", f.Frames, v.plan.Frames)
+	compare("length", "Length in samples", f.Frames, planned.Frames)
 	stamp := "none"
 	if f.Bext != nil {
-		stamp = v.stamp(f.Bext.TimeReference)
+		stamp = v.stamp(f.Bext.TimeReference, f.SampleRate)
 	}
-	compare("start", "Time stamp of the first sample, in samples since midnight", stamp, v.stamp(v.plan.Start))
+	compare("start", "Time stamp of the first sample, in samples since midnight", stamp, v.stamp(planned.Start, planned.Rate))
 	var names, planNames []string
 	if f.IXML != nil && f.IXML.Tracks != nil {
 		for _, t := range f.IXML.Tracks.Tracks {
 			names = append(names, t.Name)
 		}
 	}
-	for _, c := range planned.Channels {
+	for _, c := range part.Channels {
 		planNames = append(planNames, c.Name)
 	}
 	compare("names", "Names of the channels", strings.Join(names, ", "), strings.Join(planNames, ", "))
@@ -156,8 +190,8 @@ func (v *verifier) header(ctx context.Context, planned PlannedFile, o Opened) er
 }
 
 // stamp writes a position so that a single sample shows.
-func (v *verifier) stamp(at int64) string {
-	return fmt.Sprintf("%d (%s)", at, v.reel.Head.FrameRate.LabelAt(at, v.plan.Spec.SampleRate))
+func (v *verifier) stamp(at int64, rate int) string {
+	return fmt.Sprintf("%d (%s)", at, v.reel.Head.FrameRate.LabelAt(at, rate))
 }
 
 func sampleFormat(f wave.Format) string {
@@ -167,89 +201,147 @@ func sampleFormat(f wave.Format) string {
 	return fmt.Sprintf("%d bit integer", f.BitDepth)
 }
 
-// place says where an output channel is: file and channel in it.
-type place struct{ file, channel int }
+// place says where an output channel is: part and channel in it.
+type place struct{ part, channel int }
 
 // null is a sum of stems to be taken from a mix.
 type null struct {
 	mix   reel.Group
 	parts []reel.Group
+	depth int // bits of the coarsest of the files that they are in
 	peak  float64
 	power float64
 	n     int64
 }
 
-// samples reads all files in step: it hashes their audio, measures the groups, and sums stems against mixes.
-func (v *verifier) samples(ctx context.Context, progress func(float64)) error {
-	places := map[string]place{}
-	for i, planned := range v.plan.Files {
-		for _, c := range planned.Channels {
-			if c.Index <= v.files[i].Channels {
-				places[c.Output] = place{i, c.Index - 1}
+// passes reads the parts, those of a range and rate in step.
+func (v *verifier) passes(ctx context.Context, progress func(float64)) error {
+	var total, done int64
+	for _, part := range v.parts {
+		total += v.plan.Files[part.File].Frames
+	}
+	for at := range v.plan.Ranges {
+		var rates []int
+		for _, part := range v.parts {
+			if f := v.plan.Files[part.File]; f.Range == at && !slices.Contains(rates, f.Rate) {
+				rates = append(rates, f.Rate)
 			}
 		}
-	}
-	outputs := v.reel.OutputList()
-	if len(places) != len(outputs) {
-		return nil // the count of channels has failed already
-	}
-	v.nulls = nulls(v.reel)
-	block := make([][]float64, len(outputs))
-	column := map[string]int{}
-	for i, o := range outputs {
-		block[i] = make([]float64, blockFrames)
-		column[o.ID] = i
-	}
-	raw := make([][]byte, len(v.files))
-	sums := make([]*maphash.Hash, len(v.files))
-	frames := v.plan.Frames
-	strange := make([]int64, len(v.files))
-	for i, f := range v.files {
-		raw[i] = make([]byte, blockFrames*f.FrameBytes())
-		sums[i] = newSum()
-		frames = min(frames, f.Frames)
-	}
-	for at := int64(0); at < frames; {
-		if err := ctx.Err(); err != nil {
-			return fault.Wrap(fault.Cancelled, err, "The check of the files was stopped")
-		}
-		n := int(min(blockFrames, frames-at))
-		for i, f := range v.files {
-			got, err := f.ReadRaw(raw[i][:n*f.FrameBytes()], at)
-			if err != nil || got != n {
-				return fault.Wrap(fault.Damaged, err, "%s could not be read back", v.plan.Files[i].Name)
+		for _, rate := range rates {
+			var parts []Part
+			for _, part := range v.parts {
+				if f := v.plan.Files[part.File]; f.Range == at && f.Rate == rate {
+					parts = append(parts, part)
+				}
 			}
-			if _, err := sums[i].Write(raw[i][:n*f.FrameBytes()]); err != nil {
+			weight := int64(len(parts))
+			err := v.pass(ctx, at, rate, parts, func(frame int64) { progress(min(1, float64(done+frame*weight)/float64(total))) })
+			if err != nil {
 				return err
 			}
-			strange[i] += f.Strange(raw[i][:n*f.FrameBytes()])
-		}
-		now := make([][]float64, len(outputs))
-		for i, o := range outputs {
-			p := places[o.ID]
-			now[i] = block[i][:n]
-			v.files[p.file].Decode(now[i], raw[p.file], p.channel)
-		}
-		v.meters.write(now)
-		for i := range v.nulls {
-			v.nulls[i].add(now, column)
-		}
-		at += int64(n)
-		progress(float64(at) / float64(frames))
-	}
-	for i, planned := range v.plan.Files {
-		same := sums[i].Sum64() == v.printed.Audio[planned.Name]
-		message := "The audio read back is, byte for byte, what was printed"
-		if !same {
-			message = "The audio read back is not what was printed; the disk may be failing"
-		}
-		v.report.add(same, Finding{Rule: "audio", File: planned.Name, Message: message})
-		if strange[i] > 0 {
-			v.report.add(false, Finding{Rule: "measurable", File: planned.Name,
-				Message: "Samples are no numbers, or louder than anything can be", Measured: fmt.Sprint(strange[i]), Limit: "0"})
+			done += v.plan.Files[parts[0].File].Frames * weight
 		}
 	}
 	return nil
+}
+
+// pass reads parts in step: it hashes their audio, measures the groups that are whole in them and were not measured yet, and
+// sums stems against mixes.
+func (v *verifier) pass(ctx context.Context, at, rate int, parts []Part, progress func(frame int64)) error {
+	places := map[string]place{}
+	depth := map[string]int{}
+	frames := v.plan.Files[parts[0].File].Frames
+	sums, strange, raw := make([]*maphash.Hash, len(parts)), make([]int64, len(parts)), make([][]byte, len(parts))
+	for i, part := range parts {
+		f := v.files[part.Name]
+		for _, c := range part.Channels {
+			if _, there := places[c.Output]; !there && c.Index <= f.Channels {
+				places[c.Output] = place{i, c.Index - 1}
+				depth[c.Group] = v.plan.Files[part.File].Depth
+			}
+		}
+		raw[i], sums[i], frames = make([]byte, blockFrames*f.FrameBytes()), newSum(), min(frames, f.Frames)
+	}
+	whole := func(g reel.Group) bool {
+		return !slices.ContainsFunc(g.Labels, func(l string) bool { _, there := places[reel.OutputID(g.ID, l)]; return !there })
+	}
+	var groups []reel.Group
+	for _, g := range v.reel.GroupList() {
+		if key := fmt.Sprint(at, g.ID); whole(g) && !v.measured[key] {
+			groups, v.measured[key] = append(groups, g), true
+		}
+	}
+	meters := newMeters(groups, v.reel, rate)
+	sets := slices.DeleteFunc(nulls(v.reel), func(n null) bool {
+		return !whole(n.mix) || slices.ContainsFunc(n.parts, func(g reel.Group) bool { return !whole(g) })
+	})
+	for i, n := range sets {
+		sets[i].depth = depth[n.mix.ID]
+		for _, g := range n.parts {
+			sets[i].depth = min(sets[i].depth, depth[g.ID])
+		}
+	}
+	outputs := v.reel.OutputList()
+	block, column := make([][]float64, len(outputs)), map[string]int{}
+	for i, o := range outputs {
+		block[i], column[o.ID] = make([]float64, blockFrames), i
+	}
+	span := v.plan.Ranges[at]
+	scaled := func(n int64) int64 { return int64(math.Round(float64(n) * float64(rate) / float64(v.plan.Rate))) }
+	begin, end := scaled(span.Lead), frames-scaled(span.Tail)
+	for from := int64(0); from < frames; {
+		if err := ctx.Err(); err != nil {
+			return fault.Wrap(fault.Cancelled, err, "The check of the files was stopped")
+		}
+		n := int(min(blockFrames, frames-from))
+		for i, part := range parts {
+			f := v.files[part.Name]
+			bytes := raw[i][:n*f.FrameBytes()]
+			if got, err := f.ReadRaw(bytes, from); err != nil || got != n {
+				return fault.Wrap(fault.Damaged, err, "%s could not be read back", part.Name)
+			}
+			if _, err := sums[i].Write(bytes); err != nil {
+				return err
+			}
+			strange[i] += f.Strange(bytes)
+		}
+		now := make([][]float64, len(outputs))
+		a, b := max(0, begin-from), min(int64(n), end-from) // of the block, which are programme
+		for i, o := range outputs {
+			now[i] = block[i][:n]
+			if p, there := places[o.ID]; there {
+				v.files[parts[p.part].Name].Decode(now[i], raw[p.part], p.channel)
+			}
+			now[i] = now[i][min(a, int64(n)):max(min(a, int64(n)), b)]
+		}
+		if b > a && len(groups) > 0 {
+			meters.write(now)
+		}
+		for i := range sets {
+			sets[i].add(now, column)
+		}
+		from += int64(n)
+		progress(from)
+	}
+	for i, part := range parts {
+		v.read(part, sums[i].Sum64() == v.printed.Audio[part.Name], strange[i])
+	}
+	v.levels(at, rate, groups, meters.measurements())
+	v.sums(sets)
+	return nil
+}
+
+// read says what came of reading a part.
+func (v *verifier) read(part Part, same bool, strange int64) {
+	name := v.plan.Files[part.File].Name
+	message := "The audio read back is, byte for byte, what was printed"
+	if !same {
+		message = "The audio read back is not what was printed; the disk may be failing"
+	}
+	v.add(same, Finding{Rule: "audio", File: name, Message: message})
+	if strange > 0 {
+		v.add(false, Finding{Rule: "measurable", File: name, Message: "Samples are no numbers, or louder than anything can be", Measured: fmt.Sprint(strange), Limit: "0"})
+	}
 }
 
 // nulls finds the groups that are the sum of others: of the same layout, with stems that together are its stems.
@@ -293,55 +385,86 @@ func (n *null) add(block [][]float64, column map[string]int) {
 }
 
 // levels compares what was measured with the spec and with what was measured while printing.
-func (v *verifier) levels() {
-	spec, found := v.plan.Spec, v.meters.measurements()
-	for _, g := range v.reel.GroupList() {
+func (v *verifier) levels(at, rate int, groups []reel.Group, found map[string]loudness.Measurement) {
+	for _, g := range groups {
 		m := found[g.ID]
-		v.report.Groups = append(v.report.Groups, GroupReport{g.ID, g.Name, m})
-		before := v.printed.Groups[g.ID]
+		called := g.Name
+		if len(v.plan.Ranges) > 1 {
+			called += ", " + v.plan.Ranges[at].Name
+		}
+		v.report.Groups = append(v.report.Groups, GroupReport{g.ID, called, m})
+		before := v.printed.Groups[at][g.ID]
 		if m.Unmeasured > 0 {
-			v.report.add(false, Finding{Rule: "measurable",
-				Message: g.Name + ": samples are no numbers, so nothing that is measured of it holds", Measured: fmt.Sprint(m.Unmeasured),
+			v.add(false, Finding{Rule: "measurable",
+				Message: called + ": samples are no numbers, so nothing that is measured of it holds", Measured: fmt.Sprint(m.Unmeasured),
 				Limit: "0"})
 		}
-		v.report.add(near(m.IntegratedLUFS, before.IntegratedLUFS, 0.01), Finding{Rule: "loudness-as-printed",
-			Message:  g.Name + ": integrated loudness is what it was while printing",
+		tolerance := 0.01
+		if rate != v.plan.Rate {
+			tolerance = 0.1 // resampling takes what lies above half the lower rate
+		}
+		v.add(near(m.IntegratedLUFS, before.IntegratedLUFS, tolerance), Finding{Rule: "loudness-as-printed",
+			Message:  called + ": integrated loudness is what it was while printing",
 			Measured: figure(m.IntegratedLUFS, "LUFS"), Limit: figure(before.IntegratedLUFS, "LUFS")})
-		if n := v.printed.Clipped[g.ID]; n > 0 {
-			v.report.add(false, Finding{Rule: "clipped", Message: fmt.Sprintf("%s: samples went over full scale, by up to %.1f dB, and were limited%s", g.Name, overBy(v.printed.Peaks[g.ID]), toTrim(g)),
+		if n := v.printed.Clipped[g.ID]; n > 0 && at == 0 {
+			v.add(false, Finding{Rule: "clipped", Message: fmt.Sprintf("%s: samples went over full scale, by up to %.1f dB, and were limited%s", g.Name, overBy(v.printed.Peaks[g.ID]), toTrim(g)),
 				Measured: fmt.Sprint(n), Limit: "0"})
 		}
-		if spec.TruePeakMax != nil {
-			ok := m.TruePeakMaxDBTP == nil || *m.TruePeakMaxDBTP <= *spec.TruePeakMax
-			v.report.add(ok, Finding{Rule: "true-peak", Message: g.Name + ": highest true peak",
-				Measured: figure(m.TruePeakMaxDBTP, "dBTP"), Limit: fmt.Sprintf("at most %s", figure(spec.TruePeakMax, "dBTP"))})
-		}
-		if spec.PPMMax != nil {
-			ok := m.PPMMax == nil || *m.PPMMax <= *spec.PPMMax+0.05
-			v.report.add(ok, Finding{Rule: "ppm", Message: g.Name + ": highest programme level",
-				Measured: figure(m.PPMMax, "PPM"), Limit: fmt.Sprintf("at most %s", figure(spec.PPMMax, "PPM"))})
-		}
-		for _, sg := range spec.Groups {
-			if sg.ID == g.ID && sg.Loudness != nil {
-				ok := m.IntegratedLUFS != nil && math.Abs(*m.IntegratedLUFS-sg.Loudness.Target) <= sg.Loudness.Tolerance+1e-9
-				v.report.add(ok, Finding{Rule: "loudness", Message: g.Name + ": integrated loudness",
-					Measured: figure(m.IntegratedLUFS, "LUFS"),
-					Limit:    fmt.Sprintf("%s ±%g", figure(&sg.Loudness.Target, "LUFS"), sg.Loudness.Tolerance)})
+		for _, l := range v.plan.Spec.Limits {
+			if l.For(g.ID) {
+				v.limits(l.filled(), called, m)
 			}
 		}
 	}
-	for _, n := range v.nulls {
+}
+
+// limits holds what was measured of a group to a limit.
+func (v *verifier) limits(l Limit, called string, m loudness.Measurement) {
+	if l.Measured == DialogueGate && l.Integrated != nil {
+		v.add(false, Finding{Rule: "loudness", Message: called + ": loudness where the dialogue is heard can't be measured yet", Limit: figure(l.Integrated, "LUFS")})
+	} else if l.Integrated != nil {
+		tolerance := 0.0
+		if l.Tolerance != nil {
+			tolerance = *l.Tolerance
+		}
+		ok := m.IntegratedLUFS != nil && math.Abs(*m.IntegratedLUFS-*l.Integrated) <= tolerance+1e-9
+		v.add(ok, Finding{Rule: "loudness", Message: called + ": integrated loudness",
+			Measured: figure(m.IntegratedLUFS, "LUFS"), Limit: fmt.Sprintf("%s ±%g", figure(l.Integrated, "LUFS"), tolerance)})
+	}
+	for _, most := range []struct {
+		rule, message, unit string
+		measured, limit     *float64
+		slack               float64
+	}{
+		{"true-peak", "highest true peak", "dBTP", m.TruePeakMaxDBTP, l.TruePeak, 0},
+		{"ppm", "highest programme level", "PPM", m.PPMMax, l.PPMMax, 0.05},
+		{"short-term", "highest short-term loudness", "LUFS", m.ShortTermMaxLUFS, l.ShortTermMax, 0},
+		{"momentary", "highest momentary loudness", "LUFS", m.MomentaryMaxLUFS, l.MomentaryMax, 0},
+		{"loudness-range", "loudness range", "LU", m.LoudnessRangeLU, l.RangeMax, 0},
+	} {
+		if most.limit == nil {
+			continue
+		}
+		ok := most.measured == nil || *most.measured <= *most.limit+most.slack
+		v.add(ok, Finding{Rule: most.rule, Message: called + ": " + most.message,
+			Measured: figure(most.measured, most.unit), Limit: fmt.Sprintf("at most %s", figure(most.limit, most.unit))})
+	}
+}
+
+// sums says whether stems add up to their mixes.
+func (v *verifier) sums(sets []null) {
+	for _, n := range sets {
 		var names []string
 		for _, g := range n.parts {
 			names = append(names, g.Name)
 		}
-		limit, limitRMS := nullLimit(spec.BitDepth, len(n.parts))
+		limit, limitRMS := nullLimit(n.depth, len(n.parts))
 		rms := math.Sqrt(n.power / float64(max(1, n.n)))
 		measured := "nothing left"
 		if n.peak > 0 {
 			measured = fmt.Sprintf("%s left, %s on average", level(n.peak), level(rms))
 		}
-		v.report.add(n.n > 0 && n.peak <= limit && rms <= limitRMS, Finding{Rule: "stems-sum-to-mix",
+		v.add(n.n > 0 && n.peak <= limit && rms <= limitRMS, Finding{Rule: "stems-sum-to-mix",
 			Message: fmt.Sprintf("%s add up to %s", strings.Join(names, " + "), n.mix.Name), Measured: measured,
 			Limit: fmt.Sprintf("at most %s, %s on average: what dither and rounding at this depth leave", level(limit), level(limitRMS))})
 	}

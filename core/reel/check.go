@@ -291,7 +291,7 @@ func checkLane(c Clip, l Lane) error {
 }
 
 func (r *Reel) checkGroup(id string, g Group) error {
-	if g.ID != id || id == "" || !word(id, 100) || !word(g.Name, 100) || !word(g.Tag, 20) || !word(g.Layout, 40) ||
+	if g.ID != id || id == "" || !word(id, 100) || !word(g.Name, 100) || !word(g.Tag, 20) || !word(g.Layout, 40) || !word(g.Language, 20) ||
 		len(g.Stems) > maxTracks {
 		return broken("An output group needs an ID, a name and a tag")
 	}

@@ -130,7 +130,7 @@ func (c SetGroup) Plan(r *Reel, _ Known) (Change, string, error) {
 		if !there {
 			return Change{}, "", fault.New(fault.NotFound, "This output group is no longer on the reel")
 		}
-		g.Order, g.Stems, g.Own = old.Order, old.Stems, old.Own
+		g.Order, g.Stems, g.Own, g.Language = old.Order, old.Stems, old.Own, old.Language
 		g.Asked = asked(old, g)
 		next := *r
 		next.Groups = map[string]Group{g.ID: g}

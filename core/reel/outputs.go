@@ -14,6 +14,7 @@ type LayOutputs struct {
 	Spec   string
 	Title  string
 	Groups []Group
+	Mixes  []Mix // that the reel lacks
 	Knots  []Crosspoint
 	Yes    bool // it may lose what it must
 }
@@ -44,6 +45,14 @@ func (c LayOutputs) Plan(r *Reel, _ Known) (Change, string, error) {
 	inherit(next.Groups, r.GroupList(), heirs)
 	for id, g := range next.Groups {
 		d.groups.put(id, g)
+	}
+	order := 0
+	for _, m := range r.Mixes {
+		order = max(order, m.Order)
+	}
+	for i, m := range c.Mixes {
+		m.Order = order + i + 1
+		d.mixes.put(m.ID, m)
 	}
 	for _, k := range r.KnotList() {
 		lost = append(lost, d.moveKnot(k, &next, heirs)...)

@@ -158,15 +158,17 @@ type Mark struct {
 
 // Group is a set of output channels that are delivered together.
 type Group struct {
-	ID     string   `json:"id"`
-	Name   string   `json:"name"`
-	Tag    string   `json:"tag"`
-	Layout string   `json:"layout"`
-	Labels []string `json:"labels"`
-	Stems  []string `json:"stems"` // the stems that should feed it, by the spec
-	Order  int      `json:"order"`
-	Own    bool     `json:"own,omitempty"`  // made by the user, not by a spec
-	Feed   *Feeder  `json:"feed,omitempty"` // what feeds all of it, besides knots
+	ID       string   `json:"id"`
+	Name     string   `json:"name"`
+	Tag      string   `json:"tag"`
+	Layout   string   `json:"layout"`
+	Labels   []string `json:"labels"`
+	Stems    []string `json:"stems"` // the stems that should feed it, by the spec
+	Order    int      `json:"order"`
+	Own      bool     `json:"own,omitempty"`      // made by the user, not by a spec
+	Feed     *Feeder  `json:"feed,omitempty"`     // what feeds all of it, besides knots
+	Silent   bool     `json:"silent,omitempty"`   // nothing is meant to feed it
+	Language string   `json:"language,omitempty"` // of what is spoken in it, as ISO 639-2 writes it
 	// Asked is the order of the channels that its spec asks for, where they lie in another.
 	Asked []string `json:"asked,omitempty"`
 }

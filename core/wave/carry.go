@@ -6,7 +6,7 @@ import (
 )
 
 // stale are chunks that tell of the very samples of one file, or of where its channels lie, and are wrong in any other.
-var stale = map[string]bool{"levl": true, "PEAK": true, "axml": true, "bxml": true, "sxml": true, "MD5 ": true, "ds64": true, "fmt ": true, "data": true}
+var stale = map[string]bool{"levl": true, "PEAK": true, "axml": true, "chna": true, "bxml": true, "sxml": true, "MD5 ": true, "ds64": true, "fmt ": true, "data": true}
 
 // maxCarried bounds how much of another file's chunks is taken along.
 const maxCarried = 1 << 20
@@ -46,6 +46,17 @@ func (f *File) ReadChunk(c Chunk) ([]byte, error) {
 		err = nil
 	}
 	return b[:n], err
+}
+
+// Raw gives the body of the first chunk of an ID that is listed in Other.
+func (f *File) Raw(id string) (body []byte, there bool) {
+	for _, c := range f.Other {
+		if c.ID == id {
+			body, err := f.ReadChunk(c)
+			return body, err == nil
+		}
+	}
+	return nil, false
 }
 
 // known are chunks that stand behind the audio in the files of recorders.

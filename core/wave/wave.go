@@ -315,6 +315,7 @@ func (s *scanner) chunk(id string, body, size int64) error {
 	case "chna":
 		if s.Audio == nil {
 			s.Audio = parseChna(read())
+			s.other(id, body, size)
 		}
 	case "cue ":
 		s.cues(read())

@@ -22,10 +22,14 @@ type Header struct {
 	Bext   *Bext
 	IXML   *IXML
 	Extra  []RawChunk
+	Wide   bool // it is a BW64 (ITU-R BS.2088), whatever its size
 }
 
-// Container is the form the file will have: WAVE while every size fits 32 bits, RF64 beyond.
+// Container is the form the file will have: WAVE while every size fits 32 bits, RF64 beyond; BW64 where that is asked for.
 func (h Header) Container() Container {
+	if h.Wide {
+		return BW64
+	}
 	if h.Frames*int64(h.FrameBytes()) > math.MaxUint32-(1<<24) { // leave room for the metadata chunks
 		return RF64
 	}
@@ -49,7 +53,7 @@ func (h Header) Marshal() ([]byte, error) {
 		}
 	}
 	data := h.Frames * int64(h.FrameBytes())
-	long := h.Container() == RF64
+	long := h.Container() != RIFF
 	b.WriteString("RIFF\x00\x00\x00\x00WAVE")
 	if long {
 		chunk("ds64", make([]byte, 28))
@@ -69,11 +73,15 @@ func (h Header) Marshal() ([]byte, error) {
 		chunk(c.ID, c.Body)
 	}
 	b.WriteString("data")
-	_ = binary.Write(&b, le, uint32(min(data, math.MaxUint32)))
+	size := uint32(min(data, math.MaxUint32))
+	if h.Wide {
+		size = math.MaxUint32 // ds64 says it
+	}
+	_ = binary.Write(&b, le, size)
 	out := b.Bytes()
 	riff := int64(len(out)) - 8 + data + data&1
 	if long {
-		copy(out, "RF64")
+		copy(out, map[Container]string{RF64: "RF64", BW64: "BW64"}[h.Container()])
 		le.PutUint32(out[4:], math.MaxUint32)
 		le.PutUint64(out[20:], uint64(riff))
 		le.PutUint64(out[28:], uint64(data))

@@ -29,6 +29,9 @@ const (
 	Language  Rule = "language"   // a mix with another language's narration, two of them, or none
 )
 
+// Rules are all that there are.
+var Rules = []Rule{Unreached, Muted, Unfed, OneSided, FedTwice, Folded, Lost, FullRange, FoldDown, Order, Crossed, Language}
+
 // Finding is something about the weave that is probably wrong. Track or Output is empty where it is about the other.
 type Finding struct {
 	Rule    Rule   `json:"rule"`
@@ -92,7 +95,7 @@ func findings(r *reel.Reel, routes []Route) []Finding {
 		found = append(found, more...)
 	}
 	for _, o := range outputs {
-		if !fed[o.ID] {
+		if !fed[o.ID] && !r.Groups[o.Group].Silent {
 			found = append(found, Finding{Rule: Unfed, Output: o.ID, Message: "Nothing feeds " + name(r, o) + "; it would be silent"})
 		}
 	}

@@ -86,6 +86,9 @@ type Adrift = reel.Adrift
 // Angles Where speakers stand, by label, that don't stand as the standard says
 type Angles = layout.Angles
 
+// Asked What is asked of a print beside its spec.
+type Asked = delivery.Asked
+
 // Assembly defines model for Assembly.
 type Assembly = store.Assembly
 
@@ -307,13 +310,16 @@ type NewReel struct {
 	Start string `json:"start"`
 }
 
+// Offer defines model for Offer.
+type Offer = delivery.Offer
+
 // OrderTracksCommand OrderTracks moves tracks, in the order in which they stand, above another or to the bottom.
 type OrderTracksCommand = reel.Sent
 
 // Output defines model for Output.
 type Output = reel.Output
 
-// Packaging defines model for Packaging.
+// Packaging One of the ways in which a spec's receiver takes files
 type Packaging = delivery.Packaging
 
 // PasteClipsCommand PasteClips lays copies of clips, also of another reel, which must be at the same sample rate.
@@ -355,6 +361,42 @@ type PatternSource struct {
 // Plan defines model for Plan.
 type Plan = delivery.Plan
 
+// PlannedChannel defines model for PlannedChannel.
+type PlannedChannel struct {
+	Group  string `json:"group"`
+	Index  int    `json:"index"`
+	Label  string `json:"label"`
+	Name   string `json:"name"`
+	Output string `json:"output"`
+}
+
+// PlannedFile defines model for PlannedFile.
+type PlannedFile struct {
+	Adm       *string          `json:"adm,omitempty"`
+	Bytes     int64            `json:"bytes"`
+	Channels  []PlannedChannel `json:"channels"`
+	Codec     string           `json:"codec"`
+	Container string           `json:"container"`
+	Depth     int              `json:"depth"`
+	Frames    int64            `json:"frames"`
+	Groups    []string         `json:"groups"`
+	Name      string           `json:"name"`
+	Picture   *bool            `json:"picture,omitempty"`
+	Range     int              `json:"range"`
+	Rate      int              `json:"rate"`
+
+	// Says What its container has no words for
+	Says    *[]string `json:"says,omitempty"`
+	Start   int64     `json:"start"`
+	Streams []struct {
+		Channels []PlannedChannel `json:"channels"`
+		Default  *bool            `json:"default,omitempty"`
+		Language *string          `json:"language,omitempty"`
+		Layout   *string          `json:"layout,omitempty"`
+		Title    string           `json:"title"`
+	} `json:"streams"`
+}
+
 // Point defines model for Point.
 type Point = reel.Point
 
@@ -363,13 +405,23 @@ type Print = store.Print
 
 // PrintRequest defines model for PrintRequest.
 type PrintRequest struct {
+	// Packaging One of the ways in which a spec's receiver takes files
 	Packaging *Packaging `json:"packaging,omitempty"`
+
+	// Range Instead of the spec's: reel, marks, mark NAME, or FROM–TO in timecode
+	Range *[]string `json:"range,omitempty"`
+
+	// Restamp The files are stamped as the spec asks, wherever the reel starts
+	Restamp *bool `json:"restamp,omitempty"`
 
 	// Revision Of the plan that was looked at. Where the reel has been changed since, nothing is printed, and the refusal says by what
 	Revision *int64 `json:"revision,omitempty"`
 
 	// Spec Left out: the one that the reel is laid out for
 	Spec *string `json:"spec,omitempty"`
+
+	// Text A spec in YAML that is planned by without being stored; for plans alone
+	Text *string `json:"text,omitempty"`
 }
 
 // Problem defines model for Problem.
@@ -395,6 +447,20 @@ type Production = store.Production
 // ProductionStem defines model for ProductionStem.
 type ProductionStem = store.Stem
 
+// QueueAnswer defines model for QueueAnswer.
+type QueueAnswer struct {
+	// Message Why it was not
+	Message string `json:"message"`
+
+	// Print Empty where it was not queued
+	Print string `json:"print"`
+	Reel  string `json:"reel"`
+	Spec  string `json:"spec"`
+}
+
+// QueuedPrint defines model for QueuedPrint.
+type QueuedPrint = store.Queued
+
 // RangeGainCommand RangeGain lifts or lowers a range of clips or tracks by their curves, with a ramp at each end.
 type RangeGainCommand = reel.Sent
 
@@ -403,6 +469,13 @@ type ReadChannelsCommand = reel.Sent
 
 // ReelInfo defines model for ReelInfo.
 type ReelInfo = store.ReelInfo
+
+// ReelPrint defines model for ReelPrint.
+type ReelPrint struct {
+	Reel    string `json:"reel"`
+	Restamp *bool  `json:"restamp,omitempty"`
+	Spec    string `json:"spec"`
+}
 
 // ReelView defines model for ReelView.
 type ReelView struct {
@@ -565,7 +638,7 @@ type Span = reel.Span
 // Speaker defines model for Speaker.
 type Speaker = weave.Speaker
 
-// Spec defines model for Spec.
+// Spec A delivery spec; its own JSON schema says all that may stand in it.
 type Spec = delivery.Spec
 
 // SpecChoice defines model for SpecChoice.
@@ -575,6 +648,47 @@ type SpecChoice struct {
 
 	// Yes Routes and groups that have no place in the spec may go; else that is refused as `loses`
 	Yes *bool `json:"yes,omitempty"`
+}
+
+// SpecFile defines model for SpecFile.
+type SpecFile struct {
+	Codec     *string   `json:"codec,omitempty"`
+	Container string    `json:"container"`
+	Depth     *int      `json:"depth,omitempty"`
+	Each      *string   `json:"each,omitempty"`
+	Name      string    `json:"name"`
+	Of        *[]string `json:"of,omitempty"`
+
+	// Packaging One of the ways in which a spec's receiver takes files
+	Packaging *Packaging `json:"packaging,omitempty"`
+	Picture   *string    `json:"picture,omitempty"`
+	Rate      *int       `json:"rate,omitempty"`
+}
+
+// SpecLimit defines model for SpecLimit.
+type SpecLimit struct {
+	Integrated   *float32  `json:"integrated,omitempty"`
+	Measured     *string   `json:"measured,omitempty"`
+	MomentaryMax *float32  `json:"momentaryMax,omitempty"`
+	Of           *[]string `json:"of,omitempty"`
+	PpmMax       *float32  `json:"ppmMax,omitempty"`
+	Profile      *string   `json:"profile,omitempty"`
+	RangeMax     *float32  `json:"rangeMax,omitempty"`
+	ShortTermMax *float32  `json:"shortTermMax,omitempty"`
+	Tolerance    *float32  `json:"tolerance,omitempty"`
+	TruePeak     *float32  `json:"truePeak,omitempty"`
+}
+
+// SpecText defines model for SpecText.
+type SpecText struct {
+	// Example Names of files as they would be
+	Example []string `json:"example"`
+	Id      string   `json:"id"`
+	Shipped bool     `json:"shipped"`
+
+	// Text As it was written
+	Text  string `json:"text"`
+	Title string `json:"title"`
 }
 
 // SplitClipCommand SplitClip makes one clip for each channel or pair of a multichannel clip, on new tracks below its own, tied to each other. Nothing that is heard changes where the track is loose; a bonded set is no longer one then.
@@ -665,6 +779,12 @@ type Track = reel.Track
 
 // TrimClipCommand TrimClip moves one edge of a clip, and the same edge of all that are tied to it and have it at the same place. It goes no further than the takes and a length of one sample allow.
 type TrimClipCommand = reel.Sent
+
+// Turn defines model for Turn.
+type Turn struct {
+	// Before The print that it comes before; left out: it comes last
+	Before *string `json:"before,omitempty"`
+}
 
 // UnravelRequest defines model for UnravelRequest.
 type UnravelRequest struct {
@@ -767,6 +887,9 @@ type RenameProductionJSONBody struct {
 type BeginWithJSONBody struct {
 	Pattern *openapi_types.UUID `json:"pattern,omitempty"`
 }
+
+// QueuePrintsJSONBody defines parameters for QueuePrints.
+type QueuePrintsJSONBody = []ReelPrint
 
 // ListWorkParams defines parameters for ListWork.
 type ListWorkParams struct {
@@ -943,6 +1066,9 @@ type ImportFromCardJSONRequestBody = CardImport
 // BeginWithJSONRequestBody defines body for BeginWith for application/json ContentType.
 type BeginWithJSONRequestBody BeginWithJSONBody
 
+// QueuePrintsJSONRequestBody defines body for QueuePrints for application/json ContentType.
+type QueuePrintsJSONRequestBody = QueuePrintsJSONBody
+
 // CreateReelJSONRequestBody defines body for CreateReel for application/json ContentType.
 type CreateReelJSONRequestBody = NewReel
 
@@ -1036,6 +1162,9 @@ type TieTakeJSONRequestBody = Tie
 // RetryWorkJSONRequestBody defines body for RetryWork for application/json ContentType.
 type RetryWorkJSONRequestBody = Retry
 
+// SetTurnJSONRequestBody defines body for SetTurn for application/json ContentType.
+type SetTurnJSONRequestBody = Turn
+
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
 
@@ -1101,6 +1230,12 @@ type ServerInterface interface {
 
 	// (PUT /productions/{production}/pattern)
 	BeginWith(c *gin.Context, production ProductionID)
+
+	// (GET /productions/{production}/queue)
+	PrintQueue(c *gin.Context, production ProductionID)
+
+	// (POST /productions/{production}/queue)
+	QueuePrints(c *gin.Context, production ProductionID)
 
 	// (GET /productions/{production}/reels)
 	ListReels(c *gin.Context, production ProductionID)
@@ -1228,6 +1363,9 @@ type ServerInterface interface {
 	// (DELETE /specs/{spec})
 	RemoveSpec(c *gin.Context, spec string)
 
+	// (GET /specs/{spec})
+	GetSpecText(c *gin.Context, spec string)
+
 	// (DELETE /takes/{take})
 	RemoveTake(c *gin.Context, take TakeID)
 
@@ -1281,6 +1419,9 @@ type ServerInterface interface {
 
 	// (POST /work/{work}/retry)
 	RetryWork(c *gin.Context, work WorkID)
+
+	// (POST /work/{work}/turn)
+	SetTurn(c *gin.Context, work WorkID)
 }
 
 // ServerInterfaceWrapper converts contexts to parameters.
@@ -1765,6 +1906,56 @@ func (siw *ServerInterfaceWrapper) BeginWith(c *gin.Context) {
 	}
 
 	siw.Handler.BeginWith(c, production)
+}
+
+// PrintQueue operation middleware
+func (siw *ServerInterfaceWrapper) PrintQueue(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PrintQueue(c, production)
+}
+
+// QueuePrints operation middleware
+func (siw *ServerInterfaceWrapper) QueuePrints(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.QueuePrints(c, production)
 }
 
 // ListReels operation middleware
@@ -3156,6 +3347,31 @@ func (siw *ServerInterfaceWrapper) RemoveSpec(c *gin.Context) {
 	siw.Handler.RemoveSpec(c, spec)
 }
 
+// GetSpecText operation middleware
+func (siw *ServerInterfaceWrapper) GetSpecText(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "spec" -------------
+	var spec string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "spec", c.Param("spec"), &spec, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter spec: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetSpecText(c, spec)
+}
+
 // RemoveTake operation middleware
 func (siw *ServerInterfaceWrapper) RemoveTake(c *gin.Context) {
 
@@ -3669,6 +3885,31 @@ func (siw *ServerInterfaceWrapper) RetryWork(c *gin.Context) {
 	siw.Handler.RetryWork(c, work)
 }
 
+// SetTurn operation middleware
+func (siw *ServerInterfaceWrapper) SetTurn(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "work" -------------
+	var work WorkID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "work", c.Param("work"), &work, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter work: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.SetTurn(c, work)
+}
+
 // GinServerOptions provides options for the Gin server.
 type GinServerOptions struct {
 	BaseURL      string
@@ -3707,6 +3948,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/productions/:production/takes/redo", wrapper.RedoTakeEdit)
 	router.GET(options.BaseURL+"/productions/:production/work", wrapper.ListWork)
 	router.POST(options.BaseURL+"/productions/:production/imports", wrapper.ImportFromCard)
+	router.GET(options.BaseURL+"/productions/:production/queue", wrapper.PrintQueue)
+	router.POST(options.BaseURL+"/productions/:production/queue", wrapper.QueuePrints)
 	router.GET(options.BaseURL+"/productions/:production/reels", wrapper.ListReels)
 	router.POST(options.BaseURL+"/productions/:production/reels", wrapper.CreateReel)
 	router.DELETE(options.BaseURL+"/takes/:take", wrapper.RemoveTake)
@@ -3736,6 +3979,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/work/:work", wrapper.RemoveWork)
 	router.GET(options.BaseURL+"/work/:work", wrapper.GetWork)
 	router.POST(options.BaseURL+"/work/:work/cancel", wrapper.CancelWork)
+	router.POST(options.BaseURL+"/work/:work/turn", wrapper.SetTurn)
 	router.POST(options.BaseURL+"/work/:work/retry", wrapper.RetryWork)
 	router.GET(options.BaseURL+"/events", wrapper.WatchAll)
 	router.GET(options.BaseURL+"/cards", wrapper.ListCards)
@@ -3777,4 +4021,5 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/specs", wrapper.AddSpec)
 	router.GET(options.BaseURL+"/specs/schema", wrapper.GetSpecSchema)
 	router.DELETE(options.BaseURL+"/specs/:spec", wrapper.RemoveSpec)
+	router.GET(options.BaseURL+"/specs/:spec", wrapper.GetSpecText)
 }

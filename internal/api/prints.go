@@ -4,12 +4,14 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"math"
 	"net/http"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/gin-gonic/gin"
 
@@ -89,6 +91,32 @@ func notShipped(id string) error {
 	return err
 }
 
+// GetSpecText gives a spec as it was written.
+func (s *Server) GetSpecText(c *gin.Context, id string) {
+	texts, err := s.Store.Specs(c)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	text, own := texts[id]
+	if !own {
+		written, there := delivery.ShippedText(id)
+		if !there {
+			s.fail(c, fault.New(fault.NotFound, "There is no delivery spec %q on this server", id))
+			return
+		}
+		text = string(written)
+	}
+	spec, err := delivery.ParseSpec([]byte(text))
+	answer := SpecText{Id: id, Title: spec.Title, Text: text, Shipped: !own, Example: []string{}}
+	for _, f := range spec.Files {
+		if name, err := f.Example(spec); err == nil {
+			answer.Example = append(answer.Example, name)
+		}
+	}
+	s.answer(c, http.StatusOK, answer, err)
+}
+
 // GetSpecSchema gives the JSON schema of specs.
 func (s *Server) GetSpecSchema(c *gin.Context) {
 	c.Data(http.StatusOK, "application/schema+json", delivery.Schema())
@@ -113,48 +141,91 @@ func (s *Server) ChooseSpec(c *gin.Context, id ReelID, p ChooseSpecParams) {
 	s.show(c, http.StatusOK, o, p.Since, err)
 }
 
-// plan works out what a request to print means.
-func (s *Server) plan(c *gin.Context, id string) (o store.OpenReel, plan delivery.Plan, laid *reel.Reel, ok bool) {
+// wanted is a print that is asked for.
+type wanted struct {
+	reel     string
+	revision *int64
+	spec     delivery.Spec
+	asked    delivery.Asked
+}
+
+// wants reads a request to print. A spec that is only tried may come with it.
+func (s *Server) wants(c *gin.Context, id string, trying bool) (w wanted, err error) {
 	var body PrintRequest
 	if !s.read(c, &body) {
-		return o, plan, nil, false
+		return w, errAnswered
 	}
-	o, err := s.Store.Reel(c, id)
-	if err != nil {
-		s.fail(c, err)
-		return o, plan, nil, false
-	}
-	if body.Revision != nil && *body.Revision != o.Revision {
-		s.fail(c, s.changedSince(c, o, *body.Revision))
-		return o, plan, nil, false
-	}
-	p, err := s.Store.Production(c, o.Production)
-	if err != nil {
-		s.fail(c, err)
-		return o, plan, nil, false
-	}
-	specID := o.Reel.Head.Spec
-	if body.Spec != nil && *body.Spec != "" {
-		specID = *body.Spec
-	}
-	spec, err := s.spec(c, specID)
-	if err != nil {
-		s.fail(c, err)
-		return o, plan, nil, false
-	}
-	var packaging delivery.Packaging
+	w = wanted{reel: id, revision: body.Revision}
 	if body.Packaging != nil {
-		packaging = *body.Packaging
+		w.asked.Packaging = *body.Packaging
 	}
-	if plan, laid, err = delivery.NewPlan(p.Name, o.Reel, spec, packaging); err == nil {
-		plan.Revision = o.Revision
-		err = s.sources(c, &plan, laid)
+	if body.Range != nil {
+		w.asked.Range = *body.Range
 	}
+	w.asked.Restamp = body.Restamp != nil && *body.Restamp
+	if body.Text != nil && trying {
+		w.spec, err = delivery.ParseSpec([]byte(*body.Text))
+		return w, err
+	}
+	named := ""
+	if body.Spec != nil {
+		named = *body.Spec
+	}
+	if named == "" {
+		o, err := s.Store.Reel(c, id)
+		if err != nil {
+			return w, err
+		}
+		named = o.Reel.Head.Spec
+	}
+	w.spec, err = s.spec(c, named)
+	return w, err
+}
+
+// errAnswered says that the request has had its answer.
+var errAnswered = errors.New("answered")
+
+// plan works out what a print that is asked for would write.
+func (s *Server) plan(ctx context.Context, w wanted) (o store.OpenReel, plan delivery.Plan, laid *reel.Reel, err error) {
+	if o, err = s.Store.Reel(ctx, w.reel); err != nil {
+		return o, plan, nil, err
+	}
+	if w.revision != nil && *w.revision != o.Revision {
+		return o, plan, nil, s.changedSince(ctx, o, *w.revision)
+	}
+	p, err := s.Store.Production(ctx, o.Production)
 	if err != nil {
-		s.fail(c, err)
-		return o, plan, nil, false
+		return o, plan, nil, err
 	}
-	return o, plan, laid, true
+	w.asked.Date = time.Now().Format(time.DateOnly)
+	if w.asked.Version, err = s.Store.PrintsOf(ctx, w.reel, w.spec.ID); err != nil {
+		return o, plan, nil, err
+	}
+	w.asked.Version++
+	if plan, laid, err = delivery.NewPlan(p.Name, o.Reel, w.spec, w.asked); err != nil {
+		return o, plan, nil, err
+	}
+	plan.Revision = o.Revision
+	if err = s.sources(ctx, &plan, laid); err == nil {
+		err = s.pictures(ctx, &plan, laid)
+	}
+	return o, plan, laid, err
+}
+
+// begin queues a print; a plan that stops it is BadInput.
+func (s *Server) begin(ctx context.Context, w wanted) (id string, err error) {
+	o, plan, laid, err := s.plan(ctx, w)
+	if err != nil {
+		return "", err
+	}
+	if !plan.Printable() {
+		for _, f := range plan.Findings {
+			if f.Severity == delivery.Error {
+				return "", fault.New(fault.BadInput, "%s", f.Message)
+			}
+		}
+	}
+	return s.Jobs.Print(ctx, o.ReelInfo, plan, laid)
 }
 
 // sources puts into a plan what is wrong with the sound that the reel plays: a file that is missing, cut short or no
@@ -172,6 +243,20 @@ func (s *Server) sources(ctx context.Context, plan *delivery.Plan, r *reel.Reel)
 		}
 		plan.Findings = append(plan.Findings, delivery.Finding{Rule: "source", Severity: delivery.Error, Message: fault.Sentence(err)})
 	}
+	return nil
+}
+
+// pictures says what becomes of the reel's picture in the files that have it.
+func (s *Server) pictures(ctx context.Context, plan *delivery.Plan, r *reel.Reel) error {
+	if r.Head.Picture.Take == "" || !slices.ContainsFunc(plan.Files, func(f delivery.PlannedFile) bool { return f.Picture }) {
+		return nil
+	}
+	t, err := s.Store.Take(ctx, r.Head.Picture.Take)
+	if err != nil || t.Picture == nil {
+		plan.Findings = append(plan.Findings, delivery.Finding{Rule: "picture", Severity: delivery.Error, Message: "The picture of the reel is no longer there; choose another in the Loom"})
+		return nil
+	}
+	plan.SayPictures(r.Head, delivery.Movie{Codec: t.Picture.Codec, Rate: t.Picture.FrameRate, Seconds: float64(t.Description.Frames) / float64(t.Description.SampleRate)})
 	return nil
 }
 
@@ -194,26 +279,27 @@ func (s *Server) changedSince(ctx context.Context, o store.OpenReel, revision in
 
 // PlanPrint gives what a print would write, and what is wrong.
 func (s *Server) PlanPrint(c *gin.Context, id ReelID) {
-	if _, plan, _, ok := s.plan(c, id); ok {
-		c.JSON(http.StatusOK, plan)
+	w, err := s.wants(c, id, true)
+	if errors.Is(err, errAnswered) {
+		return
 	}
+	var plan delivery.Plan
+	if err == nil {
+		_, plan, _, err = s.plan(c, w)
+	}
+	s.answer(c, http.StatusOK, plan, err)
 }
 
 // StartPrint queues a print.
 func (s *Server) StartPrint(c *gin.Context, id ReelID) {
-	o, plan, laid, ok := s.plan(c, id)
-	if !ok {
+	w, err := s.wants(c, id, false)
+	if errors.Is(err, errAnswered) {
 		return
 	}
-	if !plan.Printable() {
-		for _, f := range plan.Findings {
-			if f.Severity == delivery.Error {
-				s.fail(c, fault.New(fault.BadInput, "%s", f.Message))
-				return
-			}
-		}
+	work := ""
+	if err == nil {
+		work, err = s.begin(c, w)
 	}
-	work, err := s.Jobs.Print(c, o.ReelInfo, plan, laid)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -221,6 +307,55 @@ func (s *Server) StartPrint(c *gin.Context, id ReelID) {
 	p, err := s.Store.Print(c, work)
 	c.Header("Location", Base+"/prints/"+work)
 	s.answer(c, http.StatusAccepted, p, err)
+}
+
+// QueuePrints queues several prints.
+func (s *Server) QueuePrints(c *gin.Context, id ProductionID) {
+	var body []ReelPrint
+	if !s.read(c, &body) {
+		return
+	}
+	answers := make([]QueueAnswer, len(body))
+	for i, b := range body {
+		answers[i] = QueueAnswer{Reel: b.Reel, Spec: b.Spec}
+		spec, err := s.spec(c, b.Spec)
+		if err == nil {
+			var o store.OpenReel
+			if o, err = s.Store.Reel(c, b.Reel); err == nil && o.Production != id {
+				err = fault.New(fault.NotFound, "The reel is of another production")
+			}
+		}
+		if err == nil {
+			answers[i].Print, err = s.begin(c, wanted{reel: b.Reel, spec: spec, asked: delivery.Asked{Restamp: b.Restamp != nil && *b.Restamp}})
+		}
+		if err != nil && fault.KindOf(err) == "" {
+			s.fail(c, err)
+			return
+		}
+		if err != nil {
+			answers[i].Message = fault.Sentence(err)
+		}
+	}
+	c.JSON(http.StatusAccepted, answers)
+}
+
+// PrintQueue gives the prints of a production that wait and run.
+func (s *Server) PrintQueue(c *gin.Context, id ProductionID) {
+	list, err := s.Store.PrintQueue(c, id)
+	s.answer(c, http.StatusOK, list, err)
+}
+
+// SetTurn has a print come before another.
+func (s *Server) SetTurn(c *gin.Context, id WorkID) {
+	var body Turn
+	if !s.read(c, &body) {
+		return
+	}
+	before := ""
+	if body.Before != nil {
+		before = *body.Before
+	}
+	s.done(c, s.Store.SetTurn(c, id, before))
 }
 
 // ListPrints gives a reel's prints.

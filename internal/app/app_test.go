@@ -26,6 +26,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/delivery"
 	"zestyloom/core/wave"
 	"zestyloom/core/wave/wavetest"
 	"zestyloom/internal/api"
@@ -411,7 +412,14 @@ func TestOwnSpecs(t *testing.T) {
 	s.OK("POST", "/specs", text, nil)
 	var specs []api.Spec
 	s.OK("GET", "/specs", nil, &specs)
-	assert.Len(t, specs, 3)
+	shipped, err := delivery.Shipped()
+	require.NoError(t, err)
+	assert.Len(t, specs, len(shipped)+1)
+	var written api.SpecText
+	s.OK("GET", "/specs/mono-dialogue", nil, &written)
+	assert.Equal(t, api.SpecText{Id: "mono-dialogue", Title: "Mono dialogue", Text: text, Example: []string{"Reel_1_DX.wav"}}, written)
+	s.OK("GET", "/specs/film-order-monos", nil, &written)
+	assert.True(t, written.Shipped)
 	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/specs", strings.Replace(text, "mono-dialogue", "eight-channel-mix", 1)), "ships with")
 	p := printed(s, production, v, map[string]any{"spec": "mono-dialogue"})
 	require.NotNil(t, p.Report, p.Message)

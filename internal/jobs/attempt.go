@@ -62,6 +62,7 @@ func (r *Runner) claim(ctx context.Context, id string, cancel context.CancelCaus
 		r.forget(c.Token)
 		return nil, err
 	}
+	c.Work = w.ID // of several prints that wait it is the one whose turn it is
 	return &attempt{Runner: r, Work: w, claim: c, cancel: cancel}, nil
 }
 

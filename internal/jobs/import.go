@@ -10,8 +10,6 @@ import (
 	"fmt"
 	"io"
 	"path"
-	"regexp"
-	"strings"
 
 	"zestyloom/core/diagnose"
 	"zestyloom/core/fault"
@@ -79,19 +77,12 @@ func (a *attempt) bringIn(ctx context.Context) (end store.End, err error) {
 	return end, nil
 }
 
-// ending is what a file's name may end in, as part of a key.
-var ending = regexp.MustCompile(`^\.[a-z0-9]{1,5}$`)
-
 // makeTakes copies a file into the media, reads what it is, takes out what can't be read in place, draws overviews,
 // publishes what it has written and stores the takes. Where that fails, what was published stays until Sweep has asked
 // whether it is used: the answer of the database may have been lost.
 func (a *attempt) makeTakes(ctx context.Context, args importArgs) (takes []store.Take, err error) {
-	end := strings.ToLower(path.Ext(args.Name))
-	if !ending.MatchString(end) {
-		end = ".wav"
-	}
 	folder := "sources/" + a.claim.Token
-	key := library.SourceKey(folder, end)
+	key := library.SourceKey(folder, args.Name)
 	file := store.Take{Production: a.Production, FileName: args.Name, MediaKey: folder}
 	if file.CameFrom, file.SHA256, file.Size, err = a.fetch(ctx, args, key); err != nil {
 		return nil, err

@@ -4,11 +4,16 @@ import (
 	"context"
 	"fmt"
 	"os"
+	"slices"
 
 	"github.com/jackc/pgx/v5"
 
 	"zestyloom/core/delivery"
+	"zestyloom/core/fault"
 	"zestyloom/core/reel"
+	"zestyloom/core/wave"
+	"zestyloom/internal/intake"
+	"zestyloom/internal/library"
 	"zestyloom/internal/media"
 	"zestyloom/internal/store"
 )
@@ -37,11 +42,7 @@ func (a *attempt) print(ctx context.Context) (end store.End, err error) {
 	if err := a.Room(p.Plan.Bytes()); err != nil {
 		return end, err
 	}
-	printed, err := a.printFiles(ctx, p, laid)
-	if err != nil {
-		return end, err
-	}
-	report, err := a.verify(ctx, p.Plan, laid, printed)
+	report, err := a.deliver(ctx, p, laid)
 	if err != nil {
 		return end, err
 	}
@@ -59,50 +60,199 @@ func verdict(r delivery.Report) store.End {
 	return said("Printed, but the check found something wanting")
 }
 
-func (a *attempt) printFiles(ctx context.Context, p store.Print, laid *reel.Reel) (delivery.Printed, error) {
-	var written []media.File
-	defer func() {
-		for _, f := range written {
-			f.Close()
-		}
-	}()
-	session := a.Library.Session(ctx)
-	defer session.Close()
-	create := func(name string) (delivery.Output, error) {
-		f, err := a.Media.Create(a.staged(name))
-		if err == nil {
-			written = append(written, f)
-		}
-		return f, err
-	}
+// deliver makes the files of a print in the staging folder and checks them: what is printed first, then what is put together
+// of that. What is made on the way does not stay.
+func (a *attempt) deliver(ctx context.Context, p store.Print, laid *reel.Reel) (report delivery.Report, err error) {
+	made := &making{attempt: a}
+	defer made.close()
 	at, err := a.Store.RevisedAt(ctx, p.Reel, p.Revision) // so that a second print is the same bytes
 	if err != nil {
-		return delivery.Printed{}, err
+		return report, err
 	}
 	stamp := delivery.Stamp{Date: at.Format("2006-01-02"), Time: at.Format("15:04:05")}
-	printed, err := delivery.Print(ctx, p.Plan, laid, session.Open, create, stamp, a.progress(ctx, 0, 0.6))
-	for _, f := range written {
-		if err == nil {
-			err = f.Sync()
-		}
+	session := a.Library.Session(ctx)
+	defer session.Close()
+	printed, err := delivery.Print(ctx, p.Plan, laid, session.Open, made.create, stamp, a.progress(ctx, 0, 0.5))
+	if err != nil {
+		return report, err
 	}
-	return printed, err
+	if err := made.sync(); err != nil {
+		return report, err
+	}
+	if err := delivery.Resample(ctx, p.Plan, laid, printed, made.open, made.create, stamp, a.progress(ctx, 0.5, 0.55)); err != nil {
+		return report, err
+	}
+	if err := made.sync(); err != nil {
+		return report, err
+	}
+	if report, err = delivery.Verify(ctx, p.Plan, laid, printed, made.open, a.progress(ctx, 0.55, 0.75)); err != nil {
+		return report, err
+	}
+	if err := a.muxAll(ctx, p.Plan, laid, made, &report); err != nil {
+		return report, err
+	}
+	return report, made.tidy(p.Plan)
 }
 
-func (a *attempt) verify(ctx context.Context, plan delivery.Plan, laid *reel.Reel, printed delivery.Printed) (delivery.Report, error) {
-	var opened []*os.File
+// making holds the files of a print while they are made.
+type making struct {
+	*attempt
+	written []media.File
+	opened  []*os.File
+	names   []string // of all that was written
+}
+
+func (m *making) create(name string) (delivery.Output, error) {
+	f, err := m.Media.Create(m.staged(name))
+	if err == nil {
+		m.written, m.names = append(m.written, f), append(m.names, name)
+	}
+	return f, err
+}
+
+func (m *making) open(name string) (delivery.Opened, error) {
+	f, size, err := m.Media.Open(m.staged(name))
+	if err != nil {
+		return delivery.Opened{}, err
+	}
+	m.opened = append(m.opened, f)
+	return delivery.Opened{ReaderAt: f, Size: size}, nil
+}
+
+// sync has all that was written be on the disk, and lets go of it.
+func (m *making) sync() error {
 	defer func() {
-		for _, f := range opened {
+		for _, f := range m.written {
 			f.Close()
 		}
+		m.written = nil
 	}()
-	open := func(name string) (delivery.Opened, error) {
-		f, size, err := a.Media.Open(a.staged(name))
-		if err != nil {
-			return delivery.Opened{}, err
+	for _, f := range m.written {
+		if err := f.Sync(); err != nil {
+			return err
 		}
-		opened = append(opened, f)
-		return delivery.Opened{ReaderAt: f, Size: size}, nil
 	}
-	return delivery.Verify(ctx, plan, laid, printed, open, a.progress(ctx, 0.6, 1))
+	return nil
+}
+
+func (m *making) close() {
+	for _, f := range m.written {
+		f.Close()
+	}
+	for _, f := range m.opened {
+		f.Close()
+	}
+}
+
+// tidy takes away what is no file of the plan.
+func (m *making) tidy(p delivery.Plan) error {
+	for _, name := range m.names {
+		if slices.ContainsFunc(p.Files, func(f delivery.PlannedFile) bool { return f.Name == name }) {
+			continue
+		}
+		if err := m.Media.RemoveAll(m.staged(name)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// muxAll puts together the files that are no WAVE, and has another program look at them.
+func (a *attempt) muxAll(ctx context.Context, p delivery.Plan, laid *reel.Reel, made *making, report *delivery.Report) error {
+	var files []int
+	for i, f := range p.Files {
+		if f.Container != delivery.Wave && f.Container != delivery.BW64 {
+			files = append(files, i)
+		}
+	}
+	for n, i := range files {
+		share := func(x float64) float64 { return 0.75 + 0.25*(float64(n)+x)/float64(len(files)) }
+		if err := a.mux(ctx, p, i, laid, made, report, a.progress(ctx, share(0), share(1))); err != nil {
+			return err
+		}
+	}
+	// Files in the order of the plan.
+	at := map[string]int{}
+	for i, f := range p.Files {
+		at[f.Name] = i
+	}
+	slices.SortStableFunc(report.Files, func(x, y delivery.DeliveredFile) int { return at[x.Name] - at[y.Name] })
+	return nil
+}
+
+func (a *attempt) mux(ctx context.Context, p delivery.Plan, file int, laid *reel.Reel, made *making, report *delivery.Report, progress func(float64)) error {
+	f := p.Files[file]
+	var picture *delivery.Picture
+	path := ""
+	if f.Picture {
+		var err error
+		if picture, path, err = a.picture(ctx, p, f, laid.Head); err != nil {
+			return err
+		}
+	}
+	m := p.Muxing(file, laid.Head, picture)
+	var parts []string
+	for _, name := range m.Parts {
+		local, err := a.Media.Path(a.staged(name))
+		if err != nil {
+			return err
+		}
+		parts = append(parts, local)
+	}
+	out, err := a.Media.Path(a.staged(f.Name))
+	if err != nil {
+		return err
+	}
+	seconds := float64(f.Frames) / float64(f.Rate)
+	if err := intake.Mux(ctx, m, parts, path, out, seconds, func(x float64) { progress(0.6 * x) }); err != nil {
+		return err
+	}
+	found, err := intake.Streams(ctx, out)
+	if err != nil {
+		return err
+	}
+	var decoded []delivery.Decoded
+	for i, name := range m.Parts {
+		o, err := made.open(name)
+		if err != nil {
+			return err
+		}
+		part, err := wave.Open(o, o.Size)
+		if err != nil {
+			return err
+		}
+		d, err := intake.Compare(ctx, out, i, part)
+		if err != nil {
+			return err
+		}
+		decoded = append(decoded, d)
+		progress(0.6 + 0.3*float64(i+1)/float64(len(m.Parts)))
+	}
+	report.Hold(m.Check(found, decoded), p.Spec)
+	o, err := made.open(f.Name)
+	if err != nil {
+		return err
+	}
+	d, err := delivery.Delivered(ctx, f.Name, o)
+	report.Files = append(report.Files, d)
+	progress(1)
+	return err
+}
+
+// picture finds the reel's picture and how it goes into a file.
+func (a *attempt) picture(ctx context.Context, p delivery.Plan, f delivery.PlannedFile, head reel.Head) (*delivery.Picture, string, error) {
+	t, err := a.Store.Take(ctx, head.Picture.Take)
+	if err != nil || t.Picture == nil {
+		return nil, "", fault.Wrap(fault.NotFound, err, "The picture of the reel is no longer there; choose another in the Loom and print again")
+	}
+	path, err := a.Media.Path(library.SourceKey(t.MediaKey, t.FileName))
+	if err != nil {
+		return nil, "", err
+	}
+	contents, err := intake.Probe(ctx, path, t.FileName)
+	if err != nil || contents.Movie == nil {
+		return nil, "", fault.Wrap(fault.Damaged, err, "The picture %s can't be read any more; bring it in again", t.FileName)
+	}
+	picture := p.PictureOf(f, head, delivery.Movie{Codec: contents.Movie.Codec, Rate: contents.Movie.FrameRate, Seconds: contents.Movie.Seconds})
+	return &picture, path, nil
 }

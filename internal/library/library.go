@@ -10,6 +10,9 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"path"
+	"regexp"
+	"strings"
 	"sync"
 
 	"zestyloom/core/fault"
@@ -19,9 +22,18 @@ import (
 	"zestyloom/internal/store"
 )
 
-// SourceKey is the key of a file as it came, SoundKey that of a stream that was extracted from it, ProxyKey that of its
-// picture for the browser.
-func SourceKey(folder, ending string) string { return folder + "/source" + ending }
+// ending is what a file's name may end in, as part of a key.
+var ending = regexp.MustCompile(`^\.[a-z0-9]{1,5}$`)
+
+// SourceKey is the key of a file of that name as it came, SoundKey that of a stream that was extracted from it, ProxyKey that
+// of its picture for the browser.
+func SourceKey(folder, name string) string {
+	end := strings.ToLower(path.Ext(name))
+	if !ending.MatchString(end) {
+		end = ".wav"
+	}
+	return folder + "/source" + end
+}
 
 // SoundKey is the key of the extracted sound of a stream, from 0.
 func SoundKey(folder string, stream int) string {

@@ -106,10 +106,13 @@ type Claim struct{ Work, Token string }
 // ErrLost is what writing under a claim gives that has been lost. Nothing is written.
 var ErrLost = errors.New("the claim to this work has been lost")
 
-// ClaimWork takes work that waits. ok is false where it does not, or not any more.
+// ClaimWork takes work that waits: the print whose turn it is where a print is meant, since any print that waits is as good. ok is
+// false where none waits, or not any more.
 func (s *Store) ClaimWork(ctx context.Context, c Claim, worker string) (w Work, ok bool, err error) {
 	rows, err := s.Pool.Query(ctx, `update work set state = 'running', claim = $2, worker = $3, attempts = attempts + 1, progress = 0, message = '', updated_at = now()
-		where id = $1 and state = 'queued' returning `+workFields, c.Work, c.Token, worker)
+		where id = coalesce((select next.id from work meant join work next on next.kind = 'print' and next.state = 'queued'
+			where meant.id = $1 and meant.kind = 'print' order by next.turn, next.id limit 1 for update of next skip locked), $1)
+		and state = 'queued' returning `+workFields, c.Work, c.Token, worker)
 	if err != nil {
 		return w, false, err
 	}
@@ -226,6 +229,48 @@ func (s *Store) RemoveArriving(ctx context.Context, id string) error {
 	return nil
 }
 
+// SetTurn has a print that waits come before another that waits, or after all where that is empty.
+func (s *Store) SetTurn(ctx context.Context, id, before string) error {
+	tag, err := s.Pool.Exec(ctx, `with waiting as (select id, turn from work where kind = 'print' and state = 'queued' and id <> $1),
+			next as (select turn from waiting where id::text = $2)
+		update work set turn = case when $2 = '' then coalesce((select max(turn) from waiting), 0) + 1
+			else ((select turn from next) + coalesce((select max(turn) from waiting where turn < (select turn from next)), (select turn from next) - 2)) / 2 end, updated_at = now()
+		where id = $1 and kind = 'print' and state = 'queued' and ($2 = '' or exists (select from next))`, id, before)
+	if err != nil {
+		return notFound(err, "work")
+	}
+	if tag.RowsAffected() == 0 {
+		return fault.New(fault.Stale, "One of these prints does not wait any more; look at the queue again")
+	}
+	return nil
+}
+
+// PrintQueue gives the prints of a production that wait or run, in their turn, and those that failed or were stopped lately.
+func (s *Store) PrintQueue(ctx context.Context, production string) ([]Queued, error) {
+	rows, err := s.Pool.Query(ctx, `select w.id::text, p.reel_id::text, w.title, w.state, w.progress, w.message, w.updated_at from work w join prints p on p.id = w.id
+		where w.production_id = $1 and (w.state in ('queued', 'running') or w.state in ('failed', 'cancelled') and w.updated_at > now() - interval '1 day')
+		order by case w.state when 'running' then 0 when 'queued' then 1 else 2 end, case when w.state = 'queued' then w.turn end, w.updated_at desc, w.id limit 200`, production)
+	if err != nil {
+		return nil, notFound(err, "production")
+	}
+	list, err := pgx.CollectRows(rows, pgx.RowToStructByPos[Queued])
+	if list == nil {
+		list = []Queued{}
+	}
+	return list, notFound(err, "production")
+}
+
+// Queued is a print in the queue.
+type Queued struct {
+	ID        string    `json:"id"`
+	Reel      string    `json:"reel"`
+	Title     string    `json:"title"`
+	State     string    `json:"state"`
+	Progress  float64   `json:"progress"`
+	Message   string    `json:"message"`
+	UpdatedAt time.Time `json:"updatedAt"`
+}
+
 // Arrived has work wait whose file is there. ok is false where it did so already, or is gone.
 func (s *Store) Arrived(ctx context.Context, tx pgx.Tx, id string) (ok bool, err error) {
 	tag, err := tx.Exec(ctx, "update work set state = 'queued', updated_at = now() where id = $1 and state = 'arriving'", id)
@@ -326,6 +371,12 @@ func (s *Store) NeededUploads(ctx context.Context, keep time.Duration) (map[stri
 func (s *Store) GiveUpArriving(ctx context.Context, after time.Duration) error {
 	_, err := s.Pool.Exec(ctx, "delete from work where state = 'arriving' and updated_at < now() - $1::interval", after.String())
 	return err
+}
+
+// PrintsOf counts a reel's prints by a spec.
+func (s *Store) PrintsOf(ctx context.Context, reelID, spec string) (n int, err error) {
+	err = s.Pool.QueryRow(ctx, "select count(*) from prints where reel_id = $1 and plan->'spec'->>'id' = $2", reelID, spec).Scan(&n)
+	return n, notFound(err, "reel")
 }
 
 // Print is a delivery: its plan, and its report once it has been made.

@@ -69,14 +69,15 @@ export const usePatterns = () => useQuery({ queryKey: keysOf.patterns, queryFn: 
 export const usePrints = (reel: string) =>
   useQuery({ queryKey: keysOf.prints(reel), enabled: reel !== "", queryFn: () => ok(api.GET("/reels/{reel}/prints", { params: { path: { reel } } })) });
 
-/** A mutation that tells its error and loads these queries again. */
+/** A mutation that tells its error and loads these queries again; it is under way until they are there, so that what it shows meanwhile does not flicker back. */
 export function useDo<V, R>(run: (v: V) => Promise<R>, again: readonly (readonly unknown[])[] = [], done?: (r: R, v: V) => void) {
   const queries = useQueryClient();
   return useMutation({
     mutationFn: run,
     onSuccess: (r, v) => {
-      again.forEach((queryKey) => void queries.invalidateQueries({ queryKey }));
+      const fresh = Promise.all(again.map((queryKey) => queries.invalidateQueries({ queryKey })));
       done?.(r, v);
+      return fresh;
     },
     onError: tellError,
   });

@@ -148,6 +148,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/productions/{production}/queue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        /** @description The prints that run, those that wait in their turn, and those that failed or were stopped within a day. */
+        get: operations["printQueue"];
+        put?: never;
+        /** @description Queues several prints, of any reels after any specs. What can't be printed keeps nothing else from being queued. */
+        post: operations["queuePrints"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/productions/{production}/reels": {
         parameters: {
             query?: never;
@@ -564,6 +584,25 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["cancelWork"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/work/{work}/turn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                work: components["parameters"]["WorkID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Has a print that waits come before another, or after all others. */
+        post: operations["setTurn"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1181,7 +1220,8 @@ export interface paths {
             };
             cookie?: never;
         };
-        get?: never;
+        /** @description A spec as it was written, to copy, change or take away. */
+        get: operations["getSpecText"];
         put?: never;
         post?: never;
         /** @description Removes a spec of the user's own. Reels that are laid out after it stay as they are. */
@@ -1916,6 +1956,9 @@ export interface components {
             order: number;
             /** @description Made by the user, not by a spec */
             own?: boolean;
+            /** @description Nothing is meant to feed it */
+            silent?: boolean;
+            language?: string;
             feed?: components["schemas"]["Feeder"];
             /** @description The order of the channels that its spec asks for, where they lie in another */
             asked?: string[];
@@ -2996,46 +3039,160 @@ export interface components {
             /** @description Routes and groups that have no place in the spec may go; else that is refused as `loses` */
             yes?: boolean;
         };
-        /** @enum {string} */
-        Packaging: "interleaved" | "per-group";
+        /** @description One of the ways in which a spec's receiver takes files */
+        Packaging: string;
+        /** @description What is asked of a print beside its spec. */
+        Asked: {
+            packaging?: components["schemas"]["Packaging"];
+            /** @description The files are stamped as the spec asks, wherever the reel starts */
+            restamp?: boolean;
+            /** @description Instead of the spec's: reel, marks, mark NAME, or FROM–TO in timecode */
+            range?: string[];
+            version?: number;
+            date?: string;
+        };
+        ReelPrint: {
+            reel: string;
+            spec: string;
+            restamp?: boolean;
+        };
+        QueueAnswer: {
+            reel: string;
+            spec: string;
+            /** @description Empty where it was not queued */
+            print: string;
+            /** @description Why it was not */
+            message: string;
+        };
+        Turn: {
+            /** @description The print that it comes before; left out: it comes last */
+            before?: string;
+        };
+        QueuedPrint: {
+            id: string;
+            reel: string;
+            title: string;
+            state: components["schemas"]["WorkState"];
+            progress: number;
+            message: string;
+            /** Format: date-time */
+            updatedAt: string;
+        };
         PrintRequest: {
             /** @description Left out: the one that the reel is laid out for */
             spec?: string;
             packaging?: components["schemas"]["Packaging"];
+            /** @description The files are stamped as the spec asks, wherever the reel starts */
+            restamp?: boolean;
+            /** @description Instead of the spec's: reel, marks, mark NAME, or FROM–TO in timecode */
+            range?: string[];
+            /** @description A spec in YAML that is planned by without being stored; for plans alone */
+            text?: string;
             /**
              * Format: int64
              * @description Of the plan that was looked at. Where the reel has been changed since, nothing is printed, and the refusal says by what
              */
             revision?: number;
         };
+        SpecFile: {
+            packaging?: components["schemas"]["Packaging"];
+            name: string;
+            each?: string;
+            of?: string[];
+            container: string;
+            codec?: string;
+            rate?: number;
+            depth?: number;
+            picture?: string;
+        };
+        SpecLimit: {
+            of?: string[];
+            profile?: string;
+            measured?: string;
+            integrated?: number;
+            tolerance?: number;
+            rangeMax?: number;
+            shortTermMax?: number;
+            momentaryMax?: number;
+            truePeak?: number;
+            ppmMax?: number;
+        };
+        /** @description A delivery spec; its own JSON schema says all that may stand in it. */
         Spec: {
+            /** @description Version of the language */
+            spec: number;
             id: string;
             title: string;
-            receiver: string;
-            about: string;
-            container: string;
-            sampleRate: number;
-            bitDepth: number;
-            packaging: components["schemas"]["Packaging"][];
-            frameRate: string;
-            start: string;
-            naming: {
-                [key: string]: string;
+            receiver?: string;
+            about?: string;
+            programme?: {
+                frameRate?: string;
+                start?: string;
+                range?: string[];
+                handles?: number;
             };
-            truePeakMax: number | null;
-            ppmMax: number | null;
+            mixes?: {
+                id: string;
+                name: string;
+            }[];
             groups: {
                 id: string;
                 name: string;
                 tag: string;
                 layout: string;
-                order: string;
-                stems: string[];
-                loudness: {
-                    target: number;
-                    tolerance: number;
-                } | null;
             }[];
+            packaging?: components["schemas"]["Packaging"][];
+            files: components["schemas"]["SpecFile"][];
+            limits?: components["schemas"]["SpecLimit"][];
+        };
+        SpecText: {
+            id: string;
+            title: string;
+            /** @description As it was written */
+            text: string;
+            shipped: boolean;
+            /** @description Names of files as they would be */
+            example: string[];
+        };
+        Offer: {
+            name: string;
+            command?: components["schemas"]["Command"];
+            restamp?: boolean;
+            range?: string[];
+        };
+        PlannedChannel: {
+            index: number;
+            output: string;
+            group: string;
+            label: string;
+            name: string;
+        };
+        PlannedFile: {
+            name: string;
+            range: number;
+            container: string;
+            codec: string;
+            rate: number;
+            depth: number;
+            /** Format: int64 */
+            start: number;
+            /** Format: int64 */
+            frames: number;
+            /** Format: int64 */
+            bytes: number;
+            groups: string[];
+            channels: components["schemas"]["PlannedChannel"][];
+            streams: {
+                title: string;
+                language?: string;
+                default?: boolean;
+                layout?: string;
+                channels: components["schemas"]["PlannedChannel"][];
+            }[];
+            picture?: boolean;
+            adm?: string;
+            /** @description What its container has no words for */
+            says?: string[];
         };
         Finding: {
             rule: string;
@@ -3045,6 +3202,7 @@ export interface components {
             measured?: string;
             limit?: string;
             file?: string;
+            offers?: components["schemas"]["Offer"][];
         };
         Plan: {
             /**
@@ -3062,17 +3220,25 @@ export interface components {
             frames: number;
             startTimecode: string;
             duration: string;
-            files: {
+            asked: components["schemas"]["Asked"];
+            /** @description Of the reel, Hz */
+            rate: number;
+            ranges: {
                 name: string;
-                groups: string[];
-                channels: {
-                    index: number;
-                    output: string;
-                    group: string;
-                    label: string;
-                    name: string;
-                }[];
+                /** Format: int64 */
+                first: number;
+                /** Format: int64 */
+                from: number;
+                /** Format: int64 */
+                to: number;
+                /** Format: int64 */
+                stamp: number;
+                /** Format: int64 */
+                lead: number;
+                /** Format: int64 */
+                tail: number;
             }[];
+            files: components["schemas"]["PlannedFile"][];
             findings: components["schemas"]["Finding"][];
         };
         Measurement: {
@@ -3452,6 +3618,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": string[];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    printQueue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The queue */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QueuedPrint"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    queuePrints: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReelPrint"][];
+            };
+        };
+        responses: {
+            /** @description What became of each */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QueueAnswer"][];
                 };
             };
             default: components["responses"]["Failure"];
@@ -4140,6 +4356,31 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Stopped */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    setTurn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                work: components["parameters"]["WorkID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Turn"];
+            };
+        };
+        responses: {
+            /** @description Moved */
             204: {
                 headers: {
                     [name: string]: unknown;
@@ -5115,6 +5356,29 @@ export interface operations {
                 };
                 content: {
                     "application/schema+json": Record<string, never>;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getSpecText: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                spec: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The text */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpecText"];
                 };
             };
             default: components["responses"]["Failure"];

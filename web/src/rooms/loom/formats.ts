@@ -1,4 +1,3 @@
-import type { Packaging } from "../../api/client";
 
 // The widths that tracks, stems, mixes and output groups are offered in. What they mean is the server's.
 const surround = ["L", "R", "C", "LFE", "Ls", "Rs"];
@@ -65,6 +64,3 @@ export const layouts = named.map(([layout, name]): [string, string] => [layout, 
 
 /** How many channels a layout has. */
 export const widthOf = (layout: string): number => named.find(([l]) => l === layout)?.[2] ?? 1;
-
-/** How output channels become files, by how specs write it. */
-export const packagings: Record<Packaging, string> = { interleaved: "one interleaved file", "per-group": "one file a group" };

@@ -6,6 +6,7 @@ import type { ReelView, Spec } from "../../api/client";
 import { colour, fit } from "../../draw/canvas";
 import { useCanvas } from "../../draw/usecanvas";
 import { player, type Tap } from "../../listen/player";
+import { strictest } from "../print/specwords";
 import { columnName, outputName } from "./cells";
 import { middleOf, type Columns } from "./columns";
 
@@ -14,7 +15,7 @@ const floor = -60;
 /** dBFS of a reading on the programme meter's scale. */
 export const ofPPM = (ppm: number) => -18 + 4 * (ppm - 4);
 /** Where a programme should mostly be: from PPM 2 up to what the spec allows. */
-export const band = (spec: Spec | undefined): [number, number] => [ofPPM(2), spec?.ppmMax != null ? ofPPM(spec.ppmMax) : ofPPM(6)];
+export const band = (spec: Spec | undefined): [number, number] => [ofPPM(2), ofPPM(strictest(spec, "ppmMax") ?? 6)];
 
 const share = (dB: number) => Math.max(0, Math.min(1, (dB - floor) / -floor));
 

@@ -27,7 +27,7 @@ describe("meters are judged against the spec", () => {
   it("on the programme meter's scale", () => {
     expect(ofPPM(4)).toBe(-18);
     expect(ofPPM(6)).toBe(-10);
-    expect(band({ ppmMax: 5 } as never)).toEqual([-26, -14]);
+    expect(band({ limits: [{ of: ["a"], ppmMax: 5.5 }, { ppmMax: 5 }] } as never)).toEqual([-26, -14]);
     expect(band(undefined)).toEqual([-26, -10]);
   });
 });

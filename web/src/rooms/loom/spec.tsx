@@ -5,8 +5,8 @@ import { useSpecs } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
 import { tell, tellError } from "../../ui/notices";
-import { StemTag } from "../../ui/stem";
-import { packagings, widthOf } from "./formats";
+import { specFiles, strictest } from "../print/specwords";
+import { widthOf } from "./formats";
 
 /** Chooses what is to be delivered: that lays out the output channels and ties the stems to them. */
 export function SpecDialog(p: { open: boolean; onOpenChange: (open: boolean) => void; chosen: string; onChoose: (spec: string) => void }) {
@@ -45,9 +45,9 @@ export function SpecDialog(p: { open: boolean; onOpenChange: (open: boolean) => 
             <p className="mt-1">{s.about}</p>
             <Columns spec={s} />
             <p className="tc mt-2 text-[12px] text-muted">
-              {s.sampleRate / 1000} kHz, {s.bitDepth} bit, {s.packaging.map((x) => packagings[x]).join(" or ")}
-              {s.start && `, starts ${s.start}`}
-              {s.truePeakMax !== null && `, below ${s.truePeakMax} dBTP`.replace("-", "−")}
+              {specFiles(s).join("; ")}
+              {s.programme?.start && `, starts ${s.programme.start}`}
+              {strictest(s, "truePeak") !== null && `, below ${strictest(s, "truePeak")} dBTP`.replace("-", "−")}
             </p>
           </li>
         ))}
@@ -76,10 +76,7 @@ function Columns({ spec }: { spec: Spec }) {
         return (
           <li key={g.id} className="flex items-center gap-1.5">
             <span className="tc text-muted">{width === 1 ? from : `${from}–${from + width - 1}`}</span>
-            {g.name} {g.layout}
-            {g.stems.map((s) => (
-              <StemTag key={s} stem={s} />
-            ))}
+            {g.name} {g.name.endsWith(g.layout) ? "" : g.layout}
           </li>
         );
       })}

@@ -3,17 +3,17 @@ import { CheckCircle2, Circle, XCircle } from "lucide-react";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
-import { api, ok, type Packaging, type Plan, type Print, type ReelView } from "../../api/client";
+import { api, ok, type Packaging, type Print } from "../../api/client";
 import { useDo, usePrints, useProduction, useReel, useReelEdits, useReels, useSpecs } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
 import { Header } from "../../ui/header";
-import { StemTag } from "../../ui/stem";
 import { Missing } from "../../ui/missing";
 import { useConsent } from "../loom/consent";
-import { packagings } from "../loom/formats";
 import { SpecDialog } from "../loom/spec";
-import { PrintReport, Severity } from "./report";
+import { PlanPage, RangeChoice, type Wish } from "./plan";
+import { PrintReport } from "./report";
+import { packingWords } from "./specwords";
 
 /** Print: first what will be written and what is wrong; then the files, checked. */
 export function PrintRoom() {
@@ -27,19 +27,22 @@ export function PrintRoom() {
   const specs = useSpecs();
   const prints = usePrints(reelID);
   const [packaging, setPackaging] = useState<Packaging | null>(null);
+  const [wish, setWish] = useState<Wish>({});
   const [choosing, setChoosing] = useState(false);
   const [removing, setRemoving] = useState(false);
   const view = reel.data;
   const spec = specs.data?.find((s) => s.id === view?.head.spec);
-  const packed = packaging && spec?.packaging.includes(packaging) ? packaging : spec?.packaging[0];
+  const ways = spec?.packaging ?? [];
+  const packed = packaging && ways.includes(packaging) ? packaging : ways[0];
+  const asked = { packaging: packed, ...wish };
   const path = { params: { path: { reel: reelID } } };
   const plan = useQuery({
-    queryKey: ["plan", reelID, view?.revision, packed],
-    enabled: !!spec && !!packed,
-    queryFn: () => ok(api.POST("/reels/{reel}/plan", { ...path, body: { packaging: packed } })),
+    queryKey: ["plan", reelID, view?.revision, spec?.id, asked],
+    enabled: !!spec,
+    queryFn: () => ok(api.POST("/reels/{reel}/plan", { ...path, body: asked })),
   });
   const start = useDo(
-    () => ok(api.POST("/reels/{reel}/prints", { ...path, body: { packaging: packed, revision: plan.data?.revision } })),
+    () => ok(api.POST("/reels/{reel}/prints", { ...path, body: { ...asked, revision: plan.data?.revision } })),
     [keysOf.prints(reelID), keysOf.work(id)],
     (p) => void go(`/p/${id}/print/${reelID}/${p.id}`),
   );
@@ -74,16 +77,17 @@ export function PrintRoom() {
               {spec?.title ?? "Choose a delivery spec"}
             </button>
           </div>
-          {spec && (
+          {spec && ways.length > 1 && (
             <fieldset className="mt-3 text-[13px]">
               <legend className="text-muted">Packed as</legend>
-              {spec.packaging.map((k) => (
+              {ways.map((k) => (
                 <label key={k} className="flex cursor-pointer items-center gap-2 py-0.5">
-                  <input type="radio" name="packaging" className="accent-act" checked={k === packed} onChange={() => setPackaging(k)} /> <span className="inline-block first-letter:uppercase">{packagings[k]}</span>
+                  <input type="radio" name="packaging" className="accent-act" checked={k === packed} onChange={() => setPackaging(k)} /> <span className="inline-block first-letter:uppercase">{packingWords(k)}</span>
                 </label>
               ))}
             </fieldset>
           )}
+          {view && spec && <RangeChoice view={view} wish={wish} onWish={setWish} />}
           <h2 className="mb-1 mt-6 font-bold">Prints of this reel</h2>
           {prints.data?.length === 0 && <p className="text-[13px] text-muted">None yet.</p>}
           <Link to={`/p/${id}/print/${reelID}`} className={`border-t border-line px-1 py-2 text-[13px] ${printID ? "text-muted hover:text-ink" : "font-semibold"}`}>
@@ -110,7 +114,7 @@ export function PrintRoom() {
               </button>
             </div>
           ) : (
-            plan.data && <PlanPage view={view} plan={plan.data} busy={start.isPending} onPrint={() => start.mutate(undefined)} />
+            plan.data && <PlanPage view={view} plan={plan.data} busy={start.isPending} onPrint={() => start.mutate(undefined)} onWish={(w) => setWish({ ...wish, ...w })} onDo={(c) => void edits.command(c)} />
           )}
           {plan.error && !printID && <p className="p-8 text-wrong">{plan.error.message}</p>}
         </main>
@@ -149,71 +153,4 @@ function PrintState({ print: p }: { print: Print }) {
   if (p.state === "done" && p.report?.pass) return <CheckCircle2 size={15} className="shrink-0" aria-label="passed" style={{ color: "var(--dye-FX)" }} />;
   if (p.state === "done" || p.state === "failed") return <XCircle size={15} className="shrink-0 text-wrong" aria-label={p.state === "done" ? "found wanting" : "failed"} />;
   return <Circle size={15} className="shrink-0 text-muted" aria-label={p.state} />;
-}
-
-/** The list of what will be written, before anything is. */
-function PlanPage({ view, plan, busy, onPrint }: { view: ReelView; plan: Plan; busy: boolean; onPrint: () => void }) {
-  const stops = plan.findings.filter((f) => f.severity === "error").length;
-  return (
-    <div className="px-7 py-5">
-      <div className="flex items-start gap-6">
-        <div className="grow">
-          <h1 className="text-[22px] font-bold">What will be written</h1>
-          <p className="text-muted">
-            {plan.spec.title} for {plan.spec.receiver || "its receiver"}: from <span className="tc text-ink">{plan.startTimecode}</span>, lasting <span className="tc text-ink">{plan.duration || "nothing"}</span>, {plan.spec.sampleRate / 1000} kHz, {plan.spec.bitDepth} bit.
-          </p>
-        </div>
-        <button className="pill-act h-10 px-6 text-[15px]" disabled={busy || stops > 0 || plan.files.length === 0} onClick={onPrint}>
-          {plan.files.length <= 1 ? "Print the file" : `Print ${plan.files.length} files`}
-        </button>
-      </div>
-      {plan.findings.length > 0 && (
-        <section className="mt-4">
-          <h2 className="mb-1 font-bold">{stops > 0 ? "This stops the print" : "Worth a look before you print"}</h2>
-          {plan.findings.map((f, i) => (
-            <p key={i} className="flex items-start gap-2 border-t border-line py-1.5">
-              <Severity of={f.severity} /> {f.message}
-            </p>
-          ))}
-        </section>
-      )}
-      {plan.findings.length === 0 && (
-        <p className="mt-4 flex items-center gap-2">
-          <Severity of="ok" /> Every track reaches an output, and something feeds every output.
-        </p>
-      )}
-      {plan.files.map((f) => (
-        <section key={f.name} className="mt-5">
-          <h2 className="tc text-[14px] font-bold break-all">{f.name}</h2>
-          <p className="mb-1.5 text-[13px] text-muted">
-            {f.channels.length === 1 ? "1 channel" : `${f.channels.length} channels`}, {plan.duration}, {((plan.frames * f.channels.length * plan.spec.bitDepth) / 8e6).toFixed(1)} MB
-          </p>
-          <table className="w-full text-left">
-            <tbody>
-              {f.channels.map((c) => {
-                const feeding = view.tracks.filter((t) => view.routes.some((r) => r.track === t.id && r.output === c.output));
-                const stems = view.stems.filter((s) => view.knots.some((k) => k.row === "stem" && k.from === s.id && k.output === c.output));
-                return (
-                  <tr key={c.index} className="border-t border-line align-baseline">
-                    <td className="tc w-9 py-1.5 text-muted">{c.index}</td>
-                    <td className="w-40 py-1.5 font-semibold">{c.name}</td>
-                    <td className="w-28 py-1.5 pr-4">
-                      <span className="flex gap-1">
-                        {stems.map((s) => (
-                          <StemTag key={s.id} stem={s.id} />
-                        ))}
-                      </span>
-                    </td>
-                    <td className="py-1.5 text-[13px] text-muted">
-                      {feeding.length === 0 ? <span className="font-semibold text-wrong">nothing feeds it; it would be silent</span> : `${feeding.length === 1 ? "1 track" : `${feeding.length} tracks`}: ${[...new Set(feeding.map((t) => t.name))].join(", ")}`}
-                    </td>
-                  </tr>
-                );
-              })}
-            </tbody>
-          </table>
-        </section>
-      ))}
-    </div>
-  );
 }

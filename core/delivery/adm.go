@@ -1,0 +1,74 @@
+package delivery
+
+import (
+	"math"
+	"strings"
+
+	"zestyloom/core/adm"
+	"zestyloom/core/layout"
+	"zestyloom/core/reel"
+	"zestyloom/core/wave"
+)
+
+// describe gives the chunks that say what is in a file after ITU-R BS.2076: an object for each group.
+func describe(p Plan, f PlannedFile, r *reel.Reel) ([]wave.RawChunk, error) {
+	axml, chna, err := adm.Write(p.document(f, r), f.Rate, f.Depth)
+	if err != nil {
+		return nil, err
+	}
+	return []wave.RawChunk{{ID: "chna", Body: chna}, {ID: "axml", Body: axml}}, nil
+}
+
+// document describes a file.
+func (p Plan) document(f PlannedFile, r *reel.Reel) adm.Document {
+	d := adm.Document{Programme: f.ADM, Seconds: float64(f.Frames) / float64(f.Rate)}
+	for _, id := range f.Groups {
+		g := r.Groups[id]
+		o := adm.Object{Name: g.Name, Language: g.Language, Dialogue: spoken(g)}
+		if d.Language == "" {
+			d.Language = g.Language
+		}
+		format := layout.Read(g.Labels).In(r.Head.Angles)
+		for i, c := range f.Channels {
+			if c.Group == id {
+				o.Channels = append(o.Channels, component(format, c.Label, i+1))
+			}
+		}
+		d.Objects = append(d.Objects, o)
+	}
+	return d
+}
+
+// spoken says how a group is described: with dialogue where it is the dialogue or the narration, mixed where it is a mix.
+func spoken(g reel.Group) int {
+	stems := strings.Join(g.Stems, " ")
+	switch {
+	case g.Feed != nil && (g.Feed.Row == reel.MixRow || g.Feed.Row == reel.GroupRow), len(g.Stems) > 2:
+		return 2
+	case g.Feed != nil && (strings.HasPrefix(g.Feed.From, "DX") || strings.HasPrefix(g.Feed.From, "NX")), strings.Contains(stems, "DX"), strings.Contains(stems, "NX"):
+		return 1
+	}
+	return 0
+}
+
+// component is a channel of a format: a speaker where it stands, or a component of a sound field.
+func component(format layout.Format, label string, track int) adm.Channel {
+	c := adm.Channel{Track: track, Label: label}
+	if format.Kind == layout.Field {
+		for i, l := range format.Labels {
+			if l == label {
+				acn := format.ACN[i]
+				c.Order = int(math.Sqrt(float64(acn)))
+				c.Degree = acn - c.Order*c.Order - c.Order
+			}
+		}
+		c.Norm = string(format.Norm)
+		return c
+	}
+	for _, s := range format.Speakers() {
+		if s.Label == label {
+			c.Azimuth, c.Elevation, c.LFE = s.Azimuth, s.Elevation, s.LFE
+		}
+	}
+	return c
+}

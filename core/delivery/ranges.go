@@ -1,0 +1,171 @@
+package delivery
+
+import (
+	"math"
+	"slices"
+	"strings"
+
+	"zestyloom/core/fault"
+	"zestyloom/core/reel"
+	"zestyloom/core/timecode"
+)
+
+// ranges works out which stretches of the reel are printed. It tells whether there is anything to print.
+func (p *Plan) ranges(r *reel.Reel) bool {
+	rate, sampleRate := r.Head.FrameRate, r.Head.SampleRate
+	end := rate.SampleOf(rate.FrameAt(r.End()-1, sampleRate)+1, sampleRate) // up to a whole frame
+	switch {
+	case len(r.Clips) == 0 || end <= r.Head.Start:
+		p.add(Error, "empty", "There is nothing on this reel to print; unravel a take onto it first")
+		return false
+	case end-r.Head.Start > maxHours*3600*int64(sampleRate):
+		p.add(Error, "length", "The reel is longer than %d hours, from %s to its last clip; find the clip that lies far out and move it", maxHours, p.StartTimecode)
+		return false
+	}
+	asked := p.Asked.Range
+	if len(asked) == 0 {
+		asked = p.Spec.Programme.Range
+	}
+	if len(asked) == 0 {
+		asked = []string{"reel"}
+	}
+	for _, words := range asked {
+		spans, err := rangesOf(r, words, end)
+		if err != nil {
+			p.add(Error, "range", "%s", fault.Sentence(err))
+			continue
+		}
+		for _, s := range spans {
+			p.span(r, s)
+		}
+	}
+	if len(p.Ranges) == 0 {
+		return false
+	}
+	first, frames := p.Ranges[0], int64(0)
+	p.Start, p.Frames = first.Stamp-first.Lead, first.Frames()
+	p.StartTimecode = rate.LabelAt(max(0, p.Start), sampleRate)
+	for _, s := range p.Ranges {
+		frames += rate.FrameAt(s.To+s.Tail, sampleRate) - rate.FrameAt(s.From-s.Lead, sampleRate)
+	}
+	p.Duration = rate.Label(frames)
+	return true
+}
+
+// span adds a range with its handles and the signals around it.
+func (p *Plan) span(r *reel.Reel, s PlannedRange) {
+	rate, sampleRate := r.Head.FrameRate, r.Head.SampleRate
+	handles := int64(p.Spec.Programme.Handles)
+	s.First = s.From
+	s.From = max(0, rate.SampleOf(rate.FrameAt(s.From, sampleRate)-handles, sampleRate))
+	s.To = rate.SampleOf(rate.FrameAt(s.To, sampleRate)+handles, sampleRate)
+	s.Stamp = s.From
+	for _, sig := range p.Spec.Programme.Lead {
+		if at, err := signed(rate, sampleRate, s.First, sig.At); err == nil {
+			s.Lead = max(s.Lead, s.From-at)
+		}
+	}
+	end := rate.SampleOf(rate.FrameAt(s.To, sampleRate)-handles, sampleRate)
+	for _, sig := range p.Spec.Programme.Tail {
+		if at, err := signed(rate, sampleRate, end, sig.At); err == nil {
+			s.Tail = max(s.Tail, at+sig.length(rate, sampleRate)-s.To)
+		}
+	}
+	if s.Lead > s.Stamp {
+		p.add(Error, "range", "What leads the programme would begin before midnight; start the reel later")
+		return
+	}
+	p.Ranges = append(p.Ranges, s)
+}
+
+// length is how long a signal lasts, in samples.
+func (s Signal) length(rate timecode.Rate, sampleRate int) int64 {
+	if s.Pop > 0 {
+		return rate.SampleOf(1, sampleRate)
+	}
+	return int64(math.Round(s.Lasts * float64(sampleRate)))
+}
+
+// signed gives the sample that lies a signed timecode from another.
+func signed(rate timecode.Rate, sampleRate int, from int64, text string) (int64, error) {
+	sign := int64(1)
+	rest, minus := strings.CutPrefix(text, "-")
+	if minus {
+		sign = -1
+	}
+	at, err := rate.ParseSample(strings.TrimPrefix(rest, "+"), sampleRate)
+	if err != nil {
+		return 0, err
+	}
+	frame := rate.FrameAt(from, sampleRate) + sign*rate.FrameAt(at, sampleRate)
+	return rate.SampleOf(frame, sampleRate), nil
+}
+
+// rangesOf reads a range in words: reel, marks, mark NAME, or FROM–TO. Its errors are BadInput.
+func rangesOf(r *reel.Reel, text string, end int64) ([]PlannedRange, error) {
+	text = strings.TrimSpace(text)
+	switch {
+	case text == "reel":
+		return []PlannedRange{{Name: "reel", From: r.Head.Start, To: end}}, nil
+	case text == "marks":
+		var spans []PlannedRange
+		for _, m := range r.MarkList() {
+			if m.Length > 0 {
+				spans = append(spans, PlannedRange{Name: m.Name, From: m.At, To: m.At + m.Length})
+			}
+		}
+		if len(spans) == 0 {
+			return nil, fault.New(fault.BadInput, "No mark of this reel has a length; mark a range in the Loom first")
+		}
+		return spans, nil
+	case strings.HasPrefix(text, "mark "):
+		name := strings.TrimSpace(strings.TrimPrefix(text, "mark "))
+		marks := r.MarkList()
+		i := slices.IndexFunc(marks, func(m reel.Mark) bool { return strings.EqualFold(m.Name, name) && m.Length > 0 })
+		if i < 0 {
+			return nil, fault.New(fault.BadInput, "This reel has no mark called %q that has a length", name)
+		}
+		return []PlannedRange{{Name: marks[i].Name, From: marks[i].At, To: marks[i].At + marks[i].Length}}, nil
+	}
+	from, to, found := strings.Cut(strings.NewReplacer("—", "–", " - ", "–", "-", "–").Replace(text), "–")
+	a, errA := r.Head.FrameRate.ParseSample(strings.TrimSpace(from), r.Head.SampleRate)
+	b, errB := r.Head.FrameRate.ParseSample(strings.TrimSpace(to), r.Head.SampleRate)
+	switch {
+	case !found || errA != nil || errB != nil:
+		return nil, fault.New(fault.BadInput, "%q is no range: say reel, marks, mark and its name, or two timecodes with a dash between", text)
+	case b <= a || b-a > maxHours*3600*int64(r.Head.SampleRate):
+		return nil, fault.New(fault.BadInput, "The range %s ends before it begins", text)
+	}
+	return []PlannedRange{{Name: strings.NewReplacer(":", "", ";", "").Replace(from + "-" + to), From: a, To: b}}, nil
+}
+
+// signals gives what stands around the programme of a range, in samples from the beginning of its files, at the reel's rate.
+func (p Plan) signals(s PlannedRange, rate timecode.Rate) (list []placedSignal) {
+	handles := int64(p.Spec.Programme.Handles)
+	end := rate.SampleOf(rate.FrameAt(s.To, p.Rate)-handles, p.Rate)
+	begin := s.From - s.Lead
+	for from, signals := range map[int64][]Signal{s.First: p.Spec.Programme.Lead, end: p.Spec.Programme.Tail} {
+		for _, sig := range signals {
+			if at, err := signed(rate, p.Rate, from, sig.At); err == nil {
+				list = append(list, placedSignal{sig, at - begin, sig.length(rate, p.Rate)})
+			}
+		}
+	}
+	slices.SortFunc(list, func(a, b placedSignal) int { return int(a.at - b.at) })
+	return list
+}
+
+// placedSignal is a signal with its place in the file, in samples at the reel's rate.
+type placedSignal struct {
+	Signal
+	at, length int64
+}
+
+// add adds the signal to samples of a file that begin at a place of it.
+func (s placedSignal) add(to []float64, at int64, rate int) {
+	frequency := s.Tone + s.Pop // one of them
+	level := math.Pow(10, s.Level/20)
+	for i := max(0, s.at-at); i < min(int64(len(to)), s.at+s.length-at); i++ {
+		to[i] += level * math.Sin(2*math.Pi*frequency*float64(at+i-s.at)/float64(rate))
+	}
+}

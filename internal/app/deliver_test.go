@@ -1,0 +1,120 @@
+package app_test
+
+import (
+	"net/http"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/internal/api"
+	"zestyloom/internal/app/apptest"
+	"zestyloom/internal/store"
+)
+
+const movieSpec = `spec: 2
+id: ferry-movie
+title: Stereo and mono in a movie
+mixes: [{id: full, name: Full mix, layout: stereo}]
+groups:
+  - {id: mix, name: Full mix, tag: MIX, layout: stereo, language: eng, from: {mix: full}}
+  - {id: voice, name: Dialogue, tag: DX, layout: mono, from: {stem: DX}}
+packaging: [mov, mkv, mp4, flac]
+files:
+  - {packaging: mov, name: "{reel}_{version}", container: mov, depth: 24}
+  - {packaging: mkv, name: "{reel}", container: mkv, depth: 16}
+  - {packaging: mp4, name: "{reel}", container: mp4}
+  - {packaging: flac, name: "{reel}_{tag}", each: group, container: flac, rate: 96000}
+`
+
+// A movie of two streams, in each container and as FLAC at another rate: decoded, the samples are those that were printed, and
+// nothing that was made on the way is left.
+func TestMoviesAndFLAC(t *testing.T) {
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	var plan api.Plan
+	s.OK("POST", "/reels/"+v.Id+"/plan", map[string]any{"text": movieSpec}, &plan)
+	require.Len(t, plan.Files, 1)
+	assert.Equal(t, "Reel_1_1.mov", plan.Files[0].Name)
+	var specs []api.Spec
+	s.OK("GET", "/specs", nil, &specs)
+	assert.False(t, slices.ContainsFunc(specs, func(x api.Spec) bool { return x.ID == "ferry-movie" }), "trying a spec does not store it")
+	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/reels/"+v.Id+"/plan", map[string]any{"text": strings.Replace(movieSpec, "stem: DX", "stem: d", 1)}), "stem")
+	s.OK("POST", "/specs", movieSpec, nil)
+	for packaging, files := range map[string]int{"mov": 1, "mkv": 1, "mp4": 1, "flac": 2} {
+		p := printed(s, production, v, map[string]any{"spec": "ferry-movie", "packaging": packaging})
+		require.NotNil(t, p.Report, p.Message)
+		assert.True(t, p.Report.Pass, "%s: %+v", packaging, p.Report.Findings)
+		require.Len(t, p.Report.Files, files)
+		decoded := 0
+		for _, f := range p.Report.Findings {
+			if f.Rule == "audio" && strings.Contains(f.Message, "decoded") {
+				decoded++
+			}
+		}
+		assert.Equal(t, 2, decoded, packaging)
+		for _, f := range p.Report.Files {
+			assert.Len(t, s.File("/prints/"+p.ID+"/files/"+f.Name), int(f.Size))
+		}
+	}
+	made, err := filepath.Glob(filepath.Join(s.Data, "media", "prints", "*", "*.mov"))
+	require.NoError(t, err)
+	assert.Len(t, made, 1)
+	left, err := filepath.Glob(filepath.Join(s.Data, "media", "prints", "*", "*.wav"))
+	require.NoError(t, err)
+	assert.Empty(t, left, "what was made on the way does not stay")
+}
+
+// Without ffmpeg a movie fails with a sentence, and nothing lies under a final name.
+func TestAMovieWithoutFFmpeg(t *testing.T) {
+	if _, err := exec.LookPath("ffmpeg"); err != nil {
+		t.Skip("it is not there anyway")
+	}
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	s.OK("POST", "/specs", movieSpec, nil)
+	t.Setenv("PATH", t.TempDir())
+	p := printed(s, production, v, map[string]any{"spec": "ferry-movie"})
+	assert.Nil(t, p.Report)
+	assert.Contains(t, p.Message, "ffmpeg, which is not installed")
+	left, err := filepath.Glob(filepath.Join(s.Data, "media", "prints", "*"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+}
+
+// Several prints are queued at once; what can't be printed says why and keeps nothing else. Those that wait change places.
+func TestTheQueueOfPrints(t *testing.T) {
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	want := []map[string]any{}
+	for _, spec := range []string{"six-channel-split", "none-such", "eight-channel-mix", "promo-kit", "six-channel-split", "film-order-monos"} {
+		want = append(want, map[string]any{"reel": v.Id, "spec": spec})
+	}
+	var answers []api.QueueAnswer
+	s.OK("POST", "/productions/"+production+"/queue", want, &answers)
+	require.Len(t, answers, 6)
+	assert.Contains(t, answers[1].Message, `no delivery spec "none-such"`)
+	assert.Empty(t, answers[1].Print)
+	last, fourth := answers[5].Print, answers[3].Print
+	status := s.Call("POST", "/work/"+last+"/turn", map[string]any{"before": fourth}, nil)
+	assert.Contains(t, []int{http.StatusNoContent, http.StatusConflict}, status, "or one of them runs already")
+	var queue []store.Queued
+	require.Eventually(t, func() bool {
+		s.OK("GET", "/productions/"+production+"/queue", nil, &queue)
+		return len(queue) == 0
+	}, time.Minute, 100*time.Millisecond)
+	for i, a := range answers {
+		if i == 1 {
+			continue
+		}
+		var p store.Print
+		s.OK("GET", "/prints/"+a.Print, nil, &p)
+		assert.Equal(t, "done", p.State, p.Message)
+	}
+	assert.Contains(t, s.Refused(http.StatusConflict, "POST", "/work/"+last+"/turn", map[string]any{}), "does not wait any more")
+}

@@ -1,0 +1,45 @@
+// What a delivery spec says, in the words and figures that lists show.
+import type { Plan, Spec } from "../../api/client";
+
+type File = Spec["files"][number];
+type Planned = Plan["files"][number];
+
+const containerNames: Record<string, string> = { wave: "WAVE", bw64: "BW64", flac: "FLAC", mov: "MOV", mp4: "MP4", mkv: "Matroska", mxf: "MXF" };
+export const containerName = (c: string) => containerNames[c] ?? c;
+
+const codecNames: Record<string, string> = { pcm: "PCM", flac: "FLAC", alac: "ALAC", aac: "AAC, which loses something" };
+
+const knownPackings: Record<string, string> = { interleaved: "one interleaved file", "per-group": "one file a group" };
+/** A way of packing, as a person reads it. */
+export const packingWords = (p: string) => knownPackings[p] ?? p.replaceAll("-", " ");
+
+const depthWords = (bits: number | undefined) => (bits === 32 ? "32 bit float" : `${bits ?? 24} bit`);
+
+const each: Record<string, string> = { channel: "a file for each channel", group: "a file for each group" };
+
+/** A file of a spec in a few words: MOV with the picture, 24 bit. */
+function fileWords(f: File): string {
+  return [[containerName(f.container), f.picture === "reference" && "with the picture"].filter(Boolean).join(" "), f.each && each[f.each], f.rate && `${f.rate / 1000} kHz`, depthWords(f.depth)].filter(Boolean).join(", ");
+}
+
+/** What a spec writes, each form once. */
+export const specFiles = (s: Spec): string[] => [...new Set(s.files.map(fileWords))];
+
+/** The strictest of a spec's limits of a kind; null where it has none. */
+export function strictest(s: Spec | undefined, what: "truePeak" | "ppmMax"): number | null {
+  const known: Record<string, number> = { r128: -1, a85: -2, streaming: -2 };
+  const all = (s?.limits ?? []).flatMap((l) => l[what] ?? (what === "truePeak" && l.profile ? (known[l.profile] ?? []) : []));
+  return all.length > 0 ? Math.min(...all) : null;
+}
+
+/** What a file that is planned is, in a few words. */
+export function plannedWords(f: Planned): string {
+  const count = f.channels.length === 1 ? "1 channel" : `${f.channels.length} channels`;
+  const streams = f.streams.length > 1 ? `${count} in ${f.streams.length} streams` : count;
+  return [[containerName(f.container), f.codec !== "pcm" && `(${codecNames[f.codec] ?? f.codec})`].filter(Boolean).join(" "), f.picture && "with the picture", streams, `${f.rate / 1000} kHz`, depthWords(f.depth), f.adm && `described as ${f.adm}`, size(f.bytes)].filter(Boolean).join(", ");
+}
+
+export const size = (bytes: number) => (bytes > 1e9 ? `${(bytes / 1e9).toFixed(1)} GB` : `${(bytes / 1e6).toFixed(1)} MB`);
+
+const languages: Record<string, string> = { eng: "English", por: "Portuguese" };
+export const languageName = (code: string) => languages[code] ?? code;
