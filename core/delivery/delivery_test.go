@@ -172,7 +172,7 @@ func TestPlan(t *testing.T) {
 	assert.Len(t, r.OutputList(), 8)
 	require.Len(t, plan.Files, 1)
 	assert.Equal(t, "The_Lantern_Ferry_Crossing_MIX.wav", plan.Files[0].Name)
-	assert.Equal(t, PlannedChannel{7, "full-mix/L", "full-mix", "L", "Full mix L"}, plan.Files[0].Channels[6])
+	assert.Equal(t, PlannedChannel{7, "full-mix/L", "full-mix", "L", "Full mix L", Fed{Stems: []string{"AX", "DX", "FX", "MX", "NX"}, Tracks: []string{"Boom", "Cue", "Bell"}}}, plan.Files[0].Channels[6])
 	assert.EqualValues(t, 126*1920, plan.Frames, "5.01 s last up to the end of frame 126")
 	assert.Equal(t, "00:00:05:01", plan.Duration)
 	assert.Equal(t, "10:00:00:00", plan.StartTimecode)

@@ -57,6 +57,15 @@ type PlannedChannel struct {
 	Group  string `json:"group"`  // ID
 	Label  string `json:"label"`
 	Name   string `json:"name"` // as the file names it
+	Fed
+}
+
+// Fed is what sounds on a channel.
+type Fed struct {
+	Stems  []string `json:"stems,omitempty"`  // tags of those that are tied to it, or feed its group
+	From   string   `json:"from,omitempty"`   // what else feeds its group, in words
+	Tracks []string `json:"tracks,omitempty"` // names of all that reach it
+	Silent bool     `json:"silent,omitempty"` // it is meant to be silent
 }
 
 // PlannedStream is a stream of a file: all of it, but in a movie.
@@ -322,7 +331,7 @@ func (p *Plan) streams(r *reel.Reel, f FileSpec, made *PlannedFile, groups []ree
 				if len(g.Labels) == 1 {
 					name = g.Name
 				}
-				planned.Channels = append(planned.Channels, PlannedChannel{index, reel.OutputID(g.ID, l), g.ID, l, name})
+				planned.Channels = append(planned.Channels, PlannedChannel{Index: index, Output: reel.OutputID(g.ID, l), Group: g.ID, Label: l, Name: name})
 			}
 		}
 		if len(planned.Channels) == 0 {
@@ -388,10 +397,57 @@ func (p *Plan) look(r *reel.Reel) {
 			}
 		}
 	}
-	for _, f := range weave.Findings(r) {
+	routes, findings := weave.Look(r)
+	p.feed(r, routes)
+	for _, f := range findings {
 		p.add(Warning, string(f.Rule), "%s", f.Message)
 		if f.Fix != nil && r.Head.Spec == p.Spec.ID {
 			p.offer(Offer{Name: f.Fix.Name, Command: &f.Fix.Command})
+		}
+	}
+}
+
+// feed notes what sounds on each channel.
+func (p *Plan) feed(r *reel.Reel, routes []weave.Route) {
+	fed := map[string]Fed{}
+	for _, o := range r.OutputList() {
+		g := r.Groups[o.Group]
+		f := Fed{Silent: g.Silent}
+		switch {
+		case g.Feed == nil:
+		case g.Feed.Row == reel.StemRow:
+			f.Stems = []string{g.Feed.From}
+		case g.Feed.Row == reel.GroupRow:
+			f.From = "fold of " + r.Groups[g.Feed.From].Name
+		case g.Feed.Row == reel.MixRow:
+			f.From = r.Mixes[g.Feed.From].Name
+		case g.Feed.Row == reel.StrandRow:
+			_, f.From = reel.StemOf(g.Feed.From)
+		default:
+			f.From = r.Tracks[g.Feed.From].Name
+		}
+		fed[o.ID] = f
+	}
+	for _, k := range r.KnotList() {
+		if f := fed[k.Output]; k.Row == reel.StemRow && !slices.Contains(f.Stems, k.From) {
+			f.Stems = append(f.Stems, k.From)
+			fed[k.Output] = f
+		}
+	}
+	for _, route := range routes {
+		if f, name := fed[route.Output], r.Tracks[route.Track].Name; !slices.Contains(f.Tracks, name) {
+			f.Tracks = append(f.Tracks, name)
+			fed[route.Output] = f
+		}
+	}
+	for i := range p.Files {
+		for k := range p.Files[i].Channels {
+			p.Files[i].Channels[k].Fed = fed[p.Files[i].Channels[k].Output]
+		}
+		for _, s := range p.Files[i].Streams {
+			for k := range s.Channels {
+				s.Channels[k].Fed = fed[s.Channels[k].Output]
+			}
 		}
 	}
 }

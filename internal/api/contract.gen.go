@@ -363,11 +363,15 @@ type Plan = delivery.Plan
 
 // PlannedChannel defines model for PlannedChannel.
 type PlannedChannel struct {
-	Group  string `json:"group"`
-	Index  int    `json:"index"`
-	Label  string `json:"label"`
-	Name   string `json:"name"`
-	Output string `json:"output"`
+	From   *string   `json:"from,omitempty"`
+	Group  string    `json:"group"`
+	Index  int       `json:"index"`
+	Label  string    `json:"label"`
+	Name   string    `json:"name"`
+	Output string    `json:"output"`
+	Silent *bool     `json:"silent,omitempty"`
+	Stems  *[]string `json:"stems,omitempty"`
+	Tracks *[]string `json:"tracks,omitempty"`
 }
 
 // PlannedFile defines model for PlannedFile.

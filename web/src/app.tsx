@@ -1,4 +1,4 @@
-import { useEffect } from "react";
+import { lazy, Suspense, useEffect } from "react";
 import { BrowserRouter, Link, Navigate, Route, Routes, useLocation, useParams } from "react-router";
 
 import { useReels } from "./api/hooks";
@@ -13,6 +13,9 @@ import { Boundary } from "./ui/boundary";
 import { Header } from "./ui/header";
 import { Missing } from "./ui/missing";
 import { Notices } from "./ui/notices";
+
+/** Its form is large, and few open it. */
+const SpecEditor = lazy(async () => ({ default: (await import("./rooms/print/speceditor")).SpecEditor }));
 
 /** Where a room needs a reel and the address names none: the first one, or a word on how to get one. */
 function FirstReel({ room }: { room: "loom" | "print" }) {
@@ -65,6 +68,7 @@ function Rooms() {
         <Route path="/p/:production/loom/:reel" element={<LoomRoom />} />
         <Route path="/p/:production/print" element={<FirstReel room="print" />} />
         <Route path="/p/:production/print/:reel/:print?" element={<PrintRoom />} />
+        <Route path="/p/:production/print/:reel/spec/:spec" element={<Suspense fallback={null}><SpecEditor /></Suspense>} />
         <Route path="*" element={<Nowhere />} />
       </Routes>
     </Boundary>

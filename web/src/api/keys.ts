@@ -7,6 +7,7 @@ export const keysOf = {
   reels: (production: string) => ["reels", production] as const,
   reel: (id: string) => ["reel", id] as const,
   prints: (reel: string) => ["prints", reel] as const,
+  queue: (production: string) => ["work", production, "queue"] as const, // of the production's work, so that it follows
   specs: ["specs"] as const,
   patterns: ["patterns"] as const,
   stems: (production: string) => ["stems", production] as const,

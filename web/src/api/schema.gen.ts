@@ -3166,6 +3166,10 @@ export interface components {
             group: string;
             label: string;
             name: string;
+            stems?: string[];
+            from?: string;
+            tracks?: string[];
+            silent?: boolean;
         };
         PlannedFile: {
             name: string;

@@ -327,6 +327,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
         open={choosingSpec}
         onOpenChange={(on) => store.setState({ choosingSpec: on })}
         chosen={view.head.spec}
+        edit={(spec) => `/p/${view.production}/print/${view.id}/spec/${spec}`}
         onChoose={(s) => {
           store.setState({ choosingSpec: false });
           void ask((yes) => edits.spec(s, yes));

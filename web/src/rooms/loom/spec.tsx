@@ -1,4 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
+import { Link } from "react-router";
 
 import { base, Problem, type Spec } from "../../api/client";
 import { useSpecs } from "../../api/hooks";
@@ -9,7 +10,7 @@ import { specFiles, strictest } from "../print/specwords";
 import { widthOf } from "./formats";
 
 /** Chooses what is to be delivered: that lays out the output channels and ties the stems to them. */
-export function SpecDialog(p: { open: boolean; onOpenChange: (open: boolean) => void; chosen: string; onChoose: (spec: string) => void }) {
+export function SpecDialog(p: { open: boolean; onOpenChange: (open: boolean) => void; chosen: string; edit: (spec: string) => string; onChoose: (spec: string) => void }) {
   const specs = useSpecs();
   const queries = useQueryClient();
   const bring = async (file: File) => {
@@ -38,6 +39,9 @@ export function SpecDialog(p: { open: boolean; onOpenChange: (open: boolean) => 
                 <b className="text-[15px]">{s.title}</b>
                 <p className="text-[13px] text-muted">{s.receiver}</p>
               </div>
+              <Link className="pill" to={p.edit(s.id)} title="Copy it and change it, or change one of your own, with what would be written beside it">
+                Change…
+              </Link>
               <button className={s.id === p.chosen ? "pill" : "pill-act"} onClick={() => p.onChoose(s.id)}>
                 {s.id === p.chosen ? "Lay out again" : "Choose"}
               </button>

@@ -48,10 +48,10 @@ export function RangeChoice({ view, wish, onWish }: { view: ReelView; wish: Wish
   );
 }
 
-type Props = { view: ReelView; plan: Plan; busy: boolean; onPrint: () => void; onWish: (w: Wish) => void; onDo: (c: Command) => void };
+type Props = { plan: Plan; busy: boolean; onPrint: () => void; onWish: (w: Wish) => void; onDo: (c: Command) => void };
 
 /** The list of what will be written, before anything is. */
-export function PlanPage({ view, plan, busy, onPrint, onWish, onDo }: Props) {
+export function PlanPage({ plan, busy, onPrint, onWish, onDo }: Props) {
   const stops = plan.findings.filter((f) => f.severity === "error").length;
   const total = plan.files.reduce((n, f) => n + f.bytes, 0);
   return (
@@ -75,7 +75,7 @@ export function PlanPage({ view, plan, busy, onPrint, onWish, onDo }: Props) {
       </div>
       <Findings plan={plan} stops={stops} onWish={onWish} onDo={onDo} />
       {plan.files.map((f) => (
-        <File key={f.name} view={view} file={f} />
+        <File key={f.name} file={f} />
       ))}
     </div>
   );
@@ -111,7 +111,7 @@ export function Findings({ plan, stops, onWish, onDo }: { plan: Plan; stops: num
 }
 
 /** A file that will be written: its streams, their channels, and what each contains. */
-export function File({ view, file: f }: { view: ReelView; file: Plan["files"][number] }) {
+export function File({ file: f }: { file: Plan["files"][number] }) {
   return (
     <section className="mt-5" aria-label={f.name}>
       <h2 className="tc text-[14px] font-bold break-all">{f.name}</h2>
@@ -132,7 +132,7 @@ export function File({ view, file: f }: { view: ReelView; file: Plan["files"][nu
           <table className="w-full text-left">
             <tbody>
               {s.channels.map((c) => (
-                <Channel key={c.index} view={view} channel={c} />
+                <Channel key={c.index} channel={c} />
               ))}
             </tbody>
           </table>
@@ -142,25 +142,22 @@ export function File({ view, file: f }: { view: ReelView; file: Plan["files"][nu
   );
 }
 
-function Channel({ view, channel: c }: { view: ReelView; channel: Plan["files"][number]["channels"][number] }) {
-  const group = view.groups.find((g) => g.id === c.group);
-  const feeding = view.tracks.filter((t) => view.routes.some((r) => r.track === t.id && r.output === c.output));
-  const stems = view.stems.filter((s) => view.knots.some((k) => k.row === "stem" && k.from === s.id && k.output === c.output) || (group?.feed?.row === "stem" && group.feed.from === s.id));
-  const from = group?.feed && !["stem", "track"].includes(group.feed.row) ? (group.feed.row === "mix" ? view.mixes.find((m) => m.id === group.feed!.from)?.name : group.feed.row === "group" ? `fold of ${view.groups.find((g) => g.id === group.feed!.from)?.name}` : group.feed.from.split("/")[1]) : undefined;
+function Channel({ channel: c }: { channel: Plan["files"][number]["channels"][number] }) {
+  const tracks = c.tracks ?? [];
   return (
     <tr className="border-t border-line align-baseline">
       <td className="tc w-9 py-1.5 text-muted">{c.index}</td>
       <td className="w-44 py-1.5 font-semibold">{c.name}</td>
       <td className="w-32 py-1.5 pr-4 text-[13px]">
-        <span className="flex gap-1">
-          {stems.map((s) => (
-            <StemTag key={s.id} stem={s.id} />
+        <span className="flex flex-wrap gap-1">
+          {c.stems?.map((s) => (
+            <StemTag key={s} stem={s} />
           ))}
-          {from}
+          {c.from}
         </span>
       </td>
       <td className="py-1.5 text-[13px] text-muted">
-        {group?.silent ? "meant to be silent" : feeding.length === 0 ? <span className="font-semibold text-wrong">nothing feeds it; it would be silent</span> : `${feeding.length === 1 ? "1 track" : `${feeding.length} tracks`}: ${[...new Set(feeding.map((t) => t.name))].join(", ")}`}
+        {c.silent ? "meant to be silent" : tracks.length === 0 ? <span className="font-semibold text-wrong">nothing feeds it; it would be silent</span> : `${tracks.length === 1 ? "1 track" : `${tracks.length} tracks`}: ${tracks.join(", ")}`}
       </td>
     </tr>
   );

@@ -12,6 +12,7 @@ import { Missing } from "../../ui/missing";
 import { useConsent } from "../loom/consent";
 import { SpecDialog } from "../loom/spec";
 import { PlanPage, RangeChoice, type Wish } from "./plan";
+import { Queue } from "./queue";
 import { PrintReport } from "./report";
 import { packingWords } from "./specwords";
 
@@ -88,6 +89,7 @@ export function PrintRoom() {
             </fieldset>
           )}
           {view && spec && <RangeChoice view={view} wish={wish} onWish={setWish} />}
+          <Queue production={id} reel={reelID} />
           <h2 className="mb-1 mt-6 font-bold">Prints of this reel</h2>
           {prints.data?.length === 0 && <p className="text-[13px] text-muted">None yet.</p>}
           <Link to={`/p/${id}/print/${reelID}`} className={`border-t border-line px-1 py-2 text-[13px] ${printID ? "text-muted hover:text-ink" : "font-semibold"}`}>
@@ -114,7 +116,7 @@ export function PrintRoom() {
               </button>
             </div>
           ) : (
-            plan.data && <PlanPage view={view} plan={plan.data} busy={start.isPending} onPrint={() => start.mutate(undefined)} onWish={(w) => setWish({ ...wish, ...w })} onDo={(c) => void edits.command(c)} />
+            plan.data && <PlanPage plan={plan.data} busy={start.isPending} onPrint={() => start.mutate(undefined)} onWish={(w) => setWish({ ...wish, ...w })} onDo={(c) => void edits.command(c)} />
           )}
           {plan.error && !printID && <p className="p-8 text-wrong">{plan.error.message}</p>}
         </main>
@@ -139,6 +141,7 @@ export function PrintRoom() {
         open={choosing}
         onOpenChange={setChoosing}
         chosen={view?.head.spec ?? ""}
+        edit={(spec) => `/p/${id}/print/${reelID}/spec/${spec}`}
         onChoose={(s) => {
           setChoosing(false);
           void ask((yes) => edits.spec(s, yes));
