@@ -145,8 +145,8 @@ const all = {
   "loom-surround": () => shot("loom-surround", "day", `${base}/loom/${surround.id}`, weave),
   borrow: () => shot("borrow", "day", `${base}/loom/${reel.id}`, borrowing),
   "cut-list": () => shot("cut-list", "day", `${base}/loom/${reel.id}`, cutList),
-  spec: () => shot("spec", "day", `${base}/loom/${reel.id}`, (p) => p.getByTitle("The delivery spec that the outputs come from").click()),
   "print-plan": () => shot("print-plan", "day", `${base}/print/${reel.id}`),
+  "spec-editor": () => shot("spec-editor", "day", `${base}/print/${surround.id}/spec/film-order-monos`, (p) => p.getByText("_M51_6.LFE.wav").waitFor()),
   "print-report": () => shot("print-report", "day", `${base}/print/${reel.id}/${print.id}`),
   productions: () => shot("productions", "day", address),
 };

@@ -1,0 +1,50 @@
+import type { RJSFSchema } from "@rjsf/utils";
+import { readFileSync } from "node:fs";
+import { describe, expect, it } from "vitest";
+import { parse } from "yaml";
+
+import type { Plan, Spec } from "../../api/client";
+import { formSchema, pruned, specCheck } from "./speccheck";
+import { plannedWords, specFiles, strictest } from "./specwords";
+
+const core = "../core/delivery"; // tests run in web
+const schema = JSON.parse(readFileSync(`${core}/schema.json`, "utf8")) as RJSFSchema;
+const spec = (id: string) => parse(readFileSync(`${core}/specs/${id}.yaml`, "utf8")) as Record<string, unknown>;
+
+describe("a spec in fields", () => {
+  const form = formSchema(schema);
+  it("is right where the schema says so, and wrong where it does not, with the field", () => {
+    for (const id of ["film-order-monos", "mix-and-monos-in-a-movie", "dubbing", "dialogue-strands", "adm-master"]) {
+      expect(specCheck.validateFormData(spec(id), schema).errors).toEqual([]);
+      expect(specCheck.validateFormData(spec(id), form).errors).toEqual([]); // the form's own shape holds the same
+    }
+    const wrong = spec("dubbing");
+    (wrong.groups as Record<string, unknown>[])[1]!.layout = "round";
+    const { errors } = specCheck.validateFormData(wrong, schema);
+    expect(errors.map((e) => e.property)).toEqual([".groups[1].layout"]);
+    expect(specCheck.isValid(schema, wrong, schema)).toBe(false);
+  });
+  it("offers what feeds a group as a choice of one", () => {
+    const from = ((form.properties!.groups as RJSFSchema).items as RJSFSchema).properties!.from as RJSFSchema;
+    expect(from.oneOf!.map((o) => Object.keys((o as RJSFSchema).properties!)[0])).toEqual(["stems", "mix", "stem", "strand", "track", "fold", "silence", "each"]);
+    expect((schema.properties!.groups as RJSFSchema).items).not.toHaveProperty("properties.from.oneOf"); // the schema itself stays
+  });
+  it("leaves out what was left empty, and keeps false and 0", () => {
+    expect(pruned({ a: "", b: {}, c: [], d: [{ e: "" }, { f: 0 }], g: false, h: { i: { j: null } } })).toEqual({ d: [{ f: 0 }], g: false });
+  });
+});
+
+describe("what a spec writes, in words", () => {
+  it("is said once each", () => {
+    expect(specFiles(spec("dubbing") as unknown as Spec)).toEqual(["MXF with the picture, 24 bit", "WAVE, 96 kHz, 24 bit"]);
+    expect(specFiles(spec("film-order-monos") as unknown as Spec)).toEqual(["WAVE, a file for each channel, 24 bit", "WAVE, 24 bit"]);
+  });
+  it("has the strictest limit, also one of a profile", () => {
+    expect(strictest({ limits: [{ truePeak: -1 }, { profile: "a85" }] } as Spec, "truePeak")).toBe(-2);
+    expect(strictest({ limits: [] } as unknown as Spec, "ppmMax")).toBeNull();
+  });
+  it("says of a planned file what it is", () => {
+    const file = { container: "mp4", codec: "alac", picture: true, channels: Array(8).fill({}), streams: [{}, {}], rate: 48000, depth: 24, bytes: 2.5e9 } as unknown as Plan["files"][number];
+    expect(plannedWords(file)).toBe("MP4 (ALAC), with the picture, 8 channels in 2 streams, 48 kHz, 24 bit, 2.5 GB");
+  });
+});
