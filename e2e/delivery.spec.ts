@@ -121,7 +121,7 @@ test("from the card to a proven delivery", async ({ page }) => {
 
   await test.step("everything in one archive", async () => {
     const [zip] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: /All files, report and checksums/ }).click()]);
-    expect(zip.suggestedFilename()).toBe("eight-channel-mix.zip");
+    expect(zip.suggestedFilename()).toBe("The_Lantern_Ferry_delivery_Reel_1_eight-channel-mix_v1.zip");
   });
 });
 

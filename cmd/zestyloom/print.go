@@ -31,11 +31,24 @@ type printResult struct {
 
 func printCommand() *cobra.Command {
 	var server, production, reelName, spec, packaging, out string
+	var ranges []string
+	var restamp bool
 	c := &cobra.Command{
 		Use: "print", Short: "Print a reel of a running server and fetch the delivery", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			client := remote{strings.TrimRight(server, "/") + api.Base}
-			result, err := client.print(c, production, reelName, spec, packaging, out)
+			request := api.PrintRequest{Spec: &spec}
+			if packaging != "" {
+				p := delivery.Packaging(packaging)
+				request.Packaging = &p
+			}
+			if len(ranges) > 0 {
+				request.Range = &ranges
+			}
+			if restamp {
+				request.Restamp = &restamp
+			}
+			result, err := client.print(c, production, reelName, request, out)
 			if err != nil {
 				return err
 			}
@@ -61,7 +74,9 @@ func printCommand() *cobra.Command {
 	c.Flags().StringVar(&production, "production", "", "name of the production")
 	c.Flags().StringVar(&reelName, "reel", "", "name of the reel")
 	c.Flags().StringVar(&spec, "spec", "", "delivery spec: its ID on the server, or a YAML file")
-	c.Flags().StringVar(&packaging, "packaging", "", "interleaved or per-group; the spec's first where left out")
+	c.Flags().StringVar(&packaging, "packaging", "", "one of the spec's ways of packing; its first where left out")
+	c.Flags().StringArrayVar(&ranges, "range", nil, "reel, marks, mark NAME, or FROM–TO in timecode, instead of the spec's; may be given again")
+	c.Flags().BoolVar(&restamp, "restamp", false, "stamp the files as the spec asks, wherever the reel starts")
 	c.Flags().StringVar(&out, "out", "", "folder to write to")
 	for _, name := range []string{"production", "reel", "spec", "out"} {
 		_ = c.MarkFlagRequired(name)
@@ -72,23 +87,18 @@ func printCommand() *cobra.Command {
 // remote is a running application.
 type remote struct{ base string }
 
-func (r remote) print(c *cobra.Command, production, reelName, spec, packaging, out string) (*printResult, error) {
+func (r remote) print(c *cobra.Command, production, reelName string, request api.PrintRequest, out string) (*printResult, error) {
 	ctx := c.Context()
 	id, err := r.find(ctx, production, reelName)
 	if err != nil {
 		return nil, err
 	}
-	if text, err := os.ReadFile(spec); err == nil { // a file
+	if text, err := os.ReadFile(*request.Spec); err == nil { // a file
 		var stored delivery.Spec
 		if err := r.call(ctx, http.MethodPost, "/specs", "application/yaml", text, &stored); err != nil {
 			return nil, err
 		}
-		spec = stored.ID
-	}
-	request := api.PrintRequest{Spec: &spec}
-	if packaging != "" {
-		p := delivery.Packaging(packaging)
-		request.Packaging = &p
+		request.Spec = &stored.ID
 	}
 	body, err := json.Marshal(request)
 	if err != nil {

@@ -57,7 +57,8 @@ func newFile(p Plan, part Part, r *reel.Reel, create func(name string) (Output, 
 	}
 	if f.raw {
 		name = Raw(name)
-		header = wave.Header{Format: wave.Format{Encoding: wave.Float, Channels: len(part.Channels), SampleRate: p.Rate, BitDepth: 32, Bytes: 4}, Frames: p.Ranges[f.planned.Range].Frames()}
+		format := wave.Format{Encoding: wave.Float, Channels: len(part.Channels), SampleRate: p.Rate, BitDepth: 32, Bytes: 4}
+		header = wave.Header{Format: format, Frames: p.Ranges[f.planned.Range].Frames()}
 	}
 	return f, f.begin(name, header, create)
 }
@@ -146,7 +147,8 @@ func (f *file) finish(printed *Printed, measured map[string]loudness.Measurement
 // loud writes the header again with what was measured.
 func (f *file) loud(m loudness.Measurement) error {
 	b := f.header.Bext
-	b.IntegratedLUFS, b.RangeLU, b.TruePeakMaxDBTP, b.MomentaryMaxLUFS, b.ShortTermMaxLUFS = m.IntegratedLUFS, m.LoudnessRangeLU, m.TruePeakMaxDBTP, m.MomentaryMaxLUFS, m.ShortTermMaxLUFS
+	b.IntegratedLUFS, b.RangeLU, b.TruePeakMaxDBTP = m.IntegratedLUFS, m.LoudnessRangeLU, m.TruePeakMaxDBTP
+	b.MomentaryMaxLUFS, b.ShortTermMaxLUFS = m.MomentaryMaxLUFS, m.ShortTermMaxLUFS
 	head, err := f.header.Marshal()
 	if err != nil {
 		return err

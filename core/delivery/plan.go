@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"math"
 	"slices"
-	"strings"
 
 	"zestyloom/core/layout"
 	"zestyloom/core/reel"
@@ -140,6 +139,18 @@ type Plan struct {
 // Printable tells whether nothing stands against printing.
 func (p Plan) Printable() bool {
 	return len(p.Files) > 0 && !slices.ContainsFunc(p.Findings, func(f Finding) bool { return f.Severity == Error })
+}
+
+// Needs holds the room that the print takes against what is free, in bytes.
+func (p *Plan) Needs(free int64) {
+	if needs := p.Bytes(); needs > free {
+		p.add(Error, "room", "The print takes up to %d MB while it is made, and %d MB are free on the server; make room first", needs>>20+1, free>>20)
+	}
+}
+
+// Folder is the name of the delivery: production, reel, spec and version.
+func (p Plan) Folder() string {
+	return filled("{production}_{reel}_{spec}_v{version}", map[string]string{"production": p.Production, "reel": p.Reel, "spec": p.Spec.ID, "version": fmt.Sprint(max(1, p.Asked.Version))})
 }
 
 // Bytes is how much room the print takes at its fullest, about: what is made on the way stands beside what comes of it.
@@ -532,12 +543,10 @@ func (p Plan) Parts() (parts []Part) {
 // Rules are the names of all that plans and reports find, in alphabetical order.
 var Rules = func() []string {
 	rules := []string{"audio", "before-start", "bit-depth", "channels", "clipped", "container", "empty", "file", "frame-rate", "length", "loudness", "loudness-as-printed", "loudness-range",
-		"measurable", "momentary", "names", "naming", "packaging", "picture", "ppm", "range", "sample-rate", "short-term", "source", "start", "stem", "stems-sum-to-mix", "stream", "true-peak"}
+		"measurable", "momentary", "names", "naming", "packaging", "picture", "ppm", "range", "room", "sample-rate", "short-term", "source", "start", "stem", "stems-sum-to-mix", "stream", "true-peak"}
 	for _, r := range weave.Rules {
 		rules = append(rules, string(r))
 	}
 	slices.Sort(rules)
 	return rules
 }()
-
-func words(list []string) string { return strings.Join(list, ", ") }

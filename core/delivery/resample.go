@@ -11,7 +11,8 @@ import (
 
 // Resample makes the parts that are at another rate than the reel of what Print has written for them (Raw). open opens that,
 // create what is made of it; the caller closes both, and takes what was raw away.
-func Resample(ctx context.Context, p Plan, r *reel.Reel, printed Printed, open func(name string) (Opened, error), create func(name string) (Output, error), stamp Stamp, progress func(float64)) error {
+func Resample(ctx context.Context, p Plan, r *reel.Reel, printed Printed, open func(name string) (Opened, error),
+	create func(name string) (Output, error), stamp Stamp, progress func(float64)) error {
 	var parts []Part
 	for _, part := range p.Parts() {
 		if p.Files[part.File].Rate != p.Rate {
@@ -19,7 +20,19 @@ func Resample(ctx context.Context, p Plan, r *reel.Reel, printed Printed, open f
 		}
 	}
 	for i, part := range parts {
-		err := resample(ctx, p, part, r, printed, open, create, stamp, func(share float64) { progress((float64(i) + share) / float64(len(parts))) })
+		o, err := open(Raw(part.Name))
+		if err != nil {
+			return err
+		}
+		header, err := headerOf(p, part, r, stamp)
+		if err != nil {
+			return err
+		}
+		f := &file{part: part, planned: p.Files[part.File]}
+		if err := f.begin(part.Name, header, create); err != nil {
+			return err
+		}
+		err = f.resample(ctx, p.Rate, o, printed, func(share float64) { progress((float64(i) + share) / float64(len(parts))) })
 		if err != nil {
 			return err
 		}
@@ -27,25 +40,14 @@ func Resample(ctx context.Context, p Plan, r *reel.Reel, printed Printed, open f
 	return nil
 }
 
-func resample(ctx context.Context, p Plan, part Part, r *reel.Reel, printed Printed, open func(name string) (Opened, error), create func(name string) (Output, error), stamp Stamp, progress func(float64)) error {
-	planned := p.Files[part.File]
-	o, err := open(Raw(part.Name))
+// resample writes a part of what is raw, at a rate in Hz.
+func (f *file) resample(ctx context.Context, rate int, raw Opened, printed Printed, progress func(float64)) error {
+	planned := f.planned
+	src, err := wave.Open(raw, raw.Size)
 	if err != nil {
 		return err
 	}
-	src, err := wave.Open(o, o.Size)
-	if err != nil {
-		return err
-	}
-	header, err := headerOf(p, part, r, stamp)
-	if err != nil {
-		return err
-	}
-	f := &file{part: part, planned: planned}
-	if err := f.begin(part.Name, header, create); err != nil {
-		return err
-	}
-	re := dsp.NewResampler(float64(p.Rate) / float64(planned.Rate))
+	re := dsp.NewResampler(float64(rate) / float64(planned.Rate))
 	limited := make([]int64, src.Channels)
 	out := make([][]float64, src.Channels)
 	in := make([][]float64, src.Channels)
@@ -55,13 +57,13 @@ func resample(ctx context.Context, p Plan, part Part, r *reel.Reel, printed Prin
 		}
 		n := int(min(blockFrames, planned.Frames-at))
 		first, end := re.Span(at, n)
-		raw := make([]byte, int(end-first)*src.FrameBytes())
-		if err := src.ReadOver(raw, first, int(end-first)); err != nil {
+		frames := make([]byte, int(end-first)*src.FrameBytes())
+		if err := src.ReadOver(frames, first, int(end-first)); err != nil {
 			return err
 		}
 		for c := range out {
 			in[c] = append(in[c][:0], make([]float64, end-first)...)
-			src.Decode(in[c], raw, c)
+			src.Decode(in[c], frames, c)
 			out[c] = append(out[c][:0], make([]float64, n)...)
 			re.Block(out[c], at, in[c], first)
 			if planned.Depth < 32 {
@@ -69,7 +71,7 @@ func resample(ctx context.Context, p Plan, part Part, r *reel.Reel, printed Prin
 					dsp.AddDither(out[c], planned.Depth, c, at)
 				}
 				if went := limit(out[c], planned.Depth); went.samples > 0 {
-					group := part.Channels[c].Group
+					group := f.part.Channels[c].Group
 					printed.Clipped[group] += went.samples
 					printed.Peaks[group] = max(printed.Peaks[group], went.peak)
 				}
@@ -83,7 +85,7 @@ func resample(ctx context.Context, p Plan, part Part, r *reel.Reel, printed Prin
 	if err := f.writer.Close(); err != nil {
 		return err
 	}
-	printed.Audio[part.Name] = f.hash.Sum64()
+	printed.Audio[f.part.Name] = f.hash.Sum64()
 	if len(planned.Groups) == 1 {
 		return f.loud(printed.Groups[planned.Range][planned.Groups[0]])
 	}

@@ -272,6 +272,7 @@ func (v *verifier) pass(ctx context.Context, at, rate int, parts []Part, progres
 		}
 	}
 	meters := newMeters(groups, v.reel, rate)
+	anchored := v.anchor(meters, groups)
 	sets := slices.DeleteFunc(nulls(v.reel), func(n null) bool {
 		return !whole(n.mix) || slices.ContainsFunc(n.parts, func(g reel.Group) bool { return !whole(g) })
 	})
@@ -326,7 +327,12 @@ func (v *verifier) pass(ctx context.Context, at, rate int, parts []Part, progres
 	for i, part := range parts {
 		v.read(part, sums[i].Sum64() == v.printed.Audio[part.Name], strange[i])
 	}
-	v.levels(at, rate, groups, meters.measurements())
+	v.levels(at, rate, groups, meters.measurements(), func(group int) *float64 {
+		if !anchored {
+			return nil
+		}
+		return meters.bank.Anchored(group)
+	})
 	v.sums(sets)
 	return nil
 }
@@ -385,8 +391,8 @@ func (n *null) add(block [][]float64, column map[string]int) {
 }
 
 // levels compares what was measured with the spec and with what was measured while printing.
-func (v *verifier) levels(at, rate int, groups []reel.Group, found map[string]loudness.Measurement) {
-	for _, g := range groups {
+func (v *verifier) levels(at, rate int, groups []reel.Group, found map[string]loudness.Measurement, anchored func(group int) *float64) {
+	for i, g := range groups {
 		m := found[g.ID]
 		called := g.Name
 		if len(v.plan.Ranges) > 1 {
@@ -412,24 +418,46 @@ func (v *verifier) levels(at, rate int, groups []reel.Group, found map[string]lo
 		}
 		for _, l := range v.plan.Spec.Limits {
 			if l.For(g.ID) {
-				v.limits(l.filled(), called, m)
+				v.limits(l.filled(), called, m, anchored(i))
 			}
 		}
 	}
 }
 
+// anchor has groups be measured where the dialogue is heard, where a limit asks for that and the files have the dialogue by
+// itself. Where they have not, there is nothing to measure it on, and such a limit is not met.
+func (v *verifier) anchor(m *meters, groups []reel.Group) bool {
+	asked := slices.ContainsFunc(v.plan.Spec.Limits, func(l Limit) bool { return l.filled().Measured == DialogueGate })
+	dialogue := slices.IndexFunc(groups, func(g reel.Group) bool {
+		return slices.Equal(g.Stems, []string{"DX"}) || g.Feed != nil && g.Feed.Row == reel.StemRow && g.Feed.From == "DX"
+	})
+	if !asked || dialogue < 0 {
+		return false
+	}
+	for i := range groups {
+		m.bank.Anchor(i, dialogue)
+	}
+	return true
+}
+
 // limits holds what was measured of a group to a limit.
-func (v *verifier) limits(l Limit, called string, m loudness.Measurement) {
-	if l.Measured == DialogueGate && l.Integrated != nil {
-		v.add(false, Finding{Rule: "loudness", Message: called + ": loudness where the dialogue is heard can't be measured yet", Limit: figure(l.Integrated, "LUFS")})
-	} else if l.Integrated != nil {
+func (v *verifier) limits(l Limit, called string, m loudness.Measurement, anchored *float64) {
+	if l.Integrated != nil {
+		integrated, message := m.IntegratedLUFS, ": integrated loudness"
+		if l.Measured == DialogueGate {
+			integrated, message = anchored, ": loudness where the dialogue is heard"
+		}
+		measured := figure(integrated, "LUFS")
+		if l.Measured == DialogueGate && integrated == nil {
+			measured = "not measured: no file has the dialogue by itself, or nobody speaks"
+		}
 		tolerance := 0.0
 		if l.Tolerance != nil {
 			tolerance = *l.Tolerance
 		}
-		ok := m.IntegratedLUFS != nil && math.Abs(*m.IntegratedLUFS-*l.Integrated) <= tolerance+1e-9
-		v.add(ok, Finding{Rule: "loudness", Message: called + ": integrated loudness",
-			Measured: figure(m.IntegratedLUFS, "LUFS"), Limit: fmt.Sprintf("%s ±%g", figure(l.Integrated, "LUFS"), tolerance)})
+		ok := integrated != nil && math.Abs(*integrated-*l.Integrated) <= tolerance+1e-9
+		v.add(ok, Finding{Rule: "loudness", Message: called + message,
+			Measured: measured, Limit: fmt.Sprintf("%s ±%g", figure(l.Integrated, "LUFS"), tolerance)})
 	}
 	for _, most := range []struct {
 		rule, message, unit string

@@ -59,6 +59,7 @@ type Bank struct {
 	filled     int // samples of the present hop so far
 	frames     int64
 	done       bool
+	anchors    map[int]*anchor // by programme
 }
 
 // programme is channels that are one thing.
@@ -71,6 +72,7 @@ type programme struct {
 	short  *histogram         // 3 s blocks
 	momentaryMax,
 	shortMax float64
+	blocks []float64 // powers of the 400 ms blocks that ended in the last Write
 }
 
 type channel struct {
@@ -134,8 +136,15 @@ func (b *Bank) Write(block [][]float64) {
 	}
 	ended := (b.filled + n) / b.hop
 	for p := range b.programmes {
+		b.programmes[p].blocks = b.programmes[p].blocks[:0]
 		for i := range ended {
 			b.programmes[p].endHop(b.power(p, i))
+		}
+	}
+	for p, a := range b.anchors {
+		own, dialogue := b.programmes[p].blocks, b.programmes[a.dialogue].blocks
+		for i := range own {
+			a.add(own[i], dialogue[i])
 		}
 	}
 	b.filled = (b.filled + n) % b.hop
@@ -204,6 +213,7 @@ func (m *programme) endHop(power float64) {
 		m.momentaryMax = max(m.momentaryMax, p)
 		if block {
 			m.gated.add(p)
+			m.blocks = append(m.blocks, p)
 		}
 	}
 	if m.hops >= shortHops {

@@ -206,6 +206,9 @@ func (s *Server) plan(ctx context.Context, w wanted) (o store.OpenReel, plan del
 		return o, plan, nil, err
 	}
 	plan.Revision = o.Revision
+	if free, err := s.Media.Free(); err == nil { // where that is not known, the disk says so itself
+		plan.Needs(free)
+	}
 	if err = s.sources(ctx, &plan, laid); err == nil {
 		err = s.pictures(ctx, &plan, laid)
 	}
@@ -423,11 +426,12 @@ func (s *Server) GetPrintArchive(c *gin.Context, id PrintID) {
 	for _, f := range p.Report.Files {
 		manifest += fmt.Sprintf("%s  %s\n", f.SHA256, f.Name)
 	}
-	a := s.archive(c, p.Plan.Spec.ID, p.CreatedAt)
+	folder := p.Plan.Folder()
+	a := s.archive(c, folder, p.CreatedAt)
 	for _, f := range p.Report.Files {
-		a.file(p.Folder+"/"+f.Name, f.Name, f.Size)
+		a.file(p.Folder+"/"+f.Name, folder+"/"+f.Name, f.Size)
 	}
-	a.add("report.json", bytes.NewReader(report))
-	a.add("manifest.sha256", strings.NewReader(manifest))
+	a.add(folder+"/report.json", bytes.NewReader(report))
+	a.add(folder+"/manifest.sha256", strings.NewReader(manifest))
 	a.close()
 }

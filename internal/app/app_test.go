@@ -108,7 +108,9 @@ func TestFromCardToDelivery(t *testing.T) {
 	for _, entry := range z.File {
 		r, err := entry.Open()
 		require.NoError(t, err)
-		names[entry.Name], err = io.ReadAll(r)
+		folder, name, _ := strings.Cut(entry.Name, "/")
+		assert.Equal(t, p.Plan.Folder(), folder)
+		names[name], err = io.ReadAll(r)
 		require.NoError(t, err)
 	}
 	assert.Len(t, names, 4+2)

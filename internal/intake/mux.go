@@ -100,7 +100,8 @@ func tag(tags map[string]string, name string) string {
 
 // countFrames counts the pictures of a file that does not say how many it has.
 func countFrames(ctx context.Context, local string) (int64, error) {
-	out, err := run(ctx, "ffprobe", "-v", "error", "-protocol_whitelist", "file", "-select_streams", "v:0", "-count_packets", "-show_entries", "stream=nb_read_packets", "-of", "default=nk=1:nw=1", "file:"+local)
+	out, err := run(ctx, "ffprobe", "-v", "error", "-protocol_whitelist", "file", "-select_streams", "v:0",
+		"-count_packets", "-show_entries", "stream=nb_read_packets", "-of", "default=nk=1:nw=1", "file:"+local)
 	if err != nil {
 		return 0, err
 	}
@@ -113,7 +114,8 @@ func Compare(ctx context.Context, local string, stream int, part *wave.File) (d 
 	ctx, cancel := context.WithTimeout(ctx, time.Minute+patience(local))
 	defer cancel()
 	form := map[int]string{2: "s16le", 3: "s24le", 4: "f32le"}[part.Bytes]
-	c, said, err := command(ctx, "ffmpeg", "-nostdin", "-v", "error", "-protocol_whitelist", "file,pipe", "-i", "file:"+local, "-map", fmt.Sprintf("0:a:%d", stream), "-f", form, "-c:a", "pcm_"+form, "pipe:1")
+	c, said, err := command(ctx, "ffmpeg", "-nostdin", "-v", "error", "-protocol_whitelist", "file,pipe", "-i", "file:"+local,
+		"-map", fmt.Sprintf("0:a:%d", stream), "-f", form, "-c:a", "pcm_"+form, "pipe:1")
 	if err != nil {
 		return d, err
 	}
