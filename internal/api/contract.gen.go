@@ -788,6 +788,9 @@ type TrimClipCommand = reel.Sent
 type Turn struct {
 	// Before The print that it comes before; left out: it comes last
 	Before *string `json:"before,omitempty"`
+
+	// Hold It is not begun until it is given a turn again
+	Hold *bool `json:"hold,omitempty"`
 }
 
 // UnravelRequest defines model for UnravelRequest.

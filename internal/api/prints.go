@@ -348,7 +348,7 @@ func (s *Server) PrintQueue(c *gin.Context, id ProductionID) {
 	s.answer(c, http.StatusOK, list, err)
 }
 
-// SetTurn has a print come before another.
+// SetTurn has a print come before another, or wait until it is given a turn again.
 func (s *Server) SetTurn(c *gin.Context, id WorkID) {
 	var body Turn
 	if !s.read(c, &body) {
@@ -357,6 +357,10 @@ func (s *Server) SetTurn(c *gin.Context, id WorkID) {
 	before := ""
 	if body.Before != nil {
 		before = *body.Before
+	}
+	if body.Hold != nil && *body.Hold {
+		s.done(c, s.Store.Hold(c, id))
+		return
 	}
 	s.done(c, s.Store.SetTurn(c, id, before))
 }

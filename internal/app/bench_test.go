@@ -9,6 +9,7 @@ import (
 	"math/rand"
 	"net/http"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -126,4 +127,42 @@ func BenchmarkFirstSound(b *testing.B) {
 		took = append(took, time.Since(began))
 	}
 	spread(b, took)
+}
+
+// benchSpec is eight stereo groups, as WAVE and as streams of a movie.
+const benchSpec = `spec: 2
+id: bench
+title: Sixteen channels
+groups: [%s]
+packaging: [wave, mov]
+files:
+  - {packaging: wave, name: "{reel}", container: wave, depth: 24}
+  - {packaging: mov, name: "{reel}", container: mov, depth: 24}
+`
+
+// BenchmarkMovie is a delivery of 16 channels and three minutes as a movie, from asking for it to its report; the figure to look
+// at is how many times as long it takes as the same delivery in WAVE.
+func BenchmarkMovie(b *testing.B) {
+	s := apptest.Start(b)
+	s.Record("day1/long.wav", 180, "Mix L", "Boom", "Ines lav")
+	production := s.Production()
+	s.Bring(production, "day1/long.wav")
+	v := s.Reel(production, "Reel 1")
+	s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": v.Revision, "take": s.Takes(production)["long.wav"].ID}, &v)
+	var groups []string
+	for i := range 8 {
+		groups = append(groups, fmt.Sprintf("{id: g%d, name: Group %d, tag: G%d, layout: stereo, from: {stems: [DX]}}", i, i, i))
+	}
+	s.OK("POST", "/specs", fmt.Sprintf(benchSpec, strings.Join(groups, ", ")), nil)
+	took := map[string]time.Duration{}
+	for range max(1, b.N) {
+		for _, packaging := range []string{"wave", "mov"} {
+			began := time.Now()
+			p := printed(s, production, v, map[string]any{"spec": "bench", "packaging": packaging})
+			took[packaging] += time.Since(began)
+			require.NotNil(b, p.Report, p.Message)
+			require.True(b, p.Report.Pass)
+		}
+	}
+	b.ReportMetric(float64(took["mov"])/float64(took["wave"]), "x-wave")
 }

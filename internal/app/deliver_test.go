@@ -2,6 +2,7 @@ package app_test
 
 import (
 	"net/http"
+	"os"
 	"os/exec"
 	"path/filepath"
 	"slices"
@@ -103,6 +104,18 @@ func TestTheQueueOfPrints(t *testing.T) {
 	last, fourth := answers[5].Print, answers[3].Print
 	status := s.Call("POST", "/work/"+last+"/turn", map[string]any{"before": fourth}, nil)
 	assert.Contains(t, []int{http.StatusNoContent, http.StatusConflict}, status, "or one of them runs already")
+	if s.Call("POST", "/work/"+last+"/turn", map[string]any{"hold": true}, nil) == http.StatusNoContent {
+		require.Eventually(t, func() bool { // it is left when all others are done
+			var left []store.Queued
+			s.OK("GET", "/productions/"+production+"/queue", nil, &left)
+			return len(left) == 1 && left[0].ID == last && left[0].Held
+		}, time.Minute, 100*time.Millisecond)
+		time.Sleep(3 * time.Second) // longer than from one beat of the runner to the next
+		var left []store.Queued
+		s.OK("GET", "/productions/"+production+"/queue", nil, &left)
+		require.Len(t, left, 1, "and waits")
+		s.OK("POST", "/work/"+last+"/turn", map[string]any{}, nil)
+	}
 	var queue []store.Queued
 	require.Eventually(t, func() bool {
 		s.OK("GET", "/productions/"+production+"/queue", nil, &queue)
@@ -117,4 +130,54 @@ func TestTheQueueOfPrints(t *testing.T) {
 		assert.Equal(t, "done", p.State, p.Message)
 	}
 	assert.Contains(t, s.Refused(http.StatusConflict, "POST", "/work/"+last+"/turn", map[string]any{}), "does not wait any more")
+}
+
+// An ffmpeg that is killed fails the print with a sentence, one that hangs is stopped with it; nothing lies under a final name, and
+// tried again with one that works the print is whole.
+func TestAnFFmpegThatDiesOrHangs(t *testing.T) {
+	real, err := exec.LookPath("ffmpeg")
+	require.NoError(t, err)
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	s.OK("POST", "/specs", movieSpec, nil)
+	path := os.Getenv("PATH")
+	stub := func(does string) {
+		dir := t.TempDir()
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "ffmpeg"), []byte("#!/bin/sh\n"+does+"\n"), 0o700))
+		t.Setenv("PATH", dir+":"+path)
+	}
+	left := func() []string {
+		files, err := filepath.Glob(filepath.Join(s.Data, "media", "*", "*", "*.mov"))
+		require.NoError(t, err)
+		return files
+	}
+
+	stub("kill -9 $$")
+	p := printed(s, production, v, map[string]any{"spec": "ferry-movie"})
+	assert.Equal(t, "failed", p.State)
+	assert.Contains(t, p.Message, "could not be put together by ffmpeg, so nothing of it is delivered")
+	assert.Empty(t, left())
+
+	hangs := filepath.Join(t.TempDir(), "hangs")
+	stub("touch " + hangs + "; exec sleep 1000")
+	s.OK("POST", "/work/"+p.ID+"/retry", map[string]any{}, nil)
+	require.Eventually(t, func() bool {
+		_, err := os.Stat(hangs)
+		return err == nil
+	}, 30*time.Second, 50*time.Millisecond)
+	s.OK("POST", "/work/"+p.ID+"/cancel", nil, nil)
+	s.OK("GET", "/prints/"+p.ID, nil, &p)
+	assert.Equal(t, "cancelled", p.State)
+	require.Eventually(t, func() bool {
+		staged, err := filepath.Glob(filepath.Join(s.Data, "media", "attempts", "*"))
+		return err == nil && len(staged) == 0
+	}, 20*time.Second, 100*time.Millisecond, "what was begun is cleared away")
+	assert.Empty(t, left())
+
+	stub("exec " + real + ` "$@"`)
+	s.OK("POST", "/work/"+p.ID+"/retry", map[string]any{}, nil)
+	s.Settled(production)
+	s.OK("GET", "/prints/"+p.ID, nil, &p)
+	require.NotNil(t, p.Report, p.Message)
+	assert.True(t, p.Report.Pass, "%+v", p.Report.Findings)
 }

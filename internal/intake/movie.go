@@ -55,6 +55,7 @@ type probed struct {
 		RawBits     string            `json:"bits_per_raw_sample"`
 		Duration    string            `json:"duration"`
 		Start       string            `json:"start_time"`
+		Frames      string            `json:"nb_frames"`
 		Tags        map[string]string `json:"tags"`
 		Disposition map[string]int    `json:"disposition"`
 	} `json:"streams"`

@@ -42,21 +42,7 @@ func Streams(ctx context.Context, local string) (found delivery.FoundFile, err e
 	if err != nil {
 		return found, err
 	}
-	var p struct {
-		Format struct {
-			Tags map[string]string `json:"tags"`
-		} `json:"format"`
-		Streams []struct {
-			Type        string            `json:"codec_type"`
-			Codec       string            `json:"codec_name"`
-			SampleRate  string            `json:"sample_rate"`
-			Channels    int               `json:"channels"`
-			Layout      string            `json:"channel_layout"`
-			Frames      string            `json:"nb_frames"`
-			Tags        map[string]string `json:"tags"`
-			Disposition map[string]int    `json:"disposition"`
-		} `json:"streams"`
-	}
+	var p probed
 	if err := json.Unmarshal(out, &p); err != nil {
 		return found, fault.Wrap(fault.Damaged, err, "What is in the file can't be made out")
 	}

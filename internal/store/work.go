@@ -111,8 +111,8 @@ var ErrLost = errors.New("the claim to this work has been lost")
 func (s *Store) ClaimWork(ctx context.Context, c Claim, worker string) (w Work, ok bool, err error) {
 	rows, err := s.Pool.Query(ctx, `update work set state = 'running', claim = $2, worker = $3, attempts = attempts + 1, progress = 0, message = '', updated_at = now()
 		where id = coalesce((select next.id from work meant join work next on next.kind = 'print' and next.state = 'queued'
-			where meant.id = $1 and meant.kind = 'print' order by next.turn, next.id limit 1 for update of next skip locked), $1)
-		and state = 'queued' returning `+workFields, c.Work, c.Token, worker)
+			where meant.id = $1 and meant.kind = 'print' and next.turn < 'infinity' order by next.turn, next.id limit 1 for update of next skip locked), $1)
+		and state = 'queued' and turn < 'infinity' returning `+workFields, c.Work, c.Token, worker)
 	if err != nil {
 		return w, false, err
 	}
@@ -231,9 +231,9 @@ func (s *Store) RemoveArriving(ctx context.Context, id string) error {
 
 // SetTurn has a print that waits come before another that waits, or after all where that is empty.
 func (s *Store) SetTurn(ctx context.Context, id, before string) error {
-	tag, err := s.Pool.Exec(ctx, `with waiting as (select id, turn from work where kind = 'print' and state = 'queued' and id <> $1),
+	tag, err := s.Pool.Exec(ctx, `with waiting as (select id, turn from work where kind = 'print' and state = 'queued' and turn < 'infinity' and id <> $1),
 			next as (select turn from waiting where id::text = $2)
-		update work set turn = case when $2 = '' then coalesce((select max(turn) from waiting), 0) + 1
+		update work set turn = case when $2 = '' then coalesce((select max(turn) from waiting), extract(epoch from clock_timestamp())) + 1
 			else ((select turn from next) + coalesce((select max(turn) from waiting where turn < (select turn from next)), (select turn from next) - 2)) / 2 end, updated_at = now()
 		where id = $1 and kind = 'print' and state = 'queued' and ($2 = '' or exists (select from next))`, id, before)
 	if err != nil {
@@ -245,9 +245,21 @@ func (s *Store) SetTurn(ctx context.Context, id, before string) error {
 	return nil
 }
 
+// Hold keeps a print that waits from being begun until it is given a turn again.
+func (s *Store) Hold(ctx context.Context, id string) error {
+	tag, err := s.Pool.Exec(ctx, "update work set turn = 'infinity', updated_at = now() where id = $1 and kind = 'print' and state = 'queued'", id)
+	if err != nil {
+		return notFound(err, "work")
+	}
+	if tag.RowsAffected() == 0 {
+		return fault.New(fault.Stale, "This print does not wait any more; look at the queue again")
+	}
+	return nil
+}
+
 // PrintQueue gives the prints of a production that wait or run, in their turn, and those that failed or were stopped lately.
 func (s *Store) PrintQueue(ctx context.Context, production string) ([]Queued, error) {
-	rows, err := s.Pool.Query(ctx, `select w.id::text, p.reel_id::text, w.title, w.state, w.progress, w.message, w.updated_at from work w join prints p on p.id = w.id
+	rows, err := s.Pool.Query(ctx, `select w.id::text, p.reel_id::text, w.title, w.state, w.progress, w.message, w.turn = 'infinity', w.updated_at from work w join prints p on p.id = w.id
 		where w.production_id = $1 and (w.state in ('queued', 'running') or w.state in ('failed', 'cancelled') and w.updated_at > now() - interval '1 day')
 		order by case w.state when 'running' then 0 when 'queued' then 1 else 2 end, case when w.state = 'queued' then w.turn end, w.updated_at desc, w.id limit 200`, production)
 	if err != nil {
@@ -268,6 +280,7 @@ type Queued struct {
 	State     string    `json:"state"`
 	Progress  float64   `json:"progress"`
 	Message   string    `json:"message"`
+	Held      bool      `json:"held"` // it waits until it is given a turn
 	UpdatedAt time.Time `json:"updatedAt"`
 }
 
@@ -284,7 +297,7 @@ func (s *Store) Arriving(ctx context.Context) ([]string, error) {
 
 // Waiting gives work that waits, with the queue's number of it.
 func (s *Store) Waiting(ctx context.Context) ([]Freed, error) {
-	rows, err := s.Pool.Query(ctx, "select id::text, job_id from work where state = 'queued'")
+	rows, err := s.Pool.Query(ctx, "select id::text, job_id from work where state = 'queued' and turn < 'infinity'")
 	if err != nil {
 		return nil, err
 	}

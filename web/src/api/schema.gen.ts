@@ -3067,6 +3067,8 @@ export interface components {
         Turn: {
             /** @description The print that it comes before; left out: it comes last */
             before?: string;
+            /** @description It is not begun until it is given a turn again */
+            hold?: boolean;
         };
         QueuedPrint: {
             id: string;
@@ -3075,6 +3077,7 @@ export interface components {
             state: components["schemas"]["WorkState"];
             progress: number;
             message: string;
+            held: boolean;
             /** Format: date-time */
             updatedAt: string;
         };

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { ArrowDown, ArrowUp, GripVertical, RotateCcw, X } from "lucide-react";
+import { ArrowDown, ArrowUp, GripVertical, Pause, Play, RotateCcw, X } from "lucide-react";
 import { useRef, useState } from "react";
 import { Link } from "react-router";
 
@@ -35,11 +35,11 @@ export function Queue({ production, reel }: { production: string; reel: string }
   const [several, setSeveral] = useState(false);
   const again = [keysOf.queue(production), keysOf.prints(reel), keysOf.work(production)];
   const on = (work: string) => ({ params: { path: { work } } });
-  const turn = useDo(({ id, before }: { id: string; before: string | undefined }) => ok(api.POST("/work/{work}/turn", { ...on(id), body: before ? { before } : {} })), again);
+  const turn = useDo(({ id, ...body }: { id: string; before?: string; hold?: boolean }) => ok(api.POST("/work/{work}/turn", { ...on(id), body })), again);
   const cancel = useDo((id: string) => ok(api.POST("/work/{work}/cancel", on(id))), again);
   const retry = useDo((id: string) => ok(api.POST("/work/{work}/retry", on(id))), again);
   const list = queue.data ?? [];
-  const waiting = list.filter((q) => q.state === "queued");
+  const waiting = list.filter((q) => q.state === "queued" && !q.held);
   return (
     <section aria-label="Queue" className="mt-5">
       <div className="flex items-baseline">
@@ -72,12 +72,17 @@ export function Queue({ production, reel }: { production: string; reel: string }
                     <Small label={`${q.title} sooner`} disabled={at === 0} onClick={() => turn.mutate({ id: q.id, before: waiting[at - 1]!.id })}>
                       <ArrowUp size={13} />
                     </Small>
-                    <Small label={`${q.title} later`} disabled={at === waiting.length - 1} onClick={() => turn.mutate({ id: q.id, before: waiting[at + 2]?.id })}>
+                    <Small label={`${q.title} later`} disabled={at === waiting.length - 1} onClick={() => turn.mutate({ id: q.id, ...(waiting[at + 2] ? { before: waiting[at + 2]!.id } : {}) })}>
                       <ArrowDown size={13} />
                     </Small>
                   </>
                 )}
-                {waits || q.state === "running" ? (
+                {q.state === "queued" && (
+                  <Small label={q.held ? `Go on with ${q.title}` : `Hold ${q.title} back`} onClick={() => turn.mutate(q.held ? { id: q.id } : { id: q.id, hold: true })}>
+                    {q.held ? <Play size={13} /> : <Pause size={13} />}
+                  </Small>
+                )}
+                {q.state === "queued" || q.state === "running" ? (
                   <Small label={`Stop ${q.title}`} onClick={() => cancel.mutate(q.id)}>
                     <X size={13} />
                   </Small>
@@ -95,7 +100,7 @@ export function Queue({ production, reel }: { production: string; reel: string }
                   {left(q, begun.current)}
                 </span>
               )}
-              {q.state === "queued" && <span className="text-[12px] text-muted">waits{at === 0 ? ", comes next" : ""}</span>}
+              {q.state === "queued" && <span className="text-[12px] text-muted">{q.held ? "held back" : at === 0 ? "waits, comes next" : "waits"}</span>}
               {q.state === "failed" && <span className="text-[12px] text-wrong">{q.message}</span>}
               {q.state === "cancelled" && <span className="text-[12px] text-muted">stopped</span>}
             </li>
