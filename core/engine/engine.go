@@ -461,8 +461,10 @@ func (e *Engine) Exact(output, bits int) bool {
 
 // Tap is a point to listen at.
 type Tap struct {
-	Kind string `json:"kind"` // output, or a row of the weave: track, strand, stem, mix, group; or stems for the sum of all stems
-	ID   string `json:"id"`   // empty for stems
+	// Kind is output, pair (the two outputs of which one is named), or a row of the weave: track, strand, stem, mix, group; or stems
+	// for the sum of all stems.
+	Kind string `json:"kind"`
+	ID   string `json:"id"` // empty for stems
 	// Check is how it is listened to; empty as it is.
 	Check Check `json:"check"`
 }
@@ -489,6 +491,9 @@ func (e *Engine) Listen(tap Tap, left, right []float64) error {
 	clear(right[:e.frames])
 	sides := [][]float64{left[:e.frames], right[:e.frames]}
 	heard := false
+	if tap.Kind == "pair" {
+		heard = e.listenToPair(tap.ID, sides)
+	}
 	for i := range e.nodes {
 		n := &e.nodes[i]
 		channel, here := e.tapped(n, i, tap)
@@ -513,6 +518,23 @@ func (e *Engine) Listen(tap Tap, left, right []float64) error {
 	}
 	tap.Check.apply(sides[0], sides[1])
 	return nil
+}
+
+// listenToPair gives the two sides of a pair of outputs, and tells whether there are.
+func (e *Engine) listenToPair(id string, sides [][]float64) bool {
+	left, right, paired := weave.Pair(e.reel.OutputList(), id)
+	if !paired {
+		return false
+	}
+	for _, o := range e.graph.Outputs {
+		switch o.ID {
+		case left.ID:
+			mix.AddAt(sides[0], e.nodes[o.Node].shown[o.Channel][:e.frames], 1)
+		case right.ID:
+			mix.AddAt(sides[1], e.nodes[o.Node].shown[o.Channel][:e.frames], 1)
+		}
+	}
+	return true
 }
 
 func (c Check) apply(left, right []float64) {
@@ -548,6 +570,8 @@ func (e *Engine) tapped(n *node, at int, tap Tap) (channel int, here bool) {
 		return 0, false
 	case tap.Kind == "stems":
 		return -1, n.Row == reel.StemRow
+	case tap.Kind == "pair": // which is heard by itself
+		return 0, false
 	case tap.Kind == "output":
 		for _, o := range e.graph.Outputs {
 			if o.ID == tap.ID && o.Node == at {

@@ -168,6 +168,20 @@ func TestTaps(t *testing.T) {
 	require.NoError(t, e.Listen(Tap{Kind: "stems", ID: ""}, left, right))
 	assert.Equal(t, e.Outputs()[4], left, "the sum of all stems is what the full mix gets")
 	assert.Equal(t, fault.NotFound, fault.KindOf(e.Listen(Tap{Kind: "stem", ID: "ZZ"}, left, right)))
+	// A pair is its two sides, whichever of them is named.
+	outputs, list := e.Outputs(), r.OutputList()
+	for _, side := range []string{"mx/L", "mx/R"} {
+		require.NoError(t, e.Listen(Tap{Kind: "pair", ID: side}, left, right))
+		for i, o := range list {
+			switch o.ID {
+			case "mx/L":
+				assert.Equal(t, outputs[i], left)
+			case "mx/R":
+				assert.Equal(t, outputs[i], right)
+			}
+		}
+	}
+	assert.Equal(t, fault.NotFound, fault.KindOf(e.Listen(Tap{Kind: "pair", ID: "mx/M"}, left, right)))
 }
 
 func TestChecks(t *testing.T) {

@@ -103,7 +103,7 @@ func findings(r *reel.Reel, routes []Route) []Finding {
 }
 
 // opposite is the other side of a pair of outputs.
-var opposite = map[string]string{"L": "R", "Lo": "Ro", "Lt": "Rt", "Ls": "Rs", "Lss": "Rss", "Lrs": "Rrs"}
+var opposite = map[string]string{"L": "R", "Lo": "Ro", "Lt": "Rt", "Ls": "Rs", "Lss": "Rss", "Lrs": "Rrs", "Ltf": "Rtf", "Ltr": "Rtr"}
 
 // pairsOf gives the pairs of each group, left and right; in film order the centre lies between.
 func pairsOf(outputs []reel.Output) (pairs [][2]reel.Output) {
@@ -115,6 +115,16 @@ func pairsOf(outputs []reel.Output) (pairs [][2]reel.Output) {
 		}
 	}
 	return pairs
+}
+
+// Pair gives the left and right of the pair that an output is one side of.
+func Pair(outputs []reel.Output, id string) (left, right reel.Output, paired bool) {
+	for _, p := range pairsOf(outputs) {
+		if p[0].ID == id || p[1].ID == id {
+			return p[0], p[1], true
+		}
+	}
+	return left, right, false
 }
 
 // oneSided finds pairs of which a mono track reaches only one side, or the other at least 40 dB lower.

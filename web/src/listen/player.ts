@@ -8,7 +8,7 @@ import type { FromSocket, ToSocket } from "./socket.worker";
 import SocketWorker from "./socket.worker?worker";
 import workletURL from "./worklet?worker&url";
 
-export type Tap = { kind: "group" | "output" | "mix" | "stem" | "strand" | "track" | "stems"; id: string };
+export type Tap = { kind: "group" | "output" | "pair" | "mix" | "stem" | "strand" | "track" | "stems"; id: string };
 
 /** A way of listening that tells what a pair hides: both sides added up, the one less the other, or the front pair of a wide set. */
 export type Check = "" | "mono" | "difference" | "front";

@@ -36,6 +36,7 @@ export const actions = [
   { id: "next-output", room: "loom", does: "Listen to the next output channel alone", key: "Shift+S" },
   { id: "hear-row", room: "loom", does: "Listen to the row of the crossing that keys are at, and back", key: "Alt+A" },
   { id: "hear-column", room: "loom", does: "Listen to the column of the crossing that keys are at, and back", key: "Alt+S" },
+  { id: "hear-pair", room: "loom", does: "Listen to the pair of outputs that the column is one side of, and back", key: "Alt+D" },
   { id: "compare", room: "loom", does: "Listen to what was heard before, and back: to compare two", key: "Shift+G" },
   { id: "mono", room: "loom", does: "Mono check, and back", key: "Shift+Z" },
   { id: "front", room: "loom", does: "Fold-down check: the front pair alone, and back", key: "Alt+Z" },

@@ -26,7 +26,7 @@ export function scaleOf(what: Parameter): { least: number; most: number; unit: s
 }
 
 /** The parameters of a track that move. */
-export const movingOf = (t: Track | Bus | undefined): Parameter[] => parameters.filter((p) => pointsOf(t, p).length > 0);
+export const movingOf = (t: Track | Clip | Bus | undefined): Parameter[] => parameters.filter((p) => pointsOf(t, p).length > 0);
 
 /** What a curve can be of. */
 export type CurveOf = CommandOf<"setCurve">["of"];
@@ -57,7 +57,8 @@ export function pointsOf(x: Track | Clip | Bus | undefined, what: Parameter): Po
 }
 
 /** Where a track, or what lies below, stands that has no curve of a parameter. */
-export function restOf(t: Track | Bus | undefined, what: Parameter): number {
+export function restOf(x: Track | Clip | Bus | undefined, what: Parameter): number {
+  const t = x && "offset" in x ? undefined : x; // a clip adds nothing where it has no curve
   switch (what) {
     case "gain":
       return 0; // the curve is added to the track's gain

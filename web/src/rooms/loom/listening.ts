@@ -19,7 +19,7 @@ function usualTap(view: ReelView): Tap {
 }
 
 function exists(view: ReelView, tap: Tap): boolean {
-  const list = { group: view.groups, output: view.outputs, stem: view.stems, track: view.tracks, mix: view.mixes, strand: view.tracks.map((t) => ({ id: `${t.stem}/${t.strand ?? ""}` })), stems: null }[tap.kind];
+  const list = { group: view.groups, output: view.outputs, pair: view.outputs, stem: view.stems, track: view.tracks, mix: view.mixes, strand: view.tracks.map((t) => ({ id: `${t.stem}/${t.strand ?? ""}` })), stems: null }[tap.kind];
   return list === null || list.some((x) => x.id === tap.id);
 }
 

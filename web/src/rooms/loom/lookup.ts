@@ -38,3 +38,22 @@ export const routeOf = (view: ReelView, track: string, output: string): Route | 
 export const knotsOf = (view: ReelView, row: string, from: string, output: string): Knot[] => by(view.knots, (k) => `${k.row} ${k.from} ${k.output}`).get(`${row} ${from} ${output}`) ?? none;
 
 export const findingOf = (view: ReelView, track: string, output: string): Finding | undefined => by(view.findings, (f) => `${f.track ?? ""} ${f.output ?? ""}`).get(`${track} ${output}`)?.[0];
+
+type Output = ReelView["outputs"][number];
+
+/** Left and right of the pairs of outputs that a group has, by their labels. */
+const opposite: Record<string, string> = { L: "R", Lo: "Ro", Lt: "Rt", Ls: "Rs", Lss: "Rss", Lrs: "Rrs", Ltf: "Rtf", Ltr: "Rtr" };
+
+export function pairsIn(view: Pick<ReelView, "outputs">, group: string): [Output, Output][] {
+  const own = view.outputs.filter((o) => o.group === group);
+  return own.flatMap((left): [Output, Output][] => {
+    const right = own.find((o) => o.label === opposite[left.label]);
+    return right ? [[left, right]] : [];
+  });
+}
+
+/** The pair that an output is one side of. */
+export function pairOf(view: Pick<ReelView, "outputs">, id: string): [Output, Output] | undefined {
+  const group = view.outputs.find((o) => o.id === id)?.group;
+  return group === undefined ? undefined : pairsIn(view, group).find((p) => p.some((o) => o.id === id));
+}

@@ -21,7 +21,7 @@ import { BandHead, FolderHead, Heads, TrackHead, type HeadActs } from "./heads";
 import { Inspector } from "./inspector";
 import { Lists } from "./lists";
 import { useListening, type Listening } from "./listening";
-import { busOf, clipOf, trackOf } from "./lookup";
+import { busOf, clipOf, pairOf, trackOf } from "./lookup";
 import { Meters } from "./meters";
 import { PicturePane } from "./picture";
 import { PlaceCard } from "./panpad";
@@ -91,7 +91,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const stableEdits = useStable({ command: edits.command, tie: edits.tie });
   const weave = useWeave(view, rows, band, bandRow, tracksChosen, stableEdits);
   const reed = useReed(weave.columns, room);
-  useActions({ ...acts, ...hearing(weave, listening, store) });
+  useActions({ ...acts, ...hearing(view, weave, listening, store) });
   const playingAt = () => (playing ? position() : null);
   const heads = useHeadActs(view, doIt, (t) => <PlaceCard view={view} track={t} playingAt={playingAt} onDo={doIt} />);
   const openBus = ({ row, id }: { row: Row; id: string }) => store.setState({ lists: "track", bus: row === "track" ? null : { row, id } });
@@ -350,7 +350,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
 }
 
 /** Listening to the row or the column of the crossing that keys are at. */
-function hearing(weave: Weave, listening: Listening, store: LoomStore) {
+function hearing(view: ReelView, weave: Weave, listening: Listening, store: LoomStore) {
   return {
     "hear-row": () => {
       const line = weave.lines[store.getState().at.line];
@@ -359,6 +359,11 @@ function hearing(weave: Weave, listening: Listening, store: LoomStore) {
     "hear-column": () => {
       const column = weave.columns.list[store.getState().at.column];
       if (column) listening.toggleTap({ kind: column.folded ? "group" : "output", id: column.key });
+    },
+    "hear-pair": () => {
+      const column = weave.columns.list[store.getState().at.column];
+      const pair = column && !column.folded && pairOf(view, column.key);
+      if (pair) listening.toggleTap({ kind: "pair", id: pair[0].id });
     },
   };
 }

@@ -7,7 +7,7 @@ import { tapName } from "./shuttle";
 
 const view = {
   groups: [{ id: "mix", name: "Full mix" }],
-  outputs: [{ id: "mix/L", group: "mix", label: "L" }],
+  outputs: [{ id: "mix/L", group: "mix", label: "L" }, { id: "mix/C", group: "mix", label: "C" }, { id: "mix/R", group: "mix", label: "R" }],
   stems: [{ id: "DX", name: "Dialogue" }],
   tracks: [{ id: "t1", name: "Boom" }],
 } as unknown as ReelView;
@@ -16,6 +16,8 @@ describe("what is listened to has a name", () => {
   it("for every kind of tap, also for what is gone", () => {
     expect(tapName(view, { kind: "group", id: "mix" })).toBe("Full mix");
     expect(tapName(view, { kind: "output", id: "mix/L" })).toBe("Full mix L");
+    expect(tapName(view, { kind: "pair", id: "mix/R" })).toBe("Full mix L R"); // by either side, the centre between
+    expect(tapName(view, { kind: "pair", id: "mix/C" })).toBe("nothing");
     expect(tapName(view, { kind: "stem", id: "DX" })).toBe("Dialogue");
     expect(tapName(view, { kind: "track", id: "t1" })).toBe("Boom");
     expect(tapName(view, { kind: "stems", id: "" })).toBe("all stems");

@@ -7,6 +7,7 @@ import { usePlayer, type Check, type Tap } from "../../listen/player";
 import { keyOf, keySign, type ActionID } from "../../ui/keys";
 import { duration, labelAt, parse, parseNear } from "../../ui/timecode";
 import type { ListName } from "./lists";
+import { pairOf, pairsIn } from "./lookup";
 import { usePosition } from "./shuttleline";
 
 export function tapName(view: ReelView, tap: Tap): string {
@@ -16,6 +17,10 @@ export function tapName(view: ReelView, tap: Tap): string {
     case "output": {
       const o = view.outputs.find((x) => x.id === tap.id);
       return o ? `${view.groups.find((g) => g.id === o.group)?.name} ${o.label}` : "nothing";
+    }
+    case "pair": {
+      const sides = pairOf(view, tap.id);
+      return sides ? `${view.groups.find((g) => g.id === sides[0].group)?.name} ${sides[0].label} ${sides[1].label}` : "nothing";
     }
     case "stem":
       return view.stems.find((s) => s.id === tap.id)?.name ?? "nothing";
@@ -108,6 +113,14 @@ export function Shuttle(p: {
                 {g.name} <span className="text-muted">output</span>
               </DropdownMenu.Item>
             ))}
+            {view.groups
+              .filter((g) => g.labels.length > 2)
+              .flatMap((g) => pairsIn(view, g.id))
+              .map(([left, right]) => (
+                <DropdownMenu.Item key={left.id} className="menu-item" onSelect={() => p.onTap({ kind: "pair", id: left.id })}>
+                  {view.groups.find((g) => g.id === left.group)?.name} {left.label} {right.label} <span className="text-muted">pair</span>
+                </DropdownMenu.Item>
+              ))}
             {view.groups.length > 0 && <DropdownMenu.Separator className="my-1 h-px bg-line" />}
             {view.mixes.map((m) => (
               <DropdownMenu.Item key={m.id} className="menu-item" onSelect={() => p.onTap({ kind: "mix", id: m.id })}>

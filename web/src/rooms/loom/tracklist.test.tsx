@@ -32,7 +32,7 @@ describe("what lies on a track, in words", () => {
   });
 
   it("has the points of the curve that moves, each with its time and value", () => {
-    const p = show();
+    const p = show({ chosen: [] });
     expect((screen.getByLabelText("Which curve") as HTMLSelectElement).value).toBe("front");
     const value = screen.getByLabelText("Value of point 2");
     fireEvent.change(value, { target: { value: "3" } });
@@ -50,6 +50,18 @@ describe("what lies on a track, in words", () => {
     expect(p.onDo.mock.lastCall![0].command.points).toEqual([{ at: second(3), value: -1 }, { at: second(4), value: 1 }]);
     fireEvent.click(screen.getByLabelText("Take point 1 away"));
     expect(p.onDo.mock.lastCall![0].command.points).toEqual([{ at: second(3), value: -1 }]);
+  });
+
+  it("has the curve of the chosen clip too, on the clock of the reel", () => {
+    const moved = [{ ...clips[1]!, offset: 48000, gain: [{ at: 48000 + 24000, value: -3 }] }];
+    const p = show({ clips: moved });
+    const curve = screen.getByRole("region", { name: "Curve of the clip" });
+    const time = curve.querySelector<HTMLInputElement>('[aria-label="Time of point 1"]')!;
+    expect(time.value).toBe("10:00:01:12"); // half a second into the clip, which begins a second in
+    const value = curve.querySelector<HTMLInputElement>('[aria-label="Value of point 1"]')!;
+    fireEvent.change(value, { target: { value: "-9" } });
+    fireEvent.blur(value);
+    expect(p.onDo).toHaveBeenLastCalledWith({ kind: "setCurve", command: { of: "clip", id: "2", what: "gain", points: [{ at: second(1) + 24000, value: -9 }] } });
   });
 
   it("is about a stem, mix or output group as well, with what such a row can do", () => {
@@ -80,7 +92,7 @@ describe("what lies on a track, in words", () => {
   });
 
   it("begins a curve where the track stands", () => {
-    const p = show({ track: { ...track, curves: undefined } });
+    const p = show({ chosen: [], track: { ...track, curves: undefined } });
     fireEvent.change(screen.getByLabelText("Which curve"), { target: { value: "front" } });
     fireEvent.click(screen.getByText("at the shuttle"));
     expect(p.onDo).toHaveBeenLastCalledWith({ kind: "setCurve", command: { of: "track", id: "t", what: "front", points: [{ at: second(2), value: 1 }] } });

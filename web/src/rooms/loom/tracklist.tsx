@@ -23,6 +23,7 @@ type Props = { view: ReelView; track: Track | undefined; bus: BusRow | null; pla
 /** What lies on the chosen track and what moves on it, in words and figures: everything that is painted, for keyboard and screen reader. */
 export function TrackList(p: Props) {
   const { view, track, bus } = p;
+  const clip = p.clips.find((c) => p.chosen.includes(c.id));
   const labels = bus && (bus.row === "group" ? groupOf(view, bus.id)?.labels : labelsOf(view, bus.row, bus.id));
   return (
     <>
@@ -33,6 +34,14 @@ export function TrackList(p: Props) {
         <>
           <Clips {...p} track={track} />
           <CurvePoints key={track.id} {...p} of="track" id={track.id} item={track} parameters={parameters} />
+          {clip && (
+            <div className="mt-4 border-t border-line pt-2">
+              <p className="text-[13px] text-muted">
+                Of the clip <b className="text-ink">{clip.name}</b>, added to what the track does:
+              </p>
+              <CurvePoints key={clip.id} {...p} of="clip" id={clip.id} item={clip} parameters={clipParameters} />
+            </div>
+          )}
         </>
       )}
     </>
@@ -101,6 +110,8 @@ function BusPanel(p: Props & { bus: BusRow; labels: string[] }) {
   );
 }
 
+const clipParameters = ["gain", "pan"] as const;
+
 /** What of a row of such channels can be set: a mono has a level alone, a set sides, a room can be turned. */
 const parametersOf = (labels: string[]): Parameter[] => busParameters.filter((what) => {
   if (what === "gain") return true;
@@ -156,10 +167,12 @@ function Clips({ view, track, clips, chosen, onClip }: Props & { track: Track })
 }
 
 /** The points of a curve as figures: any parameter, within its range and in its unit. */
-function CurvePoints({ view, of, id, item, parameters, at, onDo }: Props & { of: CurveOf; id: string; item: Track | Bus | undefined; parameters: readonly Parameter[] }) {
+function CurvePoints({ view, of, id, item, parameters, at, onDo }: Props & { of: CurveOf; id: string; item: Track | Clip | Bus | undefined; parameters: readonly Parameter[] }) {
+  // A clip keeps its points in frames of its take; here they stand on the clock of the reel.
+  const moved = item && "offset" in item ? item.start - item.offset : 0;
   const moving = movingOf(item);
   const [what, setWhat] = useState<Parameter>(moving[0] ?? "gain");
-  const points = pointsOf(item, what);
+  const points = pointsOf(item, what).map((q) => ({ ...q, at: q.at + moved }));
   const scale = scaleOf(what);
   const { sampleRate, frameRate } = view.head;
   const keep = (points: Point[]) => onDo({ kind: "setCurve", command: { of, id, what, points: [...points].sort((a, b) => a.at - b.at) } });
@@ -170,10 +183,10 @@ function CurvePoints({ view, of, id, item, parameters, at, onDo }: Props & { of:
     keep([...points, { at: here, value: Math.round((points.length ? level(points, here) : restOf(item, what)) * 100) / 100 }]);
   };
   return (
-    <section aria-label="Curve">
+    <section aria-label={of === "clip" ? "Curve of the clip" : "Curve"}>
       <div className="flex items-center gap-2">
         <h2 className="font-semibold">Curve of</h2>
-        <select className="field h-7" aria-label="Which curve" value={what} onChange={(e) => setWhat(e.target.value as Parameter)}>
+        <select className="field h-7" aria-label={of === "clip" ? "Which curve of the clip" : "Which curve"} value={what} onChange={(e) => setWhat(e.target.value as Parameter)}>
           {parameters.map((x) => (
             <option key={x} value={x}>
               {x}
