@@ -104,6 +104,7 @@ func TestLeaderAndDiscreteMonos(t *testing.T) {
 	const second = 48000
 	assert.InDelta(t, -18, loud(0, 20*second), 0.01)
 	assert.Less(t, loud(20*second, 58*second), -130.0)
+	assert.NotEqual(t, x[0][:48], x[0][48:96], "a tone is dithered, also where nothing else is: no two of its periods are the same")
 	assert.InDelta(t, -20, loud(58*second, 58*second+1920), 0.1)
 	assert.Zero(t, x[0][58*second], "a sine begins at 0")
 	assert.Less(t, loud(58*second+1920, int64(len(x[0]))-2*second), -130.0)
@@ -294,6 +295,10 @@ func TestWhatAContainerCantSayIsSaid(t *testing.T) {
 	assert.Contains(t, strings.Join(plan.Files[0].Says, "; "), `mxf has no place for the title "Dialogue guide"`)
 	assert.Contains(t, strings.Join(plan.Files[0].Says, "; "), "language eng")
 	assert.Empty(t, plan.Files[1].Says)
+	for _, f := range plan.Findings {
+		assert.NotContains(t, f.Message, "Spare", "what is meant to be silent is not pointed out")
+	}
+	assert.True(t, plan.Files[1].Channels[7].Silent)
 	s := spec(t, "film-order-monos")
 	s.Files = []FileSpec{{Name: "x", Container: MOV, Of: []string{"film"}}}
 	plan, _, err = NewPlan("x", p.reel, s, Asked{})
