@@ -157,7 +157,7 @@ test("clips and curves are worked on by keyboard alone", async ({ page }) => {
   await expect.poll(place).toBe(1);
   await page.keyboard.press("i");
   await page.getByRole("tab", { name: "Row" }).press("Enter");
-  const curve = page.getByRole("region", { name: "Curve" });
+  const curve = page.getByRole("region", { name: "Curve", exact: true });
   await curve.getByRole("button", { name: "at the shuttle" }).press("Enter");
   await curve.getByLabel("Value of point 1").fill("-6");
   await curve.getByLabel("Value of point 1").press("Enter");

@@ -34,4 +34,18 @@ describe("edits that are not confirmed yet", () => {
       expect(laidOver(once, p).knots).toEqual(once.knots);
     }
   });
+
+  it("show a curve at once, so that a second point is added to the first", () => {
+    const points = [{ at: 48000, value: -3 }];
+    const curve = (of: "track" | "clip" | "stem", id: string, what: "gain" | "turn" = "gain"): Command => ({ kind: "setCurve", command: { of, id, what, points } });
+    const drawn = { ...view, buses: [], clips: [{ id: "c", start: 1000, offset: 100 }] } as unknown as typeof view;
+    expect(laidOver(drawn, { command: curve("track", "t") }).tracks).toMatchObject([{ gain: points }]);
+    expect(laidOver(drawn, { command: curve("track", "t", "turn") }).tracks).toMatchObject([{ curves: { turn: points } }]);
+    expect(laidOver(drawn, { command: curve("clip", "c") }).clips).toMatchObject([{ gain: [{ at: 48000 - 1000 + 100, value: -3 }] }]); // in frames of its take
+    const once = laidOver(drawn, { command: curve("stem", "DX") });
+    expect(once.buses).toEqual([{ id: "stem DX", row: "stem", from: "DX", curves: { gain: points } }]);
+    expect(laidOver(once, { command: curve("stem", "DX") })).toEqual(once);
+    const ridden: Command = { kind: "setCurve", command: { of: "track", id: "t", what: "gain", points, range: { from: 0, to: 9 } } };
+    expect(laidOver(drawn, { command: ridden })).toBe(drawn); // the rest of the curve is the server's
+  });
 });

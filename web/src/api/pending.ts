@@ -1,6 +1,6 @@
 // Edits that the server has not confirmed yet, laid over the reel as it is known, so that what the hand does is on the screen
 // at once. Only what means the same when it is laid over twice is laid over: the reel may have it already.
-import type { Command, Crossing, Knot, ReelView } from "./client";
+import type { Command, CommandOf, Crossing, Knot, ReelView } from "./client";
 
 /** What an edit under way will do, as far as the page can tell. */
 export type Pending = { command?: Command; ties?: Crossing[] };
@@ -25,10 +25,26 @@ function withCommand(view: ReelView, c: Command): ReelView {
       const set = Object.fromEntries(Object.entries({ name, mute, gainDB, height }).filter(([, v]) => v !== undefined));
       return Object.keys(set).length === 0 ? view : { ...view, tracks: view.tracks.map((t) => (t.id === track ? { ...t, ...set } : t)) };
     }
+    case "setCurve":
+      return c.command.range ? view : withCurve(view, c.command);
     case "several":
       return c.command.commands.reduce(withCommand, view);
   }
   return view;
+}
+
+/** A curve that is drawn whole: the next point is added to what is drawn, not to what the server has confirmed. */
+function withCurve(view: ReelView, { of, id, what, points }: CommandOf<"setCurve">): ReelView {
+  if (of === "clip") {
+    const drawn = (c: ReelView["clips"][number]) => (what === "gain" || what === "pan" ? { ...c, [what]: points.map((p) => ({ ...p, at: p.at - c.start + c.offset })) } : c);
+    return { ...view, clips: view.clips.map((c) => (c.id === id ? drawn(c) : c)) };
+  }
+  if (of === "track") {
+    const drawn = (t: ReelView["tracks"][number]) => (what === "gain" || what === "pan" ? { ...t, [what]: points } : { ...t, curves: { ...t.curves, [what]: points } });
+    return { ...view, tracks: view.tracks.map((t) => (t.id === id ? drawn(t) : t)) };
+  }
+  const bus = view.buses.find((b) => b.row === of && b.from === id) ?? { id: `${of} ${id}`, row: of, from: id };
+  return { ...view, buses: [...view.buses.filter((b) => b.id !== bus.id), { ...bus, curves: { ...bus.curves, [what]: points } }] };
 }
 
 /** The reel with an edit laid over it. */
