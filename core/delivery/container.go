@@ -21,14 +21,13 @@ const (
 	MXF  Container = "mxf"
 )
 
-// Codec is how the samples are written.
+// Codec is how the samples are written. There are none that lose anything: what is measured is then what is in the file.
 type Codec string
 
 const (
 	PCM      Codec = "pcm"
 	FLACCode Codec = "flac"
 	ALAC     Codec = "alac"
-	AAC      Codec = "aac" // which is not what was printed, bit for bit
 )
 
 // carries says what a container holds, and what it can't say. It is the one place where that is known.
@@ -51,14 +50,11 @@ var containers = map[Container]carries{
 	Wave: {extension: "wav", codecs: []Codec{PCM}, depths: []int{16, 24, 32}, most: 64, orders: true, stamp: true},
 	BW64: {extension: "wav", codecs: []Codec{PCM}, depths: []int{16, 24, 32}, most: 64, orders: true, stamp: true},
 	FLAC: {extension: "flac", codecs: []Codec{FLACCode}, depths: []int{16, 24}, most: 8},
-	MOV:  {extension: "mov", codecs: []Codec{PCM, ALAC, AAC}, depths: []int{16, 24, 32}, most: 32, movie: true, titles: true, languages: true, timecode: true},
-	MP4:  {extension: "mp4", codecs: []Codec{ALAC, AAC}, depths: []int{16, 24}, most: 8, movie: true, titles: true, languages: true, timecode: true},
-	MKV:  {extension: "mkv", codecs: []Codec{FLACCode, PCM, AAC}, depths: []int{16, 24}, most: 8, movie: true, titles: true, languages: true, timecode: true},
+	MOV:  {extension: "mov", codecs: []Codec{PCM, ALAC}, depths: []int{16, 24, 32}, most: 32, movie: true, titles: true, languages: true, timecode: true},
+	MP4:  {extension: "mp4", codecs: []Codec{ALAC}, depths: []int{16, 24}, most: 8, movie: true, titles: true, languages: true, timecode: true},
+	MKV:  {extension: "mkv", codecs: []Codec{FLACCode, PCM}, depths: []int{16, 24}, most: 8, movie: true, titles: true, languages: true, timecode: true},
 	MXF:  {extension: "mxf", codecs: []Codec{PCM}, depths: []int{16, 24}, rates: []int{48000}, most: 16, movie: true, needs: true, timecode: true},
 }
-
-// Lossless tells whether what is read back is what was written.
-func (c Codec) Lossless() bool { return c != AAC }
 
 // coded is the codec of a file.
 func (f FileSpec) coded() Codec {
@@ -78,6 +74,8 @@ func (f FileSpec) fits() error {
 		return fault.New(fault.BadInput, "%s does not hold %s; it holds %v", f.Container, f.Codec, c.codecs)
 	case f.Depth != 0 && !slices.Contains(c.depths, f.Depth):
 		return fault.New(fault.BadInput, "%s does not hold %d bits; it holds %v", f.Container, f.Depth, c.depths)
+	case f.Depth == 32 && f.coded() != PCM:
+		return fault.New(fault.BadInput, "%s holds no float samples", f.coded())
 	case f.Rate != 0 && c.rates != nil && !slices.Contains(c.rates, f.Rate):
 		return fault.New(fault.BadInput, "%s does not hold %d Hz", f.Container, f.Rate)
 	case !c.movie && (len(f.Streams) > 0 || f.Picture == "reference"):

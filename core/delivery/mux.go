@@ -167,14 +167,11 @@ func (m Muxing) pictureArgs() []string {
 
 func (m Muxing) streamArgs(i int, s PlannedStream) []string {
 	at := func(what string) string { return fmt.Sprintf("%s:a:%d", what, i) }
-	code := map[Codec]string{FLACCode: "flac", ALAC: "alac", AAC: "aac"}[m.File.Codec]
+	code := map[Codec]string{FLACCode: "flac", ALAC: "alac"}[m.File.Codec]
 	if m.File.Codec == PCM {
 		code = map[int]string{16: "pcm_s16le", 24: "pcm_s24le", 32: "pcm_f32le"}[m.File.Depth]
 	}
 	args := []string{at("-c"), code}
-	if m.File.Codec == AAC {
-		args = append(args, at("-b"), fmt.Sprintf("%dk", 128*max(1, len(s.Channels))))
-	}
 	c := containers[m.File.Container]
 	if !c.movie {
 		return append(args, "-metadata", "comment="+s.Title+", from "+m.Stamp)
@@ -251,12 +248,8 @@ func (m Muxing) Check(found FoundFile, decoded []Decoded) (findings []Finding) {
 		if c.movie && c.titles {
 			compare("stream", called+"chosen by players", yes(got.Default), yes(s.Default))
 		}
-		if m.File.Codec.Lossless() {
-			compare("length", called+"length in samples", decoded[i].Frames, m.File.Frames)
-			compare("audio", called+"decoded, the samples are those that were printed", yes(decoded[i].Same), yes(true))
-		} else {
-			compare("length", called+"as long as the programme, to a coded block", yes(abs(decoded[i].Frames-m.File.Frames) <= 4096), yes(true))
-		}
+		compare("length", called+"length in samples", decoded[i].Frames, m.File.Frames)
+		compare("audio", called+"decoded, the samples are those that were printed", yes(decoded[i].Same), yes(true))
 	}
 	if m.Picture != nil {
 		compare("picture", "Number of pictures", found.Pictures, 1)
@@ -272,5 +265,3 @@ func yes(b bool) string {
 	}
 	return "no"
 }
-
-func abs(n int64) int64 { return max(n, -n) }

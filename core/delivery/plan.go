@@ -177,7 +177,9 @@ func NewPlan(production string, r *reel.Reel, spec Spec, asked Asked) (Plan, *re
 	if err != nil {
 		return Plan{}, nil, err
 	}
+	own := 0
 	if r.Head.Spec != spec.ID {
+		own = ownRoutes(r)
 		if r, err = laidOut(r, spec); err != nil {
 			return Plan{}, nil, err
 		}
@@ -185,6 +187,10 @@ func NewPlan(production string, r *reel.Reel, spec Spec, asked Asked) (Plan, *re
 	p := Plan{Spec: spec, Asked: asked, Packaging: asked.Packaging, Production: production, Reel: r.Head.Name, Rate: r.Head.SampleRate,
 		Start: r.Head.Start, StartTimecode: r.Head.FrameRate.LabelAt(r.Head.Start, r.Head.SampleRate),
 		Findings: []Finding{}, Files: []PlannedFile{}, Ranges: []PlannedRange{}}
+	if own > 0 {
+		p.add(Warning, "laid-out", "The reel is laid out for another spec, and %s of its own outputs are not in this print; choose this spec for the reel to take them along",
+			plural(own, "knot or level", "knots and levels"))
+	}
 	for _, lack := range laid.lacks {
 		p.add(Error, "stem", "%s", lack)
 	}
@@ -195,6 +201,21 @@ func NewPlan(production string, r *reel.Reel, spec Spec, asked Asked) (Plan, *re
 	p.look(r)
 	p.grade()
 	return p, r, nil
+}
+
+// ownRoutes counts the knots that no spec asks for, and the levels of output groups.
+func ownRoutes(r *reel.Reel) (n int) {
+	for _, k := range r.Knots {
+		if o, _ := r.Output(k.Output); k.Row != reel.StemRow || !slices.Contains(r.Groups[o.Group].Stems, k.From) {
+			n++
+		}
+	}
+	for _, b := range r.Buses {
+		if b.Row == reel.GroupRow {
+			n++
+		}
+	}
+	return n
 }
 
 func laidOut(r *reel.Reel, spec Spec) (*reel.Reel, error) {
@@ -540,10 +561,10 @@ func (p Plan) Parts() (parts []Part) {
 	return parts
 }
 
-// Rules are the names of all that plans and reports find, in alphabetical order.
-var Rules = func() []string {
-	rules := []string{"audio", "before-start", "bit-depth", "channels", "clipped", "container", "empty", "file", "frame-rate", "length", "loudness", "loudness-as-printed", "loudness-range",
-		"measurable", "momentary", "names", "naming", "packaging", "picture", "ppm", "range", "room", "sample-rate", "short-term", "source", "start", "stem", "stems-sum-to-mix", "stream", "true-peak"}
+// Graded are the names of the rules that a spec may make graver, or less: what receivers differ in. Whether a file can be written,
+// is whole, and is what was printed is never a matter of taste.
+var Graded = func() []string {
+	rules := []string{"before-start", "clipped", "frame-rate", "laid-out", "loudness", "loudness-range", "momentary", "names", "ppm", "short-term", "start", "stems-sum-to-mix", "true-peak"}
 	for _, r := range weave.Rules {
 		rules = append(rules, string(r))
 	}

@@ -340,8 +340,8 @@ func (s Spec) checkWords(groups map[string]bool) error {
 		}
 	}
 	for rule := range s.Checks {
-		if !slices.Contains(Rules, rule) {
-			return fault.New(fault.BadInput, "There is no check %q; there are %s", rule, strings.Join(Rules, ", "))
+		if !slices.Contains(Graded, rule) {
+			return fault.New(fault.BadInput, "There is no check %q that a spec may grade; there are %s", rule, strings.Join(Graded, ", "))
 		}
 	}
 	return nil

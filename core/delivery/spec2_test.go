@@ -259,7 +259,10 @@ func TestParseSecond(t *testing.T) {
 		"ADM in a plain WAVE":    {"depth: 24", "depth: 24, adm: {}", "bw64"},
 		"a packing of no choice": {"each: group", "packaging: box, each: group", "none of the spec's"},
 		"a profile of no name":   {"files:", "limits: [{profile: loud}]\nfiles:", "profile"},
-		"a check of no name":     {"files:", "checks: {beauty: {as: error}}\nfiles:", `no check "beauty"`},
+		"a check of no name":     {"files:", "checks: {beauty: {as: error}}\nfiles:", `no check "beauty" that`},
+		"float in ALAC":          {"container: wave, depth: 24", "container: mov, codec: alac, depth: 32", "holds no float"},
+		"a coding that loses":    {"container: wave", "container: mov, codec: aac", "codec"},
+		"a rule of no taste":     {"files:", "checks: {audio: {as: ok}}\nfiles:", "no check \"audio\" that a spec may grade"},
 		"tone and pop at once":   {"files:", "programme: {lead: [{at: \"-00:00:02:00\", tone: 1000, pop: 1000, level: -18, lasts: 1}]}\nfiles:", "lead"},
 		"another version":        {"spec: 2", "spec: 3", "spec"},
 	} {
@@ -269,6 +272,26 @@ func TestParseSecond(t *testing.T) {
 		assert.Equal(t, fault.BadInput, fault.KindOf(err), name)
 		assert.ErrorContains(t, err, c.says, name)
 	}
+}
+
+// What a reel has of its own for another spec's outputs is not in a print after this one, which is said.
+func TestRoutesOfAnotherSpecAreMissed(t *testing.T) {
+	p := ferry(t)
+	lay, err := spec(t, "eight-channel-mix").LayOut(p.reel)
+	require.NoError(t, err)
+	do(t, p.reel, lay)
+	missed := func(id string) bool {
+		plan, _, err := NewPlan("x", p.reel, spec(t, id), Asked{})
+		require.NoError(t, err)
+		return slices.ContainsFunc(plan.Findings, func(f Finding) bool {
+			return f.Rule == "laid-out" && strings.Contains(f.Message, "2 knots and levels")
+		})
+	}
+	require.False(t, missed("promo-kit"), "the spec's own knots are made anew")
+	do(t, p.reel, reel.SetBus{Row: reel.GroupRow, From: "music", GainDB: ptr(-2.0)})
+	do(t, p.reel, reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: p.reel.TrackList()[0].ID, Output: "music/L"}}})
+	assert.True(t, missed("promo-kit"))
+	assert.False(t, missed("eight-channel-mix"), "there they are")
 }
 
 // A rule may be graver, or less, than it is by itself; one that is not looked at stops nothing.
@@ -335,7 +358,7 @@ func TestMuxing(t *testing.T) {
 		"a range within it": {Asked{Range: []string{"mark Act 2"}}, nil, movie, MOV, Picture{Why: "it begins within the movie, where a copy could not be cut to the frame", Skip: 70, Frames: 25, Codec: "h264"}},
 		"shorter":           {Asked{}, nil, Movie{"h264", movie.Rate, 4}, MOV, Picture{Why: "there is black around it", After: 26, Frames: 126, Codec: "h264"}},
 		"leader":            {Asked{}, []Signal{{At: "-00:00:02:00", Pop: 1000, Level: -20}}, movie, MOV, Picture{Why: "there is black around it", Before: 50, Frames: 176, Codec: "h264"}},
-		"another codec":     {Asked{}, nil, Movie{"prores", movie.Rate, 120}, MP4, Picture{Why: "mp4 does not take prores", Frames: 126, Codec: "h264"}},
+		"another codec":     {Asked{}, nil, Movie{"mpeg2video", movie.Rate, 120}, MP4, Picture{Why: "mp4 does not take mpeg2video", Frames: 126, Codec: "h264"}},
 	} {
 		s := spec(t, "mix-and-monos-in-a-movie")
 		s.Programme.Lead, s.Files[0].Container = c.lead, c.file

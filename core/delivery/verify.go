@@ -101,6 +101,7 @@ func Verify(ctx context.Context, p Plan, r *reel.Reel, printed Printed,
 		if err := v.passes(ctx, progress); err != nil {
 			return v.report, err
 		}
+		v.unmeasured()
 	}
 	return v.report, nil
 }
@@ -243,6 +244,20 @@ func (v *verifier) passes(ctx context.Context, progress func(float64)) error {
 		}
 	}
 	return nil
+}
+
+// unmeasured finds limits of groups that no file has all of, so that there was nothing to measure: they are not met.
+func (v *verifier) unmeasured() {
+	for at, span := range v.plan.Ranges {
+		for _, l := range v.plan.Spec.Limits {
+			for _, g := range v.reel.GroupList() {
+				if len(l.Of) == 0 || !l.For(g.ID) || v.measured[fmt.Sprint(at, g.ID)] {
+					continue
+				}
+				v.report.add(false, Finding{Rule: "measurable", Message: fmt.Sprintf("%s is to be measured, and no file of %s has all of it", g.Name, span.Name), Measured: "not measured"})
+			}
+		}
+	}
 }
 
 // pass reads parts in step: it hashes their audio, measures the groups that are whole in them and were not measured yet, and
@@ -473,7 +488,13 @@ func (v *verifier) limits(l Limit, called string, m loudness.Measurement, anchor
 		if most.limit == nil {
 			continue
 		}
-		ok := most.measured == nil || *most.measured <= *most.limit+most.slack
+		// Silence lies below every limit; what else has no value, such as the range of two seconds, was not measured.
+		silent := m.TruePeakMaxDBTP == nil && m.Unmeasured == 0
+		ok := silent || most.measured != nil && *most.measured <= *most.limit+most.slack
+		if most.measured == nil && !silent {
+			v.add(false, Finding{Rule: most.rule, Message: called + ": " + most.message, Measured: "not measured: too short, or too low", Limit: fmt.Sprintf("at most %s", figure(most.limit, most.unit))})
+			continue
+		}
 		v.add(ok, Finding{Rule: most.rule, Message: called + ": " + most.message,
 			Measured: figure(most.measured, most.unit), Limit: fmt.Sprintf("at most %s", figure(most.limit, most.unit))})
 	}

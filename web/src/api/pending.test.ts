@@ -48,4 +48,13 @@ describe("edits that are not confirmed yet", () => {
     const ridden: Command = { kind: "setCurve", command: { of: "track", id: "t", what: "gain", points, range: { from: 0, to: 9 } } };
     expect(laidOver(drawn, { command: ridden })).toBe(drawn); // the rest of the curve is the server's
   });
+
+  it("show what is sent whole as it will be, so that the next change of it keeps the one before", () => {
+    const whole = { ...view, mixes: [{ id: "m", name: "Full", labels: ["L", "R"], rest: true, terms: [], order: 1 }], groups: [{ id: "g", name: "Out", tag: "OUT" }], marks: [{ id: "k", name: "Horn", at: 5 }] } as unknown as typeof view;
+    const terms = [{ row: "stem" as const, from: "DX", gainDB: 0, out: true }];
+    expect(laidOver(whole, { command: { kind: "setMix", command: { id: "m", name: "Full", labels: ["L", "R"], rest: true, terms } } }).mixes).toMatchObject([{ terms, order: 1 }]);
+    expect(laidOver(whole, { command: { kind: "setGroup", command: { id: "g", name: "Full mix", layout: "stereo" } } }).groups).toMatchObject([{ name: "Full mix", tag: "OUT" }]);
+    expect(laidOver(whole, { command: { kind: "setMark", command: { id: "k", name: "Bell", at: 5 } } }).marks).toMatchObject([{ id: "k", name: "Bell" }]);
+    expect(laidOver(whole, { command: { kind: "setMix", command: { name: "New", labels: ["M"] } } })).toBe(whole); // what is made has no ID yet
+  });
 });

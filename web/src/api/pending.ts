@@ -25,6 +25,16 @@ function withCommand(view: ReelView, c: Command): ReelView {
       const set = Object.fromEntries(Object.entries({ name, mute, gainDB, height }).filter(([, v]) => v !== undefined));
       return Object.keys(set).length === 0 ? view : { ...view, tracks: view.tracks.map((t) => (t.id === track ? { ...t, ...set } : t)) };
     }
+    case "setMix": {
+      const { id, name, language, labels, rest, terms } = c.command;
+      return id ? { ...view, mixes: view.mixes.map((m) => (m.id === id ? { ...m, name, language, labels, rest: rest ?? false, terms: terms ?? [] } : m)) } : view;
+    }
+    case "setGroup": {
+      const { id, name, tag, feed } = c.command; // what its layout becomes is the server's to say
+      return id ? { ...view, groups: view.groups.map((g) => (g.id === id ? { ...g, name, tag: tag || g.tag, feed: feed ?? undefined } : g)) } : view;
+    }
+    case "setMark":
+      return c.command.id ? { ...view, marks: view.marks.map((m) => (m.id === c.command.id ? { ...m, ...c.command, id: m.id } : m)) } : view;
     case "setCurve":
       return c.command.range ? view : withCurve(view, c.command);
     case "several":

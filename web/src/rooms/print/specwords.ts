@@ -7,7 +7,7 @@ type Planned = Plan["files"][number];
 const containerNames: Record<string, string> = { wave: "WAVE", bw64: "BW64", flac: "FLAC", mov: "MOV", mp4: "MP4", mkv: "Matroska", mxf: "MXF" };
 export const containerName = (c: string) => containerNames[c] ?? c;
 
-const codecNames: Record<string, string> = { pcm: "PCM", flac: "FLAC", alac: "ALAC", aac: "AAC, which loses something" };
+const codecNames: Record<string, string> = { pcm: "PCM", flac: "FLAC", alac: "ALAC" };
 
 const knownPackings: Record<string, string> = { interleaved: "one interleaved file", "per-group": "one file a group" };
 /** A way of packing, as a person reads it. */
