@@ -1,5 +1,5 @@
 import Form from "@rjsf/core";
-import { type ArrayFieldItemTemplateProps, type ArrayFieldTemplateProps, type FieldTemplateProps, type IconButtonProps, type ObjectFieldTemplateProps, type RJSFSchema, type UiSchema } from "@rjsf/utils";
+import { type ArrayFieldItemTemplateProps, type ArrayFieldTemplateProps, type FieldTemplateProps, type IconButtonProps, type MultiSchemaFieldTemplateProps, type ObjectFieldTemplateProps, type RJSFSchema, type UiSchema, type WidgetProps } from "@rjsf/utils";
 import { ArrowDown, ArrowUp, Copy, Plus, Trash2 } from "lucide-react";
 import type { ReactNode } from "react";
 
@@ -15,6 +15,7 @@ export function SpecForm({ schema, data, onData }: { schema: RJSFSchema; data: u
       formData={data}
       validator={specCheck}
       templates={templates}
+      widgets={{ CheckboxWidget: Tick }}
       liveValidate="onChange"
       showErrorList={false}
       noHtml5Validate
@@ -38,7 +39,7 @@ const said = (name: string) => name.replace(/([a-z])([A-Z])/g, (_, a: string, b:
 
 function Field({ id, label, required, rawErrors, rawDescription, schema, hidden, children }: FieldTemplateProps) {
   if (hidden) return <div className="hidden">{children}</div>;
-  const nested = schema.type === "object" || schema.type === "array" || schema.oneOf;
+  const nested = schema.type === "object" || schema.type === "array";
   if (nested) return <div className="col-span-2">{children}</div>;
   return (
     <>
@@ -58,6 +59,20 @@ function Field({ id, label, required, rawErrors, rawDescription, schema, hidden,
     </>
   );
 }
+
+/** Its label and what it means stand beside it already. */
+const Tick = ({ id, value, onChange, label }: WidgetProps) => <input type="checkbox" id={id} className="mt-1.5 accent-act" aria-label={said(label)} checked={value === true} onChange={(e) => onChange(e.target.checked || undefined)} />;
+
+/** A choice of one of several things, and the fields of the one that is chosen. */
+const Choice = ({ selector, optionSchemaField }: MultiSchemaFieldTemplateProps) => (
+  <div className="flex flex-col gap-1.5">
+    <label>
+      <span className="sr-only">Which of them</span>
+      {selector}
+    </label>
+    {optionSchemaField}
+  </div>
+);
 
 const Grid = ({ children }: { children: ReactNode }) => <div className="grid grid-cols-[130px_1fr] gap-x-3 gap-y-1.5">{children}</div>;
 
@@ -135,5 +150,6 @@ const templates = {
   ObjectFieldTemplate: ObjectField,
   ArrayFieldTemplate: ArrayField,
   ArrayFieldItemTemplate: ArrayItem,
+  MultiSchemaFieldTemplate: Choice,
   ButtonTemplates: { AddButton: icon("Add", <Plus size={12} />), CopyButton: icon("Copy", <Copy size={12} />), RemoveButton: icon("Take away", <Trash2 size={12} />), MoveUpButton: icon("Up", <ArrowUp size={12} />), MoveDownButton: icon("Down", <ArrowDown size={12} />) },
 };
