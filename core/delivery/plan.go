@@ -150,7 +150,9 @@ func (p *Plan) Needs(free int64) {
 
 // Folder is the name of the delivery: production, reel, spec and version.
 func (p Plan) Folder() string {
-	return filled("{production}_{reel}_{spec}_v{version}", map[string]string{"production": p.Production, "reel": p.Reel, "spec": p.Spec.ID, "version": fmt.Sprint(max(1, p.Asked.Version))})
+	return filled("{production}_{reel}_{spec}_v{version}", map[string]string{
+		"production": p.Production, "reel": p.Reel, "spec": p.Spec.ID, "version": fmt.Sprint(max(1, p.Asked.Version)),
+	})
 }
 
 // Bytes is how much room the print takes at its fullest, about: what is made on the way stands beside what comes of it.
@@ -188,7 +190,8 @@ func NewPlan(production string, r *reel.Reel, spec Spec, asked Asked) (Plan, *re
 		Start: r.Head.Start, StartTimecode: r.Head.FrameRate.LabelAt(r.Head.Start, r.Head.SampleRate),
 		Findings: []Finding{}, Files: []PlannedFile{}, Ranges: []PlannedRange{}}
 	if own > 0 {
-		p.add(Warning, "laid-out", "The reel is laid out for another spec, and %s of its own outputs are not in this print; choose this spec for the reel to take them along",
+		p.add(Warning, "laid-out",
+			"The reel is laid out for another spec, and %s of its own outputs are not in this print; choose this spec for the reel to take them along",
 			plural(own, "knot or level", "knots and levels"))
 	}
 	for _, lack := range laid.lacks {
@@ -396,7 +399,8 @@ func (p *Plan) tokens(g reel.Group, f PlannedFile, label string) map[string]stri
 		number = fmt.Sprint(slices.Index(g.Labels, label) + 1)
 	}
 	return map[string]string{"production": p.Production, "reel": p.Reel, "spec": p.Spec.ID, "version": fmt.Sprint(max(1, p.Asked.Version)), "date": p.Asked.Date,
-		"rate": khz(f.Rate), "range": p.Ranges[f.Range].Name, "group": g.Name, "tag": g.Tag, "layout": g.Layout, "channel": label, "number": number, "language": g.Language}
+		"rate": khz(f.Rate), "range": p.Ranges[f.Range].Name,
+		"group": g.Name, "tag": g.Tag, "layout": g.Layout, "channel": label, "number": number, "language": g.Language}
 }
 
 // look finds what is wrong.
@@ -417,7 +421,8 @@ func (p *Plan) look(r *reel.Reel) {
 		}
 	}
 	if early > 0 && p.Ranges[0].From == r.Head.Start {
-		p.add(Warning, "before-start", "%s before the reel's start at %s; what lies before it is not printed", plural(early, "clip begins", "clips begin"), p.StartTimecode)
+		p.add(Warning, "before-start", "%s before the reel's start at %s; what lies before it is not printed",
+			plural(early, "clip begins", "clips begin"), p.StartTimecode)
 	}
 	for _, f := range p.Files {
 		if f.Picture && r.Head.Picture.Take == "" {
@@ -513,7 +518,8 @@ func (p *Plan) start(r *reel.Reel) {
 	p.add(Error, "start", "The spec asks for a start at %s and the reel starts at %s", p.Spec.Programme.Start, now)
 	offers := []Offer{{Name: fmt.Sprintf("Stamp the files from %s on", p.Spec.Programme.Start), Restamp: true}}
 	if want > first.First && want < first.To {
-		offers = append(offers, Offer{Name: fmt.Sprintf("Print from %s on", p.Spec.Programme.Start), Range: []string{p.Spec.Programme.Start + "–" + rate.LabelAt(first.To, p.Rate)}})
+		rest := p.Spec.Programme.Start + "–" + rate.LabelAt(first.To, p.Rate)
+		offers = append(offers, Offer{Name: fmt.Sprintf("Print from %s on", p.Spec.Programme.Start), Range: []string{rest}})
 	}
 	p.offer(offers...)
 }
@@ -564,7 +570,8 @@ func (p Plan) Parts() (parts []Part) {
 // Graded are the names of the rules that a spec may make graver, or less: what receivers differ in. Whether a file can be written,
 // is whole, and is what was printed is never a matter of taste.
 var Graded = func() []string {
-	rules := []string{"before-start", "clipped", "frame-rate", "laid-out", "loudness", "loudness-range", "momentary", "names", "ppm", "short-term", "start", "stems-sum-to-mix", "true-peak"}
+	rules := []string{"before-start", "clipped", "frame-rate", "laid-out", "loudness", "loudness-range",
+		"momentary", "names", "ppm", "short-term", "start", "stems-sum-to-mix", "true-peak"}
 	for _, r := range weave.Rules {
 		rules = append(rules, string(r))
 	}
