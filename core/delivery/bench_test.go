@@ -93,7 +93,7 @@ func BenchmarkPrint(b *testing.B) {
 			require.Len(b, r.OutputList(), 14)
 			plan.Findings = nil
 			for b.Loop() {
-				_, err := Print(context.Background(), plan, r, p.open, func(string) (Output, error) { return discard{}, nil }, Stamp{}, func(float64) {})
+				_, err := Print(context.Background(), plan, r, Press{Open: p.open, Create: func(string) (Output, error) { return discard{}, nil }})
 				require.NoError(b, err)
 			}
 			took[i] = b.Elapsed().Seconds() / float64(b.N)

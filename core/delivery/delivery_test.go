@@ -88,7 +88,7 @@ func (p production) print(t testing.TB, s Spec, packaging Packaging, d folder) (
 	plan, r, err := NewPlan("The Lantern Ferry", p.reel, s, Asked{Packaging: packaging})
 	require.NoError(t, err)
 	require.True(t, plan.Printable(), plan.Findings)
-	printed, err := Print(context.Background(), plan, r, p.open, d.create, Stamp{"2026-01-02", "03:04:05"}, func(float64) {})
+	printed, err := Print(context.Background(), plan, r, Press{Open: p.open, Create: d.create, Stamp: Stamp{"2026-01-02", "03:04:05"}})
 	require.NoError(t, err)
 	return plan, r, printed
 }
@@ -422,10 +422,10 @@ func TestPrintStops(t *testing.T) {
 	require.NoError(t, err)
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
-	_, err = Print(ctx, plan, r, p.open, folder{}.create, Stamp{}, func(float64) {})
+	_, err = Print(ctx, plan, r, Press{Open: p.open, Create: folder{}.create})
 	assert.Equal(t, fault.Cancelled, fault.KindOf(err))
 	full := func(string) (Output, error) { return fullDisk{}, nil }
-	_, err = Print(context.Background(), plan, r, p.open, full, Stamp{}, func(float64) {})
+	_, err = Print(context.Background(), plan, r, Press{Open: p.open, Create: full})
 	assert.ErrorIs(t, err, io.ErrShortWrite)
 }
 
@@ -453,13 +453,13 @@ func TestAFoldDownThatClipsSaysByHowMuch(t *testing.T) {
 	plan, r, err := NewPlan("x", p.reel, s, Asked{Packaging: PerGroup})
 	require.NoError(t, err)
 	plan.Findings = nil
-	printed, err := Print(context.Background(), plan, r, p.open, folder{}.create, Stamp{}, func(float64) {})
+	printed, err := Print(context.Background(), plan, r, Press{Open: p.open, Create: folder{}.create})
 	require.NoError(t, err)
 	folded := r.GroupList()[1].ID
-	assert.Zero(t, printed.Clipped[room])
-	assert.Positive(t, printed.Clipped[folded])
-	assert.InDelta(t, 2.41421, printed.Peaks[folded], 1e-4)
-	assert.Equal(t, 7.7, overBy(printed.Peaks[folded]))
+	assert.Zero(t, printed.Groups[0][room].Clipped)
+	assert.Positive(t, printed.Groups[0][folded].Clipped)
+	assert.InDelta(t, 2.41421, printed.Groups[0][folded].Peak, 1e-4)
+	assert.Equal(t, 7.7, overBy(printed.Groups[0][folded].Peak))
 	assert.Contains(t, toTrim(r.Groups[folded]), "trim")
 	assert.Empty(t, toTrim(r.Groups[room]))
 }

@@ -129,7 +129,7 @@ func maskOf(part Part) uint32 {
 
 // finish ends the part and writes its header again with the loudness of its group. One of several groups has no loudness that
 // means anything, so its fields stay empty.
-func (f *file) finish(printed *Printed, measured map[string]loudness.Measurement) error {
+func (f *file) finish(printed *Printed, measured map[string]Made) error {
 	if err := f.writer.Close(); err != nil {
 		return err
 	}
@@ -141,7 +141,7 @@ func (f *file) finish(printed *Printed, measured map[string]loudness.Measurement
 	if f.raw || len(f.planned.Groups) != 1 {
 		return nil
 	}
-	return f.loud(measured[f.planned.Groups[0]])
+	return f.loud(measured[f.planned.Groups[0]].Measurement)
 }
 
 // loud writes the header again with what was measured.

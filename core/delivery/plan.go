@@ -549,6 +549,16 @@ type Part struct {
 	Final        bool             // it is the file itself
 }
 
+// groups gives the groups that it holds channels of.
+func (part Part) groups() (ids []string) {
+	for _, c := range part.Channels {
+		if !slices.Contains(ids, c.Group) {
+			ids = append(ids, c.Group)
+		}
+	}
+	return ids
+}
+
 // Parts lists what is printed.
 func (p Plan) Parts() (parts []Part) {
 	for i, f := range p.Files {

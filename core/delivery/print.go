@@ -4,6 +4,7 @@ import (
 	"context"
 	"hash/maphash"
 	"io"
+	"maps"
 	"math"
 	"runtime"
 	"slices"
@@ -16,6 +17,7 @@ import (
 	"zestyloom/core/loudness"
 	"zestyloom/core/reel"
 	"zestyloom/core/vec"
+	"zestyloom/core/weave"
 )
 
 // Output is where a file is written: front to back, and its header once more at the end.
@@ -29,10 +31,23 @@ type Stamp struct{ Date, Time string }
 
 // Printed is what Print remembers for Verify.
 type Printed struct {
-	Audio   map[string]uint64                 // a sum over each part's audio bytes as they were written, by name
-	Groups  []map[string]loudness.Measurement // measured while printing, range by range, by group ID
-	Clipped map[string]int64                  // samples limited to full scale, by group ID
-	Peaks   map[string]float64                // the largest of those before they were limited, by group ID; full scale is 1
+	Audio  map[string]uint64 // a sum over each part's audio bytes as they were written, by name
+	Whole  map[string]Whole  // parts that were whole already, by name
+	Groups []map[string]Made // what came of each group, range by range, by group ID
+}
+
+// Made is what was measured of a group while it was printed.
+type Made struct {
+	loudness.Measurement
+	Clipped int64   `json:"clipped,omitempty"` // samples limited to full scale
+	Peak    float64 `json:"peak,omitempty"`    // the largest of those before they were limited; full scale is 1
+}
+
+// Whole is a part that an earlier print has made of all the same (Fingerprint), so that it need not be rendered again.
+type Whole struct {
+	SHA256 string
+	When   string          // it was made, in words
+	Groups map[string]Made // that it holds
 }
 
 // blockFrames is the length of the blocks that are printed.
@@ -51,34 +66,94 @@ func newSum() *maphash.Hash {
 	return h
 }
 
-// Print renders the plan's parts, all those of a range in one pass. r is the reel that NewPlan gave with the plan. create
-// opens a file for writing; the caller closes it. What is to be at another rate than the reel is written as it is rendered,
-// beside where it will be (Raw), and is for Resample. progress is told the share done.
-func Print(ctx context.Context, p Plan, r *reel.Reel, open engine.Opener, create func(name string) (Output, error), stamp Stamp, progress func(float64)) (Printed, error) {
-	printed := Printed{Audio: map[string]uint64{}, Clipped: map[string]int64{}, Peaks: map[string]float64{}}
+// Press is what a plan is printed with.
+type Press struct {
+	Open     engine.Opener                             // the sound of takes
+	Create   func(name string) (Output, error)         // opens a file for writing; whoever gave this closes it
+	Stamp    Stamp                                     //
+	Whole    map[string]Whole                          // parts, by name, that lie in their places already and stay as they are
+	Progress func(share float64)                       // is told the share done; nil where nobody asks
+	Ranged   func(parts []Part, printed Printed) error // is told of the parts of a range that are written whole; nil where nobody asks
+}
+
+// Print renders the plan's parts, all those of a range in one pass. r is the reel that NewPlan gave with the plan. What is to
+// be at another rate than the reel is written as it is rendered, beside where it will be (Raw), and is for Resample.
+func Print(ctx context.Context, p Plan, r *reel.Reel, press Press) (Printed, error) {
+	whole := press.Whole
+	printed := Printed{Audio: map[string]uint64{}, Whole: whole}
 	if !p.Printable() {
 		return printed, fault.New(fault.BadInput, "The plan has errors, so nothing was printed")
 	}
-	engines, err := newEngines(r, open)
+	var groups []string
+	total, done := int64(0), int64(0)
+	for i, s := range p.Ranges {
+		parts, of := p.left(i, whole)
+		if groups = append(groups, of...); len(parts) > 0 {
+			total += s.Frames()
+		}
+		printed.Groups = append(printed.Groups, p.wholeGroups(i, whole))
+	}
+	if total == 0 {
+		return printed, nil
+	}
+	sounding, err := weave.Reaching(r, groups)
 	if err != nil {
 		return printed, err
 	}
-	total, done := int64(0), int64(0)
-	for _, s := range p.Ranges {
-		total += s.Frames()
+	engines, err := newEngines(sounding, press.Open)
+	if err != nil {
+		return printed, err
 	}
 	for i, s := range p.Ranges {
-		pass, err := newPass(p, r, i, engines, create, stamp)
+		parts, of := p.left(i, whole)
+		if len(parts) == 0 {
+			continue
+		}
+		pass, err := newPass(p, r, i, parts, of, engines, press)
 		if err != nil {
 			return printed, err
 		}
-		err = pass.run(ctx, &printed, func(frames int64) { progress(min(1, float64(done+frames)/float64(total))) })
+		err = pass.run(ctx, &printed, func(frames int64) {
+			if press.Progress != nil {
+				press.Progress(min(1, float64(done+frames)/float64(total)))
+			}
+		})
+		if err == nil && press.Ranged != nil {
+			err = press.Ranged(parts, printed)
+		}
 		if err != nil {
 			return printed, err
 		}
 		done += s.Frames()
 	}
 	return printed, nil
+}
+
+// left gives the parts of a range that are still to be printed, and the groups in them.
+func (p Plan) left(at int, whole map[string]Whole) (parts []Part, groups []string) {
+	for _, part := range p.Parts() {
+		if _, there := whole[part.Name]; there || p.Files[part.File].Range != at {
+			continue
+		}
+		parts = append(parts, part)
+		for _, id := range part.groups() {
+			if !slices.Contains(groups, id) {
+				groups = append(groups, id)
+			}
+		}
+	}
+	return parts, groups
+}
+
+// wholeGroups gives what is known of the groups of parts that are whole.
+func (p Plan) wholeGroups(at int, whole map[string]Whole) map[string]Made {
+	made := map[string]Made{}
+	for _, part := range p.Parts() {
+		if p.Files[part.File].Range == at {
+			maps.Copy(made, whole[part.Name].Groups)
+		}
+	}
+	return made
 }
 
 // Raw is what the name of a part is before it is resampled.
@@ -119,6 +194,7 @@ func (f PlannedFile) formOf(rate int) making {
 // Rendering, measuring and writing run side by side, each on its own goroutine, over a few blocks that go round.
 type pass struct {
 	plan    Plan
+	at      int // place of the range
 	span    PlannedRange
 	outputs []reel.Output
 	engines []*engine.Engine
@@ -127,17 +203,19 @@ type pass struct {
 	signals []placedSignal
 	files   []*file
 	meters  *meters
+	used    []bool // outputs that are of its groups
 }
 
-func newPass(p Plan, r *reel.Reel, at int, engines []*engine.Engine, create func(name string) (Output, error), stamp Stamp) (*pass, error) {
-	s := &pass{plan: p, span: p.Ranges[at], outputs: r.OutputList(), engines: engines, meters: newMeters(r.GroupList(), r, p.Rate)}
+// newPass sets out to print parts of a range, with those groups in them.
+func newPass(p Plan, r *reel.Reel, at int, parts []Part, groups []string, engines []*engine.Engine, press Press) (*pass, error) {
+	measured := slices.DeleteFunc(r.GroupList(), func(g reel.Group) bool { return !slices.Contains(groups, g.ID) })
+	s := &pass{plan: p, at: at, span: p.Ranges[at], outputs: r.OutputList(), engines: engines, meters: newMeters(measured, r, p.Rate)}
 	s.signals = p.signals(s.span, r.Head.FrameRate)
-	for _, part := range p.Parts() {
-		planned := p.Files[part.File]
-		if planned.Range != at {
-			continue
-		}
-		want := planned.formOf(p.Rate)
+	for _, o := range s.outputs {
+		s.used = append(s.used, slices.Contains(groups, o.Group))
+	}
+	for _, part := range parts {
+		want := p.Files[part.File].formOf(p.Rate)
 		if !slices.Contains(s.forms, want) {
 			s.forms = append(s.forms, want)
 			exact := make([]bool, len(s.outputs))
@@ -146,7 +224,7 @@ func newPass(p Plan, r *reel.Reel, at int, engines []*engine.Engine, create func
 			}
 			s.exact = append(s.exact, exact)
 		}
-		f, err := newFile(p, part, r, create, stamp)
+		f, err := newFile(p, part, r, press.Create, press.Stamp)
 		if err != nil {
 			return nil, err
 		}
@@ -158,6 +236,7 @@ func newPass(p Plan, r *reel.Reel, at int, engines []*engine.Engine, create func
 
 func (s *pass) run(ctx context.Context, printed *Printed, progress func(frames int64)) error {
 	frames := s.span.Frames()
+	limited := make([]over, len(s.outputs))
 	ring := newRing(len(s.outputs), len(s.forms), len(s.engines))
 	work, ctx := errgroup.WithContext(ctx)
 	work.Go(func() error {
@@ -176,9 +255,7 @@ func (s *pass) run(ctx context.Context, printed *Printed, progress func(frames i
 					}
 					err = ring.pass(ctx, k, b, func() {
 						for c, o := range over {
-							group := s.outputs[c].Group
-							printed.Clipped[group] += o.samples
-							printed.Peaks[group] = max(printed.Peaks[group], o.peak)
+							limited[c] = limited[c].and(o)
 						}
 						progress(at + blockFrames)
 					})
@@ -212,8 +289,15 @@ func (s *pass) run(ctx context.Context, printed *Printed, progress func(frames i
 	if err := work.Wait(); err != nil {
 		return err
 	}
-	measured := s.meters.measurements()
-	printed.Groups = append(printed.Groups, measured)
+	measured := printed.Groups[s.at]
+	for id, m := range s.meters.measurements() {
+		measured[id] = Made{Measurement: m}
+	}
+	for c, o := range limited {
+		if group := s.outputs[c].Group; s.used[c] {
+			measured[group] = measured[group].with(o)
+		}
+	}
 	for _, f := range s.files {
 		if err := f.finish(printed, measured); err != nil {
 			return err
@@ -242,6 +326,12 @@ type over struct {
 	peak    float64
 }
 
+// with adds what was limited.
+func (m Made) with(o over) Made {
+	m.Clipped, m.Peak = m.Clipped+o.samples, max(m.Peak, o.peak)
+	return m
+}
+
 // render makes a block of the range's files that begins at a place of them, in every form. It gives what of each output was
 // limited, in the form where most was.
 func (s *pass) render(eng *engine.Engine, b *block, at int64) (went []over, err error) {
@@ -259,6 +349,9 @@ func (s *pass) render(eng *engine.Engine, b *block, at int64) (went []over, err 
 	for k, f := range s.forms {
 		for i, o := range s.outputs {
 			x := b.room(k, i, int(n))
+			if !s.used[i] {
+				continue // nobody reads it
+			}
 			if to > from {
 				clear(x[:from])
 				copy(x[from:to], programme[i])
@@ -295,6 +388,8 @@ func (s *pass) signal(x []float64, o reel.Output, at int64) bool {
 	}
 	return added
 }
+
+func (o over) and(more over) over { return over{o.samples + more.samples, max(o.peak, more.peak)} }
 
 // limit holds samples within what integers of that many bits can say, before they are measured, so that what is
 // measured is what is written.

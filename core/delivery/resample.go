@@ -15,7 +15,7 @@ func Resample(ctx context.Context, p Plan, r *reel.Reel, printed Printed, open f
 	create func(name string) (Output, error), stamp Stamp, progress func(float64)) error {
 	var parts []Part
 	for _, part := range p.Parts() {
-		if p.Files[part.File].Rate != p.Rate {
+		if _, whole := printed.Whole[part.Name]; !whole && p.Files[part.File].Rate != p.Rate {
 			parts = append(parts, part)
 		}
 	}
@@ -72,8 +72,7 @@ func (f *file) resample(ctx context.Context, rate int, raw Opened, printed Print
 				}
 				if went := limit(out[c], planned.Depth); went.samples > 0 {
 					group := f.part.Channels[c].Group
-					printed.Clipped[group] += went.samples
-					printed.Peaks[group] = max(printed.Peaks[group], went.peak)
+					printed.Groups[planned.Range][group] = printed.Groups[planned.Range][group].with(went)
 				}
 			}
 		}
@@ -87,7 +86,7 @@ func (f *file) resample(ctx context.Context, rate int, raw Opened, printed Print
 	}
 	printed.Audio[f.part.Name] = f.hash.Sum64()
 	if len(planned.Groups) == 1 {
-		return f.loud(printed.Groups[planned.Range][planned.Groups[0]])
+		return f.loud(printed.Groups[planned.Range][planned.Groups[0]].Measurement)
 	}
 	return nil
 }

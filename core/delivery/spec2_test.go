@@ -44,7 +44,7 @@ func (p production) all(t testing.TB, s Spec, asked Asked) (Plan, *reel.Reel, fo
 	require.NoError(t, err)
 	require.True(t, plan.Printable(), "%s: %+v", s.ID, plan.Findings)
 	d := folder{}
-	printed, err := Print(context.Background(), plan, r, p.open, d.create, Stamp{"2026-01-02", "03:04:05"}, func(float64) {})
+	printed, err := Print(context.Background(), plan, r, Press{Open: p.open, Create: d.create, Stamp: Stamp{"2026-01-02", "03:04:05"}})
 	require.NoError(t, err)
 	require.NoError(t, Resample(context.Background(), plan, r, printed, d.open, d.create, Stamp{"2026-01-02", "03:04:05"}, func(float64) {}))
 	report, err := Verify(context.Background(), plan, r, printed, d.open, func(float64) {})

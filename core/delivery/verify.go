@@ -23,6 +23,7 @@ type DeliveredFile struct {
 	Name   string `json:"name"`
 	Size   int64  `json:"size"` // bytes
 	SHA256 string `json:"sha256"`
+	Linked string `json:"linked,omitempty"` // when it was made, where an earlier print did that and nothing has changed since
 }
 
 // GroupReport is what was measured of a group in the files.
@@ -86,7 +87,7 @@ func nullLimit(bits, stems int) (peak, rms float64) {
 // that was printed. An error means that verifying itself could not go on; what is wrong with files is in the report.
 func Verify(ctx context.Context, p Plan, r *reel.Reel, printed Printed,
 	open func(name string) (Opened, error), progress func(float64)) (Report, error) {
-	v := verifier{plan: p, reel: r, printed: printed, report: Report{Pass: true}, parts: p.Parts(), files: map[string]*wave.File{}, measured: map[string]bool{}}
+	v := verifier{plan: p, reel: r, printed: printed, report: Report{Pass: true}, parts: p.Parts(), files: map[string]*wave.File{}, measured: map[string]bool{}, sums: map[string]string{}}
 	for _, part := range v.parts {
 		o, err := open(part.Name)
 		if err != nil {
@@ -114,6 +115,7 @@ type verifier struct {
 	parts    []Part
 	files    map[string]*wave.File // by the part's name
 	measured map[string]bool       // groups, by range
+	sums     map[string]string     // SHA-256 of parts that were whole before, or are whole files
 }
 
 // add notes what was compared, as grave as the spec says.
@@ -143,19 +145,23 @@ func Delivered(ctx context.Context, name string, o Opened) (DeliveredFile, error
 	if _, err := io.Copy(sum, stopping{ctx, io.NewSectionReader(o, 0, o.Size)}); err != nil {
 		return DeliveredFile{}, err
 	}
-	return DeliveredFile{name, o.Size, hex.EncodeToString(sum.Sum(nil))}, nil
+	return DeliveredFile{Name: name, Size: o.Size, SHA256: hex.EncodeToString(sum.Sum(nil))}, nil
 }
 
 // header compares what a part says of itself.
 func (v *verifier) header(ctx context.Context, part Part, o Opened) error {
 	planned := v.plan.Files[part.File]
 	name := planned.Name
-	if part.Final {
+	before, whole := v.printed.Whole[part.Name]
+	if part.Final || whole {
 		d, err := Delivered(ctx, name, o)
 		if err != nil {
 			return err
 		}
-		v.report.Files = append(v.report.Files, d)
+		if d.Linked = before.When; part.Final {
+			v.report.Files = append(v.report.Files, d)
+		}
+		v.sums[part.Name] = d.SHA256
 	}
 	f, err := wave.Open(o, o.Size)
 	if err != nil {
@@ -340,7 +346,7 @@ func (v *verifier) pass(ctx context.Context, at, rate int, parts []Part, progres
 		progress(from)
 	}
 	for i, part := range parts {
-		v.read(part, sums[i].Sum64() == v.printed.Audio[part.Name], strange[i])
+		v.read(part, sums[i].Sum64(), strange[i])
 	}
 	v.levels(at, rate, groups, meters.measurements(), func(group int) *float64 {
 		if !anchored {
@@ -348,14 +354,19 @@ func (v *verifier) pass(ctx context.Context, at, rate int, parts []Part, progres
 		}
 		return meters.bank.Anchored(group)
 	})
-	v.sums(sets)
+	v.nulls(sets)
 	return nil
 }
 
 // read says what came of reading a part.
-func (v *verifier) read(part Part, same bool, strange int64) {
+func (v *verifier) read(part Part, sum uint64, strange int64) {
 	name := v.plan.Files[part.File].Name
-	message := "The audio read back is, byte for byte, what was printed"
+	before, whole := v.printed.Whole[part.Name]
+	same, message := sum == v.printed.Audio[part.Name], "The audio read back is, byte for byte, what was printed"
+	if whole {
+		same = v.sums[part.Name] == before.SHA256
+		message = "Nothing that reaches it has changed, so it was not rendered again: it is, byte for byte, the file that was made " + before.When
+	}
 	if !same {
 		message = "The audio read back is not what was printed; the disk may be failing"
 	}
@@ -427,9 +438,10 @@ func (v *verifier) levels(at, rate int, groups []reel.Group, found map[string]lo
 		v.add(near(m.IntegratedLUFS, before.IntegratedLUFS, tolerance), Finding{Rule: "loudness-as-printed",
 			Message:  called + ": integrated loudness is what it was while printing",
 			Measured: figure(m.IntegratedLUFS, "LUFS"), Limit: figure(before.IntegratedLUFS, "LUFS")})
-		if n := v.printed.Clipped[g.ID]; n > 0 && at == 0 {
-			v.add(false, Finding{Rule: "clipped", Message: fmt.Sprintf("%s: samples went over full scale, by up to %.1f dB, and were limited%s", g.Name, overBy(v.printed.Peaks[g.ID]), toTrim(g)),
-				Measured: fmt.Sprint(n), Limit: "0"})
+		if before.Clipped > 0 {
+			v.add(false, Finding{Rule: "clipped",
+				Message:  fmt.Sprintf("%s: samples went over full scale, by up to %.1f dB, and were limited%s", called, overBy(before.Peak), toTrim(g)),
+				Measured: fmt.Sprint(before.Clipped), Limit: "0"})
 		}
 		for _, l := range v.plan.Spec.Limits {
 			if l.For(g.ID) {
@@ -500,8 +512,8 @@ func (v *verifier) limits(l Limit, called string, m loudness.Measurement, anchor
 	}
 }
 
-// sums says whether stems add up to their mixes.
-func (v *verifier) sums(sets []null) {
+// nulls says whether stems add up to their mixes.
+func (v *verifier) nulls(sets []null) {
 	for _, n := range sets {
 		var names []string
 		for _, g := range n.parts {

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/delivery"
 	"zestyloom/internal/api"
 	"zestyloom/internal/app/apptest"
 	"zestyloom/internal/store"
@@ -180,4 +181,73 @@ func TestAnFFmpegThatDiesOrHangs(t *testing.T) {
 	s.OK("GET", "/prints/"+p.ID, nil, &p)
 	require.NotNil(t, p.Report, p.Message)
 	assert.True(t, p.Report.Pass, "%+v", p.Report.Findings)
+	assert.Equal(t, 2, linked(p), "the sound of both streams was whole when ffmpeg was killed, and is not rendered again")
+	require.Eventually(t, func() bool {
+		kept, err := filepath.Glob(filepath.Join(s.Data, "media", "kept", "*"))
+		return err == nil && len(kept) == 0
+	}, 20*time.Second, 100*time.Millisecond, "what was kept for another attempt goes with its end")
+	p = printed(s, production, v, map[string]any{"spec": "ferry-movie"})
+	require.NotNil(t, p.Report, p.Message)
+	assert.True(t, p.Report.Pass, "%+v", p.Report.Findings)
+	assert.NotEmpty(t, p.Report.Files[0].Linked, "the movie was not put together again")
+	assert.Equal(t, "Reel_1_2.mov", p.Report.Files[0].Name)
+}
+
+// linked counts what a report says was not made again.
+func linked(p api.Print) (n int) {
+	for _, f := range p.Report.Findings {
+		if strings.Contains(f.Message, "has changed, so it was not") {
+			n++
+		}
+	}
+	return n
+}
+
+// A second print makes those files alone that an edit is heard in; the others are the very same on the disk, stay when the first
+// print is removed, and are made again where somebody has touched them.
+func TestWhatHasNotChangedIsLinked(t *testing.T) {
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	request := map[string]any{"packaging": "per-group"}
+	first := printed(s, production, v, request)
+	require.NotNil(t, first.Report, first.Message)
+	assert.Zero(t, linked(first))
+	files := func(name string) []string {
+		found, err := filepath.Glob(filepath.Join(s.Data, "media", "prints", "*", name))
+		require.NoError(t, err)
+		return found
+	}
+	music := v.Tracks[2]
+	require.Equal(t, "MX", music.Stem)
+	s.Do(&v, "setTrack", map[string]any{"track": music.ID, "gainDB": -3})
+	second := printed(s, production, v, request)
+	require.NotNil(t, second.Report, second.Message)
+	assert.True(t, slices.EqualFunc(first.Report.Findings, second.Report.Findings, func(a, b delivery.Finding) bool { return a.Rule == b.Rule && a.Severity == b.Severity }))
+	assert.Equal(t, 2, linked(second), "dialogue and effects; music and the full mix are new")
+	for i, f := range second.Report.Files {
+		pair := files(f.Name)
+		require.Len(t, pair, 2)
+		a, err := os.Stat(pair[0])
+		require.NoError(t, err)
+		b, err := os.Stat(pair[1])
+		require.NoError(t, err)
+		assert.Equal(t, f.Linked != "", os.SameFile(a, b), f.Name)
+		assert.Equal(t, f.Linked != "", f.SHA256 == first.Report.Files[i].SHA256, f.Name)
+	}
+	s.OK("DELETE", "/prints/"+first.ID, nil, nil)
+	untouched := second.Report.Files[slices.IndexFunc(second.Report.Files, func(f delivery.DeliveredFile) bool { return f.Linked != "" })]
+	require.Eventually(t, func() bool { return len(files(untouched.Name)) == 1 }, 20*time.Second, 100*time.Millisecond)
+	assert.Len(t, s.File("/prints/"+second.ID+"/files/"+untouched.Name), int(untouched.Size))
+
+	touched, err := os.OpenFile(files(untouched.Name)[0], os.O_WRONLY, 0)
+	require.NoError(t, err)
+	_, err = touched.WriteAt([]byte{1, 2, 3}, untouched.Size-30)
+	require.NoError(t, err)
+	require.NoError(t, touched.Close())
+	third := printed(s, production, v, request)
+	require.NotNil(t, third.Report, third.Message)
+	assert.Equal(t, 3, linked(third), "all but the one that is no longer what it was")
+	for i, f := range third.Report.Files {
+		assert.Equal(t, second.Report.Files[i].SHA256, f.SHA256)
+	}
 }

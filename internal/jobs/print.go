@@ -39,18 +39,7 @@ func (a *attempt) print(ctx context.Context) (end store.End, err error) {
 	if err != nil {
 		return end, err
 	}
-	if err := a.Room(p.Plan.Bytes()); err != nil {
-		return end, err
-	}
-	report, err := a.deliver(ctx, p, laid)
-	if err != nil {
-		return end, err
-	}
-	folder := "prints/" + a.claim.Token
-	if err := a.Media.Publish(a.staging(), folder); err != nil {
-		return end, err
-	}
-	return verdict(report), persist(ctx, func() error { return a.Store.SetReport(ctx, a.claim, folder, report) })
+	return a.deliver(ctx, p, laid)
 }
 
 func verdict(r delivery.Report) store.End {
@@ -60,38 +49,76 @@ func verdict(r delivery.Report) store.End {
 	return said("Printed, but the check found something wanting")
 }
 
-// deliver makes the files of a print in the staging folder and checks them: what is printed first, then what is put together
-// of that. What is made on the way does not stay.
-func (a *attempt) deliver(ctx context.Context, p store.Print, laid *reel.Reel) (report delivery.Report, err error) {
+// deliver makes the files of a print in the staging folder, checks and publishes them: what is printed first, then what is put
+// together of that. What has been made before and not changed since is taken as it is. What is made on the way does not stay.
+func (a *attempt) deliver(ctx context.Context, p store.Print, laid *reel.Reel) (end store.End, err error) {
 	made := &making{attempt: a}
 	defer made.close()
 	at, err := a.Store.RevisedAt(ctx, p.Reel, p.Revision) // so that a second print is the same bytes
 	if err != nil {
-		return report, err
+		return end, err
 	}
 	stamp := delivery.Stamp{Date: at.Format("2006-01-02"), Time: at.Format("15:04:05")}
 	session := a.Library.Session(ctx)
 	defer session.Close()
-	printed, err := delivery.Print(ctx, p.Plan, laid, session.Open, made.create, stamp, a.progress(ctx, 0, 0.5))
+	records, err := a.recordsOf(ctx, p.Plan, laid, session, made)
 	if err != nil {
-		return report, err
+		return end, err
 	}
-	if err := made.sync(); err != nil {
-		return report, err
+	if err := a.Room(max(0, p.Plan.Bytes()-records.linked)); err != nil {
+		return end, err
 	}
-	if err := delivery.Resample(ctx, p.Plan, laid, printed, made.open, made.create, stamp, a.progress(ctx, 0.5, 0.55)); err != nil {
-		return report, err
+	printed, err := a.render(ctx, p.Plan, laid, session, made, records, stamp)
+	if err != nil {
+		return end, err
 	}
-	if err := made.sync(); err != nil {
-		return report, err
+	report, err := delivery.Verify(ctx, p.Plan, laid, printed, made.open, a.progress(ctx, 0.55, 0.75))
+	if err != nil {
+		return end, err
 	}
-	if report, err = delivery.Verify(ctx, p.Plan, laid, printed, made.open, a.progress(ctx, 0.55, 0.75)); err != nil {
-		return report, err
+	if err := a.muxAll(ctx, p.Plan, laid, made, records, &report); err != nil {
+		return end, err
 	}
-	if err := a.muxAll(ctx, p.Plan, laid, made, &report); err != nil {
-		return report, err
+	if err := made.tidy(p.Plan); err != nil {
+		return end, err
 	}
-	return report, made.tidy(p.Plan)
+	folder := "prints/" + a.claim.Token
+	if err := a.Media.Publish(a.staging(), folder); err != nil {
+		return end, err
+	}
+	files := records.published(folder, report, printed)
+	err = persist(ctx, func() error { return a.Store.SetReport(ctx, a.claim, folder, report, files) })
+	if err == nil && records.long() {
+		a.sweepSoon() // what was kept for another attempt
+	}
+	return verdict(report), err
+}
+
+// render writes the parts of a print, those at other rates at last.
+func (a *attempt) render(ctx context.Context, p delivery.Plan, laid *reel.Reel, session *library.Session, made *making, records *records, stamp delivery.Stamp) (printed delivery.Printed, err error) {
+	keep := func(parts []delivery.Part, printed delivery.Printed, resampled bool) error {
+		if err := made.sync(); err != nil || !records.long() {
+			return err
+		}
+		for _, part := range parts {
+			if f := p.Files[part.File]; (f.Rate != p.Rate) == resampled {
+				if err := records.keep(ctx, []string{part.Name}, groupsOf(p, part.File, printed)); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	}
+	printed, err = delivery.Print(ctx, p, laid, delivery.Press{Open: session.Open, Create: made.create, Stamp: stamp, Whole: records.whole,
+		Progress: a.progress(ctx, 0, 0.5),
+		Ranged:   func(parts []delivery.Part, printed delivery.Printed) error { return keep(parts, printed, false) }})
+	if err != nil {
+		return printed, err
+	}
+	if err := delivery.Resample(ctx, p, laid, printed, made.open, made.create, stamp, a.progress(ctx, 0.5, 0.55)); err != nil {
+		return printed, err
+	}
+	return printed, keep(p.Parts(), printed, true)
 }
 
 // making holds the files of a print while they are made.
@@ -158,7 +185,7 @@ func (m *making) tidy(p delivery.Plan) error {
 }
 
 // muxAll puts together the files that are no WAVE, and has another program look at them.
-func (a *attempt) muxAll(ctx context.Context, p delivery.Plan, laid *reel.Reel, made *making, report *delivery.Report) error {
+func (a *attempt) muxAll(ctx context.Context, p delivery.Plan, laid *reel.Reel, made *making, records *records, report *delivery.Report) error {
 	var files []int
 	for i, f := range p.Files {
 		if f.Container != delivery.Wave && f.Container != delivery.BW64 {
@@ -167,7 +194,7 @@ func (a *attempt) muxAll(ctx context.Context, p delivery.Plan, laid *reel.Reel, 
 	}
 	for n, i := range files {
 		share := func(x float64) float64 { return 0.75 + 0.25*(float64(n)+x)/float64(len(files)) }
-		if err := a.mux(ctx, p, i, laid, made, report, a.progress(ctx, share(0), share(1))); err != nil {
+		if err := a.mux(ctx, p, i, laid, made, records, report, a.progress(ctx, share(0), share(1))); err != nil {
 			return err
 		}
 	}
@@ -180,17 +207,20 @@ func (a *attempt) muxAll(ctx context.Context, p delivery.Plan, laid *reel.Reel, 
 	return nil
 }
 
-func (a *attempt) mux(ctx context.Context, p delivery.Plan, file int, laid *reel.Reel, made *making, report *delivery.Report, progress func(float64)) error {
+func (a *attempt) mux(ctx context.Context, p delivery.Plan, file int, laid *reel.Reel, made *making, records *records, report *delivery.Report, progress func(float64)) error {
 	f := p.Files[file]
 	var picture *delivery.Picture
-	path := ""
+	path, shown := "", ""
 	if f.Picture {
 		var err error
-		if picture, path, err = a.picture(ctx, p, f, laid.Head); err != nil {
+		if picture, path, shown, err = a.picture(ctx, p, f, laid.Head); err != nil {
 			return err
 		}
 	}
 	m := p.Muxing(file, laid.Head, picture)
+	if err := records.takeMovie(ctx, m, shown, made); err != nil {
+		return err
+	}
 	var parts []string
 	for _, name := range m.Parts {
 		local, err := a.Media.Path(a.staged(name))
@@ -204,8 +234,11 @@ func (a *attempt) mux(ctx context.Context, p delivery.Plan, file int, laid *reel
 		return err
 	}
 	seconds := float64(f.Frames) / float64(f.Rate)
-	if err := intake.Mux(ctx, m, parts, path, out, seconds, func(x float64) { progress(0.6 * x) }); err != nil {
-		return err
+	before, linked := records.whole[f.Name]
+	if !linked {
+		if err := intake.Mux(ctx, m, parts, path, out, seconds, func(x float64) { progress(0.6 * x) }); err != nil {
+			return err
+		}
 	}
 	found, err := intake.Streams(ctx, out)
 	if err != nil {
@@ -228,31 +261,40 @@ func (a *attempt) mux(ctx context.Context, p delivery.Plan, file int, laid *reel
 		decoded = append(decoded, d)
 		progress(0.6 + 0.3*float64(i+1)/float64(len(m.Parts)))
 	}
-	report.Hold(m.Check(found, decoded), p.Spec)
+	findings := m.Check(found, decoded)
+	if linked {
+		findings = append(findings, delivery.Finding{Rule: "audio", Severity: delivery.OK, File: f.Name,
+			Message: "Nothing that is in it has changed, so it was not put together again: it is, byte for byte, the file that was made " + before.When})
+	}
+	report.Hold(findings, p.Spec)
 	o, err := made.open(f.Name)
 	if err != nil {
 		return err
 	}
 	d, err := delivery.Delivered(ctx, f.Name, o)
+	if err != nil {
+		return err
+	}
+	d.Linked = before.When
 	report.Files = append(report.Files, d)
 	progress(1)
-	return err
+	return records.keep(ctx, []string{f.Name}, map[string]delivery.Made{})
 }
 
-// picture finds the reel's picture and how it goes into a file.
-func (a *attempt) picture(ctx context.Context, p delivery.Plan, f delivery.PlannedFile, head reel.Head) (*delivery.Picture, string, error) {
+// picture finds the reel's picture and how it goes into a file; sum tells what it is.
+func (a *attempt) picture(ctx context.Context, p delivery.Plan, f delivery.PlannedFile, head reel.Head) (picture *delivery.Picture, path, sum string, err error) {
 	t, err := a.Store.Take(ctx, head.Picture.Take)
 	if err != nil || t.Picture == nil {
-		return nil, "", fault.Wrap(fault.NotFound, err, "The picture of the reel is no longer there; choose another in the Loom and print again")
+		return nil, "", "", fault.Wrap(fault.NotFound, err, "The picture of the reel is no longer there; choose another in the Loom and print again")
 	}
-	path, err := a.Media.Path(library.SourceKey(t.MediaKey, t.FileName))
+	path, err = a.Media.Path(library.SourceKey(t.MediaKey, t.FileName))
 	if err != nil {
-		return nil, "", err
+		return nil, "", "", err
 	}
 	contents, err := intake.Probe(ctx, path, t.FileName)
 	if err != nil || contents.Movie == nil {
-		return nil, "", fault.Wrap(fault.Damaged, err, "The picture %s can't be read any more; bring it in again", t.FileName)
+		return nil, "", "", fault.Wrap(fault.Damaged, err, "The picture %s can't be read any more; bring it in again", t.FileName)
 	}
-	picture := p.PictureOf(f, head, delivery.Movie{Codec: contents.Movie.Codec, Rate: contents.Movie.FrameRate, Seconds: contents.Movie.Seconds})
-	return &picture, path, nil
+	how := p.PictureOf(f, head, delivery.Movie{Codec: contents.Movie.Codec, Rate: contents.Movie.FrameRate, Seconds: contents.Movie.Seconds})
+	return &how, path, t.SHA256, nil
 }

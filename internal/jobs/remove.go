@@ -40,9 +40,14 @@ func (r *Runner) remove(ctx context.Context, rows func(pgx.Tx) error) error {
 		return err
 	}
 	r.dropLost(ctx)
+	r.sweepSoon()
+	return nil
+}
+
+// sweepSoon has what nothing needs be removed without waiting for the next time.
+func (r *Runner) sweepSoon() {
 	select {
 	case r.sweeping <- struct{}{}:
-	default: // it will be soon
+	default: // it will be
 	}
-	return nil
 }

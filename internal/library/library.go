@@ -118,6 +118,32 @@ func (s *Session) OpenTake(t store.Take) (*wave.File, error) {
 	return wave.Beside(lanes)
 }
 
+// Sound tells what the sound of a take is: the same for the same sound; empty where nobody has noted it.
+func (s *Session) Sound(id string) (string, error) {
+	t, err := s.library.Store.Take(s.ctx, id)
+	switch {
+	case err != nil:
+		return "", err
+	case t.SoundKey != "" && t.Sound != nil:
+		return t.Sound.SHA256, nil
+	case t.SoundKey != "" || t.Assembly == nil:
+		return "", nil
+	}
+	var lanes []string
+	for _, ids := range t.Assembly.Lanes {
+		var parts []string
+		for _, id := range ids {
+			part, err := s.Sound(id)
+			if err != nil || part == "" {
+				return "", err
+			}
+			parts = append(parts, part)
+		}
+		lanes = append(lanes, strings.Join(parts, " then "))
+	}
+	return strings.Join(lanes, " beside "), nil
+}
+
 func (s *Session) file(t store.Take) (*wave.File, error) {
 	f, size, err := s.library.Media.Open(t.SoundKey)
 	if fault.KindOf(err) == fault.NotFound {

@@ -100,6 +100,18 @@ func (f *Folder) Publish(from, to string) error {
 	return Explain(dir.Sync())
 }
 
+// Link gives a file a second key, in place of what lies there. Both are the same bytes on the disk, which stay while either
+// does.
+func (f *Folder) Link(from, to string) error {
+	if err := f.root.MkdirAll(path.Dir(to), 0o755); err != nil {
+		return Explain(err)
+	}
+	if err := f.root.Remove(to); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return Explain(err)
+	}
+	return Explain(f.root.Link(from, to))
+}
+
 // RemoveEmpty removes a folder in which nothing is.
 func (f *Folder) RemoveEmpty(key string) error {
 	err := f.root.Remove(key)

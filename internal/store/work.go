@@ -353,6 +353,7 @@ func (s *Store) NeededMedia(ctx context.Context) (n Needed, err error) {
 		return n, err
 	}
 	folders, err := s.ids(ctx, `select media_key from takes where media_key <> '' union select folder from prints where folder <> ''
+		union select 'kept/' || id from prints where report is null
 		union select o->>'folder' from work, jsonb_array_elements(coalesce(report, '[]')) o where coalesce(o->>'folder', '') <> ''`)
 	n.folders = map[string]bool{}
 	for _, f := range folders {
@@ -446,10 +447,16 @@ func (s *Store) PrintedReel(ctx context.Context, id string) (*reel.Reel, error) 
 	return r, notFound(err, "print")
 }
 
-// SetReport stores where the files of a print lie and what their check found.
-func (s *Store) SetReport(ctx context.Context, c Claim, folder string, report delivery.Report) error {
+// SetReport stores where the files of a print lie and what their check found. made are those of them that may be taken again.
+func (s *Store) SetReport(ctx context.Context, c Claim, folder string, report delivery.Report, made []Made) error {
 	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		if err := c.hold(ctx, tx); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, "delete from made where print_id = $1", c.Work); err != nil {
+			return err
+		}
+		if err := addMade(ctx, tx, c.Work, made); err != nil {
 			return err
 		}
 		_, err := tx.Exec(ctx, "update prints set folder = $2, report = $3 where id = $1", c.Work, folder, report)

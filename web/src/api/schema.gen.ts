@@ -3273,6 +3273,8 @@ export interface components {
                 /** Format: int64 */
                 size: number;
                 sha256: string;
+                /** @description When an earlier print made it, where nothing in it has changed since */
+                linked?: string;
             }[];
             groups: components["schemas"]["Measurement"][];
         };

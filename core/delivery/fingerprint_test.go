@@ -1,0 +1,183 @@
+package delivery
+
+import (
+	"context"
+	"math/rand"
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/reel"
+)
+
+// prints gives the fingerprint of each part of a plan, by the part's name.
+func (p production) prints(t testing.TB, plan Plan, r *reel.Reel) map[string]string {
+	found := map[string]string{}
+	for _, part := range plan.Parts() {
+		one, err := plan.Fingerprint(part, r, func(take string) (string, error) { return "sound of " + take, nil })
+		require.NoError(t, err)
+		require.NotEmpty(t, one)
+		found[part.Name] = one
+	}
+	return found
+}
+
+// stemsApart is the spec of four files: dialogue, music and effects, and their sum in 5.1 frames.
+func stemsApart(t testing.TB) Spec {
+	s := spec(t, "six-channel-split")
+	s.loud()
+	return s
+}
+
+// What is done to a reel changes the fingerprint of those files alone that it can be heard in.
+func TestFingerprintTellsWhatHasChanged(t *testing.T) {
+	p := ferry(t)
+	s := stemsApart(t)
+	plan, r, _, _ := p.all(t, s, Asked{Packaging: "per-group"})
+	before := p.prints(t, plan, r)
+	dx, fx, mx := plan.Files[0].Name, plan.Files[1].Name, plan.Files[2].Name
+	boom, cue := p.reel.TrackList()[0], p.reel.TrackList()[1]
+	clip := func(take string) string {
+		for _, c := range p.reel.ClipList() {
+			if c.Take == take {
+				return c.ID
+			}
+		}
+		return ""
+	}
+	for name, c := range map[string]struct {
+		command reel.Command
+		changed []string
+	}{
+		"a track's name":        {reel.SetTrack{Track: boom.ID, Name: ptr("Bow")}, nil},
+		"a mark":                {reel.SetMark{Name: "Here", At: start + 5}, nil},
+		"a stem's name":         {reel.SetStem{Stem: "MX", Name: ptr("Tunes")}, nil},
+		"level of one track":    {reel.SetTrack{Track: cue.ID, GainDB: ptr(-1.0)}, []string{mx}},
+		"level of one clip":     {reel.SetClip{Clip: clip("bell"), GainDB: ptr(1.0)}, []string{fx}},
+		"a track that is muted": {reel.SetTrack{Track: boom.ID, Mute: ptr(true)}, []string{dx}},
+		"another stem":          {reel.SetTrack{Track: cue.ID, Stem: ptr("FX")}, []string{fx, mx}},
+		"a second stem":         {reel.SetTrack{Track: cue.ID, Second: ptr("FX")}, []string{fx}},
+		"level of a stem":       {reel.SetBus{Row: reel.StemRow, From: "DX", GainDB: ptr(-2.0)}, []string{dx}},
+		"the law of panning":    {reel.SetReel{PanLaw: ptr(4.5)}, []string{dx, fx, mx}},
+		"a longer programme":    {reel.MoveClips{Clips: []string{clip("cue")}, By: 4800}, []string{dx, fx, mx}},
+		"the end of the reel":   {reel.SetReel{Start: ptr(int64(start + 1920))}, []string{dx, fx, mx}},
+	} {
+		changed := production{p.takes, p.reel.Clone()}
+		do(t, changed.reel, c.command)
+		plan, r, err := NewPlan("The Lantern Ferry", changed.reel, s, Asked{Packaging: "per-group"})
+		require.NoError(t, err)
+		after := changed.prints(t, plan, r)
+		for _, file := range []string{dx, fx, mx} {
+			if assert.Contains(t, after, file) {
+				assert.Equal(t, slices.Contains(c.changed, file), before[file] != after[file], "%s: %s", name, file)
+			}
+		}
+	}
+	t.Run("how it is written", func(t *testing.T) {
+		for name, change := range map[string]func(f *FileSpec){
+			"depth": func(f *FileSpec) { f.Depth = 16 }, "rate": func(f *FileSpec) { f.Rate = 44100 }, "no dither": func(f *FileSpec) { f.Dither = ptr(false) },
+		} {
+			other := s
+			other.each(change)
+			plan, r, err := NewPlan("The Lantern Ferry", p.reel, other, Asked{Packaging: "per-group"})
+			require.NoError(t, err)
+			assert.NotEqual(t, before[dx], p.prints(t, plan, r)[dx], name)
+		}
+	})
+	t.Run("another sound", func(t *testing.T) {
+		one, err := plan.Fingerprint(plan.Parts()[0], r, func(string) (string, error) { return "another", nil })
+		require.NoError(t, err)
+		assert.NotEqual(t, before[dx], one)
+		one, err = plan.Fingerprint(plan.Parts()[0], r, func(string) (string, error) { return "", nil })
+		require.NoError(t, err)
+		assert.Empty(t, one, "a sound that is not known")
+	})
+}
+
+// Edits at random: files with the same fingerprint are the same, bit for bit.
+func TestTheSameFingerprintIsTheSameFile(t *testing.T) {
+	same, others := 0, 0
+	for seed := range int64(6) {
+		rnd := rand.New(rand.NewSource(seed))
+		p := ferry(t)
+		s := stemsApart(t)
+		s.each(func(f *FileSpec) { f.Depth = 16 }) // so that dither is in it
+		plan, r, was, _ := p.all(t, s, Asked{Packaging: "per-group"})
+		before := p.prints(t, plan, r)
+		for range 12 {
+			tracks, clips := p.reel.TrackList(), p.reel.ClipList()
+			track, clip := tracks[rnd.Intn(len(tracks))].ID, clips[rnd.Intn(len(clips))]
+			stem := []string{"DX", "NX", "MX", "FX"}[rnd.Intn(4)]
+			by := rnd.Float64()*6 - 6
+			command := []reel.Command{
+				reel.SetTrack{Track: track, GainDB: &by}, reel.SetTrack{Track: track, Stem: &stem}, reel.SetTrack{Track: track, Pan: ptr(rnd.Float64())},
+				reel.SetTrack{Track: track, Name: ptr("Other")}, reel.SetBus{Row: reel.StemRow, From: stem, GainDB: &by}, reel.SetClip{Clip: clip.ID, GainDB: &by},
+				reel.CutClips{At: clip.Start + rnd.Int63n(clip.Length), Clips: []string{clip.ID}}, reel.SetTrack{Track: track, Strand: ptr("Tobiah Renn")},
+				reel.SetMix{Name: "M&E", Labels: []string{"L", "R"}, Rest: true, Terms: []reel.Term{{Row: reel.StrandRow, From: reel.StrandID(stem, "Tobiah Renn"), Out: true}}},
+				reel.AddTrack{Name: "New", Labels: []string{"M"}, Stem: stem},
+			}[rnd.Intn(10)]
+			if change, _, err := command.Plan(p.reel, nil); err != nil || p.reel.Apply(change) != nil {
+				continue
+			}
+			plan, r, now, _ := p.all(t, s, Asked{Packaging: "per-group"})
+			after := p.prints(t, plan, r)
+			for name := range before {
+				if before[name] != after[name] {
+					others++
+					continue
+				}
+				same++
+				require.Equal(t, was[name].b, now[name].b, "seed %d, %T: %s", seed, command, name)
+			}
+			before, was = after, now
+		}
+	}
+	assert.Greater(t, same, 50)
+	assert.Greater(t, others, 20)
+}
+
+// What is whole already is neither rendered nor written again, is held to the same checks, and must be what it was.
+func TestWholePartsAreLinked(t *testing.T) {
+	p := ferry(t)
+	s := stemsApart(t)
+	plan, r, was, report := p.all(t, s, Asked{Packaging: "per-group"})
+	require.True(t, report.Pass, report.Findings)
+	dx, fx := plan.Files[0].Name, plan.Files[1].Name
+	do(t, p.reel, reel.SetTrack{Track: p.reel.TrackList()[1].ID, GainDB: ptr(-40.0)}) // the music
+	plan, r, err := NewPlan("The Lantern Ferry", p.reel, s, Asked{Packaging: "per-group"})
+	require.NoError(t, err)
+	whole := map[string]Whole{}
+	for i, name := range []string{dx, fx} {
+		group := plan.Files[i].Groups[0]
+		whole[name] = Whole{SHA256: report.Files[i].SHA256, When: "yesterday", Groups: map[string]Made{group: {Measurement: report.Groups[i].Measurement}}}
+	}
+	again := func(d folder) (Report, []string) {
+		var written []string
+		create := func(name string) (Output, error) {
+			written = append(written, name)
+			return d.create(name)
+		}
+		printed, err := Print(context.Background(), plan, r, Press{Open: p.open, Create: create, Stamp: Stamp{"2026-01-02", "03:04:05"}, Whole: whole})
+		require.NoError(t, err)
+		report, err := Verify(context.Background(), plan, r, printed, d.open, func(float64) {})
+		require.NoError(t, err)
+		return report, written
+	}
+	d := folder{dx: was[dx], fx: was[fx]}
+	second, written := again(d)
+	assert.True(t, second.Pass, second.Findings)
+	assert.Equal(t, []string{plan.Files[2].Name}, written)
+	assert.Equal(t, []string{"yesterday", "yesterday", ""}, []string{second.Files[0].Linked, second.Files[1].Linked, second.Files[2].Linked})
+	require.Len(t, second.Groups, 3)
+	assert.Less(t, *second.Groups[2].IntegratedLUFS, *report.Groups[2].IntegratedLUFS-20, "the music was rendered anew")
+	_, _, all, _ := p.all(t, s, Asked{Packaging: "per-group"})
+	for name := range all {
+		assert.Equal(t, all[name].b, d[name].b, name)
+	}
+	spoiled := folder{dx: &memory{append([]byte{}, was[dx].b...)}, fx: was[fx]}
+	spoiled[dx].b[len(spoiled[dx].b)-9] ^= 1
+	third, _ := again(spoiled)
+	assert.False(t, third.Pass)
+}
