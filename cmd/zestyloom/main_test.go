@@ -283,7 +283,7 @@ func TestPrintVerb(t *testing.T) {
 		assert.Equal(t, fault.NotFound, fault.KindOf(err), "%v: %v", wrong, err)
 	}
 	var list []api.Spec
-	s.OK("GET", "/specs", nil, &list)
+	s.OK("GET", "/specs?production="+production, nil, &list)
 	shipped, err := delivery.Shipped()
 	require.NoError(t, err)
 	assert.Len(t, list, len(shipped)+1)

@@ -89,13 +89,13 @@ type remote struct{ base string }
 
 func (r remote) print(c *cobra.Command, production, reelName string, request api.PrintRequest, out string) (*printResult, error) {
 	ctx := c.Context()
-	id, err := r.find(ctx, production, reelName)
+	of, id, err := r.find(ctx, production, reelName)
 	if err != nil {
 		return nil, err
 	}
 	if text, err := os.ReadFile(*request.Spec); err == nil { // a file
 		var stored delivery.Spec
-		if err := r.call(ctx, http.MethodPost, "/specs", "application/yaml", text, &stored); err != nil {
+		if err := r.call(ctx, http.MethodPost, "/specs?production="+of, "application/yaml", text, &stored); err != nil {
 			return nil, err
 		}
 		request.Spec = &stored.ID
@@ -126,10 +126,10 @@ func (r remote) print(c *cobra.Command, production, reelName string, request api
 	return r.fetch(ctx, p, out)
 }
 
-func (r remote) find(ctx context.Context, production, reelName string) (string, error) {
+func (r remote) find(ctx context.Context, production, reelName string) (productionID, reelID string, err error) {
 	var productions []api.Production
 	if err := r.call(ctx, http.MethodGet, "/productions", "", nil, &productions); err != nil {
-		return "", err
+		return "", "", err
 	}
 	for _, p := range productions {
 		if p.Name != production {
@@ -137,16 +137,16 @@ func (r remote) find(ctx context.Context, production, reelName string) (string, 
 		}
 		var reels []api.ReelInfo
 		if err := r.call(ctx, http.MethodGet, "/productions/"+p.ID+"/reels", "", nil, &reels); err != nil {
-			return "", err
+			return "", "", err
 		}
 		for _, info := range reels {
 			if info.Name == reelName {
-				return info.ID, nil
+				return p.ID, info.ID, nil
 			}
 		}
-		return "", fault.New(fault.NotFound, "%s has no reel called %q", production, reelName)
+		return "", "", fault.New(fault.NotFound, "%s has no reel called %q", production, reelName)
 	}
-	return "", fault.New(fault.NotFound, "The server has no production called %q", production)
+	return "", "", fault.New(fault.NotFound, "The server has no production called %q", production)
 }
 
 // fetch brings the files, the report and the manifest into a folder, and checks that they arrived whole.

@@ -13,7 +13,6 @@ import (
 	"zestyloom/core/fault"
 	"zestyloom/demo"
 	"zestyloom/internal/app"
-	"zestyloom/internal/cards"
 )
 
 // defaultAddress is where the server listens, and where the headless print looks for it.
@@ -22,12 +21,14 @@ const defaultAddress = "127.0.0.1:7420"
 // serverFlags are what serve, worker and demo share.
 type serverFlags struct {
 	database, data, address, ready string
-	cards, hosts                   []string
+	cards, hosts, receivers        []string
 }
 
 func (f *serverFlags) add(c *cobra.Command) {
 	c.Flags().StringVar(&f.database, "database", "", "PostgreSQL URL (without it: ZESTYLOOM_DATABASE)")
 	c.Flags().StringVar(&f.data, "data", "data", "folder for media")
+	c.Flags().StringArrayVar(&f.cards, "card", nil, "NAME=FOLDER that takes may be taken from (repeat for more)")
+	c.Flags().StringArrayVar(&f.receivers, "receiver", nil, "NAME=FOLDER that deliveries may be written to (repeat for more)")
 }
 
 func (f *serverFlags) addServing(c *cobra.Command) {
@@ -35,7 +36,6 @@ func (f *serverFlags) addServing(c *cobra.Command) {
 	c.Flags().StringVar(&f.address, "address", defaultAddress, "address to listen on")
 	c.Flags().StringVar(&f.ready, "ready", "", "file to write the address to once the application answers")
 	c.Flags().StringArrayVar(&f.hosts, "host", nil, "host name to answer for besides loopback's (repeat for more)")
-	c.Flags().StringArrayVar(&f.cards, "card", nil, "NAME=FOLDER that takes may be taken from (repeat for more)")
 }
 
 func (f *serverFlags) open(ctx context.Context) (*app.App, error) {
@@ -45,15 +45,28 @@ func (f *serverFlags) open(ctx context.Context) (*app.App, error) {
 	if f.database == "" {
 		return nil, fault.New(fault.BadInput, "Say where PostgreSQL is: --database or ZESTYLOOM_DATABASE")
 	}
-	roots := cards.Cards{}
-	for _, c := range f.cards {
-		name, dir, ok := strings.Cut(c, "=")
-		if !ok {
-			return nil, fault.New(fault.BadInput, "--card takes NAME=FOLDER, not %q", c)
-		}
-		roots[name] = dir
+	roots, err := namedFolders("--card", f.cards)
+	if err != nil {
+		return nil, err
 	}
-	return app.Open(ctx, app.Config{Database: f.database, Data: f.data, Cards: roots, Hosts: f.hosts, Log: slog.New(slog.NewTextHandler(os.Stderr, nil))})
+	receivers, err := namedFolders("--receiver", f.receivers)
+	if err != nil {
+		return nil, err
+	}
+	return app.Open(ctx, app.Config{Database: f.database, Data: f.data, Cards: roots, Receivers: receivers, Hosts: f.hosts, Log: slog.New(slog.NewTextHandler(os.Stderr, nil))})
+}
+
+// namedFolders reads what a flag has been given, again and again: NAME=FOLDER.
+func namedFolders(flag string, given []string) (map[string]string, error) {
+	folders := map[string]string{}
+	for _, g := range given {
+		name, dir, ok := strings.Cut(g, "=")
+		if !ok {
+			return nil, fault.New(fault.BadInput, "%s takes NAME=FOLDER, not %q", flag, g)
+		}
+		folders[name] = dir
+	}
+	return folders, nil
 }
 
 // listen opens the address and, once announce is called, tells where it is.
@@ -77,6 +90,11 @@ func serveCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "serve", Short: "Run the application", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
+			collected := filepath.Join(f.data, "collected")
+			if err := os.MkdirAll(collected, 0o755); err != nil {
+				return err
+			}
+			f.receivers = append(f.receivers, "Harbour Mile Television="+collected)
 			a, err := f.open(c.Context())
 			if err != nil {
 				return err
@@ -110,7 +128,6 @@ func workerCommand() *cobra.Command {
 		},
 	}
 	f.add(c)
-	c.Flags().StringArrayVar(&f.cards, "card", nil, "NAME=FOLDER that takes may be taken from (repeat for more)")
 	return c
 }
 
@@ -123,6 +140,11 @@ func demoCommand() *cobra.Command {
 			for name, dir := range demo.Cards(scenario) {
 				f.cards = append(f.cards, name+"="+dir)
 			}
+			collected := filepath.Join(f.data, "collected")
+			if err := os.MkdirAll(collected, 0o755); err != nil {
+				return err
+			}
+			f.receivers = append(f.receivers, "Harbour Mile Television="+collected)
 			a, err := f.open(c.Context())
 			if err != nil {
 				return err

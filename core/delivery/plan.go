@@ -130,7 +130,8 @@ type Plan struct {
 	Start         int64          `json:"start"`  // samples since midnight
 	Frames        int64          `json:"frames"` // sample frames, of the first range
 	StartTimecode string         `json:"startTimecode"`
-	Duration      string         `json:"duration"` // of all ranges, as timecode
+	Duration      string         `json:"duration"`          // of all ranges, as timecode
+	Seconds       float64        `json:"seconds,omitempty"` // that printing it will take, about; whoever knows how long others took sets it
 	Ranges        []PlannedRange `json:"ranges"`
 	Files         []PlannedFile  `json:"files"`
 	Findings      []Finding      `json:"findings"`
@@ -164,6 +165,21 @@ func (p Plan) Bytes() (n int64) {
 		}
 	}
 	return n
+}
+
+// Samples counts the samples of all channels of the files, but for those with one of these names.
+func (p Plan) Samples(but ...string) (n int64) {
+	for _, f := range p.Files {
+		if !slices.Contains(but, f.Name) {
+			n += f.Frames * int64(len(f.Channels))
+		}
+	}
+	return n
+}
+
+// Movie tells whether something is put together of what is printed.
+func (p Plan) Movie() bool {
+	return slices.ContainsFunc(p.Parts(), func(part Part) bool { return !part.Final })
 }
 
 // maxHours is the longest that is printed: the length of the clock.

@@ -39,6 +39,8 @@ type Report struct {
 	Findings []Finding       `json:"findings"` // one for each thing that was compared
 	Files    []DeliveredFile `json:"files"`
 	Groups   []GroupReport   `json:"groups"`
+	Seconds  float64         `json:"seconds,omitempty"` // that the print took
+	Made     int64           `json:"made,omitempty"`    // samples of all channels that were made, and not linked
 }
 
 func (r *Report) add(ok bool, f Finding) {

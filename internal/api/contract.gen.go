@@ -224,6 +224,12 @@ type FrameRate = timecode.Rate
 // Group defines model for Group.
 type Group = reel.Group
 
+// HandOverRequest defines model for HandOverRequest.
+type HandOverRequest struct {
+	// Folder Its name
+	Folder string `json:"folder"`
+}
+
 // Head defines model for Head.
 type Head = reel.Head
 
@@ -276,6 +282,9 @@ type LenderRequest struct {
 	From int64 `json:"from"`
 	To   int64 `json:"to"`
 }
+
+// ListedSpec defines model for ListedSpec.
+type ListedSpec = store.ListedSpec
 
 // Mark defines model for Mark.
 type Mark = reel.Mark
@@ -669,6 +678,9 @@ type SpecFile struct {
 	Rate      *int       `json:"rate,omitempty"`
 }
 
+// SpecKept Whose a spec is
+type SpecKept = store.SpecKept
+
 // SpecLimit defines model for SpecLimit.
 type SpecLimit struct {
 	Integrated   *float32  `json:"integrated,omitempty"`
@@ -688,11 +700,23 @@ type SpecText struct {
 	// Example Names of files as they would be
 	Example []string `json:"example"`
 	Id      string   `json:"id"`
-	Shipped bool     `json:"shipped"`
+
+	// Kept Whose a spec is
+	Kept SpecKept `json:"kept"`
 
 	// Text As it was written
 	Text  string `json:"text"`
 	Title string `json:"title"`
+
+	// Version Of the users' own, from 1
+	Version *int `json:"version,omitempty"`
+}
+
+// SpecVersion defines model for SpecVersion.
+type SpecVersion struct {
+	Author  string    `json:"author"`
+	KeptAt  time.Time `json:"keptAt"`
+	Version int       `json:"version"`
 }
 
 // SplitClipCommand SplitClip makes one clip for each channel or pair of a multichannel clip, on new tracks below its own, tied to each other. Nothing that is heard changes where the track is loose; a bonded set is no longer one then.
@@ -839,6 +863,9 @@ type Key = string
 
 // Limit defines model for Limit.
 type Limit = int
+
+// OfProduction defines model for OfProduction.
+type OfProduction = string
 
 // PrintID defines model for PrintID.
 type PrintID = string
@@ -1029,6 +1056,38 @@ type UnravelTakeParams struct {
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
+// ListSpecsParams defines parameters for ListSpecs.
+type ListSpecsParams struct {
+	// Production ID of the production that it is for; for all productions where none is named
+	Production *OfProduction `form:"production,omitempty" json:"production,omitempty"`
+}
+
+// AddSpecParams defines parameters for AddSpec.
+type AddSpecParams struct {
+	// Production ID of the production that it is for; for all productions where none is named
+	Production *OfProduction `form:"production,omitempty" json:"production,omitempty"`
+}
+
+// RemoveSpecParams defines parameters for RemoveSpec.
+type RemoveSpecParams struct {
+	// Production ID of the production that it is for; for all productions where none is named
+	Production *OfProduction `form:"production,omitempty" json:"production,omitempty"`
+}
+
+// GetSpecTextParams defines parameters for GetSpecText.
+type GetSpecTextParams struct {
+	Version *int `form:"version,omitempty" json:"version,omitempty"`
+
+	// Production ID of the production that it is for; for all productions where none is named
+	Production *OfProduction `form:"production,omitempty" json:"production,omitempty"`
+}
+
+// ListSpecVersionsParams defines parameters for ListSpecVersions.
+type ListSpecVersionsParams struct {
+	// Production ID of the production that it is for; for all productions where none is named
+	Production *OfProduction `form:"production,omitempty" json:"production,omitempty"`
+}
+
 // GetOverviewParams defines parameters for GetOverview.
 type GetOverviewParams struct {
 	// Level Resolution, 0 is finest
@@ -1057,6 +1116,9 @@ type GetSamplesParams struct {
 	// Count Frames
 	Count int `form:"count" json:"count"`
 }
+
+// HandOverJSONRequestBody defines body for HandOver for application/json ContentType.
+type HandOverJSONRequestBody = HandOverRequest
 
 // CreateProductionJSONRequestBody defines body for CreateProduction for application/json ContentType.
 type CreateProductionJSONRequestBody = NewProduction
@@ -1211,6 +1273,9 @@ type ServerInterface interface {
 	// (GET /prints/{print}/files/{name})
 	GetPrintedFile(c *gin.Context, print PrintID, name string)
 
+	// (POST /prints/{print}/handover)
+	HandOver(c *gin.Context, print PrintID)
+
 	// (GET /productions)
 	ListProductions(c *gin.Context)
 
@@ -1286,6 +1351,9 @@ type ServerInterface interface {
 	// (GET /productions/{production}/work)
 	ListWork(c *gin.Context, production ProductionID, params ListWorkParams)
 
+	// (GET /receivers)
+	ListReceivers(c *gin.Context)
+
 	// (DELETE /reels/{reel})
 	RemoveReel(c *gin.Context, reel ReelID)
 
@@ -1359,19 +1427,22 @@ type ServerInterface interface {
 	UnravelTake(c *gin.Context, reel ReelID, params UnravelTakeParams)
 
 	// (GET /specs)
-	ListSpecs(c *gin.Context)
+	ListSpecs(c *gin.Context, params ListSpecsParams)
 
 	// (POST /specs)
-	AddSpec(c *gin.Context)
+	AddSpec(c *gin.Context, params AddSpecParams)
 
 	// (GET /specs/schema)
 	GetSpecSchema(c *gin.Context)
 
 	// (DELETE /specs/{spec})
-	RemoveSpec(c *gin.Context, spec string)
+	RemoveSpec(c *gin.Context, spec string, params RemoveSpecParams)
 
 	// (GET /specs/{spec})
-	GetSpecText(c *gin.Context, spec string)
+	GetSpecText(c *gin.Context, spec string, params GetSpecTextParams)
+
+	// (GET /specs/{spec}/versions)
+	ListSpecVersions(c *gin.Context, spec string, params ListSpecVersionsParams)
 
 	// (DELETE /takes/{take})
 	RemoveTake(c *gin.Context, take TakeID)
@@ -1712,6 +1783,31 @@ func (siw *ServerInterfaceWrapper) GetPrintedFile(c *gin.Context) {
 	}
 
 	siw.Handler.GetPrintedFile(c, print, name)
+}
+
+// HandOver operation middleware
+func (siw *ServerInterfaceWrapper) HandOver(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "print" -------------
+	var print PrintID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "print", c.Param("print"), &print, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter print: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.HandOver(c, print)
 }
 
 // ListProductions operation middleware
@@ -2332,6 +2428,19 @@ func (siw *ServerInterfaceWrapper) ListWork(c *gin.Context) {
 	}
 
 	siw.Handler.ListWork(c, production, params)
+}
+
+// ListReceivers operation middleware
+func (siw *ServerInterfaceWrapper) ListReceivers(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListReceivers(c)
 }
 
 // RemoveReel operation middleware
@@ -3293,6 +3402,20 @@ func (siw *ServerInterfaceWrapper) UnravelTake(c *gin.Context) {
 // ListSpecs operation middleware
 func (siw *ServerInterfaceWrapper) ListSpecs(c *gin.Context) {
 
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListSpecsParams
+
+	// ------------- Optional query parameter "production" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "production", c.Request.URL.Query(), &params.Production, runtime.BindQueryParameterOptions{Type: "string", Format: "uuid"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -3300,12 +3423,26 @@ func (siw *ServerInterfaceWrapper) ListSpecs(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListSpecs(c)
+	siw.Handler.ListSpecs(c, params)
 }
 
 // AddSpec operation middleware
 func (siw *ServerInterfaceWrapper) AddSpec(c *gin.Context) {
 
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params AddSpecParams
+
+	// ------------- Optional query parameter "production" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "production", c.Request.URL.Query(), &params.Production, runtime.BindQueryParameterOptions{Type: "string", Format: "uuid"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -3313,7 +3450,7 @@ func (siw *ServerInterfaceWrapper) AddSpec(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.AddSpec(c)
+	siw.Handler.AddSpec(c, params)
 }
 
 // GetSpecSchema operation middleware
@@ -3344,6 +3481,17 @@ func (siw *ServerInterfaceWrapper) RemoveSpec(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RemoveSpecParams
+
+	// ------------- Optional query parameter "production" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "production", c.Request.URL.Query(), &params.Production, runtime.BindQueryParameterOptions{Type: "string", Format: "uuid"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -3351,7 +3499,7 @@ func (siw *ServerInterfaceWrapper) RemoveSpec(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.RemoveSpec(c, spec)
+	siw.Handler.RemoveSpec(c, spec, params)
 }
 
 // GetSpecText operation middleware
@@ -3369,6 +3517,25 @@ func (siw *ServerInterfaceWrapper) GetSpecText(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetSpecTextParams
+
+	// ------------- Optional query parameter "version" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "version", c.Request.URL.Query(), &params.Version, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter version: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "production" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "production", c.Request.URL.Query(), &params.Production, runtime.BindQueryParameterOptions{Type: "string", Format: "uuid"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -3376,7 +3543,43 @@ func (siw *ServerInterfaceWrapper) GetSpecText(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.GetSpecText(c, spec)
+	siw.Handler.GetSpecText(c, spec, params)
+}
+
+// ListSpecVersions operation middleware
+func (siw *ServerInterfaceWrapper) ListSpecVersions(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "spec" -------------
+	var spec string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "spec", c.Param("spec"), &spec, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter spec: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListSpecVersionsParams
+
+	// ------------- Optional query parameter "production" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "production", c.Request.URL.Query(), &params.Production, runtime.BindQueryParameterOptions{Type: "string", Format: "uuid"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListSpecVersions(c, spec, params)
 }
 
 // RemoveTake operation middleware
@@ -3989,6 +4192,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/work/:work/turn", wrapper.SetTurn)
 	router.POST(options.BaseURL+"/work/:work/retry", wrapper.RetryWork)
 	router.GET(options.BaseURL+"/events", wrapper.WatchAll)
+	router.GET(options.BaseURL+"/receivers", wrapper.ListReceivers)
 	router.GET(options.BaseURL+"/cards", wrapper.ListCards)
 	router.GET(options.BaseURL+"/cards/:card/files", wrapper.ListCardFiles)
 	router.DELETE(options.BaseURL+"/reels/:reel", wrapper.RemoveReel)
@@ -4019,6 +4223,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/prints/:print", wrapper.GetPrint)
 	router.GET(options.BaseURL+"/prints/:print/files/:name", wrapper.GetPrintedFile)
 	router.GET(options.BaseURL+"/prints/:print/archive", wrapper.GetPrintArchive)
+	router.POST(options.BaseURL+"/prints/:print/handover", wrapper.HandOver)
 	router.GET(options.BaseURL+"/patterns", wrapper.ListPatterns)
 	router.POST(options.BaseURL+"/patterns", wrapper.AddPattern)
 	router.GET(options.BaseURL+"/patterns/schema", wrapper.GetPatternSchema)
@@ -4027,6 +4232,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/specs", wrapper.ListSpecs)
 	router.POST(options.BaseURL+"/specs", wrapper.AddSpec)
 	router.GET(options.BaseURL+"/specs/schema", wrapper.GetSpecSchema)
+	router.GET(options.BaseURL+"/specs/:spec/versions", wrapper.ListSpecVersions)
 	router.DELETE(options.BaseURL+"/specs/:spec", wrapper.RemoveSpec)
 	router.GET(options.BaseURL+"/specs/:spec", wrapper.GetSpecText)
 }

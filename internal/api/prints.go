@@ -3,10 +3,8 @@ package api
 import (
 	"bytes"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"math"
 	"net/http"
 	"slices"
@@ -18,128 +16,9 @@ import (
 	"zestyloom/core/delivery"
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
+	"zestyloom/internal/papers"
 	"zestyloom/internal/store"
 )
-
-// specs gives the shipped specs and then the user's own, which take the place of shipped ones with the same ID.
-func (s *Server) specs(ctx context.Context) ([]delivery.Spec, error) {
-	specs, err := delivery.Shipped()
-	if err != nil {
-		return nil, err
-	}
-	texts, err := s.Store.Specs(ctx)
-	if err != nil {
-		return nil, err
-	}
-	for id, text := range texts {
-		spec, err := delivery.ParseSpec([]byte(text))
-		if err != nil {
-			s.Log.Warn("a stored spec is no longer valid", "spec", id, "error", err)
-			continue
-		}
-		specs = slices.DeleteFunc(specs, func(x delivery.Spec) bool { return x.ID == id })
-		specs = append(specs, spec)
-	}
-	return specs, nil
-}
-
-func (s *Server) spec(ctx context.Context, id string) (delivery.Spec, error) {
-	specs, err := s.specs(ctx)
-	if err != nil {
-		return delivery.Spec{}, err
-	}
-	for _, spec := range specs {
-		if spec.ID == id {
-			return spec, nil
-		}
-	}
-	if id == "" {
-		return delivery.Spec{}, fault.New(fault.BadInput, "Choose a delivery spec for this reel first")
-	}
-	return delivery.Spec{}, fault.New(fault.NotFound, "There is no delivery spec %q on this server", id)
-}
-
-// ListSpecs gives all specs.
-func (s *Server) ListSpecs(c *gin.Context) {
-	specs, err := s.specs(c)
-	s.answer(c, http.StatusOK, specs, err)
-}
-
-// AddSpec stores a user's spec.
-func (s *Server) AddSpec(c *gin.Context) {
-	text, err := io.ReadAll(c.Request.Body)
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	spec, err := delivery.ParseSpec(text)
-	if err == nil {
-		err = notShipped(spec.ID)
-	}
-	if err == nil {
-		err = s.Store.PutSpec(c, spec.ID, string(text))
-	}
-	s.answer(c, http.StatusCreated, spec, err)
-}
-
-// notShipped refuses the ID of a spec that ships: who chooses that means what ships.
-func notShipped(id string) error {
-	shipped, err := delivery.Shipped()
-	if err == nil && slices.ContainsFunc(shipped, func(x delivery.Spec) bool { return x.ID == id }) {
-		err = fault.New(fault.BadInput, "A spec called %s ships with the program; give yours another id", id)
-	}
-	return err
-}
-
-// GetSpecText gives a spec as it was written.
-func (s *Server) GetSpecText(c *gin.Context, id string) {
-	texts, err := s.Store.Specs(c)
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	text, own := texts[id]
-	if !own {
-		written, there := delivery.ShippedText(id)
-		if !there {
-			s.fail(c, fault.New(fault.NotFound, "There is no delivery spec %q on this server", id))
-			return
-		}
-		text = string(written)
-	}
-	spec, err := delivery.ParseSpec([]byte(text))
-	answer := SpecText{Id: id, Title: spec.Title, Text: text, Shipped: !own, Example: []string{}}
-	for _, f := range spec.Files {
-		if name, err := f.Example(spec); err == nil {
-			answer.Example = append(answer.Example, name)
-		}
-	}
-	s.answer(c, http.StatusOK, answer, err)
-}
-
-// GetSpecSchema gives the JSON schema of specs.
-func (s *Server) GetSpecSchema(c *gin.Context) {
-	c.Data(http.StatusOK, "application/schema+json", delivery.Schema())
-}
-
-// ChooseSpec lays a spec's outputs out on a reel.
-func (s *Server) ChooseSpec(c *gin.Context, id ReelID, p ChooseSpecParams) {
-	var body SpecChoice
-	if !s.read(c, &body) {
-		return
-	}
-	spec, err := s.spec(c, body.Spec)
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	o, err := s.Store.DoOnce(c, keyOf(p.IdempotencyKey), id, body.Revision, author(c), func(r *reel.Reel) (reel.Command, error) {
-		lay, err := spec.LayOut(r)
-		lay.Yes = body.Yes != nil && *body.Yes
-		return lay, err
-	})
-	s.show(c, http.StatusOK, o, p.Since, err)
-}
 
 // wanted is a print that is asked for.
 type wanted struct {
@@ -171,14 +50,14 @@ func (s *Server) wants(c *gin.Context, id string, trying bool) (w wanted, err er
 	if body.Spec != nil {
 		named = *body.Spec
 	}
+	o, err := s.Store.Reel(c, id)
+	if err != nil {
+		return w, err
+	}
 	if named == "" {
-		o, err := s.Store.Reel(c, id)
-		if err != nil {
-			return w, err
-		}
 		named = o.Reel.Head.Spec
 	}
-	w.spec, err = s.spec(c, named)
+	w.spec, err = s.spec(c, o.Production, named)
 	return w, err
 }
 
@@ -209,6 +88,11 @@ func (s *Server) plan(ctx context.Context, w wanted) (o store.OpenReel, plan del
 	if free, err := s.Media.Free(); err == nil { // where that is not known, the disk says so itself
 		plan.Needs(free)
 	}
+	pace, err := s.Store.PrintPace(ctx, plan.Movie())
+	if err != nil {
+		return o, plan, nil, err
+	}
+	plan.Seconds = pace * float64(plan.Samples())
 	if err = s.sources(ctx, &plan, laid); err == nil {
 		err = s.pictures(ctx, &plan, laid)
 	}
@@ -321,7 +205,7 @@ func (s *Server) QueuePrints(c *gin.Context, id ProductionID) {
 	answers := make([]QueueAnswer, len(body))
 	for i, b := range body {
 		answers[i] = QueueAnswer{Reel: b.Reel, Spec: b.Spec}
-		spec, err := s.spec(c, b.Spec)
+		spec, err := s.spec(c, id, b.Spec)
 		if err == nil {
 			var o store.OpenReel
 			if o, err = s.Store.Reel(c, b.Reel); err == nil && o.Production != id {
@@ -398,9 +282,6 @@ func (s *Server) RemovePrint(c *gin.Context, id PrintID) {
 	s.done(c, err)
 }
 
-// RemoveSpec removes a spec of the user's own.
-func (s *Server) RemoveSpec(c *gin.Context, id string) { s.done(c, s.Store.RemoveSpec(c, id)) }
-
 // GetPrintedFile sends one file, also in parts.
 func (s *Server) GetPrintedFile(c *gin.Context, id PrintID, name string) {
 	p, ok := s.delivered(c, id)
@@ -421,21 +302,44 @@ func (s *Server) GetPrintArchive(c *gin.Context, id PrintID) {
 	if !ok {
 		return
 	}
-	report, err := json.MarshalIndent(p.Report, "", "  ")
+	sheets, err := papers.Of(*p.Report)
 	if err != nil {
 		s.fail(c, err)
 		return
-	}
-	manifest := ""
-	for _, f := range p.Report.Files {
-		manifest += fmt.Sprintf("%s  %s\n", f.SHA256, f.Name)
 	}
 	folder := p.Plan.Folder()
 	a := s.archive(c, folder, p.CreatedAt)
 	for _, f := range p.Report.Files {
 		a.file(p.Folder+"/"+f.Name, folder+"/"+f.Name, f.Size)
 	}
-	a.add(folder+"/report.json", bytes.NewReader(report))
-	a.add(folder+"/manifest.sha256", strings.NewReader(manifest))
+	for _, sheet := range sheets {
+		a.add(folder+"/"+sheet.Name, bytes.NewReader(sheet.Text))
+	}
 	a.close()
+}
+
+// ListReceivers gives the names of the folders that deliveries may be written to.
+func (s *Server) ListReceivers(c *gin.Context) { c.JSON(http.StatusOK, s.Jobs.Receivers.Names()) }
+
+// HandOver queues the writing of a print's files into a folder of the server.
+func (s *Server) HandOver(c *gin.Context, id PrintID) {
+	var body HandOverRequest
+	if !s.read(c, &body) {
+		return
+	}
+	p, ok := s.delivered(c, id)
+	if !ok {
+		return
+	}
+	o, err := s.Store.Reel(c, p.Reel)
+	work := ""
+	if err == nil {
+		work, err = s.Jobs.HandOver(c, o.Production, p, body.Folder)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	w, err := s.Store.Work(c, work)
+	s.answer(c, http.StatusAccepted, w, err)
 }

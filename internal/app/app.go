@@ -21,16 +21,18 @@ import (
 	"zestyloom/internal/jobs"
 	"zestyloom/internal/library"
 	"zestyloom/internal/media"
+	"zestyloom/internal/receivers"
 	"zestyloom/internal/store"
 )
 
 // Config says where things are.
 type Config struct {
-	Database string // PostgreSQL URL
-	Data     string // folder for media and uploads
-	Cards    cards.Cards
-	Hosts    []string // names that the server answers for besides loopback's
-	Log      *slog.Logger
+	Database  string // PostgreSQL URL
+	Data      string // folder for media and uploads
+	Cards     cards.Cards
+	Receivers receivers.Folders
+	Hosts     []string // names that the server answers for besides loopback's
+	Log       *slog.Logger
 }
 
 // App is the application, ready to serve or work.
@@ -61,7 +63,7 @@ func Open(ctx context.Context, c Config) (*App, error) {
 	}
 	metrics := api.NewMetrics(s.CountWork, a.Media.Free, func() (int32, int32) { stat := s.Pool.Stat(); return stat.AcquiredConns(), stat.MaxConns() })
 	uploads := filepath.Join(c.Data, "uploads")
-	a.Jobs = &jobs.Runner{Store: s, Media: a.Media, Library: library.Library{Store: s, Media: a.Media}, Cards: c.Cards, Uploads: uploads, Log: c.Log, Ended: metrics.WorkEnded}
+	a.Jobs = &jobs.Runner{Store: s, Media: a.Media, Library: library.Library{Store: s, Media: a.Media}, Cards: c.Cards, Receivers: c.Receivers, Uploads: uploads, Log: c.Log, Ended: metrics.WorkEnded}
 	if err = bind(ctx, s, c.Data); err == nil {
 		err = a.Jobs.Open()
 	}

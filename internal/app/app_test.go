@@ -17,6 +17,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -31,6 +32,7 @@ import (
 	"zestyloom/core/wave/wavetest"
 	"zestyloom/internal/api"
 	"zestyloom/internal/app/apptest"
+	"zestyloom/internal/store"
 )
 
 func samples(t testing.TB, file []byte) ([][]float64, *wave.File) {
@@ -419,9 +421,10 @@ func TestOwnSpecs(t *testing.T) {
 	assert.Len(t, specs, len(shipped)+1)
 	var written api.SpecText
 	s.OK("GET", "/specs/mono-dialogue", nil, &written)
-	assert.Equal(t, api.SpecText{Id: "mono-dialogue", Title: "Mono dialogue", Text: text, Example: []string{"Reel_1_DX.wav"}}, written)
+	one := 1
+	assert.Equal(t, api.SpecText{Id: "mono-dialogue", Title: "Mono dialogue", Text: text, Example: []string{"Reel_1_DX.wav"}, Kept: store.ForAll, Version: &one}, written)
 	s.OK("GET", "/specs/film-order-monos", nil, &written)
-	assert.True(t, written.Shipped)
+	assert.Equal(t, store.Shipped, written.Kept)
 	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/specs", strings.Replace(text, "mono-dialogue", "eight-channel-mix", 1)), "ships with")
 	p := printed(s, production, v, map[string]any{"spec": "mono-dialogue"})
 	require.NotNil(t, p.Report, p.Message)
@@ -436,6 +439,52 @@ func TestOwnSpecs(t *testing.T) {
 	s.OK("DELETE", "/specs/mono-dialogue", nil, nil)
 	s.Refused(http.StatusNotFound, "DELETE", "/specs/mono-dialogue", nil)
 	s.Refused(http.StatusNotFound, "DELETE", "/specs/eight-channel-mix", nil)
+}
+
+// A spec is kept for all or for one production, whose own comes first; each change is a version, and what it was before can be
+// had.
+func TestSpecsHaveVersionsAndAPlace(t *testing.T) {
+	s := apptest.Start(t)
+	here := s.Production()
+	var there api.Production
+	s.OK("POST", "/productions", map[string]any{"name": "Another", "frameRate": map[string]any{"num": 25, "den": 1, "drop": false}}, &there)
+	text := func(title string) string { return strings.Replace(movieSpec, "Stereo and mono in a movie", title, 1) }
+	keep := func(production, title string) {
+		s.OK("POST", "/specs?production="+production, text(title), nil)
+	}
+	title := func(production string, version int) string {
+		path := "/specs/ferry-movie?production=" + production
+		if version > 0 {
+			path += fmt.Sprintf("&version=%d", version)
+		}
+		var written api.SpecText
+		s.OK("GET", path, nil, &written)
+		return written.Title
+	}
+	listed := func(production string) (found []store.ListedSpec) {
+		s.OK("GET", "/specs?production="+production, nil, &found)
+		return slices.DeleteFunc(found, func(x store.ListedSpec) bool { return x.Kept == store.Shipped })
+	}
+	keep(here, "First")
+	keep(here, "Second")
+	keep(here, "Second") // which is no other
+	assert.Empty(t, listed(there.ID))
+	require.Len(t, listed(here), 1)
+	assert.Equal(t, store.InProduction, listed(here)[0].Kept)
+	assert.Equal(t, 2, listed(here)[0].Version)
+	s.OK("POST", "/specs", text("For all"), nil)
+	assert.Equal(t, "For all", title(there.ID, 0))
+	assert.Equal(t, "Second", title(here, 0), "its own comes first")
+	assert.Equal(t, "First", title(here, 1))
+	assert.Contains(t, s.Refused(http.StatusNotFound, "GET", "/specs/ferry-movie?version=3&production="+here, nil), "not in this version")
+	var versions []api.SpecVersion
+	s.OK("GET", "/specs/ferry-movie/versions?production="+here, nil, &versions)
+	require.Len(t, versions, 2)
+	assert.Equal(t, []int{2, 1}, []int{versions[0].Version, versions[1].Version})
+	assert.Equal(t, "editor", versions[0].Author)
+	s.OK("DELETE", "/specs/ferry-movie?production="+here, nil, nil)
+	assert.Equal(t, "For all", title(here, 0), "and with it gone, that for all")
+	s.Refused(http.StatusNotFound, "POST", "/specs?production=00000000-0000-4000-8000-000000000000", text("Nowhere"))
 }
 
 func TestPrintsCanBeStopped(t *testing.T) {

@@ -248,6 +248,52 @@ func TestWhatHasNotChangedIsLinked(t *testing.T) {
 	require.NotNil(t, third.Report, third.Message)
 	assert.Equal(t, 3, linked(third), "all but the one that is no longer what it was")
 	for i, f := range third.Report.Files {
-		assert.Equal(t, second.Report.Files[i].SHA256, f.SHA256)
+		if f.Linked != "" {
+			assert.Equal(t, second.Report.Files[i].SHA256, f.SHA256)
+		}
 	}
+}
+
+// A delivery is written into a folder of the server under a name of its own, whole or not at all; what lies there stays.
+func TestDeliveriesAreHandedOver(t *testing.T) {
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	p := printed(s, production, v, map[string]any{"packaging": "per-group"})
+	require.NotNil(t, p.Report, p.Message)
+	var folders []string
+	s.OK("GET", "/receivers", nil, &folders)
+	require.Equal(t, []string{"Harbour Mile"}, folders)
+	over := func() (w api.Work) {
+		s.OK("POST", "/prints/"+p.ID+"/handover", map[string]any{"folder": "Harbour Mile"}, &w)
+		s.Settled(production)
+		s.OK("GET", "/work/"+w.ID, nil, &w)
+		return w
+	}
+	w := over()
+	assert.Equal(t, "done", w.State, w.Message)
+	assert.Equal(t, p.ID, *w.Result)
+	name := "The_Lantern_Ferry_Reel_1_eight-channel-mix_v1"
+	assert.Equal(t, "Written to Harbour Mile as "+name, w.Message)
+	sums, err := exec.Command("sh", "-c", "cd "+filepath.Join(s.Receiver, name)+" && sha256sum -c manifest.sha256 && ls -A").CombinedOutput()
+	require.NoError(t, err, string(sums))
+	assert.Equal(t, 4, strings.Count(string(sums), ": OK"))
+	assert.Contains(t, string(sums), "report.json")
+
+	again := over()
+	assert.Equal(t, "failed", again.State)
+	assert.Contains(t, again.Message, "already; it was left as it is")
+
+	// The delivery is taken away, and a file of it is spoiled on the server's disk.
+	require.NoError(t, os.RemoveAll(filepath.Join(s.Receiver, name)))
+	files, err := filepath.Glob(filepath.Join(s.Data, "media", "prints", "*", "*MX*"))
+	require.NoError(t, err)
+	require.Len(t, files, 1)
+	require.NoError(t, os.WriteFile(files[0], []byte("spoiled"), 0o644))
+	spoiled := over()
+	assert.Equal(t, "failed", spoiled.State)
+	assert.Contains(t, spoiled.Message, "no longer what was printed")
+	left, err := os.ReadDir(s.Receiver)
+	require.NoError(t, err)
+	assert.Empty(t, left, "nothing half is left")
+	assert.Contains(t, s.Refused(http.StatusNotFound, "POST", "/prints/"+p.ID+"/handover", map[string]any{"folder": "../x"}), "no folder")
 }

@@ -181,6 +181,8 @@ func (a *attempt) do(ctx context.Context) (store.End, error) {
 		return a.bringIn(ctx)
 	case "print":
 		return a.print(ctx)
+	case "deliver":
+		return a.handOver(ctx)
 	case "unravel", "ply":
 		return a.batch(ctx)
 	case "sync":

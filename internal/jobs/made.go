@@ -127,7 +127,7 @@ func (r *records) keep(ctx context.Context, names []string, groups map[string]de
 
 // long tells whether a print goes on for long after some of its files are whole.
 func (r *records) long() bool {
-	return len(r.plan.Ranges) > 1 || slices.ContainsFunc(r.plan.Parts(), func(p delivery.Part) bool { return !p.Final })
+	return len(r.plan.Ranges) > 1 || r.plan.Movie()
 }
 
 // published gives what the files of a finished print are, for those that come after it.

@@ -3,8 +3,10 @@ package jobs
 import (
 	"context"
 	"fmt"
+	"maps"
 	"os"
 	"slices"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -52,6 +54,7 @@ func verdict(r delivery.Report) store.End {
 // deliver makes the files of a print in the staging folder, checks and publishes them: what is printed first, then what is put
 // together of that. What has been made before and not changed since is taken as it is. What is made on the way does not stay.
 func (a *attempt) deliver(ctx context.Context, p store.Print, laid *reel.Reel) (end store.End, err error) {
+	began := time.Now()
 	made := &making{attempt: a}
 	defer made.close()
 	at, err := a.Store.RevisedAt(ctx, p.Reel, p.Revision) // so that a second print is the same bytes
@@ -82,6 +85,7 @@ func (a *attempt) deliver(ctx context.Context, p store.Print, laid *reel.Reel) (
 	if err := made.tidy(p.Plan); err != nil {
 		return end, err
 	}
+	report.Seconds, report.Made = time.Since(began).Seconds(), p.Plan.Samples(slices.Collect(maps.Keys(records.whole))...)
 	folder := "prints/" + a.claim.Token
 	if err := a.Media.Publish(a.staging(), folder); err != nil {
 		return end, err

@@ -17,17 +17,19 @@ import (
 	"zestyloom/internal/cards"
 	"zestyloom/internal/library"
 	"zestyloom/internal/media"
+	"zestyloom/internal/receivers"
 	"zestyloom/internal/store"
 )
 
 // Runner queues work and, once started, does it.
 type Runner struct {
-	Store   *store.Store
-	Media   *media.Folder
-	Library library.Library
-	Cards   cards.Cards
-	Uploads string // folder where uploads arrive
-	Log     *slog.Logger
+	Store     *store.Store
+	Media     *media.Folder
+	Library   library.Library
+	Cards     cards.Cards
+	Receivers receivers.Folders
+	Uploads   string // folder where uploads arrive
+	Log       *slog.Logger
 	// Ended is told of each attempt that came to an end; it may be nil.
 	Ended func(kind, state string, took time.Duration)
 

@@ -93,6 +93,12 @@ func (s *Store) AddWork(ctx context.Context, tx pgx.Tx, production, kind, title 
 	return id, err
 }
 
+// WorkOn notes what a piece of work is about.
+func (s *Store) WorkOn(ctx context.Context, tx pgx.Tx, id, about string) error {
+	_, err := tx.Exec(ctx, "update work set result = $2 where id = $1", id, about)
+	return err
+}
+
 // SetJob notes the queue's number of a piece of work that waits.
 func (s *Store) SetJob(ctx context.Context, tx pgx.Tx, id string, job int64) error {
 	_, err := tx.Exec(ctx, "update work set job_id = $2, updated_at = now() where id = $1", id, job)
@@ -166,7 +172,7 @@ type End struct {
 
 // EndWork notes how work ended.
 func (s *Store) EndWork(ctx context.Context, c Claim, e End) error {
-	return s.under(ctx, c, "state = $3, message = $4, result = $5, offer = $6, progress = case when $3 = 'done' then 1 else progress end, claim = null, worker = null, attempts = 0",
+	return s.under(ctx, c, "state = $3, message = $4, result = coalesce($5, case when kind = 'deliver' then result end), offer = $6, progress = case when $3 = 'done' then 1 else progress end, claim = null, worker = null, attempts = 0",
 		e.State, e.Message, e.Result, e.Offer)
 }
 
@@ -462,31 +468,4 @@ func (s *Store) SetReport(ctx context.Context, c Claim, folder string, report de
 		_, err := tx.Exec(ctx, "update prints set folder = $2, report = $3 where id = $1", c.Work, folder, report)
 		return err
 	})
-}
-
-// RemoveSpec removes a spec that a user brought in.
-func (s *Store) RemoveSpec(ctx context.Context, id string) error {
-	tag, err := s.Pool.Exec(ctx, "delete from specs where id = $1", id)
-	if err == nil && tag.RowsAffected() == 0 {
-		return fault.New(fault.NotFound, "There is no spec %q that somebody has brought in; those that ship stay", id)
-	}
-	return err
-}
-
-// Specs gives the texts of the specs that users have brought in, by ID.
-func (s *Store) Specs(ctx context.Context) (map[string]string, error) {
-	rows, err := s.Pool.Query(ctx, "select id, text from specs")
-	if err != nil {
-		return nil, err
-	}
-	specs := map[string]string{}
-	var id, text string
-	_, err = pgx.ForEachRow(rows, []any{&id, &text}, func() error { specs[id] = text; return nil })
-	return specs, err
-}
-
-// PutSpec stores a spec, in place of the one with its ID if there is one.
-func (s *Store) PutSpec(ctx context.Context, id, text string) error {
-	_, err := s.Pool.Exec(ctx, "insert into specs (id, text) values ($1, $2) on conflict (id) do update set text = excluded.text", id, text)
-	return err
 }

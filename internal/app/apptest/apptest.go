@@ -34,6 +34,7 @@ import (
 	"zestyloom/internal/api"
 	"zestyloom/internal/app"
 	"zestyloom/internal/cards"
+	"zestyloom/internal/receivers"
 	"zestyloom/internal/store/storetest"
 )
 
@@ -43,6 +44,7 @@ type Server struct {
 	Base     string // http://host:port
 	Card     string // folder of the card LF03
 	Data     string // folder of media and uploads
+	Receiver string // folder that deliveries may be written to
 	Stop     func() // ends the server, as a shutdown does
 	Database string // PostgreSQL URL
 	contract routers.Router
@@ -53,7 +55,7 @@ func Start(t testing.TB) *Server { return StartOn(t, storetest.URL(t)) }
 
 // StartOn runs the application on a database of the caller's until the test ends.
 func StartOn(t testing.TB, database string) *Server {
-	s := &Server{t: t, Card: t.TempDir(), Data: t.TempDir(), Database: database}
+	s := &Server{t: t, Card: t.TempDir(), Data: t.TempDir(), Receiver: t.TempDir(), Database: database}
 	doc, err := openapi3.NewLoader().LoadFromFile(contractFile())
 	require.NoError(t, err)
 	doc.Servers = openapi3.Servers{{URL: api.Base}}
@@ -73,7 +75,7 @@ func contractFile() string {
 // Run starts the application; after stop it can be run again, as after a restart.
 func (s *Server) Run() {
 	ctx, cancel := context.WithCancel(context.Background())
-	a, err := app.Open(ctx, app.Config{Database: s.Database, Data: s.Data, Cards: cards.Cards{"LF03": s.Card}, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
+	a, err := app.Open(ctx, app.Config{Database: s.Database, Data: s.Data, Cards: cards.Cards{"LF03": s.Card}, Receivers: receivers.Folders{"Harbour Mile": s.Receiver}, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
 	require.NoError(s.t, err)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(s.t, err)
@@ -98,7 +100,7 @@ const askedToServe = "ZESTYLOOM_TEST_SERVES"
 // RunApart starts the application as a process of its own, which kill ends at any moment, as a power cut does. The
 // package's tests must have one that calls Serve: it is what the process runs.
 func (s *Server) RunApart() (kill func()) {
-	settings, err := json.Marshal(map[string]string{"database": s.Database, "data": s.Data, "card": s.Card})
+	settings, err := json.Marshal(map[string]string{"database": s.Database, "data": s.Data, "card": s.Card, "receiver": s.Receiver})
 	require.NoError(s.t, err)
 	c := exec.Command(os.Args[0], "-test.run=^TestServerProcess$")
 	c.Env = append(os.Environ(), askedToServe+"="+string(settings))
@@ -127,13 +129,13 @@ func (s *Server) RunApart() (kill func()) {
 
 // Serve is the server process of RunApart. In any other process it does nothing.
 func Serve(t *testing.T) {
-	var settings struct{ Database, Data, Card string }
+	var settings struct{ Database, Data, Card, Receiver string }
 	asked := os.Getenv(askedToServe)
 	if asked == "" {
 		t.Skip("this is for RunApart")
 	}
 	require.NoError(t, json.Unmarshal([]byte(asked), &settings))
-	a, err := app.Open(t.Context(), app.Config{Database: settings.Database, Data: settings.Data, Cards: cards.Cards{"LF03": settings.Card}, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
+	a, err := app.Open(t.Context(), app.Config{Database: settings.Database, Data: settings.Data, Cards: cards.Cards{"LF03": settings.Card}, Receivers: receivers.Folders{"Harbour Mile": settings.Receiver}, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
 	require.NoError(t, err)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)

@@ -62,7 +62,8 @@ export const useReels = (production: string) =>
 export const useReel = (reel: string) =>
   useQuery({ queryKey: keysOf.reel(reel), enabled: reel !== "", queryFn: () => ok(api.GET("/reels/{reel}", { params: { path: { reel } } })) });
 
-export const useSpecs = () => useQuery({ queryKey: keysOf.specs, queryFn: () => ok(api.GET("/specs")) });
+export const useSpecs = (production: string) =>
+  useQuery({ queryKey: [...keysOf.specs, production], enabled: production !== "", queryFn: () => ok(api.GET("/specs", { params: { query: { production } } })) });
 
 export const usePatterns = () => useQuery({ queryKey: keysOf.patterns, queryFn: () => ok(api.GET("/patterns")) });
 

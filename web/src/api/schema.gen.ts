@@ -645,6 +645,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/receivers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listReceivers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/cards": {
         parameters: {
             query?: never;
@@ -1128,6 +1144,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/prints/{print}/handover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                print: components["parameters"]["PrintID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Writes the delivery into a folder of the server, under a name that says production, reel, spec and version. */
+        post: operations["handOver"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/patterns": {
         parameters: {
             query?: never;
@@ -1181,13 +1216,17 @@ export interface paths {
     };
     "/specs": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description ID of the production that it is for; for all productions where none is named */
+                production?: components["parameters"]["OfProduction"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
         get: operations["listSpecs"];
         put?: never;
+        /** @description Keeps a spec for the production, or for all where none is named, as the next version of the one with its ID. */
         post: operations["addSpec"];
         delete?: never;
         options?: never;
@@ -1211,9 +1250,33 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/specs/{spec}/versions": {
+        parameters: {
+            query?: {
+                /** @description ID of the production that it is for; for all productions where none is named */
+                production?: components["parameters"]["OfProduction"];
+            };
+            header?: never;
+            path: {
+                spec: string;
+            };
+            cookie?: never;
+        };
+        get: operations["listSpecVersions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/specs/{spec}": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description ID of the production that it is for; for all productions where none is named */
+                production?: components["parameters"]["OfProduction"];
+            };
             header?: never;
             path: {
                 spec: string;
@@ -1561,7 +1624,7 @@ export interface components {
             id: string;
             production: string;
             /** @enum {string} */
-            kind: "import" | "print" | "unravel" | "ply" | "sync" | "convert" | "diagnose" | "settle" | "list";
+            kind: "import" | "print" | "unravel" | "ply" | "sync" | "convert" | "diagnose" | "settle" | "list" | "deliver";
             title: string;
             state: components["schemas"]["WorkState"];
             progress: number;
@@ -3064,6 +3127,10 @@ export interface components {
             /** @description Why it was not */
             message: string;
         };
+        HandOverRequest: {
+            /** @description Its name */
+            folder: string;
+        };
         Turn: {
             /** @description The print that it comes before; left out: it comes last */
             before?: string;
@@ -3148,12 +3215,30 @@ export interface components {
             files: components["schemas"]["SpecFile"][];
             limits?: components["schemas"]["SpecLimit"][];
         };
+        /**
+         * @description Whose a spec is
+         * @enum {string}
+         */
+        SpecKept: "shipped" | "forAll" | "inProduction";
+        ListedSpec: components["schemas"]["Spec"] & {
+            kept: components["schemas"]["SpecKept"];
+            /** @description Of the users' own, from 1 */
+            version?: number;
+        };
+        SpecVersion: {
+            version: number;
+            author: string;
+            /** Format: date-time */
+            keptAt: string;
+        };
         SpecText: {
             id: string;
             title: string;
             /** @description As it was written */
             text: string;
-            shipped: boolean;
+            kept: components["schemas"]["SpecKept"];
+            /** @description Of the users' own, from 1 */
+            version?: number;
             /** @description Names of files as they would be */
             example: string[];
         };
@@ -3227,6 +3312,8 @@ export interface components {
             frames: number;
             startTimecode: string;
             duration: string;
+            /** @description How long printing will take, about, by how long it took before */
+            seconds?: number;
             asked: components["schemas"]["Asked"];
             /** @description Of the reel, Hz */
             rate: number;
@@ -3277,6 +3364,13 @@ export interface components {
                 linked?: string;
             }[];
             groups: components["schemas"]["Measurement"][];
+            /** @description How long it took */
+            seconds?: number;
+            /**
+             * Format: int64
+             * @description Samples of all channels that were made, and not linked
+             */
+            made?: number;
         };
         Print: {
             id: string;
@@ -3335,6 +3429,8 @@ export interface components {
         };
     };
     parameters: {
+        /** @description ID of the production that it is for; for all productions where none is named */
+        OfProduction: string;
         ProductionID: string;
         TakeID: string;
         ReelID: string;
@@ -4445,6 +4541,27 @@ export interface operations {
             default: components["responses"]["Failure"];
         };
     };
+    listReceivers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Names of the folders of the server that deliveries may be written to */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
     listCards: {
         parameters: {
             query?: never;
@@ -5189,6 +5306,33 @@ export interface operations {
             default: components["responses"]["Failure"];
         };
     };
+    handOver: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                print: components["parameters"]["PrintID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandOverRequest"];
+            };
+        };
+        responses: {
+            /** @description Queued */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Work"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
     listPatterns: {
         parameters: {
             query?: never;
@@ -5305,20 +5449,23 @@ export interface operations {
     };
     listSpecs: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description ID of the production that it is for; for all productions where none is named */
+                production?: components["parameters"]["OfProduction"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Shipped specs and the user's own */
+            /** @description Shipped specs and the users' own, those for all and those of the production */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Spec"][];
+                    "application/json": components["schemas"]["ListedSpec"][];
                 };
             };
             default: components["responses"]["Failure"];
@@ -5326,7 +5473,10 @@ export interface operations {
     };
     addSpec: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description ID of the production that it is for; for all productions where none is named */
+                production?: components["parameters"]["OfProduction"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5370,9 +5520,39 @@ export interface operations {
             default: components["responses"]["Failure"];
         };
     };
+    listSpecVersions: {
+        parameters: {
+            query?: {
+                /** @description ID of the production that it is for; for all productions where none is named */
+                production?: components["parameters"]["OfProduction"];
+            };
+            header?: never;
+            path: {
+                spec: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What a spec of the users' own is and was, the newest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpecVersion"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
     getSpecText: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description ID of the production that it is for; for all productions where none is named */
+                production?: components["parameters"]["OfProduction"];
+                version?: number;
+            };
             header?: never;
             path: {
                 spec: string;
@@ -5395,7 +5575,10 @@ export interface operations {
     };
     removeSpec: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description ID of the production that it is for; for all productions where none is named */
+                production?: components["parameters"]["OfProduction"];
+            };
             header?: never;
             path: {
                 spec: string;

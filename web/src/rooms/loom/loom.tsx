@@ -51,7 +51,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const takes = useTakesOf(view);
   const listed = useTakes(view.production).data?.takes;
   const movies = useMemo(() => listed?.filter((t) => t.picture) ?? [], [listed]);
-  const specs = useSpecs();
+  const specs = useSpecs(view.production);
   const spec = specs.data?.find((s) => s.id === view.head.spec);
   const takesKey = [...takes.keys()].join();
   // Takes that sound is borrowed from are drawn too, though no clip is of them.
@@ -324,6 +324,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
         }
       />
       <SpecDialog
+        production={view.production}
         open={choosingSpec}
         onOpenChange={(on) => store.setState({ choosingSpec: on })}
         chosen={view.head.spec}

@@ -1,4 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link } from "react-router";
 
 import { base, Problem, type Spec } from "../../api/client";
@@ -6,24 +7,26 @@ import { useSpecs } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
 import { tell, tellError } from "../../ui/notices";
-import { specFiles, strictest } from "../print/specwords";
+import { hasWords, keptWords, specFiles, specsPath, strictest } from "../print/specwords";
 import { widthOf } from "./formats";
 
 /** Chooses what is to be delivered: that lays out the output channels and ties the stems to them. */
-export function SpecDialog(p: { open: boolean; onOpenChange: (open: boolean) => void; chosen: string; edit: (spec: string) => string; onChoose: (spec: string) => void }) {
-  const specs = useSpecs();
+export function SpecDialog(p: { production: string; open: boolean; onOpenChange: (open: boolean) => void; chosen: string; edit: (spec: string) => string; onChoose: (spec: string) => void }) {
+  const specs = useSpecs(p.production);
+  const [sought, setSought] = useState("");
   const queries = useQueryClient();
   const bring = async (file: File) => {
     try {
-      const r = await fetch(`${base}/specs`, { method: "POST", headers: { "Content-Type": "application/yaml" }, body: await file.text() });
+      const r = await fetch(specsPath(p.production), { method: "POST", headers: { "Content-Type": "application/yaml" }, body: await file.text() });
       const answer = (await r.json()) as { title: string; kind: string };
       if (!r.ok) throw new Problem(`${file.name}: ${answer.title}`, answer.kind);
-      tell(`${answer.title} can be chosen now.`);
+      tell(`${answer.title} can be chosen now, in this production.`);
       void queries.invalidateQueries({ queryKey: keysOf.specs });
     } catch (error) {
       tellError(error);
     }
   };
+  const found = (specs.data ?? []).filter((s) => hasWords(s, sought));
   return (
     <Dialog
       open={p.open}
@@ -31,13 +34,15 @@ export function SpecDialog(p: { open: boolean; onOpenChange: (open: boolean) => 
       title="Delivery spec"
       about="Choosing one lays out the output channels and ties the stems to them. Knots you tied yourself stay where their output stays. Undo takes it back."
     >
+      <input type="search" className="field mb-3 w-full" aria-label="Find a spec" placeholder="Find a spec: its receiver, 5.1, mov, M&E …" value={sought} onChange={(e) => setSought(e.target.value)} />
+      {specs.data && found.length === 0 && <p className="text-muted">No spec has all of these words.</p>}
       <ul className="flex flex-col gap-3">
-        {specs.data?.map((s) => (
+        {found.map((s) => (
           <li key={s.id} className={`rounded-lg border px-4 py-3 ${s.id === p.chosen ? "border-ink" : "border-line"}`}>
             <div className="flex items-start gap-3">
               <div className="min-w-0 grow">
                 <b className="text-[15px]">{s.title}</b>
-                <p className="text-[13px] text-muted">{s.receiver}</p>
+                <p className="text-[13px] text-muted">{[s.receiver, keptWords(s)].filter(Boolean).join(" · ")}</p>
               </div>
               <Link className="pill" to={p.edit(s.id)} title="Copy it and change it, or change one of your own, with what would be written beside it">
                 Change…

@@ -5,7 +5,7 @@ import { useDraft } from "../../ui/draft";
 import { StemTag } from "../../ui/stem";
 import { labelAt } from "../../ui/timecode";
 import { Severity } from "./report";
-import { languageName, plannedWords, size } from "./specwords";
+import { aboutTime, languageName, plannedWords, size } from "./specwords";
 
 /** What is asked of a print beside its spec. */
 export type Wish = { restamp?: boolean; range?: string[] };
@@ -61,7 +61,7 @@ export function PlanPage({ plan, busy, onPrint, onWish, onDo }: Props) {
           <h1 className="text-[22px] font-bold">What will be written</h1>
           <p className="text-muted">
             {plan.spec.title} for {plan.spec.receiver || "its receiver"}: from <span className="tc text-ink">{plan.startTimecode}</span>, lasting <span className="tc text-ink">{plan.duration || "nothing"}</span>
-            {plan.files.length > 1 && `, ${plan.files.length} files`}, about {size(total)}.
+            {plan.files.length > 1 && `, ${plan.files.length} files`}, about {size(total)}{(plan.seconds ?? 0) > 0 && `; printing takes about ${aboutTime(plan.seconds!)}, less where nothing has changed`}.
             {plan.asked.restamp && (
               <button className="ml-2 cursor-pointer underline" onClick={() => onWish({ restamp: false })}>
                 stamp them as the reel counts

@@ -115,7 +115,7 @@ export function Queue({ production, reel }: { production: string; reel: string }
 /** Queues every chosen reel after every chosen spec, in one go. */
 function Several({ production, open, onOpenChange, again }: { production: string; open: boolean; onOpenChange: (on: boolean) => void; again: readonly (readonly unknown[])[] }) {
   const reels = useReels(production).data ?? [];
-  const specs = useSpecs().data ?? [];
+  const specs = useSpecs(production).data ?? [];
   const [chosen, setChosen] = useState<{ reels: string[]; specs: string[] }>({ reels: [], specs: [] });
   const [refused, setRefused] = useState<string[]>([]);
   const all = chosen.reels.flatMap((reel) => chosen.specs.map((spec) => ({ reel, spec })));

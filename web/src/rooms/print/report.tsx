@@ -1,7 +1,8 @@
+import { useQuery } from "@tanstack/react-query";
 import { AlertTriangle, Check, Download, Trash2, X } from "lucide-react";
 
 import { api, base, ok, type Finding, type Print } from "../../api/client";
-import { useDo } from "../../api/hooks";
+import { useDo, useWork } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 
 export function Severity({ of }: { of: Finding["severity"] }) {
@@ -14,8 +15,55 @@ const value = (x: number | null) => (x === null ? "silent" : x.toFixed(1).replac
 
 const words: Record<string, string> = { queued: "waits for its turn", running: "is being printed", done: "", failed: "failed", cancelled: "was stopped" };
 
+/** Writes the delivery into one of the server's folders that receivers collect from; nothing where there is none. */
+function HandOver({ print: p, production }: { print: Print; production: string }) {
+  const folders = useQuery({ queryKey: ["receivers"], queryFn: () => ok(api.GET("/receivers")), staleTime: Infinity });
+  const write = useDo((folder: string) => ok(api.POST("/prints/{print}/handover", { params: { path: { print: p.id } }, body: { folder } })), [keysOf.work(production)]);
+  if (!folders.data?.length) return null;
+  return (
+    <select className="field" aria-label="Write it to a folder of the server" value="" disabled={write.isPending} onChange={(e) => e.target.value && write.mutate(e.target.value)}>
+      <option value="">Write it to…</option>
+      {folders.data.map((f) => (
+        <option key={f}>{f}</option>
+      ))}
+    </select>
+  );
+}
+
+/** Where the delivery is being written to, has been written, or could not. */
+function HandedOver({ print: p, production }: { print: Print; production: string }) {
+  const work = useWork(production);
+  const again = [keysOf.work(production)];
+  const retry = useDo((id: string) => ok(api.POST("/work/{work}/retry", { params: { path: { work: id } } })), again);
+  const mine = (work.data ?? []).filter((w) => w.kind === "deliver" && w.result === p.id);
+  return (
+    <>
+      {mine.map((w) => (
+        <p key={w.id} className="mt-2 flex items-baseline gap-2 text-[13px]" role="status">
+          {w.state === "done" ? (
+            <>
+              <Check size={14} strokeWidth={3} className="shrink-0 self-center" style={{ color: "var(--dye-FX)" }} aria-hidden /> {w.message}.
+            </>
+          ) : w.state === "failed" || w.state === "cancelled" ? (
+            <>
+              <span className="text-wrong">{w.message || "Writing it was stopped."}</span>
+              <button className="pill h-6 px-2.5" onClick={() => retry.mutate(w.id)}>
+                Try again
+              </button>
+            </>
+          ) : (
+            <span className="text-muted">
+              {w.title}: {w.state === "queued" ? "waits" : `writing ${Math.round(w.progress * 100)} %`}
+            </span>
+          )}
+        </p>
+      ))}
+    </>
+  );
+}
+
 /** One print: its progress, then what the files turned out to be, line by line. */
-export function PrintReport({ print: p, current, onRemove }: { print: Print; current: number | undefined; onRemove: () => void }) {
+export function PrintReport({ print: p, production, current, onRemove }: { print: Print; production: string; current: number | undefined; onRemove: () => void }) {
   const cancel = useDo(() => ok(api.POST("/work/{work}/cancel", { params: { path: { work: p.id } } })), [keysOf.prints(p.reel)]);
   const retry = useDo(() => ok(api.POST("/work/{work}/retry", { params: { path: { work: p.id } } })), [keysOf.prints(p.reel)]);
   const open = p.state === "queued" || p.state === "running";
@@ -36,6 +84,7 @@ export function PrintReport({ print: p, current, onRemove }: { print: Print; cur
             <Download size={15} /> All files, report and checksums
           </a>
         )}
+        {r && <HandOver print={p} production={production} />}
         {open && (
           <button className="pill" onClick={() => cancel.mutate(undefined)}>
             Stop the print
@@ -50,6 +99,7 @@ export function PrintReport({ print: p, current, onRemove }: { print: Print; cur
           </button>
         )}
       </div>
+      {r && <HandedOver print={p} production={production} />}
       {open && (
         <div className="mt-6" role="progressbar" aria-valuenow={Math.round(p.progress * 100)} aria-valuemin={0} aria-valuemax={100}>
           <div className="h-2 overflow-hidden rounded-full bg-band">
@@ -71,6 +121,7 @@ export function PrintReport({ print: p, current, onRemove }: { print: Print; cur
                       <a className="tc break-all font-semibold underline decoration-line underline-offset-4 hover:decoration-ink" href={`${base}/prints/${p.id}/files/${encodeURIComponent(f.name)}`} download>
                         {f.name}
                       </a>
+                      {f.linked && <div className="text-[12px] text-muted">unchanged since it was made {f.linked}, so linked and not printed again</div>}
                       <div className="tc break-all text-[11px] text-muted">SHA-256 {f.sha256}</div>
                     </td>
                     <td className="tc whitespace-nowrap py-2 text-right text-[13px] text-muted">{(f.size / 1e6).toFixed(1)} MB</td>

@@ -25,7 +25,7 @@ export function PrintRoom() {
   const reel = useReel(reelID);
   const edits = useReelEdits(reelID);
   const { ask, dialog } = useConsent(edits);
-  const specs = useSpecs();
+  const specs = useSpecs(id);
   const prints = usePrints(reelID);
   const [packaging, setPackaging] = useState<Packaging | null>(null);
   const [wish, setWish] = useState<Wish>({});
@@ -106,7 +106,7 @@ export function PrintRoom() {
         <main className="min-w-0 grow overflow-auto">
           <Missing of={[production, reels, reel, specs, prints]} />
           {printID ? (
-            shown && <PrintReport print={shown} current={view?.revision} onRemove={() => setRemoving(true)} />
+            shown && <PrintReport print={shown} production={id} current={view?.revision} onRemove={() => setRemoving(true)} />
           ) : !view ? null : !spec ? (
             <div className="flex h-full flex-col items-center justify-center gap-3 px-8 text-center">
               <h1 className="text-xl font-bold">What does the receiver ask for?</h1>
@@ -138,6 +138,7 @@ export function PrintRoom() {
         </div>
       </Dialog>
       <SpecDialog
+        production={id}
         open={choosing}
         onOpenChange={setChoosing}
         chosen={view?.head.spec ?? ""}

@@ -5,14 +5,16 @@ import { useEffect, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { parse, stringify } from "yaml";
 
-import { api, base, ok, Problem } from "../../api/client";
-import { useProduction, useReel } from "../../api/hooks";
+import { api, base, ok, Problem, type SpecText } from "../../api/client";
+import { useDo, useProduction, useReel } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
+import { Dialog } from "../../ui/dialog";
 import { Header } from "../../ui/header";
 import { Missing } from "../../ui/missing";
 import { tell, tellError } from "../../ui/notices";
 import { File, Findings } from "./plan";
 import { SpecForm } from "./specform";
+import { specsPath } from "./specwords";
 
 /** What a text means while it is not yet a spec: nothing. */
 function meaning(text: string): unknown {
@@ -39,7 +41,8 @@ export function SpecEditor() {
   const production = useProduction(id);
   const view = useReel(reel);
   const schema = useQuery({ queryKey: ["spec schema"], queryFn: async () => (await fetch(`${base}/specs/schema`)).json() as Promise<RJSFSchema>, staleTime: Infinity });
-  const written = useQuery({ queryKey: ["spec text", spec], queryFn: () => ok(api.GET("/specs/{spec}", { params: { path: { spec } } })), staleTime: Infinity, gcTime: 0 });
+  const of = { params: { path: { spec }, query: { production: id } } };
+  const written = useQuery({ queryKey: ["spec text", spec, id], queryFn: () => ok(api.GET("/specs/{spec}", of)), staleTime: Infinity, gcTime: 0 });
   return (
     <div className="flex h-full flex-col">
       <Header production={production.data} reel={view.data && { id: view.data.id, name: view.data.name }} />
@@ -50,9 +53,9 @@ export function SpecEditor() {
 }
 
 /** A shipped spec is copied under an ID of its own; one of before becomes one of today when its fields are changed. */
-const begin = (w: { text: string; shipped: boolean }) => (w.shipped ? w.text.replace(/^#.*\n/gm, "").replace(/^id: (.*)$/m, "id: $1-own").replace(/^title: (.*)$/m, "title: $1, changed") : w.text);
+const begin = (w: SpecText) => (w.kept === "shipped" ? w.text.replace(/^#.*\n/gm, "").replace(/^id: (.*)$/m, "id: $1-own").replace(/^title: (.*)$/m, "title: $1, changed") : w.text);
 
-function Editor({ schema, from, production, reel }: { schema: RJSFSchema; from: { id: string; title: string; text: string; shipped: boolean }; production: string; reel: string }) {
+function Editor({ schema, from, production, reel }: { schema: RJSFSchema; from: SpecText; production: string; reel: string }) {
   const go = useNavigate();
   const queries = useQueryClient();
   const view = useReel(reel).data;
@@ -67,13 +70,15 @@ function Editor({ schema, from, production, reel }: { schema: RJSFSchema; from: 
     gcTime: 0,
   });
   const back = `/p/${production}/print/${reel}`;
+  const shipped = from.kept === "shipped";
+  const [forAll, setForAll] = useState(from.kept === "forAll");
   const keep = async () => {
     try {
-      const r = await fetch(`${base}/specs`, { method: "POST", headers: { "Content-Type": "application/yaml" }, body: text });
+      const r = await fetch(specsPath(forAll ? "" : production), { method: "POST", headers: { "Content-Type": "application/yaml" }, body: text });
       const answer = (await r.json()) as { title: string; kind: string };
       if (!r.ok) throw new Problem(answer.title, answer.kind);
       await queries.invalidateQueries({ queryKey: keysOf.specs });
-      tell(`${answer.title} is kept, and can be chosen for every reel.`);
+      tell(`${answer.title} is kept, and can be chosen for every reel of ${forAll ? "every" : "this"} production.`);
       void go(back);
     } catch (error) {
       tellError(error);
@@ -86,9 +91,10 @@ function Editor({ schema, from, production, reel }: { schema: RJSFSchema; from: 
       <section aria-label="The spec" className="flex w-1/2 shrink-0 flex-col border-r border-line bg-paper">
         <div className="flex items-center gap-2 border-b border-line px-4 py-2">
           <div className="min-w-0 grow">
-            <b className="block truncate">{from.shipped ? `A copy of ${from.title}` : from.title}</b>
-            <span className="text-[12px] text-muted">{from.shipped ? "What ships stays as it is; yours has an id of its own." : "Prints that were made after it keep the spec as it was."}</span>
+            <b className="block truncate">{shipped ? `A copy of ${from.title}` : from.title}</b>
+            <span className="text-[12px] text-muted">{shipped ? "What ships stays as it is; yours has an id of its own." : "Prints that were made after it keep the spec as it was."}</span>
           </div>
+          {!shipped && <Versions spec={from} production={production} onText={setText} />}
           <div className="flex rounded-full border border-line p-0.5 text-[13px]" role="tablist" aria-label="How it is shown">
             {(["fields", "text"] as const).map((how) => (
               <button key={how} role="tab" aria-selected={(how === "text") === asText} className={`cursor-pointer rounded-full px-3 py-0.5 ${(how === "text") === asText ? "bg-ink text-ground" : "text-muted"}`} onClick={() => setAsText(how === "text")}>
@@ -110,9 +116,14 @@ function Editor({ schema, from, production, reel }: { schema: RJSFSchema; from: 
           <button className="pill-act" disabled={!!wrong || tried !== text} onClick={() => void keep()}>
             Keep this spec
           </button>
+          <select className="field" aria-label="Where it is kept" value={forAll ? "all" : "this"} onChange={(e) => setForAll(e.target.value === "all")}>
+            <option value="this">in this production</option>
+            <option value="all">in all productions</option>
+          </select>
           <Link className="pill" to={back}>
             Leave it
           </Link>
+          {!shipped && <Removing spec={from} production={production} onGone={() => void go(back)} />}
           <a className="ml-auto flex items-center gap-1 text-[13px] text-muted hover:text-ink" href={`data:application/yaml;charset=utf-8,${encodeURIComponent(text)}`} download={`${from.id}.yaml`}>
             <Download size={13} /> as a file
           </a>
@@ -140,5 +151,55 @@ function Editor({ schema, from, production, reel }: { schema: RJSFSchema; from: 
         )}
       </section>
     </div>
+  );
+}
+
+/** What the spec was before; choosing a version brings its text back, to be looked at and kept. */
+function Versions({ spec, production, onText }: { spec: SpecText; production: string; onText: (text: string) => void }) {
+  const of = { path: { spec: spec.id }, query: { production } };
+  const versions = useQuery({ queryKey: ["spec versions", spec.id, production], queryFn: () => ok(api.GET("/specs/{spec}/versions", { params: of })), gcTime: 0 });
+  const [shown, setShown] = useState(spec.version ?? 1);
+  const show = async (version: number) => {
+    try {
+      const was = await ok(api.GET("/specs/{spec}", { params: { ...of, query: { production, version } } }));
+      setShown(version);
+      onText(was.text);
+    } catch (error) {
+      tellError(error);
+    }
+  };
+  return (
+    <select className="field text-[13px]" aria-label="Version of the spec" value={shown} onChange={(e) => void show(Number(e.target.value))}>
+      {versions.data?.map((v) => (
+        <option key={v.version} value={v.version}>
+          {`version ${v.version}, ${v.author ? `${v.author}, ` : ""}${new Date(v.keptAt).toLocaleString([], { dateStyle: "short", timeStyle: "short", hour12: false })}`}
+        </option>
+      ))}
+    </select>
+  );
+}
+
+function Removing({ spec, production, onGone }: { spec: SpecText; production: string; onGone: () => void }) {
+  const [asked, setAsked] = useState(false);
+  const remove = useDo(() => ok(api.DELETE("/specs/{spec}", { params: { path: { spec: spec.id }, query: { production } } })), [keysOf.specs], () => {
+    tell(`${spec.title} is removed.`);
+    onGone();
+  });
+  return (
+    <>
+      <button className="pill text-wrong" onClick={() => setAsked(true)}>
+        Remove…
+      </button>
+      <Dialog open={asked} onOpenChange={setAsked} title="Remove this spec" about="It goes with all its versions, and can't be chosen any more. Reels that are laid out after it and prints that were made after it stay as they are.">
+        <div className="flex gap-3">
+          <button className="pill-act" onClick={() => setAsked(false)}>
+            Keep it
+          </button>
+          <button className="pill h-8 text-wrong" onClick={() => remove.mutate(undefined)}>
+            Remove it for good
+          </button>
+        </div>
+      </Dialog>
+    </>
   );
 }

@@ -3,9 +3,9 @@ import { readFileSync } from "node:fs";
 import { describe, expect, it } from "vitest";
 import { parse } from "yaml";
 
-import type { Plan, Spec } from "../../api/client";
+import type { ListedSpec, Plan, Spec } from "../../api/client";
 import { formSchema, pruned, specCheck } from "./speccheck";
-import { plannedWords, specFiles, strictest } from "./specwords";
+import { aboutTime, hasWords, keptWords, plannedWords, specFiles, strictest } from "./specwords";
 
 const core = "../core/delivery"; // tests run in web
 const schema = JSON.parse(readFileSync(`${core}/schema.json`, "utf8")) as RJSFSchema;
@@ -31,6 +31,21 @@ describe("a spec in fields", () => {
   });
   it("leaves out what was left empty, and keeps false and 0", () => {
     expect(pruned({ a: "", b: {}, c: [], d: [{ e: "" }, { f: 0 }], g: false, h: { i: { j: null } } })).toEqual({ d: [{ f: 0 }], g: false });
+  });
+});
+
+describe("a list of specs", () => {
+  const dubbing = { ...spec("dubbing"), kept: "inProduction", version: 3 } as unknown as ListedSpec;
+  it("is searched by all words, wherever they stand", () => {
+    for (const sought of ["", "  ", "dub", "MXF wave", "picture 96", "5.1 m&e", "version 3", "this production"]) expect(hasWords(dubbing, sought), sought).toBe(true);
+    for (const sought of ["flac", "mxf flac", "all productions"]) expect(hasWords(dubbing, sought), sought).toBe(false);
+  });
+  it("says whose each is", () => {
+    expect(keptWords({ kept: "shipped" })).toBe("");
+    expect(keptWords({ kept: "forAll", version: 2 })).toBe("yours, in all productions, version 2");
+  });
+  it("says times roundly", () => {
+    expect([0.2, 7, 49, 51, 61, 3600].map(aboutTime)).toEqual(["5 s", "10 s", "50 s", "1 min", "2 min", "60 min"]);
   });
 });
 

@@ -1,5 +1,5 @@
 // What a delivery spec says, in the words and figures that lists show.
-import type { Plan, Spec } from "../../api/client";
+import { base, type ListedSpec, type Plan, type Spec } from "../../api/client";
 
 type File = Spec["files"][number];
 type Planned = Plan["files"][number];
@@ -43,3 +43,22 @@ export const size = (bytes: number) => (bytes > 1e9 ? `${(bytes / 1e9).toFixed(1
 
 const languages: Record<string, string> = { eng: "English", por: "Portuguese" };
 export const languageName = (code: string) => languages[code] ?? code;
+
+/** Whose a spec is, in words; nothing where it ships. */
+export const keptWords = (s: Pick<ListedSpec, "kept" | "version">) =>
+  s.kept === "shipped" ? "" : `${s.kept === "inProduction" ? "yours, in this production" : "yours, in all productions"}, version ${s.version}`;
+
+/** Where specs are kept: for a production, or for all where none is named. */
+export const specsPath = (production: string) => `${base}/specs${production ? `?production=${production}` : ""}`;
+
+/** Whether a spec has all words that are sought, anywhere in what it says of itself. */
+export function hasWords(s: ListedSpec, sought: string): boolean {
+  const said = [s.id, s.title, s.receiver, s.about, keptWords(s), ...s.groups.flatMap((g) => [g.name, g.tag, g.layout]), ...specFiles(s), ...s.files.map((f) => f.container)].join(" ").toLowerCase();
+  return sought
+    .toLowerCase()
+    .split(/\s+/)
+    .every((word) => said.includes(word));
+}
+
+/** How long something takes, about: 40 s, 3 min. */
+export const aboutTime = (seconds: number) => (seconds < 50 ? `${Math.max(5, Math.ceil(seconds / 5) * 5)} s` : `${Math.ceil(seconds / 60)} min`);
