@@ -7,6 +7,7 @@ import { keyOf, keySign } from "../../ui/keys";
 import { Small } from "../../ui/small";
 import { StemTag } from "../../ui/stem";
 import { labelAt } from "../../ui/timecode";
+import { dayAndTime } from "../../ui/when";
 import { Buses } from "./buses";
 import { Kept } from "./kept";
 
@@ -203,7 +204,7 @@ function History({ view, onUndo, onRedo }: Props) {
             {s.kind !== "do" && <span className="text-muted">{s.kind}: </span>}
             {s.name}
           </span>
-          <span className="shrink-0 text-[12px] text-muted" title={new Date(s.at).toLocaleString()}>
+          <span className="shrink-0 text-[12px] text-muted" title={dayAndTime(s.at)}>
             {s.author}
           </span>
         </div>

@@ -4,6 +4,7 @@ import { AlertTriangle, Check, Download, Trash2, X } from "lucide-react";
 import { api, base, ok, type Finding, type Print } from "../../api/client";
 import { useDo, useWork } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
+import { dayAndTime } from "../../ui/when";
 
 export function Severity({ of }: { of: Finding["severity"] }) {
   if (of === "ok") return <Check size={16} strokeWidth={3} className="mt-0.5 shrink-0" style={{ color: "var(--dye-FX)" }} aria-label="passed" />;
@@ -76,7 +77,7 @@ export function PrintReport({ print: p, production, current, onRemove }: { print
             {r ? (r.pass ? "Delivered and proven" : "Printed, but found wanting") : `${p.plan.spec.title} ${words[p.state]}`}
           </h1>
           <p className="text-muted">
-            {p.plan.spec.title}, {p.plan.reel}, {new Date(p.createdAt).toLocaleString()}. {current !== undefined && current > p.revision && "The reel has been changed since."}
+            {p.plan.spec.title}, {p.plan.reel}, {dayAndTime(p.createdAt)}. {current !== undefined && current > p.revision && "The reel has been changed since."}
           </p>
         </div>
         {r && (

@@ -9,6 +9,7 @@ import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
 import { Header } from "../../ui/header";
 import { Missing } from "../../ui/missing";
+import { timeOrDay } from "../../ui/when";
 import { useConsent } from "../loom/consent";
 import { SpecDialog } from "../loom/spec";
 import { PlanPage, RangeChoice, type Wish } from "./plan";
@@ -99,7 +100,7 @@ export function PrintRoom() {
             <Link key={p.id} to={`/p/${id}/print/${reelID}/${p.id}`} className={`flex items-center gap-2 border-t border-line px-1 py-2 text-[13px] ${p.id === printID ? "font-semibold" : "hover:text-ink"}`}>
               <PrintState print={p} />
               <span className="min-w-0 grow truncate">{p.plan.spec.title}</span>
-              <span className="tc shrink-0 text-[12px] text-muted">{new Date(p.createdAt).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}</span>
+              <span className="tc shrink-0 text-[12px] text-muted">{timeOrDay(p.createdAt)}</span>
             </Link>
           ))}
         </aside>

@@ -12,6 +12,7 @@ import { Dialog } from "../../ui/dialog";
 import { Header } from "../../ui/header";
 import { Missing } from "../../ui/missing";
 import { tell, tellError } from "../../ui/notices";
+import { dayAndTime } from "../../ui/when";
 import { File, Findings } from "./plan";
 import { SpecForm } from "./specform";
 import { specsPath } from "./specwords";
@@ -172,7 +173,7 @@ function Versions({ spec, production, onText }: { spec: SpecText; production: st
     <select className="field text-[13px]" aria-label="Version of the spec" value={shown} onChange={(e) => void show(Number(e.target.value))}>
       {versions.data?.map((v) => (
         <option key={v.version} value={v.version}>
-          {`version ${v.version}, ${v.author ? `${v.author}, ` : ""}${new Date(v.keptAt).toLocaleString([], { dateStyle: "short", timeStyle: "short", hour12: false })}`}
+          {`version ${v.version}, ${v.author ? `${v.author}, ` : ""}${dayAndTime(v.keptAt)}`}
         </option>
       ))}
     </select>
