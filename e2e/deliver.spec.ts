@@ -49,6 +49,47 @@ test("a spec is made in the editor beside its live plan, kept, chosen and printe
   const music = await wave(page, /^Reel_1_MX\.wav/);
   const source = readWave(`${scenario}/library/music/Accordion cue.wav`);
   for (let i = 0; i < source.frames; i++) for (const c of [0, 1]) if (music.sample(i, c) !== source.sample(i, c)) throw new Error(`frame ${i} is not the cue's, bit for bit`);
+
+  await test.step("what has not changed is linked in a second print, which is written to a folder of the server", async () => {
+    await page.getByRole("link", { name: "The next print" }).click();
+    await expect(page.getByText(/printing takes about \d+ s, less where nothing has changed/)).toBeVisible();
+    await page.getByRole("button", { name: "Print 6 files" }).click();
+    await proven(page);
+    await expect(page.getByText(/unchanged since it was made on .*, so linked and not printed again/)).toHaveCount(6);
+    const folder = page.getByLabel("Write it to a folder of the server");
+    await folder.selectOption("Harbour Mile Television");
+    await expect(page.getByText("Written to Harbour Mile Television as The_Lantern_Ferry_editor_Reel_1_ferry-music_v2")).toBeVisible();
+    await folder.selectOption("Harbour Mile Television");
+    await expect(page.getByText(/lies in the folder Harbour Mile Television already; it was left as it is/)).toBeVisible();
+  });
+
+  await test.step("the spec is changed, and what it was before is brought back", async () => {
+    const change = async () => {
+      await page.getByRole("button", { name: "Music of the ferry", exact: true }).click();
+      await dialog.getByLabel("Find a spec").fill("music ferry yours");
+      await expect(dialog.locator("li").filter({ has: page.getByRole("link", { name: "Change…" }) })).toHaveCount(1);
+      await dialog.getByRole("link", { name: "Change…" }).click();
+    };
+    await change();
+    await page.locator("summary").filter({ hasText: "Programme" }).click();
+    await field("programme.handles").fill("3");
+    await expect(page.getByRole("button", { name: "Keep this spec" })).toBeEnabled();
+    await page.getByRole("button", { name: "Keep this spec" }).click();
+    await expect(page.getByText(/can be chosen for every reel of this production/)).toBeVisible();
+    await change();
+    const version = page.getByLabel("Version of the spec");
+    await expect(version).toHaveValue("2");
+    await page.locator("summary").filter({ hasText: "Programme" }).click();
+    await expect(field("programme.handles")).toHaveValue("3");
+    await version.selectOption("1");
+    await expect(field("programme.handles")).toHaveValue("0");
+    await page.getByRole("button", { name: "Keep this spec" }).click();
+    await change();
+    await expect(version).toHaveValue("3");
+    await page.getByRole("button", { name: "Remove…" }).click();
+    await page.getByRole("button", { name: "Remove it for good" }).click();
+    await expect(page.getByText("Music of the ferry is removed.")).toBeVisible();
+  });
 });
 
 test("three prints wait in a queue: one changes places, one is stopped and tried again; a movie, six monos and splits come out", async ({ page }) => {

@@ -5,6 +5,9 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -103,4 +106,55 @@ func BenchmarkPrint(b *testing.B) {
 			}
 		})
 	}
+}
+
+// BenchmarkLargePrint prints 30 minutes of 64 tracks to 16 outputs, and reads them back; the figure to look at is the memory
+// that the process has used at most, which must not grow with the length.
+func BenchmarkLargePrint(b *testing.B) {
+	wide := []string{"L", "R", "C", "LFE", "Ls", "Rs"}
+	p := surround(b, 30, true)
+	yes := true
+	for i := range 24 {
+		do(b, p.reel, reel.AddTake{Take: "poly", Title: "12A/4", Start: start, Length: 8 * 48000, Parts: []reel.PartPlan{{Name: fmt.Sprint(i), Stem: "FX", Channels: []int{i % 8}, Labels: []string{"M"}}}})
+		tracks := p.reel.TrackList()
+		do(b, p.reel, reel.SetTrack{Track: tracks[len(tracks)-1].ID, Placed: &yes, Front: ptr(0.6)})
+	}
+	do(b, p.reel, reel.SetGroup{Name: "Left", Layout: "stereo", Feed: &reel.Feeder{Row: reel.MixRow, From: p.reel.MixList()[0].ID}})
+	require.Len(b, p.reel.Tracks, 64)
+	require.Len(b, p.reel.OutputList(), 16)
+	require.Equal(b, wide, p.reel.GroupList()[0].Labels)
+	s := spec(b, "eight-channel-mix")
+	p.reel.Head.Spec = s.ID
+	plan, r, err := NewPlan("x", p.reel, s, Asked{Packaging: Interleaved})
+	require.NoError(b, err)
+	plan.Findings = nil
+	dir := b.TempDir()
+	for b.Loop() {
+		create := func(name string) (Output, error) {
+			f, err := os.Create(filepath.Join(dir, name))
+			b.Cleanup(func() { f.Close() })
+			return f, err
+		}
+		printed, err := Print(context.Background(), plan, r, Press{Open: p.open, Create: create})
+		require.NoError(b, err)
+		report, err := Verify(context.Background(), plan, r, printed, func(name string) (Opened, error) {
+			f, err := os.Open(filepath.Join(dir, name))
+			require.NoError(b, err)
+			info, err := f.Stat()
+			return Opened{f, info.Size()}, err
+		}, func(float64) {})
+		require.NoError(b, err)
+		require.Len(b, report.Groups, len(r.GroupList()))
+	}
+	status, err := os.ReadFile("/proc/self/status")
+	require.NoError(b, err)
+	var kilobytes float64
+	for line := range strings.Lines(string(status)) {
+		if rest, found := strings.CutPrefix(line, "VmHWM:"); found {
+			_, err := fmt.Sscan(rest, &kilobytes)
+			require.NoError(b, err)
+		}
+	}
+	b.ReportMetric(kilobytes/1024, "peak-MiB")
+	b.ReportMetric(float64(plan.Frames)/48000/(b.Elapsed().Seconds()/float64(b.N)), "x-realtime")
 }

@@ -159,6 +159,14 @@ func TestAnFFmpegThatDiesOrHangs(t *testing.T) {
 	assert.Contains(t, p.Message, "could not be put together by ffmpeg, so nothing of it is delivered")
 	assert.Empty(t, left())
 
+	stub(`echo "Error writing trailer: No space left on device" >&2; exit 1`)
+	s.OK("POST", "/work/"+p.ID+"/retry", map[string]any{}, nil)
+	s.Settled(production)
+	s.OK("GET", "/prints/"+p.ID, nil, &p)
+	assert.Equal(t, "failed", p.State)
+	assert.Contains(t, p.Message, "The disk is full. Make room on the server, then try again")
+	assert.Empty(t, left())
+
 	hangs := filepath.Join(t.TempDir(), "hangs")
 	stub("touch " + hangs + "; exec sleep 1000")
 	s.OK("POST", "/work/"+p.ID+"/retry", map[string]any{}, nil)

@@ -20,7 +20,7 @@ export function SpecDialog(p: { production: string; open: boolean; onOpenChange:
       const r = await fetch(specsPath(p.production), { method: "POST", headers: { "Content-Type": "application/yaml" }, body: await file.text() });
       const answer = (await r.json()) as { title: string; kind: string };
       if (!r.ok) throw new Problem(`${file.name}: ${answer.title}`, answer.kind);
-      tell(`${answer.title} can be chosen now, in this production.`);
+      tell(`${answer.title} can be chosen now.`);
       void queries.invalidateQueries({ queryKey: keysOf.specs });
     } catch (error) {
       tellError(error);

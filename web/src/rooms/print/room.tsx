@@ -39,8 +39,10 @@ export function PrintRoom() {
   const asked = { packaging: packed, ...wish };
   const path = { params: { path: { reel: reelID } } };
   const plan = useQuery({
-    queryKey: ["plan", reelID, view?.revision, spec?.id, asked],
-    enabled: !!spec,
+    // the names of the next print, the room that is left and how long it takes follow from those that were made
+    queryKey: ["plan", reelID, view?.revision, spec?.id, spec?.version, asked, prints.data?.filter((p) => p.report).length],
+    enabled: !!spec && !!prints.data,
+    placeholderData: (before, query) => (query?.queryKey[1] === reelID ? before : undefined),
     queryFn: () => ok(api.POST("/reels/{reel}/plan", { ...path, body: asked })),
   });
   const start = useDo(
@@ -117,7 +119,7 @@ export function PrintRoom() {
               </button>
             </div>
           ) : (
-            plan.data && <PlanPage plan={plan.data} busy={start.isPending} onPrint={() => start.mutate(undefined)} onWish={(w) => setWish({ ...wish, ...w })} onDo={(c) => void edits.command(c)} />
+            plan.data && <PlanPage plan={plan.data} busy={start.isPending || plan.isPlaceholderData} onPrint={() => start.mutate(undefined)} onWish={(w) => setWish({ ...wish, ...w })} onDo={(c) => void edits.command(c)} />
           )}
           {plan.error && !printID && <p className="p-8 text-wrong">{plan.error.message}</p>}
         </main>
