@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/contract"
 	"zestyloom/core/delivery"
 	"zestyloom/core/fault"
 	"zestyloom/core/wave"
@@ -284,7 +285,7 @@ func TestPrintVerb(t *testing.T) {
 	}
 	var list []api.Spec
 	s.OK("GET", "/specs?production="+production, nil, &list)
-	shipped, err := delivery.Shipped()
+	shipped, err := contract.Shipped()
 	require.NoError(t, err)
 	assert.Len(t, list, len(shipped)+1)
 }

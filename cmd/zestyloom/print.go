@@ -17,6 +17,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"zestyloom/core/contract"
 	"zestyloom/core/delivery"
 	"zestyloom/core/fault"
 	"zestyloom/internal/api"
@@ -39,7 +40,7 @@ func printCommand() *cobra.Command {
 			client := remote{strings.TrimRight(server, "/") + api.Base}
 			request := api.PrintRequest{Spec: &spec}
 			if packaging != "" {
-				p := delivery.Packaging(packaging)
+				p := contract.Packaging(packaging)
 				request.Packaging = &p
 			}
 			if len(ranges) > 0 {
@@ -94,7 +95,7 @@ func (r remote) print(c *cobra.Command, production, reelName string, request api
 		return nil, err
 	}
 	if text, err := os.ReadFile(*request.Spec); err == nil { // a file
-		var stored delivery.Spec
+		var stored contract.Spec
 		if err := r.call(ctx, http.MethodPost, "/specs?production="+of, "application/yaml", text, &stored); err != nil {
 			return nil, err
 		}

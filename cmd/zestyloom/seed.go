@@ -7,6 +7,7 @@ import (
 	"slices"
 	"time"
 
+	"zestyloom/core/contract"
 	"zestyloom/core/delivery"
 	"zestyloom/core/reel"
 	"zestyloom/core/take"
@@ -261,15 +262,15 @@ func (l *laying) all(edits []demo.Edit) error {
 
 // spec lays the outputs of a spec out.
 func (l *laying) spec(id string) error {
-	specs, err := delivery.Shipped()
+	specs, err := contract.Shipped()
 	if err != nil {
 		return err
 	}
-	at := slices.IndexFunc(specs, func(s delivery.Spec) bool { return s.ID == id })
+	at := slices.IndexFunc(specs, func(s contract.Spec) bool { return s.ID == id })
 	if at < 0 {
 		return fmt.Errorf("there is no spec %s", id)
 	}
-	return l.plan(func(r *reel.Reel) (reel.Command, error) { return specs[at].LayOut(r) })
+	return l.plan(func(r *reel.Reel) (reel.Command, error) { return delivery.LayOut(specs[at], r) })
 }
 
 // follow notes that the reel was laid by a cut list.

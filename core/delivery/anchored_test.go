@@ -6,6 +6,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/contract"
 )
 
 // Where a spec wants loudness measured where the dialogue is heard, it is measured there if the files have the dialogue by itself;
@@ -14,9 +16,11 @@ func TestLoudnessAnchoredToDialogue(t *testing.T) {
 	p := ferry(t)
 	s := spec(t, "streaming")
 	s.Checks = nil
-	anchored := func(s Spec) Finding {
+	anchored := func(s contract.Spec) contract.Finding {
 		_, _, _, report := p.all(t, s, Asked{})
-		at := slices.IndexFunc(report.Findings, func(f Finding) bool { return f.Message == "Full mix stereo: loudness where the dialogue is heard" })
+		at := slices.IndexFunc(report.Findings, func(f contract.Finding) bool {
+			return f.Message == "Full mix stereo: loudness where the dialogue is heard"
+		})
 		require.GreaterOrEqual(t, at, 0)
 		return report.Findings[at]
 	}
@@ -26,7 +30,7 @@ func TestLoudnessAnchoredToDialogue(t *testing.T) {
 	without := s
 	without.Files = s.Files[:1]
 	f = anchored(without)
-	assert.Equal(t, Error, f.Severity, "a value that can't be measured never passes")
+	assert.Equal(t, contract.Error, f.Severity, "a value that can't be measured never passes")
 	assert.Contains(t, f.Measured, "not measured")
 }
 
@@ -36,11 +40,11 @@ func TestWhatIsNotMeasuredIsNotMet(t *testing.T) {
 	p := ferry(t)
 	s := spec(t, "promo-kit")
 	s.Files[0].Of = []string{"music"}
-	s.Limits = []Limit{{Of: []string{"dialogue"}, TruePeak: ptr(-1.0)}, {Of: []string{"music"}, TruePeak: ptr(-1.0), RangeMax: ptr(60.0), ShortTermMax: ptr(0.0)}}
+	s.Limits = []contract.Limit{{Of: []string{"dialogue"}, TruePeak: ptr(-1.0)}, {Of: []string{"music"}, TruePeak: ptr(-1.0), RangeMax: ptr(60.0), ShortTermMax: ptr(0.0)}}
 	failed := func(asked Asked) (said []string) {
 		_, _, _, report := p.all(t, s, asked)
 		for _, f := range report.Findings {
-			if f.Severity == Error {
+			if f.Severity == contract.Error {
 				said = append(said, f.Message)
 			}
 		}

@@ -12,6 +12,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/contract"
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
@@ -91,7 +92,7 @@ func BenchmarkPrint(b *testing.B) {
 		b.Run(name, func(b *testing.B) {
 			p := surround(b, minutes, i == 1)
 			p.reel.Head.Spec = s.ID // the groups are laid by hand
-			plan, r, err := NewPlan("x", p.reel, s, Asked{Packaging: Interleaved})
+			plan, r, err := NewPlan("x", p.reel, s, Asked{Packaging: contract.Interleaved})
 			require.NoError(b, err)
 			require.Len(b, r.OutputList(), 14)
 			plan.Findings = nil
@@ -125,7 +126,7 @@ func BenchmarkLargePrint(b *testing.B) {
 	require.Equal(b, wide, p.reel.GroupList()[0].Labels)
 	s := spec(b, "eight-channel-mix")
 	p.reel.Head.Spec = s.ID
-	plan, r, err := NewPlan("x", p.reel, s, Asked{Packaging: Interleaved})
+	plan, r, err := NewPlan("x", p.reel, s, Asked{Packaging: contract.Interleaved})
 	require.NoError(b, err)
 	plan.Findings = nil
 	dir := b.TempDir()

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/contract"
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
@@ -72,8 +73,8 @@ func crossing(t testing.TB) production {
 	return p
 }
 
-func spec(t testing.TB, id string) Spec {
-	specs, err := Shipped()
+func spec(t testing.TB, id string) contract.Spec {
+	specs, err := contract.Shipped()
 	require.NoError(t, err)
 	for _, s := range specs {
 		if s.ID == id {
@@ -81,10 +82,10 @@ func spec(t testing.TB, id string) Spec {
 		}
 	}
 	t.Fatalf("no spec %s", id)
-	return Spec{}
+	return contract.Spec{}
 }
 
-func (p production) print(t testing.TB, s Spec, packaging Packaging, d folder) (Plan, *reel.Reel, Printed) {
+func (p production) print(t testing.TB, s contract.Spec, packaging contract.Packaging, d folder) (Plan, *reel.Reel, Printed) {
 	plan, r, err := NewPlan("The Lantern Ferry", p.reel, s, Asked{Packaging: packaging})
 	require.NoError(t, err)
 	require.True(t, plan.Printable(), plan.Findings)
@@ -99,7 +100,7 @@ func (d folder) samples(t testing.TB, name string) ([][]float64, *wave.File) {
 }
 
 func TestShippedSpecs(t *testing.T) {
-	specs, err := Shipped()
+	specs, err := contract.Shipped()
 	require.NoError(t, err)
 	groups := laidOn(t, spec(t, "six-channel-split"))
 	var columns []string
@@ -114,14 +115,14 @@ func TestShippedSpecs(t *testing.T) {
 }
 
 // laidOn gives the groups that a spec lays out on an empty reel.
-func laidOn(t testing.TB, s Spec) []reel.Group {
-	lay, err := s.LayOut(reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, start, reel.DefaultStems()))
+func laidOn(t testing.TB, s contract.Spec) []reel.Group {
+	lay, err := LayOut(s, reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, start, reel.DefaultStems()))
 	require.NoError(t, err)
 	return lay.Groups
 }
 
 // each changes all files of a spec.
-func (s *Spec) each(change func(f *FileSpec)) {
+func each(s *contract.Spec, change func(f *contract.File)) {
 	s.Files = slices.Clone(s.Files)
 	for i := range s.Files {
 		change(&s.Files[i])
@@ -129,40 +130,7 @@ func (s *Spec) each(change func(f *FileSpec)) {
 }
 
 // loud takes the limits off, but for those that are given.
-func (s *Spec) loud(limits ...Limit) { s.Limits = limits }
-
-const minimal = "id: a\ntitle: A\ncontainer: wave\nsampleRate: 48000\nbitDepth: 24\npackaging: [per-group]\nnaming: {interleaved: a, per-group: a}\ngroups: [{id: dx, name: D, tag: DX, layout: stereo, stems: [DX]}]\n"
-
-func TestParseSpec(t *testing.T) {
-	_, err := ParseSpec([]byte(minimal))
-	require.NoError(t, err)
-	for name, c := range map[string]struct{ from, to, says string }{
-		"not YAML":               {"id: a", "id: [", "YAML"},
-		"unknown field":          {"id: a", "id: a\ncolour: red", "colour"},
-		"missing":                {"title: A\n", "", "title"},
-		"bad depth":              {"bitDepth: 24", "bitDepth: 23", "bitDepth"},
-		"bad layout":             {"layout: stereo", "layout: 9.1", "layout"},
-		"bad order":              {"layout: stereo", "layout: stereo, order: \"L,X\"", "order"},
-		"no groups":              {"groups: [{id: dx, name: D, tag: DX, layout: stereo, stems: [DX]}]", "groups: []", "groups"},
-		"text for a number":      {"sampleRate: 48000", "sampleRate: fast", "sampleRate"},
-		"keys that are no words": {"id: a", "[1]: a", "YAML"},
-		"twice":                  {"stems: [DX]}]", "stems: [DX]}, {id: dx, name: D, tag: DX, layout: stereo, stems: [DX]}]", "twice"},
-	} {
-		_, err := ParseSpec([]byte(strings.Replace(minimal, c.from, c.to, 1)))
-		assert.Equal(t, fault.BadInput, fault.KindOf(err), name)
-		assert.ErrorContains(t, err, c.says, name)
-	}
-}
-
-func FuzzParseSpec(f *testing.F) {
-	f.Add([]byte(minimal))
-	f.Add([]byte("a: &a [*a]"))
-	f.Fuzz(func(t *testing.T, b []byte) {
-		if s, err := ParseSpec(b); err == nil && len(s.Groups) == 0 {
-			t.Fatal("a spec without groups")
-		}
-	})
-}
+func loud(s *contract.Spec, limits ...contract.Limit) { s.Limits = limits }
 
 func TestPlan(t *testing.T) {
 	p := crossing(t)
@@ -176,7 +144,7 @@ func TestPlan(t *testing.T) {
 	assert.EqualValues(t, 126*1920, plan.Frames, "5.01 s last up to the end of frame 126")
 	assert.Equal(t, "00:00:05:01", plan.Duration)
 	assert.Equal(t, "10:00:00:00", plan.StartTimecode)
-	plan, _, err = NewPlan("The Lantern Ferry", p.reel, spec(t, "six-channel-split"), Asked{Packaging: PerGroup})
+	plan, _, err = NewPlan("The Lantern Ferry", p.reel, spec(t, "six-channel-split"), Asked{Packaging: contract.PerGroup})
 	require.NoError(t, err)
 	require.Len(t, plan.Files, 3)
 	assert.Equal(t, "The_Lantern_Ferry_Crossing_FX_stereo.wav", plan.Files[1].Name)
@@ -185,53 +153,53 @@ func TestPlan(t *testing.T) {
 
 func TestPlanFindings(t *testing.T) {
 	for name, c := range map[string]struct {
-		change func(p production, s *Spec)
+		change func(p production, s *contract.Spec)
 		rule   string
-		sev    Severity
+		sev    contract.Severity
 	}{
-		"nothing to print": {func(p production, s *Spec) { clear(p.reel.Clips) }, "empty", Error},
-		"frames":           {func(p production, s *Spec) { s.Programme.FrameRate = "24" }, "frame-rate", Error},
-		"start":            {func(p production, s *Spec) { s.Programme.Start = "09:59:00:00" }, "start", Error},
-		"packaging":        {func(p production, s *Spec) { s.Packaging = []Packaging{Interleaved} }, "packaging", Error},
-		"names":            {func(p production, s *Spec) { s.each(func(f *FileSpec) { f.Name = "{reel}" }) }, "naming", Error},
-		"stem":             {func(p production, s *Spec) { s.Groups[0].From.Stems = []string{"ZZ"} }, "stem", Error},
-		"early":            {func(p production, s *Spec) { p.reel.Head.Start += 1920; s.Programme.Start = "" }, "before-start", Warning},
-		"unreached":        {func(p production, s *Spec) { s.Groups = s.Groups[1:] }, "unreached", Warning},
-		"unfed": {func(p production, s *Spec) {
+		"nothing to print": {func(p production, s *contract.Spec) { clear(p.reel.Clips) }, "empty", contract.Error},
+		"frames":           {func(p production, s *contract.Spec) { s.Programme.FrameRate = "24" }, "frame-rate", contract.Error},
+		"start":            {func(p production, s *contract.Spec) { s.Programme.Start = "09:59:00:00" }, "start", contract.Error},
+		"packaging":        {func(p production, s *contract.Spec) { s.Packaging = []contract.Packaging{contract.Interleaved} }, "packaging", contract.Error},
+		"names":            {func(p production, s *contract.Spec) { each(s, func(f *contract.File) { f.Name = "{reel}" }) }, "naming", contract.Error},
+		"stem":             {func(p production, s *contract.Spec) { s.Groups[0].From.Stems = []string{"ZZ"} }, "stem", contract.Error},
+		"early":            {func(p production, s *contract.Spec) { p.reel.Head.Start += 1920; s.Programme.Start = "" }, "before-start", contract.Warning},
+		"unreached":        {func(p production, s *contract.Spec) { s.Groups = s.Groups[1:] }, "unreached", contract.Warning},
+		"unfed": {func(p production, s *contract.Spec) {
 			do(t, p.reel, reel.RemoveTracks{Tracks: []string{p.reel.TrackList()[2].ID}})
-		}, "unfed", Warning},
+		}, "unfed", contract.Warning},
 	} {
 		p, s := crossing(t), spec(t, "six-channel-split")
 		c.change(p, &s)
-		plan, _, err := NewPlan("The Lantern Ferry", p.reel, s, Asked{Packaging: PerGroup})
+		plan, _, err := NewPlan("The Lantern Ferry", p.reel, s, Asked{Packaging: contract.PerGroup})
 		require.NoError(t, err)
 		found := false
 		for _, f := range plan.Findings {
 			found = found || f.Rule == c.rule && f.Severity == c.sev
 		}
 		assert.True(t, found, "%s: %+v", name, plan.Findings)
-		assert.Equal(t, c.sev == Warning, plan.Printable(), name)
+		assert.Equal(t, c.sev == contract.Warning, plan.Printable(), name)
 	}
 }
 
 func TestNamesStayInTheirFolder(t *testing.T) {
 	p, s := crossing(t), spec(t, "six-channel-split")
-	s.each(func(f *FileSpec) { f.Name = "../{production}/{reel}" })
-	plan, _, err := NewPlan("../../etc", p.reel, s, Asked{Packaging: Interleaved})
+	each(&s, func(f *contract.File) { f.Name = "../{production}/{reel}" })
+	plan, _, err := NewPlan("../../etc", p.reel, s, Asked{Packaging: contract.Interleaved})
 	require.NoError(t, err)
 	assert.Equal(t, "etc_Crossing.wav", plan.Files[0].Name)
 }
 
 func TestPrintAndVerify(t *testing.T) {
-	for _, packaging := range []Packaging{Interleaved, PerGroup} {
+	for _, packaging := range []contract.Packaging{contract.Interleaved, contract.PerGroup} {
 		p, s := crossing(t), spec(t, "eight-channel-mix")
-		s.loud(Limit{Of: []string{"full-mix"}, Integrated: ptr(-20.0), Tolerance: ptr(10.0)}, Limit{TruePeak: ptr(-1.0)})
+		loud(&s, contract.Limit{Of: []string{"full-mix"}, Integrated: ptr(-20.0), Tolerance: ptr(10.0)}, contract.Limit{TruePeak: ptr(-1.0)})
 		d := folder{}
 		plan, r, printed := p.print(t, s, packaging, d)
 		report, err := Verify(context.Background(), plan, r, printed, d.open, func(float64) {})
 		require.NoError(t, err)
 		for _, f := range report.Findings {
-			assert.Equal(t, OK, f.Severity, "%+v", f)
+			assert.Equal(t, contract.OK, f.Severity, "%+v", f)
 		}
 		assert.True(t, report.Pass)
 		assert.Len(t, report.Groups, 4)
@@ -247,7 +215,7 @@ func TestPrintAndVerify(t *testing.T) {
 func TestStemsSumToMix(t *testing.T) {
 	p, s := crossing(t), spec(t, "eight-channel-mix")
 	d := folder{}
-	plan, _, _ := p.print(t, s, Interleaved, d)
+	plan, _, _ := p.print(t, s, contract.Interleaved, d)
 	x, f := d.samples(t, plan.Files[0].Name)
 	assert.EqualValues(t, start, f.Bext.TimeReference)
 	assert.Equal(t, "Full mix R", f.IXML.Tracks.Tracks[7].Name)
@@ -265,7 +233,7 @@ func TestUnityPrintIsBitIdentical(t *testing.T) {
 	p, s := crossing(t), spec(t, "six-channel-split")
 	do(t, p.reel, reel.SetTrack{Track: p.reel.TrackList()[0].ID, Dual: ptr(true)})
 	d := folder{}
-	plan, _, _ := p.print(t, s, PerGroup, d)
+	plan, _, _ := p.print(t, s, contract.PerGroup, d)
 	x, f := d.samples(t, plan.Files[0].Name)
 	src := p.takes["boom"]
 	want := wavetest.Samples(t, src)[0]
@@ -280,9 +248,9 @@ func TestUnityPrintIsBitIdentical(t *testing.T) {
 
 func TestFloatPrint(t *testing.T) {
 	p, s := crossing(t), spec(t, "six-channel-split")
-	s.each(func(f *FileSpec) { f.Depth = 32 })
+	each(&s, func(f *contract.File) { f.Depth = 32 })
 	d := folder{}
-	plan, _, _ := p.print(t, s, Interleaved, d)
+	plan, _, _ := p.print(t, s, contract.Interleaved, d)
 	x, f := d.samples(t, plan.Files[0].Name)
 	assert.Equal(t, wave.Float, f.Encoding)
 	assert.Zero(t, x[0][100])
@@ -305,14 +273,14 @@ func TestVerifyFindsWhatIsWrong(t *testing.T) {
 	} {
 		p, s := crossing(t), spec(t, "six-channel-split")
 		d := folder{}
-		plan, r, printed := p.print(t, s, PerGroup, d)
+		plan, r, printed := p.print(t, s, contract.PerGroup, d)
 		c.harm(d, plan.Files[0].Name)
 		report, err := Verify(context.Background(), plan, r, printed, d.open, func(float64) {})
 		require.NoError(t, err, name)
 		assert.False(t, report.Pass, name)
 		found := false
 		for _, f := range report.Findings {
-			found = found || f.Rule == c.rule && f.Severity == Error
+			found = found || f.Rule == c.rule && f.Severity == contract.Error
 		}
 		assert.True(t, found, "%s: %+v", name, report.Findings)
 	}
@@ -322,12 +290,12 @@ func TestLimits(t *testing.T) {
 	p, s := crossing(t), spec(t, "eight-channel-mix")
 	do(t, p.reel, reel.SetTrack{Track: p.reel.TrackList()[0].ID, GainDB: ptr(24.0), Dual: ptr(true)})
 	d := folder{}
-	plan, r, printed := p.print(t, s, Interleaved, d)
+	plan, r, printed := p.print(t, s, contract.Interleaved, d)
 	report, err := Verify(context.Background(), plan, r, printed, d.open, func(float64) {})
 	require.NoError(t, err)
 	failed := map[string]bool{}
 	for _, f := range report.Findings {
-		if f.Severity == Error {
+		if f.Severity == contract.Error {
 			failed[f.Rule] = true
 		}
 	}
@@ -338,11 +306,11 @@ func TestLimits(t *testing.T) {
 func TestTheNullTestKnowsWhatDitherLeaves(t *testing.T) {
 	for _, bits := range []int{16, 24, 32} {
 		p, s := crossing(t), spec(t, "eight-channel-mix")
-		s.each(func(f *FileSpec) { f.Depth = bits })
-		s.loud()
+		each(&s, func(f *contract.File) { f.Depth = bits })
+		loud(&s)
 		d := folder{}
-		plan, r, printed := p.print(t, s, Interleaved, d)
-		null := func() Finding {
+		plan, r, printed := p.print(t, s, contract.Interleaved, d)
+		null := func() contract.Finding {
 			report, err := Verify(context.Background(), plan, r, printed, d.open, func(float64) {})
 			require.NoError(t, err)
 			for _, f := range report.Findings {
@@ -351,10 +319,10 @@ func TestTheNullTestKnowsWhatDitherLeaves(t *testing.T) {
 				}
 			}
 			t.Fatal("there was no null test")
-			return Finding{}
+			return contract.Finding{}
 		}
 		f := null()
-		assert.Equal(t, OK, f.Severity, "%d bits: %+v", bits, f)
+		assert.Equal(t, contract.OK, f.Severity, "%d bits: %+v", bits, f)
 		// A whistle at −72 dBFS in the mix alone.
 		name := plan.Files[0].Name
 		x, w := d.samples(t, name)
@@ -364,24 +332,24 @@ func TestTheNullTestKnowsWhatDitherLeaves(t *testing.T) {
 		raw := d[name].b[w.DataOffset:]
 		w.Encode(raw, x[6], 6)
 		f = null()
-		assert.Equal(t, Error, f.Severity, "%d bits: %+v", bits, f)
+		assert.Equal(t, contract.Error, f.Severity, "%d bits: %+v", bits, f)
 	}
 }
 
 // C20. A file whose samples are no numbers is never found right.
 func TestAFileThatCantBeMeasuredNeverPasses(t *testing.T) {
 	p, s := crossing(t), spec(t, "eight-channel-mix")
-	s.each(func(f *FileSpec) { f.Depth = 32 })
-	s.loud()
+	each(&s, func(f *contract.File) { f.Depth = 32 })
+	loud(&s)
 	d := folder{}
-	plan, r, printed := p.print(t, s, Interleaved, d)
+	plan, r, printed := p.print(t, s, contract.Interleaved, d)
 	name := plan.Files[0].Name
 	_, w := d.samples(t, name)
 	binary.LittleEndian.PutUint32(d[name].b[w.DataOffset:], math.Float32bits(float32(math.NaN())))
 	report, err := Verify(context.Background(), plan, r, printed, d.open, func(float64) {})
 	require.NoError(t, err)
 	assert.False(t, report.Pass)
-	assert.True(t, slices.ContainsFunc(report.Findings, func(f Finding) bool { return f.Rule == "measurable" && f.Severity == Error }))
+	assert.True(t, slices.ContainsFunc(report.Findings, func(f contract.Finding) bool { return f.Rule == "measurable" && f.Severity == contract.Error }))
 }
 
 // C29. A time stamp one sample off is found, figures show what decides, and long names keep what tells files apart.
@@ -389,7 +357,7 @@ func TestProofIsExact(t *testing.T) {
 	p, s := crossing(t), spec(t, "six-channel-split")
 	p.reel.Head.Name = strings.Repeat("The night of the lantern ferry ", 3)
 	d := folder{}
-	plan, r, printed := p.print(t, s, PerGroup, d)
+	plan, r, printed := p.print(t, s, contract.PerGroup, d)
 	for _, f := range plan.Files {
 		assert.Regexp(t, `_(DX|MX|FX)[_.]`, f.Name)
 	}
@@ -398,7 +366,7 @@ func TestProofIsExact(t *testing.T) {
 	binary.LittleEndian.PutUint64(b[at:], binary.LittleEndian.Uint64(b[at:])+1)
 	report, err := Verify(context.Background(), plan, r, printed, d.open, func(float64) {})
 	require.NoError(t, err)
-	assert.True(t, slices.ContainsFunc(report.Findings, func(f Finding) bool { return f.Rule == "start" && f.Severity == Error }))
+	assert.True(t, slices.ContainsFunc(report.Findings, func(f contract.Finding) bool { return f.Rule == "start" && f.Severity == contract.Error }))
 	assert.Equal(t, "−0.96 dBTP", figure(ptr(-0.96), "dBTP"))
 }
 
@@ -450,7 +418,7 @@ func TestAFoldDownThatClipsSaysByHowMuch(t *testing.T) {
 	do(t, p.reel, reel.SetGroup{Name: "Folded", Tag: "ST", Layout: "stereo", Feed: &reel.Feeder{Row: reel.GroupRow, From: room}})
 	s := spec(t, "eight-channel-mix")
 	p.reel.Head.Spec = s.ID // the groups are laid by hand
-	plan, r, err := NewPlan("x", p.reel, s, Asked{Packaging: PerGroup})
+	plan, r, err := NewPlan("x", p.reel, s, Asked{Packaging: contract.PerGroup})
 	require.NoError(t, err)
 	plan.Findings = nil
 	printed, err := Print(context.Background(), plan, r, Press{Open: p.open, Create: folder{}.create})

@@ -5,6 +5,7 @@ import (
 	"hash/maphash"
 	"io"
 
+	"zestyloom/core/contract"
 	"zestyloom/core/layout"
 	"zestyloom/core/loudness"
 	"zestyloom/core/reel"
@@ -80,7 +81,7 @@ func (f *file) begin(name string, header wave.Header, create func(name string) (
 // headerOf gives all but the samples of a part.
 func headerOf(p Plan, part Part, r *reel.Reel, stamp Stamp) (wave.Header, error) {
 	planned := p.Files[part.File]
-	format := FileSpec{Depth: planned.Depth}.Format(len(part.Channels), planned.Rate, maskOf(part))
+	format := contract.File{Depth: planned.Depth}.Format(len(part.Channels), planned.Rate, maskOf(part))
 	h := wave.Header{Format: format, Frames: planned.Frames}
 	h.Bext = &wave.Bext{
 		Description: fmt.Sprintf("sSCENE=%s\r\nsTAPE=%s\r\nsNOTE=%s", p.Reel, p.Production, p.Spec.Title),
@@ -102,7 +103,7 @@ func headerOf(p Plan, part Part, r *reel.Reel, stamp Stamp) (wave.Header, error)
 	for _, c := range part.Channels {
 		h.IXML.Tracks.Tracks = append(h.IXML.Tracks.Tracks, wave.IXMLTrack{ChannelIndex: fmt.Sprint(c.Index), InterleaveIndex: fmt.Sprint(c.Index), Name: c.Name, Function: c.Label})
 	}
-	h.Wide = planned.Container == BW64
+	h.Wide = planned.Container == contract.BW64
 	if planned.ADM != "" {
 		extra, err := describe(p, planned, r)
 		if err != nil {

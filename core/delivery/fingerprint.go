@@ -5,6 +5,7 @@ import (
 	"encoding/hex"
 	"encoding/json"
 
+	"zestyloom/core/contract"
 	"zestyloom/core/reel"
 	"zestyloom/core/weave"
 )
@@ -50,8 +51,8 @@ func (p Plan) Fingerprint(part Part, r *reel.Reel, source SoundOf) (string, erro
 		Depth    int
 		Dither   bool
 		Channels []PlannedChannel
-		Lead     []Signal
-		Tail     []Signal
+		Lead     []contract.Signal
+		Tail     []contract.Signal
 		Header   []byte
 		Reel     *reel.Reel
 		Takes    map[string]string

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/contract"
 	"zestyloom/core/reel"
 )
 
@@ -25,9 +26,9 @@ func (p production) prints(t testing.TB, plan Plan, r *reel.Reel) map[string]str
 }
 
 // stemsApart is the spec of four files: dialogue, music and effects, and their sum in 5.1 frames.
-func stemsApart(t testing.TB) Spec {
+func stemsApart(t testing.TB) contract.Spec {
 	s := spec(t, "six-channel-split")
-	s.loud()
+	loud(&s)
 	return s
 }
 
@@ -76,11 +77,11 @@ func TestFingerprintTellsWhatHasChanged(t *testing.T) {
 		}
 	}
 	t.Run("how it is written", func(t *testing.T) {
-		for name, change := range map[string]func(f *FileSpec){
-			"depth": func(f *FileSpec) { f.Depth = 16 }, "rate": func(f *FileSpec) { f.Rate = 44100 }, "no dither": func(f *FileSpec) { f.Dither = ptr(false) },
+		for name, change := range map[string]func(f *contract.File){
+			"depth": func(f *contract.File) { f.Depth = 16 }, "rate": func(f *contract.File) { f.Rate = 44100 }, "no dither": func(f *contract.File) { f.Dither = ptr(false) },
 		} {
 			other := s
-			other.each(change)
+			each(&other, change)
 			plan, r, err := NewPlan("The Lantern Ferry", p.reel, other, Asked{Packaging: "per-group"})
 			require.NoError(t, err)
 			assert.NotEqual(t, before[dx], p.prints(t, plan, r)[dx], name)
@@ -103,7 +104,7 @@ func TestTheSameFingerprintIsTheSameFile(t *testing.T) {
 		rnd := rand.New(rand.NewSource(seed))
 		p := ferry(t)
 		s := stemsApart(t)
-		s.each(func(f *FileSpec) { f.Depth = 16 }) // so that dither is in it
+		each(&s, func(f *contract.File) { f.Depth = 16 }) // so that dither is in it
 		plan, r, was, _ := p.all(t, s, Asked{Packaging: "per-group"})
 		before := p.prints(t, plan, r)
 		for range 12 {

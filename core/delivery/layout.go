@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"zestyloom/core/contract"
 	"zestyloom/core/mix"
 	"zestyloom/core/reel"
 	"zestyloom/core/unravel"
@@ -14,7 +15,7 @@ import (
 
 // laying turns a spec into output groups and mixes of a reel.
 type laying struct {
-	spec   Spec
+	spec   contract.Spec
 	reel   *reel.Reel
 	groups []reel.Group
 	mixes  []reel.Mix
@@ -22,18 +23,18 @@ type laying struct {
 }
 
 // LayOut gives the command that lays the spec's output channels out on a reel and feeds them.
-func (s Spec) LayOut(r *reel.Reel) (reel.LayOutputs, error) {
-	l, err := s.lay(r)
+func LayOut(s contract.Spec, r *reel.Reel) (reel.LayOutputs, error) {
+	l, err := lay(s, r)
 	if err != nil {
 		return reel.LayOutputs{}, err
 	}
 	return reel.LayOutputs{Spec: s.ID, Title: s.Title, Groups: l.groups, Mixes: l.mixes, Knots: weave.GroupKnots(r, l.groups)}, nil
 }
 
-func (s Spec) lay(r *reel.Reel) (*laying, error) {
+func lay(s contract.Spec, r *reel.Reel) (*laying, error) {
 	l := &laying{spec: s, reel: r}
 	for _, g := range s.Groups {
-		labels, err := g.labels()
+		labels, err := g.Labels()
 		if err != nil {
 			return nil, err
 		}
@@ -67,16 +68,16 @@ func (s Spec) lay(r *reel.Reel) (*laying, error) {
 	return l, nil
 }
 
-func (l *laying) lack(g SpecGroup, what string) {
+func (l *laying) lack(g contract.Group, what string) {
 	l.lacks = append(l.lacks, fmt.Sprintf("The spec feeds %s from %s, which this reel does not have", g.Name, what))
 }
 
 // feed finds what feeds a group; lacks says what the reel has not.
-func (l *laying) feed(g SpecGroup) (feed *reel.Feeder, lacks string) {
+func (l *laying) feed(g contract.Group) (feed *reel.Feeder, lacks string) {
 	from := g.From
 	switch {
 	case from.Fold != nil:
-		return &reel.Feeder{Row: reel.GroupRow, From: from.Fold.Of, Fold: from.Fold.fold()}, ""
+		return &reel.Feeder{Row: reel.GroupRow, From: from.Fold.Of, Fold: foldOf(*from.Fold)}, ""
 	case from.Mix != "":
 		id := l.mix(from.Mix)
 		if id == "" {
@@ -103,7 +104,7 @@ func (l *laying) feed(g SpecGroup) (feed *reel.Feeder, lacks string) {
 }
 
 // feeder feeds a group from a row. That the spec says so is a yes to a mono of it; what else is folded is pointed out.
-func (l *laying) feeder(g SpecGroup, row reel.Row, id string) *reel.Feeder {
+func (l *laying) feeder(g contract.Group, row reel.Row, id string) *reel.Feeder {
 	f := &reel.Feeder{Row: row, From: id}
 	if row != reel.MixRow && (g.Layout == "mono" || g.Layout == "stereo") {
 		usual := mix.Usual()
@@ -115,7 +116,7 @@ func (l *laying) feeder(g SpecGroup, row reel.Row, id string) *reel.Feeder {
 	return f
 }
 
-func (f SpecFold) fold() *mix.Fold {
+func foldOf(f contract.Fold) *mix.Fold {
 	m := mix.Usual()
 	for to, v := range map[*float64]*float64{&m.CentreDB: f.Centre, &m.SurroundDB: f.Surround, &m.MonoDB: f.Mono} {
 		if v != nil {
@@ -127,7 +128,7 @@ func (f SpecFold) fold() *mix.Fold {
 }
 
 // each makes a group like one for each strand, stem or track.
-func (l *laying) each(g SpecGroup, like reel.Group) {
+func (l *laying) each(g contract.Group, like reel.Group) {
 	add := func(row reel.Row, id, name string) {
 		made := like
 		made.ID = g.ID + "." + strings.ToLower(unravel.FileSafeTo(name, 60))
@@ -168,7 +169,7 @@ func (l *laying) each(g SpecGroup, like reel.Group) {
 
 // mix finds a mix of the reel, or proposes the spec's.
 func (l *laying) mix(id string) string {
-	at := slices.IndexFunc(l.spec.Mixes, func(m SpecMix) bool { return m.ID == id })
+	at := slices.IndexFunc(l.spec.Mixes, func(m contract.Mix) bool { return m.ID == id })
 	name := id
 	if at >= 0 {
 		name = l.spec.Mixes[at].Name
@@ -193,7 +194,7 @@ func (l *laying) mix(id string) string {
 	return made.ID
 }
 
-func (l *laying) term(terms []reel.Term, p StemPart, out bool) []reel.Term {
+func (l *laying) term(terms []reel.Term, p contract.StemPart, out bool) []reel.Term {
 	if _, there := l.reel.Stems[p.Stem]; !there {
 		return terms // what is not there is not in it
 	}
@@ -204,15 +205,15 @@ func (l *laying) term(terms []reel.Term, p StemPart, out bool) []reel.Term {
 }
 
 // widest gives the channels of a mix: as it says, else those of the widest group that it feeds.
-func (l *laying) widest(m SpecMix) []string {
+func (l *laying) widest(m contract.Mix) []string {
 	if m.Layout != "" {
-		if labels, err := (SpecGroup{Layout: m.Layout}).labels(); err == nil {
+		if labels, err := (contract.Group{Layout: m.Layout}).Labels(); err == nil {
 			return labels
 		}
 	}
 	labels := []string{"L", "R"}
 	for _, g := range l.spec.Groups {
-		if own, err := (SpecGroup{Layout: g.Layout}).labels(); err == nil && g.From.Mix == m.ID && len(own) > len(labels) {
+		if own, err := (contract.Group{Layout: g.Layout}).Labels(); err == nil && g.From.Mix == m.ID && len(own) > len(labels) {
 			labels = own
 		}
 	}

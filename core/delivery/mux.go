@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"zestyloom/core/contract"
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
 )
@@ -29,8 +30,8 @@ type Picture struct {
 }
 
 // pictures are the codecs that a container takes as they are; the first is what is encoded to.
-var pictures = map[Container][]string{
-	MOV: {"h264", "hevc", "prores", "dnxhd", "mpeg2video", "mjpeg"}, MP4: {"h264", "hevc"}, MKV: {"h264", "hevc", "prores", "dnxhd", "mpeg2video", "mjpeg"}, MXF: {"mpeg2video"},
+var pictures = map[contract.Container][]string{
+	contract.MOV: {"h264", "hevc", "prores", "dnxhd", "mpeg2video", "mjpeg"}, contract.MP4: {"h264", "hevc"}, contract.MKV: {"h264", "hevc", "prores", "dnxhd", "mpeg2video", "mjpeg"}, contract.MXF: {"mpeg2video"},
 }
 
 // PictureOf works out how the picture goes into a file of a plan. The reel has one.
@@ -67,7 +68,7 @@ func (p *Plan) SayPictures(head reel.Head, m Movie) {
 			continue
 		}
 		if picture := p.PictureOf(f, head, m); !picture.Copy {
-			p.add(Warning, "picture", "The picture of %s is encoded again, because %s", f.Name, picture.Why)
+			p.add(contract.Warning, "picture", "The picture of %s is encoded again, because %s", f.Name, picture.Why)
 		}
 	}
 	p.grade()
@@ -131,16 +132,16 @@ func (m Muxing) Args(parts []string, picture, out string) []string {
 	for i, s := range m.File.Streams {
 		args = append(args, m.streamArgs(i, s)...)
 	}
-	if c := containers[m.File.Container]; c.timecode && m.Picture != nil {
+	if c := contract.Holds(m.File.Container); c.Timecode && m.Picture != nil {
 		args = append(args, "-timecode", m.Stamp)
-	} else if c.movie {
+	} else if c.Movie {
 		args = append(args, "-metadata", "timecode="+m.Stamp)
 	}
 	return append(args, "-f", formats[m.File.Container], "-y", "file:"+out)
 }
 
 // formats are ffmpeg's names of containers.
-var formats = map[Container]string{FLAC: "flac", MOV: "mov", MP4: "mp4", MKV: "matroska", MXF: "mxf"}
+var formats = map[contract.Container]string{contract.FLAC: "flac", contract.MOV: "mov", contract.MP4: "mp4", contract.MKV: "matroska", contract.MXF: "mxf"}
 
 func (m Muxing) pictureArgs() []string {
 	p := m.Picture
@@ -167,23 +168,23 @@ func (m Muxing) pictureArgs() []string {
 
 func (m Muxing) streamArgs(i int, s PlannedStream) []string {
 	at := func(what string) string { return fmt.Sprintf("%s:a:%d", what, i) }
-	code := map[Codec]string{FLACCode: "flac", ALAC: "alac"}[m.File.Codec]
-	if m.File.Codec == PCM {
+	code := map[contract.Codec]string{contract.FLACCode: "flac", contract.ALAC: "alac"}[m.File.Codec]
+	if m.File.Codec == contract.PCM {
 		code = map[int]string{16: "pcm_s16le", 24: "pcm_s24le", 32: "pcm_f32le"}[m.File.Depth]
 	}
 	args := []string{at("-c"), code}
-	c := containers[m.File.Container]
-	if !c.movie {
+	c := contract.Holds(m.File.Container)
+	if !c.Movie {
 		return append(args, "-metadata", "comment="+s.Title+", from "+m.Stamp)
 	}
-	if c.titles {
+	if c.Titles {
 		field := "title"
-		if m.File.Container != MKV {
+		if m.File.Container != contract.MKV {
 			field = "handler_name" // by which players and editors call a track
 		}
 		args = append(args, at("-metadata:s"), field+"="+s.Title)
 	}
-	if c.languages && s.Language != "" {
+	if c.Languages && s.Language != "" {
 		args = append(args, at("-metadata:s"), "language="+s.Language)
 	}
 	disposition := "0"
@@ -219,12 +220,12 @@ type Decoded struct {
 }
 
 // Check holds what another program found in the file against the plan. decoded says what came of decoding each stream.
-func (m Muxing) Check(found FoundFile, decoded []Decoded) (findings []Finding) {
-	name, c := m.File.Name, containers[m.File.Container]
+func (m Muxing) Check(found FoundFile, decoded []Decoded) (findings []contract.Finding) {
+	name, c := m.File.Name, contract.Holds(m.File.Container)
 	compare := func(rule, message string, measured, limit any) {
-		f := Finding{Rule: rule, Severity: OK, File: name, Message: message, Measured: fmt.Sprint(measured), Limit: fmt.Sprint(limit)}
+		f := contract.Finding{Rule: rule, Severity: contract.OK, File: name, Message: message, Measured: fmt.Sprint(measured), Limit: fmt.Sprint(limit)}
 		if f.Measured != f.Limit {
-			f.Severity = Error
+			f.Severity = contract.Error
 		}
 		findings = append(findings, f)
 	}
@@ -236,16 +237,16 @@ func (m Muxing) Check(found FoundFile, decoded []Decoded) (findings []Finding) {
 		got, called := found.Streams[i], fmt.Sprintf("Stream %d: ", i+1)
 		compare("channels", called+"number of channels", got.Channels, len(s.Channels))
 		compare("sample-rate", called+"sample rate in Hz", got.Rate, m.File.Rate)
-		if s.Layout != "" && s.Layout != "mono" && m.File.Container != MXF && (m.File.Container != MKV || m.File.Codec != PCM) {
+		if s.Layout != "" && s.Layout != "mono" && m.File.Container != contract.MXF && (m.File.Container != contract.MKV || m.File.Codec != contract.PCM) {
 			compare("stream", called+"layout", got.Layout, s.Layout)
 		}
-		if c.titles {
+		if c.Titles {
 			compare("names", called+"title", got.Title, s.Title)
 		}
-		if c.languages && s.Language != "" {
+		if c.Languages && s.Language != "" {
 			compare("stream", called+"language", got.Language, s.Language)
 		}
-		if c.movie && c.titles {
+		if c.Movie && c.Titles {
 			compare("stream", called+"chosen by players", yes(got.Default), yes(s.Default))
 		}
 		compare("length", called+"length in samples", decoded[i].Frames, m.File.Frames)

@@ -3,47 +3,10 @@ package delivery
 import (
 	"fmt"
 	"regexp"
-	"slices"
 	"strings"
 
-	"zestyloom/core/fault"
-	"zestyloom/core/unravel"
+	"zestyloom/core/contract"
 )
-
-// tokens are what may stand in braces in a file name, and whether it is for a file for each group or channel alone.
-var tokens = map[string]bool{
-	"production": false, "reel": false, "spec": false, "version": false, "date": false, "rate": false, "range": false,
-	"group": true, "tag": true, "layout": true, "channel": true, "number": true, "language": true,
-}
-
-var braced = regexp.MustCompile(`\{([^{}]*)\}`)
-
-func checkTokens(name string) error {
-	for _, m := range braced.FindAllStringSubmatch(name, -1) {
-		if _, known := tokens[m[1]]; !known {
-			return fault.New(fault.BadInput, "{%s} is nothing that a name can be filled in with", m[1])
-		}
-	}
-	if rest := braced.ReplaceAllString(name, ""); strings.ContainsAny(rest, "{}") {
-		return fault.New(fault.BadInput, "a brace stands alone in the name")
-	}
-	return nil
-}
-
-// filled fills a name in. What is filled in is made safe and cut first, so that no name can leave its folder and what tells
-// files apart is never lost.
-func filled(name string, with map[string]string) string {
-	safe := map[string]string{}
-	for token, text := range with {
-		safe[token] = unravel.FileSafeTo(text, 40)
-	}
-	return spelled(name, safe)
-}
-
-// spelled fills a text in as it is.
-func spelled(text string, with map[string]string) string {
-	return braced.ReplaceAllStringFunc(text, func(token string) string { return with[strings.Trim(token, "{}")] })
-}
 
 // reserved are names that some file systems keep to themselves.
 var reserved = regexp.MustCompile(`(?i)^(con|prn|aux|nul|com\d|lpt\d)(\.|$)`)
@@ -54,34 +17,34 @@ func (p *Plan) names() {
 	for _, f := range p.Files {
 		folded := strings.ToLower(f.Name) // file systems that don't tell capitals apart
 		if other, twice := seen[folded]; twice {
-			p.add(Error, "naming", "Two files would be called %s; the spec's naming does not tell its groups apart", other)
+			p.add(contract.Error, "naming", "Two files would be called %s; the spec's naming does not tell its groups apart", other)
 		}
 		seen[folded] = f.Name
 		if reserved.MatchString(f.Name) {
-			p.add(Error, "naming", "%s is a name that some file systems keep to themselves", f.Name)
+			p.add(contract.Error, "naming", "%s is a name that some file systems keep to themselves", f.Name)
 		}
 	}
 }
 
-// Example fills a name in as it would be for the first file of a made-up reel, for who writes it.
-func (f FileSpec) Example(s Spec) (string, error) {
-	if err := checkTokens(f.Name); err != nil {
-		return "", err
-	}
-	with := map[string]string{"production": "The Lantern Ferry", "reel": "Reel 1", "spec": s.ID, "version": "1", "date": "2026-01-02", "rate": "48k", "range": "reel"}
-	i := slices.IndexFunc(s.Groups, func(g SpecGroup) bool { return len(f.Of) == 0 || g.ID == f.Of[0] })
-	if i >= 0 {
-		g := s.Groups[i]
-		labels, _ := g.labels()
-		with["group"], with["tag"], with["layout"], with["language"], with["number"] = g.Name, g.Tag, g.Layout, g.Language, "1"
-		if len(labels) > 0 {
-			with["channel"] = labels[0]
+// speechless says what of a planned file its container has no words for. Nothing of the sound is lost by it.
+func (f PlannedFile) speechless() (said []string) {
+	c := contract.Holds(f.Container)
+	for _, s := range f.Streams {
+		if len(s.Channels) > c.Most {
+			said = append(said, fmt.Sprintf("%s holds %d channels in a stream, and %q has %d", f.Container, c.Most, s.Title, len(s.Channels)))
+		}
+		if s.Title != "" && c.Movie && !c.Titles {
+			said = append(said, fmt.Sprintf("%s has no place for the title %q", f.Container, s.Title))
+		}
+		if s.Language != "" && c.Movie && !c.Languages {
+			said = append(said, fmt.Sprintf("%s has no place for the language %s", f.Container, s.Language))
+		}
+		if labels := s.labels(); !c.Orders && len(labels) > 1 && contract.Standard(labels) == "" {
+			said = append(said, fmt.Sprintf("%s can't say that the channels of %q are %v; they stand there by number", f.Container, s.Title, labels))
 		}
 	}
-	return unravel.FileSafeTo(filled(f.Name, with), 200) + "." + containers[f.Container].extension, nil
-}
-
-// khz writes a rate as file names do: 48k, 44.1k.
-func khz(rate int) string {
-	return strings.TrimSuffix(strings.TrimRight(fmt.Sprintf("%.1f", float64(rate)/1000), "0"), ".") + "k"
+	if !c.Stamp && !c.Timecode {
+		said = append(said, fmt.Sprintf("%s has no time stamp", f.Container))
+	}
+	return said
 }

@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"zestyloom/core/contract"
 	"zestyloom/core/layout"
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
@@ -12,41 +13,13 @@ import (
 	"zestyloom/core/weave"
 )
 
-// Severity of a finding.
-type Severity string
-
-const (
-	OK      Severity = "ok"
-	Warning Severity = "warning" // worth a look; does not stop anything
-	Error   Severity = "error"   // does not meet the spec, or can't be printed
-)
-
-// Finding is one line of a plan or report.
-type Finding struct {
-	Rule     string   `json:"rule"`
-	Severity Severity `json:"severity"`
-	Message  string   `json:"message"`
-	Measured string   `json:"measured,omitempty"`
-	Limit    string   `json:"limit,omitempty"`
-	File     string   `json:"file,omitempty"`
-	Offers   []Offer  `json:"offers,omitempty"` // what sets it right
-}
-
-// Offer is a way to set right what stands against a print: by a command to the reel, or by asking for the print otherwise.
-type Offer struct {
-	Name    string     `json:"name"`
-	Command *reel.Sent `json:"command,omitempty"`
-	Restamp bool       `json:"restamp,omitempty"`
-	Range   []string   `json:"range,omitempty"`
-}
-
 // Asked is what is asked of a print beside its spec.
 type Asked struct {
-	Packaging Packaging `json:"packaging,omitempty"` // the spec's first where it is empty
-	Restamp   bool      `json:"restamp,omitempty"`   // the files are stamped as the spec asks, wherever the reel starts
-	Range     []string  `json:"range,omitempty"`     // instead of the spec's, in the same words
-	Version   int       `json:"version,omitempty"`   // which print of this spec it is; 0 counts as the first
-	Date      string    `json:"date,omitempty"`      // for names, yyyy-mm-dd
+	Packaging contract.Packaging `json:"packaging,omitempty"` // the spec's first where it is empty
+	Restamp   bool               `json:"restamp,omitempty"`   // the files are stamped as the spec asks, wherever the reel starts
+	Range     []string           `json:"range,omitempty"`     // instead of the spec's, in the same words
+	Version   int                `json:"version,omitempty"`   // which print of this spec it is; 0 counts as the first
+	Date      string             `json:"date,omitempty"`      // for names, yyyy-mm-dd
 }
 
 // PlannedChannel is one channel of a file to be written.
@@ -86,22 +59,22 @@ func (s PlannedStream) labels() []string {
 
 // PlannedFile is a file to be written.
 type PlannedFile struct {
-	Name      string           `json:"name"`
-	Range     int              `json:"range"` // place in Plan.Ranges
-	Container Container        `json:"container"`
-	Codec     Codec            `json:"codec"`
-	Rate      int              `json:"rate"`             // Hz
-	Depth     int              `json:"depth"`            // bits; 32 means float
-	Dither    bool             `json:"dither,omitempty"` // where it is needed
-	Start     int64            `json:"start"`            // time stamp of its first sample, at its rate
-	Frames    int64            `json:"frames"`           // sample frames, at its rate
-	Bytes     int64            `json:"bytes"`            // about
-	Groups    []string         `json:"groups"`
-	Channels  []PlannedChannel `json:"channels"`
-	Streams   []PlannedStream  `json:"streams"`
-	Picture   bool             `json:"picture,omitempty"`
-	ADM       string           `json:"adm,omitempty"`  // name of the programme that its description is of
-	Says      []string         `json:"says,omitempty"` // what its container has no words for
+	Name      string             `json:"name"`
+	Range     int                `json:"range"` // place in Plan.Ranges
+	Container contract.Container `json:"container"`
+	Codec     contract.Codec     `json:"codec"`
+	Rate      int                `json:"rate"`             // Hz
+	Depth     int                `json:"depth"`            // bits; 32 means float
+	Dither    bool               `json:"dither,omitempty"` // where it is needed
+	Start     int64              `json:"start"`            // time stamp of its first sample, at its rate
+	Frames    int64              `json:"frames"`           // sample frames, at its rate
+	Bytes     int64              `json:"bytes"`            // about
+	Groups    []string           `json:"groups"`
+	Channels  []PlannedChannel   `json:"channels"`
+	Streams   []PlannedStream    `json:"streams"`
+	Picture   bool               `json:"picture,omitempty"`
+	ADM       string             `json:"adm,omitempty"`  // name of the programme that its description is of
+	Says      []string           `json:"says,omitempty"` // what its container has no words for
 }
 
 // PlannedRange is a stretch of the reel that is printed.
@@ -120,38 +93,38 @@ func (r PlannedRange) Frames() int64 { return r.Lead + r.To - r.From + r.Tail }
 
 // Plan is what a print will write.
 type Plan struct {
-	Revision      int64          `json:"revision"` // of the reel; whoever keeps reels by revisions sets it
-	Spec          Spec           `json:"spec"`
-	Asked         Asked          `json:"asked"`
-	Packaging     Packaging      `json:"packaging"`
-	Production    string         `json:"production"`
-	Reel          string         `json:"reel"`
-	Rate          int            `json:"rate"`   // of the reel, Hz
-	Start         int64          `json:"start"`  // samples since midnight
-	Frames        int64          `json:"frames"` // sample frames, of the first range
-	StartTimecode string         `json:"startTimecode"`
-	Duration      string         `json:"duration"`          // of all ranges, as timecode
-	Seconds       float64        `json:"seconds,omitempty"` // that printing it will take, about; whoever knows how long others took sets it
-	Ranges        []PlannedRange `json:"ranges"`
-	Files         []PlannedFile  `json:"files"`
-	Findings      []Finding      `json:"findings"`
+	Revision      int64              `json:"revision"` // of the reel; whoever keeps reels by revisions sets it
+	Spec          contract.Spec      `json:"spec"`
+	Asked         Asked              `json:"asked"`
+	Packaging     contract.Packaging `json:"packaging"`
+	Production    string             `json:"production"`
+	Reel          string             `json:"reel"`
+	Rate          int                `json:"rate"`   // of the reel, Hz
+	Start         int64              `json:"start"`  // samples since midnight
+	Frames        int64              `json:"frames"` // sample frames, of the first range
+	StartTimecode string             `json:"startTimecode"`
+	Duration      string             `json:"duration"`          // of all ranges, as timecode
+	Seconds       float64            `json:"seconds,omitempty"` // that printing it will take, about; whoever knows how long others took sets it
+	Ranges        []PlannedRange     `json:"ranges"`
+	Files         []PlannedFile      `json:"files"`
+	Findings      []contract.Finding `json:"findings"`
 }
 
 // Printable tells whether nothing stands against printing.
 func (p Plan) Printable() bool {
-	return len(p.Files) > 0 && !slices.ContainsFunc(p.Findings, func(f Finding) bool { return f.Severity == Error })
+	return len(p.Files) > 0 && !slices.ContainsFunc(p.Findings, func(f contract.Finding) bool { return f.Severity == contract.Error })
 }
 
 // Needs holds the room that the print takes against what is free, in bytes.
 func (p *Plan) Needs(free int64) {
 	if needs := p.Bytes(); needs > free {
-		p.add(Error, "room", "The print takes up to %d MB while it is made, and %d MB are free on the server; make room first", needs>>20+1, free>>20)
+		p.add(contract.Error, "room", "The print takes up to %d MB while it is made, and %d MB are free on the server; make room first", needs>>20+1, free>>20)
 	}
 }
 
 // Folder is the name of the delivery: production, reel, spec and version.
 func (p Plan) Folder() string {
-	return filled("{production}_{reel}_{spec}_v{version}", map[string]string{
+	return contract.Filled("{production}_{reel}_{spec}_v{version}", map[string]string{
 		"production": p.Production, "reel": p.Reel, "spec": p.Spec.ID, "version": fmt.Sprint(max(1, p.Asked.Version)),
 	})
 }
@@ -187,11 +160,11 @@ const maxHours = 24
 
 // NewPlan works out what printing r after spec would write. It gives the reel to print too: r itself where it is laid
 // out for that spec already, else a copy that has been.
-func NewPlan(production string, r *reel.Reel, spec Spec, asked Asked) (Plan, *reel.Reel, error) {
+func NewPlan(production string, r *reel.Reel, spec contract.Spec, asked Asked) (Plan, *reel.Reel, error) {
 	if asked.Packaging == "" && len(spec.Packaging) > 0 {
 		asked.Packaging = spec.Packaging[0]
 	}
-	laid, err := spec.lay(r)
+	laid, err := lay(spec, r)
 	if err != nil {
 		return Plan{}, nil, err
 	}
@@ -204,14 +177,14 @@ func NewPlan(production string, r *reel.Reel, spec Spec, asked Asked) (Plan, *re
 	}
 	p := Plan{Spec: spec, Asked: asked, Packaging: asked.Packaging, Production: production, Reel: r.Head.Name, Rate: r.Head.SampleRate,
 		Start: r.Head.Start, StartTimecode: r.Head.FrameRate.LabelAt(r.Head.Start, r.Head.SampleRate),
-		Findings: []Finding{}, Files: []PlannedFile{}, Ranges: []PlannedRange{}}
+		Findings: []contract.Finding{}, Files: []PlannedFile{}, Ranges: []PlannedRange{}}
 	if own > 0 {
-		p.add(Warning, "laid-out",
+		p.add(contract.Warning, "laid-out",
 			"The reel is laid out for another spec, and %s of its own outputs are not in this print; choose this spec for the reel to take them along",
 			plural(own, "knot or level", "knots and levels"))
 	}
 	for _, lack := range laid.lacks {
-		p.add(Error, "stem", "%s", lack)
+		p.add(contract.Error, "stem", "%s", lack)
 	}
 	if !p.ranges(r) {
 		return p, r, nil
@@ -237,7 +210,7 @@ func ownRoutes(r *reel.Reel) (n int) {
 	return n
 }
 
-func laidOut(r *reel.Reel, spec Spec) (*reel.Reel, error) {
+func laidOut(r *reel.Reel, spec contract.Spec) (*reel.Reel, error) {
 	bare := *r // without the knots of the other spec's outputs
 	bare.Groups, bare.Knots = map[string]reel.Group{}, map[string]reel.Knot{}
 	bare.Buses = map[string]reel.Bus{}
@@ -246,22 +219,22 @@ func laidOut(r *reel.Reel, spec Spec) (*reel.Reel, error) {
 			bare.Buses[id] = b
 		}
 	}
-	command, err := spec.LayOut(&bare)
+	command, err := LayOut(spec, &bare)
 	if err != nil {
 		return nil, err
 	}
 	return reel.Try(&bare, command, nil) // outputs name no takes
 }
 
-func (p *Plan) add(severity Severity, rule, format string, args ...any) {
-	p.Findings = append(p.Findings, Finding{Rule: rule, Severity: severity, Message: fmt.Sprintf(format, args...)})
+func (p *Plan) add(severity contract.Severity, rule, format string, args ...any) {
+	p.Findings = append(p.Findings, contract.Finding{Rule: rule, Severity: severity, Message: fmt.Sprintf(format, args...)})
 }
 
-func (p *Plan) offer(offers ...Offer) { p.Findings[len(p.Findings)-1].Offers = offers }
+func (p *Plan) offer(offers ...contract.Offer) { p.Findings[len(p.Findings)-1].Offers = offers }
 
 // grade makes findings as grave as the spec says.
 func (p *Plan) grade() {
-	p.Findings = slices.DeleteFunc(p.Findings, func(f Finding) bool { return p.Spec.Checks[f.Rule].As == OK })
+	p.Findings = slices.DeleteFunc(p.Findings, func(f contract.Finding) bool { return p.Spec.Checks[f.Rule].As == contract.OK })
 	for i := range p.Findings {
 		if as := p.Spec.Checks[p.Findings[i].Rule].As; as != "" {
 			p.Findings[i].Severity = as
@@ -272,7 +245,7 @@ func (p *Plan) grade() {
 // files lists what is written, range by range.
 func (p *Plan) files(r *reel.Reel) {
 	if len(p.Spec.Packaging) > 0 && !slices.Contains(p.Spec.Packaging, p.Packaging) {
-		p.add(Error, "packaging", "The receiver does not take files packed as %s", p.Packaging)
+		p.add(contract.Error, "packaging", "The receiver does not take files packed as %s", p.Packaging)
 	}
 	for i := range p.Ranges {
 		for _, f := range p.Spec.Files {
@@ -285,7 +258,7 @@ func (p *Plan) files(r *reel.Reel) {
 }
 
 // file lists the files that one of the spec makes of a range.
-func (p *Plan) file(r *reel.Reel, f FileSpec, at int) {
+func (p *Plan) file(r *reel.Reel, f contract.File, at int) {
 	groups := chosen(r, f.Of)
 	if len(f.Streams) > 0 {
 		groups = nil
@@ -319,7 +292,7 @@ func chosen(r *reel.Reel, ids []string) (groups []reel.Group) {
 	}
 	for _, id := range ids {
 		for _, g := range r.GroupList() {
-			if stands(id, g.ID) {
+			if contract.Stands(id, g.ID) {
 				groups = append(groups, g)
 			}
 		}
@@ -328,9 +301,9 @@ func chosen(r *reel.Reel, ids []string) (groups []reel.Group) {
 }
 
 // write adds a file of groups, or of one channel of one.
-func (p *Plan) write(r *reel.Reel, f FileSpec, at int, groups []reel.Group, label string) {
+func (p *Plan) write(r *reel.Reel, f contract.File, at int, groups []reel.Group, label string) {
 	span := p.Ranges[at]
-	made := PlannedFile{Range: at, Container: f.Container, Codec: f.coded(), Rate: f.Rate, Depth: f.Depth, Picture: f.Picture == "reference"}
+	made := PlannedFile{Range: at, Container: f.Container, Codec: f.Coded(), Rate: f.Rate, Depth: f.Depth, Picture: f.Picture == "reference"}
 	if made.Rate == 0 {
 		made.Rate = p.Rate
 	}
@@ -350,9 +323,9 @@ func (p *Plan) write(r *reel.Reel, f FileSpec, at int, groups []reel.Group, labe
 		}
 	}
 	with := p.tokens(groups[0], made, label)
-	made.Name = unravel.FileSafeTo(filled(f.Name, with), 200) + "." + containers[f.Container].extension
+	made.Name = unravel.FileSafeTo(contract.Filled(f.Name, with), 200) + "." + contract.Holds(f.Container).Extension
 	if f.ADM != nil {
-		if made.ADM = spelled(f.ADM.Programme, with); made.ADM == "" {
+		if made.ADM = contract.Spelled(f.ADM.Programme, with); made.ADM == "" {
 			made.ADM = p.Production
 		}
 	}
@@ -362,9 +335,9 @@ func (p *Plan) write(r *reel.Reel, f FileSpec, at int, groups []reel.Group, labe
 }
 
 // streams lists the streams of a file: those of its spec, or one for each group in a movie, or one.
-func (p *Plan) streams(r *reel.Reel, f FileSpec, made *PlannedFile, groups []reel.Group, label string) {
+func (p *Plan) streams(r *reel.Reel, f contract.File, made *PlannedFile, groups []reel.Group, label string) {
 	index := 0
-	stream := func(s StreamSpec, groups []reel.Group) {
+	stream := func(s contract.Stream, groups []reel.Group) {
 		planned := PlannedStream{Title: s.Title, Language: s.Language, Default: s.Default}
 		for _, g := range groups {
 			if planned.Title == "" {
@@ -388,7 +361,7 @@ func (p *Plan) streams(r *reel.Reel, f FileSpec, made *PlannedFile, groups []ree
 		if len(planned.Channels) == 0 {
 			return
 		}
-		planned.Layout = standard(planned.labels())
+		planned.Layout = contract.Standard(planned.labels())
 		made.Streams = append(made.Streams, planned)
 	}
 	switch {
@@ -396,12 +369,12 @@ func (p *Plan) streams(r *reel.Reel, f FileSpec, made *PlannedFile, groups []ree
 		for _, s := range f.Streams {
 			stream(s, chosen(r, s.Of))
 		}
-	case containers[f.Container].movie:
+	case contract.Holds(f.Container).Movie:
 		for i, g := range groups {
-			stream(StreamSpec{Default: i == 0}, []reel.Group{g})
+			stream(contract.Stream{Default: i == 0}, []reel.Group{g})
 		}
 	default:
-		stream(StreamSpec{}, groups)
+		stream(contract.Stream{}, groups)
 	}
 }
 
@@ -415,17 +388,17 @@ func (p *Plan) tokens(g reel.Group, f PlannedFile, label string) map[string]stri
 		number = fmt.Sprint(slices.Index(g.Labels, label) + 1)
 	}
 	return map[string]string{"production": p.Production, "reel": p.Reel, "spec": p.Spec.ID, "version": fmt.Sprint(max(1, p.Asked.Version)), "date": p.Asked.Date,
-		"rate": khz(f.Rate), "range": p.Ranges[f.Range].Name,
+		"rate": contract.KHz(f.Rate), "range": p.Ranges[f.Range].Name,
 		"group": g.Name, "tag": g.Tag, "layout": g.Layout, "channel": label, "number": number, "language": g.Language}
 }
 
 // look finds what is wrong.
 func (p *Plan) look(r *reel.Reel) {
 	rate := r.Head.FrameRate
-	if want, asked := p.Spec.frameRate(); asked && want != rate {
-		p.add(Error, "frame-rate", "The spec asks for %s frames a second and the reel counts %s", want, rate)
+	if want, asked := p.Spec.FrameRate(); asked && want != rate {
+		p.add(contract.Error, "frame-rate", "The spec asks for %s frames a second and the reel counts %s", want, rate)
 		c := reel.Send(reel.SetReel{FrameRate: &want})
-		p.offer(Offer{Name: fmt.Sprintf("Count this reel in %s frames; nothing is moved", want), Command: &c})
+		p.offer(contract.Offer{Name: fmt.Sprintf("Count this reel in %s frames; nothing is moved", want), Command: &c})
 	}
 	if p.Spec.Programme.Start != "" {
 		p.start(r)
@@ -437,25 +410,25 @@ func (p *Plan) look(r *reel.Reel) {
 		}
 	}
 	if early > 0 && p.Ranges[0].From == r.Head.Start {
-		p.add(Warning, "before-start", "%s before the reel's start at %s; what lies before it is not printed",
+		p.add(contract.Warning, "before-start", "%s before the reel's start at %s; what lies before it is not printed",
 			plural(early, "clip begins", "clips begin"), p.StartTimecode)
 	}
 	for _, f := range p.Files {
 		if f.Picture && r.Head.Picture.Take == "" {
-			p.add(Error, "picture", "%s is to have the picture, and this reel has none; choose one in the Loom", f.Name)
+			p.add(contract.Error, "picture", "%s is to have the picture, and this reel has none; choose one in the Loom", f.Name)
 		}
 		for _, s := range f.Streams {
-			if most := containers[f.Container].most; len(s.Channels) > most {
-				p.add(Error, "container", "%s holds at most %d channels in one stream, and %s would have %d", f.Container, most, s.Title, len(s.Channels))
+			if most := contract.Holds(f.Container).Most; len(s.Channels) > most {
+				p.add(contract.Error, "container", "%s holds at most %d channels in one stream, and %s would have %d", f.Container, most, s.Title, len(s.Channels))
 			}
 		}
 	}
 	routes, findings := weave.Look(r)
 	p.feed(r, routes)
 	for _, f := range findings {
-		p.add(Warning, string(f.Rule), "%s", f.Message)
+		p.add(contract.Warning, string(f.Rule), "%s", f.Message)
 		if f.Fix != nil && r.Head.Spec == p.Spec.ID {
-			p.offer(Offer{Name: f.Fix.Name, Command: &f.Fix.Command})
+			p.offer(contract.Offer{Name: f.Fix.Name, Command: &f.Fix.Command})
 		}
 	}
 }
@@ -515,11 +488,11 @@ func (p *Plan) start(r *reel.Reel) {
 	}
 	want, err := rate.ParseSample(p.Spec.Programme.Start, p.Rate)
 	if err != nil {
-		p.add(Error, "start", "The spec asks for a start at %s, which is no timecode that this reel counts", p.Spec.Programme.Start)
+		p.add(contract.Error, "start", "The spec asks for a start at %s, which is no timecode that this reel counts", p.Spec.Programme.Start)
 		return
 	}
 	if p.Asked.Restamp {
-		p.add(Warning, "start", "The files are stamped from %s on, though the reel starts at %s", p.Spec.Programme.Start, now)
+		p.add(contract.Warning, "start", "The files are stamped from %s on, though the reel starts at %s", p.Spec.Programme.Start, now)
 		by := want - first.First
 		for i := range p.Ranges {
 			p.Ranges[i].Stamp += by
@@ -531,11 +504,11 @@ func (p *Plan) start(r *reel.Reel) {
 		p.StartTimecode = rate.LabelAt(max(0, p.Start), p.Rate)
 		return
 	}
-	p.add(Error, "start", "The spec asks for a start at %s and the reel starts at %s", p.Spec.Programme.Start, now)
-	offers := []Offer{{Name: fmt.Sprintf("Stamp the files from %s on", p.Spec.Programme.Start), Restamp: true}}
+	p.add(contract.Error, "start", "The spec asks for a start at %s and the reel starts at %s", p.Spec.Programme.Start, now)
+	offers := []contract.Offer{{Name: fmt.Sprintf("Stamp the files from %s on", p.Spec.Programme.Start), Restamp: true}}
 	if want > first.First && want < first.To {
 		rest := p.Spec.Programme.Start + "–" + rate.LabelAt(first.To, p.Rate)
-		offers = append(offers, Offer{Name: fmt.Sprintf("Print from %s on", p.Spec.Programme.Start), Range: []string{rest}})
+		offers = append(offers, contract.Offer{Name: fmt.Sprintf("Print from %s on", p.Spec.Programme.Start), Range: []string{rest}})
 	}
 	p.offer(offers...)
 }
@@ -554,7 +527,7 @@ func layoutOf(g reel.Group) layout.Layout {
 
 // direct tells whether the file is written at once, without one on the way to it.
 func (f PlannedFile) direct(rate int) bool {
-	return (f.Container == Wave || f.Container == BW64) && f.Rate == rate
+	return (f.Container == contract.Wave || f.Container == contract.BW64) && f.Rate == rate
 }
 
 // Part is a WAVE file that is printed: a file of the plan, or what a stream of one is made of.
@@ -579,7 +552,7 @@ func (part Part) groups() (ids []string) {
 func (p Plan) Parts() (parts []Part) {
 	for i, f := range p.Files {
 		for k, s := range f.Streams {
-			part := Part{i, k, f.Name, nil, f.Container == Wave || f.Container == BW64}
+			part := Part{i, k, f.Name, nil, f.Container == contract.Wave || f.Container == contract.BW64}
 			if !part.Final {
 				part.Name = fmt.Sprintf("%s.%d.wav", f.Name, k+1)
 			}
@@ -592,15 +565,3 @@ func (p Plan) Parts() (parts []Part) {
 	}
 	return parts
 }
-
-// Graded are the names of the rules that a spec may make graver, or less: what receivers differ in. Whether a file can be written,
-// is whole, and is what was printed is never a matter of taste.
-var Graded = func() []string {
-	rules := []string{"before-start", "clipped", "frame-rate", "laid-out", "loudness", "loudness-range",
-		"momentary", "names", "ppm", "short-term", "start", "stems-sum-to-mix", "true-peak"}
-	for _, r := range weave.Rules {
-		rules = append(rules, string(r))
-	}
-	slices.Sort(rules)
-	return rules
-}()

@@ -11,6 +11,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"zestyloom/core/contract"
 	"zestyloom/core/dsp"
 	"zestyloom/core/engine"
 	"zestyloom/core/fault"
@@ -380,7 +381,7 @@ func (s *pass) signal(x []float64, o reel.Output, at int64) bool {
 		if sig.at >= at+int64(len(x)) || sig.at+sig.length <= at {
 			continue
 		}
-		if len(sig.Of) > 0 && !slices.ContainsFunc(sig.Of, func(id string) bool { return stands(id, o.Group) }) {
+		if len(sig.Of) > 0 && !slices.ContainsFunc(sig.Of, func(id string) bool { return contract.Stands(id, o.Group) }) {
 			continue
 		}
 		sig.add(x, at, s.plan.Rate)

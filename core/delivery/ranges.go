@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"zestyloom/core/contract"
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
@@ -16,10 +17,10 @@ func (p *Plan) ranges(r *reel.Reel) bool {
 	end := rate.SampleOf(rate.FrameAt(r.End()-1, sampleRate)+1, sampleRate) // up to a whole frame
 	switch {
 	case len(r.Clips) == 0 || end <= r.Head.Start:
-		p.add(Error, "empty", "There is nothing on this reel to print; unravel a take onto it first")
+		p.add(contract.Error, "empty", "There is nothing on this reel to print; unravel a take onto it first")
 		return false
 	case end-r.Head.Start > maxHours*3600*int64(sampleRate):
-		p.add(Error, "length", "The reel is longer than %d hours, from %s to its last clip; find the clip that lies far out and move it", maxHours, p.StartTimecode)
+		p.add(contract.Error, "length", "The reel is longer than %d hours, from %s to its last clip; find the clip that lies far out and move it", maxHours, p.StartTimecode)
 		return false
 	}
 	asked := p.Asked.Range
@@ -32,7 +33,7 @@ func (p *Plan) ranges(r *reel.Reel) bool {
 	for _, words := range asked {
 		spans, err := rangesOf(r, words, end)
 		if err != nil {
-			p.add(Error, "range", "%s", fault.Sentence(err))
+			p.add(contract.Error, "range", "%s", fault.Sentence(err))
 			continue
 		}
 		for _, s := range spans {
@@ -61,44 +62,21 @@ func (p *Plan) span(r *reel.Reel, s PlannedRange) {
 	s.To = rate.SampleOf(rate.FrameAt(s.To, sampleRate)+handles, sampleRate)
 	s.Stamp = s.From
 	for _, sig := range p.Spec.Programme.Lead {
-		if at, err := signed(rate, sampleRate, s.First, sig.At); err == nil {
+		if at, err := contract.Signed(rate, sampleRate, s.First, sig.At); err == nil {
 			s.Lead = max(s.Lead, s.From-at)
 		}
 	}
 	end := rate.SampleOf(rate.FrameAt(s.To, sampleRate)-handles, sampleRate)
 	for _, sig := range p.Spec.Programme.Tail {
-		if at, err := signed(rate, sampleRate, end, sig.At); err == nil {
-			s.Tail = max(s.Tail, at+sig.length(rate, sampleRate)-s.To)
+		if at, err := contract.Signed(rate, sampleRate, end, sig.At); err == nil {
+			s.Tail = max(s.Tail, at+sig.Length(rate, sampleRate)-s.To)
 		}
 	}
 	if s.Lead > s.Stamp {
-		p.add(Error, "range", "What leads the programme would begin before midnight; start the reel later")
+		p.add(contract.Error, "range", "What leads the programme would begin before midnight; start the reel later")
 		return
 	}
 	p.Ranges = append(p.Ranges, s)
-}
-
-// length is how long a signal lasts, in samples.
-func (s Signal) length(rate timecode.Rate, sampleRate int) int64 {
-	if s.Pop > 0 {
-		return rate.SampleOf(1, sampleRate)
-	}
-	return int64(math.Round(s.Lasts * float64(sampleRate)))
-}
-
-// signed gives the sample that lies a signed timecode from another.
-func signed(rate timecode.Rate, sampleRate int, from int64, text string) (int64, error) {
-	sign := int64(1)
-	rest, minus := strings.CutPrefix(text, "-")
-	if minus {
-		sign = -1
-	}
-	at, err := rate.ParseSample(strings.TrimPrefix(rest, "+"), sampleRate)
-	if err != nil {
-		return 0, err
-	}
-	frame := rate.FrameAt(from, sampleRate) + sign*rate.FrameAt(at, sampleRate)
-	return rate.SampleOf(frame, sampleRate), nil
 }
 
 // rangesOf reads a range in words: reel, marks, mark NAME, or FROM–TO. Its errors are BadInput.
@@ -144,10 +122,10 @@ func (p Plan) signals(s PlannedRange, rate timecode.Rate) (list []placedSignal) 
 	handles := int64(p.Spec.Programme.Handles)
 	end := rate.SampleOf(rate.FrameAt(s.To, p.Rate)-handles, p.Rate)
 	begin := s.From - s.Lead
-	for from, signals := range map[int64][]Signal{s.First: p.Spec.Programme.Lead, end: p.Spec.Programme.Tail} {
+	for from, signals := range map[int64][]contract.Signal{s.First: p.Spec.Programme.Lead, end: p.Spec.Programme.Tail} {
 		for _, sig := range signals {
-			if at, err := signed(rate, p.Rate, from, sig.At); err == nil {
-				list = append(list, placedSignal{sig, at - begin, sig.length(rate, p.Rate)})
+			if at, err := contract.Signed(rate, p.Rate, from, sig.At); err == nil {
+				list = append(list, placedSignal{sig, at - begin, sig.Length(rate, p.Rate)})
 			}
 		}
 	}
@@ -157,7 +135,7 @@ func (p Plan) signals(s PlannedRange, rate timecode.Rate) (list []placedSignal) 
 
 // placedSignal is a signal with its place in the file, in samples at the reel's rate.
 type placedSignal struct {
-	Signal
+	contract.Signal
 	at, length int64
 }
 

@@ -11,11 +11,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/adm"
-	"zestyloom/core/fault"
+	"zestyloom/core/contract"
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
 	"zestyloom/core/wave/wavetest"
+	"zestyloom/core/weave"
 )
 
 // ferry is a reel with all that the shipped specs ask for: strands of dialogue, narration in two languages, wide stems, marks
@@ -39,7 +40,7 @@ func ferry(t testing.TB) production {
 }
 
 // all prints a plan whole: with what is resampled, and checked.
-func (p production) all(t testing.TB, s Spec, asked Asked) (Plan, *reel.Reel, folder, Report) {
+func (p production) all(t testing.TB, s contract.Spec, asked Asked) (Plan, *reel.Reel, folder, Report) {
 	plan, r, err := NewPlan("The Lantern Ferry", p.reel, s, asked)
 	require.NoError(t, err)
 	require.True(t, plan.Printable(), "%s: %+v", s.ID, plan.Findings)
@@ -55,17 +56,17 @@ func (p production) all(t testing.TB, s Spec, asked Asked) (Plan, *reel.Reel, fo
 // Every shipped spec is printed in every way of packing: what comes out is what was planned, to the sample, and no rule of the
 // files fails; what is measured may.
 func TestEveryShippedSpecIsPrinted(t *testing.T) {
-	specs, err := Shipped()
+	specs, err := contract.Shipped()
 	require.NoError(t, err)
 	require.GreaterOrEqual(t, len(specs), 12)
 	measured := []string{"loudness", "true-peak", "ppm"}
 	for _, s := range specs {
-		for _, packaging := range append([]Packaging{""}, s.Packaging...) {
+		for _, packaging := range append([]contract.Packaging{""}, s.Packaging...) {
 			p := ferry(t)
 			plan, r, d, report := p.all(t, s, Asked{Packaging: packaging, Date: "2026-01-02"})
 			for _, f := range report.Findings {
 				if !slices.Contains(measured, f.Rule) {
-					assert.Equal(t, OK, f.Severity, "%s: %+v", s.ID, f)
+					assert.Equal(t, contract.OK, f.Severity, "%s: %+v", s.ID, f)
 				}
 			}
 			for _, part := range plan.Parts() {
@@ -152,7 +153,7 @@ func TestWhatDiffersIsOfferedAsAChange(t *testing.T) {
 	plan, _, err := NewPlan("x", p.reel, s, Asked{})
 	require.NoError(t, err)
 	require.False(t, plan.Printable())
-	at := slices.IndexFunc(plan.Findings, func(f Finding) bool { return f.Rule == "start" })
+	at := slices.IndexFunc(plan.Findings, func(f contract.Finding) bool { return f.Rule == "start" })
 	offers := plan.Findings[at].Offers
 	require.Len(t, offers, 2)
 	assert.Equal(t, "Stamp the files from 10:00:00:00 on", offers[0].Name)
@@ -170,7 +171,7 @@ func TestWhatDiffersIsOfferedAsAChange(t *testing.T) {
 	do(t, q.reel, reel.SetReel{FrameRate: &timecode.Rate{Num: 24, Den: 1}})
 	plan, _, err = NewPlan("x", q.reel, s, Asked{})
 	require.NoError(t, err)
-	at = slices.IndexFunc(plan.Findings, func(f Finding) bool { return f.Rule == "frame-rate" })
+	at = slices.IndexFunc(plan.Findings, func(f contract.Finding) bool { return f.Rule == "frame-rate" })
 	command, err := plan.Findings[at].Offers[0].Command.Decode()
 	require.NoError(t, err)
 	do(t, q.reel, command)
@@ -230,60 +231,16 @@ func TestTheDescriptionSaysWhatIsInTheFile(t *testing.T) {
 	}
 }
 
-const second = `spec: 2
-id: b
-title: B
-groups:
-  - {id: dx, name: D, tag: DX, layout: stereo, from: {stems: [DX]}}
-files:
-  - {name: "{reel}_{tag}", each: group, container: wave, depth: 24}
-`
-
-func TestParseSecond(t *testing.T) {
-	s, err := ParseSpec([]byte(second))
-	require.NoError(t, err)
-	name, err := s.Files[0].Example(s)
-	require.NoError(t, err)
-	assert.Equal(t, "Reel_1_DX.wav", name)
-	for name, c := range map[string]struct{ from, to, says string }{
-		"unknown token":          {"{tag}", "{colour}", "colour"},
-		"a brace alone":          {"{tag}", "{tag", "brace"},
-		"unknown group":          {"each: group", "each: group, of: [fx]", `no group "fx"`},
-		"two sources":            {"{stems: [DX]}", "{stems: [DX], stem: FX}", "from"},
-		"no source":              {"{stems: [DX]}", "{}", "from"},
-		"fold of itself":         {"{stems: [DX]}", "{fold: {of: dx}}", "no other group"},
-		"streams in a WAVE":      {"each: group", "streams: [{of: [dx]}]", "neither streams nor a picture"},
-		"a codec it lacks":       {"container: wave", "container: mp4, codec: pcm", "does not hold pcm"},
-		"a depth it lacks":       {"container: wave, depth: 24", "container: flac, depth: 32", "does not hold 32 bits"},
-		"MXF without picture":    {"container: wave", "container: mxf", "needs the picture"},
-		"ADM in a plain WAVE":    {"depth: 24", "depth: 24, adm: {}", "bw64"},
-		"a packing of no choice": {"each: group", "packaging: box, each: group", "none of the spec's"},
-		"a profile of no name":   {"files:", "limits: [{profile: loud}]\nfiles:", "profile"},
-		"a check of no name":     {"files:", "checks: {beauty: {as: error}}\nfiles:", `no check "beauty" that`},
-		"float in ALAC":          {"container: wave, depth: 24", "container: mov, codec: alac, depth: 32", "holds no float"},
-		"a coding that loses":    {"container: wave", "container: mov, codec: aac", "codec"},
-		"a rule of no taste":     {"files:", "checks: {audio: {as: ok}}\nfiles:", "no check \"audio\" that a spec may grade"},
-		"tone and pop at once":   {"files:", "programme: {lead: [{at: \"-00:00:02:00\", tone: 1000, pop: 1000, level: -18, lasts: 1}]}\nfiles:", "lead"},
-		"another version":        {"spec: 2", "spec: 3", "spec"},
-	} {
-		changed := strings.Replace(second, c.from, c.to, 1)
-		require.NotEqual(t, second, changed, name)
-		_, err := ParseSpec([]byte(changed))
-		assert.Equal(t, fault.BadInput, fault.KindOf(err), name)
-		assert.ErrorContains(t, err, c.says, name)
-	}
-}
-
 // What a reel has of its own for another spec's outputs is not in a print after this one, which is said.
 func TestRoutesOfAnotherSpecAreMissed(t *testing.T) {
 	p := ferry(t)
-	lay, err := spec(t, "eight-channel-mix").LayOut(p.reel)
+	lay, err := LayOut(spec(t, "eight-channel-mix"), p.reel)
 	require.NoError(t, err)
 	do(t, p.reel, lay)
 	missed := func(id string) bool {
 		plan, _, err := NewPlan("x", p.reel, spec(t, id), Asked{})
 		require.NoError(t, err)
-		return slices.ContainsFunc(plan.Findings, func(f Finding) bool {
+		return slices.ContainsFunc(plan.Findings, func(f contract.Finding) bool {
 			return f.Rule == "laid-out" && strings.Contains(f.Message, "2 knots and levels")
 		})
 	}
@@ -299,14 +256,14 @@ func TestChecksAreGraded(t *testing.T) {
 	p := ferry(t)
 	do(t, p.reel, reel.SetTrack{Track: p.reel.TrackList()[0].ID, Mute: ptr(true)})
 	s := spec(t, "six-channel-split")
-	for as, printable := range map[Severity]bool{"": true, Warning: true, OK: true, Error: false} {
-		if s.Checks = map[string]Check{"muted": {as}}; as == "" {
+	for as, printable := range map[contract.Severity]bool{"": true, contract.Warning: true, contract.OK: true, contract.Error: false} {
+		if s.Checks = map[string]contract.Check{"muted": {As: as}}; as == "" {
 			s.Checks = nil
 		}
 		plan, _, err := NewPlan("x", p.reel, s, Asked{})
 		require.NoError(t, err)
 		assert.Equal(t, printable, plan.Printable(), as)
-		assert.Equal(t, as != OK, slices.ContainsFunc(plan.Findings, func(f Finding) bool { return f.Rule == "muted" }), as)
+		assert.Equal(t, as != contract.OK, slices.ContainsFunc(plan.Findings, func(f contract.Finding) bool { return f.Rule == "muted" }), as)
 	}
 }
 
@@ -323,7 +280,7 @@ func TestWhatAContainerCantSayIsSaid(t *testing.T) {
 	}
 	assert.True(t, plan.Files[1].Channels[7].Silent)
 	s := spec(t, "film-order-monos")
-	s.Files = []FileSpec{{Name: "x", Container: MOV, Of: []string{"film"}}}
+	s.Files = []contract.File{{Name: "x", Container: contract.MOV, Of: []string{"film"}}}
 	plan, _, err = NewPlan("x", p.reel, s, Asked{})
 	require.NoError(t, err)
 	assert.Contains(t, plan.Files[0].Says[0], "by number")
@@ -350,15 +307,15 @@ func TestMuxing(t *testing.T) {
 	}
 	for name, c := range map[string]struct {
 		asked Asked
-		lead  []Signal
+		lead  []contract.Signal
 		movie Movie
-		file  Container
+		file  contract.Container
 		want  Picture
 	}{
-		"a range within it": {Asked{Range: []string{"mark Act 2"}}, nil, movie, MOV, Picture{Why: "it begins within the movie, where a copy could not be cut to the frame", Skip: 70, Frames: 25, Codec: "h264"}},
-		"shorter":           {Asked{}, nil, Movie{"h264", movie.Rate, 4}, MOV, Picture{Why: "there is black around it", After: 26, Frames: 126, Codec: "h264"}},
-		"leader":            {Asked{}, []Signal{{At: "-00:00:02:00", Pop: 1000, Level: -20}}, movie, MOV, Picture{Why: "there is black around it", Before: 50, Frames: 176, Codec: "h264"}},
-		"another codec":     {Asked{}, nil, Movie{"mpeg2video", movie.Rate, 120}, MP4, Picture{Why: "mp4 does not take mpeg2video", Frames: 126, Codec: "h264"}},
+		"a range within it": {Asked{Range: []string{"mark Act 2"}}, nil, movie, contract.MOV, Picture{Why: "it begins within the movie, where a copy could not be cut to the frame", Skip: 70, Frames: 25, Codec: "h264"}},
+		"shorter":           {Asked{}, nil, Movie{"h264", movie.Rate, 4}, contract.MOV, Picture{Why: "there is black around it", After: 26, Frames: 126, Codec: "h264"}},
+		"leader":            {Asked{}, []contract.Signal{{At: "-00:00:02:00", Pop: 1000, Level: -20}}, movie, contract.MOV, Picture{Why: "there is black around it", Before: 50, Frames: 176, Codec: "h264"}},
+		"another codec":     {Asked{}, nil, Movie{"mpeg2video", movie.Rate, 120}, contract.MP4, Picture{Why: "mp4 does not take mpeg2video", Frames: 126, Codec: "h264"}},
 	} {
 		s := spec(t, "mix-and-monos-in-a-movie")
 		s.Programme.Lead, s.Files[0].Container = c.lead, c.file
@@ -375,7 +332,7 @@ func TestMuxing(t *testing.T) {
 	}
 	wrong := func(f FoundFile, d []Decoded) (rules []string) {
 		for _, x := range m.Check(f, d) {
-			if x.Severity == Error {
+			if x.Severity == contract.Error {
 				rules = append(rules, x.Rule)
 			}
 		}
@@ -388,4 +345,11 @@ func TestMuxing(t *testing.T) {
 	assert.Equal(t, []string{"names", "channels", "picture", "start"}, wrong(harmed, decoded))
 	assert.Equal(t, []string{"stream"}, wrong(FoundFile{Streams: found.Streams[:3]}, decoded))
 	assert.Equal(t, []string{"length", "audio"}, wrong(found, append([]Decoded{{m.File.Frames - 1, false}}, decoded[1:]...)))
+}
+
+// A spec may grade every rule of the weave.
+func TestRulesOfTheWeaveAreGraded(t *testing.T) {
+	for _, rule := range weave.Rules {
+		assert.Contains(t, contract.Graded, string(rule))
+	}
 }

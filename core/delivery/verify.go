@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 
+	"zestyloom/core/contract"
 	"zestyloom/core/dsp"
 	"zestyloom/core/fault"
 	"zestyloom/core/loudness"
@@ -35,34 +36,34 @@ type GroupReport struct {
 
 // Report says whether what was printed is what was planned.
 type Report struct {
-	Pass     bool            `json:"pass"`
-	Findings []Finding       `json:"findings"` // one for each thing that was compared
-	Files    []DeliveredFile `json:"files"`
-	Groups   []GroupReport   `json:"groups"`
-	Seconds  float64         `json:"seconds,omitempty"` // that the print took
-	Made     int64           `json:"made,omitempty"`    // samples of all channels that were made, and not linked
+	Pass     bool               `json:"pass"`
+	Findings []contract.Finding `json:"findings"` // one for each thing that was compared
+	Files    []DeliveredFile    `json:"files"`
+	Groups   []GroupReport      `json:"groups"`
+	Seconds  float64            `json:"seconds,omitempty"` // that the print took
+	Made     int64              `json:"made,omitempty"`    // samples of all channels that were made, and not linked
 }
 
-func (r *Report) add(ok bool, f Finding) {
-	f.Severity = OK
+func (r *Report) add(ok bool, f contract.Finding) {
+	f.Severity = contract.OK
 	if !ok {
-		f.Severity = Error
+		f.Severity = contract.Error
 		r.Pass = false
 	}
 	r.Findings = append(r.Findings, f)
 }
 
 // Hold adds what was compared, as grave as the spec says.
-func (r *Report) Hold(findings []Finding, s Spec) {
+func (r *Report) Hold(findings []contract.Finding, s contract.Spec) {
 	for _, f := range findings {
 		switch as := s.Checks[f.Rule].As; {
-		case f.Severity == Error && as == OK:
+		case f.Severity == contract.Error && as == contract.OK:
 			continue
-		case f.Severity == Error && as == Warning:
-			f.Severity = Warning
+		case f.Severity == contract.Error && as == contract.Warning:
+			f.Severity = contract.Warning
 			r.Findings = append(r.Findings, f)
 		default:
-			r.add(f.Severity != Error, f)
+			r.add(f.Severity != contract.Error, f)
 		}
 	}
 }
@@ -93,7 +94,7 @@ func Verify(ctx context.Context, p Plan, r *reel.Reel, printed Printed,
 	for _, part := range v.parts {
 		o, err := open(part.Name)
 		if err != nil {
-			v.add(false, Finding{Rule: "file", File: p.Files[part.File].Name, Message: "The file can't be opened: " + fault.Sentence(err)})
+			v.add(false, contract.Finding{Rule: "file", File: p.Files[part.File].Name, Message: "The file can't be opened: " + fault.Sentence(err)})
 			continue
 		}
 		if err := v.header(ctx, part, o); err != nil {
@@ -121,11 +122,11 @@ type verifier struct {
 }
 
 // add notes what was compared, as grave as the spec says.
-func (v *verifier) add(ok bool, f Finding) {
-	if f.Severity = OK; !ok {
-		f.Severity = Error
+func (v *verifier) add(ok bool, f contract.Finding) {
+	if f.Severity = contract.OK; !ok {
+		f.Severity = contract.Error
 	}
-	v.report.Hold([]Finding{f}, v.plan.Spec)
+	v.report.Hold([]contract.Finding{f}, v.plan.Spec)
 }
 
 // stopping reads until its context ends.
@@ -167,15 +168,15 @@ func (v *verifier) header(ctx context.Context, part Part, o Opened) error {
 	}
 	f, err := wave.Open(o, o.Size)
 	if err != nil {
-		v.add(false, Finding{Rule: "file", File: name, Message: fault.Sentence(err)})
+		v.add(false, contract.Finding{Rule: "file", File: name, Message: fault.Sentence(err)})
 		return nil
 	}
 	v.files[part.Name] = f
 	compare := func(rule, message string, measured, limit any) {
 		m, l := fmt.Sprint(measured), fmt.Sprint(limit)
-		v.add(m == l, Finding{Rule: rule, File: name, Message: message, Measured: m, Limit: l})
+		v.add(m == l, contract.Finding{Rule: rule, File: name, Message: message, Measured: m, Limit: l})
 	}
-	want := FileSpec{Depth: planned.Depth}.Format(len(part.Channels), planned.Rate, 0)
+	want := contract.File{Depth: planned.Depth}.Format(len(part.Channels), planned.Rate, 0)
 	compare("channels", "Number of channels", f.Channels, want.Channels)
 	compare("sample-rate", "Sample rate in Hz", f.SampleRate, want.SampleRate)
 	compare("bit-depth", "Sample format", sampleFormat(f.Format), sampleFormat(want))
@@ -262,7 +263,7 @@ func (v *verifier) unmeasured() {
 				if len(l.Of) == 0 || !l.For(g.ID) || v.measured[fmt.Sprint(at, g.ID)] {
 					continue
 				}
-				v.report.add(false, Finding{Rule: "measurable", Message: fmt.Sprintf("%s is to be measured, and no file of %s has all of it", g.Name, span.Name), Measured: "not measured"})
+				v.report.add(false, contract.Finding{Rule: "measurable", Message: fmt.Sprintf("%s is to be measured, and no file of %s has all of it", g.Name, span.Name), Measured: "not measured"})
 			}
 		}
 	}
@@ -372,9 +373,9 @@ func (v *verifier) read(part Part, sum uint64, strange int64) {
 	if !same {
 		message = "The audio read back is not what was printed; the disk may be failing"
 	}
-	v.add(same, Finding{Rule: "audio", File: name, Message: message})
+	v.add(same, contract.Finding{Rule: "audio", File: name, Message: message})
 	if strange > 0 {
-		v.add(false, Finding{Rule: "measurable", File: name, Message: "Samples are no numbers, or louder than anything can be", Measured: fmt.Sprint(strange), Limit: "0"})
+		v.add(false, contract.Finding{Rule: "measurable", File: name, Message: "Samples are no numbers, or louder than anything can be", Measured: fmt.Sprint(strange), Limit: "0"})
 	}
 }
 
@@ -429,7 +430,7 @@ func (v *verifier) levels(at, rate int, groups []reel.Group, found map[string]lo
 		v.report.Groups = append(v.report.Groups, GroupReport{g.ID, called, m})
 		before := v.printed.Groups[at][g.ID]
 		if m.Unmeasured > 0 {
-			v.add(false, Finding{Rule: "measurable",
+			v.add(false, contract.Finding{Rule: "measurable",
 				Message: called + ": samples are no numbers, so nothing that is measured of it holds", Measured: fmt.Sprint(m.Unmeasured),
 				Limit: "0"})
 		}
@@ -437,17 +438,17 @@ func (v *verifier) levels(at, rate int, groups []reel.Group, found map[string]lo
 		if rate != v.plan.Rate {
 			tolerance = 0.1 // resampling takes what lies above half the lower rate
 		}
-		v.add(near(m.IntegratedLUFS, before.IntegratedLUFS, tolerance), Finding{Rule: "loudness-as-printed",
+		v.add(near(m.IntegratedLUFS, before.IntegratedLUFS, tolerance), contract.Finding{Rule: "loudness-as-printed",
 			Message:  called + ": integrated loudness is what it was while printing",
 			Measured: figure(m.IntegratedLUFS, "LUFS"), Limit: figure(before.IntegratedLUFS, "LUFS")})
 		if before.Clipped > 0 {
-			v.add(false, Finding{Rule: "clipped",
+			v.add(false, contract.Finding{Rule: "clipped",
 				Message:  fmt.Sprintf("%s: samples went over full scale, by up to %.1f dB, and were limited%s", called, overBy(before.Peak), toTrim(g)),
 				Measured: fmt.Sprint(before.Clipped), Limit: "0"})
 		}
 		for _, l := range v.plan.Spec.Limits {
 			if l.For(g.ID) {
-				v.limits(l.filled(), called, m, anchored(i))
+				v.limits(l.Whole(), called, m, anchored(i))
 			}
 		}
 	}
@@ -456,7 +457,7 @@ func (v *verifier) levels(at, rate int, groups []reel.Group, found map[string]lo
 // anchor has groups be measured where the dialogue is heard, where a limit asks for that and the files have the dialogue by
 // itself. Where they have not, there is nothing to measure it on, and such a limit is not met.
 func (v *verifier) anchor(m *meters, groups []reel.Group) bool {
-	asked := slices.ContainsFunc(v.plan.Spec.Limits, func(l Limit) bool { return l.filled().Measured == DialogueGate })
+	asked := slices.ContainsFunc(v.plan.Spec.Limits, func(l contract.Limit) bool { return l.Whole().Measured == contract.DialogueGate })
 	dialogue := slices.IndexFunc(groups, func(g reel.Group) bool {
 		return slices.Equal(g.Stems, []string{"DX"}) || g.Feed != nil && g.Feed.Row == reel.StemRow && g.Feed.From == "DX"
 	})
@@ -470,14 +471,14 @@ func (v *verifier) anchor(m *meters, groups []reel.Group) bool {
 }
 
 // limits holds what was measured of a group to a limit.
-func (v *verifier) limits(l Limit, called string, m loudness.Measurement, anchored *float64) {
+func (v *verifier) limits(l contract.Limit, called string, m loudness.Measurement, anchored *float64) {
 	if l.Integrated != nil {
 		integrated, message := m.IntegratedLUFS, ": integrated loudness"
-		if l.Measured == DialogueGate {
+		if l.Measured == contract.DialogueGate {
 			integrated, message = anchored, ": loudness where the dialogue is heard"
 		}
 		measured := figure(integrated, "LUFS")
-		if l.Measured == DialogueGate && integrated == nil {
+		if l.Measured == contract.DialogueGate && integrated == nil {
 			measured = "not measured: no file has the dialogue by itself, or nobody speaks"
 		}
 		tolerance := 0.0
@@ -485,7 +486,7 @@ func (v *verifier) limits(l Limit, called string, m loudness.Measurement, anchor
 			tolerance = *l.Tolerance
 		}
 		ok := integrated != nil && math.Abs(*integrated-*l.Integrated) <= tolerance+1e-9
-		v.add(ok, Finding{Rule: "loudness", Message: called + message,
+		v.add(ok, contract.Finding{Rule: "loudness", Message: called + message,
 			Measured: measured, Limit: fmt.Sprintf("%s ±%g", figure(l.Integrated, "LUFS"), tolerance)})
 	}
 	for _, most := range []struct {
@@ -506,10 +507,10 @@ func (v *verifier) limits(l Limit, called string, m loudness.Measurement, anchor
 		silent := m.TruePeakMaxDBTP == nil && m.Unmeasured == 0
 		ok := silent || most.measured != nil && *most.measured <= *most.limit+most.slack
 		if most.measured == nil && !silent {
-			v.add(false, Finding{Rule: most.rule, Message: called + ": " + most.message, Measured: "not measured: too short, or too low", Limit: fmt.Sprintf("at most %s", figure(most.limit, most.unit))})
+			v.add(false, contract.Finding{Rule: most.rule, Message: called + ": " + most.message, Measured: "not measured: too short, or too low", Limit: fmt.Sprintf("at most %s", figure(most.limit, most.unit))})
 			continue
 		}
-		v.add(ok, Finding{Rule: most.rule, Message: called + ": " + most.message,
+		v.add(ok, contract.Finding{Rule: most.rule, Message: called + ": " + most.message,
 			Measured: figure(most.measured, most.unit), Limit: fmt.Sprintf("at most %s", figure(most.limit, most.unit))})
 	}
 }
@@ -527,7 +528,7 @@ func (v *verifier) nulls(sets []null) {
 		if n.peak > 0 {
 			measured = fmt.Sprintf("%s left, %s on average", level(n.peak), level(rms))
 		}
-		v.add(n.n > 0 && n.peak <= limit && rms <= limitRMS, Finding{Rule: "stems-sum-to-mix",
+		v.add(n.n > 0 && n.peak <= limit && rms <= limitRMS, contract.Finding{Rule: "stems-sum-to-mix",
 			Message: fmt.Sprintf("%s add up to %s", strings.Join(names, " + "), n.mix.Name), Measured: measured,
 			Limit: fmt.Sprintf("at most %s, %s on average: what dither and rounding at this depth leave", level(limit), level(limitRMS))})
 	}

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"time"
 
+	"zestyloom/core/contract"
 	"zestyloom/core/convert"
 	"zestyloom/core/cutlist"
 	"zestyloom/core/delivery"
@@ -210,7 +211,7 @@ type Feed = reel.Feed
 type Feeder = reel.Feeder
 
 // Finding defines model for Finding.
-type Finding = delivery.Finding
+type Finding = contract.Finding
 
 // Fitted defines model for Fitted.
 type Fitted = reel.Fitted
@@ -320,7 +321,7 @@ type NewReel struct {
 }
 
 // Offer defines model for Offer.
-type Offer = delivery.Offer
+type Offer = contract.Offer
 
 // OrderTracksCommand OrderTracks moves tracks, in the order in which they stand, above another or to the bottom.
 type OrderTracksCommand = reel.Sent
@@ -329,7 +330,7 @@ type OrderTracksCommand = reel.Sent
 type Output = reel.Output
 
 // Packaging One of the ways in which a spec's receiver takes files
-type Packaging = delivery.Packaging
+type Packaging = contract.Packaging
 
 // PasteClipsCommand PasteClips lays copies of clips, also of another reel, which must be at the same sample rate.
 type PasteClipsCommand = reel.Sent
@@ -652,7 +653,7 @@ type Span = reel.Span
 type Speaker = weave.Speaker
 
 // Spec A delivery spec; its own JSON schema says all that may stand in it.
-type Spec = delivery.Spec
+type Spec = contract.Spec
 
 // SpecChoice defines model for SpecChoice.
 type SpecChoice struct {

@@ -13,6 +13,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"zestyloom/core/contract"
 	"zestyloom/core/delivery"
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
@@ -24,7 +25,7 @@ import (
 type wanted struct {
 	reel     string
 	revision *int64
-	spec     delivery.Spec
+	spec     contract.Spec
 	asked    delivery.Asked
 }
 
@@ -43,7 +44,7 @@ func (s *Server) wants(c *gin.Context, id string, trying bool) (w wanted, err er
 	}
 	w.asked.Restamp = body.Restamp != nil && *body.Restamp
 	if body.Text != nil && trying {
-		w.spec, err = delivery.ParseSpec([]byte(*body.Text))
+		w.spec, err = contract.Parse([]byte(*body.Text))
 		return w, err
 	}
 	named := ""
@@ -107,7 +108,7 @@ func (s *Server) begin(ctx context.Context, w wanted) (id string, err error) {
 	}
 	if !plan.Printable() {
 		for _, f := range plan.Findings {
-			if f.Severity == delivery.Error {
+			if f.Severity == contract.Error {
 				return "", fault.New(fault.BadInput, "%s", f.Message)
 			}
 		}
@@ -128,7 +129,7 @@ func (s *Server) sources(ctx context.Context, plan *delivery.Plan, r *reel.Reel)
 		if fault.KindOf(err) == "" {
 			return err
 		}
-		plan.Findings = append(plan.Findings, delivery.Finding{Rule: "source", Severity: delivery.Error, Message: fault.Sentence(err)})
+		plan.Findings = append(plan.Findings, contract.Finding{Rule: "source", Severity: contract.Error, Message: fault.Sentence(err)})
 	}
 	return nil
 }
@@ -140,7 +141,7 @@ func (s *Server) pictures(ctx context.Context, plan *delivery.Plan, r *reel.Reel
 	}
 	t, err := s.Store.Take(ctx, r.Head.Picture.Take)
 	if err != nil || t.Picture == nil {
-		plan.Findings = append(plan.Findings, delivery.Finding{Rule: "picture", Severity: delivery.Error, Message: "The picture of the reel is no longer there; choose another in the Loom"})
+		plan.Findings = append(plan.Findings, contract.Finding{Rule: "picture", Severity: contract.Error, Message: "The picture of the reel is no longer there; choose another in the Loom"})
 		return nil
 	}
 	plan.SayPictures(r.Head, delivery.Movie{Codec: t.Picture.Codec, Rate: t.Picture.FrameRate, Seconds: float64(t.Description.Frames) / float64(t.Description.SampleRate)})

@@ -9,6 +9,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"zestyloom/core/contract"
 	"zestyloom/core/delivery"
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
@@ -18,7 +19,7 @@ import (
 // specs gives the shipped specs and then those of the users' own that a production has, which take the place of shipped ones
 // with the same ID.
 func (s *Server) specs(ctx context.Context, production string) ([]store.ListedSpec, error) {
-	shipped, err := delivery.Shipped()
+	shipped, err := contract.Shipped()
 	if err != nil {
 		return nil, err
 	}
@@ -33,7 +34,7 @@ func (s *Server) specs(ctx context.Context, production string) ([]store.ListedSp
 		}
 	}
 	for _, id := range slices.Sorted(maps.Keys(own)) {
-		spec, err := delivery.ParseSpec([]byte(own[id].Text))
+		spec, err := contract.Parse([]byte(own[id].Text))
 		if err != nil {
 			s.Log.Warn("a stored spec is no longer valid", "spec", id, "error", err)
 			continue
@@ -44,10 +45,10 @@ func (s *Server) specs(ctx context.Context, production string) ([]store.ListedSp
 }
 
 // spec finds one of a production's specs.
-func (s *Server) spec(ctx context.Context, production, id string) (delivery.Spec, error) {
+func (s *Server) spec(ctx context.Context, production, id string) (contract.Spec, error) {
 	specs, err := s.specs(ctx, production)
 	if err != nil {
-		return delivery.Spec{}, err
+		return contract.Spec{}, err
 	}
 	for _, spec := range specs {
 		if spec.ID == id {
@@ -55,9 +56,9 @@ func (s *Server) spec(ctx context.Context, production, id string) (delivery.Spec
 		}
 	}
 	if id == "" {
-		return delivery.Spec{}, fault.New(fault.BadInput, "Choose a delivery spec for this reel first")
+		return contract.Spec{}, fault.New(fault.BadInput, "Choose a delivery spec for this reel first")
 	}
-	return delivery.Spec{}, fault.New(fault.NotFound, "There is no delivery spec %q on this server", id)
+	return contract.Spec{}, fault.New(fault.NotFound, "There is no delivery spec %q on this server", id)
 }
 
 // ListSpecs gives all specs that a production can choose from.
@@ -80,7 +81,7 @@ func (s *Server) AddSpec(c *gin.Context, p AddSpecParams) {
 		s.fail(c, err)
 		return
 	}
-	spec, err := delivery.ParseSpec(written)
+	spec, err := contract.Parse(written)
 	if err == nil {
 		err = notShipped(spec.ID)
 	}
@@ -95,8 +96,8 @@ func (s *Server) AddSpec(c *gin.Context, p AddSpecParams) {
 
 // notShipped refuses the ID of a spec that ships: who chooses that means what ships.
 func notShipped(id string) error {
-	shipped, err := delivery.Shipped()
-	if err == nil && slices.ContainsFunc(shipped, func(x delivery.Spec) bool { return x.ID == id }) {
+	shipped, err := contract.Shipped()
+	if err == nil && slices.ContainsFunc(shipped, func(x contract.Spec) bool { return x.ID == id }) {
 		err = fault.New(fault.BadInput, "A spec called %s ships with the program; give yours another id", id)
 	}
 	return err
@@ -115,13 +116,13 @@ func (s *Server) GetSpecText(c *gin.Context, id string, p GetSpecTextParams) {
 	}
 	if len(versions) > 0 {
 		answer.Text, answer.Kept, answer.Version = versions[0].Text, versions[0].Kept(), &versions[0].Version
-	} else if written, there := delivery.ShippedText(id); there && p.Version == nil {
+	} else if written, there := contract.ShippedText(id); there && p.Version == nil {
 		answer.Text = string(written)
 	} else {
 		s.fail(c, fault.New(fault.NotFound, "There is no delivery spec %q on this server, or not in this version", id))
 		return
 	}
-	spec, err := delivery.ParseSpec([]byte(answer.Text))
+	spec, err := contract.Parse([]byte(answer.Text))
 	answer.Title = spec.Title
 	for _, f := range spec.Files {
 		if name, err := f.Example(spec); err == nil {
@@ -143,7 +144,7 @@ func (s *Server) ListSpecVersions(c *gin.Context, id string, p ListSpecVersionsP
 
 // GetSpecSchema gives the JSON schema of specs.
 func (s *Server) GetSpecSchema(c *gin.Context) {
-	c.Data(http.StatusOK, "application/schema+json", delivery.Schema())
+	c.Data(http.StatusOK, "application/schema+json", contract.Schema())
 }
 
 // ChooseSpec lays a spec's outputs out on a reel.
@@ -153,7 +154,7 @@ func (s *Server) ChooseSpec(c *gin.Context, id ReelID, p ChooseSpecParams) {
 		return
 	}
 	was, err := s.Store.Reel(c, id)
-	var spec delivery.Spec
+	var spec contract.Spec
 	if err == nil {
 		spec, err = s.spec(c, was.Production, body.Spec)
 	}
@@ -162,7 +163,7 @@ func (s *Server) ChooseSpec(c *gin.Context, id ReelID, p ChooseSpecParams) {
 		return
 	}
 	o, err := s.Store.DoOnce(c, keyOf(p.IdempotencyKey), id, body.Revision, author(c), func(r *reel.Reel) (reel.Command, error) {
-		lay, err := spec.LayOut(r)
+		lay, err := delivery.LayOut(spec, r)
 		lay.Yes = body.Yes != nil && *body.Yes
 		return lay, err
 	})

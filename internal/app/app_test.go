@@ -27,7 +27,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"zestyloom/core/delivery"
+	"zestyloom/core/contract"
 	"zestyloom/core/wave"
 	"zestyloom/core/wave/wavetest"
 	"zestyloom/internal/api"
@@ -416,7 +416,7 @@ func TestOwnSpecs(t *testing.T) {
 	s.OK("POST", "/specs", text, nil)
 	var specs []api.Spec
 	s.OK("GET", "/specs", nil, &specs)
-	shipped, err := delivery.Shipped()
+	shipped, err := contract.Shipped()
 	require.NoError(t, err)
 	assert.Len(t, specs, len(shipped)+1)
 	var written api.SpecText

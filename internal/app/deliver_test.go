@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/contract"
 	"zestyloom/core/delivery"
 	"zestyloom/internal/api"
 	"zestyloom/internal/app/apptest"
@@ -230,7 +231,7 @@ func TestWhatHasNotChangedIsLinked(t *testing.T) {
 	s.Do(&v, "setTrack", map[string]any{"track": music.ID, "gainDB": -3})
 	second := printed(s, production, v, request)
 	require.NotNil(t, second.Report, second.Message)
-	assert.True(t, slices.EqualFunc(first.Report.Findings, second.Report.Findings, func(a, b delivery.Finding) bool { return a.Rule == b.Rule && a.Severity == b.Severity }))
+	assert.True(t, slices.EqualFunc(first.Report.Findings, second.Report.Findings, func(a, b contract.Finding) bool { return a.Rule == b.Rule && a.Severity == b.Severity }))
 	assert.Equal(t, 2, linked(second), "dialogue and effects; music and the full mix are new")
 	for i, f := range second.Report.Files {
 		pair := files(f.Name)

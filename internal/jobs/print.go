@@ -10,6 +10,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"zestyloom/core/contract"
 	"zestyloom/core/delivery"
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
@@ -192,7 +193,7 @@ func (m *making) tidy(p delivery.Plan) error {
 func (a *attempt) muxAll(ctx context.Context, p delivery.Plan, laid *reel.Reel, made *making, records *records, report *delivery.Report) error {
 	var files []int
 	for i, f := range p.Files {
-		if f.Container != delivery.Wave && f.Container != delivery.BW64 {
+		if f.Container != contract.Wave && f.Container != contract.BW64 {
 			files = append(files, i)
 		}
 	}
@@ -267,7 +268,7 @@ func (a *attempt) mux(ctx context.Context, p delivery.Plan, file int, laid *reel
 	}
 	findings := m.Check(found, decoded)
 	if linked {
-		findings = append(findings, delivery.Finding{Rule: "audio", Severity: delivery.OK, File: f.Name,
+		findings = append(findings, contract.Finding{Rule: "audio", Severity: contract.OK, File: f.Name,
 			Message: "Nothing that is in it has changed, so it was not put together again: it is, byte for byte, the file that was made " + before.When})
 	}
 	report.Hold(findings, p.Spec)

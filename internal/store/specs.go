@@ -6,7 +6,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"zestyloom/core/delivery"
+	"zestyloom/core/contract"
 	"zestyloom/core/fault"
 )
 
@@ -39,7 +39,7 @@ func (o OwnSpec) Kept() SpecKept {
 
 // ListedSpec is a spec that can be chosen, and whose it is.
 type ListedSpec struct {
-	delivery.Spec
+	contract.Spec
 	Kept    SpecKept `json:"kept"`
 	Version int      `json:"version,omitempty"` // of the users' own, from 1
 }

@@ -7,7 +7,7 @@ import type { ListedSpec, Plan, Spec } from "../../api/client";
 import { formSchema, pruned, specCheck } from "./speccheck";
 import { aboutTime, hasWords, keptWords, plannedWords, specFiles, strictest } from "./specwords";
 
-const core = "../core/delivery"; // tests run in web
+const core = "../core/contract"; // tests run in web
 const schema = JSON.parse(readFileSync(`${core}/schema.json`, "utf8")) as RJSFSchema;
 const spec = (id: string) => parse(readFileSync(`${core}/specs/${id}.yaml`, "utf8")) as Record<string, unknown>;
 

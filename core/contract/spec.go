@@ -1,4 +1,4 @@
-package delivery
+package contract
 
 import (
 	"embed"
@@ -32,10 +32,10 @@ type Spec struct {
 	Receiver  string           `json:"receiver,omitempty"`
 	About     string           `json:"about,omitempty"`
 	Programme Programme        `json:"programme,omitzero"`
-	Mixes     []SpecMix        `json:"mixes,omitempty"`
-	Groups    []SpecGroup      `json:"groups"`
+	Mixes     []Mix            `json:"mixes,omitempty"`
+	Groups    []Group          `json:"groups"`
 	Packaging []Packaging      `json:"packaging,omitempty"`
-	Files     []FileSpec       `json:"files"`
+	Files     []File           `json:"files"`
 	Limits    []Limit          `json:"limits,omitempty"`
 	Checks    map[string]Check `json:"checks,omitempty"`
 }
@@ -60,8 +60,8 @@ type Signal struct {
 	Of    []string `json:"of,omitempty"`    // groups; empty for all
 }
 
-// SpecMix proposes a mix: all stems but those that are left out. A mix of the reel of that name wins.
-type SpecMix struct {
+// Mix proposes a mix: all stems but those that are left out. A mix of the reel of that name wins.
+type Mix struct {
 	ID       string     `json:"id"`
 	Name     string     `json:"name"`
 	Language string     `json:"language,omitempty"`
@@ -76,8 +76,8 @@ type StemPart struct {
 	Strand string `json:"strand,omitempty"`
 }
 
-// SpecGroup is a set of output channels of a spec.
-type SpecGroup struct {
+// Group is a set of output channels of a spec.
+type Group struct {
 	ID       string `json:"id"`
 	Name     string `json:"name"`
 	Tag      string `json:"tag"`
@@ -96,13 +96,13 @@ type Source struct {
 	Stem    string     `json:"stem,omitempty"`    // tag
 	Strand  *StemPart  `json:"strand,omitempty"`  //
 	Track   string     `json:"track,omitempty"`   // name
-	Fold    *SpecFold  `json:"fold,omitempty"`    // of another group
+	Fold    *Fold      `json:"fold,omitempty"`    // of another group
 	Silence bool       `json:"silence,omitempty"` // meant to be silent
 	Each    *EachOfAll `json:"each,omitempty"`    // a group for each strand, stem or track
 }
 
-// SpecFold is another group and how it is folded; the levels are in dB.
-type SpecFold struct {
+// Fold is another group and how it is folded; the levels are in dB.
+type Fold struct {
 	Of       string   `json:"of"`
 	Centre   *float64 `json:"centre,omitempty"`
 	Surround *float64 `json:"surround,omitempty"`
@@ -118,32 +118,32 @@ type EachOfAll struct {
 	Stem string   `json:"stem,omitempty"` // whose strands or tracks; empty for all
 }
 
-// FileSpec is a file to be written, or a file for each of several things.
-type FileSpec struct {
-	Packaging Packaging    `json:"packaging,omitempty"` // written where that is chosen; empty for always
-	Name      string       `json:"name"`                // with tokens in braces, without extension
-	Each      string       `json:"each,omitempty"`      // channel or group: a file for each
-	Of        []string     `json:"of,omitempty"`        // groups, in order; empty for all that the reel has
-	Container Container    `json:"container"`
-	Codec     Codec        `json:"codec,omitempty"`
-	Rate      int          `json:"rate,omitempty"` // Hz; 0 for the reel's
-	Depth     int          `json:"depth,omitempty"`
-	Dither    *bool        `json:"dither,omitempty"`  // nil for yes, where it is needed
-	Streams   []StreamSpec `json:"streams,omitempty"` // of a movie; empty for one stream a group
-	Picture   string       `json:"picture,omitempty"` // reference, or none
-	ADM       *ADMSpec     `json:"adm,omitempty"`
+// File is a file to be written, or a file for each of several things.
+type File struct {
+	Packaging Packaging `json:"packaging,omitempty"` // written where that is chosen; empty for always
+	Name      string    `json:"name"`                // with tokens in braces, without extension
+	Each      string    `json:"each,omitempty"`      // channel or group: a file for each
+	Of        []string  `json:"of,omitempty"`        // groups, in order; empty for all that the reel has
+	Container Container `json:"container"`
+	Codec     Codec     `json:"codec,omitempty"`
+	Rate      int       `json:"rate,omitempty"` // Hz; 0 for the reel's
+	Depth     int       `json:"depth,omitempty"`
+	Dither    *bool     `json:"dither,omitempty"`  // nil for yes, where it is needed
+	Streams   []Stream  `json:"streams,omitempty"` // of a movie; empty for one stream a group
+	Picture   string    `json:"picture,omitempty"` // reference, or none
+	ADM       *ADM      `json:"adm,omitempty"`
 }
 
-// StreamSpec is a stream of a movie.
-type StreamSpec struct {
+// Stream is a stream of a movie.
+type Stream struct {
 	Of       []string `json:"of"` // groups, in order
 	Title    string   `json:"title,omitempty"`
 	Language string   `json:"language,omitempty"`
 	Default  bool     `json:"default,omitempty"`
 }
 
-// ADMSpec asks for a description of the file's groups after ITU-R BS.2076.
-type ADMSpec struct {
+// ADM asks for a description of the file's groups after ITU-R BS.2076.
+type ADM struct {
 	Programme string `json:"programme,omitempty"` // its name, with tokens
 }
 
@@ -181,8 +181,8 @@ const (
 	DialogueGate   = "dialogue"
 )
 
-// filled gives a limit with what its profile says and it does not.
-func (l Limit) filled() Limit {
+// Whole gives a limit with what its profile says and it does not.
+func (l Limit) Whole() Limit {
 	p := profiles[l.Profile]
 	for _, f := range []struct{ own, known **float64 }{
 		{&l.Integrated, &p.Integrated}, {&l.Tolerance, &p.Tolerance}, {&l.RangeMax, &p.RangeMax}, {&l.ShortTermMax, &p.ShortTermMax},
@@ -200,11 +200,11 @@ func (l Limit) filled() Limit {
 
 // For tells whether a limit is for a group of the reel.
 func (l Limit) For(group string) bool {
-	return len(l.Of) == 0 || slices.ContainsFunc(l.Of, func(id string) bool { return stands(id, group) })
+	return len(l.Of) == 0 || slices.ContainsFunc(l.Of, func(id string) bool { return Stands(id, group) })
 }
 
-// stands tells whether a group of the reel stands for one of the spec: it is that one, or one of those made of each.
-func stands(spec, group string) bool { return group == spec || strings.HasPrefix(group, spec+".") }
+// Stands tells whether a group of the reel stands for one of the spec: it is that one, or one of those made of each.
+func Stands(spec, group string) bool { return group == spec || strings.HasPrefix(group, spec+".") }
 
 //go:embed schema.json
 var schemaJSON []byte
@@ -230,7 +230,7 @@ func Shipped() ([]Spec, error) {
 		if err != nil {
 			return nil, err
 		}
-		s, err := ParseSpec(text)
+		s, err := Parse(text)
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", e.Name(), err)
 		}
@@ -259,15 +259,15 @@ var (
 	documentBefore = form.New("The spec", schemaOfBefore, maxSpec)
 )
 
-// ParseSpec reads a spec and holds it against the schema of its version. Its errors are of kind BadInput and name the field.
-func ParseSpec(text []byte) (Spec, error) {
+// Parse reads a spec and holds it against the schema of its version. Its errors are of kind BadInput and name the field.
+func Parse(text []byte) (Spec, error) {
 	var s Spec
 	if isFirst(text) {
-		var first firstSpec
+		var first First
 		if err := documentBefore.Read(text, &first); err != nil {
 			return s, err
 		}
-		s = first.upgraded()
+		s = first.Upgraded()
 	} else if err := document.Read(text, &s); err != nil {
 		return s, err
 	}
@@ -304,7 +304,7 @@ func (s Spec) check() error {
 			return fault.New(fault.BadInput, "Group %s stands in the spec twice", g.ID)
 		}
 		seen[g.ID] = true
-		if _, err := g.labels(); err != nil {
+		if _, err := g.Labels(); err != nil {
 			return fault.New(fault.BadInput, "Group %s: %s", g.ID, fault.Sentence(err))
 		}
 	}
@@ -356,7 +356,7 @@ func named(groups map[string]bool, ids []string) error {
 	return nil
 }
 
-func (s Spec) checkFile(f FileSpec, groups map[string]bool) error {
+func (s Spec) checkFile(f File, groups map[string]bool) error {
 	if f.Packaging != "" && !slices.Contains(s.Packaging, f.Packaging) {
 		return fault.New(fault.BadInput, "packaging %q is none of the spec's", f.Packaging)
 	}
@@ -377,8 +377,8 @@ func (s Spec) checkFile(f FileSpec, groups map[string]bool) error {
 	return f.fits()
 }
 
-// labels gives the labels of a group, in its order.
-func (g SpecGroup) labels() ([]string, error) {
+// Labels gives the labels of a group, in its order.
+func (g Group) Labels() ([]string, error) {
 	if g.Layout == reel.DualMono {
 		return []string{"M1", "M2"}, nil
 	}
@@ -387,7 +387,7 @@ func (g SpecGroup) labels() ([]string, error) {
 }
 
 // Format gives the sample format of a file with that many channels, at a rate in Hz.
-func (f FileSpec) Format(channels, rate int, mask uint32) wave.Format {
+func (f File) Format(channels, rate int, mask uint32) wave.Format {
 	out := wave.Format{Encoding: wave.PCM, Channels: channels, SampleRate: rate, BitDepth: f.Depth, Bytes: f.Depth / 8, Mask: mask}
 	if f.Depth == 32 {
 		out.Encoding = wave.Float
@@ -395,8 +395,8 @@ func (f FileSpec) Format(channels, rate int, mask uint32) wave.Format {
 	return out
 }
 
-// frameRate gives the spec's frame rate, if it asks for one.
-func (s Spec) frameRate() (timecode.Rate, bool) {
+// FrameRate gives the spec's frame rate, if it asks for one.
+func (s Spec) FrameRate() (timecode.Rate, bool) {
 	number, drop := strings.CutSuffix(s.Programme.FrameRate, " DF")
 	flag := "NDF"
 	if drop {

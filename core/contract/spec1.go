@@ -1,4 +1,4 @@
-package delivery
+package contract
 
 import (
 	"slices"
@@ -7,8 +7,8 @@ import (
 	"go.yaml.in/yaml/v3"
 )
 
-// firstSpec is a spec of the first version, which had one form of file for all its groups.
-type firstSpec struct {
+// First is a spec of the first version, which had one form of file for all its groups.
+type First struct {
 	ID          string               `json:"id"`
 	Title       string               `json:"title"`
 	Receiver    string               `json:"receiver"`
@@ -46,12 +46,12 @@ func isFirst(text []byte) bool {
 	return !says && v["packaging"] != nil && v["naming"] != nil
 }
 
-// upgraded says the same in the language of today.
-func (f firstSpec) upgraded() Spec {
+// Upgraded says the same in the language of today.
+func (f First) Upgraded() Spec {
 	s := Spec{Version: 2, ID: f.ID, Title: f.Title, Receiver: f.Receiver, About: f.About, Packaging: f.Packaging,
 		Programme: Programme{FrameRate: f.FrameRate, Start: f.Start}}
 	for _, g := range f.Groups {
-		s.Groups = append(s.Groups, SpecGroup{ID: g.ID, Name: g.Name, Tag: g.Tag, Layout: g.Layout, Order: g.Order, From: Source{Stems: g.Stems}})
+		s.Groups = append(s.Groups, Group{ID: g.ID, Name: g.Name, Tag: g.Tag, Layout: g.Layout, Order: g.Order, From: Source{Stems: g.Stems}})
 		if g.Loudness != nil {
 			s.Limits = append(s.Limits, Limit{Of: []string{g.ID}, Integrated: &g.Loudness.Target, Tolerance: &g.Loudness.Tolerance})
 		}
@@ -60,13 +60,13 @@ func (f firstSpec) upgraded() Spec {
 		s.Limits = append(s.Limits, Limit{TruePeak: f.TruePeakMax, PPMMax: f.PPMMax})
 	}
 	for _, p := range f.Packaging {
-		file := FileSpec{Packaging: p, Name: f.Naming[p], Container: f.Container, Rate: f.SampleRate, Depth: f.BitDepth}
+		file := File{Packaging: p, Name: f.Naming[p], Container: f.Container, Rate: f.SampleRate, Depth: f.BitDepth}
 		if p == PerGroup {
 			file.Each = "group"
 		}
 		s.Files = append(s.Files, file)
 	}
-	slices.SortStableFunc(s.Files, func(a, b FileSpec) int {
+	slices.SortStableFunc(s.Files, func(a, b File) int {
 		return slices.Index(f.Packaging, a.Packaging) - slices.Index(f.Packaging, b.Packaging)
 	})
 	for i := range s.Files {

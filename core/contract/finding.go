@@ -1,0 +1,39 @@
+package contract
+
+import (
+	"zestyloom/core/reel"
+)
+
+// Severity of a finding.
+type Severity string
+
+const (
+	OK      Severity = "ok"
+	Warning Severity = "warning" // worth a look; does not stop anything
+	Error   Severity = "error"   // does not meet the spec, or can't be printed
+)
+
+// Finding is one line of a plan or report.
+type Finding struct {
+	Rule     string   `json:"rule"`
+	Severity Severity `json:"severity"`
+	Message  string   `json:"message"`
+	Measured string   `json:"measured,omitempty"`
+	Limit    string   `json:"limit,omitempty"`
+	File     string   `json:"file,omitempty"`
+	Offers   []Offer  `json:"offers,omitempty"` // what sets it right
+}
+
+// Offer is a way to set right what stands against a print: by a command to the reel, or by asking for the print otherwise.
+type Offer struct {
+	Name    string     `json:"name"`
+	Command *reel.Sent `json:"command,omitempty"`
+	Restamp bool       `json:"restamp,omitempty"`
+	Range   []string   `json:"range,omitempty"`
+}
+
+// Graded are the names of the rules that a spec may make graver, or less: what receivers differ in. Whether a file can be
+// written, is whole, and is what was printed is never a matter of taste.
+var Graded = []string{"before-start", "clipped", "crossed", "fed-twice", "fold-down", "folded", "frame-rate", "full-range", "laid-out", "language", "lost",
+	"loudness", "loudness-range", "momentary", "muted", "names", "one-sided", "order", "ppm", "short-term", "start", "stems-sum-to-mix", "true-peak",
+	"unfed", "unreached"}
