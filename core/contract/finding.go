@@ -21,7 +21,10 @@ type Finding struct {
 	Measured string   `json:"measured,omitempty"`
 	Limit    string   `json:"limit,omitempty"`
 	File     string   `json:"file,omitempty"`
-	Offers   []Offer  `json:"offers,omitempty"` // what sets it right
+	Channel  int      `json:"channel,omitempty"`  // of the file, from 1
+	Timecode string   `json:"timecode,omitempty"` // where it is heard first
+	Seconds  *float64 `json:"seconds,omitempty"`  // the same, from the beginning of the file
+	Offers   []Offer  `json:"offers,omitempty"`   // what sets it right
 }
 
 // Offer is a way to set right what stands against a print: by a command to the reel, or by asking for the print otherwise.
@@ -34,6 +37,6 @@ type Offer struct {
 
 // Graded are the names of the rules that a spec may make graver, or less: what receivers differ in. Whether a file can be
 // written, is whole, and is what was printed is never a matter of taste.
-var Graded = []string{"before-start", "clipped", "crossed", "fed-twice", "fold-down", "folded", "frame-rate", "full-range", "laid-out", "language", "lost",
-	"loudness", "loudness-range", "momentary", "muted", "names", "one-sided", "order", "ppm", "short-term", "start", "stems-sum-to-mix", "true-peak",
-	"unfed", "unreached"}
+var Graded = []string{"before-start", "clipped", "crossed", "fed-twice", "fold", "fold-down", "folded", "frame-rate", "full-range", "laid-out", "language",
+	"lost", "loudness", "loudness-range", "momentary", "muted", "names", "one-sided", "order", "ppm", "short-term", "silence", "start",
+	"stems-sum-to-mix", "true-peak", "unfed", "unreached"}

@@ -10,6 +10,7 @@ import (
 	"zestyloom/core/fault"
 	"zestyloom/core/form"
 	"zestyloom/core/layout"
+	"zestyloom/core/mix"
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
@@ -112,6 +113,18 @@ type Fold struct {
 	Encoded  bool     `json:"encoded,omitempty"`
 }
 
+// Levels gives how the fold-down is made.
+func (f Fold) Levels() *mix.Fold {
+	m := mix.Usual()
+	for to, v := range map[*float64]*float64{&m.CentreDB: f.Centre, &m.SurroundDB: f.Surround, &m.MonoDB: f.Mono} {
+		if v != nil {
+			*to = *v
+		}
+	}
+	m.TrimDB, m.LFEDB, m.Encoded = f.Trim, f.LFE, f.Encoded
+	return &m
+}
+
 // EachOfAll makes a group for each strand of a stem, for each stem, or for each track of one.
 type EachOfAll struct {
 	Row  reel.Row `json:"row"`            // strand, stem or track
@@ -163,7 +176,9 @@ type Limit struct {
 
 // Check says how grave it is where a rule is broken.
 type Check struct {
-	As Severity `json:"as"` // error, warning or ok: not looked at
+	As     Severity `json:"as"`               // error, warning or ok: not looked at
+	Longer float64  `json:"longer,omitempty"` // of silence: seconds of it that are too long
+	Runs   int      `json:"runs,omitempty"`   // of clipped: full-scale samples in a row that count as clipped; 3 where it is left out
 }
 
 // profiles are limits that are well known.

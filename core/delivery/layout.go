@@ -77,7 +77,7 @@ func (l *laying) feed(g contract.Group) (feed *reel.Feeder, lacks string) {
 	from := g.From
 	switch {
 	case from.Fold != nil:
-		return &reel.Feeder{Row: reel.GroupRow, From: from.Fold.Of, Fold: foldOf(*from.Fold)}, ""
+		return &reel.Feeder{Row: reel.GroupRow, From: from.Fold.Of, Fold: from.Fold.Levels()}, ""
 	case from.Mix != "":
 		id := l.mix(from.Mix)
 		if id == "" {
@@ -114,17 +114,6 @@ func (l *laying) feeder(g contract.Group, row reel.Row, id string) *reel.Feeder 
 		f.Fold = &usual
 	}
 	return f
-}
-
-func foldOf(f contract.Fold) *mix.Fold {
-	m := mix.Usual()
-	for to, v := range map[*float64]*float64{&m.CentreDB: f.Centre, &m.SurroundDB: f.Surround, &m.MonoDB: f.Mono} {
-		if v != nil {
-			*to = *v
-		}
-	}
-	m.TrimDB, m.LFEDB, m.Encoded = f.Trim, f.LFE, f.Encoded
-	return &m
 }
 
 // each makes a group like one for each strand, stem or track.

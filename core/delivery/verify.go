@@ -74,18 +74,6 @@ type Opened struct {
 	Size int64
 }
 
-// nullLimit is how much may be left when so many stems are taken from their mix, as the largest sample and as RMS, full
-// scale 1. Each file was dithered by up to a step and rounded by up to half of one, so samples lie up to 1.5 steps from
-// what was mixed; the noise of that has a variance of 1/6 + 1/12 of a step squared in each, and may measure half as much
-// again. In float there is only rounding.
-func nullLimit(bits, stems int) (peak, rms float64) {
-	if bits >= 32 {
-		return dsp.Gain(-120), dsp.Gain(-120)
-	}
-	step := math.Ldexp(1, 1-bits)
-	return 1.5 * step * float64(stems+1) * (1 + 1e-9), 1.5 * step * math.Sqrt(float64(stems+1)/4)
-}
-
 // Verify opens every part of the plan again and compares it with the plan and with what Print remembers. r is the reel
 // that was printed. An error means that verifying itself could not go on; what is wrong with files is in the report.
 func Verify(ctx context.Context, p Plan, r *reel.Reel, printed Printed,
@@ -522,7 +510,7 @@ func (v *verifier) nulls(sets []null) {
 		for _, g := range n.parts {
 			names = append(names, g.Name)
 		}
-		limit, limitRMS := nullLimit(n.depth, len(n.parts))
+		limit, limitRMS := contract.NullLimit(n.depth, slices.Repeat([]float64{1}, len(n.parts))...)
 		rms := math.Sqrt(n.power / float64(max(1, n.n)))
 		measured := "nothing left"
 		if n.peak > 0 {

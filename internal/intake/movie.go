@@ -40,26 +40,29 @@ type Movie struct {
 // files of the server.
 const formats = "mov,mp4,m4a,3gp,3g2,mj2,matroska,webm,mxf"
 
-// probed is what ffprobe says, as far as it is used.
+// probedStream is what ffprobe says of a stream, as far as it is used.
+type probedStream struct {
+	Type        string            `json:"codec_type"`
+	Codec       string            `json:"codec_name"`
+	Width       int               `json:"width"`
+	Height      int               `json:"height"`
+	FrameRate   string            `json:"r_frame_rate"`
+	SampleRate  string            `json:"sample_rate"`
+	Channels    int               `json:"channels"`
+	Layout      string            `json:"channel_layout"`
+	Bits        int               `json:"bits_per_sample"`
+	RawBits     string            `json:"bits_per_raw_sample"`
+	Duration    string            `json:"duration"`
+	Start       string            `json:"start_time"`
+	Frames      string            `json:"nb_frames"`
+	Tags        map[string]string `json:"tags"`
+	Disposition map[string]int    `json:"disposition"`
+}
+
+// probed is what it says of a file.
 type probed struct {
-	Streams []struct {
-		Type        string            `json:"codec_type"`
-		Codec       string            `json:"codec_name"`
-		Width       int               `json:"width"`
-		Height      int               `json:"height"`
-		FrameRate   string            `json:"r_frame_rate"`
-		SampleRate  string            `json:"sample_rate"`
-		Channels    int               `json:"channels"`
-		Layout      string            `json:"channel_layout"`
-		Bits        int               `json:"bits_per_sample"`
-		RawBits     string            `json:"bits_per_raw_sample"`
-		Duration    string            `json:"duration"`
-		Start       string            `json:"start_time"`
-		Frames      string            `json:"nb_frames"`
-		Tags        map[string]string `json:"tags"`
-		Disposition map[string]int    `json:"disposition"`
-	} `json:"streams"`
-	Format struct {
+	Streams []probedStream `json:"streams"`
+	Format  struct {
 		Name     string            `json:"format_name"`
 		Duration string            `json:"duration"`
 		Tags     map[string]string `json:"tags"`

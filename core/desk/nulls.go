@@ -1,0 +1,220 @@
+package desk
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"zestyloom/core/contract"
+	"zestyloom/core/layout"
+	"zestyloom/core/mix"
+)
+
+// null is a group that is to be the sum of others, each channel at gains: what is left when those are taken from it.
+type null struct {
+	rule    string
+	of      *group
+	parts   []*group
+	message string
+	rows    []row
+	others  []*null // the same with something changed over, to say what is wrong
+	changed string  // what is changed over in it
+}
+
+// row is one channel of the sum.
+type row struct {
+	target      *column
+	turned      bool // polarity of the target
+	from        []*column
+	gains       []float64
+	limit, rms  float64
+	peak, power float64
+	peakAt      int64
+	overAt      int64 // where it went over the limit first; −1 where it did not
+	n           int64
+}
+
+// nullsOf finds what is to add up: fold-downs, and mixes of stems that are there by themselves.
+func (h *hearing) nullsOf() (found []*null) {
+	for _, g := range h.groups {
+		if f := g.From.Fold; f != nil && !f.Encoded {
+			at := slices.IndexFunc(h.groups, func(x *group) bool { return x.ID == f.Of })
+			if at < 0 {
+				continue
+			}
+			m, _, ok := mix.Carry(layout.Read(h.groups[at].labels), layout.Read(g.labels), *f.Levels())
+			if ok {
+				n := &null{rule: "fold", of: g, parts: []*group{h.groups[at]}, message: fmt.Sprintf("%s is the fold-down of %s", g.Name, h.groups[at].Name)}
+				found = append(found, n.with(m))
+			}
+		}
+		if parts := h.partsOf(g); parts != nil {
+			var names []string
+			for _, p := range parts {
+				names = append(names, p.Name)
+			}
+			n := &null{rule: "stems-sum-to-mix", of: g, parts: parts, message: fmt.Sprintf("%s add up to %s", strings.Join(names, " + "), g.Name)}
+			found = append(found, n.with(mix.Identity(len(g.labels))))
+		}
+	}
+	for _, n := range found {
+		n.alternatives()
+	}
+	return found
+}
+
+// partsOf finds groups of the same channels with stems that together are those of a mix; nil where there are none.
+func (h *hearing) partsOf(of *group) (parts []*group) {
+	if len(of.From.Stems) < 2 {
+		return nil
+	}
+	var covered []string
+	for _, g := range h.groups {
+		if g != of && len(g.From.Stems) > 0 && slices.Equal(g.labels, of.labels) && !slices.ContainsFunc(g.From.Stems, func(s string) bool {
+			return !slices.Contains(of.From.Stems, s) || slices.Contains(covered, s)
+		}) {
+			parts = append(parts, g)
+			covered = append(covered, g.From.Stems...)
+		}
+	}
+	if len(covered) != len(of.From.Stems) {
+		return nil
+	}
+	return parts
+}
+
+// with makes the rows: each part goes into the group by the matrix.
+func (n *null) with(m mix.Matrix) *null {
+	for r, target := range n.of.columns {
+		one := row{target: target, overAt: -1}
+		for _, p := range n.parts {
+			for col := range m.Cols {
+				if gain := m.At(r, col); gain != 0 {
+					one.from, one.gains = append(one.from, p.columns[col]), append(one.gains, gain)
+				}
+			}
+		}
+		depth := target.file.file.Streams[target.stream].Depth
+		for _, f := range one.from {
+			depth = min(depth, f.file.file.Streams[f.stream].Depth)
+		}
+		one.limit, one.rms = contract.NullLimit(depth, one.gains...)
+		n.rows = append(n.rows, one)
+	}
+	return n
+}
+
+// pairs are channels that are easily changed over.
+var pairs = [][2]string{{"L", "R"}, {"Ls", "Rs"}, {"Lss", "Rss"}, {"Lrs", "Rrs"}, {"C", "LFE"}, {"C", "R"}}
+
+// alternatives are the same sum with two channels of one of its groups changed over, or with its polarity turned.
+func (n *null) alternatives() {
+	for _, g := range append([]*group{n.of}, n.parts...) {
+		for _, pair := range pairs {
+			a, b := slices.Index(g.labels, pair[0]), slices.Index(g.labels, pair[1])
+			if a < 0 || b < 0 {
+				continue
+			}
+			n.others = append(n.others, n.changing(fmt.Sprintf("%s and %s of %s are changed over", pair[0], pair[1], g.Name), func(c *column) *column {
+				switch c {
+				case g.columns[a]:
+					return g.columns[b]
+				case g.columns[b]:
+					return g.columns[a]
+				}
+				return c
+			}))
+		}
+	}
+	turned := n.changing("the polarity of "+n.of.Name+" is turned", func(c *column) *column { return c })
+	for i := range turned.rows {
+		turned.rows[i].turned = true
+	}
+	n.others = append(n.others, turned)
+}
+
+func (n *null) changing(words string, other func(*column) *column) *null {
+	made := &null{rule: n.rule, of: n.of, parts: n.parts, changed: words}
+	for _, r := range n.rows {
+		one := r
+		one.target = other(r.target)
+		one.from = nil
+		for _, f := range r.from {
+			one.from = append(one.from, other(f))
+		}
+		made.rows = append(made.rows, one)
+	}
+	return made
+}
+
+// write takes samples of a block that begins at a place.
+func (n *null) write(at int64, from, to int) {
+	for i := range n.rows {
+		n.rows[i].write(at, from, to)
+	}
+	for _, other := range n.others {
+		for i := range other.rows {
+			other.rows[i].write(at, from, to)
+		}
+	}
+}
+
+func (r *row) write(at int64, from, to int) {
+	target := r.target.samples()
+	for i := from; i < to; i++ {
+		x := target[i]
+		if r.turned {
+			x = -x
+		}
+		for k, f := range r.from {
+			x -= r.gains[k] * f.samples()[i]
+		}
+		r.power += x * x
+		if x = math.Abs(x); x > r.peak {
+			r.peak, r.peakAt = x, at+int64(i)
+		}
+		if x > r.limit && r.overAt < 0 {
+			r.overAt = at + int64(i)
+		}
+	}
+	r.n += int64(to - from)
+}
+
+func (r row) ok() bool {
+	return r.n > 0 && r.peak <= r.limit && math.Sqrt(r.power/float64(r.n)) <= r.rms
+}
+
+func (n *null) ok() bool { return !slices.ContainsFunc(n.rows, func(r row) bool { return !r.ok() }) }
+
+// sums says whether everything adds up; where not, from where on, on which channel, and what would make it so.
+func (h *hearing) sums() {
+	for _, n := range h.nulls {
+		worst := slices.MaxFunc(n.rows, func(a, b row) int {
+			if a.peak < b.peak {
+				return -1
+			}
+			return 1
+		})
+		rms := math.Sqrt(worst.power / float64(max(1, worst.n)))
+		file := worst.target.file.file
+		f := contract.Finding{Rule: n.rule, File: file.Name, Message: n.message, Measured: fmt.Sprintf("%s left, %s on average", level(worst.peak), level(rms)),
+			Limit: fmt.Sprintf("at most %s, %s on average", level(worst.limit), level(worst.rms))}
+		if worst.peak == 0 {
+			f.Measured = "nothing left"
+		}
+		if n.ok() {
+			h.note(true, f)
+			continue
+		}
+		if i := slices.IndexFunc(n.others, (*null).ok); i >= 0 {
+			f.Message += "; it would if it were not that " + n.others[i].changed
+		}
+		f.Channel = worst.target.channel + 1
+		at := worst.overAt
+		if at < 0 {
+			at = worst.peakAt
+		}
+		h.note(false, h.place(f, file, at))
+	}
+}

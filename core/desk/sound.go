@@ -1,0 +1,433 @@
+package desk
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"slices"
+	"strings"
+
+	"zestyloom/core/contract"
+	"zestyloom/core/dsp"
+	"zestyloom/core/fault"
+	"zestyloom/core/layout"
+	"zestyloom/core/loudness"
+)
+
+// blockFrames is the length of the blocks that are read.
+const blockFrames = 1 << 12
+
+// listen reads the sound: the files of a range and rate in step.
+func (c *checking) listen(ctx context.Context, list []*placed, progress func(float64)) error {
+	type pass struct {
+		span string
+		rate int
+	}
+	var passes []pass
+	total, done := int64(1), int64(0)
+	for _, p := range list {
+		if at := (pass{p.span, rateOf(p.file)}); !slices.Contains(passes, at) {
+			passes = append(passes, at)
+		}
+		total += p.file.Size
+	}
+	measured := map[string]bool{}
+	for _, at := range passes {
+		h := hearing{checking: c, rate: at.rate, span: at.span, measured: measured}
+		size := int64(0)
+		for _, p := range list {
+			if p.span == at.span && rateOf(p.file) == at.rate {
+				h.files = append(h.files, p)
+				size += p.file.Size
+			}
+		}
+		if err := h.run(ctx, func(share float64) { progress((float64(done) + share*float64(size)) / float64(total)) }); err != nil {
+			return err
+		}
+		done += size
+	}
+	c.lengths(list)
+	c.unmeasured(list, measured)
+	return nil
+}
+
+// hearing is the sound of files that are read in step.
+type hearing struct {
+	*checking
+	rate     int
+	span     string
+	files    []*placed
+	measured map[string]bool // groups, by range
+	streams  []*reading
+	around   around
+	columns  []*column
+	groups   []*group
+	nulls    []*null
+}
+
+// reading is a stream while it is read.
+type reading struct {
+	file   *placed
+	stream int
+	sound  Sound
+	block  [][]float64
+	frames int64 // read so far
+	ended  bool
+	most   int64 // what the file says that it has; 0 where it does not
+}
+
+// column is a channel of a file.
+type column struct {
+	place
+	file       *placed
+	from       *reading
+	peak       float64
+	peakAt     int64
+	run, runs  int   // full-scale samples in a row; runs that are too long
+	runAt      int64 // where the first of those began
+	strange    int64
+	strangeAt  int64
+	signals    []*heard
+	quietest   float64 // a sample that is not louder is as good as silent
+	fullScale  float64
+	tooManyRun int
+}
+
+// group is a group of which all channels are there.
+type group struct {
+	*instance
+	columns []*column
+	silent  int64 // frames of silence in a row
+	longest int64
+	worst   int64 // where the longest silence began
+	loudest float64
+	loudAt  int64 // where it was louder than silence first
+	loud    bool
+}
+
+func (h *hearing) run(ctx context.Context, progress func(float64)) error {
+	defer func() {
+		for _, r := range h.streams {
+			if r.sound != nil {
+				r.sound.Close()
+			}
+		}
+	}()
+	if err := h.open(ctx); err != nil || len(h.streams) == 0 {
+		return err
+	}
+	h.arrange()
+	bank := h.bank()
+	length := int64(0)
+	for _, r := range h.streams {
+		length = max(length, r.most)
+	}
+	for at := int64(0); ; {
+		if err := ctx.Err(); err != nil {
+			return fault.Wrap(fault.Cancelled, err, "The check was stopped")
+		}
+		n, err := h.next()
+		if err != nil {
+			return err
+		}
+		if n == 0 {
+			break
+		}
+		h.look(at, n, length)
+		from, to := max(0, h.around.lead-at), min(int64(n), length-h.around.tail-at)
+		if length == 0 || h.around.tail == 0 {
+			to = int64(n)
+		}
+		if to > from {
+			h.measure(bank, at, int(from), int(to))
+		}
+		at += int64(n)
+		progress(float64(at) / float64(max(at, length)))
+	}
+	h.lasted()
+	for _, p := range h.files {
+		h.say(p)
+	}
+	h.levels(bank)
+	h.sums()
+	return nil
+}
+
+// lasted notes how long each file was; the streams of one last as long as each other.
+func (h *hearing) lasted() {
+	for _, r := range h.streams {
+		if r.stream == 0 {
+			r.file.length = r.frames
+			continue
+		}
+		if first := r.file.length; r.frames != first {
+			h.compare("length", r.file.file.Name, fmt.Sprintf("Stream %d: length in samples, as the first stream", r.stream+1), r.frames, first)
+		}
+	}
+}
+
+// open begins reading every stream; what can't be read is said and left out.
+func (h *hearing) open(ctx context.Context) error {
+	var files []*placed
+	for _, p := range h.files {
+		var opened []*reading
+		for i, s := range p.file.Streams {
+			sound, err := s.Open(ctx)
+			if err != nil {
+				if fault.KindOf(err) == "" || fault.KindOf(err) == fault.Cancelled {
+					return err
+				}
+				h.note(false, contract.Finding{Rule: "file", File: p.file.Name, Message: fault.Sentence(err)})
+				break
+			}
+			r := &reading{file: p, stream: i, sound: sound, most: s.Frames}
+			for range s.Channels {
+				r.block = append(r.block, make([]float64, blockFrames))
+			}
+			opened = append(opened, r)
+		}
+		h.streams = append(h.streams, opened...)
+		if len(opened) == len(p.file.Streams) {
+			files = append(files, p)
+		}
+	}
+	h.files = files
+	return nil
+}
+
+// next reads a block of every stream; what has ended is silent. It gives the frames of the longest.
+func (h *hearing) next() (most int, err error) {
+	for _, r := range h.streams {
+		for _, x := range r.block {
+			clear(x)
+		}
+		if r.ended {
+			continue
+		}
+		n, err := fill(r.sound, r.block)
+		if err != nil && !errors.Is(err, io.EOF) {
+			h.note(false, contract.Finding{Rule: "file", File: r.file.file.Name, Message: "It can't be read to its end: " + fault.Sentence(err)})
+		}
+		r.ended = err != nil
+		r.frames += int64(n)
+		most = max(most, n)
+	}
+	return most, nil
+}
+
+// arrange says what each channel is, which groups are whole, and what is to add up.
+func (h *hearing) arrange() {
+	h.around = h.checking.around(h.rate)
+	byGroup := map[string]*group{}
+	var order []string
+	for _, r := range h.streams {
+		if !slices.Contains(h.files, r.file) {
+			continue
+		}
+		for _, at := range r.file.channels {
+			if at.stream != r.stream {
+				continue
+			}
+			depth := r.file.file.Streams[at.stream].Depth
+			col := &column{place: at, file: r.file, from: r, fullScale: 1 - math.Ldexp(1, 1-max(8, min(depth, 24))), quietest: quiet(depth), tooManyRun: 3}
+			if runs := h.spec.Checks["clipped"].Runs; runs > 0 {
+				col.tooManyRun = runs
+			}
+			h.columns = append(h.columns, col)
+			g := byGroup[at.group.key]
+			if g == nil {
+				g = &group{instance: at.group}
+				byGroup[at.group.key] = g
+				order = append(order, at.group.key)
+			}
+			if !slices.ContainsFunc(g.columns, func(c *column) bool { return c.label == at.label }) {
+				g.columns = append(g.columns, col)
+			}
+		}
+	}
+	for _, key := range order {
+		g := byGroup[key]
+		slices.SortStableFunc(g.columns, func(a, b *column) int { return slices.Index(g.labels, a.label) - slices.Index(g.labels, b.label) })
+		if len(g.columns) == len(g.labels) {
+			h.groups = append(h.groups, g)
+		}
+	}
+	h.nulls = h.nullsOf()
+}
+
+// quiet is the largest sample that silence may have: two steps, as dither makes it.
+func quiet(depth int) float64 {
+	if depth == 0 || depth >= 32 {
+		return math.Ldexp(1, -22)
+	}
+	return math.Ldexp(2, 1-depth) * (1 + 1e-9)
+}
+
+// bank makes a meter for each group.
+func (h *hearing) bank() *loudness.Bank {
+	var layouts []layout.Layout
+	for _, g := range h.groups {
+		layouts = append(layouts, layout.Layout{Name: layout.Name(g.Layout), Labels: g.labels})
+	}
+	bank := loudness.NewBank(h.rate, 4, layouts...)
+	if dialogue := h.dialogue(); dialogue >= 0 {
+		for i := range h.groups {
+			bank.Anchor(i, dialogue)
+		}
+	}
+	return bank
+}
+
+// dialogue finds the group that is the dialogue by itself; −1 where there is none.
+func (h *hearing) dialogue() int {
+	return slices.IndexFunc(h.groups, func(g *group) bool { return g.From.Stem == "DX" || slices.Equal(g.From.Stems, []string{"DX"}) })
+}
+
+func (c *column) samples() []float64 { return c.from.block[c.channel] }
+
+// look looks at the samples of every channel, wherever they are.
+func (h *hearing) look(at int64, n int, length int64) {
+	for i := range h.around.signals {
+		s := &h.around.signals[i]
+		if s.fromEnd && length == 0 {
+			continue
+		}
+		for k, col := range h.columns {
+			s.write(k, col.samples()[:n], at, length, h.rate)
+		}
+	}
+	for _, col := range h.columns {
+		for i, x := range col.samples()[:n] {
+			if math.IsNaN(x) || math.IsInf(x, 0) || math.Abs(x) > 1e6 {
+				if col.strange == 0 {
+					col.strangeAt = at + int64(i)
+				}
+				col.strange++
+				col.samples()[i] = 0
+				continue
+			}
+			full := math.Abs(x) >= col.fullScale
+			if full {
+				col.run++
+				if col.run == col.tooManyRun {
+					if col.runs == 0 {
+						col.runAt = at + int64(i) - int64(col.run) + 1
+					}
+					col.runs++
+				}
+			} else {
+				col.run = 0
+			}
+		}
+	}
+}
+
+// measure measures what is programme of a block that begins at a place of the files: samples from one on and before another.
+func (h *hearing) measure(bank *loudness.Bank, at int64, from, to int) {
+	var all [][]float64
+	for _, g := range h.groups {
+		for _, col := range g.columns {
+			x := col.samples()[from:to]
+			all = append(all, x)
+			for i, v := range x {
+				if v = math.Abs(v); v > col.peak {
+					col.peak, col.peakAt = v, at+int64(from+i)
+				}
+			}
+		}
+		g.quiet(at, from, to)
+	}
+	if len(all) > 0 {
+		bank.Write(all)
+	}
+	for _, n := range h.nulls {
+		n.write(at, from, to)
+	}
+}
+
+// quiet counts how long a group is silent.
+func (g *group) quiet(at int64, from, to int) {
+	for i := from; i < to; i++ {
+		loud := false
+		for _, col := range g.columns {
+			if v := math.Abs(col.samples()[i]); v > col.quietest {
+				loud = true
+				g.loudest = max(g.loudest, v)
+			}
+		}
+		if loud {
+			if !g.loud {
+				g.loud, g.loudAt = true, at+int64(i)
+			}
+			g.silent = 0
+			continue
+		}
+		if g.silent++; g.silent > g.longest {
+			g.longest, g.worst = g.silent, at+int64(i)-g.silent+1
+		}
+	}
+}
+
+// place says where in a file something is, for people and for players.
+func (h *hearing) place(f contract.Finding, file File, at int64) contract.Finding {
+	begin, _ := h.begins(file)
+	seconds := float64(at) / float64(h.rate)
+	f.Timecode, f.Seconds = h.checking.rate.LabelAt(max(0, begin+at), h.rate), &seconds
+	return f
+}
+
+// say says what was heard of the channels of a file.
+func (h *hearing) say(p *placed) {
+	mine := around{lead: h.around.lead, tail: h.around.tail, programme: h.around.programme}
+	for _, s := range h.around.signals {
+		s.channels = slices.Clone(s.channels)
+		var own []tone
+		for i, col := range h.columns {
+			if col.file == p && i < len(s.channels) {
+				own = append(own, s.channels[i])
+			}
+		}
+		s.channels = own
+		mine.signals = append(mine.signals, s)
+	}
+	h.lines(p, mine)
+	for _, col := range h.columns {
+		if col.file != p {
+			continue
+		}
+		number := col.channel + 1
+		if col.strange > 0 {
+			f := contract.Finding{Rule: "measurable", File: p.file.Name, Channel: number, Message: "Samples are no numbers, or louder than anything can be", Measured: fmt.Sprint(col.strange), Limit: "0"}
+			h.note(false, h.place(f, p.file, col.strangeAt))
+		}
+		if col.runs > 0 {
+			f := contract.Finding{Rule: "clipped", File: p.file.Name, Channel: number, Measured: fmt.Sprint(col.runs), Limit: "0",
+				Message: fmt.Sprintf("%s: %d or more samples in a row are at full scale", col.name(), col.tooManyRun)}
+			h.note(false, h.place(f, p.file, col.runAt))
+		}
+	}
+}
+
+// name says what a channel is of.
+func (c *column) name() string {
+	if len(c.group.labels) == 1 {
+		return c.group.Name
+	}
+	return c.group.Name + " " + c.label
+}
+
+func figure(x *float64, unit string) string {
+	if x == nil || math.IsInf(*x, -1) {
+		return "silent"
+	}
+	return strings.Replace(fmt.Sprintf("%.2f %s", *x, unit), "-", "−", 1)
+}
+
+func level(x float64) string {
+	if x == 0 {
+		return "nothing"
+	}
+	return strings.Replace(fmt.Sprintf("%.1f dBFS", dsp.DB(x)), "-", "−", 1)
+}

@@ -1,0 +1,246 @@
+// Package reception opens deliveries as they arrive: a folder, a ZIP, or a single file, ours or anybody's.
+//
+// In: a path. Out: the files as the desk wants them, with their checksums; papers that lie beside them are known and left aside.
+// Begin reading at Open.
+package reception
+
+import (
+	"archive/zip"
+	"bufio"
+	"context"
+	"errors"
+	"io"
+	"io/fs"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"zestyloom/core/contract"
+	"zestyloom/core/desk"
+	"zestyloom/core/fault"
+	"zestyloom/internal/intake"
+	"zestyloom/internal/media"
+)
+
+// Delivery is files that are open.
+type Delivery struct {
+	Files   []desk.File
+	Paths   []string // of the files, on this machine
+	closers []io.Closer
+	unzip   string // folder that a ZIP was unpacked into
+}
+
+// Close lets go of the files, and takes away what was unpacked.
+func (d *Delivery) Close() error {
+	var errs []error
+	for _, c := range d.closers {
+		errs = append(errs, c.Close())
+	}
+	if d.unzip != "" {
+		errs = append(errs, os.RemoveAll(d.unzip))
+	}
+	return errors.Join(errs...)
+}
+
+// maxFiles is the most files that a delivery may have.
+const maxFiles = 2000
+
+// Open opens what lies at a path; temporary is a folder that a ZIP may be unpacked below. The caller closes it.
+func Open(ctx context.Context, at, temporary string) (d *Delivery, err error) {
+	d = &Delivery{}
+	defer func() {
+		if err != nil {
+			d.Close()
+		}
+	}()
+	info, err := os.Stat(at)
+	if err != nil {
+		return d, fault.Wrap(fault.NotFound, err, "There is no file or folder at %s", at)
+	}
+	folder := at
+	switch {
+	case info.IsDir():
+	case strings.EqualFold(filepath.Ext(at), ".zip"):
+		if d.unzip, err = os.MkdirTemp(temporary, "delivery-"); err != nil {
+			return d, media.Explain(err)
+		}
+		if err := unpack(ctx, at, d.unzip); err != nil {
+			return d, err
+		}
+		folder = d.unzip
+	default:
+		return d, d.add(ctx, at, filepath.Base(at), nil)
+	}
+	return d, d.folder(ctx, folder)
+}
+
+// folder adds all files below a folder.
+func (d *Delivery) folder(ctx context.Context, folder string) error {
+	var found []string
+	err := filepath.WalkDir(folder, func(at string, e fs.DirEntry, err error) error {
+		switch {
+		case err != nil:
+			return err
+		case strings.HasPrefix(e.Name(), ".") && at != folder:
+			if e.IsDir() {
+				return fs.SkipDir
+			}
+		case e.Type().IsRegular():
+			if found = append(found, at); len(found) > maxFiles {
+				return fault.New(fault.BadInput, "There are more than %d files here; choose the folder of one delivery", maxFiles)
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	slices.Sort(found)
+	sums, err := listed(found)
+	if err != nil {
+		return err
+	}
+	for _, at := range found {
+		name := filepath.Base(at)
+		if Paper(name) {
+			continue
+		}
+		if err := d.add(ctx, at, name, sums); err != nil {
+			return err
+		}
+	}
+	for name := range sums {
+		if !slices.ContainsFunc(d.Files, func(f desk.File) bool { return f.Name == name }) && !Paper(name) {
+			d.Files = append(d.Files, desk.Unread(name, 0, fault.New(fault.NotFound, "The list of checksums has %s, and it is not there", name)))
+			d.Paths = append(d.Paths, "")
+		}
+	}
+	if len(d.Files) == 0 {
+		return fault.New(fault.NotFound, "There are no files of a delivery in %s", filepath.Base(folder))
+	}
+	return nil
+}
+
+// Paper tells whether a file is one that lies beside those that are delivered.
+func Paper(name string) bool {
+	if strings.HasPrefix(name, ".") {
+		return true
+	}
+	switch strings.ToLower(filepath.Ext(name)) {
+	case ".json", ".sha256", ".mhl", ".csv", ".pdf", ".html", ".yaml", ".yml", ".txt", ".xml", ".md":
+		return true
+	}
+	return false
+}
+
+// listed reads the lists of checksums, as sha256sum writes them.
+func listed(files []string) (map[string]string, error) {
+	sums := map[string]string{}
+	for _, at := range files {
+		if !strings.HasSuffix(strings.ToLower(at), ".sha256") {
+			continue
+		}
+		f, err := os.Open(at)
+		if err != nil {
+			return nil, err
+		}
+		lines := bufio.NewScanner(io.LimitReader(f, 1<<20))
+		for lines.Scan() {
+			if sum, name, found := strings.Cut(lines.Text(), " "); found && len(sum) == 64 {
+				sums[path.Base(strings.TrimLeft(name, " *"))] = strings.ToLower(sum)
+			}
+		}
+		f.Close()
+	}
+	return sums, nil
+}
+
+// add opens a file. sums are what a list says of the files beside it.
+func (d *Delivery) add(ctx context.Context, at, name string, sums map[string]string) error {
+	file, err := os.Open(at)
+	if err != nil {
+		return err
+	}
+	sum, err := media.Hash(ctx, file)
+	file.Close()
+	if err != nil {
+		return err
+	}
+	f, closing, err := intake.Received(ctx, at, name, sum)
+	if err != nil {
+		return err
+	}
+	d.closers = append(d.closers, closing)
+	if want, known := sums[name]; known {
+		doubt := contract.Finding{Rule: "checksum", Severity: contract.OK, Message: "SHA-256, as the list of checksums has it", Measured: sum, Limit: want}
+		if sum != want {
+			doubt.Severity = contract.Error
+		}
+		f.Doubts = append(f.Doubts, doubt)
+	} else if len(sums) > 0 {
+		f.Doubts = append(f.Doubts, contract.Finding{Rule: "checksum", Severity: contract.Error, Message: "The list of checksums does not have this file", Measured: sum})
+	}
+	d.Files, d.Paths = append(d.Files, f), append(d.Paths, at)
+	return nil
+}
+
+// maxUnpacked is the most bytes that a ZIP may unpack to, as a share of what it has: sound hardly shrinks.
+const maxUnpacked = 20
+
+// unpack writes the files of a ZIP into a folder, each under the last part of its name.
+func unpack(ctx context.Context, at, folder string) error {
+	z, err := zip.OpenReader(at)
+	if err != nil {
+		return fault.Wrap(fault.Damaged, err, "The ZIP can't be opened; it is damaged, or was not sent whole")
+	}
+	defer z.Close()
+	info, err := os.Stat(at)
+	if err != nil {
+		return err
+	}
+	left := info.Size() * maxUnpacked
+	if len(z.File) > maxFiles {
+		return fault.New(fault.BadInput, "There are more than %d files in the ZIP", maxFiles)
+	}
+	for _, f := range z.File {
+		name := path.Base(strings.ReplaceAll(f.Name, `\`, "/"))
+		if f.FileInfo().IsDir() || !f.Mode().IsRegular() || strings.HasPrefix(name, ".") || name == "" {
+			continue
+		}
+		if err := ctx.Err(); err != nil {
+			return fault.Wrap(fault.Cancelled, err, "Unpacking was stopped")
+		}
+		n, err := unpackOne(f, filepath.Join(folder, name), left)
+		if err != nil {
+			return err
+		}
+		left -= n
+	}
+	return nil
+}
+
+func unpackOne(f *zip.File, to string, left int64) (int64, error) {
+	from, err := f.Open()
+	if err != nil {
+		return 0, fault.Wrap(fault.Damaged, err, "%s can't be unpacked; the ZIP is damaged", f.Name)
+	}
+	defer from.Close()
+	out, err := os.OpenFile(to, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+	if errors.Is(err, fs.ErrExist) {
+		return 0, fault.New(fault.BadInput, "The ZIP has two files called %s", filepath.Base(to))
+	}
+	if err != nil {
+		return 0, media.Explain(err)
+	}
+	defer out.Close()
+	n, err := io.Copy(out, io.LimitReader(from, left+1))
+	switch {
+	case n > left:
+		return n, fault.New(fault.BadInput, "The ZIP unpacks to far more than it is; it was left alone")
+	case errors.Is(err, zip.ErrChecksum) || errors.Is(err, zip.ErrFormat) || errors.Is(err, io.ErrUnexpectedEOF):
+		return n, fault.Wrap(fault.Damaged, err, "%s can't be unpacked; the ZIP is damaged", f.Name)
+	}
+	return n, media.Explain(err)
+}
