@@ -63,3 +63,34 @@ func TestImportsPointInwards(t *testing.T) {
 	}))
 	require.Greater(t, checked, 40)
 }
+
+// The desk proves what the printer has made, so nothing of how that is made is in it, at any depth.
+func TestTheDeskKnowsNothingOfThePrinter(t *testing.T) {
+	known := map[string]bool{}
+	var visit func(pkg string)
+	visit = func(pkg string) {
+		if known[pkg] {
+			return
+		}
+		known[pkg] = true
+		files, err := filepath.Glob(filepath.Join("..", pkg, "*.go"))
+		require.NoError(t, err)
+		for _, path := range files {
+			if strings.HasSuffix(path, "_test.go") {
+				continue
+			}
+			f, err := parser.ParseFile(token.NewFileSet(), path, nil, parser.ImportsOnly)
+			require.NoError(t, err)
+			for _, spec := range f.Imports {
+				if name, _ := strconv.Unquote(spec.Path.Value); strings.HasPrefix(name, "zestyloom/") {
+					visit(strings.TrimPrefix(name, "zestyloom/"))
+				}
+			}
+		}
+	}
+	visit("core/desk")
+	require.Greater(t, len(known), 5)
+	for _, writer := range []string{"delivery", "engine", "weave"} {
+		require.False(t, known["core/"+writer], "the desk reaches %s", writer)
+	}
+}

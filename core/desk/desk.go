@@ -97,6 +97,7 @@ type checking struct {
 	spec    contract.Spec
 	rate    timecode.Rate
 	receipt Receipt
+	refused bool // there are files of which it could not be told what their channels are
 }
 
 // Check holds a delivery against a spec. packaging is the way of packing that was agreed on, or empty for the one that the
@@ -184,6 +185,7 @@ func (c *checking) present(m matching) {
 	if m.packaging != "" && len(c.spec.Packaging) > 0 && !slices.Contains(c.spec.Packaging, m.packaging) {
 		c.note(false, contract.Finding{Rule: "file", Message: fmt.Sprintf("The receiver does not take files packed as %s", m.packaging)})
 	}
+	c.refused = len(m.missing) > 0
 	for _, s := range m.missing {
 		c.note(false, contract.Finding{Rule: "file", Message: fmt.Sprintf("There is no file of %s", s.words()), Limit: s.called()})
 	}

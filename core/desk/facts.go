@@ -35,11 +35,16 @@ type placed struct {
 // facts holds what a file says of itself against the spec, and finds what its channels are; nil where that can't be told.
 func (c *checking) facts(one matched) *placed {
 	f, want := one.file, one.slot.spec
+	if len(f.Streams) == 0 && len(f.Doubts) > 0 {
+		c.refused = true
+		return nil // it can't be read, which has been said
+	}
 	c.compare("container", f.Name, "Container", f.Container, want.Container)
 	p := &placed{matched: one, span: one.found["range"]}
 	wanted := c.streams(one)
 	if len(f.Streams) != len(wanted) {
 		c.compare("stream", f.Name, "Number of streams of sound", len(f.Streams), len(wanted))
+		c.refused = true
 		return nil
 	}
 	for i, s := range f.Streams {
@@ -60,6 +65,7 @@ func (c *checking) facts(one matched) *placed {
 		c.compare("bit-depth", f.Name, called+"bits", bits(s.Depth), bits(depth))
 		places, ok := c.channels(one, i, wanted[i], called)
 		if !ok {
+			c.refused = true
 			return nil
 		}
 		p.channels = append(p.channels, places...)

@@ -127,6 +127,9 @@ func (h *hearing) limits(l contract.Limit, g *group, called string, m loudness.M
 
 // unmeasured finds limits of groups that no file has all of: they are not met.
 func (c *checking) unmeasured(list []*placed, measured map[string]bool) {
+	if c.refused {
+		return // what is missing has been said
+	}
 	spans := map[string]bool{}
 	for _, p := range list {
 		spans[p.span] = true
@@ -169,7 +172,7 @@ func (c *checking) lengths(list []*placed) {
 			c.compare("length", p.file.Name, "Length in samples, as the files of the delivery", c.samples(p, p.length), c.samples(p, want))
 		}
 		if p.file.Pictures > 0 && p.file.Frames > 0 {
-			c.compare("length", p.file.Name, "Length of the picture in frames, as of the sound", p.file.Frames, c.rate.FrameAt(p.length, rateOf(p.file)))
+			c.compare("length", p.file.Name, "Length of the picture in frames, as of the sound", p.file.Frames, c.pictures(p))
 		}
 		if _, asks := c.spec.FrameRate(); asks && p.length == want {
 			whole := c.rate.SampleOf(c.rate.FrameAt(p.length, rateOf(p.file)), rateOf(p.file)) == p.length
@@ -178,6 +181,15 @@ func (c *checking) lengths(list []*placed) {
 			}
 		}
 	}
+}
+
+// pictures is how many frames of the picture the sound is long.
+func (c *checking) pictures(p *placed) int64 {
+	rate := p.file.FrameRate
+	if !rate.Valid() {
+		rate = c.rate
+	}
+	return rate.FrameAt(p.length, rateOf(p.file))
 }
 
 // samples writes a length so that a single sample shows, and frames are understood.

@@ -135,7 +135,7 @@ func (h *hearing) run(ctx context.Context, progress func(float64)) error {
 		if n == 0 {
 			break
 		}
-		h.look(at, n, length)
+		h.look(at, n)
 		from, to := max(0, h.around.lead-at), min(int64(n), length-h.around.tail-at)
 		if length == 0 || h.around.tail == 0 {
 			to = int64(n)
@@ -288,14 +288,13 @@ func (h *hearing) dialogue() int {
 func (c *column) samples() []float64 { return c.from.block[c.channel] }
 
 // look looks at the samples of every channel, wherever they are.
-func (h *hearing) look(at int64, n int, length int64) {
+func (h *hearing) look(at int64, n int) {
 	for i := range h.around.signals {
 		s := &h.around.signals[i]
-		if s.fromEnd && length == 0 {
-			continue
-		}
 		for k, col := range h.columns {
-			s.write(k, col.samples()[:n], at, length, h.rate)
+			if !s.fromEnd || col.from.most > 0 {
+				s.write(k, col.samples()[:n], at, col.from.most, h.rate)
+			}
 		}
 	}
 	for _, col := range h.columns {

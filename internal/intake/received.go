@@ -221,11 +221,22 @@ func (probed) stream(at int, s probedStream, local string) desk.Stream {
 	if made.Language == "und" {
 		made.Language = ""
 	}
-	if seconds, err := strconv.ParseFloat(s.Duration, 64); err == nil {
-		made.Frames = int64(math.Round(seconds * float64(rate)))
-	}
+	made.Frames = int64(math.Round(s.seconds() * float64(rate)))
 	made.Open = func(ctx context.Context) (desk.Sound, error) { return decode(ctx, local, at, s.Channels) }
 	return made
+}
+
+// seconds is how long the stream is; 0 where that is not said.
+func (s probedStream) seconds() float64 {
+	if seconds, err := strconv.ParseFloat(s.Duration, 64); err == nil {
+		return seconds
+	}
+	var h, m int
+	var rest float64 // Matroska writes it as 00:00:12.040000000
+	if n, _ := fmt.Sscanf(tag(s.Tags, "DURATION"), "%d:%d:%f", &h, &m, &rest); n == 3 {
+		return float64(h*3600+m*60) + rest
+	}
+	return 0
 }
 
 // containerIn names the container as specs do; empty where they don't.

@@ -186,8 +186,8 @@ func (d *Delivery) add(ctx context.Context, at, name string, sums map[string]str
 	return nil
 }
 
-// maxUnpacked is the most bytes that a ZIP may unpack to, as a share of what it has: sound hardly shrinks.
-const maxUnpacked = 20
+// A ZIP may unpack to so many times what it has, and so many bytes more: sound hardly shrinks, but silence does.
+const maxUnpacked, besides = 100, 16 << 20
 
 // unpack writes the files of a ZIP into a folder, each under the last part of its name.
 func unpack(ctx context.Context, at, folder string) error {
@@ -200,7 +200,7 @@ func unpack(ctx context.Context, at, folder string) error {
 	if err != nil {
 		return err
 	}
-	left := info.Size() * maxUnpacked
+	left := info.Size()*maxUnpacked + besides
 	if len(z.File) > maxFiles {
 		return fault.New(fault.BadInput, "There are more than %d files in the ZIP", maxFiles)
 	}

@@ -1,0 +1,499 @@
+package reception
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"fmt"
+	"maps"
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/adm"
+	"zestyloom/core/contract"
+	"zestyloom/core/desk"
+	"zestyloom/core/fault"
+	"zestyloom/core/wave"
+	"zestyloom/core/wave/wavetest"
+)
+
+// asked uses all of the language that the desk looks at, in three ways of packing.
+const asked = `spec: 2
+id: ferry-desk
+title: For the desk
+programme:
+  frameRate: "25"
+  start: "10:00:00:00"
+  lead:
+    - {at: "-00:00:04:00", tone: 1000, level: -18, lasts: 1}
+    - {at: "-00:00:02:00", pop: 1000, level: -20}
+  tail:
+    - {at: "+00:00:02:00", pop: 1000, level: -20}
+groups:
+  - {id: mix, name: Full mix, tag: MIX, layout: stereo, language: eng, from: {stems: [DX, MX]}}
+  - {id: dx, name: Dialogue, tag: DX, layout: stereo, language: eng, from: {stems: [DX]}}
+  - {id: mx, name: Music, tag: MX, layout: stereo, from: {stems: [MX]}}
+  - {id: mono, name: Mono, tag: MONO, layout: mono, from: {fold: {of: mix, mono: -6}}}
+  - {id: spare, name: Spare, tag: SPARE, layout: mono, from: {silence: true}}
+packaging: [poly, movie, monos]
+files:
+  - {packaging: poly, name: "{production}_{reel}_POLY", of: [mix, dx, mx, mono, spare], container: bw64, depth: 24, rate: 48000, adm: {}}
+  - packaging: movie
+    name: "{production}_{reel}_MOVIE"
+    container: mov
+    depth: 24
+    rate: 48000
+    picture: reference
+    streams:
+      - {of: [mix], title: Full mix, language: eng, default: true}
+      - {of: [dx], title: Dialogue, language: eng}
+      - {of: [mx], title: Music}
+      - {of: [mono], title: Mono}
+      - {of: [spare], title: Spare}
+  - {packaging: monos, name: "{production}_{reel}_{tag}_{number}.{channel}", each: channel, of: [mix, dx, mx, mono, spare], container: wave, depth: 24, rate: 48000}
+limits:
+  - {of: [mix], integrated: -22, tolerance: 3, truePeak: -3, ppmMax: 6, shortTermMax: -15, momentaryMax: -12, rangeMax: 15}
+checks:
+  silence: {as: error, longer: 3}
+`
+
+const (
+	second = 48000
+	lead   = 4 * second
+	length = lead + 6*second + 2*second + 1920
+)
+
+var order = []string{"mix L", "mix R", "dx L", "dx R", "mx L", "mx R", "mono M", "spare M"}
+
+// delivery is what is delivered, before it is written.
+type delivery struct {
+	form    string
+	spec    contract.Spec
+	sound   map[string][]float64
+	cut     map[string]int // samples that are taken out of the programme of a channel
+	header  func(h *wave.Header)
+	name    func(file, channel string) string // of the file and of a channel in it
+	mux     func(args []string) []string
+	picture string
+	after   func(dir string)
+}
+
+func step(x float64) float64 { return math.Round(x*(1<<23)) / (1 << 23) }
+
+// good makes a delivery in which nothing is wrong.
+func good(t testing.TB, form string) *delivery {
+	spec, err := contract.Parse([]byte(asked))
+	require.NoError(t, err)
+	d := &delivery{form: form, spec: spec, sound: map[string][]float64{}, cut: map[string]int{}, header: func(*wave.Header) {},
+		name: func(file, _ string) string { return file }, mux: func(a []string) []string { return a }, picture: "r=25:d=12.04", after: func(string) {}}
+	for i, name := range order {
+		d.sound[name] = make([]float64, length)
+		for at := range 6 * second {
+			x := 0.0
+			switch {
+			case strings.HasPrefix(name, "dx") && at/second%2 == 0: // a second of it, and one of silence
+				x = 0.1 * math.Sin(float64(at)*float64(300+40*i)*2*math.Pi/second)
+			case strings.HasPrefix(name, "mx"):
+				x = 0.05 * math.Sin(float64(at)*float64(200+30*i)*2*math.Pi/second)
+			}
+			d.sound[name][lead+at] = step(x)
+		}
+	}
+	d.sum()
+	for _, x := range d.sound {
+		sine(x, 0, second, -18)
+		sine(x, 2*second, 1920, -20)
+		sine(x, length-1920, 1920, -20)
+	}
+	return d
+}
+
+// sine writes a sine of 1 kHz.
+func sine(x []float64, at, frames int, dB float64) {
+	for i := range frames {
+		x[at+i] = step(math.Pow(10, dB/20) * math.Sin(float64(i)*2*math.Pi*1000/second))
+	}
+}
+
+// sum makes the mix and its fold-down of what the stems are, within the programme.
+func (d *delivery) sum() {
+	for i := lead; i < lead+6*second; i++ {
+		for _, side := range []string{" L", " R"} {
+			d.sound["mix"+side][i] = d.sound["dx"+side][i] + d.sound["mx"+side][i]
+		}
+		d.sound["mono M"][i] = step(math.Pow(10, -6.0/20) * (d.sound["mix L"][i] + d.sound["mix R"][i]))
+	}
+}
+
+// title is what a channel is called in its file.
+func title(channel string) string {
+	group, label, _ := strings.Cut(channel, " ")
+	name := map[string]string{"mix": "Full mix", "dx": "Dialogue", "mx": "Music", "mono": "Mono", "spare": "Spare"}[group]
+	if label != "M" {
+		name += " " + label
+	}
+	return name
+}
+
+// write writes a WAVE of some channels.
+func (d *delivery) write(t testing.TB, path string, channels []string) {
+	var sound [][]float64
+	for _, c := range channels {
+		x := d.sound[c]
+		at := lead + 100
+		sound = append(sound, slices.Concat(x[:at], x[at+d.cut[c]:]))
+	}
+	h := wave.Header{Format: wavetest.PCM24(len(channels)), Frames: int64(len(sound[0])), Bext: &wave.Bext{TimeReference: 36000*second - lead}}
+	h.IXML = &wave.IXML{Version: "2.10", Speed: &wave.IXMLSpeed{TimecodeRate: "25/1", TimecodeFlag: "NDF"}, Tracks: &wave.IXMLTracks{}}
+	var described []adm.Channel
+	for i, c := range channels {
+		h.IXML.Tracks.Tracks = append(h.IXML.Tracks.Tracks, wave.IXMLTrack{ChannelIndex: fmt.Sprint(i + 1), InterleaveIndex: fmt.Sprint(i + 1), Name: d.name(title(c), c)})
+		described = append(described, adm.Channel{Track: i + 1, Label: "M"})
+	}
+	if d.form == "poly" {
+		h.Wide = true
+		axml, chna, err := adm.Write(adm.Document{Programme: "The Lantern Ferry", Seconds: 12, Objects: []adm.Object{{Name: "All", Channels: described}}}, second, 24)
+		require.NoError(t, err)
+		h.Extra = []wave.RawChunk{{ID: "axml", Body: axml}, {ID: "chna", Body: chna}}
+	}
+	d.header(&h)
+	require.NoError(t, os.WriteFile(path, wavetest.Bytes(t, h, func(c, i int) float64 { return sound[c][i] }), 0o644))
+}
+
+// lay writes the delivery into a folder.
+func (d *delivery) lay(t testing.TB) string {
+	dir := t.TempDir()
+	at := func(file string) string { return filepath.Join(dir, d.name(file, "")) }
+	switch d.form {
+	case "poly":
+		d.write(t, at("The_Lantern_Ferry_Reel_1_POLY.wav"), order)
+	case "monos":
+		for _, c := range order {
+			group, label, _ := strings.Cut(c, " ")
+			number := map[string]int{"L": 1, "R": 2, "M": 1}[label]
+			d.write(t, at(fmt.Sprintf("The_Lantern_Ferry_Reel_1_%s_%d.%s.wav", strings.ToUpper(group), number, label)), []string{c})
+		}
+	default:
+		parts := t.TempDir()
+		args := []string{"-y", "-v", "error", "-f", "lavfi", "-i", "testsrc2=s=64x36:" + d.picture}
+		var maps, says []string
+		for i, group := range []string{"mix", "dx", "mx", "mono", "spare"} {
+			part := filepath.Join(parts, group+".wav")
+			channels := slices.DeleteFunc(slices.Clone(order), func(c string) bool { return !strings.HasPrefix(c, group+" ") })
+			d.write(t, part, channels)
+			args = append(args, "-i", part)
+			maps = append(maps, "-map", fmt.Sprint(i+1, ":a"))
+			name, _, _ := strings.Cut(title(channels[0]), " L")
+			says = append(says, fmt.Sprintf("-metadata:s:a:%d", i), "handler_name="+name, fmt.Sprintf("-disposition:a:%d", i), map[bool]string{true: "default", false: "0"}[i == 0])
+			if i < 2 {
+				says = append(says, fmt.Sprintf("-metadata:s:a:%d", i), "language=eng")
+			}
+		}
+		args = slices.Concat(args, []string{"-map", "0:v"}, maps, []string{"-map_metadata", "-1", "-c:v", "libx264", "-preset", "ultrafast", "-c:a", "pcm_s24le"}, says, []string{"-timecode", "09:59:56:00", "-f", "mov", at("The_Lantern_Ferry_Reel_1_MOVIE.mov")})
+		out, err := exec.Command("ffmpeg", d.mux(args)...).CombinedOutput()
+		require.NoError(t, err, "%s", out)
+	}
+	d.after(dir)
+	return dir
+}
+
+// check lays the delivery and has the desk look at it. It gives what is wrong, by rule.
+func (d *delivery) check(t testing.TB) (wrong map[string]contract.Finding, receipt desk.Receipt) {
+	opened, err := Open(context.Background(), d.lay(t), t.TempDir())
+	require.NoError(t, err)
+	defer opened.Close()
+	receipt, err = desk.Check(context.Background(), opened.Files, d.spec, contract.Packaging(d.form), func(float64) {})
+	require.NoError(t, err)
+	wrong = map[string]contract.Finding{}
+	for _, f := range receipt.Findings {
+		if _, there := wrong[f.Rule]; f.Severity != contract.OK && !there {
+			wrong[f.Rule] = f
+		}
+	}
+	return wrong, receipt
+}
+
+func instead(args []string, old, now string) []string {
+	args = slices.Clone(args)
+	for i := range args {
+		args[i] = strings.ReplaceAll(args[i], old, now)
+	}
+	return args
+}
+
+// change changes the spec's limit.
+func limit(change func(l *contract.Limit)) func(d *delivery) {
+	return func(d *delivery) { change(&d.spec.Limits[0]) }
+}
+
+func file(change func(f *contract.File)) func(d *delivery) {
+	return func(d *delivery) {
+		for i := range d.spec.Files {
+			change(&d.spec.Files[i])
+		}
+	}
+}
+
+func number(x float64) *float64 { return &x }
+
+func first(dir string) string {
+	found, _ := filepath.Glob(filepath.Join(dir, "*"))
+	return found[len(found)-1]
+}
+
+// broken is a delivery for each rule, broken in exactly that; forms are the ways of packing in which that can be.
+var broken = []struct {
+	rule   string
+	forms  string
+	breaks func(d *delivery)
+}{
+	{"file", "poly movie monos", func(d *delivery) {
+		d.after = func(dir string) { _ = os.WriteFile(first(dir), []byte("this is no sound"), 0o644) }
+	}},
+	{"extra", "poly movie monos", func(d *delivery) {
+		d.after = func(dir string) {
+			b, _ := os.ReadFile(first(dir))
+			_ = os.WriteFile(filepath.Join(dir, "Z"+filepath.Base(first(dir))+".mkv"), b, 0o644)
+		}
+	}},
+	{"naming", "poly movie monos", func(d *delivery) {
+		d.after = func(dir string) {
+			_ = os.Rename(first(dir), filepath.Join(dir, "Crossing"+filepath.Ext(first(dir))))
+		}
+	}},
+	{"checksum", "poly movie monos", func(d *delivery) {
+		d.after = func(dir string) {
+			list := ""
+			files, _ := filepath.Glob(filepath.Join(dir, "*"))
+			out, _ := exec.Command("sha256sum", files...).Output()
+			for line := range strings.Lines(string(out)) {
+				sum, path, _ := strings.Cut(strings.TrimSpace(line), "  ")
+				list += sum + "  " + filepath.Base(path) + "\n"
+			}
+			_ = os.WriteFile(filepath.Join(dir, "manifest.sha256"), []byte(strings.Repeat("0", 10)+list[10:]), 0o644)
+		}
+	}},
+	{"container", "poly movie monos", func(d *delivery) {
+		d.header = func(h *wave.Header) { h.Wide = d.form == "monos" }
+		d.mux = func(args []string) []string {
+			for i := range args {
+				if args[i] == "mov" {
+					args[i] = "matroska"
+				}
+			}
+			args = instead(args, "handler_name=", "title=")
+			return append([]string{"-y"}, append(args[:len(args)-1], "-metadata", "timecode=09:59:56:00", args[len(args)-1])...)
+		}
+	}},
+	{"codec", "movie", func(d *delivery) { d.mux = func(args []string) []string { return instead(args, "pcm_s24le", "alac") } }},
+	{"sample-rate", "poly movie monos", file(func(f *contract.File) { f.Rate = 96000 })},
+	{"bit-depth", "poly movie monos", file(func(f *contract.File) { f.Depth = 16 })},
+	{"channels", "poly movie monos", func(d *delivery) {
+		i := slices.IndexFunc(d.spec.Groups, func(g contract.Group) bool { return g.ID == "spare" })
+		if d.form == "monos" {
+			d.after = func(dir string) { d.write(nil, first(dir), []string{"spare M", "spare M"}) }
+			return
+		}
+		d.spec.Groups[i].Layout = "stereo"
+	}},
+	{"stream", "movie", func(d *delivery) {
+		d.mux = func(args []string) []string {
+			i := slices.Index(args, "-disposition:a:1")
+			args[i+1] = "default"
+			return args
+		}
+	}},
+	{"order", "poly", func(d *delivery) {
+		d.name = func(name, channel string) string {
+			return map[string]string{"mix L": "Full mix R", "mix R": "Full mix L"}[channel] + strings.Repeat(name, 1-strings.Count(channel, "mix"))
+		}
+	}},
+	{"names", "poly movie monos", func(d *delivery) {
+		d.name = func(name, channel string) string {
+			if channel == "mx L" {
+				return "Song L"
+			}
+			return name
+		}
+		d.mux = func(args []string) []string { return instead(args, "handler_name=Music", "handler_name=Song") }
+	}},
+	{"language", "movie", func(d *delivery) {
+		d.mux = func(args []string) []string { return instead(args, "language=eng", "language=por") }
+	}},
+	{"length", "poly movie monos", func(d *delivery) {
+		if d.form == "monos" {
+			d.cut["spare M"] = 1920
+			return
+		}
+		for _, c := range order {
+			d.cut[c] = map[string]int{"poly": 1, "movie": 1920}[d.form]
+		}
+	}},
+	{"start", "poly movie monos", func(d *delivery) {
+		d.header = func(h *wave.Header) { h.Bext.TimeReference++ }
+		d.mux = func(args []string) []string { return instead(args, "09:59:56:00", "09:59:56:01") }
+	}},
+	{"frame-rate", "movie", func(d *delivery) { d.picture = "r=50:d=12.04" }},
+	{"picture", "movie", func(d *delivery) {
+		d.mux = func(args []string) []string {
+			i := slices.Index(args, "0:v")
+			args = slices.Delete(args, i-1, i+1)
+			i = slices.Index(args, "-timecode")
+			return slices.Delete(args, i, i+2)
+		}
+	}},
+	{"adm", "poly", func(d *delivery) { d.header = func(h *wave.Header) { h.Extra = nil } }},
+	{"lead", "poly movie monos", func(d *delivery) {
+		for _, c := range order {
+			sine(d.sound[c], 0, second, -18.5)
+		}
+	}},
+	{"loudness", "poly movie monos", limit(func(l *contract.Limit) { l.Integrated = number(-30) })},
+	{"true-peak", "poly movie monos", limit(func(l *contract.Limit) { l.TruePeak = number(-20) })},
+	{"ppm", "poly movie monos", limit(func(l *contract.Limit) { l.PPMMax = number(2) })},
+	{"short-term", "poly movie monos", limit(func(l *contract.Limit) { l.ShortTermMax = number(-30) })},
+	{"momentary", "poly movie monos", limit(func(l *contract.Limit) { l.MomentaryMax = number(-30) })},
+	{"loudness-range", "poly movie monos", limit(func(l *contract.Limit) { l.RangeMax = number(0.1) })},
+	{"clipped", "poly movie monos", func(d *delivery) {
+		for i := range 3 {
+			d.sound["spare M"][3*second+i] = 1
+		}
+	}},
+	{"silent", "poly movie monos", func(d *delivery) { sine(d.sound["spare M"], lead+second, 480, -60) }},
+	{"unfed", "poly movie monos", func(d *delivery) {
+		clear(d.sound["mx L"][lead : lead+6*second])
+		clear(d.sound["mx R"][lead : lead+6*second])
+		d.sum()
+	}},
+	{"silence", "poly movie monos", func(d *delivery) { d.spec.Checks["silence"] = contract.Check{As: contract.Error, Longer: 0.5} }},
+	{"fold", "poly movie monos", func(d *delivery) {
+		for i := lead; i < lead+6*second; i++ {
+			d.sound["mono M"][i] = step(d.sound["mono M"][i] * 0.99)
+		}
+	}},
+	{"stems-sum-to-mix", "poly movie monos", func(d *delivery) {
+		for i := lead; i < lead+6*second; i++ {
+			d.sound["mx L"][i] = step(d.sound["mx L"][i] * 1.001)
+		}
+	}},
+	{"measurable", "poly movie monos", func(d *delivery) {
+		d.spec.Groups = append(d.spec.Groups, contract.Group{ID: "ghost", Name: "Ghost", Layout: "stereo", From: contract.Source{Stem: "FX"}})
+		d.spec.Limits = append(d.spec.Limits, contract.Limit{Of: []string{"ghost"}, TruePeak: number(-1)})
+	}},
+}
+
+// Each rule finds a delivery that is broken in exactly that, in every way of packing in which it can be, and nothing else is
+// wrong with it then. A rule without such a delivery fails the test.
+func TestEveryRuleRefusesWhatBreaksItAndNothingElse(t *testing.T) {
+	cases := map[string]bool{"readers": true} // has a test of its own
+	for _, b := range broken {
+		cases[b.rule] = true
+		for _, form := range strings.Fields(b.forms) {
+			t.Run(b.rule+" "+form, func(t *testing.T) {
+				t.Parallel()
+				d := good(t, form)
+				b.breaks(d)
+				wrong, receipt := d.check(t)
+				assert.Equal(t, []string{b.rule}, slices.Sorted(maps.Keys(wrong)), "%+v", wrong)
+				if !slices.Contains([]string{"extra", "unfed"}, b.rule) { // which warn
+					assert.False(t, receipt.Pass)
+				}
+			})
+		}
+	}
+	assert.ElementsMatch(t, slices.Sorted(maps.Keys(desk.Rules)), slices.Sorted(maps.Keys(cases)), "each rule has a delivery that breaks it")
+}
+
+func TestWhatIsAsAskedIsAccepted(t *testing.T) {
+	for _, form := range []string{"poly", "movie", "monos"} {
+		wrong, receipt := good(t, form).check(t)
+		assert.Empty(t, wrong, form)
+		assert.True(t, receipt.Pass)
+		assert.Len(t, receipt.Groups, 5)
+		assert.Equal(t, form, string(receipt.Packaging))
+	}
+}
+
+// A fault says where it is, and what would set it right.
+func TestAFaultSaysWhereItIs(t *testing.T) {
+	d := good(t, "monos")
+	d.sound["dx L"], d.sound["dx R"] = d.sound["dx R"], d.sound["dx L"]
+	wrong, _ := d.check(t)
+	assert.Contains(t, wrong["stems-sum-to-mix"].Message, "L and R of Dialogue are changed over")
+	assert.Equal(t, "10:00:00:00", wrong["stems-sum-to-mix"].Timecode)
+
+	d = good(t, "poly")
+	sine(d.sound["spare M"], lead+3*second, 480, -60)
+	wrong, _ = d.check(t)
+	assert.Equal(t, "10:00:03:00", wrong["silent"].Timecode)
+	assert.Equal(t, 8, wrong["silent"].Channel)
+	assert.InDelta(t, 7, *wrong["silent"].Seconds, 0.001)
+
+	d = good(t, "monos")
+	for i := range 3 {
+		d.sound["mix L"][lead+2*second+i] = 1
+	}
+	wrong, _ = d.check(t)
+	assert.Equal(t, "10:00:02:00", wrong["true-peak"].Timecode)
+	assert.Contains(t, wrong["true-peak"].File, "MIX_1.L")
+	assert.Equal(t, "10:00:02:00", wrong["stems-sum-to-mix"].Timecode)
+}
+
+// Where ffprobe sees something else in a WAVE than we do, the desk does not trust it.
+func TestReadersMustAgree(t *testing.T) {
+	d := good(t, "poly")
+	real, err := exec.LookPath("ffprobe")
+	require.NoError(t, err)
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "ffprobe"), []byte("#!/bin/sh\n"+real+" \"$@\" | sed 's/\"channels\": 8/\"channels\": 6/'\n"), 0o700))
+	t.Setenv("PATH", dir+":"+os.Getenv("PATH"))
+	wrong, _ := d.check(t)
+	assert.Equal(t, []string{"readers"}, slices.Sorted(maps.Keys(wrong)))
+}
+
+// A delivery is taken from a ZIP; one that is broken, or that unpacks to far more than it is, is refused with a sentence.
+func TestDeliveriesInAZIP(t *testing.T) {
+	d := good(t, "monos")
+	dir := d.lay(t)
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	require.NoError(t, z.AddFS(os.DirFS(dir)))
+	require.NoError(t, z.Close())
+	at := filepath.Join(t.TempDir(), "delivery.zip")
+	open := func(b []byte) (*Delivery, error) {
+		require.NoError(t, os.WriteFile(at, b, 0o644))
+		return Open(context.Background(), at, t.TempDir())
+	}
+	opened, err := open(b.Bytes())
+	require.NoError(t, err)
+	assert.Len(t, opened.Files, 8)
+	receipt, err := desk.Check(context.Background(), opened.Files, d.spec, "", func(float64) {})
+	require.NoError(t, err)
+	assert.True(t, receipt.Pass)
+	assert.Equal(t, contract.Packaging("monos"), receipt.Packaging, "the way of packing is found out")
+	unpacked := opened.unzip
+	require.NoError(t, opened.Close())
+	assert.NoDirExists(t, unpacked)
+
+	_, err = open(b.Bytes()[:b.Len()/2])
+	assert.Equal(t, fault.Damaged, fault.KindOf(err))
+	var bomb bytes.Buffer
+	z = zip.NewWriter(&bomb)
+	w, err := z.Create("../../a.wav")
+	require.NoError(t, err)
+	_, err = w.Write(make([]byte, 50<<20))
+	require.NoError(t, err)
+	require.NoError(t, z.Close())
+	_, err = open(bomb.Bytes())
+	assert.ErrorContains(t, err, "far more than it is")
+	_, err = Open(context.Background(), t.TempDir(), t.TempDir())
+	assert.ErrorContains(t, err, "no files of a delivery")
+}
