@@ -21,7 +21,8 @@ type Finding struct {
 	Measured string   `json:"measured,omitempty"`
 	Limit    string   `json:"limit,omitempty"`
 	File     string   `json:"file,omitempty"`
-	Channel  int      `json:"channel,omitempty"`  // of the file, from 1
+	Stream   int      `json:"stream,omitempty"`   // of a file with several, from 1
+	Channel  int      `json:"channel,omitempty"`  // of the file or stream, from 1
 	Timecode string   `json:"timecode,omitempty"` // where it is heard first
 	Seconds  *float64 `json:"seconds,omitempty"`  // the same, from the beginning of the file
 	Offers   []Offer  `json:"offers,omitempty"`   // what sets it right

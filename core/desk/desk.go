@@ -67,6 +67,7 @@ type Receipt struct {
 	Findings  []contract.Finding `json:"findings"`            // one for each thing that was compared
 	Files     []File             `json:"files"`
 	Groups    []Measured         `json:"groups"`
+	Seen      []Seen             `json:"seen,omitempty"` // what the files are, where there was no spec
 }
 
 // Measured is what was measured of a group.

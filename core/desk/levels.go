@@ -44,14 +44,14 @@ func (h *hearing) silence(g *group, called string) {
 	file := g.columns[0].file.file
 	switch {
 	case g.From.Silence && g.loud:
-		f := contract.Finding{Rule: "silent", File: file.Name, Channel: g.columns[0].channel + 1, Message: called + " is to be silent, and is not", Measured: level(g.loudest), Limit: "silence"}
-		h.note(false, h.place(f, file, g.loudAt))
+		f := contract.Finding{Rule: "silent", Message: called + " is to be silent, and is not", Measured: level(g.loudest), Limit: "silence"}
+		h.note(false, h.place(on(f, g.columns[0]), file, g.loudAt))
 		return
 	case g.From.Silence:
 		h.note(true, contract.Finding{Rule: "silent", File: file.Name, Message: called + " is silent, as it should be"})
 		return
 	case !g.loud:
-		h.note(false, contract.Finding{Rule: "unfed", File: file.Name, Channel: g.columns[0].channel + 1, Message: called + " is silent from the beginning to the end"})
+		h.note(false, on(contract.Finding{Rule: "unfed", Message: called + " is silent from the beginning to the end"}, g.columns[0]))
 		return
 	}
 	longer := h.spec.Checks["silence"].Longer
@@ -59,10 +59,10 @@ func (h *hearing) silence(g *group, called string) {
 		return
 	}
 	seconds := float64(g.longest) / float64(h.rate)
-	f := contract.Finding{Rule: "silence", File: file.Name, Channel: g.columns[0].channel + 1, Message: called + ": longest silence",
+	f := contract.Finding{Rule: "silence", File: file.Name, Message: called + ": longest silence",
 		Measured: fmt.Sprintf("%.2f s", seconds), Limit: fmt.Sprintf("at most %g s", longer)}
 	if seconds > longer {
-		f = h.place(f, file, g.worst)
+		f = h.place(on(f, g.columns[0]), file, g.worst)
 	}
 	h.note(seconds <= longer, f)
 }
@@ -118,8 +118,7 @@ func (h *hearing) limits(l contract.Limit, g *group, called string, m loudness.M
 			f.Measured = "not measured: too short, or too low"
 		}
 		if !ok && most.peak {
-			f.Channel = loudest.channel + 1
-			f = h.place(f, file, loudest.peakAt)
+			f = h.place(on(f, loudest), file, loudest.peakAt)
 		}
 		h.note(ok, f)
 	}

@@ -210,11 +210,10 @@ func (h *hearing) sums() {
 		if i := slices.IndexFunc(n.others, (*null).ok); i >= 0 {
 			f.Message += "; it would if it were not that " + n.others[i].changed
 		}
-		f.Channel = worst.target.channel + 1
 		at := worst.overAt
 		if at < 0 {
 			at = worst.peakAt
 		}
-		h.note(false, h.place(f, file, at))
+		h.note(false, h.place(on(f, worst.target), file, at))
 	}
 }

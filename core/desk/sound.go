@@ -377,6 +377,15 @@ func (h *hearing) place(f contract.Finding, file File, at int64) contract.Findin
 	return f
 }
 
+// on says on which channel of which file something is.
+func on(f contract.Finding, c *column) contract.Finding {
+	f.File, f.Channel = c.file.file.Name, c.channel+1
+	if len(c.file.file.Streams) > 1 {
+		f.Stream = c.stream + 1
+	}
+	return f
+}
+
 // say says what was heard of the channels of a file.
 func (h *hearing) say(p *placed) {
 	mine := around{lead: h.around.lead, tail: h.around.tail, programme: h.around.programme}
@@ -396,15 +405,14 @@ func (h *hearing) say(p *placed) {
 		if col.file != p {
 			continue
 		}
-		number := col.channel + 1
 		if col.strange > 0 {
-			f := contract.Finding{Rule: "measurable", File: p.file.Name, Channel: number, Message: "Samples are no numbers, or louder than anything can be", Measured: fmt.Sprint(col.strange), Limit: "0"}
-			h.note(false, h.place(f, p.file, col.strangeAt))
+			f := contract.Finding{Rule: "measurable", Message: "Samples are no numbers, or louder than anything can be", Measured: fmt.Sprint(col.strange), Limit: "0"}
+			h.note(false, h.place(on(f, col), p.file, col.strangeAt))
 		}
 		if col.runs > 0 {
-			f := contract.Finding{Rule: "clipped", File: p.file.Name, Channel: number, Measured: fmt.Sprint(col.runs), Limit: "0",
+			f := contract.Finding{Rule: "clipped", Measured: fmt.Sprint(col.runs), Limit: "0",
 				Message: fmt.Sprintf("%s: %d or more samples in a row are at full scale", col.name(), col.tooManyRun)}
-			h.note(false, h.place(f, p.file, col.runAt))
+			h.note(false, h.place(on(f, col), p.file, col.runAt))
 		}
 	}
 }

@@ -12,6 +12,7 @@ import (
 	"zestyloom/core/convert"
 	"zestyloom/core/cutlist"
 	"zestyloom/core/delivery"
+	"zestyloom/core/desk"
 	"zestyloom/core/diagnose"
 	"zestyloom/core/gather"
 	"zestyloom/core/layout"
@@ -188,6 +189,9 @@ type CutOutCommand = reel.Sent
 
 // Description defines model for Description.
 type Description = take.Description
+
+// DeskReceipt defines model for DeskReceipt.
+type DeskReceipt = desk.Receipt
 
 // DipCommand DipRange lowers a range of a channel, with a ramp at each end. Dips that lie there already are replaced.
 type DipCommand = reel.Sent
@@ -481,6 +485,12 @@ type RangeGainCommand = reel.Sent
 // ReadChannelsCommand ReadChannels changes which channels of its take a clip uses. What is done to a channel stays with it where it is still used.
 type ReadChannelsCommand = reel.Sent
 
+// Receipt defines model for Receipt.
+type Receipt = store.Receipt
+
+// ReceivedFile defines model for ReceivedFile.
+type ReceivedFile = desk.File
+
 // ReelInfo defines model for ReelInfo.
 type ReelInfo = store.ReelInfo
 
@@ -577,6 +587,9 @@ type Row = reel.Row
 
 // SavedPattern defines model for SavedPattern.
 type SavedPattern = store.SavedPattern
+
+// Seen defines model for Seen.
+type Seen = desk.Seen
 
 // SetBusCommand SetBus sets the level, balance and turning of a strand, stem, mix or output group; what is left nil stays.
 type SetBusCommand = reel.Sent
@@ -926,6 +939,18 @@ type BeginWithJSONBody struct {
 // QueuePrintsJSONBody defines parameters for QueuePrints.
 type QueuePrintsJSONBody = []ReelPrint
 
+// ReceiveMultipartBody defines parameters for Receive.
+type ReceiveMultipartBody struct {
+	File *[]openapi_types.File `json:"file,omitempty"`
+}
+
+// ReceiveParams defines parameters for Receive.
+type ReceiveParams struct {
+	Spec      *string    `form:"spec,omitempty" json:"spec,omitempty"`
+	Packaging *Packaging `form:"packaging,omitempty" json:"packaging,omitempty"`
+	Name      *string    `form:"name,omitempty" json:"name,omitempty"`
+}
+
 // ListWorkParams defines parameters for ListWork.
 type ListWorkParams struct {
 	// Limit Most that are given
@@ -933,6 +958,15 @@ type ListWorkParams struct {
 
 	// Before Only what is older than this: the createdAt of the last one that the caller has
 	Before *Before `form:"before,omitempty" json:"before,omitempty"`
+}
+
+// HearReceiptParams defines parameters for HearReceipt.
+type HearReceiptParams struct {
+	File    string   `form:"file" json:"file"`
+	Stream  *int     `form:"stream,omitempty" json:"stream,omitempty"`
+	Channel *int     `form:"channel,omitempty" json:"channel,omitempty"`
+	From    *float32 `form:"from,omitempty" json:"from,omitempty"`
+	Seconds *float32 `form:"seconds,omitempty" json:"seconds,omitempty"`
 }
 
 // GetReelParams defines parameters for GetReel.
@@ -1139,6 +1173,9 @@ type BeginWithJSONRequestBody BeginWithJSONBody
 // QueuePrintsJSONRequestBody defines body for QueuePrints for application/json ContentType.
 type QueuePrintsJSONRequestBody = QueuePrintsJSONBody
 
+// ReceiveMultipartRequestBody defines body for Receive for multipart/form-data ContentType.
+type ReceiveMultipartRequestBody ReceiveMultipartBody
+
 // CreateReelJSONRequestBody defines body for CreateReel for application/json ContentType.
 type CreateReelJSONRequestBody = NewReel
 
@@ -1277,6 +1314,9 @@ type ServerInterface interface {
 	// (POST /prints/{print}/handover)
 	HandOver(c *gin.Context, print PrintID)
 
+	// (POST /prints/{print}/receipts)
+	TakeToDesk(c *gin.Context, print PrintID)
+
 	// (GET /productions)
 	ListProductions(c *gin.Context)
 
@@ -1309,6 +1349,12 @@ type ServerInterface interface {
 
 	// (POST /productions/{production}/queue)
 	QueuePrints(c *gin.Context, production ProductionID)
+
+	// (GET /productions/{production}/receipts)
+	ListReceipts(c *gin.Context, production ProductionID)
+
+	// (POST /productions/{production}/receipts)
+	Receive(c *gin.Context, production ProductionID, params ReceiveParams)
 
 	// (GET /productions/{production}/reels)
 	ListReels(c *gin.Context, production ProductionID)
@@ -1351,6 +1397,15 @@ type ServerInterface interface {
 
 	// (GET /productions/{production}/work)
 	ListWork(c *gin.Context, production ProductionID, params ListWorkParams)
+
+	// (DELETE /receipts/{receipt})
+	RemoveReceipt(c *gin.Context, receipt string)
+
+	// (GET /receipts/{receipt})
+	GetReceipt(c *gin.Context, receipt string)
+
+	// (GET /receipts/{receipt}/sound)
+	HearReceipt(c *gin.Context, receipt string, params HearReceiptParams)
 
 	// (GET /receivers)
 	ListReceivers(c *gin.Context)
@@ -1811,6 +1866,31 @@ func (siw *ServerInterfaceWrapper) HandOver(c *gin.Context) {
 	siw.Handler.HandOver(c, print)
 }
 
+// TakeToDesk operation middleware
+func (siw *ServerInterfaceWrapper) TakeToDesk(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "print" -------------
+	var print PrintID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "print", c.Param("print"), &print, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter print: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TakeToDesk(c, print)
+}
+
 // ListProductions operation middleware
 func (siw *ServerInterfaceWrapper) ListProductions(c *gin.Context) {
 
@@ -2060,6 +2140,83 @@ func (siw *ServerInterfaceWrapper) QueuePrints(c *gin.Context) {
 	}
 
 	siw.Handler.QueuePrints(c, production)
+}
+
+// ListReceipts operation middleware
+func (siw *ServerInterfaceWrapper) ListReceipts(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListReceipts(c, production)
+}
+
+// Receive operation middleware
+func (siw *ServerInterfaceWrapper) Receive(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ReceiveParams
+
+	// ------------- Optional query parameter "spec" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "spec", c.Request.URL.Query(), &params.Spec, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter spec: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "packaging" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "packaging", c.Request.URL.Query(), &params.Packaging, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter packaging: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "name" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "name", c.Request.URL.Query(), &params.Name, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter name: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.Receive(c, production, params)
 }
 
 // ListReels operation middleware
@@ -2429,6 +2586,124 @@ func (siw *ServerInterfaceWrapper) ListWork(c *gin.Context) {
 	}
 
 	siw.Handler.ListWork(c, production, params)
+}
+
+// RemoveReceipt operation middleware
+func (siw *ServerInterfaceWrapper) RemoveReceipt(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "receipt" -------------
+	var receipt string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "receipt", c.Param("receipt"), &receipt, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter receipt: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveReceipt(c, receipt)
+}
+
+// GetReceipt operation middleware
+func (siw *ServerInterfaceWrapper) GetReceipt(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "receipt" -------------
+	var receipt string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "receipt", c.Param("receipt"), &receipt, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter receipt: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetReceipt(c, receipt)
+}
+
+// HearReceipt operation middleware
+func (siw *ServerInterfaceWrapper) HearReceipt(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "receipt" -------------
+	var receipt string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "receipt", c.Param("receipt"), &receipt, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter receipt: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params HearReceiptParams
+
+	// ------------- Required query parameter "file" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "file", c.Request.URL.Query(), &params.File, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter file: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "stream" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "stream", c.Request.URL.Query(), &params.Stream, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter stream: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "channel" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "channel", c.Request.URL.Query(), &params.Channel, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter channel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "number", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "seconds" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "seconds", c.Request.URL.Query(), &params.Seconds, runtime.BindQueryParameterOptions{Type: "number", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter seconds: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.HearReceipt(c, receipt, params)
 }
 
 // ListReceivers operation middleware
@@ -4193,6 +4468,12 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/work/:work/turn", wrapper.SetTurn)
 	router.POST(options.BaseURL+"/work/:work/retry", wrapper.RetryWork)
 	router.GET(options.BaseURL+"/events", wrapper.WatchAll)
+	router.GET(options.BaseURL+"/productions/:production/receipts", wrapper.ListReceipts)
+	router.POST(options.BaseURL+"/productions/:production/receipts", wrapper.Receive)
+	router.POST(options.BaseURL+"/prints/:print/receipts", wrapper.TakeToDesk)
+	router.DELETE(options.BaseURL+"/receipts/:receipt", wrapper.RemoveReceipt)
+	router.GET(options.BaseURL+"/receipts/:receipt", wrapper.GetReceipt)
+	router.GET(options.BaseURL+"/receipts/:receipt/sound", wrapper.HearReceipt)
 	router.GET(options.BaseURL+"/receivers", wrapper.ListReceivers)
 	router.GET(options.BaseURL+"/cards", wrapper.ListCards)
 	router.GET(options.BaseURL+"/cards/:card/files", wrapper.ListCardFiles)

@@ -44,6 +44,16 @@ func (s *Server) contract() (gin.HandlerFunc, error) {
 		if err != nil {
 			return // gin says so
 		}
+		if inPieces(c.Request) {
+			unread := *options
+			unread.ExcludeRequestBody = true
+			bare.Body = http.NoBody // it would be closed
+			err = openapi3filter.ValidateRequest(c, &openapi3filter.RequestValidationInput{Request: &bare, PathParams: params, Route: route, Options: &unread})
+			if err != nil {
+				s.fail(c, fault.Wrap(fault.BadInput, err, "The request is not as it should be: %s", reason(err)))
+			}
+			return
+		}
 		body, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, mostOf(c.FullPath())))
 		if err != nil {
 			s.fail(c, err)

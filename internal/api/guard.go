@@ -80,10 +80,15 @@ func (s *Server) known(host string) bool {
 // patience is how long the body of a request may take to come, other than an upload's.
 const patience = 30 * time.Second
 
+// inPieces tells whether a request brings files, which may be of any size and are read as they come.
+func inPieces(r *http.Request) bool {
+	return r.Method == http.MethodPost && strings.HasSuffix(r.URL.Path, "/receipts") && strings.HasPrefix(r.Header.Get("Content-Type"), "multipart/form-data")
+}
+
 // hurry bounds how long a request's body may take. Uploads have limits of their own.
 func hurry() gin.HandlerFunc {
 	return func(c *gin.Context) {
-		if c.Request.ContentLength != 0 && !strings.HasPrefix(c.Request.URL.Path, uploadsPath) {
+		if c.Request.ContentLength != 0 && !strings.HasPrefix(c.Request.URL.Path, uploadsPath) && !inPieces(c.Request) {
 			// Where the connection has no deadlines there is nothing to hurry.
 			_ = http.NewResponseController(c.Writer).SetReadDeadline(time.Now().Add(patience))
 		}

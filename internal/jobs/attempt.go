@@ -183,6 +183,8 @@ func (a *attempt) do(ctx context.Context) (store.End, error) {
 		return a.print(ctx)
 	case "deliver":
 		return a.handOver(ctx)
+	case "check":
+		return a.check(ctx)
 	case "unravel", "ply":
 		return a.batch(ctx)
 	case "sync":

@@ -44,7 +44,7 @@ func (r *Runner) Sweep(ctx context.Context) error {
 
 func (r *Runner) sweepMedia(ctx context.Context) error {
 	var there []string
-	folders := []string{stagingFolder, "sources", "prints", "kept"}
+	folders := []string{stagingFolder, "sources", "prints", "kept", "received"}
 	batches, err := r.Media.List("batches")
 	if err != nil {
 		return err

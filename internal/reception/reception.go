@@ -59,21 +59,19 @@ func Open(ctx context.Context, at, temporary string) (d *Delivery, err error) {
 	if err != nil {
 		return d, fault.Wrap(fault.NotFound, err, "There is no file or folder at %s", at)
 	}
-	folder := at
 	switch {
 	case info.IsDir():
+		return d, d.folder(ctx, at)
 	case strings.EqualFold(filepath.Ext(at), ".zip"):
 		if d.unzip, err = os.MkdirTemp(temporary, "delivery-"); err != nil {
 			return d, media.Explain(err)
 		}
-		if err := unpack(ctx, at, d.unzip); err != nil {
+		if err := Unpack(ctx, at, d.unzip); err != nil {
 			return d, err
 		}
-		folder = d.unzip
-	default:
-		return d, d.add(ctx, at, filepath.Base(at), nil)
+		return d, d.folder(ctx, d.unzip)
 	}
-	return d, d.folder(ctx, folder)
+	return d, d.add(ctx, at, filepath.Base(at), nil)
 }
 
 // folder adds all files below a folder.
@@ -189,8 +187,8 @@ func (d *Delivery) add(ctx context.Context, at, name string, sums map[string]str
 // A ZIP may unpack to so many times what it has, and so many bytes more: sound hardly shrinks, but silence does.
 const maxUnpacked, besides = 100, 16 << 20
 
-// unpack writes the files of a ZIP into a folder, each under the last part of its name.
-func unpack(ctx context.Context, at, folder string) error {
+// Unpack writes the files of a ZIP into a folder, each under the last part of its name.
+func Unpack(ctx context.Context, at, folder string) error {
 	z, err := zip.OpenReader(at)
 	if err != nil {
 		return fault.Wrap(fault.Damaged, err, "The ZIP can't be opened; it is damaged, or was not sent whole")

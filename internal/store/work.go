@@ -359,6 +359,7 @@ func (s *Store) NeededMedia(ctx context.Context) (n Needed, err error) {
 		return n, err
 	}
 	folders, err := s.ids(ctx, `select media_key from takes where media_key <> '' union select folder from prints where folder <> ''
+		union select folder from receipts
 		union select 'kept/' || id from prints where report is null
 		union select o->>'folder' from work, jsonb_array_elements(coalesce(report, '[]')) o where coalesce(o->>'folder', '') <> ''`)
 	n.folders = map[string]bool{}

@@ -645,6 +645,82 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/productions/{production}/receipts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        get: operations["listReceipts"];
+        put?: never;
+        /** @description Takes files of a delivery to the desk: anybody's, singly or in one ZIP. Without a spec the desk says what they are. */
+        post: operations["receive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/prints/{print}/receipts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                print: components["parameters"]["PrintID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Takes a print to the desk, which holds it against its spec on its own. */
+        post: operations["takeToDesk"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/receipts/{receipt}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                receipt: string;
+            };
+            cookie?: never;
+        };
+        get: operations["getReceipt"];
+        put?: never;
+        post?: never;
+        /** @description Removes it with the files that were taken in for it; a print of ours stays. */
+        delete: operations["removeReceipt"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/receipts/{receipt}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                receipt: string;
+            };
+            cookie?: never;
+        };
+        /** @description A stretch of a file of the delivery, one channel or all, as it is heard at a fault. */
+        get: operations["hearReceipt"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/receivers": {
         parameters: {
             query?: never;
@@ -1624,7 +1700,7 @@ export interface components {
             id: string;
             production: string;
             /** @enum {string} */
-            kind: "import" | "print" | "unravel" | "ply" | "sync" | "convert" | "diagnose" | "settle" | "list" | "deliver";
+            kind: "import" | "print" | "unravel" | "ply" | "sync" | "convert" | "diagnose" | "settle" | "list" | "deliver" | "check";
             title: string;
             state: components["schemas"]["WorkState"];
             progress: number;
@@ -3127,6 +3203,71 @@ export interface components {
             /** @description Why it was not */
             message: string;
         };
+        Receipt: {
+            id: string;
+            production: string;
+            /** @description Of ours, its ID */
+            print: string | null;
+            name: string;
+            /** @description As it was held against; null where the desk only says what it is */
+            spec: components["schemas"]["Spec"] | null;
+            packaging: components["schemas"]["Packaging"];
+            state: components["schemas"]["WorkState"];
+            progress: number;
+            message: string;
+            receipt: components["schemas"]["DeskReceipt"] | null;
+            /** Format: date-time */
+            createdAt: string;
+        };
+        DeskReceipt: {
+            pass: boolean;
+            packaging?: string;
+            findings: components["schemas"]["Finding"][];
+            files: components["schemas"]["ReceivedFile"][];
+            groups: components["schemas"]["Measurement"][];
+            /** @description What the files are, where there was no spec */
+            seen?: components["schemas"]["Seen"][];
+        };
+        ReceivedFile: {
+            name: string;
+            /** Format: int64 */
+            size: number;
+            sha256: string;
+            container: string;
+            streams: {
+                codec: string;
+                rate: number;
+                depth: number;
+                channels: number;
+                /** Format: int64 */
+                frames: number;
+                layout?: string;
+                title?: string;
+                language?: string;
+                default?: boolean;
+                names?: string[];
+            }[];
+            /**
+             * Format: int64
+             * @description Time stamp of the first sample
+             */
+            start?: number;
+            timecode?: string;
+            frameRate?: components["schemas"]["FrameRate"];
+            pictures: number;
+            /** Format: int64 */
+            frames?: number;
+            described?: number;
+        };
+        Seen: {
+            name: string;
+            files: string[];
+            stream?: number;
+            layout: string;
+            labels: string[];
+            why: string;
+            language?: string;
+        };
         HandOverRequest: {
             /** @description Its name */
             folder: string;
@@ -3294,6 +3435,14 @@ export interface components {
             measured?: string;
             limit?: string;
             file?: string;
+            /** @description Of a file with several, from 1 */
+            stream?: number;
+            /** @description From 1 */
+            channel?: number;
+            /** @description Where it is */
+            timecode?: string;
+            /** @description The same, from the beginning of the file */
+            seconds?: number;
             offers?: components["schemas"]["Offer"][];
         };
         Plan: {
@@ -4536,6 +4685,158 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listReceipts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Deliveries that the desk has looked at, newest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Receipt"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    receive: {
+        parameters: {
+            query?: {
+                spec?: string;
+                packaging?: components["schemas"]["Packaging"];
+                name?: string;
+            };
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    file?: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description Queued */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Receipt"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    takeToDesk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                print: components["parameters"]["PrintID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Queued */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Receipt"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getReceipt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                receipt: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description One of them */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Receipt"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    removeReceipt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                receipt: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    hearReceipt: {
+        parameters: {
+            query: {
+                file: string;
+                stream?: number;
+                channel?: number;
+                from?: number;
+                seconds?: number;
+            };
+            header?: never;
+            path: {
+                receipt: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The stretch as WAVE */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/wav": string;
                 };
             };
             default: components["responses"]["Failure"];

@@ -1,0 +1,144 @@
+package desk
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"zestyloom/core/contract"
+	"zestyloom/core/layout"
+)
+
+// Seen is something that a delivery without a spec seems to have: a set of channels that belong together.
+type Seen struct {
+	Name     string   `json:"name"`
+	Files    []string `json:"files"`
+	Stream   int      `json:"stream,omitempty"` // of a file with several, from 1
+	Layout   string   `json:"layout"`           // empty where nothing tells
+	Labels   []string `json:"labels"`
+	Why      string   `json:"why"` // what tells it
+	Language string   `json:"language,omitempty"`
+}
+
+// ending is how the name of one channel of a set ends: with its label, maybe after its number.
+var ending = regexp.MustCompile(`(?i)^(.*?)[ _.\-]*(?:\d+[ _.\-])?[ _.\-](L|R|C|LFE|LS|RS|LSS|RSS|LRS|RRS|M|MONO)$`)
+
+// Identify says what files are, where nobody has said what they should be: monos of a set by their names, streams by what
+// their file says of them, else by the number of their channels.
+func Identify(files []File) (seen []Seen) {
+	sets := map[string]*Seen{}
+	var order []string
+	for _, f := range files {
+		base := strings.TrimSuffix(f.Name, extensionOf(f.Name))
+		at := ending.FindStringSubmatch(base)
+		if len(f.Streams) != 1 || f.Streams[0].Channels != 1 || at == nil {
+			for i, s := range f.Streams {
+				one := streamSeen(f, s)
+				if len(f.Streams) > 1 {
+					one.Stream = i + 1
+				}
+				seen = append(seen, one)
+			}
+			continue
+		}
+		key := fmt.Sprint(strings.ToLower(at[1]), f.Streams[0].Rate, f.Streams[0].Frames)
+		if sets[key] == nil {
+			sets[key] = &Seen{Name: strings.Trim(at[1], " _.-"), Why: "by the names of the files"}
+			order = append(order, key)
+		}
+		sets[key].Files = append(sets[key].Files, f.Name)
+		sets[key].Labels = append(sets[key].Labels, spelt(at[2]))
+	}
+	for _, key := range order {
+		s := sets[key]
+		if l, known := layout.ForLabels(s.Labels); known {
+			s.Layout = string(l.Name)
+		}
+		seen = append(seen, *s)
+	}
+	return seen
+}
+
+func extensionOf(name string) string {
+	if i := strings.LastIndex(name, "."); i > 0 {
+		return name[i:]
+	}
+	return ""
+}
+
+// spelt writes a label as we do.
+func spelt(text string) string {
+	if label, known := layout.Label(text); known {
+		return label
+	}
+	return text
+}
+
+// streamSeen says what a stream is.
+func streamSeen(f File, s Stream) Seen {
+	one := Seen{Name: s.Title, Files: []string{f.Name}, Language: s.Language, Labels: []string{}}
+	if one.Name == "" {
+		one.Name = strings.TrimSuffix(f.Name, extensionOf(f.Name))
+	}
+	if labels := labelsOf(s.Names); labels != nil {
+		one.Labels, one.Why = labels, "by the names of its channels"
+	} else if labels := byLayout(s.Layout); len(labels) == s.Channels {
+		one.Labels, one.Why = labels, "by what the file says"
+	} else if usual := byNumber(s.Channels); usual != nil {
+		one.Labels, one.Why = usual, "by the number of its channels; nothing in the file tells"
+	} else {
+		one.Why = fmt.Sprintf("%d channels; nothing in the file tells what they are", s.Channels)
+	}
+	if l, known := layout.ForLabels(one.Labels); known {
+		one.Layout = string(l.Name)
+	}
+	return one
+}
+
+// labelsOf reads labels off the ends of names, where each has one and no two are the same.
+func labelsOf(names []string) (labels []string) {
+	for _, n := range names {
+		words := strings.Fields(n)
+		if len(words) == 0 {
+			return nil
+		}
+		label := spelt(words[len(words)-1])
+		if _, known := layout.Speakers[label]; !known || slices.Contains(labels, label) {
+			return nil
+		}
+		labels = append(labels, label)
+	}
+	return labels
+}
+
+// byLayout gives the labels of a layout as other programs call it.
+func byLayout(name string) []string {
+	names := map[string]layout.Name{"mono": layout.Mono, "stereo": layout.Stereo, "3.0": layout.LCR, "5.0": layout.Five0, "5.0(side)": layout.Five0, "5.1": layout.Five1, "5.1(side)": layout.Five1}
+	if l, err := layout.New(names[name], "smpte", 0); names[name] != "" && err == nil {
+		return l.Labels
+	}
+	return nil
+}
+
+func byNumber(channels int) []string {
+	names := map[int]layout.Name{1: layout.Mono, 2: layout.Stereo, 6: layout.Five1}
+	if l, err := layout.New(names[channels], "smpte", 0); names[channels] != "" && err == nil {
+		return l.Labels
+	}
+	return nil
+}
+
+// Look says of a delivery without a spec what it is; what can't be read is said too.
+func Look(files []File) Receipt {
+	r := Receipt{Pass: true, Files: files, Findings: []contract.Finding{}, Groups: []Measured{}, Seen: Identify(files)}
+	for _, f := range files {
+		for _, doubt := range f.Doubts {
+			doubt.File = f.Name
+			if r.Findings = append(r.Findings, doubt); doubt.Severity == contract.Error {
+				r.Pass = false
+			}
+		}
+	}
+	return r
+}

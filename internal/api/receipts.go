@@ -1,0 +1,194 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"io"
+	"mime/multipart"
+	"net/http"
+	"path"
+	"slices"
+	"strings"
+
+	"github.com/gin-gonic/gin"
+
+	"zestyloom/core/contract"
+	"zestyloom/core/desk"
+	"zestyloom/core/fault"
+	"zestyloom/core/unravel"
+	"zestyloom/internal/intake"
+	"zestyloom/internal/jobs"
+	"zestyloom/internal/store"
+)
+
+// ListReceipts gives the deliveries of a production that the desk has looked at, without what it found in each.
+func (s *Server) ListReceipts(c *gin.Context, id ProductionID) {
+	list, err := s.Store.Receipts(c, id)
+	s.answer(c, http.StatusOK, list, err)
+}
+
+// GetReceipt gives one of them.
+func (s *Server) GetReceipt(c *gin.Context, id string) {
+	r, err := s.Store.Receipt(c, id)
+	s.answer(c, http.StatusOK, r, err)
+}
+
+// RemoveReceipt removes one of them.
+func (s *Server) RemoveReceipt(c *gin.Context, id string) {
+	_, err := s.Store.Receipt(c, id)
+	if err == nil {
+		err = s.Jobs.Remove(c, id)
+	}
+	s.done(c, err)
+}
+
+// TakeToDesk has the desk look at a print.
+func (s *Server) TakeToDesk(c *gin.Context, id PrintID) {
+	p, ok := s.delivered(c, id)
+	if !ok {
+		return
+	}
+	o, err := s.Store.Reel(c, p.Reel)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	s.queueReceipt(c, store.Receipt{Production: o.Production, Print: &p.ID, Name: p.Plan.Folder(), Folder: p.Folder, Spec: &p.Plan.Spec, Packaging: p.Plan.Packaging})
+}
+
+func (s *Server) queueReceipt(c *gin.Context, r store.Receipt) {
+	id, err := s.Jobs.Check(c, r)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	r, err = s.Store.Receipt(c, id)
+	c.Header("Location", Base+"/receipts/"+id)
+	s.answer(c, http.StatusAccepted, r, err)
+}
+
+// Receive takes files of a delivery to the desk.
+func (s *Server) Receive(c *gin.Context, id ProductionID, p ReceiveParams) {
+	r := store.Receipt{Production: id, Name: strings.TrimSpace(text(p.Name)), Folder: jobs.ReceivedFolder()}
+	_, err := s.Store.Production(c, id)
+	if err == nil && text(p.Spec) != "" {
+		var spec contract.Spec
+		if spec, err = s.spec(c, id, text(p.Spec)); err == nil {
+			r.Spec = &spec
+		}
+	}
+	if p.Packaging != nil {
+		r.Packaging = *p.Packaging
+	}
+	var names []string
+	if err == nil {
+		names, err = s.lay(c, r.Folder)
+	}
+	if err != nil {
+		if gone := s.Media.RemoveAll(r.Folder); gone != nil {
+			s.Log.Warn("files of a delivery that was not taken in could not be removed", "error", gone)
+		}
+		s.fail(c, err)
+		return
+	}
+	if r.Name == "" {
+		r.Name = names[0]
+	}
+	s.queueReceipt(c, r)
+}
+
+// maxReceived is the most files that are taken to the desk at once.
+const maxReceived = 500
+
+// lay writes the files of a form into a folder of the media, and gives their names.
+func (s *Server) lay(c *gin.Context, folder string) (names []string, err error) {
+	form, err := c.Request.MultipartReader()
+	if err != nil {
+		return nil, fault.Wrap(fault.BadInput, err, "No files came with this; choose those of the delivery")
+	}
+	for {
+		part, err := form.NextPart()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			return nil, fault.Wrap(fault.BadInput, err, "The files did not arrive whole; send them again")
+		}
+		name := unravel.FileSafeTo(path.Base(strings.ReplaceAll(part.FileName(), `\`, "/")), 200)
+		if part.FileName() == "" || strings.HasPrefix(name, ".") {
+			continue
+		}
+		switch {
+		case slices.Contains(names, name):
+			return nil, fault.New(fault.BadInput, "Two of the files are called %s", name)
+		case len(names) == maxReceived:
+			return nil, fault.New(fault.BadInput, "These are more than %d files; send them as one ZIP, or fewer", maxReceived)
+		}
+		if err := s.receive(c, part, folder+"/"+name); err != nil {
+			return nil, err
+		}
+		names = append(names, name)
+	}
+	if len(names) == 0 {
+		return nil, fault.New(fault.BadInput, "No files came with this; choose those of the delivery")
+	}
+	return names, nil
+}
+
+func (s *Server) receive(ctx context.Context, part *multipart.Part, key string) error {
+	if err := s.Jobs.Room(0); err != nil {
+		return err
+	}
+	f, err := s.Media.Create(key)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	if _, err := io.Copy(f, part); err != nil {
+		if fault.KindOf(err) == "" {
+			return fault.Wrap(fault.BadInput, err, "The files did not arrive whole; send them again")
+		}
+		return err
+	}
+	return f.Sync()
+}
+
+// HearReceipt gives a stretch of a file of a delivery.
+func (s *Server) HearReceipt(c *gin.Context, id string, p HearReceiptParams) {
+	r, err := s.Store.Receipt(c, id)
+	if err == nil && (r.Receipt == nil || !slices.ContainsFunc(r.Receipt.Files, func(f desk.File) bool { return f.Name == p.File && len(f.Streams) > 0 })) {
+		err = fault.New(fault.NotFound, "The delivery has no file %q that can be heard", p.File)
+	}
+	var local string
+	if err == nil {
+		local, err = s.Media.Path(r.Folder + "/" + p.File)
+	}
+	if err == nil {
+		if _, there := s.Media.Stat(r.Folder + "/" + p.File); there != nil {
+			err = fault.New(fault.NotFound, "%s came in a ZIP, which is not kept unpacked; send the files singly to hear them", p.File)
+		}
+	}
+	var sound []byte
+	if err == nil {
+		sound, err = intake.Excerpt(c, local, counted(p.Stream, 1)-1, counted(p.Channel, 0), number(p.From, 0), number(p.Seconds, 5))
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.Data(http.StatusOK, "audio/wav", sound)
+}
+
+func counted(x *int, none int) int {
+	if x == nil {
+		return none
+	}
+	return *x
+}
+
+func number(x *float32, none float64) float64 {
+	if x == nil {
+		return none
+	}
+	return float64(*x)
+}

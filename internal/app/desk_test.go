@@ -1,0 +1,139 @@
+package app_test
+
+import (
+	"archive/zip"
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"io"
+	"mime/multipart"
+	"net/http"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/contract"
+	"zestyloom/core/desk"
+	"zestyloom/internal/app/apptest"
+	"zestyloom/internal/store"
+)
+
+// received takes files to the desk and waits for what it says.
+func received(t *testing.T, s *apptest.Server, production, query string, files map[string][]byte) store.Receipt {
+	var body bytes.Buffer
+	form := multipart.NewWriter(&body)
+	for name, b := range files {
+		w, err := form.CreateFormFile("file", name)
+		require.NoError(t, err)
+		_, err = w.Write(b)
+		require.NoError(t, err)
+	}
+	require.NoError(t, form.Close())
+	res, err := http.Post(s.Base+"/api/v1/productions/"+production+"/receipts?"+query, form.FormDataContentType(), &body)
+	require.NoError(t, err)
+	defer res.Body.Close()
+	answer, err := io.ReadAll(res.Body)
+	require.NoError(t, err)
+	require.Equal(t, http.StatusAccepted, res.StatusCode, "%s", answer)
+	var r store.Receipt
+	require.NoError(t, json.Unmarshal(answer, &r))
+	s.Settled(production)
+	s.OK("GET", "/receipts/"+r.ID, nil, &r)
+	return r
+}
+
+// A print of ours is accepted by the desk; what somebody has changed in it is refused, at its place, and can be heard there; what
+// comes without a spec is said to be what it is.
+func TestTheDesk(t *testing.T) {
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	p := printed(s, production, v, map[string]any{"packaging": "per-group"})
+	require.NotNil(t, p.Report, p.Message)
+	var r store.Receipt
+	s.OK("POST", "/prints/"+p.ID+"/receipts", nil, &r)
+	s.Settled(production)
+	s.OK("GET", "/receipts/"+r.ID, nil, &r)
+	require.NotNil(t, r.Receipt, r.Message)
+	wrong := func(r store.Receipt) (rules []string) {
+		for _, f := range r.Receipt.Findings {
+			if f.Severity == contract.Error {
+				rules = append(rules, f.Rule)
+			}
+		}
+		return rules
+	}
+	ours := map[string]bool{}
+	for _, f := range p.Report.Findings {
+		if f.Severity == contract.Error {
+			ours[f.Rule] = true
+		}
+	}
+	for _, rule := range wrong(r) {
+		assert.True(t, ours[rule], "the desk finds nothing that the printer has not: %s", rule)
+	}
+	assert.Len(t, r.Receipt.Files, 4)
+	assert.Equal(t, p.ID, *r.Print)
+
+	files := map[string][]byte{}
+	for _, f := range p.Report.Files {
+		files[f.Name] = s.File("/prints/" + p.ID + "/files/" + f.Name)
+	}
+	var mx string
+	for name := range files {
+		if strings.Contains(name, "_MX_") {
+			mx = name
+		}
+	}
+	loud := slices.Clone(files[mx])
+	for i := len(loud) - 60000; i < len(loud)-30000; i += 6 { // some of the left channel
+		loud[i+2] = byte(int8(loud[i+2]) / 2)
+	}
+	changed := map[string][]byte{}
+	for name, b := range files {
+		changed[name] = b
+	}
+	changed[mx] = loud
+	r = received(t, s, production, "spec=eight-channel-mix&name=From+the+mixer", changed)
+	require.NotNil(t, r.Receipt, r.Message)
+	assert.Contains(t, wrong(r), "stems-sum-to-mix")
+	assert.Contains(t, r.Message, "Refused")
+	assert.Equal(t, "From the mixer", r.Name)
+	at := slices.IndexFunc(r.Receipt.Findings, func(f contract.Finding) bool { return f.Rule == "stems-sum-to-mix" })
+	f := r.Receipt.Findings[at]
+	require.NotNil(t, f.Seconds)
+	sound := s.File(fmt.Sprintf("/receipts/%s/sound?file=%s&channel=%d&from=%f&seconds=0.5", r.ID, f.File, f.Channel, *f.Seconds))
+	x, w := samples(t, sound)
+	assert.Equal(t, 1, w.Channels)
+	assert.Greater(t, len(x[0]), 5000)
+	s.Refused(http.StatusNotFound, "GET", "/receipts/"+r.ID+"/sound?file=../x.wav", nil)
+
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	for name, text := range files {
+		w, err := z.Create("a/" + name)
+		require.NoError(t, err)
+		_, err = w.Write(text)
+		require.NoError(t, err)
+	}
+	require.NoError(t, z.Close())
+	r = received(t, s, production, "", map[string][]byte{"all.zip": b.Bytes()})
+	require.NotNil(t, r.Receipt, r.Message)
+	assert.Equal(t, "Looked at", r.Message)
+	require.Len(t, r.Receipt.Seen, 4)
+	assert.Equal(t, "stereo", r.Receipt.Seen[0].Layout)
+	assert.Equal(t, "by the names of its channels", r.Receipt.Seen[0].Why)
+	assert.NotEmpty(t, s.File("/receipts/"+r.ID+"/sound?file="+r.Receipt.Files[0].Name), "what came in a ZIP can be heard")
+
+	r = received(t, s, production, "spec=eight-channel-mix", map[string][]byte{"x.wav": []byte("no sound")})
+	require.NotNil(t, r.Receipt, r.Message)
+	assert.False(t, r.Receipt.Pass)
+	var list []store.Receipt
+	s.OK("GET", "/productions/"+production+"/receipts", nil, &list)
+	assert.Len(t, list, 4)
+	s.OK("DELETE", "/receipts/"+r.ID, nil, nil)
+	s.Refused(http.StatusNotFound, "GET", "/receipts/"+r.ID, nil)
+	assert.IsType(t, &desk.Receipt{}, list[0].Receipt)
+}

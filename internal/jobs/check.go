@@ -1,0 +1,110 @@
+package jobs
+
+import (
+	"context"
+	"path"
+	"path/filepath"
+	"strings"
+
+	"github.com/google/uuid"
+	"github.com/jackc/pgx/v5"
+
+	"zestyloom/core/contract"
+	"zestyloom/core/desk"
+	"zestyloom/internal/reception"
+	"zestyloom/internal/store"
+)
+
+// ReceivedFolder gives a new folder that files of a delivery may be laid into.
+func ReceivedFolder() string { return "received/" + uuid.NewString() }
+
+// Check queues a delivery for the desk. Its files lie in the folder that the receipt names.
+func (r *Runner) Check(ctx context.Context, receipt store.Receipt) (string, error) {
+	return r.add(ctx, receipt.Production, "check", receipt.Name, struct{}{}, func(tx pgx.Tx, id string) error {
+		return r.Store.AddReceipt(ctx, tx, id, receipt)
+	})
+}
+
+// check has the desk look at a delivery.
+func (a *attempt) check(ctx context.Context) (end store.End, err error) {
+	r, err := a.Store.Receipt(ctx, a.ID)
+	if err != nil {
+		return end, err
+	}
+	if r.Receipt != nil { // it was found before the work was interrupted
+		return judged(*r.Receipt), nil
+	}
+	d, err := a.received(ctx, r)
+	if err != nil {
+		return end, err
+	}
+	defer d.Close()
+	var found desk.Receipt
+	if r.Spec == nil {
+		found = desk.Look(d.Files)
+	} else if found, err = desk.Check(ctx, d.Files, *r.Spec, r.Packaging, a.progress(ctx, 0, 1)); err != nil {
+		return end, err
+	}
+	return judged(found), persist(ctx, func() error { return a.Store.SetReceipt(ctx, a.claim, found) })
+}
+
+// received opens the files of a delivery. One that came as a ZIP alone is unpacked, so that it can be heard.
+func (a *attempt) received(ctx context.Context, r store.Receipt) (*reception.Delivery, error) {
+	names, err := a.Media.List(r.Folder)
+	if err != nil {
+		return nil, err
+	}
+	if len(names) == 1 && strings.EqualFold(path.Ext(names[0]), ".zip") {
+		if err := a.unzip(ctx, r.Folder, names[0]); err != nil {
+			return nil, err
+		}
+	}
+	inside, err := a.Media.Path(r.Folder + "/x")
+	if err != nil {
+		return nil, err
+	}
+	return reception.Open(ctx, filepath.Dir(inside), "")
+}
+
+// unzip has the files of a ZIP take its place. To do so twice does nothing.
+func (a *attempt) unzip(ctx context.Context, folder, name string) error {
+	local, err := a.Media.Path(folder + "/" + name)
+	if err != nil {
+		return err
+	}
+	staged, err := a.Media.Path(a.staged("x"))
+	if err != nil {
+		return err
+	}
+	if err := reception.Unpack(ctx, local, filepath.Dir(staged)); err != nil {
+		return err
+	}
+	files, err := a.Media.List(a.staging())
+	if err != nil {
+		return err
+	}
+	for _, f := range files {
+		if err := a.Media.Link(a.staged(f), folder+"/"+f); err != nil {
+			return err
+		}
+	}
+	return a.Media.RemoveAll(folder + "/" + name)
+}
+
+func judged(r desk.Receipt) store.End {
+	wrong := 0
+	for _, f := range r.Findings {
+		if f.Severity == contract.Error {
+			wrong++
+		}
+	}
+	switch {
+	case r.Pass && len(r.Seen) > 0:
+		return said("Looked at")
+	case r.Pass:
+		return said("Accepted")
+	case wrong == 1:
+		return said("Refused: 1 fault")
+	}
+	return said("Refused: %d faults", wrong)
+}
