@@ -20,6 +20,7 @@ type null struct {
 	rows    []row
 	others  []*null // the same with something changed over, to say what is wrong
 	changed string  // what is changed over in it
+	culprit *group  // of whose
 }
 
 // row is one channel of the sum.
@@ -116,7 +117,7 @@ func (n *null) alternatives() {
 			if a < 0 || b < 0 {
 				continue
 			}
-			n.others = append(n.others, n.changing(fmt.Sprintf("%s and %s of %s are changed over", pair[0], pair[1], g.Name), func(c *column) *column {
+			n.others = append(n.others, n.changing(g, fmt.Sprintf("%s and %s of %s are changed over", pair[0], pair[1], g.Name), func(c *column) *column {
 				switch c {
 				case g.columns[a]:
 					return g.columns[b]
@@ -127,15 +128,15 @@ func (n *null) alternatives() {
 			}))
 		}
 	}
-	turned := n.changing("the polarity of "+n.of.Name+" is turned", func(c *column) *column { return c })
+	turned := n.changing(n.of, "the polarity of "+n.of.Name+" is turned", func(c *column) *column { return c })
 	for i := range turned.rows {
 		turned.rows[i].turned = true
 	}
 	n.others = append(n.others, turned)
 }
 
-func (n *null) changing(words string, other func(*column) *column) *null {
-	made := &null{rule: n.rule, of: n.of, parts: n.parts, changed: words}
+func (n *null) changing(culprit *group, words string, other func(*column) *column) *null {
+	made := &null{rule: n.rule, of: n.of, parts: n.parts, changed: words, culprit: culprit}
 	for _, r := range n.rows {
 		one := r
 		one.target = other(r.target)
@@ -207,13 +208,18 @@ func (h *hearing) sums() {
 			h.note(true, f)
 			continue
 		}
-		if i := slices.IndexFunc(n.others, (*null).ok); i >= 0 {
+		i := slices.IndexFunc(n.others, (*null).ok)
+		if i >= 0 {
 			f.Message += "; it would if it were not that " + n.others[i].changed
 		}
 		at := worst.overAt
 		if at < 0 {
 			at = worst.peakAt
 		}
-		h.note(false, h.place(on(f, worst.target), file, at))
+		guilty := worst.target
+		if i >= 0 {
+			guilty = n.others[i].culprit.columns[0]
+		}
+		h.note(false, h.place(on(f, guilty), file, at))
 	}
 }

@@ -429,6 +429,7 @@ func TestAFaultSaysWhereItIs(t *testing.T) {
 	wrong, _ := d.check(t)
 	assert.Contains(t, wrong["stems-sum-to-mix"].Message, "L and R of Dialogue are changed over")
 	assert.Equal(t, "10:00:00:00", wrong["stems-sum-to-mix"].Timecode)
+	assert.Contains(t, wrong["stems-sum-to-mix"].File, "_DX_", "the file that it is about")
 
 	d = good(t, "poly")
 	sine(d.sound["spare M"], lead+3*second, 480, -60)

@@ -68,6 +68,7 @@ function Rooms() {
         <Route path="/p/:production/loom/:reel" element={<LoomRoom />} />
         <Route path="/p/:production/print" element={<FirstReel room="print" />} />
         <Route path="/p/:production/print/:reel/:print?" element={<PrintRoom />} />
+        <Route path="/p/:production/print/:reel/desk/:receipt" element={<PrintRoom />} />
         <Route path="/p/:production/print/:reel/spec/:spec" element={<Suspense fallback={null}><SpecEditor /></Suspense>} />
         <Route path="*" element={<Nowhere />} />
       </Routes>

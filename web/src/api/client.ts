@@ -45,6 +45,7 @@ export type LaidTake = Schemas["LaidTake"];
 export type Fitted = Schemas["Fitted"];
 export type Spec = Schemas["Spec"];
 export type SpecText = Schemas["SpecText"];
+export type Receipt = Schemas["Receipt"];
 export type ListedSpec = Schemas["ListedSpec"];
 export type Plan = Schemas["Plan"];
 export type Print = Schemas["Print"];

@@ -8,6 +8,8 @@ export const keysOf = {
   reel: (id: string) => ["reel", id] as const,
   prints: (reel: string) => ["prints", reel] as const,
   queue: (production: string) => ["work", production, "queue"] as const, // of the production's work, so that it follows
+  receipts: (production: string) => ["work", production, "receipts"] as const, // of the production's work, so that it follows
+  receipt: (id: string) => ["receipt", id] as const,
   specs: ["specs"] as const,
   patterns: ["patterns"] as const,
   stems: (production: string) => ["stems", production] as const,

@@ -4,7 +4,7 @@ import type { Command, Plan, ReelView } from "../../api/client";
 import { useDraft } from "../../ui/draft";
 import { StemTag } from "../../ui/stem";
 import { labelAt } from "../../ui/timecode";
-import { Severity } from "./report";
+import { Severity } from "./findings";
 import { aboutTime, languageName, plannedWords, size } from "./specwords";
 
 /** What is asked of a print beside its spec. */

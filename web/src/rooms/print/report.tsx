@@ -1,18 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
-import { AlertTriangle, Check, Download, Trash2, X } from "lucide-react";
+import { Check, Download, Trash2 } from "lucide-react";
 
-import { api, base, ok, type Finding, type Print } from "../../api/client";
+import { useNavigate } from "react-router";
+
+import { api, base, ok, type Print } from "../../api/client";
 import { useDo, useWork } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { dayAndTime } from "../../ui/when";
-
-export function Severity({ of }: { of: Finding["severity"] }) {
-  if (of === "ok") return <Check size={16} strokeWidth={3} className="mt-0.5 shrink-0" style={{ color: "var(--dye-FX)" }} aria-label="passed" />;
-  if (of === "warning") return <AlertTriangle size={16} className="mt-0.5 shrink-0" style={{ color: "var(--dye-DX)" }} aria-label="worth a look" />;
-  return <X size={16} strokeWidth={3} className="mt-0.5 shrink-0 text-wrong" aria-label="found wanting" />;
-}
-
-const value = (x: number | null) => (x === null ? "silent" : x.toFixed(1).replace("-", "−"));
+import { Measured, Severity } from "./findings";
 
 const words: Record<string, string> = { queued: "waits for its turn", running: "is being printed", done: "", failed: "failed", cancelled: "was stopped" };
 
@@ -67,6 +62,12 @@ function HandedOver({ print: p, production }: { print: Print; production: string
 export function PrintReport({ print: p, production, current, onRemove }: { print: Print; production: string; current: number | undefined; onRemove: () => void }) {
   const cancel = useDo(() => ok(api.POST("/work/{work}/cancel", { params: { path: { work: p.id } } })), [keysOf.prints(p.reel)]);
   const retry = useDo(() => ok(api.POST("/work/{work}/retry", { params: { path: { work: p.id } } })), [keysOf.prints(p.reel)]);
+  const go = useNavigate();
+  const desk = useDo(
+    () => ok(api.POST("/prints/{print}/receipts", { params: { path: { print: p.id } } })),
+    [keysOf.receipts(production)],
+    (made) => void go(`/p/${production}/print/${p.reel}/desk/${made.id}`),
+  );
   const open = p.state === "queued" || p.state === "running";
   const r = p.report;
   return (
@@ -84,6 +85,11 @@ export function PrintReport({ print: p, production, current, onRemove }: { print
           <a className="pill-act" href={`${base}/prints/${p.id}/archive`} download>
             <Download size={15} /> All files, report and checksums
           </a>
+        )}
+        {r && (
+          <button className="pill" title="The receiver's stand-in opens the files and holds them against the spec on its own" disabled={desk.isPending} onClick={() => desk.mutate(undefined)}>
+            Take it to the desk
+          </button>
         )}
         {r && <HandOver print={p} production={production} />}
         {open && (
@@ -131,32 +137,7 @@ export function PrintReport({ print: p, production, current, onRemove }: { print
               </tbody>
             </table>
           </section>
-          <section className="mt-5">
-            <h2 className="mb-1.5 font-bold">Measured in the files</h2>
-            <table className="w-full text-left">
-              <thead className="text-[13px] text-muted">
-                <tr>
-                  {["Group", "Integrated, LUFS", "Range, LU", "Short-term max, LUFS", "True peak, dBTP", "Highest PPM"].map((h, i) => (
-                    <th key={h} className={`pb-1 font-normal ${i > 0 ? "text-right" : ""}`}>
-                      {h}
-                    </th>
-                  ))}
-                </tr>
-              </thead>
-              <tbody>
-                {r.groups.map((g) => (
-                  <tr key={g.id} className="border-t border-line">
-                    <td className="py-1.5 font-semibold">{g.name}</td>
-                    {[g.integratedLUFS, g.loudnessRangeLU, g.shortTermMaxLUFS, g.truePeakMaxDBTP, g.ppmMax].map((x, i) => (
-                      <td key={i} className="tc py-1.5 text-right">
-                        {value(x)}
-                      </td>
-                    ))}
-                  </tr>
-                ))}
-              </tbody>
-            </table>
-          </section>
+          <Measured groups={r.groups} />
           <section className="mt-5">
             <h2 className="mb-1.5 font-bold">Checked</h2>
             <table className="w-full text-left">

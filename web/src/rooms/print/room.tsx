@@ -12,6 +12,7 @@ import { Missing } from "../../ui/missing";
 import { timeOrDay } from "../../ui/when";
 import { useConsent } from "../loom/consent";
 import { SpecDialog } from "../loom/spec";
+import { DeskList, ReceiptPage } from "./desk";
 import { PlanPage, RangeChoice, type Wish } from "./plan";
 import { Queue } from "./queue";
 import { PrintReport } from "./report";
@@ -19,7 +20,7 @@ import { packingWords } from "./specwords";
 
 /** Print: first what will be written and what is wrong; then the files, checked. */
 export function PrintRoom() {
-  const { production: id = "", reel: reelID = "", print: printID } = useParams();
+  const { production: id = "", reel: reelID = "", print: printID, receipt } = useParams();
   const go = useNavigate();
   const production = useProduction(id);
   const reels = useReels(id);
@@ -93,9 +94,10 @@ export function PrintRoom() {
           )}
           {view && spec && <RangeChoice view={view} wish={wish} onWish={setWish} />}
           <Queue production={id} reel={reelID} />
+          <DeskList production={id} reel={reelID} shown={receipt} />
           <h2 className="mb-1 mt-6 font-bold">Prints of this reel</h2>
           {prints.data?.length === 0 && <p className="text-[13px] text-muted">None yet.</p>}
-          <Link to={`/p/${id}/print/${reelID}`} className={`border-t border-line px-1 py-2 text-[13px] ${printID ? "text-muted hover:text-ink" : "font-semibold"}`}>
+          <Link to={`/p/${id}/print/${reelID}`} className={`border-t border-line px-1 py-2 text-[13px] ${printID || receipt ? "text-muted hover:text-ink" : "font-semibold"}`}>
             The next print
           </Link>
           {prints.data?.map((p) => (
@@ -108,7 +110,9 @@ export function PrintRoom() {
         </aside>
         <main className="min-w-0 grow overflow-auto">
           <Missing of={[production, reels, reel, specs, prints]} />
-          {printID ? (
+          {receipt ? (
+            <ReceiptPage key={receipt} id={receipt} production={id} reel={reelID} />
+          ) : printID ? (
             shown && <PrintReport print={shown} production={id} current={view?.revision} onRemove={() => setRemoving(true)} />
           ) : !view ? null : !spec ? (
             <div className="flex h-full flex-col items-center justify-center gap-3 px-8 text-center">
@@ -121,7 +125,7 @@ export function PrintRoom() {
           ) : (
             plan.data && <PlanPage plan={plan.data} busy={start.isPending || plan.isPlaceholderData} onPrint={() => start.mutate(undefined)} onWish={(w) => setWish({ ...wish, ...w })} onDo={(c) => void edits.command(c)} />
           )}
-          {plan.error && !printID && <p className="p-8 text-wrong">{plan.error.message}</p>}
+          {plan.error && !printID && !receipt && <p className="p-8 text-wrong">{plan.error.message}</p>}
         </main>
       </div>
       <Dialog open={removing} onOpenChange={setRemoving} title="Remove this print" about="Its files and its report go from the server. What was downloaded stays, and so does the reel.">

@@ -16,7 +16,7 @@ function Bar({ share }: { share: number }) {
   );
 }
 
-const doing = { import: "reading", unravel: "writing", ply: "writing", sync: "comparing", convert: "resampling", diagnose: "listening", settle: "rendering", list: "writing", print: "printing", deliver: "writing" } as const;
+const doing = { import: "reading", unravel: "writing", ply: "writing", sync: "comparing", convert: "resampling", diagnose: "listening", settle: "rendering", list: "writing", print: "printing", deliver: "writing", check: "checking" } as const;
 
 /** Long work on takes: uploads, imports, batches of files, each with its progress, what it made, and what went wrong with the reason. */
 export function WorkPanel({ production, uploads }: { production: string; uploads: Uploads }) {
