@@ -75,6 +75,8 @@ type Measured struct {
 	ID   string `json:"id"`
 	Name string `json:"name"`
 	loudness.Measurement
+	ShortTerm *loudness.Curve `json:"shortTerm,omitempty"` // LUFS over the programme
+	Peaks     *loudness.Curve `json:"peaks,omitempty"`     // dBFS, of the loudest channel
 }
 
 // Rules are all that the desk may find broken, and what it then says.

@@ -24,7 +24,7 @@ func (h *hearing) levels(bank *loudness.Bank) {
 		if h.span != "" {
 			called += ", " + h.span
 		}
-		h.receipt.Groups = append(h.receipt.Groups, Measured{g.key, called, found[i]})
+		h.receipt.Groups = append(h.receipt.Groups, Measured{g.key, called, found[i], bank.ShortTerm(i), g.peaks.Curve(float64(peakFrames)/float64(h.rate), loudness.Level)})
 		h.silence(g, called)
 		for _, l := range h.spec.Limits {
 			if !l.For(g.key) {

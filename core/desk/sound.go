@@ -105,7 +105,13 @@ type group struct {
 	loudest float64
 	loudAt  int64 // where it was louder than silence first
 	loud    bool
+	peaks   loudness.Run // the largest sample of every peakFrames
+	peak    float64      // since the last of those
+	count   int
 }
+
+// peakFrames is how many samples are one when a group is drawn.
+const peakFrames = 480
 
 func (h *hearing) run(ctx context.Context, progress func(float64)) error {
 	defer func() {
@@ -351,10 +357,15 @@ func (g *group) quiet(at int64, from, to int) {
 	for i := from; i < to; i++ {
 		loud := false
 		for _, col := range g.columns {
+			g.peak = max(g.peak, math.Abs(col.samples()[i]))
 			if v := math.Abs(col.samples()[i]); v > col.quietest {
 				loud = true
 				g.loudest = max(g.loudest, v)
 			}
+		}
+		if g.count++; g.count == peakFrames {
+			g.peaks.Add(g.peak)
+			g.peak, g.count = 0, 0
 		}
 		if loud {
 			if !g.loud {

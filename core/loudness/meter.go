@@ -58,6 +58,7 @@ type Bank struct {
 	hop        int // samples in 10 ms, the step of all windows
 	filled     int // samples of the present hop so far
 	frames     int64
+	rate       int // Hz
 	done       bool
 	anchors    map[int]*anchor // by programme
 }
@@ -72,6 +73,7 @@ type programme struct {
 	short  *histogram         // 3 s blocks
 	momentaryMax,
 	shortMax float64
+	run    Run       // short-term power, at every tenth hop
 	blocks []float64 // powers of the 400 ms blocks that ended in the last Write
 }
 
@@ -92,7 +94,7 @@ const (
 
 // NewBank makes a meter for each layout, with a factor of oversampling for true peak: 4 or 8.
 func NewBank(sampleRate, factor int, layouts ...layout.Layout) *Bank {
-	b := &Bank{hop: max(1, (sampleRate+50)/100)}
+	b := &Bank{rate: sampleRate, hop: max(1, (sampleRate+50)/100)}
 	for _, l := range layouts {
 		b.programmes = append(b.programmes, programme{layout: l, from: len(b.channels), gated: &histogram{}, short: &histogram{}})
 		for _, w := range l.Weights() {
@@ -221,7 +223,10 @@ func (m *programme) endHop(power float64) {
 		m.shortMax = max(m.shortMax, p)
 		if block {
 			m.short.add(p)
+			m.run.Add(p)
 		}
+	} else if block {
+		m.run.Add(0)
 	}
 }
 

@@ -16,6 +16,7 @@ import (
 	"zestyloom/core/diagnose"
 	"zestyloom/core/gather"
 	"zestyloom/core/layout"
+	"zestyloom/core/loudness"
 	"zestyloom/core/mix"
 	"zestyloom/core/reel"
 	"zestyloom/core/take"
@@ -190,6 +191,9 @@ type CutOutCommand = reel.Sent
 // Description defines model for Description.
 type Description = take.Description
 
+// DeskMeasured defines model for DeskMeasured.
+type DeskMeasured = desk.Measured
+
 // DeskReceipt defines model for DeskReceipt.
 type DeskReceipt = desk.Receipt
 
@@ -296,6 +300,9 @@ type Mark = reel.Mark
 
 // Match defines model for Match.
 type Match = store.Match
+
+// MeasuredCurve defines model for MeasuredCurve.
+type MeasuredCurve = loudness.Curve
 
 // Measurement defines model for Measurement.
 type Measurement = delivery.GroupReport

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"maps"
 	"os"
+	"path/filepath"
 	"slices"
 	"time"
 
@@ -12,12 +13,14 @@ import (
 
 	"zestyloom/core/contract"
 	"zestyloom/core/delivery"
+	"zestyloom/core/desk"
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
 	"zestyloom/core/wave"
 	"zestyloom/internal/intake"
 	"zestyloom/internal/library"
 	"zestyloom/internal/media"
+	"zestyloom/internal/reception"
 	"zestyloom/internal/store"
 )
 
@@ -36,7 +39,11 @@ func (a *attempt) print(ctx context.Context) (end store.End, err error) {
 		return end, err
 	}
 	if p.Report != nil { // published before the work was interrupted
-		return verdict(*p.Report), nil
+		receipt := desk.Receipt{Pass: true}
+		if p.Receipt != nil {
+			receipt = *p.Receipt
+		}
+		return verdict(*p.Report, receipt), nil
 	}
 	laid, err := a.Store.PrintedReel(ctx, a.ID)
 	if err != nil {
@@ -45,9 +52,12 @@ func (a *attempt) print(ctx context.Context) (end store.End, err error) {
 	return a.deliver(ctx, p, laid)
 }
 
-func verdict(r delivery.Report) store.End {
-	if r.Pass {
-		return said("Every check passed")
+func verdict(r delivery.Report, receipt desk.Receipt) store.End {
+	switch {
+	case r.Pass && receipt.Pass:
+		return said("Every check passed, and the desk accepts it")
+	case r.Pass:
+		return said("Printed, but the desk refuses it")
 	}
 	return said("Printed, but the check found something wanting")
 }
@@ -76,7 +86,7 @@ func (a *attempt) deliver(ctx context.Context, p store.Print, laid *reel.Reel) (
 	if err != nil {
 		return end, err
 	}
-	report, err := delivery.Verify(ctx, p.Plan, laid, printed, made.open, a.progress(ctx, 0.55, 0.75))
+	report, err := delivery.Verify(ctx, p.Plan, laid, printed, made.open, a.progress(ctx, 0.5, 0.65))
 	if err != nil {
 		return end, err
 	}
@@ -86,17 +96,35 @@ func (a *attempt) deliver(ctx context.Context, p store.Print, laid *reel.Reel) (
 	if err := made.tidy(p.Plan); err != nil {
 		return end, err
 	}
+	receipt, err := a.prove(ctx, p.Plan)
+	if err != nil {
+		return end, err
+	}
 	report.Seconds, report.Made = time.Since(began).Seconds(), p.Plan.Samples(slices.Collect(maps.Keys(records.whole))...)
 	folder := "prints/" + a.claim.Token
 	if err := a.Media.Publish(a.staging(), folder); err != nil {
 		return end, err
 	}
 	files := records.published(folder, report, printed)
-	err = persist(ctx, func() error { return a.Store.SetReport(ctx, a.claim, folder, report, files) })
+	err = persist(ctx, func() error { return a.Store.SetReport(ctx, a.claim, folder, report, receipt, files) })
 	if err == nil && records.long() {
 		a.sweepSoon() // what was kept for another attempt
 	}
-	return verdict(report), err
+	return verdict(report, receipt), err
+}
+
+// prove has the desk look at what was made, as a receiver would: at the files alone, with the spec.
+func (a *attempt) prove(ctx context.Context, p delivery.Plan) (desk.Receipt, error) {
+	inside, err := a.Media.Path(a.staged("x"))
+	if err != nil {
+		return desk.Receipt{}, err
+	}
+	d, err := reception.Open(ctx, filepath.Dir(inside), "")
+	if err != nil {
+		return desk.Receipt{}, err
+	}
+	defer d.Close()
+	return desk.Check(ctx, d.Files, p.Spec, p.Packaging, a.progress(ctx, 0.85, 1))
 }
 
 // render writes the parts of a print, those at other rates at last.
@@ -115,12 +143,12 @@ func (a *attempt) render(ctx context.Context, p delivery.Plan, laid *reel.Reel, 
 		return nil
 	}
 	printed, err = delivery.Print(ctx, p, laid, delivery.Press{Open: session.Open, Create: made.create, Stamp: stamp, Whole: records.whole,
-		Progress: a.progress(ctx, 0, 0.5),
+		Progress: a.progress(ctx, 0, 0.45),
 		Ranged:   func(parts []delivery.Part, printed delivery.Printed) error { return keep(parts, printed, false) }})
 	if err != nil {
 		return printed, err
 	}
-	if err := delivery.Resample(ctx, p, laid, printed, made.open, made.create, stamp, a.progress(ctx, 0.5, 0.55)); err != nil {
+	if err := delivery.Resample(ctx, p, laid, printed, made.open, made.create, stamp, a.progress(ctx, 0.45, 0.5)); err != nil {
 		return printed, err
 	}
 	return printed, keep(p.Parts(), printed, true)
@@ -198,7 +226,7 @@ func (a *attempt) muxAll(ctx context.Context, p delivery.Plan, laid *reel.Reel, 
 		}
 	}
 	for n, i := range files {
-		share := func(x float64) float64 { return 0.75 + 0.25*(float64(n)+x)/float64(len(files)) }
+		share := func(x float64) float64 { return 0.65 + 0.2*(float64(n)+x)/float64(len(files)) }
 		if err := a.mux(ctx, p, i, laid, made, records, report, a.progress(ctx, share(0), share(1))); err != nil {
 			return err
 		}

@@ -12,6 +12,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"zestyloom/core/delivery"
+	"zestyloom/core/desk"
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
 )
@@ -410,14 +411,15 @@ type Print struct {
 	Message   string           `json:"message"`
 	Plan      delivery.Plan    `json:"plan"`
 	Report    *delivery.Report `json:"report"`
-	Folder    string           `json:"-"` // key of the folder that its files lie in; empty until they do
+	Receipt   *desk.Receipt    `json:"receipt"` // what the desk says of it; nil for prints of before it did
+	Folder    string           `json:"-"`       // key of the folder that its files lie in; empty until they do
 	CreatedAt time.Time        `json:"createdAt"`
 }
 
-const printColumns = `select p.id::text, p.reel_id::text, p.revision, w.state, w.progress, w.message, p.plan, p.report, p.folder, p.created_at from prints p join work w on w.id = p.id `
+const printColumns = `select p.id::text, p.reel_id::text, p.revision, w.state, w.progress, w.message, p.plan, p.report, p.receipt, p.folder, p.created_at from prints p join work w on w.id = p.id `
 
 func scanPrint(row pgx.CollectableRow) (p Print, err error) {
-	err = row.Scan(&p.ID, &p.Reel, &p.Revision, &p.State, &p.Progress, &p.Message, &p.Plan, &p.Report, &p.Folder, &p.CreatedAt)
+	err = row.Scan(&p.ID, &p.Reel, &p.Revision, &p.State, &p.Progress, &p.Message, &p.Plan, &p.Report, &p.Receipt, &p.Folder, &p.CreatedAt)
 	return p, err
 }
 
@@ -454,8 +456,8 @@ func (s *Store) PrintedReel(ctx context.Context, id string) (*reel.Reel, error) 
 	return r, notFound(err, "print")
 }
 
-// SetReport stores where the files of a print lie and what their check found. made are those of them that may be taken again.
-func (s *Store) SetReport(ctx context.Context, c Claim, folder string, report delivery.Report, made []Made) error {
+// SetReport stores where the files of a print lie, what their check found and what the desk says of them. made are those of them that may be taken again.
+func (s *Store) SetReport(ctx context.Context, c Claim, folder string, report delivery.Report, receipt desk.Receipt, made []Made) error {
 	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		if err := c.hold(ctx, tx); err != nil {
 			return err
@@ -466,7 +468,7 @@ func (s *Store) SetReport(ctx context.Context, c Claim, folder string, report de
 		if err := addMade(ctx, tx, c.Work, made); err != nil {
 			return err
 		}
-		_, err := tx.Exec(ctx, "update prints set folder = $2, report = $3 where id = $1", c.Work, folder, report)
+		_, err := tx.Exec(ctx, "update prints set folder = $2, report = $3, receipt = $4 where id = $1", c.Work, folder, report, receipt)
 		return err
 	})
 }

@@ -3224,9 +3224,18 @@ export interface components {
             packaging?: string;
             findings: components["schemas"]["Finding"][];
             files: components["schemas"]["ReceivedFile"][];
-            groups: components["schemas"]["Measurement"][];
+            groups: components["schemas"]["DeskMeasured"][];
             /** @description What the files are, where there was no spec */
             seen?: components["schemas"]["Seen"][];
+        };
+        DeskMeasured: components["schemas"]["Measurement"] & {
+            shortTerm?: components["schemas"]["MeasuredCurve"];
+            peaks?: components["schemas"]["MeasuredCurve"];
+        };
+        MeasuredCurve: {
+            /** @description Of each value */
+            seconds: number;
+            values: (number | null)[];
         };
         ReceivedFile: {
             name: string;
@@ -3531,6 +3540,8 @@ export interface components {
             message: string;
             plan: components["schemas"]["Plan"];
             report: components["schemas"]["Report"] | null;
+            /** @description What the desk says of it */
+            receipt: components["schemas"]["DeskReceipt"] | null;
             /** Format: date-time */
             createdAt: string;
         };
