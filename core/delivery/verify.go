@@ -11,6 +11,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/cespare/xxhash/v2"
+
 	"zestyloom/core/contract"
 	"zestyloom/core/dsp"
 	"zestyloom/core/fault"
@@ -24,6 +26,7 @@ type DeliveredFile struct {
 	Name   string `json:"name"`
 	Size   int64  `json:"size"` // bytes
 	SHA256 string `json:"sha256"`
+	XXH64  string `json:"xxh64,omitempty"`  // as media hash lists have it
 	Linked string `json:"linked,omitempty"` // when it was made, where an earlier print did that and nothing has changed since
 }
 
@@ -132,11 +135,11 @@ func (s stopping) Read(b []byte) (int, error) {
 
 // Delivered reads a file whole and says what was found.
 func Delivered(ctx context.Context, name string, o Opened) (DeliveredFile, error) {
-	sum := sha256.New()
-	if _, err := io.Copy(sum, stopping{ctx, io.NewSectionReader(o, 0, o.Size)}); err != nil {
+	sum, quick := sha256.New(), xxhash.New()
+	if _, err := io.Copy(io.MultiWriter(sum, quick), stopping{ctx, io.NewSectionReader(o, 0, o.Size)}); err != nil {
 		return DeliveredFile{}, err
 	}
-	return DeliveredFile{Name: name, Size: o.Size, SHA256: hex.EncodeToString(sum.Sum(nil))}, nil
+	return DeliveredFile{Name: name, Size: o.Size, SHA256: hex.EncodeToString(sum.Sum(nil)), XXH64: hex.EncodeToString(quick.Sum(nil))}, nil
 }
 
 // header compares what a part says of itself.

@@ -1321,6 +1321,9 @@ type ServerInterface interface {
 	// (POST /prints/{print}/handover)
 	HandOver(c *gin.Context, print PrintID)
 
+	// (GET /prints/{print}/papers/{paper})
+	GetPaper(c *gin.Context, print PrintID, paper string)
+
 	// (POST /prints/{print}/receipts)
 	TakeToDesk(c *gin.Context, print PrintID)
 
@@ -1871,6 +1874,40 @@ func (siw *ServerInterfaceWrapper) HandOver(c *gin.Context) {
 	}
 
 	siw.Handler.HandOver(c, print)
+}
+
+// GetPaper operation middleware
+func (siw *ServerInterfaceWrapper) GetPaper(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "print" -------------
+	var print PrintID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "print", c.Param("print"), &print, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter print: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "paper" -------------
+	var paper string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "paper", c.Param("paper"), &paper, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter paper: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetPaper(c, print, paper)
 }
 
 // TakeToDesk operation middleware
@@ -4512,6 +4549,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/prints/:print", wrapper.GetPrint)
 	router.GET(options.BaseURL+"/prints/:print/files/:name", wrapper.GetPrintedFile)
 	router.GET(options.BaseURL+"/prints/:print/archive", wrapper.GetPrintArchive)
+	router.GET(options.BaseURL+"/prints/:print/papers/:paper", wrapper.GetPaper)
 	router.POST(options.BaseURL+"/prints/:print/handover", wrapper.HandOver)
 	router.GET(options.BaseURL+"/patterns", wrapper.ListPatterns)
 	router.POST(options.BaseURL+"/patterns", wrapper.AddPattern)

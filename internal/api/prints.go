@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"math"
 	"net/http"
+	"path"
 	"slices"
 	"strings"
 	"time"
@@ -303,7 +304,11 @@ func (s *Server) GetPrintArchive(c *gin.Context, id PrintID) {
 	if !ok {
 		return
 	}
-	sheets, err := papers.Of(*p.Report)
+	laid, err := s.Store.PrintedReel(c, p.ID)
+	var sheets []papers.Paper
+	if err == nil {
+		sheets, err = papers.Of(p, laid)
+	}
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -317,6 +322,33 @@ func (s *Server) GetPrintArchive(c *gin.Context, id PrintID) {
 		a.add(folder+"/"+sheet.Name, bytes.NewReader(sheet.Text))
 	}
 	a.close()
+}
+
+// GetPaper gives one of the papers that lie beside the files of a print.
+func (s *Server) GetPaper(c *gin.Context, id PrintID, name string) {
+	p, ok := s.delivered(c, id)
+	if !ok {
+		return
+	}
+	laid, err := s.Store.PrintedReel(c, p.ID)
+	var sheets []papers.Paper
+	if err == nil {
+		sheets, err = papers.Of(p, laid)
+	}
+	at := slices.IndexFunc(sheets, func(x papers.Paper) bool { return path.Base(x.Name) == name })
+	if err == nil && at < 0 {
+		err = fault.New(fault.NotFound, "This print has no paper %q", name)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	kinds := map[string]string{".html": "text/html; charset=utf-8", ".pdf": "application/pdf", ".json": "application/json", ".csv": "text/csv; charset=utf-8", ".yaml": "application/yaml"}
+	kind := kinds[path.Ext(name)]
+	if kind == "" {
+		kind = "text/plain; charset=utf-8"
+	}
+	c.Data(http.StatusOK, kind, sheets[at].Text)
 }
 
 // ListReceivers gives the names of the folders that deliveries may be written to.

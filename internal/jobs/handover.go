@@ -74,7 +74,11 @@ func (a *attempt) writeOut(ctx context.Context, w *receivers.Writing, p store.Pr
 		}
 		done += f.Size
 	}
-	sheets, err := papers.Of(*p.Report)
+	laid, err := a.Store.PrintedReel(ctx, p.ID)
+	if err != nil {
+		return err
+	}
+	sheets, err := papers.Of(p, laid)
 	if err != nil {
 		return err
 	}

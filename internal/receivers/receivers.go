@@ -14,6 +14,7 @@ import (
 	"io/fs"
 	"maps"
 	"os"
+	"path"
 	"slices"
 
 	"zestyloom/core/fault"
@@ -64,6 +65,9 @@ func (w *Writing) free(folder string) error {
 
 // Add writes a file, whose SHA-256 must be sum, where that is given.
 func (w *Writing) Add(ctx context.Context, name, sum string, from io.Reader, progress func(bytes int64)) error {
+	if err := w.root.MkdirAll(path.Dir(w.part+"/"+name), 0o755); err != nil {
+		return media.Explain(err)
+	}
 	file, err := w.root.OpenFile(w.part+"/"+name, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
 	if err != nil {
 		return media.Explain(err)

@@ -1220,6 +1220,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/prints/{print}/papers/{paper}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                print: components["parameters"]["PrintID"];
+                paper: string;
+            };
+            cookie?: never;
+        };
+        /** @description A paper that lies beside the files: report.html, report.pdf, report.json, cue-sheet.csv, cue-sheet.pdf, routing.csv, spec.yaml, manifest.sha256. */
+        get: operations["getPaper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/prints/{print}/handover": {
         parameters: {
             query?: never;
@@ -5613,6 +5633,35 @@ export interface operations {
                 };
                 content: {
                     "application/zip": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getPaper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                print: components["parameters"]["PrintID"];
+                paper: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The paper */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                    "application/pdf": string;
+                    "application/json": Record<string, never>;
+                    "text/csv": string;
+                    "application/yaml": string;
+                    "text/plain": string;
                 };
             };
             default: components["responses"]["Failure"];

@@ -26,6 +26,47 @@ function HandOver({ print: p, production }: { print: Print; production: string }
   );
 }
 
+/** What the desk says, and the papers that lie beside the files. */
+function Proof({ print: p }: { print: Print }) {
+  const faults = p.receipt?.findings.filter((f) => f.severity === "error") ?? [];
+  const papers = [
+    ["report.html", "report as a page"],
+    ["report.pdf", "report as PDF"],
+    ["cue-sheet.pdf", "cue sheet"],
+    ["cue-sheet.csv", "cue sheet as CSV"],
+    ["routing.csv", "routing"],
+    ["spec.yaml", "spec as used"],
+  ] as const;
+  return (
+    <section className="mt-4" aria-label="Proof">
+      {p.receipt && (
+        <p className="flex items-start gap-2">
+          <Severity of={p.receipt.pass ? "ok" : "error"} />
+          <span>
+            <b className="font-semibold">{p.receipt.pass ? "The desk accepts it." : faults.length === 1 ? "The desk refuses it: 1 fault." : `The desk refuses it: ${faults.length} faults.`}</b>{" "}
+            <span className="text-muted">It has opened the files on its own and held them against the spec.</span>
+          </span>
+        </p>
+      )}
+      {faults.map((f, i) => (
+        <p key={i} className="ml-6 text-[13px]">
+          {f.message}
+          <span className="text-muted">
+            {[f.file, f.channel && `channel ${f.channel}`, f.timecode && `at ${f.timecode}`, f.measured].filter(Boolean).map((x) => `, ${x}`)}
+          </span>
+        </p>
+      ))}
+      <p className="mt-1 flex flex-wrap gap-x-3 text-[13px] text-muted">
+        {papers.map(([name, words]) => (
+          <a key={name} className="underline hover:text-ink" href={`${base}/prints/${p.id}/papers/${name}`} target="_blank" rel="noreferrer">
+            {words}
+          </a>
+        ))}
+      </p>
+    </section>
+  );
+}
+
 /** Where the delivery is being written to, has been written, or could not. */
 function HandedOver({ print: p, production }: { print: Print; production: string }) {
   const work = useWork(production);
@@ -75,7 +116,7 @@ export function PrintReport({ print: p, production, current, onRemove }: { print
       <div className="flex items-start gap-5">
         <div className="grow">
           <h1 className="text-[22px] font-bold">
-            {r ? (r.pass ? "Delivered and proven" : "Printed, but found wanting") : `${p.plan.spec.title} ${words[p.state]}`}
+            {r ? (!r.pass ? "Printed, but found wanting" : p.receipt && !p.receipt.pass ? "Printed, but the desk refuses it" : "Delivered and proven") : `${p.plan.spec.title} ${words[p.state]}`}
           </h1>
           <p className="text-muted">
             {p.plan.spec.title}, {p.plan.reel}, {dayAndTime(p.createdAt)}. {current !== undefined && current > p.revision && "The reel has been changed since."}
@@ -118,6 +159,7 @@ export function PrintReport({ print: p, production, current, onRemove }: { print
       {!open && !r && p.message && <p className="mt-4 text-wrong">{p.message}</p>}
       {r && (
         <>
+          <Proof print={p} />
           <section className="mt-5">
             <h2 className="mb-1.5 font-bold">Files</h2>
             <table className="w-full text-left">
