@@ -29,6 +29,7 @@ type row struct {
 	turned      bool // polarity of the target
 	from        []*column
 	gains       []float64
+	left        []float64 // of the last block
 	limit, rms  float64
 	peak, power float64
 	peakAt      int64
@@ -140,7 +141,7 @@ func (n *null) changing(culprit *group, words string, other func(*column) *colum
 	for _, r := range n.rows {
 		one := r
 		one.target = other(r.target)
-		one.from = nil
+		one.from, one.left = nil, nil
 		for _, f := range r.from {
 			one.from = append(one.from, other(f))
 		}
@@ -155,6 +156,9 @@ func (n *null) write(at int64, from, to int) {
 		n.rows[i].write(at, from, to)
 	}
 	for _, other := range n.others {
+		if slices.ContainsFunc(other.rows, func(r row) bool { return r.peak > r.limit }) {
+			continue // it is not that
+		}
 		for i := range other.rows {
 			other.rows[i].write(at, from, to)
 		}
@@ -162,21 +166,27 @@ func (n *null) write(at int64, from, to int) {
 }
 
 func (r *row) write(at int64, from, to int) {
-	target := r.target.samples()
-	for i := from; i < to; i++ {
-		x := target[i]
+	left := r.left[:0]
+	for _, x := range r.target.samples()[from:to] {
 		if r.turned {
 			x = -x
 		}
-		for k, f := range r.from {
-			x -= r.gains[k] * f.samples()[i]
+		left = append(left, x)
+	}
+	for k, f := range r.from {
+		gain := r.gains[k]
+		for i, x := range f.samples()[from:to] {
+			left[i] -= gain * x
 		}
+	}
+	r.left = left
+	for i, x := range left {
 		r.power += x * x
 		if x = math.Abs(x); x > r.peak {
-			r.peak, r.peakAt = x, at+int64(i)
+			r.peak, r.peakAt = x, at+int64(from+i)
 		}
 		if x > r.limit && r.overAt < 0 {
-			r.overAt = at + int64(i)
+			r.overAt = at + int64(from+i)
 		}
 	}
 	r.n += int64(to - from)

@@ -8,6 +8,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"sync"
 
 	"zestyloom/core/contract"
 	"zestyloom/core/dsp"
@@ -108,6 +109,7 @@ type group struct {
 	peaks   loudness.Run // the largest sample of every peakFrames
 	peak    float64      // since the last of those
 	count   int
+	sizes   []float64 // of the last block, the largest of the channels
 }
 
 // peakFrames is how many samples are one when a group is drawn.
@@ -342,26 +344,41 @@ func (h *hearing) measure(bank *loudness.Bank, at int64, from, to int) {
 				}
 			}
 		}
-		g.quiet(at, from, to)
 	}
+	var aside sync.WaitGroup
+	aside.Go(func() {
+		for _, g := range h.groups {
+			g.quiet(at, from, to)
+		}
+		for _, n := range h.nulls {
+			n.write(at, from, to)
+		}
+	})
 	if len(all) > 0 {
 		bank.Write(all)
 	}
-	for _, n := range h.nulls {
-		n.write(at, from, to)
-	}
+	aside.Wait()
 }
 
 // quiet counts how long a group is silent.
 func (g *group) quiet(at int64, from, to int) {
+	sizes := g.sizes[:0]
+	for range to - from {
+		sizes = append(sizes, 0)
+	}
+	for _, col := range g.columns {
+		for i, x := range col.samples()[from:to] {
+			sizes[i] = max(sizes[i], math.Abs(x))
+		}
+	}
+	g.sizes = sizes
+	quietest := g.columns[0].quietest
 	for i := from; i < to; i++ {
-		loud := false
-		for _, col := range g.columns {
-			g.peak = max(g.peak, math.Abs(col.samples()[i]))
-			if v := math.Abs(col.samples()[i]); v > col.quietest {
-				loud = true
-				g.loudest = max(g.loudest, v)
-			}
+		size := sizes[i-from]
+		g.peak = max(g.peak, size)
+		loud := size > quietest
+		if loud {
+			g.loudest = max(g.loudest, size)
 		}
 		if g.count++; g.count == peakFrames {
 			g.peaks.Add(g.peak)

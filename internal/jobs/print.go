@@ -96,7 +96,7 @@ func (a *attempt) deliver(ctx context.Context, p store.Print, laid *reel.Reel) (
 	if err := made.tidy(p.Plan); err != nil {
 		return end, err
 	}
-	receipt, err := a.prove(ctx, p.Plan)
+	receipt, err := a.prove(ctx, p.Plan, report)
 	if err != nil {
 		return end, err
 	}
@@ -114,12 +114,16 @@ func (a *attempt) deliver(ctx context.Context, p store.Print, laid *reel.Reel) (
 }
 
 // prove has the desk look at what was made, as a receiver would: at the files alone, with the spec.
-func (a *attempt) prove(ctx context.Context, p delivery.Plan) (desk.Receipt, error) {
+func (a *attempt) prove(ctx context.Context, p delivery.Plan, report delivery.Report) (desk.Receipt, error) {
 	inside, err := a.Media.Path(a.staged("x"))
 	if err != nil {
 		return desk.Receipt{}, err
 	}
-	d, err := reception.Open(ctx, filepath.Dir(inside), "")
+	sums := map[string]string{}
+	for _, f := range report.Files {
+		sums[f.Name] = f.SHA256
+	}
+	d, err := reception.OpenOurs(ctx, filepath.Dir(inside), sums)
 	if err != nil {
 		return desk.Receipt{}, err
 	}

@@ -74,6 +74,22 @@ func Open(ctx context.Context, at, temporary string) (d *Delivery, err error) {
 	return d, d.add(ctx, at, filepath.Base(at), nil)
 }
 
+// OpenOurs opens what was made a moment ago in a folder of ours; sums are the checksums that it had then, by name.
+func OpenOurs(ctx context.Context, folder string, sums map[string]string) (d *Delivery, err error) {
+	d = &Delivery{}
+	for name, sum := range sums {
+		f, closing, err := intake.Received(ctx, filepath.Join(folder, name), name, sum)
+		if err != nil {
+			return d, errors.Join(err, d.Close())
+		}
+		d.closers = append(d.closers, closing)
+		d.Files, d.Paths = append(d.Files, f), append(d.Paths, filepath.Join(folder, name))
+	}
+	slices.SortFunc(d.Files, func(a, b desk.File) int { return strings.Compare(a.Name, b.Name) })
+	slices.Sort(d.Paths)
+	return d, nil
+}
+
 // folder adds all files below a folder.
 func (d *Delivery) folder(ctx context.Context, folder string) error {
 	var found []string
