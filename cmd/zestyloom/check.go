@@ -2,14 +2,20 @@ package main
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"os"
+	"path/filepath"
+	"strings"
 
 	"github.com/spf13/cobra"
 
 	"zestyloom/core/contract"
 	"zestyloom/core/desk"
 	"zestyloom/core/fault"
+	"zestyloom/core/folding"
+	"zestyloom/core/layout"
+	"zestyloom/core/mix"
 	"zestyloom/internal/reception"
 )
 
@@ -70,4 +76,104 @@ func check(ctx context.Context, c *cobra.Command, path, named string, packaging 
 	}
 	defer d.Close()
 	return desk.Check(ctx, d.Files, spec, packaging, func(share float64) { note(c, "checking, %.0f %%", 100*share) })
+}
+
+func compareCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "compare PATH PATH", Short: "Say in which files, channels and ranges two deliveries differ, and by how much", Args: cobra.ExactArgs(2),
+		RunE: func(c *cobra.Command, args []string) error {
+			var files [2][]desk.File
+			for i, path := range args {
+				d, err := reception.Open(c.Context(), path, "")
+				if err != nil {
+					return at(path, err)
+				}
+				defer d.Close()
+				files[i] = d.Files
+			}
+			found, err := desk.Compare(c.Context(), files[0], files[1], func(share float64) { note(c, "comparing, %.0f %%", 100*share) })
+			if err != nil {
+				return err
+			}
+			err = output(c, found, func() {
+				for _, d := range found.Differences {
+					fmt.Fprintf(c.OutOrStdout(), "%s", d.File)
+					if d.Channel > 0 {
+						fmt.Fprintf(c.OutOrStdout(), ", channel %d, %s to %s", d.Channel, d.From, d.To)
+					}
+					fmt.Fprintf(c.OutOrStdout(), ": %s\n", d.Message)
+				}
+				if found.Equal {
+					fmt.Fprintln(c.OutOrStdout(), "equal")
+				}
+			})
+			if err == nil && !found.Equal {
+				return errWanting
+			}
+			return err
+		},
+	}
+}
+
+type folded struct {
+	Path     string  `json:"path"`
+	Channels int     `json:"channels"`
+	OverDB   float64 `json:"overDB"`
+}
+
+func foldCommand() *cobra.Command {
+	var to, out, name, order string
+	f := mix.Usual()
+	c := &cobra.Command{
+		Use: "fold FILE", Short: "Fold a file down to fewer channels", Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			r, err := foldFile(c.Context(), args[0], name, order, layout.Name(to), f, out)
+			if err != nil {
+				return err
+			}
+			if r.OverDB > 0 {
+				note(c, "It would go over full scale by %.1f dB, and was limited", r.OverDB)
+			}
+			return output(c, r, func() { fmt.Fprintf(c.OutOrStdout(), "%s  %d channels\n", r.Path, r.Channels) })
+		},
+	}
+	c.Flags().StringVar(&to, "to", "", "layout: "+strings.Join(layout.Names(), ", "))
+	c.Flags().StringVar(&out, "out", "", "file to write")
+	c.Flags().StringVar(&name, "layout", "", "layout of the file, where it does not say")
+	c.Flags().StringVar(&order, "order", "", "its channel order: smpte, film, or labels such as L,R,Ls,Rs,C,LFE")
+	c.Flags().Float64Var(&f.CentreDB, "centre", f.CentreDB, "level of the centre in each side, dB")
+	c.Flags().Float64Var(&f.SurroundDB, "surround", f.SurroundDB, "level of the surrounds in their sides, dB")
+	c.Flags().Float64Var(&f.MonoDB, "mono", f.MonoDB, "level of each side of a pair in a mono, dB")
+	c.Flags().Float64Var(&f.TrimDB, "trim", 0, "level of all of it, dB")
+	_ = errors.Join(c.MarkFlagRequired("to"), c.MarkFlagRequired("out")) // they are there
+	return c
+}
+
+// foldFile writes beside the target first, so that nothing half stands under its name.
+func foldFile(ctx context.Context, path, name, order string, to layout.Name, f mix.Fold, out string) (r folded, err error) {
+	src, labels, _, closer, err := laidOut(ctx, path, name, order)
+	if err != nil {
+		return r, err
+	}
+	defer closer.Close()
+	target, err := layout.New(to, "", 0)
+	if err != nil {
+		return r, err
+	}
+	part, err := os.CreateTemp(filepath.Dir(out), ".fold-*")
+	if err != nil {
+		return r, at(out, err)
+	}
+	defer os.Remove(part.Name())
+	over, err := folding.Write(ctx, src, labels.Labels, target, f, part)
+	if err == nil {
+		err = part.Chmod(0o644)
+	}
+	if err = errors.Join(err, part.Close()); err != nil {
+		return r, at(path, err)
+	}
+	if err := os.Rename(part.Name(), out); err != nil {
+		return r, at(out, err)
+	}
+	return folded{out, target.Width(), over}, nil
 }

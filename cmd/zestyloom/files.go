@@ -377,25 +377,35 @@ type gauged struct {
 	LayoutFrom string      `json:"layoutFrom"` // what told the layout, or that it was assumed
 }
 
-func gauge(ctx context.Context, path, name, order string) (gauged, error) {
+// laidOut opens a file and tells its layout, by what is asked for, else by the file; by says which. The caller closes it.
+func laidOut(ctx context.Context, path, name, order string) (f *wave.File, l layout.Layout, by string, closer io.Closer, err error) {
 	f, d, closer, err := openSound(ctx, path, 0)
 	if err != nil {
-		return gauged{}, err
+		return nil, l, "", nil, err
 	}
-	defer closer.Close()
-	l, by := take.LayoutOf(f, d.Tracks)
+	l, by = take.LayoutOf(f, d.Tracks)
 	if name != "" || order != "" {
 		if name == "" {
 			name = string(layout.ForWidth(f.Channels).Name)
 		}
-		if l, err = layout.New(layout.Name(name), order, f.Channels); err != nil {
-			return gauged{}, err
-		}
 		by = "as asked for"
+		l, err = layout.New(layout.Name(name), order, f.Channels)
 	}
-	if l.Width() != f.Channels {
-		return gauged{}, at(path, fault.New(fault.BadInput, "The file has %d channels and the layout %s has %d", f.Channels, l.Name, l.Width()))
+	if err == nil && l.Width() != f.Channels {
+		err = at(path, fault.New(fault.BadInput, "The file has %d channels and the layout %s has %d", f.Channels, l.Name, l.Width()))
 	}
+	if err != nil {
+		return nil, l, "", nil, errors.Join(err, closer.Close())
+	}
+	return f, l, by, closer, nil
+}
+
+func gauge(ctx context.Context, path, name, order string) (gauged, error) {
+	f, l, by, closer, err := laidOut(ctx, path, name, order)
+	if err != nil {
+		return gauged{}, err
+	}
+	defer closer.Close()
 	m := loudness.NewMeter(f.SampleRate, l)
 	err = f.EachBlock(gaugeBlock, func(_ int64, block [][]float64) error {
 		m.Write(block)
