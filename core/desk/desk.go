@@ -68,6 +68,21 @@ type Receipt struct {
 	Files     []File             `json:"files"`
 	Groups    []Measured         `json:"groups"`
 	Seen      []Seen             `json:"seen,omitempty"` // what the files are, where there was no spec
+	Places    []Place            `json:"places,omitempty"`
+	Lead      float64            `json:"lead,omitempty"`     // seconds before the programme with its handles
+	Tail      float64            `json:"tail,omitempty"`     // seconds after it
+	Handles   float64            `json:"handles,omitempty"`  // seconds of it at each end
+	FrameRate timecode.Rate      `json:"frameRate,omitzero"` // that the delivery counts in
+}
+
+// Place says what a channel of a file is.
+type Place struct {
+	File    string `json:"file"`
+	Stream  int    `json:"stream"`  // from 0
+	Channel int    `json:"channel"` // of the stream, from 0
+	Group   string `json:"group"`   // tells the set that it belongs to from others
+	Name    string `json:"name"`    // of that set
+	Label   string `json:"label"`
 }
 
 // Measured is what was measured of a group.
@@ -125,11 +140,25 @@ func Check(ctx context.Context, files []File, spec contract.Spec, packaging cont
 		}
 	}
 	c.together(placed)
+	c.places(placed)
 	if err := c.listen(ctx, placed, progress); err != nil {
 		return c.receipt, err
 	}
 	slices.SortStableFunc(c.receipt.Findings, func(a, b contract.Finding) int { return gravity(b) - gravity(a) })
 	return c.receipt, nil
+}
+
+// places says what each channel is, and what stands around the programme.
+func (c *checking) places(list []*placed) {
+	for _, p := range list {
+		for _, at := range p.channels {
+			c.receipt.Places = append(c.receipt.Places, Place{p.file.Name, at.stream, at.channel, at.group.key, at.group.Name, at.label})
+		}
+	}
+	const rate = 48000
+	around := c.around(rate)
+	c.receipt.Lead, c.receipt.Tail, c.receipt.Handles = float64(around.lead)/rate, float64(around.tail)/rate, float64(around.programme-around.lead)/rate
+	c.receipt.FrameRate = c.rate
 }
 
 func gravity(f contract.Finding) int {

@@ -8,6 +8,7 @@ import (
 
 	"zestyloom/core/contract"
 	"zestyloom/core/layout"
+	"zestyloom/core/timecode"
 )
 
 // Seen is something that a delivery without a spec seems to have: a set of channels that belong together.
@@ -19,6 +20,7 @@ type Seen struct {
 	Labels   []string `json:"labels"`
 	Why      string   `json:"why"` // what tells it
 	Language string   `json:"language,omitempty"`
+	First    int      `json:"first,omitempty"` // its first channel in the stream, from 0
 }
 
 // ending is how the name of one channel of a set ends: with its label, maybe after its number.
@@ -34,11 +36,12 @@ func Identify(files []File) (seen []Seen) {
 		at := ending.FindStringSubmatch(base)
 		if len(f.Streams) != 1 || f.Streams[0].Channels != 1 || at == nil {
 			for i, s := range f.Streams {
-				one := streamSeen(f, s)
-				if len(f.Streams) > 1 {
-					one.Stream = i + 1
+				for _, one := range streamSeen(f, s) {
+					if len(f.Streams) > 1 {
+						one.Stream = i + 1
+					}
+					seen = append(seen, one)
 				}
-				seen = append(seen, one)
 			}
 			continue
 		}
@@ -51,11 +54,7 @@ func Identify(files []File) (seen []Seen) {
 		sets[key].Labels = append(sets[key].Labels, spelt(at[2]))
 	}
 	for _, key := range order {
-		s := sets[key]
-		if l, known := layout.ForLabels(s.Labels); known {
-			s.Layout = string(l.Name)
-		}
-		seen = append(seen, *s)
+		seen = append(seen, sets[key].known())
 	}
 	return seen
 }
@@ -75,41 +74,65 @@ func spelt(text string) string {
 	return text
 }
 
-// streamSeen says what a stream is.
-func streamSeen(f File, s Stream) Seen {
+// streamSeen says what a stream is: one set, or several that stand beside each other and have names.
+func streamSeen(f File, s Stream) (seen []Seen) {
 	one := Seen{Name: s.Title, Files: []string{f.Name}, Language: s.Language, Labels: []string{}}
 	if one.Name == "" {
 		one.Name = strings.TrimSuffix(f.Name, extensionOf(f.Name))
 	}
-	if labels := labelsOf(s.Names); labels != nil {
-		one.Labels, one.Why = labels, "by the names of its channels"
-	} else if labels := byLayout(s.Layout); len(labels) == s.Channels {
+	if sets := byNames(s.Names); len(sets) > 0 {
+		for _, set := range sets {
+			set.Files, set.Language, set.Why = one.Files, one.Language, "by the names of its channels"
+			if len(sets) == 1 {
+				set.Name = one.Name
+			}
+			seen = append(seen, set.known())
+		}
+		return seen
+	}
+	if labels := byLayout(s.Layout); len(labels) == s.Channels {
 		one.Labels, one.Why = labels, "by what the file says"
 	} else if usual := byNumber(s.Channels); usual != nil {
 		one.Labels, one.Why = usual, "by the number of its channels; nothing in the file tells"
 	} else {
 		one.Why = fmt.Sprintf("%d channels; nothing in the file tells what they are", s.Channels)
+		for c := range s.Channels {
+			one.Labels = append(one.Labels, fmt.Sprint(c+1))
+		}
 	}
-	if l, known := layout.ForLabels(one.Labels); known {
-		one.Layout = string(l.Name)
-	}
-	return one
+	return []Seen{one.known()}
 }
 
-// labelsOf reads labels off the ends of names, where each has one and no two are the same.
-func labelsOf(names []string) (labels []string) {
-	for _, n := range names {
-		words := strings.Fields(n)
-		if len(words) == 0 {
-			return nil
-		}
-		label := spelt(words[len(words)-1])
-		if _, known := layout.Speakers[label]; !known || slices.Contains(labels, label) {
-			return nil
-		}
-		labels = append(labels, label)
+// known adds the layout that the labels are.
+func (s Seen) known() Seen {
+	if l, known := layout.ForLabels(s.Labels); known {
+		s.Layout = string(l.Name)
 	}
-	return labels
+	return s
+}
+
+// byNames reads sets off the names of channels: those that differ in their last word alone, a label, are one; a name without a label
+// is a set of its own. Nothing where a name is missing or stands twice.
+func byNames(names []string) (sets []Seen) {
+	for i, n := range names {
+		if n == "" || slices.Contains(names[:i], n) {
+			return nil
+		}
+		words := strings.Fields(n)
+		label, known := layout.Label(words[len(words)-1])
+		set := strings.Join(words[:len(words)-1], " ")
+		if !known || label == "M" {
+			sets = append(sets, Seen{Name: n, Labels: []string{"M"}, First: i})
+			continue
+		}
+		last := len(sets) - 1
+		if last < 0 || sets[last].Name != set || slices.Contains(sets[last].Labels, label) || sets[last].Labels[0] == "M" {
+			sets = append(sets, Seen{Name: set, First: i})
+			last++
+		}
+		sets[last].Labels = append(sets[last].Labels, label)
+	}
+	return sets
 }
 
 // byLayout gives the labels of a layout as other programs call it.
@@ -132,6 +155,21 @@ func byNumber(channels int) []string {
 // Look says of a delivery without a spec what it is; what can't be read is said too.
 func Look(files []File) Receipt {
 	r := Receipt{Pass: true, Files: files, Findings: []contract.Finding{}, Groups: []Measured{}, Seen: Identify(files)}
+	r.FrameRate = timecode.Rate{Num: 25, Den: 1}
+	for i, one := range r.Seen {
+		for k, label := range one.Labels {
+			at := Place{File: one.Files[0], Stream: max(0, one.Stream-1), Channel: one.First + k, Group: fmt.Sprint("set", i+1), Name: one.Name, Label: label}
+			if len(one.Files) > 1 {
+				at.File, at.Channel = one.Files[k], 0
+			}
+			r.Places = append(r.Places, at)
+		}
+	}
+	for i := len(files) - 1; i >= 0; i-- {
+		if files[i].FrameRate.Valid() {
+			r.FrameRate = files[i].FrameRate
+		}
+	}
 	for _, f := range files {
 		for _, doubt := range f.Doubts {
 			doubt.File = f.Name

@@ -110,6 +110,12 @@ type BatchRequest struct {
 // BorrowCommand Borrow lays a stretch of another take over one channel, crossfaded at both ends.
 type BorrowCommand = reel.Sent
 
+// BroughtIn defines model for BroughtIn.
+type BroughtIn struct {
+	// Work IDs
+	Work []string `json:"work"`
+}
+
 // Bus What a strand, stem, mix or output group does with all that arrives on it.
 type Bus = reel.Bus
 
@@ -294,6 +300,12 @@ type LenderRequest struct {
 
 // ListedSpec defines model for ListedSpec.
 type ListedSpec = store.ListedSpec
+
+// LoadRequest defines model for LoadRequest.
+type LoadRequest struct {
+	// Name Of the reel
+	Name string `json:"name"`
+}
 
 // Mark defines model for Mark.
 type Mark = reel.Mark
@@ -1207,6 +1219,9 @@ type RedoTakeEditJSONRequestBody = AtRevision
 // UndoTakeEditJSONRequestBody defines body for UndoTakeEdit for application/json ContentType.
 type UndoTakeEditJSONRequestBody = AtRevision
 
+// LoadReceivedJSONRequestBody defines body for LoadReceived for application/json ContentType.
+type LoadReceivedJSONRequestBody = LoadRequest
+
 // DoCommandJSONRequestBody defines body for DoCommand for application/json ContentType.
 type DoCommandJSONRequestBody = CommandRequest
 
@@ -1414,8 +1429,14 @@ type ServerInterface interface {
 	// (GET /receipts/{receipt})
 	GetReceipt(c *gin.Context, receipt string)
 
+	// (POST /receipts/{receipt}/reel)
+	LoadReceived(c *gin.Context, receipt string)
+
 	// (GET /receipts/{receipt}/sound)
 	HearReceipt(c *gin.Context, receipt string, params HearReceiptParams)
+
+	// (POST /receipts/{receipt}/takes)
+	BringInReceived(c *gin.Context, receipt string)
 
 	// (GET /receivers)
 	ListReceivers(c *gin.Context)
@@ -2682,6 +2703,31 @@ func (siw *ServerInterfaceWrapper) GetReceipt(c *gin.Context) {
 	siw.Handler.GetReceipt(c, receipt)
 }
 
+// LoadReceived operation middleware
+func (siw *ServerInterfaceWrapper) LoadReceived(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "receipt" -------------
+	var receipt string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "receipt", c.Param("receipt"), &receipt, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter receipt: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.LoadReceived(c, receipt)
+}
+
 // HearReceipt operation middleware
 func (siw *ServerInterfaceWrapper) HearReceipt(c *gin.Context) {
 
@@ -2748,6 +2794,31 @@ func (siw *ServerInterfaceWrapper) HearReceipt(c *gin.Context) {
 	}
 
 	siw.Handler.HearReceipt(c, receipt, params)
+}
+
+// BringInReceived operation middleware
+func (siw *ServerInterfaceWrapper) BringInReceived(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "receipt" -------------
+	var receipt string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "receipt", c.Param("receipt"), &receipt, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter receipt: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.BringInReceived(c, receipt)
 }
 
 // ListReceivers operation middleware
@@ -4517,6 +4588,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/prints/:print/receipts", wrapper.TakeToDesk)
 	router.DELETE(options.BaseURL+"/receipts/:receipt", wrapper.RemoveReceipt)
 	router.GET(options.BaseURL+"/receipts/:receipt", wrapper.GetReceipt)
+	router.POST(options.BaseURL+"/receipts/:receipt/takes", wrapper.BringInReceived)
+	router.POST(options.BaseURL+"/receipts/:receipt/reel", wrapper.LoadReceived)
 	router.GET(options.BaseURL+"/receipts/:receipt/sound", wrapper.HearReceipt)
 	router.GET(options.BaseURL+"/receivers", wrapper.ListReceivers)
 	router.GET(options.BaseURL+"/cards", wrapper.ListCards)

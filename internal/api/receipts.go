@@ -15,6 +15,8 @@ import (
 	"zestyloom/core/contract"
 	"zestyloom/core/desk"
 	"zestyloom/core/fault"
+	"zestyloom/core/reel"
+	"zestyloom/core/reload"
 	"zestyloom/core/unravel"
 	"zestyloom/internal/intake"
 	"zestyloom/internal/jobs"
@@ -191,4 +193,93 @@ func number(x *float32, none float64) float64 {
 		return none
 	}
 	return float64(*x)
+}
+
+// takesOf gives what the files of a delivery were brought in as, by file and stream.
+func (s *Server) takesOf(ctx context.Context, r store.Receipt) (map[reload.Source]reload.Take, error) {
+	var sums []string
+	for _, f := range r.Receipt.Files {
+		sums = append(sums, f.SHA256)
+	}
+	takes, err := s.Store.TakesOfFiles(ctx, r.Production, sums)
+	found := map[reload.Source]reload.Take{}
+	for _, f := range r.Receipt.Files { // some may be the same: channels that are silent
+		for _, t := range takes {
+			if t.SHA256 == f.SHA256 {
+				found[reload.Source{File: f.Name, Stream: t.Stream}] = reload.Take{ID: t.ID, Title: t.Title(), Rate: t.Description.SampleRate, Frames: t.Description.Frames}
+			}
+		}
+	}
+	return found, err
+}
+
+// looked finds a delivery that the desk has looked at.
+func (s *Server) looked(ctx context.Context, id string) (store.Receipt, error) {
+	r, err := s.Store.Receipt(ctx, id)
+	if err == nil && r.Receipt == nil {
+		err = fault.New(fault.BadInput, "The desk has not looked at this delivery yet")
+	}
+	return r, err
+}
+
+// BringInReceived queues the files of a delivery that the production does not have yet as takes.
+func (s *Server) BringInReceived(c *gin.Context, id string) {
+	r, err := s.looked(c, id)
+	var there map[reload.Source]reload.Take
+	if err == nil {
+		there, err = s.takesOf(c, r)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	answer := BroughtIn{Work: []string{}}
+	for _, f := range r.Receipt.Files {
+		if _, has := there[reload.Source{File: f.Name}]; has || len(f.Streams) == 0 {
+			continue
+		}
+		work, err := s.Jobs.ImportMedia(c, r.Production, r.Folder+"/"+f.Name)
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+		answer.Work = append(answer.Work, work)
+	}
+	c.JSON(http.StatusAccepted, answer)
+}
+
+// LoadReceived makes a reel of a delivery whose files have been brought in.
+func (s *Server) LoadReceived(c *gin.Context, id string) {
+	var body LoadRequest
+	if !s.read(c, &body) {
+		return
+	}
+	r, err := s.looked(c, id)
+	var takes map[reload.Source]reload.Take
+	if err == nil {
+		takes, err = s.takesOf(c, r)
+	}
+	var p store.Production
+	if err == nil {
+		p, err = s.Store.Production(c, r.Production)
+	}
+	var step reel.Sequence
+	if err == nil {
+		step, err = reload.Load(*r.Receipt, r.Name, takes, r.Spec, p.SampleRate)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	p.FrameRate = r.Receipt.FrameRate
+	start, _ := reload.Start(*r.Receipt, p.SampleRate)
+	made, err := s.Store.CreateReel(c, p, body.Name, start)
+	var o store.OpenReel
+	if err == nil {
+		o, err = s.Store.Do(c, made, 0, author(c), func(*reel.Reel) (reel.Command, error) { return step, nil })
+		if err != nil { // an empty one is of no use
+			err = errors.Join(err, s.Jobs.RemoveReel(c, made))
+		}
+	}
+	s.show(c, http.StatusCreated, o, nil, err)
 }

@@ -6,8 +6,12 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"math"
 	"mime/multipart"
 	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -17,6 +21,7 @@ import (
 
 	"zestyloom/core/contract"
 	"zestyloom/core/desk"
+	"zestyloom/internal/api"
 	"zestyloom/internal/app/apptest"
 	"zestyloom/internal/store"
 )
@@ -136,4 +141,64 @@ func TestTheDesk(t *testing.T) {
 	s.OK("DELETE", "/receipts/"+r.ID, nil, nil)
 	s.Refused(http.StatusNotFound, "GET", "/receipts/"+r.ID, nil)
 	assert.IsType(t, &desk.Receipt{}, list[0].Receipt)
+}
+
+// A delivery becomes a reel whose print is the delivery again, bit for bit: interleaved, as monos with a leader, and in a movie.
+func TestDeliveriesAreLoadedAgain(t *testing.T) {
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	s.OK("POST", "/specs?production="+production, movieSpec, nil)
+	for i, asked := range []map[string]any{{"spec": "six-channel-split", "packaging": "interleaved"}, {"spec": "film-order-monos"}, {"spec": "ferry-movie", "packaging": "mov"}} {
+		p := printed(s, production, v, asked)
+		require.NotNil(t, p.Report, p.Message)
+		var r store.Receipt
+		s.OK("POST", "/prints/"+p.ID+"/receipts", nil, &r)
+		s.Settled(production)
+		s.OK("GET", "/receipts/"+r.ID, nil, &r)
+		require.NotNil(t, r.Receipt, r.Message)
+		name := map[string]any{"name": fmt.Sprint("Again ", i)}
+		assert.Contains(t, s.Refused(http.StatusNotFound, "POST", "/receipts/"+r.ID+"/reel", name), "is not in the production yet")
+		var brought api.BroughtIn
+		s.OK("POST", "/receipts/"+r.ID+"/takes", nil, &brought)
+		require.Len(t, brought.Work, len(p.Report.Files))
+		s.Settled(production)
+		var again api.ReelView
+		s.OK("POST", "/receipts/"+r.ID+"/reel", name, &again)
+		assert.Equal(t, v.Head.FrameRate, again.Head.FrameRate)
+		assert.Equal(t, v.Head.Start, again.Head.Start, "it begins with the programme, not with its leader")
+		assert.Equal(t, asked["spec"], again.Head.Spec)
+		asked["restamp"] = true
+		q := printed(s, production, again, asked)
+		require.NotNil(t, q.Report, q.Message)
+		require.Len(t, q.Report.Files, len(p.Report.Files))
+		for k := range p.Report.Files {
+			before, after := s.File("/prints/"+p.ID+"/files/"+p.Report.Files[k].Name), s.File("/prints/"+q.ID+"/files/"+q.Report.Files[k].Name)
+			if strings.HasSuffix(p.Report.Files[k].Name, ".mov") {
+				before, after = decoded(t, before), decoded(t, after)
+				require.Equal(t, len(before), len(after))
+				assert.True(t, bytes.Equal(before, after), "the movie's sound")
+				continue
+			}
+			x, _ := samples(t, before)
+			y, _ := samples(t, after)
+			require.Len(t, y, len(x))
+			for c := range x {
+				require.Len(t, y[c], len(x[c]), p.Report.Files[k].Name)
+				for i := range x[c] { // the leader is dithered anew, in another reel by other channels
+					if math.Abs(x[c][i]-y[c][i]) > 2.0/(1<<23) {
+						require.InDelta(t, x[c][i], y[c][i], 2.0/(1<<23), "%s: channel %d at %d", p.Report.Files[k].Name, c, i)
+					}
+				}
+			}
+		}
+	}
+}
+
+// decoded gives all sound of a movie as it is decoded.
+func decoded(t *testing.T, movie []byte) []byte {
+	path := filepath.Join(t.TempDir(), "x.mov")
+	require.NoError(t, os.WriteFile(path, movie, 0o644))
+	out, err := exec.Command("ffmpeg", "-v", "error", "-i", path, "-map", "0:a:0", "-f", "s24le", "-").Output()
+	require.NoError(t, err)
+	return out
 }

@@ -28,6 +28,7 @@ type importArgs struct {
 	Card   string `json:"card,omitempty"`
 	Path   string `json:"path,omitempty"`
 	Upload string `json:"upload,omitempty"` // name of the file in the uploads folder
+	Media  string `json:"media,omitempty"`  // key of a file that is there already
 	Name   string `json:"name"`
 	Again  bool   `json:"again,omitempty"` // it is wanted although the production has it
 }
@@ -35,6 +36,11 @@ type importArgs struct {
 // ImportCard queues a file of a card.
 func (r *Runner) ImportCard(ctx context.Context, production, card, file string) (string, error) {
 	return r.add(ctx, production, "import", path.Base(file), importArgs{Card: card, Path: file, Name: path.Base(file)}, nil)
+}
+
+// ImportMedia queues a file that lies in the media already; it is copied.
+func (r *Runner) ImportMedia(ctx context.Context, production, key string) (string, error) {
+	return r.add(ctx, production, "import", path.Base(key), importArgs{Media: key, Name: path.Base(key)}, nil)
 }
 
 // bringIn makes a file a take, or several where it has several streams of sound, unless this very work has done so
@@ -233,7 +239,10 @@ func (a *attempt) openStaged(ctx context.Context, key string) (src *wave.File, s
 func (a *attempt) fetch(ctx context.Context, args importArgs, key string) (cameFrom, sum string, size int64, err error) {
 	var from io.ReadCloser
 	var claimed int64
-	if args.Card != "" {
+	if args.Media != "" {
+		cameFrom = "desk/" + args.Name
+		from, claimed, err = a.Media.Open(args.Media)
+	} else if args.Card != "" {
 		cameFrom = args.Card + "/" + args.Path
 		from, claimed, err = a.Cards.Open(args.Card, args.Path)
 	} else {

@@ -350,6 +350,12 @@ func takesBy(ctx context.Context, q querier, where string, args ...any) ([]Take,
 	return pgx.CollectRows(rows, scanTake)
 }
 
+// TakesOfFiles gives the takes of a production that files with these SHA-256 were brought in as.
+func (s *Store) TakesOfFiles(ctx context.Context, production string, sums []string) ([]Take, error) {
+	list, err := takesBy(ctx, s.Pool, "where t.production_id = $1 and t.sha256 = any($2)", production, sums)
+	return list, notFound(err, "production")
+}
+
 // Twin is an error that says which take a file is the same as, by content and name.
 type Twin struct{ Take, Title string }
 

@@ -702,6 +702,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/receipts/{receipt}/takes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                receipt: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Brings the files of a delivery in as takes, those that the production does not have yet. */
+        post: operations["bringInReceived"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/receipts/{receipt}/reel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                receipt: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Makes a reel of a delivery whose files have been brought in: a track for each group, tied to its outputs as they were. */
+        post: operations["loadReceived"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/receipts/{receipt}/sound": {
         parameters: {
             query?: never;
@@ -3247,6 +3285,20 @@ export interface components {
             groups: components["schemas"]["DeskMeasured"][];
             /** @description What the files are, where there was no spec */
             seen?: components["schemas"]["Seen"][];
+            /** @description What each channel is; streams and channels count from 0 */
+            places?: {
+                file: string;
+                stream: number;
+                channel: number;
+                group: string;
+                name: string;
+                label: string;
+            }[];
+            /** @description Seconds before the programme */
+            lead?: number;
+            tail?: number;
+            handles?: number;
+            frameRate?: components["schemas"]["FrameRate"];
         };
         DeskMeasured: components["schemas"]["Measurement"] & {
             shortTerm?: components["schemas"]["MeasuredCurve"];
@@ -3296,6 +3348,15 @@ export interface components {
             labels: string[];
             why: string;
             language?: string;
+            first?: number;
+        };
+        BroughtIn: {
+            /** @description IDs */
+            work: string[];
+        };
+        LoadRequest: {
+            /** @description Of the reel */
+            name: string;
         };
         HandOverRequest: {
             /** @description Its name */
@@ -4840,6 +4901,56 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    bringInReceived: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                receipt: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Queued */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtIn"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    loadReceived: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                receipt: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LoadRequest"];
+            };
+        };
+        responses: {
+            /** @description The reel */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReelView"];
+                };
             };
             default: components["responses"]["Failure"];
         };
