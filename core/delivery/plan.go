@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"zestyloom/core/contract"
 	"zestyloom/core/layout"
@@ -190,9 +191,24 @@ func NewPlan(production string, r *reel.Reel, spec contract.Spec, asked Asked) (
 		return p, r, nil
 	}
 	p.files(r)
+	p.unasked(r)
 	p.look(r)
 	p.grade()
 	return p, r, nil
+}
+
+// unasked finds groups of the reel that are in the files and that the spec does not ask for: the desk will not take them.
+func (p *Plan) unasked(r *reel.Reel) {
+	var names []string
+	for _, g := range r.GroupList() {
+		known := slices.ContainsFunc(p.Spec.Groups, func(s contract.Group) bool { return contract.Stands(s.ID, g.ID) })
+		if !known && slices.ContainsFunc(p.Files, func(f PlannedFile) bool { return slices.Contains(f.Groups, g.ID) }) {
+			names = append(names, g.Name)
+		}
+	}
+	if len(names) > 0 {
+		p.add(contract.Warning, "groups", "The spec does not ask for %s; the desk will refuse the files that have %s", strings.Join(names, ", "), map[bool]string{true: "it", false: "them"}[len(names) == 1])
+	}
 }
 
 // ownRoutes counts the knots that no spec asks for, and the levels of output groups.

@@ -353,3 +353,22 @@ func TestRulesOfTheWeaveAreGraded(t *testing.T) {
 		assert.Contains(t, contract.Graded, string(rule))
 	}
 }
+
+// A group that the spec does not ask for, and that is in a file, is pointed out before the desk refuses it.
+func TestGroupsThatNobodyAskedFor(t *testing.T) {
+	p := crossing(t)
+	s := spec(t, "six-channel-split")
+	lay, err := LayOut(s, p.reel)
+	require.NoError(t, err)
+	do(t, p.reel, lay)
+	found := func() bool {
+		plan, _, err := NewPlan("x", p.reel, s, Asked{})
+		require.NoError(t, err)
+		return slices.ContainsFunc(plan.Findings, func(f contract.Finding) bool {
+			return f.Rule == "groups" && strings.Contains(f.Message, "does not ask for Monitor; the desk will refuse the files that have it")
+		})
+	}
+	assert.False(t, found())
+	do(t, p.reel, reel.SetGroup{Name: "Monitor", Layout: "mono", Feed: &reel.Feeder{Row: reel.StemRow, From: "DX"}})
+	assert.True(t, found())
+}

@@ -112,7 +112,7 @@ var pairs = [][2]string{{"L", "R"}, {"Ls", "Rs"}, {"Lss", "Rss"}, {"Lrs", "Rrs"}
 
 // alternatives are the same sum with two channels of one of its groups changed over, or with its polarity turned.
 func (n *null) alternatives() {
-	for _, g := range append([]*group{n.of}, n.parts...) {
+	for _, g := range append(slices.Clone(n.parts), n.of) {
 		for _, pair := range pairs {
 			a, b := slices.Index(g.labels, pair[0]), slices.Index(g.labels, pair[1])
 			if a < 0 || b < 0 {
@@ -218,17 +218,21 @@ func (h *hearing) sums() {
 			h.note(true, f)
 			continue
 		}
-		i := slices.IndexFunc(n.others, (*null).ok)
-		if i >= 0 {
-			f.Message += "; it would if it were not that " + n.others[i].changed
+		var reasons []string // there may be several that explain it
+		guilty := worst.target
+		for _, other := range n.others {
+			if other.ok() {
+				if reasons = append(reasons, other.changed); len(reasons) == 1 {
+					guilty = other.culprit.columns[0]
+				}
+			}
+		}
+		if len(reasons) > 0 {
+			f.Message += "; it would if it were not that " + strings.Join(reasons, ", or that ")
 		}
 		at := worst.overAt
 		if at < 0 {
 			at = worst.peakAt
-		}
-		guilty := worst.target
-		if i >= 0 {
-			guilty = n.others[i].culprit.columns[0]
 		}
 		h.note(false, h.place(on(f, guilty), file, at))
 	}

@@ -149,6 +149,9 @@ type Command = reel.Sent
 // CommandRequest defines model for CommandRequest.
 type CommandRequest = SentAt
 
+// Comparison defines model for Comparison.
+type Comparison = desk.Comparison
+
 // Conversion defines model for Conversion.
 type Conversion = convert.Conversion
 
@@ -979,6 +982,12 @@ type ListWorkParams struct {
 	Before *Before `form:"before,omitempty" json:"before,omitempty"`
 }
 
+// CompareReceiptsParams defines parameters for CompareReceipts.
+type CompareReceiptsParams struct {
+	// With ID of the other
+	With string `form:"with" json:"with"`
+}
+
 // HearReceiptParams defines parameters for HearReceipt.
 type HearReceiptParams struct {
 	File    string   `form:"file" json:"file"`
@@ -1428,6 +1437,9 @@ type ServerInterface interface {
 
 	// (GET /receipts/{receipt})
 	GetReceipt(c *gin.Context, receipt string)
+
+	// (GET /receipts/{receipt}/comparison)
+	CompareReceipts(c *gin.Context, receipt string, params CompareReceiptsParams)
 
 	// (POST /receipts/{receipt}/reel)
 	LoadReceived(c *gin.Context, receipt string)
@@ -2701,6 +2713,42 @@ func (siw *ServerInterfaceWrapper) GetReceipt(c *gin.Context) {
 	}
 
 	siw.Handler.GetReceipt(c, receipt)
+}
+
+// CompareReceipts operation middleware
+func (siw *ServerInterfaceWrapper) CompareReceipts(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "receipt" -------------
+	var receipt string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "receipt", c.Param("receipt"), &receipt, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter receipt: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CompareReceiptsParams
+
+	// ------------- Required query parameter "with" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "with", c.Request.URL.Query(), &params.With, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter with: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CompareReceipts(c, receipt, params)
 }
 
 // LoadReceived operation middleware
@@ -4590,6 +4638,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/receipts/:receipt", wrapper.GetReceipt)
 	router.POST(options.BaseURL+"/receipts/:receipt/takes", wrapper.BringInReceived)
 	router.POST(options.BaseURL+"/receipts/:receipt/reel", wrapper.LoadReceived)
+	router.GET(options.BaseURL+"/receipts/:receipt/comparison", wrapper.CompareReceipts)
 	router.GET(options.BaseURL+"/receipts/:receipt/sound", wrapper.HearReceipt)
 	router.GET(options.BaseURL+"/receivers", wrapper.ListReceivers)
 	router.GET(options.BaseURL+"/cards", wrapper.ListCards)

@@ -7,6 +7,7 @@ import (
 	"mime/multipart"
 	"net/http"
 	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -20,6 +21,7 @@ import (
 	"zestyloom/core/unravel"
 	"zestyloom/internal/intake"
 	"zestyloom/internal/jobs"
+	"zestyloom/internal/reception"
 	"zestyloom/internal/store"
 )
 
@@ -282,4 +284,37 @@ func (s *Server) LoadReceived(c *gin.Context, id string) {
 		}
 	}
 	s.show(c, http.StatusCreated, o, nil, err)
+}
+
+// CompareReceipts takes one delivery from another.
+func (s *Server) CompareReceipts(c *gin.Context, id string, p CompareReceiptsParams) {
+	var opened [2]*reception.Delivery
+	for i, which := range []string{id, p.With} {
+		r, err := s.looked(c, which)
+		if err == nil {
+			opened[i], err = s.openReceived(c, r)
+		}
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+		defer opened[i].Close()
+	}
+	found, err := desk.Compare(c, opened[0].Files, opened[1].Files, func(float64) {})
+	s.answer(c, http.StatusOK, found, err)
+}
+
+// openReceived opens the files of a delivery, which have been looked at before.
+func (s *Server) openReceived(ctx context.Context, r store.Receipt) (*reception.Delivery, error) {
+	inside, err := s.Media.Path(r.Folder + "/x")
+	if err != nil {
+		return nil, err
+	}
+	sums := map[string]string{}
+	for _, f := range r.Receipt.Files {
+		if len(f.Streams) > 0 {
+			sums[f.Name] = f.SHA256
+		}
+	}
+	return reception.OpenOurs(ctx, filepath.Dir(inside), sums)
 }

@@ -115,6 +115,19 @@ func TestTheDesk(t *testing.T) {
 	assert.Greater(t, len(x[0]), 5000)
 	s.Refused(http.StatusNotFound, "GET", "/receipts/"+r.ID+"/sound?file=../x.wav", nil)
 
+	var list []store.Receipt
+	s.OK("GET", "/productions/"+production+"/receipts", nil, &list)
+	require.Len(t, list, 2)
+	var found desk.Comparison
+	s.OK("GET", "/receipts/"+list[0].ID+"/comparison?with="+list[1].ID, nil, &found)
+	assert.False(t, found.Equal)
+	for _, d := range found.Differences {
+		assert.Equal(t, mx, d.File)
+		assert.Equal(t, 1, d.Channel, "one side was changed")
+	}
+	s.OK("GET", "/receipts/"+r.ID+"/comparison?with="+r.ID, nil, &found)
+	assert.True(t, found.Equal)
+
 	var b bytes.Buffer
 	z := zip.NewWriter(&b)
 	for name, text := range files {
@@ -135,7 +148,6 @@ func TestTheDesk(t *testing.T) {
 	r = received(t, s, production, "spec=eight-channel-mix", map[string][]byte{"x.wav": []byte("no sound")})
 	require.NotNil(t, r.Receipt, r.Message)
 	assert.False(t, r.Receipt.Pass)
-	var list []store.Receipt
 	s.OK("GET", "/productions/"+production+"/receipts", nil, &list)
 	assert.Len(t, list, 4)
 	s.OK("DELETE", "/receipts/"+r.ID, nil, nil)

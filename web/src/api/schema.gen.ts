@@ -740,6 +740,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/receipts/{receipt}/comparison": {
+        parameters: {
+            query: {
+                /** @description ID of the other */
+                with: string;
+            };
+            header?: never;
+            path: {
+                receipt: string;
+            };
+            cookie?: never;
+        };
+        /** @description Takes another delivery from this one: in which files, channels and stretches they differ, and by how much. */
+        get: operations["compareReceipts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/receipts/{receipt}/sound": {
         parameters: {
             query?: never;
@@ -3350,6 +3372,27 @@ export interface components {
             language?: string;
             first?: number;
         };
+        Comparison: {
+            equal: boolean;
+            differences: {
+                file: string;
+                stream?: number;
+                /** @description From 1; left out where it is about the file */
+                channel?: number;
+                /** @description Timecode */
+                from?: string;
+                to?: string;
+                /** @description From the beginning of the file */
+                fromSeconds?: number;
+                peakDBFS?: number;
+                message: string;
+            }[];
+            /** @description What is left of a file, over time */
+            nulls?: {
+                file: string;
+                left: components["schemas"]["MeasuredCurve"];
+            }[];
+        };
         BroughtIn: {
             /** @description IDs */
             work: string[];
@@ -4950,6 +4993,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReelView"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    compareReceipts: {
+        parameters: {
+            query: {
+                /** @description ID of the other */
+                with: string;
+            };
+            header?: never;
+            path: {
+                receipt: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How they differ */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
                 };
             };
             default: components["responses"]["Failure"];

@@ -146,6 +146,7 @@ export function ReceiptPage({ id, production, reel }: { id: string; production: 
   const receipt = useQuery({ queryKey: keysOf.receipt(id), queryFn: () => ok(api.GET("/receipts/{receipt}", { params: { path: { receipt: id } } })), refetchInterval: (q) => (q.state.data && !q.state.data.receipt && q.state.data.state !== "failed" && q.state.data.state !== "cancelled" ? 700 : false) });
   const remove = useDo(() => ok(api.DELETE("/receipts/{receipt}", { params: { path: { receipt: id } } })), [keysOf.receipts(production)], () => void go(`/p/${production}/print/${reel}`));
   const retry = useDo(() => ok(api.POST("/work/{work}/retry", { params: { path: { work: id } } })), again);
+  const [other, setOther] = useState("");
   const r = receipt.data;
   if (receipt.error) return <p className="p-8 text-wrong">{receipt.error.message}</p>;
   if (!r) return null;
@@ -169,10 +170,13 @@ export function ReceiptPage({ id, production, reel }: { id: string; production: 
             Look again
           </button>
         )}
+        {found && <Against receipt={r} production={production} other={other} onOther={setOther} />}
+        {found && (found.places?.length ?? 0) > 0 && <LoadAgain receipt={r} production={production} />}
         <button className="pill" onClick={() => remove.mutate(undefined)}>
           Remove
         </button>
       </div>
+      {found && other && <Compared receipt={r} other={other} />}
       {!found && r.state !== "failed" && r.state !== "cancelled" && (
         <div className="mt-6 h-2 overflow-hidden rounded-full bg-band" role="progressbar" aria-label="Checking" aria-valuenow={Math.round(r.progress * 100)} aria-valuemin={0} aria-valuemax={100}>
           <div className="h-full rounded-full bg-ink" style={{ width: `${r.progress * 100}%` }} />
@@ -193,6 +197,116 @@ export function ReceiptPage({ id, production, reel }: { id: string; production: 
         </details>
       )}
     </div>
+  );
+}
+
+/** Another delivery that this one is compared with. */
+function Against({ receipt, production, other, onOther }: { receipt: Receipt; production: string; other: string; onOther: (id: string) => void }) {
+  const list = (useReceipts(production).data ?? []).filter((r) => r.id !== receipt.id && r.receipt);
+  if (list.length === 0) return null;
+  return (
+    <select className="field max-w-44" aria-label="Compare with another delivery" value={other} onChange={(e) => onOther(e.target.value)}>
+      <option value="">Compare with…</option>
+      {list.map((r) => (
+        <option key={r.id} value={r.id}>
+          {r.name}, {timeOrDay(r.createdAt)}
+        </option>
+      ))}
+    </select>
+  );
+}
+
+/** What is left when the other delivery is taken from this one. */
+function Compared({ receipt, other }: { receipt: Receipt; other: string }) {
+  const compared = useQuery({ queryKey: ["comparison", receipt.id, other], queryFn: () => ok(api.GET("/receipts/{receipt}/comparison", { params: { path: { receipt: receipt.id }, query: { with: other } } })), staleTime: Infinity });
+  const c = compared.data;
+  return (
+    <section className="mt-5 rounded-lg border border-line px-4 py-3" aria-label="Comparison">
+      <h2 className="font-bold">{!c ? "Taking one from the other…" : c.equal ? "Both are the same, sample by sample" : c.differences.length === 1 ? "They differ in one place" : `They differ in ${c.differences.length} places`}</h2>
+      {compared.error && <p className="text-wrong">{compared.error.message}</p>}
+      {c?.nulls?.map((n) => (
+        <figure key={n.file} className="mt-2">
+          <figcaption className="tc break-all text-[12px] text-muted">what is left of {n.file}, from −120 dBFS at the foot to 0</figcaption>
+          <Left values={n.left.values} />
+        </figure>
+      ))}
+      {c && !c.equal && (
+        <table className="mt-2 w-full text-left">
+          <tbody>
+            {c.differences.map((d, i) => (
+              <tr key={i} className="border-t border-line align-top">
+                <td className="tc break-all py-1.5 pr-4 text-[12px]">
+                  {d.file}
+                  {d.stream && `, stream ${d.stream}`}
+                  {d.channel && `, channel ${d.channel}`}
+                </td>
+                <td className="whitespace-nowrap py-1.5 pr-4">
+                  {d.from && <Hear receipt={receipt} finding={{ rule: "", severity: "error", message: "", file: d.file, stream: d.stream, channel: d.channel, timecode: d.from, seconds: d.fromSeconds }} />}
+                </td>
+                <td className="py-1.5 text-[13px]">
+                  {d.message}
+                  {d.from && (
+                    <span className="text-muted">
+                      , to <span className="tc">{d.to}</span>
+                    </span>
+                  )}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </section>
+  );
+}
+
+/** A level over time, as cloth. */
+function Left({ values }: { values: (number | null)[] }) {
+  const at = (v: number | null) => (v === null ? 40 : 40 * Math.min(1, Math.max(0, -v / 120)));
+  const path = values.map((v, i) => `L${((1000 * i) / Math.max(1, values.length - 1)).toFixed(1)} ${at(v).toFixed(1)}`).join("");
+  return (
+    <svg viewBox="0 0 1000 40" preserveAspectRatio="none" className="mt-1 block h-10 w-full border-b border-line" role="img" aria-label="What is left, over time">
+      <path d={`M0 40${path}L1000 40Z`} fill="var(--wrong)" opacity="0.6" />
+    </svg>
+  );
+}
+
+/** Brings the files in as takes, those that are not there yet, and makes a reel of them. */
+function LoadAgain({ receipt, production }: { receipt: Receipt; production: string }) {
+  const go = useNavigate();
+  const [open, setOpen] = useState(false);
+  const [name, setName] = useState(receipt.name);
+  const path = { params: { path: { receipt: receipt.id } } };
+  const load = useDo(
+    async () => {
+      let left = (await ok(api.POST("/receipts/{receipt}/takes", path))).work;
+      while (left.length > 0) {
+        await new Promise((r) => setTimeout(r, 500));
+        const now = await Promise.all(left.map((work) => ok(api.GET("/work/{work}", { params: { path: { work } } }))));
+        const bad = now.find((w) => w.state === "failed" || w.state === "cancelled");
+        if (bad) throw new Problem(`${bad.title} could not be brought in: ${bad.message}`, "");
+        left = now.filter((w) => w.state !== "done").map((w) => w.id);
+      }
+      return ok(api.POST("/receipts/{receipt}/reel", { ...path, body: { name } }));
+    },
+    [keysOf.reels(production), keysOf.takes(production)],
+    (made) => void go(`/p/${production}/loom/${made.id}`),
+  );
+  return (
+    <>
+      <button className="pill" onClick={() => setOpen(true)}>
+        Load as a reel…
+      </button>
+      <Dialog open={open} onOpenChange={setOpen} title="Load as a reel" about="The files come in as takes. The reel has a track for each group, tied to its outputs as they were, so that one thing can be changed and the rest printed again as it is.">
+        <label className="flex flex-col gap-1 text-[13px] text-muted">
+          Name of the reel
+          <input className="field" value={name} onChange={(e) => setName(e.target.value)} />
+        </label>
+        <button className="pill-act mt-4" disabled={load.isPending || name.trim() === ""} onClick={() => load.mutate(undefined)}>
+          {load.isPending ? "Bringing the files in…" : "Make the reel"}
+        </button>
+      </Dialog>
+    </>
   );
 }
 
