@@ -156,8 +156,8 @@ export function ReceiptPage({ id, production, reel }: { id: string; production: 
   const good = found?.findings.filter((f) => f.severity === "ok") ?? [];
   return (
     <div className="px-7 py-5">
-      <div className="flex items-start gap-5">
-        <div className="grow">
+      <div className="flex flex-wrap items-start gap-x-4 gap-y-2">
+        <div className="min-w-60 flex-1">
           <h1 className="text-[22px] font-bold">{!found ? `The desk ${r.state === "running" ? "looks at" : r.state === "queued" ? "will look at" : "could not look at"} ${r.name}` : !r.spec ? "What these files are" : found.pass ? "Accepted" : faults.length === 1 ? "Refused: 1 fault" : `Refused: ${faults.length} faults`}</h1>
           <p className="text-muted">
             {r.name}

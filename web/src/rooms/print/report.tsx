@@ -113,8 +113,8 @@ export function PrintReport({ print: p, production, current, onRemove }: { print
   const r = p.report;
   return (
     <div className="px-7 py-5">
-      <div className="flex items-start gap-5">
-        <div className="grow">
+      <div className="flex flex-wrap items-start gap-x-4 gap-y-2">
+        <div className="min-w-60 flex-1">
           <h1 className="text-[22px] font-bold">
             {r ? (!r.pass ? "Printed, but found wanting" : p.receipt && !p.receipt.pass ? "Printed, but the desk refuses it" : "Delivered and proven") : `${p.plan.spec.title} ${words[p.state]}`}
           </h1>
