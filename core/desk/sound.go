@@ -90,7 +90,6 @@ type column struct {
 	runAt      int64 // where the first of those began
 	strange    int64
 	strangeAt  int64
-	signals    []*heard
 	quietest   float64 // a sample that is not louder is as good as silent
 	fullScale  float64
 	tooManyRun int
