@@ -42,6 +42,33 @@ if (matches.length === 0) {
 const group = takes.find((t) => t.description.scene === "18C" && t.description.take === "1");
 const base = `${address}/p/${production.id}`;
 
+/** Takes a delivery to the desk in which the sides of the music are changed over. */
+async function broken() {
+  const known = (await get(`/productions/${production.id}/receipts`)).find((r) => r.name === "From the mixer" && r.receipt);
+  if (known) return known.id;
+  const form = new FormData();
+  let split = (await get(`/reels/${reel.id}/prints`)).find((p) => p.report && p.plan.packaging === "per-group");
+  if (!split) {
+    split = await (await fetch(`${address}/api/v1/reels/${reel.id}/prints`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ packaging: "per-group" }) })).json();
+    while (!split.report) {
+      await new Promise((r) => setTimeout(r, 300));
+      split = await get(`/prints/${split.id}`);
+    }
+  }
+  for (const { name } of split.report.files) {
+    const file = Buffer.from(await (await fetch(`${address}/api/v1/prints/${split.id}/files/${name}`)).arrayBuffer());
+    const was = Buffer.from(file);
+    if (name.includes("_MX_")) for (let i = file.indexOf("data") + 8; i + 6 <= file.length; i += 6) was.copy(file, i, i + 3, i + 6) && was.copy(file, i + 3, i, i + 3);
+    form.append("file", new Blob([file]), name);
+  }
+  let r = await (await fetch(`${address}/api/v1/productions/${production.id}/receipts?spec=${split.plan.spec.id}&name=From%20the%20mixer`, { method: "POST", body: form })).json();
+  while (!r.receipt) {
+    await new Promise((done) => setTimeout(done, 300));
+    r = await get(`/receipts/${r.id}`);
+  }
+  return r.id;
+}
+
 async function shot(name, light, url, prepare, width = 1280, height = 800) {
   const page = await open(light, width, height);
   await page.goto(url);
@@ -136,7 +163,6 @@ const all = {
       await p.getByRole("menuitem", { name: "Stems, strands and rules…" }).click();
     }),
   sync: () => shot("sync", "day", `${base}/sync/${take.id}`, (p) => p.waitForTimeout(1000)),
-  "sync-night": () => shot("sync-night", "night", `${base}/sync/${take.id}`, (p) => p.waitForTimeout(1000)),
   loom: () => shot("loom", "day", `${base}/loom/${reel.id}`, playing),
   "loom-night": () => shot("loom-night", "night", `${base}/loom/${dense.id}`, fitted("Boom A")),
   "loom-wide": () => shot("loom-wide", "day", `${base}/loom/${dense.id}`, fitted("Winch"), 1920, 1080),
@@ -148,6 +174,10 @@ const all = {
   "print-plan": () => shot("print-plan", "day", `${base}/print/${reel.id}`),
   "spec-editor": () => shot("spec-editor", "day", `${base}/print/${surround.id}/spec/film-order-monos`, (p) => p.getByText("_M51_6.LFE.wav").waitFor()),
   "print-report": () => shot("print-report", "day", `${base}/print/${reel.id}/${print.id}`),
+  desk: async () => {
+    const refused = await broken();
+    await shot("desk", "day", `${base}/print/${reel.id}/desk/${refused}`, (p) => p.getByRole("region", { name: "What is wrong" }).waitFor());
+  },
   productions: () => shot("productions", "day", address),
 };
 for (const [name, run] of Object.entries(all)) if (!only || only.includes(name)) await run();

@@ -109,9 +109,9 @@ func BenchmarkPrint(b *testing.B) {
 	}
 }
 
-// BenchmarkLargePrint prints 30 minutes of 64 tracks to 16 outputs, and reads them back; the figure to look at is the memory
+// BenchmarkLargeReel prints 30 minutes of 64 tracks to 16 outputs, and reads them back; the figure to look at is the memory
 // that the process has used at most, which must not grow with the length.
-func BenchmarkLargePrint(b *testing.B) {
+func BenchmarkLargeReel(b *testing.B) {
 	wide := []string{"L", "R", "C", "LFE", "Ls", "Rs"}
 	p := surround(b, 30, true)
 	yes := true

@@ -19,8 +19,11 @@ type laying struct {
 	reel   *reel.Reel
 	groups []reel.Group
 	mixes  []reel.Mix
-	lacks  []string // what the spec asks for and the reel has not, in words
+	lacks  []lack // what the spec asks for and the reel has not
 }
+
+// lack is something that a group is to be fed from and that the reel has not.
+type lack struct{ group, words string }
 
 // LayOut gives the command that lays the spec's output channels out on a reel and feeds them.
 func LayOut(s contract.Spec, r *reel.Reel) (reel.LayOutputs, error) {
@@ -69,7 +72,7 @@ func lay(s contract.Spec, r *reel.Reel) (*laying, error) {
 }
 
 func (l *laying) lack(g contract.Group, what string) {
-	l.lacks = append(l.lacks, fmt.Sprintf("The spec feeds %s from %s, which this reel does not have", g.Name, what))
+	l.lacks = append(l.lacks, lack{g.ID, fmt.Sprintf("The spec feeds %s from %s, which this reel does not have", g.Name, what)})
 }
 
 // feed finds what feeds a group; lacks says what the reel has not.

@@ -184,8 +184,10 @@ func NewPlan(production string, r *reel.Reel, spec contract.Spec, asked Asked) (
 			"The reel is laid out for another spec, and %s of its own outputs are not in this print; choose this spec for the reel to take them along",
 			plural(own, "knot or level", "knots and levels"))
 	}
-	for _, lack := range laid.lacks {
-		p.add(contract.Error, "stem", "%s", lack)
+	for _, l := range laid.lacks {
+		if !tiedTo(r, spec, l.group) {
+			p.add(contract.Error, "stem", "%s", l.words)
+		}
 	}
 	if !p.ranges(r) {
 		return p, r, nil
@@ -195,6 +197,20 @@ func NewPlan(production string, r *reel.Reel, spec contract.Spec, asked Asked) (
 	p.look(r)
 	p.grade()
 	return p, r, nil
+}
+
+// tiedTo tells whether a reel that is laid out for a spec feeds a group by knots of its own, whatever the spec would feed it from: a
+// delivery that was loaded again does.
+func tiedTo(r *reel.Reel, spec contract.Spec, group string) bool {
+	if r.Head.Spec != spec.ID {
+		return false
+	}
+	for _, k := range r.Knots {
+		if o, there := r.Output(k.Output); there && contract.Stands(group, o.Group) {
+			return true
+		}
+	}
+	return false
 }
 
 // unasked finds groups of the reel that are in the files and that the spec does not ask for: the desk will not take them.

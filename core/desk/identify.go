@@ -24,7 +24,7 @@ type Seen struct {
 }
 
 // ending is how the name of one channel of a set ends: with its label, maybe after its number.
-var ending = regexp.MustCompile(`(?i)^(.*?)[ _.\-]*(?:\d+[ _.\-])?[ _.\-](L|R|C|LFE|LS|RS|LSS|RSS|LRS|RRS|M|MONO)$`)
+var ending = regexp.MustCompile(`(?i)^(.*?)(?:[ _.\-]+\d+)?[ _.\-]+(L|R|C|LFE|LS|RS|LSS|RSS|LRS|RRS|M|MONO)$`)
 
 // Identify says what files are, where nobody has said what they should be: monos of a set by their names, streams by what
 // their file says of them, else by the number of their channels.
@@ -107,6 +107,8 @@ func streamSeen(f File, s Stream) (seen []Seen) {
 func (s Seen) known() Seen {
 	if l, known := layout.ForLabels(s.Labels); known {
 		s.Layout = string(l.Name)
+	} else if len(s.Labels) == 1 {
+		s.Layout = string(layout.Mono)
 	}
 	return s
 }

@@ -298,17 +298,21 @@ func (s *Server) GetPrintedFile(c *gin.Context, id PrintID, name string) {
 	s.send(c, p.Folder+"/"+name, name, p.Report.Files[i].SHA256, p.CreatedAt)
 }
 
+func (s *Server) papersOf(ctx context.Context, p store.Print) ([]papers.Paper, error) {
+	laid, err := s.Store.PrintedReel(ctx, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	return papers.Of(p, laid)
+}
+
 // GetPrintArchive sends all files with the report and a manifest that sha256sum reads.
 func (s *Server) GetPrintArchive(c *gin.Context, id PrintID) {
 	p, ok := s.delivered(c, id)
 	if !ok {
 		return
 	}
-	laid, err := s.Store.PrintedReel(c, p.ID)
-	var sheets []papers.Paper
-	if err == nil {
-		sheets, err = papers.Of(p, laid)
-	}
+	sheets, err := s.papersOf(c, p)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -330,11 +334,7 @@ func (s *Server) GetPaper(c *gin.Context, id PrintID, name string) {
 	if !ok {
 		return
 	}
-	laid, err := s.Store.PrintedReel(c, p.ID)
-	var sheets []papers.Paper
-	if err == nil {
-		sheets, err = papers.Of(p, laid)
-	}
+	sheets, err := s.papersOf(c, p)
 	at := slices.IndexFunc(sheets, func(x papers.Paper) bool { return path.Base(x.Name) == name })
 	if err == nil && at < 0 {
 		err = fault.New(fault.NotFound, "This print has no paper %q", name)

@@ -21,6 +21,8 @@ import (
 
 	"zestyloom/core/contract"
 	"zestyloom/core/desk"
+	"zestyloom/core/wave"
+	"zestyloom/core/wave/wavetest"
 	"zestyloom/internal/api"
 	"zestyloom/internal/app/apptest"
 	"zestyloom/internal/store"
@@ -213,4 +215,70 @@ func decoded(t *testing.T, movie []byte) []byte {
 	out, err := exec.Command("ffmpeg", "-v", "error", "-i", path, "-map", "0:a:0", "-f", "s24le", "-").Output()
 	require.NoError(t, err)
 	return out
+}
+
+const foreignSpec = `spec: 2
+id: foreign
+title: Eight and two
+groups:
+  - {id: wide, name: Wide, tag: W, layout: discrete, width: 8, from: {track: none}}
+  - {id: pair, name: Pair, tag: P, layout: stereo, from: {track: none}}
+files:
+  - {name: "{reel}", container: mov, depth: 24, streams: [{of: [wide], title: Wide, default: true}, {of: [pair], title: Pair}]}
+checks: {unfed: {as: ok}}
+`
+
+// A movie that somebody else has made, with eight and two channels, and six monos: said what they are, held against a spec, loaded,
+// and printed as they came.
+func TestForeignDeliveriesAreLoaded(t *testing.T) {
+	s := apptest.Start(t)
+	production := s.Production()
+	dir := t.TempDir()
+	movie := filepath.Join(dir, "Foreign.mov")
+	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "aevalsrc=0.1*sin(300*t)|0.1*sin(400*t)|0.1*sin(500*t)|0.1*sin(600*t)|0.1*sin(700*t)|0.1*sin(800*t)|0.1*sin(900*t)|0.1*sin(990*t):s=48000:d=2:c=octagonal",
+		"-f", "lavfi", "-i", "aevalsrc=0.2*sin(350*t)|0.2*sin(450*t):s=48000:d=2:c=stereo", "-map", "0", "-map", "1", "-c:a", "pcm_s24le",
+		"-metadata:s:a:0", "handler_name=Wide", "-metadata:s:a:1", "handler_name=Pair", "-disposition:a:0", "default", "-disposition:a:1", "0", movie).CombinedOutput()
+	require.NoError(t, err, "%s", out)
+	b, err := os.ReadFile(movie)
+	require.NoError(t, err)
+	s.OK("POST", "/specs?production="+production, foreignSpec, nil)
+	load := func(r store.Receipt, name string) (v api.ReelView) {
+		require.NotNil(t, r.Receipt, r.Message)
+		s.OK("POST", "/receipts/"+r.ID+"/takes", nil, &api.BroughtIn{})
+		s.Settled(production)
+		s.OK("POST", "/receipts/"+r.ID+"/reel", map[string]any{"name": name}, &v)
+		return v
+	}
+	r := received(t, s, production, "", map[string][]byte{"Foreign.mov": b})
+	require.NotNil(t, r.Receipt, r.Message)
+	require.Len(t, r.Receipt.Seen, 2)
+	assert.Equal(t, []int{1, 2}, []int{r.Receipt.Seen[0].Stream, r.Receipt.Seen[1].Stream})
+	assert.Len(t, r.Receipt.Seen[0].Labels, 8)
+	v := load(r, "As it is")
+	assert.Len(t, v.Groups, 2)
+	assert.Len(t, v.Tracks, 2)
+
+	r = received(t, s, production, "spec=foreign", map[string][]byte{"Foreign.mov": b})
+	assert.True(t, r.Receipt.Pass, "%+v", r.Receipt.Findings)
+	v = load(r, "Foreign")
+	p := printed(s, production, v, map[string]any{"spec": "foreign"})
+	require.NotNil(t, p.Report, p.Message)
+	assert.True(t, p.Receipt.Pass, "%+v", p.Receipt.Findings)
+	again := s.File("/prints/" + p.ID + "/files/" + p.Report.Files[0].Name)
+	assert.True(t, bytes.Equal(decoded(t, b), decoded(t, again)), "the print is what came, bit for bit")
+
+	monos := map[string][]byte{}
+	for i, label := range []string{"L", "C", "R", "Ls", "Rs", "LFE"} {
+		h := wave.Header{Format: wavetest.PCM24(1), Frames: 48000}
+		monos[fmt.Sprintf("Ferry_%d.%s.wav", i+1, label)] = wavetest.Bytes(t, h, func(_, n int) float64 { return 0.1 * math.Sin(float64(n*(i+1))/50) })
+	}
+	r = received(t, s, production, "name=Six", monos)
+	require.NotNil(t, r.Receipt, r.Message)
+	require.Len(t, r.Receipt.Seen, 1)
+	assert.Equal(t, "5.1", r.Receipt.Seen[0].Layout)
+	v = load(r, "Six")
+	assert.Len(t, v.Tracks, 6)
+	require.Len(t, v.Groups, 1)
+	assert.Equal(t, []string{"L", "C", "R", "Ls", "Rs", "LFE"}, v.Groups[0].Labels)
+	assert.Len(t, v.Knots, 6)
 }

@@ -4,7 +4,6 @@ import (
 	"bufio"
 	"bytes"
 	"context"
-	"encoding/json"
 	"fmt"
 	"io"
 	"runtime"
@@ -38,41 +37,16 @@ func writing(err error, name string) error {
 func Streams(ctx context.Context, local string) (found delivery.FoundFile, err error) {
 	ctx, cancel := context.WithTimeout(ctx, time.Minute)
 	defer cancel()
-	out, err := run(ctx, "ffprobe", "-v", "error", "-protocol_whitelist", "file", "-show_format", "-show_streams", "-of", "json", "file:"+local)
+	f, err := receivedMovie(ctx, local)
 	if err != nil {
 		return found, err
 	}
-	var p probed
-	if err := json.Unmarshal(out, &p); err != nil {
-		return found, fault.Wrap(fault.Damaged, err, "What is in the file can't be made out")
+	found = delivery.FoundFile{Pictures: f.Pictures, Frames: f.Frames, Timecode: f.Timecode}
+	for _, s := range f.Streams {
+		found.Streams = append(found.Streams, delivery.FoundStream{Codec: s.Codec, Rate: s.Rate, Channels: s.Channels, Layout: s.Layout,
+			Title: s.Title, Language: s.Language, Default: s.Default})
 	}
-	found.Timecode = tag(p.Format.Tags, "timecode")
-	for _, s := range p.Streams {
-		if found.Timecode == "" {
-			found.Timecode = tag(s.Tags, "timecode")
-		}
-		switch s.Type {
-		case "video":
-			found.Pictures++
-			found.Frames, _ = strconv.ParseInt(s.Frames, 10, 64)
-		case "audio":
-			rate, _ := strconv.Atoi(s.SampleRate)
-			layout := s.Layout
-			if layout == "unknown" {
-				layout = ""
-			}
-			title := tag(s.Tags, "title")
-			if title == "" {
-				title = tag(s.Tags, "handler_name")
-			}
-			found.Streams = append(found.Streams, delivery.FoundStream{Codec: s.Codec, Rate: rate, Channels: s.Channels, Layout: layout, Title: title,
-				Language: tag(s.Tags, "language"), Default: s.Disposition["default"] == 1})
-		}
-	}
-	if found.Pictures > 0 && found.Frames == 0 {
-		found.Frames, err = countFrames(ctx, local)
-	}
-	return found, err
+	return found, nil
 }
 
 func tag(tags map[string]string, name string) string {

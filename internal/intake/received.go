@@ -10,6 +10,7 @@ import (
 	"math"
 	"os"
 	"os/exec"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -92,6 +93,9 @@ func receivedWave(w *wave.File) desk.File {
 		for _, o := range d.Objects {
 			f.Described += len(o.Channels)
 		}
+		if s.Names == nil {
+			f.Streams[0].Names = describedNames(d, w.Channels)
+		}
 	}
 	return f
 }
@@ -108,6 +112,26 @@ func namesOf(x *wave.IXML, channels int) []string {
 			return nil
 		}
 		names[at-1] = t.Name
+	}
+	return names
+}
+
+// describedNames gives the names of the channels as a description after BS.2076 has them; nil where it does not have all.
+func describedNames(d adm.Document, channels int) []string {
+	names := make([]string, channels)
+	for _, o := range d.Objects {
+		for _, c := range o.Channels {
+			if c.Track < 1 || c.Track > channels {
+				return nil
+			}
+			names[c.Track-1] = o.Name
+			if len(o.Channels) > 1 {
+				names[c.Track-1] += " " + c.Label
+			}
+		}
+	}
+	if slices.Contains(names, "") {
+		return nil
 	}
 	return names
 }

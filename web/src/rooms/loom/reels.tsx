@@ -9,6 +9,7 @@ import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
 import { timecodeRates } from "../../ui/rates";
 import { labelAt } from "../../ui/timecode";
+import { Removal } from "../../ui/removal";
 import { CutListDialog } from "./cutlist";
 import { PatternsDialog } from "./patterns";
 
@@ -54,16 +55,13 @@ export function ReelMenu({ view, edits }: { view: ReelView; edits: ReturnType<ty
       {asking === "list" && <CutListDialog view={view} onClose={() => setAsking(null)} />}
       {asking === "patterns" && <PatternsDialog view={view} edits={edits} onClose={() => setAsking(null)} />}
       {asking === "new" && <NewReel view={view} onClose={() => setAsking(null)} />}
-      <Dialog open={asking === "remove"} onOpenChange={() => setAsking(null)} title={`Remove ${view.name}`} about="Its tracks, edits, history and prints go. Takes stay.">
-        <div className="flex gap-3">
-          <button className="pill-act" onClick={() => setAsking(null)}>
-            Keep it
-          </button>
-          <button className="pill h-8 text-wrong" onClick={() => remove.mutate(undefined)}>
-            Remove it for good
-          </button>
-        </div>
-      </Dialog>
+      <Removal
+        open={asking === "remove"}
+        onOpenChange={() => setAsking(null)}
+        title={`Remove ${view.name}`}
+        about="Its tracks, edits, history and prints go. Takes stay."
+        onRemove={() => remove.mutate(undefined)}
+      />
     </>
   );
 }

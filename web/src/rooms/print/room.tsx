@@ -6,9 +6,9 @@ import { Link, useNavigate, useParams } from "react-router";
 import { api, ok, type Packaging, type Print } from "../../api/client";
 import { useDo, usePrints, useProduction, useReel, useReelEdits, useReels, useSpecs } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
-import { Dialog } from "../../ui/dialog";
 import { Header } from "../../ui/header";
 import { Missing } from "../../ui/missing";
+import { Removal } from "../../ui/removal";
 import { timeOrDay } from "../../ui/when";
 import { useConsent } from "../loom/consent";
 import { SpecDialog } from "../loom/spec";
@@ -128,22 +128,13 @@ export function PrintRoom() {
           {plan.error && !printID && !receipt && <p className="p-8 text-wrong">{plan.error.message}</p>}
         </main>
       </div>
-      <Dialog open={removing} onOpenChange={setRemoving} title="Remove this print" about="Its files and its report go from the server. What was downloaded stays, and so does the reel.">
-        <div className="flex gap-3">
-          <button className="pill-act" onClick={() => setRemoving(false)}>
-            Keep it
-          </button>
-          <button
-            className="pill h-8 text-wrong"
-            onClick={() => {
-              setRemoving(false);
-              remove.mutate(undefined);
-            }}
-          >
-            Remove it for good
-          </button>
-        </div>
-      </Dialog>
+      <Removal
+        open={removing}
+        onOpenChange={setRemoving}
+        title="Remove this print"
+        about="Its files and its report go from the server. What was downloaded stays, and so does the reel."
+        onRemove={() => (setRemoving(false), remove.mutate(undefined))}
+      />
       <SpecDialog
         production={id}
         open={choosing}

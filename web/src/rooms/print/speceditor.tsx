@@ -8,11 +8,11 @@ import { parse, stringify } from "yaml";
 import { api, base, ok, Problem, type SpecText } from "../../api/client";
 import { useDo, useProduction, useReel } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
-import { Dialog } from "../../ui/dialog";
 import { Header } from "../../ui/header";
 import { Missing } from "../../ui/missing";
 import { tell, tellError } from "../../ui/notices";
 import { dayAndTime } from "../../ui/when";
+import { Removal } from "../../ui/removal";
 import { File, Findings } from "./plan";
 import { SpecForm } from "./specform";
 import { specsPath } from "./specwords";
@@ -191,16 +191,13 @@ function Removing({ spec, production, onGone }: { spec: SpecText; production: st
       <button className="pill text-wrong" onClick={() => setAsked(true)}>
         Remove…
       </button>
-      <Dialog open={asked} onOpenChange={setAsked} title="Remove this spec" about="It goes with all its versions, and can't be chosen any more. Reels that are laid out after it and prints that were made after it stay as they are.">
-        <div className="flex gap-3">
-          <button className="pill-act" onClick={() => setAsked(false)}>
-            Keep it
-          </button>
-          <button className="pill h-8 text-wrong" onClick={() => remove.mutate(undefined)}>
-            Remove it for good
-          </button>
-        </div>
-      </Dialog>
+      <Removal
+        open={asked}
+        onOpenChange={setAsked}
+        title="Remove this spec"
+        about="It goes with all its versions, and can't be chosen any more. Reels that are laid out after it and prints that were made after it stay as they are."
+        onRemove={() => remove.mutate(undefined)}
+      />
     </>
   );
 }
