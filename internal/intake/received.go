@@ -92,6 +92,12 @@ func receivedWave(w *wave.File) desk.File {
 		}
 		for _, o := range d.Objects {
 			f.Described += len(o.Channels)
+			for _, c := range o.Channels {
+				if c.Track > w.Channels {
+					f.Doubts = append(f.Doubts, contract.Finding{Rule: "adm", Severity: contract.Error,
+						Message: fmt.Sprintf("The description names channel %d, and the file has %d", c.Track, w.Channels)})
+				}
+			}
 		}
 		if s.Names == nil {
 			f.Streams[0].Names = describedNames(d, w.Channels)

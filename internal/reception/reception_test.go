@@ -498,3 +498,35 @@ func TestDeliveriesInAZIP(t *testing.T) {
 	_, err = Open(context.Background(), t.TempDir(), t.TempDir())
 	assert.ErrorContains(t, err, "no files of a delivery")
 }
+
+// A described master that somebody else has made is read by its description, where it has no other names.
+func TestADescriptionNamesTheChannels(t *testing.T) {
+	speaker := func(track int, label string, azimuth float64) adm.Channel {
+		return adm.Channel{Track: track, Label: label, Azimuth: azimuth}
+	}
+	axml, chna, err := adm.Write(adm.Document{Programme: "Crossing", Seconds: 1, Objects: []adm.Object{
+		{Name: "Full mix", Channels: []adm.Channel{speaker(1, "L", 30), speaker(2, "R", -30)}}, {Name: "Voice", Channels: []adm.Channel{speaker(3, "M", 0)}}}}, second, 24)
+	require.NoError(t, err)
+	h := wave.Header{Format: wavetest.PCM24(3), Frames: second, Wide: true, Extra: []wave.RawChunk{{ID: "axml", Body: axml}, {ID: "chna", Body: chna}}}
+	dir := t.TempDir()
+	path := filepath.Join(dir, "foreign.wav")
+	require.NoError(t, os.WriteFile(path, wavetest.Bytes(t, h, func(int, int) float64 { return 0 }), 0o644))
+	d, err := Open(context.Background(), path, t.TempDir())
+	require.NoError(t, err)
+	defer d.Close()
+	r := desk.Look(d.Files)
+	assert.True(t, r.Pass, "%+v", r.Findings)
+	assert.Equal(t, 3, d.Files[0].Described)
+	require.Len(t, r.Seen, 2)
+	assert.Equal(t, []string{"Full mix", "Voice"}, []string{r.Seen[0].Name, r.Seen[1].Name})
+	assert.Equal(t, []string{"stereo", "mono"}, []string{r.Seen[0].Layout, r.Seen[1].Layout})
+	assert.Equal(t, 2, r.Seen[1].First)
+
+	chna[4] ^= 0xff // what the table says is another track
+	h.Extra[1].Body = chna
+	require.NoError(t, os.WriteFile(path, wavetest.Bytes(t, h, func(int, int) float64 { return 0 }), 0o644))
+	broken, err := Open(context.Background(), path, t.TempDir())
+	require.NoError(t, err)
+	defer broken.Close()
+	assert.False(t, desk.Look(broken.Files).Pass)
+}
