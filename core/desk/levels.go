@@ -34,7 +34,8 @@ func (h *hearing) levels(bank *loudness.Bank) {
 			if anchored {
 				dialogue = bank.Anchored(i)
 			}
-			h.limits(l.Whole(), g, called, found[i], dialogue)
+			momentary, short := bank.LoudestAt(i)
+			h.limits(l.Whole(), g, called, found[i], dialogue, map[string]int64{"momentary": momentary, "short-term": short})
 		}
 	}
 }
@@ -67,8 +68,9 @@ func (h *hearing) silence(g *group, called string) {
 	h.note(seconds <= longer, f)
 }
 
-// limits holds what was measured of a group to one of the spec's limits.
-func (h *hearing) limits(l contract.Limit, g *group, called string, m loudness.Measurement, dialogue *float64) {
+// limits holds what was measured of a group to one of the spec's limits. loudestAt says by rule where the programme was loudest, in
+// samples from its beginning.
+func (h *hearing) limits(l contract.Limit, g *group, called string, m loudness.Measurement, dialogue *float64, loudestAt map[string]int64) {
 	loudest := slices.MaxFunc(g.columns, func(a, b *column) int {
 		if a.peak < b.peak {
 			return -1
@@ -119,6 +121,9 @@ func (h *hearing) limits(l contract.Limit, g *group, called string, m loudness.M
 		}
 		if !ok && most.peak {
 			f = h.place(on(f, loudest), file, loudest.peakAt)
+		}
+		if at, there := loudestAt[most.rule]; there && !ok {
+			f = h.place(on(f, g.columns[0]), file, h.around.lead+at)
 		}
 		h.note(ok, f)
 	}

@@ -57,5 +57,13 @@ func (b *Bank) ShortTerm(programme int) *Curve {
 	})
 }
 
+// LoudestAt gives where the windows begin in which a programme was loudest, momentarily and short-term, in samples from the beginning
+// of what was measured.
+func (b *Bank) LoudestAt(programme int) (momentary, short int64) {
+	p := b.programmes[programme]
+	hop := int64(b.hop)
+	return max(0, p.momentaryAt-momentaryHops) * hop, max(0, p.shortAt-shortHops) * hop
+}
+
 // Level turns a sample's size into dBFS; nil for none.
 func Level(x float64) *float64 { return decibels(x) }

@@ -73,8 +73,9 @@ type programme struct {
 	short  *histogram         // 3 s blocks
 	momentaryMax,
 	shortMax float64
-	run    Run       // short-term power, at every tenth hop
-	blocks []float64 // powers of the 400 ms blocks that ended in the last Write
+	momentaryAt, shortAt int64     // hops at the end of those windows
+	run                  Run       // short-term power, at every tenth hop
+	blocks               []float64 // powers of the 400 ms blocks that ended in the last Write
 }
 
 type channel struct {
@@ -212,7 +213,9 @@ func (m *programme) endHop(power float64) {
 	block := m.hops%blockHops == 0
 	if m.hops >= momentaryHops {
 		p := m.window(momentaryHops)
-		m.momentaryMax = max(m.momentaryMax, p)
+		if p > m.momentaryMax {
+			m.momentaryMax, m.momentaryAt = p, m.hops
+		}
 		if block {
 			m.gated.add(p)
 			m.blocks = append(m.blocks, p)
@@ -220,7 +223,9 @@ func (m *programme) endHop(power float64) {
 	}
 	if m.hops >= shortHops {
 		p := m.window(shortHops)
-		m.shortMax = max(m.shortMax, p)
+		if p > m.shortMax {
+			m.shortMax, m.shortAt = p, m.hops
+		}
 		if block {
 			m.short.add(p)
 			m.run.Add(p)

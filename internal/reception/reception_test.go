@@ -438,6 +438,11 @@ func TestAFaultSaysWhereItIs(t *testing.T) {
 	assert.Equal(t, 8, wrong["silent"].Channel)
 	assert.InDelta(t, 7, *wrong["silent"].Seconds, 0.001)
 
+	d = good(t, "poly")
+	d.spec.Limits[0].MomentaryMax = number(-30)
+	wrong, _ = d.check(t)
+	assert.Equal(t, "10:00:00:00", wrong["momentary"].Timecode, "dialogue and music are there from the first frame on")
+
 	d = good(t, "monos")
 	for i := range 3 {
 		d.sound["mix L"][lead+2*second+i] = 1

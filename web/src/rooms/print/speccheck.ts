@@ -39,9 +39,26 @@ export const specCheck: ValidatorType<unknown, RJSFSchema> = {
   rawValidation: <R,>(schema: RJSFSchema, data: unknown) => ({ errors: walk(schema, data).errors as R[] }),
 };
 
-/** What feeds a group is one of several things; a form offers them as a choice. */
-export function formSchema(schema: RJSFSchema): RJSFSchema {
+/** Has every field that names groups of the spec offer those that there are. */
+function choosing(at: unknown, groups: string[]): void {
+  if (at === null || typeof at !== "object") return;
+  for (const [key, value] of Object.entries(at as Record<string, RJSFSchema>)) {
+    if (key === "of" && value?.type === "string") value.enum = groups;
+    if (key === "of" && value?.type === "array") (value.items as RJSFSchema).enum = groups;
+    choosing(value, groups);
+  }
+}
+
+/** The IDs of a spec's groups, as far as it has any. */
+export function groupsOf(data: unknown): string[] {
+  const groups = (data as { groups?: { id?: unknown }[] } | null)?.groups;
+  return Array.isArray(groups) ? [...new Set(groups.flatMap((g) => (typeof g?.id === "string" && g.id !== "" ? [g.id] : [])))] : [];
+}
+
+/** What feeds a group is one of several things; a form offers them as a choice, and the groups that there are where one is named. */
+export function formSchema(schema: RJSFSchema, groups: string[] = []): RJSFSchema {
   const copy = structuredClone(schema);
+  if (groups.length > 0) choosing(copy.properties, groups);
   const group = ((copy.properties?.groups as RJSFSchema).items as RJSFSchema).properties!;
   const from = group.from as RJSFSchema;
   group.from = {

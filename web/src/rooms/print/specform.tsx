@@ -1,16 +1,18 @@
 import Form from "@rjsf/core";
 import { type ArrayFieldItemTemplateProps, type ArrayFieldTemplateProps, type FieldTemplateProps, type IconButtonProps, type MultiSchemaFieldTemplateProps, type ObjectFieldTemplateProps, type RJSFSchema, type UiSchema, type WidgetProps } from "@rjsf/utils";
 import { ArrowDown, ArrowUp, Copy, Plus, Trash2 } from "lucide-react";
-import type { ReactNode } from "react";
+import { useMemo, type ReactNode } from "react";
 
-import { formSchema, pruned, specCheck } from "./speccheck";
+import { formSchema, groupsOf, pruned, specCheck } from "./speccheck";
 
 /** The fields of a spec, made of its JSON schema. */
 export function SpecForm({ schema, data, onData }: { schema: RJSFSchema; data: unknown; onData: (data: unknown) => void }) {
+  const groups = groupsOf(data).join(" ");
+  const form = useMemo(() => formSchema(schema, groups ? groups.split(" ") : []), [schema, groups]);
   return (
     <Form
       className="spec-form"
-      schema={formSchema(schema)}
+      schema={form}
       uiSchema={ui}
       formData={data}
       validator={specCheck}

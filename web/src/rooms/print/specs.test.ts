@@ -4,7 +4,7 @@ import { describe, expect, it } from "vitest";
 import { parse } from "yaml";
 
 import type { ListedSpec, Plan, Spec } from "../../api/client";
-import { formSchema, pruned, specCheck } from "./speccheck";
+import { formSchema, groupsOf, pruned, specCheck } from "./speccheck";
 import { aboutTime, hasWords, keptWords, plannedWords, specFiles, strictest } from "./specwords";
 
 const core = "../core/contract"; // tests run in web
@@ -28,6 +28,18 @@ describe("a spec in fields", () => {
     const from = ((form.properties!.groups as RJSFSchema).items as RJSFSchema).properties!.from as RJSFSchema;
     expect(from.oneOf!.map((o) => Object.keys((o as RJSFSchema).properties!)[0])).toEqual(["stems", "mix", "stem", "strand", "track", "fold", "silence", "each"]);
     expect((schema.properties!.groups as RJSFSchema).items).not.toHaveProperty("properties.from.oneOf"); // the schema itself stays
+  });
+  it("offers the groups that there are wherever one is named", () => {
+    const kit = spec("promo-kit");
+    expect(groupsOf(kit)).toEqual(["full-mix", "minus", "dialogue", "narration", "music", "effects"]);
+    const offered = formSchema(schema, groupsOf(kit));
+    const of = (x: RJSFSchema) => ((x.items as RJSFSchema).properties!.of as RJSFSchema).items as RJSFSchema;
+    expect(of(offered.properties!.limits as RJSFSchema).enum).toContain("minus");
+    expect(of((offered.properties!.files as RJSFSchema)).enum).toEqual(groupsOf(kit));
+    expect(of(schema.properties!.limits as RJSFSchema).enum).toBeUndefined(); // the schema itself stays
+    for (const id of ["film-order-monos", "streaming", "mix-and-monos-in-a-movie"]) expect(specCheck.validateFormData(spec(id), formSchema(schema, groupsOf(spec(id)))).errors, id).toEqual([]);
+    expect(groupsOf(null)).toEqual([]);
+    expect(groupsOf({ groups: [{}, { id: 3 }, null] })).toEqual([]);
   });
   it("leaves out what was left empty, and keeps false and 0", () => {
     expect(pruned({ a: "", b: {}, c: [], d: [{ e: "" }, { f: 0 }], g: false, h: { i: { j: null } } })).toEqual({ d: [{ f: 0 }], g: false });
