@@ -245,7 +245,7 @@ func (s *Server) SetTurn(c *gin.Context, id WorkID) {
 		before = *body.Before
 	}
 	if body.Hold != nil && *body.Hold {
-		s.done(c, s.Store.Hold(c, id))
+		s.done(c, s.Jobs.Hold(c, id))
 		return
 	}
 	s.done(c, s.Store.SetTurn(c, id, before))

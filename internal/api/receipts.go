@@ -39,9 +39,12 @@ func (s *Server) GetReceipt(c *gin.Context, id string) {
 
 // RemoveReceipt removes one of them.
 func (s *Server) RemoveReceipt(c *gin.Context, id string) {
-	_, err := s.Store.Receipt(c, id)
+	r, err := s.Store.Receipt(c, id)
 	if err == nil {
 		err = s.Jobs.Remove(c, id)
+	}
+	if err == nil && r.Print == nil {
+		err = s.Media.RemoveAll(r.Folder)
 	}
 	s.done(c, err)
 }

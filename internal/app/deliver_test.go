@@ -202,6 +202,43 @@ func TestAnFFmpegThatDiesOrHangs(t *testing.T) {
 	assert.Equal(t, "Reel_1_2.mov", p.Report.Files[0].Name)
 }
 
+// A print that runs is paused: it stops, keeps what is whole, and goes on with that when it is given a turn again.
+func TestAPrintIsPaused(t *testing.T) {
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	s.OK("POST", "/specs", movieSpec, nil)
+	real, err := exec.LookPath("ffmpeg")
+	require.NoError(t, err)
+	dir := t.TempDir()
+	hangs, free := filepath.Join(dir, "hangs"), filepath.Join(dir, "free")
+	stub := "#!/bin/sh\nif [ ! -e " + free + " ]; then touch " + hangs + "; exec sleep 1000; fi\nexec " + real + " \"$@\"\n"
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "ffmpeg"), []byte(stub), 0o700))
+	t.Setenv("PATH", dir+":"+os.Getenv("PATH"))
+	var p api.Print
+	s.OK("POST", "/reels/"+v.Id+"/prints", map[string]any{"spec": "ferry-movie"}, &p)
+	require.Eventually(t, func() bool {
+		_, err := os.Stat(hangs)
+		return err == nil
+	}, 30*time.Second, 50*time.Millisecond)
+	s.OK("POST", "/work/"+p.ID+"/turn", map[string]any{"hold": true}, nil)
+	var queue []store.Queued
+	s.OK("GET", "/productions/"+production+"/queue", nil, &queue)
+	require.Len(t, queue, 1)
+	assert.True(t, queue[0].Held)
+	assert.Equal(t, "queued", queue[0].State)
+	require.Eventually(t, func() bool {
+		staged, err := filepath.Glob(filepath.Join(s.Data, "media", "attempts", "*"))
+		return err == nil && len(staged) == 0
+	}, 20*time.Second, 100*time.Millisecond)
+	require.NoError(t, os.WriteFile(free, nil, 0o600))
+	s.OK("POST", "/work/"+p.ID+"/turn", map[string]any{}, nil)
+	s.Settled(production)
+	s.OK("GET", "/prints/"+p.ID, nil, &p)
+	require.NotNil(t, p.Report, p.Message)
+	assert.Equal(t, 2, linked(p), "it goes on with what was whole")
+	assert.Contains(t, s.Refused(http.StatusConflict, "POST", "/work/"+p.ID+"/turn", map[string]any{"hold": true}), "is over")
+}
+
 // linked counts what a report says was not made again.
 func linked(p api.Print) (n int) {
 	for _, f := range p.Report.Findings {

@@ -152,7 +152,12 @@ func TestTheDesk(t *testing.T) {
 	assert.False(t, r.Receipt.Pass)
 	s.OK("GET", "/productions/"+production+"/receipts", nil, &list)
 	assert.Len(t, list, 4)
+	before, err := filepath.Glob(filepath.Join(s.Data, "media", "received", "*"))
+	require.NoError(t, err)
 	s.OK("DELETE", "/receipts/"+r.ID, nil, nil)
+	after, err := filepath.Glob(filepath.Join(s.Data, "media", "received", "*"))
+	require.NoError(t, err)
+	assert.Len(t, after, len(before)-1, "its files go with it")
 	s.Refused(http.StatusNotFound, "GET", "/receipts/"+r.ID, nil)
 	assert.IsType(t, &desk.Receipt{}, list[0].Receipt)
 }

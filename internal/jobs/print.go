@@ -32,6 +32,15 @@ func (r *Runner) Print(ctx context.Context, info store.ReelInfo, plan delivery.P
 	})
 }
 
+// Hold keeps a print from being begun, or pauses it: it goes on with what is whole when it is given a turn again.
+func (r *Runner) Hold(ctx context.Context, id string) error {
+	if err := r.Store.Hold(ctx, id); err != nil {
+		return err
+	}
+	r.dropLost(ctx)
+	return nil
+}
+
 // print makes the files, checks them, and publishes them with their report.
 func (a *attempt) print(ctx context.Context) (end store.End, err error) {
 	p, err := a.Store.Print(ctx, a.ID)

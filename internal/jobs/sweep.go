@@ -66,7 +66,7 @@ func (r *Runner) sweepMedia(ctx context.Context) error {
 		return err
 	}
 	for _, key := range there {
-		if needed.Needs(key) {
+		if needed.Needs(key) || r.arriving(key) {
 			continue
 		}
 		r.Log.Info("removing what nothing needs", "key", key)
@@ -80,6 +80,15 @@ func (r *Runner) sweepMedia(ctx context.Context) error {
 		}
 	}
 	return nil
+}
+
+// mayArrive is how long files of a delivery may take to come to the desk, during which no row names them.
+const mayArrive = 24 * time.Hour
+
+// arriving tells whether files may still be on their way into a folder.
+func (r *Runner) arriving(key string) bool {
+	info, err := r.Media.Stat(key)
+	return strings.HasPrefix(key, "received/") && err == nil && time.Since(info.ModTime()) < mayArrive
 }
 
 func (r *Runner) sweepUploads(ctx context.Context) error {

@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -44,9 +45,14 @@ func TestSweepLeavesWhatWorkIsAboutToName(t *testing.T) {
 	kept := lay("batches/" + going + "/" + token + "-12A/12A.wav")
 	lay("batches/" + going + "/41111111-2222-4333-8444-555555555555-12A/12A.wav")
 	lay("batches/" + dead + "/41111111-2222-4333-8444-555555555555-12A/12A.wav")
+	coming, forgotten := lay("received/a/x.wav"), lay("received/b/x.wav")
+	long := time.Now().Add(-2 * mayArrive)
+	require.NoError(t, os.Chtimes(filepath.Dir(forgotten), long, long))
 	r := &Runner{Store: s, Media: folder, Uploads: filepath.Join(dir, "uploads"), Log: slog.New(slog.DiscardHandler)}
 	require.NoError(t, r.Sweep(ctx))
 	assert.FileExists(t, kept)
+	assert.FileExists(t, coming, "files for the desk may still be on their way")
+	assert.NoFileExists(t, forgotten)
 	left, err := filepath.Glob(filepath.Join(dir, "media/batches/*/*"))
 	require.NoError(t, err)
 	assert.Equal(t, []string{filepath.Dir(kept)}, left)

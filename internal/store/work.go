@@ -252,14 +252,15 @@ func (s *Store) SetTurn(ctx context.Context, id, before string) error {
 	return nil
 }
 
-// Hold keeps a print that waits from being begun until it is given a turn again.
+// Hold keeps a print from being begun, or from going on, until it is given a turn again. Whoever does it has lost it.
 func (s *Store) Hold(ctx context.Context, id string) error {
-	tag, err := s.Pool.Exec(ctx, "update work set turn = 'infinity', updated_at = now() where id = $1 and kind = 'print' and state = 'queued'", id)
+	tag, err := s.Pool.Exec(ctx, `update work set turn = 'infinity', state = 'queued', claim = null, worker = null, attempts = 0, updated_at = now()
+		where id = $1 and kind = 'print' and state in ('queued', 'running')`, id)
 	if err != nil {
 		return notFound(err, "work")
 	}
 	if tag.RowsAffected() == 0 {
-		return fault.New(fault.Stale, "This print does not wait any more; look at the queue again")
+		return fault.New(fault.Stale, "This print is over; look at the queue again")
 	}
 	return nil
 }

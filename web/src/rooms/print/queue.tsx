@@ -77,8 +77,8 @@ export function Queue({ production, reel }: { production: string; reel: string }
                     </Small>
                   </>
                 )}
-                {q.state === "queued" && (
-                  <Small label={q.held ? `Go on with ${q.title}` : `Hold ${q.title} back`} onClick={() => turn.mutate(q.held ? { id: q.id } : { id: q.id, hold: true })}>
+                {(q.state === "queued" || q.state === "running") && (
+                  <Small label={q.held ? `Go on with ${q.title}` : q.state === "running" ? `Pause ${q.title}` : `Hold ${q.title} back`} onClick={() => turn.mutate(q.held ? { id: q.id } : { id: q.id, hold: true })}>
                     {q.held ? <Play size={13} /> : <Pause size={13} />}
                   </Small>
                 )}
@@ -100,7 +100,7 @@ export function Queue({ production, reel }: { production: string; reel: string }
                   {left(q, begun.current)}
                 </span>
               )}
-              {q.state === "queued" && <span className="text-[12px] text-muted">{q.held ? "held back" : at === 0 ? "waits, comes next" : "waits"}</span>}
+              {q.state === "queued" && <span className="text-[12px] text-muted">{q.held ? (q.progress > 0 ? "paused; goes on with what is whole" : "held back") : at === 0 ? "waits, comes next" : "waits"}</span>}
               {q.state === "failed" && <span className="text-[12px] text-wrong">{q.message}</span>}
               {q.state === "cancelled" && <span className="text-[12px] text-muted">stopped</span>}
             </li>
