@@ -1,6 +1,8 @@
+import { readFileSync } from "node:fs";
 import { describe, expect, it } from "vitest";
 
-import { day, duration, frameAt, label, labelAt, parse, parseNear, sampleOf } from "./timecode";
+import { rates } from "./rates";
+import { countOf, day, duration, frameAt, frameOfCount, label, labelAt, parse, parseNear, sampleOf } from "./timecode";
 
 const pal = { num: 25, den: 1, drop: false };
 const drop = { num: 30000, den: 1001, drop: true };
@@ -34,6 +36,24 @@ describe("timecode", () => {
   it("formats for tables", () => {
     expect(labelAt(36000 * 48000 + 1919, 48000, pal)).toBe("10:00:00:00");
     expect(duration(48000 * 62.44, 48000)).toBe("1:02.4");
+    expect(duration(48000 * 59.96, 48000)).toBe("1:00.0");
+    expect(duration(48000 * 59.94, 48000)).toBe("0:59.9");
+  });
+
+  it("counts labels and frames both ways", () => {
+    for (const r of [pal, drop, film, { num: 60000, den: 1001, drop: true }]) {
+      for (let f = 0; f < 220000; f += 83) expect(frameOfCount(countOf(f, r), r)).toBe(f);
+    }
+    expect(label(frameOfCount(60 * 30, drop), drop)).toBe("00:01:00;02"); // the label that is left out
+    expect(label(frameOfCount(600 * 30, drop), drop)).toBe("00:10:00;00");
+    expect(label(frameOfCount(90 * 30, drop), drop)).toBe("00:01:30;00");
+  });
+
+  it("knows every rate that the server knows, by name", () => {
+    const go = readFileSync("../core/timecode/timecode.go", "utf8");
+    const known = [.../var Rates = \[\]Rate\{([^]*?)\n\}/.exec(go)![1]!.matchAll(/\{(\d+), (\d+), (true|false)\}/g)].map((m) => ({ num: Number(m[1]), den: Number(m[2]), drop: m[3] === "true" }));
+    expect(known.length).toBeGreaterThan(9);
+    expect(rates.map((x) => x.rate)).toEqual(known);
   });
 
   it("reads a timecode on the day that lies nearest", () => {

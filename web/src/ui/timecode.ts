@@ -13,16 +13,32 @@ export function sampleOf(frame: number, sampleRate: number, r: FrameRate): numbe
   return Number((n + BigInt(r.num) - 1n) / BigInt(r.num));
 }
 
+/** The count of a frame: its number, and those that drop-frame has left out before it. */
+export function countOf(frame: number, r: FrameRate): number {
+  if (!r.drop) return frame;
+  const base = labelsPerSecond(r);
+  const drop = base / 15;
+  const perMinute = base * 60 - drop;
+  const perTen = perMinute * 10 + drop;
+  const tens = Math.floor(frame / perTen);
+  const rest = frame % perTen;
+  return frame + tens * 9 * drop + (rest >= drop ? drop * Math.floor((rest - drop) / perMinute) : 0);
+}
+
+/** The frame of a count; where drop-frame leaves that out, the next that there is. */
+export function frameOfCount(count: number, r: FrameRate): number {
+  if (!r.drop) return count;
+  const base = labelsPerSecond(r);
+  const drop = base / 15;
+  const minutes = Math.floor(count / (base * 60));
+  const within = count % (base * 60);
+  const there = minutes % 10 !== 0 && within < drop ? count - within + drop : count;
+  return there - drop * (minutes - Math.floor(minutes / 10));
+}
+
 export function label(frame: number, r: FrameRate): string {
   const base = labelsPerSecond(r);
-  if (r.drop) {
-    const drop = base / 15;
-    const perMinute = base * 60 - drop;
-    const perTen = perMinute * 10 + drop;
-    const tens = Math.floor(frame / perTen);
-    const rest = frame % perTen;
-    frame += tens * 9 * drop + (rest >= drop ? drop * Math.floor((rest - drop) / perMinute) : 0);
-  }
+  frame = countOf(frame, r);
   const two = (n: number) => String(n).padStart(2, "0");
   const s = Math.floor(frame / base);
   return `${two(Math.floor(s / 3600) % 24)}:${two(Math.floor(s / 60) % 60)}:${two(s % 60)}${r.drop ? ";" : ":"}${two(frame % base)}`;
@@ -61,20 +77,14 @@ export function parse(text: string, sampleRate: number, r: FrameRate): number | 
   const [h, m, s, f] = parts as [number, number, number, number];
   const base = labelsPerSecond(r);
   if (h > 23 || m > 59 || s > 59 || f >= base) return null;
-  let frame = ((h * 60 + m) * 60 + s) * base + f;
-  if (r.drop) {
-    const drop = base / 15;
-    if (m % 10 !== 0 && s === 0 && f < drop) return null;
-    const minutes = h * 60 + m;
-    frame -= drop * (minutes - Math.floor(minutes / 10));
-  }
-  return sampleOf(frame, sampleRate, r);
+  if (r.drop && m % 10 !== 0 && s === 0 && f < base / 15) return null;
+  return sampleOf(frameOfCount(((h * 60 + m) * 60 + s) * base + f, r), sampleRate, r);
 }
 
 /** A length in words that fit a table: 1:02.4 */
 export function duration(frames: number, sampleRate: number): string {
-  const s = frames / sampleRate;
-  return `${Math.floor(s / 60)}:${(s % 60).toFixed(1).padStart(4, "0")}`;
+  const tenths = Math.round((10 * frames) / sampleRate);
+  return `${Math.floor(tenths / 600)}:${((tenths % 600) / 10).toFixed(1).padStart(4, "0")}`;
 }
 
 /** What is said of a text that is no timecode. */

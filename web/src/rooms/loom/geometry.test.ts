@@ -26,6 +26,12 @@ describe("geometry", () => {
       const step = rulerStep(v, 1920, 25);
       if (perPixel < 300000) expect((step * 1920) / perPixel).toBeGreaterThanOrEqual(110);
     }
+    for (const base of [24, 25, 30, 48, 50, 60]) {
+      for (let perPixel = 1; perPixel < 1e6; perPixel *= 1.7) {
+        const step = rulerStep({ left: 0, perPixel }, 48000 / base, base);
+        expect(step % base === 0 || base % step === 0).toBe(true); // every second has a label
+      }
+    }
   });
 
   it("finds edits once and in order", () => {

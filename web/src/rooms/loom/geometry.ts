@@ -32,10 +32,11 @@ export function zoom(v: TimeView, factor: number, x: number): TimeView {
 export const xOf = (v: TimeView, sample: number) => (sample - v.left) / v.perPixel;
 export const sampleAt = (v: TimeView, x: number) => v.left + x * v.perPixel;
 
-/** Frames between two labels of the ruler: the finest of these that leaves a label room. */
+/** Frames between two labels of the ruler: the finest that leaves a label room and divides a second, so that seconds have one. */
 export function rulerStep(v: TimeView, samplesPerFrame: number, base: number): number {
   const room = 110;
-  const steps = [1, 2, 5, base / 2, base, 2 * base, 5 * base, 10 * base, 20 * base, 30 * base, 60 * base, 120 * base, 300 * base, 600 * base, 1800 * base, 3600 * base].map(Math.round);
+  const within = Array.from({ length: base - 1 }, (_, i) => i + 1).filter((n) => base % n === 0);
+  const steps = [...within, base, 2 * base, 5 * base, 10 * base, 20 * base, 30 * base, 60 * base, 120 * base, 300 * base, 600 * base, 1800 * base, 3600 * base];
   return steps.find((s) => (s * samplesPerFrame) / v.perPixel >= room) ?? steps.at(-1)!;
 }
 

@@ -2,7 +2,7 @@
 import type { Clip, Fade, Point, ReelView, Track } from "../../api/client";
 import { colour, dye, threadStep, threadWidth } from "../../draw/canvas";
 import { extent, levelFor, type Extent } from "../../draw/overview";
-import { label, frameAt, sampleOf } from "../../ui/timecode";
+import { countOf, frameAt, frameOfCount, label, sampleOf } from "../../ui/timecode";
 import { slipOf, slipSign, type Choice } from "./choice";
 import { fadeAt, level, pointsOf, restOf, shownOf, yOfValue, type CurveView, type Parameter } from "./curves";
 import { tracksIn, type BandRow } from "./band";
@@ -76,14 +76,16 @@ export function paintRuler(g: CanvasRenderingContext2D, width: number, height: n
   }
   g.font = "12px 'Spline Sans Mono Variable', monospace";
   g.textBaseline = "middle";
-  const first = Math.max(0, Math.floor(frameAt(Math.max(0, s.time.left), head.sampleRate, head.frameRate) / step) * step);
-  for (let frame = first; ; frame += step) {
+  const first = Math.max(0, Math.floor(countOf(frameAt(Math.max(0, s.time.left), head.sampleRate, head.frameRate), head.frameRate) / step) * step);
+  const room = g.measureText("00:00:00:00").width + 6;
+  for (let count = first; ; count += step) {
+    const frame = frameOfCount(count, head.frameRate); // drop-frame leaves counts out, and the ruler counts by labels
     const x = Math.round(xOf(s.time, sampleOf(frame, head.sampleRate, head.frameRate))) + 0.5;
     if (x > width) break;
     g.fillStyle = colour("--line");
     g.fillRect(x - 0.5, height - 14, 1, 14);
     g.fillStyle = colour("--ink");
-    g.fillText(label(frame, head.frameRate), x + 5, height - 14);
+    if (x >= 0 && x + room <= width) g.fillText(label(frame, head.frameRate), x + 5, height - 14); // none is cut
   }
 }
 
