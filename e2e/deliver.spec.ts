@@ -12,7 +12,7 @@ async function download(page: Page, name: RegExp): Promise<string> {
 }
 const wave = async (page: Page, name: RegExp): Promise<WaveFile> => readWave(await download(page, name));
 
-const proven = async (page: Page) => expect(page.getByRole("heading", { name: /Delivered and proven|found wanting/ })).toBeVisible({ timeout: 90_000 });
+const proven = async (page: Page) => expect(page.getByRole("heading", { name: /Delivered and proven|found wanting|refuses it/ })).toBeVisible({ timeout: 90_000 });
 
 test("a spec is made in the editor beside its live plan, kept, chosen and printed", async ({ page }) => {
   await newProduction(page, "The Lantern Ferry, editor");
