@@ -99,18 +99,19 @@ func (t tone) is() (level float64, clean bool) {
 // nearly is how far the level of a line-up tone may be off, in dB.
 const nearly = 0.2
 
-// lines says what of the leader and tail of a file is not as it should be. channels are the places of its channels.
+// lines says what of the leader and tail of a file is not as it should be. What was not heard at all is as little right.
 func (c *checking) lines(p *placed, a around) {
 	for _, h := range a.signals {
 		what := fmt.Sprintf("Tone of %g Hz at %s", h.Tone, h.At)
 		if h.Pop > 0 {
 			what = fmt.Sprintf("Pop of %g Hz at %s", h.Pop, h.At)
 		}
-		wrong, lowest := 0, math.Inf(1)
+		wrong, asked, lowest := 0, 0, math.Inf(1)
 		for i, t := range h.channels {
 			if len(h.Of) > 0 && !slices.ContainsFunc(h.Of, func(id string) bool { return id == p.channels[i].group.ID }) {
 				continue
 			}
+			asked++
 			level, clean := t.is()
 			if math.Abs(level-h.Level) > nearly || !clean {
 				if wrong == 0 {
@@ -119,8 +120,8 @@ func (c *checking) lines(p *placed, a around) {
 				lowest = min(lowest, level)
 			}
 		}
-		if len(h.channels) == 0 {
-			wrong, lowest = 1, math.Inf(-1)
+		if asked == 0 {
+			continue // it is for other groups
 		}
 		measured := "as asked"
 		if wrong > 0 {

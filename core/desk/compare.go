@@ -105,8 +105,8 @@ func (c *comparing) files(a, b File, progress func(float64)) error {
 			d.Message = fmt.Sprintf("%s, and in the other %s", bits(x.Depth), bits(y.Depth))
 			c.differ(d)
 		}
-		if a.Start != nil && b.Start != nil && *a.Start != *b.Start {
-			d.Message = fmt.Sprintf("It begins at %d, and the other at %d, in samples since midnight", *a.Start, *b.Start)
+		if one, other := stamped(a), stamped(b); one != other {
+			d.Message = fmt.Sprintf("It begins at %s, and the other at %s, in samples since midnight", one, other)
 			c.differ(d)
 		}
 		if err := c.sounds(a, x, y, d, progress); err != nil {
@@ -114,6 +114,13 @@ func (c *comparing) files(a, b File, progress func(float64)) error {
 		}
 	}
 	return nil
+}
+
+func stamped(f File) string {
+	if f.Start == nil {
+		return "no time that it says"
+	}
+	return fmt.Sprint(*f.Start)
 }
 
 // apart is a stretch of a channel that differs.
@@ -167,9 +174,14 @@ func (c *comparing) sounds(f File, x, y Stream, d Difference, progress func(floa
 		for i := range min(n, m) {
 			for ch := range a {
 				left := math.Abs(a[ch][i] - b[ch][i])
-				if most = max(most, left); left > 0 {
-					found[ch] = added(found[ch], at+int64(i), left, int64(together*x.Rate))
+				if left == 0 {
+					continue
 				}
+				if math.IsNaN(left) { // no number is like nothing
+					left = 1
+				}
+				most = max(most, left)
+				found[ch] = added(found[ch], at+int64(i), left, int64(together*x.Rate))
 			}
 			if held++; held == peakFrames {
 				run.Add(most)

@@ -115,14 +115,15 @@ type checking struct {
 	spec    contract.Spec
 	rate    timecode.Rate
 	receipt Receipt
-	refused bool // there are files of which it could not be told what their channels are
+	nulled  map[string]bool // groups that were held to be the fold-down that they are
+	refused bool            // there are files of which it could not be told what their channels are
 }
 
 // Check holds a delivery against a spec. packaging is the way of packing that was agreed on, or empty for the one that the
 // files are nearest to. progress is told the share done. An error means that checking could not go on; what is wrong with the
 // delivery is in the receipt.
 func Check(ctx context.Context, files []File, spec contract.Spec, packaging contract.Packaging, progress func(float64)) (Receipt, error) {
-	c := checking{spec: spec, receipt: Receipt{Pass: true, Files: files, Findings: []contract.Finding{}, Groups: []Measured{}}}
+	c := checking{spec: spec, nulled: map[string]bool{}, receipt: Receipt{Pass: true, Files: files, Findings: []contract.Finding{}, Groups: []Measured{}}}
 	for _, f := range files {
 		for _, doubt := range f.Doubts {
 			doubt.File = f.Name
@@ -144,6 +145,7 @@ func Check(ctx context.Context, files []File, spec contract.Spec, packaging cont
 	if err := c.listen(ctx, placed, progress); err != nil {
 		return c.receipt, err
 	}
+	c.unfolded(placed)
 	slices.SortStableFunc(c.receipt.Findings, func(a, b contract.Finding) int { return gravity(b) - gravity(a) })
 	return c.receipt, nil
 }

@@ -1,7 +1,10 @@
 package desk
 
 import (
+	"context"
 	"fmt"
+	"io"
+	"math"
 	"strings"
 	"testing"
 
@@ -107,4 +110,44 @@ func TestNamesOfShippedSpecsAreLookedFor(t *testing.T) {
 			}
 		}
 	}
+}
+
+// samples are a sound of one channel.
+type samples struct {
+	x  []float64
+	at int
+}
+
+func (s *samples) Read(block [][]float64) (int, error) {
+	n := copy(block[0], s.x[s.at:])
+	if s.at += n; n == 0 {
+		return 0, io.EOF
+	}
+	return n, nil
+}
+
+func (*samples) Close() error { return nil }
+
+// What is no number is not like anything, not even like itself; a time stamp that one of two has not differs.
+func TestCompareWhatIsNoNumber(t *testing.T) {
+	of := func(sum string, x ...float64) File {
+		s := wide(1)
+		s.Open = func(context.Context) (Sound, error) { return &samples{x: x}, nil }
+		return File{Name: "x.wav", SHA256: sum, Streams: []Stream{s}}
+	}
+	compare := func(a, b File) Comparison {
+		c, err := Compare(context.Background(), []File{a}, []File{b}, func(float64) {})
+		require.NoError(t, err)
+		return c
+	}
+	assert.True(t, compare(of("a", 0, 0.5), of("b", 0, 0.5)).Equal)
+	odd := compare(of("a", 0, math.NaN()), of("b", 0, math.NaN()))
+	require.Len(t, odd.Differences, 1)
+	assert.Equal(t, 1, odd.Differences[0].Channel)
+	late := of("b", 0, 0.5)
+	at := int64(48000)
+	late.Start = &at
+	found := compare(of("a", 0, 0.5), late)
+	require.Len(t, found.Differences, 1)
+	assert.Contains(t, found.Differences[0].Message, "begins at no time that it says, and the other at 48000")
 }

@@ -153,7 +153,7 @@ func (c *checking) unmeasured(list []*placed, measured map[string]bool) {
 // lengths holds the lengths of the files of a range against each other, and against whole frames.
 func (c *checking) lengths(list []*placed) {
 	seconds := func(p *placed) float64 { return float64(p.length) / float64(rateOf(p.file)) }
-	for i, p := range list {
+	for _, p := range list {
 		var same, most int
 		longest := p
 		for _, other := range list { // what most of them are, or the longest of them
@@ -172,7 +172,7 @@ func (c *checking) lengths(list []*placed) {
 			same++
 		}
 		want := timecode.Convert(longest.length, rateOf(longest.file), rateOf(p.file))
-		if same > 1 || i == 0 {
+		if same > 1 {
 			c.compare("length", p.file.Name, "Length in samples, as the files of the delivery", c.samples(p, p.length), c.samples(p, want))
 		}
 		if p.file.Pictures > 0 && p.file.Frames > 0 {

@@ -66,6 +66,26 @@ func (h *hearing) nullsOf() (found []*null) {
 	return found
 }
 
+// unfolded says which fold-downs could not be held to be that: no pass has a value for them.
+func (c *checking) unfolded(list []*placed) {
+	said := map[string]bool{}
+	for _, p := range list {
+		for _, at := range p.channels {
+			g := at.group
+			if g.From.Fold == nil || c.nulled[g.key] || said[g.key] {
+				continue
+			}
+			said[g.key] = true
+			why := "what it is folded from is not whole among the files"
+			if g.From.Fold.Encoded {
+				why = "its surrounds are turned by 90°, which the desk does not follow"
+			}
+			c.receipt.Findings = append(c.receipt.Findings, contract.Finding{Rule: "fold", Severity: contract.Warning, File: p.file.Name,
+				Message: fmt.Sprintf("That %s is a fold-down was not checked: %s", g.Name, why), Measured: "not measured"})
+		}
+	}
+}
+
 // partsOf finds groups of the same channels with stems that together are those of a mix; nil where there are none.
 func (h *hearing) partsOf(of *group) (parts []*group) {
 	if len(of.From.Stems) < 2 {
@@ -201,6 +221,9 @@ func (n *null) ok() bool { return !slices.ContainsFunc(n.rows, func(r row) bool 
 // sums says whether everything adds up; where not, from where on, on which channel, and what would make it so.
 func (h *hearing) sums() {
 	for _, n := range h.nulls {
+		if n.rule == "fold" {
+			h.nulled[n.of.key] = true
+		}
 		worst := slices.MaxFunc(n.rows, func(a, b row) int {
 			if a.peak < b.peak {
 				return -1

@@ -420,8 +420,12 @@ func (h *hearing) say(p *placed) {
 		s.channels = slices.Clone(s.channels)
 		var own []tone
 		for i, col := range h.columns {
-			if col.file == p && i < len(s.channels) {
+			switch {
+			case col.file != p:
+			case i < len(s.channels):
 				own = append(own, s.channels[i])
+			default:
+				own = append(own, tone{})
 			}
 		}
 		s.channels = own

@@ -45,8 +45,8 @@ func Received(ctx context.Context, local, name, sum string) (f desk.File, closin
 			return f, nil, movieErr
 		}
 		if movieErr != nil {
-			if err == nil || strings.HasSuffix(strings.ToLower(name), ".wav") && err != nil {
-				movieErr = err
+			if err != nil && strings.HasSuffix(strings.ToLower(name), ".wav") {
+				movieErr = err // which says at which byte
 			}
 			f = desk.Unread(name, info.Size(), movieErr)
 			break

@@ -4,6 +4,7 @@ import (
 	"context"
 	"path"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/google/uuid"
@@ -48,14 +49,15 @@ func (a *attempt) check(ctx context.Context) (end store.End, err error) {
 	return judged(found), persist(ctx, func() error { return a.Store.SetReceipt(ctx, a.claim, found) })
 }
 
-// received opens the files of a delivery. One that came as a ZIP alone is unpacked, so that it can be heard.
+// received opens the files of a delivery. What came as a ZIP is unpacked, so that it can be heard.
 func (a *attempt) received(ctx context.Context, r store.Receipt) (*reception.Delivery, error) {
 	names, err := a.Media.List(r.Folder)
 	if err != nil {
 		return nil, err
 	}
-	if len(names) == 1 && strings.EqualFold(path.Ext(names[0]), ".zip") {
-		if err := a.unzip(ctx, r.Folder, names[0]); err != nil {
+	zipped := slices.DeleteFunc(names, func(name string) bool { return !strings.EqualFold(path.Ext(name), ".zip") })
+	if len(zipped) == 1 { // some of its files may lie beside it, where an attempt ended in between
+		if err := a.unzip(ctx, r.Folder, zipped[0]); err != nil {
 			return nil, err
 		}
 	}

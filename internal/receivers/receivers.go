@@ -25,7 +25,7 @@ import (
 type Folders map[string]string
 
 // Names lists them.
-func (f Folders) Names() []string { return slices.AppendSeq([]string{}, maps.Keys(f)) }
+func (f Folders) Names() []string { return append([]string{}, slices.Sorted(maps.Keys(f))...) }
 
 // Writing is a delivery on its way into a folder.
 type Writing struct {
@@ -105,7 +105,7 @@ func (w *Writing) Finish(folder string) error {
 		return errors.Join(err, w.root.RemoveAll(w.part))
 	}
 	if err := w.root.Rename(w.part, w.name); err != nil {
-		return media.Explain(err)
+		return errors.Join(media.Explain(err), w.root.RemoveAll(w.part))
 	}
 	top, err := w.root.Open(".")
 	if err != nil {

@@ -453,6 +453,39 @@ func TestAFaultSaysWhereItIs(t *testing.T) {
 	assert.Equal(t, "10:00:02:00", wrong["stems-sum-to-mix"].Timecode)
 }
 
+// What could not be held against anything is not said to be right: a fold-down that the desk can't follow warns, one file alone is
+// not as long as itself, and a signal of some groups is not looked for, nor found, in others.
+func TestWhatWasNotComparedIsNotRight(t *testing.T) {
+	d := good(t, "poly")
+	i := slices.IndexFunc(d.spec.Groups, func(g contract.Group) bool { return g.ID == "mono" })
+	fold := *d.spec.Groups[i].From.Fold
+	fold.Encoded = true
+	d.spec.Groups[i].From.Fold = &fold
+	wrong, receipt := d.check(t)
+	assert.Equal(t, []string{"fold"}, slices.Sorted(maps.Keys(wrong)))
+	assert.Equal(t, contract.Warning, wrong["fold"].Severity)
+	assert.Equal(t, "not measured", wrong["fold"].Measured)
+	assert.False(t, slices.ContainsFunc(receipt.Findings, func(f contract.Finding) bool { return f.Rule == "length" }))
+
+	d = good(t, "monos")
+	d.spec.Programme.Lead[0].Of = []string{"mix"}
+	for _, c := range order[2:] {
+		clear(d.sound[c][:second])
+	}
+	wrong, receipt = d.check(t)
+	assert.Empty(t, wrong)
+	tones := map[string]bool{}
+	for _, f := range receipt.Findings {
+		if strings.HasPrefix(f.Message, "Tone") {
+			tones[f.File] = true
+		}
+	}
+	assert.Len(t, tones, 2, "left and right of the mix")
+	clear(d.sound["mix R"][:second])
+	wrong, _ = d.check(t)
+	assert.Equal(t, []string{"lead"}, slices.Sorted(maps.Keys(wrong)))
+}
+
 // Where ffprobe sees something else in a WAVE than we do, the desk does not trust it.
 func TestReadersMustAgree(t *testing.T) {
 	d := good(t, "poly")

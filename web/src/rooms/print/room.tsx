@@ -152,7 +152,7 @@ export function PrintRoom() {
 }
 
 function PrintState({ print: p }: { print: Print }) {
-  if (p.state === "done" && p.report?.pass) return <CheckCircle2 size={15} className="shrink-0" aria-label="passed" style={{ color: "var(--dye-FX)" }} />;
+  if (p.state === "done" && p.report?.pass && p.receipt?.pass !== false) return <CheckCircle2 size={15} className="shrink-0" aria-label="passed" style={{ color: "var(--dye-FX)" }} />;
   if (p.state === "done" || p.state === "failed") return <XCircle size={15} className="shrink-0 text-wrong" aria-label={p.state === "done" ? "found wanting" : "failed"} />;
   return <Circle size={15} className="shrink-0 text-muted" aria-label={p.state} />;
 }
