@@ -39,7 +39,8 @@ func checkCommand() *cobra.Command {
 					}
 					fmt.Fprintln(c.OutOrStdout())
 				}
-				fmt.Fprintf(c.OutOrStdout(), "%s: %d files, %d things compared\n", map[bool]string{true: "accepted", false: "refused"}[receipt.Pass], len(receipt.Files), len(receipt.Findings))
+				fmt.Fprintf(c.OutOrStdout(), "%s: %d files, %d things compared\n", map[bool]string{true: "accepted", false: "refused"}[receipt.Pass],
+					len(receipt.Files), len(receipt.Findings))
 			})
 			if err == nil && !receipt.Pass {
 				return errWanting

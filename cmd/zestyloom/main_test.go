@@ -49,8 +49,10 @@ func verb(t *testing.T, into any, args ...string) error {
 func poly(t *testing.T, dir string) string {
 	h := wave.Header{Format: wavetest.PCM24(3), Frames: 96000,
 		Bext: &wave.Bext{TimeReference: 36000 * 48000},
-		IXML: &wave.IXML{Scene: "12A", Take: "3", Tape: "LF03", Circled: "TRUE", Note: "windy", Speed: &wave.IXMLSpeed{TimecodeRate: "25/1", TimecodeFlag: "NDF"},
-			Tracks: &wave.IXMLTracks{Tracks: []wave.IXMLTrack{{InterleaveIndex: "1", Name: "Mix L", Function: "MIX"}, {InterleaveIndex: "2", Name: "Mix R", Function: "MIX"}, {InterleaveIndex: "3", Name: "Boom"}}}}}
+		IXML: &wave.IXML{Scene: "12A", Take: "3", Tape: "LF03", Circled: "TRUE", Note: "windy", Speed: &wave.IXMLSpeed{TimecodeRate: "25/1",
+			TimecodeFlag: "NDF"},
+			Tracks: &wave.IXMLTracks{Tracks: []wave.IXMLTrack{{InterleaveIndex: "1", Name: "Mix L", Function: "MIX"}, {InterleaveIndex: "2",
+				Name: "Mix R", Function: "MIX"}, {InterleaveIndex: "3", Name: "Boom"}}}}}
 	b := wavetest.Bytes(t, h, func(c, i int) float64 { return float64(i+1000*c) / (1 << 23) })
 	path := filepath.Join(dir, "LF03_12A_T03.wav")
 	require.NoError(t, os.WriteFile(path, b, 0o600))

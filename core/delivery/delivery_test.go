@@ -66,10 +66,14 @@ func do(t testing.TB, r *reel.Reel, c reel.Command) {
 func ptr[T any](x T) *T { return &x }
 
 func crossing(t testing.TB) production {
-	p := production{map[string]*wave.File{"boom": tone(t, 1, 4.01, 0.1), "cue": tone(t, 2, 5, 0.05), "bell": tone(t, 1, 1, 0.08)}, reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, start, reel.DefaultStems())}
-	do(t, p.reel, reel.AddTake{Take: "boom", Title: "12A/3", Start: start + 48000, Length: p.takes["boom"].Frames, Parts: []reel.PartPlan{{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}})
-	do(t, p.reel, reel.AddTake{Take: "cue", Title: "Accordion cue", Start: start, Length: p.takes["cue"].Frames, Parts: []reel.PartPlan{{Name: "Cue", Stem: "MX", Channels: []int{0, 1}, Labels: []string{"L", "R"}}}})
-	do(t, p.reel, reel.AddTake{Take: "bell", Title: "Bell", Start: start + 96000, Length: 48000, Parts: []reel.PartPlan{{Name: "Bell", Stem: "FX", Channels: []int{0}, Labels: []string{"M"}}}})
+	p := production{map[string]*wave.File{"boom": tone(t, 1, 4.01, 0.1), "cue": tone(t, 2, 5, 0.05), "bell": tone(t, 1, 1, 0.08)},
+		reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, start, reel.DefaultStems())}
+	do(t, p.reel, reel.AddTake{Take: "boom", Title: "12A/3", Start: start + 48000, Length: p.takes["boom"].Frames,
+		Parts: []reel.PartPlan{{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}})
+	do(t, p.reel, reel.AddTake{Take: "cue", Title: "Accordion cue", Start: start, Length: p.takes["cue"].Frames,
+		Parts: []reel.PartPlan{{Name: "Cue", Stem: "MX", Channels: []int{0, 1}, Labels: []string{"L", "R"}}}})
+	do(t, p.reel, reel.AddTake{Take: "bell", Title: "Bell", Start: start + 96000, Length: 48000, Parts: []reel.PartPlan{{Name: "Bell",
+		Stem: "FX", Channels: []int{0}, Labels: []string{"M"}}}})
 	return p
 }
 
@@ -140,7 +144,8 @@ func TestPlan(t *testing.T) {
 	assert.Len(t, r.OutputList(), 8)
 	require.Len(t, plan.Files, 1)
 	assert.Equal(t, "The_Lantern_Ferry_Crossing_MIX.wav", plan.Files[0].Name)
-	assert.Equal(t, PlannedChannel{7, "full-mix/L", "full-mix", "L", "Full mix L", Fed{Stems: []string{"AX", "DX", "FX", "MX", "NX"}, Tracks: []string{"Boom", "Cue", "Bell"}}}, plan.Files[0].Channels[6])
+	assert.Equal(t, PlannedChannel{7, "full-mix/L", "full-mix", "L", "Full mix L", Fed{Stems: []string{"AX", "DX", "FX", "MX", "NX"},
+		Tracks: []string{"Boom", "Cue", "Bell"}}}, plan.Files[0].Channels[6])
 	assert.EqualValues(t, 126*1920, plan.Frames, "5.01 s last up to the end of frame 126")
 	assert.Equal(t, "00:00:05:01", plan.Duration)
 	assert.Equal(t, "10:00:00:00", plan.StartTimecode)
@@ -160,11 +165,12 @@ func TestPlanFindings(t *testing.T) {
 		"nothing to print": {func(p production, s *contract.Spec) { clear(p.reel.Clips) }, "empty", contract.Error},
 		"frames":           {func(p production, s *contract.Spec) { s.Programme.FrameRate = "24" }, "frame-rate", contract.Error},
 		"start":            {func(p production, s *contract.Spec) { s.Programme.Start = "09:59:00:00" }, "start", contract.Error},
-		"packaging":        {func(p production, s *contract.Spec) { s.Packaging = []contract.Packaging{contract.Interleaved} }, "packaging", contract.Error},
-		"names":            {func(p production, s *contract.Spec) { each(s, func(f *contract.File) { f.Name = "{reel}" }) }, "naming", contract.Error},
-		"stem":             {func(p production, s *contract.Spec) { s.Groups[0].From.Stems = []string{"ZZ"} }, "stem", contract.Error},
-		"early":            {func(p production, s *contract.Spec) { p.reel.Head.Start += 1920; s.Programme.Start = "" }, "before-start", contract.Warning},
-		"unreached":        {func(p production, s *contract.Spec) { s.Groups = s.Groups[1:] }, "unreached", contract.Warning},
+		"packaging": {func(p production, s *contract.Spec) { s.Packaging = []contract.Packaging{contract.Interleaved} }, "packaging",
+			contract.Error},
+		"names":     {func(p production, s *contract.Spec) { each(s, func(f *contract.File) { f.Name = "{reel}" }) }, "naming", contract.Error},
+		"stem":      {func(p production, s *contract.Spec) { s.Groups[0].From.Stems = []string{"ZZ"} }, "stem", contract.Error},
+		"early":     {func(p production, s *contract.Spec) { p.reel.Head.Start += 1920; s.Programme.Start = "" }, "before-start", contract.Warning},
+		"unreached": {func(p production, s *contract.Spec) { s.Groups = s.Groups[1:] }, "unreached", contract.Warning},
 		"unfed": {func(p production, s *contract.Spec) {
 			do(t, p.reel, reel.RemoveTracks{Tracks: []string{p.reel.TrackList()[2].ID}})
 		}, "unfed", contract.Warning},
@@ -412,7 +418,8 @@ func TestAFoldDownThatClipsSaysByHowMuch(t *testing.T) {
 	})
 	p := production{map[string]*wave.File{"loud": loud}, reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, start, reel.DefaultStems())}
 	do(t, p.reel, reel.SetStem{Stem: "FX", Labels: &wide})
-	do(t, p.reel, reel.AddTake{Take: "loud", Title: "loud", Start: start, Length: 48000, Parts: []reel.PartPlan{{Name: "Loud", Stem: "FX", Channels: []int{0, 1, 2, 3, 4, 5}, Labels: wide}}})
+	do(t, p.reel, reel.AddTake{Take: "loud", Title: "loud", Start: start, Length: 48000, Parts: []reel.PartPlan{{Name: "Loud", Stem: "FX",
+		Channels: []int{0, 1, 2, 3, 4, 5}, Labels: wide}}})
 	do(t, p.reel, reel.SetGroup{Name: "Room", Tag: "RM", Layout: "5.1", Feed: &reel.Feeder{Row: reel.StemRow, From: "FX"}})
 	room := p.reel.GroupList()[0].ID
 	do(t, p.reel, reel.SetGroup{Name: "Folded", Tag: "ST", Layout: "stereo", Feed: &reel.Feeder{Row: reel.GroupRow, From: room}})

@@ -28,11 +28,13 @@ func ferry(t testing.TB) production {
 	do(t, p.reel, reel.SetTrack{Track: boom, Strand: ptr("Ines Calder")})
 	for i, language := range []string{"English", "Portuguese"} {
 		p.takes[language] = tone(t, 1, 3, 0.02*float64(i+1))
-		do(t, p.reel, reel.AddTake{Take: language, Title: language, Start: start + 24000, Length: p.takes[language].Frames, Parts: []reel.PartPlan{{Name: "Narration " + language, Stem: "NX", Strand: language, Channels: []int{0}, Labels: []string{"M"}}}})
+		do(t, p.reel, reel.AddTake{Take: language, Title: language, Start: start + 24000, Length: p.takes[language].Frames,
+			Parts: []reel.PartPlan{{Name: "Narration " + language, Stem: "NX", Strand: language, Channels: []int{0}, Labels: []string{"M"}}}})
 	}
 	p.takes["deck"] = tone(t, 4, 4, 0.01)
 	do(t, p.reel, reel.SetStem{Stem: "AX", Labels: &wide})
-	do(t, p.reel, reel.AddTake{Take: "deck", Title: "Deck", Start: start, Length: p.takes["deck"].Frames, Parts: []reel.PartPlan{{Name: "Deck", Stem: "AX", Channels: []int{0, 1, 2, 3}, Labels: []string{"ACN0", "ACN1", "ACN2", "ACN3"}}}})
+	do(t, p.reel, reel.AddTake{Take: "deck", Title: "Deck", Start: start, Length: p.takes["deck"].Frames,
+		Parts: []reel.PartPlan{{Name: "Deck", Stem: "AX", Channels: []int{0, 1, 2, 3}, Labels: []string{"ACN0", "ACN1", "ACN2", "ACN3"}}}})
 	do(t, p.reel, reel.SetMark{Name: "Act 1", At: start + 1920*10, Length: 1920 * 50})
 	do(t, p.reel, reel.SetMark{Name: "Act 2", At: start + 1920*70, Length: 1920 * 25})
 	do(t, p.reel, reel.SetReel{Picture: &reel.Picture{Take: "cut", Start: start}})
@@ -72,7 +74,8 @@ func TestEveryShippedSpecIsPrinted(t *testing.T) {
 			for _, part := range plan.Parts() {
 				f := plan.Files[part.File]
 				w := wavetest.Read(t, d[part.Name].b)
-				assert.Equal(t, []int64{f.Frames, int64(len(part.Channels)), int64(f.Rate), int64(f.Depth)}, []int64{w.Frames, int64(w.Channels), int64(w.SampleRate), int64(w.BitDepth)}, part.Name)
+				assert.Equal(t, []int64{f.Frames, int64(len(part.Channels)), int64(f.Rate), int64(f.Depth)}, []int64{w.Frames, int64(w.Channels),
+					int64(w.SampleRate), int64(w.BitDepth)}, part.Name)
 				assert.Equal(t, f.Start, w.Bext.TimeReference, part.Name)
 			}
 			assert.NotEmpty(t, report.Groups, s.ID)
@@ -91,7 +94,8 @@ func TestLeaderAndDiscreteMonos(t *testing.T) {
 	for _, f := range plan.Files {
 		names = append(names, f.Name)
 	}
-	assert.Equal(t, []string{"The_Lantern_Ferry_Crossing_M51_1.L.wav", "The_Lantern_Ferry_Crossing_M51_2.C.wav", "The_Lantern_Ferry_Crossing_M51_3.R.wav", "The_Lantern_Ferry_Crossing_M51_4.Ls.wav",
+	assert.Equal(t, []string{"The_Lantern_Ferry_Crossing_M51_1.L.wav", "The_Lantern_Ferry_Crossing_M51_2.C.wav",
+		"The_Lantern_Ferry_Crossing_M51_3.R.wav", "The_Lantern_Ferry_Crossing_M51_4.Ls.wav",
 		"The_Lantern_Ferry_Crossing_M51_5.Rs.wav", "The_Lantern_Ferry_Crossing_M51_6.LFE.wav", "The_Lantern_Ferry_Crossing_MST.wav"}, names)
 	assert.Equal(t, "09:59:00:00", plan.StartTimecode)
 	x, w := d.samples(t, names[5]) // the LFE, on which there is nothing else
@@ -312,10 +316,14 @@ func TestMuxing(t *testing.T) {
 		file  contract.Container
 		want  Picture
 	}{
-		"a range within it": {Asked{Range: []string{"mark Act 2"}}, nil, movie, contract.MOV, Picture{Why: "it begins within the movie, where a copy could not be cut to the frame", Skip: 70, Frames: 25, Codec: "h264"}},
-		"shorter":           {Asked{}, nil, Movie{"h264", movie.Rate, 4}, contract.MOV, Picture{Why: "there is black around it", After: 26, Frames: 126, Codec: "h264"}},
-		"leader":            {Asked{}, []contract.Signal{{At: "-00:00:02:00", Pop: 1000, Level: -20}}, movie, contract.MOV, Picture{Why: "there is black around it", Before: 50, Frames: 176, Codec: "h264"}},
-		"another codec":     {Asked{}, nil, Movie{"mpeg2video", movie.Rate, 120}, contract.MP4, Picture{Why: "mp4 does not take mpeg2video", Frames: 126, Codec: "h264"}},
+		"a range within it": {Asked{Range: []string{"mark Act 2"}}, nil, movie, contract.MOV,
+			Picture{Why: "it begins within the movie, where a copy could not be cut to the frame", Skip: 70, Frames: 25, Codec: "h264"}},
+		"shorter": {Asked{}, nil, Movie{"h264", movie.Rate, 4}, contract.MOV, Picture{Why: "there is black around it", After: 26,
+			Frames: 126, Codec: "h264"}},
+		"leader": {Asked{}, []contract.Signal{{At: "-00:00:02:00", Pop: 1000, Level: -20}}, movie, contract.MOV,
+			Picture{Why: "there is black around it", Before: 50, Frames: 176, Codec: "h264"}},
+		"another codec": {Asked{}, nil, Movie{"mpeg2video", movie.Rate, 120}, contract.MP4, Picture{Why: "mp4 does not take mpeg2video",
+			Frames: 126, Codec: "h264"}},
 	} {
 		s := spec(t, "mix-and-monos-in-a-movie")
 		s.Programme.Lead, s.Files[0].Container = c.lead, c.file

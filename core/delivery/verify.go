@@ -81,7 +81,8 @@ type Opened struct {
 // that was printed. An error means that verifying itself could not go on; what is wrong with files is in the report.
 func Verify(ctx context.Context, p Plan, r *reel.Reel, printed Printed,
 	open func(name string) (Opened, error), progress func(float64)) (Report, error) {
-	v := verifier{plan: p, reel: r, printed: printed, report: Report{Pass: true}, parts: p.Parts(), files: map[string]*wave.File{}, measured: map[string]bool{}, sums: map[string]string{}}
+	v := verifier{plan: p, reel: r, printed: printed, report: Report{Pass: true}, parts: p.Parts(), files: map[string]*wave.File{},
+		measured: map[string]bool{}, sums: map[string]string{}}
 	for _, part := range v.parts {
 		o, err := open(part.Name)
 		if err != nil {
@@ -254,7 +255,8 @@ func (v *verifier) unmeasured() {
 				if len(l.Of) == 0 || !l.For(g.ID) || v.measured[fmt.Sprint(at, g.ID)] {
 					continue
 				}
-				v.report.add(false, contract.Finding{Rule: "measurable", Message: fmt.Sprintf("%s is to be measured, and no file of %s has all of it", g.Name, span.Name), Measured: "not measured"})
+				v.report.add(false, contract.Finding{Rule: "measurable", Message: fmt.Sprintf("%s is to be measured, and no file of %s has all of it",
+					g.Name, span.Name), Measured: "not measured"})
 			}
 		}
 	}
@@ -366,7 +368,8 @@ func (v *verifier) read(part Part, sum uint64, strange int64) {
 	}
 	v.add(same, contract.Finding{Rule: "audio", File: name, Message: message})
 	if strange > 0 {
-		v.add(false, contract.Finding{Rule: "measurable", File: name, Message: "Samples are no numbers, or louder than anything can be", Measured: fmt.Sprint(strange), Limit: "0"})
+		v.add(false, contract.Finding{Rule: "measurable", File: name, Message: "Samples are no numbers, or louder than anything can be",
+			Measured: fmt.Sprint(strange), Limit: "0"})
 	}
 }
 
@@ -498,7 +501,8 @@ func (v *verifier) limits(l contract.Limit, called string, m loudness.Measuremen
 		silent := m.TruePeakMaxDBTP == nil && m.Unmeasured == 0
 		ok := silent || most.measured != nil && *most.measured <= *most.limit+most.slack
 		if most.measured == nil && !silent {
-			v.add(false, contract.Finding{Rule: most.rule, Message: called + ": " + most.message, Measured: "not measured: too short, or too low", Limit: fmt.Sprintf("at most %s", figure(most.limit, most.unit))})
+			v.add(false, contract.Finding{Rule: most.rule, Message: called + ": " + most.message, Measured: "not measured: too short, or too low",
+				Limit: fmt.Sprintf("at most %s", figure(most.limit, most.unit))})
 			continue
 		}
 		v.add(ok, contract.Finding{Rule: most.rule, Message: called + ": " + most.message,

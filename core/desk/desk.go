@@ -96,15 +96,39 @@ type Measured struct {
 
 // Rules are all that the desk may find broken, and what it then says.
 var Rules = map[string]string{
-	"file": "a file is missing, or can't be read", "extra": "a file that nobody asked for", "naming": "a file is called otherwise",
-	"checksum": "a file is not what the list of checksums says", "readers": "two programs that read a file do not agree",
-	"container": "another container", "codec": "another coding", "sample-rate": "another sample rate", "bit-depth": "other bits",
-	"channels": "another number of channels", "stream": "other streams", "order": "channels in another order", "names": "other names of channels or streams",
-	"language": "another language", "length": "another length", "start": "another time stamp", "frame-rate": "another frame rate", "picture": "no picture, or another",
-	"adm": "no description after BS.2076, or another", "lead": "another leader or tail", "loudness": "another loudness", "loudness-range": "too large a loudness range",
-	"short-term": "too loud for a while", "momentary": "too loud for a moment", "true-peak": "too high a true peak", "ppm": "too high on the programme meter",
-	"clipped": "clipped samples", "silent": "what is meant to be silent is not", "unfed": "nothing is on a group", "silence": "too long a silence",
-	"fold": "a fold-down is none", "stems-sum-to-mix": "stems that do not add up", "measurable": "what is to be measured can't be",
+	"file":             "a file is missing, or can't be read",
+	"extra":            "a file that nobody asked for",
+	"naming":           "a file is called otherwise",
+	"checksum":         "a file is not what the list of checksums says",
+	"readers":          "two programs that read a file do not agree",
+	"container":        "another container",
+	"codec":            "another coding",
+	"sample-rate":      "another sample rate",
+	"bit-depth":        "other bits",
+	"channels":         "another number of channels",
+	"stream":           "other streams",
+	"order":            "channels in another order",
+	"names":            "other names of channels or streams",
+	"language":         "another language",
+	"length":           "another length",
+	"start":            "another time stamp",
+	"frame-rate":       "another frame rate",
+	"picture":          "no picture, or another",
+	"adm":              "no description after BS.2076, or another",
+	"lead":             "another leader or tail",
+	"loudness":         "another loudness",
+	"loudness-range":   "too large a loudness range",
+	"short-term":       "too loud for a while",
+	"momentary":        "too loud for a moment",
+	"true-peak":        "too high a true peak",
+	"ppm":              "too high on the programme meter",
+	"clipped":          "clipped samples",
+	"silent":           "what is meant to be silent is not",
+	"unfed":            "nothing is on a group",
+	"silence":          "too long a silence",
+	"fold":             "a fold-down is none",
+	"stems-sum-to-mix": "stems that do not add up",
+	"measurable":       "what is to be measured can't be",
 }
 
 // soft are rules that warn where the spec does not say how grave they are.
@@ -123,7 +147,8 @@ type checking struct {
 // files are nearest to. progress is told the share done. An error means that checking could not go on; what is wrong with the
 // delivery is in the receipt.
 func Check(ctx context.Context, files []File, spec contract.Spec, packaging contract.Packaging, progress func(float64)) (Receipt, error) {
-	c := checking{spec: spec, nulled: map[string]bool{}, receipt: Receipt{Pass: true, Files: files, Findings: []contract.Finding{}, Groups: []Measured{}}}
+	c := checking{spec: spec, nulled: map[string]bool{}, receipt: Receipt{Pass: true, Files: files, Findings: []contract.Finding{},
+		Groups: []Measured{}}}
 	for _, f := range files {
 		for _, doubt := range f.Doubts {
 			doubt.File = f.Name
@@ -229,7 +254,8 @@ func (c *checking) present(m matching) {
 	who := map[string][]string{}
 	for _, one := range m.matched {
 		if !one.named {
-			c.note(false, contract.Finding{Rule: "naming", File: one.file.Name, Message: "The file is called otherwise than the spec asks", Measured: one.file.Name, Limit: one.slot.called()})
+			c.note(false, contract.Finding{Rule: "naming", File: one.file.Name, Message: "The file is called otherwise than the spec asks",
+				Measured: one.file.Name, Limit: one.slot.called()})
 			continue
 		}
 		if w := one.found["who"]; w != "" {
@@ -241,14 +267,16 @@ func (c *checking) present(m matching) {
 	}
 	for _, names := range who {
 		if len(names) > 1 {
-			c.note(false, contract.Finding{Rule: "naming", Message: "Files are called after several productions or reels", Measured: strings.Join(names, ", "), Limit: "one of them"})
+			c.note(false, contract.Finding{Rule: "naming", Message: "Files are called after several productions or reels",
+				Measured: strings.Join(names, ", "), Limit: "one of them"})
 		}
 	}
 }
 
 // Unread gives a file that can't be read as anything: what is wrong is its doubt.
 func Unread(name string, size int64, err error) File {
-	return File{Name: name, Size: size, Streams: []Stream{}, Doubts: []contract.Finding{{Rule: "file", Severity: contract.Error, Message: fault.Sentence(err)}}}
+	return File{Name: name, Size: size, Streams: []Stream{}, Doubts: []contract.Finding{{Rule: "file", Severity: contract.Error,
+		Message: fault.Sentence(err)}}}
 }
 
 // fill reads until the block is full or the sound ends.

@@ -32,14 +32,19 @@ func TestIdentify(t *testing.T) {
 		files []File
 		want  string
 	}{
-		"six monos in film order": {[]File{file("Ferry_1.L.wav", wide(1)), file("Ferry_2.C.wav", wide(1)), file("Ferry_3.R.wav", wide(1)), file("Ferry_4.Ls.wav", wide(1)),
+		"six monos in film order": {[]File{file("Ferry_1.L.wav", wide(1)), file("Ferry_2.C.wav", wide(1)), file("Ferry_3.R.wav", wide(1)),
+			file("Ferry_4.Ls.wav", wide(1)),
 			file("Ferry_5.Rs.wav", wide(1)), file("Ferry_6.LFE.wav", wide(1))}, "Ferry: 5.1 [L C R Ls Rs LFE], 6 files, by the names of the files"},
-		"two pairs of monos":        {[]File{file("MX_L.wav", wide(1)), file("FX_L.wav", wide(1)), file("MX_R.wav", wide(1)), file("FX_R.wav", wide(1))}, "MX: stereo [L R], 2 files, by the names of the files; FX: stereo [L R], 2 files, by the names of the files"},
-		"a movie of eight and two":  {[]File{file("x.mov", wide(8), wide(2))}, "x: discrete [1 2 3 4 5 6 7 8], 1 files, 8 channels; nothing in the file tells what they are; x: stereo [L R], 1 files, by the number of its channels; nothing in the file tells"},
-		"channels with names":       {[]File{file("x.wav", named)}, "Dialogue: stereo [L R], 1 files, by the names of its channels; Music: stereo [L R], 1 files, by the names of its channels"},
-		"a stream that says":        {[]File{file("x.mkv", said)}, "English 5.1: 5.1 [L R C LFE Ls Rs], 1 files, by what the file says"},
-		"a mono whose name ends so": {[]File{file("Control.wav", wide(1))}, "Control: mono [M], 1 files, by the number of its channels; nothing in the file tells"},
-		"seven":                     {[]File{file("x.wav", odd)}, "x: discrete [1 2 3 4 5 6 7], 1 files, 7 channels; nothing in the file tells what they are"},
+		"two pairs of monos": {[]File{file("MX_L.wav", wide(1)), file("FX_L.wav", wide(1)), file("MX_R.wav", wide(1)), file("FX_R.wav",
+			wide(1))}, "MX: stereo [L R], 2 files, by the names of the files; FX: stereo [L R], 2 files, by the names of the files"},
+		"a movie of eight and two": {[]File{file("x.mov", wide(8), wide(2))},
+			"x: discrete [1 2 3 4 5 6 7 8], 1 files, 8 channels; nothing in the file tells what they are; x: stereo [L R], 1 files, by the number of its channels; nothing in the file tells"},
+		"channels with names": {[]File{file("x.wav", named)},
+			"Dialogue: stereo [L R], 1 files, by the names of its channels; Music: stereo [L R], 1 files, by the names of its channels"},
+		"a stream that says": {[]File{file("x.mkv", said)}, "English 5.1: 5.1 [L R C LFE Ls Rs], 1 files, by what the file says"},
+		"a mono whose name ends so": {[]File{file("Control.wav", wide(1))},
+			"Control: mono [M], 1 files, by the number of its channels; nothing in the file tells"},
+		"seven": {[]File{file("x.wav", odd)}, "x: discrete [1 2 3 4 5 6 7], 1 files, 7 channels; nothing in the file tells what they are"},
 	} {
 		var got []string
 		for _, s := range Identify(c.files) {
@@ -74,7 +79,8 @@ func TestFilesFindTheirSlots(t *testing.T) {
 			if !one.named {
 				how = "may be"
 			}
-			out = append(out, fmt.Sprintf("%s %s %s%s", one.file.Name, how, one.slot.words(), strings.Join([]string{"", one.found["range"], one.found["group"]}, " ")))
+			out = append(out, fmt.Sprintf("%s %s %s%s", one.file.Name, how, one.slot.words(), strings.Join([]string{"", one.found["range"],
+				one.found["group"]}, " ")))
 		}
 		for _, s := range m.missing {
 			out = append(out, "no "+s.words())
@@ -84,8 +90,10 @@ func TestFilesFindTheirSlots(t *testing.T) {
 		}
 		return strings.TrimSpace(string(m.packaging) + ": " + strings.Join(out, "; "))
 	}
-	assert.Equal(t, "interleaved: A_B_SPLIT.wav is Dialogue, Effects, Music", strings.TrimSpace(said("six-channel-split", file("A_B_SPLIT.wav", wide(6)))))
-	assert.Contains(t, said("six-channel-split", file("A_B_DX_stereo.wav", wide(2)), file("A_B_MX_stereo.wav", wide(2))), "per-group: A_B_DX_stereo.wav is Dialogue")
+	assert.Equal(t, "interleaved: A_B_SPLIT.wav is Dialogue, Effects, Music", strings.TrimSpace(said("six-channel-split",
+		file("A_B_SPLIT.wav", wide(6)))))
+	assert.Contains(t, said("six-channel-split", file("A_B_DX_stereo.wav", wide(2)), file("A_B_MX_stereo.wav", wide(2))),
+		"per-group: A_B_DX_stereo.wav is Dialogue")
 	assert.Contains(t, said("six-channel-split", file("A_B_DX_stereo.wav", wide(2)), file("A_B_MX_stereo.wav", wide(2))), "no Effects")
 	assert.Contains(t, said("six-channel-split", file("something.wav", wide(6))), "something.wav may be Dialogue, Effects, Music")
 	assert.Contains(t, said("six-channel-split", file("something.wav", wide(5))), "something.wav is extra")

@@ -139,7 +139,8 @@ func byNames(names []string) (sets []Seen) {
 
 // byLayout gives the labels of a layout as other programs call it.
 func byLayout(name string) []string {
-	names := map[string]layout.Name{"mono": layout.Mono, "stereo": layout.Stereo, "3.0": layout.LCR, "5.0": layout.Five0, "5.0(side)": layout.Five0, "5.1": layout.Five1, "5.1(side)": layout.Five1}
+	names := map[string]layout.Name{"mono": layout.Mono, "stereo": layout.Stereo, "3.0": layout.LCR, "5.0": layout.Five0,
+		"5.0(side)": layout.Five0, "5.1": layout.Five1, "5.1(side)": layout.Five1}
 	if l, err := layout.New(names[name], "smpte", 0); names[name] != "" && err == nil {
 		return l.Labels
 	}

@@ -24,7 +24,8 @@ func (h *hearing) levels(bank *loudness.Bank) {
 		if h.span != "" {
 			called += ", " + h.span
 		}
-		h.receipt.Groups = append(h.receipt.Groups, Measured{g.key, called, found[i], bank.ShortTerm(i), g.peaks.Curve(float64(peakFrames)/float64(h.rate), loudness.Level)})
+		h.receipt.Groups = append(h.receipt.Groups, Measured{g.key, called, found[i], bank.ShortTerm(i),
+			g.peaks.Curve(float64(peakFrames)/float64(h.rate), loudness.Level)})
 		h.silence(g, called)
 		for _, l := range h.spec.Limits {
 			if !l.For(g.key) {
@@ -79,7 +80,8 @@ func (h *hearing) limits(l contract.Limit, g *group, called string, m loudness.M
 	})
 	file := loudest.file.file
 	if m.Unmeasured > 0 {
-		h.note(false, contract.Finding{Rule: "measurable", File: file.Name, Message: called + ": samples are no numbers, so nothing that is measured of it holds"})
+		h.note(false, contract.Finding{Rule: "measurable", File: file.Name,
+			Message: called + ": samples are no numbers, so nothing that is measured of it holds"})
 		return
 	}
 	if l.Integrated != nil {
@@ -115,7 +117,8 @@ func (h *hearing) limits(l contract.Limit, g *group, called string, m loudness.M
 		}
 		silent := m.TruePeakMaxDBTP == nil // which lies below every limit
 		ok := silent || most.measured != nil && *most.measured <= *most.limit+most.slack
-		f := contract.Finding{Rule: most.rule, File: file.Name, Message: called + ": " + most.message, Measured: figure(most.measured, most.unit), Limit: "at most " + figure(most.limit, most.unit)}
+		f := contract.Finding{Rule: most.rule, File: file.Name, Message: called + ": " + most.message,
+			Measured: figure(most.measured, most.unit), Limit: "at most " + figure(most.limit, most.unit)}
 		if most.measured == nil && !silent {
 			f.Measured = "not measured: too short, or too low"
 		}
@@ -143,7 +146,8 @@ func (c *checking) unmeasured(list []*placed, measured map[string]bool) {
 			for _, g := range c.spec.Groups {
 				whole := g.From.Each != nil || g.Optional || measured[span+"/"+g.ID]
 				if len(l.Of) > 0 && l.For(g.ID) && !whole {
-					c.note(false, contract.Finding{Rule: "measurable", Message: g.Name + " is to be measured, and the files do not have all of it", Measured: "not measured"})
+					c.note(false, contract.Finding{Rule: "measurable", Message: g.Name + " is to be measured, and the files do not have all of it",
+						Measured: "not measured"})
 				}
 			}
 		}
@@ -181,7 +185,8 @@ func (c *checking) lengths(list []*placed) {
 		if _, asks := c.spec.FrameRate(); asks && p.length == want {
 			whole := c.rate.SampleOf(c.rate.FrameAt(p.length, rateOf(p.file)), rateOf(p.file)) == p.length
 			if !whole {
-				c.note(false, contract.Finding{Rule: "length", File: p.file.Name, Message: "It is no whole number of frames long", Measured: fmt.Sprintf("%d samples", p.length)})
+				c.note(false, contract.Finding{Rule: "length", File: p.file.Name, Message: "It is no whole number of frames long",
+					Measured: fmt.Sprintf("%d samples", p.length)})
 			}
 		}
 	}

@@ -437,7 +437,8 @@ func (h *hearing) say(p *placed) {
 			continue
 		}
 		if col.strange > 0 {
-			f := contract.Finding{Rule: "measurable", Message: "Samples are no numbers, or louder than anything can be", Measured: fmt.Sprint(col.strange), Limit: "0"}
+			f := contract.Finding{Rule: "measurable", Message: "Samples are no numbers, or louder than anything can be",
+				Measured: fmt.Sprint(col.strange), Limit: "0"}
 			h.note(false, h.place(on(f, col), p.file, col.strangeAt))
 		}
 		if col.runs > 0 {

@@ -142,10 +142,12 @@ func (s *Server) pictures(ctx context.Context, plan *delivery.Plan, r *reel.Reel
 	}
 	t, err := s.Store.Take(ctx, r.Head.Picture.Take)
 	if err != nil || t.Picture == nil {
-		plan.Findings = append(plan.Findings, contract.Finding{Rule: "picture", Severity: contract.Error, Message: "The picture of the reel is no longer there; choose another in the Loom"})
+		plan.Findings = append(plan.Findings, contract.Finding{Rule: "picture", Severity: contract.Error,
+			Message: "The picture of the reel is no longer there; choose another in the Loom"})
 		return nil
 	}
-	plan.SayPictures(r.Head, delivery.Movie{Codec: t.Picture.Codec, Rate: t.Picture.FrameRate, Seconds: float64(t.Description.Frames) / float64(t.Description.SampleRate)})
+	plan.SayPictures(r.Head, delivery.Movie{Codec: t.Picture.Codec, Rate: t.Picture.FrameRate,
+		Seconds: float64(t.Description.Frames) / float64(t.Description.SampleRate)})
 	return nil
 }
 
@@ -163,7 +165,8 @@ func (s *Server) changedSince(ctx context.Context, o store.OpenReel, revision in
 			break
 		}
 	}
-	return fault.New(fault.Stale, "The reel has been changed since you looked at the plan (%s). Nothing was printed; look at the plan again", strings.Join(did, ", "))
+	return fault.New(fault.Stale, "The reel has been changed since you looked at the plan (%s). Nothing was printed; look at the plan again",
+		strings.Join(did, ", "))
 }
 
 // PlanPrint gives what a print would write, and what is wrong.
@@ -343,7 +346,8 @@ func (s *Server) GetPaper(c *gin.Context, id PrintID, name string) {
 		s.fail(c, err)
 		return
 	}
-	kinds := map[string]string{".html": "text/html; charset=utf-8", ".pdf": "application/pdf", ".json": "application/json", ".csv": "text/csv; charset=utf-8", ".yaml": "application/yaml"}
+	kinds := map[string]string{".html": "text/html; charset=utf-8", ".pdf": "application/pdf", ".json": "application/json",
+		".csv": "text/csv; charset=utf-8", ".yaml": "application/yaml"}
 	kind := kinds[path.Ext(name)]
 	if kind == "" {
 		kind = "text/plain; charset=utf-8"

@@ -60,7 +60,8 @@ func (s *Server) TakeToDesk(c *gin.Context, id PrintID) {
 		s.fail(c, err)
 		return
 	}
-	s.queueReceipt(c, store.Receipt{Production: o.Production, Print: &p.ID, Name: p.Plan.Folder(), Folder: p.Folder, Spec: &p.Plan.Spec, Packaging: p.Plan.Packaging})
+	s.queueReceipt(c, store.Receipt{Production: o.Production, Print: &p.ID, Name: p.Plan.Folder(), Folder: p.Folder, Spec: &p.Plan.Spec,
+		Packaging: p.Plan.Packaging})
 }
 
 func (s *Server) queueReceipt(c *gin.Context, r store.Receipt) {
@@ -211,7 +212,8 @@ func (s *Server) takesOf(ctx context.Context, r store.Receipt) (map[reload.Sourc
 	for _, f := range r.Receipt.Files { // some may be the same: channels that are silent
 		for _, t := range takes {
 			if t.SHA256 == f.SHA256 {
-				found[reload.Source{File: f.Name, Stream: t.Stream}] = reload.Take{ID: t.ID, Title: t.Title(), Rate: t.Description.SampleRate, Frames: t.Description.Frames}
+				found[reload.Source{File: f.Name, Stream: t.Stream}] = reload.Take{ID: t.ID, Title: t.Title(), Rate: t.Description.SampleRate,
+					Frames: t.Description.Frames}
 			}
 		}
 	}

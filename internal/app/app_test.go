@@ -140,7 +140,8 @@ func TestLoudnessAgreesWithFFmpeg(t *testing.T) {
 	require.NotNil(t, p.Report)
 	file := filepath.Join(t.TempDir(), "mix.wav")
 	require.NoError(t, os.WriteFile(file, s.File("/prints/"+p.ID+"/files/"+p.Plan.Files[3].Name), 0o600))
-	out, err := exec.Command(ffmpeg, "-hide_banner", "-nostats", "-i", file, "-af", "ebur128=peak=true:framelog=verbose", "-f", "null", "-").CombinedOutput()
+	out, err := exec.Command(ffmpeg, "-hide_banner", "-nostats", "-i", file, "-af", "ebur128=peak=true:framelog=verbose", "-f", "null",
+		"-").CombinedOutput()
 	require.NoError(t, err, string(out))
 	figure := func(form string) float64 {
 		m := regexp.MustCompile(form).FindStringSubmatch(string(out))
@@ -388,12 +389,17 @@ func TestRequestsThatMakeNoSense(t *testing.T) {
 		says         string
 	}{
 		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "jump", "command": map[string]any{}}, "none of the kinds"},
-		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "setTrack", "command": map[string]any{"track": "t1", "colour": "red"}}, "colour"},
-		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "moveClips", "command": map[string]any{"clips": []string{"c1"}, "by": 1.5}}, "command/by: "},
-		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "trimClip", "command": map[string]any{"clip": "c1", "by": 5, "edge": "top"}}, "command/edge: "},
-		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "trimClip", "command": map[string]any{"by": 5, "edge": "end"}}, "\"clip\" is missing"},
+		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "setTrack", "command": map[string]any{"track": "t1",
+			"colour": "red"}}, "colour"},
+		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "moveClips",
+			"command": map[string]any{"clips": []string{"c1"}, "by": 1.5}}, "command/by: "},
+		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "trimClip", "command": map[string]any{"clip": "c1",
+			"by": 5, "edge": "top"}}, "command/edge: "},
+		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "trimClip", "command": map[string]any{"by": 5,
+			"edge": "end"}}, "\"clip\" is missing"},
 		{404, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "setTrack", "command": map[string]any{"track": "t99"}}, "no longer"},
-		{409, "POST", p + "/commands", map[string]any{"revision": 1, "kind": "setReel", "command": map[string]any{"start": 1}}, "has changed the same in the meantime"},
+		{409, "POST", p + "/commands", map[string]any{"revision": 1, "kind": "setReel", "command": map[string]any{"start": 1}},
+			"has changed the same in the meantime"},
 		{404, "POST", p + "/spec", api.SpecChoice{Revision: v.Revision, Spec: "none"}, "no delivery spec"},
 		{404, "POST", p + "/ties", api.TieRequest{Revision: v.Revision, At: []api.Crossing{{Row: "stem", From: "DX", Output: "none/L"}}}, "no output"},
 		{404, "POST", p + "/unravel", map[string]any{"revision": v.Revision, "take": "nonsense"}, "no such take"},
@@ -423,7 +429,8 @@ func TestOwnSpecs(t *testing.T) {
 	var written api.SpecText
 	s.OK("GET", "/specs/mono-dialogue", nil, &written)
 	one := 1
-	assert.Equal(t, api.SpecText{Id: "mono-dialogue", Title: "Mono dialogue", Text: text, Example: []string{"Reel_1_DX.wav"}, Kept: store.ForAll, Version: &one}, written)
+	assert.Equal(t, api.SpecText{Id: "mono-dialogue", Title: "Mono dialogue", Text: text, Example: []string{"Reel_1_DX.wav"},
+		Kept: store.ForAll, Version: &one}, written)
 	s.OK("GET", "/specs/film-order-monos", nil, &written)
 	assert.Equal(t, store.Shipped, written.Kept)
 	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/specs", strings.Replace(text, "mono-dialogue", "eight-channel-mix", 1)), "ships with")
@@ -516,7 +523,8 @@ func TestInterruptedWorkIsTakenUpAgain(t *testing.T) {
 		s.Record(fmt.Sprintf("take%d.wav", i), 60, "Boom", "Ines lav", "Tobiah lav", "Radio", strings.Repeat("x", i+1))
 	}
 	production := s.Production()
-	s.OK("POST", "/productions/"+production+"/imports", api.CardImport{Card: "LF03", Paths: []string{"take0.wav", "take1.wav", "take2.wav", "take3.wav"}}, nil)
+	s.OK("POST", "/productions/"+production+"/imports", api.CardImport{Card: "LF03", Paths: []string{"take0.wav", "take1.wav", "take2.wav",
+		"take3.wav"}}, nil)
 	s.Stop()
 	s.Run()
 	for title, w := range s.Settled(production) {
@@ -565,7 +573,8 @@ func TestOverview(t *testing.T) {
 
 func TestChannelsAreDiagnosedAfterImport(t *testing.T) {
 	s := apptest.Start(t)
-	s.Put("14.wav", wavetest.Bytes(t, wave.Header{Format: wavetest.PCM24(4), Frames: 96000, IXML: &wave.IXML{Scene: "14", Take: "1"}}, func(c, i int) float64 {
+	s.Put("14.wav", wavetest.Bytes(t, wave.Header{Format: wavetest.PCM24(4), Frames: 96000, IXML: &wave.IXML{Scene: "14", Take: "1"}}, func(c,
+		i int) float64 {
 		return []float64{0.3, 0.3, 0, 1.2}[c] * math.Sin(float64(i)*[]float64{0.05, 0.05, 0, 0.031}[c])
 	}))
 	production := s.Production()
@@ -591,7 +600,8 @@ func TestTakeEdits(t *testing.T) {
 	production := s.Production()
 	s.Bring(production, "12A.wav")
 	take := s.Takes(production)["12A.wav"]
-	s.OK("PATCH", "/takes/"+take.ID, map[string]any{"slate": map[string]any{"note": "rope creaks"}, "channels": []any{map[string]any{"index": 2, "name": "Ines, lav"}}}, &take)
+	s.OK("PATCH", "/takes/"+take.ID, map[string]any{"slate": map[string]any{"note": "rope creaks"},
+		"channels": []any{map[string]any{"index": 2, "name": "Ines, lav"}}}, &take)
 	assert.Equal(t, "Ines, lav", take.Channels[1].Name)
 	assert.Equal(t, "rope creaks", take.Description.Note)
 	v := s.Reel(production, "Reel 1")

@@ -247,9 +247,11 @@ func TestForeignDeliveriesAreLoaded(t *testing.T) {
 	production := s.Production()
 	dir := t.TempDir()
 	movie := filepath.Join(dir, "Foreign.mov")
-	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "aevalsrc=0.1*sin(300*t)|0.1*sin(400*t)|0.1*sin(500*t)|0.1*sin(600*t)|0.1*sin(700*t)|0.1*sin(800*t)|0.1*sin(900*t)|0.1*sin(990*t):s=48000:d=2:c=octagonal",
+	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+		"aevalsrc=0.1*sin(300*t)|0.1*sin(400*t)|0.1*sin(500*t)|0.1*sin(600*t)|0.1*sin(700*t)|0.1*sin(800*t)|0.1*sin(900*t)|0.1*sin(990*t):s=48000:d=2:c=octagonal",
 		"-f", "lavfi", "-i", "aevalsrc=0.2*sin(350*t)|0.2*sin(450*t):s=48000:d=2:c=stereo", "-map", "0", "-map", "1", "-c:a", "pcm_s24le",
-		"-metadata:s:a:0", "handler_name=Wide", "-metadata:s:a:1", "handler_name=Pair", "-disposition:a:0", "default", "-disposition:a:1", "0", movie).CombinedOutput()
+		"-metadata:s:a:0", "handler_name=Wide", "-metadata:s:a:1", "handler_name=Pair", "-disposition:a:0", "default", "-disposition:a:1", "0",
+		movie).CombinedOutput()
 	require.NoError(t, err, "%s", out)
 	b, err := os.ReadFile(movie)
 	require.NoError(t, err)

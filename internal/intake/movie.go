@@ -72,7 +72,8 @@ type probed struct {
 func probeMovie(ctx context.Context, local, name string) (Contents, error) {
 	ctx, cancel := context.WithTimeout(ctx, time.Minute)
 	defer cancel()
-	out, err := run(ctx, "ffprobe", "-v", "error", "-format_whitelist", formats, "-protocol_whitelist", "file", "-show_format", "-show_streams", "-of", "json", "file:"+local)
+	out, err := run(ctx, "ffprobe", "-v", "error", "-format_whitelist", formats, "-protocol_whitelist", "file", "-show_format",
+		"-show_streams", "-of", "json", "file:"+local)
 	if err != nil {
 		return Contents{}, err
 	}
@@ -113,7 +114,8 @@ func contentsOf(report []byte, name string) (Contents, error) {
 		if err != nil || rate < 1000 || rate > 1<<20 || s.Channels < 1 || s.Channels > 256 {
 			continue
 		}
-		d := take.Description{Container: containerOf(p.Format.Name, name), Encoding: wave.PCM, SampleRate: rate, Channels: s.Channels, Layout: layoutOf(s.Layout, s.Channels),
+		d := take.Description{Container: containerOf(p.Format.Name, name), Encoding: wave.PCM, SampleRate: rate, Channels: s.Channels,
+			Layout: layoutOf(s.Layout, s.Channels),
 			Frames: int64(math.Round(min(cmp.Or(number(s.Duration), seconds), 48*3600) * float64(rate))), Warnings: []take.Warning{}}
 		d.BitDepth = cmp.Or(s.Bits, atoi(s.RawBits))
 		if !strings.HasPrefix(s.Codec, "pcm_") && s.Codec != "flac" && s.Codec != "alac" {
@@ -157,7 +159,8 @@ func (m *Movie) stamp(d *take.Description, code string) {
 
 // Describe gives the description of a movie that has no sound, as one of 48 kHz without channels.
 func (m *Movie) Describe(name string) take.Description {
-	d := take.Description{Container: containerOf("", name), Encoding: wave.PCM, SampleRate: 48000, Frames: int64(math.Round(min(m.Seconds, 48*3600) * 48000)), Tracks: []take.Track{}, Warnings: []take.Warning{}}
+	d := take.Description{Container: containerOf("", name), Encoding: wave.PCM, SampleRate: 48000, Frames: int64(math.Round(min(m.Seconds,
+		48*3600) * 48000)), Tracks: []take.Track{}, Warnings: []take.Warning{}}
 	m.stamp(&d, m.Timecode)
 	return d
 }
@@ -250,7 +253,8 @@ func extractMovie(ctx context.Context, local string, s Stream, out string, progr
 	most := mostSound(local)
 	d := s.Description
 	if led := s.begins * float64(d.SampleRate*d.Channels*s.pcmBytes()); led > float64(most) {
-		return fault.New(fault.Damaged, "The movie says that its sound begins %s in, which its size belies; it is damaged", timecode.Clock(int64(s.begins), 1))
+		return fault.New(fault.Damaged, "The movie says that its sound begins %s in, which its size belies; it is damaged",
+			timecode.Clock(int64(s.begins), 1))
 	}
 	err := encode(ctx, float64(s.Description.Frames)/float64(s.Description.SampleRate), progress,
 		"-format_whitelist", formats, "-protocol_whitelist", "file", "-i", "file:"+local, "-map", fmt.Sprintf("0:a:%d", s.Index), "-map_metadata", "-1",
@@ -291,8 +295,10 @@ func (s Stream) pcmBytes() int {
 func Proxy(ctx context.Context, local string, m Movie, out string, progress func(float64)) (seconds float64, err error) {
 	ctx, cancel := context.WithTimeout(ctx, 4*patience(local))
 	defer cancel()
-	err = encode(ctx, m.Seconds, progress, "-format_whitelist", formats, "-protocol_whitelist", "file", "-i", "file:"+local, "-map", "0:v:0", "-an", "-map_metadata", "-1",
-		"-vf", "scale=w=min(640\\,iw):h=-2", "-c:v", "libx264", "-preset", "veryfast", "-crf", "27", "-pix_fmt", "yuv420p", "-g", "12", "-movflags", "+faststart", "-f", "mp4",
+	err = encode(ctx, m.Seconds, progress, "-format_whitelist", formats, "-protocol_whitelist", "file", "-i", "file:"+local, "-map", "0:v:0",
+		"-an", "-map_metadata", "-1",
+		"-vf", "scale=w=min(640\\,iw):h=-2", "-c:v", "libx264", "-preset", "veryfast", "-crf", "27", "-pix_fmt", "yuv420p", "-g", "12",
+		"-movflags", "+faststart", "-f", "mp4",
 		"-t", fmt.Sprint(maxHours*3600), "-fs", fmt.Sprint(mostSound(local)), "-y", "file:"+out)
 	if err != nil {
 		return 0, err
@@ -392,7 +398,8 @@ func explain(ctx context.Context, err error, said string) error {
 		return fault.Wrap(fault.NoSpace, err, "The disk is full. Make room on the server, then try again; nothing that was finished is lost")
 	}
 	lines := strings.Split(strings.TrimSpace(said), "\n")
-	return fault.Wrap(fault.Damaged, fmt.Errorf("%w: %s", err, lines[len(lines)-1]), "The movie can't be read; it is damaged or of a kind that ffmpeg does not know")
+	return fault.Wrap(fault.Damaged, fmt.Errorf("%w: %s", err, lines[len(lines)-1]),
+		"The movie can't be read; it is damaged or of a kind that ffmpeg does not know")
 }
 
 // limited keeps the first bytes of what is written to it.

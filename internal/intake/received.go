@@ -184,7 +184,8 @@ func doubted(ctx context.Context, local string, f desk.File) []contract.Finding 
 		return fmt.Sprintf("%d channels, %d Hz, %d samples", s.Channels, s.Rate, s.Frames)
 	}
 	if write(ours) != write(theirs) {
-		return []contract.Finding{{Rule: "readers", Severity: contract.Error, Message: "Two programs that read the file do not agree", Measured: write(ours), Limit: write(theirs)}}
+		return []contract.Finding{{Rule: "readers", Severity: contract.Error, Message: "Two programs that read the file do not agree",
+			Measured: write(ours), Limit: write(theirs)}}
 	}
 	return nil
 }
@@ -194,7 +195,8 @@ const received = formats + ",wav,w64,flac,aiff,caf"
 
 // receivedMovie says what is in a file of any other kind.
 func receivedMovie(ctx context.Context, local string) (f desk.File, err error) {
-	out, err := run(ctx, "ffprobe", "-v", "error", "-format_whitelist", received, "-protocol_whitelist", "file", "-show_format", "-show_streams", "-of", "json", "file:"+local)
+	out, err := run(ctx, "ffprobe", "-v", "error", "-format_whitelist", received, "-protocol_whitelist", "file", "-show_format",
+		"-show_streams", "-of", "json", "file:"+local)
 	if err != nil {
 		return f, err
 	}
@@ -303,7 +305,8 @@ type decoder struct {
 // decode begins decoding a stream of sound of a file.
 func decode(ctx context.Context, local string, stream, channels int) (desk.Sound, error) {
 	ctx, stop := context.WithTimeout(ctx, 2*patience(local))
-	c, said, err := command(ctx, "ffmpeg", "-nostdin", "-v", "error", "-format_whitelist", received, "-protocol_whitelist", "file,pipe", "-i", "file:"+local,
+	c, said, err := command(ctx, "ffmpeg", "-nostdin", "-v", "error", "-format_whitelist", received, "-protocol_whitelist", "file,pipe", "-i",
+		"file:"+local,
 		"-map", fmt.Sprintf("0:a:%d", stream), "-f", "f64le", "-c:a", "pcm_f64le", "pipe:1")
 	if err != nil {
 		stop()

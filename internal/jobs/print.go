@@ -141,7 +141,8 @@ func (a *attempt) prove(ctx context.Context, p delivery.Plan, report delivery.Re
 }
 
 // render writes the parts of a print, those at other rates at last.
-func (a *attempt) render(ctx context.Context, p delivery.Plan, laid *reel.Reel, session *library.Session, made *making, records *records, stamp delivery.Stamp) (printed delivery.Printed, err error) {
+func (a *attempt) render(ctx context.Context, p delivery.Plan, laid *reel.Reel, session *library.Session, made *making, records *records,
+	stamp delivery.Stamp) (printed delivery.Printed, err error) {
 	keep := func(parts []delivery.Part, printed delivery.Printed, resampled bool) error {
 		if err := made.sync(); err != nil || !records.long() {
 			return err
@@ -253,7 +254,8 @@ func (a *attempt) muxAll(ctx context.Context, p delivery.Plan, laid *reel.Reel, 
 	return nil
 }
 
-func (a *attempt) mux(ctx context.Context, p delivery.Plan, file int, laid *reel.Reel, made *making, records *records, report *delivery.Report, progress func(float64)) error {
+func (a *attempt) mux(ctx context.Context, p delivery.Plan, file int, laid *reel.Reel, made *making, records *records,
+	report *delivery.Report, progress func(float64)) error {
 	f := p.Files[file]
 	var picture *delivery.Picture
 	path, shown := "", ""
@@ -328,7 +330,8 @@ func (a *attempt) mux(ctx context.Context, p delivery.Plan, file int, laid *reel
 }
 
 // picture finds the reel's picture and how it goes into a file; sum tells what it is.
-func (a *attempt) picture(ctx context.Context, p delivery.Plan, f delivery.PlannedFile, head reel.Head) (picture *delivery.Picture, path, sum string, err error) {
+func (a *attempt) picture(ctx context.Context, p delivery.Plan, f delivery.PlannedFile, head reel.Head) (picture *delivery.Picture, path,
+	sum string, err error) {
 	t, err := a.Store.Take(ctx, head.Picture.Take)
 	if err != nil || t.Picture == nil {
 		return nil, "", "", fault.Wrap(fault.NotFound, err, "The picture of the reel is no longer there; choose another in the Loom and print again")

@@ -102,7 +102,8 @@ func figures(g desk.Measured) (list []string) {
 	for _, f := range []struct {
 		x    *float64
 		unit string
-	}{{g.IntegratedLUFS, "LUFS"}, {g.LoudnessRangeLU, "LU"}, {g.ShortTermMaxLUFS, "LUFS"}, {g.MomentaryMaxLUFS, "LUFS"}, {g.TruePeakMaxDBTP, "dBTP"}, {g.PPMMax, ""}} {
+	}{{g.IntegratedLUFS, "LUFS"}, {g.LoudnessRangeLU, "LU"}, {g.ShortTermMaxLUFS, "LUFS"}, {g.MomentaryMaxLUFS, "LUFS"}, {g.TruePeakMaxDBTP,
+		"dBTP"}, {g.PPMMax, ""}} {
 		if f.x == nil {
 			list = append(list, "—")
 			continue

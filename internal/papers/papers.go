@@ -112,7 +112,8 @@ func cues(p store.Print, laid *reel.Reel) (rows [][]string) {
 			continue
 		}
 		length := rate.FrameAt(c.End(), laid.Head.SampleRate) - rate.FrameAt(c.Start, laid.Head.SampleRate)
-		rows = append(rows, []string{fmt.Sprint(len(rows)), at(c.Start), at(c.End()), rate.Label(length), t.Stem, t.Name, c.Name, rate.Label(rate.FrameAt(c.Offset, laid.Head.SampleRate))})
+		rows = append(rows, []string{fmt.Sprint(len(rows)), at(c.Start), at(c.End()), rate.Label(length), t.Stem, t.Name, c.Name,
+			rate.Label(rate.FrameAt(c.Offset, laid.Head.SampleRate))})
 	}
 	return rows
 }

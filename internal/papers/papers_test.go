@@ -37,16 +37,21 @@ func refused(t testing.TB) (store.Print, *reel.Reel) {
 		require.NoError(t, r.Apply(change))
 	}
 	for i, name := range []string{"=Boom", "Cue “waltz”"} {
-		do(reel.AddTake{Take: fmt.Sprint(i), Title: name, Start: start + int64(i)*48000, Length: 96000, Parts: []reel.PartPlan{{Name: name, Stem: []string{"DX", "MX"}[i], Channels: []int{0}, Labels: []string{"M"}}}})
+		do(reel.AddTake{Take: fmt.Sprint(i), Title: name, Start: start + int64(i)*48000, Length: 96000, Parts: []reel.PartPlan{{Name: name,
+			Stem: []string{"DX", "MX"}[i], Channels: []int{0}, Labels: []string{"M"}}}})
 	}
 	plan, laid, err := delivery.NewPlan("The Lantern Ferry", r, s, delivery.Asked{})
 	require.NoError(t, err)
 	level, seconds := -21.5, 2.0
 	curve := &loudness.Curve{Seconds: 0.1, Values: []*float64{nil, &level, &level, nil, &level}}
-	finding := contract.Finding{Rule: "true-peak", Severity: contract.Error, Message: "Dialogue: <b>too loud", File: plan.Files[0].Name, Channel: 1, Timecode: "10:00:02:00", Seconds: &seconds, Measured: "−0.50 dBTP", Limit: "at most −1.00 dBTP"}
+	finding := contract.Finding{Rule: "true-peak", Severity: contract.Error,
+		Message: "Dialogue: <b>too loud", File: plan.Files[0].Name, Channel: 1, Timecode: "10:00:02:00", Seconds: &seconds,
+		Measured: "−0.50 dBTP", Limit: "at most −1.00 dBTP"}
 	return store.Print{ID: "x", Plan: plan, CreatedAt: time.Date(2026, 1, 2, 3, 4, 5, 0, time.UTC),
-		Report:  &delivery.Report{Pass: true, Files: []delivery.DeliveredFile{{Name: plan.Files[0].Name, Size: 1234567, SHA256: strings.Repeat("ab", 32), XXH64: "0123456789abcdef"}}},
-		Receipt: &desk.Receipt{Findings: []contract.Finding{finding}, Groups: []desk.Measured{{ID: "dialogue", Name: "Dialogue", Measurement: loudness.Measurement{IntegratedLUFS: &level}, ShortTerm: curve, Peaks: curve}}}}, laid
+		Report: &delivery.Report{Pass: true, Files: []delivery.DeliveredFile{{Name: plan.Files[0].Name, Size: 1234567,
+			SHA256: strings.Repeat("ab", 32), XXH64: "0123456789abcdef"}}},
+		Receipt: &desk.Receipt{Findings: []contract.Finding{finding}, Groups: []desk.Measured{{ID: "dialogue", Name: "Dialogue",
+			Measurement: loudness.Measurement{IntegratedLUFS: &level}, ShortTerm: curve, Peaks: curve}}}}, laid
 }
 
 func paper(t testing.TB, list []Paper, name string) []byte {

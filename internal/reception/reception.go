@@ -194,7 +194,8 @@ func (d *Delivery) add(ctx context.Context, at, name string, sums map[string]str
 		}
 		f.Doubts = append(f.Doubts, doubt)
 	} else if len(sums) > 0 {
-		f.Doubts = append(f.Doubts, contract.Finding{Rule: "checksum", Severity: contract.Error, Message: "The list of checksums does not have this file", Measured: sum})
+		f.Doubts = append(f.Doubts, contract.Finding{Rule: "checksum", Severity: contract.Error,
+			Message: "The list of checksums does not have this file", Measured: sum})
 	}
 	d.Files, d.Paths = append(d.Files, f), append(d.Paths, at)
 	return nil

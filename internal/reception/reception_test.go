@@ -155,12 +155,14 @@ func (d *delivery) write(t testing.TB, path string, channels []string) {
 	h.IXML = &wave.IXML{Version: "2.10", Speed: &wave.IXMLSpeed{TimecodeRate: "25/1", TimecodeFlag: "NDF"}, Tracks: &wave.IXMLTracks{}}
 	var described []adm.Channel
 	for i, c := range channels {
-		h.IXML.Tracks.Tracks = append(h.IXML.Tracks.Tracks, wave.IXMLTrack{ChannelIndex: fmt.Sprint(i + 1), InterleaveIndex: fmt.Sprint(i + 1), Name: d.name(title(c), c)})
+		h.IXML.Tracks.Tracks = append(h.IXML.Tracks.Tracks, wave.IXMLTrack{ChannelIndex: fmt.Sprint(i + 1), InterleaveIndex: fmt.Sprint(i + 1),
+			Name: d.name(title(c), c)})
 		described = append(described, adm.Channel{Track: i + 1, Label: "M"})
 	}
 	if d.form == "poly" {
 		h.Wide = true
-		axml, chna, err := adm.Write(adm.Document{Programme: "The Lantern Ferry", Seconds: 12, Objects: []adm.Object{{Name: "All", Channels: described}}}, second, 24)
+		axml, chna, err := adm.Write(adm.Document{Programme: "The Lantern Ferry",
+			Seconds: 12, Objects: []adm.Object{{Name: "All", Channels: described}}}, second, 24)
 		require.NoError(t, err)
 		h.Extra = []wave.RawChunk{{ID: "axml", Body: axml}, {ID: "chna", Body: chna}}
 	}
@@ -192,12 +194,14 @@ func (d *delivery) lay(t testing.TB) string {
 			args = append(args, "-i", part)
 			maps = append(maps, "-map", fmt.Sprint(i+1, ":a"))
 			name, _, _ := strings.Cut(title(channels[0]), " L")
-			says = append(says, fmt.Sprintf("-metadata:s:a:%d", i), "handler_name="+name, fmt.Sprintf("-disposition:a:%d", i), map[bool]string{true: "default", false: "0"}[i == 0])
+			says = append(says, fmt.Sprintf("-metadata:s:a:%d", i), "handler_name="+name, fmt.Sprintf("-disposition:a:%d", i),
+				map[bool]string{true: "default", false: "0"}[i == 0])
 			if i < 2 {
 				says = append(says, fmt.Sprintf("-metadata:s:a:%d", i), "language=eng")
 			}
 		}
-		args = slices.Concat(args, []string{"-map", "0:v"}, maps, []string{"-map_metadata", "-1", "-c:v", "libx264", "-preset", "ultrafast", "-c:a", "pcm_s24le"}, says, []string{"-timecode", "09:59:56:00", "-f", "mov", at("The_Lantern_Ferry_Reel_1_MOVIE.mov")})
+		args = slices.Concat(args, []string{"-map", "0:v"}, maps, []string{"-map_metadata", "-1", "-c:v", "libx264", "-preset", "ultrafast",
+			"-c:a", "pcm_s24le"}, says, []string{"-timecode", "09:59:56:00", "-f", "mov", at("The_Lantern_Ferry_Reel_1_MOVIE.mov")})
 		out, err := exec.Command("ffmpeg", d.mux(args)...).CombinedOutput()
 		require.NoError(t, err, "%s", out)
 	}
@@ -492,7 +496,8 @@ func TestReadersMustAgree(t *testing.T) {
 	real, err := exec.LookPath("ffprobe")
 	require.NoError(t, err)
 	dir := t.TempDir()
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "ffprobe"), []byte("#!/bin/sh\n"+real+" \"$@\" | sed 's/\"channels\": 8/\"channels\": 6/'\n"), 0o700))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "ffprobe"),
+		[]byte("#!/bin/sh\n"+real+" \"$@\" | sed 's/\"channels\": 8/\"channels\": 6/'\n"), 0o700))
 	t.Setenv("PATH", dir+":"+os.Getenv("PATH"))
 	wrong, _ := d.check(t)
 	assert.Equal(t, []string{"readers"}, slices.Sorted(maps.Keys(wrong)))
@@ -543,7 +548,8 @@ func TestADescriptionNamesTheChannels(t *testing.T) {
 		return adm.Channel{Track: track, Label: label, Azimuth: azimuth}
 	}
 	axml, chna, err := adm.Write(adm.Document{Programme: "Crossing", Seconds: 1, Objects: []adm.Object{
-		{Name: "Full mix", Channels: []adm.Channel{speaker(1, "L", 30), speaker(2, "R", -30)}}, {Name: "Voice", Channels: []adm.Channel{speaker(3, "M", 0)}}}}, second, 24)
+		{Name: "Full mix", Channels: []adm.Channel{speaker(1, "L", 30), speaker(2, "R", -30)}}, {Name: "Voice",
+			Channels: []adm.Channel{speaker(3, "M", 0)}}}}, second, 24)
 	require.NoError(t, err)
 	h := wave.Header{Format: wavetest.PCM24(3), Frames: second, Wide: true, Extra: []wave.RawChunk{{ID: "axml", Body: axml}, {ID: "chna", Body: chna}}}
 	dir := t.TempDir()
