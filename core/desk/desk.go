@@ -94,7 +94,7 @@ type Measured struct {
 	Peaks     *loudness.Curve `json:"peaks,omitempty"`     // dBFS, of the loudest channel
 }
 
-// Rules are all that the desk may find broken, and what it then says.
+// Rules are all that the desk may find broken, and what that means.
 var Rules = map[string]string{
 	"file":             "a file is missing, or can't be read",
 	"extra":            "a file that nobody asked for",

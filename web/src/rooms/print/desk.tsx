@@ -1,13 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { CheckCircle2, Circle, Search, Upload, Volume2, XCircle } from "lucide-react";
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
 
 import { api, base, ok, Problem, type Finding, type Receipt } from "../../api/client";
 import { useDo, useSpecs } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
-import { tellError } from "../../ui/notices";
+import { tell, tellError } from "../../ui/notices";
 import { timeOrDay } from "../../ui/when";
 import { Measured, Severity } from "./findings";
 import { containerName, languageName, packingWords, size } from "./specwords";
@@ -276,6 +276,11 @@ function LoadAgain({ receipt, production }: { receipt: Receipt; production: stri
   const go = useNavigate();
   const [open, setOpen] = useState(false);
   const [name, setName] = useState(receipt.name);
+  const here = useRef(true);
+  useEffect(() => {
+    here.current = true;
+    return () => void (here.current = false);
+  }, []);
   const path = { params: { path: { receipt: receipt.id } } };
   const load = useDo(
     async () => {
@@ -290,7 +295,10 @@ function LoadAgain({ receipt, production }: { receipt: Receipt; production: stri
       return ok(api.POST("/receipts/{receipt}/reel", { ...path, body: { name } }));
     },
     [keysOf.reels(production), keysOf.takes(production)],
-    (made) => void go(`/p/${production}/loom/${made.id}`),
+    (made) => {
+      if (here.current) void go(`/p/${production}/loom/${made.id}`);
+      else tell(`${name} is a reel now.`); // whoever has gone elsewhere is not taken away from there
+    },
   );
   return (
     <>
