@@ -15,6 +15,24 @@ function swapped(wave: Buffer): Buffer {
   return out;
 }
 
+/** A stereo WAVE of 24 bits with a frame less at its end. */
+function shorter(wave: Buffer): Buffer {
+  const data = wave.indexOf("data") + 8;
+  const length = wave.readUInt32LE(data - 4) - 6;
+  const out = Buffer.concat([wave.subarray(0, data + length), wave.subarray(data + length + 6)]);
+  out.writeUInt32LE(length, data - 4);
+  out.writeUInt32LE(out.length - 8, 4);
+  return out;
+}
+
+/** A stereo WAVE of 24 bits whose left channel is 6 dB louder. */
+function louder(wave: Buffer): Buffer {
+  const out = Buffer.from(wave);
+  const data = out.indexOf("data") + 8;
+  for (let i = data; i + 6 <= data + out.readUInt32LE(data - 4); i += 6) out.writeIntLE(Math.max(-0x800000, Math.min(0x7fffff, wave.readIntLE(i, 3) * 2)), i, 3);
+  return out;
+}
+
 async function check(page: Page, folder: string, spec: string) {
   await page.getByRole("button", { name: "check files…" }).click();
   const dialog = page.getByRole("dialog", { name: "Check files at the desk" });
@@ -59,13 +77,29 @@ test("a swapped pair is found at its place, heard, corrected and accepted; deliv
     await expect(hear).toHaveAttribute("aria-pressed", "true");
   });
 
+  for (const [what, broken, says] of [
+    ["a channel that is too loud", louder, /highest programme level.*_MX_stereo.wav, channel 1/],
+    ["a file that is short by a frame", shorter, /samples?/],
+  ] as const)
+    await test.step(`${what} is refused, and heard at its place`, async () => {
+      writeFileSync(music, broken(right));
+      await check(page, folder, "Eight-channel with full mix");
+      const wrong = page.getByRole("region", { name: "What is wrong" });
+      await expect(wrong).not.toContainText("changed over", { timeout: 30_000 });
+      await expect(wrong).toContainText("_MX_stereo.wav");
+      await expect(wrong).toContainText(says);
+      const hear = wrong.getByRole("button", { name: /^Hear it at 10:0/ }).first();
+      await hear.click();
+      await expect(hear).toHaveAttribute("aria-pressed", "true");
+    });
+
   await test.step("it is corrected, and compared with what was wrong", async () => {
     writeFileSync(music, right);
     await check(page, folder, "Eight-channel with full mix");
     await expect(page.getByRole("heading", { name: /Accepted|Refused/ })).toBeVisible({ timeout: 30_000 });
     await expect(page.getByText("changed over")).toHaveCount(0);
     const other = page.getByLabel("Compare with another delivery");
-    await other.selectOption({ index: 1 });
+    await other.selectOption({ index: 3 }); // the swapped pair
     const comparison = page.getByRole("region", { name: "Comparison" });
     await expect(comparison).toContainText(/They differ in \d+ place/, { timeout: 30_000 });
     await expect(comparison).toContainText("_MX_stereo.wav, channel 1");

@@ -76,7 +76,7 @@ func check(ctx context.Context, c *cobra.Command, path, named string, packaging 
 		return desk.Receipt{}, at(path, err)
 	}
 	defer d.Close()
-	return desk.Check(ctx, d.Files, spec, packaging, func(share float64) { note(c, "checking, %.0f %%", 100*share) })
+	return desk.Check(ctx, d.Files, spec, packaging, progress(c, "checking"))
 }
 
 func compareCommand() *cobra.Command {
@@ -92,7 +92,7 @@ func compareCommand() *cobra.Command {
 				defer d.Close()
 				files[i] = d.Files
 			}
-			found, err := desk.Compare(c.Context(), files[0], files[1], func(share float64) { note(c, "comparing, %.0f %%", 100*share) })
+			found, err := desk.Compare(c.Context(), files[0], files[1], progress(c, "comparing"))
 			if err != nil {
 				return err
 			}

@@ -89,6 +89,17 @@ func note(c *cobra.Command, format string, args ...any) {
 	fmt.Fprintf(c.ErrOrStderr(), format+"\n", args...)
 }
 
+// progress gives what tells how far something is, each whole percent once.
+func progress(c *cobra.Command, what string) func(share float64) {
+	last := -1
+	return func(share float64) {
+		if now := int(100 * share); now > last {
+			last = now
+			note(c, "%s, %d %%", what, now)
+		}
+	}
+}
+
 // deref gives a value or, where there is none, what stands for that.
 func deref[T any](p *T, none string) string {
 	if p == nil {

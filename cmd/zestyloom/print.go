@@ -109,8 +109,9 @@ func (r remote) print(c *cobra.Command, production, reelName string, request api
 	if err := r.call(ctx, http.MethodPost, "/reels/"+id+"/prints", "application/json", body, &p); err != nil {
 		return nil, err
 	}
+	tell := progress(c, "printing")
 	for p.State == "queued" || p.State == "running" {
-		note(c, "printing, %.0f %%", 100*p.Progress)
+		tell(p.Progress)
 		select {
 		case <-ctx.Done():
 			_ = r.call(context.WithoutCancel(ctx), http.MethodPost, "/work/"+p.ID+"/cancel", "", nil, nil)

@@ -177,7 +177,9 @@ func (c *checking) lengths(list []*placed) {
 		}
 		want := timecode.Convert(longest.length, rateOf(longest.file), rateOf(p.file))
 		if same > 1 {
-			c.compare("length", p.file.Name, "Length in samples, as the files of the delivery", c.samples(p, p.length), c.samples(p, want))
+			f := contract.Finding{Rule: "length", File: p.file.Name, Message: "Length in samples, as the files of the delivery",
+				Measured: c.samples(p, p.length), Limit: c.samples(p, want)}
+			c.note(p.length == want, c.place(f, p.file, min(p.length, want)))
 		}
 		if p.file.Pictures > 0 && p.file.Frames > 0 {
 			c.compare("length", p.file.Name, "Length of the picture in frames, as of the sound", p.file.Frames, c.pictures(p))

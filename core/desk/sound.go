@@ -397,10 +397,10 @@ func (g *group) quiet(at int64, from, to int) {
 }
 
 // place says where in a file something is, for people and for players.
-func (h *hearing) place(f contract.Finding, file File, at int64) contract.Finding {
-	begin, _ := h.begins(file)
-	seconds := float64(at) / float64(h.rate)
-	f.Timecode, f.Seconds = h.checking.rate.LabelAt(max(0, begin+at), h.rate), &seconds
+func (c *checking) place(f contract.Finding, file File, at int64) contract.Finding {
+	begin, _ := c.begins(file)
+	seconds := float64(at) / float64(rateOf(file))
+	f.Timecode, f.Seconds = c.rate.LabelAt(max(0, begin+at), rateOf(file)), &seconds
 	return f
 }
 

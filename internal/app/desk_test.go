@@ -296,3 +296,64 @@ func TestForeignDeliveriesAreLoaded(t *testing.T) {
 	assert.Equal(t, []string{"L", "C", "R", "Ls", "Rs", "LFE"}, v.Groups[0].Labels)
 	assert.Len(t, v.Knots, 6)
 }
+
+// What the desk says of files is what sox and mediainfo say of them, who share no code with it: rates, bits, channels, lengths.
+func TestTheDeskAgreesWithOtherReaders(t *testing.T) {
+	for _, peer := range []string{"sox", "mediainfo"} {
+		if _, err := exec.LookPath(peer); err != nil {
+			t.Skip(peer + " is not installed")
+		}
+	}
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	s.OK("POST", "/specs?production="+production, movieSpec, nil)
+	for _, asked := range []map[string]any{{"spec": "eight-channel-mix", "packaging": "per-group"}, {"spec": "film-order-monos"},
+		{"spec": "ferry-movie", "packaging": "mov"}} {
+		p := printed(s, production, v, asked)
+		require.NotNil(t, p.Receipt, p.Message)
+		for _, f := range p.Receipt.Files {
+			path := filepath.Join(t.TempDir(), f.Name)
+			require.NoError(t, os.WriteFile(path, s.File("/prints/"+p.ID+"/files/"+f.Name), 0o600))
+			assert.Equal(t, streamsByMediainfo(t, path), heardByDesk(f), f.Name)
+			if filepath.Ext(f.Name) == ".wav" {
+				out, err := exec.Command("sox", "--i", path).CombinedOutput()
+				require.NoError(t, err, string(out))
+				d := f.Streams[0]
+				for _, says := range []string{fmt.Sprintf("Channels       : %d\n", d.Channels), fmt.Sprintf("Sample Rate    : %d\n", d.Rate),
+					fmt.Sprintf("Precision      : %d-bit\n", d.Depth), fmt.Sprintf(" = %d samples", d.Frames)} {
+					assert.Contains(t, string(out), says, f.Name)
+				}
+			}
+		}
+	}
+}
+
+// heardByDesk lists rate, bits, channels and milliseconds of each stream.
+func heardByDesk(f desk.File) (list []string) {
+	for _, d := range f.Streams {
+		list = append(list, fmt.Sprintf("%d Hz, %d bits, %d channels, %.0f ms", d.Rate, d.Depth, d.Channels, float64(d.Frames)/float64(d.Rate)*1000))
+	}
+	return list
+}
+
+func streamsByMediainfo(t *testing.T, path string) (list []string) {
+	out, err := exec.Command("mediainfo", "--Output=JSON", path).Output()
+	require.NoError(t, err)
+	var found struct {
+		Media struct {
+			Track []struct {
+				Type                                       string `json:"@type"`
+				SamplingRate, BitDepth, Channels, Duration json.Number
+			}
+		}
+	}
+	require.NoError(t, json.Unmarshal(out, &found), string(out))
+	for _, tr := range found.Media.Track {
+		if tr.Type == "Audio" {
+			seconds, err := tr.Duration.Float64()
+			require.NoError(t, err)
+			list = append(list, fmt.Sprintf("%s Hz, %s bits, %s channels, %.0f ms", tr.SamplingRate, tr.BitDepth, tr.Channels, seconds*1000))
+		}
+	}
+	return list
+}

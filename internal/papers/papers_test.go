@@ -6,6 +6,9 @@ import (
 	"encoding/json"
 	"encoding/xml"
 	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -100,6 +103,26 @@ func TestPapersOfADelivery(t *testing.T) {
 	routes, err := csv.NewReader(bytes.NewReader(paper(t, list, "routing.csv"))).ReadAll()
 	require.NoError(t, err)
 	assert.Equal(t, []string{"1", "Dialogue", "L", "'=Boom", "DX", "-3.0", "", "its stem"}, routes[1])
+}
+
+// Names in other letters than Latin stand in the PDF, as another reader sees.
+func TestLettersOfThePDF(t *testing.T) {
+	reader, err := exec.LookPath("pdftotext")
+	if err != nil {
+		t.Skip("pdftotext is not installed")
+	}
+	p, laid := refused(t)
+	p.Plan.Production, p.Plan.Reel = "Паром «Фонарь»", "Τελευταία νύχτα − ação"
+	list, err := Of(p, laid)
+	require.NoError(t, err)
+	for _, name := range []string{"report.pdf", "cue-sheet.pdf"} {
+		path := filepath.Join(t.TempDir(), name)
+		require.NoError(t, os.WriteFile(path, paper(t, list, name), 0o600))
+		text, err := exec.Command(reader, "-layout", path, "-").CombinedOutput()
+		require.NoError(t, err, string(text))
+		assert.Contains(t, string(text), p.Plan.Production, name)
+		assert.Contains(t, string(text), p.Plan.Reel, name)
+	}
 }
 
 // The media hash list names each file with its sum, and the chain names the list by its C4 ID.

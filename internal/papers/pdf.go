@@ -6,6 +6,8 @@ import (
 	"strings"
 
 	"github.com/go-pdf/fpdf"
+	"golang.org/x/image/font/gofont/gobold"
+	"golang.org/x/image/font/gofont/goregular"
 
 	"zestyloom/core/contract"
 	"zestyloom/core/desk"
@@ -14,18 +16,17 @@ import (
 )
 
 // sheet is a PDF of A4 pages.
-type sheet struct {
-	*fpdf.Fpdf
-	say func(string) string // as the fonts of every reader have it
-}
+type sheet struct{ *fpdf.Fpdf }
+
+// face is the family that sheets are set in, which goes into them: Latin, Greek and Cyrillic letters. What PDF readers have of
+// their own is Latin alone.
+const face = "Go"
 
 func newSheet(p store.Print, orientation, title string) sheet {
 	f := fpdf.New(orientation, "mm", "A4", "")
-	s := sheet{f, f.UnicodeTranslatorFromDescriptor("")}
-	inner := s.say
-	s.say = func(text string) string {
-		return inner(strings.NewReplacer("−", "–", "✓", "", "…", "...").Replace(text))
-	}
+	s := sheet{f}
+	f.AddUTF8FontFromBytes(face, "", goregular.TTF)
+	f.AddUTF8FontFromBytes(face, "B", gobold.TTF)
 	f.SetCreationDate(p.CreatedAt.UTC())
 	f.SetModificationDate(p.CreatedAt.UTC())
 	f.SetCatalogSort(true)
@@ -35,9 +36,9 @@ func newSheet(p store.Print, orientation, title string) sheet {
 	f.SetAutoPageBreak(true, 16)
 	f.SetFooterFunc(func() {
 		f.SetY(-11)
-		f.SetFont("Helvetica", "", 7.5)
+		f.SetFont(face, "", 7.5)
 		f.SetTextColor(110, 110, 120)
-		f.CellFormat(0, 4, s.say(fmt.Sprintf("%s    page %d", p.Plan.Folder(), f.PageNo())), "", 0, "L", false, 0, "")
+		f.CellFormat(0, 4, fmt.Sprintf("%s    page %d", p.Plan.Folder(), f.PageNo()), "", 0, "L", false, 0, "")
 	})
 	f.AddPage()
 	return s
@@ -62,23 +63,20 @@ func (s sheet) ink(of contract.Severity) {
 
 func (s sheet) heading(text string) {
 	s.Ln(3)
-	s.SetFont("Helvetica", "B", 10.5)
+	s.SetFont(face, "B", 10.5)
 	s.ink("")
-	s.CellFormat(0, 6, s.say(text), "B", 1, "L", false, 0, "")
+	s.CellFormat(0, 6, text, "B", 1, "L", false, 0, "")
 	s.Ln(1)
 }
 
 // row writes cells of widths, wrapping the text of each.
 func (s sheet) row(size float64, widths []float64, cells []string, right int) {
-	s.SetFont("Helvetica", "", size)
+	s.SetFont(face, "", size)
 	line := size * 0.46
 	most := 1
 	var split [][]string
 	for i, c := range cells {
-		var lines []string
-		for _, l := range s.SplitLines([]byte(s.say(c)), widths[i]-1.5) {
-			lines = append(lines, string(l))
-		}
+		lines := s.SplitText(c, widths[i]-1.5)
 		split = append(split, lines)
 		most = max(most, len(lines))
 	}
@@ -105,11 +103,11 @@ func (s sheet) row(size float64, widths []float64, cells []string, right int) {
 func reportPDF(p store.Print, _ *reel.Reel) ([]byte, error) {
 	s := newSheet(p, "P", "Report, "+p.Plan.Folder())
 	text, right := verdict(p)
-	s.SetFont("Helvetica", "B", 17)
+	s.SetFont(face, "B", 17)
 	if s.ink(contract.OK); !right {
 		s.ink(contract.Error)
 	}
-	s.MultiCell(0, 8, s.say(text), "", "L", false)
+	s.MultiCell(0, 8, text, "", "L", false)
 	s.Ln(1)
 	s.ink("")
 	for _, row := range [][]string{
@@ -211,9 +209,9 @@ func (s sheet) drawing(g desk.Measured, target *float64) {
 // cueSheetPDF writes the cue sheet.
 func cueSheetPDF(p store.Print, laid *reel.Reel) ([]byte, error) {
 	s := newSheet(p, "L", "Cue sheet, "+p.Plan.Folder())
-	s.SetFont("Helvetica", "B", 14)
+	s.SetFont(face, "B", 14)
 	s.ink("")
-	s.CellFormat(0, 8, s.say(fmt.Sprintf("Cue sheet: %s, %s", p.Plan.Production, p.Plan.Reel)), "", 1, "L", false, 0, "")
+	s.CellFormat(0, 8, fmt.Sprintf("Cue sheet: %s, %s", p.Plan.Production, p.Plan.Reel), "", 1, "L", false, 0, "")
 	for i, row := range cues(p, laid) {
 		if i == 0 {
 			s.SetTextColor(110, 110, 120)
