@@ -96,7 +96,7 @@ func BenchmarkUnravelAgainstCopy(b *testing.B) {
 	})
 }
 
-// BenchmarkGaugeAgainstFFmpeg: the goal is a quarter of the time of ffmpeg's ebur128 with true peak. Noise is the
+// BenchmarkGaugeAgainstFFmpeg: the goal is a sixth of the time of ffmpeg's ebur128 with true peak. Noise is the
 // hardest for true peak, as nearly every stretch might hold it.
 func BenchmarkGaugeAgainstFFmpeg(b *testing.B) {
 	ffmpeg, err := exec.LookPath("ffmpeg")

@@ -8,6 +8,7 @@ import (
 	"sync/atomic"
 
 	"zestyloom/core/layout"
+	"zestyloom/core/vec"
 )
 
 // Measurement is what a Meter has found, in the form of the gauge verb. A value that does not exist (silence, or too
@@ -191,7 +192,7 @@ func (b *Bank) measure(at int, block [][]float64) {
 // mend counts what of channel c is no number, or so large that its power is none, and puts silence in its place.
 func (ch *channel) mend(block [][]float64, c int) [][]float64 {
 	strange := func(x float64) bool { return !(math.Abs(x) < 1e100) }
-	if !slices.ContainsFunc(block[c], strange) {
+	if !strange(vec.Largest(block[c])) {
 		return block
 	}
 	ch.mended = append(ch.mended[:0], block[c]...)
@@ -259,10 +260,11 @@ func (b *Bank) Measurements() []Measurement {
 		for i, label := range p.layout.Labels {
 			at := p.from + i
 			s, c := b.strips[at/lanes], at%lanes
-			truePeak, quasi = max(truePeak, s.peak[c]), max(quasi, s.quasi.highest[c])
+			peak := max(s.peak[c], s.weighted.crest[c])
+			truePeak, quasi = max(truePeak, peak), max(quasi, float64(s.quasi.highest[c]))
 			out.Unmeasured += b.channels[at].strange
 			out.Channels = append(out.Channels, ChannelMeasurement{
-				Index: i + 1, Label: label, SamplePeakDBFS: decibels(s.crest[c]), TruePeakDBTP: decibels(s.peak[c]),
+				Index: i + 1, Label: label, SamplePeakDBFS: decibels(s.weighted.crest[c]), TruePeakDBTP: decibels(peak),
 				RMSDBFS: decibels(math.Sqrt(s.weighted.power[c] / float64(max(1, b.frames)))),
 			})
 		}

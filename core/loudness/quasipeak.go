@@ -9,7 +9,7 @@ type ProgrammeMeters struct {
 // programmeStrip is the meter of up to eight channels.
 type programmeStrip struct {
 	quasi  quasi
-	window []float64 // the last quickTaps−1 samples of each lane, then new ones: frames × lanes, interleaved
+	window []float32 // the last quickTaps−1 samples of each lane, then new ones: frames × lanes, interleaved
 }
 
 var short = newQuick()
@@ -18,7 +18,7 @@ var short = newQuick()
 func NewProgrammeMeters(sampleRate, channels int) *ProgrammeMeters {
 	m := &ProgrammeMeters{readings: make([]float64, channels)}
 	for range (channels + lanes - 1) / lanes {
-		m.strips = append(m.strips, &programmeStrip{newQuasi(sampleRate), make([]float64, (quickTaps-1+peakStretch)*lanes)})
+		m.strips = append(m.strips, &programmeStrip{newQuasi(sampleRate), make([]float32, (quickTaps-1+peakStretch)*lanes)})
 	}
 	return m
 }
@@ -33,7 +33,7 @@ func (m *ProgrammeMeters) Write(block [][]float64) []float64 {
 			s.write(part, from, min(peakStretch, len(part[0])-from))
 		}
 		for c := range part {
-			m.readings[i*lanes+c] = quasiDBFS(s.quasi.slow[c] + s.quasi.fast[c])
+			m.readings[i*lanes+c] = quasiDBFS(float64(s.quasi.slow[c] + s.quasi.fast[c]))
 		}
 	}
 	return m.readings

@@ -2,9 +2,9 @@
 
 package loudness
 
-func between(w []float64, n int, q *quick, m *quasi) eight { return betweenPlain(w, n, q, m) }
+func between(w []float32, n int, q *quick, m *quasi) eightShort { return betweenPlain(w, n, q, m) }
 
-func largest(w []float64) eight { return largestPlain(w) }
+func shorten(dst []float32, x []float64) { shortenPlain(dst, x) }
 
 func weigh(x []float64, k *weighting) { weighPlain(x, k) }
 

@@ -8,38 +8,38 @@ import "math"
 // betweenPlain gives quickFactor values for each of n samples and lane, which lie between sample quickTaps/2−1 of w and the
 // next: their largest magnitudes, and what they do to the programme meters. w is frames × lanes, interleaved, n+quickTaps−1
 // frames at least.
-func betweenPlain(w []float64, n int, q *quick, m *quasi) (top eight) {
+func betweenPlain(w []float32, n int, q *quick, m *quasi) (top eightShort) {
 	for i := range n {
-		x := (*[quickTaps * lanes]float64)(w[i*lanes:])
+		x := (*[quickTaps * lanes]float32)(w[i*lanes:])
 		for c := range lanes {
-			var half, even, odd float64
+			var half, even, odd float32
 			for j := range quickTaps / 2 {
 				a, b := x[j*lanes+c], x[(quickTaps-1-j)*lanes+c]
 				half += (a + b) * q.half[j]
 				even += (a + b) * q.even[j]
 				odd += (a - b) * q.odd[j]
 			}
-			for _, v := range [quickFactor]float64{x[(quickTaps/2-1)*lanes+c], even + odd, half, even - odd} {
-				v = math.Abs(v)
-				top[c] = max(top[c], v)
-				m.slow[c] = max(m.slow[c]*m.fall, m.slow[c]*m.keep[0]+v*m.charge[0])
-				m.fast[c] = max(m.fast[c]*m.fall, m.fast[c]*m.keep[1]+v*m.charge[1])
-				m.highest[c] = max(m.highest[c], m.slow[c]+m.fast[c])
+			v := [quickFactor]float32{x[(quickTaps/2-1)*lanes+c], even + odd, half, even - odd}
+			for k := range v {
+				v[k] = max(v[k], -v[k])
 			}
+			top[c] = max(top[c], max(v[0], v[1]), max(v[2], v[3]))
+			for k, at := range []*float32{&m.slow[c], &m.fast[c]} {
+				a := *at * m.fall
+				rise := (max(v[0]-a, 0) + max(v[1]-a, 0)) + (max(v[2]-a, 0) + max(v[3]-a, 0))
+				*at = a + rise*m.charge[k]
+			}
+			m.highest[c] = max(m.highest[c], m.slow[c]+m.fast[c])
 		}
 	}
 	return top
 }
 
-// largestPlain gives the largest magnitude of each lane of w, interleaved.
-func largestPlain(w []float64) (top eight) {
-	for len(w) >= lanes {
-		for c, v := range w[:lanes] {
-			top[c] = max(top[c], math.Abs(v))
-		}
-		w = w[lanes:]
+// shortenPlain halves the bits.
+func shortenPlain(dst []float32, x []float64) {
+	for i, v := range x {
+		dst[i] = float32(v)
 	}
-	return top
 }
 
 // weighPlain adds to the power of each lane of x, interleaved, and to that of it weighted.
@@ -47,6 +47,7 @@ func weighPlain(x []float64, k *weighting) {
 	for len(x) >= lanes {
 		for c, v := range x[:lanes] {
 			k.power[c] += v * v
+			k.crest[c] = max(k.crest[c], math.Abs(v))
 			for s, f := range [...]*biquad{&k.shelf, &k.pass} {
 				z := &k.z[s]
 				y := f.b0*v + z[0][c]

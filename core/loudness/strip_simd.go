@@ -15,82 +15,65 @@ func at(w []float64, i, c int) four { return archsimd.LoadFloat64x4((*[4]float64
 
 func of(x *eight, c int) *[4]float64 { return (*[4]float64)(x[c:]) }
 
-func between(w []float64, n int, q *quick, m *quasi) (top eight) {
+// row is a value of each lane.
+type row = archsimd.Float32x8
+
+func rows(x float32) row { return archsimd.BroadcastFloat32x8(x) }
+
+func from(x []float32) row { return archsimd.LoadFloat32x8((*[8]float32)(x)) }
+
+func between(w []float32, n int, q *quick, m *quasi) (top eightShort) {
 	if !vectors {
 		return betweenPlain(w, n, q, m)
 	}
-	var half, even, odd [quickTaps / 2]four
+	if wide && n > 1 && n%2 == 0 {
+		return betweenPairs(w, n, q, m)
+	}
+	var half, even, odd [quickTaps / 2]row
 	for j := range half {
-		half[j], even[j], odd[j] = all(q.half[j]), all(q.even[j]), all(q.odd[j])
+		half[j], even[j], odd[j] = rows(q.half[j]), rows(q.even[j]), rows(q.odd[j])
 	}
-	values := m.over[:n*quickFactor*lanes]
-	for c := 0; c < lanes; c += 4 {
-		o := all(0)
-		most := o
-		for i := range n {
-			x := (*[(quickTaps-1)*lanes + 4]float64)(w[i*lanes+c:])
-			x0, x1, x2, x3, x4, x5 := from(x[0:]), from(x[8:]), from(x[16:]), from(x[24:]), from(x[32:]), from(x[40:])
-			y0, y1, y2, y3, y4, y5 := from(x[88:]), from(x[80:]), from(x[72:]), from(x[64:]), from(x[56:]), from(x[48:])
-			s0, s1, s2, s3, s4, s5 := x0.Add(y0), x1.Add(y1), x2.Add(y2), x3.Add(y3), x4.Add(y4), x5.Add(y5)
-			h := o.Add(s0.Mul(half[0])).Add(s1.Mul(half[1])).Add(s2.Mul(half[2])).Add(s3.Mul(half[3])).Add(s4.Mul(half[4])).Add(s5.Mul(half[5]))
-			e := o.Add(s0.Mul(even[0])).Add(s1.Mul(even[1])).Add(s2.Mul(even[2])).Add(s3.Mul(even[3])).Add(s4.Mul(even[4])).Add(s5.Mul(even[5]))
-			d := o.Add(x0.Sub(y0).Mul(odd[0])).Add(x1.Sub(y1).Mul(odd[1])).Add(x2.Sub(y2).Mul(odd[2]))
-			d = d.Add(x3.Sub(y3).Mul(odd[3])).Add(x4.Sub(y4).Mul(odd[4])).Add(x5.Sub(y5).Mul(odd[5]))
-			v1, v3 := e.Add(d), e.Sub(d)
-			v0, v1, v2, v3 := x5.Max(o.Sub(x5)), v1.Max(o.Sub(v1)), h.Max(o.Sub(h)), v3.Max(o.Sub(v3))
-			most = most.Max(v0.Max(v1).Max(v2.Max(v3)))
-			to := (*[(quickFactor-1)*lanes + 4]float64)(values[i*quickFactor*lanes+c:])
-			v0.Store((*[4]float64)(to[0:]))
-			v1.Store((*[4]float64)(to[8:]))
-			v2.Store((*[4]float64)(to[16:]))
-			v3.Store((*[4]float64)(to[24:]))
-		}
-		most.Store(of(&top, c))
+	fall, chargeSlow, chargeFast := rows(m.fall), rows(m.charge[0]), rows(m.charge[1])
+	slow, fast, highest := from(m.slow[:]), from(m.fast[:]), from(m.highest[:])
+	o := rows(0)
+	most := o
+	for i := range n {
+		x := (*[quickTaps * lanes]float32)(w[i*lanes:])
+		x0, x1, x2, x3, x4, x5 := from(x[0:]), from(x[8:]), from(x[16:]), from(x[24:]), from(x[32:]), from(x[40:])
+		y0, y1, y2, y3, y4, y5 := from(x[88:]), from(x[80:]), from(x[72:]), from(x[64:]), from(x[56:]), from(x[48:])
+		s0, s1, s2, s3, s4, s5 := x0.Add(y0), x1.Add(y1), x2.Add(y2), x3.Add(y3), x4.Add(y4), x5.Add(y5)
+		h := o.Add(s0.Mul(half[0])).Add(s1.Mul(half[1])).Add(s2.Mul(half[2])).Add(s3.Mul(half[3])).Add(s4.Mul(half[4])).Add(s5.Mul(half[5]))
+		e := o.Add(s0.Mul(even[0])).Add(s1.Mul(even[1])).Add(s2.Mul(even[2])).Add(s3.Mul(even[3])).Add(s4.Mul(even[4])).Add(s5.Mul(even[5]))
+		d := o.Add(x0.Sub(y0).Mul(odd[0])).Add(x1.Sub(y1).Mul(odd[1])).Add(x2.Sub(y2).Mul(odd[2]))
+		d = d.Add(x3.Sub(y3).Mul(odd[3])).Add(x4.Sub(y4).Mul(odd[4])).Add(x5.Sub(y5).Mul(odd[5]))
+		v1, v3 := e.Add(d), e.Sub(d)
+		v0, v1, v2, v3 := x5.Max(o.Sub(x5)), v1.Max(o.Sub(v1)), h.Max(o.Sub(h)), v3.Max(o.Sub(v3))
+		most = most.Max(v0.Max(v1).Max(v2.Max(v3)))
+		a := slow.Mul(fall)
+		slow = a.Add(v0.Sub(a).Max(o).Add(v1.Sub(a).Max(o)).Add(v2.Sub(a).Max(o).Add(v3.Sub(a).Max(o))).Mul(chargeSlow))
+		b := fast.Mul(fall)
+		fast = b.Add(v0.Sub(b).Max(o).Add(v1.Sub(b).Max(o)).Add(v2.Sub(b).Max(o).Add(v3.Sub(b).Max(o))).Mul(chargeFast))
+		highest = highest.Max(slow.Add(fast))
 	}
-	charge(values, m)
+	slow.Store((*[8]float32)(&m.slow))
+	fast.Store((*[8]float32)(&m.fast))
+	highest.Store((*[8]float32)(&m.highest))
+	most.Store((*[8]float32)(&top))
 	archsimd.ClearAVXUpperBits() // else what follows, in older instructions, is slow
 	return top
 }
 
-func from(x []float64) four { return archsimd.LoadFloat64x4((*[4]float64)(x)) }
-
-// charge does to the programme meters what magnitudes do, which come interleaved.
-func charge(values []float64, m *quasi) {
-	fall, keepSlow, keepFast, chargeSlow, chargeFast := all(m.fall), all(m.keep[0]), all(m.keep[1]), all(m.charge[0]), all(m.charge[1])
-	slow, fast, highest := from(m.slow[:]), from(m.fast[:]), from(m.highest[:])
-	slow4, fast4, highest4 := from(m.slow[4:]), from(m.fast[4:]), from(m.highest[4:])
-	for ; len(values) >= lanes; values = values[lanes:] {
-		v := from(values)
-		slow = slow.Mul(fall).Max(slow.Mul(keepSlow).Add(v.Mul(chargeSlow)))
-		fast = fast.Mul(fall).Max(fast.Mul(keepFast).Add(v.Mul(chargeFast)))
-		highest = highest.Max(slow.Add(fast))
-		v = from(values[4:])
-		slow4 = slow4.Mul(fall).Max(slow4.Mul(keepSlow).Add(v.Mul(chargeSlow)))
-		fast4 = fast4.Mul(fall).Max(fast4.Mul(keepFast).Add(v.Mul(chargeFast)))
-		highest4 = highest4.Max(slow4.Add(fast4))
-	}
-	slow.Store(of(&m.slow, 0))
-	fast.Store(of(&m.fast, 0))
-	highest.Store(of(&m.highest, 0))
-	slow4.Store(of(&m.slow, 4))
-	fast4.Store(of(&m.fast, 4))
-	highest4.Store(of(&m.highest, 4))
-}
-
-func largest(w []float64) (top eight) {
+func shorten(dst []float32, x []float64) {
 	if !vectors {
-		return largestPlain(w)
+		shortenPlain(dst, x)
+		return
 	}
-	o := all(0)
-	a, b := o, o
-	for i := range len(w) / lanes {
-		x, y := at(w, i, 0), at(w, i, 4)
-		a, b = a.Max(x.Max(o.Sub(x))), b.Max(y.Max(o.Sub(y)))
+	for ; len(x) >= lanes; dst, x = dst[lanes:], x[lanes:] {
+		to := (*[8]float32)(dst)
+		archsimd.LoadFloat64x4((*[4]float64)(x)).ConvertToFloat32().Store((*[4]float32)(to[:4]))
+		archsimd.LoadFloat64x4((*[4]float64)(x[4:])).ConvertToFloat32().Store((*[4]float32)(to[4:]))
 	}
-	a.Store(of(&top, 0))
-	b.Store(of(&top, 4))
 	archsimd.ClearAVXUpperBits()
-	return top
 }
 
 func weigh(x []float64, k *weighting) {
@@ -98,16 +81,21 @@ func weigh(x []float64, k *weighting) {
 		weighPlain(x, k)
 		return
 	}
+	if wide {
+		weighWide(x, k)
+		return
+	}
 	f, g := k.shelf, k.pass
 	fb0, fb1, fb2, fa1, fa2 := all(f.b0), all(f.b1), all(f.b2), all(f.a1), all(f.a2)
 	gb0, gb1, gb2, ga1, ga2 := all(g.b0), all(g.b1), all(g.b2), all(g.a1), all(g.a2)
+	o := all(0)
 	for c := 0; c < lanes; c += 4 {
 		f0, f1 := archsimd.LoadFloat64x4(of(&k.z[0][0], c)), archsimd.LoadFloat64x4(of(&k.z[0][1], c))
 		g0, g1 := archsimd.LoadFloat64x4(of(&k.z[1][0], c)), archsimd.LoadFloat64x4(of(&k.z[1][1], c))
-		sum, power := archsimd.LoadFloat64x4(of(&k.sum, c)), archsimd.LoadFloat64x4(of(&k.power, c))
+		sum, power, crest := archsimd.LoadFloat64x4(of(&k.sum, c)), archsimd.LoadFloat64x4(of(&k.power, c)), archsimd.LoadFloat64x4(of(&k.crest, c))
 		for i := range len(x) / lanes {
 			v := at(x, i, c)
-			power = power.Add(v.Mul(v))
+			power, crest = power.Add(v.Mul(v)), crest.Max(v.Max(o.Sub(v)))
 			y := v.Mul(fb0).Add(f0)
 			f0 = v.Mul(fb1).Sub(y.Mul(fa1)).Add(f1)
 			f1 = v.Mul(fb2).Sub(y.Mul(fa2))
@@ -122,6 +110,7 @@ func weigh(x []float64, k *weighting) {
 		g1.Store(of(&k.z[1][1], c))
 		sum.Store(of(&k.sum, c))
 		power.Store(of(&k.power, c))
+		crest.Store(of(&k.crest, c))
 	}
 	archsimd.ClearAVXUpperBits()
 }

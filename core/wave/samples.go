@@ -56,18 +56,29 @@ func (f Format) Decode(dst []float64, raw []byte, channel int) {
 			dst[i] = float64(int16(le.Uint16(raw[at:]))) / (1 << 15)
 			at += step
 		}
-	case f.Bytes == 3:
-		for i := range dst {
-			b := raw[at : at+3 : at+3]
-			dst[i] = float64(int32(uint32(b[0])<<8|uint32(b[1])<<16|uint32(b[2])<<24)>>8) / (1 << 23)
-			at += step
-		}
+	case f.Bytes == 3 && len(dst) > 0:
+		decode24(dst, raw[at:], step)
 	default:
 		for i := range dst {
 			dst[i] = float64(int32(le.Uint32(raw[at:]))) / (1 << 31)
 			at += step
 		}
 	}
+}
+
+// decode24 reads four bytes at a time, of which the first is none of the sample's, wherever there are four.
+func decode24(dst []float64, raw []byte, step int) {
+	const unit = 1.0 / (1 << 23) // a power of two, so that multiplying is exact
+	dst[0] = float64(int32(uint32(raw[0])<<8|uint32(raw[1])<<16|uint32(raw[2])<<24)>>8) * unit
+	if dst = dst[1:]; len(dst) == 0 {
+		return
+	}
+	raw = raw[step-1:]
+	for i := range len(dst) - 1 {
+		dst[i] = float64(int32(binary.LittleEndian.Uint32(raw))>>8) * unit
+		raw = raw[step:]
+	}
+	dst[len(dst)-1] = float64(int32(binary.LittleEndian.Uint32(raw))>>8) * unit
 }
 
 // loudest is the largest sample that is taken for sound: +144 dBFS. Larger ones come of damage, and would make every
