@@ -59,7 +59,12 @@ func (b *Bank) Anchored(programme int) *float64 {
 	if a == nil {
 		return nil
 	}
-	p, n := b.programmes[a.dialogue].gated.mean(floorLUFS)
+	return a.anchored(&b.programmes[a.dialogue])
+}
+
+// anchored gives the loudness where a dialogue is heard, in LUFS; nil where it never is.
+func (a *anchor) anchored(dialogue *programme) *float64 {
+	p, n := dialogue.gated.mean(floorLUFS)
 	if n == 0 {
 		return nil
 	}

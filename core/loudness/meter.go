@@ -69,9 +69,10 @@ type programme struct {
 	layout layout.Layout
 	from   int // first of the bank's channels
 	hops   int64
-	recent [shortHops]float64 // weighted power of the last hops, a ring
-	gated  *histogram         // 400 ms blocks at 75 % overlap
-	short  *histogram         // 3 s blocks
+	recent [shortHops]float64             // weighted power of the last hops, a ring
+	tens   [shortHops / blockHops]float64 // sums of each blockHops of them
+	gated  *histogram                     // 400 ms blocks at 75 % overlap
+	short  *histogram                     // 3 s blocks
 	momentaryMax,
 	shortMax float64
 	momentaryAt, shortAt int64     // hops at the end of those windows
@@ -96,9 +97,11 @@ const (
 
 // NewBank makes a meter for each layout, with a factor of oversampling for true peak: 4 or 8.
 func NewBank(sampleRate, factor int, layouts ...layout.Layout) *Bank {
-	b := &Bank{rate: sampleRate, hop: max(1, (sampleRate+50)/100)}
+	b := &Bank{rate: sampleRate, hop: hopOf(sampleRate)}
 	for _, l := range layouts {
-		b.programmes = append(b.programmes, programme{layout: l, from: len(b.channels), gated: &histogram{}, short: &histogram{}})
+		p := newProgramme(l)
+		p.from = len(b.channels)
+		b.programmes = append(b.programmes, p)
 		for _, w := range l.Weights() {
 			b.channels = append(b.channels, channel{weight: w})
 		}
@@ -109,6 +112,9 @@ func NewBank(sampleRate, factor int, layouts ...layout.Layout) *Bank {
 	}
 	return b
 }
+
+// hopOf is how many samples 10 ms are.
+func hopOf(sampleRate int) int { return max(1, (sampleRate+50)/100) }
 
 // together is how many samples a block must have, over all channels, for measuring strips side by side to pay.
 const together = 1 << 13
@@ -172,7 +178,7 @@ func (b *Bank) measure(at int, block [][]float64) {
 	filled, frames := b.filled, len(block[0])
 	for from := 0; from < frames; from += peakStretch {
 		n := min(peakStretch, frames-from)
-		s.write(block, from, n)
+		s.write(block, from, n, math.Inf(1))
 		for i := 0; i < n; {
 			to := min(n, i+b.hop-filled)
 			s.weigh(i, to)
@@ -212,6 +218,13 @@ func (m *programme) endHop(power float64) {
 	m.recent[m.hops%shortHops] = power
 	m.hops++
 	block := m.hops%blockHops == 0
+	if block {
+		var sum float64
+		for i := m.hops - blockHops; i < m.hops; i++ {
+			sum += m.recent[i%shortHops]
+		}
+		m.tens[(m.hops/blockHops-1)%int64(len(m.tens))] = sum
+	}
 	if m.hops >= momentaryHops {
 		p := m.window(momentaryHops)
 		if p > m.momentaryMax {
@@ -239,8 +252,14 @@ func (m *programme) endHop(power float64) {
 // window gives the mean power of the last hops.
 func (m *programme) window(hops int64) float64 {
 	var sum float64
-	for i := m.hops - hops; i < m.hops; i++ {
+	for i := m.hops - hops; i < m.hops; {
+		if i%blockHops == 0 && i+blockHops <= m.hops {
+			sum += m.tens[i/blockHops%int64(len(m.tens))]
+			i += blockHops
+			continue
+		}
 		sum += m.recent[i%shortHops]
+		i++
 	}
 	return sum / float64(hops)
 }
@@ -269,10 +288,7 @@ func (b *Bank) Measurements() []Measurement {
 			})
 		}
 		out.TruePeakMaxDBTP = decibels(truePeak)
-		if quasi > 0 {
-			ppm := PPM(quasiDBFS(quasi))
-			out.PPMMax = &ppm
-		}
+		out.PPMMax = ppmOf(quasi)
 		all = append(all, out)
 	}
 	return all

@@ -103,8 +103,9 @@ func newStrip(sampleRate, channels int, long *interpolator, short *quick) *strip
 	return s
 }
 
-// write measures the next n ≤ peakStretch samples of each channel, of which from is the first in the block.
-func (s *strip) write(block [][]float64, from, n int) {
+// write measures the next n ≤ peakStretch samples of each channel, of which from is the first in the block, and gives the true
+// peak of each: worked out in full where it may be a new one or above full, else as the short filter sees it.
+func (s *strip) write(block [][]float64, from, n int, full float64) (peaks eight) {
 	const keep = (phaseTaps - 1) * lanes
 	spread(s.window[keep:], block, from, n)
 	shorten(s.short[keep:], s.window[keep:keep+n*lanes])
@@ -112,13 +113,25 @@ func (s *strip) write(block [][]float64, from, n int) {
 	const skip = (phaseTaps - quickTaps) / 2 * lanes
 	about := between(s.short[skip:], n, s.quick, &s.quasi)
 	for c := range s.channels {
-		if s.margin*float64(about[c]) > s.peak[c] {
+		peaks[c] = float64(about[c])
+		if may := s.margin * peaks[c]; may > s.peak[c] || may > full {
 			for i := range n + phaseTaps - 1 {
 				s.alone[i] = s.window[i*lanes+c]
 			}
-			s.exact(c, s.alone[:n+phaseTaps-1])
+			peaks[c] = s.exact(s.alone[:n+phaseTaps-1], min(s.peak[c], peaks[c]))
+			s.peak[c] = max(s.peak[c], peaks[c])
 		}
 	}
+	return peaks
+}
+
+// reset forgets all.
+func (s *strip) reset() {
+	clear(s.window)
+	clear(s.short)
+	s.peak = eight{}
+	s.quasi.slow, s.quasi.fast, s.quasi.highest = eightShort{}, eightShort{}, eightShort{}
+	s.weighted = weighting{shelf: s.weighted.shelf, pass: s.weighted.pass}
 }
 
 // spread interleaves n frames of up to eight channels.
@@ -149,13 +162,13 @@ func (s *strip) flush() {
 	for c := range silence {
 		silence[c] = make([]float64, phaseTaps)
 	}
-	s.write(silence, 0, phaseTaps)
+	s.write(silence, 0, phaseTaps, math.Inf(1))
 	s.shift(phaseTaps)
 }
 
-// exact looks at all values of a stretch of one channel. Between values the crest is that of the parabola through three of
+// exact gives the true peak of a stretch of one channel, or least where it is lower. Between values the crest is that of the parabola through three of
 // them: a tone near half the rate has few values around its crest even at four times the rate.
-func (s *strip) exact(c int, w []float64) {
+func (s *strip) exact(w []float64, least float64) float64 {
 	factor := len(s.long.phases) + 1
 	n := len(w) - phaseTaps + 1
 	if need := factor*n + 1; cap(s.near) < need {
@@ -173,7 +186,7 @@ func (s *strip) exact(c int, w []float64) {
 		}
 	}
 	near[factor*n] = w[n+phaseTaps/2-1]
-	peak := s.peak[c]
+	peak := least
 	for i, v := range near {
 		m := math.Abs(v)
 		if m*1.25 <= peak { // no crest is higher: with a and b within ±m, (a−b)²/8 over the bend is at most m/4
@@ -187,7 +200,7 @@ func (s *strip) exact(c int, w []float64) {
 		}
 		peak = max(peak, m)
 	}
-	s.peak[c] = peak
+	return peak
 }
 
 func sign(x float64) float64 {
