@@ -95,33 +95,15 @@ const about = 1
 
 // audible gives a reel with no more than what is heard of it in some groups within a range.
 func audible(r *reel.Reel, groups []string, span reel.Span, rate int) (*reel.Reel, error) {
-	out, err := weave.Reaching(r, groups)
+	out, err := weave.Reaching(r, weave.Groups(groups))
 	if err != nil {
 		return nil, err
 	}
-	h := out.Head
-	out.Head = reel.Head{SampleRate: h.SampleRate, FrameRate: h.FrameRate, Start: h.Start, PanLaw: h.PanLaw, Angles: h.Angles}
-	out.Marks = nil
+	out = weave.Bare(out)
 	for id, c := range out.Clips {
-		if c.Mute || out.Tracks[c.Track].Mute || c.End() <= span.From-int64(about*rate) || c.Start >= span.To+int64(about*rate) {
+		if c.End() <= span.From-int64(about*rate) || c.Start >= span.To+int64(about*rate) {
 			delete(out.Clips, id)
-			continue
 		}
-		c.Name, c.Stem, c.Frames, c.Tie, c.Was, c.Home, c.Picture, c.Settled, c.Event = "", "", 0, "", "", nil, false, nil, ""
-		out.Clips[id] = c
-	}
-	for i, t := range out.TrackList() {
-		t.Name, t.Suggested, t.Folder, t.Height, t.Order = "", false, "", 0, i
-		for _, stem := range []*string{&t.Stem, &t.Second} {
-			if _, there := out.Stems[*stem]; !there {
-				*stem = ""
-			}
-		}
-		out.Tracks[t.ID] = t
-	}
-	for id, s := range out.Stems {
-		s.Name = ""
-		out.Stems[id] = s
 	}
 	return out, nil
 }

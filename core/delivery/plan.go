@@ -245,7 +245,7 @@ func ownRoutes(r *reel.Reel) (n int) {
 func laidOut(r *reel.Reel, spec contract.Spec) (*reel.Reel, error) {
 	bare := *r // without the knots of the other spec's outputs
 	bare.Groups, bare.Knots = map[string]reel.Group{}, map[string]reel.Knot{}
-	bare.Buses = map[string]reel.Bus{}
+	bare.Buses, bare.Corrections = map[string]reel.Bus{}, nil
 	for id, b := range r.Buses {
 		if b.Row != reel.GroupRow {
 			bare.Buses[id] = b

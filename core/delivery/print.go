@@ -97,7 +97,7 @@ func Print(ctx context.Context, p Plan, r *reel.Reel, press Press) (Printed, err
 	if total == 0 {
 		return printed, nil
 	}
-	sounding, err := weave.Reaching(r, groups)
+	sounding, err := weave.Reaching(r, weave.Groups(groups))
 	if err != nil {
 		return printed, err
 	}

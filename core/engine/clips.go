@@ -198,9 +198,9 @@ func (t *track) levels(x []float64, c *clip, at int64) {
 	if gain := dsp.Gain(c.GainDB) * t.gain; gain != 1 {
 		vec.Scale(x, gain)
 	}
-	curve(x, c.Gain, c.Frame(at))
+	Curve(x, c.Gain, c.Frame(at))
 	fades(x, c.FadeIn, c.FadeOut, at-c.Start, c.Length)
-	curve(x, t.Gain, at)
+	Curve(x, t.Gain, at)
 }
 
 // stretchOf is how many samples automation is worked out for at a time. The stretches lie at multiples of it on the clock,
@@ -210,9 +210,9 @@ const stretchOf = 256
 // floor gives the beginning of the stretch that a place lies in.
 func floor(at int64) int64 { return at &^ (stretchOf - 1) }
 
-// curve multiplies with a curve in dB whose places count from at. Each stretch begins with the exact value; within it,
+// Curve multiplies with a curve in dB whose places count from at. Each stretch begins with the exact value; within it,
 // linear in dB is a geometric series, of which four parts run side by side, since one would wait for itself.
-func curve(x []float64, points []reel.Point, at int64) {
+func Curve(x []float64, points []reel.Point, at int64) {
 	if len(points) == 0 {
 		return
 	}

@@ -287,7 +287,7 @@ func (e *Engine) run(from int64, n int) error {
 				p.Process(cut(b.buf, n))
 			}
 		}
-		if b.Bus != nil && b.dirty > 0 {
+		if b.dirty > 0 {
 			b.levels(from+b.lead, n)
 		}
 		e.send(b, b.buf, from+b.lead, n, nil)
@@ -306,14 +306,26 @@ func (e *Engine) run(from int64, n int) error {
 	return nil
 }
 
-// levels multiplies with the level of the bus, for each sample from at on.
+// levels multiplies with the level of the bus, and with that of its correction, for each sample from at on.
 func (b *node) levels(at int64, n int) {
-	gain := dsp.Gain(b.Bus.GainDB)
-	for _, x := range cut(b.buf, n) {
+	if b.Bus != nil {
+		raise(cut(b.buf, n), b.Bus.GainDB, at, b.Bus.Curves[reel.GainCurve])
+	}
+	if c := b.Correction; c != nil {
+		raise(cut(b.buf, n), c.GainDB, at, c.Ride, c.Limit)
+	}
+}
+
+// raise multiplies with a gain and with curves in dB, for each sample from at on.
+func raise(buf [][]float64, gainDB float64, at int64, curves ...[]reel.Point) {
+	gain := dsp.Gain(gainDB)
+	for _, x := range buf {
 		if gain != 1 {
 			vec.Scale(x, gain)
 		}
-		curve(x, b.Bus.Curves[reel.GainCurve], at)
+		for _, points := range curves {
+			Curve(x, points, at)
+		}
 	}
 }
 

@@ -96,6 +96,8 @@ func randomWeave(t testing.TB, rnd *rand.Rand) *reel.Reel {
 	for row, id := range map[reel.Row]string{reel.StrandRow: reel.StrandID(tracks[1].Stem, tracks[1].Strand), reel.StemRow: "AX", reel.MixRow: mixes[0].ID, reel.GroupRow: r.GroupList()[rnd.Intn(7)].ID} {
 		do(t, r, reel.SetBus{Row: row, From: id, GainDB: ptr(float64(rnd.Intn(7) - 6)), Pan: ptr(rnd.Float64()*2 - 1), Turn: ptr(rnd.Float64() * 90), Narrow: ptr(rnd.Float64() * float64(rnd.Intn(2)))})
 	}
+	groups := r.GroupList()
+	do(t, r, reel.SetCorrection{Of: groups[rnd.Intn(7)].ID, Groups: []string{groups[rnd.Intn(7)].ID}, GainDB: float64(rnd.Intn(9) - 4)})
 	outputs := r.OutputList()
 	for range 12 {
 		track := tracks[rnd.Intn(len(tracks))]

@@ -28,7 +28,7 @@ func TestWhatReachesAGroupIsAllOfIt(t *testing.T) {
 		whole := render(t, r, s, start+900, 2000, 777)
 		for _, g := range r.GroupList() {
 			also := r.GroupList()[rnd.Intn(7)].ID
-			part, err := weave.Reaching(r, []string{g.ID, also})
+			part, err := weave.Reaching(r, weave.Groups([]string{g.ID, also}))
 			require.NoError(t, err)
 			require.Equal(t, r.OutputList(), part.OutputList())
 			left += len(r.Tracks) - len(part.Tracks)

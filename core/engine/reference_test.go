@@ -70,7 +70,7 @@ func slow(t testing.TB, r *reel.Reel, s shelf, from int64, frames int) [][]float
 					if k.Output != o.ID {
 						continue
 					}
-					group := busOf(r, reel.GroupRow, o.Group, o.Label, at)
+					group := busOf(r, reel.GroupRow, o.Group, o.Label, at) * corrected(r, o.Group, at)
 					if k.Row == reel.TrackRow && k.From == track.ID {
 						out[column][i] += row[k.Channel] * db(k.GainDB) * group
 					}
@@ -108,6 +108,15 @@ func busOf(r *reel.Reel, row reel.Row, id, label string, at int64) float64 {
 		}
 	}
 	return db(b.GainDB) * db(line(b.Curves[reel.GainCurve], at)) * balance
+}
+
+// corrected is what the correction of an output group does.
+func corrected(r *reel.Reel, group string, at int64) float64 {
+	c, there := r.CorrectionOn(group)
+	if !there || c.Off {
+		return 1
+	}
+	return db(c.GainDB + line(c.Ride, at) + line(c.Limit, at))
 }
 
 // gliding is a gain that follows a position: as it is at every 256th sample of the clock, and linear between.
@@ -295,6 +304,8 @@ func everyEdit(t testing.TB) (*reel.Reel, shelf) {
 	do(t, r, reel.SetCurve{Of: "stem", ID: "MX", What: "pan", Points: []reel.Point{{At: start, Value: -0.9}, {At: start + 30000, Value: 0.9}}})
 	do(t, r, reel.SetCurve{Of: "group", ID: "mix", What: "gain", Points: []reel.Point{{At: start + 5000, Value: 0}, {At: start + 9000, Value: -12}, {At: start + 9100, Value: -1}}})
 	do(t, r, reel.SetBus{Row: reel.GroupRow, From: "mix", GainDB: ptr(1.0)})
+	do(t, r, reel.SetCorrection{Of: "mix", Groups: []string{"mx"}, GainDB: -2.5, Ride: []reel.Point{{At: start, Value: 1}, {At: start + 20000, Value: -2}},
+		Limit: []reel.Point{{At: start + 4000, Value: 0}, {At: start + 4064, Value: -7}, {At: start + 6000, Value: 0}}})
 	do(t, r, reel.RangeGain{Of: "stem", IDs: []string{"DX", "FX"}, Span: reel.Span{From: start + 2000, To: start + 6000}, GainDB: -4, Ramp: 300})
 	var right reel.Clip
 	for _, c := range r.ClipList() {

@@ -28,6 +28,8 @@ type Change struct {
 	Marks  []Put[Mark]  `json:"marks,omitempty"`
 	Mixes  []Put[Mix]   `json:"mixes,omitempty"`
 	Buses  []Put[Bus]   `json:"buses,omitempty"`
+	// Corrections go with the groups that they act on.
+	Corrections []Put[Correction] `json:"corrections,omitempty"`
 }
 
 // Empty tells whether the change changes nothing.
@@ -171,6 +173,8 @@ type draft struct {
 	marks  layer[Mark]
 	mixes  layer[Mix]
 	buses  layer[Bus]
+
+	corrections layer[Correction]
 }
 
 func newDraft(r *Reel) *draft {
@@ -194,6 +198,7 @@ func (d *draft) finish() Change {
 			c.tidy() // c is the draft's own copy
 		}
 	}
+	d.followGroups()
 	var c Change
 	for _, k := range kinds {
 		k.finish(d, &c)
@@ -268,8 +273,8 @@ func equal(a, b Clip) bool {
 
 // Touched names the objects that changes make, alter or take away, by kind.
 type Touched struct {
-	Stems, Tracks, Clips, Groups, Knots, Marks, Mixes, Buses map[string]bool
-	Head                                                     bool
+	Stems, Tracks, Clips, Groups, Knots, Marks, Mixes, Buses, Corrections map[string]bool
+	Head                                                                  bool
 }
 
 // TouchedBy collects what changes touch. The counter in the head does not count: it is no part of what users see.

@@ -436,6 +436,13 @@ func (r *Reel) checkDependents(c Change) error {
 			}
 		}
 	}
+	if len(groups) > 0 {
+		for _, correction := range r.Corrections {
+			if err := r.checkCorrected(correction); err != nil {
+				return err
+			}
+		}
+	}
 	if len(stems)+len(tracks)+len(groups)+len(mixes) > 0 {
 		for _, k := range r.Knots {
 			if err := r.checkEnds(k); err != nil {

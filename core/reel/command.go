@@ -140,7 +140,7 @@ func init() { // Several reads it
 		"restore": Restore{}, "borrow": Borrow{}, "setCurve": SetCurve{}, "rangeGain": RangeGain{}, "setMark": SetMark{},
 		"removeMarks": RemoveMarks{}, "readChannels": ReadChannels{}, "splitClip": SplitClip{}, "joinClips": JoinClips{},
 		"swapTake": SwapTake{}, "unsettle": Unsettle{}, "addStem": AddStem{}, "setStem": SetStem{}, "removeStem": RemoveStem{}, "reorder": Reorder{},
-		"setMix": SetMix{}, "setBus": SetBus{}, "removeMixes": RemoveMixes{}, "setGroup": SetGroup{}, "removeGroups": RemoveGroups{}, "setMatrix": SetMatrix{}, "several": Several{},
+		"setMix": SetMix{}, "setBus": SetBus{}, "setCorrection": SetCorrection{}, "changeCorrection": ChangeCorrection{}, "removeCorrection": RemoveCorrection{}, "removeMixes": RemoveMixes{}, "setGroup": SetGroup{}, "removeGroups": RemoveGroups{}, "setMatrix": SetMatrix{}, "several": Several{},
 	} {
 		commands[kind] = reflect.TypeOf(c)
 	}

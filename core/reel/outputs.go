@@ -58,6 +58,7 @@ func (c LayOutputs) Plan(r *Reel, _ Known) (Change, string, error) {
 		lost = append(lost, d.moveKnot(k, &next, heirs)...)
 	}
 	lost = append(lost, d.moveBuses(heirs)...)
+	lost = append(lost, d.moveCorrections(heirs)...)
 	for _, point := range c.Knots {
 		k := point.Knot()
 		if _, there := d.knots.get(k.ID); there {

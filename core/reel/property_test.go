@@ -322,6 +322,14 @@ func randomWeave(rnd *rand.Rand, r *Reel, kind string, track Track, clip Clip) C
 		rows := []Left{{StrandRow, StrandID(track.Stem, track.Strand)}, {StemRow, stem}, {MixRow, mixID}, {GroupRow, group}, {TrackRow, track.ID}}
 		l := rows[rnd.Intn(len(rows))]
 		return SetBus{Row: l.Row, From: l.ID, GainDB: ptr(float64(-rnd.Intn(3))), Pan: ptr(rnd.Float64()*2 - 1), Turn: ptr(float64(rnd.Intn(2) * 90))}
+	case "setCorrection":
+		points := []Point{{At: int64(rnd.Intn(1000)), Value: -3}, {At: 2000 + int64(rnd.Intn(1000)), Value: float64(-rnd.Intn(5))}}
+		return SetCorrection{Of: group, Groups: []string{pick(slices.Collect(maps.Keys(r.Groups)))}, To: Target{Title: "Night", TruePeak: ptr(-3.0)}, GainDB: float64(rnd.Intn(9) - 4),
+			Limit: points[:rnd.Intn(3)], Basis: "x"}
+	case "changeCorrection":
+		return ChangeCorrection{Of: group, Ride: &[]Point{{At: 100, Value: -1}, {At: 5000, Value: 2}}, Off: ptr(yes())}
+	case "removeCorrection":
+		return RemoveCorrection{Of: group}
 	case "removeMixes":
 		return RemoveMixes{Mixes: []string{mixID}, Yes: yes()}
 	case "setGroup":

@@ -273,6 +273,8 @@ type Reel struct {
 	Marks  map[string]Mark  `json:"marks"`
 	Mixes  map[string]Mix   `json:"mixes,omitempty"`
 	Buses  map[string]Bus   `json:"buses,omitempty"`
+	// Corrections are by ID, which follows from the group.
+	Corrections map[string]Correction `json:"corrections,omitempty"`
 }
 
 // DefaultStems are those that a production begins with, from top to bottom.
@@ -289,7 +291,7 @@ func New(name string, sampleRate int, rate timecode.Rate, start int64, stems []S
 	r := &Reel{
 		Head:  Head{Name: name, SampleRate: sampleRate, FrameRate: rate, Start: start, PanLaw: 3, Next: 1},
 		Stems: map[string]Stem{}, Tracks: map[string]Track{}, Clips: map[string]Clip{}, Groups: map[string]Group{}, Knots: map[string]Knot{}, Marks: map[string]Mark{},
-		Mixes: map[string]Mix{}, Buses: map[string]Bus{},
+		Mixes: map[string]Mix{}, Buses: map[string]Bus{}, Corrections: map[string]Correction{},
 	}
 	for _, s := range stems {
 		r.Stems[s.ID] = s

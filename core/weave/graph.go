@@ -24,17 +24,25 @@ type Node struct {
 	Track  *reel.Track // of a track
 	Bus    *reel.Bus   // what is done there with all that arrives, but for turning; nil where nothing is
 	Out    []Edge      // to nodes that come later
+	// Correction is what brings an output group to its limits, after its bus; nil where nothing does.
+	Correction *reel.Correction
 }
 
 // Moves tells whether the level of the bus changes with the clock.
-func (n Node) Moves() bool { return n.Bus != nil && n.Bus.Moves(reel.GainCurve) }
+func (n Node) Moves() bool {
+	return n.Bus != nil && n.Bus.Moves(reel.GainCurve) || n.Correction != nil && n.Correction.Moves()
+}
 
 // level is the gain of the bus, without its curve.
 func (n Node) level() float64 {
-	if n.Bus == nil {
-		return 1
+	gain := 1.0
+	if n.Bus != nil {
+		gain = dsp.Gain(n.Bus.GainDB)
 	}
-	return dsp.Gain(n.Bus.GainDB)
+	if n.Correction != nil {
+		gain *= dsp.Gain(n.Correction.GainDB)
+	}
+	return gain
 }
 
 // Edge takes the channels of a node to those of another.
@@ -148,6 +156,13 @@ func Compile(r *reel.Reel) (*Graph, error) {
 	}
 	for _, group := range groups {
 		g.add(reel.GroupRow, group.ID, group.Labels, nil, bus(reel.GroupRow, group.ID))
+	}
+	for _, c := range r.CorrectionList() {
+		for _, id := range c.Groups {
+			if at, there := g.at[NodeID{reel.GroupRow, id}]; there && !c.Off {
+				g.Nodes[at].Correction = &c
+			}
+		}
 	}
 	for _, o := range r.OutputList() {
 		node := g.at[NodeID{reel.GroupRow, o.Group}]

@@ -6,14 +6,14 @@ import (
 	"zestyloom/core/reel"
 )
 
-// Reaching gives a reel with no more than what reaches some of its output groups. Those sound in it exactly as before; of the
-// other groups only the channels stay, which are silent, so that outputs keep their numbers.
-func Reaching(r *reel.Reel, groups []string) (*reel.Reel, error) {
+// Reaching gives a reel with no more than what reaches some of its rows. Those sound in it exactly as before; of the output
+// groups that nothing asks for only the channels stay, which are silent, so that outputs keep their numbers.
+func Reaching(r *reel.Reel, rows []NodeID) (*reel.Reel, error) {
 	g, err := Compile(r)
 	if err != nil {
 		return nil, err
 	}
-	reaches := g.reaching(groups)
+	reaches := g.reaching(rows)
 	// A stem has a bus for each strand because of any of its tracks, and any of the mixes, that name one: so all of them stay.
 	stems := map[string]bool{}
 	for at := range reaches {
@@ -60,6 +60,11 @@ func Reaching(r *reel.Reel, groups []string) (*reel.Reel, error) {
 			delete(out.Buses, id)
 		}
 	}
+	for id, c := range r.Corrections {
+		if !slices.ContainsFunc(c.Groups, func(group string) bool { return reaches[NodeID{reel.GroupRow, group}] }) {
+			delete(out.Corrections, id)
+		}
+	}
 	for id, k := range r.Knots {
 		if o, there := r.Output(k.Output); !there || !reaches[NodeID{reel.GroupRow, o.Group}] || !reaches[NodeID{k.Row, k.From}] {
 			delete(out.Knots, id)
@@ -68,13 +73,58 @@ func Reaching(r *reel.Reel, groups []string) (*reel.Reel, error) {
 	return out, nil
 }
 
-// reaching gives the nodes from which anything comes to groups, those groups among them.
-func (g *Graph) reaching(groups []string) map[NodeID]bool {
+// Groups names the rows of output groups.
+func Groups(ids []string) (rows []NodeID) {
+	for _, id := range ids {
+		rows = append(rows, NodeID{reel.GroupRow, id})
+	}
+	return rows
+}
+
+// Bare gives a reel without what nobody hears: names, order on the screen, what was and where things lie in sync.
+func Bare(r *reel.Reel) *reel.Reel {
+	out := r.Clone()
+	h := out.Head
+	out.Head = reel.Head{SampleRate: h.SampleRate, FrameRate: h.FrameRate, Start: h.Start, PanLaw: h.PanLaw, Angles: h.Angles}
+	out.Marks = nil
+	for id, c := range out.Clips {
+		if c.Mute || out.Tracks[c.Track].Mute {
+			delete(out.Clips, id)
+			continue
+		}
+		c.Name, c.Stem, c.Frames, c.Tie, c.Was, c.Home, c.Picture, c.Settled, c.Event = "", "", 0, "", "", nil, false, nil, ""
+		out.Clips[id] = c
+	}
+	for i, t := range out.TrackList() {
+		t.Name, t.Suggested, t.Folder, t.Height, t.Order = "", false, "", 0, i
+		for _, stem := range []*string{&t.Stem, &t.Second} {
+			if _, there := out.Stems[*stem]; !there {
+				*stem = ""
+			}
+		}
+		out.Tracks[t.ID] = t
+	}
+	for id, s := range out.Stems {
+		s.Name = ""
+		out.Stems[id] = s
+	}
+	for id, c := range out.Corrections {
+		if c.To, c.MatchDB, c.Basis = (reel.Target{}), 0, ""; c.Off {
+			delete(out.Corrections, id)
+			continue
+		}
+		out.Corrections[id] = c
+	}
+	return out
+}
+
+// reaching gives the nodes from which anything comes to rows, those rows among them.
+func (g *Graph) reaching(rows []NodeID) map[NodeID]bool {
 	does := make([]bool, len(g.Nodes))
 	named := map[NodeID]bool{}
 	for i := len(g.Nodes) - 1; i >= 0; i-- { // each comes before all that it feeds
 		n := g.Nodes[i]
-		does[i] = n.Row == reel.GroupRow && slices.Contains(groups, n.ID) || slices.ContainsFunc(n.Out, func(e Edge) bool { return does[e.To] })
+		does[i] = slices.Contains(rows, n.NodeID) || slices.ContainsFunc(n.Out, func(e Edge) bool { return does[e.To] })
 		if does[i] && n.Row != "" {
 			named[n.NodeID] = true
 		}

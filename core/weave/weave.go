@@ -207,7 +207,7 @@ func (g *Graph) Unity(node, output int) (unity, reaches bool) {
 	exact.Nodes = slices.Clone(g.Nodes)
 	for i := range exact.Nodes {
 		if exact.Nodes[i].Moves() {
-			exact.Nodes[i].Bus = &reel.Bus{GainDB: dsp.DB(neither)}
+			exact.Nodes[i].Bus, exact.Nodes[i].Correction = &reel.Bus{GainDB: dsp.DB(neither)}, nil
 		}
 		exact.Nodes[i].Out = slices.Clone(exact.Nodes[i].Out)
 		for k := range exact.Nodes[i].Out {

@@ -128,6 +128,9 @@ type CardImport struct {
 	Paths []string `json:"paths"`
 }
 
+// ChangeCorrectionCommand ChangeCorrection changes what people may of a correction; what is left nil stays.
+type ChangeCorrectionCommand = reel.Sent
+
 // Channel defines model for Channel.
 type Channel = store.Channel
 
@@ -563,6 +566,9 @@ type ReelView struct {
 // RemoveClipsCommand RemoveClips takes clips off the reel. Those tied to them stay.
 type RemoveClipsCommand = reel.Sent
 
+// RemoveCorrectionCommand RemoveCorrection takes the correction of a group back.
+type RemoveCorrectionCommand = reel.Sent
+
 // RemoveGroupsCommand RemoveGroups takes output groups off the reel with the knots to them.
 type RemoveGroupsCommand = reel.Sent
 
@@ -618,6 +624,9 @@ type SetBusCommand = reel.Sent
 
 // SetClipCommand SetClip changes a clip's own settings; those left nil stay.
 type SetClipCommand = reel.Sent
+
+// SetCorrectionCommand SetCorrection has a group, and those that are parts of it, be corrected as was worked out.
+type SetCorrectionCommand = reel.Sent
 
 // SetCurveCommand SetCurve draws a curve of a clip, a track, a strand, stem, mix or output group. With a range only the points in it are replaced, as when it is trimmed while playing.
 type SetCurveCommand = reel.Sent

@@ -2283,6 +2283,20 @@ export interface components {
              */
             kind: "borrow";
         };
+        /** @description ChangeCorrection changes what people may of a correction; what is left nil stays. */
+        ChangeCorrectionCommand: {
+            command: {
+                of: string;
+                off?: boolean | null;
+                /** @description after which it is to be worked out anew, as the limiter was worked out on another ride */
+                ride?: components["schemas"]["Point"][] | null;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "changeCorrection";
+        };
         /** @description ClearKnots unties all knots that rows have at outputs. */
         ClearKnotsCommand: {
             command: {
@@ -2534,6 +2548,17 @@ export interface components {
              */
             kind: "removeClips";
         };
+        /** @description RemoveCorrection takes the correction of a group back. */
+        RemoveCorrectionCommand: {
+            command: {
+                of: string;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "removeCorrection";
+        };
         /** @description RemoveGroups takes output groups off the reel with the knots to them. */
         RemoveGroupsCommand: {
             command: {
@@ -2666,6 +2691,38 @@ export interface components {
              * @enum {string}
              */
             kind: "setClip";
+        };
+        /** @description SetCorrection has a group, and those that are parts of it, be corrected as was worked out. */
+        SetCorrectionCommand: {
+            command: {
+                basis?: string;
+                gainDB: number;
+                groups: string[];
+                limit?: components["schemas"]["Point"][];
+                matchDB: number;
+                of: string;
+                ride?: components["schemas"]["Point"][];
+                to: {
+                    /** @description measured where the dialogue is heard */
+                    dialogue?: boolean;
+                    /** @description LUFS */
+                    integrated?: number | null;
+                    /** @description LUFS */
+                    momentaryMax?: number | null;
+                    ppmMax?: number | null;
+                    /** @description LUFS */
+                    shortTermMax?: number | null;
+                    /** @description of the spec or profile */
+                    title: string;
+                    /** @description dBTP */
+                    truePeak?: number | null;
+                };
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "setCorrection";
         };
         /** @description SetCurve draws a curve of a clip, a track, a strand, stem, mix or output group. With a range only the points in it are replaced, as when it is trimmed while playing. */
         SetCurveCommand: {
@@ -3006,7 +3063,7 @@ export interface components {
             kind: "untie";
         };
         /** @description What is done to a reel. One that would put clips out of sync is refused as `unties`, unless its field untie is true. */
-        Command: components["schemas"]["AddStemCommand"] | components["schemas"]["AddTrackCommand"] | components["schemas"]["BorrowCommand"] | components["schemas"]["ClearKnotsCommand"] | components["schemas"]["CrossfadeCommand"] | components["schemas"]["CutClipsCommand"] | components["schemas"]["CutLaneCommand"] | components["schemas"]["CutOutCommand"] | components["schemas"]["DipCommand"] | components["schemas"]["HushCommand"] | components["schemas"]["JoinClipsCommand"] | components["schemas"]["MoveClipsCommand"] | components["schemas"]["MoveStraysCommand"] | components["schemas"]["OrderTracksCommand"] | components["schemas"]["PasteClipsCommand"] | components["schemas"]["RangeGainCommand"] | components["schemas"]["ReadChannelsCommand"] | components["schemas"]["RemoveClipsCommand"] | components["schemas"]["RemoveGroupsCommand"] | components["schemas"]["RemoveMarksCommand"] | components["schemas"]["RemoveMixesCommand"] | components["schemas"]["RemoveStemCommand"] | components["schemas"]["RemoveTracksCommand"] | components["schemas"]["ReorderCommand"] | components["schemas"]["RestoreCommand"] | components["schemas"]["SetBusCommand"] | components["schemas"]["SetClipCommand"] | components["schemas"]["SetCurveCommand"] | components["schemas"]["SetGroupCommand"] | components["schemas"]["SetKnotsCommand"] | components["schemas"]["SetLaneCommand"] | components["schemas"]["SetMarkCommand"] | components["schemas"]["SetMatrixCommand"] | components["schemas"]["SetMixCommand"] | components["schemas"]["SetReelCommand"] | components["schemas"]["SetStemCommand"] | components["schemas"]["SetTrackCommand"] | components["schemas"]["SeveralCommand"] | components["schemas"]["SlipClipCommand"] | components["schemas"]["SplitClipCommand"] | components["schemas"]["SwapTakeCommand"] | components["schemas"]["TieBackCommand"] | components["schemas"]["TieClipsCommand"] | components["schemas"]["TrimClipCommand"] | components["schemas"]["UnsettleCommand"] | components["schemas"]["UntieCommand"];
+        Command: components["schemas"]["AddStemCommand"] | components["schemas"]["AddTrackCommand"] | components["schemas"]["BorrowCommand"] | components["schemas"]["ChangeCorrectionCommand"] | components["schemas"]["ClearKnotsCommand"] | components["schemas"]["CrossfadeCommand"] | components["schemas"]["CutClipsCommand"] | components["schemas"]["CutLaneCommand"] | components["schemas"]["CutOutCommand"] | components["schemas"]["DipCommand"] | components["schemas"]["HushCommand"] | components["schemas"]["JoinClipsCommand"] | components["schemas"]["MoveClipsCommand"] | components["schemas"]["MoveStraysCommand"] | components["schemas"]["OrderTracksCommand"] | components["schemas"]["PasteClipsCommand"] | components["schemas"]["RangeGainCommand"] | components["schemas"]["ReadChannelsCommand"] | components["schemas"]["RemoveClipsCommand"] | components["schemas"]["RemoveCorrectionCommand"] | components["schemas"]["RemoveGroupsCommand"] | components["schemas"]["RemoveMarksCommand"] | components["schemas"]["RemoveMixesCommand"] | components["schemas"]["RemoveStemCommand"] | components["schemas"]["RemoveTracksCommand"] | components["schemas"]["ReorderCommand"] | components["schemas"]["RestoreCommand"] | components["schemas"]["SetBusCommand"] | components["schemas"]["SetClipCommand"] | components["schemas"]["SetCorrectionCommand"] | components["schemas"]["SetCurveCommand"] | components["schemas"]["SetGroupCommand"] | components["schemas"]["SetKnotsCommand"] | components["schemas"]["SetLaneCommand"] | components["schemas"]["SetMarkCommand"] | components["schemas"]["SetMatrixCommand"] | components["schemas"]["SetMixCommand"] | components["schemas"]["SetReelCommand"] | components["schemas"]["SetStemCommand"] | components["schemas"]["SetTrackCommand"] | components["schemas"]["SeveralCommand"] | components["schemas"]["SlipClipCommand"] | components["schemas"]["SplitClipCommand"] | components["schemas"]["SwapTakeCommand"] | components["schemas"]["TieBackCommand"] | components["schemas"]["TieClipsCommand"] | components["schemas"]["TrimClipCommand"] | components["schemas"]["UnsettleCommand"] | components["schemas"]["UntieCommand"];
         UnravelRequest: {
             /** Format: int64 */
             revision: number;

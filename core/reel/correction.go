@@ -1,0 +1,224 @@
+package reel
+
+import (
+	"slices"
+	"strings"
+
+	"zestyloom/core/fault"
+)
+
+// Correction brings an output group to its limits: a gain, a slow ride, and what a limiter does, as curves that were worked out on the
+// whole programme (core/correct). The same gain acts at the same sample on all groups that are parts of it, so that they still add
+// up. Nothing in it has a memory: what is rendered stays a function of the place.
+type Correction struct {
+	ID     string   `json:"id"` // follows from the group
+	Of     string   `json:"of"`
+	Groups []string `json:"groups"` // all that it acts on, Of among them
+	To     Target   `json:"to"`
+	GainDB float64  `json:"gainDB"`
+	Ride   []Point  `json:"ride,omitempty"`  // dB over samples of the reel, for people to see and to change
+	Limit  []Point  `json:"limit,omitempty"` // dB over samples of the reel: what the limiter takes away
+	// MatchDB is how much louder the group is through it, by integrated loudness: at that gain it is heard as loud without.
+	MatchDB float64 `json:"matchDB"`
+	Basis   string  `json:"basis,omitempty"` // tells what it was worked out on; empty where it is not what it was worked out to be
+	Off     bool    `json:"off,omitempty"`   // it stays, and does nothing
+}
+
+// Target is what a correction brings a group to; nil where nothing is asked.
+type Target struct {
+	Title        string   `json:"title"`                  // of the spec or profile
+	Integrated   *float64 `json:"integrated,omitempty"`   // LUFS
+	Dialogue     bool     `json:"dialogue,omitempty"`     // measured where the dialogue is heard
+	TruePeak     *float64 `json:"truePeak,omitempty"`     // dBTP
+	ShortTermMax *float64 `json:"shortTermMax,omitempty"` // LUFS
+	MomentaryMax *float64 `json:"momentaryMax,omitempty"` // LUFS
+	PPMMax       *float64 `json:"ppmMax,omitempty"`
+}
+
+// CorrectionID names the correction of a group.
+func CorrectionID(group string) string { return "correction " + group }
+
+// Moves tells whether the gain of the correction changes with the clock.
+func (c Correction) Moves() bool { return len(c.Ride)+len(c.Limit) > 0 }
+
+// CorrectionList gives the corrections in an order that does not change.
+func (r *Reel) CorrectionList() []Correction {
+	return sorted(r.Corrections, func(a, b Correction) int { return strings.Compare(a.ID, b.ID) })
+}
+
+// CorrectionOn gives the correction that acts on a group.
+func (r *Reel) CorrectionOn(group string) (Correction, bool) {
+	for _, c := range r.Corrections {
+		if slices.Contains(c.Groups, group) {
+			return c, true
+		}
+	}
+	return Correction{}, false
+}
+
+// Matched gives the reel as it is without its corrections, but as loud as with them.
+func (r *Reel) Matched() *Reel {
+	out := r.Clone()
+	for id, c := range out.Corrections {
+		if c.GainDB, c.Ride, c.Limit = c.MatchDB, nil, nil; !c.Off {
+			out.Corrections[id] = c
+		}
+	}
+	return out
+}
+
+// Uncorrected gives the reel without the correction of a group.
+func (r *Reel) Uncorrected(group string) *Reel {
+	out := r.Clone()
+	delete(out.Corrections, CorrectionID(group))
+	return out
+}
+
+// SetCorrection has a group, and those that are parts of it, be corrected as was worked out.
+type SetCorrection struct {
+	Of      string   `json:"of"`
+	Groups  []string `json:"groups"`
+	To      Target   `json:"to"`
+	GainDB  float64  `json:"gainDB"`
+	Ride    []Point  `json:"ride,omitempty"`
+	Limit   []Point  `json:"limit,omitempty"`
+	MatchDB float64  `json:"matchDB"`
+	Basis   string   `json:"basis,omitempty"`
+}
+
+func (c SetCorrection) Plan(r *Reel, _ Known) (Change, string, error) {
+	d := newDraft(r)
+	g, there := r.Groups[c.Of]
+	if !there {
+		return Change{}, "", fault.New(fault.NotFound, "There is no output group %q on this reel", c.Of)
+	}
+	groups := slices.Clone(c.Groups)
+	if !slices.Contains(groups, c.Of) {
+		groups = append([]string{c.Of}, groups...)
+	}
+	d.corrections.put(CorrectionID(c.Of), Correction{ID: CorrectionID(c.Of), Of: c.Of, Groups: groups, To: c.To, GainDB: c.GainDB, Ride: some(c.Ride),
+		Limit: some(c.Limit), MatchDB: c.MatchDB, Basis: c.Basis})
+	return d.finish(), "correct " + g.Name, nil
+}
+
+// ChangeCorrection changes what people may of a correction; what is left nil stays.
+type ChangeCorrection struct {
+	Of   string   `json:"of"`
+	Ride *[]Point `json:"ride,omitempty"` // after which it is to be worked out anew, as the limiter was worked out on another ride
+	Off  *bool    `json:"off,omitempty"`
+}
+
+func (c ChangeCorrection) Plan(r *Reel, _ Known) (Change, string, error) {
+	d := newDraft(r)
+	now, there := d.corrections.get(CorrectionID(c.Of))
+	if !there {
+		return Change{}, "", noCorrection(c.Of)
+	}
+	what := "ride of the correction of "
+	if c.Ride != nil {
+		ride, err := steady(slices.Clone(*c.Ride))
+		if err != nil {
+			return Change{}, "", err
+		}
+		now.Ride, now.Basis = some(ride), ""
+	}
+	if c.Off != nil {
+		if now.Off, what = *c.Off, "switch on the correction of "; *c.Off {
+			what = "switch off the correction of "
+		}
+	}
+	d.corrections.put(now.ID, now)
+	return d.finish(), what + r.Groups[c.Of].Name, nil
+}
+
+// RemoveCorrection takes the correction of a group back.
+type RemoveCorrection struct {
+	Of string `json:"of"`
+}
+
+func (c RemoveCorrection) Plan(r *Reel, _ Known) (Change, string, error) {
+	d := newDraft(r)
+	if _, there := d.corrections.get(CorrectionID(c.Of)); !there {
+		return Change{}, "", noCorrection(c.Of)
+	}
+	d.corrections.drop(CorrectionID(c.Of))
+	return d.finish(), "take back the correction of " + r.Groups[c.Of].Name, nil
+}
+
+func noCorrection(group string) error {
+	return fault.New(fault.NotFound, "The output group %q is not corrected", group)
+}
+
+// followGroups has corrections go with the groups that they act on: one whose own group goes, goes with it.
+func (d *draft) followGroups() {
+	for c := range d.corrections.all() {
+		if _, there := d.groups.get(c.Of); !there {
+			d.corrections.drop(c.ID)
+			continue
+		}
+		stay := slices.DeleteFunc(slices.Clone(c.Groups), func(g string) bool { _, there := d.groups.get(g); return !there })
+		if len(stay) < len(c.Groups) {
+			c.Groups = stay
+			d.corrections.put(c.ID, c)
+		}
+	}
+}
+
+// moveCorrections has corrections act on the groups that stand for those that they acted on.
+func (d *draft) moveCorrections(heirs map[string]string) (lost []string) {
+	taken := map[string]bool{}
+	for _, c := range d.reel.CorrectionList() {
+		d.corrections.drop(c.ID)
+		next := c
+		if next.Of = heirs[c.Of]; next.Of == "" || taken[next.Of] {
+			lost = append(lost, "the correction of "+d.reel.Groups[c.Of].Name)
+			continue
+		}
+		next.ID, next.Groups = CorrectionID(next.Of), nil
+		for _, g := range c.Groups {
+			if to := heirs[g]; to != "" && !taken[to] && !slices.Contains(next.Groups, to) {
+				next.Groups = append(next.Groups, to)
+				taken[to] = true
+			}
+		}
+		d.corrections.put(next.ID, next)
+	}
+	return lost
+}
+
+func (r *Reel) checkCorrection(id string, c Correction) error {
+	if c.ID != id || id != CorrectionID(c.Of) || !word(id, 300) || !slices.Contains(c.Groups, c.Of) || len(c.To.Title) > 300 || len(c.Basis) > 200 {
+		return broken("A correction is called after the output group that it is of")
+	}
+	for _, gain := range []float64{c.GainDB, c.MatchDB} {
+		if err := checkGain(gain); err != nil {
+			return err
+		}
+	}
+	for _, points := range [][]Point{c.Ride, c.Limit} {
+		if err := checkCurve(points, checkGain); err != nil {
+			return err
+		}
+	}
+	for _, limit := range []*float64{c.To.Integrated, c.To.TruePeak, c.To.ShortTermMax, c.To.MomentaryMax, c.To.PPMMax} {
+		if limit != nil && !(*limit >= -100 && *limit <= 100) {
+			return broken("No programme could be brought to %g", *limit)
+		}
+	}
+	return r.checkCorrected(c)
+}
+
+// checkCorrected looks at the groups that a correction acts on: they are there, and nothing else corrects them.
+func (r *Reel) checkCorrected(c Correction) error {
+	for i, g := range c.Groups {
+		if _, there := r.Groups[g]; !there || slices.Contains(c.Groups[:i], g) {
+			return apart("A correction would act on the output group %q, which is not on the reel", g)
+		}
+		for _, other := range r.Corrections {
+			if other.ID != c.ID && slices.Contains(other.Groups, g) {
+				return broken("%s is corrected already, with %s", r.Groups[g].Name, r.Groups[other.Of].Name)
+			}
+		}
+	}
+	return nil
+}
