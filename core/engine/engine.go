@@ -449,6 +449,15 @@ func (e *Engine) Outputs() [][]float64 {
 	return out
 }
 
+// At gives what is heard of the last block at a row; nil where there is no such row.
+func (e *Engine) At(id weave.NodeID) [][]float64 {
+	at, there := e.graph.Node(id.Row, id.ID)
+	if !there {
+		return nil
+	}
+	return cut(e.nodes[at].shown, e.frames)
+}
+
 // Exact tells whether everything that output (an index) ever carries stands on the grid of integers of that many bits:
 // all gains on all its paths are unity and all sources have no more bits. Such an output needs no dither.
 func (e *Engine) Exact(output, bits int) bool {

@@ -1,0 +1,233 @@
+package gauge
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"math"
+	"math/rand"
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/fault"
+	"zestyloom/core/loudness"
+	"zestyloom/core/mix"
+	"zestyloom/core/reel"
+	"zestyloom/core/timecode"
+	"zestyloom/core/wave"
+	"zestyloom/core/wave/wavetest"
+	"zestyloom/core/weave"
+)
+
+const (
+	rate  = 8000 // little to render
+	start = 36000 * rate
+)
+
+func ptr[T any](x T) *T { return &x }
+
+type shelf map[string]*wave.File
+
+func (s shelf) Open(take string) (*wave.File, error) {
+	if f, ok := s[take]; ok {
+		return f, nil
+	}
+	return nil, fault.New(fault.NotFound, "no take %s", take)
+}
+
+func (s shelf) record(t testing.TB, name string, channels int, seconds float64) {
+	h := wave.Header{Format: wavetest.PCM24(channels), Frames: int64(seconds * rate)}
+	h.SampleRate = rate
+	rnd := rand.New(rand.NewSource(int64(len(name))))
+	s[name] = wavetest.Open(t, h, func(c, i int) float64 {
+		return (rnd.Float64() - 0.5) * math.Abs(math.Sin(float64(i)/5000+float64(c))) * 0.7
+	})
+}
+
+var known = reel.Takes{"cue": {Title: "Cue", Channels: 2, Frames: 30 * rate, SampleRate: rate}, "poly": {Title: "12A/3", Channels: 4, Frames: 20 * rate, SampleRate: rate}}
+
+func do(t testing.TB, r *reel.Reel, c reel.Command) {
+	change, _, err := c.Plan(r, known)
+	require.NoError(t, err)
+	require.NoError(t, r.Apply(change))
+}
+
+func may(r *reel.Reel, c reel.Command) bool {
+	change, _, err := c.Plan(r, known)
+	return err == nil && r.Apply(change) == nil
+}
+
+// ferry is a reel of half a minute: dialogue, music, a mix in 5.1 with a fold-down, and stems.
+func ferry(t testing.TB) (*reel.Reel, shelf) {
+	s := shelf{}
+	s.record(t, "poly", 4, 20)
+	s.record(t, "cue", 2, 30)
+	r := reel.New("Crossing", rate, timecode.Rate{Num: 25, Den: 1}, start, reel.DefaultStems())
+	five, pair := []string{"L", "R", "C", "LFE", "Ls", "Rs"}, []string{"L", "R"}
+	do(t, r, reel.SetStem{Stem: "DX", Labels: &five, Yes: true})
+	do(t, r, reel.AddTake{Take: "poly", Title: "12A/3", Start: start + 3*rate, Length: 18 * rate, Parts: []reel.PartPlan{
+		{Name: "Boom", Stem: "DX", Channels: []int{2}, Labels: []string{"M"}}, {Name: "Ines", Stem: "DX", Strand: "Ines Calder", Channels: []int{3}, Labels: []string{"M"}}}})
+	do(t, r, reel.AddTake{Take: "cue", Title: "Cue", Start: start, Length: 30 * rate, Parts: []reel.PartPlan{{Name: "Cue", Stem: "MX", Channels: []int{0, 1}, Labels: pair}}})
+	do(t, r, reel.SetMix{Name: "Full", Labels: five, Rest: true})
+	do(t, r, reel.SetGroup{Name: "Full mix", Layout: "5.1", Feed: &reel.Feeder{Row: reel.MixRow, From: r.MixList()[0].ID}})
+	do(t, r, reel.SetGroup{Name: "Stereo", Layout: "stereo", Feed: &reel.Feeder{Row: reel.GroupRow, From: r.GroupList()[0].ID, Fold: ptr(mix.Usual())}})
+	do(t, r, reel.SetGroup{Name: "Music", Layout: "stereo", Feed: &reel.Feeder{Row: reel.StemRow, From: "MX"}})
+	return r, s
+}
+
+func rowsOf(r *reel.Reel) (rows []weave.NodeID) {
+	for _, g := range r.GroupList() {
+		rows = append(rows, weave.NodeID{Row: reel.GroupRow, ID: g.ID})
+	}
+	return append(rows, weave.NodeID{Row: reel.StemRow, ID: "DX"}, weave.NodeID{Row: reel.MixRow, ID: r.MixList()[0].ID}, weave.NodeID{Row: reel.TrackRow, ID: r.TrackList()[0].ID})
+}
+
+func soundOf(take string) (string, error) { return "sound of " + take, nil }
+
+func measure(t testing.TB, g *Gauge, r *reel.Reel, s shelf) Done {
+	done, err := g.Measure(context.Background(), r, Asked{Rows: rowsOf(r), Sound: soundOf, Open: s.Open})
+	require.NoError(t, err)
+	return done
+}
+
+// randomEdit is something that somebody does to the reel.
+func randomEdit(rnd *rand.Rand, r *reel.Reel) reel.Command {
+	clips, tracks, groups := r.ClipList(), r.TrackList(), r.GroupList()
+	c, track := clips[rnd.Intn(len(clips))], tracks[rnd.Intn(len(tracks))]
+	at := start + rnd.Int63n(28*rate)
+	span := reel.Span{From: at, To: at + 200 + rnd.Int63n(2*rate)}
+	points := []reel.Point{{At: span.From, Value: -float64(rnd.Intn(9))}, {At: span.To, Value: -float64(rnd.Intn(9))}}
+	switch rnd.Intn(20) {
+	case 17:
+		return reel.Hush{Clip: c.ID, Channel: -1, Span: span}
+	case 18:
+		return reel.DipRange{Clip: c.ID, Channel: 0, Span: span, GainDB: -9, Ramp: 100}
+	case 19:
+		return reel.Borrow{Clip: c.ID, Channel: 0, Span: span, Take: "poly", TakeChannel: 1, Offset: 100, Fade: reel.Fade{Length: 80}}
+	case 0:
+		return reel.MoveClips{Clips: []string{c.ID}, By: rnd.Int63n(2*rate) - rate, Alone: true, Untie: true}
+	case 1:
+		return reel.TrimClip{Clip: c.ID, Edge: reel.EndEdge, By: -rnd.Int63n(rate), Alone: true}
+	case 2:
+		return reel.CutClips{At: at, Clips: []string{c.ID}, Alone: true}
+	case 3:
+		return reel.SetClip{Clip: c.ID, GainDB: ptr(-float64(rnd.Intn(9)))}
+	case 4:
+		return reel.SetClip{Clip: c.ID, FadeIn: &reel.Fade{Length: rnd.Int63n(rate)}, FadeOut: &reel.Fade{Length: rnd.Int63n(rate), Curve: reel.Power}}
+	case 5:
+		return reel.SetCurve{Of: reel.OfClip, ID: c.ID, What: reel.GainCurve, Points: points, Range: &span}
+	case 6:
+		return reel.SetCurve{Of: reel.OfTrack, ID: track.ID, What: reel.PanCurve, Points: []reel.Point{{At: span.From, Value: -1}, {At: span.To, Value: 0.5}}, Range: &span}
+	case 7:
+		return reel.SetTrack{Track: track.ID, GainDB: ptr(-float64(rnd.Intn(4))), Mute: ptr(rnd.Intn(5) == 0)}
+	case 8:
+		return reel.SetBus{Row: reel.StemRow, From: "MX", GainDB: ptr(-float64(rnd.Intn(4)))}
+	case 9:
+		return reel.SetCurve{Of: "group", ID: groups[rnd.Intn(len(groups))].ID, What: reel.GainCurve, Points: points, Range: &span}
+	case 10:
+		return reel.SetCorrection{Of: groups[0].ID, Groups: []string{groups[2].ID}, GainDB: -2, Limit: points}
+	case 11:
+		return reel.RemoveCorrection{Of: groups[0].ID}
+	case 12:
+		return reel.SlipClip{Clip: c.ID, By: rnd.Int63n(300), Alone: true, Untie: true}
+	case 13:
+		return reel.SetLane{Clip: c.ID, Channel: 0, GainDB: ptr(-3.0), Invert: ptr(rnd.Intn(2) == 0), Delay: ptr(rnd.Int63n(20))}
+	case 14:
+		return reel.RemoveClips{Clips: []string{c.ID}}
+	case 15:
+		return reel.AddTake{Take: "cue", Title: "Cue", Start: at, Offset: rnd.Int63n(rate), Length: 1000 + rnd.Int63n(4*rate), Frames: 30 * rate,
+			Parts: []reel.PartPlan{{Name: fmt.Sprint("Cue ", rnd.Intn(3)), Stem: "MX", Channels: []int{0, 1}, Labels: []string{"L", "R"}}}, Reuse: true}
+	}
+	return reel.RangeGain{Of: reel.OfTrack, IDs: []string{track.ID}, Span: span, GainDB: -6, Ramp: 100}
+}
+
+// After any edits what is kept is what measuring from scratch gives, bit for bit, and most of it was kept.
+func TestMeasuringOnIsMeasuringAnew(t *testing.T) {
+	kept, measured, made := 0, 0, 0
+	for seed := range int64(3) {
+		rnd := rand.New(rand.NewSource(seed))
+		r, s := ferry(t)
+		g := &Gauge{}
+		measure(t, g, r, s)
+		for range 10 {
+			c := randomEdit(rnd, r)
+			if len(r.Clips) < 2 || !may(r, c) {
+				continue
+			}
+			made++
+			done := measure(t, g, r, s)
+			kept, measured = kept+done.Kept, measured+done.Pieces
+			fresh := &Gauge{}
+			measure(t, fresh, r, s)
+			for _, id := range rowsOf(r) {
+				got, _ := g.Row(id)
+				want, _ := fresh.Row(id)
+				require.Equal(t, want.Layout, got.Layout)
+				require.Len(t, got.Pieces, len(want.Pieces))
+				for i := range want.Pieces {
+					require.Equal(t, want.Pieces[i], got.Pieces[i], "seed %d: %T, piece %d of %v", seed, c, i, id)
+				}
+			}
+		}
+	}
+	assert.Greater(t, made, 20)
+	assert.Greater(t, kept, measured, "most edits touch little")
+}
+
+// Names, marks and what is muted change nothing; a short edit touches the pieces that it lies in.
+func TestWhatAnEditTouches(t *testing.T) {
+	r, s := ferry(t)
+	g := &Gauge{}
+	pieces := measure(t, g, r, s)
+	assert.Zero(t, pieces.Kept)
+	assert.Equal(t, 15*len(rowsOf(r)), pieces.Pieces)
+	touched := func(c reel.Command) int {
+		do(t, r, c)
+		return measure(t, g, r, s).Pieces
+	}
+	cue := r.ClipList()[0]
+	for _, c := range r.ClipList() {
+		if c.Take == "cue" {
+			cue = c
+		}
+	}
+	assert.Zero(t, touched(reel.SetTrack{Track: cue.Track, Name: ptr("Accordion")}))
+	assert.Zero(t, touched(reel.SetMark{Name: "Here", At: start}))
+	assert.Zero(t, touched(reel.CutClips{At: start + 10*rate + 77, Clips: []string{cue.ID}, Alone: true}), "a cut is not heard")
+	// Two seconds of music in the middle: in its group, the mix, both mixes' groups; not in dialogue.
+	span := reel.Span{From: start + 14*rate, To: start + 16*rate}
+	n := touched(reel.RangeGain{Of: reel.OfTrack, IDs: []string{cue.Track}, Span: span, GainDB: -6, Ramp: 100})
+	assert.LessOrEqual(t, n, 4*3, "of %d", pieces.Pieces)
+	assert.GreaterOrEqual(t, n, 4)
+	row, _ := g.Row(rowsOf(r)[0])
+	w := row.Whole(0, row.Hops(), loudness.Row{})
+	assert.InDelta(t, 30, w.Seconds, 0.01)
+	g.Forget(rowsOf(r)[:1])
+	assert.Equal(t, 1, len(g.rows))
+	assert.Positive(t, g.Size())
+}
+
+// What can't be read, or is stopped, is said; what was measured before stays.
+func TestMeasuringThatFails(t *testing.T) {
+	r, s := ferry(t)
+	g := &Gauge{}
+	ctx, stop := context.WithCancel(context.Background())
+	_, err := g.Measure(ctx, r, Asked{Rows: rowsOf(r), Sound: soundOf, Open: s.Open, Progress: func(share float64) {
+		if share > 0.3 {
+			stop()
+		}
+	}})
+	assert.Equal(t, fault.Cancelled, fault.KindOf(err))
+	done := measure(t, g, r, s)
+	assert.Positive(t, done.Kept, "what was done before it was stopped")
+	missing := maps.Clone(s)
+	delete(missing, "cue")
+	_, err = (&Gauge{}).Measure(context.Background(), r, Asked{Rows: rowsOf(r), Sound: soundOf, Open: missing.Open})
+	assert.Equal(t, fault.NotFound, fault.KindOf(err))
+	_, err = (&Gauge{}).Measure(context.Background(), r, Asked{Rows: []weave.NodeID{{Row: reel.StemRow, ID: "QQ"}}, Sound: soundOf, Open: s.Open})
+	assert.Equal(t, fault.NotFound, fault.KindOf(err))
+	assert.True(t, slices.Equal(rowsOf(r), rowsOf(r.Clone())))
+}
