@@ -35,7 +35,22 @@ func pieces(rate int, l layout.Layout, signal [][]float64) Row {
 	return row
 }
 
-// programme5 is a signal that comes and goes, with peaks, silence and a lone channel.
+// A stream makes the same pieces, whatever blocks come, also where the end is near the end of a piece.
+func TestStreamsMakeTheSamePieces(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 9))
+	for _, frames := range []int{1, 100, 96000, 96000 + 1, 96000 + Tail, 96000 + Tail + 1, 2*96000 - 1, 250000} {
+		signal := programmeOf(48000, 2, float64(frames)/48000, 3)
+		s := NewStream(48000, 4, layout.ForWidth(2))
+		for at := 0; at < len(signal[0]); {
+			n := min(1+r.IntN(20000), len(signal[0])-at)
+			s.Write([][]float64{signal[0][at : at+n], signal[1][at : at+n]})
+			at += n
+		}
+		assert.Equal(t, pieces(48000, layout.ForWidth(2), signal), s.End(), "%d", frames)
+	}
+}
+
+// programmeOf is a signal that comes and goes, with peaks, silence and a lone channel.
 func programmeOf(rate, channels int, seconds float64, seed uint64) [][]float64 {
 	r := rand.New(rand.NewPCG(seed, 1))
 	out := make([][]float64, channels)

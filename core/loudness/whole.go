@@ -281,3 +281,40 @@ func (h *histogram) distribution() []Distribution {
 	}
 	return out
 }
+
+// Spoken tells of every hop whether the dialogue was heard in the 400 ms before its end; nil where nobody knows what the dialogue is.
+func (w *Whole) Spoken() []bool {
+	if w.Dialogue == nil {
+		return nil
+	}
+	out := make([]bool, len(w.lines.speech))
+	for h, l := range w.lines.speech {
+		out[h] = float64(l) >= w.lines.gate
+	}
+	return out
+}
+
+// Gated gives the integrated loudness of a programme by the weighted power of its hops, after BS.1770, over the blocks at whose end it is
+// asked for; over all of them where of is nil. It is not heard where no block is above the gates.
+func Gated(power []float64, of []bool) (integrated float64, heard bool) {
+	m, h := newProgramme(layout.Layout{}), histogram{}
+	for i, p := range power {
+		m.blocks = m.blocks[:0]
+		m.endHop(p)
+		if of != nil && (i >= len(of) || !of[i]) {
+			continue
+		}
+		for _, b := range m.blocks {
+			h.add(b)
+		}
+	}
+	p, n := h.mean(floorLUFS)
+	if n == 0 {
+		return 0, false
+	}
+	p, _ = h.mean(lufs(p) - 10)
+	return lufs(p), true
+}
+
+// LUFS gives the loudness of a weighted power.
+func LUFS(power float64) float64 { return lufs(power) }
