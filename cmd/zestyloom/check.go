@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"os"
-	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -150,7 +149,7 @@ func foldCommand() *cobra.Command {
 	return c
 }
 
-// foldFile writes beside the target first, so that nothing half stands under its name.
+// foldFile writes a fold-down.
 func foldFile(ctx context.Context, path, name, order string, to layout.Name, f mix.Fold, out string) (r folded, err error) {
 	src, labels, _, closer, err := laidOut(ctx, path, name, order)
 	if err != nil {
@@ -161,20 +160,13 @@ func foldFile(ctx context.Context, path, name, order string, to layout.Name, f m
 	if err != nil {
 		return r, err
 	}
-	part, err := os.CreateTemp(filepath.Dir(out), ".fold-*")
+	over := 0.0
+	err = aside(out, func(w *os.File) (err error) {
+		over, err = folding.Write(ctx, src, labels.Labels, target, f, w)
+		return err
+	})
 	if err != nil {
-		return r, at(out, err)
-	}
-	defer os.Remove(part.Name())
-	over, err := folding.Write(ctx, src, labels.Labels, target, f, part)
-	if err == nil {
-		err = part.Chmod(0o644)
-	}
-	if err = errors.Join(err, part.Close()); err != nil {
-		return r, at(path, err)
-	}
-	if err := os.Rename(part.Name(), out); err != nil {
-		return r, at(out, err)
+		return r, err
 	}
 	return folded{out, target.Width(), over}, nil
 }

@@ -247,18 +247,8 @@ func plyFiles(ctx context.Context, paths []string, out string, lengths ply.Lengt
 	if err != nil {
 		return nil, err
 	}
-	// Under another name until it is whole: what stands at out, which may be one of the sources, stays till then.
-	f, err := os.CreateTemp(filepath.Dir(out), ".ply-*")
-	if err != nil {
-		return nil, at(out, err)
-	}
-	defer os.Remove(f.Name())
-	defer f.Close()
-	if err := plied.Write(ctx, f, nil); err != nil {
-		return nil, at(out, err)
-	}
-	if err := errors.Join(f.Chmod(0o644), f.Close(), os.Rename(f.Name(), out)); err != nil {
-		return nil, at(out, err)
+	if err := aside(out, func(w *os.File) error { return plied.Write(ctx, w, nil) }); err != nil {
+		return nil, err
 	}
 	return plied.Tracks, nil
 }
@@ -336,10 +326,14 @@ func parsePairs(text string) ([]take.Set, error) {
 
 func gaugeCommand() *cobra.Command {
 	var name, order string
+	oversample := 4
 	c := &cobra.Command{
-		Use: "gauge FILE", Short: "Measure loudness, range and peaks", Args: cobra.ExactArgs(1),
+		Use: "gauge FILE…", Short: "Measure loudness, range and peaks of a file, or of several that are one programme", Args: cobra.MinimumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			m, err := gauge(c.Context(), args[0], name, order)
+			if oversample != 4 && oversample != 8 {
+				return fault.New(fault.BadInput, "True peak is looked for at 4 or 8 times the rate, not at %d", oversample)
+			}
+			m, err := gauge(c.Context(), args, name, order, oversample)
 			if err != nil {
 				return err
 			}
@@ -356,6 +350,7 @@ func gaugeCommand() *cobra.Command {
 	}
 	c.Flags().StringVar(&name, "layout", "", "channel layout: "+strings.Join(layout.Names(), ", "))
 	c.Flags().StringVar(&order, "order", "", "channel order: smpte, film, or labels such as L,R,Ls,Rs,C,LFE")
+	c.Flags().IntVar(&oversample, "oversample", oversample, "how many times the rate true peak is looked for at: 4 or 8")
 	return c
 }
 
@@ -400,19 +395,19 @@ func laidOut(ctx context.Context, path, name, order string) (f *wave.File, l lay
 	return f, l, by, closer, nil
 }
 
-func gauge(ctx context.Context, path, name, order string) (gauged, error) {
-	f, l, by, closer, err := laidOut(ctx, path, name, order)
+func gauge(ctx context.Context, paths []string, name, order string, oversample int) (gauged, error) {
+	_, f, l, by, closer, err := together(ctx, paths, name, order)
 	if err != nil {
 		return gauged{}, err
 	}
 	defer closer.Close()
-	m := loudness.NewMeter(f.SampleRate, l)
+	m := loudness.NewMeterAt(f.SampleRate, l, oversample)
 	err = f.EachBlock(gaugeBlock, func(_ int64, block [][]float64) error {
 		m.Write(block)
 		return ctx.Err()
 	})
 	if err != nil {
-		return gauged{}, at(path, err)
+		return gauged{}, at(paths[0], err)
 	}
 	return gauged{m.Measurement(), l.Name, l.Labels, by}, nil
 }

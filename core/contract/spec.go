@@ -181,15 +181,6 @@ type Check struct {
 	Runs   int      `json:"runs,omitempty"`   // of clipped: full-scale samples in a row that count as clipped; 3 where it is left out
 }
 
-// profiles are limits that are well known.
-var profiles = map[string]Limit{
-	"r128":      {Integrated: number(-23), Tolerance: number(0.5), TruePeak: number(-1)},                       // EBU R 128
-	"a85":       {Integrated: number(-24), Tolerance: number(2), TruePeak: number(-2)},                         // ATSC A/85
-	"streaming": {Integrated: number(-27), Tolerance: number(2), TruePeak: number(-2), Measured: DialogueGate}, // anchored to dialogue
-}
-
-func number(x float64) *float64 { return &x }
-
 // What loudness is measured on.
 const (
 	WholeProgramme = "programme"
@@ -198,7 +189,8 @@ const (
 
 // Whole gives a limit with what its profile says and it does not.
 func (l Limit) Whole() Limit {
-	p := profiles[l.Profile]
+	profile, _ := profileOf(l.Profile)
+	p := profile.Limits
 	for _, f := range []struct{ own, known **float64 }{
 		{&l.Integrated, &p.Integrated}, {&l.Tolerance, &p.Tolerance}, {&l.RangeMax, &p.RangeMax}, {&l.ShortTermMax, &p.ShortTermMax},
 		{&l.MomentaryMax, &p.MomentaryMax}, {&l.TruePeak, &p.TruePeak}, {&l.PPMMax, &p.PPMMax},
@@ -347,8 +339,8 @@ func (s Spec) checkWords(groups map[string]bool) error {
 		}
 	}
 	for _, l := range s.Limits {
-		if _, known := profiles[l.Profile]; l.Profile != "" && !known {
-			return fault.New(fault.BadInput, "There is no profile %q of limits; known are r128, a85 and streaming", l.Profile)
+		if _, known := profileOf(l.Profile); l.Profile != "" && !known {
+			return fault.New(fault.BadInput, "There is no profile %q of limits; known are %s", l.Profile, profileNames())
 		}
 		if err := named(groups, l.Of); err != nil {
 			return err

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/fault"
+	"zestyloom/core/layout"
 )
 
 const minimal = "id: a\ntitle: A\ncontainer: wave\nsampleRate: 48000\nbitDepth: 24\npackaging: [per-group]\nnaming: {interleaved: a, per-group: a}\ngroups: [{id: dx, name: D, tag: DX, layout: stereo, stems: [DX]}]\n"
@@ -85,4 +86,35 @@ func TestParseSecond(t *testing.T) {
 		assert.Equal(t, fault.BadInput, fault.KindOf(err), name)
 		assert.ErrorContains(t, err, c.says, name)
 	}
+}
+
+// The profiles that ship are those that the schema knows, and each asks for something.
+func TestProfiles(t *testing.T) {
+	var ids []string
+	for _, p := range Profiles() {
+		ids = append(ids, `"`+p.ID+`"`)
+		assert.NotEmpty(t, p.Title)
+		assert.NotEmpty(t, p.Source)
+		require.NotNil(t, p.Limits.Integrated, p.ID)
+		require.NotNil(t, p.Limits.TruePeak, p.ID)
+	}
+	bare := strings.NewReplacer("\n", "", " ", "").Replace(string(Schema()))
+	assert.Contains(t, bare, `"enum":[`+strings.Join(ids, ",")+`]`)
+	ceiling := -3.0
+	target := Limit{Profile: "r128-s1", TruePeak: &ceiling}.Target("Promo")
+	assert.Equal(t, []float64{-23, -18, -3}, []float64{*target.Integrated, *target.ShortTermMax, *target.TruePeak})
+	assert.True(t, Limit{Profile: "streaming"}.Target("").Dialogue)
+
+	// What a spec asks of a file is what it asks of its first group of that layout.
+	text, _ := ShippedText("surround-and-stereo")
+	spec, err := Parse(text)
+	require.NoError(t, err)
+	for _, width := range []int{2, 6} {
+		target, err := spec.TargetFor(layout.ForWidth(width))
+		require.NoError(t, err)
+		assert.Equal(t, spec.Title, target.Title)
+		assert.NotNil(t, target.Integrated)
+	}
+	_, err = spec.TargetFor(layout.ForWidth(3))
+	assert.Equal(t, fault.NotFound, fault.KindOf(err))
 }

@@ -38,11 +38,11 @@ const (
 type problem struct {
 	rate   int
 	to     reel.Target
-	power  []float64       // of every hop
-	spoken []bool          // blocks in which dialogue is heard, by hop; nil where loudness is that of all
-	quasi  []float64       // dB, of every hop
-	cells  []float64       // dB, of every cell from the first sample on: true peak of the loudest channel
-	ride   []reel.Point    // that somebody has drawn; nil where it is worked out
+	power  []float64    // of every hop
+	spoken []bool       // blocks in which dialogue is heard, by hop; nil where loudness is that of all
+	quasi  []float64    // dB, of every hop
+	cells  []float64    // dB, of every cell from the first sample on: true peak of the loudest channel
+	ride   []reel.Point // that somebody has drawn; nil where it is worked out
 	frames int64
 }
 
@@ -225,7 +225,9 @@ func corners(values []float64, grid int64, tolerance float64) []reel.Point {
 		return nil
 	}
 	var out []reel.Point
-	put := func(k int) { out = append(out, reel.Point{At: int64(k) * grid, Value: math.Round(values[k]*1000)/1000 - 0.0005}) }
+	put := func(k int) {
+		out = append(out, reel.Point{At: int64(k) * grid, Value: math.Round(values[k]*1000)/1000 - 0.0005})
+	}
 	put(0)
 	for k := 0; k < len(values)-1; {
 		// As far as a straight line holds: what it may be at each step lies in a wedge.

@@ -79,6 +79,9 @@ func Assess(files []Arrival) Family {
 	return chain{candidate{files: files, byHand: true}.unit()}.family()
 }
 
+// Labels gives the label of each of several monos by their names, in the order in which they come; nil unless all have one.
+func Labels(files []Arrival) []string { return unit{lanes: files}.labels() }
+
 func startOf(a Arrival) int64 {
 	if a.Description.StartSamples == nil {
 		return -1

@@ -38,6 +38,20 @@ func (f *File) Carried(positions bool) []RawChunk {
 	return out
 }
 
+// CarriedWhole is Carried for a file of the same channels in the same order, so that what describes them stays right.
+func (f *File) CarriedWhole() []RawChunk {
+	out := f.Carried(true)
+	for _, c := range f.Other {
+		if c.ID != "axml" && c.ID != "chna" || c.Size > maxCarried {
+			continue
+		}
+		if body, err := f.ReadChunk(c); err == nil && int64(len(body)) == c.Size {
+			out = append(out, RawChunk{c.ID, body})
+		}
+	}
+	return out
+}
+
 // ReadChunk reads the body of a chunk listed in Other, up to maxMetadata bytes.
 func (f *File) ReadChunk(c Chunk) ([]byte, error) {
 	b := make([]byte, min(c.Size, maxMetadata))

@@ -1,0 +1,90 @@
+package contract
+
+import (
+	_ "embed"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+
+	"go.yaml.in/yaml/v3"
+
+	"zestyloom/core/fault"
+	"zestyloom/core/layout"
+	"zestyloom/core/reel"
+)
+
+// Profile is limits that are well known.
+type Profile struct {
+	ID      string `json:"id"`
+	Title   string `json:"title"`
+	Source  string `json:"source"`            // the recommendation that it follows
+	Edition string `json:"edition,omitempty"` //
+	Limits  Limit  `json:"limits"`
+}
+
+//go:embed profiles.yaml
+var profilesText []byte
+
+// Profiles gives those that ship.
+var Profiles = sync.OnceValue(func() (list []Profile) {
+	var read any
+	err := yaml.Unmarshal(profilesText, &read)
+	text, inJSON := json.Marshal(read) // in which limits have their names
+	if err = errors.Join(err, inJSON, json.Unmarshal(text, &list)); err != nil {
+		panic(fmt.Errorf("the profiles that ship can't be read: %w", err)) // a test reads them
+	}
+	return list
+})
+
+// profileOf gives a profile by its ID.
+func profileOf(id string) (Profile, bool) {
+	i := slices.IndexFunc(Profiles(), func(p Profile) bool { return p.ID == id })
+	if i < 0 {
+		return Profile{}, false
+	}
+	return Profiles()[i], true
+}
+
+// profileNames lists the IDs of all profiles, in words.
+func profileNames() string {
+	var ids []string
+	for _, p := range Profiles() {
+		ids = append(ids, p.ID)
+	}
+	return strings.Join(ids, ", ")
+}
+
+// Target is what the limit asks a programme to be brought to; title is whose limit it is.
+func (l Limit) Target(title string) reel.Target {
+	l = l.Whole()
+	return reel.Target{Title: title, Integrated: l.Integrated, Dialogue: l.Measured == DialogueGate, TruePeak: l.TruePeak,
+		ShortTermMax: l.ShortTermMax, MomentaryMax: l.MomentaryMax, PPMMax: l.PPMMax}
+}
+
+// LimitOf gives the first of the spec's limits for a group that asks for a loudness or a peak.
+func (s Spec) LimitOf(group string) (Limit, bool) {
+	for _, l := range s.Limits {
+		if w := l.Whole(); l.For(group) && (w.Integrated != nil || w.TruePeak != nil || w.ShortTermMax != nil || w.MomentaryMax != nil || w.PPMMax != nil) {
+			return l, true
+		}
+	}
+	return Limit{}, false
+}
+
+// TargetFor is what the spec asks of a file whose channels are a layout: the limit of its first group of that layout that has one.
+// NotFound where it asks nothing of such.
+func (s Spec) TargetFor(l layout.Layout) (reel.Target, error) {
+	for _, g := range s.Groups {
+		labels, err := g.Labels()
+		if err != nil || len(labels) != len(l.Labels) || l.Name != layout.Discrete && !slices.ContainsFunc(labels, func(x string) bool { return slices.Contains(l.Labels, x) }) {
+			continue
+		}
+		if limit, there := s.LimitOf(g.ID); there {
+			return limit.Target(s.Title), nil
+		}
+	}
+	return reel.Target{}, fault.New(fault.NotFound, "%s asks nothing of %d channels (%s)", s.Title, len(l.Labels), l.Name)
+}
