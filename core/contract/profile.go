@@ -64,14 +64,27 @@ func (l Limit) Target(title string) reel.Target {
 		ShortTermMax: l.ShortTermMax, MomentaryMax: l.MomentaryMax, PPMMax: l.PPMMax}
 }
 
-// LimitOf gives the first of the spec's limits for a group that asks for a loudness or a peak.
-func (s Spec) LimitOf(group string) (Limit, bool) {
+// LimitOf gives all that the spec limits of a group as one: the first loudness, and of maxima the strictest. It is not there where the spec
+// asks for nothing.
+func (s Spec) LimitOf(group string) (all Limit, there bool) {
 	for _, l := range s.Limits {
-		if w := l.Whole(); l.For(group) && (w.Integrated != nil || w.TruePeak != nil || w.ShortTermMax != nil || w.MomentaryMax != nil || w.PPMMax != nil) {
-			return l, true
+		if !l.For(group) {
+			continue
+		}
+		l = l.Whole()
+		if all.Integrated == nil && l.Integrated != nil {
+			all.Integrated, all.Tolerance, all.Measured, there = l.Integrated, l.Tolerance, l.Measured, true
+		}
+		for _, f := range []struct {
+			all **float64
+			one *float64
+		}{{&all.RangeMax, l.RangeMax}, {&all.ShortTermMax, l.ShortTermMax}, {&all.MomentaryMax, l.MomentaryMax}, {&all.TruePeak, l.TruePeak}, {&all.PPMMax, l.PPMMax}} {
+			if f.one != nil && (*f.all == nil || *f.one < **f.all) {
+				*f.all, there = f.one, true
+			}
 		}
 	}
-	return Limit{}, false
+	return all, there
 }
 
 // TargetFor is what the spec asks of a file whose channels are a layout: the limit of its first group of that layout that has one.

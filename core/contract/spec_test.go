@@ -115,6 +115,14 @@ func TestProfiles(t *testing.T) {
 		assert.Equal(t, spec.Title, target.Title)
 		assert.NotNil(t, target.Integrated)
 	}
+	text, _ = ShippedText("eight-channel-mix")
+	if spec, err = Parse(text); assert.NoError(t, err) {
+		all, there := spec.LimitOf("full-mix")
+		require.True(t, there)
+		assert.Equal(t, []float64{-23, -1, 6}, []float64{*all.Integrated, *all.TruePeak, *all.PPMMax}, "of several limits")
+		all, _ = spec.LimitOf("music")
+		assert.Nil(t, all.Integrated)
+	}
 	_, err = spec.TargetFor(layout.ForWidth(3))
 	assert.Equal(t, fault.NotFound, fault.KindOf(err))
 }

@@ -82,7 +82,7 @@ func To(ctx context.Context, row loudness.Row, w *loudness.Whole, to reel.Target
 			break
 		}
 	}
-	best.Works = worksOf(best.Curves, p.rate, p.frames)
+	best.Works = WorksOf(best.Curves, p.rate, p.frames)
 	best.Missed = missed(best.After, to)
 	return best, nil
 }
@@ -149,8 +149,8 @@ func words(x *float64) string {
 	return fmt.Sprintf("%.2f", *x)
 }
 
-// worksOf says what curves do, to within the points that they have.
-func worksOf(c Curves, rate int, frames int64) Works {
+// WorksOf says what curves do to a programme of so many frames, to within the points that they have.
+func WorksOf(c Curves, rate int, frames int64) Works {
 	w := Works{Limits: []Worked{}}
 	var now *Worked
 	for i, p := range c.Limit {

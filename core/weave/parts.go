@@ -16,7 +16,7 @@ func Parts(r *reel.Reel, group string) ([]string, error) {
 	sources := func(id string) map[NodeID]bool {
 		all := g.reaching(Groups([]string{id}))
 		for at := range all {
-			if at.Row != reel.TrackRow {
+			if at.Row == reel.GroupRow || at.Row == reel.MixRow { // by whatever way it comes
 				delete(all, at)
 			}
 		}

@@ -10,6 +10,7 @@ import (
 
 	"zestyloom/core/contract"
 	"zestyloom/core/convert"
+	"zestyloom/core/correct"
 	"zestyloom/core/cutlist"
 	"zestyloom/core/delivery"
 	"zestyloom/core/desk"
@@ -158,6 +159,20 @@ type Comparison = desk.Comparison
 // Conversion defines model for Conversion.
 type Conversion = convert.Conversion
 
+// CorrectRequest defines model for CorrectRequest.
+type CorrectRequest struct {
+	// Groups All that it acts on; left out: the group and its parts
+	Groups *[]string `json:"groups,omitempty"`
+
+	// KeepRide The ride stays as it was drawn
+	KeepRide *bool   `json:"keepRide,omitempty"`
+	Of       string  `json:"of"`
+	Profile  *string `json:"profile,omitempty"`
+}
+
+// CorrectionWorks defines model for CorrectionWorks.
+type CorrectionWorks = correct.Works
+
 // CrossfadeCommand Crossfade fades from one clip to the next on its track. Clips that meet are drawn over each other out of their handles, as far each; clips that overlap are faded where they do, and Length is not asked for.
 type CrossfadeCommand = reel.Sent
 
@@ -242,6 +257,79 @@ type Fold = mix.Fold
 // FrameRate defines model for FrameRate.
 type FrameRate = timecode.Rate
 
+// GaugeCorrection defines model for GaugeCorrection.
+type GaugeCorrection struct {
+	GainDB float64 `json:"gainDB"`
+
+	// Groups All that it acts on
+	Groups  []string `json:"groups"`
+	MatchDB float64  `json:"matchDB"`
+
+	// Of The output group that was brought to its limits
+	Of   string  `json:"of"`
+	Off  bool    `json:"off"`
+	Ride []Point `json:"ride"`
+
+	// Stale What it was worked out on has changed, or its ride has
+	Stale bool `json:"stale"`
+
+	// Title Of what it was brought to
+	Title string          `json:"title"`
+	Works CorrectionWorks `json:"works"`
+}
+
+// GaugeLimit What a group is held to; what is left out is not limited.
+type GaugeLimit = contract.Limit
+
+// GaugeLines defines model for GaugeLines.
+type GaugeLines struct {
+	// Lines In columns of the same length, the largest of each; of correlation the lowest. What there is not is null.
+	Lines    MeasuredLines `json:"lines"`
+	Places   []GaugePlace  `json:"places"`
+	Revision int64         `json:"revision"`
+}
+
+// GaugePlace defines model for GaugePlace.
+type GaugePlace = loudness.Place
+
+// GaugeRow defines model for GaugeRow.
+type GaugeRow struct {
+	Correction *GaugeCorrection `json:"correction,omitempty"`
+	Id         string           `json:"id"`
+	Labels     []string         `json:"labels"`
+
+	// Limit What a group is held to; what is left out is not limited.
+	Limit *GaugeLimit `json:"limit,omitempty"`
+	Name  string      `json:"name"`
+	Row   Row         `json:"row"`
+	Tag   string      `json:"tag"`
+
+	// Whole What was measured; what does not exist, as in silence, is null.
+	Whole *Whole `json:"whole,omitempty"`
+}
+
+// GaugeView defines model for GaugeView.
+type GaugeView struct {
+	// JudgedBy Title of the spec or profile; empty where there is none
+	JudgedBy string `json:"judgedBy"`
+
+	// Measured Seconds of sound that had to be measured to do so
+	Measured float64 `json:"measured"`
+
+	// Revision That was measured
+	Revision int64      `json:"revision"`
+	Rows     []GaugeRow `json:"rows"`
+
+	// Seconds That the reel is long
+	Seconds float64 `json:"seconds"`
+
+	// Share How far measuring of the reel as it is now has come; 1 where what is here is that
+	Share float64 `json:"share"`
+
+	// Took Seconds that it took to bring this up to date
+	Took float64 `json:"took"`
+}
+
 // Group defines model for Group.
 type Group = reel.Group
 
@@ -304,6 +392,9 @@ type LenderRequest struct {
 	To   int64 `json:"to"`
 }
 
+// LimitProfile defines model for LimitProfile.
+type LimitProfile = contract.Profile
+
 // ListedSpec defines model for ListedSpec.
 type ListedSpec = store.ListedSpec
 
@@ -321,6 +412,9 @@ type Match = store.Match
 
 // MeasuredCurve defines model for MeasuredCurve.
 type MeasuredCurve = loudness.Curve
+
+// MeasuredLines In columns of the same length, the largest of each; of correlation the lowest. What there is not is null.
+type MeasuredLines = loudness.Lines
 
 // Measurement defines model for Measurement.
 type Measurement = delivery.GroupReport
@@ -888,11 +982,17 @@ type UntieCommand = reel.Sent
 // Use defines model for Use.
 type Use = take.Use
 
+// Values defines model for Values.
+type Values = []*float64
+
 // WeaveFinding defines model for WeaveFinding.
 type WeaveFinding = weave.Finding
 
 // WeaveFix A command that sets it right
 type WeaveFix = weave.Fix
+
+// Whole What was measured; what does not exist, as in silence, is null.
+type Whole = loudness.Whole
 
 // Work defines model for Work.
 type Work = store.Work
@@ -902,6 +1002,9 @@ type WorkState = string
 
 // Before defines model for Before.
 type Before = time.Time
+
+// FromSample defines model for FromSample.
+type FromSample = int64
 
 // Key defines model for Key.
 type Key = string
@@ -918,6 +1021,9 @@ type PrintID = string
 // ProductionID defines model for ProductionID.
 type ProductionID = string
 
+// Profile defines model for Profile.
+type Profile = string
+
 // ReelID defines model for ReelID.
 type ReelID = string
 
@@ -926,6 +1032,9 @@ type Since = int64
 
 // TakeID defines model for TakeID.
 type TakeID = string
+
+// ToSample defines model for ToSample.
+type ToSample = int64
 
 // WorkID defines model for WorkID.
 type WorkID = string
@@ -1046,6 +1155,42 @@ type GetEffectiveParams struct {
 
 // GetEffectiveParamsRow defines parameters for GetEffective.
 type GetEffectiveParamsRow string
+
+// GaugeReelParams defines parameters for GaugeReel.
+type GaugeReelParams struct {
+	Row *Row    `form:"row,omitempty" json:"row,omitempty"`
+	Id  *string `form:"id,omitempty" json:"id,omitempty"`
+
+	// Profile A profile that is judged by, instead of the reel's spec
+	Profile *Profile `form:"profile,omitempty" json:"profile,omitempty"`
+
+	// From Sample of the reel
+	From *FromSample `form:"from,omitempty" json:"from,omitempty"`
+
+	// To Sample of the reel, which is not measured any more
+	To *ToSample `form:"to,omitempty" json:"to,omitempty"`
+}
+
+// GaugeLinesParams defines parameters for GaugeLines.
+type GaugeLinesParams struct {
+	Row Row    `form:"row" json:"row"`
+	Id  string `form:"id" json:"id"`
+
+	// Profile A profile that is judged by, instead of the reel's spec
+	Profile *Profile `form:"profile,omitempty" json:"profile,omitempty"`
+
+	// From Sample of the reel
+	From *FromSample `form:"from,omitempty" json:"from,omitempty"`
+
+	// To Sample of the reel, which is not measured any more
+	To      *ToSample `form:"to,omitempty" json:"to,omitempty"`
+	Columns *int      `form:"columns,omitempty" json:"columns,omitempty"`
+}
+
+// GaugePartsParams defines parameters for GaugeParts.
+type GaugePartsParams struct {
+	Of string `form:"of" json:"of"`
+}
 
 // GetHistoryParams defines parameters for GetHistory.
 type GetHistoryParams struct {
@@ -1252,6 +1397,9 @@ type ReadCutListJSONRequestBody = CutListText
 // WriteCutListJSONRequestBody defines body for WriteCutList for application/json ContentType.
 type WriteCutListJSONRequestBody WriteCutListJSONBody
 
+// CorrectGroupJSONRequestBody defines body for CorrectGroup for application/json ContentType.
+type CorrectGroupJSONRequestBody = CorrectRequest
+
 // LayTakesJSONRequestBody defines body for LayTakes for application/json ContentType.
 type LayTakesJSONRequestBody = LayRequest
 
@@ -1441,6 +1589,9 @@ type ServerInterface interface {
 	// (GET /productions/{production}/work)
 	ListWork(c *gin.Context, production ProductionID, params ListWorkParams)
 
+	// (GET /profiles)
+	ListProfiles(c *gin.Context)
+
 	// (DELETE /receipts/{receipt})
 	RemoveReceipt(c *gin.Context, receipt string)
 
@@ -1485,6 +1636,18 @@ type ServerInterface interface {
 
 	// (GET /reels/{reel}/effective)
 	GetEffective(c *gin.Context, reel ReelID, params GetEffectiveParams)
+
+	// (GET /reels/{reel}/gauge)
+	GaugeReel(c *gin.Context, reel ReelID, params GaugeReelParams)
+
+	// (POST /reels/{reel}/gauge/correct)
+	CorrectGroup(c *gin.Context, reel ReelID)
+
+	// (GET /reels/{reel}/gauge/lines)
+	GaugeLines(c *gin.Context, reel ReelID, params GaugeLinesParams)
+
+	// (GET /reels/{reel}/gauge/parts)
+	GaugeParts(c *gin.Context, reel ReelID, params GaugePartsParams)
 
 	// (GET /reels/{reel}/history)
 	GetHistory(c *gin.Context, reel ReelID, params GetHistoryParams)
@@ -2674,6 +2837,19 @@ func (siw *ServerInterfaceWrapper) ListWork(c *gin.Context) {
 	siw.Handler.ListWork(c, production, params)
 }
 
+// ListProfiles operation middleware
+func (siw *ServerInterfaceWrapper) ListProfiles(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListProfiles(c)
+}
+
 // RemoveReceipt operation middleware
 func (siw *ServerInterfaceWrapper) RemoveReceipt(c *gin.Context) {
 
@@ -3183,6 +3359,211 @@ func (siw *ServerInterfaceWrapper) GetEffective(c *gin.Context) {
 	}
 
 	siw.Handler.GetEffective(c, reel, params)
+}
+
+// GaugeReel operation middleware
+func (siw *ServerInterfaceWrapper) GaugeReel(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GaugeReelParams
+
+	// ------------- Optional query parameter "row" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "row", c.Request.URL.Query(), &params.Row, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter row: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "id" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "id", c.Request.URL.Query(), &params.Id, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "profile" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "profile", c.Request.URL.Query(), &params.Profile, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter profile: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "to", c.Request.URL.Query(), &params.To, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter to: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GaugeReel(c, reel, params)
+}
+
+// CorrectGroup operation middleware
+func (siw *ServerInterfaceWrapper) CorrectGroup(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CorrectGroup(c, reel)
+}
+
+// GaugeLines operation middleware
+func (siw *ServerInterfaceWrapper) GaugeLines(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GaugeLinesParams
+
+	// ------------- Required query parameter "row" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "row", c.Request.URL.Query(), &params.Row, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter row: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "id" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "id", c.Request.URL.Query(), &params.Id, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "profile" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "profile", c.Request.URL.Query(), &params.Profile, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter profile: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "to", c.Request.URL.Query(), &params.To, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter to: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "columns" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "columns", c.Request.URL.Query(), &params.Columns, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter columns: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GaugeLines(c, reel, params)
+}
+
+// GaugeParts operation middleware
+func (siw *ServerInterfaceWrapper) GaugeParts(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GaugePartsParams
+
+	// ------------- Required query parameter "of" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "of", c.Request.URL.Query(), &params.Of, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter of: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GaugeParts(c, reel, params)
 }
 
 // GetHistory operation middleware
@@ -4663,6 +5044,11 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/reels/:reel/lay", wrapper.LayTakes)
 	router.POST(options.BaseURL+"/reels/:reel/lay/look", wrapper.LookAtLaying)
 	router.POST(options.BaseURL+"/reels/:reel/settle", wrapper.SettleClips)
+	router.GET(options.BaseURL+"/reels/:reel/gauge", wrapper.GaugeReel)
+	router.GET(options.BaseURL+"/reels/:reel/gauge/lines", wrapper.GaugeLines)
+	router.GET(options.BaseURL+"/reels/:reel/gauge/parts", wrapper.GaugeParts)
+	router.POST(options.BaseURL+"/reels/:reel/gauge/correct", wrapper.CorrectGroup)
+	router.GET(options.BaseURL+"/profiles", wrapper.ListProfiles)
 	router.GET(options.BaseURL+"/reels/:reel/cutlist", wrapper.GetCutList)
 	router.POST(options.BaseURL+"/reels/:reel/cutlist", wrapper.FollowCutList)
 	router.POST(options.BaseURL+"/reels/:reel/cutlist/read", wrapper.ReadCutList)

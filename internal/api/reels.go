@@ -41,7 +41,7 @@ func part(o store.OpenReel, turns store.Turns, revision int64, t reel.Touched) R
 	v.Marks, gone.Marks = changed(t.Marks, o.Reel.Marks)
 	v.Mixes, gone.Mixes = changed(t.Mixes, o.Reel.Mixes)
 	v.Buses, gone.Buses = changed(t.Buses, o.Reel.Buses)
-	if len(t.Stems)+len(t.Tracks)+len(t.Groups)+len(t.Knots)+len(t.Mixes)+len(t.Buses) > 0 || t.Head {
+	if len(t.Stems)+len(t.Tracks)+len(t.Groups)+len(t.Knots)+len(t.Mixes)+len(t.Buses)+len(t.Corrections) > 0 || t.Head {
 		v.Since.Routed = true
 		v.Outputs = some(o.Reel.OutputList())
 		v.Routes, v.Findings = weave.Look(o.Reel)

@@ -18,6 +18,7 @@ import (
 	"github.com/klauspost/compress/gzhttp"
 
 	"zestyloom/core/fault"
+	"zestyloom/internal/analysis"
 	"zestyloom/internal/cards"
 	"zestyloom/internal/jobs"
 	"zestyloom/internal/listen"
@@ -43,6 +44,7 @@ type Server struct {
 	Config
 	handler   http.Handler
 	listeners *listen.Server
+	gauges    *analysis.Keeper
 	endOnce   sync.Once
 	ending    chan struct{} // closed when the process ends
 	// Preparing is set while what the server is to show is still being made; until then it is not ready.
@@ -61,6 +63,8 @@ const uploadsPath = Base + "/uploads/"
 func New(c Config) (*Server, error) {
 	s := &Server{Config: c, ending: make(chan struct{})}
 	s.listeners = &listen.Server{Known: c.Store, Files: func(ctx context.Context) listen.Files { return s.library().Session(ctx) }, Log: c.Log, Heard: c.Metrics.Listener}
+	s.gauges = &analysis.Keeper{Library: s.library(), Log: c.Log}
+	s.gauges.Open()
 	gin.SetMode(gin.ReleaseMode)
 	e := gin.New()
 	e.ContextWithFallback = true // so that a handler's context ends with its request
@@ -131,6 +135,7 @@ func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.handler.S
 func (s *Server) End() {
 	s.endOnce.Do(func() { close(s.ending) })
 	s.listeners.Close()
+	s.gauges.Close()
 }
 
 // recovered turns a panic into a logged problem, so that one request can't take the others with it.

@@ -195,6 +195,8 @@ func (a *attempt) do(ctx context.Context) (store.End, error) {
 		return a.list(ctx)
 	case "settle":
 		return a.settle(ctx)
+	case "correct":
+		return a.correct(ctx)
 	case "diagnose":
 		return store.End{}, a.lookAt(ctx)
 	}

@@ -1017,6 +1017,99 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/reels/{reel}/gauge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        /** @description What was last measured of output groups and stems, and of a row that is named. What has changed since is measured in the background; share says how far. */
+        get: operations["gaugeReel"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/reels/{reel}/gauge/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        /** @description What ran over time on a row, and where it leaves its limits. */
+        get: operations["gaugeLines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/reels/{reel}/gauge/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        /** @description The output groups that are parts of one, and are corrected with it so that they still add up. */
+        get: operations["gaugeParts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/reels/{reel}/gauge/correct": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Works out how an output group and its parts are brought to the limits of the reel's spec, or of a profile, and makes that a step of the reel. */
+        post: operations["correctGroup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/profiles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Limits that are well known, by the open recommendation that they follow. */
+        get: operations["listProfiles"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/reels/{reel}/cutlist": {
         parameters: {
             query?: never;
@@ -1780,7 +1873,7 @@ export interface components {
             id: string;
             production: string;
             /** @enum {string} */
-            kind: "import" | "print" | "unravel" | "ply" | "sync" | "convert" | "diagnose" | "settle" | "list" | "deliver" | "check";
+            kind: "import" | "print" | "unravel" | "ply" | "sync" | "convert" | "diagnose" | "settle" | "list" | "deliver" | "check" | "correct";
             title: string;
             state: components["schemas"]["WorkState"];
             progress: number;
@@ -3383,6 +3476,185 @@ export interface components {
             shortTerm?: components["schemas"]["MeasuredCurve"];
             peaks?: components["schemas"]["MeasuredCurve"];
         };
+        LimitProfile: {
+            id: string;
+            title: string;
+            /** @description The recommendation that it follows */
+            source: string;
+            edition?: string;
+            limits: components["schemas"]["GaugeLimit"];
+        };
+        /** @description What a group is held to; what is left out is not limited. */
+        GaugeLimit: {
+            of?: string[];
+            profile?: string;
+            measured?: string;
+            integrated?: number;
+            tolerance?: number;
+            rangeMax?: number;
+            shortTermMax?: number;
+            momentaryMax?: number;
+            truePeak?: number;
+            ppmMax?: number;
+        };
+        GaugeView: {
+            /**
+             * Format: int64
+             * @description That was measured
+             */
+            revision: number;
+            /**
+             * Format: double
+             * @description How far measuring of the reel as it is now has come; 1 where what is here is that
+             */
+            share: number;
+            /**
+             * Format: double
+             * @description That the reel is long
+             */
+            seconds: number;
+            /**
+             * Format: double
+             * @description Seconds that it took to bring this up to date
+             */
+            took: number;
+            /**
+             * Format: double
+             * @description Seconds of sound that had to be measured to do so
+             */
+            measured: number;
+            /** @description Title of the spec or profile; empty where there is none */
+            judgedBy: string;
+            rows: components["schemas"]["GaugeRow"][];
+        };
+        GaugeRow: {
+            row: components["schemas"]["Row"];
+            id: string;
+            name: string;
+            tag: string;
+            labels: string[];
+            limit?: components["schemas"]["GaugeLimit"];
+            whole?: components["schemas"]["Whole"];
+            correction?: components["schemas"]["GaugeCorrection"];
+        };
+        /** @description What was measured; what does not exist, as in silence, is null. */
+        Whole: {
+            integratedLUFS: number | null;
+            momentaryMaxLUFS: number | null;
+            shortTermMaxLUFS: number | null;
+            loudnessRangeLU: number | null;
+            truePeakMaxDBTP: number | null;
+            ppmMax: number | null;
+            channels: {
+                index: number;
+                label: string;
+                samplePeakDBFS: number | null;
+                truePeakDBTP: number | null;
+                rmsDBFS: number | null;
+            }[];
+            /**
+             * Format: int64
+             * @description Samples that are no numbers
+             */
+            unmeasured?: number;
+            dialogue?: {
+                lufs: number | null;
+                share: number;
+            };
+            details: {
+                dc: number;
+                /** Format: int64 */
+                clipped: number;
+                ppm: number | null;
+            }[];
+            pairs: {
+                left: string;
+                right: string;
+                correlation: number | null;
+                balanceDB: number | null;
+            }[];
+            folded?: {
+                stereo: number | null;
+                mono: number | null;
+            };
+            spread: {
+                lufs: number;
+                share: number;
+            }[];
+            seconds: number;
+        };
+        GaugeCorrection: {
+            /** @description The output group that was brought to its limits */
+            of: string;
+            /** @description All that it acts on */
+            groups: string[];
+            /** @description Of what it was brought to */
+            title: string;
+            /** Format: double */
+            gainDB: number;
+            /** Format: double */
+            matchDB: number;
+            off: boolean;
+            /** @description What it was worked out on has changed, or its ride has */
+            stale: boolean;
+            ride: components["schemas"]["Point"][];
+            works: components["schemas"]["CorrectionWorks"];
+        };
+        CorrectionWorks: {
+            limitedSeconds: number;
+            /** Format: int64 */
+            limitedSamples: number;
+            mostDB: number;
+            /** Format: int64 */
+            mostAt: number;
+            places: number;
+            rideMostDB: number;
+            rideSeconds: number;
+            limits: {
+                /** Format: int64 */
+                from: number;
+                /** Format: int64 */
+                to: number;
+                mostDB: number;
+            }[];
+        };
+        GaugeLines: {
+            /** Format: int64 */
+            revision: number;
+            lines: components["schemas"]["MeasuredLines"];
+            places: components["schemas"]["GaugePlace"][];
+        };
+        /** @description In columns of the same length, the largest of each; of correlation the lowest. What there is not is null. */
+        MeasuredLines: {
+            from: number;
+            seconds: number;
+            momentary: components["schemas"]["Values"];
+            shortTerm: components["schemas"]["Values"];
+            integrated: components["schemas"]["Values"];
+            truePeak: components["schemas"]["Values"];
+            ppm: components["schemas"]["Values"];
+            correlation: components["schemas"]["Values"];
+            dialogue: number[] | null;
+        };
+        Values: (number | null)[] | null;
+        GaugePlace: {
+            /** @enum {string} */
+            kind: "short-term" | "momentary" | "true peak" | "programme meter" | "silence" | "dropout" | "clipped";
+            /** @description Seconds from the beginning of the reel */
+            from: number;
+            to: number;
+            most?: number;
+            over?: number;
+            channels?: string[];
+        };
+        CorrectRequest: {
+            of: string;
+            /** @description All that it acts on; left out: the group and its parts */
+            groups?: string[];
+            profile?: string;
+            /** @description The ride stays as it was drawn */
+            keepRide?: boolean;
+        };
         MeasuredCurve: {
             /** @description Of each value */
             seconds: number;
@@ -3779,6 +4051,12 @@ export interface components {
         Since: number;
         /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
         Key: string;
+        /** @description A profile that is judged by, instead of the reel's spec */
+        Profile: string;
+        /** @description Sample of the reel */
+        FromSample: number;
+        /** @description Sample of the reel, which is not measured any more */
+        ToSample: number;
         /** @description Most that are given */
         Limit: number;
         /** @description Only what is older than this: the createdAt of the last one that the caller has */
@@ -5446,6 +5724,136 @@ export interface operations {
         };
         responses: {
             202: components["responses"]["Queued"];
+            default: components["responses"]["Failure"];
+        };
+    };
+    gaugeReel: {
+        parameters: {
+            query?: {
+                row?: components["schemas"]["Row"];
+                id?: string;
+                /** @description A profile that is judged by, instead of the reel's spec */
+                profile?: components["parameters"]["Profile"];
+                /** @description Sample of the reel */
+                from?: components["parameters"]["FromSample"];
+                /** @description Sample of the reel, which is not measured any more */
+                to?: components["parameters"]["ToSample"];
+            };
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was measured */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GaugeView"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    gaugeLines: {
+        parameters: {
+            query: {
+                row: components["schemas"]["Row"];
+                id: string;
+                /** @description A profile that is judged by, instead of the reel's spec */
+                profile?: components["parameters"]["Profile"];
+                /** @description Sample of the reel */
+                from?: components["parameters"]["FromSample"];
+                /** @description Sample of the reel, which is not measured any more */
+                to?: components["parameters"]["ToSample"];
+                columns?: number;
+            };
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Lines and places */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GaugeLines"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    gaugeParts: {
+        parameters: {
+            query: {
+                of: string;
+            };
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Their IDs */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    correctGroup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CorrectRequest"];
+            };
+        };
+        responses: {
+            202: components["responses"]["Queued"];
+            default: components["responses"]["Failure"];
+        };
+    };
+    listProfiles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Those that ship */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LimitProfile"][];
+                };
+            };
             default: components["responses"]["Failure"];
         };
     };

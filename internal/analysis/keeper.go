@@ -1,0 +1,215 @@
+package analysis
+
+import (
+	"context"
+	"errors"
+	"log/slog"
+	"slices"
+	"sync"
+	"time"
+
+	"zestyloom/core/fault"
+	"zestyloom/core/gauge"
+	"zestyloom/core/loudness"
+	"zestyloom/core/reel"
+	"zestyloom/core/weave"
+	"zestyloom/internal/library"
+	"zestyloom/internal/store"
+)
+
+// Keeper measures reels in the background. It may be used by several goroutines.
+type Keeper struct {
+	Library library.Library
+	Log     *slog.Logger
+
+	mu    sync.Mutex
+	reels map[string]*kept
+	end   context.CancelFunc
+	ctx   context.Context
+	going sync.WaitGroup
+}
+
+// mostKept bounds the memory that measurements take, and mostReels how many reels they are of: the least lately used are let go.
+const (
+	mostKept  = 192 << 20
+	mostReels = 16
+	// patience is how long an answer waits for measuring that will soon be done.
+	patience = 250 * time.Millisecond
+)
+
+// kept is what is known of a reel.
+type kept struct {
+	gauge gauge.Gauge // of the one who measures
+	busy  bool
+	share float64
+	now   State
+	fails error // that measuring ended with, at the revision that it was for
+	at    int64
+	used  time.Time
+	done  chan struct{} // closed when the present measuring ends
+}
+
+// State is what was measured of a reel at a revision.
+type State struct {
+	Revision int64
+	Rows     map[weave.NodeID]loudness.Row
+	Wholes   map[weave.NodeID]*loudness.Whole // of all of it
+	Basis    map[string]string                // of the groups that are corrected: what their corrections would be worked out on
+	Took     time.Duration                    // to bring it up to date
+	Measured float64                          // seconds of sound that were measured to do so
+	Seconds  float64                          // that the reel is long
+}
+
+// Dialogue is the row that tells where dialogue is heard.
+var Dialogue = weave.NodeID{Row: reel.StemRow, ID: "DX"}
+
+// Open makes the keeper ready; Close ends what it does.
+func (k *Keeper) Open() {
+	k.reels = map[string]*kept{}
+	k.ctx, k.end = context.WithCancel(context.Background())
+}
+
+// Close ends all measuring, and waits for that.
+func (k *Keeper) Close() {
+	k.end()
+	k.going.Wait()
+}
+
+// Look gives what was last measured of a reel, and how far measuring it as it is now has come: share is 1 where it has. Rows that were
+// not asked for before are measured along. An error is that of measuring this revision.
+func (k *Keeper) Look(o store.OpenReel, rows []weave.NodeID) (now State, share float64, err error) {
+	k.mu.Lock()
+	r := k.reels[o.ID]
+	if r == nil {
+		r = &kept{}
+		k.reels[o.ID] = r
+	}
+	r.used = time.Now()
+	if _, there := o.Reel.Stems[Dialogue.ID]; there && !slices.Contains(rows, Dialogue) {
+		rows = append(slices.Clone(rows), Dialogue)
+	}
+	right := r.now.Revision == o.Revision && !slices.ContainsFunc(rows, func(id weave.NodeID) bool { _, there := r.now.Rows[id]; return !there })
+	failed := r.fails != nil && r.at == o.Revision
+	if !right && !failed && !r.busy {
+		r.busy, r.share, r.done = true, 0, make(chan struct{})
+		k.going.Add(1)
+		go k.measure(r, o, rows)
+	}
+	done := r.done
+	k.mu.Unlock()
+	if !right && !failed {
+		select {
+		case <-done:
+		case <-time.After(patience):
+		}
+	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	share = r.share
+	if r.now.Revision == o.Revision && !r.busy {
+		share = 1
+	}
+	if r.fails != nil && r.at == o.Revision {
+		err = r.fails
+	}
+	return r.now, min(share, 1), err
+}
+
+// measure brings what is kept of a reel up to date.
+func (k *Keeper) measure(r *kept, o store.OpenReel, rows []weave.NodeID) {
+	defer k.going.Done()
+	began := time.Now()
+	session := k.Library.Session(k.ctx)
+	defer session.Close()
+	// What was looked at before stays measured, so that one may go to and fro, as far as it is still there.
+	for id := range r.now.Rows {
+		if o.Reel.RowLabels(id.Row, id.ID) != nil && !slices.Contains(rows, id) {
+			rows = append(rows, id)
+		}
+	}
+	r.gauge.Forget(rows)
+	sounds := map[string]string{}
+	sound := func(take string) (s string, err error) {
+		if known, there := sounds[take]; there {
+			return known, nil
+		}
+		s, err = session.Sound(take)
+		if s == "" {
+			s = "take " + take
+		}
+		sounds[take] = s
+		return s, err
+	}
+	done, err := r.gauge.Measure(k.ctx, o.Reel, gauge.Asked{Rows: rows, Sound: sound, Open: session.Open, Progress: func(share float64) {
+		k.mu.Lock()
+		r.share = min(share, 0.99)
+		k.mu.Unlock()
+	}})
+	var now State
+	if err == nil {
+		now, err = k.stateOf(&r.gauge, o, rows, sound)
+		now.Took, now.Measured = time.Since(began), float64(done.Pieces)*loudness.PieceSeconds/float64(max(1, len(rows)))
+	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	r.busy = false
+	close(r.done)
+	if r.fails, r.at = nil, o.Revision; err != nil {
+		if r.fails = err; fault.KindOf(err) == "" && !errors.Is(err, context.Canceled) {
+			k.Log.Error("measuring a reel", "reel", o.ID, "error", err)
+			r.fails = fault.New(fault.Unsupported, "Something went wrong while this was measured; the server's log says more")
+		}
+		return
+	}
+	r.now = now
+	k.letGo()
+}
+
+func (k *Keeper) stateOf(g *gauge.Gauge, o store.OpenReel, rows []weave.NodeID, sound gauge.SoundOf) (State, error) {
+	s := State{Revision: o.Revision, Rows: map[weave.NodeID]loudness.Row{}, Wholes: map[weave.NodeID]*loudness.Whole{}, Basis: map[string]string{},
+		Seconds: float64(max(0, o.Reel.End()-o.Reel.Head.Start)) / float64(o.Reel.Head.SampleRate)}
+	for _, id := range rows {
+		s.Rows[id], _ = g.Row(id)
+	}
+	var wait sync.WaitGroup
+	var mu sync.Mutex
+	for id, row := range s.Rows {
+		wait.Go(func() {
+			w := row.Whole(0, row.Hops(), s.Rows[Dialogue])
+			mu.Lock()
+			s.Wholes[id] = w
+			mu.Unlock()
+		})
+	}
+	wait.Wait()
+	for _, c := range o.Reel.CorrectionList() {
+		basis, err := gauge.Basis(o.Reel, c.Of, sound)
+		if err != nil {
+			return s, err
+		}
+		s.Basis[c.Of] = basis
+	}
+	return s, nil
+}
+
+// letGo forgets the reels that were not looked at for longest, where more is kept than may be.
+func (k *Keeper) letGo() {
+	for {
+		var size int64
+		oldest, free := "", 0
+		for id, r := range k.reels {
+			if r.busy {
+				continue
+			}
+			free++
+			size += r.gauge.Size()
+			if oldest == "" || r.used.Before(k.reels[oldest].used) {
+				oldest = id
+			}
+		}
+		if free < 2 || size <= mostKept && len(k.reels) <= mostReels {
+			return
+		}
+		delete(k.reels, oldest)
+	}
+}

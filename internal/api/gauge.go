@@ -1,0 +1,255 @@
+package api
+
+import (
+	"math"
+	"net/http"
+	"slices"
+
+	"github.com/gin-gonic/gin"
+
+	"zestyloom/core/contract"
+	"zestyloom/core/correct"
+	"zestyloom/core/fault"
+	"zestyloom/core/loudness"
+	"zestyloom/core/reel"
+	"zestyloom/core/weave"
+	"zestyloom/internal/analysis"
+	"zestyloom/internal/store"
+)
+
+// ListProfiles gives the limits that are well known.
+func (s *Server) ListProfiles(c *gin.Context) { s.answer(c, http.StatusOK, contract.Profiles(), nil) }
+
+// GaugeReel gives what was last measured of a reel.
+func (s *Server) GaugeReel(c *gin.Context, id ReelID, p GaugeReelParams) {
+	o, err := s.Store.Reel(c, id)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	rows := measuredRows(o.Reel)
+	if p.Row != nil && p.Id != nil {
+		also := weave.NodeID{Row: *p.Row, ID: *p.Id}
+		if o.Reel.RowLabels(also.Row, also.ID) == nil {
+			s.fail(c, fault.New(fault.NotFound, "There is no %s %q on this reel", also.Row, also.ID))
+			return
+		}
+		if !slices.Contains(rows, also) {
+			rows = append(rows, also)
+		}
+	}
+	now, share, err := s.gauges.Look(o, rows)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	g := gauged{s, c, o, now, text(p.Profile), ""}
+	view := GaugeView{Revision: now.Revision, Share: share, Seconds: now.Seconds, Took: now.Took.Seconds(), Measured: now.Measured, Rows: []GaugeRow{}}
+	limits := g.limits()
+	view.JudgedBy = g.title
+	from, to := hopsOf(o.Reel, p.From, p.To)
+	for _, row := range rows {
+		r := GaugeRow{Row: row.Row, Id: row.ID, Name: rowTitle(o.Reel, row), Tag: rowTag(o.Reel, row), Labels: o.Reel.RowLabels(row.Row, row.ID)}
+		if row.Row == reel.GroupRow {
+			limit := limits(row.ID)
+			r.Limit = &limit
+			r.Correction = g.correction(row.ID)
+		}
+		if w := now.Wholes[row]; w != nil {
+			if p.From != nil || p.To != nil {
+				measured := now.Rows[row]
+				w = measured.Whole(from, min(to, measured.Hops()), now.Rows[analysis.Dialogue])
+			}
+			r.Whole = w
+		}
+		view.Rows = append(view.Rows, r)
+	}
+	c.JSON(http.StatusOK, view)
+}
+
+// gauged is what an answer about measurements is made of.
+type gauged struct {
+	s       *Server
+	c       *gin.Context
+	o       store.OpenReel
+	now     analysis.State
+	profile string
+	title   string
+}
+
+// limits gives by what groups are judged: a profile, if one is asked for, else the limits of the reel's spec; no more than nothing where it has
+// none.
+func (g *gauged) limits() func(group string) contract.Limit {
+	for _, p := range contract.Profiles() {
+		if p.ID == g.profile {
+			g.title = p.Source
+			return func(string) contract.Limit { return p.Limits }
+		}
+	}
+	spec, err := g.s.spec(g.c, g.o.Production, g.o.Reel.Head.Spec)
+	if err != nil { // none was chosen, or it is gone
+		return func(string) contract.Limit { return contract.Limit{} }
+	}
+	g.title = spec.Title
+	return func(group string) contract.Limit {
+		l, _ := spec.LimitOf(group)
+		return l
+	}
+}
+
+// correction gives what acts on a group.
+func (g *gauged) correction(group string) *GaugeCorrection {
+	found, there := g.o.Reel.CorrectionOn(group)
+	if !there {
+		return nil
+	}
+	start := g.o.Reel.Head.Start
+	curves := correct.Curves{GainDB: found.GainDB, Ride: moved(found.Ride, -start), Limit: moved(found.Limit, -start)}
+	works := correct.WorksOf(curves, g.o.Reel.Head.SampleRate, g.o.Reel.End()-start)
+	basis, known := g.now.Basis[found.Of]
+	return &GaugeCorrection{Of: found.Of, Groups: found.Groups, Title: found.To.Title, GainDB: found.GainDB, MatchDB: found.MatchDB, Off: found.Off, Ride: some(found.Ride),
+		Works: works, Stale: found.Basis == "" || known && g.now.Revision == g.o.Revision && basis != found.Basis}
+}
+
+func moved(points []reel.Point, by int64) (out []reel.Point) {
+	for _, p := range points {
+		out = append(out, reel.Point{At: p.At + by, Value: p.Value})
+	}
+	return out
+}
+
+// measuredRows are those that are measured unasked: output groups and stems.
+func measuredRows(r *reel.Reel) (rows []weave.NodeID) {
+	for _, g := range r.GroupList() {
+		rows = append(rows, weave.NodeID{Row: reel.GroupRow, ID: g.ID})
+	}
+	for _, s := range r.StemList() {
+		rows = append(rows, weave.NodeID{Row: reel.StemRow, ID: s.ID})
+	}
+	return rows
+}
+
+func rowTitle(r *reel.Reel, id weave.NodeID) string {
+	switch id.Row {
+	case reel.GroupRow:
+		return r.Groups[id.ID].Name
+	case reel.StemRow:
+		return r.Stems[id.ID].Name
+	case reel.MixRow:
+		return r.Mixes[id.ID].Name
+	case reel.TrackRow:
+		return r.Tracks[id.ID].Name
+	}
+	stem, strand := reel.StemOf(id.ID)
+	if strand == "" {
+		return r.Stems[stem].Name + ", no strand"
+	}
+	return strand
+}
+
+func rowTag(r *reel.Reel, id weave.NodeID) string {
+	switch id.Row {
+	case reel.GroupRow:
+		return r.Groups[id.ID].Tag
+	case reel.StemRow:
+		return id.ID
+	case reel.TrackRow:
+		return r.Tracks[id.ID].Stem
+	case reel.StrandRow:
+		stem, _ := reel.StemOf(id.ID)
+		return stem
+	}
+	return ""
+}
+
+// hopsOf gives the steps of 10 ms of a range in samples of the reel; all where none is named.
+func hopsOf(r *reel.Reel, from, to *int64) (first, last int) {
+	hop := int64(loudness.HopFrames(r.Head.SampleRate))
+	last = math.MaxInt
+	if from != nil {
+		first = int(max(0, *from-r.Head.Start) / hop)
+	}
+	if to != nil {
+		last = int(max(0, *to-r.Head.Start) / hop)
+	}
+	return first, max(first, last)
+}
+
+// mostColumns bounds how many values of each line are given.
+const mostColumns = 4000
+
+// GaugeLines gives what ran over time on a row, and where it leaves its limits.
+func (s *Server) GaugeLines(c *gin.Context, id ReelID, p GaugeLinesParams) {
+	o, err := s.Store.Reel(c, id)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	row := weave.NodeID{Row: p.Row, ID: p.Id}
+	if o.Reel.RowLabels(row.Row, row.ID) == nil {
+		s.fail(c, fault.New(fault.NotFound, "There is no %s %q on this reel", row.Row, row.ID))
+		return
+	}
+	rows := measuredRows(o.Reel)
+	if !slices.Contains(rows, row) {
+		rows = append(rows, row)
+	}
+	now, _, err := s.gauges.Look(o, rows)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	g := gauged{s, c, o, now, text(p.Profile), ""}
+	measured, w := now.Rows[row], now.Wholes[row]
+	out := GaugeLines{Revision: now.Revision, Places: []loudness.Place{}}
+	if w != nil {
+		from, to := hopsOf(o.Reel, p.From, p.To)
+		columns := 1000
+		if p.Columns != nil {
+			columns = min(*p.Columns, mostColumns)
+		}
+		out.Lines = measured.Lines(w, 0, from, min(to, measured.Hops()), columns)
+		limit := contract.Limit{}
+		if row.Row == reel.GroupRow {
+			limit = g.limits()(row.ID)
+		}
+		out.Places = measured.Places(w, 0, measured.Hops(), loudness.Limits{MomentaryMax: limit.MomentaryMax, ShortTermMax: limit.ShortTermMax, TruePeak: limit.TruePeak,
+			PPMMax: limit.PPMMax, Silence: 10})
+	}
+	c.JSON(http.StatusOK, out)
+}
+
+// CorrectGroup queues the correction of an output group.
+func (s *Server) CorrectGroup(c *gin.Context, id ReelID) {
+	var body CorrectRequest
+	if !s.read(c, &body) {
+		return
+	}
+	o, err := s.Store.Reel(c, id)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	g := gauged{s, c, o, analysis.State{}, text(body.Profile), ""}
+	limit := g.limits()(body.Of)
+	var groups []string
+	if body.Groups != nil {
+		groups = append([]string{}, *body.Groups...)
+	}
+	var ride []reel.Point
+	if now, there := o.Reel.Corrections[reel.CorrectionID(body.Of)]; there && body.KeepRide != nil && *body.KeepRide {
+		ride = now.Ride
+	}
+	work, err := s.Jobs.Correct(c, o, author(c), body.Of, groups, limit.Target(g.title), ride)
+	s.answer(c, http.StatusAccepted, gin.H{"work": work}, err)
+}
+
+// GaugeParts gives the groups that are parts of one, and would be corrected with it.
+func (s *Server) GaugeParts(c *gin.Context, id ReelID, p GaugePartsParams) {
+	o, err := s.Store.Reel(c, id)
+	var parts []string
+	if err == nil {
+		parts, err = weave.Parts(o.Reel, p.Of)
+	}
+	s.answer(c, http.StatusOK, parts, err)
+}
