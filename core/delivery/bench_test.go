@@ -8,15 +8,20 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/contract"
+	"zestyloom/core/gauge"
+	"zestyloom/core/loudness"
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
 	"zestyloom/core/wave/wavetest"
+	"zestyloom/core/weave"
 )
 
 // discard is a file that keeps nothing.
@@ -158,4 +163,42 @@ func BenchmarkLargeReel(b *testing.B) {
 	}
 	b.ReportMetric(kilobytes/1024, "peak-MiB")
 	b.ReportMetric(float64(plan.Frames)/48000/(b.Elapsed().Seconds()/float64(b.N)), "x-realtime")
+}
+
+// BenchmarkGaugeAfterEdit measures all groups of a reel of 20 minutes, and again after an edit of two seconds: the goal is half a second
+// until the numbers are right again, those of the whole worked out of the pieces as well.
+func BenchmarkGaugeAfterEdit(b *testing.B) {
+	const minutes = 20
+	p := surround(b, minutes, false)
+	g := &gauge.Gauge{}
+	var rows []weave.NodeID
+	for _, group := range p.reel.GroupList()[:4] {
+		rows = append(rows, weave.NodeID{Row: reel.GroupRow, ID: group.ID})
+	}
+	asked := gauge.Asked{Rows: rows, Open: p.open, Sound: func(take string) (string, error) { return take, nil }}
+	measure := func() gauge.Done {
+		done, err := g.Measure(context.Background(), p.reel, asked)
+		require.NoError(b, err)
+		var wait sync.WaitGroup
+		for _, id := range rows {
+			row, _ := g.Row(id)
+			wait.Go(func() { row.Whole(0, row.Hops(), loudness.Row{}) })
+		}
+		wait.Wait()
+		return done
+	}
+	began := time.Now()
+	measure()
+	whole := time.Since(began).Seconds()
+	pieces := 0
+	at := int64(start)
+	track := p.reel.TrackList()[0].ID
+	for b.Loop() {
+		at += 31 * 48000
+		do(b, p.reel, reel.RangeGain{Of: reel.OfTrack, IDs: []string{track}, Span: reel.Span{From: at, To: at + 2*48000}, GainDB: -1, Ramp: 480})
+		pieces = measure().Pieces
+	}
+	b.ReportMetric(minutes*60/whole, "x-realtime")
+	b.ReportMetric(float64(pieces), "pieces")
+	b.ReportMetric(float64(g.Size())/(1<<20), "MiB")
 }

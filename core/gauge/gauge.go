@@ -4,6 +4,7 @@ import (
 	"context"
 	"runtime"
 	"slices"
+	"sync"
 
 	"golang.org/x/sync/errgroup"
 
@@ -133,7 +134,7 @@ func (s *session) look(id weave.NodeID) error {
 	if err != nil {
 		return err
 	}
-	p, err := newPrinter(reaching, s.asked.Sound)
+	p, err := newPrinter(reaching, s.asked.Sound, s.pieces(), s.length)
 	if err != nil {
 		return err
 	}
@@ -141,7 +142,7 @@ func (s *session) look(id weave.NodeID) error {
 	n := s.pieces()
 	for i := range n {
 		from, to := s.span(i)
-		fresh, err := p.of(from, to, s.rate)
+		fresh, err := p.of(i, from, to, s.rate)
 		if err != nil {
 			return err
 		}
@@ -216,32 +217,31 @@ func (s *session) measure(ctx context.Context, order []int, rendered []chan *sou
 			}
 			next++
 		}
+		var wanted []int // of the rows
 		for k, t := range s.wanted {
-			charge := t.charge(i)
-			if !t.stale[i] && slices.Equal(t.row.begun[i], charge) {
-				s.done.Kept++
-				continue
+			if t.stale[i] || !slices.Equal(t.row.begun[i], t.charge(i)) {
+				wanted = append(wanted, k)
 			}
-			if b == nil {
-				if extra == nil {
-					var err error
-					if extra, err = again(); err != nil {
-						return err
-					}
-				}
-				b = <-extra.room
-				if err := extra.render(s, b, i); err != nil {
+		}
+		s.done.Kept += len(s.wanted) - len(wanted)
+		s.done.Pieces += len(wanted)
+		if b == nil && len(wanted) > 0 {
+			if extra == nil {
+				var err error
+				if extra, err = again(); err != nil {
 					return err
 				}
 			}
-			block := make([][]float64, len(b.rows[k]))
-			for c := range block {
-				block[c] = b.rows[k][c][:b.frames]
+			b = <-extra.room
+			if err := extra.render(s, b, i); err != nil {
+				return err
 			}
-			t.row.Pieces[i] = t.meter.Measure(block, loudness.Lead(s.rate), charge)
-			t.row.prints[i], t.row.begun[i] = t.fresh[i], charge
-			s.done.Pieces++
 		}
+		var rows sync.WaitGroup
+		for _, k := range wanted { // which do not wait for each other
+			rows.Go(func() { s.wanted[k].measure(i, b.rows[k], b.frames, loudness.Lead(s.rate)) })
+		}
+		rows.Wait()
 		if b != nil {
 			b.home <- b
 			if s.asked.Progress != nil {
@@ -250,6 +250,17 @@ func (s *session) measure(ctx context.Context, order []int, rendered []chan *sou
 		}
 	}
 	return nil
+}
+
+// measure measures a piece of the row, as it was rendered.
+func (t *target) measure(i int, rendered [][]float64, frames, lead int) {
+	block := make([][]float64, len(rendered))
+	for c := range block {
+		block[c] = rendered[c][:frames]
+	}
+	charge := t.charge(i)
+	t.row.Pieces[i] = t.meter.Measure(block, lead, charge)
+	t.row.prints[i], t.row.begun[i] = t.fresh[i], charge
 }
 
 // charge is what the programme meters of a row hold where a piece begins.

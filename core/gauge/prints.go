@@ -29,6 +29,7 @@ type printer struct {
 	curves [][]reel.Point
 	gains  [][]reel.Point // curves in dB: where they stay at 0 they are as good as none
 	clips  []printed      // in the order in which they are rendered
+	near   [][]int        // the clips around each piece, by their places in clips
 }
 
 // printed is a clip with a sum over what of it is the same everywhere.
@@ -37,15 +38,22 @@ type printed struct {
 	sum uint64
 }
 
-func newPrinter(r *reel.Reel, sound SoundOf) (*printer, error) {
+// newPrinter makes a printer of so many pieces of a length in samples, the first at the start of the reel.
+func newPrinter(r *reel.Reel, sound SoundOf, pieces int, length int64) (*printer, error) {
+	pad := int64(about * float64(r.Head.SampleRate))
 	r = weave.Bare(r)
-	p := &printer{}
+	p := &printer{near: make([][]int, pieces)}
 	clips := r.ClipList()
 	slices.SortStableFunc(clips, func(a, b reel.Clip) int { return strings.Compare(a.Track, b.Track) }) // each track is rendered by itself
 	for _, c := range clips {
 		sum, err := clipSum(c, sound)
 		if err != nil {
 			return nil, err
+		}
+		first := max(0, (c.Start-pad-r.Head.Start)/length)
+		last := min(int64(pieces)-1, (c.End()+pad-r.Head.Start)/length)
+		for i := first; i <= last; i++ {
+			p.near[i] = append(p.near[i], len(p.clips))
 		}
 		p.clips = append(p.clips, printed{c, sum})
 	}
@@ -158,7 +166,7 @@ type fading struct {
 }
 
 // of gives the print of a piece: samples from one on and before another.
-func (p *printer) of(from, to int64, rate int) (print, error) {
+func (p *printer) of(piece int, from, to int64, rate int) (print, error) {
 	pad := int64(about * float64(rate))
 	from, to = from-pad, to+pad
 	var h maphash.Hash
@@ -190,7 +198,8 @@ func (p *printer) of(from, to int64, rate int) (print, error) {
 		}
 	}
 	var before heard
-	for _, c := range p.clips {
+	for _, k := range p.near[piece] {
+		c := &p.clips[k]
 		if c.End() <= from || c.Start >= to {
 			continue
 		}
@@ -229,7 +238,7 @@ func (h heard) goesOn(before heard) bool {
 func (h heard) all() []uint64 { return []uint64{h.sum, uint64(h.at), uint64(h.from), uint64(h.to)} }
 
 // near gives what of a clip is heard in a window; nil where that is nothing but its take.
-func (c printed) near(from, to int64) *near {
+func (c *printed) near(from, to int64) *near {
 	fades := func(in, out reel.Fade) (a, b fading) {
 		if in.Length > 0 && c.Start+in.Length > from {
 			a = fading{c.Start, in}

@@ -71,6 +71,8 @@ type programme struct {
 	hops   int64
 	recent [shortHops]float64             // weighted power of the last hops, a ring
 	tens   [shortHops / blockHops]float64 // sums of each blockHops of them
+	most   float64                        // sum of all of those but the oldest
+	now    [2]float64                     // power of the momentary and of the short-term window that end with the last hop
 	gated  *histogram                     // 400 ms blocks at 75 % overlap
 	short  *histogram                     // 3 s blocks
 	momentaryMax,
@@ -224,9 +226,14 @@ func (m *programme) endHop(power float64) {
 			sum += m.recent[i%shortHops]
 		}
 		m.tens[(m.hops/blockHops-1)%int64(len(m.tens))] = sum
+		m.most = 0
+		for i := int64(1); i < int64(len(m.tens)); i++ {
+			m.most += m.tens[(m.hops/blockHops+i)%int64(len(m.tens))]
+		}
 	}
 	if m.hops >= momentaryHops {
 		p := m.window(momentaryHops)
+		m.now[0] = p
 		if p > m.momentaryMax {
 			m.momentaryMax, m.momentaryAt = p, m.hops
 		}
@@ -236,7 +243,8 @@ func (m *programme) endHop(power float64) {
 		}
 	}
 	if m.hops >= shortHops {
-		p := m.window(shortHops)
+		p := m.short3()
+		m.now[1] = p
 		if p > m.shortMax {
 			m.shortMax, m.shortAt = p, m.hops
 		}
@@ -247,6 +255,22 @@ func (m *programme) endHop(power float64) {
 	} else if block {
 		m.run.Add(0)
 	}
+}
+
+// short3 gives the mean power of the short-term window: what lies at its ends, and between them the sums of whole blocks.
+func (m *programme) short3() float64 {
+	sum := m.most
+	into := m.hops % blockHops
+	if into == 0 {
+		return (sum + m.tens[m.hops/blockHops%int64(len(m.tens))]) / shortHops
+	}
+	for i := m.hops - into; i < m.hops; i++ {
+		sum += m.recent[i%shortHops]
+	}
+	for i := m.hops - shortHops; i%blockHops != 0; i++ {
+		sum += m.recent[i%shortHops]
+	}
+	return sum / shortHops
 }
 
 // window gives the mean power of the last hops.

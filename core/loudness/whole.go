@@ -105,14 +105,14 @@ func (r Row) Whole(from, to int, dialogue Row) *Whole {
 	for i, power := range r.powers(from, to) {
 		m.blocks = m.blocks[:0]
 		m.endHop(power)
-		w.lines.momentary = append(w.lines.momentary, m.last(momentaryHops))
-		w.lines.short = append(w.lines.short, m.last(shortHops))
+		w.lines.momentary = append(w.lines.momentary, m.last(0, momentaryHops))
+		w.lines.short = append(w.lines.short, m.last(1, shortHops))
 		if spoken == nil || i >= len(speech) {
 			continue
 		}
 		talk.blocks = talk.blocks[:0]
 		talk.endHop(speech[i])
-		w.lines.speech = append(w.lines.speech, talk.last(momentaryHops))
+		w.lines.speech = append(w.lines.speech, talk.last(0, momentaryHops))
 		for k := range m.blocks {
 			spoken.add(m.blocks[k], talk.blocks[k])
 		}
@@ -134,12 +134,12 @@ func newProgramme(l layout.Layout) programme {
 	return programme{layout: l, gated: &histogram{}, short: &histogram{}}
 }
 
-// last gives the loudness of the last hops, in LUFS.
-func (m *programme) last(hops int64) float32 {
+// last gives the loudness of one of the windows that end with the last hop, in LUFS.
+func (m *programme) last(window int, hops int64) float32 {
 	if m.hops < hops {
 		return float32(math.Inf(-1))
 	}
-	return float32(lufs(m.window(hops)))
+	return float32(lufs(m.now[window]))
 }
 
 // heard gives the gate of a dialogue, and the share of the time in which it is above.
