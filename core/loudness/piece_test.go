@@ -185,6 +185,36 @@ func TestWhatAFoldLoses(t *testing.T) {
 	assert.InDelta(t, 0, *w.Folded.Stereo, 0.02, "the centre goes to both sides at −3 dB")
 }
 
+// What is heard live is measured as the same sound is in a file, whatever blocks come.
+func TestLiveReadsAsAMeter(t *testing.T) {
+	for _, rate := range []int{44100, 48000, 96000} {
+		signal := programmeOf(rate, 6, 8, 4)
+		live, m := NewLive(rate, layout.ForWidth(6)), NewMeter(rate, layout.ForWidth(6))
+		assert.Equal(t, Reading{}, live.Reading(), "nothing has come")
+		for at := 0; at < len(signal[0]); at += 1024 {
+			block := make([][]float64, 6)
+			for c := range block {
+				block[c] = signal[c][at:min(at+1024, len(signal[c]))]
+			}
+			live.Write(block)
+		}
+		m.Write(signal)
+		got, want := live.Reading(), m.Measurement()
+		assert.InDelta(t, *want.IntegratedLUFS, *got.Integrated, 0.006)
+		assert.InDelta(t, *want.TruePeakMaxDBTP, *got.TruePeak, 0.006)
+		require.NotNil(t, got.Momentary)
+		require.NotNil(t, got.ShortTerm)
+	}
+	one := NewLive(48000, layout.ForWidth(2))
+	x := programmeOf(48000, 1, 1, 1)[0]
+	turned := make([]float64, len(x))
+	for i := range x {
+		turned[i] = -x[i]
+	}
+	one.Write([][]float64{x, turned})
+	assert.InDelta(t, -1, *one.Reading().Correlation, 1e-6)
+}
+
 // Places are where the limits are left, and nowhere else.
 func TestPlaces(t *testing.T) {
 	const rate = 48000

@@ -15,10 +15,12 @@ import (
 	"zestyloom/core/dsp"
 	"zestyloom/core/engine"
 	"zestyloom/core/fault"
+	"zestyloom/core/layout"
 	"zestyloom/core/loudness"
 	"zestyloom/core/reel"
 	"zestyloom/core/take"
 	"zestyloom/core/timecode"
+	"zestyloom/core/weave"
 	"zestyloom/internal/store"
 )
 
@@ -31,6 +33,8 @@ const (
 	headBytes = 12
 	// shortestLoop is how many samples a loop has at least; less is a buzz.
 	shortestLoop = 2400
+	// readEvery is how many blocks pass from one reading of loudness to the next.
+	readEvery = 4
 	// silent is what stands for negative infinity in meters.
 	silent = -200
 )
@@ -49,22 +53,24 @@ type player struct {
 	tap     engine.Tap
 	solo    []string
 	around  *reel.Span // what is played again and again
+	plain   bool       // without corrections, as loud as with them
 	wake    chan struct{}
 }
 
 func newPlayer(c *connection, r request) *player {
 	p := &player{connection: c, generation: r.Generation, what: r, wake: make(chan struct{}, 1)}
-	p.change(r.Tap, r.Solo, r.Loop) // before it runs, so that what is changed since is not lost
+	p.change(r) // before it runs, so that what is changed since is not lost
 	return p
 }
 
 // change sets what is heard from the next block on, and reads the reel again.
-func (p *player) change(tap engine.Tap, solo []string, around *reel.Span) {
+func (p *player) change(r request) {
+	around := r.Loop
 	if around != nil && around.To-around.From < shortestLoop {
 		around = nil
 	}
 	p.mu.Lock()
-	p.tap, p.solo, p.around, p.changed = tap, solo, around, true
+	p.tap, p.solo, p.around, p.plain, p.changed = r.Tap, r.Solo, around, r.Matched, true
 	p.mu.Unlock()
 }
 
@@ -140,6 +146,12 @@ func (p *player) loop() *reel.Span {
 	return p.around
 }
 
+func (p *player) uncorrected() bool {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.plain
+}
+
 // settings gives what is to be heard, and whether that was asked for since the last call.
 func (p *player) settings() (tap engine.Tap, solo []string, changed bool) {
 	p.mu.Lock()
@@ -158,6 +170,7 @@ type desk struct {
 	began           int64   // where its signal did
 	meters          *loudness.ProgrammeMeters
 	readings        []float64
+	live            *loudness.Live // of what is listened to
 	// Room for a block and what a slower pace needs around it.
 	left, right, otherLeft, otherRight []float64
 	slow                               *dsp.Resampler
@@ -178,11 +191,37 @@ func newDesk(slow bool) *desk {
 func (d *desk) take(r *reel.Reel, eng *engine.Engine, files Files, tap engine.Tap) {
 	d.letGo()
 	d.old, d.oldFiles, d.oldTap = d.eng, d.files, d.tap
+	if d.live == nil || tap != d.tap {
+		d.live = loudness.NewLive(r.Head.SampleRate, layout.Layout{Labels: listened(r, tap)})
+	}
 	d.eng, d.files, d.tap, d.end = eng, files, tap, r.End()
 	if outputs := len(r.OutputList()); len(d.readings) != outputs || d.meters == nil {
 		d.letGo()
 		d.meters, d.readings = loudness.NewProgrammeMeters(r.Head.SampleRate, outputs), make([]float64, outputs)
 	}
+}
+
+// listened gives the channels of what is listened to: those of a row, else the pair that is heard.
+func listened(r *reel.Reel, tap engine.Tap) []string {
+	if labels := r.RowLabels(reel.Row(tap.Kind), tap.ID); labels != nil && tap.Check == engine.AsItIs {
+		return labels
+	}
+	if tap.Kind == "output" {
+		return []string{"M"}
+	}
+	return []string{"L", "R"}
+}
+
+// measure measures the loudness of a block that was rendered.
+func (d *desk) measure(n int) {
+	channels := [][]float64{d.left[:n], d.right[:n]}
+	switch {
+	case d.tap.Check == engine.AsItIs && d.eng.At(weave.NodeID{Row: reel.Row(d.tap.Kind), ID: d.tap.ID}) != nil:
+		channels = d.eng.At(weave.NodeID{Row: reel.Row(d.tap.Kind), ID: d.tap.ID})
+	case d.tap.Kind == "output":
+		channels = channels[:1]
+	}
+	d.live.Write(channels)
 }
 
 // letGo closes what the engine before this one reads.
@@ -213,6 +252,7 @@ func (d *desk) pull(at int64, n int) error {
 		return err
 	}
 	d.read(d.eng.Outputs())
+	d.measure(n)
 	if d.old == nil {
 		return nil
 	}
@@ -264,6 +304,7 @@ func (p *player) run(ctx context.Context) error {
 		pace = 2
 	}
 	again := false // the loop begins again
+	blocks := 0
 	for sent := int64(0); ; {
 		if err := p.room(ctx, sent); err != nil {
 			return err
@@ -317,7 +358,12 @@ func (p *player) run(ctx context.Context) error {
 		if err := p.connection.write(websocket.MessageBinary, encode(message, p.generation, at, d.left[:n], d.right[:n])); err != nil {
 			return err
 		}
-		p.connection.send(reply{Generation: p.generation, Position: at, Meters: d.readings})
+		said := reply{Generation: p.generation, Position: at, Meters: d.readings}
+		if blocks++; d.sender == nil && blocks%readEvery == 0 {
+			reading := d.live.Reading()
+			said.Loudness = &reading
+		}
+		p.connection.send(said)
 		sent += int64(n)
 		at += (int64(n) + pace - 1) / pace
 	}
@@ -369,6 +415,9 @@ func (p *player) asIs(ctx context.Context) (*reel.Reel, error) {
 		return known.Try(ctx, p.what.Reel, command)
 	}
 	o, err := known.Reel(ctx, p.what.Reel)
+	if err == nil && p.uncorrected() {
+		return o.Reel.Matched(), nil
+	}
 	return o.Reel, err
 }
 

@@ -13,6 +13,7 @@ import (
 
 	"zestyloom/core/engine"
 	"zestyloom/core/fault"
+	"zestyloom/core/loudness"
 	"zestyloom/core/reel"
 	"zestyloom/core/wave"
 	"zestyloom/internal/store"
@@ -70,13 +71,14 @@ type request struct {
 	From       int64      `json:"from"`      // play: samples since midnight; take: frames from its start; match: from the reference's
 	Tap        engine.Tap `json:"tap"`
 	Solo       []string   `json:"solo"`
-	Frames     int64      `json:"frames"` // played: how many frames of this generation have sounded
-	Until      int64      `json:"until"`  // where to end; 0 for the end of all
-	Speed      float64    `json:"speed"`  // 0.5 for half; anything else is the usual
-	Loop       *reel.Span `json:"loop"`   // play and change: what is played again and again
-	Trial      *reel.Sent `json:"trial"`  // play: a command that is heard without being made
-	Lane       *lane      `json:"lane"`   // play: one channel of one clip, alone and in its place
-	Signal     *signal    `json:"signal"` // play: what is sent to outputs in place of the reel
+	Frames     int64      `json:"frames"`  // played: how many frames of this generation have sounded
+	Until      int64      `json:"until"`   // where to end; 0 for the end of all
+	Speed      float64    `json:"speed"`   // 0.5 for half; anything else is the usual
+	Loop       *reel.Span `json:"loop"`    // play and change: what is played again and again
+	Trial      *reel.Sent `json:"trial"`   // play: a command that is heard without being made
+	Lane       *lane      `json:"lane"`    // play: one channel of one clip, alone and in its place
+	Signal     *signal    `json:"signal"`  // play: what is sent to outputs in place of the reel
+	Matched    bool       `json:"matched"` // play and change: without its corrections, as loud as with them
 }
 
 type lane struct {
@@ -115,8 +117,10 @@ type reply struct {
 	Generation uint32    `json:"generation"`
 	Position   int64     `json:"position"`
 	Meters     []float64 `json:"meters,omitempty"` // quasi-peak of each output in dBFS, −200 in silence
-	Ended      bool      `json:"ended,omitempty"`
-	Error      string    `json:"error,omitempty"`
+	// Loudness is that of what is listened to, since playing began or the tap was changed.
+	Loudness *loudness.Reading `json:"loudness,omitempty"`
+	Ended    bool              `json:"ended,omitempty"`
+	Error    string            `json:"error,omitempty"`
 }
 
 // maxMessage bounds what a browser may send at once, in bytes.
@@ -198,7 +202,7 @@ func (c *connection) handle(r request) {
 		}()
 	case "change":
 		if p := c.current(r.Generation); p != nil {
-			p.change(r.Tap, r.Solo, r.Loop)
+			p.change(r)
 		}
 	case "played":
 		if p := c.current(r.Generation); p != nil {

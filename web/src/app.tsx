@@ -17,8 +17,10 @@ import { Notices } from "./ui/notices";
 /** Its form is large, and few open it. */
 const SpecEditor = lazy(async () => ({ default: (await import("./rooms/print/speceditor")).SpecEditor }));
 
+const GaugeRoom = lazy(async () => ({ default: (await import("./rooms/gauge/room")).GaugeRoom }));
+
 /** Where a room needs a reel and the address names none: the first one, or a word on how to get one. */
-function FirstReel({ room }: { room: "loom" | "print" }) {
+function FirstReel({ room }: { room: "loom" | "gauge" | "print" }) {
   const { production = "" } = useParams();
   const reels = useReels(production);
   if (!reels.data) return <Missing of={[reels]} />;
@@ -66,6 +68,8 @@ function Rooms() {
         <Route path="/p/:production/sync/:take?" element={<SyncRoom />} />
         <Route path="/p/:production/loom" element={<FirstReel room="loom" />} />
         <Route path="/p/:production/loom/:reel" element={<LoomRoom />} />
+        <Route path="/p/:production/gauge" element={<FirstReel room="gauge" />} />
+        <Route path="/p/:production/gauge/:reel" element={<Suspense fallback={null}><GaugeRoom /></Suspense>} />
         <Route path="/p/:production/print" element={<FirstReel room="print" />} />
         <Route path="/p/:production/print/:reel/:print?" element={<PrintRoom />} />
         <Route path="/p/:production/print/:reel/desk/:receipt" element={<PrintRoom />} />

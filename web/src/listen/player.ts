@@ -4,7 +4,7 @@ import { useSyncExternalStore } from "react";
 
 import { base, type Command } from "../api/client";
 import { tell } from "../ui/notices";
-import type { FromSocket, ToSocket } from "./socket.worker";
+import type { FromSocket, Reading, ToSocket } from "./socket.worker";
 import SocketWorker from "./socket.worker?worker";
 import workletURL from "./worklet?worker&url";
 
@@ -24,6 +24,8 @@ export type Manner = {
   solo: string[];
   loop?: Range | null;
   half?: boolean;
+  /** Without the corrections of output groups, as loud as with them. */
+  matched?: boolean;
   /** Where to end. */
   until?: number;
   /** A command that is heard without being made. */
@@ -36,6 +38,7 @@ export type PlayerState = {
   playing: Playing | null;
   position: number; // reel: samples since midnight; take: frames from its start; match: from the reference's
   meters: number[]; // quasi-peak of each output in dBFS
+  loudness: Reading | null; // of what is listened to
   gaps: number;
   /** The connection was lost while playing, and is being made again. */
   lost: boolean;
@@ -50,7 +53,7 @@ const sampleRate = 48000;
 const heardAs = (m: Pick<Manner, "tap" | "check">) => ({ ...m.tap, check: m.check ?? "" });
 
 class Player {
-  private state: PlayerState = { playing: null, position: 0, meters: [], gaps: 0, lost: false };
+  private state: PlayerState = { playing: null, position: 0, meters: [], loudness: null, gaps: 0, lost: false };
   private listeners = new Set<() => void>();
   private context: AudioContext | null = null;
   private ready: Promise<void> | null = null;
@@ -81,8 +84,8 @@ class Player {
 
   /** Plays a reel from a sample on. */
   playReel(reel: string, from: number, m: Manner) {
-    const { solo, loop, half, until, trial, lane } = m;
-    return this.begin({ what: "reel", id: reel, channels: [] }, from, { do: "play", reel, tap: heardAs(m), solo, loop: loop ?? undefined, speed: half ? 0.5 : undefined, until, trial, lane });
+    const { solo, loop, half, matched, until, trial, lane } = m;
+    return this.begin({ what: "reel", id: reel, channels: [] }, from, { do: "play", reel, tap: heardAs(m), solo, loop: loop ?? undefined, speed: half ? 0.5 : undefined, matched, until, trial, lane });
   }
 
   /** Sends a tone, or spoken names, to outputs of a reel one after another, until it is stopped. */
@@ -104,7 +107,7 @@ class Player {
     const generation = ++this.generation;
     this.last = { playing, request };
     this.left = tries;
-    this.set({ playing, position: from, gaps: 0, lost: false });
+    this.set({ playing, position: from, loudness: null, gaps: 0, lost: false });
     try {
       await this.prepare();
       if (generation === this.generation) this.send({ ...request, from: Math.round(from) });
@@ -114,11 +117,11 @@ class Player {
   }
 
   /** Changes what is heard of a playing reel, and reads the reel anew. */
-  change(m: Pick<Manner, "tap" | "check" | "solo" | "loop">) {
+  change(m: Pick<Manner, "tap" | "check" | "solo" | "loop" | "matched">) {
     if (this.state.playing?.what !== "reel") return;
     const loop = m.loop ?? undefined;
-    if (this.last) this.last.request = { ...this.last.request, tap: heardAs(m), solo: m.solo, loop };
-    this.send({ do: "change", tap: heardAs(m), solo: m.solo, loop });
+    if (this.last) this.last.request = { ...this.last.request, tap: heardAs(m), solo: m.solo, loop, matched: m.matched };
+    this.send({ do: "change", tap: heardAs(m), solo: m.solo, loop, matched: m.matched });
   }
 
   /** Goes on from where the connection was lost. */
@@ -198,7 +201,7 @@ class Player {
         const h = m.heard;
         if (h.generation !== this.generation || !this.state.playing) return;
         if (h.drained) this.set({ playing: null, position: h.position, meters: [] });
-        else if (h.frames > 0) this.set({ position: h.position, meters: m.meters.length ? m.meters : this.state.meters, gaps: this.state.lost ? this.state.gaps : Math.max(h.gaps, this.state.gaps), lost: this.state.lost && h.generation === this.lostIn });
+        else if (h.frames > 0) this.set({ position: h.position, meters: m.meters.length ? m.meters : this.state.meters, loudness: m.loudness ?? this.state.loudness, gaps: this.state.lost ? this.state.gaps : Math.max(h.gaps, this.state.gaps), lost: this.state.lost && h.generation === this.lostIn });
       }
     }
   }

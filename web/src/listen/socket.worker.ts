@@ -2,16 +2,19 @@
 // a gap. The page hears of positions and meters a few times a frame at most.
 import type { Block, Heard } from "./queue";
 
+/** What is measured of what is listened to; what there is not, as in silence, is null. */
+export type Reading = { momentary: number | null; shortTerm: number | null; integrated: number | null; truePeak: number | null; correlation: number | null };
+
 /** What the page sends: requests for the server, or where the worklet is. */
 export type ToSocket = { do: "connect"; url: string; worklet: MessagePort } | { do: "send"; generation: number; message: object };
 
 /** What the page gets. */
 export type FromSocket =
-  | { is: "heard"; heard: Heard; meters: number[] }
+  | { is: "heard"; heard: Heard; meters: number[]; loudness?: Reading }
   | { is: "failed"; generation: number; message: string }
   | { is: "closed"; everOpen: boolean };
 
-type Reply = { generation: number; position: number; meters?: number[]; ended?: boolean; error?: string };
+type Reply = { generation: number; position: number; meters?: number[]; loudness?: Reading; ended?: boolean; error?: string };
 
 const headBytes = 12;
 
@@ -19,7 +22,7 @@ let socket: WebSocket | null = null;
 let worklet: MessagePort | null = null;
 let url = "";
 let generation = 0;
-let readings: { at: number; meters: number[] }[] = []; // at: frames that sound before
+let readings: { at: number; meters: number[]; loudness?: Reading }[] = []; // at: frames that sound before
 let received = 0; // frames of this generation, up to the last block
 let begun = 0; // frames before the last block
 let waiting: string[] = [];
@@ -66,7 +69,7 @@ function sound(data: ArrayBuffer) {
 function told(m: Reply) {
   if (m.error) return tell({ is: "failed", generation: m.generation, message: m.error });
   if (m.generation !== generation) return;
-  if (m.meters) readings.push({ at: begun, meters: m.meters }); // it follows its block
+  if (m.meters) readings.push({ at: begun, meters: m.meters, loudness: m.loudness }); // it follows its block
   if (m.ended) worklet?.postMessage({ do: "end", generation });
 }
 
@@ -74,8 +77,13 @@ function heard(h: Heard) {
   if (h.generation !== generation) return;
   send({ do: "played", generation, frames: h.frames });
   let meters: number[] = [];
-  while (readings[0] && readings[0].at <= h.frames) meters = readings.shift()!.meters;
-  tell({ is: "heard", heard: h, meters });
+  let loudness: Reading | undefined;
+  while (readings[0] && readings[0].at <= h.frames) {
+    const r = readings.shift()!;
+    meters = r.meters;
+    loudness = r.loudness ?? loudness;
+  }
+  tell({ is: "heard", heard: h, meters, loudness });
 }
 
 onmessage = ({ data }: MessageEvent<ToSocket>) => {

@@ -4,6 +4,7 @@ import { Link, NavLink } from "react-router";
 
 import { keyOf, keySign, useActions, useKeys } from "./keys";
 import { KeysDialog } from "./keysdialog";
+import { LiveStrip } from "./livestrip";
 import { toggleLight, useLight } from "./light";
 
 export type History = { undo: string; redo: string; onUndo: () => void; onRedo: () => void };
@@ -33,6 +34,7 @@ export function Header(p: { production?: { id: string; name: string }; reel?: { 
     { to: `/p/${p.production.id}/takes`, name: "Takes" },
     { to: `/p/${p.production.id}/sync`, name: "Sync" },
     { to: p.reel ? `/p/${p.production.id}/loom/${p.reel.id}` : `/p/${p.production.id}/loom`, name: "Loom" },
+    { to: p.reel ? `/p/${p.production.id}/gauge/${p.reel.id}` : `/p/${p.production.id}/gauge`, name: "Gauge" },
     { to: p.reel ? `/p/${p.production.id}/print/${p.reel.id}` : `/p/${p.production.id}/print`, name: "Print" },
   ];
   return (
@@ -67,6 +69,7 @@ export function Header(p: { production?: { id: string; name: string }; reel?: { 
         ))}
       </nav>
       <div className="flex min-w-0 items-center justify-end gap-2">
+        <LiveStrip />
         {p.children}
         {h && (
           <>

@@ -1,0 +1,33 @@
+import { usePlayer } from "../listen/player";
+import { decimal } from "./figures";
+
+/** What is heard, measured while it is heard: since playing began, or since something else is listened to. */
+export function LiveStrip() {
+  const playing = usePlayer((s) => s.playing !== null);
+  const r = usePlayer((s) => s.loudness);
+  if (!playing || !r) return null;
+  const figures: [string, string, number | null][] = [
+    ["M", "Momentary loudness, LUFS", r.momentary],
+    ["S", "Short-term loudness, LUFS", r.shortTerm],
+    ["I", "Integrated loudness since playing began, LUFS", r.integrated],
+    ["TP", "Highest true peak since playing began, dBTP", r.truePeak],
+  ];
+  return (
+    <dl className="tc flex shrink-0 items-center gap-2.5 text-[12px] max-[1100px]:hidden" aria-label="What is heard">
+      {figures.map(([sign, words, value]) => (
+        <div key={sign} className="flex items-baseline gap-1" title={words}>
+          <dt className="text-muted">{sign}</dt>
+          <dd className="min-w-[5ch] text-right">{decimal(value)}</dd>
+        </div>
+      ))}
+      <div className="flex items-center gap-1" title={`Correlation of the front pair: ${decimal(r.correlation, 2)}`}>
+        <dt className="sr-only">Correlation</dt>
+        <dd className="relative h-2 w-10 rounded-full bg-band" aria-label={decimal(r.correlation, 2)}>
+          {r.correlation !== null && (
+            <span className="absolute top-0 h-2 w-1 rounded-full" style={{ left: `${((r.correlation + 1) / 2) * 36}px`, background: r.correlation < 0 ? "var(--wrong)" : "var(--ink)" }} />
+          )}
+        </dd>
+      </div>
+    </dl>
+  );
+}
