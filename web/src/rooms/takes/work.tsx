@@ -6,17 +6,10 @@ import { api, base, ok, type Work } from "../../api/client";
 import { isOpen, useDo, useWork } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { Small } from "../../ui/small";
+import { Bar } from "../../ui/bar";
 import type { Uploads } from "./uploads";
 
-function Bar({ share }: { share: number }) {
-  return (
-    <div className="mt-1 h-1 overflow-hidden rounded bg-band">
-      <div className="h-full rounded bg-ink" style={{ width: `${Math.round(share * 100)}%` }} />
-    </div>
-  );
-}
-
-const doing = { import: "reading", unravel: "writing", ply: "writing", sync: "comparing", convert: "resampling", diagnose: "listening", settle: "rendering", list: "writing", print: "printing", deliver: "writing", check: "checking" } as const;
+const doing = { import: "reading", unravel: "writing", ply: "writing", sync: "comparing", convert: "resampling", diagnose: "listening", settle: "rendering", list: "writing", print: "printing", deliver: "writing", check: "checking", correct: "correcting" } as const;
 
 /** Long work on takes: uploads, imports, batches of files, each with its progress, what it made, and what went wrong with the reason. */
 export function WorkPanel({ production, uploads }: { production: string; uploads: Uploads }) {

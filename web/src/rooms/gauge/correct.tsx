@@ -1,0 +1,119 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+
+import { api, ok, type ReelView } from "../../api/client";
+import { isOpen, useDo, useWork, type useReelEdits } from "../../api/hooks";
+import { keysOf } from "../../api/keys";
+import { Bar } from "../../ui/bar";
+import { decimal, signed } from "../../ui/figures";
+import { labelAt } from "../../ui/timecode";
+import type { GaugeRow } from "./judge";
+
+const minus = (x: number | undefined) => `${x}`.replace("-", "−");
+
+/** Brings an output group to what is asked, and its parts with it; shows what that does, and takes it back. */
+export function Correct(p: { view: ReelView; row: GaugeRow; profile: string; judgedBy: string; edits: ReturnType<typeof useReelEdits> }) {
+  const { view, row } = p;
+  const limit = row.limit ?? {};
+  const now = row.correction;
+  const own = now?.of === row.id;
+  const reel = { params: { path: { reel: view.id } } };
+  const parts = useQuery({
+    queryKey: ["parts", view.id, view.revision, row.id],
+    enabled: row.row === "group",
+    queryFn: () => ok(api.GET("/reels/{reel}/gauge/parts", { params: { path: { reel: view.id }, query: { of: row.id } } })),
+  });
+  const [without, setWithout] = useState<string[]>([]);
+  useEffect(() => setWithout([]), [row.id]);
+  const start = useDo(
+    (keepRide: boolean) => ok(api.POST("/reels/{reel}/gauge/correct", { ...reel, body: { of: row.id, groups: [row.id, ...(parts.data ?? []).filter((g) => !without.includes(g))], profile: p.profile || undefined, keepRide } })),
+    [keysOf.work(view.production)],
+  );
+  const work = useWork(view.production);
+  const cancel = useDo((id: string) => ok(api.POST("/work/{work}/cancel", { params: { path: { work: id } } })), [keysOf.work(view.production)]);
+  const mine = work.data?.filter((w) => w.kind === "correct" && w.title === `Correct ${row.name}`);
+  const running = mine?.find(isOpen);
+  const last = mine?.[0];
+  const name = (id: string) => view.groups.find((g) => g.id === id)?.name ?? id;
+  if (row.row !== "group") return <p className="text-muted">Output groups are corrected: choose one. What a stem or a track is too loud by is set in the Loom.</p>;
+  if (limit.integrated === undefined && limit.truePeak === undefined && limit.ppmMax === undefined && limit.shortTermMax === undefined && limit.momentaryMax === undefined)
+    return <p className="text-muted">{p.judgedBy ? `${p.judgedBy} asks nothing of ${row.name}.` : "Nothing is asked yet: choose a spec under Print, or a profile above."}</p>;
+  if (now && !own)
+    return (
+      <p className="text-muted">
+        It is corrected with {name(now.of)}, by the same gain at the same sample, so that it still adds up to it.
+      </p>
+    );
+  const figure = limit.measured === "dialogue" ? row.whole?.dialogue?.lufs : row.whole?.integratedLUFS;
+  const line = (what: string, value: string) => (
+    <div className="flex justify-between gap-3 border-t border-line py-1">
+      <dt>{what}</dt>
+      <dd className="tc shrink-0 text-right">{value}</dd>
+    </div>
+  );
+  const works = now?.works;
+  return (
+    <div>
+      {!own ? (
+        <dl>
+          {limit.integrated !== undefined && line(`One gain to ${minus(limit.integrated)} LUFS${limit.measured === "dialogue" ? ", where dialogue is heard" : ""}`, figure === null || figure === undefined ? "–" : `about ${signed(limit.integrated - figure)} dB`)}
+          {limit.truePeak !== undefined && line("Limiter, all channels together", `to ${minus(limit.truePeak)} dBTP`)}
+          {(limit.shortTermMax ?? limit.momentaryMax ?? limit.ppmMax) !== undefined && line("Slow ride, where it is still too loud", [limit.shortTermMax !== undefined && `short-term ${minus(limit.shortTermMax)}`, limit.momentaryMax !== undefined && `momentary ${minus(limit.momentaryMax)}`, limit.ppmMax !== undefined && `PPM ${limit.ppmMax}`].filter(Boolean).join(", "))}
+        </dl>
+      ) : (
+        <dl>
+          {line(`Gain, by ${now.title || "what was asked"}`, `${signed(now.gainDB, 2)} dB`)}
+          {line("Loudness before and now", figure === null || figure === undefined ? "–" : now.off ? `${decimal(figure)}, and ${decimal(figure + now.matchDB)} with it` : `${decimal(figure - now.matchDB)} → ${decimal(figure)} LUFS`)}
+          {line("Limiter", works!.places === 0 ? "has nothing to do" : `${decimal(-works!.mostDB)} dB at most, ${decimal(works!.limitedSeconds)} s in ${works!.places} ${works!.places === 1 ? "place" : "places"}`)}
+          {works!.places > 0 && line("Most of it at", labelAt(works!.mostAt + view.head.start, view.head.sampleRate, view.head.frameRate))}
+          {line("Ride", works!.rideSeconds === 0 && now.ride.length === 0 ? "at rest" : `down to ${decimal(works!.rideMostDB)} dB, over ${decimal(works!.rideSeconds)} s`)}
+        </dl>
+      )}
+      {(parts.data?.length ?? 0) > 0 && (
+        <fieldset className="mt-1.5 text-[13px]">
+          <legend className="text-muted">The same gain at the same sample also goes to these parts of it, so that they still add up:</legend>
+          {parts.data!.map((id) => (
+            <label key={id} className="mr-3 inline-flex items-center gap-1.5">
+              <input type="checkbox" disabled={own || !!running} checked={own ? now.groups.includes(id) : !without.includes(id)} onChange={(e) => setWithout(e.target.checked ? without.filter((x) => x !== id) : [...without, id])} />
+              {name(id)}
+            </label>
+          ))}
+        </fieldset>
+      )}
+      {own && now.stale && !running && <p className="mt-1.5 text-[13px] text-wrong">{now.groups.length > 1 ? "The mix or its ride" : "It or its ride"} has changed since this was worked out.</p>}
+      {last && !running && last.state === "failed" && <p className="mt-1.5 text-[13px] text-wrong">{last.message}</p>}
+      {last && own && !now.stale && last.state === "done" && !last.message.startsWith("Brought") && <p className="mt-1.5 text-[13px] text-wrong">{last.message}</p>}
+      <div className="mt-2 flex flex-wrap items-center gap-2">
+        {running ? (
+          <>
+            <span className="grow">
+              <Bar share={running.progress} name="Working the correction out" />
+            </span>
+            <button className="pill" onClick={() => cancel.mutate(running.id)}>
+              Stop
+            </button>
+          </>
+        ) : own ? (
+          <>
+            {now.stale && (
+              <button className="pill-act" onClick={() => start.mutate(true)} disabled={start.isPending}>
+                Work it out anew
+              </button>
+            )}
+            <button className="pill" onClick={() => void p.edits.command({ kind: "changeCorrection", command: { of: row.id, off: !now.off } })}>
+              {now.off ? "Switch it on" : "Switch it off"}
+            </button>
+            <button className="pill" onClick={() => void p.edits.command({ kind: "removeCorrection", command: { of: row.id } })}>
+              Take it back
+            </button>
+          </>
+        ) : (
+          <button className="pill-act" disabled={!row.whole || start.isPending || !parts.data} onClick={() => start.mutate(false)}>
+            {(parts.data?.length ?? 0) > without.length ? "Correct it and its parts" : "Correct it"}
+          </button>
+        )}
+      </div>
+      {own && <p className="mt-1.5 text-[12px] text-muted">The ride is the curve at the foot of the picture: drag its points, press twice to set one or take one away.</p>}
+    </div>
+  );
+}

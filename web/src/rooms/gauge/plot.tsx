@@ -1,0 +1,142 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+
+import { api, ok, type Point, type ReelView } from "../../api/client";
+import { fit } from "../../draw/canvas";
+import { useCanvas } from "../../draw/usecanvas";
+import { sampleAt, whole, xOf } from "../loom/geometry";
+import { Ruler } from "../loom/ruler";
+import { useScroll, type Scroll } from "../loom/scroll";
+import { ShuttleLine } from "../loom/shuttleline";
+import { useWheel } from "../loom/wheel";
+import type { GaugeRow } from "./judge";
+import { lanes, lanesHeight, paint, rideFoot, rideTop, rideY } from "./paint";
+
+/** What ran over time on a row, in as many columns as there are pixels of what is in view. */
+export function useLines(view: ReelView, row: GaugeRow | undefined, profile: string, revision: number, scroll: Scroll, width: number) {
+  const time = useScroll(scroll);
+  const [seen, setSeen] = useState(time);
+  useEffect(() => {
+    const soon = setTimeout(() => setSeen(time), 120); // not while it is being turned
+    return () => clearTimeout(soon);
+  }, [time]);
+  const from = Math.max(view.head.start, Math.floor(seen.left));
+  const to = Math.max(from + 1, Math.ceil(seen.left + seen.perPixel * width));
+  return useQuery({
+    queryKey: ["gauge lines", view.id, revision, row?.row, row?.id, profile, from, to, width],
+    enabled: row !== undefined && width > 0,
+    placeholderData: keepPreviousData,
+    queryFn: () => ok(api.GET("/reels/{reel}/gauge/lines", { params: { path: { reel: view.id }, query: { row: row!.row, id: row!.id, profile: profile || undefined, from, to, columns: Math.max(10, Math.min(2000, Math.round(width))) } } })),
+  });
+}
+
+/** The lines of a row over the reel's time, with the ruler above and the shuttle's line through it. */
+export function Plot(p: {
+  view: ReelView;
+  row: GaugeRow;
+  lines: ReturnType<typeof useLines>["data"];
+  scroll: Scroll;
+  at: number;
+  range: { from: number; to: number } | null;
+  onWidth: (width: number) => void;
+  onGo: (sample: number) => void;
+  onRange: (range: { from: number; to: number } | null) => void;
+  onRide: (points: Point[]) => void;
+}) {
+  const { view, scroll } = p;
+  const { head } = view;
+  const time = useScroll(scroll);
+  const ride = p.row.correction?.ride ?? [];
+  const [drawn, setDrawn] = useState<Point[] | null>(null);
+  const shown = drawn ?? ride;
+  const canvas = useCanvas(
+    (c) => {
+      const s = fit(c);
+      if (!s) return;
+      paint(s.g, s.width, s.height, { start: head.start, rate: head.sampleRate, time, lines: p.lines?.lines, limit: p.row.limit ?? {}, ride: shown, range: p.range });
+    },
+    [p.lines, time, p.row, p.range, shown, head],
+  );
+  const box = useWheel(scroll);
+  useEffect(() => {
+    const el = box.current!;
+    const observer = new ResizeObserver(() => {
+      scroll.fit(whole(view, el.clientWidth), el.clientWidth);
+      p.onWidth(el.clientWidth);
+    });
+    observer.observe(el);
+    return () => observer.disconnect();
+  }, [view.id, view.end, scroll]); // eslint-disable-line react-hooks/exhaustive-deps
+  const hold = useRef<{ range?: number; point?: number }>({});
+  const inRide = (e: React.PointerEvent | React.MouseEvent) => e.nativeEvent.offsetY > canvas.current!.clientHeight - lanes.ride;
+  const level = (e: React.PointerEvent | React.MouseEvent) => {
+    const y = e.clientY - canvas.current!.getBoundingClientRect().bottom + lanes.ride;
+    return Math.round(Math.max(rideFoot, Math.min(rideTop, rideTop - (y / (lanes.ride - 2)) * (rideTop - rideFoot))) * 10) / 10;
+  };
+  const placeOf = (e: React.PointerEvent | React.MouseEvent) => Math.round(sampleAt(time, e.clientX - canvas.current!.getBoundingClientRect().left));
+  const near = (e: React.PointerEvent | React.MouseEvent) => {
+    const x = e.clientX - canvas.current!.getBoundingClientRect().left;
+    const y = e.clientY - canvas.current!.getBoundingClientRect().bottom + lanes.ride;
+    return shown.findIndex((q) => Math.abs(xOf(time, q.at) - x) < 7 && Math.abs(rideY(q.value) - y) < 9);
+  };
+  return (
+    <div className="flex min-h-0 grow flex-col">
+      <Ruler view={view} scroll={scroll} at={p.at} range={p.range} loop={false} onGo={p.onGo} onScrub={p.onGo} onRange={(from, to) => p.onRange({ from, to })} onMark={() => undefined} />
+      <div ref={box} className="relative min-h-0 grow overflow-hidden" style={{ minHeight: lanesHeight + 120 }}>
+        <canvas
+          ref={canvas}
+          className="absolute inset-0 h-full w-full touch-none"
+          role="img"
+          aria-label={`Loudness, true peak and correlation of ${p.row.name} over time`}
+          onPointerDown={(e) => {
+            e.currentTarget.setPointerCapture(e.pointerId);
+            if (inRide(e) && p.row.correction) {
+              const point = near(e);
+              hold.current = point >= 0 ? { point } : {};
+              return;
+            }
+            hold.current = { range: placeOf(e) };
+          }}
+          onPointerMove={(e) => {
+            if (e.buttons !== 1) return;
+            const { range, point } = hold.current;
+            if (point !== undefined) setDrawn(shown.map((q, i) => (i === point ? { ...q, value: level(e) } : q)));
+            else if (range !== undefined && Math.abs(placeOf(e) - range) / time.perPixel > 4) p.onRange({ from: Math.min(range, placeOf(e)), to: Math.max(range, placeOf(e)) });
+          }}
+          onPointerUp={(e) => {
+            const { range, point } = hold.current;
+            hold.current = {};
+            if (point !== undefined) {
+              if (drawn) p.onRide(drawn);
+              setDrawn(null);
+            } else if (range !== undefined && Math.abs(placeOf(e) - range) / time.perPixel <= 4) {
+              p.onRange(null);
+              p.onGo(range);
+            }
+          }}
+          onDoubleClick={(e) => {
+            if (!p.row.correction || !inRide(e)) return;
+            const at = near(e);
+            if (at >= 0) p.onRide(shown.filter((_, i) => i !== at));
+            else p.onRide([...shown, { at: placeOf(e), value: level(e) }].sort((a, b) => a.at - b.at));
+          }}
+        />
+        <ShuttleLine view={view} time={time} at={p.at} />
+        <div className="pointer-events-none absolute left-12 top-2 flex gap-4 text-[12px]" aria-hidden>
+          <Key what="momentary"><rect y={2} width={12} height={8} fill="var(--warp)" /></Key>
+          <Key what="short-term"><rect y={5} width={12} height={2} fill="var(--ink)" /></Key>
+          <Key what="integrated so far"><path d="M0 6h5M7 6h5" stroke="var(--dye-own-1)" strokeWidth={2} /></Key>
+        </div>
+      </div>
+    </div>
+  );
+}
+
+function Key({ what, children }: { what: string; children: React.ReactNode }) {
+  return (
+    <span className="flex items-center gap-1 rounded bg-ground/80 px-1">
+      <svg width={12} height={12}>{children}</svg>
+      {what}
+    </span>
+  );
+}
