@@ -235,10 +235,12 @@ func corners(values []float64, grid int64, tolerance float64) []reel.Point {
 		end := k + 1
 		for j := k + 1; j < len(values); j++ {
 			slope := (values[j] - values[k]) / float64(j-k)
-			if slope < low || slope > high+1e-9 {
+			if slope < low || slope > high+1e-9 || j > k+1 && values[j-1] == 0 && values[j] != 0 {
+				break // rest ends where it ends, not where it is nearly over
+			}
+			if end, high = j, min(high, slope); values[j] == 0 && values[j-1] != 0 {
 				break
 			}
-			end, high = j, min(high, slope)
 			low = max(low, (values[j]-tolerance-values[k])/float64(j-k))
 		}
 		put(end)

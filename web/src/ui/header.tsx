@@ -2,6 +2,7 @@ import { Moon, Redo2, Undo2, Sun } from "lucide-react";
 import { useState, type ReactNode } from "react";
 import { Link, NavLink } from "react-router";
 
+import { usePlayer } from "../listen/player";
 import { keyOf, keySign, useActions, useKeys } from "./keys";
 import { KeysDialog } from "./keysdialog";
 import { LiveStrip } from "./livestrip";
@@ -24,6 +25,7 @@ export function Header(p: { production?: { id: string; name: string }; reel?: { 
   const [keysOpen, setKeysOpen] = useState(false);
   useKeys();
   const h = p.history;
+  const live = usePlayer((x) => x.playing !== null && x.loudness !== null); // then the room is its
   useActions({
     keys: () => setKeysOpen(true),
     light: toggleLight,
@@ -74,8 +76,8 @@ export function Header(p: { production?: { id: string; name: string }; reel?: { 
         {h && (
           <>
             <button className="pill min-w-0 max-w-60 shrink" disabled={!h.undo} onClick={h.onUndo} title={h.undo ? `Undo: ${h.undo} (${keySign(keyOf("undo"))})` : "Nothing to undo"}>
-              <Undo2 size={15} className="shrink-0 min-[901px]:hidden" />
-              <span className="truncate max-[900px]:sr-only">
+              <Undo2 size={15} className={`shrink-0 ${live ? "min-[1500px]:hidden" : "min-[901px]:hidden"}`} />
+              <span className={`truncate ${live ? "max-[1499px]:sr-only" : "max-[900px]:sr-only"}`}>
                 Undo{h.undo && ": "}
                 <b className="font-semibold">{h.undo}</b>
               </span>

@@ -13,7 +13,7 @@ export function LiveStrip() {
     ["TP", "Highest true peak since playing began, dBTP", r.truePeak],
   ];
   return (
-    <dl className="tc flex shrink-0 items-center gap-2.5 text-[12px] max-[1100px]:hidden" aria-label="What is heard">
+    <dl className="tc mr-1 flex shrink-0 items-center gap-2.5 text-[12px] max-[1100px]:hidden" aria-label="What is heard">
       {figures.map(([sign, words, value]) => (
         <div key={sign} className="flex items-baseline gap-1" title={words}>
           <dt className="text-muted">{sign}</dt>

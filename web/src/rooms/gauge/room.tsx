@@ -146,7 +146,7 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
           )}
           <label className="flex items-center gap-1.5 text-[13px] text-muted">
             Judged by
-            <select className="field max-w-60" value={profile} onChange={(e) => setProfile(e.target.value)}>
+            <select className="field max-w-72" value={profile} onChange={(e) => setProfile(e.target.value)}>
               <option value="">{profile === "" && g?.judgedBy ? g.judgedBy : "the reel's spec"}</option>
               {profiles.data?.map((x) => (
                 <option key={x.id} value={x.id}>

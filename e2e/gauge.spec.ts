@@ -1,0 +1,149 @@
+// Six monos of a mix that is too loud: measured, found to be over, corrected, heard both ways, measured again, and printed as six files
+// that ffmpeg, which shares no code with us, measures as they should be.
+import { execFileSync } from "node:child_process";
+import { mkdtempSync, readFileSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { expect, test } from "@playwright/test";
+
+import { newProduction, takeRow } from "./rooms";
+import { readWave } from "./wave";
+
+const rate = 48000;
+const seconds = 24;
+const labels = ["L", "R", "C", "LFE", "Ls", "Rs"];
+
+const spec = `spec: 2
+id: ferry-promo-monos
+title: Promo as six monos
+programme: {frameRate: "25"}
+groups:
+  - {id: full, name: Full mix, tag: MIX, layout: "5.1", order: smpte, from: {mix: full}}
+mixes:
+  - {id: full, name: Full mix, layout: "5.1"}
+files:
+  - {each: channel, of: [full], name: "{reel}_{number}_{channel}", container: wave, depth: 24}
+limits:
+  - {of: [full], profile: r128-s1}
+`;
+
+/** A mono of 24 bits: noise that swells, bursts beyond the ceiling, and four seconds that are far too loud. */
+function mono(channel: number): Buffer {
+  const data = Buffer.alloc(rate * seconds * 3);
+  let seed = 1234567 + channel * 7919;
+  const noise = () => {
+    seed = (Math.imul(seed, 1664525) + 1013904223) | 0;
+    return seed / 2 ** 31;
+  };
+  for (let i = 0; i < rate * seconds; i++) {
+    const t = i / rate;
+    let x = labels[channel] === "LFE" ? 0.5 * Math.sin(2 * Math.PI * 45 * t) : noise() * 0.016 * (t >= 10 && t < 14 ? 4.5 : 1);
+    if (labels[channel] !== "LFE" && i % 96000 < 60) x = 0.97 * Math.sin(i * 0.37 + channel);
+    data.writeIntLE(Math.round(x * 0x7ffffe), i * 3, 3);
+  }
+  const head = Buffer.alloc(44);
+  head.write("RIFF");
+  head.writeUInt32LE(36 + data.length, 4);
+  head.write("WAVEfmt ", 8);
+  head.writeUInt32LE(16, 16);
+  head.writeUInt16LE(1, 20);
+  head.writeUInt16LE(1, 22);
+  head.writeUInt32LE(rate, 24);
+  head.writeUInt32LE(rate * 3, 28);
+  head.writeUInt16LE(3, 32);
+  head.writeUInt16LE(24, 34);
+  head.write("data", 36);
+  head.writeUInt32LE(data.length, 40);
+  return Buffer.concat([head, data]);
+}
+
+/** What ffmpeg measures of six monos as 5.1. */
+function byFFmpeg(paths: string[]) {
+  const inputs = paths.map((_, i) => `[${i}:a]`).join("");
+  const args = ["-hide_banner", "-nostats", ...paths.flatMap((p) => ["-i", p]), "-filter_complex", `${inputs}join=inputs=6:channel_layout=5.1(side),ebur128=peak=true:framelog=verbose`, "-f", "null", "-"];
+  const said = execFileSync("sh", ["-c", '"$@" 2>&1', "sh", "ffmpeg", ...args], { encoding: "utf8" });
+  const figure = (form: RegExp) => Number([...said.matchAll(form)].at(-1)![1]);
+  return { integrated: figure(/I:\s+(-?[\d.]+) LUFS/g), truePeak: figure(/Peak:\s+(-?[\d.]+) dBFS/g) };
+}
+
+test("six monos are measured, corrected, measured again and printed as six files", async ({ page }) => {
+  test.setTimeout(120_000);
+  const folder = mkdtempSync(join(tmpdir(), "monos-"));
+  const paths = labels.map((label, i) => {
+    const path = join(folder, `Ferry promo MIX.${label}.wav`);
+    writeFileSync(path, mono(i));
+    return path;
+  });
+  const before = byFFmpeg(paths);
+  await newProduction(page, "The Lantern Ferry, gauge");
+  await page.getByRole("button", { name: /^Bring in/ }).first().click();
+  await page.getByLabel(/From this computer/).setInputFiles(paths);
+  await expect(takeRow(page, /MIX.*6 files/)).toBeVisible({ timeout: 30_000 });
+  await page.keyboard.press("Escape");
+  await takeRow(page, /MIX.*6 files/).click();
+  await page.getByRole("button", { name: "Unravel 1 track onto a new reel" }).click();
+  await expect(page.getByRole("group", { name: "Tracks" })).toBeVisible();
+  // The stem is a pair, into which the set would be folded.
+  const reel = `/api/v1/reels/${/\/loom\/([\w-]+)/.exec(page.url())![1]}`;
+  const { revision } = (await (await page.request.get(reel)).json()) as { revision: number };
+  const origin = new URL(page.url()).origin;
+  expect((await page.request.post(`${reel}/commands`, { headers: { Origin: origin }, data: { revision, kind: "setStem", command: { stem: "DX", labels, yes: true } } })).ok()).toBe(true);
+  await page.getByTitle("The delivery spec that the outputs come from").click();
+  await page.getByLabel("Bring in a spec (YAML)…").setInputFiles({ name: "monos.yaml", mimeType: "application/yaml", buffer: Buffer.from(spec) });
+  await page.getByRole("dialog", { name: "Delivery spec" }).locator("li").filter({ has: page.getByText("Promo as six monos", { exact: true }) }).getByRole("button").click();
+  await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Gauge" }).click();
+  const figures = page.getByRole("complementary", { name: "Figures" });
+  const figure = async (what: string) => Number((await figures.locator("dl > div").filter({ hasText: what }).locator("dd").innerText()).replace("−", "-").replace(/[^\d.-].*$/s, ""));
+
+  await test.step("it is over, as ffmpeg says as well, and where", async () => {
+    await expect(figures.getByText("Integrated")).toBeVisible({ timeout: 30_000 });
+    expect(await figure("Integrated")).toBeCloseTo(before.integrated, 0);
+    expect(Math.abs((await figure("True peak")) - before.truePeak)).toBeLessThan(0.3);
+    await expect(figures.getByRole("img", { name: "off what is asked" }).first()).toBeVisible();
+    const places = page.getByRole("region", { name: "Where it is not as asked" });
+    await expect(places.getByText(/short-term over for/).first()).toBeVisible();
+    const hear = places.getByRole("button", { name: /^Hear it at / }).first();
+    await hear.click();
+    await expect(places.getByRole("button", { name: "Stop" })).toBeVisible();
+    await places.getByRole("button", { name: "Stop" }).click();
+  });
+
+  await test.step("it is corrected, heard both ways, and right", async () => {
+    const correct = page.getByRole("region", { name: "Correct it" });
+    await correct.getByRole("button", { name: /^Correct it/ }).click();
+    await expect(correct.getByText(/dB at most/)).toBeVisible({ timeout: 60_000 });
+    await expect.poll(() => figure("Integrated"), { timeout: 30_000 }).toBe(-23);
+    expect(await figure("True peak")).toBeLessThanOrEqual(-1);
+    expect(await figure("Short-term max")).toBeLessThanOrEqual(-18);
+    await expect(figures.getByRole("img", { name: "off what is asked" })).toHaveCount(0);
+    await page.getByRole("main").getByRole("button", { name: "Play", exact: true }).click();
+    await expect(page.getByLabel("What is heard")).toBeVisible({ timeout: 10_000 });
+    await page.getByRole("button", { name: "as it was" }).click();
+    await expect(page.getByRole("button", { name: "as it was" })).toHaveAttribute("aria-pressed", "true");
+    await page.getByRole("main").getByRole("button", { name: "Stop", exact: true }).first().click();
+  });
+
+  await test.step("undo takes it back, and redo puts it there", async () => {
+    await page.getByRole("button", { name: /^Undo: correct/ }).click();
+    await expect.poll(() => figure("Integrated"), { timeout: 30_000 }).toBeCloseTo(before.integrated, 0);
+    await page.getByRole("button", { name: /^Redo: correct/ }).click();
+    await expect.poll(() => figure("Integrated"), { timeout: 30_000 }).toBe(-23);
+  });
+
+  await test.step("printed as six files, it is what ffmpeg measures too", async () => {
+    await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Print" }).click();
+    await page.getByRole("button", { name: "Print 6 files" }).click();
+    await expect(page.getByRole("region", { name: "Proof" })).toContainText("The desk accepts it", { timeout: 60_000 });
+    const printed: string[] = [];
+    for (const [i, label] of labels.entries()) {
+      const [d] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: new RegExp(`_${i + 1}_${label}\\.wav$`) }).click()]);
+      const path = join(folder, `printed ${label}.wav`);
+      writeFileSync(path, readFileSync(await d.path()));
+      expect(readWave(path)).toMatchObject({ channels: 1, bits: 24, rate, frames: rate * seconds });
+      printed.push(path);
+    }
+    const after = byFFmpeg(printed);
+    expect(Math.abs(after.integrated + 23)).toBeLessThanOrEqual(0.1);
+    expect(after.truePeak).toBeLessThanOrEqual(-1);
+  });
+});
