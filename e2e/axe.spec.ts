@@ -48,3 +48,20 @@ for (const light of ["day", "night"] as const) {
     await clean(page, "with the patterns");
   });
 }
+
+for (const light of ["day", "night"] as const) {
+  test(`Gauge has no violation that axe finds, by ${light}`, async ({ page }) => {
+    test.setTimeout(120_000);
+    await open(page, light, /Reel 1, Crossing/);
+    await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Gauge" }).click();
+    await expect(page.getByRole("complementary", { name: "Figures" }).getByText("Integrated")).toBeVisible({ timeout: 60_000 });
+    await clean(page, "with the full mix measured");
+    await page.getByLabel("Judged by").selectOption("td1008-speech");
+    await expect(page.getByRole("img", { name: "off what is asked" }).first()).toBeVisible();
+    await clean(page, "with figures that are off");
+    await page.setViewportSize({ width: 640, height: 400 });
+    await page.getByRole("button", { name: "Correct it and its parts" }).scrollIntoViewIfNeeded();
+    await expect(page.getByRole("button", { name: "Correct it and its parts" })).toBeInViewport();
+    await clean(page, "at 200 %");
+  });
+}

@@ -148,7 +148,6 @@ const fitted = (track) => async (page) => {
 const only = process.env.SHOTS?.split(",");
 const all = {
   takes: () => shot("takes", "day", `${base}/takes/${take.id}`),
-  "takes-night": () => shot("takes-night", "night", `${base}/takes/${take.id}`),
   "takes-several": () =>
     shot("takes-several", "day", `${base}/takes`, async (p) => {
       const third = p.getByRole("listbox", { name: "Takes" }).getByRole("option", { name: /18C.*take 3/ });
@@ -171,6 +170,11 @@ const all = {
   "loom-surround": () => shot("loom-surround", "day", `${base}/loom/${surround.id}`, weave),
   borrow: () => shot("borrow", "day", `${base}/loom/${reel.id}`, borrowing),
   "cut-list": () => shot("cut-list", "day", `${base}/loom/${reel.id}`, cutList),
+  gauge: () =>
+    shot("gauge", "day", `${base}/gauge/${surround.id}`, async (p) => {
+      await p.getByText("Measured as it is now").waitFor({ timeout: 60_000 });
+      await p.getByText("programme meter over").first().waitFor();
+    }),
   "print-plan": () => shot("print-plan", "day", `${base}/print/${reel.id}`),
   "spec-editor": () => shot("spec-editor", "day", `${base}/print/${surround.id}/spec/film-order-monos`, (p) => p.getByText("_M51_6.LFE.wav").waitFor()),
   "print-report": () => shot("print-report", "day", `${base}/print/${reel.id}/${print.id}`),

@@ -262,6 +262,11 @@ func (p *Plan) add(severity contract.Severity, rule, format string, args ...any)
 	p.Findings = append(p.Findings, contract.Finding{Rule: rule, Severity: severity, Message: fmt.Sprintf(format, args...)})
 }
 
+// Outdated notes that a group's correction was worked out on what the group is no more.
+func (p *Plan) Outdated(group string) {
+	p.add(contract.Warning, "correction", "The correction of %s was worked out before it was changed; work it out anew under Gauge", group)
+}
+
 func (p *Plan) offer(offers ...contract.Offer) { p.Findings[len(p.Findings)-1].Offers = offers }
 
 // grade makes findings as grave as the spec says.

@@ -17,6 +17,7 @@ import (
 	"zestyloom/core/contract"
 	"zestyloom/core/delivery"
 	"zestyloom/core/fault"
+	"zestyloom/core/gauge"
 	"zestyloom/core/reel"
 	"zestyloom/internal/papers"
 	"zestyloom/internal/store"
@@ -98,7 +99,29 @@ func (s *Server) plan(ctx context.Context, w wanted) (o store.OpenReel, plan del
 	if err = s.sources(ctx, &plan, laid); err == nil {
 		err = s.pictures(ctx, &plan, laid)
 	}
+	if err == nil {
+		err = s.corrections(ctx, &plan, laid)
+	}
 	return o, plan, laid, err
+}
+
+// corrections notes those that were worked out on what their groups are no more.
+func (s *Server) corrections(ctx context.Context, plan *delivery.Plan, laid *reel.Reel) error {
+	session := s.library().Session(ctx)
+	defer session.Close()
+	for _, c := range laid.CorrectionList() {
+		if c.Off {
+			continue
+		}
+		basis, err := gauge.Basis(laid, c.Of, session.Sound)
+		if err != nil {
+			return err
+		}
+		if basis != c.Basis {
+			plan.Outdated(laid.Groups[c.Of].Name)
+		}
+	}
+	return nil
 }
 
 // begin queues a print; a plan that stops it is BadInput.

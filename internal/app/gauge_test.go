@@ -103,7 +103,19 @@ func TestAReelIsGaugedAndCorrected(t *testing.T) {
 	// Once the mix is another, the correction is to be worked out anew.
 	s.Do(&v, "setTrack", map[string]any{"track": v.Tracks[0].ID, "gainDB": 0})
 	assert.True(t, rowNamed(t, gauged(t, s, v, ""), "Full mix").Correction.Stale)
+	warned := func() (n int) {
+		var plan api.Plan
+		s.OK("POST", "/reels/"+v.Id+"/plan", map[string]any{"packaging": "per-group"}, &plan)
+		for _, f := range plan.Findings {
+			if f.Rule == "correction" {
+				n++
+			}
+		}
+		return n
+	}
+	assert.Equal(t, 1, warned())
 	s.Do(&v, "changeCorrection", map[string]any{"of": mix.Id, "off": true})
+	assert.Zero(t, warned())
 	off := rowNamed(t, gauged(t, s, v, ""), "Full mix")
 	assert.InDelta(t, *mix.Whole.IntegratedLUFS, *off.Whole.IntegratedLUFS, 1e-9)
 	s.Do(&v, "removeCorrection", map[string]any{"of": mix.Id})

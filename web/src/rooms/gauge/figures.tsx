@@ -13,10 +13,12 @@ export function Figures({ row }: { row: GaugeRow }) {
       <dl>
         {judged(row).map((j) => (
           <div key={j.what} className="flex items-center gap-2 border-t border-line px-4 py-2">
-            <Sign of={j.verdict} />
-            <dt className="min-w-0 grow leading-tight">
-              {j.what}
-              <span className="block text-[12px] text-muted">{j.asked}</span>
+            <dt className="flex min-w-0 grow items-center gap-2 leading-tight">
+              <Sign of={j.verdict} />
+              <span>
+                {j.what}
+                <span className="block text-[12px] text-muted">{j.asked}</span>
+              </span>
             </dt>
             <dd className={`tc whitespace-nowrap text-[22px] font-semibold leading-none ${j.verdict === "off" ? "text-wrong" : ""}`}>
               {decimal(j.value, j.places)}
@@ -31,7 +33,7 @@ export function Figures({ row }: { row: GaugeRow }) {
         <thead className="text-muted">
           <tr>
             <th className="text-left font-normal">Channel</th>
-            <th className="font-normal" aria-label="True peak as a bar" />
+            <td />
             <th className="text-right font-normal">dBTP</th>
             <th className="text-right font-normal">RMS</th>
             <th className="text-right font-normal">PPM</th>

@@ -130,6 +130,7 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
         </p>
       </aside>
       <main className="flex min-w-0 grow flex-col">
+        <h1 className="sr-only">Gauge: {view.name}</h1>
         <div className="flex shrink-0 flex-wrap items-center gap-2.5 border-b border-line px-4 py-2">
           <button className="flex h-8 w-10 cursor-pointer items-center justify-center rounded-full bg-ink text-ground" aria-label={playing ? "Stop" : "Play"} aria-pressed={playing} onClick={play}>
             {playing ? <Square size={14} /> : <Play size={15} />}
