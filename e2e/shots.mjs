@@ -173,7 +173,7 @@ const all = {
   gauge: () =>
     shot("gauge", "day", `${base}/gauge/${surround.id}`, async (p) => {
       await p.getByText("Measured as it is now").waitFor({ timeout: 60_000 });
-      await p.getByText("programme meter over").first().waitFor();
+      await p.getByText("PPM over").first().waitFor();
     }),
   "print-plan": () => shot("print-plan", "day", `${base}/print/${reel.id}`),
   "spec-editor": () => shot("spec-editor", "day", `${base}/print/${surround.id}/spec/film-order-monos`, (p) => p.getByText("_M51_6.LFE.wav").waitFor()),

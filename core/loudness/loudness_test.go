@@ -14,8 +14,9 @@ import (
 // tone is a stretch of a 1 kHz sine in all of some channels.
 type tone struct{ seconds, dBFS float64 }
 
-func measure(l layout.Layout, rate int, levels func(channel int) []tone) Measurement {
-	m := NewMeter(rate, l)
+// measure measures tones as a file is measured, piece by piece and as it is heard, all of which have to say the same.
+func measure(t testing.TB, l layout.Layout, rate int, levels func(channel int) []tone) Measurement {
+	m, stream, live := NewMeter(rate, l), NewStream(rate, 4, l), NewLive(rate, l)
 	var signal [][]float64
 	for c := range l.Labels {
 		var s []float64
@@ -33,12 +34,28 @@ func measure(l layout.Layout, rate int, levels func(channel int) []tone) Measure
 			block[c] = signal[c][at:min(at+1000, len(signal[c]))]
 		}
 		m.Write(block)
+		stream.Write(block)
+		live.Write(block)
 	}
-	return m.Measurement()
+	got, row := m.Measurement(), stream.End()
+	inPieces := row.Whole(0, row.Hops(), Row{})
+	for _, other := range []*float64{inPieces.IntegratedLUFS, live.Reading().Integrated} {
+		require.NotNil(t, other)
+		assert.InDelta(t, *got.IntegratedLUFS, *other, 0.011)
+	}
+	assert.InDelta(t, *got.MomentaryMaxLUFS, *inPieces.MomentaryMaxLUFS, 1e-6)
+	if got.ShortTermMaxLUFS != nil { // three seconds have passed
+		assert.InDelta(t, *got.ShortTermMaxLUFS, *inPieces.ShortTermMaxLUFS, 1e-6)
+		assert.InDelta(t, *got.LoudnessRangeLU, *inPieces.LoudnessRangeLU, 0.011)
+	}
+	return got
 }
 
 var stereo, _ = layout.New(layout.Stereo, "", 0)
 var five1, _ = layout.New(layout.Five1, "", 0)
+
+// rates are those that programmes come at.
+var rates = []int{44100, 48000, 88200, 96000, 192000}
 
 // Cases 1 to 6 of EBU Tech 3341 (integrated loudness), each within ±0.1 LU.
 func TestTech3341Integrated(t *testing.T) {
@@ -56,12 +73,12 @@ func TestTech3341Integrated(t *testing.T) {
 		{"5", stereo, both(tone{20, -26}, tone{20.1, -20}, tone{20, -26}), -23},
 		{"6", five1, func(c int) []tone { return []tone{{20, []float64{-28, -28, -24, -200, -30, -30}[c]}} }, -23},
 	} {
-		rates := []int{48000}
-		if c.name == "1" || c.name == "6" {
-			rates = []int{44100, 48000, 96000}
+		at := rates
+		if c.name != "1" && c.name != "6" { // the long ones at one rate, for time's sake
+			at = []int{48000}
 		}
-		for _, rate := range rates {
-			got := measure(c.l, rate, c.levels)
+		for _, rate := range at {
+			got := measure(t, c.l, rate, c.levels)
 			require.NotNil(t, got.IntegratedLUFS)
 			assert.InDelta(t, c.want, *got.IntegratedLUFS, 0.1, "case %s at %d", c.name, rate)
 		}
@@ -79,16 +96,24 @@ func TestTech3342Range(t *testing.T) {
 		{[]tone{{20, -40}, {20, -20}}, 20},
 		{[]tone{{20, -50}, {20, -35}, {20, -20}, {20, -35}, {20, -50}}, 15},
 	} {
-		got := measure(stereo, 48000, func(int) []tone { return c.tones })
-		assert.InDelta(t, c.want, *got.LoudnessRangeLU, 1, "case %d", i+1)
+		at := rates
+		if i > 0 {
+			at = []int{48000}
+		}
+		for _, rate := range at {
+			got := measure(t, stereo, rate, func(int) []tone { return c.tones })
+			assert.InDelta(t, c.want, *got.LoudnessRangeLU, 1, "case %d at %d", i+1, rate)
+		}
 	}
 }
 
 // Case 9 and 12 of Tech 3341: short-term and momentary maxima of a level that holds.
 func TestMaxima(t *testing.T) {
-	got := measure(stereo, 48000, func(int) []tone { return []tone{{5, -40}, {3.1, -23}, {5, -40}} })
-	assert.InDelta(t, -23, *got.ShortTermMaxLUFS, 0.1)
-	assert.InDelta(t, -23, *got.MomentaryMaxLUFS, 0.1)
+	for _, rate := range rates {
+		got := measure(t, stereo, rate, func(int) []tone { return []tone{{5, -40}, {3.1, -23}, {5, -40}} })
+		assert.InDelta(t, -23, *got.ShortTermMaxLUFS, 0.1)
+		assert.InDelta(t, -23, *got.MomentaryMaxLUFS, 0.1)
+	}
 }
 
 func TestSilenceHasNoValues(t *testing.T) {
@@ -107,7 +132,7 @@ func TestTech3341TruePeak(t *testing.T) {
 	for _, c := range []struct{ divisor, phase, amp, want float64 }{
 		{4, 0, 0.5, -6}, {4, 45, 0.5, -6}, {6, 60, 0.5, -6}, {8, 67.5, 0.5, -6}, {4, 45, 1.41, 3},
 	} {
-		m := NewMeter(48000, layout.ForWidth(1))
+		m, live, stream := NewMeter(48000, layout.ForWidth(1)), NewLive(48000, layout.ForWidth(1)), NewStream(48000, 4, layout.ForWidth(1))
 		s := make([]float64, 48000)
 		for i := range s {
 			// faded in and out, as the standard's signals are, so that no step overshoots
@@ -115,9 +140,13 @@ func TestTech3341TruePeak(t *testing.T) {
 			s[i] = fade * c.amp * math.Sin(2*math.Pi*float64(i)/c.divisor+c.phase*math.Pi/180)
 		}
 		m.Write([][]float64{s})
-		got := *m.Measurement().TruePeakMaxDBTP
-		assert.Less(t, got, c.want+0.2, "fs/%v at %v°", c.divisor, c.phase)
-		assert.Greater(t, got, c.want-0.4, "fs/%v at %v°", c.divisor, c.phase)
+		live.Write([][]float64{s})
+		stream.Write([][]float64{s})
+		row := stream.End()
+		for _, got := range []*float64{m.Measurement().TruePeakMaxDBTP, live.Reading().TruePeak, row.Whole(0, row.Hops(), Row{}).TruePeakMaxDBTP} {
+			assert.Less(t, *got, c.want+0.2, "fs/%v at %v°", c.divisor, c.phase)
+			assert.Greater(t, *got, c.want-0.4, "fs/%v at %v°", c.divisor, c.phase)
+		}
 	}
 }
 
@@ -185,12 +214,12 @@ func TestProgrammeMeterBetweenSamples(t *testing.T) {
 func TestTech3341MomentaryAnywhere(t *testing.T) {
 	for _, rate := range []int{44100, 48000} {
 		for i := range 20 {
-			got := measure(stereo, rate, func(int) []tone { return []tone{{float64(i) * 0.02, -200}, {0.4, -23}, {1, -200}} })
+			got := measure(t, stereo, rate, func(int) []tone { return []tone{{float64(i) * 0.02, -200}, {0.4, -23}, {1, -200}} })
 			assert.InDelta(t, -23, *got.MomentaryMaxLUFS, 0.1, "13, file %d at %d", i+1, rate)
 		}
 	}
 	for _, i := range []int{3, 11, 19} { // 14: each louder than what was before
-		got := measure(stereo, 48000, func(int) []tone {
+		got := measure(t, stereo, 48000, func(int) []tone {
 			var all []tone
 			for n := range i + 1 {
 				all = append(all, tone{float64(n) * 0.015, -200}, tone{0.4, -38 + float64(n)}, tone{0.8, -200})

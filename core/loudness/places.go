@@ -58,7 +58,7 @@ func (r Row) Places(w *Whole, from, to int, l Limits) []Place {
 				quasi = append(quasi, PPM(q.DB()))
 			}
 		})
-		out = append(out, runs(OverPPM, len(quasi), func(h int) float64 { return quasi[h] }, *l.PPMMax, 1, 4)...)
+		out = append(out, runs(OverPPM, len(quasi), func(h int) float64 { return quasi[h] }, *l.PPMMax+0.0026, 1, 4)...) // sizes are rounded up
 	}
 	if l.TruePeak != nil {
 		out = append(out, r.peaks(from, to, *l.TruePeak)...)

@@ -61,7 +61,7 @@ const kinds: Record<GaugePlace["kind"], string> = {
   "short-term": "short-term over",
   momentary: "momentary over",
   "true peak": "true peak",
-  "programme meter": "programme meter over",
+  "programme meter": "PPM over",
   silence: "digital silence",
   dropout: "dropout",
   clipped: "clipped",
