@@ -102,10 +102,10 @@ func (p *problem) solve(m margins) (c Curves) {
 	return c
 }
 
-// gains gives the gain in dB at the middle of every hop.
-func (p *problem) gains(c Curves) []float64 {
-	hop := int64(loudness.HopFrames(p.rate))
-	out := make([]float64, len(p.power))
+// Gains gives the gain in dB at the middle of each of so many hops of 10 ms.
+func (c Curves) Gains(rate, hops int) []float64 {
+	hop := int64(loudness.HopFrames(rate))
+	out := make([]float64, hops)
 	ride, limit := walk{points: c.Ride}, walk{points: c.Limit}
 	for h := range out {
 		at := int64(h)*hop + hop/2
@@ -139,7 +139,7 @@ func (w *walk) at(at int64) float64 {
 
 // foretell gives the integrated loudness that comes of curves; not heard where nothing is above the gates.
 func (p *problem) foretell(c Curves) (lufs float64, heard bool) {
-	gains := p.gains(c)
+	gains := c.Gains(p.rate, len(p.power))
 	power := make([]float64, len(gains))
 	for h, g := range gains {
 		power[h] = p.power[h] * math.Pow(10, g/10)

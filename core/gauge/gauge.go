@@ -18,9 +18,11 @@ import (
 
 // Gauge keeps what was measured of the rows of a reel. It is not safe for concurrent use.
 type Gauge struct {
-	Factor int // of oversampling for true peak, 4 or 8; 0 for 4
-	rows   map[weave.NodeID]*row
+	rows map[weave.NodeID]*row
 }
+
+// oversampled is how many times the rate true peak is looked for at.
+const oversampled = 4
 
 // row is what is kept of one.
 type row struct {
@@ -138,7 +140,7 @@ func (s *session) look(id weave.NodeID) error {
 	if err != nil {
 		return err
 	}
-	t := &target{id: id, row: now, meter: loudness.NewPieceMeter(s.rate, max(4, s.gauge.Factor), now.Layout)}
+	t := &target{id: id, row: now, meter: loudness.NewPieceMeter(s.rate, oversampled, now.Layout)}
 	n := s.pieces()
 	for i := range n {
 		from, to := s.span(i)

@@ -252,6 +252,18 @@ func TestPlaces(t *testing.T) {
 	part := row.Whole(500, 900, Row{})
 	assert.Less(t, *part.ShortTermMaxLUFS, -25.0)
 	assert.InDelta(t, 20*math.Log10(0.05), *part.TruePeakMaxDBTP, 0.02)
+	// At other gains short-term loudness is what it would be.
+	lower := make([]float64, row.Hops())
+	for h := range lower {
+		lower[h] = -6
+	}
+	at, as := row.ShortTermAt(lower, 0, row.Hops(), 300), row.Lines(w, 0, 0, row.Hops(), 300).ShortTerm
+	require.Len(t, at, len(as))
+	for i := range as {
+		if assert.Equal(t, as[i] == nil, at[i] == nil) && as[i] != nil {
+			assert.InDelta(t, *as[i]-6, *at[i], 0.011)
+		}
+	}
 	lines := row.Lines(w, 0, 0, row.Hops(), 300)
 	assert.Len(t, lines.ShortTerm, 300)
 	assert.Nil(t, lines.ShortTerm[10], "no three seconds have passed")

@@ -233,6 +233,29 @@ func (r Row) Lines(w *Whole, from, first, last, columns int) Lines {
 	return l
 }
 
+// ShortTermAt gives the short-term loudness that the row would have at other gains, in dB for each of its hops, in the columns that Lines
+// has between two of them.
+func (r Row) ShortTermAt(gains []float64, first, last, columns int) (out []*float64) {
+	power := r.powers(0, len(gains))
+	last = min(last, len(power))
+	step := max(1, (last-first+columns-1)/max(1, columns))
+	m := newProgramme(r.Layout)
+	most := math.Inf(-1)
+	for h := range last {
+		m.blocks = m.blocks[:0]
+		m.endHop(power[h] * math.Pow(10, gains[h]/10))
+		if h < first {
+			continue
+		}
+		most = max(most, float64(m.last(1, shortHops)))
+		if (h+1-first)%step == 0 || h+1 == last {
+			out = append(out, told(most))
+			most = math.Inf(-1)
+		}
+	}
+	return out
+}
+
 // soFar gives the integrated loudness from the beginning to the end of each column.
 func (r Row) soFar(w *Whole, first, last, step int) (out []*float64) {
 	h := &histogram{}

@@ -283,6 +283,8 @@ type GaugeLimit = contract.Limit
 
 // GaugeLines defines model for GaugeLines.
 type GaugeLines struct {
+	Before *Values `json:"before"`
+
 	// Lines In columns of the same length, the largest of each; of correlation the lowest. What there is not is null.
 	Lines    MeasuredLines `json:"lines"`
 	Places   []GaugePlace  `json:"places"`

@@ -104,11 +104,16 @@ func (g *gauged) correction(group string) *GaugeCorrection {
 		return nil
 	}
 	start := g.o.Reel.Head.Start
-	curves := correct.Curves{GainDB: found.GainDB, Ride: moved(found.Ride, -start), Limit: moved(found.Limit, -start)}
+	curves := curvesOf(found, start)
 	works := correct.WorksOf(curves, g.o.Reel.Head.SampleRate, g.o.Reel.End()-start)
 	basis, known := g.now.Basis[found.Of]
 	return &GaugeCorrection{Of: found.Of, Groups: found.Groups, Title: found.To.Title, GainDB: found.GainDB, MatchDB: found.MatchDB, Off: found.Off, Ride: some(found.Ride),
 		Works: works, Stale: found.Basis == "" || known && g.now.Revision == g.o.Revision && basis != found.Basis}
+}
+
+// curvesOf gives what a correction does, by samples of the programme.
+func curvesOf(c reel.Correction, start int64) correct.Curves {
+	return correct.Curves{GainDB: c.GainDB, Ride: moved(c.Ride, -start), Limit: moved(c.Limit, -start)}
 }
 
 func moved(points []reel.Point, by int64) (out []reel.Point) {
@@ -209,6 +214,14 @@ func (s *Server) GaugeLines(c *gin.Context, id ReelID, p GaugeLinesParams) {
 			columns = min(*p.Columns, mostColumns)
 		}
 		out.Lines = measured.Lines(w, 0, from, min(to, measured.Hops()), columns)
+		if c, there := o.Reel.CorrectionOn(row.ID); there && row.Row == reel.GroupRow && !c.Off && now.Revision == o.Revision {
+			gains := curvesOf(c, o.Reel.Head.Start).Gains(o.Reel.Head.SampleRate, measured.Hops())
+			for h := range gains {
+				gains[h] = -gains[h]
+			}
+			before := Values(measured.ShortTermAt(gains, min(from, measured.Hops()), min(to, measured.Hops()), columns))
+			out.Before = &before
+		}
 		limit := contract.Limit{}
 		if row.Row == reel.GroupRow {
 			limit = g.limits()(row.ID)

@@ -89,6 +89,12 @@ func TestAReelIsGaugedAndCorrected(t *testing.T) {
 	require.NotNil(t, corrected.Limit.PPMMax)
 	assert.LessOrEqual(t, *corrected.Whole.PPMMax, *corrected.Limit.PPMMax)
 	assert.Equal(t, mix.Id, rowNamed(t, g, "Dialogue").Correction.Of)
+	assert.Nil(t, lines.Before)
+	s.OK("GET", "/reels/"+v.Id+"/gauge/lines?row=group&columns=100&id="+mix.Id, nil, &lines)
+	require.NotNil(t, lines.Before, "short-term loudness as it was before")
+	assert.Len(t, *lines.Before, len(lines.Lines.ShortTerm))
+	last := len(lines.Lines.ShortTerm) - 1
+	assert.InDelta(t, *lines.Lines.ShortTerm[last]-corrected.Correction.GainDB, *(*lines.Before)[last], 0.3)
 	p = printed(s, production, v, map[string]any{"packaging": "per-group"})
 	require.NotNil(t, p.Receipt)
 	for _, f := range p.Receipt.Findings {

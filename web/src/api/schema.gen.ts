@@ -3621,6 +3621,7 @@ export interface components {
         GaugeLines: {
             /** Format: int64 */
             revision: number;
+            before: components["schemas"]["Values"];
             lines: components["schemas"]["MeasuredLines"];
             places: components["schemas"]["GaugePlace"][];
         };

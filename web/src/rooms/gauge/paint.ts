@@ -9,6 +9,7 @@ export type Scene = {
   rate: number;
   time: TimeView;
   lines: GaugeLines["lines"] | undefined;
+  before: GaugeLines["before"] | undefined; // short-term loudness without the correction
   limit: GaugeLimit;
   ride: Point[];
   range: { from: number; to: number } | null;
@@ -131,6 +132,11 @@ export function paint(g: CanvasRenderingContext2D, width: number, full: number, 
   g.lineWidth = 1.5;
   g.setLineDash([6, 4]);
   line(g, s, s.lines?.integrated, width, height);
+  g.setLineDash([]);
+  g.strokeStyle = colour("--act");
+  g.lineWidth = 1;
+  g.setLineDash([2, 3]);
+  line(g, s, s.before, width, height);
   g.setLineDash([]);
   g.strokeStyle = colour("--ink");
   g.lineWidth = 2;

@@ -53,7 +53,7 @@ export function Plot(p: {
     (c) => {
       const s = fit(c);
       if (!s) return;
-      paint(s.g, s.width, s.height, { start: head.start, rate: head.sampleRate, time, lines: p.lines?.lines, limit: p.row.limit ?? {}, ride: shown, range: p.range });
+      paint(s.g, s.width, s.height, { start: head.start, rate: head.sampleRate, time, lines: p.lines?.lines, before: p.lines?.before, limit: p.row.limit ?? {}, ride: shown, range: p.range });
     },
     [p.lines, time, p.row, p.range, shown, head],
   );
@@ -125,6 +125,7 @@ export function Plot(p: {
         <div className="pointer-events-none absolute left-12 top-2 flex gap-4 text-[12px]" aria-hidden>
           <Key what="momentary"><rect y={2} width={12} height={8} fill="var(--warp)" /></Key>
           <Key what="short-term"><rect y={5} width={12} height={2} fill="var(--ink)" /></Key>
+          {(p.lines?.before?.length ?? 0) > 0 && <Key what="short-term before"><path d="M0 6h2M4 6h2M8 6h2" stroke="var(--act)" strokeWidth={2} /></Key>}
           <Key what="integrated so far"><path d="M0 6h5M7 6h5" stroke="var(--dye-own-1)" strokeWidth={2} /></Key>
         </div>
       </div>
