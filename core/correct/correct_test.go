@@ -79,6 +79,12 @@ func hard(rate, channels, seconds int) map[string][][]float64 {
 			}
 			return 0.05 * r.NormFloat64() * math.Abs(math.Sin(float64(i)/float64(rate)/2))
 		}),
+		"close to half the rate": fresh(func(_, i int) float64 { // whose crests lie between the samples
+			if i%(rate*2) < rate/10 {
+				return 0.3 * math.Sin(math.Pi*0.97*float64(i))
+			}
+			return 0.004 * r.NormFloat64()
+		}),
 		"quiet, with clicks": fresh(func(_, i int) float64 {
 			if i%(rate*3) == 1000 {
 				return 0.8
@@ -220,4 +226,33 @@ func TestCorners(t *testing.T) {
 		}
 	}
 	assert.Positive(t, resting)
+}
+
+// Whatever was measured to be over is aimed at lower the next time, and counts more than loudness that is off.
+func TestWhatIsOverIsAimedAtLower(t *testing.T) {
+	w := func(i, tp, s, m, ppm float64) *loudness.Whole {
+		return &loudness.Whole{Measurement: loudness.Measurement{IntegratedLUFS: &i, TruePeakMaxDBTP: &tp, ShortTermMaxLUFS: &s, MomentaryMaxLUFS: &m, PPMMax: &ppm}}
+	}
+	p := &problem{to: reel.Target{Integrated: ptr(-23), TruePeak: ptr(-1), ShortTermMax: ptr(-18), MomentaryMax: ptr(-15), PPMMax: ptr(6)}}
+	for _, c := range []struct {
+		measured *loudness.Whole
+		want     margins
+		off      bool
+	}{
+		{w(-23.02, -1.1, -18.1, -15.1, 5.9), margins{}, false},
+		{w(-23.5, -1.1, -18.1, -15.1, 5.9), margins{loudness: 0.5}, true},
+		{w(-23, -0.5, -18.1, -15.1, 5.9), margins{ceiling: 0.57}, true},
+		{w(-23, -1.1, -17.8, -15.1, 5.9), margins{short: 0.21}, true},
+		{w(-23, -1.1, -18.1, -14.5, 5.9), margins{momentary: 0.51}, true},
+		{w(-23, -1.1, -18.1, -15.1, 6.5), margins{ppm: 0.51}, true},
+	} {
+		var m margins
+		off := p.adjust(c.measured, &m)
+		assert.Equal(t, c.off, off > 0)
+		for _, pair := range [][2]float64{{c.want.loudness, m.loudness}, {c.want.ceiling, m.ceiling}, {c.want.short, m.short}, {c.want.momentary, m.momentary}, {c.want.ppm, m.ppm}} {
+			assert.InDelta(t, pair[0], pair[1], 1e-6)
+		}
+	}
+	var m margins
+	assert.Greater(t, p.adjust(w(-23, -0.5, -18.1, -15.1, 5.9), &m), p.adjust(w(-24, -1.1, -18.1, -15.1, 5.9), &m))
 }

@@ -99,6 +99,23 @@ func TestPiecesAreTheWhole(t *testing.T) {
 	}
 }
 
+// What charged a programme meter before a piece, and before what is read with it, still counts in it.
+func TestProgrammeMeterGoesOnFromPieceToPiece(t *testing.T) {
+	const rate = 48000
+	x := make([]float64, 4*rate)
+	tone := func(from, to, gain float64) {
+		for i := int(from * rate); i < int(to*rate); i++ {
+			x[i] = gain * math.Sin(2*math.Pi*5000*float64(i)/rate)
+		}
+	}
+	tone(0.5, 1.65, 0.4)
+	tone(2.001, 2.004, 0.6)
+	m := NewMeter(rate, layout.ForWidth(1))
+	m.Write([][]float64{x})
+	row := pieces(rate, layout.ForWidth(1), [][]float64{x})
+	assert.InDelta(t, *m.Measurement().PPMMax, *row.Whole(0, row.Hops(), Row{}).PPMMax, 0.02)
+}
+
 // Cells and hops hold the true peak of every sample in them.
 func TestCellsHoldTheirPeaks(t *testing.T) {
 	const rate = 48000

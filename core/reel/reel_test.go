@@ -224,3 +224,35 @@ func TestWhatCannotFollowIsSaid(t *testing.T) {
 	assert.Equal(t, fault.BadInput, fault.KindOf(err))
 	assert.ErrorContains(t, err, "derived from itself: M&E, from Out, from M&E")
 }
+
+// A correction goes with its group, whoever takes that away, goes on without a part that is gone, and follows its groups into another
+// spec's outputs.
+func TestCorrectionsFollowTheirGroups(t *testing.T) {
+	r := New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0, DefaultStems())
+	do := func(c Command) {
+		change, _, err := c.Plan(r, nil)
+		require.NoError(t, err)
+		require.NoError(t, r.Apply(change))
+	}
+	for _, name := range []string{"Full", "Dialogue", "Music"} {
+		do(SetGroup{Name: name, Tag: name[:2], Layout: "stereo"})
+	}
+	g := r.GroupList()
+	do(SetCorrection{Of: g[0].ID, Groups: []string{g[1].ID, g[2].ID}, GainDB: -2, Limit: []Point{{At: 0, Value: 0}, {At: 640, Value: -3}}})
+	_, _, err := SetCorrection{Of: "nobody"}.Plan(r, nil)
+	assert.Equal(t, fault.NotFound, fault.KindOf(err))
+	change, _, err := SetCorrection{Of: g[1].ID, GainDB: 1}.Plan(r, nil)
+	require.NoError(t, err)
+	assert.ErrorContains(t, r.Clone().Apply(change), "corrected already")
+	do(RemoveGroups{Groups: []string{g[2].ID}, Yes: true})
+	assert.Equal(t, []string{g[0].ID, g[1].ID}, r.CorrectionList()[0].Groups)
+	do(LayOutputs{Spec: "s", Title: "S", Groups: []Group{{ID: "whole", Name: "Whole", Tag: "Fu", Labels: []string{"L", "R"}}, {ID: "voice", Name: "Voice", Tag: "Di", Labels: []string{"L", "R"}}}, Yes: true})
+	c := r.CorrectionList()[0]
+	assert.Equal(t, "correction whole", c.ID)
+	assert.Equal(t, []string{"whole", "voice"}, c.Groups)
+	on, there := r.CorrectionOn("voice")
+	assert.True(t, there)
+	assert.Equal(t, c.ID, on.ID)
+	do(RemoveGroups{Groups: []string{"whole"}, Yes: true})
+	assert.Empty(t, r.Corrections)
+}
