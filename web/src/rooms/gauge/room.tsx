@@ -4,7 +4,7 @@ import { useEffect, useMemo, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 
 import { api, ok, type ReelView } from "../../api/client";
-import { useProduction, useReelAtHand, useReelEdits, useReels } from "../../api/hooks";
+import { useProduction, useReelAtHand, useReelEdits, useReels, useTakes } from "../../api/hooks";
 import { player, usePlayer, type Manner, type Tap } from "../../listen/player";
 import { Bar } from "../../ui/bar";
 import { decimal } from "../../ui/figures";
@@ -12,7 +12,8 @@ import { Header } from "../../ui/header";
 import { useActions } from "../../ui/keys";
 import { Missing } from "../../ui/missing";
 import { labelAt } from "../../ui/timecode";
-import { whole } from "../loom/geometry";
+import { whole, zoom } from "../loom/geometry";
+import { PicturePane } from "../loom/picture";
 import { Scroll } from "../loom/scroll";
 import { usePosition } from "../loom/shuttleline";
 import { Correct } from "./correct";
@@ -100,7 +101,20 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
     setAt(sample);
     if (playing) playFrom(sample);
   };
-  useActions({ play });
+  const frame = (view.head.sampleRate * view.head.frameRate.den) / view.head.frameRate.num;
+  const zoomed = (by: number) => scroll.change((v) => zoom(v, by, width / 2));
+  useActions({
+    play,
+    "frame-back": () => goTo(Math.max(view.head.start, Math.round(position - frame))),
+    "frame-on": () => goTo(Math.round(position + frame)),
+    home: () => goTo(view.head.start),
+    closer: () => zoomed(0.5),
+    wider: () => zoomed(2),
+    whole: scroll.showAll,
+  });
+  const listed = useTakes(view.production).data?.takes;
+  const movies = useMemo(() => listed?.filter((t) => t.picture) ?? [], [listed]);
+  const [picture, setPicture] = useState(false);
 
   const g = gauge.data;
   const empty = view.end <= view.head.start || view.clips.length === 0;
@@ -157,6 +171,11 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
             </select>
           </label>
           <span className="grow" />
+          {movies.length > 0 && (
+            <button className={`pill ${picture ? "bg-ink text-ground" : ""}`} aria-pressed={picture} onClick={() => setPicture(!picture)}>
+              Picture
+            </button>
+          )}
           {range && (
             <button className="pill" onClick={() => setRange(null)}>
               {decimal((range.to - range.from) / view.head.sampleRate)} s of it; measure all
@@ -169,7 +188,10 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
           <p className="m-6 text-muted">There is nothing on this reel yet. Unravel takes onto it under Takes, or lay a finished mix; then it is measured here.</p>
         ) : row ? (
           <>
-            <Plot view={view} row={row} lines={lines.data} scroll={scroll} at={at} range={range} onWidth={setWidth} onGo={goTo} onRange={setRange} onRide={(ride) => void edits.command({ kind: "changeCorrection", command: { of: row.correction!.of, ride } })} />
+            <div className="relative flex min-h-0 grow flex-col">
+              <Plot view={view} row={row} lines={lines.data} scroll={scroll} at={at} range={range} onWidth={setWidth} onGo={goTo} onRange={setRange} onRide={(ride) => void edits.command({ kind: "changeCorrection", command: { of: row.correction!.of, ride } })} />
+              {picture && <PicturePane view={view} at={at} movies={movies} half={false} onChoose={(t) => void edits.command({ kind: "setReel", command: { picture: { take: t.id, start: t.place ?? view.head.start } } })} onClose={() => setPicture(false)} />}
+            </div>
             <div className="grid h-[236px] shrink-0 grid-cols-2 border-t border-line text-[13px] max-[900px]:h-auto max-[900px]:grid-cols-1">
               <section className="min-h-0 overflow-auto px-4 py-2.5" aria-label="Where it is not as asked">
                 <h2 className="mb-1.5 font-bold">Where it is not as asked</h2>
