@@ -33,6 +33,8 @@ type Keeper struct {
 const (
 	mostKept  = 192 << 20
 	mostReels = 16
+	// mostBeside is how many rows stay measured besides those that are looked at.
+	mostBeside = 6
 	// patience is how long an answer waits for measuring that will soon be done.
 	patience = 250 * time.Millisecond
 )
@@ -121,9 +123,10 @@ func (k *Keeper) measure(r *kept, o store.OpenReel, rows []weave.NodeID) {
 	began := time.Now()
 	session := k.Library.Session(k.ctx)
 	defer session.Close()
-	// What was looked at before stays measured, so that one may go to and fro, as far as it is still there.
+	// A few of those looked at before stay measured, so that one may go to and fro.
+	asked := len(rows)
 	for id := range r.now.Rows {
-		if o.Reel.RowLabels(id.Row, id.ID) != nil && !slices.Contains(rows, id) {
+		if len(rows) < asked+mostBeside && o.Reel.RowLabels(id.Row, id.ID) != nil && !slices.Contains(rows, id) {
 			rows = append(rows, id)
 		}
 	}
