@@ -87,17 +87,30 @@ func (s Spec) LimitOf(group string) (all Limit, there bool) {
 	return all, there
 }
 
-// TargetFor is what the spec asks of a file whose channels are a layout: the limit of its first group of that layout that has one.
-// NotFound where it asks nothing of such.
+// TargetFor is what the spec asks of a file whose channels are a layout: the limit of a group of that layout, of one that has a loudness
+// before others; where no group is of that layout, that of the first group that has a loudness. NotFound where it asks nothing of such.
 func (s Spec) TargetFor(l layout.Layout) (reel.Target, error) {
+	var alike, other *Limit
 	for _, g := range s.Groups {
+		limit, there := s.LimitOf(g.ID)
 		labels, err := g.Labels()
-		if err != nil || len(labels) != len(l.Labels) || l.Name != layout.Discrete && !slices.ContainsFunc(labels, func(x string) bool { return slices.Contains(l.Labels, x) }) {
+		if !there || err != nil {
 			continue
 		}
-		if limit, there := s.LimitOf(g.ID); there {
-			return limit.Target(s.Title), nil
+		switch loud := limit.Integrated != nil; {
+		case len(labels) == len(l.Labels) && layout.SameChannels(labels, l.Labels):
+			if alike == nil || loud && alike.Integrated == nil {
+				alike = &limit
+			}
+		case loud && other == nil:
+			other = &limit
 		}
+	}
+	if alike != nil {
+		return alike.Target(s.Title), nil
+	}
+	if other != nil {
+		return other.Target(s.Title), nil
 	}
 	return reel.Target{}, fault.New(fault.NotFound, "%s asks nothing of %d channels (%s)", s.Title, len(l.Labels), l.Name)
 }

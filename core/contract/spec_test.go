@@ -123,6 +123,15 @@ func TestProfiles(t *testing.T) {
 		all, _ = spec.LimitOf("music")
 		assert.Nil(t, all.Integrated)
 	}
+	for _, width := range []int{2, 6} { // the full mix is what is loud, and not the first group; and there is none in 5.1
+		target, err := spec.TargetFor(layout.ForWidth(width))
+		require.NoError(t, err)
+		require.NotNil(t, target.Integrated)
+		assert.Equal(t, -23.0, *target.Integrated)
+	}
+	text, _ = ShippedText("immersive")
+	spec, err = Parse(text)
+	require.NoError(t, err)
 	_, err = spec.TargetFor(layout.ForWidth(3))
 	assert.Equal(t, fault.NotFound, fault.KindOf(err))
 }
