@@ -182,7 +182,7 @@ func NewPlan(production string, r *reel.Reel, spec contract.Spec, asked Asked) (
 	if own > 0 {
 		p.add(contract.Warning, "laid-out",
 			"The reel is laid out for another spec, and %s of its own outputs are not in this print; choose this spec for the reel to take them along",
-			plural(own, "knot or level", "knots and levels"))
+			plural(own, "knot, level or correction", "knots, levels and corrections"))
 	}
 	for _, l := range laid.lacks {
 		if !tiedTo(r, spec, l.group) {
@@ -227,7 +227,7 @@ func (p *Plan) unasked(r *reel.Reel) {
 	}
 }
 
-// ownRoutes counts the knots that no spec asks for, and the levels of output groups.
+// ownRoutes counts the knots that no spec asks for, and the levels and corrections of output groups.
 func ownRoutes(r *reel.Reel) (n int) {
 	for _, k := range r.Knots {
 		if o, _ := r.Output(k.Output); k.Row != reel.StemRow || !slices.Contains(r.Groups[o.Group].Stems, k.From) {
@@ -239,7 +239,7 @@ func ownRoutes(r *reel.Reel) (n int) {
 			n++
 		}
 	}
-	return n
+	return n + len(r.Corrections)
 }
 
 func laidOut(r *reel.Reel, spec contract.Spec) (*reel.Reel, error) {

@@ -3,6 +3,7 @@ package listen
 import (
 	"bytes"
 	"context"
+	"encoding/binary"
 	"encoding/json"
 	"log/slog"
 	"math"
@@ -15,7 +16,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/engine"
 	"zestyloom/core/fault"
+	"zestyloom/core/loudness"
 	"zestyloom/core/reel"
 	"zestyloom/core/take"
 	"zestyloom/core/timecode"
@@ -75,6 +78,7 @@ type ear struct {
 	mu      sync.Mutex
 	blocks  int
 	replies []reply
+	sound   []byte // of all blocks
 }
 
 func (e *ear) Write(_ context.Context, kind websocket.MessageType, message []byte) error {
@@ -82,6 +86,7 @@ func (e *ear) Write(_ context.Context, kind websocket.MessageType, message []byt
 	defer e.mu.Unlock()
 	if kind == websocket.MessageBinary {
 		e.blocks++
+		e.sound = append(e.sound, message[headBytes:]...)
 		return nil
 	}
 	var r reply
@@ -171,4 +176,44 @@ func TestWhatCantBePlayedIsSaid(t *testing.T) {
 		_, err := parse([]byte(message))
 		assert.Equal(t, fault.BadInput, fault.KindOf(err), message)
 	}
+}
+
+// A correction is heard both ways: as it is, and without it at the same loudness. What is heard is measured along.
+func TestBothWays(t *testing.T) {
+	s := newShelf(t)
+	do := func(c reel.Command) {
+		change, _, err := c.Plan(s.reel, nil)
+		require.NoError(t, err)
+		require.NoError(t, s.reel.Apply(change))
+	}
+	do(reel.SetGroup{Name: "Full", Layout: "stereo", Feed: &reel.Feeder{Row: reel.StemRow, From: "DX"}})
+	full := s.reel.GroupList()[0].ID
+	heard := func(matched bool) (level float64, last *loudness.Reading) {
+		c, e, _ := listening(t, s)
+		c.handle(request{Do: "play", Generation: 1, Reel: "reel", From: 0, Until: 14000, Tap: engine.Tap{Kind: "group", ID: full}, Matched: matched})
+		require.Eventually(t, func() bool {
+			e.mu.Lock()
+			defer e.mu.Unlock()
+			return len(e.replies) > 0 && e.replies[len(e.replies)-1].Ended
+		}, 5*time.Second, time.Millisecond)
+		c.stop()
+		for _, r := range e.replies {
+			if r.Loudness != nil {
+				last = r.Loudness
+			}
+		}
+		for i := 0; i+4 <= len(e.sound); i += 4 {
+			level = max(level, math.Abs(float64(math.Float32frombits(binary.LittleEndian.Uint32(e.sound[i:])))))
+		}
+		return level, last
+	}
+	plain, reading := heard(false)
+	require.NotNil(t, reading)
+	require.NotNil(t, reading.TruePeak)
+	assert.InDelta(t, 20*math.Log10(plain), *reading.TruePeak, 0.05)
+	do(reel.SetCorrection{Of: full, GainDB: -12, MatchDB: -2, Limit: []reel.Point{{At: 0, Value: -3}, {At: 20000, Value: -3}}})
+	corrected, _ := heard(false)
+	assert.InDelta(t, -15, 20*math.Log10(corrected/plain), 0.01)
+	was, _ := heard(true)
+	assert.InDelta(t, -2, 20*math.Log10(was/plain), 0.01, "without it, as loud as with it")
 }
