@@ -245,7 +245,7 @@ func TestRoutesOfAnotherSpecAreMissed(t *testing.T) {
 		plan, _, err := NewPlan("x", p.reel, spec(t, id), Asked{})
 		require.NoError(t, err)
 		return slices.ContainsFunc(plan.Findings, func(f contract.Finding) bool {
-			return f.Rule == "laid-out" && strings.Contains(f.Message, "2 knots and levels")
+			return f.Rule == "laid-out" && strings.Contains(f.Message, "2 knots, levels and corrections")
 		})
 	}
 	require.False(t, missed("promo-kit"), "the spec's own knots are made anew")
