@@ -26,7 +26,8 @@ type Reading struct {
 
 // NewLive makes a meter for a set of channels.
 func NewLive(sampleRate int, l layout.Layout) *Live {
-	return &Live{bank: NewBank(sampleRate, 4, l), left: slices.Index(l.Labels, "L"), right: slices.Index(l.Labels, "R"), keep: math.Exp(-1 / (0.4 * float64(sampleRate)))}
+	return &Live{bank: NewBank(sampleRate, 4, l), left: slices.Index(l.Labels, "L"), right: slices.Index(l.Labels, "R"),
+		keep: math.Exp(-1 / (0.4 * float64(sampleRate)))}
 }
 
 // Write takes the next block, channels × frames.

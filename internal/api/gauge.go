@@ -107,7 +107,8 @@ func (g *gauged) correction(group string) *GaugeCorrection {
 	curves := curvesOf(found, start)
 	works := correct.WorksOf(curves, g.o.Reel.Head.SampleRate, g.o.Reel.End()-start)
 	basis, known := g.now.Basis[found.Of]
-	return &GaugeCorrection{Of: found.Of, Groups: found.Groups, Title: found.To.Title, GainDB: found.GainDB, MatchDB: found.MatchDB, Off: found.Off, Ride: some(found.Ride),
+	return &GaugeCorrection{Of: found.Of, Groups: found.Groups, Title: found.To.Title, GainDB: found.GainDB, MatchDB: found.MatchDB,
+		Off: found.Off, Ride: some(found.Ride),
 		Works: works, Stale: found.Basis == "" || known && g.now.Revision == g.o.Revision && basis != found.Basis}
 }
 
@@ -226,8 +227,8 @@ func (s *Server) GaugeLines(c *gin.Context, id ReelID, p GaugeLinesParams) {
 		if row.Row == reel.GroupRow {
 			limit = g.limits()(row.ID)
 		}
-		out.Places = measured.Places(w, 0, measured.Hops(), loudness.Limits{MomentaryMax: limit.MomentaryMax, ShortTermMax: limit.ShortTermMax, TruePeak: limit.TruePeak,
-			PPMMax: limit.PPMMax, Silence: 10})
+		out.Places = measured.Places(w, 0, measured.Hops(), loudness.Limits{MomentaryMax: limit.MomentaryMax,
+			ShortTermMax: limit.ShortTermMax, TruePeak: limit.TruePeak, PPMMax: limit.PPMMax, Silence: 10})
 	}
 	c.JSON(http.StatusOK, out)
 }
