@@ -28,6 +28,7 @@ type leveled struct {
 	GainDB         float64  `json:"gainDB"`
 	LimitedSamples int64    `json:"limitedSamples"`
 	LimitedMostDB  float64  `json:"limitedMostDB"`
+	ClippedSamples int64    `json:"clippedSamples"` // that would have gone over full scale, where no ceiling is asked
 	RideMostDB     float64  `json:"rideMostDB"`
 	Missed         []string `json:"missed"`
 	Files          []string `json:"files"`
@@ -58,6 +59,9 @@ func levelCommand() *cobra.Command {
 				if err != nil {
 					failed = append(failed, err)
 					continue
+				}
+				if r.ClippedSamples > 0 {
+					note(c, "%s: %d samples would have gone over full scale, and were limited; the spec asks for no ceiling", strings.Join(set, ", "), r.ClippedSamples)
 				}
 				for _, m := range r.Missed {
 					note(c, "%s: %s", strings.Join(set, ", "), m)
@@ -135,7 +139,7 @@ func level(ctx context.Context, paths []string, to func(layout.Layout) (reel.Tar
 		return leveled{}, at(out, fault.New(fault.BadInput, "Several files go to a folder, which has to be there"))
 	}
 	done := leveled{gauged{r.Before.Measurement, l.Name, l.Labels, by}, gauged{r.After.Measurement, l.Name, l.Labels, by}, r.GainDB, r.Works.LimitedSamples,
-		r.Works.MostDB, r.Works.RideMostDB, r.Missed, nil}
+		r.Works.MostDB, 0, r.Works.RideMostDB, r.Missed, nil}
 	first := 0
 	for i, f := range parts {
 		to := out
@@ -146,7 +150,11 @@ func level(ctx context.Context, paths []string, to func(layout.Layout) (reel.Tar
 		if len(parts) > 1 {
 			after = nil
 		}
-		if err := aside(to, func(w *os.File) error { return correct.Write(ctx, f, r.Curves, after, first, w) }); err != nil {
+		if err := aside(to, func(w *os.File) error {
+			clipped, err := correct.Write(ctx, f, r.Curves, after, first, w)
+			done.ClippedSamples += clipped
+			return err
+		}); err != nil {
 			return leveled{}, err
 		}
 		first += f.Channels

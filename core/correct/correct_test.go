@@ -162,8 +162,10 @@ func TestWhatCanNotBe(t *testing.T) {
 	const rate = 48000
 	signal := hard(rate, 2, 6)["noise"]
 	got := brought(t, rate, signal, reel.Target{Integrated: ptr(-10), ShortTermMax: ptr(-20), TruePeak: ptr(-1)})
-	require.NotEmpty(t, got.Missed)
+	require.Len(t, got.Missed, 1)
 	assert.Contains(t, got.Missed[0], "instead of -10.0 LUFS")
+	assert.LessOrEqual(t, *got.After.ShortTermMaxLUFS, -20+0.01, "what can be kept is")
+	assert.Less(t, got.GainDB, 20.0, "and what can't is not chased")
 	_, w := whole(rate, layout.ForWidth(1), [][]float64{make([]float64, rate)}, Curves{})
 	_, err := To(context.Background(), loudness.Row{Rate: rate, Layout: layout.ForWidth(1)}, w, reel.Target{Integrated: ptr(-23)}, nil, nil)
 	assert.Equal(t, fault.BadInput, fault.KindOf(err))

@@ -51,8 +51,8 @@ func File(ctx context.Context, f *wave.File, l layout.Layout, to reel.Target) (R
 
 // Write writes a file through curves: the same channels, depth, time stamp and descriptions. What bext says of loudness becomes what was
 // measured after; nil where the file is a part of what was measured, and then nothing is said. first is which of the programme's channels
-// its first is, by which dither is told apart.
-func Write(ctx context.Context, src *wave.File, c Curves, after *loudness.Whole, first int, w io.Writer) error {
+// its first is, by which dither is told apart. clipped counts the samples that would have gone over full scale.
+func Write(ctx context.Context, src *wave.File, c Curves, after *loudness.Whole, first int, w io.Writer) (clipped int64, err error) {
 	h := wave.Header{Format: src.Format, Frames: src.Frames, IXML: src.IXML, Extra: src.CarriedWhole(), Wide: src.Container == wave.BW64}
 	if src.Bext != nil {
 		b := *src.Bext
@@ -65,7 +65,7 @@ func Write(ctx context.Context, src *wave.File, c Curves, after *loudness.Whole,
 	}
 	out, err := wave.NewWriter(w, h)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	changes := c.GainDB != 0 || len(c.Ride)+len(c.Limit) > 0
 	limited := make([]int64, src.Channels)
@@ -84,7 +84,10 @@ func Write(ctx context.Context, src *wave.File, c Curves, after *loudness.Whole,
 		return ctx.Err()
 	})
 	if err != nil {
-		return err
+		return 0, err
 	}
-	return out.Close()
+	for _, n := range limited {
+		clipped += n
+	}
+	return clipped, out.Close()
 }

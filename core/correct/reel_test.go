@@ -45,8 +45,9 @@ func night(t testing.TB) (*reel.Reel, gauge.Asked) {
 		require.NoError(t, err)
 		require.NoError(t, r.Apply(change))
 	}
-	for name, stem := range map[string]string{"dialogue": "DX", "music": "MX", "rain": "AX"} {
-		do(reel.AddTake{Take: name, Title: name, Start: start, Length: 12 * 48000, Parts: []reel.PartPlan{{Name: name, Stem: stem, Channels: []int{0, 1}, Labels: []string{"L", "R"}}}})
+	for _, x := range [][2]string{{"dialogue", "DX"}, {"music", "MX"}, {"rain", "AX"}} {
+		part := reel.PartPlan{Name: x[0], Stem: x[1], Channels: []int{0, 1}, Labels: []string{"L", "R"}}
+		do(reel.AddTake{Take: x[0], Title: x[0], Start: start, Length: 12 * 48000, Parts: []reel.PartPlan{part}})
 	}
 	do(reel.SetMix{Name: "Full", Labels: []string{"L", "R"}, Terms: []reel.Term{{Row: reel.StemRow, From: "DX"}, {Row: reel.StemRow, From: "MX"}}})
 	do(reel.SetGroup{Name: "Full mix", Layout: "stereo", Feed: &reel.Feeder{Row: reel.MixRow, From: r.MixList()[0].ID}})
@@ -114,6 +115,17 @@ func TestACorrectionOfAMixIsCarriedToItsParts(t *testing.T) {
 	// At matched loudness it is as loud without.
 	_, plain := measured(t, render(r.Matched())[:2])
 	assert.InDelta(t, *w.IntegratedLUFS, *plain.IntegratedLUFS, 0.05)
+	// What is corrected with it is no part of another that would be corrected.
+	do := func(c reel.Command) error {
+		change, _, err := c.Plan(r, nil)
+		require.NoError(t, err)
+		return r.Clone().Apply(change)
+	}
+	parts, err = weave.Parts(r, mono)
+	require.NoError(t, err)
+	assert.Empty(t, parts)
+	assert.ErrorContains(t, do(reel.SetCorrection{Of: ax, Groups: []string{dx}}), "corrected already")
+
 	// It was worked out on what the mix is now, until that changes.
 	basis, err := gauge.Basis(r, full, asked.Sound)
 	require.NoError(t, err)

@@ -80,25 +80,36 @@ func (p *problem) addCells(piece *loudness.Piece) {
 
 // solve works the curves out. The loudness that comes of them is foretold from the power of hops, which is right but for what a gain
 // does within one.
-func (p *problem) solve(m margins) (c Curves) {
+//
+// Where limits hold loudness down, more gain is given only as long as it still makes the programme louder by a tenth of itself.
+func (p *problem) solve(m margins) Curves {
+	c := p.curves(0, m)
+	if p.to.Integrated == nil {
+		return c
+	}
+	now, heard := p.foretell(c)
 	for range 40 {
-		c.Ride = p.ride
-		if c.Ride == nil {
-			c.Ride = p.rides(c.GainDB, m)
-		}
-		c.Limit = p.limits(c, m)
-		if p.to.Integrated == nil {
-			return c
-		}
-		now, heard := p.foretell(c)
-		if !heard {
-			return c
-		}
 		by := *p.to.Integrated + m.loudness - now
-		if c.GainDB = max(-60, min(60, c.GainDB+by)); math.Abs(by) < 0.002 {
+		if !heard || math.Abs(by) < 0.002 {
 			break
 		}
+		next := p.curves(max(-60, min(60, c.GainDB+by)), m)
+		louder, still := p.foretell(next)
+		if still && by > 0.05 && louder-now < 0.1*by {
+			break
+		}
+		c, now, heard = next, louder, still
 	}
+	return c
+}
+
+// curves gives what a gain asks for.
+func (p *problem) curves(gainDB float64, m margins) Curves {
+	c := Curves{GainDB: gainDB, Ride: p.ride}
+	if c.Ride == nil {
+		c.Ride = p.rides(gainDB, m)
+	}
+	c.Limit = p.limits(c, m)
 	return c
 }
 

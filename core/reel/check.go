@@ -436,7 +436,7 @@ func (r *Reel) checkDependents(c Change) error {
 			}
 		}
 	}
-	if len(groups) > 0 {
+	if len(c.Groups) > 0 {
 		for _, correction := range r.Corrections {
 			if err := r.checkCorrected(correction); err != nil {
 				return err

@@ -157,6 +157,9 @@ func (d *draft) followGroups() {
 			continue
 		}
 		stay := slices.DeleteFunc(slices.Clone(c.Groups), func(g string) bool { _, there := d.groups.get(g); return !there })
+		stay = slices.DeleteFunc(slices.Clone(stay), func(g string) bool { // it would act there twice
+			return g != c.Of && (derives(d.groups.get, g, c.Of) || slices.ContainsFunc(stay, func(h string) bool { return h != g && derives(d.groups.get, h, g) }))
+		})
 		if len(stay) < len(c.Groups) {
 			c.Groups = stay
 			d.corrections.put(c.ID, c)
@@ -186,6 +189,24 @@ func (d *draft) moveCorrections(heirs map[string]string) (lost []string) {
 	return lost
 }
 
+// Derives tells whether an output group is derived from another, by whatever way.
+func (r *Reel) Derives(from, to string) bool {
+	return derives(func(id string) (Group, bool) { g, there := r.Groups[id]; return g, there }, from, to)
+}
+
+func derives(group func(id string) (Group, bool), from, to string) bool {
+	for range 1000 { // a circle, which no command makes, ends as well
+		g, there := group(to)
+		if !there || g.Feed == nil || g.Feed.Row != GroupRow {
+			return false
+		}
+		if to = g.Feed.From; to == from {
+			return true
+		}
+	}
+	return false
+}
+
 func (r *Reel) checkCorrection(id string, c Correction) error {
 	if c.ID != id || id != CorrectionID(c.Of) || !word(id, 300) || !slices.Contains(c.Groups, c.Of) || len(c.To.Title) > 300 || len(c.Basis) > 200 {
 		return broken("A correction is called after the output group that it is of")
@@ -213,6 +234,11 @@ func (r *Reel) checkCorrected(c Correction) error {
 	for i, g := range c.Groups {
 		if _, there := r.Groups[g]; !there || slices.Contains(c.Groups[:i], g) {
 			return apart("A correction would act on the output group %q, which is not on the reel", g)
+		}
+		for _, h := range c.Groups {
+			if h != g && r.Derives(h, g) {
+				return broken("%s is derived from %s, so a correction of both would act on it twice", r.Groups[g].Name, r.Groups[h].Name)
+			}
 		}
 		for _, other := range r.Corrections {
 			if other.ID != c.ID && slices.Contains(other.Groups, g) {

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/fault"
+	"zestyloom/core/mix"
 	"zestyloom/core/timecode"
 )
 
@@ -255,4 +256,25 @@ func TestCorrectionsFollowTheirGroups(t *testing.T) {
 	assert.Equal(t, c.ID, on.ID)
 	do(RemoveGroups{Groups: []string{"whole"}, Yes: true})
 	assert.Empty(t, r.Corrections)
+}
+
+// A part that comes to be derived from what is corrected, or the other way round, is corrected no more by itself: it would be twice.
+func TestNothingIsCorrectedTwice(t *testing.T) {
+	r := New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0, DefaultStems())
+	do := func(c Command) {
+		change, _, err := c.Plan(r, nil)
+		require.NoError(t, err)
+		require.NoError(t, r.Apply(change))
+	}
+	for _, name := range []string{"Full", "Pair", "Music"} {
+		do(SetGroup{Name: name, Layout: "stereo"})
+	}
+	g := r.GroupList()
+	full, pair, music := g[0].ID, g[1].ID, g[2].ID
+	do(SetCorrection{Of: full, Groups: []string{full, pair, music}, GainDB: -2})
+	fold := mix.Usual()
+	do(SetGroup{ID: pair, Name: "Pair", Layout: "stereo", Feed: &Feeder{Row: GroupRow, From: full, Fold: &fold}, Yes: true})
+	assert.Equal(t, []string{full, music}, r.CorrectionList()[0].Groups)
+	do(SetGroup{ID: full, Name: "Full", Layout: "stereo", Feed: &Feeder{Row: GroupRow, From: music, Fold: &fold}, Yes: true})
+	assert.Equal(t, []string{full}, r.CorrectionList()[0].Groups)
 }

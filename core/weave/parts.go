@@ -6,7 +6,8 @@ import (
 	"zestyloom/core/reel"
 )
 
-// Parts gives the output groups that are parts of another: all that reaches them reaches it as well, and neither is fed by the other. What
+// Parts gives the output groups that are parts of another: all that reaches them reaches it as well, neither is fed by the other, and nothing
+// else corrects them. What
 // is done to the sound of all of it has to be done to theirs, so that they still add up to it.
 func Parts(r *reel.Reel, group string) ([]string, error) {
 	g, err := Compile(r)
@@ -26,7 +27,10 @@ func Parts(r *reel.Reel, group string) ([]string, error) {
 	parts := []string{}
 	for _, other := range r.GroupList() {
 		from := sources(other.ID)
-		if other.ID == group || len(from) == 0 || derivedFrom(r, other.ID, group) || derivedFrom(r, group, other.ID) {
+		if c, on := r.CorrectionOn(other.ID); on && c.Of != group {
+			continue // it is corrected with another
+		}
+		if other.ID == group || len(from) == 0 || r.Derives(other.ID, group) || r.Derives(group, other.ID) {
 			continue
 		}
 		if !slices.ContainsFunc(keys(from), func(at NodeID) bool { return !whole[at] }) {
@@ -41,18 +45,4 @@ func keys(m map[NodeID]bool) (list []NodeID) {
 		list = append(list, k)
 	}
 	return list
-}
-
-// derivedFrom tells whether a group is derived from another, by whatever way.
-func derivedFrom(r *reel.Reel, from, to string) bool {
-	for seen := 0; seen <= len(r.Groups); seen++ {
-		g, there := r.Groups[to]
-		if !there || g.Feed == nil || g.Feed.Row != reel.GroupRow {
-			return false
-		}
-		if to = g.Feed.From; to == from {
-			return true
-		}
-	}
-	return false
 }

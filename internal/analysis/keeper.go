@@ -37,18 +37,21 @@ const (
 	mostBeside = 6
 	// patience is how long an answer waits for measuring that will soon be done.
 	patience = 250 * time.Millisecond
+	// again is how long after it failed measuring is tried once more.
+	again = 5 * time.Second
 )
 
 // kept is what is known of a reel.
 type kept struct {
-	gauge gauge.Gauge // of the one who measures
-	busy  bool
-	share float64
-	now   State
-	fails error // that measuring ended with, at the revision that it was for
-	at    int64
-	used  time.Time
-	done  chan struct{} // closed when the present measuring ends
+	gauge  gauge.Gauge // of the one who measures
+	busy   bool
+	share  float64
+	now    State
+	fails  error // that measuring ended with, at the revision that it was for
+	at     int64
+	failed time.Time
+	used   time.Time
+	done   chan struct{} // closed when the present measuring ends
 }
 
 // State is what was measured of a reel at a revision.
@@ -90,8 +93,8 @@ func (k *Keeper) Look(o store.OpenReel, rows []weave.NodeID) (now State, share f
 	if _, there := o.Reel.Stems[Dialogue.ID]; there && !slices.Contains(rows, Dialogue) {
 		rows = append(slices.Clone(rows), Dialogue)
 	}
-	right := r.now.Revision == o.Revision && !slices.ContainsFunc(rows, func(id weave.NodeID) bool { _, there := r.now.Rows[id]; return !there })
-	failed := r.fails != nil && r.at == o.Revision
+	right := r.now.holds(o.Revision, rows)
+	failed := r.fails != nil && r.at == o.Revision && time.Since(r.failed) < again
 	if !right && !failed && !r.busy {
 		r.busy, r.share, r.done = true, 0, make(chan struct{})
 		k.going.Add(1)
@@ -107,14 +110,18 @@ func (k *Keeper) Look(o store.OpenReel, rows []weave.NodeID) (now State, share f
 	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	share = r.share
-	if r.now.Revision == o.Revision && !r.busy {
+	if share = min(r.share, 0.99); r.now.holds(o.Revision, rows) {
 		share = 1
 	}
 	if r.fails != nil && r.at == o.Revision {
 		err = r.fails
 	}
-	return r.now, min(share, 1), err
+	return r.now, share, err
+}
+
+// holds tells whether those rows were measured at a revision.
+func (s State) holds(revision int64, rows []weave.NodeID) bool {
+	return s.Revision == revision && !slices.ContainsFunc(rows, func(id weave.NodeID) bool { _, there := s.Rows[id]; return !there })
 }
 
 // measure brings what is kept of a reel up to date.
@@ -162,6 +169,7 @@ func (k *Keeper) measure(r *kept, o store.OpenReel, rows []weave.NodeID) {
 			k.Log.Error("measuring a reel", "reel", o.ID, "error", err)
 			r.fails = fault.New(fault.Unsupported, "Something went wrong while this was measured; the server's log says more")
 		}
+		r.failed = time.Now()
 		return
 	}
 	r.now = now

@@ -45,7 +45,11 @@ func (s *Server) GaugeReel(c *gin.Context, id ReelID, p GaugeReelParams) {
 	}
 	g := gauged{s, c, o, now, text(p.Profile), ""}
 	view := GaugeView{Revision: now.Revision, Share: share, Seconds: now.Seconds, Took: now.Took.Seconds(), Measured: now.Measured, Rows: []GaugeRow{}}
-	limits := g.limits()
+	limits, err := g.limits()
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
 	view.JudgedBy = g.title
 	from, to := hopsOf(o.Reel, p.From, p.To)
 	for _, row := range rows {
@@ -79,22 +83,25 @@ type gauged struct {
 
 // limits gives by what groups are judged: a profile, if one is asked for, else the limits of the reel's spec; no more than nothing where it has
 // none.
-func (g *gauged) limits() func(group string) contract.Limit {
+func (g *gauged) limits() (func(group string) contract.Limit, error) {
 	for _, p := range contract.Profiles() {
 		if p.ID == g.profile {
 			g.title = p.Source
-			return func(string) contract.Limit { return p.Limits }
+			return func(string) contract.Limit { return p.Limits }, nil
 		}
 	}
+	if g.profile != "" {
+		return nil, fault.New(fault.NotFound, "There is no profile %q", g.profile)
+	}
 	spec, err := g.s.spec(g.c, g.o.Production, g.o.Reel.Head.Spec)
-	if err != nil { // none was chosen, or it is gone
-		return func(string) contract.Limit { return contract.Limit{} }
+	if g.o.Reel.Head.Spec == "" || fault.KindOf(err) == fault.NotFound { // none was chosen, or it is gone
+		return func(string) contract.Limit { return contract.Limit{} }, nil
 	}
 	g.title = spec.Title
 	return func(group string) contract.Limit {
 		l, _ := spec.LimitOf(group)
 		return l
-	}
+	}, err
 }
 
 // correction gives what acts on a group.
@@ -225,7 +232,12 @@ func (s *Server) GaugeLines(c *gin.Context, id ReelID, p GaugeLinesParams) {
 		}
 		limit := contract.Limit{}
 		if row.Row == reel.GroupRow {
-			limit = g.limits()(row.ID)
+			limits, err := g.limits()
+			if err != nil {
+				s.fail(c, err)
+				return
+			}
+			limit = limits(row.ID)
 		}
 		out.Places = measured.Places(w, 0, measured.Hops(), loudness.Limits{MomentaryMax: limit.MomentaryMax,
 			ShortTermMax: limit.ShortTermMax, TruePeak: limit.TruePeak, PPMMax: limit.PPMMax, Silence: 10})
@@ -245,7 +257,12 @@ func (s *Server) CorrectGroup(c *gin.Context, id ReelID) {
 		return
 	}
 	g := gauged{s, c, o, analysis.State{}, text(body.Profile), ""}
-	limit := g.limits()(body.Of)
+	limits, err := g.limits()
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	limit := limits(body.Of)
 	var groups []string
 	if body.Groups != nil {
 		groups = append([]string{}, *body.Groups...)

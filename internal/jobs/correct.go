@@ -30,6 +30,9 @@ func (r *Runner) Correct(ctx context.Context, o store.OpenReel, author, of strin
 	if to.Integrated == nil && to.TruePeak == nil && to.ShortTermMax == nil && to.MomentaryMax == nil && to.PPMMax == nil {
 		return "", fault.New(fault.BadInput, "Nothing is asked of %s; choose a spec or a profile that does", g.Name)
 	}
+	if _, err := reel.Try(o.Reel, reel.SetCorrection{Of: of, Groups: groups}, nil); err != nil { // it names no takes
+		return "", err
+	}
 	return r.add(ctx, o.Production, "correct", "Correct "+g.Name, correctArgs{o.ID, author, of, groups, to, ride}, nil)
 }
 
