@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useState, type ReactNode } from "react";
 
 import { api, ok, type ReelView } from "../../api/client";
 import { isOpen, useDo, useWork, type useReelEdits } from "../../api/hooks";
@@ -7,12 +7,70 @@ import { keysOf } from "../../api/keys";
 import { Bar } from "../../ui/bar";
 import { decimal, signed } from "../../ui/figures";
 import { labelAt } from "../../ui/timecode";
-import type { GaugeRow } from "./judge";
+import { verdictOf, type GaugeRow } from "./judge";
 
 const minus = (x: number | undefined) => `${x}`.replace("-", "−");
 
+function Line({ what, children }: { what: string; children: ReactNode }) {
+  return (
+    <div className="flex justify-between gap-3 border-t border-line py-1">
+      <dt>{what}</dt>
+      <dd className="tc shrink-0 text-right">{children}</dd>
+    </div>
+  );
+}
+
+type Figure = number | null | undefined;
+
+/** What would bring the group to what is asked. */
+function WouldDo({ row, figure }: { row: GaugeRow; figure: Figure }) {
+  const l = row.limit ?? {};
+  const rides = [
+    l.shortTermMax !== undefined && `short-term ${minus(l.shortTermMax)}`,
+    l.momentaryMax !== undefined && `momentary ${minus(l.momentaryMax)}`,
+    l.ppmMax !== undefined && `PPM ${l.ppmMax}`,
+  ].filter(Boolean);
+  const where = l.measured === "dialogue" ? ", where dialogue is heard" : "";
+  return (
+    <dl>
+      {l.integrated !== undefined && (
+        <Line what={`One gain to ${minus(l.integrated)} LUFS${where}`}>{figure === null || figure === undefined ? "–" : `about ${signed(l.integrated - figure)} dB`}</Line>
+      )}
+      {l.truePeak !== undefined && <Line what="Limiter, all channels together">to {minus(l.truePeak)} dBTP</Line>}
+      {rides.length > 0 && <Line what="Slow ride, where it is still too loud">{rides.join(", ")}</Line>}
+    </dl>
+  );
+}
+
+/** What the correction of the group does. */
+function Does({ view, row, figure }: { view: ReelView; row: GaugeRow; figure: Figure }) {
+  const c = row.correction!;
+  const w = c.works;
+  const { sampleRate, frameRate, start } = view.head;
+  const loudness = () => {
+    if (figure === null || figure === undefined) return "–";
+    return c.off ? `${decimal(figure)}, and ${decimal(figure + c.matchDB)} with it` : `${decimal(figure - c.matchDB)} → ${decimal(figure)} LUFS`;
+  };
+  const places = `${w.places} ${w.places === 1 ? "place" : "places"}`;
+  return (
+    <dl>
+      <Line what={`Gain, by ${c.title || "what was asked"}`}>{signed(c.gainDB, 2)} dB</Line>
+      <Line what="Loudness before and now">{loudness()}</Line>
+      <Line what="Limiter">{w.places === 0 ? "has nothing to do" : `${decimal(-w.mostDB)} dB at most, ${decimal(w.limitedSeconds)} s in ${places}`}</Line>
+      {w.places > 0 && <Line what="Most of it at">{labelAt(w.mostAt + start, sampleRate, frameRate)}</Line>}
+      <Line what="Ride">{w.rideSeconds === 0 && c.ride.length === 0 ? "at rest" : `down to ${decimal(w.rideMostDB)} dB, over ${decimal(w.rideSeconds)} s`}</Line>
+    </dl>
+  );
+}
+
 /** Brings an output group to what is asked, and its parts with it; shows what that does, and takes it back. */
-export function Correct(p: { view: ReelView; row: GaugeRow; profile: string; judgedBy: string; edits: ReturnType<typeof useReelEdits> }) {
+export function Correct(p: {
+  view: ReelView;
+  row: GaugeRow;
+  profile: string;
+  judgedBy: string;
+  edits: ReturnType<typeof useReelEdits>;
+}) {
   const { view, row } = p;
   const limit = row.limit ?? {};
   const now = row.correction;
@@ -26,7 +84,10 @@ export function Correct(p: { view: ReelView; row: GaugeRow; profile: string; jud
   const [without, setWithout] = useState<string[]>([]);
   useEffect(() => setWithout([]), [row.id]);
   const start = useDo(
-    (keepRide: boolean) => ok(api.POST("/reels/{reel}/gauge/correct", { ...reel, body: { of: row.id, groups: [row.id, ...(parts.data ?? []).filter((g) => !without.includes(g))], profile: p.profile || undefined, keepRide } })),
+    (keepRide: boolean) => {
+      const groups = [row.id, ...(parts.data ?? []).filter((g) => !without.includes(g))];
+      return ok(api.POST("/reels/{reel}/gauge/correct", { ...reel, body: { of: row.id, groups, profile: p.profile || undefined, keepRide } }));
+    },
     [keysOf.work(view.production)],
   );
   const work = useWork(view.production);
@@ -36,7 +97,8 @@ export function Correct(p: { view: ReelView; row: GaugeRow; profile: string; jud
   const last = mine?.[0];
   const name = (id: string) => view.groups.find((g) => g.id === id)?.name ?? id;
   if (row.row !== "group") return <p className="text-muted">Output groups are corrected: choose one. What a stem or a track is too loud by is set in the Loom.</p>;
-  if (limit.integrated === undefined && limit.truePeak === undefined && limit.ppmMax === undefined && limit.shortTermMax === undefined && limit.momentaryMax === undefined)
+  const asks = [limit.integrated, limit.truePeak, limit.ppmMax, limit.shortTermMax, limit.momentaryMax].some((x) => x !== undefined);
+  if (!asks)
     return <p className="text-muted">{p.judgedBy ? `${p.judgedBy} asks nothing of ${row.name}.` : "Nothing is asked yet: choose a spec under Print, or a profile above."}</p>;
   if (now && !own)
     return (
@@ -45,36 +107,20 @@ export function Correct(p: { view: ReelView; row: GaugeRow; profile: string; jud
       </p>
     );
   const figure = limit.measured === "dialogue" ? row.whole?.dialogue?.lufs : row.whole?.integratedLUFS;
-  const line = (what: string, value: string) => (
-    <div className="flex justify-between gap-3 border-t border-line py-1">
-      <dt>{what}</dt>
-      <dd className="tc shrink-0 text-right">{value}</dd>
-    </div>
-  );
-  const works = now?.works;
   return (
     <div>
-      {!own ? (
-        <dl>
-          {limit.integrated !== undefined && line(`One gain to ${minus(limit.integrated)} LUFS${limit.measured === "dialogue" ? ", where dialogue is heard" : ""}`, figure === null || figure === undefined ? "–" : `about ${signed(limit.integrated - figure)} dB`)}
-          {limit.truePeak !== undefined && line("Limiter, all channels together", `to ${minus(limit.truePeak)} dBTP`)}
-          {(limit.shortTermMax ?? limit.momentaryMax ?? limit.ppmMax) !== undefined && line("Slow ride, where it is still too loud", [limit.shortTermMax !== undefined && `short-term ${minus(limit.shortTermMax)}`, limit.momentaryMax !== undefined && `momentary ${minus(limit.momentaryMax)}`, limit.ppmMax !== undefined && `PPM ${limit.ppmMax}`].filter(Boolean).join(", "))}
-        </dl>
-      ) : (
-        <dl>
-          {line(`Gain, by ${now.title || "what was asked"}`, `${signed(now.gainDB, 2)} dB`)}
-          {line("Loudness before and now", figure === null || figure === undefined ? "–" : now.off ? `${decimal(figure)}, and ${decimal(figure + now.matchDB)} with it` : `${decimal(figure - now.matchDB)} → ${decimal(figure)} LUFS`)}
-          {line("Limiter", works!.places === 0 ? "has nothing to do" : `${decimal(-works!.mostDB)} dB at most, ${decimal(works!.limitedSeconds)} s in ${works!.places} ${works!.places === 1 ? "place" : "places"}`)}
-          {works!.places > 0 && line("Most of it at", labelAt(works!.mostAt + view.head.start, view.head.sampleRate, view.head.frameRate))}
-          {line("Ride", works!.rideSeconds === 0 && now.ride.length === 0 ? "at rest" : `down to ${decimal(works!.rideMostDB)} dB, over ${decimal(works!.rideSeconds)} s`)}
-        </dl>
-      )}
+      {own ? <Does view={view} row={row} figure={figure} /> : <WouldDo row={row} figure={figure} />}
       {(parts.data?.length ?? 0) > 0 && (
         <fieldset className="mt-1.5 text-[13px]">
           <legend className="text-muted">The same gain at the same sample also goes to these parts of it, so that they still add up:</legend>
           {parts.data!.map((id) => (
             <label key={id} className="mr-3 inline-flex items-center gap-1.5">
-              <input type="checkbox" disabled={own || !!running} checked={own ? now.groups.includes(id) : !without.includes(id)} onChange={(e) => setWithout(e.target.checked ? without.filter((x) => x !== id) : [...without, id])} />
+              <input
+                type="checkbox"
+                disabled={own || !!running}
+                checked={own ? now.groups.includes(id) : !without.includes(id)}
+                onChange={(e) => setWithout(e.target.checked ? without.filter((x) => x !== id) : [...without, id])}
+              />
               {name(id)}
             </label>
           ))}
@@ -82,7 +128,9 @@ export function Correct(p: { view: ReelView; row: GaugeRow; profile: string; jud
       )}
       {own && now.stale && !running && <p className="mt-1.5 text-[13px] text-wrong">{now.groups.length > 1 ? "The mix or its ride" : "It or its ride"} has changed since this was worked out.</p>}
       {last && !running && last.state === "failed" && <p className="mt-1.5 text-[13px] text-wrong">{last.message}</p>}
-      {last && own && !now.stale && last.state === "done" && !last.message.startsWith("Brought") && <p className="mt-1.5 text-[13px] text-wrong">{last.message}</p>}
+      {last && own && !now.stale && last.state === "done" && verdictOf(row) === "off" && (
+        <p className="mt-1.5 text-[13px] text-wrong">{last.message}</p>
+      )}
       <div className="mt-2 flex flex-wrap items-center gap-2">
         {running ? (
           <>
