@@ -20,7 +20,7 @@ export function LiveStrip() {
           <dd className="min-w-[5ch] text-right">{decimal(value)}</dd>
         </div>
       ))}
-      <div className="flex items-center gap-1" title={`Correlation of the front pair: ${decimal(r.correlation, 2)}`}>
+      <div className="flex items-center gap-1 max-[1399px]:hidden" title={`Correlation of the front pair: ${decimal(r.correlation, 2)}`}>
         <dt className="sr-only">Correlation</dt>
         <dd className="relative h-2 w-10 rounded-full bg-band" aria-label={decimal(r.correlation, 2)}>
           {r.correlation !== null && (

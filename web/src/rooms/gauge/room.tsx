@@ -161,7 +161,7 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
           )}
           <label className="flex items-center gap-1.5 text-[13px] text-muted">
             Judged by
-            <select className="field max-w-72" value={profile} onChange={(e) => setProfile(e.target.value)}>
+            <select className="field max-w-48" value={profile} onChange={(e) => setProfile(e.target.value)}>
               <option value="">{profile === "" && g?.judgedBy ? g.judgedBy : "the reel's spec"}</option>
               {profiles.data?.map((x) => (
                 <option key={x.id} value={x.id}>
@@ -192,7 +192,7 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
               <Plot view={view} row={row} lines={lines.data} scroll={scroll} at={at} range={range} onWidth={setWidth} onGo={goTo} onRange={setRange} onRide={(ride) => void edits.command({ kind: "changeCorrection", command: { of: row.correction!.of, ride } })} />
               {picture && <PicturePane view={view} at={at} movies={movies} half={false} onChoose={(t) => void edits.command({ kind: "setReel", command: { picture: { take: t.id, start: t.place ?? view.head.start } } })} onClose={() => setPicture(false)} />}
             </div>
-            <div className="grid h-[236px] shrink-0 grid-cols-2 border-t border-line text-[13px] max-[900px]:h-auto max-[900px]:grid-cols-1">
+            <div className="grid h-[248px] shrink-0 grid-cols-2 border-t border-line text-[13px] max-[900px]:h-auto max-[900px]:grid-cols-1">
               <section className="min-h-0 overflow-auto px-4 py-2.5" aria-label="Where it is not as asked">
                 <h2 className="mb-1.5 font-bold">Where it is not as asked</h2>
                 <Places
