@@ -147,3 +147,56 @@ test("six monos are measured, corrected, measured again and printed as six files
     expect(after.truePeak).toBeLessThanOrEqual(-1);
   });
 });
+
+test("six monos are measured and levelled as files, and stay six files", async ({ page }) => {
+  test.setTimeout(120_000);
+  const folder = mkdtempSync(join(tmpdir(), "files-"));
+  const paths = labels.map((label, i) => {
+    const path = join(folder, `Ferry promo MIX.${label}.wav`);
+    writeFileSync(path, mono(i));
+    return path;
+  });
+  const before = byFFmpeg(paths);
+  await newProduction(page, "The Lantern Ferry, files");
+  await page.getByRole("button", { name: /^Bring in/ }).first().click();
+  await page.getByLabel(/From this computer/).setInputFiles(paths);
+  await expect(takeRow(page, /MIX.*6 files/)).toBeVisible({ timeout: 30_000 });
+  await page.keyboard.press("Escape");
+  await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Gauge" }).click();
+  const figures = page.getByRole("complementary", { name: "Figures" });
+  const figure = async (what: string) => Number((await figures.locator("dl > div").filter({ hasText: what }).locator("dd").innerText()).replace("−", "-").replace(/[^\d.-].*$/s, ""));
+
+  await test.step("measured as what they are together, in the order that they say and in another", async () => {
+    await expect(figures.getByText("Integrated")).toBeVisible({ timeout: 30_000 });
+    expect(await figure("Integrated")).toBeCloseTo(before.integrated, 0);
+    const order = figures.getByRole("region", { name: "Which channel is which" });
+    await expect(order.getByLabel("What Ferry promo MIX.LFE.wav is")).toHaveValue("LFE");
+    await order.getByLabel("In the order").selectOption({ label: "5.1 film order: L C R Ls Rs LFE" });
+    await expect(order.getByLabel("What Ferry promo MIX.R.wav is")).toHaveValue("C");
+    await expect.poll(() => figure("Integrated")).toBeGreaterThan(before.integrated + 1); // the loud LFE counts now
+    await page.getByRole("button", { name: /^Undo: / }).click();
+    await expect.poll(() => figure("Integrated")).toBeCloseTo(before.integrated, 0);
+    await page.getByLabel("True peak at").selectOption("8×");
+    await expect.poll(async () => Math.abs((await figure("True peak")) - before.truePeak)).toBeLessThan(0.3);
+  });
+
+  await test.step("levelled, they keep their names, and ffmpeg measures what was asked", async () => {
+    await page.getByLabel("Judged by").selectOption({ label: "EBU R 128, supplement 1: short-form broadcast content, as advertisements and promos" });
+    const level = page.getByRole("region", { name: "Level" });
+    await level.getByRole("button", { name: "Level it" }).click();
+    await expect(level.getByText("6 files written.")).toBeVisible({ timeout: 60_000 });
+    await expect(level.getByText(/→ −23\.0 LUFS/)).toBeVisible();
+    await level.getByRole("button", { name: "Show them" }).click();
+    const written: string[] = [];
+    for (const label of labels) {
+      const [d] = await Promise.all([page.waitForEvent("download"), level.getByRole("link", { name: `Ferry promo MIX.${label}.wav` }).click()]);
+      const path = join(folder, `levelled ${label}.wav`);
+      writeFileSync(path, readFileSync(await d.path()));
+      expect(readWave(path)).toMatchObject({ channels: 1, bits: 24, rate, frames: rate * seconds });
+      written.push(path);
+    }
+    const after = byFFmpeg(written);
+    expect(Math.abs(after.integrated + 23)).toBeLessThanOrEqual(0.1);
+    expect(after.truePeak).toBeLessThanOrEqual(-1);
+  });
+});

@@ -105,12 +105,8 @@ func tellLeveled(c *cobra.Command, done []leveled) {
 
 func targetOf(spec, profile string, l layout.Layout) (reel.Target, error) {
 	if profile != "" {
-		for _, p := range contract.Profiles() {
-			if p.ID == profile {
-				return p.Limits.Target(p.Source), nil
-			}
-		}
-		return reel.Target{}, fault.New(fault.NotFound, "There is no profile %q; there are %s", profile, strings.Join(profileIDs(), ", "))
+		p, err := contract.ProfileOf(profile)
+		return p.Limits.Target(p.Source), err
 	}
 	s, err := specNamed(spec)
 	if err != nil {
@@ -131,7 +127,7 @@ func level(ctx context.Context, paths []string, to func(layout.Layout) (reel.Tar
 	if err != nil {
 		return leveled{}, at(where, err)
 	}
-	r, err := correct.File(ctx, whole, l, target)
+	r, err := correct.File(ctx, correct.Source{File: whole, Layout: l}, target)
 	if err != nil {
 		return leveled{}, at(where, err)
 	}

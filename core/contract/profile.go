@@ -39,13 +39,13 @@ var Profiles = sync.OnceValue(func() (list []Profile) {
 	return list
 })
 
-// profileOf gives a profile by its ID.
-func profileOf(id string) (Profile, bool) {
+// ProfileOf gives a profile by its ID: NotFound where there is none.
+func ProfileOf(id string) (Profile, error) {
 	i := slices.IndexFunc(Profiles(), func(p Profile) bool { return p.ID == id })
 	if i < 0 {
-		return Profile{}, false
+		return Profile{}, fault.New(fault.NotFound, "There is no profile %q of limits; known are %s", id, profileNames())
 	}
-	return Profiles()[i], true
+	return Profiles()[i], nil
 }
 
 // profileNames lists the IDs of all profiles, in words.
@@ -87,9 +87,9 @@ func (s Spec) LimitOf(group string) (all Limit, there bool) {
 	return all, there
 }
 
-// TargetFor is what the spec asks of a file whose channels are a layout: the limit of a group of that layout, of one that has a loudness
+// LimitFor is what the spec asks of a file whose channels are a layout: the limit of a group of that layout, of one that has a loudness
 // before others; where no group is of that layout, that of the first group that has a loudness. NotFound where it asks nothing of such.
-func (s Spec) TargetFor(l layout.Layout) (reel.Target, error) {
+func (s Spec) LimitFor(l layout.Layout) (Limit, error) {
 	var alike, other *Limit
 	for _, g := range s.Groups {
 		limit, there := s.LimitOf(g.ID)
@@ -107,10 +107,16 @@ func (s Spec) TargetFor(l layout.Layout) (reel.Target, error) {
 		}
 	}
 	if alike != nil {
-		return alike.Target(s.Title), nil
+		return *alike, nil
 	}
 	if other != nil {
-		return other.Target(s.Title), nil
+		return *other, nil
 	}
-	return reel.Target{}, fault.New(fault.NotFound, "%s asks nothing of %d channels (%s)", s.Title, len(l.Labels), l.Name)
+	return Limit{}, fault.New(fault.NotFound, "%s asks nothing of %d channels (%s)", s.Title, len(l.Labels), l.Name)
+}
+
+// TargetFor is what the spec asks a file whose channels are a layout to be brought to. NotFound where it asks nothing of such.
+func (s Spec) TargetFor(l layout.Layout) (reel.Target, error) {
+	limit, err := s.LimitFor(l)
+	return limit.Target(s.Title), err
 }

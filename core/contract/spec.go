@@ -189,7 +189,7 @@ const (
 
 // Whole gives a limit with what its profile says and it does not.
 func (l Limit) Whole() Limit {
-	profile, _ := profileOf(l.Profile)
+	profile, _ := ProfileOf(l.Profile)
 	p := profile.Limits
 	for _, f := range []struct{ own, known **float64 }{
 		{&l.Integrated, &p.Integrated}, {&l.Tolerance, &p.Tolerance}, {&l.RangeMax, &p.RangeMax}, {&l.ShortTermMax, &p.ShortTermMax},
@@ -339,8 +339,8 @@ func (s Spec) checkWords(groups map[string]bool) error {
 		}
 	}
 	for _, l := range s.Limits {
-		if _, known := profileOf(l.Profile); l.Profile != "" && !known {
-			return fault.New(fault.BadInput, "There is no profile %q of limits; known are %s", l.Profile, profileNames())
+		if _, err := ProfileOf(l.Profile); l.Profile != "" && err != nil {
+			return fault.New(fault.BadInput, "%s", fault.Sentence(err))
 		}
 		if err := named(groups, l.Of); err != nil {
 			return err

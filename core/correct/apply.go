@@ -18,3 +18,8 @@ func (c Curves) Apply(block [][]float64, at int64) {
 		engine.Curve(x, c.Limit, at)
 	}
 }
+
+// From gives the curves as they are from a sample of the programme on, which becomes their first.
+func (c Curves) From(at int64) Curves {
+	return Curves{c.GainDB, moved(c.Ride, -at), moved(c.Limit, -at)}
+}

@@ -15,37 +15,65 @@ import (
 // fileBlock is how many frames of a file are read at a time.
 const fileBlock = 1 << 12
 
-// MeasureFile measures a file, or several that are read as one (wave.Beside), through curves, with a factor of oversampling for true
-// peak: 4 or 8.
-func MeasureFile(ctx context.Context, f *wave.File, l layout.Layout, c Curves, factor int) (loudness.Row, error) {
-	s := loudness.NewStream(f.SampleRate, factor, l)
-	err := f.EachBlock(fileBlock, func(at int64, block [][]float64) error {
+// Source is a file, or several that are read as one (wave.Beside), as a programme.
+type Source struct {
+	File     *wave.File
+	Layout   layout.Layout
+	Channels []int               // of the file, from 0, in the order of Layout's labels; nil for all of them
+	Factor   int                 // of oversampling for true peak: 4, also where it is 0, or 8
+	Progress func(share float64) // nil where nobody asks
+}
+
+// Measure measures a programme through curves.
+func (s Source) Measure(ctx context.Context, c Curves) (loudness.Row, error) {
+	stream := loudness.NewStream(s.File.SampleRate, max(s.Factor, 4), s.Layout)
+	picked := make([][]float64, len(s.Channels))
+	err := s.File.EachBlock(fileBlock, func(at int64, block [][]float64) error {
+		if s.Channels != nil {
+			for i, c := range s.Channels {
+				picked[i] = block[c]
+			}
+			block = picked
+		}
 		c.Apply(block, at)
-		s.Write(block)
+		stream.Write(block)
+		if s.Progress != nil {
+			s.Progress(float64(at) / float64(s.File.Frames))
+		}
 		return ctx.Err()
 	})
 	if err != nil {
 		return loudness.Row{}, err
 	}
-	return s.End(), nil
+	return stream.End(), nil
 }
 
 // File works out how a file is brought to a target. Loudness that is measured where dialogue is heard can't be had of a file, in which
 // nobody knows where that is: BadInput.
-func File(ctx context.Context, f *wave.File, l layout.Layout, to reel.Target) (Result, error) {
+func File(ctx context.Context, s Source, to reel.Target) (Result, error) {
 	if to.Dialogue {
 		return Result{}, fault.New(fault.BadInput, "%s measures loudness where the dialogue is heard, which a file does not tell", to.Title)
 	}
-	row, err := MeasureFile(ctx, f, l, Curves{}, 4)
+	// How often it will have to be measured is not known: each time half of what is left is done.
+	told, done := s.Progress, 0.0
+	if told != nil {
+		s.Progress = func(share float64) { told(done + (1-done)/2*share) }
+	}
+	measure := func(ctx context.Context, c Curves) (loudness.Row, *loudness.Whole, error) {
+		row, err := s.Measure(ctx, c)
+		if err != nil {
+			return row, nil, err
+		}
+		done += (1 - done) / 2
+		return row, row.Whole(0, row.Hops(), loudness.Row{}), nil
+	}
+	row, w, err := measure(ctx, Curves{})
 	if err != nil {
 		return Result{}, err
 	}
-	return To(ctx, row, row.Whole(0, row.Hops(), loudness.Row{}), to, nil, func(ctx context.Context, c Curves) (*loudness.Whole, error) {
-		row, err := MeasureFile(ctx, f, l, c, 4)
-		if err != nil {
-			return nil, err
-		}
-		return row.Whole(0, row.Hops(), loudness.Row{}), nil
+	return To(ctx, row, w, to, nil, func(ctx context.Context, c Curves) (*loudness.Whole, error) {
+		_, w, err := measure(ctx, c)
+		return w, err
 	})
 }
 

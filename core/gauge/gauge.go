@@ -85,9 +85,7 @@ func (g *Gauge) Forget(but []weave.NodeID) {
 // Size is about how much memory is held, in bytes.
 func (g *Gauge) Size() (n int64) {
 	for _, r := range g.rows {
-		for _, p := range r.Pieces {
-			n += int64(24*len(p.Power)+2*len(p.Cells)) + int64(len(p.Peaks)*2*len(p.Power)) + int64(len(p.Pairs)*12*len(p.Power))
-		}
+		n += r.Row.Size()
 	}
 	return n
 }

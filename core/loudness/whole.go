@@ -74,6 +74,14 @@ func (r Row) Hops() (n int) {
 	return n
 }
 
+// Size is about how much memory it takes, in bytes.
+func (r Row) Size() (n int64) {
+	for _, p := range r.Pieces {
+		n += int64(24*len(p.Power)+2*len(p.Cells)) + int64(len(p.Peaks)*2*len(p.Power)) + int64(len(p.Pairs)*12*len(p.Power))
+	}
+	return n
+}
+
 // each calls do with every piece and its first hop from a place on and before another, and which of its hops those are.
 func (r Row) each(from, to int, do func(p *Piece, first, a, b int)) {
 	first := 0

@@ -24,6 +24,8 @@ type Keeper struct {
 
 	mu    sync.Mutex
 	reels map[string]*kept
+	files map[string]*keptFile
+	turns chan struct{} // one at a time measures files
 	end   context.CancelFunc
 	ctx   context.Context
 	going sync.WaitGroup
@@ -70,7 +72,7 @@ var Dialogue = weave.NodeID{Row: reel.StemRow, ID: "DX"}
 
 // Open makes the keeper ready; Close ends what it does.
 func (k *Keeper) Open() {
-	k.reels = map[string]*kept{}
+	k.reels, k.files, k.turns = map[string]*kept{}, map[string]*keptFile{}, make(chan struct{}, 1)
 	k.ctx, k.end = context.WithCancel(context.Background())
 }
 
@@ -164,16 +166,21 @@ func (k *Keeper) measure(r *kept, o store.OpenReel, rows []weave.NodeID) {
 	defer k.mu.Unlock()
 	r.busy = false
 	close(r.done)
-	if r.fails, r.at = nil, o.Revision; err != nil {
-		if r.fails = err; fault.KindOf(err) == "" && !errors.Is(err, context.Canceled) {
-			k.Log.Error("measuring a reel", "reel", o.ID, "error", err)
-			r.fails = fault.New(fault.Unsupported, "Something went wrong while this was measured; the server's log says more")
-		}
+	if r.fails, r.at = k.told("a reel", o.ID, err), o.Revision; err != nil {
 		r.failed = time.Now()
 		return
 	}
 	r.now = now
 	k.letGo()
+}
+
+// told turns an error into what may be said of it; the log has the rest.
+func (k *Keeper) told(what, id string, err error) error {
+	if err == nil || fault.KindOf(err) != "" || errors.Is(err, context.Canceled) {
+		return err
+	}
+	k.Log.Error("measuring "+what, "id", id, "error", err)
+	return fault.New(fault.Unsupported, "Something went wrong while this was measured; the server's log says more")
 }
 
 func (k *Keeper) stateOf(g *gauge.Gauge, o store.OpenReel, rows []weave.NodeID, sound gauge.SoundOf) (State, error) {

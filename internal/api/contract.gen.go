@@ -23,6 +23,7 @@ import (
 	"zestyloom/core/take"
 	"zestyloom/core/timecode"
 	"zestyloom/core/weave"
+	"zestyloom/internal/analysis"
 	"zestyloom/internal/cards"
 	"zestyloom/internal/jobs"
 	"zestyloom/internal/library"
@@ -72,6 +73,42 @@ func (e GetEffectiveParamsRow) Valid() bool {
 	case GetEffectiveParamsRowStrand:
 		return true
 	case GetEffectiveParamsRowTrack:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for GaugeTakeParamsOversample.
+const (
+	GaugeTakeParamsOversampleN4 GaugeTakeParamsOversample = 4
+	GaugeTakeParamsOversampleN8 GaugeTakeParamsOversample = 8
+)
+
+// Valid indicates whether the value is a known member of the GaugeTakeParamsOversample enum.
+func (e GaugeTakeParamsOversample) Valid() bool {
+	switch e {
+	case GaugeTakeParamsOversampleN4:
+		return true
+	case GaugeTakeParamsOversampleN8:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for GaugeTakeLinesParamsOversample.
+const (
+	GaugeTakeLinesParamsOversampleN4 GaugeTakeLinesParamsOversample = 4
+	GaugeTakeLinesParamsOversampleN8 GaugeTakeLinesParamsOversample = 8
+)
+
+// Valid indicates whether the value is a known member of the GaugeTakeLinesParamsOversample enum.
+func (e GaugeTakeLinesParamsOversample) Valid() bool {
+	switch e {
+	case GaugeTakeLinesParamsOversampleN4:
+		return true
+	case GaugeTakeLinesParamsOversampleN8:
 		return true
 	default:
 		return false
@@ -392,6 +429,13 @@ type LenderRequest struct {
 	// From Sample of the reel
 	From int64 `json:"from"`
 	To   int64 `json:"to"`
+}
+
+// LevelRequest defines model for LevelRequest.
+type LevelRequest struct {
+	Profile *string  `json:"profile,omitempty"`
+	Spec    *string  `json:"spec,omitempty"`
+	Takes   []string `json:"takes"`
 }
 
 // LimitProfile defines model for LimitProfile.
@@ -905,6 +949,21 @@ type TakeChoice struct {
 // TakeEdit What is left out stays.
 type TakeEdit = store.TakeEdit
 
+// TakeGauge defines model for TakeGauge.
+type TakeGauge struct {
+	JudgedBy string `json:"judgedBy"`
+
+	// Limit What a group is held to; what is left out is not limited.
+	Limit      *GaugeLimit     `json:"limit,omitempty"`
+	Programmes []TakeProgramme `json:"programmes"`
+
+	// Share How far measuring has come; 1 where it is done
+	Share float64 `json:"share"`
+
+	// Whole What was measured; what does not exist, as in silence, is null.
+	Whole *Whole `json:"whole,omitempty"`
+}
+
 // TakeKind defines model for TakeKind.
 type TakeKind = take.Kind
 
@@ -917,6 +976,9 @@ type TakeList struct {
 	Takes    []Take `json:"takes"`
 	Undo     string `json:"undo"`
 }
+
+// TakeProgramme Channels of a take that are one programme.
+type TakeProgramme = analysis.Programme
 
 // TakesEdit defines model for TakesEdit.
 type TakesEdit struct {
@@ -1307,6 +1369,46 @@ type ListSpecVersionsParams struct {
 	Production *OfProduction `form:"production,omitempty" json:"production,omitempty"`
 }
 
+// GaugeTakeParams defines parameters for GaugeTake.
+type GaugeTakeParams struct {
+	// Programme The first where none is named
+	Programme *string `form:"programme,omitempty" json:"programme,omitempty"`
+
+	// Profile A profile that is judged by, instead of the reel's spec
+	Profile    *Profile                   `form:"profile,omitempty" json:"profile,omitempty"`
+	Spec       *string                    `form:"spec,omitempty" json:"spec,omitempty"`
+	Oversample *GaugeTakeParamsOversample `form:"oversample,omitempty" json:"oversample,omitempty"`
+
+	// From Sample of the reel
+	From *FromSample `form:"from,omitempty" json:"from,omitempty"`
+
+	// To Sample of the reel, which is not measured any more
+	To *ToSample `form:"to,omitempty" json:"to,omitempty"`
+}
+
+// GaugeTakeParamsOversample defines parameters for GaugeTake.
+type GaugeTakeParamsOversample int
+
+// GaugeTakeLinesParams defines parameters for GaugeTakeLines.
+type GaugeTakeLinesParams struct {
+	Programme *string `form:"programme,omitempty" json:"programme,omitempty"`
+
+	// Profile A profile that is judged by, instead of the reel's spec
+	Profile    *Profile                        `form:"profile,omitempty" json:"profile,omitempty"`
+	Spec       *string                         `form:"spec,omitempty" json:"spec,omitempty"`
+	Oversample *GaugeTakeLinesParamsOversample `form:"oversample,omitempty" json:"oversample,omitempty"`
+
+	// From Sample of the reel
+	From *FromSample `form:"from,omitempty" json:"from,omitempty"`
+
+	// To Sample of the reel, which is not measured any more
+	To      *ToSample `form:"to,omitempty" json:"to,omitempty"`
+	Columns *int      `form:"columns,omitempty" json:"columns,omitempty"`
+}
+
+// GaugeTakeLinesParamsOversample defines parameters for GaugeTakeLines.
+type GaugeTakeLinesParamsOversample int
+
 // GetOverviewParams defines parameters for GetOverview.
 type GetOverviewParams struct {
 	// Level Resolution, 0 is finest
@@ -1350,6 +1452,9 @@ type StartBatchJSONRequestBody = BatchRequest
 
 // ImportFromCardJSONRequestBody defines body for ImportFromCard for application/json ContentType.
 type ImportFromCardJSONRequestBody = CardImport
+
+// LevelTakesJSONRequestBody defines body for LevelTakes for application/json ContentType.
+type LevelTakesJSONRequestBody = LevelRequest
 
 // BeginWithJSONRequestBody defines body for BeginWith for application/json ContentType.
 type BeginWithJSONRequestBody BeginWithJSONBody
@@ -1530,6 +1635,9 @@ type ServerInterface interface {
 
 	// (POST /productions/{production}/imports)
 	ImportFromCard(c *gin.Context, production ProductionID)
+
+	// (POST /productions/{production}/level)
+	LevelTakes(c *gin.Context, production ProductionID)
 
 	// (GET /productions/{production}/matches)
 	ListMatches(c *gin.Context, production ProductionID)
@@ -1734,6 +1842,12 @@ type ServerInterface interface {
 
 	// (POST /takes/{take}/convert)
 	ConvertTake(c *gin.Context, take TakeID)
+
+	// (GET /takes/{take}/gauge)
+	GaugeTake(c *gin.Context, take TakeID, params GaugeTakeParams)
+
+	// (GET /takes/{take}/gauge/lines)
+	GaugeTakeLines(c *gin.Context, take TakeID, params GaugeTakeLinesParams)
 
 	// (GET /takes/{take}/overview)
 	GetOverview(c *gin.Context, take TakeID, params GetOverviewParams)
@@ -2291,6 +2405,31 @@ func (siw *ServerInterfaceWrapper) ImportFromCard(c *gin.Context) {
 	}
 
 	siw.Handler.ImportFromCard(c, production)
+}
+
+// LevelTakes operation middleware
+func (siw *ServerInterfaceWrapper) LevelTakes(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.LevelTakes(c, production)
 }
 
 // ListMatches operation middleware
@@ -4563,6 +4702,166 @@ func (siw *ServerInterfaceWrapper) ConvertTake(c *gin.Context) {
 	siw.Handler.ConvertTake(c, take)
 }
 
+// GaugeTake operation middleware
+func (siw *ServerInterfaceWrapper) GaugeTake(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "take" -------------
+	var take TakeID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "take", c.Param("take"), &take, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter take: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GaugeTakeParams
+
+	// ------------- Optional query parameter "programme" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "programme", c.Request.URL.Query(), &params.Programme, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter programme: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "profile" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "profile", c.Request.URL.Query(), &params.Profile, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter profile: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "spec" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "spec", c.Request.URL.Query(), &params.Spec, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter spec: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "oversample" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "oversample", c.Request.URL.Query(), &params.Oversample, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter oversample: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "to", c.Request.URL.Query(), &params.To, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter to: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GaugeTake(c, take, params)
+}
+
+// GaugeTakeLines operation middleware
+func (siw *ServerInterfaceWrapper) GaugeTakeLines(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "take" -------------
+	var take TakeID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "take", c.Param("take"), &take, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter take: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GaugeTakeLinesParams
+
+	// ------------- Optional query parameter "programme" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "programme", c.Request.URL.Query(), &params.Programme, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter programme: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "profile" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "profile", c.Request.URL.Query(), &params.Profile, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter profile: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "spec" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "spec", c.Request.URL.Query(), &params.Spec, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter spec: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "oversample" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "oversample", c.Request.URL.Query(), &params.Oversample, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter oversample: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "to", c.Request.URL.Query(), &params.To, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter to: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "columns" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "columns", c.Request.URL.Query(), &params.Columns, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter columns: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GaugeTakeLines(c, take, params)
+}
+
 // GetOverview operation middleware
 func (siw *ServerInterfaceWrapper) GetOverview(c *gin.Context) {
 
@@ -5050,6 +5349,9 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/reels/:reel/gauge/lines", wrapper.GaugeLines)
 	router.GET(options.BaseURL+"/reels/:reel/gauge/parts", wrapper.GaugeParts)
 	router.POST(options.BaseURL+"/reels/:reel/gauge/correct", wrapper.CorrectGroup)
+	router.GET(options.BaseURL+"/takes/:take/gauge", wrapper.GaugeTake)
+	router.GET(options.BaseURL+"/takes/:take/gauge/lines", wrapper.GaugeTakeLines)
+	router.POST(options.BaseURL+"/productions/:production/level", wrapper.LevelTakes)
 	router.GET(options.BaseURL+"/profiles", wrapper.ListProfiles)
 	router.GET(options.BaseURL+"/reels/:reel/cutlist", wrapper.GetCutList)
 	router.POST(options.BaseURL+"/reels/:reel/cutlist", wrapper.FollowCutList)

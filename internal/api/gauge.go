@@ -1,7 +1,6 @@
 package api
 
 import (
-	"math"
 	"net/http"
 	"slices"
 
@@ -51,7 +50,7 @@ func (s *Server) GaugeReel(c *gin.Context, id ReelID, p GaugeReelParams) {
 		return
 	}
 	view.JudgedBy = g.title
-	from, to := hopsOf(o.Reel, p.From, p.To)
+	from, to := stepsOf(o.Reel.Head.Start, o.Reel.Head.SampleRate, p.From, p.To)
 	for _, row := range rows {
 		r := GaugeRow{Row: row.Row, Id: row.ID, Name: rowTitle(o.Reel, row), Tag: rowTag(o.Reel, row), Labels: o.Reel.RowLabels(row.Row, row.ID)}
 		if row.Row == reel.GroupRow {
@@ -84,14 +83,10 @@ type gauged struct {
 // limits gives by what groups are judged: a profile, if one is asked for, else the limits of the reel's spec; no more than nothing where it has
 // none.
 func (g *gauged) limits() (func(group string) contract.Limit, error) {
-	for _, p := range contract.Profiles() {
-		if p.ID == g.profile {
-			g.title = p.Source
-			return func(string) contract.Limit { return p.Limits }, nil
-		}
-	}
 	if g.profile != "" {
-		return nil, fault.New(fault.NotFound, "There is no profile %q", g.profile)
+		p, err := contract.ProfileOf(g.profile)
+		g.title = p.Source
+		return func(string) contract.Limit { return p.Limits }, err
 	}
 	spec, err := g.s.spec(g.c, g.o.Production, g.o.Reel.Head.Spec)
 	if g.o.Reel.Head.Spec == "" || fault.KindOf(err) == fault.NotFound { // none was chosen, or it is gone
@@ -121,14 +116,7 @@ func (g *gauged) correction(group string) *GaugeCorrection {
 
 // curvesOf gives what a correction does, by samples of the programme.
 func curvesOf(c reel.Correction, start int64) correct.Curves {
-	return correct.Curves{GainDB: c.GainDB, Ride: moved(c.Ride, -start), Limit: moved(c.Limit, -start)}
-}
-
-func moved(points []reel.Point, by int64) (out []reel.Point) {
-	for _, p := range points {
-		out = append(out, reel.Point{At: p.At + by, Value: p.Value})
-	}
-	return out
+	return correct.Curves{GainDB: c.GainDB, Ride: c.Ride, Limit: c.Limit}.From(start)
 }
 
 // measuredRows are those that are measured unasked: output groups and stems.
@@ -175,19 +163,6 @@ func rowTag(r *reel.Reel, id weave.NodeID) string {
 	return ""
 }
 
-// hopsOf gives the steps of 10 ms of a range in samples of the reel; all where none is named.
-func hopsOf(r *reel.Reel, from, to *int64) (first, last int) {
-	hop := int64(loudness.HopFrames(r.Head.SampleRate))
-	last = math.MaxInt
-	if from != nil {
-		first = int(max(0, *from-r.Head.Start) / hop)
-	}
-	if to != nil {
-		last = int(max(0, *to-r.Head.Start) / hop)
-	}
-	return first, max(first, last)
-}
-
 // mostColumns bounds how many values of each line are given.
 const mostColumns = 4000
 
@@ -216,11 +191,8 @@ func (s *Server) GaugeLines(c *gin.Context, id ReelID, p GaugeLinesParams) {
 	measured, w := now.Rows[row], now.Wholes[row]
 	out := GaugeLines{Revision: now.Revision, Places: []loudness.Place{}}
 	if w != nil {
-		from, to := hopsOf(o.Reel, p.From, p.To)
-		columns := 1000
-		if p.Columns != nil {
-			columns = min(*p.Columns, mostColumns)
-		}
+		from, to := stepsOf(o.Reel.Head.Start, o.Reel.Head.SampleRate, p.From, p.To)
+		columns := columnsOf(p.Columns)
 		out.Lines = measured.Lines(w, 0, from, min(to, measured.Hops()), columns)
 		if c, there := o.Reel.CorrectionOn(row.ID); there && row.Row == reel.GroupRow && !c.Off && now.Revision == o.Revision {
 			gains := curvesOf(c, o.Reel.Head.Start).Gains(o.Reel.Head.SampleRate, measured.Hops())
@@ -239,8 +211,7 @@ func (s *Server) GaugeLines(c *gin.Context, id ReelID, p GaugeLinesParams) {
 			}
 			limit = limits(row.ID)
 		}
-		out.Places = measured.Places(w, 0, measured.Hops(), loudness.Limits{MomentaryMax: limit.MomentaryMax,
-			ShortTermMax: limit.ShortTermMax, TruePeak: limit.TruePeak, PPMMax: limit.PPMMax, Silence: 10})
+		out.Places = measured.Places(w, 0, measured.Hops(), limitsOf(limit))
 	}
 	c.JSON(http.StatusOK, out)
 }

@@ -197,6 +197,8 @@ func (a *attempt) do(ctx context.Context) (store.End, error) {
 		return a.settle(ctx)
 	case "correct":
 		return a.correct(ctx)
+	case "level":
+		return a.level(ctx)
 	case "diagnose":
 		return store.End{}, a.lookAt(ctx)
 	}

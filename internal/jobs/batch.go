@@ -64,6 +64,11 @@ func (a *attempt) batch(ctx context.Context) (end store.End, err error) {
 	if err != nil {
 		return end, err
 	}
+	return undone(report), nil
+}
+
+// undone is the end of work on takes, of which some may not have been done.
+func undone(report []store.Outcome) (end store.End) {
 	failed := 0
 	for _, o := range report {
 		if !o.OK {
@@ -71,9 +76,20 @@ func (a *attempt) batch(ctx context.Context) (end store.End, err error) {
 		}
 	}
 	if failed > 0 {
-		return said("%d of %d takes could not be done", failed, len(report)), nil
+		return said("%d of %d takes could not be done", failed, len(report))
 	}
-	return end, nil
+	return end
+}
+
+// namesOf gives the names of the files that were written before, in small letters.
+func namesOf(before []store.Outcome) map[string]bool {
+	taken := map[string]bool{}
+	for _, o := range before {
+		for _, f := range o.Files {
+			taken[strings.ToLower(f.Name)] = true
+		}
+	}
+	return taken
 }
 
 // eachTake does something to each take that the report does not have yet, and notes what became of it. It ends where the
@@ -128,12 +144,7 @@ func (a *attempt) writeFiles(ctx context.Context, t store.Take, s Settings, befo
 	if err := a.Room(src.Frames * int64(src.FrameBytes())); err != nil {
 		return o, err
 	}
-	taken := map[string]bool{}
-	for _, o := range before {
-		for _, f := range o.Files {
-			taken[strings.ToLower(f.Name)] = true
-		}
-	}
+	taken := namesOf(before)
 	staging := a.staging() + "/" + t.ID
 	defer func() {
 		if err != nil {

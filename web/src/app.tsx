@@ -19,13 +19,16 @@ const SpecEditor = lazy(async () => ({ default: (await import("./rooms/print/spe
 
 const GaugeRoom = lazy(async () => ({ default: (await import("./rooms/gauge/room")).GaugeRoom }));
 
+const GaugeFiles = lazy(async () => ({ default: (await import("./rooms/gauge/files")).GaugeFiles }));
+
 /** Where a room needs a reel and the address names none: the first one, or a word on how to get one. */
 function FirstReel({ room }: { room: "loom" | "gauge" | "print" }) {
   const { production = "" } = useParams();
   const reels = useReels(production);
   if (!reels.data) return <Missing of={[reels]} />;
   const first = reels.data[0];
-  return first ? <Navigate replace to={`/p/${production}/${room}/${first.id}`} /> : <NoReel production={production} />;
+  if (first) return <Navigate replace to={`/p/${production}/${room}/${first.id}`} />;
+  return room === "gauge" ? <Navigate replace to={`/p/${production}/gauge/files`} /> : <NoReel production={production} />;
 }
 
 /** There is nothing at the address. */
@@ -69,6 +72,7 @@ function Rooms() {
         <Route path="/p/:production/loom" element={<FirstReel room="loom" />} />
         <Route path="/p/:production/loom/:reel" element={<LoomRoom />} />
         <Route path="/p/:production/gauge" element={<FirstReel room="gauge" />} />
+        <Route path="/p/:production/gauge/files/:take?" element={<Suspense fallback={null}><GaugeFiles /></Suspense>} />
         <Route path="/p/:production/gauge/:reel" element={<Suspense fallback={null}><GaugeRoom /></Suspense>} />
         <Route path="/p/:production/print" element={<FirstReel room="print" />} />
         <Route path="/p/:production/print/:reel/:print?" element={<PrintRoom />} />

@@ -1093,6 +1093,63 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/takes/{take}/gauge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        /** @description What was measured of a programme of a take: of a set of channels, or of one. It is measured in the background; share says how far. */
+        get: operations["gaugeTake"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/takes/{take}/gauge/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        /** @description What ran over time on a programme of a take, and where it leaves its limits. */
+        get: operations["gaugeTakeLines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/productions/{production}/level": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Brings takes, each by itself, to the limits of a spec or a profile, and writes their files so in the background. They stay what they are: names, time stamps, descriptions, order of channels. */
+        post: operations["levelTakes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/profiles": {
         parameters: {
             query?: never;
@@ -1873,7 +1930,7 @@ export interface components {
             id: string;
             production: string;
             /** @enum {string} */
-            kind: "import" | "print" | "unravel" | "ply" | "sync" | "convert" | "diagnose" | "settle" | "list" | "deliver" | "check" | "correct";
+            kind: "import" | "print" | "unravel" | "ply" | "sync" | "convert" | "diagnose" | "settle" | "list" | "deliver" | "check" | "correct" | "level";
             title: string;
             state: components["schemas"]["WorkState"];
             progress: number;
@@ -3647,6 +3704,30 @@ export interface components {
             most?: number;
             over?: number;
             channels?: string[];
+        };
+        TakeGauge: {
+            /**
+             * Format: double
+             * @description How far measuring has come; 1 where it is done
+             */
+            share: number;
+            judgedBy: string;
+            programmes: components["schemas"]["TakeProgramme"][];
+            limit?: components["schemas"]["GaugeLimit"];
+            whole?: components["schemas"]["Whole"];
+        };
+        /** @description Channels of a take that are one programme. */
+        TakeProgramme: {
+            id: string;
+            name: string;
+            labels: string[];
+            /** @description Of the take, from 0 */
+            channels: number[];
+        };
+        LevelRequest: {
+            takes: string[];
+            spec?: string;
+            profile?: string;
         };
         CorrectRequest: {
             of: string;
@@ -5830,6 +5911,93 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["CorrectRequest"];
+            };
+        };
+        responses: {
+            202: components["responses"]["Queued"];
+            default: components["responses"]["Failure"];
+        };
+    };
+    gaugeTake: {
+        parameters: {
+            query?: {
+                /** @description The first where none is named */
+                programme?: string;
+                /** @description A profile that is judged by, instead of the reel's spec */
+                profile?: components["parameters"]["Profile"];
+                spec?: string;
+                oversample?: 4 | 8;
+                /** @description Sample of the reel */
+                from?: components["parameters"]["FromSample"];
+                /** @description Sample of the reel, which is not measured any more */
+                to?: components["parameters"]["ToSample"];
+            };
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was measured */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeGauge"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    gaugeTakeLines: {
+        parameters: {
+            query?: {
+                programme?: string;
+                /** @description A profile that is judged by, instead of the reel's spec */
+                profile?: components["parameters"]["Profile"];
+                spec?: string;
+                oversample?: 4 | 8;
+                /** @description Sample of the reel */
+                from?: components["parameters"]["FromSample"];
+                /** @description Sample of the reel, which is not measured any more */
+                to?: components["parameters"]["ToSample"];
+                columns?: number;
+            };
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Lines and places */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GaugeLines"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    levelTakes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LevelRequest"];
             };
         };
         responses: {

@@ -22,8 +22,8 @@ function Line({ what, children }: { what: string; children: ReactNode }) {
 
 type Figure = number | null | undefined;
 
-/** What would bring the group to what is asked. */
-function WouldDo({ row, figure }: { row: GaugeRow; figure: Figure }) {
+/** What would bring something to what is asked. */
+export function WouldDo({ row, figure }: { row: Pick<GaugeRow, "limit">; figure: Figure }) {
   const l = row.limit ?? {};
   const rides = [
     l.shortTermMax !== undefined && `short-term ${minus(l.shortTermMax)}`,

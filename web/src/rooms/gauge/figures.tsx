@@ -1,9 +1,9 @@
 import { decimal } from "../../ui/figures";
-import { judged, type GaugeRow } from "./judge";
+import { judged, type Measured } from "./judge";
 import { Sign } from "./sign";
 
 /** The figures, large and judged, and what else was found on the channels. */
-export function Figures({ row }: { row: GaugeRow }) {
+export function Figures({ row }: { row: Measured }) {
   const w = row.whole;
   if (!w) return <p className="p-4 text-muted">It is being measured.</p>;
   const high = Math.max(-6, ...w.channels.map((c) => c.truePeakDBTP ?? -60));
@@ -97,7 +97,7 @@ function Lost({ what, by }: { what: string; by: number | null }) {
 }
 
 /** What should not be on a channel. */
-function Odd({ row }: { row: GaugeRow }) {
+function Odd({ row }: { row: Measured }) {
   const w = row.whole!;
   const list = w.details.flatMap((d, i) => {
     const name = w.channels[i]!.label === "M" && w.channels.length > 1 ? `channel ${i + 1}` : w.channels[i]!.label;
@@ -114,7 +114,7 @@ function Odd({ row }: { row: GaugeRow }) {
 }
 
 /** How much of the time each loudness takes. */
-function Spread({ row }: { row: GaugeRow }) {
+function Spread({ row }: { row: Measured }) {
   const list = row.whole!.spread;
   const low = Math.min(...list.map((x) => x.lufs));
   const high = Math.max(...list.map((x) => x.lufs)) + 1;

@@ -8,6 +8,9 @@ export type GaugePlace = components["schemas"]["GaugePlace"];
 export type GaugeLimit = components["schemas"]["GaugeLimit"];
 export type GaugeCorrection = components["schemas"]["GaugeCorrection"];
 
+/** What was measured of something, and what it is held to. */
+export type Measured = Pick<GaugeRow, "name" | "labels" | "limit" | "whole">;
+
 /** Inside what is asked, off it, or held to nothing. What can't be measured is never inside. */
 export type Verdict = "in" | "off" | "free";
 
@@ -16,7 +19,7 @@ export type Judged = { what: string; asked: string; value: number | null; unit: 
 const minus = (x: number) => `${x}`.replace("-", "−");
 
 /** The figures of a row, as they stand beside its lines. */
-export function judged(row: GaugeRow): Judged[] {
+export function judged(row: Pick<Measured, "limit" | "whole">): Judged[] {
   const w = row.whole;
   const l: GaugeLimit = row.limit ?? {};
   if (!w) return [];
@@ -49,7 +52,7 @@ export function judged(row: GaugeRow): Judged[] {
 }
 
 /** What all figures of a row come to. */
-export function verdictOf(row: GaugeRow): Verdict {
+export function verdictOf(row: Pick<Measured, "limit" | "whole">): Verdict {
   const list = judged(row).map((j) => j.verdict);
   if ((row.whole?.unmeasured ?? 0) > 0) return "off";
   return list.includes("off") ? "off" : list.includes("in") ? "in" : "free";

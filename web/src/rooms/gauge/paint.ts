@@ -13,6 +13,7 @@ export type Scene = {
   limit: GaugeLimit;
   ride: Point[];
   range: { from: number; to: number } | null;
+  file: boolean; // by itself: nobody knows where its dialogue is, and it has no ride to draw
 };
 
 /** Loudness at the top and at the foot of the cloth, in LUFS. */
@@ -21,7 +22,7 @@ export const foot = -43;
 const scale = [-9, -14, -18, -23, -27, -30, -36, -42];
 
 export const lanes = { dialogue: 16, peak: 40, correlation: 30, ride: 46 };
-export const lanesHeight = Object.values(lanes).reduce((a, b) => a + b, 0);
+export const lanesHeight = (file: boolean) => lanes.peak + lanes.correlation + (file ? 0 : lanes.dialogue + lanes.ride);
 /** The ride is drawn between these, in dB. */
 export const rideTop = 6;
 export const rideFoot = -12;
@@ -86,7 +87,7 @@ function line(g: CanvasRenderingContext2D, s: Scene, values: (number | null)[] |
 }
 
 export function paint(g: CanvasRenderingContext2D, width: number, full: number, s: Scene) {
-  const height = full - lanesHeight;
+  const height = full - lanesHeight(s.file);
   g.font = "11px 'Spline Sans Mono Variable', monospace";
   g.textBaseline = "middle";
   const { integrated, tolerance = 0.5, shortTermMax, momentaryMax, truePeak } = s.limit;
@@ -160,7 +161,7 @@ function paintLanes(g: CanvasRenderingContext2D, width: number, from: number, s:
     label(g, name, 10, y + (height > 30 ? 10 : height / 2), colour("--ink"));
     y += height;
   };
-  lane("Dialogue", lanes.dialogue, (at) => {
+  if (!s.file) lane("Dialogue", lanes.dialogue, (at) => {
     g.fillStyle = colour("--dye-DX");
     each(s, s.lines?.dialogue, width, (v, x, step) => v !== null && v > 0.3 && g.fillRect(x, at + 4, Math.max(1, step), lanes.dialogue - 9));
   });
@@ -188,7 +189,7 @@ function paintLanes(g: CanvasRenderingContext2D, width: number, from: number, s:
       g.fillRect(x, at + h / 2 - Math.max(0, v) * (h / 2), Math.max(1, step), Math.max(1, Math.abs(v) * (h / 2)));
     });
   });
-  lane("Ride", lanes.ride, (at) => paintRide(g, width, at, s));
+  if (!s.file) lane("Ride", lanes.ride, (at) => paintRide(g, width, at, s));
 }
 
 export const rideY = (dB: number) => ((rideTop - dB) / (rideTop - rideFoot)) * (lanes.ride - 2);

@@ -4,44 +4,52 @@ import { useEffect, useRef, useState } from "react";
 import { api, ok, type Point, type ReelView } from "../../api/client";
 import { fit } from "../../draw/canvas";
 import { useCanvas } from "../../draw/usecanvas";
-import { sampleAt, whole, xOf } from "../loom/geometry";
+import { sampleAt, whole, xOf, type Timed } from "../loom/geometry";
 import { Ruler } from "../loom/ruler";
 import { useScroll, type Scroll } from "../loom/scroll";
 import { ShuttleLine } from "../loom/shuttleline";
 import { useWheel } from "../loom/wheel";
-import type { GaugeRow } from "./judge";
+import type { GaugeLines, GaugeRow } from "./judge";
 import { lanes, lanesHeight, paint, rideFoot, rideTop, rideY } from "./paint";
 
-/** What ran over time on a row, in as many columns as there are pixels of what is in view. */
-export function useLines(view: ReelView, row: GaugeRow | undefined, profile: string, revision: number, scroll: Scroll, width: number) {
+/** What of time is asked for: what is in view, in as many columns as it has pixels, and not while it is being turned. */
+export function useInView(view: Timed, scroll: Scroll, width: number) {
   const time = useScroll(scroll);
   const [seen, setSeen] = useState(time);
   useEffect(() => {
-    const soon = setTimeout(() => setSeen(time), 120); // not while it is being turned
+    const soon = setTimeout(() => setSeen(time), 120);
     return () => clearTimeout(soon);
   }, [time]);
   const from = Math.max(view.head.start, Math.floor(seen.left));
   const to = Math.max(from + 1, Math.ceil(seen.left + seen.perPixel * width));
+  return { from, to, columns: Math.max(10, Math.min(2000, Math.round(width))) };
+}
+
+/** What ran over time on a row. */
+export function useLines(view: ReelView, row: GaugeRow | undefined, profile: string, revision: number, scroll: Scroll, width: number) {
+  const { from, to, columns } = useInView(view, scroll, width);
   return useQuery({
     queryKey: ["gauge lines", view.id, revision, row?.row, row?.id, profile, from, to, width],
     enabled: row !== undefined && width > 0,
     placeholderData: keepPreviousData,
-    queryFn: () => ok(api.GET("/reels/{reel}/gauge/lines", { params: { path: { reel: view.id }, query: { row: row!.row, id: row!.id, profile: profile || undefined, from, to, columns: Math.max(10, Math.min(2000, Math.round(width))) } } })),
+    queryFn: () => ok(api.GET("/reels/{reel}/gauge/lines", { params: { path: { reel: view.id }, query: { row: row!.row, id: row!.id, profile: profile || undefined, from, to, columns } } })),
   });
 }
 
 /** The lines of a row over the reel's time, with the ruler above and the shuttle's line through it. */
 export function Plot(p: {
-  view: ReelView;
-  row: GaugeRow;
-  lines: ReturnType<typeof useLines>["data"];
+  view: Timed;
+  row: Pick<GaugeRow, "name" | "limit" | "correction">;
+  /** What is shown is a file by itself, not a row of a reel. */
+  file?: boolean;
+  lines: GaugeLines | undefined;
   scroll: Scroll;
   at: number;
   range: { from: number; to: number } | null;
   onWidth: (width: number) => void;
   onGo: (sample: number) => void;
   onRange: (range: { from: number; to: number } | null) => void;
-  onRide: (points: Point[]) => void;
+  onRide?: (points: Point[]) => void;
 }) {
   const { view, scroll } = p;
   const { head } = view;
@@ -53,7 +61,7 @@ export function Plot(p: {
     (c) => {
       const s = fit(c);
       if (!s) return;
-      paint(s.g, s.width, s.height, { start: head.start, rate: head.sampleRate, time, lines: p.lines?.lines, before: p.lines?.before, limit: p.row.limit ?? {}, ride: shown, range: p.range });
+      paint(s.g, s.width, s.height, { start: head.start, rate: head.sampleRate, time, lines: p.lines?.lines, before: p.lines?.before, limit: p.row.limit ?? {}, ride: shown, range: p.range, file: p.file ?? false });
     },
     [p.lines, time, p.row, p.range, shown, head],
   );
@@ -61,7 +69,7 @@ export function Plot(p: {
   useEffect(() => {
     const el = box.current!;
     const observer = new ResizeObserver(() => {
-      scroll.fit(whole(view, el.clientWidth), el.clientWidth);
+      scroll.fit(whole(view, el.clientWidth, 1), el.clientWidth);
       p.onWidth(el.clientWidth);
     });
     observer.observe(el);
@@ -82,7 +90,7 @@ export function Plot(p: {
   return (
     <div className="flex min-h-0 grow flex-col">
       <Ruler view={view} scroll={scroll} at={p.at} range={p.range} loop={false} onGo={p.onGo} onScrub={p.onGo} onRange={(from, to) => p.onRange({ from, to })} onMark={() => undefined} />
-      <div ref={box} className="relative min-h-0 grow overflow-hidden" style={{ minHeight: lanesHeight + 120 }}>
+      <div ref={box} className="relative min-h-0 grow overflow-hidden" style={{ minHeight: lanesHeight(p.file ?? false) + 120 }}>
         <canvas
           ref={canvas}
           className="absolute inset-0 h-full w-full touch-none"
@@ -107,7 +115,7 @@ export function Plot(p: {
             const { range, point } = hold.current;
             hold.current = {};
             if (point !== undefined) {
-              if (drawn) p.onRide(drawn);
+              if (drawn) p.onRide?.(drawn);
               setDrawn(null);
             } else if (range !== undefined && Math.abs(placeOf(e) - range) / time.perPixel <= 4) {
               p.onRange(null);
@@ -117,8 +125,8 @@ export function Plot(p: {
           onDoubleClick={(e) => {
             if (!p.row.correction || !inRide(e)) return;
             const at = near(e);
-            if (at >= 0) p.onRide(shown.filter((_, i) => i !== at));
-            else p.onRide([...shown, { at: placeOf(e), value: level(e) }].sort((a, b) => a.at - b.at));
+            if (at >= 0) p.onRide?.(shown.filter((_, i) => i !== at));
+            else p.onRide?.([...shown, { at: placeOf(e), value: level(e) }].sort((a, b) => a.at - b.at));
           }}
         />
         <ShuttleLine view={view} time={time} at={p.at} />

@@ -19,6 +19,7 @@ import { usePosition } from "../loom/shuttleline";
 import { Correct } from "./correct";
 import { Figures } from "./figures";
 import { rowKey, type GaugeRow } from "./judge";
+import { Of } from "./of";
 import { Places } from "./places";
 import { Plot, useLines } from "./plot";
 import { Rows } from "./rows";
@@ -121,6 +122,7 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   return (
     <div className="flex min-h-0 grow max-[900px]:flex-col max-[900px]:overflow-auto">
       <aside className="flex w-[250px] shrink-0 flex-col overflow-auto border-r border-line py-3 max-[900px]:w-full max-[900px]:overflow-visible">
+        <Of production={view.production} files={false} />
         <label className="mx-4 flex flex-col gap-1 text-[13px] text-muted">
           Reel
           <select className="field" value={view.id} onChange={(e) => void go(`/p/${view.production}/gauge/${e.target.value}`)}>

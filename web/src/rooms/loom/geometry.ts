@@ -16,9 +16,13 @@ export type TimeView = { left: number; perPixel: number };
 export const closest = 8; // samples a pixel
 export const widest = 48000 * 20;
 
-export function whole(view: ReelView, width: number): TimeView {
+/** Something that lies in time: a reel, or a take by itself. */
+export type Timed = Pick<ReelView, "id" | "end" | "marks"> & { head: Pick<ReelView["head"], "start" | "sampleRate" | "frameRate">; clips: { start: number }[] };
+
+/** All of it, but no less than some seconds. */
+export function whole(view: Timed, width: number, least = 20): TimeView {
   const from = Math.min(view.head.start, ...view.clips.map((c) => c.start));
-  const to = Math.max(view.end, from + view.head.sampleRate * 20);
+  const to = Math.max(view.end, from + view.head.sampleRate * least);
   const perPixel = Math.min(widest, Math.max(closest, (to - from) / Math.max(1, width * 0.96)));
   return { left: from - perPixel * width * 0.02, perPixel };
 }

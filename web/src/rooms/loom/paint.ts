@@ -7,7 +7,7 @@ import { slipOf, slipSign, type Choice } from "./choice";
 import { fadeAt, level, pointsOf, restOf, shownOf, yOfValue, type CurveView, type Parameter } from "./curves";
 import { tracksIn, type BandRow } from "./band";
 import { busOf } from "./lookup";
-import { rulerStep, xOf, type TimeView } from "./geometry";
+import { rulerStep, xOf, type Timed, type TimeView } from "./geometry";
 import { clipsIn, laneHeight, worked, type Rows, type TrackRow } from "./rows";
 
 /** Channels of each take, by ID. */
@@ -28,7 +28,7 @@ export type Scene = {
   drawn: { id: string; points: Point[] } | null;
 };
 
-export type RulerScene = Pick<Scene, "view" | "time"> & { range: { from: number; to: number } | null; loop: boolean };
+export type RulerScene = Pick<Scene, "time"> & { view: Timed; range: { from: number; to: number } | null; loop: boolean };
 
 const words = "11px 'Hanken Grotesk Variable', sans-serif";
 const figures = "11px 'Spline Sans Mono Variable', monospace";

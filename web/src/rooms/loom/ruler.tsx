@@ -1,9 +1,8 @@
 import { useRef } from "react";
 
-import type { ReelView } from "../../api/client";
 import { fit } from "../../draw/canvas";
 import { useCanvas } from "../../draw/usecanvas";
-import { rulerHeight, sampleAt, xOf } from "./geometry";
+import { rulerHeight, sampleAt, xOf, type Timed } from "./geometry";
 import { paintRuler } from "./paint";
 import { useScroll, type Scroll } from "./scroll";
 import { ShuttleMark } from "./shuttleline";
@@ -11,7 +10,7 @@ import { onFrame } from "./snap";
 import { useWheel } from "./wheel";
 
 /** The ruler above the tracks; pressing or dragging on it moves the shuttle, and is heard while dragging. Shift drags a range. */
-export function Ruler(p: { view: ReelView; scroll: Scroll; at: number; range: { from: number; to: number } | null; loop: boolean; onGo: (sample: number) => void; onScrub: (sample: number) => void; onRange: (from: number, to: number) => void; onMark: (id: string) => void }) {
+export function Ruler(p: { view: Timed; scroll: Scroll; at: number; range: { from: number; to: number } | null; loop: boolean; onGo: (sample: number) => void; onScrub: (sample: number) => void; onRange: (from: number, to: number) => void; onMark: (id: string) => void }) {
   const time = useScroll(p.scroll);
   const canvas = useCanvas(
     (c) => {

@@ -1,5 +1,6 @@
 // Where things that are dragged catch: at edits, marks and the shuttle where one is near, else at frames.
 import type { ReelView } from "../../api/client";
+import type { Timed } from "./geometry";
 import { frameAt, sampleOf } from "../../ui/timecode";
 
 /** How near something must be to catch, in pixels. */
@@ -28,7 +29,7 @@ function nearest(sorted: number[], at: number): number | undefined {
   return at - before <= after - at ? before : after;
 }
 
-export const onFrame = (view: ReelView, sample: number) => sampleOf(frameAt(Math.max(0, sample), view.head.sampleRate, view.head.frameRate), view.head.sampleRate, view.head.frameRate);
+export const onFrame = (view: Pick<Timed, "head">, sample: number) => sampleOf(frameAt(Math.max(0, sample), view.head.sampleRate, view.head.frameRate), view.head.sampleRate, view.head.frameRate);
 
 export type Snap = { on: boolean; catches: number[]; perPixel: number };
 

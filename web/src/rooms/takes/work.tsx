@@ -9,7 +9,7 @@ import { Small } from "../../ui/small";
 import { Bar } from "../../ui/bar";
 import type { Uploads } from "./uploads";
 
-const doing = { import: "reading", unravel: "writing", ply: "writing", sync: "comparing", convert: "resampling", diagnose: "listening", settle: "rendering", list: "writing", print: "printing", deliver: "writing", check: "checking", correct: "correcting" } as const;
+const doing = { import: "reading", unravel: "writing", ply: "writing", sync: "comparing", convert: "resampling", diagnose: "listening", settle: "rendering", list: "writing", print: "printing", deliver: "writing", check: "checking", correct: "correcting", level: "levelling" } as const;
 
 /** Long work on takes: uploads, imports, batches of files, each with its progress, what it made, and what went wrong with the reason. */
 export function WorkPanel({ production, uploads }: { production: string; uploads: Uploads }) {
@@ -21,7 +21,7 @@ export function WorkPanel({ production, uploads }: { production: string; uploads
   const remove = useDo((id: string) => ok(api.DELETE("/work/{work}", { params: { path: { work: id } } })), [keysOf.work(production)]);
   const imports = work.data?.filter((w) => w.kind !== "print" && w.state !== "arriving") ?? [];
   const twins = imports.filter((w) => w.offer === "again");
-  const written = imports.filter((w) => w.state === "done" && (w.kind === "unravel" || w.kind === "ply" || w.kind === "list") && !hidden.has(w.id));
+  const written = imports.filter((w) => w.state === "done" && (w.kind === "unravel" || w.kind === "ply" || w.kind === "list" || w.kind === "level") && !hidden.has(w.id));
   const open = imports.filter(isOpen).reverse();
   const failed = imports.filter((w) => w.state === "failed");
   const problems = uploads.items.filter((u) => u.state === "failed" || u.state === "interrupted");
@@ -108,8 +108,8 @@ export function WorkPanel({ production, uploads }: { production: string; uploads
   );
 }
 
-/** A batch that is done: its files, and the takes that could not be done with the reason. */
-function Written({ work, onAway, onRemove }: { work: Work; onAway: () => void; onRemove: () => void }) {
+/** A batch that is done: its files, what is to be said of them, and the takes that could not be done with the reason. */
+export function Written({ work, onAway, onRemove }: { work: Work; onAway: () => void; onRemove: () => void }) {
   const [open, setOpen] = useState(false);
   const whole = useQuery({ queryKey: ["work report", work.id], staleTime: Infinity, queryFn: () => ok(api.GET("/work/{work}", { params: { path: { work: work.id } } })) });
   const report = whole.data?.report ?? [];
@@ -145,6 +145,14 @@ function Written({ work, onAway, onRemove }: { work: Work; onAway: () => void; o
           {o.title} could not be done: {o.message}
         </p>
       ))}
+      {report
+        .filter((o) => o.ok && o.message)
+        .map((o) => (
+          <p key={o.take}>
+            {report.length > 1 && <b className="font-semibold">{o.title}: </b>}
+            {o.message}
+          </p>
+        ))}
       {open && (
         <ul className="tc mt-1 text-[12px]">
           {files.map((f) => (
