@@ -1,6 +1,7 @@
 package app_test
 
 import (
+	"math"
 	"net/http"
 	"testing"
 	"time"
@@ -8,6 +9,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/layout"
+	"zestyloom/core/loudness"
+	"zestyloom/core/wave"
+	"zestyloom/core/wave/wavetest"
 	"zestyloom/internal/api"
 	"zestyloom/internal/app/apptest"
 )
@@ -137,4 +142,80 @@ func TestAMixIsCorrected(t *testing.T) {
 	s.Do(&v, "removeCorrection", map[string]any{"of": mix.Id})
 	assert.Nil(t, rowNamed(t, gauged(t, s, v, ""), "Full mix").Correction)
 	s.Refused(http.StatusNotFound, "POST", "/reels/"+v.Id+"/gauge/correct", api.CorrectRequest{Of: "nobody"})
+}
+
+// A take in two files, one after another, is brought to a loudness as one programme; its files stay what they were but for that. One that
+// carries several programmes says so, and does not stop the others.
+func TestTakesAreLevelled(t *testing.T) {
+	s := apptest.Start(t)
+	seconds := int64(12)
+	part := func(name string, from int64) {
+		h := wave.Header{Format: wavetest.PCM24(2), Frames: seconds * 48000, Bext: &wave.Bext{Description: "Ferry", TimeReference: 36000*48000 + from}, IXML: &wave.IXML{Scene: "Promo", Take: "1", Note: "mine"}}
+		b := wavetest.Bytes(t, h, func(c, i int) float64 {
+			at, loud := from+int64(i), 1.0
+			if at > 11*48000 && at < 13*48000 {
+				loud = 3
+			}
+			return 0.02 * math.Sin(float64(at)*0.05) * loud * float64(c+1)
+		})
+		s.Put(name, append(b, []byte("mine\x04\x00\x00\x00note")...))
+	}
+	part("Promo_001.wav", 0)
+	part("Promo_002.wav", seconds*48000)
+	s.Record("12A.wav", 1, "Mix L", "Boom", "Ines lav")
+	production := s.Production()
+	s.Bring(production, "Promo_001.wav", "Promo_002.wav", "12A.wav")
+	var whole api.Take
+	require.Eventually(t, func() bool {
+		whole = titled(t, s, production, "Promo/1")
+		return whole.Assembly != nil
+	}, 20*time.Second, 20*time.Millisecond, "they follow each other to the sample")
+	s.OK("PATCH", "/takes/"+whole.ID, map[string]any{"sets": []any{map[string]any{"kind": "bonded", "channels": []int{1, 2}, "labels": []string{"L", "R"}}}}, nil)
+
+	var g api.TakeGauge
+	measured := func(query string) {
+		require.Eventually(t, func() bool {
+			g = api.TakeGauge{}
+			s.OK("GET", "/takes/"+whole.ID+"/gauge?"+query, nil, &g)
+			return g.Share == 1
+		}, 20*time.Second, 10*time.Millisecond)
+	}
+	measured("profile=r128")
+	require.Len(t, g.Programmes, 1)
+	assert.Equal(t, "EBU R 128", g.JudgedBy)
+	assert.InDelta(t, -23, *g.Limit.Integrated, 1e-9)
+	before := *g.Whole.IntegratedLUFS
+	measured("profile=r128&oversample=8&from=0&to=96000")
+	assert.InDelta(t, 2, g.Whole.Seconds, 0.02)
+	assert.Less(t, *g.Whole.IntegratedLUFS, before-1, "it begins softly")
+
+	other := titled(t, s, production, "12A/3")
+	s.Refused(400, "POST", "/productions/"+production+"/level", map[string]any{"takes": []string{other.ID}, "profile": "r128"})
+	s.Refused(400, "POST", "/productions/"+production+"/level", map[string]any{"takes": []string{whole.ID}})
+	s.Refused(404, "POST", "/productions/"+production+"/level", map[string]any{"takes": []string{whole.ID}, "profile": "none"})
+	var queued struct{ Work string }
+	s.OK("POST", "/productions/"+production+"/level", map[string]any{"takes": []string{other.ID, whole.ID}, "profile": "r128-s1"}, &queued)
+	s.Settled(production)
+	w := work(s, queued.Work)
+	assert.Equal(t, "1 of 2 takes could not be done", w.Message)
+	assert.Contains(t, w.Report[0].Message, "3 programmes")
+	require.Len(t, w.Report[1].Files, 2)
+	assert.Contains(t, w.Report[1].Message, "→ −23.0 LUFS")
+	assert.Contains(t, w.Report[1].Message, "the ride goes down to")
+	at := int64(36000 * 48000)
+	meter := loudness.NewStream(48000, 4, layout.ForWidth(2))
+	for i := range 2 {
+		file := w.Report[1].Files[i]
+		assert.Equal(t, []string{"Promo_001.wav", "Promo_002.wav"}[i], file.Name)
+		b := s.File("/work/" + w.ID + "/files/" + file.Name)
+		x, f := samples(t, b)
+		assert.EqualValues(t, at+int64(i)*seconds*48000, f.Bext.TimeReference)
+		assert.Equal(t, "mine", f.IXML.Note)
+		assert.Contains(t, string(b), "mine\x04\x00\x00\x00note")
+		meter.Write(x)
+	}
+	row := meter.End()
+	after := row.Whole(0, row.Hops(), loudness.Row{})
+	assert.InDelta(t, -23, *after.IntegratedLUFS, 0.1)
+	assert.LessOrEqual(t, *after.ShortTermMaxLUFS, -18.0, "the ride goes on where the second file begins")
 }
