@@ -200,7 +200,7 @@ func TestProgrammeMeterBetweenSamples(t *testing.T) {
 	for _, rate := range []int{44100, 48000, 88200, 96000, 192000} {
 		for _, divisor := range []float64{3, 4, 6, 8, 16, 48} {
 			for phase := 0.0; phase < math.Pi; phase += math.Pi / 8 {
-				m, s := NewProgrammeMeters(rate, 1), make([]float64, rate/2)
+				m, s := NewProgrammeMeters(rate, 1, TypeII), make([]float64, rate/2)
 				for i := range s {
 					s[i] = 0.5 * math.Sin(2*math.Pi*float64(i)/divisor+phase)
 				}
@@ -274,7 +274,7 @@ func TestBlocksDoNotMatter(t *testing.T) {
 }
 
 func TestProgrammeMeterFalls(t *testing.T) {
-	m := NewProgrammeMeters(48000, 1)
+	m := NewProgrammeMeters(48000, 1, TypeII)
 	s := make([]float64, 48000)
 	for i := range s {
 		s[i] = 0.5 * math.Sin(float64(i)*0.3)
@@ -282,6 +282,34 @@ func TestProgrammeMeterFalls(t *testing.T) {
 	assert.InDelta(t, -6.02, m.Write([][]float64{s})[0], 0.1)
 	assert.InDelta(t, -6.02-24/2.8, m.Write([][]float64{make([]float64, 48000)})[0], 0.1, "24 dB in 2.8 s")
 	assert.Equal(t, 6.0, PPM(-10))
+}
+
+// The table of IEC 60268-10 type I, with its tolerances, and its fall of 20 dB in 1.7 s, at all rates.
+func TestQuasiPeakOfTypeI(t *testing.T) {
+	for _, rate := range []int{44100, 48000, 88200, 96000, 192000} {
+		burst := func(ms float64) [][]float64 {
+			s := make([]float64, int(ms*float64(rate)/1000))
+			for i := range s {
+				s[i] = math.Sin(2 * math.Pi * 5000 * float64(i) / float64(rate))
+			}
+			return [][]float64{s}
+		}
+		read := func(ms float64) float64 {
+			most, m := math.Inf(-1), NewProgrammeMeters(rate, 1, TypeI)
+			s := append(burst(ms)[0], make([]float64, 100)...) // and what the filter still holds
+			for i := range s {
+				most = max(most, m.Write([][]float64{s[i : i+1]})[0])
+			}
+			return most
+		}
+		assert.InDelta(t, 0, read(400), 0.1, "a steady sine reads its peak, at %d", rate)
+		for _, c := range []struct{ ms, want, tolerance float64 }{{10, -1, 0.5}, {5, -2, 1}, {3, -4, 1}, {0.4, -15, 4}} {
+			assert.InDelta(t, c.want, read(c.ms), c.tolerance, "%v ms at %d", c.ms, rate)
+		}
+		m := NewProgrammeMeters(rate, 1, TypeI)
+		m.Write(burst(400))
+		assert.InDelta(t, -20, m.Write([][]float64{make([]float64, rate*17/10)})[0], 0.2, "20 dB in 1.7 s, at %d", rate)
+	}
 }
 
 func BenchmarkMeter51(b *testing.B) {

@@ -2,6 +2,7 @@ package loudness
 
 // ProgrammeMeters are quasi-peak meters that are read while they run, a channel each.
 type ProgrammeMeters struct {
+	moves    Ballistics
 	strips   []*programmeStrip
 	readings []float64
 }
@@ -15,10 +16,10 @@ type programmeStrip struct {
 var short = newQuick()
 
 // NewProgrammeMeters makes a meter for each channel.
-func NewProgrammeMeters(sampleRate, channels int) *ProgrammeMeters {
-	m := &ProgrammeMeters{readings: make([]float64, channels)}
+func NewProgrammeMeters(sampleRate, channels int, b Ballistics) *ProgrammeMeters {
+	m := &ProgrammeMeters{moves: b, readings: make([]float64, channels)}
 	for range (channels + lanes - 1) / lanes {
-		m.strips = append(m.strips, &programmeStrip{newQuasi(sampleRate), make([]float32, (quickTaps-1+peakStretch)*lanes)})
+		m.strips = append(m.strips, &programmeStrip{newQuasi(sampleRate, b), make([]float32, (quickTaps-1+peakStretch)*lanes)})
 	}
 	return m
 }
@@ -33,7 +34,7 @@ func (m *ProgrammeMeters) Write(block [][]float64) []float64 {
 			s.write(part, from, min(peakStretch, len(part[0])-from))
 		}
 		for c := range part {
-			m.readings[i*lanes+c] = quasiDBFS(float64(s.quasi.slow[c] + s.quasi.fast[c]))
+			m.readings[i*lanes+c] = m.moves.dBFS(float64(s.quasi.slow[c] + s.quasi.fast[c]))
 		}
 	}
 	return m.readings

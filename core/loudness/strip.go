@@ -34,8 +34,24 @@ func newQuick() *quick {
 	return q
 }
 
-// quasi is a programme meter after IEC 60268-10 type II: two charging circuits, one slow and one fast, whose mean meets
-// the table of tone-burst readings (10 ms: −2.5 dB, 5 ms: −4 dB, 1.5 ms: −9 dB), and a return of 24 dB in 2.8 s.
+// Ballistics are how a programme meter of IEC 60268-10 moves: two charging circuits, one slow and one fast, whose mean meets the standard's
+// table of tone-burst readings, and how it falls back. The charging times, in seconds of full rectified input, were fitted to that table.
+type Ballistics struct {
+	Slow, Fast          float64 // s
+	Sine                float64 // a sine charges the circuits to less than its peak; this makes a steady one read its peak value
+	FallDB, FallSeconds float64
+}
+
+var (
+	// TypeII reads bursts of 10 ms at −2.5 dB, of 5 ms at −4 dB and of 1.5 ms at −9 dB, and falls by 24 dB in 2.8 s.
+	TypeII = Ballistics{0.0060, 0.0010, quasiSine, 24, 2.8}
+	// TypeI reads bursts of 10 ms at −1 dB, of 5 ms at −2 dB, of 3 ms at −4 dB and of 0.4 ms at −15 dB, and falls by 20 dB in 1.7 s.
+	TypeI = Ballistics{0.0020, 0.0010, 1.0223, 20, 1.7}
+)
+
+const quasiSine = 1.02958
+
+// quasi is a programme meter of up to eight channels.
 //
 // From one sample to the next a circuit at a falls to fall·a, and each of the values between rises it by charge·(x − fall·a) where it
 // is above that.
@@ -46,25 +62,17 @@ type quasi struct {
 	highest    eightShort // sum of both circuits
 }
 
-// The charging times, in seconds of full rectified input, were fitted to the standard's burst table.
-const (
-	quasiSlow = 0.0060
-	quasiFast = 0.0010
-	// A sine charges the circuits to less than its peak; this makes a steady sine read its peak value.
-	quasiSine = 1.02958
-)
-
-func newQuasi(sampleRate int) quasi {
+func newQuasi(sampleRate int, b Ballistics) quasi {
 	fs := float64(sampleRate)
-	q := quasi{fall: float32(math.Pow(10, -24.0/20/2.8/fs))}
-	for i, seconds := range []float64{quasiSlow, quasiFast} {
+	q := quasi{fall: float32(math.Pow(10, -b.FallDB/20/b.FallSeconds/fs))}
+	for i, seconds := range []float64{b.Slow, b.Fast} {
 		q.charge[i] = float32((1 - math.Exp(-1/(fs*seconds))) / quickFactor)
 	}
 	return q
 }
 
-// quasiDBFS turns a sum of both circuits into dBFS, for which a steady sine reads its peak.
-func quasiDBFS(sum float64) float64 { return 20 * math.Log10(sum/2*quasiSine) }
+// dBFS turns a sum of both circuits into dBFS, for which a steady sine reads its peak.
+func (b Ballistics) dBFS(sum float64) float64 { return 20 * math.Log10(sum/2*b.Sine) }
 
 // weighting is K-weighting, with the power before and after it.
 type weighting struct {
@@ -94,7 +102,7 @@ type strip struct {
 }
 
 func newStrip(sampleRate, channels int, long *interpolator, short *quick) *strip {
-	s := &strip{channels: channels, quick: short, long: long, quasi: newQuasi(sampleRate), margin: 1.35}
+	s := &strip{channels: channels, quick: short, long: long, quasi: newQuasi(sampleRate, TypeII), margin: 1.35}
 	k := kWeighting(sampleRate)
 	s.weighted.shelf, s.weighted.pass = k[0], k[1]
 	s.window = make([]float64, (phaseTaps-1+peakStretch)*lanes)

@@ -24,7 +24,7 @@ func vectorsGiveTheSameBits(t *testing.T) {
 	}
 	for _, n := range []int{1, 7, 8, 61, peakStretch} {
 		part := w[:(phaseTaps-1+n)*lanes]
-		a, b := newQuasi(48000), newQuasi(48000)
+		a, b := newQuasi(48000, TypeII), newQuasi(48000, TypeII)
 		small, again := make([]float32, len(part)), make([]float32, len(part))
 		shortenPlain(small, part)
 		shorten(again, part)
@@ -69,6 +69,6 @@ func TestBankOfProgrammes(t *testing.T) {
 		at += len(l.Labels)
 	}
 	assert.EqualValues(t, 1, together[1].Unmeasured)
-	m := NewProgrammeMeters(48000, len(signal))
+	m := NewProgrammeMeters(48000, len(signal), TypeII)
 	assert.Equal(t, b.strips[1].quasi.slow[2]+b.strips[1].quasi.fast[2] > 0, m.Write(signal)[10] > -100)
 }

@@ -211,7 +211,7 @@ func ppmOf(quasi float64) *float64 {
 	if quasi <= 0 {
 		return nil
 	}
-	ppm := PPM(quasiDBFS(quasi))
+	ppm := PPM(TypeII.dBFS(quasi))
 	return &ppm
 }
 

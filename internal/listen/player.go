@@ -197,7 +197,7 @@ func (d *desk) take(r *reel.Reel, eng *engine.Engine, files Files, tap engine.Ta
 	d.eng, d.files, d.tap, d.end = eng, files, tap, r.End()
 	if outputs := len(r.OutputList()); len(d.readings) != outputs || d.meters == nil {
 		d.letGo()
-		d.meters, d.readings = loudness.NewProgrammeMeters(r.Head.SampleRate, outputs), make([]float64, outputs)
+		d.meters, d.readings = loudness.NewProgrammeMeters(r.Head.SampleRate, outputs, loudness.TypeII), make([]float64, outputs)
 	}
 }
 
