@@ -122,6 +122,61 @@ func TestLevelSixMonos(t *testing.T) {
 	assert.InDelta(t, *got.After.IntegratedLUFS, *f.Bext.IntegratedLUFS, 0.01)
 }
 
+// What is hard to bring to a loudness is there by ffmpeg's meter too, in every layout that it weighs as ITU-R BS.1770-5 does, as one file.
+func TestHardMaterialInEveryLayoutByFFmpeg(t *testing.T) {
+	dir := t.TempDir()
+	for _, l := range []struct {
+		name     string
+		channels int
+		mask     uint32
+	}{{"mono", 1, 0x4}, {"stereo", 2, 0x3}, {"3.0", 3, 0x7}, {"5.0", 5, 0x607}, {"5.1", 6, 0x60f}} {
+		for name, signal := range hardMaterial(l.channels) {
+			what := l.name + ", " + name
+			path, out := filepath.Join(dir, what+".wav"), filepath.Join(dir, what+", levelled.wav")
+			h := wave.Header{Format: wavetest.PCM24(l.channels), Frames: 12 * 48000}
+			h.Mask = l.mask
+			require.NoError(t, os.WriteFile(path, wavetest.Bytes(t, h, signal), 0o600))
+			var got leveled
+			require.NoError(t, verb(t, &got, "level", path, "--profile", "r128", "--out", out), what)
+			require.Empty(t, got.Missed, what)
+			integrated, peak := byFFmpeg(t, []string{out})
+			assert.InDelta(t, -23, integrated, 0.1, what)
+			assert.LessOrEqual(t, peak, -1.0, what)
+		}
+	}
+}
+
+// hardMaterial are bursts with silence between, one channel that is far louder than the others, and clicks far above what lies below.
+func hardMaterial(channels int) map[string]func(c, i int) float64 {
+	r := rand.New(rand.NewPCG(3, 4))
+	return map[string]func(c, i int) float64{
+		"bursts": func(_, i int) float64 {
+			if i%24000 > 2400 {
+				return 0
+			}
+			return 0.7 * math.Sin(float64(i)*0.3)
+		},
+		"one loud channel": func(c, i int) float64 {
+			if c == channels-1 {
+				return 0.95 * math.Sin(float64(i)*0.11) * math.Abs(math.Sin(float64(i)/48000))
+			}
+			return 0.01 * r.NormFloat64()
+		},
+		"clicks": func(_, i int) float64 {
+			if i%96000 == 1000 {
+				return 0.9
+			}
+			return 0.006 * r.NormFloat64()
+		},
+		"a low tone at full scale last": func(c, i int) float64 { // the LFE of 5.1
+			if c == channels-1 {
+				return math.Sin(float64(i) * 2 * math.Pi * 40 / 48000)
+			}
+			return 0.05 * r.NormFloat64() * math.Abs(math.Sin(float64(i)/96000))
+		},
+	}
+}
+
 // In a batch each is brought there by itself; one that can't be does not take the others along.
 func TestLevelInABatch(t *testing.T) {
 	dir, out := t.TempDir(), t.TempDir()

@@ -78,6 +78,8 @@ func OnReel(ctx context.Context, r *reel.Reel, g Group, a gauge.Asked) (reel.Set
 	if a, b := result.After.IntegratedLUFS, result.Before.IntegratedLUFS; a != nil && b != nil {
 		command.MatchDB = *a - *b
 	}
+	command.Before = &reel.Levels{Integrated: loudnessOf(result.Before, g.To), TruePeak: result.Before.TruePeakMaxDBTP, ShortTermMax: result.Before.ShortTermMaxLUFS,
+		MomentaryMax: result.Before.MomentaryMaxLUFS, PPMMax: result.Before.PPMMax, Range: result.Before.LoudnessRangeLU}
 	command.Basis, err = gauge.Basis(r, g.Of, a.Sound)
 	return command, result, err
 }

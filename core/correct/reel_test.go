@@ -2,8 +2,14 @@ package correct
 
 import (
 	"context"
+	"fmt"
 	"math"
 	"math/rand"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strconv"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -83,6 +89,9 @@ func TestACorrectionOfAMixIsCarriedToItsParts(t *testing.T) {
 	change, name, err := command.Plan(r, nil)
 	require.NoError(t, err)
 	assert.Equal(t, "correct Full mix", name)
+	require.NotNil(t, command.Before)
+	assert.InDelta(t, *result.Before.IntegratedLUFS, *command.Before.Integrated, 1e-12)
+	assert.InDelta(t, *result.Before.TruePeakMaxDBTP, *command.Before.TruePeak, 1e-12)
 	before := r.Clone()
 	require.NoError(t, r.Apply(change))
 
@@ -106,6 +115,8 @@ func TestACorrectionOfAMixIsCarriedToItsParts(t *testing.T) {
 	}
 	assert.Less(t, 20*math.Log10(worst), -280.0, "stems less mix, dBFS")
 	assert.Greater(t, moved, 0.1)
+	assert.Less(t, bySox(t, now[3:5], now[5:7], now[0:2]), -140.0, "stems less mix, as sox adds up their files, dBFS")
+	assert.Greater(t, bySox(t, old[3:5], now[5:7], now[0:2]), -60.0, "which hears where one has another gain")
 	assert.Equal(t, old[7:], now[7:], "%s is no part", ax)
 	assert.Greater(t, math.Abs(now[2][1000]/old[2][1000]-1), 0.01, "the fold-down follows")
 	_, w := measured(t, now[:2])
@@ -136,6 +147,30 @@ func TestACorrectionOfAMixIsCarriedToItsParts(t *testing.T) {
 	basis, err = gauge.Basis(r, full, asked.Sound)
 	require.NoError(t, err)
 	assert.NotEqual(t, basis, r.CorrectionList()[0].Basis)
+}
+
+// bySox writes two stems and their mix as files of 32-bit float, and gives the peak in dBFS of what sox, which shares no code with us, is
+// left with when it takes the mix from the stems.
+func bySox(t testing.TB, stems ...[][]float64) float64 {
+	sox, err := exec.LookPath("sox")
+	require.NoError(t, err, "./loom test installs sox")
+	dir := t.TempDir()
+	args := []string{"-m"}
+	for i, x := range stems {
+		path := filepath.Join(dir, fmt.Sprint(i, ".wav"))
+		h := wave.Header{Format: wave.Format{Encoding: wave.Float, SampleRate: 48000, Channels: 2, BitDepth: 32, Bytes: 4}, Frames: int64(len(x[0]))}
+		require.NoError(t, os.WriteFile(path, wavetest.Bytes(t, h, func(c, i int) float64 { return x[c][i] }), 0o600))
+		args = append(args, "-v", []string{"0.5", "0.5", "-0.5"}[i], path) // so that nothing is clipped on the way
+	}
+	said, err := exec.Command(sox, append(args, "-n", "stat")...).CombinedOutput()
+	require.NoError(t, err, string(said))
+	peak := 0.0
+	for _, found := range regexp.MustCompile(`(?:Maximum|Minimum) amplitude:\s+(-?[\d.]+)`).FindAllStringSubmatch(string(said), -1) {
+		x, err := strconv.ParseFloat(found[1], 64)
+		require.NoError(t, err)
+		peak = max(peak, 2*math.Abs(x))
+	}
+	return 20 * math.Log10(peak)
 }
 
 func measured(t testing.TB, signal [][]float64) (loudness.Row, *loudness.Whole) {

@@ -20,8 +20,9 @@ type Correction struct {
 	Limit  []Point  `json:"limit,omitempty"` // dB over samples of the reel: what the limiter takes away
 	// MatchDB is how much louder the group is through it, by integrated loudness: at that gain it is heard as loud without.
 	MatchDB float64 `json:"matchDB"`
-	Basis   string  `json:"basis,omitempty"` // tells what it was worked out on; empty where it is not what it was worked out to be
-	Off     bool    `json:"off,omitempty"`   // it stays, and does nothing
+	Basis   string  `json:"basis,omitempty"`  // tells what it was worked out on; empty where it is not what it was worked out to be
+	Before  *Levels `json:"before,omitempty"` // of the group, without it, when it was worked out
+	Off     bool    `json:"off,omitempty"`    // it stays, and does nothing
 }
 
 // Target is what a correction brings a group to; nil where nothing is asked.
@@ -33,6 +34,16 @@ type Target struct {
 	ShortTermMax *float64 `json:"shortTermMax,omitempty"` // LUFS
 	MomentaryMax *float64 `json:"momentaryMax,omitempty"` // LUFS
 	PPMMax       *float64 `json:"ppmMax,omitempty"`
+}
+
+// Levels are what was measured of a programme; nil is what does not exist, as in silence.
+type Levels struct {
+	Integrated   *float64 `json:"integrated,omitempty"`   // LUFS, where the dialogue is heard if the target is measured there
+	TruePeak     *float64 `json:"truePeak,omitempty"`     // dBTP
+	ShortTermMax *float64 `json:"shortTermMax,omitempty"` // LUFS
+	MomentaryMax *float64 `json:"momentaryMax,omitempty"` // LUFS
+	PPMMax       *float64 `json:"ppmMax,omitempty"`
+	Range        *float64 `json:"range,omitempty"` // LU
 }
 
 // CorrectionID names the correction of a group.
@@ -84,6 +95,7 @@ type SetCorrection struct {
 	Limit   []Point  `json:"limit,omitempty"`
 	MatchDB float64  `json:"matchDB"`
 	Basis   string   `json:"basis,omitempty"`
+	Before  *Levels  `json:"before,omitempty"`
 }
 
 func (c SetCorrection) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -97,7 +109,7 @@ func (c SetCorrection) Plan(r *Reel, _ Known) (Change, string, error) {
 		groups = append([]string{c.Of}, groups...)
 	}
 	d.corrections.put(CorrectionID(c.Of), Correction{ID: CorrectionID(c.Of), Of: c.Of, Groups: groups, To: c.To, GainDB: c.GainDB, Ride: some(c.Ride),
-		Limit: some(c.Limit), MatchDB: c.MatchDB, Basis: c.Basis})
+		Limit: some(c.Limit), MatchDB: c.MatchDB, Basis: c.Basis, Before: c.Before})
 	return d.finish(), "correct " + g.Name, nil
 }
 

@@ -296,6 +296,8 @@ type FrameRate = timecode.Rate
 
 // GaugeCorrection defines model for GaugeCorrection.
 type GaugeCorrection struct {
+	// Before What was measured; what does not exist is left out.
+	Before *Levels `json:"before,omitempty"`
 	GainDB float64 `json:"gainDB"`
 
 	// Groups All that it acts on
@@ -437,6 +439,9 @@ type LevelRequest struct {
 	Spec    *string  `json:"spec,omitempty"`
 	Takes   []string `json:"takes"`
 }
+
+// Levels What was measured; what does not exist is left out.
+type Levels = reel.Levels
 
 // LimitProfile defines model for LimitProfile.
 type LimitProfile = contract.Profile

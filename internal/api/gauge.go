@@ -110,7 +110,7 @@ func (g *gauged) correction(group string) *GaugeCorrection {
 	works := correct.WorksOf(curves, g.o.Reel.Head.SampleRate, g.o.Reel.End()-start)
 	basis, known := g.now.Basis[found.Of]
 	return &GaugeCorrection{Of: found.Of, Groups: found.Groups, Title: found.To.Title, GainDB: found.GainDB, MatchDB: found.MatchDB,
-		Off: found.Off, Ride: some(found.Ride),
+		Off: found.Off, Before: found.Before, Ride: some(found.Ride),
 		Works: works, Stale: found.Basis == "" || known && g.now.Revision == g.o.Revision && basis != found.Basis}
 }
 

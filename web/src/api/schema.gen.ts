@@ -2846,6 +2846,7 @@ export interface components {
         SetCorrectionCommand: {
             command: {
                 basis?: string;
+                before?: components["schemas"]["Levels"] | null;
                 gainDB: number;
                 groups: string[];
                 limit?: components["schemas"]["Point"][];
@@ -3656,6 +3657,16 @@ export interface components {
             stale: boolean;
             ride: components["schemas"]["Point"][];
             works: components["schemas"]["CorrectionWorks"];
+            before?: components["schemas"]["Levels"];
+        };
+        /** @description What was measured; what does not exist is left out. */
+        Levels: {
+            integrated?: number;
+            truePeak?: number;
+            shortTermMax?: number;
+            momentaryMax?: number;
+            ppmMax?: number;
+            range?: number;
         };
         CorrectionWorks: {
             limitedSeconds: number;

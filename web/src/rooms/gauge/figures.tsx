@@ -18,6 +18,7 @@ export function Figures({ row }: { row: Measured }) {
               <span>
                 {j.what}
                 <span className="block text-[12px] text-muted">{j.asked}</span>
+                {j.before !== undefined && <span className="block text-[12px] text-muted">was {decimal(j.before, j.places)}</span>}
               </span>
             </dt>
             <dd className={`tc whitespace-nowrap text-[22px] font-semibold leading-none ${j.verdict === "off" ? "text-wrong" : ""}`}>

@@ -30,6 +30,12 @@ describe("judging", () => {
     expect(verdict("Integrated", r)).toBe("free");
     expect(verdict("Dialogue", r)).toBe("in");
   });
+  it("says what each was before a correction that acts", () => {
+    const correction = { before: { integrated: -18.2, truePeak: 0.3 }, off: false } as GaugeRow["correction"];
+    const before = (r: GaugeRow) => judged(r).map((j) => [j.what, j.before]).filter((x) => x[1] !== undefined);
+    expect(before({ ...row({}, asked), correction })).toEqual([["Integrated", -18.2], ["True peak", 0.3]]);
+    expect(before({ ...row({}, asked), correction: { ...correction!, off: true } })).toEqual([]);
+  });
   it("is free where nothing is asked", () => {
     expect(verdictOf(row({}, {}))).toBe("free");
     expect(verdict("Programme meter", row({ ppmMax: 7 }, asked))).toBe("free");

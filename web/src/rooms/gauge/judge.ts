@@ -9,22 +9,24 @@ export type GaugeLimit = components["schemas"]["GaugeLimit"];
 export type GaugeCorrection = components["schemas"]["GaugeCorrection"];
 
 /** What was measured of something, and what it is held to. */
-export type Measured = Pick<GaugeRow, "name" | "labels" | "limit" | "whole">;
+export type Measured = Pick<GaugeRow, "name" | "labels" | "limit" | "whole" | "correction">;
 
 /** Inside what is asked, off it, or held to nothing. What can't be measured is never inside. */
 export type Verdict = "in" | "off" | "free";
 
-export type Judged = { what: string; asked: string; value: number | null; unit: string; places: number; verdict: Verdict };
+export type Judged = { what: string; before?: number; asked: string; value: number | null; unit: string; places: number; verdict: Verdict };
 
 const minus = (x: number) => `${x}`.replace("-", "−");
 
 /** The figures of a row, as they stand beside its lines. */
-export function judged(row: Pick<Measured, "limit" | "whole">): Judged[] {
+export function judged(row: Pick<Measured, "limit" | "whole" | "correction">): Judged[] {
   const w = row.whole;
   const l: GaugeLimit = row.limit ?? {};
   if (!w) return [];
-  const most = (what: string, value: number | null, limit: number | undefined, unit: string, places = 1): Judged => ({
+  const was = row.correction && !row.correction.off ? (row.correction.before ?? {}) : {};
+  const most = (what: string, value: number | null, limit: number | undefined, unit: string, before: number | undefined, places = 1): Judged => ({
     what,
+    before,
     asked: limit === undefined ? "not limited" : `at most ${minus(limit)}`,
     value,
     unit,
@@ -37,6 +39,7 @@ export function judged(row: Pick<Measured, "limit" | "whole">): Judged[] {
   const tolerance = l.tolerance ?? 0.5;
   const loudness = (what: string, value: number | null, asks: boolean, extra = ""): Judged => ({
     what,
+    before: asks ? was.integrated : undefined,
     asked: asks && target !== undefined ? `asked ${minus(target)} ±${tolerance}${extra}` : extra ? extra.slice(2) : "not limited",
     value,
     unit: "LUFS",
@@ -46,8 +49,8 @@ export function judged(row: Pick<Measured, "limit" | "whole">): Judged[] {
   const list = [loudness("Integrated", w.integratedLUFS, !anchored)];
   if (w.dialogue && w.dialogue.share > 0) list.push(loudness("Dialogue", w.dialogue.lufs, anchored, `, heard ${Math.round(w.dialogue.share * 100)} % of the time`));
   else if (anchored) list.push(loudness("Dialogue", null, true, ", no dialogue is heard"));
-  list.push(most("True peak", w.truePeakMaxDBTP, l.truePeak, "dBTP"), most("Short-term max", w.shortTermMaxLUFS, l.shortTermMax, "LUFS"), most("Momentary max", w.momentaryMaxLUFS, l.momentaryMax, "LUFS"));
-  list.push(most("Programme meter", w.ppmMax, l.ppmMax, "PPM"), most("Loudness range", w.loudnessRangeLU, l.rangeMax, "LU"));
+  list.push(most("True peak", w.truePeakMaxDBTP, l.truePeak, "dBTP", was.truePeak), most("Short-term max", w.shortTermMaxLUFS, l.shortTermMax, "LUFS", was.shortTermMax), most("Momentary max", w.momentaryMaxLUFS, l.momentaryMax, "LUFS", was.momentaryMax));
+  list.push(most("Programme meter", w.ppmMax, l.ppmMax, "PPM", was.ppmMax), most("Loudness range", w.loudnessRangeLU, l.rangeMax, "LU", was.range));
   return list;
 }
 
