@@ -31,8 +31,12 @@ test("monos become one take, which can be taken apart", async ({ page }) => {
     await expect(rows).toHaveCount(4);
   });
   await test.step("by hand others are joined, with what speaks against it said before", async () => {
-    await takeRow(page, /18C.*take 3/).first().click();
-    await takeRow(page, /18C.*take 3/).last().click({ modifiers: ["Shift"] });
+    await takeRow(page, /18C.*take 3/)
+      .first()
+      .click();
+    await takeRow(page, /18C.*take 3/)
+      .last()
+      .click({ modifiers: ["Shift"] });
     await expect(page.getByRole("heading", { name: "3 takes" })).toBeVisible();
     await expect(page.getByText("Against it: their lengths differ by 48000 sample frames")).toBeVisible();
     await page.getByRole("button", { name: "Make them one take all the same" }).click();
@@ -82,7 +86,20 @@ test("a batch plies takes to files that are the sources' samples", async ({ page
 
 test("channels are read as a set, as a sum, and singly again", async ({ page }) => {
   await newProduction(page, "The Lantern Ferry, readings");
-  await bringIn(page, "Sound library", ["ambience"], ["River bank L.wav", "River bank R.wav", "River bank C.wav", "River bank LFE.wav", "River bank Ls.wav", "River bank Rs.wav", "Deck field.wav"]);
+  await bringIn(
+    page,
+    "Sound library",
+    ["ambience"],
+    [
+      "River bank L.wav",
+      "River bank R.wav",
+      "River bank C.wav",
+      "River bank LFE.wav",
+      "River bank Ls.wav",
+      "River bank Rs.wav",
+      "Deck field.wav",
+    ],
+  );
   await expect(takeRow(page, /River bank.*5\.1/)).toBeVisible();
   await expect(takeRow(page, /Deck field/)).toContainText("sound field");
   await takeRow(page, /River bank/).click();
@@ -121,7 +138,11 @@ test("stems are decided, suggested by a rule of one's own, and filled from a rep
   await page.getByRole("button", { name: "Stem of channel 4: AX, suggested" }).click();
   await page.getByRole("menuitem", { name: "Effects" }).click();
   await expect(page.getByRole("button", { name: "Stem of channel 4: FX", exact: true })).toBeVisible();
-  await page.getByLabel("Sound report to read").setInputFiles({ name: "report.csv", mimeType: "text/csv", buffer: Buffer.from("Scene,Take,Notes,Circled,Track 1\n14,1,wind on the boom,,Boom far\n99,1,,,\n") });
+  await page.getByLabel("Sound report to read").setInputFiles({
+    name: "report.csv",
+    mimeType: "text/csv",
+    buffer: Buffer.from("Scene,Take,Notes,Circled,Track 1\n14,1,wind on the boom,,Boom far\n99,1,,,\n"),
+  });
   await expect(page.getByText("1 take filled from the report. No take here is 99/1.")).toBeVisible();
   await expect(page.getByRole("button", { name: "Note: wind on the boom" })).toBeVisible();
   await expect(page.getByRole("button", { name: "Name of channel 1: Boom far" })).toBeVisible();

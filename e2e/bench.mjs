@@ -18,16 +18,38 @@ const take = takes.find((t) => t.description.scene === "12A" && t.description.ta
 const reel = await call("POST", `/productions/${production.id}/reels`, { name: "Benchmark", start: "10:00:00:00" });
 let view;
 try {
-  const tracks = Array.from({ length: 64 }, (_, i) => ({ id: `n${i}`, name: `Track ${i + 1}`, labels: ["M"], stem: ["DX", "FX", "MX", "AX"][i % 4], suggested: false, feed: { dual: false, pan: 0 }, gainDB: 0, mute: false, order: i }));
+  const tracks = Array.from({ length: 64 }, (_, i) => ({
+    id: `n${i}`,
+    name: `Track ${i + 1}`,
+    labels: ["M"],
+    stem: ["DX", "FX", "MX", "AX"][i % 4],
+    suggested: false,
+    feed: { dual: false, pan: 0 },
+    gainDB: 0,
+    mute: false,
+    order: i,
+  }));
   const each = Math.floor((3600 * 48000) / 80);
   const clips = Array.from({ length: 5000 }, (_, i) => ({
-    id: `${i}`, track: `n${i % 64}`, take: take.id, name: `Clip ${i}`, channels: [2 + (i % 4)], start: reel.head.start + Math.floor(i / 64) * each, offset: (i * 7919) % 96000,
-    length: 16 * 48000, tie: "", frames: take.description.frames, gainDB: 0, fadeIn: { length: 4800 }, fadeOut: { length: 9600, curve: "power" },
+    id: `${i}`,
+    track: `n${i % 64}`,
+    take: take.id,
+    name: `Clip ${i}`,
+    channels: [2 + (i % 4)],
+    start: reel.head.start + Math.floor(i / 64) * each,
+    offset: (i * 7919) % 96000,
+    length: 16 * 48000,
+    tie: "",
+    frames: take.description.frames,
+    gainDB: 0,
+    fadeIn: { length: 4800 },
+    fadeOut: { length: 9600, curve: "power" },
     lanes: i % 4 ? undefined : [{ hushes: [{ from: 200000, to: 210000 }] }],
   }));
   const body = { revision: reel.revision, kind: "pasteClips", command: { clips, tracks } };
   view = await call("POST", `/reels/${reel.id}/commands`, body);
-  const step = async (kind, command) => (view = await call("POST", `/reels/${reel.id}/commands`, { revision: view.revision, kind, command }));
+  const step = async (kind, command) =>
+    (view = await call("POST", `/reels/${reel.id}/commands`, { revision: view.revision, kind, command }));
   const wide = ["L", "R", "C", "LFE", "Lss", "Rss", "Lrs", "Rrs"];
   for (const stem of view.stems) await step("setStem", { stem: stem.id, labels: wide, yes: true });
   for (let i = 1; i <= 8; i++) {
@@ -76,7 +98,13 @@ try {
     const times = (await page.evaluate(() => (cancelAnimationFrame(window.going), window.times))).slice(2).sort((a, b) => a - b);
     const at = (share) => times[Math.floor(share * (times.length - 1))].toFixed(1);
     const tasks = await page.evaluate(() => (window.looking.disconnect(), window.tasks));
-    console.log(`${name}: ${tasks.length === 0 ? "no task over 50 ms" : `${tasks.length} tasks over 50 ms, the longest ${Math.max(...tasks).toFixed(0)}`}; ${times.length} frames, median ${at(0.5)} ms, 95th percentile ${at(0.95)} ms, longest ${at(1)} ms, ${times.filter((t) => t > 33.4).length} longer than 33 ms`);
+    console.log(
+      [
+        `${name}: ${tasks.length === 0 ? "no task over 50 ms" : `${tasks.length} tasks over 50 ms, the longest ${Math.max(...tasks).toFixed(0)}`}`,
+        `${times.length} frames, median ${at(0.5)} ms, 95th percentile ${at(0.95)} ms, longest ${at(1)} ms`,
+        `${times.filter((t) => t > 33.4).length} longer than 33 ms`,
+      ].join("; "),
+    );
   };
   const area = await page.locator(".time-area").boundingBox();
   await page.mouse.move(area.x + 300, area.y + 150);
@@ -140,7 +168,14 @@ try {
   }
   knots.sort((a, b) => a - b);
   known.sort((a, b) => a - b);
-  if (knots.length) console.log(`from the press to the knot on the screen: median ${knots[knots.length >> 1].toFixed(0)} ms, longest ${knots.at(-1).toFixed(0)} ms (${knots.length} knots); confirmed by the server within ${known.at(-1)} ms, the card's press included`);
+  if (knots.length)
+    console.log(
+      [
+        `from the press to the knot on the screen: median ${knots[knots.length >> 1].toFixed(0)} ms`,
+        `longest ${knots.at(-1).toFixed(0)} ms (${knots.length} knots)`,
+        `confirmed by the server within ${known.at(-1)} ms, the card's press included`,
+      ].join("; "),
+    );
   // The shuttle moves by what the sound card has been given, so its first movement comes right after the first sound.
   const waits = [];
   for (let i = 0; i < 8; i++) {

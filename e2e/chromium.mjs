@@ -2,7 +2,13 @@
 export const chromium = {
   executablePath: "/usr/bin/chromium",
   args: [
-    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
     "--autoplay-policy=no-user-gesture-required",
   ],
 };

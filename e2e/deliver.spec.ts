@@ -12,7 +12,8 @@ async function download(page: Page, name: RegExp): Promise<string> {
 }
 const wave = async (page: Page, name: RegExp): Promise<WaveFile> => readWave(await download(page, name));
 
-const proven = async (page: Page) => expect(page.getByRole("heading", { name: /Delivered and proven|found wanting|refuses it/ })).toBeVisible({ timeout: 90_000 });
+const proven = async (page: Page) =>
+  expect(page.getByRole("heading", { name: /Delivered and proven|found wanting|refuses it/ })).toBeVisible({ timeout: 90_000 });
 
 test("a spec is made in the editor beside its live plan, kept, chosen and printed", async ({ page }) => {
   await newProduction(page, "The Lantern Ferry, editor");
@@ -21,7 +22,11 @@ test("a spec is made in the editor beside its live plan, kept, chosen and printe
   await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Print" }).click();
   await page.getByRole("button", { name: "Choose a delivery spec" }).first().click();
   const dialog = page.getByRole("dialog", { name: "Delivery spec" });
-  await dialog.locator("li").filter({ has: page.getByText("Promo kit", { exact: true }) }).getByRole("link", { name: "Change…" }).click();
+  await dialog
+    .locator("li")
+    .filter({ has: page.getByText("Promo kit", { exact: true }) })
+    .getByRole("link", { name: "Change…" })
+    .click();
 
   const plan = page.getByRole("region", { name: "What would be written" });
   const field = (path: string) => page.locator(`[id="root.${path}"]`);
@@ -43,12 +48,17 @@ test("a spec is made in the editor beside its live plan, kept, chosen and printe
   await expect(page.getByText("Music of the ferry is kept")).toBeVisible();
 
   await page.getByRole("button", { name: "Choose a delivery spec" }).first().click();
-  await dialog.locator("li").filter({ has: page.getByText("Music of the ferry", { exact: true }) }).getByRole("button", { name: "Choose" }).click();
+  await dialog
+    .locator("li")
+    .filter({ has: page.getByText("Music of the ferry", { exact: true }) })
+    .getByRole("button", { name: "Choose" })
+    .click();
   await page.getByRole("button", { name: "Print 6 files" }).click();
   await proven(page);
   const music = await wave(page, /^Reel_1_MX\.wav/);
   const source = readWave(`${scenario}/library/music/Accordion cue.wav`);
-  for (let i = 0; i < source.frames; i++) for (const c of [0, 1]) if (music.sample(i, c) !== source.sample(i, c)) throw new Error(`frame ${i} is not the cue's, bit for bit`);
+  for (let i = 0; i < source.frames; i++)
+    for (const c of [0, 1]) if (music.sample(i, c) !== source.sample(i, c)) throw new Error(`frame ${i} is not the cue's, bit for bit`);
 
   await test.step("what has not changed is linked in a second print, which is written to a folder of the server", async () => {
     await page.getByRole("link", { name: "The next print" }).click();
@@ -92,7 +102,9 @@ test("a spec is made in the editor beside its live plan, kept, chosen and printe
   });
 });
 
-test("three prints wait in a queue: one changes places, one is stopped and tried again; a movie, six monos and splits come out", async ({ page }) => {
+test("three prints wait in a queue: one changes places, one is stopped and tried again; a movie, six monos and splits come out", async ({
+  page,
+}) => {
   await page.goto("/");
   await page.getByRole("link", { name: /The Lantern Ferry(?!,)/ }).click();
   await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Print" }).click();
@@ -100,7 +112,8 @@ test("three prints wait in a queue: one changes places, one is stopped and tried
   await page.getByRole("button", { name: "print several…" }).click();
   const several = page.getByRole("dialog", { name: "Print several" });
   await several.getByRole("checkbox", { name: "Reel 1, Crossing" }).check();
-  for (const spec of ["Stereo, mono, mono, stereo in a movie", "Film-order monos and stereo", "Promo kit", "Stereo splits in one movie"]) await several.getByRole("checkbox", { name: spec, exact: true }).check();
+  for (const spec of ["Stereo, mono, mono, stereo in a movie", "Film-order monos and stereo", "Promo kit", "Stereo splits in one movie"])
+    await several.getByRole("checkbox", { name: spec, exact: true }).check();
   await several.getByRole("button", { name: "Queue 4 prints" }).click();
   await expect(several).toBeHidden();
   const queue = page.getByRole("region", { name: "Queue" });
@@ -125,7 +138,18 @@ test("three prints wait in a queue: one changes places, one is stopped and tried
     await expect(page.getByRole("heading", { name: "Delivered and proven" })).toBeVisible();
     const file = await download(page, /_PROMO_reel\.mov/);
     const probe = spawnSync("ffprobe", ["-v", "error", "-show_streams", "-of", "json", file], { encoding: "utf8" });
-    const streams = (JSON.parse(probe.stdout) as { streams: { codec_type: string; channels?: number; duration_ts?: number; nb_frames?: string; tags?: Record<string, string>; disposition: { default: number } }[] }).streams;
+    const streams = (
+      JSON.parse(probe.stdout) as {
+        streams: {
+          codec_type: string;
+          channels?: number;
+          duration_ts?: number;
+          nb_frames?: string;
+          tags?: Record<string, string>;
+          disposition: { default: number };
+        }[];
+      }
+    ).streams;
     const sound = streams.filter((s) => s.codec_type === "audio");
     expect(sound.map((s) => s.channels)).toEqual([2, 1, 1, 2]);
     expect(sound.map((s) => s.tags?.handler_name)).toEqual(["Full mix", "Dialogue", "Narration", "Music"]);
@@ -136,7 +160,9 @@ test("three prints wait in a queue: one changes places, one is stopped and tried
     const handles = 10 * 1920; // with which the kit's files begin
     expect(pcm.length / 6).toBe(music.frames - 2 * handles);
     for (let i = 0; i < pcm.length / 6; i += 5) {
-      for (const c of [0, 1]) if (Math.abs(pcm.readIntLE(i * 6 + c * 3, 3) - music.sample(i + handles, c)) > 4) throw new Error(`frame ${i} of the movie's music is not that of the kit`);
+      for (const c of [0, 1])
+        if (Math.abs(pcm.readIntLE(i * 6 + c * 3, 3) - music.sample(i + handles, c)) > 4)
+          throw new Error(`frame ${i} of the movie's music is not that of the kit`);
     }
   });
 

@@ -88,7 +88,8 @@ test("from the card to a proven delivery", async ({ page }) => {
     const at = 32 * 48000;
     for (let i = 0; i < source.frames; i++) {
       const want = source.sample(i, 3);
-      if (dx.wave.sample(at + i, 0) !== want || dx.wave.sample(at + i, 1) !== want) throw new Error(`frame ${i} is not the iso's, bit for bit`);
+      if (dx.wave.sample(at + i, 0) !== want || dx.wave.sample(at + i, 1) !== want)
+        throw new Error(`frame ${i} is not the iso's, bit for bit`);
     }
     for (let i = 0; i < at; i++) if (dx.wave.sample(i, 0) !== 0) throw new Error(`frame ${i} should be silent`);
     const fx = await download(page, /_FX_stereo\.wav/);
@@ -103,7 +104,9 @@ test("from the card to a proven delivery", async ({ page }) => {
     await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Print" }).click();
     await page.getByRole("button", { name: "Print the file" }).click();
     await expect(page.getByRole("heading", { name: /Delivered and proven|found wanting|refuses it/ })).toBeVisible({ timeout: 60_000 });
-    await expect(page.getByRole("row", { name: /Dialogue \+ Effects \+ Music add up to Full mix/ })).toContainText("what dither and rounding at this depth leave");
+    await expect(page.getByRole("row", { name: /Dialogue \+ Effects \+ Music add up to Full mix/ })).toContainText(
+      "what dither and rounding at this depth leave",
+    );
     const mix = await download(page, /_MIX\.wav/);
     expect(mix.wave.channels).toBe(8);
     let worst = 0;
@@ -120,7 +123,10 @@ test("from the card to a proven delivery", async ({ page }) => {
   });
 
   await test.step("everything in one archive", async () => {
-    const [zip] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: /All files, report and checksums/ }).click()]);
+    const [zip] = await Promise.all([
+      page.waitForEvent("download"),
+      page.getByRole("link", { name: /All files, report and checksums/ }).click(),
+    ]);
     expect(zip.suggestedFilename()).toBe("The_Lantern_Ferry_delivery_Reel_1_eight-channel-mix_v1.zip");
   });
 });
@@ -138,10 +144,17 @@ test("loudness and true peak of the demo's mix agree with ffmpeg", async ({ page
   const [d] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: /_MIX_stereo\.wav/ }).click()]);
   const file = info.outputPath("mix.wav");
   await d.saveAs(file);
-  const { stderr } = spawnSync("ffmpeg", ["-hide_banner", "-nostats", "-i", file, "-af", "ebur128=peak=true:framelog=verbose", "-f", "null", "-"], { encoding: "utf8" });
+  const { stderr } = spawnSync(
+    "ffmpeg",
+    ["-hide_banner", "-nostats", "-i", file, "-af", "ebur128=peak=true:framelog=verbose", "-f", "null", "-"],
+    { encoding: "utf8" },
+  );
   const figure = (form: RegExp) => Number(form.exec(stderr)?.[1]);
   // The page shows one decimal, and so does ffmpeg: half a step of rounding on each side comes on top.
   expect(Math.abs(cells[1]! - figure(/I:\s+(-?[\d.]+) LUFS/))).toBeLessThanOrEqual(0.1 + 1e-9);
   expect(Math.abs(cells[4]! - figure(/Peak:\s+(-?[\d.]+) dBFS/))).toBeLessThanOrEqual(0.3);
-  info.annotations.push({ type: "measured", description: `ours ${cells[1]} LUFS ${cells[4]} dBTP, ffmpeg ${figure(/I:\s+(-?[\d.]+) LUFS/)} ${figure(/Peak:\s+(-?[\d.]+) dBFS/)}` });
+  info.annotations.push({
+    type: "measured",
+    description: `ours ${cells[1]} LUFS ${cells[4]} dBTP, ffmpeg ${figure(/I:\s+(-?[\d.]+) LUFS/)} ${figure(/Peak:\s+(-?[\d.]+) dBFS/)}`,
+  });
 });

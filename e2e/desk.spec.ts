@@ -11,7 +11,8 @@ import { bringIn, chooseSpec, newProduction, unravel } from "./rooms";
 function swapped(wave: Buffer): Buffer {
   const out = Buffer.from(wave);
   const data = out.indexOf("data") + 8;
-  for (let i = data; i + 6 <= out.length; i += 6) for (let k = 0; k < 3; k++) [out[i + k], out[i + 3 + k]] = [wave[i + 3 + k]!, wave[i + k]!];
+  for (let i = data; i + 6 <= out.length; i += 6)
+    for (let k = 0; k < 3; k++) [out[i + k], out[i + 3 + k]] = [wave[i + 3 + k]!, wave[i + k]!];
   return out;
 }
 
@@ -29,7 +30,8 @@ function shorter(wave: Buffer): Buffer {
 function louder(wave: Buffer): Buffer {
   const out = Buffer.from(wave);
   const data = out.indexOf("data") + 8;
-  for (let i = data; i + 6 <= data + out.readUInt32LE(data - 4); i += 6) out.writeIntLE(Math.max(-0x800000, Math.min(0x7fffff, wave.readIntLE(i, 3) * 2)), i, 3);
+  for (let i = data; i + 6 <= data + out.readUInt32LE(data - 4); i += 6)
+    out.writeIntLE(Math.max(-0x800000, Math.min(0x7fffff, wave.readIntLE(i, 3) * 2)), i, 3);
   return out;
 }
 

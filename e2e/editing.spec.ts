@@ -18,7 +18,9 @@ async function start(address: string): Promise<{ server: ChildProcess; url: stri
   await expect.poll(() => existsSync(`${data}.ready`), { timeout: 120_000 }).toBe(true); // the demo is being laid out
   rmSync(ready, { force: true });
   const all = Object.entries(cards).flatMap(([name, folder]) => ["--card", `${name}=${scenario}/${folder}`]);
-  const server = spawn("../bin/zestyloom", ["serve", "--address", address, "--data", data, "--ready", ready, ...all], { stdio: ["ignore", "ignore", "inherit"] });
+  const server = spawn("../bin/zestyloom", ["serve", "--address", address, "--data", data, "--ready", ready, ...all], {
+    stdio: ["ignore", "ignore", "inherit"],
+  });
   await expect.poll(() => existsSync(ready) && readFileSync(ready, "utf8").trim()).toMatch(/^http/);
   return { server, url: readFileSync(ready, "utf8").trim() };
 }
@@ -165,7 +167,8 @@ test("editing keeps what it should, and what is printed is what was cut", async 
 
     await test.step("the printed samples are the recording's but where it was edited", async () => {
       await chooseSpec(page, "Six-channel split");
-      for (const name of ["Boom", "Tobiah lav", "Radio", "Wheelhouse plant"]) await page.getByRole("button", { name: `Mute ${name}`, exact: true }).click();
+      for (const name of ["Boom", "Tobiah lav", "Radio", "Wheelhouse plant"])
+        await page.getByRole("button", { name: `Mute ${name}`, exact: true }).click();
       await track(page, "Ines lav").click();
       await page.getByLabel(/dual mono/).check();
       await meets(page, "Ines lav", "Dialogue L", /reached at 0 dB/);
@@ -194,13 +197,15 @@ test("editing keeps what it should, and what is printed is what was cut", async 
           if (Math.abs(have) > dither) throw new Error(`frame ${i} should be hushed`);
         } else if (inside(i, edits.dip, -edge)) {
           if (Math.abs(have - was * 10 ** (-6 / 20)) > dither) throw new Error(`frame ${i} should be dipped by 6 dB`);
-        } else if (!Object.values(edits).some((s) => inside(i, s, edge)) && Math.abs(have - was) > dither) throw new Error(`frame ${i} is not the recording's`);
+        } else if (!Object.values(edits).some((s) => inside(i, s, edge)) && Math.abs(have - was) > dither)
+          throw new Error(`frame ${i} is not the recording's`);
       }
       // What was borrowed is somewhere in the other take, sample for sample.
       const length = second - 2 * edge;
       const from = at + edits.borrow * second + edge;
       const same = (offset: number) => {
-        for (let i = 0; i < length; i++) if (Math.abs(printed.sample(from + i, 0) - other.sample(offset + i, otherLav)) > dither) return false;
+        for (let i = 0; i < length; i++)
+          if (Math.abs(printed.sample(from + i, 0) - other.sample(offset + i, otherLav)) > dither) return false;
         return true;
       };
       let found = -1;
@@ -245,7 +250,10 @@ test("a cut list lays takes out, a changed one moves the work, and the reel is w
   await page.getByRole("button", { name: /; others$/ }).click();
   await page.getByRole("menuitem", { name: "Cut list of this reel…" }).click();
   await dialog.getByRole("button", { name: /^OpenTimelineIO/ }).click();
-  const [zip] = await Promise.all([page.waitForEvent("download"), dialog.getByRole("link", { name: "Save the list and its audio as a ZIP" }).click()]);
+  const [zip] = await Promise.all([
+    page.waitForEvent("download"),
+    dialog.getByRole("link", { name: "Save the list and its audio as a ZIP" }).click(),
+  ]);
   expect(zip.suggestedFilename()).toMatch(/as OpenTimelineIO\.zip$/);
   expect(statSync(await zip.path()).size).toBeGreaterThan(20_000_000);
 });

@@ -37,13 +37,28 @@ test("six monos of a finished mix are laid, paired and routed with one confirmat
   await dialog.getByRole("button", { name: "Lay them" }).click();
 
   await expect(track(page, "MIX")).toBeVisible();
-  for (const [row, column] of [["MIX", "Full mix L"], ["MIX", "Full mix R"], ["DIALOGUE", "Dialogue M"], ["NARRATION", "Narration M"], ["MUSIC", "Music L"], ["MUSIC", "Music R"]] as const) await meets(page, `Track ${row}`, column, /feeds the whole group/);
+  for (const [row, column] of [
+    ["MIX", "Full mix L"],
+    ["MIX", "Full mix R"],
+    ["DIALOGUE", "Dialogue M"],
+    ["NARRATION", "Narration M"],
+    ["MUSIC", "Music L"],
+    ["MUSIC", "Music R"],
+  ] as const)
+    await meets(page, `Track ${row}`, column, /feeds the whole group/);
   await meets(page, "Track MIX", "Music L", /not tied/);
   await expect(page.getByRole("button", { name: /routes? to look at/ })).toHaveCount(0);
 
   await page.getByTitle("The delivery spec that the outputs come from").click();
-  await page.getByLabel("Bring in a spec (YAML)…").setInputFiles({ name: "promo.yaml", mimeType: "application/yaml", buffer: Buffer.from(splits) });
-  await page.getByRole("dialog", { name: "Delivery spec" }).locator("li").filter({ has: page.getByText("Promo splits", { exact: true }) }).getByRole("button").click();
+  await page
+    .getByLabel("Bring in a spec (YAML)…")
+    .setInputFiles({ name: "promo.yaml", mimeType: "application/yaml", buffer: Buffer.from(splits) });
+  await page
+    .getByRole("dialog", { name: "Delivery spec" })
+    .locator("li")
+    .filter({ has: page.getByText("Promo splits", { exact: true }) })
+    .getByRole("button")
+    .click();
   await expect(await crossing(page, "Track MIX", "Full mix L")).toHaveAccessibleName(/feeds the whole group/);
   await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Print" }).click();
   await page.getByRole("button", { name: "Print the file" }).click();

@@ -60,7 +60,16 @@ function mono(channel: number): Buffer {
 /** What ffmpeg measures of six monos as 5.1. */
 function byFFmpeg(paths: string[]) {
   const inputs = paths.map((_, i) => `[${i}:a]`).join("");
-  const args = ["-hide_banner", "-nostats", ...paths.flatMap((p) => ["-i", p]), "-filter_complex", `${inputs}join=inputs=6:channel_layout=5.1(side),ebur128=peak=true:framelog=verbose`, "-f", "null", "-"];
+  const args = [
+    "-hide_banner",
+    "-nostats",
+    ...paths.flatMap((p) => ["-i", p]),
+    "-filter_complex",
+    `${inputs}join=inputs=6:channel_layout=5.1(side),ebur128=peak=true:framelog=verbose`,
+    "-f",
+    "null",
+    "-",
+  ];
   const said = execFileSync("sh", ["-c", '"$@" 2>&1', "sh", "ffmpeg", ...args], { encoding: "utf8" });
   const figure = (form: RegExp) => Number([...said.matchAll(form)].at(-1)![1]);
   return { integrated: figure(/I:\s+(-?[\d.]+) LUFS/g), truePeak: figure(/Peak:\s+(-?[\d.]+) dBFS/g) };
@@ -76,7 +85,10 @@ test("six monos are measured, corrected, measured again and printed as six files
   });
   const before = byFFmpeg(paths);
   await newProduction(page, "The Lantern Ferry, gauge");
-  await page.getByRole("button", { name: /^Bring in/ }).first().click();
+  await page
+    .getByRole("button", { name: /^Bring in/ })
+    .first()
+    .click();
   await page.getByLabel(/From this computer/).setInputFiles(paths);
   await expect(takeRow(page, /MIX.*6 files/)).toBeVisible({ timeout: 30_000 });
   await page.keyboard.press("Escape");
@@ -87,13 +99,30 @@ test("six monos are measured, corrected, measured again and printed as six files
   const reel = `/api/v1/reels/${/\/loom\/([\w-]+)/.exec(page.url())![1]}`;
   const { revision } = (await (await page.request.get(reel)).json()) as { revision: number };
   const origin = new URL(page.url()).origin;
-  expect((await page.request.post(`${reel}/commands`, { headers: { Origin: origin }, data: { revision, kind: "setStem", command: { stem: "DX", labels, yes: true } } })).ok()).toBe(true);
+  expect(
+    (
+      await page.request.post(`${reel}/commands`, {
+        headers: { Origin: origin },
+        data: { revision, kind: "setStem", command: { stem: "DX", labels, yes: true } },
+      })
+    ).ok(),
+  ).toBe(true);
   await page.getByTitle("The delivery spec that the outputs come from").click();
-  await page.getByLabel("Bring in a spec (YAML)…").setInputFiles({ name: "monos.yaml", mimeType: "application/yaml", buffer: Buffer.from(spec) });
-  await page.getByRole("dialog", { name: "Delivery spec" }).locator("li").filter({ has: page.getByText("Promo as six monos", { exact: true }) }).getByRole("button").click();
+  await page
+    .getByLabel("Bring in a spec (YAML)…")
+    .setInputFiles({ name: "monos.yaml", mimeType: "application/yaml", buffer: Buffer.from(spec) });
+  await page
+    .getByRole("dialog", { name: "Delivery spec" })
+    .locator("li")
+    .filter({ has: page.getByText("Promo as six monos", { exact: true }) })
+    .getByRole("button")
+    .click();
   await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Gauge" }).click();
   const figures = page.getByRole("complementary", { name: "Figures" });
-  const figure = async (what: string) => Number((await figures.locator("dl > div").filter({ hasText: what }).locator("dd").innerText()).replace("−", "-").replace(/[^\d.-].*$/s, ""));
+  const figure = async (what: string) =>
+    Number(
+      (await figures.locator("dl > div").filter({ hasText: what }).locator("dd").innerText()).replace("−", "-").replace(/[^\d.-].*$/s, ""),
+    );
 
   await test.step("it is over, as ffmpeg says as well, and where", async () => {
     await expect(figures.getByText("Integrated")).toBeVisible({ timeout: 30_000 });
@@ -136,7 +165,10 @@ test("six monos are measured, corrected, measured again and printed as six files
     await expect(page.getByRole("region", { name: "Proof" })).toContainText("The desk accepts it", { timeout: 60_000 });
     const printed: string[] = [];
     for (const [i, label] of labels.entries()) {
-      const [d] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: new RegExp(`_${i + 1}_${label}\\.wav$`) }).click()]);
+      const [d] = await Promise.all([
+        page.waitForEvent("download"),
+        page.getByRole("link", { name: new RegExp(`_${i + 1}_${label}\\.wav$`) }).click(),
+      ]);
       const path = join(folder, `printed ${label}.wav`);
       writeFileSync(path, readFileSync(await d.path()));
       expect(readWave(path)).toMatchObject({ channels: 1, bits: 24, rate, frames: rate * seconds });
@@ -158,13 +190,19 @@ test("six monos are measured and levelled as files, and stay six files", async (
   });
   const before = byFFmpeg(paths);
   await newProduction(page, "The Lantern Ferry, files");
-  await page.getByRole("button", { name: /^Bring in/ }).first().click();
+  await page
+    .getByRole("button", { name: /^Bring in/ })
+    .first()
+    .click();
   await page.getByLabel(/From this computer/).setInputFiles(paths);
   await expect(takeRow(page, /MIX.*6 files/)).toBeVisible({ timeout: 30_000 });
   await page.keyboard.press("Escape");
   await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Gauge" }).click();
   const figures = page.getByRole("complementary", { name: "Figures" });
-  const figure = async (what: string) => Number((await figures.locator("dl > div").filter({ hasText: what }).locator("dd").innerText()).replace("−", "-").replace(/[^\d.-].*$/s, ""));
+  const figure = async (what: string) =>
+    Number(
+      (await figures.locator("dl > div").filter({ hasText: what }).locator("dd").innerText()).replace("−", "-").replace(/[^\d.-].*$/s, ""),
+    );
 
   await test.step("measured as what they are together, in the order that they say and in another", async () => {
     await expect(figures.getByText("Integrated")).toBeVisible({ timeout: 30_000 });
@@ -181,7 +219,9 @@ test("six monos are measured and levelled as files, and stay six files", async (
   });
 
   await test.step("levelled, they keep their names, and ffmpeg measures what was asked", async () => {
-    await page.getByLabel("Judged by").selectOption({ label: "EBU R 128, supplement 1: short-form broadcast content, as advertisements and promos" });
+    await page
+      .getByLabel("Judged by")
+      .selectOption({ label: "EBU R 128, supplement 1: short-form broadcast content, as advertisements and promos" });
     const level = page.getByRole("region", { name: "Level" });
     await level.getByRole("button", { name: "Level it" }).click();
     await expect(level.getByText("6 files written.")).toBeVisible({ timeout: 60_000 });
@@ -189,7 +229,10 @@ test("six monos are measured and levelled as files, and stay six files", async (
     await level.getByRole("button", { name: "Show them" }).click();
     const written: string[] = [];
     for (const label of labels) {
-      const [d] = await Promise.all([page.waitForEvent("download"), level.getByRole("link", { name: `Ferry promo MIX.${label}.wav` }).click()]);
+      const [d] = await Promise.all([
+        page.waitForEvent("download"),
+        level.getByRole("link", { name: `Ferry promo MIX.${label}.wav` }).click(),
+      ]);
       const path = join(folder, `levelled ${label}.wav`);
       writeFileSync(path, readFileSync(await d.path()));
       expect(readWave(path)).toMatchObject({ channels: 1, bits: 24, rate, frames: rate * seconds });

@@ -10,7 +10,6 @@ async function open(page: Page) {
   await expect(track(page, "Accordion cue")).toBeVisible();
 }
 
-
 test("playing moves the shuttle and the meters, and stops where it is", async ({ page }) => {
   await open(page);
   const position = page.getByRole("button", { name: /^Position/ });
@@ -26,12 +25,13 @@ test("playing moves the shuttle and the meters, and stops where it is", async ({
   await page.keyboard.press("Space");
   await expect(position).not.toHaveText("10:00:32:00");
   test.info().annotations.push({ type: "first movement", description: `${Date.now() - before} ms after the key` });
-  const ink = () => page.getByLabel("Meters of the outputs").evaluate((c: HTMLCanvasElement) => {
-    const d = c.getContext("2d")!.getImageData(0, 0, c.width, c.height).data;
-    let n = 0;
-    for (let i = 0; i < d.length; i += 4) if (d[i]! < 60 && d[i + 3]! > 200) n++;
-    return n;
-  });
+  const ink = () =>
+    page.getByLabel("Meters of the outputs").evaluate((c: HTMLCanvasElement) => {
+      const d = c.getContext("2d")!.getImageData(0, 0, c.width, c.height).data;
+      let n = 0;
+      for (let i = 0; i < d.length; i += 4) if (d[i]! < 60 && d[i + 3]! > 200) n++;
+      return n;
+    });
   await expect.poll(ink).toBeGreaterThan(100);
   await page.keyboard.press("Space");
   const stopped = await position.textContent();
@@ -110,15 +110,27 @@ test("two people see each other's edits, and only one that meets another's is re
     const productions = await (await fetch("/api/v1/productions")).json();
     const id = productions.find((p: { name: string }) => p.name === "The Lantern Ferry").id;
     const reels = await (await fetch(`/api/v1/productions/${id}/reels`)).json();
-    return (await (await fetch(`/api/v1/reels/${reels[0].id}`)).json()) as { id: string; revision: number; tracks: { id: string; name: string }[] };
+    return (await (await fetch(`/api/v1/reels/${reels[0].id}`)).json()) as {
+      id: string;
+      revision: number;
+      tracks: { id: string; name: string }[];
+    };
   });
   const bell = state.tracks.find((t) => t.name === "Bell")!.id;
-  const answer = await page.evaluate(async ([reel, revision, track]) => {
-    const send = (gainDB: number, author: string) => fetch(`/api/v1/reels/${reel}/commands`, { method: "POST", headers: { "Content-Type": "application/json", "Loom-Author": author }, body: JSON.stringify({ revision, kind: "setTrack", command: { track, gainDB } }) });
-    await send(-4, "Somebody");
-    const late = await send(-9, "Another");
-    return { status: late.status, sentence: (await late.json()).title };
-  }, [state.id, state.revision, bell] as const);
+  const answer = await page.evaluate(
+    async ([reel, revision, track]) => {
+      const send = (gainDB: number, author: string) =>
+        fetch(`/api/v1/reels/${reel}/commands`, {
+          method: "POST",
+          headers: { "Content-Type": "application/json", "Loom-Author": author },
+          body: JSON.stringify({ revision, kind: "setTrack", command: { track, gainDB } }),
+        });
+      await send(-4, "Somebody");
+      const late = await send(-9, "Another");
+      return { status: late.status, sentence: (await late.json()).title };
+    },
+    [state.id, state.revision, bell] as const,
+  );
   expect(answer.status).toBe(409);
   expect(answer.sentence).toContain("has changed");
 });

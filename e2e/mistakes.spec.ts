@@ -6,14 +6,21 @@ import { readWave, type WaveFile } from "./wave";
 
 const surround = ["L", "R", "C", "LFE", "Ls", "Rs"];
 
-type View = { revision: number; mixes: { id: string; name: string }[]; groups: { id: string; name: string }[]; tracks: { id: string; name: string }[] };
+type View = {
+  revision: number;
+  mixes: { id: string; name: string }[];
+  groups: { id: string; name: string }[];
+  tracks: { id: string; name: string }[];
+};
 
 async function printed(page: Page, name: RegExp): Promise<WaveFile> {
   const [d] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name }).click()]);
   return readWave(await d.path());
 }
 
-test("two languages in a mix, film order, an LFE fed with everything and a lost 3 dB are set right, and heard where they belong", async ({ page }) => {
+test("two languages in a mix, film order, an LFE fed with everything and a lost 3 dB are set right, and heard where they belong", async ({
+  page,
+}) => {
   await newProduction(page, "The Lantern Ferry, classics");
   await bringIn(page, "Sound library", ["narration"], ["Narration English.wav", "Narration Portuguese.wav"]);
   await bringIn(page, "Sound library", ["effects"], ["Winch.wav"]);
@@ -21,7 +28,10 @@ test("two languages in a mix, film order, an LFE fed with everything and a lost 
   await takeRow(page, /Narration English/).click();
   await page.keyboard.press("Control+a");
   await page.getByRole("button", { name: "Lay 3 takes onto a new reel…" }).click();
-  await page.getByRole("dialog", { name: /^Lay them onto/ }).getByRole("button", { name: "Lay them" }).click();
+  await page
+    .getByRole("dialog", { name: /^Lay them onto/ })
+    .getByRole("button", { name: "Lay them" })
+    .click();
   await expect(track(page, "Winch")).toBeVisible();
   await chooseSpec(page, "Six-channel split");
 
@@ -35,11 +45,31 @@ test("two languages in a mix, film order, an LFE fed with everything and a lost 
   await test.step("the mistakes", async () => {
     await command("removeGroups", (v) => ({ groups: v.groups.map((g) => g.id), yes: true }));
     await command("setMix", () => ({ name: "English", language: "eng", labels: surround, rest: true }));
-    await command("setMix", () => ({ name: "M&E", labels: surround, rest: true, terms: [{ row: "stem", from: "NX", gainDB: 0, out: true }] }));
-    for (const [name, order] of [["M&E", "smpte"], ["English", "film"]]) await command("setGroup", (v) => ({ name: `${name} 5.1`, layout: "5.1", order, feed: { row: "mix", from: v.mixes.find((m) => m.name === name)!.id } }));
+    await command("setMix", () => ({
+      name: "M&E",
+      labels: surround,
+      rest: true,
+      terms: [{ row: "stem", from: "NX", gainDB: 0, out: true }],
+    }));
+    for (const [name, order] of [
+      ["M&E", "smpte"],
+      ["English", "film"],
+    ])
+      await command("setGroup", (v) => ({
+        name: `${name} 5.1`,
+        layout: "5.1",
+        order,
+        feed: { row: "mix", from: v.mixes.find((m) => m.name === name)!.id },
+      }));
     await command("setGroup", () => ({ name: "Voice", tag: "VOICE", layout: "dual mono", feed: { row: "stem", from: "NX" } }));
-    await command("setKnots", (v) => ({ knots: [{ row: "stem", from: "FX", channel: 0, output: `${v.groups.find((g) => g.name === "English 5.1")!.id}/LFE`, gainDB: 0 }] }));
-    for (const [name, strand] of [["Narration English", "English"], ["Narration Portuguese", "Portuguese"]]) await command("setTrack", (v) => ({ track: v.tracks.find((t) => t.name === name)!.id, strand }));
+    await command("setKnots", (v) => ({
+      knots: [{ row: "stem", from: "FX", channel: 0, output: `${v.groups.find((g) => g.name === "English 5.1")!.id}/LFE`, gainDB: 0 }],
+    }));
+    for (const [name, strand] of [
+      ["Narration English", "English"],
+      ["Narration Portuguese", "Portuguese"],
+    ])
+      await command("setTrack", (v) => ({ track: v.tracks.find((t) => t.name === name)!.id, strand }));
   });
 
   const look = page.getByRole("button", { name: /routes? to look at/ });
@@ -75,6 +105,9 @@ test("two languages in a mix, film order, an LFE fed with everything and a lost 
       for (const c of [2, 3, 4, 5]) worst[c] = Math.max(worst[c]!, Math.abs(mix.sample(i, c)));
       for (const c of [0, 1]) worst[6 + c] = Math.max(worst[6 + c]!, Math.abs(voice.sample(i, c) - source.sample(i, 0)));
     }
-    expect(worst.map((w) => w <= 3), `left and right carry it at unity, all else is silent, within dither: ${worst.join(" ")}`).toEqual(Array(8).fill(true));
+    expect(
+      worst.map((w) => w <= 3),
+      `left and right carry it at unity, all else is silent, within dither: ${worst.join(" ")}`,
+    ).toEqual(Array(8).fill(true));
   });
 });

@@ -14,7 +14,16 @@ async function ready(page: Page, name: string) {
 
 const reelOf = async (page: Page) => {
   const id = /loom\/([0-9a-f-]+)/.exec(page.url())![1]!;
-  return (await (await page.request.get(`/api/v1/reels/${id}`)).json()) as { tracks: { id: string; name: string; curves?: Record<string, { at: number; value: number }[]>; gain?: { at: number; value: number }[] }[]; clips: { track: string; start: number; offset: number }[]; knots: { row: string }[] };
+  return (await (await page.request.get(`/api/v1/reels/${id}`)).json()) as {
+    tracks: {
+      id: string;
+      name: string;
+      curves?: Record<string, { at: number; value: number }[]>;
+      gain?: { at: number; value: number }[];
+    }[];
+    clips: { track: string; start: number; offset: number }[];
+    knots: { row: string }[];
+  };
 };
 
 test("knots are tied along a diagonal, in blocks, for all chosen tracks and for a whole group", async ({ page }) => {
@@ -79,11 +88,18 @@ test("a pattern makes a reel that is worked on like another, and goes out as a f
   await patterns.getByLabel("Name of the pattern").fill("Six and radio");
   await patterns.getByRole("button", { name: "Save", exact: true }).click();
   const saved = patterns.getByRole("listitem", { name: "Six and radio" });
-  const [file] = await Promise.all([page.waitForEvent("download"), saved.getByRole("link", { name: "Write Six and radio to a file" }).click()]);
+  const [file] = await Promise.all([
+    page.waitForEvent("download"),
+    saved.getByRole("link", { name: "Write Six and radio to a file" }).click(),
+  ]);
   const text = readFileSync(await file.path(), "utf8");
   expect(text).toMatch(/^pattern: 1\nname: Six and radio\n/);
   expect(text).toContain("output: music/L");
-  await patterns.getByLabel("Bring in a pattern (YAML)…").setInputFiles({ name: "by hand.yaml", mimeType: "application/yaml", buffer: Buffer.from(text.replace("name: Six and radio", "name: By hand")) });
+  await patterns.getByLabel("Bring in a pattern (YAML)…").setInputFiles({
+    name: "by hand.yaml",
+    mimeType: "application/yaml",
+    buffer: Buffer.from(text.replace("name: Six and radio", "name: By hand")),
+  });
   await expect(patterns.getByRole("listitem", { name: "By hand" })).toBeVisible();
   await page.keyboard.press("Escape");
 
@@ -93,7 +109,10 @@ test("a pattern makes a reel that is worked on like another, and goes out as a f
   await page.getByRole("dialog", { name: "A new reel" }).getByRole("button", { name: "Make it" }).click();
   await expect(page.getByRole("button", { name: /^Reel Reel 2/ })).toBeVisible();
   await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Takes" }).click();
-  await page.getByRole("listbox", { name: "Takes" }).getByRole("option", { name: /12A.*take 3/ }).click();
+  await page
+    .getByRole("listbox", { name: "Takes" })
+    .getByRole("option", { name: /12A.*take 3/ })
+    .click();
   await page.getByLabel("Reel to unravel onto").selectOption("Reel 2");
   await page.getByRole("button", { name: /^Unravel \d+ tracks? onto Reel 2/ }).click();
   await expect(track(page, "Radio")).toBeVisible();

@@ -12,7 +12,10 @@ export async function newProduction(page: Page, name: string) {
 
 /** Takes files in from a card, opening folders on the way. */
 export async function bringIn(page: Page, card: string, folders: string[], files: string[]) {
-  await page.getByRole("button", { name: /^Bring in/ }).first().click();
+  await page
+    .getByRole("button", { name: /^Bring in/ })
+    .first()
+    .click();
   const dialog = page.getByRole("dialog", { name: "Bring in takes" });
   await dialog.getByRole("button", { name: card }).first().click();
   for (const f of folders) await dialog.getByRole("button", { name: f, exact: true }).click();
@@ -21,7 +24,8 @@ export async function bringIn(page: Page, card: string, folders: string[], files
   await expect(dialog).toBeHidden();
 }
 
-export const takeRow = (page: Page, text: string | RegExp) => page.getByRole("listbox", { name: "Takes" }).getByRole("option", { name: text });
+export const takeRow = (page: Page, text: string | RegExp) =>
+  page.getByRole("listbox", { name: "Takes" }).getByRole("option", { name: text });
 
 export async function unravel(page: Page, take: string | RegExp) {
   await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Takes" }).click();
@@ -35,7 +39,11 @@ export const track = (page: Page, name: string) => page.getByRole("group", { nam
 export async function chooseSpec(page: Page, title: string) {
   await page.getByTitle("The delivery spec that the outputs come from").click();
   const dialog = page.getByRole("dialog", { name: "Delivery spec" });
-  await dialog.locator("li").filter({ has: page.getByText(title, { exact: true }) }).getByRole("button").click();
+  await dialog
+    .locator("li")
+    .filter({ has: page.getByText(title, { exact: true }) })
+    .getByRole("button")
+    .click();
   await expect(dialog).toBeHidden();
 }
 
@@ -63,10 +71,14 @@ export async function crossing(page: Page, row: string, column: string): Promise
   }
   await page.mouse.move(x - 3, y);
   await page.mouse.move(x, y);
-  return page.getByRole("gridcell", { name: new RegExp(`^${written(row.replace(/^(Track|Stem|Strand|Mix) /, ""))} to ${written(column)}: `) });
+  return page.getByRole("gridcell", {
+    name: new RegExp(`^${written(row.replace(/^(Track|Stem|Strand|Mix) /, ""))} to ${written(column)}: `),
+  });
 }
 
 /** Expects a crossing to be called so. */
 export async function meets(page: Page, row: string, column: string, state: RegExp) {
-  await expect(async () => expect(await crossing(page, row, column)).toHaveAccessibleName(state, { timeout: 1000 })).toPass({ timeout: 10_000 });
+  await expect(async () => expect(await crossing(page, row, column)).toHaveAccessibleName(state, { timeout: 1000 })).toPass({
+    timeout: 10_000,
+  });
 }

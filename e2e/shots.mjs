@@ -33,7 +33,11 @@ const cameras = takes.filter((t) => t.kind === "camera").map((t) => t.id);
 const recordings = takes.filter((t) => t.kind === "recording" && t.description.scene).map((t) => t.id);
 let matches = await get(`/productions/${production.id}/matches`);
 if (matches.length === 0) {
-  await fetch(`${address}/api/v1/productions/${production.id}/sync`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ takes: recordings, references: cameras, method: "waveform" }) });
+  await fetch(`${address}/api/v1/productions/${production.id}/sync`, {
+    method: "POST",
+    headers: { "Content-Type": "application/json" },
+    body: JSON.stringify({ takes: recordings, references: cameras, method: "waveform" }),
+  });
   for (let i = 0; i < 600 && matches.length < recordings.length; i++) {
     await new Promise((r) => setTimeout(r, 300));
     matches = await get(`/productions/${production.id}/matches`);
@@ -49,7 +53,13 @@ async function broken() {
   const form = new FormData();
   let split = (await get(`/reels/${reel.id}/prints`)).find((p) => p.report && p.plan.packaging === "per-group");
   if (!split) {
-    split = await (await fetch(`${address}/api/v1/reels/${reel.id}/prints`, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ packaging: "per-group" }) })).json();
+    split = await (
+      await fetch(`${address}/api/v1/reels/${reel.id}/prints`, {
+        method: "POST",
+        headers: { "Content-Type": "application/json" },
+        body: JSON.stringify({ packaging: "per-group" }),
+      })
+    ).json();
     while (!split.report) {
       await new Promise((r) => setTimeout(r, 300));
       split = await get(`/prints/${split.id}`);
@@ -58,10 +68,17 @@ async function broken() {
   for (const { name } of split.report.files) {
     const file = Buffer.from(await (await fetch(`${address}/api/v1/prints/${split.id}/files/${name}`)).arrayBuffer());
     const was = Buffer.from(file);
-    if (name.includes("_MX_")) for (let i = file.indexOf("data") + 8; i + 6 <= file.length; i += 6) was.copy(file, i, i + 3, i + 6) && was.copy(file, i + 3, i, i + 3);
+    if (name.includes("_MX_"))
+      for (let i = file.indexOf("data") + 8; i + 6 <= file.length; i += 6)
+        was.copy(file, i, i + 3, i + 6) && was.copy(file, i + 3, i, i + 3);
     form.append("file", new Blob([file]), name);
   }
-  let r = await (await fetch(`${address}/api/v1/productions/${production.id}/receipts?spec=${split.plan.spec.id}&name=From%20the%20mixer`, { method: "POST", body: form })).json();
+  let r = await (
+    await fetch(`${address}/api/v1/productions/${production.id}/receipts?spec=${split.plan.spec.id}&name=From%20the%20mixer`, {
+      method: "POST",
+      body: form,
+    })
+  ).json();
   while (!r.receipt) {
     await new Promise((done) => setTimeout(done, 300));
     r = await get(`/receipts/${r.id}`);
@@ -155,7 +172,8 @@ const all = {
       await third.last().click({ modifiers: ["Shift"] });
       await p.getByText("Against it").waitFor();
     }),
-  "takes-group": () => shot("takes-group", "day", `${base}/takes/${group.id}`, (p) => p.getByRole("button", { name: "Why, and which files" }).click()),
+  "takes-group": () =>
+    shot("takes-group", "day", `${base}/takes/${group.id}`, (p) => p.getByRole("button", { name: "Why, and which files" }).click()),
   stems: () =>
     shot("stems", "day", `${base}/takes`, async (p) => {
       await p.getByRole("button", { name: "For all takes: sound report, stems and rules" }).click();
@@ -176,11 +194,14 @@ const all = {
       await p.getByText("PPM over").first().waitFor();
     }),
   "print-plan": () => shot("print-plan", "day", `${base}/print/${reel.id}`),
-  "spec-editor": () => shot("spec-editor", "day", `${base}/print/${surround.id}/spec/film-order-monos`, (p) => p.getByText("_M51_6.LFE.wav").waitFor()),
+  "spec-editor": () =>
+    shot("spec-editor", "day", `${base}/print/${surround.id}/spec/film-order-monos`, (p) => p.getByText("_M51_6.LFE.wav").waitFor()),
   "print-report": () => shot("print-report", "day", `${base}/print/${reel.id}/${print.id}`),
   desk: async () => {
     const refused = await broken();
-    await shot("desk", "day", `${base}/print/${reel.id}/desk/${refused}`, (p) => p.getByRole("region", { name: "What is wrong" }).waitFor());
+    await shot("desk", "day", `${base}/print/${reel.id}/desk/${refused}`, (p) =>
+      p.getByRole("region", { name: "What is wrong" }).waitFor(),
+    );
   },
   productions: () => shot("productions", "day", address),
 };

@@ -7,7 +7,10 @@ import { bringIn, newProduction, scenario, takeRow, track } from "./rooms";
 const good = () => readFileSync(`${scenario}/library/effects/Chain.wav`);
 
 async function choose(page: import("@playwright/test").Page, files: { name: string; mimeType: string; buffer: Buffer }[]) {
-  await page.getByRole("button", { name: /^Bring in/ }).first().click();
+  await page
+    .getByRole("button", { name: /^Bring in/ })
+    .first()
+    .click();
   await page.getByLabel(/From this computer/).setInputFiles(files);
 }
 
@@ -51,7 +54,9 @@ test("bad files are told apart and the good one comes in", async ({ page }) => {
 test("an upload that breaks off says so and goes on", async ({ page }) => {
   await newProduction(page, "The Lantern Ferry, broken upload");
   let allowed = false;
-  await page.route("**/api/v1/uploads/*", (route) => (route.request().method() === "PATCH" && !allowed ? route.abort("connectionreset") : route.continue()));
+  await page.route("**/api/v1/uploads/*", (route) =>
+    route.request().method() === "PATCH" && !allowed ? route.abort("connectionreset") : route.continue(),
+  );
   await choose(page, [wav("Chain.wav", good())]);
   const panel = page.getByRole("region", { name: "Work on takes" });
   await expect(panel).toContainText("The connection broke off", { timeout: 40_000 });

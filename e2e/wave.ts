@@ -1,7 +1,15 @@
 // Reads the WAVE files that come out, byte for byte and without any of the product's own code.
 import { readFileSync } from "node:fs";
 
-export type WaveFile = { channels: number; rate: number; bits: number; frames: number; timeReference: number; ixml: string; sample: (frame: number, channel: number) => number };
+export type WaveFile = {
+  channels: number;
+  rate: number;
+  bits: number;
+  frames: number;
+  timeReference: number;
+  ixml: string;
+  sample: (frame: number, channel: number) => number;
+};
 
 export function readWave(source: string | Buffer): WaveFile {
   const b = typeof source === "string" ? readFileSync(source) : source;

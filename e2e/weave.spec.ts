@@ -17,7 +17,8 @@ test("a mono placed in a 5.1 mix, its stereo and the M&E are printed as they wer
   await unravel(page, /12A.*take 3/);
   await unravel(page, /Accordion cue/);
   await chooseSpec(page, "Six-channel split");
-  for (const name of ["Ines lav", "Tobiah lav", "Radio", "Wheelhouse plant", "Accordion cue"]) await page.getByRole("button", { name: `Mute ${name}`, exact: true }).click();
+  for (const name of ["Ines lav", "Tobiah lav", "Radio", "Wheelhouse plant", "Accordion cue"])
+    await page.getByRole("button", { name: `Mute ${name}`, exact: true }).click();
 
   await page.getByRole("button", { name: /^Lists/ }).click();
   await page.getByRole("tab", { name: "Weave" }).click();
@@ -66,7 +67,8 @@ test("a mono placed in a 5.1 mix, its stereo and the M&E are printed as they wer
   for (let i = 0; i < source.frames; i += 7) {
     const want = source.sample(i, boom);
     if (surround.sample(at + i, 2) !== want) throw new Error(`frame ${i} of the centre is not the iso's, bit for bit`);
-    for (const silent of [0, 1, 3, 4, 5]) if (surround.sample(at + i, silent) !== 0) throw new Error(`frame ${i} of channel ${silent} should be silent`);
+    for (const silent of [0, 1, 3, 4, 5])
+      if (surround.sample(at + i, silent) !== 0) throw new Error(`frame ${i} of channel ${silent} should be silent`);
     for (const side of [0, 1]) worst = Math.max(worst, Math.abs(pair.sample(at + i, side) - want * Math.SQRT1_2));
   }
   expect(worst, "the centre folds at −3 dB, within dither").toBeLessThan(3);
@@ -103,7 +105,8 @@ test("classic mistakes are pointed out, and set right in one press, by mouse and
   });
 
   await test.step("what was set right is in the right channels of what is printed", async () => {
-    for (const name of ["Ines lav", "Tobiah lav", "Radio", "Wheelhouse plant"]) await page.getByRole("button", { name: `Mute ${name}`, exact: true }).click();
+    for (const name of ["Ines lav", "Tobiah lav", "Radio", "Wheelhouse plant"])
+      await page.getByRole("button", { name: `Mute ${name}`, exact: true }).click();
     await look.click();
     await expect(page.getByRole("menuitem", { name: "Unmute it" })).toHaveCount(4);
     await page.keyboard.press("Escape");
@@ -142,7 +145,9 @@ test("the demo's second reel keeps its languages apart, and says what each track
   await expect(page.getByRole("row", { name: /^Portuguese 5\.1 C/ })).toBeVisible();
 });
 
-test("a clip uses channels at gains of its own, its mix is tied from below the tracks, and the next reel begins with all that", async ({ page }) => {
+test("a clip uses channels at gains of its own, its mix is tied from below the tracks, and the next reel begins with all that", async ({
+  page,
+}) => {
   await newProduction(page, "The Lantern Ferry, outset");
   await bringIn(page, "Sound library", ["music"], ["Accordion cue.wav"]);
   await unravel(page, /Accordion cue/);
@@ -158,9 +163,17 @@ test("a clip uses channels at gains of its own, its mix is tied from below the t
   await page.getByRole("menuitem", { name: "Its channels at gains of their own…" }).click();
   const dialog = page.getByRole("dialog", { name: "Channels of Accordion cue" });
   await dialog.getByRole("button", { name: "Change the sides over" }).click();
-  await dialog.getByLabel(/ to L in dB$/).nth(1).fill("-6");
+  await dialog
+    .getByLabel(/ to L in dB$/)
+    .nth(1)
+    .fill("-6");
   await dialog.getByRole("button", { name: "Use them so" }).click();
-  await expect.poll(async () => (await reel()).clips[0]!.matrix).toEqual([[0, 10 ** (-6 / 20)], [1, 0]]);
+  await expect
+    .poll(async () => (await reel()).clips[0]!.matrix)
+    .toEqual([
+      [0, 10 ** (-6 / 20)],
+      [1, 0],
+    ]);
 
   await page.getByRole("button", { name: /^Lists/ }).click();
   await page.getByRole("tab", { name: "Weave" }).click();
@@ -202,9 +215,18 @@ groups:
   - {id: rest, name: Rest, tag: ME, layout: stereo, stems: [MX, FX, AX]}
 `;
 
-type View = { revision: number; undo: string; head: { next: number }; outputs: { id: string; group: string; label: string }[]; groups: { id: string; name: string }[]; routes: { track: string; output: string; gainDB: number }[] };
+type View = {
+  revision: number;
+  undo: string;
+  head: { next: number };
+  outputs: { id: string; group: string; label: string }[];
+  groups: { id: string; name: string }[];
+  routes: { track: string; output: string; gainDB: number }[];
+};
 
-test("from a stereo spec to a room, splits and two languages and back: what has a meaning is there, and undo gives the same reel", async ({ page }) => {
+test("from a stereo spec to a room, splits and two languages and back: what has a meaning is there, and undo gives the same reel", async ({
+  page,
+}) => {
   await page.goto("/");
   await page.getByRole("link", { name: /The Lantern Ferry(?!,)/ }).click();
   await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Loom" }).click();
@@ -212,7 +234,9 @@ test("from a stereo spec to a room, splits and two languages and back: what has 
   await expect(track(page, "18C deck")).toBeVisible();
   const read = async (path: string) => (await page.request.get(`/api/v1${path}`)).json() as Promise<unknown>;
   const production = /p\/([0-9a-f-]+)/.exec(page.url())![1]!;
-  const reel = ((await read(`/productions/${production}/reels`)) as { id: string; name: string }[]).find((r) => r.name === "Reel 1, Crossing")!.id;
+  const reel = ((await read(`/productions/${production}/reels`)) as { id: string; name: string }[]).find(
+    (r) => r.name === "Reel 1, Crossing",
+  )!.id;
   const view = async () => (await read(`/reels/${reel}`)) as View;
   const routesOf = (v: View) =>
     v.routes.map((r) => {
@@ -228,8 +252,14 @@ test("from a stereo spec to a room, splits and two languages and back: what has 
   const specs = page.getByRole("dialog", { name: "Delivery spec" });
   const asked = page.getByRole("dialog", { name: "Not all of it can follow" });
   await page.getByTitle("The delivery spec that the outputs come from").click();
-  await page.getByLabel("Bring in a spec (YAML)…").setInputFiles({ name: "room.yaml", mimeType: "application/yaml", buffer: Buffer.from(surroundSpec) });
-  await specs.locator("li").filter({ has: page.getByText("Room, pair and splits", { exact: true }) }).getByRole("button").click();
+  await page
+    .getByLabel("Bring in a spec (YAML)…")
+    .setInputFiles({ name: "room.yaml", mimeType: "application/yaml", buffer: Buffer.from(surroundSpec) });
+  await specs
+    .locator("li")
+    .filter({ has: page.getByText("Room, pair and splits", { exact: true }) })
+    .getByRole("button")
+    .click();
   await expect(asked).toContainText("18C deck M to Music L");
   await asked.getByRole("button", { name: "Do it all the same" }).click();
   await meets(page, "Boom", "Room L", /reached/);
@@ -251,11 +281,21 @@ test("from a stereo spec to a room, splits and two languages and back: what has 
   const languages = await view();
   const tracks = Object.fromEntries((languages as unknown as { tracks: { id: string; name: string }[] }).tracks.map((t) => [t.name, t.id]));
   const reaches = (name: string, group: string) => routesOf(languages).some((r) => r.startsWith(`${tracks[name]} to ${group} L`));
-  await expect.poll(async () => routesOf(await view()).some((r) => r.startsWith(`${tracks["Narration Portuguese"]} to Full mix stereo L`))).toBe(true);
-  expect([reaches("Narration English", "Full mix"), reaches("Narration Portuguese", "Full mix"), reaches("Boom", "Full mix")]).toEqual([true, false, true]);
+  await expect
+    .poll(async () => routesOf(await view()).some((r) => r.startsWith(`${tracks["Narration Portuguese"]} to Full mix stereo L`)))
+    .toBe(true);
+  expect([reaches("Narration English", "Full mix"), reaches("Narration Portuguese", "Full mix"), reaches("Boom", "Full mix")]).toEqual([
+    true,
+    false,
+    true,
+  ]);
 
   await page.getByTitle("The delivery spec that the outputs come from").click();
-  await specs.locator("li").filter({ has: page.getByText("Eight-channel with full mix", { exact: true }) }).getByRole("button").click();
+  await specs
+    .locator("li")
+    .filter({ has: page.getByText("Eight-channel with full mix", { exact: true }) })
+    .getByRole("button")
+    .click();
   if (await asked.isVisible().catch(() => false)) await asked.getByRole("button", { name: "Do it all the same" }).click();
   await meets(page, "Accordion cue", "Music L", /reached at −1\.5 dB/);
   const back = await view();
@@ -292,7 +332,12 @@ test("a stem's level is set, drawn and typed as a curve, and printed", async ({ 
     const head = (await page.getByRole("group", { name: "Stem Music" }).boundingBox())!;
     for (const x of [320, 520]) await page.mouse.click(x + 40, head.y + head.height / 2);
     await expect(lists.getByLabel("Time of point 2")).toBeVisible();
-    for (const [field, value] of [["Time of point 1", "10:00:01:00"], ["Time of point 2", "10:00:03:00"], ["Value of point 1", "0"], ["Value of point 2", "-12"]] as const) {
+    for (const [field, value] of [
+      ["Time of point 1", "10:00:01:00"],
+      ["Time of point 2", "10:00:03:00"],
+      ["Value of point 1", "0"],
+      ["Value of point 2", "-12"],
+    ] as const) {
       await lists.getByLabel(field).fill(value);
       await lists.getByLabel(field).press("Enter");
       await expect(lists.getByLabel(field)).toHaveValue(value);
@@ -306,7 +351,11 @@ test("a stem's level is set, drawn and typed as a curve, and printed", async ({ 
   await expect(page.getByRole("heading", { name: /Delivered and proven|found wanting|refuses it/ })).toBeVisible({ timeout: 60_000 });
   const music = await download(page, /_MX_stereo\.wav/);
   const source = readWave(`${scenario}/library/music/Accordion cue.wav`);
-  for (const [second, dB] of [[0.5, -6], [2, -12], [4, -18]] as const) {
+  for (const [second, dB] of [
+    [0.5, -6],
+    [2, -12],
+    [4, -18],
+  ] as const) {
     for (let i = second * 48000; i < second * 48000 + 200; i++) {
       const want = source.sample(i, 0) * 10 ** ((dB + (second === 2 ? (-6 * (i - 96000)) / 48000 : 0)) / 20);
       expect(Math.abs(music.sample(i, 0) - want)).toBeLessThan(3); // dither
@@ -336,7 +385,12 @@ test("a source that is fed twice is found, set right and printed by keyboard alo
     throw new Error(`the tab key never came to ${name}`);
   };
   await tabTo(/ to .*: /);
-  for (let i = 0; i < 12 && !/^Accordion cue to Music L/.test(await page.evaluate(() => document.activeElement?.getAttribute("aria-label") ?? "")); i++) await page.keyboard.press("ArrowRight");
+  for (
+    let i = 0;
+    i < 12 && !/^Accordion cue to Music L/.test(await page.evaluate(() => document.activeElement?.getAttribute("aria-label") ?? ""));
+    i++
+  )
+    await page.keyboard.press("ArrowRight");
   await expect(page.getByRole("gridcell", { name: /^Accordion cue to Music L: reached at 0 dB/ })).toBeFocused();
   await page.keyboard.press("Enter");
   await tabTo(/^Tie it here itself$/);
@@ -346,7 +400,12 @@ test("a source that is fed twice is found, set right and printed by keyboard alo
   await tabTo(/routes? to look at/);
   await page.keyboard.press("Enter");
   await expect(page.getByRole("menuitem", { name: /Accordion cue arrives at Music L twice.*together they make \+6\.0 dB/ })).toBeVisible();
-  for (let i = 0; i < 12 && !(await page.getByRole("menuitem", { name: "Clear the knot of its own" }).evaluate((e) => e === document.activeElement)); i++) await page.keyboard.press("ArrowDown");
+  for (
+    let i = 0;
+    i < 12 && !(await page.getByRole("menuitem", { name: "Clear the knot of its own" }).evaluate((e) => e === document.activeElement));
+    i++
+  )
+    await page.keyboard.press("ArrowDown");
   await page.keyboard.press("Enter");
   await expect(page.getByRole("gridcell", { name: /^Accordion cue to Music L: reached/ })).toBeVisible();
   await tabTo(/^Print$/);
@@ -356,5 +415,7 @@ test("a source that is fed twice is found, set right and printed by keyboard alo
   await expect(page.getByRole("heading", { name: /Delivered and proven|found wanting|refuses it/ })).toBeVisible({ timeout: 60_000 });
   const printed = await download(page, /\.wav/);
   const source = readWave(`${scenario}/library/music/Accordion cue.wav`);
-  for (let i = 0; i < source.frames; i += 7) for (const c of [0, 1]) if (printed.sample(i, 4 + c) !== source.sample(i, c)) throw new Error(`frame ${i} is not the cue's, bit for bit`);
+  for (let i = 0; i < source.frames; i += 7)
+    for (const c of [0, 1])
+      if (printed.sample(i, 4 + c) !== source.sample(i, c)) throw new Error(`frame ${i} is not the cue's, bit for bit`);
 });

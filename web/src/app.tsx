@@ -72,12 +72,33 @@ function Rooms() {
         <Route path="/p/:production/loom" element={<FirstReel room="loom" />} />
         <Route path="/p/:production/loom/:reel" element={<LoomRoom />} />
         <Route path="/p/:production/gauge" element={<FirstReel room="gauge" />} />
-        <Route path="/p/:production/gauge/files/:take?" element={<Suspense fallback={null}><GaugeFiles /></Suspense>} />
-        <Route path="/p/:production/gauge/:reel" element={<Suspense fallback={null}><GaugeRoom /></Suspense>} />
+        <Route
+          path="/p/:production/gauge/files/:take?"
+          element={
+            <Suspense fallback={null}>
+              <GaugeFiles />
+            </Suspense>
+          }
+        />
+        <Route
+          path="/p/:production/gauge/:reel"
+          element={
+            <Suspense fallback={null}>
+              <GaugeRoom />
+            </Suspense>
+          }
+        />
         <Route path="/p/:production/print" element={<FirstReel room="print" />} />
         <Route path="/p/:production/print/:reel/:print?" element={<PrintRoom />} />
         <Route path="/p/:production/print/:reel/desk/:receipt" element={<PrintRoom />} />
-        <Route path="/p/:production/print/:reel/spec/:spec" element={<Suspense fallback={null}><SpecEditor /></Suspense>} />
+        <Route
+          path="/p/:production/print/:reel/spec/:spec"
+          element={
+            <Suspense fallback={null}>
+              <SpecEditor />
+            </Suspense>
+          }
+        />
         <Route path="*" element={<Nowhere />} />
       </Routes>
     </Boundary>

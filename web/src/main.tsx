@@ -14,7 +14,9 @@ applyLight();
 
 // The server may be on this very machine: what the browser thinks of its network says nothing about it.
 const networkMode = "always";
-const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, staleTime: 5_000, refetchOnWindowFocus: true, networkMode }, mutations: { networkMode } } });
+const queries = new QueryClient({
+  defaultOptions: { queries: { retry: 1, staleTime: 5_000, refetchOnWindowFocus: true, networkMode }, mutations: { networkMode } },
+});
 
 follow(queries);
 

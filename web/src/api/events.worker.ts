@@ -11,7 +11,8 @@ self.addEventListener("connect", (e) => {
   const port = (e as MessageEvent).ports[0]!;
   ports.add(port); // of a tab that is gone it swallows what is posted
   port.onmessage = (m: MessageEvent<string>) => {
-    if (source) port.postMessage('{"kind":"","id":""}'); // a tab that comes later has missed what was said before
+    if (source)
+      port.postMessage('{"kind":"","id":""}'); // a tab that comes later has missed what was said before
     else begin(m.data);
   };
 });

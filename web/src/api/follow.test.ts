@@ -49,8 +49,12 @@ describe("what the server says has changed", () => {
 
   it("is loaded where it is shown, and nothing else is", async () => {
     let [takes, others] = [0, 0];
-    const a = new QueryObserver(queries, { queryKey: keysOf.takes("p"), queryFn: () => Promise.resolve(++takes) }).subscribe(() => undefined);
-    const b = new QueryObserver(queries, { queryKey: keysOf.takes("q"), queryFn: () => Promise.resolve(++others) }).subscribe(() => undefined);
+    const a = new QueryObserver(queries, { queryKey: keysOf.takes("p"), queryFn: () => Promise.resolve(++takes) }).subscribe(
+      () => undefined,
+    );
+    const b = new QueryObserver(queries, { queryKey: keysOf.takes("q"), queryFn: () => Promise.resolve(++others) }).subscribe(
+      () => undefined,
+    );
     await settle();
     for (let i = 0; i < 20; i++) tell({ kind: "takes", id: "p" });
     await settle();

@@ -41,7 +41,12 @@ class Reels {
   catchUp(id: string) {
     const key = keysOf.reel(id);
     const have = this.queries.getQueryData<ReelView>(key);
-    if (!have || (this.told.get(id) ?? 0) <= have.revision || this.queries.isMutating({ predicate: (m) => m.options.scope?.id === editsOf(id) }) > 0) return;
+    if (
+      !have ||
+      (this.told.get(id) ?? 0) <= have.revision ||
+      this.queries.isMutating({ predicate: (m) => m.options.scope?.id === editsOf(id) }) > 0
+    )
+      return;
     this.told.delete(id);
     ok(api.GET("/reels/{reel}", { params: { path: { reel: id }, query: { since: have.revision } } }))
       .then((now) => {

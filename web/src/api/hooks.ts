@@ -3,7 +3,19 @@ import { useMutation, useMutationState, useQueries, useQuery, useQueryClient } f
 import { useMemo } from "react";
 
 import { tellError } from "../ui/notices";
-import { api, ok, once, Problem, type Command, type Crossing, type ReelView, type Take, type TakeEdit, type TakeList, type Work } from "./client";
+import {
+  api,
+  ok,
+  once,
+  Problem,
+  type Command,
+  type Crossing,
+  type ReelView,
+  type Take,
+  type TakeEdit,
+  type TakeList,
+  type Work,
+} from "./client";
 import { editsOf, keysOf } from "./keys";
 import type { components } from "./schema.gen";
 import { merged } from "./merge";
@@ -12,16 +24,28 @@ import { laidOver, type Pending } from "./pending";
 export const useProductions = () => useQuery({ queryKey: keysOf.productions, queryFn: () => ok(api.GET("/productions")) });
 
 export const useProduction = (production: string) =>
-  useQuery({ queryKey: keysOf.production(production), queryFn: () => ok(api.GET("/productions/{production}", { params: { path: { production } } })) });
+  useQuery({
+    queryKey: keysOf.production(production),
+    queryFn: () => ok(api.GET("/productions/{production}", { params: { path: { production } } })),
+  });
 
 export const useTakes = (production: string) =>
-  useQuery({ queryKey: keysOf.takes(production), queryFn: () => ok(api.GET("/productions/{production}/takes", { params: { path: { production } } })) });
+  useQuery({
+    queryKey: keysOf.takes(production),
+    queryFn: () => ok(api.GET("/productions/{production}/takes", { params: { path: { production } } })),
+  });
 
 export const useStems = (production: string) =>
-  useQuery({ queryKey: keysOf.stems(production), queryFn: () => ok(api.GET("/productions/{production}/stems", { params: { path: { production } } })) });
+  useQuery({
+    queryKey: keysOf.stems(production),
+    queryFn: () => ok(api.GET("/productions/{production}/stems", { params: { path: { production } } })),
+  });
 
 export const useMatches = (production: string) =>
-  useQuery({ queryKey: keysOf.matches(production), queryFn: () => ok(api.GET("/productions/{production}/matches", { params: { path: { production } } })) });
+  useQuery({
+    queryKey: keysOf.matches(production),
+    queryFn: () => ok(api.GET("/productions/{production}/matches", { params: { path: { production } } })),
+  });
 
 /**
  * The takes that a reel uses, by ID: those of the list, and those that are no longer in it because they were taken apart
@@ -31,7 +55,12 @@ export function useTakesOf(view: ReelView): Map<string, Take> {
   const listed = useTakes(view.production).data?.takes;
   const byID = new Map(listed?.map((t) => [t.id, t]));
   const missing = listed ? [...new Set(view.clips.map((c) => c.take))].filter((id) => !byID.has(id)) : [];
-  const others = useQueries({ queries: missing.map((take) => ({ queryKey: ["take", take], queryFn: () => ok(api.GET("/takes/{take}", { params: { path: { take } } })) })) });
+  const others = useQueries({
+    queries: missing.map((take) => ({
+      queryKey: ["take", take],
+      queryFn: () => ok(api.GET("/takes/{take}", { params: { path: { take } } })),
+    })),
+  });
   others.forEach((q) => q.data && byID.set(q.data.id, q.data));
   return byID;
 }
@@ -50,7 +79,10 @@ export function useTakeHistory(production: string) {
 export const isOpen = (w: Work) => w.state === "queued" || w.state === "running";
 
 export const useWork = (production: string) =>
-  useQuery({ queryKey: keysOf.work(production), queryFn: () => ok(api.GET("/productions/{production}/work", { params: { path: { production } } })) });
+  useQuery({
+    queryKey: keysOf.work(production),
+    queryFn: () => ok(api.GET("/productions/{production}/work", { params: { path: { production } } })),
+  });
 
 export const useReels = (production: string) =>
   useQuery({
@@ -60,17 +92,32 @@ export const useReels = (production: string) =>
   });
 
 export const useReel = (reel: string) =>
-  useQuery({ queryKey: keysOf.reel(reel), enabled: reel !== "", queryFn: () => ok(api.GET("/reels/{reel}", { params: { path: { reel } } })) });
+  useQuery({
+    queryKey: keysOf.reel(reel),
+    enabled: reel !== "",
+    queryFn: () => ok(api.GET("/reels/{reel}", { params: { path: { reel } } })),
+  });
 
 export const useSpecs = (production: string) =>
-  useQuery({ queryKey: [...keysOf.specs, production], enabled: production !== "", queryFn: () => ok(api.GET("/specs", { params: { query: { production } } })) });
+  useQuery({
+    queryKey: [...keysOf.specs, production],
+    enabled: production !== "",
+    queryFn: () => ok(api.GET("/specs", { params: { query: { production } } })),
+  });
 
 export const usePatterns = () => useQuery({ queryKey: keysOf.patterns, queryFn: () => ok(api.GET("/patterns")) });
 
 export const usePrints = (reel: string) =>
-  useQuery({ queryKey: keysOf.prints(reel), enabled: reel !== "", queryFn: () => ok(api.GET("/reels/{reel}/prints", { params: { path: { reel } } })) });
+  useQuery({
+    queryKey: keysOf.prints(reel),
+    enabled: reel !== "",
+    queryFn: () => ok(api.GET("/reels/{reel}/prints", { params: { path: { reel } } })),
+  });
 
-/** A mutation that tells its error and loads these queries again; it is under way until they are there, so that what it shows meanwhile does not flicker back. */
+/**
+ * A mutation that tells its error and loads these queries again; it is under way until they are there, so that what it shows meanwhile
+ * does not flicker back.
+ */
 export function useDo<V, R>(run: (v: V) => Promise<R>, again: readonly (readonly unknown[])[] = [], done?: (r: R, v: V) => void) {
   const queries = useQueryClient();
   return useMutation({
@@ -91,7 +138,10 @@ export function useTakeEdit(take: Take) {
     scope: { id: `take ${take.id}` },
     mutationFn: (body: TakeEdit) => ok(api.PATCH("/takes/{take}", { params: { path: { take: take.id } }, body })),
     onSuccess: (now) => {
-      queries.setQueryData<TakeList>(keysOf.takes(take.production), (list) => list && { ...list, takes: list.takes.map((t) => (t.id === now.id ? now : t)) });
+      queries.setQueryData<TakeList>(
+        keysOf.takes(take.production),
+        (list) => list && { ...list, takes: list.takes.map((t) => (t.id === now.id ? now : t)) },
+      );
       void queries.invalidateQueries({ queryKey: keysOf.takes(take.production) });
     },
     onError: tellError,
@@ -109,7 +159,10 @@ type Edit = Pending & { send: (of: Sent) => Promise<ReelView> };
 /** A reel with the edits of this page that are still under way laid over it. */
 export function useReelAtHand(reel: string) {
   const known = useReel(reel);
-  const pending = useMutationState({ filters: { mutationKey: [editsOf(reel)], status: "pending" }, select: (m) => m.state.variables as Pending });
+  const pending = useMutationState({
+    filters: { mutationKey: [editsOf(reel)], status: "pending" },
+    select: (m) => m.state.variables as Pending,
+  });
   const view = useMemo(() => known.data && pending.reduce(laidOver, known.data), [known.data, pending]);
   return { known, view };
 }
@@ -123,7 +176,9 @@ export function useReelEdits(reel: string) {
     scope: { id: editsOf(reel) },
     mutationFn: async ({ send }: Edit) => {
       const revision = queries.getQueryData<ReelView>(key)?.revision ?? -1;
-      const now = await once((key) => send({ revision, params: { path: { reel }, query: { since: revision }, header: { "Idempotency-Key": key } } }));
+      const now = await once((key) =>
+        send({ revision, params: { path: { reel }, query: { since: revision }, header: { "Idempotency-Key": key } } }),
+      );
       const whole = merged(queries.getQueryData<ReelView>(key), now);
       if (!whole) await queries.invalidateQueries({ queryKey: key });
       else queries.setQueryData(key, whole);
@@ -136,24 +191,44 @@ export function useReelEdits(reel: string) {
     },
   });
   const quiet = () => undefined;
-  const attempt = (c: Command) => edit.mutateAsync({ command: c, send: ({ revision, params }) => ok(api.POST("/reels/{reel}/commands", { params, body: { revision, ...c } })) });
+  const attempt = (c: Command) =>
+    edit.mutateAsync({
+      command: c,
+      send: ({ revision, params }) => ok(api.POST("/reels/{reel}/commands", { params, body: { revision, ...c } })),
+    });
   return {
     /** Gives nothing where the command was refused. */
     command: (c: Command) => attempt(c).catch(quiet),
     /** As command, but throws the problem where it was refused. */
     attempt,
     /** Ties rows to outputs, or to whole groups where their IDs are given. */
-    tie: (at: Crossing[]) => edit.mutateAsync({ ties: at, send: ({ revision, params }) => ok(api.POST("/reels/{reel}/ties", { params, body: { revision, at } })) }).catch(quiet),
+    tie: (at: Crossing[]) =>
+      edit
+        .mutateAsync({ ties: at, send: ({ revision, params }) => ok(api.POST("/reels/{reel}/ties", { params, body: { revision, at } })) })
+        .catch(quiet),
     /** Throws the problem where routes would be lost and nobody has said yes. */
-    spec: (spec: string, yes: boolean) => edit.mutateAsync({ send: ({ revision, params }) => ok(api.POST("/reels/{reel}/spec", { params, body: { revision, spec, yes } })) }),
+    spec: (spec: string, yes: boolean) =>
+      edit.mutateAsync({ send: ({ revision, params }) => ok(api.POST("/reels/{reel}/spec", { params, body: { revision, spec, yes } })) }),
     /** Makes the reel as a pattern, or another reel, has it. Throws the problem where something would be lost. */
-    pattern: (of: PatternApplied) => edit.mutateAsync({ send: ({ revision, params }) => ok(api.POST("/reels/{reel}/pattern/apply", { params, body: { ...of, revision } })) }),
+    pattern: (of: PatternApplied) =>
+      edit.mutateAsync({
+        send: ({ revision, params }) => ok(api.POST("/reels/{reel}/pattern/apply", { params, body: { ...of, revision } })),
+      }),
     /** Has the reel follow a cut list that was read at a revision. */
-    cutList: (name: string, text: string, read: number) => edit.mutateAsync({ send: ({ params }) => ok(api.POST("/reels/{reel}/cutlist", { params, body: { revision: read, name, text } })) }).catch(quiet),
-    undo: () => edit.mutateAsync({ send: ({ revision, params }) => ok(api.POST("/reels/{reel}/undo", { params, body: { revision } })) }).catch(quiet),
-    redo: () => edit.mutateAsync({ send: ({ revision, params }) => ok(api.POST("/reels/{reel}/redo", { params, body: { revision } })) }).catch(quiet),
+    cutList: (name: string, text: string, read: number) =>
+      edit
+        .mutateAsync({ send: ({ params }) => ok(api.POST("/reels/{reel}/cutlist", { params, body: { revision: read, name, text } })) })
+        .catch(quiet),
+    undo: () =>
+      edit.mutateAsync({ send: ({ revision, params }) => ok(api.POST("/reels/{reel}/undo", { params, body: { revision } })) }).catch(quiet),
+    redo: () =>
+      edit.mutateAsync({ send: ({ revision, params }) => ok(api.POST("/reels/{reel}/redo", { params, body: { revision } })) }).catch(quiet),
   };
 }
 
 export const useSteps = (reel: string, revision: number, shown: boolean) =>
-  useQuery({ queryKey: ["steps", reel, revision], enabled: shown, queryFn: () => ok(api.GET("/reels/{reel}/history", { params: { path: { reel } } })) });
+  useQuery({
+    queryKey: ["steps", reel, revision],
+    enabled: shown,
+    queryFn: () => ok(api.GET("/reels/{reel}/history", { params: { path: { reel } } })),
+  });

@@ -5,13 +5,21 @@ import { merged } from "./merge";
 
 const none = { stems: [], tracks: [], clips: [], groups: [], knots: [], marks: [], mixes: [], buses: [] };
 const clip = (id: string, start: number) => ({ id, start, length: 10 });
-const view = (revision: number, rest: object = {}) => ({ ...none, revision, outputs: [], routes: [], findings: [], undo: "", ...rest }) as unknown as ReelView;
+const view = (revision: number, rest: object = {}) =>
+  ({ ...none, revision, outputs: [], routes: [], findings: [], undo: "", ...rest }) as unknown as ReelView;
 
 describe("merging what has changed into a reel", () => {
   const old = view(3, { clips: [clip("a", 0), clip("b", 5)], routes: [{ track: "t" }] });
 
   it("puts, takes away and keeps the order", () => {
-    const now = merged(old, view(4, { clips: [clip("c", 2), clip("b", 1)], undo: "move", since: { revision: 3, routed: false, gone: { ...none, clips: ["a"] } } }))!;
+    const now = merged(
+      old,
+      view(4, {
+        clips: [clip("c", 2), clip("b", 1)],
+        undo: "move",
+        since: { revision: 3, routed: false, gone: { ...none, clips: ["a"] } },
+      }),
+    )!;
     expect(now.clips.map((c) => c.id)).toEqual(["b", "c"]);
     expect(now.routes).toBe(old.routes);
     expect(now).toMatchObject({ revision: 4, undo: "move", since: undefined });

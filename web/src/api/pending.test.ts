@@ -13,7 +13,13 @@ const cleared: Command = { kind: "clearKnots", command: { at: [{ row: "stem", fr
 
 describe("edits that are not confirmed yet", () => {
   it("show knots that are tied, changed and cleared", () => {
-    const tied = laidOver(view, { ties: [{ row: "track", from: "t", output: "dx/R" }, { row: "stem", from: "DX", output: "dx/L" }, { row: "track", from: "t", output: "gone" }] });
+    const tied = laidOver(view, {
+      ties: [
+        { row: "track", from: "t", output: "dx/R" },
+        { row: "stem", from: "DX", output: "dx/L" },
+        { row: "track", from: "t", output: "gone" },
+      ],
+    });
     expect(tied.knots.map((k) => k.id)).toEqual(["stem DX 0 > dx/L", "track t 0 > dx/R"]);
     const knots = [{ row: "stem" as const, from: "DX", channel: 0, output: "dx/L", gainDB: -6, invert: true }];
     expect(laidOver(view, { command: { kind: "setKnots", command: { knots } } }).knots).toMatchObject([{ gainDB: -6, invert: true }]);
@@ -21,7 +27,10 @@ describe("edits that are not confirmed yet", () => {
   });
 
   it("show a track as it will be, and leave alone what they do not know", () => {
-    const several: Command = { kind: "several", command: { commands: [{ kind: "setTrack", command: { track: "t", mute: true } }, cleared] } };
+    const several: Command = {
+      kind: "several",
+      command: { commands: [{ kind: "setTrack", command: { track: "t", mute: true } }, cleared] },
+    };
     const now = laidOver(view, { command: several });
     expect(now.tracks).toMatchObject([{ name: "Boom", mute: true }]);
     expect(now.knots).toEqual([]);
@@ -37,7 +46,10 @@ describe("edits that are not confirmed yet", () => {
 
   it("show a curve at once, so that a second point is added to the first", () => {
     const points = [{ at: 48000, value: -3 }];
-    const curve = (of: "track" | "clip" | "stem", id: string, what: "gain" | "turn" = "gain"): Command => ({ kind: "setCurve", command: { of, id, what, points } });
+    const curve = (of: "track" | "clip" | "stem", id: string, what: "gain" | "turn" = "gain"): Command => ({
+      kind: "setCurve",
+      command: { of, id, what, points },
+    });
     const drawn = { ...view, buses: [], clips: [{ id: "c", start: 1000, offset: 100 }] } as unknown as typeof view;
     expect(laidOver(drawn, { command: curve("track", "t") }).tracks).toMatchObject([{ gain: points }]);
     expect(laidOver(drawn, { command: curve("track", "t", "turn") }).tracks).toMatchObject([{ curves: { turn: points } }]);
@@ -50,11 +62,22 @@ describe("edits that are not confirmed yet", () => {
   });
 
   it("show what is sent whole as it will be, so that the next change of it keeps the one before", () => {
-    const whole = { ...view, mixes: [{ id: "m", name: "Full", labels: ["L", "R"], rest: true, terms: [], order: 1 }], groups: [{ id: "g", name: "Out", tag: "OUT" }], marks: [{ id: "k", name: "Horn", at: 5 }] } as unknown as typeof view;
+    const whole = {
+      ...view,
+      mixes: [{ id: "m", name: "Full", labels: ["L", "R"], rest: true, terms: [], order: 1 }],
+      groups: [{ id: "g", name: "Out", tag: "OUT" }],
+      marks: [{ id: "k", name: "Horn", at: 5 }],
+    } as unknown as typeof view;
     const terms = [{ row: "stem" as const, from: "DX", gainDB: 0, out: true }];
-    expect(laidOver(whole, { command: { kind: "setMix", command: { id: "m", name: "Full", labels: ["L", "R"], rest: true, terms } } }).mixes).toMatchObject([{ terms, order: 1 }]);
-    expect(laidOver(whole, { command: { kind: "setGroup", command: { id: "g", name: "Full mix", layout: "stereo" } } }).groups).toMatchObject([{ name: "Full mix", tag: "OUT" }]);
-    expect(laidOver(whole, { command: { kind: "setMark", command: { id: "k", name: "Bell", at: 5 } } }).marks).toMatchObject([{ id: "k", name: "Bell" }]);
+    expect(
+      laidOver(whole, { command: { kind: "setMix", command: { id: "m", name: "Full", labels: ["L", "R"], rest: true, terms } } }).mixes,
+    ).toMatchObject([{ terms, order: 1 }]);
+    expect(
+      laidOver(whole, { command: { kind: "setGroup", command: { id: "g", name: "Full mix", layout: "stereo" } } }).groups,
+    ).toMatchObject([{ name: "Full mix", tag: "OUT" }]);
+    expect(laidOver(whole, { command: { kind: "setMark", command: { id: "k", name: "Bell", at: 5 } } }).marks).toMatchObject([
+      { id: "k", name: "Bell" },
+    ]);
     expect(laidOver(whole, { command: { kind: "setMix", command: { name: "New", labels: ["M"] } } })).toBe(whole); // what is made has no ID yet
   });
 });

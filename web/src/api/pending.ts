@@ -27,14 +27,23 @@ function withCommand(view: ReelView, c: Command): ReelView {
     }
     case "setMix": {
       const { id, name, language, labels, rest, terms } = c.command;
-      return id ? { ...view, mixes: view.mixes.map((m) => (m.id === id ? { ...m, name, language, labels, rest: rest ?? false, terms: terms ?? [] } : m)) } : view;
+      return id
+        ? {
+            ...view,
+            mixes: view.mixes.map((m) => (m.id === id ? { ...m, name, language, labels, rest: rest ?? false, terms: terms ?? [] } : m)),
+          }
+        : view;
     }
     case "setGroup": {
       const { id, name, tag, feed } = c.command; // what its layout becomes is the server's to say
-      return id ? { ...view, groups: view.groups.map((g) => (g.id === id ? { ...g, name, tag: tag || g.tag, feed: feed ?? undefined } : g)) } : view;
+      return id
+        ? { ...view, groups: view.groups.map((g) => (g.id === id ? { ...g, name, tag: tag || g.tag, feed: feed ?? undefined } : g)) }
+        : view;
     }
     case "setMark":
-      return c.command.id ? { ...view, marks: view.marks.map((m) => (m.id === c.command.id ? { ...m, ...c.command, id: m.id } : m)) } : view;
+      return c.command.id
+        ? { ...view, marks: view.marks.map((m) => (m.id === c.command.id ? { ...m, ...c.command, id: m.id } : m)) }
+        : view;
     case "setCurve":
       return c.command.range ? view : withCurve(view, c.command);
     case "several":
@@ -46,11 +55,13 @@ function withCommand(view: ReelView, c: Command): ReelView {
 /** A curve that is drawn whole: the next point is added to what is drawn, not to what the server has confirmed. */
 function withCurve(view: ReelView, { of, id, what, points }: CommandOf<"setCurve">): ReelView {
   if (of === "clip") {
-    const drawn = (c: ReelView["clips"][number]) => (what === "gain" || what === "pan" ? { ...c, [what]: points.map((p) => ({ ...p, at: p.at - c.start + c.offset })) } : c);
+    const drawn = (c: ReelView["clips"][number]) =>
+      what === "gain" || what === "pan" ? { ...c, [what]: points.map((p) => ({ ...p, at: p.at - c.start + c.offset })) } : c;
     return { ...view, clips: view.clips.map((c) => (c.id === id ? drawn(c) : c)) };
   }
   if (of === "track") {
-    const drawn = (t: ReelView["tracks"][number]) => (what === "gain" || what === "pan" ? { ...t, [what]: points } : { ...t, curves: { ...t.curves, [what]: points } });
+    const drawn = (t: ReelView["tracks"][number]) =>
+      what === "gain" || what === "pan" ? { ...t, [what]: points } : { ...t, curves: { ...t.curves, [what]: points } };
     return { ...view, tracks: view.tracks.map((t) => (t.id === id ? drawn(t) : t)) };
   }
   const bus = view.buses.find((b) => b.row === of && b.from === id) ?? { id: `${of} ${id}`, row: of, from: id };
@@ -63,5 +74,10 @@ export function laidOver(view: ReelView, p: Pending): ReelView {
   const outputs = new Set(view.outputs.map((o) => o.id));
   const tied = new Set(view.knots.map((k) => `${k.row} ${k.from} ${k.output}`));
   const fresh = (p.ties ?? []).filter((x) => outputs.has(x.output) && !tied.has(`${x.row} ${x.from} ${x.output}`));
-  return fresh.length === 0 ? view : withKnots(view, fresh.map((x) => ({ ...x, channel: 0, gainDB: 0 })));
+  return fresh.length === 0
+    ? view
+    : withKnots(
+        view,
+        fresh.map((x) => ({ ...x, channel: 0, gainDB: 0 })),
+      );
 }

@@ -14,12 +14,13 @@ function serve() {
   });
 }
 
-const arrived = () => new Promise<void>((done) => {
-  const stop = onOverview(() => {
-    stop();
-    done();
+const arrived = () =>
+  new Promise<void>((done) => {
+    const stop = onOverview(() => {
+      stop();
+      done();
+    });
   });
-});
 
 describe("overviews", () => {
   beforeEach(() => vi.stubGlobal("fetch", serve()));

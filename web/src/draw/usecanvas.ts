@@ -11,7 +11,7 @@ export function useCanvas(paint: (c: HTMLCanvasElement) => void, again: unknown[
   const latest = useRef(paint);
   latest.current = paint;
   // At once, so that it never lags behind the shuttle's line.
-  useLayoutEffect(() => paint(canvas.current!), [...again, light]); // eslint-disable-line react-hooks/exhaustive-deps
+  useLayoutEffect(() => paint(canvas.current!), [...again, light]);
   useEffect(() => {
     let due = 0;
     const run = () => {

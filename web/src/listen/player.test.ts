@@ -3,7 +3,10 @@ import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { FromSocket } from "./socket.worker";
 
 const told = vi.hoisted(() => vi.fn());
-const sent = vi.hoisted(() => ({ list: [] as { do: string; generation?: number; message?: Record<string, unknown> }[], worker: null as { onmessage?: (e: { data: unknown }) => void } | null }));
+const sent = vi.hoisted(() => ({
+  list: [] as { do: string; generation?: number; message?: Record<string, unknown> }[],
+  worker: null as { onmessage?: (e: { data: unknown }) => void } | null,
+}));
 vi.mock("../ui/notices", () => ({ tell: told }));
 vi.mock("./worklet?worker&url", () => ({ default: "worklet.js" }));
 vi.mock("./socket.worker?worker", () => ({
@@ -40,7 +43,11 @@ async function fresh() {
   const { player } = await import("./player");
   const worker = (m: FromSocket) => sent.worker!.onmessage!({ data: m });
   const heard = (part: Partial<Extract<FromSocket, { is: "heard" }>["heard"]>) =>
-    worker({ is: "heard", heard: { generation: messages().at(-1)!.generation!, position: 0, frames: 128, gaps: 0, drained: false, ...part } as never, meters: [] });
+    worker({
+      is: "heard",
+      heard: { generation: messages().at(-1)!.generation!, position: 0, frames: 128, gaps: 0, drained: false, ...part } as never,
+      meters: [],
+    });
   return { player, worker, heard };
 }
 
@@ -135,7 +142,10 @@ describe("the player", () => {
     expect(messages()).toHaveLength(0);
     await player.playReel("r1", 0, manner as never);
     player.change({ tap: { kind: "stem", id: "DX" }, solo: ["t1"], loop: null });
-    expect(messages().at(-1)).toMatchObject({ generation: messages()[0]!.generation, message: { do: "change", tap: { kind: "stem", id: "DX" }, solo: ["t1"] } });
+    expect(messages().at(-1)).toMatchObject({
+      generation: messages()[0]!.generation,
+      message: { do: "change", tap: { kind: "stem", id: "DX" }, solo: ["t1"] },
+    });
     player.stop();
     expect(messages().at(-1)!.message).toEqual({ do: "stop" });
   });

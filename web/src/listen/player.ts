@@ -85,12 +85,28 @@ class Player {
   /** Plays a reel from a sample on. */
   playReel(reel: string, from: number, m: Manner) {
     const { solo, loop, half, matched, until, trial, lane } = m;
-    return this.begin({ what: "reel", id: reel, channels: [] }, from, { do: "play", reel, tap: heardAs(m), solo, loop: loop ?? undefined, speed: half ? 0.5 : undefined, matched, until, trial, lane });
+    return this.begin({ what: "reel", id: reel, channels: [] }, from, {
+      do: "play",
+      reel,
+      tap: heardAs(m),
+      solo,
+      loop: loop ?? undefined,
+      speed: half ? 0.5 : undefined,
+      matched,
+      until,
+      trial,
+      lane,
+    });
   }
 
   /** Sends a tone, or spoken names, to outputs of a reel one after another, until it is stopped. */
   playSignal(reel: string, from: number, outputs: string[], names: boolean) {
-    return this.begin({ what: "signal", id: reel, channels: [] }, from, { do: "play", reel, tap: { kind: "stems", id: "" }, signal: { outputs, names } });
+    return this.begin({ what: "signal", id: reel, channels: [] }, from, {
+      do: "play",
+      reel,
+      tap: { kind: "stems", id: "" },
+      signal: { outputs, names },
+    });
   }
 
   /** Plays channels of a take (from 0) from a frame on. */
@@ -170,7 +186,8 @@ class Player {
   }
 
   private async open() {
-    if (!window.AudioWorkletNode) throw new Error("This browser can't play here: it needs AudioWorklet, on a page from this computer or over HTTPS.");
+    if (!window.AudioWorkletNode)
+      throw new Error("This browser can't play here: it needs AudioWorklet, on a page from this computer or over HTTPS.");
     const context = new AudioContext({ sampleRate, latencyHint: "interactive" });
     await context.audioWorklet.addModule(workletURL);
     const node = new AudioWorkletNode(context, "loom-player", { numberOfInputs: 0, outputChannelCount: [2] });
@@ -179,7 +196,10 @@ class Player {
     node.port.postMessage(port1, [port1]);
     const socket = new SocketWorker();
     socket.onmessage = ({ data }: MessageEvent<FromSocket>) => this.told(data);
-    socket.postMessage({ do: "connect", url: `${location.origin.replace(/^http/, "ws")}${base}/listen`, worklet: port2 } satisfies ToSocket, [port2]);
+    socket.postMessage(
+      { do: "connect", url: `${location.origin.replace(/^http/, "ws")}${base}/listen`, worklet: port2 } satisfies ToSocket,
+      [port2],
+    );
     this.context = context;
     this.socket = socket;
     // A browser lets sound begin only after the user has touched the page: then at once, not with the first sound.
@@ -201,7 +221,14 @@ class Player {
         const h = m.heard;
         if (h.generation !== this.generation || !this.state.playing) return;
         if (h.drained) this.set({ playing: null, position: h.position, meters: [] });
-        else if (h.frames > 0) this.set({ position: h.position, meters: m.meters.length ? m.meters : this.state.meters, loudness: m.loudness ?? this.state.loudness, gaps: this.state.lost ? this.state.gaps : Math.max(h.gaps, this.state.gaps), lost: this.state.lost && h.generation === this.lostIn });
+        else if (h.frames > 0)
+          this.set({
+            position: h.position,
+            meters: m.meters.length ? m.meters : this.state.meters,
+            loudness: m.loudness ?? this.state.loudness,
+            gaps: this.state.lost ? this.state.gaps : Math.max(h.gaps, this.state.gaps),
+            lost: this.state.lost && h.generation === this.lostIn,
+          });
       }
     }
   }

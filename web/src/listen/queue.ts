@@ -88,6 +88,12 @@ export class FrameQueue {
   }
 
   report(): Heard {
-    return { generation: this.generation, frames: this.heard, position: this.position, gaps: this.gaps, drained: this.ended && this.blocks.length === 0 };
+    return {
+      generation: this.generation,
+      frames: this.heard,
+      position: this.position,
+      gaps: this.gaps,
+      drained: this.ended && this.blocks.length === 0,
+    };
   }
 }

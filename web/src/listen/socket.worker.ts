@@ -3,7 +3,15 @@
 import type { Block, Heard } from "./queue";
 
 /** What is measured of what is listened to; what there is not, as in silence, is null. */
-export type Reading = { momentary: number | null; shortTerm: number | null; integrated: number | null; truePeak: number | null; correlation: number | null; typeI: number | null; typeII: number | null };
+export type Reading = {
+  momentary: number | null;
+  shortTerm: number | null;
+  integrated: number | null;
+  truePeak: number | null;
+  correlation: number | null;
+  typeI: number | null;
+  typeII: number | null;
+};
 
 /** What the page sends: requests for the server, or where the worklet is. */
 export type ToSocket = { do: "connect"; url: string; worklet: MessagePort } | { do: "send"; generation: number; message: object };

@@ -21,7 +21,9 @@ export class Boundary extends Component<{ of: string; children: ReactNode }, { f
     return (
       <div className="flex h-full flex-col items-center justify-center gap-3 p-8 text-center" role="alert">
         <h1 className="text-xl font-bold">This can’t be shown</h1>
-        <p className="max-w-md text-muted">Something went wrong while the page was drawn. Nothing that was done is lost: every edit is on the server.</p>
+        <p className="max-w-md text-muted">
+          Something went wrong while the page was drawn. Nothing that was done is lost: every edit is on the server.
+        </p>
         <p className="tc max-w-md text-[12px] text-muted">{this.state.failed.message}</p>
         <div className="flex gap-2">
           <button className="pill-act" onClick={() => this.setState({ failed: null })}>

@@ -3,12 +3,22 @@ import { Dialog as Radix } from "radix-ui";
 import type { ReactNode } from "react";
 
 /** A dialog with a title, a sentence that says what it is for, and its contents. */
-export function Dialog(p: { open: boolean; onOpenChange: (open: boolean) => void; title: string; about: string; wide?: boolean | "huge"; children: ReactNode }) {
+export function Dialog(p: {
+  open: boolean;
+  onOpenChange: (open: boolean) => void;
+  title: string;
+  about: string;
+  wide?: boolean | "huge";
+  children: ReactNode;
+}) {
   return (
     <Radix.Root open={p.open} onOpenChange={p.onOpenChange}>
       <Radix.Portal>
         <Radix.Overlay className="fixed inset-0 z-40 bg-[#22263a]/40" />
-        <Radix.Content className={`card fixed left-1/2 top-1/2 z-50 flex max-h-[86vh] max-w-[94vw] -translate-x-1/2 -translate-y-1/2 flex-col ${p.wide === "huge" ? "w-[1180px]" : p.wide ? "w-[860px]" : "w-[560px]"}`}>
+        <Radix.Content
+          className={`card fixed left-1/2 top-1/2 z-50 flex max-h-[86vh] max-w-[94vw] -translate-x-1/2 -translate-y-1/2 flex-col
+            ${p.wide === "huge" ? "w-[1180px]" : p.wide ? "w-[860px]" : "w-[560px]"}`}
+        >
           <div className="flex items-start gap-4 border-b border-line px-5 py-3.5">
             <div className="grow">
               <Radix.Title className="text-[17px] font-bold">{p.title}</Radix.Title>

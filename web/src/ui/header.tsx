@@ -20,7 +20,13 @@ function Mark() {
 }
 
 /** The bar at the top of every room: where you are, the rooms in the order of work, undo and keys. */
-export function Header(p: { production?: { id: string; name: string }; reel?: { id: string; name: string }; reelMenu?: ReactNode; history?: History; children?: ReactNode }) {
+export function Header(p: {
+  production?: { id: string; name: string };
+  reel?: { id: string; name: string };
+  reelMenu?: ReactNode;
+  history?: History;
+  children?: ReactNode;
+}) {
   const light = useLight();
   const [keysOpen, setKeysOpen] = useState(false);
   useKeys();
@@ -40,7 +46,10 @@ export function Header(p: { production?: { id: string; name: string }; reel?: { 
     { to: p.reel ? `/p/${p.production.id}/print/${p.reel.id}` : `/p/${p.production.id}/print`, name: "Print" },
   ];
   return (
-    <header className="grid h-11 shrink-0 grid-cols-[1fr_auto_1fr] items-center gap-4 border-b border-line bg-paper px-4 max-[900px]:grid-cols-[minmax(0,1fr)_auto_auto] max-[900px]:gap-3 max-[900px]:px-2">
+    <header
+      className="grid h-11 shrink-0 grid-cols-[1fr_auto_1fr] items-center gap-4 border-b border-line bg-paper px-4
+      max-[900px]:grid-cols-[minmax(0,1fr)_auto_auto] max-[900px]:gap-3 max-[900px]:px-2"
+    >
       <div className="flex min-w-0 items-center gap-3">
         <Link to="/" className="flex shrink-0 items-center gap-2 text-[15px] font-bold" title="All productions">
           <Mark /> <span className="max-[900px]:sr-only">Zesty Loom</span>
@@ -60,11 +69,22 @@ export function Header(p: { production?: { id: string; name: string }; reel?: { 
       </div>
       <nav className="flex h-full items-stretch gap-7 max-[900px]:gap-3" aria-label="Rooms">
         {rooms?.map((r) => (
-          <NavLink key={r.name} to={r.to} className={({ isActive }) => `relative flex items-center px-0.5 ${isActive ? "font-semibold text-ink" : "text-muted hover:text-ink"}`}>
+          <NavLink
+            key={r.name}
+            to={r.to}
+            className={({ isActive }) =>
+              `relative flex items-center px-0.5 ${isActive ? "font-semibold text-ink" : "text-muted hover:text-ink"}`
+            }
+          >
             {({ isActive }) => (
               <>
                 {r.name}
-                {isActive && <span className="absolute inset-x-0 bottom-0 h-[3px]" style={{ background: "repeating-linear-gradient(90deg,var(--zest) 0 8px,transparent 8px 11px)" }} />}
+                {isActive && (
+                  <span
+                    className="absolute inset-x-0 bottom-0 h-[3px]"
+                    style={{ background: "repeating-linear-gradient(90deg,var(--zest) 0 8px,transparent 8px 11px)" }}
+                  />
+                )}
               </>
             )}
           </NavLink>
@@ -75,19 +95,35 @@ export function Header(p: { production?: { id: string; name: string }; reel?: { 
         {p.children}
         {h && (
           <>
-            <button className="pill min-w-0 max-w-60 shrink" disabled={!h.undo} onClick={h.onUndo} title={h.undo ? `Undo: ${h.undo} (${keySign(keyOf("undo"))})` : "Nothing to undo"}>
+            <button
+              className="pill min-w-0 max-w-60 shrink"
+              disabled={!h.undo}
+              onClick={h.onUndo}
+              title={h.undo ? `Undo: ${h.undo} (${keySign(keyOf("undo"))})` : "Nothing to undo"}
+            >
               <Undo2 size={15} className={`shrink-0 ${live ? "min-[1500px]:hidden" : "min-[901px]:hidden"}`} />
               <span className={`truncate ${live ? "max-[1499px]:sr-only" : "max-[900px]:sr-only"}`}>
                 Undo{h.undo && ": "}
                 <b className="font-semibold">{h.undo}</b>
               </span>
             </button>
-            <button className="pill px-2" disabled={!h.redo} onClick={h.onRedo} aria-label={h.redo ? `Redo: ${h.redo}` : "Nothing to redo"} title={h.redo ? `Redo: ${h.redo} (${keySign(keyOf("redo"))})` : "Nothing to redo"}>
+            <button
+              className="pill px-2"
+              disabled={!h.redo}
+              onClick={h.onRedo}
+              aria-label={h.redo ? `Redo: ${h.redo}` : "Nothing to redo"}
+              title={h.redo ? `Redo: ${h.redo} (${keySign(keyOf("redo"))})` : "Nothing to redo"}
+            >
               <Redo2 size={15} />
             </button>
           </>
         )}
-        <button className="pill px-2" onClick={toggleLight} aria-label={light === "day" ? "Turn to night colours" : "Turn to day colours"} title={`Day or night (${keySign(keyOf("light"))})`}>
+        <button
+          className="pill px-2"
+          onClick={toggleLight}
+          aria-label={light === "day" ? "Turn to night colours" : "Turn to day colours"}
+          title={`Day or night (${keySign(keyOf("light"))})`}
+        >
           {light === "day" ? <Moon size={15} /> : <Sun size={15} />}
         </button>
         <button className="pill" onClick={() => setKeysOpen(true)}>

@@ -2,7 +2,8 @@ import { beforeEach, describe, expect, it } from "vitest";
 
 import { actions, keyOf, pressed, resetKeys, setKey } from "./keys";
 
-const press = (key: string, mods: Partial<KeyboardEvent> = {}) => pressed({ key, ctrlKey: false, metaKey: false, shiftKey: false, altKey: false, ...mods });
+const press = (key: string, mods: Partial<KeyboardEvent> = {}) =>
+  pressed({ key, ctrlKey: false, metaKey: false, shiftKey: false, altKey: false, ...mods });
 
 describe("keys", () => {
   beforeEach(resetKeys);

@@ -128,7 +128,9 @@ export function keyOf(id: ActionID): string {
 export function setKey(id: ActionID, key: string): string | null {
   const place = (room: string) => (room === "cutting" ? "loom" : room); // cutting is done in the Loom
   const room = place(actions.find((a) => a.id === id)!.room);
-  const other = actions.find((a) => a.id !== id && keyOf(a.id) === key && (place(a.room) === room || a.room === "everywhere" || room === "everywhere"));
+  const other = actions.find(
+    (a) => a.id !== id && keyOf(a.id) === key && (place(a.room) === room || a.room === "everywhere" || room === "everywhere"),
+  );
   changed = { ...changed, [id]: key, ...(other ? { [other.id]: "" } : {}) };
   localStorage.setItem(store, JSON.stringify(changed));
   listeners.forEach((f) => f());
@@ -142,16 +144,29 @@ export function resetKeys() {
 }
 
 export function useKeys() {
-  return useSyncExternalStore((f) => {
-    listeners.add(f);
-    return () => listeners.delete(f);
-  }, () => changed);
+  return useSyncExternalStore(
+    (f) => {
+      listeners.add(f);
+      return () => listeners.delete(f);
+    },
+    () => changed,
+  );
 }
 
-const signs: Record<string, string> = { ArrowLeft: "←", ArrowRight: "→", ArrowUp: "↑", ArrowDown: "↓", Mod: /Mac/.test(globalThis.navigator?.platform ?? "") ? "Cmd" : "Ctrl" };
+const signs: Record<string, string> = {
+  ArrowLeft: "←",
+  ArrowRight: "→",
+  ArrowUp: "↑",
+  ArrowDown: "↓",
+  Mod: /Mac/.test(globalThis.navigator?.platform ?? "") ? "Cmd" : "Ctrl",
+};
 
 /** A key as it is written on keyboards. */
-export const keySign = (key: string) => key.split("+").map((k) => signs[k] ?? k).join(" ");
+export const keySign = (key: string) =>
+  key
+    .split("+")
+    .map((k) => signs[k] ?? k)
+    .join(" ");
 
 /** Names a key press as the table does: modifiers first; Mod is Ctrl, or Cmd on a Mac. */
 export function pressed(e: Pick<KeyboardEvent, "key" | "ctrlKey" | "metaKey" | "shiftKey" | "altKey">): string {
@@ -164,7 +179,8 @@ export function pressed(e: Pick<KeyboardEvent, "key" | "ctrlKey" | "metaKey" | "
 let byPointer = false;
 if (typeof window !== "undefined") {
   window.addEventListener("pointerdown", () => (byPointer = true), true);
-  const walks = (e: KeyboardEvent) => e.key === "Tab" || (e.key.startsWith("Arrow") && (e.target as HTMLElement).closest?.("[role=gridcell]"));
+  const walks = (e: KeyboardEvent) =>
+    e.key === "Tab" || (e.key.startsWith("Arrow") && (e.target as HTMLElement).closest?.("[role=gridcell]"));
   window.addEventListener("keydown", (e) => walks(e) && (byPointer = false), true);
 }
 

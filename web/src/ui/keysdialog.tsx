@@ -4,7 +4,13 @@ import { Dialog } from "./dialog";
 import { actions, keyOf, keySign, pressed, resetKeys, setKey, useKeys, type ActionID } from "./keys";
 import { tell } from "./notices";
 
-const rooms = { everywhere: "Everywhere", takes: "In Takes", sync: "In Sync", loom: "In the Loom: moving and listening", cutting: "In the Loom: cutting" } as const;
+const rooms = {
+  everywhere: "Everywhere",
+  takes: "In Takes",
+  sync: "In Sync",
+  loom: "In the Loom: moving and listening",
+  cutting: "In the Loom: cutting",
+} as const;
 
 /** Lists every key; pressing one of them waits for another to take its place. */
 export function KeysDialog({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
@@ -40,7 +46,13 @@ export function KeysDialog({ open, onOpenChange }: { open: boolean; onOpenChange
     </section>
   );
   return (
-    <Dialog open={open} onOpenChange={onOpenChange} title="Keys" about="Press a key's button, then the key you would rather use. Changes are kept in this browser." wide="huge">
+    <Dialog
+      open={open}
+      onOpenChange={onOpenChange}
+      title="Keys"
+      about="Press a key's button, then the key you would rather use. Changes are kept in this browser."
+      wide="huge"
+    >
       <div className="flex gap-8">
         <div className="flex grow basis-0 flex-col gap-5">
           {section("everywhere")}

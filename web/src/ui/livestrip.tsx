@@ -30,7 +30,10 @@ export function LiveStrip() {
       <div className="flex items-baseline gap-1 max-[1399px]:hidden">
         <dt>
           <DropdownMenu.Root>
-            <DropdownMenu.Trigger className="min-h-6 cursor-pointer text-muted underline decoration-dotted underline-offset-2" title={`Programme meter, IEC 60268-10. ${on.title}`}>
+            <DropdownMenu.Trigger
+              className="min-h-6 cursor-pointer text-muted underline decoration-dotted underline-offset-2"
+              title={`Programme meter, IEC 60268-10. ${on.title}`}
+            >
               {on.unit === "PPM" ? "PPM" : `PPM ${on.id}`}
             </DropdownMenu.Trigger>
             <DropdownMenu.Portal>
@@ -50,7 +53,10 @@ export function LiveStrip() {
         <dt className="sr-only">Correlation</dt>
         <dd className="relative h-2 w-10 rounded-full bg-band" aria-label={decimal(r.correlation, 2)}>
           {r.correlation !== null && (
-            <span className="absolute top-0 h-2 w-1 rounded-full" style={{ left: `${((r.correlation + 1) / 2) * 36}px`, background: r.correlation < 0 ? "var(--wrong)" : "var(--ink)" }} />
+            <span
+              className="absolute top-0 h-2 w-1 rounded-full"
+              style={{ left: `${((r.correlation + 1) / 2) * 36}px`, background: r.correlation < 0 ? "var(--wrong)" : "var(--ink)" }}
+            />
           )}
         </dd>
       </div>

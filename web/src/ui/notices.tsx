@@ -30,14 +30,24 @@ export function tellError(error: unknown) {
 }
 
 export function Notices() {
-  const list = useSyncExternalStore((f) => {
-    listeners.add(f);
-    return () => listeners.delete(f);
-  }, () => notices);
+  const list = useSyncExternalStore(
+    (f) => {
+      listeners.add(f);
+      return () => listeners.delete(f);
+    },
+    () => notices,
+  );
   return (
-    <div className="pointer-events-none fixed bottom-5 left-1/2 z-50 flex w-[560px] max-w-[90vw] -translate-x-1/2 flex-col gap-2" role="status" aria-live="polite">
+    <div
+      className="pointer-events-none fixed bottom-5 left-1/2 z-50 flex w-[560px] max-w-[90vw] -translate-x-1/2 flex-col gap-2"
+      role="status"
+      aria-live="polite"
+    >
       {list.map((n) => (
-        <div key={n.id} className={`card pointer-events-auto flex items-start gap-3 px-4 py-2.5 ${n.wrong ? "border-l-4 border-l-wrong" : ""}`}>
+        <div
+          key={n.id}
+          className={`card pointer-events-auto flex items-start gap-3 px-4 py-2.5 ${n.wrong ? "border-l-4 border-l-wrong" : ""}`}
+        >
           <span className="grow">{n.text}</span>
           <button className="cursor-pointer rounded p-0.5 text-muted hover:text-ink" aria-label="Put away" onClick={() => dismiss(n.id)}>
             <X size={16} />

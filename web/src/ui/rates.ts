@@ -15,7 +15,8 @@ export const rates: { name: string; rate: FrameRate }[] = [
   { name: "60", rate: { num: 60, den: 1, drop: false } },
 ];
 
-export const rateName = (r: FrameRate) => rates.find((x) => x.rate.num === r.num && x.rate.den === r.den && x.rate.drop === r.drop)?.name ?? `${r.num}/${r.den}`;
+export const rateName = (r: FrameRate) =>
+  rates.find((x) => x.rate.num === r.num && x.rate.den === r.den && x.rate.drop === r.drop)?.name ?? `${r.num}/${r.den}`;
 
 /** The same for a menu: names with rates. */
 export const timecodeRates: [string, FrameRate][] = rates.map((r) => [`${r.name} fps`, r.rate]);

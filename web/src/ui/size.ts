@@ -6,7 +6,10 @@ export function useSize(ref: RefObject<HTMLElement | null>, first: { width: numb
   useEffect(() => {
     const box = ref.current;
     if (!box) return;
-    const measure = () => setSize((was) => (was.width === box.clientWidth && was.height === box.clientHeight ? was : { width: box.clientWidth, height: box.clientHeight }));
+    const measure = () =>
+      setSize((was) =>
+        was.width === box.clientWidth && was.height === box.clientHeight ? was : { width: box.clientWidth, height: box.clientHeight },
+      );
     measure();
     const watch = new ResizeObserver(measure);
     watch.observe(box);

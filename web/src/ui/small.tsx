@@ -3,7 +3,13 @@ import type { ReactNode } from "react";
 /** A small button with a sign on it, and its meaning in words. */
 export function Small(p: { label: string; disabled?: boolean; onClick: () => void; children: ReactNode }) {
   return (
-    <button className="cursor-pointer rounded p-1 text-muted hover:text-ink disabled:cursor-default disabled:opacity-30" disabled={p.disabled} aria-label={p.label} title={p.label} onClick={p.onClick}>
+    <button
+      className="cursor-pointer rounded p-1 text-muted hover:text-ink disabled:cursor-default disabled:opacity-30"
+      disabled={p.disabled}
+      aria-label={p.label}
+      title={p.label}
+      onClick={p.onClick}
+    >
       {p.children}
     </button>
   );

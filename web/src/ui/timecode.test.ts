@@ -51,7 +51,11 @@ describe("timecode", () => {
 
   it("knows every rate that the server knows, by name", () => {
     const go = readFileSync("../core/timecode/timecode.go", "utf8");
-    const known = [.../var Rates = \[\]Rate\{([^]*?)\n\}/.exec(go)![1]!.matchAll(/\{(\d+), (\d+), (true|false)\}/g)].map((m) => ({ num: Number(m[1]), den: Number(m[2]), drop: m[3] === "true" }));
+    const known = [.../var Rates = \[\]Rate\{([^]*?)\n\}/.exec(go)![1]!.matchAll(/\{(\d+), (\d+), (true|false)\}/g)].map((m) => ({
+      num: Number(m[1]),
+      den: Number(m[2]),
+      drop: m[3] === "true",
+    }));
     expect(known.length).toBeGreaterThan(9);
     expect(rates.map((x) => x.rate)).toEqual(known);
   });

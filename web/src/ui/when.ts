@@ -8,5 +8,7 @@ export const dayAndTime = (iso: string) => new Date(iso).toLocaleString([], { ye
 /** The time alone, for what is of today; else the day. */
 export function timeOrDay(iso: string, now = new Date()): string {
   const at = new Date(iso);
-  return at.toDateString() === now.toDateString() ? at.toLocaleTimeString([], clock) : at.toLocaleDateString([], { month: "short", day: "numeric" });
+  return at.toDateString() === now.toDateString()
+    ? at.toLocaleTimeString([], clock)
+    : at.toLocaleDateString([], { month: "short", day: "numeric" });
 }

@@ -34,7 +34,9 @@ export function WouldDo({ row, figure }: { row: Pick<GaugeRow, "limit">; figure:
   return (
     <dl>
       {l.integrated !== undefined && (
-        <Line what={`One gain to ${minus(l.integrated)} LUFS${where}`}>{figure === null || figure === undefined ? "–" : `about ${signed(l.integrated - figure)} dB`}</Line>
+        <Line what={`One gain to ${minus(l.integrated)} LUFS${where}`}>
+          {figure === null || figure === undefined ? "–" : `about ${signed(l.integrated - figure)} dB`}
+        </Line>
       )}
       {l.truePeak !== undefined && <Line what="Limiter, all channels together">to {minus(l.truePeak)} dBTP</Line>}
       {rides.length > 0 && <Line what="Slow ride, where it is still too loud">{rides.join(", ")}</Line>}
@@ -49,28 +51,28 @@ function Does({ view, row, figure }: { view: ReelView; row: GaugeRow; figure: Fi
   const { sampleRate, frameRate, start } = view.head;
   const loudness = () => {
     if (figure === null || figure === undefined) return "–";
-    return c.off ? `${decimal(figure)}, and ${decimal(figure + c.matchDB)} with it` : `${decimal(figure - c.matchDB)} → ${decimal(figure)} LUFS`;
+    return c.off
+      ? `${decimal(figure)}, and ${decimal(figure + c.matchDB)} with it`
+      : `${decimal(figure - c.matchDB)} → ${decimal(figure)} LUFS`;
   };
   const places = `${w.places} ${w.places === 1 ? "place" : "places"}`;
   return (
     <dl>
       <Line what={`Gain, by ${c.title || "what was asked"}`}>{signed(c.gainDB, 2)} dB</Line>
       <Line what="Loudness before and now">{loudness()}</Line>
-      <Line what="Limiter">{w.places === 0 ? "has nothing to do" : `${decimal(-w.mostDB)} dB at most, ${decimal(w.limitedSeconds)} s in ${places}`}</Line>
+      <Line what="Limiter">
+        {w.places === 0 ? "has nothing to do" : `${decimal(-w.mostDB)} dB at most, ${decimal(w.limitedSeconds)} s in ${places}`}
+      </Line>
       {w.places > 0 && <Line what="Most of it at">{labelAt(w.mostAt + start, sampleRate, frameRate)}</Line>}
-      <Line what="Ride">{w.rideSeconds === 0 && c.ride.length === 0 ? "at rest" : `down to ${decimal(w.rideMostDB)} dB, over ${decimal(w.rideSeconds)} s`}</Line>
+      <Line what="Ride">
+        {w.rideSeconds === 0 && c.ride.length === 0 ? "at rest" : `down to ${decimal(w.rideMostDB)} dB, over ${decimal(w.rideSeconds)} s`}
+      </Line>
     </dl>
   );
 }
 
 /** Brings an output group to what is asked, and its parts with it; shows what that does, and takes it back. */
-export function Correct(p: {
-  view: ReelView;
-  row: GaugeRow;
-  profile: string;
-  judgedBy: string;
-  edits: ReturnType<typeof useReelEdits>;
-}) {
+export function Correct(p: { view: ReelView; row: GaugeRow; profile: string; judgedBy: string; edits: ReturnType<typeof useReelEdits> }) {
   const { view, row } = p;
   const limit = row.limit ?? {};
   const now = row.correction;
@@ -86,20 +88,30 @@ export function Correct(p: {
   const start = useDo(
     (keepRide: boolean) => {
       const groups = [row.id, ...(parts.data ?? []).filter((g) => !without.includes(g))];
-      return ok(api.POST("/reels/{reel}/gauge/correct", { ...reel, body: { of: row.id, groups, profile: p.profile || undefined, keepRide } }));
+      return ok(
+        api.POST("/reels/{reel}/gauge/correct", { ...reel, body: { of: row.id, groups, profile: p.profile || undefined, keepRide } }),
+      );
     },
     [keysOf.work(view.production)],
   );
   const work = useWork(view.production);
-  const cancel = useDo((id: string) => ok(api.POST("/work/{work}/cancel", { params: { path: { work: id } } })), [keysOf.work(view.production)]);
+  const cancel = useDo(
+    (id: string) => ok(api.POST("/work/{work}/cancel", { params: { path: { work: id } } })),
+    [keysOf.work(view.production)],
+  );
   const mine = work.data?.filter((w) => w.kind === "correct" && w.title === `Correct ${row.name}`);
   const running = mine?.find(isOpen);
   const last = mine?.[0];
   const name = (id: string) => view.groups.find((g) => g.id === id)?.name ?? id;
-  if (row.row !== "group") return <p className="text-muted">Output groups are corrected: choose one. What a stem or a track is too loud by is set in the Loom.</p>;
+  if (row.row !== "group")
+    return <p className="text-muted">Output groups are corrected: choose one. What a stem or a track is too loud by is set in the Loom.</p>;
   const asks = [limit.integrated, limit.truePeak, limit.ppmMax, limit.shortTermMax, limit.momentaryMax].some((x) => x !== undefined);
   if (!asks)
-    return <p className="text-muted">{p.judgedBy ? `${p.judgedBy} asks nothing of ${row.name}.` : "Nothing is asked yet: choose a spec under Print, or a profile above."}</p>;
+    return (
+      <p className="text-muted">
+        {p.judgedBy ? `${p.judgedBy} asks nothing of ${row.name}.` : "Nothing is asked yet: choose a spec under Print, or a profile above."}
+      </p>
+    );
   if (now && !own)
     return (
       <p className="text-muted">
@@ -112,7 +124,9 @@ export function Correct(p: {
       {own ? <Does view={view} row={row} figure={figure} /> : <WouldDo row={row} figure={figure} />}
       {(parts.data?.length ?? 0) > 0 && (
         <fieldset className="mt-1.5 text-[13px]">
-          <legend className="text-muted">The same gain at the same sample also goes to these parts of it, so that they still add up:</legend>
+          <legend className="text-muted">
+            The same gain at the same sample also goes to these parts of it, so that they still add up:
+          </legend>
           {parts.data!.map((id) => (
             <label key={id} className="mr-3 inline-flex items-center gap-1.5">
               <input
@@ -126,7 +140,11 @@ export function Correct(p: {
           ))}
         </fieldset>
       )}
-      {own && now.stale && !running && <p className="mt-1.5 text-[13px] text-wrong">{now.groups.length > 1 ? "The mix or its ride" : "It or its ride"} has changed since this was worked out.</p>}
+      {own && now.stale && !running && (
+        <p className="mt-1.5 text-[13px] text-wrong">
+          {now.groups.length > 1 ? "The mix or its ride" : "It or its ride"} has changed since this was worked out.
+        </p>
+      )}
       {last && !running && last.state === "failed" && <p className="mt-1.5 text-[13px] text-wrong">{last.message}</p>}
       {last && own && !now.stale && last.state === "done" && verdictOf(row) === "off" && (
         <p className="mt-1.5 text-[13px] text-wrong">{last.message}</p>
@@ -148,7 +166,10 @@ export function Correct(p: {
                 Work it out anew
               </button>
             )}
-            <button className="pill" onClick={() => void p.edits.command({ kind: "changeCorrection", command: { of: row.id, off: !now.off } })}>
+            <button
+              className="pill"
+              onClick={() => void p.edits.command({ kind: "changeCorrection", command: { of: row.id, off: !now.off } })}
+            >
               {now.off ? "Switch it on" : "Switch it off"}
             </button>
             <button className="pill" onClick={() => void p.edits.command({ kind: "removeCorrection", command: { of: row.id } })}>
@@ -161,7 +182,11 @@ export function Correct(p: {
           </button>
         )}
       </div>
-      {own && <p className="mt-1.5 text-[12px] text-muted">The ride is the curve at the foot of the picture: drag its points, press twice to set one or take one away.</p>}
+      {own && (
+        <p className="mt-1.5 text-[12px] text-muted">
+          The ride is the curve at the foot of the picture: drag its points, press twice to set one or take one away.
+        </p>
+      )}
     </div>
   );
 }

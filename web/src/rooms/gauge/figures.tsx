@@ -28,7 +28,9 @@ export function Figures({ row }: { row: Measured }) {
           </div>
         ))}
       </dl>
-      {(w.unmeasured ?? 0) > 0 && <p className="mx-4 mt-2 text-[13px] text-wrong">{w.unmeasured} samples are no numbers, so nothing that is measured here holds.</p>}
+      {(w.unmeasured ?? 0) > 0 && (
+        <p className="mx-4 mt-2 text-[13px] text-wrong">{w.unmeasured} samples are no numbers, so nothing that is measured here holds.</p>
+      )}
       <table className="mx-4 mt-3 w-[calc(100%-2rem)] text-[12px]">
         <caption className="pb-1 text-left text-[13px] font-bold">Channels</caption>
         <thead className="text-muted">
@@ -49,7 +51,13 @@ export function Figures({ row }: { row: Measured }) {
                 <td className="py-1">{c.label === "M" && w.channels.length > 1 ? c.index : c.label}</td>
                 <td className="w-16 px-2">
                   <span className="block h-1.5 rounded-full bg-band">
-                    <span className="block h-1.5 rounded-full" style={{ width: `${share * 100}%`, background: over ? "repeating-linear-gradient(45deg, var(--wrong) 0 2px, var(--paper) 2px 4px)" : "var(--ink)" }} />
+                    <span
+                      className="block h-1.5 rounded-full"
+                      style={{
+                        width: `${share * 100}%`,
+                        background: over ? "repeating-linear-gradient(45deg, var(--wrong) 0 2px, var(--paper) 2px 4px)" : "var(--ink)",
+                      }}
+                    />
                   </span>
                 </td>
                 <td className={`text-right ${over ? "text-wrong" : ""}`}>{decimal(c.truePeakDBTP)}</td>
@@ -70,7 +78,10 @@ export function Figures({ row }: { row: Measured }) {
                 {x.left} {x.right}: correlation, balance
               </span>
               <span className="tc">
-                {decimal(x.correlation, 2)}, {x.balanceDB === null ? "–" : `${decimal(Math.abs(x.balanceDB))} dB ${Math.abs(x.balanceDB) < 0.05 ? "" : x.balanceDB > 0 ? "left" : "right"}`}
+                {decimal(x.correlation, 2)},{" "}
+                {x.balanceDB === null
+                  ? "–"
+                  : `${decimal(Math.abs(x.balanceDB))} dB ${Math.abs(x.balanceDB) < 0.05 ? "" : x.balanceDB > 0 ? "left" : "right"}`}
               </span>
             </p>
           ))}
@@ -102,7 +113,10 @@ function Odd({ row }: { row: Measured }) {
   const w = row.whole!;
   const list = w.details.flatMap((d, i) => {
     const name = w.channels[i]!.label === "M" && w.channels.length > 1 ? `channel ${i + 1}` : w.channels[i]!.label;
-    return [Math.abs(d.dc) > 0.001 ? `${name} has direct current of ${decimal(20 * Math.log10(Math.abs(d.dc)))} dBFS` : "", d.clipped > 0 ? `${name} is clipped in ${d.clipped} ${d.clipped === 1 ? "place" : "places"}` : ""].filter(Boolean);
+    return [
+      Math.abs(d.dc) > 0.001 ? `${name} has direct current of ${decimal(20 * Math.log10(Math.abs(d.dc)))} dBFS` : "",
+      d.clipped > 0 ? `${name} is clipped in ${d.clipped} ${d.clipped === 1 ? "place" : "places"}` : "",
+    ].filter(Boolean);
   });
   if (list.length === 0) return null;
   return (
@@ -127,12 +141,23 @@ function Spread({ row }: { row: Measured }) {
       <figcaption className="pb-1 text-[13px] font-bold">How loud for how long</figcaption>
       <svg width={wide} height={52} role="img" aria-label={`Short-term loudness lies between ${low} and ${high} LUFS`}>
         {list.map((x) => (
-          <rect key={x.lufs} x={(x.lufs - low) * step} y={38 - (x.share / most) * 36} width={Math.max(1, step - 1)} height={(x.share / most) * 36} fill="var(--ink)">
+          <rect
+            key={x.lufs}
+            x={(x.lufs - low) * step}
+            y={38 - (x.share / most) * 36}
+            width={Math.max(1, step - 1)}
+            height={(x.share / most) * 36}
+            fill="var(--ink)"
+          >
             <title>{`${x.lufs} LUFS: ${decimal(x.share * 100)} % of the time`}</title>
           </rect>
         ))}
-        <text x={0} y={50} className="tc" fontSize={11} fill="var(--muted)">{decimal(low, 0)}</text>
-        <text x={wide} y={50} textAnchor="end" className="tc" fontSize={11} fill="var(--muted)">{decimal(high, 0)} LUFS</text>
+        <text x={0} y={50} className="tc" fontSize={11} fill="var(--muted)">
+          {decimal(low, 0)}
+        </text>
+        <text x={wide} y={50} textAnchor="end" className="tc" fontSize={11} fill="var(--muted)">
+          {decimal(high, 0)} LUFS
+        </text>
       </svg>
     </figure>
   );

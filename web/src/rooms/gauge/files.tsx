@@ -46,16 +46,35 @@ export function GaugeFiles() {
     <div className="flex h-full flex-col">
       <Header production={production.data} history={history} />
       <div className="flex min-h-0 grow max-[900px]:flex-col max-[900px]:overflow-auto">
-        <aside className="flex w-[250px] shrink-0 flex-col overflow-auto border-r border-line py-3 max-[900px]:max-h-72 max-[900px]:w-full" aria-label="Files">
+        <aside
+          className="flex w-[250px] shrink-0 flex-col overflow-auto border-r border-line py-3 max-[900px]:max-h-72 max-[900px]:w-full"
+          aria-label="Files"
+        >
           <Of production={id} files />
-          <p className="px-4 pb-2 text-[12px] text-muted">Everything under Takes: files, sets of monos, what was received. Tick several to level them together.</p>
+          <p className="px-4 pb-2 text-[12px] text-muted">
+            Everything under Takes: files, sets of monos, what was received. Tick several to level them together.
+          </p>
           <ul>
             {listed.map((t) => (
-              <li key={t.id} className={`flex items-center border-t border-line border-l-[3px] last:border-b ${t.id === take?.id ? "border-l-zest bg-paper" : "border-l-transparent hover:bg-band"}`}>
+              <li
+                key={t.id}
+                className={`flex items-center border-t border-line border-l-[3px] last:border-b
+                  ${t.id === take?.id ? "border-l-zest bg-paper" : "border-l-transparent hover:bg-band"}`}
+              >
                 <label className="flex h-10 w-9 shrink-0 cursor-pointer items-center justify-center">
-                  <input type="checkbox" className="accent-act" aria-label={`Level ${takeTitle(t)} with others`} checked={many.includes(t.id)} onChange={(e) => setMany(e.target.checked ? [...many, t.id] : many.filter((x) => x !== t.id))} />
+                  <input
+                    type="checkbox"
+                    className="accent-act"
+                    aria-label={`Level ${takeTitle(t)} with others`}
+                    checked={many.includes(t.id)}
+                    onChange={(e) => setMany(e.target.checked ? [...many, t.id] : many.filter((x) => x !== t.id))}
+                  />
                 </label>
-                <button className="min-w-0 grow cursor-pointer py-1 pr-3 text-left" aria-pressed={t.id === take?.id} onClick={() => void go(`/p/${id}/gauge/files/${t.id}`)}>
+                <button
+                  className="min-w-0 grow cursor-pointer py-1 pr-3 text-left"
+                  aria-pressed={t.id === take?.id}
+                  onClick={() => void go(`/p/${id}/gauge/files/${t.id}`)}
+                >
                   <span className="block truncate font-semibold">{takeTitle(t)}</span>
                   <span className="block truncate text-[12px] text-muted">{about(t)}</span>
                 </button>
@@ -69,7 +88,11 @@ export function GaugeFiles() {
           <main className="flex grow flex-col items-center justify-center gap-2 text-center">
             <h1 className="text-xl font-bold">There are no files yet</h1>
             <p className="max-w-md text-muted">
-              Bring files in under <Link className="font-semibold text-ink underline" to={`/p/${id}/takes`}>Takes</Link>: a finished mix, six monos of one, or a delivery. Then they are measured here, and brought to what a receiver asks for.
+              Bring files in under{" "}
+              <Link className="font-semibold text-ink underline" to={`/p/${id}/takes`}>
+                Takes
+              </Link>
+              : a finished mix, six monos of one, or a delivery. Then they are measured here, and brought to what a receiver asks for.
             </p>
           </main>
         )}
@@ -81,7 +104,9 @@ export function GaugeFiles() {
 function about(t: Take): string {
   const n = t.assembly?.files.length ?? 1;
   const width = t.channels.length === 1 ? "mono" : `${t.channels.length} channels`;
-  return [n > 1 ? `${n} files` : t.description.scene && t.fileName, width, `${t.description.sampleRate / 1000} kHz`].filter(Boolean).join(", ");
+  return [n > 1 ? `${n} files` : t.description.scene && t.fileName, width, `${t.description.sampleRate / 1000} kHz`]
+    .filter(Boolean)
+    .join(", ");
 }
 
 type Range = { from: number; to: number };
@@ -94,15 +119,38 @@ function useMeasured(take: Take, asked: Asked, start: number, range: Range | nul
     queryKey: ["gauge take", take.id, take.sets, asked, range],
     placeholderData: keepPreviousData,
     refetchInterval: (q) => (q.state.data && q.state.data.share < 1 ? 400 : false),
-    queryFn: () => ok(api.GET("/takes/{take}/gauge", { params: { path: { take: take.id }, query: { ...asked, from: range ? range.from - start : undefined, to: range ? range.to - start : undefined } } })),
+    queryFn: () =>
+      ok(
+        api.GET("/takes/{take}/gauge", {
+          params: {
+            path: { take: take.id },
+            query: { ...asked, from: range ? range.from - start : undefined, to: range ? range.to - start : undefined },
+          },
+        }),
+      ),
   });
 }
 
-function Open({ take, rate, judge, onJudge, many }: { take: Take; rate: Production["frameRate"]; judge: Judge; onJudge: (j: Judge) => void; many: string[] }) {
+function Open({
+  take,
+  rate,
+  judge,
+  onJudge,
+  many,
+}: {
+  take: Take;
+  rate: Production["frameRate"];
+  judge: Judge;
+  onJudge: (j: Judge) => void;
+  many: string[];
+}) {
   const d = take.description;
   const start = d.startSamples ?? 0;
-  const view = useMemo<Timed>(() => ({ id: take.id, end: start + d.frames, marks: [], clips: [], head: { start, sampleRate: d.sampleRate, frameRate: rate } }), [take.id, start, d.frames, d.sampleRate, rate]);
-  const scroll = useMemo(() => new Scroll(whole(view, 700, 1)), []); // eslint-disable-line react-hooks/exhaustive-deps
+  const view = useMemo<Timed>(
+    () => ({ id: take.id, end: start + d.frames, marks: [], clips: [], head: { start, sampleRate: d.sampleRate, frameRate: rate } }),
+    [take.id, start, d.frames, d.sampleRate, rate],
+  );
+  const scroll = useMemo(() => new Scroll(whole(view, 700, 1)), []);
   const [programme, setProgramme] = useState<string>();
   const [oversample, setOversample] = useState<4 | 8>(4);
   const [range, setRange] = useState<Range | null>(null);
@@ -119,7 +167,12 @@ function Open({ take, rate, judge, onJudge, many }: { take: Take; rate: Producti
     queryKey: ["gauge take lines", take.id, take.sets, asked, g?.share === 1, from, to, columns],
     enabled: width > 0 && g?.share === 1,
     placeholderData: keepPreviousData,
-    queryFn: () => ok(api.GET("/takes/{take}/gauge/lines", { params: { path: { take: take.id }, query: { ...asked, from: Math.max(0, from - start), to: Math.max(1, to - start), columns } } })),
+    queryFn: () =>
+      ok(
+        api.GET("/takes/{take}/gauge/lines", {
+          params: { path: { take: take.id }, query: { ...asked, from: Math.max(0, from - start), to: Math.max(1, to - start), columns } },
+        }),
+      ),
   });
   const playing = usePlayer((s) => s.playing?.what === "take" && s.playing.id === take.id);
   const position = usePosition(take.id, at, start);
@@ -153,7 +206,12 @@ function Open({ take, rate, judge, onJudge, many }: { take: Take; rate: Producti
       <main className="flex min-w-0 grow flex-col max-[900px]:min-h-[640px]">
         <h1 className="sr-only">Gauge: {takeTitle(take)}</h1>
         <div className="flex shrink-0 flex-wrap items-center gap-2.5 border-b border-line px-4 py-2">
-          <button className="flex h-8 w-10 cursor-pointer items-center justify-center rounded-full bg-ink text-ground" aria-label={playing ? "Stop" : "Play"} aria-pressed={playing} onClick={play}>
+          <button
+            className="flex h-8 w-10 cursor-pointer items-center justify-center rounded-full bg-ink text-ground"
+            aria-label={playing ? "Stop" : "Play"}
+            aria-pressed={playing}
+            onClick={play}
+          >
             {playing ? <Square size={14} /> : <Play size={15} />}
           </button>
           <span className="tc text-[19px] font-semibold">{labelAt(position, d.sampleRate, rate)}</span>
@@ -170,7 +228,10 @@ function Open({ take, rate, judge, onJudge, many }: { take: Take; rate: Producti
               </select>
             </label>
           )}
-          <label className="flex items-center gap-1.5 text-[13px] text-muted" title="How many times the sample rate true peak is looked for at">
+          <label
+            className="flex items-center gap-1.5 text-[13px] text-muted"
+            title="How many times the sample rate true peak is looked for at"
+          >
             True peak at
             <select className="field" value={oversample} onChange={(e) => setOversample(e.target.value === "8" ? 8 : 4)}>
               <option value={4}>4×</option>
@@ -187,7 +248,18 @@ function Open({ take, rate, judge, onJudge, many }: { take: Take; rate: Producti
         {gauge.error ? (
           <p className="m-6 text-wrong">{gauge.error.message}</p>
         ) : row?.whole ? (
-          <Plot file view={view} row={row} lines={lines.data} scroll={scroll} at={at} range={range} onWidth={setWidth} onGo={goTo} onRange={setRange} />
+          <Plot
+            file
+            view={view}
+            row={row}
+            lines={lines.data}
+            scroll={scroll}
+            at={at}
+            range={range}
+            onWidth={setWidth}
+            onGo={goTo}
+            onRange={setRange}
+          />
         ) : (
           <div className="grow p-6 text-muted" role="status">
             {takeTitle(take)} is being measured.
@@ -211,12 +283,18 @@ function Open({ take, rate, judge, onJudge, many }: { take: Take; rate: Producti
               }}
             />
           </section>
-          <section className="min-h-0 overflow-auto border-l border-line px-4 py-2.5 max-[900px]:border-l-0 max-[900px]:border-t" aria-label="Level">
+          <section
+            className="min-h-0 overflow-auto border-l border-line px-4 py-2.5 max-[900px]:border-l-0 max-[900px]:border-t"
+            aria-label="Level"
+          >
             <Level take={take} row={row} programmes={g?.programmes.length ?? 1} judge={judge} many={many} />
           </section>
         </div>
       </main>
-      <aside className="w-[268px] shrink-0 overflow-auto border-l border-line max-[900px]:w-full max-[900px]:border-l-0 max-[900px]:border-t" aria-label="Figures">
+      <aside
+        className="w-[268px] shrink-0 overflow-auto border-l border-line max-[900px]:w-full max-[900px]:border-l-0 max-[900px]:border-t"
+        aria-label="Figures"
+      >
         {row && <Figures row={row} />}
         <Order take={take} />
       </aside>
@@ -258,12 +336,27 @@ function JudgedBy({ production, judge, onJudge }: { production: string; judge: J
 }
 
 /** Brings the take, or all that are ticked, to what is asked; what was written stands below with its figures. */
-function Level({ take, row, programmes, judge, many }: { take: Take; row: Measured | undefined; programmes: number; judge: Judge; many: string[] }) {
+function Level({
+  take,
+  row,
+  programmes,
+  judge,
+  many,
+}: {
+  take: Take;
+  row: Measured | undefined;
+  programmes: number;
+  judge: Judge;
+  many: string[];
+}) {
   const production = take.production;
   const takes = many.length > 0 ? many : [take.id];
   const [away, setAway] = useState<string[]>([]);
   const again = [keysOf.work(production)];
-  const start = useDo(() => ok(api.POST("/productions/{production}/level", { params: { path: { production } }, body: { takes, ...judge } })), again);
+  const start = useDo(
+    () => ok(api.POST("/productions/{production}/level", { params: { path: { production } }, body: { takes, ...judge } })),
+    again,
+  );
   const cancel = useDo((id: string) => ok(api.POST("/work/{work}/cancel", { params: { path: { work: id } } })), again);
   const remove = useDo((id: string) => ok(api.DELETE("/work/{work}", { params: { path: { work: id } } })), again);
   const work = useWork(production).data?.filter((w) => w.kind === "level") ?? [];
@@ -273,42 +366,55 @@ function Level({ take, row, programmes, judge, many }: { take: Take; row: Measur
   const blocked = many.length === 0 && (!row?.whole || !asks || programmes > 1 || limit.measured === "dialogue");
   return (
     <>
-      <h2 className="mb-1.5 font-bold">Level {many.length > 0 ? `the ${many.length} that are ticked` : files > 1 ? `its ${files} files` : "it"}</h2>
+      <h2 className="mb-1.5 font-bold">
+        Level {many.length > 0 ? `the ${many.length} that are ticked` : files > 1 ? `its ${files} files` : "it"}
+      </h2>
       {many.length === 0 && programmes > 1 ? (
-        <p className="text-muted">It carries {programmes} programmes. Say on the right which channels are heard together, or unravel it under Takes; then each can be levelled.</p>
+        <p className="text-muted">
+          It carries {programmes} programmes. Say on the right which channels are heard together, or unravel it under Takes; then each can
+          be levelled.
+        </p>
       ) : many.length === 0 && limit.measured === "dialogue" ? (
-        <p className="text-muted">Its loudness is asked for where dialogue is heard, which a file does not tell. Lay it on a reel with its dialogue stem.</p>
+        <p className="text-muted">
+          Its loudness is asked for where dialogue is heard, which a file does not tell. Lay it on a reel with its dialogue stem.
+        </p>
       ) : many.length === 0 && row && !asks ? (
         <p className="text-muted">Nothing is asked of {row.name}; choose another profile or spec above.</p>
       ) : (
         row && many.length === 0 && <WouldDo row={row} figure={row.whole?.integratedLUFS} />
       )}
       <p className="mt-1 text-muted">
-        {many.length > 0 ? "Each is a programme of its own. " : files > 1 ? "All get the same gain at the same sample. " : ""}What is written keeps its name, time stamp, descriptions and order of channels; what is here stays as it came.
+        {many.length > 0 ? "Each is a programme of its own. " : files > 1 ? "All get the same gain at the same sample. " : ""}What is
+        written keeps its name, time stamp, descriptions and order of channels; what is here stays as it came.
       </p>
       <div className="mt-2">
         <button className="pill-act" disabled={blocked || start.isPending} onClick={() => start.mutate(undefined)}>
           {many.length > 1 ? `Level ${many.length} takes` : "Level it"}
         </button>
       </div>
-      {work.filter((w) => !away.includes(w.id)).map((w) =>
-        isOpen(w) ? (
-          <div key={w.id} className="mt-2 flex items-center gap-2">
-            <span className="grow">
-              <Bar share={w.progress} name={w.title} />
-            </span>
-            <button className="pill" onClick={() => cancel.mutate(w.id)}>
-              Stop
-            </button>
-          </div>
-        ) : w.state === "failed" ? (
-          <p key={w.id} className="mt-2 text-wrong">
-            {w.message} <button className="cursor-pointer underline" onClick={() => remove.mutate(w.id)}>Put it away</button>
-          </p>
-        ) : w.state === "done" ? (
-          <Written key={w.id} work={w} onAway={() => setAway([...away, w.id])} onRemove={() => remove.mutate(w.id)} />
-        ) : null,
-      )}
+      {work
+        .filter((w) => !away.includes(w.id))
+        .map((w) =>
+          isOpen(w) ? (
+            <div key={w.id} className="mt-2 flex items-center gap-2">
+              <span className="grow">
+                <Bar share={w.progress} name={w.title} />
+              </span>
+              <button className="pill" onClick={() => cancel.mutate(w.id)}>
+                Stop
+              </button>
+            </div>
+          ) : w.state === "failed" ? (
+            <p key={w.id} className="mt-2 text-wrong">
+              {w.message}{" "}
+              <button className="cursor-pointer underline" onClick={() => remove.mutate(w.id)}>
+                Put it away
+              </button>
+            </p>
+          ) : w.state === "done" ? (
+            <Written key={w.id} work={w} onAway={() => setAway([...away, w.id])} onRemove={() => remove.mutate(w.id)} />
+          ) : null,
+        )}
     </>
   );
 }
@@ -320,7 +426,10 @@ function Order({ take }: { take: Take }) {
   const all = take.channels.map((c) => c.index);
   const set = take.sets.find((s) => s.channels.length === all.length);
   const ways = waysOf(all).filter((w) => w.set.kind === "bonded");
-  const nameOf = (i: number) => (take.assembly && take.assembly.files.length === all.length ? take.assembly.files[i]!.fileName : take.channels[i]!.name || `Channel ${i + 1}`);
+  const nameOf = (i: number) =>
+    take.assembly && take.assembly.files.length === all.length
+      ? take.assembly.files[i]!.fileName
+      : take.channels[i]!.name || `Channel ${i + 1}`;
   return (
     <section className="mx-4 mb-4 mt-3 text-[13px]" aria-label="Which channel is which">
       <h3 className="font-bold">Which channel is which</h3>
@@ -329,7 +438,9 @@ function Order({ take }: { take: Take }) {
           In the order
           <select
             className="field"
-            value={ways.findIndex((w) => set && w.set.labels.every((l, i) => set.labels[i] === l) && w.set.channels.every((c, i) => set.channels[i] === c))}
+            value={ways.findIndex(
+              (w) => set && w.set.labels.every((l, i) => set.labels[i] === l) && w.set.channels.every((c, i) => set.channels[i] === c),
+            )}
             onChange={(e) => {
               const way = ways[Number(e.target.value)];
               edit.mutate({ sets: way ? together(take.sets, way.set) : [] });
@@ -351,7 +462,12 @@ function Order({ take }: { take: Take }) {
               {nameOf(i)}
             </span>
             {set && (
-              <select className="field h-6 shrink-0 py-0" aria-label={`What ${nameOf(i)} is`} value={set.labels[set.channels.indexOf(c)]} onChange={(e) => edit.mutate({ sets: together(take.sets, relabelled(set, c, e.target.value)) })}>
+              <select
+                className="field h-6 shrink-0 py-0"
+                aria-label={`What ${nameOf(i)} is`}
+                value={set.labels[set.channels.indexOf(c)]}
+                onChange={(e) => edit.mutate({ sets: together(take.sets, relabelled(set, c, e.target.value)) })}
+              >
                 {set.labels.map((l) => (
                   <option key={l}>{l}</option>
                 ))}

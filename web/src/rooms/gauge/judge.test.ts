@@ -2,8 +2,28 @@ import { describe, expect, it } from "vitest";
 
 import { judged, placeWords, verdictOf, type GaugePlace, type GaugeRow } from "./judge";
 
-const whole = { integratedLUFS: -22.6, momentaryMaxLUFS: -15, shortTermMaxLUFS: -18.4, loudnessRangeLU: 6, truePeakMaxDBTP: -1.004, ppmMax: 6, channels: [], details: [], pairs: [], spread: [], seconds: 60 };
-const row = (of: Partial<NonNullable<GaugeRow["whole"]>>, limit: GaugeRow["limit"]): GaugeRow => ({ row: "group", id: "g", name: "Full mix", tag: "MIX", labels: ["L", "R"], whole: { ...whole, ...of }, limit });
+const whole = {
+  integratedLUFS: -22.6,
+  momentaryMaxLUFS: -15,
+  shortTermMaxLUFS: -18.4,
+  loudnessRangeLU: 6,
+  truePeakMaxDBTP: -1.004,
+  ppmMax: 6,
+  channels: [],
+  details: [],
+  pairs: [],
+  spread: [],
+  seconds: 60,
+};
+const row = (of: Partial<NonNullable<GaugeRow["whole"]>>, limit: GaugeRow["limit"]): GaugeRow => ({
+  row: "group",
+  id: "g",
+  name: "Full mix",
+  tag: "MIX",
+  labels: ["L", "R"],
+  whole: { ...whole, ...of },
+  limit,
+});
 const verdict = (what: string, r: GaugeRow) => judged(r).find((j) => j.what === what)!.verdict;
 
 describe("judging", () => {
@@ -32,8 +52,14 @@ describe("judging", () => {
   });
   it("says what each was before a correction that acts", () => {
     const correction = { before: { integrated: -18.2, truePeak: 0.3 }, off: false } as GaugeRow["correction"];
-    const before = (r: GaugeRow) => judged(r).map((j) => [j.what, j.before]).filter((x) => x[1] !== undefined);
-    expect(before({ ...row({}, asked), correction })).toEqual([["Integrated", -18.2], ["True peak", 0.3]]);
+    const before = (r: GaugeRow) =>
+      judged(r)
+        .map((j) => [j.what, j.before])
+        .filter((x) => x[1] !== undefined);
+    expect(before({ ...row({}, asked), correction })).toEqual([
+      ["Integrated", -18.2],
+      ["True peak", 0.3],
+    ]);
     expect(before({ ...row({}, asked), correction: { ...correction!, off: true } })).toEqual([]);
   });
   it("is free where nothing is asked", () => {

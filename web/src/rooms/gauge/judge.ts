@@ -24,7 +24,14 @@ export function judged(row: Pick<Measured, "limit" | "whole" | "correction">): J
   const l: GaugeLimit = row.limit ?? {};
   if (!w) return [];
   const was = row.correction && !row.correction.off ? (row.correction.before ?? {}) : {};
-  const most = (what: string, value: number | null, limit: number | undefined, unit: string, before: number | undefined, places = 1): Judged => ({
+  const most = (
+    what: string,
+    value: number | null,
+    limit: number | undefined,
+    unit: string,
+    before: number | undefined,
+    places = 1,
+  ): Judged => ({
     what,
     before,
     asked: limit === undefined ? "not limited" : `at most ${minus(limit)}`,
@@ -32,7 +39,8 @@ export function judged(row: Pick<Measured, "limit" | "whole" | "correction">): J
     unit,
     places,
     // As the desk has it: nothing at all on a channel is below any limit, a value that can't be had is not.
-    verdict: limit === undefined ? "free" : value === null ? (w.truePeakMaxDBTP === null ? "in" : "off") : value <= limit + 0.005 ? "in" : "off",
+    verdict:
+      limit === undefined ? "free" : value === null ? (w.truePeakMaxDBTP === null ? "in" : "off") : value <= limit + 0.005 ? "in" : "off",
   });
   const anchored = l.measured === "dialogue";
   const target = l.integrated;
@@ -47,10 +55,18 @@ export function judged(row: Pick<Measured, "limit" | "whole" | "correction">): J
     verdict: !asks || target === undefined ? "free" : value !== null && Math.abs(value - target) <= tolerance + 0.005 ? "in" : "off",
   });
   const list = [loudness("Integrated", w.integratedLUFS, !anchored)];
-  if (w.dialogue && w.dialogue.share > 0) list.push(loudness("Dialogue", w.dialogue.lufs, anchored, `, heard ${Math.round(w.dialogue.share * 100)} % of the time`));
+  if (w.dialogue && w.dialogue.share > 0)
+    list.push(loudness("Dialogue", w.dialogue.lufs, anchored, `, heard ${Math.round(w.dialogue.share * 100)} % of the time`));
   else if (anchored) list.push(loudness("Dialogue", null, true, ", no dialogue is heard"));
-  list.push(most("True peak", w.truePeakMaxDBTP, l.truePeak, "dBTP", was.truePeak), most("Short-term max", w.shortTermMaxLUFS, l.shortTermMax, "LUFS", was.shortTermMax), most("Momentary max", w.momentaryMaxLUFS, l.momentaryMax, "LUFS", was.momentaryMax));
-  list.push(most("Programme meter", w.ppmMax, l.ppmMax, "PPM", was.ppmMax), most("Loudness range", w.loudnessRangeLU, l.rangeMax, "LU", was.range));
+  list.push(
+    most("True peak", w.truePeakMaxDBTP, l.truePeak, "dBTP", was.truePeak),
+    most("Short-term max", w.shortTermMaxLUFS, l.shortTermMax, "LUFS", was.shortTermMax),
+    most("Momentary max", w.momentaryMaxLUFS, l.momentaryMax, "LUFS", was.momentaryMax),
+  );
+  list.push(
+    most("Programme meter", w.ppmMax, l.ppmMax, "PPM", was.ppmMax),
+    most("Loudness range", w.loudnessRangeLU, l.rangeMax, "LU", was.range),
+  );
   return list;
 }
 

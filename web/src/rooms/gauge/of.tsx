@@ -3,7 +3,11 @@ import { Link } from "react-router";
 /** What is measured: a reel, or files by themselves. */
 export function Of({ production, files }: { production: string; files: boolean }) {
   const side = (to: string, name: string, here: boolean) => (
-    <Link className={`flex h-7 grow items-center justify-center px-3 ${here ? "bg-ink font-semibold text-ground" : "bg-paper hover:bg-band"}`} aria-current={here ? "page" : undefined} to={`/p/${production}/${to}`}>
+    <Link
+      className={`flex h-7 grow items-center justify-center px-3 ${here ? "bg-ink font-semibold text-ground" : "bg-paper hover:bg-band"}`}
+      aria-current={here ? "page" : undefined}
+      to={`/p/${production}/${to}`}
+    >
       {name}
     </Link>
   );

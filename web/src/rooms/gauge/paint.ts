@@ -115,12 +115,29 @@ export function paint(g: CanvasRenderingContext2D, width: number, full: number, 
   }
   // Momentary loudness as cloth, short-term as the thread.
   g.fillStyle = colour("--warp");
-  each(s, s.lines?.momentary, width, (v, x, step) => v !== null && v > foot && g.fillRect(x, yOf(v, height), Math.max(1, step > 3 ? step - 1 : step), height - yOf(v, height)));
+  each(
+    s,
+    s.lines?.momentary,
+    width,
+    (v, x, step) =>
+      v !== null && v > foot && g.fillRect(x, yOf(v, height), Math.max(1, step > 3 ? step - 1 : step), height - yOf(v, height)),
+  );
   const limited = shortTermMax ?? momentaryMax;
   if (limited !== undefined) {
     const values = shortTermMax === undefined ? s.lines?.momentary : s.lines?.shortTerm;
     const y = yOf(limited, height);
-    hatched(g, () => each(s, values, width, (v, x, step) => v !== null && v > limited && g.rect(x, yOf(v, height), Math.max(1.5, step), y - yOf(v, height))), width, height);
+    hatched(
+      g,
+      () =>
+        each(
+          s,
+          values,
+          width,
+          (v, x, step) => v !== null && v > limited && g.rect(x, yOf(v, height), Math.max(1.5, step), y - yOf(v, height)),
+        ),
+      width,
+      height,
+    );
     g.strokeStyle = colour("--wrong");
     g.setLineDash([1.5, 3]);
     g.beginPath();
@@ -143,7 +160,14 @@ export function paint(g: CanvasRenderingContext2D, width: number, full: number, 
   g.lineWidth = 2;
   line(g, s, s.lines?.shortTerm, width, height);
   g.lineWidth = 1;
-  if (limited !== undefined) label(g, `${shortTermMax === undefined ? "momentary" : "short-term"} at most ${`${limited}`.replace("-", "−")}`, width - 150, yOf(limited, height) - 9, colour("--wrong"));
+  if (limited !== undefined)
+    label(
+      g,
+      `${shortTermMax === undefined ? "momentary" : "short-term"} at most ${`${limited}`.replace("-", "−")}`,
+      width - 150,
+      yOf(limited, height) - 9,
+      colour("--wrong"),
+    );
   g.fillStyle = colour("--ground");
   g.fillRect(0, 0, 38, height);
   g.font = "11px 'Spline Sans Mono Variable', monospace";
@@ -161,10 +185,16 @@ function paintLanes(g: CanvasRenderingContext2D, width: number, from: number, s:
     label(g, name, 10, y + (height > 30 ? 10 : height / 2), colour("--ink"));
     y += height;
   };
-  if (!s.file) lane("Dialogue", lanes.dialogue, (at) => {
-    g.fillStyle = colour("--dye-DX");
-    each(s, s.lines?.dialogue, width, (v, x, step) => v !== null && v > 0.3 && g.fillRect(x, at + 4, Math.max(1, step), lanes.dialogue - 9));
-  });
+  if (!s.file)
+    lane("Dialogue", lanes.dialogue, (at) => {
+      g.fillStyle = colour("--dye-DX");
+      each(
+        s,
+        s.lines?.dialogue,
+        width,
+        (v, x, step) => v !== null && v > 0.3 && g.fillRect(x, at + 4, Math.max(1, step), lanes.dialogue - 9),
+      );
+    });
   lane("True peak", lanes.peak, (at) => {
     const h = lanes.peak - 2;
     const place = (dB: number) => at + h - Math.max(0, Math.min(1, (dB + 40) / 43)) * h;

@@ -6,7 +6,14 @@ import type { Timed } from "../loom/geometry";
 import { overUnit, placeWords, type GaugePlace } from "./judge";
 
 /** Where the row leaves what is asked, each to go to, to hear and to mark. */
-export function Places(p: { view: Pick<Timed, "head">; places: GaugePlace[] | null; playing: number | null; onGo: (sample: number) => void; onHear: (at: number | null, from: number, until: number) => void; onMark?: (name: string, from: number, to: number) => void }) {
+export function Places(p: {
+  view: Pick<Timed, "head">;
+  places: GaugePlace[] | null;
+  playing: number | null;
+  onGo: (sample: number) => void;
+  onHear: (at: number | null, from: number, until: number) => void;
+  onMark?: (name: string, from: number, to: number) => void;
+}) {
   const { head } = p.view;
   const at = (seconds: number) => head.start + Math.round(seconds * head.sampleRate);
   if (!p.places) return <p className="text-muted">It is being measured.</p>;
@@ -23,11 +30,21 @@ export function Places(p: { view: Pick<Timed, "head">; places: GaugePlace[] | nu
             </button>
             <span className="min-w-0 grow truncate">{placeWords(x)}</span>
             {x.over !== undefined && <span className="tc shrink-0 text-wrong">{`${signed(x.over)} ${overUnit(x)}`}</span>}
-            <button className="flex h-6 w-6 shrink-0 cursor-pointer items-center justify-center rounded-full hover:bg-band" aria-label={on ? "Stop" : `Hear it at ${tc}`} aria-pressed={on} onClick={() => p.onHear(on ? null : i, at(Math.max(0, x.from - 1)), at(x.to + 1))}>
+            <button
+              className="flex h-6 w-6 shrink-0 cursor-pointer items-center justify-center rounded-full hover:bg-band"
+              aria-label={on ? "Stop" : `Hear it at ${tc}`}
+              aria-pressed={on}
+              onClick={() => p.onHear(on ? null : i, at(Math.max(0, x.from - 1)), at(x.to + 1))}
+            >
               {on ? <Square size={12} /> : <Play size={12} />}
             </button>
             {p.onMark && (
-              <button className="flex h-6 w-6 shrink-0 cursor-pointer items-center justify-center rounded-full text-muted hover:bg-band hover:text-ink" aria-label={`Mark it at ${tc}`} title="Set a mark on the reel here" onClick={() => p.onMark!(placeWords(x), at(x.from), at(x.to))}>
+              <button
+                className="flex h-6 w-6 shrink-0 cursor-pointer items-center justify-center rounded-full text-muted hover:bg-band hover:text-ink"
+                aria-label={`Mark it at ${tc}`}
+                title="Set a mark on the reel here"
+                onClick={() => p.onMark!(placeWords(x), at(x.from), at(x.to))}
+              >
                 <Flag size={12} />
               </button>
             )}

@@ -32,7 +32,12 @@ export function useLines(view: ReelView, row: GaugeRow | undefined, profile: str
     queryKey: ["gauge lines", view.id, revision, row?.row, row?.id, profile, from, to, width],
     enabled: row !== undefined && width > 0,
     placeholderData: keepPreviousData,
-    queryFn: () => ok(api.GET("/reels/{reel}/gauge/lines", { params: { path: { reel: view.id }, query: { row: row!.row, id: row!.id, profile: profile || undefined, from, to, columns } } })),
+    queryFn: () =>
+      ok(
+        api.GET("/reels/{reel}/gauge/lines", {
+          params: { path: { reel: view.id }, query: { row: row!.row, id: row!.id, profile: profile || undefined, from, to, columns } },
+        }),
+      ),
   });
 }
 
@@ -61,7 +66,17 @@ export function Plot(p: {
     (c) => {
       const s = fit(c);
       if (!s) return;
-      paint(s.g, s.width, s.height, { start: head.start, rate: head.sampleRate, time, lines: p.lines?.lines, before: p.lines?.before, limit: p.row.limit ?? {}, ride: shown, range: p.range, file: p.file ?? false });
+      paint(s.g, s.width, s.height, {
+        start: head.start,
+        rate: head.sampleRate,
+        time,
+        lines: p.lines?.lines,
+        before: p.lines?.before,
+        limit: p.row.limit ?? {},
+        ride: shown,
+        range: p.range,
+        file: p.file ?? false,
+      });
     },
     [p.lines, time, p.row, p.range, shown, head],
   );
@@ -74,14 +89,15 @@ export function Plot(p: {
     });
     observer.observe(el);
     return () => observer.disconnect();
-  }, [view.id, view.end, scroll]); // eslint-disable-line react-hooks/exhaustive-deps
+  }, [view.id, view.end, scroll]);
   const hold = useRef<{ range?: number; point?: number }>({});
   const inRide = (e: React.PointerEvent | React.MouseEvent) => e.nativeEvent.offsetY > canvas.current!.clientHeight - lanes.ride;
   const level = (e: React.PointerEvent | React.MouseEvent) => {
     const y = e.clientY - canvas.current!.getBoundingClientRect().bottom + lanes.ride;
     return Math.round(Math.max(rideFoot, Math.min(rideTop, rideTop - (y / (lanes.ride - 2)) * (rideTop - rideFoot))) * 10) / 10;
   };
-  const placeOf = (e: React.PointerEvent | React.MouseEvent) => Math.round(sampleAt(time, e.clientX - canvas.current!.getBoundingClientRect().left));
+  const placeOf = (e: React.PointerEvent | React.MouseEvent) =>
+    Math.round(sampleAt(time, e.clientX - canvas.current!.getBoundingClientRect().left));
   const near = (e: React.PointerEvent | React.MouseEvent) => {
     const x = e.clientX - canvas.current!.getBoundingClientRect().left;
     const y = e.clientY - canvas.current!.getBoundingClientRect().bottom + lanes.ride;
@@ -89,7 +105,17 @@ export function Plot(p: {
   };
   return (
     <div className="flex min-h-0 grow flex-col">
-      <Ruler view={view} scroll={scroll} at={p.at} range={p.range} loop={false} onGo={p.onGo} onScrub={p.onGo} onRange={(from, to) => p.onRange({ from, to })} onMark={() => undefined} />
+      <Ruler
+        view={view}
+        scroll={scroll}
+        at={p.at}
+        range={p.range}
+        loop={false}
+        onGo={p.onGo}
+        onScrub={p.onGo}
+        onRange={(from, to) => p.onRange({ from, to })}
+        onMark={() => undefined}
+      />
       <div ref={box} className="relative min-h-0 grow overflow-hidden" style={{ minHeight: lanesHeight(p.file ?? false) + 120 }}>
         <canvas
           ref={canvas}
@@ -109,7 +135,8 @@ export function Plot(p: {
             if (e.buttons !== 1) return;
             const { range, point } = hold.current;
             if (point !== undefined) setDrawn(shown.map((q, i) => (i === point ? { ...q, value: level(e) } : q)));
-            else if (range !== undefined && Math.abs(placeOf(e) - range) / time.perPixel > 4) p.onRange({ from: Math.min(range, placeOf(e)), to: Math.max(range, placeOf(e)) });
+            else if (range !== undefined && Math.abs(placeOf(e) - range) / time.perPixel > 4)
+              p.onRange({ from: Math.min(range, placeOf(e)), to: Math.max(range, placeOf(e)) });
           }}
           onPointerUp={(e) => {
             const { range, point } = hold.current;
@@ -131,10 +158,20 @@ export function Plot(p: {
         />
         <ShuttleLine view={view} time={time} at={p.at} />
         <div className="pointer-events-none absolute left-12 top-2 flex gap-4 text-[12px]" aria-hidden>
-          <Key what="momentary"><rect y={2} width={12} height={8} fill="var(--warp)" /></Key>
-          <Key what="short-term"><rect y={5} width={12} height={2} fill="var(--ink)" /></Key>
-          {(p.lines?.before?.length ?? 0) > 0 && <Key what="short-term before"><path d="M0 6h2M4 6h2M8 6h2" stroke="var(--act)" strokeWidth={2} /></Key>}
-          <Key what="integrated so far"><path d="M0 6h5M7 6h5" stroke="var(--dye-own-1)" strokeWidth={2} /></Key>
+          <Key what="momentary">
+            <rect y={2} width={12} height={8} fill="var(--warp)" />
+          </Key>
+          <Key what="short-term">
+            <rect y={5} width={12} height={2} fill="var(--ink)" />
+          </Key>
+          {(p.lines?.before?.length ?? 0) > 0 && (
+            <Key what="short-term before">
+              <path d="M0 6h2M4 6h2M8 6h2" stroke="var(--act)" strokeWidth={2} />
+            </Key>
+          )}
+          <Key what="integrated so far">
+            <path d="M0 6h5M7 6h5" stroke="var(--dye-own-1)" strokeWidth={2} />
+          </Key>
         </div>
       </div>
     </div>
@@ -144,7 +181,9 @@ export function Plot(p: {
 function Key({ what, children }: { what: string; children: React.ReactNode }) {
   return (
     <span className="flex items-center gap-1 rounded bg-ground/80 px-1">
-      <svg width={12} height={12}>{children}</svg>
+      <svg width={12} height={12}>
+        {children}
+      </svg>
       {what}
     </span>
   );

@@ -18,7 +18,7 @@ import { Scroll } from "../loom/scroll";
 import { usePosition } from "../loom/shuttleline";
 import { Correct } from "./correct";
 import { Figures } from "./figures";
-import { rowKey, type GaugeRow } from "./judge";
+import { rowKey, type GaugeRow, type GaugeView } from "./judge";
 import { Of } from "./of";
 import { Places } from "./places";
 import { Plot, useLines } from "./plot";
@@ -42,6 +42,11 @@ export function GaugeRoom() {
   );
 }
 
+function measuredWords(g: GaugeView): string {
+  const again = g.measured > 0 && g.measured < g.seconds ? `; ${decimal(g.measured, 0)} s of it again after the last edit` : "";
+  return `Measured as it is now, in ${decimal(g.took, g.took < 1 ? 2 : 1)} s${again}.`;
+}
+
 type Range = { from: number; to: number };
 
 /** What was measured of a reel; asked for again until it is that of the reel as it is. */
@@ -50,7 +55,15 @@ function useGauge(view: ReelView, row: { row: GaugeRow["row"]; id: string } | nu
     queryKey: ["gauge", view.id, view.revision, profile, row?.row, row?.id, range?.from, range?.to],
     placeholderData: keepPreviousData,
     refetchInterval: (q) => (q.state.data && q.state.data.share < 1 ? 400 : false),
-    queryFn: () => ok(api.GET("/reels/{reel}/gauge", { params: { path: { reel: view.id }, query: { profile: profile || undefined, row: row?.row, id: row?.id, from: range?.from, to: range?.to } } })),
+    queryFn: () =>
+      ok(
+        api.GET("/reels/{reel}/gauge", {
+          params: {
+            path: { reel: view.id },
+            query: { profile: profile || undefined, row: row?.row, id: row?.id, from: range?.from, to: range?.to },
+          },
+        }),
+      ),
   });
 }
 
@@ -71,7 +84,7 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   const [matched, setMatched] = useState(false);
   const [hearing, setHearing] = useState<number | null>(null);
   const [width, setWidth] = useState(0);
-  const scroll = useMemo(() => new Scroll(whole(view, 700)), []); // eslint-disable-line react-hooks/exhaustive-deps
+  const scroll = useMemo(() => new Scroll(whole(view, 700)), []);
   const profiles = useQuery({ queryKey: ["profiles"], queryFn: () => ok(api.GET("/profiles")) });
   const gauge = useGauge(view, chosen, profile, range);
   const row = gauge.data?.rows.find((r) => chosen && rowKey(r) === rowKey(chosen));
@@ -82,7 +95,7 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   const tap: Tap = row ? { kind: row.row, id: row.id } : { kind: "stems", id: "" };
   const manner: Manner = { tap, solo: [], matched };
   const playFrom = (from: number, until?: number) => void player.playReel(view.id, from, { ...manner, until });
-  useEffect(() => player.change(manner), [tap.kind, tap.id, matched, view.revision]); // eslint-disable-line react-hooks/exhaustive-deps
+  useEffect(() => player.change(manner), [tap.kind, tap.id, matched, view.revision]);
   useEffect(() => () => player.stop(), []);
   useEffect(() => {
     if (!playing) setHearing(null);
@@ -141,21 +154,32 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
               <Bar share={g?.share ?? 0} name="Measured" />
             </>
           ) : (
-            g.seconds > 0 && `Measured as it is now, in ${decimal(g.took, g.took < 1 ? 2 : 1)} s${g.measured > 0 && g.measured < g.seconds ? `; ${decimal(g.measured, 0)} s of it again after the last edit` : ""}.`
+            g.seconds > 0 &&
+            measuredWords(g)
           )}
         </p>
       </aside>
       <main className="flex min-w-0 grow flex-col">
         <h1 className="sr-only">Gauge: {view.name}</h1>
         <div className="flex shrink-0 flex-wrap items-center gap-2.5 border-b border-line px-4 py-2">
-          <button className="flex h-8 w-10 cursor-pointer items-center justify-center rounded-full bg-ink text-ground" aria-label={playing ? "Stop" : "Play"} aria-pressed={playing} onClick={play}>
+          <button
+            className="flex h-8 w-10 cursor-pointer items-center justify-center rounded-full bg-ink text-ground"
+            aria-label={playing ? "Stop" : "Play"}
+            aria-pressed={playing}
+            onClick={play}
+          >
             {playing ? <Square size={14} /> : <Play size={15} />}
           </button>
           <span className="tc text-[19px] font-semibold">{labelAt(position, view.head.sampleRate, view.head.frameRate)}</span>
           {row?.correction && !row.correction.off && (
             <span className="flex overflow-hidden rounded-full border border-line text-[13px]" role="group" aria-label="Hear it">
               {[false, true].map((was) => (
-                <button key={`${was}`} className={`h-7 cursor-pointer px-3 ${matched === was ? "bg-ink text-ground" : "bg-paper"}`} aria-pressed={matched === was} onClick={() => setMatched(was)}>
+                <button
+                  key={`${was}`}
+                  className={`h-7 cursor-pointer px-3 ${matched === was ? "bg-ink text-ground" : "bg-paper"}`}
+                  aria-pressed={matched === was}
+                  onClick={() => setMatched(was)}
+                >
                   {was ? "as it was" : "corrected"}
                 </button>
               ))}
@@ -187,12 +211,36 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
         {gauge.error ? (
           <p className="m-6 text-wrong">{gauge.error.message}</p>
         ) : empty ? (
-          <p className="m-6 text-muted">There is nothing on this reel yet. Unravel takes onto it under Takes, or lay a finished mix; then it is measured here.</p>
+          <p className="m-6 text-muted">
+            There is nothing on this reel yet. Unravel takes onto it under Takes, or lay a finished mix; then it is measured here.
+          </p>
         ) : row ? (
           <>
             <div className="relative flex min-h-0 grow flex-col">
-              <Plot view={view} row={row} lines={lines.data} scroll={scroll} at={at} range={range} onWidth={setWidth} onGo={goTo} onRange={setRange} onRide={(ride) => void edits.command({ kind: "changeCorrection", command: { of: row.correction!.of, ride } })} />
-              {picture && <PicturePane view={view} at={at} movies={movies} half={false} onChoose={(t) => void edits.command({ kind: "setReel", command: { picture: { take: t.id, start: t.place ?? view.head.start } } })} onClose={() => setPicture(false)} />}
+              <Plot
+                view={view}
+                row={row}
+                lines={lines.data}
+                scroll={scroll}
+                at={at}
+                range={range}
+                onWidth={setWidth}
+                onGo={goTo}
+                onRange={setRange}
+                onRide={(ride) => void edits.command({ kind: "changeCorrection", command: { of: row.correction!.of, ride } })}
+              />
+              {picture && (
+                <PicturePane
+                  view={view}
+                  at={at}
+                  movies={movies}
+                  half={false}
+                  onChoose={(t) =>
+                    void edits.command({ kind: "setReel", command: { picture: { take: t.id, start: t.place ?? view.head.start } } })
+                  }
+                  onClose={() => setPicture(false)}
+                />
+              )}
             </div>
             <div className="grid h-[248px] shrink-0 grid-cols-2 border-t border-line text-[13px] max-[900px]:h-auto max-[900px]:grid-cols-1">
               <section className="min-h-0 overflow-auto px-4 py-2.5" aria-label="Where it is not as asked">
@@ -213,17 +261,25 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
                   onMark={(name, from, to) => void edits.command({ kind: "setMark", command: { name, at: from, length: to - from } })}
                 />
               </section>
-              <section className="min-h-0 overflow-auto border-l border-line px-4 py-2.5 max-[900px]:border-l-0 max-[900px]:border-t" aria-label="Correct it">
+              <section
+                className="min-h-0 overflow-auto border-l border-line px-4 py-2.5 max-[900px]:border-l-0 max-[900px]:border-t"
+                aria-label="Correct it"
+              >
                 <h2 className="mb-1.5 font-bold">Correct it</h2>
                 <Correct view={view} row={row} profile={profile} judgedBy={g?.judgedBy ?? ""} edits={edits} />
               </section>
             </div>
           </>
         ) : (
-          <p className="m-6 text-muted">{chosen ? "It is being measured." : "There is nothing to measure: the reel has no output groups and no stems."}</p>
+          <p className="m-6 text-muted">
+            {chosen ? "It is being measured." : "There is nothing to measure: the reel has no output groups and no stems."}
+          </p>
         )}
       </main>
-      <aside className="w-[268px] shrink-0 overflow-auto border-l border-line max-[900px]:w-full max-[900px]:border-l-0 max-[900px]:border-t" aria-label="Figures">
+      <aside
+        className="w-[268px] shrink-0 overflow-auto border-l border-line max-[900px]:w-full max-[900px]:border-l-0 max-[900px]:border-t"
+        aria-label="Figures"
+      >
         {row && <Figures row={row} />}
       </aside>
     </div>

@@ -6,7 +6,11 @@ import { Sign } from "./sign";
 
 function Tag({ row }: { row: GaugeRow }) {
   if (row.row !== "group") return <StemTag stem={row.tag} />;
-  return <span className="tc inline-flex h-[18px] min-w-[34px] shrink-0 items-center justify-center rounded bg-ink px-1 text-[11px] font-bold text-ground">{row.tag || "OUT"}</span>;
+  return (
+    <span className="tc inline-flex h-[18px] min-w-[34px] shrink-0 items-center justify-center rounded bg-ink px-1 text-[11px] font-bold text-ground">
+      {row.tag || "OUT"}
+    </span>
+  );
 }
 
 const width = (labels: string[]) => ({ 1: "mono", 2: "stereo", 6: "5.1", 8: "7.1" })[labels.length] ?? `${labels.length} channels`;
@@ -19,7 +23,12 @@ function about(row: GaugeRow, view: ReelView): string {
 }
 
 /** What is measured, each with its loudness and how that is judged; another row is measured when it is chosen. */
-export function Rows(p: { view: ReelView; gauge: GaugeView | undefined; chosen: string; onChoose: (row: GaugeRow["row"], id: string) => void }) {
+export function Rows(p: {
+  view: ReelView;
+  gauge: GaugeView | undefined;
+  chosen: string;
+  onChoose: (row: GaugeRow["row"], id: string) => void;
+}) {
   const rows = p.gauge?.rows ?? [];
   const others = [
     ...p.view.mixes.map((m) => ({ row: "mix" as const, id: m.id, name: `Mix ${m.name}` })),
@@ -35,7 +44,8 @@ export function Rows(p: { view: ReelView; gauge: GaugeView | undefined; chosen: 
             return (
               <li key={rowKey(r)} className="border-t border-line last:border-b">
                 <button
-                  className={`flex w-full cursor-pointer items-center gap-2.5 border-l-[3px] py-1.5 pl-[13px] pr-4 text-left ${on ? "border-zest bg-paper" : "border-transparent hover:bg-band"}`}
+                  className={`flex w-full cursor-pointer items-center gap-2.5 border-l-[3px] py-1.5 pl-[13px] pr-4 text-left
+                    ${on ? "border-zest bg-paper" : "border-transparent hover:bg-band"}`}
                   aria-pressed={on}
                   onClick={() => p.onChoose(r.row, r.id)}
                 >
@@ -45,7 +55,9 @@ export function Rows(p: { view: ReelView; gauge: GaugeView | undefined; chosen: 
                     <span className="block truncate text-[12px] text-muted">{about(r, p.view)}</span>
                   </span>
                   <Sign of={verdictOf(r)} />
-                  <span className={`tc w-[6ch] shrink-0 text-right font-semibold ${verdictOf(r) === "off" ? "text-wrong" : ""}`}>{r.whole ? decimal(r.whole.integratedLUFS) : "…"}</span>
+                  <span className={`tc w-[6ch] shrink-0 text-right font-semibold ${verdictOf(r) === "off" ? "text-wrong" : ""}`}>
+                    {r.whole ? decimal(r.whole.integratedLUFS) : "…"}
+                  </span>
                 </button>
               </li>
             );
@@ -55,16 +67,29 @@ export function Rows(p: { view: ReelView; gauge: GaugeView | undefined; chosen: 
     );
   return (
     <>
-      {list("Output groups", rows.filter((r) => r.row === "group"))}
-      {list("Stems", rows.filter((r) => r.row === "stem"))}
-      {list("Also", rows.filter((r) => r.row !== "group" && r.row !== "stem"))}
+      {list(
+        "Output groups",
+        rows.filter((r) => r.row === "group"),
+      )}
+      {list(
+        "Stems",
+        rows.filter((r) => r.row === "stem"),
+      )}
+      {list(
+        "Also",
+        rows.filter((r) => r.row !== "group" && r.row !== "stem"),
+      )}
       {others.length > 0 && (
         <label className="mx-4 mt-3 flex flex-col gap-1 text-[13px] text-muted">
           Measure a mix or a track
-          <select className="field" value="" onChange={(e) => {
-            const o = others[Number(e.target.value)];
-            if (o) p.onChoose(o.row, o.id);
-          }}>
+          <select
+            className="field"
+            value=""
+            onChange={(e) => {
+              const o = others[Number(e.target.value)];
+              if (o) p.onChoose(o.row, o.id);
+            }}
+          >
             <option value="">choose…</option>
             {others.map((o, i) => (
               <option key={`${o.row} ${o.id}`} value={i}>

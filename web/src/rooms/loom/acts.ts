@@ -27,18 +27,32 @@ type Bench = {
   settle: Act;
 };
 
-export const setTrack = (b: Pick<Bench, "doIt">, track: string, command: Partial<CommandOf<"setTrack">>) => void b.doIt({ kind: "setTrack", command: { track, ...command } });
+export const setTrack = (b: Pick<Bench, "doIt">, track: string, command: Partial<CommandOf<"setTrack">>) =>
+  void b.doIt({ kind: "setTrack", command: { track, ...command } });
 
 /** Chooses a track. A range on one track goes along to the next; one over several stays. */
 export function chooseTrack(store: LoomStore, track: string) {
-  store.setState(({ chosen: { range } }) => ({ bus: null, chosen: { track, clips: [], lane: null, range: range && (range.tracks.length === 1 ? { ...range, tracks: [track] } : range) } }));
+  store.setState(({ chosen: { range } }) => ({
+    bus: null,
+    chosen: { track, clips: [], lane: null, range: range && (range.tracks.length === 1 ? { ...range, tracks: [track] } : range) },
+  }));
 }
 
 export function loomActs(b: Bench) {
   const { view, choice, clip, listening, time, store } = b;
   const set = store.setState;
   const cuts = cutting({ view, choice, at: () => Math.round(listening.position()), doIt: b.doIt, choose: (chosen) => set({ chosen }) });
-  return { ...cuts, ...playing(b), ...ofTracks(b), ...showing(b), ...ofClips(b), settle: b.settle, borrow: () => borrow(b), open: () => clip && openClip(b, clip), whole: time.scroll.showAll } satisfies Partial<Record<ActionID, Act>>;
+  return {
+    ...cuts,
+    ...playing(b),
+    ...ofTracks(b),
+    ...showing(b),
+    ...ofClips(b),
+    settle: b.settle,
+    borrow: () => borrow(b),
+    open: () => clip && openClip(b, clip),
+    whole: time.scroll.showAll,
+  } satisfies Partial<Record<ActionID, Act>>;
 }
 
 export type LoomActs = ReturnType<typeof loomActs>;
@@ -132,7 +146,8 @@ function ofTracks(b: Bench) {
   };
 }
 
-export const toggleSolo = (store: LoomStore, track: string) => store.setState(({ solo }) => ({ solo: solo.includes(track) ? solo.filter((x) => x !== track) : [...solo, track] }));
+export const toggleSolo = (store: LoomStore, track: string) =>
+  store.setState(({ solo }) => ({ solo: solo.includes(track) ? solo.filter((x) => x !== track) : [...solo, track] }));
 
 function showing({ view, time, store }: Bench) {
   const set = store.setState;
@@ -162,7 +177,12 @@ function ofClips({ rows, choice, clip, listening, store }: Bench) {
     const channel = choice.lane?.clip === clip.id ? (choice.lane.channel + 1) % clip.channels.length : 0;
     store.setState((s) => ({
       opened: new Set([...s.opened, clip.id]),
-      chosen: { track: clip.track, clips: [clip.id], lane: { clip: clip.id, channel }, range: choice.range && { ...choice.range, tracks: [clip.track] } },
+      chosen: {
+        track: clip.track,
+        clips: [clip.id],
+        lane: { clip: clip.id, channel },
+        range: choice.range && { ...choice.range, tracks: [clip.track] },
+      },
     }));
   };
   /** The next clip of the track, or the one before, from that which is chosen or from the shuttle. */
@@ -170,7 +190,14 @@ function ofClips({ rows, choice, clip, listening, store }: Bench) {
     const i = own.findIndex((c) => c.id === choice.clips[0]);
     const at = listening.position();
     const to = i >= 0 ? own[i + by] : by > 0 ? own.find((c) => c.start >= at) : own.findLast((c) => c.start < at);
-    if (!to) return void tell(own.length === 0 ? "There is no clip on this track." : by > 0 ? "This is the last clip of the track." : "This is the first clip of the track.");
+    if (!to)
+      return void tell(
+        own.length === 0
+          ? "There is no clip on this track."
+          : by > 0
+            ? "This is the last clip of the track."
+            : "This is the first clip of the track.",
+      );
     store.setState({ chosen: { ...choice, track: to.track, clips: [to.id], lane: null } });
     listening.go(to.start);
   };
@@ -185,7 +212,8 @@ function ofClips({ rows, choice, clip, listening, store }: Bench) {
 
 function openClip({ time, store }: Bench, clip: NonNullable<Bench["clip"]>) {
   const v = time.scroll.now();
-  if (!store.getState().opened.has(clip.id) && (xOf(v, clip.start + clip.length) < 0 || xOf(v, clip.start) > time.width)) time.visit(clip.start);
+  if (!store.getState().opened.has(clip.id) && (xOf(v, clip.start + clip.length) < 0 || xOf(v, clip.start) > time.width))
+    time.visit(clip.start);
   store.setState((s) => ({ opened: turned(s.opened, clip.id) }));
 }
 

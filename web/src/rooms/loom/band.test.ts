@@ -16,7 +16,18 @@ const view = {
     { id: "winch", stem: "FX", second: "DX" },
     { id: "bell", stem: "FX", mute: true },
   ],
-  mixes: [{ id: "m", name: "M&E", labels: ["L", "R"], rest: true, terms: [{ row: "stem", from: "DX", gainDB: 0, out: true }, { row: "strand", from: "DX/Ines", gainDB: 0 }] }],
+  mixes: [
+    {
+      id: "m",
+      name: "M&E",
+      labels: ["L", "R"],
+      rest: true,
+      terms: [
+        { row: "stem", from: "DX", gainDB: 0, out: true },
+        { row: "strand", from: "DX/Ines", gainDB: 0 },
+      ],
+    },
+  ],
 } as unknown as ReelView;
 
 describe("the band below the tracks", () => {
@@ -41,12 +52,42 @@ describe("channels inside a clip", () => {
 
   it("are read as gains in dB and written as factors", () => {
     const plain = typedOf({ channels: [1, 2] } as unknown as Clip, take, 2);
-    expect(plain).toEqual([["", ""], ["0", ""], ["", "0"]]);
-    expect(matrixOf(plain)).toEqual({ channels: [1, 2], matrix: [[1, 0], [0, 1]] });
-    const own = { channels: [0, 2], matrix: [[0.5, 0], [0, 1]] } as unknown as Clip;
-    expect(typedOf(own, take, 2)).toEqual([["-6", ""], ["", ""], ["", "0"]]);
-    const balanced = matrixOf([["−6", ""], ["", ""], ["-3,5", "0"]]);
-    expect(balanced).toEqual({ channels: [0, 2], matrix: [[10 ** (-6 / 20), 10 ** (-3.5 / 20)], [0, 1]] });
+    expect(plain).toEqual([
+      ["", ""],
+      ["0", ""],
+      ["", "0"],
+    ]);
+    expect(matrixOf(plain)).toEqual({
+      channels: [1, 2],
+      matrix: [
+        [1, 0],
+        [0, 1],
+      ],
+    });
+    const own = {
+      channels: [0, 2],
+      matrix: [
+        [0.5, 0],
+        [0, 1],
+      ],
+    } as unknown as Clip;
+    expect(typedOf(own, take, 2)).toEqual([
+      ["-6", ""],
+      ["", ""],
+      ["", "0"],
+    ]);
+    const balanced = matrixOf([
+      ["−6", ""],
+      ["", ""],
+      ["-3,5", "0"],
+    ]);
+    expect(balanced).toEqual({
+      channels: [0, 2],
+      matrix: [
+        [10 ** (-6 / 20), 10 ** (-3.5 / 20)],
+        [0, 1],
+      ],
+    });
   });
 
   it("say what is no gain", () => {

@@ -14,7 +14,9 @@ export function strandsOf(view: ReelView, stem: string): Map<string, number> {
 export function layBand(view: ReelView, opened: ReadonlySet<string>): BandRow[] {
   const stems = view.stems.flatMap((s): BandRow[] => {
     const named = [...strandsOf(view, s.id).keys()].filter((x) => x !== "");
-    const strands = opened.has(s.id) ? named.map((x): BandRow => ({ row: "strand", id: `${s.id}/${x}`, name: x, stem: s.id, strands: 0 })) : [];
+    const strands = opened.has(s.id)
+      ? named.map((x): BandRow => ({ row: "strand", id: `${s.id}/${x}`, name: x, stem: s.id, strands: 0 }))
+      : [];
     return [{ row: "stem", id: s.id, name: s.name, stem: s.id, strands: named.length }, ...strands];
   });
   return [...stems, ...view.mixes.map((m): BandRow => ({ row: "mix", id: m.id, name: m.name, stem: "", strands: 0 }))];
@@ -46,5 +48,9 @@ export function tracksIn(view: ReelView, b: BandRow): Set<string> {
     if (mix) return stem !== "" && inMix(mix, stem, strand);
     return b.row === "strand" ? `${stem}/${strand}` === b.id : stem === b.id;
   };
-  return new Set(view.tracks.filter((t) => !t.mute && (feeds(t.stem, t.strand ?? "") || (t.second !== undefined && feeds(t.second, "")))).map((t) => t.id));
+  return new Set(
+    view.tracks
+      .filter((t) => !t.mute && (feeds(t.stem, t.strand ?? "") || (t.second !== undefined && feeds(t.second, ""))))
+      .map((t) => t.id),
+  );
 }

@@ -14,7 +14,18 @@ import { ShuttleLine } from "./shuttleline";
 import { onFrame } from "./snap";
 import { useWheel } from "./wheel";
 
-type Props = { view: ReelView; band: BandRow[]; bandRow: number; scroll: Scroll; takes: TakeWidths; rows: Rows; curves: CurveView; at: number; onGo: (sample: number) => void; onDo: (c: Command) => void };
+type Props = {
+  view: ReelView;
+  band: BandRow[];
+  bandRow: number;
+  scroll: Scroll;
+  takes: TakeWidths;
+  rows: Rows;
+  curves: CurveView;
+  at: number;
+  onGo: (sample: number) => void;
+  onDo: (c: Command) => void;
+};
 
 /** The band in time, below the tracks. Where curves of stems and mixes are shown they are drawn there as those of tracks are. */
 export function BandTime(p: Props) {
@@ -57,9 +68,12 @@ function useHands(p: Props, drag: Drag | null, setDrag: (d: Drag | null) => void
   };
   const pointsWith = (e: PointerEvent, others: Point[]) => {
     const { x, y } = place(e);
-    return [...others, { at: Math.round(sampleAt(time, x)), value: valueOfY(what!, (y % bandRow) - 4, bandRow - 9) }].sort((a, b) => a.at - b.at);
+    return [...others, { at: Math.round(sampleAt(time, x)), value: valueOfY(what!, (y % bandRow) - 4, bandRow - 9) }].sort(
+      (a, b) => a.at - b.at,
+    );
   };
-  const keep = (row: BandRow, points: Point[]) => p.onDo({ kind: "setCurve", command: { of: row.row as CurveOf, id: row.id, what: what!, points } });
+  const keep = (row: BandRow, points: Point[]) =>
+    p.onDo({ kind: "setCurve", command: { of: row.row as CurveOf, id: row.id, what: what!, points } });
 
   const down = (e: PointerEvent) => {
     const { x, y } = place(e);
@@ -67,7 +81,9 @@ function useHands(p: Props, drag: Drag | null, setDrag: (d: Drag | null) => void
     if (!what || !row || e.button !== 0) return p.onGo(onFrame(view, sampleAt(time, x)));
     const points = pointsOf(busOf(view, row.row, row.id), what);
     const depth = y % bandRow;
-    const index = points.findIndex((q) => Math.abs(xOf(time, q.at) - x) < near && Math.abs(yOfValue(what, q.value, bandRow - 9) + 4 - depth) < near + 2);
+    const index = points.findIndex(
+      (q) => Math.abs(xOf(time, q.at) - x) < near && Math.abs(yOfValue(what, q.value, bandRow - 9) + 4 - depth) < near + 2,
+    );
     const others = points.filter((_, i) => i !== index);
     if (e.altKey) return void (index >= 0 && keep(row, others));
     e.currentTarget.setPointerCapture(e.pointerId);

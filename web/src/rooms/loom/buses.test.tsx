@@ -24,9 +24,20 @@ const view = {
     { id: "t3", name: "Winch", stem: "FX" },
   ],
   buses: [],
-  mixes: [{ id: "mix1", name: "Full mix", labels: ["L", "R"], rest: true, terms: [{ row: "stem", from: "DX", gainDB: -3, out: true }], order: 1 }],
+  mixes: [
+    { id: "mix1", name: "Full mix", labels: ["L", "R"], rest: true, terms: [{ row: "stem", from: "DX", gainDB: -3, out: true }], order: 1 },
+  ],
   groups: [
-    { id: "g1", name: "Mix", tag: "MIX", layout: "5.1", labels: ["L", "C", "R", "Ls", "Rs", "LFE"], stems: [], order: 1, feed: { row: "mix", from: "mix1" } },
+    {
+      id: "g1",
+      name: "Mix",
+      tag: "MIX",
+      layout: "5.1",
+      labels: ["L", "C", "R", "Ls", "Rs", "LFE"],
+      stems: [],
+      order: 1,
+      feed: { row: "mix", from: "mix1" },
+    },
     { id: "g2", name: "Stereo", tag: "", layout: "stereo", labels: ["L", "R"], stems: [], order: 2, feed: { row: "group", from: "g1" } },
   ],
   outputs: [],
@@ -71,13 +82,20 @@ describe("stems, mixes and output groups in lists", () => {
   it("feeds output groups, and keeps their channels in the order they stand in", () => {
     const onDo = open();
     fireEvent.change(screen.getByLabelText("What feeds Mix"), { target: { value: "1" } });
-    expect(onDo).toHaveBeenLastCalledWith({ kind: "setGroup", command: expect.objectContaining({ id: "g1", layout: "5.1", order: "L,C,R,Ls,Rs,LFE", feed: { row: "stem", from: "DX" } }) });
+    expect(onDo).toHaveBeenLastCalledWith({
+      kind: "setGroup",
+      command: expect.objectContaining({ id: "g1", layout: "5.1", order: "L,C,R,Ls,Rs,LFE", feed: { row: "stem", from: "DX" } }),
+    });
     fireEvent.change(screen.getByLabelText("Channel order of Mix"), { target: { value: "smpte" } });
     expect(onDo.mock.lastCall?.[0].command).toMatchObject({ id: "g1", order: "smpte" });
     const trim = screen.getByLabelText("Trim of Stereo in dB");
     fireEvent.change(trim, { target: { value: "-2" } });
     fireEvent.blur(trim);
-    expect(onDo.mock.lastCall?.[0].command.feed).toEqual({ row: "group", from: "g1", fold: { centreDB: -3.01, surroundDB: -3.01, monoDB: -6.02, trimDB: -2 } });
+    expect(onDo.mock.lastCall?.[0].command.feed).toEqual({
+      row: "group",
+      from: "g1",
+      fold: { centreDB: -3.01, surroundDB: -3.01, monoDB: -6.02, trimDB: -2 },
+    });
     fireEvent.click(screen.getByText("Lt/Rt"));
     expect(onDo.mock.lastCall?.[0].command.feed.fold.encoded).toBe(true);
   });

@@ -15,7 +15,9 @@ import { figure, gains } from "./numbers";
 type Props = { view: ReelView; onDo: (c: Command) => void; onBus: (b: { row: Row; id: string }) => void };
 
 /** Where the level of a row is seen, and set. */
-const LevelOf = ({ view, row, id, name, onBus }: Pick<Props, "view" | "onBus"> & { row: Row; id: string; name: string }) => <BusLevel name={name} does={busOf(view, row, id)} onOpen={() => onBus({ row, id })} />;
+const LevelOf = ({ view, row, id, name, onBus }: Pick<Props, "view" | "onBus"> & { row: Row; id: string; name: string }) => (
+  <BusLevel name={name} does={busOf(view, row, id)} onOpen={() => onBus({ row, id })} />
+);
 
 /** Stems, mixes and output groups of the reel in lists: made, named, fed, put in order and taken away. */
 export function Buses(p: Props) {
@@ -42,7 +44,12 @@ function Section({ title, about, children }: { title: string; about: string; chi
 function FormatSelect({ label, labels, onLabels }: { label: string; labels: string[]; onLabels: (l: string[]) => void }) {
   const own = formatName(labels);
   return (
-    <select className="field h-7 px-1" aria-label={label} value={own} onChange={(e) => onLabels(formats.find(([n]) => n === e.target.value)![1])}>
+    <select
+      className="field h-7 px-1"
+      aria-label={label}
+      value={own}
+      onChange={(e) => onLabels(formats.find(([n]) => n === e.target.value)![1])}
+    >
       {!formats.some(([n]) => n === own) && <option>{own}</option>}
       {formats.map(([n]) => (
         <option key={n}>{n}</option>
@@ -85,8 +92,17 @@ function Stems({ view, onDo, onBus }: Props) {
           <li key={s.id} className="group/bus border-b border-line py-1.5">
             <span className="flex items-center gap-1.5">
               <StemTag stem={s.id} />
-              <Kept label={`Name of ${s.id}`} value={s.name} onKeep={(name) => onDo({ kind: "setStem", command: { stem: s.id, name } })} className="w-28" />
-              <FormatSelect label={`Width of ${s.name}`} labels={s.labels} onLabels={(labels) => onDo({ kind: "setStem", command: { stem: s.id, labels } })} />
+              <Kept
+                label={`Name of ${s.id}`}
+                value={s.name}
+                onKeep={(name) => onDo({ kind: "setStem", command: { stem: s.id, name } })}
+                className="w-28"
+              />
+              <FormatSelect
+                label={`Width of ${s.name}`}
+                labels={s.labels}
+                onLabels={(labels) => onDo({ kind: "setStem", command: { stem: s.id, labels } })}
+              />
               <span className="ml-auto flex items-center">
                 <LevelOf view={view} row="stem" id={s.id} name={s.name} onBus={onBus} />
                 <Order row="stem" ids={ids} at={i} name={s.name} onDo={onDo} />
@@ -104,7 +120,13 @@ function Stems({ view, onDo, onBus }: Props) {
           add();
         }}
       >
-        <input className="field h-7 w-24" aria-label="Tag of a new stem" placeholder="tag: ADR" value={tag} onChange={(e) => setTag(e.target.value)} />
+        <input
+          className="field h-7 w-24"
+          aria-label="Tag of a new stem"
+          placeholder="tag: ADR"
+          value={tag}
+          onChange={(e) => setTag(e.target.value)}
+        />
         <button className="pill h-7 px-3" disabled={tag.trim().length < 2}>
           Add a stem
         </button>
@@ -116,13 +138,10 @@ function Stems({ view, onDo, onBus }: Props) {
 /** The strands that tracks of a stem are in, with how many. */
 function Strands({ view, stem }: { view: ReelView; stem: string }) {
   const counts = strandsOf(view, stem);
-  if (counts.size < 2 && !counts.has("")) return counts.size === 0 ? null : <p className="pl-8 text-[12px] text-muted">all in {[...counts.keys()][0]}</p>;
+  if (counts.size < 2 && !counts.has(""))
+    return counts.size === 0 ? null : <p className="pl-8 text-[12px] text-muted">all in {[...counts.keys()][0]}</p>;
   if (counts.size < 2) return null;
-  return (
-    <p className="pl-8 text-[12px] text-muted">
-      {[...counts].map(([name, n]) => `${name || "no strand"} ${n}`).join(" · ")}
-    </p>
-  );
+  return <p className="pl-8 text-[12px] text-muted">{[...counts].map(([name, n]) => `${name || "no strand"} ${n}`).join(" · ")}</p>;
 }
 
 /** Asks where the tracks of a stem go before it is taken away. */
@@ -131,7 +150,11 @@ function RemoveStem({ view, stem, onDo }: { view: ReelView; stem: Stem; onDo: Pr
   const remove = (to: string) => onDo({ kind: "removeStem", command: { stem: stem.id, to } });
   return (
     <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="flex h-6 w-6 cursor-pointer items-center justify-center rounded text-muted hover:text-wrong" aria-label={`Remove the stem ${stem.name}`} title="Take the stem away">
+      <DropdownMenu.Trigger
+        className="flex h-6 w-6 cursor-pointer items-center justify-center rounded text-muted hover:text-wrong"
+        aria-label={`Remove the stem ${stem.name}`}
+        title="Take the stem away"
+      >
         <Trash2 size={13} />
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
@@ -153,14 +176,26 @@ function RemoveStem({ view, stem, onDo }: { view: ReelView; stem: Stem; onDo: Pr
 function Mixes({ view, onDo, onBus }: Props) {
   const ids = view.mixes.map((m) => m.id);
   const free = (name: string) => (view.mixes.some((m) => m.name === name) ? `${name} ${view.mixes.length + 1}` : name);
-  const out = (...stems: string[]): Mix["terms"] => stems.filter((s) => view.stems.some((x) => x.id === s)).map((from) => ({ row: "stem", from, gainDB: 0, out: true }));
-  const add = (name: string, terms: Mix["terms"]) => onDo({ kind: "setMix", command: { name: free(name), labels: widest(view), rest: true, terms } });
+  const out = (...stems: string[]): Mix["terms"] =>
+    stems.filter((s) => view.stems.some((x) => x.id === s)).map((from) => ({ row: "stem", from, gainDB: 0, out: true }));
+  const add = (name: string, terms: Mix["terms"]) =>
+    onDo({ kind: "setMix", command: { name: free(name), labels: widest(view), rest: true, terms } });
   return (
     <Section title="Mixes" about="Sums of stems and strands: the full mix, M&E, a version in each language.">
       <ul>
         {view.mixes.map((m, i) => (
           <li key={m.id} className="group/bus border-b border-line py-1.5">
-            <MixPanel view={view} mix={m} onDo={onDo} order={<><LevelOf view={view} row="mix" id={m.id} name={m.name} onBus={onBus} /><Order row="mix" ids={ids} at={i} name={m.name} onDo={onDo} /></>} />
+            <MixPanel
+              view={view}
+              mix={m}
+              onDo={onDo}
+              order={
+                <>
+                  <LevelOf view={view} row="mix" id={m.id} name={m.name} onBus={onBus} />
+                  <Order row="mix" ids={ids} at={i} name={m.name} onDo={onDo} />
+                </>
+              }
+            />
           </li>
         ))}
       </ul>
@@ -181,15 +216,21 @@ const widest = (view: ReelView) => view.stems.reduce<string[]>((w, s) => (s.labe
 
 function MixPanel({ view, mix, onDo, order }: { view: ReelView; mix: Mix; onDo: Props["onDo"]; order: ReactNode }) {
   const { id, name, language, labels, rest, terms } = mix;
-  const set = (part: Partial<CommandOf<"setMix">>) => onDo({ kind: "setMix", command: { id, name, language, labels, rest, terms, ...part } });
+  const set = (part: Partial<CommandOf<"setMix">>) =>
+    onDo({ kind: "setMix", command: { id, name, language, labels, rest, terms, ...part } });
   const rows = view.stems.flatMap((s) => {
     const strands = [...strandsOf(view, s.id).keys()];
     const named = strands.some((x) => x !== "");
-    return [{ row: "stem" as Row, from: s.id, name: s.name, within: "" }, ...(named ? strands.map((x) => ({ row: "strand" as Row, from: `${s.id}/${x}`, name: x || "the rest of it", within: s.id })) : [])];
+    return [
+      { row: "stem" as Row, from: s.id, name: s.name, within: "" },
+      ...(named ? strands.map((x) => ({ row: "strand" as Row, from: `${s.id}/${x}`, name: x || "the rest of it", within: s.id })) : []),
+    ];
   });
   const term = (row: Row, from: string) => terms.find((t) => t.row === row && t.from === from);
-  const isIn = (row: Row, from: string, within: string) => (row === "strand" ? inMix(mix, within, from.slice(within.length + 1)) : inMix(mix, from, null));
-  const put = (row: Row, from: string, gainDB: number, out: boolean) => set({ terms: [...terms.filter((t) => !(t.row === row && t.from === from)), { row, from, gainDB, out }] });
+  const isIn = (row: Row, from: string, within: string) =>
+    row === "strand" ? inMix(mix, within, from.slice(within.length + 1)) : inMix(mix, from, null);
+  const put = (row: Row, from: string, gainDB: number, out: boolean) =>
+    set({ terms: [...terms.filter((t) => !(t.row === row && t.from === from)), { row, from, gainDB, out }] });
   return (
     <>
       <span className="flex items-center gap-1.5">
@@ -204,7 +245,13 @@ function MixPanel({ view, mix, onDo, order }: { view: ReelView; mix: Mix; onDo: 
       </span>
       <span className="mt-1 flex items-center gap-1.5 text-[12px] text-muted">
         language
-        <Kept label={`Language of ${name}`} value={language ?? ""} placeholder="eng" onKeep={(language) => set({ language })} className="w-14" />
+        <Kept
+          label={`Language of ${name}`}
+          value={language ?? ""}
+          placeholder="eng"
+          onKeep={(language) => set({ language })}
+          className="w-14"
+        />
       </span>
       <ul className="mt-1 text-[13px]">
         {rows.map((r) => {
@@ -212,10 +259,23 @@ function MixPanel({ view, mix, onDo, order }: { view: ReelView; mix: Mix; onDo: 
           return (
             <li key={r.from + r.row} className={`flex items-center gap-1.5 ${r.row === "strand" ? "pl-6" : ""}`}>
               <label className="flex grow cursor-pointer items-center gap-1.5">
-                <input type="checkbox" className="accent-act" checked={on} aria-label={`${r.name} in ${name}`} onChange={(e) => put(r.row, r.from, term(r.row, r.from)?.gainDB ?? 0, !e.target.checked)} />
+                <input
+                  type="checkbox"
+                  className="accent-act"
+                  checked={on}
+                  aria-label={`${r.name} in ${name}`}
+                  onChange={(e) => put(r.row, r.from, term(r.row, r.from)?.gainDB ?? 0, !e.target.checked)}
+                />
                 {r.name}
               </label>
-              {on && <Kept label={`Gain of ${r.name} in ${name}`} value={String(term(r.row, r.from)?.gainDB ?? 0)} onKeep={figure((gainDB) => put(r.row, r.from, gainDB, false), ...gains)} className="tc h-6 w-14 text-right" />}
+              {on && (
+                <Kept
+                  label={`Gain of ${r.name} in ${name}`}
+                  value={String(term(r.row, r.from)?.gainDB ?? 0)}
+                  onKeep={figure((gainDB) => put(r.row, r.from, gainDB, false), ...gains)}
+                  className="tc h-6 w-14 text-right"
+                />
+              )}
               {on && <span className="text-muted">dB</span>}
             </li>
           );
@@ -231,20 +291,41 @@ function Groups({ view, onDo, onBus }: Props) {
     onDo({ kind: "setGroup", command: { name: view.groups.some((g) => g.name === name) ? `${name} ${layout}` : name, layout, feed } });
   const full = view.mixes[0];
   return (
-    <Section title="Output groups" about={`What is delivered together, ${view.outputs.length} of at most 64 channels; a spec proposes them.`}>
+    <Section
+      title="Output groups"
+      about={`What is delivered together, ${view.outputs.length} of at most 64 channels; a spec proposes them.`}
+    >
       <ul>
         {view.groups.map((g, i) => (
           <li key={g.id} className="group/bus border-b border-line py-1.5">
-            <GroupPanel view={view} group={g} onDo={onDo} moves={<><LevelOf view={view} row="group" id={g.id} name={g.name} onBus={onBus} /><Order row="group" ids={ids} at={i} name={g.name} onDo={onDo} /></>} />
+            <GroupPanel
+              view={view}
+              group={g}
+              onDo={onDo}
+              moves={
+                <>
+                  <LevelOf view={view} row="group" id={g.id} name={g.name} onBus={onBus} />
+                  <Order row="group" ids={ids} at={i} name={g.name} onDo={onDo} />
+                </>
+              }
+            />
           </li>
         ))}
       </ul>
       <span className="mt-2 flex flex-wrap gap-2">
-        <button className="pill h-7 px-3" onClick={() => add(full?.name ?? "Output", full && full.labels.length === 6 ? "5.1" : "stereo", full && { row: "mix", from: full.id })}>
+        <button
+          className="pill h-7 px-3"
+          onClick={() =>
+            add(full?.name ?? "Output", full && full.labels.length === 6 ? "5.1" : "stereo", full && { row: "mix", from: full.id })
+          }
+        >
           Add a group{full ? ` of ${full.name}` : ""}
         </button>
         {view.groups[0] && (
-          <button className="pill h-7 px-3" onClick={() => add(`${view.groups[0]!.name} stereo`, "stereo", { row: "group", from: view.groups[0]!.id })}>
+          <button
+            className="pill h-7 px-3"
+            onClick={() => add(`${view.groups[0]!.name} stereo`, "stereo", { row: "group", from: view.groups[0]!.id })}
+          >
             Add a fold-down of {view.groups[0].name}
           </button>
         )}
@@ -260,11 +341,16 @@ function GroupPanel({ view, group, onDo, moves }: { view: ReelView; group: Group
   const order = labels.join().startsWith("L,C,R") ? "film" : formats.some(([, l]) => l.join() === labels.join()) ? "smpte" : "own";
   const width = labels.length;
   const channelOrder = layouts.some(([l]) => l === layout) && layout !== "discrete" && layout !== "dual mono" ? labels.join() : "";
-  const set = (part: Partial<CommandOf<"setGroup">>) => onDo({ kind: "setGroup", command: { id, name, tag, layout, order: channelOrder, width, feed, ...part } });
+  const set = (part: Partial<CommandOf<"setGroup">>) =>
+    onDo({ kind: "setGroup", command: { id, name, tag, layout, order: channelOrder, width, feed, ...part } });
   const sources: [string, Row, string][] = [
     ...view.mixes.map((m): [string, Row, string] => [`mix: ${m.name}`, "mix", m.id]),
     ...view.stems.map((s): [string, Row, string] => [`stem: ${s.name}`, "stem", s.id]),
-    ...view.stems.flatMap((s) => [...strandsOf(view, s.id).keys()].filter((x) => x !== "").map((x): [string, Row, string] => [`strand: ${x}`, "strand", `${s.id}/${x}`])),
+    ...view.stems.flatMap((s) =>
+      [...strandsOf(view, s.id).keys()]
+        .filter((x) => x !== "")
+        .map((x): [string, Row, string] => [`strand: ${x}`, "strand", `${s.id}/${x}`]),
+    ),
     ...view.groups.filter((g) => g.id !== id).map((g): [string, Row, string] => [`fold-down of ${g.name}`, "group", g.id]),
     ...view.tracks.map((t): [string, Row, string] => [`track: ${t.name}`, "track", t.id]),
   ];
@@ -284,7 +370,12 @@ function GroupPanel({ view, group, onDo, moves }: { view: ReelView; group: Group
         </span>
       </span>
       <span className="mt-1 flex flex-wrap items-center gap-1.5 text-[13px]">
-        <select className="field h-7 px-1" aria-label={`Layout of ${name}`} value={layout} onChange={(e) => set({ layout: e.target.value, order: "" })}>
+        <select
+          className="field h-7 px-1"
+          aria-label={`Layout of ${name}`}
+          value={layout}
+          onChange={(e) => set({ layout: e.target.value, order: "" })}
+        >
           {layouts.map(([l, called]) => (
             <option key={l} value={l}>
               {called}
@@ -293,16 +384,38 @@ function GroupPanel({ view, group, onDo, moves }: { view: ReelView; group: Group
         </select>
         {["lcr", "5.0", "5.1", "7.1"].includes(layout) && (
           <>
-            <select className="field h-7 px-1" aria-label={`Channel order of ${name}`} value={order} onChange={(e) => set({ order: e.target.value })}>
+            <select
+              className="field h-7 px-1"
+              aria-label={`Channel order of ${name}`}
+              value={order}
+              onChange={(e) => set({ order: e.target.value })}
+            >
               <option value="smpte">SMPTE order</option>
               <option value="film">film order</option>
               {order === "own" && <option value="own">an order of its own</option>}
             </select>
-            <Kept label={`Channels of ${name}, in order`} value={labels.join(" ")} onKeep={(text) => void set({ order: text.trim().split(/[\s,]+/).join(",") })} className="tc h-7 w-44" />
+            <Kept
+              label={`Channels of ${name}, in order`}
+              value={labels.join(" ")}
+              onKeep={(text) =>
+                void set({
+                  order: text
+                    .trim()
+                    .split(/[\s,]+/)
+                    .join(","),
+                })
+              }
+              className="tc h-7 w-44"
+            />
           </>
         )}
         {fieldOrder(layout) > 0 && (
-          <select className="field h-7 px-1" aria-label={`Norm of ${name}`} value={labels.join()} onChange={(e) => set({ order: e.target.value })}>
+          <select
+            className="field h-7 px-1"
+            aria-label={`Norm of ${name}`}
+            value={labels.join()}
+            onChange={(e) => set({ order: e.target.value })}
+          >
             {norms(fieldOrder(layout)).map(([called, of]) => (
               <option key={called} value={of.join()}>
                 {called}
@@ -310,7 +423,14 @@ function GroupPanel({ view, group, onDo, moves }: { view: ReelView; group: Group
             ))}
           </select>
         )}
-        {layout === "discrete" && <Kept label={`Channels of ${name}`} value={String(width)} onKeep={figure((width) => set({ width }), 1, 64)} className="tc w-12 text-right" />}
+        {layout === "discrete" && (
+          <Kept
+            label={`Channels of ${name}`}
+            value={String(width)}
+            onKeep={figure((width) => set({ width }), 1, 64)}
+            className="tc w-12 text-right"
+          />
+        )}
         <select
           className="field h-7 max-w-[210px] px-1"
           aria-label={`What feeds ${name}`}
@@ -334,10 +454,22 @@ function GroupPanel({ view, group, onDo, moves }: { view: ReelView; group: Group
           surrounds <Level label={`Surrounds of ${name} in dB`} value={fold.surroundDB} onLevel={(surroundDB) => setFold({ surroundDB })} />
           trim <Level label={`Trim of ${name} in dB`} value={fold.trimDB ?? 0} onLevel={(trimDB) => setFold({ trimDB })} />
           <label className="flex cursor-pointer items-center gap-1">
-            <input type="checkbox" className="accent-act" checked={fold.lfeDB != null} onChange={(e) => setFold({ lfeDB: e.target.checked ? 0 : undefined })} /> LFE
+            <input
+              type="checkbox"
+              className="accent-act"
+              checked={fold.lfeDB != null}
+              onChange={(e) => setFold({ lfeDB: e.target.checked ? 0 : undefined })}
+            />{" "}
+            LFE
           </label>
           <label className="flex cursor-pointer items-center gap-1" title="The surrounds are turned by 90°, so that a decoder finds them">
-            <input type="checkbox" className="accent-act" checked={fold.encoded ?? false} onChange={(e) => setFold({ encoded: e.target.checked })} /> Lt/Rt
+            <input
+              type="checkbox"
+              className="accent-act"
+              checked={fold.encoded ?? false}
+              onChange={(e) => setFold({ encoded: e.target.checked })}
+            />{" "}
+            Lt/Rt
           </label>
         </span>
       )}
@@ -351,13 +483,26 @@ function Speakers({ view, onDo }: Pick<Props, "view" | "onDo">) {
   if (view.speakers.length < 3) return null;
   const set = (angles: typeof moved) => onDo({ kind: "setReel", command: { angles } });
   return (
-    <Section title="Speakers" about="Where they stand, in degrees from the front: left and up are above 0. What is placed, turned or decoded goes by them.">
+    <Section
+      title="Speakers"
+      about="Where they stand, in degrees from the front: left and up are above 0. What is placed, turned or decoded goes by them."
+    >
       <ul className="grid grid-cols-2 gap-x-4">
         {view.speakers.map((s) => (
           <li key={s.label} className="flex items-center gap-1.5 text-[13px]">
             <span className={`w-9 ${moved[s.label] ? "font-semibold" : ""}`}>{s.label}</span>
-            <Kept label={`Azimuth of ${s.label}`} value={String(s.azimuth)} onKeep={figure((azimuth) => set({ ...moved, [s.label]: { azimuth, elevation: s.elevation } }), -180, 180)} className="tc h-6 w-14 text-right" />
-            <Kept label={`Elevation of ${s.label}`} value={String(s.elevation)} onKeep={figure((elevation) => set({ ...moved, [s.label]: { azimuth: s.azimuth, elevation } }), -90, 90)} className="tc h-6 w-12 text-right" />
+            <Kept
+              label={`Azimuth of ${s.label}`}
+              value={String(s.azimuth)}
+              onKeep={figure((azimuth) => set({ ...moved, [s.label]: { azimuth, elevation: s.elevation } }), -180, 180)}
+              className="tc h-6 w-14 text-right"
+            />
+            <Kept
+              label={`Elevation of ${s.label}`}
+              value={String(s.elevation)}
+              onKeep={figure((elevation) => set({ ...moved, [s.label]: { azimuth: s.azimuth, elevation } }), -90, 90)}
+              className="tc h-6 w-12 text-right"
+            />
           </li>
         ))}
       </ul>

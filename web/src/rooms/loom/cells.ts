@@ -23,12 +23,24 @@ export type Cell = {
 
 /** The rows of tracks that are in view in time, as the weave has them. */
 export const trackLines = (rows: Rows): Line[] =>
-  rows.list.flatMap((r) => (r.kind === "track" ? [{ row: "track" as const, id: r.id, name: r.track.name, stem: r.track.stem, muted: r.track.mute, y: r.y, height: r.body }] : []));
+  rows.list.flatMap((r) =>
+    r.kind === "track"
+      ? [{ row: "track" as const, id: r.id, name: r.track.name, stem: r.track.stem, muted: r.track.mute, y: r.y, height: r.body }]
+      : [],
+  );
 
-export const bandLines = (band: BandRow[], height: number): Line[] => band.map((b, i) => ({ row: b.row, id: b.id, name: b.name, stem: b.stem, muted: false, y: i * height, height }));
+export const bandLines = (band: BandRow[], height: number): Line[] =>
+  band.map((b, i) => ({ row: b.row, id: b.id, name: b.name, stem: b.stem, muted: false, y: i * height, height }));
 
 export function cellOf(view: ReelView, line: Pick<Line, "row" | "id">, column: Column): Cell {
-  const cell: Cell = { knots: [], reach: null, reached: 0, fed: column.group.feed?.row === line.row && column.group.feed.from === line.id, twice: false, finding: undefined };
+  const cell: Cell = {
+    knots: [],
+    reach: null,
+    reached: 0,
+    fed: column.group.feed?.row === line.row && column.group.feed.from === line.id,
+    twice: false,
+    finding: undefined,
+  };
   for (const o of column.outputs) {
     const knots = knotsOf(view, line.row, line.id, o.id);
     if (knots.length > 0) cell.knots = cell.knots.length > 0 ? [...cell.knots, ...knots] : knots;
@@ -47,7 +59,8 @@ export function cellOf(view: ReelView, line: Pick<Line, "row" | "id">, column: C
 /** Whether a row's thread lies over a column rather than passing under it. */
 export const touches = (c: Cell) => c.knots.length > 0 || c.fed || c.reach !== null;
 
-export const shownGain = (dB: number) => (Math.abs(dB) < 0.05 ? "0" : `${dB > 0 ? "+" : "−"}${Math.abs(dB).toFixed(Math.abs(dB) % 1 < 0.05 || Math.abs(dB) % 1 > 0.95 ? 0 : 1)}`);
+export const shownGain = (dB: number) =>
+  Math.abs(dB) < 0.05 ? "0" : `${dB > 0 ? "+" : "−"}${Math.abs(dB).toFixed(Math.abs(dB) % 1 < 0.05 || Math.abs(dB) % 1 > 0.95 ? 0 : 1)}`;
 
 export const outputName = (view: ReelView, o: Output) => `${groupOf(view, o.group)?.name ?? o.group} ${o.label}`;
 
@@ -69,7 +82,8 @@ export function cellState(cell: Cell, column: Column): string {
 }
 
 /** What a crossing is called for who can't see it. */
-export const cellLabel = (view: ReelView, line: Line, column: Column, cell: Cell) => `${line.name} to ${columnName(view, column)}: ${cellState(cell, column)}${cell.finding ? `. ${cell.finding.message}` : ""}`;
+export const cellLabel = (view: ReelView, line: Line, column: Column, cell: Cell) =>
+  `${line.name} to ${columnName(view, column)}: ${cellState(cell, column)}${cell.finding ? `. ${cell.finding.message}` : ""}`;
 
 /** A place in the weave: a row and a column by their places in the lists. */
 export type Place = { line: number; column: number };
@@ -80,7 +94,10 @@ export function along(from: Place, to: Place): Place[] {
   const columns = to.column - from.column;
   const straight = lines === 0 || columns === 0;
   const n = straight ? Math.max(Math.abs(lines), Math.abs(columns)) : Math.min(Math.abs(lines), Math.abs(columns));
-  return Array.from({ length: n + 1 }, (_, i) => ({ line: from.line + i * Math.sign(lines), column: from.column + i * Math.sign(columns) }));
+  return Array.from({ length: n + 1 }, (_, i) => ({
+    line: from.line + i * Math.sign(lines),
+    column: from.column + i * Math.sign(columns),
+  }));
 }
 
 /** The places of the block between two corners. */

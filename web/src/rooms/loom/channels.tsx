@@ -11,7 +11,11 @@ const asDB = (gain: number) => (gain === 0 ? "" : String(Math.round(200 * Math.l
 
 /** What a clip uses of its take now. */
 export function typedOf(clip: Clip, take: Take, width: number): Typed {
-  const each = clip.matrix ?? (clip.sum ? Array.from({ length: width }, () => clip.channels.map(() => 1 / clip.channels.length)) : Array.from({ length: width }, (_, r) => clip.channels.map((_, c) => (r === c || width === 1 ? 1 : 0))));
+  const each =
+    clip.matrix ??
+    (clip.sum
+      ? Array.from({ length: width }, () => clip.channels.map(() => 1 / clip.channels.length))
+      : Array.from({ length: width }, (_, r) => clip.channels.map((_, c) => (r === c || width === 1 ? 1 : 0))));
   return take.channels.map((_, channel) => {
     const column = clip.channels.indexOf(channel);
     return Array.from({ length: width }, (_, r) => (column < 0 ? "" : asDB(each[r]?.[column] ?? 0)));
@@ -39,13 +43,31 @@ export function matrixOf(typed: Typed): { channels: number[]; matrix: number[][]
 }
 
 /** Which channels of its take a clip uses, each at gains of its own. */
-export function ClipChannels({ clip, take, track, onDo, onClose }: { clip: Clip; take: Take; track: Track; onDo: (c: Command) => void; onClose: () => void }) {
+export function ClipChannels({
+  clip,
+  take,
+  track,
+  onDo,
+  onClose,
+}: {
+  clip: Clip;
+  take: Take;
+  track: Track;
+  onDo: (c: Command) => void;
+  onClose: () => void;
+}) {
   const [typed, setTyped] = useState(() => typedOf(clip, take, track.labels.length));
   const [refused, setRefused] = useState("");
   const name = (l: string, i: number) => (l === "M" ? (track.labels.length === 1 ? track.name : String(i + 1)) : l);
-  const put = (c: number, r: number, text: string) => setTyped(typed.map((row, i) => (i === c ? row.map((t, k) => (k === r ? text : t)) : row)));
+  const put = (c: number, r: number, text: string) =>
+    setTyped(typed.map((row, i) => (i === c ? row.map((t, k) => (k === r ? text : t)) : row)));
   return (
-    <Dialog open onOpenChange={onClose} title={`Channels of ${clip.name}`} about="Gains in dB from the channels of its take to those of the track; an empty field lets nothing through. The take stays as it is.">
+    <Dialog
+      open
+      onOpenChange={onClose}
+      title={`Channels of ${clip.name}`}
+      about="Gains in dB from the channels of its take to those of the track; an empty field lets nothing through. The take stays as it is."
+    >
       <form
         onSubmit={(e) => {
           e.preventDefault();
@@ -75,7 +97,12 @@ export function ClipChannels({ clip, take, track, onDo, onClose }: { clip: Clip;
                   </th>
                   {track.labels.map((l, r) => (
                     <td key={r} className="px-1 py-0.5">
-                      <input className="field tc h-7 w-16 text-right" aria-label={`${ch.name || `Channel ${c + 1}`} to ${name(l, r)} in dB`} value={typed[c]![r]} onChange={(e) => put(c, r, e.target.value)} />
+                      <input
+                        className="field tc h-7 w-16 text-right"
+                        aria-label={`${ch.name || `Channel ${c + 1}`} to ${name(l, r)} in dB`}
+                        value={typed[c]![r]}
+                        onChange={(e) => put(c, r, e.target.value)}
+                      />
                     </td>
                   ))}
                 </tr>

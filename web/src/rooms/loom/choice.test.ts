@@ -10,7 +10,12 @@ describe("what is chosen", () => {
   it("leaves out what is gone, also a channel that the clip no longer has", () => {
     const view = { tracks: [{ id: "t" }], clips: [clip({})] } as unknown as ReelView;
     const all = { track: "t", clips: ["c", "gone"], lane: { clip: "c", channel: 1 }, range: { from: 1, to: 2, tracks: ["t", "gone"] } };
-    expect(there(view, all)).toEqual({ track: "t", clips: ["c"], lane: { clip: "c", channel: 1 }, range: { from: 1, to: 2, tracks: ["t"] } });
+    expect(there(view, all)).toEqual({
+      track: "t",
+      clips: ["c"],
+      lane: { clip: "c", channel: 1 },
+      range: { from: 1, to: 2, tracks: ["t"] },
+    });
     expect(there(view, { ...all, lane: { clip: "c", channel: 2 } }).lane).toBeNull();
     expect(there(view, { ...nothing, track: "gone" }).track).toBe("");
   });

@@ -11,13 +11,16 @@ import { Kept } from "./kept";
 import { figure, gains } from "./numbers";
 
 /** A part of what is chosen beside, or below, another. */
-export const part = "border-line group-data-[dock=foot]/dock:border-l group-data-[dock=foot]/dock:pl-5 group-data-[dock=side]/dock:border-t group-data-[dock=side]/dock:pt-2";
+export const part =
+  "border-line group-data-[dock=foot]/dock:border-l group-data-[dock=foot]/dock:pl-5 group-data-[dock=side]/dock:border-t group-data-[dock=side]/dock:pt-2";
 
 export function Line({ name, children }: { name: string; children: ReactNode }) {
   return (
     <div className="flex items-start gap-2 whitespace-nowrap text-[13px] group-data-[dock=side]/dock:mb-1">
       <span className="flex h-[30px] w-14 shrink-0 items-center text-muted">{name}</span>
-      <span className="flex min-h-[30px] min-w-0 items-center gap-x-2 gap-y-1 [&>*]:shrink-0 group-data-[dock=side]/dock:flex-wrap">{children}</span>
+      <span className="flex min-h-[30px] min-w-0 items-center gap-x-2 gap-y-1 [&>*]:shrink-0 group-data-[dock=side]/dock:flex-wrap">
+        {children}
+      </span>
     </div>
   );
 }
@@ -40,7 +43,12 @@ function FadeField(p: { label: string; fade: Fade | undefined; sampleRate: numbe
         onKeep={figure((ms) => p.onKeep({ length: Math.round((ms * p.sampleRate) / 1000), curve }), 0)}
         className="tc w-16 text-right"
       />
-      <select className="field h-7 px-1" aria-label={`Curve of the ${p.label.toLowerCase()}`} value={curve} onChange={(e) => p.onKeep({ length, curve: e.target.value as NonNullable<Fade["curve"]> })}>
+      <select
+        className="field h-7 px-1"
+        aria-label={`Curve of the ${p.label.toLowerCase()}`}
+        value={curve}
+        onChange={(e) => p.onKeep({ length, curve: e.target.value as NonNullable<Fade["curve"]> })}
+      >
         {curves.map(([id, name]) => (
           <option key={id} value={id}>
             {name}
@@ -60,7 +68,15 @@ function Act(p: { id: ActionID; onDo: () => void; children: ReactNode; disabled?
   );
 }
 
-type Props = { view: ReelView; clip: Clip; choice: Choice; takes: Map<string, Take>; acts: Partial<Record<ActionID, () => void>>; onDo: (c: Command) => void; onSettle: () => void };
+type Props = {
+  view: ReelView;
+  clip: Clip;
+  choice: Choice;
+  takes: Map<string, Take>;
+  acts: Partial<Record<ActionID, () => void>>;
+  onDo: (c: Command) => void;
+  onSettle: () => void;
+};
 
 /** A clip's own settings, and what can be put under its edits. */
 export function ClipPanel(p: Props) {
@@ -83,7 +99,15 @@ export function ClipPanel(p: Props) {
         <Kept label="Name of the clip" value={clip.name} onKeep={(name) => set({ name })} className="w-44 font-semibold" />
         <More {...p} onChannels={() => setChannels(true)} />
       </Line>
-      {channels && take && <ClipChannels clip={clip} take={take} track={view.tracks.find((t) => t.id === clip.track)!} onDo={p.onDo} onClose={() => setChannels(false)} />}
+      {channels && take && (
+        <ClipChannels
+          clip={clip}
+          take={take}
+          track={view.tracks.find((t) => t.id === clip.track)!}
+          onDo={p.onDo}
+          onClose={() => setChannels(false)}
+        />
+      )}
       <Line name="Starts">
         <Kept
           label="Timecode at which the clip starts"
@@ -97,7 +121,13 @@ export function ClipPanel(p: Props) {
         />
         <span className="text-muted">lasts</span> <span className="tc">{duration(clip.length, sampleRate)}</span>
         <span className="text-muted">gain</span>
-        <Kept label="Gain of the clip in dB" value={String(clip.gainDB)} onKeep={figure((gainDB) => set({ gainDB }), ...gains)} className="tc w-14 text-right" /> dB
+        <Kept
+          label="Gain of the clip in dB"
+          value={String(clip.gainDB)}
+          onKeep={figure((gainDB) => set({ gainDB }), ...gains)}
+          className="tc w-14 text-right"
+        />{" "}
+        dB
       </Line>
       <Line name="Fades">
         <span className="text-muted">in</span>
@@ -128,7 +158,9 @@ export function ClipPanel(p: Props) {
 function More({ view, clip, choice, takes, acts, onDo, onSettle, onChannels }: Props & { onChannels: () => void }) {
   const take = takes.get(clip.take);
   const width = clip.channels.length;
-  const others = [...takes.values()].filter((t) => t.id !== clip.take && t.channels.length > Math.max(...clip.channels) && t.description.sampleRate === view.head.sampleRate);
+  const others = [...takes.values()].filter(
+    (t) => t.id !== clip.take && t.channels.length > Math.max(...clip.channels) && t.description.sampleRate === view.head.sampleRate,
+  );
   const likely = others.filter((t) => t.description.scene && t.description.scene === take?.description.scene);
   const swap = (t: Take) => onDo({ kind: "swapTake", command: { clip: clip.id, take: t.id, shift: 0 } });
   const item = (words: string, run: () => void, disabled = false) => (
@@ -145,25 +177,48 @@ function More({ view, clip, choice, takes, acts, onDo, onSettle, onChannels }: P
         <DropdownMenu.Content className="menu max-h-[70vh] overflow-auto" sideOffset={4} side="top">
           {item(clip.mute ? "Unmute the clip" : "Mute the clip", () => acts["mute-clip"]?.())}
           {width > 1 && item("Open into its channels, or fold up", () => acts.open?.())}
-          {width > 1 && !clip.sum && item(`Split into ${width} mono tracks`, () => onDo({ kind: "splitClip", command: { clip: clip.id, names: clip.channels.map((c) => take?.channels[c]?.name ?? "") } }))}
-          {width > 2 && width % 2 === 0 && !clip.sum && item(`Split into ${width / 2} pairs`, () => onDo({ kind: "splitClip", command: { clip: clip.id, pairs: true } }))}
-          {item("Join the chosen clips into one", () => onDo({ kind: "joinClips", command: { clips: choice.clips } }), choice.clips.length < 2)}
+          {width > 1 &&
+            !clip.sum &&
+            item(`Split into ${width} mono tracks`, () =>
+              onDo({ kind: "splitClip", command: { clip: clip.id, names: clip.channels.map((c) => take?.channels[c]?.name ?? "") } }),
+            )}
+          {width > 2 &&
+            width % 2 === 0 &&
+            !clip.sum &&
+            item(`Split into ${width / 2} pairs`, () => onDo({ kind: "splitClip", command: { clip: clip.id, pairs: true } }))}
+          {item(
+            "Join the chosen clips into one",
+            () => onDo({ kind: "joinClips", command: { clips: choice.clips } }),
+            choice.clips.length < 2,
+          )}
           {item("Tie it to the picture as it lies", () => onDo({ kind: "tieClips", command: { clips: [clip.id], picture: true } }))}
           {item("Settle to a new take", onSettle)}
-          {(clip.settled?.length ?? 0) > 0 && item("Bring back what it was settled from", () => onDo({ kind: "unsettle", command: { clip: clip.id } }))}
+          {(clip.settled?.length ?? 0) > 0 &&
+            item("Bring back what it was settled from", () => onDo({ kind: "unsettle", command: { clip: clip.id } }))}
           {take && item("Its channels at gains of their own…", onChannels)}
           {take && take.channels.length > width && !clip.sum && (
             <DropdownMenu.Sub>
               <DropdownMenu.SubTrigger className="menu-item">Use other channels of its take ▸</DropdownMenu.SubTrigger>
               <DropdownMenu.Portal>
                 <DropdownMenu.SubContent className="menu max-h-96 overflow-auto">
-                  {take.channels
-                    .slice(0, take.channels.length - width + 1)
-                    .map((ch, i) => (
-                      <DropdownMenu.Item key={i} className="menu-item" disabled={clip.channels[0] === i} onSelect={() => onDo({ kind: "readChannels", command: { clip: clip.id, channels: clip.channels.map((_, n) => i + n) } })}>
-                        <span className="tc text-muted">{width === 1 ? i + 1 : `${i + 1}–${i + width}`}</span> {width === 1 ? ch.name || "no name" : take.channels.slice(i, i + width).map((x) => x.name || "–").join(", ")}
-                      </DropdownMenu.Item>
-                    ))}
+                  {take.channels.slice(0, take.channels.length - width + 1).map((ch, i) => (
+                    <DropdownMenu.Item
+                      key={i}
+                      className="menu-item"
+                      disabled={clip.channels[0] === i}
+                      onSelect={() =>
+                        onDo({ kind: "readChannels", command: { clip: clip.id, channels: clip.channels.map((_, n) => i + n) } })
+                      }
+                    >
+                      <span className="tc text-muted">{width === 1 ? i + 1 : `${i + 1}–${i + width}`}</span>{" "}
+                      {width === 1
+                        ? ch.name || "no name"
+                        : take.channels
+                            .slice(i, i + width)
+                            .map((x) => x.name || "–")
+                            .join(", ")}
+                    </DropdownMenu.Item>
+                  ))}
                 </DropdownMenu.SubContent>
               </DropdownMenu.Portal>
             </DropdownMenu.Sub>
@@ -200,17 +255,38 @@ export function LanePanel({ view, clip, choice, takes, acts, onDo }: Props) {
     <div className={`group-data-[dock=foot]/dock:min-w-[430px] ${part}`}>
       <Line name="Channel">
         <b className="font-semibold">{name}</b> <span className="text-muted">of {clip.name}</span>
-        <button className={`pill h-6 px-2.5 ${lane.off ? "border-ink bg-ink text-ground" : ""}`} aria-pressed={lane.off ?? false} onClick={() => set({ off: !lane.off })}>
+        <button
+          className={`pill h-6 px-2.5 ${lane.off ? "border-ink bg-ink text-ground" : ""}`}
+          aria-pressed={lane.off ?? false}
+          onClick={() => set({ off: !lane.off })}
+        >
           off
         </button>
-        <button className={`pill h-6 px-2.5 ${lane.invert ? "border-ink bg-ink text-ground" : ""}`} aria-pressed={lane.invert ?? false} title="Turns the polarity" onClick={() => set({ invert: !lane.invert })}>
+        <button
+          className={`pill h-6 px-2.5 ${lane.invert ? "border-ink bg-ink text-ground" : ""}`}
+          aria-pressed={lane.invert ?? false}
+          title="Turns the polarity"
+          onClick={() => set({ invert: !lane.invert })}
+        >
           polarity
         </button>
       </Line>
       <Line name="Gain">
-        <Kept label="Gain of the channel in dB" value={String(lane.gainDB ?? 0)} onKeep={figure((gainDB) => set({ gainDB }), ...gains)} className="tc w-16 text-right" /> dB
+        <Kept
+          label="Gain of the channel in dB"
+          value={String(lane.gainDB ?? 0)}
+          onKeep={figure((gainDB) => set({ gainDB }), ...gains)}
+          className="tc w-16 text-right"
+        />{" "}
+        dB
         <span className="text-muted">delay</span>
-        <Kept label="Delay of the channel in samples" value={String(lane.delay ?? 0)} onKeep={figure((n) => set({ delay: Math.round(n) }))} className="tc w-20 text-right" /> samples
+        <Kept
+          label="Delay of the channel in samples"
+          value={String(lane.delay ?? 0)}
+          onKeep={figure((n) => set({ delay: Math.round(n) }))}
+          className="tc w-20 text-right"
+        />{" "}
+        samples
       </Line>
       <Line name="Fades">
         <span className="text-muted">in</span>

@@ -40,12 +40,21 @@ export const middleOf = (c: Column) => c.x + c.width / 2;
 /** The columns that lie in a stretch of the weave, as a range of the list; they are found by halving. */
 export function columnsIn(columns: Columns, from: number, to: number): [number, number] {
   const first = search(columns.list, (c) => c.x + c.width > from);
-  return [first, Math.max(first, search(columns.list, (c) => c.x >= to))];
+  return [
+    first,
+    Math.max(
+      first,
+      search(columns.list, (c) => c.x >= to),
+    ),
+  ];
 }
 
 /** The column at a place, or the nearest one of them. −1 where there is none at all. */
 export function columnAt(columns: Columns, x: number): number {
-  return Math.min(columns.list.length - 1, search(columns.list, (c) => c.x + c.width > x));
+  return Math.min(
+    columns.list.length - 1,
+    search(columns.list, (c) => c.x + c.width > x),
+  );
 }
 
 /** The first of a list for which a test, that stays true once it is true, is true. */

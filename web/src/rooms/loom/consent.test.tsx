@@ -27,7 +27,9 @@ describe("a command that breaks sync", () => {
   afterEach(cleanup);
 
   it("says so first, and is done only when that is wanted", async () => {
-    const attempt = vi.fn((c: Command) => ("untie" in c.command ? Promise.resolve({ revision: 9 } as ReelView) : Promise.reject(refusal())));
+    const attempt = vi.fn((c: Command) =>
+      "untie" in c.command ? Promise.resolve({ revision: 9 } as ReelView) : Promise.reject(refusal()),
+    );
     const results = bench(attempt);
     await screen.findByText(/3 frames out of sync/);
     expect(attempt).toHaveBeenCalledTimes(1);
@@ -38,7 +40,9 @@ describe("a command that breaks sync", () => {
   });
 
   it("is said of each of several", async () => {
-    const attempt = vi.fn((c: Command) => (JSON.stringify(c).includes("untie") ? Promise.resolve({ revision: 9 } as ReelView) : Promise.reject(refusal())));
+    const attempt = vi.fn((c: Command) =>
+      JSON.stringify(c).includes("untie") ? Promise.resolve({ revision: 9 } as ReelView) : Promise.reject(refusal()),
+    );
     const gain: Command = { kind: "setClip", command: { clip: "1", gainDB: 3 } };
     bench(attempt, { kind: "several", command: { commands: [move, gain] } });
     fireEvent.click(await screen.findByText("Do it and untie"));
@@ -48,7 +52,11 @@ describe("a command that breaks sync", () => {
 
   it("asks as well before a route is lost", async () => {
     const wide: Command = { kind: "setStem", command: { stem: "DX", labels: ["L", "R"] } };
-    const attempt = vi.fn((c: Command) => (JSON.stringify(c).includes("yes") ? Promise.resolve({ revision: 3 } as ReelView) : Promise.reject(new Problem("Making Dialogue 2 channels wide loses the knot from C to Mix C", "loses"))));
+    const attempt = vi.fn((c: Command) =>
+      JSON.stringify(c).includes("yes")
+        ? Promise.resolve({ revision: 3 } as ReelView)
+        : Promise.reject(new Problem("Making Dialogue 2 channels wide loses the knot from C to Mix C", "loses")),
+    );
     bench(attempt, wide);
     await screen.findByText(/loses the knot from C/);
     fireEvent.click(screen.getByText("Do it all the same"));

@@ -9,7 +9,12 @@ type Waiting = { attempt: Attempt; why: string; kind: Asks; done: (v: ReelView |
 
 /** What the server asks about before it does it, by the kind of its refusal. */
 const asks = {
-  unties: { title: "This breaks sync", about: "Its offset will stand on the clip, and one key ties it back.", no: "Leave it in sync", yes: "Do it and untie" },
+  unties: {
+    title: "This breaks sync",
+    about: "Its offset will stand on the clip, and one key ties it back.",
+    no: "Leave it in sync",
+    yes: "Do it and untie",
+  },
   loses: { title: "Not all of it can follow", about: "Undo brings everything back.", no: "Leave it as it is", yes: "Do it all the same" },
 };
 type Asks = keyof typeof asks;

@@ -8,13 +8,22 @@ describe("curves", () => {
     for (const dB of [12, 3.5, 0, -6, -30]) expect(valueOfY("gain", yOfValue("gain", dB, 60), 60)).toBeCloseTo(dB, 1);
     for (const pan of [-1, -0.25, 0, 1]) expect(valueOfY("pan", yOfValue("pan", pan, 60), 60)).toBeCloseTo(pan, 2);
     expect(valueOfY("gain", yOfValue("gain", 0.4, 480), 480)).toBe(0); // near 0 dB it is 0 dB
-    for (const [what, values] of [["front", [-1, 0.25, 1]], ["spread", [0, 0.5, 1]], ["lfe", [-48, -12.5, 12]], ["turn", [-360, 45, 360]], ["roll", [-180, 7, 180]]] as const) {
+    for (const [what, values] of [
+      ["front", [-1, 0.25, 1]],
+      ["spread", [0, 0.5, 1]],
+      ["lfe", [-48, -12.5, 12]],
+      ["turn", [-360, 45, 360]],
+      ["roll", [-180, 7, 180]],
+    ] as const) {
       for (const v of values) expect(valueOfY(what, yOfValue(what, v, 720), 720)).toBeCloseTo(v, 1);
     }
     expect(yOfValue("front", 1, 60)).toBe(0); // what is in front is above
   });
   it("are straight between points and level outside", () => {
-    const points = [{ at: 100, value: -6 }, { at: 200, value: 0 }];
+    const points = [
+      { at: 100, value: -6 },
+      { at: 200, value: 0 },
+    ];
     expect([0, 100, 150, 200, 900].map((at) => level(points, at))).toEqual([-6, -6, -3, 0, 0]);
     expect(level([], 5)).toBe(0);
   });
@@ -28,7 +37,12 @@ describe("curves", () => {
 
 describe("which curve is shown", () => {
   it("is found by its name, and rests where the track stands", () => {
-    const t = { gain: [], pan: [{ at: 1, value: 0.5 }], curves: { turn: [{ at: 2, value: 90 }] }, feed: { pan: 0.25, front: 0.5 } } as unknown as Track;
+    const t = {
+      gain: [],
+      pan: [{ at: 1, value: 0.5 }],
+      curves: { turn: [{ at: 2, value: 90 }] },
+      feed: { pan: 0.25, front: 0.5 },
+    } as unknown as Track;
     expect(shownOf("track turn")).toEqual({ of: "track", what: "turn" });
     expect(shownOf("bus gain")).toEqual({ of: "bus", what: "gain" });
     expect(shownOf("none")).toBeNull();
@@ -46,7 +60,8 @@ describe("fades", () => {
   it("have constant power or constant amplitude with their other side", () => {
     for (let i = 0; i <= 100; i += 10) {
       expect(fadeAt({ length: 100, curve: "power" }, i) ** 2 + fadeAt({ length: 100, curve: "power" }, 100 - i) ** 2).toBeCloseTo(1, 9);
-      for (const curve of ["linear", "s"] as const) expect(fadeAt({ length: 100, curve }, i) + fadeAt({ length: 100, curve }, 100 - i)).toBeCloseTo(1, 9);
+      for (const curve of ["linear", "s"] as const)
+        expect(fadeAt({ length: 100, curve }, i) + fadeAt({ length: 100, curve }, 100 - i)).toBeCloseTo(1, 9);
     }
   });
 });

@@ -38,7 +38,11 @@ export type CurveView = "none" | "clip gain" | "clip pan" | `track ${Parameter}`
 
 /** The curves that a key goes through; the menu has all. */
 export const curveViews: CurveView[] = ["none", "track gain", "track pan", "clip gain", "clip pan", "bus gain"];
-export const allCurves: CurveView[] = [...curveViews, ...(["front", "up", "spread", "lfe", "turn", "pitch", "roll", "narrow"] as const).map((p): CurveView => `track ${p}`), ...(["pan", "turn", "pitch", "roll", "narrow"] as const).map((p): CurveView => `bus ${p}`)];
+export const allCurves: CurveView[] = [
+  ...curveViews,
+  ...(["front", "up", "spread", "lfe", "turn", "pitch", "roll", "narrow"] as const).map((p): CurveView => `track ${p}`),
+  ...(["pan", "turn", "pitch", "roll", "narrow"] as const).map((p): CurveView => `bus ${p}`),
+];
 
 /** A view in words. */
 export const curveWords = (v: CurveView) => (v.startsWith("bus ") ? `stem and mix ${v.slice(4)}` : v);

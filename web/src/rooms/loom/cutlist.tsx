@@ -32,7 +32,9 @@ export function CutListDialog({ view, onClose }: { view: ReelView; onClose: () =
   const open = useDo(async (file: File) => {
     const text = await file.text();
     const revision = view.revision;
-    const reading = await ok(api.POST("/reels/{reel}/cutlist/read", { params: { path: { reel: view.id } }, body: { revision, name: file.name, text } }));
+    const reading = await ok(
+      api.POST("/reels/{reel}/cutlist/read", { params: { path: { reel: view.id } }, body: { revision, name: file.name, text } }),
+    );
     setRead({ name: file.name, text, revision, reading });
   }, []);
   const follow = async () => {
@@ -40,14 +42,24 @@ export function CutListDialog({ view, onClose }: { view: ReelView; onClose: () =
     const now = await edits.cutList(read.name, read.text, read.revision);
     if (!now) return;
     const missing = read.reading.entries.filter((e) => !e.found.take).length;
-    tell(missing > 0 ? `Laid. ${missing === 1 ? "1 event has" : `${missing} events have`} no take here; the reel’s cut list names them.` : "Laid. Undo takes all of it back.");
+    tell(
+      missing > 0
+        ? `Laid. ${missing === 1 ? "1 event has" : `${missing} events have`} no take here; the reel’s cut list names them.`
+        : "Laid. Undo takes all of it back.",
+    );
     onClose();
   };
   const shown = read?.reading ?? follows.data;
   const changed = read?.reading.differences.filter((d) => d.kind !== "same") ?? [];
   const found = shown?.entries.filter((e) => e.found.take).length ?? 0;
   return (
-    <Dialog open onOpenChange={(o) => !o && onClose()} title={`Cut list of ${view.name}`} about="A cut list says which take lies where. Read one to lay its takes out; read a changed one, and the work that is done moves with the picture." wide>
+    <Dialog
+      open
+      onOpenChange={(o) => !o && onClose()}
+      title={`Cut list of ${view.name}`}
+      about="A cut list says which take lies where. Read one to lay its takes out; read a changed one, and the work that is done moves with the picture."
+      wide
+    >
       <input
         ref={picker}
         type="file"
@@ -65,8 +77,16 @@ export function CutListDialog({ view, onClose }: { view: ReelView; onClose: () =
           <FileText size={14} /> {open.isPending ? "Reading…" : read || shown ? "Read another list…" : "Read a cut list…"}
         </button>
         {read && (
-          <button className="pill-act" disabled={changed.length === 0 && read.reading.differences.length > 0} onClick={() => void follow().catch(tellError)}>
-            {read.reading.differences.length > 0 ? (changed.length === 0 ? "Nothing has changed" : "Move the work to this cut") : `Lay out ${found === 1 ? "1 take" : `${found} takes`}`}
+          <button
+            className="pill-act"
+            disabled={changed.length === 0 && read.reading.differences.length > 0}
+            onClick={() => void follow().catch(tellError)}
+          >
+            {read.reading.differences.length > 0
+              ? changed.length === 0
+                ? "Nothing has changed"
+                : "Move the work to this cut"
+              : `Lay out ${found === 1 ? "1 take" : `${found} takes`}`}
           </button>
         )}
         <span className="text-[13px] text-muted">CMX 3600 (.edl) or OpenTimelineIO (.otio)</span>
@@ -78,7 +98,11 @@ export function CutListDialog({ view, onClose }: { view: ReelView; onClose: () =
             <span className={found < shown.entries.length ? "text-wrong" : "text-muted"}>
               {found} of {shown.entries.length} events found among the takes.
             </span>{" "}
-            {shown.by !== 0 && <span className="text-muted">It counts from another hour; it is laid {duration(Math.abs(shown.by), sampleRate)} {shown.by > 0 ? "later" : "earlier"}.</span>}
+            {shown.by !== 0 && (
+              <span className="text-muted">
+                It counts from another hour; it is laid {duration(Math.abs(shown.by), sampleRate)} {shown.by > 0 ? "later" : "earlier"}.
+              </span>
+            )}
           </p>
           {changed.length > 0 && (
             <section aria-label="What changes" className="mb-3">
@@ -104,14 +128,20 @@ export function CutListDialog({ view, onClose }: { view: ReelView; onClose: () =
               </tr>
             </thead>
             <tbody>
-              {[...shown.entries].sort((a, b) => Number(Boolean(a.found.take)) - Number(Boolean(b.found.take)) || a.from - b.from).map((e) => (
-                <Row key={e.id} entry={e} view={view} />
-              ))}
+              {[...shown.entries]
+                .sort((a, b) => Number(Boolean(a.found.take)) - Number(Boolean(b.found.take)) || a.from - b.from)
+                .map((e) => (
+                  <Row key={e.id} entry={e} view={view} />
+                ))}
             </tbody>
           </table>
           {shown.notes.length > 0 && (
             <details className="mt-2 text-[13px] text-muted">
-              <summary className="cursor-pointer">{shown.notes.length === 1 ? "1 line of the list could not be read" : `${shown.notes.length} lines of the list could not be read`}</summary>
+              <summary className="cursor-pointer">
+                {shown.notes.length === 1
+                  ? "1 line of the list could not be read"
+                  : `${shown.notes.length} lines of the list could not be read`}
+              </summary>
               <ul>
                 {shown.notes.map((n) => (
                   <li key={n}>{n}</li>
@@ -156,7 +186,8 @@ function Write({ view }: { view: ReelView }) {
   const [id, setID] = useState("");
   const work = useWork(view.production).data?.find((w) => w.id === id);
   const write = useDo(
-    (format: (typeof formats)[number][0]) => ok(api.POST("/reels/{reel}/cutlist/write", { params: { path: { reel: view.id } }, body: { format } })),
+    (format: (typeof formats)[number][0]) =>
+      ok(api.POST("/reels/{reel}/cutlist/write", { params: { path: { reel: view.id } }, body: { format } })),
     [keysOf.work(view.production)],
     (w) => {
       setID(w.work);
@@ -168,7 +199,12 @@ function Write({ view }: { view: ReelView }) {
       <h3 className="pb-2 text-[13px] font-semibold">Write this reel as a cut list, with its takes beside it</h3>
       <div className="flex flex-wrap gap-3">
         {formats.map(([format, name, what]) => (
-          <button key={format} className="pill h-auto flex-col items-start py-1.5" disabled={view.clips.length === 0 || (work && isOpen(work))} onClick={() => write.mutate(format)}>
+          <button
+            key={format}
+            className="pill h-auto flex-col items-start py-1.5"
+            disabled={view.clips.length === 0 || (work && isOpen(work))}
+            onClick={() => write.mutate(format)}
+          >
             <b className="font-semibold">{name}</b> <span className="text-[12px] text-muted">{what}</span>
           </button>
         ))}

@@ -7,10 +7,14 @@ import { cutting } from "./cutting";
 const told = vi.hoisted(() => vi.fn());
 vi.mock("../../ui/notices", () => ({ tell: told }));
 
-const clip = (id: string, track: string, start: number, length: number) => ({ id, track, start, length, offset: 0, channels: [0], gainDB: -2 }) as unknown as Clip;
+const clip = (id: string, track: string, start: number, length: number) =>
+  ({ id, track, start, length, offset: 0, channels: [0], gainDB: -2 }) as unknown as Clip;
 const view = {
   head: { sampleRate: 48000, frameRate: { num: 25, den: 1, drop: false }, start: 0 },
-  tracks: [{ id: "a", name: "Boom" }, { id: "b", name: "Radio" }],
+  tracks: [
+    { id: "a", name: "Boom" },
+    { id: "b", name: "Radio" },
+  ],
   clips: [clip("1", "a", 0, 48000), clip("2", "a", 48000, 48000), clip("3", "b", 0, 96000)],
   marks: [],
 } as unknown as ReelView;
@@ -18,7 +22,13 @@ const view = {
 function bench(choice: Partial<Choice>, at = 24000) {
   const done: Command[] = [];
   let chosen: Choice | null = null;
-  const acts = cutting({ view, choice: { ...nothing, ...choice }, at: () => at, doIt: (c) => (done.push(c), Promise.resolve(undefined)), choose: (c) => (chosen = c) });
+  const acts = cutting({
+    view,
+    choice: { ...nothing, ...choice },
+    at: () => at,
+    doIt: (c) => (done.push(c), Promise.resolve(undefined)),
+    choose: (c) => (chosen = c),
+  });
   return { acts, done, chosen: () => chosen };
 }
 
@@ -59,7 +69,11 @@ describe("what keys do to what is chosen", () => {
 
   it("takes a range out, over all tracks with its gap", () => {
     const range = { from: 1000, to: 2000, tracks: ["a"] };
-    for (const [key, want] of [["remove", { tracks: ["a"], close: false }], ["close", { tracks: ["a"], close: true }], ["close-all", { tracks: [], close: true }]] as const) {
+    for (const [key, want] of [
+      ["remove", { tracks: ["a"], close: false }],
+      ["close", { tracks: ["a"], close: true }],
+      ["close-all", { tracks: [], close: true }],
+    ] as const) {
       const b = bench({ range });
       b.acts[key]();
       expect(b.done).toEqual([{ kind: "cutOut", command: { from: 1000, to: 2000, ...want } }]);
@@ -106,7 +120,10 @@ describe("what keys do to what is chosen", () => {
     b.acts.copy();
     b.acts.paste();
     b.acts["paste-there"]();
-    expect(b.done.map((c) => c.command)).toEqual([expect.objectContaining({ at: 7, track: "" }), expect.objectContaining({ at: null, track: "" })]);
+    expect(b.done.map((c) => c.command)).toEqual([
+      expect.objectContaining({ at: 7, track: "" }),
+      expect.objectContaining({ at: null, track: "" }),
+    ]);
   });
 
   it("puts clips on other tracks, slips them, and widens the range over tracks", () => {

@@ -12,7 +12,13 @@ const rampSeconds = 0.03;
 /** How long a crossfade is, in seconds, where two clips meet. */
 const crossSeconds = 0.08;
 
-export type Bench = { view: ReelView; choice: Choice; at: () => number; doIt: (c: Command) => Promise<ReelView | undefined>; choose: (c: Choice) => void };
+export type Bench = {
+  view: ReelView;
+  choice: Choice;
+  at: () => number;
+  doIt: (c: Command) => Promise<ReelView | undefined>;
+  choose: (c: Choice) => void;
+};
 
 /** The clips that something is done to: those chosen, or those of the range. */
 function chosen({ view, choice }: Bench): Clip[] {
@@ -39,7 +45,11 @@ export function cutting(b: Bench) {
     const r = choice.range;
     if (!r) return need("Choose a range first: drag over a channel, or along the foot of a track.");
     if (choice.lane) return void b.doIt(of({ clip: choice.lane.clip, channel: choice.lane.channel, from: r.from, to: r.to }));
-    runEach(clips.filter((c) => c.start < r.to && c.start + c.length > r.from).map((c) => of({ clip: c.id, channel: -1, from: r.from, to: r.to })));
+    runEach(
+      clips
+        .filter((c) => c.start < r.to && c.start + c.length > r.from)
+        .map((c) => of({ clip: c.id, channel: -1, from: r.from, to: r.to })),
+    );
   };
   const withClips = (f: (ids: string[]) => void) => (ids.length > 0 ? f(ids) : need("Choose a clip first."));
   const frames = (n: number) => {
@@ -85,13 +95,18 @@ export function cutting(b: Bench) {
   };
   const fade = () => {
     const pair = [...clips].sort((x, y) => x.start - y.start);
-    if (pair.length === 2 && pair[0]!.track === pair[1]!.track) return run("crossfade", { left: pair[0]!.id, right: pair[1]!.id, length: Math.round(crossSeconds * sampleRate), curve: "power" });
+    if (pair.length === 2 && pair[0]!.track === pair[1]!.track)
+      return run("crossfade", { left: pair[0]!.id, right: pair[1]!.id, length: Math.round(crossSeconds * sampleRate), curve: "power" });
     const c = pair[0];
     if (!c) return need("Choose a clip, or two that meet, to fade.");
     const at = b.at();
-    if (at <= c.start || at >= c.start + c.length) return need("Put the shuttle inside the clip: the fade runs from there to the nearer end.");
+    if (at <= c.start || at >= c.start + c.length)
+      return need("Put the shuttle inside the clip: the fade runs from there to the nearer end.");
     const early = at - c.start < c.length / 2;
-    run("setClip", { clip: c.id, [early ? "fadeIn" : "fadeOut"]: { length: early ? at - c.start : c.start + c.length - at, curve: "power" } });
+    run("setClip", {
+      clip: c.id,
+      [early ? "fadeIn" : "fadeOut"]: { length: early ? at - c.start : c.start + c.length - at, curve: "power" },
+    });
   };
   const remove = (close: boolean, everywhere: boolean) => {
     const r = choice.range;
@@ -110,19 +125,30 @@ export function cutting(b: Bench) {
     const have = clipboard();
     if (!have) return need("Nothing has been copied yet.");
     if (have.sampleRate !== sampleRate) return need(`What was copied is at ${have.sampleRate} Hz and this reel at ${sampleRate} Hz.`);
-    run("pasteClips", { clips: have.clips, tracks: have.tracks, at: there ? null : b.at(), track: there || have.tracks.some((t) => view.tracks.some((x) => x.id === t.id && x.name === t.name)) ? "" : choice.track });
+    run("pasteClips", {
+      clips: have.clips,
+      tracks: have.tracks,
+      at: there ? null : b.at(),
+      track: there || have.tracks.some((t) => view.tracks.some((x) => x.id === t.id && x.name === t.name)) ? "" : choice.track,
+    });
   };
   return {
     cut: () => {
       const at = b.at();
       if (choice.lane) return run("cutLane", { clip: choice.lane.clip, channel: choice.lane.channel, at });
-      const on = ids.length > 0 ? ids : view.clips.filter((c) => c.track === choice.track && c.start < at && at < c.start + c.length).map((c) => c.id);
+      const on =
+        ids.length > 0
+          ? ids
+          : view.clips.filter((c) => c.track === choice.track && c.start < at && at < c.start + c.length).map((c) => c.id);
       if (on.length === 0) return need("Choose a clip or a track to cut; Alt C cuts every track.");
       run("cutClips", { at, clips: on });
     },
     "cut-alone": () => {
       const at = b.at();
-      const on = ids.length > 0 ? ids : view.clips.filter((c) => c.track === choice.track && c.start < at && at < c.start + c.length).map((c) => c.id);
+      const on =
+        ids.length > 0
+          ? ids
+          : view.clips.filter((c) => c.track === choice.track && c.start < at && at < c.start + c.length).map((c) => c.id);
       if (on.length > 0) run("cutClips", { at, clips: on, alone: true });
     },
     "cut-all": () => run("cutClips", { at: b.at(), clips: [] }),
@@ -130,7 +156,14 @@ export function cutting(b: Bench) {
     "range-to": () => setRange({ to: b.at() }),
     "range-clip": () => {
       if (clips.length === 0 || choice.clips.length === 0) return b.choose({ ...choice, range: null });
-      b.choose({ ...choice, range: { from: Math.min(...clips.map((c) => c.start)), to: Math.max(...clips.map((c) => c.start + c.length)), tracks: [...new Set(clips.map((c) => c.track))] } });
+      b.choose({
+        ...choice,
+        range: {
+          from: Math.min(...clips.map((c) => c.start)),
+          to: Math.max(...clips.map((c) => c.start + c.length)),
+          tracks: [...new Set(clips.map((c) => c.track))],
+        },
+      });
     },
     hush: () => inRange((command) => ({ kind: "hush", command })),
     dip: () => inRange((place) => ({ kind: "dip", command: { ...place, gainDB: dipDB, ramp } })),
@@ -150,7 +183,11 @@ export function cutting(b: Bench) {
     duplicate: () =>
       withClips((ids) => {
         const found = gather(view, ids);
-        run("pasteClips", { ...{ clips: found.clips, tracks: found.tracks }, at: Math.max(...clips.map((c) => c.start + c.length)), track: "" });
+        run("pasteClips", {
+          ...{ clips: found.clips, tracks: found.tracks },
+          at: Math.max(...clips.map((c) => c.start + c.length)),
+          track: "",
+        });
       }),
     "nudge-back": () => nudge(-1),
     "nudge-on": () => nudge(1),

@@ -27,7 +27,14 @@ export function Docked({ foot, side, below, room }: { room: ReactNode; foot: Rea
             {room}
           </Panel>
           <Edge label="How high the foot of the room is" />
-          <Panel id="foot" panelRef={footPanel} defaultSize={atFoot ? high : low} minSize={56} maxSize="60" groupResizeBehavior="preserve-pixel-size">
+          <Panel
+            id="foot"
+            panelRef={footPanel}
+            defaultSize={atFoot ? high : low}
+            minSize={56}
+            maxSize="60"
+            groupResizeBehavior="preserve-pixel-size"
+          >
             {foot}
           </Panel>
         </Group>
@@ -55,5 +62,10 @@ export function Docked({ foot, side, below, room }: { room: ReactNode; foot: Rea
 }
 
 function Edge({ label, upright = false }: { label: string; upright?: boolean }) {
-  return <Separator aria-label={label} className={`shrink-0 bg-line transition-colors hover:bg-zest focus-visible:bg-zest data-[separator=active]:bg-zest ${upright ? "w-[3px]" : "h-[3px]"}`} />;
+  return (
+    <Separator
+      aria-label={label}
+      className={`shrink-0 bg-line transition-colors hover:bg-zest focus-visible:bg-zest data-[separator=active]:bg-zest ${upright ? "w-[3px]" : "h-[3px]"}`}
+    />
+  );
 }

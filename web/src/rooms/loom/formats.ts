@@ -1,4 +1,3 @@
-
 // The widths that tracks, stems, mixes and output groups are offered in. What they mean is the server's.
 const surround = ["L", "R", "C", "LFE", "Ls", "Rs"];
 const seven = ["L", "R", "C", "LFE", "Lss", "Rss", "Lrs", "Rrs"];

@@ -3,7 +3,14 @@ import { describe, expect, it } from "vitest";
 import type { ReelView } from "../../api/client";
 import { edits, rulerStep, sampleAt, whole, xOf, zoom } from "./geometry";
 
-const view = { head: { start: 1000, sampleRate: 48000 }, end: 4_801_000, clips: [{ start: 2000, length: 500 }, { start: 1000, length: 1500 }] } as unknown as ReelView;
+const view = {
+  head: { start: 1000, sampleRate: 48000 },
+  end: 4_801_000,
+  clips: [
+    { start: 2000, length: 500 },
+    { start: 1000, length: 1500 },
+  ],
+} as unknown as ReelView;
 
 describe("geometry", () => {
   it("keeps what is under the pointer while zooming", () => {

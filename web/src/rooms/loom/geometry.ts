@@ -17,7 +17,10 @@ export const closest = 8; // samples a pixel
 export const widest = 48000 * 20;
 
 /** Something that lies in time: a reel, or a take by itself. */
-export type Timed = Pick<ReelView, "id" | "end" | "marks"> & { head: Pick<ReelView["head"], "start" | "sampleRate" | "frameRate">; clips: { start: number }[] };
+export type Timed = Pick<ReelView, "id" | "end" | "marks"> & {
+  head: Pick<ReelView["head"], "start" | "sampleRate" | "frameRate">;
+  clips: { start: number }[];
+};
 
 /** All of it, but no less than some seconds. */
 export function whole(view: Timed, width: number, least = 20): TimeView {
@@ -40,11 +43,23 @@ export const sampleAt = (v: TimeView, x: number) => v.left + x * v.perPixel;
 export function rulerStep(v: TimeView, samplesPerFrame: number, base: number): number {
   const room = 110;
   const within = Array.from({ length: base - 1 }, (_, i) => i + 1).filter((n) => base % n === 0);
-  const steps = [...within, base, 2 * base, 5 * base, 10 * base, 20 * base, 30 * base, 60 * base, 120 * base, 300 * base, 600 * base, 1800 * base, 3600 * base];
+  const steps = [
+    ...within,
+    base,
+    2 * base,
+    5 * base,
+    10 * base,
+    20 * base,
+    30 * base,
+    60 * base,
+    120 * base,
+    300 * base,
+    600 * base,
+    1800 * base,
+    3600 * base,
+  ];
   return steps.find((s) => (s * samplesPerFrame) / v.perPixel >= room) ?? steps.at(-1)!;
 }
-
-
 
 /** All starts and ends of clips, in order, for stepping from edit to edit. */
 export function edits(view: ReelView): number[] {

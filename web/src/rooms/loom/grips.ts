@@ -23,7 +23,14 @@ export type Drag =
 export type Modifiers = { altKey: boolean; ctrlKey: boolean; metaKey: boolean; shiftKey: boolean };
 
 /** What the pointer moves over. */
-export type Ground = { view: ReelView; time: TimeView; rows: Rows; choice: Choice; curves: CurveView; snapOf: (without: ReadonlySet<string>) => Snap };
+export type Ground = {
+  view: ReelView;
+  time: TimeView;
+  rows: Rows;
+  choice: Choice;
+  curves: CurveView;
+  snapOf: (without: ReadonlySet<string>) => Snap;
+};
 
 /** What lies under a place: the sample, the row, and its clip or its channel. */
 export function under(ground: Ground, x: number, y: number) {
@@ -65,7 +72,9 @@ function pointAt({ curves, time }: Ground, row: TrackRow, clip: Clip | undefined
   const { of, what } = shown;
   const offset = of === "track" ? 0 : clip!.offset - clip!.start;
   const points = [...pointsOf(of === "track" ? row.track : clip!, what)];
-  const index = points.findIndex((q) => Math.abs(xOf(time, q.at - offset) - x) < near && Math.abs(yOfValue(what, q.value, row.body - 9) + 4 - depth) < near + 2);
+  const index = points.findIndex(
+    (q) => Math.abs(xOf(time, q.at - offset) - x) < near && Math.abs(yOfValue(what, q.value, row.body - 9) + 4 - depth) < near + 2,
+  );
   return { kind: "point", of, id: of === "track" ? row.id : clip!.id, what, points, index, offset, row };
 }
 
@@ -93,16 +102,37 @@ export function dragged(ground: Ground, d: Drag, began: Drag, by: number, x: num
       const order = view.tracks.map((t) => t.id);
       const down = to?.kind === "track" && row ? order.indexOf(to.id) - order.indexOf(row.id) : 0;
       const moved = view.clips.filter((c) => d.clips.has(c.id));
-      return { ...d, rows: down, by: shift && down !== 0 ? 0 : snappedBy(view, moved.flatMap((c) => [c.start, c.start + c.length]), by, snapOf(d.clips)) };
+      return {
+        ...d,
+        rows: down,
+        by:
+          shift && down !== 0
+            ? 0
+            : snappedBy(
+                view,
+                moved.flatMap((c) => [c.start, c.start + c.length]),
+                by,
+                snapOf(d.clips),
+              ),
+      };
     }
     case "trim": {
       const edge = d.edge === "start" ? d.clip.start : d.clip.start + d.clip.length;
       const to = snapped(view, edge + by, snapOf(new Set([d.clip.id]))) - edge;
       const handles = Math.max(0, (d.clip.frames ?? 0) - d.clip.offset - d.clip.length);
-      return { ...d, by: d.edge === "start" ? Math.max(-d.clip.offset, Math.min(to, d.clip.length - 1)) : Math.min(handles, Math.max(to, 1 - d.clip.length)) };
+      return {
+        ...d,
+        by:
+          d.edge === "start"
+            ? Math.max(-d.clip.offset, Math.min(to, d.clip.length - 1))
+            : Math.min(handles, Math.max(to, 1 - d.clip.length)),
+      };
     }
     case "slip":
-      return { ...d, by: Math.max(-Math.max(0, (d.clip.frames ?? 0) - d.clip.offset - d.clip.length), Math.min(d.clip.offset, Math.round(by))) };
+      return {
+        ...d,
+        by: Math.max(-Math.max(0, (d.clip.frames ?? 0) - d.clip.offset - d.clip.length), Math.min(d.clip.offset, Math.round(by))),
+      };
     case "fade": {
       const length = d.clip[d.side]?.length ?? 0;
       const other = d.clip[d.side === "fadeIn" ? "fadeOut" : "fadeIn"]?.length ?? 0;
@@ -115,7 +145,11 @@ export function dragged(ground: Ground, d: Drag, began: Drag, by: number, x: num
       return { ...d, points: [...original, moved].sort((a, b) => a.at - b.at) };
     }
     case "range":
-      return { ...d, to: d.lane ? Math.round(sampleAt(time, x)) : snapped(view, sampleAt(time, x), snapOf(new Set())), last: rowAt(rows, y)?.id ?? d.first };
+      return {
+        ...d,
+        to: d.lane ? Math.round(sampleAt(time, x)) : snapped(view, sampleAt(time, x), snapOf(new Set())),
+        last: rowAt(rows, y)?.id ?? d.first,
+      };
   }
 }
 
@@ -124,7 +158,11 @@ export function rangeOf(rows: Rows, d: Extract<Drag, { kind: "range" }>) {
   const ids = rows.list.filter((r) => r.kind === "track").map((r) => r.id);
   const a = ids.indexOf(d.first);
   const b = Math.max(0, ids.indexOf(d.last));
-  return { from: Math.min(d.from, d.to), to: Math.max(d.from, d.to), tracks: d.lane ? [d.first] : ids.slice(Math.min(a, b), Math.max(a, b) + 1) };
+  return {
+    from: Math.min(d.from, d.to),
+    to: Math.max(d.from, d.to),
+    tracks: d.lane ? [d.first] : ids.slice(Math.min(a, b), Math.max(a, b) + 1),
+  };
 }
 
 export const curveOf = (d: Extract<Drag, { kind: "point" }>, points: Point[]): Command => ({
@@ -136,7 +174,9 @@ export const curveOf = (d: Extract<Drag, { kind: "point" }>, points: Point[]): C
 export function commandOf(d: Drag): Command | null {
   switch (d.kind) {
     case "move":
-      return d.by !== 0 || d.rows !== 0 ? { kind: "moveClips", command: { clips: [...d.clips], by: d.by, rows: d.rows, alone: d.alone } } : null;
+      return d.by !== 0 || d.rows !== 0
+        ? { kind: "moveClips", command: { clips: [...d.clips], by: d.by, rows: d.rows, alone: d.alone } }
+        : null;
     case "trim":
       return d.by !== 0 ? { kind: "trimClip", command: { clip: d.clip.id, edge: d.edge, by: d.by, alone: d.alone } } : null;
     case "slip":
@@ -158,13 +198,21 @@ export function previewOf(view: ReelView, d: Drag | null): Preview | null {
   if (d.kind === "trim") {
     const end = d.clip.start + d.clip.length;
     return (c) => {
-      const along = c.id === d.clip.id || (!d.alone && d.clip.tie !== "" && c.tie === d.clip.tie && (d.edge === "start" ? c.start === d.clip.start : c.start + c.length === end));
+      const along =
+        c.id === d.clip.id ||
+        (!d.alone &&
+          d.clip.tie !== "" &&
+          c.tie === d.clip.tie &&
+          (d.edge === "start" ? c.start === d.clip.start : c.start + c.length === end));
       if (!along) return undefined;
       return d.edge === "start" ? { start: c.start + d.by, offset: c.offset + d.by, length: c.length - d.by } : { length: c.length + d.by };
     };
   }
-  if (d.kind === "slip") return (c) => (c.id === d.clip.id || (c.tie !== "" && c.tie === d.clip.tie) ? { offset: c.offset - d.by } : undefined);
-  const ties = new Set(d.alone || d.copy || d.by === 0 ? [] : view.clips.filter((c) => d.clips.has(c.id) && c.tie !== "").map((c) => c.tie));
+  if (d.kind === "slip")
+    return (c) => (c.id === d.clip.id || (c.tie !== "" && c.tie === d.clip.tie) ? { offset: c.offset - d.by } : undefined);
+  const ties = new Set(
+    d.alone || d.copy || d.by === 0 ? [] : view.clips.filter((c) => d.clips.has(c.id) && c.tie !== "").map((c) => c.tie),
+  );
   const order = view.tracks.map((t) => t.id);
   return (c) => {
     if (!d.clips.has(c.id) && !ties.has(c.tie)) return undefined;

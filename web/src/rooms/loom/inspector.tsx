@@ -39,8 +39,17 @@ type Props = {
 export function Inspector(p: Props) {
   const { view, track } = p;
   return (
-    <section aria-label="What is chosen" data-dock={p.dock} className="group/dock @container relative flex h-full gap-x-5 gap-y-2 overflow-auto bg-paper py-2 pl-4 pr-8 data-[dock=side]:flex-col">
-      <button className="absolute right-1.5 top-1.5 z-10 cursor-pointer rounded p-1 text-muted hover:text-ink" aria-label={p.dock === "foot" ? "Put it at the side" : "Put it at the foot"} title={`${p.dock === "foot" ? "Put it at the side" : "Put it at the foot"} (${keySign(keyOf("dock"))})`} onClick={p.onDock}>
+    <section
+      aria-label="What is chosen"
+      data-dock={p.dock}
+      className="group/dock @container relative flex h-full gap-x-5 gap-y-2 overflow-auto bg-paper py-2 pl-4 pr-8 data-[dock=side]:flex-col"
+    >
+      <button
+        className="absolute right-1.5 top-1.5 z-10 cursor-pointer rounded p-1 text-muted hover:text-ink"
+        aria-label={p.dock === "foot" ? "Put it at the side" : "Put it at the foot"}
+        title={`${p.dock === "foot" ? "Put it at the side" : "Put it at the foot"} (${keySign(keyOf("dock"))})`}
+        onClick={p.onDock}
+      >
         {p.dock === "foot" ? <PanelRight size={14} /> : <PanelBottom size={14} />}
       </button>
       {track ? <Chosen {...p} track={track} /> : <ReelPanel key={view.id} view={view} onDo={p.onDo} />}
@@ -53,8 +62,15 @@ function Chosen(p: Props & { track: Track }) {
   return (
     <>
       <TrackPanel key={track.id} {...p} track={track} />
-      {(!clip || hasRoom(view.stems.find((s) => s.id === track.stem)?.labels ?? [])) && <PlacePanel key={`place ${track.id}`} {...p} track={track} />}
-      {clip && (choice.lane ? <LanePanel key={`${clip.id} ${choice.lane.channel}`} {...p} clip={clip} /> : <ClipPanel key={clip.id} {...p} clip={clip} />)}
+      {(!clip || hasRoom(view.stems.find((s) => s.id === track.stem)?.labels ?? [])) && (
+        <PlacePanel key={`place ${track.id}`} {...p} track={track} />
+      )}
+      {clip &&
+        (choice.lane ? (
+          <LanePanel key={`${clip.id} ${choice.lane.channel}`} {...p} clip={clip} />
+        ) : (
+          <ClipPanel key={clip.id} {...p} clip={clip} />
+        ))}
     </>
   );
 }
@@ -65,7 +81,12 @@ function ReelPanel({ view, onDo }: { view: ReelView; onDo: Do }) {
     <div className="flex gap-8 group-data-[dock=side]/dock:flex-col group-data-[dock=side]/dock:gap-3">
       <div>
         <Line name="Reel">
-          <Kept label="Name of the reel" value={view.name} onKeep={(name) => void onDo({ kind: "setReel", command: { name } })} className="w-56 font-semibold" />
+          <Kept
+            label="Name of the reel"
+            value={view.name}
+            onKeep={(name) => void onDo({ kind: "setReel", command: { name } })}
+            className="w-56 font-semibold"
+          />
         </Line>
         <Line name="Starts">
           <Kept
@@ -78,7 +99,12 @@ function ReelPanel({ view, onDo }: { view: ReelView; onDo: Do }) {
             }}
             className="tc w-28"
           />
-          <select className="field h-7" aria-label="Frame rate of the reel" value={JSON.stringify(frameRate)} onChange={(e) => void onDo({ kind: "setReel", command: { frameRate: JSON.parse(e.target.value) as FrameRate } })}>
+          <select
+            className="field h-7"
+            aria-label="Frame rate of the reel"
+            value={JSON.stringify(frameRate)}
+            onChange={(e) => void onDo({ kind: "setReel", command: { frameRate: JSON.parse(e.target.value) as FrameRate } })}
+          >
             {timecodeRates.map(([name, r]) => (
               <option key={name} value={JSON.stringify(r)}>
                 {name}
@@ -90,7 +116,12 @@ function ReelPanel({ view, onDo }: { view: ReelView; onDo: Do }) {
           <span className="tc">{duration(view.end - start, sampleRate)}</span>
         </Line>
         <Line name="Pan law">
-          <select className="field h-7" aria-label="What a mono track in the middle of a pair loses on each side" value={panLaw} onChange={(e) => void onDo({ kind: "setReel", command: { panLaw: Number(e.target.value) } })}>
+          <select
+            className="field h-7"
+            aria-label="What a mono track in the middle of a pair loses on each side"
+            value={panLaw}
+            onChange={(e) => void onDo({ kind: "setReel", command: { panLaw: Number(e.target.value) } })}
+          >
             {[3, 4.5, 6].map((x) => (
               <option key={x} value={x}>
                 −{x} dB
@@ -101,7 +132,9 @@ function ReelPanel({ view, onDo }: { view: ReelView; onDo: Do }) {
         </Line>
       </div>
       <p className={`hidden max-w-md text-[13px] text-muted @3xl:block ${part}`}>
-        Press a clip to choose it, drag it to move it, its edges to trim it, its upper corners to fade it; press and hold to hear it alone from there. Drag along the foot of a row for a range. Knots are tied in the weave on the right: press where a row and an output cross.
+        Press a clip to choose it, drag it to move it, its edges to trim it, its upper corners to fade it; press and hold to hear it alone
+        from there. Drag along the foot of a row for a range. Knots are tied in the weave on the right: press where a row and an output
+        cross.
       </p>
     </div>
   );
@@ -116,18 +149,34 @@ function TrackPanel({ view, track, playingAt, onDo, onRemoveTrack }: Props & { t
     <div className="min-w-0 shrink-0">
       <Line name="Track">
         <Kept label="Name of the track" value={track.name} onKeep={(name) => set({ name })} className="w-40 font-semibold" />
-        <select className="field h-7 px-1" aria-label="Width of the track" value={own} onChange={(e) => set({ labels: formats.find(([n]) => n === e.target.value)![1] })}>
+        <select
+          className="field h-7 px-1"
+          aria-label="Width of the track"
+          value={own}
+          onChange={(e) => set({ labels: formats.find(([n]) => n === e.target.value)![1] })}
+        >
           {!formats.some(([n]) => n === own) && <option>{own}</option>}
           {formats.map(([n]) => (
             <option key={n}>{n}</option>
           ))}
         </select>
-        <button className="cursor-pointer rounded p-1 text-muted hover:text-wrong" aria-label={`Take ${track.name} off the reel`} title="Take it off the reel with its clips" onClick={onRemoveTrack}>
+        <button
+          className="cursor-pointer rounded p-1 text-muted hover:text-wrong"
+          aria-label={`Take ${track.name} off the reel`}
+          title="Take it off the reel with its clips"
+          onClick={onRemoveTrack}
+        >
           <Trash2 size={15} />
         </button>
       </Line>
       <Line name="Gain">
-        <Kept label="Gain of the track in dB" value={String(track.gainDB)} onKeep={figure((gainDB) => set({ gainDB }), ...gains)} className="tc w-16 text-right" /> dB
+        <Kept
+          label="Gain of the track in dB"
+          value={String(track.gainDB)}
+          onKeep={figure((gainDB) => set({ gainDB }), ...gains)}
+          className="tc w-16 text-right"
+        />{" "}
+        dB
         <Ride key={track.id} of="track" id={track.id} parameters={parameters} playingAt={playingAt} onDo={onDo} />
       </Line>
       <Line name={track.labels.length === 1 || track.labels[0] === "M" ? "Pan" : "Balance"}>
@@ -144,15 +193,30 @@ function TrackPanel({ view, track, playingAt, onDo, onRemoveTrack }: Props & { t
           <PanSlider key={`${track.id} ${track.feed.pan}`} pan={track.feed.pan} onPan={(pan) => set({ pan })} />
         )}
         {toPair && (
-          <label className="flex cursor-pointer items-center gap-1.5" title={`At unity on both sides; else the pan law, −${view.head.panLaw} dB in the middle`}>
+          <label
+            className="flex cursor-pointer items-center gap-1.5"
+            title={`At unity on both sides; else the pan law, −${view.head.panLaw} dB in the middle`}
+          >
             <Dual key={`${track.id} ${track.feed.dual}`} on={track.feed.dual} onChange={(dual) => set({ dual })} /> dual mono
           </label>
         )}
       </Line>
       <Line name="Strand">
-        <Kept label="Strand of the track" value={track.strand ?? ""} placeholder="none" onKeep={(strand) => set({ strand })} className="w-28" />
+        <Kept
+          label="Strand of the track"
+          value={track.strand ?? ""}
+          placeholder="none"
+          onKeep={(strand) => set({ strand })}
+          className="w-28"
+        />
         <span className="text-muted">folder</span>
-        <Kept label="Folder of the track" value={track.folder ?? ""} placeholder="none" onKeep={(folder) => set({ folder })} className="w-28" />
+        <Kept
+          label="Folder of the track"
+          value={track.folder ?? ""}
+          placeholder="none"
+          onKeep={(folder) => set({ folder })}
+          className="w-28"
+        />
         <Reaches view={view} track={track} />
       </Line>
     </div>
@@ -168,27 +232,50 @@ function PlacePanel({ view, track, playingAt, onDo }: Props & { track: Track }) 
   const field = isField(track.labels);
   const room = hasRoom(stem?.labels ?? []);
   const numbers: [Placing, string, number, number, number][] = field
-    ? [["turn", "turn °", feed.turn ?? 0, -360, 360], ["pitch", "pitch °", feed.pitch ?? 0, -180, 180], ["roll", "roll °", feed.roll ?? 0, -180, 180]]
-    : [["turn", "turn °", feed.turn ?? 0, -360, 360], ["narrow", "narrow", feed.narrow ?? 0, 0, 1]];
+    ? [
+        ["turn", "turn °", feed.turn ?? 0, -360, 360],
+        ["pitch", "pitch °", feed.pitch ?? 0, -180, 180],
+        ["roll", "roll °", feed.roll ?? 0, -180, 180],
+      ]
+    : [
+        ["turn", "turn °", feed.turn ?? 0, -360, 360],
+        ["narrow", "narrow", feed.narrow ?? 0, 0, 1],
+      ];
   const shown = single ? room && feed.placed : field || room;
   return (
     <div className={`flex min-w-0 shrink-0 gap-4 group-data-[dock=side]/dock:flex-col ${part}`}>
       {single && shown && <PanPad view={view} track={track} playingAt={playingAt} onDo={onDo} />}
       <div>
         <Line name="Also into">
-          <select className="field h-7 px-1" aria-label="Second stem of the track" value={track.second ?? ""} disabled={!track.stem} onChange={(e) => void set({ second: e.target.value })}>
+          <select
+            className="field h-7 px-1"
+            aria-label="Second stem of the track"
+            value={track.second ?? ""}
+            disabled={!track.stem}
+            onChange={(e) => void set({ second: e.target.value })}
+          >
             <option value="">no second stem</option>
-            {view.stems.filter((s) => s.id !== track.stem).map((s) => (
-              <option key={s.id} value={s.id}>
-                {s.name}
-              </option>
-            ))}
+            {view.stems
+              .filter((s) => s.id !== track.stem)
+              .map((s) => (
+                <option key={s.id} value={s.id}>
+                  {s.name}
+                </option>
+              ))}
           </select>
         </Line>
         {single && room && (
           <Line name="Place">
-            <label className="flex cursor-pointer items-center gap-1.5" title="Where it is placed in the room, instead of between the front left and right">
-              <Dual key={`${track.id} ${feed.placed}`} on={feed.placed ?? false} onChange={(placed) => set(placed && feed.front === undefined ? { placed, front: 1 } : { placed })} /> in the room of {stem!.name}
+            <label
+              className="flex cursor-pointer items-center gap-1.5"
+              title="Where it is placed in the room, instead of between the front left and right"
+            >
+              <Dual
+                key={`${track.id} ${feed.placed}`}
+                on={feed.placed ?? false}
+                onChange={(placed) => set(placed && feed.front === undefined ? { placed, front: 1 } : { placed })}
+              />{" "}
+              in the room of {stem!.name}
             </label>
           </Line>
         )}
@@ -202,7 +289,12 @@ function PlacePanel({ view, track, playingAt, onDo }: Props & { track: Track }) 
                     curve ×
                   </button>
                 ) : (
-                  <Kept label={`${called} of the track`} value={String(value)} onKeep={figure((v) => set({ [what]: v }), least, most)} className="tc h-6 w-12 text-right text-ink" />
+                  <Kept
+                    label={`${called} of the track`}
+                    value={String(value)}
+                    onKeep={figure((v) => set({ [what]: v }), least, most)}
+                    className="tc h-6 w-12 text-right text-ink"
+                  />
                 )}
               </label>
             ))}

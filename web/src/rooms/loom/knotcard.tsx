@@ -66,10 +66,18 @@ function OfOne({ weave, place, onClose }: Props & { place: Place }) {
         <p className="mt-1 text-muted">
           {column.folded ? `Arrives at ${cell.reached} of ${column.outputs.length} channels, at ` : "Arrives at "}
           <span className="tc text-ink">{shownGain(cell.reach)} dB</span>
-          {column.folded ? " at most." : tied ? (cell.twice ? ", by its stem and by this knot together." : ".") : " through its stem. Change that at the stem's own knot below, or in the track's feed."}
+          {column.folded
+            ? " at most."
+            : tied
+              ? cell.twice
+                ? ", by its stem and by this knot together."
+                : "."
+              : " through its stem. Change that at the stem's own knot below, or in the track's feed."}
         </p>
       )}
-      {cell.fed && <p className="mt-1 text-muted">It feeds {column.group.name}, channel by channel. Change that in the lists, under Weave.</p>}
+      {cell.fed && (
+        <p className="mt-1 text-muted">It feeds {column.group.name}, channel by channel. Change that in the lists, under Weave.</p>
+      )}
       {!column.folded && knots.map((k) => <OneKnot key={k.id} knot={k} weave={weave} />)}
       <div className="mt-3 flex flex-wrap gap-2">
         {tied ? (
@@ -98,7 +106,13 @@ function OneKnot({ knot, weave }: { knot: Knot; weave: Weave }) {
     <div>
       <GainField knot={knot} labels={labelsOf(weave.view, knot.row, knot.from)} onGain={(gainDB) => set({ gainDB })} />
       <label className="mt-1 flex cursor-pointer items-center gap-1.5 text-muted">
-        <input type="checkbox" className="accent-act" checked={knot.invert ?? false} onChange={(e) => void set({ invert: e.target.checked })} /> polarity turned
+        <input
+          type="checkbox"
+          className="accent-act"
+          checked={knot.invert ?? false}
+          onChange={(e) => void set({ invert: e.target.checked })}
+        />{" "}
+        polarity turned
       </label>
     </div>
   );

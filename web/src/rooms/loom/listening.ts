@@ -19,7 +19,16 @@ function usualTap(view: ReelView): Tap {
 }
 
 function exists(view: ReelView, tap: Tap): boolean {
-  const list = { group: view.groups, output: view.outputs, pair: view.outputs, stem: view.stems, track: view.tracks, mix: view.mixes, strand: view.tracks.map((t) => ({ id: `${t.stem}/${t.strand ?? ""}` })), stems: null }[tap.kind];
+  const list = {
+    group: view.groups,
+    output: view.outputs,
+    pair: view.outputs,
+    stem: view.stems,
+    track: view.tracks,
+    mix: view.mixes,
+    strand: view.tracks.map((t) => ({ id: `${t.stem}/${t.strand ?? ""}` })),
+    stems: null,
+  }[tap.kind];
   return list === null || list.some((x) => x.id === tap.id);
 }
 
@@ -39,13 +48,13 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
   const setAt = (stands: number) => store.setState({ stands });
 
   const tap = chosenTap && exists(view, chosenTap) ? chosenTap : usualTap(view);
-  const soloed = useMemo(() => soloChosen.filter((x) => trackOf(view, x)), [soloChosen, view.tracks]); // eslint-disable-line react-hooks/exhaustive-deps
+  const soloed = useMemo(() => soloChosen.filter((x) => trackOf(view, x)), [soloChosen, view.tracks]);
   const heard = alone && clipOf(view, alone.clip) ? alone : undefined;
   const around = loop && choice.range ? { from: choice.range.from, to: choice.range.to } : null;
   const manner: Manner = { tap, check, solo: soloed, loop: around, half, lane: heard };
   const tapKey = `${tap.kind} ${tap.id} ${check} ${soloed.join(" ")} ${around?.from} ${around?.to}`;
   const quiet = useRef(false); // what plays is only a try: the shuttle stays where it was
-  useEffect(() => player.change(manner), [tapKey, view.revision]); // eslint-disable-line react-hooks/exhaustive-deps
+  useEffect(() => player.change(manner), [tapKey, view.revision]);
   useEffect(() => () => player.stop(), []);
 
   const playFrom = (from: number, m: Partial<Manner> = {}) => {
@@ -61,7 +70,7 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
   const mannerKey = `${half} ${heard?.clip} ${heard?.channel}`;
   useEffect(() => {
     if (playing && !quiet.current) playFrom(position());
-  }, [mannerKey]); // eslint-disable-line react-hooks/exhaustive-deps
+  }, [mannerKey]);
 
   const sending = usePlayer((s) => s.playing?.what === "signal");
   /** Sends a tone, or names, to outputs in place of the reel. */
@@ -84,7 +93,7 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
       const s = player.snapshot();
       if (s.playing?.what === "reel" && !quiet.current) void player.playReel(view.id, sample, manner);
     },
-    [view.id, tapKey, mannerKey], // eslint-disable-line react-hooks/exhaustive-deps
+    [view.id, tapKey, mannerKey],
   );
   const scrubbed = useRef(0);
   /** Moves the shuttle and lets a little be heard where it goes. */
@@ -110,7 +119,26 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
     const c = heard && clipOf(view, heard.clip);
     return c ? `${takes.get(c.take)?.channels[c.channels[heard.channel] ?? 0]?.name || `channel ${heard.channel + 1}`}, ${c.name}` : "";
   };
-  return { tap, check, sending, signal, soloed, heard, playing, quiet: () => quiet.current, position, play, playFrom, tryOut, endTry, go, scrub, listenTo, toggleTap, heardAlone: words() };
+  return {
+    tap,
+    check,
+    sending,
+    signal,
+    soloed,
+    heard,
+    playing,
+    quiet: () => quiet.current,
+    position,
+    play,
+    playFrom,
+    tryOut,
+    endTry,
+    go,
+    scrub,
+    listenTo,
+    toggleTap,
+    heardAlone: words(),
+  };
 }
 
 export type Listening = ReturnType<typeof useListening>;

@@ -4,19 +4,44 @@ import { afterEach, describe, expect, it, vi } from "vitest";
 import type { ReelView } from "../../api/client";
 import { Lists, type ListName } from "./lists";
 
-const clip = (id: string, track: string, part = {}) => ({ id, track, name: `12A/${id}`, start: 36000 * 48000, length: 48000, offset: 0, channels: [0], tie: "", ...part });
+const clip = (id: string, track: string, part = {}) => ({
+  id,
+  track,
+  name: `12A/${id}`,
+  start: 36000 * 48000,
+  length: 48000,
+  offset: 0,
+  channels: [0],
+  tie: "",
+  ...part,
+});
 const view = {
   id: "r",
   head: { sampleRate: 48000, frameRate: { num: 25, den: 1, drop: false }, start: 36000 * 48000 },
-  tracks: [{ id: "a", name: "Boom", stem: "DX" }, { id: "b", name: "Winch", stem: "FX" }],
+  tracks: [
+    { id: "a", name: "Boom", stem: "DX" },
+    { id: "b", name: "Winch", stem: "FX" },
+  ],
   clips: [clip("1", "a"), clip("2", "a", { was: "tie1", home: 0 }), clip("3", "b", { stem: "DX", was: "tie1" })],
-  adrift: [{ clip: "1", samples: 5760, words: "3 frames late" }, { clip: "2", samples: -10, words: "10 samples early" }],
+  adrift: [
+    { clip: "1", samples: 5760, words: "3 frames late" },
+    { clip: "2", samples: -10, words: "10 samples early" },
+  ],
   strays: [{ clip: "3", track: "b", stem: "DX" }],
   marks: [{ id: "m1", name: "Bell", at: 36005 * 48000, note: "too early" }],
 } as unknown as ReelView;
 
 function show(list: ListName, with_: Partial<ReelView> = {}) {
-  const p = { onBus: vi.fn(), onShow: vi.fn(), onClose: vi.fn(), onClip: vi.fn(), onGo: vi.fn(), onDo: vi.fn(), onUndo: vi.fn(), onRedo: vi.fn() };
+  const p = {
+    onBus: vi.fn(),
+    onShow: vi.fn(),
+    onClose: vi.fn(),
+    onClip: vi.fn(),
+    onGo: vi.fn(),
+    onDo: vi.fn(),
+    onUndo: vi.fn(),
+    onRedo: vi.fn(),
+  };
   render(<Lists view={{ ...view, ...with_ }} shown={list} {...p} />);
   return p;
 }

@@ -13,7 +13,19 @@ import { Kept } from "./kept";
 
 export type ListName = "track" | "sync" | "strays" | "marks" | "find" | "history" | "weave";
 
-type Props = { view: ReelView; shown: ListName; track?: ReactNode; onShow: (l: ListName) => void; onBus: (b: { row: Row; id: string }) => void; onClose: () => void; onClip: (clip: string) => void; onGo: (at: number) => void; onDo: (c: Command) => void; onUndo: () => void; onRedo: () => void };
+type Props = {
+  view: ReelView;
+  shown: ListName;
+  track?: ReactNode;
+  onShow: (l: ListName) => void;
+  onBus: (b: { row: Row; id: string }) => void;
+  onClose: () => void;
+  onClip: (clip: string) => void;
+  onGo: (at: number) => void;
+  onDo: (c: Command) => void;
+  onUndo: () => void;
+  onRedo: () => void;
+};
 
 /** The lists at the right: what is out of sync, what strayed, marks, finding by name, history, and what the weave is made of. */
 export function Lists(p: Props) {
@@ -32,17 +44,40 @@ export function Lists(p: Props) {
       <div className="flex h-10 shrink-0 items-center gap-1 border-b border-line px-2">
         <div className="flex min-w-0 items-center overflow-x-auto" role="tablist" aria-label="Lists">
           {tabs.map(([id, name, n]) => (
-            <button key={id} role="tab" aria-selected={p.shown === id} className={`shrink-0 cursor-pointer rounded-full px-[7px] py-1 text-[12.5px] ${p.shown === id ? "bg-band font-semibold" : "text-muted hover:text-ink"}`} onClick={() => p.onShow(id)}>
+            <button
+              key={id}
+              role="tab"
+              aria-selected={p.shown === id}
+              className={`shrink-0 cursor-pointer rounded-full px-[7px] py-1 text-[12.5px]
+                ${p.shown === id ? "bg-band font-semibold" : "text-muted hover:text-ink"}`}
+              onClick={() => p.onShow(id)}
+            >
               {name}
               {n > 0 && <span className={`tc ml-1 text-[11px] ${id === "sync" || id === "strays" ? "text-wrong" : ""}`}>{n}</span>}
             </button>
           ))}
         </div>
-        <button className="ml-auto shrink-0 cursor-pointer rounded p-1 text-muted hover:text-ink" aria-label="Put the lists away" onClick={p.onClose}>
+        <button
+          className="ml-auto shrink-0 cursor-pointer rounded p-1 text-muted hover:text-ink"
+          aria-label="Put the lists away"
+          onClick={p.onClose}
+        >
           <X size={15} />
         </button>
       </div>
-      <div className="min-h-0 grow overflow-y-auto px-3 py-2">{{ track: p.track, sync: <Sync {...p} />, strays: <Strays {...p} />, marks: <Marks {...p} />, find: <Find {...p} />, history: <History {...p} />, weave: <Buses view={view} onDo={p.onDo} onBus={p.onBus} /> }[p.shown]}</div>
+      <div className="min-h-0 grow overflow-y-auto px-3 py-2">
+        {
+          {
+            track: p.track,
+            sync: <Sync {...p} />,
+            strays: <Strays {...p} />,
+            marks: <Marks {...p} />,
+            find: <Find {...p} />,
+            history: <History {...p} />,
+            weave: <Buses view={view} onDo={p.onDo} onBus={p.onBus} />,
+          }[p.shown]
+        }
+      </div>
     </aside>
   );
 }
@@ -80,7 +115,12 @@ function Sync({ view, onClip, onGo, onDo }: Props) {
                 </button>
                 <span className="text-wrong">{a.words}</span> <Place view={view} at={c.start} onGo={onGo} />
               </div>
-              <button className="pill h-6 px-2" aria-label={`Tie ${c.name} back`} title={`Tie it back at zero (${keySign(keyOf("tie-back"))})`} onClick={() => back([c.id])}>
+              <button
+                className="pill h-6 px-2"
+                aria-label={`Tie ${c.name} back`}
+                title={`Tie it back at zero (${keySign(keyOf("tie-back"))})`}
+                onClick={() => back([c.id])}
+              >
                 <Link2 size={13} /> tie back
               </button>
             </div>
@@ -119,7 +159,11 @@ function Strays({ view, onClip, onDo }: Props) {
               <button className="min-w-0 grow cursor-pointer truncate text-left" onClick={() => onClip(c.id)}>
                 <b className="font-semibold">{c.name}</b> <span className="text-muted">lies on {t.name}, which is</span> {t.stem}
               </button>
-              <button className="pill h-6 px-2" title={`It belongs in ${t.stem} after all`} onClick={() => onDo({ kind: "setClip", command: { clip: c.id, stem: t.stem } })}>
+              <button
+                className="pill h-6 px-2"
+                title={`It belongs in ${t.stem} after all`}
+                onClick={() => onDo({ kind: "setClip", command: { clip: c.id, stem: t.stem } })}
+              >
                 it is right
               </button>
             </div>
@@ -144,7 +188,13 @@ function Marks({ view, onGo, onDo }: Props) {
               <Trash2 size={14} />
             </Small>
           </div>
-          <Kept label={`Note on ${m.name}`} value={m.note ?? ""} onKeep={(note) => set(m, { note })} className="mt-1 w-full" placeholder="note" />
+          <Kept
+            label={`Note on ${m.name}`}
+            value={m.note ?? ""}
+            onKeep={(note) => set(m, { note })}
+            className="mt-1 w-full"
+            placeholder="note"
+          />
         </div>
       ))}
     </>
@@ -162,7 +212,15 @@ function Find({ view, onClip, onGo }: Props) {
   const marks = q ? view.marks.filter((m) => `${m.name} ${m.note ?? ""}`.toLowerCase().includes(q)) : [];
   return (
     <>
-      <input className="field mb-2 w-full" autoFocus placeholder="name of a clip, track or mark" aria-label="Find by name" value={text} onChange={(e) => setText(e.target.value)} onKeyDown={(e) => e.key === "Enter" && found[0] && onClip(found[0].id)} />
+      <input
+        className="field mb-2 w-full"
+        autoFocus
+        placeholder="name of a clip, track or mark"
+        aria-label="Find by name"
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+        onKeyDown={(e) => e.key === "Enter" && found[0] && onClip(found[0].id)}
+      />
       {q && found.length + marks.length === 0 && <Empty>Nothing on this reel is called that.</Empty>}
       {marks.map((m) => (
         <div key={m.id} className="flex gap-2 border-t border-line py-1 text-[13px]">
@@ -199,7 +257,10 @@ function History({ view, onUndo, onRedo }: Props) {
         </label>
       </div>
       {steps.data?.map((s) => (
-        <div key={s.revision} className={`flex gap-2 border-t border-line py-1 text-[13px] ${s.state === "done" ? "" : "text-muted line-through"}`}>
+        <div
+          key={s.revision}
+          className={`flex gap-2 border-t border-line py-1 text-[13px] ${s.state === "done" ? "" : "text-muted line-through"}`}
+        >
           <span className="min-w-0 grow">
             {s.kind !== "do" && <span className="text-muted">{s.kind}: </span>}
             {s.name}

@@ -33,11 +33,14 @@ export const groupOf = (view: ReelView, id: string): Group | undefined => byID(v
 /** What is done with all that arrives at a strand, stem, mix or output group; undefined where nothing is. */
 export const busOf = (view: ReelView, row: string, id: string): Bus | undefined => byID(view.buses, `${row} ${id}`);
 
-export const routeOf = (view: ReelView, track: string, output: string): Route | undefined => by(view.routes, (r) => `${r.track} ${r.output}`).get(`${track} ${output}`)?.[0];
+export const routeOf = (view: ReelView, track: string, output: string): Route | undefined =>
+  by(view.routes, (r) => `${r.track} ${r.output}`).get(`${track} ${output}`)?.[0];
 
-export const knotsOf = (view: ReelView, row: string, from: string, output: string): Knot[] => by(view.knots, (k) => `${k.row} ${k.from} ${k.output}`).get(`${row} ${from} ${output}`) ?? none;
+export const knotsOf = (view: ReelView, row: string, from: string, output: string): Knot[] =>
+  by(view.knots, (k) => `${k.row} ${k.from} ${k.output}`).get(`${row} ${from} ${output}`) ?? none;
 
-export const findingOf = (view: ReelView, track: string, output: string): Finding | undefined => by(view.findings, (f) => `${f.track ?? ""} ${f.output ?? ""}`).get(`${track} ${output}`)?.[0];
+export const findingOf = (view: ReelView, track: string, output: string): Finding | undefined =>
+  by(view.findings, (f) => `${f.track ?? ""} ${f.output ?? ""}`).get(`${track} ${output}`)?.[0];
 
 type Output = ReelView["outputs"][number];
 

@@ -41,8 +41,42 @@ import { useWeave, WeavePart, type Weave } from "./weave";
 import { WeaveHead } from "./weavehead";
 
 /** What of its state the Loom itself is drawn by. */
-const shown = ({ opened, folded, openStems, curves, lists, bus, loan, typing, choosingSpec, stands, snap, picture, fitted, dock, loop, half, before }: LoomState) => ({
-  opened, folded, openStems, curves, lists, bus, loan, typing, choosingSpec, stands, snap, picture, fitted, dock, loop, half, before,
+const shown = ({
+  opened,
+  folded,
+  openStems,
+  curves,
+  lists,
+  bus,
+  loan,
+  typing,
+  choosingSpec,
+  stands,
+  snap,
+  picture,
+  fitted,
+  dock,
+  loop,
+  half,
+  before,
+}: LoomState) => ({
+  opened,
+  folded,
+  openStems,
+  curves,
+  lists,
+  bus,
+  loan,
+  typing,
+  choosingSpec,
+  stands,
+  snap,
+  picture,
+  fitted,
+  dock,
+  loop,
+  half,
+  before,
 });
 
 /** An open reel: its rows run from the left through time, over the reed, into the weave. */
@@ -55,16 +89,37 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const spec = specs.data?.find((s) => s.id === view.head.spec);
   const takesKey = [...takes.keys()].join();
   // Takes that sound is borrowed from are drawn too, though no clip is of them.
-  const widths = useMemo(() => new Map([...(listed ?? []), ...takes.values()].map((t) => [t.id, t.channels.length])), [takesKey, listed]); // eslint-disable-line react-hooks/exhaustive-deps
+  const widths = useMemo(() => new Map([...(listed ?? []), ...takes.values()].map((t) => [t.id, t.channels.length])), [takesKey, listed]);
   const { ask, doIt, dialog } = useConsent(edits);
   // Not all of the state: what is chosen in the weave, say, is drawn there alone.
-  const { opened, folded, openStems, curves, lists, bus, loan, typing, choosingSpec, stands, snap, picture, fitted, dock, loop, half, before } = useLoom(useShallow(shown));
+  const {
+    opened,
+    folded,
+    openStems,
+    curves,
+    lists,
+    bus,
+    loan,
+    typing,
+    choosingSpec,
+    stands,
+    snap,
+    picture,
+    fitted,
+    dock,
+    loop,
+    half,
+    before,
+  } = useLoom(useShallow(shown));
   const inTime = useParts(view, "head", "marks", "clips", "tracks", "stems", "mixes", "groups", "buses");
 
   const scroller = useRef<HTMLDivElement>(null);
   const roomHeight = useSize(scroller, { width: 0, height: 400 }).height;
-  const rows = useMemo(() => layRows({ tracks: view.tracks, clips: view.clips }, opened, folded, fitted ? roomHeight : undefined), [view.tracks, view.clips, opened, folded, fitted, roomHeight]);
-  const band = useMemo(() => layBand(view, openStems), [view.stems, view.mixes, view.tracks, openStems]); // eslint-disable-line react-hooks/exhaustive-deps
+  const rows = useMemo(
+    () => layRows({ tracks: view.tracks, clips: view.clips }, opened, folded, fitted ? roomHeight : undefined),
+    [view.tracks, view.clips, opened, folded, fitted, roomHeight],
+  );
+  const band = useMemo(() => layBand(view, openStems), [view.stems, view.mixes, view.tracks, openStems]);
   const bandRow = fitted ? lowBandHeight : bandHeight;
 
   const chosen = useLoom((s) => s.chosen);
@@ -115,7 +170,11 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   };
   const head = (r: TrackRow) => {
     const t = r.track;
-    const openHere = r.lanes > 0 ? (choice.clips.map((id) => clipOf(view, id)).find((c) => c?.track === t.id && opened.has(c.id)) ?? rows.clips.get(t.id)?.find((c) => opened.has(c.id))) : undefined;
+    const openHere =
+      r.lanes > 0
+        ? (choice.clips.map((id) => clipOf(view, id)).find((c) => c?.track === t.id && opened.has(c.id)) ??
+          rows.clips.get(t.id)?.find((c) => opened.has(c.id)))
+        : undefined;
     return (
       <TrackHead
         key={t.id}
@@ -136,7 +195,10 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     const found = gather(view, ids);
     const first = Math.min(...found.clips.map((c) => c.start));
     const top = view.tracks.findIndex((t) => t.id === found.tracks[0]?.id) + down;
-    void doIt({ kind: "pasteClips", command: { clips: found.clips, tracks: found.tracks, at: first + by, track: down === 0 ? "" : (view.tracks[top]?.id ?? "") } });
+    void doIt({
+      kind: "pasteClips",
+      command: { clips: found.clips, tracks: found.tracks, at: first + by, track: down === 0 ? "" : (view.tracks[top]?.id ?? "") },
+    });
   };
   const inspector = (
     <Inspector
@@ -190,7 +252,12 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
         )}
         <div ref={scroller} className="min-h-0 grow overflow-y-auto overflow-x-hidden" style={{ scrollbarWidth: "none" }} tabIndex={-1}>
           <div className="flex min-h-full" style={{ height: rows.height }}>
-            <Heads rows={rows} scroller={scroller} track={head} folder={(r) => <FolderHead key={r.id} row={r} onFold={() => store.setState((s) => ({ folded: turned(s.folded, r.name) }))} />} />
+            <Heads
+              rows={rows}
+              scroller={scroller}
+              track={head}
+              folder={(r) => <FolderHead key={r.id} row={r} onFold={() => store.setState((s) => ({ folded: turned(s.folded, r.name) }))} />}
+            />
             <div className="relative flex min-w-0 grow flex-col">
               {view.clips.length === 0 && <NothingYet production={view.production} />}
               <TimeArea
@@ -213,11 +280,29 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
               />
             </div>
             <Reed reed={reed} />
-            <Shown reed={reed}>{view.outputs.length === 0 ? <NoOutputs onChoose={openSpec} /> : <WeavePart weave={weave} part="tracks" label="The weave" shown={reed.shown} height={rows.height} scroller={scroller} onReach={reed.reach} />}</Shown>
+            <Shown reed={reed}>
+              {view.outputs.length === 0 ? (
+                <NoOutputs onChoose={openSpec} />
+              ) : (
+                <WeavePart
+                  weave={weave}
+                  part="tracks"
+                  label="The weave"
+                  shown={reed.shown}
+                  height={rows.height}
+                  scroller={scroller}
+                  onReach={reed.reach}
+                />
+              )}
+            </Shown>
           </div>
         </div>
       </div>
-      <div className={`flex shrink-0 overflow-y-auto border-t border-line bg-band ${fitted ? "max-h-[17%]" : "max-h-[35%]"}`} style={{ scrollbarWidth: "none" }} tabIndex={-1}>
+      <div
+        className={`flex shrink-0 overflow-y-auto border-t border-line bg-band ${fitted ? "max-h-[17%]" : "max-h-[35%]"}`}
+        style={{ scrollbarWidth: "none" }}
+        tabIndex={-1}
+      >
         <div className="h-max shrink-0 border-r border-line" style={{ width: headsWidth }}>
           {band.map((b) => (
             <BandHead
@@ -234,10 +319,32 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
           ))}
         </div>
         <div className="h-max min-w-0 grow">
-          <BandTime view={inTime} band={band} bandRow={bandRow} scroll={time.scroll} takes={widths} rows={rows} curves={curves} at={stands} onGo={go} onDo={(c) => void doIt(c)} />
+          <BandTime
+            view={inTime}
+            band={band}
+            bandRow={bandRow}
+            scroll={time.scroll}
+            takes={widths}
+            rows={rows}
+            curves={curves}
+            at={stands}
+            onGo={go}
+            onDo={(c) => void doIt(c)}
+          />
         </div>
         <Reed reed={reed} />
-        <Shown reed={reed}>{view.outputs.length > 0 && <WeavePart weave={weave} part="band" label="The weave of stems and mixes" shown={reed.shown} height={band.length * bandRow} onReach={reed.reach} />}</Shown>
+        <Shown reed={reed}>
+          {view.outputs.length > 0 && (
+            <WeavePart
+              weave={weave}
+              part="band"
+              label="The weave of stems and mixes"
+              shown={reed.shown}
+              height={band.length * bandRow}
+              onReach={reed.reach}
+            />
+          )}
+        </Shown>
       </div>
     </div>
   );
@@ -248,7 +355,10 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
           inspector
         ) : (
           <div className="flex h-full">
-            <div className="flex shrink-0 flex-col justify-center border-r border-line px-3 text-[12px] text-muted" style={{ width: headsWidth }}>
+            <div
+              className="flex shrink-0 flex-col justify-center border-r border-line px-3 text-[12px] text-muted"
+              style={{ width: headsWidth }}
+            >
               <b className="text-ink">The whole reel</b>
               {view.tracks.length} tracks, {view.clips.length} clips
             </div>
@@ -261,7 +371,11 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
       {settling.words && <span className="self-start px-3 py-2 text-[13px] text-muted">{settling.words}</span>}
       <div className="shrink-0 bg-ground" style={{ width: reedWidth }} />
       <div className="shrink-0 bg-ground">
-        <Slid reed={reed}>{view.outputs.length > 0 && <Meters view={view} columns={weave.columns} spec={spec} tap={tap} onTap={listening.toggleTap} onSignal={listening.signal} />}</Slid>
+        <Slid reed={reed}>
+          {view.outputs.length > 0 && (
+            <Meters view={view} columns={weave.columns} spec={spec} tap={tap} onTap={listening.toggleTap} onSignal={listening.signal} />
+          )}
+        </Slid>
       </div>
     </div>
   );
@@ -310,7 +424,20 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
             <Lists
               view={view}
               shown={lists}
-              track={<TrackList view={inTime} track={track} bus={bus} playingAt={playingAt} onBus={(bus) => store.setState({ bus })} clips={clipsOfTrack} chosen={choice.clips} at={position} onClip={showClip} onDo={(c) => void doIt(c)} />}
+              track={
+                <TrackList
+                  view={inTime}
+                  track={track}
+                  bus={bus}
+                  playingAt={playingAt}
+                  onBus={(bus) => store.setState({ bus })}
+                  clips={clipsOfTrack}
+                  chosen={choice.clips}
+                  at={position}
+                  onClip={showClip}
+                  onDo={(c) => void doIt(c)}
+                />
+              }
               onShow={(l) => store.setState({ lists: l })}
               onBus={openBus}
               onClose={() => store.setState({ lists: null })}
@@ -342,7 +469,9 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
           listening.endTry();
           store.setState({ loan: null });
         }}
-        onHear={(trial, from, until) => listening.tryOut(from, { trial: trial ?? undefined, until, half: false, solo: [], lane: undefined })}
+        onHear={(trial, from, until) =>
+          listening.tryOut(from, { trial: trial ?? undefined, until, half: false, solo: [], lane: undefined })
+        }
         onDo={(c) => void doIt(c)}
       />
       {dialog}
@@ -387,7 +516,10 @@ function useHeadActs(view: ReelView, doIt: ReturnType<typeof useConsent>["doIt"]
     stem: (t, stem) => setTrack({ doIt }, t, { stem }),
     mute: (t, mute) => setTrack({ doIt }, t, { mute }),
     solo: (t) => toggleSolo(store, t),
-    lane: (t, clip, channel) => store.setState(({ chosen: { range } }) => ({ chosen: { track: t, clips: [clip], lane: { clip, channel }, range: range && { ...range, tracks: [t] } } })),
+    lane: (t, clip, channel) =>
+      store.setState(({ chosen: { range } }) => ({
+        chosen: { track: t, clips: [clip], lane: { clip, channel }, range: range && { ...range, tracks: [t] } },
+      })),
     place,
     laneOff: (clip, channel, off) => void doIt({ kind: "setLane", command: { clip, channel, off } }),
     drag: (t, e, what) => {

@@ -31,7 +31,21 @@ function places(columns: Columns): { output: number; x: number; width: number }[
 }
 
 /** A meter below each output column: ink, judged against the spec's band; what goes over it is hatched. */
-export function Meters({ view, columns, spec, tap, onTap, onSignal }: { view: ReelView; columns: Columns; spec: Spec | undefined; tap: Tap; onTap: (t: Tap) => void; onSignal: (outputs: string[], names: boolean) => void }) {
+export function Meters({
+  view,
+  columns,
+  spec,
+  tap,
+  onTap,
+  onSignal,
+}: {
+  view: ReelView;
+  columns: Columns;
+  spec: Spec | undefined;
+  tap: Tap;
+  onTap: (t: Tap) => void;
+  onSignal: (outputs: string[], names: boolean) => void;
+}) {
   const [low, high] = band(spec);
   const at = useMemo(() => places(columns), [columns]);
   const canvas = useCanvas(
@@ -63,7 +77,8 @@ export function Meters({ view, columns, spec, tap, onTap, onSignal }: { view: Re
               <ContextMenu.Root>
                 <ContextMenu.Trigger asChild>
                   <button
-                    className={`flex h-[22px] w-[22px] cursor-pointer items-center justify-center rounded-full border ${on ? "border-ink bg-ink text-ground" : "border-line bg-paper text-muted hover:text-ink"}`}
+                    className={`flex h-[22px] w-[22px] cursor-pointer items-center justify-center rounded-full border
+                      ${on ? "border-ink bg-ink text-ground" : "border-line bg-paper text-muted hover:text-ink"}`}
                     aria-pressed={on}
                     aria-label={`Listen to ${name} alone`}
                     title={`Listen to ${name} alone; its menu sends a tone or its name to it`}
@@ -77,10 +92,26 @@ export function Meters({ view, columns, spec, tap, onTap, onSignal }: { view: Re
                     <ContextMenu.Item className="menu-item" onSelect={() => onTap({ kind, id: c.key })}>
                       Listen to {name} alone
                     </ContextMenu.Item>
-                    <ContextMenu.Item className="menu-item" onSelect={() => onSignal(c.outputs.map((o) => o.id), false)}>
+                    <ContextMenu.Item
+                      className="menu-item"
+                      onSelect={() =>
+                        onSignal(
+                          c.outputs.map((o) => o.id),
+                          false,
+                        )
+                      }
+                    >
                       Send a tone to it
                     </ContextMenu.Item>
-                    <ContextMenu.Item className="menu-item" onSelect={() => onSignal(c.outputs.map((o) => o.id), true)}>
+                    <ContextMenu.Item
+                      className="menu-item"
+                      onSelect={() =>
+                        onSignal(
+                          c.outputs.map((o) => o.id),
+                          true,
+                        )
+                      }
+                    >
                       Say its name on it
                     </ContextMenu.Item>
                   </ContextMenu.Content>
@@ -96,7 +127,13 @@ export function Meters({ view, columns, spec, tap, onTap, onSignal }: { view: Re
 
 function paintMeters(g: CanvasRenderingContext2D, height: number, at: ReturnType<typeof places>, low: number, high: number) {
   const { meters } = player.snapshot();
-  const [ink, well, lime, wrong, warp] = ["--ink", "--band", "--lime", "--wrong", "--warp"].map(colour) as [string, string, string, string, string];
+  const [ink, well, lime, wrong, warp] = ["--ink", "--band", "--lime", "--wrong", "--warp"].map(colour) as [
+    string,
+    string,
+    string,
+    string,
+    string,
+  ];
   const y = (dB: number) => height - share(dB) * height;
   for (const { output, x, width } of at) {
     const inset = Math.min(3, width / 4);

@@ -24,7 +24,11 @@ export function NoReel({ production: id }: { production: string }) {
         <div>
           <h1 className="text-xl font-bold">There is no reel yet</h1>
           <p className="mt-1 max-w-md text-muted">
-            Unravel a take under <Link className="font-semibold text-ink underline" to={`/p/${id}/takes`}>Takes</Link> and a reel is made for it, or make an empty one here.
+            Unravel a take under{" "}
+            <Link className="font-semibold text-ink underline" to={`/p/${id}/takes`}>
+              Takes
+            </Link>{" "}
+            and a reel is made for it, or make an empty one here.
           </p>
         </div>
         <form

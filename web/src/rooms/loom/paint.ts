@@ -14,7 +14,9 @@ import { clipsIn, laneHeight, worked, type Rows, type TrackRow } from "./rows";
 export type TakeWidths = Map<string, number>;
 
 /** How a clip looks while something is dragged; undefined where it is as it is. */
-export type Preview = (c: Clip) => Partial<Pick<Clip, "start" | "offset" | "length" | "track" | "fadeIn" | "fadeOut" | "gain" | "pan">> | undefined;
+export type Preview = (
+  c: Clip,
+) => Partial<Pick<Clip, "start" | "offset" | "length" | "track" | "fadeIn" | "fadeOut" | "gain" | "pan">> | undefined;
 
 export type Scene = {
   view: ReelView;
@@ -76,7 +78,10 @@ export function paintRuler(g: CanvasRenderingContext2D, width: number, height: n
   }
   g.font = "12px 'Spline Sans Mono Variable', monospace";
   g.textBaseline = "middle";
-  const first = Math.max(0, Math.floor(countOf(frameAt(Math.max(0, s.time.left), head.sampleRate, head.frameRate), head.frameRate) / step) * step);
+  const first = Math.max(
+    0,
+    Math.floor(countOf(frameAt(Math.max(0, s.time.left), head.sampleRate, head.frameRate), head.frameRate) / step) * step,
+  );
   const room = g.measureText("00:00:00:00").width + 6;
   for (let count = first; ; count += step) {
     const frame = frameOfCount(count, head.frameRate); // drop-frame leaves counts out, and the ruler counts by labels
@@ -92,7 +97,16 @@ export function paintRuler(g: CanvasRenderingContext2D, width: number, height: n
 /** Paints the rows that are in view; scroll is how far down the view begins. */
 export function paintRows(g: CanvasRenderingContext2D, width: number, height: number, scroll: number, s: Scene) {
   const { view, time, rows } = s;
-  const theme = { line: colour("--line"), paper: colour("--paper"), ground: colour("--ground"), ink: colour("--ink"), muted: colour("--muted"), zest: colour("--zest"), wrong: colour("--wrong"), band: colour("--band") };
+  const theme = {
+    line: colour("--line"),
+    paper: colour("--paper"),
+    ground: colour("--ground"),
+    ink: colour("--ink"),
+    muted: colour("--muted"),
+    zest: colour("--zest"),
+    wrong: colour("--wrong"),
+    band: colour("--band"),
+  };
   g.save();
   g.translate(0, -scroll);
   const from = time.left;
@@ -204,7 +218,17 @@ function paintClip(g: CanvasRenderingContext2D, width: number, s: Scene, c: Clip
   const shown = shownOf(s.curves);
   if (shown?.of === "clip") {
     const { what } = shown;
-    curve(g, pointsOf(c, what), (at) => x0 + (at - c.offset) / time.perPixel, Math.max(0, x0), Math.min(width, x1), row, what, theme.ink, 0);
+    curve(
+      g,
+      pointsOf(c, what),
+      (at) => x0 + (at - c.offset) / time.perPixel,
+      Math.max(0, x0),
+      Math.min(width, x1),
+      row,
+      what,
+      theme.ink,
+      0,
+    );
   }
   g.restore();
   if (s.rows.opened.has(c.id)) for (let i = 0; i < c.channels.length; i++) lane(g, width, s, c, i, row, theme);
@@ -249,7 +273,16 @@ function face(g: CanvasRenderingContext2D, s: Scene, c: Clip, x0: number, x1: nu
 }
 
 /** Shades what a fade takes away and draws its line. sign is 1 for a fade in that begins at x, −1 for one out that ends there. */
-function fade(g: CanvasRenderingContext2D, f: Fade | undefined, x: number, sign: 1 | -1, y: number, height: number, time: TimeView, theme: Theme) {
+function fade(
+  g: CanvasRenderingContext2D,
+  f: Fade | undefined,
+  x: number,
+  sign: 1 | -1,
+  y: number,
+  height: number,
+  time: TimeView,
+  theme: Theme,
+) {
   const width = (f?.length ?? 0) / time.perPixel;
   if (!f || width < 1.5) return;
   const steps = Math.min(40, Math.ceil(width / 3));
@@ -389,7 +422,17 @@ function overlaps(g: CanvasRenderingContext2D, s: Scene, clips: Clip[], row: Tra
   }
 }
 
-export function curve(g: CanvasRenderingContext2D, points: Point[], x: (at: number) => number, from: number, to: number, row: Pick<TrackRow, "y" | "body">, what: Parameter, ink: string, rest: number) {
+export function curve(
+  g: CanvasRenderingContext2D,
+  points: Point[],
+  x: (at: number) => number,
+  from: number,
+  to: number,
+  row: Pick<TrackRow, "y" | "body">,
+  what: Parameter,
+  ink: string,
+  rest: number,
+) {
   const y = (value: number) => row.y + 4 + yOfValue(what, value, row.body - 9);
   const list = points.length ? points : [{ at: 0, value: rest }];
   g.save();
@@ -435,7 +478,8 @@ function range(g: CanvasRenderingContext2D, s: Scene, zest: string) {
   for (const id of r.tracks) {
     const row = s.rows.byTrack.get(id);
     if (!row) continue;
-    if (s.choice.lane && s.view.clips.find((c) => c.id === s.choice.lane!.clip)?.track === id) box(row.y + row.body + s.choice.lane.channel * laneHeight, laneHeight - 4);
+    if (s.choice.lane && s.view.clips.find((c) => c.id === s.choice.lane!.clip)?.track === id)
+      box(row.y + row.body + s.choice.lane.channel * laneHeight, laneHeight - 4);
     else box(row.y, row.height - 1);
   }
 }
@@ -475,7 +519,17 @@ export function paintBand(g: CanvasRenderingContext2D, width: number, s: BandSce
     if (shown?.of === "bus") {
       const bus = busOf(s.view, row.row, row.id);
       const points = s.drawn?.id === `${row.row} ${row.id}` ? s.drawn.points : pointsOf(bus, shown.what);
-      curve(g, points, (at) => xOf(s.time, at), 0, width, { y: i * s.bandRow, body: s.bandRow }, shown.what, colour("--zest"), restOf(bus, shown.what));
+      curve(
+        g,
+        points,
+        (at) => xOf(s.time, at),
+        0,
+        width,
+        { y: i * s.bandRow, body: s.bandRow },
+        shown.what,
+        colour("--zest"),
+        restOf(bus, shown.what),
+      );
     }
   });
 }

@@ -9,7 +9,10 @@ const view = {
   head: { start: 0 },
   stems: [{ id: "FX", name: "Effects", labels: ["L", "R", "C", "LFE", "Ls", "Rs"] }],
   tracks: [track],
-  speakers: [{ label: "L", azimuth: 30, elevation: 0 }, { label: "Ls", azimuth: 110, elevation: 0 }],
+  speakers: [
+    { label: "L", azimuth: 30, elevation: 0 },
+    { label: "Ls", azimuth: 110, elevation: 0 },
+  ],
 } as unknown as ReelView;
 
 describe("the pad", () => {
@@ -19,7 +22,11 @@ describe("the pad", () => {
     expect(spotOf(-1, 1, 200).x).toBeCloseTo(14);
     expect(placeAt(0, 200, 200)).toEqual({ x: -1, y: -1 });
     expect(placeAt(102, 99, 200)).toEqual({ x: 0, y: 0 }); // nearly the middle
-    for (const [x, y] of [[0.5, -0.25], [-1, 1], [0.11, 0.93]] as const) {
+    for (const [x, y] of [
+      [0.5, -0.25],
+      [-1, 1],
+      [0.11, 0.93],
+    ] as const) {
       const at = spotOf(x, y, 280);
       expect(placeAt(at.x, at.y, 280)).toEqual({ x, y });
     }
@@ -30,7 +37,14 @@ describe("the pad", () => {
   });
 
   it("shows where a track stands, by its curves where it has some", () => {
-    const moving = { ...track, pan: [{ at: 0, value: -1 }, { at: 100, value: 1 }], curves: { front: [{ at: 0, value: 0.5 }] } } as unknown as Track;
+    const moving = {
+      ...track,
+      pan: [
+        { at: 0, value: -1 },
+        { at: 100, value: 1 },
+      ],
+      curves: { front: [{ at: 0, value: 0.5 }] },
+    } as unknown as Track;
     expect(standing(track, 50)).toEqual({ x: 0.5, y: 1 });
     expect(standing(moving, 75)).toEqual({ x: 0.5, y: 0.5 });
   });

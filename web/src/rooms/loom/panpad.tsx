@@ -8,6 +8,9 @@ import { hasRoom } from "./formats";
 import { Kept } from "./kept";
 import { figure, gains } from "./numbers";
 
+const sideways = (x: number) => `${Math.round(Math.abs(x) * 100)} ${x < 0 ? "left" : x > 0 ? "right" : "middle"}`;
+const depth = (y: number) => `${Math.round(Math.abs(y) * 100)} ${y < 0 ? "back" : "front"}`;
+
 type Do = (c: Command) => Promise<ReelView | undefined>;
 type Spot = { x: number; y: number };
 
@@ -88,7 +91,11 @@ export function PanPad(p: Props) {
   const spot = standing(track, playingAt() ?? view.head.start);
   return (
     <Popover.Root>
-      <Popover.Trigger className="cursor-pointer rounded-md" aria-label={`Place ${track.name} in the room`} title="Open the room, to place it by hand">
+      <Popover.Trigger
+        className="cursor-pointer rounded-md"
+        aria-label={`Place ${track.name} in the room`}
+        title="Open the room, to place it by hand"
+      >
         <Room view={view} track={track} size={84} spot={spot} spread={track.feed.spread ?? 0} />
       </Popover.Trigger>
       <Popover.Portal>
@@ -126,7 +133,10 @@ function Opened({ view, track, playingAt, onDo }: Props) {
     const done = () => setMoved(null);
     if (r && r.pan.length > 1) {
       const range = { from: r.pan[0]!.at, to: r.pan.at(-1)!.at };
-      const curve = (what: "pan" | "front", points: Point[]): Command => ({ kind: "setCurve", command: { of: "track", id: track.id, what, range, points: thinned(points, 0.02) } });
+      const curve = (what: "pan" | "front", points: Point[]): Command => ({
+        kind: "setCurve",
+        command: { of: "track", id: track.id, what, range, points: thinned(points, 0.02) },
+      });
       void onDo({ kind: "several", command: { commands: [curve("pan", r.pan), curve("front", r.front)] } }).then(done, done);
       return;
     }
@@ -147,7 +157,7 @@ function Opened({ view, track, playingAt, onDo }: Props) {
     setMoved(to);
     keep(to);
   };
-  const words = `${Math.round(Math.abs(spot.x) * 100)} ${spot.x < 0 ? "left" : spot.x > 0 ? "right" : "middle"}, ${Math.round(Math.abs(spot.y) * 100)} ${spot.y < 0 ? "back" : "front"}`;
+  const words = `${sideways(spot.x)}, ${depth(spot.y)}`;
   return (
     <div className="flex gap-4">
       <div
@@ -172,21 +182,53 @@ function Opened({ view, track, playingAt, onDo }: Props) {
       <div className="flex w-36 flex-col gap-2">
         <b className="truncate">{track.name}</b>
         <span className="text-muted">{words}</span>
-        {moves && <span className="text-muted">It moves by its curve: press in the room while the reel plays to ride it, or place it to have it stay.</span>}
-        {([["left–right", "pan", spot.x], ["back–front", "front", spot.y], ["up", "up", track.feed.up ?? 0]] as const).map(([called, what, value]) => (
+        {moves && (
+          <span className="text-muted">
+            It moves by its curve: press in the room while the reel plays to ride it, or place it to have it stay.
+          </span>
+        )}
+        {(
+          [
+            ["left–right", "pan", spot.x],
+            ["back–front", "front", spot.y],
+            ["up", "up", track.feed.up ?? 0],
+          ] as const
+        ).map(([called, what, value]) => (
           <label key={what} className="flex items-center justify-between gap-2 text-muted">
             {called}
-            <Kept label={`${called} of ${track.name}`} value={String(Math.round(value * 100) / 100)} onKeep={figure((v) => set({ [what]: v }), -1, 1)} className="tc h-6 w-16 text-right text-ink" />
+            <Kept
+              label={`${called} of ${track.name}`}
+              value={String(Math.round(value * 100) / 100)}
+              onKeep={figure((v) => set({ [what]: v }), -1, 1)}
+              className="tc h-6 w-16 text-right text-ink"
+            />
           </label>
         ))}
         <label className="flex items-center justify-between gap-2 text-muted">
           spread
-          <input type="range" min={0} max={1} step={0.05} defaultValue={track.feed.spread ?? 0} key={track.feed.spread} aria-label={`Spread of ${track.name}`} className="w-20 accent-act" onPointerUp={(e) => void set({ spread: Number(e.currentTarget.value) })} onKeyUp={(e) => void set({ spread: Number(e.currentTarget.value) })} />
+          <input
+            type="range"
+            min={0}
+            max={1}
+            step={0.05}
+            defaultValue={track.feed.spread ?? 0}
+            key={track.feed.spread}
+            aria-label={`Spread of ${track.name}`}
+            className="w-20 accent-act"
+            onPointerUp={(e) => void set({ spread: Number(e.currentTarget.value) })}
+            onKeyUp={(e) => void set({ spread: Number(e.currentTarget.value) })}
+          />
         </label>
         {stem.labels.includes("LFE") && (
           <label className="flex items-center justify-between gap-2 text-muted">
             LFE dB
-            <Kept label={`Send of ${track.name} to the LFE in dB`} value={track.feed.lfeDB == null ? "" : String(track.feed.lfeDB)} placeholder="none" onKeep={(t) => (t.trim() === "" ? void set({ lfeDB: -96 }) : figure((lfeDB) => set({ lfeDB }), ...gains)(t))} className="tc h-6 w-16 text-right text-ink" />
+            <Kept
+              label={`Send of ${track.name} to the LFE in dB`}
+              value={track.feed.lfeDB == null ? "" : String(track.feed.lfeDB)}
+              placeholder="none"
+              onKeep={(t) => (t.trim() === "" ? void set({ lfeDB: -96 }) : figure((lfeDB) => set({ lfeDB }), ...gains)(t))}
+              className="tc h-6 w-16 text-right text-ink"
+            />
           </label>
         )}
       </div>
@@ -202,7 +244,19 @@ export function PanSlider({ pan, onPan }: { pan: number; onPan: (pan: number) =>
   };
   return (
     <>
-      <input type="range" min={-1} max={1} step={0.05} value={at} aria-label="Pan" className="w-32 accent-act" onChange={(e) => setAt(Math.abs(Number(e.target.value)) < 0.03 ? 0 : Number(e.target.value))} onPointerUp={keep} onKeyUp={keep} onBlur={keep} />
+      <input
+        type="range"
+        min={-1}
+        max={1}
+        step={0.05}
+        value={at}
+        aria-label="Pan"
+        className="w-32 accent-act"
+        onChange={(e) => setAt(Math.abs(Number(e.target.value)) < 0.03 ? 0 : Number(e.target.value))}
+        onPointerUp={keep}
+        onKeyUp={keep}
+        onBlur={keep}
+      />
       <span className="tc w-16">{at === 0 ? "middle" : `${Math.round(Math.abs(at) * 100)} ${at < 0 ? "left" : "right"}`}</span>
     </>
   );
@@ -214,13 +268,25 @@ export function RowPad({ track, children }: { track: Track; children: () => Reac
   const { x, y } = standing(track, 0);
   const flat = !track.feed.placed;
   const moves = Boolean(track.pan?.length || track.curves?.front?.length);
-  const words = flat && track.feed.dual ? "both sides at unity" : `${Math.round(Math.abs(x) * 100)} ${x < 0 ? "left" : x > 0 ? "right" : "middle"}${flat ? "" : `, ${Math.round(Math.abs(y) * 100)} ${y < 0 ? "back" : "front"}`}`;
+  const words =
+    flat && track.feed.dual
+      ? "both sides at unity"
+      : `${sideways(x)}${flat ? "" : `, ${depth(y)}`}`;
   return (
     <Popover.Root>
-      <Popover.Trigger className="shrink-0 cursor-pointer rounded" aria-label={`Place of ${track.name}: ${words}`} title={`${words}${moves ? ", moves" : ""}: press to place it`} onClick={(e) => e.stopPropagation()}>
+      <Popover.Trigger
+        className="shrink-0 cursor-pointer rounded"
+        aria-label={`Place of ${track.name}: ${words}`}
+        title={`${words}${moves ? ", moves" : ""}: press to place it`}
+        onClick={(e) => e.stopPropagation()}
+      >
         <svg width={24} height={18} aria-hidden className="block">
           <rect x={0.5} y={0.5} width={23} height={17} rx={4} fill="var(--ground)" stroke="var(--line)" />
-          {flat ? <line x1={4} x2={20} y1={9} y2={9} stroke="var(--muted)" /> : <ellipse cx={12} cy={9} rx={9} ry={6.5} fill="none" stroke="var(--muted)" />}
+          {flat ? (
+            <line x1={4} x2={20} y1={9} y2={9} stroke="var(--muted)" />
+          ) : (
+            <ellipse cx={12} cy={9} rx={9} ry={6.5} fill="none" stroke="var(--muted)" />
+          )}
           {flat && track.feed.dual ? (
             [4, 20].map((cx) => <circle key={cx} cx={cx} cy={9} r={2.5} fill="var(--ink)" />)
           ) : (

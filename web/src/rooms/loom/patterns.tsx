@@ -25,9 +25,17 @@ export function PatternsDialog({ view, edits, onClose }: { view: ReelView; edits
       onOpenChange={(open) => !open && onClose()}
       wide
       title={source ? `Make ${view.name} as ${source.name}` : "Patterns"}
-      about={source ? "What is called or means the same becomes as there. What lies on tracks, and is done on it, stays. Undo takes it back." : "Stems, mixes, outputs, routes, spec and the skeleton of the tracks, saved under a name: set up once, and the next reel has it in one step."}
+      about={
+        source
+          ? "What is called or means the same becomes as there. What lies on tracks, and is done on it, stays. Undo takes it back."
+          : "Stems, mixes, outputs, routes, spec and the skeleton of the tracks, saved under a name: set up once, and the next reel has it in one step."
+      }
     >
-      {source ? <Apply view={view} edits={edits} source={source} onBack={() => setSource(null)} onDone={onClose} /> : <Choose view={view} onSource={setSource} />}
+      {source ? (
+        <Apply view={view} edits={edits} source={source} onBack={() => setSource(null)} onDone={onClose} />
+      ) : (
+        <Choose view={view} onSource={setSource} />
+      )}
     </Dialog>
   );
 }
@@ -83,10 +91,11 @@ function Save({ view }: { view: ReelView }) {
   const [name, setName] = useState(view.name);
   const [taken, setTaken] = useState(false);
   const save = useDo(
-    (replace: boolean) => ok(api.POST("/reels/{reel}/pattern", { params: { path: { reel: view.id } }, body: { name, replace } })).catch((error: unknown) => {
-      if (error instanceof Problem && error.kind === "loses") return void setTaken(true);
-      throw error;
-    }),
+    (replace: boolean) =>
+      ok(api.POST("/reels/{reel}/pattern", { params: { path: { reel: view.id } }, body: { name, replace } })).catch((error: unknown) => {
+        if (error instanceof Problem && error.kind === "loses") return void setTaken(true);
+        throw error;
+      }),
     [keysOf.patterns],
     (saved) => {
       if (!saved) return;
@@ -103,7 +112,14 @@ function Save({ view }: { view: ReelView }) {
           save.mutate(taken);
         }}
       >
-        <input className="field h-8 w-72" aria-label="Name of the pattern" value={name} required maxLength={100} onChange={(e) => (setName(e.target.value), setTaken(false))} />
+        <input
+          className="field h-8 w-72"
+          aria-label="Name of the pattern"
+          value={name}
+          required
+          maxLength={100}
+          onChange={(e) => (setName(e.target.value), setTaken(false))}
+        />
         <button className="pill-act" disabled={save.isPending}>
           {taken ? "Put it in its place" : "Save"}
         </button>
@@ -117,10 +133,28 @@ function One({ saved, view, onApply }: { saved: SavedPattern; view: ReelView; on
   const { pattern } = saved;
   const production = useProduction(view.production).data;
   const first = production?.beginsAs === saved.id;
-  const begin = useDo((on: boolean) => ok(api.PUT("/productions/{production}/pattern", { params: { path: { production: view.production } }, body: on ? { pattern: saved.id } : {} })), [keysOf.production(view.production)]);
-  const remove = useDo(() => ok(api.DELETE("/patterns/{pattern}", { params: { path: { pattern: saved.id } } })), [keysOf.patterns, keysOf.production(view.production)]);
+  const begin = useDo(
+    (on: boolean) =>
+      ok(
+        api.PUT("/productions/{production}/pattern", {
+          params: { path: { production: view.production } },
+          body: on ? { pattern: saved.id } : {},
+        }),
+      ),
+    [keysOf.production(view.production)],
+  );
+  const remove = useDo(
+    () => ok(api.DELETE("/patterns/{pattern}", { params: { path: { pattern: saved.id } } })),
+    [keysOf.patterns, keysOf.production(view.production)],
+  );
   const outputs = (pattern.groups ?? []).reduce((n, g) => n + (g.labels?.length ?? 0), 0);
-  const holds = [count(pattern.stems.length, "stem"), count(pattern.mixes?.length ?? 0, "mix", "mixes"), count(outputs, "output"), count(pattern.knots?.length ?? 0, "knot"), count(pattern.tracks?.length ?? 0, "track")];
+  const holds = [
+    count(pattern.stems.length, "stem"),
+    count(pattern.mixes?.length ?? 0, "mix", "mixes"),
+    count(outputs, "output"),
+    count(pattern.knots?.length ?? 0, "knot"),
+    count(pattern.tracks?.length ?? 0, "track"),
+  ];
   return (
     <li className="flex items-center gap-3 border-t border-line py-2" aria-label={pattern.name}>
       <div className="min-w-0 grow">
@@ -129,9 +163,21 @@ function One({ saved, view, onApply }: { saved: SavedPattern; view: ReelView; on
         <p className="text-[12px] text-muted">{holds.join(", ")}</p>
       </div>
       <label className="flex shrink-0 cursor-pointer items-center gap-1.5 text-[13px]">
-        <input type="checkbox" className="accent-act" checked={begin.isPending ? begin.variables : first} onChange={(e) => begin.mutate(e.target.checked)} /> new reels begin so
+        <input
+          type="checkbox"
+          className="accent-act"
+          checked={begin.isPending ? begin.variables : first}
+          onChange={(e) => begin.mutate(e.target.checked)}
+        />{" "}
+        new reels begin so
       </label>
-      <a className="rounded p-1 text-muted hover:text-ink" href={`${base}/patterns/${saved.id}`} download={`${pattern.name}.yaml`} aria-label={`Write ${pattern.name} to a file`} title="Write it to a file (YAML)">
+      <a
+        className="rounded p-1 text-muted hover:text-ink"
+        href={`${base}/patterns/${saved.id}`}
+        download={`${pattern.name}.yaml`}
+        aria-label={`Write ${pattern.name} to a file`}
+        title="Write it to a file (YAML)"
+      >
         <Download size={15} />
       </a>
       <Small label={`Remove the pattern ${pattern.name}`} onClick={() => remove.mutate(undefined)}>
@@ -147,7 +193,11 @@ function One({ saved, view, onApply }: { saved: SavedPattern; view: ReelView; on
 function BringIn() {
   const bring = useDo(
     async (file: File) => {
-      const r = await fetch(`${base}/patterns`, { method: "POST", headers: { "Content-Type": "application/yaml" }, body: await file.text() });
+      const r = await fetch(`${base}/patterns`, {
+        method: "POST",
+        headers: { "Content-Type": "application/yaml" },
+        body: await file.text(),
+      });
       const answer = (await r.json()) as SavedPattern & { title: string; kind: string };
       if (!r.ok) throw new Problem(`${file.name}: ${answer.title}`, answer.kind);
       return answer;
@@ -159,7 +209,12 @@ function BringIn() {
     <div className="flex items-center gap-3 text-[13px] text-muted">
       <label className="pill cursor-pointer hover:border-muted focus-within:outline-2 focus-within:outline-zest">
         Bring in a pattern (YAML)…
-        <input type="file" accept=".yaml,.yml" className="sr-only" onChange={(e) => e.target.files?.[0] && (bring.mutate(e.target.files[0]), (e.target.value = ""))} />
+        <input
+          type="file"
+          accept=".yaml,.yml"
+          className="sr-only"
+          onChange={(e) => e.target.files?.[0] && (bring.mutate(e.target.files[0]), (e.target.value = ""))}
+        />
       </label>
       <a className="underline" href={`${base}/patterns/schema`} target="_blank" rel="noreferrer">
         What may stand in one
@@ -171,8 +226,23 @@ function BringIn() {
 const rows: Record<Fitted["row"], string> = { stem: "stem", strand: "strand", mix: "mix", group: "output group", track: "track" };
 
 /** What a pattern would do to the reel, and what is to be decided before it does. */
-function Apply({ view, edits, source, onBack, onDone }: { view: ReelView; edits: Edits; source: Source; onBack: () => void; onDone: () => void }) {
-  const fit = useQuery({ queryKey: ["fit", view.id, view.revision, source.of], queryFn: () => ok(api.POST("/reels/{reel}/pattern/fit", { params: { path: { reel: view.id } }, body: source.of })) });
+function Apply({
+  view,
+  edits,
+  source,
+  onBack,
+  onDone,
+}: {
+  view: ReelView;
+  edits: Edits;
+  source: Source;
+  onBack: () => void;
+  onDone: () => void;
+}) {
+  const fit = useQuery({
+    queryKey: ["fit", view.id, view.revision, source.of],
+    queryFn: () => ok(api.POST("/reels/{reel}/pattern/fit", { params: { path: { reel: view.id } }, body: source.of })),
+  });
   const { ask, dialog } = useConsent(edits);
   const [tracks, setTracks] = useState(true);
   const [gone, setGone] = useState<ReadonlySet<string>>(new Set());
@@ -208,15 +278,23 @@ function Apply({ view, edits, source, onBack, onDone }: { view: ReelView; edits:
             {left.map((f) => (
               <li key={key(f)}>
                 <label className="flex cursor-pointer items-center gap-2 py-0.5 text-[13px]">
-                  <input type="checkbox" className="accent-act" checked={gone.has(key(f))} onChange={(e) => setGone((s) => new Set(e.target.checked ? [...s, key(f)] : [...s].filter((x) => x !== key(f))))} />
-                  <span className="w-24 shrink-0 text-muted">{rows[f.row]}</span> {f.name} {gone.has(key(f)) && <b className="text-wrong">goes{f.row === "track" && ", with what lies on it"}</b>}
+                  <input
+                    type="checkbox"
+                    className="accent-act"
+                    checked={gone.has(key(f))}
+                    onChange={(e) => setGone((s) => new Set(e.target.checked ? [...s, key(f)] : [...s].filter((x) => x !== key(f))))}
+                  />
+                  <span className="w-24 shrink-0 text-muted">{rows[f.row]}</span> {f.name}{" "}
+                  {gone.has(key(f)) && <b className="text-wrong">goes{f.row === "track" && ", with what lies on it"}</b>}
                 </label>
               </li>
             ))}
           </ul>
         </Part>
       )}
-      {of("same").length > 0 && <p className="mb-4 text-[13px] text-muted">{count(of("same").length, "thing is", "things are")} just so already.</p>}
+      {of("same").length > 0 && (
+        <p className="mb-4 text-[13px] text-muted">{count(of("same").length, "thing is", "things are")} just so already.</p>
+      )}
       <div className="flex gap-3">
         <button className="pill h-8" onClick={onBack}>
           Back

@@ -11,7 +11,14 @@ import { positionOf, usePosition } from "./shuttleline";
 const tolerance = 0.06;
 
 /** The picture, floating over the tracks, locked to the shuttle while it plays, steps and is dragged. */
-export function PicturePane(p: { view: ReelView; at: number; movies: Take[]; half: boolean; onChoose: (take: Take) => void; onClose: () => void }) {
+export function PicturePane(p: {
+  view: ReelView;
+  at: number;
+  movies: Take[];
+  half: boolean;
+  onChoose: (take: Take) => void;
+  onClose: () => void;
+}) {
   const { view } = p;
   const { sampleRate, frameRate, picture } = view.head;
   const shown = p.movies.find((t) => t.id === picture?.take);
@@ -44,7 +51,7 @@ export function PicturePane(p: { view: ReelView; at: number; movies: Take[]; hal
     };
     follow();
     return player.subscribe(follow);
-  }, [playing, p.at, start, shown?.id, sampleRate, p.half]); // eslint-disable-line react-hooks/exhaustive-deps
+  }, [playing, p.at, start, shown?.id, sampleRate, p.half]);
 
   const [place, setPlace] = useState({ x: headsWidth + 8, y: 8 });
   const grip = useRef({ x: 0, y: 0, px: 0, py: 0 });
@@ -57,7 +64,14 @@ export function PicturePane(p: { view: ReelView; at: number; movies: Take[]; hal
           e.currentTarget.setPointerCapture(e.pointerId);
           grip.current = { x: e.clientX, y: e.clientY, px: place.x, py: place.y };
         }}
-        onPointerMove={(e) => e.buttons === 1 && e.currentTarget.hasPointerCapture(e.pointerId) && setPlace({ x: Math.max(0, grip.current.px + e.clientX - grip.current.x), y: Math.max(0, grip.current.py + e.clientY - grip.current.y) })}
+        onPointerMove={(e) =>
+          e.buttons === 1 &&
+          e.currentTarget.hasPointerCapture(e.pointerId) &&
+          setPlace({
+            x: Math.max(0, grip.current.px + e.clientX - grip.current.x),
+            y: Math.max(0, grip.current.py + e.clientY - grip.current.y),
+          })
+        }
       >
         <select
           className="min-w-0 grow cursor-pointer truncate bg-transparent font-semibold"
@@ -81,13 +95,32 @@ export function PicturePane(p: { view: ReelView; at: number; movies: Take[]; hal
       </div>
       <div className="relative aspect-video bg-[#0d0f18]">
         {shown ? (
-          <video ref={video} key={shown.id} className="h-full w-full" muted playsInline preload="auto" src={`${base}/takes/${shown.id}/picture`} onError={() => setBroken(true)} onLoadedData={() => setBroken(false)} />
+          <video
+            ref={video}
+            key={shown.id}
+            className="h-full w-full"
+            muted
+            playsInline
+            preload="auto"
+            src={`${base}/takes/${shown.id}/picture`}
+            onError={() => setBroken(true)}
+            onLoadedData={() => setBroken(false)}
+          />
         ) : (
-          <p className="flex h-full items-center px-6 text-center text-[13px] text-[#f1eadb]">{p.movies.length ? "Choose the movie that this reel is cut to. The shuttle moves it." : "No movie is in this production yet. Bring one in under Takes."}</p>
+          <p className="flex h-full items-center px-6 text-center text-[13px] text-[#f1eadb]">
+            {p.movies.length
+              ? "Choose the movie that this reel is cut to. The shuttle moves it."
+              : "No movie is in this production yet. Bring one in under Takes."}
+          </p>
         )}
-        {broken && <p className="absolute inset-0 flex items-center px-6 text-center text-[13px] text-[#f1eadb]">The picture can’t be shown here.</p>}
+        {broken && (
+          <p className="absolute inset-0 flex items-center px-6 text-center text-[13px] text-[#f1eadb]">The picture can’t be shown here.</p>
+        )}
         {shown && (
-          <span className="tc absolute bottom-1.5 left-1/2 -translate-x-1/2 rounded bg-[#0d0f18cc] px-2 py-0.5 text-[14px] font-bold text-[#f1eadb]" aria-label="Timecode of the picture">
+          <span
+            className="tc absolute bottom-1.5 left-1/2 -translate-x-1/2 rounded bg-[#0d0f18cc] px-2 py-0.5 text-[14px] font-bold text-[#f1eadb]"
+            aria-label="Timecode of the picture"
+          >
             {labelAt(position, sampleRate, frameRate)}
           </span>
         )}

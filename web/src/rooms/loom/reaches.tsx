@@ -25,14 +25,17 @@ function List({ view, track }: { view: ReelView; track: Track }) {
   });
   if (list.isError) return <p className="text-wrong">The server did not say where it goes.</p>;
   if (!list.data) return <p className="text-muted">…</p>;
-  if (list.data.length === 0) return <p className="text-muted">{track.mute ? "It is muted, so nothing of it goes anywhere." : "Nothing of it reaches an output."}</p>;
+  if (list.data.length === 0)
+    return <p className="text-muted">{track.mute ? "It is muted, so nothing of it goes anywhere." : "Nothing of it reaches an output."}</p>;
   return (
     <table className="w-full">
       <caption className="pb-1 text-left font-bold">{track.name}, where the reel begins</caption>
       <tbody>
         {list.data.map((e) => (
           <tr key={`${e.channel} ${e.output}`} className="border-t border-line">
-            <td className="py-0.5 text-muted">{track.labels.length > 1 && (track.labels[e.channel] === "M" ? e.channel + 1 : track.labels[e.channel])}</td>
+            <td className="py-0.5 text-muted">
+              {track.labels.length > 1 && (track.labels[e.channel] === "M" ? e.channel + 1 : track.labels[e.channel])}
+            </td>
             <td className="py-0.5">{outputName(view, view.outputs.find((o) => o.id === e.output)!)}</td>
             <td className="tc py-0.5 text-right">
               {shownGain(e.gainDB)} dB{e.invert && " ø"}

@@ -52,7 +52,11 @@ export function Slid({ reed, children }: { reed: Reeded; children: ReactNode }) 
  * to the rows. */
 export function Shown({ reed, children }: { reed: Reeded; children: ReactNode }) {
   return (
-    <div className="h-full shrink-0 overflow-clip" style={{ width: reed.shown }} onWheel={(e) => (e.shiftKey || e.deltaX !== 0) && reed.slide(e.deltaX || e.deltaY)}>
+    <div
+      className="h-full shrink-0 overflow-clip"
+      style={{ width: reed.shown }}
+      onWheel={(e) => (e.shiftKey || e.deltaX !== 0) && reed.slide(e.deltaX || e.deltaY)}
+    >
       {children}
     </div>
   );

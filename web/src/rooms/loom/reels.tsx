@@ -26,13 +26,21 @@ export function ReelMenu({ view, edits }: { view: ReelView; edits: ReturnType<ty
   return (
     <>
       <DropdownMenu.Root>
-        <DropdownMenu.Trigger className="flex min-w-0 cursor-pointer items-center gap-1 font-semibold text-ink" aria-label={`Reel ${view.name}; others`}>
+        <DropdownMenu.Trigger
+          className="flex min-w-0 cursor-pointer items-center gap-1 font-semibold text-ink"
+          aria-label={`Reel ${view.name}; others`}
+        >
           <span className="truncate">{view.name}</span> <ChevronDown size={14} className="shrink-0" />
         </DropdownMenu.Trigger>
         <DropdownMenu.Portal>
           <DropdownMenu.Content className="menu" sideOffset={6} align="start">
             {reels.data?.map((r) => (
-              <DropdownMenu.Item key={r.id} className="menu-item" disabled={r.id === view.id} onSelect={() => void go(`/p/${view.production}/loom/${r.id}`)}>
+              <DropdownMenu.Item
+                key={r.id}
+                className="menu-item"
+                disabled={r.id === view.id}
+                onSelect={() => void go(`/p/${view.production}/loom/${r.id}`)}
+              >
                 {r.name}
               </DropdownMenu.Item>
             ))}
@@ -74,7 +82,13 @@ function NewReel({ view, onClose }: { view: ReelView; onClose: () => void }) {
   const [at, setAt] = useState(labelAt(start, sampleRate, frameRate));
   const [rate, setRate] = useState(JSON.stringify(frameRate));
   const make = useDo(
-    () => ok(api.POST("/productions/{production}/reels", { params: { path: { production: view.production } }, body: { name, start: at, frameRate: JSON.parse(rate) as FrameRate } })),
+    () =>
+      ok(
+        api.POST("/productions/{production}/reels", {
+          params: { path: { production: view.production } },
+          body: { name, start: at, frameRate: JSON.parse(rate) as FrameRate },
+        }),
+      ),
     [keysOf.reels(view.production)],
     (r) => {
       onClose();

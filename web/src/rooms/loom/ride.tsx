@@ -5,8 +5,20 @@ import { thinned, type CurveOf, type Parameter } from "./curves";
 
 const ridable = {
   gain: { min: -24, max: 12, step: 0.5, within: 0.3, sign: (v: number) => (v > 0 ? `+${v}` : v < 0 ? `−${-v}` : "0") },
-  pan: { min: -1, max: 1, step: 0.05, within: 0.02, sign: (v: number) => (v === 0 ? "middle" : `${Math.round(Math.abs(v) * 100)} ${v < 0 ? "L" : "R"}`) },
-  front: { min: -1, max: 1, step: 0.05, within: 0.02, sign: (v: number) => (v === 0 ? "middle" : `${Math.round(Math.abs(v) * 100)} ${v < 0 ? "back" : "front"}`) },
+  pan: {
+    min: -1,
+    max: 1,
+    step: 0.05,
+    within: 0.02,
+    sign: (v: number) => (v === 0 ? "middle" : `${Math.round(Math.abs(v) * 100)} ${v < 0 ? "L" : "R"}`),
+  },
+  front: {
+    min: -1,
+    max: 1,
+    step: 0.05,
+    within: 0.02,
+    sign: (v: number) => (v === 0 ? "middle" : `${Math.round(Math.abs(v) * 100)} ${v < 0 ? "back" : "front"}`),
+  },
   up: { min: -1, max: 1, step: 0.05, within: 0.02, sign: (v: number) => `${Math.round(v * 100)}` },
   spread: { min: 0, max: 1, step: 0.05, within: 0.02, sign: (v: number) => `${Math.round(v * 100)} %` },
   lfe: { min: -48, max: 12, step: 0.5, within: 0.3, sign: (v: number) => `${v} dB` },
@@ -16,7 +28,13 @@ const ridable = {
   narrow: { min: 0, max: 1, step: 0.05, within: 0.02, sign: (v: number) => `${Math.round(v * 100)} %` },
 } satisfies Record<Parameter, unknown>;
 
-type Props = { of: CurveOf; id: string; parameters: readonly Parameter[]; /** Where the reel plays, or null while it does not. */ playingAt: () => number | null; onDo: (c: Command) => unknown };
+type Props = {
+  of: CurveOf;
+  id: string;
+  parameters: readonly Parameter[] /** Where the reel plays, or null while it does not. */;
+  playingAt: () => number | null;
+  onDo: (c: Command) => unknown;
+};
 
 /** Rides the gain or another parameter: what the slider does while the reel plays becomes the curve there. */
 export function Ride({ of, id, parameters, playingAt, onDo }: Props) {
@@ -37,20 +55,43 @@ export function Ride({ of, id, parameters, playingAt, onDo }: Props) {
     if (points && points.length > 1) {
       const from = points[0]!.at;
       const to = Math.max(Math.round(playingAt() ?? 0), points.at(-1)!.at);
-      void onDo({ kind: "setCurve", command: { of, id, what, range: { from, to }, points: thinned([...points, { at: to, value: points.at(-1)!.value }], r.within) } });
+      void onDo({
+        kind: "setCurve",
+        command: { of, id, what, range: { from, to }, points: thinned([...points, { at: to, value: points.at(-1)!.value }], r.within) },
+      });
     }
     setValue(0);
   };
   return (
-    <span className="flex items-center gap-1.5 text-muted" title="Hold and move it while the reel plays: the curve is written where it was held">
-      <select className="cursor-pointer bg-transparent" aria-label="What is ridden while playing" value={what} onChange={(e) => (setWhat(e.target.value as Parameter), setValue(0))}>
+    <span
+      className="flex items-center gap-1.5 text-muted"
+      title="Hold and move it while the reel plays: the curve is written where it was held"
+    >
+      <select
+        className="cursor-pointer bg-transparent"
+        aria-label="What is ridden while playing"
+        value={what}
+        onChange={(e) => (setWhat(e.target.value as Parameter), setValue(0))}
+      >
         {parameters.map((r) => (
           <option key={r} value={r}>
             ride {r}
           </option>
         ))}
       </select>
-      <input type="range" min={r.min} max={r.max} step={r.step} value={value} aria-label={`Ride the ${what} while playing`} className="w-24 accent-act" onPointerDown={() => note(value)} onChange={(e) => (setValue(Number(e.target.value)), note(Number(e.target.value)))} onPointerUp={end} onBlur={end} />
+      <input
+        type="range"
+        min={r.min}
+        max={r.max}
+        step={r.step}
+        value={value}
+        aria-label={`Ride the ${what} while playing`}
+        className="w-24 accent-act"
+        onPointerDown={() => note(value)}
+        onChange={(e) => (setValue(Number(e.target.value)), note(Number(e.target.value)))}
+        onPointerUp={end}
+        onBlur={end}
+      />
       <span className="tc w-12 text-ink">{r.sign(value)}</span>
     </span>
   );

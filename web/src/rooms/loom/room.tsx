@@ -34,7 +34,7 @@ export function LoomRoom() {
 
 /** A reel with a store of its own for what is chosen, heard and shown of it. */
 function OpenReel({ view, edits }: { view: ReelView; edits: ReturnType<typeof useReelEdits> }) {
-  const store = useMemo(() => loomStore(view), [view.id]); // eslint-disable-line react-hooks/exhaustive-deps
+  const store = useMemo(() => loomStore(view), [view.id]);
   return (
     <LoomState value={store}>
       <Loom view={view} edits={edits} />

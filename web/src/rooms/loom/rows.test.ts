@@ -3,7 +3,8 @@ import { describe, expect, it } from "vitest";
 import type { Clip, ReelView } from "../../api/client";
 import { clipsIn, folderHeight, laneHeight, layRows, rowAt, rowsIn, worked } from "./rows";
 
-const clip = (id: string, track: string, start: number, length: number, channels = [0]) => ({ id, track, start, length, channels, offset: 0, gainDB: 0 }) as unknown as Clip;
+const clip = (id: string, track: string, start: number, length: number, channels = [0]) =>
+  ({ id, track, start, length, channels, offset: 0, gainDB: 0 }) as unknown as Clip;
 const view = {
   tracks: [
     { id: "a", name: "Boom", folder: "Dialogue" },

@@ -19,7 +19,12 @@ export type Rows = { list: Row[]; height: number; byTrack: Map<string, TrackRow>
  * Lays the rows out. opened are clips that show their channels, folded the names of folders that are shut; room is the height
  * in pixels that all tracks are fitted into, where they are.
  */
-export function layRows(view: Pick<ReelView, "tracks" | "clips">, opened: ReadonlySet<string>, folded: ReadonlySet<string>, room?: number): Rows {
+export function layRows(
+  view: Pick<ReelView, "tracks" | "clips">,
+  opened: ReadonlySet<string>,
+  folded: ReadonlySet<string>,
+  room?: number,
+): Rows {
   const clips = new Map<string, Clip[]>(view.tracks.map((t) => [t.id, []]));
   const lanes = new Map<string, number>();
   for (const c of view.clips) {
@@ -37,7 +42,15 @@ export function layRows(view: Pick<ReelView, "tracks" | "clips">, opened: Readon
     if ((t.folder ?? "") !== folder) {
       folder = t.folder ?? "";
       if (folder) {
-        list.push({ kind: "folder", id: `folder ${folder}`, name: folder, y, height: folderHigh, folded: folded.has(folder), tracks: view.tracks.filter((x) => x.folder === folder) });
+        list.push({
+          kind: "folder",
+          id: `folder ${folder}`,
+          name: folder,
+          y,
+          height: folderHigh,
+          folded: folded.has(folder),
+          tracks: view.tracks.filter((x) => x.folder === folder),
+        });
         y += folderHigh;
       }
     }
@@ -86,4 +99,5 @@ export function clipsIn(clips: Clip[], from: number, to: number): Clip[] {
 }
 
 /** Whether something is done inside a clip that its face does not show otherwise. */
-export const worked = (c: Clip) => (c.lanes ?? []).some((l) => l.off || l.gainDB || l.invert || l.delay || l.hushes || l.dips || l.borrowed || l.fadeIn || l.fadeOut);
+export const worked = (c: Clip) =>
+  (c.lanes ?? []).some((l) => l.off || l.gainDB || l.invert || l.delay || l.hushes || l.dips || l.borrowed || l.fadeIn || l.fadeOut);

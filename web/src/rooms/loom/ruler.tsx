@@ -10,7 +10,17 @@ import { onFrame } from "./snap";
 import { useWheel } from "./wheel";
 
 /** The ruler above the tracks; pressing or dragging on it moves the shuttle, and is heard while dragging. Shift drags a range. */
-export function Ruler(p: { view: Timed; scroll: Scroll; at: number; range: { from: number; to: number } | null; loop: boolean; onGo: (sample: number) => void; onScrub: (sample: number) => void; onRange: (from: number, to: number) => void; onMark: (id: string) => void }) {
+export function Ruler(p: {
+  view: Timed;
+  scroll: Scroll;
+  at: number;
+  range: { from: number; to: number } | null;
+  loop: boolean;
+  onGo: (sample: number) => void;
+  onScrub: (sample: number) => void;
+  onRange: (from: number, to: number) => void;
+  onMark: (id: string) => void;
+}) {
   const time = useScroll(p.scroll);
   const canvas = useCanvas(
     (c) => {
@@ -36,7 +46,8 @@ export function Ruler(p: { view: Timed; scroll: Scroll; at: number; range: { fro
         e.currentTarget.setPointerCapture(e.pointerId);
         const box = e.currentTarget.getBoundingClientRect();
         const x = e.clientX - box.left;
-        const mark = e.clientY - box.top < 22 ? p.view.marks.findLast((m) => x >= xOf(time, m.at) - 2 && x < xOf(time, m.at) + 60) : undefined;
+        const mark =
+          e.clientY - box.top < 22 ? p.view.marks.findLast((m) => x >= xOf(time, m.at) - 2 && x < xOf(time, m.at) + 60) : undefined;
         if (mark) p.onMark(mark.id);
         from.current = e.shiftKey ? place(e) : null;
         if (!e.shiftKey) p.onGo(mark ? mark.at : place(e));

@@ -27,7 +27,11 @@ export class Scroll {
   /** What the whole reel is, in a view of that width. An edit that still fits does not make everything shift under the hand. */
   fit(whole: TimeView, width: number) {
     const end = (v: TimeView) => v.left + v.perPixel * width;
-    const fits = width === this.#width && whole.left >= this.#whole.left && end(whole) <= end(this.#whole) && whole.perPixel > this.#whole.perPixel * 0.6;
+    const fits =
+      width === this.#width &&
+      whole.left >= this.#whole.left &&
+      end(whole) <= end(this.#whole) &&
+      whole.perPixel > this.#whole.perPixel * 0.6;
     this.#exact = whole;
     this.#width = width;
     if (fits) return;

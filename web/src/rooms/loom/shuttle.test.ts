@@ -7,7 +7,11 @@ import { tapName } from "./shuttle";
 
 const view = {
   groups: [{ id: "mix", name: "Full mix" }],
-  outputs: [{ id: "mix/L", group: "mix", label: "L" }, { id: "mix/C", group: "mix", label: "C" }, { id: "mix/R", group: "mix", label: "R" }],
+  outputs: [
+    { id: "mix/L", group: "mix", label: "L" },
+    { id: "mix/C", group: "mix", label: "C" },
+    { id: "mix/R", group: "mix", label: "R" },
+  ],
   stems: [{ id: "DX", name: "Dialogue" }],
   tracks: [{ id: "t1", name: "Boom" }],
 } as unknown as ReelView;

@@ -99,7 +99,10 @@ export function Shuttle(p: {
         <span className="tc text-[12px] font-bold">½</span>
       </Turn>
       <DropdownMenu.Root>
-        <DropdownMenu.Trigger className="inline-flex h-7 min-w-[72px] cursor-pointer items-center gap-1.5 rounded-full bg-ink px-3.5 text-[13px] text-ground" aria-label={`Listening to ${p.heardAlone || tapName(view, p.tap)}`}>
+        <DropdownMenu.Trigger
+          className="inline-flex h-7 min-w-[72px] cursor-pointer items-center gap-1.5 rounded-full bg-ink px-3.5 text-[13px] text-ground"
+          aria-label={`Listening to ${p.heardAlone || tapName(view, p.tap)}`}
+        >
           <span className="truncate">
             <span className="max-[900px]:sr-only">Listening to </span>
             <b>{p.heardAlone || tapName(view, p.tap)}</b>
@@ -164,25 +167,39 @@ export function Shuttle(p: {
       )}
       {p.sending && <span className="shrink-0 text-[13px] font-semibold text-act">A signal is sent to outputs</span>}
       {p.before && (
-        <button className="pill min-w-0 shrink" onClick={p.onCompare} title={`Listen to ${tapName(view, p.before)} again, and back (${keySign(keyOf("compare"))})`}>
+        <button
+          className="pill min-w-0 shrink"
+          onClick={p.onCompare}
+          title={`Listen to ${tapName(view, p.before)} again, and back (${keySign(keyOf("compare"))})`}
+        >
           <ArrowLeftRight size={13} className="shrink-0" /> <span className="truncate">{tapName(view, p.before)}</span>
         </button>
       )}
       {p.soloed > 0 && (
-        <button className="pill border-ink font-semibold" onClick={p.onClearSolo} title="Solo is for listening only; prints are not changed">
+        <button
+          className="pill border-ink font-semibold"
+          onClick={p.onClearSolo}
+          title="Solo is for listening only; prints are not changed"
+        >
           {p.soloed === 1 ? "1 track soloed" : `${p.soloed} tracks soloed`}: hear all
         </button>
       )}
       {p.range && (
         <span className="pill tc gap-1 pr-1" aria-label="Range">
           {duration(p.range.to - p.range.from, view.head.sampleRate)}
-          <button className="cursor-pointer rounded-full p-0.5 text-muted hover:text-ink" aria-label="Clear the range" onClick={p.onClearRange}>
+          <button
+            className="cursor-pointer rounded-full p-0.5 text-muted hover:text-ink"
+            aria-label="Clear the range"
+            onClick={p.onClearRange}
+          >
             <X size={13} />
           </button>
         </span>
       )}
       {lost && <span className="text-[13px] font-semibold text-wrong">The connection was lost; picking up…</span>}
-      {!lost && gaps > 0 && <span className="text-[13px] text-wrong">The connection was too slow {gaps === 1 ? "once" : `${gaps} times`}</span>}
+      {!lost && gaps > 0 && (
+        <span className="text-[13px] text-wrong">The connection was too slow {gaps === 1 ? "once" : `${gaps} times`}</span>
+      )}
       <div className="ml-auto flex min-w-0 items-center gap-2.5 max-[900px]:gap-1">
         {out > 0 && (
           <button className="pill border-wrong text-wrong" onClick={() => p.onLists("sync")}>
@@ -220,11 +237,20 @@ export function Shuttle(p: {
           </DropdownMenu.Root>
         )}
         {view.groups.length > 0 && (
-          <button className="pill shrink-0" onClick={p.onLook} aria-label={p.folded ? "The weave by groups; press for channel by channel" : "The weave channel by channel; press for groups"} title={`The weave by groups, or channel by channel (${keySign(keyOf("look"))})`}>
+          <button
+            className="pill shrink-0"
+            onClick={p.onLook}
+            aria-label={p.folded ? "The weave by groups; press for channel by channel" : "The weave channel by channel; press for groups"}
+            title={`The weave by groups, or channel by channel (${keySign(keyOf("look"))})`}
+          >
             {p.folded ? "by group" : "by channel"}
           </button>
         )}
-        <button className={`min-w-0 max-w-64 max-[900px]:max-w-24 ${p.spec || view.groups.length ? "pill" : "pill-act"}`} onClick={p.onSpec} title="The delivery spec that the outputs come from">
+        <button
+          className={`min-w-0 max-w-64 max-[900px]:max-w-24 ${p.spec || view.groups.length ? "pill" : "pill-act"}`}
+          onClick={p.onSpec}
+          title="The delivery spec that the outputs come from"
+        >
           <span className="truncate">{p.spec?.title ?? (view.head.spec || "Choose a delivery spec")}</span>
         </button>
       </div>
@@ -234,7 +260,14 @@ export function Shuttle(p: {
 
 function Turn(p: { on: boolean; label: string; action: ActionID; onClick: () => void; children: ReactNode }) {
   return (
-    <button className={`flex h-7 w-7 shrink-0 cursor-pointer items-center justify-center rounded-full border ${p.on ? "border-ink bg-ink text-ground" : "border-line bg-paper text-muted hover:text-ink"}`} aria-pressed={p.on} aria-label={p.label} title={`${p.label} (${keySign(keyOf(p.action))})`} onClick={p.onClick}>
+    <button
+      className={`flex h-7 w-7 shrink-0 cursor-pointer items-center justify-center rounded-full border
+        ${p.on ? "border-ink bg-ink text-ground" : "border-line bg-paper text-muted hover:text-ink"}`}
+      aria-pressed={p.on}
+      aria-label={p.label}
+      title={`${p.label} (${keySign(keyOf(p.action))})`}
+      onClick={p.onClick}
+    >
       {p.children}
     </button>
   );
@@ -253,7 +286,12 @@ function Position(p: { view: ReelView; at: number; editing: boolean; onEditing: 
   }, [p.editing]); // only when editing begins; the timecode runs on underneath
   if (!p.editing) {
     return (
-      <button className="tc w-[158px] shrink-0 cursor-text text-left text-[24px] font-bold leading-none max-[900px]:w-[108px] max-[900px]:text-[16px] tracking-tight" onClick={() => p.onEditing(true)} aria-label={`Position ${now}; press to go elsewhere`} title={`Go to a timecode (${keySign(keyOf("goto"))})`}>
+      <button
+        className="tc w-[158px] shrink-0 cursor-text text-left text-[24px] font-bold leading-none max-[900px]:w-[108px] max-[900px]:text-[16px] tracking-tight"
+        onClick={() => p.onEditing(true)}
+        aria-label={`Position ${now}; press to go elsewhere`}
+        title={`Go to a timecode (${keySign(keyOf("goto"))})`}
+      >
         {now}
       </button>
     );

@@ -29,7 +29,8 @@ function nearest(sorted: number[], at: number): number | undefined {
   return at - before <= after - at ? before : after;
 }
 
-export const onFrame = (view: Pick<Timed, "head">, sample: number) => sampleOf(frameAt(Math.max(0, sample), view.head.sampleRate, view.head.frameRate), view.head.sampleRate, view.head.frameRate);
+export const onFrame = (view: Pick<Timed, "head">, sample: number) =>
+  sampleOf(frameAt(Math.max(0, sample), view.head.sampleRate, view.head.frameRate), view.head.sampleRate, view.head.frameRate);
 
 export type Snap = { on: boolean; catches: number[]; perPixel: number };
 

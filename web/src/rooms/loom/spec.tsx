@@ -11,13 +11,24 @@ import { hasWords, keptWords, specFiles, specsPath, strictest } from "../print/s
 import { widthOf } from "./formats";
 
 /** Chooses what is to be delivered: that lays out the output channels and ties the stems to them. */
-export function SpecDialog(p: { production: string; open: boolean; onOpenChange: (open: boolean) => void; chosen: string; edit: (spec: string) => string; onChoose: (spec: string) => void }) {
+export function SpecDialog(p: {
+  production: string;
+  open: boolean;
+  onOpenChange: (open: boolean) => void;
+  chosen: string;
+  edit: (spec: string) => string;
+  onChoose: (spec: string) => void;
+}) {
   const specs = useSpecs(p.production);
   const [sought, setSought] = useState("");
   const queries = useQueryClient();
   const bring = async (file: File) => {
     try {
-      const r = await fetch(specsPath(p.production), { method: "POST", headers: { "Content-Type": "application/yaml" }, body: await file.text() });
+      const r = await fetch(specsPath(p.production), {
+        method: "POST",
+        headers: { "Content-Type": "application/yaml" },
+        body: await file.text(),
+      });
       const answer = (await r.json()) as { title: string; kind: string };
       if (!r.ok) throw new Problem(`${file.name}: ${answer.title}`, answer.kind);
       tell(`${answer.title} can be chosen now.`);
@@ -34,7 +45,14 @@ export function SpecDialog(p: { production: string; open: boolean; onOpenChange:
       title="Delivery spec"
       about="Choosing one lays out the output channels and ties the stems to them. Knots you tied yourself stay where their output stays. Undo takes it back."
     >
-      <input type="search" className="field mb-3 w-full" aria-label="Find a spec" placeholder="Find a spec: its receiver, 5.1, mov, M&E …" value={sought} onChange={(e) => setSought(e.target.value)} />
+      <input
+        type="search"
+        className="field mb-3 w-full"
+        aria-label="Find a spec"
+        placeholder="Find a spec: its receiver, 5.1, mov, M&E …"
+        value={sought}
+        onChange={(e) => setSought(e.target.value)}
+      />
       {specs.data && found.length === 0 && <p className="text-muted">No spec has all of these words.</p>}
       <ul className="flex flex-col gap-3">
         {found.map((s) => (
@@ -44,7 +62,11 @@ export function SpecDialog(p: { production: string; open: boolean; onOpenChange:
                 <b className="text-[15px]">{s.title}</b>
                 <p className="text-[13px] text-muted">{[s.receiver, keptWords(s)].filter(Boolean).join(" · ")}</p>
               </div>
-              <Link className="pill" to={p.edit(s.id)} title="Copy it and change it, or change one of your own, with what would be written beside it">
+              <Link
+                className="pill"
+                to={p.edit(s.id)}
+                title="Copy it and change it, or change one of your own, with what would be written beside it"
+              >
                 Change…
               </Link>
               <button className={s.id === p.chosen ? "pill" : "pill-act"} onClick={() => p.onChoose(s.id)}>
@@ -64,7 +86,12 @@ export function SpecDialog(p: { production: string; open: boolean; onOpenChange:
       <div className="mt-4 flex items-center gap-3 text-[13px] text-muted">
         <label className="pill cursor-pointer hover:border-muted focus-within:outline-2 focus-within:outline-zest">
           Bring in a spec (YAML)…
-          <input type="file" accept=".yaml,.yml" className="sr-only" onChange={(e) => e.target.files?.[0] && void bring(e.target.files[0]).then(() => (e.target.value = ""))} />
+          <input
+            type="file"
+            accept=".yaml,.yml"
+            className="sr-only"
+            onChange={(e) => e.target.files?.[0] && void bring(e.target.files[0]).then(() => (e.target.value = ""))}
+          />
         </label>
         <a className="underline" href={`${base}/specs/schema`} target="_blank" rel="noreferrer">
           What may stand in one

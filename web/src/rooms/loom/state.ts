@@ -121,7 +121,8 @@ export function useLoomStore(): LoomStore {
 }
 
 /** A part of the open Loom's state; what shows it is drawn again when that part changes. */
-export const useLoom = <T,>(select: (s: LoomState) => T): T => useStore(useLoomStore(), select);
+export const useLoom = <T>(select: (s: LoomState) => T): T => useStore(useLoomStore(), select);
 
 /** A set with one thing put in, or taken out where it was in. */
-export const turned = (set: ReadonlySet<string>, id: string): ReadonlySet<string> => new Set(set.has(id) ? [...set].filter((x) => x !== id) : [...set, id]);
+export const turned = (set: ReadonlySet<string>, id: string): ReadonlySet<string> =>
+  new Set(set.has(id) ? [...set].filter((x) => x !== id) : [...set, id]);

@@ -10,7 +10,14 @@ import { useScroll, type Scroll } from "./scroll";
 import { ShuttleLine } from "./shuttleline";
 
 /** The whole reel, small: every track a line, and what of it is in view. A press goes there. */
-export function ReelStrip(p: { view: ReelView; rows: Rows; scroll: Scroll; timeWidth: number; at: number; onGo: (sample: number) => void }) {
+export function ReelStrip(p: {
+  view: ReelView;
+  rows: Rows;
+  scroll: Scroll;
+  timeWidth: number;
+  at: number;
+  onGo: (sample: number) => void;
+}) {
   const shown = useScroll(p.scroll);
   const box = useRef<HTMLDivElement>(null);
   const { width } = useSize(box, { width: 600, height: 0 });
@@ -44,13 +51,23 @@ export function ReelStrip(p: { view: ReelView; rows: Rows; scroll: Scroll; timeW
   );
 }
 
-function paintStrip(g: CanvasRenderingContext2D, width: number, height: number, view: ReelView, rows: Rows, all: TimeView, shown: TimeView, timeWidth: number) {
+function paintStrip(
+  g: CanvasRenderingContext2D,
+  width: number,
+  height: number,
+  view: ReelView,
+  rows: Rows,
+  all: TimeView,
+  shown: TimeView,
+  timeWidth: number,
+) {
   const pad = 8;
   const each = (height - 2 * pad) / Math.max(1, view.tracks.length);
   view.tracks.forEach((t, i) => {
     g.fillStyle = dye(t.stem);
     g.globalAlpha = t.mute ? 0.25 : 0.75;
-    for (const c of rows.clips.get(t.id) ?? []) g.fillRect(xOf(all, c.start), pad + i * each, Math.max(1, c.length / all.perPixel), Math.max(1, each - (each > 3 ? 1 : 0)));
+    for (const c of rows.clips.get(t.id) ?? [])
+      g.fillRect(xOf(all, c.start), pad + i * each, Math.max(1, c.length / all.perPixel), Math.max(1, each - (each > 3 ? 1 : 0)));
   });
   const x0 = Math.max(0, xOf(all, shown.left));
   const x1 = Math.min(width, xOf(all, shown.left + timeWidth * shown.perPixel));

@@ -50,17 +50,38 @@ export function TimeArea(p: TimeProps) {
   const canvas = useCanvas(
     (c) => {
       const s = fit(c);
-      if (s) paintRows(s.g, s.width, s.height, p.scroller.current?.scrollTop ?? 0, { view, time, takes: p.takes, rows, choice, preview, curves: p.curves, drawn });
+      if (s)
+        paintRows(s.g, s.width, s.height, p.scroller.current?.scrollTop ?? 0, {
+          view,
+          time,
+          takes: p.takes,
+          rows,
+          choice,
+          preview,
+          curves: p.curves,
+          drawn,
+        });
     },
     [view, time, p.takes, rows, choice, preview, p.curves, drawn],
     p.scroller,
   );
   const box = useWheel(p.scroll);
-  const snapOf = (without: ReadonlySet<string>) => ({ on: p.snap, catches: catches(view, positionOf(view.id, p.at), without), perPixel: time.perPixel });
+  const snapOf = (without: ReadonlySet<string>) => ({
+    on: p.snap,
+    catches: catches(view, positionOf(view.id, p.at), without),
+    perPixel: time.perPixel,
+  });
   const ground: Ground = { view, time, rows, choice, curves: p.curves, snapOf };
   const hands = useHands(p, ground, drag, setDrag);
   return (
-    <div ref={box} className="time-area relative w-full shrink-0 grow touch-none select-none" style={{ minHeight: rows.height }} role="application" aria-label="Clips" {...hands}>
+    <div
+      ref={box}
+      className="time-area relative w-full shrink-0 grow touch-none select-none"
+      style={{ minHeight: rows.height }}
+      role="application"
+      aria-label="Clips"
+      {...hands}
+    >
       <Pinned scroller={p.scroller}>
         <canvas ref={canvas} className="absolute inset-0 h-full w-full" aria-hidden />
         <ShuttleLine view={view} time={time} at={p.at} />
@@ -82,7 +103,7 @@ function useHands(p: TimeProps, ground: Ground, drag: Drag | null, setDrag: (d: 
   useEffect(() => {
     if (drag?.kind !== "range") return;
     p.onChoose({ track: drag.first, clips: drag.lane ? [drag.lane.clip] : [], lane: drag.lane, range: rangeOf(rows, drag) });
-  }, [drag]); // eslint-disable-line react-hooks/exhaustive-deps
+  }, [drag]);
 
   const down = (e: PointerEvent) => {
     if (e.button !== 0) return;
@@ -101,7 +122,13 @@ function useHands(p: TimeProps, ground: Ground, drag: Drag | null, setDrag: (d: 
       }, rest);
     }
     if (lane) p.onChoose({ track: row!.id, clips: [lane.clip], lane, range: null });
-    else if (row) p.onChoose({ track: row.id, clips: clip ? withClip(choice, clip.id, e.shiftKey || e.ctrlKey || e.metaKey) : [], lane: null, range: null });
+    else if (row)
+      p.onChoose({
+        track: row.id,
+        clips: clip ? withClip(choice, clip.id, e.shiftKey || e.ctrlKey || e.metaKey) : [],
+        lane: null,
+        range: null,
+      });
   };
 
   const move = (e: PointerEvent) => {
@@ -140,15 +167,30 @@ function useHands(p: TimeProps, ground: Ground, drag: Drag | null, setDrag: (d: 
   const pressed = (e: PointerEvent, x: number, y: number, g: Drag | null) => {
     const { at, row, clip, lane } = under(ground, x, y);
     if (g?.kind === "point" && row) {
-      if (g.index >= 0 && e.altKey) p.onDo(curveOf(g, g.points.filter((_, i) => i !== g.index)));
-      else if (g.index < 0) p.onDo(curveOf(g, [...g.points, { at: Math.round(at) + g.offset, value: valueOfY(g.what, y - row.y - 4, row.body - 9) }].sort((a, b) => a.at - b.at)));
+      if (g.index >= 0 && e.altKey)
+        p.onDo(
+          curveOf(
+            g,
+            g.points.filter((_, i) => i !== g.index),
+          ),
+        );
+      else if (g.index < 0)
+        p.onDo(
+          curveOf(
+            g,
+            [...g.points, { at: Math.round(at) + g.offset, value: valueOfY(g.what, y - row.y - 4, row.body - 9) }].sort(
+              (a, b) => a.at - b.at,
+            ),
+          ),
+        );
       return;
     }
     if (lane && row && clip && (clip.lanes?.[lane.channel]?.cuts?.length ?? 0) > 0) {
       const piece = pieceAt(clip, lane.channel, at); // a piece between cuts is chosen whole
       p.onChoose({ track: row.id, clips: [clip.id], lane, range: { ...piece, tracks: [row.id] } });
     }
-    const one = clip && row && !lane && choice.clips.includes(clip.id) && choice.clips.length > 1 && !e.shiftKey && !e.ctrlKey && !e.metaKey;
+    const one =
+      clip && row && !lane && choice.clips.includes(clip.id) && choice.clips.length > 1 && !e.shiftKey && !e.ctrlKey && !e.metaKey;
     if (one) p.onChoose({ track: row.id, clips: [clip.id], lane: null, range: null });
     p.onGo(onFrame(view, at));
   };

@@ -14,9 +14,21 @@ import { useLoom, useLoomStore } from "./state";
 type Acts = Record<"picture" | "lists" | "snap" | "wider" | "closer" | "whole" | "fit", () => void>;
 
 /** The corner above the heads: what is shown, and how much of it. */
-export function TimeHead({ view, below, acts, onDo }: { view: ReelView; below: string; acts: Acts; onDo: (c: Command) => Promise<ReelView | undefined> }) {
+export function TimeHead({
+  view,
+  below,
+  acts,
+  onDo,
+}: {
+  view: ReelView;
+  below: string;
+  acts: Acts;
+  onDo: (c: Command) => Promise<ReelView | undefined>;
+}) {
   const store = useLoomStore();
-  const { picture, lists, snap, curves, fitted } = useLoom(useShallow(({ picture, lists, snap, curves, fitted }) => ({ picture, lists, snap, curves, fitted })));
+  const { picture, lists, snap, curves, fitted } = useLoom(
+    useShallow(({ picture, lists, snap, curves, fitted }) => ({ picture, lists, snap, curves, fitted })),
+  );
   return (
     <div className="flex shrink-0 items-end justify-between border-r border-line px-1.5 pb-1.5" style={{ width: headsWidth }}>
       <span className="flex gap-[3px]">
@@ -56,7 +68,13 @@ const isOff = "border-line bg-paper text-muted hover:text-ink";
 
 function Corner(p: { action: ActionID; label: string; on?: boolean; onClick: () => void; children: ReactNode }) {
   return (
-    <button className={`${round} ${p.on ? isOn : isOff}`} aria-label={p.label} aria-pressed={p.on} title={`${p.label} (${keySign(keyOf(p.action))})`} onClick={p.onClick}>
+    <button
+      className={`${round} ${p.on ? isOn : isOff}`}
+      aria-label={p.label}
+      aria-pressed={p.on}
+      title={`${p.label} (${keySign(keyOf(p.action))})`}
+      onClick={p.onClick}
+    >
       {p.children}
     </button>
   );
@@ -66,14 +84,19 @@ function Corner(p: { action: ActionID; label: string; on?: boolean; onClick: () 
 function CurveMenu({ curves, onCurves }: { curves: CurveView; onCurves: (c: CurveView) => void }) {
   return (
     <DropdownMenu.Root>
-      <DropdownMenu.Trigger className={`${round} ${curves !== "none" ? isOn : isOff}`} aria-label={`Curves: ${curveWords(curves)}`} title={`Curves: ${curveWords(curves)} (${keySign(keyOf("curves"))})`}>
+      <DropdownMenu.Trigger
+        className={`${round} ${curves !== "none" ? isOn : isOff}`}
+        aria-label={`Curves: ${curveWords(curves)}`}
+        title={`Curves: ${curveWords(curves)} (${keySign(keyOf("curves"))})`}
+      >
         <Spline size={13} />
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content className="menu max-h-[70vh] overflow-auto" sideOffset={4}>
           {allCurves.map((c) => (
             <DropdownMenu.Item key={c} className="menu-item" onSelect={() => onCurves(c)}>
-              {c === "none" ? "No curves: move and trim" : `Draw ${curveWords(c)}`} {c === curves && <span className="ml-auto text-muted">shown</span>}
+              {c === "none" ? "No curves: move and trim" : `Draw ${curveWords(c)}`}{" "}
+              {c === curves && <span className="ml-auto text-muted">shown</span>}
             </DropdownMenu.Item>
           ))}
         </DropdownMenu.Content>
@@ -82,13 +105,27 @@ function CurveMenu({ curves, onCurves }: { curves: CurveView; onCurves: (c: Curv
   );
 }
 
-const newTracks: [string, string[]][] = [...formats.slice(0, 2), ["four monos", ["M", "M", "M", "M"]], ...formats.slice(4, 6), ...formats.slice(8, 9)];
+const newTracks: [string, string[]][] = [
+  ...formats.slice(0, 2),
+  ["four monos", ["M", "M", "M", "M"]],
+  ...formats.slice(4, 6),
+  ...formats.slice(8, 9),
+];
 
 /** Makes an empty track below the selected one, in its stem. */
 function AddTrack({ view, below, onDo }: { view: ReelView; below: string; onDo: (c: Command) => Promise<ReelView | undefined> }) {
   const beside = trackOf(view, below);
   const add = (labels: string[]) =>
-    void onDo({ kind: "addTrack", command: { name: `Track ${view.tracks.length + 1}`, labels, stem: beside?.stem ?? view.stems[0]?.id ?? "", folder: beside?.folder ?? "", below: beside?.id ?? "" } });
+    void onDo({
+      kind: "addTrack",
+      command: {
+        name: `Track ${view.tracks.length + 1}`,
+        labels,
+        stem: beside?.stem ?? view.stems[0]?.id ?? "",
+        folder: beside?.folder ?? "",
+        below: beside?.id ?? "",
+      },
+    });
   return (
     <DropdownMenu.Root>
       <DropdownMenu.Trigger className={`${round} ${isOff}`} aria-label="Add a track" title="Add a track">

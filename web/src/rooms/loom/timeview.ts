@@ -19,7 +19,7 @@ export function useTimeView(view: ReelView, listening: Listening) {
     o.observe(box.current!);
     return () => o.disconnect();
   }, []);
-  const overall = useMemo(() => whole(view, width), [view.clips, view.head.start, view.end, width]); // eslint-disable-line react-hooks/exhaustive-deps
+  const overall = useMemo(() => whole(view, width), [view.clips, view.head.start, view.end, width]);
   const [scroll] = useState(() => new Scroll(overall));
   useLayoutEffect(() => scroll.fit(overall, width), [scroll, overall, width]);
   useEffect(() => {
@@ -30,8 +30,9 @@ export function useTimeView(view: ReelView, listening: Listening) {
       const x = xOf(scroll.now(), now);
       if (now >= 0 && !quiet() && (x > width * 0.96 || x < 0)) scroll.change((v) => ({ ...v, left: now - width * 0.06 * v.perPixel }));
     });
-  }, [playing, view.id, scroll, width]); // eslint-disable-line react-hooks/exhaustive-deps
-  const nearer = (factor: number) => scroll.change((v) => zoom(v, factor, Math.max(0, Math.min(width, (position() - v.left) / v.perPixel))));
+  }, [playing, view.id, scroll, width]);
+  const nearer = (factor: number) =>
+    scroll.change((v) => zoom(v, factor, Math.max(0, Math.min(width, (position() - v.left) / v.perPixel))));
   /** Goes to a place and brings it into view. */
   const visit = (sample: number) => {
     go(sample);

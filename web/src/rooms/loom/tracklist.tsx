@@ -18,7 +18,18 @@ import { Ride } from "./ride";
 /** A strand, stem, mix or output group. */
 export type BusRow = { row: Exclude<Row, "track">; id: string };
 
-type Props = { view: ReelView; track: Track | undefined; bus: BusRow | null; playingAt: () => number | null; onBus: (b: BusRow | null) => void; clips: Clip[]; chosen: string[]; at: () => number; onClip: (clip: string) => void; onDo: (c: Command) => void };
+type Props = {
+  view: ReelView;
+  track: Track | undefined;
+  bus: BusRow | null;
+  playingAt: () => number | null;
+  onBus: (b: BusRow | null) => void;
+  clips: Clip[];
+  chosen: string[];
+  at: () => number;
+  onClip: (clip: string) => void;
+  onDo: (c: Command) => void;
+};
 
 /** What lies on the chosen track and what moves on it, in words and figures: everything that is painted, for keyboard and screen reader. */
 export function TrackList(p: Props) {
@@ -29,7 +40,12 @@ export function TrackList(p: Props) {
     <>
       <WhichRow {...p} />
       {bus && labels && <BusPanel key={`${bus.row} ${bus.id}`} {...p} bus={bus} labels={labels} />}
-      {!bus && !track && <p className="py-3 text-[13px] text-muted">Choose a track first: its clips and the points of its curves stand here. Or choose a stem, a mix or an output group above, to set its level or have it move.</p>}
+      {!bus && !track && (
+        <p className="py-3 text-[13px] text-muted">
+          Choose a track first: its clips and the points of its curves stand here. Or choose a stem, a mix or an output group above, to set
+          its level or have it move.
+        </p>
+      )}
       {!bus && track && (
         <>
           <Clips {...p} track={track} />
@@ -52,7 +68,12 @@ export function TrackList(p: Props) {
 function WhichRow({ view, track, bus, onBus }: Props) {
   const rows = busRows(view);
   return (
-    <select className="field mb-1 h-7 w-full font-semibold" aria-label="Which row" value={bus ? rows.findIndex((r) => r.row === bus.row && r.id === bus.id) : -1} onChange={(e) => onBus(rows[Number(e.target.value)] ?? null)}>
+    <select
+      className="field mb-1 h-7 w-full font-semibold"
+      aria-label="Which row"
+      value={bus ? rows.findIndex((r) => r.row === bus.row && r.id === bus.id) : -1}
+      onChange={(e) => onBus(rows[Number(e.target.value)] ?? null)}
+    >
       <option value={-1}>{track ? `Track: ${track.name}` : "The chosen track"}</option>
       {rows.map((r, i) => {
         const does = busOf(view, r.row, r.id);
@@ -71,7 +92,9 @@ function WhichRow({ view, track, bus, onBus }: Props) {
 const busRows = (view: ReelView): (BusRow & { name: string })[] => [
   ...view.stems.flatMap((s) => [
     { row: "stem" as const, id: s.id, name: `Stem: ${s.name}` },
-    ...[...strandsOf(view, s.id).keys()].filter((n) => n !== "").map((n) => ({ row: "strand" as const, id: `${s.id}/${n}`, name: `Strand: ${s.name}, ${n}` })),
+    ...[...strandsOf(view, s.id).keys()]
+      .filter((n) => n !== "")
+      .map((n) => ({ row: "strand" as const, id: `${s.id}/${n}`, name: `Strand: ${s.name}, ${n}` })),
   ]),
   ...view.mixes.map((m) => ({ row: "mix" as const, id: m.id, name: `Mix: ${m.name}` })),
   ...view.groups.map((g) => ({ row: "group" as const, id: g.id, name: `Output group: ${g.name}` })),
@@ -88,7 +111,14 @@ function BusPanel(p: Props & { bus: BusRow; labels: string[] }) {
       <p className="text-[12px] text-muted">What is done here is done to all that arrives, and is printed.</p>
       <div className="mb-2 mt-1 flex flex-wrap items-center gap-x-3 gap-y-1 text-[13px]">
         <label className="flex items-center gap-1.5">
-          Level <Kept label="Level of the row in dB" value={String(does?.gainDB ?? 0)} onKeep={figure((gainDB) => set({ gainDB }), ...gains)} className="tc h-7 w-16 text-right" /> dB
+          Level{" "}
+          <Kept
+            label="Level of the row in dB"
+            value={String(does?.gainDB ?? 0)}
+            onKeep={figure((gainDB) => set({ gainDB }), ...gains)}
+            className="tc h-7 w-16 text-right"
+          />{" "}
+          dB
         </label>
         {has.slice(1).map((what) => (
           <label key={what} className="flex items-center gap-1.5">
@@ -98,7 +128,12 @@ function BusPanel(p: Props & { bus: BusRow; labels: string[] }) {
                 curve ×
               </button>
             ) : (
-              <Kept label={`${what} of the row`} value={String(restOf(does, what))} onKeep={figure((v) => set({ [what]: v }), scaleOf(what).least, scaleOf(what).most)} className="tc h-7 w-14 text-right" />
+              <Kept
+                label={`${what} of the row`}
+                value={String(restOf(does, what))}
+                onKeep={figure((v) => set({ [what]: v }), scaleOf(what).least, scaleOf(what).most)}
+                className="tc h-7 w-14 text-right"
+              />
             )}
           </label>
         ))}
@@ -113,19 +148,25 @@ function BusPanel(p: Props & { bus: BusRow; labels: string[] }) {
 const clipParameters = ["gain", "pan"] as const;
 
 /** What of a row of such channels can be set: a mono has a level alone, a set sides, a room can be turned. */
-const parametersOf = (labels: string[]): Parameter[] => busParameters.filter((what) => {
-  if (what === "gain") return true;
-  if (isField(labels)) return what !== "narrow" && what !== "pan";
-  if (what === "pan") return labels.includes("L") && labels.includes("R");
-  return (what === "turn" || what === "narrow") && hasRoom(labels);
-});
+const parametersOf = (labels: string[]): Parameter[] =>
+  busParameters.filter((what) => {
+    if (what === "gain") return true;
+    if (isField(labels)) return what !== "narrow" && what !== "pan";
+    if (what === "pan") return labels.includes("L") && labels.includes("R");
+    return (what === "turn" || what === "narrow") && hasRoom(labels);
+  });
 
-const Key = ({ of }: { of: ActionID }) => <kbd className="tc rounded border border-line px-1 text-[11px] text-ink">{keySign(keyOf(of))}</kbd>;
+const Key = ({ of }: { of: ActionID }) => (
+  <kbd className="tc rounded border border-line px-1 text-[11px] text-ink">{keySign(keyOf(of))}</kbd>
+);
 
 /** The clips of the track in order. Up and down choose one; all keys that do something to clips do it to that. */
 function Clips({ view, track, clips, chosen, onClip }: Props & { track: Track }) {
   const list = useRef<HTMLUListElement>(null);
-  const at = Math.max(0, clips.findIndex((c) => chosen.includes(c.id)));
+  const at = Math.max(
+    0,
+    clips.findIndex((c) => chosen.includes(c.id)),
+  );
   const walk = (e: KeyboardEvent) => {
     const to = { ArrowDown: at + 1, ArrowUp: at - 1, Home: 0, End: clips.length - 1 }[e.key];
     const clip = to === undefined || e.altKey || e.ctrlKey || e.metaKey || e.shiftKey ? undefined : clips[to];
@@ -139,7 +180,8 @@ function Clips({ view, track, clips, chosen, onClip }: Props & { track: Track })
   return (
     <>
       <p className="mt-1 text-[12px] text-muted">
-        <Key of="clip-back" /> and <Key of="clip-on" /> go from clip to clip, <Key of="clip-up" /> and <Key of="clip-down" /> put it on another track.
+        <Key of="clip-back" /> and <Key of="clip-on" /> go from clip to clip, <Key of="clip-up" /> and <Key of="clip-down" /> put it on
+        another track.
       </p>
       <ul ref={list} role="listbox" aria-label={`Clips on ${track.name}`} className="mb-4 mt-1 max-h-72 overflow-y-auto" onKeyDown={walk}>
         {clips.map((c, i) => {
@@ -150,7 +192,8 @@ function Clips({ view, track, clips, chosen, onClip }: Props & { track: Track })
               role="option"
               aria-selected={chosen.includes(c.id)}
               tabIndex={i === at ? 0 : -1}
-              className={`flex cursor-pointer items-baseline gap-2 border-t border-line px-1 py-1 text-[13px] ${chosen.includes(c.id) ? "bg-band font-semibold" : ""}`}
+              className={`flex cursor-pointer items-baseline gap-2 border-t border-line px-1 py-1 text-[13px]
+                ${chosen.includes(c.id) ? "bg-band font-semibold" : ""}`}
               onClick={() => onClip(c.id)}
             >
               <span className="min-w-0 grow truncate">{c.name}</span>
@@ -167,7 +210,15 @@ function Clips({ view, track, clips, chosen, onClip }: Props & { track: Track })
 }
 
 /** The points of a curve as figures: any parameter, within its range and in its unit. */
-function CurvePoints({ view, of, id, item, parameters, at, onDo }: Props & { of: CurveOf; id: string; item: Track | Clip | Bus | undefined; parameters: readonly Parameter[] }) {
+function CurvePoints({
+  view,
+  of,
+  id,
+  item,
+  parameters,
+  at,
+  onDo,
+}: Props & { of: CurveOf; id: string; item: Track | Clip | Bus | undefined; parameters: readonly Parameter[] }) {
   // A clip keeps its points in frames of its take; here they stand on the clock of the reel.
   const moved = item && "offset" in item ? item.start - item.offset : 0;
   const moving = movingOf(item);
@@ -186,7 +237,12 @@ function CurvePoints({ view, of, id, item, parameters, at, onDo }: Props & { of:
     <section aria-label={of === "clip" ? "Curve of the clip" : "Curve"}>
       <div className="flex items-center gap-2">
         <h2 className="font-semibold">Curve of</h2>
-        <select className="field h-7" aria-label={of === "clip" ? "Which curve of the clip" : "Which curve"} value={what} onChange={(e) => setWhat(e.target.value as Parameter)}>
+        <select
+          className="field h-7"
+          aria-label={of === "clip" ? "Which curve of the clip" : "Which curve"}
+          value={what}
+          onChange={(e) => setWhat(e.target.value as Parameter)}
+        >
           {parameters.map((x) => (
             <option key={x} value={x}>
               {x}
@@ -212,7 +268,12 @@ function CurvePoints({ view, of, id, item, parameters, at, onDo }: Props & { of:
               }}
               className="tc h-7 w-28"
             />
-            <Kept label={`Value of point ${i + 1}`} value={String(q.value)} onKeep={figure((value) => keep([...without(i), { at: q.at, value }]), scale.least, scale.most)} className="tc h-7 w-20 text-right" />
+            <Kept
+              label={`Value of point ${i + 1}`}
+              value={String(q.value)}
+              onKeep={figure((value) => keep([...without(i), { at: q.at, value }]), scale.least, scale.most)}
+              className="tc h-7 w-20 text-right"
+            />
             <span className="w-6 text-muted">{scale.unit}</span>
             <Small label={`Take point ${i + 1} away`} onClick={() => keep(without(i))}>
               <Trash2 size={14} />

@@ -15,7 +15,8 @@ export function tying({ view, lines, columns, chosen, edits }: Ground) {
     if (chosen.size < 2) return places;
     const all = lines.flatMap((l, i) => (l.row === "track" && chosen.has(l.id) ? [i] : []));
     const out = new Map<string, Place>();
-    for (const p of places) for (const line of all.includes(p.line) ? all : [p.line]) out.set(`${line}:${p.column}`, { line, column: p.column });
+    for (const p of places)
+      for (const line of all.includes(p.line) ? all : [p.line]) out.set(`${line}:${p.column}`, { line, column: p.column });
     return [...out.values()];
   };
   const knots = (places: Place[]): Knot[] => places.flatMap((p) => cellOf(view, at(p).line, at(p).column).knots);
@@ -30,7 +31,15 @@ export function tying({ view, lines, columns, chosen, edits }: Ground) {
   };
   /** Sets all knots of some places to a gain, or turns their polarity. */
   const set = (places: Place[], part: Partial<Pick<Knot, "gainDB" | "invert">>) => {
-    const changed = knots(places).map(({ row, from, channel, output, gainDB, invert }) => ({ row, from, channel, output, gainDB, invert, ...part }));
+    const changed = knots(places).map(({ row, from, channel, output, gainDB, invert }) => ({
+      row,
+      from,
+      channel,
+      output,
+      gainDB,
+      invert,
+      ...part,
+    }));
     if (changed.length > 0) return edits.command({ kind: "setKnots", command: { knots: changed } } as Command);
   };
   /** Whether pressing a place ties it; else what is there is shown. */

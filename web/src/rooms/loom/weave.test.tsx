@@ -108,7 +108,15 @@ describe("a part of the weave", () => {
     const scroller = useRef<HTMLDivElement>(null);
     return (
       <div ref={scroller}>
-        <WeavePart weave={weave} part="tracks" label="The weave" shown={300} height={rows.height} scroller={scroller} onReach={() => undefined} />
+        <WeavePart
+          weave={weave}
+          part="tracks"
+          label="The weave"
+          shown={300}
+          height={rows.height}
+          scroller={scroller}
+          onReach={() => undefined}
+        />
         <WeavePart weave={weave} part="band" label="Stems" shown={300} height={30} onReach={() => undefined} />
       </div>
     );
@@ -116,7 +124,13 @@ describe("a part of the weave", () => {
   const open = (chosen?: ReadonlySet<string>) => render(<LoomState value={store}>{<Part chosen={chosen} />}</LoomState>);
   const grid = () => screen.getByRole("grid", { name: "The weave" });
   /** What a pointer does from one crossing to another: lines are 42 px high, the first columns begin at 18 px and are 30 wide. */
-  const point = (line: number, column: number, more = {}) => ({ clientX: columns.list[column]!.x + 15, clientY: line * 42 + 20, button: 0, pointerId: 1, ...more });
+  const point = (line: number, column: number, more = {}) => ({
+    clientX: columns.list[column]!.x + 15,
+    clientY: line * 42 + 20,
+    button: 0,
+    pointerId: 1,
+    ...more,
+  });
   const drag = (from: [number, number], to: [number, number], more = {}) => {
     fireEvent.pointerDown(grid(), point(...from, more));
     fireEvent.pointerMove(grid(), point(...to, more));
@@ -125,7 +139,13 @@ describe("a part of the weave", () => {
   const focused = () => document.querySelector<HTMLElement>("[role=gridcell][tabindex='0']")!;
 
   beforeEach(() => {
-    vi.stubGlobal("ResizeObserver", class { observe() {} disconnect() {} }); // eslint-disable-line
+    vi.stubGlobal(
+      "ResizeObserver",
+      class {
+        observe() {}
+        disconnect() {}
+      },
+    );
     localStorage.clear();
     store = loomStore(view);
     HTMLElement.prototype.setPointerCapture = () => undefined;
@@ -160,7 +180,12 @@ describe("a part of the weave", () => {
   it("ties along a drag, and clears along one that begins at a knot", () => {
     open();
     drag([0, 2], [2, 3]);
-    expect(edits.tie.mock.calls[0]).toEqual([[{ row: "track", from: "t1", output: "mx/L" }, { row: "track", from: "t2", output: "mx/R" }]]);
+    expect(edits.tie.mock.calls[0]).toEqual([
+      [
+        { row: "track", from: "t1", output: "mx/L" },
+        { row: "track", from: "t2", output: "mx/R" },
+      ],
+    ]);
     drag([0, 1], [2, 1]);
     expect(edits.command.mock.calls[0]).toEqual([{ kind: "clearKnots", command: { at: [{ row: "track", from: "t1", output: "dx/R" }] } }]);
   });
@@ -168,7 +193,12 @@ describe("a part of the weave", () => {
   it("ties all chosen tracks at once", () => {
     open(new Set(["t1", "t3"]));
     drag([2, 2], [2, 2]);
-    expect(edits.tie.mock.calls[0]).toEqual([[{ row: "track", from: "t1", output: "mx/L" }, { row: "track", from: "t3", output: "mx/L" }]]);
+    expect(edits.tie.mock.calls[0]).toEqual([
+      [
+        { row: "track", from: "t1", output: "mx/L" },
+        { row: "track", from: "t3", output: "mx/L" },
+      ],
+    ]);
   });
 
   it("chooses a block by keys and by Shift, and sets, turns and clears all of it", () => {
@@ -181,9 +211,16 @@ describe("a part of the weave", () => {
     fireEvent.keyDown(focused(), { key: "Enter" });
     expect(screen.getByRole("dialog").textContent).toContain("4 crossings, 1 knot");
     fireEvent.click(screen.getByText("Turn polarity"));
-    expect(edits.command.mock.calls[1]).toMatchObject([{ kind: "setKnots", command: { knots: [{ output: "dx/R", gainDB: -6, invert: true }] } }]);
+    expect(edits.command.mock.calls[1]).toMatchObject([
+      { kind: "setKnots", command: { knots: [{ output: "dx/R", gainDB: -6, invert: true }] } },
+    ]);
     fireEvent.click(screen.getByText("Tie the 2 of the diagonal"));
-    expect(edits.tie.mock.calls[0]).toEqual([[{ row: "track", from: "t1", output: "dx/L" }, { row: "track", from: "t2", output: "dx/R" }]]);
+    expect(edits.tie.mock.calls[0]).toEqual([
+      [
+        { row: "track", from: "t1", output: "dx/L" },
+        { row: "track", from: "t2", output: "dx/R" },
+      ],
+    ]);
     expect(screen.queryByRole("dialog")).toBeNull();
   });
 

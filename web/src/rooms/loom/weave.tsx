@@ -17,11 +17,23 @@ import { tying, type Edits, type Tying } from "./tying";
 import { paintWeave } from "./weavepaint";
 
 /** The weave of a reel as it is laid out: its rows, those of tracks first, and its columns. */
-export type Weave = { view: ReelView; lines: Line[]; tracks: number; columns: Columns; cells: (line: Line) => Cell[]; tying: Tying; command: Edits["command"]; chosen: ReadonlySet<string> };
+export type Weave = {
+  view: ReelView;
+  lines: Line[];
+  tracks: number;
+  columns: Columns;
+  cells: (line: Line) => Cell[];
+  tying: Tying;
+  command: Edits["command"];
+  chosen: ReadonlySet<string>;
+};
 
 export function useWeave(view: ReelView, rows: Rows, band: BandRow[], bandRow: number, chosen: ReadonlySet<string>, edits: Edits): Weave {
   const foldedGroups = useLoom((s) => s.foldedGroups);
-  const columns = useMemo(() => layColumns({ groups: view.groups, outputs: view.outputs }, new Set(foldedGroups)), [view.groups, view.outputs, foldedGroups]);
+  const columns = useMemo(
+    () => layColumns({ groups: view.groups, outputs: view.outputs }, new Set(foldedGroups)),
+    [view.groups, view.outputs, foldedGroups],
+  );
   const tracks = useMemo(() => trackLines(rows), [rows]);
   const lines = useMemo(() => [...tracks, ...bandLines(band, bandRow)], [tracks, band, bandRow]);
   const cells = useMemo(() => {
@@ -32,8 +44,17 @@ export function useWeave(view: ReelView, rows: Rows, band: BandRow[], bandRow: n
       known.set(key, there);
       return there;
     };
-  }, [view.outputs, view.groups, view.routes, view.knots, view.findings, columns]); // eslint-disable-line react-hooks/exhaustive-deps
-  return { view, lines, tracks: tracks.length, columns, cells, tying: tying({ view, lines, columns, chosen, edits }), command: edits.command, chosen };
+  }, [view.outputs, view.groups, view.routes, view.knots, view.findings, columns]);
+  return {
+    view,
+    lines,
+    tracks: tracks.length,
+    columns,
+    cells,
+    tying: tying({ view, lines, columns, chosen, edits }),
+    command: edits.command,
+    chosen,
+  };
 }
 
 type Drag = { from: Place; to: Place; block: boolean; moved: boolean };
@@ -67,16 +88,27 @@ export function WeavePart(p: PartProps) {
   const focus = { line: Math.min(at.line, lines.length - 1), column: Math.min(at.column, columns.list.length - 1) };
   // Rows and columns come, go and fold while something is chosen, pointed at or dragged: what is no longer there is none of it.
   const there = (x: Place) => x.line < lines.length && x.column >= 0 && x.column < columns.list.length;
-  const chosen = useMemo(() => (corner ? block(at, corner).filter(there) : none), [at, corner, lines, columns]); // eslint-disable-line react-hooks/exhaustive-deps
+  const chosen = useMemo(() => (corner ? block(at, corner).filter(there) : none), [at, corner, lines, columns]);
   const ghosts = useMemo(() => {
     if (!drag?.moved) return { places: none, clears: false };
     const places = (drag.block ? block(drag.from, drag.to) : tying.widened(along(drag.from, drag.to))).filter(there);
     return { places, clears: !drag.block && tying.knots([drag.from].filter(there)).length > 0 };
-  }, [drag, lines, columns]); // eslint-disable-line react-hooks/exhaustive-deps
+  }, [drag, lines, columns]);
   const canvas = useCanvas(
     (c) => {
       const s = fit(c);
-      if (s) paintWeave(s.g, s.width, s.height, p.scroller?.current?.scrollTop ?? 0, { lines: own, first, columns, cells: weave.cells, slid, chosen: weave.chosen, places: chosen, ghosts, pointed });
+      if (s)
+        paintWeave(s.g, s.width, s.height, p.scroller?.current?.scrollTop ?? 0, {
+          lines: own,
+          first,
+          columns,
+          cells: weave.cells,
+          slid,
+          chosen: weave.chosen,
+          places: chosen,
+          ghosts,
+          pointed,
+        });
     },
     [own, columns, weave.cells, slid, p.shown, weave.chosen, chosen, ghosts, pointed],
     p.scroller,
@@ -127,7 +159,18 @@ export function WeavePart(p: PartProps) {
   };
 
   const key = (e: KeyboardEvent) => {
-    const by = ({ ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1], PageUp: [-8, 0], PageDown: [8, 0], Home: [0, -1e6], End: [0, 1e6] } as Record<string, [number, number]>)[e.key];
+    const by = (
+      {
+        ArrowUp: [-1, 0],
+        ArrowDown: [1, 0],
+        ArrowLeft: [0, -1],
+        ArrowRight: [0, 1],
+        PageUp: [-8, 0],
+        PageDown: [8, 0],
+        Home: [0, -1e6],
+        End: [0, 1e6],
+      } as Record<string, [number, number]>
+    )[e.key];
     if (by && !e.ctrlKey && !e.metaKey && !e.altKey) {
       e.preventDefault();
       const to = { line: bounded(focus.line + by[0], lines.length), column: bounded(focus.column + by[1], columns.list.length) };
@@ -139,7 +182,8 @@ export function WeavePart(p: PartProps) {
     } else if (e.key === "Escape" && corner) {
       e.preventDefault();
       store.setState({ corner: null, card: false });
-    } else if (e.key === "Enter") { // Space plays, here as everywhere
+    } else if (e.key === "Enter") {
+      // Space plays, here as everywhere
       e.preventDefault();
       press(focus);
     }
@@ -173,8 +217,27 @@ export function WeavePart(p: PartProps) {
         <canvas ref={canvas} className="absolute inset-0 h-full w-full" />
       )}
       {spots.filter(there).map((x) => (
-        <Spot key={`${x.line}:${x.column}`} weave={weave} place={x} first={first} slid={slid} focused={same(x, focus)} scroller={p.scroller} chosen={chosen.some((c) => same(c, x)) ? chosen.length : 0}>
-          {card && same(x, focus) && ((anchor) => <KnotCard weave={weave} places={corner ? chosen : [focus]} corners={corner ? [corner, focus] : null} anchor={anchor} onClose={() => store.setState({ card: false })} />)}
+        <Spot
+          key={`${x.line}:${x.column}`}
+          weave={weave}
+          place={x}
+          first={first}
+          slid={slid}
+          focused={same(x, focus)}
+          scroller={p.scroller}
+          chosen={chosen.some((c) => same(c, x)) ? chosen.length : 0}
+        >
+          {card &&
+            same(x, focus) &&
+            ((anchor) => (
+              <KnotCard
+                weave={weave}
+                places={corner ? chosen : [focus]}
+                corners={corner ? [corner, focus] : null}
+                anchor={anchor}
+                onClose={() => store.setState({ card: false })}
+              />
+            ))}
         </Spot>
       ))}
     </div>
@@ -185,7 +248,16 @@ const same = (a: Place, b: Place) => a.line === b.line && a.column === b.column;
 const bounded = (i: number, n: number) => Math.max(0, Math.min(n - 1, i));
 
 /** One crossing as an element: where keys go, and where the pointer is. */
-function Spot(p: { weave: Weave; place: Place; first: number; slid: number; focused: boolean; chosen: number; scroller?: RefObject<HTMLElement | null>; children: ((anchor: RefObject<HTMLDivElement | null>) => React.ReactNode) | false }) {
+function Spot(p: {
+  weave: Weave;
+  place: Place;
+  first: number;
+  slid: number;
+  focused: boolean;
+  chosen: number;
+  scroller?: RefObject<HTMLElement | null>;
+  children: ((anchor: RefObject<HTMLDivElement | null>) => React.ReactNode) | false;
+}) {
   const { view, columns } = p.weave;
   const line = p.weave.lines[p.place.line]!;
   const column = columns.list[p.place.column]!;
@@ -197,7 +269,8 @@ function Spot(p: { weave: Weave; place: Place; first: number; slid: number; focu
     store.setState({ walked: false });
     el.current!.focus({ preventScroll: true });
     const box = p.scroller?.current;
-    if (box && (line.y < box.scrollTop || line.y + line.height > box.scrollTop + box.clientHeight)) box.scrollTop = Math.max(0, line.y - box.clientHeight / 2);
+    if (box && (line.y < box.scrollTop || line.y + line.height > box.scrollTop + box.clientHeight))
+      box.scrollTop = Math.max(0, line.y - box.clientHeight / 2);
   });
   const label = cellLabel(view, line, column, cell);
   return (

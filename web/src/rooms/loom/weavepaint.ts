@@ -21,9 +21,19 @@ export type WeaveScene = {
 const under = 5; // how far a thread that passes under a column keeps from its middle
 
 export function paintWeave(g: CanvasRenderingContext2D, width: number, height: number, scroll: number, s: WeaveScene) {
-  const theme = { warp: colour("--warp"), line: colour("--line"), paper: colour("--paper"), ground: colour("--ground"), muted: colour("--muted"), wrong: colour("--wrong"), zest: colour("--zest") };
+  const theme = {
+    warp: colour("--warp"),
+    line: colour("--line"),
+    paper: colour("--paper"),
+    ground: colour("--ground"),
+    muted: colour("--muted"),
+    wrong: colour("--wrong"),
+    zest: colour("--zest"),
+  };
   const [from, to] = columnsIn(s.columns, s.slid, s.slid + width);
-  const inView = s.lines.map((line, i) => ({ line, index: s.first + i })).filter(({ line }) => line.y + line.height > scroll && line.y < scroll + height);
+  const inView = s.lines
+    .map((line, i) => ({ line, index: s.first + i }))
+    .filter(({ line }) => line.y + line.height > scroll && line.y < scroll + height);
   g.save();
   g.translate(-s.slid, -scroll);
   for (const { line } of inView) {
@@ -35,7 +45,8 @@ export function paintWeave(g: CanvasRenderingContext2D, width: number, height: n
     const cells = s.cells(line);
     g.globalAlpha = line.muted ? 0.35 : 1;
     weft(g, line, cells, s, from, to);
-    for (let i = from; i < to; i++) mark(g, line, s.columns.list[i]!, cells[i]!, s.pointed?.line === index && s.pointed.column === i, theme);
+    for (let i = from; i < to; i++)
+      mark(g, line, s.columns.list[i]!, cells[i]!, s.pointed?.line === index && s.pointed.column === i, theme);
     g.globalAlpha = 1;
   }
   const byIndex = new Map(inView.map((x) => [x.index, x.line]));

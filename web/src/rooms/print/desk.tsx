@@ -12,7 +12,11 @@ import { timeOrDay } from "../../ui/when";
 import { Measured, Severity } from "./findings";
 import { containerName, languageName, packingWords, size } from "./specwords";
 
-const useReceipts = (production: string) => useQuery({ queryKey: keysOf.receipts(production), queryFn: () => ok(api.GET("/productions/{production}/receipts", { params: { path: { production } } })) });
+const useReceipts = (production: string) =>
+  useQuery({
+    queryKey: keysOf.receipts(production),
+    queryFn: () => ok(api.GET("/productions/{production}/receipts", { params: { path: { production } } })),
+  });
 
 /** What the desk has looked at, newest first, and the way to bring it something. */
 export function DeskList({ production, reel, shown }: { production: string; reel: string; shown: string | undefined }) {
@@ -21,16 +25,25 @@ export function DeskList({ production, reel, shown }: { production: string; reel
   return (
     <section aria-label="Desk" className="mt-6">
       <div className="flex items-baseline">
-        <h2 className="grow font-bold" title="A stand-in for the receiver: it takes a delivery, ours or anybody's, and holds it against a spec on its own">
+        <h2
+          className="grow font-bold"
+          title="A stand-in for the receiver: it takes a delivery, ours or anybody's, and holds it against a spec on its own"
+        >
           Desk
         </h2>
         <button className="cursor-pointer text-[13px] text-muted underline hover:text-ink" onClick={() => setBringing(true)}>
           check files…
         </button>
       </div>
-      {receipts.data?.length === 0 && <p className="text-[13px] text-muted">Stands in for the receiver: it holds any delivery against a spec, on its own.</p>}
+      {receipts.data?.length === 0 && (
+        <p className="text-[13px] text-muted">Stands in for the receiver: it holds any delivery against a spec, on its own.</p>
+      )}
       {receipts.data?.map((r) => (
-        <Link key={r.id} to={`/p/${production}/print/${reel}/desk/${r.id}`} className={`flex items-center gap-2 border-t border-line px-1 py-2 text-[13px] ${r.id === shown ? "font-semibold" : "hover:text-ink"}`}>
+        <Link
+          key={r.id}
+          to={`/p/${production}/print/${reel}/desk/${r.id}`}
+          className={`flex items-center gap-2 border-t border-line px-1 py-2 text-[13px] ${r.id === shown ? "font-semibold" : "hover:text-ink"}`}
+        >
           <Verdict receipt={r} />
           <span className="min-w-0 grow truncate" title={r.name}>
             {r.name}
@@ -46,12 +59,23 @@ export function DeskList({ production, reel, shown }: { production: string; reel
 function Verdict({ receipt: r }: { receipt: Receipt }) {
   if (r.receipt && !r.spec) return <Search size={15} className="shrink-0 text-muted" aria-label="looked at" />;
   if (r.receipt?.pass) return <CheckCircle2 size={15} className="shrink-0" aria-label="accepted" style={{ color: "var(--dye-FX)" }} />;
-  if (r.receipt || r.state === "failed") return <XCircle size={15} className="shrink-0 text-wrong" aria-label={r.receipt ? "refused" : "failed"} />;
+  if (r.receipt || r.state === "failed")
+    return <XCircle size={15} className="shrink-0 text-wrong" aria-label={r.receipt ? "refused" : "failed"} />;
   return <Circle size={15} className="shrink-0 text-muted" aria-label={r.state} />;
 }
 
 /** Files of a delivery, from this computer, with the spec that they are held against. */
-function Bring({ production, reel, open, onOpenChange }: { production: string; reel: string; open: boolean; onOpenChange: (on: boolean) => void }) {
+function Bring({
+  production,
+  reel,
+  open,
+  onOpenChange,
+}: {
+  production: string;
+  reel: string;
+  open: boolean;
+  onOpenChange: (on: boolean) => void;
+}) {
   const specs = useSpecs(production).data ?? [];
   const go = useNavigate();
   const [files, setFiles] = useState<File[]>([]);
@@ -82,11 +106,29 @@ function Bring({ production, reel, open, onOpenChange }: { production: string; r
     r.send(form);
   };
   return (
-    <Dialog open={open} onOpenChange={onOpenChange} title="Check files at the desk" about="Ours or anybody's: the files of a delivery, with its list of checksums if there is one, or one ZIP of them. Nothing is changed in them.">
-      <label className="flex cursor-pointer flex-col items-center gap-2 rounded-lg border border-dashed border-muted px-4 py-6 text-center focus-within:outline-2 focus-within:outline-zest" onDragOver={(e) => e.preventDefault()} onDrop={(e) => (e.preventDefault(), setFiles([...e.dataTransfer.files]))}>
+    <Dialog
+      open={open}
+      onOpenChange={onOpenChange}
+      title="Check files at the desk"
+      about="Ours or anybody's: the files of a delivery, with its list of checksums if there is one, or one ZIP of them. Nothing is changed in them."
+    >
+      <label
+        className="flex cursor-pointer flex-col items-center gap-2 rounded-lg border border-dashed border-muted px-4 py-6 text-center
+          focus-within:outline-2 focus-within:outline-zest"
+        onDragOver={(e) => e.preventDefault()}
+        onDrop={(e) => (e.preventDefault(), setFiles([...e.dataTransfer.files]))}
+      >
         <Upload size={20} aria-hidden />
-        {files.length === 0 ? "Drop the files here, or choose them" : `${files.length === 1 ? files[0]!.name : `${files.length} files`}, ${size(files.reduce((n, f) => n + f.size, 0))}`}
-        <input type="file" multiple className="sr-only" aria-label="Files of the delivery" onChange={(e) => setFiles([...(e.target.files ?? [])])} />
+        {files.length === 0
+          ? "Drop the files here, or choose them"
+          : `${files.length === 1 ? files[0]!.name : `${files.length} files`}, ${size(files.reduce((n, f) => n + f.size, 0))}`}
+        <input
+          type="file"
+          multiple
+          className="sr-only"
+          aria-label="Files of the delivery"
+          onChange={(e) => setFiles([...(e.target.files ?? [])])}
+        />
       </label>
       <label className="mt-4 flex flex-col gap-1 text-[13px] text-muted">
         Held against
@@ -113,7 +155,14 @@ function Bring({ production, reel, open, onOpenChange }: { production: string; r
         </label>
       )}
       {sent !== null && (
-        <div className="mt-4 h-2 overflow-hidden rounded-full bg-band" role="progressbar" aria-label="Sending the files" aria-valuenow={Math.round(sent * 100)} aria-valuemin={0} aria-valuemax={100}>
+        <div
+          className="mt-4 h-2 overflow-hidden rounded-full bg-band"
+          role="progressbar"
+          aria-label="Sending the files"
+          aria-valuenow={Math.round(sent * 100)}
+          aria-valuemin={0}
+          aria-valuemax={100}
+        >
           <div className="h-full rounded-full bg-ink" style={{ width: `${sent * 100}%` }} />
         </div>
       )}
@@ -143,8 +192,17 @@ function parsed(text: string): unknown {
 export function ReceiptPage({ id, production, reel }: { id: string; production: string; reel: string }) {
   const again = [keysOf.receipts(production), keysOf.receipt(id)];
   const go = useNavigate();
-  const receipt = useQuery({ queryKey: keysOf.receipt(id), queryFn: () => ok(api.GET("/receipts/{receipt}", { params: { path: { receipt: id } } })), refetchInterval: (q) => (q.state.data && !q.state.data.receipt && q.state.data.state !== "failed" && q.state.data.state !== "cancelled" ? 700 : false) });
-  const remove = useDo(() => ok(api.DELETE("/receipts/{receipt}", { params: { path: { receipt: id } } })), [keysOf.receipts(production)], () => void go(`/p/${production}/print/${reel}`));
+  const receipt = useQuery({
+    queryKey: keysOf.receipt(id),
+    queryFn: () => ok(api.GET("/receipts/{receipt}", { params: { path: { receipt: id } } })),
+    refetchInterval: (q) =>
+      q.state.data && !q.state.data.receipt && q.state.data.state !== "failed" && q.state.data.state !== "cancelled" ? 700 : false,
+  });
+  const remove = useDo(
+    () => ok(api.DELETE("/receipts/{receipt}", { params: { path: { receipt: id } } })),
+    [keysOf.receipts(production)],
+    () => void go(`/p/${production}/print/${reel}`),
+  );
   const retry = useDo(() => ok(api.POST("/work/{work}/retry", { params: { path: { work: id } } })), again);
   const [other, setOther] = useState("");
   const r = receipt.data;
@@ -158,7 +216,17 @@ export function ReceiptPage({ id, production, reel }: { id: string; production: 
     <div className="px-7 py-5">
       <div className="flex flex-wrap items-start gap-x-4 gap-y-2">
         <div className="min-w-60 flex-1">
-          <h1 className="text-[22px] font-bold">{!found ? `The desk ${r.state === "running" ? "looks at" : r.state === "queued" ? "will look at" : "could not look at"} ${r.name}` : !r.spec ? "What these files are" : found.pass ? "Accepted" : faults.length === 1 ? "Refused: 1 fault" : `Refused: ${faults.length} faults`}</h1>
+          <h1 className="text-[22px] font-bold">
+            {!found
+              ? `The desk ${r.state === "running" ? "looks at" : r.state === "queued" ? "will look at" : "could not look at"} ${r.name}`
+              : !r.spec
+                ? "What these files are"
+                : found.pass
+                  ? "Accepted"
+                  : faults.length === 1
+                    ? "Refused: 1 fault"
+                    : `Refused: ${faults.length} faults`}
+          </h1>
           <p className="text-muted">
             {r.name}
             {r.spec && `, held against ${r.spec.title}${r.spec.receiver ? ` for ${r.spec.receiver}` : ""}`}
@@ -178,7 +246,14 @@ export function ReceiptPage({ id, production, reel }: { id: string; production: 
       </div>
       {found && other && <Compared receipt={r} other={other} />}
       {!found && r.state !== "failed" && r.state !== "cancelled" && (
-        <div className="mt-6 h-2 overflow-hidden rounded-full bg-band" role="progressbar" aria-label="Checking" aria-valuenow={Math.round(r.progress * 100)} aria-valuemin={0} aria-valuemax={100}>
+        <div
+          className="mt-6 h-2 overflow-hidden rounded-full bg-band"
+          role="progressbar"
+          aria-label="Checking"
+          aria-valuenow={Math.round(r.progress * 100)}
+          aria-valuemin={0}
+          aria-valuemax={100}
+        >
           <div className="h-full rounded-full bg-ink" style={{ width: `${r.progress * 100}%` }} />
         </div>
       )}
@@ -201,7 +276,17 @@ export function ReceiptPage({ id, production, reel }: { id: string; production: 
 }
 
 /** Another delivery that this one is compared with. */
-function Against({ receipt, production, other, onOther }: { receipt: Receipt; production: string; other: string; onOther: (id: string) => void }) {
+function Against({
+  receipt,
+  production,
+  other,
+  onOther,
+}: {
+  receipt: Receipt;
+  production: string;
+  other: string;
+  onOther: (id: string) => void;
+}) {
   const list = (useReceipts(production).data ?? []).filter((r) => r.id !== receipt.id && r.receipt);
   if (list.length === 0) return null;
   return (
@@ -218,11 +303,23 @@ function Against({ receipt, production, other, onOther }: { receipt: Receipt; pr
 
 /** What is left when the other delivery is taken from this one. */
 function Compared({ receipt, other }: { receipt: Receipt; other: string }) {
-  const compared = useQuery({ queryKey: ["comparison", receipt.id, other], queryFn: () => ok(api.GET("/receipts/{receipt}/comparison", { params: { path: { receipt: receipt.id }, query: { with: other } } })), staleTime: Infinity });
+  const compared = useQuery({
+    queryKey: ["comparison", receipt.id, other],
+    queryFn: () => ok(api.GET("/receipts/{receipt}/comparison", { params: { path: { receipt: receipt.id }, query: { with: other } } })),
+    staleTime: Infinity,
+  });
   const c = compared.data;
   return (
     <section className="mt-5 rounded-lg border border-line px-4 py-3" aria-label="Comparison">
-      <h2 className="font-bold">{!c ? "Taking one from the other…" : c.equal ? "Both are the same, sample by sample" : c.differences.length === 1 ? "They differ in one place" : `They differ in ${c.differences.length} places`}</h2>
+      <h2 className="font-bold">
+        {!c
+          ? "Taking one from the other…"
+          : c.equal
+            ? "Both are the same, sample by sample"
+            : c.differences.length === 1
+              ? "They differ in one place"
+              : `They differ in ${c.differences.length} places`}
+      </h2>
       {compared.error && <p className="text-wrong">{compared.error.message}</p>}
       {c?.nulls?.map((n) => (
         <figure key={n.file} className="mt-2">
@@ -241,7 +338,21 @@ function Compared({ receipt, other }: { receipt: Receipt; other: string }) {
                   {d.channel && `, channel ${d.channel}`}
                 </td>
                 <td className="whitespace-nowrap py-1.5 pr-4">
-                  {d.from && <Hear receipt={receipt} finding={{ rule: "", severity: "error", message: "", file: d.file, stream: d.stream, channel: d.channel, timecode: d.from, seconds: d.fromSeconds }} />}
+                  {d.from && (
+                    <Hear
+                      receipt={receipt}
+                      finding={{
+                        rule: "",
+                        severity: "error",
+                        message: "",
+                        file: d.file,
+                        stream: d.stream,
+                        channel: d.channel,
+                        timecode: d.from,
+                        seconds: d.fromSeconds,
+                      }}
+                    />
+                  )}
                 </td>
                 <td className="py-1.5 text-[13px]">
                   {d.message}
@@ -265,7 +376,13 @@ function Left({ values }: { values: (number | null)[] }) {
   const at = (v: number | null) => (v === null ? 40 : 40 * Math.min(1, Math.max(0, -v / 120)));
   const path = values.map((v, i) => `L${((1000 * i) / Math.max(1, values.length - 1)).toFixed(1)} ${at(v).toFixed(1)}`).join("");
   return (
-    <svg viewBox="0 0 1000 40" preserveAspectRatio="none" className="mt-1 block h-10 w-full border-b border-line" role="img" aria-label="What is left, over time">
+    <svg
+      viewBox="0 0 1000 40"
+      preserveAspectRatio="none"
+      className="mt-1 block h-10 w-full border-b border-line"
+      role="img"
+      aria-label="What is left, over time"
+    >
       <path d={`M0 40${path}L1000 40Z`} fill="var(--wrong)" opacity="0.6" />
     </svg>
   );
@@ -305,7 +422,15 @@ function LoadAgain({ receipt, production }: { receipt: Receipt; production: stri
       <button className="pill" onClick={() => setOpen(true)}>
         Load as a reel…
       </button>
-      <Dialog open={open} onOpenChange={setOpen} title="Load as a reel" about="The files come in as takes. The reel has a track for each group, tied to its outputs as they were, so that one thing can be changed and the rest printed again as it is.">
+      <Dialog
+        open={open}
+        onOpenChange={setOpen}
+        title="Load as a reel"
+        about={
+          "The files come in as takes. The reel has a track for each group, tied to its outputs as they were, " +
+          "so that one thing can be changed and the rest printed again as it is."
+        }
+      >
         <label className="flex flex-col gap-1 text-[13px] text-muted">
           Name of the reel
           <input className="field" value={name} onChange={(e) => setName(e.target.value)} />
@@ -349,7 +474,9 @@ function FindingRows({ list, receipt }: { list: Finding[]; receipt?: Receipt }) 
             </td>
             <td className="whitespace-nowrap py-1.5 pr-4">{receipt && f.timecode && <Hear finding={f} receipt={receipt} />}</td>
             <td className="tc max-w-64 py-1.5 pr-4 text-right text-[13px]">{f.measured}</td>
-            <td className="tc max-w-64 py-1.5 text-right text-[13px] text-muted">{f.limit && f.limit !== f.measured ? f.limit : f.limit ? "as asked" : ""}</td>
+            <td className="tc max-w-64 py-1.5 text-right text-[13px] text-muted">
+              {f.limit && f.limit !== f.measured ? f.limit : f.limit ? "as asked" : ""}
+            </td>
           </tr>
         ))}
       </tbody>
@@ -362,16 +489,35 @@ function Hear({ finding: f, receipt }: { finding: Finding; receipt: Receipt }) {
   const sound = useRef<HTMLAudioElement>(null);
   const [on, setOn] = useState(false);
   const from = Math.max(0, (f.seconds ?? 0) - 1);
-  const query = new URLSearchParams({ file: f.file ?? "", from: from.toFixed(3), seconds: "5", ...(f.stream && { stream: `${f.stream}` }), ...(f.channel && { channel: `${f.channel}` }) });
+  const query = new URLSearchParams({
+    file: f.file ?? "",
+    from: from.toFixed(3),
+    seconds: "5",
+    ...(f.stream && { stream: `${f.stream}` }),
+    ...(f.channel && { channel: `${f.channel}` }),
+  });
   const turn = () => {
     if (on) sound.current?.pause();
     else void sound.current?.play().catch(tellError);
   };
   return (
-    <button className={`pill h-7 gap-1.5 px-2.5 ${on ? "bg-ink text-ground" : ""}`} aria-pressed={on} aria-label={`Hear it at ${f.timecode}`} title="Hear the channel from a second before" onClick={turn}>
+    <button
+      className={`pill h-7 gap-1.5 px-2.5 ${on ? "bg-ink text-ground" : ""}`}
+      aria-pressed={on}
+      aria-label={`Hear it at ${f.timecode}`}
+      title="Hear the channel from a second before"
+      onClick={turn}
+    >
       <Volume2 size={14} aria-hidden />
       <span className="tc">{f.timecode}</span>
-      <audio ref={sound} preload="none" src={`${base}/receipts/${receipt.id}/sound?${query}`} onPlay={() => setOn(true)} onPause={() => setOn(false)} onEnded={() => setOn(false)} />
+      <audio
+        ref={sound}
+        preload="none"
+        src={`${base}/receipts/${receipt.id}/sound?${query}`}
+        onPlay={() => setOn(true)}
+        onPause={() => setOn(false)}
+        onEnded={() => setOn(false)}
+      />
     </button>
   );
 }
@@ -387,7 +533,15 @@ function SeenList({ seen }: { seen: NonNullable<NonNullable<Receipt["receipt"]>[
                 {s.name}
                 {s.stream && <span className="tc font-normal text-muted"> stream {s.stream}</span>}
               </td>
-              <td className="py-2 pr-4">{[s.layout || `${s.labels.length} channels`, s.language && languageName(s.language), s.files.length > 1 && `${s.files.length} files`].filter(Boolean).join(", ")}</td>
+              <td className="py-2 pr-4">
+                {[
+                  s.layout || `${s.labels.length} channels`,
+                  s.language && languageName(s.language),
+                  s.files.length > 1 && `${s.files.length} files`,
+                ]
+                  .filter(Boolean)
+                  .join(", ")}
+              </td>
               <td className="tc py-2 pr-4 text-[13px]">{s.labels.join(" ")}</td>
               <td className="py-2 text-[13px] text-muted">{s.why}</td>
             </tr>
@@ -411,7 +565,20 @@ function Files({ files }: { files: NonNullable<Receipt["receipt"]>["files"] }) {
                 <td className="tc break-all py-1.5 pr-4 text-[13px] font-semibold">{f.name}</td>
                 <td className="py-1.5 text-right text-[13px] text-muted">
                   {s
-                    ? [containerName(f.container), f.pictures > 0 && "with a picture", f.streams.length > 1 ? `${f.streams.length} streams (${f.streams.map((x) => x.channels).join(", ")})` : s.channels === 1 ? "1 channel" : `${s.channels} channels`, `${s.rate / 1000} kHz`, s.depth === 32 ? "32 bit float" : `${s.depth} bit`, size(f.size)].filter(Boolean).join(", ")
+                    ? [
+                        containerName(f.container),
+                        f.pictures > 0 && "with a picture",
+                        f.streams.length > 1
+                          ? `${f.streams.length} streams (${f.streams.map((x) => x.channels).join(", ")})`
+                          : s.channels === 1
+                            ? "1 channel"
+                            : `${s.channels} channels`,
+                        `${s.rate / 1000} kHz`,
+                        s.depth === 32 ? "32 bit float" : `${s.depth} bit`,
+                        size(f.size),
+                      ]
+                        .filter(Boolean)
+                        .join(", ")
                     : "can't be read"}
                 </td>
               </tr>

@@ -4,8 +4,10 @@ import type { Finding, Receipt } from "../../api/client";
 
 /** How grave a finding is, as a sign with its word. */
 export function Severity({ of }: { of: Finding["severity"] }) {
-  if (of === "ok") return <Check size={16} strokeWidth={3} className="mt-0.5 shrink-0" style={{ color: "var(--dye-FX)" }} aria-label="passed" />;
-  if (of === "warning") return <AlertTriangle size={16} className="mt-0.5 shrink-0" style={{ color: "var(--dye-DX)" }} aria-label="worth a look" />;
+  if (of === "ok")
+    return <Check size={16} strokeWidth={3} className="mt-0.5 shrink-0" style={{ color: "var(--dye-FX)" }} aria-label="passed" />;
+  if (of === "warning")
+    return <AlertTriangle size={16} className="mt-0.5 shrink-0" style={{ color: "var(--dye-DX)" }} aria-label="worth a look" />;
   return <X size={16} strokeWidth={3} className="mt-0.5 shrink-0 text-wrong" aria-label="found wanting" />;
 }
 

@@ -16,7 +16,10 @@ export function RangeChoice({ view, wish, onWish }: { view: ReelView; wish: Wish
   const now = wish.range?.length === 1 ? wish.range[0]! : "";
   const known = ["", "reel", "marks", ...marks.map((m) => `mark ${m.name}`)];
   const [typing, setTyping] = useState(now !== "" && !known.includes(now));
-  const { field } = useDraft(known.includes(now) ? "" : now, (text) => void onWish({ ...wish, range: text.trim() ? [text.trim()] : undefined }));
+  const { field } = useDraft(
+    known.includes(now) ? "" : now,
+    (text) => void onWish({ ...wish, range: text.trim() ? [text.trim()] : undefined }),
+  );
   const at = (n: number) => labelAt(n, view.head.sampleRate, view.head.frameRate);
   return (
     <div className="mt-3 flex flex-col gap-1 text-[13px] text-muted">
@@ -43,7 +46,9 @@ export function RangeChoice({ view, wish, onWish }: { view: ReelView; wish: Wish
           <option value="typed">from one timecode to another…</option>
         </select>
       </label>
-      {typing && <input className="field tc" aria-label="Range as two timecodes" placeholder={`${at(view.head.start)}–${at(view.end)}`} {...field} />}
+      {typing && (
+        <input className="field tc" aria-label="Range as two timecodes" placeholder={`${at(view.head.start)}–${at(view.end)}`} {...field} />
+      )}
     </div>
   );
 }
@@ -60,8 +65,10 @@ export function PlanPage({ plan, busy, onPrint, onWish, onDo }: Props) {
         <div className="grow">
           <h1 className="text-[22px] font-bold">What will be written</h1>
           <p className="text-muted">
-            {plan.spec.title} for {plan.spec.receiver || "its receiver"}: from <span className="tc text-ink">{plan.startTimecode}</span>, lasting <span className="tc text-ink">{plan.duration || "nothing"}</span>
-            {plan.files.length > 1 && `, ${plan.files.length} files`}, about {size(total)}{(plan.seconds ?? 0) > 0 && `; printing takes about ${aboutTime(plan.seconds!)}, less where nothing has changed`}.
+            {plan.spec.title} for {plan.spec.receiver || "its receiver"}: from <span className="tc text-ink">{plan.startTimecode}</span>,
+            lasting <span className="tc text-ink">{plan.duration || "nothing"}</span>
+            {plan.files.length > 1 && `, ${plan.files.length} files`}, about {size(total)}
+            {(plan.seconds ?? 0) > 0 && `; printing takes about ${aboutTime(plan.seconds!)}, less where nothing has changed`}.
             {plan.asked.restamp && (
               <button className="ml-2 cursor-pointer underline" onClick={() => onWish({ restamp: false })}>
                 stamp them as the reel counts
@@ -69,7 +76,11 @@ export function PlanPage({ plan, busy, onPrint, onWish, onDo }: Props) {
             )}
           </p>
         </div>
-        <button className="pill-act h-10 shrink-0 px-6 text-[15px]" disabled={busy || stops > 0 || plan.files.length === 0} onClick={onPrint}>
+        <button
+          className="pill-act h-10 shrink-0 px-6 text-[15px]"
+          disabled={busy || stops > 0 || plan.files.length === 0}
+          onClick={onPrint}
+        >
           {plan.files.length <= 1 ? "Print the file" : `Print ${plan.files.length} files`}
         </button>
       </div>
@@ -82,7 +93,17 @@ export function PlanPage({ plan, busy, onPrint, onWish, onDo }: Props) {
 }
 
 /** What is wrong, with what sets it right. */
-export function Findings({ plan, stops, onWish, onDo }: { plan: Plan; stops: number; onWish?: (w: Wish) => void; onDo?: (c: Command) => void }) {
+export function Findings({
+  plan,
+  stops,
+  onWish,
+  onDo,
+}: {
+  plan: Plan;
+  stops: number;
+  onWish?: (w: Wish) => void;
+  onDo?: (c: Command) => void;
+}) {
   if (plan.findings.length === 0)
     return (
       <p className="mt-4 flex items-center gap-2">
@@ -100,7 +121,15 @@ export function Findings({ plan, stops, onWish, onDo }: { plan: Plan; stops: num
             <span className="grow">{f.message}</span>
             {onDo &&
               f.offers?.map((o) => (
-                <button key={o.name} className="pill h-7 shrink-0 px-3" onClick={() => (o.command ? onDo(o.command) : onWish?.({ ...(o.restamp ? { restamp: true } : {}), ...(o.range ? { range: o.range } : {}) }))}>
+                <button
+                  key={o.name}
+                  className="pill h-7 shrink-0 px-3"
+                  onClick={() =>
+                    o.command
+                      ? onDo(o.command)
+                      : onWish?.({ ...(o.restamp ? { restamp: true } : {}), ...(o.range ? { range: o.range } : {}) })
+                  }
+                >
                   {o.name}
                 </button>
               ))}
@@ -126,7 +155,9 @@ export function File({ file: f }: { file: Plan["files"][number] }) {
           {f.streams.length > 1 && (
             <p className="mt-2 text-[13px]">
               <span className="tc text-muted">stream {i + 1}</span> <b className="font-semibold">{s.title}</b>
-              <span className="text-muted">{[s.language && languageName(s.language), s.layout, s.default && "chosen by players"].filter(Boolean).map((x) => ` · ${x}`)}</span>
+              <span className="text-muted">
+                {[s.language && languageName(s.language), s.layout, s.default && "chosen by players"].filter(Boolean).map((x) => ` · ${x}`)}
+              </span>
             </p>
           )}
           <table className="w-full text-left">
@@ -157,7 +188,13 @@ function Channel({ channel: c }: { channel: Plan["files"][number]["channels"][nu
         </span>
       </td>
       <td className="py-1.5 text-[13px] text-muted">
-        {c.silent ? "meant to be silent" : tracks.length === 0 ? <span className="font-semibold text-wrong">nothing feeds it; it would be silent</span> : `${tracks.length === 1 ? "1 track" : `${tracks.length} tracks`}: ${tracks.join(", ")}`}
+        {c.silent ? (
+          "meant to be silent"
+        ) : tracks.length === 0 ? (
+          <span className="font-semibold text-wrong">nothing feeds it; it would be silent</span>
+        ) : (
+          `${tracks.length === 1 ? "1 track" : `${tracks.length} tracks`}: ${tracks.join(", ")}`
+        )}
       </td>
     </tr>
   );

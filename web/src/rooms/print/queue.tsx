@@ -11,7 +11,11 @@ import { Small } from "../../ui/small";
 
 type Queued = NonNullable<ReturnType<typeof useQueue>["data"]>[number];
 
-const useQueue = (production: string) => useQuery({ queryKey: keysOf.queue(production), queryFn: () => ok(api.GET("/productions/{production}/queue", { params: { path: { production } } })) });
+const useQueue = (production: string) =>
+  useQuery({
+    queryKey: keysOf.queue(production),
+    queryFn: () => ok(api.GET("/productions/{production}/queue", { params: { path: { production } } })),
+  });
 
 /** What is left of a print, by how far it came in what time. */
 function left(q: Queued, begun: Map<string, { at: number; progress: number }>): string {
@@ -35,7 +39,10 @@ export function Queue({ production, reel }: { production: string; reel: string }
   const [several, setSeveral] = useState(false);
   const again = [keysOf.queue(production), keysOf.prints(reel), keysOf.work(production)];
   const on = (work: string) => ({ params: { path: { work } } });
-  const turn = useDo(({ id, ...body }: { id: string; before?: string; hold?: boolean }) => ok(api.POST("/work/{work}/turn", { ...on(id), body })), again);
+  const turn = useDo(
+    ({ id, ...body }: { id: string; before?: string; hold?: boolean }) => ok(api.POST("/work/{work}/turn", { ...on(id), body })),
+    again,
+  );
   const cancel = useDo((id: string) => ok(api.POST("/work/{work}/cancel", on(id))), again);
   const retry = useDo((id: string) => ok(api.POST("/work/{work}/retry", on(id))), again);
   const list = queue.data ?? [];
@@ -69,16 +76,27 @@ export function Queue({ production, reel }: { production: string; reel: string }
                 </Link>
                 {waits && waiting.length > 1 && (
                   <>
-                    <Small label={`${q.title} sooner`} disabled={at === 0} onClick={() => turn.mutate({ id: q.id, before: waiting[at - 1]!.id })}>
+                    <Small
+                      label={`${q.title} sooner`}
+                      disabled={at === 0}
+                      onClick={() => turn.mutate({ id: q.id, before: waiting[at - 1]!.id })}
+                    >
                       <ArrowUp size={13} />
                     </Small>
-                    <Small label={`${q.title} later`} disabled={at === waiting.length - 1} onClick={() => turn.mutate({ id: q.id, ...(waiting[at + 2] ? { before: waiting[at + 2]!.id } : {}) })}>
+                    <Small
+                      label={`${q.title} later`}
+                      disabled={at === waiting.length - 1}
+                      onClick={() => turn.mutate({ id: q.id, ...(waiting[at + 2] ? { before: waiting[at + 2]!.id } : {}) })}
+                    >
                       <ArrowDown size={13} />
                     </Small>
                   </>
                 )}
                 {(q.state === "queued" || q.state === "running") && (
-                  <Small label={q.held ? `Go on with ${q.title}` : q.state === "running" ? `Pause ${q.title}` : `Hold ${q.title} back`} onClick={() => turn.mutate(q.held ? { id: q.id } : { id: q.id, hold: true })}>
+                  <Small
+                    label={q.held ? `Go on with ${q.title}` : q.state === "running" ? `Pause ${q.title}` : `Hold ${q.title} back`}
+                    onClick={() => turn.mutate(q.held ? { id: q.id } : { id: q.id, hold: true })}
+                  >
                     {q.held ? <Play size={13} /> : <Pause size={13} />}
                   </Small>
                 )}
@@ -93,14 +111,31 @@ export function Queue({ production, reel }: { production: string; reel: string }
                 )}
               </span>
               {q.state === "running" && (
-                <span className="flex items-center gap-2 text-[12px] text-muted" role="progressbar" aria-label={q.title} aria-valuenow={Math.round(q.progress * 100)} aria-valuemin={0} aria-valuemax={100}>
+                <span
+                  className="flex items-center gap-2 text-[12px] text-muted"
+                  role="progressbar"
+                  aria-label={q.title}
+                  aria-valuenow={Math.round(q.progress * 100)}
+                  aria-valuemin={0}
+                  aria-valuemax={100}
+                >
                   <span className="h-1.5 grow overflow-hidden rounded-full bg-band">
                     <span className="block h-full rounded-full bg-ink" style={{ width: `${q.progress * 100}%` }} />
                   </span>
                   {left(q, begun.current)}
                 </span>
               )}
-              {q.state === "queued" && <span className="text-[12px] text-muted">{q.held ? (q.progress > 0 ? "paused; goes on with what is whole" : "held back") : at === 0 ? "waits, comes next" : "waits"}</span>}
+              {q.state === "queued" && (
+                <span className="text-[12px] text-muted">
+                  {q.held
+                    ? q.progress > 0
+                      ? "paused; goes on with what is whole"
+                      : "held back"
+                    : at === 0
+                      ? "waits, comes next"
+                      : "waits"}
+                </span>
+              )}
               {q.state === "failed" && <span className="text-[12px] text-wrong">{q.message}</span>}
               {q.state === "cancelled" && <span className="text-[12px] text-muted">stopped</span>}
             </li>
@@ -113,28 +148,61 @@ export function Queue({ production, reel }: { production: string; reel: string }
 }
 
 /** Queues every chosen reel after every chosen spec, in one go. */
-function Several({ production, open, onOpenChange, again }: { production: string; open: boolean; onOpenChange: (on: boolean) => void; again: readonly (readonly unknown[])[] }) {
+function Several({
+  production,
+  open,
+  onOpenChange,
+  again,
+}: {
+  production: string;
+  open: boolean;
+  onOpenChange: (on: boolean) => void;
+  again: readonly (readonly unknown[])[];
+}) {
   const reels = useReels(production).data ?? [];
   const specs = useSpecs(production).data ?? [];
   const [chosen, setChosen] = useState<{ reels: string[]; specs: string[] }>({ reels: [], specs: [] });
   const [refused, setRefused] = useState<string[]>([]);
   const all = chosen.reels.flatMap((reel) => chosen.specs.map((spec) => ({ reel, spec })));
-  const name = (list: { id: string; name?: string; title?: string }[], id: string) => list.find((x) => x.id === id)?.name ?? list.find((x) => x.id === id)?.title ?? id;
-  const queue = useDo(() => ok(api.POST("/productions/{production}/queue", { params: { path: { production } }, body: all })), again, (answers) => {
-    const no = answers.filter((a) => a.message !== "").map((a) => `${name(reels, a.reel)}, ${name(specs, a.spec)}: ${a.message}`);
-    setRefused(no);
-    if (no.length === 0) onOpenChange(false);
-  });
+  const name = (list: { id: string; name?: string; title?: string }[], id: string) =>
+    list.find((x) => x.id === id)?.name ?? list.find((x) => x.id === id)?.title ?? id;
+  const queue = useDo(
+    () => ok(api.POST("/productions/{production}/queue", { params: { path: { production } }, body: all })),
+    again,
+    (answers) => {
+      const no = answers.filter((a) => a.message !== "").map((a) => `${name(reels, a.reel)}, ${name(specs, a.spec)}: ${a.message}`);
+      setRefused(no);
+      if (no.length === 0) onOpenChange(false);
+    },
+  );
   const turned = (list: string[], id: string) => (list.includes(id) ? list.filter((x) => x !== id) : [...list, id]);
   return (
-    <Dialog open={open} onOpenChange={onOpenChange} title="Print several" about="Each reel is printed after each spec. They wait in a queue, one after another, and can change places there. What stands against one keeps no other from being printed.">
+    <Dialog
+      open={open}
+      onOpenChange={onOpenChange}
+      title="Print several"
+      about={
+        "Each reel is printed after each spec. They wait in a queue, one after another, and can change places there. " +
+        "What stands against one keeps no other from being printed."
+      }
+    >
       <div className="grid grid-cols-2 gap-5">
-        {([["Reels", "reels", reels.map((r) => [r.id, r.name] as const)], ["Specs", "specs", specs.map((s) => [s.id, s.title] as const)]] as const).map(([title, what, list]) => (
+        {(
+          [
+            ["Reels", "reels", reels.map((r) => [r.id, r.name] as const)],
+            ["Specs", "specs", specs.map((s) => [s.id, s.title] as const)],
+          ] as const
+        ).map(([title, what, list]) => (
           <fieldset key={what} className="min-w-0">
             <legend className="font-semibold">{title}</legend>
             {list.map(([id, called]) => (
               <label key={id} className="flex cursor-pointer items-center gap-2 py-0.5 text-[13px]">
-                <input type="checkbox" className="accent-act" checked={chosen[what].includes(id)} onChange={() => setChosen({ ...chosen, [what]: turned(chosen[what], id) })} />
+                <input
+                  type="checkbox"
+                  className="accent-act"
+                  checked={chosen[what].includes(id)}
+                  onChange={() => setChosen({ ...chosen, [what]: turned(chosen[what], id) })}
+                />
                 <span className="truncate">{called}</span>
               </label>
             ))}

@@ -9,15 +9,30 @@ import { keysOf } from "../../api/keys";
 import { dayAndTime } from "../../ui/when";
 import { Measured, Severity } from "./findings";
 
-const words: Record<string, string> = { queued: "waits for its turn", running: "is being printed", done: "", failed: "failed", cancelled: "was stopped" };
+const words: Record<string, string> = {
+  queued: "waits for its turn",
+  running: "is being printed",
+  done: "",
+  failed: "failed",
+  cancelled: "was stopped",
+};
 
 /** Writes the delivery into one of the server's folders that receivers collect from; nothing where there is none. */
 function HandOver({ print: p, production }: { print: Print; production: string }) {
   const folders = useQuery({ queryKey: ["receivers"], queryFn: () => ok(api.GET("/receivers")), staleTime: Infinity });
-  const write = useDo((folder: string) => ok(api.POST("/prints/{print}/handover", { params: { path: { print: p.id } }, body: { folder } })), [keysOf.work(production)]);
+  const write = useDo(
+    (folder: string) => ok(api.POST("/prints/{print}/handover", { params: { path: { print: p.id } }, body: { folder } })),
+    [keysOf.work(production)],
+  );
   if (!folders.data?.length) return null;
   return (
-    <select className="field" aria-label="Write it to a folder of the server" value="" disabled={write.isPending} onChange={(e) => e.target.value && write.mutate(e.target.value)}>
+    <select
+      className="field"
+      aria-label="Write it to a folder of the server"
+      value=""
+      disabled={write.isPending}
+      onChange={(e) => e.target.value && write.mutate(e.target.value)}
+    >
       <option value="">Write it to…</option>
       {folders.data.map((f) => (
         <option key={f}>{f}</option>
@@ -43,7 +58,13 @@ function Proof({ print: p }: { print: Print }) {
         <p className="flex items-start gap-2">
           <Severity of={p.receipt.pass ? "ok" : "error"} />
           <span>
-            <b className="font-semibold">{p.receipt.pass ? "The desk accepts it." : faults.length === 1 ? "The desk refuses it: 1 fault." : `The desk refuses it: ${faults.length} faults.`}</b>{" "}
+            <b className="font-semibold">
+              {p.receipt.pass
+                ? "The desk accepts it."
+                : faults.length === 1
+                  ? "The desk refuses it: 1 fault."
+                  : `The desk refuses it: ${faults.length} faults.`}
+            </b>{" "}
             <span className="text-muted">It has opened the files on its own and held them against the spec.</span>
           </span>
         </p>
@@ -52,13 +73,21 @@ function Proof({ print: p }: { print: Print }) {
         <p key={i} className="ml-6 text-[13px]">
           {f.message}
           <span className="text-muted">
-            {[f.file, f.channel && `channel ${f.channel}`, f.timecode && `at ${f.timecode}`, f.measured].filter(Boolean).map((x) => `, ${x}`)}
+            {[f.file, f.channel && `channel ${f.channel}`, f.timecode && `at ${f.timecode}`, f.measured]
+              .filter(Boolean)
+              .map((x) => `, ${x}`)}
           </span>
         </p>
       ))}
       <p className="mt-1 flex flex-wrap gap-x-3 text-[13px] text-muted">
         {papers.map(([name, words]) => (
-          <a key={name} className="underline hover:text-ink" href={`${base}/prints/${p.id}/papers/${name}`} target="_blank" rel="noreferrer">
+          <a
+            key={name}
+            className="underline hover:text-ink"
+            href={`${base}/prints/${p.id}/papers/${name}`}
+            target="_blank"
+            rel="noreferrer"
+          >
             {words}
           </a>
         ))}
@@ -79,7 +108,8 @@ function HandedOver({ print: p, production }: { print: Print; production: string
         <p key={w.id} className="mt-2 flex items-baseline gap-2 text-[13px]" role="status">
           {w.state === "done" ? (
             <>
-              <Check size={14} strokeWidth={3} className="shrink-0 self-center" style={{ color: "var(--dye-FX)" }} aria-hidden /> {w.message}.
+              <Check size={14} strokeWidth={3} className="shrink-0 self-center" style={{ color: "var(--dye-FX)" }} aria-hidden />{" "}
+              {w.message}.
             </>
           ) : w.state === "failed" || w.state === "cancelled" ? (
             <>
@@ -100,7 +130,17 @@ function HandedOver({ print: p, production }: { print: Print; production: string
 }
 
 /** One print: its progress, then what the files turned out to be, line by line. */
-export function PrintReport({ print: p, production, current, onRemove }: { print: Print; production: string; current: number | undefined; onRemove: () => void }) {
+export function PrintReport({
+  print: p,
+  production,
+  current,
+  onRemove,
+}: {
+  print: Print;
+  production: string;
+  current: number | undefined;
+  onRemove: () => void;
+}) {
   const cancel = useDo(() => ok(api.POST("/work/{work}/cancel", { params: { path: { work: p.id } } })), [keysOf.prints(p.reel)]);
   const retry = useDo(() => ok(api.POST("/work/{work}/retry", { params: { path: { work: p.id } } })), [keysOf.prints(p.reel)]);
   const go = useNavigate();
@@ -116,10 +156,17 @@ export function PrintReport({ print: p, production, current, onRemove }: { print
       <div className="flex flex-wrap items-start gap-x-4 gap-y-2">
         <div className="min-w-60 flex-1">
           <h1 className="text-[22px] font-bold">
-            {r ? (!r.pass ? "Printed, but found wanting" : p.receipt && !p.receipt.pass ? "Printed, but the desk refuses it" : "Delivered and proven") : `${p.plan.spec.title} ${words[p.state]}`}
+            {r
+              ? !r.pass
+                ? "Printed, but found wanting"
+                : p.receipt && !p.receipt.pass
+                  ? "Printed, but the desk refuses it"
+                  : "Delivered and proven"
+              : `${p.plan.spec.title} ${words[p.state]}`}
           </h1>
           <p className="text-muted">
-            {p.plan.spec.title}, {p.plan.reel}, {dayAndTime(p.createdAt)}. {current !== undefined && current > p.revision && "The reel has been changed since."}
+            {p.plan.spec.title}, {p.plan.reel}, {dayAndTime(p.createdAt)}.{" "}
+            {current !== undefined && current > p.revision && "The reel has been changed since."}
           </p>
         </div>
         {r && (
@@ -128,7 +175,12 @@ export function PrintReport({ print: p, production, current, onRemove }: { print
           </a>
         )}
         {r && (
-          <button className="pill" title="The receiver's stand-in opens the files and holds them against the spec on its own" disabled={desk.isPending} onClick={() => desk.mutate(undefined)}>
+          <button
+            className="pill"
+            title="The receiver's stand-in opens the files and holds them against the spec on its own"
+            disabled={desk.isPending}
+            onClick={() => desk.mutate(undefined)}
+          >
             Take it to the desk
           </button>
         )}
@@ -138,7 +190,12 @@ export function PrintReport({ print: p, production, current, onRemove }: { print
             Stop the print
           </button>
         )}
-        <button className="pill h-8 px-2" aria-label="Remove this print with its files" title="Remove this print with its files" onClick={onRemove}>
+        <button
+          className="pill h-8 px-2"
+          aria-label="Remove this print with its files"
+          title="Remove this print with its files"
+          onClick={onRemove}
+        >
           <Trash2 size={15} />
         </button>
         {(p.state === "failed" || p.state === "cancelled") && (
@@ -153,7 +210,10 @@ export function PrintReport({ print: p, production, current, onRemove }: { print
           <div className="h-2 overflow-hidden rounded-full bg-band">
             <div className="h-full rounded-full bg-ink" style={{ width: `${p.progress * 100}%` }} />
           </div>
-          <p className="mt-1.5 text-[13px] text-muted">{p.progress < 0.6 ? "Writing the files" : "Opening them again and measuring"}. Editing can go on: what is printed is the reel as it was when you pressed Print.</p>
+          <p className="mt-1.5 text-[13px] text-muted">
+            {p.progress < 0.6 ? "Writing the files" : "Opening them again and measuring"}. Editing can go on: what is printed is the reel as
+            it was when you pressed Print.
+          </p>
         </div>
       )}
       {!open && !r && p.message && <p className="mt-4 text-wrong">{p.message}</p>}
@@ -167,10 +227,18 @@ export function PrintReport({ print: p, production, current, onRemove }: { print
                 {r.files.map((f) => (
                   <tr key={f.name} className="border-t border-line align-baseline">
                     <td className="py-2 pr-4">
-                      <a className="tc break-all font-semibold underline decoration-line underline-offset-4 hover:decoration-ink" href={`${base}/prints/${p.id}/files/${encodeURIComponent(f.name)}`} download>
+                      <a
+                        className="tc break-all font-semibold underline decoration-line underline-offset-4 hover:decoration-ink"
+                        href={`${base}/prints/${p.id}/files/${encodeURIComponent(f.name)}`}
+                        download
+                      >
                         {f.name}
                       </a>
-                      {f.linked && <div className="text-[12px] text-muted">unchanged since it was made {f.linked}, so linked and not printed again</div>}
+                      {f.linked && (
+                        <div className="text-[12px] text-muted">
+                          unchanged since it was made {f.linked}, so linked and not printed again
+                        </div>
+                      )}
                       <div className="tc break-all text-[11px] text-muted">SHA-256 {f.sha256}</div>
                     </td>
                     <td className="tc whitespace-nowrap py-2 text-right text-[13px] text-muted">{(f.size / 1e6).toFixed(1)} MB</td>
@@ -196,7 +264,9 @@ export function PrintReport({ print: p, production, current, onRemove }: { print
                         {f.file && r.files.length > 1 && <div className="tc break-all text-[11px] font-normal text-muted">{f.file}</div>}
                       </td>
                       <td className="tc max-w-80 py-1.5 pr-4 text-right text-[13px]">{f.measured}</td>
-                      <td className="tc max-w-80 py-1.5 text-right text-[13px] text-muted">{f.limit && f.limit !== f.measured ? f.limit : f.limit ? "as planned" : ""}</td>
+                      <td className="tc max-w-80 py-1.5 text-right text-[13px] text-muted">
+                        {f.limit && f.limit !== f.measured ? f.limit : f.limit ? "as planned" : ""}
+                      </td>
                     </tr>
                   ))}
               </tbody>

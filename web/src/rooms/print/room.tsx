@@ -78,7 +78,10 @@ export function PrintRoom() {
           </label>
           <div className="mt-3 flex flex-col gap-1 text-[13px] text-muted">
             Delivery spec
-            <button className={spec ? "field cursor-pointer truncate text-left" : "pill-act justify-center"} onClick={() => setChoosing(true)}>
+            <button
+              className={spec ? "field cursor-pointer truncate text-left" : "pill-act justify-center"}
+              onClick={() => setChoosing(true)}
+            >
               {spec?.title ?? "Choose a delivery spec"}
             </button>
           </div>
@@ -87,7 +90,8 @@ export function PrintRoom() {
               <legend className="text-muted">Packed as</legend>
               {ways.map((k) => (
                 <label key={k} className="flex cursor-pointer items-center gap-2 py-0.5">
-                  <input type="radio" name="packaging" className="accent-act" checked={k === packed} onChange={() => setPackaging(k)} /> <span className="inline-block first-letter:uppercase">{packingWords(k)}</span>
+                  <input type="radio" name="packaging" className="accent-act" checked={k === packed} onChange={() => setPackaging(k)} />{" "}
+                  <span className="inline-block first-letter:uppercase">{packingWords(k)}</span>
                 </label>
               ))}
             </fieldset>
@@ -97,11 +101,18 @@ export function PrintRoom() {
           <DeskList production={id} reel={reelID} shown={receipt} />
           <h2 className="mb-1 mt-6 font-bold">Prints of this reel</h2>
           {prints.data?.length === 0 && <p className="text-[13px] text-muted">None yet.</p>}
-          <Link to={`/p/${id}/print/${reelID}`} className={`border-t border-line px-1 py-2 text-[13px] ${printID || receipt ? "text-muted hover:text-ink" : "font-semibold"}`}>
+          <Link
+            to={`/p/${id}/print/${reelID}`}
+            className={`border-t border-line px-1 py-2 text-[13px] ${printID || receipt ? "text-muted hover:text-ink" : "font-semibold"}`}
+          >
             The next print
           </Link>
           {prints.data?.map((p) => (
-            <Link key={p.id} to={`/p/${id}/print/${reelID}/${p.id}`} className={`flex items-center gap-2 border-t border-line px-1 py-2 text-[13px] ${p.id === printID ? "font-semibold" : "hover:text-ink"}`}>
+            <Link
+              key={p.id}
+              to={`/p/${id}/print/${reelID}/${p.id}`}
+              className={`flex items-center gap-2 border-t border-line px-1 py-2 text-[13px] ${p.id === printID ? "font-semibold" : "hover:text-ink"}`}
+            >
               <PrintState print={p} />
               <span className="min-w-0 grow truncate">{p.plan.spec.title}</span>
               <span className="tc shrink-0 text-[12px] text-muted">{timeOrDay(p.createdAt)}</span>
@@ -117,13 +128,24 @@ export function PrintRoom() {
           ) : !view ? null : !spec ? (
             <div className="flex h-full flex-col items-center justify-center gap-3 px-8 text-center">
               <h1 className="text-xl font-bold">What does the receiver ask for?</h1>
-              <p className="max-w-md text-muted">A delivery spec says which output channels there are, what feeds them, and how the files are named. Choose one to see what would be written.</p>
+              <p className="max-w-md text-muted">
+                A delivery spec says which output channels there are, what feeds them, and how the files are named. Choose one to see what
+                would be written.
+              </p>
               <button className="pill-act" onClick={() => setChoosing(true)}>
                 Choose a delivery spec
               </button>
             </div>
           ) : (
-            plan.data && <PlanPage plan={plan.data} busy={start.isPending || plan.isPlaceholderData} onPrint={() => start.mutate(undefined)} onWish={(w) => setWish({ ...wish, ...w })} onDo={(c) => void edits.command(c)} />
+            plan.data && (
+              <PlanPage
+                plan={plan.data}
+                busy={start.isPending || plan.isPlaceholderData}
+                onPrint={() => start.mutate(undefined)}
+                onWish={(w) => setWish({ ...wish, ...w })}
+                onDo={(c) => void edits.command(c)}
+              />
+            )
           )}
           {plan.error && !printID && !receipt && <p className="p-8 text-wrong">{plan.error.message}</p>}
         </main>
@@ -152,7 +174,9 @@ export function PrintRoom() {
 }
 
 function PrintState({ print: p }: { print: Print }) {
-  if (p.state === "done" && p.report?.pass && p.receipt?.pass !== false) return <CheckCircle2 size={15} className="shrink-0" aria-label="passed" style={{ color: "var(--dye-FX)" }} />;
-  if (p.state === "done" || p.state === "failed") return <XCircle size={15} className="shrink-0 text-wrong" aria-label={p.state === "done" ? "found wanting" : "failed"} />;
+  if (p.state === "done" && p.report?.pass && p.receipt?.pass !== false)
+    return <CheckCircle2 size={15} className="shrink-0" aria-label="passed" style={{ color: "var(--dye-FX)" }} />;
+  if (p.state === "done" || p.state === "failed")
+    return <XCircle size={15} className="shrink-0 text-wrong" aria-label={p.state === "done" ? "found wanting" : "failed"} />;
   return <Circle size={15} className="shrink-0 text-muted" aria-label={p.state} />;
 }

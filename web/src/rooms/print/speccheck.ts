@@ -36,7 +36,7 @@ export const specCheck: ValidatorType<unknown, RJSFSchema> = {
     return { errors, errorSchema: toErrorSchema(errors) };
   },
   isValid: (schema, data) => walk(schema, data).valid,
-  rawValidation: <R,>(schema: RJSFSchema, data: unknown) => ({ errors: walk(schema, data).errors as R[] }),
+  rawValidation: <R>(schema: RJSFSchema, data: unknown) => ({ errors: walk(schema, data).errors as R[] }),
 };
 
 /** Has every field that names groups of the spec offer those that there are. */
@@ -75,7 +75,16 @@ export function formSchema(schema: RJSFSchema, groups: string[] = []): RJSFSchem
   return copy;
 }
 
-const sources: Record<string, string> = { stems: "stems, tied", mix: "a mix", stem: "a stem", strand: "a strand", track: "a track", fold: "a fold-down of another group", silence: "silence", each: "a group for each strand, stem or track" };
+const sources: Record<string, string> = {
+  stems: "stems, tied",
+  mix: "a mix",
+  stem: "a stem",
+  strand: "a strand",
+  track: "a track",
+  fold: "a fold-down of another group",
+  silence: "silence",
+  each: "a group for each strand, stem or track",
+};
 
 /** What was left empty is left out: an object without anything in it says nothing. */
 export function pruned(x: unknown): unknown {

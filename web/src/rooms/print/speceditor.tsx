@@ -41,9 +41,18 @@ export function SpecEditor() {
   const { production: id = "", reel = "", spec = "" } = useParams();
   const production = useProduction(id);
   const view = useReel(reel);
-  const schema = useQuery({ queryKey: ["spec schema"], queryFn: async () => (await fetch(`${base}/specs/schema`)).json() as Promise<RJSFSchema>, staleTime: Infinity });
+  const schema = useQuery({
+    queryKey: ["spec schema"],
+    queryFn: async () => (await fetch(`${base}/specs/schema`)).json() as Promise<RJSFSchema>,
+    staleTime: Infinity,
+  });
   const of = { params: { path: { spec }, query: { production: id } } };
-  const written = useQuery({ queryKey: ["spec text", spec, id], queryFn: () => ok(api.GET("/specs/{spec}", of)), staleTime: Infinity, gcTime: 0 });
+  const written = useQuery({
+    queryKey: ["spec text", spec, id],
+    queryFn: () => ok(api.GET("/specs/{spec}", of)),
+    staleTime: Infinity,
+    gcTime: 0,
+  });
   return (
     <div className="flex h-full flex-col">
       <Header production={production.data} reel={view.data && { id: view.data.id, name: view.data.name }} />
@@ -54,7 +63,13 @@ export function SpecEditor() {
 }
 
 /** A shipped spec is copied under an ID of its own; one of before becomes one of today when its fields are changed. */
-const begin = (w: SpecText) => (w.kept === "shipped" ? w.text.replace(/^#.*\n/gm, "").replace(/^id: (.*)$/m, "id: $1-own").replace(/^title: (.*)$/m, "title: $1, changed") : w.text);
+const begin = (w: SpecText) =>
+  w.kept === "shipped"
+    ? w.text
+        .replace(/^#.*\n/gm, "")
+        .replace(/^id: (.*)$/m, "id: $1-own")
+        .replace(/^title: (.*)$/m, "title: $1, changed")
+    : w.text;
 
 function Editor({ schema, from, production, reel }: { schema: RJSFSchema; from: SpecText; production: string; reel: string }) {
   const go = useNavigate();
@@ -75,7 +90,11 @@ function Editor({ schema, from, production, reel }: { schema: RJSFSchema; from: 
   const [forAll, setForAll] = useState(from.kept === "forAll");
   const keep = async () => {
     try {
-      const r = await fetch(specsPath(forAll ? "" : production), { method: "POST", headers: { "Content-Type": "application/yaml" }, body: text });
+      const r = await fetch(specsPath(forAll ? "" : production), {
+        method: "POST",
+        headers: { "Content-Type": "application/yaml" },
+        body: text,
+      });
       const answer = (await r.json()) as { title: string; kind: string };
       if (!r.ok) throw new Problem(answer.title, answer.kind);
       await queries.invalidateQueries({ queryKey: keysOf.specs });
@@ -93,12 +112,22 @@ function Editor({ schema, from, production, reel }: { schema: RJSFSchema; from: 
         <div className="flex items-center gap-2 border-b border-line px-4 py-2">
           <div className="min-w-0 grow">
             <b className="block truncate">{shipped ? `A copy of ${from.title}` : from.title}</b>
-            <span className="text-[12px] text-muted">{shipped ? "What ships stays as it is; yours has an id of its own." : "Prints that were made after it keep the spec as it was."}</span>
+            <span className="text-[12px] text-muted">
+              {shipped
+                ? "What ships stays as it is; yours has an id of its own."
+                : "Prints that were made after it keep the spec as it was."}
+            </span>
           </div>
           {!shipped && <Versions spec={from} production={production} onText={setText} />}
           <div className="flex rounded-full border border-line p-0.5 text-[13px]" role="tablist" aria-label="How it is shown">
             {(["fields", "text"] as const).map((how) => (
-              <button key={how} role="tab" aria-selected={(how === "text") === asText} className={`cursor-pointer rounded-full px-3 py-0.5 ${(how === "text") === asText ? "bg-ink text-ground" : "text-muted"}`} onClick={() => setAsText(how === "text")}>
+              <button
+                key={how}
+                role="tab"
+                aria-selected={(how === "text") === asText}
+                className={`cursor-pointer rounded-full px-3 py-0.5 ${(how === "text") === asText ? "bg-ink text-ground" : "text-muted"}`}
+                onClick={() => setAsText(how === "text")}
+              >
                 {how}
               </button>
             ))}
@@ -106,7 +135,13 @@ function Editor({ schema, from, production, reel }: { schema: RJSFSchema; from: 
         </div>
         <div className="min-h-0 grow overflow-auto px-4 py-3">
           {asText ? (
-            <textarea className="field tc h-full w-full resize-none whitespace-pre p-2 text-[12.5px] leading-5" aria-label="The spec as YAML" spellCheck={false} value={text} onChange={(e) => setText(e.target.value)} />
+            <textarea
+              className="field tc h-full w-full resize-none whitespace-pre p-2 text-[12.5px] leading-5"
+              aria-label="The spec as YAML"
+              spellCheck={false}
+              value={text}
+              onChange={(e) => setText(e.target.value)}
+            />
           ) : meaning(text) === null ? (
             <p className="text-wrong">This is no YAML, so it has no fields. Set it right as text.</p>
           ) : (
@@ -117,7 +152,12 @@ function Editor({ schema, from, production, reel }: { schema: RJSFSchema; from: 
           <button className="pill-act" disabled={!!wrong || tried !== text} onClick={() => void keep()}>
             Keep this spec
           </button>
-          <select className="field" aria-label="Where it is kept" value={forAll ? "all" : "this"} onChange={(e) => setForAll(e.target.value === "all")}>
+          <select
+            className="field"
+            aria-label="Where it is kept"
+            value={forAll ? "all" : "this"}
+            onChange={(e) => setForAll(e.target.value === "all")}
+          >
             <option value="this">in this production</option>
             <option value="all">in all productions</option>
           </select>
@@ -125,7 +165,11 @@ function Editor({ schema, from, production, reel }: { schema: RJSFSchema; from: 
             Leave it
           </Link>
           {!shipped && <Removing spec={from} production={production} onGone={() => void go(back)} />}
-          <a className="ml-auto flex items-center gap-1 text-[13px] text-muted hover:text-ink" href={`data:application/yaml;charset=utf-8,${encodeURIComponent(text)}`} download={`${from.id}.yaml`}>
+          <a
+            className="ml-auto flex items-center gap-1 text-[13px] text-muted hover:text-ink"
+            href={`data:application/yaml;charset=utf-8,${encodeURIComponent(text)}`}
+            download={`${from.id}.yaml`}
+          >
             <Download size={13} /> as a file
           </a>
         </div>
@@ -141,7 +185,9 @@ function Editor({ schema, from, production, reel }: { schema: RJSFSchema; from: 
           view && (
             <>
               <p className="text-[13px] text-muted">
-                From <span className="tc text-ink">{plan.data.startTimecode}</span>, lasting <span className="tc text-ink">{plan.data.duration || "nothing"}</span>, {plan.data.files.length === 1 ? "1 file" : `${plan.data.files.length} files`}.
+                From <span className="tc text-ink">{plan.data.startTimecode}</span>, lasting{" "}
+                <span className="tc text-ink">{plan.data.duration || "nothing"}</span>,{" "}
+                {plan.data.files.length === 1 ? "1 file" : `${plan.data.files.length} files`}.
               </p>
               <Findings plan={plan.data} stops={stops} />
               {plan.data.files.map((f) => (
@@ -158,7 +204,11 @@ function Editor({ schema, from, production, reel }: { schema: RJSFSchema; from: 
 /** What the spec was before; choosing a version brings its text back, to be looked at and kept. */
 function Versions({ spec, production, onText }: { spec: SpecText; production: string; onText: (text: string) => void }) {
   const of = { path: { spec: spec.id }, query: { production } };
-  const versions = useQuery({ queryKey: ["spec versions", spec.id, production], queryFn: () => ok(api.GET("/specs/{spec}/versions", { params: of })), gcTime: 0 });
+  const versions = useQuery({
+    queryKey: ["spec versions", spec.id, production],
+    queryFn: () => ok(api.GET("/specs/{spec}/versions", { params: of })),
+    gcTime: 0,
+  });
   const [shown, setShown] = useState(spec.version ?? 1);
   const show = async (version: number) => {
     try {
@@ -170,7 +220,12 @@ function Versions({ spec, production, onText }: { spec: SpecText; production: st
     }
   };
   return (
-    <select className="field text-[13px]" aria-label="Version of the spec" value={shown} onChange={(e) => void show(Number(e.target.value))}>
+    <select
+      className="field text-[13px]"
+      aria-label="Version of the spec"
+      value={shown}
+      onChange={(e) => void show(Number(e.target.value))}
+    >
       {versions.data?.map((v) => (
         <option key={v.version} value={v.version}>
           {`version ${v.version}, ${v.author ? `${v.author}, ` : ""}${dayAndTime(v.keptAt)}`}
@@ -182,10 +237,14 @@ function Versions({ spec, production, onText }: { spec: SpecText; production: st
 
 function Removing({ spec, production, onGone }: { spec: SpecText; production: string; onGone: () => void }) {
   const [asked, setAsked] = useState(false);
-  const remove = useDo(() => ok(api.DELETE("/specs/{spec}", { params: { path: { spec: spec.id }, query: { production } } })), [keysOf.specs], () => {
-    tell(`${spec.title} is removed.`);
-    onGone();
-  });
+  const remove = useDo(
+    () => ok(api.DELETE("/specs/{spec}", { params: { path: { spec: spec.id }, query: { production } } })),
+    [keysOf.specs],
+    () => {
+      tell(`${spec.title} is removed.`);
+      onGone();
+    },
+  );
   return (
     <>
       <button className="pill text-wrong" onClick={() => setAsked(true)}>
@@ -195,7 +254,10 @@ function Removing({ spec, production, onGone }: { spec: SpecText; production: st
         open={asked}
         onOpenChange={setAsked}
         title="Remove this spec"
-        about="It goes with all its versions, and can't be chosen any more. Reels that are laid out after it and prints that were made after it stay as they are."
+        about={
+          "It goes with all its versions, and can't be chosen any more. " +
+          "Reels that are laid out after it and prints that were made after it stay as they are."
+        }
         onRemove={() => remove.mutate(undefined)}
       />
     </>

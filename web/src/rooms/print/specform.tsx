@@ -1,5 +1,15 @@
 import Form from "@rjsf/core";
-import { type ArrayFieldItemTemplateProps, type ArrayFieldTemplateProps, type FieldTemplateProps, type IconButtonProps, type MultiSchemaFieldTemplateProps, type ObjectFieldTemplateProps, type RJSFSchema, type UiSchema, type WidgetProps } from "@rjsf/utils";
+import {
+  type ArrayFieldItemTemplateProps,
+  type ArrayFieldTemplateProps,
+  type FieldTemplateProps,
+  type IconButtonProps,
+  type MultiSchemaFieldTemplateProps,
+  type ObjectFieldTemplateProps,
+  type RJSFSchema,
+  type UiSchema,
+  type WidgetProps,
+} from "@rjsf/utils";
 import { ArrowDown, ArrowUp, Copy, Plus, Trash2 } from "lucide-react";
 import { useMemo, type ReactNode } from "react";
 
@@ -37,7 +47,8 @@ const ui: UiSchema = {
 };
 
 /** Labels as people read them: frameRate is frame rate. */
-const said = (name: string) => name.replace(/([a-z])([A-Z])/g, (_, a: string, b: string) => `${a} ${b.toLowerCase()}`).replace(/-(\d+)$/, " $1");
+const said = (name: string) =>
+  name.replace(/([a-z])([A-Z])/g, (_, a: string, b: string) => `${a} ${b.toLowerCase()}`).replace(/-(\d+)$/, " $1");
 
 function Field({ id, label, required, rawErrors, rawDescription, schema, hidden, children }: FieldTemplateProps) {
   if (hidden) return <div className="hidden">{children}</div>;
@@ -63,7 +74,16 @@ function Field({ id, label, required, rawErrors, rawDescription, schema, hidden,
 }
 
 /** Its label and what it means stand beside it already. */
-const Tick = ({ id, value, onChange, label }: WidgetProps) => <input type="checkbox" id={id} className="mt-1.5 accent-act" aria-label={said(label)} checked={value === true} onChange={(e) => onChange(e.target.checked || undefined)} />;
+const Tick = ({ id, value, onChange, label }: WidgetProps) => (
+  <input
+    type="checkbox"
+    id={id}
+    className="mt-1.5 accent-act"
+    aria-label={said(label)}
+    checked={value === true}
+    onChange={(e) => onChange(e.target.checked || undefined)}
+  />
+);
 
 /** A choice of one of several things, and the fields of the one that is chosen. */
 const Choice = ({ selector, optionSchemaField }: MultiSchemaFieldTemplateProps) => (
@@ -130,9 +150,26 @@ function ArrayItem({ children, buttonsProps: b, hasToolbar, index }: ArrayFieldI
   );
 }
 
-function Tool({ label, disabled, onClick, children }: { label: string; disabled?: boolean; onClick: (e?: never) => void; children: ReactNode }) {
+function Tool({
+  label,
+  disabled,
+  onClick,
+  children,
+}: {
+  label: string;
+  disabled?: boolean;
+  onClick: (e?: never) => void;
+  children: ReactNode;
+}) {
   return (
-    <button type="button" className="flex h-5 w-5 cursor-pointer items-center justify-center text-muted hover:text-ink disabled:opacity-30" aria-label={label} title={label} disabled={disabled} onClick={() => onClick()}>
+    <button
+      type="button"
+      className="flex h-5 w-5 cursor-pointer items-center justify-center text-muted hover:text-ink disabled:opacity-30"
+      aria-label={label}
+      title={label}
+      disabled={disabled}
+      onClick={() => onClick()}
+    >
       {children}
     </button>
   );
@@ -153,5 +190,11 @@ const templates = {
   ArrayFieldTemplate: ArrayField,
   ArrayFieldItemTemplate: ArrayItem,
   MultiSchemaFieldTemplate: Choice,
-  ButtonTemplates: { AddButton: icon("Add", <Plus size={12} />), CopyButton: icon("Copy", <Copy size={12} />), RemoveButton: icon("Take away", <Trash2 size={12} />), MoveUpButton: icon("Up", <ArrowUp size={12} />), MoveDownButton: icon("Down", <ArrowDown size={12} />) },
+  ButtonTemplates: {
+    AddButton: icon("Add", <Plus size={12} />),
+    CopyButton: icon("Copy", <Copy size={12} />),
+    RemoveButton: icon("Take away", <Trash2 size={12} />),
+    MoveUpButton: icon("Up", <ArrowUp size={12} />),
+    MoveDownButton: icon("Down", <ArrowDown size={12} />),
+  },
 };

@@ -26,7 +26,16 @@ describe("a spec in fields", () => {
   });
   it("offers what feeds a group as a choice of one", () => {
     const from = ((form.properties!.groups as RJSFSchema).items as RJSFSchema).properties!.from as RJSFSchema;
-    expect(from.oneOf!.map((o) => Object.keys((o as RJSFSchema).properties!)[0])).toEqual(["stems", "mix", "stem", "strand", "track", "fold", "silence", "each"]);
+    expect(from.oneOf!.map((o) => Object.keys((o as RJSFSchema).properties!)[0])).toEqual([
+      "stems",
+      "mix",
+      "stem",
+      "strand",
+      "track",
+      "fold",
+      "silence",
+      "each",
+    ]);
     expect((schema.properties!.groups as RJSFSchema).items).not.toHaveProperty("properties.from.oneOf"); // the schema itself stays
   });
   it("offers the groups that there are wherever one is named", () => {
@@ -35,9 +44,10 @@ describe("a spec in fields", () => {
     const offered = formSchema(schema, groupsOf(kit));
     const of = (x: RJSFSchema) => ((x.items as RJSFSchema).properties!.of as RJSFSchema).items as RJSFSchema;
     expect(of(offered.properties!.limits as RJSFSchema).enum).toContain("minus");
-    expect(of((offered.properties!.files as RJSFSchema)).enum).toEqual(groupsOf(kit));
+    expect(of(offered.properties!.files as RJSFSchema).enum).toEqual(groupsOf(kit));
     expect(of(schema.properties!.limits as RJSFSchema).enum).toBeUndefined(); // the schema itself stays
-    for (const id of ["film-order-monos", "streaming", "mix-and-monos-in-a-movie"]) expect(specCheck.validateFormData(spec(id), formSchema(schema, groupsOf(spec(id)))).errors, id).toEqual([]);
+    for (const id of ["film-order-monos", "streaming", "mix-and-monos-in-a-movie"])
+      expect(specCheck.validateFormData(spec(id), formSchema(schema, groupsOf(spec(id)))).errors, id).toEqual([]);
     expect(groupsOf(null)).toEqual([]);
     expect(groupsOf({ groups: [{}, { id: 3 }, null] })).toEqual([]);
   });
@@ -49,7 +59,8 @@ describe("a spec in fields", () => {
 describe("a list of specs", () => {
   const dubbing = { ...spec("dubbing"), kept: "inProduction", version: 3 } as unknown as ListedSpec;
   it("is searched by all words, wherever they stand", () => {
-    for (const sought of ["", "  ", "dub", "MXF wave", "picture 96", "5.1 m&e", "version 3", "this production"]) expect(hasWords(dubbing, sought), sought).toBe(true);
+    for (const sought of ["", "  ", "dub", "MXF wave", "picture 96", "5.1 m&e", "version 3", "this production"])
+      expect(hasWords(dubbing, sought), sought).toBe(true);
     for (const sought of ["flac", "mxf flac", "all productions"]) expect(hasWords(dubbing, sought), sought).toBe(false);
   });
   it("says whose each is", () => {
@@ -71,7 +82,16 @@ describe("what a spec writes, in words", () => {
     expect(strictest({ limits: [] } as unknown as Spec, "ppmMax")).toBeNull();
   });
   it("says of a planned file what it is", () => {
-    const file = { container: "mp4", codec: "alac", picture: true, channels: Array(8).fill({}), streams: [{}, {}], rate: 48000, depth: 24, bytes: 2.5e9 } as unknown as Plan["files"][number];
+    const file = {
+      container: "mp4",
+      codec: "alac",
+      picture: true,
+      channels: Array(8).fill({}),
+      streams: [{}, {}],
+      rate: 48000,
+      depth: 24,
+      bytes: 2.5e9,
+    } as unknown as Plan["files"][number];
     expect(plannedWords(file)).toBe("MP4 (ALAC), with the picture, 8 channels in 2 streams, 48 kHz, 24 bit, 2.5 GB");
   });
 });

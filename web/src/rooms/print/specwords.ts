@@ -4,7 +4,15 @@ import { base, type ListedSpec, type Plan, type Spec } from "../../api/client";
 type File = Spec["files"][number];
 type Planned = Plan["files"][number];
 
-const containerNames: Record<string, string> = { wave: "WAVE", bw64: "BW64", flac: "FLAC", mov: "MOV", mp4: "MP4", mkv: "Matroska", mxf: "MXF" };
+const containerNames: Record<string, string> = {
+  wave: "WAVE",
+  bw64: "BW64",
+  flac: "FLAC",
+  mov: "MOV",
+  mp4: "MP4",
+  mkv: "Matroska",
+  mxf: "MXF",
+};
 export const containerName = (c: string) => containerNames[c] ?? c;
 
 const codecNames: Record<string, string> = { pcm: "PCM", flac: "FLAC", alac: "ALAC" };
@@ -19,7 +27,14 @@ const each: Record<string, string> = { channel: "a file for each channel", group
 
 /** A file of a spec in a few words: MOV with the picture, 24 bit. */
 function fileWords(f: File): string {
-  return [[containerName(f.container), f.picture === "reference" && "with the picture"].filter(Boolean).join(" "), f.each && each[f.each], f.rate && `${f.rate / 1000} kHz`, depthWords(f.depth)].filter(Boolean).join(", ");
+  return [
+    [containerName(f.container), f.picture === "reference" && "with the picture"].filter(Boolean).join(" "),
+    f.each && each[f.each],
+    f.rate && `${f.rate / 1000} kHz`,
+    depthWords(f.depth),
+  ]
+    .filter(Boolean)
+    .join(", ");
 }
 
 /** What a spec writes, each form once. */
@@ -36,7 +51,17 @@ export function strictest(s: Spec | undefined, what: "truePeak" | "ppmMax"): num
 export function plannedWords(f: Planned): string {
   const count = f.channels.length === 1 ? "1 channel" : `${f.channels.length} channels`;
   const streams = f.streams.length > 1 ? `${count} in ${f.streams.length} streams` : count;
-  return [[containerName(f.container), f.codec !== "pcm" && `(${codecNames[f.codec] ?? f.codec})`].filter(Boolean).join(" "), f.picture && "with the picture", streams, `${f.rate / 1000} kHz`, depthWords(f.depth), f.adm && `described as ${f.adm}`, size(f.bytes)].filter(Boolean).join(", ");
+  return [
+    [containerName(f.container), f.codec !== "pcm" && `(${codecNames[f.codec] ?? f.codec})`].filter(Boolean).join(" "),
+    f.picture && "with the picture",
+    streams,
+    `${f.rate / 1000} kHz`,
+    depthWords(f.depth),
+    f.adm && `described as ${f.adm}`,
+    size(f.bytes),
+  ]
+    .filter(Boolean)
+    .join(", ");
 }
 
 export const size = (bytes: number) => (bytes > 1e9 ? `${(bytes / 1e9).toFixed(1)} GB` : `${(bytes / 1e6).toFixed(1)} MB`);
@@ -46,14 +71,27 @@ export const languageName = (code: string) => languages[code] ?? code;
 
 /** Whose a spec is, in words; nothing where it ships. */
 export const keptWords = (s: Pick<ListedSpec, "kept" | "version">) =>
-  s.kept === "shipped" ? "" : `${s.kept === "inProduction" ? "yours, in this production" : "yours, in all productions"}, version ${s.version}`;
+  s.kept === "shipped"
+    ? ""
+    : `${s.kept === "inProduction" ? "yours, in this production" : "yours, in all productions"}, version ${s.version}`;
 
 /** Where specs are kept: for a production, or for all where none is named. */
 export const specsPath = (production: string) => `${base}/specs${production ? `?production=${production}` : ""}`;
 
 /** Whether a spec has all words that are sought, anywhere in what it says of itself. */
 export function hasWords(s: ListedSpec, sought: string): boolean {
-  const said = [s.id, s.title, s.receiver, s.about, keptWords(s), ...s.groups.flatMap((g) => [g.name, g.tag, g.layout]), ...specFiles(s), ...s.files.map((f) => f.container)].join(" ").toLowerCase();
+  const said = [
+    s.id,
+    s.title,
+    s.receiver,
+    s.about,
+    keptWords(s),
+    ...s.groups.flatMap((g) => [g.name, g.tag, g.layout]),
+    ...specFiles(s),
+    ...s.files.map((f) => f.container),
+  ]
+    .join(" ")
+    .toLowerCase();
   return sought
     .toLowerCase()
     .split(/\s+/)
@@ -61,4 +99,5 @@ export function hasWords(s: ListedSpec, sought: string): boolean {
 }
 
 /** How long something takes, about: 40 s, 3 min. */
-export const aboutTime = (seconds: number) => (seconds < 50 ? `${Math.max(5, Math.ceil(seconds / 5) * 5)} s` : `${Math.ceil(seconds / 60)} min`);
+export const aboutTime = (seconds: number) =>
+  seconds < 50 ? `${Math.max(5, Math.ceil(seconds / 5) * 5)} s` : `${Math.ceil(seconds / 60)} min`;

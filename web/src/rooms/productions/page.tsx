@@ -10,6 +10,7 @@ import { Header } from "../../ui/header";
 import { Missing } from "../../ui/missing";
 import { rateName, rates } from "../../ui/rates";
 import { Small } from "../../ui/small";
+import { many } from "../../ui/words";
 
 /** The way in: all productions, and a form for a new one. */
 export function ProductionsPage() {
@@ -30,9 +31,15 @@ export function ProductionsPage() {
         <div className="mx-auto flex max-w-[860px] flex-col gap-8 px-6 py-10">
           <section>
             <h1 className="mb-1 text-2xl font-bold">Productions</h1>
-            <p className="mb-4 text-muted">Recordings come in under Takes, are laid out and routed in the Loom, and go out as checked files under Print.</p>
+            <p className="mb-4 text-muted">
+              Recordings come in under Takes, are laid out and routed in the Loom, and go out as checked files under Print.
+            </p>
             <Missing of={[productions]} />
-            {productions.data?.length === 0 && <p className="rounded-xl border border-dashed border-line px-5 py-8 text-center text-muted">There is no production yet. Name your first one below.</p>}
+            {productions.data?.length === 0 && (
+              <p className="rounded-xl border border-dashed border-line px-5 py-8 text-center text-muted">
+                There is no production yet. Name your first one below.
+              </p>
+            )}
             <ul className="flex flex-col">
               {productions.data?.map((p) => (
                 <li key={p.id} className="flex items-center border-t border-line">
@@ -63,7 +70,14 @@ export function ProductionsPage() {
           >
             <label className="flex grow flex-col gap-1 text-[13px] text-muted">
               New production
-              <input className="field" value={name} onChange={(e) => setName(e.target.value)} placeholder="Its name" maxLength={100} required />
+              <input
+                className="field"
+                value={name}
+                onChange={(e) => setName(e.target.value)}
+                placeholder="Its name"
+                maxLength={100}
+                required
+              />
             </label>
             <label className="flex flex-col gap-1 text-[13px] text-muted">
               Frames a second
@@ -89,7 +103,11 @@ type Asked = { production: Production; onClose: () => void };
 
 function Rename({ production: p, onClose }: Asked) {
   const [name, setName] = useState(p.name);
-  const rename = useDo(() => ok(api.PATCH("/productions/{production}", { params: { path: { production: p.id } }, body: { name } })), [keysOf.productions, keysOf.production(p.id)], onClose);
+  const rename = useDo(
+    () => ok(api.PATCH("/productions/{production}", { params: { path: { production: p.id } }, body: { name } })),
+    [keysOf.productions, keysOf.production(p.id)],
+    onClose,
+  );
   return (
     <Dialog open onOpenChange={onClose} title={`Rename ${p.name}`} about="Files that were written already keep the name that they have.">
       <form
@@ -114,9 +132,21 @@ function Rename({ production: p, onClose }: Asked) {
 /** Asks for the name, as nothing brings a production back. */
 function Remove({ production: p, onClose }: Asked) {
   const [name, setName] = useState("");
-  const remove = useDo(() => ok(api.DELETE("/productions/{production}", { params: { path: { production: p.id } } })), [keysOf.productions], onClose);
+  const remove = useDo(
+    () => ok(api.DELETE("/productions/{production}", { params: { path: { production: p.id } } })),
+    [keysOf.productions],
+    onClose,
+  );
   return (
-    <Dialog open onOpenChange={onClose} title={`Remove ${p.name}`} about={`Its ${p.takes === 1 ? "take" : `${p.takes} takes`}, its reels with their history, and its prints go from the server for good. The files on your cards stay. Type its name to say that you mean it.`}>
+    <Dialog
+      open
+      onOpenChange={onClose}
+      title={`Remove ${p.name}`}
+      about={
+        `${many(p.takes, "take")} of it, its reels with their history, and its prints go from the server for good. ` +
+        "The files on your cards stay. Type its name to say that you mean it."
+      }
+    >
       <form
         className="flex items-end gap-3"
         onSubmit={(e) => {

@@ -4,8 +4,17 @@ import type { Match, Take } from "../../api/client";
 import { driftFrames, driftWords, offsetWords, referenceSets, rowOf, sure, takeSets, tieOf, wantsPlace } from "./figures";
 
 const pal = { num: 25, den: 1, drop: false };
-const take = (part: object) => ({ id: "a", kind: "recording", channels: [{}], tie: null, description: { roll: "LF03", scene: "12A" }, ...part }) as unknown as Take;
-const match = (part: object, result: object = {}) => ({ take: "a", reference: "m", method: "both", refused: false, ...part, result: { offsetSamples: 480, driftPPM: 12, confidence: 0.9, runnerUp: 0.2, ...result } }) as unknown as Match;
+const take = (part: object) =>
+  ({ id: "a", kind: "recording", channels: [{}], tie: null, description: { roll: "LF03", scene: "12A" }, ...part }) as unknown as Take;
+const match = (part: object, result: object = {}) =>
+  ({
+    take: "a",
+    reference: "m",
+    method: "both",
+    refused: false,
+    ...part,
+    result: { offsetSamples: 480, driftPPM: 12, confidence: 0.9, runnerUp: 0.2, ...result },
+  }) as unknown as Match;
 
 describe("figures of a match", () => {
   it("give an offset in seconds, frames and samples", () => {
@@ -35,14 +44,31 @@ describe("how a take stands", () => {
     expect(sure(rowOf(take({}), match({ refused: true })))).toBe(false);
   });
   it("is tied as it was nudged", () => {
-    expect(tieOf(rowOf(take({}), match({})), 481.6)).toEqual({ reference: "m", offset: 482, driftPPM: 12, confidence: 0.9, method: "both" });
+    expect(tieOf(rowOf(take({}), match({})), 481.6)).toEqual({
+      reference: "m",
+      offset: 482,
+      driftPPM: 12,
+      confidence: 0.9,
+      method: "both",
+    });
   });
 });
 
 describe("what to choose from", () => {
-  const all = [take({ id: "a" }), take({ id: "b", description: { roll: "B02", scene: "18C" }, tie: {} }), take({ id: "m", kind: "camera" }), take({ id: "p", kind: "picture", channels: [] })];
+  const all = [
+    take({ id: "a" }),
+    take({ id: "b", description: { roll: "B02", scene: "18C" }, tie: {} }),
+    take({ id: "m", kind: "camera" }),
+    take({ id: "p", kind: "picture", channels: [] }),
+  ];
   it("are rolls, what was chosen, and what is not tied", () => {
-    expect(takeSets(all, ["b"]).map((s) => s.name)).toEqual(["The take you chose", "All recordings (2)", "Roll LF03 (1)", "Roll B02 (1)", "What is not tied yet (1)"]);
+    expect(takeSets(all, ["b"]).map((s) => s.name)).toEqual([
+      "The take you chose",
+      "All recordings (2)",
+      "Roll LF03 (1)",
+      "Roll B02 (1)",
+      "What is not tied yet (1)",
+    ]);
   });
   it("leave out what was not recorded to a picture", () => {
     expect(wantsPlace(take({ description: { scene: "", startSamples: null } }))).toBe(false);
@@ -50,8 +76,21 @@ describe("what to choose from", () => {
   });
   it("are movies first, then takes", () => {
     expect(referenceSets(all, (t) => t.id)).toEqual([
-      { group: "Movies", sets: [{ name: "All camera movies (1)", ids: ["m"] }, { name: "p", ids: ["p"] }, { name: "m", ids: ["m"] }] },
-      { group: "Another take", sets: [{ name: "a", ids: ["a"] }, { name: "b", ids: ["b"] }] },
+      {
+        group: "Movies",
+        sets: [
+          { name: "All camera movies (1)", ids: ["m"] },
+          { name: "p", ids: ["p"] },
+          { name: "m", ids: ["m"] },
+        ],
+      },
+      {
+        group: "Another take",
+        sets: [
+          { name: "a", ids: ["a"] },
+          { name: "b", ids: ["b"] },
+        ],
+      },
     ]);
   });
 });

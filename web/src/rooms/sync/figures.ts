@@ -3,13 +3,29 @@ import type { FrameRate, Match, Take, Tie } from "../../api/client";
 
 export type State = "tied" | "found" | "refused" | "none" | "open";
 
-export type Row = { take: Take; match: Match | undefined; state: State; reference: string | null; offset: number; drift: number; confidence: number };
+export type Row = {
+  take: Take;
+  match: Match | undefined;
+  state: State;
+  reference: string | null;
+  offset: number;
+  drift: number;
+  confidence: number;
+};
 
 /** How a take stands: tied, found and to be judged, refused, without a place, or not looked at. */
 export function rowOf(take: Take, match: Match | undefined): Row {
   const tie = take.tie;
-  if (tie) return { take, match, state: "tied", reference: tie.reference, offset: tie.offset, drift: tie.driftPPM, confidence: tie.confidence };
-  const base = { take, match, reference: match?.reference ?? null, offset: match?.result.offsetSamples ?? 0, drift: match?.result.driftPPM ?? 0, confidence: match?.result.confidence ?? 0 };
+  if (tie)
+    return { take, match, state: "tied", reference: tie.reference, offset: tie.offset, drift: tie.driftPPM, confidence: tie.confidence };
+  const base = {
+    take,
+    match,
+    reference: match?.reference ?? null,
+    offset: match?.result.offsetSamples ?? 0,
+    drift: match?.result.driftPPM ?? 0,
+    confidence: match?.result.confidence ?? 0,
+  };
   if (!match) return { ...base, state: "open" };
   if (match.reference === null) return { ...base, state: "none" };
   return { ...base, state: match.refused ? "refused" : "found" };
@@ -26,7 +42,8 @@ export function offsetWords(samples: number, sampleRate: number, rate: FrameRate
 }
 
 /** How far a drift takes a take apart over its length, in frames of picture. */
-export const driftFrames = (ppm: number, frames: number, sampleRate: number, rate: FrameRate) => (((ppm * 1e-6 * frames) / sampleRate) * rate.num) / rate.den;
+export const driftFrames = (ppm: number, frames: number, sampleRate: number, rate: FrameRate) =>
+  (((ppm * 1e-6 * frames) / sampleRate) * rate.num) / rate.den;
 
 export const driftWords = (ppm: number) => (ppm === 0 ? "none" : `${ppm > 0 ? "+" : "−"}${Math.abs(ppm).toFixed(2)} ppm`);
 
@@ -39,11 +56,18 @@ export const confidenceWords = (c: number) => (c >= 0.7 ? "sure" : c >= 0.35 ? "
 export const sure = (r: Row) => r.state === "found" && r.confidence >= 0.7 && (r.match?.result.runnerUp ?? 0) < 0.8;
 
 export function tieOf(row: Row, offset: number): Omit<Tie, "title"> {
-  return { reference: row.reference!, offset: Math.round(offset), driftPPM: row.drift, confidence: row.confidence, method: row.match?.method ?? "waveform" };
+  return {
+    reference: row.reference!,
+    offset: Math.round(offset),
+    driftPPM: row.drift,
+    confidence: row.confidence,
+    method: row.match?.method ?? "waveform",
+  };
 }
 
 /** Whether a take was recorded to a picture, so that it wants a place. Narration and the like were not. */
-export const wantsPlace = (t: Take) => t.kind === "recording" && t.channels.length > 0 && (t.description.scene !== "" || t.description.startSamples !== null);
+export const wantsPlace = (t: Take) =>
+  t.kind === "recording" && t.channels.length > 0 && (t.description.scene !== "" || t.description.startSamples !== null);
 
 /** Sets of takes to choose from, each with a name. */
 export function takeSets(takes: Take[], asked: string[]): { name: string; ids: string[] }[] {
@@ -56,7 +80,8 @@ export function takeSets(takes: Take[], asked: string[]): { name: string; ids: s
     sets.push({ name: `Roll ${roll} (${ids.length})`, ids });
   }
   const loose = sounding.filter((t) => !t.tie);
-  if (loose.length > 0 && loose.length < sounding.length) sets.push({ name: `What is not tied yet (${loose.length})`, ids: loose.map((t) => t.id) });
+  if (loose.length > 0 && loose.length < sounding.length)
+    sets.push({ name: `What is not tied yet (${loose.length})`, ids: loose.map((t) => t.id) });
   return sets;
 }
 

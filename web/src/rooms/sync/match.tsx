@@ -29,10 +29,20 @@ export function MatchBoard({ row, reference, rate, production }: { row: Row; ref
   const [spot, setSpot] = useState(() => row.match?.result.spot ?? Math.min(take.description.frames, sampleRate * 4) / 2);
   const playing = usePlayer((s) => (s.playing?.what === "match" && s.playing.id === take.id ? s.position : null));
   const again = [keysOf.takes(production), keysOf.matches(production)];
-  const accept = useDo(() => ok(api.PUT("/takes/{take}/tie", { params: { path: { take: take.id } }, body: tieOf(row, offset) })), again, () => setNudge(0));
+  const accept = useDo(
+    () => ok(api.PUT("/takes/{take}/tie", { params: { path: { take: take.id } }, body: tieOf(row, offset) })),
+    again,
+    () => setNudge(0),
+  );
   const untie = useDo(() => ok(api.DELETE("/takes/{take}/tie", { params: { path: { take: take.id } } })), again);
-  const refuse = useDo((refused: boolean) => ok(api.POST("/takes/{take}/refuse", { params: { path: { take: take.id } }, body: { refused } })), again);
-  const convert = useDo(() => ok(api.POST("/takes/{take}/convert", { params: { path: { take: take.id } }, body: { driftPPM: row.drift } })), [keysOf.work(production)]);
+  const refuse = useDo(
+    (refused: boolean) => ok(api.POST("/takes/{take}/refuse", { params: { path: { take: take.id } }, body: { refused } })),
+    again,
+  );
+  const convert = useDo(
+    () => ok(api.POST("/takes/{take}/convert", { params: { path: { take: take.id } }, body: { driftPPM: row.drift } })),
+    [keysOf.work(production)],
+  );
   const perFrame = (sampleRate * rate.den) / rate.num;
   const by = (samples: number) => setNudge((n) => Math.round(n + samples));
   const hear = (left: boolean) => {
@@ -73,7 +83,8 @@ export function MatchBoard({ row, reference, rate, production }: { row: Row; ref
             </dd>
             <dt className="text-muted">Runner-up</dt>
             <dd className="tc">
-              {r ? `${Math.round(r.runnerUp * 100)} %` : "none"} <span className="font-sans text-muted">{r && (r.runnerUp > 0.8 ? "as good: maybe elsewhere" : "of the best place")}</span>
+              {r ? `${Math.round(r.runnerUp * 100)} %` : "none"}{" "}
+              <span className="font-sans text-muted">{r && (r.runnerUp > 0.8 ? "as good: maybe elsewhere" : "of the best place")}</span>
             </dd>
           </dl>
         </div>
@@ -81,7 +92,8 @@ export function MatchBoard({ row, reference, rate, production }: { row: Row; ref
       </div>
       <div className="flex shrink-0 items-center gap-2 px-5 pb-1.5 text-[13px]">
         <span className="min-w-0 truncate">
-          <b>{takeTitle(reference)}</b> <span className="text-muted">above,</span> <b>{takeTitle(take)}</b> <span className="text-muted">below</span>
+          <b>{takeTitle(reference)}</b> <span className="text-muted">above,</span> <b>{takeTitle(take)}</b>{" "}
+          <span className="text-muted">below</span>
         </span>
         <select className="field h-7" aria-label="Channel of the take" value={channel} onChange={(e) => setChannel(Number(e.target.value))}>
           <option value={0}>all channels</option>
@@ -93,20 +105,41 @@ export function MatchBoard({ row, reference, rate, production }: { row: Row; ref
         </select>
         <span className="ml-auto flex items-center gap-1" role="group" aria-label="How much is seen">
           {spans.map((s) => (
-            <button key={s.name} className={`pill h-6 px-2 text-[12px] ${span === s.seconds ? "border-ink font-semibold" : ""}`} aria-pressed={span === s.seconds} onClick={() => setSpan(s.seconds)}>
+            <button
+              key={s.name}
+              className={`pill h-6 px-2 text-[12px] ${span === s.seconds ? "border-ink font-semibold" : ""}`}
+              aria-pressed={span === s.seconds}
+              onClick={() => setSpan(s.seconds)}
+            >
               {s.name}
             </button>
           ))}
-          <button className="pill h-6 px-2 text-[12px]" onClick={() => setSpot((s) => Math.max(0, s - (span * sampleRate) / 2))} aria-label="Look earlier">
+          <button
+            className="pill h-6 px-2 text-[12px]"
+            onClick={() => setSpot((s) => Math.max(0, s - (span * sampleRate) / 2))}
+            aria-label="Look earlier"
+          >
             ‹
           </button>
-          <button className="pill h-6 px-2 text-[12px]" onClick={() => setSpot((s) => Math.min(take.description.frames, s + (span * sampleRate) / 2))} aria-label="Look later">
+          <button
+            className="pill h-6 px-2 text-[12px]"
+            onClick={() => setSpot((s) => Math.min(take.description.frames, s + (span * sampleRate) / 2))}
+            aria-label="Look later"
+          >
             ›
           </button>
         </span>
       </div>
       <div className="min-h-[120px] grow px-5">
-        <Waves reference={reference} take={take} channel={channel} offset={offset} view={{ centre: spot + row.offset, span: span * sampleRate }} playhead={playing} onDrag={(o) => setNudge(o - row.offset)} />
+        <Waves
+          reference={reference}
+          take={take}
+          channel={channel}
+          offset={offset}
+          view={{ centre: spot + row.offset, span: span * sampleRate }}
+          playhead={playing}
+          onDrag={(o) => setNudge(o - row.offset)}
+        />
       </div>
       <div className="flex shrink-0 flex-wrap items-center gap-1.5 px-5 py-2 text-[13px]" role="group" aria-label="Nudge the take">
         <span className="text-muted">Nudge</span>
@@ -131,17 +164,32 @@ export function MatchBoard({ row, reference, rate, production }: { row: Row; ref
           <button className="pill" aria-pressed={playing !== null && !sides} onClick={() => hear(false)}>
             <Headphones size={14} /> Together
           </button>
-          <button className="pill" aria-pressed={playing !== null && sides} onClick={() => hear(true)} title="The reference left, the take right">
+          <button
+            className="pill"
+            aria-pressed={playing !== null && sides}
+            onClick={() => hear(true)}
+            title="The reference left, the take right"
+          >
             <Headphones size={14} /> Left and right
           </button>
         </span>
       </div>
       <div className="flex shrink-0 flex-wrap items-center gap-2.5 border-t border-line px-5 py-2.5">
-        <button className="pill-act" disabled={accept.isPending || (row.state === "tied" && nudge === 0)} onClick={() => accept.mutate(undefined)} title={`Key: ${keySign(keyOf("accept"))}`}>
+        <button
+          className="pill-act"
+          disabled={accept.isPending || (row.state === "tied" && nudge === 0)}
+          onClick={() => accept.mutate(undefined)}
+          title={`Key: ${keySign(keyOf("accept"))}`}
+        >
           <Check size={15} /> {row.state === "tied" ? (nudge === 0 ? "Tied" : "Tie it here") : "Accept and tie"}
         </button>
         {row.state === "found" && (
-          <button className="pill" disabled={refuse.isPending} onClick={() => refuse.mutate(true)} title={`Key: ${keySign(keyOf("refuse"))}`}>
+          <button
+            className="pill"
+            disabled={refuse.isPending}
+            onClick={() => refuse.mutate(true)}
+            title={`Key: ${keySign(keyOf("refuse"))}`}
+          >
             <X size={14} /> Refuse
           </button>
         )}
@@ -156,7 +204,12 @@ export function MatchBoard({ row, reference, rate, production }: { row: Row; ref
           </button>
         )}
         {row.state === "tied" && row.drift !== 0 && (
-          <button className="pill" disabled={convert.isPending} onClick={() => convert.mutate(undefined)} title="Makes a resampled take that stands in for this one; the original stays, and there is a way back">
+          <button
+            className="pill"
+            disabled={convert.isPending}
+            onClick={() => convert.mutate(undefined)}
+            title="Makes a resampled take that stands in for this one; the original stays, and there is a way back"
+          >
             Resample to undo the drift
           </button>
         )}
@@ -164,7 +217,10 @@ export function MatchBoard({ row, reference, rate, production }: { row: Row; ref
           {row.drift === 0
             ? "The two clocks agree."
             : Math.abs(off) > driftLimit
-              ? `By its end the take is ${Math.abs(off).toFixed(2)} frames (${Math.abs((off * perFrame) / sampleRate * 1000).toFixed(1)} ms) off${row.state === "tied" ? "" : "; once tied it can be resampled"}.`
+              ? [
+                  `By its end the take is ${Math.abs(off).toFixed(2)} frames (${Math.abs(((off * perFrame) / sampleRate) * 1000).toFixed(1)} ms) off`,
+                  row.state === "tied" ? "." : "; once tied it can be resampled.",
+                ].join("")
               : "Too little drift to be seen or heard over this take."}
         </span>
       </div>
@@ -177,7 +233,10 @@ export function Confidence({ value }: { value: number }) {
   return (
     <span className="inline-flex items-center gap-1.5 align-middle">
       <span className="inline-block h-2 w-14 overflow-hidden rounded-full bg-[var(--warp)]">
-        <span className={`block h-full ${value >= 0.7 ? "bg-lime" : "bg-[var(--muted)]"}`} style={{ width: `${Math.round(value * 100)}%` }} />
+        <span
+          className={`block h-full ${value >= 0.7 ? "bg-lime" : "bg-[var(--muted)]"}`}
+          style={{ width: `${Math.round(value * 100)}%` }}
+        />
       </span>
       <span className="tc">{value.toFixed(2)}</span>
     </span>
@@ -198,5 +257,14 @@ function PictureAt({ take, at, playing }: { take: Take; at: number; playing: boo
     if (Math.abs(v.currentTime - at) > 0.08) v.currentTime = Math.max(0, at);
     if (v.paused) void v.play().catch(() => undefined);
   }, [at, playing]);
-  return <video ref={video} className="h-[90px] w-[160px] shrink-0 rounded-md bg-[#22263a]" src={`${base}/takes/${take.id}/picture`} muted preload="auto" aria-label={`Picture of ${takeTitle(take)}`} />;
+  return (
+    <video
+      ref={video}
+      className="h-[90px] w-[160px] shrink-0 rounded-md bg-[#22263a]"
+      src={`${base}/takes/${take.id}/picture`}
+      muted
+      preload="auto"
+      aria-label={`Picture of ${takeTitle(take)}`}
+    />
+  );
 }

@@ -24,7 +24,9 @@ export function SyncRoom() {
   const list = takes.data?.takes;
   const rows = useMemo(() => {
     const byTake = new Map(matches.data?.map((m) => [m.take, m]));
-    return (list ?? []).filter((t) => t.channels.length > 0 && (wantsPlace(t) || t.tie || byTake.has(t.id))).map((t) => rowOf(t, byTake.get(t.id)));
+    return (list ?? [])
+      .filter((t) => t.channels.length > 0 && (wantsPlace(t) || t.tie || byTake.has(t.id)))
+      .map((t) => rowOf(t, byTake.get(t.id)));
   }, [list, matches.data]);
   const open = takeOf(list, takeID);
   const shown = rows.find((r) => r.take === open) ?? rows.find((r) => r.state === "found") ?? rows[0];
@@ -38,23 +40,30 @@ export function SyncRoom() {
   const reference = shown?.reference ? takeOf(list, shown.reference) : undefined;
   return (
     <div className="flex h-full flex-col">
-      <Header
-        production={production.data}
-        history={history}
-      />
+      <Header production={production.data} history={history} />
       <Missing of={[production, takes, matches]} />
       {list && <LineUp production={id} takes={list} rows={rows} />}
       {list && rows.length === 0 && (
         <div className="flex grow flex-col items-center justify-center gap-2 text-center">
           <h2 className="text-xl font-bold">Nothing to line up yet</h2>
-          <p className="max-w-md text-muted">Bring in takes of the recorder, and the camera's movies or the picture cut, in the Takes room. Then line them up here.</p>
+          <p className="max-w-md text-muted">
+            Bring in takes of the recorder, and the camera's movies or the picture cut, in the Takes room. Then line them up here.
+          </p>
         </div>
       )}
       {rows.length > 0 && rate && (
         <div className="flex min-h-0 grow">
           <Matches rows={rows} takes={list!} shown={shown} rate={rate} onShow={show} />
           <main className="min-w-0 grow">
-            {shown && reference && <MatchBoard key={`${shown.take.id} ${shown.reference} ${shown.state === "tied"}`} row={shown} reference={reference} rate={rate} production={id} />}
+            {shown && reference && (
+              <MatchBoard
+                key={`${shown.take.id} ${shown.reference} ${shown.state === "tied"}`}
+                row={shown}
+                reference={reference}
+                rate={rate}
+                production={id}
+              />
+            )}
             {shown && !reference && <WithoutPlace row={shown} takes={list!} production={id} />}
           </main>
         </div>
@@ -80,17 +89,20 @@ function LineUp({ production, takes, rows }: { production: string; takes: Take[]
   const failed = syncs[0]?.state === "failed" ? syncs[0] : undefined;
   const done = syncs[0]?.state === "done" ? syncs[0] : undefined;
   const start = useDo(
-    () => ok(api.POST("/productions/{production}/sync", { params: { path: { production } }, body: { takes: set!.ids, references: references!.ids.filter((r) => set!.ids.length !== 1 || r !== set!.ids[0]), method } })),
+    () =>
+      ok(
+        api.POST("/productions/{production}/sync", {
+          params: { path: { production } },
+          body: { takes: set!.ids, references: references!.ids.filter((r) => set!.ids.length !== 1 || r !== set!.ids[0]), method },
+        }),
+      ),
     [keysOf.work(production)],
   );
   const cancel = useDo((w: string) => ok(api.POST("/work/{work}/cancel", { params: { path: { work: w } } })), [keysOf.work(production)]);
   const good = rows.filter(sure);
-  const acceptAll = useDo(
-    async () => {
-      for (const r of good) await ok(api.PUT("/takes/{take}/tie", { params: { path: { take: r.take.id } }, body: tieOf(r, r.offset) }));
-    },
-    [keysOf.takes(production), keysOf.matches(production)],
-  );
+  const acceptAll = useDo(async () => {
+    for (const r of good) await ok(api.PUT("/takes/{take}/tie", { params: { path: { take: r.take.id } }, body: tieOf(r, r.offset) }));
+  }, [keysOf.takes(production), keysOf.matches(production)]);
   return (
     <div className="flex shrink-0 flex-wrap items-center gap-2.5 border-b border-line px-4 py-2.5">
       <span className="text-muted">Line up</span>
@@ -103,7 +115,12 @@ function LineUp({ production, takes, rows }: { production: string; takes: Take[]
       {all.length === 0 ? (
         <span>nothing here yet: bring in a movie</span>
       ) : (
-        <select className="field max-w-56" aria-label="What to line them up with" value={references?.name ?? ""} onChange={(e) => setAgainst(e.target.value)}>
+        <select
+          className="field max-w-56"
+          aria-label="What to line them up with"
+          value={references?.name ?? ""}
+          onChange={(e) => setAgainst(e.target.value)}
+        >
           {against.map((g) => (
             <optgroup key={g.group} label={g.group}>
               {g.sets.map((s) => (
@@ -120,7 +137,11 @@ function LineUp({ production, takes, rows }: { production: string; takes: Take[]
           </option>
         ))}
       </select>
-      <button className="pill-act" disabled={!set || set.ids.length === 0 || !references || start.isPending || !!running} onClick={() => start.mutate(undefined)}>
+      <button
+        className="pill-act"
+        disabled={!set || set.ids.length === 0 || !references || start.isPending || !!running}
+        onClick={() => start.mutate(undefined)}
+      >
         Line up
       </button>
       {running ? (
@@ -139,7 +160,12 @@ function LineUp({ production, takes, rows }: { production: string; takes: Take[]
         </span>
       )}
       {good.length > 0 && (
-        <button className="pill" disabled={acceptAll.isPending} onClick={() => acceptAll.mutate(undefined)} title="Confidence of 0.70 or more, and no other place comes near">
+        <button
+          className="pill"
+          disabled={acceptAll.isPending}
+          onClick={() => acceptAll.mutate(undefined)}
+          title="Confidence of 0.70 or more, and no other place comes near"
+        >
           Accept all that are sure ({good.length})
         </button>
       )}
@@ -161,12 +187,20 @@ function Matches(p: { rows: Row[]; takes: Take[]; shown: Row | undefined; rate: 
           key={r.take.id}
           role="option"
           aria-selected={r === p.shown}
-          className={`grid cursor-pointer grid-cols-[128px_1fr_auto] items-center gap-x-3 border-b border-line py-2 pr-4 text-[13px] ${r === p.shown ? "border-l-4 border-l-zest bg-paper pl-3" : "pl-4 hover:bg-paper"}`}
+          className={`grid cursor-pointer grid-cols-[128px_1fr_auto] items-center gap-x-3 border-b border-line py-2 pr-4 text-[13px]
+            ${r === p.shown ? "border-l-4 border-l-zest bg-paper pl-3" : "pl-4 hover:bg-paper"}`}
           onClick={() => p.onShow(r)}
         >
           <span className="min-w-0">
             <b className="block truncate text-[14px]">{takeTitle(r.take)}</b>
-            <span className="block truncate text-muted">{[r.take.description.roll && `Roll ${r.take.description.roll}`, r.take.channels.length === 1 ? r.take.channels[0]!.name || "1 channel" : `${r.take.channels.length} channels`].filter(Boolean).join(", ")}</span>
+            <span className="block truncate text-muted">
+              {[
+                r.take.description.roll && `Roll ${r.take.description.roll}`,
+                r.take.channels.length === 1 ? r.take.channels[0]!.name || "1 channel" : `${r.take.channels.length} channels`,
+              ]
+                .filter(Boolean)
+                .join(", ")}
+            </span>
           </span>
           {r.reference ? (
             <span className="min-w-0">
@@ -197,23 +231,41 @@ function Matches(p: { rows: Row[]; takes: Take[]; shown: Row | undefined; rate: 
 
 /** A take that nothing was found for: why, and the way by hand. */
 function WithoutPlace({ row, takes, production }: { row: Row; takes: Take[]; production: string }) {
-  const movies = takes.filter((t) => t.id !== row.take.id && t.description.sampleRate === row.take.description.sampleRate && (t.kind === "camera" || t.kind === "picture" || t.channels.length > 0));
+  const movies = takes.filter(
+    (t) =>
+      t.id !== row.take.id &&
+      t.description.sampleRate === row.take.description.sampleRate &&
+      (t.kind === "camera" || t.kind === "picture" || t.channels.length > 0),
+  );
   const [chosen, setChosen] = useState("");
   const reference = movies.find((t) => t.id === chosen) ?? movies[0];
   const byHand = useDo(
-    () => ok(api.PUT("/takes/{take}/tie", { params: { path: { take: row.take.id } }, body: { reference: reference!.id, offset: 0, driftPPM: 0, confidence: 0, method: "waveform" } })),
+    () =>
+      ok(
+        api.PUT("/takes/{take}/tie", {
+          params: { path: { take: row.take.id } },
+          body: { reference: reference!.id, offset: 0, driftPPM: 0, confidence: 0, method: "waveform" },
+        }),
+      ),
     [keysOf.takes(production), keysOf.matches(production)],
   );
   return (
     <div className="px-6 py-5">
       <h2 className="text-[17px] font-bold">{takeTitle(row.take)}</h2>
       <p className="mt-1 max-w-xl text-muted">
-        {row.match?.reason ? `${row.match.reason}. It stays in this list until it is tied.` : "It has not been lined up yet. Choose above what to line up with what, and press Line up."}
+        {row.match?.reason
+          ? `${row.match.reason}. It stays in this list until it is tied.`
+          : "It has not been lined up yet. Choose above what to line up with what, and press Line up."}
       </p>
       {reference && (
         <div className="mt-4 flex flex-wrap items-center gap-2 text-[13px]">
           <span className="text-muted">By hand: tie it to the start of</span>
-          <select className="field max-w-56" aria-label="Reference to tie it to by hand" value={reference.id} onChange={(e) => setChosen(e.target.value)}>
+          <select
+            className="field max-w-56"
+            aria-label="Reference to tie it to by hand"
+            value={reference.id}
+            onChange={(e) => setChosen(e.target.value)}
+          >
             {movies.map((t) => (
               <option key={t.id} value={t.id}>
                 {takeTitle(t)}

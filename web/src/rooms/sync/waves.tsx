@@ -9,12 +9,22 @@ import { useLight } from "../../ui/light";
 export type View = { centre: number; span: number }; // frames of the reference
 
 /** A waveform between two frames of a take, in a band of a canvas: as threads from afar, as a line from near. */
-function wave(g: CanvasRenderingContext2D, take: Take, channel: number, from: number, perPixel: number, width: number, top: number, height: number) {
+function wave(
+  g: CanvasRenderingContext2D,
+  take: Take,
+  channel: number,
+  from: number,
+  perPixel: number,
+  width: number,
+  top: number,
+  height: number,
+) {
   const middle = top + height / 2;
   if (perPixel >= binFrames[0] / threadStep) {
     const detail = levelFor(perPixel * threadStep);
     const channels = channel > 0 ? [channel - 1] : take.channels.map((_, i) => i);
-    const at = (x: number) => channels.map((c) => extent(take.id, take.channels.length, c, detail, from + x * perPixel, from + (x + threadStep) * perPixel));
+    const at = (x: number) =>
+      channels.map((c) => extent(take.id, take.channels.length, c, detail, from + x * perPixel, from + (x + threadStep) * perPixel));
     let loudest = 0.01;
     const sizes: number[] = [];
     for (let x = 0; x < width; x += threadStep) {
@@ -59,7 +69,15 @@ function wave(g: CanvasRenderingContext2D, take: Take, channel: number, from: nu
 }
 
 /** The reference above and the take below on one axis. Dragging the lower one moves the take. */
-export function Waves(p: { reference: Take; take: Take; channel: number; offset: number; view: View; playhead: number | null; onDrag: (offset: number) => void }) {
+export function Waves(p: {
+  reference: Take;
+  take: Take;
+  channel: number;
+  offset: number;
+  view: View;
+  playhead: number | null;
+  onDrag: (offset: number) => void;
+}) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const light = useLight();
   const drag = useRef<{ x: number; offset: number } | null>(null);
@@ -106,7 +124,9 @@ export function Waves(p: { reference: Take; take: Take; channel: number; offset:
       onPointerCancel={() => (drag.current = null)}
     >
       <canvas ref={canvas} className="h-full w-full" role="img" aria-label="The reference above, the take below" />
-      {place !== null && place >= 0 && place <= 1 && <span className="pointer-events-none absolute inset-y-0 w-0.5 bg-zest" style={{ left: `${place * 100}%` }} />}
+      {place !== null && place >= 0 && place <= 1 && (
+        <span className="pointer-events-none absolute inset-y-0 w-0.5 bg-zest" style={{ left: `${place * 100}%` }} />
+      )}
     </div>
   );
 }

@@ -14,8 +14,15 @@ import { Edited } from "./edited";
 import { takeTitle } from "./list";
 import { level, setOf, spare, together, waysOf, whySpare, without } from "./reading";
 import { UnravelBar } from "./unravelbar";
+import { many } from "../../ui/words";
 
-export const kindNames: Record<TakeKind, string> = { recording: "Recording", music: "Music", effect: "Effect", camera: "Camera movie", picture: "Picture cut" };
+export const kindNames: Record<TakeKind, string> = {
+  recording: "Recording",
+  music: "Music",
+  effect: "Effect",
+  camera: "Camera movie",
+  picture: "Picture cut",
+};
 const encodings: Record<string, string> = { pcm: "", float: " float" };
 
 /** One take: what it is, and a row for each channel to be named, read, heard and unravelled. */
@@ -29,7 +36,10 @@ export function TakeBoard({ take }: { take: Take }) {
   const away = (c: Take["channels"][number]) => spare(c) && !inSet(c.index); // a set is shown whole
   const folded = take.channels.filter(away);
   const rows = take.channels.filter((c) => unfolded || !away(c));
-  const names = useMemo(() => [...new Set(takes.data?.takes.flatMap((t) => t.channels.map((c) => c.name)).filter(Boolean))].sort(), [takes.data]);
+  const names = useMemo(
+    () => [...new Set(takes.data?.takes.flatMap((t) => t.channels.map((c) => c.name)).filter(Boolean))].sort(),
+    [takes.data],
+  );
   const mark = (index: number, on: boolean, range: boolean) => {
     const span = range && last ? rows.map((r) => r.index).filter((i) => i >= Math.min(last, index) && i <= Math.max(last, index)) : [index];
     setMarked((m) => (on ? [...m, ...span.filter((i) => !m.includes(i))] : m.filter((i) => !span.includes(i))).sort((a, b) => a - b));
@@ -45,16 +55,32 @@ export function TakeBoard({ take }: { take: Take }) {
       </datalist>
       <div className="flex min-h-0 grow flex-col overflow-auto px-6">
         {rows.map((c) => (
-          <ChannelRow key={c.index} take={take} channel={c} stems={stems.data?.stems ?? []} marked={marked.includes(c.index)} onMark={(on, range) => mark(c.index, on, range)} />
+          <ChannelRow
+            key={c.index}
+            take={take}
+            channel={c}
+            stems={stems.data?.stems ?? []}
+            marked={marked.includes(c.index)}
+            onMark={(on, range) => mark(c.index, on, range)}
+          />
         ))}
         {folded.length > 0 && (
-          <button className="flex w-full shrink-0 cursor-pointer items-center gap-2 border-t border-line py-2.5 text-left text-[13px] text-muted hover:text-ink" aria-expanded={unfolded} onClick={() => setUnfolded(!unfolded)}>
+          <button
+            className="flex w-full shrink-0 cursor-pointer items-center gap-2 border-t border-line py-2.5 text-left text-[13px] text-muted hover:text-ink"
+            aria-expanded={unfolded}
+            onClick={() => setUnfolded(!unfolded)}
+          >
             {unfolded ? <ChevronDown size={15} /> : <ChevronRight size={15} />}
-            {unfolded ? "Fold away what is empty or a copy" : `${folded.length === 1 ? "1 channel" : `${folded.length} channels`} folded away: ${folded.map(whySpare).join("; ")}`}
+            {unfolded
+              ? "Fold away what is empty or a copy"
+              : `${folded.length === 1 ? "1 channel" : `${folded.length} channels`} folded away: ${folded.map(whySpare).join("; ")}`}
           </button>
         )}
         {take.channels.length > 0 ? (
-          <p className="shrink-0 border-t border-line py-2.5 text-[13px] text-muted">Press and hold on a waveform to hear that channel alone from there. Mark channels to hear them together or to read them as a set.</p>
+          <p className="shrink-0 border-t border-line py-2.5 text-[13px] text-muted">
+            Press and hold on a waveform to hear that channel alone from there. Mark channels to hear them together or to read them as a
+            set.
+          </p>
         ) : (
           <p className="border-t border-line py-2.5 text-muted">This movie has no sound, only a picture.</p>
         )}
@@ -72,8 +98,12 @@ function BoardHead({ take }: { take: Take }) {
   const edit = useTakeEdit(take);
   const again = [keysOf.takes(take.production)];
   const remove = useDo(() => ok(api.DELETE("/takes/{take}", { params: { path: { take: take.id } } })), again);
-  const convert = useDo((sampleRate: number) => ok(api.POST("/takes/{take}/convert", { params: { path: { take: take.id } }, body: { sampleRate } })), [keysOf.work(take.production)]);
-  const end = production.data && d.startSamples !== null ? labelAt(d.startSamples + d.frames, d.sampleRate, production.data.frameRate) : null;
+  const convert = useDo(
+    (sampleRate: number) => ok(api.POST("/takes/{take}/convert", { params: { path: { take: take.id } }, body: { sampleRate } })),
+    [keysOf.work(take.production)],
+  );
+  const end =
+    production.data && d.startSamples !== null ? labelAt(d.startSamples + d.frames, d.sampleRate, production.data.frameRate) : null;
   const named = take.channels.some((c) => c.fileName !== "");
   const otherRate = production.data && d.sampleRate !== production.data.sampleRate;
   return (
@@ -81,7 +111,12 @@ function BoardHead({ take }: { take: Take }) {
       <div className="min-w-0 grow">
         <div className="flex flex-wrap items-center gap-2.5">
           <h1 className="min-w-0 truncate text-[22px] font-bold">{takeTitle(take)}</h1>
-          <button className={`pill ${d.circled ? "border-ink font-semibold" : "text-muted"}`} aria-pressed={d.circled} aria-label={d.circled ? "This take is circled" : "This take is not circled"} onClick={() => edit.mutate({ slate: { circled: !d.circled } })}>
+          <button
+            className={`pill ${d.circled ? "border-ink font-semibold" : "text-muted"}`}
+            aria-pressed={d.circled}
+            aria-label={d.circled ? "This take is circled" : "This take is not circled"}
+            onClick={() => edit.mutate({ slate: { circled: !d.circled } })}
+          >
             {d.circled ? "Circled" : "Not circled"}
           </button>
           <DropdownMenu.Root>
@@ -115,7 +150,13 @@ function BoardHead({ take }: { take: Take }) {
           {(["scene", "take", "roll"] as const).map((f) => (
             <span key={f} className="flex min-w-0 max-w-40 items-center gap-1.5">
               <span className="text-muted">{{ scene: "Scene", take: "Take", roll: "Roll" }[f]}</span>
-              <Edited className="font-semibold" value={d[f]} label={{ scene: "Scene", take: "Take number", roll: "Roll" }[f]} empty="none" onKeep={(text) => edit.mutate({ slate: { [f]: text } })} />
+              <Edited
+                className="font-semibold"
+                value={d[f]}
+                label={{ scene: "Scene", take: "Take number", roll: "Roll" }[f]}
+                empty="none"
+                onKeep={(text) => edit.mutate({ slate: { [f]: text } })}
+              />
             </span>
           ))}
           <span className="flex min-w-0 max-w-full grow items-center gap-1.5">
@@ -126,19 +167,31 @@ function BoardHead({ take }: { take: Take }) {
         <p className="mt-1 text-[13px] text-muted">
           {d.startTimecode ? (
             <>
-              Recorded <span className="tc text-ink">{d.startTimecode}{end && ` – ${end}`}</span>
+              Recorded{" "}
+              <span className="tc text-ink">
+                {d.startTimecode}
+                {end && ` – ${end}`}
+              </span>
               {d.date && ` on ${d.date}`}
             </>
           ) : (
             "No timecode"
           )}
           , {duration(d.frames, d.sampleRate)}
-          {take.channels.length > 0 && `, ${take.channels.length === 1 ? "1 channel" : `${take.channels.length} channels`}, ${d.bitDepth} bit${encodings[d.encoding]}, ${d.sampleRate / 1000} kHz`}, {d.container.toUpperCase()}.{" "}
-          {take.channels.length > 0 && <b className="font-semibold text-ink">{named ? "Names come from the file." : "The file names no channels."}</b>}
+          {take.channels.length > 0 &&
+            `, ${many(take.channels.length, "channel")}, ${d.bitDepth} bit${encodings[d.encoding]}, ${d.sampleRate / 1000} kHz`}
+          , {d.container.toUpperCase()}.{" "}
+          {take.channels.length > 0 && (
+            <b className="font-semibold text-ink">{named ? "Names come from the file." : "The file names no channels."}</b>
+          )}
         </p>
         {d.cues && d.cues.length > 0 && (
           <p className="mt-1 truncate text-[13px] text-muted">
-            Marks in the file: {d.cues.slice(0, 8).map((c) => `${duration(c.frame, d.sampleRate)}${c.label && ` ${c.label}`}`).join("; ")}
+            Marks in the file:{" "}
+            {d.cues
+              .slice(0, 8)
+              .map((c) => `${duration(c.frame, d.sampleRate)}${c.label && ` ${c.label}`}`)
+              .join("; ")}
             {d.cues.length > 8 && ` and ${d.cues.length - 8} more`}
           </p>
         )}
@@ -152,8 +205,12 @@ function BoardHead({ take }: { take: Take }) {
         )}
         {take.tie && (
           <p className="mt-1 text-[13px] text-muted">
-            Tied to <b className="font-semibold text-ink">{take.tie.title}</b>, {take.tie.offset >= 0 ? "starting" : "which starts"} {duration(Math.abs(take.tie.offset), d.sampleRate)} {take.tie.offset >= 0 ? "after it" : "later"}
-            {take.tie.driftPPM !== 0 && `, drift ${take.tie.driftPPM.toFixed(1)} ppm`}. <Link className="underline" to={`/p/${take.production}/sync/${take.id}`}>Look at it in Sync</Link>
+            Tied to <b className="font-semibold text-ink">{take.tie.title}</b>, {take.tie.offset >= 0 ? "starting" : "which starts"}{" "}
+            {duration(Math.abs(take.tie.offset), d.sampleRate)} {take.tie.offset >= 0 ? "after it" : "later"}
+            {take.tie.driftPPM !== 0 && `, drift ${take.tie.driftPPM.toFixed(1)} ppm`}.{" "}
+            <Link className="underline" to={`/p/${take.production}/sync/${take.id}`}>
+              Look at it in Sync
+            </Link>
           </p>
         )}
         {take.assembly && <MadeOf take={take} />}
@@ -163,7 +220,16 @@ function BoardHead({ take }: { take: Take }) {
           </p>
         ))}
       </div>
-      {take.picture && <video className="h-[108px] w-[192px] shrink-0 rounded-md bg-[#22263a]" src={`${base}/takes/${take.id}/picture`} muted controls preload="metadata" aria-label={`Picture of ${takeTitle(take)}`} />}
+      {take.picture && (
+        <video
+          className="h-[108px] w-[192px] shrink-0 rounded-md bg-[#22263a]"
+          src={`${base}/takes/${take.id}/picture`}
+          muted
+          controls
+          preload="metadata"
+          aria-label={`Picture of ${takeTitle(take)}`}
+        />
+      )}
     </div>
   );
 }
@@ -186,7 +252,12 @@ function MadeOf({ take }: { take: Take }) {
         <button className="cursor-pointer underline hover:text-ink" aria-expanded={open} onClick={() => setOpen(!open)}>
           {open ? "Less" : "Why, and which files"}
         </button>
-        <button className="pill h-6 px-2 text-[12px]" disabled={apart.isPending} onClick={() => apart.mutate(undefined)} title="Its files become takes of their own again; undo puts them together">
+        <button
+          className="pill h-6 px-2 text-[12px]"
+          disabled={apart.isPending}
+          onClick={() => apart.mutate(undefined)}
+          title="Its files become takes of their own again; undo puts them together"
+        >
           <Unlink size={12} /> {a.kind === "converted" ? "Back to the original" : "Take apart"}
         </button>
       </div>
@@ -219,7 +290,14 @@ function MadeOf({ take }: { take: Take }) {
 function MarkedBar({ take, marked, onDone }: { take: Take; marked: number[]; onDone: () => void }) {
   const edit = useTakeEdit(take);
   const playing = usePlayer((s) => s.playing?.what === "take" && s.playing.id === take.id && s.playing.channels.length === marked.length);
-  const hear = () => (playing ? player.stop() : void player.playTake(take.id, marked.map((i) => i - 1), 0));
+  const hear = () =>
+    playing
+      ? player.stop()
+      : void player.playTake(
+          take.id,
+          marked.map((i) => i - 1),
+          0,
+        );
   useActions({ "hear-marked": hear });
   const ways = waysOf(marked);
   return (

@@ -13,7 +13,13 @@ export function BringIn(p: { production: string; open: boolean; onOpenChange: (o
   const [card, setCard] = useState("");
   const chosen = card || cards.data?.[0] || "";
   return (
-    <Dialog open={p.open} onOpenChange={p.onOpenChange} title="Bring in takes" about="Files are copied; what is on the card or your disk is never changed." wide>
+    <Dialog
+      open={p.open}
+      onOpenChange={p.onOpenChange}
+      title="Bring in takes"
+      about="Files are copied; what is on the card or your disk is never changed."
+      wide
+    >
       <label className="mb-5 flex cursor-pointer items-center justify-center gap-3 rounded-xl border-2 border-dashed border-line px-4 py-5 hover:border-muted">
         <Upload size={20} className="text-muted" />
         <span>
@@ -32,13 +38,20 @@ export function BringIn(p: { production: string; open: boolean; onOpenChange: (o
           onDrop={(e) => e.stopPropagation()}
         />
       </label>
-      {cards.data?.length === 0 && <p className="text-muted">No card is set up on this server. Whoever runs it can add one: --card NAME=FOLDER.</p>}
+      {cards.data?.length === 0 && (
+        <p className="text-muted">No card is set up on this server. Whoever runs it can add one: --card NAME=FOLDER.</p>
+      )}
       {cards.data && cards.data.length > 0 && (
         <>
           <div className="mb-2 flex items-center gap-2">
             <b className="mr-1">From the server:</b>
             {cards.data.map((c) => (
-              <button key={c} className={`pill ${c === chosen ? "border-ink font-semibold" : ""}`} aria-pressed={c === chosen} onClick={() => setCard(c)}>
+              <button
+                key={c}
+                className={`pill ${c === chosen ? "border-ink font-semibold" : ""}`}
+                aria-pressed={c === chosen}
+                onClick={() => setCard(c)}
+              >
                 {c}
               </button>
             ))}
@@ -57,7 +70,10 @@ function size(bytes: number) {
 function CardFiles({ card, production, onDone }: { card: string; production: string; onDone: () => void }) {
   const [folder, setFolder] = useState("");
   const [marked, setMarked] = useState<Set<string>>(new Set());
-  const list = useQuery({ queryKey: ["card", card, folder], queryFn: () => ok(api.GET("/cards/{card}/files", { params: { path: { card }, query: { folder } } })) });
+  const list = useQuery({
+    queryKey: ["card", card, folder],
+    queryFn: () => ok(api.GET("/cards/{card}/files", { params: { path: { card }, query: { folder } } })),
+  });
   const bring = useDo(
     (paths: string[]) => ok(api.POST("/productions/{production}/imports", { params: { path: { production } }, body: { card, paths } })),
     [keysOf.work(production)],
@@ -87,7 +103,12 @@ function CardFiles({ card, production, onDone }: { card: string; production: str
         ))}
         {files.length > 0 && (
           <label className="ml-auto flex cursor-pointer items-center gap-2">
-            <input type="checkbox" checked={all} onChange={() => setMarked(new Set(all ? [] : [...marked, ...files.map((f) => f.path)]))} className="accent-act" />
+            <input
+              type="checkbox"
+              checked={all}
+              onChange={() => setMarked(new Set(all ? [] : [...marked, ...files.map((f) => f.path)]))}
+              className="accent-act"
+            />
             all {files.length} files
           </label>
         )}
@@ -97,11 +118,18 @@ function CardFiles({ card, production, onDone }: { card: string; production: str
         {list.data?.length === 0 && <p className="px-3 py-4 text-muted">There is nothing here that can be taken in.</p>}
         {list.data?.map((e) =>
           e.folder ? (
-            <button key={e.path} className="flex w-full cursor-pointer items-center gap-2.5 border-b border-line px-3 py-2 text-left last:border-0 hover:bg-band" onClick={() => setFolder(e.path)}>
+            <button
+              key={e.path}
+              className="flex w-full cursor-pointer items-center gap-2.5 border-b border-line px-3 py-2 text-left last:border-0 hover:bg-band"
+              onClick={() => setFolder(e.path)}
+            >
               <Folder size={16} className="text-muted" /> {e.name}
             </button>
           ) : (
-            <label key={e.path} className="flex cursor-pointer items-center gap-2.5 border-b border-line px-3 py-2 last:border-0 hover:bg-band">
+            <label
+              key={e.path}
+              className="flex cursor-pointer items-center gap-2.5 border-b border-line px-3 py-2 last:border-0 hover:bg-band"
+            >
               <input type="checkbox" checked={marked.has(e.path)} onChange={() => mark(e)} className="accent-act" />
               <span className="grow truncate">{e.name}</span>
               <span className="tc text-[13px] text-muted">{size(e.size)}</span>

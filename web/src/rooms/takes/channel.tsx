@@ -15,13 +15,23 @@ const harmed = ["clipped", "dropout", "hum", "dc"];
 export const namesList = "channel-names";
 
 /** One channel of a take: its name, what is on it, its waveform, how it is read, its stem, and whether unravel takes it. */
-export function ChannelRow(p: { take: Take; channel: Channel; stems: ProductionStem[]; marked: boolean; onMark: (on: boolean, range: boolean) => void }) {
+export function ChannelRow(p: {
+  take: Take;
+  channel: Channel;
+  stems: ProductionStem[];
+  marked: boolean;
+  onMark: (on: boolean, range: boolean) => void;
+}) {
   const { take, channel: c } = p;
   const edit = useTakeEdit(take);
   const set = setOf(take.sets, c.index);
   const group = set ? set.channels : [c.index];
   return (
-    <div className={`grid min-h-[56px] max-h-32 flex-1 grid-cols-[52px_196px_40px_minmax(110px,1fr)_134px_40px] items-center gap-2.5 border-t border-line py-1.5 ${p.marked ? "bg-band" : ""}`} data-channel={c.index}>
+    <div
+      className={`grid min-h-[56px] max-h-32 flex-1 grid-cols-[52px_196px_40px_minmax(110px,1fr)_134px_40px] items-center gap-2.5 border-t
+        border-line py-1.5 ${p.marked ? "bg-band" : ""}`}
+      data-channel={c.index}
+    >
       <label className="flex cursor-pointer items-center justify-end gap-2">
         <input
           type="checkbox"
@@ -34,7 +44,14 @@ export function ChannelRow(p: { take: Take; channel: Channel; stems: ProductionS
         <span className="tc w-5 text-right text-muted">{c.index}</span>
       </label>
       <div className="min-w-0">
-        <Edited className="font-semibold" value={c.name} label={`Name of channel ${c.index}`} empty={`Channel ${c.index}`} suggestions={namesList} onKeep={(name) => edit.mutate({ channels: [{ index: c.index, name }] })} />
+        <Edited
+          className="font-semibold"
+          value={c.name}
+          label={`Name of channel ${c.index}`}
+          empty={`Channel ${c.index}`}
+          suggestions={namesList}
+          onKeep={(name) => edit.mutate({ channels: [{ index: c.index, name }] })}
+        />
         <p className="truncate text-[12px] text-muted">
           {c.empty ? "empty" : c.use === "unknown" ? "not told" : c.use}, {level(c.rmsDBFS)}
           {c.fileName !== c.name && c.fileName && ` · in the file: ${c.fileName}`}
@@ -42,14 +59,23 @@ export function ChannelRow(p: { take: Take; channel: Channel; stems: ProductionS
         {c.findings
           ?.filter((f) => f.kind !== "empty")
           .map((f) => (
-            <p key={f.kind} className={`truncate text-[12px] ${harmed.includes(f.kind) ? "font-semibold text-wrong" : "text-muted"}`} title={f.message}>
+            <p
+              key={f.kind}
+              className={`truncate text-[12px] ${harmed.includes(f.kind) ? "font-semibold text-wrong" : "text-muted"}`}
+              title={f.message}
+            >
               {f.message}
             </p>
           ))}
       </div>
       <SetMark take={take} channel={c} />
       <Waveform take={take} channel={c} muted={!c.unravelled} />
-      <StemChoice take={take} channel={c} stems={p.stems} onStem={(stem, strand) => edit.mutate({ channels: group.map((index) => ({ index, stem, strand })) })} />
+      <StemChoice
+        take={take}
+        channel={c}
+        stems={p.stems}
+        onStem={(stem, strand) => edit.mutate({ channels: group.map((index) => ({ index, stem, strand })) })}
+      />
       <Switch.Root
         checked={c.unravelled}
         // A bonded set is never split: its channels are switched together.
@@ -76,7 +102,12 @@ function SetMark({ take, channel: c }: { take: Take; channel: Channel }) {
         className="justify-self-center cursor-pointer rounded p-1 text-muted hover:text-ink"
         aria-label={`Pair channel ${c.index} with ${next.index}`}
         title={`Read ${c.index} and ${next.index} as one bonded stereo pair`}
-        onClick={() => edit.mutate({ sets: together(take.sets, { kind: "bonded", channels: [c.index, next.index], labels: ["L", "R"] }), channels: [c.index, next.index].map((index) => ({ index, on: true })) })}
+        onClick={() =>
+          edit.mutate({
+            sets: together(take.sets, { kind: "bonded", channels: [c.index, next.index], labels: ["L", "R"] }),
+            channels: [c.index, next.index].map((index) => ({ index, on: true })),
+          })
+        }
       >
         <Link2 size={15} />
       </button>
@@ -84,7 +115,11 @@ function SetMark({ take, channel: c }: { take: Take; channel: Channel }) {
   }
   return (
     <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="pill h-6 justify-self-center border-ink px-1.5 text-[12px] font-semibold" aria-label={`Channel ${c.index} is ${labelIn(set, c.index)} of a ${setName(set)}`} title={`${labelIn(set, c.index)} of a ${setName(set)}; press to read it differently`}>
+      <DropdownMenu.Trigger
+        className="pill h-6 justify-self-center border-ink px-1.5 text-[12px] font-semibold"
+        aria-label={`Channel ${c.index} is ${labelIn(set, c.index)} of a ${setName(set)}`}
+        title={`${labelIn(set, c.index)} of a ${setName(set)}; press to read it differently`}
+      >
         {set.kind === "bonded" && set.channels.length === 2 && <Link2 size={12} />}
         {labelIn(set, c.index)}
       </DropdownMenu.Trigger>
@@ -101,14 +136,22 @@ function SetMark({ take, channel: c }: { take: Take; channel: Channel }) {
               <DropdownMenu.Item className="menu-item" onSelect={() => read(together(take.sets, swapped(set)))}>
                 Change the sides over
               </DropdownMenu.Item>
-              <DropdownMenu.Item className="menu-item" onSelect={() => read(together(take.sets, { kind: "sum", channels: set.channels, labels: ["M"] }))}>
+              <DropdownMenu.Item
+                className="menu-item"
+                onSelect={() => read(together(take.sets, { kind: "sum", channels: set.channels, labels: ["M"] }))}
+              >
                 Use the sum, each side at −6 dB
               </DropdownMenu.Item>
               {set.channels.map((only, i) => (
                 <DropdownMenu.Item
                   key={only}
                   className="menu-item"
-                  onSelect={() => edit.mutate({ sets: without(take.sets, [c.index]), channels: set.channels.map((index) => ({ index, on: index === only })) })}
+                  onSelect={() =>
+                    edit.mutate({
+                      sets: without(take.sets, [c.index]),
+                      channels: set.channels.map((index) => ({ index, on: index === only })),
+                    })
+                  }
                 >
                   Use one side alone: {i === 0 ? "left" : "right"}, channel {only}
                 </DropdownMenu.Item>
@@ -120,12 +163,19 @@ function SetMark({ take, channel: c }: { take: Take; channel: Channel }) {
             set.labels
               .filter((label) => label !== labelIn(set, c.index))
               .map((label) => (
-                <DropdownMenu.Item key={label} className="menu-item" onSelect={() => read(together(take.sets, relabelled(set, c.index, label)))}>
+                <DropdownMenu.Item
+                  key={label}
+                  className="menu-item"
+                  onSelect={() => read(together(take.sets, relabelled(set, c.index, label)))}
+                >
                   It is {label}; change it over with that one
                 </DropdownMenu.Item>
               ))}
           {set.kind === "sum" && set.channels.length === 2 && (
-            <DropdownMenu.Item className="menu-item" onSelect={() => read(together(take.sets, { kind: "bonded", channels: set.channels, labels: ["L", "R"] }))}>
+            <DropdownMenu.Item
+              className="menu-item"
+              onSelect={() => read(together(take.sets, { kind: "bonded", channels: set.channels, labels: ["L", "R"] }))}
+            >
               Read them as a stereo pair
             </DropdownMenu.Item>
           )}
@@ -142,7 +192,10 @@ function StemChoice(p: { take: Take; channel: Channel; stems: ProductionStem[]; 
   const decided = !!c.stem;
   return (
     <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="flex min-w-0 cursor-pointer items-center gap-1.5 rounded px-1 py-0.5 text-left text-[13px] text-muted hover:bg-band" aria-label={`Stem of channel ${c.index}: ${stemOf(c)}${strand && `, ${strand}`}${decided ? "" : ", suggested"}`}>
+      <DropdownMenu.Trigger
+        className="flex min-w-0 cursor-pointer items-center gap-1.5 rounded px-1 py-0.5 text-left text-[13px] text-muted hover:bg-band"
+        aria-label={`Stem of channel ${c.index}: ${stemOf(c)}${strand && `, ${strand}`}${decided ? "" : ", suggested"}`}
+      >
         <StemTag stem={stemOf(c)} suggested={!decided} />
         <span className="min-w-0 truncate">
           {strand && <span className="text-ink">{strand} </span>}

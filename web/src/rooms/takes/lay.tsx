@@ -9,9 +9,24 @@ import { Dialog } from "../../ui/dialog";
 import { freshReel, ReelSelect } from "./reelselect";
 import { newReelName } from "./unravelbar";
 
-const roles: Record<NonNullable<LaidTake["role"]>, string> = { mix: "the full mix", "M&E": "the M&E", DX: "dialogue", NX: "narration", MX: "music", FX: "effects", AX: "ambience" };
+const roles: Record<NonNullable<LaidTake["role"]>, string> = {
+  mix: "the full mix",
+  "M&E": "the M&E",
+  DX: "dialogue",
+  NX: "narration",
+  MX: "music",
+  FX: "effects",
+  AX: "ambience",
+};
 
-const width = (l: LaidTake) => (l.tracks > 1 ? `${l.tracks} tracks` : l.labels?.length === 1 ? "mono" : l.labels?.length === 2 ? "stereo" : `${l.labels?.length} channels`);
+const width = (l: LaidTake) =>
+  l.tracks > 1
+    ? `${l.tracks} tracks`
+    : l.labels?.length === 1
+      ? "mono"
+      : l.labels?.length === 2
+        ? "stereo"
+        : `${l.labels?.length} channels`;
 
 /** Several takes go onto a reel in one step, after it has been said how. */
 export function LayTakes({ takes, production }: { takes: Take[]; production: string }) {
@@ -26,7 +41,9 @@ export function LayTakes({ takes, production }: { takes: Take[]; production: str
     async () => {
       if (target) return target;
       const name = newReelName(reels.data?.map((r) => r.name) ?? []);
-      const fresh = await ok(api.POST("/productions/{production}/reels", { params: { path: { production } }, body: { name, start: "10:00:00:00" } }));
+      const fresh = await ok(
+        api.POST("/productions/{production}/reels", { params: { path: { production } }, body: { name, start: "10:00:00:00" } }),
+      );
       made.current = fresh.id;
       return fresh;
     },
@@ -36,7 +53,10 @@ export function LayTakes({ takes, production }: { takes: Take[]; production: str
   return (
     <section className="mt-5 border-t border-line pt-4">
       <h2 className="text-[16px] font-bold">Onto a reel</h2>
-      <p className="mt-1 max-w-2xl text-[13px] text-muted">Each lies where it belongs, else at the start of the reel, on tracks that are called as it is. The parts of a finished mix are known by their names (mix, DX, VO, M&amp;E, music left…), paired, and each feeds an output of its own.</p>
+      <p className="mt-1 max-w-2xl text-[13px] text-muted">
+        Each lies where it belongs, else at the start of the reel, on tracks that are called as it is. The parts of a finished mix are known
+        by their names (mix, DX, VO, M&amp;E, music left…), paired, and each feeds an output of its own.
+      </p>
       <div className="mt-3 flex flex-wrap items-center gap-2">
         <button className="pill-act" disabled={!reels.data || !known || begin.isPending} onClick={() => begin.mutate(undefined)}>
           Lay {takes.length} takes onto {target?.name ?? "a new reel"}…
@@ -59,17 +79,37 @@ export function LayTakes({ takes, production }: { takes: Take[]; production: str
 }
 
 /** What would be laid where, and the one press that does it. */
-function Confirm({ takes, reel, production, onClose }: { takes: Take[]; reel: { id: string; name: string }; production: string; onClose: () => void }) {
+function Confirm({
+  takes,
+  reel,
+  production,
+  onClose,
+}: {
+  takes: Take[];
+  reel: { id: string; name: string };
+  production: string;
+  onClose: () => void;
+}) {
   const go = useNavigate();
   const queries = useQueryClient();
   const [plain, setPlain] = useState(false);
   const ids = takes.map((t) => t.id);
-  const look = useQuery({ queryKey: ["lay", reel.id, plain, ...ids], queryFn: () => ok(api.POST("/reels/{reel}/lay/look", { params: { path: { reel: reel.id } }, body: { takes: ids, plain } })) });
+  const look = useQuery({
+    queryKey: ["lay", reel.id, plain, ...ids],
+    queryFn: () => ok(api.POST("/reels/{reel}/lay/look", { params: { path: { reel: reel.id } }, body: { takes: ids, plain } })),
+  });
   const lay = useDo(
     async () => {
       const path = { reel: reel.id };
       const now = await ok(api.GET("/reels/{reel}", { params: { path } }));
-      return once((key) => ok(api.POST("/reels/{reel}/lay", { params: { path, header: { "Idempotency-Key": key } }, body: { revision: now.revision, takes: ids, plain, reuse: true } })));
+      return once((key) =>
+        ok(
+          api.POST("/reels/{reel}/lay", {
+            params: { path, header: { "Idempotency-Key": key } },
+            body: { revision: now.revision, takes: ids, plain, reuse: true },
+          }),
+        ),
+      );
     },
     [keysOf.takes(production), keysOf.reels(production)],
     (view) => {
@@ -80,7 +120,12 @@ function Confirm({ takes, reel, production, onClose }: { takes: Take[]; reel: { 
   const list = look.data;
   const finished = list?.some((l) => l.role);
   return (
-    <Dialog open onOpenChange={(open) => !open && onClose()} title={`Lay them onto ${reel.name}`} about="In one step, which undo takes back. The takes themselves are not changed.">
+    <Dialog
+      open
+      onOpenChange={(open) => !open && onClose()}
+      title={`Lay them onto ${reel.name}`}
+      about="In one step, which undo takes back. The takes themselves are not changed."
+    >
       {look.error && <p className="text-wrong">{look.error.message}</p>}
       {list && (
         <table className="w-full text-[13px]">
@@ -119,7 +164,8 @@ function Confirm({ takes, reel, production, onClose }: { takes: Take[]; reel: { 
       )}
       {(finished || plain) && (
         <label className="mt-3 flex cursor-pointer items-center gap-2 text-[13px]">
-          <input type="checkbox" className="accent-act" checked={plain} onChange={(e) => setPlain(e.target.checked)} /> They are no finished mix: lay them like other takes, into their stems
+          <input type="checkbox" className="accent-act" checked={plain} onChange={(e) => setPlain(e.target.checked)} /> They are no finished
+          mix: lay them like other takes, into their stems
         </label>
       )}
       <div className="mt-4 flex gap-3">

@@ -17,7 +17,11 @@ function take(part: Partial<Take> & { d?: Partial<Take["description"]> }): Take 
 
 const all = [
   take({ fileName: "a.wav", d: { scene: "12A", take: "1", roll: "LF03", note: "aircraft" } }),
-  take({ fileName: "b.wav", d: { scene: "12A", take: "3", roll: "LF03", circled: true }, channels: [{ name: "Ines lav" }] as Take["channels"] }),
+  take({
+    fileName: "b.wav",
+    d: { scene: "12A", take: "3", roll: "LF03", circled: true },
+    channels: [{ name: "Ines lav" }] as Take["channels"],
+  }),
   take({ fileName: "Accordion cue.wav", kind: "music" }),
   take({ fileName: "Bell.wav", kind: "effect" }),
 ];
@@ -26,7 +30,15 @@ const names = (items: ReturnType<typeof listed>) => items.map((i) => ("take" in 
 
 describe("the list of takes", () => {
   it("groups by roll, then by kind", () => {
-    expect(names(listed(all, "", false))).toEqual(["# Roll LF03, 2 takes", "a.wav", "b.wav", "# Music, 1 take", "Accordion cue.wav", "# Effects, 1 take", "Bell.wav"]);
+    expect(names(listed(all, "", false))).toEqual([
+      "# Roll LF03, 2 takes",
+      "a.wav",
+      "b.wav",
+      "# Music, 1 take",
+      "Accordion cue.wav",
+      "# Effects, 1 take",
+      "Bell.wav",
+    ]);
   });
 
   it("finds every word, wherever it stands", () => {

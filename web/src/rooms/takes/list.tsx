@@ -8,7 +8,13 @@ import { stemOf } from "./reading";
 
 type Item = { heading: string; about: string } | { take: Take };
 
-const kinds = { music: "Music", effect: "Effects", recording: "Recordings without a roll", camera: "Camera movies", picture: "Picture" } as const;
+const kinds = {
+  music: "Music",
+  effect: "Effects",
+  recording: "Recordings without a roll",
+  camera: "Camera movies",
+  picture: "Picture",
+} as const;
 
 /** Ways of ordering the list. */
 export const orders = { roll: "by roll", scene: "by scene", day: "by day", name: "by name" } as const;
@@ -20,7 +26,8 @@ export function takeTitle(t: Take): string {
 }
 
 /** Finds a take by its ID, or the one that has taken its place: its group, or it resampled. */
-export const takeOf = (takes: Take[] | undefined, id: string | undefined) => takes?.find((t) => t.id === id) ?? takes?.find((t) => t.assembly?.files.some((f) => f.take === id));
+export const takeOf = (takes: Take[] | undefined, id: string | undefined) =>
+  takes?.find((t) => t.id === id) ?? takes?.find((t) => t.assembly?.files.some((f) => f.take === id));
 
 /** What a search looks through. */
 function words(t: Take): string {
@@ -40,8 +47,14 @@ const headings: Record<Order, (t: Take) => string> = {
 
 const sorts: Record<Order, (a: Take, b: Take) => number> = {
   roll: () => 0, // as the server has them: by roll and time
-  scene: (a, b) => Number(!a.description.scene) - Number(!b.description.scene) || natural.compare(a.description.scene, b.description.scene) || natural.compare(a.description.take, b.description.take),
-  day: (a, b) => Number(!a.description.date) - Number(!b.description.date) || (a.description.date ?? "").localeCompare(b.description.date ?? "") || (a.description.startSamples ?? 0) - (b.description.startSamples ?? 0),
+  scene: (a, b) =>
+    Number(!a.description.scene) - Number(!b.description.scene) ||
+    natural.compare(a.description.scene, b.description.scene) ||
+    natural.compare(a.description.take, b.description.take),
+  day: (a, b) =>
+    Number(!a.description.date) - Number(!b.description.date) ||
+    (a.description.date ?? "").localeCompare(b.description.date ?? "") ||
+    (a.description.startSamples ?? 0) - (b.description.startSamples ?? 0),
   name: (a, b) => natural.compare(takeTitle(a), takeTitle(b)),
 };
 
@@ -55,7 +68,10 @@ export function listed(takes: Take[], find: string, circled: boolean, order: Ord
     const heading = headings[order](t);
     groups.set(heading, [...(groups.get(heading) ?? []), t]);
   }
-  return [...groups].flatMap(([heading, list]) => [{ heading, about: list.length === 1 ? "1 take" : `${list.length} takes` }, ...list.map((take) => ({ take }))]);
+  return [...groups].flatMap(([heading, list]) => [
+    { heading, about: list.length === 1 ? "1 take" : `${list.length} takes` },
+    ...list.map((take) => ({ take })),
+  ]);
 }
 
 /** The takes from one to another in the order of the list, both with it. */
@@ -66,13 +82,25 @@ export function between(items: Item[], from: string, to: string): string[] {
 }
 
 /** shown is the take that is open; chosen are all that commands are about, of which it is one. */
-export function TakeList(p: { takes: Take[] | undefined; shown: string | undefined; chosen: Set<string>; onChoose: (shown: string, chosen: string[]) => void; onBringIn: () => void; children?: React.ReactNode }) {
+export function TakeList(p: {
+  takes: Take[] | undefined;
+  shown: string | undefined;
+  chosen: Set<string>;
+  onChoose: (shown: string, chosen: string[]) => void;
+  onBringIn: () => void;
+  children?: React.ReactNode;
+}) {
   const [find, setFind] = useState("");
   const [circled, setCircled] = useState(false);
   const [order, setOrder] = useState<Order>("roll");
   const items = useMemo(() => listed(p.takes ?? [], find, circled, order), [p.takes, find, circled, order]);
   const box = useRef<HTMLDivElement>(null);
-  const rows = useVirtualizer({ count: items.length, getScrollElement: () => box.current, estimateSize: (i) => ("take" in items[i]! ? 40 : 36), overscan: 8 });
+  const rows = useVirtualizer({
+    count: items.length,
+    getScrollElement: () => box.current,
+    estimateSize: (i) => ("take" in items[i]! ? 40 : 36),
+    overscan: 8,
+  });
   const at = items.findIndex((i) => "take" in i && i.take.id === p.shown);
   const anchor = useRef(p.shown);
   useEffect(() => {
@@ -114,20 +142,37 @@ export function TakeList(p: { takes: Take[] | undefined; shown: string | undefin
         <button className="pill-act" onClick={p.onBringIn}>
           Bring in…
         </button>
-        <input className="field min-w-0 grow rounded-full" placeholder="Find scene, take, name, note" value={find} onChange={(e) => setFind(e.target.value)} aria-label="Find takes" />
+        <input
+          className="field min-w-0 grow rounded-full"
+          placeholder="Find scene, take, name, note"
+          value={find}
+          onChange={(e) => setFind(e.target.value)}
+          aria-label="Find takes"
+        />
         {p.children}
         <div className="flex w-full items-center gap-2">
-          <button className={`pill ${circled ? "border-ink font-semibold" : ""}`} aria-pressed={circled} onClick={() => setCircled(!circled)}>
+          <button
+            className={`pill ${circled ? "border-ink font-semibold" : ""}`}
+            aria-pressed={circled}
+            onClick={() => setCircled(!circled)}
+          >
             Circled
           </button>
-          <select className="field h-7 rounded-full" aria-label="Order of the list" value={order} onChange={(e) => setOrder(e.target.value as Order)}>
+          <select
+            className="field h-7 rounded-full"
+            aria-label="Order of the list"
+            value={order}
+            onChange={(e) => setOrder(e.target.value as Order)}
+          >
             {(Object.keys(orders) as Order[]).map((o) => (
               <option key={o} value={o}>
                 {orders[o]}
               </option>
             ))}
           </select>
-          <span className="ml-auto text-[12px] text-muted">{p.chosen.size > 1 ? `${p.chosen.size} chosen` : "Shift or Ctrl chooses several"}</span>
+          <span className="ml-auto text-[12px] text-muted">
+            {p.chosen.size > 1 ? `${p.chosen.size} chosen` : "Shift or Ctrl chooses several"}
+          </span>
         </div>
       </div>
       <div
@@ -144,19 +189,35 @@ export function TakeList(p: { takes: Take[] | undefined; shown: string | undefin
           step(e.key === "ArrowDown" ? 1 : -1, e.shiftKey);
         }}
       >
-        {p.takes && p.takes.length > 0 && items.length === 0 && <p className="px-4 py-6 text-muted">No take matches. Clear the search{circled && ", or show takes that are not circled"}.</p>}
+        {p.takes && p.takes.length > 0 && items.length === 0 && (
+          <p className="px-4 py-6 text-muted">No take matches. Clear the search{circled && ", or show takes that are not circled"}.</p>
+        )}
         <div className="relative" style={{ height: rows.getTotalSize() }}>
           {rows.getVirtualItems().map((v) => {
             const item = items[v.index]!;
             if (!("take" in item)) {
               return (
-                <div key={v.key} className="absolute inset-x-0 flex items-end gap-2 px-4 pb-1.5" style={{ transform: `translateY(${v.start}px)`, height: v.size }}>
+                <div
+                  key={v.key}
+                  className="absolute inset-x-0 flex items-end gap-2 px-4 pb-1.5"
+                  style={{ transform: `translateY(${v.start}px)`, height: v.size }}
+                >
                   <b>{item.heading}</b>
                   <span className="text-[13px] text-muted">{item.about}</span>
                 </div>
               );
             }
-            return <TakeRow key={item.take.id} take={item.take} on={p.chosen.has(item.take.id)} shown={item.take.id === p.shown} top={v.start} height={v.size} onPress={onPress} />;
+            return (
+              <TakeRow
+                key={item.take.id}
+                take={item.take}
+                on={p.chosen.has(item.take.id)}
+                shown={item.take.id === p.shown}
+                top={v.start}
+                height={v.size}
+                onPress={onPress}
+              />
+            );
           })}
         </div>
       </div>
@@ -167,21 +228,45 @@ export function TakeList(p: { takes: Take[] | undefined; shown: string | undefin
 /** What stands behind a take's name: its timecode, or what it is. */
 function about(t: Take): string {
   // A recorder's single channels are told apart by their names.
-  if (t.description.startTimecode) return t.channels.length === 1 && t.channels[0]!.name ? `${t.description.startTimecode} ${t.channels[0]!.name}` : t.description.startTimecode;
+  if (t.description.startTimecode)
+    return t.channels.length === 1 && t.channels[0]!.name
+      ? `${t.description.startTimecode} ${t.channels[0]!.name}`
+      : t.description.startTimecode;
   const set = t.sets.find((s) => s.channels.length === t.channels.length);
   if (set?.kind === "field") return "sound field";
   if (set?.channels.length === 6) return "5.1";
   if (set?.channels.length === 8) return "7.1";
-  return t.channels.length === 0 ? "no sound" : t.channels.length === 1 ? "mono" : t.channels.length === 2 ? "stereo" : `${t.channels.length} channels`;
+  return t.channels.length === 0
+    ? "no sound"
+    : t.channels.length === 1
+      ? "mono"
+      : t.channels.length === 2
+        ? "stereo"
+        : `${t.channels.length} channels`;
 }
 
-const TakeRow = memo(function TakeRow({ take, on, shown, top, height, onPress }: { take: Take; on: boolean; shown: boolean; top: number; height: number; onPress: (id: string, e: React.MouseEvent) => void }) {
+const TakeRow = memo(function TakeRow({
+  take,
+  on,
+  shown,
+  top,
+  height,
+  onPress,
+}: {
+  take: Take;
+  on: boolean;
+  shown: boolean;
+  top: number;
+  height: number;
+  onPress: (id: string, e: React.MouseEvent) => void;
+}) {
   const d = take.description;
   return (
     <div
       role="option"
       aria-selected={on}
-      className={`absolute inset-x-0 flex cursor-pointer select-none items-center gap-2 border-t border-line pr-4 ${on ? `border-l-4 bg-paper pl-2 ${shown ? "border-l-zest" : "border-l-muted"}` : "pl-3 hover:bg-paper"}`}
+      className={`absolute inset-x-0 flex cursor-pointer select-none items-center gap-2 border-t border-line pr-4
+        ${on ? `border-l-4 bg-paper pl-2 ${shown ? "border-l-zest" : "border-l-muted"}` : "pl-3 hover:bg-paper"}`}
       style={{ transform: `translateY(${top}px)`, height, contain: "strict" }}
       onClick={(e) => onPress(take.id, e)}
     >
@@ -202,7 +287,10 @@ const TakeRow = memo(function TakeRow({ take, on, shown, top, height, onPress }:
         <span className="tc min-w-0 grow truncate text-[13px] text-muted">{about(take)}</span>
       )}
       {take.assembly && take.assembly.kind !== "converted" && (
-        <span className="tc shrink-0 rounded border border-line px-1 text-[11px] text-muted" title={`Made of ${take.assembly.files.length} files`}>
+        <span
+          className="tc shrink-0 rounded border border-line px-1 text-[11px] text-muted"
+          title={`Made of ${take.assembly.files.length} files`}
+        >
           {take.assembly.files.length} files
         </span>
       )}
@@ -223,7 +311,17 @@ function LevelBars({ take }: { take: Take }) {
     <svg className="shrink-0" width={Math.max(0, bars.length * 6 - 2)} height={16} aria-hidden>
       {bars.map((c, i) => {
         const level = Math.max(2, (c.rmsDBFS === null ? 0 : Math.max(0, Math.min(1, (c.rmsDBFS + 66) / 50))) * 16);
-        return <rect key={c.index} x={i * 6} y={16 - level} width={4} height={level} rx={1} fill={c.empty ? "var(--warp)" : c.use === "mix" ? "var(--muted)" : `var(${dyeName(stemOf(c))})`} />;
+        return (
+          <rect
+            key={c.index}
+            x={i * 6}
+            y={16 - level}
+            width={4}
+            height={level}
+            rx={1}
+            fill={c.empty ? "var(--warp)" : c.use === "mix" ? "var(--muted)" : `var(${dyeName(stemOf(c))})`}
+          />
+        );
       })}
     </svg>
   );

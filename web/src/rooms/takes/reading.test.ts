@@ -10,12 +10,16 @@ describe("channels that are folded away", () => {
   it("are those that are empty or copies, once that is known", () => {
     expect(spare(channel({}))).toBe(false);
     expect(spare(channel({ empty: true }))).toBe(true);
-    expect(spare(channel({ findings: [{ kind: "polarity", with: [3], figure: -90, message: "Polarity turned against 3, Boom" }] }))).toBe(true);
+    expect(spare(channel({ findings: [{ kind: "polarity", with: [3], figure: -90, message: "Polarity turned against 3, Boom" }] }))).toBe(
+      true,
+    );
     expect(spare(channel({ findings: [{ kind: "hum", with: [], figure: -40, message: "Hum" }] }))).toBe(false);
   });
   it("say why", () => {
     expect(whySpare(channel({ empty: true, rmsDBFS: -84.2 }))).toBe("8, Radio: empty (−84 dBFS)");
-    expect(whySpare(channel({ findings: [{ kind: "copy", with: [3], figure: -90, message: "Copy of 3, Boom" }] }))).toBe("8, Radio: copy of 3, Boom");
+    expect(whySpare(channel({ findings: [{ kind: "copy", with: [3], figure: -90, message: "Copy of 3, Boom" }] }))).toBe(
+      "8, Radio: copy of 3, Boom",
+    );
   });
 });
 
@@ -44,10 +48,14 @@ describe("reading channels together", () => {
     expect(waysOf([1, 2]).map((w) => w.name)).toEqual(["Stereo pair", "Stereo pair, sides changed over", "Their sum, each at −6 dB"]);
     expect(waysOf([3, 1, 2, 4]).some((w) => w.set.kind === "field")).toBe(true);
     expect(waysOf([1, 2, 3, 4, 5, 6]).filter((w) => w.set.kind === "bonded")).toHaveLength(3);
-    for (const n of [2, 3, 4, 5, 6, 7, 8]) for (const w of waysOf(Array.from({ length: n }, (_, i) => i + 1))) expect(setName(w.set)).toBeTruthy();
+    for (const n of [2, 3, 4, 5, 6, 7, 8])
+      for (const w of waysOf(Array.from({ length: n }, (_, i) => i + 1))) expect(setName(w.set)).toBeTruthy();
   });
   it("counts a set as one track", () => {
-    const take = { sets: [pair(1, 2), pair(4, 5)], channels: [1, 2, 3, 4, 5].map((index) => channel({ index, unravelled: index < 4 })) } as unknown as Take;
+    const take = {
+      sets: [pair(1, 2), pair(4, 5)],
+      channels: [1, 2, 3, 4, 5].map((index) => channel({ index, unravelled: index < 4 })),
+    } as unknown as Take;
     expect(trackCount(take)).toBe(2);
   });
 });

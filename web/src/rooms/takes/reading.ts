@@ -15,7 +15,8 @@ export function labelIn(set: ChannelSet, index: number): string {
 export const without = (sets: ChannelSet[], channels: number[]) => sets.filter((s) => !s.channels.some((c) => channels.includes(c)));
 
 /** The sets with one more in place of whatever its channels were in. */
-export const together = (sets: ChannelSet[], set: ChannelSet) => [...without(sets, set.channels), set].sort((a, b) => Math.min(...a.channels) - Math.min(...b.channels));
+export const together = (sets: ChannelSet[], set: ChannelSet) =>
+  [...without(sets, set.channels), set].sort((a, b) => Math.min(...a.channels) - Math.min(...b.channels));
 
 /** Sides changed over. */
 export const swapped = (set: ChannelSet): ChannelSet => ({ ...set, channels: [...set.channels].reverse() });
@@ -43,13 +44,21 @@ const orders: Record<number, { name: string; labels: string[] }[]> = {
 
 /** Every way in which these channels can be read together, in the order in which they are given. */
 export function waysOf(channels: number[]): { name: string; set: ChannelSet }[] {
-  const ways: { name: string; set: ChannelSet }[] = (orders[channels.length] ?? []).map((o) => ({ name: o.name, set: { kind: "bonded", channels, labels: o.labels } }));
-  if (channels.length === 2) ways.push({ name: "Stereo pair, sides changed over", set: { kind: "bonded", channels: [...channels].reverse(), labels: ["L", "R"] } });
+  const ways: { name: string; set: ChannelSet }[] = (orders[channels.length] ?? []).map((o) => ({
+    name: o.name,
+    set: { kind: "bonded", channels, labels: o.labels },
+  }));
+  if (channels.length === 2)
+    ways.push({ name: "Stereo pair, sides changed over", set: { kind: "bonded", channels: [...channels].reverse(), labels: ["L", "R"] } });
   if (channels.length === 4) {
     ways.push({ name: "Sound field, ACN order (SN3D)", set: { kind: "field", channels, labels: ["ACN0", "ACN1", "ACN2", "ACN3"] } });
     ways.push({ name: "Sound field, W X Y Z (FuMa)", set: { kind: "field", channels, labels: ["W", "X", "Y", "Z"] } });
   }
-  if (channels.length >= 2) ways.push({ name: `Their sum, each at ${channels.length === 2 ? "−6 dB" : `1/${channels.length}`}`, set: { kind: "sum", channels, labels: ["M"] } });
+  if (channels.length >= 2)
+    ways.push({
+      name: `Their sum, each at ${channels.length === 2 ? "−6 dB" : `1/${channels.length}`}`,
+      set: { kind: "sum", channels, labels: ["M"] },
+    });
   return ways;
 }
 

@@ -4,7 +4,17 @@ import type { ReelInfo } from "../../api/client";
 export const freshReel = "new";
 
 /** Which reel something goes onto; nothing to choose where there is none yet. */
-export function ReelSelect({ reels, chosen, label, onChoose }: { reels: ReelInfo[] | undefined; chosen: string; label: string; onChoose: (reel: string) => void }) {
+export function ReelSelect({
+  reels,
+  chosen,
+  label,
+  onChoose,
+}: {
+  reels: ReelInfo[] | undefined;
+  chosen: string;
+  label: string;
+  onChoose: (reel: string) => void;
+}) {
   if (!reels?.length) return null;
   return (
     <select className="field rounded-full" aria-label={label} value={chosen} onChange={(e) => onChoose(e.target.value)}>

@@ -18,6 +18,7 @@ import { SeveralTakes } from "./several";
 import { StemsDialog } from "./stems";
 import { useUploads } from "./uploads";
 import { WorkPanel } from "./work";
+import { many } from "../../ui/words";
 
 /** Takes: what was received, and what is on each channel? */
 export function TakesRoom() {
@@ -42,7 +43,10 @@ export function TakesRoom() {
     setSeveral(all);
     void go(`/p/${id}/takes/${open}`, { replace: true });
   };
-  const circle = useDo((t: Take) => ok(api.PATCH("/takes/{take}", { params: { path: { take: t.id } }, body: { slate: { circled: !t.description.circled } } })), again);
+  const circle = useDo(
+    (t: Take) => ok(api.PATCH("/takes/{take}", { params: { path: { take: t.id } }, body: { slate: { circled: !t.description.circled } } })),
+    again,
+  );
   useActions({
     play: () => (playing ? player.stop() : shown && shown.channels.length > 0 && void player.playTake(shown.id, firstIso(shown), 0)),
     circle: () => chosen.size === 1 && shown && circle.mutate(shown),
@@ -63,10 +67,7 @@ export function TakesRoom() {
         uploads.add([...e.dataTransfer.files]);
       }}
     >
-      <Header
-        production={production.data}
-        history={history}
-      />
+      <Header production={production.data} history={history} />
       <div className="flex min-h-0 grow">
         <aside className="flex w-[400px] shrink-0 flex-col border-r border-line">
           <TakeList takes={list} shown={shown?.id} chosen={chosen} onChoose={choose} onBringIn={() => setBringing(true)}>
@@ -82,7 +83,10 @@ export function TakesRoom() {
             <div className="flex h-full flex-col items-center justify-center gap-3 text-center">
               <Upload size={36} className="text-muted" />
               <h2 className="text-xl font-bold">No takes yet</h2>
-              <p className="max-w-md text-muted">Drop recorder files anywhere on this page, or take them from a card that is plugged into the server. WAVE, AIFF and FLAC files and camera movies come in with their names and timecode; files that were recorded together become one take.</p>
+              <p className="max-w-md text-muted">
+                Drop recorder files anywhere on this page, or take them from a card that is plugged into the server. WAVE, AIFF and FLAC
+                files and camera movies come in with their names and timecode; files that were recorded together become one take.
+              </p>
               <button className="pill-act" onClick={() => setBringing(true)}>
                 Bring in takes…
               </button>
@@ -92,7 +96,10 @@ export function TakesRoom() {
       </div>
       <BringIn production={id} open={bringing} onOpenChange={setBringing} onFiles={uploads.add} />
       {over && (
-        <div className="pointer-events-none absolute inset-3 z-30 flex items-center justify-center rounded-2xl border-2 border-dashed border-zest bg-ground/85 text-xl font-bold">
+        <div
+          className="pointer-events-none absolute inset-3 z-30 flex items-center justify-center rounded-2xl border-2 border-dashed
+          border-zest bg-ground/85 text-xl font-bold"
+        >
           Let go to bring the files into {production.data?.name}
         </div>
       )}
@@ -106,6 +113,13 @@ function firstIso(t: Take): number[] {
   return t.channels.length === 2 && t.kind !== "recording" ? [0, 1] : [Math.max(0, i)];
 }
 
+/** Lines of a report that are about no take, in words. */
+function missed(missing: string[]): string {
+  if (missing.length === 0) return "";
+  const more = missing.length > 5 ? ` and ${missing.length - 5} more` : "";
+  return ` No take here is ${missing.slice(0, 5).join(", ")}${more}.`;
+}
+
 /** What is done with all takes at once: the sound report, stems and rules. */
 function RoomMenu({ production }: { production: string }) {
   const file = useRef<HTMLInputElement>(null);
@@ -113,13 +127,20 @@ function RoomMenu({ production }: { production: string }) {
   const read = useDo(
     async (report: File) => {
       const body = await report.text();
-      const answer = await fetch(`${base}/productions/${production}/report`, { method: "POST", body, headers: { "Content-Type": "text/csv" } });
+      const answer = await fetch(`${base}/productions/${production}/report`, {
+        method: "POST",
+        body,
+        headers: { "Content-Type": "text/csv" },
+      });
       const result = (await answer.json()) as { title?: string; kind?: string; changed: number; missing: string[] };
       if (!answer.ok) throw new Problem(result.title ?? "The report can't be read", result.kind ?? "");
       return result;
     },
     [keysOf.takes(production)],
-    ({ changed, missing }) => tell(`${changed === 1 ? "1 take" : `${changed} takes`} filled from the report.${missing.length > 0 ? ` No take here is ${missing.slice(0, 5).join(", ")}${missing.length > 5 ? ` and ${missing.length - 5} more` : ""}.` : ""}`),
+    ({ changed, missing }) =>
+      tell(
+        `${many(changed, "take")} filled from the report.${missed(missing)}`,
+      ),
   );
   return (
     <>

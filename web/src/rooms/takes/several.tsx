@@ -16,8 +16,16 @@ export function SeveralTakes({ takes, production, onShow }: { takes: Take[]; pro
   const [all, setAll] = useState(false);
   const [singly, setSingly] = useState(false);
   const go = useNavigate();
-  const edit = useDo((circled: boolean) => ok(api.POST("/productions/{production}/takes/edit", { ...path, body: { takes: ids, edit: { slate: { circled } } } })), again);
-  const batch = useDo((kind: "unravel" | "ply") => ok(api.POST("/productions/{production}/batches", { ...path, body: { kind, takes: ids, settings: { all, singly } } })), [keysOf.work(production)]);
+  const edit = useDo(
+    (circled: boolean) =>
+      ok(api.POST("/productions/{production}/takes/edit", { ...path, body: { takes: ids, edit: { slate: { circled } } } })),
+    again,
+  );
+  const batch = useDo(
+    (kind: "unravel" | "ply") =>
+      ok(api.POST("/productions/{production}/batches", { ...path, body: { kind, takes: ids, settings: { all, singly } } })),
+    [keysOf.work(production)],
+  );
   const circled = takes.every((t) => t.description.circled);
   const sounding = takes.filter((t) => t.channels.length > 0).length;
   return (
@@ -35,7 +43,10 @@ export function SeveralTakes({ takes, production, onShow }: { takes: Take[]; pro
       <LayTakes key={`lay ${ids.join()}`} takes={takes} production={production} />
       <section className="mt-5 border-t border-line pt-4">
         <h2 className="text-[16px] font-bold">To files</h2>
-        <p className="mt-1 max-w-2xl text-[13px] text-muted">Lossless, with names, time stamp and notes inside; named from roll, scene, take and label. One that can't be done does not stop the others.</p>
+        <p className="mt-1 max-w-2xl text-[13px] text-muted">
+          Lossless, with names, time stamp and notes inside; named from roll, scene, take and label. One that can't be done does not stop
+          the others.
+        </p>
         <div className="mt-2 flex flex-wrap gap-x-6 gap-y-1 text-[13px]">
           <label className="flex cursor-pointer items-center gap-2">
             <input type="checkbox" className="accent-act" checked={all} onChange={() => setAll(!all)} />
@@ -66,18 +77,35 @@ function GroupThem({ takes, production, onShow }: { takes: Take[]; production: s
   const ids = takes.map((t) => t.id);
   const single = takes.every((t) => !t.assembly && t.channels.length > 0) && takes.length <= 64;
   const path = { params: { path: { production } }, body: { takes: ids } };
-  const family = useQuery({ queryKey: ["assess", ...ids], enabled: single, queryFn: () => ok(api.POST("/productions/{production}/takes/assess", path)) });
-  const group = useDo(() => ok(api.POST("/productions/{production}/takes/group", path)), [keysOf.takes(production), keysOf.work(production)], (t) => onShow(t.id));
+  const family = useQuery({
+    queryKey: ["assess", ...ids],
+    enabled: single,
+    queryFn: () => ok(api.POST("/productions/{production}/takes/assess", path)),
+  });
+  const group = useDo(
+    () => ok(api.POST("/productions/{production}/takes/group", path)),
+    [keysOf.takes(production), keysOf.work(production)],
+    (t) => onShow(t.id),
+  );
   const f = family.data;
   return (
     <section className="mt-5 border-t border-line pt-4">
       <h2 className="text-[16px] font-bold">One take of them</h2>
-      {!single && <p className="mt-1 text-[13px] text-muted">Only single files can be joined. A take that is made of files already has to be taken apart first.</p>}
+      {!single && (
+        <p className="mt-1 text-[13px] text-muted">
+          Only single files can be joined. A take that is made of files already has to be taken apart first.
+        </p>
+      )}
       {family.error && <p className="mt-1 text-[13px] text-wrong">{family.error.message}</p>}
       {f && (
         <>
           <p className="mt-1 text-[13px] text-muted">
-            {f.kind === "split" ? "They would become one take, one after another." : f.kind === "bonded" ? `They would become one bonded set, ${f.layout}.` : "They would become one take, a channel each, tied together."} The files stay as they are, and the take can be taken apart.
+            {f.kind === "split"
+              ? "They would become one take, one after another."
+              : f.kind === "bonded"
+                ? `They would become one bonded set, ${f.layout}.`
+                : "They would become one take, a channel each, tied together."}{" "}
+            The files stay as they are, and the take can be taken apart.
           </p>
           <ul className="mt-2 list-disc pl-5 text-[13px]">
             {f.why.map((w) => (
@@ -89,7 +117,11 @@ function GroupThem({ takes, production, onShow }: { takes: Take[]; production: s
               </li>
             ))}
           </ul>
-          <button className={`mt-3 ${f.against.length === 0 ? "pill-act" : "pill"}`} disabled={group.isPending} onClick={() => group.mutate(undefined)}>
+          <button
+            className={`mt-3 ${f.against.length === 0 ? "pill-act" : "pill"}`}
+            disabled={group.isPending}
+            onClick={() => group.mutate(undefined)}
+          >
             {f.against.length === 0 ? "Make them one take" : "Make them one take all the same"}
           </button>
         </>

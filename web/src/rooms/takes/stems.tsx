@@ -10,7 +10,15 @@ import { StemTag } from "../../ui/stem";
 import { kindNames } from "./board";
 
 /** The stems of the production, their strands, and the rules that suggest them: all to be read and changed. */
-export function StemsDialog({ production, open, onOpenChange }: { production: string; open: boolean; onOpenChange: (open: boolean) => void }) {
+export function StemsDialog({
+  production,
+  open,
+  onOpenChange,
+}: {
+  production: string;
+  open: boolean;
+  onOpenChange: (open: boolean) => void;
+}) {
   const kept = useStems(production);
   const [stems, setStems] = useState<ProductionStem[]>([]);
   const [rules, setRules] = useState<StemRule[]>([]);
@@ -33,7 +41,13 @@ export function StemsDialog({ production, open, onOpenChange }: { production: st
     setRules(next);
   };
   return (
-    <Dialog open={open} onOpenChange={onOpenChange} title="Stems and rules" about="Rules suggest a stem for each channel; what you have decided stays. A reel that is there gets a new stem when something in it is unravelled there." wide>
+    <Dialog
+      open={open}
+      onOpenChange={onOpenChange}
+      title="Stems and rules"
+      about="Rules suggest a stem for each channel; what you have decided stays. A reel that is there gets a new stem when something in it is unravelled there."
+      wide
+    >
       <h3 className="font-bold">Stems</h3>
       <div className="mt-2 grid grid-cols-[30px_64px_150px_1fr_24px] items-center gap-2 text-[13px]">
         <span />
@@ -44,9 +58,28 @@ export function StemsDialog({ production, open, onOpenChange }: { production: st
         {stems.map((s, i) => (
           <div key={i} className="contents">
             <StemTag stem={s.id || "?"} />
-            <input className="field tc uppercase" maxLength={2} value={s.id} aria-label={`Tag of stem ${i + 1}`} onChange={(e) => stem(i, { id: e.target.value.toUpperCase() })} />
-            <input className="field" maxLength={60} value={s.name} aria-label={`Name of stem ${i + 1}`} onChange={(e) => stem(i, { name: e.target.value })} />
-            <input className="field min-w-0" value={s.strands.join(", ")} aria-label={`Strands of ${s.name}`} onChange={(e) => stem(i, { strands: e.target.value.split(",").map((x, n, all) => (n < all.length - 1 ? x.trim() : x.trimStart())) })} />
+            <input
+              className="field tc uppercase"
+              maxLength={2}
+              value={s.id}
+              aria-label={`Tag of stem ${i + 1}`}
+              onChange={(e) => stem(i, { id: e.target.value.toUpperCase() })}
+            />
+            <input
+              className="field"
+              maxLength={60}
+              value={s.name}
+              aria-label={`Name of stem ${i + 1}`}
+              onChange={(e) => stem(i, { name: e.target.value })}
+            />
+            <input
+              className="field min-w-0"
+              value={s.strands.join(", ")}
+              aria-label={`Strands of ${s.name}`}
+              onChange={(e) =>
+                stem(i, { strands: e.target.value.split(",").map((x, n, all) => (n < all.length - 1 ? x.trim() : x.trimStart())) })
+              }
+            />
             <Small label={`Remove stem ${s.name}`} onClick={() => setStems(stems.filter((_, n) => n !== i))}>
               <X size={15} />
             </Small>
@@ -66,7 +99,12 @@ export function StemsDialog({ production, open, onOpenChange }: { production: st
         <span />
         {rules.map((r, i) => (
           <div key={i} className="contents">
-            <select className="field" value={r.kind} aria-label={`Kind of rule ${i + 1}`} onChange={(e) => rule(i, { kind: e.target.value as StemRule["kind"] })}>
+            <select
+              className="field"
+              value={r.kind}
+              aria-label={`Kind of rule ${i + 1}`}
+              onChange={(e) => rule(i, { kind: e.target.value as StemRule["kind"] })}
+            >
               <option value="">any take</option>
               {(Object.keys(kindNames) as TakeKind[]).map((k) => (
                 <option key={k} value={k}>
@@ -74,15 +112,31 @@ export function StemsDialog({ production, open, onOpenChange }: { production: st
                 </option>
               ))}
             </select>
-            <input className="field min-w-0" placeholder="any name" value={(r.words ?? []).join(", ")} aria-label={`Words of rule ${i + 1}`} onChange={(e) => rule(i, { words: e.target.value === "" ? [] : e.target.value.split(",").map((x) => x.trimStart()) })} />
-            <select className="field" value={r.stem} aria-label={`Stem of rule ${i + 1}`} onChange={(e) => rule(i, { stem: e.target.value, strand: "" })}>
+            <input
+              className="field min-w-0"
+              placeholder="any name"
+              value={(r.words ?? []).join(", ")}
+              aria-label={`Words of rule ${i + 1}`}
+              onChange={(e) => rule(i, { words: e.target.value === "" ? [] : e.target.value.split(",").map((x) => x.trimStart()) })}
+            />
+            <select
+              className="field"
+              value={r.stem}
+              aria-label={`Stem of rule ${i + 1}`}
+              onChange={(e) => rule(i, { stem: e.target.value, strand: "" })}
+            >
               {stems.map((s) => (
                 <option key={s.id} value={s.id}>
                   {s.id}
                 </option>
               ))}
             </select>
-            <select className="field min-w-0" value={r.strand} aria-label={`Strand of rule ${i + 1}`} onChange={(e) => rule(i, { strand: e.target.value })}>
+            <select
+              className="field min-w-0"
+              value={r.strand}
+              aria-label={`Strand of rule ${i + 1}`}
+              onChange={(e) => rule(i, { strand: e.target.value })}
+            >
               <option value="">none</option>
               {stems
                 .find((s) => s.id === r.stem)

@@ -32,7 +32,14 @@ export function UnravelBar({ take }: { take: Take }) {
   const carry = useDo(
     () => ok(api.POST("/takes/{take}/carry", { params: { path: { take: take.id } } })),
     [keysOf.takes(take.production)],
-    ({ changed }) => tell(changed === 0 ? "The other takes have these names already, or other channels." : changed === 1 ? "1 other take has these names now." : `${changed} other takes have these names now.`),
+    ({ changed }) =>
+      tell(
+        changed === 0
+          ? "The other takes have these names already, or other channels."
+          : changed === 1
+            ? "1 other take has these names now."
+            : `${changed} other takes have these names now.`,
+      ),
   );
   const unravel = useDo(
     async () => {
@@ -40,7 +47,14 @@ export function UnravelBar({ take }: { take: Take }) {
       if (!target) {
         const p = production.data!;
         const start = take.description.startTimecode ? `${take.description.startTimecode.slice(0, 2)}:00:00:00` : "10:00:00:00";
-        target = (await ok(api.POST("/productions/{production}/reels", { params: { path: { production: p.id } }, body: { name: newReelName(reels.data?.map((r) => r.name) ?? []), start } }))).id;
+        target = (
+          await ok(
+            api.POST("/productions/{production}/reels", {
+              params: { path: { production: p.id } },
+              body: { name: newReelName(reels.data?.map((r) => r.name) ?? []), start },
+            }),
+          )
+        ).id;
       }
       const path = { reel: target };
       const now = await ok(api.GET("/reels/{reel}", { params: { path } }));
@@ -57,26 +71,50 @@ export function UnravelBar({ take }: { take: Take }) {
     if (tracks > 0 && !unravel.isPending && reels.data) unravel.mutate(undefined);
   };
   useActions({ unravel: run });
-  const where = take.tie && take.place !== null ? `In sync with ${take.tie.title}, tied together.` : take.place !== null ? "At its own timecode, tied together." : "At the start of the reel; move it there.";
+  const where =
+    take.tie && take.place !== null
+      ? `In sync with ${take.tie.title}, tied together.`
+      : take.place !== null
+        ? "At its own timecode, tied together."
+        : "At the start of the reel; move it there.";
   return (
     <div className="flex shrink-0 flex-wrap items-center gap-2.5 border-t border-line px-6 py-3">
-      <button className="pill-act" disabled={tracks === 0 || unravel.isPending || !reels.data || !production.data} onClick={run} title={`Key: ${keyOf("unravel")}`}>
-        {tracks === 0 ? "Switch on a channel to unravel" : tracks === 1 ? "Unravel 1 track" : `Unravel ${tracks} tracks`} onto {reel?.name ?? "a new reel"}
+      <button
+        className="pill-act"
+        disabled={tracks === 0 || unravel.isPending || !reels.data || !production.data}
+        onClick={run}
+        title={`Key: ${keyOf("unravel")}`}
+      >
+        {tracks === 0 ? "Switch on a channel to unravel" : tracks === 1 ? "Unravel 1 track" : `Unravel ${tracks} tracks`} onto{" "}
+        {reel?.name ?? "a new reel"}
       </button>
       <ReelSelect reels={reels.data} chosen={reel?.id ?? freshReel} label="Reel to unravel onto" onChoose={setChosen} />
       {singles > 1 && (
-        <select className="field rounded-full" aria-label="How channels are laid out" value={asOne ? "one" : "each"} onChange={(e) => setTogether(e.target.value === "one")}>
+        <select
+          className="field rounded-full"
+          aria-label="How channels are laid out"
+          value={asOne ? "one" : "each"}
+          onChange={(e) => setTogether(e.target.value === "one")}
+        >
           <option value="each">each channel a track</option>
           <option value="one">{`${singles} channels as one clip`}</option>
         </select>
       )}
       {reel && (
-        <label className="flex items-center gap-1.5 text-[13px]" title="A channel goes on the track of its name and stem where that is free, and on a new one where it is not">
+        <label
+          className="flex items-center gap-1.5 text-[13px]"
+          title="A channel goes on the track of its name and stem where that is free, and on a new one where it is not"
+        >
           <input type="checkbox" checked={reuse} onChange={(e) => setReuse(e.target.checked)} /> on tracks of the same name
         </label>
       )}
       {take.description.roll && take.channels.some((c) => c.name) && (
-        <button className="pill" disabled={carry.isPending} onClick={() => carry.mutate(undefined)} title={`Names, stems and reading for every take of roll ${take.description.roll} that has ${take.channels.length} channels; one undo takes it back`}>
+        <button
+          className="pill"
+          disabled={carry.isPending}
+          onClick={() => carry.mutate(undefined)}
+          title={`Names, stems and reading for every take of roll ${take.description.roll} that has ${take.channels.length} channels; one undo takes it back`}
+        >
           Use these names for all of {take.description.roll}
         </button>
       )}

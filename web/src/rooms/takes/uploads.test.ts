@@ -6,7 +6,12 @@ import { refusal } from "./uploads";
 // The library's types hide that its error takes a response.
 const Refused = tus.DetailedError as unknown as new (...parts: unknown[]) => tus.DetailedError;
 const refused = (status: number, body: string) =>
-  new Refused("refused", undefined, undefined, { getStatus: () => status, getBody: () => body, getHeader: () => undefined, getUnderlyingObject: () => undefined });
+  new Refused("refused", undefined, undefined, {
+    getStatus: () => status,
+    getBody: () => body,
+    getHeader: () => undefined,
+    getUnderlyingObject: () => undefined,
+  });
 
 describe("an upload that did not come through", () => {
   it("gives the server's sentence", () => {

@@ -6,7 +6,13 @@ import * as tus from "tus-js-client";
 import { base } from "../../api/client";
 import { keysOf } from "../../api/keys";
 
-export type UploadItem = { id: number; name: string; progress: number; state: "waiting" | "sending" | "interrupted" | "failed"; message: string };
+export type UploadItem = {
+  id: number;
+  name: string;
+  progress: number;
+  state: "waiting" | "sending" | "interrupted" | "failed";
+  message: string;
+};
 
 /** How many files are sent at once. */
 const parallel = 2;
@@ -33,7 +39,11 @@ export function useUploads(production: string): Uploads {
   const waiting = useRef<{ id: number; file: File }[]>([]);
   const files = useRef(new Map<number, File>());
 
-  const change = useCallback((id: number, part: Partial<UploadItem> | null) => setItems((list) => (part ? list.map((i) => (i.id === id ? { ...i, ...part } : i)) : list.filter((i) => i.id !== id))), []);
+  const change = useCallback(
+    (id: number, part: Partial<UploadItem> | null) =>
+      setItems((list) => (part ? list.map((i) => (i.id === id ? { ...i, ...part } : i)) : list.filter((i) => i.id !== id))),
+    [],
+  );
 
   const pump = useCallback(() => {
     while (running.current.size < parallel && waiting.current.length > 0) {
@@ -44,7 +54,8 @@ export function useUploads(production: string): Uploads {
         retryDelays: [0, 1000, 3000, 5000],
         metadata: { filename: file.name, production },
         removeFingerprintOnSuccess: true,
-        onShouldRetry: (error) => (error as tus.DetailedError).originalResponse == null || ((error as tus.DetailedError).originalResponse?.getStatus() ?? 0) >= 500,
+        onShouldRetry: (error) =>
+          (error as tus.DetailedError).originalResponse == null || ((error as tus.DetailedError).originalResponse?.getStatus() ?? 0) >= 500,
         onProgress: (sent, total) => change(id, { state: "sending", progress: total ? sent / total : 0 }),
         onSuccess: () => {
           running.current.delete(id);

@@ -12,7 +12,9 @@ export function Waveform({ take, channel: c, muted }: { take: Take; channel: Cha
   const canvas = useRef<HTMLCanvasElement>(null);
   const light = useLight();
   const frames = take.description.frames;
-  const heard = usePlayer((s) => (s.playing?.what === "take" && s.playing.id === take.id && s.playing.channels.includes(c.index - 1) ? s.position : -1));
+  const heard = usePlayer((s) =>
+    s.playing?.what === "take" && s.playing.id === take.id && s.playing.channels.includes(c.index - 1) ? s.position : -1,
+  );
   const place = heard >= 0 ? heard / frames : null;
   const loudest = Math.max(-40, ...take.channels.map((ch) => ch.peakDBFS ?? -40));
   const scale = 0.95 / 10 ** (loudest / 20);

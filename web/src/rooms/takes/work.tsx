@@ -9,7 +9,21 @@ import { Small } from "../../ui/small";
 import { Bar } from "../../ui/bar";
 import type { Uploads } from "./uploads";
 
-const doing = { import: "reading", unravel: "writing", ply: "writing", sync: "comparing", convert: "resampling", diagnose: "listening", settle: "rendering", list: "writing", print: "printing", deliver: "writing", check: "checking", correct: "correcting", level: "levelling" } as const;
+const doing = {
+  import: "reading",
+  unravel: "writing",
+  ply: "writing",
+  sync: "comparing",
+  convert: "resampling",
+  diagnose: "listening",
+  settle: "rendering",
+  list: "writing",
+  print: "printing",
+  deliver: "writing",
+  check: "checking",
+  correct: "correcting",
+  level: "levelling",
+} as const;
 
 /** Long work on takes: uploads, imports, batches of files, each with its progress, what it made, and what went wrong with the reason. */
 export function WorkPanel({ production, uploads }: { production: string; uploads: Uploads }) {
@@ -17,18 +31,26 @@ export function WorkPanel({ production, uploads }: { production: string; uploads
   const [hidden, setHidden] = useState<Set<string>>(new Set());
   const cancel = useDo((id: string) => ok(api.POST("/work/{work}/cancel", { params: { path: { work: id } } })), [keysOf.work(production)]);
   const retry = useDo((id: string) => ok(api.POST("/work/{work}/retry", { params: { path: { work: id } } })), [keysOf.work(production)]);
-  const again = useDo((id: string) => ok(api.POST("/work/{work}/retry", { params: { path: { work: id } }, body: { again: true } })), [keysOf.work(production)]);
+  const again = useDo(
+    (id: string) => ok(api.POST("/work/{work}/retry", { params: { path: { work: id } }, body: { again: true } })),
+    [keysOf.work(production)],
+  );
   const remove = useDo((id: string) => ok(api.DELETE("/work/{work}", { params: { path: { work: id } } })), [keysOf.work(production)]);
   const imports = work.data?.filter((w) => w.kind !== "print" && w.state !== "arriving") ?? [];
   const twins = imports.filter((w) => w.offer === "again");
-  const written = imports.filter((w) => w.state === "done" && (w.kind === "unravel" || w.kind === "ply" || w.kind === "list" || w.kind === "level") && !hidden.has(w.id));
+  const written = imports.filter(
+    (w) => w.state === "done" && (w.kind === "unravel" || w.kind === "ply" || w.kind === "list" || w.kind === "level") && !hidden.has(w.id),
+  );
   const open = imports.filter(isOpen).reverse();
   const failed = imports.filter((w) => w.state === "failed");
   const problems = uploads.items.filter((u) => u.state === "failed" || u.state === "interrupted");
   const sending = uploads.items.filter((u) => u.state === "sending" || u.state === "waiting");
   if (open.length + failed.length + written.length + twins.length + uploads.items.length === 0) return null;
   return (
-    <section className="max-h-[45%] shrink-0 overflow-auto border-t border-line bg-paper px-4 py-2.5 text-[13px]" aria-label="Work on takes">
+    <section
+      className="max-h-[45%] shrink-0 overflow-auto border-t border-line bg-paper px-4 py-2.5 text-[13px]"
+      aria-label="Work on takes"
+    >
       {problems.map((u) => (
         <div key={u.id} className="flex items-start gap-1 py-1.5">
           <div className="min-w-0 grow">
@@ -111,7 +133,11 @@ export function WorkPanel({ production, uploads }: { production: string; uploads
 /** A batch that is done: its files, what is to be said of them, and the takes that could not be done with the reason. */
 export function Written({ work, onAway, onRemove }: { work: Work; onAway: () => void; onRemove: () => void }) {
   const [open, setOpen] = useState(false);
-  const whole = useQuery({ queryKey: ["work report", work.id], staleTime: Infinity, queryFn: () => ok(api.GET("/work/{work}", { params: { path: { work: work.id } } })) });
+  const whole = useQuery({
+    queryKey: ["work report", work.id],
+    staleTime: Infinity,
+    queryFn: () => ok(api.GET("/work/{work}", { params: { path: { work: work.id } } })),
+  });
   const report = whole.data?.report ?? [];
   const files = report.flatMap((o) => o.files);
   const undone = report.filter((o) => !o.ok);
