@@ -114,7 +114,7 @@ export async function once<T>(call: (key: string) => Promise<T>): Promise<T> {
 
 /** Gives the data of a call, or throws the problem it was answered with. */
 export async function ok<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
-  let result;
+  let result: Awaited<typeof call>;
   try {
     result = await call;
   } catch {

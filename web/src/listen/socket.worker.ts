@@ -94,6 +94,7 @@ function heard(h: Heard) {
   tell({ is: "heard", heard: h, meters, loudness });
 }
 
+// biome-ignore lint/suspicious/noGlobalAssign: it is meant so
 onmessage = ({ data }: MessageEvent<ToSocket>) => {
   if (data.do === "connect") {
     url = data.url;

@@ -35,7 +35,7 @@ export function useDraft(value: string, onKeep: Keep) {
     [],
   );
   return {
-    draft: draft && draft.text,
+    draft: draft?.text,
     refused,
     begin: () => put({ text: value, value, keep: onKeep }),
     field: {

@@ -181,6 +181,7 @@ if (typeof window !== "undefined") {
   window.addEventListener("pointerdown", () => (byPointer = true), true);
   const walks = (e: KeyboardEvent) =>
     e.key === "Tab" || (e.key.startsWith("Arrow") && (e.target as HTMLElement).closest?.("[role=gridcell]"));
+  // biome-ignore lint/suspicious/noAssignInExpressions: it is meant so
   window.addEventListener("keydown", (e) => walks(e) && (byPointer = false), true);
 }
 

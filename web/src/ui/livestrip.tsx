@@ -51,7 +51,8 @@ export function LiveStrip() {
       </div>
       <div className="flex items-center gap-1 max-[1399px]:hidden" title={`Correlation of the front pair: ${decimal(r.correlation, 2)}`}>
         <dt className="sr-only">Correlation</dt>
-        <dd className="relative h-2 w-10 rounded-full bg-band" aria-label={decimal(r.correlation, 2)}>
+        <dd className="relative h-2 w-10 rounded-full bg-band">
+          <span className="sr-only">{decimal(r.correlation, 2)}</span>
           {r.correlation !== null && (
             <span
               className="absolute top-0 h-2 w-1 rounded-full"

@@ -51,7 +51,7 @@ describe("timecode", () => {
 
   it("knows every rate that the server knows, by name", () => {
     const go = readFileSync("../core/timecode/timecode.go", "utf8");
-    const known = [.../var Rates = \[\]Rate\{([^]*?)\n\}/.exec(go)![1]!.matchAll(/\{(\d+), (\d+), (true|false)\}/g)].map((m) => ({
+    const known = [.../var Rates = \[\]Rate\{([\s\S]*?)\n\}/.exec(go)![1]!.matchAll(/\{(\d+), (\d+), (true|false)\}/g)].map((m) => ({
       num: Number(m[1]),
       den: Number(m[2]),
       drop: m[3] === "true",

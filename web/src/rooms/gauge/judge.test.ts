@@ -52,15 +52,15 @@ describe("judging", () => {
   });
   it("says what each was before a correction that acts", () => {
     const correction = { before: { integrated: -18.2, truePeak: 0.3 }, off: false } as GaugeRow["correction"];
-    const before = (r: GaugeRow) =>
+    const was = (r: GaugeRow) =>
       judged(r)
         .map((j) => [j.what, j.before])
         .filter((x) => x[1] !== undefined);
-    expect(before({ ...row({}, asked), correction })).toEqual([
+    expect(was({ ...row({}, asked), correction })).toEqual([
       ["Integrated", -18.2],
       ["True peak", 0.3],
     ]);
-    expect(before({ ...row({}, asked), correction: { ...correction!, off: true } })).toEqual([]);
+    expect(was({ ...row({}, asked), correction: { ...correction!, off: true } })).toEqual([]);
   });
   it("is free where nothing is asked", () => {
     expect(verdictOf(row({}, {}))).toBe("free");

@@ -81,6 +81,7 @@ export function Plot(p: {
     [p.lines, time, p.row, p.range, shown, head],
   );
   const box = useWheel(scroll);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   useEffect(() => {
     const el = box.current!;
     const observer = new ResizeObserver(() => {
@@ -181,7 +182,7 @@ export function Plot(p: {
 function Key({ what, children }: { what: string; children: React.ReactNode }) {
   return (
     <span className="flex items-center gap-1 rounded bg-ground/80 px-1">
-      <svg width={12} height={12}>
+      <svg width={12} height={12} aria-hidden>
         {children}
       </svg>
       {what}

@@ -84,6 +84,7 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   const [matched, setMatched] = useState(false);
   const [hearing, setHearing] = useState<number | null>(null);
   const [width, setWidth] = useState(0);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   const scroll = useMemo(() => new Scroll(whole(view, 700)), []);
   const profiles = useQuery({ queryKey: ["profiles"], queryFn: () => ok(api.GET("/profiles")) });
   const gauge = useGauge(view, chosen, profile, range);
@@ -95,11 +96,13 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   const tap: Tap = row ? { kind: row.row, id: row.id } : { kind: "stems", id: "" };
   const manner: Manner = { tap, solo: [], matched };
   const playFrom = (from: number, until?: number) => void player.playReel(view.id, from, { ...manner, until });
+  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   useEffect(() => player.change(manner), [tap.kind, tap.id, matched, view.revision]);
   useEffect(() => () => player.stop(), []);
   useEffect(() => {
     if (!playing) setHearing(null);
   }, [playing]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   useEffect(() => setMatched(false), [chosen?.id]);
   const play = () => {
     if (playing) {
@@ -154,8 +157,7 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
               <Bar share={g?.share ?? 0} name="Measured" />
             </>
           ) : (
-            g.seconds > 0 &&
-            measuredWords(g)
+            g.seconds > 0 && measuredWords(g)
           )}
         </p>
       </aside>

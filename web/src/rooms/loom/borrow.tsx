@@ -30,6 +30,7 @@ export function BorrowDialog(p: {
   });
   const [moved, setMoved] = useState<Record<string, number>>({});
   const [heard, setHeard] = useState("");
+  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   useEffect(() => {
     setMoved({});
     setHeard("");

@@ -2,7 +2,7 @@ import { ArrowDown, ArrowUp, Trash2 } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useState, type ReactNode } from "react";
 
-import { type Command, type CommandOf, type Group, type Mix, type ReelView, type Row, type Stem } from "../../api/client";
+import type { Command, CommandOf, Group, Mix, ReelView, Row, Stem } from "../../api/client";
 import { Small } from "../../ui/small";
 import { StemTag } from "../../ui/stem";
 import { inMix, strandsOf } from "./band";

@@ -70,6 +70,8 @@ export const TrackHead = memo(function TrackHead(p: HeadProps) {
   const moving = movingOf(t);
   const choose = (e: MouseEvent) => p.acts.select(t.id, e.shiftKey ? "up to" : e.ctrlKey || e.metaKey ? "beside" : "alone");
   return (
+    // biome-ignore lint/a11y/noStaticElementInteractions: what has the focus, and the keys, is another element
+    // biome-ignore lint/a11y/useKeyWithClickEvents: what has the focus, and the keys, is another element
     <div
       className={`absolute inset-x-0 border-b border-line ${p.selected ? "border-l-4 border-l-zest bg-paper" : t.folder ? "border-l-4 border-l-band" : ""}`}
       style={{ top: p.row.y, height: p.row.height }}

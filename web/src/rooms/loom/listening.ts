@@ -48,12 +48,14 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
   const setAt = (stands: number) => store.setState({ stands });
 
   const tap = chosenTap && exists(view, chosenTap) ? chosenTap : usualTap(view);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   const soloed = useMemo(() => soloChosen.filter((x) => trackOf(view, x)), [soloChosen, view.tracks]);
   const heard = alone && clipOf(view, alone.clip) ? alone : undefined;
   const around = loop && choice.range ? { from: choice.range.from, to: choice.range.to } : null;
   const manner: Manner = { tap, check, solo: soloed, loop: around, half, lane: heard };
   const tapKey = `${tap.kind} ${tap.id} ${check} ${soloed.join(" ")} ${around?.from} ${around?.to}`;
   const quiet = useRef(false); // what plays is only a try: the shuttle stays where it was
+  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   useEffect(() => player.change(manner), [tapKey, view.revision]);
   useEffect(() => () => player.stop(), []);
 
@@ -68,6 +70,7 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
   };
   const endTry = () => quiet.current && player.stop();
   const mannerKey = `${half} ${heard?.clip} ${heard?.channel}`;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   useEffect(() => {
     if (playing && !quiet.current) playFrom(position());
   }, [mannerKey]);
@@ -87,6 +90,7 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
     setAt(from);
     playFrom(from);
   };
+  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   const go = useCallback(
     (sample: number) => {
       store.setState({ stands: sample });

@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import { useShallow } from "zustand/react/shallow";
 
 import type { ReelView, Row } from "../../api/client";
-import { useReelEdits, useSpecs, useTakes, useTakesOf } from "../../api/hooks";
+import { type useReelEdits, useSpecs, useTakes, useTakesOf } from "../../api/hooks";
 import { useActions } from "../../ui/keys";
 import { useParts } from "../../ui/parts";
 import { useSize } from "../../ui/size";
@@ -89,6 +89,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const spec = specs.data?.find((s) => s.id === view.head.spec);
   const takesKey = [...takes.keys()].join();
   // Takes that sound is borrowed from are drawn too, though no clip is of them.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   const widths = useMemo(() => new Map([...(listed ?? []), ...takes.values()].map((t) => [t.id, t.channels.length])), [takesKey, listed]);
   const { ask, doIt, dialog } = useConsent(edits);
   // Not all of the state: what is chosen in the weave, say, is drawn there alone.
@@ -119,6 +120,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     () => layRows({ tracks: view.tracks, clips: view.clips }, opened, folded, fitted ? roomHeight : undefined),
     [view.tracks, view.clips, opened, folded, fitted, roomHeight],
   );
+  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   const band = useMemo(() => layBand(view, openStems), [view.stems, view.mixes, view.tracks, openStems]);
   const bandRow = fitted ? lowBandHeight : bandHeight;
 

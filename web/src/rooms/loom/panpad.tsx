@@ -120,6 +120,7 @@ function Opened({ view, track, playingAt, onDo }: Props) {
     setMoved(to);
     const at = playingAt();
     if (at === null) return;
+    // biome-ignore lint/suspicious/noAssignInExpressions: it is meant so
     const r = (ridden.current ??= { pan: [], front: [] });
     const last = r.pan.at(-1)?.at ?? -1;
     if (Math.round(at) <= last) return;
@@ -268,10 +269,7 @@ export function RowPad({ track, children }: { track: Track; children: () => Reac
   const { x, y } = standing(track, 0);
   const flat = !track.feed.placed;
   const moves = Boolean(track.pan?.length || track.curves?.front?.length);
-  const words =
-    flat && track.feed.dual
-      ? "both sides at unity"
-      : `${sideways(x)}${flat ? "" : `, ${depth(y)}`}`;
+  const words = flat && track.feed.dual ? "both sides at unity" : `${sideways(x)}${flat ? "" : `, ${depth(y)}`}`;
   return (
     <Popover.Root>
       <Popover.Trigger

@@ -213,6 +213,7 @@ function BringIn() {
           type="file"
           accept=".yaml,.yml"
           className="sr-only"
+          // biome-ignore lint/suspicious/noAssignInExpressions: it is meant so
           onChange={(e) => e.target.files?.[0] && (bring.mutate(e.target.files[0]), (e.target.value = ""))}
         />
       </label>

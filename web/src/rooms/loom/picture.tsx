@@ -28,6 +28,7 @@ export function PicturePane(p: {
   const position = usePosition(view.id, p.at);
   const start = picture?.start ?? 0;
 
+  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   useEffect(() => {
     const v = video.current;
     if (!v || !shown) return;
@@ -119,7 +120,8 @@ export function PicturePane(p: {
         {shown && (
           <span
             className="tc absolute bottom-1.5 left-1/2 -translate-x-1/2 rounded bg-[#0d0f18cc] px-2 py-0.5 text-[14px] font-bold text-[#f1eadb]"
-            aria-label="Timecode of the picture"
+            role="img"
+            aria-label={`The picture is at ${labelAt(position, sampleRate, frameRate)}`}
           >
             {labelAt(position, sampleRate, frameRate)}
           </span>

@@ -1,4 +1,4 @@
-import { type ReactNode, type RefObject } from "react";
+import type { ReactNode, RefObject } from "react";
 
 import { useSize } from "../../ui/size";
 

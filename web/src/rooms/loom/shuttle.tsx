@@ -185,7 +185,7 @@ export function Shuttle(p: {
         </button>
       )}
       {p.range && (
-        <span className="pill tc gap-1 pr-1" aria-label="Range">
+        <span className="pill tc gap-1 pr-1" role="group" aria-label="Range">
           {duration(p.range.to - p.range.from, view.head.sampleRate)}
           <button
             className="cursor-pointer rounded-full p-0.5 text-muted hover:text-ink"
@@ -278,6 +278,7 @@ function Position(p: { view: ReelView; at: number; editing: boolean; onEditing: 
   const input = useRef<HTMLInputElement>(null);
   const [draft, setDraft] = useState("");
   const now = labelAt(usePosition(p.view.id, p.at), sampleRate, frameRate);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   useEffect(() => {
     if (p.editing) {
       setDraft(now);

@@ -100,6 +100,7 @@ function useHands(p: TimeProps, ground: Ground, drag: Drag | null, setDrag: (d: 
   const { view, rows, choice, time } = ground;
   const press = useRef<Press | null>(null);
 
+  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   useEffect(() => {
     if (drag?.kind !== "range") return;
     p.onChoose({ track: drag.first, clips: drag.lane ? [drag.lane.clip] : [], lane: drag.lane, range: rangeOf(rows, drag) });
@@ -202,6 +203,7 @@ function useHands(p: TimeProps, ground: Ground, drag: Drag | null, setDrag: (d: 
     setDrag(null);
   };
   useEffect(() => {
+    // biome-ignore lint/suspicious/noShadowRestrictedNames: it is meant so
     const escape = (e: KeyboardEvent) => e.key === "Escape" && press.current && cancel();
     window.addEventListener("keydown", escape);
     return () => window.removeEventListener("keydown", escape);

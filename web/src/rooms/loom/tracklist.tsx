@@ -183,12 +183,15 @@ function Clips({ view, track, clips, chosen, onClip }: Props & { track: Track })
         <Key of="clip-back" /> and <Key of="clip-on" /> go from clip to clip, <Key of="clip-up" /> and <Key of="clip-down" /> put it on
         another track.
       </p>
+      {/** biome-ignore lint/a11y/noNoninteractiveElementToInteractiveRole: what has the focus, and the keys, is another element */}
       <ul ref={list} role="listbox" aria-label={`Clips on ${track.name}`} className="mb-4 mt-1 max-h-72 overflow-y-auto" onKeyDown={walk}>
         {clips.map((c, i) => {
           const slip = slipOf(c);
           return (
+            // biome-ignore lint/a11y/useKeyWithClickEvents: what has the focus, and the keys, is another element
             <li
               key={c.id}
+              // biome-ignore lint/a11y/noNoninteractiveElementToInteractiveRole: what has the focus, and the keys, is another element
               role="option"
               aria-selected={chosen.includes(c.id)}
               tabIndex={i === at ? 0 : -1}

@@ -36,6 +36,7 @@ export function useWeave(view: ReelView, rows: Rows, band: BandRow[], bandRow: n
   );
   const tracks = useMemo(() => trackLines(rows), [rows]);
   const lines = useMemo(() => [...tracks, ...bandLines(band, bandRow)], [tracks, band, bandRow]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   const cells = useMemo(() => {
     const known = new Map<string, Cell[]>();
     return (line: Line) => {
@@ -88,7 +89,9 @@ export function WeavePart(p: PartProps) {
   const focus = { line: Math.min(at.line, lines.length - 1), column: Math.min(at.column, columns.list.length - 1) };
   // Rows and columns come, go and fold while something is chosen, pointed at or dragged: what is no longer there is none of it.
   const there = (x: Place) => x.line < lines.length && x.column >= 0 && x.column < columns.list.length;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   const chosen = useMemo(() => (corner ? block(at, corner).filter(there) : none), [at, corner, lines, columns]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   const ghosts = useMemo(() => {
     if (!drag?.moved) return { places: none, clears: false };
     const places = (drag.block ? block(drag.from, drag.to) : tying.widened(along(drag.from, drag.to))).filter(there);
@@ -274,6 +277,7 @@ function Spot(p: {
   });
   const label = cellLabel(view, line, column, cell);
   return (
+    // biome-ignore lint/a11y/useFocusableInteractive: what has the focus, and the keys, is another element
     <div role="row" aria-rowindex={p.place.line - p.first + 1} aria-label={line.name} className="contents">
       <div
         ref={el}
@@ -287,7 +291,7 @@ function Spot(p: {
         aria-label={p.chosen > 1 ? `${label}. ${p.chosen} crossings are chosen` : label}
         title={cell.finding?.message ?? label}
       />
-      {p.children && p.children(el)}
+      {p.children ? p.children(el) : null}
     </div>
   );
 }

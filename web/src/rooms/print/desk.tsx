@@ -396,6 +396,7 @@ function LoadAgain({ receipt, production }: { receipt: Receipt; production: stri
   const here = useRef(true);
   useEffect(() => {
     here.current = true;
+    // biome-ignore lint/suspicious/noAssignInExpressions: it is meant so
     return () => void (here.current = false);
   }, []);
   const path = { params: { path: { receipt: receipt.id } } };

@@ -59,6 +59,7 @@ export function groupsOf(data: unknown): string[] {
 export function formSchema(schema: RJSFSchema, groups: string[] = []): RJSFSchema {
   const copy = structuredClone(schema);
   if (groups.length > 0) choosing(copy.properties, groups);
+  // biome-ignore lint/correctness/noUnsafeOptionalChaining: it is meant so
   const group = ((copy.properties?.groups as RJSFSchema).items as RJSFSchema).properties!;
   const from = group.from as RJSFSchema;
   group.from = {

@@ -1,14 +1,14 @@
 import Form from "@rjsf/core";
-import {
-  type ArrayFieldItemTemplateProps,
-  type ArrayFieldTemplateProps,
-  type FieldTemplateProps,
-  type IconButtonProps,
-  type MultiSchemaFieldTemplateProps,
-  type ObjectFieldTemplateProps,
-  type RJSFSchema,
-  type UiSchema,
-  type WidgetProps,
+import type {
+  ArrayFieldItemTemplateProps,
+  ArrayFieldTemplateProps,
+  FieldTemplateProps,
+  IconButtonProps,
+  MultiSchemaFieldTemplateProps,
+  ObjectFieldTemplateProps,
+  RJSFSchema,
+  UiSchema,
+  WidgetProps,
 } from "@rjsf/utils";
 import { ArrowDown, ArrowUp, Copy, Plus, Trash2 } from "lucide-react";
 import { useMemo, type ReactNode } from "react";
@@ -58,7 +58,12 @@ function Field({ id, label, required, rawErrors, rawDescription, schema, hidden,
     <>
       <label htmlFor={id} className="pt-1 text-[13px] text-muted">
         {said(label)}
-        {required && <span aria-label="needed"> *</span>}
+        {required && (
+          <span role="img" aria-label="needed">
+            {" "}
+            *
+          </span>
+        )}
       </label>
       <div className="min-w-0">
         {children}

@@ -32,7 +32,7 @@ export function SyncRoom() {
   const shown = rows.find((r) => r.take === open) ?? rows.find((r) => r.state === "found") ?? rows[0];
   const show = (r: Row) => void go(`/p/${id}/sync/${r.take.id}`, { replace: true });
   const step = (by: number) => {
-    const next = rows[rows.findIndex((r) => r === shown) + by];
+    const next = rows[(shown ? rows.indexOf(shown) : -1) + by];
     if (next) show(next);
   };
   useActions({ "match-up": () => step(-1), "match-down": () => step(1) });
@@ -183,9 +183,11 @@ function Matches(p: { rows: Row[]; takes: Take[]; shown: Row | undefined; rate: 
   return (
     <div className="w-[500px] shrink-0 overflow-auto border-r border-line" role="listbox" aria-label="Matches" tabIndex={0}>
       {p.rows.map((r) => (
+        // biome-ignore lint/a11y/useKeyWithClickEvents: what has the focus, and the keys, is another element
         <div
           key={r.take.id}
           role="option"
+          tabIndex={-1}
           aria-selected={r === p.shown}
           className={`grid cursor-pointer grid-cols-[128px_1fr_auto] items-center gap-x-3 border-b border-line py-2 pr-4 text-[13px]
             ${r === p.shown ? "border-l-4 border-l-zest bg-paper pl-3" : "pl-4 hover:bg-paper"}`}

@@ -262,8 +262,10 @@ const TakeRow = memo(function TakeRow({
 }) {
   const d = take.description;
   return (
+    // biome-ignore lint/a11y/useKeyWithClickEvents: what has the focus, and the keys, is another element
     <div
       role="option"
+      tabIndex={-1}
       aria-selected={on}
       className={`absolute inset-x-0 flex cursor-pointer select-none items-center gap-2 border-t border-line pr-4
         ${on ? `border-l-4 bg-paper pl-2 ${shown ? "border-l-zest" : "border-l-muted"}` : "pl-3 hover:bg-paper"}`}
@@ -271,7 +273,7 @@ const TakeRow = memo(function TakeRow({
       onClick={(e) => onPress(take.id, e)}
     >
       <span className="w-5 shrink-0" title={d.circled ? "Circled take" : undefined}>
-        {d.circled && <span className="block h-3.5 w-3.5 rounded-full border-2 border-ink" aria-label="circled" />}
+        {d.circled && <span className="block h-3.5 w-3.5 rounded-full border-2 border-ink" role="img" aria-label="circled" />}
       </span>
       {d.scene ? (
         <>
@@ -295,7 +297,12 @@ const TakeRow = memo(function TakeRow({
         </span>
       )}
       {take.tie && (
-        <span className="shrink-0 text-[13px] text-ink" title={`Tied to ${take.tie.title}`} aria-label={`tied to ${take.tie.title}`}>
+        <span
+          className="shrink-0 text-[13px] text-ink"
+          title={`Tied to ${take.tie.title}`}
+          role="img"
+          aria-label={`tied to ${take.tie.title}`}
+        >
           ⋈
         </span>
       )}

@@ -53,6 +53,7 @@ export function TakesRoom() {
   });
 
   return (
+    // biome-ignore lint/a11y/noStaticElementInteractions: what has the focus, and the keys, is another element
     <div
       className="relative flex h-full flex-col"
       onDragOver={(e) => {
@@ -137,10 +138,7 @@ function RoomMenu({ production }: { production: string }) {
       return result;
     },
     [keysOf.takes(production)],
-    ({ changed, missing }) =>
-      tell(
-        `${many(changed, "take")} filled from the report.${missed(missing)}`,
-      ),
+    ({ changed, missing }) => tell(`${many(changed, "take")} filled from the report.${missed(missing)}`),
   );
   return (
     <>

@@ -36,6 +36,7 @@ export function Waveform({ take, channel: c, muted }: { take: Take; channel: Cha
     },
     [take.id, take.channels.length, c.index, stem, muted, frames, scale],
   );
+  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   useEffect(() => {
     paint();
     const observer = new ResizeObserver(paint);
