@@ -89,7 +89,8 @@ func Edits(takes map[string]string) []Edit {
 	edits := []Edit{
 		// 12A: rope creaks in the first line, so it is borrowed from take 1; lavs are hushed while nobody speaks.
 		onClip("Ines lav", 34, func(r *reel.Reel, c reel.Clip) reel.Command {
-			return reel.Borrow{Clip: c.ID, Channel: 0, Span: span(r, 33.6, 37.4), Take: takes["LF03_12A_T01.wav"], TakeChannel: 3, Offset: int64(1.1 * rate), Fade: *power(0.06)}
+			return reel.Borrow{Clip: c.ID, Channel: 0, Span: span(r, 33.6, 37.4), Take: takes["LF03_12A_T01.wav"], TakeChannel: 3,
+				Offset: int64(1.1 * rate), Fade: *power(0.06)}
 		}),
 		hush("Tobiah lav", 32.4, 37.6),
 		hush("Radio", 32.4, 47.4),
@@ -108,7 +109,8 @@ func Edits(takes map[string]string) []Edit {
 			return reel.MoveClips{Clips: []string{c.ID}, By: 3 * 1920, Alone: true, Untie: true}
 		}),
 		onTrack("Radio", func(r *reel.Reel, id string) reel.Command {
-			return reel.SetCurve{Of: reel.OfTrack, ID: id, What: "pan", Points: []reel.Point{{At: second(r, 48), Value: 0}, {At: second(r, 56), Value: 0.35}, {At: second(r, 66), Value: -0.2}}}
+			return reel.SetCurve{Of: reel.OfTrack, ID: id, What: "pan", Points: []reel.Point{{At: second(r, 48), Value: 0},
+				{At: second(r, 56), Value: 0.35}, {At: second(r, 66), Value: -0.2}}}
 		}),
 		// 14: cut for all, the end of the boom alone is taken away under the bell.
 		onClip("Boom", 80, func(r *reel.Reel, c reel.Clip) reel.Command {
@@ -143,17 +145,20 @@ func Edits(takes map[string]string) []Edit {
 			return reel.RangeGain{Of: reel.OfClip, IDs: []string{c.ID}, Span: span(r, 2.6, 12), GainDB: -7, Ramp: rate / 2}
 		}),
 		onTrack("Accordion cue", func(r *reel.Reel, id string) reel.Command {
-			return reel.SetCurve{Of: reel.OfTrack, ID: id, What: "gain", Points: []reel.Point{{At: second(r, 30), Value: 0}, {At: second(r, 32), Value: -5}, {At: second(r, 51), Value: -5}, {At: second(r, 53), Value: 0}}}
+			return reel.SetCurve{Of: reel.OfTrack, ID: id, What: "gain", Points: []reel.Point{{At: second(r, 30), Value: 0},
+				{At: second(r, 32), Value: -5}, {At: second(r, 51), Value: -5}, {At: second(r, 53), Value: 0}}}
 		}),
 		fades("Accordion cue", 20, power(1.5), &reel.Fade{Length: 6 * rate, Curve: reel.Ess}),
 		fades("Ferry waltz", 100, power(2), &reel.Fade{Length: 4 * rate, Curve: reel.Ess}),
 		// Effects: the chain again and again, from left to right; the winch is settled afterwards.
 		fades("Winch", 80, &reel.Fade{Length: rate / 4}, &reel.Fade{Length: 2 * rate, Curve: reel.Ess}),
 		onClip("Winch", 80, func(r *reel.Reel, c reel.Clip) reel.Command {
-			return reel.SetCurve{Of: reel.OfClip, ID: c.ID, What: "gain", Points: []reel.Point{{At: second(r, 78), Value: -8}, {At: second(r, 82), Value: 0}, {At: second(r, 88), Value: -4}}}
+			return reel.SetCurve{Of: reel.OfClip, ID: c.ID, What: "gain", Points: []reel.Point{{At: second(r, 78), Value: -8},
+				{At: second(r, 82), Value: 0}, {At: second(r, 88), Value: -4}}}
 		}),
 		onClip("Chain", 74, func(r *reel.Reel, c reel.Clip) reel.Command {
-			return reel.SetCurve{Of: reel.OfClip, ID: c.ID, What: "pan", Points: []reel.Point{{At: second(r, 72), Value: -0.6}, {At: second(r, 77), Value: 0.6}}}
+			return reel.SetCurve{Of: reel.OfClip, ID: c.ID, What: "pan", Points: []reel.Point{{At: second(r, 72), Value: -0.6},
+				{At: second(r, 77), Value: 0.6}}}
 		}),
 		onClip("Chain", 74, func(r *reel.Reel, c reel.Clip) reel.Command {
 			return reel.PasteClips{Clips: []reel.Clip{c}, Tracks: []reel.Track{r.Tracks[c.Track]}, At: ptr(second(r, 111))}

@@ -58,7 +58,8 @@ func heard(name, strand, mic string, share float64) part {
 
 // single is a track of single sounds.
 func single(name, folder, file string, longest, gap, gainDB float64) part {
-	return part{name: name, stem: "FX", folder: folder, labels: mono, file: file, channels: []int{0}, shortest: 0.6, longest: longest, gap: gap, gainDB: gainDB}
+	return part{name: name, stem: "FX", folder: folder, labels: mono, file: file, channels: []int{0}, shortest: 0.6, longest: longest,
+		gap: gap, gainDB: gainDB}
 }
 
 // under is a track of long sounds.
@@ -67,30 +68,48 @@ func under(name, stem, folder string, labels []string, file string, gap, gainDB 
 	for i := range channels {
 		channels[i] = i
 	}
-	return part{name: name, stem: stem, folder: folder, labels: labels, file: file, channels: channels, shortest: 12, longest: 20, gap: gap, gainDB: gainDB}
+	return part{name: name, stem: stem, folder: folder, labels: labels, file: file, channels: channels, shortest: 12, longest: 20, gap: gap,
+		gainDB: gainDB}
 }
 
 func episodeParts() []part {
 	words := func(name, strand, file string, gap float64) part {
-		return part{name: name, stem: "NX", strand: strand, folder: "Narration", labels: mono, file: file, channels: []int{0}, shortest: 4, longest: 8, gap: gap}
+		return part{name: name, stem: "NX", strand: strand, folder: "Narration", labels: mono, file: file, channels: []int{0}, shortest: 4,
+			longest: 8, gap: gap}
 	}
 	return []part{
 		heard("Boom A", "", "boom", 0.62), heard("Boom B", "", "boom", 0.38),
-		heard("Ines lav", "Ines Calder", "ines", 0.62), heard("Ines lav 2", "Ines Calder", "ines", 0.2), heard("Ines wild lines", "Ines Calder", "ines", 0.08), heard("Ines alternates", "Ines Calder", "ines", 0.1),
-		heard("Tobiah lav", "Tobiah Renn", "tobiah", 0.7), heard("Tobiah lav 2", "Tobiah Renn", "tobiah", 0.25), heard("Tobiah wild lines", "Tobiah Renn", "tobiah", 0.1), heard("Tobiah alternates", "Tobiah Renn", "tobiah", 0.1),
-		heard("Dispatcher radio", "Dispatcher", "radio", 0.7), heard("Dispatcher clean", "Dispatcher", "radio", 0.3), heard("Wheelhouse plant", "", "plant", 0.5), heard("Deck boom", "", "boom", 0.2),
-		{name: "Tone fill A", stem: "DX", folder: "Dialogue", labels: mono, file: "LF03_12A_T03.wav", channels: []int{2}, shortest: 0.8, longest: 2.5, gap: 45},
-		{name: "Tone fill B", stem: "DX", folder: "Dialogue", labels: mono, file: "LF03_14_T01.wav", channels: []int{0}, shortest: 0.8, longest: 2.5, gap: 60},
-		words("Narration English", "English", "Narration English.wav", 80), words("Narration Portuguese", "Portuguese", "Narration Portuguese.wav", 80),
-		under("Accordion cue", "MX", "Music", stereo, "Accordion cue.wav", 120, -1.5), under("Accordion cue 2", "MX", "Music", stereo, "Accordion cue.wav", 160, -3), under("Ferry waltz", "MX", "Music", stereo, "Ferry waltz", 130, -2),
-		under("Ferry waltz 2", "MX", "Music", stereo, "Ferry waltz", 170, -3), under("Radio music", "MX", "Music", stereo, "Ferry waltz", 240, -18), under("Stings", "MX", "Music", stereo, "Accordion cue.wav", 200, -6),
-		single("Winch", "Ferry", "Winch.wav", 8, 40, -3), single("Winch handle", "Ferry", "Winch.wav", 2, 30, -8), single("Chain", "Ferry", "Chain.wav", 4, 40, -6), single("Chain on deck", "Ferry", "Chain.wav", 2, 30, -9),
-		single("Bell", "Ferry", "Bell.wav", 4, 60, -3), single("Bell, far", "Ferry", "Bell.wav", 4, 90, -15), single("Cable", "Ferry", "Winch.wav", 6, 50, -12), single("Gangway", "Ferry", "Chain.wav", 3, 70, -8),
-		single("Water at the hull", "Water", "LF03_wild_T01.wav", 6, 25, -2), single("Splashes", "Water", "LF03_wild_T01.wav", 1.5, 25, -4), single("Drips", "Water", "LF03_wild_T01.wav", 1, 30, -12),
-		single("Footsteps Ines", "Foley", "Chain.wav", 1.2, 20, -16), single("Footsteps Tobiah", "Foley", "Chain.wav", 1.2, 24, -16), single("Ropes", "Foley", "Winch.wav", 1.5, 30, -14), single("Lantern", "Foley", "Bell.wav", 1, 40, -18),
+		heard("Ines lav", "Ines Calder", "ines", 0.62), heard("Ines lav 2", "Ines Calder", "ines", 0.2),
+		heard("Ines wild lines", "Ines Calder", "ines", 0.08), heard("Ines alternates", "Ines Calder", "ines", 0.1),
+		heard("Tobiah lav", "Tobiah Renn", "tobiah", 0.7), heard("Tobiah lav 2", "Tobiah Renn", "tobiah", 0.25),
+		heard("Tobiah wild lines", "Tobiah Renn", "tobiah", 0.1), heard("Tobiah alternates", "Tobiah Renn", "tobiah", 0.1),
+		heard("Dispatcher radio", "Dispatcher", "radio", 0.7), heard("Dispatcher clean", "Dispatcher", "radio", 0.3),
+		heard("Wheelhouse plant", "", "plant", 0.5), heard("Deck boom", "", "boom", 0.2),
+		{name: "Tone fill A", stem: "DX", folder: "Dialogue", labels: mono, file: "LF03_12A_T03.wav", channels: []int{2}, shortest: 0.8,
+			longest: 2.5, gap: 45},
+		{name: "Tone fill B", stem: "DX", folder: "Dialogue", labels: mono, file: "LF03_14_T01.wav", channels: []int{0}, shortest: 0.8,
+			longest: 2.5, gap: 60},
+		words("Narration English", "English", "Narration English.wav", 80), words("Narration Portuguese", "Portuguese",
+			"Narration Portuguese.wav", 80),
+		under("Accordion cue", "MX", "Music", stereo, "Accordion cue.wav", 120, -1.5),
+		under("Accordion cue 2", "MX", "Music", stereo, "Accordion cue.wav", 160, -3),
+		under("Ferry waltz", "MX", "Music", stereo, "Ferry waltz", 130, -2),
+		under("Ferry waltz 2", "MX", "Music", stereo, "Ferry waltz", 170, -3), under("Radio music", "MX", "Music", stereo, "Ferry waltz", 240,
+			-18), under("Stings", "MX", "Music", stereo, "Accordion cue.wav", 200, -6),
+		single("Winch", "Ferry", "Winch.wav", 8, 40, -3), single("Winch handle", "Ferry", "Winch.wav", 2, 30, -8),
+		single("Chain", "Ferry", "Chain.wav", 4, 40, -6), single("Chain on deck", "Ferry", "Chain.wav", 2, 30, -9),
+		single("Bell", "Ferry", "Bell.wav", 4, 60, -3), single("Bell, far", "Ferry", "Bell.wav", 4, 90, -15),
+		single("Cable", "Ferry", "Winch.wav", 6, 50, -12), single("Gangway", "Ferry", "Chain.wav", 3, 70, -8),
+		single("Water at the hull", "Water", "LF03_wild_T01.wav", 6, 25, -2), single("Splashes", "Water", "LF03_wild_T01.wav", 1.5, 25, -4),
+		single("Drips", "Water", "LF03_wild_T01.wav", 1, 30, -12),
+		single("Footsteps Ines", "Foley", "Chain.wav", 1.2, 20, -16), single("Footsteps Tobiah", "Foley", "Chain.wav", 1.2, 24, -16),
+		single("Ropes", "Foley", "Winch.wav", 1.5, 30, -14), single("Lantern", "Foley", "Bell.wav", 1, 40, -18),
 		single("Doors", "Foley", "Winch.wav", 1, 60, -9),
-		under("River bed", "AX", "Ambience", stereo, "River bed.wav", 14, -4), under("River bed 2", "AX", "Ambience", stereo, "River bed.wav", 40, -6), under("River bank", "AX", "Ambience", surround, "River bank", 35, -12),
-		under("River bank, night", "AX", "Ambience", surround, "River bank", 60, -14), under("Deck field", "AX", "Ambience", foa, "Deck field.wav", 50, -10), under("Wheelhouse room", "AX", "Ambience", mono, "LF03_12A_T03.wav", 50, -6),
+		under("River bed", "AX", "Ambience", stereo, "River bed.wav", 14, -4), under("River bed 2", "AX", "Ambience", stereo, "River bed.wav", 40,
+			-6), under("River bank", "AX", "Ambience", surround, "River bank", 35, -12),
+		under("River bank, night", "AX", "Ambience", surround, "River bank", 60, -14),
+		under("Deck field", "AX", "Ambience", foa, "Deck field.wav", 50, -10), under("Wheelhouse room", "AX", "Ambience", mono,
+			"LF03_12A_T03.wav", 50, -6),
 		under("Shore", "AX", "Ambience", stereo, "River bed.wav", 90, -9), under("Wind", "AX", "Ambience", mono, "LF03_wild_T01.wav", 80, -14),
 	}
 }
@@ -120,7 +139,8 @@ func EpisodeEdits(takes map[string]EpisodeTake) []Edit {
 	paste := func(r *reel.Reel) (reel.Command, error) {
 		c := reel.PasteClips{}
 		for i, p := range parts {
-			c.Tracks = append(c.Tracks, reel.Track{ID: fmt.Sprint(i), Name: p.name, Labels: p.labels, Stem: p.stem, Strand: p.strand, GainDB: p.gainDB})
+			c.Tracks = append(c.Tracks, reel.Track{ID: fmt.Sprint(i), Name: p.name, Labels: p.labels, Stem: p.stem, Strand: p.strand,
+				GainDB: p.gainDB})
 		}
 		e := episode{start: r.Head.Start, takes: takes, parts: parts, chance: rand.New(rand.NewPCG(22, 48))}
 		e.dialogue()
@@ -144,9 +164,11 @@ func EpisodeEdits(takes map[string]EpisodeTake) []Edit {
 			}))
 		}
 	}
-	edits = append(edits, onTrack("Winch", func(_ *reel.Reel, id string) reel.Command { return reel.SetTrack{Track: id, LFEDB: &lfe} }), specGroupsGo)
+	edits = append(edits, onTrack("Winch", func(_ *reel.Reel, id string) reel.Command { return reel.SetTrack{Track: id, LFEDB: &lfe} }),
+		specGroupsGo)
 	edits = append(edits, twoLanguages()...)
-	return append(edits, ofMix("Full mix 5.1", "MIX", "5.1", "English"), foldOf("Stereo", "ST", "Full mix 5.1"), ofMix("M&E 5.1", "ME", "5.1", "M&E"), ofMix("Portuguese", "POR", "stereo", "Portuguese"))
+	return append(edits, ofMix("Full mix 5.1", "MIX", "5.1", "English"), foldOf("Stereo", "ST", "Full mix 5.1"),
+		ofMix("M&E 5.1", "ME", "5.1", "M&E"), ofMix("Portuguese", "POR", "stereo", "Portuguese"))
 }
 
 // episode lays clips.

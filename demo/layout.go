@@ -20,7 +20,8 @@ const (
 
 // Cards gives the folders, by name, in a scenario that Generate made.
 func Cards(scenario string) map[string]string {
-	return map[string]string{CardName: filepath.Join(scenario, "card"), SecondName: filepath.Join(scenario, "second"), CameraName: filepath.Join(scenario, "camera"), LibraryName: filepath.Join(scenario, "library")}
+	return map[string]string{CardName: filepath.Join(scenario, "card"), SecondName: filepath.Join(scenario, "second"),
+		CameraName: filepath.Join(scenario, "camera"), LibraryName: filepath.Join(scenario, "library")}
 }
 
 // File is a file on one of the cards.

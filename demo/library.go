@@ -48,7 +48,10 @@ var sounds = []file{
 	{name: "ambience/River bank L.wav", make: bed(201)},
 	{name: "ambience/River bank R.wav", make: bed(211)},
 	{name: "ambience/River bank C.wav", make: bed(221)},
-	{name: "ambience/River bank LFE.wav", make: plain(func() []sound { return []sound{river(30, 231).lowPass(80).lowPass(80).toPeak(-20).fade(0.5, 1)} })},
+	{name: "ambience/River bank LFE.wav", make: plain(func() []sound {
+		return []sound{river(30,
+			231).lowPass(80).lowPass(80).toPeak(-20).fade(0.5, 1)}
+	})},
 	{name: "ambience/River bank Ls.wav", make: bed(241)},
 	{name: "ambience/River bank Rs.wav", make: bed(251)},
 	{name: "ambience/Deck field.wav", make: plain(field), chna: []string{"AP_00040001", "AP_00040001", "AP_00040001", "AP_00040001"}},
@@ -100,7 +103,8 @@ func field() []sound {
 	for i, a := range []float64{math.Pi / 2, -math.Pi / 2, math.Pi} {
 		place(river(seconds, 301+uint64(i)*10).toPeak(-26), func(float64) float64 { return a })
 	}
-	place(silence(seconds).add(bell(seconds-0.5, 0.1, 4, 8, 12, 16).toPeak(-14), 0, 1), func(t float64) float64 { return 2 * math.Pi * t / seconds })
+	place(silence(seconds).add(bell(seconds-0.5, 0.1, 4, 8, 12, 16).toPeak(-14), 0, 1),
+		func(t float64) float64 { return 2 * math.Pi * t / seconds })
 	for _, c := range out {
 		c.fade(0.3, 0.5)
 	}

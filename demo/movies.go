@@ -140,7 +140,8 @@ func (c cameraShot) movie(ctx context.Context, dir string, i int, recorded []fun
 	if c.scene != "" {
 		slate = fmt.Sprintf("%s  TAKE %s", c.scene, c.take)
 	}
-	return movie(ctx, filepath.Join(dir, "camera", CameraRoll, c.name+".mov"), c.seconds, "", func(frame int) string { return c.name + "   " + slate },
+	return movie(ctx, filepath.Join(dir, "camera", CameraRoll, c.name+".mov"), c.seconds, "",
+		func(frame int) string { return c.name + "   " + slate },
 		func() ([]sound, error) { return c.scratch(uint64(i+1)*7000, recorded) })
 }
 
@@ -150,14 +151,16 @@ func picture(ctx context.Context, dir string, recorded []func() (recording, erro
 	if err != nil {
 		return err
 	}
-	return movie(ctx, filepath.Join(dir, "library", Picture), pictureSeconds, ReelStart, func(frame int) string { return "PICTURE CUT V3   " + FrameRate.Label(first+int64(frame)) },
+	return movie(ctx, filepath.Join(dir, "library", Picture), pictureSeconds, ReelStart,
+		func(frame int) string { return "PICTURE CUT V3   " + FrameRate.Label(first+int64(frame)) },
 		func() ([]sound, error) { return guide(pictureSeconds, recorded) })
 }
 
 const width, height = 320, 180
 
 // movie writes a movie unless it is there: the ferry crossing at night, with a line of words burnt in.
-func movie(ctx context.Context, name string, seconds float64, code string, words func(frame int) string, sounds func() ([]sound, error)) error {
+func movie(ctx context.Context, name string, seconds float64, code string, words func(frame int) string,
+	sounds func() ([]sound, error)) error {
 	if _, err := os.Stat(name); err == nil {
 		return nil
 	}
@@ -179,8 +182,10 @@ func movie(ctx context.Context, name string, seconds float64, code string, words
 	}
 	part := filepath.Join(filepath.Dir(name), ".part-"+filepath.Base(name))
 	defer os.Remove(part)
-	args := []string{"-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", fmt.Sprintf("%dx%d", width, height), "-r", "25", "-i", "pipe:0", "-i", scratch,
-		"-map", "0:v", "-map", "1:a", "-c:v", "libx264", "-preset", "ultrafast", "-crf", "25", "-threads", "1", "-pix_fmt", "yuv420p", "-c:a", "pcm_s24le",
+	args := []string{"-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", fmt.Sprintf("%dx%d", width, height), "-r", "25", "-i",
+		"pipe:0", "-i", scratch,
+		"-map", "0:v", "-map", "1:a", "-c:v", "libx264", "-preset", "ultrafast", "-crf", "25", "-threads", "1", "-pix_fmt", "yuv420p", "-c:a",
+		"pcm_s24le",
 		"-fflags", "+bitexact", "-flags:v", "+bitexact", "-flags:a", "+bitexact"}
 	if code != "" {
 		args = append(args, "-timecode", code)
@@ -229,7 +234,8 @@ func crossing(frame, frames int, words string) *image.RGBA {
 		}
 		draw.Draw(m, image.Rect(0, y, width, y+1), image.NewUniform(c), image.Point{}, draw.Src)
 	}
-	draw.Draw(m, image.Rect(0, water-18, width, water-17), image.NewUniform(color.RGBA{90, 92, 100, 255}), image.Point{}, draw.Src) // the cable
+	draw.Draw(m, image.Rect(0, water-18, width, water-17), image.NewUniform(color.RGBA{90, 92, 100, 255}), image.Point{},
+		draw.Src) // the cable
 	x := 30 + (width-60)*frame/max(1, frames)
 	bob := int(math.Round(1.5 * math.Sin(float64(frame)*0.15)))
 	draw.Draw(m, image.Rect(x-26, water-4+bob, x+26, water+6+bob), image.NewUniform(color.RGBA{58, 40, 30, 255}), image.Point{}, draw.Src)
@@ -250,7 +256,8 @@ func glow(m *image.RGBA, cx, cy int, radius float64) {
 			}
 			c := m.RGBAAt(x, y)
 			k := (1 - d) * (1 - d)
-			m.SetRGBA(x, y, color.RGBA{uint8(float64(c.R) + (255-float64(c.R))*k), uint8(float64(c.G) + (190-float64(c.G))*k), uint8(float64(c.B) + (90-float64(c.B))*k*0.6), 255})
+			m.SetRGBA(x, y, color.RGBA{uint8(float64(c.R) + (255-float64(c.R))*k), uint8(float64(c.G) + (190-float64(c.G))*k),
+				uint8(float64(c.B) + (90-float64(c.B))*k*0.6), 255})
 		}
 	}
 }

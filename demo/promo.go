@@ -20,7 +20,8 @@ func PromoLayout() []Placed {
 func PromoEdits() []Edit {
 	none := ""
 	edits := []Edit{specGroupsGo}
-	for _, out := range []struct{ track, tag, layout string }{{"Mix", "MIX", "stereo"}, {"Dialogue", "DX", "mono"}, {"Narration", "NX", "mono"}, {"Music", "MX", "stereo"}} {
+	for _, out := range []struct{ track, tag, layout string }{{"Mix", "MIX", "stereo"}, {"Dialogue", "DX", "mono"},
+		{"Narration", "NX", "mono"}, {"Music", "MX", "stereo"}} {
 		edits = append(edits,
 			onTrack(out.track, func(_ *reel.Reel, id string) reel.Command { return reel.SetTrack{Track: id, Stem: &none} }),
 			onTrack(out.track, func(_ *reel.Reel, id string) reel.Command {

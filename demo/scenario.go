@@ -97,19 +97,25 @@ var (
 	shots = []shot{
 		{roll: Roll, scene: "12A", take: "1", note: "aircraft over the last line", start: "10:00:02:10", seconds: 17, channels: six,
 			lines: []line{{"ines-1", 1.5, 1.03}, {"tobiah-1", 5.4, 1.03}, {"ines-2", 9.6, 1.03}, {"tobiah-2", 13.2, 1.03}}},
-		{roll: Roll, scene: "12A", take: "2", note: "false start", start: "10:00:21:05", seconds: 8, channels: six, lines: []line{{"ines-false", 1.2, 1}}},
-		{roll: Roll, scene: "12A", take: "3", note: "rope creaks in the first lines", circled: true, start: "10:00:32:00", seconds: 20, channels: full,
-			lines: []line{{"ines-1", 2, 1}, {"tobiah-1", 6.1, 1}, {"ines-2", 10.4, 1}, {"tobiah-2", 14.2, 1}, {"dispatcher-2", 16.2, 1.02}}},
+		{roll: Roll, scene: "12A", take: "2", note: "false start", start: "10:00:21:05", seconds: 8, channels: six,
+			lines: []line{{"ines-false", 1.2, 1}}},
+		{roll: Roll, scene: "12A", take: "3", note: "rope creaks in the first lines", circled: true, start: "10:00:32:00", seconds: 20,
+			channels: full,
+			lines:    []line{{"ines-1", 2, 1}, {"tobiah-1", 6.1, 1}, {"ines-2", 10.4, 1}, {"tobiah-2", 14.2, 1}, {"dispatcher-2", 16.2, 1.02}}},
 		{roll: Roll, scene: "12B", take: "1", note: "", circled: true, start: "10:00:54:21", seconds: 17, channels: full,
 			lines: []line{{"dispatcher-1", 1.4, 1}, {"ines-3", 6.6, 1}, {"dispatcher-2", 10.2, 1}}},
 		{roll: Roll, scene: "12B", take: "2", note: "power lost at the end", start: "10:01:40:00", seconds: 14, channels: twice, files: unclosed,
 			lines: []line{{"dispatcher-1", 1.2, 0.97}, {"ines-3", 6.2, 0.97}, {"dispatcher-2", 9.8, 0.97}}},
 		{roll: Roll, scene: "14", take: "1", note: "winch starts by itself", circled: true, start: "10:01:14:00", seconds: 16, channels: four,
 			lines: []line{{"tobiah-3", 1.2, 1}, {"ines-4", 5, 1}, {"tobiah-4", 9.4, 1}}, winch: []float64{3.6}, bell: []float64{13}},
-		{roll: Roll, scene: "wild", take: "1", note: "water at the ramp", circled: true, start: "10:06:40:00", seconds: 12, channels: []string{"Boom", "Boom 2"}},
-		{roll: Second, scene: "18C", take: "1", note: "lamp flickers", start: "10:02:10:00", seconds: 15, channels: deck, files: set, lines: []line{{"tobiah-4", 1.5, 1.05}, {"ines-2", 6.5, 1.05}, {"tobiah-2", 10.5, 1.05}}},
-		{roll: Second, scene: "18C", take: "2", note: "", circled: true, start: "10:02:40:12", seconds: 16, channels: deck, files: set, lines: []line{{"tobiah-4", 2, 0.96}, {"ines-2", 7, 0.96}, {"tobiah-2", 11, 0.96}}},
-		{roll: Second, scene: "18C", take: "3", note: "pick-up", start: "10:03:05:00", seconds: 9, channels: deck[:3], files: loose, lines: []line{{"tobiah-4", 1, 1.025}, {"ines-2", 5, 1.025}}},
+		{roll: Roll, scene: "wild", take: "1", note: "water at the ramp", circled: true, start: "10:06:40:00", seconds: 12,
+			channels: []string{"Boom", "Boom 2"}},
+		{roll: Second, scene: "18C", take: "1", note: "lamp flickers", start: "10:02:10:00", seconds: 15, channels: deck, files: set,
+			lines: []line{{"tobiah-4", 1.5, 1.05}, {"ines-2", 6.5, 1.05}, {"tobiah-2", 10.5, 1.05}}},
+		{roll: Second, scene: "18C", take: "2", note: "", circled: true, start: "10:02:40:12", seconds: 16, channels: deck, files: set,
+			lines: []line{{"tobiah-4", 2, 0.96}, {"ines-2", 7, 0.96}, {"tobiah-2", 11, 0.96}}},
+		{roll: Second, scene: "18C", take: "3", note: "pick-up", start: "10:03:05:00", seconds: 9, channels: deck[:3], files: loose,
+			lines: []line{{"tobiah-4", 1, 1.025}, {"ines-2", 5, 1.025}}},
 	}
 )
 
@@ -227,7 +233,8 @@ func (s shot) alone(h wave.Header, channel int) wave.Header {
 	x.Tracks = &wave.IXMLTracks{Count: "1", Tracks: []wave.IXMLTrack{track}}
 	b.Description = strings.SplitAfter(b.Description, "sTRK1=")[0] + track.Name + "\r\n"
 	if s.files == set {
-		x.FileSet = &wave.IXMLSet{Total: fmt.Sprint(len(s.channels)), FamilyID: fmt.Sprintf("FERRY%s%02s", s.scene, s.take), Family: s.scene, Index: fmt.Sprint(channel + 1)}
+		x.FileSet = &wave.IXMLSet{Total: fmt.Sprint(len(s.channels)), FamilyID: fmt.Sprintf("FERRY%s%02s", s.scene, s.take), Family: s.scene,
+			Index: fmt.Sprint(channel + 1)}
 	}
 	h.IXML, h.Bext = &x, &b
 	return h
@@ -301,7 +308,8 @@ func (s shot) record(seed uint64) (wave.Header, []sound, error) {
 	}
 	// what a microphone hears: the voices at its distance, the speaker in the radio, the set, and its own noise
 	hear := func(i, t, r, ambience, delay float64, own uint64) sound {
-		return silence(s.seconds).add(ines, delay, i).add(tobiah, delay*1.3, t).add(radio, delay*0.7, r).add(around, delay, ambience).add(noise(s.seconds, seed+own), 0, 0.00012)
+		return silence(s.seconds).add(ines, delay, i).add(tobiah, delay*1.3, t).add(radio, delay*0.7, r).add(around, delay,
+			ambience).add(noise(s.seconds, seed+own), 0, 0.00012)
 	}
 	boom := hear(0.42, 0.36, 0.10, 1, 0.004, 11).room(0.35, 0.12, seed)
 	inesLav := hear(0.62, 0.09, 0.03, 0.35, 0.0007, 12)
@@ -309,7 +317,8 @@ func (s shot) record(seed uint64) (wave.Header, []sound, error) {
 	plant := hear(0.10, 0.08, 0.16, 0.8, 0.009, 14).room(0.7, 0.5, seed+1)
 	all := map[string]sound{
 		"Boom": boom, "Ines lav": inesLav, "Tobiah lav": tobiahLav, "Wheelhouse plant": plant,
-		"Input 7": noise(s.seconds, seed+15).scaled(0.00003), "Radio": radio.scaled(0.5).add(noise(s.seconds, seed+16).highPass(600).lowPass(2600), 0, 0.0018),
+		"Input 7": noise(s.seconds, seed+15).scaled(0.00003), "Radio": radio.scaled(0.5).add(noise(s.seconds,
+			seed+16).highPass(600).lowPass(2600), 0, 0.0018),
 		"Mix L":  silence(s.seconds).add(boom, 0, 0.6).add(inesLav, 0, 0.5).add(tobiahLav, 0, 0.35).add(plant, 0, 0.2),
 		"Mix R":  silence(s.seconds).add(boom, 0, 0.6).add(inesLav, 0, 0.35).add(tobiahLav, 0, 0.5).add(plant, 0, 0.2),
 		"Boom 2": river(s.seconds, seed+20).toPeak(-30),
@@ -317,7 +326,8 @@ func (s shot) record(seed uint64) (wave.Header, []sound, error) {
 	all["Radio safety"], all["Deck plant"] = all["Radio"], plant
 	var channels []sound
 	tracks := &wave.IXMLTracks{Count: fmt.Sprint(len(s.channels))}
-	description := fmt.Sprintf("sSPEED=025.000-NDF\r\nsTAKE=%s\r\nsUBITS=00000000\r\nsSWVER=1.0\r\nsPROJECT=%s\r\nsSCENE=%s\r\nsTAPE=%s\r\n", s.take, Production, s.scene, s.roll)
+	description := fmt.Sprintf("sSPEED=025.000-NDF\r\nsTAKE=%s\r\nsUBITS=00000000\r\nsSWVER=1.0\r\nsPROJECT=%s\r\nsSCENE=%s\r\nsTAPE=%s\r\n",
+		s.take, Production, s.scene, s.roll)
 	for i, name := range s.channels {
 		channels = append(channels, all[name])
 		n := fmt.Sprint(i + 1)
@@ -335,8 +345,10 @@ func (s shot) record(seed uint64) (wave.Header, []sound, error) {
 	circled := map[bool]string{true: "TRUE", false: "FALSE"}[s.circled]
 	h := wave.Header{
 		Bext: &wave.Bext{Description: description, Originator: "Deck recorder", Date: "2026-03-14", Time: s.start[:8], TimeReference: start},
-		IXML: &wave.IXML{Version: "2.10", Project: Production, Scene: s.scene, Take: s.take, Tape: s.roll, Circled: circled, Note: s.note, UBits: "00000000",
-			Speed: &wave.IXMLSpeed{MasterSpeed: "25/1", CurrentSpeed: "25/1", TimecodeRate: "25/1", TimecodeFlag: "NDF", FileSampleRate: "48000", BitDepth: "24", DigitizerRate: "48000",
+		IXML: &wave.IXML{Version: "2.10", Project: Production, Scene: s.scene, Take: s.take, Tape: s.roll, Circled: circled, Note: s.note,
+			UBits: "00000000",
+			Speed: &wave.IXMLSpeed{MasterSpeed: "25/1", CurrentSpeed: "25/1", TimecodeRate: "25/1", TimecodeFlag: "NDF", FileSampleRate: "48000",
+				BitDepth: "24", DigitizerRate: "48000",
 				StampHigh: fmt.Sprint(start >> 32), StampLow: fmt.Sprint(start & 0xffffffff), StampRate: "48000"},
 			Tracks: tracks},
 	}

@@ -97,9 +97,11 @@ func camerasLineUp(t *testing.T, dir string) {
 		}
 		assert.InDelta(t, truth.Offset, m.OffsetSamples, 1, truth.Movie)
 		assert.InDelta(t, truth.DriftPPM, m.DriftPPM, 2, truth.Movie)
-		t.Logf("%s: offset %d (true %d), drift %.2f ppm (true %g), confidence %.2f, runner-up %.2f", truth.Movie, m.OffsetSamples, truth.Offset, m.DriftPPM, truth.DriftPPM, m.Confidence, m.RunnerUp)
+		t.Logf("%s: offset %d (true %d), drift %.2f ppm (true %g), confidence %.2f, runner-up %.2f", truth.Movie, m.OffsetSamples, truth.Offset,
+			m.DriftPPM, truth.DriftPPM, m.Confidence, m.RunnerUp)
 	}
-	stranger, err := align.Waveforms(t.Context(), open(filepath.Join(dir, "camera", CameraRoll, "A003C004.mov")), open(filepath.Join(dir, "card", Roll, "LF03_12A_T03.wav")))
+	stranger, err := align.Waveforms(t.Context(), open(filepath.Join(dir, "camera", CameraRoll, "A003C004.mov")),
+		open(filepath.Join(dir, "card", Roll, "LF03_12A_T03.wav")))
 	require.NoError(t, err)
 	assert.False(t, stranger.Matched)
 }

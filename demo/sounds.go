@@ -223,7 +223,8 @@ func chain(seconds float64, seed uint64) sound {
 // bell is a ship's bell: strikes at the given seconds, the partials of a cast bell with their own decays.
 func bell(seconds float64, strikes ...float64) sound {
 	one := silence(seconds)
-	for _, p := range []struct{ ratio, level, decay float64 }{{0.5, 0.35, 4.2}, {1, 0.8, 3}, {1.19, 0.6, 2.3}, {1.5, 0.35, 1.7}, {2, 0.9, 1.5}, {2.51, 0.3, 0.9}, {3.01, 0.35, 0.7}, {4.17, 0.25, 0.4}, {5.43, 0.15, 0.22}} {
+	for _, p := range []struct{ ratio, level, decay float64 }{{0.5, 0.35, 4.2}, {1, 0.8, 3}, {1.19, 0.6, 2.3}, {1.5, 0.35, 1.7}, {2, 0.9, 1.5},
+		{2.51, 0.3, 0.9}, {3.01, 0.35, 0.7}, {4.17, 0.25, 0.4}, {5.43, 0.15, 0.22}} {
 		for i := range one {
 			t := float64(i) / rate
 			one[i] += p.level * math.Exp(-t/p.decay*2.2) * math.Sin(2*math.Pi*742*p.ratio*t*(1+0.0004*p.ratio))
@@ -264,7 +265,8 @@ func accordion(seconds float64) (left, right sound) {
 			right.add(n, at, gain*math.Sin((pan+1)*math.Pi/4))
 		}
 	}
-	chords := [][]float64{{45, 57, 60, 64}, {45, 57, 60, 64}, {50, 57, 62, 65}, {45, 57, 60, 64}, {52, 56, 59, 64}, {52, 56, 62, 64}, {45, 57, 60, 64}, {52, 56, 59, 64}}
+	chords := [][]float64{{45, 57, 60, 64}, {45, 57, 60, 64}, {50, 57, 62, 65}, {45, 57, 60, 64}, {52, 56, 59, 64}, {52, 56, 62, 64},
+		{45, 57, 60, 64}, {52, 56, 59, 64}}
 	melody := [][]float64{{76, 0, 74}, {72, 74, 76}, {77, 0, 76}, {76, 72, 69}, {71, 74, 76}, {74, 71, 68}, {69, 0, 72}, {71, 68, 0}}
 	for bar := 0; float64(bar)*3*beat < seconds-1; bar++ {
 		at := float64(bar) * 3 * beat

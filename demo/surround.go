@@ -35,7 +35,8 @@ func SurroundLayout() []Placed {
 func SurroundEdits() []Edit {
 	yes, front, lfe, turn, narrow, tilt := true, 1.0, -12.0, 20.0, 0.25, 10.0
 	edits := wideStems()
-	for _, track := range []string{"Boom", "Ines lav", "Tobiah lav", "Radio", "Narration English", "Narration Portuguese", "Winch", "Chain", "Bell"} {
+	for _, track := range []string{"Boom", "Ines lav", "Tobiah lav", "Radio", "Narration English", "Narration Portuguese", "Winch", "Chain",
+		"Bell"} {
 		edits = append(edits, onTrack(track, func(_ *reel.Reel, id string) reel.Command {
 			return reel.SetTrack{Track: id, Placed: &yes, Front: &front}
 		}))
@@ -67,9 +68,12 @@ func wideStems() (edits []Edit) {
 // twoLanguages makes a mix of all with either narration, and one without voices.
 func twoLanguages() []Edit {
 	return []Edit{
-		just(reel.SetMix{Name: "English", Language: "eng", Labels: surround, Rest: true, Terms: []reel.Term{{Row: reel.StrandRow, From: reel.StrandID("NX", "Portuguese"), Out: true}}}),
-		just(reel.SetMix{Name: "Portuguese", Language: "por", Labels: surround, Rest: true, Terms: []reel.Term{{Row: reel.StrandRow, From: reel.StrandID("NX", "English"), Out: true}}}),
-		just(reel.SetMix{Name: "M&E", Labels: surround, Rest: true, Terms: []reel.Term{{Row: reel.StemRow, From: "DX", Out: true}, {Row: reel.StemRow, From: "NX", Out: true}}}),
+		just(reel.SetMix{Name: "English", Language: "eng", Labels: surround, Rest: true,
+			Terms: []reel.Term{{Row: reel.StrandRow, From: reel.StrandID("NX", "Portuguese"), Out: true}}}),
+		just(reel.SetMix{Name: "Portuguese", Language: "por", Labels: surround, Rest: true,
+			Terms: []reel.Term{{Row: reel.StrandRow, From: reel.StrandID("NX", "English"), Out: true}}}),
+		just(reel.SetMix{Name: "M&E", Labels: surround, Rest: true, Terms: []reel.Term{{Row: reel.StemRow, From: "DX", Out: true},
+			{Row: reel.StemRow, From: "NX", Out: true}}}),
 	}
 }
 

@@ -108,7 +108,8 @@ func BenchmarkGaugeAgainstFFmpeg(b *testing.B) {
 		_, err := gauge(context.Background(), []string{path}, "", "", 4)
 		require.NoError(b, err)
 	}, func() {
-		out, err := exec.Command(ffmpeg, "-v", "error", "-i", path, "-af", "ebur128=peak=true:framelog=verbose", "-f", "null", "-").CombinedOutput()
+		out, err := exec.Command(ffmpeg, "-v", "error", "-i", path, "-af", "ebur128=peak=true:framelog=verbose", "-f", "null",
+			"-").CombinedOutput()
 		require.NoError(b, err, string(out))
 	})
 }

@@ -80,7 +80,8 @@ func check(ctx context.Context, c *cobra.Command, path, named string, packaging 
 
 func compareCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "compare PATH PATH", Short: "Say in which files, channels and ranges two deliveries differ, and by how much", Args: cobra.ExactArgs(2),
+		Use: "compare PATH PATH", Short: "Say in which files, channels and ranges two deliveries differ, and by how much",
+		Args: cobra.ExactArgs(2),
 		RunE: func(c *cobra.Command, args []string) error {
 			var files [2][]desk.File
 			for i, path := range args {

@@ -66,7 +66,8 @@ func TestCompareVerb(t *testing.T) {
 	assert.ErrorIs(t, verb(t, &c, "compare", a, b), errWanting)
 	require.Len(t, c.Differences, 2)
 	d := c.Differences[0]
-	assert.Equal(t, desk.Difference{File: "Ferry_v1.wav", Channel: 2, From: "10:00:01:00", To: "10:00:01:00", FromSeconds: d.FromSeconds, PeakDBFS: d.PeakDBFS, Message: "Differs by up to −12.0 dBFS"}, d)
+	assert.Equal(t, desk.Difference{File: "Ferry_v1.wav", Channel: 2, From: "10:00:01:00", To: "10:00:01:00", FromSeconds: d.FromSeconds,
+		PeakDBFS: d.PeakDBFS, Message: "Differs by up to −12.0 dBFS"}, d)
 	assert.InDelta(t, 1, *d.FromSeconds, 1e-9)
 	assert.InDelta(t, -12.04, *d.PeakDBFS, 0.01)
 	assert.Equal(t, "It is in the second alone", c.Differences[1].Message)

@@ -260,7 +260,8 @@ type synced struct {
 
 func syncCommand() *cobra.Command {
 	return &cobra.Command{
-		Use: "sync REFERENCE FILE…", Short: "Find where each file lies against a reference, and how its clock drifts", Args: cobra.MinimumNArgs(2),
+		Use: "sync REFERENCE FILE…", Short: "Find where each file lies against a reference, and how its clock drifts",
+		Args: cobra.MinimumNArgs(2),
 		RunE: func(c *cobra.Command, args []string) error {
 			reference, _, closer, err := openSound(c.Context(), args[0], 0)
 			if err != nil {
@@ -328,7 +329,8 @@ func gaugeCommand() *cobra.Command {
 	var name, order string
 	oversample := 4
 	c := &cobra.Command{
-		Use: "gauge FILE…", Short: "Measure loudness, range and peaks of a file, or of several that are one programme", Args: cobra.MinimumNArgs(1),
+		Use: "gauge FILE…", Short: "Measure loudness, range and peaks of a file, or of several that are one programme",
+		Args: cobra.MinimumNArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			if oversample != 4 && oversample != 8 {
 				return fault.New(fault.BadInput, "True peak is looked for at 4 or 8 times the rate, not at %d", oversample)

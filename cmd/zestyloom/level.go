@@ -38,7 +38,8 @@ func levelCommand() *cobra.Command {
 	var spec, profile, out, name, order string
 	var each bool
 	c := &cobra.Command{
-		Use: "level FILE…", Short: "Bring a file, or several monos that are one programme, to the loudness and true peak that a spec asks for", Args: cobra.MinimumNArgs(1),
+		Use: "level FILE…", Short: "Bring a file, or several monos that are one programme, to the loudness and true peak that a spec asks for",
+		Args: cobra.MinimumNArgs(1),
 		RunE: func(c *cobra.Command, paths []string) error {
 			if (spec == "") == (profile == "") {
 				return fault.New(fault.BadInput, "Say what to bring it to: --spec, or --profile")
@@ -61,7 +62,8 @@ func levelCommand() *cobra.Command {
 					continue
 				}
 				if r.ClippedSamples > 0 {
-					note(c, "%s: %d samples would have gone over full scale, and were limited; the spec asks for no ceiling", strings.Join(set, ", "), r.ClippedSamples)
+					note(c, "%s: %d samples would have gone over full scale, and were limited; the spec asks for no ceiling", strings.Join(set, ", "),
+						r.ClippedSamples)
 				}
 				for _, m := range r.Missed {
 					note(c, "%s: %s", strings.Join(set, ", "), m)
@@ -97,7 +99,8 @@ func profileIDs() (ids []string) {
 
 func tellLeveled(c *cobra.Command, done []leveled) {
 	for _, r := range done {
-		fmt.Fprintf(c.OutOrStdout(), "%s\n  %s → %s LUFS, %s → %s dBTP, gain %+.2f dB, limited %d samples by %.1f dB at most\n", strings.Join(r.Files, ", "),
+		fmt.Fprintf(c.OutOrStdout(), "%s\n  %s → %s LUFS, %s → %s dBTP, gain %+.2f dB, limited %d samples by %.1f dB at most\n",
+			strings.Join(r.Files, ", "),
 			decimal(r.Before.IntegratedLUFS), decimal(r.After.IntegratedLUFS), decimal(r.Before.TruePeakMaxDBTP), decimal(r.After.TruePeakMaxDBTP),
 			r.GainDB, r.LimitedSamples, -r.LimitedMostDB)
 	}
@@ -134,7 +137,8 @@ func level(ctx context.Context, paths []string, to func(layout.Layout) (reel.Tar
 	if len(parts) > 1 && !isFolder(out) {
 		return leveled{}, at(out, fault.New(fault.BadInput, "Several files go to a folder, which has to be there"))
 	}
-	done := leveled{gauged{r.Before.Measurement, l.Name, l.Labels, by}, gauged{r.After.Measurement, l.Name, l.Labels, by}, r.GainDB, r.Works.LimitedSamples,
+	done := leveled{gauged{r.Before.Measurement, l.Name, l.Labels, by}, gauged{r.After.Measurement, l.Name, l.Labels, by}, r.GainDB,
+		r.Works.LimitedSamples,
 		r.Works.MostDB, 0, r.Works.RideMostDB, r.Missed, nil}
 	first := 0
 	for i, f := range parts {
@@ -191,7 +195,8 @@ func (c closers) Close() (err error) {
 }
 
 // together opens files as one programme. Where there are several, their names say which channel each is, unless that is asked for.
-func together(ctx context.Context, paths []string, name, order string) (parts []*wave.File, whole *wave.File, l layout.Layout, by string, closer io.Closer, err error) {
+func together(ctx context.Context, paths []string, name, order string) (parts []*wave.File, whole *wave.File, l layout.Layout, by string,
+	closer io.Closer, err error) {
 	if len(paths) == 1 {
 		f, l, by, closer, err := laidOut(ctx, paths[0], name, order)
 		return []*wave.File{f}, f, l, by, closer, err

@@ -23,7 +23,8 @@ import (
 func surround(t testing.TB, dir string, seconds int) (paths []string) {
 	for c, label := range []string{"L", "R", "C", "LFE", "Ls", "Rs"} {
 		r := rand.New(rand.NewPCG(uint64(c), 7))
-		h := wave.Header{Format: wavetest.PCM24(1), Frames: int64(seconds) * 48000, Bext: &wave.Bext{Description: "Promo", TimeReference: 36000 * 48000},
+		h := wave.Header{Format: wavetest.PCM24(1), Frames: int64(seconds) * 48000, Bext: &wave.Bext{Description: "Promo",
+			TimeReference: 36000 * 48000},
 			IXML: &wave.IXML{Scene: "Promo", Note: "from the mixer"}}
 		path := filepath.Join(dir, "Ferry promo_"+label+".wav")
 		b := wavetest.Bytes(t, h, func(_, i int) float64 {
@@ -111,7 +112,8 @@ func TestLevelSixMonos(t *testing.T) {
 	// One poly file, to a spec, at 16 bits; the figures go into its bext.
 	poly := filepath.Join(dir, "poly.wav")
 	require.NoError(t, verb(t, &struct{}{}, append(append([]string{"ply"}, paths...), "--out", poly)...))
-	require.NoError(t, verb(t, &got, "level", poly, "--spec", "surround-and-stereo", "--layout", "5.1", "--out", filepath.Join(out, "poly.wav")))
+	require.NoError(t, verb(t, &got, "level", poly, "--spec", "surround-and-stereo", "--layout", "5.1", "--out",
+		filepath.Join(out, "poly.wav")))
 	integrated, peak = byFFmpeg(t, []string{filepath.Join(out, "poly.wav")})
 	assert.InDelta(t, *got.After.IntegratedLUFS, integrated, 0.1)
 	assert.LessOrEqual(t, peak, *got.After.TruePeakMaxDBTP+0.1)

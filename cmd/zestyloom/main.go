@@ -53,7 +53,8 @@ func root() *cobra.Command {
 		SilenceErrors: true, SilenceUsage: true,
 	}
 	c.PersistentFlags().Bool("json", false, "print one JSON document on standard output")
-	c.AddCommand(probeCommand(), unravelCommand(), plyCommand(), syncCommand(), gaugeCommand(), levelCommand(), diagnoseCommand(), printCommand(), checkCommand(), compareCommand(), foldCommand(), serveCommand(), workerCommand(), demoCommand())
+	c.AddCommand(probeCommand(), unravelCommand(), plyCommand(), syncCommand(), gaugeCommand(), levelCommand(), diagnoseCommand(),
+		printCommand(), checkCommand(), compareCommand(), foldCommand(), serveCommand(), workerCommand(), demoCommand())
 	return c
 }
 

@@ -66,7 +66,8 @@ func TestProbe(t *testing.T) {
 	require.Len(t, got, 1)
 	want := map[string]any{
 		"path": path, "container": "wave", "encoding": "pcm", "sampleRate": 48000.0, "bitDepth": 24.0, "channels": 3.0, "frames": 96000.0,
-		"startSamples": 36000.0 * 48000, "startTimecode": "10:00:00:00", "frameRate": "25", "dropFrame": false, "scene": "12A", "take": "3", "roll": "LF03",
+		"startSamples": 36000.0 * 48000, "startTimecode": "10:00:00:00", "frameRate": "25", "dropFrame": false, "scene": "12A", "take": "3",
+		"roll": "LF03",
 		"note": "windy", "circled": true, "warnings": []any{}, "recovered": false,
 		"tracks": []any{
 			map[string]any{"index": 1.0, "name": "Mix L", "use": "mix", "function": "MIX"},
@@ -205,7 +206,8 @@ func TestGauge(t *testing.T) {
 	path := poly(t, t.TempDir())
 	var got map[string]any
 	require.NoError(t, verb(t, &got, "gauge", path))
-	for _, key := range []string{"integratedLUFS", "momentaryMaxLUFS", "shortTermMaxLUFS", "loudnessRangeLU", "truePeakMaxDBTP", "ppmMax", "channels"} {
+	for _, key := range []string{"integratedLUFS", "momentaryMaxLUFS", "shortTermMaxLUFS", "loudnessRangeLU", "truePeakMaxDBTP", "ppmMax",
+		"channels"} {
 		assert.Contains(t, got, key)
 	}
 	assert.Nil(t, got["shortTermMaxLUFS"], "2 s are too short for it")
@@ -281,7 +283,8 @@ func TestPrintVerb(t *testing.T) {
 	assert.ErrorIs(t, err, errWanting, "printed, and found wanting")
 	assert.False(t, got.Check.Pass)
 
-	for _, wrong := range [][]string{{"--spec", "none"}, {"--spec", "mine", "--reel", "Reel 9"}, {"--spec", "mine", "--production", "x"}, {"--spec", "mine", "--server", "http://127.0.0.1:1"}} {
+	for _, wrong := range [][]string{{"--spec", "none"}, {"--spec", "mine", "--reel", "Reel 9"}, {"--spec", "mine", "--production", "x"},
+		{"--spec", "mine", "--server", "http://127.0.0.1:1"}} {
 		err := verb(t, &got, append(append([]string{}, args...), wrong...)...)
 		assert.Equal(t, fault.NotFound, fault.KindOf(err), "%v: %v", wrong, err)
 	}

@@ -165,7 +165,8 @@ func (r remote) fetch(ctx context.Context, p api.Print, out string) (*printResul
 			return nil, err
 		}
 		if sum != f.SHA256 {
-			return nil, &fault.Error{Kind: fault.Damaged, Message: "The file did not arrive as the server has it; print again", Place: target, Offset: -1}
+			return nil, &fault.Error{Kind: fault.Damaged, Message: "The file did not arrive as the server has it; print again", Place: target,
+				Offset: -1}
 		}
 		result.Files = append(result.Files, target)
 		manifest += sum + "  " + filepath.Base(f.Name) + "\n"
@@ -230,7 +231,8 @@ func (r remote) call(ctx context.Context, method, path, contentType string, body
 }
 
 func (r remote) unreachable(err error) error {
-	return fault.Wrap(fault.NotFound, err, "No application answers at %s; start it, or say where it is with --server", strings.TrimSuffix(r.base, api.Base))
+	return fault.Wrap(fault.NotFound, err, "No application answers at %s; start it, or say where it is with --server",
+		strings.TrimSuffix(r.base, api.Base))
 }
 
 // problem reads what a server's refusal says.

@@ -53,7 +53,8 @@ func (f *serverFlags) open(ctx context.Context) (*app.App, error) {
 	if err != nil {
 		return nil, err
 	}
-	return app.Open(ctx, app.Config{Database: f.database, Data: f.data, Cards: roots, Receivers: receivers, Hosts: f.hosts, Log: slog.New(slog.NewTextHandler(os.Stderr, nil))})
+	return app.Open(ctx, app.Config{Database: f.database, Data: f.data, Cards: roots, Receivers: receivers, Hosts: f.hosts,
+		Log: slog.New(slog.NewTextHandler(os.Stderr, nil))})
 }
 
 // namedFolders reads what a flag has been given, again and again: NAME=FOLDER.

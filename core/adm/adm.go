@@ -166,7 +166,8 @@ func Write(d Document, rate, bits int) (axml, chna []byte, err error) {
 		if o.Field() {
 			kind = fields
 		}
-		c := content{ID: fmt.Sprintf("ACO_%04x", n), Name: o.Name, Language: o.Language, Objects: []string{fmt.Sprintf("AO_%04x", n)}, Dialogue: &o.Dialogue}
+		c := content{ID: fmt.Sprintf("ACO_%04x", n), Name: o.Name, Language: o.Language, Objects: []string{fmt.Sprintf("AO_%04x", n)},
+			Dialogue: &o.Dialogue}
 		ob := object{ID: c.Objects[0], Name: o.Name, Start: clock(0), Packs: []string{fmt.Sprintf("AP_%s%04x", kind, n)}}
 		pk := pack{ID: ob.Packs[0], Name: o.Name, Label: kind, Type: typeNames[kind]}
 		for _, ch := range o.Channels {

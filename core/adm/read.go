@@ -135,7 +135,8 @@ func (r reader) resolve() error {
 			return lost("track", row.uid, fmt.Sprintf("Track %d of the chna chunk", row.index))
 		}
 		if !strings.EqualFold(u.Pack, row.pack) || !strings.EqualFold(u.Track, row.track) {
-			return fault.New(fault.Damaged, "Track %d is %s of %s in the chna chunk, and %s of %s in the description", row.index, row.track, row.pack, u.Track, u.Pack)
+			return fault.New(fault.Damaged, "Track %d is %s of %s in the chna chunk, and %s of %s in the description", row.index, row.track,
+				row.pack, u.Track, u.Pack)
 		}
 		if _, err := r.channel(u.Track); err != nil {
 			return err

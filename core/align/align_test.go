@@ -131,7 +131,8 @@ func TestEveryRate(t *testing.T) {
 		h.SampleRate = hz
 		return wavetest.Open(t, h, func(_, i int) float64 { return s[i] })
 	}
-	for _, pair := range [][2]int{{44100, 44100}, {88200, 88200}, {96000, 96000}, {192000, 192000}, {48000, 44100}, {44100, 48000}, {96000, 48000}, {48000, 192000}, {88200, 96000}} {
+	for _, pair := range [][2]int{{44100, 44100}, {88200, 88200}, {96000, 96000}, {192000, 192000}, {48000, 44100}, {44100, 48000},
+		{96000, 48000}, {48000, 192000}, {88200, 96000}} {
 		m := match(t, at(pair[0], 0), at(pair[1], start))
 		require.True(t, m.Matched, "%v: %+v", pair, m)
 		want := int64(start) * int64(pair[1]) / rate
@@ -187,7 +188,8 @@ func TestTimecodes(t *testing.T) {
 		n := int64(hours * 3600 * rate)
 		return take.Description{SampleRate: rate, StartSamples: &n}
 	}
-	for _, c := range []struct{ reference, recording, want float64 }{{10, 10.5, 0.5}, {10.5, 10, -0.5}, {23.75, 0.25, 0.5}, {0.25, 23.75, -0.5}} {
+	for _, c := range []struct{ reference, recording, want float64 }{{10, 10.5, 0.5}, {10.5, 10, -0.5}, {23.75, 0.25, 0.5},
+		{0.25, 23.75, -0.5}} {
 		offset, ok := Timecodes(at(c.reference), at(c.recording))
 		require.True(t, ok)
 		assert.EqualValues(t, c.want*3600*rate, offset)
@@ -249,7 +251,8 @@ func candidates(t testing.TB, files []*wave.File) []Candidate {
 func TestAmong(t *testing.T) {
 	ctx := context.Background()
 	scenes := [][]float64{speech(31, 20), speech(32, 20), speech(33, 20)}
-	references := candidates(t, []*wave.File{file(t, noisy(scenes[0], 20, 1)), file(t, noisy(scenes[1], 20, 2)), file(t, noisy(scenes[0][2*rate:], 20, 3))})
+	references := candidates(t, []*wave.File{file(t, noisy(scenes[0], 20, 1)), file(t, noisy(scenes[1], 20, 2)),
+		file(t, noisy(scenes[0][2*rate:], 20, 3))})
 	look := func(x []float64) (int, Match) {
 		f := file(t, x)
 		shape, err := ShapeOf(ctx, f)

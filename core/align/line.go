@@ -24,7 +24,8 @@ const (
 
 // FindLine looks for a stretch of a channel (from, n frames) in a channel of another recording. It is
 // not ok where nothing there rises and falls like it.
-func FindLine(ctx context.Context, f *wave.File, channel int, from, n int64, other *wave.File, otherChannel int) (l Line, ok bool, err error) {
+func FindLine(ctx context.Context, f *wave.File, channel int, from, n int64, other *wave.File, otherChannel int) (l Line, ok bool,
+	err error) {
 	said, err := ShapeOfPart(ctx, f, channel, from, n)
 	if err != nil {
 		return Line{}, false, err
@@ -48,7 +49,8 @@ func FindLine(ctx context.Context, f *wave.File, channel int, from, n int64, oth
 	if sounding, err := x.read(signalOf(f, f.SampleRate), channel, k.x, from, size); err != nil || !sounding {
 		return l, true, err
 	}
-	if sounding, err := x.read(signalOf(other, f.SampleRate), otherChannel, k.r, l.Offset-int64(reach), size+2*reach); err != nil || !sounding {
+	if sounding, err := x.read(signalOf(other, f.SampleRate), otherChannel, k.r, l.Offset-int64(reach), size+2*reach); err != nil ||
+		!sounding {
 		return l, true, err
 	}
 	if lag, strength := k.peak(2 * reach); strength >= strong {

@@ -65,7 +65,8 @@ func Waveforms(ctx context.Context, reference, recording *wave.File) (Match, err
 // Finely lines a recording up with a reference near the place that Coarsely found.
 func Finely(ctx context.Context, reference, recording *wave.File, coarse Coarse) (Match, error) {
 	rate := recording.SampleRate
-	f := finder{ctx: ctx, reference: signalOf(reference, rate), recording: signalOf(recording, rate), rate: rate, correlator: newCorrelator(rate)}
+	f := finder{ctx: ctx, reference: signalOf(reference, rate), recording: signalOf(recording, rate), rate: rate,
+		correlator: newCorrelator(rate)}
 	if float64(min(f.reference.frames, f.recording.frames)) < least*float64(rate) {
 		return Match{}, nil
 	}

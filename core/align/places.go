@@ -169,7 +169,8 @@ func newCorrelator(rate int) *correlator {
 	window := windowFor(rate)
 	fftLength := 2 * window
 	return &correlator{
-		window: window, fft: fourier.NewFFT(fftLength), x: make([]float64, fftLength), r: make([]float64, fftLength), c: make([]float64, fftLength),
+		window: window, fft: fourier.NewFFT(fftLength), x: make([]float64, fftLength), r: make([]float64, fftLength),
+		c:   make([]float64, fftLength),
 		low: bandLow * fftLength / rate, high: min(fftLength/2, bandHigh*fftLength/rate),
 	}
 }

@@ -19,7 +19,8 @@ func signalOf(f *wave.File, rate int) *signal {
 	if f.SampleRate == rate {
 		return &signal{file: f, frames: f.Frames}
 	}
-	return &signal{file: f, frames: timecode.Convert(f.Frames, f.SampleRate, rate), resampler: dsp.NewResampler(float64(f.SampleRate) / float64(rate))}
+	return &signal{file: f, frames: timecode.Convert(f.Frames, f.SampleRate, rate),
+		resampler: dsp.NewResampler(float64(f.SampleRate) / float64(rate))}
 }
 
 // read fills dst with samples of a channel (from 0), or of all added up, from a frame on. What lies outside is silent.

@@ -49,10 +49,14 @@ var containers = map[Container]Carries{
 	Wave: {Extension: "wav", Codecs: []Codec{PCM}, Depths: []int{16, 24, 32}, Most: 64, Orders: true, Stamp: true},
 	BW64: {Extension: "wav", Codecs: []Codec{PCM}, Depths: []int{16, 24, 32}, Most: 64, Orders: true, Stamp: true},
 	FLAC: {Extension: "flac", Codecs: []Codec{FLACCode}, Depths: []int{16, 24}, Most: 8},
-	MOV:  {Extension: "mov", Codecs: []Codec{PCM, ALAC}, Depths: []int{16, 24, 32}, Most: 32, Movie: true, Titles: true, Languages: true, Timecode: true},
-	MP4:  {Extension: "mp4", Codecs: []Codec{ALAC}, Depths: []int{16, 24}, Most: 8, Movie: true, Titles: true, Languages: true, Timecode: true},
-	MKV:  {Extension: "mkv", Codecs: []Codec{FLACCode, PCM}, Depths: []int{16, 24}, Most: 8, Movie: true, Titles: true, Languages: true, Timecode: true},
-	MXF:  {Extension: "mxf", Codecs: []Codec{PCM}, Depths: []int{16, 24}, Rates: []int{48000}, Most: 16, Movie: true, Needs: true, Timecode: true},
+	MOV: {Extension: "mov", Codecs: []Codec{PCM, ALAC}, Depths: []int{16, 24, 32}, Most: 32, Movie: true, Titles: true, Languages: true,
+		Timecode: true},
+	MP4: {Extension: "mp4", Codecs: []Codec{ALAC}, Depths: []int{16, 24}, Most: 8, Movie: true, Titles: true, Languages: true,
+		Timecode: true},
+	MKV: {Extension: "mkv", Codecs: []Codec{FLACCode, PCM}, Depths: []int{16, 24}, Most: 8, Movie: true, Titles: true, Languages: true,
+		Timecode: true},
+	MXF: {Extension: "mxf", Codecs: []Codec{PCM}, Depths: []int{16, 24}, Rates: []int{48000}, Most: 16, Movie: true, Needs: true,
+		Timecode: true},
 }
 
 // Holds says what a container holds; nothing where there is no such container.

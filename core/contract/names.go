@@ -50,7 +50,8 @@ func (f File) Example(s Spec) (string, error) {
 	if err := checkTokens(f.Name); err != nil {
 		return "", err
 	}
-	with := map[string]string{"production": "The Lantern Ferry", "reel": "Reel 1", "spec": s.ID, "version": "1", "date": "2026-01-02", "rate": "48k", "range": "reel"}
+	with := map[string]string{"production": "The Lantern Ferry", "reel": "Reel 1", "spec": s.ID, "version": "1", "date": "2026-01-02",
+		"rate": "48k", "range": "reel"}
 	i := slices.IndexFunc(s.Groups, func(g Group) bool { return len(f.Of) == 0 || g.ID == f.Of[0] })
 	if i >= 0 {
 		g := s.Groups[i]

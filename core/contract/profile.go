@@ -78,7 +78,8 @@ func (s Spec) LimitOf(group string) (all Limit, there bool) {
 		for _, f := range []struct {
 			all **float64
 			one *float64
-		}{{&all.RangeMax, l.RangeMax}, {&all.ShortTermMax, l.ShortTermMax}, {&all.MomentaryMax, l.MomentaryMax}, {&all.TruePeak, l.TruePeak}, {&all.PPMMax, l.PPMMax}} {
+		}{{&all.RangeMax, l.RangeMax}, {&all.ShortTermMax, l.ShortTermMax}, {&all.MomentaryMax, l.MomentaryMax}, {&all.TruePeak, l.TruePeak},
+			{&all.PPMMax, l.PPMMax}} {
 			if f.one != nil && (*f.all == nil || *f.one < **f.all) {
 				*f.all, there = f.one, true
 			}

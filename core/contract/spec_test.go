@@ -77,8 +77,9 @@ func TestParseSecond(t *testing.T) {
 		"float in ALAC":          {"container: wave, depth: 24", "container: mov, codec: alac, depth: 32", "holds no float"},
 		"a coding that loses":    {"container: wave", "container: mov, codec: aac", "codec"},
 		"a rule of no taste":     {"files:", "checks: {audio: {as: ok}}\nfiles:", "no check \"audio\" that a spec may grade"},
-		"tone and pop at once":   {"files:", "programme: {lead: [{at: \"-00:00:02:00\", tone: 1000, pop: 1000, level: -18, lasts: 1}]}\nfiles:", "lead"},
-		"another version":        {"spec: 2", "spec: 3", "spec"},
+		"tone and pop at once": {"files:", "programme: {lead: [{at: \"-00:00:02:00\", tone: 1000, pop: 1000, level: -18, lasts: 1}]}\nfiles:",
+			"lead"},
+		"another version": {"spec: 2", "spec: 3", "spec"},
 	} {
 		changed := strings.Replace(second, c.from, c.to, 1)
 		require.NotEqual(t, second, changed, name)

@@ -35,8 +35,10 @@ func Write(ctx context.Context, src *wave.File, d take.Description, c Conversion
 	if rate == 0 {
 		rate = src.SampleRate
 	}
-	if c.DriftPPM < -maxDrift || c.DriftPPM > maxDrift || rate < 8000 || rate > 384000 || rate > 16*src.SampleRate || src.SampleRate > 16*rate {
-		return Converted{}, fault.New(fault.BadInput, "A drift of %g ppm and a rate of %d Hz can't be reached from %d Hz", c.DriftPPM, rate, src.SampleRate)
+	if c.DriftPPM < -maxDrift || c.DriftPPM > maxDrift || rate < 8000 || rate > 384000 || rate > 16*src.SampleRate ||
+		src.SampleRate > 16*rate {
+		return Converted{}, fault.New(fault.BadInput, "A drift of %g ppm and a rate of %d Hz can't be reached from %d Hz", c.DriftPPM, rate,
+			src.SampleRate)
 	}
 	r := dsp.NewResampler(float64(src.SampleRate) / float64(rate) / (1 + c.DriftPPM*1e-6))
 	frames := r.Length(src.Frames)
@@ -112,7 +114,8 @@ func convertedHeader(src *wave.File, d take.Description, rate int, frames int64)
 	if h.IXML != nil && h.IXML.Speed != nil && d.StartSamples != nil {
 		speed := *h.IXML.Speed
 		n := timecode.Convert(*d.StartSamples, src.SampleRate, rate)
-		speed.StampHigh, speed.StampLow, speed.StampRate, speed.FileSampleRate = fmt.Sprint(n>>32), fmt.Sprint(n&0xffffffff), fmt.Sprint(rate), fmt.Sprint(rate)
+		speed.StampHigh, speed.StampLow, speed.StampRate, speed.FileSampleRate = fmt.Sprint(n>>32), fmt.Sprint(n&0xffffffff), fmt.Sprint(rate),
+			fmt.Sprint(rate)
 		h.IXML.Speed = &speed
 	}
 	return h

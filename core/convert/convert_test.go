@@ -27,7 +27,8 @@ func TestConvertUndoesDrift(t *testing.T) {
 	})
 	var out bytes.Buffer
 	done := 0.0
-	result, err := Write(context.Background(), src, take.Describe(src, "x.wav"), Conversion{DriftPPM: ppm}, &out, func(share float64) { done = share })
+	result, err := Write(context.Background(), src, take.Describe(src, "x.wav"), Conversion{DriftPPM: ppm}, &out,
+		func(share float64) { done = share })
 	require.NoError(t, err)
 	assert.Equal(t, 1.0, done)
 	assert.Zero(t, result.Clipped)
@@ -45,7 +46,10 @@ func TestConvertUndoesDrift(t *testing.T) {
 }
 
 func TestConvertToAnotherRate(t *testing.T) {
-	h := wave.Header{Format: wavetest.PCM24(1), Frames: 44100, IXML: wavetest.IXML(func(x *wave.IXML) { x.Speed.StampRate, x.Speed.StampLow = "44100", "1590775200" })}
+	h := wave.Header{Format: wavetest.PCM24(1), Frames: 44100, IXML: wavetest.IXML(func(x *wave.IXML) {
+		x.Speed.StampRate,
+			x.Speed.StampLow = "44100", "1590775200"
+	})}
 	h.SampleRate = 44100
 	src := wavetest.Open(t, h, func(_, i int) float64 { return 0.5 * math.Sin(2*math.Pi*1000/44100*float64(i)) })
 	var out bytes.Buffer

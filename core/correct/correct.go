@@ -126,7 +126,8 @@ func (p *problem) adjust(after *loudness.Whole, m *margins) (off float64) {
 func missed(after *loudness.Whole, to reel.Target) (list []string) {
 	list = []string{}
 	if now := loudnessOf(after, to); to.Integrated != nil && (now == nil || math.Abs(*now-*to.Integrated) > 0.1) {
-		list = append(list, fmt.Sprintf("Integrated loudness is %s instead of %.1f LUFS; the other limits keep it there", words(now), *to.Integrated))
+		list = append(list, fmt.Sprintf("Integrated loudness is %s instead of %.1f LUFS; the other limits keep it there", words(now),
+			*to.Integrated))
 	}
 	for _, l := range []struct {
 		what, unit      string

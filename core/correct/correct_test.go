@@ -147,10 +147,11 @@ func TestRides(t *testing.T) {
 	drawn := []reel.Point{{At: 0, Value: 0}, {At: 20 * rate, Value: -6}}
 	l := layout.ForWidth(2)
 	row, w := whole(rate, l, signal, Curves{})
-	got, err := To(context.Background(), row, w, reel.Target{Integrated: ptr(-20), TruePeak: ptr(-6)}, drawn, func(_ context.Context, c Curves) (*loudness.Whole, error) {
-		_, after := whole(rate, l, signal, c)
-		return after, nil
-	})
+	got, err := To(context.Background(), row, w, reel.Target{Integrated: ptr(-20), TruePeak: ptr(-6)}, drawn,
+		func(_ context.Context, c Curves) (*loudness.Whole, error) {
+			_, after := whole(rate, l, signal, c)
+			return after, nil
+		})
 	require.NoError(t, err)
 	assert.Equal(t, drawn, got.Ride)
 	assert.InDelta(t, -20, *got.After.IntegratedLUFS, 0.1)
@@ -233,7 +234,8 @@ func TestCorners(t *testing.T) {
 // Whatever was measured to be over is aimed at lower the next time, and counts more than loudness that is off.
 func TestWhatIsOverIsAimedAtLower(t *testing.T) {
 	w := func(i, tp, s, m, ppm float64) *loudness.Whole {
-		return &loudness.Whole{Measurement: loudness.Measurement{IntegratedLUFS: &i, TruePeakMaxDBTP: &tp, ShortTermMaxLUFS: &s, MomentaryMaxLUFS: &m, PPMMax: &ppm}}
+		return &loudness.Whole{Measurement: loudness.Measurement{IntegratedLUFS: &i, TruePeakMaxDBTP: &tp, ShortTermMaxLUFS: &s,
+			MomentaryMaxLUFS: &m, PPMMax: &ppm}}
 	}
 	p := &problem{to: reel.Target{Integrated: ptr(-23), TruePeak: ptr(-1), ShortTermMax: ptr(-18), MomentaryMax: ptr(-15), PPMMax: ptr(6)}}
 	for _, c := range []struct {
@@ -251,7 +253,8 @@ func TestWhatIsOverIsAimedAtLower(t *testing.T) {
 		var m margins
 		off := p.adjust(c.measured, &m)
 		assert.Equal(t, c.off, off > 0)
-		for _, pair := range [][2]float64{{c.want.loudness, m.loudness}, {c.want.ceiling, m.ceiling}, {c.want.short, m.short}, {c.want.momentary, m.momentary}, {c.want.ppm, m.ppm}} {
+		for _, pair := range [][2]float64{{c.want.loudness, m.loudness}, {c.want.ceiling, m.ceiling}, {c.want.short, m.short},
+			{c.want.momentary, m.momentary}, {c.want.ppm, m.ppm}} {
 			assert.InDelta(t, pair[0], pair[1], 1e-6)
 		}
 	}

@@ -66,8 +66,9 @@ func OnReel(ctx context.Context, r *reel.Reel, g Group, a gauge.Asked) (reel.Set
 	result, err := To(ctx, measured, before, g.To, moved(g.Ride, -start), func(_ context.Context, c Curves) (*loudness.Whole, error) {
 		pass++
 		tried := bare.Clone()
-		tried.Corrections[reel.CorrectionID(g.Of)] = reel.Correction{ID: reel.CorrectionID(g.Of), Of: g.Of, Groups: []string{g.Of}, GainDB: c.GainDB,
-			Ride: moved(c.Ride, start), Limit: moved(c.Limit, start)}
+		tried.Corrections[reel.CorrectionID(g.Of)] = reel.Correction{ID: reel.CorrectionID(g.Of), Of: g.Of, Groups: []string{g.Of},
+			GainDB: c.GainDB,
+			Ride:   moved(c.Ride, start), Limit: moved(c.Limit, start)}
 		_, after, err := measure(tried)
 		return after, err
 	})
@@ -78,7 +79,8 @@ func OnReel(ctx context.Context, r *reel.Reel, g Group, a gauge.Asked) (reel.Set
 	if a, b := result.After.IntegratedLUFS, result.Before.IntegratedLUFS; a != nil && b != nil {
 		command.MatchDB = *a - *b
 	}
-	command.Before = &reel.Levels{Integrated: loudnessOf(result.Before, g.To), TruePeak: result.Before.TruePeakMaxDBTP, ShortTermMax: result.Before.ShortTermMaxLUFS,
+	command.Before = &reel.Levels{Integrated: loudnessOf(result.Before, g.To), TruePeak: result.Before.TruePeakMaxDBTP,
+		ShortTermMax: result.Before.ShortTermMaxLUFS,
 		MomentaryMax: result.Before.MomentaryMaxLUFS, PPMMax: result.Before.PPMMax, Range: result.Before.LoudnessRangeLU}
 	command.Basis, err = gauge.Basis(r, g.Of, a.Sound)
 	return command, result, err

@@ -55,7 +55,8 @@ func night(t testing.TB) (*reel.Reel, gauge.Asked) {
 		part := reel.PartPlan{Name: x[0], Stem: x[1], Channels: []int{0, 1}, Labels: []string{"L", "R"}}
 		do(reel.AddTake{Take: x[0], Title: x[0], Start: start, Length: 12 * 48000, Parts: []reel.PartPlan{part}})
 	}
-	do(reel.SetMix{Name: "Full", Labels: []string{"L", "R"}, Terms: []reel.Term{{Row: reel.StemRow, From: "DX"}, {Row: reel.StemRow, From: "MX"}}})
+	do(reel.SetMix{Name: "Full", Labels: []string{"L", "R"}, Terms: []reel.Term{{Row: reel.StemRow, From: "DX"},
+		{Row: reel.StemRow, From: "MX"}}})
 	do(reel.SetGroup{Name: "Full mix", Layout: "stereo", Feed: &reel.Feeder{Row: reel.MixRow, From: r.MixList()[0].ID}})
 	full := r.GroupList()[0].ID
 	fold := mix.Usual()
@@ -63,7 +64,8 @@ func night(t testing.TB) (*reel.Reel, gauge.Asked) {
 	for _, stem := range []string{"DX", "MX", "AX"} {
 		do(reel.SetGroup{Name: stem, Layout: "stereo", Feed: &reel.Feeder{Row: reel.StemRow, From: stem}})
 	}
-	return r, gauge.Asked{Sound: func(take string) (string, error) { return take, nil }, Open: func(take string) (*wave.File, error) { return takes[take], nil }}
+	return r, gauge.Asked{Sound: func(take string) (string, error) { return take, nil },
+		Open: func(take string) (*wave.File, error) { return takes[take], nil }}
 }
 
 // A mix is brought to its target with the stems that are parts of it, which still add up to it; what is no part stays as it is, and
@@ -80,7 +82,8 @@ func TestACorrectionOfAMixIsCarriedToItsParts(t *testing.T) {
 	assert.Equal(t, []string{dx, mx}, parts, "but not what it is derived from")
 	var shares []float64
 	asked.Progress = func(x float64) { shares = append(shares, x) }
-	command, result, err := OnReel(context.Background(), r, Group{Of: full, To: reel.Target{Title: "Night", Integrated: ptr(-20), TruePeak: ptr(-3)}}, asked)
+	command, result, err := OnReel(context.Background(), r, Group{Of: full, To: reel.Target{Title: "Night", Integrated: ptr(-20),
+		TruePeak: ptr(-3)}}, asked)
 	require.NoError(t, err)
 	assert.IsIncreasing(t, append(shares[:1:1], shares[len(shares)-1]))
 	assert.Empty(t, result.Missed)
@@ -158,7 +161,8 @@ func bySox(t testing.TB, stems ...[][]float64) float64 {
 	args := []string{"-m"}
 	for i, x := range stems {
 		path := filepath.Join(dir, fmt.Sprint(i, ".wav"))
-		h := wave.Header{Format: wave.Format{Encoding: wave.Float, SampleRate: 48000, Channels: 2, BitDepth: 32, Bytes: 4}, Frames: int64(len(x[0]))}
+		h := wave.Header{Format: wave.Format{Encoding: wave.Float, SampleRate: 48000, Channels: 2, BitDepth: 32, Bytes: 4},
+			Frames: int64(len(x[0]))}
 		require.NoError(t, os.WriteFile(path, wavetest.Bytes(t, h, func(c, i int) float64 { return x[c][i] }), 0o600))
 		args = append(args, "-v", []string{"0.5", "0.5", "-0.5"}[i], path) // so that nothing is clipped on the way
 	}

@@ -18,7 +18,8 @@ func WriteADL(w io.Writer, r *reel.Reel, audio map[string]Audio) error {
 	at := func(samples int64) string { return tcf(samples, r.Head.FrameRate, r.Head.SampleRate) }
 	quoted := func(s string) string { return `"` + strings.ReplaceAll(oneLine(s), `"`, "'") + `"` }
 	fmt.Fprintf(out, "<ADL>\r\n<VERSION>\r\n  (ADL_ID) 06,64,43,52,01,01,01,04,01,02,03,04\r\n  (VER_ADL_VERSION) 01\r\n  (VER_CREATOR) \"Zesty Loom\"\r\n</VERSION>\r\n")
-	fmt.Fprintf(out, "<PROJECT>\r\n  (PROJ_TITLE) %s\r\n</PROJECT>\r\n<SYSTEM>\r\n  (SYS_SRC_OFFSET) %s\r\n</SYSTEM>\r\n", quoted(r.Head.Name), at(0))
+	fmt.Fprintf(out, "<PROJECT>\r\n  (PROJ_TITLE) %s\r\n</PROJECT>\r\n<SYSTEM>\r\n  (SYS_SRC_OFFSET) %s\r\n</SYSTEM>\r\n", quoted(r.Head.Name),
+		at(0))
 	rate := r.Head.FrameRate.Number()
 	if r.Head.FrameRate.Drop {
 		rate += "DF"
@@ -46,13 +47,15 @@ func WriteADL(w io.Writer, r *reel.Reel, audio map[string]Audio) error {
 		}
 		index[c.Take] = len(index) + 1
 		a := audio[c.Take]
-		fmt.Fprintf(out, "  (Index) %04d (F) \"URL:file://localhost/%s\" _ %s %s %s N\r\n", index[c.Take], (&url.URL{Path: a.File}).EscapedPath(), at(a.From), at(a.Frames), quoted(a.Title))
+		fmt.Fprintf(out, "  (Index) %04d (F) \"URL:file://localhost/%s\" _ %s %s %s N\r\n", index[c.Take], (&url.URL{Path: a.File}).EscapedPath(),
+			at(a.From), at(a.Frames), quoted(a.Title))
 	}
 	fmt.Fprint(out, "</SOURCE_INDEX>\r\n<EVENT_LIST>\r\n")
 	for i, c := range clips {
 		a := audio[c.Take]
 		to := first[c.Track]
-		fmt.Fprintf(out, "  (Entry) %04d (Cut) I %04d %s %s %s %s %s R\r\n", i+1, index[c.Take], channels(c.Channels, 1), channels(consecutive(len(c.Channels)), to), at(a.From+c.Offset), at(c.Start), at(c.End()))
+		fmt.Fprintf(out, "  (Entry) %04d (Cut) I %04d %s %s %s %s %s R\r\n", i+1, index[c.Take], channels(c.Channels, 1),
+			channels(consecutive(len(c.Channels)), to), at(a.From+c.Offset), at(c.Start), at(c.End()))
 		for _, f := range []struct {
 			word string
 			fade reel.Fade

@@ -122,7 +122,8 @@ type meet struct {
 
 // better puts what has most in common first; of equals, what moves least.
 func better(a, b meet) int {
-	return cmp.Or(cmp.Compare(b.to-b.from, a.to-a.from), cmp.Compare(abs(a.by), abs(b.by)), cmp.Compare(a.old, b.old), cmp.Compare(a.now, b.now))
+	return cmp.Or(cmp.Compare(b.to-b.from, a.to-a.from), cmp.Compare(abs(a.by), abs(b.by)), cmp.Compare(a.old, b.old),
+		cmp.Compare(a.now, b.now))
 }
 
 // matching pairs stretches of an old cut with those of a new one.
@@ -136,7 +137,8 @@ type matching struct {
 }
 
 func newMatching(before []Entry, after []Event) *matching {
-	m := &matching{before: before, after: after, byKey: map[string][]int{}, usedOld: make([][]reel.Span, len(before)), usedNow: make([][]reel.Span, len(after)), partner: map[int]meet{}}
+	m := &matching{before: before, after: after, byKey: map[string][]int{}, usedOld: make([][]reel.Span, len(before)),
+		usedNow: make([][]reel.Span, len(after)), partner: map[int]meet{}}
 	for i, o := range before {
 		m.byKey[key(o.Event)] = append(m.byKey[key(o.Event)], i)
 	}

@@ -113,7 +113,8 @@ func Build(entries []Entry, takes map[string]reel.Source, rearrange *reel.Rearra
 			if err != nil {
 				return nil, err
 			}
-			add.Start, add.Offset, add.Length, add.Frames = e.From+e.Found.Head, e.Found.Offset+e.Found.Head, e.Length()-e.Found.Head-e.Found.Tail, src.Frames
+			add.Start, add.Offset, add.Length, add.Frames = e.From+e.Found.Head, e.Found.Offset+e.Found.Head, e.Length()-e.Found.Head-e.Found.Tail,
+				src.Frames
 			add.Event, add.Picture = e.ID, true
 			return add, nil
 		})

@@ -22,20 +22,23 @@ func ferry() *reel.Reel {
 func takes() map[string]reel.Source {
 	out := map[string]reel.Source{}
 	for _, id := range []string{"one", "two"} {
-		out[id] = reel.Source{Take: id, Title: id, Kind: take.Recording, SampleRate: second, Frames: 60 * second, Stems: reel.DefaultStems(), Channels: []reel.SourceChannel{
-			{Track: take.Track{Index: 1, Name: "Boom"}, On: true, Stem: "DX"}, {Track: take.Track{Index: 2, Name: "Ines lav"}, On: true, Stem: "DX"},
-		}}
+		out[id] = reel.Source{Take: id, Title: id, Kind: take.Recording, SampleRate: second, Frames: 60 * second, Stems: reel.DefaultStems(),
+			Channels: []reel.SourceChannel{
+				{Track: take.Track{Index: 1, Name: "Boom"}, On: true, Stem: "DX"}, {Track: take.Track{Index: 2, Name: "Ines lav"}, On: true, Stem: "DX"},
+			}}
 	}
 	return out
 }
 
 func entry(id, take string, from, to, offset, head int64) Entry {
-	return Entry{Event{ID: id, From: 36000*second + from*second, To: 36000*second + to*second}, Found{Take: take, Title: take, Offset: offset * second, Head: head * second}}
+	return Entry{Event{ID: id, From: 36000*second + from*second, To: 36000*second + to*second},
+		Found{Take: take, Title: take, Offset: offset * second, Head: head * second}}
 }
 
 func TestBuildLaysTakesOnTheirTracks(t *testing.T) {
 	r := ferry()
-	build, err := Build([]Entry{entry("1", "one", 0, 4, 10, 0), entry("2", "two", 4, 6, -1, 1), entry("3", "", 6, 8, 0, 0)}, takes(), nil, "list", "cut 1")
+	build, err := Build([]Entry{entry("1", "one", 0, 4, 10, 0), entry("2", "two", 4, 6, -1, 1), entry("3", "", 6, 8, 0, 0)}, takes(), nil,
+		"list", "cut 1")
 	require.NoError(t, err)
 	change, name, err := build.Plan(r, nil)
 	require.NoError(t, err)
@@ -63,7 +66,8 @@ func TestBuildLaysTakesOnTheirTracks(t *testing.T) {
 
 func TestDissolvesBecomeCrossfades(t *testing.T) {
 	r := ferry()
-	list := []Entry{entry("1", "one", 0, 4, 10, 0), entry("2", "two", 4, 8, 20, 0), entry("3", "one", 8, 12, 55, 0), entry("4", "two", 12, 14, 0, 0)}
+	list := []Entry{entry("1", "one", 0, 4, 10, 0), entry("2", "two", 4, 8, 20, 0), entry("3", "one", 8, 12, 55, 0),
+		entry("4", "two", 12, 14, 0, 0)}
 	list[0].Fade, list[1].Fade, list[3].Fade = second/2, second/2, 3*second
 	build, err := Build(list, takes(), nil, "list", "cut 1")
 	require.NoError(t, err)
@@ -123,7 +127,8 @@ func TestChangedCutsThereAndBack(t *testing.T) {
 		var out []string
 		for _, c := range r.ClipList() {
 			if r.Tracks[c.Track].Name == "Boom" {
-				out = append(out, strings.Join([]string{c.Take, r25.LabelAt(c.Start, second)[6:], timecode.Clock(c.Length, second), timecode.Clock(c.Offset, second)}, " "))
+				out = append(out, strings.Join([]string{c.Take, r25.LabelAt(c.Start, second)[6:], timecode.Clock(c.Length, second),
+					timecode.Clock(c.Offset, second)}, " "))
 			}
 		}
 		assert.Empty(t, r.Adrifts())
@@ -157,12 +162,14 @@ func TestADL(t *testing.T) {
 		require.NoError(t, err)
 		require.NoError(t, r.Apply(change))
 	}
-	audio := map[string]Audio{"one": {File: "LF03 one.wav", Title: `the "first"`, From: 36100*second + 7, Frames: 60 * second}, "two": {File: "two.wav", Title: "two", Frames: 60 * second}}
+	audio := map[string]Audio{"one": {File: "LF03 one.wav", Title: `the "first"`, From: 36100*second + 7, Frames: 60 * second},
+		"two": {File: "two.wav", Title: "two", Frames: 60 * second}}
 	var out bytes.Buffer
 	require.NoError(t, WriteADL(&out, r, audio))
 	text := strings.ReplaceAll(out.String(), "\r\n", "\n")
 	for _, want := range []string{
-		"<ADL>\n<VERSION>\n", "(SEQ_SAMPLE_RATE) S48000\n  (SEQ_FRAME_RATE) 25\n", "(SEQ_DEST_START) 10.00.00.00/0000\n", "(Track) 1 \"Boom\"\n  (Track) 2 \"Ines lav\"\n",
+		"<ADL>\n<VERSION>\n", "(SEQ_SAMPLE_RATE) S48000\n  (SEQ_FRAME_RATE) 25\n", "(SEQ_DEST_START) 10.00.00.00/0000\n",
+		"(Track) 1 \"Boom\"\n  (Track) 2 \"Ines lav\"\n",
 		"(Index) 0001 (F) \"URL:file://localhost/LF03%20one.wav\" _ 10.01.40.00/0007 00.01.00.00/0000 \"the 'first'\" N\n",
 		"(Cut) I 0001 2 2 10.01.50.00/0007 10.00.00.00/0000 10.00.04.00/0000 R\n    (Infade) 00.00.00.01/0961 SINE\n    (Outfade) 00.00.00.00/0960 LIN\n    (Gain) -2.50\n    (Rem) NAME \"one\"\n",
 	} {
@@ -174,7 +181,8 @@ func TestADL(t *testing.T) {
 	assert.Contains(t, l.Notes[0], "1 of the clips have curves or edits inside")
 	assert.Contains(t, l.Notes[1], "1 muted clips")
 
-	for rate, want := range map[timecode.Rate]string{{Num: 24, Den: 1}: "01=00=00=00/0001", {Num: 30000, Den: 1001, Drop: true}: "01:00:00,00/", {Num: 30, Den: 1}: "01:00:00:00/0001"} {
+	for rate, want := range map[timecode.Rate]string{{Num: 24, Den: 1}: "01=00=00=00/0001",
+		{Num: 30000, Den: 1001, Drop: true}: "01:00:00,00/", {Num: 30, Den: 1}: "01:00:00:00/0001"} {
 		assert.Contains(t, tcf(3600*second+1, rate, second), want[:11])
 	}
 	assert.Equal(t, "1~3,5,8~9", channels([]int{0, 1, 2, 4, 7, 8}, 1))

@@ -39,11 +39,15 @@ func TestEDL(t *testing.T) {
 	assert.Equal(t, "The crossing, cut 1", l.Title)
 	hour := int64(3600 * second)
 	want := []Event{
-		{ID: "001", Picture: true, Sound: true, Roll: "LF03", Name: "12A-3", File: "LF03_12A_T03.WAV", Channels: []int{1, 2}, From: hour + 2*second, To: hour + 6*second + 12*1920, SourceIn: (36000 + 32) * second},
+		{ID: "001", Picture: true, Sound: true, Roll: "LF03", Name: "12A-3", File: "LF03_12A_T03.WAV", Channels: []int{1, 2},
+			From: hour + 2*second, To: hour + 6*second + 12*1920, SourceIn: (36000 + 32) * second},
 		{ID: "002", Picture: true, Roll: "LF03", From: hour + 6*second + 12*1920, To: hour + 7*second + 12*1920, SourceIn: 36300 * second},
-		{ID: "002.2", Sound: true, Roll: "LF03", Channels: []int{2}, From: hour + 6*second + 12*1920, To: hour + 7*second + 12*1920, SourceIn: 36300 * second},
-		{ID: "004", Picture: true, Sound: true, Roll: "LF04", Name: "14-1", Channels: []int{1}, From: hour + 8*second + 12*1920, To: hour + 10*second + 12*1920, SourceIn: 11 * hour, Fade: 12 * 1920},
-		{ID: "005", Sound: true, Channels: []int{3, 4}, From: hour + 10*second + 12*1920, To: hour + 12*second + 12*1920, SourceIn: 10 * second, Speed: 0.5},
+		{ID: "002.2", Sound: true, Roll: "LF03", Channels: []int{2}, From: hour + 6*second + 12*1920, To: hour + 7*second + 12*1920,
+			SourceIn: 36300 * second},
+		{ID: "004", Picture: true, Sound: true, Roll: "LF04", Name: "14-1", Channels: []int{1}, From: hour + 8*second + 12*1920,
+			To: hour + 10*second + 12*1920, SourceIn: 11 * hour, Fade: 12 * 1920},
+		{ID: "005", Sound: true, Channels: []int{3, 4}, From: hour + 10*second + 12*1920, To: hour + 12*second + 12*1920, SourceIn: 10 * second,
+			Speed: 0.5},
 	}
 	assert.Equal(t, want, l.Events)
 	require.Len(t, l.Notes, 1)
@@ -63,7 +67,8 @@ func TestDropFrameEDL(t *testing.T) {
 func TestWhatIsNoList(t *testing.T) {
 	for name, text := range map[string]string{
 		"nothing": "", "words": "Dear all,\nthe cut is late.", "only black": "001 BL V C 00:00:00:00 00:00:01:00 01:00:00:00 01:00:01:00",
-		"half a timeline": `{"OTIO_SCHEMA":"Timeline.1","tracks":{`, "another object": `{"OTIO_SCHEMA":"Marker.2"}`, "a long line": "001 " + strings.Repeat("x", 2<<20),
+		"half a timeline": `{"OTIO_SCHEMA":"Timeline.1","tracks":{`, "another object": `{"OTIO_SCHEMA":"Marker.2"}`,
+		"a long line": "001 " + strings.Repeat("x", 2<<20),
 	} {
 		_, err := Read(strings.NewReader(text), r25, second)
 		assert.Equal(t, fault.BadInput, fault.KindOf(err), "%s: %v", name, err)
@@ -91,7 +96,8 @@ func TestOTIO(t *testing.T) {
 	hour := int64(3600 * second)
 	at := func(frames int64) int64 { return hour + frames*1920 }
 	assert.Equal(t, []Event{
-		{ID: "1", Sound: true, Roll: "LF03", Name: "12A-3", File: "LF03_12A_T03.wav", Track: "A1", From: at(50), To: at(150), SourceIn: 900800 * 1920, FileFrom: 36032 * second},
+		{ID: "1", Sound: true, Roll: "LF03", Name: "12A-3", File: "LF03_12A_T03.wav", Track: "A1", From: at(50), To: at(150),
+			SourceIn: 900800 * 1920, FileFrom: 36032 * second},
 		{ID: "2", Sound: true, Name: "14-1", Track: "A1", From: at(150), To: at(170), SourceIn: 10 * 1920, Fade: 10 * 1920},
 		{ID: "3", Sound: true, Name: "slow", Track: "A1", From: at(175), To: at(200), Speed: 0.5},
 	}, l.Events)
@@ -100,8 +106,10 @@ func TestOTIO(t *testing.T) {
 // What is written is read again as the same events: OTIO to the sample, EDL to the frame.
 func TestRoundTrips(t *testing.T) {
 	events := []Event{
-		{ID: "1", Sound: true, Roll: "LF03", Name: "12A, take 3", File: "LF03_12A_T03.wav", Scene: "12A", Take: "3", Track: "Boom", Channels: []int{3}, From: 36000*second + 17, To: 36004 * second, SourceIn: 36032*second + 5, FileFrom: 36032 * second},
-		{ID: "2", Sound: true, Roll: "LF03", Name: "12B, take 1", File: "LF03_12B_T01.wav", Track: "Boom", Channels: []int{3}, From: 36003*second + 40001, To: 36010 * second, SourceIn: 40000 * second, Fade: 7999},
+		{ID: "1", Sound: true, Roll: "LF03", Name: "12A, take 3", File: "LF03_12A_T03.wav", Scene: "12A", Take: "3", Track: "Boom",
+			Channels: []int{3}, From: 36000*second + 17, To: 36004 * second, SourceIn: 36032*second + 5, FileFrom: 36032 * second},
+		{ID: "2", Sound: true, Roll: "LF03", Name: "12B, take 1", File: "LF03_12B_T01.wav", Track: "Boom", Channels: []int{3},
+			From: 36003*second + 40001, To: 36010 * second, SourceIn: 40000 * second, Fade: 7999},
 		{ID: "3", Sound: true, Name: "Bell", File: "Bell.wav", Track: "Boom", From: 36005 * second, To: 36006 * second, SourceIn: 0},
 		{ID: "4", Picture: true, Name: "A003", Track: "V", Roll: "A003", From: 36000 * second, To: 36010 * second, SourceIn: 3 * second},
 	}
@@ -149,12 +157,16 @@ func at(label string) int64 { s, _ := r25.ParseSample(label, second); return s }
 func TestFind(t *testing.T) {
 	start := func(label string) *int64 { s := at(label); return &s }
 	sources := []Source{
-		{ID: "a", Title: "12A/2", File: "LF03_12A_T02.wav", Roll: "LF03", Scene: "12A", Take: "2", Start: start("10:00:12:00"), Frames: 6 * second},
-		{ID: "b", Title: "12A/3", File: "LF03_12A_T03.wav", Roll: "LF03", Scene: "12A", Take: "3", Start: start("10:00:32:00"), Frames: 20 * second},
-		{ID: "c", Title: "12A/3 of another day", File: "LF05_12A_T03.wav", Roll: "LF05", Scene: "12A", Take: "3", Start: start("10:00:32:00"), Frames: 20 * second},
+		{ID: "a", Title: "12A/2", File: "LF03_12A_T02.wav", Roll: "LF03", Scene: "12A", Take: "2", Start: start("10:00:12:00"),
+			Frames: 6 * second},
+		{ID: "b", Title: "12A/3", File: "LF03_12A_T03.wav", Roll: "LF03", Scene: "12A", Take: "3", Start: start("10:00:32:00"),
+			Frames: 20 * second},
+		{ID: "c", Title: "12A/3 of another day", File: "LF05_12A_T03.wav", Roll: "LF05", Scene: "12A", Take: "3", Start: start("10:00:32:00"),
+			Frames: 20 * second},
 		{ID: "d", Title: "Bell", File: "Bell.wav", Frames: 4 * second},
 		{ID: "e", Title: "A003/7", File: "A003_0007.mov", Roll: "A003", Start: start("02:00:00:00"), Frames: 10 * second, Camera: true},
-		{ID: "f", Title: "14/1", File: "LF03_14_T01.wav", Roll: "LF03", Scene: "14", Take: "1", Start: start("13:00:00:00"), Frames: 9 * second, SyncTo: "e", Later: 2 * second},
+		{ID: "f", Title: "14/1", File: "LF03_14_T01.wav", Roll: "LF03", Scene: "14", Take: "1", Start: start("13:00:00:00"), Frames: 9 * second,
+			SyncTo: "e", Later: 2 * second},
 	}
 	for name, c := range map[string]struct {
 		event  Event
@@ -162,18 +174,24 @@ func TestFind(t *testing.T) {
 		offset int64
 		why    string
 	}{
-		"roll and timecode":                   {Event{Roll: "lf03", SourceIn: at("10:00:33:00"), To: second}, "b", second, ""},
-		"another roll at the same time":       {Event{Roll: "LF05", SourceIn: at("10:00:33:00"), To: second}, "c", second, ""},
-		"scene and take, of two rolls":        {Event{Name: "12A-3", SourceIn: at("10:00:33:00"), To: second}, "b", second, "12A/3 of another day fits as well"},
-		"file":                                {Event{File: "LF05_12A_T03.aif", SourceIn: at("10:00:33:00"), To: second}, "c", second, ""},
-		"the clip's name is the file's":       {Event{Name: "Bell", SourceIn: second / 2, To: second}, "d", second / 2, ""},
-		"name in the way of slates":           {Event{Name: "12a take 02", SourceIn: at("10:00:12:00"), To: second}, "a", 0, ""},
-		"longer than the take":                {Event{Roll: "LF03", SourceIn: at("10:00:17:00"), To: 2*second - 1920}, "a", 5 * second, "shorter than the list asks for, by 24 frames"},
-		"the roll is here, the time is not":   {Event{Roll: "LF03", SourceIn: at("11:00:00:00"), To: second}, "", 0, "Takes of roll LF03 are here, but none holds 11:00:00:00"},
-		"the roll is not here":                {Event{Roll: "LF09", SourceIn: at("10:00:33:00"), To: second}, "", 0, "No take of roll LF09 is here"},
-		"a name that nothing has":             {Event{Name: "99-1", SourceIn: at("23:00:33:00"), To: second}, "", 0, "No take is here that is called 99-1"},
-		"timecode alone is doubtful of two":   {Event{SourceIn: at("10:00:33:00"), To: second}, "b", second, "fits as well"},
-		"a file at a time that it has not":    {Event{File: "LF03_12A_T03.wav", SourceIn: at("12:00:00:00"), To: second}, "", 0, "none holds 12:00:00:00"},
+		"roll and timecode":             {Event{Roll: "lf03", SourceIn: at("10:00:33:00"), To: second}, "b", second, ""},
+		"another roll at the same time": {Event{Roll: "LF05", SourceIn: at("10:00:33:00"), To: second}, "c", second, ""},
+		"scene and take, of two rolls": {Event{Name: "12A-3", SourceIn: at("10:00:33:00"), To: second}, "b", second,
+			"12A/3 of another day fits as well"},
+		"file":                          {Event{File: "LF05_12A_T03.aif", SourceIn: at("10:00:33:00"), To: second}, "c", second, ""},
+		"the clip's name is the file's": {Event{Name: "Bell", SourceIn: second / 2, To: second}, "d", second / 2, ""},
+		"name in the way of slates":     {Event{Name: "12a take 02", SourceIn: at("10:00:12:00"), To: second}, "a", 0, ""},
+		"longer than the take": {Event{Roll: "LF03", SourceIn: at("10:00:17:00"), To: 2*second - 1920}, "a", 5 * second,
+			"shorter than the list asks for, by 24 frames"},
+		"the roll is here, the time is not": {Event{Roll: "LF03", SourceIn: at("11:00:00:00"), To: second}, "", 0,
+			"Takes of roll LF03 are here, but none holds 11:00:00:00"},
+		"the roll is not here": {Event{Roll: "LF09", SourceIn: at("10:00:33:00"), To: second}, "", 0,
+			"No take of roll LF09 is here"},
+		"a name that nothing has": {Event{Name: "99-1", SourceIn: at("23:00:33:00"), To: second}, "", 0,
+			"No take is here that is called 99-1"},
+		"timecode alone is doubtful of two": {Event{SourceIn: at("10:00:33:00"), To: second}, "b", second, "fits as well"},
+		"a file at a time that it has not": {Event{File: "LF03_12A_T03.wav", SourceIn: at("12:00:00:00"), To: second}, "", 0,
+			"none holds 12:00:00:00"},
 		"a camera leads to the sound in sync": {Event{Roll: "A003", SourceIn: at("02:00:05:00"), To: second}, "f", 3 * second, ""},
 		"before the recorder ran":             {Event{Roll: "A003", SourceIn: at("02:00:00:12"), To: second}, "e", 12 * 1920, ""},
 		"a file without a clock counts from0": {Event{File: "Bell.wav", SourceIn: 0, To: second}, "d", 0, ""},
@@ -218,13 +236,15 @@ func TestOntoAReel(t *testing.T) {
 
 func TestACutOverMidnight(t *testing.T) {
 	day := r25.Day(second)
-	list := []Event{{ID: "late", From: at("00:04:00:00"), To: at("00:05:00:00")}, {ID: "early", From: at("23:50:00:00"), To: at("23:51:00:00")}}
+	list := []Event{{ID: "late", From: at("00:04:00:00"), To: at("00:05:00:00")},
+		{ID: "early", From: at("23:50:00:00"), To: at("23:51:00:00")}}
 	moved, by := Onto(list, at("23:30:00:00"), r25, second)
 	assert.Zero(t, by)
 	assert.Equal(t, []int64{at("00:04:00:00") + day, at("23:50:00:00")}, []int64{moved[0].From, moved[1].From})
 	// The take began before midnight, and the event asks for what it recorded after it.
 	start := at("23:55:00:00")
-	f := Find(Event{Roll: "LF09", SourceIn: at("00:01:00:00"), From: 0, To: second}, []Source{{ID: "t", Roll: "LF09", Start: &start, Frames: 600 * second}}, r25, second)
+	f := Find(Event{Roll: "LF09", SourceIn: at("00:01:00:00"), From: 0, To: second},
+		[]Source{{ID: "t", Roll: "LF09", Start: &start, Frames: 600 * second}}, r25, second)
 	assert.Equal(t, "t", f.Take)
 	assert.Equal(t, int64(360*second), f.Offset)
 }
@@ -239,7 +259,8 @@ func TestCompare(t *testing.T) {
 	}
 	before[4].Found.Take = ""
 	// b is gone, c is 2 s longer at its end, a is now in two halves around a new one, d only moves.
-	after := []Event{ev("a", 0, 5, 100), ev("new", 5, 8, 900), ev("a", 8, 13, 105), ev("c", 13, 25, 300), ev("d", 25, 35, 400), ev("late", 35, 36, 500)}
+	after := []Event{ev("a", 0, 5, 100), ev("new", 5, 8, 900), ev("a", 8, 13, 105), ev("c", 13, 25, 300), ev("d", 25, 35, 400),
+		ev("late", 35, 36, 500)}
 	c := Compare(before, after, r25, second)
 	var got []string
 	for _, p := range c.Pieces {
@@ -252,7 +273,8 @@ func TestCompare(t *testing.T) {
 		words = append(words, fmt.Sprintf("%s %s: %s", d.Kind, d.Title, d.Words))
 	}
 	assert.Equal(t, []string{
-		"trimmed a: 125 frames shorter at the end", "new new: is new", "trimmed a: moved 75 frames later, 125 frames shorter at the start", "gone b: is no longer in the cut",
+		"trimmed a: 125 frames shorter at the end", "new new: is new", "trimmed a: moved 75 frames later, 125 frames shorter at the start",
+		"gone b: is no longer in the cut",
 		"trimmed c: moved 175 frames earlier, 50 frames longer at the end", "moved d: moved 125 frames earlier", "new late: was not found before",
 	}, words)
 	require.Len(t, c.Fresh, 3)

@@ -114,7 +114,8 @@ func readEDL(text []byte, rate timecode.Rate, sampleRate int) (List, error) {
 					e.Take = m[2]
 				}
 			}
-		case strings.HasPrefix(upper, "*"), strings.HasPrefix(upper, "M2"), strings.HasPrefix(upper, ">>>"), strings.HasPrefix(upper, "SPLIT"), strings.HasPrefix(upper, "AUD"):
+		case strings.HasPrefix(upper, "*"), strings.HasPrefix(upper, "M2"), strings.HasPrefix(upper, ">>>"), strings.HasPrefix(upper, "SPLIT"),
+			strings.HasPrefix(upper, "AUD"):
 			// said of an event, and of no use here
 		case upper[0] >= '0' && upper[0] <= '9':
 			note(number, "this event can't be read: %.60q", strings.TrimSpace(line))
@@ -206,7 +207,8 @@ func WriteEDL(w io.Writer, l List, sampleRate int) (off int, err error) {
 			roll = "AX"
 		}
 		// The length in frames is that of the cut; the source follows it.
-		from, to, in := l.FrameRate.FrameAt(e.From, sampleRate), l.FrameRate.FrameAt(e.To, sampleRate), l.FrameRate.FrameAt(e.SourceIn, sampleRate)
+		from, to, in := l.FrameRate.FrameAt(e.From, sampleRate), l.FrameRate.FrameAt(e.To, sampleRate),
+			l.FrameRate.FrameAt(e.SourceIn, sampleRate)
 		to = max(to, from+1) // what is shorter than a frame would be no event
 		for _, at := range []int64{e.From, e.To, e.SourceIn} {
 			if l.FrameRate.SampleOf(l.FrameRate.FrameAt(at, sampleRate), sampleRate) != at {
@@ -225,7 +227,8 @@ func WriteEDL(w io.Writer, l List, sampleRate int) (off int, err error) {
 		if e.Fade > 0 {
 			transition = fmt.Sprintf("D    %03d ", min(l.FrameRate.FrameAt(e.Fade, sampleRate), 999))
 		}
-		fmt.Fprintf(out, "%03d  %-8s %-5s %s %s %s %s %s\r\n", i+1, roll, channels, transition, l.FrameRate.Label(in), l.FrameRate.Label(in+to-from), label(e.From), l.FrameRate.Label(to))
+		fmt.Fprintf(out, "%03d  %-8s %-5s %s %s %s %s %s\r\n", i+1, roll, channels, transition, l.FrameRate.Label(in),
+			l.FrameRate.Label(in+to-from), label(e.From), l.FrameRate.Label(to))
 		for _, c := range []struct{ what, is string }{{"FROM CLIP NAME", e.Name}, {"SOURCE FILE", e.File}, {"SCENE", e.Scene}, {"TAKE", e.Take}} {
 			if c.what == "FROM CLIP NAME" && e.Fade > 0 {
 				c.what = "TO CLIP NAME"

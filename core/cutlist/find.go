@@ -126,7 +126,8 @@ func (f Found) recorded(e Event, sources []Source) Found {
 		offset := f.Offset - s.Later
 		head, tail := max(0, -offset), max(0, offset+e.Length()-s.Frames)
 		if 2*(head+tail) <= e.Length() {
-			return Found{Take: s.ID, Title: s.Title, Offset: offset, Head: head, Tail: tail, By: f.By + " of " + f.Title + ", which it is in sync with"}
+			return Found{Take: s.ID, Title: s.Title, Offset: offset, Head: head, Tail: tail,
+				By: f.By + " of " + f.Title + ", which it is in sync with"}
 		}
 	}
 	return f

@@ -45,7 +45,8 @@ func Of(r *reel.Reel, audio map[string]Audio) List {
 			one[i] = ch + 1
 		}
 		l.Events = append(l.Events, Event{
-			ID: fmt.Sprint(len(l.Events) + 1), Sound: true, Roll: a.Roll, Scene: a.Scene, Take: a.Take, Name: c.Name, File: a.File, Track: r.Tracks[c.Track].Name,
+			ID: fmt.Sprint(len(l.Events) + 1), Sound: true, Roll: a.Roll, Scene: a.Scene, Take: a.Take, Name: c.Name, File: a.File,
+			Track:    r.Tracks[c.Track].Name,
 			Channels: one, From: c.Start, To: c.End(), SourceIn: a.From + c.Offset, FileFrom: a.From, Fade: c.FadeIn.Length,
 		})
 		if len(c.Gain)+len(c.Pan)+len(c.Lanes) > 0 {

@@ -301,8 +301,9 @@ func (o otioReader) clip(x object, at, from, length int64, window *[2]int64) err
 	if x.Enabled != nil && !*x.Enabled {
 		return nil
 	}
-	e := Event{ID: strconv.Itoa(len(o.list.Events) + 1), Name: x.Name, Track: o.track, From: at, To: at + length, SourceIn: from, FileFrom: begins,
-		Sound: strings.EqualFold(o.kind, "Audio"), Picture: !strings.EqualFold(o.kind, "Audio")}
+	e := Event{ID: strconv.Itoa(len(o.list.Events) + 1), Name: x.Name, Track: o.track, From: at, To: at + length, SourceIn: from,
+		FileFrom: begins,
+		Sound:    strings.EqualFold(o.kind, "Audio"), Picture: !strings.EqualFold(o.kind, "Audio")}
 	if window != nil {
 		cut := max(0, window[0]-e.From)
 		e.From, e.SourceIn, e.To = e.From+cut, e.SourceIn+cut, min(e.To, window[1])
@@ -362,18 +363,21 @@ func WriteOTIO(w io.Writer, l List, sampleRate int) error {
 			if i > 0 && t.events[i-1].To > e.From { // a crossfade
 				half := (t.events[i-1].To - e.From) / 2
 				before := t.events[i-1].To - e.From - half
-				children = append(children, map[string]any{"OTIO_SCHEMA": "Transition.1", "name": "", "transition_type": "SMPTE_Dissolve", "in_offset": time(half), "out_offset": time(before), "metadata": map[string]any{}})
+				children = append(children, map[string]any{"OTIO_SCHEMA": "Transition.1", "name": "", "transition_type": "SMPTE_Dissolve",
+					"in_offset": time(half), "out_offset": time(before), "metadata": map[string]any{}})
 				from, in = from+half, in+half
 			}
 			if i+1 < len(t.events) && t.events[i+1].From < e.To {
 				to -= e.To - t.events[i+1].From - (e.To-t.events[i+1].From)/2
 			}
 			if from > end {
-				children = append(children, map[string]any{"OTIO_SCHEMA": "Gap.1", "name": "", "source_range": ranged(0, from-end), "effects": []any{}, "markers": []any{}, "enabled": true, "metadata": map[string]any{}})
+				children = append(children, map[string]any{"OTIO_SCHEMA": "Gap.1", "name": "", "source_range": ranged(0, from-end), "effects": []any{},
+					"markers": []any{}, "enabled": true, "metadata": map[string]any{}})
 			}
 			reference := map[string]any{"OTIO_SCHEMA": "MissingReference.1", "name": e.Name, "metadata": map[string]any{}}
 			if e.File != "" {
-				reference = map[string]any{"OTIO_SCHEMA": "ExternalReference.1", "name": e.File, "target_url": (&url.URL{Path: e.File}).String(), "metadata": map[string]any{}}
+				reference = map[string]any{"OTIO_SCHEMA": "ExternalReference.1", "name": e.File, "target_url": (&url.URL{Path: e.File}).String(),
+					"metadata": map[string]any{}}
 			}
 			own := map[string]any{}
 			for k, v := range map[string]string{"roll": e.Roll, "scene": e.Scene, "take": e.Take} {
@@ -387,20 +391,24 @@ func WriteOTIO(w io.Writer, l List, sampleRate int) error {
 			if e.FileFrom != 0 {
 				reference["available_range"] = ranged(e.FileFrom, max(0, e.SourceOut()-e.FileFrom))
 			}
-			children = append(children, map[string]any{"OTIO_SCHEMA": "Clip.1", "name": e.Name, "source_range": ranged(in, to-from), "media_reference": reference, "effects": []any{}, "markers": []any{}, "enabled": true, "metadata": map[string]any{ours: own}})
+			children = append(children, map[string]any{"OTIO_SCHEMA": "Clip.1", "name": e.Name, "source_range": ranged(in, to-from),
+				"media_reference": reference, "effects": []any{}, "markers": []any{}, "enabled": true, "metadata": map[string]any{ours: own}})
 			end = to
 		}
 		kind := "Audio"
 		if !t.events[0].Sound {
 			kind = "Video"
 		}
-		tracks = append(tracks, map[string]any{"OTIO_SCHEMA": "Track.1", "name": t.name, "kind": kind, "source_range": nil, "children": children, "effects": []any{}, "markers": []any{}, "enabled": true, "metadata": map[string]any{}})
+		tracks = append(tracks, map[string]any{"OTIO_SCHEMA": "Track.1", "name": t.name, "kind": kind, "source_range": nil, "children": children,
+			"effects": []any{}, "markers": []any{}, "enabled": true, "metadata": map[string]any{}})
 	}
 	out := json.NewEncoder(w)
 	out.SetIndent("", "  ")
 	return out.Encode(map[string]any{
-		"OTIO_SCHEMA": "Timeline.1", "name": l.Title, "global_start_time": time(start), "metadata": map[string]any{ours: map[string]any{"frame_rate": l.FrameRate.String()}},
-		"tracks": map[string]any{"OTIO_SCHEMA": "Stack.1", "name": "tracks", "source_range": nil, "children": tracks, "effects": []any{}, "markers": []any{}, "enabled": true, "metadata": map[string]any{}},
+		"OTIO_SCHEMA": "Timeline.1", "name": l.Title, "global_start_time": time(start),
+		"metadata": map[string]any{ours: map[string]any{"frame_rate": l.FrameRate.String()}},
+		"tracks": map[string]any{"OTIO_SCHEMA": "Stack.1", "name": "tracks", "source_range": nil, "children": tracks, "effects": []any{},
+			"markers": []any{}, "enabled": true, "metadata": map[string]any{}},
 	})
 }
 

@@ -45,7 +45,8 @@ func spoken(g reel.Group) int {
 	switch {
 	case g.Feed != nil && (g.Feed.Row == reel.MixRow || g.Feed.Row == reel.GroupRow), len(g.Stems) > 2:
 		return 2
-	case g.Feed != nil && (strings.HasPrefix(g.Feed.From, "DX") || strings.HasPrefix(g.Feed.From, "NX")), strings.Contains(stems, "DX"), strings.Contains(stems, "NX"):
+	case g.Feed != nil && (strings.HasPrefix(g.Feed.From, "DX") || strings.HasPrefix(g.Feed.From, "NX")), strings.Contains(stems, "DX"),
+		strings.Contains(stems, "NX"):
 		return 1
 	}
 	return 0

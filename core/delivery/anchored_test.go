@@ -40,7 +40,8 @@ func TestWhatIsNotMeasuredIsNotMet(t *testing.T) {
 	p := ferry(t)
 	s := spec(t, "promo-kit")
 	s.Files[0].Of = []string{"music"}
-	s.Limits = []contract.Limit{{Of: []string{"dialogue"}, TruePeak: ptr(-1.0)}, {Of: []string{"music"}, TruePeak: ptr(-1.0), RangeMax: ptr(60.0), ShortTermMax: ptr(0.0)}}
+	s.Limits = []contract.Limit{{Of: []string{"dialogue"}, TruePeak: ptr(-1.0)}, {Of: []string{"music"}, TruePeak: ptr(-1.0),
+		RangeMax: ptr(60.0), ShortTermMax: ptr(0.0)}}
 	failed := func(asked Asked) (said []string) {
 		_, _, _, report := p.all(t, s, asked)
 		for _, f := range report.Findings {
@@ -52,6 +53,7 @@ func TestWhatIsNotMeasuredIsNotMet(t *testing.T) {
 	}
 	assert.Equal(t, []string{"Dialogue is to be measured, and no file of reel has all of it"}, failed(Asked{}))
 	s.Limits, s.Programme.Handles = s.Limits[1:], 0
-	assert.Equal(t, []string{"Music: highest short-term loudness", "Music: loudness range"}, failed(Asked{Range: []string{"10:00:01:00–10:00:02:00"}}), "a second has neither")
+	assert.Equal(t, []string{"Music: highest short-term loudness", "Music: loudness range"},
+		failed(Asked{Range: []string{"10:00:01:00–10:00:02:00"}}), "a second has neither")
 	assert.Empty(t, failed(Asked{Range: []string{"10:00:05:01–10:00:06:01"}}), "behind the cue there is silence")
 }

@@ -19,13 +19,15 @@ func (p *Plan) UnmarshalJSON(text []byte) error {
 	if err := json.Unmarshal(text, &before); err != nil {
 		return err
 	}
-	p.Ranges, p.Rate = []PlannedRange{{Name: "reel", First: p.Start, From: p.Start, To: p.Start + p.Frames, Stamp: p.Start}}, before.Spec.SampleRate
+	p.Ranges, p.Rate = []PlannedRange{{Name: "reel", First: p.Start, From: p.Start, To: p.Start + p.Frames, Stamp: p.Start}},
+		before.Spec.SampleRate
 	if before.Spec.BitDepth > 0 {
 		p.Spec = before.Spec.Upgraded()
 	}
 	for i := range p.Files {
 		f := &p.Files[i]
-		f.Container, f.Codec, f.Rate, f.Depth, f.Dither, f.Start, f.Frames = contract.Wave, contract.PCM, p.Rate, before.Spec.BitDepth, true, p.Start, p.Frames
+		f.Container, f.Codec, f.Rate, f.Depth, f.Dither, f.Start, f.Frames = contract.Wave, contract.PCM, p.Rate, before.Spec.BitDepth, true,
+			p.Start, p.Frames
 		f.Bytes = f.Frames * int64(len(f.Channels)*f.Depth/8)
 		f.Streams = []PlannedStream{{Channels: f.Channels}}
 	}

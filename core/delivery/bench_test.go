@@ -44,7 +44,8 @@ func speech(b *testing.B, channels int, seconds float64) *wave.File {
 // 5.1, its fold-down and three stereo stems. With moves each track has a point of gain and of position every half second.
 func surround(b *testing.B, minutes int64, moves bool) production {
 	wide := []string{"L", "R", "C", "LFE", "Ls", "Rs"}
-	p := production{map[string]*wave.File{"poly": speech(b, 8, 12)}, reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, start, reel.DefaultStems())}
+	p := production{map[string]*wave.File{"poly": speech(b, 8, 12)}, reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, start,
+		reel.DefaultStems())}
 	for _, tag := range []string{"DX", "FX", "MX"} {
 		do(b, p.reel, reel.SetStem{Stem: tag, Labels: &wide})
 	}
@@ -121,7 +122,8 @@ func BenchmarkLargeReel(b *testing.B) {
 	p := surround(b, 30, true)
 	yes := true
 	for i := range 24 {
-		do(b, p.reel, reel.AddTake{Take: "poly", Title: "12A/4", Start: start, Length: 8 * 48000, Parts: []reel.PartPlan{{Name: fmt.Sprint(i), Stem: "FX", Channels: []int{i % 8}, Labels: []string{"M"}}}})
+		do(b, p.reel, reel.AddTake{Take: "poly", Title: "12A/4", Start: start, Length: 8 * 48000,
+			Parts: []reel.PartPlan{{Name: fmt.Sprint(i), Stem: "FX", Channels: []int{i % 8}, Labels: []string{"M"}}}})
 		tracks := p.reel.TrackList()
 		do(b, p.reel, reel.SetTrack{Track: tracks[len(tracks)-1].ID, Placed: &yes, Front: ptr(0.6)})
 	}

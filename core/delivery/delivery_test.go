@@ -167,9 +167,10 @@ func TestPlanFindings(t *testing.T) {
 		"start":            {func(p production, s *contract.Spec) { s.Programme.Start = "09:59:00:00" }, "start", contract.Error},
 		"packaging": {func(p production, s *contract.Spec) { s.Packaging = []contract.Packaging{contract.Interleaved} }, "packaging",
 			contract.Error},
-		"names":     {func(p production, s *contract.Spec) { each(s, func(f *contract.File) { f.Name = "{reel}" }) }, "naming", contract.Error},
-		"stem":      {func(p production, s *contract.Spec) { s.Groups[0].From.Stems = []string{"ZZ"} }, "stem", contract.Error},
-		"early":     {func(p production, s *contract.Spec) { p.reel.Head.Start += 1920; s.Programme.Start = "" }, "before-start", contract.Warning},
+		"names": {func(p production, s *contract.Spec) { each(s, func(f *contract.File) { f.Name = "{reel}" }) }, "naming", contract.Error},
+		"stem":  {func(p production, s *contract.Spec) { s.Groups[0].From.Stems = []string{"ZZ"} }, "stem", contract.Error},
+		"early": {func(p production, s *contract.Spec) { p.reel.Head.Start += 1920; s.Programme.Start = "" }, "before-start",
+			contract.Warning},
 		"unreached": {func(p production, s *contract.Spec) { s.Groups = s.Groups[1:] }, "unreached", contract.Warning},
 		"unfed": {func(p production, s *contract.Spec) {
 			do(t, p.reel, reel.RemoveTracks{Tracks: []string{p.reel.TrackList()[2].ID}})
@@ -355,7 +356,10 @@ func TestAFileThatCantBeMeasuredNeverPasses(t *testing.T) {
 	report, err := Verify(context.Background(), plan, r, printed, d.open, func(float64) {})
 	require.NoError(t, err)
 	assert.False(t, report.Pass)
-	assert.True(t, slices.ContainsFunc(report.Findings, func(f contract.Finding) bool { return f.Rule == "measurable" && f.Severity == contract.Error }))
+	assert.True(t, slices.ContainsFunc(report.Findings, func(f contract.Finding) bool {
+		return f.Rule == "measurable" &&
+			f.Severity == contract.Error
+	}))
 }
 
 // C29. A time stamp one sample off is found, figures show what decides, and long names keep what tells files apart.
@@ -372,7 +376,10 @@ func TestProofIsExact(t *testing.T) {
 	binary.LittleEndian.PutUint64(b[at:], binary.LittleEndian.Uint64(b[at:])+1)
 	report, err := Verify(context.Background(), plan, r, printed, d.open, func(float64) {})
 	require.NoError(t, err)
-	assert.True(t, slices.ContainsFunc(report.Findings, func(f contract.Finding) bool { return f.Rule == "start" && f.Severity == contract.Error }))
+	assert.True(t, slices.ContainsFunc(report.Findings, func(f contract.Finding) bool {
+		return f.Rule == "start" &&
+			f.Severity == contract.Error
+	}))
 	assert.Equal(t, "−0.96 dBTP", figure(ptr(-0.96), "dBTP"))
 }
 
@@ -416,7 +423,8 @@ func TestAFoldDownThatClipsSaysByHowMuch(t *testing.T) {
 	loud := wavetest.Open(t, wave.Header{Format: wavetest.PCM24(6), Frames: 48000}, func(c, i int) float64 {
 		return float64(1-2*(i/24%2)) * []float64{0.9999999, 0, 0.9999999, 0, 0.9999999, 0}[c]
 	})
-	p := production{map[string]*wave.File{"loud": loud}, reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, start, reel.DefaultStems())}
+	p := production{map[string]*wave.File{"loud": loud}, reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, start,
+		reel.DefaultStems())}
 	do(t, p.reel, reel.SetStem{Stem: "FX", Labels: &wide})
 	do(t, p.reel, reel.AddTake{Take: "loud", Title: "loud", Start: start, Length: 48000, Parts: []reel.PartPlan{{Name: "Loud", Stem: "FX",
 		Channels: []int{0, 1, 2, 3, 4, 5}, Labels: wide}}})

@@ -101,7 +101,8 @@ func headerOf(p Plan, part Part, r *reel.Reel, stamp Stamp) (wave.Header, error)
 		Tracks: &wave.IXMLTracks{Count: fmt.Sprint(len(part.Channels))},
 	}
 	for _, c := range part.Channels {
-		h.IXML.Tracks.Tracks = append(h.IXML.Tracks.Tracks, wave.IXMLTrack{ChannelIndex: fmt.Sprint(c.Index), InterleaveIndex: fmt.Sprint(c.Index), Name: c.Name, Function: c.Label})
+		h.IXML.Tracks.Tracks = append(h.IXML.Tracks.Tracks, wave.IXMLTrack{ChannelIndex: fmt.Sprint(c.Index),
+			InterleaveIndex: fmt.Sprint(c.Index), Name: c.Name, Function: c.Label})
 	}
 	h.Wide = planned.Container == contract.BW64
 	if planned.ADM != "" {

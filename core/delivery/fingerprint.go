@@ -56,7 +56,8 @@ func (p Plan) Fingerprint(part Part, r *reel.Reel, source SoundOf) (string, erro
 		Header   []byte
 		Reel     *reel.Reel
 		Takes    map[string]string
-	}{hand, span, planned.Rate, planned.formOf(p.Rate), planned.Depth, planned.Dither, bare(part.Channels), p.Spec.Programme.Lead, p.Spec.Programme.Tail, head, heard, takes})
+	}{hand, span, planned.Rate, planned.formOf(p.Rate), planned.Depth, planned.Dither, bare(part.Channels), p.Spec.Programme.Lead,
+		p.Spec.Programme.Tail, head, heard, takes})
 }
 
 // bare gives channels without the words on what feeds them.

@@ -78,7 +78,8 @@ func TestFingerprintTellsWhatHasChanged(t *testing.T) {
 	}
 	t.Run("how it is written", func(t *testing.T) {
 		for name, change := range map[string]func(f *contract.File){
-			"depth": func(f *contract.File) { f.Depth = 16 }, "rate": func(f *contract.File) { f.Rate = 44100 }, "no dither": func(f *contract.File) { f.Dither = ptr(false) },
+			"depth": func(f *contract.File) { f.Depth = 16 }, "rate": func(f *contract.File) { f.Rate = 44100 },
+			"no dither": func(f *contract.File) { f.Dither = ptr(false) },
 		} {
 			other := s
 			each(&other, change)
@@ -114,10 +115,14 @@ func TestTheSameFingerprintIsTheSameFile(t *testing.T) {
 			stem := []string{"DX", "NX", "MX", "FX"}[rnd.Intn(4)]
 			by := rnd.Float64()*6 - 6
 			command := []reel.Command{
-				reel.SetTrack{Track: track, GainDB: &by}, reel.SetTrack{Track: track, Stem: &stem}, reel.SetTrack{Track: track, Pan: ptr(rnd.Float64())},
-				reel.SetTrack{Track: track, Name: ptr("Other")}, reel.SetBus{Row: reel.StemRow, From: stem, GainDB: &by}, reel.SetClip{Clip: clip.ID, GainDB: &by},
-				reel.CutClips{At: clip.Start + rnd.Int63n(clip.Length), Clips: []string{clip.ID}}, reel.SetTrack{Track: track, Strand: ptr("Tobiah Renn")},
-				reel.SetMix{Name: "M&E", Labels: []string{"L", "R"}, Rest: true, Terms: []reel.Term{{Row: reel.StrandRow, From: reel.StrandID(stem, "Tobiah Renn"), Out: true}}},
+				reel.SetTrack{Track: track, GainDB: &by}, reel.SetTrack{Track: track, Stem: &stem},
+				reel.SetTrack{Track: track, Pan: ptr(rnd.Float64())},
+				reel.SetTrack{Track: track, Name: ptr("Other")}, reel.SetBus{Row: reel.StemRow, From: stem, GainDB: &by},
+				reel.SetClip{Clip: clip.ID, GainDB: &by},
+				reel.CutClips{At: clip.Start + rnd.Int63n(clip.Length), Clips: []string{clip.ID}},
+				reel.SetTrack{Track: track, Strand: ptr("Tobiah Renn")},
+				reel.SetMix{Name: "M&E", Labels: []string{"L", "R"}, Rest: true, Terms: []reel.Term{{Row: reel.StrandRow,
+					From: reel.StrandID(stem, "Tobiah Renn"), Out: true}}},
 				reel.AddTrack{Name: "New", Labels: []string{"M"}, Stem: stem},
 			}[rnd.Intn(10)]
 			if change, _, err := command.Plan(p.reel, nil); err != nil || p.reel.Apply(change) != nil {
@@ -162,7 +167,8 @@ func TestWholePartsAreLinked(t *testing.T) {
 			written = append(written, name)
 			return d.create(name)
 		}
-		printed, err := Print(context.Background(), plan, r, Press{Open: p.open, Create: create, Stamp: Stamp{"2026-01-02", "03:04:05"}, Whole: whole})
+		printed, err := Print(context.Background(), plan, r, Press{Open: p.open, Create: create, Stamp: Stamp{"2026-01-02", "03:04:05"},
+			Whole: whole})
 		require.NoError(t, err)
 		report, err := Verify(context.Background(), plan, r, printed, d.open, func(float64) {})
 		require.NoError(t, err)

@@ -31,7 +31,8 @@ type Picture struct {
 
 // pictures are the codecs that a container takes as they are; the first is what is encoded to.
 var pictures = map[contract.Container][]string{
-	contract.MOV: {"h264", "hevc", "prores", "dnxhd", "mpeg2video", "mjpeg"}, contract.MP4: {"h264", "hevc"}, contract.MKV: {"h264", "hevc", "prores", "dnxhd", "mpeg2video", "mjpeg"}, contract.MXF: {"mpeg2video"},
+	contract.MOV: {"h264", "hevc", "prores", "dnxhd", "mpeg2video", "mjpeg"}, contract.MP4: {"h264", "hevc"},
+	contract.MKV: {"h264", "hevc", "prores", "dnxhd", "mpeg2video", "mjpeg"}, contract.MXF: {"mpeg2video"},
 }
 
 // PictureOf works out how the picture goes into a file of a plan. The reel has one.
@@ -127,7 +128,8 @@ func (m Muxing) Args(parts []string, picture, out string) []string {
 	for i := range parts {
 		args = append(args, "-map", fmt.Sprintf("%d:a:0", first+i))
 	}
-	args = append(args, "-map_metadata", "-1", "-map_chapters", "-1", "-fflags", "+bitexact", "-flags:v", "+bitexact", "-flags:a", "+bitexact", "-metadata", "title="+m.Title)
+	args = append(args, "-map_metadata", "-1", "-map_chapters", "-1", "-fflags", "+bitexact", "-flags:v", "+bitexact", "-flags:a", "+bitexact",
+		"-metadata", "title="+m.Title)
 	args = append(args, m.pictureArgs()...)
 	for i, s := range m.File.Streams {
 		args = append(args, m.streamArgs(i, s)...)
@@ -141,7 +143,8 @@ func (m Muxing) Args(parts []string, picture, out string) []string {
 }
 
 // formats are ffmpeg's names of containers.
-var formats = map[contract.Container]string{contract.FLAC: "flac", contract.MOV: "mov", contract.MP4: "mp4", contract.MKV: "matroska", contract.MXF: "mxf"}
+var formats = map[contract.Container]string{contract.FLAC: "flac", contract.MOV: "mov", contract.MP4: "mp4", contract.MKV: "matroska",
+	contract.MXF: "mxf"}
 
 func (m Muxing) pictureArgs() []string {
 	p := m.Picture
@@ -223,7 +226,8 @@ type Decoded struct {
 func (m Muxing) Check(found FoundFile, decoded []Decoded) (findings []contract.Finding) {
 	name, c := m.File.Name, contract.Holds(m.File.Container)
 	compare := func(rule, message string, measured, limit any) {
-		f := contract.Finding{Rule: rule, Severity: contract.OK, File: name, Message: message, Measured: fmt.Sprint(measured), Limit: fmt.Sprint(limit)}
+		f := contract.Finding{Rule: rule, Severity: contract.OK, File: name, Message: message, Measured: fmt.Sprint(measured),
+			Limit: fmt.Sprint(limit)}
 		if f.Measured != f.Limit {
 			f.Severity = contract.Error
 		}
@@ -237,7 +241,8 @@ func (m Muxing) Check(found FoundFile, decoded []Decoded) (findings []contract.F
 		got, called := found.Streams[i], fmt.Sprintf("Stream %d: ", i+1)
 		compare("channels", called+"number of channels", got.Channels, len(s.Channels))
 		compare("sample-rate", called+"sample rate in Hz", got.Rate, m.File.Rate)
-		if s.Layout != "" && s.Layout != "mono" && m.File.Container != contract.MXF && (m.File.Container != contract.MKV || m.File.Codec != contract.PCM) {
+		if s.Layout != "" && s.Layout != "mono" && m.File.Container != contract.MXF &&
+			(m.File.Container != contract.MKV || m.File.Codec != contract.PCM) {
 			compare("stream", called+"layout", got.Layout, s.Layout)
 		}
 		if c.Titles {

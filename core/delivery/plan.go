@@ -119,7 +119,8 @@ func (p Plan) Printable() bool {
 // Needs holds the room that the print takes against what is free, in bytes.
 func (p *Plan) Needs(free int64) {
 	if needs := p.Bytes(); needs > free {
-		p.add(contract.Error, "room", "The print takes up to %d MB while it is made, and %d MB are free on the server; make room first", needs>>20+1, free>>20)
+		p.add(contract.Error, "room", "The print takes up to %d MB while it is made, and %d MB are free on the server; make room first",
+			needs>>20+1, free>>20)
 	}
 }
 
@@ -223,7 +224,8 @@ func (p *Plan) unasked(r *reel.Reel) {
 		}
 	}
 	if len(names) > 0 {
-		p.add(contract.Warning, "groups", "The spec does not ask for %s; the desk will refuse the files that have %s", strings.Join(names, ", "), map[bool]string{true: "it", false: "them"}[len(names) == 1])
+		p.add(contract.Warning, "groups", "The spec does not ask for %s; the desk will refuse the files that have %s", strings.Join(names, ", "),
+			map[bool]string{true: "it", false: "them"}[len(names) == 1])
 	}
 }
 
@@ -392,7 +394,8 @@ func (p *Plan) streams(r *reel.Reel, f contract.File, made *PlannedFile, groups 
 				if len(g.Labels) == 1 {
 					name = g.Name
 				}
-				planned.Channels = append(planned.Channels, PlannedChannel{Index: index, Output: reel.OutputID(g.ID, l), Group: g.ID, Label: l, Name: name})
+				planned.Channels = append(planned.Channels, PlannedChannel{Index: index, Output: reel.OutputID(g.ID, l), Group: g.ID, Label: l,
+					Name: name})
 			}
 		}
 		if len(planned.Channels) == 0 {
@@ -424,7 +427,8 @@ func (p *Plan) tokens(g reel.Group, f PlannedFile, label string) map[string]stri
 	if label != "" {
 		number = fmt.Sprint(slices.Index(g.Labels, label) + 1)
 	}
-	return map[string]string{"production": p.Production, "reel": p.Reel, "spec": p.Spec.ID, "version": fmt.Sprint(max(1, p.Asked.Version)), "date": p.Asked.Date,
+	return map[string]string{"production": p.Production, "reel": p.Reel, "spec": p.Spec.ID, "version": fmt.Sprint(max(1, p.Asked.Version)),
+		"date": p.Asked.Date,
 		"rate": contract.KHz(f.Rate), "range": p.Ranges[f.Range].Name,
 		"group": g.Name, "tag": g.Tag, "layout": g.Layout, "channel": label, "number": number, "language": g.Language}
 }
@@ -456,7 +460,8 @@ func (p *Plan) look(r *reel.Reel) {
 		}
 		for _, s := range f.Streams {
 			if most := contract.Holds(f.Container).Most; len(s.Channels) > most {
-				p.add(contract.Error, "container", "%s holds at most %d channels in one stream, and %s would have %d", f.Container, most, s.Title, len(s.Channels))
+				p.add(contract.Error, "container", "%s holds at most %d channels in one stream, and %s would have %d", f.Container, most, s.Title,
+					len(s.Channels))
 			}
 		}
 	}

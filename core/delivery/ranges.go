@@ -20,7 +20,8 @@ func (p *Plan) ranges(r *reel.Reel) bool {
 		p.add(contract.Error, "empty", "There is nothing on this reel to print; unravel a take onto it first")
 		return false
 	case end-r.Head.Start > maxHours*3600*int64(sampleRate):
-		p.add(contract.Error, "length", "The reel is longer than %d hours, from %s to its last clip; find the clip that lies far out and move it", maxHours, p.StartTimecode)
+		p.add(contract.Error, "length", "The reel is longer than %d hours, from %s to its last clip; find the clip that lies far out and move it",
+			maxHours, p.StartTimecode)
 		return false
 	}
 	asked := p.Asked.Range

@@ -136,7 +136,8 @@ func TestRanges(t *testing.T) {
 			require.InDelta(t, b[c][at+int64(i)], x, 3.0/(1<<23))
 		}
 	}
-	for words, says := range map[string]string{"mark Act 9": "no mark called", "10:00:02:00–10:00:01:00": "ends before it begins", "soon": "is no range", "10:00:00:00-10:00:01:00": "", "mark act 2": "", "10:00:01:00 - 10:00:02:10": ""} {
+	for words, says := range map[string]string{"mark Act 9": "no mark called", "10:00:02:00–10:00:01:00": "ends before it begins",
+		"soon": "is no range", "10:00:00:00-10:00:01:00": "", "mark act 2": "", "10:00:01:00 - 10:00:02:10": ""} {
 		plan, _, err := NewPlan("x", p.reel, s, Asked{Range: []string{words}})
 		require.NoError(t, err)
 		if says == "" {
@@ -306,7 +307,9 @@ func TestMuxing(t *testing.T) {
 	assert.Equal(t, Picture{Copy: true, Frames: 126, Codec: "h264"}, picture)
 	m := plan.Muxing(0, r.Head, &picture)
 	args := strings.Join(m.Args([]string{"1", "2", "3", "4"}, "cut.mov", "out.mov"), " ")
-	for _, want := range []string{"-map 0:v:0 -map 1:a:0 -map 2:a:0 -map 3:a:0 -map 4:a:0", "-t 5.020000 -i file:cut.mov", "-c:v copy", "-c:a:3 pcm_s24le", "-metadata:s:a:1 handler_name=Dialogue", "-metadata:s:a:2 language=eng", "-disposition:a:0 default", "-disposition:a:1 0", "-timecode 10:00:00:00", "+bitexact", "-f mov -y file:out.mov"} {
+	for _, want := range []string{"-map 0:v:0 -map 1:a:0 -map 2:a:0 -map 3:a:0 -map 4:a:0", "-t 5.020000 -i file:cut.mov", "-c:v copy",
+		"-c:a:3 pcm_s24le", "-metadata:s:a:1 handler_name=Dialogue", "-metadata:s:a:2 language=eng", "-disposition:a:0 default",
+		"-disposition:a:1 0", "-timecode 10:00:00:00", "+bitexact", "-f mov -y file:out.mov"} {
 		assert.Contains(t, args, want)
 	}
 	for name, c := range map[string]struct {

@@ -127,6 +127,7 @@ func (c *checking) lines(p *placed, a around) {
 		if wrong > 0 {
 			measured = figure(&lowest, "dBFS")
 		}
-		c.note(wrong == 0, contract.Finding{Rule: "lead", File: p.file.Name, Channel: wrong, Message: what, Measured: measured, Limit: figure(&h.Level, "dBFS")})
+		c.note(wrong == 0, contract.Finding{Rule: "lead", File: p.file.Name, Channel: wrong, Message: what, Measured: measured,
+			Limit: figure(&h.Level, "dBFS")})
 	}
 }

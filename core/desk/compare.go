@@ -233,7 +233,8 @@ func stretch(f File, rate int, d Difference, channel int, s apart) Difference {
 		begin = at
 	}
 	seconds, peak := float64(s.from)/float64(rate), dsp.DB(s.peak)
-	d.Channel, d.From, d.To, d.FromSeconds, d.PeakDBFS = channel+1, clock.LabelAt(begin+s.from, rate), clock.LabelAt(begin+s.to, rate), &seconds, &peak
+	d.Channel, d.From, d.To, d.FromSeconds, d.PeakDBFS = channel+1, clock.LabelAt(begin+s.from, rate), clock.LabelAt(begin+s.to, rate),
+		&seconds, &peak
 	d.Message = fmt.Sprintf("Differs by up to %s", level(s.peak))
 	return d
 }

@@ -184,7 +184,8 @@ func (c *checking) places(list []*placed) {
 	}
 	const rate = 48000
 	around := c.around(rate)
-	c.receipt.Lead, c.receipt.Tail, c.receipt.Handles = float64(around.lead)/rate, float64(around.tail)/rate, float64(around.programme-around.lead)/rate
+	c.receipt.Lead, c.receipt.Tail, c.receipt.Handles = float64(around.lead)/rate, float64(around.tail)/rate,
+		float64(around.programme-around.lead)/rate
 	c.receipt.FrameRate = c.rate
 }
 

@@ -161,7 +161,8 @@ func Look(files []File) Receipt {
 	r.FrameRate = timecode.Rate{Num: 25, Den: 1}
 	for i, one := range r.Seen {
 		for k, label := range one.Labels {
-			at := Place{File: one.Files[0], Stream: max(0, one.Stream-1), Channel: one.First + k, Group: fmt.Sprint("set", i+1), Name: one.Name, Label: label}
+			at := Place{File: one.Files[0], Stream: max(0, one.Stream-1), Channel: one.First + k, Group: fmt.Sprint("set", i+1), Name: one.Name,
+				Label: label}
 			if len(one.Files) > 1 {
 				at.File, at.Channel = one.Files[k], 0
 			}

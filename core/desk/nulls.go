@@ -47,7 +47,8 @@ func (h *hearing) nullsOf() (found []*null) {
 			}
 			m, _, ok := mix.Carry(layout.Read(h.groups[at].labels), layout.Read(g.labels), *f.Levels())
 			if ok {
-				n := &null{rule: "fold", of: g, parts: []*group{h.groups[at]}, message: fmt.Sprintf("%s is the fold-down of %s", g.Name, h.groups[at].Name)}
+				n := &null{rule: "fold", of: g, parts: []*group{h.groups[at]}, message: fmt.Sprintf("%s is the fold-down of %s", g.Name,
+					h.groups[at].Name)}
 				found = append(found, n.with(m))
 			}
 		}
@@ -138,15 +139,16 @@ func (n *null) alternatives() {
 			if a < 0 || b < 0 {
 				continue
 			}
-			n.others = append(n.others, n.changing(g, fmt.Sprintf("%s and %s of %s are changed over", pair[0], pair[1], g.Name), func(c *column) *column {
-				switch c {
-				case g.columns[a]:
-					return g.columns[b]
-				case g.columns[b]:
-					return g.columns[a]
-				}
-				return c
-			}))
+			n.others = append(n.others, n.changing(g, fmt.Sprintf("%s and %s of %s are changed over", pair[0], pair[1], g.Name),
+				func(c *column) *column {
+					switch c {
+					case g.columns[a]:
+						return g.columns[b]
+					case g.columns[b]:
+						return g.columns[a]
+					}
+					return c
+				}))
 		}
 	}
 	turned := n.changing(n.of, "the polarity of "+n.of.Name+" is turned", func(c *column) *column { return c })
@@ -232,7 +234,8 @@ func (h *hearing) sums() {
 		})
 		rms := math.Sqrt(worst.power / float64(max(1, worst.n)))
 		file := worst.target.file.file
-		f := contract.Finding{Rule: n.rule, File: file.Name, Message: n.message, Measured: fmt.Sprintf("%s left, %s on average", level(worst.peak), level(rms)),
+		f := contract.Finding{Rule: n.rule, File: file.Name, Message: n.message, Measured: fmt.Sprintf("%s left, %s on average",
+			level(worst.peak), level(rms)),
 			Limit: fmt.Sprintf("at most %s, %s on average", level(worst.limit), level(worst.rms))}
 		if worst.peak == 0 {
 			f.Measured = "nothing left"

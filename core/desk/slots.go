@@ -150,8 +150,10 @@ func patternOf(spec contract.Spec, s slot) string {
 		number = fmt.Sprint(slices.Index(labels, s.label) + 1)
 	}
 	exact := func(text string) string { return regexp.QuoteMeta(unravel.FileSafeTo(text, 40)) }
-	with := map[string]string{"spec": exact(spec.ID), "version": `\d+`, "date": `\d{4}-\d\d-\d\d`, "rate": `[\d.]+k`, "range": `(?P<range>[^/]+)`,
-		"group": exact(g.Name), "tag": exact(g.Tag), "layout": exact(g.Layout), "channel": exact(s.label), "number": number, "language": exact(g.Language)}
+	with := map[string]string{"spec": exact(spec.ID), "version": `\d+`, "date": `\d{4}-\d\d-\d\d`, "rate": `[\d.]+k`,
+		"range": `(?P<range>[^/]+)`,
+		"group": exact(g.Name), "tag": exact(g.Tag), "layout": exact(g.Layout), "channel": exact(s.label), "number": number,
+		"language": exact(g.Language)}
 	if s.many {
 		with["group"] = `(?P<group>[^/]+)`
 	}

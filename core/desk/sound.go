@@ -238,7 +238,8 @@ func (h *hearing) arrange() {
 				continue
 			}
 			depth := r.file.file.Streams[at.stream].Depth
-			col := &column{place: at, file: r.file, from: r, fullScale: 1 - math.Ldexp(1, 1-max(8, min(depth, 24))), quietest: quiet(depth), tooManyRun: 3}
+			col := &column{place: at, file: r.file, from: r, fullScale: 1 - math.Ldexp(1, 1-max(8, min(depth, 24))), quietest: quiet(depth),
+				tooManyRun: 3}
 			if runs := h.spec.Checks["clipped"].Runs; runs > 0 {
 				col.tooManyRun = runs
 			}

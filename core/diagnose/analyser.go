@@ -236,7 +236,8 @@ func (h *humMeter) second() {
 		for k := 1; k <= harmonics; k++ {
 			at := t.hz * float64(k)
 			line := goertzel(h.buf, h.rate, at)
-			beside := (goertzel(h.buf, h.rate, at-7) + goertzel(h.buf, h.rate, at-4) + goertzel(h.buf, h.rate, at+4) + goertzel(h.buf, h.rate, at+7)) / 4
+			beside := (goertzel(h.buf, h.rate, at-7) + goertzel(h.buf, h.rate, at-4) + goertzel(h.buf, h.rate, at+4) + goertzel(h.buf, h.rate,
+				at+7)) / 4
 			if line > standsOut*beside && line > power(-75) {
 				lines++
 				total += line

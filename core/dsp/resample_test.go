@@ -27,7 +27,8 @@ func resampled(step float64, at func(float64) float64, length int64, block int) 
 
 // Tones come out at their level, in their place, and with nothing beside them.
 func TestResampledTones(t *testing.T) {
-	for name, step := range map[string]float64{"drift of 80 ppm": 1 / (1 + 80e-6), "drift of −30 ppm": 1 / (1 - 30e-6), "44.1 to 48 kHz": 44100.0 / 48000, "96 to 48 kHz": 2, "48.048 to 48 kHz": 48048.0 / 48000} {
+	for name, step := range map[string]float64{"drift of 80 ppm": 1 / (1 + 80e-6), "drift of −30 ppm": 1 / (1 - 30e-6),
+		"44.1 to 48 kHz": 44100.0 / 48000, "96 to 48 kHz": 2, "48.048 to 48 kHz": 48048.0 / 48000} {
 		lower := min(1, 1/step) // of the input's rate
 		for _, hz := range []float64{100, 1000, 7000, 15000, 20000} {
 			w := 2 * math.Pi * hz / 48000 * lower

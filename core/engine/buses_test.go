@@ -10,7 +10,8 @@ import (
 	"zestyloom/core/timecode"
 )
 
-var busFormats = map[string][]string{"mono": {"M"}, "stereo": pair, "5.1": five1, "film": film, "field": layout.ACNLabels(1), "second order": layout.ACNLabels(2), "lcr": {"L", "C", "R"}, "FuMa": layout.FuMaLabels(1), "dual": {"M1", "M2"}}
+var busFormats = map[string][]string{"mono": {"M"}, "stereo": pair, "5.1": five1, "film": film, "field": layout.ACNLabels(1),
+	"second order": layout.ACNLabels(2), "lcr": {"L", "C", "R"}, "FuMa": layout.FuMaLabels(1), "dual": {"M1", "M2"}}
 
 // wide is a reel of one track of a format in a stem of it, which feeds a discrete group channel by channel.
 func wide(t *testing.T, labels []string) (*reel.Reel, shelf) {
@@ -21,7 +22,8 @@ func wide(t *testing.T, labels []string) (*reel.Reel, shelf) {
 	for c := range channels {
 		channels[c] = c
 	}
-	do(t, r, reel.AddTake{Take: "wide", Title: "Deck", Start: start, Length: 20000, Parts: []reel.PartPlan{{Name: "Deck", Stem: "AX", Channels: channels, Labels: labels}}})
+	do(t, r, reel.AddTake{Take: "wide", Title: "Deck", Start: start, Length: 20000,
+		Parts: []reel.PartPlan{{Name: "Deck", Stem: "AX", Channels: channels, Labels: labels}}})
 	do(t, r, reel.SetGroup{Name: "Out", Layout: "discrete", Width: len(labels)})
 	var knots []reel.Crosspoint
 	for c, o := range r.OutputList() {

@@ -124,7 +124,8 @@ func newNode(n weave.Node, r *reel.Reel, opt Options) node {
 		made.late += int64(p.Latency())
 	}
 	for _, out := range n.Out {
-		made.out = append(made.out, edge{Edge: out, from: mix.Zero(out.Matrix.Rows, out.Matrix.Cols), to: mix.Zero(out.Matrix.Rows, out.Matrix.Cols)})
+		made.out = append(made.out, edge{Edge: out, from: mix.Zero(out.Matrix.Rows, out.Matrix.Cols),
+			to: mix.Zero(out.Matrix.Rows, out.Matrix.Cols)})
 	}
 	if n.Row != reel.TrackRow || n.Track.Mute || len(opt.Solo) > 0 && !slices.Contains(opt.Solo, n.ID) {
 		return made
@@ -215,7 +216,8 @@ func (e *Engine) source(take, name string, open Opener) (*source, error) {
 		return nil, err
 	}
 	if f.SampleRate != e.reel.Head.SampleRate {
-		return nil, fault.New(fault.Unsupported, "%s is at %d Hz and the reel at %d Hz; bring it to the reel's rate under Takes first", name, f.SampleRate, e.reel.Head.SampleRate)
+		return nil, fault.New(fault.Unsupported, "%s is at %d Hz and the reel at %d Hz; bring it to the reel's rate under Takes first", name,
+			f.SampleRate, e.reel.Head.SampleRate)
 	}
 	s := &source{file: f}
 	e.takes[take] = s

@@ -60,10 +60,13 @@ func crossing(t testing.TB) (*reel.Reel, shelf) {
 	s.record(t, "poly", 48000, 4, 30000)
 	s.record(t, "cue", 48000, 2, 50000)
 	r := reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, start, reel.DefaultStems())
-	groups := []reel.Group{{ID: "dx", Name: "Dialogue", Labels: pair, Stems: []string{"DX"}}, {ID: "mx", Name: "Music", Labels: pair, Stems: []string{"MX"}}, {ID: "mix", Name: "Mix", Labels: pair, Stems: []string{"DX", "MX", "FX"}}}
+	groups := []reel.Group{{ID: "dx", Name: "Dialogue", Labels: pair, Stems: []string{"DX"}},
+		{ID: "mx", Name: "Music", Labels: pair, Stems: []string{"MX"}}, {ID: "mix", Name: "Mix", Labels: pair, Stems: []string{"DX", "MX", "FX"}}}
 	do(t, r, reel.AddTake{Take: "poly", Title: "12A/3", Start: start + 1000, Length: 30000, Parts: []reel.PartPlan{
-		{Name: "Boom", Stem: "DX", Channels: []int{2}, Labels: []string{"M"}}, {Name: "Ines", Stem: "DX", Channels: []int{3}, Labels: []string{"M"}}}})
-	do(t, r, reel.AddTake{Take: "cue", Title: "Cue", Start: start + 20000, Length: 50000, Parts: []reel.PartPlan{{Name: "Cue", Stem: "MX", Channels: []int{0, 1}, Labels: pair}}})
+		{Name: "Boom", Stem: "DX", Channels: []int{2}, Labels: []string{"M"}}, {Name: "Ines", Stem: "DX", Channels: []int{3},
+			Labels: []string{"M"}}}})
+	do(t, r, reel.AddTake{Take: "cue", Title: "Cue", Start: start + 20000, Length: 50000,
+		Parts: []reel.PartPlan{{Name: "Cue", Stem: "MX", Channels: []int{0, 1}, Labels: pair}}})
 	do(t, r, reel.LayOutputs{Spec: "s", Title: "S", Groups: groups, Knots: weave.GroupKnots(r, groups)})
 	return r, s
 }
@@ -221,7 +224,8 @@ func TestFoldForListening(t *testing.T) {
 func TestWhatCannotPlay(t *testing.T) {
 	r, s := crossing(t)
 	s.record(t, "slow", 44100, 1, 100)
-	do(t, r, reel.AddTake{Take: "slow", Title: "14/1", Start: start, Length: 100, Parts: []reel.PartPlan{{Name: "x", Stem: "FX", Channels: []int{0}, Labels: []string{"M"}}}})
+	do(t, r, reel.AddTake{Take: "slow", Title: "14/1", Start: start, Length: 100,
+		Parts: []reel.PartPlan{{Name: "x", Stem: "FX", Channels: []int{0}, Labels: []string{"M"}}}})
 	_, err := New(r, s.open, Options{})
 	assert.Equal(t, fault.Unsupported, fault.KindOf(err))
 	delete(s, "slow")
@@ -246,9 +250,11 @@ func BenchmarkEngine40Tracks(b *testing.B) {
 			s := shelf{}
 			s.record(b, "poly", 48000, 8, 48000*seconds)
 			r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())
-			groups := []reel.Group{{ID: "mix", Name: "Mix", Labels: pair, Stems: []string{"DX"}}, {ID: "dx", Name: "DX", Labels: pair, Stems: []string{"DX"}}}
+			groups := []reel.Group{{ID: "mix", Name: "Mix", Labels: pair, Stems: []string{"DX"}},
+				{ID: "dx", Name: "DX", Labels: pair, Stems: []string{"DX"}}}
 			for i := range 40 {
-				do(b, r, reel.AddTake{Take: "poly", Title: "x", Length: 48000 * seconds, Parts: []reel.PartPlan{{Name: "x", Stem: "DX", Channels: []int{i % 8}, Labels: []string{"M"}}}})
+				do(b, r, reel.AddTake{Take: "poly", Title: "x", Length: 48000 * seconds, Parts: []reel.PartPlan{{Name: "x", Stem: "DX",
+					Channels: []int{i % 8}, Labels: []string{"M"}}}})
 			}
 			do(b, r, reel.LayOutputs{Spec: "s", Title: "S", Groups: groups, Knots: weave.GroupKnots(r, groups)})
 			for _, what := range curves {

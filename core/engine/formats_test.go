@@ -25,7 +25,8 @@ var (
 	fields = map[string]struct {
 		acn   int
 		units float64
-	}{"ACN0": {0, 1}, "ACN1": {1, 1}, "ACN2": {2, 1}, "ACN3": {3, 1}, "N3D0": {0, 1}, "N3D1": {1, 1 / math.Sqrt(3)}, "N3D2": {2, 1 / math.Sqrt(3)}, "N3D3": {3, 1 / math.Sqrt(3)},
+	}{"ACN0": {0, 1}, "ACN1": {1, 1}, "ACN2": {2, 1}, "ACN3": {3, 1}, "N3D0": {0, 1}, "N3D1": {1, 1 / math.Sqrt(3)},
+		"N3D2": {2, 1 / math.Sqrt(3)}, "N3D3": {3, 1 / math.Sqrt(3)},
 		"W": {0, math.Sqrt2}, "Y": {1, 1}, "Z": {2, 1}, "X": {3, 1}}
 )
 
@@ -68,7 +69,8 @@ func folded(from, to string, set []string, f mix.Fold) float64 {
 		}
 		return 0
 	}
-	return map[string]map[string]float64{"C": {"L": centre, "R": centre}, "M": {"L": centre, "R": centre}, "Ls": {"L": surround}, "Rs": {"R": surround}}[from][to]
+	return map[string]map[string]float64{"C": {"L": centre, "R": centre}, "M": {"L": centre, "R": centre}, "Ls": {"L": surround},
+		"Rs": {"R": surround}}[from][to]
 }
 
 // between is the gain of a speaker for a source on the circle: of the two beside it, by the tangents' law as vectors, with
@@ -204,7 +206,8 @@ func formatsWeave(t testing.TB, s shelf, rnd *rand.Rand) *reel.Reel {
 		for c := range labels {
 			channels = append(channels, c)
 		}
-		do(t, r, reel.AddTake{Take: fmt.Sprint("take ", i), Title: fmt.Sprint(i), Start: start, Length: 3000, Parts: []reel.PartPlan{{Name: fmt.Sprint(i), Stem: stem, Channels: channels, Labels: labels}}})
+		do(t, r, reel.AddTake{Take: fmt.Sprint("take ", i), Title: fmt.Sprint(i), Start: start, Length: 3000,
+			Parts: []reel.PartPlan{{Name: fmt.Sprint(i), Stem: stem, Channels: channels, Labels: labels}}})
 		tracks := r.TrackList()
 		angle := rnd.Float64() * 2 * math.Pi
 		set := reel.SetTrack{Track: tracks[len(tracks)-1].ID, GainDB: ptr(float64(rnd.Intn(9) - 6)), Pan: ptr(math.Sin(angle))}
@@ -216,7 +219,8 @@ func formatsWeave(t testing.TB, s shelf, rnd *rand.Rand) *reel.Reel {
 		}
 		do(t, r, set)
 	}
-	do(t, r, reel.SetMix{Name: "Full", Labels: [][]string{pair, film}[rnd.Intn(2)], Terms: []reel.Term{{Row: reel.StemRow, From: "DX"}, {Row: reel.StemRow, From: "MX", GainDB: -3}}})
+	do(t, r, reel.SetMix{Name: "Full", Labels: [][]string{pair, film}[rnd.Intn(2)],
+		Terms: []reel.Term{{Row: reel.StemRow, From: "DX"}, {Row: reel.StemRow, From: "MX", GainDB: -3}}})
 	fold := mix.Fold{CentreDB: -4.5, SurroundDB: -6, MonoDB: -3, TrimDB: -1.5}
 	full := r.MixList()[0].ID
 	groups := []reel.SetGroup{

@@ -46,7 +46,8 @@ func try(t testing.TB, r *reel.Reel, c reel.Command) bool {
 
 // randomWeave makes a reel with tracks, stems, strands, mixes and groups of all formats, fed and tied at random.
 func randomWeave(t testing.TB, rnd *rand.Rand) *reel.Reel {
-	widths := [][]string{{"M"}, pair, five1, film, {"L", "R", "C"}, layout.ACNLabels(1), layout.FuMaLabels(1), {"M", "M", "M"}, {"L", "R", "C", "LFE", "Lss", "Rss", "Lrs", "Rrs", "Ltf", "Rtf", "Ltr", "Rtr"}}
+	widths := [][]string{{"M"}, pair, five1, film, {"L", "R", "C"}, layout.ACNLabels(1), layout.FuMaLabels(1), {"M", "M", "M"},
+		{"L", "R", "C", "LFE", "Lss", "Rss", "Lrs", "Rrs", "Ltf", "Rtf", "Ltr", "Rtr"}}
 	r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, start, reel.DefaultStems())
 	for _, stem := range []string{"DX", "MX", "FX", "AX"} {
 		labels := widths[rnd.Intn(len(widths))]
@@ -62,9 +63,13 @@ func randomWeave(t testing.TB, rnd *rand.Rand) *reel.Reel {
 			channels = append(channels, c)
 		}
 		stem := []string{"DX", "MX", "FX", "AX"}[rnd.Intn(4)]
-		do(t, r, reel.AddTake{Take: "x", Title: fmt.Sprint(i), Start: start, Length: 24000, Parts: []reel.PartPlan{{Name: fmt.Sprint(i), Stem: stem, Strand: []string{"", "Ines", "Tobiah"}[rnd.Intn(3)], Channels: channels, Labels: labels}}})
+		do(t, r, reel.AddTake{Take: "x", Title: fmt.Sprint(i), Start: start, Length: 24000,
+			Parts: []reel.PartPlan{{Name: fmt.Sprint(i), Stem: stem, Strand: []string{"", "Ines", "Tobiah"}[rnd.Intn(3)], Channels: channels,
+				Labels: labels}}})
 		tracks := r.TrackList()
-		set := reel.SetTrack{Track: tracks[len(tracks)-1].ID, GainDB: ptr(float64(rnd.Intn(9) - 6)), Pan: ptr(rnd.Float64()*2 - 1), Placed: ptr(rnd.Intn(2) == 0), Front: ptr(rnd.Float64()*2 - 1), Up: ptr(rnd.Float64()), Spread: ptr(rnd.Float64() * float64(rnd.Intn(2))), Dual: ptr(rnd.Intn(4) == 0)}
+		set := reel.SetTrack{Track: tracks[len(tracks)-1].ID, GainDB: ptr(float64(rnd.Intn(9) - 6)), Pan: ptr(rnd.Float64()*2 - 1),
+			Placed: ptr(rnd.Intn(2) == 0), Front: ptr(rnd.Float64()*2 - 1), Up: ptr(rnd.Float64()),
+			Spread: ptr(rnd.Float64() * float64(rnd.Intn(2))), Dual: ptr(rnd.Intn(4) == 0)}
 		if rnd.Intn(2) == 0 {
 			set.Turn, set.Narrow, set.LFEDB, set.Pitch = ptr(rnd.Float64()*90), ptr(rnd.Float64()), ptr(-12.0), ptr(rnd.Float64()*30)
 		}
@@ -75,7 +80,9 @@ func randomWeave(t testing.TB, rnd *rand.Rand) *reel.Reel {
 	}
 	tracks := r.TrackList()
 	do(t, r, reel.SetMix{Name: "Full", Labels: five1, Rest: true})
-	do(t, r, reel.SetMix{Name: "M&E", Labels: pair, Rest: true, Terms: []reel.Term{{Row: reel.StemRow, From: "DX", Out: true}, {Row: reel.StrandRow, From: reel.StrandID("MX", "Ines"), Out: true}, {Row: reel.StrandRow, From: reel.StrandID("FX", "Tobiah"), GainDB: -5}}})
+	do(t, r, reel.SetMix{Name: "M&E", Labels: pair, Rest: true, Terms: []reel.Term{{Row: reel.StemRow, From: "DX", Out: true},
+		{Row: reel.StrandRow, From: reel.StrandID("MX", "Ines"), Out: true}, {Row: reel.StrandRow, From: reel.StrandID("FX", "Tobiah"),
+			GainDB: -5}}})
 	mixes := r.MixList()
 	fold := mix.Usual()
 	fold.SurroundDB, fold.TrimDB = -6, -1
@@ -93,15 +100,18 @@ func randomWeave(t testing.TB, rnd *rand.Rand) *reel.Reel {
 		}
 		do(t, r, c)
 	}
-	for row, id := range map[reel.Row]string{reel.StrandRow: reel.StrandID(tracks[1].Stem, tracks[1].Strand), reel.StemRow: "AX", reel.MixRow: mixes[0].ID, reel.GroupRow: r.GroupList()[rnd.Intn(7)].ID} {
-		do(t, r, reel.SetBus{Row: row, From: id, GainDB: ptr(float64(rnd.Intn(7) - 6)), Pan: ptr(rnd.Float64()*2 - 1), Turn: ptr(rnd.Float64() * 90), Narrow: ptr(rnd.Float64() * float64(rnd.Intn(2)))})
+	for row, id := range map[reel.Row]string{reel.StrandRow: reel.StrandID(tracks[1].Stem, tracks[1].Strand), reel.StemRow: "AX",
+		reel.MixRow: mixes[0].ID, reel.GroupRow: r.GroupList()[rnd.Intn(7)].ID} {
+		do(t, r, reel.SetBus{Row: row, From: id, GainDB: ptr(float64(rnd.Intn(7) - 6)), Pan: ptr(rnd.Float64()*2 - 1),
+			Turn: ptr(rnd.Float64() * 90), Narrow: ptr(rnd.Float64() * float64(rnd.Intn(2)))})
 	}
 	groups := r.GroupList()
 	do(t, r, reel.SetCorrection{Of: groups[rnd.Intn(7)].ID, Groups: []string{groups[rnd.Intn(7)].ID}, GainDB: float64(rnd.Intn(9) - 4)})
 	outputs := r.OutputList()
 	for range 12 {
 		track := tracks[rnd.Intn(len(tracks))]
-		froms := []reel.Crosspoint{{Row: reel.TrackRow, From: track.ID}, {Row: reel.StemRow, From: "MX"}, {Row: reel.MixRow, From: mixes[rnd.Intn(2)].ID}, {Row: reel.StrandRow, From: reel.StrandID(track.Stem, track.Strand)}}
+		froms := []reel.Crosspoint{{Row: reel.TrackRow, From: track.ID}, {Row: reel.StemRow, From: "MX"},
+			{Row: reel.MixRow, From: mixes[rnd.Intn(2)].ID}, {Row: reel.StrandRow, From: reel.StrandID(track.Stem, track.Strand)}}
 		k := froms[rnd.Intn(4)]
 		k.Channel, k.Output, k.GainDB, k.Invert = rnd.Intn(3), outputs[rnd.Intn(len(outputs))].ID, float64(-rnd.Intn(12)), rnd.Intn(2) == 0
 		try(t, r, reel.SetKnots{Knots: []reel.Crosspoint{k}})
@@ -207,7 +217,8 @@ func TestEncodedFoldDown(t *testing.T) {
 		s := shelf{}
 		r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, start, reel.DefaultStems())
 		do(t, r, reel.SetStem{Stem: "FX", Labels: &five1})
-		do(t, r, reel.AddTake{Take: probe(t, s, 6, on), Title: "x", Start: start, Length: 24000, Parts: []reel.PartPlan{{Name: "x", Stem: "FX", Channels: []int{0, 1, 2, 3, 4, 5}, Labels: five1}}})
+		do(t, r, reel.AddTake{Take: probe(t, s, 6, on), Title: "x", Start: start, Length: 24000,
+			Parts: []reel.PartPlan{{Name: "x", Stem: "FX", Channels: []int{0, 1, 2, 3, 4, 5}, Labels: five1}}})
 		do(t, r, reel.SetGroup{Name: "Full", Layout: "5.1", Feed: &reel.Feeder{Row: reel.StemRow, From: "FX"}})
 		do(t, r, reel.SetGroup{Name: "LtRt", Layout: "stereo", Feed: &reel.Feeder{Row: reel.GroupRow, From: r.GroupList()[0].ID, Fold: &fold}})
 		return render(t, r, s, start+5000, 4800, 1000)
@@ -269,14 +280,16 @@ func TestMovesInTheRoom(t *testing.T) {
 	name := probe(t, s, 1, 0)
 	r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, start, reel.DefaultStems())
 	do(t, r, reel.SetStem{Stem: "FX", Labels: &five1})
-	do(t, r, reel.AddTake{Take: name, Title: "x", Start: start, Length: 24000, Parts: []reel.PartPlan{{Name: "x", Stem: "FX", Channels: []int{0}, Labels: []string{"M"}}}})
+	do(t, r, reel.AddTake{Take: name, Title: "x", Start: start, Length: 24000, Parts: []reel.PartPlan{{Name: "x", Stem: "FX",
+		Channels: []int{0}, Labels: []string{"M"}}}})
 	track := r.TrackList()[0].ID
 	do(t, r, reel.SetTrack{Track: track, Placed: ptr(true), Front: ptr(1.0), LFEDB: ptr(-20.0)})
 	do(t, r, reel.SetGroup{Name: "Full", Layout: "5.1", Feed: &reel.Feeder{Row: reel.StemRow, From: "FX"}})
 	var pan, front []reel.Point
 	for i := range 41 {
 		sin, cos := math.Sincos(float64(i) / 40 * 2 * math.Pi)
-		pan, front = append(pan, reel.Point{At: start + int64(i)*500, Value: sin}), append(front, reel.Point{At: start + int64(i)*500, Value: cos})
+		pan, front = append(pan, reel.Point{At: start + int64(i)*500, Value: sin}), append(front,
+			reel.Point{At: start + int64(i)*500, Value: cos})
 	}
 	do(t, r, reel.SetCurve{Of: reel.OfTrack, ID: track, What: reel.PanCurve, Points: pan})
 	do(t, r, reel.SetCurve{Of: reel.OfTrack, ID: track, What: reel.FrontCurve, Points: front})

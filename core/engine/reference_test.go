@@ -75,9 +75,11 @@ func slow(t testing.TB, r *reel.Reel, s shelf, from int64, frames int) [][]float
 						out[column][i] += row[k.Channel] * db(k.GainDB) * group
 					}
 					if k.Row == reel.StemRow && k.From == track.Stem {
-						through := busOf(r, reel.StemRow, track.Stem, stem[k.Channel], at) * busOf(r, reel.StrandRow, reel.StrandID(track.Stem, track.Strand), stem[k.Channel], at) * group
+						through := busOf(r, reel.StemRow, track.Stem, stem[k.Channel], at) * busOf(r, reel.StrandRow, reel.StrandID(track.Stem, track.Strand),
+							stem[k.Channel], at) * group
 						for ch, x := range row {
-							out[column][i] += x * gliding(func(p float64) float64 { return entering(track, ch, k.Channel, p, law) }, side, at) * db(k.GainDB) * through
+							out[column][i] += x * gliding(func(p float64) float64 { return entering(track, ch, k.Channel, p, law) }, side,
+								at) * db(k.GainDB) * through
 						}
 					}
 				}
@@ -256,7 +258,8 @@ func everyEdit(t testing.TB) (*reel.Reel, shelf) {
 	}
 	do(t, r, reel.SetTrack{Track: tracks[0].ID, GainDB: ptr(-4.5), Pan: ptr(0.3)})
 	do(t, r, reel.SetTrack{Track: tracks[1].ID, Dual: ptr(true)})
-	do(t, r, reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: tracks[2].ID, Channel: 1, Output: "dx/L", GainDB: -7}, {Row: reel.StemRow, From: "DX", Output: "mix/L", GainDB: -3}}})
+	do(t, r, reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: tracks[2].ID, Channel: 1, Output: "dx/L", GainDB: -7},
+		{Row: reel.StemRow, From: "DX", Output: "mix/L", GainDB: -3}}})
 	all := []string{"M", "M", "M", "M"}
 	do(t, r, reel.AddTake{Take: "poly", Title: "12A/3", Start: start + 300, Length: 20000, Parts: []reel.PartPlan{
 		{Name: "Sum", Stem: "FX", Channels: []int{3, 0, 1}, Labels: []string{"M"}, Sum: true},
@@ -267,7 +270,8 @@ func everyEdit(t testing.TB) (*reel.Reel, shelf) {
 	at := loose.Start
 	for _, c := range []reel.Command{
 		// Inside a multichannel clip.
-		reel.SetLane{Clip: loose.ID, Channel: 0, GainDB: ptr(-3.5), Invert: ptr(true), Delay: ptr(int64(77)), FadeIn: &reel.Fade{Length: 900, Curve: reel.Ess}},
+		reel.SetLane{Clip: loose.ID, Channel: 0, GainDB: ptr(-3.5), Invert: ptr(true), Delay: ptr(int64(77)),
+			FadeIn: &reel.Fade{Length: 900, Curve: reel.Ess}},
 		reel.SetLane{Clip: loose.ID, Channel: 1, Off: ptr(true)},
 		reel.SetLane{Clip: loose.ID, Channel: 2, Delay: ptr(int64(-31)), FadeOut: &reel.Fade{Length: 5000, Curve: reel.Power}},
 		reel.Hush{Clip: loose.ID, Channel: 2, Span: reel.Span{From: at + 3000, To: at + 3100 + 500}},
@@ -275,18 +279,26 @@ func everyEdit(t testing.TB) (*reel.Reel, shelf) {
 		reel.DipRange{Clip: loose.ID, Channel: 0, Span: reel.Span{From: at + 5000, To: at + 8000}, GainDB: -12, Ramp: 700},
 		reel.DipRange{Clip: loose.ID, Channel: 0, Span: reel.Span{From: at + 6000, To: at + 6500}, GainDB: 3, Ramp: 90},
 		reel.CutLane{Clip: loose.ID, Channel: 0, At: at + 4000},
-		reel.Borrow{Clip: loose.ID, Channel: 3, Span: reel.Span{From: at + 10000, To: at + 16000}, Take: "other", TakeChannel: 1, Offset: 36000, GainDB: 1.5, Fade: reel.Fade{Length: 480, Curve: reel.Power}},
-		reel.Borrow{Clip: loose.ID, Channel: 3, Span: reel.Span{From: at + 12000, To: at + 13000}, Take: "other", TakeChannel: 2, Offset: 5, Fade: reel.Fade{Length: 200}},
+		reel.Borrow{Clip: loose.ID, Channel: 3, Span: reel.Span{From: at + 10000, To: at + 16000}, Take: "other", TakeChannel: 1, Offset: 36000,
+			GainDB: 1.5, Fade: reel.Fade{Length: 480, Curve: reel.Power}},
+		reel.Borrow{Clip: loose.ID, Channel: 3, Span: reel.Span{From: at + 12000, To: at + 13000}, Take: "other", TakeChannel: 2, Offset: 5,
+			Fade: reel.Fade{Length: 200}},
 		reel.Hush{Clip: loose.ID, Channel: 3, Span: reel.Span{From: at + 15000, To: at + 15500}},
 		// Clips.
 		reel.SetClip{Clip: boom.ID, GainDB: ptr(-2.0), FadeIn: &reel.Fade{Length: 3000}, FadeOut: &reel.Fade{Length: 2000, Curve: reel.Ess}},
-		reel.SetCurve{Of: reel.OfClip, ID: boom.ID, What: "gain", Points: []reel.Point{{At: boom.Start + 5000, Value: 0}, {At: boom.Start + 9000, Value: -9}, {At: boom.Start + 9200, Value: 2}}},
-		reel.SetCurve{Of: reel.OfClip, ID: boom.ID, What: "pan", Points: []reel.Point{{At: boom.Start + 5000, Value: -0.9}, {At: boom.Start + 15000, Value: 0.8}}},
-		reel.SetCurve{Of: reel.OfClip, ID: cue.ID, What: "pan", Points: []reel.Point{{At: cue.Start, Value: -1}, {At: cue.Start + 30000, Value: 1}}},
-		reel.SetCurve{Of: reel.OfTrack, ID: tracks[2].ID, What: "pan", Points: []reel.Point{{At: cue.Start, Value: 0.5}, {At: cue.Start + 9000, Value: -0.5}}},
-		reel.SetCurve{Of: reel.OfTrack, ID: tracks[0].ID, What: "gain", Points: []reel.Point{{At: start, Value: -6}, {At: start + 20000, Value: 3}}},
+		reel.SetCurve{Of: reel.OfClip, ID: boom.ID, What: "gain", Points: []reel.Point{{At: boom.Start + 5000, Value: 0},
+			{At: boom.Start + 9000, Value: -9}, {At: boom.Start + 9200, Value: 2}}},
+		reel.SetCurve{Of: reel.OfClip, ID: boom.ID, What: "pan", Points: []reel.Point{{At: boom.Start + 5000, Value: -0.9},
+			{At: boom.Start + 15000, Value: 0.8}}},
+		reel.SetCurve{Of: reel.OfClip, ID: cue.ID, What: "pan", Points: []reel.Point{{At: cue.Start, Value: -1},
+			{At: cue.Start + 30000, Value: 1}}},
+		reel.SetCurve{Of: reel.OfTrack, ID: tracks[2].ID, What: "pan", Points: []reel.Point{{At: cue.Start, Value: 0.5},
+			{At: cue.Start + 9000, Value: -0.5}}},
+		reel.SetCurve{Of: reel.OfTrack, ID: tracks[0].ID, What: "gain", Points: []reel.Point{{At: start, Value: -6},
+			{At: start + 20000, Value: 3}}},
 		reel.SetCurve{Of: reel.OfTrack, ID: loose.Track, What: "pan", Points: []reel.Point{{At: at, Value: -1}, {At: at + 10000, Value: 1}}},
-		reel.RangeGain{Of: reel.OfClip, IDs: []string{cue.ID, sum.ID}, Span: reel.Span{From: cue.Start + 1000, To: cue.Start + 9000}, GainDB: -8, Ramp: 500},
+		reel.RangeGain{Of: reel.OfClip, IDs: []string{cue.ID, sum.ID}, Span: reel.Span{From: cue.Start + 1000, To: cue.Start + 9000}, GainDB: -8,
+			Ramp: 500},
 		reel.CutClips{At: cue.Start + 20000, Clips: []string{cue.ID}},
 		reel.TrimClip{Clip: sum.ID, Edge: reel.StartEdge, By: 700, Alone: true},
 		reel.SlipClip{Clip: sum.ID, By: 300, Alone: true, Untie: true},
@@ -299,14 +311,18 @@ func everyEdit(t testing.TB) (*reel.Reel, shelf) {
 	do(t, r, reel.SetTrack{Track: tracks[0].ID, Strand: &strand})
 	dx := reel.StrandID("DX", strand)
 	do(t, r, reel.SetBus{Row: reel.StrandRow, From: dx, GainDB: ptr(-1.5), Pan: ptr(-0.2)})
-	do(t, r, reel.SetCurve{Of: "strand", ID: dx, What: "gain", Points: []reel.Point{{At: start + 100, Value: -3}, {At: start + 8000, Value: 2}}})
+	do(t, r, reel.SetCurve{Of: "strand", ID: dx, What: "gain", Points: []reel.Point{{At: start + 100, Value: -3},
+		{At: start + 8000, Value: 2}}})
 	do(t, r, reel.SetBus{Row: reel.StemRow, From: "FX", Pan: ptr(0.4)})
 	do(t, r, reel.SetCurve{Of: "stem", ID: "MX", What: "pan", Points: []reel.Point{{At: start, Value: -0.9}, {At: start + 30000, Value: 0.9}}})
-	do(t, r, reel.SetCurve{Of: "group", ID: "mix", What: "gain", Points: []reel.Point{{At: start + 5000, Value: 0}, {At: start + 9000, Value: -12}, {At: start + 9100, Value: -1}}})
+	do(t, r, reel.SetCurve{Of: "group", ID: "mix", What: "gain", Points: []reel.Point{{At: start + 5000, Value: 0},
+		{At: start + 9000, Value: -12}, {At: start + 9100, Value: -1}}})
 	do(t, r, reel.SetBus{Row: reel.GroupRow, From: "mix", GainDB: ptr(1.0)})
-	do(t, r, reel.SetCorrection{Of: "mix", Groups: []string{"mx"}, GainDB: -2.5, Ride: []reel.Point{{At: start, Value: 1}, {At: start + 20000, Value: -2}},
+	do(t, r, reel.SetCorrection{Of: "mix", Groups: []string{"mx"}, GainDB: -2.5, Ride: []reel.Point{{At: start, Value: 1},
+		{At: start + 20000, Value: -2}},
 		Limit: []reel.Point{{At: start + 4000, Value: 0}, {At: start + 4064, Value: -7}, {At: start + 6000, Value: 0}}})
-	do(t, r, reel.RangeGain{Of: "stem", IDs: []string{"DX", "FX"}, Span: reel.Span{From: start + 2000, To: start + 6000}, GainDB: -4, Ramp: 300})
+	do(t, r, reel.RangeGain{Of: "stem", IDs: []string{"DX", "FX"}, Span: reel.Span{From: start + 2000, To: start + 6000}, GainDB: -4,
+		Ramp: 300})
 	var right reel.Clip
 	for _, c := range r.ClipList() {
 		if c.Take == "cue" && c.Start == cue.Start+20000 {
@@ -316,12 +332,15 @@ func everyEdit(t testing.TB) (*reel.Reel, shelf) {
 	do(t, r, reel.Crossfade{Left: cue.ID, Right: right.ID, Length: 4001, Curve: reel.Power})
 	do(t, r, reel.PasteClips{Clips: []reel.Clip{right}, Tracks: []reel.Track{tracks[2]}, At: ptr(int64(start + 4000)), Track: tracks[2].ID})
 	// Mixed widths: a mono on a pair, a pair on a mono.
-	do(t, r, reel.AddTake{Take: "other", Title: "Bell", Start: start + 1500, Length: 9000, Parts: []reel.PartPlan{{Name: "Bell", Stem: "FX", Channels: []int{0}, Labels: []string{"M"}}, {Name: "Chain", Stem: "FX", Channels: []int{1, 2}, Labels: pair}}})
+	do(t, r, reel.AddTake{Take: "other", Title: "Bell", Start: start + 1500, Length: 9000,
+		Parts: []reel.PartPlan{{Name: "Bell", Stem: "FX", Channels: []int{0}, Labels: []string{"M"}},
+			{Name: "Chain", Stem: "FX", Channels: []int{1, 2}, Labels: pair}}})
 	rows := r.TrackList()
 	bell, chain := rows[len(rows)-2], rows[len(rows)-1]
 	mono, stereo := clip(len(rows)-2), clip(len(rows)-1)
 	do(t, r, reel.MoveClips{Clips: []string{mono.ID}, Rows: 1, Add: true})
-	do(t, r, reel.SetCurve{Of: reel.OfClip, ID: mono.ID, What: "pan", Points: []reel.Point{{At: mono.Start, Value: -0.7}, {At: mono.Start + 8000, Value: 0.4}}})
+	do(t, r, reel.SetCurve{Of: reel.OfClip, ID: mono.ID, What: "pan", Points: []reel.Point{{At: mono.Start, Value: -0.7},
+		{At: mono.Start + 8000, Value: 0.4}}})
 	do(t, r, reel.MoveClips{Clips: []string{stereo.ID}, Rows: -1, Add: true})
 	require.Equal(t, []string{chain.ID, bell.ID}, []string{r.Clips[mono.ID].Track, r.Clips[stereo.ID].Track})
 	return r, s

@@ -36,7 +36,8 @@ func Bounds(r *reel.Reel, clips []reel.Clip) (Settled, error) {
 
 // Settle renders clips of one track, without the track's own gain and place, as 32-bit float. h gives the rest of the
 // file's header. progress is told the share done.
-func Settle(ctx context.Context, r *reel.Reel, clips []reel.Clip, open Opener, to interface{ Write([]byte) (int, error) }, h wave.Header, progress func(float64)) (Settled, error) {
+func Settle(ctx context.Context, r *reel.Reel, clips []reel.Clip, open Opener, to interface{ Write([]byte) (int, error) }, h wave.Header,
+	progress func(float64)) (Settled, error) {
 	s, err := Bounds(r, clips)
 	if err != nil {
 		return s, err

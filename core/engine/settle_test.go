@@ -47,7 +47,8 @@ func TestSettle(t *testing.T) {
 			with[name] = take
 		}
 		with["settled"] = f
-		do(t, next, reel.Settle{Clips: clips, Take: "settled", Title: "settled", Channels: f.Channels, Start: settled.Start, Length: settled.Frames})
+		do(t, next, reel.Settle{Clips: clips, Take: "settled", Title: "settled", Channels: f.Channels, Start: settled.Start,
+			Length: settled.Frames})
 		got := render(t, next, with, settled.Start, int(settled.Frames), 4096)
 		for ch := range want {
 			for i := range want[ch] {

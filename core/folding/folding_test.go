@@ -21,12 +21,13 @@ import (
 func TestFoldsAsTheFormulaSays(t *testing.T) {
 	from := []string{"L", "R", "C", "LFE", "Ls", "Rs"}
 	for on, want := range [][2]float64{{1, 0}, {0, 1}, {0.7079, 0.7079}, {0, 0}, {0.5012, 0}, {0, 0.5012}} {
-		src := wavetest.Open(t, wave.Header{Format: wavetest.PCM24(6), Frames: 10001, Bext: &wave.Bext{TimeReference: 777}}, func(c, i int) float64 {
-			if c != on {
-				return 0
-			}
-			return 0.5 * math.Sin(float64(i)/10)
-		})
+		src := wavetest.Open(t, wave.Header{Format: wavetest.PCM24(6), Frames: 10001, Bext: &wave.Bext{TimeReference: 777}},
+			func(c, i int) float64 {
+				if c != on {
+					return 0
+				}
+				return 0.5 * math.Sin(float64(i)/10)
+			})
 		to, err := layout.New(layout.Stereo, "", 0)
 		require.NoError(t, err)
 		f := mix.Usual()

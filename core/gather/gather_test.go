@@ -16,7 +16,8 @@ import (
 func arrived(path string, change func(*take.Description)) Arrival {
 	start := int64(18 * 3600 * 48000)
 	code := "18:00:00:00"
-	d := take.Description{SampleRate: 48000, BitDepth: 24, Encoding: "pcm", Channels: 1, Frames: 1000, StartSamples: &start, StartTimecode: &code, Scene: "18C", Take: "1", Tracks: []take.Track{{Index: 1}}}
+	d := take.Description{SampleRate: 48000, BitDepth: 24, Encoding: "pcm", Channels: 1, Frames: 1000, StartSamples: &start,
+		StartTimecode: &code, Scene: "18C", Take: "1", Tracks: []take.Track{{Index: 1}}}
 	if change != nil {
 		change(&d)
 	}
@@ -69,26 +70,40 @@ func TestGather(t *testing.T) {
 		want   string
 		layout layout.Name
 	}{
-		"a file set, out of order":          {[]Arrival{arrived("c", inSet("x", 3, 3)), arrived("a", inSet("x", 1, 3)), arrived("b", inSet("x", 2, 3))}, "isos a,b,c", ""},
-		"a file is missing":                 {[]Arrival{arrived("a", inSet("x", 1, 3)), arrived("b", inSet("x", 2, 3))}, "isos? a,b", ""},
-		"two takes under one set":           {[]Arrival{arrived("a", inSet("x", 1, 2)), arrived("b", inSet("x", 2, 2, slate("18C", "2")))}, "", ""},
-		"a set whose lengths differ":        {[]Arrival{arrived("a", inSet("x", 1, 2)), arrived("b", inSet("x", 2, 2, longer(5)))}, "isos? a,b", ""},
-		"numbers and stamps":                {[]Arrival{arrived("18C_T1_2.wav", nil), arrived("18C_T1_1.wav", nil)}, "isos 18C_T1_1.wav,18C_T1_2.wav", ""},
-		"numbers, other stamps":             {[]Arrival{arrived("18C_1.wav", slate("18C", "1")), arrived("18C_2.wav", func(d *take.Description) { slate("18C", "2")(d); later(5000)(d) })}, "", ""},
-		"numbers, other takes at one stamp": {[]Arrival{arrived("18C_1.wav", slate("18C", "1")), arrived("18C_2.wav", slate("18C", "2"))}, "isos? 18C_1.wav,18C_2.wav", ""},
-		"another folder":                    {[]Arrival{arrived("x/18C_T1_2.wav", nil), arrived("y/18C_T1_1.wav", nil)}, "", ""},
+		"a file set, out of order": {[]Arrival{arrived("c", inSet("x", 3, 3)), arrived("a", inSet("x", 1, 3)),
+			arrived("b", inSet("x", 2, 3))}, "isos a,b,c", ""},
+		"a file is missing": {[]Arrival{arrived("a", inSet("x", 1, 3)), arrived("b", inSet("x", 2, 3))}, "isos? a,b", ""},
+		"two takes under one set": {[]Arrival{arrived("a", inSet("x", 1, 2)), arrived("b", inSet("x", 2, 2, slate("18C", "2")))}, "",
+			""},
+		"a set whose lengths differ": {[]Arrival{arrived("a", inSet("x", 1, 2)), arrived("b", inSet("x", 2, 2, longer(5)))}, "isos? a,b",
+			""},
+		"numbers and stamps": {[]Arrival{arrived("18C_T1_2.wav", nil), arrived("18C_T1_1.wav", nil)},
+			"isos 18C_T1_1.wav,18C_T1_2.wav", ""},
+		"numbers, other stamps": {[]Arrival{arrived("18C_1.wav", slate("18C", "1")),
+			arrived("18C_2.wav", func(d *take.Description) { slate("18C", "2")(d); later(5000)(d) })}, "", ""},
+		"numbers, other takes at one stamp": {[]Arrival{arrived("18C_1.wav", slate("18C", "1")), arrived("18C_2.wav", slate("18C", "2"))},
+			"isos? 18C_1.wav,18C_2.wav", ""},
+		"another folder": {[]Arrival{arrived("x/18C_T1_2.wav", nil), arrived("y/18C_T1_1.wav", nil)}, "", ""},
 		"six monos": {[]Arrival{arrived("bed Left.wav", unstamped), arrived("bed LFE.wav", unstamped), arrived("bed Right.wav", unstamped),
-			arrived("bed_Rs.wav", unstamped), arrived("bed.Ls.wav", unstamped), arrived("bed-Centre.wav", unstamped)}, "bonded bed Left.wav,bed Right.wav,bed-Centre.wav,bed LFE.wav,bed.Ls.wav,bed_Rs.wav", layout.Five1},
-		"a stereo pair":                 {[]Arrival{arrived("cue.R.wav", unstamped), arrived("cue.L.wav", unstamped)}, "bonded cue.L.wav,cue.R.wav", layout.Stereo},
-		"a pair of which one is longer": {[]Arrival{arrived("cue.R.wav", unstamped), arrived("cue.L.wav", func(d *take.Description) { unstamped(d); longer(1)(d) })}, "bonded? cue.L.wav,cue.R.wav", layout.Stereo},
-		"one side stamped":              {[]Arrival{arrived("cue.R.wav", unstamped), arrived("cue.L.wav", nil)}, "bonded? cue.L.wav,cue.R.wav", layout.Stereo},
-		"other rates":                   {[]Arrival{arrived("cue.R.wav", nil), arrived("cue.L.wav", func(d *take.Description) { d.SampleRate = 44100 })}, "bonded? cue.L.wav,cue.R.wav", layout.Stereo},
-		"a split take":                  {[]Arrival{arrived("18C_T1_2.wav", later(1000)), arrived("18C_T1_1.wav", nil), arrived("18C_T1_3.wav", later(2000))}, "split 18C_T1_1.wav>18C_T1_2.wav>18C_T1_3.wav", ""},
-		"a gap of a sample":             {[]Arrival{arrived("18C_T1_2.wav", later(1001)), arrived("18C_T1_1.wav", nil)}, "", ""},
-		"a split set of two": {[]Arrival{arrived("a1", inSet("x", 1, 4)), arrived("a2", inSet("x", 2, 4)), arrived("b1", inSet("x", 3, 4, later(1000))), arrived("b2", inSet("x", 4, 4, later(1000)))},
+			arrived("bed_Rs.wav", unstamped), arrived("bed.Ls.wav", unstamped), arrived("bed-Centre.wav", unstamped)},
+			"bonded bed Left.wav,bed Right.wav,bed-Centre.wav,bed LFE.wav,bed.Ls.wav,bed_Rs.wav", layout.Five1},
+		"a stereo pair": {[]Arrival{arrived("cue.R.wav", unstamped), arrived("cue.L.wav", unstamped)},
+			"bonded cue.L.wav,cue.R.wav", layout.Stereo},
+		"a pair of which one is longer": {[]Arrival{arrived("cue.R.wav", unstamped),
+			arrived("cue.L.wav", func(d *take.Description) { unstamped(d); longer(1)(d) })}, "bonded? cue.L.wav,cue.R.wav", layout.Stereo},
+		"one side stamped": {[]Arrival{arrived("cue.R.wav", unstamped), arrived("cue.L.wav", nil)}, "bonded? cue.L.wav,cue.R.wav",
+			layout.Stereo},
+		"other rates": {[]Arrival{arrived("cue.R.wav", nil), arrived("cue.L.wav",
+			func(d *take.Description) { d.SampleRate = 44100 })}, "bonded? cue.L.wav,cue.R.wav", layout.Stereo},
+		"a split take": {[]Arrival{arrived("18C_T1_2.wav", later(1000)), arrived("18C_T1_1.wav", nil),
+			arrived("18C_T1_3.wav", later(2000))}, "split 18C_T1_1.wav>18C_T1_2.wav>18C_T1_3.wav", ""},
+		"a gap of a sample": {[]Arrival{arrived("18C_T1_2.wav", later(1001)), arrived("18C_T1_1.wav", nil)}, "", ""},
+		"a split set of two": {[]Arrival{arrived("a1", inSet("x", 1, 4)), arrived("a2", inSet("x", 2, 4)),
+			arrived("b1", inSet("x", 3, 4, later(1000))), arrived("b2", inSet("x", 4, 4, later(1000)))},
 			"isos a1>b1,a2>b2", ""},
-		"takes that touch": {[]Arrival{arrived("a.wav", slate("18C", "1")), arrived("b.wav", func(d *take.Description) { slate("18C", "2")(d); later(1000)(d) })}, "", ""},
-		"nothing":          {nil, "", ""},
+		"takes that touch": {[]Arrival{arrived("a.wav", slate("18C", "1")), arrived("b.wav",
+			func(d *take.Description) { slate("18C", "2")(d); later(1000)(d) })}, "", ""},
+		"nothing": {nil, "", ""},
 	} {
 		t.Run(name, func(t *testing.T) {
 			families := Families(c.files)
@@ -105,7 +120,12 @@ func TestGather(t *testing.T) {
 }
 
 func TestAssess(t *testing.T) {
-	strangers := Assess([]Arrival{arrived("a.wav", nil), arrived("b.wav", func(d *take.Description) { slate("18C", "2")(d); later(7)(d); longer(9)(d) })})
+	strangers := Assess([]Arrival{arrived("a.wav", nil), arrived("b.wav", func(d *take.Description) {
+		slate("18C",
+			"2")(d)
+		later(7)(d)
+		longer(9)(d)
+	})})
 	assert.Equal(t, "isos? a.wav,b.wav", familyText([]Family{strangers}))
 	assert.Len(t, strangers.Against, 3, "stamp, length and take: %v", strangers.Against)
 	assert.Equal(t, "split a.wav>b.wav", familyText([]Family{Assess([]Arrival{arrived("b.wav", later(1000)), arrived("a.wav", nil)})}))
@@ -130,7 +150,8 @@ func TestWhole(t *testing.T) {
 		d.Recovered = true
 		d.Warnings = []take.Warning{{Code: "x", Message: "cut", Offset: 9}}
 	})
-	d := Whole([][]take.Description{{named.Description, arrived("", nil).Description}, {arrived("", nil).Description, arrived("", nil).Description}}, [][]string{{"18C_1.wav", "18C_2.wav"}, {"bed Left.wav", "x"}})
+	d := Whole([][]take.Description{{named.Description, arrived("", nil).Description},
+		{arrived("", nil).Description, arrived("", nil).Description}}, [][]string{{"18C_1.wav", "18C_2.wav"}, {"bed Left.wav", "x"}})
 	assert.Equal(t, 2, d.Channels)
 	assert.EqualValues(t, 2000, d.Frames)
 	assert.Equal(t, []string{"Boom", "L"}, d.Names())

@@ -127,7 +127,8 @@ func (s *session) look(id weave.NodeID) error {
 	}
 	now := s.gauge.rows[id]
 	if now == nil || !slices.Equal(now.labels, labels) || now.start != s.reel.Head.Start || now.rate != s.rate {
-		now = &row{labels: slices.Clone(labels), start: s.reel.Head.Start, rate: s.rate, Row: loudness.Row{Rate: s.rate, Layout: layoutOf(labels)}}
+		now = &row{labels: slices.Clone(labels), start: s.reel.Head.Start, rate: s.rate,
+			Row: loudness.Row{Rate: s.rate, Layout: layoutOf(labels)}}
 		s.gauge.rows[id] = now
 	}
 	reaching, err := weave.Reaching(s.reel, []weave.NodeID{id})

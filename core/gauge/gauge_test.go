@@ -47,7 +47,8 @@ func (s shelf) record(t testing.TB, name string, channels int, seconds float64) 
 	})
 }
 
-var known = reel.Takes{"cue": {Title: "Cue", Channels: 2, Frames: 30 * rate, SampleRate: rate}, "poly": {Title: "12A/3", Channels: 4, Frames: 20 * rate, SampleRate: rate}}
+var known = reel.Takes{"cue": {Title: "Cue", Channels: 2, Frames: 30 * rate, SampleRate: rate},
+	"poly": {Title: "12A/3", Channels: 4, Frames: 20 * rate, SampleRate: rate}}
 
 func do(t testing.TB, r *reel.Reel, c reel.Command) {
 	change, _, err := c.Plan(r, known)
@@ -69,11 +70,14 @@ func ferry(t testing.TB) (*reel.Reel, shelf) {
 	five, pair := []string{"L", "R", "C", "LFE", "Ls", "Rs"}, []string{"L", "R"}
 	do(t, r, reel.SetStem{Stem: "DX", Labels: &five, Yes: true})
 	do(t, r, reel.AddTake{Take: "poly", Title: "12A/3", Start: start + 3*rate, Length: 18 * rate, Parts: []reel.PartPlan{
-		{Name: "Boom", Stem: "DX", Channels: []int{2}, Labels: []string{"M"}}, {Name: "Ines", Stem: "DX", Strand: "Ines Calder", Channels: []int{3}, Labels: []string{"M"}}}})
-	do(t, r, reel.AddTake{Take: "cue", Title: "Cue", Start: start, Length: 30 * rate, Parts: []reel.PartPlan{{Name: "Cue", Stem: "MX", Channels: []int{0, 1}, Labels: pair}}})
+		{Name: "Boom", Stem: "DX", Channels: []int{2}, Labels: []string{"M"}}, {Name: "Ines", Stem: "DX", Strand: "Ines Calder",
+			Channels: []int{3}, Labels: []string{"M"}}}})
+	do(t, r, reel.AddTake{Take: "cue", Title: "Cue", Start: start, Length: 30 * rate,
+		Parts: []reel.PartPlan{{Name: "Cue", Stem: "MX", Channels: []int{0, 1}, Labels: pair}}})
 	do(t, r, reel.SetMix{Name: "Full", Labels: five, Rest: true})
 	do(t, r, reel.SetGroup{Name: "Full mix", Layout: "5.1", Feed: &reel.Feeder{Row: reel.MixRow, From: r.MixList()[0].ID}})
-	do(t, r, reel.SetGroup{Name: "Stereo", Layout: "stereo", Feed: &reel.Feeder{Row: reel.GroupRow, From: r.GroupList()[0].ID, Fold: ptr(mix.Usual())}})
+	do(t, r, reel.SetGroup{Name: "Stereo", Layout: "stereo", Feed: &reel.Feeder{Row: reel.GroupRow, From: r.GroupList()[0].ID,
+		Fold: ptr(mix.Usual())}})
 	do(t, r, reel.SetGroup{Name: "Music", Layout: "stereo", Feed: &reel.Feeder{Row: reel.StemRow, From: "MX"}})
 	return r, s
 }
@@ -82,7 +86,8 @@ func rowsOf(r *reel.Reel) (rows []weave.NodeID) {
 	for _, g := range r.GroupList() {
 		rows = append(rows, weave.NodeID{Row: reel.GroupRow, ID: g.ID})
 	}
-	return append(rows, weave.NodeID{Row: reel.StemRow, ID: "DX"}, weave.NodeID{Row: reel.MixRow, ID: r.MixList()[0].ID}, weave.NodeID{Row: reel.TrackRow, ID: r.TrackList()[0].ID})
+	return append(rows, weave.NodeID{Row: reel.StemRow, ID: "DX"}, weave.NodeID{Row: reel.MixRow, ID: r.MixList()[0].ID},
+		weave.NodeID{Row: reel.TrackRow, ID: r.TrackList()[0].ID})
 }
 
 func soundOf(take string) (string, error) { return "sound of " + take, nil }
@@ -116,11 +121,13 @@ func randomEdit(rnd *rand.Rand, r *reel.Reel) reel.Command {
 	case 3:
 		return reel.SetClip{Clip: c.ID, GainDB: ptr(-float64(rnd.Intn(9)))}
 	case 4:
-		return reel.SetClip{Clip: c.ID, FadeIn: &reel.Fade{Length: rnd.Int63n(rate)}, FadeOut: &reel.Fade{Length: rnd.Int63n(rate), Curve: reel.Power}}
+		return reel.SetClip{Clip: c.ID, FadeIn: &reel.Fade{Length: rnd.Int63n(rate)},
+			FadeOut: &reel.Fade{Length: rnd.Int63n(rate), Curve: reel.Power}}
 	case 5:
 		return reel.SetCurve{Of: reel.OfClip, ID: c.ID, What: reel.GainCurve, Points: points, Range: &span}
 	case 6:
-		return reel.SetCurve{Of: reel.OfTrack, ID: track.ID, What: reel.PanCurve, Points: []reel.Point{{At: span.From, Value: -1}, {At: span.To, Value: 0.5}}, Range: &span}
+		return reel.SetCurve{Of: reel.OfTrack, ID: track.ID, What: reel.PanCurve, Points: []reel.Point{{At: span.From, Value: -1},
+			{At: span.To, Value: 0.5}}, Range: &span}
 	case 7:
 		return reel.SetTrack{Track: track.ID, GainDB: ptr(-float64(rnd.Intn(4))), Mute: ptr(rnd.Intn(5) == 0)}
 	case 8:
@@ -139,7 +146,8 @@ func randomEdit(rnd *rand.Rand, r *reel.Reel) reel.Command {
 		return reel.RemoveClips{Clips: []string{c.ID}}
 	case 15:
 		return reel.AddTake{Take: "cue", Title: "Cue", Start: at, Offset: rnd.Int63n(rate), Length: 1000 + rnd.Int63n(4*rate), Frames: 30 * rate,
-			Parts: []reel.PartPlan{{Name: fmt.Sprint("Cue ", rnd.Intn(3)), Stem: "MX", Channels: []int{0, 1}, Labels: []string{"L", "R"}}}, Reuse: true}
+			Parts: []reel.PartPlan{{Name: fmt.Sprint("Cue ", rnd.Intn(3)), Stem: "MX", Channels: []int{0, 1}, Labels: []string{"L", "R"}}},
+			Reuse: true}
 	}
 	return reel.RangeGain{Of: reel.OfTrack, IDs: []string{track.ID}, Span: span, GainDB: -6, Ramp: 100}
 }
@@ -227,7 +235,8 @@ func TestMeasuringThatFails(t *testing.T) {
 	delete(missing, "cue")
 	_, err = (&Gauge{}).Measure(context.Background(), r, Asked{Rows: rowsOf(r), Sound: soundOf, Open: missing.Open})
 	assert.Equal(t, fault.NotFound, fault.KindOf(err))
-	_, err = (&Gauge{}).Measure(context.Background(), r, Asked{Rows: []weave.NodeID{{Row: reel.StemRow, ID: "QQ"}}, Sound: soundOf, Open: s.Open})
+	_, err = (&Gauge{}).Measure(context.Background(), r, Asked{Rows: []weave.NodeID{{Row: reel.StemRow, ID: "QQ"}}, Sound: soundOf,
+		Open: s.Open})
 	assert.Equal(t, fault.NotFound, fault.KindOf(err))
 	assert.True(t, slices.Equal(rowsOf(r), rowsOf(r.Clone())))
 }

@@ -43,7 +43,8 @@ type Format struct {
 var fuma = []struct {
 	letter string
 	acn    int
-}{{"W", 0}, {"X", 3}, {"Y", 1}, {"Z", 2}, {"R", 6}, {"S", 7}, {"T", 5}, {"U", 8}, {"V", 4}, {"K", 12}, {"L", 13}, {"M", 11}, {"N", 14}, {"O", 10}, {"P", 15}, {"Q", 9}}
+}{{"W", 0}, {"X", 3}, {"Y", 1}, {"Z", 2}, {"R", 6}, {"S", 7}, {"T", 5}, {"U", 8}, {"V", 4}, {"K", 12}, {"L", 13}, {"M", 11}, {"N", 14},
+	{"O", 10}, {"P", 15}, {"Q", 9}}
 
 // FuMaLabels are the letters of a full sphere of that order, in FuMa's order.
 func FuMaLabels(order int) []string {

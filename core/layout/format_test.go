@@ -53,7 +53,8 @@ func TestSpeakersBelongToLayouts(t *testing.T) {
 		}
 		return out
 	}
-	assert.Equal(t, map[string]float64{"L": 30, "R": -30, "C": 0, "LFE": 45, "Ls": 110, "Rs": -110, "Ltf": 30, "Rtf": -30, "Ltr": 110, "Rtr": -110}, azimuths(Five14, nil))
+	assert.Equal(t, map[string]float64{"L": 30, "R": -30, "C": 0, "LFE": 45, "Ls": 110, "Rs": -110, "Ltf": 30, "Rtf": -30, "Ltr": 110,
+		"Rtr": -110}, azimuths(Five14, nil))
 	assert.Equal(t, 45.0, azimuths(Seven14, nil)["Ltf"])
 	assert.Equal(t, 135.0, azimuths(Seven14, nil)["Ltr"])
 	assert.Equal(t, 100.0, azimuths(Five1, Angles{"Ls": {Azimuth: 100}})["Ls"])
@@ -61,7 +62,8 @@ func TestSpeakersBelongToLayouts(t *testing.T) {
 
 func TestAnglesThatCanBe(t *testing.T) {
 	assert.NoError(t, Angles{"Ls": {100, 0}, "Ltf": {45, 90}, "L": {-180, -90}}.Check())
-	for name, a := range map[string]Angles{"no speaker": {"X": {0, 0}}, "a mono": {"M": {10, 0}}, "an LFE": {"LFE": {10, 0}}, "too far round": {"L": {181, 0}}, "too high": {"L": {0, 91}}, "no number": {"L": {math.NaN(), 0}}} {
+	for name, a := range map[string]Angles{"no speaker": {"X": {0, 0}}, "a mono": {"M": {10, 0}}, "an LFE": {"LFE": {10, 0}},
+		"too far round": {"L": {181, 0}}, "too high": {"L": {0, 91}}, "no number": {"L": {math.NaN(), 0}}} {
 		assert.Error(t, a.Check(), name)
 	}
 }
@@ -78,7 +80,8 @@ func TestReorder(t *testing.T) {
 
 // A sound field's layout is ACN with SN3D unless its labels are written out.
 func TestFieldLayoutsInOtherNorms(t *testing.T) {
-	for order, want := range map[string]string{"": "ACN0 ACN1 ACN2 ACN3", "smpte": "ACN0 ACN1 ACN2 ACN3", "W,X,Y,Z": "W X Y Z", "N3D0, N3D1, N3D2, N3D3": "N3D0 N3D1 N3D2 N3D3"} {
+	for order, want := range map[string]string{"": "ACN0 ACN1 ACN2 ACN3", "smpte": "ACN0 ACN1 ACN2 ACN3", "W,X,Y,Z": "W X Y Z",
+		"N3D0, N3D1, N3D2, N3D3": "N3D0 N3D1 N3D2 N3D3"} {
 		l, err := New(FOA, order, 0)
 		assert.NoError(t, err, order)
 		assert.Equal(t, want, strings.Join(l.Labels, " "))

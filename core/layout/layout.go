@@ -101,7 +101,8 @@ func New(name Name, order string, width int) (Layout, error) {
 	labels := written(order)
 	want, got := slices.Sorted(slices.Values(known["smpte"])), slices.Sorted(slices.Values(labels))
 	if !slices.Equal(want, got) {
-		return Layout{}, fault.New(fault.BadInput, "order %q does not name the channels of %s, which are %s", order, name, strings.Join(known["smpte"], ","))
+		return Layout{}, fault.New(fault.BadInput, "order %q does not name the channels of %s, which are %s", order, name,
+			strings.Join(known["smpte"], ","))
 	}
 	return Layout{name, labels}, nil
 }
@@ -113,7 +114,8 @@ func newField(name Name, order string, channels int) (Layout, error) {
 		labels = ACNLabels(int(math.Sqrt(float64(channels))) - 1)
 	}
 	if f := Read(labels); f.Kind != Field || f.Name != name {
-		return Layout{}, fault.New(fault.BadInput, "order %q does not name the channels of %s: ACN0 to ACN%d, N3D0 to N3D%d, or FuMa's letters", order, name, channels-1, channels-1)
+		return Layout{}, fault.New(fault.BadInput, "order %q does not name the channels of %s: ACN0 to ACN%d, N3D0 to N3D%d, or FuMa's letters",
+			order, name, channels-1, channels-1)
 	}
 	return Layout{name, labels}, nil
 }

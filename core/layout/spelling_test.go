@@ -7,7 +7,8 @@ import (
 )
 
 func TestSpellings(t *testing.T) {
-	for text, want := range map[string]string{"L": "L", "left": "L", "Lfe": "LFE", "SUB": "LFE", "Surround-R": "Rs", "L_s": "Ls", "Centre": "C", "center": "C", "Left Side": "Lss"} {
+	for text, want := range map[string]string{"L": "L", "left": "L", "Lfe": "LFE", "SUB": "LFE", "Surround-R": "Rs", "L_s": "Ls",
+		"Centre": "C", "center": "C", "Left Side": "Lss"} {
 		got, ok := Label(text)
 		assert.True(t, ok, text)
 		assert.Equal(t, want, got, text)

@@ -29,7 +29,8 @@ type Reading struct {
 
 // NewLive makes a meter for a set of channels.
 func NewLive(sampleRate int, l layout.Layout) *Live {
-	return &Live{bank: NewBank(sampleRate, 4, l), quick: NewProgrammeMeters(sampleRate, len(l.Labels), TypeI), left: slices.Index(l.Labels, "L"), right: slices.Index(l.Labels, "R"),
+	return &Live{bank: NewBank(sampleRate, 4, l), quick: NewProgrammeMeters(sampleRate, len(l.Labels), TypeI),
+		left: slices.Index(l.Labels, "L"), right: slices.Index(l.Labels, "R"),
 		keep: math.Exp(-1 / (0.4 * float64(sampleRate)))}
 }
 

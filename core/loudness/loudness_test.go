@@ -143,7 +143,8 @@ func TestTech3341TruePeak(t *testing.T) {
 		live.Write([][]float64{s})
 		stream.Write([][]float64{s})
 		row := stream.End()
-		for _, got := range []*float64{m.Measurement().TruePeakMaxDBTP, live.Reading().TruePeak, row.Whole(0, row.Hops(), Row{}).TruePeakMaxDBTP} {
+		for _, got := range []*float64{m.Measurement().TruePeakMaxDBTP, live.Reading().TruePeak,
+			row.Whole(0, row.Hops(), Row{}).TruePeakMaxDBTP} {
 			assert.Less(t, *got, c.want+0.2, "fs/%v at %v°", c.divisor, c.phase)
 			assert.Greater(t, *got, c.want-0.4, "fs/%v at %v°", c.divisor, c.phase)
 		}

@@ -14,7 +14,8 @@ type Stream struct {
 
 // NewStream makes a stream, with a factor of oversampling for true peak: 4 or 8.
 func NewStream(sampleRate, factor int, l layout.Layout) *Stream {
-	s := &Stream{row: Row{Rate: sampleRate, Layout: l}, meter: NewPieceMeter(sampleRate, factor, l), lead: Lead(sampleRate), charge: Empty(len(l.Labels))}
+	s := &Stream{row: Row{Rate: sampleRate, Layout: l}, meter: NewPieceMeter(sampleRate, factor, l), lead: Lead(sampleRate),
+		charge: Empty(len(l.Labels))}
 	s.buf, s.filled = make([][]float64, len(l.Labels)), s.lead
 	for c := range s.buf {
 		s.buf[c] = make([]float64, s.lead+PieceFrames(sampleRate)+Tail)

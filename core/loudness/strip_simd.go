@@ -92,7 +92,8 @@ func weigh(x []float64, k *weighting) {
 	for c := 0; c < lanes; c += 4 {
 		f0, f1 := archsimd.LoadFloat64x4(of(&k.z[0][0], c)), archsimd.LoadFloat64x4(of(&k.z[0][1], c))
 		g0, g1 := archsimd.LoadFloat64x4(of(&k.z[1][0], c)), archsimd.LoadFloat64x4(of(&k.z[1][1], c))
-		sum, power, crest := archsimd.LoadFloat64x4(of(&k.sum, c)), archsimd.LoadFloat64x4(of(&k.power, c)), archsimd.LoadFloat64x4(of(&k.crest, c))
+		sum, power, crest := archsimd.LoadFloat64x4(of(&k.sum, c)), archsimd.LoadFloat64x4(of(&k.power, c)),
+			archsimd.LoadFloat64x4(of(&k.crest, c))
 		for i := range len(x) / lanes {
 			v := at(x, i, c)
 			power, crest = power.Add(v.Mul(v)), crest.Max(v.Max(o.Sub(v)))

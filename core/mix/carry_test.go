@@ -30,14 +30,18 @@ func TestFoldDowns(t *testing.T) {
 	}{
 		"5.1 to a pair":      {five1, pair, nil, [][]float64{{1, 0, h, 0, h, 0}, {0, 1, h, 0, 0, h}}, 4},
 		"5.1 film to a pair": {film, pair, nil, [][]float64{{1, h, 0, h, 0, 0}, {0, h, 1, 0, h, 0}}, 4},
-		"surrounds at −6 dB": {five1, pair, func(f *Fold) { f.SurroundDB = -6.0205999132796239 }, [][]float64{{1, 0, h, 0, 0.5, 0}, {0, 1, h, 0, 0, 0.5}}, 4},
-		"centre at 0 dB":     {five1, pair, func(f *Fold) { f.CentreDB = 0 }, [][]float64{{1, 0, 1, 0, h, 0}, {0, 1, 1, 0, 0, h}}, 4},
-		"with LFE and trim":  {five1, pair, func(f *Fold) { f.LFEDB, f.TrimDB = off(0), -6.0205999132796239 }, [][]float64{{.5, 0, h / 2, .5, h / 2, 0}, {0, .5, h / 2, .5, 0, h / 2}}, 4},
-		"5.1 to mono":        {five1, []string{"M"}, func(f *Fold) { f.MonoDB = -3.0102999566398120 }, [][]float64{{h, h, 1, 0, .5, .5}}, 6},
-		"a pair to mono":     {pair, []string{"M"}, nil, [][]float64{{.5, .5}}, 2},
-		"7.1 to a pair":      {seven, pair, nil, [][]float64{{1, 0, h, 0, h, 0, h, 0}, {0, 1, h, 0, 0, h, 0, h}}, 6},
-		"7.1 to 5.1":         {seven, five1, nil, [][]float64{{1, 0, 0, 0, 0, 0, 0, 0}, {0, 1, 0, 0, 0, 0, 0, 0}, {0, 0, 1, 0, 0, 0, 0, 0}, {0, 0, 0, 1, 0, 0, 0, 0}, {0, 0, 0, 0, h, 0, h, 0}, {0, 0, 0, 0, 0, h, 0, h}}, 4},
-		"SMPTE to film":      {five1, film, nil, [][]float64{{1, 0, 0, 0, 0, 0}, {0, 0, 1, 0, 0, 0}, {0, 1, 0, 0, 0, 0}, {0, 0, 0, 0, 1, 0}, {0, 0, 0, 0, 0, 1}, {0, 0, 0, 1, 0, 0}}, 0},
+		"surrounds at −6 dB": {five1, pair, func(f *Fold) { f.SurroundDB = -6.0205999132796239 },
+			[][]float64{{1, 0, h, 0, 0.5, 0}, {0, 1, h, 0, 0, 0.5}}, 4},
+		"centre at 0 dB": {five1, pair, func(f *Fold) { f.CentreDB = 0 }, [][]float64{{1, 0, 1, 0, h, 0}, {0, 1, 1, 0, 0, h}}, 4},
+		"with LFE and trim": {five1, pair, func(f *Fold) { f.LFEDB, f.TrimDB = off(0), -6.0205999132796239 },
+			[][]float64{{.5, 0, h / 2, .5, h / 2, 0}, {0, .5, h / 2, .5, 0, h / 2}}, 4},
+		"5.1 to mono":    {five1, []string{"M"}, func(f *Fold) { f.MonoDB = -3.0102999566398120 }, [][]float64{{h, h, 1, 0, .5, .5}}, 6},
+		"a pair to mono": {pair, []string{"M"}, nil, [][]float64{{.5, .5}}, 2},
+		"7.1 to a pair":  {seven, pair, nil, [][]float64{{1, 0, h, 0, h, 0, h, 0}, {0, 1, h, 0, 0, h, 0, h}}, 6},
+		"7.1 to 5.1": {seven, five1, nil, [][]float64{{1, 0, 0, 0, 0, 0, 0, 0}, {0, 1, 0, 0, 0, 0, 0, 0}, {0, 0, 1, 0, 0, 0, 0, 0},
+			{0, 0, 0, 1, 0, 0, 0, 0}, {0, 0, 0, 0, h, 0, h, 0}, {0, 0, 0, 0, 0, h, 0, h}}, 4},
+		"SMPTE to film": {five1, film, nil, [][]float64{{1, 0, 0, 0, 0, 0}, {0, 0, 1, 0, 0, 0}, {0, 1, 0, 0, 0, 0}, {0, 0, 0, 0, 1, 0},
+			{0, 0, 0, 0, 0, 1}, {0, 0, 0, 1, 0, 0}}, 0},
 		"a mono to a pair":   {[]string{"M"}, pair, nil, [][]float64{{h}, {h}}, 1},
 		"a mono to 5.1":      {[]string{"M"}, five1, nil, [][]float64{{0}, {0}, {1}, {0}, {0}, {0}}, 1},
 		"loose to mono":      {[]string{"M", "M", "M"}, []string{"M"}, nil, [][]float64{{1, 1, 1}}, 0},
@@ -47,7 +51,8 @@ func TestFoldDowns(t *testing.T) {
 		"FuMa to a pair":     {[]string{"W", "X", "Y", "Z"}, pair, nil, [][]float64{{h, 0, .5, 0}, {h, 0, -.5, 0}}, 0},
 		"FuMa to right left": {[]string{"W", "X", "Y", "Z"}, []string{"R", "L"}, nil, [][]float64{{h, 0, -.5, 0}, {h, 0, .5, 0}}, 0},
 		"a field to mono":    {layout.ACNLabels(1), []string{"M"}, nil, [][]float64{{1, 0, 0, 0}}, 0},
-		"FuMa to SN3D":       {[]string{"W", "X", "Y", "Z"}, layout.ACNLabels(1), nil, [][]float64{{math.Sqrt2, 0, 0, 0}, {0, 0, 1, 0}, {0, 0, 0, 1}, {0, 1, 0, 0}}, 0},
+		"FuMa to SN3D": {[]string{"W", "X", "Y", "Z"}, layout.ACNLabels(1), nil,
+			[][]float64{{math.Sqrt2, 0, 0, 0}, {0, 0, 1, 0}, {0, 0, 0, 1}, {0, 1, 0, 0}}, 0},
 	} {
 		f := Usual()
 		if c.fold != nil {
@@ -72,7 +77,8 @@ func TestLossesAreSaid(t *testing.T) {
 	for _, l := range lost {
 		said = append(said, l.String())
 	}
-	assert.Equal(t, []string{"C goes into L and R at −3.0 dB", "LFE is left out", "Ls goes into L at −3.0 dB", "Rs goes into R at −3.0 dB"}, said)
+	assert.Equal(t, []string{"C goes into L and R at −3.0 dB", "LFE is left out", "Ls goes into L at −3.0 dB", "Rs goes into R at −3.0 dB"},
+		said)
 	_, lost, _ = Carry(layout.Read(layout.ACNLabels(2)), layout.Read(layout.ACNLabels(1)), Usual())
 	assert.Len(t, lost, 5, "the channels of the second degree")
 }
@@ -80,7 +86,8 @@ func TestLossesAreSaid(t *testing.T) {
 // Whatever goes anywhere, no channel that has a place in both formats is moved, and none gains power on the way but an
 // encoded one.
 func TestEveryFormatToEveryOther(t *testing.T) {
-	formats := [][]string{{"M"}, {"M", "M"}, pair, {"L", "R", "C"}, five1, film, seven, top, layout.ACNLabels(1), layout.N3DLabels(3), layout.FuMaLabels(2), {"1", "2", "3", "4"}}
+	formats := [][]string{{"M"}, {"M", "M"}, pair, {"L", "R", "C"}, five1, film, seven, top, layout.ACNLabels(1), layout.N3DLabels(3),
+		layout.FuMaLabels(2), {"1", "2", "3", "4"}}
 	for _, a := range formats {
 		for _, b := range formats {
 			from, to := layout.Read(a), layout.Read(b)

@@ -62,7 +62,8 @@ func (r *Room) triangle(points []vector, a, b, c int) {
 	if math.Abs(volume) < 1e-9 {
 		return
 	}
-	r.corners = append(r.corners, corner{[3]int{a, b, c}, [3]vector{v.cross(w).times(1 / volume), w.cross(u).times(1 / volume), u.cross(v).times(1 / volume)}})
+	r.corners = append(r.corners, corner{[3]int{a, b, c}, [3]vector{v.cross(w).times(1 / volume), w.cross(u).times(1 / volume),
+		u.cross(v).times(1 / volume)}})
 }
 
 // faces gives the faces of the convex hull of points on a sphere, each as its corners in turn. Points are few, so every

@@ -122,7 +122,8 @@ func Survey(ctx context.Context, src *wave.File, to []io.Writer, progress func(f
 	var warnings []take.Warning
 	if strange > 0 {
 		warnings = append(warnings, take.Warning{Code: "not-numbers", Offset: src.DataOffset,
-			Message: fmt.Sprintf("%d samples are no numbers, or louder than anything can be; they are heard as silence or at the edge of what is", strange)})
+			Message: fmt.Sprintf("%d samples are no numbers, or louder than anything can be; they are heard as silence or at the edge of what is",
+				strange)})
 	}
 	return levels, warnings, nil
 }

@@ -153,7 +153,8 @@ func (a *applying) mixes() {
 	for i, m := range a.pattern.Mixes {
 		id := a.to.of(MixRow, m.ID)
 		a.labels[MixRow][id] = m.Labels
-		a.draft.mixes.put(id, Mix{ID: id, Name: m.Name, Language: m.Language, Labels: m.Labels, Rest: m.Rest, Terms: a.to.terms(m.Terms), Order: i + 1})
+		a.draft.mixes.put(id, Mix{ID: id, Name: m.Name, Language: m.Language, Labels: m.Labels, Rest: m.Rest, Terms: a.to.terms(m.Terms),
+			Order: i + 1})
 	}
 	n := len(a.pattern.Mixes)
 	for _, m := range a.reel.MixList() {
@@ -174,7 +175,8 @@ func (a *applying) groups() {
 	}
 	for i, g := range a.pattern.Groups {
 		id := a.to.of(GroupRow, g.ID)
-		a.draft.groups.put(id, Group{ID: id, Name: g.Name, Tag: g.Tag, Layout: g.Layout, Labels: g.Labels, Stems: append([]string{}, a.to.stems(g.Stems)...), Own: g.Own, Feed: a.to.feed(g.Feed), Asked: g.Asked, Order: i + 1})
+		a.draft.groups.put(id, Group{ID: id, Name: g.Name, Tag: g.Tag, Layout: g.Layout, Labels: g.Labels,
+			Stems: append([]string{}, a.to.stems(g.Stems)...), Own: g.Own, Feed: a.to.feed(g.Feed), Asked: g.Asked, Order: i + 1})
 	}
 	n := len(a.pattern.Groups)
 	for _, g := range a.reel.GroupList() {
@@ -198,7 +200,8 @@ func (a *applying) knots() {
 	for _, k := range a.reel.KnotList() {
 		o, _ := a.reel.Output(k.Output)
 		ours := a.to.taken(GroupRow, o.Group)
-		known := k.Row == TrackRow && said[k.From] || k.Row == StemRow && a.to.taken(StemRow, k.From) || k.Row == MixRow && a.to.taken(MixRow, k.From) || k.Row == StrandRow && a.to.taken(StemRow, first(StemOf(k.From)))
+		known := k.Row == TrackRow && said[k.From] || k.Row == StemRow && a.to.taken(StemRow, k.From) || k.Row == MixRow &&
+			a.to.taken(MixRow, k.From) || k.Row == StrandRow && a.to.taken(StemRow, first(StemOf(k.From)))
 		if ours && known {
 			a.draft.knots.drop(k.ID)
 			continue

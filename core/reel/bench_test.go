@@ -16,7 +16,8 @@ func BenchmarkMove(b *testing.B) {
 		require.NoError(b, r.Apply(change))
 	}
 	for track := range 20 {
-		do(AddTake{Take: "a", Title: fmt.Sprint(track), Start: r.Head.Start, Length: 48000, Parts: []PartPlan{{Name: fmt.Sprint(track), Stem: "DX", Channels: []int{track}, Labels: []string{"M"}}}})
+		do(AddTake{Take: "a", Title: fmt.Sprint(track), Start: r.Head.Start, Length: 48000,
+			Parts: []PartPlan{{Name: fmt.Sprint(track), Stem: "DX", Channels: []int{track}, Labels: []string{"M"}}}})
 	}
 	for _, first := range r.ClipList() {
 		first.Tie = "" // by itself

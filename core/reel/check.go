@@ -53,7 +53,8 @@ func (r *Reel) checkSizes() error {
 	for _, g := range r.Groups {
 		outputs += len(g.Labels)
 	}
-	if len(r.Tracks) > maxTracks || len(r.Clips) > maxClips || len(r.Knots) > maxKnots || len(r.Marks) > maxMarks || len(r.Mixes) > maxTracks || len(r.Buses) > maxTracks ||
+	if len(r.Tracks) > maxTracks || len(r.Clips) > maxClips || len(r.Knots) > maxKnots || len(r.Marks) > maxMarks ||
+		len(r.Mixes) > maxTracks || len(r.Buses) > maxTracks ||
 		outputs > maxOutputs || len(r.Stems) > maxTracks {
 		return broken("A reel has at most %d tracks, %d clips, %d marks and %d outputs", maxTracks, maxClips, maxMarks, maxOutputs)
 	}
@@ -108,7 +109,8 @@ func (r *Reel) checkTrack(id string, t Track) error {
 			return err
 		}
 	}
-	for _, err := range []error{checkLabels(t.Labels), checkGain(t.GainDB), t.Feed.check(), checkCurve(t.Gain, checkGain), checkCurve(t.Pan, checkPan)} {
+	for _, err := range []error{checkLabels(t.Labels), checkGain(t.GainDB), t.Feed.check(), checkCurve(t.Gain, checkGain),
+		checkCurve(t.Pan, checkPan)} {
 		if err != nil {
 			return err
 		}
@@ -130,7 +132,8 @@ func (r *Reel) checkStems(t Track) error {
 }
 
 func (f Feed) check() error {
-	for what, v := range map[Parameter]float64{PanCurve: f.Pan, FrontCurve: f.Front, UpCurve: f.Up, SpreadCurve: f.Spread, TurnCurve: f.Turn, PitchCurve: f.Pitch, RollCurve: f.Roll, NarrowCurve: f.Narrow} {
+	for what, v := range map[Parameter]float64{PanCurve: f.Pan, FrontCurve: f.Front, UpCurve: f.Up, SpreadCurve: f.Spread, TurnCurve: f.Turn,
+		PitchCurve: f.Pitch, RollCurve: f.Roll, NarrowCurve: f.Narrow} {
 		if err := what.check(v); err != nil {
 			return err
 		}
@@ -203,7 +206,8 @@ func (r *Reel) checkOwn(c Clip, depth int) error {
 		return broken("%s would treat %d of its %d channels", c.Name, len(c.Lanes), len(c.Channels))
 	}
 	for _, row := range c.Matrix {
-		if len(row) != len(c.Channels) || len(c.Matrix) > MaxChannels || c.Sum || slices.ContainsFunc(row, func(g float64) bool { return !(math.Abs(g) <= 16) }) {
+		if len(row) != len(c.Channels) || len(c.Matrix) > MaxChannels || c.Sum || slices.ContainsFunc(row,
+			func(g float64) bool { return !(math.Abs(g) <= 16) }) {
 			return broken("The matrix of %s has a gain of at most 16 times for each of its %d channels", c.Name, len(c.Channels))
 		}
 	}
@@ -212,7 +216,8 @@ func (r *Reel) checkOwn(c Clip, depth int) error {
 			return err
 		}
 	}
-	for _, err := range []error{checkGain(c.GainDB), checkFades(c.FadeIn, c.FadeOut, c.Length), checkCurve(c.Gain, checkGain), checkCurve(c.Pan, checkPan)} {
+	for _, err := range []error{checkGain(c.GainDB), checkFades(c.FadeIn, c.FadeOut, c.Length), checkCurve(c.Gain, checkGain),
+		checkCurve(c.Pan, checkPan)} {
 		if err != nil {
 			return err
 		}

@@ -75,10 +75,11 @@ func TestApplyKeepsTheRules(t *testing.T) {
 		"a clip's track goes":         {Tracks: []Put[Track]{{track.ID, &track, nil}}},
 		"a stem that is in use goes":  {Stems: []Put[Stem]{{"DX", ptr(r.Stems["DX"]), nil}}},
 		"a knot's output goes":        {Groups: []Put[Group]{{"dialogue", ptr(r.Groups["dialogue"]), nil}}},
-		"a knot to nowhere":           {Knots: []Put[Knot]{{"track t1 0 > x/L", nil, ptr(Crosspoint{Row: TrackRow, From: "t1", Output: "x/L"}.Knot())}}},
-		"a mark after the clock":      {Marks: []Put[Mark]{{"m1", nil, &Mark{ID: "m1", Name: "x", At: 1 << 50}}}},
-		"two heads":                   {Head: []Put[Head]{{"", nil, nil}}},
-		"a reel at 0 Hz":              {Head: []Put[Head]{{"", ptr(r.Head), ptr(Head{Name: "x"})}}},
+		"a knot to nowhere": {Knots: []Put[Knot]{{"track t1 0 > x/L", nil,
+			ptr(Crosspoint{Row: TrackRow, From: "t1", Output: "x/L"}.Knot())}}},
+		"a mark after the clock": {Marks: []Put[Mark]{{"m1", nil, &Mark{ID: "m1", Name: "x", At: 1 << 50}}}},
+		"two heads":              {Head: []Put[Head]{{"", nil, nil}}},
+		"a reel at 0 Hz":         {Head: []Put[Head]{{"", ptr(r.Head), ptr(Head{Name: "x"})}}},
 	} {
 		err := r.Apply(c)
 		assert.Contains(t, []fault.Kind{fault.BadInput, fault.Stale}, fault.KindOf(err), "%s: %v", name, err)
@@ -179,7 +180,8 @@ func TestClosingAGapTakesAutomationAlong(t *testing.T) {
 	for _, m := range r.MarkList() {
 		places[m.Name] = [2]float64{float64(m.At-s) / secs, float64(m.Length) / secs}
 	}
-	assert.Equal(t, map[string][2]float64{"spans": {8, 4}, "inside": {10, 0}, "before": {2, 3}, "after": {20, 2}, "ends in it": {8, 2}}, places)
+	assert.Equal(t, map[string][2]float64{"spans": {8, 4}, "inside": {10, 0}, "before": {2, 3}, "after": {20, 2}, "ends in it": {8, 2}},
+		places)
 }
 
 // C24. What is restored in part leaves nothing behind that is too short to be heard.

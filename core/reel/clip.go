@@ -60,7 +60,8 @@ func (c Clip) Frame(at int64) int64 { return at - c.Start + c.Offset }
 
 // Plain tells whether the clip's samples are those of its take: no gain, fade, curve or treatment of a channel.
 func (c Clip) Plain() bool {
-	return c.Matrix == nil && c.GainDB == 0 && c.FadeIn.Length == 0 && c.FadeOut.Length == 0 && len(c.Gain) == 0 && len(c.Pan) == 0 && len(c.Lanes) == 0
+	return c.Matrix == nil && c.GainDB == 0 && c.FadeIn.Length == 0 && c.FadeOut.Length == 0 && len(c.Gain) == 0 && len(c.Pan) == 0 &&
+		len(c.Lanes) == 0
 }
 
 // Lane is what is done to one channel of a clip.
@@ -79,7 +80,8 @@ type Lane struct {
 
 // Done tells whether anything that can be heard is done to the channel.
 func (l Lane) Done() bool {
-	return l.Off || l.GainDB != 0 || l.Invert || l.Delay != 0 || len(l.Hushes)+len(l.Dips)+len(l.Borrowed) > 0 || l.FadeIn.Length+l.FadeOut.Length > 0
+	return l.Off || l.GainDB != 0 || l.Invert || l.Delay != 0 || len(l.Hushes)+len(l.Dips)+len(l.Borrowed) > 0 ||
+		l.FadeIn.Length+l.FadeOut.Length > 0
 }
 
 // Span is a range of frames, To excluded.

@@ -171,7 +171,8 @@ func (c TrimClip) Plan(r *Reel, _ Known) (Change, string, error) {
 		}
 	}
 	if by == 0 && c.By != 0 {
-		return Change{}, "", fault.New(fault.BadInput, "%s has no more handle there: its take %s", clip.Name, map[Edge]string{StartEdge: "begins", EndEdge: "ends"}[c.Edge])
+		return Change{}, "", fault.New(fault.BadInput, "%s has no more handle there: its take %s", clip.Name,
+			map[Edge]string{StartEdge: "begins", EndEdge: "ends"}[c.Edge])
 	}
 	for i := range clips {
 		d.trim(clips[i], c.Edge, by)
@@ -193,7 +194,8 @@ func (d *draft) trim(x Clip, edge Edge, by int64) {
 	}
 	var partners []Clip
 	for u := range d.clips.all() {
-		if u.ID != x.ID && u.Track == x.Track && (edge == EndEdge && u.Start < end && end < u.End() && start < u.Start || edge == StartEdge && u.Start < start && start < u.End() && u.End() < end) {
+		if u.ID != x.ID && u.Track == x.Track && (edge == EndEdge && u.Start < end && end < u.End() && start < u.Start || edge == StartEdge &&
+			u.Start < start && start < u.End() && u.End() < end) {
 			partners = append(partners, u)
 		}
 	}

@@ -139,8 +139,11 @@ func init() { // Several reads it
 		"tieBack": TieBack{}, "tieClips": TieClips{}, "setLane": SetLane{}, "cutLane": CutLane{}, "hush": Hush{}, "dip": DipRange{},
 		"restore": Restore{}, "borrow": Borrow{}, "setCurve": SetCurve{}, "rangeGain": RangeGain{}, "setMark": SetMark{},
 		"removeMarks": RemoveMarks{}, "readChannels": ReadChannels{}, "splitClip": SplitClip{}, "joinClips": JoinClips{},
-		"swapTake": SwapTake{}, "unsettle": Unsettle{}, "addStem": AddStem{}, "setStem": SetStem{}, "removeStem": RemoveStem{}, "reorder": Reorder{},
-		"setMix": SetMix{}, "setBus": SetBus{}, "setCorrection": SetCorrection{}, "changeCorrection": ChangeCorrection{}, "removeCorrection": RemoveCorrection{}, "removeMixes": RemoveMixes{}, "setGroup": SetGroup{}, "removeGroups": RemoveGroups{}, "setMatrix": SetMatrix{}, "several": Several{},
+		"swapTake": SwapTake{}, "unsettle": Unsettle{}, "addStem": AddStem{}, "setStem": SetStem{}, "removeStem": RemoveStem{},
+		"reorder": Reorder{},
+		"setMix":  SetMix{}, "setBus": SetBus{}, "setCorrection": SetCorrection{}, "changeCorrection": ChangeCorrection{},
+		"removeCorrection": RemoveCorrection{}, "removeMixes": RemoveMixes{}, "setGroup": SetGroup{}, "removeGroups": RemoveGroups{},
+		"setMatrix": SetMatrix{}, "several": Several{},
 	} {
 		commands[kind] = reflect.TypeOf(c)
 	}

@@ -108,7 +108,8 @@ func (c SetCorrection) Plan(r *Reel, _ Known) (Change, string, error) {
 	if !slices.Contains(groups, c.Of) {
 		groups = append([]string{c.Of}, groups...)
 	}
-	d.corrections.put(CorrectionID(c.Of), Correction{ID: CorrectionID(c.Of), Of: c.Of, Groups: groups, To: c.To, GainDB: c.GainDB, Ride: some(c.Ride),
+	d.corrections.put(CorrectionID(c.Of), Correction{ID: CorrectionID(c.Of), Of: c.Of, Groups: groups, To: c.To, GainDB: c.GainDB,
+		Ride:  some(c.Ride),
 		Limit: some(c.Limit), MatchDB: c.MatchDB, Basis: c.Basis, Before: c.Before})
 	return d.finish(), "correct " + g.Name, nil
 }
@@ -170,7 +171,8 @@ func (d *draft) followGroups() {
 		}
 		stay := slices.DeleteFunc(slices.Clone(c.Groups), func(g string) bool { _, there := d.groups.get(g); return !there })
 		stay = slices.DeleteFunc(slices.Clone(stay), func(g string) bool { // it would act there twice
-			return g != c.Of && (derives(d.groups.get, g, c.Of) || slices.ContainsFunc(stay, func(h string) bool { return h != g && derives(d.groups.get, h, g) }))
+			return g != c.Of && (derives(d.groups.get, g, c.Of) || slices.ContainsFunc(stay,
+				func(h string) bool { return h != g && derives(d.groups.get, h, g) }))
 		})
 		if len(stay) < len(c.Groups) {
 			c.Groups = stay
@@ -220,7 +222,8 @@ func derives(group func(id string) (Group, bool), from, to string) bool {
 }
 
 func (r *Reel) checkCorrection(id string, c Correction) error {
-	if c.ID != id || id != CorrectionID(c.Of) || !word(id, 300) || !slices.Contains(c.Groups, c.Of) || len(c.To.Title) > 300 || len(c.Basis) > 200 {
+	if c.ID != id || id != CorrectionID(c.Of) || !word(id, 300) || !slices.Contains(c.Groups, c.Of) || len(c.To.Title) > 300 ||
+		len(c.Basis) > 200 {
 		return broken("A correction is called after the output group that it is of")
 	}
 	for _, gain := range []float64{c.GainDB, c.MatchDB} {

@@ -100,7 +100,8 @@ func (c SetCurve) Plan(r *Reel, _ Known) (Change, string, error) {
 }
 
 // curve changes a curve. change gets its points and what to add to a sample of the reel to get one of its places.
-func (d *draft) curve(of CurveOf, id string, what Parameter, change func(points []Point, offset int64, name string) ([]Point, error)) error {
+func (d *draft) curve(of CurveOf, id string, what Parameter, change func(points []Point, offset int64, name string) ([]Point,
+	error)) error {
 	var points *[]Point
 	var err error
 	switch of {
@@ -237,7 +238,8 @@ func (c RangeGain) Plan(r *Reel, _ Known) (Change, string, error) {
 			name = called
 			s := c.moved(offset)
 			level := func(at int64) float64 { return min(MaxGainDB, max(MinGainDB, Level(points, at)+c.GainDB)) }
-			out := []Point{{s.From, Level(points, s.From)}, {s.From + ramp, level(s.From + ramp)}, {s.To - ramp, level(s.To - ramp)}, {s.To, Level(points, s.To)}}
+			out := []Point{{s.From, Level(points, s.From)}, {s.From + ramp, level(s.From + ramp)}, {s.To - ramp, level(s.To - ramp)},
+				{s.To, Level(points, s.To)}}
 			for _, p := range points {
 				switch {
 				case p.At < s.From || p.At > s.To:

@@ -36,10 +36,13 @@ func TestWhatBreaksATieSaysSoFirst(t *testing.T) {
 	laid(t, r, "A", 3, 0, 20, false)
 	laid(t, r, "P", 1, 30, 5, true)
 	boom := one(t, r, "Aa", 1)
-	refused(t, r, fault.Unties, "A is tied to 2 other clips. This would put it 3 frames out of sync", MoveClips{Clips: []string{boom.ID}, By: 3 * 1920, Alone: true})
-	refused(t, r, fault.Unties, "P is tied to the picture. This would put it 1 frame and 5 samples out of sync", MoveClips{Clips: []string{one(t, r, "Pa", 31).ID}, By: -1925})
+	refused(t, r, fault.Unties, "A is tied to 2 other clips. This would put it 3 frames out of sync",
+		MoveClips{Clips: []string{boom.ID}, By: 3 * 1920, Alone: true})
+	refused(t, r, fault.Unties, "P is tied to the picture. This would put it 1 frame and 5 samples out of sync",
+		MoveClips{Clips: []string{one(t, r, "Pa", 31).ID}, By: -1925})
 	refused(t, r, fault.Unties, "is tied to 2 other clips", SlipClip{Clip: boom.ID, By: 100, Alone: true})
-	refused(t, r, fault.Unties, "tied", CutOut{Span: Span{r.Head.Start + secs, r.Head.Start + 2*secs}, Tracks: []string{boom.Track}, Close: true})
+	refused(t, r, fault.Unties, "tied", CutOut{Span: Span{r.Head.Start + secs, r.Head.Start + 2*secs}, Tracks: []string{boom.Track},
+		Close: true})
 
 	do(t, r, MoveClips{Clips: []string{boom.ID}, By: 3 * 1920, Alone: true, Untie: true})
 	assert.Equal(t, []Adrift{{boom.ID, 3 * 1920, "3 frames late"}}, r.Adrifts())

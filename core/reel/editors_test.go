@@ -25,7 +25,8 @@ func whole(t *testing.T, r *Reel, did string) {
 	}
 	there := func(row Row, id string) bool {
 		stem, _ := StemOf(id)
-		return map[Row]bool{TrackRow: r.Tracks[id].ID != "", StemRow: r.Stems[id].ID != "", StrandRow: r.Stems[stem].ID != "", MixRow: r.Mixes[id].ID != "", GroupRow: r.Groups[id].ID != ""}[row]
+		return map[Row]bool{TrackRow: r.Tracks[id].ID != "", StemRow: r.Stems[id].ID != "", StrandRow: r.Stems[stem].ID != "",
+			MixRow: r.Mixes[id].ID != "", GroupRow: r.Groups[id].ID != ""}[row]
 	}
 	outputs := map[string]bool{}
 	for _, o := range r.OutputList() {

@@ -39,7 +39,8 @@ func init() { // the rules of objects look at the others
 			func(d *draft) *layer[Mix] { return &d.mixes }, func(t *Touched) *map[string]bool { return &t.Mixes }, (*Reel).checkMix},
 		kindOf[Bus]{"level", func(r *Reel) *map[string]Bus { return &r.Buses }, func(c *Change) *[]Put[Bus] { return &c.Buses },
 			func(d *draft) *layer[Bus] { return &d.buses }, func(t *Touched) *map[string]bool { return &t.Buses }, (*Reel).checkBus},
-		kindOf[Correction]{"correction", func(r *Reel) *map[string]Correction { return &r.Corrections }, func(c *Change) *[]Put[Correction] { return &c.Corrections },
+		kindOf[Correction]{"correction", func(r *Reel) *map[string]Correction { return &r.Corrections },
+			func(c *Change) *[]Put[Correction] { return &c.Corrections },
 			func(d *draft) *layer[Correction] { return &d.corrections }, func(t *Touched) *map[string]bool { return &t.Corrections },
 			(*Reel).checkCorrection},
 	}

@@ -196,7 +196,8 @@ func (c Restore) Plan(r *Reel, _ Known) (Change, string, error) {
 		if err != nil {
 			return err
 		}
-		l.Hushes, l.Dips, l.Borrowed = withoutSpans(l.Hushes, s), withoutDips(slices.Clone(l.Dips), s), withoutBorrowed(slices.Clone(l.Borrowed), s)
+		l.Hushes, l.Dips, l.Borrowed = withoutSpans(l.Hushes, s), withoutDips(slices.Clone(l.Dips), s),
+			withoutBorrowed(slices.Clone(l.Borrowed), s)
 		l.Cuts = slices.DeleteFunc(slices.Clone(l.Cuts), func(at int64) bool { return at >= s.From && at <= s.To })
 		return nil
 	})
@@ -241,7 +242,8 @@ func (c Borrow) Plan(r *Reel, known Known) (Change, string, error) {
 		if err != nil {
 			return err
 		}
-		b := Borrowed{Span: s, Take: c.Take, Title: from.Title, Channel: c.TakeChannel, Offset: c.Offset + max(0, clip.Start-c.From), GainDB: c.GainDB, Fade: c.Fade}
+		b := Borrowed{Span: s, Take: c.Take, Title: from.Title, Channel: c.TakeChannel, Offset: c.Offset + max(0, clip.Start-c.From),
+			GainDB: c.GainDB, Fade: c.Fade}
 		b.Fade.Length = min(max(b.Fade.Length, Ramp), (s.To-s.From)/2)
 		if err := checkFade(b.Fade, s.To-s.From); err != nil {
 			return err

@@ -143,7 +143,8 @@ func (c LayTakes) rows(r *Reel) (rows []layRow, err error) {
 	parts, whole := finished(c.Takes)
 	if whole = whole && !c.Plain; whole {
 		rank := func(f take.Finished) int {
-			return slices.Index([]take.Role{take.FullMixRole, take.DialogueRole, take.NarrationRole, take.MusicRole, take.EffectsRole, take.AmbienceRole, take.MERole}, f.Role)
+			return slices.Index([]take.Role{take.FullMixRole, take.DialogueRole, take.NarrationRole, take.MusicRole, take.EffectsRole,
+				take.AmbienceRole, take.MERole}, f.Role)
 		}
 		order := make([]int, len(parts))
 		for i := range order {

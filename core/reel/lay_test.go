@@ -24,7 +24,8 @@ func emptyReel() *Reel {
 }
 
 var promo = []Source{
-	arrived("Crossing MUSIC", []take.Set{take.Pair(1, 2)}, "L", "R"), arrived("Crossing NARRATION", nil, ""), arrived("Crossing MIX", []take.Set{take.Pair(1, 2)}, "L", "R"), arrived("Crossing DIALOGUE", nil, ""),
+	arrived("Crossing MUSIC", []take.Set{take.Pair(1, 2)}, "L", "R"), arrived("Crossing NARRATION", nil, ""),
+	arrived("Crossing MIX", []take.Set{take.Pair(1, 2)}, "L", "R"), arrived("Crossing DIALOGUE", nil, ""),
 }
 
 func groupsOf(r *Reel) (out []string) {
@@ -44,7 +45,8 @@ func TestAFinishedMixIsLaidAndRouted(t *testing.T) {
 	before := r.Clone()
 	change, name := do(t, r, LayTakes{Takes: promo, Route: true})
 	assert.Equal(t, "lay 4 takes", name)
-	assert.Equal(t, []string{"Full mix MIX stereo from MIX", "Dialogue DX mono from DIALOGUE", "Narration NX mono from NARRATION", "Music MX stereo from MUSIC"}, groupsOf(r))
+	assert.Equal(t, []string{"Full mix MIX stereo from MIX", "Dialogue DX mono from DIALOGUE", "Narration NX mono from NARRATION",
+		"Music MX stereo from MUSIC"}, groupsOf(r))
 	assert.Len(t, r.OutputList(), 6)
 	for _, track := range r.TrackList() {
 		assert.Empty(t, track.Stem, "it comes as it is: no stem has it as well")
@@ -60,7 +62,8 @@ func TestAFinishedMixIsLaidAndRouted(t *testing.T) {
 	do(t, r, SetGroup{Name: "Stereo", Tag: "MIX", Layout: "stereo"})
 	do(t, r, SetGroup{Name: "Voice", Tag: "VO", Layout: "stereo"})
 	do(t, r, LayTakes{Takes: promo, Route: true})
-	assert.Equal(t, []string{"M and E ME stereo from nothing", "Stereo MIX stereo from MIX", "Voice VO stereo from nothing"}, groupsOf(r), "a narration in mono does not feed a pair")
+	assert.Equal(t, []string{"M and E ME stereo from nothing", "Stereo MIX stereo from MIX", "Voice VO stereo from nothing"}, groupsOf(r),
+		"a narration in mono does not feed a pair")
 	assert.Len(t, r.Tracks, 4)
 	do(t, r, LayTakes{Takes: promo, Route: true})
 	assert.Contains(t, groupsOf(r), "Stereo MIX stereo from MIX")
@@ -68,7 +71,8 @@ func TestAFinishedMixIsLaidAndRouted(t *testing.T) {
 }
 
 func TestMonosOfOnePartAreJoinedFirst(t *testing.T) {
-	monos := []Source{arrived("Mix_R", nil, ""), arrived("VO", nil, ""), arrived("MixL", nil, ""), arrived("MXLs", nil, ""), arrived("MX C", nil, ""), arrived("MX-L", nil, ""), arrived("DX_L", nil, "")}
+	monos := []Source{arrived("Mix_R", nil, ""), arrived("VO", nil, ""), arrived("MixL", nil, ""), arrived("MXLs", nil, ""),
+		arrived("MX C", nil, ""), arrived("MX-L", nil, ""), arrived("DX_L", nil, "")}
 	assert.Equal(t, [][]string{{"take MixL", "take Mix_R"}, {"take MX-L", "take MX C", "take MXLs"}}, Joins(monos))
 	assert.Empty(t, Joins([]Source{monos[0], monos[2], arrived("mix l", nil, "")}), "two lefts")
 	assert.Empty(t, Joins([]Source{arrived("Cue L", nil, ""), arrived("Cue R", nil, "")}), "nothing of a finished mix")
@@ -83,10 +87,12 @@ func TestTakesOfOtherKindsAreLaidWhereTheyBelong(t *testing.T) {
 	cue := arrived("Cue", []take.Set{take.Pair(1, 2)}, "L", "R")
 	rows, err := LayTakes{Takes: []Source{boom, cue}}.Look(r)
 	require.NoError(t, err)
-	assert.Equal(t, []LaidTake{{Take: "take 12A/3", Name: "Boom", Tracks: 2, At: at}, {Take: "take Cue", Name: "Cue", Tracks: 1, Labels: []string{"L", "R"}, At: 36000 * 48000}}, rows)
+	assert.Equal(t, []LaidTake{{Take: "take 12A/3", Name: "Boom", Tracks: 2, At: at},
+		{Take: "take Cue", Name: "Cue", Tracks: 1, Labels: []string{"L", "R"}, At: 36000 * 48000}}, rows)
 	assert.Empty(t, r.Tracks, "looking changes nothing")
 	do(t, r, LayTakes{Takes: []Source{boom, cue}})
-	assert.Equal(t, []string{"Boom", "Ines lav", "Cue"}, names(r.TrackList(), func(t Track) string { return t.Name }), "a stereo take is called as it is, not L + R")
+	assert.Equal(t, []string{"Boom", "Ines lav", "Cue"}, names(r.TrackList(), func(t Track) string { return t.Name }),
+		"a stereo take is called as it is, not L + R")
 	do(t, r, LayTakes{Takes: promo[2:3], Plain: true, Route: true})
 	assert.Empty(t, r.Groups, "as a take like others")
 	refused(t, r, fault.BadInput, "Choose the takes", LayTakes{})

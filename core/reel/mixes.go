@@ -38,7 +38,8 @@ type SetMix struct {
 
 func (c SetMix) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
-	m := Mix{ID: c.ID, Name: strings.TrimSpace(c.Name), Language: strings.TrimSpace(c.Language), Labels: c.Labels, Rest: c.Rest, Terms: c.Terms}
+	m := Mix{ID: c.ID, Name: strings.TrimSpace(c.Name), Language: strings.TrimSpace(c.Language), Labels: c.Labels, Rest: c.Rest,
+		Terms: c.Terms}
 	if m.Terms == nil {
 		m.Terms = []Term{}
 	}

@@ -98,10 +98,12 @@ func PatternOf(r *Reel, name, about string) Pattern {
 		p.Mixes = append(p.Mixes, PatternMix{ids.of(MixRow, m.ID), m.Name, m.Language, m.Labels, m.Rest, ids.terms(m.Terms)})
 	}
 	for _, g := range r.GroupList() {
-		p.Groups = append(p.Groups, PatternGroup{ids.of(GroupRow, g.ID), g.Name, g.Tag, g.Layout, g.Labels, ids.stems(g.Stems), g.Own, ids.feed(g.Feed), g.Asked})
+		p.Groups = append(p.Groups, PatternGroup{ids.of(GroupRow, g.ID), g.Name, g.Tag, g.Layout, g.Labels, ids.stems(g.Stems), g.Own,
+			ids.feed(g.Feed), g.Asked})
 	}
 	for _, t := range r.TrackList() {
-		p.Tracks = append(p.Tracks, PatternTrack{ids.of(TrackRow, t.ID), t.Name, t.Labels, t.Stem, t.Strand, t.Second, t.Folder, t.Height, t.Feed})
+		p.Tracks = append(p.Tracks, PatternTrack{ids.of(TrackRow, t.ID), t.Name, t.Labels, t.Stem, t.Strand, t.Second, t.Folder, t.Height,
+			t.Feed})
 	}
 	for _, k := range r.KnotList() {
 		point, _ := ids.point(r, k.Crosspoint)
@@ -125,7 +127,10 @@ func (n renaming) keep(row Row, id string) { n.put(row, id, id) }
 
 // slug names an object by its name, in small letters, unlike any other.
 func (n renaming) slug(row Row, id, name string) {
-	word := strings.Trim(strings.Join(strings.FieldsFunc(strings.ToLower(name), func(c rune) bool { return c > 127 || !unicode.IsLetter(c) && !unicode.IsDigit(c) }), "-"), "-")
+	word := strings.Trim(strings.Join(strings.FieldsFunc(strings.ToLower(name), func(c rune) bool {
+		return c > 127 || !unicode.IsLetter(c) &&
+			!unicode.IsDigit(c)
+	}), "-"), "-")
 	word = cmp.Or(word[:min(len(word), 40)], string(row))
 	if madeID.MatchString(word) || unicode.IsDigit(rune(word[0])) {
 		word = string(row) + "-" + word

@@ -19,9 +19,11 @@ var wide = []string{"L", "R", "C", "LFE", "Ls", "Rs"}
 func patterned(t *testing.T) *Reel {
 	r := New("Reel 1", 48000, timecode.Rate{Num: 25, Den: 1}, 0, DefaultStems())
 	for _, c := range []Command{
-		SetStem{Stem: "DX", Labels: &wide}, SetMix{Name: "Full mix", Language: "eng", Labels: wide, Rest: true, Terms: []Term{{Row: StrandRow, From: StrandID("DX", "Tobiah"), GainDB: -3}}},
+		SetStem{Stem: "DX", Labels: &wide}, SetMix{Name: "Full mix", Language: "eng", Labels: wide, Rest: true,
+			Terms: []Term{{Row: StrandRow, From: StrandID("DX", "Tobiah"), GainDB: -3}}},
 		SetReel{PanLaw: ptr(4.5), Angles: &layout.Angles{"Ls": {Azimuth: 120}}},
-		AddTake{Take: "boom", Title: "12A/3", Length: 48000, Parts: []PartPlan{{Name: "Boom", Stem: "DX", Strand: "Ines", Channels: []int{0}, Labels: []string{"M"}}}},
+		AddTake{Take: "boom", Title: "12A/3", Length: 48000, Parts: []PartPlan{{Name: "Boom", Stem: "DX", Strand: "Ines", Channels: []int{0},
+			Labels: []string{"M"}}}},
 	} {
 		do(t, r, c)
 	}
@@ -32,7 +34,8 @@ func patterned(t *testing.T) *Reel {
 	do(t, r, SetGroup{Name: "Ines", Layout: "mono", Feed: &Feeder{Row: StrandRow, From: StrandID("DX", "Ines")}})
 	do(t, r, SetGroup{Name: "Boom", Layout: "mono", Feed: &Feeder{Row: TrackRow, From: track}})
 	out := r.OutputList()
-	do(t, r, SetKnots{Knots: []Crosspoint{{Row: StemRow, From: "MX", Output: out[0].ID}, {Row: TrackRow, From: track, Output: out[1].ID, GainDB: -6}, {Row: MixRow, From: full, Channel: 2, Output: out[8].ID, Invert: true}}})
+	do(t, r, SetKnots{Knots: []Crosspoint{{Row: StemRow, From: "MX", Output: out[0].ID},
+		{Row: TrackRow, From: track, Output: out[1].ID, GainDB: -6}, {Row: MixRow, From: full, Channel: 2, Output: out[8].ID, Invert: true}}})
 	return r
 }
 
@@ -45,7 +48,8 @@ func TestAPatternMakesAReelLikeItsOwn(t *testing.T) {
 	require.NoError(t, json.Unmarshal(kept, &p))
 	require.NoError(t, p.Check())
 	assert.Equal(t, "full-mix-5-1", p.Groups[0].ID)
-	assert.Equal(t, Crosspoint{Row: TrackRow, From: "boom", Output: "full-mix-5-1/R", GainDB: -6}, p.Knots[len(p.Knots)-1], "named by what it is called")
+	assert.Equal(t, Crosspoint{Row: TrackRow, From: "boom", Output: "full-mix-5-1/R", GainDB: -6}, p.Knots[len(p.Knots)-1],
+		"named by what it is called")
 
 	next, err := p.Begin("Reel 2", 48000, timecode.Rate{Num: 24, Den: 1}, 3600)
 	require.NoError(t, err)
@@ -73,7 +77,8 @@ func TestAPatternOnAReelWithWork(t *testing.T) {
 	do(t, r, SetGroup{Name: "Scratch", Layout: "mono"})
 	do(t, r, AddStem{Tag: "WX", Name: "Walla", Labels: []string{"L", "R"}})
 	stereo, scratch := r.GroupList()[0], r.GroupList()[1]
-	do(t, r, SetKnots{Knots: []Crosspoint{{Row: StemRow, From: "DX", Output: OutputID(stereo.ID, "L")}, {Row: StemRow, From: "WX", Output: OutputID(stereo.ID, "R")}, {Row: StemRow, From: "DX", Output: OutputID(scratch.ID, "M")}}})
+	do(t, r, SetKnots{Knots: []Crosspoint{{Row: StemRow, From: "DX", Output: OutputID(stereo.ID, "L")},
+		{Row: StemRow, From: "WX", Output: OutputID(stereo.ID, "R")}, {Row: StemRow, From: "DX", Output: OutputID(scratch.ID, "M")}}})
 	before := r.Clone()
 
 	fits := map[string]Fits{}
@@ -83,9 +88,11 @@ func TestAPatternOnAReelWithWork(t *testing.T) {
 		fits[string(f.Row)+" "+f.Name] = f.Does
 	}
 	assert.Equal(t, map[string]Fits{
-		"stem Dialogue": FitsChanges, "stem Narration": FitsSame, "stem Music": FitsSame, "stem Effects": FitsSame, "stem Ambience": FitsSame, "stem Walla": FitsLeft,
-		"mix Full mix": FitsNew, "group Full mix 5.1": FitsNew, "group Stereo": FitsChanges, "group Ines": FitsNew, "group Boom": FitsNew, "group Scratch": FitsLeft,
-		"track Boom": FitsChanges, "track Lava": FitsLeft,
+		"stem Dialogue": FitsChanges, "stem Narration": FitsSame, "stem Music": FitsSame, "stem Effects": FitsSame, "stem Ambience": FitsSame,
+		"stem Walla":   FitsLeft,
+		"mix Full mix": FitsNew, "group Full mix 5.1": FitsNew, "group Stereo": FitsChanges, "group Ines": FitsNew, "group Boom": FitsNew,
+		"group Scratch": FitsLeft,
+		"track Boom":    FitsChanges, "track Lava": FitsLeft,
 	}, fits)
 
 	change, name := do(t, r, ApplyPattern{Pattern: p, Tracks: true, Remove: []Left{{GroupRow, scratch.ID}}})
@@ -97,7 +104,8 @@ func TestAPatternOnAReelWithWork(t *testing.T) {
 	assert.Equal(t, 2.0, r.Tracks[boom].GainDB)
 	assert.Equal(t, []any{"Ines", true}, []any{r.Tracks[boom].Strand, r.Tracks[boom].Feed.Placed})
 	assert.Len(t, r.Clips, 2)
-	assert.NotContains(t, r.Knots, knotID(StemRow, "DX", 0, OutputID(stereo.ID, "L")), "between the pattern's rows and groups its knots hold alone")
+	assert.NotContains(t, r.Knots, knotID(StemRow, "DX", 0, OutputID(stereo.ID, "L")),
+		"between the pattern's rows and groups its knots hold alone")
 	assert.Contains(t, r.Knots, knotID(StemRow, "WX", 0, OutputID(stereo.ID, "R")), "what it does not know stays")
 	assert.Contains(t, r.Knots, knotID(TrackRow, boom, 0, OutputID("full-mix-5-1", "R")))
 	assert.Equal(t, boom, r.GroupList()[3].Feed.From)
@@ -110,7 +118,8 @@ func TestAPatternOnAReelWithWork(t *testing.T) {
 	do(t, r, SetReel{PanLaw: ptr(6.0), Angles: &layout.Angles{"Rs": {Azimuth: -100}}})
 	do(t, r, LayOutputs{Spec: "own", Title: "Own", Groups: pairGroups, Yes: true})
 	do(t, r, ApplyPattern{Pattern: plain, Yes: true})
-	assert.Equal(t, []any{"own", 6.0, layout.Angles{"Rs": {Azimuth: -100}}}, []any{r.Head.Spec, r.Head.PanLaw, r.Head.Angles}, "what it leaves out stays")
+	assert.Equal(t, []any{"own", 6.0, layout.Angles{"Rs": {Azimuth: -100}}}, []any{r.Head.Spec, r.Head.PanLaw, r.Head.Angles},
+		"what it leaves out stays")
 
 	broken := p
 	broken.Knots = []Crosspoint{{Row: MixRow, From: "nothing", Output: "full-mix-5-1/L"}}
@@ -135,7 +144,8 @@ func TestAPatternAsksBeforeItLoses(t *testing.T) {
 	do(t, r, aTake("Lav", 1))
 	do(t, r, SetGroup{Name: "Stereo", Layout: "5.1"})
 	g := r.GroupList()[0].ID
-	do(t, r, SetKnots{Knots: []Crosspoint{{Row: TrackRow, From: r.TrackList()[0].ID, Output: OutputID(g, "C")}, {Row: TrackRow, From: r.TrackList()[0].ID, Output: OutputID(g, "L")}}})
+	do(t, r, SetKnots{Knots: []Crosspoint{{Row: TrackRow, From: r.TrackList()[0].ID, Output: OutputID(g, "C")},
+		{Row: TrackRow, From: r.TrackList()[0].ID, Output: OutputID(g, "L")}}})
 	refused(t, r, fault.Loses, "Applying Ferry loses the knot from Lava to Stereo C", ApplyPattern{Pattern: p, Tracks: true})
 	do(t, r, ApplyPattern{Pattern: p, Tracks: true, Yes: true})
 	assert.Contains(t, r.Knots, knotID(TrackRow, r.TrackList()[0].ID, 0, OutputID(g, "L")))

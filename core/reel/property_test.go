@@ -29,7 +29,8 @@ func TestAnySequence(t *testing.T) {
 			kind, c := randomCommand(rnd, r)
 			change, name, err := c.Plan(r, shelf{})
 			if err != nil {
-				require.Contains(t, []fault.Kind{fault.BadInput, fault.NotFound, fault.Unties, fault.Stale, fault.Loses}, fault.KindOf(err), "%T: %v", c, err)
+				require.Contains(t, []fault.Kind{fault.BadInput, fault.NotFound, fault.Unties, fault.Stale, fault.Loses}, fault.KindOf(err), "%T: %v",
+					c, err)
 				continue
 			}
 			require.NotEmpty(t, name, "%T", c)
@@ -172,7 +173,8 @@ func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
 	case "moveStrays":
 		return kind, MoveStrays{}
 	case "setKnots":
-		knots := []Crosspoint{{Row: StemRow, From: "DX", Channel: rnd.Intn(2), Output: output, GainDB: float64(-rnd.Intn(9))}, {Row: TrackRow, From: track.ID, Output: output}}
+		knots := []Crosspoint{{Row: StemRow, From: "DX", Channel: rnd.Intn(2), Output: output, GainDB: float64(-rnd.Intn(9))},
+			{Row: TrackRow, From: track.ID, Output: output}}
 		return kind, SetKnots{knots[:1+rnd.Intn(2)]}
 	case "clearKnots":
 		if len(r.Groups) == 0 || yes() {
@@ -216,7 +218,8 @@ func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
 		}
 		return kind, c
 	case "setClip":
-		return kind, SetClip{Clip: clip.ID, GainDB: &dB, Mute: ptr(yes()), FadeIn: &fade, FadeOut: &fade, Stem: ptr([]string{"DX", "FX"}[rnd.Intn(2)])}
+		return kind, SetClip{Clip: clip.ID, GainDB: &dB, Mute: ptr(yes()), FadeIn: &fade, FadeOut: &fade,
+			Stem: ptr([]string{"DX", "FX"}[rnd.Intn(2)])}
 	case "crossfade":
 		for _, next := range clips {
 			if next.Track == clip.Track && next.Start > clip.Start && next.Start <= clip.End() {
@@ -287,7 +290,8 @@ func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
 			}
 		}
 		labels := r.Tracks[clip.Track].Labels
-		return "settle", Settle{Clips: []Clip{clip}, Take: "rendered", Title: "settled", Channels: len(labels), Start: clip.Start, Length: clip.Length}
+		return "settle", Settle{Clips: []Clip{clip}, Take: "rendered", Title: "settled", Channels: len(labels), Start: clip.Start,
+			Length: clip.Length}
 	}
 	return kind, randomWeave(rnd, r, kind, track, clip)
 }
@@ -304,7 +308,8 @@ func randomWeave(rnd *rand.Rand, r *Reel, kind string, track Track, clip Clip) C
 		}
 		return ids[rnd.Intn(len(ids))]
 	}
-	stem, mixID, group := pick(slices.Collect(maps.Keys(r.Stems))), pick(slices.Collect(maps.Keys(r.Mixes))), pick(slices.Collect(maps.Keys(r.Groups)))
+	stem, mixID, group := pick(slices.Collect(maps.Keys(r.Stems))), pick(slices.Collect(maps.Keys(r.Mixes))),
+		pick(slices.Collect(maps.Keys(r.Groups)))
 	labels := widths[rnd.Intn(len(widths))]
 	switch kind {
 	case "addStem":
@@ -314,17 +319,22 @@ func randomWeave(rnd *rand.Rand, r *Reel, kind string, track Track, clip Clip) C
 	case "removeStem":
 		return RemoveStem{Stem: stem, To: pick(slices.Collect(maps.Keys(r.Stems))), Yes: yes()}
 	case "reorder":
-		return Reorder{Row: []Row{StemRow, MixRow, GroupRow}[rnd.Intn(3)], IDs: slices.DeleteFunc([]string{[]string{stem, mixID, group}[rnd.Intn(3)]}, func(id string) bool { return id == "" })}
+		return Reorder{Row: []Row{StemRow, MixRow, GroupRow}[rnd.Intn(3)], IDs: slices.DeleteFunc([]string{[]string{stem, mixID,
+			group}[rnd.Intn(3)]}, func(id string) bool { return id == "" })}
 	case "setMix":
-		terms := []Term{{Row: StemRow, From: stem, GainDB: float64(-rnd.Intn(9)), Out: yes()}, {Row: StrandRow, From: StrandID(track.Stem, track.Strand), Out: yes()}}
-		return SetMix{ID: mixID, Name: "Mix " + string(rune('A'+rnd.Intn(26))), Language: "eng", Labels: labels, Rest: yes(), Terms: terms[:rnd.Intn(3)], Yes: yes()}
+		terms := []Term{{Row: StemRow, From: stem, GainDB: float64(-rnd.Intn(9)), Out: yes()},
+			{Row: StrandRow, From: StrandID(track.Stem, track.Strand), Out: yes()}}
+		return SetMix{ID: mixID, Name: "Mix " + string(rune('A'+rnd.Intn(26))), Language: "eng", Labels: labels, Rest: yes(),
+			Terms: terms[:rnd.Intn(3)], Yes: yes()}
 	case "setBus":
 		rows := []Left{{StrandRow, StrandID(track.Stem, track.Strand)}, {StemRow, stem}, {MixRow, mixID}, {GroupRow, group}, {TrackRow, track.ID}}
 		l := rows[rnd.Intn(len(rows))]
-		return SetBus{Row: l.Row, From: l.ID, GainDB: ptr(float64(-rnd.Intn(3))), Pan: ptr(rnd.Float64()*2 - 1), Turn: ptr(float64(rnd.Intn(2) * 90))}
+		return SetBus{Row: l.Row, From: l.ID, GainDB: ptr(float64(-rnd.Intn(3))), Pan: ptr(rnd.Float64()*2 - 1),
+			Turn: ptr(float64(rnd.Intn(2) * 90))}
 	case "setCorrection":
 		points := []Point{{At: int64(rnd.Intn(1000)), Value: -3}, {At: 2000 + int64(rnd.Intn(1000)), Value: float64(-rnd.Intn(5))}}
-		return SetCorrection{Of: group, Groups: []string{pick(slices.Collect(maps.Keys(r.Groups)))}, To: Target{Title: "Night", TruePeak: ptr(-3.0)}, GainDB: float64(rnd.Intn(9) - 4),
+		return SetCorrection{Of: group, Groups: []string{pick(slices.Collect(maps.Keys(r.Groups)))},
+			To: Target{Title: "Night", TruePeak: ptr(-3.0)}, GainDB: float64(rnd.Intn(9) - 4),
 			Limit: points[:rnd.Intn(3)], Basis: "x"}
 	case "changeCorrection":
 		return ChangeCorrection{Of: group, Ride: &[]Point{{At: 100, Value: -1}, {At: 5000, Value: 2}}, Off: ptr(yes())}
@@ -333,8 +343,11 @@ func randomWeave(rnd *rand.Rand, r *Reel, kind string, track Track, clip Clip) C
 	case "removeMixes":
 		return RemoveMixes{Mixes: []string{mixID}, Yes: yes()}
 	case "setGroup":
-		feeds := []*Feeder{nil, {Row: MixRow, From: mixID}, {Row: StemRow, From: stem}, {Row: GroupRow, From: pick(slices.Collect(maps.Keys(r.Groups))), Fold: ptr(mix.Usual())}, {Row: TrackRow, From: track.ID}, {Row: StrandRow, From: StrandID(track.Stem, track.Strand)}}
-		return SetGroup{ID: group, Name: "Group", Tag: "G", Layout: []string{"mono", DualMono, "stereo", "5.1", "foa", "discrete"}[rnd.Intn(6)], Width: 3, Feed: feeds[rnd.Intn(len(feeds))], Yes: yes()}
+		feeds := []*Feeder{nil, {Row: MixRow, From: mixID}, {Row: StemRow, From: stem},
+			{Row: GroupRow, From: pick(slices.Collect(maps.Keys(r.Groups))), Fold: ptr(mix.Usual())}, {Row: TrackRow, From: track.ID},
+			{Row: StrandRow, From: StrandID(track.Stem, track.Strand)}}
+		return SetGroup{ID: group, Name: "Group", Tag: "G", Layout: []string{"mono", DualMono, "stereo", "5.1", "foa", "discrete"}[rnd.Intn(6)],
+			Width: 3, Feed: feeds[rnd.Intn(len(feeds))], Yes: yes()}
 	case "removeGroups":
 		return RemoveGroups{Groups: []string{group}, Yes: yes()}
 	case "setMatrix":

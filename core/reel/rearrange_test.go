@@ -24,7 +24,8 @@ func laid(t *testing.T, r *Reel, title string, parts int, from, length int64, pi
 func shape(r *Reel) []string {
 	var out []string
 	for _, c := range r.ClipList() {
-		out = append(out, fmt.Sprintf("%s %g-%g @%g", r.Tracks[c.Track].Name, float64(c.Start-r.Head.Start)/secs, float64(c.End()-r.Head.Start)/secs, float64(c.Offset)/secs))
+		out = append(out, fmt.Sprintf("%s %g-%g @%g", r.Tracks[c.Track].Name, float64(c.Start-r.Head.Start)/secs,
+			float64(c.End()-r.Head.Start)/secs, float64(c.Offset)/secs))
 	}
 	slices.Sort(out)
 	return out
@@ -39,9 +40,11 @@ func TestRearrangeFollowsTheCut(t *testing.T) {
 	laid(t, r, "G", 1, 11, 2, false)  // lies on what is gone
 	laid(t, r, "H", 1, 12, 10, false) // begins on it, and is carried by what is left
 	do(t, r, SetMark{Name: "bell", At: r.Head.Start + 21*secs})
-	do(t, r, SetCurve{Of: "track", ID: r.TrackList()[0].ID, What: "gain", Points: []Point{{r.Head.Start + 2*secs, -3}, {r.Head.Start + 12*secs, -4}, {r.Head.Start + 22*secs, -6}}})
+	do(t, r, SetCurve{Of: "track", ID: r.TrackList()[0].ID, What: "gain", Points: []Point{{r.Head.Start + 2*secs, -3},
+		{r.Head.Start + 12*secs, -4}, {r.Head.Start + 22*secs, -6}}})
 	before := shape(r)
-	change, _ := do(t, r, Rearrange{Pieces: []Piece{{s(0, 10), 0}, {s(15, 20), -5 * secs}, {s(20, 30), -4 * secs}}, Gone: []Span{s(10, 15)}, CutList: "list 2"})
+	change, _ := do(t, r, Rearrange{Pieces: []Piece{{s(0, 10), 0}, {s(15, 20), -5 * secs}, {s(20, 30), -4 * secs}}, Gone: []Span{s(10, 15)},
+		CutList: "list 2"})
 	assert.Equal(t, []string{"Aa 0-10 @5", "Aa 10-15 @20", "Ab 0-10 @5", "Ab 10-15 @20", "Ba 16-26 @5", "Ha 7-17 @5", "Ma 5-25 @5"}, shape(r))
 	assert.Empty(t, r.Adrifts(), "everything is in sync with the picture where it lies now")
 	ties := map[string]int{}

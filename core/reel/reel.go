@@ -279,7 +279,8 @@ type Reel struct {
 
 // DefaultStems are those that a production begins with, from top to bottom.
 func DefaultStems() []Stem {
-	stems := []Stem{{ID: "DX", Name: "Dialogue"}, {ID: "NX", Name: "Narration"}, {ID: "MX", Name: "Music"}, {ID: "FX", Name: "Effects"}, {ID: "AX", Name: "Ambience"}}
+	stems := []Stem{{ID: "DX", Name: "Dialogue"}, {ID: "NX", Name: "Narration"}, {ID: "MX", Name: "Music"}, {ID: "FX", Name: "Effects"},
+		{ID: "AX", Name: "Ambience"}}
 	for i := range stems {
 		stems[i].Labels, stems[i].Order = []string{"L", "R"}, i+1
 	}
@@ -290,7 +291,8 @@ func DefaultStems() []Stem {
 func New(name string, sampleRate int, rate timecode.Rate, start int64, stems []Stem) *Reel {
 	r := &Reel{
 		Head:  Head{Name: name, SampleRate: sampleRate, FrameRate: rate, Start: start, PanLaw: 3, Next: 1},
-		Stems: map[string]Stem{}, Tracks: map[string]Track{}, Clips: map[string]Clip{}, Groups: map[string]Group{}, Knots: map[string]Knot{}, Marks: map[string]Mark{},
+		Stems: map[string]Stem{}, Tracks: map[string]Track{}, Clips: map[string]Clip{}, Groups: map[string]Group{}, Knots: map[string]Knot{},
+		Marks: map[string]Mark{},
 		Mixes: map[string]Mix{}, Buses: map[string]Bus{}, Corrections: map[string]Correction{},
 	}
 	for _, s := range stems {

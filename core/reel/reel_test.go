@@ -31,7 +31,8 @@ func aTake(title string, parts int) AddTake {
 	return c
 }
 
-var pairGroups = []Group{{ID: "dialogue", Name: "Dialogue", Labels: []string{"L", "R"}, Stems: []string{"DX"}}, {ID: "music", Name: "Music", Labels: []string{"L", "R"}, Stems: []string{"MX"}}}
+var pairGroups = []Group{{ID: "dialogue", Name: "Dialogue", Labels: []string{"L", "R"}, Stems: []string{"DX"}},
+	{ID: "music", Name: "Music", Labels: []string{"L", "R"}, Stems: []string{"MX"}}}
 
 // shelf knows every take: 12A/4, which is "other" and short, and longer ones with more channels than a test asks for.
 type shelf struct{}
@@ -81,10 +82,12 @@ func TestTiedClipsMoveTogether(t *testing.T) {
 
 func TestChoosingAnotherSpecKeepsWhatStillMakesSense(t *testing.T) {
 	r := ferry()
-	do(t, r, LayOutputs{Spec: "a", Title: "A", Groups: pairGroups, Knots: []Crosspoint{{Row: StemRow, From: "DX", Output: "dialogue/L"}, {Row: StemRow, From: "MX", Output: "music/L"}}})
+	do(t, r, LayOutputs{Spec: "a", Title: "A", Groups: pairGroups, Knots: []Crosspoint{{Row: StemRow, From: "DX", Output: "dialogue/L"},
+		{Row: StemRow, From: "MX", Output: "music/L"}}})
 	do(t, r, SetKnots{Knots: []Crosspoint{{Row: StemRow, From: "DX", Output: "dialogue/L", GainDB: -3}}})
 	assert.Equal(t, 3, r.OutputList()[2].Number)
-	do(t, r, LayOutputs{Spec: "b", Title: "B", Groups: pairGroups[:1], Knots: []Crosspoint{{Row: StemRow, From: "DX", Output: "dialogue/L"}, {Row: StemRow, From: "DX", Channel: 1, Output: "dialogue/R"}}})
+	do(t, r, LayOutputs{Spec: "b", Title: "B", Groups: pairGroups[:1], Knots: []Crosspoint{{Row: StemRow, From: "DX", Output: "dialogue/L"},
+		{Row: StemRow, From: "DX", Channel: 1, Output: "dialogue/R"}}})
 	knots := r.KnotList()
 	require.Len(t, knots, 2)
 	assert.Equal(t, -3.0, knots[0].GainDB, "a knot that the user set stays as it is")
@@ -100,9 +103,10 @@ func TestRefused(t *testing.T) {
 		command Command
 		kind    fault.Kind
 	}{
-		"no channels":     {AddTake{Title: "x", Length: 1}, fault.BadInput},
-		"no length":       {AddTake{Title: "x", Parts: aTake("x", 1).Parts}, fault.BadInput},
-		"no such stem":    {AddTake{Title: "x", Length: 1, Parts: []PartPlan{{Stem: "ZZ", Channels: []int{0}, Labels: []string{"M"}}}}, fault.NotFound},
+		"no channels": {AddTake{Title: "x", Length: 1}, fault.BadInput},
+		"no length":   {AddTake{Title: "x", Parts: aTake("x", 1).Parts}, fault.BadInput},
+		"no such stem": {AddTake{Title: "x", Length: 1, Parts: []PartPlan{{Stem: "ZZ", Channels: []int{0}, Labels: []string{"M"}}}},
+			fault.NotFound},
 		"label missing":   {AddTake{Title: "x", Length: 1, Parts: []PartPlan{{Stem: "DX", Channels: []int{0}}}}, fault.BadInput},
 		"no such track":   {SetTrack{Track: "t99"}, fault.NotFound},
 		"blank name":      {SetTrack{Track: track, Name: ptr(" ")}, fault.BadInput},
@@ -141,7 +145,8 @@ func TestDecode(t *testing.T) {
 	c, err := Decode("moveClips", []byte(`{"clips":["c1"],"by":5}`))
 	require.NoError(t, err)
 	assert.Equal(t, MoveClips{Clips: []string{"c1"}, By: 5}, c)
-	for kind, body := range map[string]string{"jump": `{}`, "moveClips": `{"clips":["c1"],"by":1.5}`, "setTrack": `{"colour":"red"}`, "setKnots": `[`} {
+	for kind, body := range map[string]string{"jump": `{}`, "moveClips": `{"clips":["c1"],"by":1.5}`, "setTrack": `{"colour":"red"}`,
+		"setKnots": `[`} {
 		_, err := Decode(kind, []byte(body))
 		assert.Equal(t, fault.BadInput, fault.KindOf(err), kind)
 	}
@@ -153,15 +158,18 @@ func TestRoutesFollowByMeaning(t *testing.T) {
 	r := ferry()
 	do(t, r, aTake("12A/3", 1))
 	track := r.TrackList()[0].ID
-	old := []Group{{ID: "dialogue", Name: "Dialogue", Tag: "DX", Labels: []string{"L", "R"}, Stems: []string{"DX"}}, {ID: "full", Name: "Full mix", Tag: "MIX", Labels: []string{"L", "R"}, Stems: []string{"DX", "MX"}}}
+	old := []Group{{ID: "dialogue", Name: "Dialogue", Tag: "DX", Labels: []string{"L", "R"}, Stems: []string{"DX"}},
+		{ID: "full", Name: "Full mix", Tag: "MIX", Labels: []string{"L", "R"}, Stems: []string{"DX", "MX"}}}
 	do(t, r, LayOutputs{Spec: "a", Title: "A", Groups: old, Knots: []Crosspoint{{Row: StemRow, From: "DX", Output: "dialogue/L"}}})
 	do(t, r, SetMix{Name: "Full", Labels: []string{"L", "R"}, Rest: true})
 	mixID := r.MixList()[0].ID
 	do(t, r, SetGroup{ID: "full", Name: "Full mix", Tag: "MIX", Layout: "stereo", Feed: &Feeder{Row: MixRow, From: mixID}})
-	do(t, r, SetKnots{Knots: []Crosspoint{{Row: TrackRow, From: track, Output: "full/R", GainDB: -3}, {Row: StemRow, From: "MX", Channel: 1, Output: "dialogue/R"}}})
+	do(t, r, SetKnots{Knots: []Crosspoint{{Row: TrackRow, From: track, Output: "full/R", GainDB: -3},
+		{Row: StemRow, From: "MX", Channel: 1, Output: "dialogue/R"}}})
 	before, err := json.Marshal(r)
 	require.NoError(t, err)
-	surround := []Group{{ID: "mix51", Name: "Mix", Tag: "MIX", Labels: []string{"L", "R", "C", "LFE", "Ls", "Rs"}, Stems: []string{"DX", "MX"}}, {ID: "voices", Name: "Voices", Labels: []string{"M"}, Stems: []string{"DX"}}}
+	surround := []Group{{ID: "mix51", Name: "Mix", Tag: "MIX", Labels: []string{"L", "R", "C", "LFE", "Ls", "Rs"},
+		Stems: []string{"DX", "MX"}}, {ID: "voices", Name: "Voices", Labels: []string{"M"}, Stems: []string{"DX"}}}
 	lay := LayOutputs{Spec: "b", Title: "B", Groups: surround, Knots: []Crosspoint{{Row: StemRow, From: "DX", Output: "mix51/L"}}}
 	refused(t, r, fault.Loses, "the knot from Music R to Dialogue R", lay)
 	lay.Yes = true
@@ -186,7 +194,8 @@ func TestWhatCannotFollowIsSaid(t *testing.T) {
 	do(t, r, SetStem{Stem: "MX", Labels: &wide})
 	do(t, r, SetGroup{Name: "Out", Layout: "5.1"})
 	out := r.GroupList()[0].ID
-	do(t, r, SetKnots{Knots: []Crosspoint{{Row: StemRow, From: "MX", Channel: 2, Output: out + "/R"}, {Row: StemRow, From: "MX", Channel: 1, Output: out + "/C"}}})
+	do(t, r, SetKnots{Knots: []Crosspoint{{Row: StemRow, From: "MX", Channel: 2, Output: out + "/R"},
+		{Row: StemRow, From: "MX", Channel: 1, Output: out + "/C"}}})
 	smpte := []string{"L", "R", "C", "LFE", "Ls", "Rs"}
 	do(t, r, SetStem{Stem: "MX", Labels: &smpte})
 	assert.Contains(t, r.Knots, "stem MX 1 > "+out+"/R", "R is the second channel now")
@@ -247,7 +256,8 @@ func TestCorrectionsFollowTheirGroups(t *testing.T) {
 	assert.ErrorContains(t, r.Clone().Apply(change), "corrected already")
 	do(RemoveGroups{Groups: []string{g[2].ID}, Yes: true})
 	assert.Equal(t, []string{g[0].ID, g[1].ID}, r.CorrectionList()[0].Groups)
-	do(LayOutputs{Spec: "s", Title: "S", Groups: []Group{{ID: "whole", Name: "Whole", Tag: "Fu", Labels: []string{"L", "R"}}, {ID: "voice", Name: "Voice", Tag: "Di", Labels: []string{"L", "R"}}}, Yes: true})
+	do(LayOutputs{Spec: "s", Title: "S", Groups: []Group{{ID: "whole", Name: "Whole", Tag: "Fu", Labels: []string{"L", "R"}},
+		{ID: "voice", Name: "Voice", Tag: "Di", Labels: []string{"L", "R"}}}, Yes: true})
 	c := r.CorrectionList()[0]
 	assert.Equal(t, "correction whole", c.ID)
 	assert.Equal(t, []string{"whole", "voice"}, c.Groups)

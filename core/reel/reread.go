@@ -50,7 +50,8 @@ func (c SetMatrix) Plan(r *Reel, known Known) (Change, string, error) {
 	if c.Matrix == nil && len(c.Channels) != width {
 		return Change{}, "", fault.New(fault.BadInput, "%s lies on a track of %d channels; name as many, or give a matrix", clip.Name, width)
 	}
-	if c.Matrix != nil && (len(c.Matrix) != width || slices.ContainsFunc(c.Matrix, func(row []float64) bool { return len(row) != len(c.Channels) })) {
+	if c.Matrix != nil && (len(c.Matrix) != width || slices.ContainsFunc(c.Matrix,
+		func(row []float64) bool { return len(row) != len(c.Channels) })) {
 		return Change{}, "", fault.New(fault.BadInput, "The matrix needs %d rows of %d gains", width, len(c.Channels))
 	}
 	lanes, err := relaid(clip, c.Channels, take.Channels)
@@ -178,7 +179,8 @@ func (c JoinClips) Plan(r *Reel, _ Known) (Change, string, error) {
 			return Change{}, "", fault.New(fault.BadInput, "Clips can be joined where they are of one take and begin and end together; %s and %s are not", first.Name, x.Name)
 		}
 		if len(x.Gain)+len(x.Pan) > 0 {
-			return Change{}, "", fault.New(fault.BadInput, "%s has a curve of its own, which would be lost; settle it or take the curve off first", x.Name)
+			return Change{}, "", fault.New(fault.BadInput, "%s has a curve of its own, which would be lost; settle it or take the curve off first",
+				x.Name)
 		}
 		lanes := make([]Lane, len(x.Channels))
 		copy(lanes, x.Lanes)
@@ -202,7 +204,8 @@ func (c JoinClips) Plan(r *Reel, _ Known) (Change, string, error) {
 		return Change{}, "", fault.New(fault.BadInput, "Choose two clips or more of one take to join")
 	}
 	from := r.Tracks[first.Track]
-	t := Track{ID: d.id("t"), Name: first.Name, Stem: from.Stem, Strand: from.Strand, Folder: from.Folder, Labels: slices.Repeat([]string{"M"}, len(joined.Channels))}
+	t := Track{ID: d.id("t"), Name: first.Name, Stem: from.Stem, Strand: from.Strand, Folder: from.Folder,
+		Labels: slices.Repeat([]string{"M"}, len(joined.Channels))}
 	if c.Pair {
 		if len(joined.Channels) != 2 {
 			return Change{}, "", fault.New(fault.BadInput, "A pair has two channels, not %d", len(joined.Channels))
@@ -241,11 +244,13 @@ func (c SwapTake) Plan(r *Reel, known Known) (Change, string, error) {
 			continue
 		}
 		if slices.Max(x.Channels) >= fresh.Channels {
-			return Change{}, "", fault.New(fault.BadInput, "%s has %d channels, and the clip uses channel %d", fresh.Title, fresh.Channels, slices.Max(x.Channels)+1)
+			return Change{}, "", fault.New(fault.BadInput, "%s has %d channels, and the clip uses channel %d", fresh.Title, fresh.Channels,
+				slices.Max(x.Channels)+1)
 		}
 		offset := x.Offset + c.Shift
 		if offset < 0 || offset+x.Length > fresh.Frames {
-			return Change{}, "", fault.New(fault.BadInput, "%s is too short to lie under the whole of %s; trim the clip, or slip it", fresh.Title, x.Name)
+			return Change{}, "", fault.New(fault.BadInput, "%s is too short to lie under the whole of %s; trim the clip, or slip it", fresh.Title,
+				x.Name)
 		}
 		x.moveTreatment(c.Shift)
 		x.Take, x.Name, x.Offset, x.Frames, x.Settled = c.Take, fresh.Title, offset, fresh.Frames, nil
@@ -278,7 +283,8 @@ func (c Settle) Plan(r *Reel, _ Known) (Change, string, error) {
 	if t, ok := r.Tracks[first.Track]; !ok || len(t.Labels) != c.Channels {
 		return Change{}, "", fault.New(fault.Stale, "The track of %s was changed while it was settled; settle it again", first.Name)
 	}
-	settled := Clip{ID: d.id("c"), Track: first.Track, Take: c.Take, Name: c.Title, Stem: first.Stem, Start: c.Start, Length: c.Length, Frames: c.Length, Tie: first.Tie, Was: first.Was, Picture: first.Picture, Settled: c.Clips}
+	settled := Clip{ID: d.id("c"), Track: first.Track, Take: c.Take, Name: c.Title, Stem: first.Stem, Start: c.Start, Length: c.Length,
+		Frames: c.Length, Tie: first.Tie, Was: first.Was, Picture: first.Picture, Settled: c.Clips}
 	for i := range c.Channels {
 		settled.Channels = append(settled.Channels, i)
 	}

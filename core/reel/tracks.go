@@ -40,7 +40,8 @@ func (c AddTake) Plan(r *Reel, _ Known) (Change, string, error) {
 	}
 	d := newDraft(r)
 	order := lastOrder(r)
-	clip := Clip{Take: c.Take, Name: c.Title, Start: c.Start, Offset: c.Offset, Length: c.Length, Frames: max(c.Frames, c.Offset+c.Length), Picture: c.Picture, Event: c.Event}
+	clip := Clip{Take: c.Take, Name: c.Title, Start: c.Start, Offset: c.Offset, Length: c.Length, Frames: max(c.Frames, c.Offset+c.Length),
+		Picture: c.Picture, Event: c.Event}
 	if len(c.Parts) > 1 {
 		clip.Tie = d.id("tie")
 	}
@@ -125,7 +126,8 @@ type AddTrack struct {
 
 func (c AddTrack) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
-	t := Track{ID: d.id("t"), Name: strings.TrimSpace(c.Name), Labels: c.Labels, Stem: c.Stem, Strand: c.Strand, Folder: c.Folder, Order: lastOrder(r) + 1}
+	t := Track{ID: d.id("t"), Name: strings.TrimSpace(c.Name), Labels: c.Labels, Stem: c.Stem, Strand: c.Strand, Folder: c.Folder,
+		Order: lastOrder(r) + 1}
 	if err := checkName(t.Name, "A track"); err != nil {
 		return Change{}, "", err
 	}
@@ -342,7 +344,8 @@ func (c SetTrack) place(t *Track) (did []string, err error) {
 		t.Feed.Placed = *c.Placed
 		did = append(did, "place of "+t.Name)
 	}
-	for what, v := range map[Parameter]*float64{FrontCurve: c.Front, UpCurve: c.Up, SpreadCurve: c.Spread, LFECurve: c.LFEDB, TurnCurve: c.Turn, PitchCurve: c.Pitch, RollCurve: c.Roll, NarrowCurve: c.Narrow} {
+	for what, v := range map[Parameter]*float64{FrontCurve: c.Front, UpCurve: c.Up, SpreadCurve: c.Spread, LFECurve: c.LFEDB,
+		TurnCurve: c.Turn, PitchCurve: c.Pitch, RollCurve: c.Roll, NarrowCurve: c.Narrow} {
 		if v == nil {
 			continue
 		}

@@ -80,7 +80,8 @@ func TestWhatATrackMayBe(t *testing.T) {
 	assert.False(t, r.Tracks[track.ID].Suggested)
 
 	do(t, r, LayOutputs{Spec: "s", Groups: pairGroups})
-	do(t, r, SetKnots{[]Crosspoint{{Row: TrackRow, From: track.ID, Output: "music/L"}, {Row: TrackRow, From: track.ID, Channel: 1, Output: "music/R"}}})
+	do(t, r, SetKnots{[]Crosspoint{{Row: TrackRow, From: track.ID, Output: "music/L"},
+		{Row: TrackRow, From: track.ID, Channel: 1, Output: "music/R"}}})
 	do(t, r, SetTrack{Track: track.ID, Labels: &[]string{"M"}})
 	own := 0
 	for _, k := range r.Knots {

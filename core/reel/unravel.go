@@ -42,7 +42,8 @@ type Choice struct {
 // Unsupported.
 func Unravel(r *Reel, src Source, choice Choice) (AddTake, error) {
 	if src.SampleRate != r.Head.SampleRate {
-		return AddTake{}, fault.New(fault.Unsupported, "%s is at %d Hz and the reel at %d Hz; takes at another rate can't be laid out yet", src.Title, src.SampleRate, r.Head.SampleRate)
+		return AddTake{}, fault.New(fault.Unsupported, "%s is at %d Hz and the reel at %d Hz; takes at another rate can't be laid out yet",
+			src.Title, src.SampleRate, r.Head.SampleRate)
 	}
 	d := take.Description{Channels: len(src.Channels)}
 	wanted := map[int]bool{}
@@ -80,7 +81,8 @@ func Unravel(r *Reel, src Source, choice Choice) (AddTake, error) {
 				name += ", " + p.Name
 			}
 		}
-		command.Parts = append(command.Parts, PartPlan{Name: name, Stem: first.Stem, Strand: first.Strand, Decided: first.Decided, Channels: p.Channels, Labels: p.Labels, Sum: p.Sum})
+		command.Parts = append(command.Parts, PartPlan{Name: name, Stem: first.Stem, Strand: first.Strand, Decided: first.Decided,
+			Channels: p.Channels, Labels: p.Labels, Sum: p.Sum})
 	}
 	if choice.Together {
 		command.Parts = together(command.Parts, src.Title)

@@ -18,7 +18,8 @@ func source(kind take.Kind, names ...string) Source {
 			use = take.Mix
 		}
 		stem, _ := take.Suggest(take.DefaultRules(), kind, n)
-		s.Channels = append(s.Channels, SourceChannel{Track: take.Track{Index: i + 1, Name: n, Use: use}, On: use == take.Iso && n != "Input 7", Stem: stem})
+		s.Channels = append(s.Channels, SourceChannel{Track: take.Track{Index: i + 1, Name: n, Use: use}, On: use == take.Iso && n != "Input 7",
+			Stem: stem})
 	}
 	return s
 }
@@ -27,7 +28,8 @@ func TestUnravelLeavesMixesAndEmptyChannelsOut(t *testing.T) {
 	r := ferry()
 	c, err := Unravel(r, source(take.Recording, "Mix L", "Mix R", "Boom", "Wheelhouse plant", "Input 7"), Choice{})
 	require.NoError(t, err)
-	assert.Equal(t, []PartPlan{{Name: "Boom", Stem: "DX", Channels: []int{2}, Labels: []string{"M"}}, {Name: "Wheelhouse plant", Stem: "AX", Channels: []int{3}, Labels: []string{"M"}}}, c.Parts)
+	assert.Equal(t, []PartPlan{{Name: "Boom", Stem: "DX", Channels: []int{2}, Labels: []string{"M"}},
+		{Name: "Wheelhouse plant", Stem: "AX", Channels: []int{3}, Labels: []string{"M"}}}, c.Parts)
 	assert.EqualValues(t, 36032*48000, c.Start, "a recording lies at its own timecode")
 }
 
@@ -38,7 +40,8 @@ func TestUnravelAsAsked(t *testing.T) {
 	src.Channels[3].Stem, src.Channels[3].Strand, src.Channels[3].Decided = "AX", "Wheelhouse", true
 	c, err := Unravel(r, src, Choice{Channels: []int{1, 4}, At: ptr(int64(7))})
 	require.NoError(t, err)
-	assert.Equal(t, []PartPlan{{Name: "Mix", Stem: "DX", Channels: []int{0, 1}, Labels: []string{"L", "R"}}, {Name: "Input 7", Stem: "AX", Strand: "Wheelhouse", Decided: true, Channels: []int{3}, Labels: []string{"M"}}}, c.Parts)
+	assert.Equal(t, []PartPlan{{Name: "Mix", Stem: "DX", Channels: []int{0, 1}, Labels: []string{"L", "R"}},
+		{Name: "Input 7", Stem: "AX", Strand: "Wheelhouse", Decided: true, Channels: []int{3}, Labels: []string{"M"}}}, c.Parts)
 	assert.EqualValues(t, 7, c.Start)
 	change, _, err := c.Plan(r, shelf{})
 	require.NoError(t, err)
@@ -111,7 +114,8 @@ func TestAReelGetsTheStemsThatItLacks(t *testing.T) {
 func TestATakeBeyondMidnightLiesOnTheReelsDay(t *testing.T) {
 	const hour = 3600 * 48000
 	for _, c := range []struct{ reel, take, want int64 }{
-		{23 * hour, hour / 2, 24*hour + hour/2}, {10 * hour, 10*hour + 5, 10*hour + 5}, {hour, 23 * hour, 23 * hour}, {0, 24*hour - 5, 24*hour - 5},
+		{23 * hour, hour / 2, 24*hour + hour/2}, {10 * hour, 10*hour + 5, 10*hour + 5}, {hour, 23 * hour, 23 * hour},
+		{0, 24*hour - 5, 24*hour - 5},
 	} {
 		r := ferry()
 		r.Head.Start = c.reel

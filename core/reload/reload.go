@@ -151,13 +151,15 @@ func (g *group) tracks(r desk.Receipt, takes map[Source]Take, files int64, rate 
 		case !there:
 			return nil, nil, fault.New(fault.NotFound, "%s is not in the production yet", run[0].File)
 		case t.Rate != rate:
-			return nil, nil, fault.New(fault.BadInput, "%s is at %d Hz and the production at %d; resample it under Takes first", run[0].File, t.Rate, rate)
+			return nil, nil, fault.New(fault.BadInput, "%s is at %d Hz and the production at %d; resample it under Takes first", run[0].File, t.Rate,
+				rate)
 		}
 		for c, p := range run {
 			ties = append(ties, tie{len(list), c, reel.OutputID(g.id, p.Label)})
 		}
-		list = append(list, reel.AddTake{Take: t.ID, Title: t.Title, Start: files + lead, Offset: lead, Length: t.Frames - lead - tail, Frames: t.Frames,
-			Parts: []reel.PartPlan{g.part(run)}, Stems: reel.DefaultStems()})
+		list = append(list, reel.AddTake{Take: t.ID, Title: t.Title, Start: files + lead, Offset: lead, Length: t.Frames - lead - tail,
+			Frames: t.Frames,
+			Parts:  []reel.PartPlan{g.part(run)}, Stems: reel.DefaultStems()})
 	}
 	return list, ties, nil
 }
@@ -196,7 +198,8 @@ func outputs(groups []*group, spec *contract.Spec) (list []reel.Group) {
 		for _, p := range g.places {
 			labels = append(labels, p.Label)
 		}
-		made := reel.Group{ID: g.id, Name: g.name, Tag: fmt.Sprint("G", i+1), Labels: labels, Stems: []string{}, Layout: "discrete", Own: spec == nil}
+		made := reel.Group{ID: g.id, Name: g.name, Tag: fmt.Sprint("G", i+1), Labels: labels, Stems: []string{}, Layout: "discrete",
+			Own: spec == nil}
 		if l, known := layout.ForLabels(labels); known {
 			made.Layout = string(l.Name)
 		}

@@ -80,7 +80,8 @@ func Read(r io.Reader) ([]Line, error) {
 			}
 			return ""
 		}
-		l := Line{Line: lines[at+1+i], File: cell("file"), Roll: cell("roll"), Scene: cell("scene"), Take: cell("take"), Note: cell("note"), Date: cell("date"), Start: cell("start"), Length: cell("length")}
+		l := Line{Line: lines[at+1+i], File: cell("file"), Roll: cell("roll"), Scene: cell("scene"), Take: cell("take"), Note: cell("note"),
+			Date: cell("date"), Start: cell("start"), Length: cell("length")}
 		if _, ok := columns["circled"]; ok {
 			circled := slices.Contains([]string{"yes", "y", "true", "1", "x", "*", "circled", "@"}, strings.ToLower(cell("circled")))
 			l.Circled = &circled
@@ -190,7 +191,8 @@ func (l Line) Finds(d take.Description, fileName string) bool {
 		return true
 	}
 	same := func(a, b string) bool { return strings.EqualFold(strings.TrimLeft(a, "0"), strings.TrimLeft(b, "0")) }
-	return l.Scene != "" && l.Take != "" && same(l.Scene, d.Scene) && same(l.Take, d.Take) && (l.Roll == "" || d.Roll == "" || strings.EqualFold(l.Roll, d.Roll))
+	return l.Scene != "" && l.Take != "" && same(l.Scene, d.Scene) && same(l.Take, d.Take) &&
+		(l.Roll == "" || d.Roll == "" || strings.EqualFold(l.Roll, d.Roll))
 }
 
 func stemOf(file string) string {

@@ -16,7 +16,8 @@ func TestReportsAreReadBack(t *testing.T) {
 	yes, no := true, false
 	code := "10:00:12:00"
 	lines := []Line{
-		Of(take.Description{Roll: "LF03", Scene: "12A", Take: "3", Note: `rope "creaks", twice`, Circled: true, StartTimecode: &code, Frames: 48000 * 83, SampleRate: 48000, Tracks: []take.Track{{Name: "Mix L"}, {Name: ""}, {Name: "Boom"}}}, "LF03_12A_T03.wav"),
+		Of(take.Description{Roll: "LF03", Scene: "12A", Take: "3", Note: `rope "creaks", twice`, Circled: true, StartTimecode: &code,
+			Frames: 48000 * 83, SampleRate: 48000, Tracks: []take.Track{{Name: "Mix L"}, {Name: ""}, {Name: "Boom"}}}, "LF03_12A_T03.wav"),
 		{File: "b.wav", Circled: &no, Note: "=1+1", Tracks: []string{"Bell"}},
 	}
 	var b bytes.Buffer
@@ -25,7 +26,8 @@ func TestReportsAreReadBack(t *testing.T) {
 	got, err := Read(&b)
 	require.NoError(t, err)
 	require.Len(t, got, 2)
-	assert.Equal(t, Line{Line: 2, File: "LF03_12A_T03.wav", Roll: "LF03", Scene: "12A", Take: "3", Circled: &yes, Note: `rope "creaks", twice`, Start: code, Length: "00:01:23.0", Tracks: []string{"Mix L", "", "Boom"}}, got[0])
+	assert.Equal(t, Line{Line: 2, File: "LF03_12A_T03.wav", Roll: "LF03", Scene: "12A", Take: "3", Circled: &yes, Note: `rope "creaks", twice`,
+		Start: code, Length: "00:01:23.0", Tracks: []string{"Mix L", "", "Boom"}}, got[0])
 	assert.Equal(t, "=1+1", got[1].Note)
 	assert.False(t, *got[1].Circled)
 }
@@ -52,7 +54,8 @@ func TestWhichTakeALineIsAbout(t *testing.T) {
 		line Line
 		want bool
 	}{
-		{Line{File: `D:\card\lf03_12a_t03.WAV`}, true}, {Line{Scene: "12a", Take: "03"}, true}, {Line{Scene: "12A", Take: "3", Roll: "LF04"}, false},
+		{Line{File: `D:\card\lf03_12a_t03.WAV`}, true}, {Line{Scene: "12a", Take: "03"}, true},
+		{Line{Scene: "12A", Take: "3", Roll: "LF04"}, false},
 		{Line{Scene: "12A"}, false}, {Line{Take: "3"}, false}, {Line{File: "other.wav", Scene: "12A", Take: "3", Roll: "lf03"}, true},
 	} {
 		assert.Equal(t, c.want, c.line.Finds(d, "LF03_12A_T03.wav"), "%+v", c.line)

@@ -117,7 +117,8 @@ func LayoutOf(f *wave.File, tracks []Track) (l layout.Layout, by string) {
 	for _, source := range []struct {
 		by   string
 		text func(Track) string
-	}{{"by the functions of its channels", func(t Track) string { return t.Function }}, {"by the names of its channels", func(t Track) string { return t.Name }}} {
+	}{{"by the functions of its channels", func(t Track) string { return t.Function }},
+		{"by the names of its channels", func(t Track) string { return t.Name }}} {
 		if l, ok := spelled(tracks, source.text); ok && l.Width() == f.Channels {
 			return l, source.by
 		}
@@ -338,7 +339,8 @@ func (d *Description) stamp(f *wave.File, lines map[string]string) {
 	if start != nil {
 		// A day is the most that a clock shows; more is a damaged stamp.
 		if *start > 25*3600*int64(stampRate) {
-			d.Warnings = append(d.Warnings, wave.Warning{Code: "time-stamp", Message: "The time stamp lies beyond a day and was left out", Offset: -1})
+			d.Warnings = append(d.Warnings, wave.Warning{Code: "time-stamp", Message: "The time stamp lies beyond a day and was left out",
+				Offset: -1})
 		} else {
 			n := timecode.Convert(*start, stampRate, f.SampleRate)
 			d.StartSamples = &n

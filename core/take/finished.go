@@ -24,7 +24,8 @@ const (
 
 // Words is what a role is called.
 func (r Role) Words() string {
-	return map[Role]string{FullMixRole: "Full mix", MERole: "M&E", DialogueRole: "Dialogue", NarrationRole: "Narration", MusicRole: "Music", EffectsRole: "Effects", AmbienceRole: "Ambience"}[r]
+	return map[Role]string{FullMixRole: "Full mix", MERole: "M&E", DialogueRole: "Dialogue", NarrationRole: "Narration", MusicRole: "Music",
+		EffectsRole: "Effects", AmbienceRole: "Ambience"}[r]
 }
 
 // Finished is what the name of a file says of a finished mix that it is a part of.

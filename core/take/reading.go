@@ -89,7 +89,8 @@ func DefaultSets(d Description, kind Kind) []Set {
 		}
 		return []Set{{Field, all, labels}}
 	}
-	if l, err := layout.New(d.Layout, "", 0); err == nil && l.Width() == d.Channels && CheckSets([]Set{{Bonded, all, l.Labels}}, d.Channels) == nil {
+	if l, err := layout.New(d.Layout, "", 0); err == nil && l.Width() == d.Channels &&
+		CheckSets([]Set{{Bonded, all, l.Labels}}, d.Channels) == nil {
 		if len(d.Labels) == d.Channels && CheckSets([]Set{{Bonded, all, d.Labels}}, d.Channels) == nil {
 			return []Set{{Bonded, all, d.Labels}} // in whatever order they stand
 		}

@@ -23,13 +23,15 @@ func TestDefaultSets(t *testing.T) {
 		kind Kind
 		want []Set
 	}{
-		"a music file":               {described("", "", ""), Music, []Set{Pair(1, 2)}},
-		"two microphones":            {described("", "Boom", "Lav"), Recording, []Set{}},
-		"5.1, nothing named":         {described(layout.Five1, "", "", "", "", "", ""), Effect, []Set{{Bonded, []int{1, 2, 3, 4, 5, 6}, []string{"L", "R", "C", "LFE", "Ls", "Rs"}}}},
-		"5.1 in an order of its own": {described(layout.Five1, "L", "C", "R", "Ls", "Rs", "LFE"), Effect, []Set{{Bonded, []int{1, 2, 3, 4, 5, 6}, []string{"L", "C", "R", "Ls", "Rs", "LFE"}}}},
-		"a sound field":              {described(layout.FOA, "", "", "", ""), Effect, []Set{{Field, []int{1, 2, 3, 4}, fieldLabels[0]}}},
-		"a sound field in FuMa":      {described(layout.FOA, "W", "X", "Y", "Z"), Effect, []Set{{Field, []int{1, 2, 3, 4}, fieldLabels[1]}}},
-		"a layout that can't be":     {described(layout.Five1, "", ""), Recording, []Set{}},
+		"a music file":    {described("", "", ""), Music, []Set{Pair(1, 2)}},
+		"two microphones": {described("", "Boom", "Lav"), Recording, []Set{}},
+		"5.1, nothing named": {described(layout.Five1, "", "", "", "", "", ""), Effect,
+			[]Set{{Bonded, []int{1, 2, 3, 4, 5, 6}, []string{"L", "R", "C", "LFE", "Ls", "Rs"}}}},
+		"5.1 in an order of its own": {described(layout.Five1, "L", "C", "R", "Ls", "Rs", "LFE"), Effect,
+			[]Set{{Bonded, []int{1, 2, 3, 4, 5, 6}, []string{"L", "C", "R", "Ls", "Rs", "LFE"}}}},
+		"a sound field":          {described(layout.FOA, "", "", "", ""), Effect, []Set{{Field, []int{1, 2, 3, 4}, fieldLabels[0]}}},
+		"a sound field in FuMa":  {described(layout.FOA, "W", "X", "Y", "Z"), Effect, []Set{{Field, []int{1, 2, 3, 4}, fieldLabels[1]}}},
+		"a layout that can't be": {described(layout.Five1, "", ""), Recording, []Set{}},
 	} {
 		got := DefaultSets(c.d, c.kind)
 		assert.Equal(t, c.want, got, name)
@@ -56,27 +58,31 @@ func TestSetNames(t *testing.T) {
 }
 
 func TestRules(t *testing.T) {
-	rules := append([]Rule{{Words: []string{"Ines", "lav 2"}, Stem: "DX", Strand: "Ines Calder"}, {Kind: Camera, Words: []string{"L"}, Stem: "AX"}}, DefaultRules()...)
+	rules := append([]Rule{{Words: []string{"Ines", "lav 2"}, Stem: "DX", Strand: "Ines Calder"},
+		{Kind: Camera, Words: []string{"L"}, Stem: "AX"}}, DefaultRules()...)
 	for _, c := range []struct {
 		kind         Kind
 		name         string
 		stem, strand string
 	}{
 		{Recording, "lav ines", "DX", "Ines Calder"}, {Recording, "Lav 2", "DX", "Ines Calder"}, {Recording, "Lav 22 ines2", "DX", "Ines Calder"},
-		{Recording, "Linesman", "DX", ""}, {Camera, "L", "AX", ""}, {Recording, "L", "DX", ""}, {Music, "River", "MX", ""}, {Recording, "Winchester", "DX", ""},
+		{Recording, "Linesman", "DX", ""}, {Camera, "L", "AX", ""}, {Recording, "L", "DX", ""}, {Music, "River", "MX", ""},
+		{Recording, "Winchester", "DX", ""},
 	} {
 		stem, strand := Suggest(rules, c.kind, c.name)
 		assert.Equal(t, []string{c.stem, c.strand}, []string{stem, strand}, c.name)
 	}
 	stems := []string{"DX", "NX", "MX", "FX", "AX"}
 	assert.NoError(t, CheckRules(rules, stems))
-	for _, bad := range []Rule{{Stem: "DX"}, {Kind: "talk", Stem: "DX"}, {Words: []string{"x"}, Stem: "QX"}, {Words: []string{" "}, Stem: "DX"}} {
+	for _, bad := range []Rule{{Stem: "DX"}, {Kind: "talk", Stem: "DX"}, {Words: []string{"x"}, Stem: "QX"},
+		{Words: []string{" "}, Stem: "DX"}} {
 		assert.Equal(t, fault.BadInput, fault.KindOf(CheckRules([]Rule{bad}, stems)))
 	}
 }
 
 func TestKindsOfMovies(t *testing.T) {
-	for path, want := range map[string]Kind{"cam/A003.mov": Camera, "Picture cut v2.mp4": Picture, "haircuts/x.MXF": Camera, "ferry_reference.mkv": Picture} {
+	for path, want := range map[string]Kind{"cam/A003.mov": Camera, "Picture cut v2.mp4": Picture, "haircuts/x.MXF": Camera,
+		"ferry_reference.mkv": Picture} {
 		assert.Equal(t, want, KindOf(Description{Scene: "12A"}, path), path)
 	}
 }

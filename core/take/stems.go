@@ -36,7 +36,8 @@ const otherwise = "DX"
 
 // DefaultRules are those that a production begins with.
 func DefaultRules() []Rule {
-	ambience := []string{"ambience", "ambient", "atmosphere", "atmospheres", "ax", "room tone", "roomtone", "wild", "plant", "river", "water", "rain", "wind", "bed"}
+	ambience := []string{"ambience", "ambient", "atmosphere", "atmospheres", "ax", "room tone", "roomtone", "wild", "plant", "river", "water",
+		"rain", "wind", "bed"}
 	effects := []string{"effect", "effects", "fx", "foley", "winch", "bell", "chain"}
 	return []Rule{
 		{Kind: Music, Stem: "MX"},

@@ -25,15 +25,22 @@ func TestDescribe(t *testing.T) {
 		names    []string
 		uses     []Use
 	}{
-		"iXML":                               {"x.wav", func(h *wave.Header) { h.IXML = wavetest.IXML(nil) }, "12A", "3", "LF03", true, "10:01:12:00", []string{"MixL", "Boom"}, []Use{Mix, Iso}},
-		"iXML before bext, which fills gaps": {"x.wav", func(h *wave.Header) { h.IXML, h.Bext = wavetest.IXML(func(x *wave.IXML) { x.Tape = "" }), bext }, "12A", "3", "B-02", true, "10:01:12:00", []string{"MixL", "Boom"}, []Use{Mix, Iso}},
-		"bext":                               {"LF01_7_T1.wav", func(h *wave.Header) { h.Bext = bext }, "99", "9", "B-02", false, "01:00:00:00", []string{"Mix L", "Lav Tobiah"}, []Use{Mix, Iso}},
-		"file name":                          {"card/LF03_12B_T02.wav", nil, "12B", "2", "LF03", false, "", []string{"", ""}, []Use{Unknown, Unknown}},
-		"nothing":                            {"Accordion cue.wav", nil, "", "", "", false, "", []string{"", ""}, []Use{Unknown, Unknown}},
+		"iXML": {"x.wav", func(h *wave.Header) { h.IXML = wavetest.IXML(nil) }, "12A", "3", "LF03", true,
+			"10:01:12:00", []string{"MixL", "Boom"}, []Use{Mix, Iso}},
+		"iXML before bext, which fills gaps": {"x.wav", func(h *wave.Header) {
+			h.IXML, h.Bext = wavetest.IXML(func(x *wave.IXML) { x.Tape = "" }),
+				bext
+		}, "12A", "3", "B-02", true, "10:01:12:00", []string{"MixL", "Boom"}, []Use{Mix, Iso}},
+		"bext": {"LF01_7_T1.wav", func(h *wave.Header) { h.Bext = bext }, "99", "9", "B-02", false, "01:00:00:00",
+			[]string{"Mix L", "Lav Tobiah"}, []Use{Mix, Iso}},
+		"file name": {"card/LF03_12B_T02.wav", nil, "12B", "2", "LF03", false, "", []string{"", ""},
+			[]Use{Unknown, Unknown}},
+		"nothing": {"Accordion cue.wav", nil, "", "", "", false, "", []string{"", ""}, []Use{Unknown, Unknown}},
 		"pulled clock": {"x.wav", func(h *wave.Header) {
 			h.IXML = wavetest.IXML(func(x *wave.IXML) { x.Speed.StampRate = "48048"; x.Speed.StampLow = "172972800" })
 		}, "12A", "3", "LF03", true, "01:00:00:00", []string{"MixL", "Boom"}, []Use{Mix, Iso}},
-		"stamp beyond a day": {"x.wav", func(h *wave.Header) { h.IXML = wavetest.IXML(func(x *wave.IXML) { x.Speed.StampHigh = "9" }) }, "12A", "3", "LF03", true, "", []string{"MixL", "Boom"}, []Use{Mix, Iso}},
+		"stamp beyond a day": {"x.wav", func(h *wave.Header) { h.IXML = wavetest.IXML(func(x *wave.IXML) { x.Speed.StampHigh = "9" }) }, "12A",
+			"3", "LF03", true, "", []string{"MixL", "Boom"}, []Use{Mix, Iso}},
 		"no interleave index": {"x.wav", func(h *wave.Header) {
 			h.IXML = wavetest.IXML(func(x *wave.IXML) { x.Tracks.Tracks = []wave.IXMLTrack{{ChannelIndex: "2", Name: "Plant\n"}} })
 		}, "12A", "3", "LF03", true, "10:01:12:00", []string{"", "Plant"}, []Use{Unknown, Iso}},
@@ -63,7 +70,8 @@ func TestPulledStampCountsAudioSamples(t *testing.T) {
 }
 
 func TestFrameRatesOfBext(t *testing.T) {
-	for line, want := range map[string]string{"sSPEED=023.976-ND": "23.976", "sSPEED=029.970-DF": "29.97", "sSPEED=025.000": "25", "SPEED=24": "24", "sSPEED=fast": "", "sSPEED=031.000-ND": ""} {
+	for line, want := range map[string]string{"sSPEED=023.976-ND": "23.976", "sSPEED=029.970-DF": "29.97", "sSPEED=025.000": "25",
+		"SPEED=24": "24", "sSPEED=fast": "", "sSPEED=031.000-ND": ""} {
 		d := Describe(wavetest.Stepped(t, 1, 10, func(h *wave.Header) { h.Bext = &wave.Bext{Description: line} }), "x.wav")
 		if want == "" {
 			assert.Nil(t, d.FrameRate, line)
@@ -75,7 +83,8 @@ func TestFrameRatesOfBext(t *testing.T) {
 }
 
 func TestUseByName(t *testing.T) {
-	for name, want := range map[string]Use{"Mixdown": Mix, "ST MIX R": Mix, "Prod Mix": Mix, "Mixer desk": Iso, "Mix L": Mix, "MIXR": Mix, "mix": Mix, "L Mix": Mix, "Boom": Iso, "Matrix": Iso, "Remix hall": Iso, "": Unknown} {
+	for name, want := range map[string]Use{"Mixdown": Mix, "ST MIX R": Mix, "Prod Mix": Mix, "Mixer desk": Iso, "Mix L": Mix, "MIXR": Mix,
+		"mix": Mix, "L Mix": Mix, "Boom": Iso, "Matrix": Iso, "Remix hall": Iso, "": Unknown} {
 		assert.Equal(t, want, UseOf(Track{Name: name}), name)
 	}
 }
@@ -109,10 +118,13 @@ func TestParts(t *testing.T) {
 	d := Description{Channels: 4, Tracks: []Track{{Index: 1, Name: "Mix L"}, {Index: 2, Name: "Mix R"}, {Index: 3, Name: "Boom"}, {Index: 4}}}
 	parts, err := Parts(d, []Set{Pair(1, 2)})
 	require.NoError(t, err)
-	assert.Equal(t, []Part{{"Mix", []int{0, 1}, []string{"L", "R"}, false}, {"Boom", []int{2}, []string{"M"}, false}, {"Channel 4", []int{3}, []string{"M"}, false}}, parts)
+	assert.Equal(t, []Part{{"Mix", []int{0, 1}, []string{"L", "R"}, false}, {"Boom", []int{2}, []string{"M"}, false},
+		{"Channel 4", []int{3}, []string{"M"}, false}}, parts)
 	for _, bad := range [][]Set{
-		{Pair(1, 5)}, {Pair(0, 1)}, {Pair(1, 2), Pair(2, 3)}, {Pair(3, 3)}, {{Bonded, []int{1}, []string{"L"}}}, {{Bonded, []int{1, 2}, []string{"L", "Ls"}}},
-		{{Bonded, []int{1, 2, 3}, []string{"L", "R"}}}, {{Field, []int{1, 2, 3, 4}, []string{"W", "Y", "X", "Z"}}}, {{Sum, []int{1, 2}, []string{"L", "R"}}}, {{"stack", []int{1, 2}, []string{"L", "R"}}},
+		{Pair(1, 5)}, {Pair(0, 1)}, {Pair(1, 2), Pair(2, 3)}, {Pair(3, 3)}, {{Bonded, []int{1}, []string{"L"}}},
+		{{Bonded, []int{1, 2}, []string{"L", "Ls"}}},
+		{{Bonded, []int{1, 2, 3}, []string{"L", "R"}}}, {{Field, []int{1, 2, 3, 4}, []string{"W", "Y", "X", "Z"}}},
+		{{Sum, []int{1, 2}, []string{"L", "R"}}}, {{"stack", []int{1, 2}, []string{"L", "R"}}},
 	} {
 		_, err := Parts(d, bad)
 		assert.Equal(t, fault.BadInput, fault.KindOf(err), bad)
@@ -121,7 +133,8 @@ func TestParts(t *testing.T) {
 
 // C22. What a file says of its channels decides how it is measured; where it says nothing, that is said.
 func TestLayoutOf(t *testing.T) {
-	five1, seven1, film := []string{"L", "R", "C", "LFE", "Ls", "Rs"}, []string{"L", "R", "C", "LFE", "Lrs", "Rrs", "Lss", "Rss"}, []string{"L", "C", "R", "Ls", "Rs", "LFE"}
+	five1, seven1, film := []string{"L", "R", "C", "LFE", "Ls", "Rs"}, []string{"L", "R", "C", "LFE", "Lrs", "Rrs", "Lss", "Rss"},
+		[]string{"L", "C", "R", "Ls", "Rs", "LFE"}
 	named := func(names []string, prefix string, function bool) []Track {
 		var tracks []Track
 		for _, n := range names {
@@ -150,7 +163,8 @@ func TestLayoutOf(t *testing.T) {
 		"film order by functions": {6, 0, named(film, "", true), film, layout.Five1, "functions"},
 		"film order by names":     {6, 0, named(film, "Full mix ", false), film, layout.Five1, "names"},
 		"names before the mask":   {6, 0x3f, named(film, "", false), film, layout.Five1, "names"},
-		"six microphones":         {6, 0, named([]string{"Boom", "Ines", "Tobiah", "Radio", "Plant", "Spare"}, "", false), []string{"1", "2", "3", "4", "5", "6"}, layout.Discrete, "assumed"},
+		"six microphones": {6, 0, named([]string{"Boom", "Ines", "Tobiah", "Radio", "Plant", "Spare"}, "", false),
+			[]string{"1", "2", "3", "4", "5", "6"}, layout.Discrete, "assumed"},
 		"a mask of another width": {6, 0x37, nil, []string{"1", "2", "3", "4", "5", "6"}, layout.Discrete, "assumed"},
 		"two channels":            {2, 0, nil, []string{"L", "R"}, layout.Stereo, "assumed"},
 		"one channel":             {1, 0, nil, []string{"M"}, layout.Mono, "one channel"},

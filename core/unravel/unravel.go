@@ -47,7 +47,8 @@ func Header(p take.Part, src *wave.File, d take.Description) wave.Header {
 	x.FileSet = nil // what was recorded together is told by scene, take and time stamp
 	tracks := &wave.IXMLTracks{Count: fmt.Sprint(len(p.Labels))}
 	for i, t := range tracksOf(p, d) {
-		tracks.Tracks = append(tracks.Tracks, wave.IXMLTrack{ChannelIndex: fmt.Sprint(t.Index), InterleaveIndex: fmt.Sprint(i + 1), Name: take.ChannelName(t), Function: t.Function})
+		tracks.Tracks = append(tracks.Tracks, wave.IXMLTrack{ChannelIndex: fmt.Sprint(t.Index), InterleaveIndex: fmt.Sprint(i + 1),
+			Name: take.ChannelName(t), Function: t.Function})
 	}
 	x.Tracks = tracks
 	h.IXML = &x

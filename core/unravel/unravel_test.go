@@ -16,7 +16,8 @@ import (
 
 func TestUnravelOfASet(t *testing.T) {
 	const frames = wave.AtOnce + 99
-	src := wavetest.Open(t, wave.Header{Format: wavetest.PCM24(4), Frames: frames}, func(c, i int) float64 { return float64((i%1000)*(c+1)) / (1 << 20) })
+	src := wavetest.Open(t, wave.Header{Format: wavetest.PCM24(4), Frames: frames},
+		func(c, i int) float64 { return float64((i%1000)*(c+1)) / (1 << 20) })
 	d := take.Describe(src, "x.wav")
 	sum := take.Set{Kind: take.Sum, Channels: []int{3, 4}, Labels: []string{"M"}}
 	parts, err := take.Parts(d, []take.Set{take.Pair(2, 1), sum})
@@ -38,7 +39,8 @@ func TestUnravelOfASet(t *testing.T) {
 }
 
 func TestFileSafe(t *testing.T) {
-	for in, want := range map[string]string{"Ines, lav": "Ines_lav", "../../etc/passwd": "etc_passwd", "a/b\\c:d": "a_b_c_d", "": "unnamed", "...": "unnamed", "Ação": "Ação", "M&E": "M+E"} {
+	for in, want := range map[string]string{"Ines, lav": "Ines_lav", "../../etc/passwd": "etc_passwd", "a/b\\c:d": "a_b_c_d", "": "unnamed",
+		"...": "unnamed", "Ação": "Ação", "M&E": "M+E"} {
 		assert.Equal(t, want, FileSafe(in))
 	}
 	assert.LessOrEqual(t, len(FileSafe(string(bytes.Repeat([]byte("x"), 999)))), 80)

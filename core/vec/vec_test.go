@@ -20,7 +20,8 @@ func TestSums(t *testing.T) {
 	}
 	for n := range 70 {
 		dst, x, at := some(n), some(n), some(n)
-		want := map[string][]float64{"Add": make([]float64, n), "AddAlong": make([]float64, n), "Scale": make([]float64, n), "Mul": make([]float64, n)}
+		want := map[string][]float64{"Add": make([]float64, n), "AddAlong": make([]float64, n), "Scale": make([]float64, n),
+			"Mul": make([]float64, n)}
 		for i := range n {
 			want["Add"][i] = dst[i] + 0.7*x[i]
 			want["AddAlong"][i] = dst[i] + (0.3+0.01*at[i])*x[i]

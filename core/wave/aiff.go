@@ -63,7 +63,8 @@ func openAIFF(f *File, form string) error {
 			switch {
 			case claimed-8-skip > s.dataSize:
 				f.Recovered = true
-				s.warn("data-truncated", pos, "The audio should have %d bytes, but the file ends after %d of them; what is there was kept", claimed-8-skip, s.dataSize)
+				s.warn("data-truncated", pos, "The audio should have %d bytes, but the file ends after %d of them; what is there was kept",
+					claimed-8-skip, s.dataSize)
 			case claimed <= 8 && s.dataSize > 0:
 				f.Recovered = true
 				s.warn("header-unfinished", pos, "The recorder did not finish its header (it says no audio); %d bytes of audio were saved", s.dataSize)

@@ -6,7 +6,8 @@ import (
 )
 
 // stale are chunks that tell of the very samples of one file, or of where its channels lie, and are wrong in any other.
-var stale = map[string]bool{"levl": true, "PEAK": true, "axml": true, "chna": true, "bxml": true, "sxml": true, "MD5 ": true, "ds64": true, "fmt ": true, "data": true}
+var stale = map[string]bool{"levl": true, "PEAK": true, "axml": true, "chna": true, "bxml": true, "sxml": true, "MD5 ": true, "ds64": true,
+	"fmt ": true, "data": true}
 
 // maxCarried bounds how much of another file's chunks is taken along.
 const maxCarried = 1 << 20
@@ -74,7 +75,8 @@ func (f *File) Raw(id string) (body []byte, there bool) {
 }
 
 // known are chunks that stand behind the audio in the files of recorders.
-var known = map[string]bool{"bext": true, "iXML": true, "LIST": true, "cue ": true, "chna": true, "axml": true, "JUNK": true, "junk": true, "PAD ": true, "FLLR": true, "fact": true, "umid": true, "levl": true, "cart": true, "id3 ": true, "ID3 ": true}
+var known = map[string]bool{"bext": true, "iXML": true, "LIST": true, "cue ": true, "chna": true, "axml": true, "JUNK": true, "junk": true,
+	"PAD ": true, "FLLR": true, "fact": true, "umid": true, "levl": true, "cart": true, "id3 ": true, "ID3 ": true}
 
 // chunkAt gives the chunk whose header stands at a position: one that is known, or that fits into the file.
 func (s *scanner) chunkAt(pos int64) (Chunk, bool) {

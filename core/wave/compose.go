@@ -65,7 +65,8 @@ func sameFormat(parts []*File) error {
 		case p.SampleRate != first.SampleRate:
 			return fault.New(fault.BadInput, "One file is at %d Hz and another at %d Hz; they can't be put together", first.SampleRate, p.SampleRate)
 		case p.Encoding != first.Encoding || p.Bytes != first.Bytes || p.BitDepth != first.BitDepth:
-			return fault.New(fault.BadInput, "One file has %d bit %s samples and another %d bit %s; they can't be put together", first.BitDepth, first.Encoding, p.BitDepth, p.Encoding)
+			return fault.New(fault.BadInput, "One file has %d bit %s samples and another %d bit %s; they can't be put together", first.BitDepth,
+				first.Encoding, p.BitDepth, p.Encoding)
 		}
 	}
 	return nil

@@ -31,7 +31,8 @@ func TestBeside(t *testing.T) {
 		if i >= 5000 {
 			pair = []float64{0, 0} // after its end
 		}
-		assert.Equal(t, []float64{sample(0, 0, i), pair[0], pair[1], sample(2, 0, i)}, []float64{got[0][i], got[1][i], got[2][i], got[3][i]}, "frame %d", i)
+		assert.Equal(t, []float64{sample(0, 0, i), pair[0], pair[1], sample(2, 0, i)}, []float64{got[0][i], got[1][i], got[2][i], got[3][i]},
+			"frame %d", i)
 	}
 	// From the middle, over the edge of a block.
 	raw := make([]byte, 10*whole.FrameBytes())
@@ -48,7 +49,8 @@ func TestJoined(t *testing.T) {
 	require.NoError(t, err)
 	assert.EqualValues(t, 151, whole.Frames)
 	got := wavetest.Samples(t, whole)
-	assert.Equal(t, []float64{sample(0, 1, 99), sample(1, 1, 0), sample(2, 1, 0), sample(2, 1, 49)}, []float64{got[1][99], got[1][100], got[1][101], got[1][150]})
+	assert.Equal(t, []float64{sample(0, 1, 99), sample(1, 1, 0), sample(2, 1, 0), sample(2, 1, 49)},
+		[]float64{got[1][99], got[1][100], got[1][101], got[1][150]})
 	raw := make([]byte, 3*whole.FrameBytes())
 	n, err := whole.ReadRaw(raw, 99)
 	require.NoError(t, err)

@@ -142,10 +142,12 @@ func TestIXMLAsRecordersWriteIt(t *testing.T) {
 	}
 	lower := text
 	for _, name := range []string{"BWFXML", "SCENE", "TRACK_LIST", "TRACK", "NAME", "CHANNEL_INDEX"} {
-		lower = strings.ReplaceAll(strings.ReplaceAll(lower, "<"+name+">", "<"+strings.ToLower(name)+">"), "</"+name+">", "</"+strings.ToLower(name)+">")
+		lower = strings.ReplaceAll(strings.ReplaceAll(lower, "<"+name+">", "<"+strings.ToLower(name)+">"), "</"+name+">",
+			"</"+strings.ToLower(name)+">")
 	}
 	for name, b := range map[string][]byte{
-		"UTF-8": []byte(text), "lower case": []byte(lower), "UTF-16, little": wide(binary.LittleEndian, true), "UTF-16, big": wide(binary.BigEndian, true), "UTF-16 without a mark": wide(binary.LittleEndian, false),
+		"UTF-8": []byte(text), "lower case": []byte(lower), "UTF-16, little": wide(binary.LittleEndian, true),
+		"UTF-16, big": wide(binary.BigEndian, true), "UTF-16 without a mark": wide(binary.LittleEndian, false),
 	} {
 		x, err := ParseIXML(b)
 		require.NoError(t, err, name)
@@ -175,7 +177,8 @@ func TestUnknownChunksAreCarried(t *testing.T) {
 	cue[0], cue[24] = 1, 9
 	big := make([]byte, maxCarried+1)
 	f := open(t, poly(t, 10, func(h *Header) {
-		h.Extra = []RawChunk{{"lmp1", []byte("odd")}, {"PEAK", []byte("stale")}, {"cue ", cue}, {"LIST", []byte("INFOICMT\x02\x00\x00\x00hi")}, {"big ", big}}
+		h.Extra = []RawChunk{{"lmp1", []byte("odd")}, {"PEAK", []byte("stale")}, {"cue ", cue}, {"LIST", []byte("INFOICMT\x02\x00\x00\x00hi")},
+			{"big ", big}}
 	}))
 	ids := func(positions bool) (out []string) {
 		for _, c := range f.Carried(positions) {

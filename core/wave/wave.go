@@ -230,7 +230,8 @@ func (s *scanner) data(body, claimed int64) (int64, error) {
 	case claimed > left:
 		size = left
 		s.Recovered = true
-		s.warn("data-truncated", body-8, "The audio should have %d bytes, but the file ends after %d of them; what is there was kept", claimed, left)
+		s.warn("data-truncated", body-8, "The audio should have %d bytes, but the file ends after %d of them; what is there was kept", claimed,
+			left)
 	case claimed == 0 && left > 0 && unfinished:
 		size = s.rest(body)
 		s.Recovered = true
@@ -373,7 +374,8 @@ func (s *scanner) format(b []byte, at int64) error {
 	}
 	f.Bytes = (container + 7) / 8
 	// Some write 24 bits in frames of 32 and say so only by the size of the frame.
-	if wide := blockAlign / f.Channels; tag == 1 && wide > f.Bytes && wide <= 4 && wide*f.Channels == blockAlign && int(le.Uint32(b[8:])) == f.SampleRate*blockAlign {
+	if wide := blockAlign / f.Channels; tag == 1 && wide > f.Bytes && wide <= 4 && wide*f.Channels == blockAlign &&
+		int(le.Uint32(b[8:])) == f.SampleRate*blockAlign {
 		f.Bytes = wide
 	}
 	switch tag {
@@ -391,7 +393,8 @@ func (s *scanner) format(b []byte, at int64) error {
 		return fault.At(fault.Unsupported, at, "The sound is in WAVE format %#04x; PCM and float are read", tag)
 	}
 	if blockAlign != f.FrameBytes() {
-		s.warn("block-align", at+12, "The header says %d bytes a frame; %d channels of %d bits have %d", blockAlign, f.Channels, f.BitDepth, f.FrameBytes())
+		s.warn("block-align", at+12, "The header says %d bytes a frame; %d channels of %d bits have %d", blockAlign, f.Channels, f.BitDepth,
+			f.FrameBytes())
 	}
 	s.Format = f
 	return nil

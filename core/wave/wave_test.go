@@ -18,7 +18,8 @@ import (
 func poly(t testing.TB, frames int, change func(*Header)) []byte {
 	h := Header{Format: Format{Encoding: PCM, Channels: 2, SampleRate: 48000, BitDepth: 24, Bytes: 3}, Frames: int64(frames),
 		Bext: &Bext{Description: "sSCENE=12A", TimeReference: 48000 * 36000},
-		IXML: &IXML{Scene: "12A", Take: "3", Tracks: &IXMLTracks{Count: "2", Tracks: []IXMLTrack{{"1", "1", "Boom", ""}, {"2", "2", "Ines & lav", ""}}}}}
+		IXML: &IXML{Scene: "12A", Take: "3", Tracks: &IXMLTracks{Count: "2", Tracks: []IXMLTrack{{"1", "1", "Boom", ""},
+			{"2", "2", "Ines & lav", ""}}}}}
 	if change != nil {
 		change(&h)
 	}
@@ -169,18 +170,28 @@ func TestDamage(t *testing.T) {
 		"cut in fmt":        {file: whole[:30], kind: fault.Damaged, offset: 12},
 		"cut before data":   {file: whole[:dataAt-10], kind: fault.Damaged, offset: int64(dataAt - 10)},
 		"cut in the audio":  {file: whole[:len(whole)-601], frames: 899, recovered: true, warning: "data-truncated"},
-		"no channels":       {file: edit(func(b []byte) []byte { le.PutUint16(b[fmtAt+2:], 0); return b }), kind: fault.Damaged, offset: int64(fmtAt + 2)},
-		"absurd channels":   {file: edit(func(b []byte) []byte { le.PutUint16(b[fmtAt+2:], 65535); return b }), kind: fault.Damaged, offset: int64(fmtAt + 2)},
-		"no sample rate":    {file: edit(func(b []byte) []byte { le.PutUint32(b[fmtAt+4:], 0); return b }), kind: fault.Damaged, offset: int64(fmtAt + 4)},
-		"unknown encoding":  {file: edit(func(b []byte) []byte { le.PutUint16(b[fmtAt:], 0x55); return b }), kind: fault.Unsupported, offset: int64(fmtAt)},
-		"12-byte samples":   {file: edit(func(b []byte) []byte { le.PutUint16(b[fmtAt+14:], 96); return b }), kind: fault.Unsupported, offset: int64(fmtAt + 14)},
-		"garbage after":     {file: edit(func(b []byte) []byte { return append(b, 0xff, 0, 1, 2, 3, 4, 5, 6, 7) }), frames: 1000, warning: "garbage"},
+		"no channels": {file: edit(func(b []byte) []byte { le.PutUint16(b[fmtAt+2:], 0); return b }), kind: fault.Damaged,
+			offset: int64(fmtAt + 2)},
+		"absurd channels": {file: edit(func(b []byte) []byte { le.PutUint16(b[fmtAt+2:], 65535); return b }), kind: fault.Damaged,
+			offset: int64(fmtAt + 2)},
+		"no sample rate": {file: edit(func(b []byte) []byte { le.PutUint32(b[fmtAt+4:], 0); return b }), kind: fault.Damaged,
+			offset: int64(fmtAt + 4)},
+		"unknown encoding": {file: edit(func(b []byte) []byte { le.PutUint16(b[fmtAt:], 0x55); return b }), kind: fault.Unsupported,
+			offset: int64(fmtAt)},
+		"12-byte samples": {file: edit(func(b []byte) []byte { le.PutUint16(b[fmtAt+14:], 96); return b }), kind: fault.Unsupported,
+			offset: int64(fmtAt + 14)},
+		"garbage after": {file: edit(func(b []byte) []byte { return append(b, 0xff, 0, 1, 2, 3, 4, 5, 6, 7) }), frames: 1000,
+			warning: "garbage"},
 		"stray bytes after": {file: edit(func(b []byte) []byte { return append(b, 1, 2, 3) }), frames: 1000, warning: "trailing-bytes"},
-		"wrong block align": {file: edit(func(b []byte) []byte { le.PutUint16(b[fmtAt+12:], 1); return b }), frames: 1000, warning: "block-align"},
-		"lost power":        {file: edit(func(b []byte) []byte { le.PutUint32(b[4:], 0); le.PutUint32(b[dataAt:], 0); return b }), frames: 1000, recovered: true, warning: "header-unfinished"},
-		"chunk beyond file": {file: edit(func(b []byte) []byte { return append(b, []byte("LIST\xff\xff\xff\x7fabcd")...) }), frames: 1000, warning: "chunk-too-large"},
-		"second data":       {file: edit(func(b []byte) []byte { return append(b, []byte("data\x02\x00\x00\x00ab")...) }), frames: 1000, warning: "repeated-data"},
-		"truly no audio":    {file: poly(t, 0, nil), frames: 0},
+		"wrong block align": {file: edit(func(b []byte) []byte { le.PutUint16(b[fmtAt+12:], 1); return b }), frames: 1000,
+			warning: "block-align"},
+		"lost power": {file: edit(func(b []byte) []byte { le.PutUint32(b[4:], 0); le.PutUint32(b[dataAt:], 0); return b }), frames: 1000,
+			recovered: true, warning: "header-unfinished"},
+		"chunk beyond file": {file: edit(func(b []byte) []byte { return append(b, []byte("LIST\xff\xff\xff\x7fabcd")...) }), frames: 1000,
+			warning: "chunk-too-large"},
+		"second data": {file: edit(func(b []byte) []byte { return append(b, []byte("data\x02\x00\x00\x00ab")...) }), frames: 1000,
+			warning: "repeated-data"},
+		"truly no audio": {file: poly(t, 0, nil), frames: 0},
 		"odd chunk in front": {file: edit(func(b []byte) []byte {
 			return append(append(bytes.Clone(b[:12]), []byte("note\x03\x00\x00\x00abc\x00")...), b[12:]...)
 		}), frames: 1000},

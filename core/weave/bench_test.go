@@ -20,7 +20,8 @@ func BenchmarkGraph(b *testing.B) {
 	}
 	yes := true
 	for i := range 64 {
-		apply(b, r, reel.AddTake{Take: "x", Title: "x", Length: 1000, Parts: []reel.PartPlan{{Name: fmt.Sprint(i), Stem: []string{"DX", "MX", "FX"}[i%3], Strand: []string{"", "Ines", "Tobiah"}[i%3], Channels: []int{0}, Labels: []string{"M"}}}})
+		apply(b, r, reel.AddTake{Take: "x", Title: "x", Length: 1000, Parts: []reel.PartPlan{{Name: fmt.Sprint(i),
+			Stem: []string{"DX", "MX", "FX"}[i%3], Strand: []string{"", "Ines", "Tobiah"}[i%3], Channels: []int{0}, Labels: []string{"M"}}}})
 		tracks := r.TrackList()
 		apply(b, r, reel.SetTrack{Track: tracks[len(tracks)-1].ID, Placed: &yes})
 	}
@@ -31,11 +32,13 @@ func BenchmarkGraph(b *testing.B) {
 		}
 	}
 	for i := range 8 {
-		apply(b, r, reel.SetMix{Name: fmt.Sprint(i), Labels: wide, Rest: true, Terms: []reel.Term{{Row: reel.StemRow, From: []string{"DX", "MX", "FX"}[i%3], Out: true}}})
+		apply(b, r, reel.SetMix{Name: fmt.Sprint(i), Labels: wide, Rest: true, Terms: []reel.Term{{Row: reel.StemRow,
+			From: []string{"DX", "MX", "FX"}[i%3], Out: true}}})
 		mixes := r.MixList()
 		apply(b, r, reel.SetGroup{Name: fmt.Sprint(i), Layout: "5.1", Feed: &reel.Feeder{Row: reel.MixRow, From: mixes[len(mixes)-1].ID}})
 		groups := r.GroupList()
-		apply(b, r, reel.SetGroup{Name: fmt.Sprint("folded ", i), Layout: "stereo", Feed: &reel.Feeder{Row: reel.GroupRow, From: groups[len(groups)-1].ID}})
+		apply(b, r, reel.SetGroup{Name: fmt.Sprint("folded ", i), Layout: "stereo", Feed: &reel.Feeder{Row: reel.GroupRow,
+			From: groups[len(groups)-1].ID}})
 	}
 	require.Len(b, r.OutputList(), 64)
 	for b.Loop() {

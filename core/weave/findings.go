@@ -64,7 +64,8 @@ func findings(r *reel.Reel, routes []Route) []Finding {
 			continue
 		}
 		if how := foldedInto(t.Labels, r.Stems[t.Stem].Labels); how != "" && !t.Feed.Folds {
-			found = append(found, Finding{Rule: Folded, Track: t.ID, Message: fmt.Sprintf("%s has %d channels and %s %d, so it is %s", t.Name, len(t.Labels), r.Stems[t.Stem].Name, len(r.Stems[t.Stem].Labels), how),
+			found = append(found, Finding{Rule: Folded, Track: t.ID, Message: fmt.Sprintf("%s has %d channels and %s %d, so it is %s", t.Name,
+				len(t.Labels), r.Stems[t.Stem].Name, len(r.Stems[t.Stem].Labels), how),
 				Fix: fix(reel.SetTrack{Track: t.ID, Folds: &on}, "Fold it so")})
 		}
 		reach := byTrack[t.ID]
@@ -84,14 +85,16 @@ func findings(r *reel.Reel, routes []Route) []Finding {
 			fed[o.ID] = true
 			if route.Twice {
 				found = append(found, Finding{Rule: FedTwice, Track: t.ID, Output: o.ID,
-					Message: fmt.Sprintf("%s arrives at %s twice, through %s and by a knot of its own; together they make %+.1f dB", t.Name, name(r, o), r.Stems[t.Stem].Name, route.GainDB),
-					Fix:     fix(reel.ClearKnots{At: []reel.Crossing{{Row: reel.TrackRow, From: t.ID, Output: o.ID}}}, "Clear the knot of its own")})
+					Message: fmt.Sprintf("%s arrives at %s twice, through %s and by a knot of its own; together they make %+.1f dB", t.Name, name(r, o),
+						r.Stems[t.Stem].Name, route.GainDB),
+					Fix: fix(reel.ClearKnots{At: []reel.Crossing{{Row: reel.TrackRow, From: t.ID, Output: o.ID}}}, "Clear the knot of its own")})
 			}
 		}
 		found = append(found, oneSided(r, t, pairs, reach)...)
 		found = append(found, lost(r, t, reach)...)
 	}
-	for _, more := range [][]Finding{fullRange(r, outputs), fullRangeSends(r, byTrack, outputs), languages(r), folds(r), orders(r), crossed(r, pairs)} {
+	for _, more := range [][]Finding{fullRange(r, outputs), fullRangeSends(r, byTrack, outputs), languages(r), folds(r), orders(r),
+		crossed(r, pairs)} {
 		found = append(found, more...)
 	}
 	for _, o := range outputs {

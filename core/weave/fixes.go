@@ -91,8 +91,9 @@ func lostInMono(r *reel.Reel, t reel.Track, g reel.Group, reach map[string]Route
 		return nil
 	}
 	return []Finding{{Rule: Lost, Track: t.ID, Output: output,
-		Message: fmt.Sprintf("%s loses %.0f dB on the way to %s: the pan law puts it on both sides of %s, which are added there", t.Name, -by, g.Name, r.Stems[t.Stem].Name),
-		Fix:     fix(reel.SetKnots{Knots: knots}, "Tie both sides %.0f dB higher", -by)}}
+		Message: fmt.Sprintf("%s loses %.0f dB on the way to %s: the pan law puts it on both sides of %s, which are added there", t.Name, -by,
+			g.Name, r.Stems[t.Stem].Name),
+		Fix: fix(reel.SetKnots{Knots: knots}, "Tie both sides %.0f dB higher", -by)}}
 }
 
 // fullRangeSends finds tracks that send all of their sound to the LFE of their stem, from where it arrives at one.
@@ -128,7 +129,8 @@ func fullRange(r *reel.Reel, outputs []reel.Output) (found []Finding) {
 			if k.Output != o.ID || k.Channel >= len(labels) || layout.Speakers[labels[k.Channel]].LFE || isLFE(rowName(r, k.Row, k.From)) {
 				continue
 			}
-			f := Finding{Rule: FullRange, Output: o.ID, Message: fmt.Sprintf("%s is fed with all of %s, which is no LFE", name(r, o), rowName(r, k.Row, k.From)),
+			f := Finding{Rule: FullRange, Output: o.ID, Message: fmt.Sprintf("%s is fed with all of %s, which is no LFE", name(r, o),
+				rowName(r, k.Row, k.From)),
 				Fix: fix(reel.ClearKnots{At: []reel.Crossing{k.Crossing()}}, "Clear that knot")}
 			if k.Row == reel.TrackRow {
 				f.Track = k.From
@@ -171,7 +173,9 @@ func folds(r *reel.Reel) (found []Finding) {
 		c, usual := again(g), mix.Usual()
 		feed := *g.Feed
 		feed.Fold, c.Feed = &usual, &feed
-		found = append(found, Finding{Rule: FoldDown, Output: reel.OutputID(g.ID, g.Labels[0]), Message: fmt.Sprintf("%s is narrower than %s, which feeds it: %s", g.Name, rowName(r, g.Feed.Row, g.Feed.From), strings.Join(said, ", ")),
+		found = append(found, Finding{Rule: FoldDown, Output: reel.OutputID(g.ID, g.Labels[0]),
+			Message: fmt.Sprintf("%s is narrower than %s, which feeds it: %s", g.Name, rowName(r, g.Feed.Row, g.Feed.From),
+				strings.Join(said, ", ")),
 			Fix: fix(c, "Fold it so")})
 	}
 	return found
@@ -208,7 +212,9 @@ func orders(r *reel.Reel) (found []Finding) {
 		}
 		c := again(g)
 		c.Order = strings.Join(want, ",")
-		found = append(found, Finding{Rule: Order, Output: reel.OutputID(g.ID, g.Labels[0]), Message: fmt.Sprintf("The channels of %s lie in the order %s; %s %s", g.Name, strings.Join(g.Labels, " "), whose, strings.Join(want, " ")),
+		found = append(found, Finding{Rule: Order, Output: reel.OutputID(g.ID, g.Labels[0]),
+			Message: fmt.Sprintf("The channels of %s lie in the order %s; %s %s", g.Name, strings.Join(g.Labels, " "), whose,
+				strings.Join(want, " ")),
 			Fix: fix(c, "Put them in that order")})
 	}
 	return found
@@ -252,8 +258,10 @@ func crossed(r *reel.Reel, pairs [][2]reel.Output) (found []Finding) {
 func uncross(r *reel.Reel, toRight, toLeft reel.Knot, p [2]reel.Output) Finding {
 	a, b := toRight.Crosspoint, toLeft.Crosspoint
 	a.Output, b.Output = p[0].ID, p[1].ID
-	f := Finding{Rule: Crossed, Output: p[0].ID, Message: fmt.Sprintf("%s and %s of %s are changed over at %s", p[0].Label, p[1].Label, rowName(r, a.Row, a.From), r.Groups[p[0].Group].Name),
-		Fix: fix(reel.Several{Commands: []reel.Sent{reel.Send(reel.ClearKnots{At: []reel.Crossing{toRight.Crossing(), toLeft.Crossing()}}), reel.Send(reel.SetKnots{Knots: []reel.Crosspoint{a, b}})}}, "Change them back")}
+	f := Finding{Rule: Crossed, Output: p[0].ID, Message: fmt.Sprintf("%s and %s of %s are changed over at %s", p[0].Label, p[1].Label,
+		rowName(r, a.Row, a.From), r.Groups[p[0].Group].Name),
+		Fix: fix(reel.Several{Commands: []reel.Sent{reel.Send(reel.ClearKnots{At: []reel.Crossing{toRight.Crossing(), toLeft.Crossing()}}),
+			reel.Send(reel.SetKnots{Knots: []reel.Crosspoint{a, b}})}}, "Change them back")}
 	if a.Row == reel.TrackRow {
 		f.Track = a.From
 	}

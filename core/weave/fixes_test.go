@@ -17,12 +17,14 @@ func TestFixes(t *testing.T) {
 	base := func() *reel.Reel {
 		r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())
 		for _, p := range []reel.PartPlan{
-			{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}, {Name: "English", Stem: "NX", Strand: "English", Channels: []int{0}, Labels: []string{"M"}},
+			{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}, {Name: "English", Stem: "NX", Strand: "English",
+				Channels: []int{0}, Labels: []string{"M"}},
 			{Name: "Portuguese", Stem: "NX", Strand: "Portuguese", Channels: []int{0}, Labels: []string{"M"}},
 		} {
 			apply(t, r, reel.AddTake{Take: "x", Title: p.Name, Length: 1000, Parts: []reel.PartPlan{p}})
 		}
-		apply(t, r, reel.SetMix{Name: "English", Language: "eng", Labels: []string{"L", "R"}, Rest: true, Terms: []reel.Term{{Row: reel.StrandRow, From: reel.StrandID("NX", "Portuguese"), Out: true}}})
+		apply(t, r, reel.SetMix{Name: "English", Language: "eng", Labels: []string{"L", "R"}, Rest: true,
+			Terms: []reel.Term{{Row: reel.StrandRow, From: reel.StrandID("NX", "Portuguese"), Out: true}}})
 		apply(t, r, reel.SetGroup{Name: "Full", Layout: "stereo", Feed: &reel.Feeder{Row: reel.MixRow, From: r.MixList()[0].ID}})
 		apply(t, r, reel.SetGroup{Name: "Second", Layout: "stereo", Feed: &reel.Feeder{Row: reel.StemRow, From: "NX"}})
 		return r
@@ -54,31 +56,38 @@ func TestFixes(t *testing.T) {
 		"a mono on one side": {func(r *reel.Reel) reel.Command {
 			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: boom(r), Output: output(r, "Second", "L"), GainDB: -2}}}
 		}, "Boom reaches Second L but not R", "Tie Boom to R as well"},
-		"all the way to a side": {func(r *reel.Reel) reel.Command { left := -1.0; return reel.SetTrack{Track: boom(r), Pan: &left} }, "Boom reaches Full L but not R", "Put Boom in the middle"},
+		"all the way to a side": {func(r *reel.Reel) reel.Command { left := -1.0; return reel.SetTrack{Track: boom(r), Pan: &left} },
+			"Boom reaches Full L but not R", "Put Boom in the middle"},
 		"fed twice": {func(r *reel.Reel) reel.Command {
-			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: boom(r), Output: output(r, "Full", "L")}, {Row: reel.TrackRow, From: boom(r), Output: output(r, "Full", "R")}}}
+			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: boom(r), Output: output(r, "Full", "L")},
+				{Row: reel.TrackRow, From: boom(r), Output: output(r, "Full", "R")}}}
 		}, "Boom arrives at Full L twice", "Clear the knot of its own"},
 		"folded unasked": {func(r *reel.Reel) reel.Command {
 			return reel.SetGroup{Name: "One", Layout: "mono", Feed: &reel.Feeder{Row: reel.MixRow, From: r.MixList()[0].ID}}
 		}, "One is narrower than English, which feeds it", "Fold it so"},
 		"sides changed over": {func(r *reel.Reel) reel.Command {
-			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "MX", Channel: 0, Output: output(r, "Second", "R"), GainDB: -3}, {Row: reel.StemRow, From: "MX", Channel: 1, Output: output(r, "Second", "L")}}}
+			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "MX", Channel: 0, Output: output(r, "Second", "R"), GainDB: -3},
+				{Row: reel.StemRow, From: "MX", Channel: 1, Output: output(r, "Second", "L")}}}
 		}, "L and R of Music are changed over at Second", "Change them back"},
-		"muted": {func(r *reel.Reel) reel.Command { yes := true; return reel.SetTrack{Track: boom(r), Mute: &yes} }, "Boom is muted", "Unmute it"},
+		"muted": {func(r *reel.Reel) reel.Command { yes := true; return reel.SetTrack{Track: boom(r), Mute: &yes} }, "Boom is muted",
+			"Unmute it"},
 		"3 dB lost": {func(r *reel.Reel) reel.Command {
 			return reel.SetGroup{Name: "Two", Layout: reel.DualMono, Feed: &reel.Feeder{Row: reel.StemRow, From: "DX"}}
 		}, "Boom loses 3 dB on the way to Two", "Send Boom at unity to both sides"},
 		"3 dB lost in a mono": {func(r *reel.Reel) reel.Command {
-			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "DX", Channel: 0, Output: output(r, "Mono", "M"), GainDB: -6}, {Row: reel.StemRow, From: "DX", Channel: 1, Output: output(r, "Mono", "M"), GainDB: -6}}}
+			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "DX", Channel: 0, Output: output(r, "Mono", "M"), GainDB: -6},
+				{Row: reel.StemRow, From: "DX", Channel: 1, Output: output(r, "Mono", "M"), GainDB: -6}}}
 		}, "Boom loses 3 dB on the way to Mono: the pan law puts it on both sides", "Tie both sides 3 dB higher"},
 		"a set in a narrower stem": {func(r *reel.Reel) reel.Command {
-			return reel.AddTake{Take: "x", Title: "Bank", Length: 1000, Parts: []reel.PartPlan{{Name: "Bank", Stem: "AX", Channels: []int{0, 1, 2, 3, 4, 5}, Labels: five1}}}
+			return reel.AddTake{Take: "x", Title: "Bank", Length: 1000, Parts: []reel.PartPlan{{Name: "Bank", Stem: "AX",
+				Channels: []int{0, 1, 2, 3, 4, 5}, Labels: five1}}}
 		}, "Bank has 6 channels and Ambience 2", "Fold it so"},
 		"two languages": {set(func(c *reel.SetMix) { c.Terms = nil }), "English and Portuguese at once", "Only English in English"},
 		"the wrong language": {set(func(c *reel.SetMix) {
 			c.Terms = []reel.Term{{Row: reel.StrandRow, From: reel.StrandID("NX", "English"), Out: true}}
 		}), "has the narration of Portuguese", "Only English in English"},
-		"no narration": {set(func(c *reel.SetMix) { c.Terms = []reel.Term{{Row: reel.StemRow, From: "NX", Out: true}} }), "has no narration", "Only English in English"},
+		"no narration": {set(func(c *reel.SetMix) { c.Terms = []reel.Term{{Row: reel.StemRow, From: "NX", Out: true}} }), "has no narration",
+			"Only English in English"},
 	} {
 		r := base()
 		if name == "3 dB lost in a mono" {
@@ -133,7 +142,8 @@ func TestFixes(t *testing.T) {
 func TestSendsToTheLFE(t *testing.T) {
 	five1 := []string{"L", "R", "C", "LFE", "Ls", "Rs"}
 	r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())
-	apply(t, r, reel.AddTake{Take: "x", Title: "Winch", Length: 1000, Parts: []reel.PartPlan{{Name: "Winch", Stem: "FX", Channels: []int{0}, Labels: []string{"M"}}}})
+	apply(t, r, reel.AddTake{Take: "x", Title: "Winch", Length: 1000, Parts: []reel.PartPlan{{Name: "Winch", Stem: "FX", Channels: []int{0},
+		Labels: []string{"M"}}}})
 	apply(t, r, reel.SetStem{Stem: "FX", Labels: &five1})
 	apply(t, r, reel.SetGroup{Name: "Room", Layout: "5.1", Feed: &reel.Feeder{Row: reel.StemRow, From: "FX"}})
 	sends := func() (found []Finding) {
@@ -165,7 +175,8 @@ func TestSendsToTheLFE(t *testing.T) {
 func TestOrders(t *testing.T) {
 	r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())
 	smpte, film := []string{"L", "R", "C", "LFE", "Ls", "Rs"}, []string{"L", "C", "R", "Ls", "Rs", "LFE"}
-	apply(t, r, reel.LayOutputs{Spec: "s", Title: "S", Groups: []reel.Group{{ID: "room", Name: "Room", Tag: "RM", Layout: "5.1", Labels: smpte, Stems: []string{"DX"}}}})
+	apply(t, r, reel.LayOutputs{Spec: "s", Title: "S", Groups: []reel.Group{{ID: "room", Name: "Room", Tag: "RM", Layout: "5.1", Labels: smpte,
+		Stems: []string{"DX"}}}})
 	orders := func() (found []Finding) {
 		for _, f := range Findings(r) {
 			if f.Rule == Order {

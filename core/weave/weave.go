@@ -45,7 +45,8 @@ func natural(from, to layout.Format, row reel.Row, id string, output reel.Output
 	at := slices.Index(to.Labels, output.Label)
 	for c := range m.Cols {
 		if gain := m.At(at, c); math.Abs(gain) > least {
-			knots = append(knots, reel.Crosspoint{Row: row, From: id, Channel: c, Output: output.ID, GainDB: roundDB(dsp.DB(math.Abs(gain))), Invert: gain < 0})
+			knots = append(knots, reel.Crosspoint{Row: row, From: id, Channel: c, Output: output.ID, GainDB: roundDB(dsp.DB(math.Abs(gain))),
+				Invert: gain < 0})
 		}
 	}
 	return knots
@@ -66,7 +67,8 @@ func GroupKnots(r *reel.Reel, groups []reel.Group) []reel.Crosspoint {
 		g := next.Groups[o.Group]
 		for _, stem := range g.Stems {
 			if s, ok := r.Stems[stem]; ok {
-				knots = append(knots, natural(layout.Read(s.Labels).In(r.Head.Angles), layout.Read(g.Labels).In(r.Head.Angles), reel.StemRow, stem, o)...)
+				knots = append(knots, natural(layout.Read(s.Labels).In(r.Head.Angles), layout.Read(g.Labels).In(r.Head.Angles), reel.StemRow, stem,
+					o)...)
 			}
 		}
 	}

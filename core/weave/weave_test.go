@@ -53,14 +53,20 @@ func TestFeeds(t *testing.T) {
 		"stereo balance right": {pair, pair, reel.Feed{Pan: 1}, []path{{1, 1, 1}}},
 		"stereo into mono":     {pair, mono, reel.Feed{}, []path{{0, 0, 0.5}, {1, 0, 0.5}}},
 		"mono into mono":       {mono, mono, reel.Feed{}, []path{{0, 0, 1}}},
-		"surround into a pair": {[]string{"L", "C", "R", "Ls", "LFE"}, pair, reel.Feed{}, []path{{0, 0, 1}, {1, 0, half}, {1, 1, half}, {2, 1, 1}, {3, 0, half}}},
-		"surround into mono":   {[]string{"L", "C", "R"}, mono, reel.Feed{}, []path{{0, 0, 0.5}, {1, 0, half}, {2, 0, 0.5}}},
-		"sound field":          {[]string{"ACN0", "ACN1", "ACN2", "ACN3"}, pair, reel.Feed{}, []path{{0, 0, 0.5}, {1, 0, 0.5}, {0, 1, 0.5}, {1, 1, -0.5}}},
-		"sound field in FuMa":  {[]string{"W", "X", "Y", "Z"}, pair, reel.Feed{}, []path{{0, 0, 0.5 * math.Sqrt2}, {2, 0, 0.5}, {0, 1, 0.5 * math.Sqrt2}, {2, 1, -0.5}}},
-		"5.1 in 7.1":           {[]string{"L", "Ls", "Rs"}, []string{"L", "R", "C", "LFE", "Lss", "Rss", "Lrs", "Rrs"}, reel.Feed{}, []path{{0, 0, 1}, {1, 4, half}, {1, 6, half}, {2, 5, half}, {2, 7, half}}},
-		"7.1 in 5.1":           {[]string{"L", "Lss", "Rss", "Lrs"}, []string{"L", "R", "C", "LFE", "Ls", "Rs"}, reel.Feed{}, []path{{0, 0, 1}, {1, 4, half}, {2, 5, half}, {3, 4, half}}},
-		"heights in 7.1":       {[]string{"L", "Ltf", "Rtr"}, []string{"L", "R", "Lss", "Rss", "Lrs", "Rrs"}, reel.Feed{}, []path{{0, 0, 1}, {1, 0, half}, {2, 3, 0.5}, {2, 5, 0.5}}},
-		"surround by label":    {[]string{"C", "L", "R"}, []string{"L", "R", "C"}, reel.Feed{}, []path{{0, 2, 1}, {1, 0, 1}, {2, 1, 1}}},
+		"surround into a pair": {[]string{"L", "C", "R", "Ls", "LFE"}, pair, reel.Feed{},
+			[]path{{0, 0, 1}, {1, 0, half}, {1, 1, half}, {2, 1, 1}, {3, 0, half}}},
+		"surround into mono": {[]string{"L", "C", "R"}, mono, reel.Feed{}, []path{{0, 0, 0.5}, {1, 0, half}, {2, 0, 0.5}}},
+		"sound field": {[]string{"ACN0", "ACN1", "ACN2", "ACN3"}, pair, reel.Feed{},
+			[]path{{0, 0, 0.5}, {1, 0, 0.5}, {0, 1, 0.5}, {1, 1, -0.5}}},
+		"sound field in FuMa": {[]string{"W", "X", "Y", "Z"}, pair, reel.Feed{}, []path{{0, 0, 0.5 * math.Sqrt2}, {2, 0, 0.5},
+			{0, 1, 0.5 * math.Sqrt2}, {2, 1, -0.5}}},
+		"5.1 in 7.1": {[]string{"L", "Ls", "Rs"}, []string{"L", "R", "C", "LFE", "Lss", "Rss", "Lrs", "Rrs"}, reel.Feed{},
+			[]path{{0, 0, 1}, {1, 4, half}, {1, 6, half}, {2, 5, half}, {2, 7, half}}},
+		"7.1 in 5.1": {[]string{"L", "Lss", "Rss", "Lrs"}, []string{"L", "R", "C", "LFE", "Ls", "Rs"}, reel.Feed{},
+			[]path{{0, 0, 1}, {1, 4, half}, {2, 5, half}, {3, 4, half}}},
+		"heights in 7.1": {[]string{"L", "Ltf", "Rtr"}, []string{"L", "R", "Lss", "Rss", "Lrs", "Rrs"}, reel.Feed{},
+			[]path{{0, 0, 1}, {1, 0, half}, {2, 3, 0.5}, {2, 5, 0.5}}},
+		"surround by label": {[]string{"C", "L", "R"}, []string{"L", "R", "C"}, reel.Feed{}, []path{{0, 2, 1}, {1, 0, 1}, {2, 1, 1}}},
 	} {
 		got := feeds(c.track, c.stem, c.feed)
 		require.Equal(t, []int{len(c.stem), len(c.track)}, []int{got.Rows, got.Cols}, name)
@@ -140,7 +146,8 @@ func rulesOf(r *reel.Reel) map[Rule][]string {
 // crossing makes a reel with a mono boom in DX, a stereo cue in MX, two pairs and a mono output.
 func crossing(t *testing.T) (r *reel.Reel, boom, cue string) {
 	r = reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())
-	groups := []reel.Group{{ID: "dx", Name: "Dialogue", Labels: pair, Stems: []string{"DX"}}, {ID: "mx", Name: "Music", Labels: pair, Stems: []string{"MX"}}, {ID: "all", Name: "Mono", Labels: mono, Stems: []string{"DX", "MX"}}}
+	groups := []reel.Group{{ID: "dx", Name: "Dialogue", Labels: pair, Stems: []string{"DX"}},
+		{ID: "mx", Name: "Music", Labels: pair, Stems: []string{"MX"}}, {ID: "all", Name: "Mono", Labels: mono, Stems: []string{"DX", "MX"}}}
 	for _, c := range []reel.Command{
 		reel.AddTake{Take: "a", Title: "12A/3", Length: 10, Parts: []reel.PartPlan{{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: mono}}},
 		reel.AddTake{Take: "b", Title: "Cue", Length: 10, Parts: []reel.PartPlan{{Name: "Cue", Stem: "MX", Channels: []int{0, 1}, Labels: pair}}},
@@ -196,7 +203,8 @@ func TestFindings(t *testing.T) {
 	}{
 		"all is well": {func(*reel.Reel, string, string) []reel.Command { return nil }, map[Rule]int{}},
 		"stem untied": {func(r *reel.Reel, boom, cue string) []reel.Command {
-			return []reel.Command{reel.ClearKnots{At: []reel.Crossing{{Row: reel.StemRow, From: "DX", Output: "dx/L"}, {Row: reel.StemRow, From: "DX", Output: "dx/R"}, {Row: reel.StemRow, From: "DX", Output: "all/M"}}}}
+			return []reel.Command{reel.ClearKnots{At: []reel.Crossing{{Row: reel.StemRow, From: "DX", Output: "dx/L"},
+				{Row: reel.StemRow, From: "DX", Output: "dx/R"}, {Row: reel.StemRow, From: "DX", Output: "all/M"}}}}
 		}, map[Rule]int{Unreached: 1, Unfed: 2}},
 		"mono on one side": {func(r *reel.Reel, boom, cue string) []reel.Command {
 			return []reel.Command{reel.SetTrack{Track: boom, Pan: &left}}
@@ -252,13 +260,17 @@ func TestStemsFeedGroupsByMeaning(t *testing.T) {
 	apply(t, r, reel.SetStem{Stem: "NX", Labels: &one})
 	film := []string{"L", "C", "R", "Ls", "Rs", "LFE"}
 	got := map[string]float64{}
-	for _, k := range GroupKnots(r, []reel.Group{{ID: "st", Labels: pair, Stems: []string{"FX"}}, {ID: "all", Labels: film, Stems: []string{"FX", "NX"}}}) {
+	for _, k := range GroupKnots(r, []reel.Group{{ID: "st", Labels: pair, Stems: []string{"FX"}},
+		{ID: "all", Labels: film, Stems: []string{"FX", "NX"}}}) {
 		got[k.Knot().ID] = k.GainDB
 	}
 	assert.Equal(t, map[string]float64{
-		"stem FX 0 > st/L": 0, "stem FX 2 > st/L": -3.01, "stem FX 4 > st/L": -3.01, "stem FX 1 > st/R": 0, "stem FX 2 > st/R": -3.01, "stem FX 5 > st/R": -3.01,
-		"stem FX 0 > all/L": 0, "stem FX 2 > all/C": 0, "stem FX 1 > all/R": 0, "stem FX 4 > all/Ls": 0, "stem FX 5 > all/Rs": 0, "stem FX 3 > all/LFE": 0,
-		"stem NX 0 > all/C": 0,
+		"stem FX 0 > st/L": 0, "stem FX 2 > st/L": -3.01, "stem FX 4 > st/L": -3.01, "stem FX 1 > st/R": 0, "stem FX 2 > st/R": -3.01,
+		"stem FX 5 > st/R":  -3.01,
+		"stem FX 0 > all/L": 0, "stem FX 2 > all/C": 0, "stem FX 1 > all/R": 0, "stem FX 4 > all/Ls": 0, "stem FX 5 > all/Rs": 0,
+		"stem FX 3 > all/LFE": 0,
+		"stem NX 0 > all/C":   0,
 	}, got)
-	assert.Empty(t, natural(layout.Read(pair), layout.Read(film), reel.StemRow, "DX", reel.Output{ID: "all/C", Label: "C"}), "a pair has no centre")
+	assert.Empty(t, natural(layout.Read(pair), layout.Read(film), reel.StemRow, "DX", reel.Output{ID: "all/C", Label: "C"}),
+		"a pair has no centre")
 }

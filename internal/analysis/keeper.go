@@ -184,7 +184,8 @@ func (k *Keeper) told(what, id string, err error) error {
 }
 
 func (k *Keeper) stateOf(g *gauge.Gauge, o store.OpenReel, rows []weave.NodeID, sound gauge.SoundOf) (State, error) {
-	s := State{Revision: o.Revision, Rows: map[weave.NodeID]loudness.Row{}, Wholes: map[weave.NodeID]*loudness.Whole{}, Basis: map[string]string{},
+	s := State{Revision: o.Revision, Rows: map[weave.NodeID]loudness.Row{}, Wholes: map[weave.NodeID]*loudness.Whole{},
+		Basis:   map[string]string{},
 		Seconds: float64(max(0, o.Reel.End()-o.Reel.Head.Start)) / float64(o.Reel.Head.SampleRate)}
 	for _, id := range rows {
 		s.Rows[id], _ = g.Row(id)

@@ -48,7 +48,8 @@ func (s *Server) contract() (gin.HandlerFunc, error) {
 			unread := *options
 			unread.ExcludeRequestBody = true
 			bare.Body = http.NoBody // it would be closed
-			err = openapi3filter.ValidateRequest(c, &openapi3filter.RequestValidationInput{Request: &bare, PathParams: params, Route: route, Options: &unread})
+			err = openapi3filter.ValidateRequest(c, &openapi3filter.RequestValidationInput{Request: &bare, PathParams: params, Route: route,
+				Options: &unread})
 			if err != nil {
 				s.fail(c, fault.Wrap(fault.BadInput, err, "The request is not as it should be: %s", reason(err)))
 			}
@@ -60,7 +61,8 @@ func (s *Server) contract() (gin.HandlerFunc, error) {
 			return
 		}
 		bare.Body = io.NopCloser(bytes.NewReader(body))
-		err = openapi3filter.ValidateRequest(c, &openapi3filter.RequestValidationInput{Request: &bare, PathParams: params, Route: route, Options: options})
+		err = openapi3filter.ValidateRequest(c, &openapi3filter.RequestValidationInput{Request: &bare, PathParams: params, Route: route,
+			Options: options})
 		c.Request.Body = io.NopCloser(bytes.NewReader(body))
 		if err != nil {
 			s.fail(c, fault.Wrap(fault.BadInput, err, "The request is not as it should be: %s", reason(err)))

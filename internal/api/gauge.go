@@ -43,7 +43,8 @@ func (s *Server) GaugeReel(c *gin.Context, id ReelID, p GaugeReelParams) {
 		return
 	}
 	g := gauged{s, c, o, now, text(p.Profile), ""}
-	view := GaugeView{Revision: now.Revision, Share: share, Seconds: now.Seconds, Took: now.Took.Seconds(), Measured: now.Measured, Rows: []GaugeRow{}}
+	view := GaugeView{Revision: now.Revision, Share: share, Seconds: now.Seconds, Took: now.Took.Seconds(), Measured: now.Measured,
+		Rows: []GaugeRow{}}
 	limits, err := g.limits()
 	if err != nil {
 		s.fail(c, err)

@@ -16,7 +16,8 @@ import (
 )
 
 // judge gives by what programmes of a layout are judged, and its title: a profile, or a spec; nothing where neither is named.
-func (s *Server) judge(c *gin.Context, production, profile, spec string) (title string, limit func(layout.Layout) (contract.Limit, error), err error) {
+func (s *Server) judge(c *gin.Context, production, profile, spec string) (title string, limit func(layout.Layout) (contract.Limit, error),
+	err error) {
 	switch {
 	case profile != "":
 		p, err := contract.ProfileOf(profile)

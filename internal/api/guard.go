@@ -82,7 +82,8 @@ const patience = 30 * time.Second
 
 // inPieces tells whether a request brings files, which may be of any size and are read as they come.
 func inPieces(r *http.Request) bool {
-	return r.Method == http.MethodPost && strings.HasSuffix(r.URL.Path, "/receipts") && strings.HasPrefix(r.Header.Get("Content-Type"), "multipart/form-data")
+	return r.Method == http.MethodPost && strings.HasSuffix(r.URL.Path, "/receipts") &&
+		strings.HasPrefix(r.Header.Get("Content-Type"), "multipart/form-data")
 }
 
 // hurry bounds how long a request's body may take. Uploads have limits of their own.

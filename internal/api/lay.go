@@ -106,7 +106,8 @@ func (s *Server) LayTakes(c *gin.Context, id ReelID, p LayTakesParams) {
 		return
 	}
 	command := reel.LayTakes{Takes: sources, Plain: plain, Route: true, Reuse: body.Reuse != nil && *body.Reuse}
-	o, err := s.Store.DoOnce(c, keyOf(p.IdempotencyKey), id, body.Revision, author(c), func(*reel.Reel) (reel.Command, error) { return command, nil })
+	o, err := s.Store.DoOnce(c, keyOf(p.IdempotencyKey), id, body.Revision, author(c),
+		func(*reel.Reel) (reel.Command, error) { return command, nil })
 	s.show(c, http.StatusOK, o, p.Since, err)
 }
 

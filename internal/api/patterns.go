@@ -142,6 +142,7 @@ func (s *Server) ApplyPattern(c *gin.Context, id ReelID, params ApplyPatternPara
 	if body.Remove != nil {
 		command.Remove = *body.Remove
 	}
-	o, err := s.Store.DoOnce(c, keyOf(params.IdempotencyKey), id, body.Revision, author(c), func(*reel.Reel) (reel.Command, error) { return command, nil })
+	o, err := s.Store.DoOnce(c, keyOf(params.IdempotencyKey), id, body.Revision, author(c),
+		func(*reel.Reel) (reel.Command, error) { return command, nil })
 	s.show(c, http.StatusOK, o, params.Since, err)
 }

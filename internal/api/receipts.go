@@ -164,7 +164,10 @@ func (s *Server) receive(ctx context.Context, part *multipart.Part, key string) 
 // HearReceipt gives a stretch of a file of a delivery.
 func (s *Server) HearReceipt(c *gin.Context, id string, p HearReceiptParams) {
 	r, err := s.Store.Receipt(c, id)
-	if err == nil && (r.Receipt == nil || !slices.ContainsFunc(r.Receipt.Files, func(f desk.File) bool { return f.Name == p.File && len(f.Streams) > 0 })) {
+	if err == nil && (r.Receipt == nil || !slices.ContainsFunc(r.Receipt.Files, func(f desk.File) bool {
+		return f.Name == p.File &&
+			len(f.Streams) > 0
+	})) {
 		err = fault.New(fault.NotFound, "The delivery has no file %q that can be heard", p.File)
 	}
 	var local string

@@ -19,8 +19,10 @@ func whole(o store.OpenReel, turns store.Turns) ReelView {
 	routes, findings := weave.Look(o.Reel)
 	return ReelView{
 		Id: o.ID, Production: o.Production, Name: o.Name, Revision: o.Revision, Head: o.Reel.Head, End: o.Reel.End(),
-		Stems: some(o.Reel.StemList()), Tracks: some(o.Reel.TrackList()), Clips: some(o.Reel.ClipList()), Groups: some(o.Reel.GroupList()), Outputs: some(o.Reel.OutputList()),
-		Knots: some(o.Reel.KnotList()), Marks: some(o.Reel.MarkList()), Mixes: some(o.Reel.MixList()), Buses: some(o.Reel.BusList()), Speakers: weave.Speakers(o.Reel), Routes: routes, Findings: findings,
+		Stems: some(o.Reel.StemList()), Tracks: some(o.Reel.TrackList()), Clips: some(o.Reel.ClipList()), Groups: some(o.Reel.GroupList()),
+		Outputs: some(o.Reel.OutputList()),
+		Knots:   some(o.Reel.KnotList()), Marks: some(o.Reel.MarkList()), Mixes: some(o.Reel.MixList()), Buses: some(o.Reel.BusList()),
+		Speakers: weave.Speakers(o.Reel), Routes: routes, Findings: findings,
 		Adrift: o.Reel.Adrifts(), Strays: o.Reel.Strays(), Undo: turns.Undo, Redo: turns.Redo,
 	}
 }
@@ -185,7 +187,8 @@ func (s *Server) DoCommand(c *gin.Context, id ReelID, p DoCommandParams) {
 		s.fail(c, err)
 		return
 	}
-	o, err := s.Store.DoOnce(c, keyOf(p.IdempotencyKey), id, body.Revision, author(c), func(*reel.Reel) (reel.Command, error) { return command, nil })
+	o, err := s.Store.DoOnce(c, keyOf(p.IdempotencyKey), id, body.Revision, author(c),
+		func(*reel.Reel) (reel.Command, error) { return command, nil })
 	s.show(c, http.StatusOK, o, p.Since, err)
 }
 

@@ -62,7 +62,8 @@ const uploadsPath = Base + "/uploads/"
 // New makes the server of everything: the API, uploads, listening and the interface.
 func New(c Config) (*Server, error) {
 	s := &Server{Config: c, ending: make(chan struct{})}
-	s.listeners = &listen.Server{Known: c.Store, Files: func(ctx context.Context) listen.Files { return s.library().Session(ctx) }, Log: c.Log, Heard: c.Metrics.Listener}
+	s.listeners = &listen.Server{Known: c.Store, Files: func(ctx context.Context) listen.Files { return s.library().Session(ctx) }, Log: c.Log,
+		Heard: c.Metrics.Listener}
 	s.gauges = &analysis.Keeper{Library: s.library(), Log: c.Log}
 	s.gauges.Open()
 	gin.SetMode(gin.ReleaseMode)
@@ -109,7 +110,8 @@ func (s *Server) page(c *gin.Context) {
 
 // compressed packs answers of text. HEAD is answered like GET; what comes after the headers net/http leaves out.
 func compressed(h http.Handler) http.Handler {
-	wrap, err := gzhttp.NewWrapper(gzhttp.ContentTypes([]string{"application/json", "application/problem+json", "application/schema+json", "application/yaml", "text/html", "text/css", "text/javascript", "text/csv", "image/svg+xml"}))
+	wrap, err := gzhttp.NewWrapper(gzhttp.ContentTypes([]string{"application/json", "application/problem+json", "application/schema+json",
+		"application/yaml", "text/html", "text/css", "text/javascript", "text/csv", "image/svg+xml"}))
 	if err != nil {
 		panic(err) // its options are ours, so this can't be
 	}
@@ -150,7 +152,8 @@ func (s *Server) recovered() gin.HandlerFunc {
 }
 
 var statusOf = map[fault.Kind]int{
-	fault.NotFound: http.StatusNotFound, fault.Stale: http.StatusConflict, fault.Unties: http.StatusConflict, fault.Loses: http.StatusConflict, fault.BadInput: http.StatusBadRequest,
+	fault.NotFound: http.StatusNotFound, fault.Stale: http.StatusConflict, fault.Unties: http.StatusConflict, fault.Loses: http.StatusConflict,
+	fault.BadInput:    http.StatusBadRequest,
 	fault.Unsupported: http.StatusUnprocessableEntity, fault.Damaged: http.StatusUnprocessableEntity,
 	fault.NoSpace: http.StatusInsufficientStorage, fault.Cancelled: 499,
 }
@@ -163,7 +166,8 @@ func (s *Server) fail(c *gin.Context, err error) {
 	var tooLarge *http.MaxBytesError
 	switch {
 	case errors.As(err, &tooLarge):
-		status, err = http.StatusRequestEntityTooLarge, fault.New(fault.BadInput, "The request is larger than the %d bytes that are taken here", tooLarge.Limit)
+		status, err = http.StatusRequestEntityTooLarge, fault.New(fault.BadInput, "The request is larger than the %d bytes that are taken here",
+			tooLarge.Limit)
 	case errors.Is(err, os.ErrDeadlineExceeded):
 		status, err = http.StatusRequestTimeout, fault.New(fault.BadInput, "The request took too long to arrive; try again")
 	case known:
@@ -176,7 +180,8 @@ func (s *Server) fail(c *gin.Context, err error) {
 	case c.Request.Context().Err() != nil:
 		status, err = statusOf[fault.Cancelled], fault.New(fault.Cancelled, "The request was given up")
 	default:
-		s.Log.Error("request failed", "request", c.Writer.Header().Get("Loom-Request"), "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
+		s.Log.Error("request failed", "request", c.Writer.Header().Get("Loom-Request"), "method", c.Request.Method, "path", c.Request.URL.Path,
+			"error", err)
 		status, err = http.StatusInternalServerError, fault.New("", "Something went wrong on the server. Try again; if it stays, the server's log says more")
 	}
 	s.refuse(c, status, err)

@@ -266,7 +266,8 @@ func (s *Server) GetOverview(c *gin.Context, id TakeID, params GetOverviewParams
 		s.fail(c, err)
 		return
 	}
-	if params.Level < 0 || params.Level >= len(overview.OverviewFrames) || params.From < 0 || params.From > 1<<40 || params.Count < 1 || params.Count > 65536 {
+	if params.Level < 0 || params.Level >= len(overview.OverviewFrames) || params.From < 0 || params.From > 1<<40 || params.Count < 1 ||
+		params.Count > 65536 {
 		s.fail(c, fault.New(fault.BadInput, "There is no such stretch of the overview"))
 		return
 	}

@@ -33,8 +33,9 @@ func (s *Server) uploads() (http.Handler, error) {
 	composer.UseTerminater(files)
 	filelocker.New(s.Uploads).UseIn(composer)
 	return tusd.NewHandler(tusd.Config{
-		BasePath: Base + "/uploads/", StoreComposer: composer, Logger: quiet, DisableDownload: true, DisableConcatenation: true, MaxSize: maxUpload,
-		Cors: &tusd.CorsConfig{Disable: true},
+		BasePath: Base + "/uploads/", StoreComposer: composer, Logger: quiet, DisableDownload: true, DisableConcatenation: true,
+		MaxSize: maxUpload,
+		Cors:    &tusd.CorsConfig{Disable: true},
 		PreUploadCreateCallback: func(h tusd.HookEvent) (tusd.HTTPResponse, tusd.FileInfoChanges, error) {
 			id, err := s.beginUpload(h)
 			if err != nil {

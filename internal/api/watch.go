@@ -22,28 +22,35 @@ type Metrics struct {
 }
 
 // NewMetrics prepares them. state is asked for the work that there is, by state, and for the free bytes on the disk.
-func NewMetrics(work func(context.Context) (map[string]int, error), free func() (int64, error), connections func() (used, most int32)) *Metrics {
+func NewMetrics(work func(context.Context) (map[string]int, error), free func() (int64, error),
+	connections func() (used, most int32)) *Metrics {
 	m := &Metrics{
 		registry: prometheus.NewRegistry(),
-		requests: prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "loom_request_seconds", Help: "How long requests took, by route and status.", Buckets: prometheus.DefBuckets}, []string{"method", "route", "status"}),
-		jobs:     prometheus.NewCounterVec(prometheus.CounterOpts{Name: "loom_work_ended_total", Help: "Work that ended, by kind and how."}, []string{"kind", "state"}),
-		jobTime: prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "loom_work_seconds", Help: "How long work took, by kind.", Buckets: prometheus.ExponentialBuckets(0.1, 3, 10)},
+		requests: prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "loom_request_seconds",
+			Help: "How long requests took, by route and status.", Buckets: prometheus.DefBuckets}, []string{"method", "route", "status"}),
+		jobs: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "loom_work_ended_total", Help: "Work that ended, by kind and how."},
+			[]string{"kind", "state"}),
+		jobTime: prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "loom_work_seconds", Help: "How long work took, by kind.",
+			Buckets: prometheus.ExponentialBuckets(0.1, 3, 10)},
 			[]string{"kind"}),
 		listeners: prometheus.NewGauge(prometheus.GaugeOpts{Name: "loom_listeners", Help: "Connections that listen live."}),
 	}
 	m.registry.MustRegister(m.requests, m.jobs, m.jobTime, m.listeners, &states{work: work},
-		prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: "loom_disk_free_bytes", Help: "What can still be written where media lie."}, func() float64 {
-			n, err := free()
-			if err != nil {
-				return -1
-			}
-			return float64(n)
-		}),
-		prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: "loom_database_connections", Help: "Connections to the database that are in use."}, func() float64 {
-			used, _ := connections()
-			return float64(used)
-		}),
-		prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: "loom_database_connections_most", Help: "Connections to the database that may be in use at once."}, func() float64 {
+		prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: "loom_disk_free_bytes", Help: "What can still be written where media lie."},
+			func() float64 {
+				n, err := free()
+				if err != nil {
+					return -1
+				}
+				return float64(n)
+			}),
+		prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: "loom_database_connections", Help: "Connections to the database that are in use."},
+			func() float64 {
+				used, _ := connections()
+				return float64(used)
+			}),
+		prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: "loom_database_connections_most",
+			Help: "Connections to the database that may be in use at once."}, func() float64 {
 			_, most := connections()
 			return float64(most)
 		}))
@@ -93,7 +100,8 @@ func (s *Server) watched() gin.HandlerFunc {
 			route = "other"
 		}
 		s.Metrics.requests.WithLabelValues(c.Request.Method, route, strconv.Itoa(c.Writer.Status())).Observe(took.Seconds())
-		s.Log.Debug("request", "request", id, "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(), "took", took.Round(time.Microsecond), "bytes", c.Writer.Size())
+		s.Log.Debug("request", "request", id, "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(), "took",
+			took.Round(time.Microsecond), "bytes", c.Writer.Size())
 	}
 }
 

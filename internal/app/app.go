@@ -61,14 +61,20 @@ func Open(ctx context.Context, c Config) (*App, error) {
 		s.Close()
 		return nil, err
 	}
-	metrics := api.NewMetrics(s.CountWork, a.Media.Free, func() (int32, int32) { stat := s.Pool.Stat(); return stat.AcquiredConns(), stat.MaxConns() })
+	metrics := api.NewMetrics(s.CountWork, a.Media.Free, func() (int32, int32) {
+		stat := s.Pool.Stat()
+		return stat.AcquiredConns(),
+			stat.MaxConns()
+	})
 	uploads := filepath.Join(c.Data, "uploads")
-	a.Jobs = &jobs.Runner{Store: s, Media: a.Media, Library: library.Library{Store: s, Media: a.Media}, Cards: c.Cards, Receivers: c.Receivers, Uploads: uploads, Log: c.Log, Ended: metrics.WorkEnded}
+	a.Jobs = &jobs.Runner{Store: s, Media: a.Media, Library: library.Library{Store: s, Media: a.Media}, Cards: c.Cards, Receivers: c.Receivers,
+		Uploads: uploads, Log: c.Log, Ended: metrics.WorkEnded}
 	if err = bind(ctx, s, c.Data); err == nil {
 		err = a.Jobs.Open()
 	}
 	if err == nil {
-		a.api, err = api.New(api.Config{Store: s, Media: a.Media, Jobs: a.Jobs, Cards: c.Cards, Uploads: uploads, Hosts: c.Hosts, Log: c.Log, Metrics: metrics})
+		a.api, err = api.New(api.Config{Store: s, Media: a.Media, Jobs: a.Jobs, Cards: c.Cards, Uploads: uploads, Hosts: c.Hosts, Log: c.Log,
+			Metrics: metrics})
 	}
 	if err != nil {
 		a.Close()

@@ -159,8 +159,10 @@ func TestKnots(t *testing.T) {
 	s := apptest.Start(t)
 	_, v := crossing(t, s)
 	boom := v.Tracks[0].ID
-	s.OK("POST", "/reels/"+v.Id+"/ties", api.TieRequest{Revision: v.Revision, At: []api.Crossing{{Row: "track", From: boom, Output: "effects/L"}}}, &v)
-	s.Do(&v, "setKnots", map[string]any{"knots": []map[string]any{{"row": "track", "from": boom, "channel": 0, "output": "effects/L", "gainDB": -6}}})
+	s.OK("POST", "/reels/"+v.Id+"/ties", api.TieRequest{Revision: v.Revision, At: []api.Crossing{{Row: "track", From: boom,
+		Output: "effects/L"}}}, &v)
+	s.Do(&v, "setKnots", map[string]any{"knots": []map[string]any{{"row": "track", "from": boom, "channel": 0, "output": "effects/L",
+		"gainDB": -6}}})
 	found := false
 	for _, r := range v.Routes {
 		found = found || r.Track == boom && r.Output == "effects/L" && r.Direct && math.Abs(r.GainDB+6) < 1e-9
@@ -254,7 +256,8 @@ func TestCardsStayInTheirFolder(t *testing.T) {
 }
 
 // upload speaks tus by hand, so that it can break off and go on.
-func upload(t testing.TB, s *apptest.Server, production, name string, size int, extra map[string]string) (location string, res *http.Response) {
+func upload(t testing.TB, s *apptest.Server, production, name string, size int, extra map[string]string) (location string,
+	res *http.Response) {
 	req, _ := http.NewRequest("POST", s.Base+api.Base+"/uploads/", nil)
 	req.Header.Set("Tus-Resumable", "1.0.0")
 	req.Header.Set("Upload-Length", fmt.Sprint(size))
@@ -397,17 +400,20 @@ func TestRequestsThatMakeNoSense(t *testing.T) {
 			"by": 5, "edge": "top"}}, "command/edge: "},
 		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "trimClip", "command": map[string]any{"by": 5,
 			"edge": "end"}}, "\"clip\" is missing"},
-		{404, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "setTrack", "command": map[string]any{"track": "t99"}}, "no longer"},
+		{404, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "setTrack", "command": map[string]any{"track": "t99"}},
+			"no longer"},
 		{409, "POST", p + "/commands", map[string]any{"revision": 1, "kind": "setReel", "command": map[string]any{"start": 1}},
 			"has changed the same in the meantime"},
 		{404, "POST", p + "/spec", api.SpecChoice{Revision: v.Revision, Spec: "none"}, "no delivery spec"},
-		{404, "POST", p + "/ties", api.TieRequest{Revision: v.Revision, At: []api.Crossing{{Row: "stem", From: "DX", Output: "none/L"}}}, "no output"},
+		{404, "POST", p + "/ties", api.TieRequest{Revision: v.Revision, At: []api.Crossing{{Row: "stem", From: "DX", Output: "none/L"}}},
+			"no output"},
 		{404, "POST", p + "/unravel", map[string]any{"revision": v.Revision, "take": "nonsense"}, "no such take"},
 		{400, "POST", p + "/unravel", "revision: 1", "Content-Type"},
 		{404, "GET", "/reels/nonsense", nil, "no such reel"},
 		{404, "GET", "/prints/nonsense", nil, "no such print"},
 		{400, "POST", "/specs", "id: [", "YAML"},
-		{400, "POST", "/productions", map[string]any{"name": "", "frameRate": map[string]any{"num": 25, "den": 1, "drop": false}}, "needs a name"},
+		{400, "POST", "/productions", map[string]any{"name": "", "frameRate": map[string]any{"num": 25, "den": 1, "drop": false}},
+			"needs a name"},
 	} {
 		assert.Contains(t, s.Refused(c.status, c.method, c.path, c.body), c.says, "%s %s", c.method, c.path)
 	}
@@ -433,7 +439,8 @@ func TestOwnSpecs(t *testing.T) {
 		Kept: store.ForAll, Version: &one}, written)
 	s.OK("GET", "/specs/film-order-monos", nil, &written)
 	assert.Equal(t, store.Shipped, written.Kept)
-	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/specs", strings.Replace(text, "mono-dialogue", "eight-channel-mix", 1)), "ships with")
+	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/specs", strings.Replace(text, "mono-dialogue", "eight-channel-mix", 1)),
+		"ships with")
 	p := printed(s, production, v, map[string]any{"spec": "mono-dialogue"})
 	require.NotNil(t, p.Report, p.Message)
 	assert.True(t, p.Report.Pass, "%+v", p.Report.Findings)
@@ -610,6 +617,7 @@ func TestTakeEdits(t *testing.T) {
 	s.OK("POST", "/productions/"+production+"/takes/undo", api.AtRevision{}, nil)
 	assert.Equal(t, "Ines lav", s.Takes(production)["12A.wav"].Channels[1].Name)
 	s.OK("POST", "/productions/"+production+"/takes/redo", api.AtRevision{}, nil)
-	s.Refused(404, "PATCH", "/takes/"+take.ID, map[string]any{"slate": map[string]any{}, "channels": []any{map[string]any{"index": 9, "name": "x"}}})
+	s.Refused(404, "PATCH", "/takes/"+take.ID, map[string]any{"slate": map[string]any{},
+		"channels": []any{map[string]any{"index": 9, "name": "x"}}})
 	assert.Contains(t, s.Refused(400, "DELETE", "/takes/"+take.ID, nil), "Reel 1")
 }

@@ -32,8 +32,9 @@ func monos(t *testing.T, s *apptest.Server, scene string, files int) (names []st
 		name := fmt.Sprintf("B02_%s_T01_%d.wav", scene, i+1)
 		h := wave.Header{Format: wavetest.PCM24(1), Frames: 48000, Bext: &wave.Bext{TimeReference: 36005 * 48000}, IXML: &wave.IXML{
 			Scene: scene, Take: "1", Tape: "B02", FileSet: &wave.IXMLSet{Total: fmt.Sprint(files), FamilyID: "F" + scene, Index: fmt.Sprint(i + 1)},
-			Speed:  &wave.IXMLSpeed{TimecodeRate: "25/1", TimecodeFlag: "NDF"},
-			Tracks: &wave.IXMLTracks{Tracks: []wave.IXMLTrack{{ChannelIndex: fmt.Sprint(i + 1), InterleaveIndex: "1", Name: []string{"Boom", "Ines lav", "Tobiah lav", "Deck plant"}[i]}}}}}
+			Speed: &wave.IXMLSpeed{TimecodeRate: "25/1", TimecodeFlag: "NDF"},
+			Tracks: &wave.IXMLTracks{Tracks: []wave.IXMLTrack{{ChannelIndex: fmt.Sprint(i + 1), InterleaveIndex: "1",
+				Name: []string{"Boom", "Ines lav", "Tobiah lav", "Deck plant"}[i]}}}}}
 		s.Put(name, wavetest.Bytes(t, h, func(_, j int) float64 { return 0.2 * math.Sin(float64(j)*0.01*float64(i+1)+float64(len(scene))) }))
 		names = append(names, name)
 	}
@@ -108,7 +109,8 @@ func TestMonosAreHeardCutAndWrittenAsOneTake(t *testing.T) {
 // batch writes files of takes and waits for it.
 func batch(s *apptest.Server, production, kind string, takes ...string) (w api.Work) {
 	var queued struct{ Work string }
-	s.OK("POST", "/productions/"+production+"/batches", map[string]any{"kind": kind, "takes": takes, "settings": map[string]any{"all": false, "singly": false}}, &queued)
+	s.OK("POST", "/productions/"+production+"/batches", map[string]any{"kind": kind, "takes": takes,
+		"settings": map[string]any{"all": false, "singly": false}}, &queued)
 	s.Settled(production)
 	return work(s, queued.Work)
 }
@@ -122,7 +124,8 @@ func TestABatchSaysWhatCouldNotBeDone(t *testing.T) {
 	var list api.TakeList
 	s.OK("GET", "/productions/"+production+"/takes", nil, &list)
 	require.Len(t, list.Takes, 2)
-	off := map[string]any{"takes": []string{list.Takes[0].ID}, "edit": map[string]any{"channels": []any{map[string]any{"index": 2, "on": false}, map[string]any{"index": 3, "on": false}}}}
+	off := map[string]any{"takes": []string{list.Takes[0].ID}, "edit": map[string]any{"channels": []any{map[string]any{"index": 2,
+		"on": false}, map[string]any{"index": 3, "on": false}}}}
 	w := batch(s, production, "unravel", list.Takes[0].ID, list.Takes[1].ID)
 	names := []string{}
 	for _, o := range w.Report {
@@ -130,7 +133,8 @@ func TestABatchSaysWhatCouldNotBeDone(t *testing.T) {
 			names = append(names, f.Name)
 		}
 	}
-	assert.Equal(t, []string{"LF03_12A_T3_2_Boom.wav", "LF03_12A_T3_3_Ines_lav.wav", "LF03_12A_T3_2_Boom_2.wav", "LF03_12A_T3_3_Ines_lav_2.wav"}, names, "no file takes another's name")
+	assert.Equal(t, []string{"LF03_12A_T3_2_Boom.wav", "LF03_12A_T3_3_Ines_lav.wav", "LF03_12A_T3_2_Boom_2.wav",
+		"LF03_12A_T3_3_Ines_lav_2.wav"}, names, "no file takes another's name")
 	s.OK("POST", "/productions/"+production+"/takes/edit", off, nil)
 	w = batch(s, production, "unravel", list.Takes[0].ID, "00000000-0000-0000-0000-000000000000", list.Takes[1].ID)
 	assert.Equal(t, "done", w.State)
@@ -143,7 +147,8 @@ func TestABatchSaysWhatCouldNotBeDone(t *testing.T) {
 	require.Len(t, z.File, 3)
 	assert.Equal(t, "could not be done.txt", z.File[2].Name)
 	s.Refused(404, "GET", "/work/"+w.ID+"/files/..%2F..%2Fx", nil)
-	s.Refused(400, "POST", "/productions/"+production+"/batches", map[string]any{"kind": "ply", "takes": []string{}, "settings": map[string]any{"all": false, "singly": false}})
+	s.Refused(400, "POST", "/productions/"+production+"/batches", map[string]any{"kind": "ply", "takes": []string{},
+		"settings": map[string]any{"all": false, "singly": false}})
 }
 
 func TestChannelsAreReadDifferently(t *testing.T) {
@@ -172,7 +177,8 @@ func TestChannelsAreReadDifferently(t *testing.T) {
 	assert.Len(t, v.Tracks[0].Labels, 4)
 	s.OK("POST", "/reels/"+v.Id+"/spec", map[string]any{"revision": v.Revision, "spec": "eight-channel-mix"}, &v)
 	assert.Len(t, findings(v, "folded"), 1, "nothing is folded silently")
-	s.Refused(400, "PATCH", "/takes/"+tk.ID, map[string]any{"sets": []any{map[string]any{"kind": "bonded", "channels": []int{1, 9}, "labels": []string{"L", "R"}}}})
+	s.Refused(400, "PATCH", "/takes/"+tk.ID, map[string]any{"sets": []any{map[string]any{"kind": "bonded", "channels": []int{1, 9},
+		"labels": []string{"L", "R"}}}})
 	s.OK("POST", "/productions/"+production+"/takes/undo", api.AtRevision{}, nil)
 	assert.Equal(t, take.Sum, s.Takes(production)["12A.wav"].Sets[0].Kind)
 	assert.Equal(t, s.Copied("12A.wav"), media(t, s), "nothing was written into the source")
@@ -208,9 +214,11 @@ func speech(seed uint64, seconds float64) []float64 {
 func movie(t *testing.T, s *apptest.Server, name string, sound []float64) {
 	dir := t.TempDir()
 	scratch := filepath.Join(dir, "s.wav")
-	require.NoError(t, os.WriteFile(scratch, wavetest.Bytes(t, wave.Header{Format: wavetest.PCM24(2), Frames: int64(len(sound))}, func(_, i int) float64 { return sound[i] }), 0o600))
+	require.NoError(t, os.WriteFile(scratch, wavetest.Bytes(t, wave.Header{Format: wavetest.PCM24(2), Frames: int64(len(sound))},
+		func(_, i int) float64 { return sound[i] }), 0o600))
 	file := filepath.Join(s.Card, name)
-	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", fmt.Sprintf("color=s=160x90:r=25:d=%g", float64(len(sound))/48000), "-i", scratch, "-c:v", "libx264", "-preset", "ultrafast", "-c:a", "pcm_s24le", "-y", file).CombinedOutput()
+	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", fmt.Sprintf("color=s=160x90:r=25:d=%g", float64(len(sound))/48000),
+		"-i", scratch, "-c:v", "libx264", "-preset", "ultrafast", "-c:a", "pcm_s24le", "-y", file).CombinedOutput()
 	require.NoError(t, err, "%s", out)
 }
 
@@ -220,7 +228,8 @@ func TestTakesFindTheirMovies(t *testing.T) {
 	movie(t, s, "A003C001.mov", one)
 	movie(t, s, "A003C002.mov", two)
 	record := func(name, scene string, sound []float64) {
-		s.Put(name, wavetest.Bytes(t, wave.Header{Format: wavetest.PCM24(2), Frames: int64(len(sound)), IXML: &wave.IXML{Scene: scene, Take: "1", Tape: "LF03"}}, func(c, i int) float64 { return sound[i] * []float64{0.5, 0.9}[c] }))
+		s.Put(name, wavetest.Bytes(t, wave.Header{Format: wavetest.PCM24(2), Frames: int64(len(sound)),
+			IXML: &wave.IXML{Scene: scene, Take: "1", Tape: "LF03"}}, func(c, i int) float64 { return sound[i] * []float64{0.5, 0.9}[c] }))
 	}
 	record("a.wav", "1", two[3*48000+77:15*48000])
 	record("b.wav", "2", one[48000:14*48000])
@@ -232,7 +241,8 @@ func TestTakesFindTheirMovies(t *testing.T) {
 	assert.Equal(t, take.Camera, takes["A003C001.mov"].Kind)
 	proxy := s.File("/takes/" + takes["A003C001.mov"].ID + "/picture")
 	assert.Equal(t, "ftyp", string(proxy[4:8]), "a picture that browsers play")
-	request := map[string]any{"takes": []string{takes["a.wav"].ID, takes["b.wav"].ID, takes["c.wav"].ID}, "references": []string{takes["A003C001.mov"].ID, takes["A003C002.mov"].ID}, "method": "waveform"}
+	request := map[string]any{"takes": []string{takes["a.wav"].ID, takes["b.wav"].ID, takes["c.wav"].ID},
+		"references": []string{takes["A003C001.mov"].ID, takes["A003C002.mov"].ID}, "method": "waveform"}
 	s.OK("POST", "/productions/"+production+"/sync", request, nil)
 	s.Settled(production)
 	var matches []api.Match
@@ -252,7 +262,8 @@ func TestTakesFindTheirMovies(t *testing.T) {
 	assert.Contains(t, c.Reason, "None of the 2")
 
 	var tied api.Take
-	s.OK("PUT", "/takes/"+a.Take+"/tie", map[string]any{"reference": *a.Reference, "offset": a.Result.OffsetSamples, "driftPPM": 0, "confidence": 1, "method": "waveform"}, &tied)
+	s.OK("PUT", "/takes/"+a.Take+"/tie", map[string]any{"reference": *a.Reference, "offset": a.Result.OffsetSamples, "driftPPM": 0,
+		"confidence": 1, "method": "waveform"}, &tied)
 	assert.Equal(t, "A003C002", tied.Tie.Title)
 	s.OK("POST", "/takes/"+b.Take+"/refuse", map[string]any{"refused": true}, nil)
 	s.OK("POST", "/productions/"+production+"/takes/undo", api.AtRevision{}, nil)
@@ -265,7 +276,8 @@ func TestTakesFindTheirMovies(t *testing.T) {
 		assert.Nil(t, m.Reference)
 		assert.Equal(t, "It has no timecode", m.Reason)
 	}
-	s.Refused(400, "POST", "/productions/"+production+"/sync", map[string]any{"takes": []string{}, "references": []string{}, "method": "waveform"})
+	s.Refused(400, "POST", "/productions/"+production+"/sync", map[string]any{"takes": []string{}, "references": []string{},
+		"method": "waveform"})
 }
 
 func TestResampledTakesStandIn(t *testing.T) {
@@ -296,7 +308,8 @@ func TestSoundReportGoesOutAndComesIn(t *testing.T) {
 	report := string(s.File("/productions/" + production + "/report"))
 	assert.Contains(t, report, "12A.wav,LF03,12A,3,yes,")
 	changed := strings.Replace(strings.Replace(report, "Boom", "Boom near", 1), "yes,", "no,windy", 1)
-	res, err := http.Post(s.Base+api.Base+"/productions/"+production+"/report", "text/csv", strings.NewReader(changed+"none.wav,,99,1,,,,,,\n"))
+	res, err := http.Post(s.Base+api.Base+"/productions/"+production+"/report", "text/csv",
+		strings.NewReader(changed+"none.wav,,99,1,,,,,,\n"))
 	require.NoError(t, err)
 	defer res.Body.Close()
 	require.Equal(t, http.StatusOK, res.StatusCode)
@@ -342,7 +355,8 @@ func TestAnInterruptedBatchGoesOn(t *testing.T) {
 	for _, tk := range s.Takes(production) {
 		ids = append(ids, tk.ID)
 	}
-	s.OK("POST", "/productions/"+production+"/batches", map[string]any{"kind": "unravel", "takes": ids, "settings": map[string]any{"all": true, "singly": true}}, nil)
+	s.OK("POST", "/productions/"+production+"/batches", map[string]any{"kind": "unravel", "takes": ids,
+		"settings": map[string]any{"all": true, "singly": true}}, nil)
 	s.Stop()
 	s.Run()
 	work := s.Settled(production)["Unravel 6 takes to files"]
@@ -363,11 +377,13 @@ func TestMoviesWithAndWithoutSound(t *testing.T) {
 	s := apptest.Start(t)
 	film := func(name string, args ...string) {
 		all := append([]string{"-v", "error", "-f", "lavfi", "-i", "color=s=160x90:r=25:d=2"}, args...)
-		out, err := exec.Command("ffmpeg", append(all, "-c:v", "libx264", "-preset", "ultrafast", "-c:a", "pcm_s16le", "-y", filepath.Join(s.Card, name))...).CombinedOutput()
+		out, err := exec.Command("ffmpeg", append(all, "-c:v", "libx264", "-preset", "ultrafast", "-c:a", "pcm_s16le", "-y",
+			filepath.Join(s.Card, name))...).CombinedOutput()
 		require.NoError(t, err, "%s", out)
 	}
 	film("Picture cut.mov", "-timecode", "10:00:00:00")
-	film("A003C007.mov", "-f", "lavfi", "-i", "anoisesrc=d=2:r=48000:a=0.1", "-map", "0", "-map", "1", "-map", "1", "-ac:a:0", "8", "-ac:a:1", "2")
+	film("A003C007.mov", "-f", "lavfi", "-i", "anoisesrc=d=2:r=48000:a=0.1", "-map", "0", "-map", "1", "-map", "1", "-ac:a:0", "8", "-ac:a:1",
+		"2")
 	production := s.Production()
 	for title, w := range s.Bring(production, "Picture cut.mov", "A003C007.mov") {
 		require.Equal(t, "done", w.State, "%s: %s", title, w.Message)

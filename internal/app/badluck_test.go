@@ -142,7 +142,8 @@ func (d *day) round(name string, luck ...func()) made {
 	var p api.Print
 	d.s.OK("POST", "/productions/"+d.production+"/imports", api.CardImport{Card: "LF03", Paths: cards}, nil)
 	d.s.OK("POST", "/reels/"+d.reel.Id+"/prints", map[string]any{"packaging": "interleaved"}, &p)
-	batch := queued(d.s, "/productions/"+d.production+"/batches", map[string]any{"kind": "ply", "takes": d.ids, "settings": map[string]any{"all": true, "singly": false}})
+	batch := queued(d.s, "/productions/"+d.production+"/batches", map[string]any{"kind": "ply", "takes": d.ids,
+		"settings": map[string]any{"all": true, "singly": false}})
 	settle := queued(d.s, "/reels/"+settling.Id+"/settle", map[string]any{"clips": []string{settling.Clips[0].ID}})
 	d.s.OK("POST", "/takes/"+d.ids[2]+"/convert", map[string]any{"driftPPM": 500}, nil)
 	var going sync.WaitGroup

@@ -32,14 +32,19 @@ func full(b *testing.B, s *apptest.Server) api.ReelView {
 	v := s.Reel(production, "Reel 1")
 	var tracks, clips []map[string]any
 	for i := range manyTracks {
-		tracks = append(tracks, map[string]any{"id": fmt.Sprintf("n%d", i), "name": fmt.Sprintf("Track %d", i+1), "labels": []string{"M"}, "stem": []string{"DX", "FX", "MX", "AX"}[i%4], "suggested": false, "feed": map[string]any{"dual": false, "pan": 0}, "gainDB": 0, "mute": false, "order": i + 1})
+		tracks = append(tracks, map[string]any{"id": fmt.Sprintf("n%d", i), "name": fmt.Sprintf("Track %d", i+1), "labels": []string{"M"},
+			"stem": []string{"DX", "FX", "MX", "AX"}[i%4], "suggested": false, "feed": map[string]any{"dual": false, "pan": 0}, "gainDB": 0,
+			"mute": false, "order": i + 1})
 	}
 	each := int64(3600*48000) / (manyClips/manyTracks + 1)
 	for i := range manyClips {
-		c := map[string]any{"id": fmt.Sprint(i), "track": fmt.Sprintf("n%d", i%manyTracks), "take": take.ID, "name": fmt.Sprintf("Clip %d", i), "channels": []int{i % 2}, "start": v.Head.Start + int64(i/manyTracks)*each, "offset": (i * 7919) % 96000, "length": 48000 * 30, "frames": 60 * 48000, "gainDB": -20, "tie": "",
+		c := map[string]any{"id": fmt.Sprint(i), "track": fmt.Sprintf("n%d", i%manyTracks), "take": take.ID, "name": fmt.Sprintf("Clip %d", i),
+			"channels": []int{i % 2}, "start": v.Head.Start + int64(i/manyTracks)*each, "offset": (i * 7919) % 96000, "length": 48000 * 30,
+			"frames": 60 * 48000, "gainDB": -20, "tie": "",
 			"fadeIn": map[string]any{"length": 480}, "fadeOut": map[string]any{"length": 960, "curve": "power"}}
 		if i%4 == 0 {
-			c["lanes"] = []any{map[string]any{"gainDB": -1, "hushes": []any{map[string]any{"from": 200000, "to": 210000}}, "dips": []any{map[string]any{"from": 300000, "to": 340000, "gainDB": -6, "ramp": 1000}}}}
+			c["lanes"] = []any{map[string]any{"gainDB": -1, "hushes": []any{map[string]any{"from": 200000, "to": 210000}},
+				"dips": []any{map[string]any{"from": 300000, "to": 340000, "gainDB": -6, "ramp": 1000}}}}
 		}
 		clips = append(clips, c)
 	}
@@ -80,7 +85,8 @@ func BenchmarkEdit(b *testing.B) {
 		body, err := json.Marshal(map[string]any{"revision": revision, "kind": kind, "command": command})
 		require.NoError(b, err)
 		began := time.Now() // without the tests' check of the contract
-		res, err := http.Post(fmt.Sprintf("%s%s/reels/%s/commands?since=%d", s.Base, api.Base, v.Id, revision), "application/json", bytes.NewReader(body))
+		res, err := http.Post(fmt.Sprintf("%s%s/reels/%s/commands?since=%d", s.Base, api.Base, v.Id, revision), "application/json",
+			bytes.NewReader(body))
 		require.NoError(b, err)
 		answer, err := io.ReadAll(res.Body)
 		require.NoError(b, err)
@@ -116,7 +122,8 @@ func BenchmarkFirstSound(b *testing.B) {
 	var took []time.Duration
 	for generation := range uint32(max(30, b.N)) {
 		began := time.Now()
-		send(b, conn, map[string]any{"do": "play", "generation": generation, "reel": v.Id, "from": v.Head.Start + rnd.Int63n(3000*48000), "tap": map[string]any{"kind": "stems", "id": ""}})
+		send(b, conn, map[string]any{"do": "play", "generation": generation, "reel": v.Id, "from": v.Head.Start + rnd.Int63n(3000*48000),
+			"tap": map[string]any{"kind": "stems", "id": ""}})
 		for blocks := 0; blocks < 2; {
 			kind, m, err := conn.Read(b.Context())
 			require.NoError(b, err)

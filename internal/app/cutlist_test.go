@@ -63,12 +63,14 @@ func TestCutLists(t *testing.T) {
 		return map[string]any{"revision": v.Revision, "name": "cut.edl", "text": text}
 	}
 
-	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", path+"/read", request("Dear all, the cut is late.")), "There is no event in this list")
+	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", path+"/read", request("Dear all, the cut is late.")),
+		"There is no event in this list")
 	assert.Contains(t, s.Refused(http.StatusNotFound, "GET", path, nil), "follows no cut list")
 
 	// A take at another rate is known, and said what to do with.
 	far := wave.Header{Format: wave.Format{SampleRate: 44100, Channels: 1, BitDepth: 24, Bytes: 3, Encoding: wave.PCM}, Frames: 5 * 44100,
-		Bext: &wave.Bext{TimeReference: 11 * 3600 * 44100}, IXML: &wave.IXML{Scene: "14", Take: "1", Tape: "LF07", Tracks: &wave.IXMLTracks{Tracks: []wave.IXMLTrack{{InterleaveIndex: "1", Name: "Boom"}}}}}
+		Bext: &wave.Bext{TimeReference: 11 * 3600 * 44100}, IXML: &wave.IXML{Scene: "14", Take: "1", Tape: "LF07",
+			Tracks: &wave.IXMLTracks{Tracks: []wave.IXMLTrack{{InterleaveIndex: "1", Name: "Boom"}}}}}
 	s.Put("far.wav", wavetest.Bytes(t, far, func(_, i int) float64 { return 0.1 * math.Sin(float64(i)*0.03) }))
 	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", path+"/read", request("001 BL V C 00:00:00:00 00:00:01:00 01:00:00:00 01:00:01:00")), "no event")
 
@@ -84,10 +86,12 @@ func TestCutLists(t *testing.T) {
 
 	s.Bring(production, "far.wav")
 	s.OK("POST", path+"/read", request(firstCut), &reading)
-	assert.Equal(t, "14/1 is at 44100 Hz and the reel at 48000 Hz: resample it under Takes, then read the list again", reading.Entries[2].Found.Why)
+	assert.Equal(t, "14/1 is at 44100 Hz and the reel at 48000 Hz: resample it under Takes, then read the list again",
+		reading.Entries[2].Found.Why)
 
 	s.OK("POST", path, request(firstCut), &v)
-	assert.Equal(t, []string{"Boom 25+25 @0", "Ines lav 25+25 @0", "Boom 50+12 @50", "Ines lav 50+12 @50"}, clipsOf(v), "each channel that is on, on the track of its name")
+	assert.Equal(t, []string{"Boom 25+25 @0", "Ines lav 25+25 @0", "Boom 50+12 @50", "Ines lav 50+12 @50"}, clipsOf(v),
+		"each channel that is on, on the track of its name")
 	assert.Equal(t, "cut list The crossing, cut 1", v.Undo)
 	assert.NotEqual(t, v.Clips[0].Tie, v.Clips[2].Tie)
 	s.Do(&v, "hush", map[string]any{"clip": v.Clips[2].ID, "channel": 0, "from": v.Clips[2].Start + 5000, "to": v.Clips[2].Start + 9000})
@@ -224,5 +228,6 @@ func TestAListSaysWhatItCouldNotTake(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, l.Events, 2, "the two microphones of the other take")
 	empty := s.Reel(production, "Reel 2")
-	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/reels/"+empty.Id+"/cutlist/write", map[string]any{"format": "edl"}), "no clip on Reel 2")
+	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/reels/"+empty.Id+"/cutlist/write", map[string]any{"format": "edl"}),
+		"no clip on Reel 2")
 }

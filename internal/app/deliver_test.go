@@ -47,7 +47,8 @@ func TestMoviesAndFLAC(t *testing.T) {
 	var specs []api.Spec
 	s.OK("GET", "/specs", nil, &specs)
 	assert.False(t, slices.ContainsFunc(specs, func(x api.Spec) bool { return x.ID == "ferry-movie" }), "trying a spec does not store it")
-	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/reels/"+v.Id+"/plan", map[string]any{"text": strings.Replace(movieSpec, "stem: DX", "stem: d", 1)}), "stem")
+	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/reels/"+v.Id+"/plan",
+		map[string]any{"text": strings.Replace(movieSpec, "stem: DX", "stem: d", 1)}), "stem")
 	s.OK("POST", "/specs", movieSpec, nil)
 	for packaging, files := range map[string]int{"mov": 1, "mkv": 1, "mp4": 1, "flac": 2} {
 		p := printed(s, production, v, map[string]any{"spec": "ferry-movie", "packaging": packaging})
@@ -95,7 +96,8 @@ func TestTheQueueOfPrints(t *testing.T) {
 	s := apptest.Start(t)
 	production, v := crossing(t, s)
 	want := []map[string]any{}
-	for _, spec := range []string{"six-channel-split", "none-such", "eight-channel-mix", "promo-kit", "six-channel-split", "film-order-monos"} {
+	for _, spec := range []string{"six-channel-split", "none-such", "eight-channel-mix", "promo-kit", "six-channel-split",
+		"film-order-monos"} {
 		want = append(want, map[string]any{"reel": v.Id, "spec": spec})
 	}
 	var answers []api.QueueAnswer
@@ -268,7 +270,8 @@ func TestWhatHasNotChangedIsLinked(t *testing.T) {
 	s.Do(&v, "setTrack", map[string]any{"track": music.ID, "gainDB": -3})
 	second := printed(s, production, v, request)
 	require.NotNil(t, second.Report, second.Message)
-	assert.True(t, slices.EqualFunc(first.Report.Findings, second.Report.Findings, func(a, b contract.Finding) bool { return a.Rule == b.Rule && a.Severity == b.Severity }))
+	assert.True(t, slices.EqualFunc(first.Report.Findings, second.Report.Findings,
+		func(a, b contract.Finding) bool { return a.Rule == b.Rule && a.Severity == b.Severity }))
 	assert.Equal(t, 2, linked(second), "dialogue and effects; music and the full mix are new")
 	for i, f := range second.Report.Files {
 		pair := files(f.Name)

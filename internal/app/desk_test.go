@@ -88,7 +88,10 @@ func TestTheDesk(t *testing.T) {
 	s.OK("GET", "/receipts/"+ours.ID, nil, &ours)
 	require.NotNil(t, ours.Receipt, ours.Message)
 	assert.Equal(t, []string{"loudness"}, wrongs(ours), "as in the report")
-	assert.True(t, slices.ContainsFunc(p.Report.Findings, func(f contract.Finding) bool { return f.Rule == "loudness" && f.Severity == contract.Error }))
+	assert.True(t, slices.ContainsFunc(p.Report.Findings, func(f contract.Finding) bool {
+		return f.Rule == "loudness" &&
+			f.Severity == contract.Error
+	}))
 	assert.Len(t, ours.Receipt.Files, 4)
 	assert.Equal(t, p.ID, *ours.Print)
 
@@ -135,7 +138,8 @@ func TestFilesFromElsewhereAtTheDesk(t *testing.T) {
 		require.NoError(t, err)
 	}
 	require.NoError(t, z.Close())
-	for _, sent := range []map[string][]byte{{"all.zip": b.Bytes()}, {"all.zip": b.Bytes(), music: files[music]}} { // also where an attempt had unpacked some
+	for _, sent := range []map[string][]byte{{"all.zip": b.Bytes()}, {"all.zip": b.Bytes(),
+		music: files[music]}} { // also where an attempt had unpacked some
 		r := received(t, s, production, "", sent)
 		require.NotNil(t, r.Receipt, r.Message)
 		assert.Equal(t, "Looked at", r.Message)
@@ -168,7 +172,8 @@ func TestDeliveriesAreLoadedAgain(t *testing.T) {
 	s := apptest.Start(t)
 	production, v := crossing(t, s)
 	s.OK("POST", "/specs?production="+production, movieSpec, nil)
-	for i, asked := range []map[string]any{{"spec": "six-channel-split", "packaging": "interleaved"}, {"spec": "film-order-monos"}, {"spec": "ferry-movie", "packaging": "mov"}} {
+	for i, asked := range []map[string]any{{"spec": "six-channel-split", "packaging": "interleaved"}, {"spec": "film-order-monos"},
+		{"spec": "ferry-movie", "packaging": "mov"}} {
 		p := printed(s, production, v, asked)
 		require.NotNil(t, p.Report, p.Message)
 		var r store.Receipt
@@ -284,7 +289,10 @@ func TestForeignDeliveriesAreLoaded(t *testing.T) {
 	monos := map[string][]byte{}
 	for i, label := range []string{"L", "C", "R", "Ls", "Rs", "LFE"} {
 		h := wave.Header{Format: wavetest.PCM24(1), Frames: 48000}
-		monos[fmt.Sprintf("Ferry_%d.%s.wav", i+1, label)] = wavetest.Bytes(t, h, func(_, n int) float64 { return 0.1 * math.Sin(float64(n*(i+1))/50) })
+		monos[fmt.Sprintf("Ferry_%d.%s.wav", i+1, label)] = wavetest.Bytes(t, h, func(_,
+			n int) float64 {
+			return 0.1 * math.Sin(float64(n*(i+1))/50)
+		})
 	}
 	r = received(t, s, production, "name=Six", monos)
 	require.NotNil(t, r.Receipt, r.Message)
@@ -331,7 +339,8 @@ func TestTheDeskAgreesWithOtherReaders(t *testing.T) {
 // heardByDesk lists rate, bits, channels and milliseconds of each stream.
 func heardByDesk(f desk.File) (list []string) {
 	for _, d := range f.Streams {
-		list = append(list, fmt.Sprintf("%d Hz, %d bits, %d channels, %.0f ms", d.Rate, d.Depth, d.Channels, float64(d.Frames)/float64(d.Rate)*1000))
+		list = append(list, fmt.Sprintf("%d Hz, %d bits, %d channels, %.0f ms", d.Rate, d.Depth, d.Channels,
+			float64(d.Frames)/float64(d.Rate)*1000))
 	}
 	return list
 }

@@ -59,10 +59,12 @@ func edited(t *testing.T, s *apptest.Server) (production string, v api.ReelView)
 	}
 	s.Do(&v, "hush", in(0.2, 0.3, nil))
 	s.Do(&v, "dip", in(0.4, 0.6, map[string]any{"gainDB": -7.3, "ramp": 1000}))
-	s.Do(&v, "borrow", in(0.7, 0.9, map[string]any{"take": takes["12A second.wav"].ID, "takeChannel": 1, "offset": 12345, "fade": fade(0.02, "power")}))
+	s.Do(&v, "borrow", in(0.7, 0.9, map[string]any{"take": takes["12A second.wav"].ID, "takeChannel": 1, "offset": 12345,
+		"fade": fade(0.02, "power")}))
 	s.Do(&v, "setLane", map[string]any{"clip": boom.ID, "channel": 0, "gainDB": -1.5, "invert": true, "delay": 37})
 	s.Do(&v, "setClip", map[string]any{"clip": boom.ID, "gainDB": 2.1, "fadeIn": fade(0.05, "s")})
-	s.Do(&v, "setCurve", map[string]any{"of": "clip", "id": boom.ID, "what": "gain", "points": []any{map[string]any{"at": 48000, "value": 0}, map[string]any{"at": 60000, "value": -5}}})
+	s.Do(&v, "setCurve", map[string]any{"of": "clip", "id": boom.ID, "what": "gain",
+		"points": []any{map[string]any{"at": 48000, "value": 0}, map[string]any{"at": 60000, "value": -5}}})
 	s.Do(&v, "cutClips", map[string]any{"at": at(2), "clips": []string{boom.ID}})
 	both := clipsOn(v, "Boom")
 	require.Len(t, both, 2)
@@ -87,7 +89,8 @@ func TestEditsAreHeardSettledAndPrintedAlike(t *testing.T) {
 	production, v := edited(t, s)
 	mix := mixOf(t, s, production, v)
 	conn := dial(t, s)
-	send(t, conn, map[string]any{"do": "play", "generation": 1, "reel": v.Id, "from": v.Head.Start, "tap": map[string]any{"kind": "group", "id": "mix"}})
+	send(t, conn, map[string]any{"do": "play", "generation": 1, "reel": v.Id, "from": v.Head.Start,
+		"tap": map[string]any{"kind": "group", "id": "mix"}})
 	h := listenTo(t, conn, 1, 1<<30)
 	require.True(t, h.ended, h.problem)
 	loudest := 0.0
@@ -126,7 +129,8 @@ func TestWaysOfListening(t *testing.T) {
 	generation := uint32(0)
 	hear := func(frames int, ask map[string]any) heard {
 		generation++
-		m := map[string]any{"do": "play", "generation": generation, "reel": v.Id, "from": boom.Start, "tap": map[string]any{"kind": "track", "id": boom.Track}}
+		m := map[string]any{"do": "play", "generation": generation, "reel": v.Id, "from": boom.Start,
+			"tap": map[string]any{"kind": "track", "id": boom.Track}}
 		for k, x := range ask {
 			m[k] = x
 		}
@@ -134,11 +138,13 @@ func TestWaysOfListening(t *testing.T) {
 		return listenTo(t, conn, generation, frames)
 	}
 	plain := hear(8000, nil)
-	trial := hear(8000, map[string]any{"trial": map[string]any{"kind": "hush", "command": map[string]any{"clip": boom.ID, "channel": 0, "from": boom.Start + 3000, "to": boom.Start + 6000}}})
+	trial := hear(8000, map[string]any{"trial": map[string]any{"kind": "hush", "command": map[string]any{"clip": boom.ID, "channel": 0,
+		"from": boom.Start + 3000, "to": boom.Start + 6000}}})
 	assert.Equal(t, plain.left[:3000], trial.left[:3000])
 	assert.Equal(t, make([]float32, 1000), trial.left[4000:5000], "hushed")
 	// C19. A trial knows of takes what the command itself would.
-	other := hear(2000, map[string]any{"trial": map[string]any{"kind": "readChannels", "command": map[string]any{"clip": boom.ID, "channels": []int{2}}}, "from": boom.Start + 500})
+	other := hear(2000, map[string]any{"trial": map[string]any{"kind": "readChannels",
+		"command": map[string]any{"clip": boom.ID, "channels": []int{2}}}, "from": boom.Start + 500})
 	for i := range 2000 {
 		require.InDelta(t, own[2][500+i], other.left[i], 1e-7)
 	}
@@ -156,7 +162,8 @@ func TestWaysOfListening(t *testing.T) {
 	assert.Len(t, until.left, 5000)
 
 	generation++
-	send(t, conn, map[string]any{"do": "play", "generation": generation, "reel": v.Id, "from": boom.Start + 1000, "tap": map[string]any{"kind": "track", "id": boom.Track}, "loop": map[string]any{"from": boom.Start + 1000, "to": boom.Start + 6000}})
+	send(t, conn, map[string]any{"do": "play", "generation": generation, "reel": v.Id, "from": boom.Start + 1000,
+		"tap": map[string]any{"kind": "track", "id": boom.Track}, "loop": map[string]any{"from": boom.Start + 1000, "to": boom.Start + 6000}})
 	positions := blocksOf(t, conn, generation, 24)
 	assert.Contains(t, positions[1:], boom.Start+1000, "it begins again")
 	for _, at := range positions {
@@ -165,7 +172,8 @@ func TestWaysOfListening(t *testing.T) {
 
 	// At half the pace the same sound takes twice as long.
 	generation++
-	send(t, conn, map[string]any{"do": "play", "generation": generation, "reel": v.Id, "from": boom.Start, "speed": 0.5, "tap": map[string]any{"kind": "track", "id": boom.Track}})
+	send(t, conn, map[string]any{"do": "play", "generation": generation, "reel": v.Id, "from": boom.Start, "speed": 0.5,
+		"tap": map[string]any{"kind": "track", "id": boom.Track}})
 	positions = blocksOf(t, conn, generation, 6)
 	for i, at := range positions {
 		assert.Equal(t, boom.Start+int64(i)*512, at, "1024 frames are sent for 512 of the reel")
@@ -201,7 +209,8 @@ func TestLenders(t *testing.T) {
 		for i, label := range labels {
 			list.Tracks = append(list.Tracks, wave.IXMLTrack{InterleaveIndex: fmt.Sprint(i + 1), Name: label})
 		}
-		h := wave.Header{Format: wavetest.PCM24(len(labels)), Frames: frames, Bext: &wave.Bext{TimeReference: 36001 * 48000}, IXML: &wave.IXML{Scene: "12A", Take: take, Tape: "LF03", Tracks: list}}
+		h := wave.Header{Format: wavetest.PCM24(len(labels)), Frames: frames, Bext: &wave.Bext{TimeReference: 36001 * 48000},
+			IXML: &wave.IXML{Scene: "12A", Take: take, Tape: "LF03", Tracks: list}}
 		room := rand.New(rand.NewSource(int64(at)))
 		s.Put(name, wavetest.Bytes(t, h, func(c, i int) float64 {
 			x := (room.Float64() - 0.5) * 0.004

@@ -150,7 +150,8 @@ func TestTakesAreLevelled(t *testing.T) {
 	s := apptest.Start(t)
 	seconds := int64(12)
 	part := func(name string, from int64) {
-		h := wave.Header{Format: wavetest.PCM24(2), Frames: seconds * 48000, Bext: &wave.Bext{Description: "Ferry", TimeReference: 36000*48000 + from}, IXML: &wave.IXML{Scene: "Promo", Take: "1", Note: "mine"}}
+		h := wave.Header{Format: wavetest.PCM24(2), Frames: seconds * 48000, Bext: &wave.Bext{Description: "Ferry",
+			TimeReference: 36000*48000 + from}, IXML: &wave.IXML{Scene: "Promo", Take: "1", Note: "mine"}}
 		b := wavetest.Bytes(t, h, func(c, i int) float64 {
 			at, loud := from+int64(i), 1.0
 			if at > 11*48000 && at < 13*48000 {
@@ -170,7 +171,8 @@ func TestTakesAreLevelled(t *testing.T) {
 		whole = titled(t, s, production, "Promo/1")
 		return whole.Assembly != nil
 	}, 20*time.Second, 20*time.Millisecond, "they follow each other to the sample")
-	s.OK("PATCH", "/takes/"+whole.ID, map[string]any{"sets": []any{map[string]any{"kind": "bonded", "channels": []int{1, 2}, "labels": []string{"L", "R"}}}}, nil)
+	s.OK("PATCH", "/takes/"+whole.ID, map[string]any{"sets": []any{map[string]any{"kind": "bonded", "channels": []int{1, 2},
+		"labels": []string{"L", "R"}}}}, nil)
 
 	var g api.TakeGauge
 	measured := func(query string) {

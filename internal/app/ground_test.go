@@ -82,7 +82,8 @@ func TestAPanicInWorkIsAFailureOfIt(t *testing.T) {
 	require.Eventually(t, func() bool { return work(s, id).State == "failed" }, 5*time.Second, 20*time.Millisecond)
 	assert.NotEmpty(t, work(s, id).Message)
 	assert.Less(t, time.Since(begun), 4*time.Second, "as nobody queued it, it had to be found first")
-	again := queued(s, "/productions/"+production+"/batches", map[string]any{"kind": "ply", "takes": []string{s.Takes(production)["12A.wav"].ID}, "settings": map[string]any{"all": true, "singly": false}})
+	again := queued(s, "/productions/"+production+"/batches", map[string]any{"kind": "ply",
+		"takes": []string{s.Takes(production)["12A.wav"].ID}, "settings": map[string]any{"all": true, "singly": false}})
 	s.Settled(production)
 	assert.Equal(t, "done", work(s, again).State)
 }
@@ -100,7 +101,8 @@ func TestCancelledWorkIsTriedAgainAtOnce(t *testing.T) {
 	for _, tk := range s.Takes(production) {
 		ids = append(ids, tk.ID)
 	}
-	id := queued(s, "/productions/"+production+"/batches", map[string]any{"kind": "ply", "takes": ids, "settings": map[string]any{"all": true, "singly": false}})
+	id := queued(s, "/productions/"+production+"/batches", map[string]any{"kind": "ply", "takes": ids,
+		"settings": map[string]any{"all": true, "singly": false}})
 	progressed(t, s, production, func(w api.Work) bool { return w.ID == id && w.State == "running" })
 	s.OK("POST", "/work/"+id+"/cancel", nil, nil)
 	assert.Equal(t, "cancelled", work(s, id).State)
@@ -304,7 +306,8 @@ func TestWhatIsRemovedLeavesTheDisk(t *testing.T) {
 	s.OK("POST", "/reels/"+v.Id+"/prints", map[string]any{"packaging": "interleaved"}, &q)
 	s.OK("DELETE", "/prints/"+p.ID, nil, nil)
 	s.Refused(http.StatusNotFound, "GET", "/prints/"+p.ID, nil)
-	batch := queued(s, "/productions/"+production+"/batches", map[string]any{"kind": "ply", "takes": []string{s.Takes(production)["12A.wav"].ID}, "settings": map[string]any{"all": true, "singly": false}})
+	batch := queued(s, "/productions/"+production+"/batches", map[string]any{"kind": "ply",
+		"takes": []string{s.Takes(production)["12A.wav"].ID}, "settings": map[string]any{"all": true, "singly": false}})
 	s.Settled(production)
 	require.Len(t, within(t, s, "batches/"+batch), 1)
 	require.Len(t, within(t, s, "prints"), 1, "the other print stays")

@@ -63,7 +63,8 @@ func TestKilledInTheMiddle(t *testing.T) {
 	for _, name := range names {
 		ids = append(ids, takes[name].ID)
 	}
-	s.OK("POST", "/productions/"+production+"/batches", map[string]any{"kind": "ply", "takes": ids, "settings": map[string]any{"all": true, "singly": false}}, nil)
+	s.OK("POST", "/productions/"+production+"/batches", map[string]any{"kind": "ply", "takes": ids,
+		"settings": map[string]any{"all": true, "singly": false}}, nil)
 	half := progressed(t, s, production, func(w api.Work) bool { return w.Kind == "ply" && len(w.Report) > 0 })
 	first, err := filepath.Glob(filepath.Join(s.Data, "media/batches", half.ID, "*", half.Report[0].Files[0].Name))
 	require.NoError(t, err)

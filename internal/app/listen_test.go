@@ -101,7 +101,8 @@ func TestWhatIsHeardIsWhatIsPrinted(t *testing.T) {
 
 	conn := dial(t, s)
 	from := v.Head.Start + 47_111 // from where no block of the print begins
-	send(t, conn, map[string]any{"do": "play", "generation": 1, "reel": v.Id, "from": from, "tap": map[string]any{"kind": "group", "id": "mix"}})
+	send(t, conn, map[string]any{"do": "play", "generation": 1, "reel": v.Id, "from": from,
+		"tap": map[string]any{"kind": "group", "id": "mix"}})
 	h := listenTo(t, conn, 1, 1<<30)
 	require.True(t, h.ended, h.problem)
 	require.Equal(t, from, h.first)
@@ -148,7 +149,8 @@ func TestSetsAreHeardAsTheyAreRead(t *testing.T) {
 		return listenTo(t, conn, generation, 2000)
 	}
 	read := func(kind string, labels ...string) {
-		s.OK("PATCH", "/takes/"+take.ID, map[string]any{"sets": []any{map[string]any{"kind": kind, "channels": []int{1, 2, 3, 4}, "labels": labels}}}, nil)
+		s.OK("PATCH", "/takes/"+take.ID, map[string]any{"sets": []any{map[string]any{"kind": kind, "channels": []int{1, 2, 3, 4},
+			"labels": labels}}}, nil)
 	}
 	sum := hear(0, 1, 3)
 	pair := hear(3, 1)
@@ -178,7 +180,8 @@ func TestMatchesAreHeard(t *testing.T) {
 	own, _ := samples(t, s.Copied("take.wav"))
 	conn := dial(t, s)
 	const offset, from = 1000, 900
-	ask := map[string]any{"do": "match", "generation": 1, "take": takes["take.wav"].ID, "reference": takes["ref.wav"].ID, "offset": offset, "sides": true, "from": from}
+	ask := map[string]any{"do": "match", "generation": 1, "take": takes["take.wav"].ID, "reference": takes["ref.wav"].ID, "offset": offset,
+		"sides": true, "from": from}
 	send(t, conn, ask)
 	sides := listenTo(t, conn, 1, 2000)
 	ask["generation"], ask["sides"] = 2, false
@@ -204,13 +207,16 @@ func TestListeningChangesWhilePlaying(t *testing.T) {
 	s := apptest.Start(t)
 	_, v := crossing(t, s)
 	conn := dial(t, s)
-	send(t, conn, map[string]any{"do": "play", "generation": 1, "reel": v.Id, "from": v.Head.Start + 60000, "tap": map[string]any{"kind": "stem", "id": "FX"}})
+	send(t, conn, map[string]any{"do": "play", "generation": 1, "reel": v.Id, "from": v.Head.Start + 60000,
+		"tap": map[string]any{"kind": "stem", "id": "FX"}})
 	h := listenTo(t, conn, 1, 4096)
 	assert.Zero(t, h.left[3000], "nothing is in the effects")
-	send(t, conn, map[string]any{"do": "change", "generation": 1, "tap": map[string]any{"kind": "stems", "id": ""}, "solo": []string{v.Tracks[0].ID}})
+	send(t, conn, map[string]any{"do": "change", "generation": 1, "tap": map[string]any{"kind": "stems", "id": ""},
+		"solo": []string{v.Tracks[0].ID}})
 	more := listenTo(t, conn, 1, 40000)
 	assert.NotZero(t, more.left[39000], "what was soloed is heard without starting again")
-	send(t, conn, map[string]any{"do": "play", "generation": 2, "reel": v.Id, "from": v.Head.Start, "tap": map[string]any{"kind": "stem", "id": "ZZ"}})
+	send(t, conn, map[string]any{"do": "play", "generation": 2, "reel": v.Id, "from": v.Head.Start,
+		"tap": map[string]any{"kind": "stem", "id": "ZZ"}})
 	assert.Contains(t, listenTo(t, conn, 2, 1<<20).problem, "nothing to hear")
 	send(t, conn, map[string]any{"do": "take", "generation": 3, "take": "nonsense", "channels": []int{0}})
 	assert.Contains(t, listenTo(t, conn, 3, 1<<20).problem, "no such take")
@@ -232,7 +238,8 @@ func TestASignalGoesToOneOutputAlone(t *testing.T) {
 		return 10 * math.Log10(sum/float64(len(x))+1e-20)
 	}
 	play := func(generation uint32, signal map[string]any, frames int) heard {
-		send(t, conn, map[string]any{"do": "play", "generation": generation, "reel": v.Id, "from": v.Head.Start, "tap": map[string]any{"kind": "stems"}, "signal": signal})
+		send(t, conn, map[string]any{"do": "play", "generation": generation, "reel": v.Id, "from": v.Head.Start,
+			"tap": map[string]any{"kind": "stems"}, "signal": signal})
 		return listenTo(t, conn, generation, frames)
 	}
 	for i, o := range v.Outputs {

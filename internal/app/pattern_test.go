@@ -21,7 +21,8 @@ func TestPatterns(t *testing.T) {
 	production, v := crossing(t, s)
 	s.Do(&v, "setMix", map[string]any{"name": "Full mix", "labels": []string{"L", "R", "C", "LFE", "Ls", "Rs"}, "rest": true})
 	s.Do(&v, "setGroup", map[string]any{"name": "Full mix 5.1", "layout": "5.1", "feed": map[string]any{"row": "mix", "from": v.Mixes[0].ID}})
-	s.Do(&v, "setKnots", map[string]any{"knots": []map[string]any{{"row": "track", "from": v.Tracks[0].ID, "channel": 0, "output": "effects/L", "gainDB": -6}}})
+	s.Do(&v, "setKnots", map[string]any{"knots": []map[string]any{{"row": "track", "from": v.Tracks[0].ID, "channel": 0, "output": "effects/L",
+		"gainDB": -6}}})
 	var saved store.SavedPattern
 	s.OK("POST", "/reels/"+v.Id+"/pattern", map[string]any{"name": "Ferry", "about": "As reel 1"}, &saved)
 	assert.Contains(t, s.Refused(409, "POST", "/reels/"+v.Id+"/pattern", map[string]any{"name": "Ferry"}), "whose place this would take")
@@ -33,8 +34,10 @@ func TestPatterns(t *testing.T) {
 	assert.Equal(t, saved.Pattern, p)
 	var second store.SavedPattern
 	s.OK("POST", "/patterns", strings.Replace(text, "name: Ferry", "name: Ferry by hand", 1), &second)
-	assert.Contains(t, s.Refused(400, "POST", "/patterns", strings.Replace(text, "layout: \"5.1\"", "layout: \"5.7\"", 1)), "The pattern is not as it should be")
-	assert.Contains(t, s.Refused(400, "POST", "/patterns", strings.Replace(text, "labels: [L, R]", "labels: [L, L]", 1)), "No reel can be as this pattern has it")
+	assert.Contains(t, s.Refused(400, "POST", "/patterns", strings.Replace(text, "layout: \"5.1\"", "layout: \"5.7\"", 1)),
+		"The pattern is not as it should be")
+	assert.Contains(t, s.Refused(400, "POST", "/patterns", strings.Replace(text, "labels: [L, R]", "labels: [L, L]", 1)),
+		"No reel can be as this pattern has it")
 	assert.Contains(t, s.Refused(400, "POST", "/patterns", "pattern: 1\nname: x\nstems: [{id: dx}]"), "The pattern is not as it should be")
 	var list []store.SavedPattern
 	s.OK("GET", "/patterns", nil, &list)
@@ -59,8 +62,10 @@ func TestPatterns(t *testing.T) {
 	for _, f := range fits {
 		does[string(f.Row)+" "+f.Name] = f.Does
 	}
-	assert.Equal(t, []reel.Fits{reel.FitsNew, reel.FitsLeft, reel.FitsSame}, []reel.Fits{does["group Full mix 5.1"], does["group Scratch"], does["stem Music"]})
-	s.OK("POST", "/reels/"+third.Id+"/pattern/apply", map[string]any{"revision": third.Revision, "pattern": saved.ID, "remove": []map[string]any{{"row": "group", "id": third.Groups[0].ID}}}, &third)
+	assert.Equal(t, []reel.Fits{reel.FitsNew, reel.FitsLeft, reel.FitsSame}, []reel.Fits{does["group Full mix 5.1"], does["group Scratch"],
+		does["stem Music"]})
+	s.OK("POST", "/reels/"+third.Id+"/pattern/apply", map[string]any{"revision": third.Revision, "pattern": saved.ID,
+		"remove": []map[string]any{{"row": "group", "id": third.Groups[0].ID}}}, &third)
 	assert.Equal(t, len(v.Outputs), len(third.Outputs))
 	assert.Empty(t, third.Tracks, "tracks are made only where that is wanted")
 	assert.Equal(t, "apply the pattern Ferry", third.Undo)

@@ -112,7 +112,8 @@ func TestTheServerEndsWhateverGoesOn(t *testing.T) {
 	stalled, err := net.Dial("tcp", strings.TrimPrefix(s.Base, "http://"))
 	require.NoError(t, err)
 	defer stalled.Close()
-	fmt.Fprintf(stalled, "POST %s/productions HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/json\r\nContent-Length: 1000\r\n\r\n{", api.Base)
+	fmt.Fprintf(stalled, "POST %s/productions HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/json\r\nContent-Length: 1000\r\n\r\n{",
+		api.Base)
 	events, err := http.Get(s.Base + api.Base + "/events")
 	require.NoError(t, err)
 	defer events.Body.Close()
@@ -158,7 +159,8 @@ func TestHealthAndMetrics(t *testing.T) {
 		assert.Equal(t, 200, res.StatusCode, path)
 	}
 	_, metrics := get(t, s, "GET", "/metrics")
-	for _, line := range []string{`loom_work_ended_total{kind="print",state="done"} 1`, `loom_work{state="queued"} 0`, "loom_disk_free_bytes", "loom_listeners 0", "loom_database_connections", `route="/api/v1/reels/:reel/prints"`} {
+	for _, line := range []string{`loom_work_ended_total{kind="print",state="done"} 1`, `loom_work{state="queued"} 0`, "loom_disk_free_bytes",
+		"loom_listeners 0", "loom_database_connections", `route="/api/v1/reels/:reel/prints"`} {
 		assert.Contains(t, string(metrics), line)
 	}
 	c.Stop()
@@ -184,7 +186,8 @@ func TestHeaders(t *testing.T) {
 	require.Equal(t, 200, res.StatusCode)
 	assert.Contains(t, res.Header.Get("Content-Disposition"), "filename*=utf-8''")
 	assert.Contains(t, res.Header.Get("Content-Disposition"), "F%C3%A4hrmann")
-	for _, h := range []string{"Content-Security-Policy", "Referrer-Policy", "Cross-Origin-Resource-Policy", "Cross-Origin-Opener-Policy", "X-Frame-Options", "X-Content-Type-Options", "Loom-Request"} {
+	for _, h := range []string{"Content-Security-Policy", "Referrer-Policy", "Cross-Origin-Resource-Policy", "Cross-Origin-Opener-Policy",
+		"X-Frame-Options", "X-Content-Type-Options", "Loom-Request"} {
 		assert.NotEmpty(t, res.Header.Get(h), h)
 	}
 	file := api.Base + "/prints/" + p.ID + "/files/" + strings.ReplaceAll(urlEscape(name), "+", "%20")
@@ -229,29 +232,36 @@ func TestCharactersThatNoNameHas(t *testing.T) {
 	take := s.Takes(production)["12A.wav"].ID
 	nul := "a\x00b"
 	for path, body := range map[string]any{
-		"POST /productions":                               map[string]any{"name": nul, "frameRate": map[string]any{"num": 25, "den": 1, "drop": false}},
+		"POST /productions": map[string]any{"name": nul,
+			"frameRate": map[string]any{"num": 25, "den": 1, "drop": false}},
 		"PATCH /productions/" + production:                map[string]any{"name": nul},
 		"POST /productions/" + production + "/reels":      api.NewReel{Name: nul, Start: "10:00:00:00"},
 		"PATCH /takes/" + take:                            map[string]any{"slate": map[string]any{"note": nul}},
 		"POST /productions/" + production + "/takes/edit": map[string]any{"takes": []string{nul}, "edit": map[string]any{}},
-		"POST /productions/" + production + "/batches":    map[string]any{"kind": "ply", "takes": []string{nul}, "settings": map[string]any{"all": true, "singly": false}},
-		"POST /reels/" + v.Id + "/commands":               map[string]any{"revision": v.Revision, "kind": "setReel", "command": map[string]any{"name": nul}},
-		"POST /reels/" + v.Id + "/unravel":                map[string]any{"revision": v.Revision, "take": nul},
-		"POST /reels/" + v.Id + "/cutlist":                map[string]any{"revision": v.Revision, "name": nul, "text": "TITLE: x\n"},
-		"POST /productions/" + production + "/sync":       map[string]any{"takes": []string{nul}, "references": []string{nul}, "method": "both"},
-		"PUT /takes/" + take + "/tie":                     map[string]any{"reference": nul, "offset": 1, "driftPPM": 0, "confidence": 1, "method": "both"},
-		"POST /productions/" + production + "/imports":    api.CardImport{Card: "LF03", Paths: []string{nul}},
-		"PUT /productions/" + production + "/stems":       map[string]any{"stems": []any{map[string]any{"id": "DX", "name": nul, "labels": []string{"L", "R"}, "strands": []string{}}}, "rules": []any{}},
+		"POST /productions/" + production + "/batches": map[string]any{"kind": "ply", "takes": []string{nul},
+			"settings": map[string]any{"all": true, "singly": false}},
+		"POST /reels/" + v.Id + "/commands": map[string]any{"revision": v.Revision, "kind": "setReel",
+			"command": map[string]any{"name": nul}},
+		"POST /reels/" + v.Id + "/unravel":          map[string]any{"revision": v.Revision, "take": nul},
+		"POST /reels/" + v.Id + "/cutlist":          map[string]any{"revision": v.Revision, "name": nul, "text": "TITLE: x\n"},
+		"POST /productions/" + production + "/sync": map[string]any{"takes": []string{nul}, "references": []string{nul}, "method": "both"},
+		"PUT /takes/" + take + "/tie": map[string]any{"reference": nul, "offset": 1, "driftPPM": 0, "confidence": 1,
+			"method": "both"},
+		"POST /productions/" + production + "/imports": api.CardImport{Card: "LF03", Paths: []string{nul}},
+		"PUT /productions/" + production + "/stems": map[string]any{"stems": []any{map[string]any{"id": "DX", "name": nul,
+			"labels": []string{"L", "R"}, "strands": []string{}}}, "rules": []any{}},
 	} {
 		method, at, _ := strings.Cut(path, " ")
 		status := s.Call(method, at, body, nil)
 		assert.True(t, status == 400 || status == 404, "%s: %d", path, status)
 	}
-	for _, path := range []string{"/reels/%00", "/reels/%ff", "/takes/%C3%28", "/work/%00", "/cards/LF03/files?folder=%00", "/prints/%ff/archive"} {
+	for _, path := range []string{"/reels/%00", "/reels/%ff", "/takes/%C3%28", "/work/%00", "/cards/LF03/files?folder=%00",
+		"/prints/%ff/archive"} {
 		res, b := get(t, s, "GET", api.Base+path)
 		assert.Equal(t, http.StatusNotFound, res.StatusCode, "%s: %s", path, b)
 	}
-	for _, path := range []string{"overview?level=0&from=9223372036854775807&count=10", "samples?channel=1&from=9223372036854775807&count=10", "samples?channel=1&from=-9223372036854775808&count=10"} {
+	for _, path := range []string{"overview?level=0&from=9223372036854775807&count=10", "samples?channel=1&from=9223372036854775807&count=10",
+		"samples?channel=1&from=-9223372036854775808&count=10"} {
 		res, b := get(t, s, "GET", api.Base+"/takes/"+take+"/"+path)
 		assert.Less(t, res.StatusCode, 500, "%s: %s", path, b)
 	}
@@ -320,7 +330,8 @@ func TestARequestThatIsMadeTwiceIsDoneOnce(t *testing.T) {
 	}
 	thrice("/unravel", "a", map[string]any{"take": s.Takes(production)["Cue.wav"].ID})
 	assert.Len(t, v.Clips, clips+1)
-	thrice("/commands", "b", map[string]any{"kind": "addTrack", "command": map[string]any{"name": "Bell", "labels": []string{"M"}, "stem": "FX"}})
+	thrice("/commands", "b", map[string]any{"kind": "addTrack", "command": map[string]any{"name": "Bell", "labels": []string{"M"},
+		"stem": "FX"}})
 	thrice("/undo", "c", map[string]any{})
 	thrice("/undo", "d", map[string]any{})
 	assert.Len(t, v.Clips, clips)
@@ -328,6 +339,7 @@ func TestARequestThatIsMadeTwiceIsDoneOnce(t *testing.T) {
 	assert.Len(t, v.Clips, clips+1)
 	thrice("/cutlist", "f", map[string]any{"name": "x.edl", "text": firstCut})
 	var p api.Problem
-	status := s.Call("POST", "/reels/"+v.Id+"/commands", map[string]any{"revision": 1, "kind": "setReel", "command": map[string]any{"start": 1}}, &p)
+	status := s.Call("POST", "/reels/"+v.Id+"/commands", map[string]any{"revision": 1, "kind": "setReel",
+		"command": map[string]any{"start": 1}}, &p)
 	assert.Equal(t, []any{409, "urn:zestyloom:stale", v.Revision}, []any{status, p.Type, *p.Revision})
 }

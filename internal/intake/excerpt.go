@@ -15,7 +15,8 @@ func Excerpt(ctx context.Context, local string, stream, channel int, from, lengt
 	if channel > 0 {
 		filter = fmt.Sprintf("pan=mono|c0=c%d,aresample=48000", channel-1)
 	}
-	args := []string{"-nostdin", "-v", "error", "-format_whitelist", received, "-protocol_whitelist", "file,pipe", "-ss", fmt.Sprintf("%.6f", from), "-i", "file:" + local,
+	args := []string{"-nostdin", "-v", "error", "-format_whitelist", received, "-protocol_whitelist", "file,pipe", "-ss",
+		fmt.Sprintf("%.6f", from), "-i", "file:" + local,
 		"-t", fmt.Sprintf("%.3f", length), "-map", fmt.Sprintf("0:a:%d", stream), "-af", filter}
 	if channel == 0 {
 		args = append(args, "-ac", "2")

@@ -24,7 +24,8 @@ func openFLAC(r io.Reader) (s *flac.Stream, h wave.Header, err error) {
 		return nil, h, fault.Wrap(fault.Damaged, err, "The FLAC file can't be read: its head is damaged")
 	}
 	i := s.Info
-	h.Format = wave.Format{Encoding: wave.PCM, Channels: int(i.NChannels), SampleRate: int(i.SampleRate), BitDepth: int(i.BitsPerSample), Bytes: (int(i.BitsPerSample) + 7) / 8}
+	h.Format = wave.Format{Encoding: wave.PCM, Channels: int(i.NChannels), SampleRate: int(i.SampleRate), BitDepth: int(i.BitsPerSample),
+		Bytes: (int(i.BitsPerSample) + 7) / 8}
 	h.Frames = int64(i.NSamples)
 	var comments []string
 	for _, b := range s.Blocks {

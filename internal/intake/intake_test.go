@@ -47,7 +47,8 @@ func TestMovieWithTwoStreams(t *testing.T) {
 	eight, two := filepath.Join(dir, "8.wav"), filepath.Join(dir, "2.wav")
 	want8, want2 := recording(t, eight, 8, 48000, nil), recording(t, two, 2, 48000, nil)
 	movie := filepath.Join(dir, "A003.mov")
-	ffmpeg(t, "-f", "lavfi", "-i", "testsrc2=s=320x180:r=25:d=1", "-i", eight, "-i", two, "-map", "0", "-map", "1", "-map", "2", "-c:v", "libx264", "-preset", "ultrafast", "-c:a", "pcm_s24le", "-timecode", "10:00:00:05", movie)
+	ffmpeg(t, "-f", "lavfi", "-i", "testsrc2=s=320x180:r=25:d=1", "-i", eight, "-i", two, "-map", "0", "-map", "1", "-map", "2", "-c:v",
+		"libx264", "-preset", "ultrafast", "-c:a", "pcm_s24le", "-timecode", "10:00:00:05", movie)
 	c, err := Probe(context.Background(), movie, "A003.mov")
 	require.NoError(t, err)
 	require.Len(t, c.Streams, 2)
@@ -142,7 +143,8 @@ func TestFLAC(t *testing.T) {
 
 // A FLAC file that was made of a recorder's WAVE keeps its chunks.
 func TestForeignMetadataOfFLAC(t *testing.T) {
-	x, _ := wave.Header{Format: wavetest.PCM24(1), IXML: &wave.IXML{Scene: "14", Take: "2", Tracks: &wave.IXMLTracks{Tracks: []wave.IXMLTrack{{InterleaveIndex: "1", Name: "Boom"}}}}}.Marshal()
+	x, _ := wave.Header{Format: wavetest.PCM24(1), IXML: &wave.IXML{Scene: "14", Take: "2",
+		Tracks: &wave.IXMLTracks{Tracks: []wave.IXMLTrack{{InterleaveIndex: "1", Name: "Boom"}}}}}.Marshal()
 	at := bytes.Index(x, []byte("iXML"))
 	require.Positive(t, at)
 	end := bytes.Index(x, []byte("</BWFXML>")) + len("</BWFXML>")
@@ -189,7 +191,8 @@ func TestWithoutFfmpeg(t *testing.T) {
 func TestSoundThatBeginsFarIntoASmallFileIsRefused(t *testing.T) {
 	dir := t.TempDir()
 	movie := filepath.Join(dir, "late.mkv")
-	ffmpeg(t, "-f", "lavfi", "-i", "testsrc2=s=64x36:r=25:d=1", "-itsoffset", "80000", "-f", "lavfi", "-i", "sine=d=1", "-c:v", "libx264", "-c:a", "aac", movie)
+	ffmpeg(t, "-f", "lavfi", "-i", "testsrc2=s=64x36:r=25:d=1", "-itsoffset", "80000", "-f", "lavfi", "-i", "sine=d=1", "-c:v", "libx264",
+		"-c:a", "aac", movie)
 	c, err := Probe(context.Background(), movie, "late.mkv")
 	require.NoError(t, err)
 	out := filepath.Join(dir, "x.wav")
@@ -201,7 +204,8 @@ func TestSoundThatBeginsFarIntoASmallFileIsRefused(t *testing.T) {
 // A8. A child goes with its parent, also where that is killed.
 func TestFfmpegDiesWithItsParent(t *testing.T) {
 	if os.Getenv("LOOM_TEST_PARENT") != "" {
-		_ = encode(context.Background(), 0, nil, "-re", "-f", "lavfi", "-i", "sine=d=600", "-f", "null", "-metadata", "comment="+os.Getenv("LOOM_TEST_PARENT"), "-")
+		_ = encode(context.Background(), 0, nil, "-re", "-f", "lavfi", "-i", "sine=d=600", "-f", "null", "-metadata",
+			"comment="+os.Getenv("LOOM_TEST_PARENT"), "-")
 		return
 	}
 	mark := fmt.Sprintf("parent-%d-%d", os.Getpid(), time.Now().UnixNano())

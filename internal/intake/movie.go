@@ -96,7 +96,8 @@ func contentsOf(report []byte, name string) (Contents, error) {
 		if s.Type != "video" || c.Movie != nil || s.Disposition["attached_pic"] == 1 {
 			continue
 		}
-		c.Movie = &Movie{Codec: s.Codec, Width: s.Width, Height: s.Height, FrameRate: rateOf(s.FrameRate), Seconds: cmp.Or(seconds, number(s.Duration))}
+		c.Movie = &Movie{Codec: s.Codec, Width: s.Width, Height: s.Height, FrameRate: rateOf(s.FrameRate),
+			Seconds: cmp.Or(seconds, number(s.Duration))}
 	}
 	// Cameras whose clock was never set count from zero; that is no timecode to go by.
 	if strings.Trim(code, "0:;") == "" {
@@ -257,7 +258,8 @@ func extractMovie(ctx context.Context, local string, s Stream, out string, progr
 			timecode.Clock(int64(s.begins), 1))
 	}
 	err := encode(ctx, float64(s.Description.Frames)/float64(s.Description.SampleRate), progress,
-		"-format_whitelist", formats, "-protocol_whitelist", "file", "-i", "file:"+local, "-map", fmt.Sprintf("0:a:%d", s.Index), "-map_metadata", "-1",
+		"-format_whitelist", formats, "-protocol_whitelist", "file", "-i", "file:"+local, "-map", fmt.Sprintf("0:a:%d", s.Index), "-map_metadata",
+		"-1",
 		"-af", "aresample=first_pts=0", "-c:a", s.pcm(), "-fflags", "+bitexact", "-rf64", "auto", "-f", "wav",
 		"-t", fmt.Sprint(maxHours*3600), "-fs", fmt.Sprint(most), "-y", "file:"+out)
 	if info, statErr := os.Stat(out); err == nil && statErr == nil && info.Size() >= most-1<<20 {

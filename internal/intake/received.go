@@ -239,7 +239,8 @@ func receivedMovie(ctx context.Context, local string) (f desk.File, err error) {
 func (probed) stream(at int, s probedStream, local string) desk.Stream {
 	rate, _ := strconv.Atoi(s.SampleRate)
 	raw, _ := strconv.Atoi(s.RawBits)
-	made := desk.Stream{Codec: s.Codec, Rate: rate, Depth: max(s.Bits, raw), Channels: s.Channels, Layout: s.Layout, Title: tag(s.Tags, "title"),
+	made := desk.Stream{Codec: s.Codec, Rate: rate, Depth: max(s.Bits, raw), Channels: s.Channels, Layout: s.Layout,
+		Title:    tag(s.Tags, "title"),
 		Language: tag(s.Tags, "language"), Default: s.Disposition["default"] == 1}
 	if strings.HasPrefix(s.Codec, "pcm_") {
 		made.Codec = "pcm"

@@ -44,7 +44,8 @@ func (r *Runner) try(ctx context.Context, id string) {
 	began := time.Now()
 	var end store.End
 	if a.Attempts > maxAttempts {
-		err = fault.New(fault.Cancelled, "The server ended %d times while it did this, so it was given up; the server's log may say why", maxAttempts)
+		err = fault.New(fault.Cancelled, "The server ended %d times while it did this, so it was given up; the server's log may say why",
+			maxAttempts)
 	} else {
 		end, err = a.safely(ctx)
 	}

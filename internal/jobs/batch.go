@@ -55,7 +55,8 @@ func (a *attempt) batch(ctx context.Context) (end store.End, err error) {
 	}
 	// A try that was stopped and begins again does what failed anew.
 	report := slices.DeleteFunc(a.Report, func(o store.Outcome) bool { return !o.OK })
-	report, err = a.eachTake(ctx, args.Takes, report, 0, 1, func(t store.Take, report []store.Outcome, progress func(float64)) (o store.Outcome, err error) {
+	report, err = a.eachTake(ctx, args.Takes, report, 0, 1, func(t store.Take, report []store.Outcome,
+		progress func(float64)) (o store.Outcome, err error) {
 		if t.Production != a.Production {
 			return o, fault.New(fault.NotFound, "The take is no longer in this production")
 		}
@@ -130,7 +131,8 @@ func (a *attempt) eachTake(ctx context.Context, takes []string, report []store.O
 }
 
 // writeFiles writes the files of one take. They get their names together, when all of them are whole.
-func (a *attempt) writeFiles(ctx context.Context, t store.Take, s Settings, before []store.Outcome, progress func(float64)) (o store.Outcome, err error) {
+func (a *attempt) writeFiles(ctx context.Context, t store.Take, s Settings, before []store.Outcome,
+	progress func(float64)) (o store.Outcome, err error) {
 	parts, names, err := partsOf(t, a.Kind, s)
 	if err != nil {
 		return o, err
@@ -168,7 +170,8 @@ func (a *attempt) writeFiles(ctx context.Context, t store.Take, s Settings, befo
 	return o, a.Media.Publish(staging, o.Folder)
 }
 
-func (a *attempt) writeParts(ctx context.Context, src *wave.File, t store.Take, parts []take.Part, names []string, folder string, progress func(float64)) error {
+func (a *attempt) writeParts(ctx context.Context, src *wave.File, t store.Take, parts []take.Part, names []string, folder string,
+	progress func(float64)) error {
 	var writers []io.Writer
 	var files []media.File
 	defer func() {

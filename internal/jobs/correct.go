@@ -22,7 +22,8 @@ type correctArgs struct {
 }
 
 // Correct queues the correction of an output group.
-func (r *Runner) Correct(ctx context.Context, o store.OpenReel, author, of string, groups []string, to reel.Target, ride []reel.Point) (string, error) {
+func (r *Runner) Correct(ctx context.Context, o store.OpenReel, author, of string, groups []string, to reel.Target,
+	ride []reel.Point) (string, error) {
 	g, there := o.Reel.Groups[of]
 	if !there {
 		return "", fault.New(fault.NotFound, "There is no output group %q on this reel", of)
@@ -48,13 +49,17 @@ func (a *attempt) correct(ctx context.Context) (end store.End, err error) {
 	}
 	session := a.Library.Session(ctx)
 	defer session.Close()
-	command, result, err := correct.OnReel(ctx, o.Reel, correct.Group{Of: args.Of, Groups: args.Groups, To: args.To, Ride: args.Ride, Dialogue: analysis.Dialogue.ID},
+	command, result, err := correct.OnReel(ctx, o.Reel, correct.Group{Of: args.Of, Groups: args.Groups, To: args.To, Ride: args.Ride,
+		Dialogue: analysis.Dialogue.ID},
 		gauge.Asked{Sound: session.Sound, Open: session.Open, Progress: a.progress(ctx, 0, 1)})
 	if err != nil {
 		return end, err
 	}
 	err = persist(ctx, func() error {
-		_, err := a.Store.DoUnder(ctx, a.claim, args.Reel, o.Revision, args.Author, func(*reel.Reel) (reel.Command, error) { return command, nil })
+		_, err := a.Store.DoUnder(ctx, a.claim, args.Reel, o.Revision, args.Author, func(*reel.Reel) (reel.Command, error) {
+			return command,
+				nil
+		})
 		return err
 	})
 	if len(result.Missed) > 0 {

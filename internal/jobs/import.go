@@ -104,7 +104,8 @@ func (a *attempt) makeTakes(ctx context.Context, args importArgs) (takes []store
 	from := cmp.Or(args.Path, args.Name)
 	if contents.Movie != nil {
 		m := contents.Movie
-		file.Picture = &store.Picture{Codec: m.Codec, Width: m.Width, Height: m.Height, FrameRate: m.FrameRate, ProxyKey: library.ProxyKey(folder)}
+		file.Picture = &store.Picture{Codec: m.Codec, Width: m.Width, Height: m.Height, FrameRate: m.FrameRate,
+			ProxyKey: library.ProxyKey(folder)}
 		proxy, err := a.Media.Path(a.staged(file.Picture.ProxyKey))
 		if err != nil {
 			return nil, err
@@ -288,7 +289,8 @@ func (a *attempt) fetch(ctx context.Context, args importArgs, key string) (cameF
 }
 
 // overview draws the overview of a sound that will lie in a folder.
-func (a *attempt) overview(ctx context.Context, src *wave.File, folder string, stream int, progress func(float64)) ([]overview.Level, []take.Warning, error) {
+func (a *attempt) overview(ctx context.Context, src *wave.File, folder string, stream int, progress func(float64)) ([]overview.Level,
+	[]take.Warning, error) {
 	writers := make([]io.Writer, len(overview.OverviewFrames))
 	files := make([]media.File, len(overview.OverviewFrames))
 	for i := range writers {

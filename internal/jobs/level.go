@@ -26,7 +26,8 @@ type levelArgs struct {
 }
 
 // Level queues bringing the files of takes to what is asked of each; to says what that is for a layout.
-func (r *Runner) Level(ctx context.Context, production string, takes []string, to func(layout.Layout) (reel.Target, error)) (string, error) {
+func (r *Runner) Level(ctx context.Context, production string, takes []string, to func(layout.Layout) (reel.Target, error)) (string,
+	error) {
 	if len(takes) == 0 {
 		return "", fault.New(fault.BadInput, "Choose one take or more")
 	}
@@ -79,7 +80,8 @@ func (a *attempt) level(ctx context.Context) (end store.End, err error) {
 		return end, err
 	}
 	report := slices.DeleteFunc(a.Report, func(o store.Outcome) bool { return !o.OK })
-	report, err = a.eachTake(ctx, args.Takes, report, 0, 1, func(t store.Take, report []store.Outcome, progress func(float64)) (store.Outcome, error) {
+	report, err = a.eachTake(ctx, args.Takes, report, 0, 1, func(t store.Take, report []store.Outcome, progress func(float64)) (store.Outcome,
+		error) {
 		if why := args.Why[t.ID]; why != "" {
 			return store.Outcome{}, fault.New(fault.BadInput, "%s", why)
 		}
@@ -126,7 +128,8 @@ func (a *attempt) lanesOf(ctx context.Context, t store.Take, open func(store.Tak
 }
 
 // levelTake works out how a take is brought to a target, and writes its files so. They get their names together, when all are whole.
-func (a *attempt) levelTake(ctx context.Context, t store.Take, to reel.Target, before []store.Outcome, progress func(float64)) (o store.Outcome, err error) {
+func (a *attempt) levelTake(ctx context.Context, t store.Take, to reel.Target, before []store.Outcome,
+	progress func(float64)) (o store.Outcome, err error) {
 	p, err := oneProgramme(t)
 	if err != nil {
 		return o, err
@@ -178,7 +181,8 @@ func (a *attempt) levelTake(ctx context.Context, t store.Take, to reel.Target, b
 	return o, a.Media.Publish(staging, o.Folder)
 }
 
-func (a *attempt) writeLevelled(ctx context.Context, l lane, c correct.Curves, after *loudness.Whole, to string) (clipped int64, err error) {
+func (a *attempt) writeLevelled(ctx context.Context, l lane, c correct.Curves, after *loudness.Whole, to string) (clipped int64,
+	err error) {
 	f, err := a.Media.Create(to)
 	if err != nil {
 		return 0, err
@@ -206,7 +210,8 @@ func levelledName(name string) string {
 
 // levelledWords says what was done to a programme.
 func levelledWords(r correct.Result, to reel.Target, rate int, clipped int64) string {
-	words := fmt.Sprintf("%s → %s LUFS, %s → %s dBTP", figure(r.Before.IntegratedLUFS), figure(r.After.IntegratedLUFS), figure(r.Before.TruePeakMaxDBTP), figure(r.After.TruePeakMaxDBTP))
+	words := fmt.Sprintf("%s → %s LUFS, %s → %s dBTP", figure(r.Before.IntegratedLUFS), figure(r.After.IntegratedLUFS),
+		figure(r.Before.TruePeakMaxDBTP), figure(r.After.TruePeakMaxDBTP))
 	if r.Works.Places > 0 {
 		words += fmt.Sprintf("; the limiter takes %.1f dB at most, %.1f s in all", -r.Works.MostDB, r.Works.LimitedSeconds)
 	}

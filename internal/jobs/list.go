@@ -52,7 +52,8 @@ func (a *attempt) list(ctx context.Context) (end store.End, err error) {
 		used[c.Take] = true
 	}
 	audio := map[string]cutlist.Audio{}
-	report, err := a.eachTake(ctx, slices.Sorted(maps.Keys(used)), nil, 0, 0.95, func(t store.Take, report []store.Outcome, progress func(float64)) (store.Outcome, error) {
+	report, err := a.eachTake(ctx, slices.Sorted(maps.Keys(used)), nil, 0, 0.95, func(t store.Take, report []store.Outcome,
+		progress func(float64)) (store.Outcome, error) {
 		written, err := a.writeFiles(ctx, t, Settings{All: true}, report, progress)
 		if err == nil {
 			audio[t.ID] = audioOf(t, written.Files[0].Name)
@@ -100,7 +101,8 @@ func (a *attempt) writeText(name string, text []byte) (o store.Outcome, err erro
 	if err := file.Sync(); err != nil {
 		return o, err
 	}
-	o = store.Outcome{Title: name, OK: true, Files: []store.WrittenFile{{Name: name, Size: int64(len(text)), Tracks: []string{}}}, Folder: batchFolder(a.ID) + "/" + a.claim.Token + "-text"}
+	o = store.Outcome{Title: name, OK: true, Files: []store.WrittenFile{{Name: name, Size: int64(len(text)), Tracks: []string{}}},
+		Folder: batchFolder(a.ID) + "/" + a.claim.Token + "-text"}
 	return o, a.Media.Publish(staging, o.Folder)
 }
 

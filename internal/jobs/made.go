@@ -24,7 +24,8 @@ type records struct {
 }
 
 // recordsOf works out what the parts of a print are, and lays those where they belong that are there already.
-func (a *attempt) recordsOf(ctx context.Context, p delivery.Plan, laid *reel.Reel, session *library.Session, made *making) (*records, error) {
+func (a *attempt) recordsOf(ctx context.Context, p delivery.Plan, laid *reel.Reel, session *library.Session, made *making) (*records,
+	error) {
 	r := &records{attempt: a, plan: p, prints: map[string]string{}, whole: map[string]delivery.Whole{}, when: map[string]time.Time{}}
 	for _, part := range p.Parts() {
 		print, err := p.Fingerprint(part, laid, session.Sound)

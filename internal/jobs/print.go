@@ -232,7 +232,8 @@ func (m *making) tidy(p delivery.Plan) error {
 }
 
 // muxAll puts together the files that are no WAVE, and has another program look at them.
-func (a *attempt) muxAll(ctx context.Context, p delivery.Plan, laid *reel.Reel, made *making, records *records, report *delivery.Report) error {
+func (a *attempt) muxAll(ctx context.Context, p delivery.Plan, laid *reel.Reel, made *making, records *records,
+	report *delivery.Report) error {
 	var files []int
 	for i, f := range p.Files {
 		if f.Container != contract.Wave && f.Container != contract.BW64 {

@@ -223,7 +223,8 @@ func (r *Runner) ended(kind, state string, took time.Duration) {
 }
 
 // add stores work and queues it, both or neither.
-func (r *Runner) add(ctx context.Context, production, kind, title string, args any, also func(pgx.Tx, string) error) (id string, err error) {
+func (r *Runner) add(ctx context.Context, production, kind, title string, args any, also func(pgx.Tx, string) error) (id string,
+	err error) {
 	err = pgx.BeginFunc(ctx, r.Store.Pool, func(tx pgx.Tx) error {
 		if id, err = r.Store.AddWork(ctx, tx, production, kind, title, args); err != nil {
 			return err
@@ -341,7 +342,8 @@ func (r *Runner) requeue(ctx context.Context) error {
 	known := map[int64]bool{}
 	for part := range slices.Chunk(jobs, 1000) {
 		list, err := r.client.JobList(ctx, river.NewJobListParams().IDs(part...).First(len(part)).
-			States(rivertype.JobStateAvailable, rivertype.JobStatePending, rivertype.JobStateRetryable, rivertype.JobStateScheduled, rivertype.JobStateRunning))
+			States(rivertype.JobStateAvailable, rivertype.JobStatePending, rivertype.JobStateRetryable, rivertype.JobStateScheduled,
+				rivertype.JobStateRunning))
 		if err != nil {
 			return err
 		}

@@ -31,7 +31,8 @@ func TestSweepLeavesWhatWorkIsAboutToName(t *testing.T) {
 	defer folder.Close()
 	p, err := s.CreateProduction(ctx, "The Lantern Ferry", timecode.Rate{Num: 25, Den: 1})
 	require.NoError(t, err)
-	const going, dead, token = "11111111-2222-4333-8444-555555555555", "21111111-2222-4333-8444-555555555555", "31111111-2222-4333-8444-555555555555"
+	const going, dead, token = "11111111-2222-4333-8444-555555555555", "21111111-2222-4333-8444-555555555555",
+		"31111111-2222-4333-8444-555555555555"
 	for work, state := range map[string]string{going: "running", dead: "queued"} {
 		_, err = s.Pool.Exec(ctx, "insert into work (id, production_id, kind, title, state, args, claim) values ($1, $2, 'ply', 'x', $3, '{}', case when $3 = 'running' then $4::uuid end)", work, p.ID, state, token)
 		require.NoError(t, err)

@@ -62,7 +62,8 @@ func (a *attempt) sync(ctx context.Context) (end store.End, err error) {
 	if err != nil {
 		return end, err
 	}
-	report, err := a.eachTake(ctx, args.Takes, a.Report, 0.3, 1, func(t store.Take, _ []store.Outcome, _ func(float64)) (o store.Outcome, err error) {
+	report, err := a.eachTake(ctx, args.Takes, a.Report, 0.3, 1, func(t store.Take, _ []store.Outcome, _ func(float64)) (o store.Outcome,
+		err error) {
 		m, err := a.matchTake(ctx, session, t, references, args.Method)
 		if err == nil {
 			err = a.Store.PutMatch(ctx, a.claim, a.Production, m)
@@ -114,7 +115,8 @@ func shapeOf(ctx context.Context, session *library.Session, t store.Take) (*alig
 }
 
 // matchTake finds the reference that a take belongs to.
-func (a *attempt) matchTake(ctx context.Context, session *library.Session, t store.Take, references []candidate, method store.Method) (store.Match, error) {
+func (a *attempt) matchTake(ctx context.Context, session *library.Session, t store.Take, references []candidate,
+	method store.Method) (store.Match, error) {
 	m := store.Match{Take: t.ID, Method: method}
 	var others []candidate
 	for _, c := range references {
@@ -149,7 +151,8 @@ func byTimecode(m store.Match, t store.Take, references []candidate) store.Match
 		if shared > best {
 			id := c.take.ID
 			m.Reference, second, best = &id, best, shared
-			m.Result = align.Match{OffsetSamples: offset, OffsetSeconds: float64(offset) / float64(t.Description.SampleRate), Confidence: 1, Matched: true}
+			m.Result = align.Match{OffsetSamples: offset, OffsetSeconds: float64(offset) / float64(t.Description.SampleRate), Confidence: 1,
+				Matched: true}
 		} else {
 			second = max(second, shared)
 		}
@@ -163,7 +166,8 @@ func byTimecode(m store.Match, t store.Take, references []candidate) store.Match
 }
 
 // byWaveform compares the take's shape with all references, and the most alike sample by sample.
-func (a *attempt) byWaveform(ctx context.Context, session *library.Session, m store.Match, t store.Take, references []candidate) (store.Match, error) {
+func (a *attempt) byWaveform(ctx context.Context, session *library.Session, m store.Match, t store.Take,
+	references []candidate) (store.Match, error) {
 	if len(t.Channels) == 0 {
 		m.Reason = "It has no sound"
 		return m, nil
@@ -190,7 +194,8 @@ func (a *attempt) byWaveform(ctx context.Context, session *library.Session, m st
 			}
 			near, within = offset, around*int64(t.Description.SampleRate)
 		}
-		list = append(list, align.Candidate{Shape: c.shape, Near: near, Within: within, Open: func() (*wave.File, error) { return session.OpenTake(c.take) }})
+		list = append(list, align.Candidate{Shape: c.shape, Near: near, Within: within,
+			Open: func() (*wave.File, error) { return session.OpenTake(c.take) }})
 		ids = append(ids, c.take.ID)
 	}
 	if len(list) == 0 && m.Method == store.ByBoth {
@@ -261,13 +266,15 @@ func (a *attempt) convert(ctx context.Context) (end store.End, err error) {
 		end = said("%d samples came out above full scale and were limited to it", converted.Clipped)
 	}
 	return end, persist(ctx, func() error {
-		id, err := a.Store.AddConverted(ctx, a.claim, args.Author, t, store.Converted{Conversion: args.Conversion, Frames: converted.Frames, Media: folder, Sound: key, Stored: stored, Levels: levels})
+		id, err := a.Store.AddConverted(ctx, a.claim, args.Author, t, store.Converted{Conversion: args.Conversion, Frames: converted.Frames,
+			Media: folder, Sound: key, Stored: stored, Levels: levels})
 		end.Result = &id
 		return err
 	})
 }
 
-func (a *attempt) writeConverted(ctx context.Context, t store.Take, c convert.Conversion, key string) (converted convert.Converted, err error) {
+func (a *attempt) writeConverted(ctx context.Context, t store.Take, c convert.Conversion, key string) (converted convert.Converted,
+	err error) {
 	session := a.Library.Session(ctx)
 	defer session.Close()
 	src, err := session.OpenTake(t)

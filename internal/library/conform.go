@@ -39,7 +39,8 @@ func (l Library) Conform(ctx context.Context, o store.OpenReel, text string) (Co
 		if len(t.Channels) == 0 || t.Settled() {
 			continue
 		}
-		s := cutlist.Source{ID: t.ID, Title: t.Title(), File: t.FileName, Roll: d.Roll, Scene: d.Scene, Take: d.Take, Start: d.StartSamples, Frames: d.Frames, Camera: t.Kind == take.Camera}
+		s := cutlist.Source{ID: t.ID, Title: t.Title(), File: t.FileName, Roll: d.Roll, Scene: d.Scene, Take: d.Take, Start: d.StartSamples,
+			Frames: d.Frames, Camera: t.Kind == take.Camera}
 		if t.Tie != nil {
 			s.SyncTo, s.Later = t.Tie.Reference, t.Tie.Offset
 		}
@@ -55,13 +56,15 @@ func (l Library) Conform(ctx context.Context, o store.OpenReel, text string) (Co
 		others = append(others, s)
 	}
 	events, by := cutlist.Onto(list.Spoken(), head.Start, list.FrameRate, head.SampleRate)
-	c := Conform{Cut: store.Cut{Title: list.Title, FrameRate: list.FrameRate, By: by, Notes: list.Notes, Entries: cutlist.Match(events, sources, head.FrameRate, head.SampleRate)}}
+	c := Conform{Cut: store.Cut{Title: list.Title, FrameRate: list.FrameRate, By: by, Notes: list.Notes,
+		Entries: cutlist.Match(events, sources, head.FrameRate, head.SampleRate)}}
 	if c.Notes == nil {
 		c.Notes = []string{}
 	}
 	for i, other := range cutlist.Match(events, others, head.FrameRate, head.SampleRate) {
 		if e := &c.Entries[i]; e.Found.Take == "" && other.Found.Take != "" {
-			e.Found.Why = fmt.Sprintf("%s is at %d Hz and the reel at %d Hz: resample it under Takes, then read the list again", other.Found.Title, rates[other.Found.Take], head.SampleRate)
+			e.Found.Why = fmt.Sprintf("%s is at %d Hz and the reel at %d Hz: resample it under Takes, then read the list again", other.Found.Title,
+				rates[other.Found.Take], head.SampleRate)
 		}
 	}
 	stems, err := l.Store.Stems(ctx, o.Production)

@@ -163,7 +163,8 @@ func (s *Session) file(t store.Take) (*wave.File, error) {
 		return nil, err
 	}
 	if w.Frames != t.Description.Frames || w.Channels != t.Description.Channels {
-		return nil, changed(t, "%d of %d sample frames in %d of %d channels are there", w.Frames, t.Description.Frames, w.Channels, t.Description.Channels)
+		return nil, changed(t, "%d of %d sample frames in %d of %d channels are there", w.Frames, t.Description.Frames, w.Channels,
+			t.Description.Channels)
 	}
 	return w, nil
 }
@@ -197,7 +198,8 @@ func (s *Session) same(t store.Take, f *os.File, size int64) error {
 }
 
 func changed(t store.Take, format string, args ...any) error {
-	return fault.New(fault.Damaged, "The sound of %s on the server's disk is not what was taken in: %s. Take the file in again", t.Title(), fmt.Sprintf(format, args...))
+	return fault.New(fault.Damaged, "The sound of %s on the server's disk is not what was taken in: %s. Take the file in again", t.Title(),
+		fmt.Sprintf(format, args...))
 }
 
 // Close closes all files.

@@ -60,13 +60,17 @@ func (s shelf) Open(id string) (*wave.File, error) {
 func (s shelf) Close() {}
 
 func newShelf(t testing.TB) shelf {
-	f := wavetest.Open(t, wave.Header{Format: wavetest.PCM24(2), Frames: 24000}, func(c, i int) float64 { return math.Sin(float64(i*(c+1))/30) / 2 })
+	f := wavetest.Open(t, wave.Header{Format: wavetest.PCM24(2), Frames: 24000}, func(c,
+		i int) float64 {
+		return math.Sin(float64(i*(c+1))/30) / 2
+	})
 	s := shelf{file: f, reel: reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())}
 	s.take = store.Take{ID: "take", Description: take.Describe(f, "12A.wav")}
 	for _, track := range s.take.Description.Tracks {
 		s.take.Channels = append(s.take.Channels, store.Channel{Track: track})
 	}
-	add := reel.AddTake{Take: "take", Title: "12A/3", Length: 24000, Frames: 24000, Parts: []reel.PartPlan{{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}}
+	add := reel.AddTake{Take: "take", Title: "12A/3", Length: 24000, Frames: 24000,
+		Parts: []reel.PartPlan{{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}}
 	change, _, err := add.Plan(s.reel, nil)
 	require.NoError(t, err)
 	require.NoError(t, s.reel.Apply(change))
@@ -190,7 +194,8 @@ func TestBothWays(t *testing.T) {
 	full := s.reel.GroupList()[0].ID
 	heard := func(matched bool) (level float64, last *loudness.Reading) {
 		c, e, _ := listening(t, s)
-		c.handle(request{Do: "play", Generation: 1, Reel: "reel", From: 0, Until: 14000, Tap: engine.Tap{Kind: "group", ID: full}, Matched: matched})
+		c.handle(request{Do: "play", Generation: 1, Reel: "reel", From: 0, Until: 14000, Tap: engine.Tap{Kind: "group", ID: full},
+			Matched: matched})
 		require.Eventually(t, func() bool {
 			e.mu.Lock()
 			defer e.mu.Unlock()

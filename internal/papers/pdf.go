@@ -112,7 +112,8 @@ func reportPDF(p store.Print, _ *reel.Reel) ([]byte, error) {
 	s.ink("")
 	for _, row := range [][]string{
 		{"Production", p.Plan.Production}, {"Reel", fmt.Sprintf("%s, from %s, lasting %s", p.Plan.Reel, p.Plan.StartTimecode, p.Plan.Duration)},
-		{"Spec", strings.TrimSuffix(p.Plan.Spec.Title+" for "+p.Plan.Spec.Receiver, " for ")}, {"Printed", p.CreatedAt.UTC().Format("2006-01-02 15:04 UTC")},
+		{"Spec", strings.TrimSuffix(p.Plan.Spec.Title+" for "+p.Plan.Spec.Receiver, " for ")},
+		{"Printed", p.CreatedAt.UTC().Format("2006-01-02 15:04 UTC")},
 	} {
 		s.row(9.5, []float64{28, 150}, row, 9)
 	}

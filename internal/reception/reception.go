@@ -188,7 +188,8 @@ func (d *Delivery) add(ctx context.Context, at, name string, sums map[string]str
 	}
 	d.closers = append(d.closers, closing)
 	if want, known := sums[name]; known {
-		doubt := contract.Finding{Rule: "checksum", Severity: contract.OK, Message: "SHA-256, as the list of checksums has it", Measured: sum, Limit: want}
+		doubt := contract.Finding{Rule: "checksum", Severity: contract.OK, Message: "SHA-256, as the list of checksums has it", Measured: sum,
+			Limit: want}
 		if sum != want {
 			doubt.Severity = contract.Error
 		}

@@ -93,7 +93,8 @@ func good(t testing.TB, form string) *delivery {
 	spec, err := contract.Parse([]byte(asked))
 	require.NoError(t, err)
 	d := &delivery{form: form, spec: spec, sound: map[string][]float64{}, cut: map[string]int{}, header: func(*wave.Header) {},
-		name: func(file, _ string) string { return file }, mux: func(a []string) []string { return a }, picture: "r=25:d=12.04", after: func(string) {}}
+		name: func(file, _ string) string { return file }, mux: func(a []string) []string { return a }, picture: "r=25:d=12.04",
+		after: func(string) {}}
 	for i, name := range order {
 		d.sound[name] = make([]float64, length)
 		for at := range 6 * second {
@@ -551,7 +552,8 @@ func TestADescriptionNamesTheChannels(t *testing.T) {
 		{Name: "Full mix", Channels: []adm.Channel{speaker(1, "L", 30), speaker(2, "R", -30)}}, {Name: "Voice",
 			Channels: []adm.Channel{speaker(3, "M", 0)}}}}, second, 24)
 	require.NoError(t, err)
-	h := wave.Header{Format: wavetest.PCM24(3), Frames: second, Wide: true, Extra: []wave.RawChunk{{ID: "axml", Body: axml}, {ID: "chna", Body: chna}}}
+	h := wave.Header{Format: wavetest.PCM24(3), Frames: second, Wide: true, Extra: []wave.RawChunk{{ID: "axml", Body: axml},
+		{ID: "chna", Body: chna}}}
 	dir := t.TempDir()
 	path := filepath.Join(dir, "foreign.wav")
 	require.NoError(t, os.WriteFile(path, wavetest.Bytes(t, h, func(int, int) float64 { return 0 }), 0o644))

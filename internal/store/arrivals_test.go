@@ -21,9 +21,12 @@ import (
 func mono(t testing.TB, s *store.Store, production, file, family string, index, total int, change func(*store.Take)) string {
 	start := int64(18 * 3600 * 48000)
 	tk := store.Take{
-		Production: production, Kind: take.Recording, FileName: file, CameFrom: "card/" + file, MediaKey: "sources/" + file, SoundKey: "sources/" + file + "/source.wav", SHA256: file, Size: 10,
-		Description: take.Description{SampleRate: 48000, BitDepth: 24, Encoding: "pcm", Frames: 48000, Channels: 1, StartSamples: &start, Scene: "18C", Take: "1", Roll: "B02",
-			Set: &take.FileSet{Family: family, Index: index, Total: total}, Tracks: []take.Track{{Index: 1, Name: file, Use: take.Iso}}, Warnings: []take.Warning{}},
+		Production: production, Kind: take.Recording, FileName: file, CameFrom: "card/" + file, MediaKey: "sources/" + file,
+		SoundKey: "sources/" + file + "/source.wav", SHA256: file, Size: 10,
+		Description: take.Description{SampleRate: 48000, BitDepth: 24, Encoding: "pcm", Frames: 48000, Channels: 1, StartSamples: &start,
+			Scene: "18C", Take: "1", Roll: "B02",
+			Set: &take.FileSet{Family: family, Index: index, Total: total}, Tracks: []take.Track{{Index: 1, Name: file, Use: take.Iso}},
+			Warnings: []take.Warning{}},
 		Channels: []store.Channel{{Track: take.Track{Index: 1, Name: file, Use: take.Iso}, FileName: file}},
 	}
 	if change != nil {
@@ -88,7 +91,8 @@ func TestAGroupGrowsUntilItIsWorkedOn(t *testing.T) {
 	p := ferry(t, s)
 	side := func(file string) {
 		mono(t, s, p.ID, file, "", 0, 0, func(tk *store.Take) {
-			tk.Kind, tk.Description.Set, tk.Description.StartSamples, tk.Description.Scene, tk.Description.Take, tk.Description.Roll = take.Effect, nil, nil, "", "", ""
+			tk.Kind, tk.Description.Set, tk.Description.StartSamples, tk.Description.Scene, tk.Description.Take, tk.Description.Roll = take.Effect,
+				nil, nil, "", "", ""
 			tk.Description.Tracks[0].Name, tk.Channels[0].Name = "", ""
 		})
 	}
@@ -159,7 +163,8 @@ func TestAGroupWhoseFileIsInUseStays(t *testing.T) {
 	a, b := mono(t, s, p.ID, "a", "", 0, 0, nil), mono(t, s, p.ID, "b", "", 0, 0, nil)
 	reelID, err := s.CreateReel(ctx, p, "Reel 1", 0)
 	require.NoError(t, err)
-	_, err = s.Do(ctx, reelID, 0, "ines", command(reel.AddTake{Take: a, Title: "a", Length: 10, Parts: []reel.PartPlan{{Name: "a", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}}))
+	_, err = s.Do(ctx, reelID, 0, "ines", command(reel.AddTake{Take: a, Title: "a", Length: 10,
+		Parts: []reel.PartPlan{{Name: "a", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}}))
 	require.NoError(t, err)
 	id, err := s.Group(ctx, p.ID, "ines", []string{a, b})
 	require.NoError(t, err)
@@ -172,7 +177,8 @@ func TestAGroupWhoseFileIsInUseStays(t *testing.T) {
 func TestStreamsOfAMovieShareTheirFile(t *testing.T) {
 	s := storetest.Open(t)
 	p := ferry(t, s)
-	movie := store.Take{Production: p.ID, Kind: take.Camera, FileName: "A003.mov", MediaKey: "sources/m", SoundKey: "sources/m/sound.0.wav", SHA256: "m", Channels: []store.Channel{{}}, Picture: &store.Picture{ProxyKey: "sources/m/picture.mp4"}}
+	movie := store.Take{Production: p.ID, Kind: take.Camera, FileName: "A003.mov", MediaKey: "sources/m", SoundKey: "sources/m/sound.0.wav",
+		SHA256: "m", Channels: []store.Channel{{}}, Picture: &store.Picture{ProxyKey: "sources/m/picture.mp4"}}
 	second := movie
 	second.Stream, second.Picture = 1, nil
 	c, err := claimed(s, p.ID)
@@ -203,7 +209,8 @@ func TestEditsOfSeveralTakesAreOneStep(t *testing.T) {
 	s := storetest.Open(t)
 	p := ferry(t, s)
 	a, b := addTake(t, s, p.ID, "a"), addTake(t, s, p.ID, "b")
-	e := store.TakeEdit{Slate: store.Slate{Note: ptr(" windy "), Circled: ptr(true)}, Channels: []store.ChannelEdit{{Index: 1, Stem: ptr("AX"), Strand: ptr("Deck"), On: ptr(false)}}}
+	e := store.TakeEdit{Slate: store.Slate{Note: ptr(" windy "), Circled: ptr(true)},
+		Channels: []store.ChannelEdit{{Index: 1, Stem: ptr("AX"), Strand: ptr("Deck"), On: ptr(false)}}}
 	changed, err := s.EditTakes(ctx, p.ID, "ines", []string{a, b, a}, e)
 	require.NoError(t, err)
 	assert.Equal(t, 2, changed)
@@ -214,7 +221,8 @@ func TestEditsOfSeveralTakesAreOneStep(t *testing.T) {
 		assert.True(t, got.Description.Circled)
 		assert.False(t, got.Channels[0].Unravelled)
 		src := got.Source(nil)
-		assert.Equal(t, []any{"AX", "Deck", true, false}, []any{src.Channels[0].Stem, src.Channels[0].Strand, src.Channels[0].Decided, src.Channels[0].On})
+		assert.Equal(t, []any{"AX", "Deck", true, false}, []any{src.Channels[0].Stem, src.Channels[0].Strand, src.Channels[0].Decided,
+			src.Channels[0].On})
 	}
 	require.NoError(t, s.UndoTakeEdit(ctx, p.ID, 0, "ines"))
 	got, err := s.Take(ctx, b)
@@ -239,7 +247,8 @@ func TestEditsOfSeveralTakesAreOneStep(t *testing.T) {
 func TestASetIsSwitchedTogether(t *testing.T) {
 	s := storetest.Open(t)
 	p := ferry(t, s)
-	id, err := add(s, store.Take{Production: p.ID, Kind: take.Effect, SHA256: "f", Description: take.Description{SampleRate: 48000, Frames: 1, Channels: 4}, Channels: []store.Channel{{}, {}, {Empty: true}, {}}})
+	id, err := add(s, store.Take{Production: p.ID, Kind: take.Effect, SHA256: "f",
+		Description: take.Description{SampleRate: 48000, Frames: 1, Channels: 4}, Channels: []store.Channel{{}, {}, {Empty: true}, {}}})
 	require.NoError(t, err)
 	on := func() (list []bool) {
 		got, err := s.Take(ctx, id)
@@ -269,7 +278,8 @@ func TestSoundReportFillsTakes(t *testing.T) {
 	assert.Equal(t, "99", missing[0].Scene)
 	got, err := s.Take(ctx, a)
 	require.NoError(t, err)
-	assert.Equal(t, []any{"rope creaks", true, "Boom, near", "LF03"}, []any{got.Description.Note, got.Description.Circled, got.Channels[0].Name, got.Description.Roll})
+	assert.Equal(t, []any{"rope creaks", true, "Boom, near", "LF03"}, []any{got.Description.Note, got.Description.Circled,
+		got.Channels[0].Name, got.Description.Roll})
 	require.NoError(t, s.UndoTakeEdit(ctx, p.ID, 0, "ines"))
 	got, err = s.Take(ctx, a)
 	require.NoError(t, err)
@@ -296,7 +306,8 @@ func TestStemsAndRules(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "Crowd", o.Reel.Stems["CX"].Name, "new reels have the production's stems")
 	require.NoError(t, edit(s, a, store.TakeEdit{Channels: []store.ChannelEdit{{Index: 1, Stem: ptr("CX")}}}))
-	for name, bad := range map[string][]store.Stem{"in use": stems[:5], "none": nil, "twice": append(stems[:6:6], stems[0]), "tag": append(stems[:6:6], store.Stem{ID: "long", Name: "x"}), "name": append(stems[:6:6], store.Stem{ID: "ZX"})} {
+	for name, bad := range map[string][]store.Stem{"in use": stems[:5], "none": nil, "twice": append(stems[:6:6], stems[0]),
+		"tag": append(stems[:6:6], store.Stem{ID: "long", Name: "x"}), "name": append(stems[:6:6], store.Stem{ID: "ZX"})} {
 		assert.Equal(t, fault.BadInput, fault.KindOf(s.SetStemsAndRules(ctx, p.ID, bad, nil)), name)
 	}
 	assert.Equal(t, fault.BadInput, fault.KindOf(s.SetStemsAndRules(ctx, p.ID, stems, []take.Rule{{Stem: "ZX", Words: []string{"x"}}})))
@@ -307,9 +318,11 @@ func TestTiesAndMatches(t *testing.T) {
 	p := ferry(t, s)
 	a := addTake(t, s, p.ID, "a")
 	start := int64(36000 * 48000)
-	movie, err := add(s, store.Take{Production: p.ID, Kind: take.Picture, FileName: "Picture cut.mov", SHA256: "m", Channels: []store.Channel{}, Description: take.Description{SampleRate: 48000, StartSamples: &start, Frames: 480000}})
+	movie, err := add(s, store.Take{Production: p.ID, Kind: take.Picture, FileName: "Picture cut.mov", SHA256: "m",
+		Channels: []store.Channel{}, Description: take.Description{SampleRate: 48000, StartSamples: &start, Frames: 480000}})
 	require.NoError(t, err)
-	putMatch(t, s, p.ID, store.Match{Take: a, Reference: &movie, Method: store.ByWaveform, Result: align.Match{OffsetSamples: 480, Confidence: 0.9, DriftPPM: 12, Matched: true}})
+	putMatch(t, s, p.ID, store.Match{Take: a, Reference: &movie, Method: store.ByWaveform,
+		Result: align.Match{OffsetSamples: 480, Confidence: 0.9, DriftPPM: 12, Matched: true}})
 	require.NoError(t, s.RefuseMatch(ctx, a, true))
 	matches, err := s.Matches(ctx, p.ID)
 	require.NoError(t, err)
@@ -349,7 +362,8 @@ func TestAConvertedTakeStandsInForItsSource(t *testing.T) {
 	require.NoError(t, err)
 	c, err := claimed(s, p.ID)
 	require.NoError(t, err)
-	made := store.Converted{Conversion: convert.Conversion{DriftPPM: 20}, Frames: 48001, Media: "sources/w", Sound: "sources/w/source.wav", Levels: make([]overview.Level, 1)}
+	made := store.Converted{Conversion: convert.Conversion{DriftPPM: 20}, Frames: 48001, Media: "sources/w", Sound: "sources/w/source.wav",
+		Levels: make([]overview.Level, 1)}
 	id, err := s.AddConverted(ctx, c, "ines", from, made)
 	require.NoError(t, err)
 	again, err := s.AddConverted(ctx, c, "ines", from, made)

@@ -185,7 +185,8 @@ func groupName(parts []Take, a Assembly) string {
 		}
 		common = common[:n]
 	}
-	for len(common) > 0 && (common[len(common)-1] == '_' || common[len(common)-1] == ' ' || common[len(common)-1] == '.' || common[len(common)-1] == '-') {
+	for len(common) > 0 && (common[len(common)-1] == '_' || common[len(common)-1] == ' ' || common[len(common)-1] == '.' ||
+		common[len(common)-1] == '-') {
 		common = common[:len(common)-1]
 	}
 	if common == "" {
@@ -239,7 +240,8 @@ func (s *Store) Group(ctx context.Context, production, author string, ids []stri
 	first := files[0].Description
 	for _, f := range files[1:] {
 		if d := f.Description; d.SampleRate != first.SampleRate || d.BitDepth != first.BitDepth || d.Encoding != first.Encoding {
-			return "", fault.New(fault.BadInput, "%s has %d bit at %d Hz and %s %d bit at %d Hz; they can't become one take", files[0].Path, first.BitDepth, first.SampleRate, f.Path, d.BitDepth, d.SampleRate)
+			return "", fault.New(fault.BadInput, "%s has %d bit at %d Hz and %s %d bit at %d Hz; they can't become one take", files[0].Path,
+				first.BitDepth, first.SampleRate, f.Path, d.BitDepth, d.SampleRate)
 		}
 	}
 	a := Assembly{Family: gather.Assess(files), ByHand: true}
@@ -314,7 +316,8 @@ func (s *Store) TakeApart(ctx context.Context, id, author string) error {
 		if dissolved {
 			return fault.New(fault.Stale, "%s has been taken apart already", t.Title())
 		}
-		return regroup(ctx, tx, takeStep{production: t.Production, author: author}, id, t.Assembly.Family.Files(), false, "take "+t.Title()+" apart")
+		return regroup(ctx, tx, takeStep{production: t.Production, author: author}, id, t.Assembly.Family.Files(), false,
+			"take "+t.Title()+" apart")
 	})
 }
 
@@ -330,7 +333,8 @@ type Converted struct {
 // AddConverted stores a take that is another one resampled, in that one's place, as one step to undo, under the claim of
 // the work that made it.
 func (s *Store) AddConverted(ctx context.Context, claim Claim, author string, from Take, c Converted) (id string, err error) {
-	a := Assembly{Family: gather.Family{Kind: gather.Resampled, Lanes: [][]string{{from.ID}}, Why: []string{conversionWords(from, c.Conversion)}, Against: []string{}}, ByHand: true, Conversion: &c.Conversion}
+	a := Assembly{Family: gather.Family{Kind: gather.Resampled, Lanes: [][]string{{from.ID}},
+		Why: []string{conversionWords(from, c.Conversion)}, Against: []string{}}, ByHand: true, Conversion: &c.Conversion}
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		if err := claim.hold(ctx, tx); err != nil {
 			return err

@@ -32,13 +32,15 @@ func (s *Store) AddCutList(ctx context.Context, production, name string, c Cut) 
 	if runes := []rune(name); len(runes) > 200 {
 		name = string(runes[:200])
 	}
-	err = s.Pool.QueryRow(ctx, "insert into cut_lists (production_id, name, list) values ($1, $2, $3) returning id::text", production, name, c).Scan(&id)
+	err = s.Pool.QueryRow(ctx, "insert into cut_lists (production_id, name, list) values ($1, $2, $3) returning id::text", production, name,
+		c).Scan(&id)
 	return id, notFound(err, "production")
 }
 
 // CutList gives a cut list.
 func (s *Store) CutList(ctx context.Context, id string) (c CutList, err error) {
-	err = s.Pool.QueryRow(ctx, "select id::text, name, created_at, list from cut_lists where id::text = $1", id).Scan(&c.ID, &c.Name, &c.CreatedAt, &c.Cut)
+	err = s.Pool.QueryRow(ctx, "select id::text, name, created_at, list from cut_lists where id::text = $1", id).Scan(&c.ID, &c.Name,
+		&c.CreatedAt, &c.Cut)
 	return c, notFound(err, "cut list")
 }
 

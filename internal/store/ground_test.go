@@ -19,7 +19,8 @@ import (
 )
 
 func lay(takeID string) reel.Command {
-	return reel.AddTake{Take: takeID, Title: "x", Length: 1000, Parts: []reel.PartPlan{{Name: "x", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}}
+	return reel.AddTake{Take: takeID, Title: "x", Length: 1000, Parts: []reel.PartPlan{{Name: "x", Stem: "DX", Channels: []int{0},
+		Labels: []string{"M"}}}}
 }
 
 // A1. What is written under a claim that has been lost is not written.
@@ -29,7 +30,8 @@ func TestALostClaimWritesNothing(t *testing.T) {
 	c, err := claimed(s, p.ID)
 	require.NoError(t, err)
 	require.NoError(t, s.SetProgress(ctx, c, 0.5))
-	for name, lost := range map[string]store.Claim{"another's": {Work: c.Work, Token: uuid.NewString()}, "none's": {Work: uuid.NewString(), Token: c.Token}, "nonsense": {Work: c.Work, Token: "x"}} {
+	for name, lost := range map[string]store.Claim{"another's": {Work: c.Work, Token: uuid.NewString()},
+		"none's": {Work: uuid.NewString(), Token: c.Token}, "nonsense": {Work: c.Work, Token: "x"}} {
 		assert.ErrorIs(t, s.SetProgress(ctx, lost, 0.9), store.ErrLost, name)
 		assert.ErrorIs(t, s.SetOutcomes(ctx, lost, nil), store.ErrLost, name)
 		assert.ErrorIs(t, s.EndWork(ctx, lost, store.End{State: "done"}), store.ErrLost, name)
@@ -176,7 +178,8 @@ func TestEditsAndUndosOfTakesAtOnceLoseNothing(t *testing.T) {
 	p := ferry(t, s)
 	var takes []string
 	for i := range 3 {
-		id, err := add(s, store.Take{Production: p.ID, Kind: take.Recording, FileName: fmt.Sprint(i), SHA256: fmt.Sprint(i), Description: take.Description{Channels: 4}, Channels: make([]store.Channel, 4)})
+		id, err := add(s, store.Take{Production: p.ID, Kind: take.Recording, FileName: fmt.Sprint(i), SHA256: fmt.Sprint(i),
+			Description: take.Description{Channels: 4}, Channels: make([]store.Channel, 4)})
 		require.NoError(t, err)
 		takes = append(takes, id)
 	}
@@ -195,7 +198,8 @@ func TestEditsAndUndosOfTakesAtOnceLoseNothing(t *testing.T) {
 					continue
 				}
 				name, some := fmt.Sprintf("%d-%d", editor, i), takes[:1+rand.IntN(3)]
-				if _, err := s.EditTakes(ctx, p.ID, author, some, store.TakeEdit{Channels: []store.ChannelEdit{{Index: editor + 1, Name: &name}}}); !assert.NoError(t, err) {
+				if _, err := s.EditTakes(ctx, p.ID, author, some, store.TakeEdit{Channels: []store.ChannelEdit{{Index: editor + 1,
+					Name: &name}}}); !assert.NoError(t, err) {
 					return
 				}
 				before = append(before, want[editor])

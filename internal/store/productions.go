@@ -115,7 +115,8 @@ func (s *Store) CreateProduction(ctx context.Context, name string, rate timecode
 		return Production{}, fault.New(fault.BadInput, "%s is not a frame rate that is known here", rate)
 	}
 	var id string
-	err = s.Pool.QueryRow(ctx, "insert into productions (name, sample_rate, frame_rate) values ($1, 48000, $2) returning id::text", name, rate).Scan(&id)
+	err = s.Pool.QueryRow(ctx, "insert into productions (name, sample_rate, frame_rate) values ($1, 48000, $2) returning id::text", name,
+		rate).Scan(&id)
 	if err != nil {
 		return Production{}, nameTaken(err, name)
 	}

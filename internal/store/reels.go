@@ -76,7 +76,8 @@ func (s *Store) CreateReel(ctx context.Context, p Production, name string, start
 	}
 	var id string
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		if err := tx.QueryRow(ctx, "insert into reels (production_id, name) values ($1, $2) returning id::text", p.ID, name).Scan(&id); err != nil {
+		if err := tx.QueryRow(ctx, "insert into reels (production_id, name) values ($1, $2) returning id::text", p.ID,
+			name).Scan(&id); err != nil {
 			return err
 		}
 		_, err := tx.Exec(ctx, "insert into reel_snapshots (reel_id, revision, state) values ($1, 0, $2)", id, fresh)
@@ -123,21 +124,25 @@ func (s *Store) Reel(ctx context.Context, id string) (o OpenReel, err error) {
 // Do plans a command on the reel as it is and makes its change. revision is what the caller has seen. Where others have
 // changed the reel since, the command is made all the same unless it would change something that they changed too: that
 // is Stale, says who did what, and changes nothing. A command that changes nothing gives the reel as it is.
-func (s *Store) Do(ctx context.Context, id string, revision int64, author string, plan func(*reel.Reel) (reel.Command, error)) (OpenReel, error) {
+func (s *Store) Do(ctx context.Context, id string, revision int64, author string, plan func(*reel.Reel) (reel.Command, error)) (OpenReel,
+	error) {
 	return s.do(ctx, Claim{}, "", id, revision, author, plan)
 }
 
 // DoOnce is Do for a request with a key of its own. Made again, it changes nothing and gives the reel as it is.
-func (s *Store) DoOnce(ctx context.Context, key, id string, revision int64, author string, plan func(*reel.Reel) (reel.Command, error)) (OpenReel, error) {
+func (s *Store) DoOnce(ctx context.Context, key, id string, revision int64, author string,
+	plan func(*reel.Reel) (reel.Command, error)) (OpenReel, error) {
 	return s.do(ctx, Claim{}, key, id, revision, author, plan)
 }
 
 // DoUnder is Do under the claim of the work that does it.
-func (s *Store) DoUnder(ctx context.Context, c Claim, id string, revision int64, author string, plan func(*reel.Reel) (reel.Command, error)) (OpenReel, error) {
+func (s *Store) DoUnder(ctx context.Context, c Claim, id string, revision int64, author string,
+	plan func(*reel.Reel) (reel.Command, error)) (OpenReel, error) {
 	return s.do(ctx, c, "", id, revision, author, plan)
 }
 
-func (s *Store) do(ctx context.Context, c Claim, key, id string, revision int64, author string, plan func(*reel.Reel) (reel.Command, error)) (OpenReel, error) {
+func (s *Store) do(ctx context.Context, c Claim, key, id string, revision int64, author string,
+	plan func(*reel.Reel) (reel.Command, error)) (OpenReel, error) {
 	return s.edit(ctx, id, key, func(tx pgx.Tx, o OpenReel, k *knownTakes) (step, error) {
 		if c != (Claim{}) {
 			if err := c.hold(ctx, tx); err != nil {
@@ -155,7 +160,8 @@ func (s *Store) do(ctx context.Context, c Claim, key, id string, revision int64,
 		if err := conflict(ctx, tx, o, revision, change, reel.ByOrder(command)); err != nil {
 			return step{}, err
 		}
-		_, err = tx.Exec(ctx, "update reel_log set state = 'dropped' where reel_id = $1 and kind = 'do' and state = 'undone' and author = $2", id, author)
+		_, err = tx.Exec(ctx, "update reel_log set state = 'dropped' where reel_id = $1 and kind = 'do' and state = 'undone' and author = $2", id,
+			author)
 		return step{kind: "do", name: name, change: change, author: author}, err
 	})
 }
@@ -166,7 +172,8 @@ func conflict(ctx context.Context, tx pgx.Tx, o OpenReel, revision int64, change
 	if o.Revision == revision {
 		return nil
 	}
-	rows, err := tx.Query(ctx, "select author, name, change from reel_log where reel_id = $1 and revision > $2 order by revision", o.ID, revision)
+	rows, err := tx.Query(ctx, "select author, name, change from reel_log where reel_id = $1 and revision > $2 order by revision", o.ID,
+		revision)
 	if err != nil {
 		return err
 	}
@@ -183,7 +190,8 @@ func conflict(ctx context.Context, tx pgx.Tx, o OpenReel, revision int64, change
 			return stale(o.Revision, "%s has changed the order of the tracks in the meantime (%s), so it is not sure which row was meant. Your edit was not made; look at it and do it once more", l.Author, l.Name)
 		}
 		if change.Meets(l.Change) {
-			return stale(o.Revision, "%s has changed the same in the meantime (%s). Your edit was not made; look at it and do it once more", l.Author, l.Name)
+			return stale(o.Revision, "%s has changed the same in the meantime (%s). Your edit was not made; look at it and do it once more",
+				l.Author, l.Name)
 		}
 	}
 	return nil
@@ -234,7 +242,8 @@ func (s *Store) turn(ctx context.Context, id string, revision int64, author, key
 		if kind == "undo" {
 			state = "undone"
 		}
-		if err := tx.QueryRow(ctx, "update reel_log set state = $3 where reel_id = $1 and revision = $2 returning change", id, of, state).Scan(&st.change); err != nil {
+		if err := tx.QueryRow(ctx, "update reel_log set state = $3 where reel_id = $1 and revision = $2 returning change", id, of,
+			state).Scan(&st.change); err != nil {
 			return st, err
 		}
 		if kind == "undo" {
@@ -266,7 +275,8 @@ func done(ctx context.Context, q querier, id, key string) (done bool, err error)
 }
 
 // edit makes one step in one transaction, unless the request of its key has made it before.
-func (s *Store) edit(ctx context.Context, id, key string, work func(pgx.Tx, OpenReel, *knownTakes) (step, error)) (result OpenReel, err error) {
+func (s *Store) edit(ctx context.Context, id, key string, work func(pgx.Tx, OpenReel, *knownTakes) (step, error)) (result OpenReel,
+	err error) {
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		o, err := s.open(ctx, tx, id, "for update")
 		if err != nil {
@@ -296,7 +306,8 @@ func (s *Store) edit(ctx context.Context, id, key string, work func(pgx.Tx, Open
 		if _, err := tx.Exec(ctx, "insert into reel_log (reel_id, revision, kind, name, change, of, author, key) values ($1, $2, $3, $4, $5, $6, $7, nullif($8, ''))", id, revision, st.kind, st.name, st.change, st.of, st.author, key); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, "update reels set revision = $2, name = $3 where id = $1", id, revision, next.Head.Name); codeOf(err) == uniqueViolation {
+		if _, err := tx.Exec(ctx, "update reels set revision = $2, name = $3 where id = $1", id, revision,
+			next.Head.Name); codeOf(err) == uniqueViolation {
 			return fault.New(fault.BadInput, "This production has a reel called %s already; choose another name", next.Head.Name)
 		} else if err != nil {
 			return err
@@ -324,7 +335,8 @@ func use(ctx context.Context, tx pgx.Tx, o OpenReel, change reel.Change, k *know
 	if len(takes) == 0 {
 		return nil
 	}
-	_, err := tx.Exec(ctx, "insert into reel_uses (reel_id, production_id, take_id) select $1, $2, unnest($3::uuid[]) on conflict do nothing", o.ID, o.Production, takes)
+	_, err := tx.Exec(ctx, "insert into reel_uses (reel_id, production_id, take_id) select $1, $2, unnest($3::uuid[]) on conflict do nothing",
+		o.ID, o.Production, takes)
 	if brokenReference(err) != "" || codeOf(err) == invalidText {
 		return fault.New(fault.NotFound, "A take that this needs is not in the production; it may have been removed")
 	}
@@ -344,7 +356,8 @@ func (s *Store) keep(id string, revision int64, state *reel.Reel) {
 
 // open reads a reel in a transaction: the cache, or the newest snapshot, and the changes since.
 func (s *Store) open(ctx context.Context, tx pgx.Tx, id, lock string) (o OpenReel, err error) {
-	if err := tx.QueryRow(ctx, "select id::text, production_id::text, name, revision, created_at from reels where id = $1 "+lock, id).Scan(&o.ID, &o.Production, &o.Name, &o.Revision, &o.CreatedAt); err != nil {
+	if err := tx.QueryRow(ctx, "select id::text, production_id::text, name, revision, created_at from reels where id = $1 "+lock,
+		id).Scan(&o.ID, &o.Production, &o.Name, &o.Revision, &o.CreatedAt); err != nil {
 		return o, notFound(err, "reel")
 	}
 	s.mu.Lock()
@@ -360,7 +373,8 @@ func (s *Store) open(ctx context.Context, tx pgx.Tx, id, lock string) (o OpenRee
 		o.Reel = c.state.Clone()
 	default:
 		o.Reel = &reel.Reel{}
-		err = tx.QueryRow(ctx, "select revision, state from reel_snapshots where reel_id = $1 order by revision desc limit 1", id).Scan(&from, o.Reel)
+		err = tx.QueryRow(ctx, "select revision, state from reel_snapshots where reel_id = $1 order by revision desc limit 1", id).Scan(&from,
+			o.Reel)
 	}
 	if err != nil {
 		return o, err

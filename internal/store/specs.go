@@ -49,7 +49,8 @@ const ownSpec = "select id, production_id::text, version, text, author, kept_at 
 // Specs gives the specs that users have brought in for a production, or for all, as they are now, by ID. That of the
 // production takes the place of one for all.
 func (s *Store) Specs(ctx context.Context, production string) (map[string]OwnSpec, error) {
-	list, err := s.ownSpecs(ctx, ownSpec+"where production_id is null or production_id::text = $1 order by production_id nulls first, version", production)
+	list, err := s.ownSpecs(ctx, ownSpec+"where production_id is null or production_id::text = $1 order by production_id nulls first, version",
+		production)
 	specs := map[string]OwnSpec{}
 	for _, o := range list {
 		specs[o.ID] = o

@@ -121,7 +121,8 @@ func stemsInUse(ctx context.Context, tx pgx.Tx, production string, tags []string
 	for _, t := range takes {
 		for _, c := range t.Channels {
 			if c.Stem != "" && !slices.Contains(tags, c.Stem) {
-				return fault.New(fault.BadInput, "%s, %s is in stem %s, so that stem can't go; put it elsewhere first", t.Title(), take.ChannelName(c.Track), c.Stem)
+				return fault.New(fault.BadInput, "%s, %s is in stem %s, so that stem can't go; put it elsewhere first", t.Title(),
+					take.ChannelName(c.Track), c.Stem)
 			}
 		}
 	}

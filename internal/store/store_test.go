@@ -75,8 +75,9 @@ func add(s *store.Store, t store.Take) (string, error) {
 func addTake(t testing.TB, s *store.Store, production, sum string) string {
 	id, err := add(s, store.Take{
 		Production: production, Kind: take.Recording, FileName: sum + ".wav", MediaKey: "sources/" + sum, SHA256: sum,
-		Description: take.Description{SampleRate: 48000, Frames: 48000, Channels: 1, Scene: "12A", Take: "3", Roll: "LF03", Tracks: []take.Track{{Index: 1, Name: "Boom", Use: take.Iso}}},
-		Channels:    []store.Channel{{Track: take.Track{Index: 1, Name: "Boom", Use: take.Iso}, FileName: "Boom"}},
+		Description: take.Description{SampleRate: 48000, Frames: 48000, Channels: 1, Scene: "12A", Take: "3", Roll: "LF03",
+			Tracks: []take.Track{{Index: 1, Name: "Boom", Use: take.Iso}}},
+		Channels: []store.Channel{{Track: take.Track{Index: 1, Name: "Boom", Use: take.Iso}, FileName: "Boom"}},
 	})
 	require.NoError(t, err)
 	return id
@@ -104,7 +105,8 @@ func crossing(t testing.TB, s *store.Store) (reelID, takeID string) {
 	takeID = addTake(t, s, p.ID, "a")
 	reelID, err := s.CreateReel(ctx, p, "Reel 1", 36000*48000)
 	require.NoError(t, err)
-	_, err = s.Do(ctx, reelID, 0, "ines", command(reel.AddTake{Take: takeID, Title: "12A/3", Length: 100, Parts: []reel.PartPlan{{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}}))
+	_, err = s.Do(ctx, reelID, 0, "ines", command(reel.AddTake{Take: takeID, Title: "12A/3", Length: 100,
+		Parts: []reel.PartPlan{{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}}))
 	require.NoError(t, err)
 	return reelID, takeID
 }
@@ -198,9 +200,11 @@ func TestNamesAreCarriedOverARoll(t *testing.T) {
 	s := storetest.Open(t)
 	p := ferry(t, s)
 	a, b := addTake(t, s, p.ID, "a"), addTake(t, s, p.ID, "b")
-	wide, err := add(s, store.Take{Production: p.ID, SHA256: "c", Description: take.Description{Roll: "LF03"}, Channels: make([]store.Channel, 2)})
+	wide, err := add(s, store.Take{Production: p.ID, SHA256: "c", Description: take.Description{Roll: "LF03"},
+		Channels: make([]store.Channel, 2)})
 	require.NoError(t, err)
-	other, err := add(s, store.Take{Production: p.ID, SHA256: "d", Description: take.Description{Roll: "B-02"}, Channels: make([]store.Channel, 1)})
+	other, err := add(s, store.Take{Production: p.ID, SHA256: "d", Description: take.Description{Roll: "B-02"},
+		Channels: make([]store.Channel, 1)})
 	require.NoError(t, err)
 	c := addTake(t, s, p.ID, "e")
 	require.NoError(t, name(s, a, 1, "Boom, near"))
@@ -308,7 +312,8 @@ func mute(track string) func(*reel.Reel) (reel.Command, error) {
 func TestAnEditThatMeetsAnothersIsRefused(t *testing.T) {
 	s := storetest.Open(t)
 	id, take := crossing(t, s)
-	o, err := s.Do(ctx, id, 1, "ines", command(reel.AddTake{Take: take, Title: "14/1", Length: 100, Parts: []reel.PartPlan{{Name: "Lav", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}}))
+	o, err := s.Do(ctx, id, 1, "ines", command(reel.AddTake{Take: take, Title: "14/1", Length: 100,
+		Parts: []reel.PartPlan{{Name: "Lav", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}}))
 	require.NoError(t, err)
 	boom, lav := o.Reel.TrackList()[0].ID, o.Reel.TrackList()[1].ID
 	seen := o.Revision
@@ -454,7 +459,8 @@ func TestConcurrentEditorsLoseNothing(t *testing.T) {
 		wg.Go(func() {
 			for i := range 15 {
 				name := fmt.Sprintf("%d-%d", editor, i)
-				_, err := s.Do(ctx, id, 1, author, command(reel.AddTake{Take: takeID, Title: name, Length: 1, Parts: []reel.PartPlan{{Name: name, Stem: "FX", Channels: []int{0}, Labels: []string{"M"}}}}))
+				_, err := s.Do(ctx, id, 1, author, command(reel.AddTake{Take: takeID, Title: name, Length: 1,
+					Parts: []reel.PartPlan{{Name: name, Stem: "FX", Channels: []int{0}, Labels: []string{"M"}}}}))
 				if !assert.NoError(t, err) {
 					return
 				}

@@ -126,7 +126,8 @@ func (e TakeEdit) apply(f *takeFields) (string, error) {
 		for _, p := range []struct {
 			name     string
 			from, to **string
-		}{{"scene", &e.Slate.Scene, &f.Slate.Scene}, {"take", &e.Slate.Take, &f.Slate.Take}, {"roll", &e.Slate.Roll, &f.Slate.Roll}, {"note", &e.Slate.Note, &f.Slate.Note}} {
+		}{{"scene", &e.Slate.Scene, &f.Slate.Scene}, {"take", &e.Slate.Take, &f.Slate.Take}, {"roll", &e.Slate.Roll, &f.Slate.Roll},
+			{"note", &e.Slate.Note, &f.Slate.Note}} {
 			if *p.from != nil {
 				*p.to = *p.from
 				did = append(did, p.name)
@@ -179,11 +180,13 @@ func (e TakeEdit) apply(f *takeFields) (string, error) {
 // a take, so that two edits can't wait for each other.
 func lockTakes(ctx context.Context, tx pgx.Tx, production string) error {
 	var revision int64
-	return notFound(tx.QueryRow(ctx, "select takes_revision from productions where id = $1 for no key update", production).Scan(&revision), "production")
+	return notFound(tx.QueryRow(ctx, "select takes_revision from productions where id = $1 for no key update", production).Scan(&revision),
+		"production")
 }
 
 // editTakes changes takes, those of one call as one step to undo. Takes of another production are not found.
-func (s *Store) editTakes(ctx context.Context, production, author string, ids []string, edit func(tx pgx.Tx, id string, f *takeFields) (string, error)) (changed int, err error) {
+func (s *Store) editTakes(ctx context.Context, production, author string, ids []string,
+	edit func(tx pgx.Tx, id string, f *takeFields) (string, error)) (changed int, err error) {
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		if err := lockTakes(ctx, tx, production); err != nil {
 			return err
@@ -192,7 +195,8 @@ func (s *Store) editTakes(ctx context.Context, production, author string, ids []
 		sorted := slices.Sorted(slices.Values(ids))
 		for _, id := range slices.Compact(sorted) {
 			var f takeFields
-			err := tx.QueryRow(ctx, "select "+fieldColumns+" from takes where id = $1 and production_id = $2 for update", id, production).Scan(f.targets()...)
+			err := tx.QueryRow(ctx, "select "+fieldColumns+" from takes where id = $1 and production_id = $2 for update", id,
+				production).Scan(f.targets()...)
 			if err != nil {
 				return notFound(err, "take")
 			}
@@ -247,7 +251,8 @@ func (s *Store) CarryNames(ctx context.Context, id, author string) (changed int,
 
 // FillFromReport gives takes what a sound report says of them. It gives how many were changed, and the lines that are
 // about no take. It is one edit to undo.
-func (s *Store) FillFromReport(ctx context.Context, production, author string, lines []report.Line) (changed int, missing []report.Line, err error) {
+func (s *Store) FillFromReport(ctx context.Context, production, author string, lines []report.Line) (changed int, missing []report.Line,
+	err error) {
 	takes, err := s.Takes(ctx, production)
 	if err != nil {
 		return 0, nil, err
@@ -318,7 +323,8 @@ type takeStep struct {
 // put makes an edit and notes it.
 func (t *takeStep) put(ctx context.Context, tx pgx.Tx, id, name string, before, after takeFields) error {
 	if t.batch == nil {
-		if _, err := tx.Exec(ctx, "update take_edits set state = 'dropped' where production_id = $1 and state = 'undone' and author = $2", t.production, t.author); err != nil {
+		if _, err := tx.Exec(ctx, "update take_edits set state = 'dropped' where production_id = $1 and state = 'undone' and author = $2",
+			t.production, t.author); err != nil {
 			return err
 		}
 		if err := takesEdited(ctx, tx, t.production); err != nil {
@@ -443,7 +449,8 @@ func (s *Store) stepTakes(ctx context.Context, production string, seen int64, au
 func turnTake(ctx context.Context, tx pgx.Tx, id string, from, to takeFields) error {
 	var now takeFields
 	var name string
-	if err := tx.QueryRow(ctx, "select file_name, "+fieldColumns+" from takes where id = $1 for update", id).Scan(append([]any{&name}, now.targets()...)...); err != nil {
+	if err := tx.QueryRow(ctx, "select file_name, "+fieldColumns+" from takes where id = $1 for update",
+		id).Scan(append([]any{&name}, now.targets()...)...); err != nil {
 		return notFound(err, "take")
 	}
 	for _, f := range now.each() {
@@ -463,8 +470,10 @@ func turnTake(ctx context.Context, tx pgx.Tx, id string, from, to takeFields) er
 func (f *takeFields) each() []func(*takeFields) any {
 	parts := []func(*takeFields) any{
 		func(f *takeFields) any { return &f.Kind }, func(f *takeFields) any { return &f.Sets }, func(f *takeFields) any { return &f.Tie },
-		func(f *takeFields) any { return &f.PartOf }, func(f *takeFields) any { return &f.Apart }, func(f *takeFields) any { return &f.Dissolved },
-		func(f *takeFields) any { return &f.Slate.Scene }, func(f *takeFields) any { return &f.Slate.Take }, func(f *takeFields) any { return &f.Slate.Roll },
+		func(f *takeFields) any { return &f.PartOf }, func(f *takeFields) any { return &f.Apart },
+		func(f *takeFields) any { return &f.Dissolved },
+		func(f *takeFields) any { return &f.Slate.Scene }, func(f *takeFields) any { return &f.Slate.Take },
+		func(f *takeFields) any { return &f.Slate.Roll },
 		func(f *takeFields) any { return &f.Slate.Note }, func(f *takeFields) any { return &f.Slate.Circled },
 	}
 	for i := range f.Channels {

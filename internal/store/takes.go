@@ -167,13 +167,15 @@ func (t Take) Settled() bool { return strings.HasPrefix(t.CameFrom, SettledOn) }
 
 // Source gives the take as unravel needs it.
 func (t Take) Source(stems []reel.Stem) reel.Source {
-	src := reel.Source{Take: t.ID, Title: t.Title(), Kind: t.Kind, SampleRate: t.Description.SampleRate, Frames: t.Description.Frames, Start: t.Place, Sets: t.Sets, Stems: stems}
+	src := reel.Source{Take: t.ID, Title: t.Title(), Kind: t.Kind, SampleRate: t.Description.SampleRate, Frames: t.Description.Frames,
+		Start: t.Place, Sets: t.Sets, Stems: stems}
 	for _, ch := range t.Channels {
 		stem, strand := cmp.Or(ch.Stem, ch.Suggested), ch.Strand
 		if strand == "" && stem == ch.Suggested {
 			strand = ch.SuggestedStrand
 		}
-		src.Channels = append(src.Channels, reel.SourceChannel{Track: ch.Track, On: ch.Unravelled, Stem: stem, Strand: strand, Decided: ch.Stem != ""})
+		src.Channels = append(src.Channels, reel.SourceChannel{Track: ch.Track, On: ch.Unravelled, Stem: stem, Strand: strand,
+			Decided: ch.Stem != ""})
 	}
 	return src
 }
@@ -188,8 +190,10 @@ func scanTake(row pgx.CollectableRow) (t Take, err error) {
 	var rules []take.Rule
 	var ref *take.Description
 	var refName *string
-	err = row.Scan(&t.ID, &t.Production, &t.Kind, &t.FileName, &t.CameFrom, &t.MediaKey, &t.SoundKey, &t.Sound, &t.Size, &t.SHA256, &t.Stream, &t.Description,
-		&t.Channels, &found, &t.Sets, &t.Picture, &slate, &t.Tie, &t.Assembly, &t.PartOf, &t.Apart, &t.Dissolved, &t.CreatedAt, &rules, &ref, &refName)
+	err = row.Scan(&t.ID, &t.Production, &t.Kind, &t.FileName, &t.CameFrom, &t.MediaKey, &t.SoundKey, &t.Sound, &t.Size, &t.SHA256, &t.Stream,
+		&t.Description,
+		&t.Channels, &found, &t.Sets, &t.Picture, &slate, &t.Tie, &t.Assembly, &t.PartOf, &t.Apart, &t.Dissolved, &t.CreatedAt, &rules, &ref,
+		&refName)
 	if err != nil {
 		return t, err
 	}
@@ -401,7 +405,8 @@ func (s *Store) addTakes(ctx context.Context, tx pgx.Tx, work string, takes []Ta
 		var id string
 		err := tx.QueryRow(ctx, `insert into takes (production_id, kind, file_name, came_from, media_key, sound_key, sound, size, sha256, stream, description, channels, picture, work_id)
 			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14) returning id::text`,
-			t.Production, t.Kind, t.FileName, t.CameFrom, t.MediaKey, t.SoundKey, t.Sound, t.Size, t.SHA256, t.Stream, t.Description, t.Channels, t.Picture, work).Scan(&id)
+			t.Production, t.Kind, t.FileName, t.CameFrom, t.MediaKey, t.SoundKey, t.Sound, t.Size, t.SHA256, t.Stream, t.Description, t.Channels,
+			t.Picture, work).Scan(&id)
 		if err != nil {
 			return nil, err
 		}
@@ -464,7 +469,8 @@ func (s *Store) RemoveTake(ctx context.Context, id string) (keys []string, err e
 func (s *Store) whyUsed(ctx context.Context, id, key string) error {
 	var name string
 	if key == "take_parts_part" {
-		if err := s.Pool.QueryRow(ctx, "select t.file_name from take_parts p join takes t on t.id = p.whole_id where p.part_id = $1 limit 1", id).Scan(&name); err == nil {
+		if err := s.Pool.QueryRow(ctx, "select t.file_name from take_parts p join takes t on t.id = p.whole_id where p.part_id = $1 limit 1",
+			id).Scan(&name); err == nil {
 			return fault.New(fault.BadInput, "%s is made of this take, so it can't be removed", name)
 		}
 	}

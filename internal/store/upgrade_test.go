@@ -52,7 +52,8 @@ func TestADatabaseOfTheLastVersion(t *testing.T) {
 		{"update productions set outset = $1", []any{outset}},
 		{"insert into reels (id, production_id, name, revision) values ($1, $2, 'Crossing', 1)", []any{first, production}},
 		{"insert into reel_snapshots (reel_id, revision, state) values ($1, 0, $2)", []any{first, state}},
-		{"insert into reel_log (reel_id, revision, kind, name, change, author) values ($1, 1, 'do', 'feed of Boom', $2, 'Ines')", []any{first, change}},
+		{"insert into reel_log (reel_id, revision, kind, name, change, author) values ($1, 1, 'do', 'feed of Boom', $2, 'Ines')",
+			[]any{first, change}},
 	} {
 		_, err := db.ExecContext(ctx, s.sql, s.args...)
 		require.NoError(t, err, s.sql)
@@ -91,7 +92,8 @@ func TestADatabaseOfTheLastVersion(t *testing.T) {
 		require.NoError(t, err)
 		o, err := s.Reel(ctx, id)
 		require.NoError(t, err)
-		return []any{len(o.Reel.Stems), len(o.Reel.OutputList()), len(o.Reel.Knots), len(o.Reel.Tracks), o.Reel.Head.PanLaw, o.Reel.Head.FrameRate}
+		return []any{len(o.Reel.Stems), len(o.Reel.OutputList()), len(o.Reel.Knots), len(o.Reel.Tracks), o.Reel.Head.PanLaw,
+			o.Reel.Head.FrameRate}
 	}
 	at25 := timecode.Rate{Num: 25, Den: 1}
 	assert.Equal(t, []any{2, 2, 1, 0, 4.5, at25}, begins("Reel 2"))

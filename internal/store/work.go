@@ -57,7 +57,8 @@ const workFields = `id::text, production_id::text, kind, title, state, progress,
 const workColumns = "select " + workFields + "from work "
 
 func scanWork(row pgx.CollectableRow) (w Work, err error) {
-	err = row.Scan(&w.ID, &w.Production, &w.Kind, &w.Title, &w.State, &w.Progress, &w.Message, &w.Result, &w.Offer, &w.Report, &w.Args, &w.Job, &w.Attempts, &w.CreatedAt)
+	err = row.Scan(&w.ID, &w.Production, &w.Kind, &w.Title, &w.State, &w.Progress, &w.Message, &w.Result, &w.Offer, &w.Report, &w.Args, &w.Job,
+		&w.Attempts, &w.CreatedAt)
 	return w, err
 }
 
@@ -90,7 +91,8 @@ func (s *Store) Work(ctx context.Context, id string) (Work, error) {
 
 // AddWork stores work that has been asked for, in a transaction of the caller's.
 func (s *Store) AddWork(ctx context.Context, tx pgx.Tx, production, kind, title string, args any) (id string, err error) {
-	err = tx.QueryRow(ctx, "insert into work (production_id, kind, title, args) values ($1, $2, $3, $4) returning id::text", production, kind, title, args).Scan(&id)
+	err = tx.QueryRow(ctx, "insert into work (production_id, kind, title, args) values ($1, $2, $3, $4) returning id::text", production, kind,
+		title, args).Scan(&id)
 	return id, err
 }
 
@@ -133,7 +135,8 @@ func (s *Store) ClaimWork(ctx context.Context, c Claim, worker string) (w Work, 
 // hold keeps a claim from being lost until the transaction ends.
 func (c Claim) hold(ctx context.Context, tx pgx.Tx) error {
 	var held bool
-	err := tx.QueryRow(ctx, "select true from work where id = $1 and claim::text = $2 and state = 'running' for share", c.Work, c.Token).Scan(&held)
+	err := tx.QueryRow(ctx, "select true from work where id = $1 and claim::text = $2 and state = 'running' for share", c.Work,
+		c.Token).Scan(&held)
 	return lost(err)
 }
 
@@ -146,7 +149,8 @@ func lost(err error) error {
 
 // under changes the row of claimed work; set is what comes after "update work set", its arguments from $3 on.
 func (s *Store) under(ctx context.Context, c Claim, set string, args ...any) error {
-	tag, err := s.Pool.Exec(ctx, "update work set "+set+", updated_at = now() where id = $1 and claim::text = $2 and state = 'running'", append([]any{c.Work, c.Token}, args...)...)
+	tag, err := s.Pool.Exec(ctx, "update work set "+set+", updated_at = now() where id = $1 and claim::text = $2 and state = 'running'",
+		append([]any{c.Work, c.Token}, args...)...)
 	if err == nil && tag.RowsAffected() == 0 {
 		return ErrLost
 	}
@@ -218,7 +222,8 @@ func (s *Store) notIn(ctx context.Context, id string, err error, sentence string
 
 // AddArriving stores work whose file is on its way.
 func (s *Store) AddArriving(ctx context.Context, id, production, title string, args any) error {
-	_, err := s.Pool.Exec(ctx, "insert into work (id, production_id, kind, title, state, args) values ($1, $2, 'import', $3, 'arriving', $4)", id, production, title, args)
+	_, err := s.Pool.Exec(ctx, "insert into work (id, production_id, kind, title, state, args) values ($1, $2, 'import', $3, 'arriving', $4)",
+		id, production, title, args)
 	if brokenReference(err) != "" {
 		err = pgx.ErrNoRows
 	}
@@ -314,7 +319,8 @@ func (s *Store) Waiting(ctx context.Context) ([]Freed, error) {
 
 // StillWaits tells whether work waits with the queue's number as it was, and keeps that so until the transaction ends.
 func (s *Store) StillWaits(ctx context.Context, tx pgx.Tx, f Freed) (waits bool, err error) {
-	err = tx.QueryRow(ctx, "select true from work where id = $1 and state = 'queued' and job_id is not distinct from $2 for update", f.ID, f.Job).Scan(&waits)
+	err = tx.QueryRow(ctx, "select true from work where id = $1 and state = 'queued' and job_id is not distinct from $2 for update", f.ID,
+		f.Job).Scan(&waits)
 	if errors.Is(err, pgx.ErrNoRows) {
 		return false, nil
 	}
@@ -344,7 +350,8 @@ func (s *Store) CountWork(ctx context.Context) (map[string]int, error) {
 
 // OpenImports counts the imports of a production that are not done.
 func (s *Store) OpenImports(ctx context.Context, production string) (n int, err error) {
-	err = s.Pool.QueryRow(ctx, "select count(*) from work where production_id = $1 and kind = 'import' and state in ('queued', 'running')", production).Scan(&n)
+	err = s.Pool.QueryRow(ctx, "select count(*) from work where production_id = $1 and kind = 'import' and state in ('queued', 'running')",
+		production).Scan(&n)
 	return n, err
 }
 
@@ -426,7 +433,8 @@ func scanPrint(row pgx.CollectableRow) (p Print, err error) {
 
 // Prints lists the prints of a reel, newest first.
 func (s *Store) Prints(ctx context.Context, reelID string, p Page) ([]Print, error) {
-	rows, err := s.Pool.Query(ctx, printColumns+"where p.reel_id = $1 and p.created_at < $2 order by p.created_at desc limit $3", reelID, p.Before, p.Limit)
+	rows, err := s.Pool.Query(ctx, printColumns+"where p.reel_id = $1 and p.created_at < $2 order by p.created_at desc limit $3", reelID,
+		p.Before, p.Limit)
 	if err != nil {
 		return nil, notFound(err, "reel")
 	}

@@ -72,7 +72,8 @@ func IXML(change func(*wave.IXML)) *wave.IXML {
 	x := &wave.IXML{Scene: "12A", Take: "3", Tape: "LF03", Note: "rope creaks", Circled: "TRUE",
 		Speed: &wave.IXMLSpeed{TimecodeRate: "25/1", TimecodeFlag: "NDF", StampHigh: "0", StampLow: "1731456000", StampRate: "48000"},
 		Tracks: &wave.IXMLTracks{Tracks: []wave.IXMLTrack{
-			{ChannelIndex: "1", InterleaveIndex: "1", Name: "MixL", Function: "L-MIX"}, {ChannelIndex: "3", InterleaveIndex: "2", Name: "Boom"}, {ChannelIndex: "9", InterleaveIndex: "99", Name: "nowhere"}}}}
+			{ChannelIndex: "1", InterleaveIndex: "1", Name: "MixL", Function: "L-MIX"}, {ChannelIndex: "3", InterleaveIndex: "2", Name: "Boom"},
+			{ChannelIndex: "9", InterleaveIndex: "99", Name: "nowhere"}}}}
 	if change != nil {
 		change(x)
 	}

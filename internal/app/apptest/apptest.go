@@ -75,7 +75,8 @@ func contractFile() string {
 // Run starts the application; after stop it can be run again, as after a restart.
 func (s *Server) Run() {
 	ctx, cancel := context.WithCancel(context.Background())
-	a, err := app.Open(ctx, app.Config{Database: s.Database, Data: s.Data, Cards: cards.Cards{"LF03": s.Card}, Receivers: receivers.Folders{"Harbour Mile": s.Receiver}, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
+	a, err := app.Open(ctx, app.Config{Database: s.Database, Data: s.Data, Cards: cards.Cards{"LF03": s.Card},
+		Receivers: receivers.Folders{"Harbour Mile": s.Receiver}, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
 	require.NoError(s.t, err)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(s.t, err)
@@ -135,7 +136,8 @@ func Serve(t *testing.T) {
 		t.Skip("this is for RunApart")
 	}
 	require.NoError(t, json.Unmarshal([]byte(asked), &settings))
-	a, err := app.Open(t.Context(), app.Config{Database: settings.Database, Data: settings.Data, Cards: cards.Cards{"LF03": settings.Card}, Receivers: receivers.Folders{"Harbour Mile": settings.Receiver}, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
+	a, err := app.Open(t.Context(), app.Config{Database: settings.Database, Data: settings.Data, Cards: cards.Cards{"LF03": settings.Card},
+		Receivers: receivers.Folders{"Harbour Mile": settings.Receiver}, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
 	require.NoError(t, err)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
@@ -193,7 +195,8 @@ func (s *Server) meets(req *http.Request, res *http.Response, body []byte) {
 	}
 	input := &openapi3filter.ResponseValidationInput{
 		RequestValidationInput: &openapi3filter.RequestValidationInput{Request: &plain, PathParams: params, Route: route},
-		Status:                 res.StatusCode, Header: res.Header, Options: &openapi3filter.Options{IncludeResponseStatus: true, MultiError: true},
+		Status:                 res.StatusCode, Header: res.Header, Options: &openapi3filter.Options{IncludeResponseStatus: true,
+			MultiError: true},
 	}
 	input.SetBodyBytes(body)
 	if err := openapi3filter.ValidateResponse(context.Background(), input); err != nil {
@@ -229,7 +232,8 @@ func (s *Server) Record(name string, seconds float64, tracks ...string) {
 			list.Tracks = append(list.Tracks, wave.IXMLTrack{InterleaveIndex: string(rune('1' + i)), Name: track})
 		}
 		h.Bext = &wave.Bext{TimeReference: 36001 * 48000}
-		h.IXML = &wave.IXML{Scene: "12A", Take: "3", Tape: "LF03", Circled: "TRUE", Tracks: list, Speed: &wave.IXMLSpeed{TimecodeRate: "25/1", TimecodeFlag: "NDF"}}
+		h.IXML = &wave.IXML{Scene: "12A", Take: "3", Tape: "LF03", Circled: "TRUE", Tracks: list,
+			Speed: &wave.IXMLSpeed{TimecodeRate: "25/1", TimecodeFlag: "NDF"}}
 	}
 	s.Put(name, wavetest.Bytes(s.t, h, func(c, i int) float64 {
 		return 0.1 * math.Sin(float64(i)*0.01*float64(c+1)+float64(len(name)))
@@ -251,7 +255,8 @@ func (s *Server) Put(name string, b []byte) {
 // Production makes the production that tests work in and gives its ID.
 func (s *Server) Production() string {
 	var p api.Production
-	s.OK("POST", "/productions", map[string]any{"name": "The Lantern Ferry", "frameRate": map[string]any{"num": 25, "den": 1, "drop": false}}, &p)
+	s.OK("POST", "/productions", map[string]any{"name": "The Lantern Ferry", "frameRate": map[string]any{"num": 25, "den": 1, "drop": false}},
+		&p)
 	return p.ID
 }
 
