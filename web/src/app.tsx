@@ -10,8 +10,11 @@ import { ProductionsPage } from "./rooms/productions/page";
 import { SyncRoom } from "./rooms/sync/room";
 import { TakesRoom } from "./rooms/takes/room";
 import { Boundary } from "./ui/boundary";
-import { Header } from "./ui/header";
+import { Header } from "./shell/header";
 import { Missing } from "./ui/missing";
+import { Foot } from "./shell/foot";
+import { Palette } from "./shell/palette";
+import { QueuePage } from "./shell/queuepage";
 import { Notices } from "./ui/notices";
 
 /** Its form is large, and few open it. */
@@ -54,16 +57,32 @@ export function App() {
   }, []);
   return (
     <BrowserRouter>
-      <Rooms />
+      <div className="flex h-full flex-col">
+        <div className="min-h-0 grow">
+          <Rooms />
+        </div>
+        <Foot />
+      </div>
+      <Palette />
       <Notices />
     </BrowserRouter>
   );
 }
 
+/** Where one is, as far as sound goes: what plays ends where this is left. */
+function placeOf(path: string): string {
+  const parts = path.split("/").slice(1);
+  return parts.slice(0, parts[2] === "takes" || parts[2] === "sync" ? 3 : 4).join("/");
+}
+
 /** What there is at each address. */
 function Rooms() {
+  const path = useLocation().pathname;
+  const place = placeOf(path);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: sound ends where its place is left
+  useEffect(() => () => player.stop(), [place]);
   return (
-    <Boundary of={useLocation().pathname}>
+    <Boundary of={path}>
       <Routes>
         <Route path="/" element={<ProductionsPage />} />
         <Route path="/p/:production" element={<Navigate replace to="takes" />} />
@@ -99,6 +118,7 @@ function Rooms() {
             </Suspense>
           }
         />
+        <Route path="/p/:production/queue" element={<QueuePage />} />
         <Route path="*" element={<Nowhere />} />
       </Routes>
     </Boundary>

@@ -7,7 +7,9 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 
 import { follow } from "./api/follow";
+import { keysOf } from "./api/keys";
 import { App } from "./app";
+import { uploads } from "./shell/uploads";
 import { applyLight } from "./ui/light";
 
 applyLight();
@@ -19,6 +21,7 @@ const queries = new QueryClient({
 });
 
 follow(queries);
+uploads.onSent = (production) => void queries.invalidateQueries({ queryKey: keysOf.work(production) });
 
 createRoot(document.getElementById("root")!).render(
   <StrictMode>

@@ -24,6 +24,8 @@ vi.mock("./socket.worker?worker", () => ({
 class Context {
   state = "running";
   destination = {};
+  currentTime = 0;
+  createGain = () => ({ gain: { value: 1, setTargetAtTime: () => undefined }, connect: () => undefined, context: this });
   audioWorklet = { addModule: () => Promise.resolve() };
   resume = () => Promise.resolve();
 }

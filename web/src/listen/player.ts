@@ -4,6 +4,7 @@ import { useSyncExternalStore } from "react";
 
 import { base, type Command } from "../api/client";
 import { tell } from "../ui/notices";
+import { output } from "./output";
 import type { FromSocket, Reading, ToSocket } from "./socket.worker";
 import SocketWorker from "./socket.worker?worker";
 import workletURL from "./worklet?worker&url";
@@ -60,6 +61,7 @@ class Player {
   private socket: Worker | null = null;
   private generation = 0;
   private last: { playing: Playing; request: object } | null = null; // what plays, to go on with
+  private cleared = 0; // dropouts of what plays that have been put away
   private left = 0; // tries to make a connection again
   private lostIn = 0; // the generation whose connection was lost: what was sent of it still sounds
 
@@ -123,6 +125,7 @@ class Player {
     const generation = ++this.generation;
     this.last = { playing, request };
     this.left = tries;
+    this.cleared = 0;
     this.set({ playing, position: from, loudness: null, gaps: 0, lost: false });
     try {
       await this.prepare();
@@ -165,6 +168,18 @@ class Player {
     this.set({ playing: null, meters: [], lost: false });
   }
 
+  /** How long what was played takes to be heard, in seconds; what a browser says of it may be far off, or nothing. */
+  latency(): number {
+    const c = this.context;
+    return c ? Math.min(0.5, (c.baseLatency || 0) + (c.outputLatency || 0)) : 0;
+  }
+
+  /** Puts away what was said of dropouts. */
+  clearGaps() {
+    this.cleared = this.state.gaps + this.cleared;
+    this.set({ gaps: 0 });
+  }
+
   private send(message: object) {
     this.socket?.postMessage({ do: "send", generation: this.generation, message } satisfies ToSocket);
   }
@@ -191,7 +206,7 @@ class Player {
     const context = new AudioContext({ sampleRate, latencyHint: "interactive" });
     await context.audioWorklet.addModule(workletURL);
     const node = new AudioWorkletNode(context, "loom-player", { numberOfInputs: 0, outputChannelCount: [2] });
-    node.connect(context.destination);
+    output.join(context, node);
     const { port1, port2 } = new MessageChannel();
     node.port.postMessage(port1, [port1]);
     const socket = new SocketWorker();
@@ -226,7 +241,7 @@ class Player {
             position: h.position,
             meters: m.meters.length ? m.meters : this.state.meters,
             loudness: m.loudness ?? this.state.loudness,
-            gaps: this.state.lost ? this.state.gaps : Math.max(h.gaps, this.state.gaps),
+            gaps: this.state.lost ? this.state.gaps : Math.max(h.gaps - this.cleared, this.state.gaps),
             lost: this.state.lost && h.generation === this.lostIn,
           });
       }

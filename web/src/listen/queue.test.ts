@@ -48,15 +48,40 @@ describe("FrameQueue", () => {
     q.start(1);
     q.push(block(1, 0, 2048, 1));
     pull(q, 2048);
+    pull(q, 128); // fades away
     const [l] = pull(q, 128);
     expect(Math.max(...l)).toBe(0);
-    pull(q, 128);
     expect(q.report().gaps).toBe(1);
     q.push(block(1, 2048, 2048, 1));
     const [again] = pull(q, 300);
     expect(again[0]).toBeLessThan(0.01);
     expect(again[299]).toBe(1);
     expect(q.report().frames).toBe(2348);
+  });
+
+  it("never steps: not at a stop, a seek, a gap, the end, nor at a stop in the middle of a fade", () => {
+    const loud = (q: FrameQueue, generation: number, frames: number) => {
+      q.start(generation);
+      q.push(block(generation, 0, frames, 0.9));
+    };
+    const cases: Record<string, (q: FrameQueue) => void> = {
+      stop: (q) => q.stop(),
+      seek: (q) => loud(q, 2, 4096),
+      "seek before enough has come": (q) => loud(q, 2, 100),
+      gap: () => undefined,
+      end: (q) => q.end(1),
+    };
+    for (const [name, strike] of Object.entries(cases))
+      for (const before of [2048, 1500, 60]) {
+        const q = new FrameQueue();
+        loud(q, 1, before === 1500 ? 8192 : 2048);
+        const heard = [...pull(q, before)[0]];
+        strike(q);
+        for (let i = 0; i < 40; i++) heard.push(...pull(q, 128)[0]);
+        const steps = heard.map((x, i) => Math.abs(x - (heard[i - 1] ?? 0)));
+        expect(Math.max(...steps), `${name} after ${before} frames`).toBeLessThan(2.1 / 128);
+        if (name === "stop") expect(heard.at(-1), name).toBe(0);
+      }
   });
 
   it("drops what belongs to an earlier start", () => {

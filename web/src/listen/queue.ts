@@ -22,9 +22,15 @@ export class FrameQueue {
   private ended = false;
   private running = false;
   private pace = 1; // how far the position moves for each frame
+  private left = 0; // the last frame that was played, before its fade
+  private right = 0;
+  // What fades away of what was dropped. Nothing is allocated while sound runs.
+  private tail = new Float32Array(2 * fadeFrames);
+  private tailAt = fadeFrames;
 
   /** Begins anew: whatever waits is dropped. */
   start(generation: number, pace = 1) {
+    this.fadeAway();
     this.pace = pace;
     this.blocks = [];
     this.at = 0;
@@ -40,6 +46,25 @@ export class FrameQueue {
     this.start(0);
   }
 
+  /** What sounds now goes on for a moment, more and more softly; where nothing waits, its last sample does. */
+  private fadeAway() {
+    if (this.level === 0) return;
+    let block = 0;
+    let at = this.at;
+    for (let i = 0; i < fadeFrames; i++) {
+      const level = Math.max(0, this.level - i / fadeFrames);
+      const from = this.blocks[block]?.samples;
+      this.tail[2 * i] = (from ? from[2 * at]! : this.left) * level;
+      this.tail[2 * i + 1] = (from ? from[2 * at + 1]! : this.right) * level;
+      if (from && 2 * ++at >= from.length) {
+        block++;
+        at = 0;
+      }
+    }
+    this.tailAt = 0;
+    this.level = 0;
+  }
+
   /** Takes a block; those of an earlier generation came too late and are left out. */
   push(block: Block) {
     if (block.generation === this.generation && this.generation !== 0) this.blocks.push(block);
@@ -52,35 +77,42 @@ export class FrameQueue {
 
   /** Fills left and right. */
   pull(left: Float32Array, right: Float32Array) {
-    if (!this.running && !this.ended && this.waiting() < startFrames) {
-      left.fill(0);
-      right.fill(0);
-      this.level = 0;
-      return;
-    }
+    const holds = !this.running && !this.ended && this.waiting() < startFrames;
     for (let i = 0; i < left.length; i++) {
-      const block = this.blocks[0];
-      if (!block) {
-        left[i] = right[i] = 0;
-        if (this.running && !this.ended) {
-          this.gaps++;
-          this.running = false;
-        }
-        this.level = 0;
-        continue;
-      }
-      this.running = true;
-      this.level = Math.min(1, this.level + 1 / fadeFrames);
-      left[i] = block.samples[2 * this.at]! * this.level;
-      right[i] = block.samples[2 * this.at + 1]! * this.level;
-      this.at++;
-      this.heard++;
-      this.position = block.position + Math.floor(this.at * this.pace);
-      if (2 * this.at >= block.samples.length) {
-        this.blocks.shift();
-        this.at = 0;
+      const level = holds ? 0 : this.step();
+      left[i] = this.left * level;
+      right[i] = this.right * level;
+      if (this.tailAt < fadeFrames) {
+        left[i]! += this.tail[2 * this.tailAt]!;
+        right[i]! += this.tail[2 * this.tailAt + 1]!;
+        this.tailAt++;
       }
     }
+  }
+
+  /** Goes on by a frame, and gives how much of it sounds. */
+  private step(): number {
+    const block = this.blocks[0];
+    if (!block) {
+      if (this.running && !this.ended) {
+        this.gaps++;
+        this.running = false;
+      }
+      this.fadeAway();
+      return 0;
+    }
+    this.running = true;
+    this.level = Math.min(1, this.level + 1 / fadeFrames);
+    this.left = block.samples[2 * this.at]!;
+    this.right = block.samples[2 * this.at + 1]!;
+    this.at++;
+    this.heard++;
+    this.position = block.position + Math.floor(this.at * this.pace);
+    if (2 * this.at >= block.samples.length) {
+      this.blocks.shift();
+      this.at = 0;
+    }
+    return this.level;
   }
 
   private waiting(): number {

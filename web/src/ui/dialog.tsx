@@ -2,6 +2,8 @@ import { X } from "lucide-react";
 import { Dialog as Radix } from "radix-ui";
 import type { ReactNode } from "react";
 
+import { inNotices } from "./notices";
+
 /** A dialog with a title, a sentence that says what it is for, and its contents. */
 export function Dialog(p: {
   open: boolean;
@@ -9,6 +11,8 @@ export function Dialog(p: {
   title: string;
   about: string;
   wide?: boolean | "huge";
+  /** Whether Escape means something inside, as while a key is waited for. */
+  holds?: () => boolean;
   children: ReactNode;
 }) {
   return (
@@ -16,6 +20,8 @@ export function Dialog(p: {
       <Radix.Portal>
         <Radix.Overlay className="fixed inset-0 z-40 bg-[#22263a]/40" />
         <Radix.Content
+          onInteractOutside={(e) => inNotices(e.target) && e.preventDefault()}
+          onEscapeKeyDown={(e) => p.holds?.() && e.preventDefault()}
           className={`card fixed left-1/2 top-1/2 z-50 flex max-h-[86vh] max-w-[94vw] -translate-x-1/2 -translate-y-1/2 flex-col
             ${p.wide === "huge" ? "w-[1180px]" : p.wide ? "w-[860px]" : "w-[560px]"}`}
         >

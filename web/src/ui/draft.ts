@@ -15,6 +15,7 @@ export function useDraft(value: string, onKeep: Keep) {
   const [draft, setDraft] = useState<Draft | null>(null);
   const [refused, setRefused] = useState("");
   const now = useRef<Draft | null>(null);
+  const by = useRef(false);
   const put = (d: Draft | null) => {
     now.current = d;
     setDraft(d);
@@ -35,7 +36,12 @@ export function useDraft(value: string, onKeep: Keep) {
     [],
   );
   return {
-    draft: draft?.text,
+    /** For what stands in the field's place when nothing is typed: it takes the focus back that the field had when a key ended it. */
+    stands: (el: HTMLElement | null) => {
+      if (by.current) el?.focus();
+      by.current = false;
+    },
+    draft: draft?.text ?? null,
     refused,
     begin: () => put({ text: value, value, keep: onKeep }),
     field: {
@@ -45,8 +51,11 @@ export function useDraft(value: string, onKeep: Keep) {
       onChange: (e: ChangeEvent<HTMLInputElement>) => put({ value, keep: onKeep, ...now.current, text: e.target.value }),
       onBlur: keep,
       onKeyDown: (e: KeyboardEvent<HTMLInputElement>) => {
-        if (e.key === "Enter") e.currentTarget.blur(); // which keeps it, once
-        if (e.key === "Escape") put(null);
+        if (e.key !== "Enter" && e.key !== "Escape") return;
+        e.preventDefault();
+        if (e.key === "Enter") keep();
+        else put(null);
+        by.current = true;
       },
     },
   };

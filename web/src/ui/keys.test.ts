@@ -1,9 +1,10 @@
-import { beforeEach, describe, expect, it } from "vitest";
+import { fireEvent, renderHook } from "@testing-library/react";
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 
-import { actions, keyOf, pressed, resetKeys, setKey } from "./keys";
+import { type Action, type ActionID, actions, available, keyOf, perform, pressed, resetKeys, setKey, useActions } from "./keys";
 
 const press = (key: string, mods: Partial<KeyboardEvent> = {}) =>
-  pressed({ key, ctrlKey: false, metaKey: false, shiftKey: false, altKey: false, ...mods });
+  pressed({ key, code: "", ctrlKey: false, metaKey: false, shiftKey: false, altKey: false, ...mods });
 
 describe("keys", () => {
   beforeEach(resetKeys);
@@ -29,5 +30,95 @@ describe("keys", () => {
     expect(keyOf("solo")).toBe("");
     resetKeys();
     expect(keyOf("mute")).toBe("X");
+  });
+});
+
+/** A press of a key of the table, as a browser tells it. */
+function init(key: string): KeyboardEventInit {
+  const parts = key.split(/\+(?=.)/);
+  const name = parts.at(-1)!;
+  const shiftKey = parts.includes("Shift");
+  const letter = /^[A-Z]$/.test(name);
+  return {
+    key: name === "Space" ? " " : letter && !shiftKey ? name.toLowerCase() : name,
+    code: letter ? `Key${name}` : /^\d$/.test(name) ? `Digit${name}` : name,
+    ctrlKey: parts.includes("Mod"),
+    altKey: parts.includes("Alt"),
+    shiftKey,
+    bubbles: true,
+    cancelable: true,
+  };
+}
+
+describe("pressing keys", () => {
+  beforeEach(resetKeys);
+  afterEach(() => {
+    document.body.innerHTML = "";
+  });
+  const listen = (id: ActionID) => {
+    const run = vi.fn();
+    const { unmount } = renderHook(() => useActions({ [id]: run }));
+    return { run, unmount };
+  };
+
+  it("does what every key in the list says, once, and again while it is held only where that is meant", () => {
+    for (const a of actions as readonly Action[]) {
+      const { run, unmount } = listen(a.id as ActionID);
+      fireEvent.keyDown(window, init(a.key));
+      expect(run, `${a.key}: ${a.does}`).toHaveBeenCalledTimes(1);
+      for (let i = 0; i < 4; i++) fireEvent.keyDown(window, { ...init(a.key), repeat: true });
+      expect(run, `${a.key} held: ${a.does}`).toHaveBeenCalledTimes(a.again ? 5 : 1);
+      unmount();
+      fireEvent.keyDown(window, init(a.key));
+      expect(run).toHaveBeenCalledTimes(a.again ? 5 : 1);
+    }
+  });
+
+  it("finds keys by their place where they carry no Latin letter or digit", () => {
+    const cut = listen("cut");
+    fireEvent.keyDown(window, { key: "\u0441", code: "KeyC" }); // Cyrillic
+    expect(cut.run).toHaveBeenCalledTimes(1);
+    const loop = listen("loop");
+    fireEvent.keyDown(window, { key: "'", code: "Digit4" }); // French
+    expect(loop.run).toHaveBeenCalledTimes(1);
+    const row = listen("hear-row");
+    fireEvent.keyDown(window, { key: "\u00e5", code: "KeyA", altKey: true }); // a Mac
+    expect(row.run).toHaveBeenCalledTimes(1);
+    const borrow = listen("borrow");
+    fireEvent.keyDown(window, { key: "z", code: "KeyY" }); // German: what is written on the key counts
+    expect(borrow.run).toHaveBeenCalledTimes(1);
+    expect(pressed({ key: "\u0444", code: "KeyA", ctrlKey: false, metaKey: false, shiftKey: true, altKey: false })).toBe("Shift+A");
+    for (const x of [cut, loop, row, borrow]) x.unmount();
+  });
+
+  it("leaves keys to what has the focus by the keyboard, and takes them back after the pointer was used", () => {
+    document.body.innerHTML = `<select><option>a</option></select><input type="range"><input type="text"><button>b</button><div role="dialog"><i></i></div>`;
+    const [select, range, text, button, inside] = [...document.querySelectorAll("select, input, button, i")];
+    const { run, unmount } = listen("cut");
+    const presses = (el: Element | undefined) => {
+      run.mockClear();
+      fireEvent.keyDown(el!, init("C"));
+      return run.mock.calls.length;
+    };
+    fireEvent.keyDown(window, { key: "Tab" });
+    expect([select, range, text, button, inside].map(presses)).toEqual([0, 0, 0, 1, 0]);
+    fireEvent.pointerDown(document.body);
+    expect([select, range, text, button, inside].map(presses)).toEqual([1, 1, 0, 1, 0]);
+    unmount();
+    const frame = listen("frame-on");
+    fireEvent.keyDown(range!, init("ArrowRight"));
+    expect(frame.run, "a slider that was dragged is moved on by its keys").not.toHaveBeenCalled();
+    fireEvent.keyDown(select!, init("ArrowRight"));
+    expect(frame.run).toHaveBeenCalledTimes(1);
+    frame.unmount();
+  });
+
+  it("knows what can be done at present, and does it by name", () => {
+    const { run, unmount } = listen("mark");
+    expect(available().map((a) => a.id)).toEqual(["mark"]);
+    perform("mark");
+    expect(run).toHaveBeenCalledTimes(1);
+    unmount();
+    expect(available()).toEqual([]);
   });
 });

@@ -1,13 +1,23 @@
-// Every key and what it does. Users may change each; their changes are kept in the browser.
+// Every key and what it does. Users may change each; their changes are kept in the browser. A key is known by what is written on it; where
+// that is no Latin letter or digit, by its place on the keyboard.
 import { useEffect, useRef, useSyncExternalStore } from "react";
 
-export type Action = { id: string; room: "everywhere" | "takes" | "sync" | "loom" | "cutting"; does: string; key: string };
+export type Action = {
+  id: string;
+  room: "everywhere" | "takes" | "sync" | "loom" | "cutting";
+  does: string;
+  key: string;
+  /** It is done again and again while the key is held. */
+  again?: true;
+};
 
 /** The keys that the product comes with: for one hand on the left of the keyboard, the other on the mouse. */
 export const actions = [
   { id: "play", room: "everywhere", does: "Play or stop", key: "Space" },
   { id: "undo", room: "everywhere", does: "Undo", key: "Mod+Z" },
   { id: "redo", room: "everywhere", does: "Redo", key: "Mod+Shift+Z" },
+  { id: "dim", room: "everywhere", does: "Dim the loudspeakers, and back", key: "Alt+X" },
+  { id: "commands", room: "everywhere", does: "Find a command by its name", key: "Mod+K" },
   { id: "keys", room: "everywhere", does: "Show the keys", key: "?" },
   { id: "light", room: "everywhere", does: "Day or night", key: "Shift+N" },
   { id: "unravel", room: "takes", does: "Unravel the open take", key: "U" },
@@ -17,18 +27,18 @@ export const actions = [
   { id: "hear-match", room: "sync", does: "Hear the take and its reference together, and stop", key: "A" },
   { id: "accept", room: "sync", does: "Accept the match", key: "Enter" },
   { id: "refuse", room: "sync", does: "Refuse the match", key: "X" },
-  { id: "match-up", room: "sync", does: "The match above", key: "ArrowUp" },
-  { id: "match-down", room: "sync", does: "The match below", key: "ArrowDown" },
-  { id: "nudge-earlier", room: "sync", does: "Nudge the take earlier", key: "ArrowLeft" },
-  { id: "nudge-later", room: "sync", does: "Nudge the take later", key: "ArrowRight" },
-  { id: "frame-back", room: "loom", does: "One frame back", key: "ArrowLeft" },
-  { id: "frame-on", room: "loom", does: "One frame on", key: "ArrowRight" },
-  { id: "edit-back", room: "loom", does: "To the edit before", key: "Shift+ArrowLeft" },
-  { id: "edit-on", room: "loom", does: "To the next edit", key: "Shift+ArrowRight" },
+  { id: "match-up", room: "sync", does: "The match above", key: "ArrowUp", again: true },
+  { id: "match-down", room: "sync", does: "The match below", key: "ArrowDown", again: true },
+  { id: "nudge-earlier", room: "sync", does: "Nudge the take earlier", key: "ArrowLeft", again: true },
+  { id: "nudge-later", room: "sync", does: "Nudge the take later", key: "ArrowRight", again: true },
+  { id: "frame-back", room: "loom", does: "One frame back", key: "ArrowLeft", again: true },
+  { id: "frame-on", room: "loom", does: "One frame on", key: "ArrowRight", again: true },
+  { id: "edit-back", room: "loom", does: "To the edit before", key: "Shift+ArrowLeft", again: true },
+  { id: "edit-on", room: "loom", does: "To the next edit", key: "Shift+ArrowRight", again: true },
   { id: "home", room: "loom", does: "To the start of the reel", key: "Home" },
   { id: "goto", room: "loom", does: "Go to a timecode", key: "G" },
-  { id: "track-up", room: "loom", does: "Select the track above", key: "ArrowUp" },
-  { id: "track-down", room: "loom", does: "Select the track below", key: "ArrowDown" },
+  { id: "track-up", room: "loom", does: "Select the track above", key: "ArrowUp", again: true },
+  { id: "track-down", room: "loom", does: "Select the track below", key: "ArrowDown", again: true },
   { id: "solo", room: "loom", does: "Hear the selected track with others that are soloed", key: "S" },
   { id: "mute", room: "loom", does: "Mute the selected track", key: "X" },
   { id: "alone", room: "loom", does: "Listen to the selected track or channel alone, and back", key: "A" },
@@ -46,20 +56,20 @@ export const actions = [
   { id: "half", room: "loom", does: "Half speed, and back", key: "5" },
   { id: "stem", room: "loom", does: "Put the selected track in the next stem", key: "T" },
   { id: "confirm", room: "loom", does: "Keep the suggested stem", key: "Enter" },
-  { id: "closer", room: "loom", does: "Closer in time", key: "E" },
-  { id: "wider", room: "loom", does: "Wider in time", key: "Q" },
+  { id: "closer", room: "loom", does: "Closer in time", key: "E", again: true },
+  { id: "wider", room: "loom", does: "Wider in time", key: "Q", again: true },
   { id: "whole", room: "loom", does: "See the whole reel", key: "W" },
-  { id: "row-up", room: "loom", does: "Move the track up", key: "Mod+ArrowUp" },
-  { id: "row-down", room: "loom", does: "Move the track down", key: "Mod+ArrowDown" },
-  { id: "taller", room: "loom", does: "Higher row", key: "Shift+ArrowDown" },
-  { id: "lower", room: "loom", does: "Lower row", key: "Shift+ArrowUp" },
+  { id: "row-up", room: "loom", does: "Move the track up", key: "Mod+ArrowUp", again: true },
+  { id: "row-down", room: "loom", does: "Move the track down", key: "Mod+ArrowDown", again: true },
+  { id: "taller", room: "loom", does: "Higher row", key: "Shift+ArrowDown", again: true },
+  { id: "lower", room: "loom", does: "Lower row", key: "Shift+ArrowUp", again: true },
   { id: "fit", room: "loom", does: "Fit all tracks into the room, and back", key: "Shift+F" },
   { id: "look", room: "loom", does: "The weave by groups, or channel by channel", key: "Shift+V" },
   { id: "dock", room: "loom", does: "What is chosen at the foot, or at the side", key: "Shift+I" },
   { id: "open", room: "loom", does: "Open the clip into its channels, and fold it up", key: "R" },
   { id: "choose-clip", room: "loom", does: "Choose the clip at the shuttle on the selected track", key: "Shift+W" },
-  { id: "clip-back", room: "loom", does: "Choose the clip before on the track", key: "," },
-  { id: "clip-on", room: "loom", does: "Choose the next clip of the track", key: "." },
+  { id: "clip-back", room: "loom", does: "Choose the clip before on the track", key: ",", again: true },
+  { id: "clip-on", room: "loom", does: "Choose the next clip of the track", key: ".", again: true },
   { id: "choose-all", room: "loom", does: "Choose every clip of the track", key: "Mod+A" },
   { id: "next-channel", room: "loom", does: "Choose the next channel of the clip, opening it", key: "Shift+R" },
   { id: "curves", room: "loom", does: "Show curves: track gain, track pan, clip gain, clip pan, none", key: "V" },
@@ -87,16 +97,16 @@ export const actions = [
   { id: "paste", room: "cutting", does: "Paste at the shuttle", key: "Mod+V" },
   { id: "paste-there", room: "cutting", does: "Paste at their own timecode", key: "Mod+Shift+V" },
   { id: "duplicate", room: "cutting", does: "Duplicate clips behind themselves", key: "Mod+D" },
-  { id: "nudge-back", room: "cutting", does: "Nudge clips a frame earlier", key: "Alt+ArrowLeft" },
-  { id: "nudge-on", room: "cutting", does: "Nudge clips a frame later", key: "Alt+ArrowRight" },
-  { id: "clip-up", room: "cutting", does: "Put clips on the track above", key: "Alt+ArrowUp" },
-  { id: "clip-down", room: "cutting", does: "Put clips on the track below", key: "Alt+ArrowDown" },
-  { id: "slip-back", room: "cutting", does: "Slip clips a frame earlier inside their edges", key: "Alt+Shift+ArrowLeft" },
-  { id: "slip-on", room: "cutting", does: "Slip clips a frame later inside their edges", key: "Alt+Shift+ArrowRight" },
+  { id: "nudge-back", room: "cutting", does: "Nudge clips a frame earlier", key: "Alt+ArrowLeft", again: true },
+  { id: "nudge-on", room: "cutting", does: "Nudge clips a frame later", key: "Alt+ArrowRight", again: true },
+  { id: "clip-up", room: "cutting", does: "Put clips on the track above", key: "Alt+ArrowUp", again: true },
+  { id: "clip-down", room: "cutting", does: "Put clips on the track below", key: "Alt+ArrowDown", again: true },
+  { id: "slip-back", room: "cutting", does: "Slip clips a frame earlier inside their edges", key: "Alt+Shift+ArrowLeft", again: true },
+  { id: "slip-on", room: "cutting", does: "Slip clips a frame later inside their edges", key: "Alt+Shift+ArrowRight", again: true },
   { id: "range-down", room: "cutting", does: "The range over one more track below", key: "Shift+PageDown" },
   { id: "range-up", room: "cutting", does: "The range over one track less", key: "Shift+PageUp" },
-  { id: "louder", room: "cutting", does: "Clips or range 1 dB louder", key: "=" },
-  { id: "softer", room: "cutting", does: "Clips or range 1 dB softer", key: "-" },
+  { id: "louder", room: "cutting", does: "Clips or range 1 dB louder", key: "=", again: true },
+  { id: "softer", room: "cutting", does: "Clips or range 1 dB softer", key: "-", again: true },
   { id: "mute-clip", room: "cutting", does: "Mute clips, or the chosen channel", key: "Shift+X" },
   { id: "tie-back", room: "cutting", does: "Tie clips back into sync", key: "B" },
   { id: "untie", room: "cutting", does: "Untie clips", key: "Shift+B" },
@@ -161,55 +171,121 @@ const signs: Record<string, string> = {
   Mod: /Mac/.test(globalThis.navigator?.platform ?? "") ? "Cmd" : "Ctrl",
 };
 
-/** A key as it is written on keyboards. */
+/** Letters that this keyboard has in the place of Latin ones. */
+let letters: ReadonlyMap<string, string> = new Map();
+type WithLayout = { keyboard?: { getLayoutMap: () => Promise<ReadonlyMap<string, string>> } };
+if (typeof window !== "undefined")
+  (navigator as WithLayout).keyboard?.getLayoutMap().then(
+    (map) => {
+      letters = new Map([...map].filter(([code, letter]) => code.startsWith("Key") && !/^[\x20-\x7e]$/.test(letter)));
+      changed = { ...changed };
+      listeners.forEach((f) => f());
+    },
+    () => undefined, // then Latin letters are shown
+  );
+
+/** A key as it is written on this keyboard. */
 export const keySign = (key: string) =>
   key
     .split("+")
-    .map((k) => signs[k] ?? k)
+    .map((k) => signs[k] ?? letters.get(`Key${k}`)?.toUpperCase() ?? k)
     .join(" ");
 
+type Press = Pick<KeyboardEvent, "key" | "code" | "ctrlKey" | "metaKey" | "shiftKey" | "altKey">;
+
+/** The Latin letter or the digit in whose place a key is. */
+const placeOf = (code: string) => /^(?:Key|Digit)([A-Z0-9])$/.exec(code)?.[1];
+
 /** Names a key press as the table does: modifiers first; Mod is Ctrl, or Cmd on a Mac. */
-export function pressed(e: Pick<KeyboardEvent, "key" | "ctrlKey" | "metaKey" | "shiftKey" | "altKey">): string {
-  const name = e.key === " " ? "Space" : e.key.length === 1 ? e.key.toUpperCase() : e.key;
-  const printable = e.key.length === 1 && !/[a-z]/i.test(e.key); // shift is already in such a sign
-  return [(e.ctrlKey || e.metaKey) && "Mod", e.altKey && "Alt", e.shiftKey && !printable && "Shift", name].filter(Boolean).join("+");
+function named(e: Press, name: string, shift: boolean): string {
+  return [(e.ctrlKey || e.metaKey) && "Mod", e.altKey && "Alt", shift && "Shift", name].filter(Boolean).join("+");
+}
+
+/** What a key press may be called: by what is written on the key, and, unless that is a Latin letter or a digit, by where the key is. */
+export function namesOf(e: Press): string[] {
+  const place = placeOf(e.code);
+  const plain = e.key === " " ? "Space" : e.key.length === 1 ? e.key.toUpperCase() : e.key;
+  const printable = e.key.length === 1 && e.key !== " " && !/\p{L}/u.test(e.key); // shift is already in such a sign
+  const written = named(e, plain, e.shiftKey && !printable);
+  return place && !/^[a-z0-9]$/i.test(e.key) ? [written, named(e, place, e.shiftKey)] : [written];
+}
+
+/** What a key is called when it is given to an action. */
+export function pressed(e: Press): string {
+  const [written, place] = namesOf(e);
+  return place && !/^[\x20-\x7e]$/.test(e.key) ? place : written!;
 }
 
 /** Whether the focus came by the pointer. Then Enter and Space are still the room's keys, not the pressed button's. */
 let byPointer = false;
 if (typeof window !== "undefined") {
-  window.addEventListener("pointerdown", () => (byPointer = true), true);
+  window.addEventListener(
+    "pointerdown",
+    () => {
+      byPointer = true;
+    },
+    true,
+  );
   const walks = (e: KeyboardEvent) =>
-    e.key === "Tab" || (e.key.startsWith("Arrow") && (e.target as HTMLElement).closest?.("[role=gridcell]"));
-  // biome-ignore lint/suspicious/noAssignInExpressions: it is meant so
-  window.addEventListener("keydown", (e) => walks(e) && (byPointer = false), true);
+    e.key === "Tab" || (e.key.startsWith("Arrow") && !!(e.target as HTMLElement).closest?.("[role=gridcell]"));
+  window.addEventListener(
+    "keydown",
+    (e) => {
+      if (walks(e)) byPointer = false;
+    },
+    true,
+  );
 }
+
+const choices = "select, input[type=range], input[type=checkbox], input[type=radio]";
+const moves = /^(Arrow|Page|Home$|End$)/;
 
 /** Whether the press belongs to something that takes text or has a meaning for it already. */
 function taken(e: KeyboardEvent): boolean {
   const el = e.target as HTMLElement;
-  if (el.closest?.("input, textarea, select, [contenteditable], [role=dialog], [role=menu]")) return true;
-  const control = el.closest?.("button, a, [role=switch]");
-  return !!control && ["Enter", "Space"].includes(pressed(e)) && !byPointer;
+  if (!el.closest) return false;
+  if (el.closest("[role=dialog], [role=menu]")) return true;
+  const choice = el.closest(choices);
+  if (choice) return !byPointer || (choice.matches("[type=range]") && moves.test(e.key));
+  if (el.closest("input, textarea, [contenteditable]")) return true;
+  return !!el.closest("button, a, [role=switch]") && ["Enter", " "].includes(e.key) && !byPointer;
+}
+
+type Handlers = Partial<Record<ActionID, () => void>>;
+
+/** What can be done at present, the latest that came last. */
+const present = new Set<{ current: Handlers }>();
+
+/** The actions that there are at present, in the order of the table. */
+export const available = (): Action[] => actions.filter((a) => [...present].some((h) => h.current[a.id]));
+
+/** Does an action, as its key would. */
+export function perform(id: ActionID) {
+  [...present].findLast((h) => h.current[id])?.current[id]?.();
 }
 
 /** Runs handlers for the keys of actions while the component is there. */
-export function useActions(handlers: Partial<Record<ActionID, () => void>>) {
+export function useActions(handlers: Handlers) {
   const latest = useRef(handlers);
   latest.current = handlers;
   useEffect(() => {
+    present.add(latest);
     const down = (e: KeyboardEvent) => {
       if (e.defaultPrevented || taken(e)) return;
-      const key = pressed(e);
+      const names = namesOf(e);
       for (const [id, run] of Object.entries(latest.current)) {
-        if (run && keyOf(id as ActionID) === key) {
-          e.preventDefault();
-          run();
-          return;
-        }
+        const key = keyOf(id as ActionID);
+        if (!run || key === "" || !names.includes(key)) continue;
+        e.preventDefault();
+        const action: Action = actions.find((a) => a.id === id)!;
+        if (!e.repeat || action.again) run();
+        return;
       }
     };
     window.addEventListener("keydown", down);
-    return () => window.removeEventListener("keydown", down);
+    return () => {
+      present.delete(latest);
+      window.removeEventListener("keydown", down);
+    };
   }, []);
 }

@@ -1,5 +1,6 @@
 // Notices: what went wrong, or was done, told where the user is.
 import { X } from "lucide-react";
+import { Toast } from "radix-ui";
 import { useSyncExternalStore } from "react";
 
 type Notice = { id: number; text: string; wrong: boolean };
@@ -29,6 +30,9 @@ export function tellError(error: unknown) {
   tell(error instanceof Error ? error.message : String(error), true);
 }
 
+/** Whether something in the page is part of a notice: pressing it is no reason for a dialog to close. */
+export const inNotices = (el: EventTarget | null) => el instanceof Element && el.closest("[data-notices]") !== null;
+
 export function Notices() {
   const list = useSyncExternalStore(
     (f) => {
@@ -38,22 +42,29 @@ export function Notices() {
     () => notices,
   );
   return (
-    <div
-      className="pointer-events-none fixed bottom-5 left-1/2 z-50 flex w-[560px] max-w-[90vw] -translate-x-1/2 flex-col gap-2"
-      role="status"
-      aria-live="polite"
-    >
+    <Toast.Provider label="Notice" duration={Infinity} swipeDirection="down">
       {list.map((n) => (
-        <div
+        <Toast.Root
           key={n.id}
+          type={n.wrong ? "foreground" : "background"}
+          onOpenChange={(open) => open || dismiss(n.id)}
+          onEscapeKeyDown={(e) => e.preventDefault()} // Escape is the room's, or the dialog's
           className={`card pointer-events-auto flex items-start gap-3 px-4 py-2.5 ${n.wrong ? "border-l-4 border-l-wrong" : ""}`}
         >
-          <span className="grow">{n.text}</span>
-          <button className="cursor-pointer rounded p-0.5 text-muted hover:text-ink" aria-label="Put away" onClick={() => dismiss(n.id)}>
+          <Toast.Description className="grow">{n.text}</Toast.Description>
+          <Toast.Close
+            className="flex h-6 w-6 shrink-0 cursor-pointer items-center justify-center rounded text-muted hover:text-ink"
+            aria-label="Put away"
+          >
             <X size={16} />
-          </button>
-        </div>
+          </Toast.Close>
+        </Toast.Root>
       ))}
-    </div>
+      <Toast.Viewport
+        data-notices
+        label="Notices ({hotkey})"
+        className="pointer-events-none fixed bottom-11 left-1/2 z-[60] flex w-[560px] max-w-[90vw] -translate-x-1/2 flex-col gap-2"
+      />
+    </Toast.Provider>
   );
 }

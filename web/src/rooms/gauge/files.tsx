@@ -9,7 +9,7 @@ import { keysOf } from "../../api/keys";
 import { player, usePlayer } from "../../listen/player";
 import { Bar } from "../../ui/bar";
 import { decimal } from "../../ui/figures";
-import { Header } from "../../ui/header";
+import { Header } from "../../shell/header";
 import { useActions } from "../../ui/keys";
 import { Missing } from "../../ui/missing";
 import { labelAt } from "../../ui/timecode";
@@ -18,7 +18,7 @@ import { Scroll } from "../loom/scroll";
 import { usePosition } from "../loom/shuttleline";
 import { takeOf, takeTitle } from "../takes/list";
 import { relabelled, together, waysOf } from "../takes/reading";
-import { Written } from "../takes/work";
+import { Written } from "../../shell/work";
 import { WouldDo } from "./correct";
 import { Figures } from "./figures";
 import type { Measured } from "./judge";
@@ -177,7 +177,6 @@ function Open({
   });
   const playing = usePlayer((s) => s.playing?.what === "take" && s.playing.id === take.id);
   const position = usePosition(take.id, at, start);
-  useEffect(() => () => player.stop(), []);
   useEffect(() => {
     if (!playing) setHearing(null);
   }, [playing]);

@@ -8,7 +8,7 @@ import { useProduction, useReelAtHand, useReelEdits, useReels, useTakes } from "
 import { player, usePlayer, type Manner, type Tap } from "../../listen/player";
 import { Bar } from "../../ui/bar";
 import { decimal } from "../../ui/figures";
-import { Header } from "../../ui/header";
+import { Header } from "../../shell/header";
 import { useActions } from "../../ui/keys";
 import { Missing } from "../../ui/missing";
 import { labelAt } from "../../ui/timecode";
@@ -98,7 +98,6 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   const playFrom = (from: number, until?: number) => void player.playReel(view.id, from, { ...manner, until });
   // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   useEffect(() => player.change(manner), [tap.kind, tap.id, matched, view.revision]);
-  useEffect(() => () => player.stop(), []);
   useEffect(() => {
     if (!playing) setHearing(null);
   }, [playing]);

@@ -1,5 +1,4 @@
 import { PanelBottom, PanelRight, Trash2 } from "lucide-react";
-import { useState } from "react";
 
 import type { Clip, Command, CommandOf, FrameRate, ReelView, Take, Track } from "../../api/client";
 import { timecodeRates } from "../../ui/rates";
@@ -14,6 +13,7 @@ import { figure, gains } from "./numbers";
 import { PanPad, PanSlider } from "./panpad";
 import { Ride } from "./ride";
 import { Reaches } from "./reaches";
+import { useAhead } from "../../ui/ahead";
 
 /** Gives nothing where the command was refused. */
 type Do = (c: Command) => Promise<ReelView | undefined>;
@@ -190,14 +190,14 @@ function TrackPanel({ view, track, playingAt, onDo, onRemoveTrack }: Props & { t
             </button>
           </>
         ) : (
-          <PanSlider key={`${track.id} ${track.feed.pan}`} pan={track.feed.pan} onPan={(pan) => set({ pan })} />
+          <PanSlider key={track.id} pan={track.feed.pan} onPan={(pan) => set({ pan })} />
         )}
         {toPair && (
           <label
             className="flex cursor-pointer items-center gap-1.5"
             title={`At unity on both sides; else the pan law, −${view.head.panLaw} dB in the middle`}
           >
-            <Dual key={`${track.id} ${track.feed.dual}`} on={track.feed.dual} onChange={(dual) => set({ dual })} /> dual mono
+            <Dual key={track.id} on={track.feed.dual} onChange={(dual) => set({ dual })} /> dual mono
           </label>
         )}
       </Line>
@@ -271,7 +271,7 @@ function PlacePanel({ view, track, playingAt, onDo }: Props & { track: Track }) 
               title="Where it is placed in the room, instead of between the front left and right"
             >
               <Dual
-                key={`${track.id} ${feed.placed}`}
+                key={track.id}
                 on={feed.placed ?? false}
                 onChange={(placed) => set(placed && feed.front === undefined ? { placed, front: 1 } : { placed })}
               />{" "}
@@ -309,16 +309,6 @@ type Placing = "front" | "up" | "spread" | "turn" | "pitch" | "roll" | "narrow";
 
 /** Turns at once, before the server has answered, and back if it refuses. */
 function Dual(p: { on: boolean; onChange: (on: boolean) => Promise<ReelView | undefined> }) {
-  const [on, setOn] = useState(p.on);
-  return (
-    <input
-      type="checkbox"
-      className="accent-act"
-      checked={on}
-      onChange={(e) => {
-        setOn(e.target.checked);
-        void p.onChange(e.target.checked).then((done) => done || setOn(p.on));
-      }}
-    />
-  );
+  const { shown, send } = useAhead(p.on, p.onChange);
+  return <input type="checkbox" className="accent-act" checked={shown} onChange={(e) => send(e.target.checked)} />;
 }

@@ -55,20 +55,29 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
   const manner: Manner = { tap, check, solo: soloed, loop: around, half, lane: heard };
   const tapKey = `${tap.kind} ${tap.id} ${check} ${soloed.join(" ")} ${around?.from} ${around?.to}`;
   const quiet = useRef(false); // what plays is only a try: the shuttle stays where it was
+  const goesOn = useRef(false); // the reel played when the try began, and plays on after it
   // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   useEffect(() => player.change(manner), [tapKey, view.revision]);
-  useEffect(() => () => player.stop(), []);
 
   const playFrom = (from: number, m: Partial<Manner> = {}) => {
     quiet.current = false;
+    goesOn.current = false;
     void player.playReel(view.id, from, { ...manner, ...m });
   };
   /** Plays something that leaves the shuttle where it is. */
   const tryOut = (from: number, m: Partial<Manner>) => {
+    if (playing && !quiet.current) {
+      setAt(position());
+      goesOn.current = true;
+    }
     void player.playReel(view.id, from, { ...manner, loop: null, lane: undefined, ...m });
     quiet.current = true;
   };
-  const endTry = () => quiet.current && player.stop();
+  const endTry = () => {
+    if (!quiet.current) return;
+    if (goesOn.current) playFrom(store.getState().stands);
+    else player.stop();
+  };
   const mannerKey = `${half} ${heard?.clip} ${heard?.channel}`;
   // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   useEffect(() => {
@@ -82,6 +91,7 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
     if (sending) return player.stop();
     if (playing) {
       if (!quiet.current) setAt(position());
+      goesOn.current = false;
       player.stop();
       return;
     }
@@ -100,17 +110,24 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
     [view.id, tapKey, mannerKey],
   );
   const scrubbed = useRef(0);
+  const last = useRef<ReturnType<typeof setTimeout>>(undefined);
   /** Moves the shuttle and lets a little be heard where it goes. */
   const scrub = (sample: number) => {
     setAt(sample);
     const now = performance.now();
-    if (now - scrubbed.current < scrubEvery) return;
+    clearTimeout(last.current);
+    if (now - scrubbed.current < scrubEvery) {
+      last.current = setTimeout(() => scrub(sample), scrubEvery); // the last place is heard as well, and played on from
+      return;
+    }
     scrubbed.current = now;
     if (playing && !quiet.current) void player.playReel(view.id, sample, manner);
     else tryOut(sample, { half: false, until: Math.round(sample + view.head.sampleRate * scrubSeconds), lane: heard });
   };
   const wasPlaying = useRef(false);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   useEffect(() => {
+    if (wasPlaying.current && !playing && quiet.current && goesOn.current) playFrom(store.getState().stands);
     // Where playing ended, the shuttle stays.
     if (wasPlaying.current && !playing && !quiet.current) store.setState((s) => ({ stands: player.snapshot().position || s.stands }));
     wasPlaying.current = playing;

@@ -4,7 +4,7 @@ import { Link, useNavigate } from "react-router";
 import { api, ok } from "../../api/client";
 import { useDo, useProduction } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
-import { Header } from "../../ui/header";
+import { Header } from "../../shell/header";
 
 /** What stands where a reel would be, before there is one. */
 export function NoReel({ production: id }: { production: string }) {

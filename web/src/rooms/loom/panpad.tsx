@@ -7,6 +7,7 @@ import { level, thinned } from "./curves";
 import { hasRoom } from "./formats";
 import { Kept } from "./kept";
 import { figure, gains } from "./numbers";
+import { useAhead } from "../../ui/ahead";
 
 const sideways = (x: number) => `${Math.round(Math.abs(x) * 100)} ${x < 0 ? "left" : x > 0 ? "right" : "middle"}`;
 const depth = (y: number) => `${Math.round(Math.abs(y) * 100)} ${y < 0 ? "back" : "front"}`;
@@ -239,10 +240,8 @@ function Opened({ view, track, playingAt, onDo }: Props) {
 
 /** Pan between left and right, or the balance of a pair. */
 export function PanSlider({ pan, onPan }: { pan: number; onPan: (pan: number) => Promise<ReelView | undefined> }) {
-  const [at, setAt] = useState(pan);
-  const keep = () => {
-    if (at !== pan) void onPan(at).then((done) => done || setAt(pan));
-  };
+  const { shown: at, show, send } = useAhead(pan, onPan);
+  const keep = () => send(at);
   return (
     <>
       <input
@@ -253,7 +252,7 @@ export function PanSlider({ pan, onPan }: { pan: number; onPan: (pan: number) =>
         value={at}
         aria-label="Pan"
         className="w-32 accent-act"
-        onChange={(e) => setAt(Math.abs(Number(e.target.value)) < 0.03 ? 0 : Number(e.target.value))}
+        onChange={(e) => show(Math.abs(Number(e.target.value)) < 0.03 ? 0 : Number(e.target.value))}
         onPointerUp={keep}
         onKeyUp={keep}
         onBlur={keep}
@@ -314,7 +313,7 @@ export function PlaceCard(p: Props) {
     <div className="flex flex-col gap-2">
       <b>{track.name}</b>
       <span className="flex items-center gap-2">
-        <PanSlider key={track.feed.pan} pan={track.feed.pan} onPan={(pan) => set({ pan })} />
+        <PanSlider pan={track.feed.pan} onPan={(pan) => set({ pan })} />
       </span>
       {track.labels.length !== 2 && hasRoom(stem?.labels ?? []) && (
         <button className="pill h-7 self-start px-3" onClick={() => void set({ placed: true, front: track.feed.front ?? 1 })}>

@@ -40,7 +40,8 @@ export function PicturePane(p: {
       return;
     }
     const follow = () => {
-      const to = (positionOf(view.id, p.at) - start) / sampleRate;
+      if (v.seeking) return; // where it goes was told already
+      const to = (positionOf(view.id, p.at) - start) / sampleRate - player.latency();
       if (to < 0 || to > v.duration) {
         v.pause();
         return;

@@ -3,7 +3,7 @@ import { useParams } from "react-router";
 
 import type { ReelView } from "../../api/client";
 import { useProduction, useReelAtHand, useReelEdits } from "../../api/hooks";
-import { Header } from "../../ui/header";
+import { Header } from "../../shell/header";
 import { Missing } from "../../ui/missing";
 import { Loom } from "./loom";
 import { ReelMenu } from "./reels";

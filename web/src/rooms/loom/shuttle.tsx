@@ -78,7 +78,6 @@ export function Shuttle(p: {
   onLists: (l: ListName) => void;
 }) {
   const { view } = p;
-  const gaps = usePlayer((s) => s.gaps);
   const lost = usePlayer((s) => s.lost);
   const out = view.adrift.length;
   return (
@@ -197,9 +196,6 @@ export function Shuttle(p: {
         </span>
       )}
       {lost && <span className="text-[13px] font-semibold text-wrong">The connection was lost; picking up…</span>}
-      {!lost && gaps > 0 && (
-        <span className="text-[13px] text-wrong">The connection was too slow {gaps === 1 ? "once" : `${gaps} times`}</span>
-      )}
       <div className="ml-auto flex min-w-0 items-center gap-2.5 max-[900px]:gap-1">
         {out > 0 && (
           <button className="pill border-wrong text-wrong" onClick={() => p.onLists("sync")}>

@@ -6,7 +6,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import { api, ok, type Packaging, type Print } from "../../api/client";
 import { useDo, usePrints, useProduction, useReel, useReelEdits, useReels, useSpecs } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
-import { Header } from "../../ui/header";
+import { Header } from "../../shell/header";
 import { Missing } from "../../ui/missing";
 import { Removal } from "../../ui/removal";
 import { timeOrDay } from "../../ui/when";

@@ -8,7 +8,7 @@ import { parse, stringify } from "yaml";
 import { api, base, ok, Problem, type SpecText } from "../../api/client";
 import { useDo, useProduction, useReel } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
-import { Header } from "../../ui/header";
+import { Header } from "../../shell/header";
 import { Missing } from "../../ui/missing";
 import { tell, tellError } from "../../ui/notices";
 import { dayAndTime } from "../../ui/when";

@@ -6,7 +6,7 @@ import { api, ok, type Production } from "../../api/client";
 import { useDo, useProductions } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
-import { Header } from "../../ui/header";
+import { Header } from "../../shell/header";
 import { Missing } from "../../ui/missing";
 import { rateName, rates } from "../../ui/rates";
 import { Small } from "../../ui/small";

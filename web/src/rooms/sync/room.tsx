@@ -4,7 +4,7 @@ import { useLocation, useNavigate, useParams } from "react-router";
 import { api, ok, type FrameRate, type SyncMethod, type Take } from "../../api/client";
 import { isOpen, useDo, useMatches, useProduction, useTakeHistory, useTakes, useWork } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
-import { Header } from "../../ui/header";
+import { Header } from "../../shell/header";
 import { Missing } from "../../ui/missing";
 import { useActions } from "../../ui/keys";
 import { takeOf, takeTitle } from "../takes/list";

@@ -5,10 +5,11 @@ import { useState } from "react";
 import { api, ok, type CardEntry } from "../../api/client";
 import { useDo } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
+import { type Dropped, fromFolder, takenIn } from "../../shell/dropped";
 import { Dialog } from "../../ui/dialog";
 
 /** Where files come in: from this computer, or from a card on the server. */
-export function BringIn(p: { production: string; open: boolean; onOpenChange: (open: boolean) => void; onFiles: (files: File[]) => void }) {
+export function BringIn(p: { production: string; open: boolean; onOpenChange: (open: boolean) => void; onBring: (d: Dropped) => void }) {
   const cards = useQuery({ queryKey: ["cards"], enabled: p.open, queryFn: () => ok(api.GET("/cards")) });
   const [card, setCard] = useState("");
   const chosen = card || cards.data?.[0] || "";
@@ -29,15 +30,33 @@ export function BringIn(p: { production: string; open: boolean; onOpenChange: (o
           type="file"
           multiple
           className="sr-only"
-          accept=".wav,.wave,.bwf,.rf64,.aif,.aiff,.aifc,.flac,.mov,.mp4,.m4v,.mkv,.mxf,audio/*,video/*"
+          accept={[...takenIn, "audio/*", "video/*"].join()}
           onChange={(e) => {
-            p.onFiles([...(e.target.files ?? [])]);
+            p.onBring({ files: [...(e.target.files ?? [])], left: 0, unread: 0 });
             e.target.value = "";
             p.onOpenChange(false);
           }}
           onDrop={(e) => e.stopPropagation()}
         />
       </label>
+      <p className="-mt-3 mb-5 text-center text-[13px] text-muted">
+        A whole card, with its folders?{" "}
+        <label className="cursor-pointer font-semibold text-ink underline focus-within:outline-2">
+          Choose its folder
+          <input
+            type="file"
+            multiple
+            className="sr-only"
+            ref={(el) => el?.setAttribute("webkitdirectory", "")}
+            onChange={(e) => {
+              p.onBring(fromFolder([...(e.target.files ?? [])]));
+              e.target.value = "";
+              p.onOpenChange(false);
+            }}
+          />
+        </label>
+        , or drop it in the room.
+      </p>
       {cards.data?.length === 0 && (
         <p className="text-muted">No card is set up on this server. Whoever runs it can add one: --card NAME=FOLDER.</p>
       )}

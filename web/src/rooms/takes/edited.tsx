@@ -12,10 +12,11 @@ export function Edited(p: {
   suggestions?: string;
   maxLength?: number;
 }) {
-  const { draft, begin, field } = useDraft(p.value, p.onKeep);
+  const { draft, begin, field, stands } = useDraft(p.value, p.onKeep);
   if (draft === null) {
     return (
       <button
+        ref={stands}
         className={`group flex max-w-full cursor-text items-center gap-1.5 ${p.className ?? ""}`}
         onClick={begin}
         aria-label={`${p.label}: ${p.value || p.empty}`}

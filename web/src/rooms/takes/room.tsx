@@ -7,7 +7,7 @@ import { api, base, ok, Problem, type Take } from "../../api/client";
 import { useDo, useProduction, useTakeHistory, useTakes } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { player, usePlayer } from "../../listen/player";
-import { Header } from "../../ui/header";
+import { Header } from "../../shell/header";
 import { Missing } from "../../ui/missing";
 import { useActions } from "../../ui/keys";
 import { tell } from "../../ui/notices";
@@ -16,8 +16,9 @@ import { BringIn } from "./bringin";
 import { TakeList, takeOf } from "./list";
 import { SeveralTakes } from "./several";
 import { StemsDialog } from "./stems";
-import { useUploads } from "./uploads";
-import { WorkPanel } from "./work";
+import { droppedWords, entriesOf, readDropped, type Dropped } from "../../shell/dropped";
+import { uploads } from "../../shell/uploads";
+import { WorkPanel } from "../../shell/work";
 import { many } from "../../ui/words";
 
 /** Takes: what was received, and what is on each channel? */
@@ -26,7 +27,11 @@ export function TakesRoom() {
   const go = useNavigate();
   const production = useProduction(id);
   const takes = useTakes(id);
-  const uploads = useUploads(id);
+  const bring = (d: Dropped) => {
+    uploads.add(id, d.files);
+    const words = droppedWords(d);
+    if (words) tell(words, d.files.length === 0);
+  };
   const [bringing, setBringing] = useState(false);
   const [over, setOver] = useState(false);
   const again = [keysOf.takes(id)];
@@ -65,7 +70,7 @@ export function TakesRoom() {
       onDrop={(e) => {
         e.preventDefault();
         setOver(false);
-        uploads.add([...e.dataTransfer.files]);
+        void readDropped(entriesOf(e.dataTransfer)).then(bring);
       }}
     >
       <Header production={production.data} history={history} />
@@ -74,7 +79,7 @@ export function TakesRoom() {
           <TakeList takes={list} shown={shown?.id} chosen={chosen} onChoose={choose} onBringIn={() => setBringing(true)}>
             <RoomMenu production={id} />
           </TakeList>
-          <WorkPanel production={id} uploads={uploads} />
+          <WorkPanel production={id} />
         </aside>
         <main className="min-w-0 grow">
           <Missing of={[production, takes]} />
@@ -95,7 +100,7 @@ export function TakesRoom() {
           )}
         </main>
       </div>
-      <BringIn production={id} open={bringing} onOpenChange={setBringing} onFiles={uploads.add} />
+      <BringIn production={id} open={bringing} onOpenChange={setBringing} onBring={bring} />
       {over && (
         <div
           className="pointer-events-none absolute inset-3 z-30 flex items-center justify-center rounded-2xl border-2 border-dashed

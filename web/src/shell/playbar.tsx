@@ -1,9 +1,57 @@
-import { usePlayer } from "../listen/player";
 import { DropdownMenu } from "radix-ui";
 
-import { decimal } from "./figures";
+import { dimDB, lowestDB, output, useOutput } from "../listen/output";
+import { player, usePlayer } from "../listen/player";
+import { decimal } from "../ui/figures";
+import { keyOf, keySign, useActions } from "../ui/keys";
+import { useRemembered } from "../ui/remembered";
+import { many } from "../ui/words";
 import { scaleOf, scales } from "./programme";
-import { useRemembered } from "./remembered";
+
+/** Level, dim and mono of all that sounds, and dropouts where there were any. */
+export function PlayBar() {
+  const gaps = usePlayer((s) => s.gaps);
+  const o = useOutput();
+  useActions({ dim: () => output.set({ dim: !o.dim }) });
+  const turn = (on: boolean, name: string, title: string, onClick: () => void) => (
+    <button
+      className={`h-6 cursor-pointer rounded-full border px-2 text-[12px] ${on ? "border-ink bg-ink text-ground" : "border-line bg-paper text-muted hover:text-ink"}`}
+      aria-pressed={on}
+      title={title}
+      onClick={onClick}
+    >
+      {name}
+    </button>
+  );
+  return (
+    <div className="flex shrink-0 items-center gap-1.5 max-[700px]:hidden" role="group" aria-label="Listening">
+      {gaps > 0 && (
+        <button
+          className="h-6 cursor-pointer text-[12px] text-muted underline decoration-dotted underline-offset-2"
+          title="The connection was too slow for what plays. Press to put this away"
+          onClick={() => player.clearGaps()}
+        >
+          {many(gaps, "dropout")}
+        </button>
+      )}
+      <input
+        type="range"
+        className="h-6 w-16 accent-ink"
+        min={lowestDB}
+        max={0}
+        step={1}
+        value={o.dB}
+        aria-label="Level of the loudspeakers"
+        aria-valuetext={o.dB <= lowestDB ? "off" : `${o.dB} dB`}
+        title={`Level of the loudspeakers: ${o.dB <= lowestDB ? "off" : `${o.dB} dB`.replace("-", "−")}. Nothing that is printed changes. Press twice for 0 dB`}
+        onChange={(e) => output.set({ dB: Number(e.target.value) })}
+        onDoubleClick={() => output.set({ dB: 0 })}
+      />
+      {turn(o.dim, "Dim", `Softer by ${-dimDB} dB, and back (${keySign(keyOf("dim"))})`, () => output.set({ dim: !o.dim }))}
+      {turn(o.mono, "Mono", "Both sides added up, whatever plays; nothing that is printed changes", () => output.set({ mono: !o.mono }))}
+    </div>
+  );
+}
 
 /** What is heard, measured while it is heard: since playing began, or since something else is listened to. */
 export function LiveStrip() {

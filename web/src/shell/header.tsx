@@ -1,12 +1,11 @@
 import { Moon, Redo2, Undo2, Sun } from "lucide-react";
 import { useState, type ReactNode } from "react";
-import { Link, NavLink } from "react-router";
+import { Link, NavLink, useLocation } from "react-router";
 
-import { usePlayer } from "../listen/player";
-import { keyOf, keySign, useActions, useKeys } from "./keys";
+import { keyOf, keySign, useActions, useKeys } from "../ui/keys";
 import { KeysDialog } from "./keysdialog";
-import { LiveStrip } from "./livestrip";
-import { toggleLight, useLight } from "./light";
+import { toggleLight, useLight } from "../ui/light";
+import { useTitle } from "./title";
 
 export type History = { undo: string; redo: string; onUndo: () => void; onRedo: () => void };
 
@@ -31,7 +30,7 @@ export function Header(p: {
   const [keysOpen, setKeysOpen] = useState(false);
   useKeys();
   const h = p.history;
-  const live = usePlayer((x) => x.playing !== null && x.loudness !== null); // then the room is its
+  useTitle(useLocation().pathname, p.production?.name, p.reel?.name);
   useActions({
     keys: () => setKeysOpen(true),
     light: toggleLight,
@@ -91,7 +90,6 @@ export function Header(p: {
         ))}
       </nav>
       <div className="flex min-w-0 items-center justify-end gap-2">
-        <LiveStrip />
         {p.children}
         {h && (
           <>
@@ -101,8 +99,8 @@ export function Header(p: {
               onClick={h.onUndo}
               title={h.undo ? `Undo: ${h.undo} (${keySign(keyOf("undo"))})` : "Nothing to undo"}
             >
-              <Undo2 size={15} className={`shrink-0 ${live ? "min-[1500px]:hidden" : "min-[901px]:hidden"}`} />
-              <span className={`truncate ${live ? "max-[1499px]:sr-only" : "max-[900px]:sr-only"}`}>
+              <Undo2 size={15} className="shrink-0 min-[901px]:hidden" />
+              <span className="truncate max-[900px]:sr-only">
                 Undo{h.undo && ": "}
                 <b className="font-semibold">{h.undo}</b>
               </span>

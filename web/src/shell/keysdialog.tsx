@@ -1,8 +1,8 @@
 import { useState } from "react";
 
-import { Dialog } from "./dialog";
-import { actions, keyOf, keySign, pressed, resetKeys, setKey, useKeys, type ActionID } from "./keys";
-import { tell } from "./notices";
+import { Dialog } from "../ui/dialog";
+import { actions, keyOf, keySign, pressed, resetKeys, setKey, useKeys, type ActionID } from "../ui/keys";
+import { tell } from "../ui/notices";
 
 const rooms = {
   everywhere: "Everywhere",
@@ -52,6 +52,7 @@ export function KeysDialog({ open, onOpenChange }: { open: boolean; onOpenChange
       title="Keys"
       about="Press a key's button, then the key you would rather use. Changes are kept in this browser."
       wide="huge"
+      holds={() => waiting !== null}
     >
       <div className="flex gap-8">
         <div className="flex grow basis-0 flex-col gap-5">

@@ -2,12 +2,12 @@ import { useQuery } from "@tanstack/react-query";
 import { RotateCw, Trash2, X } from "lucide-react";
 import { useState } from "react";
 
-import { api, base, ok, type Work } from "../../api/client";
-import { isOpen, useDo, useWork } from "../../api/hooks";
-import { keysOf } from "../../api/keys";
-import { Small } from "../../ui/small";
-import { Bar } from "../../ui/bar";
-import type { Uploads } from "./uploads";
+import { api, base, ok, type Work } from "../api/client";
+import { isOpen, useDo, useWork } from "../api/hooks";
+import { keysOf } from "../api/keys";
+import { Small } from "../ui/small";
+import { Bar } from "../ui/bar";
+import { uploads, useUploads, type UploadItem } from "./uploads";
 
 const doing = {
   import: "reading",
@@ -25,9 +25,20 @@ const doing = {
   level: "levelling",
 } as const;
 
-/** Long work on takes: uploads, imports, batches of files, each with its progress, what it made, and what went wrong with the reason. */
-export function WorkPanel({ production, uploads }: { production: string; uploads: Uploads }) {
+const wrote = new Set<Work["kind"]>(["unravel", "ply", "list", "level"]);
+
+/** Whether there is anything to show: on its way, under way, gone wrong, or written for download. */
+export const anythingOf = (work: Work[], sent: readonly UploadItem[]) =>
+  sent.length > 0 ||
+  work.some((w) => isOpen(w) || w.state === "failed" || w.offer === "again" || (w.state === "done" && wrote.has(w.kind)));
+
+/**
+ * Uploads, and long work on takes: imports, batches of files, each with its progress, what it made, and what went wrong with the reason;
+ * the whole of it has the prints as well.
+ */
+export function WorkPanel({ production, whole }: { production: string; whole?: boolean }) {
   const work = useWork(production);
+  const items = useUploads(production);
   const [hidden, setHidden] = useState<Set<string>>(new Set());
   const cancel = useDo((id: string) => ok(api.POST("/work/{work}/cancel", { params: { path: { work: id } } })), [keysOf.work(production)]);
   const retry = useDo((id: string) => ok(api.POST("/work/{work}/retry", { params: { path: { work: id } } })), [keysOf.work(production)]);
@@ -36,20 +47,18 @@ export function WorkPanel({ production, uploads }: { production: string; uploads
     [keysOf.work(production)],
   );
   const remove = useDo((id: string) => ok(api.DELETE("/work/{work}", { params: { path: { work: id } } })), [keysOf.work(production)]);
-  const imports = work.data?.filter((w) => w.kind !== "print" && w.state !== "arriving") ?? [];
+  const imports = work.data?.filter((w) => (whole || w.kind !== "print") && w.state !== "arriving") ?? [];
   const twins = imports.filter((w) => w.offer === "again");
-  const written = imports.filter(
-    (w) => w.state === "done" && (w.kind === "unravel" || w.kind === "ply" || w.kind === "list" || w.kind === "level") && !hidden.has(w.id),
-  );
+  const written = imports.filter((w) => w.state === "done" && wrote.has(w.kind) && !hidden.has(w.id));
   const open = imports.filter(isOpen).reverse();
   const failed = imports.filter((w) => w.state === "failed");
-  const problems = uploads.items.filter((u) => u.state === "failed" || u.state === "interrupted");
-  const sending = uploads.items.filter((u) => u.state === "sending" || u.state === "waiting");
-  if (open.length + failed.length + written.length + twins.length + uploads.items.length === 0) return null;
+  const problems = items.filter((u) => u.state === "failed" || u.state === "interrupted");
+  const sending = items.filter((u) => u.state === "sending" || u.state === "waiting");
+  if (open.length + failed.length + written.length + twins.length + items.length === 0) return null;
   return (
     <section
-      className="max-h-[45%] shrink-0 overflow-auto border-t border-line bg-paper px-4 py-2.5 text-[13px]"
-      aria-label="Work on takes"
+      className={`shrink-0 text-[13px] ${whole ? "mt-4" : "max-h-[45%] overflow-auto border-t border-line bg-paper px-4 py-2.5"}`}
+      aria-label={whole ? "Under way" : "Work on takes"}
     >
       {problems.map((u) => (
         <div key={u.id} className="flex items-start gap-1 py-1.5">

@@ -1,0 +1,44 @@
+import { beforeEach, describe, expect, it, vi } from "vitest";
+
+import { gainOf } from "./output";
+
+describe("the level of all that sounds", () => {
+  beforeEach(() => {
+    localStorage.clear();
+    vi.resetModules();
+  });
+
+  it("is a gain in dB, softer while it is dimmed, and nothing at its lowest", () => {
+    expect(gainOf({ dB: 0, dim: false, mono: false })).toBe(1);
+    expect(gainOf({ dB: -6, dim: true, mono: true })).toBeCloseTo(10 ** (-26 / 20), 12);
+    expect(gainOf({ dB: -60, dim: false, mono: false })).toBe(0);
+  });
+
+  it("is remembered, but for dim and mono, and acts on what plays", async () => {
+    const { output } = await import("./output");
+    const node = {
+      gain: { value: 0, setTargetAtTime: vi.fn() },
+      context: { currentTime: 3 },
+      connect: vi.fn(),
+      channelCount: 0,
+      channelCountMode: "",
+    };
+    const from = { connect: vi.fn() };
+    output.join({ createGain: () => node, destination: "loudspeakers" } as never, from as never);
+    expect(from.connect).toHaveBeenCalledWith(node);
+    expect(node.connect).toHaveBeenCalledWith("loudspeakers");
+    expect(node).toMatchObject({ channelCount: 2, channelCountMode: "explicit" });
+    output.set({ dB: -10, dim: true, mono: true });
+    expect(node.channelCount).toBe(1);
+    expect(node.gain.setTargetAtTime).toHaveBeenCalledWith(10 ** (-30 / 20), 3, expect.any(Number));
+    vi.resetModules();
+    const again = await import("./output");
+    expect(again.output.snapshot()).toEqual({ dB: -10, dim: false, mono: false });
+  });
+
+  it("is as it is where the browser remembers nonsense", async () => {
+    localStorage.setItem("loom.sound", '{"dB":"loud"}');
+    const { output } = await import("./output");
+    expect(output.snapshot().dB).toBe(0);
+  });
+});
