@@ -334,7 +334,7 @@ func (c CutClips) Plan(r *Reel, _ Known) (Change, string, error) {
 		d.clips.put(later.ID, later)
 	}
 	if did == 0 {
-		return Change{}, "", fault.New(fault.BadInput, "The shuttle does not stand inside a chosen clip; put it where the cut is to be")
+		return Change{}, "", fault.New(fault.BadInput, "The playhead does not stand inside a chosen clip; put it where the cut is to be")
 	}
 	return d.finish(), "cut " + name, nil
 }

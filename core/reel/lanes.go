@@ -116,7 +116,7 @@ func (c CutLane) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	clip, err := d.lanes(c.Clip, c.Channel, func(clip Clip, l *Lane) error {
 		if !inside(clip, c.At) {
-			return fault.New(fault.BadInput, "The shuttle does not stand inside %s", clip.Name)
+			return fault.New(fault.BadInput, "The playhead does not stand inside %s", clip.Name)
 		}
 		l.Cuts = append(slices.Clone(l.Cuts), clip.Frame(c.At))
 		slices.Sort(l.Cuts)

@@ -912,6 +912,9 @@ type SpecVersion struct {
 // SplitClipCommand SplitClip makes one clip for each channel or pair of a multichannel clip, on new tracks below its own, tied to each other. Nothing that is heard changes where the track is loose; a bonded set is no longer one then.
 type SplitClipCommand = reel.Sent
 
+// Standing defines model for Standing.
+type Standing = store.Standing
+
 // Stem defines model for Stem.
 type Stem = reel.Stem
 
@@ -1673,6 +1676,9 @@ type ServerInterface interface {
 
 	// (POST /productions/{production}/report)
 	ReadReport(c *gin.Context, production ProductionID)
+
+	// (GET /productions/{production}/standing)
+	GetStanding(c *gin.Context, production ProductionID)
 
 	// (GET /productions/{production}/stems)
 	GetStems(c *gin.Context, production ProductionID)
@@ -2712,6 +2718,31 @@ func (siw *ServerInterfaceWrapper) ReadReport(c *gin.Context) {
 	}
 
 	siw.Handler.ReadReport(c, production)
+}
+
+// GetStanding operation middleware
+func (siw *ServerInterfaceWrapper) GetStanding(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetStanding(c, production)
 }
 
 // GetStems operation middleware
@@ -5287,6 +5318,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/productions/:production", wrapper.RemoveProduction)
 	router.GET(options.BaseURL+"/productions/:production", wrapper.GetProduction)
 	router.PATCH(options.BaseURL+"/productions/:production", wrapper.RenameProduction)
+	router.GET(options.BaseURL+"/productions/:production/standing", wrapper.GetStanding)
 	router.PUT(options.BaseURL+"/productions/:production/pattern", wrapper.BeginWith)
 	router.GET(options.BaseURL+"/productions/:production/takes", wrapper.ListTakes)
 	router.POST(options.BaseURL+"/productions/:production/takes/undo", wrapper.UndoTakeEdit)

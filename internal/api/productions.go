@@ -143,3 +143,9 @@ func (s *Server) ImportFromCard(c *gin.Context, id ProductionID) {
 	}
 	c.JSON(http.StatusAccepted, ids)
 }
+
+// GetStanding tells what a production is at.
+func (s *Server) GetStanding(c *gin.Context, id ProductionID) {
+	standing, err := s.Store.Standing(c, id)
+	s.answer(c, http.StatusOK, standing, err)
+}

@@ -1,28 +1,41 @@
-import { lazy, Suspense, useEffect } from "react";
+import { lazy, Suspense, useEffect, useState } from "react";
 import { BrowserRouter, Link, Navigate, Route, Routes, useLocation, useParams } from "react-router";
 
 import { useReels } from "./api/hooks";
 import { player } from "./listen/player";
-import { LoomRoom } from "./rooms/loom/room";
-import { NoReel } from "./rooms/loom/noreel";
-import { PrintRoom } from "./rooms/print/room";
 import { ProductionsPage } from "./rooms/productions/page";
-import { SyncRoom } from "./rooms/sync/room";
-import { TakesRoom } from "./rooms/takes/room";
 import { Boundary } from "./ui/boundary";
+import { useActions } from "./ui/keys";
 import { Header } from "./shell/header";
 import { Missing } from "./ui/missing";
 import { Foot } from "./shell/foot";
-import { Palette } from "./shell/palette";
-import { QueuePage } from "./shell/queuepage";
-import { Notices } from "./ui/notices";
+import { useNotices } from "./ui/notices";
 
+/** Rooms come when they are gone into, so that the first page is there at once; the rest is fetched while nothing else is. */
+const parts = {
+  takes: () => import("./rooms/takes/room"),
+  sync: () => import("./rooms/sync/room"),
+  loom: () => import("./rooms/loom/room"),
+  noReel: () => import("./rooms/loom/noreel"),
+  gauge: () => import("./rooms/gauge/room"),
+  gaugeFiles: () => import("./rooms/gauge/files"),
+  print: () => import("./rooms/print/room"),
+  queue: () => import("./shell/queuepage"),
+};
+const TakesRoom = lazy(async () => ({ default: (await parts.takes()).TakesRoom }));
+const SyncRoom = lazy(async () => ({ default: (await parts.sync()).SyncRoom }));
+const LoomRoom = lazy(async () => ({ default: (await parts.loom()).LoomRoom }));
+const NoReel = lazy(async () => ({ default: (await parts.noReel()).NoReel }));
+const GaugeRoom = lazy(async () => ({ default: (await parts.gauge()).GaugeRoom }));
+const GaugeFiles = lazy(async () => ({ default: (await parts.gaugeFiles()).GaugeFiles }));
+const PrintRoom = lazy(async () => ({ default: (await parts.print()).PrintRoom }));
+const QueuePage = lazy(async () => ({ default: (await parts.queue()).QueuePage }));
 /** Its form is large, and few open it. */
 const SpecEditor = lazy(async () => ({ default: (await import("./rooms/print/speceditor")).SpecEditor }));
 
-const GaugeRoom = lazy(async () => ({ default: (await import("./rooms/gauge/room")).GaugeRoom }));
-
-const GaugeFiles = lazy(async () => ({ default: (await import("./rooms/gauge/files")).GaugeFiles }));
+function fetchRest() {
+  for (const load of Object.values(parts)) load().catch(() => undefined); // it is fetched again, and said, when it is needed
+}
 
 /** Where a room needs a reel and the address names none: the first one, or a word on how to get one. */
 function FirstReel({ room }: { room: "loom" | "gauge" | "print" }) {
@@ -52,7 +65,10 @@ function Nowhere() {
 
 export function App() {
   useEffect(() => {
-    const soon = setTimeout(() => player.warm(), 300); // the page comes first
+    const soon = setTimeout(() => {
+      player.warm();
+      fetchRest();
+    }, 300); // the page comes first
     return () => clearTimeout(soon);
   }, []);
   return (
@@ -63,10 +79,28 @@ export function App() {
         </div>
         <Foot />
       </div>
-      <Palette />
+      <Commands />
       <Notices />
     </BrowserRouter>
   );
+}
+
+const Palette = lazy(async () => ({ default: (await import("./shell/palette")).Palette }));
+
+function Commands() {
+  const [open, setOpen] = useState(false);
+  useActions({ commands: () => setOpen(true) });
+  return <Suspense fallback={null}>{open && <Palette onClose={() => setOpen(false)} />}</Suspense>;
+}
+
+const Toasts = lazy(async () => ({ default: (await import("./ui/toasts")).Toasts }));
+
+/** Comes with the first notice, and stays. */
+function Notices() {
+  const some = useNotices().length > 0;
+  const [any, setAny] = useState(false);
+  if (some && !any) setAny(true);
+  return <Suspense fallback={null}>{any && <Toasts />}</Suspense>;
 }
 
 /** Where one is, as far as sound goes: what plays ends where this is left. */
@@ -83,44 +117,25 @@ function Rooms() {
   useEffect(() => () => player.stop(), [place]);
   return (
     <Boundary of={path}>
-      <Routes>
-        <Route path="/" element={<ProductionsPage />} />
-        <Route path="/p/:production" element={<Navigate replace to="takes" />} />
-        <Route path="/p/:production/takes/:take?" element={<TakesRoom />} />
-        <Route path="/p/:production/sync/:take?" element={<SyncRoom />} />
-        <Route path="/p/:production/loom" element={<FirstReel room="loom" />} />
-        <Route path="/p/:production/loom/:reel" element={<LoomRoom />} />
-        <Route path="/p/:production/gauge" element={<FirstReel room="gauge" />} />
-        <Route
-          path="/p/:production/gauge/files/:take?"
-          element={
-            <Suspense fallback={null}>
-              <GaugeFiles />
-            </Suspense>
-          }
-        />
-        <Route
-          path="/p/:production/gauge/:reel"
-          element={
-            <Suspense fallback={null}>
-              <GaugeRoom />
-            </Suspense>
-          }
-        />
-        <Route path="/p/:production/print" element={<FirstReel room="print" />} />
-        <Route path="/p/:production/print/:reel/:print?" element={<PrintRoom />} />
-        <Route path="/p/:production/print/:reel/desk/:receipt" element={<PrintRoom />} />
-        <Route
-          path="/p/:production/print/:reel/spec/:spec"
-          element={
-            <Suspense fallback={null}>
-              <SpecEditor />
-            </Suspense>
-          }
-        />
-        <Route path="/p/:production/queue" element={<QueuePage />} />
-        <Route path="*" element={<Nowhere />} />
-      </Routes>
+      <Suspense fallback={null}>
+        <Routes>
+          <Route path="/" element={<ProductionsPage />} />
+          <Route path="/p/:production" element={<Navigate replace to="takes" />} />
+          <Route path="/p/:production/takes/:take?" element={<TakesRoom />} />
+          <Route path="/p/:production/sync/:take?" element={<SyncRoom />} />
+          <Route path="/p/:production/loom" element={<FirstReel room="loom" />} />
+          <Route path="/p/:production/loom/:reel" element={<LoomRoom />} />
+          <Route path="/p/:production/gauge" element={<FirstReel room="gauge" />} />
+          <Route path="/p/:production/gauge/files/:take?" element={<GaugeFiles />} />
+          <Route path="/p/:production/gauge/:reel" element={<GaugeRoom />} />
+          <Route path="/p/:production/print" element={<FirstReel room="print" />} />
+          <Route path="/p/:production/print/:reel/:print?" element={<PrintRoom />} />
+          <Route path="/p/:production/print/:reel/desk/:receipt" element={<PrintRoom />} />
+          <Route path="/p/:production/print/:reel/spec/:spec" element={<SpecEditor />} />
+          <Route path="/p/:production/queue" element={<QueuePage />} />
+          <Route path="*" element={<Nowhere />} />
+        </Routes>
+      </Suspense>
     </Boundary>
   );
 }

@@ -2,6 +2,7 @@
 export const keysOf = {
   productions: ["productions"] as const,
   production: (id: string) => ["production", id] as const,
+  standing: (production: string) => ["work", production, "standing"] as const, // of the production's work, so that it follows
   takes: (production: string) => ["takes", production] as const,
   work: (production: string) => ["work", production] as const,
   reels: (production: string) => ["reels", production] as const,

@@ -39,6 +39,24 @@ export interface paths {
         patch: operations["renameProduction"];
         trace?: never;
     };
+    "/productions/{production}/standing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        get: operations["getStanding"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/productions/{production}/pattern": {
         parameters: {
             query?: never;
@@ -1674,6 +1692,34 @@ export interface components {
             beginsAs?: string;
             /** Format: date-time */
             createdAt: string;
+        };
+        Standing: {
+            takes: number;
+            /** @description Takes with sound that have no timecode and are tied to nothing */
+            unplaced: number;
+            /** @description Takes of files that could be saved in part only */
+            damaged: number;
+            reels: {
+                id: string;
+                name: string;
+                /** Format: date-time */
+                changedAt: string;
+                changedBy: string;
+            }[];
+            delivery?: {
+                print: string;
+                reel: string;
+                reelName: string;
+                /** Format: date-time */
+                at: string;
+                /** @enum {string} */
+                verdict: "accepted" | "refused" | "unchecked";
+            };
+            /** @description Pieces of work that wait or are under way */
+            working: number;
+            failed: number;
+            /** @description Who has changed something in the last seven days, the latest first */
+            people: string[];
         };
         NewProduction: {
             name: string;
@@ -4277,6 +4323,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Production"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getStanding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What a production is at */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Standing"];
                 };
             };
             default: components["responses"]["Failure"];

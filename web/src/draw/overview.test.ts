@@ -1,6 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 
-import { extent, levelFor, onOverview } from "./overview";
+import { extent, levelFor, onOverview, Overviews } from "./overview";
 
 /** A server with a two-channel take whose bin n reaches from −n to n+1 on channel 0, twice that on channel 1. */
 function serve() {
@@ -35,8 +35,8 @@ describe("overviews", () => {
     expect(extent("a", 2, 1, 0, 0, 128 * 4)).toBeNull();
     await arrived();
     expect(fetch).toHaveBeenCalledTimes(1);
-    expect(extent("a", 2, 0, 0, 0, 128 * 4)).toEqual({ low: -3 / 32767, high: 4 / 32767 });
-    expect(extent("a", 2, 1, 0, 128, 256)).toEqual({ low: -2 / 32767, high: 4 / 32767 });
+    expect(extent("a", 2, 0, 0, 0, 128 * 4)).toEqual({ low: -3 / 32767, high: 4 / 32767, mean: 2.5 / 32767 });
+    expect(extent("a", 2, 1, 0, 128, 256)).toEqual({ low: -2 / 32767, high: 4 / 32767, mean: 4 / 32767 });
   });
 
   it("reads over the edge of a chunk, and ends with the take", async () => {
@@ -45,7 +45,52 @@ describe("overviews", () => {
     await arrived();
     extent("b", 2, 0, 0, ...edge);
     await arrived();
-    expect(extent("b", 2, 0, 0, ...edge)).toEqual({ low: -8192 / 32767, high: 8193 / 32767 });
+    expect(extent("b", 2, 0, 0, ...edge)).toMatchObject({ low: -8192 / 32767, high: 8193 / 32767 });
     expect(extent("b", 2, 0, 0, 9999 * 128, 20000 * 128)!.high).toBe(10000 / 32767);
+  });
+});
+
+describe("what is kept of overviews", () => {
+  const kept = (most: number) => {
+    let clock = 0;
+    const asked: string[] = [];
+    const overviews = new Overviews(
+      (path) => {
+        asked.push(path);
+        return Promise.resolve(new ArrayBuffer(1000));
+      },
+      () => clock,
+      most,
+    );
+    return { overviews, asked, wait: (ms: number) => (clock += ms), settled: () => new Promise((done) => setTimeout(done)) };
+  };
+
+  it("fetches what is in view once, however much that is", async () => {
+    const { overviews, asked, wait, settled } = kept(100_000); // room for a hundred
+    for (let frame = 0; frame < 120; frame++) {
+      for (let take = 0; take < 501; take++) overviews.chunk(`t${take}`, 2, 0);
+      wait(16);
+      await settled();
+    }
+    expect(asked).toHaveLength(501);
+    expect(overviews.chunk("t0", 2, 0)).toBeInstanceOf(Int16Array);
+  });
+
+  it("lets go of what was not drawn for longest, and has it again when it is drawn again", async () => {
+    const { overviews, asked, wait, settled } = kept(10_000);
+    for (let take = 0; take < 10; take++) {
+      overviews.chunk(`t${take}`, 0, 0);
+      await settled();
+      wait(1000);
+    }
+    overviews.chunk("t0", 0, 0); // drawn again
+    overviews.chunk("new", 0, 0);
+    await settled();
+    expect(asked).toHaveLength(11);
+    expect(overviews.chunk("t0", 0, 0)).not.toBeNull();
+    expect(overviews.chunk("t1", 0, 0)).toBeNull();
+    await settled();
+    expect(overviews.chunk("t1", 0, 0)).not.toBeNull();
+    expect(asked).toHaveLength(12);
   });
 });

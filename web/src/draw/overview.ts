@@ -4,44 +4,97 @@ import { base } from "../api/client";
 /** Frames a bin stands for, fine to coarse; as the server has them. */
 export const binFrames = [128, 2048, 32768] as const;
 const chunkBins = 8192;
-/** More chunks than this are not kept. */
-const keep = 400;
+/** Bytes of overviews that are kept. Those in view stay, however many they are. */
+const budget = 96 << 20;
+/** What was drawn so lately is in view, in milliseconds. */
+const inView = 2000;
+/** How many chunks are fetched at once; the rest waits its turn. */
+const parallel = 8;
 
-type Chunk = Int16Array | "waiting" | "failed";
-const chunks = new Map<string, Chunk>();
-const listeners = new Set<() => void>();
+type Chunk = { data: Int16Array | null; used: number };
+
+/** Chunks of overviews, fetched as they are drawn. What was not drawn for longest goes first when there is too much. */
+export class Overviews {
+  private chunks = new Map<string, Chunk>();
+  private waiting: { key: string; path: string }[] = [];
+  private fetching = 0;
+  private bytes = 0;
+  private listeners = new Set<() => void>();
+
+  constructor(
+    private load: (path: string) => Promise<ArrayBuffer>,
+    private now: () => number = () => performance.now(),
+    private most = budget,
+  ) {}
+
+  /** Calls back when more has arrived. */
+  subscribe(f: () => void) {
+    this.listeners.add(f);
+    return () => {
+      this.listeners.delete(f);
+    };
+  }
+
+  /** A chunk of a take; null while it is on its way. */
+  chunk(take: string, level: number, chunk: number): Int16Array | null {
+    const key = `${take}/${level}/${chunk}`;
+    const have = this.chunks.get(key);
+    if (have) {
+      have.used = this.now();
+      return have.data;
+    }
+    this.chunks.set(key, { data: null, used: this.now() });
+    this.waiting.push({ key, path: `/takes/${take}/overview?level=${level}&from=${chunk * chunkBins}&count=${chunkBins}` });
+    this.pump();
+    return null;
+  }
+
+  private pump() {
+    while (this.fetching < parallel && this.waiting.length > 0) {
+      const next = this.waiting.pop()!; // what was asked for last is in view
+      this.fetching++;
+      void this.fetch(next.key, next.path).finally(() => {
+        this.fetching--;
+        this.pump();
+      });
+    }
+  }
+
+  private async fetch(key: string, path: string) {
+    const chunk = this.chunks.get(key);
+    if (!chunk) return;
+    try {
+      chunk.data = new Int16Array(await this.load(path));
+      this.bytes += chunk.data.byteLength;
+      this.letGo();
+    } catch {
+      setTimeout(() => this.chunks.delete(key), 3000); // another drawing tries again
+    }
+    this.listeners.forEach((f) => f());
+  }
+
+  private letGo() {
+    if (this.bytes <= this.most) return;
+    const now = this.now();
+    const old = [...this.chunks].filter(([, c]) => c.data && now - c.used > inView).sort((a, b) => a[1].used - b[1].used);
+    for (const [key, c] of old) {
+      if (this.bytes <= this.most) return;
+      this.bytes -= c.data!.byteLength;
+      this.chunks.delete(key);
+    }
+  }
+}
+
+const overviews = new Overviews(async (path) => {
+  const r = await fetch(base + path);
+  if (!r.ok) throw new Error(String(r.status));
+  return r.arrayBuffer();
+});
 
 /** Calls back when more has arrived. */
-export function onOverview(f: () => void) {
-  listeners.add(f);
-  return () => {
-    listeners.delete(f);
-  };
-}
+export const onOverview = (f: () => void) => overviews.subscribe(f);
 
-async function fetchChunk(key: string, take: string, level: number, chunk: number) {
-  try {
-    const r = await fetch(`${base}/takes/${take}/overview?level=${level}&from=${chunk * chunkBins}&count=${chunkBins}`);
-    if (!r.ok) throw new Error(String(r.status));
-    chunks.set(key, new Int16Array(await r.arrayBuffer()));
-  } catch {
-    chunks.set(key, "failed");
-    setTimeout(() => chunks.delete(key), 3000); // another drawing tries again
-  }
-  listeners.forEach((f) => f());
-}
-
-function chunkOf(take: string, level: number, chunk: number): Int16Array | null {
-  const key = `${take}/${level}/${chunk}`;
-  const have = chunks.get(key);
-  if (have instanceof Int16Array) return have;
-  if (!have) {
-    if (chunks.size >= keep) chunks.delete(chunks.keys().next().value!);
-    chunks.set(key, "waiting");
-    void fetchChunk(key, take, level, chunk);
-  }
-  return null;
-}
+const chunkOf = (take: string, level: number, chunk: number) => overviews.chunk(take, level, chunk);
 
 /** The coarsest resolution that still has a bin or more for each pixel. */
 export function levelFor(framesPerPixel: number): number {
@@ -50,7 +103,10 @@ export function levelFor(framesPerPixel: number): number {
   return level;
 }
 
-export type Extent = { low: number; high: number };
+export type Peaks = { low: number; high: number };
+
+/** mean is what the peaks of the bins are on average, of whichever side is larger. */
+export type Extent = Peaks & { mean: number };
 
 /**
  * Gives the lowest and highest sample of one channel between two frames, full scale 1; null while it is on its way.
@@ -62,6 +118,8 @@ export function extent(take: string, channels: number, channel: number, level: n
   const last = Math.max(first, Math.ceil(to / per) - 1);
   let low = 0;
   let high = 0;
+  let sum = 0;
+  let bins = 0;
   // This is asked for thousands of times in a frame: a chunk is looked up once, however many of its bins are.
   for (let bin = first; bin <= last; ) {
     const chunk = Math.floor(bin / chunkBins);
@@ -69,10 +127,14 @@ export function extent(take: string, channels: number, channel: number, level: n
     if (!data) return null;
     const end = Math.min(last + 1, (chunk + 1) * chunkBins);
     for (let at = ((bin - chunk * chunkBins) * channels + channel) * 2; bin < end && at + 1 < data.length; bin++, at += 2 * channels) {
-      if (data[at]! < low) low = data[at]!;
-      if (data[at + 1]! > high) high = data[at + 1]!;
+      const l = data[at]!;
+      const h = data[at + 1]!;
+      if (l < low) low = l;
+      if (h > high) high = h;
+      sum += Math.max(h, -l);
+      bins++;
     }
     if (bin < end) break; // the take ends here
   }
-  return { low: low / 32767, high: high / 32767 };
+  return { low: low / 32767, high: high / 32767, mean: bins > 0 ? sum / bins / 32767 : 0 };
 }

@@ -112,8 +112,8 @@ class Player {
   }
 
   /** Plays channels of a take (from 0) from a frame on. */
-  playTake(take: string, channels: number[], from: number) {
-    return this.begin({ what: "take", id: take, channels }, from, { do: "take", take, channels });
+  playTake(take: string, channels: number[], from: number, until?: number) {
+    return this.begin({ what: "take", id: take, channels }, from, { do: "take", take, channels, until });
   }
 
   /** Plays a take against its reference, from a frame of the reference on; offset is where the take begins in it. */

@@ -1,4 +1,5 @@
 import { Square } from "lucide-react";
+import { lazy, Suspense } from "react";
 import { Link, useMatch } from "react-router";
 
 import { isOpen, useWork } from "../api/hooks";
@@ -6,8 +7,10 @@ import { player, usePlayer } from "../listen/player";
 import { Bar } from "../ui/bar";
 import { useActions } from "../ui/keys";
 import { many } from "../ui/words";
-import { LiveStrip, PlayBar } from "./playbar";
+import { PlayBar } from "./playbar";
 import { sendingOf, useAllUploads } from "./uploads";
+
+const LiveStrip = lazy(async () => ({ default: (await import("./livestrip")).LiveStrip }));
 
 /** The bar at the foot of every room: what is heard and how loud, what is being sent, and what the server is at work on. */
 export function Foot() {
@@ -28,7 +31,7 @@ export function Foot() {
           <Square size={10} />
         </button>
       )}
-      <LiveStrip />
+      <Suspense fallback={null}>{playing && <LiveStrip />}</Suspense>
       <span className="grow" />
       <Sending />
       {production && <AtWork production={production} />}

@@ -1,11 +1,12 @@
 import { Moon, Redo2, Undo2, Sun } from "lucide-react";
-import { useState, type ReactNode } from "react";
+import { lazy, Suspense, useState, type ReactNode } from "react";
 import { Link, NavLink, useLocation } from "react-router";
 
 import { keyOf, keySign, useActions, useKeys } from "../ui/keys";
-import { KeysDialog } from "./keysdialog";
 import { toggleLight, useLight } from "../ui/light";
 import { useTitle } from "./title";
+
+const KeysDialog = lazy(async () => ({ default: (await import("./keysdialog")).KeysDialog }));
 
 export type History = { undo: string; redo: string; onUndo: () => void; onRedo: () => void };
 
@@ -128,7 +129,7 @@ export function Header(p: {
           <span className="max-[900px]:sr-only">Keys</span> <span className="tc">{keyOf("keys")}</span>
         </button>
       </div>
-      <KeysDialog open={keysOpen} onOpenChange={setKeysOpen} />
+      <Suspense fallback={null}>{keysOpen && <KeysDialog open onOpenChange={setKeysOpen} />}</Suspense>
     </header>
   );
 }

@@ -1,6 +1,7 @@
 import { useState } from "react";
 
 import { Dialog } from "../ui/dialog";
+import { words } from "../ui/explained";
 import { actions, keyOf, keySign, pressed, resetKeys, setKey, useKeys, type ActionID } from "../ui/keys";
 import { tell } from "../ui/notices";
 
@@ -49,12 +50,21 @@ export function KeysDialog({ open, onOpenChange }: { open: boolean; onOpenChange
     <Dialog
       open={open}
       onOpenChange={onOpenChange}
-      title="Keys"
+      title="Keys and words"
       about="Press a key's button, then the key you would rather use. Changes are kept in this browser."
       wide="huge"
       holds={() => waiting !== null}
     >
-      <div className="flex gap-8">
+      <h3 className="mb-1.5 font-bold">Our words</h3>
+      <dl className="mb-6 grid grid-cols-[repeat(auto-fill,minmax(320px,1fr))] gap-x-8 text-[13px]">
+        {Object.entries(words).map(([word, means]) => (
+          <div key={word} className="flex gap-3 border-t border-line py-1">
+            <dt className="w-24 shrink-0 font-semibold">{word}</dt>
+            <dd className="text-muted">{means}</dd>
+          </div>
+        ))}
+      </dl>
+      <div className="flex gap-8 max-[900px]:flex-col">
         <div className="flex grow basis-0 flex-col gap-5">
           {section("everywhere")}
           {section("takes")}

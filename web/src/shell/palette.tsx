@@ -3,7 +3,7 @@ import { useMatch, useNavigate } from "react-router";
 
 import { useProductions, useReels } from "../api/hooks";
 import { Dialog } from "../ui/dialog";
-import { available, keyOf, keySign, perform, useActions, type ActionID } from "../ui/keys";
+import { available, keyOf, keySign, perform, type ActionID } from "../ui/keys";
 
 type Entry = { name: string; about: string; key: string; run: () => void };
 
@@ -15,17 +15,10 @@ export const finds = (text: string, typed: string) =>
     .every((w) => text.toLowerCase().includes(w));
 
 /** Every command that there is at present, and every place to go to, found by name. */
-export function Palette() {
-  const [open, setOpen] = useState(false);
-  useActions({ commands: () => setOpen(true) });
+export function Palette({ onClose }: { onClose: () => void }) {
   return (
-    <Dialog
-      open={open}
-      onOpenChange={setOpen}
-      title="Commands"
-      about="Type a few letters of what you want to do, or of where you want to go."
-    >
-      {open && <Entries onDone={() => setOpen(false)} />}
+    <Dialog open onOpenChange={onClose} title="Commands" about="Type a few letters of what you want to do, or of where you want to go.">
+      <Entries onDone={onClose} />
     </Dialog>
   );
 }

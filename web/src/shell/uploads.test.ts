@@ -28,7 +28,7 @@ describe("an upload that did not come through", () => {
 /** A server that takes files when it is told to. */
 function pretend() {
   const sent: { file: File; options: tus.UploadOptions; abort: ReturnType<typeof vi.fn> }[] = [];
-  const uploads = new Uploads((file, options) => {
+  const uploads = new Uploads(async (file, options) => {
     const abort = vi.fn(() => Promise.resolve());
     return {
       findPreviousUploads: () => Promise.resolve([]),

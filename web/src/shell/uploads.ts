@@ -1,6 +1,6 @@
 // Files on their way to the server, whichever room is open: resumable (tus), several at once, cancelled one by one.
 import { useMemo, useSyncExternalStore } from "react";
-import * as tus from "tus-js-client";
+import type * as tus from "tus-js-client";
 
 import { base } from "../api/client";
 
@@ -19,9 +19,12 @@ const parallel = 2;
 /** Bytes in one request: what a broken connection costs at most. */
 const chunk = 8 << 20;
 
+/** What the server answered where that was the error; null where it was never reached. */
+const answerTo = (error: Error) => (error as Partial<tus.DetailedError>).originalResponse ?? null;
+
 /** Reads the sentence of a refused upload. */
 export function refusal(error: Error): string {
-  const response = error instanceof tus.DetailedError ? error.originalResponse : null;
+  const response = answerTo(error);
   if (!response) return "The connection broke off. What was sent is kept; press Try again to go on from there.";
   const body = response.getBody().trim();
   const m = /^ERR_[A-Z_]+: (.*)$/s.exec(body);
@@ -34,13 +37,13 @@ export type Sender = Pick<tus.Upload, "start" | "abort" | "findPreviousUploads" 
 export class Uploads {
   private items: readonly UploadItem[] = [];
   private listeners = new Set<() => void>();
-  private running = new Map<number, Sender>();
+  private running = new Map<number, Sender | null>(); // null before it has begun
   private files = new Map<number, File>();
   private next = 1;
   /** Called when a file has come to the server whole, with its production. */
   onSent: (production: string) => void = () => undefined;
 
-  constructor(private open: (file: File, options: tus.UploadOptions) => Sender = (file, options) => new tus.Upload(file, options)) {}
+  constructor(private open: (file: File, options: tus.UploadOptions) => Promise<Sender>) {}
 
   subscribe = (f: () => void) => {
     this.listeners.add(f);
@@ -101,20 +104,23 @@ export class Uploads {
   }
 
   private send({ id, production, name }: UploadItem) {
+    this.running.set(id, null);
+    this.change(id, { state: "sending" });
     const ended = (end: () => void) => {
       if (!this.running.delete(id)) return; // it was cancelled
       end();
       this.pump();
     };
-    const upload = this.open(this.files.get(id)!, {
+    const file = this.files.get(id)!;
+    const options: tus.UploadOptions = {
       endpoint: `${base}/uploads/`,
       chunkSize: chunk,
       retryDelays: [0, 1000, 3000, 5000],
       metadata: { filename: name, production },
       removeFingerprintOnSuccess: true,
       onShouldRetry: (error) => {
-        const response = (error as tus.DetailedError).originalResponse;
-        return response === null || response === undefined || response.getStatus() >= 500;
+        const response = answerTo(error);
+        return response === null || response.getStatus() >= 500;
       },
       onProgress: (sent, total) => this.change(id, { progress: total ? sent / total : 0 }),
       onSuccess: () =>
@@ -124,24 +130,27 @@ export class Uploads {
         }),
       onError: (error) =>
         ended(() => {
-          const interrupted = !(error instanceof tus.DetailedError && error.originalResponse);
-          this.change(id, { state: interrupted ? "interrupted" : "failed", message: refusal(error) });
+          this.change(id, { state: answerTo(error) ? "failed" : "interrupted", message: refusal(error) });
         }),
-    });
-    this.running.set(id, upload);
-    this.change(id, { state: "sending" });
-    const start = (previous: tus.PreviousUpload[]) => {
-      if (this.running.get(id) !== upload) return;
-      // The same file begun earlier, also before the page was loaded again, goes on where it stopped.
-      const same = previous.find((p) => p.metadata.production === production && p.metadata.filename === name);
-      if (same) upload.resumeFromPreviousUpload(same);
-      upload.start();
     };
-    upload.findPreviousUploads().then(start, () => start([]));
+    this.open(file, options).then(
+      async (upload) => {
+        if (!this.running.has(id)) return; // it was cancelled meanwhile
+        this.running.set(id, upload);
+        const previous = await upload.findPreviousUploads().catch(() => []);
+        if (this.running.get(id) !== upload) return;
+        // The same file begun earlier, also before the page was loaded again, goes on where it stopped.
+        const same = previous.find((p) => p.metadata.production === production && p.metadata.filename === name);
+        if (same) upload.resumeFromPreviousUpload(same);
+        upload.start();
+      },
+      (error: unknown) => options.onError!(error as Error),
+    );
   }
 }
 
-export const uploads = new Uploads();
+/** What sends is loaded with the first file. */
+export const uploads = new Uploads(async (file, options) => new (await import("tus-js-client")).Upload(file, options));
 
 if (typeof window !== "undefined")
   window.addEventListener("beforeunload", (e) => {

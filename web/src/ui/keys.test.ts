@@ -25,7 +25,7 @@ describe("keys", () => {
   });
 
   it("lets every key be changed, and says what lost it", () => {
-    expect(setKey("mute", "S")).toBe("Hear the selected track with others that are soloed");
+    expect(setKey("mute", "S")).toBe("Hear the chosen track with others that are soloed");
     expect(keyOf("mute")).toBe("S");
     expect(keyOf("solo")).toBe("");
     resetKeys();

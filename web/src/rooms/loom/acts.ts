@@ -170,7 +170,7 @@ function ofClips({ rows, choice, clip, listening, store }: Bench) {
   const chooseHere = () => {
     const here = clipsAt(own, listening.position())[0];
     if (here) store.setState({ chosen: { ...choice, clips: [here.id], lane: null } });
-    else tell("There is no clip at the shuttle on this track.");
+    else tell("There is no clip at the playhead on this track.");
   };
   const nextChannel = () => {
     if (!clip) return;

@@ -112,7 +112,7 @@ export function BorrowDialog(p: {
                   {n > 0 ? `+${n}` : `−${-n}`}
                 </button>
               ))}
-              <span className="tc w-14 text-right">{((moved[key(l)] ?? 0) / frame).toFixed(0)} f</span>
+              <span className="tc w-14 text-right">{((moved[key(l)] ?? 0) / frame).toFixed(0)} fr</span>
             </span>
             <button
               className="pill-act"

@@ -37,9 +37,9 @@ describe("a clip that is out of sync", () => {
   it("says by how much, in frames and samples", () => {
     expect(slipOf(clip({ home: 700 }))).toBe(100);
     expect(slipOf(clip({}))).toBe(0);
-    expect(slipSign(head(25, 1), 3 * 1920)).toBe("+3 f");
-    expect(slipSign(head(25, 1), -1930)).toBe("−1 f 10 smp");
+    expect(slipSign(head(25, 1), 3 * 1920)).toBe("+3 fr");
+    expect(slipSign(head(25, 1), -1930)).toBe("−1 fr 10 smp");
     expect(slipSign(head(25, 1), 12)).toBe("+12 smp");
-    expect(slipSign(head(30000, 1001), 1602)).toBe("+1 f");
+    expect(slipSign(head(30000, 1001), 1602)).toBe("+1 fr");
   });
 });

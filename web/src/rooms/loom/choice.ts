@@ -48,12 +48,12 @@ export function pieceAt(clip: Clip, channel: number, at: number): { from: number
 /** How many samples a clip lies later than in sync. */
 export const slipOf = (c: Clip) => (c.home === undefined ? 0 : c.start - c.offset - c.home);
 
-/** The same as it stands on the clip's face: +3 f 120 smp. */
+/** The same as it stands on the clip's face: +3 fr 120 smp. */
 export function slipSign(view: ReelView, slip: number): string {
   const { sampleRate, frameRate } = view.head;
   const size = Math.abs(slip);
   const frames = Math.floor((size * frameRate.num) / (sampleRate * frameRate.den));
   const rest = size - Math.ceil((frames * sampleRate * frameRate.den) / frameRate.num);
-  const parts = [frames > 0 && `${frames} f`, (rest > 0 || frames === 0) && `${Math.max(rest, 0)} smp`].filter(Boolean).join(" ");
+  const parts = [frames > 0 && `${frames} fr`, (rest > 0 || frames === 0) && `${Math.max(rest, 0)} smp`].filter(Boolean).join(" ");
   return `${slip > 0 ? "+" : "−"}${parts}`;
 }

@@ -9,6 +9,7 @@ import { ClipChannels } from "./channels";
 import { slipOf, slipSign, type Choice } from "./choice";
 import { Kept } from "./kept";
 import { figure, gains } from "./numbers";
+import { Explained, words as meanings } from "../../ui/explained";
 
 /** A part of what is chosen beside, or below, another. */
 export const part =
@@ -163,8 +164,8 @@ function More({ view, clip, choice, takes, acts, onDo, onSettle, onChannels }: P
   );
   const likely = others.filter((t) => t.description.scene && t.description.scene === take?.description.scene);
   const swap = (t: Take) => onDo({ kind: "swapTake", command: { clip: clip.id, take: t.id, shift: 0 } });
-  const item = (words: string, run: () => void, disabled = false) => (
-    <DropdownMenu.Item className="menu-item" disabled={disabled} onSelect={run}>
+  const item = (words: string, run: () => void, disabled = false, title?: string) => (
+    <DropdownMenu.Item className="menu-item" disabled={disabled} onSelect={run} title={title}>
       {words}
     </DropdownMenu.Item>
   );
@@ -192,7 +193,7 @@ function More({ view, clip, choice, takes, acts, onDo, onSettle, onChannels }: P
             choice.clips.length < 2,
           )}
           {item("Tie it to the picture as it lies", () => onDo({ kind: "tieClips", command: { clips: [clip.id], picture: true } }))}
-          {item("Settle to a new take", onSettle)}
+          {item("Settle to a new take", onSettle, false, meanings.settle)}
           {(clip.settled?.length ?? 0) > 0 &&
             item("Bring back what it was settled from", () => onDo({ kind: "unsettle", command: { clip: clip.id } }))}
           {take && item("Its channels at gains of their own…", onChannels)}
@@ -225,7 +226,7 @@ function More({ view, clip, choice, takes, acts, onDo, onSettle, onChannels }: P
           )}
           {others.length > 0 && (
             <DropdownMenu.Sub>
-              <DropdownMenu.SubTrigger className="menu-item">Swap the take under its edits ▸</DropdownMenu.SubTrigger>
+              <DropdownMenu.SubTrigger className="menu-item">Replace the take, keep its edits ▸</DropdownMenu.SubTrigger>
               <DropdownMenu.Portal>
                 <DropdownMenu.SubContent className="menu max-h-96 overflow-auto">
                   {(likely.length > 0 ? likely : others.slice(0, 30)).map((t) => (
@@ -305,7 +306,10 @@ export function LanePanel({ view, clip, choice, takes, acts, onDo }: Props) {
             ))}
           </>
         ) : (
-          <span className="text-muted">drag over the channel to hush, dip or borrow</span>
+          <span className="text-muted">
+            drag over the channel to <Explained word="hush">hush</Explained>, <Explained word="dip">dip</Explained> or{" "}
+            <Explained word="borrow">borrow</Explained>
+          </span>
         )}
       </Line>
     </div>

@@ -100,7 +100,8 @@ export function CutListDialog({ view, onClose }: { view: ReelView; onClose: () =
             </span>{" "}
             {shown.by !== 0 && (
               <span className="text-muted">
-                It counts from another hour; it is laid {duration(Math.abs(shown.by), sampleRate)} {shown.by > 0 ? "later" : "earlier"}.
+                Its timecode begins at another hour than the reel's: everything is moved {duration(Math.abs(shown.by), sampleRate)}{" "}
+                {shown.by > 0 ? "later" : "earlier"}.
               </span>
             )}
           </p>

@@ -91,7 +91,7 @@ describe("what keys do to what is chosen", () => {
     pair.acts.fade();
     expect(pair.done[0]).toMatchObject({ kind: "crossfade", command: { left: "1", right: "2", length: 3840 } });
     bench({ clips: ["1"] }, 90000).acts.fade();
-    expect(told).toHaveBeenCalledWith(expect.stringContaining("Put the shuttle inside the clip"));
+    expect(told).toHaveBeenCalledWith(expect.stringContaining("Put the playhead inside the clip"));
   });
 
   it("nudges by frames, trims to the shuttle, and changes gains by a dB", () => {

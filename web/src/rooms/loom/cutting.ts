@@ -101,7 +101,7 @@ export function cutting(b: Bench) {
     if (!c) return need("Choose a clip, or two that meet, to fade.");
     const at = b.at();
     if (at <= c.start || at >= c.start + c.length)
-      return need("Put the shuttle inside the clip: the fade runs from there to the nearer end.");
+      return need("Put the playhead inside the clip: the fade runs from there to the nearer end.");
     const early = at - c.start < c.length / 2;
     run("setClip", {
       clip: c.id,

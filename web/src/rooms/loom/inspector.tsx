@@ -14,6 +14,7 @@ import { PanPad, PanSlider } from "./panpad";
 import { Ride } from "./ride";
 import { Reaches } from "./reaches";
 import { useAhead } from "../../ui/ahead";
+import { Explained } from "../../ui/explained";
 
 /** Gives nothing where the command was refused. */
 type Do = (c: Command) => Promise<ReelView | undefined>;
@@ -133,8 +134,8 @@ function ReelPanel({ view, onDo }: { view: ReelView; onDo: Do }) {
       </div>
       <p className={`hidden max-w-md text-[13px] text-muted @3xl:block ${part}`}>
         Press a clip to choose it, drag it to move it, its edges to trim it, its upper corners to fade it; press and hold to hear it alone
-        from there. Drag along the foot of a row for a range. Knots are tied in the weave on the right: press where a row and an output
-        cross.
+        from there. Drag along the foot of a row for a range. <Explained word="knot">Knots</Explained> are set in the{" "}
+        <Explained word="weave">weave</Explained> on the right: press where a row and an output cross.
       </p>
     </div>
   );

@@ -86,7 +86,7 @@ function OfOne({ weave, place, onClose }: Props & { place: Place }) {
           </button>
         ) : (
           <button className="pill" onClick={closing(() => tying.tie([place]))}>
-            {column.folded ? `Tie it to ${column.group.name} itself` : "Tie it here itself"}
+            {column.folded ? `Set a knot to ${column.group.name} for this row alone` : "Set a knot here for this row alone"}
           </button>
         )}
         {both.length > 1 && (

@@ -73,7 +73,7 @@ describe("lists", () => {
     const p = show("strays");
     fireEvent.click(screen.getByText(/Move it to tracks/));
     expect(p.onDo).toHaveBeenLastCalledWith({ kind: "moveStrays", command: {} });
-    fireEvent.click(screen.getByText("it is right"));
+    fireEvent.click(screen.getByText("keep it here"));
     expect(p.onDo).toHaveBeenLastCalledWith({ kind: "setClip", command: { clip: "3", stem: "FX" } });
   });
 

@@ -161,10 +161,10 @@ function Strays({ view, onClip, onDo }: Props) {
               </button>
               <button
                 className="pill h-6 px-2"
-                title={`It belongs in ${t.stem} after all`}
+                title={`Say that it belongs to ${t.stem}`}
                 onClick={() => onDo({ kind: "setClip", command: { clip: c.id, stem: t.stem } })}
               >
-                it is right
+                keep it here
               </button>
             </div>
           )
@@ -178,7 +178,7 @@ function Marks({ view, onGo, onDo }: Props) {
   const set = (m: Mark, part: Partial<Mark>) => onDo({ kind: "setMark", command: { length: 0, note: "", ...m, ...part } });
   return (
     <>
-      {view.marks.length === 0 && <Empty>No marks yet. {keySign(keyOf("mark"))} marks where the shuttle stands, or the range.</Empty>}
+      {view.marks.length === 0 && <Empty>No marks yet. {keySign(keyOf("mark"))} marks where the playhead stands, or the range.</Empty>}
       {view.marks.map((m) => (
         <div key={m.id} className="border-t border-line py-1.5">
           <div className="flex items-center gap-2">

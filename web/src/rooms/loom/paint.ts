@@ -1,7 +1,7 @@
 // Paints the time side of the Loom: ruler, clips with their threads, opened channels, curves, stems.
 import type { Clip, Fade, Point, ReelView, Track } from "../../api/client";
 import { colour, dye, threadStep, threadWidth } from "../../draw/canvas";
-import { extent, levelFor, type Extent } from "../../draw/overview";
+import { extent, levelFor, type Peaks } from "../../draw/overview";
 import { countOf, frameAt, frameOfCount, label, sampleOf } from "../../ui/timecode";
 import { slipOf, slipSign, type Choice } from "./choice";
 import { fadeAt, level, pointsOf, restOf, shownOf, yOfValue, type CurveView, type Parameter } from "./curves";
@@ -348,7 +348,7 @@ function lane(g: CanvasRenderingContext2D, width: number, s: Scene, c: Clip, cha
     const from = c.offset + (x - x0) * time.perPixel;
     const to = from + threadStep * time.perPixel;
     const middle = (from + to) / 2;
-    let e: Extent | null;
+    let e: Peaks | null;
     const b = l.borrowed?.find((r) => middle >= r.from && middle < r.to);
     if (b) e = one(s, b.take, b.channel, from - b.from + b.offset, to - b.from + b.offset);
     else if (l.hushes?.some((h) => middle >= h.from && middle < h.to)) return { low: 0, high: 0 };
@@ -553,14 +553,14 @@ function peaks(s: Pick<Scene, "time" | "takes" | "rows">, track: string, columns
 
 type Sounds = Pick<Scene, "takes" | "time">;
 
-function one(s: Sounds, take: string, channel: number, from: number, to: number): Extent | null {
+function one(s: Sounds, take: string, channel: number, from: number, to: number): Peaks | null {
   const width = s.takes.get(take);
   return width && to > 0 ? extent(take, width, channel, levelFor(s.time.perPixel * threadStep), Math.max(0, from), to) : null;
 }
 
 /** The extent over the channels of a clip: one thread for all of them. */
-function widest(s: Sounds, c: Clip, from: number, to: number): Extent | null {
-  let all: Extent | null = null;
+function widest(s: Sounds, c: Clip, from: number, to: number): Peaks | null {
+  let all: Peaks | null = null;
   for (let i = 0; i < c.channels.length; i++) {
     const l = c.lanes?.[i];
     if (l?.off) continue;
@@ -571,7 +571,7 @@ function widest(s: Sounds, c: Clip, from: number, to: number): Extent | null {
 }
 
 /** Draws upright threads as high as the sound. They stand still on the screen's own grid, so scrolling does not flicker. */
-function threads(g: CanvasRenderingContext2D, from: number, to: number, y: number, height: number, at: (x: number) => Extent | null) {
+function threads(g: CanvasRenderingContext2D, from: number, to: number, y: number, height: number, at: (x: number) => Peaks | null) {
   for (let x = Math.floor(from / threadStep) * threadStep; x < to; x += threadStep) {
     const e = at(x);
     const size = e ? Math.max(1, Math.min(1, Math.max(-e.low, e.high) * 1.5) * height) : 1;

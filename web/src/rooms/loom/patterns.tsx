@@ -218,7 +218,7 @@ function BringIn() {
         />
       </label>
       <a className="underline" href={`${base}/patterns/schema`} target="_blank" rel="noreferrer">
-        What may stand in one
+        How such a file is written (JSON schema)
       </a>
     </div>
   );

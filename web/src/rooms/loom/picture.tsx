@@ -111,7 +111,7 @@ export function PicturePane(p: {
         ) : (
           <p className="flex h-full items-center px-6 text-center text-[13px] text-[#f1eadb]">
             {p.movies.length
-              ? "Choose the movie that this reel is cut to. The shuttle moves it."
+              ? "Choose the movie that this reel is cut to. The playhead moves it."
               : "No movie is in this production yet. Bring one in under Takes."}
           </p>
         )}

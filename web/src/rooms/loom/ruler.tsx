@@ -39,7 +39,7 @@ export function Ruler(p: {
       style={{ height: rulerHeight }}
       role="slider"
       aria-label="Ruler"
-      aria-valuetext="Press to move the shuttle, Shift and drag for a range"
+      aria-valuetext="Press to move the playhead, Shift and drag for a range"
       aria-valuenow={Math.round(p.at)}
       tabIndex={-1}
       onPointerDown={(e) => {

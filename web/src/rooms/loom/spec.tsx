@@ -70,7 +70,7 @@ export function SpecDialog(p: {
                 Change…
               </Link>
               <button className={s.id === p.chosen ? "pill" : "pill-act"} onClick={() => p.onChoose(s.id)}>
-                {s.id === p.chosen ? "Lay out again" : "Choose"}
+                {s.id === p.chosen ? "Set up its outputs again" : "Choose"}
               </button>
             </div>
             <p className="mt-1">{s.about}</p>
@@ -94,7 +94,7 @@ export function SpecDialog(p: {
           />
         </label>
         <a className="underline" href={`${base}/specs/schema`} target="_blank" rel="noreferrer">
-          What may stand in one
+          How such a file is written (JSON schema)
         </a>
       </div>
     </Dialog>

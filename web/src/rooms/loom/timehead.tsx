@@ -39,7 +39,7 @@ export function TimeHead({
         <Corner action="lists" label="Lists: out of sync, strays, marks, find, history, weave" on={lists !== null} onClick={acts.lists}>
           <ListTree size={13} />
         </Corner>
-        <Corner action="snap" label="Snap to frames, edits, marks and the shuttle" on={snap} onClick={acts.snap}>
+        <Corner action="snap" label="Snap to frames, edits, marks and the playhead" on={snap} onClick={acts.snap}>
           <Magnet size={13} />
         </Corner>
         <CurveMenu curves={curves} onCurves={(c) => store.setState({ curves: c })} />
@@ -48,10 +48,10 @@ export function TimeHead({
         <Corner action="fit" label="Fit all tracks into the room" on={fitted} onClick={acts.fit}>
           <Rows3 size={13} />
         </Corner>
-        <Corner action="wider" label="Wider in time" onClick={acts.wider}>
+        <Corner action="wider" label="Zoom out" onClick={acts.wider}>
           <ZoomOut size={13} />
         </Corner>
-        <Corner action="closer" label="Closer in time" onClick={acts.closer}>
+        <Corner action="closer" label="Zoom in" onClick={acts.closer}>
           <ZoomIn size={13} />
         </Corner>
         <Corner action="whole" label="The whole reel" onClick={acts.whole}>

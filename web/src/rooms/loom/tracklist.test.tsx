@@ -85,7 +85,7 @@ describe("what lies on a track, in words", () => {
         ],
       },
     });
-    fireEvent.click(screen.getByText("at the shuttle"));
+    fireEvent.click(screen.getByText("at the playhead"));
     expect(p.onDo.mock.lastCall![0].command.points[1]).toEqual({ at: second(2), value: 0 });
     const time = screen.getByLabelText("Time of point 1");
     fireEvent.change(time, { target: { value: "10:00:04:00" } });
@@ -131,7 +131,7 @@ describe("what lies on a track, in words", () => {
     expect((screen.getByLabelText("Which curve") as HTMLSelectElement).value).toBe("pan");
     fireEvent.click(screen.getByText("curve ×"));
     expect(p.onDo).toHaveBeenLastCalledWith({ kind: "setBus", command: { row: "stem", from: "DX", pan: 0 } });
-    fireEvent.click(screen.getByText("at the shuttle"));
+    fireEvent.click(screen.getByText("at the playhead"));
     expect(p.onDo).toHaveBeenLastCalledWith({
       kind: "setCurve",
       command: {
@@ -160,7 +160,7 @@ describe("what lies on a track, in words", () => {
   it("begins a curve where the track stands", () => {
     const p = show({ chosen: [], track: { ...track, curves: undefined } });
     fireEvent.change(screen.getByLabelText("Which curve"), { target: { value: "front" } });
-    fireEvent.click(screen.getByText("at the shuttle"));
+    fireEvent.click(screen.getByText("at the playhead"));
     expect(p.onDo).toHaveBeenLastCalledWith({
       kind: "setCurve",
       command: { of: "track", id: "t", what: "front", points: [{ at: second(2), value: 1 }] },

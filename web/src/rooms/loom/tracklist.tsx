@@ -254,10 +254,10 @@ function CurvePoints({
           ))}
         </select>
         <button className="pill h-7" onClick={add}>
-          <Plus size={13} /> at the shuttle
+          <Plus size={13} /> at the playhead
         </button>
       </div>
-      {points.length === 0 && <p className="py-2 text-[13px] text-muted">It stands still. A point at the shuttle begins a curve.</p>}
+      {points.length === 0 && <p className="py-2 text-[13px] text-muted">It stands still. A point at the playhead begins a curve.</p>}
       <ol className="mt-1">
         {points.map((q, i) => (
           <li key={`${q.at} ${i}`} className="flex items-center gap-2 border-t border-line py-1 text-[13px]">

@@ -8,6 +8,7 @@ import { useDo, useWork } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { dayAndTime } from "../../ui/when";
 import { Measured, Severity } from "./findings";
+import { Explained } from "../../ui/explained";
 
 const words: Record<string, string> = {
   queued: "waits for its turn",
@@ -59,11 +60,8 @@ function Proof({ print: p }: { print: Print }) {
           <Severity of={p.receipt.pass ? "ok" : "error"} />
           <span>
             <b className="font-semibold">
-              {p.receipt.pass
-                ? "The desk accepts it."
-                : faults.length === 1
-                  ? "The desk refuses it: 1 fault."
-                  : `The desk refuses it: ${faults.length} faults.`}
+              The <Explained word="desk">desk</Explained>{" "}
+              {p.receipt.pass ? "accepts it." : faults.length === 1 ? "refuses it: 1 fault." : `refuses it: ${faults.length} faults.`}
             </b>{" "}
             <span className="text-muted">It has opened the files on its own and held them against the spec.</span>
           </span>

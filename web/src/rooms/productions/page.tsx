@@ -1,16 +1,22 @@
+import { useQuery } from "@tanstack/react-query";
 import { Pencil, Trash2 } from "lucide-react";
-import { useState } from "react";
+import { lazy, Suspense, useState } from "react";
 import { Link, useNavigate } from "react-router";
 
 import { api, ok, type Production } from "../../api/client";
 import { useDo, useProductions } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
-import { Dialog } from "../../ui/dialog";
+import { takenIn } from "../../shell/dropped";
 import { Header } from "../../shell/header";
+import { uploads } from "../../shell/uploads";
 import { Missing } from "../../ui/missing";
 import { rateName, rates } from "../../ui/rates";
 import { Small } from "../../ui/small";
+import { dayAndTime, timeOrDay } from "../../ui/when";
 import { many } from "../../ui/words";
+
+const Rename = lazy(async () => ({ default: (await import("./asking")).Rename }));
+const Remove = lazy(async () => ({ default: (await import("./asking")).Remove }));
 
 /** The way in: all productions, and a form for a new one. */
 export function ProductionsPage() {
@@ -37,26 +43,27 @@ export function ProductionsPage() {
             <Missing of={[productions]} />
             {productions.data?.length === 0 && (
               <p className="rounded-xl border border-dashed border-line px-5 py-8 text-center text-muted">
-                There is no production yet. Name your first one below.
+                There is no production yet. Name your first one below, or begin with a file of your own.
               </p>
             )}
             <ul className="flex flex-col">
               {productions.data?.map((p) => (
-                <li key={p.id} className="flex items-center border-t border-line">
-                  <Link to={`/p/${p.id}/takes`} className="flex min-w-0 grow items-baseline gap-4 px-2 py-3 hover:bg-paper">
-                    <span className="min-w-0 grow truncate text-[17px] font-semibold">{p.name}</span>
-                    <span className="w-24 text-muted">{p.takes === 1 ? "1 take" : `${p.takes} takes`}</span>
-                    <span className="w-24 text-muted">{p.reels === 1 ? "1 reel" : `${p.reels} reels`}</span>
-                    <span className="tc w-40 text-right text-[13px] text-muted">
-                      {rateName(p.frameRate)} fps, {p.sampleRate / 1000} kHz
-                    </span>
-                  </Link>
-                  <Small label={`Rename ${p.name}`} onClick={() => setAsking({ about: p, what: "rename" })}>
-                    <Pencil size={15} />
-                  </Small>
-                  <Small label={`Remove ${p.name}`} onClick={() => setAsking({ about: p, what: "remove" })}>
-                    <Trash2 size={15} />
-                  </Small>
+                <li key={p.id} className="border-t border-line py-1.5">
+                  <div className="flex items-center">
+                    <Link to={`/p/${p.id}/takes`} className="flex min-w-0 grow items-baseline gap-4 px-2 py-1.5 hover:bg-paper">
+                      <span className="min-w-0 grow truncate text-[17px] font-semibold">{p.name}</span>
+                      <span className="tc shrink-0 text-right text-[13px] text-muted">
+                        {rateName(p.frameRate)} fps, {p.sampleRate / 1000} kHz
+                      </span>
+                    </Link>
+                    <Small label={`Rename ${p.name}`} onClick={() => setAsking({ about: p, what: "rename" })}>
+                      <Pencil size={15} />
+                    </Small>
+                    <Small label={`Remove ${p.name}`} onClick={() => setAsking({ about: p, what: "remove" })}>
+                      <Trash2 size={15} />
+                    </Small>
+                  </div>
+                  <StandingOf production={p.id} />
                 </li>
               ))}
             </ul>
@@ -91,80 +98,131 @@ export function ProductionsPage() {
               Make it
             </button>
           </form>
+          <FirstSteps frameRate={rates.find((r) => r.name === rate)!.rate} taken={productions.data?.map((p) => p.name) ?? []} />
         </div>
       </main>
-      {asking?.what === "rename" && <Rename production={asking.about} onClose={() => setAsking(null)} />}
-      {asking?.what === "remove" && <Remove production={asking.about} onClose={() => setAsking(null)} />}
+      <Suspense fallback={null}>
+        {asking?.what === "rename" && <Rename production={asking.about} onClose={() => setAsking(null)} />}
+        {asking?.what === "remove" && <Remove production={asking.about} onClose={() => setAsking(null)} />}
+      </Suspense>
     </div>
   );
 }
 
-type Asked = { production: Production; onClose: () => void };
-
-function Rename({ production: p, onClose }: Asked) {
-  const [name, setName] = useState(p.name);
-  const rename = useDo(
-    () => ok(api.PATCH("/productions/{production}", { params: { path: { production: p.id } }, body: { name } })),
-    [keysOf.productions, keysOf.production(p.id)],
-    onClose,
-  );
+/** What a production is at, each part a way to where it is looked after. */
+function StandingOf({ production }: { production: string }) {
+  const standing = useQuery({
+    queryKey: keysOf.standing(production),
+    queryFn: () => ok(api.GET("/productions/{production}/standing", { params: { path: { production } } })),
+    refetchInterval: (q) => (q.state.data && q.state.data.working > 0 ? 2000 : false),
+  });
+  const s = standing.data;
+  if (!s) return <p className="px-2 pb-1 text-[13px] text-muted">{standing.error?.message ?? "…"}</p>;
+  const to = (path: string) => `/p/${production}/${path}`;
+  const part = "hover:text-ink hover:underline";
+  const d = s.delivery;
   return (
-    <Dialog open onOpenChange={onClose} title={`Rename ${p.name}`} about="Files that were written already keep the name that they have.">
-      <form
-        className="flex items-end gap-3"
-        onSubmit={(e) => {
-          e.preventDefault();
-          rename.mutate(undefined);
-        }}
-      >
-        <label className="flex grow flex-col gap-1 text-[13px] text-muted">
-          Name
-          <input className="field" value={name} autoFocus onChange={(e) => setName(e.target.value)} required maxLength={100} />
-        </label>
-        <button className="pill-act" disabled={!name.trim() || rename.isPending}>
-          Rename it
-        </button>
-      </form>
-    </Dialog>
+    <div className="flex flex-wrap gap-x-5 gap-y-0.5 px-2 pb-1 text-[13px] text-muted">
+      <Link className={part} to={to("takes")}>
+        {s.takes === 0 ? "Nothing has arrived yet" : many(s.takes, "take")}
+        {s.damaged > 0 && <span className="text-wrong">, {s.damaged} damaged</span>}
+      </Link>
+      {s.unplaced > 0 && (
+        <Link className={part} to={to("sync")}>
+          {s.unplaced} not in sync yet
+        </Link>
+      )}
+      {s.reels.slice(0, 4).map((r) => (
+        <Link
+          key={r.id}
+          className={part}
+          to={to(`loom/${r.id}`)}
+          title={r.changedBy && `Changed ${dayAndTime(r.changedAt)} by ${r.changedBy}`}
+        >
+          {r.name}
+        </Link>
+      ))}
+      {s.reels.length > 4 && <span>and {many(s.reels.length - 4, "reel")} more</span>}
+      {d && (
+        <Link className={part} to={to(`print/${d.reel}/${d.print}`)}>
+          Delivered {d.reelName} {timeOrDay(d.at)},{" "}
+          <span className={d.verdict === "refused" ? "text-wrong" : d.verdict === "accepted" ? "text-ink" : ""}>
+            {{ accepted: "accepted by the desk", refused: "refused by the desk", unchecked: "not checked by the desk" }[d.verdict]}
+          </span>
+        </Link>
+      )}
+      {s.working > 0 && (
+        <Link className={part} to={to("queue")}>
+          {many(s.working, "piece of work", "pieces of work")} under way
+        </Link>
+      )}
+      {s.failed > 0 && (
+        <Link className={`text-wrong ${part}`} to={to("queue")}>
+          {s.failed} failed
+        </Link>
+      )}
+      {s.people.length > 0 && <span title="Who has changed something in the last seven days">{s.people.join(", ")}</span>}
+    </div>
   );
 }
 
-/** Asks for the name, as nothing brings a production back. */
-function Remove({ production: p, onClose }: Asked) {
-  const [name, setName] = useState("");
-  const remove = useDo(
-    () => ok(api.DELETE("/productions/{production}", { params: { path: { production: p.id } } })),
+/** The way from a file of one's own to a delivery, for whoever is here for the first time. */
+function FirstSteps({ frameRate, taken }: { frameRate: Production["frameRate"]; taken: string[] }) {
+  const go = useNavigate();
+  const begin = useDo(
+    (files: File[]) => ok(api.POST("/productions", { body: { name: freeName(files[0]!.name, taken), frameRate } })),
     [keysOf.productions],
-    onClose,
+    (p, files) => {
+      uploads.add(p.id, files);
+      void go(`/p/${p.id}/takes`);
+    },
   );
   return (
-    <Dialog
-      open
-      onOpenChange={onClose}
-      title={`Remove ${p.name}`}
-      about={
-        `${many(p.takes, "take")} of it, its reels with their history, and its prints go from the server for good. ` +
-        "The files on your cards stay. Type its name to say that you mean it."
-      }
-    >
-      <form
-        className="flex items-end gap-3"
-        onSubmit={(e) => {
-          e.preventDefault();
-          remove.mutate(undefined);
-        }}
-      >
-        <label className="flex grow flex-col gap-1 text-[13px] text-muted">
-          Name of the production
-          <input className="field" value={name} autoFocus onChange={(e) => setName(e.target.value)} placeholder={p.name} />
-        </label>
-        <button type="button" className="pill-act" onClick={onClose}>
-          Keep it
-        </button>
-        <button className="pill h-8 text-wrong" disabled={name.trim() !== p.name || remove.isPending}>
-          Remove it for good
-        </button>
-      </form>
-    </Dialog>
+    <section className="text-[13px] text-muted" aria-label="New here?">
+      <h2 className="mb-1 text-[15px] font-bold text-ink">New here?</h2>
+      <p>
+        <label className="cursor-pointer font-semibold text-ink underline focus-within:outline-2">
+          Begin with files of your own
+          <input
+            type="file"
+            multiple
+            className="sr-only"
+            accept={[...takenIn, "audio/*", "video/*"].join()}
+            onChange={(e) => {
+              const files = [...(e.target.files ?? [])];
+              e.target.value = "";
+              if (files.length > 0) begin.mutate(files);
+            }}
+          />
+        </label>{" "}
+        and go along the rooms, from left to right:
+      </p>
+      <ol className="mt-1 list-decimal pl-5">
+        <li>
+          <b className="text-ink">Takes</b>: hear each channel, name it, and unravel the take onto a reel.
+        </li>
+        <li>
+          <b className="text-ink">Sync</b>: only where a take has no timecode, or a camera’s clock was off.
+        </li>
+        <li>
+          <b className="text-ink">Loom</b>: cut, and choose the delivery spec; the outputs and their routes are set up after it.
+        </li>
+        <li>
+          <b className="text-ink">Gauge</b>: see whether it is loud enough and not too loud, and correct it.
+        </li>
+        <li>
+          <b className="text-ink">Print</b>: write the files, have the desk check them, and hand them over.
+        </li>
+      </ol>
+    </section>
   );
+}
+
+/** A name for a production that begins with a file: the file's, and a number where that is taken. */
+export function freeName(file: string, taken: string[]): string {
+  const name = file.replace(/\.[^.]+$/, "").slice(0, 90) || "Production";
+  for (let n = 1; ; n++) {
+    const free = n === 1 ? name : `${name} ${n}`;
+    if (!taken.includes(free)) return free;
+  }
 }

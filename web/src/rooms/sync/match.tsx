@@ -84,7 +84,9 @@ export function MatchBoard({ row, reference, rate, production }: { row: Row; ref
             <dt className="text-muted">Runner-up</dt>
             <dd className="tc">
               {r ? `${Math.round(r.runnerUp * 100)} %` : "none"}{" "}
-              <span className="font-sans text-muted">{r && (r.runnerUp > 0.8 ? "as good: maybe elsewhere" : "of the best place")}</span>
+              <span className="font-sans text-muted">
+                {r && (r.runnerUp > 0.8 ? "almost as good: it may belong there instead" : "of the best place")}
+              </span>
             </dd>
           </dl>
         </div>

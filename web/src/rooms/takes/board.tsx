@@ -1,6 +1,6 @@
-import { ChevronDown, ChevronRight, Headphones, Layers, MoreHorizontal, Unlink } from "lucide-react";
+import { ChevronDown, ChevronRight, Headphones, Layers, Maximize2, MoreHorizontal, Unlink, X, ZoomIn, ZoomOut } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
-import { useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { Link } from "react-router";
 
 import { api, base, ok, type Take, type TakeKind } from "../../api/client";
@@ -9,12 +9,18 @@ import { keysOf } from "../../api/keys";
 import { player, usePlayer } from "../../listen/player";
 import { useActions } from "../../ui/keys";
 import { duration, labelAt } from "../../ui/timecode";
+import { Small } from "../../ui/small";
+import { whole, zoom } from "../loom/geometry";
+import { Ruler } from "../loom/ruler";
+import { Scroll } from "../loom/scroll";
+import { BoardTimeProvider, columns, timedOf, useBoardTime, type Range } from "./boardtime";
 import { ChannelRow, namesList } from "./channel";
 import { Edited } from "./edited";
 import { takeTitle } from "./list";
 import { level, setOf, spare, together, waysOf, whySpare, without } from "./reading";
 import { UnravelBar } from "./unravelbar";
 import { many } from "../../ui/words";
+import { Explained } from "../../ui/explained";
 
 export const kindNames: Record<TakeKind, string> = {
   recording: "Recording",
@@ -25,11 +31,80 @@ export const kindNames: Record<TakeKind, string> = {
 };
 const encodings: Record<string, string> = { pcm: "", float: " float" };
 
+/** The time above the waveforms: an axis in timecode, the marks of the file, and what can be done with the range. */
+function Axis({ take, at }: { take: Take; at: number }) {
+  const { view, scroll, range, onRange } = useBoardTime();
+  const playing = usePlayer((s) => s.playing?.what === "take" && s.playing.id === take.id);
+  const { start, sampleRate } = view.head;
+  const channels = take.channels.filter((c) => c.unravelled).map((c) => c.index - 1);
+  const zoomed = (by: number) => scroll.change((v) => zoom(v, by, 160));
+  const hear = () => {
+    if (playing) player.stop();
+    else if (range) void player.playTake(take.id, channels, range.from - start, range.to - start);
+  };
+  return (
+    <div className={`sticky top-0 z-10 grid shrink-0 items-end bg-ground ${columns}`}>
+      <span className="col-span-3 flex flex-wrap items-center justify-end gap-1.5 pb-1 text-[12px] text-muted">
+        {range && (
+          <>
+            <span className="tc">{duration(range.to - range.from, sampleRate)}</span>
+            <button className="pill h-6 px-2" onClick={hear} disabled={channels.length === 0}>
+              {playing ? "Stop" : "Hear it"}
+            </button>
+            <Small label="Clear the range" onClick={() => onRange(null)}>
+              <X size={13} />
+            </Small>
+          </>
+        )}
+      </span>
+      <div className="min-w-0">
+        <Ruler
+          view={view}
+          scroll={scroll}
+          at={at}
+          range={range}
+          loop={false}
+          onGo={(sample) => void player.playTake(take.id, channels, Math.max(0, sample - start))}
+          onScrub={() => undefined}
+          onRange={(from, to) => onRange({ from, to })}
+          onMark={() => undefined}
+        />
+      </div>
+      <span className="col-span-2 flex items-center gap-0.5 pb-1">
+        <Small label="Zoom out" onClick={() => zoomed(2)}>
+          <ZoomOut size={15} />
+        </Small>
+        <Small label="Zoom in" onClick={() => zoomed(0.5)}>
+          <ZoomIn size={15} />
+        </Small>
+        <Small label="See the whole take" onClick={scroll.showAll}>
+          <Maximize2 size={14} />
+        </Small>
+      </span>
+    </div>
+  );
+}
+
 /** One take: what it is, and a row for each channel to be named, read, heard and unravelled. */
 export function TakeBoard({ take }: { take: Take }) {
   const [marked, setMarked] = useState<number[]>([]);
   const [last, setLast] = useState(0);
   const [unfolded, setUnfolded] = useState(false);
+  const [range, onRange] = useState<Range | null>(null);
+  const production = useProduction(take.production);
+  const rate = production.data?.frameRate;
+  const view = useMemo(() => timedOf(take, rate ?? { num: 25, den: 1, drop: false }), [take, rate]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: one for as long as the take is open
+  const scroll = useMemo(() => new Scroll(whole(view, 320, 1)), [take.id]);
+  const time = useMemo(() => ({ view, scroll, range, onRange }), [view, scroll, range]);
+  const ruler = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    const el = ruler.current?.querySelector("[role=slider]");
+    if (!el) return;
+    const observer = new ResizeObserver(() => scroll.fit(whole(view, el.clientWidth, 1), el.clientWidth));
+    observer.observe(el);
+    return () => observer.disconnect();
+  }, [view, scroll]);
   const stems = useStems(take.production);
   const takes = useTakes(take.production);
   const inSet = (index: number) => !!setOf(take.sets, index);
@@ -53,38 +128,42 @@ export function TakeBoard({ take }: { take: Take }) {
           <option key={n} value={n} />
         ))}
       </datalist>
-      <div className="flex min-h-0 grow flex-col overflow-auto px-6">
-        {rows.map((c) => (
-          <ChannelRow
-            key={c.index}
-            take={take}
-            channel={c}
-            stems={stems.data?.stems ?? []}
-            marked={marked.includes(c.index)}
-            onMark={(on, range) => mark(c.index, on, range)}
-          />
-        ))}
-        {folded.length > 0 && (
-          <button
-            className="flex w-full shrink-0 cursor-pointer items-center gap-2 border-t border-line py-2.5 text-left text-[13px] text-muted hover:text-ink"
-            aria-expanded={unfolded}
-            onClick={() => setUnfolded(!unfolded)}
-          >
-            {unfolded ? <ChevronDown size={15} /> : <ChevronRight size={15} />}
-            {unfolded
-              ? "Fold away what is empty or a copy"
-              : `${folded.length === 1 ? "1 channel" : `${folded.length} channels`} folded away: ${folded.map(whySpare).join("; ")}`}
-          </button>
-        )}
-        {take.channels.length > 0 ? (
-          <p className="shrink-0 border-t border-line py-2.5 text-[13px] text-muted">
-            Press and hold on a waveform to hear that channel alone from there. Mark channels to hear them together or to read them as a
-            set.
-          </p>
-        ) : (
-          <p className="border-t border-line py-2.5 text-muted">This movie has no sound, only a picture.</p>
-        )}
-      </div>
+      <BoardTimeProvider value={time}>
+        <div ref={ruler} className="flex min-h-0 grow flex-col overflow-auto px-6">
+          {take.channels.length > 0 && <Axis take={take} at={view.head.start} />}
+          {rows.map((c) => (
+            <ChannelRow
+              key={c.index}
+              take={take}
+              channel={c}
+              stems={stems.data?.stems ?? []}
+              marked={marked.includes(c.index)}
+              onMark={(on, range) => mark(c.index, on, range)}
+            />
+          ))}
+          {folded.length > 0 && (
+            <button
+              className="flex w-full shrink-0 cursor-pointer items-center gap-2 border-t border-line py-2.5 text-left text-[13px] text-muted hover:text-ink"
+              aria-expanded={unfolded}
+              onClick={() => setUnfolded(!unfolded)}
+            >
+              {unfolded ? <ChevronDown size={15} /> : <ChevronRight size={15} />}
+              {unfolded
+                ? "Fold away what is empty or a copy"
+                : `${folded.length === 1 ? "1 channel" : `${folded.length} channels`} folded away: ${folded.map(whySpare).join("; ")}`}
+            </button>
+          )}
+          {take.channels.length > 0 ? (
+            <p className="shrink-0 border-t border-line py-2.5 text-[13px] text-muted">
+              <Explained word="touch-listen">Press and hold</Explained> on a waveform to hear that channel alone from there. Mark channels
+              to hear them together or to read them as a set. Ctrl and the wheel zooms, Shift and the wheel scrolls; Shift and dragging
+              chooses a range.
+            </p>
+          ) : (
+            <p className="border-t border-line py-2.5 text-muted">This movie has no sound, only a picture.</p>
+          )}
+        </div>
+      </BoardTimeProvider>
       {marked.length > 0 && <MarkedBar take={take} marked={marked} onDone={() => setMarked([])} />}
       {take.channels.length > 0 && <UnravelBar take={take} />}
     </div>
@@ -247,7 +326,7 @@ function MadeOf({ take }: { take: Take }) {
         <span>
           {a.kind === "converted" ? a.why[0] : `Made of ${a.files.length} files, ${kinds[a.kind]}`}
           {a.byHand && a.kind !== "converted" && ", by hand"}
-          {a.against.length > 0 && <b className="font-semibold text-wrong"> against doubts</b>}.
+          {a.against.length > 0 && <b className="font-semibold text-wrong">, although something speaks against it</b>}.
         </span>
         <button className="cursor-pointer underline hover:text-ink" aria-expanded={open} onClick={() => setOpen(!open)}>
           {open ? "Less" : "Why, and which files"}

@@ -4,6 +4,7 @@ import { DropdownMenu, Switch } from "radix-ui";
 import type { Channel, ProductionStem, Take } from "../../api/client";
 import { useTakeEdit } from "../../api/hooks";
 import { StemTag } from "../../ui/stem";
+import { columns } from "./boardtime";
 import { Edited } from "./edited";
 import { labelIn, level, relabelled, setName, setOf, stemOf, strandOf, swapped, together, without } from "./reading";
 import { Waveform } from "./waveform";
@@ -28,8 +29,7 @@ export function ChannelRow(p: {
   const group = set ? set.channels : [c.index];
   return (
     <div
-      className={`grid min-h-[56px] max-h-32 flex-1 grid-cols-[52px_196px_40px_minmax(110px,1fr)_134px_40px] items-center gap-2.5 border-t
-        border-line py-1.5 ${p.marked ? "bg-band" : ""}`}
+      className={`grid min-h-[56px] max-h-32 flex-1 items-center border-t border-line py-1.5 ${columns} ${p.marked ? "bg-band" : ""}`}
       data-channel={c.index}
     >
       <label className="flex cursor-pointer items-center justify-end gap-2">
@@ -53,7 +53,7 @@ export function ChannelRow(p: {
           onKeep={(name) => edit.mutate({ channels: [{ index: c.index, name }] })}
         />
         <p className="truncate text-[12px] text-muted">
-          {c.empty ? "empty" : c.use === "unknown" ? "not told" : c.use}, {level(c.rmsDBFS)}
+          {c.empty ? "empty" : c.use === "unknown" ? "use unknown" : c.use}, {level(c.rmsDBFS)}
           {c.fileName !== c.name && c.fileName && ` · in the file: ${c.fileName}`}
         </p>
         {c.findings

@@ -7,6 +7,7 @@ import { useDo } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { LayTakes } from "./lay";
 import { takeTitle } from "./list";
+import { Explained } from "../../ui/explained";
 
 /** What can be done with several takes at once. */
 export function SeveralTakes({ takes, production, onShow }: { takes: Take[]; production: string; onShow: (id: string) => void }) {
@@ -44,8 +45,9 @@ export function SeveralTakes({ takes, production, onShow }: { takes: Take[]; pro
       <section className="mt-5 border-t border-line pt-4">
         <h2 className="text-[16px] font-bold">To files</h2>
         <p className="mt-1 max-w-2xl text-[13px] text-muted">
-          Lossless, with names, time stamp and notes inside; named from roll, scene, take and label. One that can't be done does not stop
-          the others.
+          <Explained word="unravel">Unravel</Explained> makes a file for each channel or set, <Explained word="ply">ply</Explained> one for
+          each take. Lossless, with names, time stamp and notes inside; named from roll, scene, take and label. One that can't be done does
+          not stop the others.
         </p>
         <div className="mt-2 flex flex-wrap gap-x-6 gap-y-1 text-[13px]">
           <label className="flex cursor-pointer items-center gap-2">

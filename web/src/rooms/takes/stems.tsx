@@ -8,6 +8,7 @@ import { Dialog } from "../../ui/dialog";
 import { Small } from "../../ui/small";
 import { StemTag } from "../../ui/stem";
 import { kindNames } from "./board";
+import { Explained } from "../../ui/explained";
 
 /** The stems of the production, their strands, and the rules that suggest them: all to be read and changed. */
 export function StemsDialog({
@@ -53,7 +54,9 @@ export function StemsDialog({
         <span />
         <span className="text-muted">Tag</span>
         <span className="text-muted">Name</span>
-        <span className="text-muted">Strands, with commas between: characters, languages</span>
+        <span className="text-muted">
+          <Explained word="strand">Strands</Explained>, with commas between: characters, languages
+        </span>
         <span />
         {stems.map((s, i) => (
           <div key={i} className="contents">
@@ -149,12 +152,12 @@ export function StemsDialog({
             </select>
             <span className="flex">
               {i > 0 && (
-                <Small label={`Rule ${i + 1} earlier`} onClick={() => move(i, -1)}>
+                <Small label={`Move rule ${i + 1} up`} onClick={() => move(i, -1)}>
                   <ArrowUp size={14} />
                 </Small>
               )}
               {i < rules.length - 1 && (
-                <Small label={`Rule ${i + 1} later`} onClick={() => move(i, 1)}>
+                <Small label={`Move rule ${i + 1} down`} onClick={() => move(i, 1)}>
                   <ArrowDown size={14} />
                 </Small>
               )}

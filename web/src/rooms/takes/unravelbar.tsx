@@ -5,11 +5,12 @@ import { useNavigate } from "react-router";
 import { api, ok, once, type Take } from "../../api/client";
 import { useDo, useProduction, useReels } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
-import { keyOf, useActions } from "../../ui/keys";
+import { keyOf, keySign, useActions } from "../../ui/keys";
 import { tell } from "../../ui/notices";
 import { useRemembered } from "../../ui/remembered";
 import { freshReel, ReelSelect } from "./reelselect";
 import { singleCount, trackCount } from "./reading";
+import { words } from "../../ui/explained";
 
 /** The first of Reel 1, Reel 2 … that no reel is called. */
 export function newReelName(taken: string[]): string {
@@ -83,7 +84,7 @@ export function UnravelBar({ take }: { take: Take }) {
         className="pill-act"
         disabled={tracks === 0 || unravel.isPending || !reels.data || !production.data}
         onClick={run}
-        title={`Key: ${keyOf("unravel")}`}
+        title={`${words.unravel} Key: ${keySign(keyOf("unravel"))}`}
       >
         {tracks === 0 ? "Switch on a channel to unravel" : tracks === 1 ? "Unravel 1 track" : `Unravel ${tracks} tracks`} onto{" "}
         {reel?.name ?? "a new reel"}

@@ -1,77 +1,104 @@
-import { useEffect, useMemo, useRef } from "react";
+import { useRef } from "react";
 
 import type { Channel, Take } from "../../api/client";
-import { colour, dye, fit, threadStep, threadWidth } from "../../draw/canvas";
-import { extent, levelFor, onOverview } from "../../draw/overview";
+import { colour, dye, fit } from "../../draw/canvas";
+import { extent, levelFor } from "../../draw/overview";
+import { useCanvas } from "../../draw/usecanvas";
 import { player, usePlayer } from "../../listen/player";
-import { useLight } from "../../ui/light";
+import { sampleAt, xOf } from "../loom/geometry";
+import { useScroll } from "../loom/scroll";
+import { ShuttleLine } from "../loom/shuttleline";
+import { useWheel } from "../loom/wheel";
+import { useBoardTime } from "./boardtime";
 import { stemOf } from "./reading";
 
-/** The whole take of one channel. Pressing plays it alone from there for as long as it is held. */
+/** How far the pointer goes before a press with Shift is a range, in pixels. */
+const least = 3;
+
+/**
+ * One channel of a take, a column for each pixel: its peaks, and as the darker body what they are on average. Pressing plays it alone from
+ * there for as long as it is held; Shift and dragging chooses a range of all channels.
+ */
 export function Waveform({ take, channel: c, muted }: { take: Take; channel: Channel; muted: boolean }) {
-  const canvas = useRef<HTMLCanvasElement>(null);
-  const light = useLight();
-  const frames = take.description.frames;
-  const heard = usePlayer((s) =>
-    s.playing?.what === "take" && s.playing.id === take.id && s.playing.channels.includes(c.index - 1) ? s.position : -1,
-  );
-  const place = heard >= 0 ? heard / frames : null;
+  const { view, scroll, range, onRange } = useBoardTime();
+  const time = useScroll(scroll);
+  const heard = usePlayer((s) => s.playing?.what === "take" && s.playing.id === take.id && s.playing.channels.includes(c.index - 1));
   const loudest = Math.max(-40, ...take.channels.map((ch) => ch.peakDBFS ?? -40));
   const scale = 0.95 / 10 ** (loudest / 20);
   const stem = stemOf(c);
-  const paint = useMemo(
-    () => () => {
-      const surface = canvas.current && fit(canvas.current);
+  const { start } = view.head;
+  const canvas = useCanvas(
+    (el) => {
+      const surface = fit(el);
       if (!surface) return;
       const { g, width, height } = surface;
-      g.fillStyle = muted ? colour("--muted") : dye(stem);
-      g.globalAlpha = muted ? 0.55 : 1;
-      const perPixel = frames / width;
-      const detail = levelFor(perPixel * threadStep);
-      for (let x = 0; x < width; x += threadStep) {
-        const e = extent(take.id, take.channels.length, c.index - 1, detail, x * perPixel, (x + threadStep) * perPixel);
-        const size = e ? Math.max(1, Math.min(1, Math.max(-e.low, e.high) * scale) * height) : 1;
-        g.fillRect(x, (height - size) / 2, threadWidth, size);
+      if (range) {
+        g.fillStyle = colour("--zest");
+        g.globalAlpha = 0.16;
+        const x = xOf(time, range.from);
+        g.fillRect(x, 0, Math.max(2, xOf(time, range.to) - x), height);
       }
+      g.fillStyle = muted ? colour("--muted") : dye(stem);
+      const detail = levelFor(time.perPixel);
+      const middle = height / 2;
+      const last = Math.min(width, xOf(time, view.end));
+      for (let x = Math.max(0, Math.floor(xOf(time, start))); x < last; x++) {
+        const at = sampleAt(time, x) - start;
+        const e = extent(take.id, take.channels.length, c.index - 1, detail, at, at + time.perPixel);
+        const up = e ? Math.min(middle, e.high * scale * middle) : 0;
+        const down = e ? Math.min(middle, -e.low * scale * middle) : 0;
+        g.globalAlpha = muted ? 0.35 : 0.6;
+        g.fillRect(x, middle - up - 0.5, 1, Math.max(1, up + down));
+        const body = e ? Math.min(middle, e.mean * scale * middle) : 0;
+        g.globalAlpha = muted ? 0.55 : 1;
+        if (body > 0.5) g.fillRect(x, middle - body, 1, 2 * body);
+      }
+      g.globalAlpha = 1;
     },
-    [take.id, take.channels.length, c.index, stem, muted, frames, scale],
+    [take.id, c.index, stem, muted, scale, time, range, view],
   );
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
-  useEffect(() => {
-    paint();
-    const observer = new ResizeObserver(paint);
-    observer.observe(canvas.current!);
-    const stop = onOverview(paint);
-    return () => {
-      observer.disconnect();
-      stop();
-    };
-  }, [paint, light]);
-  const press = (e: React.PointerEvent) => {
-    if (e.button !== 0) return;
-    e.currentTarget.setPointerCapture(e.pointerId);
-    const box = e.currentTarget.getBoundingClientRect();
-    void player.playTake(take.id, [c.index - 1], ((e.clientX - box.left) / box.width) * frames);
+  const box = useWheel(scroll);
+  const from = useRef<number | null>(null);
+  const place = (e: React.PointerEvent) => {
+    const x = e.clientX - e.currentTarget.getBoundingClientRect().left;
+    return Math.round(Math.min(view.end, Math.max(start, sampleAt(time, x))));
+  };
+  const end = () => {
+    if (from.current === null) player.stop();
+    from.current = null;
   };
   return (
     <div
-      className="relative h-full min-h-11 cursor-pointer touch-none py-0.5"
+      ref={box}
+      className="relative h-full min-h-11 cursor-pointer touch-none overflow-hidden py-0.5"
       role="button"
       tabIndex={0}
       aria-label={`Listen to channel ${c.index}, ${c.name || "unnamed"}`}
-      onPointerDown={press}
-      onPointerUp={() => player.stop()}
-      onPointerCancel={() => player.stop()}
+      onPointerDown={(e) => {
+        if (e.button !== 0) return;
+        e.currentTarget.setPointerCapture(e.pointerId);
+        if (e.shiftKey) {
+          from.current = place(e);
+          onRange(null);
+        } else void player.playTake(take.id, [c.index - 1], place(e) - start);
+      }}
+      onPointerMove={(e) => {
+        const a = from.current;
+        if (a === null || Math.abs(place(e) - a) < least * time.perPixel) return;
+        onRange({ from: Math.min(a, place(e)), to: Math.max(a, place(e)) });
+      }}
+      onPointerUp={end}
+      onPointerCancel={end}
       onKeyDown={(e) => {
         if (e.key !== "Enter" && e.key !== " ") return;
         e.preventDefault();
         e.stopPropagation();
-        if (heard >= 0) player.stop();
-        else void player.playTake(take.id, [c.index - 1], 0);
+        if (heard) player.stop();
+        else void player.playTake(take.id, [c.index - 1], range ? range.from - start : 0);
       }}
     >
       <canvas ref={canvas} className="h-full w-full" />
-      {place !== null && <span className="pointer-events-none absolute inset-y-0 w-0.5 bg-zest" style={{ left: `${place * 100}%` }} />}
+      {heard && <ShuttleLine view={view} time={time} at={start} />}
     </div>
   );
 }

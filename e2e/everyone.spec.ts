@@ -1,0 +1,49 @@
+// Every screen, for those who see, hear or point otherwise: without a violation that axe finds, by day and by night, and at 200 % zoom with
+// everything within reach.
+import AxeBuilder from "@axe-core/playwright";
+import { expect, test } from "@playwright/test";
+
+import { screens } from "./screens";
+
+for (const light of ["day", "night"] as const)
+  for (const [name, open] of Object.entries(screens))
+    if (!["Loom", "Gauge"].includes(name))
+      // axe.spec.ts looks at them in more states
+      test(`axe finds nothing wrong with ${name}, by ${light}`, async ({ page }) => {
+        test.setTimeout(90_000);
+        await page.addInitScript((l) => localStorage.setItem("loom.light", l), light);
+        await open(page);
+        const { violations } = await new AxeBuilder({ page })
+          .withRules([])
+          .options({ resultTypes: ["violations"] })
+          .analyze();
+        expect(violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 160)).join(" | ")}`)).toEqual([]);
+      });
+
+for (const [name, open] of Object.entries(screens))
+  test(`at 200 % zoom, everything of ${name} can be brought into view`, async ({ page }) => {
+    test.setTimeout(90_000);
+    await open(page);
+    await page.setViewportSize({ width: 640, height: 400 });
+    await page.waitForTimeout(300); // the page lays itself out anew
+    const lost = await page.evaluate(() => {
+      const inDialog = document.querySelector("[role=dialog]");
+      const all = [...(inDialog ?? document).querySelectorAll<HTMLElement>("button, a[href], input, select, textarea, [tabindex='0']")];
+      return all
+        .filter(
+          (el) => el.checkVisibility({ visibilityProperty: true, opacityProperty: false }) && !el.closest(".sr-only, [aria-hidden=true]"),
+        )
+        .filter((el) => {
+          const r0 = el.getBoundingClientRect();
+          if (r0.width <= 1 || r0.height <= 1) return false; // it is there for a screen reader
+          el.scrollIntoView({ block: "center", inline: "center" });
+          const r = el.getBoundingClientRect();
+          const [x, y] = [r.x + r.width / 2, r.y + Math.min(r.height / 2, 150)];
+          if (x < 0 || y < 0 || x > innerWidth || y > innerHeight) return true;
+          const there = document.elementFromPoint(x, y);
+          return !there || !(el.contains(there) || there.contains(el) || there.closest("label")?.contains(el));
+        })
+        .map((el) => `${el.tagName} ${el.getAttribute("aria-label") ?? el.textContent?.trim().slice(0, 40)}`);
+    });
+    expect(lost).toEqual([]);
+  });
