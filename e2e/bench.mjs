@@ -159,7 +159,7 @@ try {
     await page.mouse.down();
     await page.mouse.up();
     const reached = await page.evaluate(() => document.querySelector("[role=dialog]") !== null);
-    if (reached) await page.getByRole("button", { name: "Tie it here itself" }).click();
+    if (reached) await page.getByRole("button", { name: "Set a knot here for this row alone" }).click();
     await answer;
     known.push(Date.now() - before);
     await page.waitForFunction(() => window.shown > 0, undefined, { timeout: 3000 }).catch(() => null);

@@ -128,7 +128,7 @@ test("editing keeps what it should, and what is printed is what was cut", async 
       // By keyboard it is untied first, and then goes where it likes with its offset on its face.
       await page.keyboard.press("Shift+B");
       await page.keyboard.press("Alt+ArrowRight");
-      await expect(page.getByText("+1 f out of sync")).toBeVisible();
+      await expect(page.getByText("+1 fr out of sync")).toBeVisible();
       await page.keyboard.press("b");
       await expect(page.getByText("tied to 4 other clips")).toBeVisible();
     });

@@ -139,9 +139,9 @@ test("every key is shown and can be changed", async ({ page }) => {
   await open(page);
   await page.keyboard.press("?");
   const dialog = page.getByRole("dialog", { name: "Keys" });
-  await dialog.getByRole("button", { name: "Key for “Mute the selected track”: X" }).click();
+  await dialog.getByRole("button", { name: "Key for “Mute the chosen track”: X" }).click();
   await page.keyboard.press("v");
-  await expect(dialog.getByRole("button", { name: "Key for “Mute the selected track”: V" })).toBeVisible();
+  await expect(dialog.getByRole("button", { name: "Key for “Mute the chosen track”: V" })).toBeVisible();
   await page.keyboard.press("Escape");
   await track(page, "Winch").click();
   await page.keyboard.press("v");

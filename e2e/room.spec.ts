@@ -177,7 +177,7 @@ test("clips and curves are worked on by keyboard alone", async ({ page }) => {
   await page.keyboard.press("i");
   await page.getByRole("tab", { name: "Row" }).press("Enter");
   const curve = page.getByRole("region", { name: "Curve", exact: true });
-  await curve.getByRole("button", { name: "at the shuttle" }).press("Enter");
+  await curve.getByRole("button", { name: "at the playhead" }).press("Enter");
   await curve.getByLabel("Value of point 1").fill("-6");
   await curve.getByLabel("Value of point 1").press("Enter");
   const gain = async () => (await reelOf(page)).tracks.find((t) => t.name === "Boom")!.gain?.map((q) => q.value);

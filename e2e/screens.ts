@@ -25,8 +25,8 @@ export const screens: Record<string, (page: Page) => Promise<void>> = {
   Takes: async (page) => {
     await enter(page);
     await room(page, "Takes");
-    await expect(page.getByRole("option").first()).toBeVisible();
-    await page.getByRole("option", { name: /12A/ }).first().click();
+    await expect(page.getByRole("listbox").getByRole("option").first()).toBeVisible();
+    await page.getByRole("listbox").getByRole("option", { name: /12A/ }).first().click();
     await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
   },
   "several takes": async (page) => {
@@ -48,7 +48,7 @@ export const screens: Record<string, (page: Page) => Promise<void>> = {
   Sync: async (page) => {
     await enter(page);
     await room(page, "Sync");
-    await expect(page.getByRole("option").first()).toBeVisible();
+    await expect(page.getByRole("listbox").getByRole("option").first()).toBeVisible();
   },
   Loom: async (page) => {
     await enter(page);
@@ -75,7 +75,8 @@ export const screens: Record<string, (page: Page) => Promise<void>> = {
   Print: async (page) => {
     await enter(page);
     await reel(page, "print");
-    await expect(page.getByRole("button", { name: /^Print \d+ files?/ })).toBeVisible();
+    await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
+    await expect(page.getByRole("button", { name: /^Print / }).first()).toBeVisible();
   },
   Work: async (page) => {
     await enter(page);

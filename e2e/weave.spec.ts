@@ -94,7 +94,7 @@ test("classic mistakes are pointed out, and set right in one press, by mouse and
     await page.keyboard.press("ArrowLeft");
     await expect(page.getByRole("gridcell", { name: /^Boom to Dialogue L: reached/ })).toBeFocused();
     await page.keyboard.press("Enter");
-    await page.getByRole("button", { name: "Tie it here itself" }).press("Enter");
+    await page.getByRole("button", { name: "Set a knot here for this row alone" }).press("Enter");
     const twice = page.getByRole("gridcell", { name: /^Boom to Dialogue L: tied.*Boom arrives at Dialogue L twice/ });
     await expect(twice).toBeVisible();
     await twice.focus();
@@ -393,7 +393,7 @@ test("a source that is fed twice is found, set right and printed by keyboard alo
     await page.keyboard.press("ArrowRight");
   await expect(page.getByRole("gridcell", { name: /^Accordion cue to Music L: reached at 0 dB/ })).toBeFocused();
   await page.keyboard.press("Enter");
-  await tabTo(/^Tie it here itself$/);
+  await tabTo(/^Set a knot here for this row alone$/);
   await page.keyboard.press("Enter");
   await page.keyboard.press("Escape");
   await expect(page.getByRole("gridcell", { name: /^Accordion cue to Music L: tied.*arrives at Music L twice/ })).toBeFocused();

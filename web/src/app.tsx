@@ -9,7 +9,7 @@ import { useActions } from "./ui/keys";
 import { Header } from "./shell/header";
 import { Missing } from "./ui/missing";
 import { Foot } from "./shell/foot";
-import { useNotices } from "./ui/notices";
+import { Notices } from "./ui/notices";
 
 /** Rooms come when they are gone into, so that the first page is there at once; the rest is fetched while nothing else is. */
 const parts = {
@@ -91,16 +91,6 @@ function Commands() {
   const [open, setOpen] = useState(false);
   useActions({ commands: () => setOpen(true) });
   return <Suspense fallback={null}>{open && <Palette onClose={() => setOpen(false)} />}</Suspense>;
-}
-
-const Toasts = lazy(async () => ({ default: (await import("./ui/toasts")).Toasts }));
-
-/** Comes with the first notice, and stays. */
-function Notices() {
-  const some = useNotices().length > 0;
-  const [any, setAny] = useState(false);
-  if (some && !any) setAny(true);
-  return <Suspense fallback={null}>{any && <Toasts />}</Suspense>;
 }
 
 /** Where one is, as far as sound goes: what plays ends where this is left. */

@@ -17,7 +17,8 @@ export function QueuePage() {
   return (
     <div className="flex h-full flex-col">
       <Header production={production.data} />
-      <main className="min-h-0 grow overflow-auto">
+      {/** biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, and nothing in it takes the focus */}
+      <main className="min-h-0 grow overflow-auto" tabIndex={0}>
         <div className="mx-auto max-w-3xl px-6 py-6">
           <h1 className="text-[22px] font-bold">Work</h1>
           <p className="mt-1 text-muted">

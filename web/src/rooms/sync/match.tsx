@@ -61,7 +61,7 @@ export function MatchBoard({ row, reference, rate, production }: { row: Row; ref
   const off = driftFrames(row.drift, take.description.frames, sampleRate, rate);
   const r = row.match?.result;
   return (
-    <div className="flex h-full min-h-0 flex-col">
+    <div className="flex h-full min-h-0 flex-col max-[900px]:h-auto">
       <div className="flex shrink-0 gap-4 px-5 pb-2 pt-3">
         <div className="min-w-0 grow">
           <h2 className="truncate text-[17px] font-bold">

@@ -41,33 +41,36 @@ export function SyncRoom() {
   return (
     <div className="flex h-full flex-col">
       <Header production={production.data} history={history} />
-      <Missing of={[production, takes, matches]} />
-      {list && <LineUp production={id} takes={list} rows={rows} />}
-      {list && rows.length === 0 && (
-        <div className="flex grow flex-col items-center justify-center gap-2 text-center">
-          <h2 className="text-xl font-bold">Nothing to line up yet</h2>
-          <p className="max-w-md text-muted">
-            Bring in takes of the recorder, and the camera's movies or the picture cut, in the Takes room. Then line them up here.
-          </p>
-        </div>
-      )}
-      {rows.length > 0 && rate && (
-        <div className="flex min-h-0 grow">
-          <Matches rows={rows} takes={list!} shown={shown} rate={rate} onShow={show} />
-          <main className="min-w-0 grow">
-            {shown && reference && (
-              <MatchBoard
-                key={`${shown.take.id} ${shown.reference} ${shown.state === "tied"}`}
-                row={shown}
-                reference={reference}
-                rate={rate}
-                production={id}
-              />
-            )}
-            {shown && !reference && <WithoutPlace row={shown} takes={list!} production={id} />}
-          </main>
-        </div>
-      )}
+      <main className="flex min-h-0 grow flex-col max-[900px]:overflow-auto">
+        <h1 className="sr-only">Sync</h1>
+        <Missing of={[production, takes, matches]} />
+        {list && <LineUp production={id} takes={list} rows={rows} />}
+        {list && rows.length === 0 && (
+          <div className="flex grow flex-col items-center justify-center gap-2 text-center">
+            <h2 className="text-xl font-bold">Nothing to line up yet</h2>
+            <p className="max-w-md text-muted">
+              Bring in takes of the recorder, and the camera's movies or the picture cut, in the Takes room. Then line them up here.
+            </p>
+          </div>
+        )}
+        {rows.length > 0 && rate && (
+          <div className="flex min-h-0 grow max-[900px]:grow-0 max-[900px]:flex-col">
+            <Matches rows={rows} takes={list!} shown={shown} rate={rate} onShow={show} />
+            <div className="min-w-0 grow">
+              {shown && reference && (
+                <MatchBoard
+                  key={`${shown.take.id} ${shown.reference} ${shown.state === "tied"}`}
+                  row={shown}
+                  reference={reference}
+                  rate={rate}
+                  production={id}
+                />
+              )}
+              {shown && !reference && <WithoutPlace row={shown} takes={list!} production={id} />}
+            </div>
+          </div>
+        )}
+      </main>
     </div>
   );
 }
@@ -181,13 +184,18 @@ function Matches(p: { rows: Row[]; takes: Take[]; shown: Row | undefined; rate: 
     return t ? takeTitle(t) : "";
   };
   return (
-    <div className="w-[500px] shrink-0 overflow-auto border-r border-line" role="listbox" aria-label="Matches" tabIndex={0}>
+    <div
+      className="w-[500px] shrink-0 overflow-auto border-r border-line max-[900px]:h-56 max-[900px]:w-full max-[900px]:border-b"
+      role="listbox"
+      aria-label="Matches"
+      tabIndex={0}
+    >
       {p.rows.map((r) => (
         // biome-ignore lint/a11y/useKeyWithClickEvents: what has the focus, and the keys, is another element
+        // biome-ignore lint/a11y/useFocusableInteractive: the list has the focus, not what is in it
         <div
           key={r.take.id}
           role="option"
-          tabIndex={-1}
           aria-selected={r === p.shown}
           className={`grid cursor-pointer grid-cols-[128px_1fr_auto] items-center gap-x-3 border-b border-line py-2 pr-4 text-[13px]
             ${r === p.shown ? "border-l-4 border-l-zest bg-paper pl-3" : "pl-4 hover:bg-paper"}`}

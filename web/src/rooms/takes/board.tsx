@@ -121,7 +121,7 @@ export function TakeBoard({ take }: { take: Take }) {
     setLast(index);
   };
   return (
-    <div className="flex h-full flex-col">
+    <div className="flex h-full flex-col max-[900px]:h-auto">
       <BoardHead take={take} />
       <datalist id={namesList}>
         {names.map((n) => (
@@ -129,7 +129,7 @@ export function TakeBoard({ take }: { take: Take }) {
         ))}
       </datalist>
       <BoardTimeProvider value={time}>
-        <div ref={ruler} className="flex min-h-0 grow flex-col overflow-auto px-6">
+        <div ref={ruler} className="flex min-h-0 grow flex-col overflow-auto px-6 max-[900px]:overflow-visible max-[900px]:px-3">
           {take.channels.length > 0 && <Axis take={take} at={view.head.start} />}
           {rows.map((c) => (
             <ChannelRow

@@ -263,9 +263,9 @@ const TakeRow = memo(function TakeRow({
   const d = take.description;
   return (
     // biome-ignore lint/a11y/useKeyWithClickEvents: what has the focus, and the keys, is another element
+    // biome-ignore lint/a11y/useFocusableInteractive: the list has the focus, not what is in it
     <div
       role="option"
-      tabIndex={-1}
       aria-selected={on}
       className={`absolute inset-x-0 flex cursor-pointer select-none items-center gap-2 border-t border-line pr-4
         ${on ? `border-l-4 bg-paper pl-2 ${shown ? "border-l-zest" : "border-l-muted"}` : "pl-3 hover:bg-paper"}`}

@@ -74,14 +74,14 @@ export function TakesRoom() {
       }}
     >
       <Header production={production.data} history={history} />
-      <div className="flex min-h-0 grow">
-        <aside className="flex w-[400px] shrink-0 flex-col border-r border-line">
+      <div className="flex min-h-0 grow max-[900px]:flex-col max-[900px]:overflow-auto">
+        <aside className="flex w-[400px] shrink-0 flex-col border-r border-line max-[900px]:h-72 max-[900px]:w-full max-[900px]:border-b">
           <TakeList takes={list} shown={shown?.id} chosen={chosen} onChoose={choose} onBringIn={() => setBringing(true)}>
             <RoomMenu production={id} />
           </TakeList>
           <WorkPanel production={id} />
         </aside>
-        <main className="min-w-0 grow">
+        <main className="min-w-0 grow max-[900px]:grow-0">
           <Missing of={[production, takes]} />
           {shown && chosen.size === 1 && <TakeBoard key={shown.id} take={shown} />}
           {chosen.size > 1 && <SeveralTakes takes={list!.filter((t) => chosen.has(t.id))} production={id} onShow={(t) => choose(t, [t])} />}
