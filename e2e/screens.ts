@@ -31,10 +31,7 @@ export const screens: Record<string, (page: Page) => Promise<void>> = {
   },
   "several takes": async (page) => {
     await screens.Takes!(page);
-    await page
-      .getByRole("option")
-      .nth(3)
-      .click({ modifiers: ["Shift"] });
+    await page.keyboard.press("Shift+ArrowDown");
     await expect(page.getByRole("heading", { name: "To files" })).toBeVisible();
   },
   "bringing in": async (page) => {

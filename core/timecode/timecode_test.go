@@ -1,6 +1,9 @@
 package timecode
 
 import (
+	"encoding/json"
+	"fmt"
+	"os"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -150,4 +153,28 @@ func TestADayOfTheClock(t *testing.T) {
 	assert.Equal(t, int64(864864*4800), film.Day(48000))
 	assert.Equal(t, int64(2589408*1001)*48000/30000, drop.Day(48000)-1, "rounded up to a whole sample")
 	assert.Equal(t, int64(86400*48000), Rate{}.Day(48000))
+}
+
+// The cases that the interface's tests read too (web/src/ui/timecode.test.ts). They were worked out in fractions, apart from both.
+func TestSharedCases(t *testing.T) {
+	text, err := os.ReadFile("testdata/cases.json")
+	require.NoError(t, err)
+	var cases []struct {
+		Rate       Rate
+		SampleRate int
+		Frame      int64
+		Sample     int64
+		Label      string
+	}
+	require.NoError(t, json.Unmarshal(text, &cases))
+	require.Greater(t, len(cases), 400)
+	for _, c := range cases {
+		what := fmt.Sprint(c.Rate, " at ", c.SampleRate, ", frame ", c.Frame)
+		require.Equal(t, c.Label, c.Rate.Label(c.Frame), what)
+		require.Equal(t, c.Sample, c.Rate.SampleOf(c.Frame, c.SampleRate), what)
+		require.Equal(t, c.Label, c.Rate.LabelAt(c.Sample, c.SampleRate), what)
+		if c.Frame > 0 {
+			require.NotEqual(t, c.Label, c.Rate.LabelAt(c.Sample-1, c.SampleRate), what+", a sample before")
+		}
+	}
 }

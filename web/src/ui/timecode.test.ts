@@ -23,6 +23,20 @@ describe("timecode", () => {
     }
   });
 
+  it("agrees with the server on the cases that both have", () => {
+    type Case = { rate: { num: number; den: number; drop: boolean }; sampleRate: number; frame: number; sample: number; label: string };
+    const cases = JSON.parse(readFileSync("../core/timecode/testdata/cases.json", "utf8")) as Case[];
+    expect(cases.length).toBeGreaterThan(400);
+    for (const c of cases) {
+      const what = JSON.stringify(c);
+      expect(label(c.frame, c.rate), what).toBe(c.label);
+      expect(sampleOf(c.frame, c.sampleRate, c.rate), what).toBe(c.sample);
+      expect(labelAt(c.sample, c.sampleRate, c.rate), what).toBe(c.label);
+      if (c.frame > 0) expect(labelAt(c.sample - 1, c.sampleRate, c.rate), what).not.toBe(c.label);
+      expect(parse(c.label, c.sampleRate, c.rate), what).toBe(c.sample);
+    }
+  });
+
   it("reads what a person types", () => {
     expect(parse("10:00:00:00", 48000, pal)).toBe(36000 * 48000);
     expect(parse("10000000", 48000, pal)).toBe(36000 * 48000);

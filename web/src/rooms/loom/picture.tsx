@@ -1,14 +1,20 @@
-import { X } from "lucide-react";
+import { PictureInPicture2, Scaling, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 
 import { base, type ReelView, type Take } from "../../api/client";
 import { player, usePlayer } from "../../listen/player";
+import { tell } from "../../ui/notices";
+import { useRemembered } from "../../ui/remembered";
+import { Small } from "../../ui/small";
 import { labelAt } from "../../ui/timecode";
 import { headsWidth } from "./geometry";
 import { positionOf, usePosition } from "./shuttleline";
 
 /** How far the picture may be from the sound while it runs before it is put right, in seconds: a frame and a half at 25. */
 const tolerance = 0.06;
+
+/** How wide it may be, in pixels. */
+const widths = [216, 340, 560];
 
 /** The picture, floating over the tracks, locked to the shuttle while it plays, steps and is dragged. */
 export function PicturePane(p: {
@@ -55,10 +61,20 @@ export function PicturePane(p: {
     return player.subscribe(follow);
   }, [playing, p.at, start, shown?.id, sampleRate, p.half]);
 
-  const [place, setPlace] = useState({ x: headsWidth + 8, y: 8 });
+  const [place, setPlace] = useRemembered("picture place", { x: headsWidth + 8, y: 8 });
+  const [width, setWidth] = useRemembered("picture width", widths[0]!);
+  const tear = () => {
+    const v = video.current;
+    if (document.pictureInPictureElement) void document.exitPictureInPicture();
+    else v?.requestPictureInPicture?.().catch(() => tell("This browser does not let the picture out of its page.", true));
+  };
   const grip = useRef({ x: 0, y: 0, px: 0, py: 0 });
   return (
-    <section className="card absolute z-20 w-[216px] overflow-hidden" style={{ left: place.x, top: place.y }} aria-label="Picture">
+    <section
+      className="card absolute z-20 max-w-full overflow-hidden"
+      style={{ left: `min(${place.x}px, 100% - 120px)`, top: `min(${place.y}px, 100% - 40px)`, width }}
+      aria-label="Picture"
+    >
       <div
         className="flex h-8 cursor-move touch-none items-center gap-2 border-b border-line px-2.5 text-[13px]"
         onPointerDown={(e) => {
@@ -91,9 +107,17 @@ export function PicturePane(p: {
             </option>
           ))}
         </select>
-        <button className="cursor-pointer rounded p-0.5 text-muted hover:text-ink" aria-label="Put the picture away" onClick={p.onClose}>
+        <Small label="Another size" onClick={() => setWidth(widths[(widths.indexOf(width) + 1) % widths.length]!)}>
+          <Scaling size={14} />
+        </Small>
+        {document.pictureInPictureEnabled && (
+          <Small label="Tear the picture off into a window of its own" disabled={!shown} onClick={tear}>
+            <PictureInPicture2 size={14} />
+          </Small>
+        )}
+        <Small label="Put the picture away" onClick={p.onClose}>
           <X size={15} />
-        </button>
+        </Small>
       </div>
       <div className="relative aspect-video bg-[#0d0f18]">
         {shown ? (

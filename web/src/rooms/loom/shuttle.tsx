@@ -81,7 +81,7 @@ export function Shuttle(p: {
   const lost = usePlayer((s) => s.lost);
   const out = view.adrift.length;
   return (
-    <div className="flex h-[46px] shrink-0 items-center gap-3 border-b border-line px-4 max-[900px]:gap-1.5 max-[900px]:px-2">
+    <div className="flex h-[46px] shrink-0 items-center gap-3 border-b border-line px-4 max-[900px]:gap-1.5 max-[900px]:overflow-x-auto max-[900px]:px-2">
       <button
         className="flex h-[34px] w-[34px] shrink-0 cursor-pointer items-center justify-center rounded-full bg-zest text-[#fffdf8] hover:brightness-110"
         aria-label={p.playing || p.sending ? "Stop" : "Play"}
@@ -196,7 +196,7 @@ export function Shuttle(p: {
         </span>
       )}
       {lost && <span className="text-[13px] font-semibold text-wrong">The connection was lost; picking up…</span>}
-      <div className="ml-auto flex min-w-0 items-center gap-2.5 max-[900px]:gap-1">
+      <div className="ml-auto flex min-w-0 items-center gap-2.5 max-[900px]:shrink-0 max-[900px]:gap-1">
         {out > 0 && (
           <button className="pill border-wrong text-wrong" onClick={() => p.onLists("sync")}>
             {out === 1 ? "1 clip" : `${out} clips`} out of sync

@@ -9,6 +9,13 @@ import { LayTakes } from "./lay";
 import { takeTitle } from "./list";
 import { Explained } from "../../ui/explained";
 
+/** What is chosen, by title; where several have the same, how many. */
+export function titlesOf(takes: Take[]): string {
+  const count = new Map<string, number>();
+  for (const t of takes) count.set(takeTitle(t), (count.get(takeTitle(t)) ?? 0) + 1);
+  return [...count].map(([title, n]) => (n === 1 ? title : `${title} (${n} files)`)).join("; ");
+}
+
 /** What can be done with several takes at once. */
 export function SeveralTakes({ takes, production, onShow }: { takes: Take[]; production: string; onShow: (id: string) => void }) {
   const ids = takes.map((t) => t.id);
@@ -32,7 +39,7 @@ export function SeveralTakes({ takes, production, onShow }: { takes: Take[]; pro
   return (
     <div className="h-full overflow-auto px-6 py-4">
       <h1 className="text-[22px] font-bold">{takes.length} takes</h1>
-      <p className="mt-1 line-clamp-2 text-[13px] text-muted">{takes.map(takeTitle).join("; ")}</p>
+      <p className="mt-1 line-clamp-2 text-[13px] text-muted">{titlesOf(takes)}</p>
       <div className="mt-3 flex flex-wrap gap-2">
         <button className="pill" onClick={() => edit.mutate(!circled)}>
           {circled ? "Circle none of them" : "Circle them all"}
