@@ -29,8 +29,8 @@ export function tellError(error: unknown) {
   tell(error instanceof Error ? error.message : String(error), true);
 }
 
-/** Whether something in the page is part of a notice: pressing it is no reason for a dialog to close. */
-export const inNotices = (el: EventTarget | null) => el instanceof Element && el.closest("[data-notices]") !== null;
+/** Whether something is, or was till it was put away, part of a notice: pressing it is no reason for a dialog to close. */
+export const inNotices = (el: EventTarget | null) => el instanceof Element && el.closest("[data-notice]") !== null;
 
 /**
  * What is told, one under the other, over whatever is open. It is a live region and no layer of its own: Escape stays with the room, or with
@@ -46,7 +46,6 @@ export function Notices() {
   );
   return (
     <div
-      data-notices
       className="pointer-events-none fixed bottom-11 left-1/2 z-[60] flex w-[560px] max-w-[90vw] -translate-x-1/2 flex-col gap-2"
       role="status"
       aria-live="polite"
@@ -54,6 +53,7 @@ export function Notices() {
       {list.map((n) => (
         <div
           key={n.id}
+          data-notice
           role={n.wrong ? "alert" : undefined}
           className={`card pointer-events-auto flex items-start gap-3 px-4 py-2.5 ${n.wrong ? "border-l-4 border-l-wrong" : ""}`}
         >
