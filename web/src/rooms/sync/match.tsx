@@ -9,6 +9,7 @@ import { keyOf, keySign, useActions } from "../../ui/keys";
 import { takeTitle } from "../takes/list";
 import { confidenceWords, driftFrames, driftLimit, driftWords, offsetWords, tieOf, type Row } from "./figures";
 import { Waves } from "./waves";
+import { useLookedAt } from "../../ui/remembered";
 
 const spans = [
   { name: "10 ms", seconds: 0.01 },
@@ -21,7 +22,7 @@ const spans = [
 export function MatchBoard({ row, reference, rate, production }: { row: Row; reference: Take; rate: FrameRate; production: string }) {
   const { take } = row;
   const sampleRate = take.description.sampleRate;
-  const [nudge, setNudge] = useState(0);
+  const [nudge, setNudge] = useLookedAt(`nudge of ${row.take.id} ${row.reference} ${row.state}`, 0);
   const [span, setSpan] = useState<number>(1);
   const [channel, setChannel] = useState(row.match?.result.channel ?? 0);
   const [sides, setSides] = useState(false);
