@@ -10,7 +10,8 @@ export function PlayBar() {
   useActions({ dim: () => output.set({ dim: !o.dim }) });
   const turn = (on: boolean, name: string, title: string, onClick: () => void) => (
     <button
-      className={`h-6 cursor-pointer rounded-full border px-2 text-[12px] ${on ? "border-ink bg-ink text-ground" : "border-line bg-paper text-muted hover:text-ink"}`}
+      className={`h-6 cursor-pointer rounded-full border px-2 text-[12px]
+        ${on ? "border-ink bg-ink text-ground" : "border-line bg-paper text-muted hover:text-ink"}`}
       aria-pressed={on}
       title={title}
       onClick={onClick}

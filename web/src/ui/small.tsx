@@ -4,7 +4,8 @@ import type { ReactNode } from "react";
 export function Small(p: { label: string; disabled?: boolean; onClick: () => void; children: ReactNode }) {
   return (
     <button
-      className="inline-flex min-h-6 min-w-6 shrink-0 cursor-pointer items-center justify-center rounded p-1 text-muted hover:text-ink disabled:cursor-default disabled:opacity-30"
+      className="inline-flex min-h-6 min-w-6 shrink-0 cursor-pointer items-center justify-center rounded p-1 text-muted hover:text-ink
+        disabled:cursor-default disabled:opacity-30"
       disabled={p.disabled}
       aria-label={p.label}
       title={p.label}
