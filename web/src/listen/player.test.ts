@@ -138,6 +138,22 @@ describe("the player", () => {
     expect(messages()).not.toHaveLength(0);
   });
 
+  it("says when sound never begins, as without a sound output", async () => {
+    vi.useFakeTimers();
+    const { player } = await fresh();
+    class Mute extends Context {
+      state = "suspended";
+      resume = () => new Promise<void>(() => undefined);
+    }
+    vi.stubGlobal("AudioContext", Mute);
+    const played = player.playReel("r1", 0, manner as never);
+    await vi.advanceTimersByTimeAsync(5000);
+    await played;
+    expect(told).toHaveBeenCalledWith(expect.stringContaining("sound output"), true);
+    expect(player.snapshot().playing).toBeNull();
+    expect(messages().map((m) => m.message!.do)).not.toContain("play");
+  });
+
   it("changes what is heard without starting again, but only of what plays", async () => {
     const { player } = await fresh();
     player.change({ tap: { kind: "stem", id: "DX" }, solo: [], loop: null });

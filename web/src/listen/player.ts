@@ -53,6 +53,16 @@ const sampleRate = 48000;
 
 const heardAs = (m: Pick<Manner, "tap" | "check">) => ({ ...m.tap, check: m.check ?? "" });
 
+/** How long a browser may take to let sound begin, in milliseconds. Without a sound output it never does. */
+const patience = 4000;
+
+function within(done: Promise<unknown>, ms: number): Promise<unknown> {
+  const late = new Promise((_, fail) =>
+    setTimeout(() => fail(new Error("The browser does not let sound begin. Is there a sound output, and may this page play sound?")), ms),
+  );
+  return Promise.race([done, late]);
+}
+
 class Player {
   private state: PlayerState = { playing: null, position: 0, meters: [], loudness: null, gaps: 0, lost: false };
   private listeners = new Set<() => void>();
@@ -197,7 +207,7 @@ class Player {
       this.ready = null;
       throw error;
     }
-    if (this.context?.state === "suspended") await this.context.resume();
+    if (this.context && this.context.state !== "running") await within(this.context.resume(), patience);
   }
 
   private async open() {

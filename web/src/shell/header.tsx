@@ -90,6 +90,10 @@ export function Header(p: {
           </NavLink>
         ))}
       </nav>
+      {/* Whatever did it, a key or the hand: what was done is said. */}
+      <span className="sr-only" role="status">
+        {h && (h.redo ? `Undone: ${h.redo}` : h.undo && `Done: ${h.undo}`)}
+      </span>
       <div className="flex min-w-0 items-center justify-end gap-2">
         {p.children}
         {h && (
