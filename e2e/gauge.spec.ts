@@ -4,7 +4,7 @@ import { execFileSync } from "node:child_process";
 import { mkdtempSync, readFileSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { expect, test } from "@playwright/test";
+import { expect, test, type Page } from "@playwright/test";
 
 import { newProduction, takeRow } from "./rooms";
 import { readWave } from "./wave";
@@ -75,16 +75,14 @@ function byFFmpeg(paths: string[]) {
   return { integrated: figure(/I:\s+(-?[\d.]+) LUFS/g), truePeak: figure(/Peak:\s+(-?[\d.]+) dBFS/g) };
 }
 
-test("six monos are measured, corrected, measured again and printed as six files", async ({ page }) => {
-  test.setTimeout(120_000);
-  const folder = mkdtempSync(join(tmpdir(), "monos-"));
+/** Writes the six monos and brings them into a new production; they become one take. */
+async function bringIn(page: Page, folder: string, production: string): Promise<string[]> {
   const paths = labels.map((label, i) => {
     const path = join(folder, `Ferry promo MIX.${label}.wav`);
     writeFileSync(path, mono(i));
     return path;
   });
-  const before = byFFmpeg(paths);
-  await newProduction(page, "The Lantern Ferry, gauge");
+  await newProduction(page, production);
   await page
     .getByRole("button", { name: /^Bring in/ })
     .first()
@@ -92,6 +90,19 @@ test("six monos are measured, corrected, measured again and printed as six files
   await page.getByLabel(/From this computer/).setInputFiles(paths);
   await expect(takeRow(page, /MIX.*6 files/)).toBeVisible({ timeout: 30_000 });
   await page.keyboard.press("Escape");
+  return paths;
+}
+
+/** A figure as the page shows it. */
+async function figureOf(page: Page, what: string): Promise<number> {
+  const figure = page.getByRole("complementary", { name: "Figures" }).locator("dl > div").filter({ hasText: what }).locator("dd");
+  return Number((await figure.innerText()).replace("−", "-").replace(/[^\d.-].*$/s, ""));
+}
+
+test("six monos are measured, corrected, measured again and printed as six files", async ({ page }) => {
+  test.setTimeout(120_000);
+  const folder = mkdtempSync(join(tmpdir(), "monos-"));
+  const before = byFFmpeg(await bringIn(page, folder, "The Lantern Ferry, gauge"));
   await takeRow(page, /MIX.*6 files/).click();
   await page.getByRole("button", { name: "Unravel 1 track onto a new reel" }).click();
   await expect(page.getByRole("group", { name: "Tracks" })).toBeVisible();
@@ -119,10 +130,7 @@ test("six monos are measured, corrected, measured again and printed as six files
     .click();
   await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Gauge" }).click();
   const figures = page.getByRole("complementary", { name: "Figures" });
-  const figure = async (what: string) =>
-    Number(
-      (await figures.locator("dl > div").filter({ hasText: what }).locator("dd").innerText()).replace("−", "-").replace(/[^\d.-].*$/s, ""),
-    );
+  const figure = (what: string) => figureOf(page, what);
 
   await test.step("it is over, as ffmpeg says as well, and where", async () => {
     await expect(figures.getByText("Integrated")).toBeVisible({ timeout: 30_000 });
@@ -183,26 +191,10 @@ test("six monos are measured, corrected, measured again and printed as six files
 test("six monos are measured and levelled as files, and stay six files", async ({ page }) => {
   test.setTimeout(120_000);
   const folder = mkdtempSync(join(tmpdir(), "files-"));
-  const paths = labels.map((label, i) => {
-    const path = join(folder, `Ferry promo MIX.${label}.wav`);
-    writeFileSync(path, mono(i));
-    return path;
-  });
-  const before = byFFmpeg(paths);
-  await newProduction(page, "The Lantern Ferry, files");
-  await page
-    .getByRole("button", { name: /^Bring in/ })
-    .first()
-    .click();
-  await page.getByLabel(/From this computer/).setInputFiles(paths);
-  await expect(takeRow(page, /MIX.*6 files/)).toBeVisible({ timeout: 30_000 });
-  await page.keyboard.press("Escape");
+  const before = byFFmpeg(await bringIn(page, folder, "The Lantern Ferry, files"));
   await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Gauge" }).click();
   const figures = page.getByRole("complementary", { name: "Figures" });
-  const figure = async (what: string) =>
-    Number(
-      (await figures.locator("dl > div").filter({ hasText: what }).locator("dd").innerText()).replace("−", "-").replace(/[^\d.-].*$/s, ""),
-    );
+  const figure = (what: string) => figureOf(page, what);
 
   await test.step("measured as what they are together, in the order that they say and in another", async () => {
     await expect(figures.getByText("Integrated")).toBeVisible({ timeout: 30_000 });

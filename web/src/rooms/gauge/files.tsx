@@ -1,5 +1,4 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { Play, Square } from "lucide-react";
 import { useEffect, useMemo, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
@@ -10,10 +9,8 @@ import { player, usePlayer } from "../../listen/player";
 import { Bar } from "../../ui/bar";
 import { decimal } from "../../ui/figures";
 import { Header } from "../../shell/header";
-import { useActions } from "../../ui/keys";
 import { Missing } from "../../ui/missing";
-import { labelAt } from "../../ui/timecode";
-import { whole, zoom, type Timed } from "../loom/geometry";
+import { whole, type Timed } from "../loom/geometry";
 import { Scroll } from "../loom/scroll";
 import { usePosition } from "../loom/shuttleline";
 import { takeOf, takeTitle } from "../takes/list";
@@ -25,6 +22,7 @@ import type { Measured } from "./judge";
 import { Of } from "./of";
 import { Places } from "./places";
 import { Plot, useInView } from "./plot";
+import { Transport } from "./transport";
 
 /** Whose limits a file is held to: a profile's, or a spec's. */
 type Judge = { profile?: string; spec?: string };
@@ -190,31 +188,12 @@ function Open({
   };
   const play = () => (playing ? stop() : playFrom(at >= view.end ? start : at));
   const goTo = (sample: number) => (playing ? playFrom(sample) : setAt(sample));
-  const frame = (d.sampleRate * rate.den) / rate.num;
-  const zoomed = (by: number) => scroll.change((v) => zoom(v, by, width / 2));
-  useActions({
-    play,
-    "frame-back": () => goTo(Math.max(start, Math.round(position - frame))),
-    "frame-on": () => goTo(Math.round(position + frame)),
-    home: () => goTo(start),
-    closer: () => zoomed(0.5),
-    wider: () => zoomed(2),
-    whole: scroll.showAll,
-  });
   return (
     <>
       <main className="flex min-w-0 grow flex-col max-[900px]:min-h-[640px]">
         <h1 className="sr-only">Gauge: {takeTitle(take)}</h1>
         <div className="flex shrink-0 flex-wrap items-center gap-2.5 border-b border-line px-4 py-2">
-          <button
-            className="flex h-8 w-10 cursor-pointer items-center justify-center rounded-full bg-ink text-ground"
-            aria-label={playing ? "Stop" : "Play"}
-            aria-pressed={playing}
-            onClick={play}
-          >
-            {playing ? <Square size={14} /> : <Play size={15} />}
-          </button>
-          <span className="tc text-[19px] font-semibold">{labelAt(position, d.sampleRate, rate)}</span>
+          <Transport view={view} scroll={scroll} width={width} playing={playing} position={position} onPlay={play} onGo={goTo} />
           <JudgedBy production={take.production} judge={judge} onJudge={onJudge} />
           {(g?.programmes.length ?? 0) > 1 && (
             <label className="flex items-center gap-1.5 text-[13px] text-muted">

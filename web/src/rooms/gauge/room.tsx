@@ -1,5 +1,4 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { Play, Square } from "lucide-react";
 import { useEffect, useMemo, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 
@@ -9,10 +8,8 @@ import { player, usePlayer, type Manner, type Tap } from "../../listen/player";
 import { Bar } from "../../ui/bar";
 import { decimal } from "../../ui/figures";
 import { Header } from "../../shell/header";
-import { useActions } from "../../ui/keys";
 import { Missing } from "../../ui/missing";
-import { labelAt } from "../../ui/timecode";
-import { whole, zoom } from "../loom/geometry";
+import { whole } from "../loom/geometry";
 import { PicturePane } from "../loom/picture";
 import { Scroll } from "../loom/scroll";
 import { usePosition } from "../loom/shuttleline";
@@ -23,6 +20,7 @@ import { Of } from "./of";
 import { Places } from "./places";
 import { Plot, useLines } from "./plot";
 import { Rows } from "./rows";
+import { Transport } from "./transport";
 
 /** Gauge: is it right, where is it not, and make it right. */
 export function GaugeRoom() {
@@ -117,17 +115,6 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
     setAt(sample);
     if (playing) playFrom(sample);
   };
-  const frame = (view.head.sampleRate * view.head.frameRate.den) / view.head.frameRate.num;
-  const zoomed = (by: number) => scroll.change((v) => zoom(v, by, width / 2));
-  useActions({
-    play,
-    "frame-back": () => goTo(Math.max(view.head.start, Math.round(position - frame))),
-    "frame-on": () => goTo(Math.round(position + frame)),
-    home: () => goTo(view.head.start),
-    closer: () => zoomed(0.5),
-    wider: () => zoomed(2),
-    whole: scroll.showAll,
-  });
   const listed = useTakes(view.production).data?.takes;
   const movies = useMemo(() => listed?.filter((t) => t.picture) ?? [], [listed]);
   const [picture, setPicture] = useState(false);
@@ -163,15 +150,7 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
       <main className="flex min-w-0 grow flex-col">
         <h1 className="sr-only">Gauge: {view.name}</h1>
         <div className="flex shrink-0 flex-wrap items-center gap-2.5 border-b border-line px-4 py-2">
-          <button
-            className="flex h-8 w-10 cursor-pointer items-center justify-center rounded-full bg-ink text-ground"
-            aria-label={playing ? "Stop" : "Play"}
-            aria-pressed={playing}
-            onClick={play}
-          >
-            {playing ? <Square size={14} /> : <Play size={15} />}
-          </button>
-          <span className="tc text-[19px] font-semibold">{labelAt(position, view.head.sampleRate, view.head.frameRate)}</span>
+          <Transport view={view} scroll={scroll} width={width} playing={playing} position={position} onPlay={play} onGo={goTo} />
           {row?.correction && !row.correction.off && (
             <span className="flex overflow-hidden rounded-full border border-line text-[13px]" role="group" aria-label="Hear it">
               {[false, true].map((was) => (
