@@ -21,14 +21,12 @@ type Gauge struct {
 	rows map[weave.NodeID]*row
 }
 
-// oversampled is how many times the rate true peak is looked for at.
-const oversampled = 4
-
 // row is what is kept of one.
 type row struct {
 	labels []string
 	start  int64
 	rate   int
+	factor int // of oversampling for true peak
 	prints []print
 	begun  [][]loudness.Charge // what each piece began with
 	loudness.Row
@@ -37,6 +35,7 @@ type row struct {
 // Asked is what to measure with.
 type Asked struct {
 	Rows     []weave.NodeID
+	Factor   int // how many times the rate true peak is looked for at: 4, also where it is 0, or 8
 	Sound    SoundOf
 	Open     engine.Opener
 	Progress func(share float64) // nil where nobody asks
@@ -126,8 +125,9 @@ func (s *session) look(id weave.NodeID) error {
 		return fault.New(fault.NotFound, "There is no %s %q on this reel", id.Row, id.ID)
 	}
 	now := s.gauge.rows[id]
-	if now == nil || !slices.Equal(now.labels, labels) || now.start != s.reel.Head.Start || now.rate != s.rate {
-		now = &row{labels: slices.Clone(labels), start: s.reel.Head.Start, rate: s.rate,
+	factor := max(s.asked.Factor, 4)
+	if now == nil || !slices.Equal(now.labels, labels) || now.start != s.reel.Head.Start || now.rate != s.rate || now.factor != factor {
+		now = &row{labels: slices.Clone(labels), start: s.reel.Head.Start, rate: s.rate, factor: factor,
 			Row: loudness.Row{Rate: s.rate, Layout: layoutOf(labels)}}
 		s.gauge.rows[id] = now
 	}
@@ -139,7 +139,7 @@ func (s *session) look(id weave.NodeID) error {
 	if err != nil {
 		return err
 	}
-	t := &target{id: id, row: now, meter: loudness.NewPieceMeter(s.rate, oversampled, now.Layout)}
+	t := &target{id: id, row: now, meter: loudness.NewPieceMeter(s.rate, factor, now.Layout)}
 	n := s.pieces()
 	for i := range n {
 		from, to := s.span(i)

@@ -240,3 +240,17 @@ func TestMeasuringThatFails(t *testing.T) {
 	assert.Equal(t, fault.NotFound, fault.KindOf(err))
 	assert.True(t, slices.Equal(rowsOf(r), rowsOf(r.Clone())))
 }
+
+// True peak is looked for at the factor that is asked for; another has all of it measured again.
+func TestOversampling(t *testing.T) {
+	r, sounds := ferry(t)
+	rows := rowsOf(r)
+	g := Gauge{}
+	for _, c := range []struct{ asked, want int }{{0, 4}, {4, 4}, {8, 8}, {8, 8}, {4, 4}} {
+		before := g.rows[rows[0]]
+		done, err := g.Measure(context.Background(), r, Asked{Rows: rows, Factor: c.asked, Sound: soundOf, Open: sounds.Open})
+		require.NoError(t, err)
+		assert.Equal(t, c.want, g.rows[rows[0]].factor)
+		assert.Equal(t, before != nil && before.factor == c.want, done.Kept > 0, "asked for %d", c.asked)
+	}
+}

@@ -59,6 +59,7 @@ type kept struct {
 // State is what was measured of a reel at a revision.
 type State struct {
 	Revision int64
+	Factor   int // of oversampling for true peak
 	Rows     map[weave.NodeID]loudness.Row
 	Wholes   map[weave.NodeID]*loudness.Whole // of all of it
 	Basis    map[string]string                // of the groups that are corrected: what their corrections would be worked out on
@@ -83,8 +84,8 @@ func (k *Keeper) Close() {
 }
 
 // Look gives what was last measured of a reel, and how far measuring it as it is now has come: share is 1 where it has. Rows that were
-// not asked for before are measured along. An error is that of measuring this revision.
-func (k *Keeper) Look(o store.OpenReel, rows []weave.NodeID) (now State, share float64, err error) {
+// not asked for before are measured along. factor is how many times the rate true peak is looked for at: 4 or 8. An error is that of measuring this revision.
+func (k *Keeper) Look(o store.OpenReel, rows []weave.NodeID, factor int) (now State, share float64, err error) {
 	k.mu.Lock()
 	r := k.reels[o.ID]
 	if r == nil {
@@ -95,12 +96,12 @@ func (k *Keeper) Look(o store.OpenReel, rows []weave.NodeID) (now State, share f
 	if _, there := o.Reel.Stems[Dialogue.ID]; there && !slices.Contains(rows, Dialogue) {
 		rows = append(slices.Clone(rows), Dialogue)
 	}
-	right := r.now.holds(o.Revision, rows)
+	right := r.now.holds(o.Revision, rows, factor)
 	failed := r.fails != nil && r.at == o.Revision && time.Since(r.failed) < again
 	if !right && !failed && !r.busy {
 		r.busy, r.share, r.done = true, 0, make(chan struct{})
 		k.going.Add(1)
-		go k.measure(r, o, rows)
+		go k.measure(r, o, rows, factor)
 	}
 	done := r.done
 	k.mu.Unlock()
@@ -112,7 +113,7 @@ func (k *Keeper) Look(o store.OpenReel, rows []weave.NodeID) (now State, share f
 	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	if share = min(r.share, 0.99); r.now.holds(o.Revision, rows) {
+	if share = min(r.share, 0.99); r.now.holds(o.Revision, rows, factor) {
 		share = 1
 	}
 	if r.fails != nil && r.at == o.Revision {
@@ -122,12 +123,12 @@ func (k *Keeper) Look(o store.OpenReel, rows []weave.NodeID) (now State, share f
 }
 
 // holds tells whether those rows were measured at a revision.
-func (s State) holds(revision int64, rows []weave.NodeID) bool {
-	return s.Revision == revision && !slices.ContainsFunc(rows, func(id weave.NodeID) bool { _, there := s.Rows[id]; return !there })
+func (s State) holds(revision int64, rows []weave.NodeID, factor int) bool {
+	return s.Revision == revision && s.Factor == factor && !slices.ContainsFunc(rows, func(id weave.NodeID) bool { _, there := s.Rows[id]; return !there })
 }
 
 // measure brings what is kept of a reel up to date.
-func (k *Keeper) measure(r *kept, o store.OpenReel, rows []weave.NodeID) {
+func (k *Keeper) measure(r *kept, o store.OpenReel, rows []weave.NodeID, factor int) {
 	defer k.going.Done()
 	began := time.Now()
 	session := k.Library.Session(k.ctx)
@@ -152,7 +153,7 @@ func (k *Keeper) measure(r *kept, o store.OpenReel, rows []weave.NodeID) {
 		sounds[take] = s
 		return s, err
 	}
-	done, err := r.gauge.Measure(k.ctx, o.Reel, gauge.Asked{Rows: rows, Sound: sound, Open: session.Open, Progress: func(share float64) {
+	done, err := r.gauge.Measure(k.ctx, o.Reel, gauge.Asked{Rows: rows, Factor: factor, Sound: sound, Open: session.Open, Progress: func(share float64) {
 		k.mu.Lock()
 		r.share = min(share, 0.99)
 		k.mu.Unlock()
@@ -160,6 +161,7 @@ func (k *Keeper) measure(r *kept, o store.OpenReel, rows []weave.NodeID) {
 	var now State
 	if err == nil {
 		now, err = k.stateOf(&r.gauge, o, rows, sound)
+		now.Factor = factor
 		now.Took, now.Measured = time.Since(began), float64(done.Pieces)*loudness.PieceSeconds/float64(max(1, len(rows)))
 	}
 	k.mu.Lock()

@@ -14,10 +14,11 @@ import (
 // What was measured is that of a revision, and of the rows that were asked for: else there is more to come.
 func TestWhatIsMeasuredIsWhatWasAskedFor(t *testing.T) {
 	rows := []weave.NodeID{{Row: "group", ID: "mix"}, {Row: "track", ID: "t1"}}
-	s := State{Revision: 7, Rows: map[weave.NodeID]loudness.Row{rows[0]: {}}}
-	assert.True(t, s.holds(7, rows[:1]))
-	assert.False(t, s.holds(7, rows), "a row that was not asked for before")
-	assert.False(t, s.holds(8, rows[:1]))
+	s := State{Revision: 7, Factor: 4, Rows: map[weave.NodeID]loudness.Row{rows[0]: {}}}
+	assert.True(t, s.holds(7, rows[:1], 4))
+	assert.False(t, s.holds(7, rows[:1], 8), "true peak was looked for at another rate")
+	assert.False(t, s.holds(7, rows, 4), "a row that was not asked for before")
+	assert.False(t, s.holds(8, rows[:1], 4))
 }
 
 // Where more is kept than may be, the reels that nobody has looked at for longest are let go, and never one that is being measured.

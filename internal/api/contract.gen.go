@@ -34,6 +34,24 @@ import (
 	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
+// Defines values for Oversample.
+const (
+	OversampleN4 Oversample = 4
+	OversampleN8 Oversample = 8
+)
+
+// Valid indicates whether the value is a known member of the Oversample enum.
+func (e Oversample) Valid() bool {
+	switch e {
+	case OversampleN4:
+		return true
+	case OversampleN8:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for WriteCutListJSONBodyFormat.
 const (
 	Adl  WriteCutListJSONBodyFormat = "adl"
@@ -73,6 +91,42 @@ func (e GetEffectiveParamsRow) Valid() bool {
 	case GetEffectiveParamsRowStrand:
 		return true
 	case GetEffectiveParamsRowTrack:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for GaugeReelParamsOversample.
+const (
+	GaugeReelParamsOversampleN4 GaugeReelParamsOversample = 4
+	GaugeReelParamsOversampleN8 GaugeReelParamsOversample = 8
+)
+
+// Valid indicates whether the value is a known member of the GaugeReelParamsOversample enum.
+func (e GaugeReelParamsOversample) Valid() bool {
+	switch e {
+	case GaugeReelParamsOversampleN4:
+		return true
+	case GaugeReelParamsOversampleN8:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for GaugeLinesParamsOversample.
+const (
+	GaugeLinesParamsOversampleN4 GaugeLinesParamsOversample = 4
+	GaugeLinesParamsOversampleN8 GaugeLinesParamsOversample = 8
+)
+
+// Valid indicates whether the value is a known member of the GaugeLinesParamsOversample enum.
+func (e GaugeLinesParamsOversample) Valid() bool {
+	switch e {
+	case GaugeLinesParamsOversampleN4:
+		return true
+	case GaugeLinesParamsOversampleN8:
 		return true
 	default:
 		return false
@@ -1087,6 +1141,9 @@ type Limit = int
 // OfProduction defines model for OfProduction.
 type OfProduction = string
 
+// Oversample defines model for Oversample.
+type Oversample int
+
 // PrintID defines model for PrintID.
 type PrintID = string
 
@@ -1233,6 +1290,9 @@ type GaugeReelParams struct {
 	Row *Row    `form:"row,omitempty" json:"row,omitempty"`
 	Id  *string `form:"id,omitempty" json:"id,omitempty"`
 
+	// Oversample How many times the sample rate true peak is looked for at
+	Oversample *GaugeReelParamsOversample `form:"oversample,omitempty" json:"oversample,omitempty"`
+
 	// Profile A profile that is judged by, instead of the reel's spec
 	Profile *Profile `form:"profile,omitempty" json:"profile,omitempty"`
 
@@ -1243,10 +1303,16 @@ type GaugeReelParams struct {
 	To *ToSample `form:"to,omitempty" json:"to,omitempty"`
 }
 
+// GaugeReelParamsOversample defines parameters for GaugeReel.
+type GaugeReelParamsOversample int
+
 // GaugeLinesParams defines parameters for GaugeLines.
 type GaugeLinesParams struct {
 	Row Row    `form:"row" json:"row"`
 	Id  string `form:"id" json:"id"`
+
+	// Oversample How many times the sample rate true peak is looked for at
+	Oversample *GaugeLinesParamsOversample `form:"oversample,omitempty" json:"oversample,omitempty"`
 
 	// Profile A profile that is judged by, instead of the reel's spec
 	Profile *Profile `form:"profile,omitempty" json:"profile,omitempty"`
@@ -1258,6 +1324,9 @@ type GaugeLinesParams struct {
 	To      *ToSample `form:"to,omitempty" json:"to,omitempty"`
 	Columns *int      `form:"columns,omitempty" json:"columns,omitempty"`
 }
+
+// GaugeLinesParamsOversample defines parameters for GaugeLines.
+type GaugeLinesParamsOversample int
 
 // GaugePartsParams defines parameters for GaugeParts.
 type GaugePartsParams struct {
@@ -1383,8 +1452,10 @@ type GaugeTakeParams struct {
 	Programme *string `form:"programme,omitempty" json:"programme,omitempty"`
 
 	// Profile A profile that is judged by, instead of the reel's spec
-	Profile    *Profile                   `form:"profile,omitempty" json:"profile,omitempty"`
-	Spec       *string                    `form:"spec,omitempty" json:"spec,omitempty"`
+	Profile *Profile `form:"profile,omitempty" json:"profile,omitempty"`
+	Spec    *string  `form:"spec,omitempty" json:"spec,omitempty"`
+
+	// Oversample How many times the sample rate true peak is looked for at
 	Oversample *GaugeTakeParamsOversample `form:"oversample,omitempty" json:"oversample,omitempty"`
 
 	// From Sample of the reel
@@ -1402,8 +1473,10 @@ type GaugeTakeLinesParams struct {
 	Programme *string `form:"programme,omitempty" json:"programme,omitempty"`
 
 	// Profile A profile that is judged by, instead of the reel's spec
-	Profile    *Profile                        `form:"profile,omitempty" json:"profile,omitempty"`
-	Spec       *string                         `form:"spec,omitempty" json:"spec,omitempty"`
+	Profile *Profile `form:"profile,omitempty" json:"profile,omitempty"`
+	Spec    *string  `form:"spec,omitempty" json:"spec,omitempty"`
+
+	// Oversample How many times the sample rate true peak is looked for at
 	Oversample *GaugeTakeLinesParamsOversample `form:"oversample,omitempty" json:"oversample,omitempty"`
 
 	// From Sample of the reel
@@ -3572,6 +3645,14 @@ func (siw *ServerInterfaceWrapper) GaugeReel(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "oversample" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "oversample", c.Request.URL.Query(), &params.Oversample, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter oversample: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "profile" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "profile", c.Request.URL.Query(), &params.Profile, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -3662,6 +3743,14 @@ func (siw *ServerInterfaceWrapper) GaugeLines(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, true, "id", c.Request.URL.Query(), &params.Id, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "oversample" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "oversample", c.Request.URL.Query(), &params.Oversample, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter oversample: %w", err), http.StatusBadRequest)
 		return
 	}
 

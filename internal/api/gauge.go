@@ -37,7 +37,7 @@ func (s *Server) GaugeReel(c *gin.Context, id ReelID, p GaugeReelParams) {
 			rows = append(rows, also)
 		}
 	}
-	now, share, err := s.gauges.Look(o, rows)
+	now, share, err := s.gauges.Look(o, rows, factor((*int)(p.Oversample)))
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -183,7 +183,7 @@ func (s *Server) GaugeLines(c *gin.Context, id ReelID, p GaugeLinesParams) {
 	if !slices.Contains(rows, row) {
 		rows = append(rows, row)
 	}
-	now, _, err := s.gauges.Look(o, rows)
+	now, _, err := s.gauges.Look(o, rows, factor((*int)(p.Oversample)))
 	if err != nil {
 		s.fail(c, err)
 		return

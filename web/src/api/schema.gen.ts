@@ -4190,6 +4190,8 @@ export interface components {
         Since: number;
         /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
         Key: string;
+        /** @description How many times the sample rate true peak is looked for at */
+        Oversample: 4 | 8;
         /** @description A profile that is judged by, instead of the reel's spec */
         Profile: string;
         /** @description Sample of the reel */
@@ -5894,6 +5896,8 @@ export interface operations {
             query?: {
                 row?: components["schemas"]["Row"];
                 id?: string;
+                /** @description How many times the sample rate true peak is looked for at */
+                oversample?: components["parameters"]["Oversample"];
                 /** @description A profile that is judged by, instead of the reel's spec */
                 profile?: components["parameters"]["Profile"];
                 /** @description Sample of the reel */
@@ -5926,6 +5930,8 @@ export interface operations {
             query: {
                 row: components["schemas"]["Row"];
                 id: string;
+                /** @description How many times the sample rate true peak is looked for at */
+                oversample?: components["parameters"]["Oversample"];
                 /** @description A profile that is judged by, instead of the reel's spec */
                 profile?: components["parameters"]["Profile"];
                 /** @description Sample of the reel */
@@ -6006,7 +6012,8 @@ export interface operations {
                 /** @description A profile that is judged by, instead of the reel's spec */
                 profile?: components["parameters"]["Profile"];
                 spec?: string;
-                oversample?: 4 | 8;
+                /** @description How many times the sample rate true peak is looked for at */
+                oversample?: components["parameters"]["Oversample"];
                 /** @description Sample of the reel */
                 from?: components["parameters"]["FromSample"];
                 /** @description Sample of the reel, which is not measured any more */
@@ -6039,7 +6046,8 @@ export interface operations {
                 /** @description A profile that is judged by, instead of the reel's spec */
                 profile?: components["parameters"]["Profile"];
                 spec?: string;
-                oversample?: 4 | 8;
+                /** @description How many times the sample rate true peak is looked for at */
+                oversample?: components["parameters"]["Oversample"];
                 /** @description Sample of the reel */
                 from?: components["parameters"]["FromSample"];
                 /** @description Sample of the reel, which is not measured any more */

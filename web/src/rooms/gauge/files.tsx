@@ -19,7 +19,7 @@ import { Written } from "../../shell/work";
 import { WouldDo } from "./correct";
 import { Figures } from "./figures";
 import type { Measured } from "./judge";
-import { Of } from "./of";
+import { Of, Oversample, type Factor } from "./of";
 import { Places } from "./places";
 import { Plot, useInView } from "./plot";
 import { Transport } from "./transport";
@@ -110,7 +110,7 @@ function about(t: Take): string {
 type Range = { from: number; to: number };
 
 /** What is asked of the server about a programme of a take. Places are samples of the file. */
-type Asked = Judge & { programme?: string; oversample: 4 | 8 };
+type Asked = Judge & { programme?: string; oversample: Factor };
 
 function useMeasured(take: Take, asked: Asked, start: number, range: Range | null) {
   return useQuery({
@@ -151,7 +151,7 @@ function Open({
   // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   const scroll = useMemo(() => new Scroll(whole(view, 700, 1)), []);
   const [programme, setProgramme] = useState<string>();
-  const [oversample, setOversample] = useState<4 | 8>(4);
+  const [oversample, setOversample] = useState<Factor>(4);
   const [range, setRange] = useState<Range | null>(null);
   const [at, setAt] = useState(start);
   const [hearing, setHearing] = useState<number | null>(null);
@@ -207,16 +207,7 @@ function Open({
               </select>
             </label>
           )}
-          <label
-            className="flex items-center gap-1.5 text-[13px] text-muted"
-            title="How many times the sample rate true peak is looked for at"
-          >
-            True peak at
-            <select className="field" value={oversample} onChange={(e) => setOversample(e.target.value === "8" ? 8 : 4)}>
-              <option value={4}>4×</option>
-              <option value={8}>8×</option>
-            </select>
-          </label>
+          <Oversample value={oversample} onChange={setOversample} />
           <span className="grow" />
           {range && (
             <button className="pill" onClick={() => setRange(null)}>

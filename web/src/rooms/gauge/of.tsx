@@ -1,5 +1,23 @@
 import { Link } from "react-router";
 
+/** How many times the sample rate true peak is looked for at. */
+export type Factor = 4 | 8;
+
+/** How a reel is measured and judged: after its spec where no profile is named. */
+export type Asked = { profile: string | undefined; oversample: Factor };
+
+export function Oversample({ value, onChange }: { value: Factor; onChange: (to: Factor) => void }) {
+  return (
+    <label className="flex items-center gap-1.5 text-[13px] text-muted" title="How many times the sample rate true peak is looked for at">
+      True peak at
+      <select className="field" value={value} onChange={(e) => onChange(e.target.value === "8" ? 8 : 4)}>
+        <option value={4}>4×</option>
+        <option value={8}>8×</option>
+      </select>
+    </label>
+  );
+}
+
 /** What is measured: a reel, or files by themselves. */
 export function Of({ production, files }: { production: string; files: boolean }) {
   const side = (to: string, name: string, here: boolean) => (

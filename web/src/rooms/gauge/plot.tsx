@@ -9,6 +9,7 @@ import { Ruler } from "../loom/ruler";
 import { useScroll, type Scroll } from "../loom/scroll";
 import { ShuttleLine } from "../loom/shuttleline";
 import { useWheel } from "../loom/wheel";
+import type { Asked } from "./of";
 import type { GaugeLines, GaugeRow } from "./judge";
 import { lanes, lanesHeight, paint, rideFoot, rideTop, rideY } from "./paint";
 
@@ -26,16 +27,16 @@ export function useInView(view: Timed, scroll: Scroll, width: number) {
 }
 
 /** What ran over time on a row. */
-export function useLines(view: ReelView, row: GaugeRow | undefined, profile: string, revision: number, scroll: Scroll, width: number) {
+export function useLines(view: ReelView, row: GaugeRow | undefined, asked: Asked, revision: number, scroll: Scroll, width: number) {
   const { from, to, columns } = useInView(view, scroll, width);
   return useQuery({
-    queryKey: ["gauge lines", view.id, revision, row?.row, row?.id, profile, from, to, width],
+    queryKey: ["gauge lines", view.id, revision, row?.row, row?.id, asked, from, to, width],
     enabled: row !== undefined && width > 0,
     placeholderData: keepPreviousData,
     queryFn: () =>
       ok(
         api.GET("/reels/{reel}/gauge/lines", {
-          params: { path: { reel: view.id }, query: { row: row!.row, id: row!.id, profile: profile || undefined, from, to, columns } },
+          params: { path: { reel: view.id }, query: { row: row!.row, id: row!.id, ...asked, from, to, columns } },
         }),
       ),
   });

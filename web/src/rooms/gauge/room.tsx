@@ -16,7 +16,7 @@ import { usePosition } from "../loom/shuttleline";
 import { Correct } from "./correct";
 import { Figures } from "./figures";
 import { rowKey, type GaugeRow, type GaugeView } from "./judge";
-import { Of } from "./of";
+import { Of, Oversample, type Asked, type Factor } from "./of";
 import { Places } from "./places";
 import { Plot, useLines } from "./plot";
 import { Rows } from "./rows";
@@ -48,9 +48,9 @@ function measuredWords(g: GaugeView): string {
 type Range = { from: number; to: number };
 
 /** What was measured of a reel; asked for again until it is that of the reel as it is. */
-function useGauge(view: ReelView, row: { row: GaugeRow["row"]; id: string } | null, profile: string, range: Range | null) {
+function useGauge(view: ReelView, row: { row: GaugeRow["row"]; id: string } | null, asked: Asked, range: Range | null) {
   return useQuery({
-    queryKey: ["gauge", view.id, view.revision, profile, row?.row, row?.id, range?.from, range?.to],
+    queryKey: ["gauge", view.id, view.revision, asked, row?.row, row?.id, range?.from, range?.to],
     placeholderData: keepPreviousData,
     refetchInterval: (q) => (q.state.data && q.state.data.share < 1 ? 400 : false),
     queryFn: () =>
@@ -58,7 +58,7 @@ function useGauge(view: ReelView, row: { row: GaugeRow["row"]; id: string } | nu
         api.GET("/reels/{reel}/gauge", {
           params: {
             path: { reel: view.id },
-            query: { profile: profile || undefined, row: row?.row, id: row?.id, from: range?.from, to: range?.to },
+            query: { ...asked, row: row?.row, id: row?.id, from: range?.from, to: range?.to },
           },
         }),
       ),
@@ -77,6 +77,8 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   const reels = useReels(view.production);
   const [chosen, setChosen] = useState(() => usual(view));
   const [profile, setProfile] = useState("");
+  const [oversample, setOversample] = useState<Factor>(4);
+  const asked: Asked = { profile: profile || undefined, oversample };
   const [range, setRange] = useState<Range | null>(null);
   const [at, setAt] = useState(view.head.start);
   const [matched, setMatched] = useState(false);
@@ -85,9 +87,9 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   const scroll = useMemo(() => new Scroll(whole(view, 700)), []);
   const profiles = useQuery({ queryKey: ["profiles"], queryFn: () => ok(api.GET("/profiles")) });
-  const gauge = useGauge(view, chosen, profile, range);
+  const gauge = useGauge(view, chosen, asked, range);
   const row = gauge.data?.rows.find((r) => chosen && rowKey(r) === rowKey(chosen));
-  const lines = useLines(view, row, profile, gauge.data?.revision ?? 0, scroll, width);
+  const lines = useLines(view, row, asked, gauge.data?.revision ?? 0, scroll, width);
   const playing = usePlayer((s) => s.playing?.what === "reel" && s.playing.id === view.id);
   const position = usePosition(view.id, at);
 
@@ -136,6 +138,9 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
           </select>
         </label>
         <Rows view={view} gauge={g} chosen={chosen ? rowKey(chosen) : ""} onChoose={(kind, id) => setChosen({ row: kind, id })} />
+        <div className="mx-4 mt-3">
+          <Oversample value={oversample} onChange={setOversample} />
+        </div>
         <p className="mt-auto px-4 pt-4 text-[12px] text-muted" role="status">
           {!g || g.share < 1 ? (
             <>
