@@ -241,7 +241,7 @@ test("a cut list lays takes out, a changed one moves the work, and the reel is w
   await expect(start).toHaveValue("10:00:54:21");
   await read("Picture cut v4.edl");
   await expect(dialog.getByRole("region", { name: "What changes" })).toContainText("moved 50 frames earlier");
-  await dialog.getByRole("button", { name: "Move the work to this cut" }).click();
+  await dialog.getByRole("button", { name: "Conform the work to this cut" }).click();
   await expect(start).toHaveValue("10:00:52:21");
   await expect(page.getByText("in sync with the picture")).toBeVisible();
   await page.keyboard.press("Control+z");

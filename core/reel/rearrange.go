@@ -134,7 +134,7 @@ func (c Rearrange) Plan(r *Reel, _ Known) (Change, string, error) {
 		t.Gain, t.Pan = c.points(t.Gain), c.points(t.Pan)
 		d.tracks.put(t.ID, t)
 	}
-	return d.finish(), fmt.Sprintf("follow a new cut of %s", plural(len(c.Pieces), "piece")), nil
+	return d.finish(), fmt.Sprintf("conform to a new cut of %s", plural(len(c.Pieces), "piece")), nil
 }
 
 // points moves the corners of a curve. Those that come to lie on each other are a ramp apart.

@@ -57,7 +57,10 @@ export function CutListDialog({ view, onClose }: { view: ReelView; onClose: () =
       open
       onOpenChange={(o) => !o && onClose()}
       title={`Cut list of ${view.name}`}
-      about="A cut list says which take lies where. Read one to lay its takes out; read a changed one, and the work that is done moves with the picture."
+      about={
+        "A cut list says which take lies where. Read one to lay its takes out; read a changed one, and the work that is done is " +
+        "conformed to it: it moves with the picture."
+      }
       wide
     >
       <input
@@ -85,7 +88,7 @@ export function CutListDialog({ view, onClose }: { view: ReelView; onClose: () =
             {read.reading.differences.length > 0
               ? changed.length === 0
                 ? "Nothing has changed"
-                : "Move the work to this cut"
+                : "Conform the work to this cut"
               : `Lay out ${found === 1 ? "1 take" : `${found} takes`}`}
           </button>
         )}
