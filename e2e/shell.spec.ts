@@ -52,6 +52,20 @@ test("what plays ends with its room; it is dimmed, and stopped, from the foot", 
   await expect(page.getByLabel("What is heard")).toBeHidden();
 });
 
+test("Space stops what plays where it is, also in a room that came after the foot", async ({ page }) => {
+  await screens.Gauge!(page);
+  const place = page
+    .getByRole("main")
+    .getByText(/^\d\d:\d\d:\d\d:\d\d$/)
+    .first();
+  await expect(place).toHaveText("10:00:00:00");
+  await page.keyboard.press("Space");
+  await expect(place).not.toHaveText(/10:00:00:\d\d/, { timeout: 15_000 });
+  await page.keyboard.press("Space");
+  await expect(page.getByRole("main").getByRole("button", { name: "Play", exact: true })).toBeVisible();
+  await expect(place).not.toHaveText("10:00:00:00");
+});
+
 test("a command is found by its name, and a reel by its own", async ({ page }) => {
   await screens.Loom!(page);
   const zoomed = page.getByRole("dialog", { name: "Commands" });

@@ -36,6 +36,11 @@ type Target struct {
 	PPMMax       *float64 `json:"ppmMax,omitempty"`
 }
 
+// Asks tells whether anything is asked at all.
+func (t Target) Asks() bool {
+	return t.Integrated != nil || t.TruePeak != nil || t.ShortTermMax != nil || t.MomentaryMax != nil || t.PPMMax != nil
+}
+
 // Levels are what was measured of a programme; nil is what does not exist, as in silence.
 type Levels struct {
 	Integrated   *float64 `json:"integrated,omitempty"`   // LUFS, where the dialogue is heard if the target is measured there

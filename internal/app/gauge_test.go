@@ -195,6 +195,17 @@ func TestTakesAreLevelled(t *testing.T) {
 	s.Refused(400, "POST", "/productions/"+production+"/level", map[string]any{"takes": []string{other.ID}, "profile": "r128"})
 	s.Refused(400, "POST", "/productions/"+production+"/level", map[string]any{"takes": []string{whole.ID}})
 	s.Refused(404, "POST", "/productions/"+production+"/level", map[string]any{"takes": []string{whole.ID}, "profile": "none"})
+	s.OK("POST", "/specs", `spec: 2
+id: range-alone
+title: Range alone
+programme: {frameRate: "25"}
+groups: [{id: full, name: Full mix, tag: MIX, layout: stereo, from: {mix: full}}]
+mixes: [{id: full, name: Full mix, layout: stereo}]
+files: [{each: group, of: [full], name: "{reel}_{tag}", container: wave, depth: 24}]
+limits: [{of: [full], rangeMax: 10}]
+`, nil)
+	nothing := map[string]any{"takes": []string{whole.ID}, "spec": "range-alone"}
+	assert.Contains(t, s.Refused(400, "POST", "/productions/"+production+"/level", nothing), "Nothing is asked")
 	var queued struct{ Work string }
 	s.OK("POST", "/productions/"+production+"/level", map[string]any{"takes": []string{other.ID, whole.ID}, "profile": "r128-s1"}, &queued)
 	s.Settled(production)

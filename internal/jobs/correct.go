@@ -28,7 +28,7 @@ func (r *Runner) Correct(ctx context.Context, o store.OpenReel, author, of strin
 	if !there {
 		return "", fault.New(fault.NotFound, "There is no output group %q on this reel", of)
 	}
-	if to.Integrated == nil && to.TruePeak == nil && to.ShortTermMax == nil && to.MomentaryMax == nil && to.PPMMax == nil {
+	if !to.Asks() {
 		return "", fault.New(fault.BadInput, "Nothing is asked of %s; choose a spec or a profile that does", g.Name)
 	}
 	if _, err := reel.Try(o.Reel, reel.SetCorrection{Of: of, Groups: groups}, nil); err != nil { // it names no takes

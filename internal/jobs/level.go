@@ -46,6 +46,9 @@ func (r *Runner) Level(ctx context.Context, production string, takes []string, t
 		if err == nil {
 			args.To[id], err = to(p.Layout())
 		}
+		if err == nil && !args.To[id].Asks() {
+			err = fault.New(fault.BadInput, "Nothing is asked of %s; choose another spec or profile", t.Title())
+		}
 		if err != nil {
 			args.Why[id] = fault.Sentence(err)
 		}

@@ -24,7 +24,8 @@ type Production struct {
 	CreatedAt  time.Time     `json:"createdAt"`
 }
 
-const productionColumns = `select id::text, name, sample_rate, frame_rate, (select count(*) from takes t where t.production_id = p.id and t.part_of is null and not t.dissolved),
+const productionColumns = `select id::text, name, sample_rate, frame_rate, (select count(*) from takes t where t.production_id = p.id
+	and t.part_of is null and not t.dissolved),
 	(select count(*) from reels r where r.production_id = p.id), coalesce(pattern_id::text, ''), created_at from productions p `
 
 func scanProduction(row pgx.CollectableRow) (p Production, err error) {
@@ -93,7 +94,8 @@ func (s *Store) begin(ctx context.Context, p Production, name string, start int6
 // RemoveProduction forgets a production with all that is in it. Whoever works on it has lost that work.
 func (s *Store) RemoveProduction(ctx context.Context, tx pgx.Tx, id string) error {
 	// Reels and groups first: they keep the takes that they use.
-	for _, first := range []string{"delete from reels where production_id = $1", "delete from take_parts where whole_id in (select id from takes where production_id = $1)"} {
+	for _, first := range []string{"delete from reels where production_id = $1", `delete from take_parts where whole_id in (select id
+		from takes where production_id = $1)`} {
 		if _, err := tx.Exec(ctx, first, id); err != nil {
 			return notFound(err, "production")
 		}

@@ -26,7 +26,8 @@ type Receipt struct {
 	CreatedAt  time.Time          `json:"createdAt"`
 }
 
-const receiptColumns = `select r.id::text, r.production_id::text, r.print_id::text, r.name, r.folder, r.spec, r.packaging, w.state, w.progress, w.message, r.receipt, r.created_at
+const receiptColumns = `select r.id::text, r.production_id::text, r.print_id::text, r.name, r.folder, r.spec, r.packaging, w.state,
+	w.progress, w.message, r.receipt, r.created_at
 	from receipts r join work w on w.id = r.id `
 
 func (s *Store) receipts(ctx context.Context, where string, args ...any) ([]Receipt, error) {

@@ -53,7 +53,8 @@ type cachedReel struct {
 
 // Reels lists the reels of a production by name.
 func (s *Store) Reels(ctx context.Context, production string) ([]ReelInfo, error) {
-	rows, err := s.Pool.Query(ctx, "select id::text, production_id::text, name, revision, created_at from reels where production_id = $1 order by name", production)
+	rows, err := s.Pool.Query(ctx, `select id::text, production_id::text, name, revision, created_at from reels where production_id = $1
+		order by name`, production)
 	if err != nil {
 		return nil, notFound(err, "production")
 	}
@@ -303,7 +304,8 @@ func (s *Store) edit(ctx context.Context, id, key string, work func(pgx.Tx, Open
 			return err
 		}
 		revision := o.Revision + 1
-		if _, err := tx.Exec(ctx, "insert into reel_log (reel_id, revision, kind, name, change, of, author, key) values ($1, $2, $3, $4, $5, $6, $7, nullif($8, ''))", id, revision, st.kind, st.name, st.change, st.of, st.author, key); err != nil {
+		if _, err := tx.Exec(ctx, `insert into reel_log (reel_id, revision, kind, name, change, of, author, key) values ($1, $2, $3, $4, $5, $6,
+			$7, nullif($8, ''))`, id, revision, st.kind, st.name, st.change, st.of, st.author, key); err != nil {
 			return err
 		}
 		if _, err := tx.Exec(ctx, "update reels set revision = $2, name = $3 where id = $1", id, revision,
@@ -430,13 +432,15 @@ func (s *Store) Touched(ctx context.Context, id string, after, upTo int64) (t re
 
 // RevisedAt gives when a reel came to a revision, in UTC.
 func (s *Store) RevisedAt(ctx context.Context, id string, revision int64) (at time.Time, err error) {
-	err = s.Pool.QueryRow(ctx, "select coalesce((select at from reel_log where reel_id = $1 and revision = $2), (select created_at from reels where id = $1))", id, revision).Scan(&at)
+	err = s.Pool.QueryRow(ctx, `select coalesce((select at from reel_log where reel_id = $1 and revision = $2), (select created_at from reels
+		where id = $1))`, id, revision).Scan(&at)
 	return at.UTC(), notFound(err, "reel")
 }
 
 // History lists the newest steps of a reel before a revision first.
 func (s *Store) History(ctx context.Context, id string, before int64, limit int) ([]Step, error) {
-	rows, err := s.Pool.Query(ctx, "select revision, kind, name, state, author, at from reel_log where reel_id = $1 and revision < $2 order by revision desc limit $3", id, before, limit)
+	rows, err := s.Pool.Query(ctx, `select revision, kind, name, state, author, at from reel_log where reel_id = $1 and revision < $2
+		order by revision desc limit $3`, id, before, limit)
 	if err != nil {
 		return nil, notFound(err, "reel")
 	}

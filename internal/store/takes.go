@@ -180,8 +180,10 @@ func (t Take) Source(stems []reel.Stem) reel.Source {
 	return src
 }
 
-const takeColumns = `select t.id::text, t.production_id::text, t.kind, t.file_name, t.came_from, t.media_key, t.sound_key, t.sound, t.size, coalesce(t.sha256, ''), t.stream, t.description,
-	t.channels, t.findings, t.sets, t.picture, t.slate, t.tie, t.assembly, t.part_of::text, t.apart, t.dissolved, t.created_at, p.rules, ref.description, ref.file_name
+const takeColumns = `select t.id::text, t.production_id::text, t.kind, t.file_name, t.came_from, t.media_key, t.sound_key, t.sound, t.size,
+	coalesce(t.sha256, ''), t.stream, t.description,
+	t.channels, t.findings, t.sets, t.picture, t.slate, t.tie, t.assembly, t.part_of::text, t.apart, t.dissolved, t.created_at, p.rules,
+	ref.description, ref.file_name
 	from takes t join productions p on p.id = t.production_id left join takes ref on ref.id = (t.tie->>'reference')::uuid `
 
 func scanTake(row pgx.CollectableRow) (t Take, err error) {
@@ -394,7 +396,8 @@ func (s *Store) addTakes(ctx context.Context, tx pgx.Tx, work string, takes []Ta
 	for _, t := range takes {
 		if t.SHA256 != "" && !again {
 			var twin Twin
-			err := tx.QueryRow(ctx, "select id::text, file_name from takes where production_id = $1 and sha256 = $2 and stream = $3 and file_name = $4 limit 1", t.Production, t.SHA256, t.Stream, t.FileName).Scan(&twin.Take, &twin.Title)
+			err := tx.QueryRow(ctx, `select id::text, file_name from takes where production_id = $1 and sha256 = $2 and stream = $3
+				and file_name = $4 limit 1`, t.Production, t.SHA256, t.Stream, t.FileName).Scan(&twin.Take, &twin.Title)
 			if err == nil {
 				return nil, twin
 			}
@@ -403,7 +406,8 @@ func (s *Store) addTakes(ctx context.Context, tx pgx.Tx, work string, takes []Ta
 			}
 		}
 		var id string
-		err := tx.QueryRow(ctx, `insert into takes (production_id, kind, file_name, came_from, media_key, sound_key, sound, size, sha256, stream, description, channels, picture, work_id)
+		err := tx.QueryRow(ctx, `insert into takes (production_id, kind, file_name, came_from, media_key, sound_key, sound, size, sha256, stream,
+			description, channels, picture, work_id)
 			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14) returning id::text`,
 			t.Production, t.Kind, t.FileName, t.CameFrom, t.MediaKey, t.SoundKey, t.Sound, t.Size, t.SHA256, t.Stream, t.Description, t.Channels,
 			t.Picture, work).Scan(&id)
@@ -475,7 +479,8 @@ func (s *Store) whyUsed(ctx context.Context, id, key string) error {
 		}
 	}
 	var own bool
-	err := s.Pool.QueryRow(ctx, "select r.name, u.take_id = $1 from reel_uses u join reels r on r.id = u.reel_id join takes t on t.id = u.take_id where t.id = $1 or t.part_of = $1 order by 2 desc limit 1", id).Scan(&name, &own)
+	err := s.Pool.QueryRow(ctx, `select r.name, u.take_id = $1 from reel_uses u join reels r on r.id = u.reel_id
+		join takes t on t.id = u.take_id where t.id = $1 or t.part_of = $1 order by 2 desc limit 1`, id).Scan(&name, &own)
 	switch {
 	case err != nil:
 		return fault.New(fault.BadInput, "Something still uses this take, so it can't be removed")

@@ -118,7 +118,8 @@ var ErrLost = errors.New("the claim to this work has been lost")
 // ClaimWork takes work that waits: the print whose turn it is where a print is meant, since any print that waits is as good. ok is
 // false where none waits, or not any more.
 func (s *Store) ClaimWork(ctx context.Context, c Claim, worker string) (w Work, ok bool, err error) {
-	rows, err := s.Pool.Query(ctx, `update work set state = 'running', claim = $2, worker = $3, attempts = attempts + 1, progress = 0, message = '', updated_at = now()
+	rows, err := s.Pool.Query(ctx, `update work set state = 'running', claim = $2, worker = $3, attempts = attempts + 1, progress = 0,
+		message = '', updated_at = now()
 		where id = coalesce((select next.id from work meant join work next on next.kind = 'print' and next.state = 'queued'
 			where meant.id = $1 and meant.kind = 'print' and next.turn < 'infinity' order by next.turn, next.id limit 1 for update of next skip locked), $1)
 		and state = 'queued' and turn < 'infinity' returning `+workFields, c.Work, c.Token, worker)
@@ -204,7 +205,8 @@ func (s *Store) RetryWork(ctx context.Context, tx pgx.Tx, id string, args map[st
 	if args == nil {
 		args = map[string]any{}
 	}
-	err := tx.QueryRow(ctx, `update work set state = 'queued', progress = 0, message = '', attempts = 0, args = args || $2, updated_at = now(), offer = ''
+	err := tx.QueryRow(ctx, `update work set state = 'queued', progress = 0, message = '', attempts = 0, args = args || $2, updated_at = now(),
+		offer = ''
 		 where id = $1 and (state in ('failed', 'cancelled') or state = 'done' and offer <> '') returning id::text`, id, args).Scan(&id)
 	return s.notIn(ctx, id, err, "Only work that failed or was stopped can be tried again")
 }
@@ -246,7 +248,8 @@ func (s *Store) SetTurn(ctx context.Context, id, before string) error {
 	tag, err := s.Pool.Exec(ctx, `with waiting as (select id, turn from work where kind = 'print' and state = 'queued' and turn < 'infinity' and id <> $1),
 			next as (select turn from waiting where id::text = $2)
 		update work set turn = case when $2 = '' then coalesce((select max(turn) from waiting), extract(epoch from clock_timestamp())) + 1
-			else ((select turn from next) + coalesce((select max(turn) from waiting where turn < (select turn from next)), (select turn from next) - 2)) / 2 end, updated_at = now()
+			else ((select turn from next) + coalesce((select max(turn) from waiting where turn < (select turn from next)), (select turn
+			from next) - 2)) / 2 end, updated_at = now()
 		where id = $1 and kind = 'print' and state = 'queued' and ($2 = '' or exists (select from next))`, id, before)
 	if err != nil {
 		return notFound(err, "work")
@@ -272,7 +275,8 @@ func (s *Store) Hold(ctx context.Context, id string) error {
 
 // PrintQueue gives the prints of a production that wait or run, in their turn, and those that failed or were stopped lately.
 func (s *Store) PrintQueue(ctx context.Context, production string) ([]Queued, error) {
-	rows, err := s.Pool.Query(ctx, `select w.id::text, p.reel_id::text, w.title, w.state, w.progress, w.message, w.turn = 'infinity', w.updated_at from work w join prints p on p.id = w.id
+	rows, err := s.Pool.Query(ctx, `select w.id::text, p.reel_id::text, w.title, w.state, w.progress, w.message, w.turn = 'infinity',
+		w.updated_at from work w join prints p on p.id = w.id
 		where w.production_id = $1 and (w.state in ('queued', 'running') or w.state in ('failed', 'cancelled') and w.updated_at > now() - interval '1 day')
 		order by case w.state when 'running' then 0 when 'queued' then 1 else 2 end, case when w.state = 'queued' then w.turn end, w.updated_at desc, w.id limit 200`, production)
 	if err != nil {
@@ -424,7 +428,8 @@ type Print struct {
 	CreatedAt time.Time        `json:"createdAt"`
 }
 
-const printColumns = `select p.id::text, p.reel_id::text, p.revision, w.state, w.progress, w.message, p.plan, p.report, p.receipt, p.folder, p.created_at from prints p join work w on w.id = p.id `
+const printColumns = `select p.id::text, p.reel_id::text, p.revision, w.state, w.progress, w.message, p.plan, p.report, p.receipt, p.folder,
+	p.created_at from prints p join work w on w.id = p.id `
 
 func scanPrint(row pgx.CollectableRow) (p Print, err error) {
 	err = row.Scan(&p.ID, &p.Reel, &p.Revision, &p.State, &p.Progress, &p.Message, &p.Plan, &p.Report, &p.Receipt, &p.Folder, &p.CreatedAt)

@@ -16,7 +16,7 @@ const LiveStrip = lazy(async () => ({ default: (await import("./livestrip")).Liv
 export function Foot() {
   const production = useMatch("/p/:production/*")?.params.production ?? "";
   const playing = usePlayer((s) => s.playing !== null);
-  useActions({ play: playing ? () => player.stop() : undefined }); // where the room has no use for the key itself
+  useActions({ play: playing ? () => player.stop() : undefined }, true);
   return (
     <section
       className="flex h-8 shrink-0 items-center gap-3 overflow-hidden border-t border-line bg-paper px-4 text-[12px] max-[900px]:px-2"

@@ -83,6 +83,7 @@ function Entries({ onDone }: { onDone: () => void }) {
       />
       <div id="commands" role="listbox" aria-label="Commands" className="mt-2 h-[46vh] overflow-auto">
         {found.map((e, i) => (
+          // biome-ignore lint/a11y/useKeyWithClickEvents: the field above has the keys
           <div
             key={`${e.about} ${e.name}`}
             id={`command-${i}`}
@@ -94,7 +95,6 @@ function Entries({ onDone }: { onDone: () => void }) {
             aria-selected={i === chosen}
             className={`flex cursor-pointer items-center gap-3 rounded px-2 py-1.5 ${i === chosen ? "bg-band" : "hover:bg-band"}`}
             onClick={() => run(e)}
-            onKeyDown={() => undefined}
           >
             <span className="min-w-0 grow truncate">{e.name}</span>
             {e.about && <span className="shrink-0 text-[12px] text-muted">{e.about}</span>}

@@ -113,6 +113,19 @@ describe("pressing keys", () => {
     frame.unmount();
   });
 
+  it("has its turn last where it is a fallback, though it was there first", () => {
+    const [last, first] = [vi.fn(), vi.fn()];
+    const foot = renderHook(() => useActions({ play: last }, true));
+    fireEvent.keyDown(window, init("Space"));
+    expect(last).toHaveBeenCalledTimes(1);
+    const room = renderHook(() => useActions({ play: first }));
+    fireEvent.keyDown(window, init("Space"));
+    perform("play");
+    expect([first.mock.calls.length, last.mock.calls.length]).toEqual([2, 1]);
+    room.unmount();
+    foot.unmount();
+  });
+
   it("knows what can be done at present, and does it by name", () => {
     const { run, unmount } = listen("mark");
     expect(available().map((a) => a.id)).toEqual(["mark"]);

@@ -253,39 +253,49 @@ function taken(e: KeyboardEvent): boolean {
 
 type Handlers = Partial<Record<ActionID, () => void>>;
 
-/** What can be done at present, the latest that came last. */
-const present = new Set<{ current: Handlers }>();
+/** Handlers that are there; a fallback has its turn where no other has a use for the key. */
+type Holder = { current: Handlers; fallback: boolean };
+const present = new Set<Holder>();
+
+/** Who does an action: whoever came first, and a fallback only where there is nobody else, however long it has been there. */
+const holders = () => [...present].sort((a, b) => Number(a.fallback) - Number(b.fallback));
 
 /** The actions that there are at present, in the order of the table. */
 export const available = (): Action[] => actions.filter((a) => [...present].some((h) => h.current[a.id]));
 
 /** Does an action, as its key would. */
 export function perform(id: ActionID) {
-  [...present].findLast((h) => h.current[id])?.current[id]?.();
+  holders()
+    .find((h) => h.current[id])
+    ?.current[id]?.();
 }
 
-/** Runs handlers for the keys of actions while the component is there. */
-export function useActions(handlers: Handlers) {
-  const latest = useRef(handlers);
-  latest.current = handlers;
+function down(e: KeyboardEvent) {
+  if (e.defaultPrevented || taken(e)) return;
+  const names = namesOf(e);
+  for (const holder of holders()) {
+    for (const [id, run] of Object.entries(holder.current)) {
+      const key = keyOf(id as ActionID);
+      if (!run || key === "" || !names.includes(key)) continue;
+      e.preventDefault();
+      const action: Action = actions.find((a) => a.id === id)!;
+      if (!e.repeat || action.again) run();
+      return;
+    }
+  }
+}
+
+if (typeof window !== "undefined") window.addEventListener("keydown", down);
+
+/** Runs handlers for the keys of actions while the component is there; as a fallback, those that no other component has. */
+export function useActions(handlers: Handlers, fallback = false) {
+  const holder = useRef<Holder>({ current: handlers, fallback });
+  holder.current.current = handlers;
   useEffect(() => {
-    present.add(latest);
-    const down = (e: KeyboardEvent) => {
-      if (e.defaultPrevented || taken(e)) return;
-      const names = namesOf(e);
-      for (const [id, run] of Object.entries(latest.current)) {
-        const key = keyOf(id as ActionID);
-        if (!run || key === "" || !names.includes(key)) continue;
-        e.preventDefault();
-        const action: Action = actions.find((a) => a.id === id)!;
-        if (!e.repeat || action.again) run();
-        return;
-      }
-    };
-    window.addEventListener("keydown", down);
+    const mine = holder.current;
+    present.add(mine);
     return () => {
-      present.delete(latest);
-      window.removeEventListener("keydown", down);
+      present.delete(mine);
     };
   }, []);
 }

@@ -55,6 +55,8 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
   const manner: Manner = { tap, check, solo: soloed, loop: around, half, lane: heard };
   const tapKey = `${tap.kind} ${tap.id} ${check} ${soloed.join(" ")} ${around?.from} ${around?.to}`;
   const quiet = useRef(false); // what plays is only a try: the shuttle stays where it was
+  const last = useRef<ReturnType<typeof setTimeout>>(undefined); // the last place of a scrub, still to be heard
+  useEffect(() => () => clearTimeout(last.current), []);
   const goesOn = useRef(false); // the reel played when the try began, and plays on after it
   // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   useEffect(() => player.change(manner), [tapKey, view.revision]);
@@ -103,6 +105,7 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
   // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
   const go = useCallback(
     (sample: number) => {
+      clearTimeout(last.current);
       store.setState({ stands: sample });
       const s = player.snapshot();
       if (s.playing?.what === "reel" && !quiet.current) void player.playReel(view.id, sample, manner);
@@ -110,7 +113,6 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
     [view.id, tapKey, mannerKey],
   );
   const scrubbed = useRef(0);
-  const last = useRef<ReturnType<typeof setTimeout>>(undefined);
   /** Moves the shuttle and lets a little be heard where it goes. */
   const scrub = (sample: number) => {
     setAt(sample);
