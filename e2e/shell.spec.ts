@@ -70,12 +70,14 @@ test("a command is found by its name, and a reel by its own", async ({ page }) =
   await screens.Loom!(page);
   const zoomed = page.getByRole("dialog", { name: "Commands" });
   await page.keyboard.press("Control+k");
-  await page.getByLabel("Find a command").fill("night day");
+  await expect(page.getByLabel("Find a command")).toBeFocused();
+  await page.keyboard.type("night day");
   await page.keyboard.press("Enter");
   await expect(zoomed).toBeHidden();
   await expect(page.locator("html")).toHaveAttribute("data-light", "night");
   await page.keyboard.press("Control+k");
-  await page.getByLabel("Find a command").fill("reel 2 gauge");
+  await expect(page.getByLabel("Find a command")).toBeFocused();
+  await page.keyboard.type("reel 2 gauge");
   await page.keyboard.press("Enter");
   await expect(page).toHaveURL(/\/gauge\//);
   await expect(page).toHaveTitle(/^Reel 2, Crossing in 5\.1 – Gauge/);

@@ -62,6 +62,7 @@ function Entries({ onDone }: { onDone: () => void }) {
     <>
       <input
         className="field w-full"
+        autoFocus // else the dialog gives the focus to its first button
         placeholder="cut, fade, gauge…"
         aria-label="Find a command"
         role="combobox"
