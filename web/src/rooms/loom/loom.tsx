@@ -221,7 +221,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
 
   const work = (
     <div ref={room} className="flex h-full min-w-0 flex-col">
-      <div className="flex shrink-0 border-b border-line bg-ground" style={{ height: rulerHeight }}>
+      <div className="level-with-rows flex shrink-0 overflow-hidden border-b border-line bg-ground" style={{ height: rulerHeight }}>
         <TimeHead view={view} below={choice.track} acts={acts} onDo={doIt} />
         <div ref={time.box} className="min-w-0 grow">
           <Ruler
@@ -252,7 +252,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
             onClose={() => store.setState({ picture: false })}
           />
         )}
-        <div ref={scroller} className="min-h-0 grow overflow-y-auto overflow-x-hidden" style={{ scrollbarWidth: "none" }} tabIndex={-1}>
+        <div ref={scroller} className="level-with-rows min-h-0 grow overflow-y-auto overflow-x-hidden" tabIndex={-1}>
           <div className="flex min-h-full" style={{ height: rows.height }}>
             <Heads
               rows={rows}
@@ -301,8 +301,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
         </div>
       </div>
       <div
-        className={`flex shrink-0 overflow-y-auto border-t border-line bg-band ${fitted ? "max-h-[17%]" : "max-h-[35%]"}`}
-        style={{ scrollbarWidth: "none" }}
+        className={`level-with-rows flex shrink-0 overflow-y-auto border-t border-line bg-band ${fitted ? "max-h-[17%]" : "max-h-[35%]"}`}
         tabIndex={-1}
       >
         <div className="h-max shrink-0 border-r border-line" style={{ width: headsWidth }}>
@@ -351,7 +350,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     </div>
   );
   const foot = (
-    <div className="flex h-full bg-paper">
+    <div className="level-with-rows flex h-full overflow-hidden bg-paper">
       <div className="min-w-0 grow">
         {dock === "foot" ? (
           inspector

@@ -72,7 +72,12 @@ export function Meters({
           const on = tap.kind === kind && tap.id === c.key;
           const name = c.folded ? columnName(view, c) : outputName(view, c.outputs[0]!);
           return (
-            <span key={c.key} className="absolute top-0.5 flex flex-col items-center gap-0.5" style={{ left: c.x, width: c.width }}>
+            <span
+              key={c.key}
+              data-meter={c.key}
+              className="absolute top-0.5 flex flex-col items-center gap-0.5"
+              style={{ left: c.x, width: c.width }}
+            >
               <span className="tc max-w-full truncate text-[11px]">{c.folded ? c.group.tag || c.group.name : c.outputs[0]!.label}</span>
               <ContextMenu.Root>
                 <ContextMenu.Trigger asChild>
