@@ -87,9 +87,30 @@ test("editing keeps what it should, and what is printed is what was cut", async 
     await test.step("borrow a second from another take", async () => {
       await range(page, "10:00:40:00", "10:00:41:00");
       await page.keyboard.press("z");
-      const dialog = page.getByRole("dialog", { name: "Borrow for Ines lav" });
-      await expect(dialog.getByRole("group", { name: "From 12A/1" })).toBeVisible({ timeout: 30_000 });
-      await dialog.getByRole("button", { name: "Lay 12A/1 over" }).click();
+      const list = page.getByRole("complementary", { name: "Borrow for Ines lav" });
+      const lender = list.getByRole("group", { name: "From 12A/1" });
+      await expect(lender).toBeVisible({ timeout: 30_000 });
+      // The place stays in view beside the list, and each waveform is moved under the range by hand or by frames, and back.
+      await expect(page.locator(".time-area")).toBeInViewport();
+      const strip = lender.getByRole("img", { name: "Waveform of 12A/1 under the range" });
+      const box = (await strip.boundingBox())!;
+      await page.mouse.move(box.x + 100, box.y + 20);
+      await page.mouse.down();
+      await page.mouse.move(box.x + 140, box.y + 20, { steps: 4 });
+      await page.mouse.up();
+      const moved = lender.getByLabel("12A/1 is moved by");
+      await expect(moved).not.toHaveText("0.0 fr");
+      await page.mouse.move(box.x + 140, box.y + 20);
+      await page.mouse.down();
+      await page.mouse.move(box.x + 100, box.y + 20, { steps: 4 });
+      await page.mouse.up();
+      await expect(moved).toHaveText("0.0 fr");
+      await lender.getByRole("button", { name: "Move 12A/1 5 frames later" }).click();
+      await lender.getByRole("button", { name: "Move 12A/1 5 frames earlier" }).click();
+      await page.keyboard.press("Escape");
+      await expect(list).toBeHidden();
+      await page.keyboard.press("z");
+      await lender.getByRole("button", { name: "Lay it over: 12A/1" }).click();
       await did(page, /borrow/i);
     });
 

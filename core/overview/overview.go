@@ -15,9 +15,10 @@ import (
 // OverviewFrames lists how many sample frames a bin of each resolution of an overview stands for, fine to coarse.
 var OverviewFrames = []int{128, 2048, 32768}
 
-// OverviewBinBytes is the size of one bin of one channel: the lowest and the highest sample as little-endian int16,
-// full scale = 32767. Bins are interleaved: all channels of bin 0, then of bin 1.
-const OverviewBinBytes = 4
+// OverviewBinBytes is the size of one bin of one channel: the lowest and the highest sample and their RMS as little-endian
+// int16, full scale = 32767; RMS is relative to a full-scale square wave. Bins are interleaved: all channels of bin 0, then
+// of bin 1.
+const OverviewBinBytes = 6
 
 // Level is how loud a channel is over its whole length, in dBFS; nil for digital silence. RMS is relative to a
 // full-scale square wave.
@@ -26,14 +27,41 @@ type Level struct {
 	RMSDBFS  *float64 `json:"rmsDBFS"`
 }
 
-type bin struct{ low, high float64 }
-
-func (b *bin) add(low, high float64) {
-	b.low = min(b.low, low)
-	b.high = max(b.high, high)
+// bin is what is known of some samples: their lowest and highest, the sum of their squares, and how many they are.
+type bin struct {
+	low, high, power float64
+	count            int
 }
 
-var emptyBin = bin{math.Inf(1), math.Inf(-1)}
+func (b *bin) add(o bin) {
+	if o.count == 0 {
+		return
+	}
+	if b.count == 0 {
+		*b = o
+		return
+	}
+	*b = bin{min(b.low, o.low), max(b.high, o.high), b.power + o.power, b.count + o.count}
+}
+
+// binOf is the bin of some samples.
+func binOf(samples []float64) bin {
+	b := bin{low: math.Inf(1), high: math.Inf(-1), count: len(samples)}
+	for _, x := range samples {
+		b.low, b.high = min(b.low, x), max(b.high, x)
+		b.power += x * x
+	}
+	return b
+}
+
+// append writes a bin as OverviewBinBytes has it.
+func (b bin) append(to []byte) []byte {
+	rms := math.Sqrt(b.power / float64(max(1, b.count)))
+	for _, x := range [...]float64{b.low, b.high, rms} {
+		to = binary.LittleEndian.AppendUint16(to, uint16(int16(math.Round(max(-1, min(1, x))*32767))))
+	}
+	return to
+}
 
 // Survey reads a file once and writes its overview, one writer for each entry of OverviewFrames. It gives the level
 // of each channel, and a warning for each thing that is wrong with the samples.
@@ -42,9 +70,6 @@ func Survey(ctx context.Context, src *wave.File, to []io.Writer, progress func(f
 	open := make([][]bin, len(OverviewFrames)) // the bin being filled, per resolution and channel
 	for i := range open {
 		open[i] = make([]bin, src.Channels)
-		for c := range open[i] {
-			open[i][c] = emptyBin
-		}
 	}
 	peak, power := make([]float64, src.Channels), make([]float64, src.Channels)
 	strange := int64(0)
@@ -56,12 +81,7 @@ func Survey(ctx context.Context, src *wave.File, to []io.Writer, progress func(f
 	emit := func(level int, row []bin) error {
 		buf = buf[:0]
 		for _, b := range row {
-			if b == emptyBin {
-				b = bin{}
-			}
-			for _, x := range []float64{b.low, b.high} {
-				buf = binary.LittleEndian.AppendUint16(buf, uint16(int16(math.Round(max(-1, min(1, x))*32767))))
-			}
+			buf = b.append(buf)
 		}
 		_, err := to[level].Write(buf)
 		return err
@@ -79,15 +99,10 @@ func Survey(ctx context.Context, src *wave.File, to []io.Writer, progress func(f
 		for c := range src.Channels {
 			src.Decode(samples[:n], raw, c)
 			for b := range count {
-				one := emptyBin
-				sum := 0.0
-				for _, x := range samples[b*fine : min(n, (b+1)*fine)] {
-					one.add(x, x)
-					sum += x * x
-				}
+				one := binOf(samples[b*fine : min(n, (b+1)*fine)])
 				bins[b*src.Channels+c] = one
 				peak[c] = max(peak[c], -one.low, one.high)
-				power[c] += sum
+				power[c] += one.power
 			}
 		}
 		if err := emit(0, bins[:count*src.Channels]); err != nil {
@@ -97,17 +112,14 @@ func Survey(ctx context.Context, src *wave.File, to []io.Writer, progress func(f
 		for level := 1; level < len(OverviewFrames); level++ {
 			for b := range count {
 				for c := range src.Channels {
-					one := bins[b*src.Channels+c]
-					open[level][c].add(one.low, one.high)
+					open[level][c].add(bins[b*src.Channels+c])
 				}
 				end := at - int64(n) + int64((b+1)*fine)
 				if end%int64(OverviewFrames[level]) == 0 || at == src.Frames && b == count-1 {
 					if err := emit(level, open[level]); err != nil {
 						return nil, nil, err
 					}
-					for c := range open[level] {
-						open[level][c] = emptyBin
-					}
+					clear(open[level])
 				}
 			}
 		}

@@ -34,13 +34,16 @@ func TestSurvey(t *testing.T) {
 			count := (frames + per - 1) / per
 			require.Len(t, b, count*3*OverviewBinBytes)
 			for i := range count {
-				low, high := math.Inf(1), math.Inf(-1)
-				for _, v := range x[i*per : min(frames, (i+1)*per)] {
-					low, high = min(low, v), max(high, v)
+				low, high, squares := math.Inf(1), math.Inf(-1), 0.0
+				part := x[i*per : min(frames, (i+1)*per)]
+				for _, v := range part {
+					low, high, squares = min(low, v), max(high, v), squares+v*v
 				}
 				at := (i*3 + c) * OverviewBinBytes
 				require.EqualValues(t, math.Round(low*32767), int16(binary.LittleEndian.Uint16(b[at:])), "level %d bin %d", level, i)
 				require.EqualValues(t, math.Round(high*32767), int16(binary.LittleEndian.Uint16(b[at+2:])))
+				rms := math.Sqrt(squares / float64(len(part)))
+				require.InDelta(t, rms*32767, int16(binary.LittleEndian.Uint16(b[at+4:])), 0.5001, "level %d bin %d", level, i)
 			}
 		}
 		for _, v := range x {

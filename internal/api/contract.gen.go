@@ -1490,18 +1490,6 @@ type GaugeTakeLinesParams struct {
 // GaugeTakeLinesParamsOversample defines parameters for GaugeTakeLines.
 type GaugeTakeLinesParamsOversample int
 
-// GetOverviewParams defines parameters for GetOverview.
-type GetOverviewParams struct {
-	// Level Resolution, 0 is finest
-	Level int `form:"level" json:"level"`
-
-	// From First bin
-	From int64 `form:"from" json:"from"`
-
-	// Count Bins
-	Count int `form:"count" json:"count"`
-}
-
 // RefuseMatchJSONBody defines parameters for RefuseMatch.
 type RefuseMatchJSONBody struct {
 	Refused bool `json:"refused"`
@@ -1516,6 +1504,18 @@ type GetSamplesParams struct {
 	From int64 `form:"from" json:"from"`
 
 	// Count Frames
+	Count int `form:"count" json:"count"`
+}
+
+// GetWaveformParams defines parameters for GetWaveform.
+type GetWaveformParams struct {
+	// Level Resolution, 0 is finest
+	Level int `form:"level" json:"level"`
+
+	// From First bin
+	From int64 `form:"from" json:"from"`
+
+	// Count Bins
 	Count int `form:"count" json:"count"`
 }
 
@@ -1933,9 +1933,6 @@ type ServerInterface interface {
 	// (GET /takes/{take}/gauge/lines)
 	GaugeTakeLines(c *gin.Context, take TakeID, params GaugeTakeLinesParams)
 
-	// (GET /takes/{take}/overview)
-	GetOverview(c *gin.Context, take TakeID, params GetOverviewParams)
-
 	// (GET /takes/{take}/picture)
 	GetPicture(c *gin.Context, take TakeID)
 
@@ -1950,6 +1947,9 @@ type ServerInterface interface {
 
 	// (PUT /takes/{take}/tie)
 	TieTake(c *gin.Context, take TakeID)
+
+	// (GET /takes/{take}/waveform)
+	GetWaveform(c *gin.Context, take TakeID, params GetWaveformParams)
 
 	// (DELETE /work/{work})
 	RemoveWork(c *gin.Context, work WorkID)
@@ -4987,58 +4987,6 @@ func (siw *ServerInterfaceWrapper) GaugeTakeLines(c *gin.Context) {
 	siw.Handler.GaugeTakeLines(c, take, params)
 }
 
-// GetOverview operation middleware
-func (siw *ServerInterfaceWrapper) GetOverview(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "take" -------------
-	var take TakeID
-
-	err = runtime.BindStyledParameterWithOptions("simple", "take", c.Param("take"), &take, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter take: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params GetOverviewParams
-
-	// ------------- Required query parameter "level" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "level", c.Request.URL.Query(), &params.Level, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter level: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Required query parameter "from" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// ------------- Required query parameter "count" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "count", c.Request.URL.Query(), &params.Count, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter count: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.GetOverview(c, take, params)
-}
-
 // GetPicture operation middleware
 func (siw *ServerInterfaceWrapper) GetPicture(c *gin.Context) {
 
@@ -5189,6 +5137,58 @@ func (siw *ServerInterfaceWrapper) TieTake(c *gin.Context) {
 	}
 
 	siw.Handler.TieTake(c, take)
+}
+
+// GetWaveform operation middleware
+func (siw *ServerInterfaceWrapper) GetWaveform(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "take" -------------
+	var take TakeID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "take", c.Param("take"), &take, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter take: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetWaveformParams
+
+	// ------------- Required query parameter "level" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "level", c.Request.URL.Query(), &params.Level, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter level: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "count" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "count", c.Request.URL.Query(), &params.Count, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter count: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetWaveform(c, take, params)
 }
 
 // RemoveWork operation middleware
@@ -5440,7 +5440,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/work/:work/files/:name", wrapper.GetWrittenFile)
 	router.GET(options.BaseURL+"/work/:work/archive", wrapper.GetBatchArchive)
 	router.POST(options.BaseURL+"/takes/:take/carry", wrapper.CarryNames)
-	router.GET(options.BaseURL+"/takes/:take/overview", wrapper.GetOverview)
+	router.GET(options.BaseURL+"/takes/:take/waveform", wrapper.GetWaveform)
 	router.GET(options.BaseURL+"/takes/:take/samples", wrapper.GetSamples)
 	router.DELETE(options.BaseURL+"/work/:work", wrapper.RemoveWork)
 	router.GET(options.BaseURL+"/work/:work", wrapper.GetWork)

@@ -12,7 +12,6 @@ import (
 	"zestyloom/core/overview"
 	"zestyloom/core/report"
 	"zestyloom/core/wave"
-	"zestyloom/internal/library"
 	"zestyloom/internal/store"
 )
 
@@ -259,8 +258,8 @@ func (s *Server) GetPicture(c *gin.Context, id TakeID) {
 	http.ServeContent(c.Writer, c.Request, "", t.CreatedAt, f)
 }
 
-// GetOverview gives a stretch of a take's overview. Bins beyond the end are left out.
-func (s *Server) GetOverview(c *gin.Context, id TakeID, params GetOverviewParams) {
+// GetWaveform gives a stretch of a take's overview. Bins beyond the end are left out.
+func (s *Server) GetWaveform(c *gin.Context, id TakeID, params GetWaveformParams) {
 	t, err := s.Store.Take(c, id)
 	if err != nil {
 		s.fail(c, err)
@@ -268,10 +267,10 @@ func (s *Server) GetOverview(c *gin.Context, id TakeID, params GetOverviewParams
 	}
 	if params.Level < 0 || params.Level >= len(overview.OverviewFrames) || params.From < 0 || params.From > 1<<40 || params.Count < 1 ||
 		params.Count > 65536 {
-		s.fail(c, fault.New(fault.BadInput, "There is no such stretch of the overview"))
+		s.fail(c, fault.New(fault.BadInput, "There is no such stretch of the waveform"))
 		return
 	}
-	b, err := library.Library{Store: s.Store, Media: s.Media}.Overview(c, t, params.Level, params.From, params.Count)
+	b, err := s.library().Overview(c, t, params.Level, params.From, params.Count)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -293,7 +292,7 @@ func (s *Server) GetSamples(c *gin.Context, id TakeID, params GetSamplesParams) 
 		s.fail(c, err)
 		return
 	}
-	session := library.Library{Store: s.Store, Media: s.Media}.Session(c)
+	session := s.library().Session(c)
 	defer session.Close()
 	f, err := session.OpenTake(t)
 	if err != nil {

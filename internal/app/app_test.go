@@ -21,6 +21,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -562,7 +563,7 @@ func TestRetryDoesNotTouchATakeThatIsThere(t *testing.T) {
 	after := s.Takes(production)["12A.wav"]
 	assert.Equal(t, before, after, "the same take, with its findings")
 	assert.NotNil(t, after.Channels[0].Findings)
-	assert.Len(t, s.File("/takes/"+after.ID+"/overview?level=0&from=0&count=1000"), 375*2*4, "and its files")
+	assert.Len(t, s.File("/takes/"+after.ID+"/waveform?level=0&from=0&count=1000"), 375*2*6, "and its files")
 }
 
 func TestOverview(t *testing.T) {
@@ -571,11 +572,43 @@ func TestOverview(t *testing.T) {
 	production := s.Production()
 	s.Bring(production, "12A.wav")
 	id := s.Takes(production)["12A.wav"].ID
-	assert.Len(t, s.File("/takes/"+id+"/overview?level=0&from=0&count=65536"), 750*2*4, "96000 frames are 750 bins of 2 channels")
-	assert.Len(t, s.File("/takes/"+id+"/overview?level=1&from=46&count=10"), 1*2*4)
-	assert.Empty(t, s.File("/takes/"+id+"/overview?level=2&from=99&count=10"))
-	s.Refused(400, "GET", "/takes/"+id+"/overview?level=7&from=0&count=1", nil)
-	s.Refused(400, "GET", "/takes/"+id+"/overview?level=0&from=-1&count=1", nil)
+	assert.Len(t, s.File("/takes/"+id+"/waveform?level=0&from=0&count=65536"), 750*2*6, "96000 frames are 750 bins of 2 channels")
+	assert.Len(t, s.File("/takes/"+id+"/waveform?level=1&from=46&count=10"), 1*2*6)
+	assert.Empty(t, s.File("/takes/"+id+"/waveform?level=2&from=99&count=10"))
+	s.Refused(400, "GET", "/takes/"+id+"/waveform?level=7&from=0&count=1", nil)
+	s.Refused(400, "GET", "/takes/"+id+"/waveform?level=0&from=-1&count=1", nil)
+}
+
+// Takes from before waveforms had an RMS have theirs drawn anew when they are first looked at, by several at once too.
+func TestFormerOverviewsAreDrawnAnew(t *testing.T) {
+	s := apptest.Start(t)
+	s.Record("12A.wav", 2, "Boom", "Ines lav")
+	production := s.Production()
+	s.Bring(production, "12A.wav")
+	path := "/takes/" + s.Takes(production)["12A.wav"].ID + "/waveform?level=%d&from=0&count=65536"
+	var before [3][]byte
+	for level := range before {
+		before[level] = s.File(fmt.Sprintf(path, level))
+	}
+	drawn, err := filepath.Glob(filepath.Join(s.Data, "media/sources/*/waveform.*"))
+	require.NoError(t, err)
+	require.Len(t, drawn, 3)
+	for _, file := range drawn {
+		require.NoError(t, os.Rename(file, strings.Replace(file, "/waveform.", "/overview.", 1)))
+	}
+	var wait sync.WaitGroup
+	for range 4 {
+		for level := range before {
+			wait.Go(func() { assert.Equal(t, before[level], s.File(fmt.Sprintf(path, level))) })
+		}
+	}
+	wait.Wait()
+	left, err := filepath.Glob(filepath.Join(s.Data, "media/*/*/overview.*"))
+	require.NoError(t, err)
+	assert.Empty(t, left, "what nobody reads any more")
+	left, err = filepath.Glob(filepath.Join(s.Data, "media/attempts/*"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
 }
 
 func TestChannelsAreDiagnosedAfterImport(t *testing.T) {

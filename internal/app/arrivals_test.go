@@ -65,7 +65,7 @@ func TestMonosAreHeardCutAndWrittenAsOneTake(t *testing.T) {
 	}, 30*time.Second, 20*time.Millisecond)
 	assert.Len(t, group.Assembly.Files, 4)
 
-	bins := s.File("/takes/" + group.ID + "/overview?level=0&from=0&count=1000")
+	bins := s.File("/takes/" + group.ID + "/waveform?level=0&from=0&count=1000")
 	assert.Len(t, bins, 375*4*overview.OverviewBinBytes)
 	for lane, name := range names { // each lane's bins are its file's
 		one, _ := samples(t, s.Copied(name))
@@ -292,7 +292,7 @@ func TestResampledTakesStandIn(t *testing.T) {
 	require.NotEqual(t, before.ID, after.ID)
 	assert.EqualValues(t, 96048, after.Description.Frames)
 	assert.Equal(t, 500.0, after.Assembly.Conversion.DriftPPM)
-	assert.Len(t, s.File("/takes/"+after.ID+"/overview?level=1&from=0&count=100"), 47*2*4)
+	assert.Len(t, s.File("/takes/"+after.ID+"/waveform?level=1&from=0&count=100"), 47*2*6)
 	got := s.File("/takes/" + after.ID + "/samples?channel=2&from=48024&count=4")
 	want := 0.1 * math.Sin(48000*0.01*2+float64(len("12A.wav")))
 	assert.InDelta(t, want, math.Float32frombits(binary.LittleEndian.Uint32(got)), 1e-4, "48024 of the result is 48000 of the source")
@@ -399,7 +399,7 @@ func TestMoviesWithAndWithoutSound(t *testing.T) {
 	assert.Equal(t, take.Picture, cut.Kind)
 	assert.Empty(t, cut.Channels)
 	assert.EqualValues(t, 36000*48000, *cut.Place)
-	assert.Empty(t, s.File("/takes/"+cut.ID+"/overview?level=0&from=0&count=10"))
+	assert.Empty(t, s.File("/takes/"+cut.ID+"/waveform?level=0&from=0&count=10"))
 	assert.NotEmpty(t, s.File("/takes/"+cut.ID+"/picture"))
 	assert.Contains(t, s.Refused(400, "GET", "/takes/"+cut.ID+"/samples?channel=0&from=0&count=10", nil), "no sound")
 	w := batch(s, production, "ply", cut.ID)
@@ -412,5 +412,5 @@ func TestMoviesWithAndWithoutSound(t *testing.T) {
 	assert.NotNil(t, wide.Picture)
 	assert.Nil(t, narrow.Picture, "the picture belongs to the first stream")
 	s.OK("DELETE", "/takes/"+wide.ID, nil, nil)
-	assert.NotEmpty(t, s.File("/takes/"+narrow.ID+"/overview?level=0&from=0&count=10"), "the other stream keeps its files")
+	assert.NotEmpty(t, s.File("/takes/"+narrow.ID+"/waveform?level=0&from=0&count=10"), "the other stream keeps its files")
 }

@@ -291,21 +291,8 @@ func (a *attempt) fetch(ctx context.Context, args importArgs, key string) (cameF
 // overview draws the overview of a sound that will lie in a folder.
 func (a *attempt) overview(ctx context.Context, src *wave.File, folder string, stream int, progress func(float64)) ([]overview.Level,
 	[]take.Warning, error) {
-	writers := make([]io.Writer, len(overview.OverviewFrames))
-	files := make([]media.File, len(overview.OverviewFrames))
-	for i := range writers {
-		f, err := a.Media.Create(a.staged(library.OverviewKey(folder, stream, i)))
-		if err != nil {
-			return nil, nil, err
-		}
-		defer f.Close()
-		writers[i], files[i] = f, f
-	}
-	levels, warnings, err := overview.Survey(ctx, src, writers, progress)
-	for _, f := range files {
-		err = errors.Join(err, f.Sync())
-	}
-	return levels, warnings, err
+	at := func(level int) string { return a.staged(library.OverviewKey(folder, stream, level)) }
+	return library.Draw(ctx, a.Media, src, at, progress)
 }
 
 // diagnoseFrames is how many frames are looked at together.

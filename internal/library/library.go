@@ -6,9 +6,7 @@ package library
 
 import (
 	"context"
-	"errors"
 	"fmt"
-	"io"
 	"os"
 	"path"
 	"regexp"
@@ -16,7 +14,6 @@ import (
 	"sync"
 
 	"zestyloom/core/fault"
-	"zestyloom/core/overview"
 	"zestyloom/core/wave"
 	"zestyloom/internal/media"
 	"zestyloom/internal/store"
@@ -42,14 +39,6 @@ func SoundKey(folder string, stream int) string {
 
 // ProxyKey is the key of the small picture.
 func ProxyKey(folder string) string { return folder + "/picture.mp4" }
-
-// OverviewKey is the key of one resolution of a stream's overview: an index into overview.OverviewFrames.
-func OverviewKey(folder string, stream, level int) string {
-	if stream == 0 {
-		return fmt.Sprintf("%s/overview.%d", folder, overview.OverviewFrames[level])
-	}
-	return fmt.Sprintf("%s/overview.%d.%d", folder, stream, overview.OverviewFrames[level])
-}
 
 // Library knows where takes and their bytes are.
 type Library struct {
@@ -210,69 +199,4 @@ func (s *Session) Close() {
 		f.Close()
 	}
 	s.files = nil
-}
-
-// Overview gives count bins from one on of a take's overview, as overview.Survey wrote them. Bins beyond the end are left
-// out. That of several files is put together of theirs; where one goes on in another, a bin may be cut short, which
-// shifts what follows by less than a bin.
-func (l Library) Overview(ctx context.Context, t store.Take, level int, from int64, count int) ([]byte, error) {
-	if t.SoundKey == "" && t.Assembly == nil {
-		return nil, nil
-	}
-	if t.Assembly == nil || t.SoundKey != "" {
-		row := int64(len(t.Channels) * overview.OverviewBinBytes)
-		f, size, err := l.Media.Open(OverviewKey(t.MediaKey, t.Stream, level))
-		if err != nil {
-			return nil, err
-		}
-		defer f.Close()
-		begin := min(from*row, size)
-		b := make([]byte, min(int64(count)*row, size-begin))
-		if _, err := f.ReadAt(b, begin); err != nil && !errors.Is(err, io.EOF) {
-			return nil, err
-		}
-		return b, nil
-	}
-	width := len(t.Channels) * overview.OverviewBinBytes
-	out := make([]byte, count*width)
-	longest, column := 0, 0
-	for _, ids := range t.Assembly.Lanes {
-		bins, channels, err := l.lane(ctx, ids, level, from, count)
-		if err != nil {
-			return nil, err
-		}
-		narrow := channels * overview.OverviewBinBytes
-		for i := 0; i < len(bins)/narrow; i++ {
-			copy(out[i*width+column:], bins[i*narrow:(i+1)*narrow])
-		}
-		longest, column = max(longest, len(bins)/narrow), column+narrow
-	}
-	return out[:longest*width], nil
-}
-
-// lane gives bins of parts that follow each other.
-func (l Library) lane(ctx context.Context, ids []string, level int, from int64, count int) (bins []byte, channels int, err error) {
-	for _, id := range ids {
-		t, err := l.Store.Take(ctx, id)
-		if err != nil {
-			return nil, 0, err
-		}
-		channels = len(t.Channels)
-		frames := int64(overview.OverviewFrames[level])
-		length := (t.Description.Frames + frames - 1) / frames
-		if from >= length {
-			from -= length
-			continue
-		}
-		have := len(bins) / (channels * overview.OverviewBinBytes)
-		b, err := l.Overview(ctx, t, level, from, count-have)
-		if err != nil {
-			return nil, 0, err
-		}
-		bins, from = append(bins, b...), 0
-		if len(bins)/(channels*overview.OverviewBinBytes) >= count {
-			break
-		}
-	}
-	return bins, channels, nil
 }

@@ -519,7 +519,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/takes/{take}/overview": {
+    "/takes/{take}/waveform": {
         parameters: {
             query: {
                 /** @description Resolution, 0 is finest */
@@ -535,8 +535,8 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** @description Lowest and highest sample of each bin as little-endian int16, bins × channels × 2. A bin is 128, 2048 or 32768 frames. */
-        get: operations["getOverview"];
+        /** @description Lowest and highest sample of each bin and their RMS as little-endian int16, bins × channels × 3. A bin is 128, 2048 or 32768 frames. */
+        get: operations["getWaveform"];
         put?: never;
         post?: never;
         delete?: never;
@@ -5128,7 +5128,7 @@ export interface operations {
             default: components["responses"]["Failure"];
         };
     };
-    getOverview: {
+    getWaveform: {
         parameters: {
             query: {
                 /** @description Resolution, 0 is finest */

@@ -2,14 +2,17 @@ import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 
 import { extent, levelFor, onOverview, Overviews } from "./overview";
 
-/** A server with a two-channel take whose bin n reaches from −n to n+1 on channel 0, twice that on channel 1. */
+/** A server with a two-channel take whose bin n reaches from −n to n+1 on channel 0 with an RMS of 3n, twice that on channel 1. */
 function serve() {
   return vi.fn(async (url: string) => {
     const q = new URL(url, "http://x").searchParams;
     const from = Number(q.get("from"));
     const count = Math.min(Number(q.get("count")), Math.max(0, 10000 - from));
-    const data = new Int16Array(count * 4);
-    for (let i = 0; i < count; i++) data.set([-(from + i), from + i + 1, -2 * (from + i), 2 * (from + i + 1)], i * 4);
+    const data = new Int16Array(count * 6);
+    for (let i = 0; i < count; i++) {
+      const n = from + i;
+      data.set([-n, n + 1, 3 * n, -2 * n, 2 * (n + 1), 6 * n], i * 6);
+    }
     return { ok: true, arrayBuffer: async () => data.buffer } as unknown as Response;
   });
 }
@@ -35,8 +38,10 @@ describe("overviews", () => {
     expect(extent("a", 2, 1, 0, 0, 128 * 4)).toBeNull();
     await arrived();
     expect(fetch).toHaveBeenCalledTimes(1);
-    expect(extent("a", 2, 0, 0, 0, 128 * 4)).toEqual({ low: -3 / 32767, high: 4 / 32767, mean: 2.5 / 32767 });
-    expect(extent("a", 2, 1, 0, 128, 256)).toEqual({ low: -2 / 32767, high: 4 / 32767, mean: 4 / 32767 });
+    const { rms, ...peaks } = extent("a", 2, 0, 0, 0, 128 * 4)!;
+    expect(peaks).toEqual({ low: -3 / 32767, high: 4 / 32767 });
+    expect(rms * 32767).toBeCloseTo(3 * Math.sqrt((0 + 1 + 4 + 9) / 4), 9);
+    expect(extent("a", 2, 1, 0, 128, 256)).toEqual({ low: -2 / 32767, high: 4 / 32767, rms: 6 / 32767 });
   });
 
   it("reads over the edge of a chunk, and ends with the take", async () => {

@@ -44,7 +44,7 @@ export class Overviews {
       return have.data;
     }
     this.chunks.set(key, { data: null, used: this.now() });
-    this.waiting.push({ key, path: `/takes/${take}/overview?level=${level}&from=${chunk * chunkBins}&count=${chunkBins}` });
+    this.waiting.push({ key, path: `/takes/${take}/waveform?level=${level}&from=${chunk * chunkBins}&count=${chunkBins}` });
     this.pump();
     return null;
   }
@@ -105,11 +105,14 @@ export function levelFor(framesPerPixel: number): number {
 
 export type Peaks = { low: number; high: number };
 
-/** mean is what the peaks of the bins are on average, of whichever side is larger. */
-export type Extent = Peaks & { mean: number };
+/** rms is relative to a full-scale square wave. */
+export type Extent = Peaks & { rms: number };
+
+/** What a bin has of each channel: its lowest and its highest sample, and their RMS. */
+const perBin = 3;
 
 /**
- * Gives the lowest and highest sample of one channel between two frames, full scale 1; null while it is on its way.
+ * Gives the lowest and highest sample of one channel between two frames and their RMS, full scale 1; null while it is on its way.
  * channels is how many the take has.
  */
 export function extent(take: string, channels: number, channel: number, level: number, from: number, to: number): Extent | null {
@@ -118,7 +121,7 @@ export function extent(take: string, channels: number, channel: number, level: n
   const last = Math.max(first, Math.ceil(to / per) - 1);
   let low = 0;
   let high = 0;
-  let sum = 0;
+  let power = 0;
   let bins = 0;
   // This is asked for thousands of times in a frame: a chunk is looked up once, however many of its bins are.
   for (let bin = first; bin <= last; ) {
@@ -126,15 +129,17 @@ export function extent(take: string, channels: number, channel: number, level: n
     const data = chunkOf(take, level, chunk);
     if (!data) return null;
     const end = Math.min(last + 1, (chunk + 1) * chunkBins);
-    for (let at = ((bin - chunk * chunkBins) * channels + channel) * 2; bin < end && at + 1 < data.length; bin++, at += 2 * channels) {
+    for (let at = ((bin - chunk * chunkBins) * channels + channel) * perBin; bin < end && at + 2 < data.length; at += perBin * channels) {
       const l = data[at]!;
       const h = data[at + 1]!;
+      const rms = data[at + 2]!;
       if (l < low) low = l;
       if (h > high) high = h;
-      sum += Math.max(h, -l);
+      power += rms * rms;
       bins++;
+      bin++;
     }
     if (bin < end) break; // the take ends here
   }
-  return { low: low / 32767, high: high / 32767, mean: bins > 0 ? sum / bins / 32767 : 0 };
+  return { low: low / 32767, high: high / 32767, rms: bins > 0 ? Math.sqrt(power / bins) / 32767 : 0 };
 }

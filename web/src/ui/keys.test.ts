@@ -1,3 +1,4 @@
+// @vitest-environment jsdom
 import { fireEvent, renderHook } from "@testing-library/react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 

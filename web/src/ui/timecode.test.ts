@@ -1,6 +1,7 @@
 import { readFileSync } from "node:fs";
 import { describe, expect, it } from "vitest";
 
+import { root } from "../testroot";
 import { rates } from "./rates";
 import { countOf, day, duration, frameAt, frameOfCount, label, labelAt, parse, parseNear, sampleOf } from "./timecode";
 
@@ -25,7 +26,7 @@ describe("timecode", () => {
 
   it("agrees with the server on the cases that both have", () => {
     type Case = { rate: { num: number; den: number; drop: boolean }; sampleRate: number; frame: number; sample: number; label: string };
-    const cases = JSON.parse(readFileSync("../core/timecode/testdata/cases.json", "utf8")) as Case[];
+    const cases = JSON.parse(readFileSync(`${root}/core/timecode/testdata/cases.json`, "utf8")) as Case[];
     expect(cases.length).toBeGreaterThan(400);
     for (const c of cases) {
       const what = JSON.stringify(c);
@@ -64,7 +65,7 @@ describe("timecode", () => {
   });
 
   it("knows every rate that the server knows, by name", () => {
-    const go = readFileSync("../core/timecode/timecode.go", "utf8");
+    const go = readFileSync(`${root}/core/timecode/timecode.go`, "utf8");
     const known = [.../var Rates = \[\]Rate\{([\s\S]*?)\n\}/.exec(go)![1]!.matchAll(/\{(\d+), (\d+), (true|false)\}/g)].map((m) => ({
       num: Number(m[1]),
       den: Number(m[2]),

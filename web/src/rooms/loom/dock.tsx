@@ -1,4 +1,4 @@
-import { useEffect, useRef, type ReactNode } from "react";
+import { Fragment, useEffect, useRef, type ReactNode } from "react";
 import { Group, Panel, Separator, useDefaultLayout, usePanelRef } from "react-resizable-panels";
 
 /** How high the foot is while what is chosen stands in it, and while it has but meters and the reel's strip, in pixels. */
@@ -6,10 +6,17 @@ const high = 138;
 const low = 84;
 
 /** The parts of the room beside each other: the room itself, and at its side what is docked there. Their sizes are remembered. */
-export function Docked({ foot, side, below, room }: { room: ReactNode; foot: ReactNode; side: ReactNode; below: ReactNode }) {
-  const parts = [...(side ? ["chosen"] : []), ...(below ? ["lists"] : [])];
-  const beside = parts.length > 0;
-  const across = useDefaultLayout({ id: "loom.across", panelIds: beside ? ["room", "side"] : ["room"] });
+export function Docked(p: { room: ReactNode; foot: ReactNode; picture: ReactNode; side: ReactNode; below: ReactNode }) {
+  const { foot, side, below, room } = p;
+  const beside: [string, ReactNode, string][] = (
+    [
+      ["picture", p.picture, "How high the picture is"],
+      ["chosen", side, "How high what is chosen is"],
+      ["lists", below, ""],
+    ] as [string, ReactNode, string][]
+  ).filter(([, shown]) => shown);
+  const parts = beside.map(([id]) => id);
+  const across = useDefaultLayout({ id: "loom.across", panelIds: parts.length > 0 ? ["room", "side"] : ["room"] });
   const down = useDefaultLayout({ id: "loom.down", panelIds: ["work", "foot"] });
   const atSide = useDefaultLayout({ id: "loom.side", panelIds: parts });
   const footPanel = usePanelRef();
@@ -39,21 +46,18 @@ export function Docked({ foot, side, below, room }: { room: ReactNode; foot: Rea
           </Panel>
         </Group>
       </Panel>
-      {beside && <Edge label="How wide the side of the room is" upright />}
-      {beside && (
+      {parts.length > 0 && <Edge label="How wide the side of the room is" upright />}
+      {parts.length > 0 && (
         <Panel id="side" defaultSize={below ? 400 : 330} minSize={240} maxSize="60" groupResizeBehavior="preserve-pixel-size">
           <Group key={parts.join()} orientation="vertical" {...atSide}>
-            {side && (
-              <Panel id="chosen" minSize={120}>
-                {side}
-              </Panel>
-            )}
-            {side && below && <Edge label="How high what is chosen is, over the lists" />}
-            {below && (
-              <Panel id="lists" minSize={120}>
-                {below}
-              </Panel>
-            )}
+            {beside.map(([id, shown, edge], i) => (
+              <Fragment key={id}>
+                <Panel id={id} minSize={120} defaultSize={id === "picture" && parts.length > 1 ? 240 : undefined}>
+                  {shown}
+                </Panel>
+                {i < beside.length - 1 && <Edge label={edge} />}
+              </Fragment>
+            ))}
           </Group>
         </Panel>
       )}

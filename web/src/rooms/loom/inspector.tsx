@@ -1,4 +1,5 @@
 import { PanelBottom, PanelRight, Trash2 } from "lucide-react";
+import { useRef, useState, type ReactNode } from "react";
 
 import type { Clip, Command, CommandOf, FrameRate, ReelView, Take, Track } from "../../api/client";
 import { timecodeRates } from "../../ui/rates";
@@ -14,6 +15,7 @@ import { PanPad, PanSlider } from "./panpad";
 import { Ride } from "./ride";
 import { Reaches } from "./reaches";
 import { useAhead } from "../../ui/ahead";
+import { useSize } from "../../ui/size";
 import { Explained } from "../../ui/explained";
 
 /** Gives nothing where the command was refused. */
@@ -39,8 +41,11 @@ type Props = {
 /** What is chosen: a track with how it goes into its stem, and a clip or one of its channels. */
 export function Inspector(p: Props) {
   const { view, track } = p;
+  const section = useRef<HTMLElement>(null);
+  const { width } = useSize(section, { width: 2000, height: 0 });
   return (
     <section
+      ref={section}
       aria-label="What is chosen"
       data-dock={p.dock}
       className="group/dock @container relative flex h-full gap-x-5 gap-y-2 overflow-auto bg-paper py-2 pl-4 pr-8 data-[dock=side]:flex-col"
@@ -53,25 +58,49 @@ export function Inspector(p: Props) {
       >
         {p.dock === "foot" ? <PanelRight size={14} /> : <PanelBottom size={14} />}
       </button>
-      {track ? <Chosen {...p} track={track} /> : <ReelPanel key={view.id} view={view} onDo={p.onDo} />}
+      {track ? (
+        <Chosen {...p} track={track} width={p.dock === "foot" ? width : 0} />
+      ) : (
+        <ReelPanel key={view.id} view={view} onDo={p.onDo} />
+      )}
     </section>
   );
 }
 
-function Chosen(p: Props & { track: Track }) {
+/** How wide a part of what is chosen is at the foot, in pixels. */
+const partWidth = 455;
+
+/** The parts of what is chosen: all of them where there is room, else one at a time, the clip first. width is that of the foot, in pixels; 0
+ * at the side, where they stand below each other. */
+function Chosen(p: Props & { track: Track; width: number }) {
   const { view, track, clip, choice } = p;
+  const of = `${track.id} ${choice.clips.join()} ${choice.lane?.channel}`; // another choice begins with its usual part
+  const [wanted, setWanted] = useState({ of: "", name: "" });
+  const parts: [string, ReactNode][] = [["Track", <TrackPanel key={track.id} {...p} track={track} />]];
+  if (!clip || hasRoom(view.stems.find((s) => s.id === track.stem)?.labels ?? []))
+    parts.push(["Place", <PlacePanel key={`place ${track.id}`} {...p} track={track} />]);
+  if (clip && choice.lane) parts.push(["Channel", <LanePanel key={`${clip.id} ${choice.lane.channel}`} {...p} clip={clip} />]);
+  else if (clip) parts.push(["Clip", <ClipPanel key={clip.id} {...p} clip={clip} />]);
+  if (p.width === 0 || parts.length * partWidth <= p.width) return parts.map(([, shown]) => shown);
+  const usual = choice.clips.length > 0 || choice.lane ? parts.at(-1)! : parts[0]!;
+  const [name, shown] = parts.find(([n]) => wanted.of === of && n === wanted.name) ?? usual;
   return (
     <>
-      <TrackPanel key={track.id} {...p} track={track} />
-      {(!clip || hasRoom(view.stems.find((s) => s.id === track.stem)?.labels ?? [])) && (
-        <PlacePanel key={`place ${track.id}`} {...p} track={track} />
-      )}
-      {clip &&
-        (choice.lane ? (
-          <LanePanel key={`${clip.id} ${choice.lane.channel}`} {...p} clip={clip} />
-        ) : (
-          <ClipPanel key={clip.id} {...p} clip={clip} />
+      <div className="flex shrink-0 flex-col gap-1" role="tablist" aria-label="Parts of what is chosen" aria-orientation="vertical">
+        {parts.map(([n]) => (
+          <button
+            key={n}
+            role="tab"
+            aria-selected={n === name}
+            className={`min-h-6 cursor-pointer rounded-full px-2.5 py-1 text-left text-[12.5px]
+              ${n === name ? "bg-band font-semibold" : "text-muted hover:text-ink"}`}
+            onClick={() => setWanted({ of, name: n })}
+          >
+            {n}
+          </button>
         ))}
+      </div>
+      {shown}
     </>
   );
 }

@@ -1,4 +1,4 @@
-import { useMemo, useRef } from "react";
+import { useEffect, useMemo, useRef } from "react";
 import { Link } from "react-router";
 import { useShallow } from "zustand/react/shallow";
 
@@ -7,11 +7,12 @@ import { type useReelEdits, useSpecs, useTakes, useTakesOf } from "../../api/hoo
 import { useActions } from "../../ui/keys";
 import { useParts } from "../../ui/parts";
 import { useSize } from "../../ui/size";
+import { useRemembered } from "../../ui/remembered";
 import { useStable } from "../../ui/stable";
 import { chooseTrack, loomActs, setTrack, toggleSolo } from "./acts";
 import { layBand } from "./band";
 import { BandTime } from "./bandtime";
-import { BorrowDialog } from "./borrow";
+import { Borrow } from "./borrow";
 import { chosenTracks, clipsAt, mainClip, nothing, there } from "./choice";
 import { gather } from "./clipboard";
 import { useConsent } from "./consent";
@@ -90,7 +91,8 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const takesKey = [...takes.keys()].join();
   // Takes that sound is borrowed from are drawn too, though no clip is of them.
   // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
-  const widths = useMemo(() => new Map([...(listed ?? []), ...takes.values()].map((t) => [t.id, t.channels.length])), [takesKey, listed]);
+  const known = useMemo(() => new Map([...(listed ?? []), ...takes.values()].map((t) => [t.id, t])), [takesKey, listed]);
+  const widths = useMemo(() => new Map([...known].map(([id, t]) => [id, t.channels.length])), [known]);
   const { ask, doIt, dialog } = useConsent(edits);
   // Not all of the state: what is chosen in the weave, say, is drawn there alone.
   const {
@@ -153,6 +155,19 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const heads = useHeadActs(view, doIt, (t) => <PlaceCard view={view} track={t} playingAt={playingAt} onDo={doIt} />);
   const openBus = ({ row, id }: { row: Row; id: string }) => store.setState({ lists: "track", bus: row === "track" ? null : { row, id } });
   const openSpec = () => store.setState({ choosingSpec: true });
+
+  const { see, width: timeWidth } = time;
+  // What is borrowed for stays in view beside the list, which takes some of the room.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: not with every change of what is in view
+  useEffect(() => {
+    if (loan) see(loan.from, loan.to);
+  }, [loan, timeWidth]);
+  const borrowNothing = useStable({
+    close: () => {
+      listening.endTry();
+      store.setState({ loan: null });
+    },
+  }).close;
 
   const showClip = (id: string) => {
     const c = clipOf(view, id);
@@ -219,6 +234,20 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     />
   );
 
+  const [pictureDocked, setPictureDocked] = useRemembered("picture at the side", false);
+  const pictureShown = picture && (
+    <PicturePane
+      view={view}
+      at={stands}
+      movies={movies}
+      half={half}
+      docked={pictureDocked}
+      onDock={() => setPictureDocked(!pictureDocked)}
+      onChoose={(t) => void doIt({ kind: "setReel", command: { picture: { take: t.id, start: t.place ?? view.head.start } } })}
+      onClose={() => store.setState({ picture: false })}
+    />
+  );
+
   const work = (
     <div ref={room} className="flex h-full min-w-0 flex-col">
       <div className="level-with-rows flex shrink-0 overflow-hidden border-b border-line bg-ground" style={{ height: rulerHeight }}>
@@ -242,16 +271,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
         </Slid>
       </div>
       <div className="relative flex min-h-0 grow">
-        {picture && (
-          <PicturePane
-            view={view}
-            at={stands}
-            movies={movies}
-            half={half}
-            onChoose={(t) => void doIt({ kind: "setReel", command: { picture: { take: t.id, start: t.place ?? view.head.start } } })}
-            onClose={() => store.setState({ picture: false })}
-          />
-        )}
+        {!pictureDocked && pictureShown}
         <div ref={scroller} className="level-with-rows min-h-0 grow overflow-y-auto overflow-x-hidden" tabIndex={-1}>
           <div className="flex min-h-full" style={{ height: rows.height }}>
             <Heads
@@ -419,35 +439,50 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
       <Docked
         room={work}
         foot={foot}
+        picture={pictureDocked && pictureShown}
         side={dock === "side" && inspector}
         below={
-          lists && (
-            <Lists
+          loan ? (
+            <Borrow
+              key={`${loan.clip} ${loan.channel} ${loan.from} ${loan.to}`}
               view={view}
-              shown={lists}
-              track={
-                <TrackList
-                  view={inTime}
-                  track={track}
-                  bus={bus}
-                  playingAt={playingAt}
-                  onBus={(bus) => store.setState({ bus })}
-                  clips={clipsOfTrack}
-                  chosen={choice.clips}
-                  at={position}
-                  onClip={showClip}
-                  onDo={(c) => void doIt(c)}
-                />
+              takes={known}
+              loan={loan}
+              onClose={borrowNothing}
+              onHear={(trial, from, until) =>
+                listening.tryOut(from, { trial: trial ?? undefined, until, half: false, solo: [], lane: undefined })
               }
-              onShow={(l) => store.setState({ lists: l })}
-              onBus={openBus}
-              onClose={() => store.setState({ lists: null })}
-              onClip={showClip}
-              onGo={time.visit}
               onDo={(c) => void doIt(c)}
-              onUndo={() => void edits.undo()}
-              onRedo={() => void edits.redo()}
             />
+          ) : (
+            lists && (
+              <Lists
+                view={view}
+                shown={lists}
+                track={
+                  <TrackList
+                    view={inTime}
+                    track={track}
+                    bus={bus}
+                    playingAt={playingAt}
+                    onBus={(bus) => store.setState({ bus })}
+                    clips={clipsOfTrack}
+                    chosen={choice.clips}
+                    at={position}
+                    onClip={showClip}
+                    onDo={(c) => void doIt(c)}
+                  />
+                }
+                onShow={(l) => store.setState({ lists: l })}
+                onBus={openBus}
+                onClose={() => store.setState({ lists: null })}
+                onClip={showClip}
+                onGo={time.visit}
+                onDo={(c) => void doIt(c)}
+                onUndo={() => void edits.undo()}
+                onRedo={() => void edits.redo()}
+              />
+            )
           )
         }
       />
@@ -461,19 +496,6 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
           store.setState({ choosingSpec: false });
           void ask((yes) => edits.spec(s, yes));
         }}
-      />
-      <BorrowDialog
-        view={view}
-        takes={takes}
-        loan={loan}
-        onClose={() => {
-          listening.endTry();
-          store.setState({ loan: null });
-        }}
-        onHear={(trial, from, until) =>
-          listening.tryOut(from, { trial: trial ?? undefined, until, half: false, solo: [], lane: undefined })
-        }
-        onDo={(c) => void doIt(c)}
       />
       {dialog}
     </>

@@ -1,4 +1,4 @@
-import { PictureInPicture2, Scaling, X } from "lucide-react";
+import { AppWindow, PanelRight, PictureInPicture2, Scaling, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 
 import { base, type ReelView, type Take } from "../../api/client";
@@ -16,12 +16,15 @@ const tolerance = 0.06;
 /** How wide it may be, in pixels. */
 const widths = [216, 340, 560];
 
-/** The picture, floating over the tracks, locked to the shuttle while it plays, steps and is dragged. */
+/** The picture, floating over the tracks or at the side of them, locked to the shuttle while it plays, steps and is dragged. */
 export function PicturePane(p: {
   view: ReelView;
   at: number;
   movies: Take[];
   half: boolean;
+  /** At the side, where it takes what room there is and covers nothing. */
+  docked?: boolean;
+  onDock?: () => void;
   onChoose: (take: Take) => void;
   onClose: () => void;
 }) {
@@ -71,14 +74,14 @@ export function PicturePane(p: {
   const grip = useRef({ x: 0, y: 0, px: 0, py: 0 });
   return (
     <section
-      className="card absolute z-20 max-w-full overflow-hidden"
-      style={{ left: `min(${place.x}px, 100% - 120px)`, top: `min(${place.y}px, 100% - 40px)`, width }}
+      className={p.docked ? "flex h-full flex-col bg-paper" : "card absolute z-20 max-w-full overflow-hidden"}
+      style={p.docked ? undefined : { left: `min(${place.x}px, 100% - 120px)`, top: `min(${place.y}px, 100% - 40px)`, width }}
       aria-label="Picture"
     >
       <div
-        className="flex h-8 cursor-move touch-none items-center gap-2 border-b border-line px-2.5 text-[13px]"
+        className={`flex h-8 shrink-0 items-center gap-2 border-b border-line px-2.5 text-[13px] ${p.docked ? "" : "cursor-move touch-none"}`}
         onPointerDown={(e) => {
-          if ((e.target as HTMLElement).closest("button, select")) return;
+          if (p.docked || (e.target as HTMLElement).closest("button, select")) return;
           e.currentTarget.setPointerCapture(e.pointerId);
           grip.current = { x: e.clientX, y: e.clientY, px: place.x, py: place.y };
         }}
@@ -107,9 +110,16 @@ export function PicturePane(p: {
             </option>
           ))}
         </select>
-        <Small label="Another size" onClick={() => setWidth(widths[(widths.indexOf(width) + 1) % widths.length]!)}>
-          <Scaling size={14} />
-        </Small>
+        {!p.docked && (
+          <Small label="Another size" onClick={() => setWidth(widths[(widths.indexOf(width) + 1) % widths.length]!)}>
+            <Scaling size={14} />
+          </Small>
+        )}
+        {p.onDock && (
+          <Small label={p.docked ? "Let the picture float over the tracks" : "Put the picture at the side"} onClick={p.onDock}>
+            {p.docked ? <AppWindow size={14} /> : <PanelRight size={14} />}
+          </Small>
+        )}
         {document.pictureInPictureEnabled && (
           <Small label="Tear the picture off into a window of its own" disabled={!shown} onClick={tear}>
             <PictureInPicture2 size={14} />
@@ -119,7 +129,7 @@ export function PicturePane(p: {
           <X size={15} />
         </Small>
       </div>
-      <div className="relative aspect-video bg-[#0d0f18]">
+      <div className={`relative bg-[#0d0f18] ${p.docked ? "min-h-0 grow" : "aspect-video"}`}>
         {shown ? (
           <video
             ref={video}

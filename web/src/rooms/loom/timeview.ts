@@ -41,7 +41,13 @@ export function useTimeView(view: ReelView, listening: Listening) {
     const x = xOf(scroll.now(), sample);
     if (x < 0 || x > width) scroll.change((v) => ({ ...v, left: sample - width * 0.3 * v.perPixel }));
   };
-  return { box, width, scroll, nearer, visit };
+  /** Brings a range into view, as near as it is seen now, without going there. */
+  const see = (from: number, to: number) =>
+    void (
+      (xOf(scroll.now(), from) < 0 || xOf(scroll.now(), to) > width) &&
+      scroll.change((v) => ({ ...v, left: (from + to) / 2 - (width / 2) * v.perPixel }))
+    );
+  return { box, width, scroll, nearer, visit, see };
 }
 
 export type InTime = ReturnType<typeof useTimeView>;

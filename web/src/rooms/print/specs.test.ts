@@ -4,10 +4,11 @@ import { describe, expect, it } from "vitest";
 import { parse } from "yaml";
 
 import type { ListedSpec, Plan, Spec } from "../../api/client";
+import { root } from "../../testroot";
 import { formSchema, groupsOf, pruned, specCheck } from "./speccheck";
 import { aboutTime, hasWords, keptWords, plannedWords, specFiles, strictest } from "./specwords";
 
-const core = "../core/contract"; // tests run in web
+const core = `${root}/core/contract`;
 const schema = JSON.parse(readFileSync(`${core}/schema.json`, "utf8")) as RJSFSchema;
 const spec = (id: string) => parse(readFileSync(`${core}/specs/${id}.yaml`, "utf8")) as Record<string, unknown>;
 

@@ -2,8 +2,8 @@ import { useRef } from "react";
 
 import type { Channel, Take } from "../../api/client";
 import { colour, dye, fit } from "../../draw/canvas";
-import { extent, levelFor } from "../../draw/overview";
 import { useCanvas } from "../../draw/usecanvas";
+import { paintWave } from "../../draw/wave";
 import { player, usePlayer } from "../../listen/player";
 import { sampleAt, xOf } from "../loom/geometry";
 import { useScroll } from "../loom/scroll";
@@ -16,7 +16,7 @@ import { stemOf } from "./reading";
 const least = 3;
 
 /**
- * One channel of a take, a column for each pixel: its peaks, and as the darker body what they are on average. Pressing plays it alone from
+ * One channel of a take, a column for each pixel: its peaks, and as the darker body its RMS. Pressing plays it alone from
  * there for as long as it is held; Shift and dragging chooses a range of all channels.
  */
 export function Waveform({ take, channel: c, muted }: { take: Take; channel: Channel; muted: boolean }) {
@@ -39,21 +39,15 @@ export function Waveform({ take, channel: c, muted }: { take: Take; channel: Cha
         g.fillRect(x, 0, Math.max(2, xOf(time, range.to) - x), height);
       }
       g.fillStyle = muted ? colour("--muted") : dye(stem);
-      const detail = levelFor(time.perPixel);
-      const middle = height / 2;
-      const last = Math.min(width, xOf(time, view.end));
-      for (let x = Math.max(0, Math.floor(xOf(time, start))); x < last; x++) {
-        const at = sampleAt(time, x) - start;
-        const e = extent(take.id, take.channels.length, c.index - 1, detail, at, at + time.perPixel);
-        const up = e ? Math.min(middle, e.high * scale * middle) : 0;
-        const down = e ? Math.min(middle, -e.low * scale * middle) : 0;
-        g.globalAlpha = muted ? 0.35 : 0.6;
-        g.fillRect(x, middle - up - 0.5, 1, Math.max(1, up + down));
-        const body = e ? Math.min(middle, e.mean * scale * middle) : 0;
-        g.globalAlpha = muted ? 0.55 : 1;
-        if (body > 0.5) g.fillRect(x, middle - body, 1, 2 * body);
-      }
-      g.globalAlpha = 1;
+      const place = {
+        first: Math.max(0, Math.floor(xOf(time, start))),
+        last: Math.min(width, xOf(time, view.end)),
+        middle: height / 2,
+        half: height / 2,
+        from: sampleAt(time, 0) - start,
+        perPixel: time.perPixel,
+      };
+      paintWave(g, { take: take.id, channels: take.channels.length, channel: c.index - 1 }, place, scale, muted);
     },
     [take.id, c.index, stem, muted, scale, time, range, view],
   );
