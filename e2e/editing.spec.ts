@@ -4,7 +4,7 @@ import { spawn, type ChildProcess } from "node:child_process";
 import { existsSync, readFileSync, rmSync, statSync } from "node:fs";
 import { expect, test, type Page } from "@playwright/test";
 
-import { bringIn, chooseSpec, meets, newProduction, scenario, track, unravel } from "./rooms";
+import { bringIn, chooseSpec, chosen, meets, newProduction, scenario, track, unravel } from "./rooms";
 import { readWave } from "./wave";
 
 const data = process.env.E2E_DATA ?? "../.run/e2e";
@@ -71,7 +71,7 @@ test("editing keeps what it should, and what is printed is what was cut", async 
         await track(page, name).click();
         await page.keyboard.press("Shift+W");
         await expect(page.getByLabel("Timecode at which the clip starts")).toHaveValue("10:00:35:00");
-        await expect(page.getByText("tied to 4 other clips")).toBeVisible();
+        await expect(chosen(page).getByText("tied to 4 other clips")).toBeVisible();
       }
     });
 
@@ -141,17 +141,17 @@ test("editing keeps what it should, and what is printed is what was cut", async 
       await did(page, /borrow/i);
       await ask();
       await warning.getByRole("button", { name: "Do it and untie" }).click();
-      await expect(page.getByText(/\+\d+ f.* out of sync/)).toBeVisible();
+      await expect(chosen(page).getByText(/\+\d+ f.* out of sync/)).toBeVisible();
       await expect(page.getByRole("button", { name: "1 clip out of sync" })).toBeVisible();
       await page.keyboard.press("b");
-      await expect(page.getByText("tied to 4 other clips")).toBeVisible();
+      await expect(chosen(page).getByText("tied to 4 other clips")).toBeVisible();
       await expect(page.getByRole("button", { name: "1 clip out of sync" })).toHaveCount(0);
       // By keyboard it is untied first, and then goes where it likes with its offset on its face.
       await page.keyboard.press("Shift+B");
       await page.keyboard.press("Alt+ArrowRight");
-      await expect(page.getByText("+1 fr out of sync")).toBeVisible();
+      await expect(chosen(page).getByText("+1 fr out of sync")).toBeVisible();
       await page.keyboard.press("b");
-      await expect(page.getByText("tied to 4 other clips")).toBeVisible();
+      await expect(chosen(page).getByText("tied to 4 other clips")).toBeVisible();
     });
 
     await test.step("undo reaches back across a server that was killed", async () => {
@@ -264,7 +264,7 @@ test("a cut list lays takes out, a changed one moves the work, and the reel is w
   await expect(dialog.getByRole("region", { name: "What changes" })).toContainText("moved 50 frames earlier");
   await dialog.getByRole("button", { name: "Conform the work to this cut" }).click();
   await expect(start).toHaveValue("10:00:52:21");
-  await expect(page.getByText("in sync with the picture")).toBeVisible();
+  await expect(chosen(page).getByText("in sync with the picture")).toBeVisible();
   await page.keyboard.press("Control+z");
   await expect(start).toHaveValue("10:00:54:21");
 

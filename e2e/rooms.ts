@@ -36,6 +36,9 @@ export async function unravel(page: Page, take: string | RegExp) {
 
 export const track = (page: Page, name: string) => page.getByRole("group", { name: `Track ${name}`, exact: true });
 
+/** What is chosen in the Loom, with its settings. */
+export const chosen = (page: Page) => page.getByRole("region", { name: "What is chosen" });
+
 export async function chooseSpec(page: Page, title: string) {
   await page.getByTitle("The delivery spec that the outputs come from").click();
   const dialog = page.getByRole("dialog", { name: "Delivery spec" });

@@ -11,7 +11,7 @@ export function useCanvas(paint: (c: HTMLCanvasElement) => void, again: unknown[
   const latest = useRef(paint);
   latest.current = paint;
   // At once, so that it never lags behind the shuttle's line.
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: whoever paints says what it is painted of
   useLayoutEffect(() => paint(canvas.current!), [...again, light]);
   useEffect(() => {
     let due = 0;

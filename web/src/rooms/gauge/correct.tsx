@@ -84,7 +84,7 @@ export function Correct(p: { view: ReelView; row: GaugeRow; profile: string; jud
     queryFn: () => ok(api.GET("/reels/{reel}/gauge/parts", { params: { path: { reel: view.id }, query: { of: row.id } } })),
   });
   const [without, setWithout] = useState<string[]>([]);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: with another row all are chosen again
   useEffect(() => setWithout([]), [row.id]);
   const start = useDo(
     (keepRide: boolean) => {

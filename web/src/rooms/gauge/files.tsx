@@ -148,7 +148,7 @@ function Open({
     () => ({ id: take.id, end: start + d.frames, marks: [], clips: [], head: { start, sampleRate: d.sampleRate, frameRate: rate } }),
     [take.id, start, d.frames, d.sampleRate, rate],
   );
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: one for as long as the file is looked at; the plot fits it
   const scroll = useMemo(() => new Scroll(whole(view, 700, 1)), []);
   const [programme, setProgramme] = useState<string>();
   const [oversample, setOversample] = useState<Factor>(4);

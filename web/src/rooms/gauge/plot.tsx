@@ -82,7 +82,7 @@ export function Plot(p: {
     [p.lines, time, p.row, p.range, shown, head],
   );
   const box = useWheel(scroll);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: only the length counts; who is told the width is always the same
   useEffect(() => {
     const el = box.current!;
     const observer = new ResizeObserver(() => {

@@ -84,7 +84,7 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   const [matched, setMatched] = useState(false);
   const [hearing, setHearing] = useState<number | null>(null);
   const [width, setWidth] = useState(0);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: one for as long as the reel is looked at; the plot fits it
   const scroll = useMemo(() => new Scroll(whole(view, 700)), []);
   const profiles = useQuery({ queryKey: ["profiles"], queryFn: () => ok(api.GET("/profiles")) });
   const gauge = useGauge(view, chosen, asked, range);
@@ -96,12 +96,12 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   const tap: Tap = row ? { kind: row.row, id: row.id } : { kind: "stems", id: "" };
   const manner: Manner = { tap, solo: [], matched };
   const playFrom = (from: number, until?: number) => void player.playReel(view.id, from, { ...manner, until });
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: what of the manner can change, and an edit has it sent anew
   useEffect(() => player.change(manner), [tap.kind, tap.id, matched, view.revision]);
   useEffect(() => {
     if (!playing) setHearing(null);
   }, [playing]);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: with another row it is off again
   useEffect(() => setMatched(false), [chosen?.id]);
   const play = () => {
     if (playing) {

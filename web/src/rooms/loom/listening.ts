@@ -48,7 +48,7 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
   const setAt = (stands: number) => store.setState({ stands });
 
   const tap = chosenTap && exists(view, chosenTap) ? chosenTap : usualTap(view);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: tracks are looked up in the view, of which no more is asked
   const soloed = useMemo(() => soloChosen.filter((x) => trackOf(view, x)), [soloChosen, view.tracks]);
   const heard = alone && clipOf(view, alone.clip) ? alone : undefined;
   const around = loop && choice.range ? { from: choice.range.from, to: choice.range.to } : null;
@@ -58,7 +58,7 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
   const last = useRef<ReturnType<typeof setTimeout>>(undefined); // the last place of a scrub, still to be heard
   useEffect(() => () => clearTimeout(last.current), []);
   const goesOn = useRef(false); // the reel played when the try began, and plays on after it
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the key says in what the manner differs, and an edit has it sent anew
   useEffect(() => player.change(manner), [tapKey, view.revision]);
 
   const playFrom = (from: number, m: Partial<Manner> = {}) => {
@@ -81,7 +81,7 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
     else player.stop();
   };
   const mannerKey = `${half} ${heard?.clip} ${heard?.channel}`;
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the key says what is only heard from a new start
   useEffect(() => {
     if (playing && !quiet.current) playFrom(position());
   }, [mannerKey]);
@@ -102,7 +102,7 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
     setAt(from);
     playFrom(from);
   };
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the keys say in what the manner differs
   const go = useCallback(
     (sample: number) => {
       clearTimeout(last.current);
@@ -127,7 +127,7 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
     else tryOut(sample, { half: false, until: Math.round(sample + view.head.sampleRate * scrubSeconds), lane: heard });
   };
   const wasPlaying = useRef(false);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: when playing begins or ends, and not else
   useEffect(() => {
     if (wasPlaying.current && !playing && quiet.current && goesOn.current) playFrom(store.getState().stands);
     // Where playing ended, the shuttle stays.

@@ -31,6 +31,7 @@ import { layRows, type TrackRow } from "./rows";
 import { Ruler } from "./ruler";
 import { useSettling } from "./settling";
 import { Shuttle } from "./shuttle";
+import { Spoken } from "./spoken";
 import { SpecDialog } from "./spec";
 import { turned, useLoom, useLoomStore, type LoomState, type LoomStore } from "./state";
 import { ReelStrip } from "./strip";
@@ -90,7 +91,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const spec = specs.data?.find((s) => s.id === view.head.spec);
   const takesKey = [...takes.keys()].join();
   // Takes that sound is borrowed from are drawn too, though no clip is of them.
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the key says which takes there are; the map is new with every edit
   const known = useMemo(() => new Map([...(listed ?? []), ...takes.values()].map((t) => [t.id, t])), [takesKey, listed]);
   const widths = useMemo(() => new Map([...known].map(([id, t]) => [id, t.channels.length])), [known]);
   const { ask, doIt, dialog } = useConsent(edits);
@@ -122,7 +123,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     () => layRows({ tracks: view.tracks, clips: view.clips }, opened, folded, fitted ? roomHeight : undefined),
     [view.tracks, view.clips, opened, folded, fitted, roomHeight],
   );
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the rows of the band are made of no more of a reel
   const band = useMemo(() => layBand(view, openStems), [view.stems, view.mixes, view.tracks, openStems]);
   const bandRow = fitted ? lowBandHeight : bandHeight;
 
@@ -282,6 +283,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
             />
             <div className="relative flex min-w-0 grow flex-col">
               {view.clips.length === 0 && <NothingYet production={view.production} />}
+              <Spoken view={view} choice={choice} track={track} clips={clipsOfTrack} />
               <TimeArea
                 view={inTime}
                 scroll={time.scroll}

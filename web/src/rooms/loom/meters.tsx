@@ -1,6 +1,6 @@
 import { Headphones } from "lucide-react";
 import { ContextMenu } from "radix-ui";
-import { useEffect, useMemo } from "react";
+import { useEffect, useMemo, useRef } from "react";
 
 import type { ReelView, Spec } from "../../api/client";
 import { colour, fit } from "../../draw/canvas";
@@ -28,6 +28,43 @@ function places(columns: Columns): { output: number; x: number; width: number }[
     c.outputs.forEach((o, i) => out.push({ output: o.number - 1, x: left + i * width, width: c.folded ? width - 1 : width }));
   }
   return out;
+}
+
+/** How often what the meters read is put into words, in milliseconds. */
+const readEvery = 500;
+
+/** What the meters read, for a screen reader. */
+function Readings({ view }: { view: ReelView }) {
+  const list = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    let due = 0;
+    return player.subscribe(() => {
+      const { playing, meters } = player.snapshot();
+      if (playing && performance.now() < due) return;
+      due = performance.now() + readEvery;
+      view.outputs.forEach((o, i) => {
+        const read = playing ? Math.max(floor, Math.min(0, meters[o.number - 1] ?? floor)) : floor;
+        const el = list.current?.children[i];
+        el?.setAttribute("aria-valuenow", String(Math.round(read)));
+        el?.setAttribute("aria-valuetext", read > floor ? `${Math.round(read)} dBFS` : "silent");
+      });
+    });
+  }, [view.outputs]);
+  return (
+    <div ref={list} className="sr-only" role="group" aria-label="Meters of the outputs">
+      {view.outputs.map((o) => (
+        <span
+          key={o.id}
+          role="meter"
+          aria-label={outputName(view, o)}
+          aria-valuemin={floor}
+          aria-valuemax={0}
+          aria-valuenow={floor}
+          aria-valuetext="silent"
+        />
+      ))}
+    </div>
+  );
 }
 
 /** A meter below each output column: ink, judged against the spec's band; what goes over it is hatched. */
@@ -65,7 +102,8 @@ export function Meters({
   );
   return (
     <div className="relative flex h-full flex-col" style={{ width: columns.width }}>
-      <canvas ref={canvas} className="mt-2 min-h-0 w-full grow" role="img" aria-label="Meters of the outputs" />
+      <canvas ref={canvas} className="mt-2 min-h-0 w-full grow" aria-hidden />
+      <Readings view={view} />
       <div className="relative h-[46px] shrink-0">
         {columns.list.map((c) => {
           const kind = c.folded ? "group" : "output";

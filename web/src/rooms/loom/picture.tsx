@@ -37,11 +37,11 @@ export function PicturePane(p: {
   const position = usePosition(view.id, p.at);
   const start = picture?.start ?? 0;
 
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  const frame = frameRate.den / frameRate.num;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another movie is another video, which begins anew
   useEffect(() => {
     const v = video.current;
     if (!v || !shown) return;
-    const frame = frameRate.den / frameRate.num;
     if (!playing) {
       v.pause();
       // The middle of the frame, so that rounding never shows the one before.
@@ -62,7 +62,7 @@ export function PicturePane(p: {
     };
     follow();
     return player.subscribe(follow);
-  }, [playing, p.at, start, shown?.id, sampleRate, p.half]);
+  }, [view.id, playing, p.at, start, shown?.id, sampleRate, frame, p.half]);
 
   const [place, setPlace] = useRemembered("picture place", { x: headsWidth + 8, y: 8 });
   const [width, setWidth] = useRemembered("picture width", widths[0]!);

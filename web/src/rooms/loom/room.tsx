@@ -34,7 +34,7 @@ export function LoomRoom() {
 
 /** A reel with a store of its own for what is chosen, heard and shown of it. */
 function OpenReel({ view, edits }: { view: ReelView; edits: ReturnType<typeof useReelEdits> }) {
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: one for each reel, not for each of its revisions
   const store = useMemo(() => loomStore(view), [view.id]);
   return (
     <LoomState value={store}>

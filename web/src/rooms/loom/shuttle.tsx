@@ -274,7 +274,7 @@ function Position(p: { view: ReelView; at: number; editing: boolean; onEditing: 
   const input = useRef<HTMLInputElement>(null);
   const [draft, setDraft] = useState("");
   const now = labelAt(usePosition(p.view.id, p.at), sampleRate, frameRate);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: when typing begins, not as the timecode runs on underneath
   useEffect(() => {
     if (p.editing) {
       setDraft(now);

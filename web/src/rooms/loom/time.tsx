@@ -100,7 +100,7 @@ function useHands(p: TimeProps, ground: Ground, drag: Drag | null, setDrag: (d: 
   const { view, rows, choice, time } = ground;
   const press = useRef<Press | null>(null);
 
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: as the range is dragged; rows and who is told are of that moment
   useEffect(() => {
     if (drag?.kind !== "range") return;
     p.onChoose({ track: drag.first, clips: drag.lane ? [drag.lane.clip] : [], lane: drag.lane, range: rangeOf(rows, drag) });

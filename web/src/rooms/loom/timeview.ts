@@ -19,11 +19,11 @@ export function useTimeView(view: ReelView, listening: Listening) {
     o.observe(box.current!);
     return () => o.disconnect();
   }, []);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: how long a reel is depends on no more of it
   const overall = useMemo(() => whole(view, width), [view.clips, view.head.start, view.end, width]);
   const [scroll] = useState(() => new Scroll(overall));
   useLayoutEffect(() => scroll.fit(overall, width), [scroll, overall, width]);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: whether it is only tried is asked as it plays
   useEffect(() => {
     if (!playing) return;
     // The page turns when the shuttle runs out of it.

@@ -36,7 +36,7 @@ export function useWeave(view: ReelView, rows: Rows, band: BandRow[], bandRow: n
   );
   const tracks = useMemo(() => trackLines(rows), [rows]);
   const lines = useMemo(() => [...tracks, ...bandLines(band, bandRow)], [tracks, band, bandRow]);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: cells are made of no more of a reel
   const cells = useMemo(() => {
     const known = new Map<string, Cell[]>();
     return (line: Line) => {
@@ -89,9 +89,9 @@ export function WeavePart(p: PartProps) {
   const focus = { line: Math.min(at.line, lines.length - 1), column: Math.min(at.column, columns.list.length - 1) };
   // Rows and columns come, go and fold while something is chosen, pointed at or dragged: what is no longer there is none of it.
   const there = (x: Place) => x.line < lines.length && x.column >= 0 && x.column < columns.list.length;
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: what is there is asked of lines and columns
   const chosen = useMemo(() => (corner ? block(at, corner).filter(there) : none), [at, corner, lines, columns]);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: as it is dragged; knots are those of that moment
   const ghosts = useMemo(() => {
     if (!drag?.moved) return { places: none, clears: false };
     const places = (drag.block ? block(drag.from, drag.to) : tying.widened(along(drag.from, drag.to))).filter(there);

@@ -82,7 +82,7 @@ export function Waves(p: {
   const light = useLight();
   const drag = useRef<{ x: number; offset: number } | null>(null);
   const { reference, take, channel, offset, view } = p;
-  // biome-ignore lint/correctness/useExhaustiveDependencies: runs for these alone
+  // biome-ignore lint/correctness/useExhaustiveDependencies: painted anew by day and by night
   useEffect(() => {
     const paint = () => {
       const surface = canvas.current && fit(canvas.current);
