@@ -74,7 +74,11 @@ async function once() {
   await muted({ button, to: "true" });
   await press("Control+z");
   await muted({ button, to: "false" });
-  await press("Control+k", "Escape");
+  await press("Control+k");
+  const commands = page.getByRole("dialog", { name: "Commands" });
+  await commands.waitFor();
+  await press("Escape");
+  await commands.waitFor({ state: "hidden" });
   await wheel(12, 0, 60, "Control");
   const weave = await page.getByRole("grid", { name: "The weave", exact: true }).boundingBox();
   await page.mouse.move(weave.x + 100, weave.y + 150);

@@ -47,7 +47,7 @@ const view = {
 describe("stems, mixes and output groups in lists", () => {
   afterEach(cleanup);
   const open = () => {
-    const onDo = vi.fn();
+    const onDo = vi.fn().mockResolvedValue(undefined);
     render(
       <QueryClientProvider client={new QueryClient()}>
         <Buses view={view} onBus={vi.fn()} onDo={onDo} />

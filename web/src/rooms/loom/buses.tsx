@@ -3,6 +3,7 @@ import { DropdownMenu } from "radix-ui";
 import { useState, type ReactNode } from "react";
 
 import type { Command, CommandOf, Group, Mix, ReelView, Row, Stem } from "../../api/client";
+import { Check } from "../../ui/check";
 import { Small } from "../../ui/small";
 import { StemTag } from "../../ui/stem";
 import { inMix, strandsOf } from "./band";
@@ -12,7 +13,7 @@ import { Kept } from "./kept";
 import { busOf } from "./lookup";
 import { figure, gains } from "./numbers";
 
-type Props = { view: ReelView; onDo: (c: Command) => void; onBus: (b: { row: Row; id: string }) => void };
+type Props = { view: ReelView; onDo: (c: Command) => Promise<unknown>; onBus: (b: { row: Row; id: string }) => void };
 
 /** Where the level of a row is seen, and set. */
 const LevelOf = ({ view, row, id, name, onBus }: Pick<Props, "view" | "onBus"> & { row: Row; id: string; name: string }) => (
@@ -82,7 +83,7 @@ function Stems({ view, onDo, onBus }: Props) {
   const [tag, setTag] = useState("");
   const ids = view.stems.map((s) => s.id);
   const add = () => {
-    onDo({ kind: "addStem", command: { tag: tag.trim().toUpperCase(), name: tag.trim().toUpperCase(), labels: ["L", "R"] } });
+    void onDo({ kind: "addStem", command: { tag: tag.trim().toUpperCase(), name: tag.trim().toUpperCase(), labels: ["L", "R"] } });
     setTag("");
   };
   return (
@@ -259,12 +260,10 @@ function MixPanel({ view, mix, onDo, order }: { view: ReelView; mix: Mix; onDo: 
           return (
             <li key={r.from + r.row} className={`flex items-center gap-1.5 ${r.row === "strand" ? "pl-6" : ""}`}>
               <label className="flex grow cursor-pointer items-center gap-1.5">
-                <input
-                  type="checkbox"
-                  className="accent-act"
-                  checked={on}
-                  aria-label={`${r.name} in ${name}`}
-                  onChange={(e) => put(r.row, r.from, term(r.row, r.from)?.gainDB ?? 0, !e.target.checked)}
+                <Check
+                  on={on}
+                  label={`${r.name} in ${name}`}
+                  onChange={(there) => put(r.row, r.from, term(r.row, r.from)?.gainDB ?? 0, !there)}
                 />
                 {r.name}
               </label>
@@ -356,7 +355,7 @@ function GroupPanel({ view, group, onDo, moves }: { view: ReelView; group: Group
   ];
   const fed = feed ? sources.findIndex(([, row, from]) => row === feed.row && from === feed.from) : -1;
   const fold = { ...usualFold, ...feed?.fold };
-  const setFold = (part: Partial<typeof fold>) => feed && set({ feed: { ...feed, fold: { ...fold, ...part } } });
+  const setFold = (part: Partial<typeof fold>) => set({ feed: feed && { ...feed, fold: { ...fold, ...part } } });
   return (
     <>
       <span className="flex items-center gap-1.5">
@@ -454,22 +453,10 @@ function GroupPanel({ view, group, onDo, moves }: { view: ReelView; group: Group
           surrounds <Level label={`Surrounds of ${name} in dB`} value={fold.surroundDB} onLevel={(surroundDB) => setFold({ surroundDB })} />
           trim <Level label={`Trim of ${name} in dB`} value={fold.trimDB ?? 0} onLevel={(trimDB) => setFold({ trimDB })} />
           <label className="flex cursor-pointer items-center gap-1">
-            <input
-              type="checkbox"
-              className="accent-act"
-              checked={fold.lfeDB != null}
-              onChange={(e) => setFold({ lfeDB: e.target.checked ? 0 : undefined })}
-            />{" "}
-            LFE
+            <Check on={fold.lfeDB != null} onChange={(on) => setFold({ lfeDB: on ? 0 : undefined })} /> LFE
           </label>
           <label className="flex cursor-pointer items-center gap-1" title="The surrounds are turned by 90°, so that a decoder finds them">
-            <input
-              type="checkbox"
-              className="accent-act"
-              checked={fold.encoded ?? false}
-              onChange={(e) => setFold({ encoded: e.target.checked })}
-            />{" "}
-            Lt/Rt
+            <Check on={fold.encoded ?? false} onChange={(encoded) => setFold({ encoded })} /> Lt/Rt
           </label>
         </span>
       )}

@@ -42,10 +42,10 @@ function FadeField(p: { label: string; fade: Fade | undefined; sampleRate: numbe
         label={`${p.label} in milliseconds`}
         value={String(Math.round((length / p.sampleRate) * 10000) / 10)}
         onKeep={figure((ms) => p.onKeep({ length: Math.round((ms * p.sampleRate) / 1000), curve }), 0)}
-        className="tc w-16 text-right"
+        className="tc w-14 text-right"
       />
       <select
-        className="field h-7 px-1"
+        className="field h-7 w-[88px] px-1"
         aria-label={`Curve of the ${p.label.toLowerCase()}`}
         value={curve}
         onChange={(e) => p.onKeep({ length, curve: e.target.value as NonNullable<Fade["curve"]> })}

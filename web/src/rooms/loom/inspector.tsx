@@ -14,7 +14,7 @@ import { figure, gains } from "./numbers";
 import { PanPad, PanSlider } from "./panpad";
 import { Ride } from "./ride";
 import { Reaches } from "./reaches";
-import { useAhead } from "../../ui/ahead";
+import { Check } from "../../ui/check";
 import { useSize } from "../../ui/size";
 import { Explained } from "../../ui/explained";
 
@@ -70,7 +70,7 @@ export function Inspector(p: Props) {
 /** How wide a part of what is chosen is at the foot, in pixels. */
 const partWidth = 455;
 
-/** The parts of what is chosen: all of them where there is room, else one at a time, the clip first. width is that of the foot, in pixels; 0
+/** The parts of what is chosen: all of them where there is room, else as many as there is room for, the clip first. width is that of the foot, in pixels; 0
  * at the side, where they stand below each other. */
 function Chosen(p: Props & { track: Track; width: number }) {
   const { view, track, clip, choice } = p;
@@ -83,24 +83,32 @@ function Chosen(p: Props & { track: Track; width: number }) {
   else if (clip) parts.push(["Clip", <ClipPanel key={clip.id} {...p} clip={clip} />]);
   if (p.width === 0 || parts.length * partWidth <= p.width) return parts.map(([, shown]) => shown);
   const usual = choice.clips.length > 0 || choice.lane ? parts.at(-1)! : parts[0]!;
-  const [name, shown] = parts.find(([n]) => wanted.of === of && n === wanted.name) ?? usual;
+  const [name] = parts.find(([n]) => wanted.of === of && n === wanted.name) ?? usual;
+  const fit = Math.max(1, Math.floor(p.width / partWidth));
+  const first = Math.min(
+    parts.findIndex(([n]) => n === name),
+    parts.length - fit,
+  );
+  const inView = parts.slice(first, first + fit);
   return (
     <>
-      <div className="flex shrink-0 flex-col gap-1" role="tablist" aria-label="Parts of what is chosen" aria-orientation="vertical">
-        {parts.map(([n]) => (
-          <button
-            key={n}
-            role="tab"
-            aria-selected={n === name}
-            className={`min-h-6 cursor-pointer rounded-full px-2.5 py-1 text-left text-[12.5px]
-              ${n === name ? "bg-band font-semibold" : "text-muted hover:text-ink"}`}
-            onClick={() => setWanted({ of, name: n })}
-          >
-            {n}
-          </button>
-        ))}
+      <div className="flex shrink-0 flex-col gap-1" role="group" aria-label="Parts of what is chosen">
+        {parts.map(([n]) => {
+          const on = inView.some(([x]) => x === n);
+          return (
+            <button
+              key={n}
+              aria-pressed={on}
+              className={`min-h-6 cursor-pointer rounded-full px-2.5 py-1 text-left text-[12.5px]
+                ${on ? "bg-band font-semibold" : "text-muted hover:text-ink"}`}
+              onClick={() => setWanted({ of, name: n })}
+            >
+              {n}
+            </button>
+          );
+        })}
       </div>
-      {shown}
+      {inView.map(([, shown]) => shown)}
     </>
   );
 }
@@ -227,7 +235,7 @@ function TrackPanel({ view, track, playingAt, onDo, onRemoveTrack }: Props & { t
             className="flex cursor-pointer items-center gap-1.5"
             title={`At unity on both sides; else the pan law, −${view.head.panLaw} dB in the middle`}
           >
-            <Dual key={track.id} on={track.feed.dual} onChange={(dual) => set({ dual })} /> dual mono
+            <Check key={track.id} on={track.feed.dual} onChange={(dual) => set({ dual })} /> dual mono
           </label>
         )}
       </Line>
@@ -300,7 +308,7 @@ function PlacePanel({ view, track, playingAt, onDo }: Props & { track: Track }) 
               className="flex cursor-pointer items-center gap-1.5"
               title="Where it is placed in the room, instead of between the front left and right"
             >
-              <Dual
+              <Check
                 key={track.id}
                 on={feed.placed ?? false}
                 onChange={(placed) => set(placed && feed.front === undefined ? { placed, front: 1 } : { placed })}
@@ -336,9 +344,3 @@ function PlacePanel({ view, track, playingAt, onDo }: Props & { track: Track }) 
 }
 
 type Placing = "front" | "up" | "spread" | "turn" | "pitch" | "roll" | "narrow";
-
-/** Turns at once, before the server has answered, and back if it refuses. */
-function Dual(p: { on: boolean; onChange: (on: boolean) => Promise<ReelView | undefined> }) {
-  const { shown, send } = useAhead(p.on, p.onChange);
-  return <input type="checkbox" className="accent-act" checked={shown} onChange={(e) => send(e.target.checked)} />;
-}

@@ -2,6 +2,7 @@ import { Popover } from "radix-ui";
 import type { RefObject } from "react";
 
 import type { Knot } from "../../api/client";
+import { Check } from "../../ui/check";
 import { useDraft } from "../../ui/draft";
 import { labelsOf } from "./band";
 import { along, cellOf, columnName, shownGain, type Place } from "./cells";
@@ -106,13 +107,7 @@ function OneKnot({ knot, weave }: { knot: Knot; weave: Weave }) {
     <div>
       <GainField knot={knot} labels={labelsOf(weave.view, knot.row, knot.from)} onGain={(gainDB) => set({ gainDB })} />
       <label className="mt-1 flex cursor-pointer items-center gap-1.5 text-muted">
-        <input
-          type="checkbox"
-          className="accent-act"
-          checked={knot.invert ?? false}
-          onChange={(e) => void set({ invert: e.target.checked })}
-        />{" "}
-        polarity turned
+        <Check on={knot.invert ?? false} onChange={(invert) => set({ invert })} /> polarity turned
       </label>
     </div>
   );

@@ -39,7 +39,7 @@ function show(list: ListName, with_: Partial<ReelView> = {}) {
     onClose: vi.fn(),
     onClip: vi.fn(),
     onGo: vi.fn(),
-    onDo: vi.fn(),
+    onDo: vi.fn().mockResolvedValue(undefined),
     onUndo: vi.fn(),
     onRedo: vi.fn(),
   };

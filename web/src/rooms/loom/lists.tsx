@@ -22,7 +22,7 @@ type Props = {
   onClose: () => void;
   onClip: (clip: string) => void;
   onGo: (at: number) => void;
-  onDo: (c: Command) => void;
+  onDo: (c: Command) => Promise<unknown>;
   onUndo: () => void;
   onRedo: () => void;
 };

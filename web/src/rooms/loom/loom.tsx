@@ -480,7 +480,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
                 onClose={() => store.setState({ lists: null })}
                 onClip={showClip}
                 onGo={time.visit}
-                onDo={(c) => void doIt(c)}
+                onDo={doIt}
                 onUndo={() => void edits.undo()}
                 onRedo={() => void edits.redo()}
               />

@@ -5,6 +5,7 @@ import { useState, type ReactNode } from "react";
 import { api, base, ok, Problem, type Fitted, type ReelView, type SavedPattern } from "../../api/client";
 import { useDo, usePatterns, useProduction, useReels, type useReelEdits } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
+import { Check } from "../../ui/check";
 import { Dialog } from "../../ui/dialog";
 import { tell, tellError } from "../../ui/notices";
 import { Small } from "../../ui/small";
@@ -163,13 +164,7 @@ function One({ saved, view, onApply }: { saved: SavedPattern; view: ReelView; on
         <p className="text-[12px] text-muted">{holds.join(", ")}</p>
       </div>
       <label className="flex shrink-0 cursor-pointer items-center gap-1.5 text-[13px]">
-        <input
-          type="checkbox"
-          className="accent-act"
-          checked={begin.isPending ? begin.variables : first}
-          onChange={(e) => begin.mutate(e.target.checked)}
-        />{" "}
-        new reels begin so
+        <Check on={first} onChange={begin.mutateAsync} /> new reels begin so
       </label>
       <a
         className="rounded p-1 text-muted hover:text-ink"
