@@ -62,7 +62,7 @@ test("from the card to a proven delivery", async ({ page }) => {
 
   await test.step("a spec lays the outputs out and ties the knots", async () => {
     await chooseSpec(page, "Six-channel split");
-    await meets(page, "Dialogue", "Dialogue L", /tied at 0 dB/);
+    await meets(page, "Dialogue", "Dialogue L", /knot at 0 dB/);
     await meets(page, "Boom", "Dialogue L", /reached at −3 dB/);
     await meets(page, "Accordion cue", "Music R", /reached at 0 dB/);
   });
@@ -100,7 +100,7 @@ test("from the card to a proven delivery", async ({ page }) => {
     await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Loom" }).click();
     for (const name of ["Boom", "Tobiah lav", "Radio"]) await page.getByRole("button", { name: `Mute ${name}`, exact: true }).click();
     await chooseSpec(page, "Eight-channel with full mix");
-    await meets(page, "Dialogue", "Full mix L", /tied at 0 dB/);
+    await meets(page, "Dialogue", "Full mix L", /knot at 0 dB/);
     await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Print" }).click();
     await page.getByRole("button", { name: "Print the file" }).click();
     await expect(page.getByRole("heading", { name: /Delivered and proven|found wanting|refuses it/ })).toBeVisible({ timeout: 60_000 });

@@ -46,7 +46,7 @@ test("six monos of a finished mix are laid, paired and routed with one confirmat
     ["MUSIC", "Music R"],
   ] as const)
     await meets(page, `Track ${row}`, column, /feeds the whole group/);
-  await meets(page, "Track MIX", "Music L", /not tied/);
+  await meets(page, "Track MIX", "Music L", /no knot/);
   await expect(page.getByRole("button", { name: /routes? to look at/ })).toHaveCount(0);
 
   await page.getByTitle("The delivery spec that the outputs come from").click();

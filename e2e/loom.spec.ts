@@ -43,17 +43,17 @@ test("playing moves the shuttle and the meters, and stops where it is", async ({
 test("knots are set, given a gain and cleared, and undo takes it back", async ({ page }) => {
   await open(page);
   await (await crossing(page, "Music", "Effects L")).click();
-  await meets(page, "Music", "Effects L", /tied at 0 dB/);
+  await meets(page, "Music", "Effects L", /knot at 0 dB/);
   await (await crossing(page, "Music", "Effects L")).click();
   await page.getByLabel("Gain of L").fill("-6");
   await page.keyboard.press("Enter");
-  await meets(page, "Music", "Effects L", /tied at −6 dB/);
+  await meets(page, "Music", "Effects L", /knot at −6 dB/);
   await meets(page, "Accordion cue", "Effects L", /reached at −7\.5 dB/);
   await page.keyboard.press("Escape");
   await (await crossing(page, "Music", "Effects L")).focus();
   await page.keyboard.press("Delete");
-  await meets(page, "Music", "Effects L", /not tied/);
-  for (const state of [/tied at −6/, /tied at 0/, /not tied/]) {
+  await meets(page, "Music", "Effects L", /no knot/);
+  for (const state of [/knot at −6/, /knot at 0/, /no knot/]) {
     await page.keyboard.press("Control+z");
     await meets(page, "Music", "Effects L", state);
   }
@@ -69,7 +69,7 @@ test("what is probably wrong is pointed out", async ({ page }) => {
   await page.getByRole("slider", { name: "Pan" }).fill("-1");
   await page.getByRole("slider", { name: "Pan" }).press("ArrowLeft");
   await expect(asked(page, 4)).toBeVisible();
-  await meets(page, "Bell", "Effects R", /not tied. Bell reaches Effects L but not R/);
+  await meets(page, "Bell", "Effects R", /no knot. Bell reaches Effects L but not R/);
   await page.keyboard.press("Escape");
   await page.getByRole("button", { name: /^Undo/ }).click();
   await expect(asked(page, 2)).toBeVisible();

@@ -39,19 +39,19 @@ test("knots are tied along a diagonal, in blocks, for all chosen tracks and for 
     await page.mouse.down();
     await page.mouse.move(...to, { steps: 4 });
     await page.mouse.up();
-    await meets(page, "Boom", "Music L", /tied at 0 dB/);
-    await meets(page, "Ines lav", "Music R", /tied at 0 dB/);
-    await meets(page, "Boom", "Music R", /not tied/);
+    await meets(page, "Boom", "Music L", /knot at 0 dB/);
+    await meets(page, "Ines lav", "Music R", /knot at 0 dB/);
+    await meets(page, "Boom", "Music R", /no knot/);
   });
   await test.step("all chosen tracks at once, as one step", async () => {
     await track(page, "Tobiah lav").click();
     await track(page, "Radio").click({ modifiers: ["ControlOrMeta"] });
     await (await crossing(page, "Radio", "Effects L")).click();
-    await meets(page, "Tobiah lav", "Effects L", /tied at 0 dB/);
-    await meets(page, "Radio", "Effects L", /tied at 0 dB/);
+    await meets(page, "Tobiah lav", "Effects L", /knot at 0 dB/);
+    await meets(page, "Radio", "Effects L", /knot at 0 dB/);
     await page.keyboard.press("Control+z");
-    await meets(page, "Tobiah lav", "Effects L", /not tied/);
-    await meets(page, "Radio", "Effects L", /not tied/);
+    await meets(page, "Tobiah lav", "Effects L", /no knot/);
+    await meets(page, "Radio", "Effects L", /no knot/);
   });
   await test.step("a block by keys alone: tied, set and cleared", async () => {
     await (await crossing(page, "Ines lav", "Effects L")).focus();
@@ -59,20 +59,20 @@ test("knots are tied along a diagonal, in blocks, for all chosen tracks and for 
     await page.keyboard.press("Shift+ArrowDown");
     await page.keyboard.press("Enter");
     const card = page.getByRole("dialog", { name: "Crossings" });
-    await card.getByRole("button", { name: "Tie all" }).press("Enter");
-    await meets(page, "Tobiah lav", "Effects R", /tied at 0 dB/);
+    await card.getByRole("button", { name: "Set all" }).press("Enter");
+    await meets(page, "Tobiah lav", "Effects R", /knot at 0 dB/);
     expect((await reelOf(page)).knots.filter((k) => k.row === "track")).toHaveLength(6);
   });
   await test.step("by group: a mono goes to the middle of a pair", async () => {
     await page.keyboard.press("Escape");
     await page.keyboard.press("Shift+V");
-    await meets(page, "Boom", "Music", /tied to 1 of 2 channels/);
+    await meets(page, "Boom", "Music", /knots to 1 of 2 channels/);
     await meets(page, "Boom", "Dialogue", /reaches 2 of 2 channels/);
     await (await crossing(page, "Wheelhouse plant", "Music")).click();
-    await meets(page, "Wheelhouse plant", "Music", /tied to 2 of 2 channels/);
+    await meets(page, "Wheelhouse plant", "Music", /knots to 2 of 2 channels/);
     await page.keyboard.press("Escape");
     await page.keyboard.press("Shift+V");
-    await meets(page, "Wheelhouse plant", "Music R", /tied at −3 dB/);
+    await meets(page, "Wheelhouse plant", "Music R", /knot at −3 dB/);
   });
 });
 

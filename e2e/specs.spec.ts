@@ -32,7 +32,7 @@ test("a spec is brought in, refused with its fault, mended, used, and judged by"
   await expect(page.getByText("Mono for the harbour radio can be chosen now.")).toBeVisible();
   await page.keyboard.press("Escape");
   await chooseSpec(page, "Mono for the harbour radio");
-  await meets(page, "Effects", "Everything M", /tied at −6 dB/);
+  await meets(page, "Effects", "Everything M", /knot at −6 dB/);
   await meets(page, "Winch", "Everything M", /reached at −3 dB/);
 
   await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Print" }).click();

@@ -68,12 +68,12 @@ async function once() {
   await page.waitForTimeout(2500);
   await press("Space");
   const mute = page.getByRole("group", { name: "Track Boom", exact: true }).getByRole("button", { name: /^Mute/ });
-  const muted = (on) => page.waitForFunction(([b, to]) => b.getAttribute("aria-pressed") === to, [on.button, on.to]);
-  const button = await mute.elementHandle();
+  // No handle of an element is kept: it would hold the room that it was in.
+  const muted = (on) => mute.and(page.locator(`[aria-pressed=${on}]`)).waitFor();
   await mute.click();
-  await muted({ button, to: "true" });
+  await muted(true);
   await press("Control+z");
-  await muted({ button, to: "false" });
+  await muted(false);
   await press("Control+k");
   const commands = page.getByRole("dialog", { name: "Commands" });
   await commands.waitFor();

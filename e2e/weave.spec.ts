@@ -85,8 +85,8 @@ test("classic mistakes are pointed out, and set right in one press, by mouse and
     await (await crossing(page, "Boom", "Music L")).click();
     await meets(page, "Boom", "Music R", /.*Boom reaches Music L but not R/);
     await look.click();
-    await page.getByRole("menuitem", { name: "Tie Boom to R as well" }).click();
-    await meets(page, "Boom", "Music R", /tied at 0 dB/);
+    await page.getByRole("menuitem", { name: "Set Boom to R as well" }).click();
+    await meets(page, "Boom", "Music R", /knot at 0 dB/);
     await expect(look).toHaveCount(0);
   });
 
@@ -134,8 +134,8 @@ test("the demo's second reel keeps its languages apart, and says what each track
   await page.getByRole("menuitem", { name: /Reel 2, Crossing in 5\.1/ }).click();
   await expect(track(page, "Narration English")).toBeVisible();
   await meets(page, "Narration English", "English 5.1 C", /reached/);
-  await meets(page, "Narration English", "Portuguese 5.1 C", /not tied/);
-  await meets(page, "Narration English", "M&E 5.1 C", /not tied/);
+  await meets(page, "Narration English", "Portuguese 5.1 C", /no knot/);
+  await meets(page, "Narration English", "M&E 5.1 C", /no knot/);
   await meets(page, "Winch", "English 5.1 LFE", /reached at −15 dB/);
   await page.getByRole("button", { name: /^Listening to/ }).click();
   await expect(page.getByRole("menuitem", { name: /M&E mix/ })).toBeVisible();
@@ -183,7 +183,7 @@ test("a clip uses channels at gains of its own, its mix is tied from below the t
   await (await crossing(page, "Full mix", "Effects L")).click();
   await (await crossing(page, "Full mix", "Effects L")).click();
   await page.getByLabel("polarity turned").click();
-  await meets(page, "Full mix", "Effects L", /tied at 0 dB, polarity turned/);
+  await meets(page, "Full mix", "Effects L", /knot at 0 dB, polarity turned/);
   await page.keyboard.press("Escape");
   await page.getByRole("button", { name: /^Reel Reel 1/ }).click();
   await page.getByRole("menuitem", { name: /^Patterns/ }).click();
@@ -198,7 +198,7 @@ test("a clip uses channels at gains of its own, its mix is tied from below the t
   await page.getByRole("menuitem", { name: "A new reel…" }).click();
   await page.getByRole("dialog", { name: "A new reel" }).getByRole("textbox").first().fill("Reel 2");
   await page.getByRole("dialog", { name: "A new reel" }).getByRole("button", { name: "Make it" }).click();
-  await meets(page, "Full mix", "Effects L", /tied at 0 dB, polarity turned/);
+  await meets(page, "Full mix", "Effects L", /knot at 0 dB, polarity turned/);
   await meets(page, "Music", "Music L", /tied/);
 });
 

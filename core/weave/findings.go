@@ -72,7 +72,7 @@ func findings(r *reel.Reel, routes []Route) []Finding {
 		if len(reach) == 0 {
 			why := "it is in no stem, and nothing takes it by itself"
 			if t.Stem != "" {
-				why = "nothing ties " + r.Stems[t.Stem].Name
+				why = "no knot is set for " + r.Stems[t.Stem].Name
 			}
 			found = append(found, Finding{Rule: Unreached, Track: t.ID, Message: t.Name + " reaches no output: " + why})
 			continue

@@ -33,7 +33,7 @@ func fixOneSided(r *reel.Reel, t reel.Track, present, missing reel.Output) *Fix 
 	}
 	switch {
 	case len(knots) > 0:
-		return fix(reel.SetKnots{Knots: knots}, "Tie %s to %s as well", t.Name, missing.Label)
+		return fix(reel.SetKnots{Knots: knots}, "Set %s to %s as well", t.Name, missing.Label)
 	case math.Abs(t.Feed.Pan) > 0.9 && len(t.Pan) == 0:
 		middle := 0.0
 		return fix(reel.SetTrack{Track: t.ID, Pan: &middle}, "Put %s in the middle", t.Name)
@@ -93,7 +93,7 @@ func lostInMono(r *reel.Reel, t reel.Track, g reel.Group, reach map[string]Route
 	return []Finding{{Rule: Lost, Track: t.ID, Output: output,
 		Message: fmt.Sprintf("%s loses %.0f dB on the way to %s: the pan law puts it on both sides of %s, which are added there", t.Name, -by,
 			g.Name, r.Stems[t.Stem].Name),
-		Fix: fix(reel.SetKnots{Knots: knots}, "Tie both sides %.0f dB higher", -by)}}
+		Fix: fix(reel.SetKnots{Knots: knots}, "Set both sides %.0f dB higher", -by)}}
 }
 
 // fullRangeSends finds tracks that send all of their sound to the LFE of their stem, from where it arrives at one.

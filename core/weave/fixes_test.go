@@ -55,7 +55,7 @@ func TestFixes(t *testing.T) {
 	}{
 		"a mono on one side": {func(r *reel.Reel) reel.Command {
 			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: boom(r), Output: output(r, "Second", "L"), GainDB: -2}}}
-		}, "Boom reaches Second L but not R", "Tie Boom to R as well"},
+		}, "Boom reaches Second L but not R", "Set Boom to R as well"},
 		"all the way to a side": {func(r *reel.Reel) reel.Command { left := -1.0; return reel.SetTrack{Track: boom(r), Pan: &left} },
 			"Boom reaches Full L but not R", "Put Boom in the middle"},
 		"fed twice": {func(r *reel.Reel) reel.Command {
@@ -77,7 +77,7 @@ func TestFixes(t *testing.T) {
 		"3 dB lost in a mono": {func(r *reel.Reel) reel.Command {
 			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "DX", Channel: 0, Output: output(r, "Mono", "M"), GainDB: -6},
 				{Row: reel.StemRow, From: "DX", Channel: 1, Output: output(r, "Mono", "M"), GainDB: -6}}}
-		}, "Boom loses 3 dB on the way to Mono: the pan law puts it on both sides", "Tie both sides 3 dB higher"},
+		}, "Boom loses 3 dB on the way to Mono: the pan law puts it on both sides", "Set both sides 3 dB higher"},
 		"a set in a narrower stem": {func(r *reel.Reel) reel.Command {
 			return reel.AddTake{Take: "x", Title: "Bank", Length: 1000, Parts: []reel.PartPlan{{Name: "Bank", Stem: "AX",
 				Channels: []int{0, 1, 2, 3, 4, 5}, Labels: five1}}}

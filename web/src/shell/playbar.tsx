@@ -20,7 +20,7 @@ export function PlayBar() {
     </button>
   );
   return (
-    <div className="flex shrink-0 items-center gap-1.5 max-[700px]:hidden" role="group" aria-label="Listening">
+    <div className="flex shrink-0 items-center gap-1.5" role="group" aria-label="Listening">
       {gaps > 0 && (
         <button
           className="h-6 cursor-pointer text-[12px] text-muted underline decoration-dotted underline-offset-2"

@@ -73,12 +73,12 @@ export function cellState(cell: Cell, column: Column): string {
   if (column.folded) {
     if (cell.fed) return "feeds the whole group";
     const tied = new Set(cell.knots.map((x) => x.output)).size;
-    if (tied > 0) return `tied to ${tied} of ${of} channels`;
-    return cell.reach !== null ? `reaches ${cell.reached} of ${of} channels, at ${shownGain(cell.reach)} dB at most` : "not tied";
+    if (tied > 0) return `knots to ${tied} of ${of} channels`;
+    return cell.reach !== null ? `reaches ${cell.reached} of ${of} channels, at ${shownGain(cell.reach)} dB at most` : "no knot";
   }
-  if (k) return `tied at ${shownGain(k.gainDB)} dB${k.invert ? ", polarity turned" : ""}`;
+  if (k) return `knot at ${shownGain(k.gainDB)} dB${k.invert ? ", polarity turned" : ""}`;
   if (cell.fed) return "feeds the whole group";
-  return cell.reach !== null ? `reached at ${shownGain(cell.reach)} dB through its stem` : "not tied";
+  return cell.reach !== null ? `reached at ${shownGain(cell.reach)} dB through its stem` : "no knot";
 }
 
 /** What a crossing is called for who can't see it. */

@@ -92,7 +92,7 @@ function OfOne({ weave, place, onClose }: Props & { place: Place }) {
         )}
         {both.length > 1 && (
           <button className="pill" onClick={closing(() => (tied ? tying.clear(both) : tying.tie(both)))}>
-            {tied ? "Clear" : "Tie"} all {both.length} chosen tracks here
+            {tied ? "Clear" : "Set"} all {both.length} chosen tracks here
           </button>
         )}
       </div>
@@ -128,7 +128,7 @@ function OfBlock({ weave, places, corners, onClose }: Props & { corners: [Place,
   return (
     <>
       <p className="font-bold">
-        {places.length} crossings, {knots.length === 0 ? "none tied" : knots.length === 1 ? "1 knot" : `${knots.length} knots`}
+        {places.length} crossings, {knots.length === 0 ? "no knot" : knots.length === 1 ? "1 knot" : `${knots.length} knots`}
       </p>
       {knots.length > 0 && (
         <>
@@ -146,12 +146,12 @@ function OfBlock({ weave, places, corners, onClose }: Props & { corners: [Place,
       <div className="mt-3 flex flex-wrap gap-2">
         {wide && (
           <button className="pill" onClick={closing(() => tying.tie(diagonal))}>
-            Tie the {diagonal.length} of the diagonal
+            Set the {diagonal.length} of the diagonal
           </button>
         )}
         {free.length > 0 && (
           <button className="pill" onClick={closing(() => tying.tie(free))}>
-            Tie {free.length === places.length ? "all" : `the other ${free.length}`}
+            Set {free.length === places.length ? "all" : `the other ${free.length}`}
           </button>
         )}
         {knots.length > 0 && (

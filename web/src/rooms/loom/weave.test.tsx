@@ -55,7 +55,7 @@ describe("the weave", () => {
     expect(cellOf(view, line("t1"), columns.list[0]!)).toMatchObject({ knots: [], reach: -3.01, finding: undefined });
     const right = cellOf(view, line("t1"), columns.list[1]!);
     expect(right.knots).toHaveLength(1);
-    expect(cellLabel(view, line("t1"), columns.list[1]!, right)).toBe("Boom to Dialogue R: tied at −6 dB. Boom reaches L but not R");
+    expect(cellLabel(view, line("t1"), columns.list[1]!, right)).toBe("Boom to Dialogue R: knot at −6 dB. Boom reaches L but not R");
   });
 
   it("says of a folded group how many of its channels are reached", () => {
@@ -63,7 +63,7 @@ describe("the weave", () => {
     expect(folded.list.map((c) => c.key)).toEqual(["dx", "mx/L", "mx/R"]);
     const cell = cellOf(view, line("t1"), folded.list[0]!);
     expect(cell).toMatchObject({ reached: 2, reach: -3.01 });
-    expect(cellLabel(view, line("t1"), folded.list[0]!, cell)).toContain("Boom to Dialogue: tied to 1 of 2 channels");
+    expect(cellLabel(view, line("t1"), folded.list[0]!, cell)).toContain("Boom to Dialogue: knots to 1 of 2 channels");
   });
 
   it("finds columns by their place", () => {
@@ -162,10 +162,10 @@ describe("a part of the weave", () => {
     open();
     expect(document.querySelectorAll("[role=gridcell][tabindex='0']")).toHaveLength(1);
     for (const key of ["ArrowRight", "ArrowDown", "ArrowDown", "ArrowDown"]) fireEvent.keyDown(focused(), { key });
-    expect(focused().getAttribute("aria-label")).toBe("Dialogue to Dialogue R: not tied");
+    expect(focused().getAttribute("aria-label")).toBe("Dialogue to Dialogue R: no knot");
     expect(document.activeElement).toBe(focused());
     fireEvent.keyDown(focused(), { key: "End" });
-    expect(focused().getAttribute("aria-label")).toBe("Dialogue to Music R: not tied");
+    expect(focused().getAttribute("aria-label")).toBe("Dialogue to Music R: no knot");
     expect(document.querySelectorAll("[role=gridcell][tabindex='0']")).toHaveLength(1);
   });
 
@@ -215,7 +215,7 @@ describe("a part of the weave", () => {
     expect(edits.command.mock.calls[1]).toMatchObject([
       { kind: "setKnots", command: { knots: [{ output: "dx/R", gainDB: -6, invert: true }] } },
     ]);
-    fireEvent.click(screen.getByText("Tie the 2 of the diagonal"));
+    fireEvent.click(screen.getByText("Set the 2 of the diagonal"));
     expect(edits.tie.mock.calls[0]).toEqual([
       [
         { row: "track", from: "t1", output: "dx/L" },

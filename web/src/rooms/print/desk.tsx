@@ -428,7 +428,7 @@ function LoadAgain({ receipt, production }: { receipt: Receipt; production: stri
         onOpenChange={setOpen}
         title="Load as a reel"
         about={
-          "The files come in as takes. The reel has a track for each group, tied to its outputs as they were, " +
+          "The files come in as takes. The reel has a track for each group, with knots to its outputs as they were, " +
           "so that one thing can be changed and the rest printed again as it is."
         }
       >

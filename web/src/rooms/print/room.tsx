@@ -64,8 +64,8 @@ export function PrintRoom() {
         reel={view && { id: view.id, name: view.name }}
         history={view && { undo: view.undo, redo: view.redo, onUndo: () => void edits.undo(), onRedo: () => void edits.redo() }}
       />
-      <div className="flex min-h-0 grow">
-        <aside className="flex w-[300px] shrink-0 flex-col overflow-auto border-r border-line px-4 py-4">
+      <div className="flex min-h-0 grow max-[700px]:block max-[700px]:overflow-auto">
+        <aside className="flex w-[300px] shrink-0 flex-col overflow-auto border-r border-line px-4 py-4 max-[700px]:w-full max-[700px]:border-r-0">
           <label className="flex flex-col gap-1 text-[13px] text-muted">
             Reel
             <select className="field" value={reelID} onChange={(e) => void go(`/p/${id}/print/${e.target.value}`)}>
@@ -119,7 +119,7 @@ export function PrintRoom() {
             </Link>
           ))}
         </aside>
-        <main className="min-w-0 grow overflow-auto">
+        <main className="min-w-0 grow overflow-auto max-[700px]:border-t max-[700px]:border-line">
           <Missing of={[production, reels, reel, specs, prints]} />
           {receipt ? (
             <ReceiptPage key={receipt} id={receipt} production={id} reel={reelID} />
