@@ -25,6 +25,34 @@ describe("merging what has changed into a reel", () => {
     expect(now).toMatchObject({ revision: 4, undo: "move", since: undefined });
   });
 
+  it.each([
+    ["stems", "order"],
+    ["tracks", "order"],
+    ["groups", "order"],
+    ["mixes", "order"],
+    ["clips", "start"],
+    ["marks", "at"],
+    ["knots", "none"],
+    ["buses", "none"],
+  ])("has %s by their %s, and where that is the same by their ID", (list, by) => {
+    const item = (id: string, n: number) => ({ id, [by]: n });
+    const before = view(3, { [list]: [item("c", 1), item("d", 3), item("gone", 2)] });
+    const since = { revision: 3, routed: false, gone: { ...none, [list]: ["gone"] } };
+    const now = merged(before, view(4, { [list]: [item("b", 1), item("e", 0)], since }))!;
+    const ids = (now as unknown as Record<string, { id: string }[]>)[list]!.map((x) => x.id);
+    expect(ids).toEqual(by === "none" ? ["b", "c", "d", "e"] : ["e", "b", "c", "d"]);
+    const turned = merged(view(3, { [list]: [item("b", 1)] }), view(4, { [list]: [item("c", 1)], since }))!;
+    expect((turned as unknown as Record<string, { id: string }[]>)[list]!.map((x) => x.id)).toEqual(["b", "c"]);
+  });
+
+  it("takes away as many as it puts, and takes a whole reel of the same revision", () => {
+    const since = { revision: 3, routed: false, gone: { ...none, clips: ["a"] } };
+    expect(merged(old, view(4, { clips: [clip("c", 9)], since }))!.clips.map((c) => c.id)).toEqual(["b", "c"]);
+    const same = view(3, { undo: "read anew" });
+    expect(merged(old, same)).toBe(same);
+    expect(merged(old, view(3, { since: { revision: 3, routed: true, gone: none } }))).not.toBe(old);
+  });
+
   it("keeps lists that have not changed as they are, so that nothing is drawn anew", () => {
     const now = merged(old, view(4, { since: { revision: 3, routed: true, gone: none } }))!;
     expect(now.clips).toBe(old.clips);

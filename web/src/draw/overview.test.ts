@@ -98,4 +98,20 @@ describe("what is kept of overviews", () => {
     expect(overviews.chunk("t1", 0, 0)).not.toBeNull();
     expect(asked).toHaveLength(12);
   });
+
+  it("keeps the piece that is asked for again and again, which is not looked up anew each time", async () => {
+    const { overviews, asked, wait, settled } = kept(10_000);
+    overviews.chunk("drawn", 0, 0);
+    await settled();
+    for (let take = 0; take < 20; take++) {
+      overviews.chunk(`t${take}`, 0, 0);
+      await settled();
+      wait(3000);
+      for (let pixel = 0; pixel < 3; pixel++) expect(overviews.chunk("drawn", 0, 0)).not.toBeNull();
+    }
+    expect(overviews.chunk("t19", 0, 0)).not.toBeNull();
+    expect(overviews.chunk("drawn", 0, 0)).not.toBeNull();
+    expect(asked.filter((path) => path.startsWith("/takes/drawn/"))).toHaveLength(1);
+    expect(overviews.chunk("t0", 0, 0)).toBeNull();
+  });
 });

@@ -11,7 +11,7 @@ const inView = 2000;
 /** How many chunks are fetched at once; the rest waits its turn. */
 const parallel = 8;
 
-type Chunk = { data: Int16Array | null; used: number };
+type Chunk = { take: string; level: number; chunk: number; data: Int16Array | null; used: number };
 
 /** Chunks of overviews, fetched as they are drawn. What was not drawn for longest goes first when there is too much. */
 export class Overviews {
@@ -19,6 +19,8 @@ export class Overviews {
   private waiting: { key: string; path: string }[] = [];
   private fetching = 0;
   private bytes = 0;
+  /** What was asked for last: a clip asks for the same piece for each of its pixels. */
+  private last: Chunk | null = null;
   private listeners = new Set<() => void>();
 
   constructor(
@@ -37,13 +39,17 @@ export class Overviews {
 
   /** A chunk of a take; null while it is on its way. */
   chunk(take: string, level: number, chunk: number): Int16Array | null {
+    const { last } = this;
+    if (last?.data && last.chunk === chunk && last.level === level && last.take === take) return last.data;
     const key = `${take}/${level}/${chunk}`;
     const have = this.chunks.get(key);
     if (have) {
+      if (last) last.used = this.now(); // it was in use until here
       have.used = this.now();
+      this.last = have;
       return have.data;
     }
-    this.chunks.set(key, { data: null, used: this.now() });
+    this.chunks.set(key, { take, level, chunk, data: null, used: this.now() });
     this.waiting.push({ key, path: `/takes/${take}/waveform?level=${level}&from=${chunk * chunkBins}&count=${chunkBins}` });
     this.pump();
     return null;
@@ -76,6 +82,7 @@ export class Overviews {
   private letGo() {
     if (this.bytes <= this.most) return;
     const now = this.now();
+    if (this.last) this.last.used = now;
     const old = [...this.chunks].filter(([, c]) => c.data && now - c.used > inView).sort((a, b) => a[1].used - b[1].used);
     for (const [key, c] of old) {
       if (this.bytes <= this.most) return;

@@ -3,8 +3,11 @@ import { useEffect, useLayoutEffect, useRef, type RefObject } from "react";
 import { useLight } from "../ui/light";
 import { onOverview } from "./overview";
 
-/** Paints a canvas with every change of what it shows, and again, at most once a frame, when waveforms have come, its size
- * has changed, or the scroller that it is pinned in was moved. */
+/** How often a canvas is painted while waveforms come, in milliseconds: hundreds of them may. */
+const arriving = 100;
+
+/** Paints a canvas with every change of what it shows, and again, at most once a frame, when its size has changed or the scroller that it is
+ * pinned in was moved, and less often when waveforms have come. */
 export function useCanvas(paint: (c: HTMLCanvasElement) => void, again: unknown[], scroller?: RefObject<HTMLElement | null>) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const light = useLight();
@@ -21,11 +24,21 @@ export function useCanvas(paint: (c: HTMLCanvasElement) => void, again: unknown[
     };
     const observer = new ResizeObserver(run);
     observer.observe(canvas.current!);
-    const stop = onOverview(run);
+    let waits = 0;
+    let last = 0;
+    const arrived = () => {
+      waits = 0;
+      last = performance.now();
+      run();
+    };
+    const stop = onOverview(() => {
+      if (!waits) waits = window.setTimeout(arrived, Math.max(0, last + arriving - performance.now()));
+    });
     const box = scroller?.current;
     box?.addEventListener("scroll", run, { passive: true });
     return () => {
       cancelAnimationFrame(due);
+      clearTimeout(waits);
       observer.disconnect();
       stop();
       box?.removeEventListener("scroll", run);

@@ -32,4 +32,4 @@ export function timedOf(take: Take, frameRate: Production["frameRate"]): Timed {
 }
 
 /** Columns of a channel's row: mark, name, how it is read, its waveform, stem, whether it is unravelled. */
-export const columns = "grid-cols-[52px_170px_32px_minmax(110px,1fr)_118px_40px] gap-2";
+export const columns = "grid-cols-[46px_146px_24px_minmax(110px,1fr)_114px_38px] gap-2";
