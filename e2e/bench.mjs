@@ -9,6 +9,37 @@ export const caller = (address) => async (method, path, body) => {
   return text ? JSON.parse(text) : null;
 };
 
+/** Tracks to paste, in turn of each of four stems. */
+export const tracksOf = (count) =>
+  Array.from({ length: count }, (_, i) => ({
+    id: `n${i}`,
+    name: `Track ${i + 1}`,
+    labels: ["M"],
+    stem: ["DX", "FX", "MX", "AX"][i % 4],
+    suggested: false,
+    feed: { dual: false, pan: 0 },
+    gainDB: 0,
+    mute: false,
+    order: i,
+  }));
+
+/** Opens a page, and says what came over the line until it showed what is waited for, and how long that took. */
+export async function loading(page, name, url, shown) {
+  const began = Date.now();
+  await page.goto(url);
+  await shown.waitFor();
+  const took = Date.now() - began;
+  const [scripts, style] = await page.evaluate(() =>
+    [/\.js$/, /\.css$/].map((kind) =>
+      performance
+        .getEntriesByType("resource")
+        .filter((e) => kind.test(new URL(e.name).pathname) && e.responseEnd > 0)
+        .reduce((sum, e) => sum + e.encodedBodySize, 0),
+    ),
+  );
+  console.log(`${name}: ${(scripts / 1000).toFixed(0)} kB of scripts and ${(style / 1000).toFixed(0)} kB of style, shown after ${took} ms`);
+}
+
 export function measuring(page) {
   /** Frame times, and tasks that hold the page up for more than 50 ms, while something is done; in milliseconds. */
   const frames = async (name, act) => {

@@ -1,7 +1,7 @@
 // Measures the Loom in the browser with a reel of 64 tracks and 5,000 clips, on a running demo: node benchloom.mjs ADDRESS
 import { chromium as browserType } from "@playwright/test";
 
-import { caller, measuring } from "./bench.mjs";
+import { caller, loading, measuring, tracksOf } from "./bench.mjs";
 import { chromium } from "./chromium.mjs";
 
 const [address] = process.argv.slice(2);
@@ -13,17 +13,7 @@ const take = takes.find((t) => t.description.scene === "12A" && t.description.ta
 const reel = await call("POST", `/productions/${production.id}/reels`, { name: "Benchmark", start: "10:00:00:00" });
 let view;
 try {
-  const tracks = Array.from({ length: 64 }, (_, i) => ({
-    id: `n${i}`,
-    name: `Track ${i + 1}`,
-    labels: ["M"],
-    stem: ["DX", "FX", "MX", "AX"][i % 4],
-    suggested: false,
-    feed: { dual: false, pan: 0 },
-    gainDB: 0,
-    mute: false,
-    order: i,
-  }));
+  const tracks = tracksOf(64);
   const each = Math.floor((3600 * 48000) / 80);
   const clips = Array.from({ length: 5000 }, (_, i) => ({
     id: `${i}`,
@@ -60,6 +50,14 @@ try {
     await page.evaluate(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done))));
   };
   const path = `/p/${production.id}/loom/${reel.id}`;
+  const fresh = await (await browser.newContext()).newPage();
+  await loading(fresh, "the first page", address, fresh.getByRole("link", { name: /^The Lantern Ferry(?!,)/ }));
+  await fresh.context().close();
+  const reels = await call("GET", `/productions/${production.id}/reels`);
+  const first = await (await browser.newContext()).newPage();
+  const loom = `${address}/p/${production.id}/loom/${reels.find((r) => r.name.startsWith("Reel 1")).id}`;
+  await loading(first, "the Loom with the demo's first reel", loom, first.getByRole("group", { name: "Tracks" }));
+  await first.context().close();
   let began = Date.now();
   await page.goto(address + path);
   await shown();

@@ -2,7 +2,7 @@
 import { mkdirSync, rmSync, writeFileSync } from "node:fs";
 import { chromium as browserType } from "@playwright/test";
 
-import { caller, measuring } from "./bench.mjs";
+import { caller, measuring, tracksOf } from "./bench.mjs";
 import { chromium } from "./chromium.mjs";
 
 const [address, scenario] = process.argv.slice(2);
@@ -47,17 +47,7 @@ try {
   }
   console.log(`bringing in ${count} takes of ${seconds} s: ${((Date.now() - began) / 1000).toFixed(0)} s`);
   const reel = await call("POST", `/productions/${production.id}/reels`, { name: "All takes", start: "10:00:00:00" });
-  const tracks = Array.from({ length: 20 }, (_, i) => ({
-    id: `n${i}`,
-    name: `Track ${i + 1}`,
-    labels: ["M"],
-    stem: ["DX", "FX", "MX", "AX"][i % 4],
-    suggested: false,
-    feed: { dual: false, pan: 0 },
-    gainDB: 0,
-    mute: false,
-    order: i,
-  }));
+  const tracks = tracksOf(20);
   const clips = takes.map((t, i) => ({
     id: `${i}`,
     track: `n${i % tracks.length}`,

@@ -25,19 +25,53 @@ test("playing moves the shuttle and the meters, and stops where it is", async ({
   await page.keyboard.press("Space");
   await expect(position).not.toHaveText("10:00:32:00");
   test.info().annotations.push({ type: "first movement", description: `${Date.now() - before} ms after the key` });
+  const meters = page.getByRole("group", { name: "Meters of the outputs" });
   const ink = () =>
-    page.getByLabel("Meters of the outputs").evaluate((c: HTMLCanvasElement) => {
+    meters.locator("canvas").evaluate((c: HTMLCanvasElement) => {
       const d = c.getContext("2d")!.getImageData(0, 0, c.width, c.height).data;
       let n = 0;
       for (let i = 0; i < d.length; i += 4) if (d[i]! < 60 && d[i + 3]! > 200) n++;
       return n;
     });
   await expect.poll(ink).toBeGreaterThan(100);
+  // What is painted is there in words as well.
+  const read = meters.getByRole("meter", { name: "Full mix L" });
+  await expect(read).toHaveAttribute("aria-valuetext", /^-\d+ dBFS$/);
   await page.keyboard.press("Space");
   const stopped = await position.textContent();
   expect(stopped! > "10:00:32:00").toBe(true);
   await expect.poll(ink).toBe(0);
+  await expect(read).toHaveAttribute("aria-valuetext", "silent");
   expect(await position.textContent()).toBe(stopped);
+});
+
+test("what lies on a track, and what is chosen, is there in words", async ({ page }) => {
+  await open(page);
+  await track(page, "Boom").click();
+  const clips = page.getByRole("list", { name: "What lies on Boom" }).getByRole("listitem");
+  await expect(clips.first()).toHaveText(/^12A\/3, from 10:00:32:00, lasting 0:20\.0, tied to 3 other clips$/);
+  const said = page.getByRole("status").filter({ hasText: /Boom/ });
+  await expect(said).toHaveText(/^Track Boom, \d clips$/);
+  await page.keyboard.press("g");
+  await page.getByLabel("Go to timecode").fill("10003400");
+  await page.keyboard.press("Enter");
+  await page.keyboard.press("Shift+W");
+  await expect(said).toHaveText(/^1 of \d on Boom: 12A\/3, from/);
+});
+
+test("the picture stands at the side, where it covers nothing, and floats again", async ({ page }) => {
+  await open(page);
+  const picture = page.getByRole("region", { name: "Picture" });
+  await picture.getByRole("button", { name: "Put the picture at the side" }).click();
+  const area = (await page.locator(".time-area").boundingBox())!;
+  const weave = (await page.getByRole("grid", { name: "The weave", exact: true }).boundingBox())!;
+  const shown = (await picture.boundingBox())!;
+  expect(shown.x).toBeGreaterThan(area.x + area.width);
+  expect(shown.x).toBeGreaterThan(weave.x + weave.width - 1);
+  await page.reload(); // it is remembered
+  await expect(picture.getByRole("button", { name: "Let the picture float over the tracks" })).toBeVisible();
+  await picture.getByRole("button", { name: "Let the picture float over the tracks" }).click();
+  await expect(picture.getByRole("button", { name: "Another size" })).toBeVisible();
 });
 
 test("knots are set, given a gain and cleared, and undo takes it back", async ({ page }) => {

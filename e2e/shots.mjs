@@ -122,6 +122,7 @@ const channels = async (page) => {
   await range(page, "10:01:38:00", "10:01:40:00");
 };
 const borrowing = async (page) => {
+  await page.getByRole("button", { name: "Put the picture at the side" }).click();
   await choose(page, "Ines lav", "10:00:44:00");
   await range(page, "10:00:43:00", "10:00:46:00");
   await page.keyboard.press("z");

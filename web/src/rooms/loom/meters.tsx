@@ -51,7 +51,7 @@ function Readings({ view }: { view: ReelView }) {
     });
   }, [view.outputs]);
   return (
-    <div ref={list} className="sr-only" role="group" aria-label="Meters of the outputs">
+    <div ref={list} className="sr-only">
       {view.outputs.map((o) => (
         <span
           key={o.id}
@@ -101,7 +101,7 @@ export function Meters({
     [canvas, at, low, high],
   );
   return (
-    <div className="relative flex h-full flex-col" style={{ width: columns.width }}>
+    <div className="relative flex h-full flex-col" style={{ width: columns.width }} role="group" aria-label="Meters of the outputs">
       <canvas ref={canvas} className="mt-2 min-h-0 w-full grow" aria-hidden />
       <Readings view={view} />
       <div className="relative h-[46px] shrink-0">
