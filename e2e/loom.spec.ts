@@ -34,6 +34,7 @@ test("playing moves the shuttle and the meters, and stops where it is", async ({
       return n;
     });
   await expect.poll(ink).toBeGreaterThan(100);
+  await expect(page.getByRole("region", { name: "Listening and work" })).toContainText("Full mix, Reel 1, Crossing");
   // What is painted is there in words as well.
   const read = meters.getByRole("meter", { name: "Full mix L" });
   await expect(read).toHaveAttribute("aria-valuetext", /^-\d+ dBFS$/);

@@ -14,7 +14,13 @@ export type Tap = { kind: "group" | "output" | "pair" | "mix" | "stem" | "strand
 /** A way of listening that tells what a pair hides: both sides added up, the one less the other, or the front pair of a wide set. */
 export type Check = "" | "mono" | "difference" | "front";
 
-export type Playing = { what: "reel" | "take" | "match" | "signal"; id: string; channels: number[] };
+export type Playing = {
+  what: "reel" | "take" | "match" | "signal";
+  id: string;
+  channels: number[];
+  /** What of a reel is listened to. */
+  tap?: Tap;
+};
 
 export type Range = { from: number; to: number };
 
@@ -97,7 +103,7 @@ class Player {
   /** Plays a reel from a sample on. */
   playReel(reel: string, from: number, m: Manner) {
     const { solo, loop, half, matched, until, trial, lane } = m;
-    return this.begin({ what: "reel", id: reel, channels: [] }, from, {
+    return this.begin({ what: "reel", id: reel, channels: [], tap: m.tap }, from, {
       do: "play",
       reel,
       tap: heardAs(m),
@@ -147,7 +153,9 @@ class Player {
 
   /** Changes what is heard of a playing reel, and reads the reel anew. */
   change(m: Pick<Manner, "tap" | "check" | "solo" | "loop" | "matched">) {
-    if (this.state.playing?.what !== "reel") return;
+    const { playing } = this.state;
+    if (playing?.what !== "reel") return;
+    if (playing.tap?.kind !== m.tap.kind || playing.tap.id !== m.tap.id) this.set({ playing: { ...playing, tap: m.tap } });
     const loop = m.loop ?? undefined;
     if (this.last) this.last.request = { ...this.last.request, tap: heardAs(m), solo: m.solo, loop, matched: m.matched };
     this.send({ do: "change", tap: heardAs(m), solo: m.solo, loop, matched: m.matched });

@@ -10,6 +10,7 @@ import { many } from "../ui/words";
 import { PlayBar } from "./playbar";
 import { sendingOf, useAllUploads } from "./uploads";
 
+const WhatPlays = lazy(async () => ({ default: (await import("./livestrip")).WhatPlays }));
 const LiveStrip = lazy(async () => ({ default: (await import("./livestrip")).LiveStrip }));
 
 /** The bar at the foot of every room: what is heard and how loud, what is being sent, and what the server is at work on. */
@@ -31,6 +32,7 @@ export function Foot() {
           <Square size={10} />
         </button>
       )}
+      <Suspense fallback={null}>{playing && <WhatPlays />}</Suspense>
       <Suspense fallback={null}>{playing && <LiveStrip />}</Suspense>
       <span className="grow" />
       <Sending />

@@ -1,9 +1,38 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
+import { useMatch } from "react-router";
 
+import type { ReelView, TakeList } from "../api/client";
+import { keysOf } from "../api/keys";
 import { usePlayer } from "../listen/player";
+import { tapName } from "../rooms/loom/lookup";
+import { takeTitle } from "../rooms/takes/list";
 import { decimal } from "../ui/figures";
 import { useRemembered } from "../ui/remembered";
 import { scaleOf, scales } from "./programme";
+
+/** What plays, in words: from what the page knows of its reels and takes. */
+export function WhatPlays() {
+  const playing = usePlayer((s) => s.playing);
+  const production = useMatch("/p/:production/*")?.params.production ?? "";
+  const queries = useQueryClient();
+  if (!playing) return null;
+  const { what, id, channels, tap } = playing;
+  let words = "";
+  if (what === "reel" || what === "signal") {
+    const view = queries.getQueryData<ReelView>(keysOf.reel(id));
+    if (view) words = `${tap ? tapName(view, tap) : "A signal"}, ${view.name}`;
+  } else {
+    const take = queries.getQueryData<TakeList>(keysOf.takes(production))?.takes.find((t) => t.id === id);
+    const names = channels.map((c) => take?.channels[c]?.name || `channel ${c + 1}`);
+    if (take) words = [takeTitle(take), names.length < take.channels.length && names.join(", ")].filter(Boolean).join(": ");
+  }
+  return (
+    <span className="max-w-72 min-w-0 truncate" title={words}>
+      {words}
+    </span>
+  );
+}
 
 /** What is heard, measured while it is heard: since playing began, or since something else is listened to. */
 export function LiveStrip() {

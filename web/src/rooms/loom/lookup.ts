@@ -1,6 +1,7 @@
 // Objects of a reel by what they are asked for by. A list that an edit left alone is the same list after merging, and is
 // sorted once.
 import type { Bus, Clip, Group, Knot, ReelView, Stem, Track } from "../../api/client";
+import type { Tap } from "../../listen/player";
 
 type Route = ReelView["routes"][number];
 export type Finding = ReelView["findings"][number];
@@ -59,4 +60,30 @@ export function pairsIn(view: Pick<ReelView, "outputs">, group: string): [Output
 export function pairOf(view: Pick<ReelView, "outputs">, id: string): [Output, Output] | undefined {
   const group = view.outputs.find((o) => o.id === id)?.group;
   return group === undefined ? undefined : pairsIn(view, group).find((p) => p.some((o) => o.id === id));
+}
+
+/** What a way of listening is called. */
+export function tapName(view: ReelView, tap: Tap): string {
+  switch (tap.kind) {
+    case "group":
+      return view.groups.find((g) => g.id === tap.id)?.name ?? "nothing";
+    case "output": {
+      const o = view.outputs.find((x) => x.id === tap.id);
+      return o ? `${view.groups.find((g) => g.id === o.group)?.name} ${o.label}` : "nothing";
+    }
+    case "pair": {
+      const sides = pairOf(view, tap.id);
+      return sides ? `${view.groups.find((g) => g.id === sides[0].group)?.name} ${sides[0].label} ${sides[1].label}` : "nothing";
+    }
+    case "stem":
+      return view.stems.find((s) => s.id === tap.id)?.name ?? "nothing";
+    case "mix":
+      return view.mixes.find((m) => m.id === tap.id)?.name ?? "nothing";
+    case "strand":
+      return tap.id.split("/")[1] || "nothing";
+    case "track":
+      return view.tracks.find((t) => t.id === tap.id)?.name ?? "nothing";
+    default:
+      return "all stems";
+  }
 }

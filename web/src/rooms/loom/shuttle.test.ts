@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import type { ReelView } from "../../api/client";
 import { number } from "./numbers";
 import { band, ofPPM } from "./meters";
-import { tapName } from "./shuttle";
+import { tapName } from "./lookup";
 
 const view = {
   groups: [{ id: "mix", name: "Full mix" }],

@@ -7,33 +7,8 @@ import { usePlayer, type Check, type Tap } from "../../listen/player";
 import { keyOf, keySign, type ActionID } from "../../ui/keys";
 import { duration, labelAt, parse, parseNear } from "../../ui/timecode";
 import type { ListName } from "./lists";
-import { pairOf, pairsIn } from "./lookup";
+import { pairsIn, tapName } from "./lookup";
 import { usePosition } from "./shuttleline";
-
-export function tapName(view: ReelView, tap: Tap): string {
-  switch (tap.kind) {
-    case "group":
-      return view.groups.find((g) => g.id === tap.id)?.name ?? "nothing";
-    case "output": {
-      const o = view.outputs.find((x) => x.id === tap.id);
-      return o ? `${view.groups.find((g) => g.id === o.group)?.name} ${o.label}` : "nothing";
-    }
-    case "pair": {
-      const sides = pairOf(view, tap.id);
-      return sides ? `${view.groups.find((g) => g.id === sides[0].group)?.name} ${sides[0].label} ${sides[1].label}` : "nothing";
-    }
-    case "stem":
-      return view.stems.find((s) => s.id === tap.id)?.name ?? "nothing";
-    case "mix":
-      return view.mixes.find((m) => m.id === tap.id)?.name ?? "nothing";
-    case "strand":
-      return tap.id.split("/")[1] || "nothing";
-    case "track":
-      return view.tracks.find((t) => t.id === tap.id)?.name ?? "nothing";
-    default:
-      return "all stems";
-  }
-}
 
 /** Ways of listening that tell what a pair hides. */
 const checks: [Check, string, string][] = [
