@@ -86,4 +86,29 @@ describe("timecode", () => {
       expect(parseNear(labelAt(late, 48000, r), late - 48000, 48000, r)).toBe(late);
     }
   });
+
+  it("refuses what no clock shows, and what drop-frame leaves out", () => {
+    for (const text of ["24:00:00:00", "00:60:00:00", "00:00:60:00", "00:00:00:25", "x10:00:00:00", "10:00:00:00x", "1:2:3", "", "late"])
+      expect(parse(text, 48000, pal), text).toBeNull();
+    expect(parse(" 10:00:00:00 ", 48000, pal)).toBe(36_000 * 48000);
+    expect(parse(":1:2:3:4", 48000, pal)).toBe(parse("01:02:03:04", 48000, pal));
+    for (const text of ["00:01:00;00", "00:01:00;01", "00:59:00;01"]) expect(parse(text, 48000, drop), text).toBeNull();
+    for (const text of ["00:01:00;02", "00:01:01;00", "00:10:00;00", "00:00:00;00"]) expect(parse(text, 48000, drop), text).not.toBeNull();
+    expect(parseNear("late", 0, 48000, pal)).toBeNull();
+  });
+
+  it("goes from counts that drop-frame leaves out to the next frame that there is", () => {
+    expect([1799, 1800, 1801, 1802, 1803].map((c) => frameOfCount(c, drop))).toEqual([1799, 1800, 1800, 1800, 1801]);
+    expect([17_999, 18_000, 18_001].map((c) => frameOfCount(c, drop))).toEqual([17_981, 17_982, 17_983]);
+    expect([1799, 1800, 17_981, 17_982].map((f) => countOf(f, drop))).toEqual([1799, 1802, 17_999, 18_000]);
+  });
+
+  it("knows how long the clock's day is, and which day is nearest", () => {
+    expect(day(48000, pal)).toBe(86_400 * 48000);
+    expect(day(48000, drop)).toBe(Math.ceil((2_589_408 * 48000 * 1001) / 30000)); // 24 hours less 108 labels an hour
+    expect(parseNear("00:00:00:00", 0, 48000, pal)).toBe(0);
+    expect(parseNear("23:59:59:00", 86_400 * 48000 + 10, 48000, pal)).toBe(86_399 * 48000);
+    expect(parseNear("00:00:01:00", 86_399 * 48000, 48000, pal)).toBe(86_401 * 48000);
+    expect(parseNear("23:00:00:00", 48000, 48000, pal)).toBe(82_800 * 48000); // never before the first midnight
+  });
 });
