@@ -104,14 +104,19 @@ test("Firefox: in the Loom, what stands over each other is level with scroll bar
 test("Firefox: the Loom plays in time, with its meters, and edits with undo", async () => {
   const position = "[aria-label^='Position ']";
   const now = () => page.$eval(position, (el) => el.getAttribute("aria-label") ?? "").then(frames);
+  const before = await now();
   await page.keyboard.press(" ");
-  await page.waitForFunction((s, was) => document.querySelector(s)!.getAttribute("aria-label") !== was, {}, position, "");
+  await expect.poll(now).toBeGreaterThan(before);
+  const read = () => page.$$eval("[role=meter]", (all) => all.map((el) => el.getAttribute("aria-valuetext")).join());
+  await expect.poll(read).toMatch(/-\d+ dBFS/);
   const sound = heard(firefox, 3);
-  await new Promise((r) => setTimeout(r, 500));
-  const [from, began] = [await now(), Date.now()];
-  await new Promise((r) => setTimeout(r, 2000));
-  const [to, ended] = [await now(), Date.now()];
-  expect((to - from) / 25).toBeCloseTo((ended - began) / 1000, 0);
+  // On a busy machine the sound may starve once: then once more.
+  await expect(async () => {
+    const [from, began] = [await now(), Date.now()];
+    await new Promise((r) => setTimeout(r, 2000));
+    const [to, ended] = [await now(), Date.now()];
+    expect(Math.abs((to - from) / 25 - (ended - began) / 1000)).toBeLessThan(0.3);
+  }).toPass({ timeout: 20_000 });
   expect(await sound).toBeGreaterThan(0.001);
   await page.keyboard.press(" ");
   await shown("[aria-label=Play]");
@@ -129,14 +134,14 @@ test("Firefox: the Loom plays in time, with its meters, and edits with undo", as
 
 test("Firefox: Gauge measures and judges", async () => {
   await press("link", "Gauge");
-  await expect.poll(() => text("[aria-label=Figures]"), { timeout: 60_000 }).toContain("Integrated");
+  await expect.poll(() => text("[aria-label=Figures]"), { timeout: 100_000 }).toContain("Integrated");
   expect(Math.max(...(await painted("main canvas")))).toBeGreaterThan(500);
 });
 
 test("Firefox: Print writes a file, and proves it", async () => {
   await press("link", "Print");
   await press("button", "Print the file");
-  await expect.poll(() => text("main"), { timeout: 60_000 }).toContain("Delivered and proven");
+  await expect.poll(() => text("main"), { timeout: 100_000 }).toContain("Delivered and proven");
 });
 
 test("Firefox: without a sound output, Play says so", async ({ baseURL }) => {
