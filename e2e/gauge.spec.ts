@@ -141,8 +141,10 @@ test("six monos are measured, corrected, measured again and printed as six files
     await expect(places.getByText(/short-term over for/).first()).toBeVisible();
     const hear = places.getByRole("button", { name: /^Hear it at / }).first();
     await hear.click();
-    await expect(places.getByRole("button", { name: "Stop" })).toBeVisible();
-    await places.getByRole("button", { name: "Stop" }).click();
+    const stop = places.getByRole("button", { name: "Stop" });
+    await expect(stop).toBeVisible();
+    await stop.click({ timeout: 5000 }).catch(() => undefined); // on a busy machine the place may have ended by itself
+    await expect(stop).toHaveCount(0);
   });
 
   await test.step("it is corrected, heard both ways, and right", async () => {
