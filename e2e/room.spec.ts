@@ -79,7 +79,7 @@ test("knots are tied along a diagonal, in blocks, for all chosen tracks and for 
 test("a pattern makes a reel that is worked on like another, and goes out as a file", async ({ page }) => {
   await ready(page, "The Lantern Ferry, patterns");
   await (await crossing(page, "Radio", "Music L")).click();
-  await meets(page, "Radio", "Music L", /tied/);
+  await meets(page, "Radio", "Music L", /knot at/);
   await track(page, "Radio").click();
   const menu = page.getByRole("button", { name: /; others$/ });
   const patterns = page.getByRole("dialog", { name: "Patterns" });
@@ -122,7 +122,7 @@ test("a pattern makes a reel that is worked on like another, and goes out as a f
   const apply = page.getByRole("dialog", { name: "Make Reel 2 as By hand" });
   await expect(apply.getByRole("region", { name: "Is made" })).toContainText("output group Dialogue");
   await apply.getByRole("button", { name: "Apply it" }).click();
-  await meets(page, "Radio", "Music L", /tied/);
+  await meets(page, "Radio", "Music L", /knot at/);
   await meets(page, "Boom", "Dialogue L", /reached at −3 dB/);
   expect((await reelOf(page)).clips.length).toBeGreaterThan(3);
   await page.getByRole("button", { name: /^Undo: apply the pattern By hand/ }).click();

@@ -96,7 +96,7 @@ test("classic mistakes are pointed out, and set right in one press, by mouse and
     await expect(page.getByRole("gridcell", { name: /^Boom to Dialogue L: reached/ })).toBeFocused();
     await page.keyboard.press("Enter");
     await page.getByRole("button", { name: "Set a knot here for this row alone" }).press("Enter");
-    const twice = page.getByRole("gridcell", { name: /^Boom to Dialogue L: tied.*Boom arrives at Dialogue L twice/ });
+    const twice = page.getByRole("gridcell", { name: /^Boom to Dialogue L: knot at.*Boom arrives at Dialogue L twice/ });
     await expect(twice).toBeVisible();
     await twice.focus();
     await page.keyboard.press("Enter");
@@ -199,7 +199,7 @@ test("a clip uses channels at gains of its own, its mix is tied from below the t
   await page.getByRole("dialog", { name: "A new reel" }).getByRole("textbox").first().fill("Reel 2");
   await page.getByRole("dialog", { name: "A new reel" }).getByRole("button", { name: "Make it" }).click();
   await meets(page, "Full mix", "Effects L", /knot at 0 dB, polarity turned/);
-  await meets(page, "Music", "Music L", /tied/);
+  await meets(page, "Music", "Music L", /knot at/);
 });
 
 const surroundSpec = `id: ferry-51
@@ -247,7 +247,7 @@ test("from a stereo spec to a room, splits and two languages and back: what has 
   const before = await view();
 
   await (await crossing(page, "18C deck", "Music L")).click(); // a knot that will have no place
-  await meets(page, "18C deck", "Music L", /tied/);
+  await meets(page, "18C deck", "Music L", /knot at/);
   const tied = await view();
 
   const specs = page.getByRole("dialog", { name: "Delivery spec" });
@@ -397,7 +397,7 @@ test("a source that is fed twice is found, set right and printed by keyboard alo
   await tabTo(/^Set a knot here for this row alone$/);
   await page.keyboard.press("Enter");
   await page.keyboard.press("Escape");
-  await expect(page.getByRole("gridcell", { name: /^Accordion cue to Music L: tied.*arrives at Music L twice/ })).toBeFocused();
+  await expect(page.getByRole("gridcell", { name: /^Accordion cue to Music L: knot at.*arrives at Music L twice/ })).toBeFocused();
   await tabTo(/routes? to look at/);
   await page.keyboard.press("Enter");
   await expect(page.getByRole("menuitem", { name: /Accordion cue arrives at Music L twice.*together they make \+6\.0 dB/ })).toBeVisible();
