@@ -51,7 +51,7 @@ test("what lies on a track, and what is chosen, is there in words", async ({ pag
   await track(page, "Boom").click();
   const clips = page.getByRole("list", { name: "What lies on Boom" }).getByRole("listitem");
   await expect(clips.first()).toHaveText(/^12A\/3, from 10:00:32:00, lasting 0:20\.0, tied to 3 other clips$/);
-  const said = page.getByRole("status").filter({ hasText: /Boom/ });
+  const said = page.getByRole("status").filter({ hasText: /^Track Boom|on Boom:/ });
   await expect(said).toHaveText(/^Track Boom, \d clips$/);
   await page.keyboard.press("g");
   await page.getByLabel("Go to timecode").fill("10003400");
