@@ -73,5 +73,17 @@ export function measuring(page) {
     for (let i = 0; i < times; i++) await page.mouse.wheel(dx, dy);
     if (key) await page.keyboard.up(key);
   };
-  return { frames, wheel };
+  /** What is done to the Loom's time, with the pointer over it. */
+  const inTime = async () => {
+    await frames("zooming in and out", async () => {
+      await wheel(60, 0, -30, "Control");
+      await wheel(60, 0, 30, "Control");
+    });
+    await frames("scrolling through time", async () => {
+      await wheel(20, 0, -30, "Control");
+      await wheel(80, 60, 0);
+      await wheel(80, -60, 0);
+    });
+  };
+  return { frames, wheel, inTime };
 }

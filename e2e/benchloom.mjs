@@ -72,7 +72,7 @@ try {
   console.log(`opening it from another room: ${Date.now() - began} ms`);
   await page.waitForTimeout(3000); // its waveforms come
 
-  const { frames, wheel } = measuring(page);
+  const { frames, wheel, inTime } = measuring(page);
   const area = await page.locator(".time-area").boundingBox();
   await page.mouse.move(area.x + 300, area.y + 150);
   await frames("still", () => page.waitForTimeout(1500));
@@ -80,15 +80,7 @@ try {
     await wheel(60, 0, 40);
     await wheel(60, 0, -40);
   });
-  await frames("zooming in and out", async () => {
-    await wheel(60, 0, -30, "Control");
-    await wheel(60, 0, 30, "Control");
-  });
-  await frames("scrolling through time", async () => {
-    await wheel(20, 0, -30, "Control");
-    await wheel(80, 60, 0);
-    await wheel(80, -60, 0);
-  });
+  await inTime();
   await frames("scrolling through the weave", async () => {
     const weave = await page.getByRole("grid", { name: "The weave", exact: true }).boundingBox();
     await page.mouse.move(weave.x + 200, weave.y + 150);

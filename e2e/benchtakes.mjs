@@ -65,7 +65,7 @@ try {
 
   const browser = await browserType.launch(chromium);
   const page = await browser.newPage({ viewport: { width: 1920, height: 1080 } });
-  const { frames, wheel } = measuring(page);
+  const { frames, wheel, inTime } = measuring(page);
   let asked = new Map();
   page.on("request", (r) => r.url().includes("/waveform?") && asked.set(r.url(), (asked.get(r.url()) ?? 0) + 1));
   const fetches = (what) => {
@@ -101,15 +101,7 @@ try {
   await page.mouse.move(area.x + area.width / 2, area.y + 200);
   await frames("looking at all of them", () => page.waitForTimeout(2000));
   fetches("all in view");
-  await frames("zooming in and out", async () => {
-    await wheel(60, 0, -30, "Control");
-    await wheel(60, 0, 30, "Control");
-  });
-  await frames("scrolling through time", async () => {
-    await wheel(20, 0, -30, "Control");
-    await wheel(80, 60, 0);
-    await wheel(80, -60, 0);
-  });
+  await inTime();
   fetches("zoomed and scrolled");
   await browser.close();
 } finally {

@@ -1,7 +1,7 @@
 // The Loom by mouse and by keyboard, on the demo's own reel. Every test puts back what it changed by undo.
 import { expect, test, type Page } from "@playwright/test";
 
-import { crossing, meets, track } from "./rooms";
+import { chosen, crossing, meets, track } from "./rooms";
 
 async function open(page: Page) {
   await page.goto("/");
@@ -58,6 +58,30 @@ test("what lies on a track, and what is chosen, is there in words", async ({ pag
   await page.keyboard.press("Enter");
   await page.keyboard.press("Shift+W");
   await expect(said).toHaveText(/^1 of \d on Boom: 12A\/3, from/);
+});
+
+test("with the lists open, nothing of what is chosen is cut: its parts take turns", async ({ page }) => {
+  await open(page);
+  await track(page, "Boom").click();
+  await page.keyboard.press("g");
+  await page.getByLabel("Go to timecode").fill("10003400");
+  await page.keyboard.press("Enter");
+  await page.keyboard.press("Shift+W");
+  await page.keyboard.press("i");
+  await expect(page.getByRole("complementary", { name: "Lists" })).toBeVisible();
+  const foot = chosen(page);
+  const parts = foot.getByRole("group", { name: "Parts of what is chosen" });
+  const cut = () =>
+    foot.evaluate((el) => {
+      const edge = el.getBoundingClientRect().right;
+      const fields = [...el.querySelectorAll("input, select, button")];
+      return fields.filter((f) => f.getBoundingClientRect().right > edge + 0.5).map((f) => f.getAttribute("aria-label") ?? f.textContent);
+    });
+  await expect(foot.getByLabel("Fade out in milliseconds")).toBeVisible();
+  expect(await cut()).toEqual([]);
+  await parts.getByRole("button", { name: "Track" }).click();
+  await expect(foot.getByLabel("Gain of the track in dB")).toBeVisible();
+  expect(await cut()).toEqual([]);
 });
 
 test("the picture stands at the side, where it covers nothing, and floats again", async ({ page }) => {

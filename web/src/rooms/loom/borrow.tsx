@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Ear, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 
-import { api, ok, type Command, type Lender, type ReelView, type Take } from "../../api/client";
+import { api, ok, type Clip, type Command, type Lender, type ReelView, type Take } from "../../api/client";
 import { colour, dye, fit } from "../../draw/canvas";
 import { useCanvas } from "../../draw/usecanvas";
 import { loudest, paintWave, type Channel } from "../../draw/wave";
@@ -155,24 +155,7 @@ export function Borrow(p: Props) {
           it in its place, then lay one over; the original stays underneath.
         </p>
         {clip && own && (
-          <div className="flex flex-col gap-1 border-b border-line pb-2" role="group" aria-label="As it is">
-            <div className="flex items-center gap-2">
-              <HearButton on={heard === "own"} label="Hear it as it is" onHear={() => hear("own", null)} />
-              <b className="truncate font-semibold">{clip.name}</b> <span className="text-muted">as it is</span>
-            </div>
-            <Strip
-              label={`Waveform of ${clip.name} around the range`}
-              stem={stem}
-              seen={seen}
-              lying={{
-                take: own.id,
-                channels: own.channels.length,
-                channel,
-                at: clip.offset + seen.from - clip.start,
-                frames: own.description.frames,
-              }}
-            />
-          </div>
+          <Own clip={clip} take={own} channel={channel} stem={stem} seen={seen} heard={heard === "own"} onHear={() => hear("own", null)} />
         )}
         {lenders.isPending && <p className="py-2 text-muted">Listening to the other takes…</p>}
         {lenders.error && <p className="py-2 text-wrong">{lenders.error.message}</p>}
@@ -203,6 +186,26 @@ export function Borrow(p: Props) {
         })}
       </div>
     </aside>
+  );
+}
+
+/** The range with the sound that it has. */
+function Own(p: { clip: Clip; take: Take; channel: number; stem: string; seen: Seen; heard: boolean; onHear: () => void }) {
+  const { clip, take, channel } = p;
+  const at = clip.offset + p.seen.from - clip.start;
+  return (
+    <div className="flex flex-col gap-1 border-b border-line pb-2" role="group" aria-label="As it is">
+      <div className="flex items-center gap-2">
+        <HearButton on={p.heard} label="Hear it as it is" onHear={p.onHear} />
+        <b className="truncate font-semibold">{clip.name}</b> <span className="text-muted">as it is</span>
+      </div>
+      <Strip
+        label={`Waveform of ${clip.name} around the range`}
+        stem={p.stem}
+        seen={p.seen}
+        lying={{ take: take.id, channels: take.channels.length, channel, at, frames: take.description.frames }}
+      />
+    </div>
   );
 }
 

@@ -70,8 +70,8 @@ export function Inspector(p: Props) {
 /** How wide a part of what is chosen is at the foot, in pixels. */
 const partWidth = 455;
 
-/** The parts of what is chosen: all of them where there is room, else as many as there is room for, the clip first. width is that of the foot, in pixels; 0
- * at the side, where they stand below each other. */
+/** The parts of what is chosen: all of them where there is room, else as many as there is room for, the clip first. width is that of the
+ * foot, in pixels; 0 at the side, where they stand below each other. */
 function Chosen(p: Props & { track: Track; width: number }) {
   const { view, track, clip, choice } = p;
   const of = `${track.id} ${choice.clips.join()} ${choice.lane?.channel}`; // another choice begins with its usual part
