@@ -23,21 +23,20 @@ export const tracksOf = (count) =>
     order: i,
   }));
 
-/** Opens a page, and says what came over the line until it showed what is waited for, and how long that took. */
+/** Opens a page, and says how long it took until it showed what is waited for, and what came over the line: until something was painted, and
+ * until then, with what is fetched ahead for other rooms. */
 export async function loading(page, name, url, shown) {
   const began = Date.now();
   await page.goto(url);
   await shown.waitFor();
   const took = Date.now() - began;
-  const [scripts, style] = await page.evaluate(() =>
-    [/\.js$/, /\.css$/].map((kind) =>
-      performance
-        .getEntriesByType("resource")
-        .filter((e) => kind.test(new URL(e.name).pathname) && e.responseEnd > 0)
-        .reduce((sum, e) => sum + e.encodedBodySize, 0),
-    ),
-  );
-  console.log(`${name}: ${(scripts / 1000).toFixed(0)} kB of scripts and ${(style / 1000).toFixed(0)} kB of style, shown after ${took} ms`);
+  const { painted, first, all } = await page.evaluate(() => {
+    const painted = performance.getEntriesByName("first-contentful-paint")[0].startTime;
+    const code = performance.getEntriesByType("resource").filter((e) => /\.(js|css)$/.test(new URL(e.name).pathname) && e.responseEnd > 0);
+    const kB = (entries) => Math.round(entries.reduce((sum, e) => sum + e.encodedBodySize, 0) / 1000);
+    return { painted: Math.round(painted), first: kB(code.filter((e) => e.startTime < painted)), all: kB(code) };
+  });
+  console.log(`${name}: painted after ${painted} ms with ${first} kB of scripts and style, complete after ${took} ms with ${all} kB`);
 }
 
 export function measuring(page) {

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"compress/gzip"
 	"context"
 	"encoding/json"
 	"errors"
@@ -108,14 +109,17 @@ func (s *Server) page(c *gin.Context) {
 	web.Handler().ServeHTTP(c.Writer, c.Request)
 }
 
-// compressed packs answers of text. HEAD is answered like GET; what comes after the headers net/http leaves out.
+// compressed packs answers of text: at once, but what a browser keeps for ever as small as can be. HEAD is answered like GET;
+// what comes after the headers net/http leaves out.
 func compressed(h http.Handler) http.Handler {
-	wrap, err := gzhttp.NewWrapper(gzhttp.ContentTypes([]string{"application/json", "application/problem+json", "application/schema+json",
-		"application/yaml", "text/html", "text/css", "text/javascript", "text/csv", "image/svg+xml"}))
-	if err != nil {
-		panic(err) // its options are ours, so this can't be
+	text := gzhttp.ContentTypes([]string{"application/json", "application/problem+json", "application/schema+json",
+		"application/yaml", "text/html", "text/css", "text/javascript", "text/csv", "image/svg+xml"})
+	wrap, err := gzhttp.NewWrapper(text)
+	small, smallErr := gzhttp.NewWrapper(text, gzhttp.EnableZstd(false), gzhttp.CompressionLevel(gzip.BestCompression))
+	if err := errors.Join(err, smallErr); err != nil {
+		panic(err) // the options are ours, so this can't be
 	}
-	packed := wrap(h)
+	packed, assets := wrap(h), small(h)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		switch {
 		case r.Method == http.MethodHead && !strings.HasPrefix(r.URL.Path, uploadsPath):
@@ -124,6 +128,8 @@ func compressed(h http.Handler) http.Handler {
 			h.ServeHTTP(w, get)
 		case strings.HasPrefix(r.URL.Path, uploadsPath), strings.HasSuffix(r.URL.Path, "/listen"), strings.HasSuffix(r.URL.Path, "/events"):
 			h.ServeHTTP(w, r) // taken over, or sent piece by piece
+		case strings.HasPrefix(r.URL.Path, "/assets/"):
+			assets.ServeHTTP(w, r)
 		default:
 			packed.ServeHTTP(w, r)
 		}
