@@ -292,12 +292,13 @@ func (e *Engine) run(from int64, n int) error {
 		if b.dirty > 0 {
 			b.levels(from+b.lead, n)
 		}
-		e.send(b, b.buf, from+b.lead, n, nil)
+		e.send(b, from, n, weave.Edge.Sided)
 		for _, c := range alone {
-			if err := e.renderAlone(b, c, from+b.lead, n); err != nil {
+			if err := e.renderAlone(b, c, from, n); err != nil {
 				return err
 			}
 		}
+		e.send(b, from, n, func(edge weave.Edge) bool { return !edge.Sided() })
 		if b.back != nil {
 			for c := range b.buf {
 				copy(b.shown[c][:n], b.buf[c][:n])
@@ -339,18 +340,21 @@ func cut(buf [][]float64, n int) [][]float64 {
 	return out
 }
 
-// renderTrack renders the clips of a track, and gives those that are to be rendered alone.
+// renderTrack renders the clips of a track, and gives those that are to be rendered alone: all that any edge may hear in the
+// block, since an edge that is delayed hears what the track gave before.
 func (e *Engine) renderTrack(b *node, from int64, n int) (alone []*clip, err error) {
 	for i := range b.track.clips {
 		c := &b.track.clips[i]
 		if c.Start >= from+int64(n) {
 			break
 		}
-		if c.End() <= from {
+		if b.track.alone(c) {
+			if c.End() > from-b.ahead() {
+				alone = append(alone, c)
+			}
 			continue
 		}
-		if b.track.alone(c) {
-			alone = append(alone, c)
+		if c.End() <= from {
 			continue
 		}
 		b.dirty = n
@@ -361,28 +365,40 @@ func (e *Engine) renderTrack(b *node, from int64, n int) (alone []*clip, err err
 	return alone, nil
 }
 
-// renderAlone sends a clip on from its track, in a place of its own.
+// renderAlone sends a clip that moves between the sides on from its track, on the edges that it moves on, and adds it to the
+// track's bus for the others and for who listens to the track. Where an edge is delayed the clip is read so much later instead:
+// a delay line holds one signal, and that is the track's.
 func (e *Engine) renderAlone(b *node, c *clip, from int64, n int) error {
-	clear(e.voice[0][:n])
-	if err := e.render(b.track, c, e.voice, from, n); err != nil {
-		return err
-	}
-	b.dirty = n
-	e.send(b, e.voice, from, n, func(at int64) float64 { return reel.Level(c.Pan, c.Frame(at)) })
-	mix.AddAt(b.buf[0][:n], e.voice[0][:n], 1) // for who listens to the track
-	return nil
-}
-
-// send adds a node's channels to those that it leads to. from is the sample of the reel that they begin with; aside moves
-// what is sent between the sides, nil not at all.
-func (e *Engine) send(b *node, buf [][]float64, from int64, n int, aside func(at int64) float64) {
 	for i := range b.out {
 		out, to := &b.out[i], &e.nodes[b.out[i].To]
-		if b.dirty == 0 && out.delay == nil && out.turn == nil {
+		at := from + to.ahead()
+		if !out.Sided() || c.Start >= at+int64(n) || c.End() <= at {
+			continue
+		}
+		clear(e.voice[0][:n])
+		if err := e.render(b.track, c, e.voice, at, n); err != nil {
+			return err
+		}
+		to.dirty = n
+		out.sendMoving(to.buf, cut(e.voice, n), at, n, func(at int64) float64 { return reel.Level(c.Pan, c.Frame(at)) })
+	}
+	if at := from + b.lead; c.Start >= at+int64(n) || c.End() <= at {
+		return nil
+	}
+	b.dirty = n
+	return e.render(b.track, c, b.buf, from+b.lead, n)
+}
+
+// send adds a node's channels to those that it leads to, on the edges that are taken. What it holds is heard at the outputs
+// lead samples after from.
+func (e *Engine) send(b *node, from int64, n int, taken func(weave.Edge) bool) {
+	for i := range b.out {
+		out, to := &b.out[i], &e.nodes[b.out[i].To]
+		if !taken(out.Edge) || b.dirty == 0 && out.delay == nil && out.turn == nil {
 			continue
 		}
 		to.dirty = n
-		src := cut(buf, n)
+		src := cut(b.buf, n)
 		if out.turn != nil {
 			out.sendTurned(cut(to.buf, n), src, n)
 		}
@@ -393,11 +409,11 @@ func (e *Engine) send(b *node, buf [][]float64, from int64, n int, aside func(at
 			src = cut(out.held, n)
 			out.delay.Process(src)
 		}
-		if !out.Moves() && (aside == nil || !out.Sided()) {
+		if !out.Moves() {
 			out.Matrix.Add(cut(to.buf, n), src)
 			continue
 		}
-		out.sendMoving(to.buf, src, from, n, aside)
+		out.sendMoving(to.buf, src, from+to.ahead(), n, nil) // after the delay, which is where it is heard
 	}
 }
 
@@ -405,7 +421,7 @@ func (e *Engine) send(b *node, buf [][]float64, from int64, n int, aside func(at
 func (e *edge) sendMoving(dst, src [][]float64, from int64, n int, aside func(at int64) float64) {
 	at := func(m mix.Matrix, place int64) {
 		by := 0.0
-		if aside != nil && e.Sided() {
+		if aside != nil {
 			by = aside(place)
 		}
 		e.At(m, place, by)

@@ -334,3 +334,47 @@ func TestChannelsInsideAClip(t *testing.T) {
 	require.NoError(t, err)
 	assert.False(t, e.Exact(2, 24))
 }
+
+// A clip that moves between the sides by itself, and a track that moves, sound the same whether or not another way from them
+// takes longer, in whatever blocks: what is delayed moves where it is heard.
+func TestMovesBesideALongerWay(t *testing.T) {
+	fold := mix.Usual()
+	fold.Encoded = true
+	for name, how := range map[string]func(r *reel.Reel, track string, clip reel.Clip){
+		"a clip": func(r *reel.Reel, _ string, clip reel.Clip) {
+			do(t, r, reel.SetCurve{Of: reel.OfClip, ID: clip.ID, What: reel.PanCurve, Points: []reel.Point{{At: start + 2000, Value: -1},
+				{At: start + 9000, Value: 1}}})
+		},
+		"a track": func(r *reel.Reel, track string, _ reel.Clip) {
+			do(t, r, reel.SetCurve{Of: reel.OfTrack, ID: track, What: reel.PanCurve, Points: []reel.Point{{At: start + 2000, Value: -1},
+				{At: start + 9000, Value: 1}}})
+		},
+		"a stem": func(r *reel.Reel, _ string, _ reel.Clip) {
+			do(t, r, reel.SetCurve{Of: "stem", ID: "MX", What: reel.PanCurve, Points: []reel.Point{{At: start + 2000, Value: -1},
+				{At: start + 9000, Value: 1}}})
+		},
+	} {
+		t.Run(name, func(t *testing.T) {
+			r, s := crossing(t)
+			track := r.TrackList()[0].ID
+			do(t, r, reel.SetTrack{Track: track, Second: ptr("MX")})
+			for _, c := range r.ClipList() {
+				if c.Track == track {
+					how(r, track, c)
+				}
+			}
+			plain := render(t, r, s, start, 40000, 4096)
+			do(t, r, reel.SetStem{Stem: "FX", Labels: &five1})
+			do(t, r, reel.SetMix{Name: "Surround", Labels: five1, Rest: true, Terms: []reel.Term{{Row: reel.StemRow, From: "MX", Out: true}}})
+			do(t, r, reel.SetGroup{Name: "LtRt", Layout: "stereo", Feed: &reel.Feeder{Row: reel.MixRow, From: r.MixList()[0].ID, Fold: &fold}})
+			for _, blocks := range [][]int{{4096}, {480}, {1, 1023}} {
+				got := render(t, r, s, start, 40000, blocks...)
+				same(t, plain, got[:len(plain)])
+				lt, all := got[len(plain)], plain[4] // of Mix, which has the same but for MX; nothing is in the surrounds
+				for i := range lt {
+					require.InDelta(t, all[i]-plain[2][i], lt[i], 1e-9, "%v at %d", blocks, i)
+				}
+			}
+		})
+	}
+}
