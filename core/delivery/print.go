@@ -219,9 +219,9 @@ func newPass(p Plan, r *reel.Reel, at int, parts []Part, groups []string, engine
 		want := p.Files[part.File].formOf(p.Rate)
 		if !slices.Contains(s.forms, want) {
 			s.forms = append(s.forms, want)
-			exact := make([]bool, len(s.outputs))
-			for i := range exact {
-				exact[i] = want.depth >= 32 || engines[0].Exact(i, want.depth)
+			exact := slices.Repeat([]bool{true}, len(s.outputs))
+			if want.depth < 32 {
+				exact = engines[0].Exact(reel.Span{From: s.span.From, To: s.span.To}, want.depth)
 			}
 			s.exact = append(s.exact, exact)
 		}

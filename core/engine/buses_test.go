@@ -70,7 +70,7 @@ func TestALevelTakesTheExactnessAway(t *testing.T) {
 	exact := func() bool {
 		e, err := New(r, s.open, Options{})
 		require.NoError(t, err)
-		return e.Exact(0, 24)
+		return e.Exact(whole, 24)[0]
 	}
 	require.True(t, exact())
 	do(t, r, reel.SetCurve{Of: "stem", ID: "AX", What: "gain", Points: []reel.Point{{At: start, Value: 0}, {At: start + 5000, Value: -1}}})

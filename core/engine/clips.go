@@ -30,7 +30,7 @@ func (e *Engine) newClip(c reel.Clip, t *track, open Opener) (clip, error) {
 	if !c.Fits(t.Labels) || slices.Max(c.Channels) >= src.file.Channels || slices.Min(c.Channels) < 0 {
 		return clip{}, fault.New(fault.Damaged, "%s asks for channels that its take does not have", c.Name)
 	}
-	made := clip{Clip: c, src: src, borrowed: map[string]*source{}, spread: spread(c, t, 0)}
+	made := clip{Clip: c, src: src, borrowed: map[string]*source{}, spread: weave.SpreadOf(c, t.Labels, 0, t.law)}
 	made.plain = c.Plain() && slices.Equal(made.spread.Gain, mix.Identity(len(t.Labels)).Gain)
 	for _, l := range c.Lanes {
 		for _, b := range l.Borrowed {
@@ -96,18 +96,10 @@ func (e *Engine) render(t *track, c *clip, dst [][]float64, from int64, n int) e
 	return nil
 }
 
-// spread gives the gains from a clip's channels to its track's, at a position of the clip's own.
-func spread(c reel.Clip, t *track, aside float64) mix.Matrix {
-	if c.Matrix == nil {
-		return weave.Spread(len(c.Channels), c.Sum, t.Labels, aside, t.law)
-	}
-	return mix.Matrix{Rows: len(c.Matrix), Cols: len(c.Channels), Gain: slices.Concat(c.Matrix...)}
-}
-
 // moveWithin adds a channel of a clip that moves between the sides of its track.
 func (t *track) moveWithin(c *clip, channel int, dst [][]float64, x []float64, s stretch) {
 	at := func(place int64) mix.Matrix {
-		return spread(c.Clip, t, reel.Level(c.Pan, c.Frame(place)))
+		return weave.SpreadOf(c.Clip, t.Labels, reel.Level(c.Pan, c.Frame(place)), t.law)
 	}
 	begin := floor(s.at)
 	left := at(begin)

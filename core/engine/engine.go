@@ -476,26 +476,20 @@ func (e *Engine) At(id weave.NodeID) [][]float64 {
 	return cut(e.nodes[at].shown, e.frames)
 }
 
-// Exact tells whether everything that output (an index) ever carries stands on the grid of integers of that many bits:
-// all gains on all its paths are unity and all sources have no more bits. Such an output needs no dither.
-func (e *Engine) Exact(output, bits int) bool {
-	for i := range e.nodes {
-		t := e.nodes[i].track
-		if t == nil || len(t.clips) == 0 {
-			continue
-		}
-		unity, reaches := e.graph.Unity(i, output)
-		if !reaches {
-			continue
-		}
-		for _, c := range t.clips {
-			f := c.src.file
-			if !unity || t.gain != 1 || !t.steady() || !c.plain || f.Encoding != wave.PCM || f.BitDepth > bits {
-				return false
+// Exact tells of each output whether everything that it carries within a range of the reel stands on the grid of integers of
+// that many bits. Such an output needs no dither.
+func (e *Engine) Exact(span reel.Span, bits int) []bool {
+	v := e.graph.Judge(e.reel, span)
+	exact := make([]bool, len(v.Outputs))
+	for i, o := range v.Outputs {
+		exact[i] = o.OnGrid(bits, func(take string) int {
+			if s := e.takes[take]; s != nil && s.file.Encoding == wave.PCM {
+				return s.file.BitDepth
 			}
-		}
+			return 0
+		})
 	}
-	return true
+	return exact
 }
 
 // Tap is a point to listen at.

@@ -32,6 +32,16 @@ func (b Bus) Moves(parameters ...Parameter) bool {
 	return slices.ContainsFunc(parameters, func(p Parameter) bool { return len(b.Curves[p]) > 0 })
 }
 
+// Turns gives where within a range what the bus balances and turns turns to move another way; see Track.Turns.
+func (b Bus) Turns(span Span) (at []int64) {
+	for what, points := range b.Curves {
+		if what != GainCurve {
+			at = turns(at, points, span)
+		}
+	}
+	return at
+}
+
 // Turned tells whether the bus does more than to set a level.
 func (b Bus) Turned() bool { return b.Feed != Feed{} || b.Moves(busParameters[1:]...) }
 

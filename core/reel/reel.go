@@ -114,6 +114,35 @@ func (t Track) Moves(parameters ...Parameter) bool {
 	return slices.ContainsFunc(parameters, func(p Parameter) bool { return p == PanCurve && len(t.Pan) > 0 || len(t.Curves[p]) > 0 })
 }
 
+// Turns gives where within a range the place of the track turns to move another way: the points of its curves there, and the
+// ends of the range where a curve runs on over it. It gives none where the track stands still.
+func (t Track) Turns(span Span) []int64 {
+	at := turns(nil, t.Pan, span)
+	for what, points := range t.Curves {
+		if what != GainCurve {
+			at = turns(at, points, span)
+		}
+	}
+	return at
+}
+
+func turns(at []int64, points []Point, span Span) []int64 {
+	if len(points) == 0 || !slices.ContainsFunc(points, func(p Point) bool { return p.Value != points[0].Value }) {
+		return at
+	}
+	first, last := points[0], points[len(points)-1]
+	if first.At >= span.To || last.At <= span.From {
+		return at
+	}
+	at = append(at, span.From, max(span.From, span.To-1))
+	for _, p := range points {
+		if p.At > span.From && p.At < span.To {
+			at = append(at, p.At)
+		}
+	}
+	return at
+}
+
 // number is the feed's number of a parameter.
 func (f *Feed) number(what Parameter) *float64 {
 	switch what {

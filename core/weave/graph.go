@@ -72,20 +72,6 @@ func (e Edge) At(dst mix.Matrix, at int64, aside float64) {
 	e.place.gains(dst, f)
 }
 
-// wherever gives a matrix of one gain wherever anything may ever go through.
-func (e Edge) wherever(gain float64) mix.Matrix {
-	m := mix.Zero(e.Matrix.Rows, e.Matrix.Cols)
-	for i := range m.Gain {
-		switch {
-		case e.Phased != nil && e.Phased.Gain[i] == 0 && e.Matrix.Gain[i] == 0:
-		case e.place != nil && e.place.fixed && e.place.base.Gain[i] == 0:
-		default:
-			m.Gain[i] = gain
-		}
-	}
-	return m
-}
-
 // Graph is a reel as buses: tracks first, groups last, each after all that feed it. What is seen and what is heard come
 // from it alike.
 type Graph struct {
@@ -365,6 +351,7 @@ func (g *Graph) tie(r *reel.Reel) {
 type mover interface {
 	Place(at int64) reel.Feed
 	Moves(...reel.Parameter) bool
+	Turns(reel.Span) []int64
 }
 
 // placing is how the gains of an edge follow from where a track stands.
@@ -551,4 +538,12 @@ func Spread(channels int, sum bool, labels []string, aside float64, law dsp.PanL
 		}
 	}
 	return m
+}
+
+// SpreadOf is Spread of a clip, which may have gains of its own for each channel.
+func SpreadOf(c reel.Clip, labels []string, aside float64, law dsp.PanLaw) mix.Matrix {
+	if c.Matrix == nil {
+		return Spread(len(c.Channels), c.Sum, labels, aside, law)
+	}
+	return mix.Matrix{Rows: len(c.Matrix), Cols: len(c.Channels), Gain: slices.Concat(c.Matrix...)}
 }

@@ -97,12 +97,12 @@ type Effective struct {
 // least is the gain below which nothing is said to arrive.
 const least = 1e-7
 
-// reach gives the gains from a node's channels to each node, by way of those of its edges that are taken, where the reel
-// begins. What arrives turned by 90° adds its power.
-func (g *Graph) reach(from int, take func(Edge) bool) map[int]mix.Matrix {
+// reach gives the gains from a node's channels to each node, by way of those of its edges that are taken. What arrives turned
+// by 90° adds its power. gains and level say which gains count of an edge, and of a node.
+func (g *Graph) reach(from int, take func(*Edge) bool, gains func(*Edge) mix.Matrix, level func(at int) float64) map[int]mix.Matrix {
 	reached := map[int]mix.Matrix{}
-	add := func(e Edge, m mix.Matrix) {
-		next := e.Matrix.Mul(m)
+	add := func(e *Edge, m mix.Matrix) {
+		next := gains(e).Mul(m)
 		if e.Phased != nil {
 			for i, turned := range e.Phased.Mul(m).Gain {
 				if next.Gain[i] == 0 {
@@ -119,25 +119,32 @@ func (g *Graph) reach(from int, take func(Edge) bool) map[int]mix.Matrix {
 		}
 		reached[e.To] = next
 	}
-	own := mix.Identity(len(g.Nodes[from].Format.Labels)).Scaled(g.Nodes[from].level())
-	for _, e := range g.Nodes[from].Out {
-		if take(e) {
+	own := mix.Identity(len(g.Nodes[from].Format.Labels)).Scaled(level(from))
+	for k := range g.Nodes[from].Out {
+		if e := &g.Nodes[from].Out[k]; take(e) {
 			add(e, own)
 		}
 	}
 	for at := from + 1; at < len(g.Nodes); at++ {
 		if m, there := reached[at]; there {
-			if level := g.Nodes[at].level(); level != 1 {
+			if level := level(at); level != 1 {
 				m = m.Scaled(level)
 				reached[at] = m
 			}
-			for _, e := range g.Nodes[at].Out {
-				add(e, m)
+			for k := range g.Nodes[at].Out {
+				add(&g.Nodes[at].Out[k], m)
 			}
 		}
 	}
 	return reached
 }
+
+// begins gives the gains from a node's channels to each node where the reel begins.
+func (g *Graph) begins(from int, take func(*Edge) bool) map[int]mix.Matrix {
+	return g.reach(from, take, func(e *Edge) mix.Matrix { return e.Matrix }, func(at int) float64 { return g.Nodes[at].level() })
+}
+
+func anyWay(*Edge) bool { return true }
 
 // strongest is the channel of a track that arrives at an output most; 0 where none does.
 func (o Output) strongest(reached map[int]mix.Matrix, channel int) float64 {
@@ -155,10 +162,10 @@ func (g *Graph) Routes() []Route {
 		if n.Row != reel.TrackRow || n.Track.Mute {
 			continue
 		}
-		stem := g.reach(at, func(e Edge) bool { return !e.Direct })
+		stem := g.begins(at, func(e *Edge) bool { return !e.Direct })
 		var direct map[int]mix.Matrix
 		if slices.ContainsFunc(n.Out, func(e Edge) bool { return e.Direct }) {
-			direct = g.reach(at, func(e Edge) bool { return e.Direct })
+			direct = g.begins(at, func(e *Edge) bool { return e.Direct })
 		}
 		for _, o := range g.Outputs {
 			route := Route{Track: n.ID, Output: o.ID}
@@ -190,7 +197,7 @@ func (g *Graph) Effective(node int) []Effective {
 		}
 		own = n.Track.GainDB
 	}
-	all := g.reach(node, func(Edge) bool { return true })
+	all := g.begins(node, anyWay)
 	for _, o := range g.Outputs {
 		for c := range n.Format.Labels {
 			if gain := o.strongest(all, c); math.Abs(gain) > least {
@@ -199,36 +206,6 @@ func (g *Graph) Effective(node int) []Effective {
 		}
 	}
 	return list
-}
-
-// Unity tells whether any path leads from a node to an output (an index), and whether all that arrives on all of them does
-// so at unity and stays there, so that it stands on the grid of its bits.
-func (g *Graph) Unity(node, output int) (unity, reaches bool) {
-	const neither = 0.5
-	exact := *g
-	exact.Nodes = slices.Clone(g.Nodes)
-	for i := range exact.Nodes {
-		if exact.Nodes[i].Moves() {
-			exact.Nodes[i].Bus, exact.Nodes[i].Correction = &reel.Bus{GainDB: dsp.DB(neither)}, nil
-		}
-		exact.Nodes[i].Out = slices.Clone(exact.Nodes[i].Out)
-		for k := range exact.Nodes[i].Out {
-			if e := &exact.Nodes[i].Out[k]; e.Moves() || e.Phased != nil {
-				e.Matrix, e.Phased = e.wherever(neither), nil
-			}
-		}
-	}
-	m, there := exact.reach(node, func(Edge) bool { return true })[g.Outputs[output].Node]
-	if !there {
-		return true, false
-	}
-	unity = true
-	for c := range m.Cols {
-		gain := m.At(g.Outputs[output].Channel, c)
-		reaches = reaches || gain != 0
-		unity = unity && (gain == 0 || gain == 1)
-	}
-	return unity, reaches
 }
 
 // Look gives the routes of a reel and what is wrong with them; nothing where its groups go round in a circle, which no
