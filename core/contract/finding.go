@@ -40,5 +40,5 @@ type Offer struct {
 // written, is whole, and is what was printed is never a matter of taste.
 var Graded = []string{"before-start", "clipped", "crossed", "fed-twice", "fold", "fold-down", "folded", "frame-rate", "full-range",
 	"groups", "laid-out", "language",
-	"lost", "loudness", "loudness-range", "momentary", "muted", "names", "one-sided", "order", "ppm", "short-term", "silence", "start",
+	"lost", "loudness", "loudness-range", "momentary", "muted", "names", "one-sided", "order", "ppm", "short-term", "silence", "silenced", "start",
 	"stems-sum-to-mix", "true-peak", "unfed", "unreached"}

@@ -3,10 +3,12 @@ package delivery
 import (
 	"fmt"
 	"maps"
+	"math"
 	"slices"
 	"strings"
 
 	"zestyloom/core/contract"
+	"zestyloom/core/dsp"
 	"zestyloom/core/mix"
 	"zestyloom/core/reel"
 	"zestyloom/core/unravel"
@@ -106,13 +108,14 @@ func (l *laying) feed(g contract.Group) (feed *reel.Feeder, lacks string) {
 	return nil, fmt.Sprintf("the track %q", from.Track)
 }
 
-// feeder feeds a group from a row. That the spec says so is a yes to a mono of it; what else is folded is pointed out.
+// feeder feeds a group from a row. How a mono is made of a pair is the spec's; that anything is folded is pointed out, until
+// somebody says yes.
 func (l *laying) feeder(g contract.Group, row reel.Row, id string) *reel.Feeder {
 	f := &reel.Feeder{Row: row, From: id}
-	if row != reel.MixRow && (g.Layout == "mono" || g.Layout == "stereo") {
+	if row != reel.MixRow && g.Layout == "mono" {
 		usual := mix.Usual()
-		if g.Layout == "mono" && row == reel.StrandRow {
-			usual.MonoDB = -3.01 // a voice in the middle of a pair comes back at the level that it has there by itself
+		if row == reel.StrandRow {
+			usual.MonoDB = dsp.DB(math.Sqrt2 / 2) // a voice in the middle of a pair comes back as it was before it was there
 		}
 		f.Fold = &usual
 	}

@@ -468,11 +468,22 @@ func (p *Plan) look(r *reel.Reel) {
 	routes, findings := weave.Look(r)
 	p.feed(r, routes)
 	for _, f := range findings {
-		p.add(contract.Warning, string(f.Rule), "%s", f.Message)
+		severity := contract.Warning
+		if f.Rule == weave.Silenced && (f.Output == "" || p.holds(f.Output)) { // it would print silence where the reel has sound
+			severity = contract.Error
+		}
+		p.add(severity, string(f.Rule), "%s", f.Message)
 		if f.Fix != nil && r.Head.Spec == p.Spec.ID {
 			p.offer(contract.Offer{Name: f.Fix.Name, Command: &f.Fix.Command})
 		}
 	}
+}
+
+// holds tells whether an output channel is in any of the files.
+func (p *Plan) holds(output string) bool {
+	return slices.ContainsFunc(p.Files, func(f PlannedFile) bool {
+		return slices.ContainsFunc(f.Channels, func(c PlannedChannel) bool { return c.Output == output })
+	})
 }
 
 // feed notes what sounds on each channel.

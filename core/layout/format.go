@@ -92,6 +92,11 @@ func Read(labels []string) Format {
 	return f
 }
 
+// Unnamed tells whether the channels have numbers for labels, so that nothing tells where they belong.
+func (f Format) Unnamed() bool {
+	return len(f.Labels) > 0 && !slices.ContainsFunc(f.Labels, func(l string) bool { return strings.Trim(l, "0123456789") != "" || l == "" })
+}
+
 // isField fills in a sound field, where every channel of a full sphere is there once.
 func isField(f *Format) bool {
 	order := 0

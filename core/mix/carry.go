@@ -137,6 +137,13 @@ func (f Fold) channel(m Matrix, i int, from, to layout.Format) *Loss {
 		}
 		return &Loss{label, places, dsp.DB(gain)}
 	}
+	if to.Unnamed() && len(to.Labels) > 1 { // of what has no names, the first is the first
+		if i < len(to.Labels) {
+			m.Set(i, i, 1)
+			return nil
+		}
+		return &Loss{Channel: label}
+	}
 	if len(to.Labels) == 1 && label != to.Labels[0] || to.Kind == layout.Loose {
 		return f.mono(m, i, from, to)
 	}
@@ -157,9 +164,6 @@ func (f Fold) channel(m Matrix, i int, from, to layout.Format) *Loss {
 	s, placed := layout.Speakers[label]
 	pair := slices.Contains(to.Labels, "L") && slices.Contains(to.Labels, "R")
 	switch {
-	case !pair && !placed && i < len(to.Labels): // of what has no names, the first is the first
-		m.Set(i, i, 1)
-		return nil
 	case !pair:
 		return &Loss{Channel: label}
 	case s.LFE && f.LFEDB != nil:

@@ -154,7 +154,7 @@ func (a *applying) mixes() {
 		id := a.to.of(MixRow, m.ID)
 		a.labels[MixRow][id] = m.Labels
 		a.draft.mixes.put(id, Mix{ID: id, Name: m.Name, Language: m.Language, Labels: m.Labels, Rest: m.Rest, Terms: a.to.terms(m.Terms),
-			Order: i + 1})
+			Folds: m.Folds, Order: i + 1})
 	}
 	n := len(a.pattern.Mixes)
 	for _, m := range a.reel.MixList() {
@@ -176,7 +176,8 @@ func (a *applying) groups() {
 	for i, g := range a.pattern.Groups {
 		id := a.to.of(GroupRow, g.ID)
 		a.draft.groups.put(id, Group{ID: id, Name: g.Name, Tag: g.Tag, Layout: g.Layout, Labels: g.Labels,
-			Stems: append([]string{}, a.to.stems(g.Stems)...), Own: g.Own, Feed: a.to.feed(g.Feed), Asked: g.Asked, Order: i + 1})
+			Stems: append([]string{}, a.to.stems(g.Stems)...), Own: g.Own, Feed: a.to.feed(g.Feed), Asked: g.Asked, Silent: g.Silent,
+			Language: g.Language, Folds: g.Folds, Order: i + 1})
 	}
 	n := len(a.pattern.Groups)
 	for _, g := range a.reel.GroupList() {

@@ -3,6 +3,7 @@ package reel
 import (
 	"cmp"
 	"fmt"
+	"reflect"
 	"slices"
 	"strings"
 	"unicode"
@@ -33,15 +34,19 @@ type SetMix struct {
 	Labels   []string `json:"labels"`
 	Rest     bool     `json:"rest,omitempty"` // every stem that no term names
 	Terms    []Term   `json:"terms,omitempty"`
+	Folds    *bool    `json:"folds,omitempty"` // whether somebody has said yes to what it has too few channels for; nil where that stays
 	Yes      bool     `json:"yes,omitempty"`
 }
 
 func (c SetMix) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
-	m := Mix{ID: c.ID, Name: strings.TrimSpace(c.Name), Language: strings.TrimSpace(c.Language), Labels: c.Labels, Rest: c.Rest,
-		Terms: c.Terms}
-	if m.Terms == nil {
+	m := r.Mixes[c.ID] // what the command has no word for stays
+	m.ID, m.Name, m.Language, m.Labels, m.Rest = c.ID, strings.TrimSpace(c.Name), strings.TrimSpace(c.Language), c.Labels, c.Rest
+	if m.Terms = c.Terms; m.Terms == nil {
 		m.Terms = []Term{}
+	}
+	if c.Folds != nil {
+		m.Folds = *c.Folds
 	}
 	if err := checkName(m.Name, "A mix"); err != nil {
 		return Change{}, "", err
@@ -53,7 +58,9 @@ func (c SetMix) Plan(r *Reel, _ Known) (Change, string, error) {
 		if other.ID != c.ID && strings.EqualFold(other.Name, m.Name) {
 			return Change{}, "", fault.New(fault.BadInput, "There is a mix called %s already", other.Name)
 		}
-		m.Order = max(m.Order, other.Order+1)
+		if c.ID == "" {
+			m.Order = max(m.Order, other.Order+1)
+		}
 	}
 	var lost []string
 	if c.ID == "" {
@@ -63,7 +70,6 @@ func (c SetMix) Plan(r *Reel, _ Known) (Change, string, error) {
 		if !there {
 			return Change{}, "", fault.New(fault.NotFound, "This mix is no longer on the reel")
 		}
-		m.Order = old.Order
 		for _, k := range r.KnotList() {
 			if k.Row == MixRow && k.From == m.ID {
 				lost = append(lost, d.rewire(k, old.Labels, m.Labels)...)
@@ -106,12 +112,24 @@ type SetGroup struct {
 	Order  string  `json:"order,omitempty"` // smpte, film, or labels written out
 	Width  int     `json:"width,omitempty"` // channels of a discrete group
 	Feed   *Feeder `json:"feed,omitempty"`  // what feeds all of it; nil for knots alone
+	Folds  *bool   `json:"folds,omitempty"` // whether somebody has said yes to what it has too few channels for; nil where that stays
 	Yes    bool    `json:"yes,omitempty"`
 }
 
 func (c SetGroup) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
-	g := Group{ID: c.ID, Name: strings.TrimSpace(c.Name), Tag: strings.TrimSpace(c.Tag), Layout: c.Layout, Stems: []string{}, Feed: c.Feed}
+	g := r.Groups[c.ID] // what the command has no word for stays
+	g.ID, g.Name, g.Tag, g.Layout, g.Feed = c.ID, strings.TrimSpace(c.Name), strings.TrimSpace(c.Tag), c.Layout, c.Feed
+	g.Silent = g.Silent && g.Feed == nil
+	if old := r.Groups[c.ID]; !reflect.DeepEqual(old.Feed, c.Feed) {
+		g.Folds = c.Feed != nil && c.Feed.Fold != nil // who says how it is folded says that it is
+	}
+	if g.Stems == nil {
+		g.Stems = []string{}
+	}
+	if c.Folds != nil {
+		g.Folds = *c.Folds
+	}
 	if err := checkName(g.Name, "An output group"); err != nil {
 		return Change{}, "", err
 	}
@@ -131,7 +149,6 @@ func (c SetGroup) Plan(r *Reel, _ Known) (Change, string, error) {
 		if !there {
 			return Change{}, "", fault.New(fault.NotFound, "This output group is no longer on the reel")
 		}
-		g.Order, g.Stems, g.Own, g.Language = old.Order, old.Stems, old.Own, old.Language
 		g.Asked = asked(old, g)
 		next := *r
 		next.Groups = map[string]Group{g.ID: g}

@@ -48,6 +48,7 @@ type PatternMix struct {
 	Labels   []string `json:"labels"`
 	Rest     bool     `json:"rest,omitempty"`
 	Terms    []Term   `json:"terms,omitempty"`
+	Folds    bool     `json:"folds,omitempty"` // somebody has said yes to what it has too few channels for
 }
 
 // PatternGroup is an output group of a pattern.
@@ -61,6 +62,10 @@ type PatternGroup struct {
 	Own    bool     `json:"own,omitempty"`
 	Feed   *Feeder  `json:"feed,omitempty"`
 	Asked  []string `json:"asked,omitempty"` // the order that its spec asks for, where the labels lie in another
+
+	Silent   bool   `json:"silent,omitempty"`   // nothing is meant to feed it
+	Language string `json:"language,omitempty"` // of what is spoken in it, as ISO 639-2 writes it
+	Folds    bool   `json:"folds,omitempty"`    // somebody has said yes to what it has too few channels for
 }
 
 // PatternTrack is a track of a pattern: where it goes, and nothing that is done on it.
@@ -95,11 +100,11 @@ func PatternOf(r *Reel, name, about string) Pattern {
 		ids.slug(TrackRow, t.ID, t.Name)
 	}
 	for _, m := range r.MixList() {
-		p.Mixes = append(p.Mixes, PatternMix{ids.of(MixRow, m.ID), m.Name, m.Language, m.Labels, m.Rest, ids.terms(m.Terms)})
+		p.Mixes = append(p.Mixes, PatternMix{ids.of(MixRow, m.ID), m.Name, m.Language, m.Labels, m.Rest, ids.terms(m.Terms), m.Folds})
 	}
 	for _, g := range r.GroupList() {
 		p.Groups = append(p.Groups, PatternGroup{ids.of(GroupRow, g.ID), g.Name, g.Tag, g.Layout, g.Labels, ids.stems(g.Stems), g.Own,
-			ids.feed(g.Feed), g.Asked})
+			ids.feed(g.Feed), g.Asked, g.Silent, g.Language, g.Folds})
 	}
 	for _, t := range r.TrackList() {
 		p.Tracks = append(p.Tracks, PatternTrack{ids.of(TrackRow, t.ID), t.Name, t.Labels, t.Stem, t.Strand, t.Second, t.Folder, t.Height,

@@ -200,6 +200,7 @@ type Group struct {
 	Language string   `json:"language,omitempty"` // of what is spoken in it, as ISO 639-2 writes it
 	// Asked is the order of the channels that its spec asks for, where they lie in another.
 	Asked []string `json:"asked,omitempty"`
+	Folds bool     `json:"folds,omitempty"` // somebody has said yes to what it has too few channels for
 }
 
 // Feeder is what feeds a group: a mix, stem, strand or track, or another group, of which it is the fold-down.
@@ -226,6 +227,7 @@ type Mix struct {
 	Rest     bool     `json:"rest"` // every stem that no term names is in it, at 0 dB
 	Terms    []Term   `json:"terms"`
 	Order    int      `json:"order"`
+	Folds    bool     `json:"folds,omitempty"` // somebody has said yes to what it has too few channels for
 }
 
 // Term is a part of a mix, or one that is left out of it. A strand's term stands before that of its stem.

@@ -4,10 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
-	"strings"
 
-	"zestyloom/core/layout"
-	"zestyloom/core/mix"
 	"zestyloom/core/reel"
 )
 
@@ -26,11 +23,12 @@ const (
 	FoldDown  Rule = "fold-down"  // an output group that is narrower than what feeds it, and nobody has said how it is folded
 	Order     Rule = "order"      // a group whose channels lie in another order than its spec asks for, or than other groups'
 	Crossed   Rule = "crossed"    // left and right changed over
+	Silenced  Rule = "silenced"   // sound that is asked for somewhere and does not arrive there at all
 	Language  Rule = "language"   // a mix with another language's narration, two of them, or none
 )
 
 // Rules are all that there are.
-var Rules = []Rule{Unreached, Muted, Unfed, OneSided, FedTwice, Folded, Lost, FullRange, FoldDown, Order, Crossed, Language}
+var Rules = []Rule{Unreached, Muted, Unfed, OneSided, FedTwice, Folded, Lost, FullRange, FoldDown, Order, Crossed, Silenced, Language}
 
 // Finding is something about the weave that is probably wrong. Track or Output is empty where it is about the other.
 type Finding struct {
@@ -42,7 +40,7 @@ type Finding struct {
 }
 
 // findings looks at the routes of a reel.
-func findings(r *reel.Reel, routes []Route) []Finding {
+func (g *Graph) findings(r *reel.Reel, routes []Route, tracks []trackReach) []Finding {
 	found := []Finding{}
 	outputs := r.OutputList()
 	if len(outputs) == 0 {
@@ -55,18 +53,13 @@ func findings(r *reel.Reel, routes []Route) []Finding {
 		}
 		byTrack[route.Track][route.Output] = route
 	}
-	off, on, pairs := false, true, pairsOf(outputs)
+	off, pairs := false, pairsOf(outputs)
 	fed := map[string]bool{}
 	for _, t := range r.TrackList() {
 		if t.Mute {
 			found = append(found, Finding{Rule: Muted, Track: t.ID, Message: t.Name + " is muted and will not be printed",
 				Fix: fix(reel.SetTrack{Track: t.ID, Mute: &off}, "Unmute it")})
 			continue
-		}
-		if how := foldedInto(t.Labels, r.Stems[t.Stem].Labels); how != "" && !t.Feed.Folds {
-			found = append(found, Finding{Rule: Folded, Track: t.ID, Message: fmt.Sprintf("%s has %d channels and %s %d, so it is %s", t.Name,
-				len(t.Labels), r.Stems[t.Stem].Name, len(r.Stems[t.Stem].Labels), how),
-				Fix: fix(reel.SetTrack{Track: t.ID, Folds: &on}, "Fold it so")})
 		}
 		reach := byTrack[t.ID]
 		if len(reach) == 0 {
@@ -93,12 +86,14 @@ func findings(r *reel.Reel, routes []Route) []Finding {
 		found = append(found, oneSided(r, t, pairs, reach)...)
 		found = append(found, lost(r, t, reach)...)
 	}
-	for _, more := range [][]Finding{fullRange(r, outputs), fullRangeSends(r, byTrack, outputs), languages(r), folds(r), orders(r),
+	for _, more := range [][]Finding{fullRange(r, outputs), fullRangeSends(r, byTrack, outputs), languages(r), g.folds(r, tracks), orders(r),
 		crossed(r, pairs)} {
 		found = append(found, more...)
 	}
+	silent, silenced := g.silenced(r, tracks, fed)
+	found = append(found, silenced...)
 	for _, o := range outputs {
-		if !fed[o.ID] && !r.Groups[o.Group].Silent {
+		if !fed[o.ID] && !r.Groups[o.Group].Silent && !silent[o.Group] {
 			found = append(found, Finding{Rule: Unfed, Output: o.ID, Message: "Nothing feeds " + name(r, o) + "; it would be silent"})
 		}
 	}
@@ -154,26 +149,3 @@ func oneSided(r *reel.Reel, t reel.Track, pairs [][2]reel.Output, reach map[stri
 }
 
 func name(r *reel.Reel, o reel.Output) string { return r.Groups[o.Group].Name + " " + o.Label }
-
-// foldedInto says in numbers what becomes of a set whose stem has no place for all its channels; empty where it has.
-func foldedInto(track, stem []string) string {
-	from, to := layout.Read(track), layout.Read(stem)
-	if from.Kind == layout.Field && to.Kind != layout.Field {
-		if to.Name == layout.Stereo {
-			return "decoded to left and right by two cardioids"
-		}
-		return "decoded to its speakers"
-	}
-	if len(track) < 3 || from.Kind == layout.Loose {
-		return ""
-	}
-	_, lost, _ := mix.Carry(from, to, mix.Usual())
-	if len(lost) == 0 {
-		return ""
-	}
-	said := make([]string, len(lost))
-	for i, l := range lost {
-		said[i] = l.String()
-	}
-	return "folded: " + strings.Join(said, ", ")
-}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"zestyloom/core/dsp"
 	"zestyloom/core/layout"
 	"zestyloom/core/mix"
 	"zestyloom/core/reel"
@@ -48,7 +49,7 @@ func lost(r *reel.Reel, t reel.Track, reach map[string]Route) (found []Finding) 
 		return nil
 	}
 	for _, g := range r.GroupList() {
-		if len(g.Labels) == 1 && g.Feed == nil && g.Own { // what a spec ties is asked for
+		if len(g.Labels) == 1 && !g.Folds && (g.Feed != nil || g.Own) { // what a spec ties is asked for
 			found = append(found, lostInMono(r, t, g, reach)...)
 		}
 		if g.Layout != reel.DualMono {
@@ -79,6 +80,20 @@ func lostInMono(r *reel.Reel, t reel.Track, g reel.Group, reach map[string]Route
 	by := route.GainDB - t.GainDB
 	if !there || route.Direct || by > -2.9 || by < -6.1 {
 		return nil
+	}
+	if f := g.Feed; f != nil {
+		if f.Fold != nil || f.Row == reel.GroupRow {
+			return nil
+		}
+		c, fold := again(g), mix.Usual()
+		fold.MonoDB = roundDB(dsp.DB(0.5) - by)
+		if by = math.Round(by*100) / 100; by == -3.01 {
+			fold.MonoDB = dsp.DB(math.Sqrt2 / 2)
+		}
+		c.Feed = &reel.Feeder{Row: f.Row, From: f.From, Fold: &fold}
+		return []Finding{{Rule: Lost, Track: t.ID, Output: output,
+			Message: fmt.Sprintf("%s loses %.0f dB on the way to %s: the pan law puts it on both sides of %s, which are added there", t.Name, -by,
+				g.Name, rowName(r, f.Row, f.From)), Fix: fix(c, "Add both sides at −%.0f dB", -fold.MonoDB)}}
 	}
 	var knots []reel.Crosspoint
 	for _, k := range r.KnotList() {
@@ -147,38 +162,13 @@ func rowName(r *reel.Reel, row reel.Row, id string) string {
 		return r.Tracks[id].Name
 	case reel.MixRow:
 		return r.Mixes[id].Name
+	case reel.GroupRow:
+		return r.Groups[id].Name
 	case reel.StrandRow:
 		_, strand := reel.StemOf(id)
 		return strand
 	}
 	return r.Stems[id].Name
-}
-
-// folds finds output groups that are narrower than the mix, stem, strand or track that feeds them, while nobody has said how they
-// are to be folded. Saying so is what sets it right: then it is meant.
-func folds(r *reel.Reel) (found []Finding) {
-	for _, g := range r.GroupList() {
-		if g.Feed == nil || g.Feed.Row == reel.GroupRow || g.Feed.Fold != nil || g.Layout == reel.DualMono {
-			continue
-		}
-		from, to := layout.Read(r.RowLabels(g.Feed.Row, g.Feed.From)), layout.Read(g.Labels)
-		_, losses, _ := mix.Carry(from, to, mix.Usual())
-		if len(losses) == 0 {
-			continue
-		}
-		var said []string
-		for _, l := range losses {
-			said = append(said, l.String())
-		}
-		c, usual := again(g), mix.Usual()
-		feed := *g.Feed
-		feed.Fold, c.Feed = &usual, &feed
-		found = append(found, Finding{Rule: FoldDown, Output: reel.OutputID(g.ID, g.Labels[0]),
-			Message: fmt.Sprintf("%s is narrower than %s, which feeds it: %s", g.Name, rowName(r, g.Feed.Row, g.Feed.From),
-				strings.Join(said, ", ")),
-			Fix: fix(c, "Fold it so")})
-	}
-	return found
 }
 
 // again is the command that leaves a group as it is.

@@ -48,6 +48,7 @@ func TestFixes(t *testing.T) {
 		}
 	}
 	require.Empty(t, Findings(base()))
+	yes, mx := true, "MX"
 	for name, c := range map[string]struct {
 		mistake func(r *reel.Reel) reel.Command
 		says    string
@@ -64,7 +65,14 @@ func TestFixes(t *testing.T) {
 		}, "Boom arrives at Full L twice", "Clear the knot of its own"},
 		"folded unasked": {func(r *reel.Reel) reel.Command {
 			return reel.SetGroup{Name: "One", Layout: "mono", Feed: &reel.Feeder{Row: reel.MixRow, From: r.MixList()[0].ID}}
-		}, "One is narrower than English, which feeds it", "Fold it so"},
+		}, "Boom loses 3 dB on the way to One: the pan law puts it on both sides of English", "Add both sides at −3 dB"},
+		"a set folded unasked": {func(r *reel.Reel) reel.Command {
+			feed := &reel.Feeder{Row: reel.MixRow, From: r.MixList()[0].ID}
+			return reel.Several{Commands: []reel.Sent{reel.Send(reel.SetGroup{Name: "One", Layout: "mono", Feed: feed}),
+				reel.Send(reel.SetTrack{Track: boom(r), Dual: &yes}), reel.Send(reel.SetTrack{Track: r.TrackList()[1].ID, Dual: &yes}),
+				reel.Send(reel.SetTrack{Track: r.TrackList()[2].ID, Dual: &yes}),
+				reel.Send(reel.AddTrack{Name: "Cue", Stem: mx, Labels: []string{"L", "R"}})}}
+		}, "One is narrower than English, which feeds it, so that is folded: L goes into M at −6.0 dB", "Fold it so"},
 		"sides changed over": {func(r *reel.Reel) reel.Command {
 			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "MX", Channel: 0, Output: output(r, "Second", "R"), GainDB: -3},
 				{Row: reel.StemRow, From: "MX", Channel: 1, Output: output(r, "Second", "L")}}}

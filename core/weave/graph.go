@@ -52,6 +52,7 @@ type Edge struct {
 	Phased *mix.Matrix // gains of what arrives turned by 90°, in an encoded fold-down
 	Direct bool        // by a knot
 	place  *placing    // where the gains follow from where a track stands
+	said   bool        // somebody has said yes to what it folds or leaves out
 }
 
 // Moves tells whether the gains change with the clock.
@@ -80,6 +81,13 @@ type Graph struct {
 	at      map[NodeID]int
 	into    map[NodeID]int // where that arrives which is turned on its way to the node
 	head    reel.Head
+	barred  []barred
+}
+
+// barred is a way that was asked for and on which nothing would arrive: what is at its end has no place for any of it.
+type barred struct {
+	from, to int
+	by       reel.Row // whose way it is: a track's into its stem, a mix's, a group's
 }
 
 // Output is a channel of a group's node.
@@ -160,7 +168,7 @@ func Compile(r *reel.Reel) (*Graph, error) {
 	}
 	for _, group := range groups {
 		if f := group.Feed; f != nil {
-			g.feedGroup(*f, group.ID)
+			g.feedGroup(*f, group)
 		}
 	}
 	g.tie(r)
@@ -239,10 +247,13 @@ func (g *Graph) feedStems(r *reel.Reel, split map[string]bool) {
 				if stem == n.Track.Stem && split[stem] {
 					to, _ = g.entry(reel.StrandRow, reel.StrandID(stem, n.Track.Strand))
 				}
-				if e, ok := enter(n.Track, n.Track.Feed, n.Format, g.Nodes[to].Format, r.Head); ok {
-					e.To = to
-					n.Out = append(n.Out, e)
+				e, ok := enter(n.Track, n.Track.Feed, n.Format, g.Nodes[to].Format, r.Head)
+				if !ok {
+					g.barred = append(g.barred, barred{i, to, reel.StemRow})
+					continue
 				}
+				e.To, e.said = to, n.Track.Feed.Folds
+				n.Out = append(n.Out, e)
 			}
 		case reel.StrandRow:
 			stem, _ := reel.StemOf(n.ID)
@@ -270,7 +281,7 @@ func (g *Graph) sum(r *reel.Reel, m reel.Mix, split map[string]bool) {
 		in := named && !whole.Out || !named && m.Rest
 		if !parted[s.ID] {
 			if in {
-				g.connect(NodeID{reel.StemRow, s.ID}, to, whole.GainDB, mix.Usual())
+				g.connect(NodeID{reel.StemRow, s.ID}, to, whole.GainDB, mix.Usual(), m.Folds)
 			}
 			continue
 		}
@@ -279,26 +290,27 @@ func (g *Graph) sum(r *reel.Reel, m reel.Mix, split map[string]bool) {
 			t, own := terms[strand]
 			switch {
 			case own && !t.Out:
-				g.connect(strand, to, t.GainDB, mix.Usual())
+				g.connect(strand, to, t.GainDB, mix.Usual(), m.Folds)
 			case !own && in:
-				g.connect(strand, to, whole.GainDB, mix.Usual())
+				g.connect(strand, to, whole.GainDB, mix.Usual(), m.Folds)
 			}
 		}
 	}
 }
 
-// connect leads a node into another by meaning, at a gain.
-func (g *Graph) connect(from NodeID, to int, gainDB float64, f mix.Fold) {
+// connect leads a node into another by meaning, at a gain. said tells that somebody has said yes to what it folds.
+func (g *Graph) connect(from NodeID, to int, gainDB float64, f mix.Fold, said bool) {
 	at, there := g.at[from]
 	if !there {
 		return
 	}
 	n := &g.Nodes[at]
 	m, _, ok := mix.Carry(n.Format, g.Nodes[to].Format, f)
-	if !ok {
+	if !ok && !f.Encoded {
+		g.barred = append(g.barred, barred{at, to, g.named(to).Row})
 		return
 	}
-	e := Edge{To: to, Matrix: m.Scaled(dsp.Gain(gainDB))}
+	e := Edge{To: to, Matrix: m.Scaled(dsp.Gain(gainDB)), said: said}
 	if f.Encoded && len(g.Nodes[to].Format.Labels) == 2 {
 		turned := f.Surrounds(n.Format).Scaled(dsp.Gain(gainDB))
 		if slices.ContainsFunc(turned.Gain, func(g float64) bool { return g != 0 }) {
@@ -308,9 +320,18 @@ func (g *Graph) connect(from NodeID, to int, gainDB float64, f mix.Fold) {
 	n.Out = append(n.Out, e)
 }
 
-func (g *Graph) feedGroup(f reel.Feeder, group string) {
-	to, _ := g.entry(reel.GroupRow, group)
-	g.connect(NodeID{f.Row, f.From}, to, 0, f.Folding())
+// feedGroup leads into a group what feeds it. Whoever says how it is folded has said yes to it.
+func (g *Graph) feedGroup(f reel.Feeder, group reel.Group) {
+	to, _ := g.entry(reel.GroupRow, group.ID)
+	g.connect(NodeID{f.Row, f.From}, to, 0, f.Folding(), group.Folds || f.Row == reel.GroupRow || group.Own && f.Fold != nil)
+}
+
+// named is the node of a row that what arrives at a place is for: the one behind where it is turned.
+func (g *Graph) named(at int) Node {
+	if g.Nodes[at].Row == "" {
+		at++
+	}
+	return g.Nodes[at]
 }
 
 // tie adds the knots: those from one row to one group are one edge.
@@ -343,7 +364,10 @@ func (g *Graph) tie(r *reel.Reel) {
 		m.Set(o.Channel, k.Channel, m.At(o.Channel, k.Channel)+gain)
 	}
 	for _, p := range order {
-		g.Nodes[p.from].Out = append(g.Nodes[p.from].Out, Edge{To: p.to, Matrix: edges[p], Direct: true})
+		n := &g.Nodes[p.from]
+		group := r.Groups[g.named(p.to).ID]
+		asked := n.Row == reel.StemRow && slices.Contains(group.Stems, n.ID) // tied for the spec, and not by somebody's hand
+		n.Out = append(n.Out, Edge{To: p.to, Matrix: edges[p], Direct: true, said: group.Folds || !asked})
 	}
 }
 
@@ -401,6 +425,8 @@ func enter(t mover, rest reel.Feed, from, to layout.Format, head reel.Head) (Edg
 	case single && rest.Placed && inRoom && len(to.Labels) > 2:
 		p.room, p.how = room, (*placing).inRoom
 		p.moves = t.Moves(reel.PanCurve, reel.FrontCurve, reel.UpCurve, reel.SpreadCurve, reel.LFECurve)
+	case single && to.Unnamed():
+		return Edge{Matrix: base}, arrives
 	case single && !pair:
 		return Edge{}, false
 	case single && rest.Dual:

@@ -45,7 +45,7 @@ func natural(from, to layout.Format, row reel.Row, id string, output reel.Output
 	at := slices.Index(to.Labels, output.Label)
 	for c := range m.Cols {
 		if gain := m.At(at, c); math.Abs(gain) > least {
-			knots = append(knots, reel.Crosspoint{Row: row, From: id, Channel: c, Output: output.ID, GainDB: roundDB(dsp.DB(math.Abs(gain))),
+			knots = append(knots, reel.Crosspoint{Row: row, From: id, Channel: c, Output: output.ID, GainDB: dsp.DB(math.Abs(gain)) + 0,
 				Invert: gain < 0})
 		}
 	}
@@ -155,18 +155,51 @@ func (o Output) strongest(reached map[int]mix.Matrix, channel int) float64 {
 	return m.At(o.Channel, channel)
 }
 
-// Routes gives every track's reach, muted tracks left out, in the order of tracks and outputs.
-func (g *Graph) Routes() []Route {
-	routes := []Route{}
+// trackReach is where the channels of a track get, where the reel begins: by way of its stems, and by knots of its own.
+type trackReach struct {
+	at           int
+	stem, direct map[int]mix.Matrix
+}
+
+// to gives the gains to a node, over all ways.
+func (t trackReach) to(node int) (m mix.Matrix, there bool) {
+	a, inStem := t.stem[node]
+	b, byKnot := t.direct[node]
+	switch {
+	case !byKnot:
+		return a, inStem
+	case !inStem:
+		return b, byKnot
+	}
+	m = mix.Zero(a.Rows, a.Cols)
+	for i := range m.Gain {
+		m.Gain[i] = a.Gain[i] + b.Gain[i]
+	}
+	return m, true
+}
+
+// tracks gives the reach of every track that is not muted, in their order.
+func (g *Graph) tracks() (list []trackReach) {
 	for at, n := range g.Nodes {
 		if n.Row != reel.TrackRow || n.Track.Mute {
 			continue
 		}
-		stem := g.begins(at, func(e *Edge) bool { return !e.Direct })
-		var direct map[int]mix.Matrix
+		t := trackReach{at: at, stem: g.begins(at, func(e *Edge) bool { return !e.Direct })}
 		if slices.ContainsFunc(n.Out, func(e Edge) bool { return e.Direct }) {
-			direct = g.begins(at, func(e *Edge) bool { return e.Direct })
+			t.direct = g.begins(at, func(e *Edge) bool { return e.Direct })
 		}
+		list = append(list, t)
+	}
+	return list
+}
+
+// Routes gives every track's reach, muted tracks left out, in the order of tracks and outputs.
+func (g *Graph) Routes() []Route { return g.routes(g.tracks()) }
+
+func (g *Graph) routes(tracks []trackReach) []Route {
+	routes := []Route{}
+	for _, t := range tracks {
+		n, stem, direct := g.Nodes[t.at], t.stem, t.direct
 		for _, o := range g.Outputs {
 			route := Route{Track: n.ID, Output: o.ID}
 			most := 0.0
@@ -215,8 +248,9 @@ func Look(r *reel.Reel) ([]Route, []Finding) {
 	if err != nil {
 		return []Route{}, []Finding{}
 	}
-	routes := g.Routes()
-	return routes, findings(r, routes)
+	reached := g.tracks()
+	routes := g.routes(reached)
+	return routes, g.findings(r, routes, reached)
 }
 
 // Findings gives what of a reel's weave is probably wrong, in the order of tracks and outputs.

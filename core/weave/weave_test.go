@@ -147,7 +147,7 @@ func rulesOf(r *reel.Reel) map[Rule][]string {
 func crossing(t *testing.T) (r *reel.Reel, boom, cue string) {
 	r = reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())
 	groups := []reel.Group{{ID: "dx", Name: "Dialogue", Labels: pair, Stems: []string{"DX"}},
-		{ID: "mx", Name: "Music", Labels: pair, Stems: []string{"MX"}}, {ID: "all", Name: "Mono", Labels: mono, Stems: []string{"DX", "MX"}}}
+		{ID: "mx", Name: "Music", Labels: pair, Stems: []string{"MX"}}, {ID: "all", Name: "Mono", Labels: mono, Stems: []string{"DX", "MX"}, Folds: true}}
 	for _, c := range []reel.Command{
 		reel.AddTake{Take: "a", Title: "12A/3", Length: 10, Parts: []reel.PartPlan{{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: mono}}},
 		reel.AddTake{Take: "b", Title: "Cue", Length: 10, Parts: []reel.PartPlan{{Name: "Cue", Stem: "MX", Channels: []int{0, 1}, Labels: pair}}},
@@ -169,7 +169,7 @@ func TestGroupKnots(t *testing.T) {
 	r, _, _ := crossing(t)
 	gains := map[string]float64{}
 	for _, k := range r.KnotList() {
-		gains[k.ID] = k.GainDB
+		gains[k.ID] = roundDB(k.GainDB)
 	}
 	assert.Equal(t, map[string]float64{
 		"stem DX 0 > dx/L": 0, "stem DX 1 > dx/R": 0, "stem MX 0 > mx/L": 0, "stem MX 1 > mx/R": 0,
@@ -205,7 +205,7 @@ func TestFindings(t *testing.T) {
 		"stem untied": {func(r *reel.Reel, boom, cue string) []reel.Command {
 			return []reel.Command{reel.ClearKnots{At: []reel.Crossing{{Row: reel.StemRow, From: "DX", Output: "dx/L"},
 				{Row: reel.StemRow, From: "DX", Output: "dx/R"}, {Row: reel.StemRow, From: "DX", Output: "all/M"}}}}
-		}, map[Rule]int{Unreached: 1, Unfed: 2}},
+		}, map[Rule]int{Unreached: 1, Silenced: 1}},
 		"mono on one side": {func(r *reel.Reel, boom, cue string) []reel.Command {
 			return []reel.Command{reel.SetTrack{Track: boom, Pan: &left}}
 		}, map[Rule]int{OneSided: 1, Unfed: 1}},
@@ -262,7 +262,7 @@ func TestStemsFeedGroupsByMeaning(t *testing.T) {
 	got := map[string]float64{}
 	for _, k := range GroupKnots(r, []reel.Group{{ID: "st", Labels: pair, Stems: []string{"FX"}},
 		{ID: "all", Labels: film, Stems: []string{"FX", "NX"}}}) {
-		got[k.Knot().ID] = k.GainDB
+		got[k.Knot().ID] = roundDB(k.GainDB)
 	}
 	assert.Equal(t, map[string]float64{
 		"stem FX 0 > st/L": 0, "stem FX 2 > st/L": -3.01, "stem FX 4 > st/L": -3.01, "stem FX 1 > st/R": 0, "stem FX 2 > st/R": -3.01,
