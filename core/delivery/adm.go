@@ -2,12 +2,12 @@ package delivery
 
 import (
 	"math"
-	"strings"
 
 	"zestyloom/core/adm"
 	"zestyloom/core/layout"
 	"zestyloom/core/reel"
 	"zestyloom/core/wave"
+	"zestyloom/core/weave"
 )
 
 // describe gives the chunks that say what is in a file after ITU-R BS.2076: an object for each group.
@@ -22,9 +22,11 @@ func describe(p Plan, f PlannedFile, r *reel.Reel) ([]wave.RawChunk, error) {
 // document describes a file.
 func (p Plan) document(f PlannedFile, r *reel.Reel) adm.Document {
 	d := adm.Document{Programme: f.ADM, Seconds: float64(f.Frames) / float64(f.Rate)}
+	span := p.Ranges[f.Range]
+	received := weave.Judge(r, reel.Span{From: span.From, To: span.To})
 	for _, id := range f.Groups {
 		g := r.Groups[id]
-		o := adm.Object{Name: g.Name, Language: g.Language, Dialogue: spoken(g)}
+		o := adm.Object{Name: g.Name, Language: g.Language, Dialogue: spoken(received, id)}
 		if d.Language == "" {
 			d.Language = g.Language
 		}
@@ -39,14 +41,26 @@ func (p Plan) document(f PlannedFile, r *reel.Reel) adm.Document {
 	return d
 }
 
-// spoken says how a group is described: with dialogue where it is the dialogue or the narration, mixed where it is a mix.
-func spoken(g reel.Group) int {
-	stems := strings.Join(g.Stems, " ")
+// spoken says how a group is described, by what arrives there: as dialogue where dialogue and narration alone do, as mixed where
+// others do as well, else as without dialogue.
+func spoken(v weave.Verdict, group string) (dialogue int) {
+	voices, others := false, false
+	for _, o := range v.Outputs {
+		if o.Group != group {
+			continue
+		}
+		for _, stem := range o.Stems() {
+			if stem == "DX" || stem == "NX" {
+				voices = true
+			} else {
+				others = true
+			}
+		}
+	}
 	switch {
-	case g.Feed != nil && (g.Feed.Row == reel.MixRow || g.Feed.Row == reel.GroupRow), len(g.Stems) > 2:
+	case voices && others:
 		return 2
-	case g.Feed != nil && (strings.HasPrefix(g.Feed.From, "DX") || strings.HasPrefix(g.Feed.From, "NX")), strings.Contains(stems, "DX"),
-		strings.Contains(stems, "NX"):
+	case voices:
 		return 1
 	}
 	return 0

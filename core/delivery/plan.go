@@ -479,8 +479,23 @@ func (p *Plan) look(r *reel.Reel) {
 	}
 }
 
+// Heard names the clips of the reel that was printed of which anything is in the files.
+func (p Plan) Heard(r *reel.Reel) map[string]bool {
+	heard := map[string]bool{}
+	for _, s := range p.Ranges {
+		for _, o := range weave.Judge(r, reel.Span{From: s.From, To: s.To}).Outputs {
+			if p.holds(o.ID) {
+				for _, a := range o.Arrivals {
+					heard[a.Clip.ID] = true
+				}
+			}
+		}
+	}
+	return heard
+}
+
 // holds tells whether an output channel is in any of the files.
-func (p *Plan) holds(output string) bool {
+func (p Plan) holds(output string) bool {
 	return slices.ContainsFunc(p.Files, func(f PlannedFile) bool {
 		return slices.ContainsFunc(f.Channels, func(c PlannedChannel) bool { return c.Output == output })
 	})

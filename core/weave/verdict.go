@@ -53,6 +53,29 @@ func (r Received) OnGrid(depth int, bits func(take string) int) bool {
 	return true
 }
 
+// Stems names the stems of the tracks that arrive, in order.
+func (r Received) Stems() (stems []string) {
+	for _, a := range r.Arrivals {
+		for _, stem := range []string{a.Track.Stem, a.Track.Second} {
+			if stem != "" && !slices.Contains(stems, stem) {
+				stems = append(stems, stem)
+			}
+		}
+	}
+	slices.Sort(stems)
+	return stems
+}
+
+// Judge gives what the outputs of a reel receive of its clips in a range; nothing where its groups go round in a circle, which no
+// command makes.
+func Judge(r *reel.Reel, span reel.Span) Verdict {
+	g, err := Compile(r)
+	if err != nil {
+		return Verdict{Range: span}
+	}
+	return g.Judge(r, span)
+}
+
 // whole is how far from a whole number a gain may be that stands for one: what rounding in 64 bits leaves of sums such as
 // √½·√½ + √½·√½, and far below half a step of 24 bits.
 const whole = 1e-12

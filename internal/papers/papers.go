@@ -105,10 +105,10 @@ func cues(p store.Print, laid *reel.Reel) (rows [][]string) {
 	rows = append(rows, []string{"No.", "In", "Out", "Length", "Stem", "Track", "Cue", "Source in"})
 	rate := laid.Head.FrameRate
 	at := func(sample int64) string { return rate.LabelAt(sample, laid.Head.SampleRate) }
+	heard := p.Plan.Heard(laid)
 	for _, c := range laid.ClipList() {
 		t := laid.Tracks[c.Track]
-		heard := slices.ContainsFunc(p.Plan.Ranges, func(r delivery.PlannedRange) bool { return c.End() > r.From && c.Start < r.To })
-		if !heard || c.Mute || t.Mute {
+		if !heard[c.ID] {
 			continue
 		}
 		length := rate.FrameAt(c.End(), laid.Head.SampleRate) - rate.FrameAt(c.Start, laid.Head.SampleRate)
