@@ -135,7 +135,8 @@ func (r *Room) Gains(dst []float64, p Position) {
 // ring are directions around one, as parts of the whole spread, that stand for all that a wide source covers.
 var ring = []float64{-1, -2. / 3, -1. / 3, 0, 1. / 3, 2. / 3, 1}
 
-// spread adds up the power of points on an arc (or, with height, on two arcs across each other) around a direction.
+// spread adds up the power of points on an arc (or, with height, on two arcs across each other) around a direction, and of all
+// speakers alike: a source that is all around has the same power in each of them, wherever they stand.
 func (r *Room) spread(power []float64, d vector, spread float64) {
 	if spread == 0 {
 		r.point(power, d, 1)
@@ -151,12 +152,16 @@ func (r *Room) spread(power []float64, d vector, spread float64) {
 	if !r.flat {
 		arcs = append(arcs, d.cross(side))
 	}
-	share := 1 / float64(len(arcs)*len(ring))
+	even := spread * spread * spread * spread // so that a source that is a little wide stays where it is
+	share := (1 - even) / float64(len(arcs)*len(ring))
 	for _, arc := range arcs {
 		for _, part := range ring {
 			sin, cos := math.Sincos(part * spread * math.Pi)
 			r.point(power, d.times(cos).plus(arc.times(sin)), share)
 		}
+	}
+	for i := range power {
+		power[i] += even / float64(len(power))
 	}
 }
 

@@ -142,6 +142,27 @@ func TestSpreadAndTheMiddle(t *testing.T) {
 	}
 }
 
+// A source that is all around has the same power in every speaker but the LFE, whatever the room and wherever it stands.
+func TestAllAroundIsTheSameEverywhere(t *testing.T) {
+	for _, name := range []layout.Name{layout.Stereo, layout.LCR, layout.Five0, layout.Five1, layout.Seven1, layout.Five14, layout.Seven14} {
+		r, speakers := roomOf(t, name)
+		n := 0
+		for _, s := range speakers {
+			if !s.LFE {
+				n++
+			}
+		}
+		for _, p := range []Position{{Y: 1}, {X: -1}, {X: 0.6, Y: -0.8}, {Y: 0.8, Z: 0.6}} {
+			p.Spread = 1
+			for i, g := range gains(r, p) {
+				if !speakers[i].LFE {
+					assert.InDelta(t, math.Sqrt(1/float64(n)), g, 1e-9, "%s: %s", name, speakers[i].Label)
+				}
+			}
+		}
+	}
+}
+
 func TestASetIsTurnedAndNarrowed(t *testing.T) {
 	r, speakers := roomOf(t, layout.Five1)
 	_, pair := roomOf(t, layout.Stereo)

@@ -23,12 +23,14 @@ const (
 	FoldDown  Rule = "fold-down"  // an output group that is narrower than what feeds it, and nobody has said how it is folded
 	Order     Rule = "order"      // a group whose channels lie in another order than its spec asks for, or than other groups'
 	Crossed   Rule = "crossed"    // left and right changed over
+	Doubled   Rule = "doubled"    // a take that is laid twice at the same place
 	Silenced  Rule = "silenced"   // sound that is asked for somewhere and does not arrive there at all
 	Language  Rule = "language"   // a mix with another language's narration, two of them, or none
 )
 
 // Rules are all that there are.
-var Rules = []Rule{Unreached, Muted, Unfed, OneSided, FedTwice, Folded, Lost, FullRange, FoldDown, Order, Crossed, Silenced, Language}
+var Rules = []Rule{Unreached, Muted, Unfed, OneSided, FedTwice, Folded, Lost, FullRange, FoldDown, Order, Crossed, Silenced, Doubled,
+	Language}
 
 // Finding is something about the weave that is probably wrong. Track or Output is empty where it is about the other.
 type Finding struct {
@@ -86,7 +88,7 @@ func (g *Graph) findings(r *reel.Reel, routes []Route, tracks []trackReach) []Fi
 		found = append(found, oneSided(r, t, pairs, reach)...)
 		found = append(found, lost(r, t, reach)...)
 	}
-	for _, more := range [][]Finding{fullRange(r, outputs), fullRangeSends(r, byTrack, outputs), languages(r), g.folds(r, tracks), orders(r),
+	for _, more := range [][]Finding{fullRange(r, outputs), fullRangeSends(r, byTrack, outputs), languages(r), g.languageLevels(r, tracks), g.folds(r, tracks), g.doubled(r, tracks), orders(r),
 		crossed(r, pairs)} {
 		found = append(found, more...)
 	}

@@ -21,7 +21,7 @@ func TestFixes(t *testing.T) {
 				Channels: []int{0}, Labels: []string{"M"}},
 			{Name: "Portuguese", Stem: "NX", Strand: "Portuguese", Channels: []int{0}, Labels: []string{"M"}},
 		} {
-			apply(t, r, reel.AddTake{Take: "x", Title: p.Name, Length: 1000, Parts: []reel.PartPlan{p}})
+			apply(t, r, reel.AddTake{Take: p.Name, Title: p.Name, Length: 1000, Parts: []reel.PartPlan{p}})
 		}
 		apply(t, r, reel.SetMix{Name: "English", Language: "eng", Labels: []string{"L", "R"}, Rest: true,
 			Terms: []reel.Term{{Row: reel.StrandRow, From: reel.StrandID("NX", "Portuguese"), Out: true}}})

@@ -1,0 +1,176 @@
+package weave
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+
+	"zestyloom/core/dsp"
+	"zestyloom/core/layout"
+	"zestyloom/core/mix"
+	"zestyloom/core/reel"
+)
+
+// laid is a clip by what of which take it lays where: two of the same take that lie so sound the same frames at the same time.
+type laid struct {
+	take string
+	at   int64 // where frame 0 of the take lies
+}
+
+// doubled finds takes that are laid twice at the same place and arrive together at an output: what is laid once more by mistake
+// is 6 dB louder. A crossfade between two parts of a take is none.
+func (g *Graph) doubled(r *reel.Reel, tracks []trackReach) (found []Finding) {
+	reach := map[string]trackReach{}
+	for _, t := range tracks {
+		reach[g.Nodes[t.at].ID] = t
+	}
+	byPlace := map[laid][]reel.Clip{}
+	for _, c := range r.Clips {
+		if _, sounds := reach[c.Track]; sounds && !c.Mute {
+			at := laid{c.Take, c.Start - c.Offset}
+			byPlace[at] = append(byPlace[at], c)
+		}
+	}
+	var places []laid
+	for at, clips := range byPlace {
+		if len(clips) > 1 {
+			places = append(places, at)
+		}
+	}
+	slices.SortFunc(places, func(a, b laid) int { return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.take, b.take)) })
+	said := map[[2]string]bool{} // tracks, once for all the clips that they share
+	for _, at := range places {
+		clips := byPlace[at]
+		slices.SortFunc(clips, func(a, b reel.Clip) int { return cmp.Or(cmp.Compare(a.Start, b.Start), cmp.Compare(a.ID, b.ID)) })
+		for i, a := range clips {
+			for _, b := range clips[i+1:] {
+				if b.Start >= a.End() {
+					break
+				}
+				if pair := [2]string{a.Track, b.Track}; !said[pair] && !crossfaded(a, b) {
+					if o, by, meet := g.meet(r, reach, a, b); meet {
+						said[pair] = true
+						found = append(found, g.twice(r, a, b, o, by))
+					}
+				}
+			}
+		}
+	}
+	return found
+}
+
+// crossfaded tells whether all that two clips have in common is where one fades out and the other in.
+func crossfaded(a, b reel.Clip) bool {
+	return min(a.End(), b.End())-b.Start <= min(a.FadeOut.Length, b.FadeIn.Length)
+}
+
+// meet gives the first output at which the same channel of two clips adds up, and by how many dB that is more than the louder.
+func (g *Graph) meet(r *reel.Reel, reach map[string]trackReach, a, b reel.Clip) (at Output, by float64, meet bool) {
+	for i, channel := range a.Channels {
+		k := slices.Index(b.Channels, channel)
+		if k < 0 || len(a.Lanes) > 0 && a.Lanes[i].Off || len(b.Lanes) > 0 && b.Lanes[k].Off {
+			continue
+		}
+		for _, o := range g.Outputs {
+			x, y := g.brings(r, reach[a.Track], a, i, o), g.brings(r, reach[b.Track], b, k, o)
+			if math.Abs(x) > least && math.Abs(y) > least && x*y > 0 {
+				if by = dsp.DB((x + y) / max(math.Abs(x), math.Abs(y))); by > 0.5 {
+					return o, by, true
+				}
+			}
+		}
+	}
+	return at, 0, false
+}
+
+// brings is the gain from a channel of a clip to an output, where the reel begins.
+func (g *Graph) brings(r *reel.Reel, t trackReach, c reel.Clip, channel int, o Output) (gain float64) {
+	m, there := t.to(o.Node)
+	if !there {
+		return 0
+	}
+	n := g.Nodes[t.at]
+	spread := SpreadOf(c, n.Track.Labels, 0, dsp.PanLaw(r.Head.PanLaw))
+	for k := range m.Cols {
+		gain += m.At(o.Channel, k) * spread.At(k, channel)
+	}
+	if len(c.Lanes) > 0 && c.Lanes[channel].Invert {
+		gain = -gain
+	}
+	return gain * dsp.Gain(c.GainDB+n.Track.GainDB)
+}
+
+func (g *Graph) twice(r *reel.Reel, a, b reel.Clip, o Output, by float64) Finding {
+	where := "on " + r.Tracks[a.Track].Name
+	if a.Track != b.Track {
+		where += " and on " + r.Tracks[b.Track].Name
+	}
+	mute := true
+	return Finding{Rule: Doubled, Track: b.Track, Output: o.ID, Message: fmt.Sprintf(
+		"%s is laid twice at %s, %s; together they arrive at %s %.1f dB louder", b.Name,
+		r.Head.FrameRate.LabelAt(max(a.Start, b.Start), r.Head.SampleRate), where, name(r, o.Output), by),
+		Fix: fix(reel.SetClip{Clip: b.ID, Mute: &mute}, "Mute the one on %s", r.Tracks[b.Track].Name)}
+}
+
+// languageLevels finds output groups of the same layout in which the narration of another language arrives at another level, by
+// the ways that it takes; what is done on its track, to the voice, does not count.
+func (g *Graph) languageLevels(r *reel.Reel, tracks []trackReach) (found []Finding) {
+	type voiced struct {
+		group reel.Group
+		level float64 // dB
+		track reel.Track
+	}
+	first := map[string]voiced{} // by layout
+	for _, group := range r.GroupList() {
+		language := group.Language
+		if f := group.Feed; language == "" && f != nil && f.Row == reel.MixRow {
+			language = r.Mixes[f.From].Language
+		}
+		at, there := g.Node(reel.GroupRow, group.ID)
+		if language == "" || !there {
+			continue
+		}
+		now := voiced{group: group, level: math.Inf(-1)}
+		for _, t := range tracks {
+			track := g.Nodes[t.at].Track
+			m, reaches := t.to(at)
+			if level := powerOf(m); track.Stem == narration && reaches && level > now.level {
+				now.level, now.track = level, *track
+			}
+		}
+		if math.IsInf(now.level, -1) {
+			continue
+		}
+		key := group.Layout + fmt.Sprint(layout.Read(group.Labels).Kind)
+		was, known := first[key]
+		if !known {
+			now.group.Language = language
+			first[key] = now
+			continue
+		}
+		if by := now.level - was.level; language != was.group.Language && math.Abs(by) > 0.5 {
+			f := Finding{Rule: Language, Output: reel.OutputID(group.ID, group.Labels[0]), Message: fmt.Sprintf(
+				"The narration arrives %.1f dB %s in %s than in %s", math.Abs(by), map[bool]string{true: "lower", false: "louder"}[by < 0],
+				group.Name, was.group.Name)}
+			if dual := was.track.Feed.Dual; dual != now.track.Feed.Dual {
+				f.Fix = fix(reel.SetTrack{Track: now.track.ID, Dual: &dual}, "Send %s as %s is sent", now.track.Name, was.track.Name)
+			}
+			found = append(found, f)
+		}
+	}
+	return found
+}
+
+// powerOf is the power with which the strongest channel comes through a matrix, in dB.
+func powerOf(m mix.Matrix) float64 {
+	most := 0.0
+	for c := range m.Cols {
+		power := 0.0
+		for r := range m.Rows {
+			power += m.At(r, c) * m.At(r, c)
+		}
+		most = max(most, power)
+	}
+	return 10 * math.Log10(most)
+}
