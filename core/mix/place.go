@@ -152,7 +152,7 @@ func (r *Room) spread(power []float64, d vector, spread float64) {
 	if !r.flat {
 		arcs = append(arcs, d.cross(side))
 	}
-	even := spread * spread * spread * spread // so that a source that is a little wide stays where it is
+	even := math.Pow(spread, 6) // so that a source that is a little wide stays where it is
 	share := (1 - even) / float64(len(arcs)*len(ring))
 	for _, arc := range arcs {
 		for _, part := range ring {
