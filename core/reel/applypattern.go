@@ -80,6 +80,7 @@ func (c onlyPattern) Plan(r *Reel, _ Known) (Change, string, error) {
 	a.mixes()
 	a.groups()
 	a.knots()
+	a.lost = append(a.lost, a.followGroups()...)
 	return a.finish(), "", losing(c.Yes, "Applying "+p.Name, a.lost)
 }
 

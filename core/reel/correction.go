@@ -1,6 +1,7 @@
 package reel
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 
@@ -167,23 +168,44 @@ func noCorrection(group string) error {
 	return fault.New(fault.NotFound, "The output group %q is not corrected", group)
 }
 
-// followGroups has corrections go with the groups that they act on: one whose own group goes, goes with it.
-func (d *draft) followGroups() {
-	for c := range d.corrections.all() {
+// followGroups has corrections go with the groups that they act on: one whose own group goes, goes with it, and so does one whose
+// group comes to be derived from another that is corrected. What goes though its group stays is given in words.
+func (d *draft) followGroups() (lost []string) {
+	named := func(id string) string { g, _ := d.groups.get(id); return g.Name }
+	list := slices.SortedFunc(d.corrections.all(), func(a, b Correction) int { return strings.Compare(a.ID, b.ID) })
+	for _, c := range list {
 		if _, there := d.groups.get(c.Of); !there {
 			d.corrections.drop(c.ID)
 			continue
 		}
+		if d.correctedBefore(list, c) {
+			d.corrections.drop(c.ID)
+			lost = append(lost, "the correction of "+named(c.Of))
+			continue
+		}
 		stay := slices.DeleteFunc(slices.Clone(c.Groups), func(g string) bool { _, there := d.groups.get(g); return !there })
 		stay = slices.DeleteFunc(slices.Clone(stay), func(g string) bool { // it would act there twice
-			return g != c.Of && (derives(d.groups.get, g, c.Of) || slices.ContainsFunc(stay,
+			twice := g != c.Of && (d.correctedBefore(list, Correction{ID: c.ID, Of: g}) || derives(d.groups.get, g, c.Of) || slices.ContainsFunc(stay,
 				func(h string) bool { return h != g && derives(d.groups.get, h, g) }))
+			if twice && !derives(d.groups.get, c.Of, g) { // what is derived from the group itself has it from there
+				lost = append(lost, fmt.Sprintf("the correction of %s on %s", named(c.Of), named(g)))
+			}
+			return twice
 		})
 		if len(stay) < len(c.Groups) {
 			c.Groups = stay
 			d.corrections.put(c.ID, c)
 		}
 	}
+	return lost
+}
+
+// correctedBefore tells whether the group of a correction is derived from one that another acts on, so that both would.
+func (d *draft) correctedBefore(all []Correction, c Correction) bool {
+	return slices.ContainsFunc(all, func(other Correction) bool {
+		_, there := d.corrections.get(other.ID)
+		return there && other.ID != c.ID && slices.ContainsFunc(other.Groups, func(g string) bool { return derives(d.groups.get, g, c.Of) })
+	})
 }
 
 // moveCorrections has corrections act on the groups that stand for those that they acted on.
@@ -198,7 +220,11 @@ func (d *draft) moveCorrections(heirs map[string]string) (lost []string) {
 		}
 		next.ID, next.Groups = CorrectionID(next.Of), nil
 		for _, g := range c.Groups {
-			if to := heirs[g]; to != "" && !taken[to] && !slices.Contains(next.Groups, to) {
+			switch to := heirs[g]; {
+			case to == "" || slices.Contains(next.Groups, to):
+			case taken[to]:
+				lost = append(lost, fmt.Sprintf("the correction of %s on %s", d.reel.Groups[c.Of].Name, d.reel.Groups[g].Name))
+			default:
 				next.Groups = append(next.Groups, to)
 				taken[to] = true
 			}
@@ -261,6 +287,11 @@ func (r *Reel) checkCorrected(c Correction) error {
 			}
 		}
 		for _, other := range r.Corrections {
+			for _, h := range other.Groups {
+				if other.ID != c.ID && r.Derives(h, g) {
+					return broken("%s is derived from %s, which is corrected already", r.Groups[g].Name, r.Groups[h].Name)
+				}
+			}
 			if other.ID != c.ID && slices.Contains(other.Groups, g) {
 				return broken("%s is corrected already, with %s", r.Groups[g].Name, r.Groups[other.Of].Name)
 			}

@@ -163,6 +163,7 @@ func (c SetGroup) Plan(r *Reel, _ Known) (Change, string, error) {
 		g.Tag = r.freeTag(g)
 	}
 	d.groups.put(g.ID, g)
+	lost = append(lost, d.followGroups()...)
 	return d.finish(), "output group " + g.Name, losing(c.Yes, "Laying "+g.Name+" out as "+c.Layout, lost)
 }
 

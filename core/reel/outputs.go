@@ -2,6 +2,7 @@ package reel
 
 import (
 	"fmt"
+	"reflect"
 	"slices"
 
 	"zestyloom/core/fault"
@@ -44,6 +45,10 @@ func (c LayOutputs) Plan(r *Reel, _ Known) (Change, string, error) {
 	}
 	inherit(next.Groups, r.GroupList(), heirs)
 	for id, g := range next.Groups {
+		if old, stays := r.Groups[id]; stays && reflect.DeepEqual(old.Feed, g.Feed) && slices.Equal(old.Stems, g.Stems) {
+			g.Folds = g.Folds || old.Folds // it is folded as somebody said yes to
+			next.Groups[id] = g
+		}
 		d.groups.put(id, g)
 	}
 	order := 0
@@ -59,6 +64,7 @@ func (c LayOutputs) Plan(r *Reel, _ Known) (Change, string, error) {
 	}
 	lost = append(lost, d.moveBuses(heirs)...)
 	lost = append(lost, d.moveCorrections(heirs)...)
+	lost = append(lost, d.followGroups()...)
 	for _, point := range c.Knots {
 		k := point.Knot()
 		if _, there := d.knots.get(k.ID); there {
