@@ -344,7 +344,7 @@ func (s shot) record(seed uint64) (wave.Header, []sound, error) {
 	}
 	circled := map[bool]string{true: "TRUE", false: "FALSE"}[s.circled]
 	h := wave.Header{
-		Bext: &wave.Bext{Description: description, Originator: "Deck recorder", Date: "2026-03-14", Time: s.start[:8], TimeReference: start},
+		Bext: &wave.Bext{Description: description, Originator: "Deck recorder", Date: "2026-03-14", Time: s.start[:8], TimeReference: int64(start)},
 		IXML: &wave.IXML{Version: "2.10", Project: Production, Scene: s.scene, Take: s.take, Tape: s.roll, Circled: circled, Note: s.note,
 			UBits: "00000000",
 			Speed: &wave.IXMLSpeed{MasterSpeed: "25/1", CurrentSpeed: "25/1", TimecodeRate: "25/1", TimecodeFlag: "NDF", FileSampleRate: "48000",

@@ -199,10 +199,11 @@ func episode(ctx context.Context, a *app.App, p store.Production, byFile map[str
 
 // begin makes an empty reel to the demo's picture.
 func begin(ctx context.Context, a *app.App, p store.Production, name string, byFile map[string]store.Take) (*laying, error) {
-	start, err := p.FrameRate.ParseSample(demo.ReelStart, p.SampleRate)
+	reading, err := p.FrameRate.ParseSample(demo.ReelStart, p.SampleRate)
 	if err != nil {
 		return nil, err
 	}
+	start := int64(reading)
 	stems, err := a.Store.Stems(ctx, p.ID)
 	if err != nil {
 		return nil, err
@@ -294,10 +295,11 @@ func (l *laying) follow(name string) error {
 func (l *laying) lay(placed demo.Placed, t store.Take) error {
 	choice := reel.Choice{Channels: placed.Channels, Together: placed.Together, Reuse: placed.Track == ""}
 	if placed.At != "" {
-		at, err := l.rate.ParseSample(placed.At, l.sampleRate)
+		reading, err := l.rate.ParseSample(placed.At, l.sampleRate)
 		if err != nil {
 			return err
 		}
+		at := int64(reading)
 		choice.At = &at
 	}
 	before, err := l.app.Store.Reel(l.ctx, l.reel)

@@ -13,5 +13,5 @@ func Timecodes(reference, recording take.Description) (offset int64, ok bool) {
 		return 0, false
 	}
 	at := timecode.Convert(*reference.StartSamples, reference.SampleRate, recording.SampleRate)
-	return recording.Rate().Near(*recording.StartSamples, at, recording.SampleRate) - at, true
+	return recording.Rate().Near(timecode.Reading(*recording.StartSamples), at, recording.SampleRate) - at, true
 }

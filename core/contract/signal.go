@@ -26,6 +26,6 @@ func Signed(rate timecode.Rate, sampleRate int, from int64, text string) (int64,
 	if err != nil {
 		return 0, err
 	}
-	frame := rate.FrameAt(from, sampleRate) + sign*rate.FrameAt(at, sampleRate)
+	frame := rate.FrameAt(from, sampleRate) + sign*rate.FrameAt(int64(at), sampleRate) // it is a length here
 	return rate.SampleOf(frame, sampleRate), nil
 }

@@ -42,7 +42,7 @@ func Onto(events []Event, start int64, rate timecode.Rate, sampleRate int) (move
 	}
 	moved = overMidnight(events, rate, sampleRate)
 	first := slices.MinFunc(moved, func(a, b Event) int { return cmp.Compare(a.From, b.From) }).From
-	by = rate.Near(first, start, sampleRate) - first
+	by = rate.Near(timecode.Reading(first), start, sampleRate) - first
 	// An hour of the clock is a 24th of its day, which is longer than an hour where labels lag behind.
 	hour, early := rate.Day(sampleRate)/24, int64(leader*sampleRate)
 	if at := first + by; at < start-early || at >= start+2*hour {

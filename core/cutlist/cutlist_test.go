@@ -152,7 +152,7 @@ func TestRoundTrips(t *testing.T) {
 	}
 }
 
-func at(label string) int64 { s, _ := r25.ParseSample(label, second); return s }
+func at(label string) int64 { s, _ := r25.ParseSample(label, second); return int64(s) }
 
 func TestFind(t *testing.T) {
 	start := func(label string) *int64 { s := at(label); return &s }

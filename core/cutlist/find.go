@@ -160,7 +160,7 @@ func within(e Event, s Source, rate timecode.Rate, sampleRate int) (Found, bool)
 		clocks = []int64{e.FileFrom, 0}
 	}
 	for _, start := range clocks {
-		offset := rate.Near(e.SourceIn, start+s.Frames/2, sampleRate) - start
+		offset := rate.Near(timecode.Reading(e.SourceIn), start+s.Frames/2, sampleRate) - start
 		head, tail := max(0, -offset), max(0, offset+e.Length()-s.Frames)
 		if 2*(head+tail) <= e.Length() {
 			return Found{Offset: offset, Head: head, Tail: tail}, true

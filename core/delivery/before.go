@@ -19,7 +19,8 @@ func (p *Plan) UnmarshalJSON(text []byte) error {
 	if err := json.Unmarshal(text, &before); err != nil {
 		return err
 	}
-	p.Ranges, p.Rate = []PlannedRange{{Name: "reel", First: p.Start, From: p.Start, To: p.Start + p.Frames, Stamp: p.Start}},
+	p.Ranges, p.Rate = []PlannedRange{{Name: "reel", First: int64(p.Start), From: int64(p.Start), To: int64(p.Start) + p.Frames,
+		Stamp: p.Start}},
 		before.Spec.SampleRate
 	if before.Spec.BitDepth > 0 {
 		p.Spec = before.Spec.Upgraded()

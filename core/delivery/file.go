@@ -85,7 +85,7 @@ func headerOf(p Plan, part Part, r *reel.Reel, stamp Stamp) (wave.Header, error)
 	h := wave.Header{Format: format, Frames: planned.Frames}
 	h.Bext = &wave.Bext{
 		Description: fmt.Sprintf("sSCENE=%s\r\nsTAPE=%s\r\nsNOTE=%s", p.Reel, p.Production, p.Spec.Title),
-		Originator:  "Zesty Loom", Date: stamp.Date, Time: stamp.Time, TimeReference: planned.Start,
+		Originator:  "Zesty Loom", Date: stamp.Date, Time: stamp.Time, TimeReference: int64(planned.Start),
 		CodingHistory: fmt.Sprintf("A=PCM,F=%d,W=%d,M=%d channels,T=Zesty Loom\r\n", planned.Rate, planned.Depth, len(part.Channels)),
 	}
 	rate := r.Head.FrameRate

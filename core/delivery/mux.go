@@ -89,7 +89,7 @@ type Muxing struct {
 func (p Plan) Muxing(file int, head reel.Head, picture *Picture) Muxing {
 	f := p.Files[file]
 	m := Muxing{File: f, Picture: picture, Rate: head.FrameRate, Title: p.Production + ", " + p.Reel}
-	m.Stamp = head.FrameRate.LabelAt(timecode.Convert(f.Start, f.Rate, p.Rate), p.Rate)
+	m.Stamp = head.FrameRate.LabelAt(int64(f.Start.Convert(f.Rate, p.Rate)), p.Rate)
 	for _, part := range p.Parts() {
 		if part.File == file {
 			m.Parts = append(m.Parts, part.Name)

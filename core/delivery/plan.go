@@ -67,7 +67,7 @@ type PlannedFile struct {
 	Rate      int                `json:"rate"`             // Hz
 	Depth     int                `json:"depth"`            // bits; 32 means float
 	Dither    bool               `json:"dither,omitempty"` // where it is needed
-	Start     int64              `json:"start"`            // time stamp of its first sample, at its rate
+	Start     timecode.Reading   `json:"start"`            // time stamp of its first sample, at its rate
 	Frames    int64              `json:"frames"`           // sample frames, at its rate
 	Bytes     int64              `json:"bytes"`            // about
 	Groups    []string           `json:"groups"`
@@ -80,13 +80,13 @@ type PlannedFile struct {
 
 // PlannedRange is a stretch of the reel that is printed.
 type PlannedRange struct {
-	Name  string `json:"name"`
-	First int64  `json:"first"` // sample of the reel with which the programme begins
-	From  int64  `json:"from"`  // the same with handles
-	To    int64  `json:"to"`    // the sample after it, with handles
-	Stamp int64  `json:"stamp"` // what From is stamped as, in samples since midnight
-	Lead  int64  `json:"lead"`  // samples before From
-	Tail  int64  `json:"tail"`  // samples after To
+	Name  string           `json:"name"`
+	First int64            `json:"first"` // sample of the reel with which the programme begins
+	From  int64            `json:"from"`  // the same with handles
+	To    int64            `json:"to"`    // the sample after it, with handles
+	Stamp timecode.Reading `json:"stamp"` // what From is stamped as
+	Lead  int64            `json:"lead"`  // samples before From
+	Tail  int64            `json:"tail"`  // samples after To
 }
 
 // Frames is how long its files are, at the reel's rate.
@@ -101,7 +101,7 @@ type Plan struct {
 	Production    string             `json:"production"`
 	Reel          string             `json:"reel"`
 	Rate          int                `json:"rate"`   // of the reel, Hz
-	Start         int64              `json:"start"`  // samples since midnight
+	Start         timecode.Reading   `json:"start"`  // time stamp of the first file
 	Frames        int64              `json:"frames"` // sample frames, of the first range
 	StartTimecode string             `json:"startTimecode"`
 	Duration      string             `json:"duration"`          // of all ranges, as timecode
@@ -178,7 +178,7 @@ func NewPlan(production string, r *reel.Reel, spec contract.Spec, asked Asked) (
 		}
 	}
 	p := Plan{Spec: spec, Asked: asked, Packaging: asked.Packaging, Production: production, Reel: r.Head.Name, Rate: r.Head.SampleRate,
-		Start: r.Head.Start, StartTimecode: r.Head.FrameRate.LabelAt(r.Head.Start, r.Head.SampleRate),
+		Start: r.Clock(r.Head.Start), StartTimecode: r.Head.FrameRate.LabelAt(r.Head.Start, r.Head.SampleRate),
 		Findings: []contract.Finding{}, Files: []PlannedFile{}, Ranges: []PlannedRange{}}
 	if own > 0 {
 		p.add(contract.Warning, "laid-out",
@@ -350,7 +350,7 @@ func (p *Plan) write(r *reel.Reel, f contract.File, at int, groups []reel.Group,
 		made.Depth = 24
 	}
 	made.Dither = f.Dither == nil || *f.Dither
-	made.Start = timecode.Convert(span.Stamp-span.Lead, p.Rate, made.Rate)
+	made.Start = p.stamp(r, int64(span.Stamp)-span.Lead, made.Rate)
 	made.Frames = int64(math.Round(float64(span.Frames()) * float64(made.Rate) / float64(p.Rate)))
 	p.streams(r, f, &made, groups, label)
 	for _, s := range made.Streams {
@@ -371,6 +371,11 @@ func (p *Plan) write(r *reel.Reel, f contract.File, at int, groups []reel.Group,
 	made.Bytes = made.Frames*int64(len(made.Channels)*made.Depth/8) + 8192
 	made.Says = made.speechless()
 	p.Files = append(p.Files, made)
+}
+
+// stamp gives a moment as a clock shows it, in samples at the rate of a file.
+func (p *Plan) stamp(r *reel.Reel, moment int64, rate int) timecode.Reading {
+	return r.Head.FrameRate.Since(timecode.Convert(moment, p.Rate, rate), rate)
 }
 
 // streams lists the streams of a file: those of its spec, or one for each group in a movie, or one.
@@ -561,20 +566,21 @@ func (p *Plan) start(r *reel.Reel) {
 	}
 	if p.Asked.Restamp {
 		p.add(contract.Warning, "start", "The files are stamped from %s on, though the reel starts at %s", p.Spec.Programme.Start, now)
-		by := want - first.First
-		for i := range p.Ranges {
-			p.Ranges[i].Stamp += by
+		by := rate.Near(want, first.First, p.Rate) - first.First
+		for i, s := range p.Ranges {
+			p.Ranges[i].Stamp = rate.Since(int64(s.Stamp)+by, p.Rate)
 		}
-		for i := range p.Files {
-			p.Files[i].Start += timecode.Convert(by, p.Rate, p.Files[i].Rate)
+		for i, f := range p.Files {
+			s := p.Ranges[f.Range]
+			p.Files[i].Start = p.stamp(r, int64(s.Stamp)-s.Lead, f.Rate)
 		}
-		p.Start = p.Ranges[0].Stamp - p.Ranges[0].Lead
-		p.StartTimecode = rate.LabelAt(max(0, p.Start), p.Rate)
+		p.Start = rate.Since(int64(p.Ranges[0].Stamp)-p.Ranges[0].Lead, p.Rate)
+		p.StartTimecode = rate.LabelAt(int64(p.Start), p.Rate)
 		return
 	}
 	p.add(contract.Error, "start", "The spec asks for a start at %s and the reel starts at %s", p.Spec.Programme.Start, now)
 	offers := []contract.Offer{{Name: fmt.Sprintf("Stamp the files from %s on", p.Spec.Programme.Start), Restamp: true}}
-	if want > first.First && want < first.To {
+	if at := r.At(want); at > first.First && at < first.To {
 		rest := p.Spec.Programme.Start + "–" + rate.LabelAt(first.To, p.Rate)
 		offers = append(offers, contract.Offer{Name: fmt.Sprintf("Print from %s on", p.Spec.Programme.Start), Range: []string{rest}})
 	}

@@ -45,8 +45,8 @@ func (p *Plan) ranges(r *reel.Reel) bool {
 		return false
 	}
 	first, frames := p.Ranges[0], int64(0)
-	p.Start, p.Frames = first.Stamp-first.Lead, first.Frames()
-	p.StartTimecode = rate.LabelAt(max(0, p.Start), sampleRate)
+	p.Start, p.Frames = rate.Since(int64(first.Stamp)-first.Lead, sampleRate), first.Frames()
+	p.StartTimecode = rate.LabelAt(int64(p.Start), sampleRate)
 	for _, s := range p.Ranges {
 		frames += rate.FrameAt(s.To+s.Tail, sampleRate) - rate.FrameAt(s.From-s.Lead, sampleRate)
 	}
@@ -61,7 +61,7 @@ func (p *Plan) span(r *reel.Reel, s PlannedRange) {
 	s.First = s.From
 	s.From = max(0, rate.SampleOf(rate.FrameAt(s.From, sampleRate)-handles, sampleRate))
 	s.To = rate.SampleOf(rate.FrameAt(s.To, sampleRate)+handles, sampleRate)
-	s.Stamp = s.From
+	s.Stamp = r.Clock(s.From)
 	for _, sig := range p.Spec.Programme.Lead {
 		if at, err := contract.Signed(rate, sampleRate, s.First, sig.At); err == nil {
 			s.Lead = max(s.Lead, s.From-at)
@@ -72,10 +72,6 @@ func (p *Plan) span(r *reel.Reel, s PlannedRange) {
 		if at, err := contract.Signed(rate, sampleRate, end, sig.At); err == nil {
 			s.Tail = max(s.Tail, at+sig.Length(rate, sampleRate)-s.To)
 		}
-	}
-	if s.Lead > s.Stamp {
-		p.add(contract.Error, "range", "What leads the programme would begin before midnight; start the reel later")
-		return
 	}
 	p.Ranges = append(p.Ranges, s)
 }
@@ -112,10 +108,16 @@ func rangesOf(r *reel.Reel, text string, end int64) ([]PlannedRange, error) {
 	switch {
 	case !found || errA != nil || errB != nil:
 		return nil, fault.New(fault.BadInput, "%q is no range: say reel, marks, mark and its name, or two timecodes with a dash between", text)
-	case b <= a || b-a > maxHours*3600*int64(r.Head.SampleRate):
-		return nil, fault.New(fault.BadInput, "The range %s ends before it begins", text)
 	}
-	return []PlannedRange{{Name: strings.NewReplacer(":", "", ";", "").Replace(from + "-" + to), From: a, To: b}}, nil
+	begin, stop := r.At(a), r.At(b)
+	switch {
+	case stop <= begin:
+		return nil, fault.New(fault.BadInput, "The range %s ends before it begins", text)
+	case stop <= r.Head.Start || begin >= end:
+		return nil, fault.New(fault.BadInput, "The range %s lies outside of the reel, which runs from %s to %s; all of it would be silent", text,
+			r.Head.FrameRate.LabelAt(r.Head.Start, r.Head.SampleRate), r.Head.FrameRate.LabelAt(end, r.Head.SampleRate))
+	}
+	return []PlannedRange{{Name: strings.NewReplacer(":", "", ";", "").Replace(from + "-" + to), From: begin, To: stop}}, nil
 }
 
 // signals gives what stands around the programme of a range, in samples from the beginning of its files, at the reel's rate.

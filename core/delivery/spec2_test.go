@@ -2,6 +2,7 @@ package delivery
 
 import (
 	"context"
+	"fmt"
 	"math"
 	"slices"
 	"strings"
@@ -382,4 +383,60 @@ func TestGroupsThatNobodyAskedFor(t *testing.T) {
 	assert.False(t, found())
 	do(t, p.reel, reel.SetGroup{Name: "Monitor", Layout: "mono", Feed: &reel.Feeder{Row: reel.StemRow, From: "DX"}})
 	assert.True(t, found())
+}
+
+// A reel over midnight is printed as any other: a range is where the clock says, on whichever side, and stamps are what a clock shows.
+func TestAReelOverMidnightIsPrinted(t *testing.T) {
+	day := timecode.Rate{Num: 25, Den: 1}.Day(48000)
+	by := day - 2*48000 - start // it begins two seconds before
+	p := crossing(t)
+	for id, c := range p.reel.Clips {
+		c.Start += by
+		if c.Home != nil {
+			c.Home = ptr(*c.Home + by)
+		}
+		p.reel.Clips[id] = c
+	}
+	p.reel.Head.Start += by
+	p.reel.Marks["m"] = reel.Mark{ID: "m", Name: "Act 1", At: day - 48000, Length: 2 * 48000}
+	s := spec(t, "six-channel-split")
+	loud(&s)
+	s.Programme.Start = ""
+	early := start - p.reel.Head.Start + by // where the same sounds lie on a reel that does not
+	same := crossing(t)
+	for asked, c := range map[string]struct {
+		at    int64 // seconds after the start
+		stamp timecode.Reading
+	}{
+		"reel": {0, timecode.Reading(day - 2*48000)}, "mark Act 1": {1, timecode.Reading(day - 48000)},
+		"23:59:59:00–00:00:02:00": {1, timecode.Reading(day - 48000)}, "00:00:01:00–00:00:03:00": {3, 48000},
+		"00:00:00:00–00:00:02:00": {2, 0},
+	} {
+		t.Run(asked, func(t *testing.T) {
+			plan, _, d, report := p.all(t, s, Asked{Packaging: contract.Interleaved, Range: []string{asked}})
+			require.True(t, report.Pass, report.Findings)
+			samples, f := d.samples(t, plan.Files[0].Name)
+			require.Equal(t, int64(c.stamp), f.Bext.TimeReference)
+			require.Less(t, f.Bext.TimeReference, day)
+			require.Equal(t, fmt.Sprint(int64(c.stamp)), f.IXML.Speed.StampLow)
+			plain, _, d2, _ := same.all(t, s, Asked{Packaging: contract.Interleaved})
+			whole, _ := d2.samples(t, plain.Files[0].Name)
+			for ch := range samples {
+				for i := range 4800 {
+					require.InDelta(t, whole[ch][early+c.at*48000+int64(i)], samples[ch][i], 4e-7, "channel %d at %d", ch, i)
+				}
+			}
+		})
+	}
+	for _, asked := range []string{"00:00:01:00–23:59:59:00", "05:00:00:00–06:00:00:00", "10:00:00:00–10:01:00:00"} {
+		plan, _, err := NewPlan("x", p.reel, s, Asked{Range: []string{asked}})
+		require.NoError(t, err)
+		require.False(t, plan.Printable(), asked)
+	}
+	lead := s // a leader that begins before midnight, on a reel that begins at it
+	lead.Programme.Lead = []contract.Signal{{At: "-00:00:02:00", Tone: 1000, Level: -18, Lasts: 1}}
+	plan, _, _, report := p.all(t, lead, Asked{Packaging: contract.Interleaved, Range: []string{"00:00:00:00–00:00:02:00"}})
+	require.True(t, report.Pass, report.Findings)
+	require.Equal(t, timecode.Reading(day-2*48000), plan.Files[0].Start)
+	require.Equal(t, "23:59:58:00", plan.StartTimecode)
 }

@@ -177,7 +177,7 @@ func (v *verifier) header(ctx context.Context, part Part, o Opened) error {
 	if f.Bext != nil {
 		stamp = v.stamp(f.Bext.TimeReference, f.SampleRate)
 	}
-	compare("start", "Time stamp of the first sample, in samples since midnight", stamp, v.stamp(planned.Start, planned.Rate))
+	compare("start", "Time stamp of the first sample, in samples since midnight", stamp, v.stamp(int64(planned.Start), planned.Rate))
 	var names, planNames []string
 	if f.IXML != nil && f.IXML.Tracks != nil {
 		for _, t := range f.IXML.Tracks.Tracks {

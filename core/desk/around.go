@@ -32,10 +32,11 @@ type tone struct {
 
 // around works out what stands around the programme.
 func (c *checking) around(rate int) around {
-	start, err := c.rate.ParseSample(c.spec.Programme.Start, rate)
+	reading, err := c.rate.ParseSample(c.spec.Programme.Start, rate)
 	if err != nil {
-		start, _ = c.rate.ParseSample("10:00:00:00", rate)
+		reading, _ = c.rate.ParseSample("10:00:00:00", rate)
 	}
+	start := int64(reading) // of whichever day: only lengths come of it
 	var a around
 	frame := c.rate.FrameAt(start, rate)
 	handles := int64(c.spec.Programme.Handles)

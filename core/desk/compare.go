@@ -228,9 +228,9 @@ func stretch(f File, rate int, d Difference, channel int, s apart) Difference {
 	}
 	begin := int64(0)
 	if f.Start != nil {
-		begin = *f.Start
+		begin = int64(*f.Start)
 	} else if at, err := clock.ParseSample(f.Timecode, rate); err == nil {
-		begin = at
+		begin = int64(at)
 	}
 	seconds, peak := float64(s.from)/float64(rate), dsp.DB(s.peak)
 	d.Channel, d.From, d.To, d.FromSeconds, d.PeakDBFS = channel+1, clock.LabelAt(begin+s.from, rate), clock.LabelAt(begin+s.to, rate),

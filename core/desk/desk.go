@@ -50,7 +50,7 @@ type File struct {
 	SHA256    string             `json:"sha256"`
 	Container contract.Container `json:"container"` // empty where it is none that a spec knows
 	Streams   []Stream           `json:"streams"`
-	Start     *int64             `json:"start,omitempty"`     // time stamp of the first sample, at the rate of the first stream
+	Start     *timecode.Reading  `json:"start,omitempty"`     // time stamp of the first sample, at the rate of the first stream
 	Timecode  string             `json:"timecode,omitempty"`  // of the first frame, where there is no time stamp
 	FrameRate timecode.Rate      `json:"frameRate,omitzero"`  // of the picture, or of the clock
 	Pictures  int                `json:"pictures"`            //

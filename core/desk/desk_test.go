@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/contract"
+	"zestyloom/core/timecode"
 )
 
 func file(name string, streams ...Stream) File { return File{Name: name, Streams: streams} }
@@ -153,7 +154,7 @@ func TestCompareWhatIsNoNumber(t *testing.T) {
 	require.Len(t, odd.Differences, 1)
 	assert.Equal(t, 1, odd.Differences[0].Channel)
 	late := of("b", 0, 0.5)
-	at := int64(48000)
+	at := timecode.Reading(48000)
 	late.Start = &at
 	found := compare(of("a", 0, 0.5), late)
 	require.Len(t, found.Differences, 1)

@@ -252,12 +252,16 @@ func (c *checking) picture(f File, want contract.File) {
 func (c *checking) together(list []*placed) {
 	first := map[string]*placed{}
 	earliest, begun := "", int64(0)
+	start, _ := c.rate.ParseSample(c.spec.Programme.Start, 48000) // where it is not asked for, nobody asks which is the first
 	for _, p := range list {
 		if first[p.span] == nil {
 			first[p.span] = p
 		}
-		if at, known := c.begins(p.file); known && (len(first) == 1 || timecode.Convert(at, rateOf(p.file), 48000) < begun) {
-			earliest, begun = p.span, timecode.Convert(at, rateOf(p.file), 48000)
+		if at, known := c.begins(p.file); known {
+			moment := c.rate.Near(at.Convert(rateOf(p.file), 48000), int64(start), 48000) // on either side of midnight
+			if len(first) == 1 || moment < begun {
+				earliest, begun = p.span, moment
+			}
 		}
 	}
 	for _, p := range list {
@@ -272,7 +276,7 @@ func (c *checking) together(list []*placed) {
 			}
 			c.compare("start", p.file.Name, "Time stamp of the first sample", measured, c.stamp(p.file, want))
 		case other != p && stamped && known:
-			want := timecode.Convert(begin, rateOf(other.file), rateOf(p.file))
+			want := begin.Convert(rateOf(other.file), rateOf(p.file))
 			c.compare("start", p.file.Name, "Time stamp of the first sample, as in "+other.file.Name, c.stamp(p.file, at), c.stamp(p.file, want))
 		}
 	}
@@ -286,7 +290,7 @@ func rateOf(f File) int {
 }
 
 // begins gives the time stamp of a file's first sample, at its rate.
-func (c *checking) begins(f File) (at int64, known bool) {
+func (c *checking) begins(f File) (at timecode.Reading, known bool) {
 	if f.Start != nil {
 		return *f.Start, true
 	}
@@ -302,7 +306,7 @@ func (c *checking) begins(f File) (at int64, known bool) {
 
 // asked gives where the spec has a file begin, at its rate: the programme's start, less handles and leader. A container that
 // can't say it is not asked.
-func (c *checking) asked(f File) (at int64, asked bool) {
+func (c *checking) asked(f File) (at timecode.Reading, asked bool) {
 	holds := contract.Holds(f.Container)
 	if c.spec.Programme.Start == "" || !holds.Stamp && !(holds.Timecode && f.Pictures > 0) {
 		return 0, false
@@ -311,13 +315,13 @@ func (c *checking) asked(f File) (at int64, asked bool) {
 	if err != nil {
 		return 0, false
 	}
-	return start - c.around(rateOf(f)).programme, true
+	return c.rate.Since(int64(start)-c.around(rateOf(f)).programme, rateOf(f)), true // which may be before midnight
 }
 
 // stamp writes a position so that a single sample shows.
-func (c *checking) stamp(f File, at int64) string {
+func (c *checking) stamp(f File, at timecode.Reading) string {
 	if f.Start == nil {
-		return c.rate.LabelAt(max(0, at), rateOf(f))
+		return c.rate.LabelAt(int64(at), rateOf(f))
 	}
-	return fmt.Sprintf("%d (%s)", at, c.rate.LabelAt(max(0, at), rateOf(f)))
+	return fmt.Sprintf("%d (%s)", at, c.rate.LabelAt(int64(at), rateOf(f)))
 }

@@ -401,7 +401,7 @@ func (g *group) quiet(at int64, from, to int) {
 func (c *checking) place(f contract.Finding, file File, at int64) contract.Finding {
 	begin, _ := c.begins(file)
 	seconds := float64(at) / float64(rateOf(file))
-	f.Timecode, f.Seconds = c.rate.LabelAt(max(0, begin+at), rateOf(file)), &seconds
+	f.Timecode, f.Seconds = c.rate.LabelAt(int64(begin)+at, rateOf(file)), &seconds
 	return f
 }
 

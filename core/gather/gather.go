@@ -12,6 +12,7 @@ import (
 	"zestyloom/core/layout"
 	"zestyloom/core/ply"
 	"zestyloom/core/take"
+	"zestyloom/core/timecode"
 )
 
 // Arrival is a file that has arrived, as grouping sees it.
@@ -329,7 +330,7 @@ func (u unit) goesOn(next unit) bool {
 		switch {
 		case a.StartSamples == nil || b.StartSamples == nil:
 			return false
-		case a.Rate().Near(*b.StartSamples, *a.StartSamples+a.Frames, a.SampleRate) != *a.StartSamples+a.Frames:
+		case a.Rate().Near(timecode.Reading(*b.StartSamples), *a.StartSamples+a.Frames, a.SampleRate) != *a.StartSamples+a.Frames:
 			return false
 		case a.Channels != b.Channels || a.SampleRate != b.SampleRate || a.Encoding != b.Encoding || a.BitDepth != b.BitDepth:
 			return false

@@ -9,6 +9,7 @@ import (
 
 	"zestyloom/core/fault"
 	"zestyloom/core/take"
+	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
 )
 
@@ -79,7 +80,7 @@ func Plan(strands []Strand, lengths Lengths, stamps Stamps) (*Plied, error) {
 			if stamp == nil {
 				return nil, fault.New(fault.BadInput, "%s has no time stamp to align it by", s.Name)
 			}
-			near := first.Description.Rate().Near(*stamp, *first.Description.StartSamples, g.SampleRate)
+			near := first.Description.Rate().Near(timecode.Reading(*stamp), *first.Description.StartSamples, g.SampleRate)
 			p.offsets[i] = near
 		}
 	}
@@ -88,7 +89,7 @@ func Plan(strands []Strand, lengths Lengths, stamps Stamps) (*Plied, error) {
 		for i := range p.offsets {
 			p.offsets[i] -= earliest
 		}
-		since := first.Description.Rate().Since(earliest, first.File.Format.SampleRate)
+		since := int64(first.Description.Rate().Since(earliest, first.File.Format.SampleRate))
 		start = &since
 	}
 	frames := int64(-1)

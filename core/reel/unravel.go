@@ -6,6 +6,7 @@ import (
 	"zestyloom/core/fault"
 	"zestyloom/core/layout"
 	"zestyloom/core/take"
+	"zestyloom/core/timecode"
 )
 
 // Source is a take as unravel needs it.
@@ -63,7 +64,7 @@ func Unravel(r *Reel, src Source, choice Choice) (AddTake, error) {
 	}
 	command := AddTake{Take: src.Take, Title: src.Title, Start: r.Head.Start, Length: src.Frames, Stems: src.Stems, Reuse: choice.Reuse}
 	if src.Start != nil {
-		command.Start = r.onClock(*src.Start)
+		command.Start = r.At(timecode.Reading(*src.Start))
 		command.Picture = r.Head.Picture.Take != "" && choice.At == nil
 	}
 	if choice.At != nil {
@@ -101,16 +102,6 @@ func (src Source) namesSidesAlone(channels []int) bool {
 		}
 	}
 	return true
-}
-
-// onClock gives where a take that begins at a reading of the clock lies on the reel: on the day that brings it nearest to
-// the reel's start, but on none before the first.
-func (r *Reel) onClock(start int64) int64 {
-	near := r.Head.FrameRate.Near(start, r.Head.Start, r.Head.SampleRate)
-	if near < 0 {
-		near += r.Head.FrameRate.Day(r.Head.SampleRate)
-	}
-	return near
 }
 
 // together makes one loose part of all single channels, in the stem of the first. Bonded sets stay by themselves.

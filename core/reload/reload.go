@@ -35,10 +35,11 @@ type Take struct {
 // Start is where the reel begins, at a rate in Hz: with the programme, after leader and handles. What has no time stamp begins at
 // ten hours.
 func Start(r desk.Receipt, rate int) (programme, files int64) {
-	files, _ = r.FrameRate.ParseSample("10:00:00:00", rate)
+	usual, _ := r.FrameRate.ParseSample("10:00:00:00", rate)
+	files = int64(usual)
 	for _, f := range r.Files {
 		if at, known := begins(r, f, rate); known {
-			files = at
+			files = int64(at)
 			break
 		}
 	}
@@ -47,9 +48,9 @@ func Start(r desk.Receipt, rate int) (programme, files int64) {
 
 func samples(seconds float64, rate int) int64 { return int64(math.Round(seconds * float64(rate))) }
 
-func begins(r desk.Receipt, f desk.File, rate int) (int64, bool) {
+func begins(r desk.Receipt, f desk.File, rate int) (timecode.Reading, bool) {
 	if f.Start != nil && len(f.Streams) > 0 && f.Streams[0].Rate > 0 {
-		return timecode.Convert(*f.Start, f.Streams[0].Rate, rate), true
+		return f.Start.Convert(f.Streams[0].Rate, rate), true
 	}
 	if f.Timecode == "" {
 		return 0, false

@@ -166,13 +166,20 @@ func (r Rate) LabelAt(sample int64, sampleRate int) string {
 	return r.Label(r.FrameAt(sample, sampleRate))
 }
 
-// ParseSample gives the first sample of the frame that label names.
-func (r Rate) ParseSample(label string, sampleRate int) (int64, error) {
+// Reading is what a clock shows, in samples since midnight: a time of day and no date. It is no place on a reel, which may run
+// over midnight: what makes one of the other is where the reel starts (reel.At), or another moment (Near).
+type Reading int64
+
+// Convert takes a reading at one sample rate to another.
+func (at Reading) Convert(from, to int) Reading { return Reading(Convert(int64(at), from, to)) }
+
+// ParseSample reads the first sample of the frame that label names.
+func (r Rate) ParseSample(label string, sampleRate int) (Reading, error) {
 	frame, err := r.Frame(label)
 	if err != nil {
 		return 0, err
 	}
-	return r.SampleOf(frame, sampleRate), nil
+	return Reading(r.SampleOf(frame, sampleRate)), nil
 }
 
 // Day is how long the 24 hours of the clock last, in samples: 86,400 s, but a thousandth more where 24 or 30 frames are
@@ -188,10 +195,10 @@ func (r Rate) Day(sampleRate int) int64 {
 	return r.SampleOf(frames, sampleRate)
 }
 
-// Near gives a reading of the clock, in samples since midnight, on the day that brings it nearest to another moment: a
-// clock tells the time and no date, so readings on either side of midnight mean little until they are on one line.
-func (r Rate) Near(at, moment int64, sampleRate int) int64 {
-	day := r.Day(sampleRate)
+// Near gives the moment of a reading of the clock, on the day that brings it nearest to another moment: a clock tells the time
+// and no date, so readings on either side of midnight mean little until they are on one line.
+func (r Rate) Near(reading Reading, moment int64, sampleRate int) int64 {
+	day, at := r.Day(sampleRate), int64(reading)
 	if day <= 0 {
 		return at
 	}
@@ -199,12 +206,12 @@ func (r Rate) Near(at, moment int64, sampleRate int) int64 {
 }
 
 // Since gives a moment as the clock reads it, from midnight on.
-func (r Rate) Since(moment int64, sampleRate int) int64 {
+func (r Rate) Since(moment int64, sampleRate int) Reading {
 	day := r.Day(sampleRate)
 	if day <= 0 {
-		return moment
+		return Reading(moment)
 	}
-	return moment - floorDiv(moment, day)*day
+	return Reading(moment - floorDiv(moment, day)*day)
 }
 
 // Convert takes a count at one sample rate to another, rounded to the nearest sample. It serves time stamps whose

@@ -139,8 +139,11 @@ func TestADayOfTheClock(t *testing.T) {
 			day := r.Day(sampleRate)
 			assert.Equal(t, r.Label(0), r.LabelAt(day, sampleRate), "%v: a day on, the clock reads the same", r)
 			assert.NotEqual(t, r.Label(0), r.LabelAt(day-1, sampleRate), r)
-			for _, c := range []struct{ at, moment, want int64 }{
-				{10, day - 10, day + 10}, {day - 10, 10, -10}, {5, 7, 5}, {day/2 - 1, 0, day/2 - 1}, {7, 3*day + 5, 3*day + 7}, {0, -day - 1, -day},
+			for _, c := range []struct {
+				at           Reading
+				moment, want int64
+			}{
+				{10, day - 10, day + 10}, {Reading(day - 10), 10, -10}, {5, 7, 5}, {Reading(day/2 - 1), 0, day/2 - 1}, {7, 3*day + 5, 3*day + 7}, {0, -day - 1, -day},
 			} {
 				near := r.Near(c.at, c.moment, sampleRate)
 				assert.Equal(t, c.want, near, "%v at %d Hz: %+v", r, sampleRate, c)

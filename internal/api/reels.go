@@ -122,7 +122,7 @@ func (s *Server) CreateReel(c *gin.Context, id ProductionID) {
 		s.fail(c, err)
 		return
 	}
-	reelID, err := s.Store.CreateReel(c, p, body.Name, start)
+	reelID, err := s.Store.CreateReel(c, p, body.Name, int64(start))
 	if err != nil {
 		s.fail(c, err)
 		return

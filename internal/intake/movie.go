@@ -154,8 +154,8 @@ func (m *Movie) stamp(d *take.Description, code string) {
 	if err != nil {
 		return
 	}
-	rate := m.FrameRate.Number()
-	d.StartSamples, d.StartTimecode, d.FrameRate, d.DropFrame = &start, &code, &rate, m.FrameRate.Drop
+	rate, at := m.FrameRate.Number(), int64(start)
+	d.StartSamples, d.StartTimecode, d.FrameRate, d.DropFrame = &at, &code, &rate, m.FrameRate.Drop
 }
 
 // Describe gives the description of a movie that has no sound, as one of 48 kHz without channels.

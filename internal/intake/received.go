@@ -68,7 +68,8 @@ func receivedWave(w *wave.File) desk.File {
 		s.Depth = 32
 	}
 	if w.Bext != nil {
-		f.Start = &w.Bext.TimeReference
+		at := timecode.Reading(w.Bext.TimeReference)
+		f.Start = &at
 	}
 	if x := w.IXML; x != nil {
 		if x.Speed != nil {

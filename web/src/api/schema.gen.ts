@@ -2944,6 +2944,8 @@ export interface components {
             command: {
                 /** @description what feeds all of it; nil for knots alone */
                 feed?: components["schemas"]["Feeder"] | null;
+                /** @description whether somebody has said yes to what it has too few channels for; nil where that stays */
+                folds?: boolean | null;
                 /** @description empty for a new one */
                 id?: string;
                 /** @description mono, dual mono, stereo, lcr, 5.0, 5.1, 7.1, 5.1.4, 7.1.4, foa, hoa2, hoa3 or discrete */
@@ -3042,6 +3044,8 @@ export interface components {
         /** @description SetMix makes a mix, or changes one. */
         SetMixCommand: {
             command: {
+                /** @description whether somebody has said yes to what it has too few channels for; nil where that stays */
+                folds?: boolean | null;
                 /** @description empty for a new one */
                 id?: string;
                 labels: string[];
