@@ -16,7 +16,7 @@ import (
 
 // order lists core's packages from the innermost: each may import those before it. Fault is for all, and dsp stands
 // before what adds, resamples and pans with it.
-var order = []string{"fault", "form", "timecode", "vec", "wave", "layout", "dsp", "lineup", "mix", "take", "unravel", "ply", "convert",
+var order = []string{"fault", "form", "timecode", "vec", "wave", "layout", "dsp", "lineup", "mix", "sums", "take", "unravel", "ply", "convert",
 	"gather", "report", "overview", "diagnose", "align", "reel", "cutlist", "pattern", "weave", "loudness", "engine", "gauge", "correct",
 	"contract", "folding", "adm", "delivery", "desk", "reload"}
 

@@ -75,7 +75,7 @@ func check(ctx context.Context, c *cobra.Command, path, named string, packaging 
 		return desk.Receipt{}, at(path, err)
 	}
 	defer d.Close()
-	return desk.Check(ctx, d.Files, spec, packaging, progress(c, "checking"))
+	return desk.Check(ctx, d.Files, d.Sums, spec, packaging, progress(c, "checking"))
 }
 
 func compareCommand() *cobra.Command {

@@ -22,3 +22,14 @@ func NullLimit(bits int, gains ...float64) (peak, rms float64) {
 	}
 	return 1.5 * step * sum * (1 + 1e-9), 1.5 * step * math.Sqrt(power/4)
 }
+
+// ReceivedLimit is how much a receiver minds that is left of what is to add up: within dBFS, −80 where nobody says; and twice what
+// dither and rounding leave, since what was dithered once more is no fault.
+func ReceivedLimit(within *float64, bits int, gains ...float64) (peak, rms float64) {
+	dB := -80.0
+	if within != nil {
+		dB = *within
+	}
+	least, average := NullLimit(bits, gains...)
+	return max(dsp.Gain(dB), 2*least), max(dsp.Gain(dB), 2*average)
+}

@@ -179,6 +179,7 @@ type Check struct {
 	As     Severity `json:"as"`               // error, warning or ok: not looked at
 	Longer float64  `json:"longer,omitempty"` // of silence: seconds of it that are too long
 	Runs   int      `json:"runs,omitempty"`   // of clipped: full-scale samples in a row that count as clipped; 3 where it is left out
+	Within *float64 `json:"within,omitempty"` // of stems-sum-to-mix and fold: dBFS that may be left; −80 where it is left out
 }
 
 // What loudness is measured on.

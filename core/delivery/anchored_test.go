@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/contract"
+	"zestyloom/core/reel"
 )
 
 // Where a spec wants loudness measured where the dialogue is heard, it is measured there if the files have the dialogue by itself;
@@ -55,5 +56,10 @@ func TestWhatIsNotMeasuredIsNotMet(t *testing.T) {
 	s.Limits, s.Programme.Handles = s.Limits[1:], 0
 	assert.Equal(t, []string{"Music: highest short-term loudness", "Music: loudness range"},
 		failed(Asked{Range: []string{"10:00:01:00–10:00:02:00"}}), "a second has neither")
+	for _, c := range p.reel.ClipList() {
+		if c.Take == "bell" {
+			do(t, p.reel, reel.MoveClips{Clips: []string{c.ID}, By: 5 * 48000})
+		}
+	}
 	assert.Empty(t, failed(Asked{Range: []string{"10:00:05:01–10:00:06:01"}}), "behind the cue there is silence")
 }

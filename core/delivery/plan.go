@@ -9,6 +9,7 @@ import (
 	"zestyloom/core/contract"
 	"zestyloom/core/layout"
 	"zestyloom/core/reel"
+	"zestyloom/core/sums"
 	"zestyloom/core/timecode"
 	"zestyloom/core/unravel"
 	"zestyloom/core/weave"
@@ -108,6 +109,7 @@ type Plan struct {
 	Seconds       float64            `json:"seconds,omitempty"` // that printing it will take, about; whoever knows how long others took sets it
 	Ranges        []PlannedRange     `json:"ranges"`
 	Files         []PlannedFile      `json:"files"`
+	Sums          []sums.Sum         `json:"sums,omitempty"` // what must add up among the groups in the files
 	Findings      []contract.Finding `json:"findings"`
 }
 
@@ -195,6 +197,7 @@ func NewPlan(production string, r *reel.Reel, spec contract.Spec, asked Asked) (
 	}
 	p.files(r)
 	p.unasked(r)
+	p.Sums = weave.Sums(r, p.groups())
 	p.look(r)
 	p.grade()
 	return p, r, nil
@@ -212,6 +215,18 @@ func tiedTo(r *reel.Reel, spec contract.Spec, group string) bool {
 		}
 	}
 	return false
+}
+
+// groups names the groups that are in any of the files, in order.
+func (p Plan) groups() (ids []string) {
+	for _, f := range p.Files {
+		for _, id := range f.Groups {
+			if !slices.Contains(ids, id) {
+				ids = append(ids, id)
+			}
+		}
+	}
+	return ids
 }
 
 // unasked finds groups of the reel that are in the files and that the spec does not ask for: the desk will not take them.

@@ -77,7 +77,7 @@ func TestEveryShippedSpecIsPrinted(t *testing.T) {
 				w := wavetest.Read(t, d[part.Name].b)
 				assert.Equal(t, []int64{f.Frames, int64(len(part.Channels)), int64(f.Rate), int64(f.Depth)}, []int64{w.Frames, int64(w.Channels),
 					int64(w.SampleRate), int64(w.BitDepth)}, part.Name)
-				assert.Equal(t, f.Start, w.Bext.TimeReference, part.Name)
+				assert.Equal(t, int64(f.Start), w.Bext.TimeReference, part.Name)
 			}
 			assert.NotEmpty(t, report.Groups, s.ID)
 			again, _, err := NewPlan("The Lantern Ferry", r, s, Asked{Packaging: packaging, Date: "2026-01-02"})

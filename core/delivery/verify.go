@@ -1,6 +1,7 @@
 package delivery
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -18,6 +19,7 @@ import (
 	"zestyloom/core/fault"
 	"zestyloom/core/loudness"
 	"zestyloom/core/reel"
+	"zestyloom/core/sums"
 	"zestyloom/core/wave"
 )
 
@@ -82,7 +84,7 @@ type Opened struct {
 func Verify(ctx context.Context, p Plan, r *reel.Reel, printed Printed,
 	open func(name string) (Opened, error), progress func(float64)) (Report, error) {
 	v := verifier{plan: p, reel: r, printed: printed, report: Report{Pass: true}, parts: p.Parts(), files: map[string]*wave.File{},
-		measured: map[string]bool{}, sums: map[string]string{}}
+		measured: map[string]bool{}, sums: map[string]string{}, proven: map[string]bool{}}
 	for _, part := range v.parts {
 		o, err := open(part.Name)
 		if err != nil {
@@ -98,6 +100,7 @@ func Verify(ctx context.Context, p Plan, r *reel.Reel, printed Printed,
 			return v.report, err
 		}
 		v.unmeasured()
+		v.unproven()
 	}
 	return v.report, nil
 }
@@ -110,6 +113,7 @@ type verifier struct {
 	parts    []Part
 	files    map[string]*wave.File // by the part's name
 	measured map[string]bool       // groups, by range
+	proven   map[string]bool       // sums, by range
 	sums     map[string]string     // SHA-256 of parts that were whole before, or are whole files
 }
 
@@ -206,16 +210,6 @@ func sampleFormat(f wave.Format) string {
 // place says where an output channel is: part and channel in it.
 type place struct{ part, channel int }
 
-// null is a sum of stems to be taken from a mix.
-type null struct {
-	mix   reel.Group
-	parts []reel.Group
-	depth int // bits of the coarsest of the files that they are in
-	peak  float64
-	power float64
-	n     int64
-}
-
 // passes reads the parts, those of a range and rate in step.
 func (v *verifier) passes(ctx context.Context, progress func(float64)) error {
 	var total, done int64
@@ -290,20 +284,15 @@ func (v *verifier) pass(ctx context.Context, at, rate int, parts []Part, progres
 	}
 	meters := newMeters(groups, v.reel, rate)
 	anchored := v.anchor(meters, groups)
-	sets := slices.DeleteFunc(nulls(v.reel), func(n null) bool {
-		return !whole(n.mix) || slices.ContainsFunc(n.parts, func(g reel.Group) bool { return !whole(g) })
-	})
-	for i, n := range sets {
-		sets[i].depth = depth[n.mix.ID]
-		for _, g := range n.parts {
-			sets[i].depth = min(sets[i].depth, depth[g.ID])
-		}
-	}
 	outputs := v.reel.OutputList()
 	block, column := make([][]float64, len(outputs)), map[string]int{}
 	for i, o := range outputs {
 		block[i], column[o.ID] = make([]float64, blockFrames), i
 	}
+	var now [][]float64
+	proofs := v.proofs(whole, depth, func(group string, channel int) []float64 {
+		return now[column[reel.OutputID(group, v.reel.Groups[group].Labels[channel])]]
+	})
 	span := v.plan.Ranges[at]
 	scaled := func(n int64) int64 { return int64(math.Round(float64(n) * float64(rate) / float64(v.plan.Rate))) }
 	begin, end := scaled(span.Lead), frames-scaled(span.Tail)
@@ -323,7 +312,7 @@ func (v *verifier) pass(ctx context.Context, at, rate int, parts []Part, progres
 			}
 			strange[i] += f.Strange(bytes)
 		}
-		now := make([][]float64, len(outputs))
+		now = make([][]float64, len(outputs))
 		a, b := max(0, begin-from), min(int64(n), end-from) // of the block, which are programme
 		for i, o := range outputs {
 			now[i] = block[i][:n]
@@ -335,8 +324,10 @@ func (v *verifier) pass(ctx context.Context, at, rate int, parts []Part, progres
 		if b > a && len(groups) > 0 {
 			meters.write(now)
 		}
-		for i := range sets {
-			sets[i].add(now, column)
+		if b > a {
+			for _, n := range proofs {
+				n.Write(0, int(b-a))
+			}
 		}
 		from += int64(n)
 		progress(from)
@@ -350,7 +341,7 @@ func (v *verifier) pass(ctx context.Context, at, rate int, parts []Part, progres
 		}
 		return meters.bank.Anchored(group)
 	})
-	v.nulls(sets)
+	v.addUp(at, proofs)
 	return nil
 }
 
@@ -370,46 +361,6 @@ func (v *verifier) read(part Part, sum uint64, strange int64) {
 	if strange > 0 {
 		v.add(false, contract.Finding{Rule: "measurable", File: name, Message: "Samples are no numbers, or louder than anything can be",
 			Measured: fmt.Sprint(strange), Limit: "0"})
-	}
-}
-
-// nulls finds the groups that are the sum of others: of the same layout, with stems that together are its stems.
-func nulls(r *reel.Reel) []null {
-	var found []null
-	groups := r.GroupList()
-	for _, mix := range groups {
-		if len(mix.Stems) < 2 {
-			continue
-		}
-		n := null{mix: mix}
-		var covered []string
-		for _, g := range groups {
-			within := g.ID != mix.ID && slices.Equal(g.Labels, mix.Labels) && !slices.ContainsFunc(g.Stems, func(s string) bool {
-				return !slices.Contains(mix.Stems, s) || slices.Contains(covered, s)
-			})
-			if within {
-				n.parts = append(n.parts, g)
-				covered = append(covered, g.Stems...)
-			}
-		}
-		if len(covered) == len(mix.Stems) {
-			found = append(found, n)
-		}
-	}
-	return found
-}
-
-func (n *null) add(block [][]float64, column map[string]int) {
-	for _, label := range n.mix.Labels {
-		mix := block[column[n.mix.ID+"/"+label]]
-		n.n += int64(len(mix))
-		for i, x := range mix {
-			for _, g := range n.parts {
-				x -= block[column[g.ID+"/"+label]][i]
-			}
-			n.peak = max(n.peak, math.Abs(x))
-			n.power += x * x
-		}
 	}
 }
 
@@ -510,22 +461,61 @@ func (v *verifier) limits(l contract.Limit, called string, m loudness.Measuremen
 	}
 }
 
-// nulls says whether stems add up to their mixes.
-func (v *verifier) nulls(sets []null) {
-	for _, n := range sets {
-		var names []string
-		for _, g := range n.parts {
-			names = append(names, g.Name)
+// proofs begins to prove what must add up among the groups that are whole in what is read in step.
+func (v *verifier) proofs(whole func(reel.Group) bool, depth map[string]int, of func(group string, channel int) []float64) (list []*sums.Null) {
+	for _, s := range v.plan.Sums {
+		bits, there := 32, true
+		for _, id := range s.Sets() {
+			there = there && whole(v.reel.Groups[id])
+			bits = min(bits, depth[id])
 		}
-		limit, limitRMS := contract.NullLimit(n.depth, slices.Repeat([]float64{1}, len(n.parts))...)
-		rms := math.Sqrt(n.power / float64(max(1, n.n)))
+		if there {
+			list = append(list, sums.NewNull(s, of, func(_ int, gains []float64) (peak, rms float64) { return contract.NullLimit(bits, gains...) }))
+		}
+	}
+	return list
+}
+
+// addUp says whether what must add up does: to what dither and rounding leave.
+func (v *verifier) addUp(at int, list []*sums.Null) {
+	for _, n := range list {
+		worst := slices.MaxFunc(n.Rows, func(a, b sums.Row) int { return cmp.Compare(a.Peak, b.Peak) })
 		measured := "nothing left"
-		if n.peak > 0 {
-			measured = fmt.Sprintf("%s left, %s on average", level(n.peak), level(rms))
+		if worst.Peak > 0 {
+			measured = fmt.Sprintf("%s left, %s on average", level(worst.Peak), level(worst.Average()))
 		}
-		v.add(n.n > 0 && n.peak <= limit && rms <= limitRMS, contract.Finding{Rule: "stems-sum-to-mix",
-			Message: fmt.Sprintf("%s add up to %s", strings.Join(names, " + "), n.mix.Name), Measured: measured,
-			Limit: fmt.Sprintf("at most %s, %s on average: what dither and rounding at this depth leave", level(limit), level(limitRMS))})
+		rule, words := v.summed(n.Sum)
+		v.proven[fmt.Sprint(at, n.Sets())] = true
+		v.add(n.OK(), contract.Finding{Rule: rule, Message: words, Measured: measured,
+			Limit: fmt.Sprintf("at most %s, %s on average: what dither and rounding at this depth leave", level(worst.Limit), level(worst.RMS))})
+	}
+}
+
+// summed says a sum in words, and by which rule it is held to.
+func (v *verifier) summed(s sums.Sum) (rule, words string) {
+	var names []string
+	for _, p := range s.Parts {
+		names = append(names, v.reel.Groups[p.ID].Name)
+	}
+	whole := v.reel.Groups[s.Whole]
+	switch {
+	case len(names) > 1:
+		return "stems-sum-to-mix", fmt.Sprintf("%s add up to %s", strings.Join(names, " + "), whole.Name)
+	case slices.Equal(whole.Labels, v.reel.Groups[s.Parts[0].ID].Labels):
+		return "stems-sum-to-mix", fmt.Sprintf("%s is the same as %s", whole.Name, names[0])
+	}
+	return "fold", fmt.Sprintf("%s is the fold-down of %s", whole.Name, names[0])
+}
+
+// unproven says what must add up and could not be held to, because no files of a range have all of it at one rate.
+func (v *verifier) unproven() {
+	for at, span := range v.plan.Ranges {
+		for _, s := range v.plan.Sums {
+			if rule, words := v.summed(s); !v.proven[fmt.Sprint(at, s.Sets())] {
+				v.report.Findings = append(v.report.Findings, contract.Finding{Rule: rule, Severity: contract.Warning,
+					Message: fmt.Sprintf("That %s was not checked in %s: not all of them are whole in its files, at one rate", words, span.Name)})
+			}
+		}
 	}
 }
 

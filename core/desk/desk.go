@@ -17,6 +17,7 @@ import (
 	"zestyloom/core/contract"
 	"zestyloom/core/fault"
 	"zestyloom/core/loudness"
+	"zestyloom/core/sums"
 	"zestyloom/core/timecode"
 )
 
@@ -139,15 +140,17 @@ type checking struct {
 	spec    contract.Spec
 	rate    timecode.Rate
 	receipt Receipt
-	nulled  map[string]bool // groups that were held to be the fold-down that they are
+	told    []sums.Sum      // what adds up, by the papers of the delivery
+	nulled  map[string]bool // groups that were held to add up
 	refused bool            // there are files of which it could not be told what their channels are
 }
 
-// Check holds a delivery against a spec. packaging is the way of packing that was agreed on, or empty for the one that the
+// Check holds a delivery against a spec. told is what adds up by the papers that lie beside it, where any do. packaging is the way of packing that was agreed on, or empty for the one that the
 // files are nearest to. progress is told the share done. An error means that checking could not go on; what is wrong with the
 // delivery is in the receipt.
-func Check(ctx context.Context, files []File, spec contract.Spec, packaging contract.Packaging, progress func(float64)) (Receipt, error) {
-	c := checking{spec: spec, nulled: map[string]bool{}, receipt: Receipt{Pass: true, Files: files, Findings: []contract.Finding{},
+func Check(ctx context.Context, files []File, told []sums.Sum, spec contract.Spec, packaging contract.Packaging,
+	progress func(float64)) (Receipt, error) {
+	c := checking{spec: spec, told: told, nulled: map[string]bool{}, receipt: Receipt{Pass: true, Files: files, Findings: []contract.Finding{},
 		Groups: []Measured{}}}
 	for _, f := range files {
 		for _, doubt := range f.Doubts {
@@ -170,7 +173,7 @@ func Check(ctx context.Context, files []File, spec contract.Spec, packaging cont
 	if err := c.listen(ctx, placed, progress); err != nil {
 		return c.receipt, err
 	}
-	c.unfolded(placed)
+	c.unproven(placed)
 	slices.SortStableFunc(c.receipt.Findings, func(a, b contract.Finding) int { return gravity(b) - gravity(a) })
 	return c.receipt, nil
 }

@@ -1,265 +1,322 @@
 package desk
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
 	"strings"
 
 	"zestyloom/core/contract"
-	"zestyloom/core/layout"
-	"zestyloom/core/mix"
+	"zestyloom/core/sums"
+	"zestyloom/core/unravel"
 )
 
-// null is a group that is to be the sum of others, each channel at gains: what is left when those are taken from it.
-type null struct {
+// proof is a sum that is proven on the samples.
+type proof struct {
+	*sums.Null
 	rule    string
+	message string
 	of      *group
 	parts   []*group
-	message string
-	rows    []row
-	others  []*null // the same with something changed over, to say what is wrong
-	changed string  // what is changed over in it
-	culprit *group  // of whose
+	told    bool           // the delivery's papers say so; else the spec does
+	same    []*sums.Null   // with gains that are meant by the same words
+	others  []*supposition // what would explain that it does not add up
 }
 
-// row is one channel of the sum.
-type row struct {
-	target      *column
-	turned      bool // polarity of the target
-	from        []*column
-	gains       []float64
-	left        []float64 // of the last block
-	limit, rms  float64
-	peak, power float64
-	peakAt      int64
-	overAt      int64 // where it went over the limit first; −1 where it did not
-	n           int64
+// supposition is a proof with something changed over.
+type supposition struct {
+	*sums.Null
+	changed string
+	culprit *group // of whose
 }
 
-// nullsOf finds what is to add up: fold-downs, and mixes of stems that are there by themselves.
-func (h *hearing) nullsOf() (found []*null) {
-	for _, g := range h.groups {
-		if f := g.From.Fold; f != nil && !f.Encoded {
-			at := slices.IndexFunc(h.groups, func(x *group) bool { return x.ID == f.Of })
-			if at < 0 {
-				continue
-			}
-			m, _, ok := mix.Carry(layout.Read(h.groups[at].labels), layout.Read(g.labels), *f.Levels())
-			if ok {
-				n := &null{rule: "fold", of: g, parts: []*group{h.groups[at]}, message: fmt.Sprintf("%s is the fold-down of %s", g.Name,
-					h.groups[at].Name)}
-				found = append(found, n.with(m))
+// keyed is how the ID of a group is compared: files are called after it.
+func keyed(id string) string { return strings.ToLower(unravel.FileSafeTo(id, 80)) }
+
+// proofs finds what is to add up among the groups that are whole: by the papers of the delivery, where it has any that say so,
+// else by the spec.
+func (h *hearing) proofs() (found []*proof) {
+	in := map[string]bool{}
+	add := func(s sums.Sum, told bool) {
+		p := &proof{told: told, parts: make([]*group, len(s.Parts))}
+		if p.of = h.groupOf(s.Whole); p.of == nil || len(p.of.labels) != len(s.Parts[0].Gains) {
+			return
+		}
+		for i, part := range s.Parts {
+			if p.parts[i] = h.groupOf(part.ID); p.parts[i] == nil || len(p.parts[i].labels) != len(part.Gains[0]) {
+				return
 			}
 		}
-		if parts := h.partsOf(g); parts != nil {
-			var names []string
-			for _, p := range parts {
-				names = append(names, p.Name)
-			}
-			n := &null{rule: "stems-sum-to-mix", of: g, parts: parts, message: fmt.Sprintf("%s add up to %s", strings.Join(names, " + "), g.Name)}
-			found = append(found, n.with(mix.Identity(len(g.labels))))
+		for _, g := range append(p.parts, p.of) {
+			in[g.key] = true
+		}
+		found = append(found, h.prove(p, s))
+	}
+	for _, s := range h.told {
+		add(s, true)
+	}
+	var sets []sums.Set
+	for _, set := range h.spec.Sets() {
+		if h.groupOf(set.ID) != nil {
+			sets = append(sets, set)
 		}
 	}
-	for _, n := range found {
-		n.alternatives()
+	for _, s := range sums.Find(sets) {
+		if slices.ContainsFunc(s.Sets(), func(id string) bool { g := h.groupOf(id); return g != nil && !in[g.key] }) {
+			add(s, false)
+		}
 	}
 	return found
 }
 
-// unfolded says which fold-downs could not be held to be that: no pass has a value for them.
-func (c *checking) unfolded(list []*placed) {
-	said := map[string]bool{}
-	for _, p := range list {
-		for _, at := range p.channels {
-			g := at.group
-			if g.From.Fold == nil || c.nulled[g.key] || said[g.key] {
-				continue
-			}
-			said[g.key] = true
-			why := "what it is folded from is not whole among the files"
-			if g.From.Fold.Encoded {
-				why = "its surrounds are turned by 90°, which the desk does not follow"
-			}
-			c.receipt.Findings = append(c.receipt.Findings, contract.Finding{Rule: "fold", Severity: contract.Warning, File: p.file.Name,
-				Message: fmt.Sprintf("That %s is a fold-down was not checked: %s", g.Name, why), Measured: "not measured"})
-		}
-	}
-}
-
-// partsOf finds groups of the same channels with stems that together are those of a mix; nil where there are none.
-func (h *hearing) partsOf(of *group) (parts []*group) {
-	if len(of.From.Stems) < 2 {
+// groupOf finds a group that is whole, by its ID.
+func (h *hearing) groupOf(id string) *group {
+	at := slices.IndexFunc(h.groups, func(g *group) bool { return keyed(g.key) == keyed(id) })
+	if at < 0 {
 		return nil
 	}
-	var covered []string
-	for _, g := range h.groups {
-		if g != of && len(g.From.Stems) > 0 && slices.Equal(g.labels, of.labels) && !slices.ContainsFunc(g.From.Stems, func(s string) bool {
-			return !slices.Contains(of.From.Stems, s) || slices.Contains(covered, s)
-		}) {
-			parts = append(parts, g)
-			covered = append(covered, g.From.Stems...)
-		}
-	}
-	if len(covered) != len(of.From.Stems) {
-		return nil
-	}
-	return parts
+	return h.groups[at]
 }
 
-// with makes the rows: each part goes into the group by the matrix.
-func (n *null) with(m mix.Matrix) *null {
-	for r, target := range n.of.columns {
-		one := row{target: target, overAt: -1}
-		for _, p := range n.parts {
-			for col := range m.Cols {
-				if gain := m.At(r, col); gain != 0 {
-					one.from, one.gains = append(one.from, p.columns[col]), append(one.gains, gain)
+// prove sets a proof up, with what might explain that it fails.
+func (h *hearing) prove(p *proof, s sums.Sum) *proof {
+	var names []string
+	for _, g := range p.parts {
+		names = append(names, g.Name)
+	}
+	p.rule, p.message = "stems-sum-to-mix", fmt.Sprintf("%s add up to %s", strings.Join(names, " + "), p.of.Name)
+	if len(p.parts) == 1 {
+		p.rule, p.message = "fold", fmt.Sprintf("%s is the fold-down of %s", p.of.Name, names[0])
+		if slices.Equal(p.of.labels, p.parts[0].labels) {
+			p.rule, p.message = "stems-sum-to-mix", fmt.Sprintf("%s is the same as %s", p.of.Name, names[0])
+		}
+	}
+	p.Null = h.null(s, p, func(c *column) *column { return c }, nil)
+	for _, other := range meant(s) {
+		p.same = append(p.same, h.null(other, p, func(c *column) *column { return c }, nil))
+	}
+	h.suppose(p, s)
+	return p
+}
+
+// null begins a proof in which other channels may stand for those of the groups, and groups may be turned.
+func (h *hearing) null(s sums.Sum, p *proof, other func(*column) *column, turned *group) *sums.Null {
+	byID := map[string]*group{s.Whole: p.of}
+	for i, part := range s.Parts {
+		byID[part.ID] = p.parts[i]
+	}
+	var room []float64
+	of := func(id string, channel int) []float64 {
+		g := byID[id]
+		x := other(g.columns[channel]).samples()
+		if g != turned {
+			return x
+		}
+		room = append(room[:0], x...)
+		for i := range room {
+			room[i] = -room[i]
+		}
+		return room
+	}
+	return sums.NewNull(s, of, func(row int, gains []float64) (peak, rms float64) {
+		depth := p.of.columns[row].depth()
+		for i, part := range s.Parts {
+			for c, gain := range part.Gains[row] {
+				if gain != 0 {
+					depth = min(depth, p.parts[i].columns[c].depth())
 				}
 			}
 		}
-		depth := target.file.file.Streams[target.stream].Depth
-		for _, f := range one.from {
-			depth = min(depth, f.file.file.Streams[f.stream].Depth)
-		}
-		one.limit, one.rms = contract.NullLimit(depth, one.gains...)
-		n.rows = append(n.rows, one)
+		return contract.ReceivedLimit(h.spec.Checks[p.rule].Within, depth, gains...)
+	})
+}
+
+func (c *column) depth() int {
+	if d := c.file.file.Streams[c.stream].Depth; d > 0 {
+		return d
 	}
-	return n
+	return 24
+}
+
+// meant gives a sum with other gains that the same words mean: −3 dB is said of half the power, √½, and of 10^(−3⁄20), and
+// −6 dB of a half.
+func meant(s sums.Sum) (list []sums.Sum) {
+	for _, exact := range []bool{true, false} {
+		changed := false
+		other := sums.Sum{Whole: s.Whole}
+		for _, p := range s.Parts {
+			q := sums.Part{ID: p.ID, Turned: p.Turned}
+			for _, row := range p.Gains {
+				row = slices.Clone(row)
+				for i, g := range row {
+					steps := math.Round(-20 * math.Log10(math.Abs(g)) / 3) // of 3 dB
+					to := math.Pow(10, -3*steps/20)
+					if exact {
+						to = math.Pow(2, -steps/2)
+					}
+					if g != 0 && steps != 0 && math.Abs(math.Abs(g)/to-1) < 0.01 && math.Abs(math.Abs(g)-to) > 1e-9 {
+						row[i], changed = math.Copysign(to, g), true
+					}
+				}
+				q.Gains = append(q.Gains, row)
+			}
+			other.Parts = append(other.Parts, q)
+		}
+		if changed {
+			list = append(list, other)
+		}
+	}
+	return list
 }
 
 // pairs are channels that are easily changed over.
 var pairs = [][2]string{{"L", "R"}, {"Ls", "Rs"}, {"Lss", "Rss"}, {"Lrs", "Rrs"}, {"C", "LFE"}, {"C", "R"}}
 
-// alternatives are the same sum with two channels of one of its groups changed over, or with its polarity turned.
-func (n *null) alternatives() {
-	for _, g := range append(slices.Clone(n.parts), n.of) {
+// suppose is the same sum with two channels of one of its groups changed over, or with its polarity turned.
+func (h *hearing) suppose(p *proof, s sums.Sum) {
+	for _, g := range append(slices.Clone(p.parts), p.of) {
 		for _, pair := range pairs {
 			a, b := slices.Index(g.labels, pair[0]), slices.Index(g.labels, pair[1])
 			if a < 0 || b < 0 {
 				continue
 			}
-			n.others = append(n.others, n.changing(g, fmt.Sprintf("%s and %s of %s are changed over", pair[0], pair[1], g.Name),
-				func(c *column) *column {
-					switch c {
-					case g.columns[a]:
-						return g.columns[b]
-					case g.columns[b]:
-						return g.columns[a]
-					}
-					return c
-				}))
+			p.others = append(p.others, &supposition{h.null(s, p, func(c *column) *column {
+				switch c {
+				case g.columns[a]:
+					return g.columns[b]
+				case g.columns[b]:
+					return g.columns[a]
+				}
+				return c
+			}, nil), fmt.Sprintf("%s and %s of %s are changed over", pair[0], pair[1], g.Name), g})
 		}
+		p.others = append(p.others, &supposition{h.null(s, p, func(c *column) *column { return c }, g),
+			"the polarity of " + g.Name + " is turned", g})
 	}
-	turned := n.changing(n.of, "the polarity of "+n.of.Name+" is turned", func(c *column) *column { return c })
-	for i := range turned.rows {
-		turned.rows[i].turned = true
-	}
-	n.others = append(n.others, turned)
 }
 
-func (n *null) changing(culprit *group, words string, other func(*column) *column) *null {
-	made := &null{rule: n.rule, of: n.of, parts: n.parts, changed: words, culprit: culprit}
-	for _, r := range n.rows {
-		one := r
-		one.target = other(r.target)
-		one.from, one.left = nil, nil
-		for _, f := range r.from {
-			one.from = append(one.from, other(f))
-		}
-		made.rows = append(made.rows, one)
+// write takes the samples from one on and before another of a block.
+func (p *proof) write(from, to int) {
+	p.Write(from, to)
+	for _, n := range p.same {
+		n.Write(from, to)
 	}
-	return made
-}
-
-// write takes samples of a block that begins at a place.
-func (n *null) write(at int64, from, to int) {
-	for i := range n.rows {
-		n.rows[i].write(at, from, to)
-	}
-	for _, other := range n.others {
-		if slices.ContainsFunc(other.rows, func(r row) bool { return r.peak > r.limit }) {
-			continue // it is not that
-		}
-		for i := range other.rows {
-			other.rows[i].write(at, from, to)
+	for _, o := range p.others {
+		if !o.Lost() { // else it is not that
+			o.Write(from, to)
 		}
 	}
 }
 
-func (r *row) write(at int64, from, to int) {
-	left := r.left[:0]
-	for _, x := range r.target.samples()[from:to] {
-		if r.turned {
-			x = -x
-		}
-		left = append(left, x)
-	}
-	for k, f := range r.from {
-		gain := r.gains[k]
-		for i, x := range f.samples()[from:to] {
-			left[i] -= gain * x
+// best is the proof by those of the gains that the words may mean that fits best.
+func (p *proof) best() *sums.Null {
+	best := p.Null
+	for _, n := range p.same {
+		if worst(n).Peak < worst(best).Peak {
+			best = n
 		}
 	}
-	r.left = left
-	for i, x := range left {
-		r.power += x * x
-		if x = math.Abs(x); x > r.peak {
-			r.peak, r.peakAt = x, at+int64(from+i)
-		}
-		if x > r.limit && r.overAt < 0 {
-			r.overAt = at + int64(from+i)
-		}
-	}
-	r.n += int64(to - from)
+	return best
 }
 
-func (r row) ok() bool {
-	return r.n > 0 && r.peak <= r.limit && math.Sqrt(r.power/float64(r.n)) <= r.rms
+func worst(n *sums.Null) sums.Row {
+	return slices.MaxFunc(n.Rows, func(a, b sums.Row) int { return cmp.Compare(a.Peak, b.Peak) })
 }
-
-func (n *null) ok() bool { return !slices.ContainsFunc(n.rows, func(r row) bool { return !r.ok() }) }
 
 // sums says whether everything adds up; where not, from where on, on which channel, and what would make it so.
 func (h *hearing) sums() {
-	for _, n := range h.nulls {
-		if n.rule == "fold" {
-			h.nulled[n.of.key] = true
+	for _, p := range h.proven {
+		for _, g := range append(slices.Clone(p.parts), p.of) {
+			h.nulled[g.key] = true
 		}
-		worst := slices.MaxFunc(n.rows, func(a, b row) int {
-			if a.peak < b.peak {
-				return -1
+		n := p.best()
+		at := 0
+		for r := range n.Rows {
+			if n.Rows[r].Peak > n.Rows[at].Peak {
+				at = r
 			}
-			return 1
-		})
-		rms := math.Sqrt(worst.power / float64(max(1, worst.n)))
-		file := worst.target.file.file
-		f := contract.Finding{Rule: n.rule, File: file.Name, Message: n.message, Measured: fmt.Sprintf("%s left, %s on average",
-			level(worst.peak), level(rms)),
-			Limit: fmt.Sprintf("at most %s, %s on average", level(worst.limit), level(worst.rms))}
-		if worst.peak == 0 {
+		}
+		row, guilty := n.Rows[at], p.of.columns[at]
+		file := guilty.file.file
+		f := contract.Finding{Rule: p.rule, File: file.Name, Message: p.message, Measured: fmt.Sprintf("%s left, %s on average",
+			level(row.Peak), level(row.Average())), Limit: fmt.Sprintf("at most %s", level(row.Limit))}
+		if row.Peak == 0 {
 			f.Measured = "nothing left"
 		}
-		if n.ok() {
+		if n.OK() {
 			h.note(true, f)
 			continue
 		}
+		if !p.told && slices.ContainsFunc(p.Parts, func(part sums.Part) bool { return part.Turned != nil }) {
+			f.Severity, f.Measured = contract.Warning, "not measured" // there are many filters that turn by 90°
+			f.Message = fmt.Sprintf("That %s could not be proven: its surrounds are turned by 90° in a way that the desk does not know", p.message)
+			h.hold(f)
+			continue
+		}
 		var reasons []string // there may be several that explain it
-		guilty := worst.target
-		for _, other := range n.others {
-			if other.ok() {
-				if reasons = append(reasons, other.changed); len(reasons) == 1 {
-					guilty = other.culprit.columns[0]
+		for _, o := range p.others {
+			if o.OK() {
+				if reasons = append(reasons, o.changed); len(reasons) == 1 {
+					guilty = o.culprit.columns[0]
 				}
 			}
 		}
 		if len(reasons) > 0 {
 			f.Message += "; it would if it were not that " + strings.Join(reasons, ", or that ")
 		}
-		at := worst.overAt
-		if at < 0 {
-			at = worst.peakAt
+		over := row.OverAt
+		if over < 0 {
+			over = row.PeakAt
 		}
-		h.note(false, h.place(on(f, guilty), file, at))
+		f = h.place(on(f, guilty), file, h.around.lead+over)
+		if !p.told && len(h.told) > 0 { // the papers say what does, and this is not among it
+			f.Severity = contract.Warning
+			f.Message += "; the delivery's own papers do not say that it should"
+			h.hold(f)
+			continue
+		}
+		h.note(false, f)
+	}
+}
+
+// unproven says what should add up, by the spec or by the papers, and was not held to: no pass has a value for it.
+func (c *checking) unproven(list []*placed) {
+	present := map[string]*instance{}
+	for _, p := range list {
+		for _, at := range p.channels {
+			present[keyed(at.group.key)] = at.group
+		}
+	}
+	said := map[string]bool{}
+	for _, s := range slices.Concat(c.told, sums.Find(c.spec.Sets())) {
+		fresh := slices.DeleteFunc(s.Sets(), func(id string) bool {
+			g := present[keyed(id)]
+			return g == nil || c.nulled[g.key] || said[id]
+		})
+		if len(fresh) == 0 {
+			continue
+		}
+		name := func(id string) string {
+			for _, g := range c.spec.Groups {
+				if g.ID == id {
+					return g.Name
+				}
+			}
+			return id
+		}
+		var names []string
+		for _, p := range s.Parts {
+			names = append(names, name(p.ID))
+		}
+		for _, id := range fresh {
+			said[id] = true
+		}
+		rule, what := "stems-sum-to-mix", fmt.Sprintf("That %s add up to %s", strings.Join(names, " + "), name(s.Whole))
+		if len(names) == 1 {
+			rule, what = "fold", fmt.Sprintf("That %s is the fold-down of %s", name(s.Whole), names[0])
+		}
+		c.receipt.Findings = append(c.receipt.Findings, contract.Finding{Rule: rule, Severity: contract.Warning,
+			Message: what + " was not checked: not all of them are whole among the files, at one rate", Measured: "not measured"})
 	}
 }

@@ -65,7 +65,7 @@ type hearing struct {
 	around   around
 	columns  []*column
 	groups   []*group
-	nulls    []*null
+	proven   []*proof
 }
 
 // reading is a stream while it is read.
@@ -262,7 +262,7 @@ func (h *hearing) arrange() {
 			h.groups = append(h.groups, g)
 		}
 	}
-	h.nulls = h.nullsOf()
+	h.proven = h.proofs()
 }
 
 // quiet is the largest sample that silence may have: two steps, as dither makes it.
@@ -350,8 +350,8 @@ func (h *hearing) measure(bank *loudness.Bank, at int64, from, to int) {
 		for _, g := range h.groups {
 			g.quiet(at, from, to)
 		}
-		for _, n := range h.nulls {
-			n.write(at, from, to)
+		for _, p := range h.proven {
+			p.write(from, to)
 		}
 	})
 	if len(all) > 0 {

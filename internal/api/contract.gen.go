@@ -20,6 +20,7 @@ import (
 	"zestyloom/core/loudness"
 	"zestyloom/core/mix"
 	"zestyloom/core/reel"
+	"zestyloom/core/sums"
 	"zestyloom/core/take"
 	"zestyloom/core/timecode"
 	"zestyloom/core/weave"
@@ -986,6 +987,9 @@ type Step = store.Step
 
 // Stray defines model for Stray.
 type Stray = reel.Stray
+
+// Sum A group that is the sum of others, each channel of which arrives at gains as factors, a row for each channel of the whole.
+type Sum = sums.Sum
 
 // SwapTakeCommand SwapTake puts another take under the edits of a clip and of those of its take that are tied to it. A frame of the old take becomes the frame Shift later of the new one.
 type SwapTakeCommand = reel.Sent

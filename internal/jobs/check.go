@@ -43,7 +43,7 @@ func (a *attempt) check(ctx context.Context) (end store.End, err error) {
 	var found desk.Receipt
 	if r.Spec == nil {
 		found = desk.Look(d.Files)
-	} else if found, err = desk.Check(ctx, d.Files, *r.Spec, r.Packaging, a.progress(ctx, 0, 1)); err != nil {
+	} else if found, err = desk.Check(ctx, d.Files, d.Sums, *r.Spec, r.Packaging, a.progress(ctx, 0, 1)); err != nil {
 		return end, err
 	}
 	return judged(found), persist(ctx, func() error { return a.Store.SetReceipt(ctx, a.claim, found) })

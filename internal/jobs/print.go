@@ -137,7 +137,7 @@ func (a *attempt) prove(ctx context.Context, p delivery.Plan, report delivery.Re
 		return desk.Receipt{}, err
 	}
 	defer d.Close()
-	return desk.Check(ctx, d.Files, p.Spec, p.Packaging, a.progress(ctx, 0.85, 1))
+	return desk.Check(ctx, d.Files, p.Sums, p.Spec, p.Packaging, a.progress(ctx, 0.85, 1))
 }
 
 // render writes the parts of a print, those at other rates at last.

@@ -19,6 +19,7 @@ import (
 	"zestyloom/core/delivery"
 	"zestyloom/core/desk"
 	"zestyloom/core/reel"
+	"zestyloom/core/sums"
 	"zestyloom/core/weave"
 	"zestyloom/internal/store"
 )
@@ -36,7 +37,7 @@ func Of(p store.Print, laid *reel.Reel) (list []Paper, err error) {
 		make func(store.Print, *reel.Reel) ([]byte, error)
 	}{
 		{"report.html", page}, {"report.pdf", reportPDF}, {"report.json", report}, {"cue-sheet.csv", cueSheet}, {"cue-sheet.pdf", cueSheetPDF},
-		{"routing.csv", routing}, {"spec.yaml", spec}, {"manifest.sha256", manifest}, {"ascmhl/0001_" + p.Plan.Folder() + ".mhl", hashList},
+		{"routing.csv", routing}, {"spec.yaml", spec}, {sums.Paper, adding}, {"manifest.sha256", manifest}, {"ascmhl/0001_" + p.Plan.Folder() + ".mhl", hashList},
 	} {
 		text, err := one.make(p, laid)
 		if err != nil {
@@ -75,6 +76,9 @@ func spec(p store.Print, _ *reel.Reel) ([]byte, error) {
 	}
 	return yaml.Marshal(same)
 }
+
+// adding says what must add up among the groups, for whoever wants to prove it again.
+func adding(p store.Print, _ *reel.Reel) ([]byte, error) { return sums.Write(p.Plan.Sums) }
 
 // routing says what reaches each output channel, at which gain.
 func routing(p store.Print, laid *reel.Reel) ([]byte, error) {

@@ -20,6 +20,7 @@ import (
 	"zestyloom/core/contract"
 	"zestyloom/core/desk"
 	"zestyloom/core/fault"
+	"zestyloom/core/sums"
 	"zestyloom/internal/intake"
 	"zestyloom/internal/media"
 )
@@ -27,6 +28,7 @@ import (
 // Delivery is files that are open.
 type Delivery struct {
 	Files   []desk.File
+	Sums    []sums.Sum // what adds up, by the papers beside them
 	Paths   []string // of the files, on this machine
 	closers []io.Closer
 	unzip   string // folder that a ZIP was unpacked into
@@ -112,20 +114,25 @@ func (d *Delivery) folder(ctx context.Context, folder string) error {
 		return err
 	}
 	slices.Sort(found)
-	sums, err := listed(found)
+	listed, err := listed(found)
 	if err != nil {
 		return err
 	}
 	for _, at := range found {
 		name := filepath.Base(at)
+		if name == sums.Paper {
+			if err := d.adding(at); err != nil {
+				return err
+			}
+		}
 		if Paper(name) {
 			continue
 		}
-		if err := d.add(ctx, at, name, sums); err != nil {
+		if err := d.add(ctx, at, name, listed); err != nil {
 			return err
 		}
 	}
-	for name := range sums {
+	for name := range listed {
 		if !slices.ContainsFunc(d.Files, func(f desk.File) bool { return f.Name == name }) && !Paper(name) {
 			d.Files = append(d.Files, desk.Unread(name, 0, fault.New(fault.NotFound, "The list of checksums has %s, and it is not there", name)))
 			d.Paths = append(d.Paths, "")
@@ -136,6 +143,26 @@ func (d *Delivery) folder(ctx context.Context, folder string) error {
 	}
 	return nil
 }
+
+// adding reads what adds up from the paper that says so. One that can't be read is a file that is wrong.
+func (d *Delivery) adding(at string) error {
+	f, err := os.Open(at)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	text, err := io.ReadAll(io.LimitReader(f, maxPaper))
+	if err != nil {
+		return err
+	}
+	if d.Sums, err = sums.Read(text); err != nil {
+		d.Files, d.Paths = append(d.Files, desk.Unread(sums.Paper, int64(len(text)), err)), append(d.Paths, "")
+	}
+	return nil
+}
+
+// maxPaper is the largest paper that is read, in bytes.
+const maxPaper = 4 << 20
 
 // Paper tells whether a file is one that lies beside those that are delivered.
 func Paper(name string) bool {

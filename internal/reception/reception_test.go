@@ -215,7 +215,7 @@ func (d *delivery) check(t testing.TB) (wrong map[string]contract.Finding, recei
 	opened, err := Open(context.Background(), d.lay(t), t.TempDir())
 	require.NoError(t, err)
 	defer opened.Close()
-	receipt, err = desk.Check(context.Background(), opened.Files, d.spec, contract.Packaging(d.form), func(float64) {})
+	receipt, err = desk.Check(context.Background(), opened.Files, opened.Sums, d.spec, contract.Packaging(d.form), func(float64) {})
 	require.NoError(t, err)
 	wrong = map[string]contract.Finding{}
 	for _, f := range receipt.Findings {
@@ -386,7 +386,7 @@ var broken = []struct {
 	}},
 	{"stems-sum-to-mix", "poly movie monos", func(d *delivery) {
 		for i := lead; i < lead+6*second; i++ {
-			d.sound["mx L"][i] = step(d.sound["mx L"][i] * 1.001)
+			d.sound["mx L"][i] = step(d.sound["mx L"][i] * 1.01)
 		}
 	}},
 	{"measurable", "poly movie monos", func(d *delivery) {
@@ -464,8 +464,10 @@ func TestWhatWasNotComparedIsNotRight(t *testing.T) {
 	d := good(t, "poly")
 	i := slices.IndexFunc(d.spec.Groups, func(g contract.Group) bool { return g.ID == "mono" })
 	fold := *d.spec.Groups[i].From.Fold
-	fold.Encoded = true
+	fold.Of = "room"
 	d.spec.Groups[i].From.Fold = &fold
+	d.spec.Groups = append(d.spec.Groups, contract.Group{ID: "room", Name: "Room", Layout: "5.1", Optional: true,
+		From: contract.Source{Stems: []string{"DX", "MX"}}})
 	wrong, receipt := d.check(t)
 	assert.Equal(t, []string{"fold"}, slices.Sorted(maps.Keys(wrong)))
 	assert.Equal(t, contract.Warning, wrong["fold"].Severity)
@@ -520,7 +522,7 @@ func TestDeliveriesInAZIP(t *testing.T) {
 	opened, err := open(b.Bytes())
 	require.NoError(t, err)
 	assert.Len(t, opened.Files, 8)
-	receipt, err := desk.Check(context.Background(), opened.Files, d.spec, "", func(float64) {})
+	receipt, err := desk.Check(context.Background(), opened.Files, opened.Sums, d.spec, "", func(float64) {})
 	require.NoError(t, err)
 	assert.True(t, receipt.Pass)
 	assert.Equal(t, contract.Packaging("monos"), receipt.Packaging, "the way of packing is found out")

@@ -2315,6 +2315,8 @@ export interface components {
             rest: boolean;
             terms: components["schemas"]["Term"][];
             order: number;
+            /** @description Somebody has said yes to what it has too few channels for */
+            folds?: boolean;
         };
         Clip: {
             id: string;
@@ -2377,6 +2379,8 @@ export interface components {
             feed?: components["schemas"]["Feeder"];
             /** @description The order of the channels that its spec asks for, where they lie in another */
             asked?: string[];
+            /** @description Somebody has said yes to what it has too few channels for */
+            folds?: boolean;
         };
         Output: {
             id: string;
@@ -4050,6 +4054,17 @@ export interface components {
             seconds?: number;
             offers?: components["schemas"]["Offer"][];
         };
+        /** @description A group that is the sum of others, each channel of which arrives at gains as factors, a row for each channel of the whole. */
+        Sum: {
+            /** @description ID of the group */
+            whole: string;
+            parts: {
+                id: string;
+                gains: number[][];
+                /** @description Of what is turned by 90° before it is added */
+                turned?: number[][];
+            }[];
+        };
         Plan: {
             /**
              * Format: int64
@@ -4069,6 +4084,8 @@ export interface components {
             /** @description How long printing will take, about, by how long it took before */
             seconds?: number;
             asked: components["schemas"]["Asked"];
+            /** @description What must add up among the groups in the files */
+            sums?: components["schemas"]["Sum"][];
             /** @description Of the reel, Hz */
             rate: number;
             ranges: {
