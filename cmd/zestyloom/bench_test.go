@@ -105,7 +105,7 @@ func BenchmarkGaugeAgainstFFmpeg(b *testing.B) {
 	}
 	path := tenMinutes(b, 6)
 	ratio(b, "times-ffmpeg", func() {
-		_, err := gauge(context.Background(), []string{path}, "", "", 4)
+		_, err := gauge(context.Background(), []string{path}, 0, "", "", 4)
 		require.NoError(b, err)
 	}, func() {
 		out, err := exec.Command(ffmpeg, "-v", "error", "-i", path, "-af", "ebur128=peak=true:framelog=verbose", "-f", "null",

@@ -1,9 +1,11 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"strings"
 
@@ -15,13 +17,14 @@ import (
 	"zestyloom/core/folding"
 	"zestyloom/core/layout"
 	"zestyloom/core/mix"
+	"zestyloom/core/wave"
 	"zestyloom/internal/reception"
 )
 
 func checkCommand() *cobra.Command {
 	var named, packaging string
 	c := &cobra.Command{
-		Use: "check PATH", Short: "Hold a delivery against a spec: a folder, a ZIP or a file", Args: cobra.ExactArgs(1),
+		Use: "check PATH", Short: "Hold a delivery against a spec: a folder, a ZIP or a file; without a spec, say what it is", Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			receipt, err := check(c.Context(), c, args[0], named, contract.Packaging(packaging))
 			if err != nil {
@@ -38,6 +41,13 @@ func checkCommand() *cobra.Command {
 					}
 					fmt.Fprintln(c.OutOrStdout())
 				}
+				for _, s := range receipt.Seen {
+					fmt.Fprintf(c.OutOrStdout(), "%s: %s (%s), %s, in %s\n", s.Name, cmp.Or(s.Layout, fmt.Sprintf("%d channels", len(s.Labels))),
+						strings.Join(s.Labels, " "), s.Why, strings.Join(s.Files, ", "))
+				}
+				if named == "" {
+					return
+				}
 				fmt.Fprintf(c.OutOrStdout(), "%s: %d files, %d things compared\n", map[bool]string{true: "accepted", false: "refused"}[receipt.Pass],
 					len(receipt.Files), len(receipt.Findings))
 			})
@@ -47,9 +57,8 @@ func checkCommand() *cobra.Command {
 			return err
 		},
 	}
-	c.Flags().StringVar(&named, "spec", "", "the spec: the ID of one that ships, or a file")
+	c.Flags().StringVar(&named, "spec", "", "the spec: the ID of one that ships, or a file; without it, what is there is said")
 	c.Flags().StringVar(&packaging, "packaging", "", "how the files are to be packed, where the spec has several ways")
-	_ = c.MarkFlagRequired("spec") // it is there
 	return c
 }
 
@@ -66,15 +75,21 @@ func specNamed(named string) (contract.Spec, error) {
 }
 
 func check(ctx context.Context, c *cobra.Command, path, named string, packaging contract.Packaging) (desk.Receipt, error) {
-	spec, err := specNamed(named)
-	if err != nil {
-		return desk.Receipt{}, err
+	var spec contract.Spec
+	if named != "" {
+		var err error
+		if spec, err = specNamed(named); err != nil {
+			return desk.Receipt{}, err
+		}
 	}
 	d, err := reception.Open(ctx, path, "")
 	if err != nil {
 		return desk.Receipt{}, at(path, err)
 	}
 	defer d.Close()
+	if named == "" {
+		return desk.Look(d.Files), nil
+	}
 	return desk.Check(ctx, d.Files, d.Sums, spec, packaging, progress(c, "checking"))
 }
 
@@ -124,11 +139,12 @@ type folded struct {
 
 func foldCommand() *cobra.Command {
 	var to, out, name, order string
+	var stream int
 	f := mix.Usual()
 	c := &cobra.Command{
 		Use: "fold FILE", Short: "Fold a file down to fewer channels", Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			r, err := foldFile(c.Context(), args[0], name, order, layout.Name(to), f, out)
+			r, err := foldFile(c.Context(), args[0], stream-1, name, order, layout.Name(to), f, out)
 			if err != nil {
 				return err
 			}
@@ -146,24 +162,58 @@ func foldCommand() *cobra.Command {
 	c.Flags().Float64Var(&f.SurroundDB, "surround", f.SurroundDB, "level of the surrounds in their sides, dB")
 	c.Flags().Float64Var(&f.MonoDB, "mono", f.MonoDB, "level of each side of a pair in a mono, dB")
 	c.Flags().Float64Var(&f.TrimDB, "trim", 0, "level of all of it, dB")
+	streamFlag(c, &stream)
 	_ = errors.Join(c.MarkFlagRequired("to"), c.MarkFlagRequired("out")) // they are there
 	return c
 }
 
-// foldFile writes a fold-down.
-func foldFile(ctx context.Context, path, name, order string, to layout.Name, f mix.Fold, out string) (r folded, err error) {
-	src, labels, _, closer, err := laidOut(ctx, path, name, order)
+// setIn opens a file and labels the channels that are to be folded to a layout: all of them, or, where the names of its channels tell
+// of several sets, the one set that is wider.
+func setIn(ctx context.Context, path string, stream int, name, order string, to layout.Layout) (*wave.File, []string, io.Closer, error) {
+	f, d, closer, err := openSound(ctx, path, stream)
 	if err != nil {
-		return r, err
+		return nil, nil, nil, err
 	}
-	defer closer.Close()
+	sets := desk.Sets(d.Names())
+	if name != "" || order != "" || len(sets) < 2 || closer.Close() != nil {
+		closer.Close()
+		f, l, _, closer, err := laidOut(ctx, path, stream, name, order)
+		return f, l.Labels, closer, err
+	}
+	var wider []desk.Seen
+	var names []string
+	for _, s := range sets {
+		names = append(names, fmt.Sprintf("%s (%d channels)", s.Name, len(s.Labels)))
+		if len(s.Labels) > to.Width() && s.Layout != "" {
+			wider = append(wider, s)
+		}
+	}
+	if len(wider) != 1 {
+		return nil, nil, nil, at(path, fault.New(fault.BadInput, "The file holds several sets, %s; write the one to be folded into a file of its own first, "+
+			"or say with --layout what all of them are together", strings.Join(names, ", ")))
+	}
+	if f, _, closer, err = openSound(ctx, path, stream); err != nil {
+		return nil, nil, nil, err
+	}
+	labels := make([]string, f.Channels)
+	copy(labels[wider[0].First:], wider[0].Labels)
+	return f, labels, closer, nil
+}
+
+// foldFile writes a fold-down.
+func foldFile(ctx context.Context, path string, stream int, name, order string, to layout.Name, f mix.Fold, out string) (r folded, err error) {
 	target, err := layout.New(to, "", 0)
 	if err != nil {
 		return r, err
 	}
+	src, labels, closer, err := setIn(ctx, path, stream, name, order, target)
+	if err != nil {
+		return r, err
+	}
+	defer closer.Close()
 	over := 0.0
 	err = aside(out, func(w *os.File) (err error) {
-		over, err = folding.Write(ctx, src, labels.Labels, target, f, w)
+		over, err = folding.Write(ctx, src, labels, target, f, w)
 		return err
 	})
 	if err != nil {

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"fmt"
 	"math"
 	"os"
 	"path/filepath"
@@ -97,4 +98,42 @@ func TestFoldVerb(t *testing.T) {
 	assert.Len(t, left, 2, "nothing half is left")
 	assert.Error(t, verb(t, &r, "fold", path, "--layout", "7.1", "--to", "stereo", "--out", out))
 	assert.Error(t, verb(t, &r, "fold", path, "--layout", "5.1", "--to", "round", "--out", out))
+}
+
+// A file that holds several sets by the names of its channels is folded as the set that is wider; two such sets have to be told apart.
+func TestFoldKnowsASetByItsNames(t *testing.T) {
+	dir := t.TempDir()
+	write := func(name string, channels ...string) string {
+		h := wave.Header{Format: wavetest.PCM24(len(channels)), Frames: 4800, IXML: &wave.IXML{Tracks: &wave.IXMLTracks{Count: fmt.Sprint(len(channels))}}}
+		for i, c := range channels {
+			n := fmt.Sprint(i + 1)
+			h.IXML.Tracks.Tracks = append(h.IXML.Tracks.Tracks, wave.IXMLTrack{ChannelIndex: n, InterleaveIndex: n, Name: c})
+		}
+		path := filepath.Join(dir, name)
+		require.NoError(t, os.WriteFile(path, wavetest.Bytes(t, h, func(c, _ int) float64 { return float64(c+1) / 100 }), 0o600))
+		return path
+	}
+	room := []string{"Full mix 5.1 L", "Full mix 5.1 R", "Full mix 5.1 C", "Full mix 5.1 LFE", "Full mix 5.1 Ls", "Full mix 5.1 Rs"}
+	ours := write("eight.wav", append(room, "Full mix stereo L", "Full mix stereo R")...)
+	out := filepath.Join(dir, "two.wav")
+	var r folded
+	require.NoError(t, verb(t, &r, "fold", ours, "--to", "stereo", "--out", out))
+	b, err := os.ReadFile(out)
+	require.NoError(t, err)
+	for side, x := range wavetest.Samples(t, wavetest.Read(t, b)) { // by hand: L + √½·C + √½·Ls
+		assert.InDelta(t, []float64{0.01, 0.02}[side]+math.Sqrt2/2*(0.03+[]float64{0.05, 0.06}[side]), x[100], 1e-6)
+	}
+	two := write("sixteen.wav", append(room, "Other L", "Other R", "Other C", "Other LFE", "Other Ls", "Other Rs")...)
+	assert.ErrorContains(t, verb(t, &r, "fold", two, "--to", "stereo", "--out", out), "several sets")
+}
+
+// Without a spec it is said what a delivery is.
+func TestCheckWithoutASpecSaysWhatItIs(t *testing.T) {
+	dir := t.TempDir()
+	lay(t, filepath.Join(dir, "Ferry_L.wav"), 1, 4800, nil)
+	lay(t, filepath.Join(dir, "Ferry_R.wav"), 1, 4800, nil)
+	var r desk.Receipt
+	require.NoError(t, verb(t, &r, "check", dir))
+	require.Len(t, r.Seen, 1)
+	assert.Equal(t, []string{"stereo", "L", "R"}, append([]string{r.Seen[0].Layout}, r.Seen[0].Labels...))
 }

@@ -31,11 +31,29 @@ func openSound(ctx context.Context, path string, stream int) (*wave.File, take.D
 	if err := isFile(path); err != nil {
 		return nil, take.Description{}, nil, err
 	}
+	if stream == anyStream {
+		found, err := intake.Probe(ctx, path, path)
+		if err != nil {
+			return nil, take.Description{}, nil, at(path, err)
+		}
+		if n := len(found.Streams); n > 1 {
+			return nil, take.Description{}, nil, at(path, fault.New(fault.BadInput, "The file has %d streams of sound; say which with --stream 1 to %d", n, n))
+		}
+		stream = 0
+	}
 	w, d, closer, err := intake.Open(ctx, path, path, stream)
 	if err != nil {
 		return nil, d, nil, at(path, err)
 	}
 	return w, d, closer, nil
+}
+
+// anyStream is the one that a file has; where it has several, somebody has to say which.
+const anyStream = -1
+
+// streamFlag adds the flag by which that is said.
+func streamFlag(c *cobra.Command, stream *int) {
+	c.Flags().IntVar(stream, "stream", 0, "stream of sound of a movie, from 1; asked for where it has several")
 }
 
 func isFile(path string) error {
@@ -157,7 +175,7 @@ func unravelCommand() *cobra.Command {
 	}
 	c.Flags().StringVar(&out, "out", "", "folder to write to")
 	c.Flags().StringVar(&pairs, "pairs", "", "channels to keep together, such as 1-2,3-4")
-	c.Flags().IntVar(&stream, "stream", 1, "audio stream of a movie")
+	streamFlag(c, &stream)
 	_ = c.MarkFlagRequired("out")
 	return c
 }
@@ -236,7 +254,7 @@ func plyCommand() *cobra.Command {
 func plyFiles(ctx context.Context, paths []string, out string, lengths ply.Lengths, stamps ply.Stamps) ([]string, error) {
 	var strands []ply.Strand
 	for _, path := range paths {
-		f, d, closer, err := openSound(ctx, path, 0)
+		f, d, closer, err := openSound(ctx, path, anyStream)
 		if err != nil {
 			return nil, err
 		}
@@ -263,7 +281,7 @@ func syncCommand() *cobra.Command {
 		Use: "sync REFERENCE FILE…", Short: "Find where each file lies against a reference, and how its clock drifts",
 		Args: cobra.MinimumNArgs(2),
 		RunE: func(c *cobra.Command, args []string) error {
-			reference, _, closer, err := openSound(c.Context(), args[0], 0)
+			reference, _, closer, err := openSound(c.Context(), args[0], anyStream)
 			if err != nil {
 				return err
 			}
@@ -294,7 +312,7 @@ func syncCommand() *cobra.Command {
 }
 
 func match(ctx context.Context, reference *wave.File, path string) (align.Match, error) {
-	f, _, closer, err := openSound(ctx, path, 0)
+	f, _, closer, err := openSound(ctx, path, anyStream)
 	if err != nil {
 		return align.Match{}, err
 	}
@@ -327,6 +345,7 @@ func parsePairs(text string) ([]take.Set, error) {
 
 func gaugeCommand() *cobra.Command {
 	var name, order string
+	var stream int
 	oversample := 4
 	c := &cobra.Command{
 		Use: "gauge FILE…", Short: "Measure loudness, range and peaks of a file, or of several that are one programme",
@@ -335,7 +354,7 @@ func gaugeCommand() *cobra.Command {
 			if oversample != 4 && oversample != 8 {
 				return fault.New(fault.BadInput, "True peak is looked for at 4 or 8 times the rate, not at %d", oversample)
 			}
-			m, err := gauge(c.Context(), args, name, order, oversample)
+			m, err := gauge(c.Context(), args, stream-1, name, order, oversample)
 			if err != nil {
 				return err
 			}
@@ -352,6 +371,7 @@ func gaugeCommand() *cobra.Command {
 	}
 	c.Flags().StringVar(&name, "layout", "", "channel layout: "+strings.Join(layout.Names(), ", "))
 	c.Flags().StringVar(&order, "order", "", "channel order: smpte, film, or labels such as L,R,Ls,Rs,C,LFE")
+	streamFlag(c, &stream)
 	c.Flags().IntVar(&oversample, "oversample", oversample, "how many times the rate true peak is looked for at: 4 or 8")
 	return c
 }
@@ -375,8 +395,8 @@ type gauged struct {
 }
 
 // laidOut opens a file and tells its layout, by what is asked for, else by the file; by says which. The caller closes it.
-func laidOut(ctx context.Context, path, name, order string) (f *wave.File, l layout.Layout, by string, closer io.Closer, err error) {
-	f, d, closer, err := openSound(ctx, path, 0)
+func laidOut(ctx context.Context, path string, stream int, name, order string) (f *wave.File, l layout.Layout, by string, closer io.Closer, err error) {
+	f, d, closer, err := openSound(ctx, path, stream)
 	if err != nil {
 		return nil, l, "", nil, err
 	}
@@ -397,8 +417,8 @@ func laidOut(ctx context.Context, path, name, order string) (f *wave.File, l lay
 	return f, l, by, closer, nil
 }
 
-func gauge(ctx context.Context, paths []string, name, order string, oversample int) (gauged, error) {
-	_, f, l, by, closer, err := together(ctx, paths, name, order)
+func gauge(ctx context.Context, paths []string, stream int, name, order string, oversample int) (gauged, error) {
+	_, f, l, by, closer, err := together(ctx, paths, stream, name, order)
 	if err != nil {
 		return gauged{}, err
 	}
@@ -420,13 +440,14 @@ type diagnosed struct {
 }
 
 func diagnoseCommand() *cobra.Command {
-	return &cobra.Command{
+	var stream int
+	c := &cobra.Command{
 		Use: "diagnose FILE…", Short: "Measure what is on each channel", Args: cobra.MinimumNArgs(1),
 		RunE: func(c *cobra.Command, paths []string) error {
 			results := []diagnosed{}
 			var failed []error
 			for _, path := range paths {
-				channels, err := findings(c.Context(), path)
+				channels, err := findings(c.Context(), path, stream-1)
 				if err != nil {
 					failed = append(failed, err)
 					continue
@@ -447,10 +468,12 @@ func diagnoseCommand() *cobra.Command {
 			return errors.Join(append(failed, err)...)
 		},
 	}
+	streamFlag(c, &stream)
+	return c
 }
 
-func findings(ctx context.Context, path string) ([]diagnose.Channel, error) {
-	f, d, closer, err := openSound(ctx, path, 0)
+func findings(ctx context.Context, path string, stream int) ([]diagnose.Channel, error) {
+	f, d, closer, err := openSound(ctx, path, stream)
 	if err != nil {
 		return nil, err
 	}

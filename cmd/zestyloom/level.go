@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -37,6 +38,7 @@ type leveled struct {
 func levelCommand() *cobra.Command {
 	var spec, profile, out, name, order string
 	var each bool
+	var stream int
 	c := &cobra.Command{
 		Use: "level FILE…", Short: "Bring a file, or several monos that are one programme, to the loudness and true peak that a spec asks for",
 		Args: cobra.MinimumNArgs(1),
@@ -56,7 +58,7 @@ func levelCommand() *cobra.Command {
 			var done []leveled
 			var failed []error
 			for _, set := range sets {
-				r, err := level(c.Context(), set, func(l layout.Layout) (reel.Target, error) { return targetOf(spec, profile, l) }, name, order, out)
+				r, err := level(c.Context(), set, stream-1, func(l layout.Layout) (reel.Target, error) { return targetOf(spec, profile, l) }, name, order, out)
 				if err != nil {
 					failed = append(failed, err)
 					continue
@@ -77,7 +79,13 @@ func levelCommand() *cobra.Command {
 			if len(done) > 0 {
 				failed = append(failed, output(c, result, func() { tellLeveled(c, done) }))
 			}
-			return errors.Join(failed...)
+			if err := errors.Join(failed...); err != nil {
+				return err
+			}
+			if slices.ContainsFunc(done, func(r leveled) bool { return len(r.Missed) > 0 }) {
+				return errWanting
+			}
+			return nil
 		},
 	}
 	c.Flags().StringVar(&spec, "spec", "", "spec that ships, by its ID, or a file")
@@ -86,6 +94,7 @@ func levelCommand() *cobra.Command {
 	c.Flags().BoolVar(&each, "each", false, "each file is a programme of its own")
 	c.Flags().StringVar(&name, "layout", "", "layout of the programme, where it does not say")
 	c.Flags().StringVar(&order, "order", "", "its channel order: smpte, film, or labels such as L,R,Ls,Rs,C,LFE")
+	streamFlag(c, &stream)
 	_ = c.MarkFlagRequired("out")
 	return c
 }
@@ -119,8 +128,8 @@ func targetOf(spec, profile string, l layout.Layout) (reel.Target, error) {
 }
 
 // level brings files, which are one programme, to a target; out is a file for one and a folder for several.
-func level(ctx context.Context, paths []string, to func(layout.Layout) (reel.Target, error), name, order, out string) (leveled, error) {
-	parts, whole, l, by, closer, err := together(ctx, paths, name, order)
+func level(ctx context.Context, paths []string, stream int, to func(layout.Layout) (reel.Target, error), name, order, out string) (leveled, error) {
+	parts, whole, l, by, closer, err := together(ctx, paths, stream, name, order)
 	if err != nil {
 		return leveled{}, err
 	}
@@ -195,10 +204,10 @@ func (c closers) Close() (err error) {
 }
 
 // together opens files as one programme. Where there are several, their names say which channel each is, unless that is asked for.
-func together(ctx context.Context, paths []string, name, order string) (parts []*wave.File, whole *wave.File, l layout.Layout, by string,
+func together(ctx context.Context, paths []string, stream int, name, order string) (parts []*wave.File, whole *wave.File, l layout.Layout, by string,
 	closer io.Closer, err error) {
 	if len(paths) == 1 {
-		f, l, by, closer, err := laidOut(ctx, paths[0], name, order)
+		f, l, by, closer, err := laidOut(ctx, paths[0], stream, name, order)
 		return []*wave.File{f}, f, l, by, closer, err
 	}
 	var open closers
@@ -210,7 +219,7 @@ func together(ctx context.Context, paths []string, name, order string) (parts []
 	}()
 	var tracks []take.Track
 	for _, path := range paths {
-		f, d, c, err := openSound(ctx, path, 0)
+		f, d, c, err := openSound(ctx, path, stream)
 		if err != nil {
 			return nil, nil, l, "", nil, err
 		}

@@ -210,3 +210,60 @@ func TestLevelInABatch(t *testing.T) {
 	_, err = os.Stat(filepath.Join(out, "silent.wav"))
 	assert.ErrorIs(t, err, os.ErrNotExist)
 }
+
+// Speech at −67 LUFS with one click in it comes to −23: the limiter brings the click down to the rest. What can't be reached is said,
+// and ends with the status that says so.
+func TestLevelBeyondAClick(t *testing.T) {
+	dir, out := t.TempDir(), filepath.Join(t.TempDir(), "x.wav")
+	path := func(name string, speech, click float64) string {
+		r := rand.New(rand.NewPCG(3, 7))
+		p := filepath.Join(dir, name)
+		b := wavetest.Bytes(t, wave.Header{Format: wavetest.PCM24(1), Frames: 20 * 48000}, func(_, i int) float64 {
+			if i >= 96000 && i < 96020 {
+				return click
+			}
+			return speech * r.NormFloat64() * math.Abs(math.Sin(float64(i)/9000))
+		})
+		require.NoError(t, os.WriteFile(p, b, 0o600))
+		return p
+	}
+	var got leveled
+	require.NoError(t, verb(t, &got, "level", path("quiet.wav", 0.0006, 0.9), "--profile", "r128", "--out", out))
+	assert.Less(t, *got.Before.IntegratedLUFS, -25.0, "of the click alone")
+	assert.InDelta(t, -23, *got.After.IntegratedLUFS, 0.1)
+	assert.LessOrEqual(t, *got.After.TruePeakMaxDBTP, -1.0)
+	err := verb(t, &got, "level", path("click.wav", 0, 0.9), "--profile", "r128", "--out", out)
+	if err == nil || len(got.Missed) > 0 { // one click alone is what no limiter makes a programme of
+		assert.Error(t, err)
+	}
+}
+
+// Of a movie with several streams somebody has to say which; of one with one nobody has.
+func TestStreamsAreAskedFor(t *testing.T) {
+	dir := t.TempDir()
+	movie := func(name string, streams int) string {
+		args := []string{"-v", "error"}
+		for i := range streams {
+			args = append(args, "-f", "lavfi", "-i", fmt.Sprintf("sine=frequency=%d:duration=4:sample_rate=48000", 300*(i+1)))
+		}
+		for i := range streams {
+			args = append(args, "-map", fmt.Sprint(i))
+		}
+		p := filepath.Join(dir, name)
+		out, err := exec.Command("ffmpeg", append(args, "-c:a", "pcm_s24le", p)...).CombinedOutput()
+		require.NoError(t, err, "%s", out)
+		return p
+	}
+	one, three := movie("one.mov", 1), movie("three.mov", 3)
+	for _, args := range [][]string{{"gauge"}, {"diagnose"}, {"unravel", "--out", filepath.Join(dir, "u")},
+		{"level", "--profile", "r128", "--out", filepath.Join(dir, "l.wav")}, {"fold", "--to", "mono", "--layout", "mono", "--out", filepath.Join(dir, "f.wav")}} {
+		var any any
+		at := func(path string, more ...string) error {
+			return verb(t, &any, append(append([]string{args[0], path}, args[1:]...), more...)...)
+		}
+		require.NoError(t, at(one), args)
+		require.ErrorContains(t, at(three), "say which with --stream 1 to 3", "%v", args)
+		require.NoError(t, at(three, "--stream", "2"), args)
+		require.Error(t, at(three, "--stream", "4"), args)
+	}
+}

@@ -87,6 +87,20 @@ func (p *problem) solve(m margins) Curves {
 	if p.to.Integrated == nil {
 		return c
 	}
+	c, held := p.approach(c, m)
+	if held {
+		if beyond, there := p.beyond(c, m); there {
+			c, _ = p.approach(beyond, m)
+		}
+	}
+	return c
+}
+
+// worth is by how much louder a programme becomes at least, for each decibel of gain, for the gain to be worth it.
+const worth = 0.1
+
+// approach goes on from curves towards the loudness that is asked for, step by step; held tells that the limits hold it down.
+func (p *problem) approach(c Curves, m margins) (_ Curves, held bool) {
 	now, heard := p.foretell(c)
 	for range 40 {
 		by := *p.to.Integrated + m.loudness - now
@@ -95,12 +109,26 @@ func (p *problem) solve(m margins) Curves {
 		}
 		next := p.curves(max(-60, min(60, c.GainDB+by)), m)
 		louder, still := p.foretell(next)
-		if still && by > 0.05 && louder-now < 0.1*by {
-			break
+		if still && by > 0.05 && louder-now < worth*by {
+			return c, true
 		}
 		c, now, heard = next, louder, still
 	}
-	return c
+	return c, false
+}
+
+// beyond looks for the gain that does bring the programme to the loudness that is asked for, where the next step makes it hardly
+// louder: a click in quiet speech is all that is above the gate until the limiter has brought it down to the rest.
+func (p *problem) beyond(c Curves, m margins) (Curves, bool) {
+	now, _ := p.foretell(c)
+	for gain := c.GainDB + 1; gain <= 60; gain++ {
+		next := p.curves(gain, m)
+		louder, heard := p.foretell(next)
+		if heard && louder >= *p.to.Integrated+m.loudness {
+			return next, louder-now >= worth*(gain-c.GainDB)
+		}
+	}
+	return c, false
 }
 
 // curves gives what a gain asks for.

@@ -113,6 +113,14 @@ func (s Seen) known() Seen {
 	return s
 }
 
+// Sets reads sets off the names of channels, with the layout of each: those of a file that holds several.
+func Sets(names []string) (sets []Seen) {
+	for _, s := range byNames(names) {
+		sets = append(sets, s.known())
+	}
+	return sets
+}
+
 // byNames reads sets off the names of channels: those that differ in their last word alone, a label, are one; a name without a label
 // is a set of its own. Nothing where a name is missing or stands twice.
 func byNames(names []string) (sets []Seen) {

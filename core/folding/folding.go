@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"slices"
 
 	"zestyloom/core/dsp"
 	"zestyloom/core/fault"
@@ -21,10 +22,22 @@ import (
 // block is how many frames are folded at a time.
 const block = 1 << 12
 
-// Write folds src, whose channels are labelled, to a layout, after ITU-R BS.775. overDB is by how many dB the loudest sample would
+// Write folds src, whose channels are labelled, to a layout, after ITU-R BS.775; a channel without a label is of another set and
+// is left aside. overDB is by how many dB the loudest sample would
 // have gone over full scale; 0 where none does. Where the layout has no place for anything of the source the error is BadInput.
 func Write(ctx context.Context, src *wave.File, labels []string, to layout.Layout, f mix.Fold, w io.Writer) (overDB float64, err error) {
-	m, _, ok := mix.Carry(layout.Read(labels), layout.Read(to.Labels), f)
+	set := slices.DeleteFunc(slices.Clone(labels), func(l string) bool { return l == "" })
+	of, _, ok := mix.Carry(layout.Read(set), layout.Read(to.Labels), f)
+	m, next := mix.Zero(to.Width(), len(labels)), 0
+	for c, l := range labels {
+		if l == "" {
+			continue
+		}
+		for r := range m.Rows {
+			m.Set(r, c, of.At(r, next))
+		}
+		next++
+	}
 	if !ok {
 		return 0, fault.New(fault.BadInput, "Nothing of %v has a place in %s", labels, to.Name)
 	}
