@@ -162,15 +162,22 @@ func unravelCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "unravel FILE", Short: "Write one file for each channel (or set), with its name and time stamp", Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
-			files, err := unravelFile(c.Context(), args[0], stream-1, out, pairs)
+			files, wanting, err := unravelFile(c.Context(), args[0], stream-1, out, pairs)
 			if err != nil {
 				return err
 			}
-			return output(c, map[string]any{"files": files}, func() {
+			err = output(c, map[string]any{"files": files}, func() {
 				for _, f := range files {
 					fmt.Fprintf(c.OutOrStdout(), "%s  %s\n", f.Path, strings.Join(f.Tracks, ", "))
 				}
 			})
+			for _, w := range wanting {
+				note(c, "%s: %s", args[0], w)
+			}
+			if err == nil && len(wanting) > 0 {
+				return errWanting
+			}
+			return err
 		},
 	}
 	c.Flags().StringVar(&out, "out", "", "folder to write to")
@@ -180,22 +187,28 @@ func unravelCommand() *cobra.Command {
 	return c
 }
 
-func unravelFile(ctx context.Context, path string, stream int, dir, pairText string) (results []unravelled, err error) {
+// unravelFile writes the files of a take; wanting is what of the source could not be had whole.
+func unravelFile(ctx context.Context, path string, stream int, dir, pairText string) (results []unravelled, wanting []string, err error) {
 	pairs, err := parsePairs(pairText)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	src, d, closer, err := openSound(ctx, path, stream)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	defer closer.Close()
+	for _, w := range d.Warnings {
+		if d.Recovered || w.Code == "checksum" {
+			wanting = append(wanting, w.Message)
+		}
+	}
 	parts, err := take.Parts(d, pairs)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	if err := os.MkdirAll(dir, 0o755); err != nil {
-		return nil, at(dir, err)
+		return nil, nil, at(dir, err)
 	}
 	names := unravel.FileNames(path, parts)
 	var writers []io.Writer
@@ -210,23 +223,23 @@ func unravelFile(ctx context.Context, path string, stream int, dir, pairText str
 	for range parts {
 		f, err := os.CreateTemp(dir, ".unravel-*")
 		if err != nil {
-			return nil, at(dir, err)
+			return nil, nil, at(dir, err)
 		}
 		files = append(files, f)
 		writers = append(writers, f)
 	}
 	if err := unravel.Write(ctx, src, d, parts, writers, nil); err != nil {
-		return nil, at(path, err)
+		return nil, nil, at(path, err)
 	}
 	for i, f := range files {
 		target := filepath.Join(dir, names[i])
 		if err := errors.Join(f.Chmod(0o644), f.Close(), os.Rename(f.Name(), target)); err != nil {
-			return nil, at(target, err)
+			return nil, nil, at(target, err)
 		}
 		tracks := unravel.Names(parts[i], d)
 		results = append(results, unravelled{target, len(tracks), tracks})
 	}
-	return results, nil
+	return results, wanting, nil
 }
 
 func plyCommand() *cobra.Command {

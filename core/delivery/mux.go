@@ -178,6 +178,9 @@ func (m Muxing) streamArgs(i int, s PlannedStream) []string {
 	args := []string{at("-c"), code}
 	c := contract.Holds(m.File.Container)
 	if !c.Movie {
+		if s.Layout == "" { // whoever reads it would take the channels for those of a set, in the order of RFC 9639
+			args = append(args, "-metadata", "WAVEFORMATEXTENSIBLE_CHANNEL_MASK=0x0")
+		}
 		return append(args, "-metadata", "comment="+s.Title+", from "+m.Stamp)
 	}
 	if c.Titles {

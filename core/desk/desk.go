@@ -40,6 +40,7 @@ type Stream struct {
 	Language string   `json:"language,omitempty"` // as ISO 639-2 writes it
 	Default  bool     `json:"default,omitempty"`
 	Names    []string `json:"names,omitempty"` // of the channels, where the file has them
+	Speakers []string `json:"-"`               // that the channels are for, where the file has a mask that says so
 	// Open begins reading its samples.
 	Open func(ctx context.Context) (Sound, error) `json:"-"`
 }

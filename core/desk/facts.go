@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"zestyloom/core/contract"
+	"zestyloom/core/layout"
 	"zestyloom/core/timecode"
 	"zestyloom/core/unravel"
 )
@@ -70,6 +71,9 @@ func (c *checking) facts(one matched) *placed {
 		c.stream(f, s, wanted[i], called)
 	}
 	c.picture(f, want)
+	if rate, asks := c.spec.FrameRate(); asks && f.FrameRate.Valid() {
+		c.compare("frame-rate", f.Name, "Frames a second", f.FrameRate.Number(), rate.Number())
+	}
 	if want.ADM != nil {
 		channels := 0
 		for _, s := range f.Streams {
@@ -165,7 +169,15 @@ func (c *checking) channels(one matched, at int, want wanted, called string) (pl
 		}
 	}
 	c.names(one, at, places, called)
+	if len(groups) == 1 && len(s.Speakers) > 1 && !groups[0].from(s.Speakers) {
+		c.compare("order", one.file.Name, called+"speakers that its mask names", strings.Join(s.Speakers, " "), strings.Join(groups[0].labels, " "))
+	}
 	return places, true
+}
+
+// from tells whether the channels of a group are those of speakers, in that order; what stands for no speakers is from any.
+func (i *instance) from(speakers []string) bool {
+	return slices.Equal(i.labels, speakers) || slices.ContainsFunc(i.labels, func(l string) bool { return layout.Speakers[l].Label == "" })
 }
 
 // names holds the names of channels to what they are: their groups, and their labels in order.
@@ -243,9 +255,6 @@ func (c *checking) picture(f File, want contract.File) {
 		asked = 1
 	}
 	c.compare("picture", f.Name, "Number of pictures", f.Pictures, asked)
-	if rate, asks := c.spec.FrameRate(); asks && f.Pictures > 0 && f.FrameRate.Valid() {
-		c.compare("frame-rate", f.Name, "Frames a second", f.FrameRate.Number(), rate.Number())
-	}
 }
 
 // together holds the files of a range against each other: they begin together, where the spec says, and last as long.

@@ -1,16 +1,23 @@
 package intake
 
 import (
+	"bytes"
 	"context"
+	"crypto/md5"
 	"errors"
 	"io"
+	"math"
+	"os"
+	"strconv"
 	"strings"
 
 	"github.com/mewkiz/flac"
+	"github.com/mewkiz/flac/frame"
 	"github.com/mewkiz/flac/meta"
 
 	"zestyloom/core/fault"
 	"zestyloom/core/take"
+	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
 )
 
@@ -27,6 +34,9 @@ func openFLAC(r io.Reader) (s *flac.Stream, h wave.Header, err error) {
 	h.Format = wave.Format{Encoding: wave.PCM, Channels: int(i.NChannels), SampleRate: int(i.SampleRate), BitDepth: int(i.BitsPerSample),
 		Bytes: (int(i.BitsPerSample) + 7) / 8}
 	h.Frames = int64(i.NSamples)
+	if int(i.NChannels) < len(flacMasks) {
+		h.Mask = flacMasks[i.NChannels]
+	}
 	var comments []string
 	for _, b := range s.Blocks {
 		switch body := b.Body.(type) {
@@ -50,6 +60,13 @@ func openFLAC(r io.Reader) (s *flac.Stream, h wave.Header, err error) {
 			}
 		}
 	}
+	for _, c := range comments { // a mask that is written out holds instead of the order; 0 says that the channels have no places
+		if text, is := strings.CutPrefix(c, "WAVEFORMATEXTENSIBLE_CHANNEL_MASK="); is {
+			if mask, err := strconv.ParseUint(strings.TrimSpace(text), 0, 32); err == nil {
+				h.Mask = uint32(mask)
+			}
+		}
+	}
 	// Comments such as SCENE=12A are the lines that take.Describe reads from bext; it leaves others alone.
 	if h.Bext == nil && h.IXML == nil && len(comments) > 0 {
 		x := &wave.IXML{Version: "2.10"}
@@ -70,6 +87,9 @@ func openFLAC(r io.Reader) (s *flac.Stream, h wave.Header, err error) {
 	}
 	return s, h, nil
 }
+
+// flacMasks are the speakers, as bits of a WAVE's mask, of so many channels in the order that RFC 9639 has for them (9.1.3).
+var flacMasks = []uint32{0, 0x4, 0x3, 0x7, 0x33, 0x37, 0x3f, 0x70f, 0x63f}
 
 // cleared reads a FLAC stream with the padding in its head set to nought, as it should be: a flipped bit in what nobody
 // reads is no reason to refuse the sound.
@@ -141,56 +161,105 @@ const flacContainer = wave.Container("flac")
 
 // decodeFLAC writes the samples of a FLAC stream as a WAVE file, bit for bit. Where the stream breaks off the file ends
 // before its header says so, which is how opening it tells that not all could be saved.
-func decodeFLAC(ctx context.Context, r io.Reader, to io.Writer, progress func(float64)) error {
+//
+// What comes out is held to the MD5 of the samples that the head has, where it has one. What it says is not true, though the stream
+// is whole, is told as a doubt.
+func decodeFLAC(ctx context.Context, r io.Reader, to io.Writer, progress func(float64)) (doubt string, err error) {
 	s, h, err := openFLAC(r)
 	if err != nil {
-		return err
+		return "", err
 	}
+	sum, most := md5.New(), int64(maxHours*3600)*int64(h.SampleRate)
 	total := h.Frames
 	w, err := wave.NewWriter(to, h)
 	if err != nil {
-		return err
+		return "", err
 	}
 	shift := uint(8*h.Bytes - h.BitDepth) // narrower integers stand left-justified
-	var raw []byte
-	at, most := int64(0), int64(maxHours*3600)*int64(h.SampleRate)
+	var raw, plain []byte
+	at := int64(0)
 	for {
 		if at > most {
-			return fault.New(fault.Damaged, "The FLAC file unfolds to more than %d hours; it is damaged", maxHours)
+			return "", fault.New(fault.Damaged, "The FLAC file unfolds to more than %d hours; it is damaged", maxHours)
 		}
 		if err := ctx.Err(); err != nil {
-			return fault.Wrap(fault.Cancelled, err, "Decoding was stopped")
+			return "", fault.Wrap(fault.Cancelled, err, "Decoding was stopped")
 		}
-		frame, err := s.ParseNext()
+		next, err := s.ParseNext()
 		if errors.Is(err, io.EOF) {
 			break
 		}
-		if err != nil || len(frame.Subframes) != h.Channels || frame.BlockSize == 0 {
+		if err != nil || len(next.Subframes) != h.Channels || next.BlockSize == 0 {
 			if at == 0 {
-				return fault.Wrap(fault.Damaged, err, "The FLAC file is damaged from its first sample on; nothing could be saved")
+				return "", fault.Wrap(fault.Damaged, err, "The FLAC file is damaged from its first sample on; nothing could be saved")
 			}
-			return nil
+			return "", nil // the file ends before its header says so
 		}
-		n := int(frame.BlockSize)
+		n := int(next.BlockSize)
 		if need := n * h.FrameBytes(); cap(raw) < need {
 			raw = make([]byte, need)
 		}
 		raw = raw[:n*h.FrameBytes()]
-		for c, sub := range frame.Subframes {
+		for c, sub := range next.Subframes {
 			putSamples(raw, sub.Samples[:min(n, len(sub.Samples))], c, h.Format, shift)
 		}
 		if err := w.WriteRaw(raw); err != nil {
-			return err
+			return "", err
 		}
+		plain = summable(plain[:0], next.Subframes, n, h.Bytes)
+		sum.Write(plain)
 		if at += int64(n); progress != nil && total > 0 {
 			progress(float64(at) / float64(total))
 		}
 	}
 	if at != total {
-		return nil
+		return "", nil
 	}
-	return w.Close()
+	if s.Info.MD5sum != ([16]byte{}) && !bytes.Equal(sum.Sum(nil), s.Info.MD5sum[:]) {
+		doubt = "The samples are not those that the FLAC file was made of: their MD5 is another"
+	}
+	return doubt, w.Close()
 }
+
+// summable are samples as the MD5 of a FLAC file is over them: interleaved, signed, of whole bytes, the lowest first.
+func summable(to []byte, channels []*frame.Subframe, n, size int) []byte {
+	for i := range n {
+		for _, c := range channels {
+			for b := range size {
+				to = append(to, byte(c.Samples[i]>>(8*b)))
+			}
+		}
+	}
+	return to
+}
+
+// checkFLAC reads a FLAC file through, for what is wrong with it: a checksum of one of its blocks, or of all its samples, or its end.
+func checkFLAC(ctx context.Context, local string) error {
+	f, err := os.Open(local)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	var n counted
+	doubt, err := decodeFLAC(ctx, f, &n, nil)
+	if err != nil {
+		return err
+	}
+	if doubt != "" {
+		return fault.New(fault.Damaged, "%s", doubt)
+	}
+	_, h, err := openFLAC(io.NewSectionReader(f, 0, math.MaxInt64))
+	if err == nil && n.bytes < h.Frames*int64(h.FrameBytes()) {
+		return fault.New(fault.Damaged, "The FLAC file is damaged: it can be read for %s and not on",
+			timecode.Clock(n.bytes/int64(h.FrameBytes()), h.SampleRate))
+	}
+	return err
+}
+
+// counted counts what is written to it.
+type counted struct{ bytes int64 }
+
+func (c *counted) Write(b []byte) (int, error) { c.bytes += int64(len(b)); return len(b), nil }
 
 func putSamples(raw []byte, samples []int32, channel int, f wave.Format, shift uint) {
 	step, at := f.FrameBytes(), channel*f.Bytes

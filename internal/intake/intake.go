@@ -8,6 +8,7 @@ import (
 	"math"
 	"os"
 	"path"
+	"slices"
 	"strings"
 
 	"zestyloom/core/fault"
@@ -90,21 +91,25 @@ func isMovie(head []byte) bool {
 }
 
 // Extract writes the sound of a stream to a local WAVE file, with the descriptions that the source holds. progress,
-// which may be nil, is told the share done.
-func Extract(ctx context.Context, local string, s Stream, out string, progress func(float64)) error {
+// which may be nil, is told the share done. doubts are what is wrong with what was read all the same.
+func Extract(ctx context.Context, local string, s Stream, out string, progress func(float64)) (doubts []take.Warning, err error) {
 	if s.codec != "" {
-		return extractMovie(ctx, local, s, out, progress)
+		return nil, extractMovie(ctx, local, s, out, progress)
 	}
 	f, err := os.Open(local)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	defer f.Close()
 	to, err := os.Create(out)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	return errors.Join(decodeFLAC(ctx, f, to, progress), to.Close())
+	doubt, err := decodeFLAC(ctx, f, to, progress)
+	if doubt != "" {
+		doubts = []take.Warning{{Code: "checksum", Message: doubt}}
+	}
+	return doubts, errors.Join(err, to.Close())
 }
 
 // Open opens a stream of a local file for reading, decoding it into a temporary file where it can't be read in place.
@@ -131,10 +136,12 @@ func Open(ctx context.Context, local, name string, stream int) (*wave.File, take
 		return nil, none, nil, err
 	}
 	gone := removed{temp}
-	if err = Extract(ctx, local, c.Streams[stream], temp.Name(), nil); err == nil {
+	doubts, err := Extract(ctx, local, c.Streams[stream], temp.Name(), nil)
+	if err == nil {
 		var w *wave.File
 		if w, err = open(temp); err == nil {
-			d.Frames, d.Recovered, d.Warnings = w.Frames, w.Recovered, append(d.Warnings, w.Warnings...) // what was found, not what was claimed
+			d.Frames, d.Recovered = w.Frames, w.Recovered // what was found, not what was claimed
+			d.Warnings = slices.Concat(d.Warnings, w.Warnings, doubts)
 			return w, d, gone, nil
 		}
 	}

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/desk"
 	"zestyloom/core/fault"
 	"zestyloom/core/layout"
 	"zestyloom/core/take"
@@ -196,7 +197,7 @@ func TestSoundThatBeginsFarIntoASmallFileIsRefused(t *testing.T) {
 	c, err := Probe(context.Background(), movie, "late.mkv")
 	require.NoError(t, err)
 	out := filepath.Join(dir, "x.wav")
-	err = Extract(context.Background(), movie, c.Streams[0], out, nil)
+	_, err = Extract(context.Background(), movie, c.Streams[0], out, nil)
 	assert.Equal(t, fault.Damaged, fault.KindOf(err), "%v", err)
 	assert.NoFileExists(t, out)
 }
@@ -237,7 +238,7 @@ func TestStopped(t *testing.T) {
 	require.NoError(t, err)
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
-	assert.Equal(t, fault.Cancelled, fault.KindOf(Extract(ctx, movie, c.Streams[0], filepath.Join(dir, "x.wav"), nil)))
+	assert.Equal(t, fault.Cancelled, fault.KindOf(extractError(Extract(ctx, movie, c.Streams[0], filepath.Join(dir, "x.wav"), nil))))
 }
 
 func FuzzContentsOf(f *testing.F) {
@@ -253,4 +254,64 @@ func FuzzContentsOf(f *testing.F) {
 			}
 		}
 	})
+}
+
+func extractError(_ []take.Warning, err error) error { return err }
+
+// encoded makes a FLAC of noise with ffmpeg, of so many channels at that layout.
+func encoded(t testing.TB, channels int, more ...string) string {
+	at := filepath.Join(t.TempDir(), "x.flac")
+	args := append([]string{"-v", "error", "-f", "lavfi", "-i", fmt.Sprintf("anoisesrc=d=2:r=48000:a=0.3,aformat=sample_fmts=s32,pan=%dc|c0=c0", channels)}, more...)
+	out, err := exec.Command("ffmpeg", append(args, "-c:a", "flac", "-sample_fmt", "s32", "-bits_per_raw_sample", "24", "-frame_size", "4096", "-y", at)...).CombinedOutput()
+	require.NoError(t, err, "%s", out)
+	return at
+}
+
+// A FLAC's channels are in the order of RFC 9639, unless it says that they are in none.
+func TestChannelsOfAFLACAreThoseOfTheStandard(t *testing.T) {
+	for channels, want := range map[int]string{2: "", 6: "5.1", 5: "5.0"} {
+		c, err := Probe(context.Background(), encoded(t, channels), "x.flac")
+		require.NoError(t, err)
+		assert.Equal(t, want, string(c.Streams[0].Description.Layout), channels)
+	}
+	c, err := Probe(context.Background(), encoded(t, 6, "-metadata", "WAVEFORMATEXTENSIBLE_CHANNEL_MASK=0x0"), "x.flac")
+	require.NoError(t, err)
+	assert.Empty(t, c.Streams[0].Description.Layout)
+}
+
+// A bit that is flipped anywhere in the sound of a FLAC is found, by the checksum of its block or of all its samples; what comes
+// before it is saved, and it is said that this is not all.
+func TestAFlippedBitInAFLACIsFound(t *testing.T) {
+	whole, err := os.ReadFile(encoded(t, 2))
+	require.NoError(t, err)
+	at := filepath.Join(t.TempDir(), "x.flac")
+	look := func(b []byte) (desk.File, take.Description) {
+		require.NoError(t, os.WriteFile(at, b, 0o600))
+		f, closing, err := Received(context.Background(), at, "x.flac", "")
+		require.NoError(t, err)
+		closing.Close()
+		_, d, closing, err := Open(context.Background(), at, "x.flac", 0)
+		if err != nil {
+			assert.Equal(t, fault.Damaged, fault.KindOf(err))
+			return f, take.Description{Recovered: true}
+		}
+		closing.Close()
+		return f, d
+	}
+	good, d := look(whole)
+	assert.Empty(t, good.Doubts)
+	assert.False(t, d.Recovered)
+	for i := range 12 {
+		b := slices.Clone(whole)
+		b[9000+i*(len(b)-9100)/12] ^= 1 << (i % 8)
+		f, d := look(b)
+		assert.NotEmpty(t, f.Doubts, "bit %d", i)
+		assert.True(t, d.Recovered || slices.ContainsFunc(d.Warnings, func(w take.Warning) bool { return w.Code == "checksum" }), "bit %d: %v", i, d.Warnings)
+	}
+	b := slices.Clone(whole) // the MD5 of the head
+	b[8+18] ^= 1
+	f, d := look(b)
+	assert.NotEmpty(t, f.Doubts)
+	require.NotEmpty(t, d.Warnings)
+	assert.Contains(t, d.Warnings[len(d.Warnings)-1].Message, "MD5")
 }

@@ -18,6 +18,7 @@ import (
 	"zestyloom/core/contract"
 	"zestyloom/core/desk"
 	"zestyloom/core/fault"
+	"zestyloom/core/layout"
 	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
 )
@@ -51,7 +52,15 @@ func Received(ctx context.Context, local, name, sum string) (f desk.File, closin
 			f = desk.Unread(name, info.Size(), movieErr)
 			break
 		}
-		f = found
+		if f = found; f.Container == contract.FLAC {
+			switch err := checkFLAC(ctx, local); {
+			case fault.KindOf(err) == fault.Cancelled:
+				file.Close()
+				return f, nil, err
+			case err != nil:
+				f.Doubts = append(f.Doubts, contract.Finding{Rule: "file", Severity: contract.Error, Message: fault.Sentence(err)})
+			}
+		}
 	}
 	f.Name, f.Size, f.SHA256 = name, info.Size(), sum
 	return f, file, nil
@@ -66,6 +75,9 @@ func receivedWave(w *wave.File) desk.File {
 	s := desk.Stream{Codec: "pcm", Rate: w.SampleRate, Depth: w.BitDepth, Channels: w.Channels, Frames: w.Frames}
 	if w.Encoding == wave.Float {
 		s.Depth = 32
+	}
+	if l, ok := layout.ForMask(w.Mask, w.Channels); ok {
+		s.Speakers = l.Labels
 	}
 	if w.Bext != nil {
 		at := timecode.Reading(w.Bext.TimeReference)

@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"path"
+	"slices"
 
 	"zestyloom/core/diagnose"
 	"zestyloom/core/fault"
@@ -156,9 +157,11 @@ func (a *attempt) sound(ctx context.Context, t *store.Take, s intake.Stream, dir
 		if err != nil {
 			return err
 		}
-		if err := intake.Extract(ctx, local, s, out, a.progress(ctx, 0.3, 0.5)); err != nil {
+		doubts, err := intake.Extract(ctx, local, s, out, a.progress(ctx, 0.3, 0.5))
+		if err != nil {
 			return media.Explain(err)
 		}
+		t.Description.Warnings = slices.Concat(t.Description.Warnings, doubts)
 	}
 	src, stored, done, err := a.openStaged(ctx, t.SoundKey)
 	if err != nil {
