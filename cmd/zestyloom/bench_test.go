@@ -79,7 +79,7 @@ func BenchmarkUnravelAgainstCopy(b *testing.B) {
 	dir := b.TempDir()
 	ratio(b, "times-cp", func() {
 		out := filepath.Join(dir, "out")
-		_, err := unravelFile(context.Background(), path, 0, out, "")
+		_, _, err := unravelFile(context.Background(), path, 0, out, "")
 		require.NoError(b, err)
 		require.NoError(b, os.RemoveAll(out))
 	}, func() {
@@ -131,7 +131,7 @@ func BenchmarkBeyondFourGiB(b *testing.B) {
 		require.Equal(b, wave.RF64, d.Container)
 		require.Equal(b, h.Frames, f.Frames)
 		require.NoError(b, closer.Close())
-		files, err := unravelFile(context.Background(), path, 0, filepath.Join(dir, "out"), "")
+		files, _, err := unravelFile(context.Background(), path, 0, filepath.Join(dir, "out"), "")
 		require.NoError(b, err)
 		var paths []string
 		for _, f := range files {

@@ -11,10 +11,20 @@ import (
 
 // Document says what is in a file.
 type Document struct {
-	Programme string // its name
-	Language  string // as ISO 639-2 writes it; empty for none
+	Programme string // name of the first programme
+	Language  string // of that, as ISO 639-2 writes it; empty for none
 	Seconds   float64
 	Objects   []Object
+	// Programmes are what sounds together, each by itself: a renderer plays one of them, the first unless somebody chooses. None
+	// where all objects sound together.
+	Programmes []Programme
+}
+
+// Programme is objects that sound together.
+type Programme struct {
+	Name     string
+	Language string
+	Objects  []int // places in Document.Objects
 }
 
 // Object is a set of channels that belong together: a bed of speakers or a sound field.
@@ -23,6 +33,8 @@ type Object struct {
 	Language string
 	Dialogue int // 0 no dialogue, 1 dialogue, 2 both (BS.2076, dialogue)
 	Channels []Channel
+	From     float64 // seconds into the programme where it begins
+	Lasts    float64 // seconds; 0 to the end of the programme
 }
 
 // Field tells whether it is a sound field.
@@ -87,11 +99,12 @@ type (
 		Dialogue *int     `xml:"dialogue"`
 	}
 	object struct {
-		ID    string   `xml:"audioObjectID,attr"`
-		Name  string   `xml:"audioObjectName,attr"`
-		Start string   `xml:"start,attr,omitempty"`
-		Packs []string `xml:"audioPackFormatIDRef"`
-		UIDs  []string `xml:"audioTrackUIDRef"`
+		ID       string   `xml:"audioObjectID,attr"`
+		Name     string   `xml:"audioObjectName,attr"`
+		Start    string   `xml:"start,attr,omitempty"`
+		Duration string   `xml:"duration,attr,omitempty"`
+		Packs    []string `xml:"audioPackFormatIDRef"`
+		UIDs     []string `xml:"audioTrackUIDRef"`
 	}
 	pack struct {
 		ID       string   `xml:"audioPackFormatID,attr"`
@@ -157,7 +170,6 @@ func Write(d Document, rate, bits int) (axml, chna []byte, err error) {
 		return nil, nil, err
 	}
 	x := extended{Version: "ITU-R_BS.2076-2"}
-	p := programme{ID: "APR_1001", Name: d.Programme, Language: d.Language, Start: clock(0), End: clock(d.Seconds)}
 	number, table := lowest, []byte{}
 	count := 0
 	for i, o := range d.Objects {
@@ -168,7 +180,10 @@ func Write(d Document, rate, bits int) (axml, chna []byte, err error) {
 		}
 		c := content{ID: fmt.Sprintf("ACO_%04x", n), Name: o.Name, Language: o.Language, Objects: []string{fmt.Sprintf("AO_%04x", n)},
 			Dialogue: &o.Dialogue}
-		ob := object{ID: c.Objects[0], Name: o.Name, Start: clock(0), Packs: []string{fmt.Sprintf("AP_%s%04x", kind, n)}}
+		ob := object{ID: c.Objects[0], Name: o.Name, Start: clock(o.From), Packs: []string{fmt.Sprintf("AP_%s%04x", kind, n)}}
+		if o.Lasts > 0 {
+			ob.Duration = clock(o.Lasts)
+		}
 		pk := pack{ID: ob.Packs[0], Name: o.Name, Label: kind, Type: typeNames[kind]}
 		for _, ch := range o.Channels {
 			id := fmt.Sprintf("%s%04x", kind, number)
@@ -183,10 +198,15 @@ func Write(d Document, rate, bits int) (axml, chna []byte, err error) {
 			table = append(table, line(ch.Track, u)...)
 			number++
 		}
-		p.Contents = append(p.Contents, c.ID)
 		x.Contents, x.Objects, x.Packs = append(x.Contents, c), append(x.Objects, ob), append(x.Packs, pk)
 	}
-	x.Programmes = []programme{p}
+	for i, p := range d.programmes() {
+		made := programme{ID: fmt.Sprintf("APR_%04x", lowest+i), Name: p.Name, Language: p.Language, Start: clock(0), End: clock(d.Seconds)}
+		for _, at := range p.Objects {
+			made.Contents = append(made.Contents, x.Contents[at].ID)
+		}
+		x.Programmes = append(x.Programmes, made)
+	}
 	text, err := xml.MarshalIndent(root{Space: space, Format: x}, "", " ")
 	if err != nil {
 		return nil, nil, fault.Wrap(fault.BadInput, err, "The description can't be written")
@@ -195,7 +215,26 @@ func Write(d Document, rate, bits int) (axml, chna []byte, err error) {
 	return append([]byte(xml.Header), text...), append(head, table...), nil
 }
 
+// programmes are those of the document, or one of all.
+func (d Document) programmes() []Programme {
+	if d.Programmes != nil {
+		return d.Programmes
+	}
+	all := Programme{Name: d.Programme, Language: d.Language}
+	for i := range d.Objects {
+		all.Objects = append(all.Objects, i)
+	}
+	return []Programme{all}
+}
+
 func (d Document) check() error {
+	for _, p := range d.Programmes {
+		for _, at := range p.Objects {
+			if at < 0 || at >= len(d.Objects) {
+				return fault.New(fault.BadInput, "The programme %s names an object that there is not", p.Name)
+			}
+		}
+	}
 	seen := map[int]bool{}
 	for _, o := range d.Objects {
 		if len(o.Channels) == 0 {

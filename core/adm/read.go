@@ -168,10 +168,12 @@ func (r reader) document() (d Document, err error) {
 		d.Programme, d.Language = r.x.Programmes[0].Name, r.x.Programmes[0].Language
 		d.Seconds = seconds(r.x.Programmes[0].End)
 	}
+	places := map[string][]int{} // of the objects of each content
 	for _, c := range r.x.Contents {
 		for _, id := range c.Objects {
 			o, _ := find(r.x.Objects, func(o object) string { return o.ID }, id)
-			made := Object{Name: o.Name, Language: c.Language}
+			made := Object{Name: o.Name, Language: c.Language, From: seconds(o.Start), Lasts: seconds(o.Duration)}
+			places[strings.ToUpper(c.ID)] = append(places[strings.ToUpper(c.ID)], len(d.Objects))
 			if c.Dialogue != nil {
 				made.Dialogue = *c.Dialogue
 			}
@@ -184,6 +186,16 @@ func (r reader) document() (d Document, err error) {
 			}
 			d.Objects = append(d.Objects, made)
 		}
+	}
+	for _, p := range r.x.Programmes {
+		made := Programme{Name: p.Name, Language: p.Language}
+		for _, id := range p.Contents {
+			made.Objects = append(made.Objects, places[strings.ToUpper(id)]...)
+		}
+		d.Programmes = append(d.Programmes, made)
+	}
+	if len(d.Programmes) == 1 && len(d.Programmes[0].Objects) == len(d.Objects) {
+		d.Programmes = nil
 	}
 	return d, nil
 }

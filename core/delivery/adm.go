@@ -1,7 +1,11 @@
 package delivery
 
 import (
+	"fmt"
+	"maps"
 	"math"
+	"slices"
+	"strings"
 
 	"zestyloom/core/adm"
 	"zestyloom/core/layout"
@@ -38,7 +42,49 @@ func (p Plan) document(f PlannedFile, r *reel.Reel) adm.Document {
 		}
 		d.Objects = append(d.Objects, o)
 	}
+	d.Programmes = programmes(received, f, d)
 	return d
+}
+
+// programmes says which groups of a file sound together: those that have nothing in common, such as a sound field and what is heard
+// over it. What has the same source as another, such as a mix and its fold-down, is a programme of its own.
+func programmes(v weave.Verdict, f PlannedFile, d adm.Document) (list []adm.Programme) {
+	sources := make([]map[string]bool, len(f.Groups))
+	for i, id := range f.Groups {
+		sources[i] = map[string]bool{}
+		for _, o := range v.Outputs {
+			if o.Group == id {
+				for _, a := range o.Arrivals {
+					sources[i][fmt.Sprint(a.Clip.ID, a.Channel)] = true
+				}
+			}
+		}
+	}
+	var in []map[string]bool // sources of each programme
+	for i, of := range sources {
+		at := slices.IndexFunc(in, func(has map[string]bool) bool {
+			return len(of) > 0 && !slices.ContainsFunc(slices.Collect(maps.Keys(of)), func(s string) bool { return has[s] })
+		})
+		if at < 0 {
+			at = len(in)
+			in, list = append(in, map[string]bool{}), append(list, adm.Programme{Language: d.Objects[i].Language})
+		}
+		maps.Copy(in[at], of)
+		list[at].Objects = append(list[at].Objects, i)
+	}
+	if len(list) == 1 {
+		return nil
+	}
+	for i := range list {
+		var names []string
+		for _, at := range list[i].Objects {
+			names = append(names, d.Objects[at].Name)
+		}
+		if list[i].Name = d.Programme; i > 0 {
+			list[i].Name += ": " + strings.Join(names, ", ")
+		}
+	}
+	return list
 }
 
 // spoken says how a group is described, by what arrives there: as dialogue where dialogue and narration alone do, as mixed where

@@ -14,6 +14,7 @@ import (
 	"slices"
 	"strings"
 
+	"zestyloom/core/adm"
 	"zestyloom/core/contract"
 	"zestyloom/core/fault"
 	"zestyloom/core/loudness"
@@ -58,6 +59,7 @@ type File struct {
 	Pictures  int                `json:"pictures"`            //
 	Frames    int64              `json:"frames,omitempty"`    // of the picture
 	Described int                `json:"described,omitempty"` // channels that a description after BS.2076 has
+	ADM       *adm.Document      `json:"-"`                   // that description
 	// Doubts are what showed while it was read: it can't be, or two programs that read it do not agree.
 	Doubts []contract.Finding `json:"-"`
 }

@@ -80,6 +80,9 @@ func (c *checking) facts(one matched) *placed {
 			channels += s.Channels
 		}
 		c.compare("adm", f.Name, "Channels that the description after BS.2076 has", f.Described, channels)
+		if f.ADM != nil {
+			c.described(p)
+		}
 	}
 	return p
 }
@@ -274,6 +277,12 @@ func (c *checking) together(list []*placed) {
 		}
 	}
 	for _, p := range list {
+		if c.spec.Programme.Start != "" && contract.Holds(p.slot.spec.Container).Movie && p.slot.spec.Picture != "reference" &&
+			p.file.Pictures == 0 && p.file.Timecode == "" {
+			c.receipt.Findings = append(c.receipt.Findings, contract.Finding{Rule: "start", Severity: contract.Warning, File: p.file.Name,
+				Message: "Where it begins could not be checked: a movie without a picture has no timecode of its own", Measured: "not measured",
+				Limit: c.spec.Programme.Start})
+		}
 		at, stamped := c.begins(p.file)
 		other := first[p.span]
 		begin, known := c.begins(other.file)
@@ -317,7 +326,7 @@ func (c *checking) begins(f File) (at timecode.Reading, known bool) {
 // can't say it is not asked.
 func (c *checking) asked(f File) (at timecode.Reading, asked bool) {
 	holds := contract.Holds(f.Container)
-	if c.spec.Programme.Start == "" || !holds.Stamp && !(holds.Timecode && f.Pictures > 0) {
+	if c.spec.Programme.Start == "" || !holds.Stamp && !(holds.Timecode && (f.Pictures > 0 || f.Timecode != "")) {
 		return 0, false
 	}
 	start, err := c.rate.ParseSample(c.spec.Programme.Start, rateOf(f))

@@ -103,6 +103,9 @@ func receivedWave(w *wave.File) desk.File {
 		if err != nil {
 			f.Doubts = append(f.Doubts, contract.Finding{Rule: "adm", Severity: contract.Error, Message: fault.Sentence(err)})
 		}
+		if err == nil {
+			f.ADM = &d
+		}
 		for _, o := range d.Objects {
 			f.Described += len(o.Channels)
 			for _, c := range o.Channels {

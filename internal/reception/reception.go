@@ -29,7 +29,7 @@ import (
 type Delivery struct {
 	Files   []desk.File
 	Sums    []sums.Sum // what adds up, by the papers beside them
-	Paths   []string // of the files, on this machine
+	Paths   []string   // of the files, on this machine
 	closers []io.Closer
 	unzip   string // folder that a ZIP was unpacked into
 }

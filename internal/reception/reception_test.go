@@ -80,6 +80,7 @@ type delivery struct {
 	sound   map[string][]float64
 	cut     map[string]int // samples that are taken out of the programme of a channel
 	header  func(h *wave.Header)
+	adm     func(d *adm.Document)
 	name    func(file, channel string) string // of the file and of a channel in it
 	mux     func(args []string) []string
 	picture string
@@ -92,7 +93,7 @@ func step(x float64) float64 { return math.Round(x*(1<<23)) / (1 << 23) }
 func good(t testing.TB, form string) *delivery {
 	spec, err := contract.Parse([]byte(asked))
 	require.NoError(t, err)
-	d := &delivery{form: form, spec: spec, sound: map[string][]float64{}, cut: map[string]int{}, header: func(*wave.Header) {},
+	d := &delivery{form: form, spec: spec, sound: map[string][]float64{}, cut: map[string]int{}, header: func(*wave.Header) {}, adm: func(*adm.Document) {},
 		name: func(file, _ string) string { return file }, mux: func(a []string) []string { return a }, picture: "r=25:d=12.04",
 		after: func(string) {}}
 	for i, name := range order {
@@ -154,16 +155,23 @@ func (d *delivery) write(t testing.TB, path string, channels []string) {
 	}
 	h := wave.Header{Format: wavetest.PCM24(len(channels)), Frames: int64(len(sound[0])), Bext: &wave.Bext{TimeReference: 36000*second - lead}}
 	h.IXML = &wave.IXML{Version: "2.10", Speed: &wave.IXMLSpeed{TimecodeRate: "25/1", TimecodeFlag: "NDF"}, Tracks: &wave.IXMLTracks{}}
-	var described []adm.Channel
+	doc := adm.Document{Programme: "The Lantern Ferry", Seconds: float64(len(sound[0])) / second}
 	for i, c := range channels {
 		h.IXML.Tracks.Tracks = append(h.IXML.Tracks.Tracks, wave.IXMLTrack{ChannelIndex: fmt.Sprint(i + 1), InterleaveIndex: fmt.Sprint(i + 1),
 			Name: d.name(title(c), c)})
-		described = append(described, adm.Channel{Track: i + 1, Label: "M"})
+		group, label, _ := strings.Cut(c, " ")
+		if n := len(doc.Objects); n == 0 || !strings.HasPrefix(channels[i-1], group) {
+			doc.Objects = append(doc.Objects, adm.Object{Name: strings.TrimSuffix(title(c), " "+label),
+				Language: map[string]string{"mix": "eng", "dx": "eng"}[group]})
+		}
+		o := &doc.Objects[len(doc.Objects)-1]
+		o.Channels = append(o.Channels, adm.Channel{Track: i + 1, Label: label, Azimuth: map[string]float64{"L": 30, "R": -30}[label]})
 	}
+	doc.Programmes = []adm.Programme{{Name: "Mix", Objects: []int{0}}, {Name: "Stems", Objects: []int{1, 2}}, {Name: "Rest", Objects: []int{3, 4}}}
 	if d.form == "poly" {
 		h.Wide = true
-		axml, chna, err := adm.Write(adm.Document{Programme: "The Lantern Ferry",
-			Seconds: 12, Objects: []adm.Object{{Name: "All", Channels: described}}}, second, 24)
+		d.adm(&doc)
+		axml, chna, err := adm.Write(doc, second, 24)
 		require.NoError(t, err)
 		h.Extra = []wave.RawChunk{{ID: "axml", Body: axml}, {ID: "chna", Body: chna}}
 	}
@@ -246,6 +254,8 @@ func file(change func(f *contract.File)) func(d *delivery) {
 		}
 	}
 }
+
+func describe(change func(d *adm.Document)) func(d *delivery) { return func(d *delivery) { d.adm = change } }
 
 func number(x float64) *float64 { return &x }
 
@@ -356,6 +366,22 @@ var broken = []struct {
 		}
 	}},
 	{"adm", "poly", func(d *delivery) { d.header = func(h *wave.Header) { h.Extra = nil } }},
+	{"adm", "poly", describe(func(d *adm.Document) { d.Objects[0].Channels[0].Azimuth = -30 })},
+	{"adm", "poly", describe(func(d *adm.Document) { d.Objects[0].Channels[0].Label = "R" })},
+	{"adm", "poly", describe(func(d *adm.Document) { d.Objects[0].Channels[0].Elevation = 45 })},
+	{"adm", "poly", describe(func(d *adm.Document) { d.Objects[1].Channels[1].LFE = true })},
+	{"adm", "poly", describe(func(d *adm.Document) { d.Objects[1].Language = "por" })},
+	{"adm", "poly", describe(func(d *adm.Document) { d.Objects[2].Name = "Song" })},
+	{"adm", "poly", describe(func(d *adm.Document) { d.Programmes[0].Objects = nil })},
+	{"adm", "poly", describe(func(d *adm.Document) { d.Objects[0].Lasts = 5 })},
+	{"adm", "poly", describe(func(d *adm.Document) { d.Objects[0].From = 1 })},
+	{"adm", "poly", describe(func(d *adm.Document) { d.Seconds /= 2 })},
+	{"adm", "poly", describe(func(d *adm.Document) {
+		d.Objects[0].Channels[0].Track, d.Objects[0].Channels[1].Track = 2, 1
+	})},
+	{"adm", "poly", describe(func(d *adm.Document) {
+		d.Objects[1].Channels, d.Objects[2].Channels = d.Objects[2].Channels, d.Objects[1].Channels
+	})},
 	{"lead", "poly movie monos", func(d *delivery) {
 		for _, c := range order {
 			sine(d.sound[c], 0, second, -18.5)
