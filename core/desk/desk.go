@@ -256,6 +256,9 @@ func (c *checking) present(m matching) {
 		c.note(false, contract.Finding{Rule: "file", Message: fmt.Sprintf("There is no file of %s", s.words()), Limit: s.called()})
 	}
 	for _, f := range m.extra {
+		if len(f.Streams) == 0 && f.Size == 0 && len(f.Doubts) > 0 {
+			continue // it is not there at all, or no file of the delivery, and what is wrong with it has been said
+		}
 		c.note(false, contract.Finding{Rule: "extra", File: f.Name, Message: "Nothing in the spec asks for this file"})
 	}
 	who := map[string][]string{}

@@ -201,6 +201,9 @@ func (c *checking) names(one matched, at int, places []place, called string) {
 		if len(p.group.labels) > 1 {
 			name += " " + p.label
 		}
+		if one.slot.many {
+			name = unravel.FileSafeTo(name, 40)
+		}
 		want = append(want, name)
 	}
 	rule, message := "names", called+"names of the channels"

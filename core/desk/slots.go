@@ -175,7 +175,7 @@ func patternOf(spec contract.Spec, s slot) string {
 		last = at[1]
 	}
 	b.WriteString(regexp.QuoteMeta(text[last:]))
-	return b.String() + `\.` + contract.Holds(s.spec.Container).Extension
+	return b.String() + `\.(?i:` + contract.Holds(s.spec.Container).Extension + `)`
 }
 
 // matchAs gives each slot its files: those that are called so, and what is left by its form.
@@ -246,5 +246,5 @@ func (s slot) fits(f File) bool {
 	for _, stream := range f.Streams {
 		channels += stream.Channels
 	}
-	return strings.HasSuffix(f.Name, "."+contract.Holds(s.spec.Container).Extension) && channels == s.width()
+	return strings.HasSuffix(strings.ToLower(f.Name), "."+contract.Holds(s.spec.Container).Extension) && channels == s.width()
 }

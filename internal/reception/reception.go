@@ -6,11 +6,11 @@ package reception
 
 import (
 	"archive/zip"
-	"bufio"
 	"context"
 	"errors"
 	"io"
 	"io/fs"
+	"maps"
 	"os"
 	"path"
 	"path/filepath"
@@ -114,7 +114,7 @@ func (d *Delivery) folder(ctx context.Context, folder string) error {
 		return err
 	}
 	slices.Sort(found)
-	listed, err := listed(found)
+	lists, err := listed(ctx, found)
 	if err != nil {
 		return err
 	}
@@ -128,15 +128,19 @@ func (d *Delivery) folder(ctx context.Context, folder string) error {
 		if Paper(name) {
 			continue
 		}
-		if err := d.add(ctx, at, name, listed); err != nil {
+		if err := d.add(ctx, at, name, lists); err != nil {
 			return err
 		}
 	}
-	for name := range listed {
-		if !slices.ContainsFunc(d.Files, func(f desk.File) bool { return f.Name == name }) && !Paper(name) {
+	for _, name := range slices.Sorted(maps.Keys(lists.of)) {
+		if !slices.ContainsFunc(d.Files, func(f desk.File) bool { return f.Name == name }) {
 			d.Files = append(d.Files, desk.Unread(name, 0, fault.New(fault.NotFound, "The list of checksums has %s, and it is not there", name)))
 			d.Paths = append(d.Paths, "")
 		}
+	}
+	for _, doubt := range lists.bad {
+		d.Files = append(d.Files, desk.File{Name: doubt.File, Streams: []desk.Stream{}, Doubts: []contract.Finding{doubt}})
+		d.Paths = append(d.Paths, "")
 	}
 	if len(d.Files) == 0 {
 		return fault.New(fault.NotFound, "There are no files of a delivery in %s", filepath.Base(folder))
@@ -164,66 +168,31 @@ func (d *Delivery) adding(at string) error {
 // maxPaper is the largest paper that is read, in bytes.
 const maxPaper = 4 << 20
 
-// Paper tells whether a file is one that lies beside those that are delivered.
+// sounds are endings of files that hold sound or pictures, beside those that are read: they are no papers, whoever can read them.
+var sounds = []string{".w64", ".caf", ".mp3", ".m4a", ".aac", ".ac3", ".ec3", ".ogg", ".opus", ".avi", ".mpg", ".mpeg", ".ts"}
+
+// Paper tells whether a file is one that lies beside those that are delivered: a list, a report, a table, what a system leaves.
 func Paper(name string) bool {
-	if strings.HasPrefix(name, ".") {
-		return true
-	}
-	switch strings.ToLower(filepath.Ext(name)) {
-	case ".json", ".sha256", ".mhl", ".csv", ".pdf", ".html", ".yaml", ".yml", ".txt", ".xml", ".md":
-		return true
-	}
-	return false
+	return strings.HasPrefix(name, ".") || !intake.Readable(name) && !slices.Contains(sounds, strings.ToLower(filepath.Ext(name)))
 }
 
-// listed reads the lists of checksums, as sha256sum writes them.
-func listed(files []string) (map[string]string, error) {
-	sums := map[string]string{}
-	for _, at := range files {
-		if !strings.HasSuffix(strings.ToLower(at), ".sha256") {
-			continue
-		}
-		f, err := os.Open(at)
-		if err != nil {
-			return nil, err
-		}
-		lines := bufio.NewScanner(io.LimitReader(f, 1<<20))
-		for lines.Scan() {
-			if sum, name, found := strings.Cut(lines.Text(), " "); found && len(sum) == 64 {
-				sums[path.Base(strings.TrimLeft(name, " *"))] = strings.ToLower(sum)
-			}
-		}
-		f.Close()
+// add opens a file. lists are what lies beside it of checksums.
+func (d *Delivery) add(ctx context.Context, at, name string, lists *checksums) error {
+	which := []kind{"sha256"}
+	if lists != nil {
+		which = append(which, slices.DeleteFunc(lists.kindsOf(name), func(k kind) bool { return k == "sha256" })...)
 	}
-	return sums, nil
-}
-
-// add opens a file. sums are what a list says of the files beside it.
-func (d *Delivery) add(ctx context.Context, at, name string, sums map[string]string) error {
-	file, err := os.Open(at)
+	sums, err := summed(ctx, at, which)
 	if err != nil {
 		return err
 	}
-	sum, err := media.Hash(ctx, file)
-	file.Close()
-	if err != nil {
-		return err
-	}
-	f, closing, err := intake.Received(ctx, at, name, sum)
+	f, closing, err := intake.Received(ctx, at, name, sums["sha256"])
 	if err != nil {
 		return err
 	}
 	d.closers = append(d.closers, closing)
-	if want, known := sums[name]; known {
-		doubt := contract.Finding{Rule: "checksum", Severity: contract.OK, Message: "SHA-256, as the list of checksums has it", Measured: sum,
-			Limit: want}
-		if sum != want {
-			doubt.Severity = contract.Error
-		}
-		f.Doubts = append(f.Doubts, doubt)
-	} else if len(sums) > 0 {
-		f.Doubts = append(f.Doubts, contract.Finding{Rule: "checksum", Severity: contract.Error,
-			Message: "The list of checksums does not have this file", Measured: sum})
+	if lists != nil {
+		f.Doubts = append(f.Doubts, lists.held(name, sums)...)
 	}
 	d.Files, d.Paths = append(d.Files, f), append(d.Paths, at)
 	return nil

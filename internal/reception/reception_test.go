@@ -255,7 +255,9 @@ func file(change func(f *contract.File)) func(d *delivery) {
 	}
 }
 
-func describe(change func(d *adm.Document)) func(d *delivery) { return func(d *delivery) { d.adm = change } }
+func describe(change func(d *adm.Document)) func(d *delivery) {
+	return func(d *delivery) { d.adm = change }
+}
 
 func number(x float64) *float64 { return &x }
 
