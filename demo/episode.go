@@ -206,8 +206,10 @@ func (e *episode) dialogue() {
 		at, offset := from+e.between(1, 4), e.between(0, 2)
 		for line := 0; at < from+episodeSeconds/episodeScenes-5; line++ {
 			length := e.between(2.5, 6.5)
+			laid := map[int]bool{} // a microphone plays on one track at a time, or it would be twice as loud
 			for i, p := range e.parts {
-				if channel, there := m.channel[p.mic]; there && e.chance.Float64() < p.share {
+				if channel, there := m.channel[p.mic]; there && e.chance.Float64() < p.share && !laid[channel] {
+					laid[channel] = true
 					e.put(i, m.file, []int{channel}, fmt.Sprintf("%d/%d", scene+1, line+1), fmt.Sprintf("s%d l%d", scene, line), at, offset, length, 0.01)
 				}
 			}

@@ -127,6 +127,7 @@ var Rules = map[string]string{
 	"true-peak":        "too high a true peak",
 	"ppm":              "too high on the programme meter",
 	"clipped":          "clipped samples",
+	"dropout":          "sound that breaks off and goes on",
 	"silent":           "what is meant to be silent is not",
 	"unfed":            "nothing is on a group",
 	"silence":          "too long a silence",
@@ -144,7 +145,7 @@ type checking struct {
 	rate    timecode.Rate
 	receipt Receipt
 	told    []sums.Sum      // what adds up, by the papers of the delivery
-	nulled  map[string]bool // groups that were held to add up
+	nulled  map[string]bool // groups, at a rate, that were held to add up
 	refused bool            // there are files of which it could not be told what their channels are
 }
 

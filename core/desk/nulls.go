@@ -228,16 +228,16 @@ func worst(n *sums.Null) sums.Row {
 func (h *hearing) sums() {
 	for _, p := range h.proven {
 		for _, g := range append(slices.Clone(p.parts), p.of) {
-			h.nulled[g.key] = true
+			h.nulled[at(g.key, h.rate)] = true
 		}
 		n := p.best()
-		at := 0
+		most := 0
 		for r := range n.Rows {
-			if n.Rows[r].Peak > n.Rows[at].Peak {
-				at = r
+			if n.Rows[r].Peak > n.Rows[most].Peak {
+				most = r
 			}
 		}
-		row, guilty := n.Rows[at], p.of.columns[at]
+		row, guilty := n.Rows[most], p.of.columns[most]
 		file := guilty.file.file
 		f := contract.Finding{Rule: p.rule, File: file.Name, Message: p.message, Measured: fmt.Sprintf("%s left, %s on average",
 			level(row.Peak), level(row.Average())), Limit: fmt.Sprintf("at most %s", level(row.Limit))}
@@ -280,19 +280,24 @@ func (h *hearing) sums() {
 	}
 }
 
+// at tells a group at a rate from the same at another, in another file.
+func at(group string, rate int) string { return fmt.Sprint(keyed(group), " at ", rate) }
+
 // unproven says what should add up, by the spec or by the papers, and was not held to: no pass has a value for it.
 func (c *checking) unproven(list []*placed) {
-	present := map[string]*instance{}
+	rates := map[string][]int{} // at which each group is there
 	for _, p := range list {
-		for _, at := range p.channels {
-			present[keyed(at.group.key)] = at.group
+		for _, place := range p.channels {
+			if key := keyed(place.group.key); !slices.Contains(rates[key], rateOf(p.file)) {
+				rates[key] = append(rates[key], rateOf(p.file))
+			}
 		}
 	}
 	said := map[string]bool{}
 	for _, s := range slices.Concat(c.told, sums.Find(c.spec.Sets())) {
 		fresh := slices.DeleteFunc(s.Sets(), func(id string) bool {
-			g := present[keyed(id)]
-			return g == nil || c.nulled[g.key] || said[id]
+			missing := slices.ContainsFunc(rates[keyed(id)], func(rate int) bool { return !c.nulled[at(id, rate)] })
+			return !missing || said[id]
 		})
 		if len(fresh) == 0 {
 			continue

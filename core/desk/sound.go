@@ -11,6 +11,7 @@ import (
 	"sync"
 
 	"zestyloom/core/contract"
+	"zestyloom/core/diagnose"
 	"zestyloom/core/dsp"
 	"zestyloom/core/fault"
 	"zestyloom/core/layout"
@@ -93,6 +94,7 @@ type column struct {
 	quietest   float64 // a sample that is not louder is as good as silent
 	fullScale  float64
 	tooManyRun int
+	gaps       *diagnose.Gaps
 }
 
 // group is a group of which all channels are there.
@@ -239,7 +241,7 @@ func (h *hearing) arrange() {
 			}
 			depth := r.file.file.Streams[at.stream].Depth
 			col := &column{place: at, file: r.file, from: r, fullScale: 1 - math.Ldexp(1, 1-max(8, min(depth, 24))), quietest: quiet(depth),
-				tooManyRun: 3}
+				tooManyRun: 3, gaps: diagnose.NewGaps(h.rate, diagnose.LeastInDelivery(h.rate))}
 			if runs := h.spec.Checks["clipped"].Runs; runs > 0 {
 				col.tooManyRun = runs
 			}
@@ -338,6 +340,7 @@ func (h *hearing) measure(bank *loudness.Bank, at int64, from, to int) {
 		for _, col := range g.columns {
 			x := col.samples()[from:to]
 			all = append(all, x)
+			col.gaps.Write(x)
 			for i, v := range x {
 				if v = math.Abs(v); v > col.peak {
 					col.peak, col.peakAt = v, at+int64(from+i)
@@ -441,6 +444,15 @@ func (h *hearing) say(p *placed) {
 			f := contract.Finding{Rule: "measurable", Message: "Samples are no numbers, or louder than anything can be",
 				Measured: fmt.Sprint(col.strange), Limit: "0"}
 			h.note(false, h.place(on(f, col), p.file, col.strangeAt))
+		}
+		if n := col.gaps.Count; n > 0 {
+			first := col.gaps.First
+			f := contract.Finding{Rule: "dropout", Message: fmt.Sprintf("%s breaks off for %.0f ms and goes on", col.name(),
+				1000*float64(first.Length)/float64(h.rate)), Measured: fmt.Sprint(n), Limit: "0"}
+			if first.Held {
+				f.Message += "; one value is held meanwhile"
+			}
+			h.note(false, h.place(on(f, col), p.file, h.around.lead+first.At))
 		}
 		if col.runs > 0 {
 			f := contract.Finding{Rule: "clipped", Measured: fmt.Sprint(col.runs), Limit: "0",

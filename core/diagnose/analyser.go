@@ -72,7 +72,7 @@ type tally struct {
 	run              int     // full-scale samples in a row
 	runSign          bool
 	clipped          int64
-	zero             zeroRun
+	gaps             *Gaps
 	hum              humMeter
 }
 
@@ -83,7 +83,7 @@ func New(sampleRate int, names []string) *Analyser {
 	for i := range a.gram {
 		a.gram[i] = make([]float64, i+1)
 		a.channels[i].hum = newHumMeter(sampleRate)
-		a.channels[i].zero = newZeroRun(sampleRate)
+		a.channels[i].gaps = NewGaps(sampleRate, minDropout)
 	}
 	return a
 }
@@ -143,43 +143,8 @@ func (t *tally) write(samples []float64, window int) {
 			t.clipped++
 		}
 	}
-	t.zero.write(samples)
+	t.gaps.Write(samples)
 	t.hum.write(samples)
-}
-
-// zeroRun finds dropouts: runs of exact zeros with signal close before and after.
-type zeroRun struct {
-	near, longest  int // samples
-	before, after  float64
-	length, follow int
-	count          int64
-}
-
-func newZeroRun(rate int) zeroRun {
-	return zeroRun{near: rate / 100, longest: int(maxDropoutSec * float64(rate))}
-}
-
-func (z *zeroRun) write(samples []float64) {
-	decay := 1 - 1/float64(z.near)
-	for _, x := range samples {
-		switch {
-		case x == 0 && z.follow == 0:
-			z.length++
-		case z.length >= minDropout && z.length <= z.longest && z.before > power(aroundDropout):
-			// A run has ended; what follows for 10 ms decides.
-			z.after += x * x
-			if z.follow++; z.follow == z.near {
-				if z.after/float64(z.near) > power(aroundDropout) {
-					z.count++
-				}
-				z.before = z.after / float64(z.near)
-				z.length, z.follow, z.after = 0, 0, 0
-			}
-		default:
-			z.length, z.follow, z.after = 0, 0, 0
-			z.before = z.before*decay + x*x*(1-decay)
-		}
-	}
 }
 
 // humMeter compares, second by second, the mains' frequencies and their harmonics with what lies beside them.

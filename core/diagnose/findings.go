@@ -58,8 +58,12 @@ func (t *tally) own(a *Analyser, empty bool) []Finding {
 			add(Hum, level, "Hum at %.0f Hz and its harmonics, %s", tone.hz, dBFS(level))
 		}
 	}
-	if t.zero.count > 0 {
-		add(Dropout, float64(t.zero.count), "%s: the sound breaks off to exact zeros and goes on", count(t.zero.count, "dropout", "dropouts"))
+	if n := t.gaps.Count; n > 0 {
+		to := "exact zeros"
+		if t.gaps.First.Held {
+			to = "a value that is held"
+		}
+		add(Dropout, float64(n), "%s: the sound breaks off to %s and goes on", count(n, "dropout", "dropouts"), to)
 	}
 	if mean := math.Abs(t.sum / float64(a.frames)); mean > math.Pow(10, dcAbove/20.0) {
 		offset := 20 * math.Log10(mean)

@@ -400,6 +400,15 @@ var broken = []struct {
 			d.sound["spare M"][3*second+i] = 1
 		}
 	}},
+	{"dropout", "poly movie monos", func(d *delivery) {
+		for _, c := range []string{"mx L", "mix L"} {
+			hold := d.sound[c][lead+second]
+			for i := range 300 {
+				d.sound[c][lead+second+i] = hold
+			}
+		}
+		d.sum()
+	}},
 	{"silent", "poly movie monos", func(d *delivery) { sine(d.sound["spare M"], lead+second, 480, -60) }},
 	{"unfed", "poly movie monos", func(d *delivery) {
 		clear(d.sound["mx L"][lead : lead+6*second])

@@ -166,7 +166,7 @@ function OfBlock({ weave, places, corners, onClose }: Props & { corners: [Place,
 
 /** A gain in dB that is set when the field is left or Enter is pressed. */
 export function GainField(p: { knot: Pick<Knot, "gainDB" | "channel">; labels?: string[]; onGain: (dB: number) => unknown }) {
-  const { field, refused } = useDraft(String(p.knot.gainDB), figure(p.onGain, ...gains));
+  const { field, refused } = useDraft(String(Math.round(p.knot.gainDB * 100) / 100), figure(p.onGain, ...gains));
   return (
     <label className="mt-2 flex flex-wrap items-center justify-between gap-x-3">
       <span className="text-muted">Gain{p.labels && p.labels.length > 1 && ` of ${p.labels[p.knot.channel]}`}</span>

@@ -5,7 +5,7 @@ import { useDraft } from "../../ui/draft";
 import { StemTag } from "../../ui/stem";
 import { labelAt } from "../../ui/timecode";
 import { Severity } from "./findings";
-import { aboutTime, languageName, plannedWords, size } from "./specwords";
+import { aboutTime, languageName, plannedWords, size, sumsInWords } from "./specwords";
 
 /** What is asked of a print beside its spec. */
 export type Wish = { restamp?: boolean; range?: string[] };
@@ -88,7 +88,28 @@ export function PlanPage({ plan, busy, onPrint, onWish, onDo }: Props) {
       {plan.files.map((f) => (
         <File key={f.name} file={f} />
       ))}
+      <Sums plan={plan} />
     </div>
+  );
+}
+
+/** What must add up among the files; it is proven on their samples after they are printed, and again at the desk. */
+export function Sums({ plan }: { plan: Plan }) {
+  if (!plan.sums?.length) return null;
+  return (
+    <section className="mt-6" aria-label="What must add up">
+      <h2 className="mb-1 font-bold">What must add up</h2>
+      <p className="mb-1 text-[13px] text-muted">
+        It follows from the weave. The print is held to it sample by sample, and so is the delivery at the desk.
+      </p>
+      <ul>
+        {sumsInWords(plan).map((s) => (
+          <li key={s} className="border-t border-line py-1.5">
+            {s}
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }
 

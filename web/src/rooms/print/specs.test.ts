@@ -6,7 +6,7 @@ import { parse } from "yaml";
 import type { ListedSpec, Plan, Spec } from "../../api/client";
 import { root } from "../../testroot";
 import { formSchema, groupsOf, pruned, specCheck } from "./speccheck";
-import { aboutTime, hasWords, keptWords, plannedWords, specFiles, strictest } from "./specwords";
+import { aboutTime, hasWords, keptWords, plannedWords, specFiles, strictest, sumsInWords } from "./specwords";
 
 const core = `${root}/core/contract`;
 const schema = JSON.parse(readFileSync(`${core}/schema.json`, "utf8")) as RJSFSchema;
@@ -94,5 +94,28 @@ describe("what a spec writes, in words", () => {
       bytes: 2.5e9,
     } as unknown as Plan["files"][number];
     expect(plannedWords(file)).toBe("MP4 (ALAC), with the picture, 8 channels in 2 streams, 48 kHz, 24 bit, 2.5 GB");
+  });
+});
+
+describe("what must add up", () => {
+  const channel = (group: string, name: string, label: string) => ({ index: 1, output: `${group}/${label}`, group, label, name });
+  const set = (group: string, name: string, ...labels: string[]) => labels.map((l) => channel(group, `${name} ${l}`, l));
+  const files = [
+    { channels: [...set("mix", "Full mix", "L", "R"), ...set("dx", "Dialogue", "L", "R"), ...set("mx", "Music", "L", "R")] },
+    { channels: [channel("mono", "Mono", "M"), ...set("copy", "Copy", "L", "R")] },
+  ];
+  const part = (id: string) => ({ id, gains: [[1]] });
+  it("is said by the names of groups", () => {
+    const sums = [
+      { whole: "mix", parts: [part("dx"), part("mx")] },
+      { whole: "mono", parts: [part("mix")] },
+      { whole: "copy", parts: [part("mix")] },
+    ];
+    expect(sumsInWords({ files, sums })).toEqual([
+      "Dialogue + Music add up to Full mix",
+      "Mono is the fold-down of Full mix",
+      "Copy is the same as Full mix",
+    ]);
+    expect(sumsInWords({ files })).toEqual([]);
   });
 });

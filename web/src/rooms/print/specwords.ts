@@ -101,3 +101,22 @@ export function hasWords(s: ListedSpec, sought: string): boolean {
 /** How long something takes, about: 40 s, 3 min. */
 export const aboutTime = (seconds: number) =>
   seconds < 50 ? `${Math.max(5, Math.ceil(seconds / 5) * 5)} s` : `${Math.ceil(seconds / 60)} min`;
+
+/** What must add up among the groups of a plan, in words. */
+export function sumsInWords(plan: Pick<Plan, "sums"> & { files: Pick<Planned, "channels">[] }): string[] {
+  const all = plan.files.flatMap((f) => f.channels);
+  const labels = (id: string) => new Set(all.filter((c) => c.group === id).map((c) => c.label));
+  const name = (id: string) => {
+    const c = all.find((c) => c.group === id);
+    if (!c) return id;
+    // The name of a channel of a set ends with its label.
+    return c.name.endsWith(` ${c.label}`) ? c.name.slice(0, -c.label.length - 1) : c.name;
+  };
+  return (plan.sums ?? []).map((s) => {
+    const parts = s.parts.map((p) => name(p.id));
+    if (parts.length > 1) return `${parts.join(" + ")} add up to ${name(s.whole)}`;
+    return labels(s.parts[0]!.id).size === labels(s.whole).size
+      ? `${name(s.whole)} is the same as ${parts[0]}`
+      : `${name(s.whole)} is the fold-down of ${parts[0]}`;
+  });
+}
