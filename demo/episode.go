@@ -213,7 +213,7 @@ func (e *episode) dialogue() {
 					e.put(i, m.file, []int{channel}, fmt.Sprintf("%d/%d", scene+1, line+1), fmt.Sprintf("s%d l%d", scene, line), at, offset, length, 0.01)
 				}
 			}
-			at += length + e.between(1.5, 9)
+			at += length + e.between(1.2, 7)
 			if offset += length; offset > 12 {
 				offset = e.between(0, 3)
 			}

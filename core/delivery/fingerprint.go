@@ -12,7 +12,7 @@ import (
 
 // hand is raised whenever the same plan, reel and sounds come out as other bytes than before, so that nothing is taken for
 // unchanged that an older program has made.
-const hand = 1
+const hand = 2
 
 // SoundOf tells what the sound of a take is: the same text for the same sound, whatever the take is called; empty where it
 // is not known.

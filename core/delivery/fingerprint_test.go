@@ -4,6 +4,7 @@ import (
 	"context"
 	"math/rand"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -189,4 +190,50 @@ func TestWholePartsAreLinked(t *testing.T) {
 	spoiled[dx].b[len(spoiled[dx].b)-9] ^= 1
 	third, _ := again(spoiled)
 	assert.False(t, third.Pass)
+}
+
+// What is done far from a range changes neither the fingerprint of its files nor a byte of them: dither is decided by what is heard
+// in the range, as the fingerprint is. What is done in it changes both, or neither.
+func TestWhatIsFarFromARangeDoesNotChangeIt(t *testing.T) {
+	s := stemsApart(t)
+	s.Programme.Start = ""
+	asked := Asked{Packaging: "per-group", Range: []string{"10:00:01:00–10:00:02:00"}}
+	make := func(p production) (map[string]string, folder) {
+		plan, r, err := NewPlan("The Lantern Ferry", p.reel, s, asked)
+		require.NoError(t, err)
+		require.True(t, plan.Printable(), plan.Findings)
+		d := folder{}
+		_, err = Print(context.Background(), plan, r, Press{Open: p.open, Create: d.create, Stamp: Stamp{"2026-01-02", "03:04:05"}})
+		require.NoError(t, err)
+		return p.prints(t, plan, r), d
+	}
+	base := crossing(t) // all of it at unity, so that nothing is dithered
+	dual := true
+	for _, track := range base.reel.TrackList() {
+		if len(track.Labels) == 1 {
+			do(t, base.reel, reel.SetTrack{Track: track.ID, Dual: &dual})
+		}
+	}
+	far := base.reel.ClipList()[0]
+	far.ID, far.Tie, far.Start = "far", "", start+3600*48000
+	base.reel.Clips["far"] = far
+	before, was := make(base)
+	for name, c := range map[string]reel.Command{
+		"an hour later":          reel.SetClip{Clip: "far", GainDB: ptr(-3.0)},
+		"a curve that is later":  reel.SetCurve{Of: reel.OfClip, ID: "far", What: reel.GainCurve, Points: []reel.Point{{At: far.Start, Value: -1}, {At: far.Start + 9000, Value: -6}}},
+		"a fade at the far end":  reel.SetClip{Clip: "far", FadeOut: &reel.Fade{Length: 4800}},
+		"a dip where it is":      reel.DipRange{Clip: base.reel.ClipList()[0].ID, Channel: 0, Span: reel.Span{From: start + 60000, To: start + 70000}, GainDB: -6, Ramp: 100},
+		"a level of one channel": reel.SetLane{Clip: base.reel.ClipList()[0].ID, Channel: 0, GainDB: ptr(-1.0)},
+	} {
+		p := production{base.takes, base.reel.Clone()}
+		do(t, p.reel, c)
+		after, now := make(p)
+		for file := range before {
+			same := before[file] == after[file]
+			require.Equal(t, same, string(was[file].b) == string(now[file].b), "%s: %s", name, file)
+			if far := strings.Contains(name, "later") || strings.Contains(name, "far"); far {
+				require.True(t, same, "%s: %s", name, file)
+			}
+		}
+	}
 }

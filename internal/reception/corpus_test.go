@@ -303,7 +303,11 @@ func TestWhatIsHarmedIsRefused(t *testing.T) {
 			if packaging == "" && len(s.Packaging) > 0 {
 				continue
 			}
+			all := os.Getenv("ZESTYLOOM_TEST_ROUNDS") != "" // by hand, and in the benchmarks
 			for _, told := range []bool{true, false} {
+				if !told && !all {
+					continue
+				}
 				whole := t.TempDir()
 				if !deliver(t, s, packaging, whole, told) {
 					continue
@@ -319,8 +323,8 @@ func TestWhatIsHarmedIsRefused(t *testing.T) {
 				files, err := filepath.Glob(filepath.Join(whole, "*.wav"))
 				require.NoError(t, err)
 				for n, name := range slices.Sorted(maps.Keys(harms)) {
-					if (n+i)%3 != 0 && os.Getenv("ZESTYLOOM_TEST_ROUNDS") == "" {
-						continue // a third of them in turn; all by hand
+					if (n+i)%5 != 0 && !all {
+						continue // some of them in turn
 					}
 					dir := t.TempDir()
 					require.NoError(t, os.CopyFS(dir, os.DirFS(whole)))
@@ -345,8 +349,8 @@ func TestWhatIsHarmedIsRefused(t *testing.T) {
 			}
 		}
 	}
-	t.Logf("refused %d of %d (%.2f); not found: %v", refused, tried, float64(refused)/float64(tried), missed)
-	assert.Greater(t, tried, 100)
+	t.Logf("harmed deliveries: refused %d of %d (%.2f), of good ones none; not found: %v", refused, tried, float64(refused)/float64(tried), missed)
+	assert.Greater(t, tried, 30)
 }
 
 func groupAt(t testing.TB, at string) string {
