@@ -30,6 +30,8 @@ type Take struct {
 	Title  string
 	Rate   int   // Hz
 	Frames int64 // sample frames
+	// Picture tells that it came with one.
+	Picture bool
 }
 
 // Start is where the reel begins, at a rate in Hz: with the programme, after leader and handles. What has no time stamp begins at
@@ -103,6 +105,11 @@ func Load(r desk.Receipt, name string, takes map[Source]Take, spec *contract.Spe
 			return reel.SetTrack{Track: made.TrackList()[at].ID, Stem: &none}, nil
 		})
 	}
+	if picture := pictureOf(r, takes); picture != "" { // it begins with its file
+		step.Commands = append(step.Commands, func(*reel.Reel) (reel.Command, error) {
+			return reel.SetReel{Picture: &reel.Picture{Take: picture, Start: files}}, nil
+		})
+	}
 	step.Commands = append(step.Commands, func(made *reel.Reel) (reel.Command, error) {
 		tracks := made.TrackList()
 		for _, t := range ties {
@@ -111,6 +118,18 @@ func Load(r desk.Receipt, name string, takes map[Source]Take, spec *contract.Spe
 		return lay, nil
 	})
 	return step, nil
+}
+
+// pictureOf is the take of the first movie that has a picture; empty where none has.
+func pictureOf(r desk.Receipt, takes map[Source]Take) string {
+	for _, f := range r.Files {
+		for i := range f.Streams {
+			if t := takes[Source{f.Name, i}]; f.Pictures > 0 && t.Picture {
+				return t.ID
+			}
+		}
+	}
+	return ""
 }
 
 // tie leads a channel of a track, which is the so-manieth of its reel, to an output.
