@@ -312,6 +312,12 @@ func (s Spec) check() error {
 			return fault.New(fault.BadInput, "Group %s stands in the spec twice", g.ID)
 		}
 		seen[g.ID] = true
+		if g.Layout == OwnWidth {
+			if g.From.Each == nil {
+				return fault.New(fault.BadInput, "Group %s is as wide as what it is made for, and is made for nothing: say from: {each: …}", g.ID)
+			}
+			continue
+		}
 		if _, err := g.Labels(); err != nil {
 			return fault.New(fault.BadInput, "Group %s: %s", g.ID, fault.Sentence(err))
 		}
@@ -379,14 +385,34 @@ func (s Spec) checkFile(f File, groups map[string]bool) error {
 	if f.Each != "" && len(f.Streams) > 0 {
 		return fault.New(fault.BadInput, "a file for each has no streams to list")
 	}
+	for _, g := range s.Groups {
+		if g.Layout == OwnWidth && f.Each != "group" && (len(f.Of) == 0 || slices.Contains(f.Of, g.ID)) {
+			return fault.New(fault.BadInput, "%s has groups each of its own width, so each wants a file of its own: say each: group", g.ID)
+		}
+	}
 	if err := checkTokens(f.Name); err != nil {
 		return err
 	}
 	return f.fits()
 }
 
-// Labels gives the labels of a group, in its order.
+// OwnWidth is the layout of groups that are each as wide as what they are made for, mono or stereo.
+const OwnWidth = "own"
+
+// Wide gives a group of its own width as it is with so many channels.
+func (g Group) Wide(channels int) Group {
+	if g.Layout != OwnWidth {
+		return g
+	}
+	if g.Layout = string(layout.Stereo); channels == 1 {
+		g.Layout = string(layout.Mono)
+	}
+	return g
+}
+
+// Labels gives the labels of a group, in its order; those of one of its own width as it is where it is stereo.
 func (g Group) Labels() ([]string, error) {
+	g = g.Wide(2)
 	if g.Layout == reel.DualMono {
 		return []string{"M1", "M2"}, nil
 	}

@@ -130,7 +130,10 @@ func (l *laying) each(g contract.Group, like reel.Group) {
 		for n := 2; slices.ContainsFunc(l.groups, func(x reel.Group) bool { return x.ID == made.ID }); n++ {
 			made.ID = fmt.Sprintf("%s.%s-%d", g.ID, strings.ToLower(unravel.FileSafeTo(name, 60)), n)
 		}
-		made.Name, made.Feed = name, l.feeder(g, row, id)
+		as := g.Wide(l.width(row, id))
+		made.Layout = as.Layout
+		made.Labels, _ = as.Labels() // of a layout that is known
+		made.Name, made.Feed = name, l.feeder(as, row, id)
 		l.groups = append(l.groups, made)
 	}
 	found := len(l.groups)
@@ -160,6 +163,23 @@ func (l *laying) each(g contract.Group, like reel.Group) {
 	if len(l.groups) == found && !g.Optional {
 		l.lack(g, fmt.Sprintf("each %s of %s", g.From.Each.Row, g.From.Each.Stem))
 	}
+}
+
+// width tells how many channels a strand, stem or track wants to be delivered in: one where none of its tracks has sides or is put
+// to one, else two.
+func (l *laying) width(row reel.Row, id string) int {
+	for _, t := range l.reel.Tracks {
+		stem, strand := reel.StemOf(id)
+		in := t.ID == id
+		if row != reel.TrackRow {
+			in = t.Stem == stem && (row == reel.StemRow || t.Strand == strand) || row == reel.StemRow && t.Second == stem
+		}
+		aside := row != reel.TrackRow && (t.Feed.Pan != 0 || t.Moves(reel.PanCurve))
+		if in && (len(t.Labels) > 1 || aside) {
+			return 2
+		}
+	}
+	return 1
 }
 
 // mix finds a mix of the reel, or proposes the spec's.

@@ -446,3 +446,34 @@ func TestAReelOverMidnightIsPrinted(t *testing.T) {
 	require.Equal(t, timecode.Reading(day-2*48000), plan.Files[0].Start)
 	require.Equal(t, "23:59:58:00", plan.StartTimecode)
 }
+
+// A group for each strand, stem or track is as wide as that is: mono where nothing has sides, and then the source itself.
+func TestEachInItsOwnWidth(t *testing.T) {
+	p := ferry(t)
+	for row, want := range map[string]string{"strand, stem: DX": "Ines Calder mono", "stem": "Ambience stereo, Dialogue mono, Effects mono, Music stereo, Narration mono",
+		"track, stem: MX": "Cue stereo"} {
+		s, err := contract.Parse([]byte("spec: 2\nid: own\ntitle: Own\ngroups:\n  - {id: g, name: G, tag: G, layout: own, from: {each: {row: " + row + "}}}\n" +
+			"files:\n  - {each: group, name: \"{group}_{layout}\", container: wave, depth: 24}\n"))
+		require.NoError(t, err)
+		plan, _, d, report := p.all(t, s, Asked{})
+		require.True(t, report.Pass, report.Findings)
+		var got []string
+		for _, f := range plan.Files {
+			name, _, _ := strings.Cut(f.Name, ".")
+			got = append(got, strings.ReplaceAll(name, "_", " "))
+			samples, _ := d.samples(t, f.Name)
+			require.Len(t, samples, map[bool]int{true: 1, false: 2}[strings.Contains(f.Name, "mono")])
+			if strings.HasPrefix(f.Name, "Ines") {
+				boom := wavetest.Samples(t, p.takes["boom"])[0]
+				require.Equal(t, boom[100:40000], samples[0][48100:88000], "a voice by itself is the microphone, bit for bit")
+			}
+		}
+		slices.Sort(got)
+		assert.Equal(t, want, strings.Join(got, ", "))
+	}
+	for _, wrong := range []string{"from: {stem: DX}}\nfiles:\n  - {each: group, name: x, container: wave}\n",
+		"from: {each: {row: stem}}}\nfiles:\n  - {name: x, container: wave}\n"} {
+		_, err := contract.Parse([]byte("spec: 2\nid: own\ntitle: Own\ngroups:\n  - {id: g, name: G, tag: G, layout: own, " + wrong))
+		assert.Error(t, err)
+	}
+}

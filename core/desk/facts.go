@@ -104,6 +104,9 @@ type wanted struct {
 func (c *checking) streams(one matched) (list []wanted) {
 	of := func(groups []contract.Group) (out []*instance) {
 		for _, g := range groups {
+			if one.slot.many && len(one.file.Streams) > 0 {
+				g = g.Wide(one.file.Streams[0].Channels)
+			}
 			labels, _ := g.Labels()
 			i := &instance{Group: g, key: g.ID, labels: labels}
 			if one.slot.many {

@@ -152,7 +152,7 @@ func patternOf(spec contract.Spec, s slot) string {
 	exact := func(text string) string { return regexp.QuoteMeta(unravel.FileSafeTo(text, 40)) }
 	with := map[string]string{"spec": exact(spec.ID), "version": `\d+`, "date": `\d{4}-\d\d-\d\d`, "rate": `[\d.]+k`,
 		"range": `(?P<range>[^/]+)`,
-		"group": exact(g.Name), "tag": exact(g.Tag), "layout": exact(g.Layout), "channel": exact(s.label), "number": number,
+		"group": exact(g.Name), "tag": exact(g.Tag), "layout": layoutOf(g), "channel": exact(s.label), "number": number,
 		"language": exact(g.Language)}
 	if s.many {
 		with["group"] = `(?P<group>[^/]+)`
@@ -176,6 +176,14 @@ func patternOf(spec contract.Spec, s slot) string {
 	}
 	b.WriteString(regexp.QuoteMeta(text[last:]))
 	return b.String() + `\.(?i:` + contract.Holds(s.spec.Container).Extension + `)`
+}
+
+// layoutOf is how the layout of a group stands in the name of its file.
+func layoutOf(g contract.Group) string {
+	if g.Layout == contract.OwnWidth {
+		return "(?:mono|stereo)"
+	}
+	return regexp.QuoteMeta(unravel.FileSafeTo(g.Layout, 40))
 }
 
 // matchAs gives each slot its files: those that are called so, and what is left by its form.
