@@ -170,7 +170,7 @@ func foldCommand() *cobra.Command {
 // setIn opens a file and labels the channels that are to be folded to a layout: all of them, or, where the names of its channels tell
 // of several sets, the one set that is wider.
 func setIn(ctx context.Context, path string, stream int, name, order string, to layout.Layout) (*wave.File, []string, io.Closer, error) {
-	f, d, closer, err := openSound(ctx, path, stream)
+	_, d, closer, err := openSound(ctx, path, stream)
 	if err != nil {
 		return nil, nil, nil, err
 	}
@@ -192,7 +192,8 @@ func setIn(ctx context.Context, path string, stream int, name, order string, to 
 		return nil, nil, nil, at(path, fault.New(fault.BadInput, "The file holds several sets, %s; write the one to be folded into a file of its own first, "+
 			"or say with --layout what all of them are together", strings.Join(names, ", ")))
 	}
-	if f, _, closer, err = openSound(ctx, path, stream); err != nil {
+	f, _, closer, err := openSound(ctx, path, stream)
+	if err != nil {
 		return nil, nil, nil, err
 	}
 	labels := make([]string, f.Channels)

@@ -77,7 +77,7 @@ func (s *Server) GetBatchArchive(c *gin.Context, id WorkID) {
 	}
 	a := s.archive(c, w.Title, w.CreatedAt)
 	for _, f := range files {
-		a.file(f.key, f.Name, f.Size)
+		a.file(f.key, f.Name, f.Size, "")
 	}
 	var undone strings.Builder
 	for _, o := range w.Report {
@@ -99,9 +99,9 @@ func attachment(name string) string {
 	return "attachment"
 }
 
-// send sends a file of the media. tag is what its contents are known by, or empty.
-func (s *Server) send(c *gin.Context, key, name, tag string, at time.Time) {
-	f, _, err := s.Media.Open(key)
+// send sends a file of the media, whose SHA-256 is sum; empty where it is not known.
+func (s *Server) send(c *gin.Context, key, name, sum string, at time.Time) {
+	f, size, err := s.Media.Open(key)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -113,10 +113,10 @@ func (s *Server) send(c *gin.Context, key, name, tag string, at time.Time) {
 		kind = "audio/wav"
 	}
 	c.Header("Content-Type", kind)
-	if tag != "" {
-		c.Header("ETag", `"`+tag+`"`)
+	if sum != "" {
+		c.Header("ETag", `"`+sum+`"`)
 	}
-	http.ServeContent(c.Writer, c.Request, "", at, f)
+	http.ServeContent(c.Writer, c.Request, "", at, newProven(f, name, size, sum))
 }
 
 // archive is a ZIP on its way to the browser. After an error nothing more is added.
@@ -145,8 +145,8 @@ func (a *archive) add(name string, from io.Reader) {
 	}
 }
 
-// file adds a file of the media, which must have the size in bytes that it was written with.
-func (a *archive) file(key, name string, size int64) {
+// file adds a file of the media, which must have the size in bytes that it was written with, and the SHA-256 where that is known.
+func (a *archive) file(key, name string, size int64, sum string) {
 	if a.err != nil {
 		return
 	}
@@ -160,7 +160,7 @@ func (a *archive) file(key, name string, size int64) {
 		return
 	}
 	defer f.Close()
-	a.add(name, f)
+	a.add(name, newProven(f, name, size, sum))
 }
 
 func (a *archive) close() {

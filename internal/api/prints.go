@@ -346,7 +346,7 @@ func (s *Server) GetPrintArchive(c *gin.Context, id PrintID) {
 	folder := p.Plan.Folder()
 	a := s.archive(c, folder, p.CreatedAt)
 	for _, f := range p.Report.Files {
-		a.file(p.Folder+"/"+f.Name, folder+"/"+f.Name, f.Size)
+		a.file(p.Folder+"/"+f.Name, folder+"/"+f.Name, f.Size, f.SHA256)
 	}
 	for _, sheet := range sheets {
 		a.add(folder+"/"+sheet.Name, bytes.NewReader(sheet.Text))

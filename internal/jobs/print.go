@@ -330,6 +330,21 @@ func (a *attempt) mux(ctx context.Context, p delivery.Plan, file int, laid *reel
 	return records.keep(ctx, []string{f.Name}, map[string]delivery.Made{})
 }
 
+// unchanged holds the file of a take to its checksum, as its sound is when it is opened: another movie in its place is not delivered.
+func (a *attempt) unchanged(ctx context.Context, path string, t store.Take) error {
+	f, err := os.Open(path)
+	if err != nil {
+		return media.Explain(err)
+	}
+	defer f.Close()
+	sum, err := media.Hash(ctx, f)
+	if err == nil && t.SHA256 != "" && sum != t.SHA256 {
+		err = fault.New(fault.Damaged, "The picture %s is not the movie that was brought in: its file was changed, or the disk is failing. "+
+			"Bring it in again and choose it in the Loom", t.FileName)
+	}
+	return err
+}
+
 // picture finds the reel's picture and how it goes into a file; sum tells what it is.
 func (a *attempt) picture(ctx context.Context, p delivery.Plan, f delivery.PlannedFile, head reel.Head) (picture *delivery.Picture, path,
 	sum string, err error) {
@@ -339,6 +354,9 @@ func (a *attempt) picture(ctx context.Context, p delivery.Plan, f delivery.Plann
 	}
 	path, err = a.Media.Path(library.SourceKey(t.MediaKey, t.FileName))
 	if err != nil {
+		return nil, "", "", err
+	}
+	if err := a.unchanged(ctx, path, t); err != nil {
 		return nil, "", "", err
 	}
 	contents, err := intake.Probe(ctx, path, t.FileName)
