@@ -1,6 +1,7 @@
 package app_test
 
 import (
+	"io"
 	"net/http"
 	"os"
 	"os/exec"
@@ -345,4 +346,57 @@ func TestDeliveriesAreHandedOver(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, left, "nothing half is left")
 	assert.Contains(t, s.Refused(http.StatusNotFound, "POST", "/prints/"+p.ID+"/handover", map[string]any{"folder": "../x"}), "no folder")
+}
+
+// Another movie in the place of the picture is not delivered, though it can be read; and what was damaged on the disk since it was
+// printed is not handed out as if it were whole, and can be printed again.
+func TestWhatWasChangedOnTheDiskIsNotDelivered(t *testing.T) {
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	movie := func(colour string) []byte {
+		at := filepath.Join(t.TempDir(), "cut.mov")
+		out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "color="+colour+":s=64x36:r=25:d=6", "-f", "lavfi", "-i",
+			"sine=d=6:r=48000", "-c:v", "mpeg4", "-c:a", "pcm_s24le", "-timecode", "10:00:00:00", at).CombinedOutput()
+		require.NoError(t, err, "%s", out)
+		b, err := os.ReadFile(at)
+		require.NoError(t, err)
+		return b
+	}
+	s.Put("cut.mov", movie("red"))
+	s.Bring(production, "cut.mov")
+	cut := s.Takes(production)["cut.mov"]
+	s.Do(&v, "setReel", map[string]any{"picture": map[string]any{"take": cut.ID, "start": v.Head.Start}})
+	s.OK("POST", "/specs", strings.Replace(movieSpec, "container: mov,", "container: mov, picture: reference,", 1), nil)
+	p := printed(s, production, v, map[string]any{"spec": "ferry-movie"})
+	require.NotNil(t, p.Report, p.Message)
+	sources, err := filepath.Glob(filepath.Join(s.Data, "media", "*", "*", "source.mov"))
+	require.NoError(t, err)
+	require.Len(t, sources, 1)
+	real, err := os.ReadFile(sources[0])
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(sources[0], movie("blue"), 0o600))
+	other := printed(s, production, v, map[string]any{"spec": "ferry-movie"})
+	assert.Nil(t, other.Report)
+	assert.Contains(t, other.Message, "is not the movie that was brought in")
+	require.NoError(t, os.WriteFile(sources[0], real, 0o600))
+
+	name := p.Report.Files[0].Name
+	found, err := filepath.Glob(filepath.Join(s.Data, "media", "prints", "*", name))
+	require.NoError(t, err)
+	require.Len(t, found, 1)
+	made := found[0]
+	b, err := os.ReadFile(made)
+	require.NoError(t, err)
+	b[len(b)/2] ^= 1
+	require.NoError(t, os.WriteFile(made, b, 0o600))
+	answer, err := http.Get(s.Base + api.Base + "/prints/" + p.ID + "/files/" + name)
+	require.NoError(t, err)
+	defer answer.Body.Close()
+	_, err = io.ReadAll(answer.Body)
+	require.Error(t, err, "it breaks off")
+	again := printed(s, production, v, map[string]any{"spec": "ferry-movie"})
+	require.NotNil(t, again.Report, again.Message)
+	assert.True(t, again.Report.Pass, again.Report.Findings)
+	assert.Empty(t, again.Report.Files[0].Linked, "what was damaged is not linked")
+	assert.Len(t, s.File("/prints/"+again.ID+"/files/"+again.Report.Files[0].Name), int(again.Report.Files[0].Size))
 }
