@@ -17,6 +17,7 @@ type proof struct {
 	*sums.Null
 	rule    string
 	message string
+	denied  string // what it says where that is not so
 	of      *group
 	parts   []*group
 	told    bool           // the delivery's papers say so; else the spec does
@@ -85,12 +86,16 @@ func (h *hearing) prove(p *proof, s sums.Sum) *proof {
 	for _, g := range p.parts {
 		names = append(names, g.Name)
 	}
-	p.rule, p.message = "stems-sum-to-mix", fmt.Sprintf("%s add up to %s", strings.Join(names, " + "), p.of.Name)
-	if len(p.parts) == 1 {
-		p.rule, p.message = "fold", fmt.Sprintf("%s is the fold-down of %s", p.of.Name, names[0])
-		if slices.Equal(p.of.labels, p.parts[0].labels) {
-			p.rule, p.message = "stems-sum-to-mix", fmt.Sprintf("%s is the same as %s", p.of.Name, names[0])
-		}
+	say := func(rule, a, is, isNot, b string) {
+		p.rule, p.message, p.denied = rule, a+" "+is+" "+b, a+" "+isNot+" "+b
+	}
+	switch parts := strings.Join(names, " + "); {
+	case len(names) > 1:
+		say("stems-sum-to-mix", parts, "add up to", "do not add up to", p.of.Name)
+	case slices.Equal(p.of.labels, p.parts[0].labels):
+		say("stems-sum-to-mix", p.of.Name, "is the same as", "is not the same as", parts)
+	default:
+		say("fold", p.of.Name, "is the fold-down of", "is not the fold-down of", parts)
 	}
 	p.Null = h.null(s, p, func(c *column) *column { return c }, nil)
 	for _, other := range meant(s) {
@@ -254,6 +259,7 @@ func (h *hearing) sums() {
 			h.hold(f)
 			continue
 		}
+		f.Message = p.denied
 		var reasons []string // there may be several that explain it
 		for _, o := range p.others {
 			if o.OK() {
@@ -263,7 +269,7 @@ func (h *hearing) sums() {
 			}
 		}
 		if len(reasons) > 0 {
-			f.Message += "; it would if it were not that " + strings.Join(reasons, ", or that ")
+			f.Message += "; what would explain it is that " + strings.Join(reasons, ", or that ")
 		}
 		over := row.OverAt
 		if over < 0 {
