@@ -71,7 +71,9 @@ test("a swapped pair is found at its place, heard, corrected and accepted; deliv
     writeFileSync(music, swapped(right));
     await check(page, folder, "Eight-channel with full mix");
     const wrong = page.getByRole("region", { name: "What is wrong" });
-    await expect(wrong).toContainText("do not add up to Full mix; what would explain it is that L and R of Music are changed over", { timeout: 30_000 });
+    await expect(wrong).toContainText("do not add up to Full mix; what would explain it is that L and R of Music are changed over", {
+      timeout: 30_000,
+    });
     await expect(wrong).toContainText("_MX_stereo.wav, channel 1");
     const hear = wrong.getByRole("button", { name: /^Hear it at 10:00:0/ });
     const [sound] = await Promise.all([page.waitForResponse((r) => r.url().includes("/sound?")), hear.click()]);

@@ -20,7 +20,7 @@ func BenchmarkGraph(b *testing.B) {
 	}
 	yes := true
 	for i := range 64 {
-		apply(b, r, reel.AddTake{Take: "x", Title: "x", Length: 1000, Parts: []reel.PartPlan{{Name: fmt.Sprint(i),
+		apply(b, r, reel.AddTake{Take: fmt.Sprint(i), Title: "x", Length: 1000, Parts: []reel.PartPlan{{Name: fmt.Sprint(i),
 			Stem: []string{"DX", "MX", "FX"}[i%3], Strand: []string{"", "Ines", "Tobiah"}[i%3], Channels: []int{0}, Labels: []string{"M"}}}})
 		tracks := r.TrackList()
 		apply(b, r, reel.SetTrack{Track: tracks[len(tracks)-1].ID, Placed: &yes})

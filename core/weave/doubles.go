@@ -3,6 +3,7 @@ package weave
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 
@@ -25,21 +26,26 @@ func (g *Graph) doubled(r *reel.Reel, tracks []trackReach) (found []Finding) {
 	for _, t := range tracks {
 		reach[g.Nodes[t.at].ID] = t
 	}
-	byPlace := map[laid][]reel.Clip{}
-	for _, c := range r.Clips {
-		if _, sounds := reach[c.Track]; sounds && !c.Mute {
-			at := laid{c.Take, c.Start - c.Offset}
-			byPlace[at] = append(byPlace[at], c)
+	first, byPlace := make(map[laid]string, len(r.Clips)), map[laid][]reel.Clip{} // nearly all places have one clip
+	for id := range r.Clips {
+		c := r.Clips[id]
+		if _, sounds := reach[c.Track]; !sounds || c.Mute {
+			continue
 		}
-	}
-	var places []laid
-	for at, clips := range byPlace {
-		if len(clips) > 1 {
-			places = append(places, at)
+		at := laid{c.Take, c.Start - c.Offset}
+		other, twice := first[at]
+		if !twice {
+			first[at] = id
+			continue
 		}
+		if byPlace[at] == nil {
+			byPlace[at] = append(byPlace[at], r.Clips[other])
+		}
+		byPlace[at] = append(byPlace[at], c)
 	}
+	places := slices.Collect(maps.Keys(byPlace))
 	slices.SortFunc(places, func(a, b laid) int { return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.take, b.take)) })
-	said := map[[2]string]bool{} // tracks, once for all the clips that they share
+	said := map[[2]string]bool{} // tracks, once for all the clips that they share, or that meet nowhere
 	for _, at := range places {
 		clips := byPlace[at]
 		slices.SortFunc(clips, func(a, b reel.Clip) int { return cmp.Or(cmp.Compare(a.Start, b.Start), cmp.Compare(a.ID, b.ID)) })
@@ -48,16 +54,40 @@ func (g *Graph) doubled(r *reel.Reel, tracks []trackReach) (found []Finding) {
 				if b.Start >= a.End() {
 					break
 				}
-				if pair := [2]string{a.Track, b.Track}; !said[pair] && !crossfaded(a, b) {
-					if o, by, meet := g.meet(r, reach, a, b); meet {
-						said[pair] = true
-						found = append(found, g.twice(r, a, b, o, by))
+				pair := [2]string{a.Track, b.Track}
+				if said[pair] || !common(a, b) || crossfaded(a, b) {
+					continue
+				}
+				if said[pair] = !g.reachAlike(reach[a.Track], reach[b.Track]); said[pair] {
+					continue
+				}
+				if o, by, meet := g.meet(r, reach, a, b); meet {
+					said[pair] = true
+					if found = append(found, g.twice(r, a, b, o, by)); len(found) == mostDoubled {
+						return found
 					}
 				}
 			}
 		}
 	}
 	return found
+}
+
+// mostDoubled is of how many pairs of tracks it is said that they double each other: who has more sees what is wrong.
+const mostDoubled = 100
+
+// common tells whether two clips use the same channel of their take.
+func common(a, b reel.Clip) bool {
+	return slices.ContainsFunc(a.Channels, func(c int) bool { return slices.Contains(b.Channels, c) })
+}
+
+// reachAlike tells whether two tracks have any output group in common.
+func (g *Graph) reachAlike(a, b trackReach) bool {
+	return slices.ContainsFunc(g.Outputs, func(o Output) bool {
+		_, x := a.to(o.Node)
+		_, y := b.to(o.Node)
+		return x && y
+	})
 }
 
 // crossfaded tells whether all that two clips have in common is where one fades out and the other in.
