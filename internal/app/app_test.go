@@ -117,7 +117,7 @@ func TestFromCardToDelivery(t *testing.T) {
 		names[name], err = io.ReadAll(r)
 		require.NoError(t, err)
 	}
-	require.Len(t, slices.Collect(maps.Keys(names)), 4+10, "the files, and the papers beside them")
+	require.Len(t, slices.Collect(maps.Keys(names)), 4+11, "the files, and the papers beside them")
 	assert.Contains(t, string(names["manifest.sha256"]), hex.EncodeToString(sum[:])+"  "+p.Plan.Files[0].Name)
 	var report api.Report
 	require.NoError(t, json.Unmarshal(names["report.json"], &report))
