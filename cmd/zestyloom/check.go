@@ -24,7 +24,8 @@ import (
 func checkCommand() *cobra.Command {
 	var named, packaging string
 	c := &cobra.Command{
-		Use: "check PATH", Short: "Hold a delivery against a spec: a folder, a ZIP or a file; without a spec, say what it is", Args: cobra.ExactArgs(1),
+		Use: "check PATH", Short: "Hold a delivery against a spec: a folder, a ZIP or a file; without a spec, say what it is",
+		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			receipt, err := check(c.Context(), c, args[0], named, contract.Packaging(packaging))
 			if err != nil {
@@ -189,8 +190,8 @@ func setIn(ctx context.Context, path string, stream int, name, order string, to 
 		}
 	}
 	if len(wider) != 1 {
-		return nil, nil, nil, at(path, fault.New(fault.BadInput, "The file holds several sets, %s; write the one to be folded into a file of its own first, "+
-			"or say with --layout what all of them are together", strings.Join(names, ", ")))
+		return nil, nil, nil, at(path, fault.New(fault.BadInput, "The file holds several sets, %s; write the one to be folded into a "+
+			"file of its own first, or say with --layout what all of them are together", strings.Join(names, ", ")))
 	}
 	f, _, closer, err := openSound(ctx, path, stream)
 	if err != nil {
@@ -202,7 +203,8 @@ func setIn(ctx context.Context, path string, stream int, name, order string, to 
 }
 
 // foldFile writes a fold-down.
-func foldFile(ctx context.Context, path string, stream int, name, order string, to layout.Name, f mix.Fold, out string) (r folded, err error) {
+func foldFile(ctx context.Context, path string, stream int, name, order string, to layout.Name, f mix.Fold,
+	out string) (r folded, err error) {
 	target, err := layout.New(to, "", 0)
 	if err != nil {
 		return r, err

@@ -37,7 +37,8 @@ func openSound(ctx context.Context, path string, stream int) (*wave.File, take.D
 			return nil, take.Description{}, nil, at(path, err)
 		}
 		if n := len(found.Streams); n > 1 {
-			return nil, take.Description{}, nil, at(path, fault.New(fault.BadInput, "The file has %d streams of sound; say which with --stream 1 to %d", n, n))
+			return nil, take.Description{}, nil, at(path, fault.New(fault.BadInput, "The file has %d streams of sound; say which "+
+				"with --stream 1 to %d", n, n))
 		}
 		stream = 0
 	}
@@ -408,7 +409,8 @@ type gauged struct {
 }
 
 // laidOut opens a file and tells its layout, by what is asked for, else by the file; by says which. The caller closes it.
-func laidOut(ctx context.Context, path string, stream int, name, order string) (f *wave.File, l layout.Layout, by string, closer io.Closer, err error) {
+func laidOut(ctx context.Context, path string, stream int, name, order string) (f *wave.File, l layout.Layout, by string,
+	closer io.Closer, err error) {
 	f, d, closer, err := openSound(ctx, path, stream)
 	if err != nil {
 		return nil, l, "", nil, err

@@ -58,7 +58,9 @@ func levelCommand() *cobra.Command {
 			var done []leveled
 			var failed []error
 			for _, set := range sets {
-				r, err := level(c.Context(), set, stream-1, func(l layout.Layout) (reel.Target, error) { return targetOf(spec, profile, l) }, name, order, out)
+				r, err := level(c.Context(), set, stream-1, func(l layout.Layout) (reel.Target, error) {
+					return targetOf(spec, profile, l)
+				}, name, order, out)
 				if err != nil {
 					failed = append(failed, err)
 					continue
@@ -128,7 +130,8 @@ func targetOf(spec, profile string, l layout.Layout) (reel.Target, error) {
 }
 
 // level brings files, which are one programme, to a target; out is a file for one and a folder for several.
-func level(ctx context.Context, paths []string, stream int, to func(layout.Layout) (reel.Target, error), name, order, out string) (leveled, error) {
+func level(ctx context.Context, paths []string, stream int, to func(layout.Layout) (reel.Target, error),
+	name, order, out string) (leveled, error) {
 	parts, whole, l, by, closer, err := together(ctx, paths, stream, name, order)
 	if err != nil {
 		return leveled{}, err
@@ -204,7 +207,8 @@ func (c closers) Close() (err error) {
 }
 
 // together opens files as one programme. Where there are several, their names say which channel each is, unless that is asked for.
-func together(ctx context.Context, paths []string, stream int, name, order string) (parts []*wave.File, whole *wave.File, l layout.Layout, by string,
+func together(ctx context.Context, paths []string, stream int, name, order string) (parts []*wave.File, whole *wave.File, l layout.Layout,
+	by string,
 	closer io.Closer, err error) {
 	if len(paths) == 1 {
 		f, l, by, closer, err := laidOut(ctx, paths[0], stream, name, order)

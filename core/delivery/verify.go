@@ -462,7 +462,8 @@ func (v *verifier) limits(l contract.Limit, called string, m loudness.Measuremen
 }
 
 // proofs begins to prove what must add up among the groups that are whole in what is read in step.
-func (v *verifier) proofs(whole func(reel.Group) bool, depth map[string]int, of func(group string, channel int) []float64) (list []*sums.Null) {
+func (v *verifier) proofs(whole func(reel.Group) bool, depth map[string]int,
+	of func(group string, channel int) []float64) (list []*sums.Null) {
 	for _, s := range v.plan.Sums {
 		bits, there := 32, true
 		for _, id := range s.Sets() {

@@ -149,8 +149,8 @@ type checking struct {
 	refused bool            // there are files of which it could not be told what their channels are
 }
 
-// Check holds a delivery against a spec. told is what adds up by the papers that lie beside it, where any do. packaging is the way of packing that was agreed on, or empty for the one that the
-// files are nearest to. progress is told the share done. An error means that checking could not go on; what is wrong with the
+// Check holds a delivery against a spec. told is what adds up by the papers that lie beside it, where any do.
+// packaging is the way of packing that was agreed on, or empty for the one that the files are nearest to. progress is told the share done. An error means that checking could not go on; what is wrong with the
 // delivery is in the receipt.
 func Check(ctx context.Context, files []File, told []sums.Sum, spec contract.Spec, packaging contract.Packaging,
 	progress func(float64)) (Receipt, error) {

@@ -176,7 +176,8 @@ func (c *checking) channels(one matched, at int, want wanted, called string) (pl
 	}
 	c.names(one, at, places, called)
 	if len(groups) == 1 && len(s.Speakers) > 1 && !groups[0].from(s.Speakers) {
-		c.compare("order", one.file.Name, called+"speakers that its mask names", strings.Join(s.Speakers, " "), strings.Join(groups[0].labels, " "))
+		c.compare("order", one.file.Name, called+"speakers that its mask names", strings.Join(s.Speakers, " "),
+			strings.Join(groups[0].labels, " "))
 	}
 	return places, true
 }

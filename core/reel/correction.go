@@ -185,8 +185,9 @@ func (d *draft) followGroups() (lost []string) {
 		}
 		stay := slices.DeleteFunc(slices.Clone(c.Groups), func(g string) bool { _, there := d.groups.get(g); return !there })
 		stay = slices.DeleteFunc(slices.Clone(stay), func(g string) bool { // it would act there twice
-			twice := g != c.Of && (d.correctedBefore(list, Correction{ID: c.ID, Of: g}) || derives(d.groups.get, g, c.Of) || slices.ContainsFunc(stay,
-				func(h string) bool { return h != g && derives(d.groups.get, h, g) }))
+			twice := g != c.Of && (d.correctedBefore(list, Correction{ID: c.ID, Of: g}) || derives(d.groups.get, g, c.Of) ||
+				slices.ContainsFunc(stay,
+					func(h string) bool { return h != g && derives(d.groups.get, h, g) }))
 			if twice && !derives(d.groups.get, c.Of, g) { // what is derived from the group itself has it from there
 				lost = append(lost, fmt.Sprintf("the correction of %s on %s", named(c.Of), named(g)))
 			}

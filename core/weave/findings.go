@@ -88,7 +88,8 @@ func (g *Graph) findings(r *reel.Reel, routes []Route, tracks []trackReach) []Fi
 		found = append(found, oneSided(r, t, pairs, reach)...)
 		found = append(found, lost(r, t, reach)...)
 	}
-	for _, more := range [][]Finding{fullRange(r, outputs), fullRangeSends(r, byTrack, outputs), languages(r), g.languageLevels(r, tracks), g.folds(r, tracks), g.doubled(r, tracks), orders(r),
+	for _, more := range [][]Finding{fullRange(r, outputs), fullRangeSends(r, byTrack, outputs), languages(r),
+		g.languageLevels(r, tracks), g.folds(r, tracks), g.doubled(r, tracks), orders(r),
 		crossed(r, pairs)} {
 		found = append(found, more...)
 	}

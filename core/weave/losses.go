@@ -136,13 +136,15 @@ func (g *Graph) unsaid(r *reel.Reel, at int, e *Edge, lost []int) Finding {
 	switch to.Row {
 	case reel.StrandRow, reel.StemRow:
 		stem, _ := reel.StemOf(to.ID)
-		return Finding{Rule: Folded, Track: from.ID, Message: fmt.Sprintf("%s has %d channels and %s %d, so it is %s", rowName(r, from.Row, from.ID),
-			len(from.Format.Labels), r.Stems[stem].Name, len(to.Format.Labels), how), Fix: fix(reel.SetTrack{Track: from.ID, Folds: &yes}, "Fold it so")}
+		return Finding{Rule: Folded, Track: from.ID, Message: fmt.Sprintf("%s has %d channels and %s %d, so it is %s",
+			rowName(r, from.Row, from.ID), len(from.Format.Labels), r.Stems[stem].Name, len(to.Format.Labels), how),
+			Fix: fix(reel.SetTrack{Track: from.ID, Folds: &yes}, "Fold it so")}
 	case reel.MixRow:
 		m := r.Mixes[to.ID]
 		return Finding{Rule: FoldDown, Message: fmt.Sprintf("The mix %s is narrower than %s, which is in it, so that is %s", m.Name,
 			rowName(r, from.Row, from.ID), how),
-			Fix: fix(reel.SetMix{ID: m.ID, Name: m.Name, Language: m.Language, Labels: m.Labels, Rest: m.Rest, Terms: m.Terms, Folds: &yes}, "Fold it so")}
+			Fix: fix(reel.SetMix{ID: m.ID, Name: m.Name, Language: m.Language, Labels: m.Labels, Rest: m.Rest, Terms: m.Terms,
+				Folds: &yes}, "Fold it so")}
 	}
 	group := r.Groups[to.ID]
 	c := again(group)

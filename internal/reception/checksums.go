@@ -186,7 +186,8 @@ func readXML(at string) (root anyElement, text []byte, err error) {
 
 // doubt notes that a list can't be trusted.
 func (c *checksums) doubt(at, format string, args ...any) {
-	c.bad = append(c.bad, contract.Finding{Rule: "checksum", Severity: contract.Error, File: filepath.Base(at), Message: fmt.Sprintf(format, args...)})
+	c.bad = append(c.bad, contract.Finding{Rule: "checksum", Severity: contract.Error, File: filepath.Base(at),
+		Message: fmt.Sprintf(format, args...)})
 }
 
 // mhl reads a media hash list, of version 2 (path) or 1 (file).
@@ -292,8 +293,8 @@ func (c *checksums) held(name string, sums map[kind]string) (doubts []contract.F
 		return doubts
 	}
 	for _, k := range c.kindsOf(name) {
-		f := contract.Finding{Rule: "checksum", Severity: contract.OK, Message: fmt.Sprintf("%s, as the list of checksums has it", strings.ToUpper(string(k))),
-			Measured: sums[k], Limit: want[k]}
+		f := contract.Finding{Rule: "checksum", Severity: contract.OK,
+			Message: fmt.Sprintf("%s, as the list of checksums has it", strings.ToUpper(string(k))), Measured: sums[k], Limit: want[k]}
 		if sums[k] != want[k] {
 			f.Severity = contract.Error
 		}
