@@ -57,7 +57,7 @@ test("a mono placed in a 5.1 mix, its stereo and the M&E are printed as they wer
   await page.getByLabel("One file a group").check();
   // The boom is in the centre, which the spec's pair of Dialogue would leave out: it is folded, or the print stops.
   await expect(page.getByText(/^Dialogue would be silent/)).toBeVisible();
-  await page.getByRole("button", { name: "Fold it so" }).first().click();
+  await page.getByRole("button", { name: "Fold Dialogue in" }).first().click();
   await page.getByRole("button", { name: "Print 6 files" }).click();
   await expect(page.getByRole("heading", { name: /Delivered and proven|found wanting|refuses it/ })).toBeVisible({ timeout: 60_000 });
   const source = readWave(`${scenario}/card/LF03/LF03_12A_T03.wav`);

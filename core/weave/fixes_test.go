@@ -1,6 +1,7 @@
 package weave
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
@@ -216,4 +217,45 @@ func TestOrders(t *testing.T) {
 	assert.Equal(t, "The channels of M&E lie in the order "+strings.Join(film, " ")+"; Room of film has L R C LFE Ls Rs", orders()[0].Message)
 	right(orders()[0])
 	require.Empty(t, orders())
+}
+
+// What stops a print has a button that sets it right: a spec's pair that a stem's centre has no knot to, and one that somebody untied.
+func TestWhatAGroupLacksIsTiedIn(t *testing.T) {
+	yes := true
+	for name, c := range map[string]struct {
+		change []reel.Command
+		fix    string
+		gainDB float64
+	}{
+		"left out": {[]reel.Command{reel.SetStem{Stem: "DX", Labels: &[]string{"L", "R", "C", "LFE", "Ls", "Rs"}}}, "Fold Dialogue in", -3.0103},
+		"untied": {[]reel.Command{reel.ClearKnots{At: []reel.Crossing{{Row: reel.StemRow, From: "DX", Output: "dx/L"},
+			{Row: reel.StemRow, From: "DX", Output: "dx/R"}}}}, "Tie Dialogue in", -3.0103},
+	} {
+		t.Run(name, func(t *testing.T) {
+			r, boom, _ := crossing(t)
+			for _, command := range c.change {
+				apply(t, r, command)
+			}
+			if name == "left out" {
+				apply(t, r, reel.SetTrack{Track: boom, Placed: &yes})
+			}
+			at := slices.IndexFunc(Findings(r), func(f Finding) bool { return f.Rule == Silenced && f.Output == "dx/L" })
+			require.GreaterOrEqual(t, at, 0)
+			offered := Findings(r)[at].Fix
+			require.NotNil(t, offered)
+			require.Equal(t, c.fix, offered.Name)
+			command, err := offered.Command.Decode()
+			require.NoError(t, err)
+			apply(t, r, command)
+			for _, f := range Findings(r) {
+				assert.NotContains(t, []Rule{Silenced, FoldDown}, f.Rule, f.Message)
+			}
+			routes, _ := Look(r)
+			for _, side := range []string{"dx/L", "dx/R"} {
+				i := slices.IndexFunc(routes, func(route Route) bool { return route.Track == boom && route.Output == side })
+				require.GreaterOrEqual(t, i, 0)
+				assert.InDelta(t, c.gainDB, routes[i].GainDB, 0.01)
+			}
+		})
+	}
 }

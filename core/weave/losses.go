@@ -147,10 +147,36 @@ func (g *Graph) unsaid(r *reel.Reel, at int, e *Edge, lost []int) Finding {
 				Folds: &yes}, "Fold it so")}
 	}
 	group := r.Groups[to.ID]
-	c := again(group)
+	f := Finding{Rule: FoldDown, Output: reel.OutputID(group.ID, group.Labels[0]), Message: fmt.Sprintf(
+		"%s is narrower than %s, which feeds it, so that is %s", group.Name, rowName(r, from.Row, from.ID), how)}
+	if e.Direct { // knots leave out what is not tied: yes to that would leave it silent
+		f.Fix = tieIn(r, from.NodeID, group)
+	}
+	if f.Fix == nil {
+		f.Fix = fix(saidYes(group), "Fold it so")
+	}
+	return f
+}
+
+// saidYes makes the command that leaves a group as it is and says yes to what it folds.
+func saidYes(group reel.Group) reel.SetGroup {
+	c, yes := again(group), true
 	c.Folds = &yes
-	return Finding{Rule: FoldDown, Output: reel.OutputID(group.ID, group.Labels[0]), Message: fmt.Sprintf(
-		"%s is narrower than %s, which feeds it, so that is %s", group.Name, rowName(r, from.Row, from.ID), how), Fix: fix(c, "Fold it so")}
+	return c
+}
+
+// tieIn ties a row to a group by what its channels mean to it, folded where they must be, with a yes to that; nil where nothing of
+// the row means anything to the group.
+func tieIn(r *reel.Reel, row NodeID, group reel.Group) *Fix {
+	knots := TieGroup(r, row.Row, row.ID, group)
+	if len(knots) == 0 {
+		return nil
+	}
+	name, commands := "Tie %s in", []reel.Sent{reel.Send(reel.SetKnots{Knots: knots})}
+	if !slices.Equal(r.RowLabels(row.Row, row.ID), group.Labels) {
+		name, commands = "Fold %s in", append(commands, reel.Send(saidYes(group)))
+	}
+	return fix(reel.Several{Commands: commands}, name, rowName(r, row.Row, row.ID))
 }
 
 // howFolded says in numbers what becomes of channels on an edge.
@@ -206,8 +232,12 @@ func (g *Graph) silenced(r *reel.Reel, tracks []trackReach, fed map[string]bool)
 		for _, row := range rows {
 			if at, there := g.Node(row.Row, row.ID); there && g.sounding(at, tracks, sounds) {
 				silent[group.ID] = true
-				found = append(found, Finding{Rule: Silenced, Output: reel.OutputID(group.ID, group.Labels[0]), Message: fmt.Sprintf(
-					"%s would be silent: nothing of %s arrives there, which sounds and is asked for", group.Name, rowName(r, row.Row, row.ID))})
+				f := Finding{Rule: Silenced, Output: reel.OutputID(group.ID, group.Labels[0]), Message: fmt.Sprintf(
+					"%s would be silent: nothing of %s arrives there, which sounds and is asked for", group.Name, rowName(r, row.Row, row.ID))}
+				if group.Feed == nil {
+					f.Fix = tieIn(r, row, group)
+				}
+				found = append(found, f)
 				break
 			}
 		}
