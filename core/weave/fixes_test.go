@@ -219,27 +219,34 @@ func TestOrders(t *testing.T) {
 	require.Empty(t, orders())
 }
 
-// What stops a print has a button that sets it right: a spec's pair that a stem's centre has no knot to, and one that somebody untied.
+// What a group lacks of its stem has a button that brings it there, and never only a yes to doing without: that would still stop
+// the print.
 func TestWhatAGroupLacksIsTiedIn(t *testing.T) {
-	yes := true
+	yes, front, five1 := true, 1.0, []string{"L", "R", "C", "LFE", "Ls", "Rs"}
+	wider := reel.SetStem{Stem: "DX", Labels: &five1}
 	for name, c := range map[string]struct {
-		change []reel.Command
+		change func(boom string) []reel.Command
+		rule   Rule
 		fix    string
-		gainDB float64
 	}{
-		"left out": {[]reel.Command{reel.SetStem{Stem: "DX", Labels: &[]string{"L", "R", "C", "LFE", "Ls", "Rs"}}}, "Fold Dialogue in", -3.0103},
-		"untied": {[]reel.Command{reel.ClearKnots{At: []reel.Crossing{{Row: reel.StemRow, From: "DX", Output: "dx/L"},
-			{Row: reel.StemRow, From: "DX", Output: "dx/R"}}}}, "Tie Dialogue in", -3.0103},
+		"left out": {func(boom string) []reel.Command {
+			return []reel.Command{wider, reel.SetTrack{Track: boom, Placed: &yes, Front: &front}}
+		}, Silenced, "Fold Dialogue in"},
+		"cut down": {func(string) []reel.Command {
+			return []reel.Command{wider, reel.AddTake{Take: "c", Title: "Deck", Length: 10, Parts: []reel.PartPlan{{Name: "Deck", Stem: "DX",
+				Channels: []int{0, 1, 2, 3, 4, 5}, Labels: five1}}}}
+		}, FoldDown, "Fold Dialogue in"},
+		"untied": {func(string) []reel.Command {
+			return []reel.Command{reel.ClearKnots{At: []reel.Crossing{{Row: reel.StemRow, From: "DX", Output: "dx/L"},
+				{Row: reel.StemRow, From: "DX", Output: "dx/R"}}}}
+		}, Silenced, "Tie Dialogue in"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			r, boom, _ := crossing(t)
-			for _, command := range c.change {
+			for _, command := range c.change(boom) {
 				apply(t, r, command)
 			}
-			if name == "left out" {
-				apply(t, r, reel.SetTrack{Track: boom, Placed: &yes})
-			}
-			at := slices.IndexFunc(Findings(r), func(f Finding) bool { return f.Rule == Silenced && f.Output == "dx/L" })
+			at := slices.IndexFunc(Findings(r), func(f Finding) bool { return f.Rule == c.rule && f.Output == "dx/L" })
 			require.GreaterOrEqual(t, at, 0)
 			offered := Findings(r)[at].Fix
 			require.NotNil(t, offered)
@@ -254,7 +261,7 @@ func TestWhatAGroupLacksIsTiedIn(t *testing.T) {
 			for _, side := range []string{"dx/L", "dx/R"} {
 				i := slices.IndexFunc(routes, func(route Route) bool { return route.Track == boom && route.Output == side })
 				require.GreaterOrEqual(t, i, 0)
-				assert.InDelta(t, c.gainDB, routes[i].GainDB, 0.01)
+				assert.InDelta(t, -3.01, routes[i].GainDB, 0.01)
 			}
 		})
 	}

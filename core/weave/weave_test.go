@@ -146,8 +146,9 @@ func rulesOf(r *reel.Reel) map[Rule][]string {
 // crossing makes a reel with a mono boom in DX, a stereo cue in MX, two pairs and a mono output.
 func crossing(t *testing.T) (r *reel.Reel, boom, cue string) {
 	r = reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())
-	groups := []reel.Group{{ID: "dx", Name: "Dialogue", Labels: pair, Stems: []string{"DX"}},
-		{ID: "mx", Name: "Music", Labels: pair, Stems: []string{"MX"}}, {ID: "all", Name: "Mono", Labels: mono, Stems: []string{"DX", "MX"}, Folds: true}}
+	groups := []reel.Group{{ID: "dx", Name: "Dialogue", Layout: "stereo", Labels: pair, Stems: []string{"DX"}},
+		{ID: "mx", Name: "Music", Layout: "stereo", Labels: pair, Stems: []string{"MX"}},
+		{ID: "all", Name: "Mono", Layout: "mono", Labels: mono, Stems: []string{"DX", "MX"}, Folds: true}}
 	for _, c := range []reel.Command{
 		reel.AddTake{Take: "a", Title: "12A/3", Length: 10, Parts: []reel.PartPlan{{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: mono}}},
 		reel.AddTake{Take: "b", Title: "Cue", Length: 10, Parts: []reel.PartPlan{{Name: "Cue", Stem: "MX", Channels: []int{0, 1}, Labels: pair}}},
