@@ -9,6 +9,7 @@ import (
 	"cmp"
 	"maps"
 	"math"
+	"math/big"
 	"slices"
 	"strings"
 )
@@ -82,11 +83,14 @@ func (s Sum) key() string {
 	return strings.Join(ids, "\x00")
 }
 
+// has tells whether some gain of a part is such.
+func (p Part) has(such func(g float64) bool) bool {
+	return slices.ContainsFunc(p.Gains, func(row []float64) bool { return slices.ContainsFunc(row, such) })
+}
+
 // plain tells whether nothing is taken away: all gains are 0 or more.
 func (s Sum) plain() bool {
-	return !slices.ContainsFunc(s.Parts, func(p Part) bool {
-		return slices.ContainsFunc(p.Gains, func(row []float64) bool { return slices.ContainsFunc(row, func(g float64) bool { return g < 0 }) })
-	})
+	return !slices.ContainsFunc(s.Parts, func(p Part) bool { return p.has(func(g float64) bool { return g < 0 }) })
 }
 
 // steepest is the largest gain that a part may have: what is lifted more than that lifts the noise of dither as well.
@@ -146,6 +150,7 @@ type finder struct {
 	keys   map[string]int
 	plain  [][][]float64 // by set and channel
 	turned [][][]float64
+	has    []*big.Int // by set: a bit for each source that it has, turned or not
 }
 
 func newFinder(sets []Set) *finder {
@@ -155,7 +160,12 @@ func newFinder(sets []Set) *finder {
 			if _, known := f.keys[source]; !known {
 				f.keys[source] = len(f.keys)
 			}
-			f.phases = f.phases || strings.HasSuffix(source, turned)
+			if base, phased := strings.CutSuffix(source, turned); phased {
+				f.phases = true
+				if _, known := f.keys[base]; !known {
+					f.keys[base] = len(f.keys)
+				}
+			}
 		}
 	}
 	for i, s := range sets {
@@ -179,6 +189,15 @@ func newFinder(sets []Set) *finder {
 		return x
 	}
 	for _, s := range sets {
+		has := new(big.Int)
+		for _, c := range s.Channels {
+			for source, gain := range c {
+				if math.Abs(gain) > nothing { // what a hushed way leaves is not there
+					has.SetBit(has, f.keys[strings.TrimSuffix(source, turned)], 1)
+				}
+			}
+		}
+		f.has = append(f.has, has)
 		var plain, turned [][]float64
 		for _, c := range s.Channels {
 			plain = append(plain, column(c))
@@ -192,11 +211,11 @@ func newFinder(sets []Set) *finder {
 }
 
 // sumOf finds a sum that a set is: of one other, of two, else of as few as are left when one after the other is taken away that
-// is not needed.
+// is not needed. Numbers are looked at only where every source of the set is in the others, which leaves few to look at.
 func (f *finder) sumOf(whole int) (Sum, bool) {
 	var others []int
 	for i := range f.sets {
-		if i != whole && f.meets(whole, i) {
+		if i != whole && new(big.Int).And(f.has[whole], f.has[i]).Sign() != 0 {
 			others = append(others, i)
 		}
 	}
@@ -213,10 +232,15 @@ func (f *finder) sumOf(whole int) (Sum, bool) {
 		}
 	}
 	sum, ok := f.solve(whole, others)
-	for i := 0; ok && i < len(others); {
-		fewer := slices.Delete(slices.Clone(others), i, i+1)
+	for i := 0; ok && i < len(sum.Parts) && !f.independent(sum); {
+		var fewer []int
+		for k, p := range sum.Parts {
+			if k != i {
+				fewer = append(fewer, f.at[p.ID])
+			}
+		}
 		if s, still := f.solve(whole, fewer); still {
-			sum, others = s, fewer
+			sum = s
 		} else {
 			i++
 		}
@@ -224,31 +248,45 @@ func (f *finder) sumOf(whole int) (Sum, bool) {
 	return sum, ok
 }
 
-// meets tells whether two sets have anything in common.
-func (f *finder) meets(a, b int) bool {
-	of := map[string]bool{}
-	for _, c := range f.sets[a].Channels {
-		for source := range c {
-			of[strings.TrimSuffix(source, turned)] = true
-		}
+// independent tells whether no channel of a sum's parts is a sum of the others, so that it adds up in no other way and needs each.
+func (f *finder) independent(s Sum) bool {
+	b := newBasis(len(f.keys))
+	for _, p := range s.Parts {
+		f.addTo(b, f.at[p.ID])
 	}
-	return slices.ContainsFunc(f.sets[b].Channels, func(c Vector) bool {
-		for source := range c {
-			if of[strings.TrimSuffix(source, turned)] {
-				return true
-			}
-		}
-		return false
-	})
+	return b.count == len(b.ortho)
+}
+
+// addTo adds the channels of a set to a basis, turned ones too where there are any.
+func (f *finder) addTo(b *basis, set int) {
+	for _, c := range f.plain[set] {
+		b.add(c)
+	}
+	for _, c := range f.turned[set] {
+		b.add(c)
+	}
+}
+
+// covers tells whether every source of a set is in others.
+func (f *finder) covers(whole int, parts []int) bool {
+	left := new(big.Int).Set(f.has[whole])
+	for _, p := range parts {
+		left.AndNot(left, f.has[p])
+	}
+	return left.Sign() == 0
 }
 
 // turnedRound gives a sum the other way round where something is taken away in it: of its sets the one that is the plain sum of
-// the others.
+// the others. It can only be one from which all the others are taken away.
 func (f *finder) turnedRound(s Sum) Sum {
 	if s.plain() {
 		return s
 	}
-	for _, part := range s.Parts {
+	for i, part := range s.Parts {
+		rest := slices.Delete(slices.Clone(s.Parts), i, i+1)
+		if slices.ContainsFunc(rest, func(p Part) bool { return p.has(func(g float64) bool { return g > 0 }) }) {
+			continue
+		}
 		var others []int
 		for _, id := range s.Sets() {
 			if id != part.ID {
@@ -267,14 +305,12 @@ const nothing = 1e-9
 
 // solve gives the gains at which sets add up to one; not ok where they don't. Parts of which nothing is needed are left out.
 func (f *finder) solve(whole int, parts []int) (Sum, bool) {
+	if !f.covers(whole, parts) {
+		return Sum{}, false
+	}
 	b := newBasis(len(f.keys))
 	for _, p := range parts {
-		for _, c := range f.plain[p] {
-			b.add(c)
-		}
-		for _, c := range f.turned[p] {
-			b.add(c)
-		}
+		f.addTo(b, p)
 	}
 	sum := Sum{Whole: f.sets[whole].ID}
 	for _, p := range parts {
