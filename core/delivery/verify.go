@@ -485,43 +485,34 @@ func (v *verifier) addUp(at int, list []*sums.Null) {
 		if worst.Peak > 0 {
 			measured = fmt.Sprintf("%s left, %s on average", level(worst.Peak), level(worst.Average()))
 		}
-		rule, words, denied := v.summed(n.Sum)
+		words := v.words(n.Sum)
+		message := words.Says
 		if !n.OK() {
-			words = denied
+			message = words.Denies
 		}
 		v.proven[fmt.Sprint(at, n.Sets())] = true
-		v.add(n.OK(), contract.Finding{Rule: rule, Message: words, Measured: measured,
+		v.add(n.OK(), contract.Finding{Rule: words.Rule, Message: message, Measured: measured,
 			Limit: fmt.Sprintf("at most %s, %s on average: what dither and rounding at this depth leave", level(worst.Limit), level(worst.RMS))})
 	}
 }
 
-// summed says a sum in words, and that it does not hold, and by which rule it is held to.
-func (v *verifier) summed(s sums.Sum) (rule, words, denied string) {
+// words says a sum in words.
+func (v *verifier) words(s sums.Sum) contract.SumWords {
 	var names []string
 	for _, p := range s.Parts {
 		names = append(names, v.reel.Groups[p.ID].Name)
 	}
 	whole := v.reel.Groups[s.Whole]
-	say := func(rule, a, is, isNot, b string) (string, string, string) {
-		return rule, a + " " + is + " " + b, a + " " + isNot + " " + b
-	}
-	switch parts := strings.Join(names, " + "); {
-	case len(names) > 1:
-		return say("stems-sum-to-mix", parts, "add up to", "do not add up to", whole.Name)
-	case slices.Equal(whole.Labels, v.reel.Groups[s.Parts[0].ID].Labels):
-		return say("stems-sum-to-mix", whole.Name, "is the same as", "is not the same as", parts)
-	default:
-		return say("fold", whole.Name, "is the fold-down of", "is not the fold-down of", parts)
-	}
+	return contract.WordsOfSum(whole.Name, names, slices.Equal(whole.Labels, v.reel.Groups[s.Parts[0].ID].Labels))
 }
 
 // unproven says what must add up and could not be held to, because no files of a range have all of it at one rate.
 func (v *verifier) unproven() {
 	for at, span := range v.plan.Ranges {
 		for _, s := range v.plan.Sums {
-			if rule, words, _ := v.summed(s); !v.proven[fmt.Sprint(at, s.Sets())] {
-				v.report.Findings = append(v.report.Findings, contract.Finding{Rule: rule, Severity: contract.Warning,
-					Message: fmt.Sprintf("That %s was not checked in %s: not all of them are whole in its files, at one rate", words, span.Name)})
+			if words := v.words(s); !v.proven[fmt.Sprint(at, s.Sets())] {
+				v.report.Findings = append(v.report.Findings, contract.Finding{Rule: words.Rule, Severity: contract.Warning,
+					Message: fmt.Sprintf("That %s was not checked in %s: not all of them are whole in its files, at one rate", words.Says, span.Name)})
 			}
 		}
 	}

@@ -15,14 +15,12 @@ import (
 // proof is a sum that is proven on the samples.
 type proof struct {
 	*sums.Null
-	rule    string
-	message string
-	denied  string // what it says where that is not so
-	of      *group
-	parts   []*group
-	told    bool           // the delivery's papers say so; else the spec does
-	same    []*sums.Null   // with gains that are meant by the same words
-	others  []*supposition // what would explain that it does not add up
+	contract.SumWords
+	of     *group
+	parts  []*group
+	told   bool           // the delivery's papers say so; else the spec does
+	same   []*sums.Null   // with gains that are meant by the same words
+	others []*supposition // what would explain that it does not add up
 }
 
 // supposition is a proof with something changed over.
@@ -54,7 +52,7 @@ func (h *hearing) proofs() (found []*proof) {
 		}
 		found = append(found, h.prove(p, s))
 	}
-	for _, s := range h.told {
+	for _, s := range h.told[:min(len(h.told), 2*len(h.groups))] { // ours says fewer than there are groups; each costs its time
 		add(s, true)
 	}
 	var sets []sums.Set
@@ -86,17 +84,7 @@ func (h *hearing) prove(p *proof, s sums.Sum) *proof {
 	for _, g := range p.parts {
 		names = append(names, g.Name)
 	}
-	say := func(rule, a, is, isNot, b string) {
-		p.rule, p.message, p.denied = rule, a+" "+is+" "+b, a+" "+isNot+" "+b
-	}
-	switch parts := strings.Join(names, " + "); {
-	case len(names) > 1:
-		say("stems-sum-to-mix", parts, "add up to", "do not add up to", p.of.Name)
-	case slices.Equal(p.of.labels, p.parts[0].labels):
-		say("stems-sum-to-mix", p.of.Name, "is the same as", "is not the same as", parts)
-	default:
-		say("fold", p.of.Name, "is the fold-down of", "is not the fold-down of", parts)
-	}
+	p.SumWords = contract.WordsOfSum(p.of.Name, names, slices.Equal(p.of.labels, p.parts[0].labels))
 	p.Null = h.null(s, p, func(c *column) *column { return c }, nil)
 	for _, other := range meant(s) {
 		p.same = append(p.same, h.null(other, p, func(c *column) *column { return c }, nil))
@@ -133,7 +121,7 @@ func (h *hearing) null(s sums.Sum, p *proof, other func(*column) *column, turned
 				}
 			}
 		}
-		return contract.ReceivedLimit(h.spec.Checks[p.rule].Within, depth, gains...)
+		return contract.ReceivedLimit(h.spec.Checks[p.Rule].Within, depth, gains...)
 	})
 }
 
@@ -178,8 +166,14 @@ func meant(s sums.Sum) (list []sums.Sum) {
 // pairs are channels that are easily changed over.
 var pairs = [][2]string{{"L", "R"}, {"Ls", "Rs"}, {"Lss", "Rss"}, {"Lrs", "Rrs"}, {"C", "LFE"}, {"C", "R"}}
 
+// mostSupposed is how many groups a sum may have for it to be tried what would explain that it does not add up.
+const mostSupposed = 16
+
 // suppose is the same sum with two channels of one of its groups changed over, or with its polarity turned.
 func (h *hearing) suppose(p *proof, s sums.Sum) {
+	if len(p.parts) >= mostSupposed {
+		return
+	}
 	for _, g := range append(slices.Clone(p.parts), p.of) {
 		for _, pair := range pairs {
 			a, b := slices.Index(g.labels, pair[0]), slices.Index(g.labels, pair[1])
@@ -244,7 +238,7 @@ func (h *hearing) sums() {
 		}
 		row, guilty := n.Rows[most], p.of.columns[most]
 		file := guilty.file.file
-		f := contract.Finding{Rule: p.rule, File: file.Name, Message: p.message, Measured: fmt.Sprintf("%s left, %s on average",
+		f := contract.Finding{Rule: p.Rule, File: file.Name, Message: p.Says, Measured: fmt.Sprintf("%s left, %s on average",
 			level(row.Peak), level(row.Average())), Limit: fmt.Sprintf("at most %s", level(row.Limit))}
 		if row.Peak == 0 {
 			f.Measured = "nothing left"
@@ -255,11 +249,11 @@ func (h *hearing) sums() {
 		}
 		if !p.told && slices.ContainsFunc(p.Parts, func(part sums.Part) bool { return part.Turned != nil }) {
 			f.Severity, f.Measured = contract.Warning, "not measured" // there are many filters that turn by 90°
-			f.Message = fmt.Sprintf("That %s could not be proven: its surrounds are turned by 90° in a way that the desk does not know", p.message)
+			f.Message = fmt.Sprintf("That %s could not be proven: its surrounds are turned by 90° in a way that the desk does not know", p.Says)
 			h.hold(f)
 			continue
 		}
-		f.Message = p.denied
+		f.Message = p.Denies
 		var reasons []string // there may be several that explain it
 		for _, o := range p.others {
 			if o.OK() {
@@ -308,26 +302,30 @@ func (c *checking) unproven(list []*placed) {
 		if len(fresh) == 0 {
 			continue
 		}
-		name := func(id string) string {
-			for _, g := range c.spec.Groups {
-				if g.ID == id {
-					return g.Name
-				}
-			}
-			return id
-		}
-		var names []string
-		for _, p := range s.Parts {
-			names = append(names, name(p.ID))
-		}
 		for _, id := range fresh {
 			said[id] = true
 		}
-		rule, what := "stems-sum-to-mix", fmt.Sprintf("That %s add up to %s", strings.Join(names, " + "), name(s.Whole))
-		if len(names) == 1 {
-			rule, what = "fold", fmt.Sprintf("That %s is the fold-down of %s", name(s.Whole), names[0])
-		}
-		c.receipt.Findings = append(c.receipt.Findings, contract.Finding{Rule: rule, Severity: contract.Warning,
-			Message: what + " was not checked: not all of them are whole among the files, at one rate", Measured: "not measured"})
+		words := c.words(s)
+		c.receipt.Findings = append(c.receipt.Findings, contract.Finding{Rule: words.Rule, Severity: contract.Warning,
+			Message:  fmt.Sprintf("That %s was not checked: not all of them are whole among the files, at one rate", words.Says),
+			Measured: "not measured"})
 	}
+}
+
+// words says a sum of which not all groups are there: by the spec's names, where it has any for them.
+func (c *checking) words(s sums.Sum) contract.SumWords {
+	asked := func(id string) contract.Group {
+		if at := slices.IndexFunc(c.spec.Groups, func(g contract.Group) bool { return keyed(g.ID) == keyed(id) }); at >= 0 {
+			return c.spec.Groups[at]
+		}
+		return contract.Group{ID: id, Name: id}
+	}
+	var names []string
+	for _, p := range s.Parts {
+		names = append(names, asked(p.ID).Name)
+	}
+	whole := asked(s.Whole)
+	of, _ := whole.Labels()
+	first, _ := asked(s.Parts[0].ID).Labels()
+	return contract.WordsOfSum(whole.Name, names, slices.Equal(of, first))
 }

@@ -18,8 +18,8 @@ type Told struct {
 
 // What a paper may hold at most.
 const (
-	mostSums     = 500
-	mostParts    = 100
+	mostSums     = 5000
+	mostParts    = 5000
 	mostChannels = 128
 )
 
@@ -38,16 +38,19 @@ func Read(text []byte) ([]Sum, error) {
 	if t.Version != 1 || len(t.Sums) > mostSums {
 		return bad()
 	}
+	known := map[string]bool{}
 	for _, s := range t.Sums {
-		if s.Whole == "" || len(s.Parts) == 0 || len(s.Parts) > mostParts {
+		if s.Whole == "" || len(s.Parts) == 0 || len(s.Parts) > mostParts || known[s.key()] {
 			return bad()
 		}
-		rows := len(s.Parts[0].Gains)
+		known[s.key()] = true
+		rows, in := len(s.Parts[0].Gains), map[string]bool{s.Whole: true}
 		for _, p := range s.Parts {
-			if p.ID == "" || p.ID == s.Whole || !matrix(p.Gains, rows) || p.Turned != nil && !matrix(p.Turned, rows) ||
+			if p.ID == "" || in[p.ID] || !matrix(p.Gains, rows) || p.Turned != nil && !matrix(p.Turned, rows) ||
 				p.Turned != nil && len(p.Turned[0]) != len(p.Gains[0]) {
 				return bad()
 			}
+			in[p.ID] = true
 		}
 	}
 	return t.Sums, nil

@@ -132,3 +132,18 @@ func FuzzRead(f *testing.F) {
 		require.Len(t, same, len(list))
 	})
 }
+
+// Ours says each sum once, of sets that are in it once; a paper that says one again and again costs whoever proves it.
+func TestReadRefusesWhatIsSaidTwice(t *testing.T) {
+	one := sums.Sum{Whole: "mix", Parts: []sums.Part{{ID: "a", Gains: [][]float64{{1}}}, {ID: "b", Gains: [][]float64{{1}}}}}
+	for name, list := range map[string][]sums.Sum{
+		"a sum":  {one, one},
+		"a part": {{Whole: "mix", Parts: append(one.Parts[:2:2], one.Parts[0])}},
+		"whole":  {{Whole: "a", Parts: one.Parts}},
+	} {
+		text, err := sums.Write(list)
+		require.NoError(t, err)
+		_, err = sums.Read(text)
+		assert.Equal(t, fault.Damaged, fault.KindOf(err), name)
+	}
+}

@@ -2,6 +2,8 @@ package jobs
 
 import (
 	"context"
+	"io/fs"
+	"os"
 	"path"
 	"path/filepath"
 	"slices"
@@ -81,14 +83,15 @@ func (a *attempt) unzip(ctx context.Context, folder, name string) error {
 	if err := reception.Unpack(ctx, local, filepath.Dir(staged)); err != nil {
 		return err
 	}
-	files, err := a.Media.List(a.staging())
-	if err != nil {
-		return err
-	}
-	for _, f := range files {
-		if err := a.Media.Link(a.staged(f), folder+"/"+f); err != nil {
+	unpacked := os.DirFS(filepath.Dir(staged))
+	err = fs.WalkDir(unpacked, ".", func(name string, e fs.DirEntry, err error) error {
+		if err != nil || e.IsDir() {
 			return err
 		}
+		return a.Media.Link(a.staged(name), folder+"/"+name)
+	})
+	if err != nil {
+		return err
 	}
 	return a.Media.RemoveAll(folder + "/" + name)
 }

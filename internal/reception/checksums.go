@@ -1,7 +1,6 @@
 package reception
 
 import (
-	"bufio"
 	"context"
 	"crypto/md5"
 	"crypto/sha1"
@@ -12,6 +11,7 @@ import (
 	"fmt"
 	"hash"
 	"io"
+	"maps"
 	"math/big"
 	"os"
 	"path"
@@ -63,25 +63,57 @@ func c4(sum []byte) string {
 	return string(id)
 }
 
-// checksums are what the lists beside a delivery say, by the names of files.
+// listing is what lists say of one file: a checksum of each kind.
+type listing map[kind]string
+
+// checksums are what the lists beside a delivery say, by the names of files and where the lists have them lie. A name may lie in
+// several folders, and files may have been moved since the list was made.
 type checksums struct {
-	of   map[string]map[kind]string
+	of   map[string]map[string]listing
+	many map[string]int     // of a name: in how many folders a list has it, that which has it in most
 	bad  []contract.Finding // of lists that are not what their chain says, or can't be read
 	seen bool
 }
 
-func (c *checksums) add(name string, k kind, sum string) {
-	name = path.Base(strings.ReplaceAll(name, `\`, "/"))
-	if Paper(name) {
-		return
+// line is what a list says of one file.
+type line struct {
+	name string
+	kind kind
+	sum  string
+}
+
+// add notes the lines of a list, whose names begin at a folder.
+func (c *checksums) add(folder string, lines []line) {
+	in := map[string]map[string]bool{} // by name: where this list has it
+	for _, l := range lines {
+		name, at, ok := c.note(folder, l)
+		if !ok {
+			continue
+		}
+		if in[name] == nil {
+			in[name] = map[string]bool{}
+		}
+		in[name][at] = true
+		c.many[name] = max(c.many[name], len(in[name]))
+	}
+}
+
+func (c *checksums) note(folder string, l line) (name, at string, ok bool) {
+	at = filepath.Join(folder, filepath.FromSlash(strings.ReplaceAll(l.name, `\`, "/")))
+	if name = filepath.Base(at); Paper(name) {
+		return name, at, false
 	}
 	if c.of[name] == nil {
-		c.of[name] = map[kind]string{}
+		c.of[name] = map[string]listing{}
 	}
-	if k != "c4" {
-		sum = strings.ToLower(sum)
+	if c.of[name][at] == nil {
+		c.of[name][at] = listing{}
 	}
-	c.of[name][k], c.seen = sum, true
+	if l.kind != "c4" {
+		l.sum = strings.ToLower(l.sum)
+	}
+	c.of[name][at][l.kind], c.seen = l.sum, true
+	return name, at, true
 }
 
 // mostList is the largest list that is read, in bytes.
@@ -90,7 +122,7 @@ const mostList = 8 << 20
 // listed reads all lists of checksums among files: those of sha256sum and its like, ASC MHL with its chain, and MHL before it. Of
 // several generations the last holds.
 func listed(ctx context.Context, files []string) (*checksums, error) {
-	c := &checksums{of: map[string]map[kind]string{}}
+	c := &checksums{of: map[string]map[string]listing{}, many: map[string]int{}}
 	for _, at := range files { // sorted, so that the generations of a list come in their order
 		var err error
 		switch name := strings.ToLower(filepath.Base(at)); {
@@ -126,34 +158,59 @@ var bsd = regexp.MustCompile(`^(\w+) \((.+)\) = ([0-9a-fA-F]+)$`)
 var bySize = map[int]kind{16: "xxh64", 32: "md5", 40: "sha1", 64: "sha256", 128: "sha512"}
 
 func (c *checksums) lines(at string) error {
-	f, err := os.Open(at)
+	text, err := c.read(at)
 	if err != nil {
 		return err
 	}
-	defer f.Close()
-	scan := bufio.NewScanner(io.LimitReader(f, mostList))
-	for scan.Scan() {
-		line := strings.TrimSpace(strings.TrimPrefix(scan.Text(), "\ufeff"))
-		if m := bsd.FindStringSubmatch(line); m != nil {
-			if k, known := kindOf(m[1]); known {
-				c.add(m[2], k, m[3])
-			}
-			continue
+	var list []line
+	left := 0
+	for one := range strings.Lines(string(text)) {
+		l, ok := lineOf(one)
+		switch one = strings.TrimSpace(one); {
+		case ok && l.name == "": // beside the one file that it is called after
+			l.name = strings.TrimSuffix(filepath.Base(at), filepath.Ext(at))
+			list = append(list, l)
+		case ok:
+			list = append(list, l)
+		case one != "" && !strings.ContainsAny(one[:1], "#;%"):
+			left++
 		}
-		sum, name, found := strings.Cut(line, " ")
-		k, known := bySize[len(sum)]
-		if _, err := hex.DecodeString(sum); err != nil {
-			k, known = "c4", len(sum) == 90 && strings.HasPrefix(sum, "c4")
-		}
-		if !known {
-			continue
-		}
-		if name = strings.TrimLeft(name, " *"); !found || name == "" { // beside the one file that it is called after
-			name = strings.TrimSuffix(filepath.Base(at), filepath.Ext(at))
-		}
-		c.add(name, k, sum)
 	}
+	if len(list) == 0 && left > 0 {
+		c.doubt(at, contract.Warning, "The list of checksums has no line that could be read as one")
+	}
+	c.add(filepath.Dir(at), list)
 	return nil
+}
+
+// lineOf reads a line of a list; its name is empty where it has none, and it is not ok where it is no such line.
+func lineOf(text string) (l line, ok bool) {
+	text = strings.TrimSpace(strings.TrimPrefix(text, "\ufeff"))
+	if m := bsd.FindStringSubmatch(text); m != nil {
+		k, known := kindOf(m[1])
+		return line{m[2], k, m[3]}, known
+	}
+	sum, name, _ := strings.Cut(text, " ")
+	k, ok := bySize[len(sum)]
+	if _, err := hex.DecodeString(sum); err != nil {
+		k, ok = "c4", len(sum) == 90 && strings.HasPrefix(sum, "c4")
+	}
+	return line{strings.TrimLeft(name, " *"), k, sum}, ok
+}
+
+// read gives a list whole; one that is too large to be read is a doubt, and empty.
+func (c *checksums) read(at string) ([]byte, error) {
+	f, err := os.Open(at)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	text, err := io.ReadAll(io.LimitReader(f, mostList+1))
+	if len(text) > mostList {
+		c.doubt(at, contract.Error, "The list of checksums is larger than %d MB, and was not read", mostList>>20)
+		return nil, err
+	}
+	return text, err
 }
 
 // anyElement is an element of a list, whatever it is called.
@@ -172,31 +229,35 @@ func (e anyElement) child(name string) (anyElement, bool) {
 	return anyElement{}, false
 }
 
-func readXML(at string) (root anyElement, text []byte, err error) {
-	f, err := os.Open(at)
-	if err != nil {
-		return root, nil, err
+func (c *checksums) readXML(at string) (root anyElement, damaged bool, err error) {
+	text, err := c.read(at)
+	if err != nil || text == nil {
+		return root, false, err
 	}
-	defer f.Close()
-	if text, err = io.ReadAll(io.LimitReader(f, mostList)); err != nil {
-		return root, nil, err
-	}
-	return root, text, xml.Unmarshal(text, &root)
+	return root, xml.Unmarshal(text, &root) != nil, nil
 }
 
 // doubt notes that a list can't be trusted.
-func (c *checksums) doubt(at, format string, args ...any) {
-	c.bad = append(c.bad, contract.Finding{Rule: "checksum", Severity: contract.Error, File: filepath.Base(at),
+func (c *checksums) doubt(at string, as contract.Severity, format string, args ...any) {
+	c.bad = append(c.bad, contract.Finding{Rule: "checksum", Severity: as, File: filepath.Base(at),
 		Message: fmt.Sprintf(format, args...)})
 }
 
 // mhl reads a media hash list, of version 2 (path) or 1 (file).
 func (c *checksums) mhl(at string) error {
-	root, _, err := readXML(at)
+	root, damaged, err := c.readXML(at)
 	if err != nil {
-		c.doubt(at, "The media hash list can't be read: it is damaged")
+		return err
+	}
+	if damaged {
+		c.doubt(at, contract.Error, "The media hash list can't be read: it is damaged")
 		return nil
 	}
+	folder := filepath.Dir(at)
+	if strings.EqualFold(filepath.Base(folder), "ascmhl") {
+		folder = filepath.Dir(folder)
+	}
+	var list []line
 	var hashes func(e anyElement)
 	hashes = func(e anyElement) {
 		if strings.EqualFold(e.XMLName.Local, "hash") {
@@ -206,7 +267,7 @@ func (c *checksums) mhl(at string) error {
 			}
 			for _, x := range e.Inside {
 				if k, known := kindOf(x.XMLName.Local); known && there {
-					c.add(strings.TrimSpace(name.Text), k, strings.TrimSpace(x.Text))
+					list = append(list, line{strings.TrimSpace(name.Text), k, strings.TrimSpace(x.Text)})
 				}
 			}
 			return
@@ -216,14 +277,18 @@ func (c *checksums) mhl(at string) error {
 		}
 	}
 	hashes(root)
+	c.add(folder, list)
 	return nil
 }
 
 // chain holds the lists that a chain names to what it says of them.
 func (c *checksums) chain(ctx context.Context, at string) error {
-	root, _, err := readXML(at)
+	root, damaged, err := c.readXML(at)
 	if err != nil {
-		c.doubt(at, "The chain of the media hash lists can't be read: it is damaged")
+		return err
+	}
+	if damaged {
+		c.doubt(at, contract.Error, "The chain of the media hash lists can't be read: it is damaged")
 		return nil
 	}
 	for _, e := range root.Inside {
@@ -236,11 +301,11 @@ func (c *checksums) chain(ctx context.Context, at string) error {
 		sums, err := summed(ctx, list, []kind{"c4"})
 		switch {
 		case os.IsNotExist(err):
-			c.doubt(list, "The chain of the media hash lists names this one, and it is not there")
+			c.doubt(list, contract.Error, "The chain of the media hash lists names this one, and it is not there")
 		case err != nil:
 			return err
 		case sums["c4"] != strings.TrimSpace(want.Text):
-			c.doubt(list, "The media hash list is not the one that its chain names; it was changed")
+			c.doubt(list, contract.Error, "The media hash list is not the one that its chain names; it was changed")
 		}
 	}
 	return nil
@@ -282,9 +347,11 @@ func (r reading) Read(b []byte) (int, error) {
 	return r.Reader.Read(b)
 }
 
-// held compares a file with what the lists say of it.
-func (c *checksums) held(name string, sums map[kind]string) (doubts []contract.Finding) {
-	want, known := c.of[name]
+// held compares a file with what the lists say of it: of the place where it lies, or else, where nothing is said of that, of a
+// file of its name anywhere.
+func (c *checksums) held(at string, sums map[kind]string) (doubts []contract.Finding) {
+	name := filepath.Base(at)
+	places, known := c.of[name]
 	if !known {
 		if c.seen {
 			doubts = append(doubts, contract.Finding{Rule: "checksum", Severity: contract.Error,
@@ -292,7 +359,13 @@ func (c *checksums) held(name string, sums map[kind]string) (doubts []contract.F
 		}
 		return doubts
 	}
-	for _, k := range c.kindsOf(name) {
+	want := places[at]
+	for _, place := range slices.Sorted(maps.Keys(places)) {
+		if l := places[place]; want == nil || places[at] == nil && l.fits(sums) {
+			want = l
+		}
+	}
+	for _, k := range slices.Sorted(maps.Keys(want)) {
 		f := contract.Finding{Rule: "checksum", Severity: contract.OK,
 			Message: fmt.Sprintf("%s, as the list of checksums has it", strings.ToUpper(string(k))), Measured: sums[k], Limit: want[k]}
 		if sums[k] != want[k] {
@@ -303,11 +376,21 @@ func (c *checksums) held(name string, sums map[kind]string) (doubts []contract.F
 	return doubts
 }
 
-// kindsOf are the kinds of checksums that the lists have of a file, in order.
+// fits tells whether a file has the checksums that are listed.
+func (l listing) fits(sums map[kind]string) bool {
+	for k, sum := range l {
+		if sums[k] != sum {
+			return false
+		}
+	}
+	return true
+}
+
+// kindsOf are the kinds of checksums that the lists have of files of a name, in order.
 func (c *checksums) kindsOf(name string) (list []kind) {
-	for k := range c.of[name] {
-		list = append(list, k)
+	for _, l := range c.of[name] {
+		list = slices.AppendSeq(list, maps.Keys(l))
 	}
 	slices.Sort(list)
-	return list
+	return slices.Compact(list)
 }

@@ -162,3 +162,48 @@ func TestCompanionsRefuseNothing(t *testing.T) {
 	assert.Empty(t, wrong)
 	assert.True(t, receipt.Pass)
 }
+
+// Files of one name in two folders are each held to its own line, wherever the list lies; and one of them alone is not both.
+func TestChecksumsOfTwoFilesOfOneName(t *testing.T) {
+	dir := t.TempDir()
+	sound, err := os.ReadFile(first(good(t, "poly").lay(t)))
+	require.NoError(t, err)
+	other := append([]byte{}, sound...)
+	other[len(other)-1] ^= 1
+	put := func(name string, b []byte) {
+		require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(dir, name)), 0o700))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), b, 0o600))
+	}
+	put("Reel 1/Mix.wav", sound)
+	put("Reel 2/Mix.wav", other)
+	byLines("MD5SUMS", "md5", "%s  %s\n")(t, dir, []string{"Reel 1/Mix.wav", "Reel 2/Mix.wav"})
+	wrong := func() (said []string) {
+		d, err := Open(context.Background(), dir, t.TempDir())
+		require.NoError(t, err)
+		defer d.Close()
+		for _, f := range d.Files {
+			for _, doubt := range f.Doubts {
+				if doubt.Severity != contract.OK {
+					said = append(said, f.Name+" "+doubt.Message)
+				}
+			}
+		}
+		return said
+	}
+	assert.Empty(t, wrong())
+	put("Reel 2/Mix.wav", sound)
+	assert.Equal(t, []string{"Mix.wav MD5, as the list of checksums has it"}, wrong(), "changed over for the other")
+	put("Reel 2/Mix.wav", other)
+	require.NoError(t, os.Rename(filepath.Join(dir, "Reel 2"), filepath.Join(dir, "Second")))
+	assert.Empty(t, wrong(), "moved, and the same")
+	require.NoError(t, os.Remove(filepath.Join(dir, "Second", "Mix.wav")))
+	assert.Equal(t, []string{"Mix.wav The list of checksums has Mix.wav, and it is not there"}, wrong(), "one of the two is gone")
+	require.NoError(t, os.Remove(filepath.Join(dir, "MD5SUMS")))
+	assert.Empty(t, wrong())
+	put("MD5SUMS", []byte("# made by hand\nReel 1/Mix.wav is fine\n"))
+	assert.Equal(t, []string{"MD5SUMS The list of checksums has no line that could be read as one"}, wrong())
+	put("MD5SUMS", []byte(strings.Repeat("x", mostList+1)))
+	assert.Equal(t, []string{"MD5SUMS The list of checksums is larger than 8 MB, and was not read"}, wrong())
+	put("MD5SUMS", []byte(strings.Repeat("x", 1<<20)+"\n"+sumOf(t, dir, "Reel 1/Mix.wav", "md5")+"  Mix.wav\n"))
+	assert.Empty(t, wrong(), "a long line hides none behind it")
+}

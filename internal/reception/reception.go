@@ -133,7 +133,13 @@ func (d *Delivery) folder(ctx context.Context, folder string) error {
 		}
 	}
 	for _, name := range slices.Sorted(maps.Keys(lists.of)) {
-		if !slices.ContainsFunc(d.Files, func(f desk.File) bool { return f.Name == name }) {
+		there := 0
+		for _, f := range d.Files {
+			if f.Name == name {
+				there++
+			}
+		}
+		if there < lists.many[name] {
 			d.Files = append(d.Files, desk.Unread(name, 0, fault.New(fault.NotFound, "The list of checksums has %s, and it is not there", name)))
 			d.Paths = append(d.Paths, "")
 		}
@@ -192,7 +198,7 @@ func (d *Delivery) add(ctx context.Context, at, name string, lists *checksums) e
 	}
 	d.closers = append(d.closers, closing)
 	if lists != nil {
-		f.Doubts = append(f.Doubts, lists.held(name, sums)...)
+		f.Doubts = append(f.Doubts, lists.held(at, sums)...)
 	}
 	d.Files, d.Paths = append(d.Files, f), append(d.Paths, at)
 	return nil
@@ -201,7 +207,8 @@ func (d *Delivery) add(ctx context.Context, at, name string, lists *checksums) e
 // A ZIP may unpack to so many times what it has, and so many bytes more: sound hardly shrinks, but silence does.
 const maxUnpacked, besides = 100, 16 << 20
 
-// Unpack writes the files of a ZIP into a folder, each under the last part of its name.
+// Unpack writes the files of a ZIP into a folder, each under the last part of its name; papers stay in the folders that they lie in,
+// since each may have one of the same name.
 func Unpack(ctx context.Context, at, folder string) error {
 	z, err := zip.OpenReader(at)
 	if err != nil {
@@ -217,9 +224,12 @@ func Unpack(ctx context.Context, at, folder string) error {
 		return fault.New(fault.BadInput, "There are more than %d files in the ZIP", maxFiles)
 	}
 	for _, f := range z.File {
-		name := path.Base(strings.ReplaceAll(f.Name, `\`, "/"))
-		if f.FileInfo().IsDir() || !f.Mode().IsRegular() || strings.HasPrefix(name, ".") || name == "" {
+		name := filepath.FromSlash(path.Clean("/" + strings.ReplaceAll(f.Name, `\`, "/")))[1:]
+		if f.FileInfo().IsDir() || !f.Mode().IsRegular() || strings.HasPrefix(filepath.Base(name), ".") || name == "" {
 			continue
+		}
+		if !Paper(filepath.Base(name)) {
+			name = filepath.Base(name)
 		}
 		if err := ctx.Err(); err != nil {
 			return fault.Wrap(fault.Cancelled, err, "Unpacking was stopped")
@@ -239,6 +249,9 @@ func unpackOne(f *zip.File, to string, left int64) (int64, error) {
 		return 0, fault.Wrap(fault.Damaged, err, "%s can't be unpacked; the ZIP is damaged", f.Name)
 	}
 	defer from.Close()
+	if err := os.MkdirAll(filepath.Dir(to), 0o700); err != nil {
+		return 0, media.Explain(err)
+	}
 	out, err := os.OpenFile(to, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
 	if errors.Is(err, fs.ErrExist) {
 		return 0, fault.New(fault.BadInput, "The ZIP has two files called %s", filepath.Base(to))

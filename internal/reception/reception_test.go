@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
+	"crypto/md5"
 	"fmt"
 	"maps"
 	"math"
@@ -566,6 +567,27 @@ func TestDeliveriesInAZIP(t *testing.T) {
 	unpacked := opened.unzip
 	require.NoError(t, opened.Close())
 	assert.NoDirExists(t, unpacked)
+
+	var reels bytes.Buffer // a folder for each reel, each with its list of the same name
+	z = zip.NewWriter(&reels)
+	sound, err := os.ReadFile(first(dir))
+	require.NoError(t, err)
+	for reel, name := range []string{"a.wav", "b.wav"} {
+		for path, b := range map[string][]byte{name: sound, "MD5SUMS": fmt.Appendf(nil, "%x  %s\n", md5.Sum(sound), name)} {
+			w, err := z.Create(fmt.Sprintf("Reel %d/%s", reel, path))
+			require.NoError(t, err)
+			_, err = w.Write(b)
+			require.NoError(t, err)
+		}
+	}
+	require.NoError(t, z.Close())
+	opened, err = open(reels.Bytes())
+	require.NoError(t, err)
+	require.Len(t, opened.Files, 2)
+	for _, f := range opened.Files {
+		assert.True(t, slices.ContainsFunc(f.Doubts, func(d contract.Finding) bool { return d.Rule == "checksum" && d.Severity == contract.OK }))
+	}
+	require.NoError(t, opened.Close())
 
 	_, err = open(b.Bytes()[:b.Len()/2])
 	assert.Equal(t, fault.Damaged, fault.KindOf(err))
