@@ -61,7 +61,7 @@ func (g *Graph) doubled(r *reel.Reel, tracks []trackReach) (found []Finding) {
 				if said[pair] = !g.reachAlike(reach[a.Track], reach[b.Track]); said[pair] {
 					continue
 				}
-				if o, by, meet := g.meet(r, reach, a, b); meet {
+				if o, by, meet := g.meet(r, a, b); meet {
 					said[pair] = true
 					if found = append(found, g.twice(r, a, b, o, by)); len(found) == mostDoubled {
 						return found
@@ -95,40 +95,23 @@ func crossfaded(a, b reel.Clip) bool {
 	return min(a.End(), b.End())-b.Start <= min(a.FadeOut.Length, b.FadeIn.Length)
 }
 
-// meet gives the first output at which the same channel of two clips adds up, and by how many dB that is more than the louder.
-func (g *Graph) meet(r *reel.Reel, reach map[string]trackReach, a, b reel.Clip) (at Output, by float64, meet bool) {
-	for i, channel := range a.Channels {
-		k := slices.Index(b.Channels, channel)
-		if k < 0 || len(a.Lanes) > 0 && a.Lanes[i].Off || len(b.Lanes) > 0 && b.Lanes[k].Off {
-			continue
-		}
-		for _, o := range g.Outputs {
-			x, y := g.brings(r, reach[a.Track], a, i, o), g.brings(r, reach[b.Track], b, k, o)
-			if math.Abs(x) > least && math.Abs(y) > least && x*y > 0 {
-				if by = dsp.DB((x + y) / max(math.Abs(x), math.Abs(y))); by > 0.5 {
-					return o, by, true
+// meet gives the first output at which the same channel of two clips adds up, as far as they lie over each other, and by how many
+// dB that is more than the louder at least.
+func (g *Graph) meet(r *reel.Reel, a, b reel.Clip) (at Output, by float64, meet bool) {
+	span := reel.Span{From: max(a.Start, b.Start), To: min(a.End(), b.End())}
+	for _, received := range g.judge(r, span, []reel.Clip{a, b}).Outputs {
+		for i, x := range received.Arrivals {
+			for _, y := range received.Arrivals[i+1:] {
+				if x.Of() != y.Of() || x.Clip.ID == y.Clip.ID || x.Low*y.Low <= 0 || min(math.Abs(x.Low), math.Abs(y.Low)) <= least {
+					continue
+				}
+				if by = dsp.DB((x.Low + y.Low) / max(math.Abs(x.Low), math.Abs(y.Low))); by > 0.5 {
+					return received.Output, by, true
 				}
 			}
 		}
 	}
 	return at, 0, false
-}
-
-// brings is the gain from a channel of a clip to an output, where the reel begins.
-func (g *Graph) brings(r *reel.Reel, t trackReach, c reel.Clip, channel int, o Output) (gain float64) {
-	m, there := t.to(o.Node)
-	if !there {
-		return 0
-	}
-	n := g.Nodes[t.at]
-	spread := SpreadOf(c, n.Track.Labels, 0, dsp.PanLaw(r.Head.PanLaw))
-	for k := range m.Cols {
-		gain += m.At(o.Channel, k) * spread.At(k, channel)
-	}
-	if len(c.Lanes) > 0 && c.Lanes[channel].Invert {
-		gain = -gain
-	}
-	return gain * dsp.Gain(c.GainDB+n.Track.GainDB)
 }
 
 func (g *Graph) twice(r *reel.Reel, a, b reel.Clip, o Output, by float64) Finding {

@@ -1,6 +1,7 @@
 package weave
 
 import (
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -60,6 +61,32 @@ func TestATakeThatIsLaidTwice(t *testing.T) {
 		r, _, _ := crossing(t)
 		change(r)
 		assert.Empty(t, messages(r, Doubled), name)
+	}
+	curve := func(of reel.CurveOf, id string, points ...reel.Point) func(r *reel.Reel) {
+		return func(r *reel.Reel) {
+			apply(t, r, twice)
+			if of == "clip" {
+				clips := r.ClipList()
+				id = clips[slices.IndexFunc(clips, func(c reel.Clip) bool { return c.Take == "a" && c.Track != boom })].ID
+			}
+			apply(t, r, reel.SetCurve{Of: of, ID: id, What: reel.GainCurve, Points: points})
+		}
+	}
+	for name, c := range map[string]struct {
+		change func(r *reel.Reel)
+		dB     string // how much louder, or nothing where it is not said
+	}{
+		"a clip that its curve hushes":      {curve("clip", "", reel.Point{At: 0, Value: -90}), ""},
+		"a clip that its curve leaves":      {curve("clip", "", reel.Point{At: 0, Value: -6}), "3.5 dB"},
+		"a clip that is faded away for one": {curve("clip", "", reel.Point{At: 0, Value: 0}, reel.Point{At: 2, Value: -90}), ""},
+	} {
+		r, _, _ := crossing(t)
+		c.change(r)
+		if said := messages(r, Doubled); c.dB == "" {
+			assert.Empty(t, said, name)
+		} else if assert.Len(t, said, 1, name) {
+			assert.Contains(t, said[0], c.dB+" louder", name)
+		}
 	}
 	long := reel.AddTake{Take: "c", Title: "Long", Length: 90000, Frames: 90000, Parts: part(0)}
 	r, _, _ = crossing(t)

@@ -12,34 +12,39 @@ import (
 	"zestyloom/core/timecode"
 )
 
+var fiveOne = []string{"L", "R", "C", "LFE", "Ls", "Rs"}
+
+// mistakeless is a reel of which nothing is found: a boom, two narrations, a mix of one of them.
+func mistakeless(t *testing.T) *reel.Reel {
+	r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())
+	for _, p := range []reel.PartPlan{
+		{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}, {Name: "English", Stem: "NX", Strand: "English",
+			Channels: []int{0}, Labels: []string{"M"}},
+		{Name: "Portuguese", Stem: "NX", Strand: "Portuguese", Channels: []int{0}, Labels: []string{"M"}},
+	} {
+		apply(t, r, reel.AddTake{Take: p.Name, Title: p.Name, Length: 1000, Parts: []reel.PartPlan{p}})
+	}
+	apply(t, r, reel.SetMix{Name: "English", Language: "eng", Labels: []string{"L", "R"}, Rest: true,
+		Terms: []reel.Term{{Row: reel.StrandRow, From: reel.StrandID("NX", "Portuguese"), Out: true}}})
+	apply(t, r, reel.SetGroup{Name: "Full", Layout: "stereo", Feed: &reel.Feeder{Row: reel.MixRow, From: r.MixList()[0].ID}})
+	apply(t, r, reel.SetGroup{Name: "Second", Layout: "stereo", Feed: &reel.Feeder{Row: reel.StemRow, From: "NX"}})
+	return r
+}
+
+func firstTrack(r *reel.Reel) string { return r.TrackList()[0].ID }
+
+// outputOf gives the output of a group by its name; none where there is none.
+func outputOf(r *reel.Reel, group, label string) string {
+	for _, o := range r.OutputList() {
+		if r.Groups[o.Group].Name == group && o.Label == label {
+			return o.ID
+		}
+	}
+	return ""
+}
+
 // Each classic mistake is pointed out, and what is offered sets it right: the finding is gone and no other has come.
 func TestFixes(t *testing.T) {
-	five1 := []string{"L", "R", "C", "LFE", "Ls", "Rs"}
-	base := func() *reel.Reel {
-		r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())
-		for _, p := range []reel.PartPlan{
-			{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}, {Name: "English", Stem: "NX", Strand: "English",
-				Channels: []int{0}, Labels: []string{"M"}},
-			{Name: "Portuguese", Stem: "NX", Strand: "Portuguese", Channels: []int{0}, Labels: []string{"M"}},
-		} {
-			apply(t, r, reel.AddTake{Take: p.Name, Title: p.Name, Length: 1000, Parts: []reel.PartPlan{p}})
-		}
-		apply(t, r, reel.SetMix{Name: "English", Language: "eng", Labels: []string{"L", "R"}, Rest: true,
-			Terms: []reel.Term{{Row: reel.StrandRow, From: reel.StrandID("NX", "Portuguese"), Out: true}}})
-		apply(t, r, reel.SetGroup{Name: "Full", Layout: "stereo", Feed: &reel.Feeder{Row: reel.MixRow, From: r.MixList()[0].ID}})
-		apply(t, r, reel.SetGroup{Name: "Second", Layout: "stereo", Feed: &reel.Feeder{Row: reel.StemRow, From: "NX"}})
-		return r
-	}
-	boom := func(r *reel.Reel) string { return r.TrackList()[0].ID }
-	output := func(r *reel.Reel, group, label string) string {
-		for _, o := range r.OutputList() {
-			if r.Groups[o.Group].Name == group && o.Label == label {
-				return o.ID
-			}
-		}
-		t.Fatal(group, label)
-		return ""
-	}
 	set := func(f func(*reel.SetMix)) func(r *reel.Reel) reel.Command {
 		return func(r *reel.Reel) reel.Command {
 			m := r.MixList()[0]
@@ -48,7 +53,7 @@ func TestFixes(t *testing.T) {
 			return c
 		}
 	}
-	require.Empty(t, Findings(base()))
+	require.Empty(t, Findings(mistakeless(t)))
 	yes, mx := true, "MX"
 	for name, c := range map[string]struct {
 		mistake func(r *reel.Reel) reel.Command
@@ -56,13 +61,13 @@ func TestFixes(t *testing.T) {
 		fix     string
 	}{
 		"a mono on one side": {func(r *reel.Reel) reel.Command {
-			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: boom(r), Output: output(r, "Second", "L"), GainDB: -2}}}
+			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: firstTrack(r), Output: outputOf(r, "Second", "L"), GainDB: -2}}}
 		}, "Boom reaches Second L but not R", "Set Boom to R as well"},
-		"all the way to a side": {func(r *reel.Reel) reel.Command { left := -1.0; return reel.SetTrack{Track: boom(r), Pan: &left} },
+		"all the way to a side": {func(r *reel.Reel) reel.Command { left := -1.0; return reel.SetTrack{Track: firstTrack(r), Pan: &left} },
 			"Boom reaches Full L but not R", "Put Boom in the middle"},
 		"fed twice": {func(r *reel.Reel) reel.Command {
-			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: boom(r), Output: output(r, "Full", "L")},
-				{Row: reel.TrackRow, From: boom(r), Output: output(r, "Full", "R")}}}
+			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: firstTrack(r), Output: outputOf(r, "Full", "L")},
+				{Row: reel.TrackRow, From: firstTrack(r), Output: outputOf(r, "Full", "R")}}}
 		}, "Boom arrives at Full L twice", "Clear the knot of its own"},
 		"folded unasked": {func(r *reel.Reel) reel.Command {
 			return reel.SetGroup{Name: "One", Layout: "mono", Feed: &reel.Feeder{Row: reel.MixRow, From: r.MixList()[0].ID}}
@@ -70,26 +75,26 @@ func TestFixes(t *testing.T) {
 		"a set folded unasked": {func(r *reel.Reel) reel.Command {
 			feed := &reel.Feeder{Row: reel.MixRow, From: r.MixList()[0].ID}
 			return reel.Several{Commands: []reel.Sent{reel.Send(reel.SetGroup{Name: "One", Layout: "mono", Feed: feed}),
-				reel.Send(reel.SetTrack{Track: boom(r), Dual: &yes}), reel.Send(reel.SetTrack{Track: r.TrackList()[1].ID, Dual: &yes}),
+				reel.Send(reel.SetTrack{Track: firstTrack(r), Dual: &yes}), reel.Send(reel.SetTrack{Track: r.TrackList()[1].ID, Dual: &yes}),
 				reel.Send(reel.SetTrack{Track: r.TrackList()[2].ID, Dual: &yes}),
 				reel.Send(reel.AddTrack{Name: "Cue", Stem: mx, Labels: []string{"L", "R"}})}}
 		}, "One is narrower than English, which feeds it, so that is folded: L goes into M at −6.0 dB", "Fold it so"},
 		"sides changed over": {func(r *reel.Reel) reel.Command {
-			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "MX", Channel: 0, Output: output(r, "Second", "R"), GainDB: -3},
-				{Row: reel.StemRow, From: "MX", Channel: 1, Output: output(r, "Second", "L")}}}
+			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "MX", Channel: 0, Output: outputOf(r, "Second", "R"), GainDB: -3},
+				{Row: reel.StemRow, From: "MX", Channel: 1, Output: outputOf(r, "Second", "L")}}}
 		}, "L and R of Music are changed over at Second", "Change them back"},
-		"muted": {func(r *reel.Reel) reel.Command { yes := true; return reel.SetTrack{Track: boom(r), Mute: &yes} }, "Boom is muted",
+		"muted": {func(r *reel.Reel) reel.Command { yes := true; return reel.SetTrack{Track: firstTrack(r), Mute: &yes} }, "Boom is muted",
 			"Unmute it"},
 		"3 dB lost": {func(r *reel.Reel) reel.Command {
 			return reel.SetGroup{Name: "Two", Layout: reel.DualMono, Feed: &reel.Feeder{Row: reel.StemRow, From: "DX"}}
 		}, "Boom loses 3 dB on the way to Two", "Send Boom at unity to both sides"},
 		"3 dB lost in a mono": {func(r *reel.Reel) reel.Command {
-			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "DX", Channel: 0, Output: output(r, "Mono", "M"), GainDB: -6},
-				{Row: reel.StemRow, From: "DX", Channel: 1, Output: output(r, "Mono", "M"), GainDB: -6}}}
+			return reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "DX", Channel: 0, Output: outputOf(r, "Mono", "M"), GainDB: -6},
+				{Row: reel.StemRow, From: "DX", Channel: 1, Output: outputOf(r, "Mono", "M"), GainDB: -6}}}
 		}, "Boom loses 3 dB on the way to Mono: the pan law puts it on both sides", "Set both sides 3 dB higher"},
 		"a set in a narrower stem": {func(r *reel.Reel) reel.Command {
 			return reel.AddTake{Take: "x", Title: "Bank", Length: 1000, Parts: []reel.PartPlan{{Name: "Bank", Stem: "AX",
-				Channels: []int{0, 1, 2, 3, 4, 5}, Labels: five1}}}
+				Channels: []int{0, 1, 2, 3, 4, 5}, Labels: fiveOne}}}
 		}, "Bank has 6 channels and Ambience 2", "Fold it so"},
 		"two languages": {set(func(c *reel.SetMix) { c.Terms = nil }), "English and Portuguese at once", "Only English in English"},
 		"the wrong language": {set(func(c *reel.SetMix) {
@@ -98,7 +103,7 @@ func TestFixes(t *testing.T) {
 		"no narration": {set(func(c *reel.SetMix) { c.Terms = []reel.Term{{Row: reel.StemRow, From: "NX", Out: true}} }), "has no narration",
 			"Only English in English"},
 	} {
-		r := base()
+		r := mistakeless(t)
 		if name == "3 dB lost in a mono" {
 			apply(t, r, reel.SetGroup{Name: "Mono", Layout: "mono"})
 		}
@@ -119,15 +124,17 @@ func TestFixes(t *testing.T) {
 		}
 		assert.Empty(t, Findings(r), name)
 	}
+}
 
-	// An LFE that is fed with everything: the knot goes, and then nothing feeds it, which is said too.
-	r := base()
-	apply(t, r, reel.SetStem{Stem: "DX", Labels: &five1})
+// An LFE that is fed with everything: the knot goes, and then nothing feeds it, which is said too. A mono that is called an LFE is one.
+func TestAnLFEThatIsFedWithEverything(t *testing.T) {
+	r := mistakeless(t)
+	apply(t, r, reel.SetStem{Stem: "DX", Labels: &fiveOne})
 	apply(t, r, reel.SetGroup{Name: "Room", Layout: "5.1", Feed: &reel.Feeder{Row: reel.StemRow, From: "DX"}})
-	apply(t, r, reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "NX", Output: output(r, "Room", "LFE")}}})
+	apply(t, r, reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "NX", Output: outputOf(r, "Room", "LFE")}}})
 	low := "River bank lfe"
-	apply(t, r, reel.SetTrack{Track: boom(r), Name: &low})
-	apply(t, r, reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: boom(r), Output: output(r, "Room", "LFE")}}})
+	apply(t, r, reel.SetTrack{Track: firstTrack(r), Name: &low})
+	apply(t, r, reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.TrackRow, From: firstTrack(r), Output: outputOf(r, "Room", "LFE")}}})
 	at := -1
 	for i, f := range Findings(r) {
 		if f.Rule == FullRange {
@@ -149,11 +156,10 @@ func TestFixes(t *testing.T) {
 
 // A send to the LFE of the stem is one of full range, and is taken off; what is called an LFE may be sent.
 func TestSendsToTheLFE(t *testing.T) {
-	five1 := []string{"L", "R", "C", "LFE", "Ls", "Rs"}
 	r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())
 	apply(t, r, reel.AddTake{Take: "x", Title: "Winch", Length: 1000, Parts: []reel.PartPlan{{Name: "Winch", Stem: "FX", Channels: []int{0},
 		Labels: []string{"M"}}}})
-	apply(t, r, reel.SetStem{Stem: "FX", Labels: &five1})
+	apply(t, r, reel.SetStem{Stem: "FX", Labels: &fiveOne})
 	apply(t, r, reel.SetGroup{Name: "Room", Layout: "5.1", Feed: &reel.Feeder{Row: reel.StemRow, From: "FX"}})
 	sends := func() (found []Finding) {
 		for _, f := range Findings(r) {
@@ -183,7 +189,7 @@ func TestSendsToTheLFE(t *testing.T) {
 // An order that is not what the spec asks for, or not that of the other groups, is pointed out and set right; knots follow the labels.
 func TestOrders(t *testing.T) {
 	r := reel.New("x", 48000, timecode.Rate{Num: 25, Den: 1}, 0, reel.DefaultStems())
-	smpte, film := []string{"L", "R", "C", "LFE", "Ls", "Rs"}, []string{"L", "C", "R", "Ls", "Rs", "LFE"}
+	smpte, film := fiveOne, []string{"L", "C", "R", "Ls", "Rs", "LFE"}
 	apply(t, r, reel.LayOutputs{Spec: "s", Title: "S", Groups: []reel.Group{{ID: "room", Name: "Room", Tag: "RM", Layout: "5.1", Labels: smpte,
 		Stems: []string{"DX"}}}})
 	orders := func() (found []Finding) {
@@ -222,8 +228,8 @@ func TestOrders(t *testing.T) {
 // What a group lacks of its stem has a button that brings it there, and never only a yes to doing without: that would still stop
 // the print.
 func TestWhatAGroupLacksIsTiedIn(t *testing.T) {
-	yes, front, five1 := true, 1.0, []string{"L", "R", "C", "LFE", "Ls", "Rs"}
-	wider := reel.SetStem{Stem: "DX", Labels: &five1}
+	yes, front := true, 1.0
+	wider := reel.SetStem{Stem: "DX", Labels: &fiveOne}
 	for name, c := range map[string]struct {
 		change func(boom string) []reel.Command
 		rule   Rule
@@ -234,7 +240,7 @@ func TestWhatAGroupLacksIsTiedIn(t *testing.T) {
 		}, Silenced, "Fold Dialogue in"},
 		"cut down": {func(string) []reel.Command {
 			return []reel.Command{wider, reel.AddTake{Take: "c", Title: "Deck", Length: 10, Parts: []reel.PartPlan{{Name: "Deck", Stem: "DX",
-				Channels: []int{0, 1, 2, 3, 4, 5}, Labels: five1}}}}
+				Channels: []int{0, 1, 2, 3, 4, 5}, Labels: fiveOne}}}}
 		}, FoldDown, "Fold Dialogue in"},
 		"untied": {func(string) []reel.Command {
 			return []reel.Command{reel.ClearKnots{At: []reel.Crossing{{Row: reel.StemRow, From: "DX", Output: "dx/L"},

@@ -81,13 +81,16 @@ func Judge(r *reel.Reel, span reel.Span) Verdict {
 const whole = 1e-12
 
 // Judge says what every output receives of the clips of a reel that lie in a range. r is the reel that the graph was made of.
-func (g *Graph) Judge(r *reel.Reel, span reel.Span) Verdict {
+func (g *Graph) Judge(r *reel.Reel, span reel.Span) Verdict { return g.judge(r, span, r.ClipList()) }
+
+// judge says what every output receives of some clips in a range.
+func (g *Graph) judge(r *reel.Reel, span reel.Span, of []reel.Clip) Verdict {
 	v := Verdict{Range: span, Outputs: make([]Received, len(g.Outputs))}
 	for i, o := range g.Outputs {
 		v.Outputs[i].Output = o
 	}
 	clips := map[string][]reel.Clip{}
-	for _, c := range r.ClipList() {
+	for _, c := range of {
 		if !c.Mute && c.End() > span.From && c.Start < span.To {
 			clips[c.Track] = append(clips[c.Track], c)
 		}
