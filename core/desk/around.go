@@ -87,6 +87,46 @@ func (h *heard) write(channel int, x []float64, at, of int64, rate int) {
 	}
 }
 
+// What may be heard around the programme beside the signals that are asked for.
+const (
+	strayAbove = -60.0 // dBFS
+	strayGuard = 0.01  // seconds around a signal, in which filters ring
+)
+
+// beside tells whether a sample of a file, which is so long, stands around the programme where no signal is asked for.
+func (a *around) beside(at, of int64, rate int) bool {
+	if at >= a.lead && (a.tail == 0 || of == 0 || at < of-a.tail) {
+		return false
+	}
+	guard := int64(strayGuard * float64(rate))
+	for i := range a.signals {
+		from := a.signals[i].at
+		if a.signals[i].fromEnd {
+			from += of
+		}
+		if at >= from-guard && at < from+a.signals[i].length+guard {
+			return false
+		}
+	}
+	return true
+}
+
+// astray looks for sound around the programme that nobody asked for.
+func (c *column) astray(a *around, at int64, x []float64, rate int) {
+	of := c.from.most
+	if end := at + int64(len(x)); at >= a.lead && (a.tail == 0 || of == 0 || end <= of-a.tail) {
+		return
+	}
+	for i, v := range x {
+		if v = math.Abs(v); v > dsp.Gain(strayAbove) && v > c.stray && a.beside(at+int64(i), of, rate) {
+			if c.stray == 0 {
+				c.strayAt = at + int64(i)
+			}
+			c.stray = v
+		}
+	}
+}
+
 // is tells whether a sine is heard, at which level in dBFS, and whether there is little else.
 func (t tone) is() (level float64, clean bool) {
 	if t.n == 0 {

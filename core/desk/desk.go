@@ -40,6 +40,7 @@ type Stream struct {
 	Title    string   `json:"title,omitempty"`    //
 	Language string   `json:"language,omitempty"` // as ISO 639-2 writes it
 	Default  bool     `json:"default,omitempty"`
+	Late     float64  `json:"late,omitempty"` // seconds that it begins after the picture, or after the first stream where there is none
 	Names    []string `json:"names,omitempty"` // of the channels, where the file has them
 	Speakers []string `json:"-"`               // that the channels are for, where the file has a mask that says so
 	// Open begins reading its samples.
@@ -128,6 +129,11 @@ var Rules = map[string]string{
 	"ppm":              "too high on the programme meter",
 	"clipped":          "clipped samples",
 	"dropout":          "sound that breaks off and goes on",
+	"click":            "samples that stand out of the sound",
+	"topped":           "waves whose tops are cut off below full scale",
+	"hum":              "hum of the mains",
+	"lfe":              "an LFE that carries more than low frequencies",
+	"copy":             "channels or groups that hold the same sound",
 	"silent":           "what is meant to be silent is not",
 	"unfed":            "nothing is on a group",
 	"silence":          "too long a silence",
@@ -137,7 +143,7 @@ var Rules = map[string]string{
 }
 
 // soft are rules that warn where the spec does not say how grave they are.
-var soft = []string{"unfed", "extra"}
+var soft = []string{"unfed", "extra", "topped", "copy"}
 
 // checking is a delivery while it is checked.
 type checking struct {
@@ -149,9 +155,9 @@ type checking struct {
 	refused bool            // there are files of which it could not be told what their channels are
 }
 
-// Check holds a delivery against a spec. told is what adds up by the papers that lie beside it, where any do.
-// packaging is the way of packing that was agreed on, or empty for the one that the files are nearest to. progress is told the share done. An error means that checking could not go on; what is wrong with the
-// delivery is in the receipt.
+// Check holds a delivery against a spec. told is what adds up by the papers that lie beside it, where any do. packaging is the way of
+// packing that was agreed on, or empty for the one that the files are nearest to. progress is told the share done. An error means
+// that checking could not go on; what is wrong with the delivery is in the receipt.
 func Check(ctx context.Context, files []File, told []sums.Sum, spec contract.Spec, packaging contract.Packaging,
 	progress func(float64)) (Receipt, error) {
 	c := checking{spec: spec, told: told, nulled: map[string]bool{}, receipt: Receipt{Pass: true, Files: files, Findings: []contract.Finding{},

@@ -2,6 +2,7 @@ package desk
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -218,12 +219,17 @@ func (c *checking) names(one matched, at int, places []place, called string) {
 	c.compare(rule, one.file.Name, message, strings.Join(names, ", "), strings.Join(want, ", "))
 }
 
+// mostLate is how many seconds a stream may begin beside the picture: containers that count in milliseconds are as exact as that.
+const mostLate = 0.0015
+
 // stream holds what a container says of a stream of a movie.
 func (c *checking) stream(f File, s Stream, want wanted, called string) {
 	holds := contract.Holds(f.Container)
 	if !holds.Movie {
 		return
 	}
+	c.note(math.Abs(s.Late) < mostLate, contract.Finding{Rule: "start", File: f.Name, Message: called + "where the sound begins, against the picture",
+		Measured: strings.Replace(fmt.Sprintf("%+.1f ms", 1000*s.Late), "-", "−", 1), Limit: "+0.0 ms"})
 	var labels, names []string
 	language := want.Language
 	for _, g := range want.groups {

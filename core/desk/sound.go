@@ -67,6 +67,7 @@ type hearing struct {
 	columns  []*column
 	groups   []*group
 	proven   []*proof
+	copies   *copies
 }
 
 // reading is a stream while it is read.
@@ -91,10 +92,13 @@ type column struct {
 	runAt      int64 // where the first of those began
 	strange    int64
 	strangeAt  int64
+	stray      float64 // the largest sample around the programme that nobody asked for; where the first was
+	strayAt    int64
 	quietest   float64 // a sample that is not louder is as good as silent
 	fullScale  float64
 	tooManyRun int
-	gaps       *diagnose.Gaps
+	ear        *diagnose.Ear
+	above      *diagnose.Above // of an LFE
 }
 
 // group is a group of which all channels are there.
@@ -160,6 +164,8 @@ func (h *hearing) run(ctx context.Context, progress func(float64)) error {
 		h.say(p)
 	}
 	h.levels(bank)
+	h.ends(length)
+	h.copied()
 	h.sums()
 	return nil
 }
@@ -241,7 +247,10 @@ func (h *hearing) arrange() {
 			}
 			depth := r.file.file.Streams[at.stream].Depth
 			col := &column{place: at, file: r.file, from: r, fullScale: 1 - math.Ldexp(1, 1-max(8, min(depth, 24))), quietest: quiet(depth),
-				tooManyRun: 3, gaps: diagnose.NewGaps(h.rate, diagnose.LeastInDelivery(h.rate))}
+				tooManyRun: 3, ear: diagnose.NewEar(h.rate, diagnose.LeastInDelivery(h.rate))}
+			if layout.Speakers[at.label].LFE {
+				col.above = diagnose.NewAbove(h.rate, lowest)
+			}
 			if runs := h.spec.Checks["clipped"].Runs; runs > 0 {
 				col.tooManyRun = runs
 			}
@@ -265,6 +274,7 @@ func (h *hearing) arrange() {
 		}
 	}
 	h.proven = h.proofs()
+	h.copies = newCopies(h.groups)
 }
 
 // quiet is the largest sample that silence may have: two steps, as dither makes it.
@@ -308,6 +318,7 @@ func (h *hearing) look(at int64, n int) {
 		}
 	}
 	for _, col := range h.columns {
+		col.astray(&h.around, at, col.samples()[:n], h.rate)
 		for i, x := range col.samples()[:n] {
 			if math.IsNaN(x) || math.IsInf(x, 0) || math.Abs(x) > 1e6 {
 				if col.strange == 0 {
@@ -340,7 +351,6 @@ func (h *hearing) measure(bank *loudness.Bank, at int64, from, to int) {
 		for _, col := range g.columns {
 			x := col.samples()[from:to]
 			all = append(all, x)
-			col.gaps.Write(x)
 			for i, v := range x {
 				if v = math.Abs(v); v > col.peak {
 					col.peak, col.peakAt = v, at+int64(from+i)
@@ -349,6 +359,14 @@ func (h *hearing) measure(bank *loudness.Bank, at int64, from, to int) {
 		}
 	}
 	var aside sync.WaitGroup
+	aside.Go(func() {
+		for _, g := range h.groups {
+			for _, col := range g.columns {
+				col.listen(from, to)
+			}
+		}
+		h.copies.write(from, to)
+	})
 	aside.Go(func() {
 		for _, g := range h.groups {
 			g.quiet(at, from, to)
@@ -445,14 +463,11 @@ func (h *hearing) say(p *placed) {
 				Measured: fmt.Sprint(col.strange), Limit: "0"}
 			h.note(false, h.place(on(f, col), p.file, col.strangeAt))
 		}
-		if n := col.gaps.Count; n > 0 {
-			first := col.gaps.First
-			f := contract.Finding{Rule: "dropout", Message: fmt.Sprintf("%s breaks off for %.0f ms and goes on", col.name(),
-				1000*float64(first.Length)/float64(h.rate)), Measured: fmt.Sprint(n), Limit: "0"}
-			if first.Held {
-				f.Message += "; one value is held meanwhile"
-			}
-			h.note(false, h.place(on(f, col), p.file, h.around.lead+first.At))
+		h.damage(col)
+		if col.stray > 0 {
+			f := contract.Finding{Rule: "lead", Message: col.name() + ": something is heard around the programme that the spec does not ask for",
+				Measured: level(col.stray), Limit: fmt.Sprintf("at most %s", level(dsp.Gain(strayAbove)))}
+			h.note(false, h.place(on(f, col), p.file, col.strayAt))
 		}
 		if col.runs > 0 {
 			f := contract.Finding{Rule: "clipped", Measured: fmt.Sprint(col.runs), Limit: "0",

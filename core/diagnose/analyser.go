@@ -2,6 +2,7 @@ package diagnose
 
 import (
 	"math"
+	"sync"
 )
 
 // Kind of a finding.
@@ -16,6 +17,8 @@ const (
 	Clipped  Kind = "clipped"  // figure: runs of full-scale samples
 	Hum      Kind = "hum"      // figure: level of the hum, dBFS
 	Dropout  Kind = "dropout"  // figure: how many
+	Click    Kind = "click"    // figure: how many
+	Topped   Kind = "topped"   // tops cut off below full scale; figure: at which level, dBFS
 	DC       Kind = "dc"       // figure: the offset, dBFS
 )
 
@@ -24,6 +27,7 @@ type Finding struct {
 	Kind    Kind    `json:"kind"`
 	With    []int   `json:"with"` // other channels, from 1; empty where there are none
 	Figure  float64 `json:"figure"`
+	At      *int64  `json:"at,omitempty"` // the first sample of it; nil for what is everywhere
 	Message string  `json:"message"`
 }
 
@@ -72,8 +76,9 @@ type tally struct {
 	run              int     // full-scale samples in a row
 	runSign          bool
 	clipped          int64
-	gaps             *Gaps
-	hum              humMeter
+	clippedAt        int64 // the first
+	at               int64
+	ear              *Ear
 }
 
 // New prepares for channels with these names.
@@ -82,16 +87,16 @@ func New(sampleRate int, names []string) *Analyser {
 	a.gram = make([][]float64, len(names))
 	for i := range a.gram {
 		a.gram[i] = make([]float64, i+1)
-		a.channels[i].hum = newHumMeter(sampleRate)
-		a.channels[i].gaps = NewGaps(sampleRate, minDropout)
+		a.channels[i].ear = NewEar(sampleRate, minDropout)
 	}
 	return a
 }
 
 // Write takes the next block of all channels. Samples must be finite.
 func (a *Analyser) Write(block [][]float64) {
+	var all sync.WaitGroup
 	for c := range a.channels {
-		a.channels[c].write(block[c], a.window)
+		all.Go(func() { a.channels[c].write(block[c], a.window) })
 	}
 	// Products of all pairs cost the square of the width; above 8 channels every so many-th block stands for all.
 	if stride := max(1, int64(len(block)*len(block)/64)); len(block[0]) > 0 && (a.frames/int64(len(block[0])))%stride == 0 {
@@ -102,6 +107,7 @@ func (a *Analyser) Write(block [][]float64) {
 		}
 	}
 	a.frames += int64(len(block[0]))
+	all.Wait()
 }
 
 func dot(x, y []float64) float64 {
@@ -121,7 +127,7 @@ func dot(x, y []float64) float64 {
 }
 
 func (t *tally) write(samples []float64, window int) {
-	for _, x := range samples {
+	for i, x := range samples {
 		magnitude := math.Abs(x)
 		t.sum += x
 		t.power += x * x
@@ -140,11 +146,14 @@ func (t *tally) write(samples []float64, window int) {
 		}
 		t.runSign = x > 0
 		if t.run++; t.run == clippedRun {
+			if t.clipped == 0 {
+				t.clippedAt = t.at + int64(i) - clippedRun + 1
+			}
 			t.clipped++
 		}
 	}
-	t.gaps.Write(samples)
-	t.hum.write(samples)
+	t.at += int64(len(samples))
+	t.ear.Write(samples)
 }
 
 // humMeter compares, second by second, the mains' frequencies and their harmonics with what lies beside them.
@@ -167,9 +176,9 @@ type humTone struct {
 // of no interest, and what little of it folds down does not stand still at the mains' frequencies.
 const humDecimation = 16
 
-func newHumMeter(rate int) humMeter {
+func newHumMeter(rate int) *humMeter {
 	rate /= humDecimation
-	return humMeter{rate: rate, buf: make([]float64, 0, rate), tones: [2]humTone{{hz: 50}, {hz: 60}}}
+	return &humMeter{rate: rate, buf: make([]float64, 0, rate), tones: [2]humTone{{hz: 50}, {hz: 60}}}
 }
 
 func (h *humMeter) write(samples []float64) {

@@ -35,7 +35,7 @@ func (a *Analyser) Findings() []Channel {
 func (t *tally) own(a *Analyser, empty bool) []Finding {
 	var found []Finding
 	add := func(kind Kind, figure float64, format string, args ...any) {
-		found = append(found, Finding{kind, []int{}, figure, fmt.Sprintf(format, args...)})
+		found = append(found, Finding{Kind: kind, With: []int{}, Figure: figure, Message: fmt.Sprintf(format, args...)})
 	}
 	loudest := max(-200, decibels(t.loudest))
 	if empty {
@@ -51,19 +51,13 @@ func (t *tally) own(a *Analyser, empty bool) []Finding {
 	}
 	if t.clipped > 0 {
 		add(Clipped, float64(t.clipped), "Clipped in %s of %d or more samples at full scale", count(t.clipped, "run", "runs"), clippedRun)
+		found[len(found)-1].At = &t.clippedAt
 	}
-	for _, tone := range t.hum.tones {
-		if t.hum.seconds >= 2 && float64(tone.present) >= 0.8*float64(t.hum.seconds) {
-			level := decibels(tone.power / float64(tone.present))
-			add(Hum, level, "Hum at %.0f Hz and its harmonics, %s", tone.hz, dBFS(level))
+	for _, d := range t.ear.Damage() {
+		add(d.Kind, d.Figure, "%s", d.Message)
+		if d.At >= 0 {
+			found[len(found)-1].At = &d.At
 		}
-	}
-	if n := t.gaps.Count; n > 0 {
-		to := "exact zeros"
-		if t.gaps.First.Held {
-			to = "a value that is held"
-		}
-		add(Dropout, float64(n), "%s: the sound breaks off to %s and goes on", count(n, "dropout", "dropouts"), to)
 	}
 	if mean := math.Abs(t.sum / float64(a.frames)); mean > math.Pow(10, dcAbove/20.0) {
 		offset := 20 * math.Log10(mean)
@@ -114,7 +108,8 @@ func (a *Analyser) compare(out []Channel, empty []bool) {
 		for i, w := range with {
 			names[i] = fmt.Sprint(w)
 		}
-		out[c].Findings = append(out[c].Findings, Finding{Mix, with, residual, fmt.Sprintf("Mix of %s (%s left)", list(names), dB(residual))})
+		out[c].Findings = append(out[c].Findings, Finding{Kind: Mix, With: with, Figure: residual,
+			Message: fmt.Sprintf("Mix of %s (%s left)", list(names), dB(residual))})
 	}
 }
 
@@ -137,7 +132,7 @@ func (a *Analyser) copyOf(c int, others []int, out []Channel) (Finding, bool) {
 		if level := 20 * math.Log10(math.Abs(gain)); math.Abs(level) > 0.05 {
 			message += fmt.Sprintf(", %+.1f dB", level)
 		}
-		return Finding{kind, []int{o + 1}, left, strings.Replace(message, "-", "−", 1)}, true
+		return Finding{Kind: kind, With: []int{o + 1}, Figure: left, Message: strings.Replace(message, "-", "−", 1)}, true
 	}
 	return Finding{}, false
 }

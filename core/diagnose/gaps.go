@@ -23,8 +23,10 @@ type Gaps struct {
 	value    float64 // of the run
 	length   int     // of the run
 	edge     float64 // the sample before the run
-	before   float64 // power of what came before the run
-	follow   int     // samples after the run so far
+	before   float64 // power of what came before the run, but for the last samples
+	recent   float64 // power of those
+	count    int
+	follow   int // samples after the run so far
 	after    float64
 	entering float64 // the first sample after the run
 }
@@ -45,30 +47,43 @@ const abrupt = 0.05
 
 // Write takes the next samples.
 func (g *Gaps) Write(samples []float64) {
-	decay := 1 - 1/float64(g.near)
-	for _, x := range samples {
-		if g.follow > 0 {
+	value, recent, count := g.value, g.recent, g.count
+	for i, x := range samples {
+		switch {
+		case x == value && g.follow == 0:
+			g.length++
+			continue
+		case g.follow > 0:
 			g.after += x * x
 			if g.follow++; g.follow > g.near {
-				g.end()
+				g.end(g.at + int64(i) + 1)
+				value = g.value
 			}
-		} else if x == g.value {
-			g.length++
-		} else if g.long() && g.before > power(aroundDropout) {
-			g.entering, g.follow, g.after = x, 1, x*x // what follows for 10 ms decides
-		} else {
-			g.pass(decay)
-			g.edge, g.value, g.length = g.value, x, 1
+			continue
+		case g.length > 1:
+			if g.long() && g.before > power(aroundDropout) {
+				g.entering, g.follow, g.after = x, 1, x*x // what follows for 10 ms decides
+				continue
+			}
+			g.pass()
 		}
-		g.at++
+		recent += value * value
+		if count++; count == together {
+			g.before += (recent/together - g.before) * together / float64(g.near)
+			recent, count = 0, 0
+		}
+		g.edge, value, g.value, g.length = value, x, x, 1
 	}
+	g.recent, g.count = recent, count
+	g.at += int64(len(samples))
 }
 
-// pass lets a run go by that is no gap.
-func (g *Gaps) pass(decay float64) {
-	for range min(g.length, 10*g.near) {
-		g.before = g.before*decay + g.value*g.value*(1-decay)
-	}
+// together is how many samples are taken for one where the level before a gap is followed.
+const together = 16
+
+// pass lets a run go by that is no gap; its last sample goes by as all do.
+func (g *Gaps) pass() {
+	g.before += (g.value*g.value - g.before) * (1 - math.Exp(-float64(g.length-1)/float64(g.near)))
 }
 
 func (g *Gaps) long() bool {
@@ -80,14 +95,15 @@ func (g *Gaps) long() bool {
 }
 
 // end judges a run by what came after it.
-func (g *Gaps) end() {
+func (g *Gaps) end(now int64) {
 	after := g.after / float64(g.near)
 	if level := math.Sqrt(max(g.before, after)); after > power(aroundDropout) &&
 		max(math.Abs(g.edge-g.value), math.Abs(g.entering-g.value)) > abrupt*level {
 		if g.Count == 0 {
-			g.First = Gap{g.at - int64(g.near) - int64(g.length), int64(g.length), g.value != 0}
+			g.First = Gap{now - 1 - int64(g.near) - int64(g.length), int64(g.length), g.value != 0}
 		}
 		g.Count++
 	}
-	g.before, g.follow, g.after, g.value, g.length = after, 0, 0, math.NaN(), 0
+	g.before, g.follow, g.after, g.value, g.length = after, 0, 0, 0, 0
+	g.recent, g.count = 0, 0
 }

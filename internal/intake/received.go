@@ -241,6 +241,9 @@ func receivedMovie(ctx context.Context, local string) (f desk.File, err error) {
 			f.Streams = append(f.Streams, p.stream(len(f.Streams), s, local))
 		}
 	}
+	for i := range f.Streams {
+		f.Streams[i].Late -= p.begins()
+	}
 	f.FrameRate.Drop = f.FrameRate.Den == 1001 && strings.Contains(f.Timecode, ";")
 	if f.Pictures > 0 && f.Frames == 0 {
 		f.Frames, err = countFrames(ctx, local)
@@ -271,8 +274,29 @@ func (probed) stream(at int, s probedStream, local string) desk.Stream {
 		made.Language = ""
 	}
 	made.Frames = int64(math.Round(s.seconds() * float64(rate)))
+	made.Late = s.begins()
 	made.Open = func(ctx context.Context) (desk.Sound, error) { return decode(ctx, local, at, s.Channels) }
 	return made
+}
+
+// begins is where the stream begins on the clock of its file, in seconds: edit lists and time stamps count.
+func (s probedStream) begins() float64 {
+	seconds, _ := strconv.ParseFloat(s.Start, 64)
+	return seconds
+}
+
+// begins is where the first picture does; where there is none, the stream of sound that is the first.
+func (p probed) begins() float64 {
+	first := math.Inf(1)
+	for _, s := range p.Streams {
+		switch s.Type {
+		case "video":
+			return s.begins()
+		case "audio":
+			first = min(first, s.begins())
+		}
+	}
+	return first
 }
 
 // seconds is how long the stream is; 0 where that is not said.

@@ -39,8 +39,13 @@ func ferry(t testing.TB) (*reel.Reel, map[string]*wave.File) {
 		{Name: "Lav", Stem: "DX", Strand: "Tobiah Renn", Labels: []string{"M"}}, {Name: "English", Stem: "NX", Strand: "English", Labels: []string{"M"}},
 		{Name: "Portuguese", Stem: "NX", Strand: "Portuguese", Labels: []string{"M"}}, {Name: "Cue", Stem: "MX", Labels: []string{"L", "R"}},
 		{Name: "Bell", Stem: "FX", Labels: []string{"L", "R"}}, {Name: "Bank", Stem: "AX", Labels: wide}} {
-		rnd, low := rand.New(rand.NewSource(int64(i))), make([]float64, len(p.Labels))
+		rnd, low, deep := rand.New(rand.NewSource(int64(i))), make([]float64, len(p.Labels)), 0.0
 		takes[p.Name] = wavetest.Open(t, wave.Header{Format: wavetest.PCM24(len(p.Labels)), Frames: length}, func(c, n int) float64 {
+			if p.Labels[c] == "LFE" {
+				low[c] += 0.01 * (rnd.Float64() - 0.5 - low[c])
+				deep += 0.01 * (low[c] - deep)
+				return deep
+			}
 			low[c] += 0.2 * (rnd.Float64() - 0.5 - low[c])
 			return 0.15 * low[c] * (1.2 + math.Sin(float64(n*(i+2))/9000))
 		})
@@ -204,6 +209,16 @@ var harms = map[string]func(h *harmed, group string){
 			return h.get(c, i) + int(float64(int(1)<<(8*h.f.Bytes-8))*math.Sin(float64(i)*2*math.Pi*50/float64(h.f.SampleRate)))
 		})
 	},
+	"an LFE with everything": func(h *harmed, _ string) {
+		rnd := rand.New(rand.NewSource(2))
+		for c, name := range h.names {
+			if strings.HasSuffix(name, " LFE") {
+				for i := range int(h.f.Frames) {
+					h.set(c, i, rnd.Intn(1<<(8*h.f.Bytes-6)))
+				}
+			}
+		}
+	},
 	"silence": func(h *harmed, g string) { h.each(g, func(int, int) int { return 0 }) },
 	"sides swapped": func(h *harmed, _ string) {
 		for c := 0; c+1 < h.f.Channels; c++ {
@@ -338,6 +353,7 @@ func TestWhatIsHarmedIsRefused(t *testing.T) {
 						continue
 					}
 					missed[name]++
+					t.Logf("MISS %s %s told=%v %s %s", s.ID, packaging, told, name, groupAt(t, files[n%len(files)]))
 					inSum, unsaid := false, true
 					for message, ok := range held {
 						names := strings.Contains(message, groupAt(t, files[n%len(files)]))

@@ -64,6 +64,8 @@ limits:
   - {of: [mix], integrated: -22, tolerance: 3, truePeak: -3, ppmMax: 6, shortTermMax: -15, momentaryMax: -12, rangeMax: 15}
 checks:
   silence: {as: error, longer: 3}
+  copy: {as: error}
+  topped: {as: error}
 `
 
 const (
@@ -359,6 +361,19 @@ var broken = []struct {
 		d.header = func(h *wave.Header) { h.Bext.TimeReference++ }
 		d.mux = func(args []string) []string { return instead(args, "09:59:56:00", "09:59:56:01") }
 	}},
+	{"start", "movie", func(d *delivery) { // one stream of it a frame later than the others and the picture
+		d.mux = func(args []string) []string {
+			inputs := 0
+			for i := range args {
+				if args[i] == "-i" {
+					if inputs++; inputs == 4 {
+						return slices.Insert(args, i, "-itsoffset", "0.04")
+					}
+				}
+			}
+			return args
+		}
+	}},
 	{"frame-rate", "movie", func(d *delivery) { d.picture = "r=50:d=12.04" }},
 	{"picture", "movie", func(d *delivery) {
 		d.mux = func(args []string) []string {
@@ -398,7 +413,7 @@ var broken = []struct {
 	{"loudness-range", "poly movie monos", limit(func(l *contract.Limit) { l.RangeMax = number(0.1) })},
 	{"clipped", "poly movie monos", func(d *delivery) {
 		for i := range 3 {
-			d.sound["spare M"][3*second+i] = 1
+			d.sound["spare M"][2*second-200+i] = 1 // so near the pop that nothing else is wrong with it
 		}
 	}},
 	{"dropout", "poly movie monos", func(d *delivery) {
@@ -408,6 +423,28 @@ var broken = []struct {
 				d.sound[c][lead+second+i] = hold
 			}
 		}
+		d.sum()
+	}},
+	{"click", "poly movie monos", func(d *delivery) {
+		d.sound["mx L"][lead+second] += 0.2
+		d.sum()
+	}},
+	{"topped", "poly movie monos", func(d *delivery) {
+		for i := lead; i < lead+6*second; i++ {
+			x := d.sound["mx R"][i] * (1 + 0.5*math.Sin(float64(i)/20000))
+			d.sound["mx R"][i] = max(-0.04, min(0.04, x))
+		}
+		d.sum()
+	}},
+	{"hum", "poly movie monos", func(d *delivery) {
+		for i := lead; i < lead+6*second; i++ {
+			w := float64(i) * 2 * math.Pi * 50 / second
+			d.sound["mx L"][i] += step(0.002*math.Sin(w) + 0.001*math.Sin(2*w))
+		}
+		d.sum()
+	}},
+	{"copy", "poly movie monos", func(d *delivery) {
+		copy(d.sound["mx L"][lead:lead+6*second], d.sound["mx R"][lead:])
 		d.sum()
 	}},
 	{"silent", "poly movie monos", func(d *delivery) { sine(d.sound["spare M"], lead+second, 480, -60) }},
@@ -436,7 +473,7 @@ var broken = []struct {
 // Each rule finds a delivery that is broken in exactly that, in every way of packing in which it can be, and nothing else is
 // wrong with it then. A rule without such a delivery fails the test.
 func TestEveryRuleRefusesWhatBreaksItAndNothingElse(t *testing.T) {
-	cases := map[string]bool{"readers": true} // has a test of its own
+	cases := map[string]bool{"readers": true, "lfe": true} // have tests of their own
 	for _, b := range broken {
 		cases[b.rule] = true
 		for _, form := range strings.Fields(b.forms) {

@@ -1837,9 +1837,14 @@ export interface components {
         };
         ChannelFinding: {
             /** @enum {string} */
-            kind: "empty" | "copy" | "polarity" | "mix" | "low" | "clipped" | "hum" | "dropout" | "dc";
+            kind: "empty" | "copy" | "polarity" | "mix" | "low" | "clipped" | "hum" | "dropout" | "click" | "topped" | "dc";
             with: number[];
             figure: number;
+            /**
+             * Format: int64
+             * @description The first sample of it, of the take; nothing for what is everywhere
+             */
+            at?: number;
             message: string;
         };
         ChannelSet: {

@@ -1,8 +1,9 @@
-import { Check, Link2 } from "lucide-react";
+import { Check, Link2, Volume2 } from "lucide-react";
 import { DropdownMenu, Switch } from "radix-ui";
 
 import type { Channel, ProductionStem, Take } from "../../api/client";
 import { useTakeEdit } from "../../api/hooks";
+import { player } from "../../listen/player";
 import { StemTag } from "../../ui/stem";
 import { columns } from "./boardtime";
 import { Edited } from "./edited";
@@ -10,10 +11,26 @@ import { labelIn, level, relabelled, setName, setOf, stemOf, strandOf, swapped, 
 import { Waveform } from "./waveform";
 
 /** Findings that mean damage, not only something to know. */
-const harmed = ["clipped", "dropout", "hum", "dc"];
+const harmed = ["clipped", "dropout", "click", "topped", "hum", "dc"];
 
 /** The element that holds the names already used in the production, for completion. */
 export const namesList = "channel-names";
+
+/** Plays a channel from a second before what was found on it. */
+function HearAt({ take, channel, at }: { take: Take; channel: number; at: number }) {
+  const rate = take.description.sampleRate;
+  const seconds = (at / rate).toFixed(1);
+  return (
+    <button
+      className="shrink-0 rounded px-1 hover:bg-band"
+      aria-label={`Hear channel ${channel} at ${seconds} s`}
+      title={`Hear it, from a second before ${seconds} s`}
+      onClick={() => void player.playTake(take.id, [channel - 1], Math.max(0, at - rate))}
+    >
+      <Volume2 size={12} aria-hidden />
+    </button>
+  );
+}
 
 /** One channel of a take: its name, what is on it, its waveform, how it is read, its stem, and whether unravel takes it. */
 export function ChannelRow(p: {
@@ -61,10 +78,11 @@ export function ChannelRow(p: {
           .map((f) => (
             <p
               key={f.kind}
-              className={`truncate text-[12px] ${harmed.includes(f.kind) ? "font-semibold text-wrong" : "text-muted"}`}
+              className={`flex items-center gap-1 text-[12px] ${harmed.includes(f.kind) ? "font-semibold text-wrong" : "text-muted"}`}
               title={f.message}
             >
-              {f.message}
+              <span className="truncate">{f.message}</span>
+              {f.at !== undefined && <HearAt take={take} channel={c.index} at={f.at} />}
             </p>
           ))}
       </div>
