@@ -38,7 +38,7 @@ type Offer struct {
 
 // Graded are the names of the rules that a spec may make graver, or less: what receivers differ in. Whether a file can be
 // written, is whole, and is what was printed is never a matter of taste.
-var Graded = []string{"before-start", "click", "clipped", "copy", "crossed", "doubled", "dropout", "fed-twice",
+var Graded = []string{"before-start", "click", "clipped", "copy", "copy-rate", "crossed", "doubled", "dropout", "fed-twice",
 	"fold", "fold-down", "folded", "frame-rate", "full-range",
 	"groups", "hum", "laid-out", "language", "lfe",
 	"lost", "loudness", "loudness-range", "momentary", "muted", "names", "one-sided", "order", "ppm",

@@ -40,7 +40,7 @@ type Stream struct {
 	Title    string   `json:"title,omitempty"`    //
 	Language string   `json:"language,omitempty"` // as ISO 639-2 writes it
 	Default  bool     `json:"default,omitempty"`
-	Late     float64  `json:"late,omitempty"` // seconds that it begins after the picture, or after the first stream where there is none
+	Late     float64  `json:"late,omitempty"`  // seconds that it begins after the picture, or after the first stream where there is none
 	Names    []string `json:"names,omitempty"` // of the channels, where the file has them
 	Speakers []string `json:"-"`               // that the channels are for, where the file has a mask that says so
 	// Open begins reading its samples.
@@ -133,6 +133,7 @@ var Rules = map[string]string{
 	"topped":           "waves whose tops are cut off below full scale",
 	"hum":              "hum of the mains",
 	"lfe":              "an LFE that carries more than low frequencies",
+	"copy-rate":        "a copy at another rate is another sound",
 	"copy":             "channels or groups that hold the same sound",
 	"silent":           "what is meant to be silent is not",
 	"unfed":            "nothing is on a group",
@@ -152,6 +153,7 @@ type checking struct {
 	receipt Receipt
 	told    []sums.Sum      // what adds up, by the papers of the delivery
 	nulled  map[string]bool // groups, at a rate, that were held to add up
+	heard   []copyOf        // groups, at every rate
 	refused bool            // there are files of which it could not be told what their channels are
 }
 

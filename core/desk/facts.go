@@ -279,10 +279,13 @@ func (c *checking) together(list []*placed) {
 	earliest, begun := "", int64(0)
 	start, _ := c.rate.ParseSample(c.spec.Programme.Start, 48000) // where it is not asked for, nobody asks which is the first
 	for _, p := range list {
-		if first[p.span] == nil {
+		at, known := c.begins(p.file)
+		if other := first[p.span]; other == nil {
 			first[p.span] = p
+		} else if _, stamped := c.begins(other.file); known && !stamped {
+			first[p.span] = p // what has none is held to what has one
 		}
-		if at, known := c.begins(p.file); known {
+		if known {
 			moment := c.rate.Near(at.Convert(rateOf(p.file), 48000), int64(start), 48000) // on either side of midnight
 			if len(first) == 1 || moment < begun {
 				earliest, begun = p.span, moment
@@ -309,6 +312,8 @@ func (c *checking) together(list []*placed) {
 		case other != p && stamped && known:
 			want := begin.Convert(rateOf(other.file), rateOf(p.file))
 			c.compare("start", p.file.Name, "Time stamp of the first sample, as in "+other.file.Name, c.stamp(p.file, at), c.stamp(p.file, want))
+		case other != p && known && contract.Holds(p.file.Container).Stamp:
+			c.compare("start", p.file.Name, "Time stamp of the first sample, as in "+other.file.Name, "none", c.stamp(other.file, begin))
 		}
 	}
 }

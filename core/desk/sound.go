@@ -37,7 +37,7 @@ func (c *checking) listen(ctx context.Context, list []*placed, progress func(flo
 	}
 	measured := map[string]bool{}
 	for _, at := range passes {
-		h := hearing{checking: c, rate: at.rate, span: at.span, measured: measured}
+		h := hearing{checking: c, rate: at.rate, span: at.span, measured: measured, several: several(list)}
 		size := int64(0)
 		for _, p := range list {
 			if p.span == at.span && rateOf(p.file) == at.rate {
@@ -50,6 +50,7 @@ func (c *checking) listen(ctx context.Context, list []*placed, progress func(flo
 		}
 		done += size
 	}
+	c.resampled()
 	c.lengths(list)
 	c.unmeasured(list, measured)
 	return nil
@@ -68,6 +69,7 @@ type hearing struct {
 	groups   []*group
 	proven   []*proof
 	copies   *copies
+	several  bool // some files are at other rates
 }
 
 // reading is a stream while it is read.
@@ -98,6 +100,7 @@ type column struct {
 	fullScale  float64
 	tooManyRun int
 	ear        *diagnose.Ear
+	sketch     sketch          // where files are at several rates
 	above      *diagnose.Above // of an LFE
 }
 
@@ -162,6 +165,9 @@ func (h *hearing) run(ctx context.Context, progress func(float64)) error {
 	h.lasted()
 	for _, p := range h.files {
 		h.say(p)
+	}
+	for _, g := range h.groups {
+		h.heard = append(h.heard, copyOf{g, h.rate, h.span})
 	}
 	h.levels(bank)
 	h.ends(length)
@@ -363,6 +369,9 @@ func (h *hearing) measure(bank *loudness.Bank, at int64, from, to int) {
 		for _, g := range h.groups {
 			for _, col := range g.columns {
 				col.listen(from, to)
+				if h.several {
+					col.sketch.write(col.samples()[from:to], h.rate)
+				}
 			}
 		}
 		h.copies.write(from, to)

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"zestyloom/core/delivery"
+	"zestyloom/core/fault"
 	"zestyloom/core/reel"
 	"zestyloom/internal/library"
 	"zestyloom/internal/media"
@@ -55,8 +56,11 @@ func (r *records) take(ctx context.Context, name string, made *making) error {
 		return err
 	}
 	for _, m := range found {
-		if err := r.Media.Link(m.Key, r.staged(name)); err != nil {
-			continue // it is gone, or lies where it can't be linked: then it is made again
+		if err := r.Media.Copy(ctx, m.Key, r.staged(name)); err != nil {
+			if fault.KindOf(err) == fault.NoSpace || ctx.Err() != nil {
+				return err
+			}
+			continue // it is gone: then it is made again
 		}
 		if sum, err := r.sum(ctx, r.staged(name)); err != nil || sum != m.SHA256 {
 			r.Log.Warn("a file that was printed is no longer what it was, so it is made again", "file", m.Key, "error", err)

@@ -1,6 +1,7 @@
 package media
 
 import (
+	"context"
 	"errors"
 	"io"
 	"os"
@@ -38,6 +39,33 @@ func TestFolder(t *testing.T) {
 	require.NoError(t, f.RemoveAll("sources/a"), "removing nothing is no error")
 	_, _, err = f.Open("sources/a/source.wav")
 	assert.Equal(t, fault.NotFound, fault.KindOf(err))
+}
+
+// A copy is the same bytes, and not those of the other: what happens to one leaves the other as it was.
+func TestCopiesShareNothing(t *testing.T) {
+	dir := t.TempDir()
+	f, err := OpenFolder(dir)
+	require.NoError(t, err)
+	defer f.Close()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "a"), []byte("sound of the winch"), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "b"), []byte("what lay there"), 0o600))
+	require.NoError(t, f.Copy(t.Context(), "a", "b"))
+	require.NoError(t, f.Copy(t.Context(), "a", "prints/c"))
+	flipped, err := os.OpenFile(filepath.Join(dir, "a"), os.O_WRONLY, 0)
+	require.NoError(t, err)
+	_, err = flipped.WriteAt([]byte("S"), 0)
+	require.NoError(t, errors.Join(err, flipped.Close()))
+	for _, name := range []string{"b", "prints/c"} {
+		b, err := os.ReadFile(filepath.Join(dir, name))
+		require.NoError(t, err)
+		assert.Equal(t, "sound of the winch", string(b))
+	}
+	assert.Equal(t, fault.NotFound, fault.KindOf(f.Copy(t.Context(), "gone", "d")))
+	ctx, cancel := context.WithCancel(t.Context())
+	cancel()
+	if err := f.Copy(ctx, "a", "d"); err != nil { // a file system that shares blocks is done before it is stopped
+		assert.NoFileExists(t, filepath.Join(dir, "d"))
+	}
 }
 
 func TestKeysStayInTheFolder(t *testing.T) {
