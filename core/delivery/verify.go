@@ -47,6 +47,8 @@ type Report struct {
 	Groups   []GroupReport      `json:"groups"`
 	Seconds  float64            `json:"seconds,omitempty"` // that the print took
 	Made     int64              `json:"made,omitempty"`    // samples of all channels that were made, and not linked
+	// CheckedBy tells the program that made and checked it from every other.
+	CheckedBy string `json:"checkedBy,omitempty"`
 }
 
 func (r *Report) add(ok bool, f contract.Finding) {

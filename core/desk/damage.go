@@ -79,8 +79,8 @@ func (h *hearing) ends(length int64) {
 
 // copies finds channels that are the same as others, from the first block to the last.
 type copies struct {
-	list  []*column
-	pairs [][2]int // of the list, that have been the same so far
+	list []*column
+	like [][]bool // of each of the list: those before it that it has been the same as so far
 }
 
 func newCopies(groups []*group) *copies {
@@ -89,30 +89,44 @@ func newCopies(groups []*group) *copies {
 		c.list = append(c.list, g.columns...)
 	}
 	for i := range c.list {
-		for k := range i {
-			c.pairs = append(c.pairs, [2]int{k, i})
-		}
+		c.like = append(c.like, slices.Repeat([]bool{true}, i))
 	}
 	return c
 }
 
-// write lets go of all that are not the same: further apart than dither makes them.
+// write lets go of all that are not the same: further apart than dither makes them. What is the same as one is the same as whatever that
+// is the same as, so that however many are, each is compared with one.
 func (c *copies) write(from, to int) {
-	c.pairs = slices.DeleteFunc(c.pairs, func(p [2]int) bool {
-		a, b := c.list[p[0]], c.list[p[1]]
-		x, y, within := a.samples()[from:to], b.samples()[from:to], 2*max(a.quietest, b.quietest)
-		for i := range x {
-			if math.Abs(x[i]-y[i]) > within {
-				return true
+	for i, like := range c.like {
+		first := -1
+		for k := range like {
+			switch {
+			case !like[k]:
+			case first >= 0:
+				like[k] = c.like[k][first]
+			case alike(c.list[k], c.list[i], from, to):
+				first = k
+			default:
+				like[k] = false
 			}
 		}
-		return false
-	})
+	}
+}
+
+// alike tells whether the samples of two channels are the same but for their dither.
+func alike(a, b *column, from, to int) bool {
+	x, y, within := a.samples()[from:to], b.samples()[from:to], 2*max(a.quietest, b.quietest)
+	for i := range x {
+		if math.Abs(x[i]-y[i]) > within {
+			return false
+		}
+	}
+	return true
 }
 
 func (c *copies) same(a, b *column) bool {
 	i, k := slices.Index(c.list, a), slices.Index(c.list, b)
-	return slices.Contains(c.pairs, [2]int{min(i, k), max(i, k)})
+	return c.like[max(i, k)][min(i, k)]
 }
 
 // copied says which channels of wide groups, which sides of the music, and which groups that are not meant to be, hold the same

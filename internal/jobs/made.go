@@ -48,7 +48,7 @@ func (a *attempt) recordsOf(ctx context.Context, p delivery.Plan, laid *reel.Ree
 // take lays a file where it belongs, if one like it has been made before and still is what it was.
 func (r *records) take(ctx context.Context, name string, made *making) error {
 	print := r.prints[name]
-	if print == "" {
+	if _, there := r.whole[name]; print == "" || there {
 		return nil
 	}
 	found, err := r.Store.MadeBefore(ctx, []string{print})
@@ -149,8 +149,12 @@ func (r *records) published(folder string, report delivery.Report, printed deliv
 		if !before {
 			when = time.Now()
 		}
+		groups := r.whole[f.Name].Groups
+		if len(printed.Groups) > 0 { // it was rendered, or measured again
+			groups = groupsOf(r.plan, i, printed)
+		}
 		made = append(made, store.Made{Fingerprint: print, Key: folder + "/" + f.Name, Size: report.Files[at].Size,
-			SHA256: report.Files[at].SHA256, Groups: groupsOf(r.plan, i, printed), MadeAt: when})
+			SHA256: report.Files[at].SHA256, Groups: groups, MadeAt: when})
 	}
 	return made
 }

@@ -88,6 +88,14 @@ func (a *attempt) deliver(ctx context.Context, p store.Print, laid *reel.Reel) (
 	if err != nil {
 		return end, err
 	}
+	before, err := a.again(ctx, p.Reel, laid, made, records)
+	if err != nil {
+		return end, err
+	}
+	if before != nil {
+		before.Report.Seconds, before.Report.Made = time.Since(began).Seconds(), 0
+		return a.publish(ctx, records, *before.Report, *before.Receipt, delivery.Printed{})
+	}
 	if err := a.Room(max(0, p.Plan.Bytes()-records.linked)); err != nil {
 		return end, err
 	}
@@ -110,6 +118,13 @@ func (a *attempt) deliver(ctx context.Context, p store.Print, laid *reel.Reel) (
 		return end, err
 	}
 	report.Seconds, report.Made = time.Since(began).Seconds(), p.Plan.Samples(slices.Collect(maps.Keys(records.whole))...)
+	report.CheckedBy = program()
+	return a.publish(ctx, records, report, receipt, printed)
+}
+
+// publish gives the files that lie in the staging folder their place, with what was found of them.
+func (a *attempt) publish(ctx context.Context, records *records, report delivery.Report, receipt desk.Receipt,
+	printed delivery.Printed) (end store.End, err error) {
 	folder := "prints/" + a.claim.Token
 	if err := a.Media.Publish(a.staging(), folder); err != nil {
 		return end, err
@@ -258,15 +273,10 @@ func (a *attempt) muxAll(ctx context.Context, p delivery.Plan, laid *reel.Reel, 
 func (a *attempt) mux(ctx context.Context, p delivery.Plan, file int, laid *reel.Reel, made *making, records *records,
 	report *delivery.Report, progress func(float64)) error {
 	f := p.Files[file]
-	var picture *delivery.Picture
-	path, shown := "", ""
-	if f.Picture {
-		var err error
-		if picture, path, shown, err = a.picture(ctx, p, f, laid.Head); err != nil {
-			return err
-		}
+	m, path, shown, err := a.muxing(ctx, p, file, laid)
+	if err != nil {
+		return err
 	}
-	m := p.Muxing(file, laid.Head, picture)
 	if err := records.takeMovie(ctx, m, shown, made); err != nil {
 		return err
 	}
@@ -328,6 +338,17 @@ func (a *attempt) mux(ctx context.Context, p delivery.Plan, file int, laid *reel
 	report.Files = append(report.Files, d)
 	progress(1)
 	return records.keep(ctx, []string{f.Name}, map[string]delivery.Made{})
+}
+
+// muxing gives how a file is put together, with the path of the picture that goes into it and what tells that from others.
+func (a *attempt) muxing(ctx context.Context, p delivery.Plan, file int, laid *reel.Reel) (m delivery.Muxing, path, shown string, err error) {
+	var picture *delivery.Picture
+	if p.Files[file].Picture {
+		if picture, path, shown, err = a.picture(ctx, p, p.Files[file], laid.Head); err != nil {
+			return m, "", "", err
+		}
+	}
+	return p.Muxing(file, laid.Head, picture), path, shown, nil
 }
 
 // unchanged holds the file of a take to its checksum, as its sound is when it is opened: another movie in its place is not delivered.

@@ -16,6 +16,7 @@ import (
 
 	"zestyloom/core/adm"
 	"zestyloom/core/contract"
+	"zestyloom/core/layout"
 	"zestyloom/core/sums"
 	"zestyloom/core/wave/wavetest"
 )
@@ -75,8 +76,8 @@ func (c *consignment) convert(options ...string) bool {
 	return true
 }
 
-// described changes the description after BS.2076 of the one file that has one.
-func described(change func(d *adm.Document)) func(c *consignment) bool {
+// described changes the description after BS.2076 of the one file that has one: its first object that stands for loudspeakers.
+func described(change func(d *adm.Document, o *adm.Object) bool) func(c *consignment) bool {
 	return func(c *consignment) bool {
 		for _, at := range c.files {
 			if !isWave(at) {
@@ -91,7 +92,10 @@ func described(change func(d *adm.Document)) func(c *consignment) bool {
 			}
 			d, err := adm.Read(axml, chna)
 			require.NoError(c, err)
-			change(&d)
+			first := slices.IndexFunc(d.Objects, func(o adm.Object) bool { return layout.Speakers[o.Channels[0].Label].Label != "" })
+			if first < 0 || !change(&d, &d.Objects[first]) {
+				return false
+			}
 			now, _, err := adm.Write(d, w.SampleRate, w.BitDepth)
 			require.NoError(c, err)
 			require.NoError(c, os.WriteFile(at, replaceChunk(b, "axml", now), 0o600))
@@ -202,14 +206,21 @@ var fileWays = map[string]func(c *consignment) bool{
 		return err == nil && os.WriteFile(at, b[:len(b)/2], 0o600) == nil
 	},
 	"no description":           func(c *consignment) bool { return c.without("axml") },
-	"a place of a loudspeaker": described(func(d *adm.Document) { d.Objects[0].Channels[0].Azimuth = -30 }),
-	"a height":                 described(func(d *adm.Document) { d.Objects[0].Channels[0].Elevation = 45 }),
-	"another label":            described(func(d *adm.Document) { d.Objects[0].Channels[0].Label = "R" }),
-	"another object":           described(func(d *adm.Document) { d.Objects[0].Name = "Song" }),
-	"a language":               described(func(d *adm.Document) { d.Objects[0].Language = "fra" }),
-	"an object that ends":      described(func(d *adm.Document) { d.Objects[0].Lasts = d.Seconds / 2 }),
-	"an object in nothing":     described(func(d *adm.Document) { d.Programmes[0].Objects = nil }),
-	"a low pass too many":      described(func(d *adm.Document) { d.Objects[0].Channels[0].LFE = !d.Objects[0].Channels[0].LFE }),
+	"a place of a loudspeaker": described(func(_ *adm.Document, o *adm.Object) bool { o.Channels[0].Azimuth = -30; return true }),
+	"a height":                 described(func(_ *adm.Document, o *adm.Object) bool { o.Channels[0].Elevation = 45; return true }),
+	"another label":            described(func(_ *adm.Document, o *adm.Object) bool { o.Channels[0].Label = "R"; return true }),
+	"another object":           described(func(_ *adm.Document, o *adm.Object) bool { o.Name = "Song"; return true }),
+	"a language": described(func(_ *adm.Document, o *adm.Object) bool {
+		asked := o.Language != ""
+		o.Language = "fra"
+		return asked
+	}),
+	"an object that ends":  described(func(d *adm.Document, o *adm.Object) bool { o.Lasts = d.Seconds / 2; return true }),
+	"an object in nothing": described(func(d *adm.Document, _ *adm.Object) bool { d.Programmes[0].Objects = nil; return true }),
+	"a low pass too many": described(func(_ *adm.Document, o *adm.Object) bool {
+		o.Channels[0].LFE = !o.Channels[0].LFE
+		return true
+	}),
 }
 
 func numbers(n int) (list []string) {

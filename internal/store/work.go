@@ -457,6 +457,17 @@ func (s *Store) Print(ctx context.Context, id string) (Print, error) {
 	return p, notFound(err, "print")
 }
 
+// PrintsThatPassed lists prints of a reel that passed, at the desk too, as a program found that tells itself from others by a name;
+// newest first, and no more than a few.
+func (s *Store) PrintsThatPassed(ctx context.Context, reelID, program string) ([]Print, error) {
+	rows, err := s.Pool.Query(ctx, printColumns+`where p.reel_id = $1 and p.report->>'checkedBy' = $2 and (p.report->>'pass')::boolean
+		and (p.receipt->>'pass')::boolean and w.state = 'done' order by p.created_at desc limit 10`, reelID, program)
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(rows, scanPrint)
+}
+
 // AddPrint stores what a print will be, with the reel as it is to be printed.
 func (s *Store) AddPrint(ctx context.Context, tx pgx.Tx, id, reelID string, revision int64, plan delivery.Plan, r *reel.Reel) error {
 	_, err := tx.Exec(ctx, "insert into prints (id, reel_id, revision, plan, reel) values ($1, $2, $3, $4, $5)", id, reelID, revision, plan, r)

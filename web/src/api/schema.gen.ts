@@ -4147,6 +4147,8 @@ export interface components {
              * @description Samples of all channels that were made, and not linked
              */
             made?: number;
+            /** @description Tells the program that made and checked it from every other */
+            checkedBy?: string;
         };
         Print: {
             id: string;
