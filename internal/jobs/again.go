@@ -8,10 +8,13 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
+	"strings"
 	"sync"
 
 	"zestyloom/core/contract"
 	"zestyloom/core/delivery"
+	"zestyloom/core/desk"
 	"zestyloom/core/reel"
 	"zestyloom/internal/store"
 )
@@ -19,7 +22,7 @@ import (
 // again takes over what an earlier print of the very same files was found to be, with the report and the receipt of that: it lays the
 // files where they belong and compares their checksums. It is one of the same plan, that passed, checked by this very program, of which
 // every file is there, byte for byte; then nothing is rendered, put together or measured a second time. Nil where there is none.
-func (a *attempt) again(ctx context.Context, reelID string, laid *reel.Reel, made *making, records *records) (*store.Print, error) {
+func (a *attempt) again(ctx context.Context, reelID string, laid *reel.Reel, made *making, records *records) (*earlier, error) {
 	before, err := a.before(ctx, reelID, records)
 	if before == nil || err != nil {
 		return nil, err
@@ -35,9 +38,12 @@ func (a *attempt) again(ctx context.Context, reelID string, laid *reel.Reel, mad
 				return nil, err
 			}
 		}
-		if whole, there := records.whole[f.Name]; !there || whole.SHA256 != shaOf(before.Report.Files, f.Name) {
+		if whole, there := records.whole[f.Name]; !there || whole.SHA256 != shaOf(before.Report.Files, before.Plan.Files[i].Name) {
 			return nil, nil
 		}
+	}
+	if err := before.rename(p.Files); err != nil {
+		return nil, err
 	}
 	report := *before.Report
 	report.Files, report.Findings = nil, nil
@@ -56,8 +62,37 @@ func (a *attempt) again(ctx context.Context, reelID string, laid *reel.Reel, mad
 	return before, nil
 }
 
-// before finds an earlier print of the reel that this one may be the same as; nil where there is none.
-func (a *attempt) before(ctx context.Context, reelID string, records *records) (*store.Print, error) {
+// earlier is a print that was made before, with what was found of it.
+type earlier struct{ store.Print }
+
+// rename has all that was found speak of the files by the names that they have now: those may tell a version, or a day.
+func (e *earlier) rename(now []delivery.PlannedFile) error {
+	order, same := make([]int, len(now)), true
+	for i, f := range now {
+		order[i], same = i, same && e.Plan.Files[i].Name == f.Name
+	}
+	if same {
+		return nil
+	}
+	// The longest first, as a name may be a part of another.
+	slices.SortFunc(order, func(a, b int) int { return len(e.Plan.Files[b].Name) - len(e.Plan.Files[a].Name) })
+	var names []string
+	for _, i := range order {
+		names = append(names, e.Plan.Files[i].Name, now[i].Name)
+	}
+	text, err := json.Marshal(struct {
+		Report  *delivery.Report
+		Receipt *desk.Receipt
+	}{e.Report, e.Receipt})
+	if err != nil {
+		return err
+	}
+	e.Report, e.Receipt = nil, nil
+	return json.Unmarshal([]byte(strings.NewReplacer(names...).Replace(string(text))), &e.Print)
+}
+
+// before finds an earlier print of the reel that this one may be the same as, but for the names of files; nil where there is none.
+func (a *attempt) before(ctx context.Context, reelID string, records *records) (*earlier, error) {
 	if program() == "" {
 		return nil, nil
 	}
@@ -66,21 +101,25 @@ func (a *attempt) before(ctx context.Context, reelID string, records *records) (
 			return nil, nil
 		}
 	}
-	earlier, err := a.Store.PrintsThatPassed(ctx, reelID, program())
+	list, err := a.Store.PrintsThatPassed(ctx, reelID, program())
 	if err != nil {
 		return nil, err
 	}
 	want := planned(records.plan)
-	for _, e := range earlier {
+	for _, e := range list {
 		if planned(e.Plan) == want {
-			return &e, nil
+			return &earlier{e}, nil
 		}
 	}
 	return nil, nil
 }
 
-// planned is all of a plan that decides what files it makes and what they are held to.
+// planned is all of a plan that decides what is in the files that it makes, and what they are held to.
 func planned(p delivery.Plan) string {
+	p.Files = slices.Clone(p.Files)
+	for i := range p.Files {
+		p.Files[i].Name = ""
+	}
 	p.Revision, p.Asked, p.Seconds, p.Findings = 0, delivery.Asked{}, 0, nil
 	text, err := json.Marshal(p)
 	if err != nil {
