@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"zestyloom/core/contract"
+	"zestyloom/core/dsp"
 )
 
 // sketch is what is kept of a channel to tell whether the same channel at another rate is the same sound, whatever filter made the one
@@ -88,6 +89,9 @@ func (c *checking) resampled() {
 		}
 		apart, at := 0.0, 0
 		for i, col := range now.group.columns {
+			if was.group.columns[i].peak <= dsp.Gain(strayAbove) && col.peak <= dsp.Gain(strayAbove) {
+				continue // of what is silent there is only dither, which is never the same
+			}
 			if d := col.sketch.apart(&was.group.columns[i].sketch); d > apart {
 				apart, at = d, i
 			}

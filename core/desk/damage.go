@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"zestyloom/core/contract"
+	"zestyloom/core/dsp"
 )
 
 // What an LFE may carry above a frequency, in Hz, as a share of its energy.
@@ -40,7 +41,7 @@ func (h *hearing) damage(c *column) {
 	if c.above == nil {
 		return
 	}
-	if share := c.above.Share(); share > mostHigh {
+	if share := c.above.Share(); share > mostHigh && c.peak > dsp.Gain(strayAbove) { // of dither all lies above
 		h.note(false, on(contract.Finding{Rule: "lfe", Message: fmt.Sprintf("%s carries more than low frequencies", c.name()),
 			Measured: fmt.Sprintf("%.0f %% of its energy above %d Hz", 100*share, lowest), Limit: fmt.Sprintf("at most %.0f %%", 100*mostHigh)}, c))
 	}

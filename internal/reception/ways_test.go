@@ -215,8 +215,14 @@ var fileWays = map[string]func(c *consignment) bool{
 		o.Language = "fra"
 		return asked
 	}),
-	"an object that ends":  described(func(d *adm.Document, o *adm.Object) bool { o.Lasts = d.Seconds / 2; return true }),
-	"an object in nothing": described(func(d *adm.Document, _ *adm.Object) bool { d.Programmes[0].Objects = nil; return true }),
+	"an object that ends": described(func(d *adm.Document, o *adm.Object) bool { o.Lasts = d.Seconds / 2; return true }),
+	"an object in nothing": described(func(d *adm.Document, _ *adm.Object) bool {
+		if len(d.Programmes) == 0 {
+			return false // one alone has all objects
+		}
+		d.Programmes[0].Objects = nil
+		return true
+	}),
 	"a low pass too many": described(func(_ *adm.Document, o *adm.Object) bool {
 		o.Channels[0].LFE = !o.Channels[0].LFE
 		return true
