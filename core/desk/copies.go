@@ -96,16 +96,18 @@ func (c *checking) resampled() {
 				apart, at = d, i
 			}
 		}
-		f := contract.Finding{Rule: "copy-rate", Message: fmt.Sprintf("%s at %d Hz is the same as at %d Hz", now.group.Name, now.rate, was.rate),
+		f := contract.Finding{Rule: "copy-rate", Message: fmt.Sprintf("%s at %g kHz is the same as at %g kHz", now.group.Name, khz(now), khz(was)),
 			Measured: decibels(apart), Limit: "at most " + decibels(mostApart)}
 		if apart > mostApart {
-			f.Message = fmt.Sprintf("%s at %d Hz is not the same as at %d Hz", now.group.Name, now.rate, was.rate)
+			f.Message = fmt.Sprintf("%s at %g kHz is not the same as at %g kHz", now.group.Name, khz(now), khz(was))
 		} else if c.nulled[was.id()] {
 			c.nulled[now.id()] = true // by way of the other
 		}
 		c.note(apart <= mostApart, on(f, now.group.columns[at]))
 	}
 }
+
+func khz(c copyOf) float64 { return float64(c.rate) / 1000 }
 
 // decibels writes how much of a sound is left.
 func decibels(power float64) string {
