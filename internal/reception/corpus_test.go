@@ -318,11 +318,12 @@ var heads = []string{"a stamp a frame late", "a stamp a sample late", "names cha
 // examine has the desk look at a delivery.
 func examine(t testing.TB, at string, spec contract.Spec, packaging contract.Packaging) desk.Receipt {
 	d, err := Open(context.Background(), at, t.TempDir())
-	defer d.Close()
 	if fault.KindOf(err) == fault.NotFound {
+		require.NoError(t, d.Close())
 		return desk.Receipt{} // there is nothing to look at
 	}
 	require.NoError(t, err)
+	defer d.Close()
 	spec.Limits = nil
 	r, err := desk.Check(context.Background(), d.Files, d.Sums, spec, packaging, func(float64) {})
 	require.NoError(t, err)
