@@ -35,6 +35,14 @@ function louder(wave: Buffer): Buffer {
   return out;
 }
 
+/** A stereo WAVE of 24 bits, 6 dB down. */
+function quieter(wave: Buffer): Buffer {
+  const out = Buffer.from(wave);
+  const data = out.indexOf("data") + 8;
+  for (let i = data; i + 3 <= data + out.readUInt32LE(data - 4); i += 3) out.writeIntLE(Math.round(wave.readIntLE(i, 3) / 2), i, 3);
+  return out;
+}
+
 async function check(page: Page, folder: string, spec: string) {
   await page.getByRole("button", { name: "check files…" }).click();
   const dialog = page.getByRole("dialog", { name: "Check files at the desk" });
@@ -124,5 +132,30 @@ test("a swapped pair is found at its place, heard, corrected and accepted; deliv
     const [d] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name: /_MX_stereo\.wav$/ }).click()]);
     const again = readFileSync(await d.path());
     expect(again.subarray(again.indexOf("data")).equals(right.subarray(right.indexOf("data")))).toBe(true);
+  });
+
+  await test.step("one part of it is revised: as loud, at its place, and nothing else", async () => {
+    const fresh = join(mkdtempSync(join(tmpdir(), "revised-")), "New music.wav");
+    writeFileSync(fresh, quieter(right));
+    await page.getByRole("region", { name: "Desk" }).getByRole("link").first().click();
+    await page.getByRole("button", { name: "Revise a part…" }).click();
+    const dialog = page.getByRole("dialog", { name: "Revise a part" });
+    await dialog.getByLabel("The new sound").setInputFiles(fresh);
+    await expect(dialog.getByLabel("Takes the place of"), "it is called after it").toHaveValue("music");
+    await dialog.getByRole("button", { name: "Replace it" }).click();
+    await expect(page.getByText(/^Music is replaced by New music, .*\+6\.0 dB, which makes it as loud/)).toBeVisible({ timeout: 60_000 });
+    await page.getByLabel("One file a group").check();
+    await page.getByRole("button", { name: "Print 4 files" }).click();
+    await expect(page.getByRole("region", { name: "Proof" })).toContainText(/The desk (accepts|refuses) it/, { timeout: 60_000 });
+    for (const name of await page.getByRole("link", { name: /_stereo\.wav$/ }).allTextContents()) {
+      const [d] = await Promise.all([page.waitForEvent("download"), page.getByRole("link", { name }).click()]);
+      const now = readFileSync(await d.path());
+      const was = readFileSync(join(folder, readdirSync(folder).find((f) => f.slice(-14) === name.slice(-14))!));
+      const [a, b] = [now.indexOf("data") + 8, was.indexOf("data") + 8];
+      let worst = 0;
+      for (let i = 0; i + 3 <= was.length - b; i += 3) worst = Math.max(worst, Math.abs(now.readIntLE(a + i, 3) - was.readIntLE(b + i, 3)));
+      if (name.includes("_MX_")) expect(worst, "to some thousandths of a decibel").toBeLessThan(9000);
+      else expect(worst, name).toBe(0);
+    }
   });
 });

@@ -807,6 +807,15 @@ type Retry struct {
 	Again *bool `json:"again,omitempty"`
 }
 
+// ReviseRequest defines model for ReviseRequest.
+type ReviseRequest struct {
+	// Group ID of a group of the reel
+	Group string `json:"group"`
+
+	// Take ID of the take
+	Take string `json:"take"`
+}
+
 // Route defines model for Route.
 type Route = weave.Route
 
@@ -1619,6 +1628,9 @@ type StartPrintJSONRequestBody = PrintRequest
 // RedoReelJSONRequestBody defines body for RedoReel for application/json ContentType.
 type RedoReelJSONRequestBody = AtRevision
 
+// ReviseReelJSONRequestBody defines body for ReviseReel for application/json ContentType.
+type ReviseReelJSONRequestBody = ReviseRequest
+
 // SettleClipsJSONRequestBody defines body for SettleClips for application/json ContentType.
 type SettleClipsJSONRequestBody = SettleRequest
 
@@ -1879,6 +1891,9 @@ type ServerInterface interface {
 
 	// (POST /reels/{reel}/redo)
 	RedoReel(c *gin.Context, reel ReelID, params RedoReelParams)
+
+	// (POST /reels/{reel}/revision)
+	ReviseReel(c *gin.Context, reel ReelID)
 
 	// (POST /reels/{reel}/settle)
 	SettleClips(c *gin.Context, reel ReelID)
@@ -4245,6 +4260,31 @@ func (siw *ServerInterfaceWrapper) RedoReel(c *gin.Context) {
 	siw.Handler.RedoReel(c, reel, params)
 }
 
+// ReviseReel operation middleware
+func (siw *ServerInterfaceWrapper) ReviseReel(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReviseReel(c, reel)
+}
+
 // SettleClips operation middleware
 func (siw *ServerInterfaceWrapper) SettleClips(c *gin.Context) {
 
@@ -5475,6 +5515,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/reels/:reel/lay", wrapper.LayTakes)
 	router.POST(options.BaseURL+"/reels/:reel/lay/look", wrapper.LookAtLaying)
 	router.POST(options.BaseURL+"/reels/:reel/settle", wrapper.SettleClips)
+	router.POST(options.BaseURL+"/reels/:reel/revision", wrapper.ReviseReel)
 	router.GET(options.BaseURL+"/reels/:reel/gauge", wrapper.GaugeReel)
 	router.GET(options.BaseURL+"/reels/:reel/gauge/lines", wrapper.GaugeLines)
 	router.GET(options.BaseURL+"/reels/:reel/gauge/parts", wrapper.GaugeParts)

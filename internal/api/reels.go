@@ -231,6 +231,25 @@ func (s *Server) SettleClips(c *gin.Context, id ReelID) {
 	s.answer(c, http.StatusAccepted, gin.H{"work": work}, err)
 }
 
+// ReviseReel queues the replacing of the sound of a group.
+func (s *Server) ReviseReel(c *gin.Context, id ReelID) {
+	var body ReviseRequest
+	if !s.read(c, &body) {
+		return
+	}
+	o, err := s.Store.Reel(c, id)
+	var t store.Take
+	if err == nil {
+		t, err = s.Store.Take(c, body.Take)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	work, err := s.Jobs.Revise(c, o, author(c), body.Group, t)
+	s.answer(c, http.StatusAccepted, gin.H{"work": work}, err)
+}
+
 // cutEdges cuts the clips that reach over the edges of a range of a track.
 func (s *Server) cutEdges(c *gin.Context, o store.OpenReel, track string, span reel.Span) (store.OpenReel, error) {
 	cut := reel.Sequence{Name: "cut a range to settle"}

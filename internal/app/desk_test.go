@@ -7,11 +7,14 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"math/rand"
 	"mime/multipart"
 	"net/http"
+	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -21,6 +24,7 @@ import (
 
 	"zestyloom/core/contract"
 	"zestyloom/core/desk"
+	"zestyloom/core/reel"
 	"zestyloom/core/wave"
 	"zestyloom/core/wave/wavetest"
 	"zestyloom/internal/api"
@@ -365,4 +369,82 @@ func streamsByMediainfo(t *testing.T, path string) (list []string) {
 		}
 	}
 	return list
+}
+
+// One part of a delivery gets other sound, of another width and level and a little late: it lands where it belongs, as loud as what it
+// replaces; all other parts are printed as they came, byte for byte.
+func TestAPartOfADeliveryIsRevised(t *testing.T) {
+	s := apptest.Start(t)
+	production, p, files, music := splits(t, s)
+	noisy, rnd := slices.Clone(files[music]), rand.New(rand.NewSource(1)) // which has one place alone
+	_, w := samples(t, noisy)
+	loud := 0
+	for i := w.DataOffset; i < w.DataOffset+w.Frames*6; i += 3 {
+		if (i-w.DataOffset)%(3*9600) == 0 {
+			loud = 1<<14 + rnd.Intn(1<<20) // as of somebody who speaks
+		}
+		v := rnd.Intn(loud) - loud/2
+		noisy[i], noisy[i+1], noisy[i+2] = byte(v), byte(v>>8), byte(v>>16)
+	}
+	files[music] = noisy
+	was, _ := samples(t, noisy)
+	const late = 2400
+	for _, name := range []string{"Waltz.wav", "Waltz alone.wav"} {
+		h := wave.Header{Format: wavetest.PCM24(2), Frames: w.Frames + late}
+		if name == "Waltz alone.wav" {
+			h.Format = wavetest.PCM24(1)
+		}
+		s.Put(name, wavetest.Bytes(t, h, func(c, i int) float64 {
+			if i < late {
+				return 0
+			}
+			return was[c][i-late] / 2
+		}))
+	}
+	s.Bring(production, "Waltz.wav", "Waltz alone.wav")
+	for name, left := range map[string]float64{"Waltz.wav": 1e-4, "Waltz alone.wav": 1} { // a mono is not the same sound
+		r := received(t, s, production, "spec=eight-channel-mix&name="+url.QueryEscape("From "+name), files)
+		s.OK("POST", "/receipts/"+r.ID+"/takes", nil, &api.BroughtIn{})
+		s.Settled(production)
+		var v api.ReelView
+		s.OK("POST", "/receipts/"+r.ID+"/reel", map[string]any{"name": name}, &v)
+		at := slices.IndexFunc(v.Groups, func(g reel.Group) bool { return g.Name == "Music" })
+		require.GreaterOrEqual(t, at, 0)
+		s.OK("POST", "/reels/"+v.Id+"/revision", map[string]any{"group": v.Groups[at].ID, "take": s.Takes(production)[name].ID}, nil)
+		work := s.Settled(production)["Replace Music"]
+		require.Equal(t, "done", work.State, work.Message)
+		assert.Contains(t, work.Message, "Music is replaced by ")
+		assert.Contains(t, work.Message, "placed by its sound")
+		assert.Contains(t, work.Message, "dB, which makes it as loud")
+		s.OK("GET", "/reels/"+v.Id, nil, &v)
+		again := printed(s, production, v, map[string]any{"spec": "eight-channel-mix", "packaging": "per-group"})
+		require.NotNil(t, again.Report, again.Message)
+		require.Len(t, again.Report.Files, len(p.Report.Files))
+		for _, f := range again.Report.Files {
+			now, _ := samples(t, s.File("/prints/"+again.ID+"/files/"+f.Name))
+			for old, text := range files {
+				tag := regexp.MustCompile(`_(DX|FX|MX|MIX)_`)
+				if tag.FindString(old) != tag.FindString(f.Name) {
+					continue
+				}
+				came, _ := samples(t, text)
+				require.Len(t, now, len(came))
+				most := 0.0
+				for c := range came {
+					require.Len(t, now[c], len(came[c]))
+					for i := range came[c] {
+						most = max(most, math.Abs(now[c][i]-came[c][i]))
+					}
+				}
+				if old == music {
+					assert.LessOrEqual(t, most, left, name)
+					assert.Positive(t, most)
+				} else {
+					assert.Zero(t, most, "%s, as it came", f.Name)
+				}
+			}
+		}
+	}
+	assert.Contains(t, s.Refused(http.StatusNotFound, "POST", "/reels/"+p.Reel+"/revision", map[string]any{"group": "nothing",
+		"take": s.Takes(production)["Waltz.wav"].ID}), "no such group")
 }

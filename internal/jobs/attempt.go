@@ -196,6 +196,8 @@ func (a *attempt) do(ctx context.Context) (store.End, error) {
 		return a.list(ctx)
 	case "settle":
 		return a.settle(ctx)
+	case "revise":
+		return a.revise(ctx)
 	case "correct":
 		return a.correct(ctx)
 	case "level":

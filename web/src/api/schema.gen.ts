@@ -1035,6 +1035,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/reels/{reel}/revision": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Puts a take in the place of the sound of a group, as of a delivery that was loaded as a reel: where it belongs, and as loud as what it replaces. Its channels go to those of their labels, else folded. */
+        post: operations["reviseReel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/reels/{reel}/gauge": {
         parameters: {
             query?: never;
@@ -1981,7 +2000,7 @@ export interface components {
             id: string;
             production: string;
             /** @enum {string} */
-            kind: "import" | "print" | "unravel" | "ply" | "sync" | "convert" | "diagnose" | "settle" | "list" | "deliver" | "check" | "correct" | "level";
+            kind: "import" | "print" | "unravel" | "ply" | "sync" | "convert" | "diagnose" | "settle" | "list" | "deliver" | "check" | "correct" | "level" | "revise";
             title: string;
             state: components["schemas"]["WorkState"];
             progress: number;
@@ -3369,6 +3388,12 @@ export interface components {
             notes: string[];
             /** @description To the list that the reel follows */
             differences: components["schemas"]["CutListDifference"][];
+        };
+        ReviseRequest: {
+            /** @description ID of a group of the reel */
+            group: string;
+            /** @description ID of the take */
+            take: string;
         };
         SettleRequest: {
             /** @description IDs of clips of one track */
@@ -5912,6 +5937,25 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SettleRequest"];
+            };
+        };
+        responses: {
+            202: components["responses"]["Queued"];
+            default: components["responses"]["Failure"];
+        };
+    };
+    reviseReel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReviseRequest"];
             };
         };
         responses: {

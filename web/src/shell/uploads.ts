@@ -149,6 +149,23 @@ export class Uploads {
   }
 }
 
+/** Sends one file and gives the work that takes it in. */
+export async function sendWhole(production: string, file: File): Promise<string> {
+  const { Upload } = await import("tus-js-client");
+  return new Promise((done, fail) => {
+    const upload: tus.Upload = new Upload(file, {
+      endpoint: `${base}/uploads/`,
+      chunkSize: chunk,
+      retryDelays: [0, 1000, 3000, 5000],
+      metadata: { filename: file.name, production },
+      removeFingerprintOnSuccess: true,
+      onSuccess: () => done(upload.url!.replace(/\/+$/, "").split("/").pop()!),
+      onError: (error) => fail(new Error(refusal(error))),
+    });
+    upload.start();
+  });
+}
+
 /** What sends is loaded with the first file. */
 export const uploads = new Uploads(async (file, options) => new (await import("tus-js-client")).Upload(file, options));
 

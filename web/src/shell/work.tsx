@@ -23,6 +23,7 @@ const doing = {
   check: "checking",
   correct: "correcting",
   level: "levelling",
+  revise: "replacing",
 } as const;
 
 const wrote = new Set<Work["kind"]>(["unravel", "ply", "list", "level"]);

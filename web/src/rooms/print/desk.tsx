@@ -1,15 +1,16 @@
 import { useQuery } from "@tanstack/react-query";
 import { CheckCircle2, Circle, Search, Upload, Volume2, XCircle } from "lucide-react";
-import { useEffect, useRef, useState } from "react";
+import { useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
 
 import { api, base, ok, Problem, type Finding, type Receipt } from "../../api/client";
 import { useDo, useSpecs } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
-import { tell, tellError } from "../../ui/notices";
+import { tellError } from "../../ui/notices";
 import { timeOrDay } from "../../ui/when";
 import { Measured, Severity } from "./findings";
+import { LoadAgain, Revise } from "./reload";
 import { containerName, languageName, packingWords, size } from "./specwords";
 
 const useReceipts = (production: string) =>
@@ -239,7 +240,12 @@ export function ReceiptPage({ id, production, reel }: { id: string; production: 
           </button>
         )}
         {found && <Against receipt={r} production={production} other={other} onOther={setOther} />}
-        {found && (found.places?.length ?? 0) > 0 && <LoadAgain receipt={r} production={production} />}
+        {found && (found.places?.length ?? 0) > 0 && (
+          <>
+            <Revise receipt={r} production={production} />
+            <LoadAgain receipt={r} production={production} />
+          </>
+        )}
         <button className="pill" onClick={() => remove.mutate(undefined)}>
           Remove
         </button>
@@ -385,62 +391,6 @@ function Left({ values }: { values: (number | null)[] }) {
     >
       <path d={`M0 40${path}L1000 40Z`} fill="var(--wrong)" opacity="0.6" />
     </svg>
-  );
-}
-
-/** Brings the files in as takes, those that are not there yet, and makes a reel of them. */
-function LoadAgain({ receipt, production }: { receipt: Receipt; production: string }) {
-  const go = useNavigate();
-  const [open, setOpen] = useState(false);
-  const [name, setName] = useState(receipt.name);
-  const here = useRef(true);
-  useEffect(() => {
-    here.current = true;
-    // biome-ignore lint/suspicious/noAssignInExpressions: it is meant so
-    return () => void (here.current = false);
-  }, []);
-  const path = { params: { path: { receipt: receipt.id } } };
-  const load = useDo(
-    async () => {
-      let left = (await ok(api.POST("/receipts/{receipt}/takes", path))).work;
-      while (left.length > 0) {
-        await new Promise((r) => setTimeout(r, 500));
-        const now = await Promise.all(left.map((work) => ok(api.GET("/work/{work}", { params: { path: { work } } }))));
-        const bad = now.find((w) => w.state === "failed" || w.state === "cancelled");
-        if (bad) throw new Problem(`${bad.title} could not be brought in: ${bad.message}`, "");
-        left = now.filter((w) => w.state !== "done").map((w) => w.id);
-      }
-      return ok(api.POST("/receipts/{receipt}/reel", { ...path, body: { name } }));
-    },
-    [keysOf.reels(production), keysOf.takes(production)],
-    (made) => {
-      if (here.current) void go(`/p/${production}/loom/${made.id}`);
-      else tell(`${name} is a reel now.`); // whoever has gone elsewhere is not taken away from there
-    },
-  );
-  return (
-    <>
-      <button className="pill" onClick={() => setOpen(true)}>
-        Load as a reel…
-      </button>
-      <Dialog
-        open={open}
-        onOpenChange={setOpen}
-        title="Load as a reel"
-        about={
-          "The files come in as takes. The reel has a track for each group, with knots to its outputs as they were, " +
-          "so that one thing can be changed and the rest printed again as it is."
-        }
-      >
-        <label className="flex flex-col gap-1 text-[13px] text-muted">
-          Name of the reel
-          <input className="field" value={name} onChange={(e) => setName(e.target.value)} />
-        </label>
-        <button className="pill-act mt-4" disabled={load.isPending || name.trim() === ""} onClick={() => load.mutate(undefined)}>
-          {load.isPending ? "Bringing the files in…" : "Make the reel"}
-        </button>
-      </Dialog>
-    </>
   );
 }
 
