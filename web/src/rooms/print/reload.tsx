@@ -39,11 +39,11 @@ function useHere() {
   return here;
 }
 
-/** The group that a file is called after; the first where it is after none. */
+/** The group that a file is called after; empty where it is after none. */
 export const calledAfter = (file: string, groups: { id: string; name: string }[]) => {
   const bare = (s: string) => s.toLowerCase().replace(/[^a-z0-9]/g, "");
   const named = groups.filter((g) => bare(file).includes(bare(g.name)) || bare(file).includes(bare(g.id)));
-  return (named.sort((a, b) => b.name.length - a.name.length)[0] ?? groups[0])?.id ?? "";
+  return named.sort((a, b) => b.name.length - a.name.length)[0]?.id ?? "";
 };
 
 /** Loads the delivery as a reel in which one part has other sound, ready to be printed. */
@@ -108,7 +108,7 @@ export function Revise({ receipt, production }: { receipt: Receipt; production: 
         <label className="mt-4 flex flex-col gap-1 text-[13px] text-muted">
           Takes the place of
           <select className="field" value={group} disabled={!file} onChange={(e) => setGroup(e.target.value)}>
-            {!file && <option value="">Choose the sound first</option>}
+            {!group && <option value="">{file ? "Choose the part" : "Choose the sound first"}</option>}
             {groups.map((g) => (
               <option key={g.id} value={g.id}>
                 {g.name}
