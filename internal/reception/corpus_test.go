@@ -215,7 +215,7 @@ var harms = map[string]func(h *harmed, group string){
 	"hum": func(h *harmed, g string) {
 		h.each(g, func(c, i int) int {
 			w := float64(i) * 2 * math.Pi * 50 / float64(h.f.SampleRate)
-			return h.get(c, i) + int(float64(int(1)<<(8*h.f.Bytes-8))*(math.Sin(w)+0.6*math.Sin(2*w)+0.3*math.Sin(3*w)))
+			return h.get(c, i) + int(float64(int(1)<<(8*h.f.Bytes-7))*(math.Sin(w)+0.6*math.Sin(2*w)+0.3*math.Sin(3*w)))
 		})
 	},
 	"an LFE with everything": func(h *harmed, _ string) {
