@@ -203,7 +203,7 @@ var harms = map[string]func(h *harmed, group string){
 	"a click": func(h *harmed, g string) {
 		h.each(g, func(c, i int) int {
 			if i == h.within() {
-				return h.get(c, i) + 1<<(8*h.f.Bytes-3)
+				return h.get(c, i) + 1<<(8*h.f.Bytes-2)
 			}
 			return h.get(c, i)
 		})

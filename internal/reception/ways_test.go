@@ -381,8 +381,8 @@ func waysToBreak() map[string]func(c *consignment) bool {
 	}
 	for name, change := range movieWays {
 		all["movie: "+name] = func(c *consignment) bool {
-			if isWave(c.file()) || strings.HasSuffix(c.file(), ".flac") {
-				return false
+			if isWave(c.file()) || strings.HasSuffix(c.file(), ".flac") || c.spec.Programme.Start == "" && strings.Contains(name, "timecode") {
+				return false // or nobody asks where it begins
 			}
 			m := openMovie(c, c.file())
 			if !change(m, c.n%len(m.tracks)) || filepath.Ext(m.at) == ".mxf" && strings.Contains(name, "title") {
