@@ -231,7 +231,7 @@ func (f *finder) sumOf(whole int) (Sum, bool) {
 			}
 		}
 	}
-	sum, ok := f.solve(whole, others)
+	sum, ok := f.gently(whole, others)
 	for i := 0; ok && i < len(sum.Parts) && !f.independent(sum); {
 		var fewer []int
 		for k, p := range sum.Parts {
@@ -303,16 +303,38 @@ func (f *finder) turnedRound(s Sum) Sum {
 // nothing is what may be left of a channel that is a sum, of gains that were worked out in 64 bits.
 const nothing = 1e-9
 
-// solve gives the gains at which sets add up to one; not ok where they don't. Parts of which nothing is needed are left out.
+// solve gives the gains at which sets add up to one; not ok where they don't, or where a gain is too steep. Parts of which nothing is
+// needed are left out.
 func (f *finder) solve(whole int, parts []int) (Sum, bool) {
+	sum, steep, ok := f.express(whole, parts)
+	return sum, ok && steep < 0
+}
+
+// dropped is how many sets are left out at most because of their gains.
+const dropped = 8
+
+// gently does the same, leaving out sets that would have too steep a gain: among many that overlap there is more than one way to add up.
+func (f *finder) gently(whole int, parts []int) (Sum, bool) {
+	for range dropped {
+		sum, steep, ok := f.express(whole, parts)
+		if !ok || steep < 0 {
+			return sum, ok
+		}
+		parts = slices.DeleteFunc(slices.Clone(parts), func(p int) bool { return p == steep })
+	}
+	return Sum{}, false
+}
+
+// express gives the gains, and which set has the steepest of those that are too steep; −1 where none has.
+func (f *finder) express(whole int, parts []int) (sum Sum, steep int, ok bool) {
 	if !f.covers(whole, parts) {
-		return Sum{}, false
+		return sum, -1, false
 	}
 	b := newBasis(len(f.keys))
 	for _, p := range parts {
 		f.addTo(b, p)
 	}
-	sum := Sum{Whole: f.sets[whole].ID}
+	sum.Whole = f.sets[whole].ID
 	for _, p := range parts {
 		part := Part{ID: f.sets[p].ID}
 		for range f.plain[whole] {
@@ -326,7 +348,7 @@ func (f *finder) solve(whole int, parts []int) (Sum, bool) {
 	for row, target := range f.plain[whole] {
 		gains, left := b.express(target)
 		if left > nothing {
-			return Sum{}, false
+			return sum, -1, false
 		}
 		at := 0
 		for i, p := range parts {
@@ -339,20 +361,38 @@ func (f *finder) solve(whole int, parts []int) (Sum, bool) {
 			}
 		}
 	}
-	return sum.tidied()
+	sum = sum.tidied()
+	steep = -1
+	most := steepest
+	for _, p := range sum.Parts {
+		if gain := p.largest(); gain > most {
+			steep, most = f.at[p.ID], gain
+		}
+	}
+	return sum, steep, len(sum.Parts) > 0
 }
 
-// tidied leaves out parts of which nothing is needed; not ok where a gain is too steep.
-func (s Sum) tidied() (Sum, bool) {
-	steep := false
+// largest is the largest of a part's gains.
+func (p Part) largest() (gain float64) {
+	for _, m := range [][][]float64{p.Gains, p.Turned} {
+		for _, row := range m {
+			for _, g := range row {
+				gain = max(gain, math.Abs(g))
+			}
+		}
+	}
+	return gain
+}
+
+// tidied leaves out parts of which nothing is needed.
+func (s Sum) tidied() Sum {
 	some := func(m [][]float64) (some bool) {
 		for _, row := range m {
 			for i, g := range row {
 				if math.Abs(g) < nothing {
 					row[i] = 0
-					continue
 				}
-				some, steep = true, steep || math.Abs(g) > steepest
+				some = some || row[i] != 0
 			}
 		}
 		return some
@@ -367,7 +407,7 @@ func (s Sum) tidied() (Sum, bool) {
 			out.Parts = append(out.Parts, p)
 		}
 	}
-	return out, !steep && len(out.Parts) > 0
+	return out
 }
 
 // basis is columns made orthogonal one after the other (modified Gram-Schmidt); those that depend on the ones before have no use.
