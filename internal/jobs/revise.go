@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"path"
 	"slices"
 	"strings"
 
@@ -72,7 +73,8 @@ func (a *attempt) revise(ctx context.Context) (end store.End, err error) {
 	if err != nil {
 		return end, err
 	}
-	with := reload.Replacement{Take: t.ID, Title: t.Title(), Labels: labelsOf(t, o.Reel.Groups[args.Group].Labels), Frames: fresh.Frames}
+	called := strings.TrimSuffix(t.FileName, path.Ext(t.FileName)) // by its file, as who chose it does: a print of ours has no better name
+	with := reload.Replacement{Take: t.ID, Title: called, Labels: labelsOf(t, o.Reel.Groups[args.Group].Labels), Frames: fresh.Frames}
 	var where, loud string
 	if with.At, where, err = a.placed(ctx, o.Reel, old, t, fresh, session); err != nil {
 		return end, err
@@ -86,7 +88,7 @@ func (a *attempt) revise(ctx context.Context) (end store.End, err error) {
 		})
 		return err
 	})
-	end.Message = fmt.Sprintf("%s is replaced by %s, %s, %s", o.Reel.Groups[args.Group].Name, t.Title(), where, loud)
+	end.Message = fmt.Sprintf("%s is replaced by %s, %s, %s", o.Reel.Groups[args.Group].Name, called, where, loud)
 	return end, err
 }
 
