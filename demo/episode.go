@@ -156,7 +156,7 @@ func EpisodeEdits(takes map[string]EpisodeTake) []Edit {
 	for _, p := range parts {
 		edits = append(edits, folder(p.folder, p.name)...)
 	}
-	yes, front, lfe := true, 1.0, -24.0
+	yes, front, lfe := true, 1.0, -30.0
 	for _, p := range parts {
 		if len(p.labels) == 1 && p.stem != "AX" {
 			edits = append(edits, onTrack(p.name, func(_ *reel.Reel, id string) reel.Command {

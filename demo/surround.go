@@ -33,7 +33,7 @@ func SurroundLayout() []Placed {
 // SurroundEdits make the stems wide, place and move what sounds in the room, and lay out a 5.1 mix in two languages, its
 // stereo, and an M&E. The spec's own groups make room for them.
 func SurroundEdits() []Edit {
-	yes, front, lfe, turn, narrow, tilt := true, 1.0, -24.0, 20.0, 0.25, 10.0
+	yes, front, lfe, turn, narrow, tilt := true, 1.0, -30.0, 20.0, 0.25, 10.0
 	edits := wideStems()
 	for _, track := range []string{"Boom", "Ines lav", "Tobiah lav", "Radio", "Narration English", "Narration Portuguese", "Winch", "Chain",
 		"Bell"} {

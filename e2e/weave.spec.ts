@@ -139,13 +139,13 @@ test("the demo's second reel keeps its languages apart, and says what each track
   await meets(page, "Narration English", "English 5.1 C", /reached/);
   await meets(page, "Narration English", "Portuguese 5.1 C", /no knot/);
   await meets(page, "Narration English", "M&E 5.1 C", /no knot/);
-  await meets(page, "Winch", "English 5.1 LFE", /reached at −27 dB/);
+  await meets(page, "Winch", "English 5.1 LFE", /reached at −33 dB/);
   await page.getByRole("button", { name: /^Listening to/ }).click();
   await expect(page.getByRole("menuitem", { name: /M&E mix/ })).toBeVisible();
   await page.keyboard.press("Escape");
   await track(page, "Winch").click();
   await page.getByRole("button", { name: "Where it goes" }).click();
-  await expect(page.getByRole("row", { name: "English 5.1 LFE −27 dB", exact: true })).toBeVisible();
+  await expect(page.getByRole("row", { name: "English 5.1 LFE −33 dB", exact: true })).toBeVisible();
   await expect(page.getByRole("row", { name: /^Portuguese 5\.1 C/ })).toBeVisible();
 });
 
