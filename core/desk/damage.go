@@ -51,7 +51,11 @@ func (h *hearing) damage(c *column) {
 const longSilence = 2.0
 
 // ends says where nothing at all is heard at the beginning or at the end of the programme, beside what the spec asks for there.
-func (h *hearing) ends(length int64) {
+func (h *hearing) ends() {
+	length := int64(0) // as read: not every file says how long it is
+	for _, r := range h.streams {
+		length = max(length, r.frames)
+	}
 	first, last := int64(math.MaxInt64), int64(math.MaxInt64)
 	var at *group
 	for _, g := range h.groups {

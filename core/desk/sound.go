@@ -170,7 +170,7 @@ func (h *hearing) run(ctx context.Context, progress func(float64)) error {
 		h.heard = append(h.heard, copyOf{g, h.rate, h.span})
 	}
 	h.levels(bank)
-	h.ends(length)
+	h.ends()
 	h.copied()
 	h.sums()
 	return nil

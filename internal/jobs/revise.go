@@ -83,13 +83,20 @@ func (a *attempt) revise(ctx context.Context) (end store.End, err error) {
 		return end, err
 	}
 	err = persist(ctx, func() error {
-		_, err := a.Store.DoUnder(ctx, a.claim, args.Reel, o.Revision, args.Author, func(now *reel.Reel) (reel.Command, error) {
+		now, err := a.Store.Reel(ctx, args.Reel) // others may have gone on with it meanwhile
+		if err != nil {
+			return err
+		}
+		_, err = a.Store.DoUnder(ctx, a.claim, args.Reel, now.Revision, args.Author, func(now *reel.Reel) (reel.Command, error) {
 			return reload.Revise(now, args.Group, with)
 		})
 		return err
 	})
+	if err != nil {
+		return end, err
+	}
 	end.Message = fmt.Sprintf("%s is replaced by %s, %s, %s", o.Reel.Groups[args.Group].Name, called, where, loud)
-	return end, err
+	return end, nil
 }
 
 // labelsOf says what the channels of a take are: those of the group where there are as many, as its set has them, else as many channels
@@ -174,7 +181,7 @@ func (a *attempt) matched(ctx context.Context, old []reel.Clip, tracks map[strin
 	case err != nil:
 		return 0, "", err
 	case was == nil || is == nil:
-		return old[0].GainDB, "at its own level, as one of the two is too quiet to measure", nil
+		return 0, "at its own level, as one of the two is too quiet to measure", nil
 	}
 	dB = math.Round(100*(*was+old[0].GainDB-*is)) / 100
 	if math.Abs(dB) < 0.1 {
