@@ -20,7 +20,9 @@ type sketch struct {
 	count  int
 	block  uint64
 	sums   [64]float64
-	energy float64
+	energy float64 // of the means
+	power  float64 // of all samples
+	frames int64
 }
 
 // mostApart is how much of the energy of a copy at another rate may be apart from what it is a copy of: a difference of 0.14 dB.
@@ -28,8 +30,10 @@ const mostApart = 2.5e-4
 
 func (s *sketch) write(x []float64, rate int) {
 	s.length = rate / 100
+	s.frames += int64(len(x))
 	for _, v := range x {
 		s.sum += v
+		s.power += v * v
 		if s.count++; s.count < s.length {
 			continue
 		}
@@ -67,6 +71,26 @@ func (s *sketch) apart(other *sketch) float64 {
 	return 0
 }
 
+// What is left above the lower of two rates is lost; up to half the power, as in white noise at twice the rate. Nothing is won.
+const (
+	mostLost = 3.5 // dB
+	mostWon  = 0.2 // dB
+)
+
+// quieter gives by how many dB the one at the lower rate is quieter than the other.
+func (s *sketch) quieter(other *sketch) float64 {
+	high, low := s, other
+	if high.length < low.length {
+		high, low = low, high
+	}
+	return 10 * math.Log10((high.power/float64(max(1, high.frames)))/(low.power/float64(max(1, low.frames))))
+}
+
+// deep tells whether so much of the sound is low that the means tell of it: else levels alone can be compared.
+func (s *sketch) deep() bool {
+	return s.block > 0 && s.energy/float64(s.block) > 1e-5*s.power/float64(max(1, s.frames))
+}
+
 // copyOf is a group at a rate, as it was heard.
 type copyOf struct {
 	group *group
@@ -87,20 +111,29 @@ func (c *checking) resampled() {
 		if was.rate == now.rate || len(was.group.columns) != len(now.group.columns) {
 			continue
 		}
-		apart, at := 0.0, 0
+		apart, at, proven := 0.0, 0, true
 		for i, col := range now.group.columns {
 			if was.group.columns[i].peak <= dsp.Gain(strayAbove) && col.peak <= dsp.Gain(strayAbove) {
 				continue // of what is silent there is only dither, which is never the same
 			}
-			if d := col.sketch.apart(&was.group.columns[i].sketch); d > apart {
+			before := &was.group.columns[i].sketch
+			d, both := 0.0, col.sketch.deep() && before.deep()
+			if both {
+				d = col.sketch.apart(before)
+			}
+			if lost := col.sketch.quieter(before); !(lost <= mostLost && lost >= -mostWon) { // also where one of the two is silent
+				d = max(d, 1)
+			}
+			if d > apart {
 				apart, at = d, i
 			}
+			proven = proven && both
 		}
 		f := contract.Finding{Rule: "copy-rate", Message: fmt.Sprintf("%s at %g kHz is the same as at %g kHz", now.group.Name, khz(now), khz(was)),
 			Measured: decibels(apart), Limit: "at most " + decibels(mostApart)}
 		if apart > mostApart {
 			f.Message = fmt.Sprintf("%s at %g kHz is not the same as at %g kHz", now.group.Name, khz(now), khz(was))
-		} else if c.nulled[was.id()] {
+		} else if proven && c.nulled[was.id()] {
 			c.nulled[now.id()] = true // by way of the other
 		}
 		c.note(apart <= mostApart, on(f, now.group.columns[at]))
