@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"zestyloom/core/contract"
+	"zestyloom/core/diagnose"
 	"zestyloom/core/dsp"
 )
 
@@ -21,7 +22,7 @@ type sketch struct {
 	block  uint64
 	sums   [64]float64
 	energy float64 // of the means
-	power  float64 // of all samples
+	high   *diagnose.Above
 	frames int64
 }
 
@@ -31,9 +32,12 @@ const mostApart = 2.5e-4
 func (s *sketch) write(x []float64, rate int) {
 	s.length = rate / 100
 	s.frames += int64(len(x))
+	if s.high == nil {
+		s.high = diagnose.NewAbove(rate, everyRate)
+	}
+	s.high.Write(x)
 	for _, v := range x {
 		s.sum += v
-		s.power += v * v
 		if s.count++; s.count < s.length {
 			continue
 		}
@@ -71,24 +75,20 @@ func (s *sketch) apart(other *sketch) float64 {
 	return 0
 }
 
-// What is left above the lower of two rates is lost; up to half the power, as in white noise at twice the rate. Nothing is won.
+// Levels are compared below a frequency that every rate has, in Hz, and may differ by so much, in dB.
 const (
-	mostLost = 3.5 // dB
-	mostWon  = 0.2 // dB
+	everyRate  = 12000
+	mostLouder = 0.2
 )
 
-// quieter gives by how many dB the one at the lower rate is quieter than the other.
-func (s *sketch) quieter(other *sketch) float64 {
-	high, low := s, other
-	if high.length < low.length {
-		high, low = low, high
-	}
-	return 10 * math.Log10((high.power/float64(max(1, high.frames)))/(low.power/float64(max(1, low.frames))))
+// louder gives by how many dB it is louder than another, below what any rate may have lost.
+func (s *sketch) louder(other *sketch) float64 {
+	return 10 * math.Log10((s.high.Below()/float64(max(1, s.frames)))/(other.high.Below()/float64(max(1, other.frames))))
 }
 
 // deep tells whether so much of the sound is low that the means tell of it: else levels alone can be compared.
 func (s *sketch) deep() bool {
-	return s.block > 0 && s.energy/float64(s.block) > 1e-5*s.power/float64(max(1, s.frames))
+	return s.block > 0 && s.energy/float64(s.block) > 1e-5*s.level()
 }
 
 // copyOf is a group at a rate, as it was heard.
@@ -121,7 +121,7 @@ func (c *checking) resampled() {
 			if both {
 				d = col.sketch.apart(before)
 			}
-			if lost := col.sketch.quieter(before); !(lost <= mostLost && lost >= -mostWon) { // also where one of the two is silent
+			if by := col.sketch.louder(before); !(math.Abs(by) <= mostLouder) { // also where one of the two is silent
 				d = max(d, 1)
 			}
 			if d > apart {

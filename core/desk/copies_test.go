@@ -11,6 +11,9 @@ import (
 	"zestyloom/core/contract"
 )
 
+// gone is the sound of a file that ends before its programme.
+const gone = 1e9
+
 // sketched is a sound of two seconds at a rate, by its time.
 func sketched(rate int, sound func(seconds float64) float64) *column {
 	c := &column{}
@@ -19,7 +22,7 @@ func sketched(rate int, sound func(seconds float64) float64) *column {
 		x[i] = sound(float64(i) / float64(rate))
 		c.peak = max(c.peak, math.Abs(x[i]))
 	}
-	for at := 0; at < len(x); at += 997 {
+	for at := 0; at < len(x) && sound(0) != gone; at += 997 {
 		c.sketch.write(x[at:min(at+997, len(x))], rate)
 	}
 	return c
@@ -45,6 +48,7 @@ func TestACopyAtAnotherRate(t *testing.T) {
 		"dither alone":        {dither, dither, true, true},
 		"a high tone":         {tone(1000, 0.2), tone(1000, 0.2), true, false},
 		"a high tone, and no": {tone(1000, 0.2), dither, false, false},
+		"nothing at all":      {voice, func(float64) float64 { return gone }, false, false},
 		"a high tone, louder": {tone(1000, 0.2), tone(1000, 0.25), false, false},
 	} {
 		for _, rates := range [][2]int{{48000, 44100}, {48000, 96000}, {44100, 96000}} {

@@ -47,3 +47,6 @@ func (a *Above) Share() float64 {
 	}
 	return a.above / a.whole
 }
+
+// Below is the energy that lies below: with a Butterworth filter, all but what lies above.
+func (a *Above) Below() float64 { return max(0, a.whole-a.above) }

@@ -19,6 +19,7 @@ func TestAbove(t *testing.T) {
 			a.Write(x[:999])
 			a.Write(x[999:])
 			assert.InDelta(t, 1/(1+math.Pow(200/hz, 8)), a.Share(), 0.005, "%g Hz at %d", hz, rate)
+			assert.InDelta(t, 1/(1+math.Pow(hz/200, 8)), a.Below()/float64(2*rate), 0.005, "%g Hz at %d", hz, rate)
 		}
 	}
 }
