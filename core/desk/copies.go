@@ -82,8 +82,14 @@ const (
 )
 
 // louder gives by how many dB it is louder than another, below what any rate may have lost.
-func (s *sketch) louder(other *sketch) float64 {
-	return 10 * math.Log10((s.high.Below()/float64(max(1, s.frames)))/(other.high.Below()/float64(max(1, other.frames))))
+func (s *sketch) louder(other *sketch) float64 { return 10 * math.Log10(s.level()/other.level()) }
+
+// level is the power of a sample there; 0 where there is none.
+func (s *sketch) level() float64 {
+	if s.frames == 0 {
+		return 0
+	}
+	return s.high.Below() / float64(s.frames)
 }
 
 // deep tells whether so much of the sound is low that the means tell of it: else levels alone can be compared.
