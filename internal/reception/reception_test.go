@@ -674,3 +674,59 @@ func TestADescriptionNamesTheChannels(t *testing.T) {
 	defer broken.Close()
 	assert.False(t, desk.Look(broken.Files).Pass)
 }
+
+// Nothing at all at either end of the programme is said, with its place; where one group is heard there nothing is.
+func TestSilentEndsAreSaid(t *testing.T) {
+	for name, c := range map[string]struct {
+		from, to int // seconds of the programme that are cleared
+		but      string
+		said     string
+		at       float64
+	}{
+		"the beginning":     {0, 4, "", "Nothing is heard at the beginning of the programme", 4},
+		"the end":           {2, 6, "", "Nothing is heard at the end of the programme", 6},
+		"all but one":       {0, 4, "mx R", "", 0},
+		"in the middle":     {1, 5, "", "", 0},
+		"not for very long": {0, 2, "", "", 0},
+	} {
+		d := good(t, "poly")
+		for channel, x := range d.sound {
+			if channel != c.but {
+				clear(x[lead+c.from*second : lead+c.to*second])
+			}
+		}
+		_, receipt := d.check(t)
+		said := ""
+		for _, f := range receipt.Findings {
+			if strings.HasPrefix(f.Message, "Nothing is heard") {
+				said += f.Message
+				require.NotNil(t, f.Seconds)
+				assert.InDelta(t, c.at, *f.Seconds, 0.1, name)
+				assert.Equal(t, contract.Warning, f.Severity)
+			}
+		}
+		assert.Equal(t, c.said, said, name)
+	}
+}
+
+// Two groups that hold the same sound are said to, and channels of a wide group; the two sides of a voice in the middle are not.
+func TestGroupsThatAreTheSame(t *testing.T) {
+	d := good(t, "monos")
+	for _, side := range []string{" L", " R"} {
+		copy(d.sound["mx"+side][lead:lead+6*second], d.sound["dx"+side][lead:])
+	}
+	wrong, _ := d.check(t)
+	assert.NotContains(t, wrong, "copy", "the two are parts of one mix, which does not add up then")
+	assert.Contains(t, wrong, "stems-sum-to-mix")
+	d = good(t, "monos")
+	d.spec.Groups[3].From = contract.Source{Silence: false, Stem: "FX"} // of which the mix has nothing
+	d.spec.Groups[4].From = contract.Source{Stem: "AX"}
+	copy(d.sound["spare M"], d.sound["mono M"])
+	wrong, _ = d.check(t)
+	assert.Contains(t, wrong["copy"].Message, "Mono and Spare hold the same sound")
+	d = good(t, "monos")
+	copy(d.sound["dx R"][lead:lead+6*second], d.sound["dx L"][lead:])
+	d.sum()
+	wrong, _ = d.check(t)
+	assert.NotContains(t, wrong, "copy")
+}
