@@ -34,6 +34,19 @@ export function refusal(error: Error): string {
 /** The part of tus.Upload that is used. */
 export type Sender = Pick<tus.Upload, "start" | "abort" | "findPreviousUploads" | "resumeFromPreviousUpload">;
 
+/** How every file is sent. */
+const sending = (production: string, filename: string): tus.UploadOptions => ({
+  endpoint: `${base}/uploads/`,
+  chunkSize: chunk,
+  retryDelays: [0, 1000, 3000, 5000],
+  metadata: { filename, production },
+  removeFingerprintOnSuccess: true,
+  onShouldRetry: (error) => {
+    const response = answerTo(error);
+    return response === null || response.getStatus() >= 500;
+  },
+});
+
 export class Uploads {
   private items: readonly UploadItem[] = [];
   private listeners = new Set<() => void>();
@@ -113,15 +126,7 @@ export class Uploads {
     };
     const file = this.files.get(id)!;
     const options: tus.UploadOptions = {
-      endpoint: `${base}/uploads/`,
-      chunkSize: chunk,
-      retryDelays: [0, 1000, 3000, 5000],
-      metadata: { filename: name, production },
-      removeFingerprintOnSuccess: true,
-      onShouldRetry: (error) => {
-        const response = answerTo(error);
-        return response === null || response.getStatus() >= 500;
-      },
+      ...sending(production, name),
       onProgress: (sent, total) => this.change(id, { progress: total ? sent / total : 0 }),
       onSuccess: () =>
         ended(() => {
@@ -154,11 +159,7 @@ export async function sendWhole(production: string, file: File): Promise<string>
   const { Upload } = await import("tus-js-client");
   return new Promise((done, fail) => {
     const upload: tus.Upload = new Upload(file, {
-      endpoint: `${base}/uploads/`,
-      chunkSize: chunk,
-      retryDelays: [0, 1000, 3000, 5000],
-      metadata: { filename: file.name, production },
-      removeFingerprintOnSuccess: true,
+      ...sending(production, file.name),
       onSuccess: () => done(upload.url!.replace(/\/+$/, "").split("/").pop()!),
       onError: (error) => fail(new Error(refusal(error))),
     });
