@@ -12,6 +12,8 @@ import (
 	"math/big"
 	"slices"
 	"strings"
+
+	"gonum.org/v1/gonum/mat"
 )
 
 // Vector is a channel as a sum of sources: the gain of each as a factor, by whatever names it.
@@ -239,7 +241,7 @@ func (f *finder) sumOf(whole int) (Sum, bool) {
 				fewer = append(fewer, f.at[p.ID])
 			}
 		}
-		if s, still := f.solve(whole, fewer); still {
+		if s, still := f.gently(whole, fewer); still {
 			sum = s
 		} else {
 			i++
@@ -252,19 +254,11 @@ func (f *finder) sumOf(whole int) (Sum, bool) {
 func (f *finder) independent(s Sum) bool {
 	b := newBasis(len(f.keys))
 	for _, p := range s.Parts {
-		f.addTo(b, f.at[p.ID])
+		for _, c := range f.columns([]int{f.at[p.ID]}) {
+			b.add(c)
+		}
 	}
 	return b.count == len(b.ortho)
-}
-
-// addTo adds the channels of a set to a basis, turned ones too where there are any.
-func (f *finder) addTo(b *basis, set int) {
-	for _, c := range f.plain[set] {
-		b.add(c)
-	}
-	for _, c := range f.turned[set] {
-		b.add(c)
-	}
 }
 
 // covers tells whether every source of a set is in others.
@@ -307,69 +301,94 @@ const nothing = 1e-9
 // needed are left out.
 func (f *finder) solve(whole int, parts []int) (Sum, bool) {
 	sum, steep, ok := f.express(whole, parts)
-	return sum, ok && steep < 0
+	return sum, ok && !steep
 }
 
-// dropped is how many sets are left out at most because of their gains.
-const dropped = 8
+// mostGentle is of how many channels at most the gentlest gains are looked for, which takes the third power of that.
+const mostGentle = 200
 
-// gently does the same, leaving out sets that would have too steep a gain: among many that overlap there is more than one way to add up.
+// gently does the same where the first gains that are found are too steep: among sets that overlap there is more than one way to add
+// up, and that with the smallest gains is the one of least squares.
 func (f *finder) gently(whole int, parts []int) (Sum, bool) {
-	for range dropped {
-		sum, steep, ok := f.express(whole, parts)
-		if !ok || steep < 0 {
-			return sum, ok
-		}
-		parts = slices.DeleteFunc(slices.Clone(parts), func(p int) bool { return p == steep })
+	sum, steep, ok := f.express(whole, parts)
+	if !ok || !steep {
+		return sum, ok
 	}
-	return Sum{}, false
+	columns := f.columns(parts)
+	if len(columns) > mostGentle {
+		return sum, false
+	}
+	a, b := mat.NewDense(len(f.keys), len(columns), nil), mat.NewDense(len(f.keys), len(f.plain[whole]), nil)
+	for c, x := range columns {
+		a.SetCol(c, x)
+	}
+	for c, x := range f.plain[whole] {
+		b.SetCol(c, x)
+	}
+	var svd mat.SVD
+	if !svd.Factorize(a, mat.SVDThin) {
+		return sum, false
+	}
+	var gains, left mat.Dense
+	svd.SolveTo(&gains, b, svd.Rank(nothing))
+	left.Mul(a, &gains)
+	left.Sub(&left, b)
+	if mat.Max(&left) > nothing || mat.Min(&left) < -nothing {
+		return sum, false
+	}
+	sum, steep = f.made(whole, parts, func(row int) []float64 { return mat.Col(nil, row, &gains) })
+	return sum, !steep && len(sum.Parts) > 0
 }
 
-// express gives the gains, and which set has the steepest of those that are too steep; −1 where none has.
-func (f *finder) express(whole int, parts []int) (sum Sum, steep int, ok bool) {
+// columns are the channels of sets, turned ones too where there are any.
+func (f *finder) columns(parts []int) (list [][]float64) {
+	for _, p := range parts {
+		list = append(append(list, f.plain[p]...), f.turned[p]...)
+	}
+	return list
+}
+
+// express gives the gains, and tells whether any is too steep; not ok where sets do not add up to one.
+func (f *finder) express(whole int, parts []int) (sum Sum, steep, ok bool) {
 	if !f.covers(whole, parts) {
-		return sum, -1, false
+		return sum, false, false
 	}
 	b := newBasis(len(f.keys))
-	for _, p := range parts {
-		f.addTo(b, p)
+	for _, c := range f.columns(parts) {
+		b.add(c)
 	}
-	sum.Whole = f.sets[whole].ID
-	for _, p := range parts {
-		part := Part{ID: f.sets[p].ID}
-		for range f.plain[whole] {
-			part.Gains = append(part.Gains, make([]float64, len(f.plain[p])))
-			if f.phases {
-				part.Turned = append(part.Turned, make([]float64, len(f.plain[p])))
-			}
-		}
-		sum.Parts = append(sum.Parts, part)
-	}
+	rows := make([][]float64, len(f.plain[whole]))
 	for row, target := range f.plain[whole] {
 		gains, left := b.express(target)
 		if left > nothing {
-			return sum, -1, false
+			return sum, false, false
 		}
-		at := 0
-		for i, p := range parts {
-			n := len(f.plain[p])
-			copy(sum.Parts[i].Gains[row], gains[at:at+n])
-			at += n
+		rows[row] = gains
+	}
+	sum, steep = f.made(whole, parts, func(row int) []float64 { return rows[row] })
+	return sum, steep, len(sum.Parts) > 0
+}
+
+// made is a sum by the gains of all columns of its parts, for each channel of the whole; steep tells whether any is too steep.
+func (f *finder) made(whole int, parts []int, gainsOf func(row int) []float64) (sum Sum, steep bool) {
+	sum.Whole = f.sets[whole].ID
+	at := 0
+	for _, p := range parts {
+		part, n := Part{ID: f.sets[p].ID}, len(f.plain[p])
+		for row := range f.plain[whole] {
+			gains := gainsOf(row)[at:]
+			part.Gains = append(part.Gains, slices.Clone(gains[:n]))
 			if f.phases {
-				copy(sum.Parts[i].Turned[row], gains[at:at+n])
-				at += n
+				part.Turned = append(part.Turned, slices.Clone(gains[n:2*n]))
 			}
 		}
+		if at += n; f.phases {
+			at += n
+		}
+		sum.Parts = append(sum.Parts, part)
 	}
 	sum = sum.tidied()
-	steep = -1
-	most := steepest
-	for _, p := range sum.Parts {
-		if gain := p.largest(); gain > most {
-			steep, most = f.at[p.ID], gain
-		}
-	}
-	return sum, steep, len(sum.Parts) > 0
+	return sum, slices.ContainsFunc(sum.Parts, func(p Part) bool { return p.largest() > steepest })
 }
 
 // largest is the largest of a part's gains.
