@@ -3,7 +3,9 @@ package engine
 import (
 	"fmt"
 	"math/rand"
+	"os"
 	"slices"
+	"strconv"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -50,11 +52,19 @@ func allGroups(r *reel.Reel) (ids []string) {
 	return ids
 }
 
+// rounds is how many random weaves are tried: as many as ZESTYLOOM_TEST_ROUNDS says, by hand.
+func rounds(usual int64) int64 {
+	if asked, err := strconv.ParseInt(os.Getenv("ZESTYLOOM_TEST_ROUNDS"), 10, 64); err == nil {
+		return asked
+	}
+	return usual
+}
+
 // Random weaves: what is said to add up does, in what is rendered; and whatever group adds up is in what is said. That a group is
 // a sum is told from the sound alone, by whether its samples lie in the span of those of the others.
 func TestWhatMustAddUpDoes(t *testing.T) {
 	found, phased := 0, 0
-	for seed := range int64(25) {
+	for seed := range rounds(25) {
 		rnd := rand.New(rand.NewSource(seed))
 		r, s := randomWeave(t, rnd), shelf{}
 		apartTakes(t, r, s)

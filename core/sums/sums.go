@@ -12,8 +12,6 @@ import (
 	"math/big"
 	"slices"
 	"strings"
-
-	"gonum.org/v1/gonum/mat"
 )
 
 // Vector is a channel as a sum of sources: the gain of each as a factor, by whatever names it.
@@ -103,11 +101,22 @@ const steepest = 4.0
 func Find(sets []Set) []Sum {
 	sets = slices.DeleteFunc(slices.Clone(sets), func(s Set) bool { return s.sources() == 0 })
 	f := newFinder(sets)
-	found := map[string]Sum{}
-	for whole := range sets {
-		if sum, ok := f.sumOf(whole); ok {
+	found, in := map[string]Sum{}, map[string]bool{}
+	look := func(whole int, others []int) {
+		if sum, ok := f.sumOf(whole, others); ok {
 			sum = f.turnedRound(sum)
 			found[sum.key()] = sum
+			for _, id := range sum.Sets() {
+				in[id] = true
+			}
+		}
+	}
+	for whole := range sets {
+		look(whole, f.meeting(whole))
+	}
+	for whole, s := range sets { // what is left may need sets that it has nothing in common with, to take others away
+		if all := f.allBut(whole); !in[s.ID] && len(all) > len(f.meeting(whole)) {
+			look(whole, all)
 		}
 	}
 	list := slices.SortedFunc(maps.Values(found), func(a, b Sum) int {
@@ -214,13 +223,7 @@ func newFinder(sets []Set) *finder {
 
 // sumOf finds a sum that a set is: of one other, of two, else of as few as are left when one after the other is taken away that
 // is not needed. Numbers are looked at only where every source of the set is in the others, which leaves few to look at.
-func (f *finder) sumOf(whole int) (Sum, bool) {
-	var others []int
-	for i := range f.sets {
-		if i != whole && new(big.Int).And(f.has[whole], f.has[i]).Sign() != 0 {
-			others = append(others, i)
-		}
-	}
+func (f *finder) sumOf(whole int, others []int) (Sum, bool) {
 	for _, a := range others {
 		if s, ok := f.solve(whole, []int{a}); ok {
 			return s, true
@@ -233,7 +236,7 @@ func (f *finder) sumOf(whole int) (Sum, bool) {
 			}
 		}
 	}
-	sum, ok := f.gently(whole, others)
+	sum, ok := f.solve(whole, others)
 	for i := 0; ok && i < len(sum.Parts) && !f.independent(sum); {
 		var fewer []int
 		for k, p := range sum.Parts {
@@ -241,13 +244,27 @@ func (f *finder) sumOf(whole int) (Sum, bool) {
 				fewer = append(fewer, f.at[p.ID])
 			}
 		}
-		if s, still := f.gently(whole, fewer); still {
+		if s, still := f.solve(whole, fewer); still {
 			sum = s
 		} else {
 			i++
 		}
 	}
 	return sum, ok
+}
+
+// meeting are the sets that have any source of one.
+func (f *finder) meeting(one int) []int {
+	return slices.DeleteFunc(f.allBut(one), func(i int) bool { return new(big.Int).And(f.has[one], f.has[i]).Sign() == 0 })
+}
+
+func (f *finder) allBut(one int) (list []int) {
+	for i := range f.sets {
+		if i != one {
+			list = append(list, i)
+		}
+	}
+	return list
 }
 
 // independent tells whether no channel of a sum's parts is a sum of the others, so that it adds up in no other way and needs each.
@@ -297,49 +314,6 @@ func (f *finder) turnedRound(s Sum) Sum {
 // nothing is what may be left of a channel that is a sum, of gains that were worked out in 64 bits.
 const nothing = 1e-9
 
-// solve gives the gains at which sets add up to one; not ok where they don't, or where a gain is too steep. Parts of which nothing is
-// needed are left out.
-func (f *finder) solve(whole int, parts []int) (Sum, bool) {
-	sum, steep, ok := f.express(whole, parts)
-	return sum, ok && !steep
-}
-
-// mostGentle is of how many channels at most the gentlest gains are looked for, which takes the third power of that.
-const mostGentle = 200
-
-// gently does the same where the first gains that are found are too steep: among sets that overlap there is more than one way to add
-// up, and that with the smallest gains is the one of least squares.
-func (f *finder) gently(whole int, parts []int) (Sum, bool) {
-	sum, steep, ok := f.express(whole, parts)
-	if !ok || !steep {
-		return sum, ok
-	}
-	columns := f.columns(parts)
-	if len(columns) > mostGentle {
-		return sum, false
-	}
-	a, b := mat.NewDense(len(f.keys), len(columns), nil), mat.NewDense(len(f.keys), len(f.plain[whole]), nil)
-	for c, x := range columns {
-		a.SetCol(c, x)
-	}
-	for c, x := range f.plain[whole] {
-		b.SetCol(c, x)
-	}
-	var svd mat.SVD
-	if !svd.Factorize(a, mat.SVDThin) {
-		return sum, false
-	}
-	var gains, left mat.Dense
-	svd.SolveTo(&gains, b, svd.Rank(nothing))
-	left.Mul(a, &gains)
-	left.Sub(&left, b)
-	if mat.Max(&left) > nothing || mat.Min(&left) < -nothing {
-		return sum, false
-	}
-	sum, steep = f.made(whole, parts, func(row int) []float64 { return mat.Col(nil, row, &gains) })
-	return sum, !steep && len(sum.Parts) > 0
-}
-
 // columns are the channels of sets, turned ones too where there are any.
 func (f *finder) columns(parts []int) (list [][]float64) {
 	for _, p := range parts {
@@ -348,10 +322,11 @@ func (f *finder) columns(parts []int) (list [][]float64) {
 	return list
 }
 
-// express gives the gains, and tells whether any is too steep; not ok where sets do not add up to one.
-func (f *finder) express(whole int, parts []int) (sum Sum, steep, ok bool) {
+// solve gives the gains at which sets add up to one; not ok where they don't, or where a gain is too steep. Parts of which nothing is
+// needed are left out.
+func (f *finder) solve(whole int, parts []int) (sum Sum, ok bool) {
 	if !f.covers(whole, parts) {
-		return sum, false, false
+		return sum, false
 	}
 	b := newBasis(len(f.keys))
 	for _, c := range f.columns(parts) {
@@ -361,25 +336,25 @@ func (f *finder) express(whole int, parts []int) (sum Sum, steep, ok bool) {
 	for row, target := range f.plain[whole] {
 		gains, left := b.express(target)
 		if left > nothing {
-			return sum, false, false
+			return sum, false
 		}
 		rows[row] = gains
 	}
-	sum, steep = f.made(whole, parts, func(row int) []float64 { return rows[row] })
-	return sum, steep, len(sum.Parts) > 0
+	sum = f.made(whole, parts, rows)
+	steep := slices.ContainsFunc(sum.Parts, func(p Part) bool { return p.largest() > steepest })
+	return sum, !steep && len(sum.Parts) > 0
 }
 
-// made is a sum by the gains of all columns of its parts, for each channel of the whole; steep tells whether any is too steep.
-func (f *finder) made(whole int, parts []int, gainsOf func(row int) []float64) (sum Sum, steep bool) {
-	sum.Whole = f.sets[whole].ID
+// made is a sum by the gains of all columns of its parts, a row for each channel of the whole.
+func (f *finder) made(whole int, parts []int, rows [][]float64) Sum {
+	sum := Sum{Whole: f.sets[whole].ID}
 	at := 0
 	for _, p := range parts {
 		part, n := Part{ID: f.sets[p].ID}, len(f.plain[p])
-		for row := range f.plain[whole] {
-			gains := gainsOf(row)[at:]
-			part.Gains = append(part.Gains, slices.Clone(gains[:n]))
+		for _, gains := range rows {
+			part.Gains = append(part.Gains, slices.Clone(gains[at:at+n]))
 			if f.phases {
-				part.Turned = append(part.Turned, slices.Clone(gains[n:2*n]))
+				part.Turned = append(part.Turned, slices.Clone(gains[at+n:at+2*n]))
 			}
 		}
 		if at += n; f.phases {
@@ -387,8 +362,7 @@ func (f *finder) made(whole int, parts []int, gainsOf func(row int) []float64) (
 		}
 		sum.Parts = append(sum.Parts, part)
 	}
-	sum = sum.tidied()
-	return sum, slices.ContainsFunc(sum.Parts, func(p Part) bool { return p.largest() > steepest })
+	return sum.tidied()
 }
 
 // largest is the largest of a part's gains.

@@ -147,3 +147,20 @@ func TestReadRefusesWhatIsSaidTwice(t *testing.T) {
 		assert.Equal(t, fault.Damaged, fault.KindOf(err), name)
 	}
 }
+
+// A set that adds up only by taking away what it has nothing in common with is in a sum as well.
+func TestNoSetIsLeftThatAddsUp(t *testing.T) {
+	mono := func(id string, gains ...float64) sums.Set {
+		v := sums.Vector{}
+		for i, g := range gains {
+			if g != 0 {
+				v[fmt.Sprint(i)] = g
+			}
+		}
+		return sums.Set{ID: id, Channels: []sums.Vector{v}}
+	}
+	list := sums.Find([]sums.Set{mono("a", 1, 0, 0, 0), mono("b", 1, 0.3, 0.4, 0), mono("c", 0, 0.3, 0.4, 0.9), mono("d", 0, 0, 0, 0.9),
+		mono("e", 0, 1, 0, 0)})
+	require.Len(t, list, 1)
+	assert.ElementsMatch(t, []string{"a", "b", "c", "d"}, list[0].Sets())
+}
