@@ -20,6 +20,7 @@ const (
 	Click    Kind = "click"    // figure: how many
 	Topped   Kind = "topped"   // tops cut off below full scale; figure: at which level, dBFS
 	DC       Kind = "dc"       // figure: the offset, dBFS
+	NoPair   Kind = "noPair"   // read as left and right, by names that are those of no pair
 )
 
 // Finding is something about one channel.

@@ -131,7 +131,7 @@ func TestChannelIsolation(t *testing.T) {
 		require.NoError(t, err)
 		want := map[string]float64{}
 		for at, n := range g.Nodes {
-			for _, e := range g.Effective(at) {
+			for _, e := range g.Effective(at, reel.Span{From: start, To: start + 1}) {
 				gain := dsp.Gain(e.GainDB)
 				if e.Invert {
 					gain = -gain

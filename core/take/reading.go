@@ -76,7 +76,7 @@ func CheckSets(sets []Set, channels int) error {
 }
 
 // DefaultSets is how a take is read before anybody has said otherwise: as the set that the file says it is, and a
-// two-channel file that was not recorded on the set as a pair.
+// two-channel file that was not recorded on the set as a pair, unless its channels' names are those of no pair.
 func DefaultSets(d Description, kind Kind) []Set {
 	all := make([]int, d.Channels)
 	for i := range all {
@@ -104,7 +104,7 @@ func DefaultSets(d Description, kind Kind) []Set {
 		}
 		return []Set{{Bonded, all, l.Labels}}
 	}
-	if d.Channels == 2 && kind != Recording {
+	if d.Channels == 2 && kind != Recording && (len(d.Tracks) < 2 || !NoPair(d.Tracks[0].Name, d.Tracks[1].Name)) {
 		return []Set{Pair(1, 2)}
 	}
 	return []Set{}
@@ -184,6 +184,22 @@ func SetName(names []string, s Set) string {
 		return string(l.Name)
 	}
 	return strings.Join(names, " + ")
+}
+
+// NoPair tells that two channels have names that no left and right have: both are named, and what is left of the names without
+// a side or a number is not the same, as in a boom and a lavalier.
+func NoPair(a, b string) bool {
+	base := func(name, side string) string {
+		rest := withoutLabel(strings.TrimSpace(name), side)
+		return strings.ToLower(strings.TrimRight(rest, "0123456789 ._-"))
+	}
+	left, right := base(a, "L"), base(b, "R")
+	if strings.TrimSpace(a) == "" || strings.TrimSpace(b) == "" {
+		return false
+	}
+	_, is := layout.Label(a)
+	_, was := layout.Label(b)
+	return !is && !was && left != right
 }
 
 // withoutLabel takes the label that stands for the channel off the end of a name. A side is also found when it is

@@ -23,8 +23,10 @@ func TestDefaultSets(t *testing.T) {
 		kind Kind
 		want []Set
 	}{
-		"a music file":    {described("", "", ""), Music, []Set{Pair(1, 2)}},
-		"two microphones": {described("", "Boom", "Lav"), Recording, []Set{}},
+		"a music file":                {described("", "", ""), Music, []Set{Pair(1, 2)}},
+		"two microphones":             {described("", "Boom", "Lav"), Recording, []Set{}},
+		"two microphones of a camera": {described("", "Boom", "Lav"), Camera, []Set{}},
+		"named as a pair is":          {described("", "Cue L", "Cue R"), Music, []Set{Pair(1, 2)}},
 		"5.1, nothing named": {described(layout.Five1, "", "", "", "", "", ""), Effect,
 			[]Set{{Bonded, []int{1, 2, 3, 4, 5, 6}, []string{"L", "R", "C", "LFE", "Ls", "Rs"}}}},
 		"5.1 in an order of its own": {described(layout.Five1, "L", "C", "R", "Ls", "Rs", "LFE"), Effect,
@@ -54,6 +56,16 @@ func TestSetNames(t *testing.T) {
 		"Sum of a + b + c": {[]string{"a", "b", "c"}, Set{Sum, []int{1, 2, 3}, []string{"M"}}},
 	} {
 		assert.Equal(t, want, SetName(c.names, c.set))
+	}
+}
+
+func TestNoPair(t *testing.T) {
+	for _, pair := range [][2]string{{"", ""}, {"Boom", ""}, {"L", "R"}, {"Cue L", "Cue R"}, {"MixL", "MixR"}, {"Cue Left", "cue right"},
+		{"Music 1", "Music 2"}, {"1", "2"}, {"MUS_1", "MUS_2"}, {"Winch", "Winch"}} {
+		assert.False(t, NoPair(pair[0], pair[1]), pair)
+	}
+	for _, pair := range [][2]string{{"Boom", "Lav"}, {"Boom", "Lav 1"}, {"Nell", "Jory"}, {"Boom 1", "Plant 2"}} {
+		assert.True(t, NoPair(pair[0], pair[1]), pair)
 	}
 }
 

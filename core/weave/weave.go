@@ -86,13 +86,17 @@ type Route struct {
 	Invert bool    `json:"invert"` // with its polarity turned
 }
 
-// Effective is what one channel of a row brings to one output, over all its paths.
+// Effective is what one channel of a row brings to one output, over all its paths, within a range of the reel.
 type Effective struct {
 	Channel int     `json:"channel"` // of the row, from 0
 	Output  string  `json:"output"`
-	GainDB  float64 `json:"gainDB"` // with a track's own gain
+	GainDB  float64 `json:"gainDB"` // where it is highest, with a track's own gain
+	LowDB   float64 `json:"lowDB"`  // where it is lowest, not under SilentDB; GainDB where nothing moves
 	Invert  bool    `json:"invert"`
 }
+
+// SilentDB is the level at which nothing arrives any more.
+const SilentDB = -140
 
 // least is the gain below which nothing is said to arrive.
 const least = 1e-7
@@ -221,20 +225,23 @@ func (g *Graph) routes(tracks []trackReach) []Route {
 	return routes
 }
 
-// Effective gives what every channel of a node (a place in Nodes) brings to every output; nothing where it is a muted track.
-func (g *Graph) Effective(node int) []Effective {
-	list, n, own := []Effective{}, g.Nodes[node], 0.0
+// Effective gives what every channel of a node (a place in Nodes) brings to every output within a range; nothing where it is a
+// muted track.
+func (g *Graph) Effective(node int, span reel.Span) []Effective {
+	list, n, own := []Effective{}, g.Nodes[node], dB{}
 	if n.Row == reel.TrackRow {
 		if n.Track.Mute {
 			return list
 		}
-		own = n.Track.GainDB
+		own = curveOver(n.Track.Gain, span).plus(n.Track.GainDB)
 	}
-	all := g.begins(node, anyWay)
+	moves := &movement{graph: g, span: span, edges: map[*Edge]envelope{}}
+	high, low := g.reached(node, moves, highest), g.reached(node, moves, lowest)
 	for _, o := range g.Outputs {
 		for c := range n.Format.Labels {
-			if gain := o.strongest(all, c); math.Abs(gain) > least {
-				list = append(list, Effective{c, o.ID, dsp.DB(math.Abs(gain)) + own, gain < 0})
+			if gain := o.strongest(high, c); math.Abs(gain) > least {
+				floor := max(dsp.DB(o.strongest(low, c))+own.low, SilentDB)
+				list = append(list, Effective{c, o.ID, dsp.DB(gain) + own.high, floor, gain < 0})
 			}
 		}
 	}

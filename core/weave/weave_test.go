@@ -196,6 +196,34 @@ func TestRoutes(t *testing.T) {
 	assert.Len(t, got, 3+3+1)
 }
 
+// What moves, on the track, by its place or on a bus behind it, is said as from how low to how high.
+func TestEffectiveIsARangeWhereAnythingMoves(t *testing.T) {
+	r, boom, cue := crossing(t)
+	ride := []reel.Point{{At: 100, Value: -6}, {At: 200, Value: 2}}
+	apply(t, r, reel.SetCurve{Of: "track", ID: cue, What: reel.GainCurve, Points: ride})
+	apply(t, r, reel.SetCurve{Of: "track", ID: boom, What: reel.PanCurve, Points: []reel.Point{{At: 0, Value: -1}, {At: 300, Value: 1}}})
+	apply(t, r, reel.SetCurve{Of: "stem", ID: "MX", What: reel.GainCurve, Points: []reel.Point{{At: 0, Value: 0}, {At: 300, Value: -12}}})
+	g, err := Compile(r)
+	require.NoError(t, err)
+	of := func(track string, span reel.Span) map[string][2]float64 {
+		at, there := g.Node(reel.TrackRow, track)
+		require.True(t, there)
+		got := map[string][2]float64{}
+		for _, e := range g.Effective(at, span) {
+			if e.Channel == 0 {
+				got[e.Output] = [2]float64{e.LowDB, e.GainDB}
+			}
+		}
+		return got
+	}
+	whole := reel.Span{From: 0, To: 301}
+	assert.InDeltaSlice(t, []float64{-18, 2}, at(of(cue, whole)["mx/L"]), 1e-9, "the lowest of the track with the lowest of its stem")
+	assert.InDeltaSlice(t, []float64{SilentDB, 0}, at(of(boom, whole)["dx/L"]), 1e-9, "from the left to the right: no more of it left")
+	assert.InDeltaSlice(t, []float64{-6, -6}, at(of(cue, reel.Span{From: 0, To: 1})["mx/L"]), 1e-9, "nothing moves where the reel begins")
+}
+
+func at(levels [2]float64) []float64 { return levels[:] }
+
 func TestFindings(t *testing.T) {
 	left, yes := -1.0, true
 	for name, c := range map[string]struct {

@@ -167,7 +167,7 @@ func (s *Server) GetEffective(c *gin.Context, id ReelID, p GetEffectiveParams) {
 		s.fail(c, fault.New(fault.NotFound, "This reel has no such row"))
 		return
 	}
-	s.answer(c, http.StatusOK, g.Effective(at), nil)
+	s.answer(c, http.StatusOK, g.Effective(at, reel.Span{From: o.Reel.Head.Start, To: max(o.Reel.End(), o.Reel.Head.Start+1)}), nil)
 }
 
 // SentAt is a command and the revision that its sender has seen.

@@ -221,6 +221,7 @@ func scanTake(row pgx.CollectableRow) (t Take, err error) {
 		}
 	}
 	t.bond()
+	t.doubt()
 	t.place(ref, refName)
 	return t, nil
 }
@@ -233,6 +234,20 @@ func (t *Take) bond() {
 			if c <= len(t.Channels) {
 				t.Channels[c-1].Unravelled = wanted
 			}
+		}
+	}
+}
+
+// doubt adds what the channels' names say against how they are read.
+func (t *Take) doubt() {
+	for _, set := range t.Sets {
+		if len(set.Channels) != 2 || !slices.Equal(set.Labels, []string{"L", "R"}) || slices.Max(set.Channels) > len(t.Channels) {
+			continue
+		}
+		l, r := &t.Channels[set.Channels[0]-1], &t.Channels[set.Channels[1]-1]
+		if take.NoPair(l.Name, r.Name) {
+			l.Findings = append(slices.Clip(l.Findings), diagnose.Finding{Kind: diagnose.NoPair, With: []int{r.Index},
+				Message: fmt.Sprintf("Read as left and right, but named %s and %s: two microphones rather than a pair", l.Name, r.Name)})
 		}
 	}
 }

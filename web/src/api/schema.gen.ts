@@ -878,7 +878,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** @description What every channel of a row brings to every output, over all paths, where the reel begins */
+        /** @description What every channel of a row brings to every output, over all paths, between where the reel begins and where its last clip ends */
         get: operations["getEffective"];
         put?: never;
         post?: never;
@@ -1856,7 +1856,7 @@ export interface components {
         };
         ChannelFinding: {
             /** @enum {string} */
-            kind: "empty" | "copy" | "polarity" | "mix" | "low" | "clipped" | "hum" | "dropout" | "click" | "topped" | "dc";
+            kind: "empty" | "copy" | "polarity" | "mix" | "low" | "clipped" | "hum" | "dropout" | "click" | "topped" | "dc" | "noPair";
             with: number[];
             figure: number;
             /**
@@ -2218,8 +2218,10 @@ export interface components {
             /** @description Of the row, from 0 */
             channel: number;
             output: string;
-            /** @description With a track's own gain */
+            /** @description Where it is highest, with a track's own gain */
             gainDB: number;
+            /** @description Where it is lowest, -140 where nothing arrives; gainDB where nothing moves */
+            lowDB: number;
             /** @description With its polarity turned */
             invert: boolean;
         };

@@ -4,6 +4,9 @@ import { Popover } from "radix-ui";
 import { api, ok, type ReelView, type Track } from "../../api/client";
 import { outputName, shownGain } from "./cells";
 
+/** The level, in dB, at which nothing arrives any more. */
+const silent = -140;
+
 /** What each channel of a track brings to each output, as the server works it out from what it prints. */
 export function Reaches({ view, track }: { view: ReelView; track: Track }) {
   return (
@@ -29,7 +32,7 @@ function List({ view, track }: { view: ReelView; track: Track }) {
     return <p className="text-muted">{track.mute ? "It is muted, so nothing of it goes anywhere." : "Nothing of it reaches an output."}</p>;
   return (
     <table className="w-full">
-      <caption className="pb-1 text-left font-bold">{track.name}, where the reel begins</caption>
+      <caption className="pb-1 text-left font-bold">{track.name}, from the reel’s start to its end</caption>
       <tbody>
         {list.data.map((e) => (
           <tr key={`${e.channel} ${e.output}`} className="border-t border-line">
@@ -38,6 +41,7 @@ function List({ view, track }: { view: ReelView; track: Track }) {
             </td>
             <td className="py-0.5">{outputName(view, view.outputs.find((o) => o.id === e.output)!)}</td>
             <td className="tc py-0.5 text-right">
+              {e.lowDB < e.gainDB - 0.05 && `${e.lowDB <= silent ? "−∞" : shownGain(e.lowDB)} to `}
               {shownGain(e.gainDB)} dB{e.invert && " ø"}
             </td>
           </tr>
