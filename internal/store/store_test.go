@@ -359,12 +359,12 @@ func TestWatchersAreToldByOtherProcesses(t *testing.T) {
 	require.NoError(t, err)
 	defer b.Close()
 	id, _ := crossing(t, a)
+	changed, cancel := b.Subscribe() // before it watches, so that it is told when it listens
 	watching, stop := context.WithCancel(ctx)
 	var done sync.WaitGroup
 	done.Go(func() { b.Watch(watching) })
 	defer done.Wait()
 	defer stop()
-	changed, cancel := b.Subscribe()
 	assert.Equal(t, store.Event{}, <-changed, "it listens now")
 	o, err := a.Reel(ctx, id)
 	require.NoError(t, err)
