@@ -2,6 +2,7 @@
 package core
 
 import (
+	"go/ast"
 	"go/parser"
 	"go/token"
 	"io/fs"
@@ -17,7 +18,7 @@ import (
 // order lists core's packages from the innermost: each may import those before it. Fault is for all, and dsp stands
 // before what adds, resamples and pans with it.
 var order = []string{"fault", "form", "timecode", "vec", "wave", "layout", "dsp", "lineup", "mix", "sums", "take", "unravel", "ply", "convert",
-	"gather", "report", "overview", "diagnose", "align", "reel", "cutlist", "pattern", "weave", "loudness", "engine", "gauge", "correct",
+	"gather", "report", "overview", "diagnose", "align", "placing", "reel", "cutlist", "pattern", "weave", "loudness", "engine", "gauge", "correct",
 	"contract", "folding", "adm", "delivery", "desk", "reload"}
 
 // forbidden is what the job must not know of.
@@ -94,5 +95,51 @@ func TestTheDeskKnowsNothingOfThePrinter(t *testing.T) {
 	require.Greater(t, len(known), 5)
 	for _, writer := range []string{"delivery", "engine", "weave"} {
 		require.False(t, known["core/"+writer], "the desk reaches %s", writer)
+	}
+}
+
+// stamps are the files that read when a file was recorded, and what for. Whatever is not here asks core/placing where it belongs.
+var stamps = map[string]string{
+	"core/take/describe.go":        "reads it of the file",
+	"internal/intake/movie.go":     "reads it of the movie",
+	"core/gather/gather.go":        "parts of one take were recorded at the same time",
+	"core/ply/ply.go":              "files that become one begin as their stamps do",
+	"core/convert/convert.go":      "writes it into what is made",
+	"core/unravel/unravel.go":      "writes it into what is made",
+	"core/align/timecode.go":       "finds ties by timecode, which are evidence",
+	"internal/jobs/sync.go":        "says that there is none",
+	"internal/jobs/settle.go":      "writes that of what is rendered",
+	"internal/jobs/list.go":        "writes it into cut lists",
+	"internal/library/conform.go":  "finds what a cut list means in takes",
+	"internal/store/assemblies.go": "gives a take of several files that of the first",
+	"internal/store/takes.go":      "hands it to core/placing; sorts",
+}
+
+func TestNobodyElseReadsAStampForPlacing(t *testing.T) {
+	read := map[string]bool{}
+	require.NoError(t, filepath.WalkDir("..", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() && slices.Contains([]string{"node_modules", ".git", ".run"}, d.Name()) {
+			if d != nil && d.IsDir() {
+				return fs.SkipDir
+			}
+			return err
+		}
+		if d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return nil
+		}
+		f, err := parser.ParseFile(token.NewFileSet(), path, nil, 0)
+		require.NoError(t, err)
+		ast.Inspect(f, func(n ast.Node) bool {
+			if x, is := n.(*ast.SelectorExpr); is && x.Sel.Name == "StartSamples" {
+				file := filepath.ToSlash(strings.TrimPrefix(path, "../"))
+				read[file] = true
+				require.Contains(t, stamps, file, "where something belongs is for core/placing to say")
+			}
+			return true
+		})
+		return nil
+	}))
+	for file := range stamps {
+		require.True(t, read[file], "%s reads none any more", file)
 	}
 }

@@ -208,12 +208,12 @@ func begin(ctx context.Context, a *app.App, p store.Production, name string, byF
 	if err != nil {
 		return nil, err
 	}
-	id, err := a.Store.CreateReel(ctx, p, name, start)
+	id, err := a.Store.CreateReel(ctx, p, name, &start)
 	if err != nil {
 		return nil, err
 	}
 	l := &laying{ctx: ctx, app: a, reel: id, stems: store.ReelStems(stems), rate: p.FrameRate, sampleRate: p.SampleRate}
-	return l, l.do(reel.SetReel{Picture: &reel.Picture{Take: byFile[path.Base(demo.Picture)].ID, Start: start}})
+	return l, l.do(reel.SetReel{Picture: &reel.PictureChoice{Take: byFile[path.Base(demo.Picture)].ID, Start: &start}})
 }
 
 // laying puts one edit after another on a reel.
@@ -293,20 +293,20 @@ func (l *laying) follow(name string) error {
 
 // lay unravels a take and sets its tracks.
 func (l *laying) lay(placed demo.Placed, t store.Take) error {
-	choice := reel.Choice{Channels: placed.Channels, Together: placed.Together, Reuse: placed.Track == ""}
+	lay := reel.LayTakes{Takes: []reel.Source{t.Source(l.stems)}, Plain: true, At: map[string]int64{},
+		Choice: reel.Choice{Channels: placed.Channels, Together: placed.Together, Reuse: placed.Track == ""}}
 	if placed.At != "" {
 		reading, err := l.rate.ParseSample(placed.At, l.sampleRate)
 		if err != nil {
 			return err
 		}
-		at := int64(reading)
-		choice.At = &at
+		lay.At[t.ID] = int64(reading)
 	}
 	before, err := l.app.Store.Reel(l.ctx, l.reel)
 	if err != nil {
 		return err
 	}
-	if err := l.plan(func(r *reel.Reel) (reel.Command, error) { return reel.Unravel(r, t.Source(l.stems), choice) }); err != nil {
+	if err := l.do(lay); err != nil {
 		return err
 	}
 	o, err := l.app.Store.Reel(l.ctx, l.reel)

@@ -109,7 +109,7 @@ func Build(entries []Entry, takes map[string]reel.Source, rearrange *reel.Rearra
 		}
 		laid++
 		s.Commands = append(s.Commands, func(r *reel.Reel) (reel.Command, error) {
-			add, err := reel.Unravel(r, src, reel.Choice{Reuse: true})
+			add, err := reel.Cut(r, src)
 			if err != nil {
 				return nil, err
 			}

@@ -38,7 +38,7 @@ func ferry(t testing.TB) production {
 		Parts: []reel.PartPlan{{Name: "Deck", Stem: "AX", Channels: []int{0, 1, 2, 3}, Labels: []string{"ACN0", "ACN1", "ACN2", "ACN3"}}}})
 	do(t, p.reel, reel.SetMark{Name: "Act 1", At: start + 1920*10, Length: 1920 * 50})
 	do(t, p.reel, reel.SetMark{Name: "Act 2", At: start + 1920*70, Length: 1920 * 25})
-	do(t, p.reel, reel.SetReel{Picture: &reel.Picture{Take: "cut", Start: start}})
+	do(t, p.reel, reel.SetReel{Picture: &reel.PictureChoice{Take: "cut", Start: new(int64(start))}})
 	return p
 }
 

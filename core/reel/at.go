@@ -1,21 +1,27 @@
 package reel
 
-import "zestyloom/core/timecode"
+import (
+	"zestyloom/core/placing"
+	"zestyloom/core/timecode"
+)
 
-// At gives the place on the reel of a reading of the clock. A reel starts on some day, at its start, and may run over midnight:
-// a reading is on the day on which it lies on the reel, else on that which brings it nearest to its start.
+// Placing is what has to be known of the reel to place anything on it.
+func (r *Reel) Placing() placing.Reel {
+	p := placing.Reel{Rate: r.Head.SampleRate, Frame: r.Head.FrameRate, Start: r.Head.Start, End: r.Head.Start,
+		Free: r.Head.Free && len(r.Clips) == 0 && r.Head.Picture.Take == ""}
+	for _, c := range r.Clips {
+		p.End = max(p.End, c.End())
+		p.Laid = append(p.Laid, placing.Interval{From: c.Start, To: c.End()})
+	}
+	if r.Head.Picture.Take != "" {
+		p.Picture = &placing.Laid{ID: r.Head.Picture.Take, Of: r.Head.Picture.Of, At: r.Head.Picture.Start}
+	}
+	return p
+}
+
+// At gives the place on the reel of a reading of the clock, as placing has it.
 func (r *Reel) At(clock timecode.Reading) int64 {
-	rate, start := r.Head.FrameRate, r.Head.Start
-	after := rate.Near(clock, start, r.Head.SampleRate)
-	if after < start {
-		if later := after + rate.Day(r.Head.SampleRate); later <= r.End() {
-			return later
-		}
-	}
-	if after < 0 { // there is no day before the first
-		after += rate.Day(r.Head.SampleRate)
-	}
-	return after
+	return placing.Reel{Rate: r.Head.SampleRate, Frame: r.Head.FrameRate, Start: r.Head.Start, End: r.End()}.At(clock)
 }
 
 // Clock gives what a clock shows at a place on the reel.

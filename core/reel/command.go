@@ -11,6 +11,7 @@ import (
 
 	"zestyloom/core/fault"
 	"zestyloom/core/layout"
+	"zestyloom/core/placing"
 	"zestyloom/core/timecode"
 )
 
@@ -28,11 +29,43 @@ type SetReel struct {
 	Start     *int64         `json:"start,omitempty"`
 	PanLaw    *float64       `json:"panLaw,omitempty"`
 	FrameRate *timecode.Rate `json:"frameRate,omitempty"`
-	Picture   *Picture       `json:"picture,omitempty"` // an empty take puts the picture away
+	Picture   *PictureChoice `json:"picture,omitempty"` // an empty take puts the picture away
 	Angles    *layout.Angles `json:"angles,omitempty"`  // of the speakers that stand elsewhere than the standard says, all of them
 }
 
-func (c SetReel) Plan(r *Reel, _ Known) (Change, string, error) {
+// PictureChoice is a movie that a reel is to be cut to.
+type PictureChoice struct {
+	Take  string `json:"take"`
+	Start *int64 `json:"start,omitempty"` // where its first frame lies; where it belongs, if not given
+}
+
+// plan finds where a picture lies.
+func (c PictureChoice) plan(r *Reel, known Known) (Picture, error) {
+	p := Picture{Take: c.Take}
+	if c.Take == "" {
+		return p, nil
+	}
+	if known == nil {
+		known = Takes{}
+	}
+	if info, err := known.Take(c.Take); err == nil {
+		p.Of = info.File.Of
+		if c.Start == nil {
+			on := r.Placing()
+			on.Picture = nil // the one before
+			list, _ := placing.Propose([]placing.File{info.File}, on)
+			c.Start = &list[0].At
+		}
+	} else if c.Start == nil {
+		return p, err
+	}
+	if p.Start = *c.Start; p.Start < 0 || p.Start >= 24*3600*int64(r.Head.SampleRate) {
+		return p, fault.New(fault.BadInput, "A picture starts between 00:00:00:00 and 24 hours")
+	}
+	return p, nil
+}
+
+func (c SetReel) Plan(r *Reel, known Known) (Change, string, error) {
 	d := newDraft(r)
 	name := "reel settings"
 	if c.Name != nil {
@@ -46,7 +79,7 @@ func (c SetReel) Plan(r *Reel, _ Known) (Change, string, error) {
 		if *c.Start < 0 || *c.Start >= 24*3600*int64(r.Head.SampleRate) {
 			return Change{}, "", fault.New(fault.BadInput, "A reel starts between 00:00:00:00 and 24 hours")
 		}
-		d.head.Start = *c.Start
+		d.head.Start, d.head.Free = *c.Start, false
 		name = "start of the reel"
 	}
 	if c.PanLaw != nil {
@@ -64,10 +97,14 @@ func (c SetReel) Plan(r *Reel, _ Known) (Change, string, error) {
 		name = "frame rate of the reel"
 	}
 	if c.Picture != nil {
-		if c.Picture.Start < 0 || c.Picture.Start >= 24*3600*int64(r.Head.SampleRate) {
-			return Change{}, "", fault.New(fault.BadInput, "A picture starts between 00:00:00:00 and 24 hours")
+		picture, err := c.Picture.plan(r, known)
+		if err != nil {
+			return Change{}, "", err
 		}
-		d.head.Picture = *c.Picture
+		if d.head.Picture = picture; r.Placing().Free && c.Start == nil && picture.Take != "" {
+			d.head.Start, d.head.Free = placing.Begin(nil, placing.Reel{Rate: r.Head.SampleRate, Frame: r.Head.FrameRate,
+				Picture: &placing.Laid{At: picture.Start}}), false
+		}
 		name = "picture of the reel"
 	}
 	if c.Angles != nil {

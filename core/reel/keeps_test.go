@@ -25,7 +25,7 @@ func filled(t testing.TB) *Reel {
 	curves := Curves{FrontCurve: points(100, 1), UpCurve: points(100, 1), SpreadCurve: points(100, 1), LFECurve: points(100, -3),
 		TurnCurve: points(100, 3), PitchCurve: points(100, 3), RollCurve: points(100, 3), NarrowCurve: points(100, 1)}
 	r.Head = Head{Name: "Crossing", SampleRate: 48000, FrameRate: timecode.Rate{Num: 30000, Den: 1001, Drop: true}, Start: 36000 * 48000, PanLaw: 4.5, Spec: "s",
-		Picture: Picture{"cut", 36000 * 48000}, CutList: "list", Angles: layout.Angles{"Ls": {Azimuth: 100, Elevation: 1}}, Next: 900}
+		Free: true, Picture: Picture{"cut", "movie", 36000 * 48000}, CutList: "list", Angles: layout.Angles{"Ls": {Azimuth: 100, Elevation: 1}}, Next: 900}
 	five1 := []string{"L", "R", "C", "LFE", "Ls", "Rs"}
 	r.Stems["AX"] = Stem{"AX", "Ambience", five1, 5}
 	r.Tracks["t1"] = Track{ID: "t1", Name: "Boom", Labels: []string{"M", "M"}, Stem: "DX", Strand: "Ines Calder", Second: "AX", Suggested: true,
@@ -175,7 +175,7 @@ func TestAPatternKeepsWhatItIsNotNamedToLeave(t *testing.T) {
 		a, b any
 		may  []string
 	}{
-		"head":         {full.Head, r.Head, []string{"Picture", "CutList", "Next"}},
+		"head":         {full.Head, r.Head, []string{"Picture", "CutList", "Next", "Free"}},
 		"stem":         {full.Stems["AX"], r.Stems["AX"], []string{"Order"}},
 		"track":        {full.Tracks["t1"], r.TrackList()[0], onTracks},
 		"mix":          {full.Mixes["full"], r.MixList()[0], []string{"ID"}},

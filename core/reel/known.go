@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"zestyloom/core/fault"
+	"zestyloom/core/placing"
 )
 
 // TakeInfo is what is known of a take that a reel refers to.
@@ -12,6 +13,7 @@ type TakeInfo struct {
 	Channels   int
 	Frames     int64 // at SampleRate
 	SampleRate int
+	File       placing.File // what tells where it belongs
 }
 
 // Known tells commands of the takes that they name, so that none of them has to say what its take is like.

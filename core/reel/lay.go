@@ -7,16 +7,26 @@ import (
 
 	"zestyloom/core/fault"
 	"zestyloom/core/layout"
+	"zestyloom/core/placing"
 	"zestyloom/core/take"
 )
 
-// LayTakes lays several takes onto a reel in one step, each where it belongs, else at the reel's start. Takes that are the parts
-// of one finished mix, by their names, come as they are: each whole on a track of its own that feeds an output group of its
-// meaning, and no stem.
+// LayTakes lays takes onto a reel in one step, each where placing proposes. Takes that are the parts of one finished mix, by their
+// names, come as they are: each whole on a track of its own that feeds an output group of its meaning, and no stem. One alone is
+// unravelled, as its Choice says.
 type LayTakes struct {
-	Takes []Source
-	Reuse bool // as for AddTake; parts of a finished mix have tracks of their own
-	Plain bool // they are takes like others, whatever they are called
+	Takes  []Source
+	Choice Choice // Channels are for one take alone; parts of a finished mix are whole, and have tracks of their own
+	Plain  bool   // they are takes like others, whatever they are called
+	// At has places that the user has given, by take, in samples since the midnight before the reel's start.
+	At map[string]int64
+	// Start is where the reel is to start from now on; where nobody has chosen that yet, it starts where what is laid first does.
+	Start *int64
+	// Picture is the one that the reel is to be cut to where it has none; empty for none.
+	Picture string
+	// Anyway says that the user has seen what speaks against the places. Without it the command is refused with the kind asks
+	// where so much does that nobody should lay it there unasked.
+	Anyway bool
 	// Route lays a group out for each part of a finished mix, where the reel has no output groups; groups that it has and that
 	// mean the same are fed in any case.
 	Route bool
@@ -24,14 +34,14 @@ type LayTakes struct {
 
 // LaidTake is a take as it would be laid.
 type LaidTake struct {
-	Take   string     `json:"take"`
-	Name   string     `json:"name"` // of its track, or of the first
-	Role   take.Role  `json:"role,omitempty"`
-	Tracks int        `json:"tracks"`
-	Labels []string   `json:"labels,omitempty"` // of its track, where it is one
-	At     int64      `json:"at"`               // samples since midnight
-	Group  *LaidGroup `json:"group,omitempty"`  // that it feeds
-	Joined []string   `json:"joined,omitempty"` // names of the files that become this take
+	Take   string           `json:"take"`
+	Name   string           `json:"name"` // of its track, or of the first
+	Role   take.Role        `json:"role,omitempty"`
+	Tracks int              `json:"tracks"`
+	Labels []string         `json:"labels,omitempty"` // of its track, where it is one
+	Place  placing.Proposal `json:"place"`
+	Group  *LaidGroup       `json:"group,omitempty"`  // that it feeds
+	Joined []string         `json:"joined,omitempty"` // names of the files that become this take
 }
 
 // LaidGroup is an output group that a take feeds.
@@ -117,17 +127,72 @@ func Joined(takes []Source) Source {
 	return s
 }
 
+// Laying is how takes would be laid.
+type Laying struct {
+	Start   int64      `json:"start"`             // of the reel
+	Picture *Picture   `json:"picture,omitempty"` // that it gets with them
+	Rows    []LaidTake `json:"rows"`
+}
+
 // Look says how each take would be laid, without doing it.
-func (c LayTakes) Look(r *Reel) ([]LaidTake, error) {
+func (c LayTakes) Look(r *Reel, known Known) (Laying, error) {
+	r, _, err := c.prepared(r, known)
+	if err != nil {
+		return Laying{}, err
+	}
 	rows, err := c.rows(r)
 	if err != nil {
-		return nil, err
+		return Laying{}, err
 	}
-	var list []LaidTake
+	look := Laying{Start: r.Head.Start, Rows: []LaidTake{}}
+	if c.Picture != "" && r.Head.Picture.Take == c.Picture {
+		look.Picture = &r.Head.Picture
+	}
 	for _, row := range rows {
-		list = append(list, row.LaidTake)
+		look.Rows = append(look.Rows, row.LaidTake)
 	}
-	return list, nil
+	return look, nil
+}
+
+// prepared is the reel as the takes are laid on it, with its picture and its start, and what makes it so.
+func (c LayTakes) prepared(r *Reel, known Known) (*Reel, []Command, error) {
+	var commands []Command
+	step := func(command Command) error {
+		next, err := Try(r, command, known)
+		if err == nil {
+			r, commands = next, append(commands, command)
+		}
+		return err
+	}
+	if c.Picture != "" && r.Head.Picture.Take == "" {
+		if err := step(SetReel{Picture: &PictureChoice{Take: c.Picture}}); err != nil {
+			return nil, nil, err
+		}
+	}
+	start := c.Start
+	if on := r.Placing(); start == nil && on.Free {
+		_, begin := placing.Propose(c.files(), on)
+		start = &begin
+	}
+	if start != nil && (*start != r.Head.Start || r.Head.Free) {
+		if err := step(SetReel{Start: start}); err != nil {
+			return nil, nil, err
+		}
+	}
+	return r, commands, nil
+}
+
+// files are the takes as placing knows them, with the user's word.
+func (c LayTakes) files() (files []placing.File) {
+	for _, t := range c.Takes {
+		f := t.File
+		f.ID, f.Title, f.Rate, f.Frames = t.Take, t.Title, t.SampleRate, t.Frames
+		if at, said := c.At[t.Take]; said {
+			f.Word = &at
+		}
+		files = append(files, f)
+	}
+	return files
 }
 
 // layRow is a take on its way onto a reel.
@@ -136,45 +201,55 @@ type layRow struct {
 	command AddTake
 }
 
+// rows are the takes as they are laid on a reel that has its start and its picture.
 func (c LayTakes) rows(r *Reel) (rows []layRow, err error) {
 	if len(c.Takes) == 0 {
 		return nil, fault.New(fault.BadInput, "Choose the takes that are to be laid")
 	}
-	parts, whole := finished(c.Takes)
-	if whole = whole && !c.Plain; whole {
-		rank := func(f take.Finished) int {
-			return slices.Index([]take.Role{take.FullMixRole, take.DialogueRole, take.NarrationRole, take.MusicRole, take.EffectsRole,
-				take.AmbienceRole, take.MERole}, f.Role)
-		}
-		order := make([]int, len(parts))
-		for i := range order {
-			order[i] = i
-		}
-		slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(rank(parts[a]), rank(parts[b])) })
-		taken := map[string]bool{}
-		shared := sharedStart(c.Takes)
-		for _, i := range order {
-			row, err := finishedRow(r, c.Takes[i], parts[i].Role, shared)
-			if err != nil {
-				return nil, err
-			}
-			row.Group = c.groupFor(r, row, taken)
-			rows = append(rows, row)
-		}
-		return rows, nil
+	places, _ := placing.Propose(c.files(), r.Placing())
+	if parts, whole := finished(c.Takes); whole && !c.Plain {
+		return c.finishedRows(r, parts, places)
 	}
-	for _, t := range c.Takes {
-		command, err := Unravel(r, t, Choice{Reuse: c.Reuse})
+	for i, t := range c.Takes {
+		choice := c.Choice
+		if len(c.Takes) > 1 {
+			choice.Channels = nil
+		}
+		command, err := unravel(r, t, choice, places[i])
 		if err != nil {
 			return nil, err
 		}
 		if len(command.Parts) == 0 {
 			return nil, fault.New(fault.BadInput, "Nothing of %s is switched on; open it and switch on at least one channel", t.Title)
 		}
-		row := layRow{LaidTake{Take: t.Take, Name: command.Parts[0].Name, Tracks: len(command.Parts), At: command.Start}, command}
+		row := layRow{LaidTake{Take: t.Take, Name: command.Parts[0].Name, Tracks: len(command.Parts), Place: places[i]}, command}
 		if row.Tracks == 1 {
 			row.Labels = command.Parts[0].Labels
 		}
+		rows = append(rows, row)
+	}
+	return rows, nil
+}
+
+// finishedRows are the parts of a finished mix, by what they are.
+func (c LayTakes) finishedRows(r *Reel, parts []take.Finished, places []placing.Proposal) (rows []layRow, err error) {
+	rank := func(f take.Finished) int {
+		return slices.Index([]take.Role{take.FullMixRole, take.DialogueRole, take.NarrationRole, take.MusicRole, take.EffectsRole,
+			take.AmbienceRole, take.MERole}, f.Role)
+	}
+	order := make([]int, len(parts))
+	for i := range order {
+		order[i] = i
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(rank(parts[a]), rank(parts[b])) })
+	taken := map[string]bool{}
+	shared := sharedStart(c.Takes)
+	for _, i := range order {
+		row, err := finishedRow(r, c.Takes[i], parts[i].Role, shared, places[i])
+		if err != nil {
+			return nil, err
+		}
+		row.Group = c.groupFor(r, row, taken)
 		rows = append(rows, row)
 	}
 	return rows, nil
@@ -198,12 +273,12 @@ func sharedStart(takes []Source) int {
 }
 
 // finishedRow lays a part of a finished mix whole on one track. It is called as the take, without what all titles begin with.
-func finishedRow(r *Reel, t Source, role take.Role, shared int) (layRow, error) {
+func finishedRow(r *Reel, t Source, role take.Role, shared int, where placing.Proposal) (layRow, error) {
 	var all []int
 	for i := range t.Channels {
 		all = append(all, i+1)
 	}
-	command, err := Unravel(r, t, Choice{Channels: all})
+	command, err := unravel(r, t, Choice{Channels: all}, where)
 	if err != nil {
 		return layRow{}, err
 	}
@@ -222,7 +297,7 @@ func finishedRow(r *Reel, t Source, role take.Role, shared int) (layRow, error) 
 		part.Labels = usualLabels(len(t.Channels))
 	}
 	command.Parts = []PartPlan{part}
-	return layRow{LaidTake{Take: t.Take, Name: part.Name, Role: role, Tracks: 1, Labels: part.Labels, At: command.Start}, command}, nil
+	return layRow{LaidTake{Take: t.Take, Name: part.Name, Role: role, Tracks: 1, Labels: part.Labels, Place: where}, command}, nil
 }
 
 // usualLabels are those of a file of so many channels that says nothing of them.
@@ -273,11 +348,24 @@ func layoutOf(labels []string) string {
 }
 
 func (c LayTakes) Plan(r *Reel, known Known) (Change, string, error) {
-	rows, err := c.rows(r)
+	onto, commands, err := c.prepared(r, known)
 	if err != nil {
 		return Change{}, "", err
 	}
+	rows, err := c.rows(onto)
+	if err != nil {
+		return Change{}, "", err
+	}
+	if err := c.asks(rows); err != nil {
+		return Change{}, "", err
+	}
 	s := Sequence{Name: "lay " + plural(len(rows), "take")}
+	if len(rows) == 1 {
+		s.Name = "unravel " + c.Takes[0].Title
+	}
+	for _, command := range commands {
+		s.Commands = append(s.Commands, func(*Reel) (Command, error) { return command, nil })
+	}
 	for _, row := range rows {
 		s.Commands = append(s.Commands, func(*Reel) (Command, error) { return row.command, nil })
 		if row.Role == "" {
@@ -295,6 +383,16 @@ func (c LayTakes) Plan(r *Reel, known Known) (Change, string, error) {
 		}
 	}
 	return s.Plan(r, known)
+}
+
+// asks refuses what nobody should lay unasked, unless the user has been asked.
+func (c LayTakes) asks(rows []layRow) error {
+	for _, row := range rows {
+		if p := row.Place; p.Ask && !c.Anyway {
+			return fault.New(fault.Asks, "%s: %s", row.Name, strings.Join(p.Against, ". "))
+		}
+	}
+	return nil
 }
 
 // feed has the row's group be fed by its track.

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/fault"
+	"zestyloom/core/placing"
 	"zestyloom/core/take"
 	"zestyloom/core/timecode"
 )
@@ -83,12 +84,20 @@ func TestTakesOfOtherKindsAreLaidWhereTheyBelong(t *testing.T) {
 	r := emptyReel()
 	at := int64(36010 * 48000)
 	boom := arrived("12A/3", nil, "Boom", "Ines lav")
-	boom.Start = &at
+	boom.File = stampedAt(at)
 	cue := arrived("Cue", []take.Set{take.Pair(1, 2)}, "L", "R")
-	rows, err := LayTakes{Takes: []Source{boom, cue}}.Look(r)
+	look, err := LayTakes{Takes: []Source{boom, cue}}.Look(r, nil)
 	require.NoError(t, err)
-	assert.Equal(t, []LaidTake{{Take: "take 12A/3", Name: "Boom", Tracks: 2, At: at},
-		{Take: "take Cue", Name: "Cue", Tracks: 1, Labels: []string{"L", "R"}, At: 36000 * 48000}}, rows)
+	require.Len(t, look.Rows, 2)
+	assert.Equal(t, int64(36000*48000), look.Start)
+	stamped, unknown := look.Rows[0], look.Rows[1]
+	assert.Equal(t, placing.Stamp, stamped.Place.By.Kind)
+	assert.Equal(t, at, stamped.Place.At)
+	assert.Equal(t, placing.Nothing, unknown.Place.By.Kind)
+	assert.Equal(t, int64(36000*48000), unknown.Place.At)
+	stamped.Place, unknown.Place = placing.Proposal{}, placing.Proposal{}
+	assert.Equal(t, []LaidTake{{Take: "take 12A/3", Name: "Boom", Tracks: 2},
+		{Take: "take Cue", Name: "Cue", Tracks: 1, Labels: []string{"L", "R"}}}, []LaidTake{stamped, unknown})
 	assert.Empty(t, r.Tracks, "looking changes nothing")
 	do(t, r, LayTakes{Takes: []Source{boom, cue}})
 	assert.Equal(t, []string{"Boom", "Ines lav", "Cue"}, names(r.TrackList(), func(t Track) string { return t.Name }),

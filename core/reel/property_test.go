@@ -156,7 +156,7 @@ func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
 	case "follow":
 		return kind, Follow{"k"}
 	case "setReel":
-		return kind, SetReel{Start: ptr(int64(rnd.Intn(1000))), Picture: &Picture{"p", int64(rnd.Intn(1000))}, Name: ptr("Night")}
+		return kind, SetReel{Start: ptr(int64(rnd.Intn(1000))), Picture: &PictureChoice{"p", ptr(int64(rnd.Intn(1000)))}, Name: ptr("Night")}
 	case "addTrack":
 		return kind, AddTrack{Name: "New", Stem: "FX", Labels: [][]string{{"M"}, {"L", "R"}, {"M", "M", "M"}}[rnd.Intn(3)], Below: track.ID}
 	case "setTrack":

@@ -16,9 +16,10 @@ type Head struct {
 	Name       string        `json:"name"`
 	SampleRate int           `json:"sampleRate"` // Hz
 	FrameRate  timecode.Rate `json:"frameRate"`
-	Start      int64         `json:"start"`  // first sample of the programme
-	PanLaw     float64       `json:"panLaw"` // what a mono source in the middle of a pair loses on each side: 3, 4.5 or 6 dB
-	Spec       string        `json:"spec"`   // the delivery spec that the outputs come from; empty before one is chosen
+	Start      int64         `json:"start"`          // first sample of the programme
+	Free       bool          `json:"free,omitempty"` // nobody has chosen the start: it will be where what is laid first is
+	PanLaw     float64       `json:"panLaw"`         // what a mono source in the middle of a pair loses on each side: 3, 4.5 or 6 dB
+	Spec       string        `json:"spec"`           // the delivery spec that the outputs come from; empty before one is chosen
 	Picture    Picture       `json:"picture,omitzero"`
 	CutList    string        `json:"cutList,omitempty"` // ID of the cut list that it follows
 	Angles     layout.Angles `json:"angles,omitempty"`  // of speakers that don't stand as the standard says
@@ -28,7 +29,8 @@ type Head struct {
 // Picture is the movie that the reel is cut to.
 type Picture struct {
 	Take  string `json:"take"`
-	Start int64  `json:"start"` // where its first frame lies
+	Of    string `json:"of,omitempty"` // as placing.File has it: the movie whose streams go with it
+	Start int64  `json:"start"`        // where its first frame lies
 }
 
 // Stem is a named part of the mix with a bus of its own. Its ID is its two-letter tag.

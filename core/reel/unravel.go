@@ -5,8 +5,8 @@ import (
 
 	"zestyloom/core/fault"
 	"zestyloom/core/layout"
+	"zestyloom/core/placing"
 	"zestyloom/core/take"
-	"zestyloom/core/timecode"
 )
 
 // Source is a take as unravel needs it.
@@ -16,7 +16,7 @@ type Source struct {
 	Kind       take.Kind
 	SampleRate int
 	Frames     int64
-	Start      *int64 // where it belongs on the clock, in samples since midnight; nil where nothing tells
+	File       placing.File // what tells where it belongs
 	Channels   []SourceChannel
 	Sets       []take.Set // which channels are read together
 	Stems      []Stem     // of the production
@@ -31,17 +31,16 @@ type SourceChannel struct {
 	Decided bool // somebody has said that the stem is right
 }
 
-// Choice says what of a take to unravel, and where to. The zero value means the usual.
+// Choice says what of a take to unravel. The zero value means the usual.
 type Choice struct {
-	Channels []int  // from 1; nil means those that are on
-	At       *int64 // nil means where the take belongs, else the reel's start
-	Together bool   // all single channels as one multichannel clip on one track
-	Reuse    bool   // as for AddTake
+	Channels []int // from 1; nil means those that are on
+	Together bool  // all single channels as one multichannel clip on one track
+	Reuse    bool  // as for AddTake
 }
 
-// Unravel gives the command that breaks a take's channels into tracks on r. A take at another sample rate is
-// Unsupported.
-func Unravel(r *Reel, src Source, choice Choice) (AddTake, error) {
+// unravel gives the command that breaks a take's channels into tracks on r, where it is proposed. A take at another sample rate
+// is Unsupported.
+func unravel(r *Reel, src Source, choice Choice, where placing.Proposal) (AddTake, error) {
 	if src.SampleRate != r.Head.SampleRate {
 		return AddTake{}, fault.New(fault.Unsupported, "%s is at %d Hz and the reel at %d Hz; takes at another rate can't be laid out yet",
 			src.Title, src.SampleRate, r.Head.SampleRate)
@@ -62,14 +61,8 @@ func Unravel(r *Reel, src Source, choice Choice) (AddTake, error) {
 	if err != nil {
 		return AddTake{}, err
 	}
-	command := AddTake{Take: src.Take, Title: src.Title, Start: r.Head.Start, Length: src.Frames, Stems: src.Stems, Reuse: choice.Reuse}
-	if src.Start != nil {
-		command.Start = r.At(timecode.Reading(*src.Start))
-		command.Picture = r.Head.Picture.Take != "" && choice.At == nil
-	}
-	if choice.At != nil {
-		command.Start = *choice.At
-	}
+	command := AddTake{Take: src.Take, Title: src.Title, Start: where.At, Length: src.Frames, Stems: src.Stems, Reuse: choice.Reuse}
+	command.Picture = r.Head.Picture.Take != "" && where.By.Kind != placing.Word && where.By.Kind != placing.Nothing
 	for _, p := range parts {
 		// A set is one thing: any channel of it that is wanted brings all.
 		if !slices.ContainsFunc(p.Channels, func(c int) bool { return wanted[c+1] }) {
@@ -89,6 +82,11 @@ func Unravel(r *Reel, src Source, choice Choice) (AddTake, error) {
 		command.Parts = together(command.Parts, src.Title)
 	}
 	return command, nil
+}
+
+// Cut gives the command that lays a take's channels as a cut list uses it: where and how much of it the caller says.
+func Cut(r *Reel, src Source) (AddTake, error) {
+	return unravel(r, src, Choice{Reuse: true}, placing.Proposal{})
 }
 
 // namesSidesAlone tells whether channels are named by nothing but the side that they are: then the take's name says what they are.

@@ -107,7 +107,7 @@ func Load(r desk.Receipt, name string, takes map[Source]Take, spec *contract.Spe
 	}
 	if picture := pictureOf(r, takes); picture != "" { // it begins with its file
 		step.Commands = append(step.Commands, func(*reel.Reel) (reel.Command, error) {
-			return reel.SetReel{Picture: &reel.Picture{Take: picture, Start: files}}, nil
+			return reel.SetReel{Picture: &reel.PictureChoice{Take: picture, Start: &files}}, nil
 		})
 	}
 	step.Commands = append(step.Commands, func(made *reel.Reel) (reel.Command, error) {

@@ -48,14 +48,18 @@ type Description struct {
 	Roll          string         `json:"roll"`
 	Note          string         `json:"note"`
 	Circled       bool           `json:"circled"`
-	Tracks        []Track        `json:"tracks"`
-	Date          string         `json:"date,omitempty"`    // of the recording, as YYYY-MM-DD; empty where nothing tells
-	Set           *FileSet       `json:"fileSet,omitempty"` // the files that were recorded together with this one
-	Layout        layout.Name    `json:"layout,omitempty"`  // of all channels, where the file says that they are one bonded set
-	Labels        []string       `json:"labels,omitempty"`  // of the channels, where Layout is known
-	Cues          []wave.Cue     `json:"cues,omitempty"`
-	Warnings      []Warning      `json:"warnings"`
-	Recovered     bool           `json:"recovered"`
+	// What else the recorder said of it.
+	Wild       bool        `json:"wild,omitempty"`       // recorded without picture: it has no place by the clock
+	NoGood     bool        `json:"noGood,omitempty"`     // not to be used
+	FalseStart bool        `json:"falseStart,omitempty"` // stopped before it had begun
+	Tracks     []Track     `json:"tracks"`
+	Date       string      `json:"date,omitempty"`    // of the recording, as YYYY-MM-DD; empty where nothing tells
+	Set        *FileSet    `json:"fileSet,omitempty"` // the files that were recorded together with this one
+	Layout     layout.Name `json:"layout,omitempty"`  // of all channels, where the file says that they are one bonded set
+	Labels     []string    `json:"labels,omitempty"`  // of the channels, where Layout is known
+	Cues       []wave.Cue  `json:"cues,omitempty"`
+	Warnings   []Warning   `json:"warnings"`
+	Recovered  bool        `json:"recovered"`
 }
 
 // Warning says what was wrong with a file that could be read all the same.
@@ -201,7 +205,12 @@ func (d *Description) fromIXML(f *wave.File) {
 		return
 	}
 	d.Scene, d.Take, d.Roll, d.Note = Clean(x.Scene), Clean(x.Take), Clean(x.Tape), Clean(x.Note)
+	says := func(flag, kind string) bool {
+		return strings.EqualFold(Clean(flag), "true") || slices.Contains(strings.FieldsFunc(strings.ToUpper(x.TakeType),
+			func(r rune) bool { return r == ',' || r == ' ' }), kind)
+	}
 	d.Circled = strings.EqualFold(Clean(x.Circled), "true")
+	d.Wild, d.NoGood, d.FalseStart = says(x.WildTrack, "WILD_TRACK"), says(x.NoGood, "NO_GOOD"), says(x.False, "FALSE_START")
 	if x.FileSet != nil && Clean(x.FileSet.FamilyID) != "" {
 		d.Set = &FileSet{Family: Clean(x.FileSet.FamilyID)}
 		d.Set.Total, _ = strconv.Atoi(Clean(x.FileSet.Total))
@@ -254,15 +263,22 @@ func (d *Description) fromBext(lines map[string]string) {
 			*to = lines[key]
 		}
 	}
-	if v := lines["CIRCLED"]; strings.EqualFold(v, "true") || v == "1" {
-		d.Circled = true
-	}
+	d.Circled = d.Circled || yes(lines["CIRCLED"])
+	d.Wild, d.NoGood = d.Wild || yes(lines["WILD_TRACK"]), d.NoGood || yes(lines["NO_GOOD"])
 	for i := range d.Tracks {
 		if d.Tracks[i].Name == "" {
 			d.Tracks[i].Name = lines["TRK"+strconv.Itoa(i+1)]
 		}
 	}
+	if len(d.Tracks) == 1 && d.Tracks[0].Name == "" { // a mono of a set has the line of its own channel
+		named := slices.DeleteFunc(slices.Sorted(maps.Keys(lines)), func(key string) bool { return !strings.HasPrefix(key, "TRK") })
+		if len(named) == 1 {
+			d.Tracks[0].Name = lines[named[0]]
+		}
+	}
 }
+
+func yes(flag string) bool { return strings.EqualFold(flag, "true") || flag == "1" }
 
 // bextLines reads description lines such as sSCENE=12A or zTRK1=Boom: a one-letter prefix, or none, and a key.
 func bextLines(b *wave.Bext) map[string]string {
@@ -280,7 +296,7 @@ func bextLines(b *wave.Bext) map[string]string {
 	return lines
 }
 
-var bextLine = regexp.MustCompile(`^[A-Za-z]?(TRK\d{1,4}|SCENE|TAKE|TAPE|SPEED|NOTE|CIRCLED)=(.*)$`)
+var bextLine = regexp.MustCompile(`^[A-Za-z]?(TRK\d{1,4}|SCENE|TAKE|TAPE|SPEED|NOTE|CIRCLED|WILD_TRACK|NO_GOOD)=(.*)$`)
 
 // nameForm reads roll, scene and take from a file name such as LF03_12A_T03.wav or 12A-3.wav.
 var nameForm = regexp.MustCompile(`^(?:([A-Za-z]{1,4}-?\d{1,4})[_ -])?(\d{1,4}[A-Za-z]{0,2}|wild)[_ -]+[Tt]?(\d{1,3})(?:[_. -]|$)`)

@@ -23,6 +23,9 @@ type IXML struct {
 	Tape      string      `xml:"TAPE,omitempty"`
 	Circled   string      `xml:"CIRCLED,omitempty"`
 	WildTrack string      `xml:"WILD_TRACK,omitempty"`
+	NoGood    string      `xml:"NO_GOOD,omitempty"`
+	False     string      `xml:"FALSE_START,omitempty"`
+	TakeType  string      `xml:"TAKE_TYPE,omitempty"` // such as DEFAULT, or WILD_TRACK,NO_GOOD
 	FileUID   string      `xml:"FILE_UID,omitempty"`
 	Note      string      `xml:"NOTE,omitempty"`
 	UBits     string      `xml:"UBITS,omitempty"`
@@ -80,7 +83,7 @@ type IXMLTrack struct {
 }
 
 // knownNames matches the tags of the elements that are known here, in whatever case a recorder writes them.
-var knownNames = regexp.MustCompile(`(?i)</?(?:BWFXML|IXML_VERSION|PROJECT|SCENE|TAKE|TAPE|CIRCLED|WILD_TRACK|FILE_UID|NOTE|UBITS|SPEED|MASTER_SPEED|` +
+var knownNames = regexp.MustCompile(`(?i)</?(?:BWFXML|IXML_VERSION|PROJECT|SCENE|TAKE|TAPE|CIRCLED|WILD_TRACK|NO_GOOD|FALSE_START|TAKE_TYPE|FILE_UID|NOTE|UBITS|SPEED|MASTER_SPEED|` +
 	`CURRENT_SPEED|TIMECODE_RATE|TIMECODE_FLAG|FILE_SAMPLE_RATE|AUDIO_BIT_DEPTH|DIGITIZER_SAMPLE_RATE|TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_HI|` +
 	`TIMESTAMP_SAMPLES_SINCE_MIDNIGHT_LO|TIMESTAMP_SAMPLE_RATE|FILE_SET|TOTAL_FILES|FAMILY_UID|FAMILY_NAME|FILE_SET_INDEX|TRACK_LIST|TRACK_COUNT|` +
 	`TRACK|CHANNEL_INDEX|INTERLEAVE_INDEX|NAME|FUNCTION|BEXT|LOUDNESS)[\s/>]`)

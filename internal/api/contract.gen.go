@@ -19,6 +19,7 @@ import (
 	"zestyloom/core/layout"
 	"zestyloom/core/loudness"
 	"zestyloom/core/mix"
+	"zestyloom/core/placing"
 	"zestyloom/core/reel"
 	"zestyloom/core/sums"
 	"zestyloom/core/take"
@@ -455,21 +456,48 @@ type Lane = reel.Lane
 
 // LayChoice defines model for LayChoice.
 type LayChoice struct {
-	// Plain They are takes like others, whatever they are called
-	Plain *bool    `json:"plain,omitempty"`
+	// How How takes are laid
+	How LayHow `json:"how"`
+
+	// Reel Left out: a new one
+	Reel  *string  `json:"reel,omitempty"`
 	Takes []string `json:"takes"`
+}
+
+// LayHow How takes are laid
+type LayHow struct {
+	// Channels Of a take that is laid alone, from 1. Left out: those that are on
+	Channels *[]int `json:"channels,omitempty"`
+
+	// Places Where takes are to lie, in samples since the midnight before the reel's start, by take. Left out: where they belong
+	Places *map[string]int64 `json:"places,omitempty"`
+
+	// Plain They are takes like others, whatever they are called
+	Plain *bool `json:"plain,omitempty"`
+
+	// Start Where the reel is to start from now on
+	Start *int64 `json:"start,omitempty"`
+
+	// Together All single channels of a take as one multichannel clip on one track
+	Together *bool `json:"together,omitempty"`
 }
 
 // LayRequest defines model for LayRequest.
 type LayRequest struct {
-	// Plain They are takes like others, whatever they are called
-	Plain *bool `json:"plain,omitempty"`
+	// Anyway The user has seen what speaks against the places
+	Anyway *bool `json:"anyway,omitempty"`
+
+	// How How takes are laid
+	How *LayHow `json:"how,omitempty"`
 
 	// Reuse A part goes on the track of its name and stem where that is free
 	Reuse    *bool    `json:"reuse,omitempty"`
 	Revision int64    `json:"revision"`
 	Takes    []string `json:"takes"`
 }
+
+// Laying defines model for Laying.
+type Laying = reel.Laying
 
 // Left defines model for Left.
 type Left = reel.Left
@@ -545,8 +573,8 @@ type NewReel struct {
 	FrameRate *FrameRate `json:"frameRate,omitempty"`
 	Name      string     `json:"name"`
 
-	// Start Timecode of its first frame
-	Start string `json:"start"`
+	// Start Timecode of its first frame. Left out: it starts with the one picture that there is, else where what is laid on it first does
+	Start *string `json:"start,omitempty"`
 }
 
 // Offer defines model for Offer.
@@ -596,6 +624,12 @@ type PatternSource struct {
 	Pattern *openapi_types.UUID `json:"pattern,omitempty"`
 	Reel    *openapi_types.UUID `json:"reel,omitempty"`
 }
+
+// PlaceEvidence defines model for PlaceEvidence.
+type PlaceEvidence = placing.Evidence
+
+// PlaceProposal Where a file belongs on a reel
+type PlaceProposal = placing.Proposal
 
 // Plan defines model for Plan.
 type Plan = delivery.Plan
@@ -1095,23 +1129,6 @@ type Turn struct {
 	Hold *bool `json:"hold,omitempty"`
 }
 
-// UnravelRequest defines model for UnravelRequest.
-type UnravelRequest struct {
-	// At Where to lay it. Left out: where it belongs on the clock, else the reel's start
-	At *int64 `json:"at,omitempty"`
-
-	// Channels From 1. Left out: those that are on
-	Channels *[]int `json:"channels,omitempty"`
-
-	// Reuse A channel goes on the track of its name and stem where that is free, instead of on a new one
-	Reuse    *bool  `json:"reuse,omitempty"`
-	Revision int64  `json:"revision"`
-	Take     string `json:"take"`
-
-	// Together All single channels as one multichannel clip on one track
-	Together *bool `json:"together,omitempty"`
-}
-
 // UnsettleCommand Unsettle brings the clips back that a settled clip was rendered from, moved and trimmed as it was since.
 type UnsettleCommand = reel.Sent
 
@@ -1418,15 +1435,6 @@ type UndoReelParams struct {
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
-// UnravelTakeParams defines parameters for UnravelTake.
-type UnravelTakeParams struct {
-	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
-	Since *Since `form:"since,omitempty" json:"since,omitempty"`
-
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
-	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
-}
-
 // ListSpecsParams defines parameters for ListSpecs.
 type ListSpecsParams struct {
 	// Production ID of the production that it is for; for all productions where none is named
@@ -1547,6 +1555,9 @@ type StartBatchJSONRequestBody = BatchRequest
 // ImportFromCardJSONRequestBody defines body for ImportFromCard for application/json ContentType.
 type ImportFromCardJSONRequestBody = CardImport
 
+// LookAtLayingJSONRequestBody defines body for LookAtLaying for application/json ContentType.
+type LookAtLayingJSONRequestBody = LayChoice
+
 // LevelTakesJSONRequestBody defines body for LevelTakes for application/json ContentType.
 type LevelTakesJSONRequestBody = LevelRequest
 
@@ -1604,9 +1615,6 @@ type CorrectGroupJSONRequestBody = CorrectRequest
 // LayTakesJSONRequestBody defines body for LayTakes for application/json ContentType.
 type LayTakesJSONRequestBody = LayRequest
 
-// LookAtLayingJSONRequestBody defines body for LookAtLaying for application/json ContentType.
-type LookAtLayingJSONRequestBody = LayChoice
-
 // FindLendersJSONRequestBody defines body for FindLenders for application/json ContentType.
 type FindLendersJSONRequestBody = LenderRequest
 
@@ -1642,9 +1650,6 @@ type TieKnotsJSONRequestBody = TieRequest
 
 // UndoReelJSONRequestBody defines body for UndoReel for application/json ContentType.
 type UndoReelJSONRequestBody = AtRevision
-
-// UnravelTakeJSONRequestBody defines body for UnravelTake for application/json ContentType.
-type UnravelTakeJSONRequestBody = UnravelRequest
 
 // EditTakeJSONRequestBody defines body for EditTake for application/json ContentType.
 type EditTakeJSONRequestBody = TakeEdit
@@ -1732,6 +1737,9 @@ type ServerInterface interface {
 
 	// (POST /productions/{production}/imports)
 	ImportFromCard(c *gin.Context, production ProductionID)
+
+	// (POST /productions/{production}/lay/look)
+	LookAtLaying(c *gin.Context, production ProductionID)
 
 	// (POST /productions/{production}/level)
 	LevelTakes(c *gin.Context, production ProductionID)
@@ -1865,9 +1873,6 @@ type ServerInterface interface {
 	// (POST /reels/{reel}/lay)
 	LayTakes(c *gin.Context, reel ReelID, params LayTakesParams)
 
-	// (POST /reels/{reel}/lay/look)
-	LookAtLaying(c *gin.Context, reel ReelID)
-
 	// (POST /reels/{reel}/lenders)
 	FindLenders(c *gin.Context, reel ReelID)
 
@@ -1906,9 +1911,6 @@ type ServerInterface interface {
 
 	// (POST /reels/{reel}/undo)
 	UndoReel(c *gin.Context, reel ReelID, params UndoReelParams)
-
-	// (POST /reels/{reel}/unravel)
-	UnravelTake(c *gin.Context, reel ReelID, params UnravelTakeParams)
 
 	// (GET /specs)
 	ListSpecs(c *gin.Context, params ListSpecsParams)
@@ -2508,6 +2510,31 @@ func (siw *ServerInterfaceWrapper) ImportFromCard(c *gin.Context) {
 	}
 
 	siw.Handler.ImportFromCard(c, production)
+}
+
+// LookAtLaying operation middleware
+func (siw *ServerInterfaceWrapper) LookAtLaying(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.LookAtLaying(c, production)
 }
 
 // LevelTakes operation middleware
@@ -3952,31 +3979,6 @@ func (siw *ServerInterfaceWrapper) LayTakes(c *gin.Context) {
 	siw.Handler.LayTakes(c, reel, params)
 }
 
-// LookAtLaying operation middleware
-func (siw *ServerInterfaceWrapper) LookAtLaying(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "reel" -------------
-	var reel ReelID
-
-	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.LookAtLaying(c, reel)
-}
-
 // FindLenders operation middleware
 func (siw *ServerInterfaceWrapper) FindLenders(c *gin.Context) {
 
@@ -4479,63 +4481,6 @@ func (siw *ServerInterfaceWrapper) UndoReel(c *gin.Context) {
 	}
 
 	siw.Handler.UndoReel(c, reel, params)
-}
-
-// UnravelTake operation middleware
-func (siw *ServerInterfaceWrapper) UnravelTake(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "reel" -------------
-	var reel ReelID
-
-	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	// Parameter object where we will unmarshal all parameters from the context
-	var params UnravelTakeParams
-
-	// ------------- Optional query parameter "since" -------------
-
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "since", c.Request.URL.Query(), &params.Since, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter since: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	headers := c.Request.Header
-
-	// ------------- Optional header parameter "Idempotency-Key" -------------
-	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
-		var IdempotencyKey Key
-		n := len(valueList)
-		if n != 1 {
-			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
-			return
-		}
-
-		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
-		if err != nil {
-			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
-			return
-		}
-
-		params.IdempotencyKey = &IdempotencyKey
-
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.UnravelTake(c, reel, params)
 }
 
 // ListSpecs operation middleware
@@ -5511,9 +5456,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/reels/:reel/commands", wrapper.DoCommand)
 	router.POST(options.BaseURL+"/reels/:reel/undo", wrapper.UndoReel)
 	router.POST(options.BaseURL+"/reels/:reel/redo", wrapper.RedoReel)
-	router.POST(options.BaseURL+"/reels/:reel/unravel", wrapper.UnravelTake)
 	router.POST(options.BaseURL+"/reels/:reel/lay", wrapper.LayTakes)
-	router.POST(options.BaseURL+"/reels/:reel/lay/look", wrapper.LookAtLaying)
+	router.POST(options.BaseURL+"/productions/:production/lay/look", wrapper.LookAtLaying)
 	router.POST(options.BaseURL+"/reels/:reel/settle", wrapper.SettleClips)
 	router.POST(options.BaseURL+"/reels/:reel/revision", wrapper.ReviseReel)
 	router.GET(options.BaseURL+"/reels/:reel/gauge", wrapper.GaugeReel)

@@ -49,31 +49,43 @@ func (s *Server) laySources(ctx context.Context, takes []store.Take) ([]reel.Sou
 }
 
 // LookAtLaying says how takes would be laid.
-func (s *Server) LookAtLaying(c *gin.Context, id ReelID) {
+func (s *Server) LookAtLaying(c *gin.Context, id ProductionID) {
 	var body LayChoice
 	if !s.read(c, &body) {
 		return
 	}
-	list, err := s.lookAtLaying(c, id, body)
-	s.answer(c, http.StatusOK, list, err)
+	look, err := s.lookAtLaying(c, id, body)
+	s.answer(c, http.StatusOK, look, err)
 }
 
-func (s *Server) lookAtLaying(ctx context.Context, id string, body LayChoice) ([]reel.LaidTake, error) {
-	open, err := s.Store.Reel(ctx, id)
-	if err != nil {
-		return nil, err
+func (s *Server) lookAtLaying(ctx context.Context, production string, body LayChoice) (reel.Laying, error) {
+	var onto *reel.Reel
+	if body.Reel != nil {
+		open, err := s.Store.Reel(ctx, *body.Reel)
+		if err != nil {
+			return reel.Laying{}, err
+		}
+		onto = open.Reel
+	} else {
+		p, err := s.Store.Production(ctx, production)
+		if err != nil {
+			return reel.Laying{}, err
+		}
+		if onto, err = s.Store.Begin(ctx, p, "New", nil); err != nil {
+			return reel.Laying{}, err
+		}
 	}
 	takes, err := s.toLay(ctx, body.Takes)
 	if err != nil {
-		return nil, err
+		return reel.Laying{}, err
 	}
 	sources, err := s.laySources(ctx, takes)
 	if err != nil {
-		return nil, err
+		return reel.Laying{}, err
 	}
-	plain := body.Plain != nil && *body.Plain
+	command := laying(body.How)
 	files := map[string][]string{}
-	if !plain {
+	if !command.Plain {
 		for _, join := range reel.Joins(sources) {
 			var parts []reel.Source
 			for _, id := range join {
@@ -85,27 +97,65 @@ func (s *Server) lookAtLaying(ctx context.Context, id string, body LayChoice) ([
 			sources = append(sources, reel.Joined(parts))
 		}
 	}
-	rows, err := reel.LayTakes{Takes: sources, Plain: plain, Route: true}.Look(open.Reel)
-	for i := range rows {
-		rows[i].Joined = files[rows[i].Take]
+	command.Takes = sources
+	if command.Picture, err = s.pictureFor(ctx, production, onto); err != nil {
+		return reel.Laying{}, err
 	}
-	return rows, err
+	look, err := command.Look(onto, s.Store.Known(ctx, production))
+	for i := range look.Rows {
+		look.Rows[i].Joined = files[look.Rows[i].Take]
+	}
+	return look, err
 }
 
-// LayTakes lays several takes onto a reel. Monos of one part of a finished mix become one take first, which is a step of its own
-// in the history of takes.
+// laying is a command of which the takes are not known yet.
+func laying(how LayHow) reel.LayTakes {
+	is := func(b *bool) bool { return b != nil && *b }
+	c := reel.LayTakes{Plain: is(how.Plain), Route: true, Start: how.Start, Choice: reel.Choice{Together: is(how.Together)}}
+	if how.Channels != nil {
+		c.Choice.Channels = *how.Channels
+	}
+	if how.Places != nil {
+		c.At = *how.Places
+	}
+	return c
+}
+
+// pictureFor is the picture that a reel gets when something is laid on it: the one that there is, where its start is free.
+func (s *Server) pictureFor(ctx context.Context, production string, onto *reel.Reel) (string, error) {
+	if !onto.Placing().Free {
+		return "", nil
+	}
+	return s.Store.OnePicture(ctx, production)
+}
+
+// LayTakes lays takes onto a reel. Monos of one part of a finished mix become one take first, which is a step of its own in the
+// history of takes.
 func (s *Server) LayTakes(c *gin.Context, id ReelID, p LayTakesParams) {
 	var body LayRequest
 	if !s.read(c, &body) {
 		return
 	}
-	plain := body.Plain != nil && *body.Plain
-	sources, err := s.joined(c, author(c), body.Takes, plain)
+	command := reel.LayTakes{Route: true}
+	if body.How != nil {
+		command = laying(*body.How)
+	}
+	sources, err := s.joined(c, author(c), body.Takes, command.Plain)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
-	command := reel.LayTakes{Takes: sources, Plain: plain, Route: true, Reuse: body.Reuse != nil && *body.Reuse}
+	command.Takes, command.Choice.Reuse = sources, body.Reuse != nil && *body.Reuse
+	command.Anyway = body.Anyway != nil && *body.Anyway
+	open, err := s.Store.Reel(c, id)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	if command.Picture, err = s.pictureFor(c, open.Production, open.Reel); err != nil {
+		s.fail(c, err)
+		return
+	}
 	o, err := s.Store.DoOnce(c, keyOf(p.IdempotencyKey), id, body.Revision, author(c),
 		func(*reel.Reel) (reel.Command, error) { return command, nil })
 	s.show(c, http.StatusOK, o, p.Since, err)

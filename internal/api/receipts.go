@@ -283,7 +283,7 @@ func (s *Server) LoadReceived(c *gin.Context, id string) {
 	}
 	p.FrameRate = r.Receipt.FrameRate
 	start, _ := reload.Start(*r.Receipt, p.SampleRate)
-	made, err := s.Store.CreateReel(c, p, body.Name, start)
+	made, err := s.Store.CreateReel(c, p, body.Name, &start)
 	var o store.OpenReel
 	if err == nil {
 		o, err = s.Store.Do(c, made, 0, author(c), func(*reel.Reel) (reel.Command, error) { return step, nil })

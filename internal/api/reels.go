@@ -117,12 +117,16 @@ func (s *Server) CreateReel(c *gin.Context, id ProductionID) {
 	if body.FrameRate != nil {
 		p.FrameRate = *body.FrameRate
 	}
-	start, err := p.FrameRate.ParseSample(body.Start, p.SampleRate)
-	if err != nil {
-		s.fail(c, err)
-		return
+	var start *int64
+	if body.Start != nil {
+		reading, err := p.FrameRate.ParseSample(*body.Start, p.SampleRate)
+		if err != nil {
+			s.fail(c, err)
+			return
+		}
+		start = new(int64(reading))
 	}
-	reelID, err := s.Store.CreateReel(c, p, body.Name, int64(start))
+	reelID, err := s.Store.CreateReel(c, p, body.Name, start)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -334,32 +338,6 @@ func (s *Server) TieKnots(c *gin.Context, id ReelID, p TieKnotsParams) {
 			}
 		}
 		return reel.SetKnots{Knots: knots}, nil
-	})
-	s.show(c, http.StatusOK, o, p.Since, err)
-}
-
-// UnravelTake breaks a take's channels into tracks.
-func (s *Server) UnravelTake(c *gin.Context, id ReelID, p UnravelTakeParams) {
-	var body UnravelRequest
-	if !s.read(c, &body) {
-		return
-	}
-	t, err := s.Store.Take(c, body.Take)
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	choice := reel.Choice{At: body.At, Together: body.Together != nil && *body.Together, Reuse: body.Reuse != nil && *body.Reuse}
-	if body.Channels != nil {
-		choice.Channels = *body.Channels
-	}
-	stems, err := s.Store.Stems(c, t.Production)
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	o, err := s.Store.DoOnce(c, keyOf(p.IdempotencyKey), id, body.Revision, author(c), func(r *reel.Reel) (reel.Command, error) {
-		return reel.Unravel(r, t.Source(store.ReelStems(stems)), choice)
 	})
 	s.show(c, http.StatusOK, o, p.Since, err)
 }

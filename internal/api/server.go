@@ -158,7 +158,7 @@ func (s *Server) recovered() gin.HandlerFunc {
 }
 
 var statusOf = map[fault.Kind]int{
-	fault.NotFound: http.StatusNotFound, fault.Stale: http.StatusConflict, fault.Unties: http.StatusConflict, fault.Loses: http.StatusConflict,
+	fault.NotFound: http.StatusNotFound, fault.Stale: http.StatusConflict, fault.Unties: http.StatusConflict, fault.Asks: http.StatusConflict, fault.Loses: http.StatusConflict,
 	fault.BadInput:    http.StatusBadRequest,
 	fault.Unsupported: http.StatusUnprocessableEntity, fault.Damaged: http.StatusUnprocessableEntity,
 	fault.NoSpace: http.StatusInsufficientStorage, fault.Cancelled: 499,

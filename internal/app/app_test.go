@@ -53,7 +53,7 @@ func crossing(t testing.TB, s *apptest.Server) (production string, v api.ReelVie
 	takes := s.Takes(production)
 	v = s.Reel(production, "Reel 1")
 	for _, name := range []string{"12A.wav", "Cue.wav"} {
-		s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": v.Revision, "take": takes[name].ID}, &v)
+		s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": v.Revision, "takes": []string{takes[name].ID}}, &v)
 	}
 	s.OK("POST", "/reels/"+v.Id+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "eight-channel-mix"}, &v)
 	return production, v
@@ -408,8 +408,8 @@ func TestRequestsThatMakeNoSense(t *testing.T) {
 		{404, "POST", p + "/spec", api.SpecChoice{Revision: v.Revision, Spec: "none"}, "no delivery spec"},
 		{404, "POST", p + "/ties", api.TieRequest{Revision: v.Revision, At: []api.Crossing{{Row: "stem", From: "DX", Output: "none/L"}}},
 			"no output"},
-		{404, "POST", p + "/unravel", map[string]any{"revision": v.Revision, "take": "nonsense"}, "no such take"},
-		{400, "POST", p + "/unravel", "revision: 1", "Content-Type"},
+		{404, "POST", p + "/lay", map[string]any{"revision": v.Revision, "takes": []string{"nonsense"}}, "no such take"},
+		{400, "POST", p + "/lay", "revision: 1", "Content-Type"},
 		{404, "GET", "/reels/nonsense", nil, "no such reel"},
 		{404, "GET", "/prints/nonsense", nil, "no such print"},
 		{400, "POST", "/specs", "id: [", "YAML"},
@@ -509,7 +509,7 @@ func TestPrintsCanBeStopped(t *testing.T) {
 	production := s.Production()
 	s.Bring(production, "long.wav")
 	v := s.Reel(production, "Reel 1")
-	s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": 0, "take": s.Takes(production)["long.wav"].ID}, &v)
+	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": 0, "takes": []string{s.Takes(production)["long.wav"].ID}}, &v)
 	s.OK("POST", "/reels/"+v.Id+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "six-channel-split"}, &v)
 	var p api.Print
 	s.OK("POST", "/reels/"+v.Id+"/prints", map[string]any{}, &p)
@@ -630,7 +630,7 @@ func TestChannelsAreDiagnosedAfterImport(t *testing.T) {
 	}
 	assert.Equal(t, [][]string{{}, {"copy"}, {"empty"}, {"clipped"}}, kinds)
 	v := s.Reel(production, "Reel 1")
-	s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": 0, "take": take.ID}, &v)
+	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": 0, "takes": []string{take.ID}}, &v)
 	assert.Len(t, v.Tracks, 2, "the copy and the empty channel are left out unless asked for")
 }
 
@@ -645,7 +645,7 @@ func TestTakeEdits(t *testing.T) {
 	assert.Equal(t, "Ines, lav", take.Channels[1].Name)
 	assert.Equal(t, "rope creaks", take.Description.Note)
 	v := s.Reel(production, "Reel 1")
-	s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": 0, "take": take.ID}, &v)
+	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": 0, "takes": []string{take.ID}}, &v)
 	assert.Equal(t, "Ines, lav", v.Tracks[1].Name, "the name follows the channel")
 	s.OK("POST", "/productions/"+production+"/takes/undo", api.AtRevision{}, nil)
 	assert.Equal(t, "Ines lav", s.Takes(production)["12A.wav"].Channels[1].Name)

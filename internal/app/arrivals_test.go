@@ -78,7 +78,7 @@ func TestMonosAreHeardCutAndWrittenAsOneTake(t *testing.T) {
 	}
 
 	v := s.Reel(production, "Reel 1")
-	s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": 0, "take": group.ID}, &v)
+	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": 0, "takes": []string{group.ID}}, &v)
 	require.Len(t, v.Tracks, 4)
 	assert.Equal(t, v.Clips[0].Tie, v.Clips[3].Tie, "what was recorded together is tied")
 	assert.NotEmpty(t, v.Clips[0].Tie)
@@ -161,7 +161,7 @@ func TestChannelsAreReadDifferently(t *testing.T) {
 	read := func(sets ...any) { s.OK("PATCH", "/takes/"+tk.ID, map[string]any{"sets": sets}, &tk) }
 	unravelled := func() api.ReelView {
 		v := s.Reel(production, fmt.Sprintf("Reel %d", rand.IntN(1e9)))
-		s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": 0, "take": tk.ID}, &v)
+		s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": 0, "takes": []string{tk.ID}}, &v)
 		return v
 	}
 	read(map[string]any{"kind": "bonded", "channels": []int{2, 1}, "labels": []string{"L", "R"}})
@@ -334,7 +334,7 @@ func TestStemsOfAProduction(t *testing.T) {
 	s.OK("PUT", "/productions/"+production+"/stems", kept, &kept)
 	tk := s.Takes(production)["12A.wav"]
 	assert.Equal(t, "CX", tk.Channels[0].Suggested)
-	s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": 0, "take": tk.ID}, &v)
+	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": 0, "takes": []string{tk.ID}}, &v)
 	assert.Equal(t, []string{"CX", "north"}, []string{v.Tracks[0].Stem, v.Tracks[0].Strand})
 	assert.Len(t, v.Stems, 6, "the reel got the stem that it lacked")
 	kept.Rules = append(kept.Rules, take.Rule{Words: []string{"x"}, Stem: "ZZ"})

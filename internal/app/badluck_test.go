@@ -109,7 +109,7 @@ func newDay(t *testing.T, s *apptest.Server) *day {
 func (d *day) laid(name string, takes ...string) api.ReelView {
 	v := d.s.Reel(d.production, name)
 	for _, id := range takes {
-		d.s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": v.Revision, "take": id}, &v)
+		d.s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": v.Revision, "takes": []string{id}}, &v)
 	}
 	return v
 }

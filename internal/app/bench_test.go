@@ -154,7 +154,7 @@ func sixteen(b *testing.B) (s *apptest.Server, production string, v api.ReelView
 	production = s.Production()
 	s.Bring(production, "day1/long.wav")
 	v = s.Reel(production, "Reel 1")
-	s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": v.Revision, "take": s.Takes(production)["long.wav"].ID}, &v)
+	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": v.Revision, "takes": []string{s.Takes(production)["long.wav"].ID}}, &v)
 	var groups []string
 	for i := range 8 {
 		groups = append(groups, fmt.Sprintf("{id: g%d, name: Group %d, tag: G%d, layout: stereo, from: {stems: [DX]}}", i, i, i))

@@ -44,7 +44,7 @@ func edited(t *testing.T, s *apptest.Server) (production string, v api.ReelView)
 	s.Bring(production, "day1/12A.wav", "day1/12A second.wav")
 	takes := s.Takes(production)
 	v = s.Reel(production, "Reel 1")
-	s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": v.Revision, "take": takes["12A.wav"].ID}, &v)
+	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": v.Revision, "takes": []string{takes["12A.wav"].ID}}, &v)
 	boom := clipsOn(v, "Boom")[0]
 	at := func(seconds float64) int64 { return boom.Start + int64(seconds*48000) }
 	in := func(from, to float64, extra map[string]any) map[string]any {
@@ -226,7 +226,7 @@ func TestLenders(t *testing.T) {
 	production := s.Production()
 	s.Bring(production, "a.wav", "b.wav", "c.wav")
 	v := s.Reel(production, "Reel 1")
-	s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": v.Revision, "take": s.Takes(production)["a.wav"].ID}, &v)
+	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": v.Revision, "takes": []string{s.Takes(production)["a.wav"].ID}}, &v)
 	lav := clipsOn(v, "Ines lav")[0]
 	ask := api.LenderRequest{Clip: lav.ID, Channel: 0, From: lav.Start + here, To: lav.Start + here + line}
 	var lenders []api.Lender

@@ -335,7 +335,7 @@ func TestARemovedReelStopsItsPrint(t *testing.T) {
 	production := s.Production()
 	s.Bring(production, "long.wav")
 	v := s.Reel(production, "Reel 1")
-	s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": v.Revision, "take": s.Takes(production)["long.wav"].ID}, &v)
+	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": v.Revision, "takes": []string{s.Takes(production)["long.wav"].ID}}, &v)
 	s.OK("POST", "/reels/"+v.Id+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "eight-channel-mix"}, &v)
 	var p api.Print
 	s.OK("POST", "/reels/"+v.Id+"/prints", map[string]any{}, &p)

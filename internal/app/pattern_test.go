@@ -92,10 +92,10 @@ func TestAFinishedMixIsLaid(t *testing.T) {
 		ids = append(ids, take.ID)
 	}
 	v := s.Reel(production, "Promo")
-	var look []reel.LaidTake
-	s.OK("POST", "/reels/"+v.Id+"/lay/look", map[string]any{"takes": ids}, &look)
+	var look reel.Laying
+	s.OK("POST", "/productions/"+production+"/lay/look", map[string]any{"takes": ids, "reel": v.Id, "how": map[string]any{}}, &look)
 	var says []string
-	for _, l := range look {
+	for _, l := range look.Rows {
 		says = append(says, l.Group.Name+" "+l.Group.Layout)
 	}
 	assert.Equal(t, []string{"Full mix stereo", "Dialogue mono", "Narration mono", "Music stereo"}, says)

@@ -100,7 +100,7 @@ func TestTheServerEndsWhateverGoesOn(t *testing.T) {
 	production := s.Production()
 	s.Bring(production, "long.wav")
 	v := s.Reel(production, "Reel 1")
-	s.OK("POST", "/reels/"+v.Id+"/unravel", map[string]any{"revision": v.Revision, "take": s.Takes(production)["long.wav"].ID}, &v)
+	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": v.Revision, "takes": []string{s.Takes(production)["long.wav"].ID}}, &v)
 	s.OK("POST", "/reels/"+v.Id+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "eight-channel-mix"}, &v)
 	p := printed(s, production, v, map[string]any{"packaging": "interleaved"})
 	slow, err := net.Dial("tcp", strings.TrimPrefix(s.Base, "http://"))
@@ -235,14 +235,14 @@ func TestCharactersThatNoNameHas(t *testing.T) {
 		"POST /productions": map[string]any{"name": nul,
 			"frameRate": map[string]any{"num": 25, "den": 1, "drop": false}},
 		"PATCH /productions/" + production:                map[string]any{"name": nul},
-		"POST /productions/" + production + "/reels":      api.NewReel{Name: nul, Start: "10:00:00:00"},
+		"POST /productions/" + production + "/reels":      api.NewReel{Name: nul, Start: new("10:00:00:00")},
 		"PATCH /takes/" + take:                            map[string]any{"slate": map[string]any{"note": nul}},
 		"POST /productions/" + production + "/takes/edit": map[string]any{"takes": []string{nul}, "edit": map[string]any{}},
 		"POST /productions/" + production + "/batches": map[string]any{"kind": "ply", "takes": []string{nul},
 			"settings": map[string]any{"all": true, "singly": false}},
 		"POST /reels/" + v.Id + "/commands": map[string]any{"revision": v.Revision, "kind": "setReel",
 			"command": map[string]any{"name": nul}},
-		"POST /reels/" + v.Id + "/unravel":          map[string]any{"revision": v.Revision, "take": nul},
+		"POST /reels/" + v.Id + "/lay":              map[string]any{"revision": v.Revision, "takes": []string{nul}},
 		"POST /reels/" + v.Id + "/cutlist":          map[string]any{"revision": v.Revision, "name": nul, "text": "TITLE: x\n"},
 		"POST /productions/" + production + "/sync": map[string]any{"takes": []string{nul}, "references": []string{nul}, "method": "both"},
 		"PUT /takes/" + take + "/tie": map[string]any{"reference": nul, "offset": 1, "driftPPM": 0, "confidence": 1,
@@ -328,7 +328,7 @@ func TestARequestThatIsMadeTwiceIsDoneOnce(t *testing.T) {
 		s.OK("GET", "/reels/"+v.Id, nil, &v)
 		assert.Equal(t, before+1, v.Revision, path)
 	}
-	thrice("/unravel", "a", map[string]any{"take": s.Takes(production)["Cue.wav"].ID})
+	thrice("/lay", "a", map[string]any{"takes": []string{s.Takes(production)["Cue.wav"].ID}})
 	assert.Len(t, v.Clips, clips+1)
 	thrice("/commands", "b", map[string]any{"kind": "addTrack", "command": map[string]any{"name": "Bell", "labels": []string{"M"},
 		"stem": "FX"}})

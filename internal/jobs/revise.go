@@ -13,9 +13,9 @@ import (
 	"zestyloom/core/fault"
 	"zestyloom/core/layout"
 	"zestyloom/core/loudness"
+	"zestyloom/core/placing"
 	"zestyloom/core/reel"
 	"zestyloom/core/reload"
-	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
 	"zestyloom/internal/library"
 	"zestyloom/internal/store"
@@ -132,10 +132,9 @@ func (a *attempt) placed(ctx context.Context, r *reel.Reel, old []reel.Clip, t s
 	if m.Matched && math.Abs(m.DriftPPM) < 1 {
 		return began + m.OffsetSamples, "placed by its sound", nil
 	}
-	if stamp := t.Description.StartSamples; stamp != nil {
-		if at = r.At(timecode.Reading(*stamp)); at < first.End() && at+fresh.Frames > first.Start {
-			return at, "placed by its time stamp", nil
-		}
+	places, _ := placing.Propose([]placing.File{t.File()}, r.Placing())
+	if p := places[0]; p.By.Kind == placing.Stamp && p.At < first.End() && p.At+fresh.Frames > first.Start {
+		return p.At, "placed by its time stamp", nil
 	}
 	if fresh.Frames == before.Frames {
 		return began, "placed as the file that it replaces", nil

@@ -58,7 +58,7 @@ func ferry(t testing.TB) (*reel.Reel, map[string]*wave.File) {
 		if p.Stem == "AX" {
 			do(reel.SetStem{Stem: "AX", Labels: &wide, Yes: true})
 		}
-		do(reel.SetReel{Picture: &reel.Picture{Take: "picture", Start: start}})
+		do(reel.SetReel{Picture: &reel.PictureChoice{Take: "picture", Start: new(int64(start))}})
 		do(reel.AddTake{Take: p.Name, Title: p.Name, Start: start, Length: length, Parts: []reel.PartPlan{p}})
 	}
 	return r, takes

@@ -1,6 +1,7 @@
 package store_test
 
 import (
+	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -161,7 +162,7 @@ func TestAGroupWhoseFileIsInUseStays(t *testing.T) {
 	s := storetest.Open(t)
 	p := ferry(t, s)
 	a, b := mono(t, s, p.ID, "a", "", 0, 0, nil), mono(t, s, p.ID, "b", "", 0, 0, nil)
-	reelID, err := s.CreateReel(ctx, p, "Reel 1", 0)
+	reelID, err := s.CreateReel(ctx, p, "Reel 1", new(int64(0)))
 	require.NoError(t, err)
 	_, err = s.Do(ctx, reelID, 0, "ines", command(reel.AddTake{Take: a, Title: "a", Length: 10,
 		Parts: []reel.PartPlan{{Name: "a", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}}))
@@ -300,7 +301,7 @@ func TestStemsAndRules(t *testing.T) {
 	got, err := s.Take(ctx, a)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"CX", "north"}, []string{got.Channels[0].Suggested, got.Channels[0].SuggestedStrand})
-	reelID, err := s.CreateReel(ctx, p, "Reel 1", 0)
+	reelID, err := s.CreateReel(ctx, p, "Reel 1", new(int64(0)))
 	require.NoError(t, err)
 	o, err := s.Reel(ctx, reelID)
 	require.NoError(t, err)
@@ -344,6 +345,19 @@ func TestTiesAndMatches(t *testing.T) {
 	assert.Equal(t, fault.BadInput, fault.KindOf(s.SetTie(ctx, movie, "ines", &store.Tie{Reference: a})), "not in a circle")
 	assert.Equal(t, fault.BadInput, fault.KindOf(s.SetTie(ctx, a, "ines", &store.Tie{Reference: a})))
 	assert.Equal(t, fault.NotFound, fault.KindOf(s.SetTie(ctx, a, "ines", &store.Tie{Reference: "00000000-0000-0000-0000-000000000000"})))
+	// Ties of ties are followed; they form no circle, and their numbers make sense.
+	b := addTake(t, s, p.ID, "b")
+	require.NoError(t, s.SetTie(ctx, b, "ines", &store.Tie{Reference: a, Offset: 20, Method: store.ByWaveform}))
+	further, err := s.Take(ctx, b)
+	require.NoError(t, err)
+	assert.Equal(t, start+500, *further.Place)
+	assert.ErrorContains(t, s.SetTie(ctx, movie, "ines", &store.Tie{Reference: b}), "in a circle", "a circle of three")
+	for _, senseless := range []store.Tie{{Offset: 1 << 62}, {Offset: -1 << 62}, {DriftPPM: 1e300}, {DriftPPM: math.NaN()}, {Confidence: 2},
+		{Confidence: -1}, {Confidence: math.NaN()}} {
+		senseless.Reference = movie
+		assert.Equal(t, fault.BadInput, fault.KindOf(s.SetTie(ctx, a, "ines", &senseless)), "%+v", senseless)
+	}
+	require.NoError(t, s.UndoTakeEdit(ctx, p.ID, 0, "ines"))
 	require.NoError(t, s.UndoTakeEdit(ctx, p.ID, 0, "ines"))
 	got, err = s.Take(ctx, a)
 	require.NoError(t, err)

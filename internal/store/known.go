@@ -20,6 +20,11 @@ func known(ctx context.Context, q querier, production string) *knownTakes {
 	return &knownTakes{ctx, q, production, reel.Takes{}}
 }
 
+// Known tells of the takes of a production.
+func (s *Store) Known(ctx context.Context, production string) reel.Known {
+	return known(ctx, s.Pool, production)
+}
+
 // Take finds one take with its title.
 func (k *knownTakes) Take(id string) (reel.TakeInfo, error) {
 	if _, there := k.found[id]; there {

@@ -2,6 +2,8 @@ package store
 
 import (
 	"context"
+	"errors"
+	"math"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -86,14 +88,37 @@ func (s *Store) RefuseMatch(ctx context.Context, takeID string, refused bool) er
 	return nil
 }
 
-// SetTie ties a take to a reference, or unties it where tie is nil, as one step to undo.
+// Bounds of a tie's numbers. A recorder runs a few ppm off; where one was pulled down by a thousandth, it is 1,000.
+const (
+	maxTieHours = 48
+	maxDriftPPM = 2000
+)
+
+// check holds a tie's numbers to sense; rate is that of the take.
+func (t Tie) check(rate int) error {
+	switch limit := maxTieHours * 3600 * int64(rate); {
+	case t.Offset < -limit || t.Offset > limit:
+		return fault.New(fault.BadInput, "A take can't lie more than %d hours from what it is tied to", maxTieHours)
+	case !(math.Abs(t.DriftPPM) <= maxDriftPPM):
+		return fault.New(fault.BadInput, "A drift is at most %d parts in a million either way", maxDriftPPM)
+	case !(t.Confidence >= 0 && t.Confidence <= 1):
+		return fault.New(fault.BadInput, "A tie's confidence lies between 0 and 1")
+	}
+	return nil
+}
+
+// SetTie ties a take to a reference, or unties it where tie is nil, as one step to undo. The other streams of its file go along:
+// they begin together.
 func (s *Store) SetTie(ctx context.Context, id, author string, tie *Tie) error {
 	t, err := s.Take(ctx, id)
 	if err != nil {
 		return err
 	}
-	name := "untie " + t.Title()
+	name, stored := "untie "+t.Title(), (*Tie)(nil)
 	if tie != nil {
+		if err := tie.check(t.Description.SampleRate); err != nil {
+			return err
+		}
 		ref, err := s.Take(ctx, tie.Reference)
 		switch {
 		case err != nil:
@@ -102,17 +127,42 @@ func (s *Store) SetTie(ctx context.Context, id, author string, tie *Tie) error {
 			return notFound(pgx.ErrNoRows, "take")
 		case ref.ID == id:
 			return fault.New(fault.BadInput, "A take can't be tied to itself")
-		case ref.Tie != nil && ref.Tie.Reference == id:
-			return fault.New(fault.BadInput, "%s is tied to %s already; untie that first", ref.Title(), t.Title())
 		}
 		name = "tie " + t.Title() + " to " + ref.Title()
-		stored := *tie
+		stored = new(*tie)
 		stored.Title = ""
-		tie = &stored
 	}
-	_, err = s.editTakes(ctx, t.Production, author, []string{id}, func(_ pgx.Tx, _ string, f *takeFields) (string, error) {
-		f.Tie = tie
+	ids := []string{id}
+	if t.SHA256 != "" {
+		streams, err := takesBy(ctx, s.Pool, "where t.production_id = $1 and t.sha256 = $2 and t.stream <> $3", t.Production, t.SHA256, t.Stream)
+		if err != nil {
+			return err
+		}
+		for _, other := range streams {
+			if (stored == nil || other.ID != stored.Reference) && other.Description.SampleRate == t.Description.SampleRate {
+				ids = append(ids, other.ID)
+			}
+		}
+	}
+	_, err = s.editTakes(ctx, t.Production, author, ids, func(_ pgx.Tx, _ string, f *takeFields) (string, error) {
+		f.Tie = stored
 		return name, nil
 	})
 	return err
+}
+
+// noCircle refuses ties that lead back to the take that they begin at, by whatever edit.
+func noCircle(ctx context.Context, tx pgx.Tx, id string) error {
+	var title *string
+	err := tx.QueryRow(ctx, `with recursive chain as (select r.id, r.tie, r.file_name, 1 as depth from takes t
+			join takes r on r.id = (t.tie->>'reference')::uuid where t.id = $1
+		union all select r.id, r.tie, r.file_name, depth + 1 from takes r join chain c on r.id = (c.tie->>'reference')::uuid where depth < 32)
+		select (select file_name from takes where id = $1) from chain where id = $1 or depth = 32 limit 1`, id).Scan(&title)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	return fault.New(fault.BadInput, "Ties would lead from %s in a circle back to it; untie the one that it would be tied to first", *title)
 }

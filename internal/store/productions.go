@@ -9,6 +9,7 @@ import (
 
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
+	"zestyloom/core/take"
 	"zestyloom/core/timecode"
 )
 
@@ -78,7 +79,39 @@ func (s *Store) RenameProduction(ctx context.Context, id, name string) (Producti
 	return s.Production(ctx, id)
 }
 
-// begin makes a new reel of a production, by its pattern where it has one.
+// usualStart is where a reel starts that nobody has chosen a start for, while nothing is on it: 10:00:00:00.
+const usualStart = "10:00:00:00"
+
+// Begin gives a new reel as it is made for a production, without making it: as the pattern has it that its reels begin by. Without
+// a start it is free to start where what is laid on it first does, or the one picture that there is.
+func (s *Store) Begin(ctx context.Context, p Production, name string, start *int64) (*reel.Reel, error) {
+	from, err := p.FrameRate.ParseSample(usualStart, p.SampleRate)
+	if err != nil {
+		return nil, err
+	}
+	if start != nil {
+		from = timecode.Reading(*start)
+	}
+	fresh, err := s.begin(ctx, p, name, int64(from))
+	if err != nil || start != nil {
+		return fresh, err
+	}
+	fresh.Head.Free = true
+	picture, err := s.OnePicture(ctx, p.ID)
+	if err != nil || picture == "" {
+		return fresh, err
+	}
+	return reel.Try(fresh, reel.SetReel{Picture: &reel.PictureChoice{Take: picture}}, s.Known(ctx, p.ID))
+}
+
+// OnePicture is the take that is the picture of a production, where there is one alone.
+func (s *Store) OnePicture(ctx context.Context, production string) (id string, err error) {
+	err = s.Pool.QueryRow(ctx, `select case when count(*) = 1 then min(id::text) else '' end from takes
+		where production_id = $1 and kind = $2 and picture is not null and part_of is null and stream = 0`, production,
+		take.Picture).Scan(&id)
+	return id, err
+}
+
 func (s *Store) begin(ctx context.Context, p Production, name string, start int64) (*reel.Reel, error) {
 	if p.BeginsAs != "" {
 		saved, err := s.Pattern(ctx, p.BeginsAs)

@@ -65,13 +65,13 @@ func (s *Store) Reels(ctx context.Context, production string) ([]ReelInfo, error
 	return list, notFound(err, "production")
 }
 
-// CreateReel makes an empty reel.
-func (s *Store) CreateReel(ctx context.Context, p Production, name string, start int64) (string, error) {
+// CreateReel makes an empty reel, as Begin has it.
+func (s *Store) CreateReel(ctx context.Context, p Production, name string, start *int64) (string, error) {
 	name = strings.TrimSpace(name)
 	if name == "" || len([]rune(name)) > 100 {
 		return "", fault.New(fault.BadInput, "A reel needs a name of 1 to 100 characters")
 	}
-	fresh, err := s.begin(ctx, p, name, start)
+	fresh, err := s.Begin(ctx, p, name, start)
 	if err != nil {
 		return "", err
 	}

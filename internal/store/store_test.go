@@ -103,7 +103,7 @@ func kind(s *store.Store, id string, k take.Kind) error {
 func crossing(t testing.TB, s *store.Store) (reelID, takeID string) {
 	p := ferry(t, s)
 	takeID = addTake(t, s, p.ID, "a")
-	reelID, err := s.CreateReel(ctx, p, "Reel 1", 36000*48000)
+	reelID, err := s.CreateReel(ctx, p, "Reel 1", new(int64(36000*48000)))
 	require.NoError(t, err)
 	_, err = s.Do(ctx, reelID, 0, "ines", command(reel.AddTake{Take: takeID, Title: "12A/3", Length: 100,
 		Parts: []reel.PartPlan{{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}}))
@@ -408,7 +408,7 @@ func TestReelsAreRenamed(t *testing.T) {
 	require.NoError(t, err)
 	p, err := s.Production(ctx, o.Production)
 	require.NoError(t, err)
-	_, err = s.CreateReel(ctx, p, "Reel 2", 0)
+	_, err = s.CreateReel(ctx, p, "Reel 2", new(int64(0)))
 	require.NoError(t, err)
 	name := func(to string) func(*reel.Reel) (reel.Command, error) { return command(reel.SetReel{Name: &to}) }
 	o, err = s.Do(ctx, id, o.Revision, "ines", name("Night"))

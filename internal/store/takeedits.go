@@ -41,6 +41,9 @@ func (f takeFields) clone() takeFields {
 func putFields(ctx context.Context, tx pgx.Tx, id string, f takeFields) error {
 	_, err := tx.Exec(ctx, "update takes set kind = $2, channels = $3, slate = $4, sets = $5, tie = $6, part_of = $7, apart = $8, dissolved = $9 where id = $1",
 		id, f.Kind, f.Channels, f.Slate, f.Sets, f.Tie, f.PartOf, f.Apart, f.Dissolved)
+	if err == nil && f.Tie != nil {
+		err = noCircle(ctx, tx, id)
+	}
 	return err
 }
 

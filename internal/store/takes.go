@@ -16,6 +16,7 @@ import (
 	"zestyloom/core/fault"
 	"zestyloom/core/gather"
 	"zestyloom/core/overview"
+	"zestyloom/core/placing"
 	"zestyloom/core/reel"
 	"zestyloom/core/take"
 	"zestyloom/core/timecode"
@@ -133,6 +134,7 @@ type Take struct {
 	Apart       bool             `json:"-"`
 	Dissolved   bool             `json:"-"`
 	CreatedAt   time.Time        `json:"createdAt"`
+	tiedTo      []tiedTo         // what it is tied to, what that is tied to, and so on
 }
 
 // Title is how people call the take: scene and take, or the file's name.
@@ -146,7 +148,51 @@ func (t Take) Title() string {
 
 // Info is what commands have to know of the take.
 func (t Take) Info() reel.TakeInfo {
-	return reel.TakeInfo{Title: t.Title(), Channels: len(t.Channels), Frames: t.Description.Frames, SampleRate: t.Description.SampleRate}
+	return reel.TakeInfo{Title: t.Title(), Channels: len(t.Channels), Frames: t.Description.Frames, SampleRate: t.Description.SampleRate,
+		File: t.File()}
+}
+
+// File gives what tells where the take belongs.
+func (t Take) File() placing.File {
+	f := fileOf(t.ID, t.Title(), t.SHA256, t.Description)
+	if t.Tie != nil {
+		f.Tie = t.Tie.placing(t.tiedTo)
+	}
+	return f
+}
+
+func fileOf(id, title, sha256 string, d take.Description) placing.File {
+	f := placing.File{ID: id, Title: title, Rate: d.SampleRate, Frames: d.Frames, Roll: d.Roll, Wild: d.Wild, Of: sha256}
+	if d.StartSamples != nil {
+		f.Stamp = new(timecode.Reading(*d.StartSamples))
+	}
+	return f
+}
+
+// placing gives a tie with the takes that it leads to, one after another.
+func (t Tie) placing(chain []tiedTo) *placing.Tie {
+	if len(chain) == 0 {
+		return nil
+	}
+	to := fileOf(chain[0].ID, titleOf(chain[0].Description, chain[0].FileName), chain[0].SHA256, chain[0].Description)
+	if next := chain[0].Tie; next != nil {
+		to.Tie = next.placing(chain[1:])
+	}
+	words := "by its sound"
+	if t.Method == ByTimecode {
+		words = "by timecode"
+	}
+	return &placing.Tie{To: to, Offset: t.Offset, Sure: t.Confidence, Words: words}
+}
+
+// tiedTo is a take that another is tied to, at some remove.
+type tiedTo struct {
+	ID          string           `json:"id"`
+	FileName    string           `json:"fileName"`
+	SHA256      string           `json:"sha256"`
+	Description take.Description `json:"description"`
+	Slate       Slate            `json:"slate"`
+	Tie         *Tie             `json:"tie"`
 }
 
 func titleOf(d take.Description, fileName string) string {
@@ -168,7 +214,7 @@ func (t Take) Settled() bool { return strings.HasPrefix(t.CameFrom, SettledOn) }
 // Source gives the take as unravel needs it.
 func (t Take) Source(stems []reel.Stem) reel.Source {
 	src := reel.Source{Take: t.ID, Title: t.Title(), Kind: t.Kind, SampleRate: t.Description.SampleRate, Frames: t.Description.Frames,
-		Start: t.Place, Sets: t.Sets, Stems: stems}
+		File: t.File(), Sets: t.Sets, Stems: stems}
 	for _, ch := range t.Channels {
 		stem, strand := cmp.Or(ch.Stem, ch.Suggested), ch.Strand
 		if strand == "" && stem == ch.Suggested {
@@ -182,24 +228,29 @@ func (t Take) Source(stems []reel.Stem) reel.Source {
 
 const takeColumns = `select t.id::text, t.production_id::text, t.kind, t.file_name, t.came_from, t.media_key, t.sound_key, t.sound, t.size,
 	coalesce(t.sha256, ''), t.stream, t.description,
-	t.channels, t.findings, t.sets, t.picture, t.slate, t.tie, t.assembly, t.part_of::text, t.apart, t.dissolved, t.created_at, p.rules,
-	ref.description, ref.file_name
-	from takes t join productions p on p.id = t.production_id left join takes ref on ref.id = (t.tie->>'reference')::uuid `
+	t.channels, t.findings, t.sets, t.picture, t.slate, t.tie, t.assembly, t.part_of::text, t.apart, t.dissolved, t.created_at, p.rules, p.frame_rate,
+	(with recursive chain as (select r.*, 1 as depth from takes r where r.id = (t.tie->>'reference')::uuid
+		union all select r.*, depth + 1 from takes r join chain c on r.id = (c.tie->>'reference')::uuid where depth < 32)
+		select jsonb_agg(jsonb_build_object('id', id, 'fileName', file_name, 'sha256', coalesce(sha256, ''), 'description', description,
+			'slate', slate, 'tie', tie) order by depth) from chain)
+	from takes t join productions p on p.id = t.production_id `
 
 func scanTake(row pgx.CollectableRow) (t Take, err error) {
 	var found []diagnose.Channel
 	var slate Slate
 	var rules []take.Rule
-	var ref *take.Description
-	var refName *string
+	var frame timecode.Rate
 	err = row.Scan(&t.ID, &t.Production, &t.Kind, &t.FileName, &t.CameFrom, &t.MediaKey, &t.SoundKey, &t.Sound, &t.Size, &t.SHA256, &t.Stream,
 		&t.Description,
-		&t.Channels, &found, &t.Sets, &t.Picture, &slate, &t.Tie, &t.Assembly, &t.PartOf, &t.Apart, &t.Dissolved, &t.CreatedAt, &rules, &ref,
-		&refName)
+		&t.Channels, &found, &t.Sets, &t.Picture, &slate, &t.Tie, &t.Assembly, &t.PartOf, &t.Apart, &t.Dissolved, &t.CreatedAt, &rules, &frame,
+		&t.tiedTo)
 	if err != nil {
 		return t, err
 	}
 	slate.onto(&t.Description)
+	if d := &t.Description; d.StartTimecode == nil && d.StartSamples != nil { // a stamp of samples alone is read at the production's rate
+		d.StartTimecode = new(frame.LabelAt(*d.StartSamples, d.SampleRate))
+	}
 	if t.Sets == nil {
 		t.Sets = take.DefaultSets(t.Description, t.Kind)
 	}
@@ -222,7 +273,7 @@ func scanTake(row pgx.CollectableRow) (t Take, err error) {
 	}
 	t.bond()
 	t.doubt()
-	t.place(ref, refName)
+	t.place()
 	return t, nil
 }
 
@@ -252,20 +303,19 @@ func (t *Take) doubt() {
 	}
 }
 
-// place works out where the take belongs on the clock. A music cue or an effect with a stamp of its own was not
-// recorded to this picture, so only a tie places it.
-func (t *Take) place(ref *take.Description, refName *string) {
-	if t.Kind != take.Music && t.Kind != take.Effect {
-		t.Place = t.Description.StartSamples
+// place works out where the take belongs on the clock, whichever reel it will lie on.
+func (t *Take) place() {
+	for i := range t.tiedTo {
+		t.tiedTo[i].Slate.onto(&t.tiedTo[i].Description)
 	}
-	if t.Tie == nil || ref == nil || refName == nil {
-		t.Tie = nil
-		return
+	if t.Tie != nil && len(t.tiedTo) == 0 {
+		t.Tie = nil // what it was tied to is gone
 	}
-	t.Tie.Title = titleOf(*ref, *refName)
-	if ref.StartSamples != nil {
-		at := timecode.Convert(*ref.StartSamples, ref.SampleRate, t.Description.SampleRate) + t.Tie.Offset
-		t.Place = &at
+	if t.Tie != nil {
+		t.Tie.Title = titleOf(t.tiedTo[0].Description, t.tiedTo[0].FileName)
+	}
+	if by, known := placing.OnTheClock(t.File()); known {
+		t.Place = &by.At
 	}
 }
 

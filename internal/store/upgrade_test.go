@@ -88,7 +88,7 @@ func TestADatabaseOfTheLastVersion(t *testing.T) {
 	begins := func(name string) []any {
 		p, err := s.Production(ctx, production)
 		require.NoError(t, err)
-		id, err := s.CreateReel(ctx, p, name, 0)
+		id, err := s.CreateReel(ctx, p, name, new(int64(0)))
 		require.NoError(t, err)
 		o, err := s.Reel(ctx, id)
 		require.NoError(t, err)

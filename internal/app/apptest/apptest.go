@@ -306,7 +306,7 @@ func (s *Server) Takes(production string) map[string]api.Take {
 // Reel makes an empty reel that starts at 10:00:00:00.
 func (s *Server) Reel(production, name string) api.ReelView {
 	var v api.ReelView
-	s.OK("POST", "/productions/"+production+"/reels", api.NewReel{Name: name, Start: "10:00:00:00"}, &v)
+	s.OK("POST", "/productions/"+production+"/reels", api.NewReel{Name: name, Start: new("10:00:00:00")}, &v)
 	return v
 }
 

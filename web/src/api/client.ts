@@ -3,7 +3,7 @@ import createClient from "openapi-fetch";
 
 import type { components, paths } from "./schema.gen";
 
-type Schemas = components["schemas"];
+export type Schemas = components["schemas"];
 export type Take = Schemas["Take"];
 export type TakeList = Schemas["TakeList"];
 export type TakeKind = Schemas["TakeKind"];

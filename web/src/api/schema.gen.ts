@@ -960,24 +960,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/reels/{reel}/unravel": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                reel: components["parameters"]["ReelID"];
-            };
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["unravelTake"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/reels/{reel}/lay": {
         parameters: {
             query?: never;
@@ -989,7 +971,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Lays several takes onto a reel in one step. The parts of a finished mix are known by their names: monos of one part become one take, each part is laid whole on a track of its own, and feeds an output group of its meaning. */
+        /** @description Lays takes onto a reel in one step, each where it belongs. What probably is not meant, such as a take an hour from all others, is refused as `asks`, unless `anyway` is said. The parts of a finished mix are known by their names: monos of one part become one take, each part is laid whole on a track of its own, and feeds an output group of its meaning. */
         post: operations["layTakes"];
         delete?: never;
         options?: never;
@@ -997,18 +979,18 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/reels/{reel}/lay/look": {
+    "/productions/{production}/lay/look": {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                reel: components["parameters"]["ReelID"];
+                production: components["parameters"]["ProductionID"];
             };
             cookie?: never;
         };
         get?: never;
         put?: never;
-        /** @description How takes would be laid. Nothing is changed. */
+        /** @description How takes would be laid, on a reel that there is or on a new one: where each belongs, by what evidence, and what speaks against it. Nothing is changed. */
         post: operations["lookAtLaying"];
         delete?: never;
         options?: never;
@@ -1798,6 +1780,7 @@ export interface components {
             frames: number;
             /** Format: int64 */
             startSamples: number | null;
+            /** @description At the file's frame rate, else at the production's */
             startTimecode: string | null;
             frameRate: string | null;
             dropFrame: boolean;
@@ -1806,6 +1789,12 @@ export interface components {
             roll: string;
             note: string;
             circled: boolean;
+            /** @description The recorder says that it was recorded without picture, so that it has no place by the clock */
+            wild?: boolean;
+            /** @description The recorder says that it is not to be used */
+            noGood?: boolean;
+            /** @description The recorder says that it was stopped before it had begun */
+            falseStart?: boolean;
             tracks: {
                 index: number;
                 name: string;
@@ -2056,8 +2045,8 @@ export interface components {
         };
         NewReel: {
             name: string;
-            /** @description Timecode of its first frame */
-            start: string;
+            /** @description Timecode of its first frame. Left out: it starts with the one picture that there is, else where what is laid on it first does */
+            start?: string;
             frameRate?: components["schemas"]["FrameRate"];
         };
         Step: {
@@ -3104,9 +3093,9 @@ export interface components {
                 picture?: {
                     /**
                      * Format: int64
-                     * @description where its first frame lies
+                     * @description where its first frame lies; where it belongs, if not given
                      */
-                    start: number;
+                    start?: number | null;
                     take: string;
                 } | null;
                 /** Format: int64 */
@@ -3295,22 +3284,6 @@ export interface components {
         };
         /** @description What is done to a reel. One that would put clips out of sync is refused as `unties`, unless its field untie is true. */
         Command: components["schemas"]["AddStemCommand"] | components["schemas"]["AddTrackCommand"] | components["schemas"]["BorrowCommand"] | components["schemas"]["ChangeCorrectionCommand"] | components["schemas"]["ClearKnotsCommand"] | components["schemas"]["CrossfadeCommand"] | components["schemas"]["CutClipsCommand"] | components["schemas"]["CutLaneCommand"] | components["schemas"]["CutOutCommand"] | components["schemas"]["DipCommand"] | components["schemas"]["HushCommand"] | components["schemas"]["JoinClipsCommand"] | components["schemas"]["MoveClipsCommand"] | components["schemas"]["MoveStraysCommand"] | components["schemas"]["OrderTracksCommand"] | components["schemas"]["PasteClipsCommand"] | components["schemas"]["RangeGainCommand"] | components["schemas"]["ReadChannelsCommand"] | components["schemas"]["RemoveClipsCommand"] | components["schemas"]["RemoveCorrectionCommand"] | components["schemas"]["RemoveGroupsCommand"] | components["schemas"]["RemoveMarksCommand"] | components["schemas"]["RemoveMixesCommand"] | components["schemas"]["RemoveStemCommand"] | components["schemas"]["RemoveTracksCommand"] | components["schemas"]["ReorderCommand"] | components["schemas"]["RestoreCommand"] | components["schemas"]["SetBusCommand"] | components["schemas"]["SetClipCommand"] | components["schemas"]["SetCorrectionCommand"] | components["schemas"]["SetCurveCommand"] | components["schemas"]["SetGroupCommand"] | components["schemas"]["SetKnotsCommand"] | components["schemas"]["SetLaneCommand"] | components["schemas"]["SetMarkCommand"] | components["schemas"]["SetMatrixCommand"] | components["schemas"]["SetMixCommand"] | components["schemas"]["SetReelCommand"] | components["schemas"]["SetStemCommand"] | components["schemas"]["SetTrackCommand"] | components["schemas"]["SeveralCommand"] | components["schemas"]["SlipClipCommand"] | components["schemas"]["SplitClipCommand"] | components["schemas"]["SwapTakeCommand"] | components["schemas"]["TieBackCommand"] | components["schemas"]["TieClipsCommand"] | components["schemas"]["TrimClipCommand"] | components["schemas"]["UnsettleCommand"] | components["schemas"]["UntieCommand"];
-        UnravelRequest: {
-            /** Format: int64 */
-            revision: number;
-            take: string;
-            /** @description From 1. Left out: those that are on */
-            channels?: number[];
-            /**
-             * Format: int64
-             * @description Where to lay it. Left out: where it belongs on the clock, else the reel's start
-             */
-            at?: number;
-            /** @description All single channels as one multichannel clip on one track */
-            together?: boolean;
-            /** @description A channel goes on the track of its name and stem where that is free, instead of on a new one */
-            reuse?: boolean;
-        };
         CutListText: {
             /** Format: int64 */
             revision: number;
@@ -3445,19 +3418,55 @@ export interface components {
             from: string;
             output: string;
         };
-        LayChoice: {
-            takes: string[];
+        /** @description How takes are laid */
+        LayHow: {
             /** @description They are takes like others, whatever they are called */
             plain?: boolean;
+            /** @description Of a take that is laid alone, from 1. Left out: those that are on */
+            channels?: number[];
+            /** @description All single channels of a take as one multichannel clip on one track */
+            together?: boolean;
+            /** @description Where takes are to lie, in samples since the midnight before the reel's start, by take. Left out: where they belong */
+            places?: {
+                [key: string]: number;
+            };
+            /**
+             * Format: int64
+             * @description Where the reel is to start from now on
+             */
+            start?: number;
+        };
+        LayChoice: {
+            takes: string[];
+            /** @description Left out: a new one */
+            reel?: string;
+            how: components["schemas"]["LayHow"];
         };
         LayRequest: {
             /** Format: int64 */
             revision: number;
             takes: string[];
-            /** @description They are takes like others, whatever they are called */
-            plain?: boolean;
+            how?: components["schemas"]["LayHow"];
             /** @description A part goes on the track of its name and stem where that is free */
             reuse?: boolean;
+            /** @description The user has seen what speaks against the places */
+            anyway?: boolean;
+        };
+        Laying: {
+            /**
+             * Format: int64
+             * @description Of the reel, in samples since midnight
+             */
+            start: number;
+            /** @description That the reel gets with them */
+            picture?: {
+                take: string;
+                of?: string;
+                /** Format: int64 */
+                start: number;
+            };
+            /** @description In the order in which they are laid */
+            rows: components["schemas"]["LaidTake"][];
         };
         LaidTake: {
             take: string;
@@ -3467,11 +3476,7 @@ export interface components {
             role?: "mix" | "M&E" | "DX" | "NX" | "MX" | "FX" | "AX";
             tracks: number;
             labels?: string[];
-            /**
-             * Format: int64
-             * @description Samples since midnight
-             */
-            at: number;
+            place: components["schemas"]["PlaceProposal"];
             group?: {
                 /** @description Empty where it is made */
                 id?: string;
@@ -3480,6 +3485,32 @@ export interface components {
             };
             /** @description File names of the monos that become this take */
             joined?: string[];
+        };
+        PlaceEvidence: {
+            /** @enum {string} */
+            kind: "word" | "picture" | "tie" | "stamp" | "nothing";
+            /** Format: int64 */
+            at: number;
+            sure: number;
+            words: string;
+        };
+        /** @description Where a file belongs on a reel */
+        PlaceProposal: {
+            file: string;
+            /**
+             * Format: int64
+             * @description Samples at the reel's rate since the midnight before its start
+             */
+            at: number;
+            /** Format: int64 */
+            length: number;
+            by: components["schemas"]["PlaceEvidence"];
+            /** @description What else tells, the stronger first */
+            others: components["schemas"]["PlaceEvidence"][];
+            /** @description What speaks against it */
+            against: string[];
+            /** @description So much does that nobody should lay it there unasked */
+            ask: boolean;
         };
         PatternName: {
             name: string;
@@ -5850,31 +5881,6 @@ export interface operations {
             default: components["responses"]["Failure"];
         };
     };
-    unravelTake: {
-        parameters: {
-            query?: {
-                /** @description A revision that the caller has. What is told is only what has changed after it, unless that is too much */
-                since?: components["parameters"]["Since"];
-            };
-            header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
-                "Idempotency-Key"?: components["parameters"]["Key"];
-            };
-            path: {
-                reel: components["parameters"]["ReelID"];
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["UnravelRequest"];
-            };
-        };
-        responses: {
-            200: components["responses"]["ReelNow"];
-            default: components["responses"]["Failure"];
-        };
-    };
     layTakes: {
         parameters: {
             query?: {
@@ -5905,7 +5911,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                reel: components["parameters"]["ReelID"];
+                production: components["parameters"]["ProductionID"];
             };
             cookie?: never;
         };
@@ -5915,13 +5921,13 @@ export interface operations {
             };
         };
         responses: {
-            /** @description In the order in which they are laid */
+            /** @description How they would be laid */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LaidTake"][];
+                    "application/json": components["schemas"]["Laying"];
                 };
             };
             default: components["responses"]["Failure"];

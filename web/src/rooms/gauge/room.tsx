@@ -220,9 +220,7 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
                   at={at}
                   movies={movies}
                   half={false}
-                  onChoose={(t) =>
-                    void edits.command({ kind: "setReel", command: { picture: { take: t.id, start: t.place ?? view.head.start } } })
-                  }
+                  onChoose={(t) => void edits.command({ kind: "setReel", command: { picture: { take: t.id } } })}
                   onClose={() => setPicture(false)}
                 />
               )}

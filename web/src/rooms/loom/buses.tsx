@@ -9,7 +9,7 @@ import { StemTag } from "../../ui/stem";
 import { inMix, strandsOf } from "./band";
 import { fieldOrder, formatName, formats, layouts, norms } from "./formats";
 import { BusLevel } from "./buslevel";
-import { Kept } from "./kept";
+import { Kept } from "../../ui/kept";
 import { busOf } from "./lookup";
 import { figure, gains } from "./numbers";
 

@@ -7,7 +7,7 @@ import { keyOf, keySign, type ActionID } from "../../ui/keys";
 import { duration, labelAt, noTimecode, parseNear } from "../../ui/timecode";
 import { ClipChannels } from "./channels";
 import { slipOf, slipSign, type Choice } from "./choice";
-import { Kept } from "./kept";
+import { Kept } from "../../ui/kept";
 import { figure, gains } from "./numbers";
 import { Explained, words as meanings } from "../../ui/explained";
 

@@ -8,7 +8,7 @@ import { duration, labelAt, noTimecode, parse } from "../../ui/timecode";
 import type { Choice } from "./choice";
 import { ClipPanel, LanePanel, Line, part } from "./clippanel";
 import { parameters } from "./curves";
-import { Kept } from "./kept";
+import { Kept } from "../../ui/kept";
 import { formatName, formats, hasRoom, isField } from "./formats";
 import { figure, gains } from "./numbers";
 import { PanPad, PanSlider } from "./panpad";

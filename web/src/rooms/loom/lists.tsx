@@ -9,7 +9,7 @@ import { StemTag } from "../../ui/stem";
 import { labelAt } from "../../ui/timecode";
 import { dayAndTime } from "../../ui/when";
 import { Buses } from "./buses";
-import { Kept } from "./kept";
+import { Kept } from "../../ui/kept";
 
 export type ListName = "track" | "sync" | "strays" | "marks" | "find" | "history" | "weave";
 

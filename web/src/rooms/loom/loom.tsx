@@ -244,7 +244,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
       half={half}
       docked={pictureDocked}
       onDock={() => setPictureDocked(!pictureDocked)}
-      onChoose={(t) => void doIt({ kind: "setReel", command: { picture: { take: t.id, start: t.place ?? view.head.start } } })}
+      onChoose={(t) => void doIt({ kind: "setReel", command: { picture: { take: t.id } } })}
       onClose={() => store.setState({ picture: false })}
     />
   );

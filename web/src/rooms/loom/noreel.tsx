@@ -11,9 +11,15 @@ export function NoReel({ production: id }: { production: string }) {
   const production = useProduction(id);
   const go = useNavigate();
   const [name, setName] = useState("Reel 1");
-  const [start, setStart] = useState("10:00:00:00");
+  const [start, setStart] = useState("");
   const make = useDo(
-    () => ok(api.POST("/productions/{production}/reels", { params: { path: { production: id } }, body: { name, start } })),
+    () =>
+      ok(
+        api.POST("/productions/{production}/reels", {
+          params: { path: { production: id } },
+          body: { name, ...(start.trim() && { start }) },
+        }),
+      ),
     [keysOf.reels(id)],
     (r) => void go(`/p/${id}/loom/${r.id}`),
   );
@@ -44,7 +50,13 @@ export function NoReel({ production: id }: { production: string }) {
           </label>
           <label className="flex flex-col gap-1 text-[13px] text-muted">
             Starts at
-            <input className="field tc w-32" value={start} onChange={(e) => setStart(e.target.value)} required />
+            <input
+              className="field tc w-44"
+              value={start}
+              placeholder="where its sound does"
+              title="Leave it empty: the reel starts with its picture, else with what is laid on it first"
+              onChange={(e) => setStart(e.target.value)}
+            />
           </label>
           <button className="pill-act" disabled={make.isPending}>
             Make the reel

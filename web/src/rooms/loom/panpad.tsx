@@ -5,7 +5,7 @@ import type { Command, CommandOf, Point, ReelView, Track } from "../../api/clien
 import { dyeName } from "../../draw/canvas";
 import { level, thinned } from "./curves";
 import { hasRoom } from "./formats";
-import { Kept } from "./kept";
+import { Kept } from "../../ui/kept";
 import { figure, gains } from "./numbers";
 import { useAhead } from "../../ui/ahead";
 

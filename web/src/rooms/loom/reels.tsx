@@ -8,7 +8,6 @@ import { useDo, useReels, type useReelEdits } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
 import { timecodeRates } from "../../ui/rates";
-import { labelAt } from "../../ui/timecode";
 import { Removal } from "../../ui/removal";
 import { CutListDialog } from "./cutlist";
 import { PatternsDialog } from "./patterns";
@@ -75,18 +74,18 @@ export function ReelMenu({ view, edits }: { view: ReelView; edits: ReturnType<ty
 }
 
 function NewReel({ view, onClose }: { view: ReelView; onClose: () => void }) {
-  const { start, sampleRate, frameRate } = view.head;
+  const { frameRate } = view.head;
   const go = useNavigate();
   const reels = useReels(view.production);
   const [name, setName] = useState(`Reel ${(reels.data?.length ?? 0) + 1}`);
-  const [at, setAt] = useState(labelAt(start, sampleRate, frameRate));
+  const [at, setAt] = useState("");
   const [rate, setRate] = useState(JSON.stringify(frameRate));
   const make = useDo(
     () =>
       ok(
         api.POST("/productions/{production}/reels", {
           params: { path: { production: view.production } },
-          body: { name, start: at, frameRate: JSON.parse(rate) as FrameRate },
+          body: { name, ...(at.trim() && { start: at }), frameRate: JSON.parse(rate) as FrameRate },
         }),
       ),
     [keysOf.reels(view.production)],
@@ -110,7 +109,13 @@ function NewReel({ view, onClose }: { view: ReelView; onClose: () => void }) {
         </label>
         <label className="flex flex-col gap-1 text-[13px] text-muted">
           Starts at
-          <input className="field tc w-32" value={at} onChange={(e) => setAt(e.target.value)} required />
+          <input
+            className="field tc w-44"
+            value={at}
+            placeholder="where its sound does"
+            title="Leave it empty: the reel starts with its picture, else with what is laid on it first"
+            onChange={(e) => setAt(e.target.value)}
+          />
         </label>
         <label className="flex flex-col gap-1 text-[13px] text-muted">
           Frame rate

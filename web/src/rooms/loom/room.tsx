@@ -1,5 +1,5 @@
 import { useMemo } from "react";
-import { useParams } from "react-router";
+import { useLocation, useParams } from "react-router";
 
 import type { ReelView } from "../../api/client";
 import { useProduction, useReelAtHand, useReelEdits } from "../../api/hooks";
@@ -34,8 +34,9 @@ export function LoomRoom() {
 
 /** A reel with a store of its own for what is chosen, heard and shown of it. */
 function OpenReel({ view, edits }: { view: ReelView; edits: ReturnType<typeof useReelEdits> }) {
+  const at = (useLocation().state as { at?: number } | null)?.at; // where what was laid just now begins
   // biome-ignore lint/correctness/useExhaustiveDependencies: one for each reel, not for each of its revisions
-  const store = useMemo(() => loomStore(view), [view.id]);
+  const store = useMemo(() => loomStore(view, at), [view.id]);
   return (
     <LoomState value={store}>
       <Loom view={view} edits={edits} />

@@ -71,7 +71,8 @@ export type LoomStore = StoreApi<LoomState>;
 
 const keeps = ["solo", "snap", "picture", "reed", "foldedGroups", "fitted", "dock"] as const satisfies readonly (keyof Kept)[];
 
-export function loomStore(view: Pick<ReelView, "id" | "head">): LoomStore {
+/** A reel's store; the playhead stands where it begins, or at a place that somebody has come for. */
+export function loomStore(view: Pick<ReelView, "id" | "head">, at?: number): LoomStore {
   return createStore<LoomState>()(
     persist(
       (): LoomState => ({
@@ -80,7 +81,7 @@ export function loomStore(view: Pick<ReelView, "id" | "head">): LoomStore {
         corner: null,
         walked: false,
         card: false,
-        stands: view.head.start,
+        stands: at ?? view.head.start,
         tap: null,
         before: null,
         solo: [],

@@ -10,7 +10,7 @@ import { labelsOf, strandsOf } from "./band";
 import { busWords } from "./buslevel";
 import { busParameters, level, movingOf, parameters, pointsOf, restOf, scaleOf, type CurveOf, type Parameter } from "./curves";
 import { hasRoom, isField } from "./formats";
-import { Kept } from "./kept";
+import { Kept } from "../../ui/kept";
 import { busOf, groupOf } from "./lookup";
 import { figure, gains } from "./numbers";
 import { Ride } from "./ride";

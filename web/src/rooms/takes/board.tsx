@@ -16,7 +16,7 @@ import { Scroll } from "../loom/scroll";
 import { BoardTimeProvider, columns, timedOf, useBoardTime, type Range } from "./boardtime";
 import { ChannelRow, namesList } from "./channel";
 import { Edited } from "./edited";
-import { takeTitle } from "./list";
+import { saidBy, takeTitle } from "./list";
 import { level, setOf, spare, together, waysOf, whySpare, without } from "./reading";
 import { UnravelBar } from "./unravelbar";
 import { many } from "../../ui/words";
@@ -198,6 +198,11 @@ function BoardHead({ take }: { take: Take }) {
           >
             {d.circled ? "Circled" : "Not circled"}
           </button>
+          {saidBy(d).map((said) => (
+            <span key={said} className="text-[13px] font-semibold text-muted" title="As the recorder wrote it into the file">
+              {said}
+            </span>
+          ))}
           <DropdownMenu.Root>
             <DropdownMenu.Trigger className="pill" title="What sort of recording it is decides which stem is suggested">
               {kindNames[take.kind]} <ChevronDown size={14} />

@@ -19,7 +19,7 @@ const all = [
   take({ fileName: "a.wav", d: { scene: "12A", take: "1", roll: "LF03", note: "aircraft" } }),
   take({
     fileName: "b.wav",
-    d: { scene: "12A", take: "3", roll: "LF03", circled: true },
+    d: { scene: "12A", take: "3", roll: "LF03", circled: true, wild: true },
     channels: [{ name: "Ines lav" }] as Take["channels"],
   }),
   take({ fileName: "Accordion cue.wav", kind: "music" }),

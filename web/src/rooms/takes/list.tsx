@@ -32,7 +32,7 @@ export const takeOf = (takes: Take[] | undefined, id: string | undefined) =>
 /** What a search looks through. */
 function words(t: Take): string {
   const d = t.description;
-  return [d.scene, `take ${d.take}`, d.roll, d.note, t.fileName, ...t.channels.map((c) => c.name)].join(" ").toLowerCase();
+  return [d.scene, `take ${d.take}`, d.roll, d.note, t.fileName, ...saidBy(d), ...t.channels.map((c) => c.name)].join(" ").toLowerCase();
 }
 
 /** 9 before 12A before 100: numbers in names count as numbers. */
@@ -225,8 +225,17 @@ export function TakeList(p: {
   );
 }
 
-/** What stands behind a take's name: its timecode, or what it is. */
+/** What the recorder said of a take, beside that it is circled. */
+export function saidBy(d: Pick<Take["description"], "wild" | "noGood" | "falseStart">): string[] {
+  return [d.wild && "Wild track", d.noGood && "No good", d.falseStart && "False start"].filter((s): s is string => !!s);
+}
+
+/** What stands behind a take's name: what the recorder said of it, and its timecode, or what it is. */
 function about(t: Take): string {
+  return [...saidBy(t.description), timeOrWidth(t)].join(", ");
+}
+
+function timeOrWidth(t: Take): string {
   // A recorder's single channels are told apart by their names.
   if (t.description.startTimecode)
     return t.channels.length === 1 && t.channels[0]!.name

@@ -1,32 +1,26 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate } from "react-router";
 
-import { api, ok, once, type Take } from "../../api/client";
+import { api, ok, type Take } from "../../api/client";
 import { useDo, useProduction, useReels } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { keyOf, keySign, useActions } from "../../ui/keys";
 import { tell } from "../../ui/notices";
 import { useRemembered } from "../../ui/remembered";
+import { labelAt } from "../../ui/timecode";
+import { PlaceTable, useLaying } from "./lay";
 import { freshReel, ReelSelect } from "./reelselect";
 import { singleCount, trackCount } from "./reading";
 import { words } from "../../ui/explained";
 
-/** The first of Reel 1, Reel 2 … that no reel is called. */
-export function newReelName(taken: string[]): string {
-  for (let n = 1; ; n++) if (!taken.some((t) => t === `Reel ${n}` || t.startsWith(`Reel ${n},`))) return `Reel ${n}`;
-}
-
 /** The one command that breaks the channels that are on into tracks on a reel. */
 export function UnravelBar({ take }: { take: Take }) {
-  const go = useNavigate();
-  const queries = useQueryClient();
   const reels = useReels(take.production);
   const production = useProduction(take.production);
   const [chosen, setChosen] = useState("");
   const reel = chosen === freshReel ? undefined : (reels.data?.find((r) => r.id === chosen) ?? reels.data?.[0]);
   const [together, setTogether] = useRemembered("loom.unravel.together", false);
   const [reuse, setReuse] = useRemembered("loom.unravel.reuse", true);
+  const [asking, setAsking] = useState(false);
   const singles = singleCount(take);
   const asOne = together && singles > 1;
   const tracks = trackCount(take) - (asOne ? singles - 1 : 0);
@@ -42,47 +36,40 @@ export function UnravelBar({ take }: { take: Take }) {
             : `${changed} other takes have these names now.`,
       ),
   );
-  const unravel = useDo(
-    async () => {
-      let target = reel?.id;
-      if (!target) {
-        const p = production.data!;
-        const start = take.description.startTimecode ? `${take.description.startTimecode.slice(0, 2)}:00:00:00` : "10:00:00:00";
-        target = (
-          await ok(
-            api.POST("/productions/{production}/reels", {
-              params: { path: { production: p.id } },
-              body: { name: newReelName(reels.data?.map((r) => r.name) ?? []), start },
-            }),
-          )
-        ).id;
-      }
-      const path = { reel: target };
-      const now = await ok(api.GET("/reels/{reel}", { params: { path } }));
-      const body = { revision: now.revision, take: take.id, together: asOne, reuse };
-      return once((key) => ok(api.POST("/reels/{reel}/unravel", { params: { path, header: { "Idempotency-Key": key } }, body })));
-    },
-    [keysOf.reels(take.production)],
-    (view) => {
-      queries.setQueryData(keysOf.reel(view.id), view);
-      void go(`/p/${take.production}/loom/${view.id}`);
+  const laying = { takes: [take.id], how: { plain: true, together: asOne }, reuse };
+  const unravel = useLaying(take.production);
+  const look = useDo(
+    () =>
+      ok(
+        api.POST("/productions/{production}/lay/look", {
+          params: { path: { production: take.production } },
+          body: { takes: laying.takes, how: laying.how, ...(reel && { reel: reel.id }) },
+        }),
+      ),
+    [],
+    ({ rows }) => {
+      if (rows.some((r) => r.place.ask)) setAsking(true);
+      else unravel.mutate({ ...laying, ...(reel && { reel: reel.id }), anyway: false });
     },
   );
+  const busy = unravel.isPending || look.isPending;
   const run = () => {
-    if (tracks > 0 && !unravel.isPending && reels.data) unravel.mutate(undefined);
+    if (tracks > 0 && !busy && reels.data) look.mutate(undefined);
   };
   useActions({ unravel: run });
   const where =
     take.tie && take.place !== null
       ? `In sync with ${take.tie.title}, tied together.`
-      : take.place !== null
-        ? "At its own timecode, tied together."
-        : "At the start of the reel; move it there.";
+      : take.place !== null && production.data
+        ? `At its time stamp, ${labelAt(take.place, take.description.sampleRate, production.data.frameRate)}, tied together.`
+        : take.description.wild
+          ? "A wild track has no place by the clock: at the start of the reel."
+          : "At the start of the reel; nothing tells where it belongs.";
   return (
     <div className="flex shrink-0 flex-wrap items-center gap-2.5 border-t border-line px-6 py-3">
       <button
         className="pill-act"
-        disabled={tracks === 0 || unravel.isPending || !reels.data || !production.data}
+        disabled={tracks === 0 || busy || !reels.data}
         onClick={run}
         title={`${words.unravel} Key: ${keySign(keyOf("unravel"))}`}
       >
@@ -120,6 +107,7 @@ export function UnravelBar({ take }: { take: Take }) {
         </button>
       )}
       <span className="text-[13px] text-muted">{where} The take itself is not changed.</span>
+      {asking && <PlaceTable {...laying} reel={reel} production={take.production} onClose={() => setAsking(false)} />}
     </div>
   );
 }

@@ -1,4 +1,4 @@
-import { useDraft, type Keep } from "../../ui/draft";
+import { useDraft, type Keep } from "./draft";
 
 /** A text field that is kept when it is left or Enter is pressed, and put back by Escape. What is refused is said beside it. */
 export function Kept(p: { label: string; value: string; onKeep: Keep; className?: string; placeholder?: string }) {

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { newReelName } from "./unravelbar";
+import { newReelName } from "./lay";
 
 describe("a new reel", () => {
   it("has a name that is free", () => {
