@@ -31,10 +31,10 @@ test("six monos of a finished mix are laid, paired and routed with one confirmat
   await page.keyboard.press("Control+a");
   await expect(page.getByRole("heading", { name: "4 takes" })).toBeVisible();
   await page.getByRole("button", { name: "Lay 4 takes onto a new reel…" }).click();
-  const dialog = page.getByRole("dialog", { name: "Lay them onto Reel 1" });
-  await expect(dialog.getByRole("row", { name: "MIX stereo the full mix Full mix, stereo (new)" })).toBeVisible();
-  await expect(dialog.getByRole("row", { name: "NARRATION mono narration Narration, mono (new)" })).toBeVisible();
-  await dialog.getByRole("button", { name: "Lay them" }).click();
+  const dialog = page.getByRole("dialog", { name: "Lay them onto a new reel" });
+  await expect(dialog.getByRole("row", { name: /^MIX the full mix stereo Full mix, stereo \(new\)/ })).toBeVisible();
+  await expect(dialog.getByRole("row", { name: /^NARRATION narration mono Narration, mono \(new\)/ })).toBeVisible();
+  await dialog.getByRole("button", { name: "Lay them", exact: true }).click();
 
   await expect(track(page, "MIX")).toBeVisible();
   for (const [row, column] of [

@@ -7,7 +7,7 @@ import { join } from "node:path";
 import { expect, test, type Page } from "@playwright/test";
 
 import { newProduction, takeRow } from "./rooms";
-import { readWave } from "./wave";
+import { monoFile, readWave } from "./wave";
 
 const rate = 48000;
 const seconds = 24;
@@ -41,20 +41,7 @@ function mono(channel: number): Buffer {
     if (labels[channel] !== "LFE" && i % 96000 < 60) x = 0.97 * Math.sin(i * 0.37 + channel);
     data.writeIntLE(Math.round(x * 0x7ffffe), i * 3, 3);
   }
-  const head = Buffer.alloc(44);
-  head.write("RIFF");
-  head.writeUInt32LE(36 + data.length, 4);
-  head.write("WAVEfmt ", 8);
-  head.writeUInt32LE(16, 16);
-  head.writeUInt16LE(1, 20);
-  head.writeUInt16LE(1, 22);
-  head.writeUInt32LE(rate, 24);
-  head.writeUInt32LE(rate * 3, 28);
-  head.writeUInt16LE(3, 32);
-  head.writeUInt16LE(24, 34);
-  head.write("data", 36);
-  head.writeUInt32LE(data.length, 40);
-  return Buffer.concat([head, data]);
+  return monoFile(data, rate);
 }
 
 /** What ffmpeg measures of six monos as 5.1. */

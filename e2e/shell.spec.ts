@@ -2,6 +2,7 @@
 import { expect, test, type Page } from "@playwright/test";
 
 import { enter, screens } from "./screens";
+import { monoFile } from "./wave";
 
 const foot = (page: Page) => page.getByRole("region", { name: "Listening and work" });
 const go = (page: Page, room: string) =>
@@ -103,25 +104,7 @@ test("Escape closes the dialog while a notice stands, and putting the notice awa
 
 test("somebody new begins with a file of their own", async ({ page }) => {
   await page.goto("/");
-  const silence = Buffer.alloc(44 + 96000);
-  silence.write("RIFF");
-  silence.writeUInt32LE(36 + 96000, 4);
-  silence.write("WAVEfmt ", 8);
-  for (const [at, value] of [
-    [16, 16],
-    [24, 48000],
-    [28, 96000],
-  ] as const)
-    silence.writeUInt32LE(value, at);
-  for (const [at, value] of [
-    [20, 1],
-    [22, 1],
-    [32, 2],
-    [34, 16],
-  ] as const)
-    silence.writeUInt16LE(value, at);
-  silence.write("data", 36);
-  silence.writeUInt32LE(96000, 40);
+  const silence = monoFile(Buffer.alloc(144_000), 48_000);
   await page
     .getByLabel("Begin with files of your own")
     .setInputFiles({ name: "My first take.wav", mimeType: "audio/wav", buffer: silence });

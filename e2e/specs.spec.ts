@@ -64,7 +64,8 @@ test("what stops a print is said before, and a take in use is not removed", asyn
   await start.press("Enter");
   await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Print" }).click();
   await expect(page.getByText("The spec asks for a start")).toHaveCount(0);
-  await expect(page.getByText(/1 clip begins before the reel's start|There is nothing on this reel/)).toBeVisible();
+  await expect(page.getByText(/All of this reel lies before its start: its clips run from 09:59:30:00/)).toBeVisible();
+  await expect(page.getByRole("button", { name: "Start the reel at 09:59:30:00" })).toBeVisible();
 
   await page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name: "Takes" }).click();
   await page.getByRole("button", { name: "More for this take" }).click();

@@ -35,3 +35,28 @@ export function readWave(source: string | Buffer): WaveFile {
     sample: (frame, channel) => data.readIntLE((frame * channels + channel) * bytes, bytes),
   };
 }
+
+/** A WAVE file of samples that are 24 bits and one channel wide; with hours, stamped as recorded then, after midnight. */
+export function monoFile(data: Buffer, rate: number, hours?: number): Buffer {
+  const chunk = (id: string, body: Buffer) => {
+    const head = Buffer.alloc(8);
+    head.write(id);
+    head.writeUInt32LE(body.length, 4);
+    return Buffer.concat([head, body]);
+  };
+  const format = Buffer.alloc(16);
+  format.writeUInt16LE(1, 0);
+  format.writeUInt16LE(1, 2);
+  format.writeUInt32LE(rate, 4);
+  format.writeUInt32LE(rate * 3, 8);
+  format.writeUInt16LE(3, 12);
+  format.writeUInt16LE(24, 14);
+  const chunks = [chunk("fmt ", format), chunk("data", data)];
+  if (hours !== undefined) {
+    const bext = Buffer.alloc(602);
+    bext.writeBigUInt64LE(BigInt(Math.round(hours * 3600 * rate)), 338);
+    chunks.unshift(chunk("bext", bext));
+  }
+  const body = Buffer.concat([Buffer.from("WAVE"), ...chunks]);
+  return chunk("RIFF", body);
+}

@@ -171,6 +171,8 @@ func TestPlanFindings(t *testing.T) {
 		"stem":  {func(p production, s *contract.Spec) { s.Groups[0].From.Stems = []string{"ZZ"} }, "stem", contract.Error},
 		"early": {func(p production, s *contract.Spec) { p.reel.Head.Start += 1920; s.Programme.Start = "" }, "before-start",
 			contract.Warning},
+		"all of it early": {func(p production, s *contract.Spec) { p.reel.Head.Start = p.reel.End() + 1920; s.Programme.Start = "" },
+			"before-start", contract.Error},
 		"unreached": {func(p production, s *contract.Spec) { s.Groups = s.Groups[1:] }, "unreached", contract.Warning},
 		"unfed": {func(p production, s *contract.Spec) {
 			do(t, p.reel, reel.RemoveTracks{Tracks: []string{p.reel.TrackList()[2].ID}})

@@ -16,8 +16,11 @@ func (p *Plan) ranges(r *reel.Reel) bool {
 	rate, sampleRate := r.Head.FrameRate, r.Head.SampleRate
 	end := rate.SampleOf(rate.FrameAt(r.End()-1, sampleRate)+1, sampleRate) // up to a whole frame
 	switch {
-	case len(r.Clips) == 0 || end <= r.Head.Start:
+	case len(r.Clips) == 0:
 		p.add(contract.Error, "empty", "There is nothing on this reel to print; unravel a take onto it first")
+		return false
+	case !slices.ContainsFunc(r.ClipList(), func(c reel.Clip) bool { return c.End() > r.Head.Start }):
+		p.early(r)
 		return false
 	case end-r.Head.Start > maxHours*3600*int64(sampleRate):
 		p.add(contract.Error, "length", "The reel is longer than %d hours, from %s to its last clip; find the clip that lies far out and move it",
@@ -52,6 +55,21 @@ func (p *Plan) ranges(r *reel.Reel) bool {
 	}
 	p.Duration = rate.Label(frames)
 	return true
+}
+
+// early says that all that lies on a reel lies before its start, and offers to start it there.
+func (p *Plan) early(r *reel.Reel) {
+	rate, sampleRate := r.Head.FrameRate, r.Head.SampleRate
+	clips := r.ClipList()
+	first, end := clips[0].Start, clips[0].End()
+	for _, c := range clips {
+		first, end = min(first, c.Start), max(end, c.End())
+	}
+	from := max(0, rate.SampleOf(rate.FrameAt(first, sampleRate), sampleRate))
+	p.add(contract.Error, "before-start", "All of this reel lies before its start: its clips run from %s to %s, and it starts at %s",
+		rate.LabelAt(from, sampleRate), rate.LabelAt(end, sampleRate), rate.LabelAt(r.Head.Start, sampleRate))
+	c := reel.Send(reel.SetReel{Start: &from})
+	p.offer(contract.Offer{Name: "Start the reel at " + rate.LabelAt(from, sampleRate), Command: &c})
 }
 
 // span adds a range with its handles and the signals around it.

@@ -35,7 +35,8 @@ type LayTakes struct {
 // LaidTake is a take as it would be laid.
 type LaidTake struct {
 	Take   string           `json:"take"`
-	Name   string           `json:"name"` // of its track, or of the first
+	Title  string           `json:"title"` // of the take
+	Name   string           `json:"name"`  // of its track, or of the first
 	Role   take.Role        `json:"role,omitempty"`
 	Tracks int              `json:"tracks"`
 	Labels []string         `json:"labels,omitempty"` // of its track, where it is one
@@ -130,7 +131,7 @@ func Joined(takes []Source) Source {
 // Laying is how takes would be laid.
 type Laying struct {
 	Start   int64      `json:"start"`             // of the reel
-	Picture *Picture   `json:"picture,omitempty"` // that it gets with them
+	Picture *Picture   `json:"picture,omitempty"` // that an empty reel has, or gets with them
 	Rows    []LaidTake `json:"rows"`
 }
 
@@ -145,7 +146,7 @@ func (c LayTakes) Look(r *Reel, known Known) (Laying, error) {
 		return Laying{}, err
 	}
 	look := Laying{Start: r.Head.Start, Rows: []LaidTake{}}
-	if c.Picture != "" && r.Head.Picture.Take == c.Picture {
+	if r.Head.Picture.Take != "" && len(r.Clips) == 0 {
 		look.Picture = &r.Head.Picture
 	}
 	for _, row := range rows {
@@ -222,7 +223,7 @@ func (c LayTakes) rows(r *Reel) (rows []layRow, err error) {
 		if len(command.Parts) == 0 {
 			return nil, fault.New(fault.BadInput, "Nothing of %s is switched on; open it and switch on at least one channel", t.Title)
 		}
-		row := layRow{LaidTake{Take: t.Take, Name: command.Parts[0].Name, Tracks: len(command.Parts), Place: places[i]}, command}
+		row := layRow{LaidTake{Take: t.Take, Title: t.Title, Name: command.Parts[0].Name, Tracks: len(command.Parts), Place: places[i]}, command}
 		if row.Tracks == 1 {
 			row.Labels = command.Parts[0].Labels
 		}
@@ -297,7 +298,7 @@ func finishedRow(r *Reel, t Source, role take.Role, shared int, where placing.Pr
 		part.Labels = usualLabels(len(t.Channels))
 	}
 	command.Parts = []PartPlan{part}
-	return layRow{LaidTake{Take: t.Take, Name: part.Name, Role: role, Tracks: 1, Labels: part.Labels, Place: where}, command}, nil
+	return layRow{LaidTake{Take: t.Take, Title: t.Title, Name: part.Name, Role: role, Tracks: 1, Labels: part.Labels, Place: where}, command}, nil
 }
 
 // usualLabels are those of a file of so many channels that says nothing of them.

@@ -96,8 +96,8 @@ func TestTakesOfOtherKindsAreLaidWhereTheyBelong(t *testing.T) {
 	assert.Equal(t, placing.Nothing, unknown.Place.By.Kind)
 	assert.Equal(t, int64(36000*48000), unknown.Place.At)
 	stamped.Place, unknown.Place = placing.Proposal{}, placing.Proposal{}
-	assert.Equal(t, []LaidTake{{Take: "take 12A/3", Name: "Boom", Tracks: 2},
-		{Take: "take Cue", Name: "Cue", Tracks: 1, Labels: []string{"L", "R"}}}, []LaidTake{stamped, unknown})
+	assert.Equal(t, []LaidTake{{Take: "take 12A/3", Title: "12A/3", Name: "Boom", Tracks: 2},
+		{Take: "take Cue", Title: "Cue", Name: "Cue", Tracks: 1, Labels: []string{"L", "R"}}}, []LaidTake{stamped, unknown})
 	assert.Empty(t, r.Tracks, "looking changes nothing")
 	do(t, r, LayTakes{Takes: []Source{boom, cue}})
 	assert.Equal(t, []string{"Boom", "Ines lav", "Cue"}, names(r.TrackList(), func(t Track) string { return t.Name }),

@@ -3458,7 +3458,7 @@ export interface components {
              * @description Of the reel, in samples since midnight
              */
             start: number;
-            /** @description That the reel gets with them */
+            /** @description That an empty reel has, or gets with them */
             picture?: {
                 take: string;
                 of?: string;
@@ -3470,6 +3470,8 @@ export interface components {
         };
         LaidTake: {
             take: string;
+            /** @description Of the take */
+            title: string;
             /** @description Of its track, or of the first */
             name: string;
             /** @enum {string} */

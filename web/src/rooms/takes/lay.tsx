@@ -144,6 +144,8 @@ function Placing(p: Table & { known: Production }) {
   const finished = rows?.some((l) => l.role);
   const label = (at: number) => labelAt(at, sampleRate, frameRate);
   const asked = rows?.filter((l) => l.place.ask) ?? [];
+  // A reading is on the day that brings it nearest to the reel's start, as it is for stamps.
+  const read = (text: string) => parseNear(text, look.data!.start, sampleRate, frameRate);
   const move = (to: Record<string, number>) => setPlaces({ ...places, ...to });
   return (
     <Dialog
@@ -167,13 +169,13 @@ function Placing(p: Table & { known: Production }) {
                 return at !== null;
               }}
             />
-            {look.data.picture && <span className="text-muted">and gets the production’s picture, which it goes along with.</span>}
+            {look.data.picture && <span className="text-muted">with the picture, which is laid too.</span>}
           </p>
-          <OfKinds rows={rows} label={label} near={(text, at) => parseNear(text, at, sampleRate, frameRate)} onMove={move} />
+          <OfKinds rows={rows} label={label} read={read} onMove={move} />
           <table className="w-full text-[13px]">
             <thead className="text-left text-[12px] text-muted">
               <tr>
-                <th className="py-1 font-normal">Track</th>
+                <th className="py-1 font-normal">Take</th>
                 <th className="py-1 font-normal">Width</th>
                 {finished && <th className="py-1 font-normal">Feeds the output</th>}
                 <th className="py-1 font-normal">Lies at</th>
@@ -184,7 +186,8 @@ function Placing(p: Table & { known: Production }) {
               {rows.map((l) => (
                 <tr key={l.take} className="border-t border-line align-top">
                   <td className="max-w-56 break-words py-1.5 pr-3">
-                    <b className="font-semibold">{l.name}</b>
+                    <b className="font-semibold">{l.role ? l.name : l.title}</b>
+                    {!l.role && l.tracks === 1 && l.name !== l.title && <span className="block text-[12px] text-muted">{l.name}</span>}
                     {l.joined && <span className="block text-[12px] text-muted">of {l.joined.join(" and ")}</span>}
                     {l.role && <span className="block text-[12px] text-muted">{roles[l.role]}</span>}
                   </td>
@@ -203,9 +206,9 @@ function Placing(p: Table & { known: Production }) {
                   <td className="py-1 pr-3">
                     <Time
                       value={label(l.place.at)}
-                      label={`Place of ${l.name}`}
+                      label={`Place of ${l.title}`}
                       onKeep={(text) => {
-                        const at = parseNear(text, l.place.at, sampleRate, frameRate);
+                        const at = read(text);
                         if (at !== null) move({ [l.take]: at });
                         return at !== null;
                       }}
@@ -226,7 +229,7 @@ function Placing(p: Table & { known: Production }) {
           mix: lay them like other takes, into their stems
         </label>
       )}
-      <div className="mt-4 flex flex-wrap items-center gap-3">
+      <div className="sticky -bottom-4 -mx-5 -mb-4 mt-4 flex rounded-b-xl flex-wrap items-center gap-3 border-t border-line bg-paper px-5 py-3">
         <button
           className={asked.length > 0 ? "pill h-8" : "pill-act"}
           autoFocus
@@ -287,7 +290,7 @@ function Why({ of, label, onTake }: { of: LaidTake["place"]; label: (at: number)
 function OfKinds(p: {
   rows: LaidTake[];
   label: (at: number) => string;
-  near: (text: string, at: number) => number | null;
+  read: (text: string) => number | null;
   onMove: (to: Record<string, number>) => void;
 }) {
   const by = new Map<Kind, LaidTake[]>();
@@ -309,7 +312,7 @@ function OfKinds(p: {
                   value={p.label(first)}
                   label={`First of those that ${kinds[kind][1]}`}
                   onKeep={(text) => {
-                    const to = p.near(text, first);
+                    const to = p.read(text);
                     if (to !== null)
                       p.onMove(Object.fromEntries(of.map((l) => [l.take, to + (kind === "nothing" ? 0 : l.place.at - first)])));
                     return to !== null;
