@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"zestyloom/core/take"
 	"zestyloom/core/timecode"
 )
 
@@ -189,7 +190,7 @@ func sameRoll(list, roll string) bool {
 }
 
 func sameFile(name, file string) bool {
-	stem := func(s string) string { return strings.ToLower(strings.TrimSuffix(s, path.Ext(s))) }
+	stem := func(s string) string { return strings.ToLower(take.Bare(s)) }
 	if name == "" || file == "" {
 		return false
 	}

@@ -104,7 +104,7 @@ var (
 )
 
 func tokenOf(a Arrival) token {
-	base := strings.TrimSuffix(path.Base(a.Path), path.Ext(a.Path))
+	base := take.Bare(a.Path)
 	for _, form := range []*regexp.Regexp{twoWords, take.LastWord} {
 		m := form.FindStringSubmatch(base)
 		if m == nil {

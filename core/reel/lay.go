@@ -52,19 +52,46 @@ type LaidGroup struct {
 	Layout string `json:"layout"`
 }
 
-// finished tells whether takes are the parts of one finished mix: each is named as a part, and one of them as all or as M&E.
+// finished reads takes as the parts of one finished mix, and tells whether they are: one is named as all or as M&E, and so are at
+// least half of them named as some part. One that is not named says nothing, and leaves the others what they are.
 func finished(takes []Source) ([]take.Finished, bool) {
-	var parts []take.Finished
-	whole := false
-	for _, t := range takes {
-		f, named := take.ReadFinished(t.Title)
-		if !named {
-			return nil, false
+	parts, named, whole := make([]take.Finished, len(takes)), 0, false
+	for i, t := range takes {
+		f, is := take.ReadFinished(t.Title)
+		if parts[i] = f; is {
+			named++
 		}
 		whole = whole || f.Role == take.FullMixRole || f.Role == take.MERole
-		parts = append(parts, f)
 	}
-	return parts, whole
+	return parts, whole && 2*named >= len(takes)
+}
+
+// labelsOf gives the labels of those of parts that are one channel each of something that is called the same: as they are named, else
+// by their numbers, where these are those of a pair or of 5.1, from 1 without a gap.
+func labelsOf(parts []take.Finished) map[int]string {
+	labels, numbered := map[int]string{}, map[string][]int{}
+	for i, f := range parts {
+		switch {
+		case f.Label != "":
+			labels[i] = f.Label
+		case f.Number > 0:
+			numbered[f.Base] = append(numbered[f.Base], i)
+		}
+	}
+	for _, of := range numbered {
+		order := map[int][]string{2: {"L", "R"}, 6: {"L", "R", "C", "LFE", "Ls", "Rs"}}[len(of)]
+		if len(of) == 6 && parts[of[0]].Order == "film" {
+			order = []string{"L", "C", "R", "Ls", "Rs", "LFE"}
+		}
+		slices.SortFunc(of, func(a, b int) int { return parts[a].Number - parts[b].Number })
+		for n, i := range of {
+			if order == nil || parts[i].Number != n+1 {
+				break
+			}
+			labels[i] = order[n]
+		}
+	}
+	return labels
 }
 
 // Joins finds among takes those that are channels of one part of a finished mix, such as MixL and MixR, each as a file of its
@@ -80,14 +107,16 @@ func Joins(takes []Source) (joins [][]string) {
 	}
 	byBase := map[string][]channel{}
 	var bases []string
+	labels := labelsOf(parts)
 	for i, f := range parts {
-		if f.Label == "" || len(takes[i].Channels) != 1 {
+		label, one := labels[i]
+		if !one || len(takes[i].Channels) != 1 || f.Role == "" {
 			continue
 		}
 		if byBase[f.Base] == nil {
 			bases = append(bases, f.Base)
 		}
-		byBase[f.Base] = append(byBase[f.Base], channel{takes[i].Take, slices.Index(channelOrder, f.Label)})
+		byBase[f.Base] = append(byBase[f.Base], channel{takes[i].Take, slices.Index(channelOrder, label)})
 	}
 	for _, base := range bases {
 		list := byBase[base]
@@ -106,7 +135,7 @@ func Joins(takes []Source) (joins [][]string) {
 }
 
 // channelOrder is that in which the channels of a set lie.
-var channelOrder = []string{"L", "R", "C", "LFE", "Ls", "Rs", "Lss", "Rss", "Lrs", "Rrs", "Ltf", "Rtf", "Ltr", "Rtr"}
+var channelOrder = []string{"Lt", "Rt", "L", "R", "C", "LFE", "Ls", "Rs", "Lss", "Rss", "Lrs", "Rrs", "Ltf", "Rtf", "Ltr", "Rtr"}
 
 // Joined stands for takes that are to become one: what it will be laid as.
 func Joined(takes []Source) Source {
@@ -114,12 +143,17 @@ func Joined(takes []Source) Source {
 	f, _ := take.ReadFinished(s.Title)
 	s.Title, s.Channels, s.Sets = f.Base, nil, nil
 	set := take.Set{Kind: take.Bonded}
-	for i, t := range takes {
+	var parts []take.Finished
+	for _, t := range takes {
 		f, _ := take.ReadFinished(t.Title)
+		parts = append(parts, f)
+	}
+	labels := labelsOf(parts)
+	for i, t := range takes {
 		channel := t.Channels[0]
 		channel.Index = i + 1
 		s.Channels = append(s.Channels, channel)
-		set.Channels, set.Labels = append(set.Channels, i+1), append(set.Labels, f.Label)
+		set.Channels, set.Labels = append(set.Channels, i+1), append(set.Labels, labels[i])
 		s.Frames = max(s.Frames, t.Frames)
 	}
 	if _, known := layout.ForLabels(set.Labels); known {
@@ -212,24 +246,33 @@ func (c LayTakes) rows(r *Reel) (rows []layRow, err error) {
 		return c.finishedRows(r, parts, places)
 	}
 	for i, t := range c.Takes {
-		choice := c.Choice
-		if len(c.Takes) > 1 {
-			choice.Channels = nil
-		}
-		command, err := unravel(r, t, choice, places[i])
+		row, err := c.row(r, t, places[i])
 		if err != nil {
 			return nil, err
-		}
-		if len(command.Parts) == 0 {
-			return nil, fault.New(fault.BadInput, "Nothing of %s is switched on; open it and switch on at least one channel", t.Title)
-		}
-		row := layRow{LaidTake{Take: t.Take, Title: t.Title, Name: command.Parts[0].Name, Tracks: len(command.Parts), Place: places[i]}, command}
-		if row.Tracks == 1 {
-			row.Labels = command.Parts[0].Labels
 		}
 		rows = append(rows, row)
 	}
 	return rows, nil
+}
+
+// row is a take that is no part of a finished mix.
+func (c LayTakes) row(r *Reel, t Source, where placing.Proposal) (layRow, error) {
+	choice := c.Choice
+	if len(c.Takes) > 1 {
+		choice.Channels = nil
+	}
+	command, err := unravel(r, t, choice, where)
+	if err != nil {
+		return layRow{}, err
+	}
+	if len(command.Parts) == 0 {
+		return layRow{}, fault.New(fault.BadInput, "Nothing of %s is switched on; open it and switch on at least one channel", t.Title)
+	}
+	row := layRow{LaidTake{Take: t.Take, Title: t.Title, Name: command.Parts[0].Name, Tracks: len(command.Parts), Place: where}, command}
+	if row.Tracks == 1 {
+		row.Labels = command.Parts[0].Labels
+	}
+	return row, nil
 }
 
 // finishedRows are the parts of a finished mix, by what they are.
@@ -246,11 +289,24 @@ func (c LayTakes) finishedRows(r *Reel, parts []take.Finished, places []placing.
 	taken := map[string]bool{}
 	shared := sharedStart(c.Takes)
 	for _, i := range order {
+		if parts[i].Role == "" { // laid after them, like other takes
+			continue
+		}
 		row, err := finishedRow(r, c.Takes[i], parts[i].Role, shared, places[i])
 		if err != nil {
 			return nil, err
 		}
 		row.Group = c.groupFor(r, row, taken)
+		rows = append(rows, row)
+	}
+	for i, f := range parts {
+		if f.Role != "" {
+			continue
+		}
+		row, err := c.row(r, c.Takes[i], places[i])
+		if err != nil {
+			return nil, err
+		}
 		rows = append(rows, row)
 	}
 	return rows, nil

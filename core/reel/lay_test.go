@@ -1,6 +1,7 @@
 package reel
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -78,6 +79,44 @@ func TestMonosOfOnePartAreJoinedFirst(t *testing.T) {
 	assert.Empty(t, Joins([]Source{monos[0], monos[2], arrived("mix l", nil, "")}), "two lefts")
 	assert.Empty(t, Joins([]Source{arrived("Cue L", nil, ""), arrived("Cue R", nil, "")}), "nothing of a finished mix")
 	assert.Empty(t, Joins([]Source{arrived("DX L", nil, ""), arrived("DX R", nil, "")}), "no mix among them")
+}
+
+// One name that nothing is known of does not take away what the others say; numbers stand for channels where they are all there.
+func TestAnUnknownNameBlindsNobody(t *testing.T) {
+	mono := func(title string) Source { return arrived(title, nil, "") }
+	all := []Source{mono("PRINTMASTER_L"), mono("PRINTMASTER_R"), mono("VO"), mono("SFX"), mono("Zither"), mono("MNE_L"), mono("MNE_R"),
+		mono("MUS_1"), mono("MUS_2")}
+	assert.Equal(t, [][]string{{"take PRINTMASTER_L", "take PRINTMASTER_R"}, {"take MNE_L", "take MNE_R"}, {"take MUS_1", "take MUS_2"}}, Joins(all))
+	assert.Equal(t, []take.Set{{Kind: take.Bonded, Channels: []int{1, 2}, Labels: []string{"L", "R"}}}, Joined(all[7:9]).Sets)
+	look, err := LayTakes{Takes: []Source{Joined(all[0:2]), all[2], all[3], all[4], Joined(all[5:7])}, Route: true}.Look(emptyReel(), nil)
+	require.NoError(t, err)
+	var says []string
+	for _, row := range look.Rows {
+		group := "none"
+		if row.Group != nil {
+			group = row.Group.Name + " " + row.Group.Layout
+		}
+		says = append(says, row.Title+": "+group)
+	}
+	assert.Equal(t, []string{"printmaster: Full mix stereo", "VO: Narration mono", "SFX: Effects mono", "mne: M&E stereo", "Zither: none"}, says)
+	film := []Source{}
+	for n := range 6 {
+		film = append(film, mono(fmt.Sprintf("MIX_film_%d", n+1)))
+	}
+	assert.Equal(t, []string{"L", "C", "R", "Ls", "Rs", "LFE"}, labelsInOrder(film))
+	assert.Empty(t, Joins([]Source{mono("MIX_1"), mono("MIX_3"), mono("VO")}), "one is missing")
+	_, whole := finished([]Source{mono("MIX"), mono("12A/3"), mono("12A/4"), mono("Zither")})
+	assert.False(t, whole, "most are nothing of a finished mix")
+}
+
+// labelsInOrder are those that monos are read with, in the order in which they are given.
+func labelsInOrder(takes []Source) (labels []string) {
+	parts, _ := finished(takes)
+	by := labelsOf(parts)
+	for i := range takes {
+		labels = append(labels, by[i])
+	}
+	return labels
 }
 
 func TestTakesOfOtherKindsAreLaidWhereTheyBelong(t *testing.T) {

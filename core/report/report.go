@@ -4,7 +4,6 @@ import (
 	"encoding/csv"
 	"errors"
 	"io"
-	"path"
 	"regexp"
 	"slices"
 	"strconv"
@@ -196,8 +195,7 @@ func (l Line) Finds(d take.Description, fileName string) bool {
 }
 
 func stemOf(file string) string {
-	base := path.Base(strings.ReplaceAll(file, "\\", "/"))
-	return strings.ToLower(strings.TrimSuffix(base, path.Ext(base)))
+	return strings.ToLower(take.Bare(file))
 }
 
 // Write writes a sound report as CSV, a line for each take, that ReadReport reads back.

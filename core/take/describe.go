@@ -1,9 +1,9 @@
 package take
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
-	"path"
 	"regexp"
 	"slices"
 	"strconv"
@@ -298,22 +298,44 @@ func bextLines(b *wave.Bext) map[string]string {
 
 var bextLine = regexp.MustCompile(`^[A-Za-z]?(TRK\d{1,4}|SCENE|TAKE|TAPE|SPEED|NOTE|CIRCLED|WILD_TRACK|NO_GOOD)=(.*)$`)
 
-// nameForm reads roll, scene and take from a file name such as LF03_12A_T03.wav or 12A-3.wav.
-var nameForm = regexp.MustCompile(`^(?:([A-Za-z]{1,4}-?\d{1,4})[_ -])?(\d{1,4}[A-Za-z]{0,2}|wild)[_ -]+[Tt]?(\d{1,3})(?:[_. -]|$)`)
+// slateForms read roll, scene and take from the name of a file, the surest first: S10_T01, SC012A_TK03, LF03_12A_T03, 12A take 3,
+// 12AT03, 12A-PU-2; the last, 12A-3 and 0012_03, are two numbers alone and count only where nothing else is meant.
+var slateForms = func() (forms []*regexp.Regexp) {
+	const roll, end = `^(?:([A-Za-z]{1,4}-?\d{1,4})[_ -]+)?`, `(?:[^0-9A-Za-z]|$)`
+	for _, form := range []string{
+		`(?:s|sc|scene)[ _-]?(\d{1,4}[A-Za-z]{0,2}?)[ _-]*(?:t|tk|take)[ _-]?(\d{1,4})`,
+		`(\d{1,4}[A-Za-z]{0,2}|wild)[ _#-]+(?:t|tk|take)[ _-]?(\d{1,4})`,
+		`(\d{1,4}[A-Za-su-z]?)t(\d{1,3})`,
+		`(\d{1,4}[A-Za-z]{0,2}[ _-]?pu)[ _-]?(\d{1,3})`,
+		`(\d{1,4}[A-Za-z]{0,2}|wild)[ _#-]+(\d{1,3})`,
+	} {
+		forms = append(forms, regexp.MustCompile(`(?i)`+roll+form+end))
+	}
+	return forms
+}()
+
+// dateOf finds what begins as a date does, so that its month is no take.
+var dateOf = regexp.MustCompile(`^(?:19|20)\d\d[-_ ]?(?:0[1-9]|1[0-2])(?:[-_ ]?\d\d)?`)
+
+// Slate reads roll, scene and take from the name of a file without its extension. They are empty where it says none.
+func Slate(base string) (roll, scene, number string) {
+	for i, form := range slateForms {
+		m := form.FindStringSubmatch(base)
+		if m == nil || i == len(slateForms)-1 && (dateOf.MatchString(base) || ReadName(base, Words()).Role != "") {
+			continue
+		}
+		scene = strings.TrimLeft(strings.NewReplacer("_", " ", "-", " ").Replace(m[2]), "0")
+		return m[1], cmp.Or(scene, "0"), cmp.Or(strings.TrimLeft(m[3], "0"), "0")
+	}
+	return "", "", ""
+}
 
 func (d *Description) fromName(fileName string) {
-	base := strings.TrimSuffix(path.Base(fileName), path.Ext(fileName))
-	m := nameForm.FindStringSubmatch(base)
-	if m == nil || d.Scene != "" {
+	roll, scene, number := Slate(Bare(fileName))
+	if scene == "" || d.Scene != "" {
 		return
 	}
-	d.Scene = m[2]
-	if d.Roll == "" {
-		d.Roll = m[1]
-	}
-	if d.Take == "" {
-		d.Take = strings.TrimLeft(m[3], "0")
-	}
+	d.Scene, d.Roll, d.Take = scene, cmp.Or(d.Roll, roll), cmp.Or(d.Take, number)
 }
 
 // speedLine is bext's frame rate, as in sSPEED=025.000-NDF.

@@ -8,22 +8,22 @@ import (
 
 func TestReadFinished(t *testing.T) {
 	for name, want := range map[string]Finished{
-		"MixL":                         {FullMixRole, "L", "mix"},
-		"Mix_R":                        {FullMixRole, "R", "mix"},
-		"FullMix 5.1":                  {FullMixRole, "", "full mix 5.1"},
-		"Crossing promo MIX.L":         {FullMixRole, "L", "crossing promo mix"},
-		"Crossing promo DIALOGUE":      {DialogueRole, "", "crossing promo dialogue"},
-		"M&E":                          {MERole, "", "m&e"},
-		"Ferry_ME_Ls":                  {MERole, "Ls", "ferry me"},
-		"ferry music and effects left": {MERole, "L", "ferry music and effects"},
-		"DX":                           {DialogueRole, "", "dx"},
-		"VO":                           {NarrationRole, "", "vo"},
-		"Lantern-MX-R":                 {MusicRole, "R", "lantern mx"},
-		"LF_SFX_C":                     {EffectsRole, "C", "lf sfx"},
-		"MXLs":                         {MusicRole, "Ls", "mx"},
-		"mixr":                         {FullMixRole, "R", "mix"},
-		"bgs":                          {AmbienceRole, "", "bgs"},
-		"Ferry DX LFE":                 {DialogueRole, "LFE", "ferry dx"},
+		"MixL":                         {Named{Role: FullMixRole, Label: "L", Base: "mix"}},
+		"Mix_R":                        {Named{Role: FullMixRole, Label: "R", Base: "mix"}},
+		"FullMix 5.1":                  {Named{Role: FullMixRole, Layout: "5.1", Base: "full mix 5.1"}},
+		"Crossing promo MIX.L":         {Named{Role: FullMixRole, Label: "L", Base: "crossing promo mix"}},
+		"Crossing promo DIALOGUE":      {Named{Role: DialogueRole, Base: "crossing promo dialogue"}},
+		"M&E":                          {Named{Role: MERole, Base: "m&e"}},
+		"Ferry_ME_Ls":                  {Named{Role: MERole, Label: "Ls", Base: "ferry me"}},
+		"ferry music and effects left": {Named{Role: MERole, Label: "L", Base: "ferry music and effects"}},
+		"DX":                           {Named{Role: DialogueRole, Base: "dx"}},
+		"VO":                           {Named{Role: NarrationRole, Base: "vo"}},
+		"Lantern-MX-R":                 {Named{Role: MusicRole, Label: "R", Base: "lantern mx"}},
+		"LF_SFX_C":                     {Named{Role: EffectsRole, Label: "C", Base: "lf sfx"}},
+		"MXLs":                         {Named{Role: MusicRole, Label: "Ls", Base: "mx"}},
+		"mixr":                         {Named{Role: FullMixRole, Label: "R", Base: "mix"}},
+		"bgs":                          {Named{Role: AmbienceRole, Base: "bgs"}},
+		"Ferry DX LFE":                 {Named{Role: DialogueRole, Label: "LFE", Base: "ferry dx"}},
 	} {
 		f, ok := ReadFinished(name)
 		assert.True(t, ok, name)

@@ -78,14 +78,20 @@ func hasWord(text, phrase string) bool {
 
 func letter(c byte) bool { return c >= 'a' && c <= 'z' || c >= 0x80 }
 
-// Suggest gives the stem and strand that a channel most likely belongs to, from its take's kind and its name.
+// Suggest gives the stem and strand that a channel most likely belongs to, from its take's kind and its name. What is spoken in a
+// language that the name says is in a strand of that language, unless a rule has another.
 func Suggest(rules []Rule, kind Kind, name string) (stem, strand string) {
+	stem = otherwise
 	for _, r := range rules {
 		if r.holds(kind, name) {
-			return r.Stem, r.Strand
+			stem, strand = r.Stem, r.Strand
+			break
 		}
 	}
-	return otherwise, ""
+	if strand == "" && (stem == string(NarrationRole) || stem == string(DialogueRole)) {
+		strand = LanguageName(ReadName(name, Words()).Language)
+	}
+	return stem, strand
 }
 
 // CheckRules tells whether rules can be kept: kinds that exist, stems among those given. Errors are BadInput.

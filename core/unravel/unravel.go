@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"io"
 	"math"
-	"path"
 	"runtime"
 	"slices"
 	"strings"
@@ -111,7 +110,7 @@ func Names(p take.Part, d take.Description) []string {
 
 // FileNames gives each part a file name of its own: the source's name, the part's place and its name.
 func FileNames(source string, parts []take.Part) []string {
-	base := strings.TrimSuffix(path.Base(source), path.Ext(source))
+	base := take.Bare(source)
 	names := make([]string, len(parts))
 	for i, p := range parts {
 		channels := make([]string, len(p.Channels))

@@ -200,7 +200,7 @@ func (a *attempt) writeParts(ctx context.Context, src *wave.File, t store.Take, 
 // partsOf says what files a take becomes, and how they are called: by roll, scene, take and label.
 func partsOf(t store.Take, kind string, s Settings) (parts []take.Part, names []string, err error) {
 	wanted := func(c int) bool { return s.All || t.Channels[c].Unravelled }
-	base := unravel.FileSafe(strings.TrimSuffix(t.FileName, path.Ext(t.FileName)))
+	base := unravel.FileSafe(take.Bare(t.FileName))
 	if d := t.Description; d.Scene != "" {
 		base = d.Scene
 		if d.Take != "" {

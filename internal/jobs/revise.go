@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
-	"path"
 	"slices"
 	"strings"
 
@@ -16,6 +15,7 @@ import (
 	"zestyloom/core/placing"
 	"zestyloom/core/reel"
 	"zestyloom/core/reload"
+	"zestyloom/core/take"
 	"zestyloom/core/wave"
 	"zestyloom/internal/library"
 	"zestyloom/internal/store"
@@ -73,7 +73,7 @@ func (a *attempt) revise(ctx context.Context) (end store.End, err error) {
 	if err != nil {
 		return end, err
 	}
-	called := strings.TrimSuffix(t.FileName, path.Ext(t.FileName)) // by its file, as who chose it does: a print of ours has no better name
+	called := take.Bare(t.FileName) // by its file, as who chose it does: a print of ours has no better name
 	with := reload.Replacement{Take: t.ID, Title: called, Labels: labelsOf(t, o.Reel.Groups[args.Group].Labels), Frames: fresh.Frames}
 	var where, loud string
 	if with.At, where, err = a.placed(ctx, o.Reel, old, t, fresh, session); err != nil {

@@ -199,10 +199,7 @@ func titleOf(d take.Description, fileName string) string {
 	if d.Scene != "" {
 		return d.Scene + "/" + d.Take
 	}
-	if i := strings.LastIndexByte(fileName, '.'); i > 0 {
-		return fileName[:i]
-	}
-	return fileName
+	return take.Bare(fileName)
 }
 
 // SettledOn is how CameFrom begins of takes that were rendered from a reel.

@@ -41,6 +41,7 @@ import { useTimeView } from "./timeview";
 import { TrackList } from "./tracklist";
 import { useWeave, WeavePart, type Weave } from "./weave";
 import { WeaveHead } from "./weavehead";
+import { bare } from "../../ui/bare";
 
 /** What of its state the Loom itself is drawn by. */
 const shown = ({
@@ -184,7 +185,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     const t = c && takes.get(c.take);
     if (!c || !t) return "";
     const channels = c.channels.map((x) => x + 1);
-    return `${t.description.roll || t.fileName.replace(/\.[^.]+$/, "")} ${channels.length > 2 ? `${channels[0]}–${channels.at(-1)}` : channels.join(" ")}`;
+    return `${t.description.roll || bare(t.fileName)} ${channels.length > 2 ? `${channels[0]}–${channels.at(-1)}` : channels.join(" ")}`;
   };
   const head = (r: TrackRow) => {
     const t = r.track;

@@ -14,6 +14,7 @@ import { rateName, rates } from "../../ui/rates";
 import { Small } from "../../ui/small";
 import { dayAndTime, timeOrDay } from "../../ui/when";
 import { many } from "../../ui/words";
+import { bare } from "../../ui/bare";
 
 const Rename = lazy(async () => ({ default: (await import("./asking")).Rename }));
 const Remove = lazy(async () => ({ default: (await import("./asking")).Remove }));
@@ -220,7 +221,7 @@ function FirstSteps({ frameRate, taken }: { frameRate: Production["frameRate"]; 
 
 /** A name for a production that begins with a file: the file's, and a number where that is taken. */
 export function freeName(file: string, taken: string[]): string {
-  const name = file.replace(/\.[^.]+$/, "").slice(0, 90) || "Production";
+  const name = bare(file).slice(0, 90) || "Production";
   for (let n = 1; ; n++) {
     const free = n === 1 ? name : `${name} ${n}`;
     if (!taken.includes(free)) return free;

@@ -5,6 +5,7 @@ import type { Take } from "../../api/client";
 import { dyeName } from "../../draw/canvas";
 import { useActions } from "../../ui/keys";
 import { stemOf } from "./reading";
+import { bare } from "../../ui/bare";
 
 type Item = { heading: string; about: string } | { take: Take };
 
@@ -21,7 +22,7 @@ export const orders = { roll: "by roll", scene: "by scene", day: "by day", name:
 export type Order = keyof typeof orders;
 
 export function takeTitle(t: Take): string {
-  const title = t.description.scene ? `${t.description.scene}, take ${t.description.take}` : t.fileName.replace(/\.[^.]+$/, "");
+  const title = t.description.scene ? `${t.description.scene}, take ${t.description.take}` : bare(t.fileName);
   return t.stream > 0 ? `${title}, stream ${t.stream + 1}` : title;
 }
 
