@@ -79,7 +79,8 @@ func TestRules(t *testing.T) {
 	}{
 		{Recording, "lav ines", "DX", "Ines Calder"}, {Recording, "Lav 2", "DX", "Ines Calder"}, {Recording, "Lav 22 ines2", "DX", "Ines Calder"},
 		{Recording, "Linesman", "DX", ""}, {Camera, "L", "AX", ""}, {Recording, "L", "DX", ""}, {Music, "River", "MX", ""},
-		{Recording, "Winchester", "DX", ""},
+		{Recording, "Winchester", "DX", ""}, {Recording, "Narration English", "NX", "English"}, {Recording, "VO_PT", "NX", "Portuguese"},
+		{Music, "French waltz", "MX", ""},
 	} {
 		stem, strand := Suggest(rules, c.kind, c.name)
 		assert.Equal(t, []string{c.stem, c.strand}, []string{stem, strand}, c.name)

@@ -19,7 +19,7 @@ import (
 
 // Settings say what a batch writes of each take.
 type Settings struct {
-	// All writes every channel; else only those that unravel takes.
+	// All writes every channel; else only those that unravel takes, and in a ply also those that are silent or copies.
 	All bool `json:"all"`
 	// Singly writes a file for each channel even where channels are read together.
 	Singly bool `json:"singly"`
@@ -199,7 +199,11 @@ func (a *attempt) writeParts(ctx context.Context, src *wave.File, t store.Take, 
 
 // partsOf says what files a take becomes, and how they are called: by roll, scene, take and label.
 func partsOf(t store.Take, kind string, s Settings) (parts []take.Part, names []string, err error) {
-	wanted := func(c int) bool { return s.All || t.Channels[c].Unravelled }
+	wanted := func(c int) bool {
+		ch := t.Channels[c]
+		// A ply has the channels of its take in their places: what is silent or a copy goes only where somebody has said so.
+		return s.All || ch.Unravelled || kind == "ply" && ch.On == nil && ch.Use != take.Mix
+	}
 	base := unravel.FileSafe(take.Bare(t.FileName))
 	if d := t.Description; d.Scene != "" {
 		base = d.Scene

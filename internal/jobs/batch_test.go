@@ -22,3 +22,20 @@ func TestChannelsBesideAListKeepTheirNumbers(t *testing.T) {
 		assert.Equal(t, []string{"Cue.wav"}, names)
 	}
 }
+
+// A ply has its take's channels in their places: what is silent stays, mixes and what somebody has switched off do not.
+func TestAPlyKeepsSilentChannels(t *testing.T) {
+	off := false
+	channel := func(use take.Use, on bool) store.Channel { return store.Channel{Track: take.Track{Use: use}, Unravelled: on} }
+	x := store.Take{FileName: "12A.wav", Channels: []store.Channel{channel(take.Mix, false), channel(take.Iso, true), channel(take.Iso, false),
+		channel(take.Unknown, false), channel(take.Iso, false)}}
+	x.Channels[4].On = &off
+	for kind, want := range map[string][]int{"ply": {1, 2, 3}, "list": {1}} {
+		parts, _, err := partsOf(x, kind, Settings{})
+		require.NoError(t, err)
+		assert.Equal(t, want, parts[0].Channels, kind)
+	}
+	parts, _, err := partsOf(x, "unravel", Settings{})
+	require.NoError(t, err)
+	assert.Len(t, parts, 1)
+}

@@ -54,12 +54,13 @@ export function SeveralTakes({ takes, production, onShow }: { takes: Take[]; pro
         <p className="mt-1 max-w-2xl text-[13px] text-muted">
           <Explained word="unravel">Unravel</Explained> makes a file for each channel or set, <Explained word="ply">ply</Explained> one for
           each take. Lossless, with names, time stamp and notes inside; named from roll, scene, take and label. One that can't be done does
-          not stop the others.
+          not stop the others. A ply keeps silent channels, so that those of all takes stand in the same places; what is switched off on a
+          take’s board stays out.
         </p>
         <div className="mt-2 flex flex-wrap gap-x-6 gap-y-1 text-[13px]">
           <label className="flex cursor-pointer items-center gap-2">
             <input type="checkbox" className="accent-act" checked={all} onChange={() => setAll(!all)} />
-            Every channel, also mixes, empty ones and copies
+            Every channel, also mixes, and in unravelled files empty ones and copies
           </label>
           <label className="flex cursor-pointer items-center gap-2">
             <input type="checkbox" className="accent-act" checked={singly} onChange={() => setSingly(!singly)} />
