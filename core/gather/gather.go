@@ -190,11 +190,30 @@ func (c candidate) unit() unit {
 	if u.layout != "" {
 		u.why = append(u.why, fmt.Sprintf("Their channels are those of %s: %s", u.layout, strings.Join(u.labels(), " ")))
 	}
+	if labels := u.labels(); labels != nil && u.layout == "" && c.family == "" {
+		u.against = append(u.against, missing(labels))
+	}
 	u.compare(first)
 	if total := totalOf(c.files[0]); c.family != "" && total > len(c.files) {
 		u.against = append(u.against, fmt.Sprintf("The recorder wrote %d files, of which %d are here", total, len(c.files)))
 	}
 	return u
+}
+
+// missing says which channels of the narrowest layout that has all of some labels are not among them.
+func missing(labels []string) string {
+	for _, name := range []layout.Name{layout.Stereo, layout.LCR, layout.Five0, layout.Five1, layout.Seven1, layout.Five14, layout.Seven14} {
+		l, err := layout.New(name, "", 0)
+		if err != nil || slices.ContainsFunc(labels, func(label string) bool { return !slices.Contains(l.Labels, label) }) {
+			continue
+		}
+		gone := slices.DeleteFunc(slices.Clone(l.Labels), func(label string) bool { return slices.Contains(labels, label) })
+		if len(gone) == 0 { // then one is there twice, which is said by itself
+			break
+		}
+		return fmt.Sprintf("Of %s there is no %s", name, strings.Join(gone, ", "))
+	}
+	return fmt.Sprintf("%s are the channels of no layout", strings.Join(labels, " "))
 }
 
 func totalOf(a Arrival) int {

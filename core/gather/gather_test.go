@@ -64,6 +64,19 @@ func familyText(families []Family) string {
 	return strings.Join(all, "; ")
 }
 
+func TestWhatIsMissingOfASetIsSaid(t *testing.T) {
+	said := func(names ...string) []string {
+		var files []Arrival
+		for _, name := range names {
+			files = append(files, arrived(name, nil))
+		}
+		return Families(files)[0].Against
+	}
+	assert.Equal(t, []string{"Of 5.1 there is no R, Rs"}, said("bed C.wav", "bed L.wav", "bed LFE.wav", "bed Ls.wav"))
+	assert.Equal(t, []string{"Of lcr there is no R"}, said("bed C.wav", "bed L.wav"))
+	assert.Empty(t, said("bed R.wav", "bed L.wav"))
+}
+
 func TestGather(t *testing.T) {
 	for name, c := range map[string]struct {
 		files  []Arrival
@@ -87,6 +100,8 @@ func TestGather(t *testing.T) {
 		"six monos": {[]Arrival{arrived("bed Left.wav", unstamped), arrived("bed LFE.wav", unstamped), arrived("bed Right.wav", unstamped),
 			arrived("bed_Rs.wav", unstamped), arrived("bed.Ls.wav", unstamped), arrived("bed-Centre.wav", unstamped)},
 			"bonded bed Left.wav,bed Right.wav,bed-Centre.wav,bed LFE.wav,bed.Ls.wav,bed_Rs.wav", layout.Five1},
+		"four of six": {[]Arrival{arrived("bed C.wav", nil), arrived("bed L.wav", nil), arrived("bed LFE.wav", nil), arrived("bed Ls.wav", nil)},
+			"isos? bed C.wav,bed L.wav,bed LFE.wav,bed Ls.wav", ""},
 		"a stereo pair": {[]Arrival{arrived("cue.R.wav", unstamped), arrived("cue.L.wav", unstamped)},
 			"bonded cue.L.wav,cue.R.wav", layout.Stereo},
 		"a pair of which one is longer": {[]Arrival{arrived("cue.R.wav", unstamped),

@@ -26,9 +26,12 @@ func TestChannelsBesideAListKeepTheirNumbers(t *testing.T) {
 // A ply has its take's channels in their places: what is silent stays, mixes and what somebody has switched off do not.
 func TestAPlyKeepsSilentChannels(t *testing.T) {
 	off := false
-	channel := func(use take.Use, on bool) store.Channel { return store.Channel{Track: take.Track{Use: use}, Unravelled: on} }
-	x := store.Take{FileName: "12A.wav", Channels: []store.Channel{channel(take.Mix, false), channel(take.Iso, true), channel(take.Iso, false),
-		channel(take.Unknown, false), channel(take.Iso, false)}}
+	channel := func(use take.Use, on bool) store.Channel {
+		return store.Channel{Track: take.Track{Use: use}, Unravelled: on}
+	}
+	x := store.Take{FileName: "12A.wav", Description: take.Description{Channels: 5, Tracks: make([]take.Track, 5)}}
+	x.Channels = []store.Channel{channel(take.Mix, false), channel(take.Iso, true), channel(take.Iso, false),
+		channel(take.Unknown, false), channel(take.Iso, false)}
 	x.Channels[4].On = &off
 	for kind, want := range map[string][]int{"ply": {1, 2, 3}, "list": {1}} {
 		parts, _, err := partsOf(x, kind, Settings{})
