@@ -26,18 +26,8 @@ var forbidden = []string{"net", "net/http", "os", "database/sql", "time", "log",
 
 func TestImportsPointInwards(t *testing.T) {
 	checked := 0
-	require.NoError(t, filepath.WalkDir("..", func(path string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() && slices.Contains([]string{"node_modules", ".git", ".run"}, d.Name()) {
-			if d != nil && d.IsDir() {
-				return fs.SkipDir
-			}
-			return err
-		}
-		if d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "test.go") {
-			return nil
-		}
+	eachSource(t, func(path string) {
 		checked++
-		path = filepath.ToSlash(strings.TrimPrefix(path, "../"))
 		top, rest, _ := strings.Cut(path, "/")
 		f, err := parser.ParseFile(token.NewFileSet(), filepath.Join("..", path), nil, parser.ImportsOnly)
 		require.NoError(t, err)
@@ -62,9 +52,24 @@ func TestImportsPointInwards(t *testing.T) {
 				}
 			}
 		}
+	})
+	require.Greater(t, checked, 40)
+}
+
+// eachSource calls visit for each source file that is no test, by its path from the project's folder.
+func eachSource(t *testing.T, visit func(path string)) {
+	require.NoError(t, filepath.WalkDir("..", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() && slices.Contains([]string{"node_modules", ".git", ".run"}, d.Name()) {
+			if d != nil && d.IsDir() {
+				return fs.SkipDir
+			}
+			return err
+		}
+		if !d.IsDir() && strings.HasSuffix(path, ".go") && !strings.HasSuffix(path, "test.go") {
+			visit(filepath.ToSlash(strings.TrimPrefix(path, "../")))
+		}
 		return nil
 	}))
-	require.Greater(t, checked, 40)
 }
 
 // The desk proves what the printer has made, so nothing of how that is made is in it, at any depth.
@@ -117,28 +122,17 @@ var stamps = map[string]string{
 
 func TestNobodyElseReadsAStampForPlacing(t *testing.T) {
 	read := map[string]bool{}
-	require.NoError(t, filepath.WalkDir("..", func(path string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() && slices.Contains([]string{"node_modules", ".git", ".run"}, d.Name()) {
-			if d != nil && d.IsDir() {
-				return fs.SkipDir
-			}
-			return err
-		}
-		if d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
-			return nil
-		}
-		f, err := parser.ParseFile(token.NewFileSet(), path, nil, 0)
+	eachSource(t, func(file string) {
+		f, err := parser.ParseFile(token.NewFileSet(), filepath.Join("..", file), nil, 0)
 		require.NoError(t, err)
 		ast.Inspect(f, func(n ast.Node) bool {
 			if x, is := n.(*ast.SelectorExpr); is && x.Sel.Name == "StartSamples" {
-				file := filepath.ToSlash(strings.TrimPrefix(path, "../"))
 				read[file] = true
 				require.Contains(t, stamps, file, "where something belongs is for core/placing to say")
 			}
 			return true
 		})
-		return nil
-	}))
+	})
 	for file := range stamps {
 		require.True(t, read[file], "%s reads none any more", file)
 	}
