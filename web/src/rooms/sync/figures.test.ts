@@ -79,18 +79,24 @@ describe("what to choose from", () => {
       {
         group: "Movies",
         sets: [
-          { name: "All camera movies (1)", ids: ["m"] },
-          { name: "p", ids: ["p"] },
-          { name: "m", ids: ["m"] },
+          { key: "cameras", name: "All camera movies (1)", ids: ["m"] },
+          { key: "p", name: "p", ids: ["p"] },
+          { key: "m", name: "m", ids: ["m"] },
         ],
       },
       {
         group: "Another take",
         sets: [
-          { name: "a", ids: ["a"] },
-          { name: "b", ids: ["b"] },
+          { key: "a", name: "a", ids: ["a"] },
+          { key: "b", name: "b", ids: ["b"] },
         ],
       },
     ]);
+  });
+  it("tell takes of one title apart", () => {
+    const three = ["x", "y", "z"].map((id) => take({ id, fileName: id === "z" ? "x.wav" : `${id}.wav` }));
+    const sets = referenceSets(three, () => "12A, take 3")[0]!.sets;
+    expect(sets.map((s) => s.name)).toEqual(["12A, take 3, x.wav", "12A, take 3, y.wav", "12A, take 3, x.wav (2)"]);
+    expect(sets.map((s) => s.ids)).toEqual([["x"], ["y"], ["z"]]);
   });
 });

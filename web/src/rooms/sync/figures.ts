@@ -85,16 +85,25 @@ export function takeSets(takes: Take[], asked: string[]): { name: string; ids: s
   return sets;
 }
 
-/** Sets of references: movies first, then single takes. */
-export function referenceSets(takes: Take[], title: (t: Take) => string): { group: string; sets: { name: string; ids: string[] }[] }[] {
+export type ReferenceSet = { key: string; name: string; ids: string[] };
+
+/** Sets of references: movies first, then single takes. Those of the same title are told apart by their files, and by a number. */
+export function referenceSets(takes: Take[], title: (t: Take) => string): { group: string; sets: ReferenceSet[] }[] {
   const cameras = takes.filter((t) => t.kind === "camera");
   const cuts = takes.filter((t) => t.kind === "picture");
-  const movies = [];
-  if (cameras.length > 0) movies.push({ name: `All camera movies (${cameras.length})`, ids: cameras.map((t) => t.id) });
-  for (const t of [...cuts, ...cameras]) movies.push({ name: title(t), ids: [t.id] });
-  const others = takes.filter((t) => t.kind === "recording" && t.channels.length > 0).map((t) => ({ name: title(t), ids: [t.id] }));
+  const recordings = takes.filter((t) => t.kind === "recording" && t.channels.length > 0);
+  const taken = new Map<string, number>();
+  const one = (t: Take): ReferenceSet => {
+    const alike = [...cuts, ...cameras, ...recordings].filter((o) => title(o) === title(t));
+    const name = alike.length > 1 ? `${title(t)}, ${t.fileName}` : title(t);
+    const n = (taken.get(name) ?? 0) + 1;
+    taken.set(name, n);
+    return { key: t.id, name: n > 1 ? `${name} (${n})` : name, ids: [t.id] };
+  };
+  const movies = [...cuts, ...cameras].map(one);
+  if (cameras.length > 0) movies.unshift({ key: "cameras", name: `All camera movies (${cameras.length})`, ids: cameras.map((t) => t.id) });
   return [
     { group: "Movies", sets: movies },
-    { group: "Another take", sets: others },
+    { group: "Another take", sets: recordings.map(one) },
   ].filter((g) => g.sets.length > 0);
 }

@@ -81,11 +81,12 @@ function LineUp({ production, takes, rows }: { production: string; takes: Take[]
   const what = takeSets(takes, asked);
   const against = referenceSets(takes, takeTitle);
   const [whatName, setWhat] = useState("");
-  const [againstName, setAgainst] = useState("");
+  const [againstKey, setAgainst] = useState("");
   const [method, setMethod] = useState<SyncMethod>("waveform");
   const set = what.find((w) => w.name === whatName) ?? what[0];
   const all = against.flatMap((g) => g.sets);
-  const references = all.find((a) => a.name === againstName) ?? all[0];
+  // A movie unless somebody says otherwise: a recorder's take is what is lined up, and never by itself what with.
+  const references = all.find((a) => a.key === againstKey) ?? against.find((g) => g.group === "Movies")?.sets[0];
   const work = useWork(production);
   const syncs = work.data?.filter((w) => w.kind === "sync" || w.kind === "convert") ?? [];
   const running = syncs.find(isOpen);
@@ -121,13 +122,16 @@ function LineUp({ production, takes, rows }: { production: string; takes: Take[]
         <select
           className="field max-w-56"
           aria-label="What to line them up with"
-          value={references?.name ?? ""}
+          value={references?.key ?? ""}
           onChange={(e) => setAgainst(e.target.value)}
         >
+          {!references && <option value="">choose what…</option>}
           {against.map((g) => (
             <optgroup key={g.group} label={g.group}>
               {g.sets.map((s) => (
-                <option key={s.name}>{s.name}</option>
+                <option key={s.key} value={s.key}>
+                  {s.name}
+                </option>
               ))}
             </optgroup>
           ))}
@@ -241,20 +245,18 @@ function Matches(p: { rows: Row[]; takes: Take[]; shown: Row | undefined; rate: 
 
 /** A take that nothing was found for: why, and the way by hand. */
 function WithoutPlace({ row, takes, production }: { row: Row; takes: Take[]; production: string }) {
-  const movies = takes.filter(
-    (t) =>
-      t.id !== row.take.id &&
-      t.description.sampleRate === row.take.description.sampleRate &&
-      (t.kind === "camera" || t.kind === "picture" || t.channels.length > 0),
-  );
+  const groups = referenceSets(
+    takes.filter((t) => t.id !== row.take.id && t.description.sampleRate === row.take.description.sampleRate),
+    takeTitle,
+  ).map((g) => ({ ...g, sets: g.sets.filter((s) => s.key !== "cameras") }));
   const [chosen, setChosen] = useState("");
-  const reference = movies.find((t) => t.id === chosen) ?? movies[0];
+  const reference = groups.flatMap((g) => g.sets).find((s) => s.key === chosen) ?? groups.find((g) => g.group === "Movies")?.sets[0];
   const byHand = useDo(
     () =>
       ok(
         api.PUT("/takes/{take}/tie", {
           params: { path: { take: row.take.id } },
-          body: { reference: reference!.id, offset: 0, driftPPM: 0, confidence: 0, method: "waveform" },
+          body: { reference: reference!.key, offset: 0, driftPPM: 0, confidence: 0, method: "waveform" },
         }),
       ),
     [keysOf.takes(production), keysOf.matches(production)],
@@ -267,22 +269,27 @@ function WithoutPlace({ row, takes, production }: { row: Row; takes: Take[]; pro
           ? `${row.match.reason}. It stays in this list until it is tied.`
           : "It has not been lined up yet. Choose above what to line up with what, and press Line up."}
       </p>
-      {reference && (
+      {groups.length > 0 && (
         <div className="mt-4 flex flex-wrap items-center gap-2 text-[13px]">
           <span className="text-muted">By hand: tie it to the start of</span>
           <select
             className="field max-w-56"
             aria-label="Reference to tie it to by hand"
-            value={reference.id}
+            value={reference?.key ?? ""}
             onChange={(e) => setChosen(e.target.value)}
           >
-            {movies.map((t) => (
-              <option key={t.id} value={t.id}>
-                {takeTitle(t)}
-              </option>
+            {!reference && <option value="">choose what…</option>}
+            {groups.map((g) => (
+              <optgroup key={g.group} label={g.group}>
+                {g.sets.map((s) => (
+                  <option key={s.key} value={s.key}>
+                    {s.name}
+                  </option>
+                ))}
+              </optgroup>
             ))}
           </select>
-          <button className="pill" disabled={byHand.isPending} onClick={() => byHand.mutate(undefined)}>
+          <button className="pill" disabled={!reference || byHand.isPending} onClick={() => byHand.mutate(undefined)}>
             Tie, then nudge it
           </button>
         </div>
