@@ -168,12 +168,16 @@ func NewPlan(production string, r *reel.Reel, spec contract.Spec, asked Asked) (
 	if asked.Packaging == "" && len(spec.Packaging) > 0 {
 		asked.Packaging = spec.Packaging[0]
 	}
-	laid, err := lay(spec, r)
-	if err != nil {
-		return Plan{}, nil, err
+	laid := &laying{}
+	if spec.ID != AsIsID {
+		var err error
+		if laid, err = lay(spec, r); err != nil {
+			return Plan{}, nil, err
+		}
 	}
 	own := 0
-	if r.Head.Spec != spec.ID {
+	if !onReel(r, spec) {
+		var err error
 		own = ownRoutes(r)
 		if r, err = laidOut(r, spec); err != nil {
 			return Plan{}, nil, err
@@ -493,7 +497,7 @@ func (p *Plan) look(r *reel.Reel) {
 			severity = contract.Error
 		}
 		p.add(severity, string(f.Rule), "%s", f.Message)
-		if f.Fix != nil && r.Head.Spec == p.Spec.ID {
+		if f.Fix != nil && onReel(r, p.Spec) {
 			p.offer(contract.Offer{Name: f.Fix.Name, Command: &f.Fix.Command})
 		}
 	}

@@ -2,6 +2,7 @@ package api
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -57,11 +58,17 @@ func (s *Server) wants(c *gin.Context, id string, trying bool) (w wanted, err er
 	if err != nil {
 		return w, err
 	}
-	if named == "" {
-		named = o.Reel.Head.Spec
-	}
-	w.spec, err = s.spec(c, o.Production, named)
+	w.spec, err = s.specFor(c, o, named)
 	return w, err
+}
+
+// specFor is the spec that a reel is printed by: the one that is named, else its own, else its outputs as they are.
+func (s *Server) specFor(ctx context.Context, o store.OpenReel, named string) (contract.Spec, error) {
+	named = cmp.Or(named, o.Reel.Head.Spec)
+	if len(o.Reel.Groups) > 0 && (named == "" || named == delivery.AsIsID) {
+		return delivery.AsIs(o.Reel), nil
+	}
+	return s.spec(ctx, o.Production, named)
 }
 
 // errAnswered says that the request has had its answer.
@@ -233,12 +240,13 @@ func (s *Server) QueuePrints(c *gin.Context, id ProductionID) {
 	answers := make([]QueueAnswer, len(body))
 	for i, b := range body {
 		answers[i] = QueueAnswer{Reel: b.Reel, Spec: b.Spec}
-		spec, err := s.spec(c, id, b.Spec)
+		var spec contract.Spec
+		o, err := s.Store.Reel(c, b.Reel)
+		if err == nil && o.Production != id {
+			err = fault.New(fault.NotFound, "The reel is of another production")
+		}
 		if err == nil {
-			var o store.OpenReel
-			if o, err = s.Store.Reel(c, b.Reel); err == nil && o.Production != id {
-				err = fault.New(fault.NotFound, "The reel is of another production")
-			}
+			spec, err = s.specFor(c, o, b.Spec)
 		}
 		if err == nil {
 			answers[i].Print, err = s.begin(c, wanted{reel: b.Reel, spec: spec, asked: delivery.Asked{Restamp: b.Restamp != nil && *b.Restamp}})

@@ -97,6 +97,9 @@ func (s *Server) AddSpec(c *gin.Context, p AddSpecParams) {
 // notShipped refuses the ID of a spec that ships: who chooses that means what ships.
 func notShipped(id string) error {
 	shipped, err := contract.Shipped()
+	if id == delivery.AsIsID {
+		return fault.New(fault.BadInput, "%s is what a print of a reel without a spec is called; give yours another id", id)
+	}
 	if err == nil && slices.ContainsFunc(shipped, func(x contract.Spec) bool { return x.ID == id }) {
 		err = fault.New(fault.BadInput, "A spec called %s ships with the program; give yours another id", id)
 	}

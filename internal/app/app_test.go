@@ -427,6 +427,7 @@ func TestOwnSpecs(t *testing.T) {
 	s := apptest.Start(t)
 	production, v := crossing(t, s)
 	text := "id: mono-dialogue\ntitle: Mono dialogue\ncontainer: wave\nsampleRate: 48000\nbitDepth: 16\npackaging: [per-group]\nnaming: {interleaved: \"{reel}\", per-group: \"{reel}_{tag}\"}\ngroups: [{id: dx, name: Dialogue, tag: DX, layout: mono, stems: [DX]}]\n"
+	assert.Contains(t, s.Refused(400, "POST", "/specs", strings.Replace(text, "mono-dialogue", "as-it-is", 1)), "without a spec")
 	s.OK("POST", "/specs", text, nil)
 	var specs []api.Spec
 	s.OK("GET", "/specs", nil, &specs)

@@ -105,6 +105,15 @@ func TestAFinishedMixIsLaid(t *testing.T) {
 	assert.Len(t, v.Outputs, 6)
 	assert.Empty(t, v.Findings, "nothing is wrong with it")
 	assert.Len(t, s.Takes(production), 4, "the pairs are takes now")
+	// It is printed as its outputs are: nobody has to write a spec for that.
+	p := printed(s, production, v, map[string]any{"packaging": "per-group"})
+	require.NotNil(t, p.Report, p.Message)
+	require.Len(t, p.Report.Files, 4)
+	assert.Equal(t, "The_Lantern_Ferry_Promo_Full_mix.wav", p.Report.Files[0].Name)
+	assert.Equal(t, "as-it-is", p.Plan.Spec.ID)
+	for _, f := range p.Report.Findings {
+		assert.NotEqualValues(t, "error", f.Severity, "%+v", f)
+	}
 	var again api.ReelView
 	other := s.Reel(production, "Promo again")
 	s.OK("POST", "/reels/"+other.Id+"/lay", map[string]any{"revision": other.Revision, "takes": ids}, &again)

@@ -65,8 +65,10 @@ export function PlanPage({ plan, busy, onPrint, onWish, onDo }: Props) {
         <div className="grow">
           <h1 className="text-[22px] font-bold">What will be written</h1>
           <p className="text-muted">
-            {plan.spec.title} for {plan.spec.receiver || "its receiver"}: from <span className="tc text-ink">{plan.startTimecode}</span>,
-            lasting <span className="tc text-ink">{plan.duration || "nothing"}</span>
+            {plan.spec.title}
+            {plan.spec.id !== "as-it-is" && ` for ${plan.spec.receiver || "its receiver"}`}: from{" "}
+            <span className="tc text-ink">{plan.startTimecode}</span>, lasting{" "}
+            <span className="tc text-ink">{plan.duration || "nothing"}</span>
             {plan.files.length > 1 && `, ${plan.files.length} files`}, about {size(total)}
             {(plan.seconds ?? 0) > 0 && `; printing takes about ${aboutTime(plan.seconds!)}, less where nothing has changed`}.
             {plan.asked.restamp && (

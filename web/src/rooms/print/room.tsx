@@ -35,14 +35,16 @@ export function PrintRoom() {
   const [removing, setRemoving] = useState(false);
   const view = reel.data;
   const spec = specs.data?.find((s) => s.id === view?.head.spec);
-  const ways = spec?.packaging ?? [];
+  // A reel that is laid out for no spec is printed as its outputs are.
+  const asIs = !!view && !view.head.spec && view.groups.length > 0;
+  const ways: Packaging[] = spec?.packaging ?? (asIs ? ["per-group", "interleaved"] : []);
   const packed = packaging && ways.includes(packaging) ? packaging : ways[0];
   const asked = { packaging: packed, ...wish };
   const path = { params: { path: { reel: reelID } } };
   const plan = useQuery({
     // the names of the next print, the room that is left and how long it takes follow from those that were made
     queryKey: ["plan", reelID, view?.revision, spec?.id, spec?.version, asked, prints.data?.filter((p) => p.report).length],
-    enabled: !!spec && !!prints.data,
+    enabled: (!!spec || asIs) && !!prints.data,
     placeholderData: (before, query) => (query?.queryKey[1] === reelID ? before : undefined),
     queryFn: () => ok(api.POST("/reels/{reel}/plan", { ...path, body: asked })),
   });
@@ -79,13 +81,13 @@ export function PrintRoom() {
           <div className="mt-3 flex flex-col gap-1 text-[13px] text-muted">
             Delivery spec
             <button
-              className={spec ? "field cursor-pointer truncate text-left" : "pill-act justify-center"}
+              className={spec || asIs ? "field cursor-pointer truncate text-left" : "pill-act justify-center"}
               onClick={() => setChoosing(true)}
             >
-              {spec?.title ?? "Choose a delivery spec"}
+              {spec?.title ?? (asIs ? "none; choose one" : "Choose a delivery spec")}
             </button>
           </div>
-          {spec && ways.length > 1 && (
+          {ways.length > 1 && (
             <fieldset className="mt-3 text-[13px]">
               <legend className="text-muted">Packed as</legend>
               {ways.map((k) => (
@@ -96,7 +98,7 @@ export function PrintRoom() {
               ))}
             </fieldset>
           )}
-          {view && spec && <RangeChoice view={view} wish={wish} onWish={setWish} />}
+          {view && (spec || asIs) && <RangeChoice view={view} wish={wish} onWish={setWish} />}
           <Queue production={id} reel={reelID} />
           <DeskList production={id} reel={reelID} shown={receipt} />
           <h2 className="mb-1 mt-6 font-bold">Prints of this reel</h2>
@@ -125,12 +127,12 @@ export function PrintRoom() {
             <ReceiptPage key={receipt} id={receipt} production={id} reel={reelID} />
           ) : printID ? (
             shown && <PrintReport print={shown} production={id} current={view?.revision} onRemove={() => setRemoving(true)} />
-          ) : !view ? null : !spec ? (
+          ) : !view ? null : !spec && !asIs ? (
             <div className="flex h-full flex-col items-center justify-center gap-3 px-8 text-center">
               <h1 className="text-xl font-bold">What does the receiver ask for?</h1>
               <p className="max-w-md text-muted">
                 A delivery spec says which output channels there are, what feeds them, and how the files are named. Choose one to see what
-                would be written.
+                would be written. A reel that has output groups of its own is printed without one too.
               </p>
               <button className="pill-act" onClick={() => setChoosing(true)}>
                 Choose a delivery spec
