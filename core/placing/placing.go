@@ -268,16 +268,14 @@ func (p *Proposal) disagree(r Reel) {
 func neighbours(list []Proposal, r Reel) {
 	for i := range list {
 		p := &list[i]
-		if p.By.Kind == Word {
-			continue
-		}
+		said := p.By.Kind == Word // who says so is told, and not asked
 		if p.At < r.Start {
-			p.Ask = true
+			p.Ask = !said
 			p.Against = append(p.Against, fmt.Sprintf("It would lie %s before the reel starts, which is at %s", span(r.Start-p.At, r.Rate),
 				r.label(r.Start)))
 		}
 		if by, far := p.apart(list, i, r); far {
-			p.Ask = true
+			p.Ask = !said
 			p.Against = append(p.Against, fmt.Sprintf("It would lie %s from all else on the reel", span(by, r.Rate)))
 		}
 	}

@@ -118,7 +118,7 @@ func TestWhatSpeaksAgainst(t *testing.T) {
 		"alone on the reel":             {[]File{stamped("b", 14*hour)}, empty(10 * hour), "", false},
 		"two of a roll at once":         {[]File{first, second}, empty(10 * hour), "while 12A/1 of the same roll still runs", false},
 		"parts of one":                  {[]File{first, iso}, empty(10 * hour), "", false},
-		"the user has said so":          {[]File{stamped("a", 10*hour), word}, empty(10 * hour), "", false},
+		"the user has said so":          {[]File{stamped("a", 10*hour), word}, empty(10 * hour), "10.0 h from all else", false},
 		"nothing tells, beside a stamp": {[]File{stamped("a", 10*hour), {ID: "x", Rate: rate, Frames: 1}}, empty(10 * hour), "", false},
 	} {
 		list, _ := Propose(c.files, c.reel)

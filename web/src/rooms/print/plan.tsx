@@ -35,7 +35,7 @@ export function RangeChoice({ view, wish, onWish }: { view: ReelView; wish: Wish
             if (text !== "typed") onWish({ ...wish, range: text ? [text] : undefined });
           }}
         >
-          <option value="">as the spec says</option>
+          <option value="">{view.head.spec ? "as the spec says" : "all of it"}</option>
           <option value="reel">the whole reel</option>
           {marks.length > 0 && <option value="marks">each of its {marks.length} marked ranges</option>}
           {marks.map((m) => (

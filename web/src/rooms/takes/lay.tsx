@@ -169,7 +169,7 @@ function Placing(p: Table & { known: Production }) {
                 return at !== null;
               }}
             />
-            {look.data.picture && <span className="text-muted">with the picture, which is laid too.</span>}
+            {look.data.picture && <span className="text-muted">with the picture, which the reel gets too.</span>}
           </p>
           <OfKinds rows={rows} label={label} read={read} onMove={move} />
           <table className="w-full text-[13px]">
@@ -271,7 +271,7 @@ function Why({ of, label, onTake }: { of: LaidTake["place"]; label: (at: number)
     <>
       {of.by.words.charAt(0).toUpperCase() + of.by.words.slice(1)}
       {of.against.map((a) => (
-        <span key={a} className={`block text-[12px] ${of.ask ? "text-wrong" : "text-muted"}`}>
+        <span key={a} className={`block text-[12px] ${of.ask || of.by.kind === "word" ? "text-wrong" : "text-muted"}`}>
           {a}
         </span>
       ))}
