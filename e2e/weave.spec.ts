@@ -166,7 +166,7 @@ test("a clip uses channels at gains of its own, its mix is tied from below the t
   await page.getByRole("button", { name: "More for Accordion cue" }).click();
   await page.getByRole("menuitem", { name: "Its channels at gains of their own…" }).click();
   const dialog = page.getByRole("dialog", { name: "Channels of Accordion cue" });
-  await dialog.getByRole("button", { name: "Change the sides over" }).click();
+  await dialog.getByRole("button", { name: "Change over" }).click();
   await dialog
     .getByLabel(/ to L in dB$/)
     .nth(1)

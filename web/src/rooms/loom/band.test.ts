@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 
 import type { Clip, ReelView, Take } from "../../api/client";
 import { layBand, tracksIn } from "./band";
-import { matrixOf, typedOf } from "./channels";
+import { factorOf, matrixOf, presetsFor, typedOf } from "./channels";
 
 const view = {
   stems: [
@@ -72,10 +72,11 @@ describe("channels inside a clip", () => {
       ],
     } as unknown as Clip;
     expect(typedOf(own, take, 2)).toEqual([
-      ["-6", ""],
+      ["-6.02", ""],
       ["", ""],
       ["", "0"],
     ]);
+    expect(matrixOf(typedOf(own, take, 2))).toEqual(own);
     const balanced = matrixOf([
       ["−6", ""],
       ["", ""],
@@ -88,6 +89,37 @@ describe("channels inside a clip", () => {
         [0, 1],
       ],
     });
+  });
+
+  it("turn polarity, and keep it when they are read again", () => {
+    expect(["0ø", "ø", "-6.02 p", "−3,01"].map(factorOf)).toEqual([-1, -1, -0.5, Math.SQRT1_2]);
+    const turned = { channels: [0], matrix: [[-0.5], [1]] } as unknown as Clip;
+    expect(matrixOf(typedOf(turned, take, 2))).toEqual(turned);
+  });
+
+  it("have what is often wanted, for tracks of any width", () => {
+    const of = (name: string, width: number) => {
+      const [a, b] = presetsFor(width)
+        .find((p) => p.name === name)!
+        .gains(width);
+      return matrixOf([a, b]);
+    };
+    expect(presetsFor(1).map((p) => p.name)).toEqual(["Left to both", "Right to both", "Sum"]);
+    expect(presetsFor(6).map((p) => p.name)).toEqual(["Left to both", "Right to both", "Sum"]);
+    expect(of("Left to both", 2)).toEqual({ channels: [0], matrix: [[1], [1]] });
+    expect(of("Right to both", 1)).toEqual({ channels: [1], matrix: [[1]] });
+    const half = [0.5, 0.5];
+    expect(of("Sum", 2)).toEqual({ channels: [0, 1], matrix: [half, half] });
+    const decoded = [
+      [1, 1],
+      [1, -1],
+    ];
+    expect(of("Mid and side", 2)).toEqual({ channels: [0, 1], matrix: decoded });
+    const over = [
+      [0, 1],
+      [1, 0],
+    ];
+    expect(of("Change over", 2)).toEqual({ channels: [0, 1], matrix: over });
   });
 
   it("say what is no gain", () => {

@@ -79,6 +79,8 @@ type Props = {
   onSettle: () => void;
 };
 
+const widthOf = (view: ReelView, track: string) => view.tracks.find((t) => t.id === track)?.labels.length;
+
 /** A clip's own settings, and what can be put under its edits. */
 export function ClipPanel(p: Props) {
   const { view, clip, acts } = p;
@@ -105,6 +107,13 @@ export function ClipPanel(p: Props) {
           clip={clip}
           take={take}
           track={view.tracks.find((t) => t.id === clip.track)!}
+          alike={view.clips.filter(
+            (c) =>
+              c.id !== clip.id &&
+              p.choice.clips.includes(c.id) &&
+              p.takes.get(c.take)?.channels.length === take.channels.length &&
+              widthOf(view, c.track) === widthOf(view, clip.track),
+          )}
           onDo={p.onDo}
           onClose={() => setChannels(false)}
         />

@@ -28,14 +28,14 @@ export function RangeChoice({ view, wish, onWish }: { view: ReelView; wish: Wish
         <select
           className="field"
           aria-label="Which part of the reel is printed"
-          value={typing ? "typed" : now}
+          value={typing ? "typed" : now || (view.head.spec ? "" : "reel")}
           onChange={(e) => {
             const text = e.target.value;
             setTyping(text === "typed");
             if (text !== "typed") onWish({ ...wish, range: text ? [text] : undefined });
           }}
         >
-          <option value="">{view.head.spec ? "as the spec says" : "all of it"}</option>
+          {view.head.spec && <option value="">as the spec says</option>}
           <option value="reel">the whole reel</option>
           {marks.length > 0 && <option value="marks">each of its {marks.length} marked ranges</option>}
           {marks.map((m) => (
