@@ -99,6 +99,8 @@ func Describe(f *wave.File, fileName string) Description {
 	}
 	if l, by := LayoutOf(f, d.Tracks); l.Name != layout.Discrete && f.Channels > 1 && !strings.HasPrefix(by, "assumed") {
 		d.Layout, d.Labels = l.Name, l.Labels
+	} else if labels := fieldOf(d.Tracks, fileName); labels != nil {
+		d.Layout, d.Labels = map[int]layout.Name{4: layout.FOA, 9: layout.HOA2, 16: layout.HOA3}[len(labels)], labels
 	}
 	return d
 }

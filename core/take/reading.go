@@ -4,6 +4,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 
 	"zestyloom/core/fault"
 	"zestyloom/core/layout"
@@ -26,8 +27,50 @@ type Set struct {
 	Labels   []string `json:"labels"`
 }
 
-// fieldLabels are the orders in which a first-order sound field comes.
-var fieldLabels = [][]string{{"ACN0", "ACN1", "ACN2", "ACN3"}, {"W", "X", "Y", "Z"}}
+// fieldLabels are the orders in which sound fields of the first to the third order come: ACN with SN3D, ACN with N3D, FuMa.
+var fieldLabels = func() (all [][]string) {
+	for order := 1; order <= 3; order++ {
+		all = append(all, layout.ACNLabels(order), layout.N3DLabels(order), layout.FuMaLabels(order))
+	}
+	return all
+}()
+
+// isField tells whether labels are those of a sound field, in one of its orders.
+func isField(labels []string) bool {
+	return slices.ContainsFunc(fieldLabels, func(l []string) bool { return slices.Equal(l, labels) })
+}
+
+// fieldWords are those in the name of a file that say that it is a sound field.
+var fieldWords = []string{"foa", "hoa", "1oa", "2oa", "3oa", "ambix", "acn", "sn3d", "n3d", "fuma"}
+
+// fieldOf gives the labels of a file that is a sound field to the third order, by the names of its channels, else by its own. nil
+// where it is none.
+func fieldOf(tracks []Track, fileName string) []string {
+	order := map[int]int{4: 1, 9: 2, 16: 3}[len(tracks)]
+	if order == 0 {
+		return nil
+	}
+	labels := make([]string, len(tracks))
+	for i, t := range tracks {
+		words := strings.FieldsFunc(t.Name, func(r rune) bool { return r == ' ' || r == '_' || r == '-' || r == '.' })
+		if len(words) > 0 {
+			labels[i] = strings.ToUpper(words[len(words)-1])
+		}
+	}
+	if isField(labels) {
+		return labels
+	}
+	words := strings.FieldsFunc(strings.ToLower(Bare(fileName)), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+	switch {
+	case !slices.ContainsFunc(words, func(w string) bool { return slices.Contains(fieldWords, w) }):
+		return nil
+	case slices.Contains(words, "fuma"):
+		return layout.FuMaLabels(order)
+	case slices.Contains(words, "n3d"):
+		return layout.N3DLabels(order)
+	}
+	return layout.ACNLabels(order)
+}
 
 // Pair reads two channels as stereo.
 func Pair(left, right int) Set {
@@ -58,8 +101,8 @@ func CheckSets(sets []Set, channels int) error {
 			}
 			continue
 		case Field:
-			if !slices.ContainsFunc(fieldLabels, func(l []string) bool { return slices.Equal(l, s.Labels) }) {
-				return fault.New(fault.BadInput, "A first-order sound field has four channels, in the order of ACN or of FuMa")
+			if !isField(s.Labels) {
+				return fault.New(fault.BadInput, "A sound field has 4, 9 or 16 channels, in the order of ACN or of FuMa")
 			}
 		case Bonded:
 			if _, ok := layout.ForLabels(s.Labels); !ok {
@@ -82,10 +125,13 @@ func DefaultSets(d Description, kind Kind) []Set {
 	for i := range all {
 		all[i] = i + 1
 	}
-	if d.Layout == layout.FOA && d.Channels == 4 {
-		labels := fieldLabels[0]
-		if len(d.Tracks) == 4 && strings.EqualFold(d.Tracks[1].Name, "X") {
-			labels = fieldLabels[1]
+	if isField(d.Labels) && len(d.Labels) == d.Channels {
+		return []Set{{Field, all, d.Labels}}
+	}
+	if order := map[layout.Name]int{layout.FOA: 1, layout.HOA2: 2, layout.HOA3: 3}[d.Layout]; order > 0 && d.Channels == (order+1)*(order+1) {
+		labels := layout.ACNLabels(order)
+		if len(d.Tracks) == d.Channels && strings.EqualFold(d.Tracks[1].Name, "X") {
+			labels = layout.FuMaLabels(order)
 		}
 		return []Set{{Field, all, labels}}
 	}

@@ -4,6 +4,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/fault"
 	"zestyloom/core/layout"
@@ -31,8 +32,8 @@ func TestDefaultSets(t *testing.T) {
 			[]Set{{Bonded, []int{1, 2, 3, 4, 5, 6}, []string{"L", "R", "C", "LFE", "Ls", "Rs"}}}},
 		"5.1 in an order of its own": {described(layout.Five1, "L", "C", "R", "Ls", "Rs", "LFE"), Effect,
 			[]Set{{Bonded, []int{1, 2, 3, 4, 5, 6}, []string{"L", "C", "R", "Ls", "Rs", "LFE"}}}},
-		"a sound field":          {described(layout.FOA, "", "", "", ""), Effect, []Set{{Field, []int{1, 2, 3, 4}, fieldLabels[0]}}},
-		"a sound field in FuMa":  {described(layout.FOA, "W", "X", "Y", "Z"), Effect, []Set{{Field, []int{1, 2, 3, 4}, fieldLabels[1]}}},
+		"a sound field":          {described(layout.FOA, "", "", "", ""), Effect, []Set{{Field, []int{1, 2, 3, 4}, layout.ACNLabels(1)}}},
+		"a sound field in FuMa":  {described(layout.FOA, "W", "X", "Y", "Z"), Effect, []Set{{Field, []int{1, 2, 3, 4}, layout.FuMaLabels(1)}}},
 		"a layout that can't be": {described(layout.Five1, "", ""), Recording, []Set{}},
 	} {
 		got := DefaultSets(c.d, c.kind)
@@ -52,10 +53,45 @@ func TestSetNames(t *testing.T) {
 		"Boom + Lav":       {[]string{"Boom", "Lav"}, Pair(1, 2)},
 		"Bank":             {[]string{"Bank Left", "Bank right", "Bank C", "Bank LFE", "Bank Ls", "Bank Rs"}, five},
 		"5.1":              {[]string{"L", "R", "C", "LFE", "Ls", "Rs"}, five},
-		"Sound field":      {[]string{"W", "Y", "Z", "X"}, Set{Field, []int{1, 2, 3, 4}, fieldLabels[0]}},
+		"Sound field":      {[]string{"W", "Y", "Z", "X"}, Set{Field, []int{1, 2, 3, 4}, layout.ACNLabels(1)}},
 		"Sum of a + b + c": {[]string{"a", "b", "c"}, Set{Sum, []int{1, 2, 3}, []string{"M"}}},
 	} {
 		assert.Equal(t, want, SetName(c.names, c.set))
+	}
+}
+
+func TestFieldsAreKnownByNames(t *testing.T) {
+	unnamed := func(n int) []Track { return make([]Track, n) }
+	spelled := func(names ...string) (tracks []Track) {
+		for _, n := range names {
+			tracks = append(tracks, Track{Name: n})
+		}
+		return tracks
+	}
+	for _, c := range []struct {
+		tracks []Track
+		file   string
+		want   []string
+	}{
+		{spelled("Deck_ACN0", "Deck_ACN1", "Deck_ACN2", "Deck_ACN3"), "x.wav", layout.ACNLabels(1)},
+		{spelled("W", "X", "Y", "Z"), "x.wav", layout.FuMaLabels(1)},
+		{spelled("W", "Y", "Z", "X"), "x.wav", nil},
+		{unnamed(4), "Deck_FOA_01.wav", layout.ACNLabels(1)},
+		{unnamed(4), "Deck_ACN_SN3D.wav", layout.ACNLabels(1)},
+		{unnamed(9), "Deck 2OA.wav", layout.ACNLabels(2)},
+		{unnamed(16), "Deck_HOA_N3D.wav", layout.N3DLabels(3)},
+		{unnamed(16), "Deck FuMa.wav", layout.FuMaLabels(3)},
+		{unnamed(6), "Deck FOA.wav", nil}, {unnamed(4), "Foam.wav", nil}, {unnamed(4), "Boat horn.wav", nil},
+	} {
+		assert.Equal(t, c.want, fieldOf(c.tracks, c.file), c.file)
+		if c.want != nil {
+			d := Description{Channels: len(c.tracks), Tracks: c.tracks, Labels: c.want}
+			sets := DefaultSets(d, Recording)
+			require.Len(t, sets, 1)
+			assert.Equal(t, Field, sets[0].Kind)
+			assert.Equal(t, c.want, sets[0].Labels)
+			assert.NoError(t, CheckSets(sets, d.Channels))
+		}
 	}
 }
 

@@ -38,21 +38,27 @@ var usual = func() (list []Word) {
 			list = append(list, Word{w, kind, means, loud})
 		}
 	}
-	add(RoleWord, string(MERole), false, "m&e", "m+e", "m e", "mande", "mand e", "mne", "m and e", "m n e", "music and effects", "music effects",
+	add(RoleWord, string(MERole), false, "m&e", "m+e", "m e", "mande", "mand e", "mne", "m and e", "m n e",
+		"music and effects", "music effects",
 		"music & effects", "international track", "intl", "international")
 	add(RoleWord, string(MERole), true, "me")
-	add(RoleWord, string(FullMixRole), false, "full mix", "fullmix", "final mix", "finalmix", "mixdown", "print master", "printmaster", "comp",
+	add(RoleWord, string(FullMixRole), false, "full mix", "fullmix", "final mix", "finalmix", "mixdown", "print master",
+		"printmaster", "comp",
 		"composite", "master mix", "mix", "programme mix")
 	add(RoleWord, string(FullMixRole), true, "pm", "pgm")
-	add(RoleWord, string(DialogueRole), false, "dx", "dia", "dial", "dialogue", "dialogues", "dialog", "dialogs", "dlg", "dlogue", "diálogo", "dialogo",
+	add(RoleWord, string(DialogueRole), false, "dx", "dia", "dial", "dialogue", "dialogues", "dialog", "dialogs", "dlg",
+		"dlogue", "diálogo", "dialogo",
 		"dialoge", "prod dialogue")
-	add(RoleWord, string(NarrationRole), false, "nx", "vo", "voice over", "voiceover", "narration", "narrator", "narr", "commentary", "narração",
+	add(RoleWord, string(NarrationRole), false, "nx", "vo", "voice over", "voiceover", "narration", "narrator", "narr",
+		"commentary", "narração",
 		"narracao", "erzähler", "sprecher")
 	add(RoleWord, string(NarrationRole), true, "nar")
 	add(RoleWord, string(MusicRole), false, "mx", "mus", "muz", "music", "musik", "música", "musica", "musique")
-	add(RoleWord, string(EffectsRole), false, "fx", "sfx", "efx", "hfx", "pfx", "effects", "foley", "fol", "foleys", "effekte", "effets", "efeitos",
+	add(RoleWord, string(EffectsRole), false, "fx", "sfx", "efx", "hfx", "pfx", "effects", "foley", "fol", "foleys",
+		"effekte", "effets", "efeitos",
 		"efectos")
-	add(RoleWord, string(AmbienceRole), false, "ax", "amb", "ambs", "ambience", "ambiences", "ambiance", "ambient", "atmosphere", "atmospheres", "atm",
+	add(RoleWord, string(AmbienceRole), false, "ax", "amb", "ambs", "ambience", "ambiences", "ambiance", "ambient",
+		"atmosphere", "atmospheres", "atm",
 		"bg", "bgs", "backgrounds", "atmo", "bgfx")
 	add(LayoutWord, string(layout.Five1), false, "5.1", "5 1")
 	add(LayoutWord, string(layout.Seven1), false, "7.1", "7 1")

@@ -8,7 +8,7 @@ export const setOf = (sets: ChannelSet[], index: number) => sets.find((s) => s.c
 export function labelIn(set: ChannelSet, index: number): string {
   if (set.kind === "sum") return "Σ";
   const label = set.labels[set.channels.indexOf(index)] ?? "";
-  return { ACN0: "W", ACN1: "Y", ACN2: "Z", ACN3: "X" }[label] ?? label;
+  return (set.labels.length === 4 && { ACN0: "W", ACN1: "Y", ACN2: "Z", ACN3: "X" }[label]) || label;
 }
 
 /** Takes channels out of the sets that they are in; those sets end. */
@@ -42,6 +42,12 @@ const orders: Record<number, { name: string; labels: string[] }[]> = {
   8: [{ name: "7.1: L R C LFE Lss Rss Lrs Rrs", labels: ["L", "R", "C", "LFE", "Lss", "Rss", "Lrs", "Rrs"] }],
 };
 
+/** The order of a sound field of so many channels. */
+const fieldOrders: Record<number, string> = { 4: "first order", 9: "second order", 16: "third order" };
+
+/** FuMa's letters, in its order. */
+const fuma = [..."WXYZRSTUVKLMNOPQ"];
+
 /** Every way in which these channels can be read together, in the order in which they are given. */
 export function waysOf(channels: number[]): { name: string; set: ChannelSet }[] {
   const ways: { name: string; set: ChannelSet }[] = (orders[channels.length] ?? []).map((o) => ({
@@ -50,9 +56,11 @@ export function waysOf(channels: number[]): { name: string; set: ChannelSet }[] 
   }));
   if (channels.length === 2)
     ways.push({ name: "Stereo pair, sides changed over", set: { kind: "bonded", channels: [...channels].reverse(), labels: ["L", "R"] } });
-  if (channels.length === 4) {
-    ways.push({ name: "Sound field, ACN order (SN3D)", set: { kind: "field", channels, labels: ["ACN0", "ACN1", "ACN2", "ACN3"] } });
-    ways.push({ name: "Sound field, W X Y Z (FuMa)", set: { kind: "field", channels, labels: ["W", "X", "Y", "Z"] } });
+  const order = fieldOrders[channels.length];
+  if (order) {
+    const acn = channels.map((_, i) => `ACN${i}`);
+    ways.push({ name: `Sound field, ${order}, ACN (SN3D)`, set: { kind: "field", channels, labels: acn } });
+    ways.push({ name: `Sound field, ${order}, FuMa (W X Y Z…)`, set: { kind: "field", channels, labels: fuma.slice(0, channels.length) } });
   }
   if (channels.length >= 2)
     ways.push({
