@@ -18,7 +18,8 @@ func AsIs(r *reel.Reel) contract.Spec {
 		About:     "A file for each output group, or all of them in one file, as the reel has them.",
 		Packaging: []contract.Packaging{contract.PerGroup, contract.Interleaved},
 		Files: []contract.File{
-			{Packaging: contract.PerGroup, Name: "{production}_{reel}_{group}", Each: "group", Container: contract.Wave, Codec: contract.PCM, Depth: 24},
+			{Packaging: contract.PerGroup, Name: "{production}_{reel}_{group}", Each: "group", Container: contract.Wave, Codec: contract.PCM,
+				Depth: 24},
 			{Packaging: contract.Interleaved, Name: "{production}_{reel}", Container: contract.Wave, Codec: contract.PCM, Depth: 24}}}
 	for _, g := range r.GroupList() {
 		made := contract.Group{ID: g.ID, Name: g.Name, Tag: g.Tag, Layout: g.Layout, Language: g.Language, From: sourceOf(r, g)}

@@ -110,9 +110,10 @@ func TestWhatSpeaksAgainst(t *testing.T) {
 		last  string // what is said of the last
 		ask   bool
 	}{
-		"stamp and tie differ":          {[]File{off}, empty(10 * hour), "Its time stamp says 10:00:03:00, 3.0 s later", false},
-		"clocks that are a little off":  {[]File{near}, empty(10 * hour), "", false},
-		"before the reel":               {[]File{stamped("a", 9*hour+1800*rate)}, empty(10 * hour), "30 min before the reel starts, which is at 10:00:00:00", true},
+		"stamp and tie differ":         {[]File{off}, empty(10 * hour), "Its time stamp says 10:00:03:00, 3.0 s later", false},
+		"clocks that are a little off": {[]File{near}, empty(10 * hour), "", false},
+		"before the reel": {[]File{stamped("a", 9*hour+1800*rate)}, empty(10 * hour),
+			"30 min before the reel starts, which is at 10:00:00:00", true},
 		"far from the others":           {[]File{stamped("a", 10*hour), stamped("b", 14*hour)}, empty(10 * hour), "4.0 h from all else", true},
 		"far from what lies there":      {[]File{stamped("b", 14*hour)}, occupied, "4.0 h from all else", true},
 		"alone on the reel":             {[]File{stamped("b", 14*hour)}, empty(10 * hour), "", false},

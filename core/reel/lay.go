@@ -354,7 +354,8 @@ func finishedRow(r *Reel, t Source, role take.Role, shared int, where placing.Pr
 		part.Labels = usualLabels(len(t.Channels))
 	}
 	command.Parts = []PartPlan{part}
-	return layRow{LaidTake{Take: t.Take, Title: t.Title, Name: part.Name, Role: role, Tracks: 1, Labels: part.Labels, Place: where}, command}, nil
+	return layRow{LaidTake{Take: t.Take, Title: t.Title, Name: part.Name, Role: role, Tracks: 1, Labels: part.Labels, Place: where},
+		command}, nil
 }
 
 // usualLabels are those of a file of so many channels that says nothing of them.

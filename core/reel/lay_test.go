@@ -86,7 +86,8 @@ func TestAnUnknownNameBlindsNobody(t *testing.T) {
 	mono := func(title string) Source { return arrived(title, nil, "") }
 	all := []Source{mono("PRINTMASTER_L"), mono("PRINTMASTER_R"), mono("VO"), mono("SFX"), mono("Zither"), mono("MNE_L"), mono("MNE_R"),
 		mono("MUS_1"), mono("MUS_2")}
-	assert.Equal(t, [][]string{{"take PRINTMASTER_L", "take PRINTMASTER_R"}, {"take MNE_L", "take MNE_R"}, {"take MUS_1", "take MUS_2"}}, Joins(all))
+	assert.Equal(t, [][]string{{"take PRINTMASTER_L", "take PRINTMASTER_R"}, {"take MNE_L", "take MNE_R"}, {"take MUS_1", "take MUS_2"}},
+		Joins(all))
 	assert.Equal(t, []take.Set{{Kind: take.Bonded, Channels: []int{1, 2}, Labels: []string{"L", "R"}}}, Joined(all[7:9]).Sets)
 	look, err := LayTakes{Takes: []Source{Joined(all[0:2]), all[2], all[3], all[4], Joined(all[5:7])}, Route: true}.Look(emptyReel(), nil)
 	require.NoError(t, err)
@@ -98,7 +99,8 @@ func TestAnUnknownNameBlindsNobody(t *testing.T) {
 		}
 		says = append(says, row.Title+": "+group)
 	}
-	assert.Equal(t, []string{"printmaster: Full mix stereo", "VO: Narration mono", "SFX: Effects mono", "mne: M&E stereo", "Zither: none"}, says)
+	assert.Equal(t, []string{"printmaster: Full mix stereo", "VO: Narration mono", "SFX: Effects mono", "mne: M&E stereo",
+		"Zither: none"}, says)
 	film := []Source{}
 	for n := range 6 {
 		film = append(film, mono(fmt.Sprintf("MIX_film_%d", n+1)))
