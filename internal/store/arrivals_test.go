@@ -179,7 +179,8 @@ func TestStreamsOfAMovieShareTheirFile(t *testing.T) {
 	s := storetest.Open(t)
 	p := ferry(t, s)
 	movie := store.Take{Production: p.ID, Kind: take.Camera, FileName: "A003.mov", MediaKey: "sources/m", SoundKey: "sources/m/sound.0.wav",
-		SHA256: "m", Channels: []store.Channel{{}}, Picture: &store.Picture{ProxyKey: "sources/m/picture.mp4"}}
+		SHA256: "m", Description: take.Description{SampleRate: 48000}, Channels: []store.Channel{{}},
+		Picture: &store.Picture{ProxyKey: "sources/m/picture.mp4"}}
 	second := movie
 	second.Stream, second.Picture = 1, nil
 	c, err := claimed(s, p.ID)
@@ -190,6 +191,32 @@ func TestStreamsOfAMovieShareTheirFile(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, got, 2)
 	assert.Equal(t, "A003, stream 2", got[1].Title())
+	// They begin together, so they are tied together, and untied.
+	to := addTake(t, s, p.ID, "12A")
+	require.NoError(t, s.SetTie(ctx, ids[1], "ines", &store.Tie{Reference: to, Offset: 7, Method: store.ByWaveform}))
+	for _, id := range ids {
+		x, err := s.Take(ctx, id)
+		require.NoError(t, err)
+		require.NotNil(t, x.Tie)
+		assert.EqualValues(t, 7, x.Tie.Offset)
+	}
+	assert.Equal(t, "m", got[0].File().Of)
+	require.NoError(t, s.SetTie(ctx, ids[0], "ines", nil))
+	other, err := s.Take(ctx, ids[1])
+	require.NoError(t, err)
+	assert.Nil(t, other.Tie)
+	// The one picture that there is is a new reel's, and where it starts; where somebody has said when, it is not.
+	begun, err := s.Begin(ctx, p, "Reel 1", nil)
+	require.NoError(t, err)
+	assert.True(t, begun.Head.Free)
+	require.NoError(t, kind(s, ids[0], take.Picture))
+	begun, err = s.Begin(ctx, p, "Reel 1", nil)
+	require.NoError(t, err)
+	assert.Equal(t, []any{ids[0], "m", false}, []any{begun.Head.Picture.Take, begun.Head.Picture.Of, begun.Head.Free})
+	begun, err = s.Begin(ctx, p, "Reel 1", new(int64(5)))
+	require.NoError(t, err)
+	assert.Equal(t, []any{"", int64(5)}, []any{begun.Head.Picture.Take, begun.Head.Start})
+	require.NoError(t, kind(s, ids[0], take.Camera))
 	keys, err := s.RemoveTake(ctx, ids[0])
 	require.NoError(t, err)
 	assert.Empty(t, keys, "the other stream needs the files")
