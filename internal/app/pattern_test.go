@@ -1,6 +1,7 @@
 package app_test
 
 import (
+	"maps"
 	"strings"
 	"testing"
 
@@ -118,4 +119,41 @@ func TestAFinishedMixIsLaid(t *testing.T) {
 	other := s.Reel(production, "Promo again")
 	s.OK("POST", "/reels/"+other.Id+"/lay", map[string]any{"revision": other.Revision, "takes": ids}, &again)
 	assert.Len(t, again.Outputs, 6, "the files are known for what they have become")
+}
+
+// What would lie before the reel's start is asked about; a place, a start or a yes settles it. A new reel begins with its material.
+func TestLayingAsks(t *testing.T) {
+	s := apptest.Start(t)
+	s.Record("day1/12A.wav", 4, "12A")
+	production := s.Production()
+	s.Bring(production, "day1/12A.wav")
+	id := s.Takes(production)["12A.wav"].ID
+	stamp := *s.Takes(production)["12A.wav"].Description.StartSamples
+	var late api.ReelView
+	s.OK("POST", "/productions/"+production+"/reels", api.NewReel{Name: "Late", Start: new("12:00:00:00")}, &late)
+	lay := func(revision int64, more map[string]any) map[string]any {
+		body := map[string]any{"revision": revision, "takes": []string{id}}
+		maps.Copy(body, more)
+		return body
+	}
+	assert.Contains(t, s.Refused(409, "POST", "/reels/"+late.Id+"/lay", lay(late.Revision, nil)), "before the reel starts")
+	var look reel.Laying
+	s.OK("POST", "/productions/"+production+"/lay/look", map[string]any{"takes": []string{id}, "reel": late.Id, "how": map[string]any{}}, &look)
+	assert.True(t, look.Rows[0].Place.Ask)
+	assert.Equal(t, stamp, look.Rows[0].Place.At)
+	var v api.ReelView
+	s.OK("POST", "/reels/"+late.Id+"/lay", lay(late.Revision, map[string]any{"anyway": true}), &v)
+	assert.Equal(t, stamp, v.Clips[0].Start)
+	s.OK("POST", "/reels/"+late.Id+"/lay", lay(v.Revision, map[string]any{"how": map[string]any{"places": map[string]int64{id: 13 * 3600 * 48000}}}), &v)
+	assert.EqualValues(t, 13*3600*48000, v.Clips[1].Start, "as the user says")
+
+	var fresh api.ReelView
+	s.OK("POST", "/productions/"+production+"/reels", api.NewReel{Name: "Fresh"}, &fresh)
+	s.OK("POST", "/reels/"+fresh.Id+"/lay", lay(fresh.Revision, nil), &v)
+	assert.Equal(t, stamp, v.Clips[0].Start)
+	assert.EqualValues(t, 10*3600*48000, v.Head.Start, "on the hour before its first take")
+	s.OK("POST", "/reels/"+fresh.Id+"/undo", map[string]any{"revision": v.Revision}, &v)
+	assert.Empty(t, v.Clips)
+	s.OK("POST", "/reels/"+fresh.Id+"/lay", lay(v.Revision, map[string]any{"how": map[string]any{"start": stamp}}), &v)
+	assert.Equal(t, stamp, v.Head.Start)
 }
