@@ -83,7 +83,7 @@ func (s Spec) vectors(g Group, atoms map[string][]string, deep int) []sums.Vecto
 		whole(from.Stem)
 	case from.Strand != nil:
 		of = []StemPart{*from.Strand}
-	case from.Stems != nil:
+	case len(from.Stems) > 0: // what is tied by hand alone only the reel knows
 		for _, stem := range from.Stems {
 			whole(stem)
 		}

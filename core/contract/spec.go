@@ -92,7 +92,7 @@ type Group struct {
 
 // Source is what feeds a group; one of its fields is there.
 type Source struct {
-	Stems   []string   `json:"stems,omitempty"`   // tags, tied by knots
+	Stems   []string   `json:"stems,omitzero"`    // tags, tied by knots; empty, and not nil, where what is tied by hand alone feeds it
 	Mix     string     `json:"mix,omitempty"`     // ID of one of the spec's mixes, or the name of one of the reel's
 	Stem    string     `json:"stem,omitempty"`    // tag
 	Strand  *StemPart  `json:"strand,omitempty"`  //

@@ -1,6 +1,7 @@
 package delivery
 
 import (
+	"encoding/json"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -71,4 +72,34 @@ func TestPrintedAsItIs(t *testing.T) {
 	for _, f := range report.Findings {
 		assert.NotEqual(t, contract.Error, f.Severity, f.Message)
 	}
+}
+
+// No stems means that what is tied by hand feeds a group, and says so for ever: through YAML, JSON and a change of spec.
+func TestAGroupThatIsTiedByHand(t *testing.T) {
+	s, err := contract.Parse([]byte("spec: 2\nid: x\ntitle: X\ngroups:\n  - {id: a, name: A, tag: A, layout: stereo, from: {stems: []}}\n" +
+		"files:\n  - {name: \"{reel}\", container: wave}\n"))
+	require.NoError(t, err)
+	text, err := json.Marshal(s)
+	require.NoError(t, err)
+	var again contract.Spec
+	require.NoError(t, json.Unmarshal(text, &again))
+	assert.Equal(t, s, again)
+	p := crossing(t)
+	lay, err := LayOut(s, p.reel)
+	require.NoError(t, err)
+	do(t, p.reel, lay)
+	rules := func() (rules []string) {
+		plan, _, err := NewPlan("The Lantern Ferry", p.reel, s, Asked{})
+		require.NoError(t, err)
+		for _, f := range plan.Findings {
+			if f.Rule == "unfed" || f.Rule == "stem" {
+				rules = append(rules, f.Rule)
+			}
+		}
+		return rules
+	}
+	assert.Equal(t, []string{"unfed", "unfed"}, rules(), "nothing is tied yet")
+	do(t, p.reel, reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "MX", Channel: 0, Output: "a/L"},
+		{Row: reel.StemRow, From: "MX", Channel: 1, Output: "a/R"}}})
+	assert.Empty(t, rules())
 }

@@ -49,7 +49,7 @@ func lay(s contract.Spec, r *reel.Reel) (*laying, error) {
 			l.each(g, made)
 		case g.From.Stems != nil:
 			made.Stems = g.From.Stems
-			if !slices.ContainsFunc(made.Stems, func(stem string) bool { _, there := r.Stems[stem]; return there }) {
+			if len(made.Stems) > 0 && !slices.ContainsFunc(made.Stems, func(stem string) bool { _, there := r.Stems[stem]; return there }) {
 				l.lack(g, strings.Join(made.Stems, " and "))
 			}
 			l.groups = append(l.groups, made)
