@@ -166,12 +166,18 @@ const fitted = (track) => async (page) => {
 const only = process.env.SHOTS?.split(",");
 const all = {
   takes: () => shot("takes", "day", `${base}/takes/${take.id}`),
-  "takes-several": () =>
-    shot("takes-several", "day", `${base}/takes`, async (p) => {
-      const third = p.getByRole("listbox", { name: "Takes" }).getByRole("option", { name: /18C.*take 3/ });
-      await third.first().click();
-      await third.last().click({ modifiers: ["Shift"] });
-      await p.getByText("Against it").waitFor();
+  "takes-laying": () =>
+    shot("takes-laying", "day", `${base}/takes`, async (p) => {
+      const list = p.getByRole("listbox", { name: "Takes" });
+      await list.getByRole("option", { name: /12A.*take 1/ }).click();
+      await list.getByRole("option", { name: /12B.*take 1/ }).click({ modifiers: ["Shift"] });
+      await list.getByRole("option", { name: /Picture cut/ }).click({ modifiers: ["Control"] });
+      await p.getByLabel("Reel to lay them onto").selectOption("new");
+      await p.getByRole("button", { name: /^Lay \d+ takes/ }).click();
+      const place = p.getByLabel("Place of 12A/2");
+      await place.fill("14:00:00:00");
+      await place.press("Enter");
+      await p.getByText(/from all else on the reel/).waitFor();
     }),
   "takes-group": () =>
     shot("takes-group", "day", `${base}/takes/${group.id}`, (p) => p.getByRole("button", { name: "Why, and which files" }).click()),

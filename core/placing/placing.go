@@ -253,8 +253,11 @@ func (r Reel) frame(at int64) int64 {
 	return r.Frame.SampleOf(r.Frame.FrameAt(at, r.Rate), r.Rate)
 }
 
-// disagree says where other evidence puts the file elsewhere.
+// disagree says where other evidence puts the file elsewhere; who has said where it lies has seen that.
 func (p *Proposal) disagree(r Reel) {
+	if p.By.Kind == Word {
+		return
+	}
 	for _, e := range p.Others {
 		if by := e.At - p.At; by > Disagrees*int64(r.Rate) || by < -Disagrees*int64(r.Rate) {
 			what := map[Kind]string{Picture: "The picture that it is of", Tied: "What it is tied to", Stamp: "Its time stamp"}[e.Kind]
