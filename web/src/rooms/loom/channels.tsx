@@ -112,7 +112,10 @@ export function ClipChannels({
       open
       onOpenChange={onClose}
       title={`Channels of ${clip.name}`}
-      about="Gains in dB from the channels of its take to those of the track; an empty field lets nothing through, ø or p behind a gain turns its polarity. The take stays as it is."
+      about={
+        "Gains in dB from the channels of its take to those of the track; an empty field lets nothing through, " +
+        "ø or p behind a gain turns its polarity. The take stays as it is."
+      }
     >
       <form
         onSubmit={(e) => {
