@@ -20,9 +20,6 @@ const (
 	Nothing Kind = "nothing" // nothing tells: the start of the reel
 )
 
-// Kinds are all that there are, the surest first.
-var Kinds = []Kind{Word, Picture, Tied, Stamp, Nothing}
-
 // File is what has to be known of a file to place it.
 type File struct {
 	ID     string
@@ -188,13 +185,13 @@ func (r Reel) nearest(clock timecode.Reading) int64 {
 	return at
 }
 
-// OnTheClock is where a file belongs by the clock, whichever reel it will lie on: samples at its own rate since midnight, less than 0
-// where it begins on the day before.
-func OnTheClock(f File) (by Evidence, known bool) {
+// OnTheClock is where a file belongs by a clock that counts so many frames, whichever reel it will lie on: samples at its own rate
+// since midnight, less than 0 where it begins on the day before.
+func OnTheClock(f File, frame timecode.Rate) (by Evidence, known bool) {
 	if f.Rate <= 0 {
 		return by, false
 	}
-	by = f.evidence(Reel{Rate: f.Rate})[0]
+	by = f.evidence(Reel{Rate: f.Rate, Frame: frame})[0]
 	return by, by.Kind != Nothing
 }
 

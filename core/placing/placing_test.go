@@ -218,6 +218,27 @@ func anyFile(rnd *rand.Rand, id string, depth int) File {
 	return f
 }
 
+// A day in which 24 frames are counted to 23.976 is longer than 24 hours, and so may a stamp be.
+func TestOnTheClock(t *testing.T) {
+	film := timecode.Rate{Num: 24000, Den: 1001}
+	late := film.Day(rate) - rate
+	for _, c := range []struct {
+		file  File
+		frame timecode.Rate
+		at    int64
+		known bool
+	}{
+		{stamped("a", late), film, late, true}, {stamped("a", 23*hour), frames25, 23 * hour, true}, {stamped("a", 0), frames25, 0, true},
+		{tied("b", stamped("a", 5), -10), frames25, -5, true}, {File{Rate: rate}, film, 0, false}, {File{}, film, 0, false},
+	} {
+		by, known := OnTheClock(c.file, c.frame)
+		assert.Equal(t, c.known, known, "%+v", c)
+		if known {
+			assert.Equal(t, c.at, by.At, "%+v", c)
+		}
+	}
+}
+
 func ExamplePropose() {
 	camera := File{ID: "camera", Title: "A012", Rate: 48000, Frames: 48000 * 60, Stamp: new(timecode.Reading(36000 * 48000))}
 	boom := File{ID: "boom", Title: "12A/3", Rate: 48000, Frames: 48000 * 50,

@@ -48,7 +48,9 @@ func (c PictureChoice) plan(r *Reel, known Known) (Picture, error) {
 	if known == nil {
 		known = Takes{}
 	}
-	if info, err := known.Take(c.Take); err == nil {
+	info, err := known.Take(c.Take)
+	switch {
+	case err == nil:
 		p.Of = info.File.Of
 		if c.Start == nil {
 			on := r.Placing()
@@ -56,7 +58,7 @@ func (c PictureChoice) plan(r *Reel, known Known) (Picture, error) {
 			list, _ := placing.Propose([]placing.File{info.File}, on)
 			c.Start = &list[0].At
 		}
-	} else if c.Start == nil {
+	case c.Start == nil || fault.KindOf(err) != fault.NotFound: // nobody could tell what it is, or where it belongs
 		return p, err
 	}
 	if p.Start = *c.Start; p.Start < 0 || p.Start >= 24*3600*int64(r.Head.SampleRate) {

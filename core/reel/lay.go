@@ -230,6 +230,9 @@ func (c LayTakes) files() (files []placing.File) {
 	return files
 }
 
+// maxPlaceHours is two days: a reel starts on one, and may run into the next.
+const maxPlaceHours = 48
+
 // layRow is a take on its way onto a reel.
 type layRow struct {
 	LaidTake
@@ -240,6 +243,11 @@ type layRow struct {
 func (c LayTakes) rows(r *Reel) (rows []layRow, err error) {
 	if len(c.Takes) == 0 {
 		return nil, fault.New(fault.BadInput, "Choose the takes that are to be laid")
+	}
+	for _, at := range c.At {
+		if at < 0 || at > maxPlaceHours*3600*int64(r.Head.SampleRate) {
+			return nil, fault.New(fault.BadInput, "A place lies between the midnight before the reel's start and %d hours after it", maxPlaceHours)
+		}
 	}
 	places, _ := placing.Propose(c.files(), r.Placing())
 	if parts, whole := finished(c.Takes); whole && !c.Plain {
@@ -292,7 +300,7 @@ func (c LayTakes) finishedRows(r *Reel, parts []take.Finished, places []placing.
 		if parts[i].Role == "" { // laid after them, like other takes
 			continue
 		}
-		row, err := finishedRow(r, c.Takes[i], parts[i].Role, shared, places[i])
+		row, err := finishedRow(r, c.Takes[i], parts[i], shared, places[i])
 		if err != nil {
 			return nil, err
 		}
@@ -330,7 +338,7 @@ func sharedStart(takes []Source) int {
 }
 
 // finishedRow lays a part of a finished mix whole on one track. It is called as the take, without what all titles begin with.
-func finishedRow(r *Reel, t Source, role take.Role, shared int, where placing.Proposal) (layRow, error) {
+func finishedRow(r *Reel, t Source, f take.Finished, shared int, where placing.Proposal) (layRow, error) {
 	var all []int
 	for i := range t.Channels {
 		all = append(all, i+1)
@@ -351,18 +359,20 @@ func finishedRow(r *Reel, t Source, role take.Role, shared int, where placing.Pr
 		for i := range t.Channels {
 			part.Channels = append(part.Channels, i)
 		}
-		part.Labels = usualLabels(len(t.Channels))
+		part.Labels = usualLabels(len(t.Channels), f.Order)
 	}
 	command.Parts = []PartPlan{part}
-	return layRow{LaidTake{Take: t.Take, Title: t.Title, Name: part.Name, Role: role, Tracks: 1, Labels: part.Labels, Place: where},
+	return layRow{LaidTake{Take: t.Take, Title: t.Title, Name: part.Name, Role: f.Role, Tracks: 1, Labels: part.Labels, Place: where},
 		command}, nil
 }
 
-// usualLabels are those of a file of so many channels that says nothing of them.
-func usualLabels(n int) []string {
+// usualLabels are those of a file of so many channels that says nothing of them but, in its name, in which order they are.
+func usualLabels(n int, order string) []string {
 	for _, name := range []layout.Name{layout.Mono, layout.Stereo, layout.Five1, layout.Seven1} {
-		if l, err := layout.New(name, "", 0); err == nil && len(l.Labels) == n {
-			return l.Labels
+		for _, asked := range []string{order, ""} {
+			if l, err := layout.New(name, asked, 0); err == nil && len(l.Labels) == n {
+				return l.Labels
+			}
 		}
 	}
 	return slices.Repeat([]string{"M"}, n)

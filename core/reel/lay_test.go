@@ -106,9 +106,16 @@ func TestAnUnknownNameBlindsNobody(t *testing.T) {
 		film = append(film, mono(fmt.Sprintf("MIX_film_%d", n+1)))
 	}
 	assert.Equal(t, []string{"L", "C", "R", "Ls", "Rs", "LFE"}, labelsInOrder(film))
+	whole6 := arrived("Ferry MIX 5.1 film", nil, "", "", "", "", "", "")
+	r := emptyReel()
+	do(t, r, LayTakes{Takes: []Source{whole6, all[2]}, Route: true})
+	assert.Equal(t, []string{"L", "C", "R", "Ls", "Rs", "LFE"}, r.TrackList()[0].Labels, "a file's name says in which order its channels are")
+	for _, at := range []int64{-1, 1 << 62} {
+		refused(t, r, fault.BadInput, "A place lies between", LayTakes{Takes: all[2:3], Plain: true, At: map[string]int64{all[2].Take: at}})
+	}
 	assert.Empty(t, Joins([]Source{mono("MIX_1"), mono("MIX_3"), mono("VO")}), "one is missing")
-	_, whole := finished([]Source{mono("MIX"), mono("12A/3"), mono("12A/4"), mono("Zither")})
-	assert.False(t, whole, "most are nothing of a finished mix")
+	_, isWhole := finished([]Source{mono("MIX"), mono("12A/3"), mono("12A/4"), mono("Zither")})
+	assert.False(t, isWhole, "most are nothing of a finished mix")
 }
 
 // labelsInOrder are those that monos are read with, in the order in which they are given.

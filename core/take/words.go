@@ -1,7 +1,6 @@
 package take
 
 import (
-	"cmp"
 	"slices"
 	"strings"
 	"unicode"
@@ -29,10 +28,48 @@ type Word struct {
 	Loud bool `json:"loud,omitempty"`
 }
 
-// Words are those that are known, by whatever they mean. The rules that suggest stems are the user's and come beside them.
-func Words() []Word { return usual }
+// Vocabulary is words that are looked up in names, phrases before words, and else the first before the next.
+type Vocabulary struct {
+	words []Word
+	by    map[string][]int // places in words, by text
+	most  int              // parts of the longest phrase
+}
 
-var usual = func() (list []Word) {
+// NewVocabulary makes words ready to be looked up.
+func NewVocabulary(words []Word) *Vocabulary {
+	v := &Vocabulary{words: slices.Clone(words), by: map[string][]int{}}
+	parts := func(w Word) int { return 1 + strings.Count(w.Text, " ") }
+	slices.SortStableFunc(v.words, func(a, b Word) int { return parts(b) - parts(a) })
+	for i, w := range v.words {
+		v.by[w.Text], v.most = append(v.by[w.Text], i), max(v.most, parts(w))
+	}
+	return v
+}
+
+// in gives the words that stand in a name, the strongest first.
+func (v *Vocabulary) in(tokens []string) (found []Word) {
+	var at []int
+	for i := range tokens {
+		for n := 1; n <= v.most && i+n <= len(tokens); n++ {
+			at = append(at, v.by[strings.ToLower(strings.Join(tokens[i:i+n], " "))]...)
+		}
+	}
+	slices.Sort(at)
+	for _, i := range slices.Compact(at) {
+		found = append(found, v.words[i])
+	}
+	return found
+}
+
+// role finds a word for a part by its text that counts in any letters.
+func (v *Vocabulary) role(text string) bool {
+	return slices.ContainsFunc(v.by[strings.ToLower(text)], func(i int) bool { return v.words[i].Kind == RoleWord && !v.words[i].Loud })
+}
+
+// Words are those that are known, by whatever they mean. The rules that suggest stems are the user's and come beside them.
+func Words() *Vocabulary { return usual }
+
+var usual = NewVocabulary(func() (list []Word) {
 	add := func(kind Meaning, means string, loud bool, words ...string) {
 		for _, w := range words {
 			list = append(list, Word{w, kind, means, loud})
@@ -76,9 +113,8 @@ var usual = func() (list []Word) {
 		add(LanguageWord, l.code, false, l.names...)
 		add(LanguageWord, l.code, true, l.short...)
 	}
-	slices.SortStableFunc(list, func(a, b Word) int { return cmp.Compare(strings.Count(b.Text, " "), strings.Count(a.Text, " ")) })
 	return list
-}()
+}())
 
 // encodedPair is how a pair is named that was folded with its surrounds encoded in it.
 const encodedPair = "ltrt"
@@ -137,15 +173,15 @@ type Named struct {
 }
 
 // ReadName reads a name by words. A word that is not known says nothing, and keeps none of the others from saying what they do.
-func ReadName(name string, words []Word) Named {
+func ReadName(name string, words *Vocabulary) Named {
 	tokens := apart(nameWords(name), words)
 	n := Named{}
 	tokens = n.channel(tokens)
 	n.Base = strings.ToLower(strings.Join(tokens, " "))
-	used := make([]bool, len(tokens))
+	used, found := make([]bool, len(tokens)), words.in(tokens)
 	for _, loud := range []bool{false, true} { // what counts beside a part alone comes when the part is known
 		for _, kind := range []Meaning{RoleWord, LayoutWord, OrderWord, LanguageWord} {
-			n.find(tokens, used, words, kind, loud)
+			n.find(tokens, used, found, kind, loud)
 		}
 	}
 	if n.Role == "" { // then the channel's is no part's
@@ -240,21 +276,17 @@ func position(tokens []string, used []bool, w Word) (at, phrase int) {
 func upper(s string) bool { return s == strings.ToUpper(s) }
 
 // apart parts a last word that is a role's and a channel's in one, such as mxls.
-func apart(tokens []string, words []Word) []string {
+func apart(tokens []string, words *Vocabulary) []string {
 	if len(tokens) == 0 {
 		return tokens
 	}
 	last := tokens[len(tokens)-1]
-	if slices.ContainsFunc(words, func(w Word) bool { return w.Kind == RoleWord && strings.EqualFold(w.Text, last) }) {
+	if words.role(last) {
 		return tokens
 	}
-	for _, w := range words {
-		if w.Kind != RoleWord || w.Loud || len(w.Text) < 2 || len(last) <= len(w.Text) || !strings.EqualFold(last[:len(w.Text)], w.Text) {
-			continue
-		}
-		rest := last[len(w.Text):]
-		if _, label := layout.Label(rest); label || strings.EqualFold(rest, "lt") {
-			return append(slices.Clone(tokens[:len(tokens)-1]), last[:len(w.Text)], rest)
+	for cut := len(last) - 1; cut >= 2; cut-- { // the longest word that fits
+		if _, label := layout.Label(last[cut:]); words.role(last[:cut]) && (label || strings.EqualFold(last[cut:], "lt")) {
+			return append(slices.Clone(tokens[:len(tokens)-1]), last[:cut], last[cut:])
 		}
 	}
 	return tokens

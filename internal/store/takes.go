@@ -270,7 +270,7 @@ func scanTake(row pgx.CollectableRow) (t Take, err error) {
 	}
 	t.bond()
 	t.doubt()
-	t.place()
+	t.place(frame)
 	return t, nil
 }
 
@@ -300,8 +300,8 @@ func (t *Take) doubt() {
 	}
 }
 
-// place works out where the take belongs on the clock, whichever reel it will lie on.
-func (t *Take) place() {
+// place works out where the take belongs on the production's clock, whichever reel it will lie on.
+func (t *Take) place(frame timecode.Rate) {
 	for i := range t.tiedTo {
 		t.tiedTo[i].Slate.onto(&t.tiedTo[i].Description)
 	}
@@ -311,7 +311,7 @@ func (t *Take) place() {
 	if t.Tie != nil {
 		t.Tie.Title = titleOf(t.tiedTo[0].Description, t.tiedTo[0].FileName)
 	}
-	if by, known := placing.OnTheClock(t.File()); known {
+	if by, known := placing.OnTheClock(t.File(), frame); known {
 		t.Place = &by.At
 	}
 }
