@@ -5,6 +5,7 @@ import { api, ok } from "../../api/client";
 import { useDo, useProduction } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { Header } from "../../shell/header";
+import { ReelStart } from "./reelstart";
 
 /** What stands where a reel would be, before there is one. */
 export function NoReel({ production: id }: { production: string }) {
@@ -48,16 +49,7 @@ export function NoReel({ production: id }: { production: string }) {
             Name
             <input className="field" value={name} onChange={(e) => setName(e.target.value)} required maxLength={100} />
           </label>
-          <label className="flex flex-col gap-1 text-[13px] text-muted">
-            Starts at
-            <input
-              className="field tc w-44"
-              value={start}
-              placeholder="where its sound does"
-              title="Leave it empty: the reel starts with its picture, else with what is laid on it first"
-              onChange={(e) => setStart(e.target.value)}
-            />
-          </label>
+          <ReelStart value={start} onChange={setStart} />
           <button className="pill-act" disabled={make.isPending}>
             Make the reel
           </button>

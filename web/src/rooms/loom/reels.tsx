@@ -11,6 +11,7 @@ import { timecodeRates } from "../../ui/rates";
 import { Removal } from "../../ui/removal";
 import { CutListDialog } from "./cutlist";
 import { PatternsDialog } from "./patterns";
+import { ReelStart } from "./reelstart";
 
 /** The reels of the production: go to one, make one, remove this one. */
 export function ReelMenu({ view, edits }: { view: ReelView; edits: ReturnType<typeof useReelEdits> }) {
@@ -107,16 +108,7 @@ function NewReel({ view, onClose }: { view: ReelView; onClose: () => void }) {
           Name
           <input className="field" value={name} autoFocus onChange={(e) => setName(e.target.value)} required maxLength={100} />
         </label>
-        <label className="flex flex-col gap-1 text-[13px] text-muted">
-          Starts at
-          <input
-            className="field tc w-44"
-            value={at}
-            placeholder="where its sound does"
-            title="Leave it empty: the reel starts with its picture, else with what is laid on it first"
-            onChange={(e) => setAt(e.target.value)}
-          />
-        </label>
+        <ReelStart value={at} onChange={setAt} />
         <label className="flex flex-col gap-1 text-[13px] text-muted">
           Frame rate
           <select className="field" value={rate} onChange={(e) => setRate(e.target.value)}>

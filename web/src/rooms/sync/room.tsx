@@ -119,23 +119,7 @@ function LineUp({ production, takes, rows }: { production: string; takes: Take[]
       {all.length === 0 ? (
         <span>nothing here yet: bring in a movie</span>
       ) : (
-        <select
-          className="field max-w-56"
-          aria-label="What to line them up with"
-          value={references?.key ?? ""}
-          onChange={(e) => setAgainst(e.target.value)}
-        >
-          {!references && <option value="">choose what…</option>}
-          {against.map((g) => (
-            <optgroup key={g.group} label={g.group}>
-              {g.sets.map((s) => (
-                <option key={s.key} value={s.key}>
-                  {s.name}
-                </option>
-              ))}
-            </optgroup>
-          ))}
-        </select>
+        <References label="What to line them up with" groups={against} chosen={references?.key} onChoose={setAgainst} />
       )}
       <select className="field" aria-label="How to line them up" value={method} onChange={(e) => setMethod(e.target.value as SyncMethod)}>
         {(Object.keys(methods) as SyncMethod[]).map((m) => (
@@ -272,28 +256,35 @@ function WithoutPlace({ row, takes, production }: { row: Row; takes: Take[]; pro
       {groups.length > 0 && (
         <div className="mt-4 flex flex-wrap items-center gap-2 text-[13px]">
           <span className="text-muted">By hand: tie it to the start of</span>
-          <select
-            className="field max-w-56"
-            aria-label="Reference to tie it to by hand"
-            value={reference?.key ?? ""}
-            onChange={(e) => setChosen(e.target.value)}
-          >
-            {!reference && <option value="">choose what…</option>}
-            {groups.map((g) => (
-              <optgroup key={g.group} label={g.group}>
-                {g.sets.map((s) => (
-                  <option key={s.key} value={s.key}>
-                    {s.name}
-                  </option>
-                ))}
-              </optgroup>
-            ))}
-          </select>
+          <References label="Reference to tie it to by hand" groups={groups} chosen={reference?.key} onChoose={setChosen} />
           <button className="pill" disabled={!reference || byHand.isPending} onClick={() => byHand.mutate(undefined)}>
             Tie, then nudge it
           </button>
         </div>
       )}
     </div>
+  );
+}
+
+/** What something is lined up with, or tied to: movies first. */
+function References(p: {
+  label: string;
+  groups: ReturnType<typeof referenceSets>;
+  chosen: string | undefined;
+  onChoose: (key: string) => void;
+}) {
+  return (
+    <select className="field max-w-56" aria-label={p.label} value={p.chosen ?? ""} onChange={(e) => p.onChoose(e.target.value)}>
+      {!p.chosen && <option value="">choose what…</option>}
+      {p.groups.map((g) => (
+        <optgroup key={g.group} label={g.group}>
+          {g.sets.map((s) => (
+            <option key={s.key} value={s.key}>
+              {s.name}
+            </option>
+          ))}
+        </optgroup>
+      ))}
+    </select>
   );
 }

@@ -151,6 +151,7 @@ function Placing(p: Table & { known: Production }) {
     <Dialog
       open
       wide
+      holds={() => document.activeElement?.matches("input.tc") ?? false} // Escape puts back what is typed there
       onOpenChange={(open) => !open && p.onClose()}
       title={p.takes.length === 1 ? `Lay it onto ${p.reel?.name ?? "a new reel"}` : `Lay them onto ${p.reel?.name ?? "a new reel"}`}
       about="In one step, which undo takes back. The takes themselves are not changed."
