@@ -65,3 +65,14 @@ func TestEveryFeedOfASpecAddsUp(t *testing.T) {
 		assert.Equal(t, c.want, strings.Join(parsed(t, c.groups), "|"), name)
 	}
 }
+
+// What is tied by hand alone is no sum of stems, and not silence either.
+func TestWhatIsTiedByHandIsNoSum(t *testing.T) {
+	group := func(id string, stems ...string) Group {
+		return Group{ID: id, Layout: "stereo", From: Source{Stems: append([]string{}, stems...)}}
+	}
+	s := Spec{Groups: []Group{group("hand"), group("music", "MX")}}
+	sets := s.Sets()
+	require.Len(t, sets, 1)
+	assert.Equal(t, "music", sets[0].ID)
+}

@@ -65,10 +65,16 @@ func TestPrintedAsItIs(t *testing.T) {
 	room := p.reel.GroupList()[0]
 	do(t, p.reel, reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "MX", Channel: 0, Output: room.ID + "/L"},
 		{Row: reel.StemRow, From: "MX", Channel: 1, Output: room.ID + "/R"}}})
+	// A stem that a spec named once and that the reel has no more is nobody's lack here.
+	room.Stems = []string{"ZX"}
+	p.reel.Groups[room.ID] = room
 	plan, r, dir, report := p.all(t, AsIs(p.reel), Asked{})
 	assert.Equal(t, "The_Lantern_Ferry_Crossing_Room.wav", plan.Files[0].Name)
 	assert.NotNil(t, r)
 	assert.NotEmpty(t, dir)
+	for _, f := range plan.Findings {
+		assert.NotEqual(t, "stem", f.Rule, f.Message)
+	}
 	for _, f := range report.Findings {
 		assert.NotEqual(t, contract.Error, f.Severity, f.Message)
 	}

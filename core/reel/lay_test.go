@@ -81,6 +81,42 @@ func TestMonosOfOnePartAreJoinedFirst(t *testing.T) {
 	assert.Empty(t, Joins([]Source{arrived("DX L", nil, ""), arrived("DX R", nil, "")}), "no mix among them")
 }
 
+// A reel that is free to start anywhere starts with its picture, else where what is laid first does; once it has a start, what would
+// lie before it is asked about, and taken at the user's word.
+func TestWhereAReelBegins(t *testing.T) {
+	const hour = 3600 * 48000
+	at := func(title string, samples int64) Source {
+		s := arrived(title, nil, "")
+		s.File = stampedAt(samples)
+		return s
+	}
+	r := emptyReel()
+	r.Head.Free = true
+	do(t, r, LayTakes{Takes: []Source{at("12A/4", 2*hour), at("12A/3", hour+hour/2)}})
+	assert.EqualValues(t, hour+hour/2, r.Head.Start)
+	assert.False(t, r.Head.Free)
+	early := LayTakes{Takes: []Source{at("12A/1", hour)}}
+	refused(t, r, fault.Asks, "before the reel starts", early)
+	early.Anyway = true
+	do(t, r, early)
+	assert.EqualValues(t, hour+hour/2, r.Head.Start, "its start is chosen")
+	early.Anyway, early.Start = false, ptr(int64(hour))
+	do(t, r, early)
+	assert.EqualValues(t, hour, r.Head.Start)
+
+	free := emptyReel()
+	free.Head.Free = true
+	do(t, free, LayTakes{Takes: []Source{at("12A/3", 3*hour)}, Picture: "cut", Anyway: true})
+	assert.Equal(t, "cut", free.Head.Picture.Take)
+	set := emptyReel()
+	set.Head.Free = true
+	do(t, set, SetReel{Picture: &PictureChoice{"cut", ptr(int64(5*hour + 700))}})
+	assert.Equal(t, []any{int64(5 * hour), int64(5*hour + 700), false}, []any{set.Head.Start, set.Head.Picture.Start, set.Head.Free},
+		"on the frame in which the picture begins")
+	do(t, set, SetReel{Picture: &PictureChoice{"cut", ptr(int64(7 * hour))}})
+	assert.EqualValues(t, 5*hour, set.Head.Start, "which it has now")
+}
+
 // One name that nothing is known of does not take away what the others say; numbers stand for channels where they are all there.
 func TestAnUnknownNameBlindsNobody(t *testing.T) {
 	mono := func(title string) Source { return arrived(title, nil, "") }

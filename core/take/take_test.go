@@ -69,6 +69,26 @@ func TestPulledStampCountsAudioSamples(t *testing.T) {
 	assert.EqualValues(t, 48000*3600, *d.StartSamples)
 }
 
+func TestWhatTheRecorderSaid(t *testing.T) {
+	for name, c := range map[string]struct {
+		change                   func(h *wave.Header)
+		wild, noGood, falseStart bool
+	}{
+		"nothing":             {func(h *wave.Header) { h.IXML = wavetest.IXML(nil) }, false, false, false},
+		"by flags":            {func(h *wave.Header) { h.IXML = &wave.IXML{WildTrack: "TRUE", NoGood: "false", False: "true"} }, true, false, true},
+		"by the kind of it":   {func(h *wave.Header) { h.IXML = &wave.IXML{TakeType: "WILD_TRACK,NO_GOOD"} }, true, true, false},
+		"of no kind":          {func(h *wave.Header) { h.IXML = &wave.IXML{TakeType: "DEFAULT"} }, false, false, false},
+		"in bext's own words": {func(h *wave.Header) { h.Bext = &wave.Bext{Description: "sNO_GOOD=TRUE\r\nsWILD_TRACK=1"} }, true, true, false},
+	} {
+		d := Describe(wavetest.Stepped(t, 1, 10, c.change), "x.wav")
+		assert.Equal(t, []bool{c.wild, c.noGood, c.falseStart}, []bool{d.Wild, d.NoGood, d.FalseStart}, name)
+	}
+	one := func(h *wave.Header) { h.Bext = &wave.Bext{Description: "sTRK5=Ines lav"} }
+	assert.Equal(t, "Ines lav", Describe(wavetest.Stepped(t, 1, 10, one), "x.wav").Tracks[0].Name, "a mono of a set has its own line")
+	two := func(h *wave.Header) { h.Bext = &wave.Bext{Description: "sTRK5=Ines lav\r\nsTRK6=Boom"} }
+	assert.Empty(t, Describe(wavetest.Stepped(t, 1, 10, two), "x.wav").Tracks[0].Name, "which of two nobody can tell")
+}
+
 func TestFrameRatesOfBext(t *testing.T) {
 	for line, want := range map[string]string{"sSPEED=023.976-ND": "23.976", "sSPEED=029.970-DF": "29.97", "sSPEED=025.000": "25",
 		"SPEED=24": "24", "sSPEED=fast": "", "sSPEED=031.000-ND": ""} {
