@@ -238,7 +238,7 @@ test("editing keeps what it should, and what is printed is what was cut", async 
   }
 });
 
-test("a cut list lays takes out, a changed one moves the work, and the reel is written as a list", async ({ page }) => {
+test("a cut list lays takes out, a changed one moves the work, and the reel is handed over and read again", async ({ page }) => {
   await newProduction(page, "The Lantern Ferry, cut lists");
   await bringIn(page, "Recorder card LF03", ["LF03"], ["LF03_12A_T03.wav", "LF03_12B_T01.wav"]);
   await expect(page.getByRole("listbox", { name: "Takes" }).getByRole("option")).toHaveCount(2);
@@ -268,15 +268,39 @@ test("a cut list lays takes out, a changed one moves the work, and the reel is w
   await page.keyboard.press("Control+z");
   await expect(start).toHaveValue("10:00:54:21");
 
-  await page.getByRole("button", { name: /; others$/ }).click();
-  await page.getByRole("menuitem", { name: "Cut list of this reel…" }).click();
-  await dialog.getByRole("button", { name: /^OpenTimelineIO/ }).click();
-  const [zip] = await Promise.all([
-    page.waitForEvent("download"),
-    dialog.getByRole("link", { name: "Save the list and its audio as a ZIP" }).click(),
-  ]);
-  expect(zip.suggestedFilename()).toMatch(/as OpenTimelineIO\.zip$/);
-  expect(statSync(await zip.path()).size).toBeGreaterThan(20_000_000);
+  await test.step("the reel is handed over, and read again as the same", async () => {
+    const menu = async (item: string) => {
+      await page.getByRole("button", { name: /; others$/ }).click();
+      await page.getByRole("menuitem", { name: item }).click();
+    };
+    await menu("Hand this reel over…");
+    const hand = page.getByRole("dialog", { name: /^Hand over/ });
+    await hand.getByLabel(/What is used of them/).check();
+    await hand.getByRole("button", { name: "Write it" }).click();
+    const link = hand.getByRole("link", { name: "Save it all as a ZIP" });
+    const [zip] = await Promise.all([page.waitForEvent("download"), link.click()]);
+    expect(zip.suggestedFilename()).toMatch(/handed over\.zip$/);
+    expect(statSync(await zip.path()).size).toBeGreaterThan(5_000_000);
+    const of = (await link.getAttribute("href"))!.replace("/archive", "/files/");
+    const otio = await (await page.request.get(`${of}Reel_1.otio`)).text();
+    await hand.getByRole("button", { name: "Close" }).click();
+
+    const reel = async () => {
+      const view = await (await page.request.get(`/api/v1/reels/${page.url().split("/").at(-1)!}`)).json();
+      const { id, name, revision, undo, redo, head, ...rest } = view;
+      return { ...rest, head: { ...head, name: "" }, was: { id, name, revision, undo, redo } };
+    };
+    const was = await reel();
+    await menu("A new reel…");
+    await page
+      .getByLabel("Reel that was handed over")
+      .setInputFiles({ name: "Reel_1.otio", mimeType: "application/json", buffer: Buffer.from(otio) });
+    await expect(page.getByText("Read: it is as it was handed over.")).toBeVisible();
+    await expect(page.getByRole("button", { name: /^Reel Reel 1 \(2\); others$/ })).toBeVisible();
+    const is = await reel();
+    expect(is.was.id).not.toBe(was.was.id);
+    expect({ ...is, was: 0 }).toEqual({ ...was, was: 0 });
+  });
 });
 
 test("clips are worked on by mouse", async ({ page }) => {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"net/url"
+	"slices"
 	"strings"
 
 	"zestyloom/core/reel"
@@ -12,8 +13,8 @@ import (
 )
 
 // WriteADL writes an audio decision list after AES31-3: every clip of the reel with its fades and its gain, to the
-// sample. The sources are those that Of gave files for.
-func WriteADL(w io.Writer, r *reel.Reel, audio map[string]Audio) error {
+// sample. The sources are the files that lie beside it.
+func WriteADL(w io.Writer, r *reel.Reel, beside Beside) error {
 	out := bufio.NewWriter(w)
 	at := func(samples int64) string { return tcf(samples, r.Head.FrameRate, r.Head.SampleRate) }
 	quoted := func(s string) string { return `"` + strings.ReplaceAll(oneLine(s), `"`, "'") + `"` }
@@ -40,21 +41,24 @@ func WriteADL(w io.Writer, r *reel.Reel, audio map[string]Audio) error {
 	}
 	fmt.Fprint(out, "</TRACKLIST>\r\n<SOURCE_INDEX>\r\n")
 	index := map[string]int{}
-	clips := sounding(r, audio)
+	clips := slices.DeleteFunc(r.ClipList(), func(c reel.Clip) bool {
+		_, there := beside(c)
+		return c.Mute || !there
+	})
 	for _, c := range clips {
-		if index[c.Take] != 0 {
+		a, _ := beside(c)
+		if index[a.File] != 0 {
 			continue
 		}
-		index[c.Take] = len(index) + 1
-		a := audio[c.Take]
-		fmt.Fprintf(out, "  (Index) %04d (F) \"URL:file://localhost/%s\" _ %s %s %s N\r\n", index[c.Take], (&url.URL{Path: a.File}).EscapedPath(),
-			at(a.From), at(a.Frames), quoted(a.Title))
+		index[a.File] = len(index) + 1
+		fmt.Fprintf(out, "  (Index) %04d (F) \"URL:file://localhost/%s\" _ %s %s %s N\r\n", index[a.File], (&url.URL{Path: a.File}).EscapedPath(),
+			at(a.From+a.First), at(a.Frames), quoted(a.Title))
 	}
 	fmt.Fprint(out, "</SOURCE_INDEX>\r\n<EVENT_LIST>\r\n")
 	for i, c := range clips {
-		a := audio[c.Take]
+		a, _ := beside(c)
 		to := first[c.Track]
-		fmt.Fprintf(out, "  (Entry) %04d (Cut) I %04d %s %s %s %s %s R\r\n", i+1, index[c.Take], channels(c.Channels, 1),
+		fmt.Fprintf(out, "  (Entry) %04d (Cut) I %04d %s %s %s %s %s R\r\n", i+1, index[a.File], channels(c.Channels, 1),
 			channels(consecutive(len(c.Channels)), to), at(a.From+c.Offset), at(c.Start), at(c.End()))
 		for _, f := range []struct {
 			word string

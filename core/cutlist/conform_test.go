@@ -2,6 +2,7 @@ package cutlist
 
 import (
 	"bytes"
+	"slices"
 	"strings"
 	"testing"
 
@@ -162,8 +163,8 @@ func TestADL(t *testing.T) {
 		require.NoError(t, err)
 		require.NoError(t, r.Apply(change))
 	}
-	audio := map[string]Audio{"one": {File: "LF03 one.wav", Title: `the "first"`, From: 36100*second + 7, Frames: 60 * second},
-		"two": {File: "two.wav", Title: "two", Frames: 60 * second}}
+	audio := beside(map[string]Audio{"one": {File: "LF03 one.wav", Title: `the "first"`, From: 36100*second + 7, Frames: 60 * second},
+		"two": {File: "two.wav", Title: "two", Frames: 60 * second}})
 	var out bytes.Buffer
 	require.NoError(t, WriteADL(&out, r, audio))
 	text := strings.ReplaceAll(out.String(), "\r\n", "\n")
@@ -177,7 +178,9 @@ func TestADL(t *testing.T) {
 	}
 	assert.Equal(t, 3, strings.Count(text, "(Entry)"), "what is muted is left out")
 	l := Of(r, audio)
-	assert.Len(t, l.Events, 3)
+	assert.Len(t, l.Events, 4)
+	assert.Len(t, slices.DeleteFunc(slices.Clone(l.Events), func(e Event) bool { return !e.Off }), 1)
+	assert.Len(t, l.Spoken(), 2, "microphones of one take are one event, what is muted none")
 	assert.Contains(t, l.Notes[0], "1 of the clips have curves or edits inside")
 	assert.Contains(t, l.Notes[1], "1 muted clips")
 
@@ -186,6 +189,14 @@ func TestADL(t *testing.T) {
 		assert.Contains(t, tcf(3600*second+1, rate, second), want[:11])
 	}
 	assert.Equal(t, "1~3,5,8~9", channels([]int{0, 1, 2, 4, 7, 8}, 1))
+}
+
+// beside has a file for each take.
+func beside(by map[string]Audio) Beside {
+	return func(c reel.Clip) (Audio, bool) {
+		a, there := by[c.Take]
+		return a, there
+	}
 }
 
 func ptr[T any](x T) *T { return &x }

@@ -2,12 +2,14 @@ package cutlist
 
 import (
 	"bytes"
+	"encoding/json"
 	"fmt"
 	"io"
 	"slices"
 	"strings"
 
 	"zestyloom/core/fault"
+	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
 )
 
@@ -17,6 +19,17 @@ type List struct {
 	FrameRate timecode.Rate `json:"frameRate"`
 	Events    []Event       `json:"events"`
 	Notes     []string      `json:"notes,omitempty"` // what could not be read, in words, with its line where it has one
+
+	Tracks []Row           `json:"-"` // those that a list which is written has, in their order; more where events need them
+	Marks  []reel.Mark     `json:"-"` // written as markers
+	Own    json.RawMessage `json:"-"` // what is ours in it; OpenTimelineIO alone carries it
+}
+
+// Row is a track of a list.
+type Row struct {
+	ID   string
+	Name string
+	Own  json.RawMessage
 }
 
 // Event says that a stretch of a source lies at a place of the cut. All positions are samples at the rate that the list
@@ -38,6 +51,20 @@ type Event struct {
 	Fade     int64   `json:"fade,omitempty"`     // it comes in by a dissolve of this length
 	Speed    float64 `json:"speed,omitempty"`    // 0 or 1 is as recorded
 	FileFrom int64   `json:"fileFrom,omitempty"` // where the source's file begins on that clock, where the list says so
+
+	Off     bool            `json:"-"` // it is switched off, and sounds nowhere
+	Row     string          `json:"-"` // ID of the track that it lies on, where the list says so
+	Clip    string          `json:"-"` // ID of the clip that it is written for
+	Own     json.RawMessage `json:"-"` // what is ours in it
+	Written *Stretch        `json:"-"` // where its own part says that it was written, by us
+}
+
+// Stretch is where the object of an event lies in OpenTimelineIO, where a crossfade is a transition over a cut: samples of
+// the cut, its length, and on the source's clock.
+type Stretch struct {
+	From   int64 `json:"from"`
+	Length int64 `json:"length"`
+	In     int64 `json:"in"`
 }
 
 // Length is how long the event is in the cut, in samples.
@@ -66,6 +93,19 @@ const maxEvents = 20000
 // not say how many frames a second it counts: then rate is meant, with drop-frame counting where the list says so. Its
 // errors are BadInput where it is no list, or holds no event.
 func Read(r io.Reader, rate timecode.Rate, sampleRate int) (List, error) {
+	l, err := ReadAll(r, rate, sampleRate)
+	if err != nil {
+		return List{}, err
+	}
+	l.Events = slices.DeleteFunc(l.Events, func(e Event) bool { return e.Off })
+	if len(l.Events) == 0 {
+		return List{}, fault.New(fault.BadInput, "Every event of this list is switched off")
+	}
+	return l, nil
+}
+
+// ReadAll is Read with the events that are switched off.
+func ReadAll(r io.Reader, rate timecode.Rate, sampleRate int) (List, error) {
 	text, err := io.ReadAll(io.LimitReader(r, MaxBytes+1))
 	if err != nil {
 		return List{}, fault.Wrap(fault.BadInput, err, "The cut list can't be read")
@@ -111,7 +151,7 @@ func Read(r io.Reader, rate timecode.Rate, sampleRate int) (List, error) {
 // Spoken leaves the events that sound is laid by: those of sound where there are any, else those of picture; each
 // stretch once, though the list has it on several tracks.
 func (l List) Spoken() []Event {
-	sound := slices.ContainsFunc(l.Events, func(e Event) bool { return e.Sound })
+	sound := slices.ContainsFunc(l.Events, func(e Event) bool { return e.Sound && !e.Off })
 	type stretch struct {
 		source         string
 		from, to, head int64
@@ -120,7 +160,7 @@ func (l List) Spoken() []Event {
 	var out []Event
 	for _, e := range l.Events {
 		s := stretch{key(e), e.From, e.To, e.SourceIn}
-		if sound && !e.Sound || seen[s] {
+		if e.Off || sound && !e.Sound || seen[s] {
 			continue
 		}
 		seen[s] = true

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"maps"
 	"math"
 	"net/url"
 	"path"
@@ -107,8 +108,10 @@ const maxDepth = 32
 
 type otioReader struct {
 	list       *List
+	off        *int // how many of its events are switched off, and so have no number
 	sampleRate int
 	track      string
+	row        string
 	kind       string
 }
 
@@ -137,7 +140,8 @@ func readOTIO(text []byte, rate timecode.Rate, sampleRate int) (List, error) {
 	} else if schema(root) != "Stack" && schema(root) != "Track" {
 		return List{}, fault.New(fault.BadInput, "This holds %q, and a cut list is a timeline", root.Schema)
 	}
-	o := otioReader{list: &l, sampleRate: sampleRate}
+	l.Own = root.Metadata[ours]
+	o := otioReader{list: &l, off: new(int), sampleRate: sampleRate}
 	start := int64(0)
 	if root.Start != nil {
 		var err error
@@ -229,7 +233,7 @@ func (o otioReader) place(x object, at int64, window *[2]int64, depth int) (int6
 			}
 		} else {
 			if depth <= 1 || o.track == "" {
-				o.track, o.kind = x.Name, x.Kind
+				o.track, o.kind, o.row = x.Name, x.Kind, ownTrack(x.Metadata[ours])
 			}
 			fade := int64(0)
 			for _, c := range x.Children {
@@ -298,12 +302,9 @@ func (o otioReader) clip(x object, at, from, length int64, window *[2]int64) err
 			}
 		}
 	}
-	if x.Enabled != nil && !*x.Enabled {
-		return nil
-	}
-	e := Event{ID: strconv.Itoa(len(o.list.Events) + 1), Name: x.Name, Track: o.track, From: at, To: at + length, SourceIn: from,
-		FileFrom: begins,
-		Sound:    strings.EqualFold(o.kind, "Audio"), Picture: !strings.EqualFold(o.kind, "Audio")}
+	e := Event{ID: strconv.Itoa(len(o.list.Events) + 1 - *o.off), Name: x.Name, Track: o.track, From: at, To: at + length, SourceIn: from,
+		FileFrom: begins, Off: x.Enabled != nil && !*x.Enabled, Row: o.row,
+		Sound: strings.EqualFold(o.kind, "Audio"), Picture: !strings.EqualFold(o.kind, "Audio")}
 	if window != nil {
 		cut := max(0, window[0]-e.From)
 		e.From, e.SourceIn, e.To = e.From+cut, e.SourceIn+cut, min(e.To, window[1])
@@ -331,16 +332,38 @@ func (o otioReader) clip(x object, at, from, length int64, window *[2]int64) err
 	e.Roll, e.Scene, e.Take = both("roll", "reel", "tape", "reel_name"), both("scene"), both("take")
 	if raw, ok := x.Metadata[ours]; ok {
 		var own struct {
-			Channels []int `json:"channels"`
+			Channels []int    `json:"channels"`
+			Written  *Stretch `json:"written"`
 		}
 		_ = json.Unmarshal(raw, &own) // somebody else's under our name says nothing
-		e.Channels = own.Channels
+		e.Channels, e.Written, e.Own = own.Channels, own.Written, raw
+	}
+	if e.Off {
+		e.ID = "off"
+		*o.off++
 	}
 	o.list.Events = append(o.list.Events, e)
 	return nil
 }
 
-// WriteOTIO writes the list as a timeline of OpenTimelineIO with one track for each name, all times in samples. Events of
+// ownTrack is the ID of the track, as its own part has it.
+func ownTrack(raw json.RawMessage) string {
+	var own struct {
+		Track string `json:"track"`
+	}
+	_ = json.Unmarshal(raw, &own)
+	return own.Track
+}
+
+// with puts what a list says of an object into what is ours in it, which is an object of JSON or nothing.
+func with(own json.RawMessage, more map[string]any) map[string]any {
+	out := map[string]any{}
+	_ = json.Unmarshal(own, &out)
+	maps.Copy(out, more)
+	return out
+}
+
+// WriteOTIO writes the list as a timeline of OpenTimelineIO with one track for each row or name, all times in samples. Events of
 // one track that overlap by the later one's Fade are joined by a transition in the middle of it; others that overlap
 // get a track more.
 func WriteOTIO(w io.Writer, l List, sampleRate int) error {
@@ -350,12 +373,9 @@ func WriteOTIO(w io.Writer, l List, sampleRate int) error {
 	ranged := func(from, length int64) map[string]any {
 		return map[string]any{"OTIO_SCHEMA": "TimeRange.1", "start_time": time(from), "duration": time(length)}
 	}
-	start := int64(0)
-	if len(l.Events) > 0 {
-		start = slices.MinFunc(l.Events, func(a, b Event) int { return cmp.Compare(a.From, b.From) }).From
-	}
+	start := beginning(l)
 	tracks := []any{}
-	for _, t := range inTracks(l.Events) {
+	for _, t := range inTracks(l) {
 		children := []any{}
 		end := start
 		for i, e := range t.events {
@@ -379,7 +399,10 @@ func WriteOTIO(w io.Writer, l List, sampleRate int) error {
 				reference = map[string]any{"OTIO_SCHEMA": "ExternalReference.1", "name": e.File, "target_url": (&url.URL{Path: e.File}).String(),
 					"metadata": map[string]any{}}
 			}
-			own := map[string]any{}
+			own := with(e.Own, nil)
+			if e.Own != nil {
+				own["written"] = Stretch{from, to - from, in}
+			}
 			for k, v := range map[string]string{"roll": e.Roll, "scene": e.Scene, "take": e.Take} {
 				if v != "" {
 					own[k] = v
@@ -392,50 +415,86 @@ func WriteOTIO(w io.Writer, l List, sampleRate int) error {
 				reference["available_range"] = ranged(e.FileFrom, max(0, e.SourceOut()-e.FileFrom))
 			}
 			children = append(children, map[string]any{"OTIO_SCHEMA": "Clip.1", "name": e.Name, "source_range": ranged(in, to-from),
-				"media_reference": reference, "effects": []any{}, "markers": []any{}, "enabled": true, "metadata": map[string]any{ours: own}})
+				"media_reference": reference, "effects": []any{}, "markers": []any{}, "enabled": !e.Off, "metadata": map[string]any{ours: own}})
 			end = to
 		}
 		kind := "Audio"
-		if !t.events[0].Sound {
+		if len(t.events) > 0 && !t.events[0].Sound {
 			kind = "Video"
 		}
-		tracks = append(tracks, map[string]any{"OTIO_SCHEMA": "Track.1", "name": t.name, "kind": kind, "source_range": nil, "children": children,
-			"effects": []any{}, "markers": []any{}, "enabled": true, "metadata": map[string]any{}})
+		own := map[string]any{}
+		if t.row.ID != "" {
+			own[ours] = with(t.row.Own, map[string]any{"track": t.row.ID})
+		}
+		tracks = append(tracks, map[string]any{"OTIO_SCHEMA": "Track.1", "name": t.row.Name, "kind": kind, "source_range": nil, "children": children,
+			"effects": []any{}, "markers": []any{}, "enabled": true, "metadata": own})
+	}
+	markers := []any{}
+	for _, m := range l.Marks {
+		markers = append(markers, map[string]any{"OTIO_SCHEMA": "Marker.2", "name": m.Name, "comment": m.Note, "color": "ORANGE",
+			"marked_range": ranged(m.At-start, m.Length), "metadata": map[string]any{}})
 	}
 	out := json.NewEncoder(w)
-	out.SetIndent("", "  ")
+	out.SetIndent("", " ")
 	return out.Encode(map[string]any{
 		"OTIO_SCHEMA": "Timeline.1", "name": l.Title, "global_start_time": time(start),
-		"metadata": map[string]any{ours: map[string]any{"frame_rate": l.FrameRate.String()}},
+		"metadata": map[string]any{ours: with(l.Own, map[string]any{"frame_rate": l.FrameRate.String()})},
 		"tracks": map[string]any{"OTIO_SCHEMA": "Stack.1", "name": "tracks", "source_range": nil, "children": tracks, "effects": []any{},
-			"markers": []any{}, "enabled": true, "metadata": map[string]any{}},
+			"markers": markers, "enabled": true, "metadata": map[string]any{}},
 	})
 }
 
+// beginning is the first sample that anything of the list lies at.
+func beginning(l List) int64 {
+	var at []int64
+	for _, e := range l.Events {
+		at = append(at, e.From)
+	}
+	for _, m := range l.Marks {
+		at = append(at, m.At)
+	}
+	if len(at) == 0 {
+		return 0
+	}
+	return slices.Min(at)
+}
+
 type written struct {
-	name   string
+	row    Row
 	events []Event
 }
 
-// inTracks puts events on tracks by their track's name, in which none overlaps another but by a crossfade of two.
-func inTracks(events []Event) []written {
-	var names []string
+// inTracks puts events on the list's tracks, and on such as they name besides, in which none overlaps another but by a
+// crossfade of two.
+func inTracks(l List) []written {
+	rows := slices.Clone(l.Tracks)
 	by := map[string][]Event{}
-	for _, e := range events {
-		name := e.Track
-		if !e.Sound {
-			name += "\x00" // a track is of one kind
+	for _, r := range rows {
+		by[r.ID] = nil
+	}
+	for _, e := range l.Events {
+		id := e.Row
+		if _, there := by[id]; id == "" || !there {
+			if id = "\x00" + e.Track; !e.Sound {
+				id += "\x00" // a track is of one kind
+			}
+			if by[id] == nil {
+				rows = append(rows, Row{ID: id, Name: e.Track})
+			}
 		}
-		if by[name] == nil {
-			names = append(names, name)
-		}
-		by[name] = append(by[name], e)
+		by[id] = append(by[id], e)
 	}
 	var out []written
-	for _, name := range names {
-		list := slices.Clone(by[name])
+	for _, row := range rows {
+		list := slices.Clone(by[row.ID])
+		if strings.HasPrefix(row.ID, "\x00") {
+			row.ID = ""
+		}
 		slices.SortStableFunc(list, func(a, b Event) int { return cmp.Compare(a.From, b.From) })
 		first := len(out)
+		if len(list) == 0 {
+			out = append(out, written{row: row})
+		}
 	next:
 		for _, e := range list {
 			for i := first; i < len(out); i++ {
@@ -450,11 +509,11 @@ func inTracks(events []Event) []written {
 					continue next
 				}
 			}
-			title := strings.TrimSuffix(name, "\x00")
+			more := row
 			if n := len(out) - first; n > 0 {
-				title = fmt.Sprintf("%s (%d)", title, n+1)
+				more.Name = fmt.Sprintf("%s (%d)", row.Name, n+1)
 			}
-			out = append(out, written{title, []Event{e}})
+			out = append(out, written{more, []Event{e}})
 		}
 	}
 	return out

@@ -2,6 +2,7 @@ package engine
 
 import (
 	"context"
+	"io"
 	"slices"
 
 	"zestyloom/core/fault"
@@ -36,12 +37,46 @@ func Bounds(r *reel.Reel, clips []reel.Clip) (Settled, error) {
 
 // Settle renders clips of one track, without the track's own gain and place, as 32-bit float. h gives the rest of the
 // file's header. progress is told the share done.
-func Settle(ctx context.Context, r *reel.Reel, clips []reel.Clip, open Opener, to interface{ Write([]byte) (int, error) }, h wave.Header,
+func Settle(ctx context.Context, r *reel.Reel, clips []reel.Clip, open Opener, to io.Writer, h wave.Header,
 	progress func(float64)) (Settled, error) {
 	s, err := Bounds(r, clips)
 	if err != nil {
 		return s, err
 	}
+	return s, flatten(ctx, r, clips, reel.Span{From: s.Start, To: s.Start + s.Frames}, open, to, h, progress)
+}
+
+// Flatten is Settle for all clips of a track within a range of the reel, and silence between them. Where clips on a mono
+// track pan by curves of their own, these go with the track's place.
+func Flatten(ctx context.Context, r *reel.Reel, track string, s reel.Span, open Opener, to io.Writer, h wave.Header,
+	progress func(float64)) error {
+	var clips []reel.Clip
+	for _, c := range r.ClipList() {
+		if c.Track != track {
+			continue
+		}
+		if len(r.Tracks[track].Labels) == 1 {
+			c.Pan = nil
+		}
+		clips = append(clips, c)
+	}
+	if len(clips) == 0 {
+		return fault.New(fault.BadInput, "Nothing lies on this track")
+	}
+	return flatten(ctx, r, clips, s, open, to, h, progress)
+}
+
+// Whole is the range from the reel's start, or from what lies before it, to where the last clip ends.
+func Whole(r *reel.Reel) reel.Span {
+	s := reel.Span{From: r.Head.Start, To: r.Head.Start}
+	for _, c := range r.Clips {
+		s = reel.Span{From: min(s.From, c.Start), To: max(s.To, c.End())}
+	}
+	return s
+}
+
+func flatten(ctx context.Context, r *reel.Reel, clips []reel.Clip, s reel.Span, open Opener, to io.Writer, h wave.Header,
+	progress func(float64)) error {
 	bare := r.Clone()
 	track := r.Tracks[clips[0].Track]
 	track.GainDB, track.Gain, track.Pan, track.Mute = 0, nil, nil, false
@@ -51,35 +86,36 @@ func Settle(ctx context.Context, r *reel.Reel, clips []reel.Clip, open Opener, t
 	}
 	e, err := New(bare, open, Options{})
 	if err != nil {
-		return s, err
+		return err
 	}
+	frames := s.To - s.From
 	h.Format = wave.Format{Encoding: wave.Float, SampleRate: r.Head.SampleRate, Channels: len(track.Labels), BitDepth: 32, Bytes: 4}
-	h.Frames = s.Frames
+	h.Frames = frames
 	w, err := wave.NewWriter(to, h)
 	if err != nil {
-		return s, err
+		return err
 	}
 	block := make([][]float64, len(track.Labels))
 	clipped := make([]int64, len(block))
 	row, _ := e.graph.Node(reel.TrackRow, track.ID)
-	for at := int64(0); at < s.Frames; {
+	for at := int64(0); at < frames; {
 		if err := ctx.Err(); err != nil {
-			return s, fault.Wrap(fault.Cancelled, err, "Settling was stopped")
+			return fault.Wrap(fault.Cancelled, err, "Settling was stopped")
 		}
-		n := int(min(MaxBlock, s.Frames-at))
-		if err := e.Render(s.Start+at, n); err != nil {
-			return s, err
+		n := int(min(MaxBlock, frames-at))
+		if err := e.Render(s.From+at, n); err != nil {
+			return err
 		}
 		for i, ch := range e.nodes[row].buf {
 			block[i] = ch[:n]
 		}
 		if err := w.WriteFrames(block, clipped); err != nil {
-			return s, err
+			return err
 		}
 		at += int64(n)
-		progress(float64(at) / float64(s.Frames))
+		progress(float64(at) / float64(frames))
 	}
-	return s, w.Close()
+	return w.Close()
 }
 
 // Inside gives the clips of a track that lie wholly in a range, by start.

@@ -13,6 +13,7 @@ type kind interface {
 	check(r *Reel, c *Change) error
 	begin(d *draft)
 	finish(d *draft, c *Change)
+	become(d *draft, want *Reel)
 	into(d *draft, c *Change, now *Reel)
 	touch(t *Touched, c *Change)
 	meets(t *Touched, c *Change) bool
@@ -92,6 +93,17 @@ func (k kindOf[T]) check(r *Reel, c *Change) error {
 func (k kindOf[T]) begin(d *draft) { *k.draft(d) = over(*k.reel(d.reel)) }
 
 func (k kindOf[T]) finish(d *draft, c *Change) { *k.change(c) = k.draft(d).puts() }
+
+// become makes the objects those of another reel.
+func (k kindOf[T]) become(d *draft, want *Reel) {
+	l := k.draft(d)
+	for id := range l.below {
+		l.drop(id)
+	}
+	for id, v := range *k.reel(want) {
+		l.put(id, v)
+	}
+}
 
 // into notes that the objects of a change became what they are now.
 func (k kindOf[T]) into(d *draft, c *Change, now *Reel) {

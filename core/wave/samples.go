@@ -5,6 +5,7 @@ import (
 	"errors"
 	"io"
 	"math"
+	"slices"
 
 	"zestyloom/core/fault"
 )
@@ -26,6 +27,26 @@ func (f *File) ReadRaw(dst []byte, frame int64) (int, error) {
 		err = io.ErrUnexpectedEOF // the file became shorter since it was opened
 	}
 	return n / fb, fault.Wrap(fault.Damaged, err, "The file could not be read to its end")
+}
+
+// Stretch gives a range of the file's frames as a file of its own, whose time stamp is that of its first frame. Marks by
+// position do not come along, as they would stand elsewhere. What lies outside of the file is BadInput.
+func (f *File) Stretch(from, frames int64) (*File, error) {
+	if from < 0 || frames < 0 || from > f.Frames-frames {
+		return nil, fault.New(fault.BadInput, "There are no %d frames from frame %d on: the file has %d", frames, from, f.Frames)
+	}
+	part := *f
+	part.DataOffset, part.Frames = f.DataOffset+from*int64(f.FrameBytes()), frames
+	if f.Bext != nil {
+		b := *f.Bext
+		b.TimeReference += from
+		part.Bext = &b
+	}
+	if from > 0 {
+		part.Cues = nil
+		part.Other = slices.DeleteFunc(slices.Clone(f.Other), func(c Chunk) bool { return c.ID == "cue " || c.ID == "LIST" })
+	}
+	return &part, nil
 }
 
 // Decode turns one channel of interleaved raw frames into float64 with full scale at 1.0. It is exact for every

@@ -54,27 +54,6 @@ func (e Oversample) Valid() bool {
 	}
 }
 
-// Defines values for WriteCutListJSONBodyFormat.
-const (
-	Adl  WriteCutListJSONBodyFormat = "adl"
-	Edl  WriteCutListJSONBodyFormat = "edl"
-	Otio WriteCutListJSONBodyFormat = "otio"
-)
-
-// Valid indicates whether the value is a known member of the WriteCutListJSONBodyFormat enum.
-func (e WriteCutListJSONBodyFormat) Valid() bool {
-	switch e {
-	case Adl:
-		return true
-	case Edl:
-		return true
-	case Otio:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for GetEffectiveParamsRow.
 const (
 	GetEffectiveParamsRowMix    GetEffectiveParamsRow = "mix"
@@ -436,6 +415,23 @@ type HandOverRequest struct {
 	Folder string `json:"folder"`
 }
 
+// HandedOver defines model for HandedOver.
+type HandedOver struct {
+	// Name Of the reel; empty for the one that it has
+	Name string `json:"name"`
+
+	// Text The OpenTimelineIO file
+	Text string `json:"text"`
+}
+
+// HandedReel defines model for HandedReel.
+type HandedReel struct {
+	Id string `json:"id"`
+
+	// Notes What is otherwise than it was handed over
+	Notes []string `json:"notes"`
+}
+
 // Head defines model for Head.
 type Head = reel.Head
 
@@ -752,6 +748,15 @@ type ReceivedFile = desk.File
 
 // ReelInfo defines model for ReelInfo.
 type ReelInfo = store.ReelInfo
+
+// ReelOut defines model for ReelOut.
+type ReelOut struct {
+	// Handle Seconds at both ends of what the reel uses of its takes; without it takes are whole
+	Handle *float32 `json:"handle,omitempty"`
+
+	// Tracks Each track at the length of the reel besides, as one file, without its own level and place
+	Tracks *bool `json:"tracks,omitempty"`
+}
 
 // ReelPrint defines model for ReelPrint.
 type ReelPrint struct {
@@ -1298,14 +1303,6 @@ type FollowCutListParams struct {
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
-// WriteCutListJSONBody defines parameters for WriteCutList.
-type WriteCutListJSONBody struct {
-	Format WriteCutListJSONBodyFormat `json:"format"`
-}
-
-// WriteCutListJSONBodyFormat defines parameters for WriteCutList.
-type WriteCutListJSONBodyFormat string
-
 // GetEffectiveParams defines parameters for GetEffective.
 type GetEffectiveParams struct {
 	Row GetEffectiveParamsRow `form:"row" json:"row"`
@@ -1552,6 +1549,9 @@ type RenameProductionJSONRequestBody RenameProductionJSONBody
 // StartBatchJSONRequestBody defines body for StartBatch for application/json ContentType.
 type StartBatchJSONRequestBody = BatchRequest
 
+// ReadHandedOverJSONRequestBody defines body for ReadHandedOver for application/json ContentType.
+type ReadHandedOverJSONRequestBody = HandedOver
+
 // ImportFromCardJSONRequestBody defines body for ImportFromCard for application/json ContentType.
 type ImportFromCardJSONRequestBody = CardImport
 
@@ -1606,11 +1606,11 @@ type FollowCutListJSONRequestBody = CutListText
 // ReadCutListJSONRequestBody defines body for ReadCutList for application/json ContentType.
 type ReadCutListJSONRequestBody = CutListText
 
-// WriteCutListJSONRequestBody defines body for WriteCutList for application/json ContentType.
-type WriteCutListJSONRequestBody WriteCutListJSONBody
-
 // CorrectGroupJSONRequestBody defines body for CorrectGroup for application/json ContentType.
 type CorrectGroupJSONRequestBody = CorrectRequest
+
+// HandReelOverJSONRequestBody defines body for HandReelOver for application/json ContentType.
+type HandReelOverJSONRequestBody = ReelOut
 
 // LayTakesJSONRequestBody defines body for LayTakes for application/json ContentType.
 type LayTakesJSONRequestBody = LayRequest
@@ -1735,6 +1735,9 @@ type ServerInterface interface {
 	// (POST /productions/{production}/batches)
 	StartBatch(c *gin.Context, production ProductionID)
 
+	// (POST /productions/{production}/handedover)
+	ReadHandedOver(c *gin.Context, production ProductionID)
+
 	// (POST /productions/{production}/imports)
 	ImportFromCard(c *gin.Context, production ProductionID)
 
@@ -1849,9 +1852,6 @@ type ServerInterface interface {
 	// (POST /reels/{reel}/cutlist/read)
 	ReadCutList(c *gin.Context, reel ReelID)
 
-	// (POST /reels/{reel}/cutlist/write)
-	WriteCutList(c *gin.Context, reel ReelID)
-
 	// (GET /reels/{reel}/effective)
 	GetEffective(c *gin.Context, reel ReelID, params GetEffectiveParams)
 
@@ -1866,6 +1866,9 @@ type ServerInterface interface {
 
 	// (GET /reels/{reel}/gauge/parts)
 	GaugeParts(c *gin.Context, reel ReelID, params GaugePartsParams)
+
+	// (POST /reels/{reel}/handover)
+	HandReelOver(c *gin.Context, reel ReelID)
 
 	// (GET /reels/{reel}/history)
 	GetHistory(c *gin.Context, reel ReelID, params GetHistoryParams)
@@ -2485,6 +2488,31 @@ func (siw *ServerInterfaceWrapper) StartBatch(c *gin.Context) {
 	}
 
 	siw.Handler.StartBatch(c, production)
+}
+
+// ReadHandedOver operation middleware
+func (siw *ServerInterfaceWrapper) ReadHandedOver(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReadHandedOver(c, production)
 }
 
 // ImportFromCard operation middleware
@@ -3588,31 +3616,6 @@ func (siw *ServerInterfaceWrapper) ReadCutList(c *gin.Context) {
 	siw.Handler.ReadCutList(c, reel)
 }
 
-// WriteCutList operation middleware
-func (siw *ServerInterfaceWrapper) WriteCutList(c *gin.Context) {
-
-	var err error
-	_ = err
-
-	// ------------- Path parameter "reel" -------------
-	var reel ReelID
-
-	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
-	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
-		return
-	}
-
-	for _, middleware := range siw.HandlerMiddlewares {
-		middleware(c)
-		if c.IsAborted() {
-			return
-		}
-	}
-
-	siw.Handler.WriteCutList(c, reel)
-}
-
 // GetEffective operation middleware
 func (siw *ServerInterfaceWrapper) GetEffective(c *gin.Context) {
 
@@ -3876,6 +3879,31 @@ func (siw *ServerInterfaceWrapper) GaugeParts(c *gin.Context) {
 	}
 
 	siw.Handler.GaugeParts(c, reel, params)
+}
+
+// HandReelOver operation middleware
+func (siw *ServerInterfaceWrapper) HandReelOver(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.HandReelOver(c, reel)
 }
 
 // GetHistory operation middleware
@@ -5407,6 +5435,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/productions/:production/queue", wrapper.QueuePrints)
 	router.GET(options.BaseURL+"/productions/:production/reels", wrapper.ListReels)
 	router.POST(options.BaseURL+"/productions/:production/reels", wrapper.CreateReel)
+	router.POST(options.BaseURL+"/productions/:production/handedover", wrapper.ReadHandedOver)
 	router.DELETE(options.BaseURL+"/takes/:take", wrapper.RemoveTake)
 	router.GET(options.BaseURL+"/takes/:take", wrapper.GetTake)
 	router.PATCH(options.BaseURL+"/takes/:take", wrapper.EditTake)
@@ -5471,7 +5500,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/reels/:reel/cutlist", wrapper.GetCutList)
 	router.POST(options.BaseURL+"/reels/:reel/cutlist", wrapper.FollowCutList)
 	router.POST(options.BaseURL+"/reels/:reel/cutlist/read", wrapper.ReadCutList)
-	router.POST(options.BaseURL+"/reels/:reel/cutlist/write", wrapper.WriteCutList)
+	router.POST(options.BaseURL+"/reels/:reel/handover", wrapper.HandReelOver)
 	router.POST(options.BaseURL+"/reels/:reel/lenders", wrapper.FindLenders)
 	router.POST(options.BaseURL+"/reels/:reel/ties", wrapper.TieKnots)
 	router.POST(options.BaseURL+"/reels/:reel/spec", wrapper.ChooseSpec)

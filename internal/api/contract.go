@@ -73,7 +73,7 @@ func (s *Server) contract() (gin.HandlerFunc, error) {
 // mostOf is how large the body of a request to a route may be, in bytes.
 func mostOf(route string) int64 {
 	switch {
-	case strings.HasSuffix(route, "/cutlist"), strings.HasSuffix(route, "/cutlist/read"):
+	case strings.HasSuffix(route, "/cutlist"), strings.HasSuffix(route, "/cutlist/read"), strings.HasSuffix(route, "/handedover"):
 		return maxList
 	case strings.HasSuffix(route, "/report"):
 		return maxReport

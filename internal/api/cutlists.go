@@ -7,6 +7,7 @@ import (
 
 	"zestyloom/core/cutlist"
 	"zestyloom/core/fault"
+	"zestyloom/internal/jobs"
 	"zestyloom/internal/library"
 )
 
@@ -69,9 +70,9 @@ func (s *Server) GetCutList(c *gin.Context, id ReelID) {
 	s.answer(c, http.StatusOK, list, err)
 }
 
-// WriteCutList queues the writing of a reel as a cut list with its audio.
-func (s *Server) WriteCutList(c *gin.Context, id ReelID) {
-	var body WriteCutListJSONRequestBody
+// HandReelOver queues the writing of a reel for whoever carries on with it.
+func (s *Server) HandReelOver(c *gin.Context, id ReelID) {
+	var body ReelOut
 	if !s.read(c, &body) {
 		return
 	}
@@ -80,6 +81,25 @@ func (s *Server) WriteCutList(c *gin.Context, id ReelID) {
 		s.fail(c, err)
 		return
 	}
-	work, err := s.Jobs.WriteList(c, o, string(body.Format))
+	how := jobs.ReelOut{Tracks: body.Tracks != nil && *body.Tracks}
+	if body.Handle != nil {
+		how.Handle = new(float64(*body.Handle))
+	}
+	work, err := s.Jobs.HandReelOver(c, o, how)
 	s.answer(c, http.StatusAccepted, gin.H{"work": work}, err)
+}
+
+// ReadHandedOver makes a reel of what HandReelOver wrote.
+func (s *Server) ReadHandedOver(c *gin.Context, id ProductionID) {
+	var body HandedOver
+	if !s.read(c, &body) {
+		return
+	}
+	p, err := s.Store.Production(c, id)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	reel, notes, err := s.Jobs.ReadHandedOver(c, p, author(c), body.Name, []byte(body.Text))
+	s.answer(c, http.StatusCreated, HandedReel{Id: reel, Notes: append([]string{}, notes...)}, err)
 }

@@ -3,8 +3,11 @@ package app_test
 import (
 	"archive/zip"
 	"bytes"
+	"crypto/sha256"
+	"encoding/json"
 	"fmt"
 	"io"
+	"maps"
 	"math"
 	"net/http"
 	"os"
@@ -17,6 +20,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/cutlist"
+	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
 	"zestyloom/core/wave/wavetest"
@@ -123,42 +127,42 @@ func TestCutLists(t *testing.T) {
 	assert.Equal(t, "The crossing, cut 1", follows.Title, "undo brings the list back too")
 }
 
-func TestReelsAreWrittenAsLists(t *testing.T) {
+// handOver has a reel written and gives what the ZIP holds, by name.
+func handOver(t *testing.T, s *apptest.Server, production, reel string, how map[string]any) map[string][]byte {
+	var queued struct{ Work string }
+	s.OK("POST", "/reels/"+reel+"/handover", how, &queued)
+	s.Settled(production)
+	w := work(s, queued.Work)
+	require.Equal(t, "done", w.State, w.Message)
+	b := s.File("/work/" + w.ID + "/archive")
+	z, err := zip.NewReader(bytes.NewReader(b), int64(len(b)))
+	require.NoError(t, err)
+	files := map[string][]byte{}
+	for _, f := range z.File {
+		r, err := f.Open()
+		require.NoError(t, err)
+		files[f.Name], err = io.ReadAll(r)
+		require.NoError(t, err)
+	}
+	return files
+}
+
+func TestReelsAreHandedOver(t *testing.T) {
 	s := apptest.Start(t)
 	production, v := crossing(t, s)
-	path := "/reels/" + v.Id + "/cutlist/write"
-	for _, format := range []string{"otio", "edl", "adl"} {
-		s.OK("POST", path, map[string]any{"format": format}, nil)
+	boom := v.Clips[slices.IndexFunc(v.Clips, func(c reel.Clip) bool { return c.Name != "Cue" })]
+	s.Do(&v, "hush", map[string]any{"clip": boom.ID, "channel": 0, "from": boom.Start + 5000, "to": boom.Start + 9000})
+	s.Do(&v, "setMark", map[string]any{"name": "Bell", "at": boom.Start, "note": "twice"})
+	s.Do(&v, "trimClip", map[string]any{"clip": boom.ID, "edge": "start", "by": 24000})
+	files := handOver(t, s, production, v.Id, map[string]any{})
+	assert.ElementsMatch(t, []string{"Reel_1.otio", "Reel_1.adl", "Reel_1.edl", "Reel_1.csv", "Reel_1.sha256", "Reel_1 read me.txt",
+		"LF03_12A_T3.wav", "Cue.wav"}, slices.Collect(maps.Keys(files)))
+	for _, line := range strings.Split(strings.TrimSpace(string(files["Reel_1.sha256"])), "\n") {
+		sum, name, _ := strings.Cut(line, "  ")
+		assert.Equal(t, sum, fmt.Sprintf("%x", sha256.Sum256(files[name])), name)
 	}
-	var works []api.Work
-	s.Settled(production)
-	s.OK("GET", "/productions/"+production+"/work", nil, &works)
-	lists := map[string][]byte{}
-	for _, w := range works {
-		if w.Kind != "list" {
-			continue
-		}
-		require.Equal(t, "done", w.State, w.Message)
-		assert.Contains(t, w.Message, "not in a cut list")
-		b := s.File("/work/" + w.ID + "/archive")
-		z, err := zip.NewReader(bytes.NewReader(b), int64(len(b)))
-		require.NoError(t, err)
-		var names []string
-		for _, f := range z.File {
-			names = append(names, f.Name)
-			if strings.HasPrefix(f.Name, "Reel_1") {
-				r, err := f.Open()
-				require.NoError(t, err)
-				text, err := io.ReadAll(r)
-				require.NoError(t, err)
-				lists[f.Name[len("Reel_1."):]] = text
-			}
-		}
-		assert.ElementsMatch(t, []string{"Reel_1." + format(w.Title), "LF03_12A_T3.wav", "Cue.wav"}, names)
-	}
-	require.Len(t, lists, 3)
 	rate := timecode.Rate{Num: 25, Den: 1}
-	otio, err := cutlist.Read(bytes.NewReader(lists["otio"]), rate, 48000)
+	otio, err := cutlist.Read(bytes.NewReader(files["Reel_1.otio"]), rate, 48000)
 	require.NoError(t, err)
 	require.Len(t, otio.Events, 3)
 	byTrack := map[string]cutlist.Event{}
@@ -168,26 +172,108 @@ func TestReelsAreWrittenAsLists(t *testing.T) {
 	lav := byTrack["Ines lav"]
 	assert.Equal(t, "LF03_12A_T3.wav", lav.File)
 	assert.Equal(t, []int{3}, lav.Channels)
-	assert.EqualValues(t, []int64{36001 * 48000, 36004 * 48000, 36001 * 48000}, []int64{lav.From, lav.To, lav.SourceIn})
-	edl, err := cutlist.Read(bytes.NewReader(lists["edl"]), rate, 48000)
+	assert.EqualValues(t, []int64{36001*48000 + 24000, 36004 * 48000, 36001*48000 + 24000}, []int64{lav.From, lav.To, lav.SourceIn})
+	edl, err := cutlist.Read(bytes.NewReader(files["Reel_1.edl"]), rate, 48000)
 	require.NoError(t, err)
 	assert.Len(t, edl.Events, 2, "one event for all microphones of a take")
-	adl := string(lists["adl"])
+	adl := string(files["Reel_1.adl"])
 	assert.Contains(t, adl, `(Track) 2 "Ines lav"`)
 	assert.Contains(t, adl, `"URL:file://localhost/LF03_12A_T3.wav" _ 10.00.01.00/0000 00.00.03.00/0000`)
-	assert.Regexp(t, `\(Cut\) I 000\d 3 2 10\.00\.01\.00/0000 10\.00\.01\.00/0000 10\.00\.04\.00/0000 R`, adl)
-	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", path, map[string]any{"format": "txt"}), "one of the allowed values")
+	assert.Regexp(t, `\(Cut\) I 000\d 3 2 10\.00\.01\.12/0960 10\.00\.01\.12/0960 10\.00\.04\.00/0000 R`, adl)
+	assert.Contains(t, string(files["Reel_1 read me.txt"]), "what is done inside of 1 clips")
+	assert.Contains(t, string(files["Reel_1.csv"]), "hushed (1)")
+	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/reels/"+v.Id+"/handover", map[string]any{"handle": -1}), "handle")
+
+	// Read again, it is the same reel.
+	again := readHanded(s, production, files["Reel_1.otio"], "Reel 1 again")
+	was, is := v, viewOf(s, again.Id)
+	is.Id, is.Name, is.Revision, is.Undo, is.Redo, is.Head.Name = was.Id, was.Name, was.Revision, was.Undo, was.Redo, was.Head.Name
+	assert.Equal(t, asJSON(t, was), asJSON(t, is))
+	assert.Empty(t, again.Notes)
 }
 
-// format is the ending of a list by the title of the work that wrote it.
-func format(title string) string {
-	switch {
-	case strings.HasSuffix(title, "OpenTimelineIO"):
-		return "otio"
-	case strings.HasSuffix(title, "CMX 3600 list"):
-		return "edl"
+func readHanded(s *apptest.Server, production string, otio []byte, name string) (made api.HandedReel) {
+	s.OK("POST", "/productions/"+production+"/handedover", map[string]any{"name": name, "text": string(otio)}, &made)
+	return made
+}
+
+func viewOf(s *apptest.Server, reel string) (v api.ReelView) {
+	s.OK("GET", "/reels/"+reel, nil, &v)
+	return v
+}
+
+func asJSON(t *testing.T, v any) string {
+	b, err := json.MarshalIndent(v, "", " ")
+	require.NoError(t, err)
+	return string(b)
+}
+
+// What is cut to handles is brought in by another production, and prints there what it prints here; the tracks at full
+// length are what the clips play, in their places.
+func TestCutToHandles(t *testing.T) {
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	for _, c := range v.Clips {
+		if c.Name == "Cue" {
+			continue
+		}
+		s.Do(&v, "trimClip", map[string]any{"clip": c.ID, "edge": "start", "by": 24000})
+		break // those that are tied to it go along
 	}
-	return "adl"
+	files := handOver(t, s, production, v.Id, map[string]any{"handle": 0.25, "tracks": true})
+	whole, err := wave.Open(bytes.NewReader(files["LF03_12A_T3.wav"]), int64(len(files["LF03_12A_T3.wav"])))
+	require.NoError(t, err)
+	assert.EqualValues(t, 3*48000-12000, whole.Frames, "a quarter of a second before, and nothing after the end")
+	assert.EqualValues(t, 36001*48000+12000, whole.Bext.TimeReference, "its stamp tells where it lies in the take")
+
+	var other api.Production
+	s.OK("POST", "/productions", map[string]any{"name": "The other house", "frameRate": timecode.Rate{Num: 25, Den: 1}}, &other)
+	elsewhere := other.ID
+	otio := files["Reel_1.otio"]
+	refused := s.Refused(http.StatusNotFound, "POST", "/productions/"+elsewhere+"/handedover", map[string]any{"name": "", "text": string(otio)})
+	assert.Contains(t, refused, "Bring these files in under Takes first, then read the reel again: ")
+	assert.Contains(t, refused, "LF03_12A_T3.wav")
+	for _, name := range []string{"LF03_12A_T3.wav", "Cue.wav"} {
+		s.Put("out/"+name, files[name])
+		s.Bring(elsewhere, "out/"+name)
+	}
+	there := viewOf(s, readHanded(s, elsewhere, otio, "").Id)
+	assert.Equal(t, "Reel 1", there.Name)
+	require.Len(t, there.Clips, len(v.Clips))
+	for i, c := range there.Clips {
+		was := v.Clips[i]
+		assert.Equal(t, []int64{was.Start, was.Length}, []int64{c.Start, c.Length})
+		if c.Name != "Cue" {
+			assert.Equal(t, was.Offset-12000, c.Offset)
+		}
+	}
+	tracks := 0
+	for name, b := range files {
+		if !strings.HasPrefix(name, "Reel_1_0") {
+			continue
+		}
+		tracks++
+		f, err := wave.Open(bytes.NewReader(b), int64(len(b)))
+		require.NoError(t, err)
+		assert.EqualValues(t, v.Head.Start, f.Bext.TimeReference)
+		if strings.Contains(name, "Ines") {
+			heard := make([][]float64, 0)
+			require.NoError(t, f.EachBlock(4096, func(_ int64, block [][]float64) error {
+				heard = append(heard, slices.Clone(block[0]))
+				return nil
+			}))
+			lav := v.Clips[slices.IndexFunc(v.Clips, func(c reel.Clip) bool { return c.Channels[0] == 2 })]
+			sounds := slices.Concat(heard...)[lav.Start-v.Head.Start:]
+			assert.Zero(t, slices.Concat(heard...)[lav.Start-v.Head.Start-1], "silent before it")
+			want := make([]float64, 1000)
+			raw := make([]byte, 1000*whole.FrameBytes())
+			_, err := whole.ReadRaw(raw, 12000)
+			require.NoError(t, err)
+			whole.Decode(want, raw, 2)
+			assert.Equal(t, want, sounds[:1000])
+		}
+	}
+	assert.Equal(t, 3, tracks)
 }
 
 // A take whose sound is gone is left out of the list, and said; the others are written.
@@ -207,7 +293,7 @@ func TestAListSaysWhatItCouldNotTake(t *testing.T) {
 		}
 	}
 	require.Equal(t, 1, gone)
-	s.OK("POST", "/reels/"+v.Id+"/cutlist/write", map[string]any{"format": "otio"}, nil)
+	s.OK("POST", "/reels/"+v.Id+"/handover", map[string]any{}, nil)
 	s.Settled(production)
 	var works []api.Work
 	s.OK("GET", "/productions/"+production+"/work", nil, &works)
@@ -228,6 +314,6 @@ func TestAListSaysWhatItCouldNotTake(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, l.Events, 2, "the two microphones of the other take")
 	empty := s.Reel(production, "Reel 2")
-	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/reels/"+empty.Id+"/cutlist/write", map[string]any{"format": "edl"}),
-		"no clip on Reel 2")
+	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/reels/"+empty.Id+"/handover", map[string]any{}), "no clip on Reel 2")
+	assert.Contains(t, string(s.File("/work/"+w.ID+"/files/Reel_1 read me.txt")), "MISSING: Cue: ")
 }

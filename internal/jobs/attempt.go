@@ -193,7 +193,7 @@ func (a *attempt) do(ctx context.Context) (store.End, error) {
 	case "convert":
 		return a.convert(ctx)
 	case "list":
-		return a.list(ctx)
+		return a.handReelOver(ctx)
 	case "settle":
 		return a.settle(ctx)
 	case "revise":

@@ -2,7 +2,7 @@ import "@fontsource-variable/hanken-grotesk";
 import "@fontsource-variable/spline-sans-mono";
 import "./style.css";
 
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { notifyManager, QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 
@@ -13,6 +13,10 @@ import { uploads } from "./shell/uploads";
 import { applyLight } from "./ui/light";
 
 applyLight();
+
+// What an edit will do is laid over the reel before the next event: with the usual timer a second click can come first, and
+// would be made on the reel as it was.
+notifyManager.setScheduler(queueMicrotask);
 
 // The server may be on this very machine: what the browser thinks of its network says nothing about it.
 const networkMode = "always";

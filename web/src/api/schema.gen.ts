@@ -204,6 +204,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/productions/{production}/handedover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Makes a reel of the OpenTimelineIO file of one that was handed over, on takes that are the same sound. Where files lack it is refused, and names them. */
+        post: operations["readHandedOver"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/takes/{take}": {
         parameters: {
             query?: never;
@@ -1225,7 +1244,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/reels/{reel}/cutlist/write": {
+    "/reels/{reel}/handover": {
         parameters: {
             query?: never;
             header?: never;
@@ -1236,8 +1255,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Writes the reel as a cut list with its audio beside it; the files are those of the work. */
-        post: operations["writeCutList"];
+        /** @description Writes the reel as OpenTimelineIO, AES31-3, CMX 3600 and a table, with its sound beside them; the files are those of the work. */
+        post: operations["handReelOver"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3284,6 +3303,23 @@ export interface components {
         };
         /** @description What is done to a reel. One that would put clips out of sync is refused as `unties`, unless its field untie is true. */
         Command: components["schemas"]["AddStemCommand"] | components["schemas"]["AddTrackCommand"] | components["schemas"]["BorrowCommand"] | components["schemas"]["ChangeCorrectionCommand"] | components["schemas"]["ClearKnotsCommand"] | components["schemas"]["CrossfadeCommand"] | components["schemas"]["CutClipsCommand"] | components["schemas"]["CutLaneCommand"] | components["schemas"]["CutOutCommand"] | components["schemas"]["DipCommand"] | components["schemas"]["HushCommand"] | components["schemas"]["JoinClipsCommand"] | components["schemas"]["MoveClipsCommand"] | components["schemas"]["MoveStraysCommand"] | components["schemas"]["OrderTracksCommand"] | components["schemas"]["PasteClipsCommand"] | components["schemas"]["RangeGainCommand"] | components["schemas"]["ReadChannelsCommand"] | components["schemas"]["RemoveClipsCommand"] | components["schemas"]["RemoveCorrectionCommand"] | components["schemas"]["RemoveGroupsCommand"] | components["schemas"]["RemoveMarksCommand"] | components["schemas"]["RemoveMixesCommand"] | components["schemas"]["RemoveStemCommand"] | components["schemas"]["RemoveTracksCommand"] | components["schemas"]["ReorderCommand"] | components["schemas"]["RestoreCommand"] | components["schemas"]["SetBusCommand"] | components["schemas"]["SetClipCommand"] | components["schemas"]["SetCorrectionCommand"] | components["schemas"]["SetCurveCommand"] | components["schemas"]["SetGroupCommand"] | components["schemas"]["SetKnotsCommand"] | components["schemas"]["SetLaneCommand"] | components["schemas"]["SetMarkCommand"] | components["schemas"]["SetMatrixCommand"] | components["schemas"]["SetMixCommand"] | components["schemas"]["SetReelCommand"] | components["schemas"]["SetStemCommand"] | components["schemas"]["SetTrackCommand"] | components["schemas"]["SeveralCommand"] | components["schemas"]["SlipClipCommand"] | components["schemas"]["SplitClipCommand"] | components["schemas"]["SwapTakeCommand"] | components["schemas"]["TieBackCommand"] | components["schemas"]["TieClipsCommand"] | components["schemas"]["TrimClipCommand"] | components["schemas"]["UnsettleCommand"] | components["schemas"]["UntieCommand"];
+        ReelOut: {
+            /** @description Seconds at both ends of what the reel uses of its takes; without it takes are whole */
+            handle?: number;
+            /** @description Each track at the length of the reel besides, as one file, without its own level and place */
+            tracks?: boolean;
+        };
+        HandedOver: {
+            /** @description Of the reel; empty for the one that it has */
+            name: string;
+            /** @description The OpenTimelineIO file */
+            text: string;
+        };
+        HandedReel: {
+            id: string;
+            /** @description What is otherwise than it was handed over */
+            notes: string[];
+        };
         CutListText: {
             /** Format: int64 */
             revision: number;
@@ -4694,6 +4730,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReelView"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    readHandedOver: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandedOver"];
+            };
+        };
+        responses: {
+            /** @description Made */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandedReel"];
                 };
             };
             default: components["responses"]["Failure"];
@@ -6271,7 +6334,7 @@ export interface operations {
             default: components["responses"]["Failure"];
         };
     };
-    writeCutList: {
+    handReelOver: {
         parameters: {
             query?: never;
             header?: never;
@@ -6282,10 +6345,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": {
-                    /** @enum {string} */
-                    format: "edl" | "otio" | "adl";
-                };
+                "application/json": components["schemas"]["ReelOut"];
             };
         };
         responses: {

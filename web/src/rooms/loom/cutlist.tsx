@@ -1,24 +1,17 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { FileText } from "lucide-react";
 import { useRef, useState } from "react";
 
-import { api, base, ok, type CutListEntry, type CutListReading, type ReelView } from "../../api/client";
-import { isOpen, useDo, useReelEdits, useWork } from "../../api/hooks";
-import { keysOf } from "../../api/keys";
+import { api, ok, type CutListEntry, type CutListReading, type ReelView } from "../../api/client";
+import { useDo, useReelEdits } from "../../api/hooks";
 import { Dialog } from "../../ui/dialog";
 import { tell, tellError } from "../../ui/notices";
 import { duration, labelAt } from "../../ui/timecode";
 
-const formats = [
-  ["otio", "OpenTimelineIO", "every clip on its track, to the sample"],
-  ["adl", "AES31-3", "clips with fades and gains, to the sample"],
-  ["edl", "CMX 3600", "takes in frames, one event for all microphones"],
-] as const;
-
 /** What was read of a list, before anything is done with it. */
 type Read = { name: string; text: string; revision: number; reading: CutListReading };
 
-/** Reads cut lists for a reel, shows what they find and change, and writes the reel as one. */
+/** Reads cut lists for a reel and shows what they find and change. */
 export function CutListDialog({ view, onClose }: { view: ReelView; onClose: () => void }) {
   const { sampleRate, frameRate } = view.head;
   const edits = useReelEdits(view.id);
@@ -155,7 +148,6 @@ export function CutListDialog({ view, onClose }: { view: ReelView; onClose: () =
           )}
         </>
       )}
-      {!read && <Write view={view} />}
     </Dialog>
   );
 }
@@ -181,52 +173,5 @@ function Row({ entry: e, view }: { entry: CutListEntry; view: ReelView }) {
         )}
       </td>
     </tr>
-  );
-}
-
-/** Writes the reel as a list, with its audio beside it. */
-function Write({ view }: { view: ReelView }) {
-  const queries = useQueryClient();
-  const [id, setID] = useState("");
-  const work = useWork(view.production).data?.find((w) => w.id === id);
-  const write = useDo(
-    (format: (typeof formats)[number][0]) =>
-      ok(api.POST("/reels/{reel}/cutlist/write", { params: { path: { reel: view.id } }, body: { format } })),
-    [keysOf.work(view.production)],
-    (w) => {
-      setID(w.work);
-      void queries.invalidateQueries({ queryKey: keysOf.work(view.production) });
-    },
-  );
-  return (
-    <section className="mt-4 border-t border-line pt-3" aria-label="Write a cut list">
-      <h3 className="pb-2 text-[13px] font-semibold">Write this reel as a cut list, with its takes beside it</h3>
-      <div className="flex flex-wrap gap-3">
-        {formats.map(([format, name, what]) => (
-          <button
-            key={format}
-            className="pill h-auto flex-col items-start py-1.5"
-            disabled={view.clips.length === 0 || (work && isOpen(work))}
-            onClick={() => write.mutate(format)}
-          >
-            <b className="font-semibold">{name}</b> <span className="text-[12px] text-muted">{what}</span>
-          </button>
-        ))}
-      </div>
-      {work && (
-        <p className="pt-2 text-[13px]" role="status">
-          {isOpen(work) && `Writing… ${Math.round(work.progress * 100)}%`}
-          {work.state === "failed" && <span className="text-wrong">{work.message}</span>}
-          {work.state === "done" && (
-            <>
-              <a className="font-semibold underline" href={`${base}/work/${work.id}/archive`} download>
-                Save the list and its audio as a ZIP
-              </a>{" "}
-              <span className="text-muted">{work.message}</span>
-            </>
-          )}
-        </p>
-      )}
-    </section>
   );
 }

@@ -5,6 +5,7 @@ import { api, ok } from "../../api/client";
 import { useDo, useProduction } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { Header } from "../../shell/header";
+import { ReadHandedOver } from "./handover";
 import { ReelStart } from "./reelstart";
 
 /** What stands where a reel would be, before there is one. */
@@ -54,6 +55,7 @@ export function NoReel({ production: id }: { production: string }) {
             Make the reel
           </button>
         </form>
+        <ReadHandedOver production={id} />
       </main>
     </div>
   );

@@ -10,6 +10,7 @@ import { Dialog } from "../../ui/dialog";
 import { timecodeRates } from "../../ui/rates";
 import { Removal } from "../../ui/removal";
 import { CutListDialog } from "./cutlist";
+import { HandOverDialog, ReadHandedOver } from "./handover";
 import { PatternsDialog } from "./patterns";
 import { ReelStart } from "./reelstart";
 
@@ -17,7 +18,7 @@ import { ReelStart } from "./reelstart";
 export function ReelMenu({ view, edits }: { view: ReelView; edits: ReturnType<typeof useReelEdits> }) {
   const reels = useReels(view.production);
   const go = useNavigate();
-  const [asking, setAsking] = useState<"new" | "remove" | "list" | "patterns" | null>(null);
+  const [asking, setAsking] = useState<"new" | "remove" | "list" | "hand" | "patterns" | null>(null);
   const remove = useDo(
     () => ok(api.DELETE("/reels/{reel}", { params: { path: { reel: view.id } } })),
     [keysOf.reels(view.production)],
@@ -54,12 +55,16 @@ export function ReelMenu({ view, edits }: { view: ReelView; edits: ReturnType<ty
             <DropdownMenu.Item className="menu-item" onSelect={() => setAsking("list")}>
               Cut list of this reel…
             </DropdownMenu.Item>
+            <DropdownMenu.Item className="menu-item" onSelect={() => setAsking("hand")}>
+              Hand this reel over…
+            </DropdownMenu.Item>
             <DropdownMenu.Item className="menu-item" onSelect={() => setAsking("remove")}>
               Remove this reel…
             </DropdownMenu.Item>
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
+      {asking === "hand" && <HandOverDialog view={view} onClose={() => setAsking(null)} />}
       {asking === "list" && <CutListDialog view={view} onClose={() => setAsking(null)} />}
       {asking === "patterns" && <PatternsDialog view={view} edits={edits} onClose={() => setAsking(null)} />}
       {asking === "new" && <NewReel view={view} onClose={() => setAsking(null)} />}
@@ -123,6 +128,9 @@ function NewReel({ view, onClose }: { view: ReelView; onClose: () => void }) {
           Make it
         </button>
       </form>
+      <div className="mt-4 flex items-center gap-3 border-t border-line pt-3 text-[13px] text-muted">
+        <ReadHandedOver production={view.production} onMade={onClose} /> its OpenTimelineIO file (.otio)
+      </div>
     </Dialog>
   );
 }
