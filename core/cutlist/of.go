@@ -51,11 +51,11 @@ func Of(r *reel.Reel, beside Beside) List {
 		}
 	}
 	if inside > 0 {
-		l.Notes = append(l.Notes, fmt.Sprintf("%d of the clips have curves or edits inside (hushes, dips, borrowed words) that no cut list can carry: settle them first to take these along", inside))
+		l.Notes = append(l.Notes, fmt.Sprintf("%d of the clips have curves or edits inside (hushes, dips, borrowed words), which other programs don't read in a list: settle them first to take these along", inside))
 	}
 	if muted > 0 {
 		l.Notes = append(l.Notes, fmt.Sprintf("%d muted clips are switched off in OpenTimelineIO, and left out of what can't say so", muted))
 	}
-	l.Notes = append(l.Notes, "Gains, pans and curves of tracks, stems and outputs are not in a cut list")
+	l.Notes = append(l.Notes, "Gains, pans, curves and routes of tracks, stems and outputs are read in it by Zesty Loom alone")
 	return l
 }
