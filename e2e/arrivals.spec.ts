@@ -128,12 +128,12 @@ test("stems are decided, suggested by a rule of one's own, and filled from a rep
   await takeRow(page, /14.*take 1/).click();
   await page.getByRole("button", { name: "For all takes: sound report, stems and rules" }).click();
   await page.getByRole("menuitem", { name: "Stems, strands and rules…" }).click();
-  const dialog = page.getByRole("dialog", { name: "Stems and rules" });
+  const dialog = page.getByRole("dialog", { name: "Stems, rules and words" });
   await dialog.getByLabel("Strands of Dialogue").fill("Ines Calder, Tobiah Renn");
   await dialog.getByRole("button", { name: "A rule", exact: true }).click();
   await dialog.getByLabel("Words of rule 1").fill("ines");
   await dialog.getByLabel("Strand of rule 1").selectOption("Ines Calder");
-  await dialog.getByRole("button", { name: "Keep stems and rules" }).click();
+  await dialog.getByRole("button", { name: "Keep it all" }).click();
   await expect(page.getByRole("button", { name: "Stem of channel 2: DX, Ines Calder, suggested" })).toBeVisible();
   await page.getByRole("button", { name: "Stem of channel 4: AX, suggested" }).click();
   await page.getByRole("menuitem", { name: "Effects" }).click();

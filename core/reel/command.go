@@ -182,7 +182,7 @@ func init() { // Several reads it
 		"reorder": Reorder{},
 		"setMix":  SetMix{}, "setBus": SetBus{}, "setCorrection": SetCorrection{}, "changeCorrection": ChangeCorrection{},
 		"removeCorrection": RemoveCorrection{}, "removeMixes": RemoveMixes{}, "setGroup": SetGroup{}, "removeGroups": RemoveGroups{},
-		"setMatrix": SetMatrix{}, "several": Several{},
+		"setMatrix": SetMatrix{}, "outputEach": OutputEach{}, "several": Several{},
 	} {
 		commands[kind] = reflect.TypeOf(c)
 	}

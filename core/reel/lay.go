@@ -34,15 +34,17 @@ type LayTakes struct {
 
 // LaidTake is a take as it would be laid.
 type LaidTake struct {
-	Take   string           `json:"take"`
-	Title  string           `json:"title"` // of the take
-	Name   string           `json:"name"`  // of its track, or of the first
-	Role   take.Role        `json:"role,omitempty"`
-	Tracks int              `json:"tracks"`
-	Labels []string         `json:"labels,omitempty"` // of its track, where it is one
-	Place  placing.Proposal `json:"place"`
-	Group  *LaidGroup       `json:"group,omitempty"`  // that it feeds
-	Joined []string         `json:"joined,omitempty"` // names of the files that become this take
+	Take  string    `json:"take"`
+	Title string    `json:"title"` // of the take
+	Name  string    `json:"name"`  // of its track, or of the first
+	Role  take.Role `json:"role,omitempty"`
+	// Language is that of what is spoken in it, as ISO 639-2 writes it, where its name says.
+	Language string           `json:"language,omitempty"`
+	Tracks   int              `json:"tracks"`
+	Labels   []string         `json:"labels,omitempty"` // of its track, where it is one
+	Place    placing.Proposal `json:"place"`
+	Group    *LaidGroup       `json:"group,omitempty"`  // that it feeds
+	Joined   []string         `json:"joined,omitempty"` // names of the files that become this take
 }
 
 // LaidGroup is an output group that a take feeds.
@@ -57,13 +59,33 @@ type LaidGroup struct {
 func finished(takes []Source) ([]take.Finished, bool) {
 	parts, named, whole := make([]take.Finished, len(takes)), 0, false
 	for i, t := range takes {
-		f, is := take.ReadFinished(t.Title)
+		f, is := take.ReadFinished(t.Title, t.Words)
 		if parts[i] = f; is {
 			named++
 		}
 		whole = whole || f.Role == take.FullMixRole || f.Role == take.MERole
 	}
+	for i, t := range takes {
+		if parts[i].Role == "" && inOwnLanguage(takes, parts, i) && t.File.Of != "" {
+			parts[i].Role, whole = take.FullMixRole, true
+			named++
+		}
+	}
 	return parts, whole && 2*named >= len(takes)
+}
+
+// inOwnLanguage tells whether a take is called by a language alone, beside others of its file that are called by another, or that
+// are a named part: then it is the mix in that language.
+func inOwnLanguage(takes []Source, parts []take.Finished, i int) bool {
+	if parts[i].Language == "" {
+		return false
+	}
+	for j, t := range takes {
+		if j != i && t.File.Of == takes[i].File.Of && (parts[j].Role != "" || parts[j].Language != "" && parts[j].Language != parts[i].Language) {
+			return true
+		}
+	}
+	return false
 }
 
 // labelsOf gives the labels of those of parts that are one channel each of something that is called the same: as they are named, else
@@ -140,12 +162,12 @@ var channelOrder = []string{"Lt", "Rt", "L", "R", "C", "LFE", "Ls", "Rs", "Lss",
 // Joined stands for takes that are to become one: what it will be laid as.
 func Joined(takes []Source) Source {
 	s := takes[0]
-	f, _ := take.ReadFinished(s.Title)
+	f, _ := take.ReadFinished(s.Title, s.Words)
 	s.Title, s.Channels, s.Sets = f.Base, nil, nil
 	set := take.Set{Kind: take.Bonded}
 	var parts []take.Finished
 	for _, t := range takes {
-		f, _ := take.ReadFinished(t.Title)
+		f, _ := take.ReadFinished(t.Title, t.Words)
 		parts = append(parts, f)
 	}
 	labels := labelsOf(parts)
@@ -362,7 +384,7 @@ func finishedRow(r *Reel, t Source, f take.Finished, shared int, where placing.P
 		part.Labels = usualLabels(len(t.Channels), f.Order)
 	}
 	command.Parts = []PartPlan{part}
-	return layRow{LaidTake{Take: t.Take, Title: t.Title, Name: part.Name, Role: f.Role, Tracks: 1, Labels: part.Labels, Place: where},
+	return layRow{LaidTake{Take: t.Take, Title: t.Title, Name: part.Name, Role: f.Role, Language: f.Language, Tracks: 1, Labels: part.Labels, Place: where},
 		command}, nil
 }
 
@@ -383,7 +405,8 @@ func usualLabels(n int, order string) []string {
 func (c LayTakes) groupFor(r *Reel, row layRow, taken map[string]bool) *LaidGroup {
 	for _, g := range r.GroupList() {
 		role, named := roleOf(g)
-		if named && role == row.Role && len(g.Labels) == len(row.Labels) && g.Feed == nil && !taken[g.ID] {
+		foreign := g.Language != "" && row.Language != "" && g.Language != row.Language
+		if named && role == row.Role && len(g.Labels) == len(row.Labels) && g.Feed == nil && !taken[g.ID] && !foreign {
 			taken[g.ID] = true
 			return &LaidGroup{ID: g.ID, Name: g.Name, Layout: g.Layout}
 		}
@@ -391,13 +414,17 @@ func (c LayTakes) groupFor(r *Reel, row layRow, taken map[string]bool) *LaidGrou
 	if len(r.Groups) > 0 || !c.Route {
 		return nil
 	}
-	return &LaidGroup{Name: row.Role.Words(), Layout: layoutOf(row.Labels)}
+	name := row.Role.Words()
+	if language := take.LanguageName(row.Language); language != "" {
+		name += " " + language
+	}
+	return &LaidGroup{Name: name, Layout: layoutOf(row.Labels)}
 }
 
 // roleOf gives what an output group holds, by its tag or its name.
 func roleOf(g Group) (take.Role, bool) {
 	for _, name := range []string{g.Tag, g.Name} {
-		if f, ok := take.ReadFinished(name); ok {
+		if f, ok := take.ReadFinished(name, take.Words()); ok {
 			return f.Role, true
 		}
 	}
@@ -465,23 +492,20 @@ func (c LayTakes) asks(rows []layRow) error {
 
 // feed has the row's group be fed by its track.
 func (row layRow) feed(track string) Command {
-	f := &Feeder{Row: TrackRow, From: track}
 	if row.Group.ID != "" {
-		return feedGroup{row.Group.ID, f}
+		return feedGroup{row.Group.ID, &Feeder{Row: TrackRow, From: track}}
 	}
-	c := SetGroup{Name: row.Group.Name, Layout: row.Group.Layout, Feed: f}
+	c := groupOf(Track{ID: track, Name: row.Group.Name, Labels: row.Labels})
+	if row.Language != "" {
+		c.Language = &row.Language
+	}
 	switch row.Role {
 	case take.FullMixRole:
-		c.Tag = "MIX"
+		c.Tag = cmp.Or(strings.ToUpper(row.Language), "MIX")
 	case take.MERole:
 		c.Tag = "ME"
 	default:
 		c.Tag = string(row.Role)
-	}
-	if c.Layout == string(layout.Discrete) {
-		c.Width = len(row.Labels)
-	} else {
-		c.Order = strings.Join(row.Labels, ",")
 	}
 	return c
 }

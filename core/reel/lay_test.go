@@ -194,3 +194,65 @@ func TestTakesOfOtherKindsAreLaidWhereTheyBelong(t *testing.T) {
 	slow.SampleRate = 44100
 	refused(t, r, fault.Unsupported, "12A/3 is at 44100 Hz", LayTakes{Takes: []Source{cue, slow}})
 }
+
+// The streams of a movie that are called by their languages are the mix in each of them, beside its M&E.
+func TestTheLanguagesOfAMovie(t *testing.T) {
+	stream := func(title string) Source {
+		s := arrived("Ferry, "+title, []take.Set{take.Pair(1, 2)}, "", "")
+		s.File.Of = "the movie"
+		return s
+	}
+	r := emptyReel()
+	do(t, r, LayTakes{Takes: []Source{stream("English"), stream("Portuguese"), stream("M&E")}, Route: true})
+	assert.Equal(t, []string{"Full mix English ENG stereo from English", "Full mix Portuguese POR stereo from Portuguese",
+		"M&E ME stereo from M&E"}, groupsOf(r))
+	assert.Equal(t, "por", r.GroupList()[1].Language)
+
+	others := []Source{stream("English"), stream("Portuguese")}
+	others[1].File.Of = "another movie"
+	look, err := LayTakes{Takes: others, Route: true}.Look(emptyReel(), shelf{})
+	require.NoError(t, err)
+	assert.Empty(t, look.Rows[0].Role, "a file that is called English may be anything")
+}
+
+// A word that a production teaches is read in the titles of its takes.
+func TestTaughtWords(t *testing.T) {
+	mine := take.Taught([]take.Word{{Text: "zaehring", Kind: take.RoleWord, Means: string(take.FullMixRole)}})
+	a := arrived("Zaehring", []take.Set{take.Pair(1, 2)}, "L", "R")
+	look := func() Laying {
+		look, err := LayTakes{Takes: []Source{a}, Route: true}.Look(emptyReel(), shelf{})
+		require.NoError(t, err)
+		return look
+	}
+	assert.Empty(t, look().Rows[0].Role)
+	a.Words = mine
+	assert.Equal(t, take.FullMixRole, look().Rows[0].Role)
+}
+
+func TestAnOutputForEachTrack(t *testing.T) {
+	r := ferry()
+	do(t, r, aTake("12A/3", 2))
+	do(t, r, AddTake{Take: "wide", Title: "wide", Start: 36001 * 48000, Length: 4800, Parts: []PartPlan{
+		{Name: "Room", Stem: "AX", Channels: []int{0, 1, 2, 3, 4, 5}, Labels: []string{"L", "C", "R", "Ls", "Rs", "LFE"}},
+		{Name: "Room", Stem: "AX", Channels: []int{6, 7, 8}, Labels: []string{"M", "M", "M"}}}})
+	var ids []string
+	for _, track := range r.TrackList() {
+		ids = append(ids, track.ID)
+	}
+	before := r.Clone()
+	change, name := do(t, r, OutputEach{ids})
+	assert.Equal(t, "outputs for 4 tracks", name)
+	var got []string
+	for _, g := range r.GroupList() {
+		assert.Equal(t, len(r.Tracks[g.Feed.From].Labels), len(g.Labels))
+		got = append(got, fmt.Sprint(g.Name, " ", g.Layout, " ", g.Labels))
+	}
+	assert.Equal(t, []string{"12A/3a mono [M]", "12A/3b mono [M]", "Room 5.1 [L C R Ls Rs LFE]", "Room 2 discrete [1 2 3]"}, got)
+	require.NoError(t, r.Apply(change.Inverse()))
+	before.Head.Next = r.Head.Next
+	assert.Equal(t, before, r)
+	for _, wrong := range []OutputEach{{}, {[]string{"nobody"}}} {
+		_, _, err := wrong.Plan(r, shelf{})
+		assert.Error(t, err)
+	}
+}

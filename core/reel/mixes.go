@@ -105,15 +105,16 @@ func (c RemoveMixes) Plan(r *Reel, _ Known) (Change, string, error) {
 
 // SetGroup makes an output group, or changes one. Knots follow by the labels of its channels.
 type SetGroup struct {
-	ID     string  `json:"id,omitempty"` // empty for a new one
-	Name   string  `json:"name"`
-	Tag    string  `json:"tag,omitempty"`
-	Layout string  `json:"layout"`          // mono, dual mono, stereo, lcr, 5.0, 5.1, 7.1, 5.1.4, 7.1.4, foa, hoa2, hoa3 or discrete
-	Order  string  `json:"order,omitempty"` // smpte, film, or labels written out
-	Width  int     `json:"width,omitempty"` // channels of a discrete group
-	Feed   *Feeder `json:"feed,omitempty"`  // what feeds all of it; nil for knots alone
-	Folds  *bool   `json:"folds,omitempty"` // whether somebody has said yes to what it has too few channels for; nil where that stays
-	Yes    bool    `json:"yes,omitempty"`
+	ID       string  `json:"id,omitempty"` // empty for a new one
+	Name     string  `json:"name"`
+	Tag      string  `json:"tag,omitempty"`
+	Layout   string  `json:"layout"`             // mono, dual mono, stereo, lcr, 5.0, 5.1, 7.1, 5.1.4, 7.1.4, foa, hoa2, hoa3 or discrete
+	Order    string  `json:"order,omitempty"`    // smpte, film, or labels written out
+	Width    int     `json:"width,omitempty"`    // channels of a discrete group
+	Feed     *Feeder `json:"feed,omitempty"`     // what feeds all of it; nil for knots alone
+	Language *string `json:"language,omitempty"` // of what is spoken in it, as ISO 639-2 writes it; nil where that stays
+	Folds    *bool   `json:"folds,omitempty"`    // whether somebody has said yes to what it has too few channels for; nil where that stays
+	Yes      bool    `json:"yes,omitempty"`
 }
 
 func (c SetGroup) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -129,6 +130,9 @@ func (c SetGroup) Plan(r *Reel, _ Known) (Change, string, error) {
 	}
 	if c.Folds != nil {
 		g.Folds = *c.Folds
+	}
+	if c.Language != nil {
+		g.Language = *c.Language
 	}
 	if err := checkName(g.Name, "An output group"); err != nil {
 		return Change{}, "", err

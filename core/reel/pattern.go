@@ -11,6 +11,7 @@ import (
 
 	"zestyloom/core/fault"
 	"zestyloom/core/layout"
+	"zestyloom/core/take"
 )
 
 // PatternVersion is the version of the pattern language that is written; older ones are read.
@@ -31,6 +32,7 @@ type Pattern struct {
 	Groups   []PatternGroup `json:"groups,omitempty"`
 	Tracks   []PatternTrack `json:"tracks,omitempty"`
 	Knots    []Crosspoint   `json:"knots,omitempty"`
+	Words    []take.Word    `json:"words,omitempty"` // by which its production reads names
 }
 
 // PatternStem is a stem of a pattern. Its ID is its tag.
@@ -222,7 +224,8 @@ func (p Pattern) Check() error {
 		seen[key] = true
 		return nil
 	}
-	var errs []error
+	_, wrong := take.CheckWords(p.Words)
+	errs := []error{wrong}
 	for _, s := range p.Stems {
 		errs = append(errs, add(StemRow, s.ID))
 	}

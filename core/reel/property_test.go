@@ -350,6 +350,8 @@ func randomWeave(rnd *rand.Rand, r *Reel, kind string, track Track, clip Clip) C
 			Width: 3, Feed: feeds[rnd.Intn(len(feeds))], Yes: yes()}
 	case "removeGroups":
 		return RemoveGroups{Groups: []string{group}, Yes: yes()}
+	case "outputEach":
+		return OutputEach{Tracks: []string{track.ID}}
 	case "setMatrix":
 		m := make([][]float64, len(track.Labels))
 		for i := range m {

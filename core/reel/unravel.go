@@ -18,8 +18,9 @@ type Source struct {
 	Frames     int64
 	File       placing.File // what tells where it belongs
 	Channels   []SourceChannel
-	Sets       []take.Set // which channels are read together
-	Stems      []Stem     // of the production
+	Sets       []take.Set       // which channels are read together
+	Stems      []Stem           // of the production
+	Words      *take.Vocabulary // by which its title is read; nil for the usual
 }
 
 // SourceChannel is a channel of a take.

@@ -37,7 +37,7 @@ func source(kind take.Kind, names ...string) Source {
 		if n == "Mix L" || n == "Mix R" {
 			use = take.Mix
 		}
-		stem, _ := take.Suggest(take.DefaultRules(), kind, n)
+		stem, _ := take.Suggest(take.DefaultRules(), nil, kind, n, "")
 		s.Channels = append(s.Channels, SourceChannel{Track: take.Track{Index: i + 1, Name: n, Use: use}, On: use == take.Iso && n != "Input 7",
 			Stem: stem})
 	}

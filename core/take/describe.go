@@ -53,6 +53,7 @@ type Description struct {
 	NoGood     bool        `json:"noGood,omitempty"`     // not to be used
 	FalseStart bool        `json:"falseStart,omitempty"` // stopped before it had begun
 	Tracks     []Track     `json:"tracks"`
+	Stream     string      `json:"stream,omitempty"`  // what a movie calls the stream, and in which language it is, where it has several
 	Date       string      `json:"date,omitempty"`    // of the recording, as YYYY-MM-DD; empty where nothing tells
 	Set        *FileSet    `json:"fileSet,omitempty"` // the files that were recorded together with this one
 	Layout     layout.Name `json:"layout,omitempty"`  // of all channels, where the file says that they are one bonded set

@@ -20,12 +20,20 @@ func (r Role) Words() string {
 		EffectsRole: "Effects", AmbienceRole: "Ambience"}[r]
 }
 
+// stem is the tag of the stem that it is; empty for what is made of several.
+func (r Role) stem() string {
+	if r == FullMixRole || r == MERole {
+		return ""
+	}
+	return string(r)
+}
+
 // Finished is what the name of a file says of a finished mix that it is a part of.
 type Finished struct{ Named }
 
 // ReadFinished reads the name of a file, such as MixL, Mix_R, M&E, DX, VO or FullMix 5.1. false where it names no part of a
 // finished mix.
-func ReadFinished(name string) (Finished, bool) {
-	n := ReadName(name, Words())
+func ReadFinished(name string, words *Vocabulary) (Finished, bool) {
+	n := ReadName(name, words)
 	return Finished{n}, n.Role != ""
 }

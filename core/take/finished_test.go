@@ -25,12 +25,12 @@ func TestReadFinished(t *testing.T) {
 		"bgs":                          {Named{Role: AmbienceRole, Base: "bgs"}},
 		"Ferry DX LFE":                 {Named{Role: DialogueRole, Label: "LFE", Base: "ferry dx"}},
 	} {
-		f, ok := ReadFinished(name)
+		f, ok := ReadFinished(name, nil)
 		assert.True(t, ok, name)
 		assert.Equal(t, want, f, name)
 	}
 	for _, name := range []string{"", "Boom", "12A/3", "Tell me", "Remix", "Dxb", "L", "River bed", "Wheelhouse plant", "Mixture"} {
-		_, ok := ReadFinished(name)
+		_, ok := ReadFinished(name, nil)
 		assert.False(t, ok, name)
 	}
 }

@@ -119,8 +119,9 @@ func CheckSets(sets []Set, channels int) error {
 }
 
 // DefaultSets is how a take is read before anybody has said otherwise: as the set that the file says it is, and a
-// two-channel file that was not recorded on the set as a pair, unless its channels' names are those of no pair.
-func DefaultSets(d Description, kind Kind) []Set {
+// two-channel file that was not recorded on the set as a pair, unless its channels' names are those of no pair. Channels beside
+// each other that are called as those of one part of a mix are a set too, such as MUS_L and MUS_R.
+func DefaultSets(d Description, kind Kind, words *Vocabulary) []Set {
 	all := make([]int, d.Channels)
 	for i := range all {
 		all[i] = i + 1
@@ -150,10 +151,36 @@ func DefaultSets(d Description, kind Kind) []Set {
 		}
 		return []Set{{Bonded, all, l.Labels}}
 	}
+	if sets := namedSets(d.Tracks, words); len(sets) > 0 {
+		return sets
+	}
 	if d.Channels == 2 && kind != Recording && (len(d.Tracks) < 2 || !NoPair(d.Tracks[0].Name, d.Tracks[1].Name)) {
 		return []Set{Pair(1, 2)}
 	}
 	return []Set{}
+}
+
+// namedSets are runs of channels that are called the same part of a mix, and after their places in it.
+func namedSets(tracks []Track, words *Vocabulary) (sets []Set) {
+	named := make([]Named, len(tracks))
+	for i, t := range tracks {
+		named[i] = ReadName(t.Name, words)
+	}
+	for i := 0; i < len(named); {
+		run := i + 1
+		for run < len(named) && named[run].Base == named[i].Base && named[run].Role == named[i].Role && named[run].Label != "" {
+			run++
+		}
+		set := Set{Kind: Bonded}
+		for c := i; c < run; c++ {
+			set.Channels, set.Labels = append(set.Channels, c+1), append(set.Labels, named[c].Label)
+		}
+		if _, layout := layout.ForLabels(set.Labels); layout && len(set.Labels) > 1 && named[i].Role != "" {
+			sets = append(sets, set)
+		}
+		i = run
+	}
+	return sets
 }
 
 // Part is what becomes one track, or one file: one channel or a set of them.

@@ -36,7 +36,7 @@ func TestDefaultSets(t *testing.T) {
 		"a sound field in FuMa":  {described(layout.FOA, "W", "X", "Y", "Z"), Effect, []Set{{Field, []int{1, 2, 3, 4}, layout.FuMaLabels(1)}}},
 		"a layout that can't be": {described(layout.Five1, "", ""), Recording, []Set{}},
 	} {
-		got := DefaultSets(c.d, c.kind)
+		got := DefaultSets(c.d, c.kind, nil)
 		assert.Equal(t, c.want, got, name)
 		assert.NoError(t, CheckSets(got, c.d.Channels), name)
 	}
@@ -86,7 +86,7 @@ func TestFieldsAreKnownByNames(t *testing.T) {
 		assert.Equal(t, c.want, fieldOf(c.tracks, c.file), c.file)
 		if c.want != nil {
 			d := Description{Channels: len(c.tracks), Tracks: c.tracks, Labels: c.want}
-			sets := DefaultSets(d, Recording)
+			sets := DefaultSets(d, Recording, nil)
 			require.Len(t, sets, 1)
 			assert.Equal(t, Field, sets[0].Kind)
 			assert.Equal(t, c.want, sets[0].Labels)
@@ -118,7 +118,7 @@ func TestRules(t *testing.T) {
 		{Recording, "Winchester", "DX", ""}, {Recording, "Narration English", "NX", "English"}, {Recording, "VO_PT", "NX", "Portuguese"},
 		{Music, "French waltz", "MX", ""},
 	} {
-		stem, strand := Suggest(rules, c.kind, c.name)
+		stem, strand := Suggest(rules, nil, c.kind, c.name, "")
 		assert.Equal(t, []string{c.stem, c.strand}, []string{stem, strand}, c.name)
 	}
 	stems := []string{"DX", "NX", "MX", "FX", "AX"}

@@ -1,6 +1,7 @@
 package take
 
 import (
+	"cmp"
 	"regexp"
 	"slices"
 	"strings"
@@ -78,18 +79,23 @@ func hasWord(text, phrase string) bool {
 
 func letter(c byte) bool { return c >= 'a' && c <= 'z' || c >= 0x80 }
 
-// Suggest gives the stem and strand that a channel most likely belongs to, from its take's kind and its name. What is spoken in a
-// language that the name says is in a strand of that language, unless a rule has another.
-func Suggest(rules []Rule, kind Kind, name string) (stem, strand string) {
-	stem = otherwise
+// Suggest gives the stem and strand that a channel most likely belongs to: by the first rule that holds, from its take's kind, its
+// name and its take's; else by what its name says, or its take's. What is spoken in a language that the names say is in a strand of
+// that language, unless a rule has another.
+func Suggest(rules []Rule, words *Vocabulary, kind Kind, channel, title string) (stem, strand string) {
+	name := channel + " " + title
 	for _, r := range rules {
 		if r.holds(kind, name) {
 			stem, strand = r.Stem, r.Strand
 			break
 		}
 	}
+	said := ReadName(name, words)
+	if stem == "" {
+		stem = cmp.Or(ReadName(channel, words).Role.stem(), said.Role.stem(), otherwise)
+	}
 	if strand == "" && (stem == string(NarrationRole) || stem == string(DialogueRole)) {
-		strand = LanguageName(ReadName(name, Words()).Language)
+		strand = LanguageName(said.Language)
 	}
 	return stem, strand
 }

@@ -130,7 +130,7 @@ func TestSuggestions(t *testing.T) {
 	} {
 		kind := KindOf(c.d, c.path)
 		assert.Equal(t, c.kind, kind, c.path)
-		assert.Equal(t, c.stem, func() string { stem, _ := Suggest(DefaultRules(), kind, c.name); return stem }(), c.name)
+		assert.Equal(t, c.stem, func() string { stem, _ := Suggest(DefaultRules(), nil, kind, c.name, ""); return stem }(), c.name)
 	}
 }
 

@@ -3,8 +3,10 @@ package take
 import (
 	"slices"
 	"strings"
+	"sync/atomic"
 	"unicode"
 
+	"zestyloom/core/fault"
 	"zestyloom/core/layout"
 )
 
@@ -66,8 +68,83 @@ func (v *Vocabulary) role(text string) bool {
 	return slices.ContainsFunc(v.by[strings.ToLower(text)], func(i int) bool { return v.words[i].Kind == RoleWord && !v.words[i].Loud })
 }
 
-// Words are those that are known, by whatever they mean. The rules that suggest stems are the user's and come beside them.
+// Words are those that everybody knows.
 func Words() *Vocabulary { return usual }
+
+// Taught is Words with a production's own before them: a word that says something else there says that.
+func Taught(own []Word) *Vocabulary {
+	if len(own) == 0 {
+		return usual
+	}
+	if last := taught.Load(); last != nil && slices.Equal(last.own, own) {
+		return last.words
+	}
+	return learn(own)
+}
+
+// lesson is what a vocabulary was made of.
+type lesson struct {
+	own   []Word
+	words *Vocabulary
+}
+
+// taught is the last one: takes come by the thousand, and those of one production have the same words.
+var taught atomic.Pointer[lesson]
+
+func learn(own []Word) *Vocabulary {
+	said := map[string]bool{}
+	for _, w := range own {
+		said[w.Text] = true
+	}
+	others := slices.DeleteFunc(slices.Clone(usual.words), func(w Word) bool { return said[w.Text] })
+	l := &lesson{slices.Clone(own), NewVocabulary(slices.Concat(own, others))}
+	taught.Store(l)
+	return l.words
+}
+
+// Meant is something that a word can say.
+type Meant struct {
+	Kind  Meaning `json:"kind"`
+	Means string  `json:"means"`
+	Name  string  `json:"name"` // how people call it
+}
+
+// Meanings are all that a word can say, in the order in which they are offered.
+func Meanings() (list []Meant) {
+	for _, r := range []Role{FullMixRole, MERole, DialogueRole, NarrationRole, MusicRole, EffectsRole, AmbienceRole} {
+		list = append(list, Meant{RoleWord, string(r), r.Words()})
+	}
+	for _, l := range []layout.Name{layout.Mono, layout.Stereo, layout.LCR, layout.Five0, layout.Five1, layout.Seven1} {
+		list = append(list, Meant{LayoutWord, string(l), string(l)})
+	}
+	list = append(list, Meant{LayoutWord, encodedPair, "Lt and Rt"}, Meant{OrderWord, "smpte", "SMPTE"}, Meant{OrderWord, "film", "film"})
+	for _, l := range languages {
+		list = append(list, Meant{LanguageWord, l.code, l.name})
+	}
+	return list
+}
+
+// CheckWords makes words of one's own ready to be kept, or tells why they can't be: BadInput.
+func CheckWords(own []Word) ([]Word, error) {
+	if len(own) > 500 {
+		return nil, fault.New(fault.BadInput, "A production has at most 500 words of its own")
+	}
+	out := []Word{}
+	for _, w := range own {
+		w.Text, w.Loud = strings.ToLower(strings.Join(nameWords(w.Text), " ")), false
+		known := slices.ContainsFunc(Meanings(), func(m Meant) bool { return m.Kind == w.Kind && m.Means == w.Means })
+		switch {
+		case w.Text == "" || len(w.Text) > 100:
+			return nil, fault.New(fault.BadInput, "A word has 1 to 100 letters or digits")
+		case !known:
+			return nil, fault.New(fault.BadInput, "%q can't say %s %q: nobody knows what that is", w.Text, w.Kind, w.Means)
+		case slices.ContainsFunc(out, func(o Word) bool { return o.Text == w.Text }):
+			return nil, fault.New(fault.BadInput, "The word %q is there twice", w.Text)
+		}
+		out = append(out, w)
+	}
+	return out, nil
+}
 
 var usual = NewVocabulary(func() (list []Word) {
 	add := func(kind Meaning, means string, loud bool, words ...string) {
@@ -172,8 +249,11 @@ type Named struct {
 	Base     string `json:"-"`                  // the name without what says the channel, in small letters
 }
 
-// ReadName reads a name by words. A word that is not known says nothing, and keeps none of the others from saying what they do.
+// ReadName reads a name by words; nil are the usual ones. A word that is not known says nothing, and keeps none of the others from saying what they do.
 func ReadName(name string, words *Vocabulary) Named {
+	if words == nil {
+		words = usual
+	}
 	tokens := apart(nameWords(name), words)
 	n := Named{}
 	tokens = n.channel(tokens)

@@ -558,6 +558,12 @@ type MoveClipsCommand = reel.Sent
 // MoveStraysCommand MoveStrays moves every stray to a track of its stem where it covers nothing, or to a new one.
 type MoveStraysCommand = reel.Sent
 
+// NameMeaning defines model for NameMeaning.
+type NameMeaning = take.Meant
+
+// NameWord defines model for NameWord.
+type NameWord = take.Word
+
 // NewProduction defines model for NewProduction.
 type NewProduction struct {
 	FrameRate FrameRate `json:"frameRate"`
@@ -581,6 +587,9 @@ type OrderTracksCommand = reel.Sent
 
 // Output defines model for Output.
 type Output = reel.Output
+
+// OutputEachCommand OutputEach gives each of some tracks an output group of its own, as wide as it is, which it feeds whole.
+type OutputEachCommand = reel.Sent
 
 // Packaging One of the ways in which a spec's receiver takes files
 type Packaging = contract.Packaging
@@ -1026,8 +1035,13 @@ type StemRule = take.Rule
 
 // StemsAndRules defines model for StemsAndRules.
 type StemsAndRules struct {
-	Rules []StemRule       `json:"rules"`
-	Stems []ProductionStem `json:"stems"`
+	// Meanings All that a word can say; given, never taken
+	Meanings *[]NameMeaning   `json:"meanings,omitempty"`
+	Rules    []StemRule       `json:"rules"`
+	Stems    []ProductionStem `json:"stems"`
+
+	// Words Words of its own by which names are read; those that there are stay where none are given
+	Words *[]NameWord `json:"words,omitempty"`
 }
 
 // Step defines model for Step.

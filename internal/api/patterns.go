@@ -62,7 +62,12 @@ func (s *Server) SavePattern(c *gin.Context, id ReelID) {
 	if body.About != nil {
 		about = *body.About
 	}
-	saved, err := s.Store.SavePattern(c, reel.PatternOf(open.Reel, body.Name, about), body.Replace != nil && *body.Replace)
+	p := reel.PatternOf(open.Reel, body.Name, about)
+	if p.Words, err = s.Store.Words(c, open.Production); err != nil {
+		s.fail(c, err)
+		return
+	}
+	saved, err := s.Store.SavePattern(c, p, body.Replace != nil && *body.Replace)
 	s.answer(c, http.StatusCreated, saved, err)
 }
 
@@ -102,7 +107,9 @@ func (s *Server) source(ctx context.Context, saved, of *uuid.UUID) (reel.Pattern
 		if err != nil {
 			return reel.Pattern{}, err
 		}
-		return reel.PatternOf(open.Reel, open.Reel.Head.Name, ""), nil
+		p := reel.PatternOf(open.Reel, open.Reel.Head.Name, "")
+		p.Words, err = s.Store.Words(ctx, open.Production)
+		return p, err
 	}
 	return reel.Pattern{}, fault.New(fault.BadInput, "Name a pattern, or a reel to take it from")
 }
@@ -144,5 +151,8 @@ func (s *Server) ApplyPattern(c *gin.Context, id ReelID, params ApplyPatternPara
 	}
 	o, err := s.Store.DoOnce(c, keyOf(params.IdempotencyKey), id, body.Revision, author(c),
 		func(*reel.Reel) (reel.Command, error) { return command, nil })
+	if err == nil {
+		err = s.Store.Learn(c, o.Production, p.Words)
+	}
 	s.show(c, http.StatusOK, o, params.Since, err)
 }

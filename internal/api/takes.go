@@ -11,6 +11,7 @@ import (
 	"zestyloom/core/fault"
 	"zestyloom/core/overview"
 	"zestyloom/core/report"
+	"zestyloom/core/take"
 	"zestyloom/core/wave"
 	"zestyloom/internal/store"
 )
@@ -170,10 +171,16 @@ func (s *Server) ConvertTake(c *gin.Context, id TakeID) {
 	s.answer(c, http.StatusAccepted, gin.H{"work": work}, err)
 }
 
-// GetStems gives a production's stems and rules.
+// GetStems gives a production's stems and rules, and its words.
 func (s *Server) GetStems(c *gin.Context, id ProductionID) {
 	stems, rules, err := s.Store.StemsAndRules(c, id)
-	s.answer(c, http.StatusOK, StemsAndRules{Stems: stems, Rules: rules}, err)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	words, err := s.Store.Words(c, id)
+	meanings := take.Meanings()
+	s.answer(c, http.StatusOK, StemsAndRules{Stems: stems, Rules: rules, Words: &words, Meanings: &meanings}, err)
 }
 
 // SetStems changes them.
@@ -182,7 +189,11 @@ func (s *Server) SetStems(c *gin.Context, id ProductionID) {
 	if !s.read(c, &body) {
 		return
 	}
-	if err := s.Store.SetStemsAndRules(c, id, body.Stems, body.Rules); err != nil {
+	err := s.Store.SetStemsAndRules(c, id, body.Stems, body.Rules)
+	if err == nil && body.Words != nil {
+		err = s.Store.SetWords(c, id, *body.Words)
+	}
+	if err != nil {
 		s.fail(c, err)
 		return
 	}

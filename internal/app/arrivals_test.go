@@ -20,6 +20,7 @@ import (
 
 	"zestyloom/core/overview"
 	"zestyloom/core/take"
+	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
 	"zestyloom/core/wave/wavetest"
 	"zestyloom/internal/api"
@@ -339,6 +340,42 @@ func TestStemsOfAProduction(t *testing.T) {
 	assert.Len(t, v.Stems, 6, "the reel got the stem that it lacked")
 	kept.Rules = append(kept.Rules, take.Rule{Words: []string{"x"}, Stem: "ZZ"})
 	assert.Contains(t, s.Refused(400, "PUT", "/productions/"+production+"/stems", kept), "ZZ")
+}
+
+// A word that a production is taught is read in the names of its takes, and goes with a pattern to another production.
+func TestTaughtWords(t *testing.T) {
+	s := apptest.Start(t)
+	s.Record("12A.wav", 0.5, "Quay_ZANG")
+	production := s.Production()
+	s.Bring(production, "12A.wav")
+	stem := func(of string) string { return s.Takes(of)["12A.wav"].Channels[0].Suggested }
+	assert.Equal(t, "DX", stem(production))
+	path := "/productions/" + production + "/stems"
+	var kept api.StemsAndRules
+	s.OK("GET", path, nil, &kept)
+	assert.NotEmpty(t, *kept.Meanings)
+	kept.Words = &[]take.Word{{Text: "Zang", Kind: take.RoleWord, Means: "MX"}}
+	s.OK("PUT", path, kept, &kept)
+	assert.Equal(t, "zang", (*kept.Words)[0].Text)
+	assert.Equal(t, "MX", stem(production))
+	kept.Words = nil
+	s.OK("PUT", path, kept, &kept)
+	assert.Len(t, *kept.Words, 1, "who says nothing of words leaves them")
+
+	v := s.Reel(production, "Reel 1")
+	var saved api.SavedPattern
+	s.OK("POST", "/reels/"+v.Id+"/pattern", map[string]any{"name": "House"}, &saved)
+	var other api.Production
+	s.OK("POST", "/productions", map[string]any{"name": "The other house", "frameRate": timecode.Rate{Num: 25, Den: 1}}, &other)
+	s.Bring(other.ID, "12A.wav")
+	assert.Equal(t, "DX", stem(other.ID))
+	there := s.Reel(other.ID, "Reel 1")
+	s.OK("POST", "/reels/"+there.Id+"/pattern/apply", map[string]any{"revision": there.Revision, "pattern": saved.ID}, &there)
+	assert.Equal(t, "MX", stem(other.ID))
+	for _, wrong := range []take.Word{{Text: "zang", Kind: take.RoleWord, Means: "ZZ"}, {Text: "-", Kind: take.RoleWord, Means: "MX"}} {
+		kept.Words = &[]take.Word{wrong}
+		s.Refused(400, "PUT", path, kept)
+	}
 }
 
 // A batch that a process left half-way is gone on with, and what was written is not written again.

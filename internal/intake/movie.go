@@ -125,13 +125,46 @@ func contentsOf(report []byte, name string) (Contents, error) {
 		for i := range s.Channels {
 			d.Tracks = append(d.Tracks, take.Track{Index: i + 1, Use: take.Unknown, Name: trackName(s.Tags, s.Channels)})
 		}
+		d.Stream = streamName(s.Tags)
 		c.Movie.stamp(&d, code)
 		c.Streams = append(c.Streams, Stream{Index: len(c.Streams), Description: d, codec: s.Codec, begins: number(s.Start)})
 	}
+	nameApart(c.Streams)
 	if c.Movie == nil && len(c.Streams) == 0 {
 		return Contents{}, fault.New(fault.BadInput, "The file has neither a picture nor sound")
 	}
 	return c, nil
+}
+
+// streamName is what a movie calls a stream of sound, with the language that it says it is in. Names that programs give to every
+// stream say nothing.
+func streamName(tags map[string]string) string {
+	name := strings.TrimSpace(cmp.Or(tag(tags, "title"), tag(tags, "handler_name")))
+	lower := strings.ToLower(name)
+	for _, anybodys := range []string{"handler", "core media", "sound media", "soundtrack", "mainconcept", "untitled"} {
+		if strings.Contains(lower, anybodys) {
+			name = ""
+		}
+	}
+	code := tag(tags, "language")
+	language := take.LanguageName(cmp.Or(take.ReadName("stream "+code, nil).Language, code)) // some codes have two forms
+	if take.ReadName("stream "+name, nil).Language == "" {
+		name = strings.TrimSpace(name + " " + language)
+	}
+	return strings.ToValidUTF8(name[:min(len(name), 100)], "")
+}
+
+// nameApart leaves streams the names by which they are told apart: none where there is one stream, or where several are called the same.
+func nameApart(streams []Stream) {
+	seen := map[string]int{}
+	for _, s := range streams {
+		seen[s.Description.Stream]++
+	}
+	for i := range streams {
+		if d := &streams[i].Description; len(streams) == 1 || seen[d.Stream] > 1 {
+			d.Stream = ""
+		}
+	}
 }
 
 // trackName is what the file calls a stream of one channel.

@@ -422,4 +422,3 @@ func shortened(names []string) string {
 	}
 	return strings.Join(names, ", ")
 }
-

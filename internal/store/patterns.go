@@ -76,7 +76,11 @@ func (s *Store) RemovePattern(ctx context.Context, id string) error {
 // BeginWith has new reels of a production begin as a pattern; an empty ID with stems alone.
 func (s *Store) BeginWith(ctx context.Context, production, pattern string) (Production, error) {
 	if pattern != "" {
-		if _, err := s.Pattern(ctx, pattern); err != nil {
+		p, err := s.Pattern(ctx, pattern)
+		if err == nil {
+			err = s.Learn(ctx, production, p.Pattern.Words)
+		}
+		if err != nil {
 			return Production{}, err
 		}
 	}

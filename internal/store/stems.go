@@ -44,6 +44,39 @@ func (s *Store) Stems(ctx context.Context, production string) (stems []Stem, err
 	return stems, err
 }
 
+// Words gives the words of its own by which a production reads names.
+func (s *Store) Words(ctx context.Context, production string) (words []take.Word, err error) {
+	err = s.Pool.QueryRow(ctx, "select words from productions where id = $1", production).Scan(&words)
+	return words, notFound(err, "production")
+}
+
+// SetWords changes the words of its own by which a production reads names.
+func (s *Store) SetWords(ctx context.Context, production string, words []take.Word) error {
+	words, err := take.CheckWords(words)
+	if err != nil {
+		return err
+	}
+	_, err = s.Pool.Exec(ctx, "update productions set words = $2 where id = $1", production, words)
+	return notFound(err, "production")
+}
+
+// Learn adds words that a production does not have yet, such as those that a pattern brings.
+func (s *Store) Learn(ctx context.Context, production string, words []take.Word) error {
+	if len(words) == 0 {
+		return nil
+	}
+	own, err := s.Words(ctx, production)
+	if err != nil {
+		return err
+	}
+	for _, w := range words {
+		if !slices.ContainsFunc(own, func(o take.Word) bool { return o.Text == w.Text }) {
+			own = append(own, w)
+		}
+	}
+	return s.SetWords(ctx, production, own)
+}
+
 // StemsAndRules gives a production's stems and the rules that suggest them.
 func (s *Store) StemsAndRules(ctx context.Context, production string) (stems []Stem, rules []take.Rule, err error) {
 	return stemsAndRules(ctx, s.Pool, production)

@@ -134,13 +134,17 @@ type Take struct {
 	Apart       bool             `json:"-"`
 	Dissolved   bool             `json:"-"`
 	CreatedAt   time.Time        `json:"createdAt"`
+	words       *take.Vocabulary // by which names are read
 	tiedTo      []tiedTo         // what it is tied to, what that is tied to, and so on
 }
 
 // Title is how people call the take: scene and take, or the file's name.
 func (t Take) Title() string {
 	title := titleOf(t.Description, t.FileName)
-	if t.Stream > 0 {
+	switch {
+	case t.Description.Stream != "":
+		title += ", " + t.Description.Stream
+	case t.Stream > 0:
 		title = fmt.Sprintf("%s, stream %d", title, t.Stream+1)
 	}
 	return title
@@ -211,7 +215,7 @@ func (t Take) Settled() bool { return strings.HasPrefix(t.CameFrom, SettledOn) }
 // Source gives the take as unravel needs it.
 func (t Take) Source(stems []reel.Stem) reel.Source {
 	src := reel.Source{Take: t.ID, Title: t.Title(), Kind: t.Kind, SampleRate: t.Description.SampleRate, Frames: t.Description.Frames,
-		File: t.File(), Sets: t.Sets, Stems: stems}
+		File: t.File(), Sets: t.Sets, Stems: stems, Words: t.words}
 	for _, ch := range t.Channels {
 		stem, strand := cmp.Or(ch.Stem, ch.Suggested), ch.Strand
 		if strand == "" && stem == ch.Suggested {
@@ -225,7 +229,7 @@ func (t Take) Source(stems []reel.Stem) reel.Source {
 
 const takeColumns = `select t.id::text, t.production_id::text, t.kind, t.file_name, t.came_from, t.media_key, t.sound_key, t.sound, t.size,
 	coalesce(t.sha256, ''), t.stream, t.description,
-	t.channels, t.findings, t.sets, t.picture, t.slate, t.tie, t.assembly, t.part_of::text, t.apart, t.dissolved, t.created_at, p.rules, p.frame_rate,
+	t.channels, t.findings, t.sets, t.picture, t.slate, t.tie, t.assembly, t.part_of::text, t.apart, t.dissolved, t.created_at, p.rules, p.words, p.frame_rate,
 	(with recursive chain as (select r.*, 1 as depth from takes r where r.id = (t.tie->>'reference')::uuid
 		union all select r.*, depth + 1 from takes r join chain c on r.id = (c.tie->>'reference')::uuid where depth < 32)
 		select jsonb_agg(jsonb_build_object('id', id, 'fileName', file_name, 'sha256', coalesce(sha256, ''), 'description', description,
@@ -236,10 +240,11 @@ func scanTake(row pgx.CollectableRow) (t Take, err error) {
 	var found []diagnose.Channel
 	var slate Slate
 	var rules []take.Rule
+	var own []take.Word
 	var frame timecode.Rate
 	err = row.Scan(&t.ID, &t.Production, &t.Kind, &t.FileName, &t.CameFrom, &t.MediaKey, &t.SoundKey, &t.Sound, &t.Size, &t.SHA256, &t.Stream,
 		&t.Description,
-		&t.Channels, &found, &t.Sets, &t.Picture, &slate, &t.Tie, &t.Assembly, &t.PartOf, &t.Apart, &t.Dissolved, &t.CreatedAt, &rules, &frame,
+		&t.Channels, &found, &t.Sets, &t.Picture, &slate, &t.Tie, &t.Assembly, &t.PartOf, &t.Apart, &t.Dissolved, &t.CreatedAt, &rules, &own, &frame,
 		&t.tiedTo)
 	if err != nil {
 		return t, err
@@ -248,8 +253,9 @@ func scanTake(row pgx.CollectableRow) (t Take, err error) {
 	if d := &t.Description; d.StartTimecode == nil && d.StartSamples != nil { // a stamp of samples alone is read at the production's rate
 		d.StartTimecode = new(frame.LabelAt(*d.StartSamples, d.SampleRate))
 	}
+	t.words = take.Taught(own)
 	if t.Sets == nil {
-		t.Sets = take.DefaultSets(t.Description, t.Kind)
+		t.Sets = take.DefaultSets(t.Description, t.Kind, t.words)
 	}
 	if rules == nil {
 		rules = take.DefaultRules()
@@ -259,7 +265,7 @@ func scanTake(row pgx.CollectableRow) (t Take, err error) {
 		if i < len(found) {
 			c.Findings = found[i].Findings
 		}
-		c.Suggested, c.SuggestedStrand = take.Suggest(rules, t.Kind, c.Name+" "+t.Title())
+		c.Suggested, c.SuggestedStrand = take.Suggest(rules, t.words, t.Kind, c.Name, t.Title())
 		c.Unravelled = c.Use != take.Mix && !c.Spare()
 		if c.On != nil {
 			c.Unravelled = *c.On

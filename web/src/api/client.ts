@@ -13,6 +13,7 @@ export type TakeEdit = Schemas["TakeEdit"];
 export type Family = Schemas["Family"];
 export type ProductionStem = Schemas["ProductionStem"];
 export type StemRule = Schemas["StemRule"];
+export type NameWord = Schemas["NameWord"];
 export type Match = Schemas["Match"];
 export type Tie = Schemas["Tie"];
 export type SyncMethod = Schemas["SyncMethod"];

@@ -1814,6 +1814,8 @@ export interface components {
             noGood?: boolean;
             /** @description The recorder says that it was stopped before it had begun */
             falseStart?: boolean;
+            /** @description What a movie calls the stream, and in which language it is, where it has several */
+            stream?: string;
             tracks: {
                 index: number;
                 name: string;
@@ -1976,6 +1978,22 @@ export interface components {
         StemsAndRules: {
             stems: components["schemas"]["ProductionStem"][];
             rules: components["schemas"]["StemRule"][];
+            /** @description Words of its own by which names are read; those that there are stay where none are given */
+            words?: components["schemas"]["NameWord"][];
+            /** @description All that a word can say; given, never taken */
+            meanings?: components["schemas"]["NameMeaning"][];
+        };
+        NameMeaning: {
+            /** @enum {string} */
+            kind: "role" | "layout" | "order" | "language";
+            means: string;
+            name: string;
+        };
+        NameWord: {
+            text: string;
+            /** @enum {string} */
+            kind: "role" | "layout" | "order" | "language";
+            means: string;
         };
         SyncRequest: {
             takes: string[];
@@ -2712,6 +2730,17 @@ export interface components {
              */
             kind: "orderTracks";
         };
+        /** @description OutputEach gives each of some tracks an output group of its own, as wide as it is, which it feeds whole. */
+        OutputEachCommand: {
+            command: {
+                tracks: string[];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "outputEach";
+        };
         /** @description PasteClips lays copies of clips, also of another reel, which must be at the same sample rate. */
         PasteClipsCommand: {
             command: {
@@ -2986,6 +3015,8 @@ export interface components {
                 folds?: boolean | null;
                 /** @description empty for a new one */
                 id?: string;
+                /** @description of what is spoken in it, as ISO 639-2 writes it; nil where that stays */
+                language?: string | null;
                 /** @description mono, dual mono, stereo, lcr, 5.0, 5.1, 7.1, 5.1.4, 7.1.4, foa, hoa2, hoa3 or discrete */
                 layout: string;
                 name: string;
@@ -3302,7 +3333,7 @@ export interface components {
             kind: "untie";
         };
         /** @description What is done to a reel. One that would put clips out of sync is refused as `unties`, unless its field untie is true. */
-        Command: components["schemas"]["AddStemCommand"] | components["schemas"]["AddTrackCommand"] | components["schemas"]["BorrowCommand"] | components["schemas"]["ChangeCorrectionCommand"] | components["schemas"]["ClearKnotsCommand"] | components["schemas"]["CrossfadeCommand"] | components["schemas"]["CutClipsCommand"] | components["schemas"]["CutLaneCommand"] | components["schemas"]["CutOutCommand"] | components["schemas"]["DipCommand"] | components["schemas"]["HushCommand"] | components["schemas"]["JoinClipsCommand"] | components["schemas"]["MoveClipsCommand"] | components["schemas"]["MoveStraysCommand"] | components["schemas"]["OrderTracksCommand"] | components["schemas"]["PasteClipsCommand"] | components["schemas"]["RangeGainCommand"] | components["schemas"]["ReadChannelsCommand"] | components["schemas"]["RemoveClipsCommand"] | components["schemas"]["RemoveCorrectionCommand"] | components["schemas"]["RemoveGroupsCommand"] | components["schemas"]["RemoveMarksCommand"] | components["schemas"]["RemoveMixesCommand"] | components["schemas"]["RemoveStemCommand"] | components["schemas"]["RemoveTracksCommand"] | components["schemas"]["ReorderCommand"] | components["schemas"]["RestoreCommand"] | components["schemas"]["SetBusCommand"] | components["schemas"]["SetClipCommand"] | components["schemas"]["SetCorrectionCommand"] | components["schemas"]["SetCurveCommand"] | components["schemas"]["SetGroupCommand"] | components["schemas"]["SetKnotsCommand"] | components["schemas"]["SetLaneCommand"] | components["schemas"]["SetMarkCommand"] | components["schemas"]["SetMatrixCommand"] | components["schemas"]["SetMixCommand"] | components["schemas"]["SetReelCommand"] | components["schemas"]["SetStemCommand"] | components["schemas"]["SetTrackCommand"] | components["schemas"]["SeveralCommand"] | components["schemas"]["SlipClipCommand"] | components["schemas"]["SplitClipCommand"] | components["schemas"]["SwapTakeCommand"] | components["schemas"]["TieBackCommand"] | components["schemas"]["TieClipsCommand"] | components["schemas"]["TrimClipCommand"] | components["schemas"]["UnsettleCommand"] | components["schemas"]["UntieCommand"];
+        Command: components["schemas"]["AddStemCommand"] | components["schemas"]["AddTrackCommand"] | components["schemas"]["BorrowCommand"] | components["schemas"]["ChangeCorrectionCommand"] | components["schemas"]["ClearKnotsCommand"] | components["schemas"]["CrossfadeCommand"] | components["schemas"]["CutClipsCommand"] | components["schemas"]["CutLaneCommand"] | components["schemas"]["CutOutCommand"] | components["schemas"]["DipCommand"] | components["schemas"]["HushCommand"] | components["schemas"]["JoinClipsCommand"] | components["schemas"]["MoveClipsCommand"] | components["schemas"]["MoveStraysCommand"] | components["schemas"]["OrderTracksCommand"] | components["schemas"]["OutputEachCommand"] | components["schemas"]["PasteClipsCommand"] | components["schemas"]["RangeGainCommand"] | components["schemas"]["ReadChannelsCommand"] | components["schemas"]["RemoveClipsCommand"] | components["schemas"]["RemoveCorrectionCommand"] | components["schemas"]["RemoveGroupsCommand"] | components["schemas"]["RemoveMarksCommand"] | components["schemas"]["RemoveMixesCommand"] | components["schemas"]["RemoveStemCommand"] | components["schemas"]["RemoveTracksCommand"] | components["schemas"]["ReorderCommand"] | components["schemas"]["RestoreCommand"] | components["schemas"]["SetBusCommand"] | components["schemas"]["SetClipCommand"] | components["schemas"]["SetCorrectionCommand"] | components["schemas"]["SetCurveCommand"] | components["schemas"]["SetGroupCommand"] | components["schemas"]["SetKnotsCommand"] | components["schemas"]["SetLaneCommand"] | components["schemas"]["SetMarkCommand"] | components["schemas"]["SetMatrixCommand"] | components["schemas"]["SetMixCommand"] | components["schemas"]["SetReelCommand"] | components["schemas"]["SetStemCommand"] | components["schemas"]["SetTrackCommand"] | components["schemas"]["SeveralCommand"] | components["schemas"]["SlipClipCommand"] | components["schemas"]["SplitClipCommand"] | components["schemas"]["SwapTakeCommand"] | components["schemas"]["TieBackCommand"] | components["schemas"]["TieClipsCommand"] | components["schemas"]["TrimClipCommand"] | components["schemas"]["UnsettleCommand"] | components["schemas"]["UntieCommand"];
         ReelOut: {
             /** @description Seconds at both ends of what the reel uses of its takes; without it takes are whole */
             handle?: number;

@@ -2,7 +2,7 @@ import { useEffect, useMemo, useRef } from "react";
 import { Link } from "react-router";
 import { useShallow } from "zustand/react/shallow";
 
-import type { ReelView, Row } from "../../api/client";
+import type { Command, ReelView, Row } from "../../api/client";
 import { type useReelEdits, useSpecs, useTakes, useTakesOf } from "../../api/hooks";
 import { useActions } from "../../ui/keys";
 import { useParts } from "../../ui/parts";
@@ -307,7 +307,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
             <Reed reed={reed} />
             <Shown reed={reed}>
               {view.outputs.length === 0 ? (
-                <NoOutputs onChoose={openSpec} />
+                <NoOutputs view={view} onChoose={openSpec} onDo={doIt} />
               ) : (
                 <WeavePart
                   weave={weave}
@@ -576,7 +576,7 @@ function NothingYet({ production }: { production: string }) {
   );
 }
 
-function NoOutputs({ onChoose }: { onChoose: () => void }) {
+function NoOutputs({ view, onChoose, onDo }: { view: ReelView; onChoose: () => void; onDo: (c: Command) => Promise<unknown> }) {
   return (
     <div className="flex flex-col items-start gap-3 px-5 py-6">
       <b>No outputs yet</b>
@@ -584,6 +584,14 @@ function NoOutputs({ onChoose }: { onChoose: () => void }) {
       <button className="pill-act" onClick={onChoose}>
         Choose a delivery spec
       </button>
+      {view.tracks.length > 0 && (
+        <>
+          <p className="pt-2 text-[13px] text-muted">Or every track goes out as it is, a file each:</p>
+          <button className="pill" onClick={() => void onDo({ kind: "outputEach", command: { tracks: view.tracks.map((t) => t.id) } })}>
+            An output for each track
+          </button>
+        </>
+      )}
     </div>
   );
 }

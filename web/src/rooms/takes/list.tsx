@@ -23,6 +23,7 @@ export type Order = keyof typeof orders;
 
 export function takeTitle(t: Take): string {
   const title = t.description.scene ? `${t.description.scene}, take ${t.description.take}` : bare(t.fileName);
+  if (t.description.stream) return `${title}, ${t.description.stream}`;
   return t.stream > 0 ? `${title}, stream ${t.stream + 1}` : title;
 }
 

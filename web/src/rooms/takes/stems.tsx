@@ -1,7 +1,7 @@
 import { ArrowDown, ArrowUp, Plus, X } from "lucide-react";
 import { useEffect, useState } from "react";
 
-import { api, ok, type ProductionStem, type StemRule, type TakeKind } from "../../api/client";
+import { api, ok, type NameWord, type ProductionStem, type StemRule, type TakeKind } from "../../api/client";
 import { useDo, useStems } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
@@ -9,6 +9,19 @@ import { Small } from "../../ui/small";
 import { StemTag } from "../../ui/stem";
 import { kindNames } from "./board";
 import { Explained } from "../../ui/explained";
+
+/** What words can say, by how that is asked for. */
+const saying = [
+  ["role", "a part of the mix"],
+  ["layout", "as wide as"],
+  ["order", "in the order of"],
+  ["language", "in the language"],
+] as const;
+
+function meaning(value: string): Pick<NameWord, "kind" | "means"> {
+  const [kind, ...means] = value.split(" ");
+  return { kind: kind as NameWord["kind"], means: means.join(" ") };
+}
 
 /** The stems of the production, their strands, and the rules that suggest them: all to be read and changed. */
 export function StemsDialog({
@@ -23,19 +36,22 @@ export function StemsDialog({
   const kept = useStems(production);
   const [stems, setStems] = useState<ProductionStem[]>([]);
   const [rules, setRules] = useState<StemRule[]>([]);
+  const [words, setWords] = useState<NameWord[]>([]);
   useEffect(() => {
     if (open && kept.data) {
       setStems(kept.data.stems);
       setRules(kept.data.rules);
+      setWords(kept.data.words ?? []);
     }
   }, [open, kept.data]);
   const keep = useDo(
-    () => ok(api.PUT("/productions/{production}/stems", { params: { path: { production } }, body: { stems, rules } })),
+    () => ok(api.PUT("/productions/{production}/stems", { params: { path: { production } }, body: { stems, rules, words } })),
     [keysOf.stems(production), keysOf.takes(production)],
     () => onOpenChange(false),
   );
   const stem = (i: number, part: Partial<ProductionStem>) => setStems(stems.map((s, n) => (n === i ? { ...s, ...part } : s)));
   const rule = (i: number, part: Partial<StemRule>) => setRules(rules.map((r, n) => (n === i ? { ...r, ...part } : r)));
+  const word = (i: number, part: Partial<NameWord>) => setWords(words.map((w, n) => (n === i ? { ...w, ...part } : w)));
   const move = (i: number, by: number) => {
     const next = [...rules];
     [next[i], next[i + by]] = [next[i + by]!, next[i]!];
@@ -45,7 +61,7 @@ export function StemsDialog({
     <Dialog
       open={open}
       onOpenChange={onOpenChange}
-      title="Stems and rules"
+      title="Stems, rules and words"
       about="Rules suggest a stem for each channel; what you have decided stays. A reel that is there gets a new stem when something in it is unravelled there."
       wide
     >
@@ -168,12 +184,59 @@ export function StemsDialog({
           </div>
         ))}
       </div>
+      <button className="pill mt-2" onClick={() => setRules([{ kind: "", words: [], stem: stems[0]?.id ?? "DX", strand: "" }, ...rules])}>
+        <Plus size={14} /> A rule
+      </button>
+      <h3 className="mt-5 font-bold">Words in names</h3>
+      <p className="mt-0.5 text-[13px] text-muted">
+        DX, SFX, MNE, VO, AMB, 5.1, LtRt, film, names of languages and many more are known. Teach what your house writes besides; patterns
+        carry it to other productions.
+      </p>
+      {words.length > 0 && (
+        <div className="mt-2 grid grid-cols-[1fr_200px_76px] items-center gap-2 text-[13px]">
+          <span className="text-muted">Where a name has the word</span>
+          <span className="text-muted">it is</span>
+          <span />
+          {words.map((w, i) => (
+            <div key={i} className="contents">
+              <input
+                className="field min-w-0"
+                maxLength={100}
+                value={w.text}
+                aria-label={`Word ${i + 1}`}
+                onChange={(e) => word(i, { text: e.target.value })}
+              />
+              <select
+                className="field"
+                value={`${w.kind} ${w.means}`}
+                aria-label={`What word ${i + 1} says`}
+                onChange={(e) => word(i, meaning(e.target.value))}
+              >
+                {saying.map(([kind, title]) => (
+                  <optgroup key={kind} label={title}>
+                    {kept.data?.meanings
+                      ?.filter((m) => m.kind === kind)
+                      .map((m) => (
+                        <option key={m.means} value={`${kind} ${m.means}`}>
+                          {m.name}
+                        </option>
+                      ))}
+                  </optgroup>
+                ))}
+              </select>
+              <Small label={`Forget word ${i + 1}`} onClick={() => setWords(words.filter((_, n) => n !== i))}>
+                <X size={14} />
+              </Small>
+            </div>
+          ))}
+        </div>
+      )}
       <div className="mt-2 flex items-center justify-between">
-        <button className="pill" onClick={() => setRules([{ kind: "", words: [], stem: stems[0]?.id ?? "DX", strand: "" }, ...rules])}>
-          <Plus size={14} /> A rule
+        <button className="pill" onClick={() => setWords([...words, { text: "", kind: "role", means: "mix" }])}>
+          <Plus size={14} /> A word
         </button>
         <button className="pill-act" disabled={keep.isPending} onClick={() => keep.mutate(undefined)}>
-          Keep stems and rules
+          Keep it all
         </button>
       </div>
     </Dialog>
