@@ -37,21 +37,37 @@ export function readWave(source: string | Buffer): WaveFile {
 }
 
 /** A WAVE file of samples that are 24 bits and one channel wide; with hours, stamped as recorded then, after midnight. */
-export function monoFile(data: Buffer, rate: number, hours?: number): Buffer {
+export const monoFile = (data: Buffer, rate: number, hours?: number) => waveFile(data, rate, 1, { hours });
+
+/** A WAVE file of interleaved samples that are 24 bits wide; with hours, stamped as recorded then, and with names of its channels. */
+export function waveFile(
+  data: Buffer,
+  rate: number,
+  channels: number,
+  { hours, names }: { hours?: number; names?: string[] } = {},
+): Buffer {
   const chunk = (id: string, body: Buffer) => {
     const head = Buffer.alloc(8);
     head.write(id);
     head.writeUInt32LE(body.length, 4);
-    return Buffer.concat([head, body]);
+    return Buffer.concat([head, body, Buffer.alloc(body.length & 1)]);
   };
   const format = Buffer.alloc(16);
   format.writeUInt16LE(1, 0);
-  format.writeUInt16LE(1, 2);
+  format.writeUInt16LE(channels, 2);
   format.writeUInt32LE(rate, 4);
-  format.writeUInt32LE(rate * 3, 8);
-  format.writeUInt16LE(3, 12);
+  format.writeUInt32LE(rate * channels * 3, 8);
+  format.writeUInt16LE(channels * 3, 12);
   format.writeUInt16LE(24, 14);
   const chunks = [chunk("fmt ", format), chunk("data", data)];
+  if (names) {
+    const tracks = names.map(
+      (name, i) =>
+        `<TRACK><CHANNEL_INDEX>${i + 1}</CHANNEL_INDEX><INTERLEAVE_INDEX>${i + 1}</INTERLEAVE_INDEX><NAME>${name}</NAME></TRACK>`,
+    );
+    const text = `<BWFXML><TRACK_LIST><TRACK_COUNT>${names.length}</TRACK_COUNT>${tracks.join("")}</TRACK_LIST></BWFXML>`;
+    chunks.unshift(chunk("iXML", Buffer.from(text)));
+  }
   if (hours !== undefined) {
     const bext = Buffer.alloc(602);
     bext.writeBigUInt64LE(BigInt(Math.round(hours * 3600 * rate)), 338);

@@ -429,12 +429,15 @@ func Clean(s string) string {
 	return s
 }
 
+// unnamed is how channels that have no name are called, before their number.
+const unnamed = "Channel "
+
 // ChannelName is the name of a channel, or its number where it has none.
 func ChannelName(t Track) string {
 	if t.Name != "" {
 		return t.Name
 	}
-	return fmt.Sprintf("Channel %d", t.Index)
+	return fmt.Sprint(unnamed, t.Index)
 }
 
 // OtherLines gives the lines of a bext description that are not about its tracks.

@@ -395,7 +395,9 @@ function Order({ take }: { take: Take }) {
   if (take.channels.length < 2) return null;
   const all = take.channels.map((c) => c.index);
   const set = take.sets.find((s) => s.channels.length === all.length);
-  const ways = waysOf(all).filter((w) => w.set.kind === "bonded");
+  const ways = waysOf(all)
+    .flatMap(({ name, sets }) => (sets.length === 1 ? [{ name, set: sets[0]! }] : [])) // all of them as one
+    .filter((w) => w.set.kind === "bonded");
   const nameOf = (i: number) =>
     take.assembly && take.assembly.files.length === all.length
       ? take.assembly.files[i]!.fileName

@@ -11,7 +11,8 @@ export function Severity({ of }: { of: Finding["severity"] }) {
   return <X size={16} strokeWidth={3} className="mt-0.5 shrink-0 text-wrong" aria-label="found wanting" />;
 }
 
-const value = (x: number | null) => (x === null ? "silent" : x.toFixed(1).replace("-", "−"));
+/** A figure; where there is none, why: nothing is heard, or too little for what is measured over a while. */
+const value = (x: number | null, heard: boolean) => (x === null ? (heard ? "too short" : "silent") : x.toFixed(1).replace("-", "−"));
 
 /** What was measured of the groups in the files. */
 export function Measured({ groups }: { groups: NonNullable<Receipt["receipt"]>["groups"] }) {
@@ -34,7 +35,7 @@ export function Measured({ groups }: { groups: NonNullable<Receipt["receipt"]>["
               <td className="py-1.5 font-semibold">{g.name}</td>
               {[g.integratedLUFS, g.loudnessRangeLU, g.shortTermMaxLUFS, g.truePeakMaxDBTP, g.ppmMax].map((x, k) => (
                 <td key={k} className="tc py-1.5 text-right">
-                  {value(x)}
+                  {value(x, g.truePeakMaxDBTP !== null)}
                 </td>
               ))}
             </tr>

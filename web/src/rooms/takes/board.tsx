@@ -402,7 +402,7 @@ function MarkedBar({ take, marked, onDone }: { take: Take; marked: number[]; onD
                   key={w.name}
                   className="menu-item"
                   onSelect={() => {
-                    edit.mutate({ sets: together(take.sets, w.set), channels: marked.map((index) => ({ index, on: true })) });
+                    edit.mutate({ sets: together(take.sets, ...w.sets), channels: marked.map((index) => ({ index, on: true })) });
                     onDone();
                   }}
                 >

@@ -7,7 +7,7 @@ import { player } from "../../listen/player";
 import { StemTag } from "../../ui/stem";
 import { columns } from "./boardtime";
 import { Edited } from "./edited";
-import { labelIn, level, relabelled, setName, setOf, stemOf, strandOf, swapped, together, without } from "./reading";
+import { labelIn, level, relabelled, setName, setOf, stemOf, strandOf, swapped, together, without, otherWays } from "./reading";
 import { Waveform } from "./waveform";
 
 /** Findings that mean damage, not only something to know. */
@@ -149,6 +149,12 @@ function SetMark({ take, channel: c }: { take: Take; channel: Channel }) {
           <DropdownMenu.Item className="menu-item" onSelect={() => read(without(take.sets, [c.index]))}>
             Read each channel by itself
           </DropdownMenu.Item>
+          {set.channels.length > 2 &&
+            otherWays(set).map((w) => (
+              <DropdownMenu.Item key={w.name} className="menu-item" onSelect={() => read(together(take.sets, ...w.sets))}>
+                Read them as {w.name}
+              </DropdownMenu.Item>
+            ))}
           {set.channels.length === 2 && set.kind === "bonded" && (
             <>
               <DropdownMenu.Item className="menu-item" onSelect={() => read(together(take.sets, swapped(set)))}>

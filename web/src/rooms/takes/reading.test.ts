@@ -46,10 +46,14 @@ describe("reading channels together", () => {
   it("offers what their number allows", () => {
     expect(waysOf([1]).length).toBe(0);
     expect(waysOf([1, 2]).map((w) => w.name)).toEqual(["Stereo pair", "Stereo pair, sides changed over", "Their sum, each at −6 dB"]);
-    expect(waysOf([3, 1, 2, 4]).some((w) => w.set.kind === "field")).toBe(true);
-    expect(waysOf([1, 2, 3, 4, 5, 6]).filter((w) => w.set.kind === "bonded")).toHaveLength(3);
+    expect(waysOf([3, 1, 2, 4]).some((w) => w.sets[0]!.kind === "field")).toBe(true);
+    expect(waysOf([1, 2, 3, 4, 5, 6]).filter((w) => w.sets.length === 1 && w.sets[0]!.kind === "bonded")).toHaveLength(3);
     for (const n of [2, 3, 4, 5, 6, 7, 8])
-      for (const w of waysOf(Array.from({ length: n }, (_, i) => i + 1))) expect(setName(w.set)).toBeTruthy();
+      for (const w of waysOf(Array.from({ length: n }, (_, i) => i + 1))) {
+        for (const s of w.sets) expect(setName(s)).toBeTruthy();
+        const all = w.sets.flatMap((s) => s.channels);
+        expect([...all].sort((a, b) => a - b)).toEqual(Array.from({ length: n }, (_, i) => i + 1));
+      }
   });
   it("counts a set as one track", () => {
     const take = {

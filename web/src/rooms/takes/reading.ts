@@ -14,9 +14,15 @@ export function labelIn(set: ChannelSet, index: number): string {
 /** Takes channels out of the sets that they are in; those sets end. */
 export const without = (sets: ChannelSet[], channels: number[]) => sets.filter((s) => !s.channels.some((c) => channels.includes(c)));
 
-/** The sets with one more in place of whatever its channels were in. */
-export const together = (sets: ChannelSet[], set: ChannelSet) =>
-  [...without(sets, set.channels), set].sort((a, b) => Math.min(...a.channels) - Math.min(...b.channels));
+/** The sets with some more in place of whatever their channels were in. */
+export const together = (sets: ChannelSet[], ...more: ChannelSet[]) =>
+  [
+    ...without(
+      sets,
+      more.flatMap((s) => s.channels),
+    ),
+    ...more,
+  ].sort((a, b) => Math.min(...a.channels) - Math.min(...b.channels));
 
 /** Sides changed over. */
 export const swapped = (set: ChannelSet): ChannelSet => ({ ...set, channels: [...set.channels].reverse() });
@@ -49,26 +55,39 @@ const fieldOrders: Record<number, string> = { 4: "first order", 9: "second order
 const fuma = [..."WXYZRSTUVKLMNOPQ"];
 
 /** Every way in which these channels can be read together, in the order in which they are given. */
-export function waysOf(channels: number[]): { name: string; set: ChannelSet }[] {
-  const ways: { name: string; set: ChannelSet }[] = (orders[channels.length] ?? []).map((o) => ({
-    name: o.name,
-    set: { kind: "bonded", channels, labels: o.labels },
-  }));
-  if (channels.length === 2)
-    ways.push({ name: "Stereo pair, sides changed over", set: { kind: "bonded", channels: [...channels].reverse(), labels: ["L", "R"] } });
+export function waysOf(channels: number[]): { name: string; sets: ChannelSet[] }[] {
+  const bonded = (of: number[], labels: string[]): ChannelSet => ({ kind: "bonded", channels: of, labels });
+  const ways = (orders[channels.length] ?? []).map((o) => ({ name: o.name, sets: [bonded(channels, o.labels)] }));
+  const n = channels.length;
+  if (n === 2) ways.push({ name: "Stereo pair, sides changed over", sets: [bonded([...channels].reverse(), ["L", "R"])] });
+  const pairs = (from: number) =>
+    Array.from({ length: (n - from) / 2 }, (_, i) => bonded(channels.slice(from + 2 * i, from + 2 * i + 2), ["L", "R"]));
+  if (n === 8 || n === 10)
+    ways.push({
+      name: n === 8 ? "5.1 and a stereo pair" : "5.1 and two stereo pairs",
+      sets: [bonded(channels.slice(0, 6), orders[6]![0]!.labels), ...pairs(6)],
+    });
+  if (n >= 4 && n % 2 === 0) ways.push({ name: `${n / 2} stereo pairs`, sets: pairs(0) });
   const order = fieldOrders[channels.length];
   if (order) {
     const acn = channels.map((_, i) => `ACN${i}`);
-    ways.push({ name: `Sound field, ${order}, ACN (SN3D)`, set: { kind: "field", channels, labels: acn } });
-    ways.push({ name: `Sound field, ${order}, FuMa (W X Y Z…)`, set: { kind: "field", channels, labels: fuma.slice(0, channels.length) } });
+    ways.push({ name: `Sound field, ${order}, ACN (SN3D)`, sets: [{ kind: "field", channels, labels: acn }] });
+    ways.push({
+      name: `Sound field, ${order}, FuMa (W X Y Z…)`,
+      sets: [{ kind: "field", channels, labels: fuma.slice(0, channels.length) }],
+    });
   }
   if (channels.length >= 2)
     ways.push({
       name: `Their sum, each at ${channels.length === 2 ? "−6 dB" : `1/${channels.length}`}`,
-      set: { kind: "sum", channels, labels: ["M"] },
+      sets: [{ kind: "sum", channels, labels: ["M"] }],
     });
   return ways;
 }
+
+/** The other ways in which the channels of a set can be read together. */
+export const otherWays = (set: ChannelSet) =>
+  waysOf([...set.channels].sort((a, b) => a - b)).filter(({ sets }) => JSON.stringify(sets) !== JSON.stringify([set]));
 
 /** What a set is, in words. */
 export function setName(s: ChannelSet): string {
