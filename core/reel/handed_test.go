@@ -228,3 +228,30 @@ func FuzzHandedOver(f *testing.F) {
 		}
 	})
 }
+
+// A split leaves no empty track, unless something is routed from it.
+func TestSplitLeavesNoEmptyTrack(t *testing.T) {
+	for _, routed := range []bool{false, true} {
+		r := reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, 36000*48000, reel.DefaultStems())
+		do := func(c reel.Command) {
+			change, _, err := c.Plan(r, takes{})
+			require.NoError(t, err)
+			require.NoError(t, r.Apply(change))
+		}
+		do(reel.AddTake{Take: "wide", Title: "wide", Start: 36001 * 48000, Length: 48000, Parts: []reel.PartPlan{
+			{Name: "Deck", Stem: "DX", Channels: []int{0, 1}, Labels: []string{"L", "R"}}}})
+		if routed {
+			do(reel.OutputEach{Tracks: []string{r.TrackList()[0].ID}})
+		}
+		do(reel.SplitClip{Clip: r.ClipList()[0].ID, Names: []string{"Boom", "Lav"}})
+		var names []string
+		for _, track := range r.TrackList() {
+			names = append(names, track.Name)
+		}
+		want := []string{"Boom", "Lav"}
+		if routed {
+			want = append([]string{"Deck"}, want...)
+		}
+		assert.Equal(t, want, names)
+	}
+}

@@ -143,8 +143,32 @@ func (c SplitClip) Plan(r *Reel, _ Known) (Change, string, error) {
 		d.clips.put(part.ID, part)
 	}
 	d.clips.drop(clip.ID)
+	if d.idle(from.ID) {
+		d.tracks.drop(from.ID)
+		list = slices.DeleteFunc(list, func(t Track) bool { return t.ID == from.ID })
+	}
 	d.number(list)
 	return d.finish(), "split " + clip.Name, nil
+}
+
+// idle tells whether nothing lies on a track and nothing is routed from it.
+func (d *draft) idle(track string) bool {
+	for c := range d.clips.all() {
+		if c.Track == track {
+			return false
+		}
+	}
+	for k := range d.knots.all() {
+		if k.Row == TrackRow && k.From == track {
+			return false
+		}
+	}
+	for g := range d.groups.all() {
+		if g.Feed != nil && g.Feed.Row == TrackRow && g.Feed.From == track {
+			return false
+		}
+	}
+	return true
 }
 
 // JoinClips makes one multichannel clip of clips of one take that lie alike, on a new loose track (or a pair) above

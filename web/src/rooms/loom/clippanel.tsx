@@ -9,6 +9,7 @@ import { ClipChannels } from "./channels";
 import { slipOf, slipSign, type Choice } from "./choice";
 import { Kept } from "../../ui/kept";
 import { figure, gains } from "./numbers";
+import { replacements } from "./replace";
 import { Explained, words as meanings } from "../../ui/explained";
 
 /** A part of what is chosen beside, or below, another. */
@@ -168,11 +169,7 @@ export function ClipPanel(p: Props) {
 function More({ view, clip, choice, takes, acts, onDo, onSettle, onChannels }: Props & { onChannels: () => void }) {
   const take = takes.get(clip.take);
   const width = clip.channels.length;
-  const others = [...takes.values()].filter(
-    (t) => t.id !== clip.take && t.channels.length > Math.max(...clip.channels) && t.description.sampleRate === view.head.sampleRate,
-  );
-  const likely = others.filter((t) => t.description.scene && t.description.scene === take?.description.scene);
-  const swap = (t: Take) => onDo({ kind: "swapTake", command: { clip: clip.id, take: t.id, shift: 0 } });
+  const others = replacements(clip, [...takes.values()], view.head.sampleRate);
   const item = (words: string, run: () => void, disabled = false, title?: string) => (
     <DropdownMenu.Item className="menu-item" disabled={disabled} onSelect={run} title={title}>
       {words}
@@ -238,9 +235,10 @@ function More({ view, clip, choice, takes, acts, onDo, onSettle, onChannels }: P
               <DropdownMenu.SubTrigger className="menu-item">Replace the take, keep its edits ▸</DropdownMenu.SubTrigger>
               <DropdownMenu.Portal>
                 <DropdownMenu.SubContent className="menu max-h-96 overflow-auto">
-                  {(likely.length > 0 ? likely : others.slice(0, 30)).map((t) => (
-                    <DropdownMenu.Item key={t.id} className="menu-item" onSelect={() => swap(t)}>
+                  {others.slice(0, 60).map(({ take: t, command, note }) => (
+                    <DropdownMenu.Item key={t.id} className="menu-item" disabled={!command} onSelect={() => command && onDo(command)}>
                       {t.description.scene ? `${t.description.scene}/${t.description.take}` : t.fileName}
+                      {note && <span className="pl-2 text-[12px] text-muted">{note}</span>}
                     </DropdownMenu.Item>
                   ))}
                 </DropdownMenu.SubContent>
