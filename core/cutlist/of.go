@@ -18,11 +18,11 @@ type Audio struct {
 	Frames int64 // of the file
 }
 
-// Beside tells which file beside a list holds the sound of a clip; false where none does.
+// Beside tells which file beside a list holds the sound of a clip; false, and no file, where none does.
 type Beside func(c reel.Clip) (Audio, bool)
 
-// Of gives the cut list of a reel: an event for each clip whose sound lies beside it, on its track. Muted ones are switched
-// off. Notes say what of the reel a list can't carry.
+// Of gives the cut list of a reel: an event for each clip, on its track; without a file where its sound does not lie beside it.
+// Muted ones are switched off. Notes say what of the reel a list can't carry.
 func Of(r *reel.Reel, beside Beside) List {
 	l := List{Title: r.Head.Name, FrameRate: r.Head.FrameRate, Marks: r.MarkList()}
 	for _, t := range r.TrackList() {
@@ -30,10 +30,7 @@ func Of(r *reel.Reel, beside Beside) List {
 	}
 	inside, muted := 0, 0
 	for _, c := range r.ClipList() {
-		a, there := beside(c)
-		if !there {
-			continue
-		}
+		a, _ := beside(c)
 		one := make([]int, len(c.Channels))
 		for i, ch := range c.Channels {
 			one[i] = ch + 1

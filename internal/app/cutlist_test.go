@@ -312,7 +312,11 @@ func TestAListSaysWhatItCouldNotTake(t *testing.T) {
 	b := s.File("/work/" + w.ID + "/files/Reel_1.otio")
 	l, err := cutlist.Read(bytes.NewReader(b), timecode.Rate{Num: 25, Den: 1}, 48000)
 	require.NoError(t, err)
-	assert.Len(t, l.Events, 2, "the two microphones of the other take")
+	require.Len(t, l.Events, 3, "no clip is lost")
+	for _, e := range l.Events {
+		assert.Equal(t, e.Name == "Cue", e.File == "", "the one whose sound is gone has no file")
+	}
+	assert.Len(t, viewOf(s, readHanded(s, production, b, "").Id).Clips, 3)
 	empty := s.Reel(production, "Reel 2")
 	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/reels/"+empty.Id+"/handover", map[string]any{}), "no clip on Reel 2")
 	assert.Contains(t, string(s.File("/work/"+w.ID+"/files/Reel_1 read me.txt")), "MISSING: Cue: ")

@@ -277,15 +277,12 @@ func namedTracks(t reel.Track) *wave.IXMLTracks {
 // beside tells which file holds the sound of a clip.
 func (o *reelOut) beside(c reel.Clip) (cutlist.Audio, bool) {
 	f, there := o.pack.FileOf(c)
-	if !there {
-		return cutlist.Audio{}, false
-	}
 	d := o.takes[c.Take].Description
 	a := cutlist.Audio{File: f.Name, Title: o.takes[c.Take].Title(), Roll: d.Roll, Scene: d.Scene, Take: d.Take, First: f.First, Frames: f.Frames}
 	if d.StartSamples != nil {
 		a.From = *d.StartSamples
 	}
-	return a, true
+	return a, there
 }
 
 // writeLists writes the reel in every form, the paper and the sums.
