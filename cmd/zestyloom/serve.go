@@ -22,11 +22,13 @@ const defaultAddress = "127.0.0.1:7420"
 type serverFlags struct {
 	database, data, address, ready string
 	cards, hosts, receivers        []string
+	asItIs                         bool
 }
 
 func (f *serverFlags) add(c *cobra.Command) {
 	c.Flags().StringVar(&f.database, "database", "", "PostgreSQL URL (without it: ZESTYLOOM_DATABASE)")
 	c.Flags().StringVar(&f.data, "data", "data", "folder for media")
+	c.Flags().BoolVar(&f.asItIs, "as-it-is", false, "the database is right, though it is older than the folder or knows little of it: what it does not know goes into the trash")
 	c.Flags().StringArrayVar(&f.cards, "card", nil, "NAME=FOLDER that takes may be taken from (repeat for more)")
 	c.Flags().StringArrayVar(&f.receivers, "receiver", nil, "NAME=FOLDER that deliveries may be written to (repeat for more)")
 }
@@ -53,7 +55,7 @@ func (f *serverFlags) open(ctx context.Context) (*app.App, error) {
 	if err != nil {
 		return nil, err
 	}
-	return app.Open(ctx, app.Config{Database: f.database, Data: f.data, Cards: roots, Receivers: receivers, Hosts: f.hosts,
+	return app.Open(ctx, app.Config{Database: f.database, Data: f.data, Cards: roots, Receivers: receivers, Hosts: f.hosts, AsItIs: f.asItIs,
 		Log: slog.New(slog.NewTextHandler(os.Stderr, nil))})
 }
 

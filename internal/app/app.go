@@ -32,6 +32,7 @@ type Config struct {
 	Cards     cards.Cards
 	Receivers receivers.Folders
 	Hosts     []string // names that the server answers for besides loopback's
+	AsItIs    bool     // the database is right, whatever the folder has besides
 	Log       *slog.Logger
 }
 
@@ -72,6 +73,9 @@ func Open(ctx context.Context, c Config) (*App, error) {
 	if err = bind(ctx, s, c.Data); err == nil {
 		err = a.Jobs.Open()
 	}
+	if err == nil && c.AsItIs {
+		err = a.Jobs.TakeAsItIs(ctx)
+	}
 	if err == nil {
 		a.api, err = api.New(api.Config{Store: s, Media: a.Media, Jobs: a.Jobs, Cards: c.Cards, Uploads: uploads, Hosts: c.Hosts, Log: c.Log,
 			Metrics: metrics})
@@ -96,9 +100,12 @@ func bind(ctx context.Context, s *store.Store, data string) error {
 		return fault.Wrap(fault.KindOf(err), err, "The folder %s: %s", data, fault.Sentence(err))
 	}
 	if !first {
-		return nil
+		return s.Bound(ctx) // a start that broke off may have left the folder with the ID alone
 	}
-	return media.Explain(os.WriteFile(file, []byte(id+"\n"), 0o644))
+	if err := media.WriteNote(file, id); err != nil {
+		return err
+	}
+	return s.Bound(ctx)
 }
 
 // Close lets go of everything.

@@ -134,6 +134,25 @@ func TestTheServerEndsWhateverGoesOn(t *testing.T) {
 }
 
 // B12. A folder of media and a database that do not belong together are refused.
+// A first start that broke off, with a note of the folder that is empty or could not be written, is done again.
+func TestAFirstStartThatBrokeOff(t *testing.T) {
+	open := func(database, data string) error {
+		a, err := app.Open(t.Context(), app.Config{Database: database, Data: data, Log: slog.New(slog.DiscardHandler)})
+		if err == nil {
+			a.Close()
+		}
+		return err
+	}
+	database, data := storetest.URL(t), t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(data, "installation"), nil, 0o644))
+	require.NoError(t, os.Mkdir(filepath.Join(data, "installation.new"), 0o755)) // nothing can be written there, as on a full disk
+	require.Error(t, open(database, data))
+	require.NoError(t, os.Remove(filepath.Join(data, "installation.new")))
+	require.NoError(t, open(database, data))
+	require.NoError(t, open(database, data))
+	assert.ErrorContains(t, open(database, t.TempDir()), "another folder")
+}
+
 func TestAFolderOfAnotherDatabaseIsRefused(t *testing.T) {
 	s := apptest.Start(t)
 	open := func(database, data string) error {

@@ -47,6 +47,9 @@ func (r *Runner) try(ctx context.Context, id string) {
 		err = fault.New(fault.Cancelled, "The server ended %d times while it did this, so it was given up; the server's log may say why",
 			maxAttempts)
 	} else {
+		if err := a.advance(ctx); err != nil && ctx.Err() == nil {
+			a.Log.Warn("the folder of media could not note how far its database is", "error", err)
+		}
 		end, err = a.safely(ctx)
 	}
 	a.end(ctx, end, err, began)

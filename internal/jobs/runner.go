@@ -43,6 +43,9 @@ type Runner struct {
 	claiming sync.RWMutex // held for reading while work is claimed, for writing while Recover looks
 	mu       sync.Mutex
 	held     map[string]context.CancelCauseFunc // attempts of this process by the token of their claim
+
+	counting sync.Mutex // held while the folder's note is written
+	lost     bool       // somebody has said that what no row names may go into the trash, however much it is
 }
 
 // parallel is how many pieces of work run at once in one process.

@@ -34,12 +34,19 @@ func mega(bytes int64) string { return fmt.Sprintf("%d MB", (bytes+999_999)/1_00
 // keepUploads is how long the file of an upload is kept that did not become a take.
 const keepUploads = 7 * 24 * time.Hour
 
-// Sweep removes what lies on the disk and that no row names: files of attempts that died, of takes, prints and batches
-// that were removed, and uploads that were given up. What is there is listed first and asked for afterwards, so that
-// nothing is taken for lost which came in between; and where the database does not answer, everything stays. What is
-// removed with all that is in it is always the folder of one attempt, in which nobody else writes.
+// Sweep puts takes, prints and deliveries that lie on the disk and no row names into a trash, from where they go after a month. What
+// attempts that died have left, batches that were removed and uploads that were given up are removed. What is there is listed first and asked for
+// afterwards, so that nothing is taken for lost which came in between; and where the database does not answer, or is older than the
+// folder, everything stays. What is moved with all that is in it is always the folder of one attempt, in which nobody else writes.
 func (r *Runner) Sweep(ctx context.Context) error {
-	return errors.Join(r.sweepMedia(ctx), r.sweepUploads(ctx))
+	older, err := r.older(ctx)
+	if err != nil {
+		return err
+	}
+	if older {
+		return fault.New(fault.Stale, "This database is older than the folder of its media, as when a copy of it was put back. Nothing is cleared away: recordings that came since may lie there. If it is to be so all the same, start once with --as-it-is")
+	}
+	return errors.Join(r.sweepMedia(ctx), r.sweepUploads(ctx), r.emptyTrash())
 }
 
 func (r *Runner) sweepMedia(ctx context.Context) error {
@@ -65,12 +72,25 @@ func (r *Runner) sweepMedia(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	var unknown []string
+	lost, made := 0, 0
 	for _, key := range there {
+		work := strings.HasPrefix(key, "sources/") || strings.HasPrefix(key, "prints/")
+		if work {
+			made++
+		}
 		if needed.Needs(key) || r.arriving(key) {
 			continue
 		}
-		r.Log.Info("removing what nothing needs", "key", key)
-		if err := r.Media.RemoveAll(key); err != nil {
+		if unknown = append(unknown, key); work {
+			lost++
+		}
+	}
+	if lost > maxUnknown && 5*lost > made && !r.lost {
+		return fault.New(fault.Stale, "%d of %d takes and prints in the folder of media are in no row of the database. That is more than is usual, so nothing is cleared away. If they may go into the trash, start once with --as-it-is", lost, made)
+	}
+	for _, key := range unknown {
+		if err := r.clearUnknown(key); err != nil {
 			return err
 		}
 	}
@@ -80,6 +100,17 @@ func (r *Runner) sweepMedia(ctx context.Context) error {
 		}
 	}
 	return nil
+}
+
+// clearUnknown puts what nothing needs into the trash; what can be made again is removed.
+func (r *Runner) clearUnknown(key string) error {
+	for _, original := range []string{"sources/", "prints/", "received/"} {
+		if strings.HasPrefix(key, original) {
+			return r.discardUnknown(key)
+		}
+	}
+	r.Log.Info("removing what nothing needs", "key", key)
+	return r.Media.RemoveAll(key)
 }
 
 // mayArrive is how long files of a delivery may take to come to the desk, during which no row names them.

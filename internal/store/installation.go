@@ -21,6 +21,30 @@ func (s *Store) Bind(ctx context.Context, has string) (id string, first bool, er
 	case bound:
 		return id, false, fault.New(fault.BadInput, "this database has its recordings in another folder. Start with that one")
 	}
-	_, err = s.Pool.Exec(ctx, "update installation set bound_at = now()")
-	return id, true, err
+	return id, true, nil
+}
+
+// Bound notes that a folder has the database's ID, so that no other is taken for its own. It is said once the folder has it: a start
+// that breaks off before can be done again.
+func (s *Store) Bound(ctx context.Context) error {
+	_, err := s.Pool.Exec(ctx, "update installation set bound_at = coalesce(bound_at, now())")
+	return err
+}
+
+// Advance counts on, and gives where it is.
+func (s *Store) Advance(ctx context.Context) (generation int64, err error) {
+	err = s.Pool.QueryRow(ctx, "update installation set generation = generation + 1 returning generation").Scan(&generation)
+	return generation, err
+}
+
+// Generation is how far the database has counted.
+func (s *Store) Generation(ctx context.Context) (generation int64, err error) {
+	err = s.Pool.QueryRow(ctx, "select generation from installation").Scan(&generation)
+	return generation, err
+}
+
+// CountFrom has the database count on from at least there.
+func (s *Store) CountFrom(ctx context.Context, generation int64) error {
+	_, err := s.Pool.Exec(ctx, "update installation set generation = greatest(generation, $1)", generation)
+	return err
 }
