@@ -78,11 +78,14 @@ func (f *Folder) Stat(key string) (fs.FileInfo, error) {
 	return info, Explain(err)
 }
 
-// Publish gives a file or folder its final key, at which nothing may be yet, and brings that onto the disk. What is in it
-// must have been synced before.
+// Publish gives a file or folder its final key, at which nothing may be yet, and brings all of it onto the disk before: whoever wrote
+// it, other programs too, what has its name is whole.
 func (f *Folder) Publish(from, to string) error {
 	if _, err := f.root.Lstat(to); err == nil {
 		return fault.New(fault.Stale, "There is something at %s already", to)
+	}
+	if err := f.syncAll(from); err != nil {
+		return err
 	}
 	for again := 0; ; again++ {
 		if err := f.root.MkdirAll(path.Dir(to), 0o755); err != nil {
@@ -101,7 +104,25 @@ func (f *Folder) Publish(from, to string) error {
 		return Explain(err)
 	}
 	defer dir.Close()
-	return Explain(dir.Sync())
+	return Explain(toDisk(dir))
+}
+
+// toDisk brings what was written to a file, or which names a folder has, onto the disk; tests look on.
+var toDisk = (*os.File).Sync
+
+// syncAll brings a file, or a folder with all that is in it, onto the disk.
+func (f *Folder) syncAll(key string) error {
+	return fs.WalkDir(f.root.FS(), key, func(name string, _ fs.DirEntry, err error) error {
+		if err != nil {
+			return Explain(err)
+		}
+		file, err := f.root.Open(name)
+		if err != nil {
+			return Explain(err)
+		}
+		defer file.Close()
+		return Explain(toDisk(file))
+	})
 }
 
 // Copy gives a file a second key, in place of what lies there, with bytes of its own, so that nothing that happens to the one harms

@@ -102,3 +102,35 @@ func TestFullDiskIsSaid(t *testing.T) {
 		assert.Equal(t, fault.NoSpace, fault.KindOf(err))
 	}
 }
+
+// Whatever is published is on the disk, file by file and folder by folder, before it has its name; also what another program wrote.
+func TestWhatIsPublishedIsOnTheDisk(t *testing.T) {
+	dir := t.TempDir()
+	f, err := OpenFolder(dir)
+	require.NoError(t, err)
+	defer f.Close()
+	for _, name := range []string{"a.wav", "pictures/b.mov", "pictures/more/c.flac"} {
+		path, err := f.Path("attempts/x/" + name)
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(path, []byte("x"), 0o644))
+	}
+	var synced []string
+	broken := ""
+	toDisk = func(file *os.File) error {
+		if _, err := os.Stat(filepath.Join(dir, "prints", "x")); err == nil {
+			synced = append(synced, "then "+filepath.Base(file.Name()))
+			return nil
+		}
+		if synced = append(synced, filepath.Base(file.Name())); filepath.Base(file.Name()) == broken {
+			return syscall.ENOSPC
+		}
+		return nil
+	}
+	defer func() { toDisk = (*os.File).Sync }()
+	broken = "c.flac"
+	assert.Equal(t, fault.NoSpace, fault.KindOf(f.Publish("attempts/x", "prints/x")))
+	assert.NoDirExists(t, filepath.Join(dir, "prints", "x"), "what is not on the disk gets no name")
+	broken, synced = "", nil
+	require.NoError(t, f.Publish("attempts/x", "prints/x"))
+	assert.ElementsMatch(t, []string{"x", "a.wav", "pictures", "b.mov", "more", "c.flac", "then prints"}, synced)
+}

@@ -191,7 +191,7 @@ func (s *Store) ReleaseWork(ctx context.Context, c Claim) error {
 func (s *Store) CancelWork(ctx context.Context, tx pgx.Tx, id string) (job *int64, err error) {
 	err = tx.QueryRow(ctx, `update work set state = 'cancelled', message = 'Stopped', claim = null, worker = null, updated_at = now()
 		where id = $1 and state in ('arriving', 'queued', 'running') returning job_id`, id).Scan(&job)
-	return job, s.notIn(ctx, id, err, "This work has ended already")
+	return job, notIn(ctx, tx, id, err, "This work has ended already")
 }
 
 // RemoveWork forgets work, with the print that it made, and gives the queue's number of it. Whoever does it has lost it.
@@ -208,16 +208,16 @@ func (s *Store) RetryWork(ctx context.Context, tx pgx.Tx, id string, args map[st
 	err := tx.QueryRow(ctx, `update work set state = 'queued', progress = 0, message = '', attempts = 0, args = args || $2, updated_at = now(),
 		offer = ''
 		 where id = $1 and (state in ('failed', 'cancelled') or state = 'done' and offer <> '') returning id::text`, id, args).Scan(&id)
-	return s.notIn(ctx, id, err, "Only work that failed or was stopped can be tried again")
+	return notIn(ctx, tx, id, err, "Only work that failed or was stopped can be tried again")
 }
 
 // notIn explains that a piece of work was not in a state: there is none, or the sentence.
-func (s *Store) notIn(ctx context.Context, id string, err error, sentence string) error {
+func notIn(ctx context.Context, q querier, id string, err error, sentence string) error {
 	if !errors.Is(err, pgx.ErrNoRows) {
 		return notFound(err, "work")
 	}
-	if _, err := s.Work(ctx, id); err != nil {
-		return err
+	if err := q.QueryRow(ctx, "select id::text from work where id = $1", id).Scan(&id); err != nil {
+		return notFound(err, "work")
 	}
 	return fault.New(fault.BadInput, "%s", sentence)
 }
