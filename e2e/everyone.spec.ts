@@ -48,3 +48,40 @@ for (const [name, open] of Object.entries(screens))
     });
     expect(lost).toEqual([]);
   });
+
+test("no dialog is wider than what it stands in", async ({ page }) => {
+  const fits = async (title: RegExp) => {
+    const dialog = page.getByRole("dialog", { name: title });
+    await expect(dialog).toBeVisible();
+    const over = await dialog.evaluate(
+      (d) =>
+        [...d.querySelectorAll<HTMLElement>("*")].filter((e) => {
+          const scrolls = ["auto", "scroll"].includes(getComputedStyle(e).overflowX);
+          return scrolls && !e.matches("textarea, pre, .wide-table") && e.scrollWidth > e.clientWidth + 1;
+        }).length,
+    );
+    expect(over, `${title} scrolls sideways`).toBe(0);
+    await page.keyboard.press("Escape");
+    await expect(dialog).toBeHidden();
+  };
+  await screens.Loom!(page);
+  for (const [item, title] of [
+    ["A new reel…", /^A new reel/],
+    ["Patterns: save this one’s, apply another…", /[Pp]attern/],
+    ["Cut list of this reel…", /^Cut list of/],
+    ["Hand this reel over…", /^Hand over/],
+    ["Remove this reel…", /[Rr]emove/],
+  ] as const) {
+    await page.getByRole("button", { name: /; others$/ }).click();
+    await page.getByRole("menuitem", { name: item }).click();
+    await fits(title);
+  }
+  for (const name of ["the delivery specs", "bringing in", "keys and words", "finding a command"]) {
+    await screens[name]!(page);
+    await fits(/./);
+  }
+  await screens.Takes!(page);
+  await page.getByRole("button", { name: "For all takes: sound report, stems and rules" }).click();
+  await page.getByRole("menuitem", { name: "Stems, strands and rules…" }).click();
+  await fits(/^Stems, rules and words/);
+});

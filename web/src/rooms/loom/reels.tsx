@@ -103,7 +103,7 @@ function NewReel({ view, onClose }: { view: ReelView; onClose: () => void }) {
   return (
     <Dialog open onOpenChange={onClose} title="A new reel" about="Start and frame rate can be changed later, in place.">
       <form
-        className="flex items-end gap-3"
+        className="flex flex-wrap items-end gap-3"
         onSubmit={(e) => {
           e.preventDefault();
           make.mutate(undefined);
