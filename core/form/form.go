@@ -47,8 +47,16 @@ func (f *Form) Read(text []byte, into any) error {
 	}
 	// Through JSON, so that the schema sees what YAML means: numbers, strings, lists.
 	var loose any
-	if err := yaml.Unmarshal(text, &loose); err != nil {
-		return fault.New(fault.BadInput, "%s is not valid YAML: %s", f.what, strings.TrimPrefix(err.Error(), "yaml: "))
+	var doc yaml.Node
+	err := yaml.Unmarshal(text, &doc)
+	if err == nil {
+		if err := f.bounded(&doc, 0); err != nil { // before it is looked at as a whole: what repeats costs as its square
+			return err
+		}
+		err = doc.Decode(&loose)
+	}
+	if err != nil {
+		return fault.New(fault.BadInput, "%s is not valid YAML: %.300s", f.what, strings.TrimPrefix(err.Error(), "yaml: "))
 	}
 	asJSON, err := json.Marshal(loose)
 	if err != nil {
@@ -58,15 +66,48 @@ func (f *Form) Read(text []byte, into any) error {
 	if err != nil {
 		return err
 	}
-	doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(asJSON))
+	held, err := jsonschema.UnmarshalJSON(bytes.NewReader(asJSON))
 	if err != nil {
 		return fault.Wrap(fault.BadInput, err, "%s can't be read", f.what)
 	}
-	if err := schema.Validate(doc); err != nil {
+	if err := schema.Validate(held); err != nil {
 		return fault.New(fault.BadInput, "%s is not as it should be: %s", f.what, firstCause(err))
 	}
 	if err := json.Unmarshal(asJSON, into); err != nil {
 		return fault.Wrap(fault.BadInput, err, "%s can't be read", f.what)
+	}
+	return nil
+}
+
+// How deep parts of a document lie in one another at most, and how many keys stand beside each other, each of which the reader of YAML
+// compares with all others.
+const (
+	maxDeep = 64
+	maxKeys = 2_000
+)
+
+// bounded refuses what is nested too deep, and keys that stand twice beside each other.
+func (f *Form) bounded(n *yaml.Node, depth int) error {
+	if depth > maxDeep {
+		return fault.New(fault.BadInput, "%s has parts that lie in one another more than %d deep (line %d)", f.what, maxDeep, n.Line)
+	}
+	if n.Kind == yaml.MappingNode {
+		seen := map[string]bool{}
+		for i := 0; i < len(n.Content); i += 2 {
+			key := n.Content[i]
+			if key.Kind != yaml.ScalarNode && key.Kind != yaml.AliasNode || len(seen) > maxKeys {
+				return fault.New(fault.BadInput, "%s is not valid YAML of ours: it has keys that are not words, or more than %d beside each other (line %d)", f.what, maxKeys, key.Line)
+			}
+			if seen[key.Value] {
+				return fault.New(fault.BadInput, "%s is not valid YAML: %.40q is there twice (line %d)", f.what, key.Value, key.Line)
+			}
+			seen[key.Value] = true
+		}
+	}
+	for _, c := range n.Content {
+		if err := f.bounded(c, depth+1); err != nil {
+			return err
+		}
 	}
 	return nil
 }

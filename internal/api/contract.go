@@ -2,6 +2,7 @@ package api
 
 import (
 	"bytes"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -60,6 +61,10 @@ func (s *Server) contract() (gin.HandlerFunc, error) {
 			s.fail(c, err)
 			return
 		}
+		if err := bounded(body); err != nil {
+			s.fail(c, err)
+			return
+		}
 		bare.Body = io.NopCloser(bytes.NewReader(body))
 		err = openapi3filter.ValidateRequest(c, &openapi3filter.RequestValidationInput{Request: &bare, PathParams: params, Route: route,
 			Options: options})
@@ -68,6 +73,49 @@ func (s *Server) contract() (gin.HandlerFunc, error) {
 			s.fail(c, fault.Wrap(fault.BadInput, err, "The request is not as it should be: %s", reason(err)))
 		}
 	}, nil
+}
+
+// What lies in one another at most in a request: far more than anybody sends. Validators try every form that something may have, and
+// again in it, so that what is nested costs them as many times over as there are forms.
+const (
+	maxNested  = 64
+	maxSeveral = 2 // commands that hold commands
+)
+
+// bounded refuses what is nested too deep to be looked at. What is no JSON is for others to say.
+func bounded(body []byte) error {
+	var v any
+	if json.Unmarshal(body, &v) != nil {
+		return nil
+	}
+	return nested(v, 0, 0)
+}
+
+func nested(v any, depth, several int) error {
+	if depth > maxNested {
+		return fault.New(fault.BadInput, "The request is not as it should be: lists and objects lie in one another more than %d deep", maxNested)
+	}
+	switch v := v.(type) {
+	case map[string]any:
+		if v["kind"] == "several" {
+			several++
+		}
+		if several > maxSeveral {
+			return fault.New(fault.BadInput, "The request is not as it should be: commands hold commands more than %d deep", maxSeveral)
+		}
+		for _, x := range v {
+			if err := nested(x, depth+1, several); err != nil {
+				return err
+			}
+		}
+	case []any:
+		for _, x := range v {
+			if err := nested(x, depth+1, several); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // mostOf is how large the body of a request to a route may be, in bytes.
