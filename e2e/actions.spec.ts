@@ -229,7 +229,7 @@ test("a movie with 8 and 2 channels becomes 5.1 and two pairs in at most 22 doin
   await hand.press(page.getByRole("menuitem", { name: "Read them as 5.1 and a stereo pair" }));
   await hand.layAll();
   await hand.press(hand.button("An output for each track"));
-  const files = await hand.print(["Ferry_master_5.1", "Ferry_master_7-8", "Ferry_master_stream_2"]);
+  const files = await hand.print(["Ferry_master_5.1", "Ferry_master_Channel_7-8", "Ferry_master_stream_2"]);
   for (let c = 0; c < 6; c++) same(files[0]!, c, [{ from: wide, channels: 8, channel: c }], `5.1, channel ${c + 1}`);
   for (const side of [0, 1]) {
     same(files[1]!, side, [{ from: wide, channels: 8, channel: 6 + side }], "channels 7 and 8");

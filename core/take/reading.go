@@ -247,7 +247,7 @@ func SetName(names []string, s Set) string {
 	case common != "":
 		return common
 	case len(names) == 2 && strings.HasPrefix(names[0], unnamed) && strings.HasPrefix(names[1], unnamed):
-		return names[0][len(unnamed):] + "-" + names[1][len(unnamed):]
+		return names[0] + "-" + names[1][len(unnamed):]
 	case len(names) == 2:
 		return names[0] + " + " + names[1]
 	case s.Kind == Field:

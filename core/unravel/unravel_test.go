@@ -30,7 +30,7 @@ func TestUnravelOfASet(t *testing.T) {
 	assert.Equal(t, [][]float64{source[1], source[0]}, wavetest.Samples(t, pair), "sides changed over, bit for bit")
 	one := wavetest.Read(t, outs[1].Bytes())
 	require.Equal(t, 1, one.Channels)
-	assert.Equal(t, "Channel 3 + Channel 4", take.Describe(one, "y.wav").Tracks[0].Name)
+	assert.Equal(t, "Channel 3-4", take.Describe(one, "y.wav").Tracks[0].Name)
 	for i, x := range wavetest.Samples(t, one)[0] {
 		if !assert.InDelta(t, (source[2][i]+source[3][i])/2, x, 1.6/(1<<23), "half of each, within the dither") {
 			break
