@@ -271,7 +271,13 @@ test("a card of 120 files becomes 30 takes, synced to two cameras and laid, in a
   }
   const hand = new Hand(page);
   await hand.begin("The Lantern Ferry, a whole card", files, ["A001", "B001"]);
-  await expect(page.getByText("30 takes")).toBeVisible({ timeout: 120_000 });
+  const joined = async () => {
+    const production = /\/p\/([\w-]+)/.exec(page.url())![1]!;
+    const list = (await (await page.request.get(`/api/v1/productions/${production}/takes`)).json()) as { takes: { channels: unknown[] }[] };
+    return [list.takes.length, list.takes.filter((t) => t.channels.length === 4).length];
+  };
+  await expect.poll(joined, { timeout: 120_000 }).toEqual([takes + 2, takes]);
+  await expect(page.getByText("30 takes")).toBeVisible();
   await hand.press(hand.room("Sync"));
   await hand.press(page.getByRole("button", { name: "Line up", exact: true }));
   const accept = hand.button("Accept all that are sure (30)");
