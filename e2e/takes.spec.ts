@@ -103,11 +103,14 @@ test("two channels are read as a pair", async ({ page }) => {
   await newProduction(page, "The Lantern Ferry, pairs");
   await bringIn(page, "Recorder card LF03", ["LF03"], ["LF03_12A_T02.wav"]);
   await takeRow(page, /12A.*take 2/).click();
-  await page.getByRole("button", { name: "Pair channel 1 with 2" }).click();
+  // The mix is one by its names; it is off until somebody wants it, and then both sides are on.
+  await expect(page.getByRole("button", { name: "Channel 1 is L of a stereo pair" })).toBeVisible();
+  await page.getByRole("switch", { name: "Unravel channel 1, Mix L" }).click();
   await expect(page.getByRole("switch", { name: "Unravel channel 2, Mix R" })).toBeChecked();
-  await page.getByRole("button", { name: "Unravel 5 tracks onto a new reel" }).click();
+  await page.getByRole("button", { name: "Pair channel 3 with 4" }).click();
+  await page.getByRole("button", { name: "Unravel 4 tracks onto a new reel" }).click();
   await expect(track(page, "Mix")).toContainText("stereo, bonded");
-  await expect(track(page, "Boom")).toContainText("mono");
+  await expect(track(page, "Radio")).toContainText("mono");
 });
 
 test("names are carried over a roll, and one undo takes that back", async ({ page }) => {
