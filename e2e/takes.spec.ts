@@ -110,7 +110,7 @@ test("two channels are read as a pair", async ({ page }) => {
   await page.getByRole("button", { name: "Pair channel 3 with 4" }).click();
   await page.getByRole("button", { name: "Unravel 4 tracks onto a new reel" }).click();
   await expect(track(page, "Mix")).toContainText("stereo, bonded");
-  await expect(track(page, "Radio")).toContainText("mono");
+  await expect(track(page, "Tobiah lav")).toContainText("mono");
 });
 
 test("names are carried over a roll, and one undo takes that back", async ({ page }) => {
