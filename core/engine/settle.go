@@ -68,9 +68,9 @@ func Flatten(ctx context.Context, r *reel.Reel, track string, s reel.Span, open 
 
 // Whole is the range from the reel's start, or from what lies before it, to where the last clip ends.
 func Whole(r *reel.Reel) reel.Span {
-	s := reel.Span{From: r.Head.Start, To: r.Head.Start}
+	s := reel.Span{From: r.Head.Start, To: r.End()}
 	for _, c := range r.Clips {
-		s = reel.Span{From: min(s.From, c.Start), To: max(s.To, c.End())}
+		s.From = min(s.From, c.Start)
 	}
 	return s
 }

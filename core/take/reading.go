@@ -168,7 +168,8 @@ func namedSets(tracks []Track, words *Vocabulary) (sets []Set) {
 	}
 	for i := 0; i < len(named); {
 		run := i + 1
-		for run < len(named) && named[run].Base == named[i].Base && named[run].Role == named[i].Role && named[run].Label != "" {
+		for run < len(named) && named[i].Label != "" && named[run].Label != "" && named[run].Base == named[i].Base &&
+			named[run].Role == named[i].Role {
 			run++
 		}
 		set := Set{Kind: Bonded}

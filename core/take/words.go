@@ -249,7 +249,8 @@ type Named struct {
 	Base     string `json:"-"`                  // the name without what says the channel, in small letters
 }
 
-// ReadName reads a name by words; nil are the usual ones. A word that is not known says nothing, and keeps none of the others from saying what they do.
+// ReadName reads a name by words; nil are the usual ones. A word that is not known says nothing, and keeps none of the others from
+// saying what they do.
 func ReadName(name string, words *Vocabulary) Named {
 	if words == nil {
 		words = usual

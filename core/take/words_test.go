@@ -120,6 +120,8 @@ func TestNamedChannels(t *testing.T) {
 		assert.Equal(t, []string{"DX", "DX", "NX", "FX", "FX", "AX", "AX", "DX", "DX", "DX", "MX", "DX"}[i], stem, name)
 	}
 	assert.Equal(t, []Set{Pair(1, 2), Pair(4, 5), Pair(6, 7), Pair(9, 10)}, DefaultSets(d, Recording, nil))
+	three := Description{Channels: 3, Tracks: []Track{{Name: "MUS"}, {Name: "MUS_L"}, {Name: "MUS_R"}}}
+	assert.Equal(t, []Set{Pair(2, 3)}, DefaultSets(three, Recording, nil), "one that names no side is no part of the pair")
 	six := Description{Channels: 6}
 	for i, label := range []string{"L", "C", "R", "Ls", "Rs", "LFE"} {
 		six.Tracks = append(six.Tracks, Track{Index: i + 1, Name: "MX_" + label})

@@ -141,7 +141,7 @@ func contentsOf(report []byte, name string) (Contents, error) {
 func streamName(tags map[string]string) string {
 	name := strings.TrimSpace(cmp.Or(tag(tags, "title"), tag(tags, "handler_name")))
 	lower := strings.ToLower(name)
-	for _, anybodys := range []string{"handler", "core media", "sound media", "soundtrack", "mainconcept", "untitled"} {
+	for _, anybodys := range []string{"handler", "media", "soundtrack", "untitled"} {
 		if strings.Contains(lower, anybodys) {
 			name = ""
 		}
