@@ -86,3 +86,13 @@ export function measuring(page) {
   };
   return { frames, wheel, inTime };
 }
+
+/** All takes of a production. */
+export async function takesOf(call, production) {
+  const takes = [];
+  for (let after = ""; ; ) {
+    const page = await call("GET", `/productions/${production}/takes?after=${encodeURIComponent(after)}`);
+    takes.push(...page.takes);
+    if (!(after = page.next)) return takes;
+  }
+}

@@ -1,14 +1,14 @@
 // Measures the Loom in the browser with a reel of 64 tracks and 5,000 clips, on a running demo: node benchloom.mjs ADDRESS
 import { chromium as browserType } from "@playwright/test";
 
-import { caller, loading, measuring, tracksOf } from "./bench.mjs";
+import { caller, loading, measuring, tracksOf, takesOf } from "./bench.mjs";
 import { chromium } from "./chromium.mjs";
 
 const [address] = process.argv.slice(2);
 const call = caller(address);
 
 const [production] = (await call("GET", "/productions")).filter((p) => p.name === "The Lantern Ferry");
-const { takes } = await call("GET", `/productions/${production.id}/takes`);
+const takes = await takesOf(call, production.id);
 const take = takes.find((t) => t.description.scene === "12A" && t.description.take === "3");
 const reel = await call("POST", `/productions/${production.id}/reels`, { name: "Benchmark", start: "10:00:00:00" });
 let view;

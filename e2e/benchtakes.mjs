@@ -2,7 +2,7 @@
 import { mkdirSync, rmSync, writeFileSync } from "node:fs";
 import { chromium as browserType } from "@playwright/test";
 
-import { caller, measuring, tracksOf } from "./bench.mjs";
+import { caller, measuring, tracksOf, takesOf } from "./bench.mjs";
 import { chromium } from "./chromium.mjs";
 
 const [address, scenario] = process.argv.slice(2);
@@ -43,7 +43,7 @@ try {
   let takes = [];
   while (takes.length < count) {
     await new Promise((r) => setTimeout(r, 500));
-    ({ takes } = await call("GET", `/productions/${production.id}/takes`));
+    takes = await takesOf(call, production.id);
   }
   console.log(`bringing in ${count} takes of ${seconds} s: ${((Date.now() - began) / 1000).toFixed(0)} s`);
   const reel = await call("POST", `/productions/${production.id}/reels`, { name: "All takes", start: "10:00:00:00" });

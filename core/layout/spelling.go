@@ -49,10 +49,9 @@ func SameChannels(a, b []string) bool {
 
 // ForLabels gives the layout that has just these channels, in whatever order they come, with its usual order.
 func ForLabels(labels []string) (Layout, bool) {
-	got := slices.Sorted(slices.Values(labels))
 	for _, name := range []Name{Stereo, LCR, Five0, Five1, Seven1, Five14, Seven14} {
 		smpte := orders[name]["smpte"]
-		if slices.Equal(got, slices.Sorted(slices.Values(smpte))) {
+		if len(labels) == len(smpte) && SameChannels(labels, smpte) {
 			return Layout{name, slices.Clone(smpte)}, true
 		}
 	}

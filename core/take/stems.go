@@ -55,12 +55,13 @@ func (r Rule) holds(kind Kind, name string) bool {
 	if r.Kind != "" && r.Kind != kind {
 		return false
 	}
-	return len(r.Words) == 0 || slices.ContainsFunc(r.Words, func(w string) bool { return hasWord(name, w) })
+	lower := strings.ToLower(name)
+	return len(r.Words) == 0 || slices.ContainsFunc(r.Words, func(w string) bool { return hasWord(lower, w) })
 }
 
-// hasWord finds a word or phrase that stands by itself: no letter before or after it.
+// hasWord finds a word or phrase that stands by itself in a text of small letters: no letter before or after it.
 func hasWord(text, phrase string) bool {
-	text, phrase = strings.ToLower(text), strings.ToLower(strings.TrimSpace(phrase))
+	phrase = strings.ToLower(strings.TrimSpace(phrase))
 	if phrase == "" {
 		return false
 	}

@@ -525,6 +525,12 @@ type Levels = reel.Levels
 // LimitProfile defines model for LimitProfile.
 type LimitProfile = contract.Profile
 
+// ListedPrint defines model for ListedPrint.
+type ListedPrint = store.ListedPrint
+
+// ListedReceipt defines model for ListedReceipt.
+type ListedReceipt = store.ListedReceipt
+
 // ListedSpec defines model for ListedSpec.
 type ListedSpec = store.ListedSpec
 
@@ -1097,12 +1103,26 @@ type TakeKind = take.Kind
 
 // TakeList defines model for TakeList.
 type TakeList struct {
+	// Count How many takes there are in all
+	Count int `json:"count"`
+
+	// Gone IDs of takes that were there, as far as they are known: see count
+	Gone []string `json:"gone"`
+
+	// Next What to ask for the next page after; empty where there is none
+	Next string `json:"next"`
 	Redo string `json:"redo"`
 
 	// Revision How often the takes have been edited
-	Revision int64  `json:"revision"`
-	Takes    []Take `json:"takes"`
-	Undo     string `json:"undo"`
+	Revision int64 `json:"revision"`
+
+	// Stamp What to ask by for what changes from here on
+	Stamp string `json:"stamp"`
+	Takes []Take `json:"takes"`
+	Undo  string `json:"undo"`
+
+	// Whole More has changed than is told here; ask for all of it
+	Whole bool `json:"whole"`
 }
 
 // TakeProgramme Channels of a take that are one programme.
@@ -1249,6 +1269,15 @@ type RenameProductionJSONBody struct {
 	Name string `json:"name"`
 }
 
+// ListMatchesParams defines parameters for ListMatches.
+type ListMatchesParams struct {
+	// Limit Most that are given
+	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// After ID of the last match of the page before
+	After *string `form:"after,omitempty" json:"after,omitempty"`
+}
+
 // BeginWithJSONBody defines parameters for BeginWith.
 type BeginWithJSONBody struct {
 	Pattern *openapi_types.UUID `json:"pattern,omitempty"`
@@ -1256,6 +1285,15 @@ type BeginWithJSONBody struct {
 
 // QueuePrintsJSONBody defines parameters for QueuePrints.
 type QueuePrintsJSONBody = []ReelPrint
+
+// ListReceiptsParams defines parameters for ListReceipts.
+type ListReceiptsParams struct {
+	// Limit Most that are given
+	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// Before Only what is older than this: the createdAt of the last one that the caller has
+	Before *Before `form:"before,omitempty" json:"before,omitempty"`
+}
 
 // ReceiveMultipartBody defines parameters for Receive.
 type ReceiveMultipartBody struct {
@@ -1267,6 +1305,16 @@ type ReceiveParams struct {
 	Spec      *string    `form:"spec,omitempty" json:"spec,omitempty"`
 	Packaging *Packaging `form:"packaging,omitempty" json:"packaging,omitempty"`
 	Name      *string    `form:"name,omitempty" json:"name,omitempty"`
+}
+
+// ListTakesParams defines parameters for ListTakes.
+type ListTakesParams struct {
+	// After next of the page before
+	After *string `form:"after,omitempty" json:"after,omitempty"`
+
+	// Since stamp of an answer
+	Since *string `form:"since,omitempty" json:"since,omitempty"`
+	Limit *int    `form:"limit,omitempty" json:"limit,omitempty"`
 }
 
 // ListWorkParams defines parameters for ListWork.
@@ -1762,7 +1810,7 @@ type ServerInterface interface {
 	LevelTakes(c *gin.Context, production ProductionID)
 
 	// (GET /productions/{production}/matches)
-	ListMatches(c *gin.Context, production ProductionID)
+	ListMatches(c *gin.Context, production ProductionID, params ListMatchesParams)
 
 	// (PUT /productions/{production}/pattern)
 	BeginWith(c *gin.Context, production ProductionID)
@@ -1774,7 +1822,7 @@ type ServerInterface interface {
 	QueuePrints(c *gin.Context, production ProductionID)
 
 	// (GET /productions/{production}/receipts)
-	ListReceipts(c *gin.Context, production ProductionID)
+	ListReceipts(c *gin.Context, production ProductionID, params ListReceiptsParams)
 
 	// (POST /productions/{production}/receipts)
 	Receive(c *gin.Context, production ProductionID, params ReceiveParams)
@@ -1804,7 +1852,7 @@ type ServerInterface interface {
 	StartSync(c *gin.Context, production ProductionID)
 
 	// (GET /productions/{production}/takes)
-	ListTakes(c *gin.Context, production ProductionID)
+	ListTakes(c *gin.Context, production ProductionID, params ListTakesParams)
 
 	// (POST /productions/{production}/takes/assess)
 	AssessTakes(c *gin.Context, production ProductionID)
@@ -2619,6 +2667,25 @@ func (siw *ServerInterfaceWrapper) ListMatches(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListMatchesParams
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2626,7 +2693,7 @@ func (siw *ServerInterfaceWrapper) ListMatches(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListMatches(c, production)
+	siw.Handler.ListMatches(c, production, params)
 }
 
 // BeginWith operation middleware
@@ -2719,6 +2786,25 @@ func (siw *ServerInterfaceWrapper) ListReceipts(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListReceiptsParams
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", c.Request.URL.Query(), &params.Before, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter before: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2726,7 +2812,7 @@ func (siw *ServerInterfaceWrapper) ListReceipts(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListReceipts(c, production)
+	siw.Handler.ListReceipts(c, production, params)
 }
 
 // Receive operation middleware
@@ -2996,6 +3082,33 @@ func (siw *ServerInterfaceWrapper) ListTakes(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListTakesParams
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "since" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "since", c.Request.URL.Query(), &params.Since, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter since: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -3003,7 +3116,7 @@ func (siw *ServerInterfaceWrapper) ListTakes(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListTakes(c, production)
+	siw.Handler.ListTakes(c, production, params)
 }
 
 // AssessTakes operation middleware

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"context"
 	"net"
 	"net/http"
 	"net/url"
@@ -85,6 +86,45 @@ func inPieces(r *http.Request) bool {
 	return r.Method == http.MethodPost && strings.HasSuffix(r.URL.Path, "/receipts") &&
 		strings.HasPrefix(r.Header.Get("Content-Type"), "multipart/form-data")
 }
+
+// Requests that go on for as long as somebody reads, sends or listens, by how their paths end; and those that compute for long.
+var (
+	lasting = []string{"/events", "/listen", "/archive", "/picture", "/sound"}
+	slow    = []string{"/comparison", "/lenders", "/gauge", "/gauge/lines", "/gauge/parts", "/gauge/correct", "/handedover", "/cutlist", "/cutlist/read"}
+)
+
+// A request is answered within these, or given up.
+const (
+	usualDeadline = 30 * time.Second
+	slowDeadline  = 5 * time.Minute
+)
+
+// deadline is how long a request may take; 0 where it goes on for as long as somebody reads.
+func deadline(r *http.Request) time.Duration {
+	p := r.URL.Path
+	ends := func(s string) bool { return strings.HasSuffix(p, s) }
+	switch {
+	case strings.HasPrefix(p, uploadsPath), strings.Contains(p, "/files/"), inPieces(r), slices.ContainsFunc(lasting, ends):
+		return 0
+	case slices.ContainsFunc(slow, ends):
+		return slowDeadline
+	}
+	return usualDeadline
+}
+
+// within ends a request that takes too long: whatever it waits for, a connection to the database too, has its context.
+func within() gin.HandlerFunc {
+	return func(c *gin.Context) {
+		if d := deadline(c.Request); d > 0 {
+			ctx, cancel := context.WithTimeoutCause(c.Request.Context(), d, errTooBusy)
+			defer cancel()
+			c.Request = c.Request.WithContext(ctx)
+		}
+		c.Next()
+	}
+}
+
+var errTooBusy = fault.New(fault.Away, "The server has too much to do just now and has given this up. Try again in a moment")
 
 // hurry bounds how long a request's body may take. Uploads have limits of their own.
 func hurry() gin.HandlerFunc {

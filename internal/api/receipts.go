@@ -26,8 +26,8 @@ import (
 )
 
 // ListReceipts gives the deliveries of a production that the desk has looked at, without what it found in each.
-func (s *Server) ListReceipts(c *gin.Context, id ProductionID) {
-	list, err := s.Store.Receipts(c, id)
+func (s *Server) ListReceipts(c *gin.Context, id ProductionID, p ListReceiptsParams) {
+	list, err := s.Store.Receipts(c, id, pageOf(p.Limit, p.Before))
 	s.answer(c, http.StatusOK, list, err)
 }
 

@@ -16,15 +16,23 @@ import (
 	"zestyloom/internal/store"
 )
 
-// ListTakes gives a production's takes.
-func (s *Server) ListTakes(c *gin.Context, id ProductionID) {
-	takes, err := s.Store.Takes(c, id)
+// takesAtOnce is how many takes are given at once: some kilobytes each.
+const takesAtOnce = 60
+
+// ListTakes gives a part of a production's takes, or what has changed in them.
+func (s *Server) ListTakes(c *gin.Context, id ProductionID, p ListTakesParams) {
+	asked := store.TakesAsked{After: text(p.After), Since: text(p.Since), Limit: takesAtOnce}
+	if p.Limit != nil {
+		asked.Limit = *p.Limit
+	}
+	page, err := s.Store.TakesPage(c, id, asked)
 	if err != nil {
 		s.fail(c, err)
 		return
 	}
 	history, err := s.Store.TakeHistory(c, id, author(c))
-	s.answer(c, http.StatusOK, TakeList{Takes: takes, Undo: history.Undo, Redo: history.Redo, Revision: history.Revision}, err)
+	s.answer(c, http.StatusOK, TakeList{Takes: some(page.Takes), Next: page.Next, Gone: some(page.Gone), Count: page.Count, Stamp: page.Stamp,
+		Whole: page.Whole, Undo: history.Undo, Redo: history.Redo, Revision: history.Revision}, err)
 }
 
 // UndoTakeEdit takes the last edit of takes back.
@@ -141,8 +149,8 @@ func (s *Server) RefuseMatch(c *gin.Context, id TakeID) {
 }
 
 // ListMatches gives what lining up found.
-func (s *Server) ListMatches(c *gin.Context, id ProductionID) {
-	list, err := s.Store.Matches(c, id)
+func (s *Server) ListMatches(c *gin.Context, id ProductionID, p ListMatchesParams) {
+	list, err := s.Store.Matches(c, id, text(p.After), pageOf(p.Limit, nil).Limit)
 	s.answer(c, http.StatusOK, list, err)
 }
 

@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -31,9 +32,21 @@ type Config struct {
 	Data      string // folder for media and uploads
 	Cards     cards.Cards
 	Receivers receivers.Folders
+	Pools     Pools    // of connections to the database; those that are left out have their usual size
 	Hosts     []string // names that the server answers for besides loopback's
 	AsItIs    bool     // the database is right, whatever the folder has besides
 	Log       *slog.Logger
+}
+
+// Pools are the pools of connections to the database.
+type Pools struct{ Requests, Working, Keeping int32 }
+
+// use gives a pool the size that was asked for.
+func use(u store.Use, connections int32) store.Use {
+	if connections > 0 {
+		u.Connections = connections
+	}
+	return u
 }
 
 // App is the application, ready to serve or work.
@@ -42,6 +55,7 @@ type App struct {
 	Media *media.Folder
 	Jobs  *jobs.Runner
 	api   *api.Server
+	close []func() // from last to first
 }
 
 // Prepare does something before the application says that it is ready, though it serves already.
@@ -53,22 +67,41 @@ func (a *App) Prepare(do func() error) error {
 
 // Open connects everything and brings the database up to date.
 func Open(ctx context.Context, c Config) (*App, error) {
-	s, err := store.Open(ctx, c.Database)
+	a := &App{}
+	if err := a.open(ctx, c); err != nil {
+		a.Close()
+		return nil, err
+	}
+	return a, nil
+}
+
+func (a *App) open(ctx context.Context, c Config) (err error) {
+	s, err := store.OpenFor(ctx, c.Database, use(store.Requests, c.Pools.Requests))
 	if err != nil {
-		return nil, err
+		return err
 	}
-	a := &App{Store: s}
+	a.Store, a.close = s, append(a.close, s.Close)
+	working, err := s.Apart(ctx, use(store.Working, c.Pools.Working))
+	if err != nil {
+		return err
+	}
+	a.close = append(a.close, working.Close)
+	keeping, err := s.Apart(ctx, use(store.Keeping, c.Pools.Keeping))
+	if err != nil {
+		return err
+	}
+	a.close = append(a.close, keeping.Close)
 	if a.Media, err = media.OpenFolder(filepath.Join(c.Data, "media")); err != nil {
-		s.Close()
-		return nil, err
+		return err
 	}
+	a.close = append(a.close, func() { a.Media.Close() })
 	metrics := api.NewMetrics(s.CountWork, a.Media.Free, func() (int32, int32) {
 		stat := s.Pool.Stat()
 		return stat.AcquiredConns(),
 			stat.MaxConns()
 	})
 	uploads := filepath.Join(c.Data, "uploads")
-	a.Jobs = &jobs.Runner{Store: s, Media: a.Media, Library: library.Library{Store: s, Media: a.Media}, Cards: c.Cards, Receivers: c.Receivers,
+	a.Jobs = &jobs.Runner{Store: working, Keeping: keeping, Media: a.Media, Library: library.Library{Store: working, Media: a.Media}, Cards: c.Cards, Receivers: c.Receivers,
 		Uploads: uploads, Log: c.Log, Ended: metrics.WorkEnded}
 	if err = bind(ctx, s, c.Data); err == nil {
 		err = a.Jobs.Open()
@@ -80,11 +113,7 @@ func Open(ctx context.Context, c Config) (*App, error) {
 		a.api, err = api.New(api.Config{Store: s, Media: a.Media, Jobs: a.Jobs, Cards: c.Cards, Uploads: uploads, Hosts: c.Hosts, Log: c.Log,
 			Metrics: metrics})
 	}
-	if err != nil {
-		a.Close()
-		return nil, err
-	}
-	return a, nil
+	return err
 }
 
 // bind makes sure that the folder of media belongs to the database: a worker with another folder would fail everybody's
@@ -110,8 +139,9 @@ func bind(ctx context.Context, s *store.Store, data string) error {
 
 // Close lets go of everything.
 func (a *App) Close() {
-	a.Media.Close()
-	a.Store.Close()
+	for _, c := range slices.Backward(a.close) {
+		c()
+	}
 }
 
 // Serve answers on l, and does work, until ctx ends. Then requests in flight finish, work is put back, and whatever would

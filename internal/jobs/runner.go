@@ -24,6 +24,7 @@ import (
 // Runner queues work and, once started, does it.
 type Runner struct {
 	Store     *store.Store
+	Keeping   *store.Store // the same, with connections for the queue and for looking after work, which must go on whatever is worked on
 	Media     *media.Folder
 	Library   library.Library
 	Cards     cards.Cards
@@ -69,10 +70,10 @@ func (jobArgs) Kind() string { return "work" }
 // Open connects the runner to the queue without doing work yet.
 func (r *Runner) Open() error {
 	r.held, r.sweeping = map[string]context.CancelCauseFunc{}, make(chan struct{}, 1)
-	r.worker = r.Store.NewWorker()
+	r.worker = r.Keeping.NewWorker()
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &nudged{runner: r})
-	client, err := river.NewClient(riverpgxv5.New(r.Store.Pool), &river.Config{
+	client, err := river.NewClient(riverpgxv5.New(r.Keeping.Pool), &river.Config{
 		Workers: workers, Queues: map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: parallel}},
 		JobTimeout: -1, MaxAttempts: 1, ErrorHandler: troubles{r.Log}, Logger: r.Log.With("part", "queue"),
 		FetchPollInterval: 500 * time.Millisecond, FetchCooldown: 50 * time.Millisecond,
@@ -170,7 +171,7 @@ func (r *Runner) beat(ctx context.Context) error {
 	if err := r.worker.Beat(ctx); err != nil {
 		return err
 	}
-	lost, err := r.Store.Lost(ctx, r.tokens())
+	lost, err := r.Keeping.Lost(ctx, r.tokens())
 	if err != nil {
 		return err
 	}
@@ -280,7 +281,7 @@ func (r *Runner) Cancel(ctx context.Context, id string) error {
 
 // dropLost stops those attempts of this process that have lost their claims, without waiting for the next beat.
 func (r *Runner) dropLost(ctx context.Context) {
-	lost, err := r.Store.Lost(ctx, r.tokens())
+	lost, err := r.Keeping.Lost(ctx, r.tokens())
 	if err != nil {
 		r.Log.Warn("looking for lost claims", "error", err) // the next beat looks again
 	}
@@ -310,7 +311,7 @@ const claimedLately = 10 * time.Second
 // Recover queues work again whose process has died, and work that waits although the queue does not know of it.
 func (r *Runner) Recover(ctx context.Context) error {
 	r.claiming.Lock()
-	err := pgx.BeginFunc(ctx, r.Store.Pool, func(tx pgx.Tx) error {
+	err := pgx.BeginFunc(ctx, r.Keeping.Pool, func(tx pgx.Tx) error {
 		freed, err := r.worker.Free(ctx, tx, r.tokens())
 		if err != nil {
 			return err
@@ -332,7 +333,7 @@ func (r *Runner) Recover(ctx context.Context) error {
 
 // requeue queues work that waits and whose job is over or gone.
 func (r *Runner) requeue(ctx context.Context) error {
-	waiting, err := r.Store.Waiting(ctx)
+	waiting, err := r.Keeping.Waiting(ctx)
 	if err != nil || len(waiting) == 0 {
 		return err
 	}
@@ -358,8 +359,8 @@ func (r *Runner) requeue(ctx context.Context) error {
 		if w.Job != nil && known[*w.Job] {
 			continue
 		}
-		err := pgx.BeginFunc(ctx, r.Store.Pool, func(tx pgx.Tx) error {
-			if waits, err := r.Store.StillWaits(ctx, tx, w); err != nil || !waits {
+		err := pgx.BeginFunc(ctx, r.Keeping.Pool, func(tx pgx.Tx) error {
+			if waits, err := r.Keeping.StillWaits(ctx, tx, w); err != nil || !waits {
 				return err
 			}
 			return r.queue(ctx, tx, w.ID)

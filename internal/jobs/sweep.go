@@ -68,7 +68,7 @@ func (r *Runner) sweepMedia(ctx context.Context) error {
 			there = append(there, folder+"/"+name)
 		}
 	}
-	needed, err := r.Store.NeededMedia(ctx)
+	needed, err := r.Keeping.NeededMedia(ctx)
 	if err != nil {
 		return err
 	}
@@ -130,10 +130,10 @@ func (r *Runner) sweepUploads(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := r.Store.GiveUpArriving(ctx, keepUploads); err != nil {
+	if err := r.Keeping.GiveUpArriving(ctx, keepUploads); err != nil {
 		return err
 	}
-	needed, err := r.Store.NeededUploads(ctx, keepUploads)
+	needed, err := r.Keeping.NeededUploads(ctx, keepUploads)
 	if err != nil {
 		return err
 	}

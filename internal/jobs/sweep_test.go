@@ -27,7 +27,7 @@ func sweeper(t *testing.T) (*Runner, string) {
 	folder, err := media.OpenFolder(filepath.Join(dir, "media"))
 	require.NoError(t, err)
 	t.Cleanup(func() { folder.Close() })
-	return &Runner{Store: s, Media: folder, Uploads: filepath.Join(dir, "uploads"), Log: slog.New(slog.DiscardHandler)}, dir
+	return &Runner{Store: s, Keeping: s, Media: folder, Uploads: filepath.Join(dir, "uploads"), Log: slog.New(slog.DiscardHandler)}, dir
 }
 
 // strangers lays takes into the folder that no row names.

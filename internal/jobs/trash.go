@@ -79,7 +79,7 @@ func (r *Runner) noted() (int64, error) {
 func (r *Runner) advance(ctx context.Context) error {
 	r.counting.Lock()
 	defer r.counting.Unlock()
-	now, err := r.Store.Advance(ctx)
+	now, err := r.Keeping.Advance(ctx)
 	if err != nil {
 		return err
 	}
@@ -96,7 +96,7 @@ func (r *Runner) older(ctx context.Context) (bool, error) {
 	if err != nil {
 		return false, err
 	}
-	now, err := r.Store.Generation(ctx)
+	now, err := r.Keeping.Generation(ctx)
 	return now < noted, err
 }
 
@@ -107,5 +107,5 @@ func (r *Runner) TakeAsItIs(ctx context.Context) error {
 		return err
 	}
 	r.lost = true
-	return r.Store.CountFrom(ctx, noted)
+	return r.Keeping.CountFrom(ctx, noted)
 }

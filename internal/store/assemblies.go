@@ -102,7 +102,7 @@ func (s *Store) join(ctx context.Context, production string, a Assembly) (id str
 		if id, err = insertGroup(ctx, tx, production, a, parts, false); err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, "update takes set part_of = $1 where id::text = any($2)", id, a.Family.Files())
+		_, err = tx.Exec(ctx, "update takes set part_of = $1 where id = any($2::uuid[])", id, a.Family.Files())
 		return err
 	})
 	return id, err
@@ -110,14 +110,10 @@ func (s *Store) join(ctx context.Context, production string, a Assembly) (id str
 
 // lockParts reads the takes that are to become one, in the order of ids.
 func lockParts(ctx context.Context, tx pgx.Tx, production string, ids []string) ([]Take, error) {
-	if _, err := tx.Exec(ctx, "select 1 from takes where id::text = any($1) order by id for update", ids); err != nil {
-		return nil, err
-	}
-	rows, err := tx.Query(ctx, takeColumns+"where t.id::text = any($1) and t.production_id = $2", ids, production)
-	if err != nil {
+	if _, err := tx.Exec(ctx, "select 1 from takes where id = any($1::uuid[]) order by id for update", ids); err != nil {
 		return nil, notFound(err, "take")
 	}
-	found, err := pgx.CollectRows(rows, scanTake)
+	found, err := takesBy(ctx, tx, "where t.id = any($1::uuid[]) and t.production_id = $2", ids, production)
 	if err != nil {
 		return nil, notFound(err, "take")
 	}

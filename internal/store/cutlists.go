@@ -39,13 +39,13 @@ func (s *Store) AddCutList(ctx context.Context, production, name string, c Cut) 
 
 // CutList gives a cut list.
 func (s *Store) CutList(ctx context.Context, id string) (c CutList, err error) {
-	err = s.Pool.QueryRow(ctx, "select id::text, name, created_at, list from cut_lists where id::text = $1", id).Scan(&c.ID, &c.Name,
+	err = s.Pool.QueryRow(ctx, "select id::text, name, created_at, list from cut_lists where id = $1", id).Scan(&c.ID, &c.Name,
 		&c.CreatedAt, &c.Cut)
 	return c, notFound(err, "cut list")
 }
 
 // RemoveCutList removes a cut list that no reel has come to follow.
 func (s *Store) RemoveCutList(ctx context.Context, id string) error {
-	_, err := s.Pool.Exec(ctx, "delete from cut_lists where id::text = $1", id)
+	_, err := s.Pool.Exec(ctx, "delete from cut_lists where id = $1", id)
 	return err
 }

@@ -16,13 +16,13 @@ type knownTakes struct {
 	found      reel.Takes
 }
 
-func known(ctx context.Context, q querier, production string) *knownTakes {
+func knownIn(ctx context.Context, q querier, production string) *knownTakes {
 	return &knownTakes{ctx, q, production, reel.Takes{}}
 }
 
 // Known tells of the takes of a production.
 func (s *Store) Known(ctx context.Context, production string) reel.Known {
-	return known(ctx, s.Pool, production)
+	return knownIn(ctx, s.Pool, production)
 }
 
 // Take finds one take with its title.
@@ -30,9 +30,9 @@ func (k *knownTakes) Take(id string) (reel.TakeInfo, error) {
 	if _, there := k.found[id]; there {
 		return k.found.Take(id)
 	}
-	list, err := takesBy(k.ctx, k.q, "where t.id::text = $1 and t.production_id = $2", id, k.production)
+	list, err := takesBy(k.ctx, k.q, "where t.id = $1 and t.production_id = $2", id, k.production)
 	if err != nil {
-		return reel.TakeInfo{}, err
+		return reel.TakeInfo{}, notFound(err, "take")
 	}
 	for _, t := range list {
 		k.found[t.ID] = t.Info()
@@ -66,7 +66,7 @@ func (s *Store) Try(ctx context.Context, id string, c reel.Command) (tried *reel
 		if err != nil {
 			return err
 		}
-		tried, err = reel.Try(o.Reel, c, known(ctx, tx, o.Production))
+		tried, err = reel.Try(o.Reel, c, knownIn(ctx, tx, o.Production))
 		return err
 	})
 	return tried, err

@@ -44,8 +44,7 @@ func (s *Store) KeepMade(ctx context.Context, c Claim, made []Made) error {
 // PrintPace is how many seconds a sample of one channel took of late, in prints with a movie or without; 0 where none was made.
 func (s *Store) PrintPace(ctx context.Context, movie bool) (seconds float64, err error) {
 	err = s.Pool.QueryRow(ctx, `select coalesce(percentile_cont(0.5) within group (order by pace), 0) from (
-		select (report->>'seconds')::float / (report->>'made')::float as pace from prints where (report->>'made')::float > 0
-		and jsonb_path_exists(plan, '$.files[*].container ? (@ != "wave" && @ != "bw64")') = $1 order by created_at desc limit 9) lately`, movie).Scan(&seconds)
+		select pace from prints where movie = $1 and pace > 0 order by created_at desc limit 9) lately`, movie).Scan(&seconds)
 	return seconds, err
 }
 

@@ -39,9 +39,10 @@ type matchResult struct {
 	Reason string `json:"reason,omitempty"`
 }
 
-// Matches gives what was found for the takes of a production.
-func (s *Store) Matches(ctx context.Context, production string) ([]Match, error) {
-	rows, err := s.Pool.Query(ctx, "select id::text, take_id::text, reference_id::text, method, result, refused, found_at from matches where production_id = $1 order by found_at, id", production)
+// Matches gives what was found for the takes of a production, a page at a time: those that follow the match of an ID, or the first.
+func (s *Store) Matches(ctx context.Context, production, after string, limit int) ([]Match, error) {
+	rows, err := s.Pool.Query(ctx, `select id::text, take_id::text, reference_id::text, method, result, refused, found_at from matches
+		where production_id = $1 and ($2 = '' or id > nullif($2, '')::uuid) order by id limit $3`, production, after, limit)
 	if err != nil {
 		return nil, notFound(err, "production")
 	}

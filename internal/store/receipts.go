@@ -42,9 +42,30 @@ func (s *Store) receipts(ctx context.Context, where string, args ...any) ([]Rece
 	return list, notFound(err, "receipt")
 }
 
+// ListedReceipt is a receipt as a list shows it.
+type ListedReceipt struct {
+	ID         string    `json:"id"`
+	Production string    `json:"production"`
+	Print      *string   `json:"print"` // ID, where it is one of ours
+	Name       string    `json:"name"`
+	Asked      bool      `json:"asked"` // whether it was held against a spec
+	State      string    `json:"state"`
+	Progress   float64   `json:"progress"`
+	Message    string    `json:"message"`
+	Passed     *bool     `json:"passed"` // nil until the desk has looked
+	CreatedAt  time.Time `json:"createdAt"`
+}
+
 // Receipts lists the deliveries of a production that the desk has looked at, newest first.
-func (s *Store) Receipts(ctx context.Context, production string) ([]Receipt, error) {
-	return s.receipts(ctx, "where r.production_id = $1 order by r.created_at desc limit 100", production)
+func (s *Store) Receipts(ctx context.Context, production string, p Page) ([]ListedReceipt, error) {
+	rows, err := s.Pool.Query(ctx, `select r.id::text, r.production_id::text, r.print_id::text, r.name, r.asked, w.state, w.progress, w.message, r.passed,
+		r.created_at from receipts r join work w on w.id = r.id where r.production_id = $1 and r.created_at < $2 order by r.created_at desc limit $3`,
+		production, p.Before, p.Limit)
+	if err != nil {
+		return nil, notFound(err, "production")
+	}
+	list, err := pgx.CollectRows(rows, pgx.RowToStructByPos[ListedReceipt])
+	return list, notFound(err, "production")
 }
 
 // Receipt finds one by its ID.

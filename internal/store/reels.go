@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"strings"
 	"time"
 
@@ -49,7 +50,14 @@ type Turns struct{ Undo, Redo string }
 type cachedReel struct {
 	revision int64
 	state    *reel.Reel
+	used     time.Time
 }
+
+// A reel that nobody has asked for in so long is let go, where there are more than so many.
+const (
+	letGoAfter = 10 * time.Minute
+	fewReels   = 8
+)
 
 // Reels lists the reels of a production by name.
 func (s *Store) Reels(ctx context.Context, production string) ([]ReelInfo, error) {
@@ -287,7 +295,7 @@ func (s *Store) edit(ctx context.Context, id, key string, work func(pgx.Tx, Open
 			result = o
 			return err
 		}
-		k := known(ctx, tx, o.Production)
+		k := knownIn(ctx, tx, o.Production)
 		st, err := work(tx, o, k)
 		if err != nil {
 			return err
@@ -351,8 +359,12 @@ func use(ctx context.Context, tx pgx.Tx, o OpenReel, change reel.Change, k *know
 func (s *Store) keep(id string, revision int64, state *reel.Reel) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
+	now := time.Now()
 	if c := s.reels[id]; c == nil || c.revision < revision {
-		s.reels[id] = &cachedReel{revision, state}
+		s.reels[id] = &cachedReel{revision, state, now}
+	}
+	if len(s.reels) > fewReels {
+		maps.DeleteFunc(s.reels, func(_ string, c *cachedReel) bool { return now.Sub(c.used) > letGoAfter })
 	}
 }
 
@@ -364,6 +376,9 @@ func (s *Store) open(ctx context.Context, tx pgx.Tx, id, lock string) (o OpenRee
 	}
 	s.mu.Lock()
 	c := s.reels[id]
+	if c != nil {
+		c.used = time.Now()
+	}
 	s.mu.Unlock()
 	var from int64
 	switch {

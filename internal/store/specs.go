@@ -49,7 +49,7 @@ const ownSpec = "select id, production_id::text, version, text, author, kept_at 
 // Specs gives the specs that users have brought in for a production, or for all, as they are now, by ID. That of the
 // production takes the place of one for all.
 func (s *Store) Specs(ctx context.Context, production string) (map[string]OwnSpec, error) {
-	list, err := s.ownSpecs(ctx, ownSpec+"where production_id is null or production_id::text = $1 order by production_id nulls first, version",
+	list, err := s.ownSpecs(ctx, ownSpec+"where production_id is null or production_id = nullif($1, '')::uuid order by production_id nulls first, version",
 		production)
 	specs := map[string]OwnSpec{}
 	for _, o := range list {
@@ -61,16 +61,17 @@ func (s *Store) Specs(ctx context.Context, production string) (map[string]OwnSpe
 // SpecVersions gives what a spec is and was, the newest first: that of the production, where it has one, else that for all.
 func (s *Store) SpecVersions(ctx context.Context, production, id string) ([]OwnSpec, error) {
 	return s.ownSpecs(ctx, ownSpec+`where id = $2 and production_id is not distinct from
-		(select production_id from specs where id = $2 and (production_id is null or production_id::text = $1) order by production_id nulls last limit 1)
+		(select production_id from specs where id = $2 and (production_id is null or production_id = nullif($1, '')::uuid) order by production_id nulls last limit 1)
 		order by version desc`, production, id)
 }
 
 func (s *Store) ownSpecs(ctx context.Context, query string, args ...any) ([]OwnSpec, error) {
 	rows, err := s.Pool.Query(ctx, query, args...)
 	if err != nil {
-		return nil, err
+		return nil, notFound(err, "production")
 	}
-	return pgx.CollectRows(rows, pgx.RowToStructByPos[OwnSpec])
+	list, err := pgx.CollectRows(rows, pgx.RowToStructByPos[OwnSpec])
+	return list, notFound(err, "production")
 }
 
 // PutSpec keeps a spec for a production, or for all where that is empty, as the next version of the one with its ID there.
@@ -92,9 +93,9 @@ func (s *Store) PutSpec(ctx context.Context, production, id, text, author string
 // that for all.
 func (s *Store) RemoveSpec(ctx context.Context, production, id string) error {
 	tag, err := s.Pool.Exec(ctx, `delete from specs where id = $2 and production_id is not distinct from
-		(select production_id from specs where id = $2 and (production_id is null or production_id::text = $1) order by production_id nulls last limit 1)`, production, id)
+		(select production_id from specs where id = $2 and (production_id is null or production_id = nullif($1, '')::uuid) order by production_id nulls last limit 1)`, production, id)
 	if err == nil && tag.RowsAffected() == 0 {
 		return fault.New(fault.NotFound, "There is no spec %q that somebody has brought in; those that ship stay", id)
 	}
-	return err
+	return notFound(err, "production")
 }

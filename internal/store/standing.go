@@ -44,9 +44,8 @@ func (s *Store) Standing(ctx context.Context, production string) (Standing, erro
 		return out, err
 	}
 	err := s.Pool.QueryRow(ctx, `select count(*),
-		count(*) filter (where jsonb_array_length(channels) > 0 and tie is null and description->>'startSamples' is null
-			and kind in ('recording', 'camera')),
-		count(*) filter (where coalesce((description->>'recovered')::boolean, false)),
+		count(*) filter (where has_sound and tie is null and not stamped and kind in ('recording', 'camera')),
+		count(*) filter (where damaged),
 		(select count(*) from work where production_id = $1 and state in ('queued', 'running')),
 		(select count(*) from work where production_id = $1 and state = 'failed')
 		from takes where production_id = $1 and part_of is null and not dissolved`, production).
@@ -65,7 +64,7 @@ func (s *Store) Standing(ctx context.Context, production string) (Standing, erro
 	}
 	var d LatestDelivery
 	err = s.Pool.QueryRow(ctx, `select p.id::text, r.id::text, r.name, p.created_at,
-		case p.receipt->>'pass' when 'true' then 'accepted' when 'false' then 'refused' else 'unchecked' end
+		p.verdict
 		from prints p join work w on w.id = p.id join reels r on r.id = p.reel_id
 		where r.production_id = $1 and w.state = 'done' order by p.created_at desc limit 1`, production).
 		Scan(&d.Print, &d.Reel, &d.ReelName, &d.At, &d.Verdict)

@@ -3,6 +3,7 @@ package store
 import (
 	"cmp"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
@@ -134,6 +135,7 @@ type Take struct {
 	Apart       bool             `json:"-"`
 	Dissolved   bool             `json:"-"`
 	CreatedAt   time.Time        `json:"createdAt"`
+	Order       string           `json:"order"` // by which takes are listed, code point by code point; no two have the same
 	words       *take.Vocabulary // by which names are read
 	tiedTo      []tiedTo         // what it is tied to, what that is tied to, and so on
 }
@@ -229,22 +231,52 @@ func (t Take) Source(stems []reel.Stem) reel.Source {
 
 const takeColumns = `select t.id::text, t.production_id::text, t.kind, t.file_name, t.came_from, t.media_key, t.sound_key, t.sound, t.size,
 	coalesce(t.sha256, ''), t.stream, t.description,
-	t.channels, t.findings, t.sets, t.picture, t.slate, t.tie, t.assembly, t.part_of::text, t.apart, t.dissolved, t.created_at, p.rules, p.words, p.frame_rate,
+	t.channels, t.findings, t.sets, t.picture, t.slate, t.tie, t.assembly, t.part_of::text, t.apart, t.dissolved, t.created_at, t.sort, coalesce(p.rules::text, ''), coalesce(p.words::text, ''), p.frame_rate,
 	(with recursive chain as (select r.*, 1 as depth from takes r where r.id = (t.tie->>'reference')::uuid
 		union all select r.*, depth + 1 from takes r join chain c on r.id = (c.tie->>'reference')::uuid where depth < 32)
 		select jsonb_agg(jsonb_build_object('id', id, 'fileName', file_name, 'sha256', coalesce(sha256, ''), 'description', description,
 			'slate', slate, 'tie', tie) order by depth) from chain)
 	from takes t join productions p on p.id = t.production_id `
 
-func scanTake(row pgx.CollectableRow) (t Take, err error) {
+// takeScanner reads rows of takes. How names are read is the production's, and so the same in row after row; it is read once.
+type takeScanner struct {
+	rules, own string // as the row before had them
+	read       []take.Rule
+	words      *take.Vocabulary
+}
+
+// names reads how a production's names are read.
+func (s *takeScanner) names(rules, own string) error {
+	if s.words != nil && rules == s.rules && own == s.own {
+		return nil
+	}
+	s.rules, s.own, s.read = rules, own, nil
+	if rules != "" {
+		if err := json.Unmarshal([]byte(rules), &s.read); err != nil {
+			return err
+		}
+	}
+	if s.read == nil {
+		s.read = take.DefaultRules()
+	}
+	var words []take.Word
+	if own != "" {
+		if err := json.Unmarshal([]byte(own), &words); err != nil {
+			return err
+		}
+	}
+	s.words = take.Taught(words)
+	return nil
+}
+
+func (s *takeScanner) scan(row pgx.CollectableRow) (t Take, err error) {
 	var found []diagnose.Channel
 	var slate Slate
-	var rules []take.Rule
-	var own []take.Word
+	var rules, own string
 	var frame timecode.Rate
 	err = row.Scan(&t.ID, &t.Production, &t.Kind, &t.FileName, &t.CameFrom, &t.MediaKey, &t.SoundKey, &t.Sound, &t.Size, &t.SHA256, &t.Stream,
 		&t.Description,
-		&t.Channels, &found, &t.Sets, &t.Picture, &slate, &t.Tie, &t.Assembly, &t.PartOf, &t.Apart, &t.Dissolved, &t.CreatedAt, &rules, &own, &frame,
+		&t.Channels, &found, &t.Sets, &t.Picture, &slate, &t.Tie, &t.Assembly, &t.PartOf, &t.Apart, &t.Dissolved, &t.CreatedAt, &t.Order, &rules, &own, &frame,
 		&t.tiedTo)
 	if err != nil {
 		return t, err
@@ -253,19 +285,19 @@ func scanTake(row pgx.CollectableRow) (t Take, err error) {
 	if d := &t.Description; d.StartTimecode == nil && d.StartSamples != nil { // a stamp of samples alone is read at the production's rate
 		d.StartTimecode = new(frame.LabelAt(*d.StartSamples, d.SampleRate))
 	}
-	t.words = take.Taught(own)
+	if err := s.names(rules, own); err != nil {
+		return t, err
+	}
+	t.words = s.words
 	if t.Sets == nil {
 		t.Sets = take.DefaultSets(t.Description, t.Kind, t.words)
-	}
-	if rules == nil {
-		rules = take.DefaultRules()
 	}
 	for i := range t.Channels {
 		c := &t.Channels[i]
 		if i < len(found) {
 			c.Findings = found[i].Findings
 		}
-		c.Suggested, c.SuggestedStrand = take.Suggest(rules, t.words, t.Kind, c.Name, t.Title())
+		c.Suggested, c.SuggestedStrand = take.Suggest(s.read, t.words, t.Kind, c.Name, t.Title())
 		c.Unravelled = c.Use != take.Mix && !c.Spare()
 		if c.On != nil {
 			c.Unravelled = *c.On
@@ -322,63 +354,59 @@ func (t *Take) place(frame timecode.Rate) {
 	}
 }
 
-// allTakes gives every row of a production, by roll and time stamp; those without come last, by name.
+// allTakes gives every row of a production in order.
 func allTakes(ctx context.Context, q querier, production string) ([]Take, error) {
-	rows, err := q.Query(ctx, takeColumns+"where t.production_id = $1", production)
-	if err != nil {
-		return nil, notFound(err, "production")
-	}
-	takes, err := pgx.CollectRows(rows, scanTake)
-	if err != nil {
-		return nil, notFound(err, "production")
-	}
-	start := func(t Take) int64 {
-		if t.Description.StartSamples == nil {
-			return 1 << 62
-		}
-		return *t.Description.StartSamples
-	}
-	slices.SortStableFunc(takes, func(a, b Take) int {
-		x, y := a.Description.Roll, b.Description.Roll
-		if (x == "") != (y == "") {
-			return strings.Compare(y, x)
-		}
-		return cmp.Or(strings.Compare(x, y), cmp.Compare(start(a), start(b)), strings.Compare(a.FileName, b.FileName), a.Stream-b.Stream)
-	})
-	return takes, nil
+	takes, err := takesBy(ctx, q, "where t.production_id = $1 order by t.sort", production)
+	return takes, notFound(err, "production")
 }
 
-// Takes lists the takes of a production: neither the files that became one take nor groups that were taken apart.
+// listed are those rows that are takes to the user: neither the files that became one take nor groups that were taken apart.
+const listed = "t.part_of is null and not t.dissolved"
+
+// Takes lists the takes of a production in order.
 func (s *Store) Takes(ctx context.Context, production string) ([]Take, error) {
-	all, err := allTakes(ctx, s.Pool, production)
+	takes, err := takesBy(ctx, s.Pool, "where t.production_id = $1 and "+listed+" order by t.sort", production)
 	if err != nil {
-		return nil, err
+		return nil, notFound(err, "production")
 	}
-	byID := map[string]Take{}
-	for _, t := range all {
-		byID[t.ID] = t
+	return takes, nameParts(ctx, s.Pool, takes)
+}
+
+// nameParts fills in the files of those takes that are made of others.
+func nameParts(ctx context.Context, q querier, takes []Take) error {
+	var ids []string
+	for _, t := range takes {
+		if t.Assembly != nil {
+			ids = append(ids, t.Assembly.Family.Files()...)
+		}
 	}
-	takes := []Take{}
-	for _, t := range all {
-		if t.PartOf != nil || t.Dissolved {
+	if len(ids) == 0 {
+		return nil
+	}
+	rows, err := q.Query(ctx, "select id::text, file_name, came_from from takes where id = any($1::uuid[])", ids)
+	if err != nil {
+		return err
+	}
+	parts, err := pgx.CollectRows(rows, pgx.RowToStructByPos[Part])
+	if err != nil {
+		return err
+	}
+	byID := map[string]Part{}
+	for _, p := range parts {
+		byID[p.Take] = p
+	}
+	for _, t := range takes {
+		if t.Assembly == nil {
 			continue
 		}
-		if t.Assembly != nil {
-			t.Assembly.name(byID)
-		}
-		takes = append(takes, t)
-	}
-	return takes, nil
-}
-
-// name fills in the files of an assembly.
-func (a *Assembly) name(byID map[string]Take) {
-	a.Files = []Part{}
-	for _, id := range a.Family.Files() {
-		if t, ok := byID[id]; ok {
-			a.Files = append(a.Files, Part{t.ID, t.FileName, t.CameFrom})
+		t.Assembly.Files = []Part{}
+		for _, id := range t.Assembly.Family.Files() {
+			if p, there := byID[id]; there {
+				t.Assembly.Files = append(t.Assembly.Files, p)
+			}
 		}
 	}
+	return nil
 }
 
 // Take finds one by its ID.
@@ -390,19 +418,7 @@ func (s *Store) Take(ctx context.Context, id string) (Take, error) {
 	if len(list) == 0 {
 		return Take{}, notFound(pgx.ErrNoRows, "take")
 	}
-	t := list[0]
-	if t.Assembly != nil {
-		parts, err := takesBy(ctx, s.Pool, "where t.id::text = any($1)", t.Assembly.Family.Files())
-		if err != nil {
-			return t, err
-		}
-		byID := map[string]Take{}
-		for _, p := range parts {
-			byID[p.ID] = p
-		}
-		t.Assembly.name(byID)
-	}
-	return t, nil
+	return list[0], nameParts(ctx, s.Pool, list)
 }
 
 // TakesOfWork finds the takes that a piece of work has made, by stream.
@@ -421,7 +437,7 @@ func takesBy(ctx context.Context, q querier, where string, args ...any) ([]Take,
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, scanTake)
+	return pgx.CollectRows(rows, new(takeScanner).scan)
 }
 
 // TakesOfFiles gives the takes of a production that files with these SHA-256 were brought in as.

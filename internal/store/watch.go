@@ -5,6 +5,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"github.com/jackc/pgx/v5"
 )
 
 // Event says that something has changed. Everything is said by the zero event: then nobody knows what has.
@@ -46,11 +48,10 @@ func (s *Store) Watch(ctx context.Context) {
 }
 
 func (s *Store) listen(ctx context.Context) error {
-	conn, err := s.Pool.Acquire(ctx)
+	own, err := pgx.ConnectConfig(ctx, s.Pool.Config().ConnConfig.Copy()) // it listens, and so is none of a pool
 	if err != nil {
 		return err
 	}
-	own := conn.Hijack() // it listens and so must not go back to the others
 	defer own.Close(context.WithoutCancel(ctx))
 	if _, err := own.Exec(ctx, "listen "+changedChannel); err != nil {
 		return err

@@ -243,21 +243,33 @@ func (s *Store) RemoveArriving(ctx context.Context, id string) error {
 	return nil
 }
 
-// SetTurn has a print that waits come before another that waits, or after all where that is empty.
+// SetTurn has a print that waits come before another that waits, or after all where that is empty. All that wait are numbered anew, so
+// that there is always room between two; who is queued later comes after them, by the clock.
 func (s *Store) SetTurn(ctx context.Context, id, before string) error {
-	tag, err := s.Pool.Exec(ctx, `with waiting as (select id, turn from work where kind = 'print' and state = 'queued' and turn < 'infinity' and id <> $1),
-			next as (select turn from waiting where id::text = $2)
-		update work set turn = case when $2 = '' then coalesce((select max(turn) from waiting), extract(epoch from clock_timestamp())) + 1
-			else ((select turn from next) + coalesce((select max(turn) from waiting where turn < (select turn from next)), (select turn
-			from next) - 2)) / 2 end, updated_at = now()
-		where id = $1 and kind = 'print' and state = 'queued' and ($2 = '' or exists (select from next))`, id, before)
-	if err != nil {
-		return notFound(err, "work")
-	}
-	if tag.RowsAffected() == 0 {
-		return fault.New(fault.Stale, "One of these prints does not wait any more; look at the queue again")
-	}
-	return nil
+	return pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, `select id::text from work where kind = 'print' and state = 'queued' and (turn < 'infinity' or id = $1)
+			order by turn, created_at, id for no key update`, id)
+		if err != nil {
+			return notFound(err, "work")
+		}
+		order, err := pgx.CollectRows(rows, pgx.RowTo[string])
+		if err != nil {
+			return notFound(err, "work")
+		}
+		from, to := slices.Index(order, id), len(order)-1
+		if from >= 0 {
+			order = slices.Delete(order, from, from+1)
+		}
+		if before != "" {
+			to = slices.Index(order, before)
+		}
+		if from < 0 || to < 0 {
+			return fault.New(fault.Stale, "One of these prints does not wait any more; look at the queue again")
+		}
+		_, err = tx.Exec(ctx, `update work set turn = n, updated_at = now() from unnest($1::uuid[]) with ordinality o (id, n) where work.id = o.id`,
+			slices.Insert(order, to, id))
+		return err
+	})
 }
 
 // Hold keeps a print from being begun, or from going on, until it is given a turn again. Whoever does it has lost it.
@@ -409,7 +421,7 @@ func (s *Store) GiveUpArriving(ctx context.Context, after time.Duration) error {
 
 // PrintsOf counts a reel's prints by a spec.
 func (s *Store) PrintsOf(ctx context.Context, reelID, spec string) (n int, err error) {
-	err = s.Pool.QueryRow(ctx, "select count(*) from prints where reel_id = $1 and plan->'spec'->>'id' = $2", reelID, spec).Scan(&n)
+	err = s.Pool.QueryRow(ctx, "select count(*) from prints where reel_id = $1 and spec_id = $2", reelID, spec).Scan(&n)
 	return n, notFound(err, "reel")
 }
 
@@ -436,14 +448,27 @@ func scanPrint(row pgx.CollectableRow) (p Print, err error) {
 	return p, err
 }
 
+// ListedPrint is a print as a list shows it.
+type ListedPrint struct {
+	ID        string    `json:"id"`
+	Reel      string    `json:"reel"`
+	Revision  int64     `json:"revision"`
+	State     string    `json:"state"`
+	Progress  float64   `json:"progress"`
+	Message   string    `json:"message"`
+	Title     string    `json:"title"`  // of its spec
+	Passed    *bool     `json:"passed"` // its check and, where it was asked, the desk; nil until there is a report
+	CreatedAt time.Time `json:"createdAt"`
+}
+
 // Prints lists the prints of a reel, newest first.
-func (s *Store) Prints(ctx context.Context, reelID string, p Page) ([]Print, error) {
-	rows, err := s.Pool.Query(ctx, printColumns+"where p.reel_id = $1 and p.created_at < $2 order by p.created_at desc limit $3", reelID,
-		p.Before, p.Limit)
+func (s *Store) Prints(ctx context.Context, reelID string, p Page) ([]ListedPrint, error) {
+	rows, err := s.Pool.Query(ctx, `select p.id::text, p.reel_id::text, p.revision, w.state, w.progress, w.message, p.title, p.passed, p.created_at
+		from prints p join work w on w.id = p.id where p.reel_id = $1 and p.created_at < $2 order by p.created_at desc limit $3`, reelID, p.Before, p.Limit)
 	if err != nil {
 		return nil, notFound(err, "reel")
 	}
-	list, err := pgx.CollectRows(rows, scanPrint)
+	list, err := pgx.CollectRows(rows, pgx.RowToStructByPos[ListedPrint])
 	return list, notFound(err, "reel")
 }
 
@@ -460,8 +485,8 @@ func (s *Store) Print(ctx context.Context, id string) (Print, error) {
 // PrintsThatPassed lists prints of a reel that passed, at the desk too, as a program found that tells itself from others by a name;
 // newest first, and no more than a few.
 func (s *Store) PrintsThatPassed(ctx context.Context, reelID, program string) ([]Print, error) {
-	rows, err := s.Pool.Query(ctx, printColumns+`where p.reel_id = $1 and p.report->>'checkedBy' = $2 and (p.report->>'pass')::boolean
-		and (p.receipt->>'pass')::boolean and w.state = 'done' order by p.created_at desc limit 10`, reelID, program)
+	rows, err := s.Pool.Query(ctx, printColumns+`where p.reel_id = $1 and p.checked_by = $2 and p.passed
+		and p.verdict = 'accepted' and w.state = 'done' order by p.created_at desc limit 10`, reelID, program)
 	if err != nil {
 		return nil, err
 	}

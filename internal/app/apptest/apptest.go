@@ -47,6 +47,7 @@ type Server struct {
 	Receiver string // folder that deliveries may be written to
 	Stop     func() // ends the server, as a shutdown does
 	Database string // PostgreSQL URL
+	Pools    app.Pools
 	contract routers.Router
 }
 
@@ -56,6 +57,10 @@ func Start(t testing.TB) *Server { return StartOn(t, storetest.URL(t)) }
 // StartOn runs the application on a database of the caller's until the test ends.
 func StartOn(t testing.TB, database string) *Server {
 	s := &Server{t: t, Card: t.TempDir(), Data: t.TempDir(), Receiver: t.TempDir(), Database: database}
+	if _, bench := t.(*testing.B); !bench {
+		// Whoever asks for a second connection while holding one waits for ever; the queue has one that it listens by.
+		s.Pools = app.Pools{Requests: 1, Working: 1, Keeping: 3}
+	}
 	doc, err := openapi3.NewLoader().LoadFromFile(contractFile())
 	require.NoError(t, err)
 	doc.Servers = openapi3.Servers{{URL: api.Base}}
@@ -75,7 +80,7 @@ func contractFile() string {
 // Run starts the application; after stop it can be run again, as after a restart.
 func (s *Server) Run() {
 	ctx, cancel := context.WithCancel(context.Background())
-	a, err := app.Open(ctx, app.Config{Database: s.Database, Data: s.Data, Cards: cards.Cards{"LF03": s.Card},
+	a, err := app.Open(ctx, app.Config{Database: s.Database, Data: s.Data, Pools: s.Pools, Cards: cards.Cards{"LF03": s.Card},
 		Receivers: receivers.Folders{"Harbour Mile": s.Receiver}, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
 	require.NoError(s.t, err)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
@@ -101,7 +106,7 @@ const askedToServe = "ZESTYLOOM_TEST_SERVES"
 // RunApart starts the application as a process of its own, which kill ends at any moment, as a power cut does. The
 // package's tests must have one that calls Serve: it is what the process runs.
 func (s *Server) RunApart() (kill func()) {
-	settings, err := json.Marshal(map[string]string{"database": s.Database, "data": s.Data, "card": s.Card, "receiver": s.Receiver})
+	settings, err := json.Marshal(map[string]any{"database": s.Database, "data": s.Data, "card": s.Card, "receiver": s.Receiver, "pools": s.Pools})
 	require.NoError(s.t, err)
 	c := exec.Command(os.Args[0], "-test.run=^TestServerProcess$")
 	c.Env = append(os.Environ(), askedToServe+"="+string(settings))
@@ -130,13 +135,16 @@ func (s *Server) RunApart() (kill func()) {
 
 // Serve is the server process of RunApart. In any other process it does nothing.
 func Serve(t *testing.T) {
-	var settings struct{ Database, Data, Card, Receiver string }
+	var settings struct {
+		Database, Data, Card, Receiver string
+		Pools                          app.Pools
+	}
 	asked := os.Getenv(askedToServe)
 	if asked == "" {
 		t.Skip("this is for RunApart")
 	}
 	require.NoError(t, json.Unmarshal([]byte(asked), &settings))
-	a, err := app.Open(t.Context(), app.Config{Database: settings.Database, Data: settings.Data, Cards: cards.Cards{"LF03": settings.Card},
+	a, err := app.Open(t.Context(), app.Config{Database: settings.Database, Data: settings.Data, Pools: settings.Pools, Cards: cards.Cards{"LF03": settings.Card},
 		Receivers: receivers.Folders{"Harbour Mile": settings.Receiver}, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
 	require.NoError(t, err)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
@@ -294,13 +302,17 @@ func (s *Server) Settled(production string) map[string]api.Work {
 
 // Takes gives a production's takes by file name.
 func (s *Server) Takes(production string) map[string]api.Take {
-	var list api.TakeList
-	s.OK("GET", "/productions/"+production+"/takes", nil, &list)
 	byName := map[string]api.Take{}
-	for _, t := range list.Takes {
-		byName[t.FileName] = t
+	for after := ""; ; {
+		var list api.TakeList
+		s.OK("GET", "/productions/"+production+"/takes?after="+url.QueryEscape(after), nil, &list)
+		for _, t := range list.Takes {
+			byName[t.FileName] = t
+		}
+		if after = list.Next; after == "" {
+			return byName
+		}
 	}
-	return byName
 }
 
 // Reel makes an empty reel that starts at 10:00:00:00.

@@ -10,6 +10,7 @@ import {
   Problem,
   type Command,
   type Crossing,
+  type Match,
   type ReelView,
   type Take,
   type TakeEdit,
@@ -20,6 +21,7 @@ import { editsOf, keysOf } from "./keys";
 import type { components } from "./schema.gen";
 import { merged } from "./merge";
 import { laidOver, type Pending } from "./pending";
+import { takesNow } from "./takes";
 
 export const useProductions = () => useQuery({ queryKey: keysOf.productions, queryFn: () => ok(api.GET("/productions")) });
 
@@ -32,7 +34,10 @@ export const useProduction = (production: string) =>
 export const useTakes = (production: string) =>
   useQuery({
     queryKey: keysOf.takes(production),
-    queryFn: () => ok(api.GET("/productions/{production}/takes", { params: { path: { production } } })),
+    queryFn: ({ client }) =>
+      takesNow(client.getQueryData<TakeList>(keysOf.takes(production)), (query) =>
+        ok(api.GET("/productions/{production}/takes", { params: { path: { production }, query } })),
+      ),
   });
 
 export const useStems = (production: string) =>
@@ -44,7 +49,15 @@ export const useStems = (production: string) =>
 export const useMatches = (production: string) =>
   useQuery({
     queryKey: keysOf.matches(production),
-    queryFn: () => ok(api.GET("/productions/{production}/matches", { params: { path: { production } } })),
+    queryFn: async () => {
+      const all: Match[] = [];
+      for (let page: Match[]; ; ) {
+        const query = { limit: 500, after: all.at(-1)?.id };
+        page = await ok(api.GET("/productions/{production}/matches", { params: { path: { production }, query } }));
+        all.push(...page);
+        if (page.length < 500) return all;
+      }
+    },
   });
 
 /**
@@ -112,6 +125,13 @@ export const usePrints = (reel: string) =>
     queryKey: keysOf.prints(reel),
     enabled: reel !== "",
     queryFn: () => ok(api.GET("/reels/{reel}/prints", { params: { path: { reel } } })),
+  });
+
+export const usePrint = (reel: string, print: string) =>
+  useQuery({
+    queryKey: keysOf.print(reel, print),
+    enabled: print !== "",
+    queryFn: () => ok(api.GET("/prints/{print}", { params: { path: { print } } })),
   });
 
 /**

@@ -8,6 +8,7 @@ export const keysOf = {
   reels: (production: string) => ["reels", production] as const,
   reel: (id: string) => ["reel", id] as const,
   prints: (reel: string) => ["prints", reel] as const,
+  print: (reel: string, id: string) => ["prints", reel, id] as const, // of the reel's prints, so that it follows
   queue: (production: string) => ["work", production, "queue"] as const, // of the production's work, so that it follows
   receipts: (production: string) => ["work", production, "receipts"] as const, // of the production's work, so that it follows
   receipt: (id: string) => ["receipt", id] as const,

@@ -85,6 +85,7 @@ export interface paths {
             };
             cookie?: never;
         };
+        /** @description Takes in order, a page at a time, or, with since, what has changed: those of the first page's stamp, which hold for all pages. */
         get: operations["listTakes"];
         put?: never;
         post?: never;
@@ -1747,6 +1748,16 @@ export interface components {
         };
         TakeList: {
             takes: components["schemas"]["Take"][];
+            /** @description What to ask for the next page after; empty where there is none */
+            next: string;
+            /** @description IDs of takes that were there, as far as they are known: see count */
+            gone: string[];
+            /** @description How many takes there are in all */
+            count: number;
+            /** @description What to ask by for what changes from here on */
+            stamp: string;
+            /** @description More has changed than is told here; ask for all of it */
+            whole: boolean;
             undo: string;
             redo: string;
             /**
@@ -1786,6 +1797,8 @@ export interface components {
             partOf: string | null;
             /** Format: date-time */
             createdAt: string;
+            /** @description By which takes are listed, code point by code point; no two have the same */
+            order: string;
         };
         /** @enum {string} */
         TakeKind: "recording" | "music" | "effect" | "camera" | "picture";
@@ -3693,6 +3706,22 @@ export interface components {
             /** Format: date-time */
             createdAt: string;
         };
+        ListedReceipt: {
+            id: string;
+            production: string;
+            /** @description Of ours, its ID */
+            print: string | null;
+            name: string;
+            /** @description Whether it was held against a spec */
+            asked: boolean;
+            state: components["schemas"]["WorkState"];
+            progress: number;
+            message: string;
+            /** @description Null until the desk has looked */
+            passed: boolean | null;
+            /** Format: date-time */
+            createdAt: string;
+        };
         DeskReceipt: {
             pass: boolean;
             packaging?: string;
@@ -4277,6 +4306,21 @@ export interface components {
             /** @description Tells the program that made and checked it from every other */
             checkedBy?: string;
         };
+        ListedPrint: {
+            id: string;
+            reel: string;
+            /** Format: int64 */
+            revision: number;
+            state: components["schemas"]["WorkState"];
+            progress: number;
+            message: string;
+            /** @description Of its spec */
+            title: string;
+            /** @description Its check and, where it was asked, the desk; null until there is a report */
+            passed: boolean | null;
+            /** Format: date-time */
+            createdAt: string;
+        };
         Print: {
             id: string;
             reel: string;
@@ -4540,7 +4584,13 @@ export interface operations {
     };
     listTakes: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description next of the page before */
+                after?: string;
+                /** @description stamp of an answer */
+                since?: string;
+                limit?: number;
+            };
             header?: never;
             path: {
                 production: components["parameters"]["ProductionID"];
@@ -5077,7 +5127,12 @@ export interface operations {
     };
     listMatches: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Most that are given */
+                limit?: components["parameters"]["Limit"];
+                /** @description ID of the last match of the page before */
+                after?: string;
+            };
             header?: never;
             path: {
                 production: components["parameters"]["ProductionID"];
@@ -5086,7 +5141,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description What was found for each take */
+            /** @description What was found for each take, a page at a time: as many as were asked for, or 500, unless there are no more */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -5508,7 +5563,12 @@ export interface operations {
     };
     listReceipts: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Most that are given */
+                limit?: components["parameters"]["Limit"];
+                /** @description Only what is older than this: the createdAt of the last one that the caller has */
+                before?: components["parameters"]["Before"];
+            };
             header?: never;
             path: {
                 production: components["parameters"]["ProductionID"];
@@ -5523,7 +5583,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Receipt"][];
+                    "application/json": components["schemas"]["ListedReceipt"][];
                 };
             };
             default: components["responses"]["Failure"];
@@ -6589,7 +6649,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Print"][];
+                    "application/json": components["schemas"]["ListedPrint"][];
                 };
             };
             default: components["responses"]["Failure"];

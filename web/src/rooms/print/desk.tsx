@@ -3,7 +3,7 @@ import { CheckCircle2, Circle, Search, Upload, Volume2, XCircle } from "lucide-r
 import { useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
 
-import { api, base, ok, Problem, type Finding, type Receipt } from "../../api/client";
+import { api, base, ok, Problem, type Finding, type ListedReceipt, type Receipt } from "../../api/client";
 import { useDo, useSpecs } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
@@ -57,11 +57,11 @@ export function DeskList({ production, reel, shown }: { production: string; reel
   );
 }
 
-function Verdict({ receipt: r }: { receipt: Receipt }) {
-  if (r.receipt && !r.spec) return <Search size={15} className="shrink-0 text-muted" aria-label="looked at" />;
-  if (r.receipt?.pass) return <CheckCircle2 size={15} className="shrink-0" aria-label="accepted" style={{ color: "var(--dye-FX)" }} />;
-  if (r.receipt || r.state === "failed")
-    return <XCircle size={15} className="shrink-0 text-wrong" aria-label={r.receipt ? "refused" : "failed"} />;
+function Verdict({ receipt: r }: { receipt: ListedReceipt }) {
+  if (r.passed !== null && !r.asked) return <Search size={15} className="shrink-0 text-muted" aria-label="looked at" />;
+  if (r.passed) return <CheckCircle2 size={15} className="shrink-0" aria-label="accepted" style={{ color: "var(--dye-FX)" }} />;
+  if (r.passed !== null || r.state === "failed")
+    return <XCircle size={15} className="shrink-0 text-wrong" aria-label={r.passed !== null ? "refused" : "failed"} />;
   return <Circle size={15} className="shrink-0 text-muted" aria-label={r.state} />;
 }
 
@@ -293,7 +293,7 @@ function Against({
   other: string;
   onOther: (id: string) => void;
 }) {
-  const list = (useReceipts(production).data ?? []).filter((r) => r.id !== receipt.id && r.receipt);
+  const list = (useReceipts(production).data ?? []).filter((r) => r.id !== receipt.id && r.passed !== null);
   if (list.length === 0) return null;
   return (
     <select className="field max-w-44" aria-label="Compare with another delivery" value={other} onChange={(e) => onOther(e.target.value)}>

@@ -3,8 +3,8 @@ import { CheckCircle2, Circle, XCircle } from "lucide-react";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
-import { api, ok, type Packaging, type Print } from "../../api/client";
-import { useDo, usePrints, useProduction, useReel, useReelEdits, useReels, useSpecs } from "../../api/hooks";
+import { api, ok, type ListedPrint, type Packaging } from "../../api/client";
+import { useDo, usePrint, usePrints, useProduction, useReel, useReelEdits, useReels, useSpecs } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { Header } from "../../shell/header";
 import { Missing } from "../../ui/missing";
@@ -29,6 +29,7 @@ export function PrintRoom() {
   const { ask, dialog } = useConsent(edits);
   const specs = useSpecs(id);
   const prints = usePrints(reelID);
+  const shown = usePrint(reelID, printID ?? "");
   const [packaging, setPackaging] = useState<Packaging | null>(null);
   const [wish, setWish] = useState<Wish>({});
   const [choosing, setChoosing] = useState(false);
@@ -43,7 +44,7 @@ export function PrintRoom() {
   const path = { params: { path: { reel: reelID } } };
   const plan = useQuery({
     // the names of the next print, the room that is left and how long it takes follow from those that were made
-    queryKey: ["plan", reelID, view?.revision, spec?.id, spec?.version, asked, prints.data?.filter((p) => p.report).length],
+    queryKey: ["plan", reelID, view?.revision, spec?.id, spec?.version, asked, prints.data?.filter((p) => p.passed !== null).length],
     enabled: (!!spec || asIs) && !!prints.data,
     placeholderData: (before, query) => (query?.queryKey[1] === reelID ? before : undefined),
     queryFn: () => ok(api.POST("/reels/{reel}/plan", { ...path, body: asked })),
@@ -58,7 +59,6 @@ export function PrintRoom() {
     [keysOf.prints(reelID), keysOf.work(id)],
     () => void go(`/p/${id}/print/${reelID}`),
   );
-  const shown = prints.data?.find((p) => p.id === printID);
   return (
     <div className="flex h-full flex-col">
       <Header
@@ -116,17 +116,17 @@ export function PrintRoom() {
               className={`flex items-center gap-2 border-t border-line px-1 py-2 text-[13px] ${p.id === printID ? "font-semibold" : "hover:text-ink"}`}
             >
               <PrintState print={p} />
-              <span className="min-w-0 grow truncate">{p.plan.spec.title}</span>
+              <span className="min-w-0 grow truncate">{p.title}</span>
               <span className="tc shrink-0 text-[12px] text-muted">{timeOrDay(p.createdAt)}</span>
             </Link>
           ))}
         </aside>
         <main className="min-w-0 grow overflow-auto max-[700px]:border-t max-[700px]:border-line">
-          <Missing of={[production, reels, reel, specs, prints]} />
+          <Missing of={[production, reels, reel, specs, prints, shown]} />
           {receipt ? (
             <ReceiptPage key={receipt} id={receipt} production={id} reel={reelID} />
           ) : printID ? (
-            shown && <PrintReport print={shown} production={id} current={view?.revision} onRemove={() => setRemoving(true)} />
+            shown.data && <PrintReport print={shown.data} production={id} current={view?.revision} onRemove={() => setRemoving(true)} />
           ) : !view ? null : !spec && !asIs ? (
             <div className="flex h-full flex-col items-center justify-center gap-3 px-8 text-center">
               <h1 className="text-xl font-bold">What does the receiver ask for?</h1>
@@ -175,8 +175,8 @@ export function PrintRoom() {
   );
 }
 
-function PrintState({ print: p }: { print: Print }) {
-  if (p.state === "done" && p.report?.pass && p.receipt?.pass !== false)
+function PrintState({ print: p }: { print: ListedPrint }) {
+  if (p.state === "done" && p.passed)
     return <CheckCircle2 size={15} className="shrink-0" aria-label="passed" style={{ color: "var(--dye-FX)" }} />;
   if (p.state === "done" || p.state === "failed")
     return <XCircle size={15} className="shrink-0 text-wrong" aria-label={p.state === "done" ? "found wanting" : "failed"} />;

@@ -11,6 +11,7 @@ import { Header } from "../../shell/header";
 import { uploads } from "../../shell/uploads";
 import { Missing } from "../../ui/missing";
 import { rateName, rates } from "../../ui/rates";
+import { useSeen } from "../../ui/seen";
 import { Small } from "../../ui/small";
 import { dayAndTime, timeOrDay } from "../../ui/when";
 import { many } from "../../ui/words";
@@ -112,13 +113,20 @@ export function ProductionsPage() {
 
 /** What a production is at, each part a way to where it is looked after. */
 function StandingOf({ production }: { production: string }) {
+  const [seen, ref] = useSeen();
   const standing = useQuery({
     queryKey: keysOf.standing(production),
+    enabled: seen, // of hundreds only those that somebody looks at are asked for
     queryFn: () => ok(api.GET("/productions/{production}/standing", { params: { path: { production } } })),
     refetchInterval: (q) => (q.state.data && q.state.data.working > 0 ? 2000 : false),
   });
   const s = standing.data;
-  if (!s) return <p className="px-2 pb-1 text-[13px] text-muted">{standing.error?.message ?? "…"}</p>;
+  if (!s)
+    return (
+      <p ref={ref} className="px-2 pb-1 text-[13px] text-muted">
+        {standing.error?.message ?? "…"}
+      </p>
+    );
   const to = (path: string) => `/p/${production}/${path}`;
   const part = "hover:text-ink hover:underline";
   const d = s.delivery;
