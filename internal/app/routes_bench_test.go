@@ -55,7 +55,7 @@ func lived(b *testing.B) house {
 		`insert into productions (name, sample_rate, frame_rate) select 'Ferry ' || n, 48000, frame_rate from productions, generate_series(1, %d) n`,
 		`insert into takes (production_id, kind, file_name, came_from, media_key, sound_key, sound, size, sha256, stream, description, channels, findings)
 			select production_id, kind, n || file_name, came_from, media_key, sound_key, sound, size, sha256 || n, stream,
-			jsonb_set(jsonb_set(description, '{scene}', to_jsonb(n::text)), '{roll}', to_jsonb('LF' || n / 30)), channels, findings
+			jsonb_set(jsonb_set(description, '{scene}', to_jsonb(n::text)), '{roll}', '"LF1"'), channels, findings
 			from takes, generate_series(1, %d) n where not dissolved and part_of is null`,
 		`with made as (insert into work (production_id, kind, title, state, args) select production_id, kind, title, 'done', args from work, generate_series(1, %d)
 			where kind = 'print' returning id)
@@ -162,3 +162,43 @@ func BenchmarkRoutes(b *testing.B) {
 
 // pause is how long somebody looks at an answer before asking for the next.
 const pause = 200 * time.Millisecond
+
+// BenchmarkEditOfAllTakes is an edit of 3,000 takes at once, naming a whole roll like one take, and changing the stems of their production.
+func BenchmarkEditOfAllTakes(b *testing.B) {
+	h := lived(b)
+	var ids []string
+	for _, t := range h.Takes(h.production) {
+		ids = append(ids, t.ID)
+	}
+	var stems map[string]any
+	h.OK("GET", "/productions/"+h.production+"/stems", nil, &stems)
+	for _, step := range []struct {
+		name string
+		do   func(n int)
+	}{
+		{"edit", func(n int) {
+			h.OK("POST", "/productions/"+h.production+"/takes/edit", map[string]any{"takes": ids, "edit": map[string]any{"slate": map[string]any{"note": fmt.Sprint(n)}}}, nil)
+		}},
+		{"undo", func(int) {
+			var list api.TakeList
+			h.OK("GET", "/productions/"+h.production+"/takes?limit=1", nil, &list)
+			h.OK("POST", "/productions/"+h.production+"/takes/undo", map[string]any{"revision": list.Revision}, nil)
+			h.OK("POST", "/productions/"+h.production+"/takes/redo", map[string]any{"revision": list.Revision + 1}, nil)
+		}},
+		{"carry", func(n int) {
+			h.OK("PATCH", "/takes/"+ids[0], map[string]any{"channels": []any{map[string]any{"index": 2, "name": fmt.Sprint("Boom ", n)}}}, nil)
+			h.OK("POST", "/takes/"+ids[0]+"/carry", nil, nil)
+		}},
+		{"stems", func(int) { h.OK("PUT", "/productions/"+h.production+"/stems", stems, nil) }},
+	} {
+		b.Run(step.name, func(b *testing.B) {
+			var took []time.Duration
+			for n := range max(5, b.N) {
+				began := time.Now()
+				step.do(n)
+				took = append(took, time.Since(began))
+			}
+			spread(b, took)
+		})
+	}
+}

@@ -263,18 +263,21 @@ func (s *Store) assemble(ctx context.Context, production, author string, a Assem
 		if id, err = insertGroup(ctx, tx, production, a, parts, true); err != nil {
 			return err
 		}
-		return regroup(ctx, tx, takeStep{production: production, author: author}, id, a.Family.Files(), true, name)
+		return regroup(ctx, tx, production, author, id, a.Family.Files(), true, name)
 	})
 	return id, err
 }
 
 // regroup shows or hides a group and hides or shows its parts, as one step to undo.
-func regroup(ctx context.Context, tx pgx.Tx, step takeStep, group string, parts []string, together bool, name string) error {
-	for _, id := range append([]string{group}, parts...) {
-		var f takeFields
-		if err := tx.QueryRow(ctx, "select "+fieldColumns+" from takes where id = $1 for update", id).Scan(f.targets()...); err != nil {
-			return notFound(err, "take")
-		}
+func regroup(ctx context.Context, tx pgx.Tx, production, author, group string, parts []string, together bool, name string) error {
+	ids := append([]string{group}, parts...)
+	found, err := fieldsOf(ctx, tx, production, ids)
+	if err != nil {
+		return err
+	}
+	var edits []takeEdit
+	for _, id := range ids {
+		f := found[id]
 		before := f.clone()
 		switch {
 		case id == group:
@@ -284,11 +287,9 @@ func regroup(ctx context.Context, tx pgx.Tx, step takeStep, group string, parts 
 		default:
 			f.PartOf, f.Apart = nil, true
 		}
-		if err := step.put(ctx, tx, id, name, before, f); err != nil {
-			return err
-		}
+		edits = append(edits, takeEdit{id, name, before, f})
 	}
-	return nil
+	return putStep(ctx, tx, production, author, edits)
 }
 
 // TakeApart gives the files of a group back as takes of their own, as one step to undo. Reels that use the group keep
@@ -312,7 +313,7 @@ func (s *Store) TakeApart(ctx context.Context, id, author string) error {
 		if dissolved {
 			return fault.New(fault.Stale, "%s has been taken apart already", t.Title())
 		}
-		return regroup(ctx, tx, takeStep{production: t.Production, author: author}, id, t.Assembly.Family.Files(), false,
+		return regroup(ctx, tx, t.Production, author, id, t.Assembly.Family.Files(), false,
 			"take "+t.Title()+" apart")
 	})
 }
@@ -378,7 +379,7 @@ func (s *Store) AddConverted(ctx context.Context, claim Claim, author string, fr
 		if err != nil {
 			return err
 		}
-		return regroup(ctx, tx, takeStep{production: from.Production, author: author}, id, []string{from.ID}, true, "resample "+from.Title())
+		return regroup(ctx, tx, from.Production, author, id, []string{from.ID}, true, "resample "+from.Title())
 	})
 	return id, err
 }

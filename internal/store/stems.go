@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"regexp"
 	"slices"
 	"strings"
@@ -147,17 +148,23 @@ func (s *Store) SetStemsAndRules(ctx context.Context, production string, stems [
 
 // stemsInUse refuses tags that leave out a stem that some channel was given.
 func stemsInUse(ctx context.Context, tx pgx.Tx, production string, tags []string) error {
-	takes, err := allTakes(ctx, tx, production)
+	var id string
+	var channel int
+	err := tx.QueryRow(ctx, `select t.id::text, n from takes t, jsonb_array_elements(channels) with ordinality c (c, n)
+		where production_id = $1 and coalesce(c->>'stem', '') <> '' and not c->>'stem' = any($2) limit 1`, production, tags).Scan(&id, &channel)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return nil
+	}
+	if err != nil {
+		return notFound(err, "production")
+	}
+	list, err := takesBy(ctx, tx, "where t.id = $1", id)
 	if err != nil {
 		return err
 	}
-	for _, t := range takes {
-		for _, c := range t.Channels {
-			if c.Stem != "" && !slices.Contains(tags, c.Stem) {
-				return fault.New(fault.BadInput, "%s, %s is in stem %s, so that stem can't go; put it elsewhere first", t.Title(),
-					take.ChannelName(c.Track), c.Stem)
-			}
-		}
+	for _, t := range list {
+		c := t.Channels[channel-1]
+		return fault.New(fault.BadInput, "%s, %s is in stem %s, so that stem can't go; put it elsewhere first", t.Title(), take.ChannelName(c.Track), c.Stem)
 	}
 	return nil
 }

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"reflect"
@@ -38,13 +39,66 @@ func (f takeFields) clone() takeFields {
 	return f
 }
 
-func putFields(ctx context.Context, tx pgx.Tx, id string, f takeFields) error {
-	_, err := tx.Exec(ctx, "update takes set kind = $2, channels = $3, slate = $4, sets = $5, tie = $6, part_of = $7, apart = $8, dissolved = $9 where id = $1",
-		id, f.Kind, f.Channels, f.Slate, f.Sets, f.Tie, f.PartOf, f.Apart, f.Dissolved)
-	if err == nil && f.Tie != nil {
-		err = noCircle(ctx, tx, id)
+// takeEdit is what is done to one take.
+type takeEdit struct {
+	id, name      string
+	before, after takeFields
+}
+
+// put writes what users say of takes, all in one statement however many there are.
+func put(ctx context.Context, tx pgx.Tx, edits []takeEdit) error {
+	ids, fields := make([]string, len(edits)), make([]string, len(edits))
+	for i, e := range edits {
+		b, err := json.Marshal(e.after)
+		if err != nil {
+			return err
+		}
+		ids[i], fields[i] = e.id, string(b)
 	}
-	return err
+	// Materialized, or each part that is taken of a document reads all of it again.
+	if _, err := tx.Exec(ctx, `with e as materialized (select id, f::jsonb from unnest($1::uuid[], $2::text[]) e (id, f))
+		update takes t set kind = f->>'kind', channels = coalesce(nullif(f->'channels', 'null'), '[]'), slate = f->'slate',
+			sets = nullif(f->'sets', 'null'), tie = nullif(f->'tie', 'null'), part_of = (f->>'partOf')::uuid, apart = (f->>'apart')::boolean,
+			dissolved = (f->>'dissolved')::boolean
+		from e where t.id = e.id`, ids, fields); err != nil {
+		return err
+	}
+	for _, e := range edits {
+		if e.after.Tie == nil || reflect.DeepEqual(e.before.Tie, e.after.Tie) {
+			continue
+		}
+		if err := noCircle(ctx, tx, e.id); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// fieldsOf reads what users say of takes of a production, and keeps others from changing it. One that is not there is NotFound.
+func fieldsOf(ctx context.Context, tx pgx.Tx, production string, ids []string) (map[string]takeFields, error) {
+	rows, err := tx.Query(ctx, "select id::text, "+fieldColumns+" from takes where id = any($1::uuid[]) and production_id = $2 order by id for update", ids, production)
+	if err != nil {
+		return nil, notFound(err, "take")
+	}
+	found := map[string]takeFields{}
+	var id string
+	for rows.Next() {
+		var f takeFields
+		if err := rows.Scan(append([]any{&id}, f.targets()...)...); err != nil {
+			rows.Close()
+			return nil, err
+		}
+		found[id] = f
+	}
+	if err := rows.Err(); err != nil {
+		return nil, notFound(err, "take")
+	}
+	for _, id := range ids {
+		if _, there := found[id]; !there {
+			return nil, notFound(pgx.ErrNoRows, "take")
+		}
+	}
+	return found, nil
 }
 
 // ChannelEdit changes a channel; what is nil stays.
@@ -69,9 +123,13 @@ func (s *Store) EditTakes(ctx context.Context, production, author string, ids []
 	if err := e.check(); err != nil {
 		return 0, err
 	}
+	asked := false
 	return s.editTakes(ctx, production, author, ids, func(tx pgx.Tx, _ string, f *takeFields) (string, error) {
-		if err := e.checkStems(ctx, tx, production); err != nil {
-			return "", err
+		if !asked { // under the lock, and once
+			if err := e.checkStems(ctx, tx, production); err != nil {
+				return "", err
+			}
+			asked = true
 		}
 		return e.apply(f)
 	})
@@ -194,29 +252,25 @@ func (s *Store) editTakes(ctx context.Context, production, author string, ids []
 		if err := lockTakes(ctx, tx, production); err != nil {
 			return err
 		}
-		step := takeStep{production: production, author: author}
-		sorted := slices.Sorted(slices.Values(ids))
-		for _, id := range slices.Compact(sorted) {
-			var f takeFields
-			err := tx.QueryRow(ctx, "select "+fieldColumns+" from takes where id = $1 and production_id = $2 for update", id,
-				production).Scan(f.targets()...)
-			if err != nil {
-				return notFound(err, "take")
-			}
+		ids = slices.Compact(slices.Sorted(slices.Values(ids)))
+		found, err := fieldsOf(ctx, tx, production, ids)
+		if err != nil {
+			return err
+		}
+		var edits []takeEdit
+		for _, id := range ids {
+			f := found[id]
 			before := f.clone()
 			name, err := edit(tx, id, &f)
 			if err != nil {
 				return err
 			}
-			if reflect.DeepEqual(before, f) {
-				continue
-			}
-			changed++
-			if err := step.put(ctx, tx, id, name, before, f); err != nil {
-				return err
+			if !reflect.DeepEqual(before, f) {
+				edits = append(edits, takeEdit{id, name, before, f})
 			}
 		}
-		return nil
+		changed = len(edits)
+		return putStep(ctx, tx, production, author, edits)
 	})
 	return changed, err
 }
@@ -232,15 +286,11 @@ func (s *Store) CarryNames(ctx context.Context, id, author string) (changed int,
 	if from.Description.Roll == "" {
 		return 0, fault.New(fault.BadInput, "This take is on no roll, so there are no others to name like it")
 	}
-	all, err := s.Takes(ctx, from.Production)
+	others, err := s.ids(ctx, `select id::text from takes t where production_id = $1 and `+listed+` and id <> $2
+		and coalesce(slate->>'roll', description->>'roll', '') = $3 and jsonb_array_length(channels) = $4`, from.Production, id, from.Description.Roll,
+		len(from.Channels))
 	if err != nil {
 		return 0, err
-	}
-	var others []string
-	for _, t := range all {
-		if t.ID != id && t.Description.Roll == from.Description.Roll && len(t.Channels) == len(from.Channels) {
-			others = append(others, t.ID)
-		}
 	}
 	return s.editTakes(ctx, from.Production, author, others, func(_ pgx.Tx, _ string, f *takeFields) (string, error) {
 		for i, c := range from.Channels {
@@ -317,36 +367,41 @@ func editOf(l report.Line, channels int) TakeEdit {
 	return e
 }
 
-// takeStep is one step to undo, of one take or several.
-type takeStep struct {
-	production, author string
-	batch              *int64 // ID of the first of its edits; nil until there is one
-}
-
-// put makes an edit and notes it.
-func (t *takeStep) put(ctx context.Context, tx pgx.Tx, id, name string, before, after takeFields) error {
-	if t.batch == nil {
-		if _, err := tx.Exec(ctx, "update take_edits set state = 'dropped' where production_id = $1 and state = 'undone' and author = $2",
-			t.production, t.author); err != nil {
-			return err
-		}
-		if err := takesEdited(ctx, tx, t.production); err != nil {
-			return err
-		}
+// putStep makes edits and notes them, all as one step to undo.
+func putStep(ctx context.Context, tx pgx.Tx, production, author string, edits []takeEdit) error {
+	if len(edits) == 0 {
+		return nil
 	}
-	var edit int64
-	err := tx.QueryRow(ctx, "insert into take_edits (production_id, take_id, name, before, after, batch, author) values ($1, $2, $3, $4, $5, $6, $7) returning id",
-		t.production, id, name, before, after, t.batch, t.author).Scan(&edit)
+	if _, err := tx.Exec(ctx, "update take_edits set state = 'dropped' where production_id = $1 and state = 'undone' and author = $2",
+		production, author); err != nil {
+		return err
+	}
+	if err := takesEdited(ctx, tx, production); err != nil {
+		return err
+	}
+	ids, names, before, after := make([]string, len(edits)), make([]string, len(edits)), make([]string, len(edits)), make([]string, len(edits))
+	for i, e := range edits {
+		b, err := json.Marshal(e.before)
+		if err != nil {
+			return err
+		}
+		a, err := json.Marshal(e.after)
+		if err != nil {
+			return err
+		}
+		ids[i], names[i], before[i], after[i] = e.id, e.name, string(b), string(a)
+	}
+	// The step is known by the ID of the first of its edits.
+	_, err := tx.Exec(ctx, `with step as (select nextval(pg_get_serial_sequence('take_edits', 'id')) as first)
+		insert into take_edits (id, production_id, take_id, name, before, after, batch, author) overriding system value
+		select case when n = 1 then step.first else nextval(pg_get_serial_sequence('take_edits', 'id')) end, $1, take, name, before::jsonb, after::jsonb,
+			step.first, $2
+		from step, unnest($3::uuid[], $4::text[], $5::text[], $6::text[]) with ordinality e (take, name, before, after, n)`,
+		production, author, ids, names, before, after)
 	if err != nil {
 		return err
 	}
-	if t.batch == nil {
-		t.batch = &edit
-		if _, err := tx.Exec(ctx, "update take_edits set batch = id where id = $1", edit); err != nil {
-			return err
-		}
-	}
-	return putFields(ctx, tx, id, after)
+	return put(ctx, tx, edits)
 }
 
 func takesEdited(ctx context.Context, tx pgx.Tx, production string) error {
@@ -435,38 +490,56 @@ func (s *Store) stepTakes(ctx context.Context, production string, seen int64, au
 		if err != nil {
 			return err
 		}
+		var ids []string
 		for _, e := range edits {
+			ids = append(ids, e.Take)
+		}
+		now, err := fieldsOf(ctx, tx, production, ids)
+		if err != nil {
+			return err
+		}
+		turned := make([]takeEdit, len(edits))
+		for i, e := range edits {
 			from, to := e.After, e.Before
 			if kind == "redo" {
 				from, to = to, from
 			}
-			if err := turnTake(ctx, tx, e.Take, from, to); err != nil {
-				return err
+			is := now[e.Take]
+			turned[i] = takeEdit{id: e.Take, before: is.clone()}
+			if !is.turn(from, to) {
+				return s.stepMet(ctx, tx, e.Take)
 			}
+			turned[i].after = is
+		}
+		if err := put(ctx, tx, turned); err != nil {
+			return err
 		}
 		return takesEdited(ctx, tx, production)
 	})
 }
 
-// turnTake brings what differs between two states of a take from the one to the other.
-func turnTake(ctx context.Context, tx pgx.Tx, id string, from, to takeFields) error {
-	var now takeFields
+// stepMet is Stale: a take has been changed in the same place since.
+func (s *Store) stepMet(ctx context.Context, tx pgx.Tx, id string) error {
 	var name string
-	if err := tx.QueryRow(ctx, "select file_name, "+fieldColumns+" from takes where id = $1 for update",
-		id).Scan(append([]any{&name}, now.targets()...)...); err != nil {
+	if err := tx.QueryRow(ctx, "select file_name from takes where id = $1", id).Scan(&name); err != nil {
 		return notFound(err, "take")
 	}
-	for _, f := range now.each() {
-		was, will := f(&from), f(&to)
+	return fault.New(fault.Stale, "%s has been changed in the same place since, so this step was left as it is; set by hand what you want there", name)
+}
+
+// turn brings what differs between two states of a take from the one to the other, unless somebody has changed it since.
+func (f *takeFields) turn(from, to takeFields) bool {
+	for _, part := range f.each() {
+		was, will := part(&from), part(&to)
 		if reflect.DeepEqual(was, will) {
 			continue
 		}
-		if !reflect.DeepEqual(f(&now), was) {
-			return fault.New(fault.Stale, "%s has been changed in the same place since, so this step was left as it is; set by hand what you want there", name)
+		if !reflect.DeepEqual(part(f), was) {
+			return false
 		}
-		reflect.ValueOf(f(&now)).Elem().Set(reflect.ValueOf(will).Elem())
+		reflect.ValueOf(part(f)).Elem().Set(reflect.ValueOf(will).Elem())
 	}
-	return putFields(ctx, tx, id, now)
+	return true
 }
 
 // each gives ways to each part of a take that can be changed by itself, as pointers into the fields.

@@ -22,12 +22,13 @@ alter table takes
   add column damaged   boolean generated always as (coalesce((description->>'recovered')::boolean, false)) stored,
   -- by roll and time stamp, those without come last, then by name; no two are the same
   add column sort      text collate "C" generated always as (
-    case when coalesce(slate->>'roll', description->>'roll', '') = '' then '1' else '0' end || coalesce(slate->>'roll', description->>'roll', '') || chr(1)
-    || lpad(coalesce(description->>'startSamples', '9223372036854775807'), 19, '0') || chr(1) || file_name || chr(1) || lpad(stream::text, 6, '0')
-    || chr(1) || id::text) stored,
+    case when coalesce(slate->>'roll', description->>'roll', '') = '' then '1' else '0' end || coalesce(slate->>'roll', description->>'roll', '') || '  '
+    || lpad(coalesce(description->>'startSamples', '9223372036854775807'), 19, '0') || '  ' || file_name || '  ' || lpad(stream::text, 6, '0')
+    || '  ' || id::text) stored,
   -- the transaction that changed it last, so that whoever has seen all others that were open then is told of what came since
   add column touched   xid8 not null default pg_current_xact_id();
-create index on takes (production_id, sort) include (kind, has_sound, stamped, damaged) where part_of is null and not dissolved;
+create index on takes (production_id, sort) where part_of is null and not dissolved;
+create index takes_listed on takes (production_id) include (kind, has_sound, stamped, damaged) where part_of is null and not dissolved;
 create index on takes (production_id, touched);
 create index on takes ((tie->>'reference')) where tie is not null;
 alter table productions add column renamed xid8 not null default pg_current_xact_id(); -- the transaction that changed how names are read last
