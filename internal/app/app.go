@@ -110,6 +110,9 @@ func (a *App) open(ctx context.Context, c Config) (err error) {
 		err = a.Jobs.TakeAsItIs(ctx)
 	}
 	if err == nil {
+		err = a.own(ctx, c.Data)
+	}
+	if err == nil {
 		a.api, err = api.New(api.Config{Store: s, Media: a.Media, Jobs: a.Jobs, Cards: c.Cards, Uploads: uploads, Hosts: c.Hosts, Log: c.Log,
 			Metrics: metrics})
 	}
@@ -135,6 +138,28 @@ func bind(ctx context.Context, s *store.Store, data string) error {
 		return err
 	}
 	return s.Bound(ctx)
+}
+
+// own refuses a folder of media that is a copy of the one that others work in, or that lacks what they have written.
+func (a *App) own(ctx context.Context, data string) error {
+	mine, err := a.Media.Identity()
+	if err != nil {
+		return err
+	}
+	others, err := a.Store.Folders(ctx)
+	if err != nil {
+		return err
+	}
+	for _, o := range others {
+		if !media.SameFolder(mine, o) {
+			return fault.New(fault.BadInput, "The folder %s is a copy: a server or worker that runs has its recordings in another one. Start with that one, so that each finds what the other brings in", data)
+		}
+	}
+	behind, err := a.Jobs.Behind(ctx)
+	if err == nil && behind {
+		err = fault.New(fault.BadInput, "The folder %s is an older copy: recordings have come into another one since. Start with that one. If it is lost, start once with --as-it-is; takes whose recordings are missing will say so", data)
+	}
+	return err
 }
 
 // Close lets go of everything.

@@ -62,15 +62,6 @@ func within(t *testing.T, s *apptest.Server, folder string) []string {
 	return list
 }
 
-// A1. Two connections are enough.
-func TestAPoolOfTwoConnectionsIsEnough(t *testing.T) {
-	url := storetest.URL(t)
-	s := apptest.StartOn(t, url+"?pool_max_conns=2")
-	production, v := crossing(t, s)
-	p := printed(s, production, v, map[string]any{"packaging": "interleaved"})
-	assert.Equal(t, "done", p.State)
-}
-
 // A1. A panic in work is failed work with a reason within a second, and the others go on.
 func TestAPanicInWorkIsAFailureOfIt(t *testing.T) {
 	s := apptest.Start(t)

@@ -136,7 +136,7 @@ func (a *attempt) makeTakes(ctx context.Context, args importArgs) (takes []store
 		t.Kind = take.KindOf(t.Description, from)
 		takes = append(takes, t)
 	}
-	if err := a.Media.Publish(a.staging(), folder); err != nil {
+	if err := a.publishTakes(ctx, folder, takes...); err != nil {
 		return nil, err
 	}
 	return takes, persist(ctx, func() error {

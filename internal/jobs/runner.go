@@ -70,7 +70,11 @@ func (jobArgs) Kind() string { return "work" }
 // Open connects the runner to the queue without doing work yet.
 func (r *Runner) Open() error {
 	r.held, r.sweeping = map[string]context.CancelCauseFunc{}, make(chan struct{}, 1)
-	r.worker = r.Keeping.NewWorker()
+	identity, err := r.Media.Identity()
+	if err != nil {
+		return err
+	}
+	r.worker = r.Keeping.NewWorker(identity)
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &nudged{runner: r})
 	client, err := river.NewClient(riverpgxv5.New(r.Keeping.Pool), &river.Config{
@@ -123,6 +127,9 @@ func (r *Runner) Start(ctx context.Context) error {
 	go func() {
 		defer close(r.done)
 		r.regroup(loop)
+		if err := r.noteAll(loop); err != nil && loop.Err() == nil {
+			r.Log.Error("noting takes beside their files", "error", err)
+		}
 		r.keep(loop)
 	}()
 	return nil

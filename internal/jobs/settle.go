@@ -123,7 +123,7 @@ func (a *attempt) renderSettled(ctx context.Context, o store.OpenReel, args sett
 		ch.Name, ch.Use = names[i], take.Iso
 		t.Channels = append(t.Channels, store.Channel{Track: *ch, Level: levels[i]})
 	}
-	if err := a.Media.Publish(a.staging(), folder); err != nil {
+	if err := a.publishTakes(ctx, folder, t); err != nil {
 		return t, err
 	}
 	const again = true // settling twice makes two takes, also where they sound alike

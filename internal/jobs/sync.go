@@ -259,7 +259,10 @@ func (a *attempt) convert(ctx context.Context) (end store.End, err error) {
 	if err != nil {
 		return end, err
 	}
-	if err := a.Media.Publish(a.staging(), folder); err != nil {
+	noted := t
+	noted.SoundKey, noted.Sound, noted.Size, noted.SHA256, noted.Stream = key, &stored, stored.Size, stored.SHA256, 0
+	noted.Description.Frames, noted.Description.SampleRate = converted.Frames, out.SampleRate
+	if err := a.publishTakes(ctx, folder, noted); err != nil {
 		return end, err
 	}
 	if converted.Clipped > 0 {

@@ -84,10 +84,23 @@ func (r *Runner) advance(ctx context.Context) error {
 		return err
 	}
 	was, err := r.noted()
-	if err != nil || was >= now {
+	if err == nil && was < now {
+		err = media.WriteNote(r.generationNote(), strconv.FormatInt(now, 10))
+	}
+	if err != nil {
 		return err
 	}
-	return media.WriteNote(r.generationNote(), strconv.FormatInt(now, 10))
+	return r.Keeping.SetNoted(ctx, now)
+}
+
+// Behind tells whether the folder lacks what work has written: it is an older copy, or work was done with another since.
+func (r *Runner) Behind(ctx context.Context) (bool, error) {
+	has, err := r.noted()
+	if err != nil {
+		return false, err
+	}
+	noted, err := r.Keeping.Noted(ctx)
+	return has < noted, err
 }
 
 // older tells whether the database is one that was put back: it has counted less than the folder.
@@ -107,5 +120,12 @@ func (r *Runner) TakeAsItIs(ctx context.Context) error {
 		return err
 	}
 	r.lost = true
-	return r.Keeping.CountFrom(ctx, noted)
+	if err := r.Keeping.CountFrom(ctx, noted); err != nil {
+		return err
+	}
+	known, err := r.Keeping.Noted(ctx)
+	if err == nil && noted < known {
+		err = media.WriteNote(r.generationNote(), strconv.FormatInt(known, 10))
+	}
+	return err
 }

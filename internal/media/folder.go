@@ -7,11 +7,13 @@ package media
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"io/fs"
 	"os"
 	"path"
 	"path/filepath"
+	"strings"
 	"syscall"
 
 	"golang.org/x/sys/unix"
@@ -215,6 +217,32 @@ func (f *Folder) Free() (int64, error) {
 
 // Root is the local folder.
 func (f *Folder) Root() string { return f.root.Name() }
+
+// Identity tells the folder from any other, a copy of it too: the machine, as it was started, the device and the folder's number there.
+func (f *Folder) Identity() (string, error) {
+	info, err := f.root.Stat(".")
+	if err != nil {
+		return "", err
+	}
+	boot, err := os.ReadFile("/proc/sys/kernel/random/boot_id")
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return "", err
+	}
+	at, known := info.Sys().(*syscall.Stat_t)
+	if !known {
+		return "", nil
+	}
+	return fmt.Sprintf("%s %d %d", strings.TrimSpace(string(boot)), at.Dev, at.Ino), nil
+}
+
+// SameFolder tells whether two identities can be those of one folder. Another machine has another number for the device.
+func SameFolder(a, b string) bool {
+	x, y := strings.Fields(a), strings.Fields(b)
+	if len(x) != 3 || len(y) != 3 {
+		return true
+	}
+	return x[2] == y[2] && (x[0] != y[0] || x[1] == y[1])
+}
 
 // RemoveAll removes all below a key. It is no error if there is nothing.
 func (f *Folder) RemoveAll(key string) error { return f.root.RemoveAll(key) }

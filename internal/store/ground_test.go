@@ -59,7 +59,7 @@ func TestOnlyTheDeadLoseTheirWork(t *testing.T) {
 	require.NoError(t, err)
 	defer s.Close()
 	p := ferry(t, s)
-	alive, dead, me := s.NewWorker(), s.NewWorker(), s.NewWorker()
+	alive, dead, me := s.NewWorker(""), s.NewWorker(""), s.NewWorker("")
 	claims := map[string]store.Claim{}
 	for name, w := range map[string]*store.Worker{"alive": alive, "dead": dead, "me": me} {
 		require.NoError(t, w.Beat(ctx))

@@ -43,6 +43,18 @@ func (s *Store) Generation(ctx context.Context) (generation int64, err error) {
 	return generation, err
 }
 
+// Noted is how far the folder of media is known to have noted.
+func (s *Store) Noted(ctx context.Context) (noted int64, err error) {
+	err = s.Pool.QueryRow(ctx, "select noted from installation").Scan(&noted)
+	return noted, err
+}
+
+// SetNoted says that the folder of media has noted where the database is, before anything is written that belongs to it.
+func (s *Store) SetNoted(ctx context.Context, generation int64) error {
+	_, err := s.Pool.Exec(ctx, "update installation set noted = greatest(noted, $1)", generation)
+	return err
+}
+
 // CountFrom has the database count on from at least there.
 func (s *Store) CountFrom(ctx context.Context, generation int64) error {
 	_, err := s.Pool.Exec(ctx, "update installation set generation = greatest(generation, $1)", generation)

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"strings"
 	"time"
 
@@ -138,6 +139,16 @@ func (s *Store) RemoveProduction(ctx context.Context, tx pgx.Tx, id string) erro
 		err = pgx.ErrNoRows
 	}
 	return notFound(err, "production")
+}
+
+// ProductionFor finds a production by its ID or, where there is none of it, by its name, and makes one where there is neither.
+func (s *Store) ProductionFor(ctx context.Context, id, name string, rate timecode.Rate) (found string, fresh bool, err error) {
+	err = s.Pool.QueryRow(ctx, "select id::text from productions where id::text = $1 or name = $2 order by id::text = $1 desc limit 1", id, name).Scan(&found)
+	if !errors.Is(err, pgx.ErrNoRows) {
+		return found, false, err
+	}
+	p, err := s.CreateProduction(ctx, name, rate)
+	return p.ID, true, err
 }
 
 // CreateProduction makes one at 48 kHz. A name that is taken is BadInput.

@@ -43,7 +43,7 @@ func removeReel(s *store.Store, id string) error {
 
 // claimed gives the claim to a piece of work of its own, as whoever makes a take has.
 func claimed(s *store.Store, production string) (store.Claim, error) {
-	w := s.NewWorker()
+	w := s.NewWorker("")
 	if err := w.Beat(ctx); err != nil {
 		return store.Claim{}, err
 	}

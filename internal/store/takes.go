@@ -465,12 +465,42 @@ func (s *Store) AddTakes(ctx context.Context, c Claim, takes []Take, again bool)
 	return ids, err
 }
 
+// MediaOf gives the folders of media that takes of a production lie in.
+func (s *Store) MediaOf(ctx context.Context, production string) ([]string, error) {
+	return s.ids(ctx, "select distinct media_key from takes where production_id = $1 and media_key <> ''", production)
+}
+
+// TakesIn gives the takes of a production that lie in a folder of media, as they came in.
+func (s *Store) TakesIn(ctx context.Context, production, folder string) ([]Take, error) {
+	return takesBy(ctx, s.Pool, "where t.production_id = $1 and t.media_key = $2 order by t.stream", production, folder)
+}
+
+// BringBack stores takes whose folder no row names; one that is there already under its name is a Twin.
+func (s *Store) BringBack(ctx context.Context, takes []Take) (ids []string, err error) {
+	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		if err := lockTakes(ctx, tx, takes[0].Production); err != nil {
+			return err
+		}
+		var there bool
+		if err := tx.QueryRow(ctx, "select exists (select 1 from takes where media_key = $1)", takes[0].MediaKey).Scan(&there); err != nil || there {
+			return err
+		}
+		ids, err = s.addTakes(ctx, tx, "", takes, false)
+		return err
+	})
+	var twin Twin
+	if errors.As(err, &twin) {
+		err = fault.New(fault.BadInput, "The production has this very file already, as %s", twin.Title)
+	}
+	return ids, err
+}
+
 func (s *Store) addTakes(ctx context.Context, tx pgx.Tx, work string, takes []Take, again bool) (ids []string, err error) {
 	// Two imports of one file at once: the second waits, and finds the first's take.
 	if err := lockTakes(ctx, tx, takes[0].Production); err != nil {
 		return nil, err
 	}
-	rows, err := tx.Query(ctx, "select id::text from takes where work_id = $1 order by stream", work)
+	rows, err := tx.Query(ctx, "select id::text from takes where work_id = nullif($1, '')::uuid order by stream", work)
 	if err != nil {
 		return nil, err
 	}
@@ -492,7 +522,7 @@ func (s *Store) addTakes(ctx context.Context, tx pgx.Tx, work string, takes []Ta
 		var id string
 		err := tx.QueryRow(ctx, `insert into takes (production_id, kind, file_name, came_from, media_key, sound_key, sound, size, sha256, stream,
 			description, channels, picture, work_id)
-			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14) returning id::text`,
+			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, nullif($14, '')::uuid) returning id::text`,
 			t.Production, t.Kind, t.FileName, t.CameFrom, t.MediaKey, t.SoundKey, t.Sound, t.Size, t.SHA256, t.Stream, t.Description, t.Channels,
 			t.Picture, work).Scan(&id)
 		if err != nil {

@@ -14,17 +14,33 @@ import (
 type Worker struct {
 	ID string
 
-	store *Store
-	mu    sync.Mutex
-	conn  *pgx.Conn // holds the lock; nil while there is none
+	store  *Store
+	folder string
+	mu     sync.Mutex
+	conn   *pgx.Conn // holds the lock; nil while there is none
 }
 
 // silentAfter is how long a worker may not be heard of before it counts as gone, where its lock can't tell: the lock of
 // a worker that lives is gone too after the database was started again.
 const silentAfter = 15 * time.Second
 
-// NewWorker makes a worker that nobody knows of until it Beats.
-func (s *Store) NewWorker() *Worker { return &Worker{ID: uuid.NewString(), store: s} }
+// NewWorker makes a worker that nobody knows of until it Beats. folder tells its folder of media from others.
+func (s *Store) NewWorker(folder string) *Worker {
+	return &Worker{ID: uuid.NewString(), store: s, folder: folder}
+}
+
+// Folders gives the folders of media in which workers that live do their work.
+func (s *Store) Folders(ctx context.Context) (folders []string, err error) {
+	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error { // the locks of those that have died are let go with it
+		rows, err := tx.Query(ctx, "select folder from workers where folder <> '' and not pg_try_advisory_xact_lock(hashtextextended('worker ' || id, 0))")
+		if err != nil {
+			return err
+		}
+		folders, err = pgx.CollectRows(rows, pgx.RowTo[string])
+		return err
+	})
+	return folders, err
+}
 
 // Beat tells the others that this worker lives. After the connection was lost it takes its lock again.
 func (w *Worker) Beat(ctx context.Context) error {
@@ -41,7 +57,7 @@ func (w *Worker) Beat(ctx context.Context) error {
 		}
 		w.conn = conn
 	}
-	_, err := w.conn.Exec(ctx, "insert into workers (id) values ($1) on conflict (id) do update set seen_at = now()", w.ID)
+	_, err := w.conn.Exec(ctx, "insert into workers (id, folder) values ($1, $2) on conflict (id) do update set seen_at = now()", w.ID, w.folder)
 	return err
 }
 
