@@ -44,12 +44,20 @@ func (f *serverFlags) addServing(c *cobra.Command) {
 	c.Flags().StringArrayVar(&f.hosts, "host", nil, "host name to answer for besides loopback's (repeat for more)")
 }
 
-func (f *serverFlags) open(ctx context.Context) (*app.App, error) {
+// url is where the database is.
+func (f *serverFlags) url() (string, error) {
 	if f.database == "" {
 		f.database = os.Getenv("ZESTYLOOM_DATABASE") // not the flag's default, which --help would show with its password
 	}
 	if f.database == "" {
-		return nil, fault.New(fault.BadInput, "Say where PostgreSQL is: --database or ZESTYLOOM_DATABASE")
+		return "", fault.New(fault.BadInput, "Say where PostgreSQL is: --database or ZESTYLOOM_DATABASE")
+	}
+	return f.database, nil
+}
+
+func (f *serverFlags) open(ctx context.Context) (*app.App, error) {
+	if _, err := f.url(); err != nil {
+		return nil, err
 	}
 	roots, err := namedFolders("--card", f.cards)
 	if err != nil {

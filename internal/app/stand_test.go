@@ -3,6 +3,9 @@ package app_test
 import (
 	"bytes"
 	"context"
+	"crypto/sha256"
+	"fmt"
+	"io/fs"
 	"log/slog"
 	"os"
 	"os/exec"
@@ -16,6 +19,8 @@ import (
 	"zestyloom/internal/api"
 	"zestyloom/internal/app"
 	"zestyloom/internal/app/apptest"
+	"zestyloom/internal/backup"
+	"zestyloom/internal/store/storetest"
 )
 
 // opened gives the application on a server's database and a folder, without serving, until the test ends.
@@ -128,7 +133,7 @@ func TestTakesAreBroughtBackFromTheFolder(t *testing.T) {
 	assert.Equal(t, sound, s.File("/takes/"+got.ID+"/samples?channel=3&from=0&count=96000"))
 	for name, p := range byName {
 		if name != "The Lantern Ferry" {
-			require.Len(t, s.Takes(p), 1, "the one without a note was taken in anew")
+			require.Len(t, s.Takes(p), 1, "%+v: the one without a note was taken in anew", s.Settled(p))
 		}
 	}
 	s.Stop()
@@ -158,4 +163,190 @@ func TestTakesAreBroughtBackFromTheFolder(t *testing.T) {
 	require.Len(t, out.Left, 1)
 	assert.Contains(t, out.Left[0], "is not what it was")
 	assert.DirExists(t, folders["18C.wav"])
+}
+
+// contents gives all rows of all tables of a server's database, as texts, but for what holds for a process alone.
+func contents(t *testing.T, database string) map[string][]string {
+	conn, err := pgx.Connect(t.Context(), database)
+	require.NoError(t, err)
+	defer conn.Close(context.WithoutCancel(t.Context()))
+	rows, err := conn.Query(t.Context(), `select relname from pg_class where relnamespace = 'public'::regnamespace and relkind = 'r' and relname not like 'river%'
+		and relname not in ('goose_db_version', 'workers')`)
+	require.NoError(t, err)
+	tables, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	require.NoError(t, err)
+	all := map[string][]string{}
+	for _, table := range tables {
+		rows, err := conn.Query(t.Context(), "select (to_jsonb(x) - '{worker,claim,job_id,touched,renamed}'::text[])::text as row from "+table+" x order by 1")
+		require.NoError(t, err)
+		all[table], err = pgx.CollectRows(rows, pgx.RowTo[string])
+		require.NoError(t, err)
+	}
+	return all
+}
+
+// files gives the SHA-256 of all files that rows may name, by path.
+func files(t *testing.T, data string) map[string]string {
+	all := map[string]string{}
+	for _, dir := range []string{"sources", "prints", "received", "batches"} {
+		err := filepath.WalkDir(filepath.Join(data, "media", dir), func(path string, e fs.DirEntry, err error) error {
+			if err != nil || e.IsDir() {
+				return nil
+			}
+			b, err := os.ReadFile(path)
+			require.NoError(t, err)
+			rel, err := filepath.Rel(data, path)
+			require.NoError(t, err)
+			all[rel] = fmt.Sprintf("%x", sha256.Sum256(b))
+			return nil
+		})
+		require.NoError(t, err)
+	}
+	return all
+}
+
+func backedUp(t *testing.T, s *apptest.Server, to string) backup.Done {
+	d, err := backup.To(t.Context(), backup.Asked{Database: s.Database, Data: s.Data, To: to, Progress: func(float64) {}})
+	require.NoError(t, err)
+	require.Empty(t, d.Wrong)
+	return d
+}
+
+// A server is backed up while people work, and restored on an empty machine: the same, row by row and byte by byte, and it goes on.
+func TestBackedUpAndRestored(t *testing.T) {
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	p := printed(s, production, v, map[string]any{"packaging": "interleaved"})
+	s.OK("POST", "/prints/"+p.ID+"/receipts", nil, nil)
+	to := t.TempDir()
+	stop, worked := make(chan struct{}), make(chan struct{})
+	go func() { // somebody edits, brings in and removes all the while
+		defer close(worked)
+		for i := 0; ; i++ {
+			name := fmt.Sprintf("more%d.wav", i)
+			s.Record(name, 0.5+float64(i)/100, "Boom")
+			s.Bring(production, name)
+			s.Do(&v, "setMark", map[string]any{"name": name, "at": 36000*48000 + i})
+			if take := s.Takes(production)[name]; i%2 == 0 {
+				s.OK("DELETE", "/takes/"+take.ID, nil, nil)
+			}
+			select {
+			case <-stop:
+				return
+			default:
+			}
+		}
+	}()
+	first := backedUp(t, s, to)
+	for range 4 {
+		d := backedUp(t, s, to)
+		assert.Less(t, d.Copied, first.Copied, "what is there is not copied again")
+	}
+	close(stop)
+	<-worked
+	s.Settled(production)
+	last := backedUp(t, s, to)
+	want, wantFiles := contents(t, s.Database), files(t, s.Data)
+	sound := s.File("/takes/" + s.Takes(production)["12A.wav"].ID + "/samples?channel=2&from=0&count=1000")
+	s.Stop()
+
+	points, err := backup.Points(to)
+	require.NoError(t, err)
+	require.Len(t, points, 6)
+	for _, point := range points { // each is whole: whatever its rows name is there
+		r := &apptest.Server{Data: filepath.Join(t.TempDir(), "empty"), Database: storetest.URL(t)}
+		wanted := backup.Wanted{From: to, Point: point, Database: r.Database, Data: r.Data, Progress: func(float64) {}}
+		d, err := backup.Restore(t.Context(), wanted)
+		require.NoError(t, err)
+		assert.Empty(t, d.Wrong)
+		if point != last.Point {
+			continue
+		}
+		got := contents(t, r.Database)
+		for table, rows := range want {
+			assert.Equal(t, rows, got[table], table)
+		}
+		restored := files(t, r.Data)
+		for path, sum := range restored {
+			assert.Equal(t, wantFiles[path], sum, path)
+		}
+		assert.NotEmpty(t, restored)
+		_, err = backup.Restore(t.Context(), wanted)
+		assert.ErrorContains(t, err, "something in", "and nothing is written over")
+		s.Database, s.Data = r.Database, r.Data
+	}
+	s.Run() // it goes on
+	assert.Equal(t, sound, s.File("/takes/"+s.Takes(production)["12A.wav"].ID+"/samples?channel=2&from=0&count=1000"))
+	s.OK("GET", "/reels/"+v.Id, nil, &v)
+	s.Do(&v, "setMark", map[string]any{"name": "after", "at": 36000 * 48000})
+	s.Record("new.wav", 1, "Boom")
+	assert.Equal(t, "done", s.Bring(production, "new.wav")["new.wav"].State)
+	again := printed(s, production, v, map[string]any{"packaging": "interleaved"})
+	assert.Equal(t, "done", again.State, again.Message)
+	s.Stop() // before its database goes
+}
+
+// A backup and a restoring that are stopped anywhere are gone on with, and what has been damaged is found.
+func TestBackupsThatAreStoppedAndDamaged(t *testing.T) {
+	s := apptest.Start(t)
+	production, _ := crossing(t, s)
+	s.Settled(production)
+	to := t.TempDir()
+	for n := 1; ; n += 3 { // stopped after so many steps
+		ctx, cancel := context.WithCancel(t.Context())
+		steps := 0
+		_, err := backup.To(ctx, backup.Asked{Database: s.Database, Data: s.Data, To: to, Progress: func(float64) {
+			if steps++; steps == n {
+				cancel()
+			}
+		}})
+		cancel()
+		if err == nil {
+			break
+		}
+		points, _ := backup.Points(to)
+		require.Empty(t, points, "half a backup is no point")
+	}
+	left, err := filepath.Glob(filepath.Join(s.Data, "media/pinned/*"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	d := backedUp(t, s, to)
+	assert.Zero(t, d.Copied)
+
+	wanted := backup.Wanted{From: to, Database: storetest.URL(t), Data: t.TempDir(), Progress: func(float64) {}}
+	for n := 1; ; n += 3 {
+		ctx, cancel := context.WithCancel(t.Context())
+		steps := 0
+		wanted.Progress = func(float64) {
+			if steps++; steps == n {
+				cancel()
+			}
+		}
+		_, err := backup.Restore(ctx, wanted)
+		cancel()
+		if err == nil {
+			break
+		}
+	}
+	want, got := contents(t, s.Database), contents(t, wanted.Database)
+	assert.Equal(t, want, got)
+
+	sound, err := filepath.Glob(filepath.Join(to, "files/media/sources/*/source.wav"))
+	require.NoError(t, err)
+	b, err := os.ReadFile(sound[0])
+	require.NoError(t, err)
+	b[len(b)/2] ^= 1
+	require.NoError(t, os.WriteFile(sound[0], b, 0o644))
+	wanted = backup.Wanted{From: to, Database: storetest.URL(t), Data: t.TempDir(), Progress: func(float64) {}}
+	_, err = backup.Restore(t.Context(), wanted)
+	require.ErrorContains(t, err, "no longer what it was")
+	d, err = backup.To(t.Context(), backup.Asked{Database: s.Database, Data: s.Data, To: to, Verify: true, Keep: 1, Progress: func(float64) {}})
+	require.NoError(t, err)
+	require.Len(t, d.Wrong, 1)
+	wanted.Data, wanted.Database = t.TempDir(), storetest.URL(t)
+	_, err = backup.Restore(t.Context(), wanted)
+	require.NoError(t, err, "it was copied anew")
+	points, err := backup.Points(to)
+	require.NoError(t, err)
+	assert.Len(t, points, 1, "and the others went")
 }

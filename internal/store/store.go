@@ -78,7 +78,7 @@ func OpenFor(ctx context.Context, url string, u Use) (*Store, error) {
 		return nil, err
 	}
 	defer plain.Close()
-	if err := migrate(ctx, plain); err != nil {
+	if err := migrate(ctx, plain, 0); err != nil {
 		if at := config.ConnConfig; Unavailable(err) {
 			return nil, fault.Wrap(fault.NotFound, err, "PostgreSQL does not answer at %s:%d for the database %s. Is it running, and may this program use it?", at.Host, at.Port, at.Database)
 		}
@@ -86,6 +86,16 @@ func OpenFor(ctx context.Context, url string, u Use) (*Store, error) {
 	}
 	pool, err := u.pool(ctx, config)
 	return &Store{Pool: pool, known: &known{reels: map[string]*cachedReel{}, watchers: map[chan Event]bool{}}}, err
+}
+
+// Prepare gives an empty database the tables of a version, for rows that were kept then.
+func Prepare(ctx context.Context, url string, version int64) error {
+	pool, err := pgxpool.New(ctx, url)
+	if err != nil {
+		return err
+	}
+	defer pool.Close()
+	return migrate(ctx, pool, version)
 }
 
 // Apart gives the same store with connections of its own. It is closed by itself.
@@ -109,8 +119,8 @@ func (u Use) pool(ctx context.Context, config *pgxpool.Config) (*pgxpool.Pool, e
 func (s *Store) Close() { s.Pool.Close() }
 
 // migrate brings the tables up to date. Processes that start at the same time do so one after another. A database whose
-// tables are newer than this program knows is left alone and refused.
-func migrate(ctx context.Context, pool *pgxpool.Pool) error {
+// tables are newer than this program knows is left alone and refused. to is the version that the tables are to have; 0 for the newest.
+func migrate(ctx context.Context, pool *pgxpool.Pool, to int64) error {
 	conn, err := pgx.ConnectConfig(ctx, pool.Config().ConnConfig.Copy())
 	if err != nil {
 		return err
@@ -131,6 +141,13 @@ func migrate(ctx context.Context, pool *pgxpool.Pool) error {
 	}
 	sources := provider.ListSources()
 	newest := sources[len(sources)-1].Version
+	if to > newest {
+		return fault.New(fault.Unsupported, "This was kept by a newer version of this program (its tables are of version %d, this program knows %d). Take that version, or a newer one", to, newest)
+	}
+	if to > 0 {
+		_, err = provider.UpTo(ctx, to)
+		return err
+	}
 	if has, err := provider.GetDBVersion(ctx); err != nil {
 		return err
 	} else if has > newest {

@@ -377,16 +377,40 @@ type Needed struct {
 	claims  []string        // tokens; what is called after one belongs to its attempt
 }
 
+// Named is what rows name of media and uploads.
+type Named struct {
+	Folders []string // of media
+	Uploads []string // IDs of uploads that have arrived and wait to be taken in
+}
+
+// namedFolders are the folders of media that rows name, but for what can be made again.
+const namedFolders = `select media_key from takes where media_key <> '' union select folder from prints where folder <> ''
+		union select folder from receipts
+		union select regexp_replace(args->>'media', '/[^/]*$', '') from work where state in ('queued', 'running') and args->>'media' <> ''
+		union select o->>'folder' from work, jsonb_array_elements(coalesce(report, '[]')) o where coalesce(o->>'folder', '') <> ''`
+
+// NamedMedia gives what rows name.
+func NamedMedia(ctx context.Context, tx pgx.Tx) (n Named, err error) {
+	for query, to := range map[string]*[]string{namedFolders: &n.Folders,
+		"select args->>'upload' from work where state in ('queued', 'running') and args->>'upload' <> ''": &n.Uploads} {
+		rows, err := tx.Query(ctx, query)
+		if err != nil {
+			return n, err
+		}
+		if *to, err = pgx.CollectRows(rows, pgx.RowTo[string]); err != nil {
+			return n, err
+		}
+	}
+	return n, nil
+}
+
 // NeededMedia gives the folders of media that something needs.
 func (s *Store) NeededMedia(ctx context.Context) (n Needed, err error) {
 	// The claims come first: an attempt that ends in between has its row by then.
 	if n.claims, err = s.ids(ctx, "select claim::text from work where state = 'running' and claim is not null"); err != nil {
 		return n, err
 	}
-	folders, err := s.ids(ctx, `select media_key from takes where media_key <> '' union select folder from prints where folder <> ''
-		union select folder from receipts
-		union select 'kept/' || id from prints where report is null
-		union select o->>'folder' from work, jsonb_array_elements(coalesce(report, '[]')) o where coalesce(o->>'folder', '') <> ''`)
+	folders, err := s.ids(ctx, namedFolders+" union select 'kept/' || id from prints where report is null")
 	n.folders = map[string]bool{}
 	for _, f := range folders {
 		n.folders[f] = true
