@@ -90,9 +90,11 @@ export function measuring(page) {
 /** All takes of a production. */
 export async function takesOf(call, production) {
   const takes = [];
-  for (let after = ""; ; ) {
+  let after = "";
+  do {
     const page = await call("GET", `/productions/${production}/takes?after=${encodeURIComponent(after)}`);
     takes.push(...page.takes);
-    if (!(after = page.next)) return takes;
-  }
+    after = page.next;
+  } while (after);
+  return takes;
 }

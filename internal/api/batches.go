@@ -16,7 +16,7 @@ import (
 )
 
 // StartBatch queues the writing of files of many takes.
-func (s *Server) StartBatch(c *gin.Context, id ProductionID) {
+func (s *Server) StartBatch(c *gin.Context, id ProductionID, _ StartBatchParams) {
 	var body BatchRequest
 	if !s.read(c, &body) {
 		return

@@ -1262,11 +1262,56 @@ type ListCardFilesParams struct {
 type AddPatternParams struct {
 	// Replace It takes the place of one of its name
 	Replace *bool `form:"replace,omitempty" json:"replace,omitempty"`
+
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
+}
+
+// HandOverParams defines parameters for HandOver.
+type HandOverParams struct {
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
+}
+
+// TakeToDeskParams defines parameters for TakeToDesk.
+type TakeToDeskParams struct {
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
+}
+
+// CreateProductionParams defines parameters for CreateProduction.
+type CreateProductionParams struct {
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // RenameProductionJSONBody defines parameters for RenameProduction.
 type RenameProductionJSONBody struct {
 	Name string `json:"name"`
+}
+
+// StartBatchParams defines parameters for StartBatch.
+type StartBatchParams struct {
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
+}
+
+// ReadHandedOverParams defines parameters for ReadHandedOver.
+type ReadHandedOverParams struct {
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
+}
+
+// ImportFromCardParams defines parameters for ImportFromCard.
+type ImportFromCardParams struct {
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
+}
+
+// LevelTakesParams defines parameters for LevelTakes.
+type LevelTakesParams struct {
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // ListMatchesParams defines parameters for ListMatches.
@@ -1285,6 +1330,12 @@ type BeginWithJSONBody struct {
 
 // QueuePrintsJSONBody defines parameters for QueuePrints.
 type QueuePrintsJSONBody = []ReelPrint
+
+// QueuePrintsParams defines parameters for QueuePrints.
+type QueuePrintsParams struct {
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
+}
 
 // ListReceiptsParams defines parameters for ListReceipts.
 type ListReceiptsParams struct {
@@ -1305,6 +1356,21 @@ type ReceiveParams struct {
 	Spec      *string    `form:"spec,omitempty" json:"spec,omitempty"`
 	Packaging *Packaging `form:"packaging,omitempty" json:"packaging,omitempty"`
 	Name      *string    `form:"name,omitempty" json:"name,omitempty"`
+
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
+}
+
+// CreateReelParams defines parameters for CreateReel.
+type CreateReelParams struct {
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
+}
+
+// StartSyncParams defines parameters for StartSync.
+type StartSyncParams struct {
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // ListTakesParams defines parameters for ListTakes.
@@ -1315,6 +1381,12 @@ type ListTakesParams struct {
 	// Since stamp of an answer
 	Since *string `form:"since,omitempty" json:"since,omitempty"`
 	Limit *int    `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// GroupTakesParams defines parameters for GroupTakes.
+type GroupTakesParams struct {
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // ListWorkParams defines parameters for ListWork.
@@ -1332,6 +1404,12 @@ type CompareReceiptsParams struct {
 	With string `form:"with" json:"with"`
 }
 
+// LoadReceivedParams defines parameters for LoadReceived.
+type LoadReceivedParams struct {
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
+}
+
 // HearReceiptParams defines parameters for HearReceipt.
 type HearReceiptParams struct {
 	File    string   `form:"file" json:"file"`
@@ -1339,6 +1417,12 @@ type HearReceiptParams struct {
 	Channel *int     `form:"channel,omitempty" json:"channel,omitempty"`
 	From    *float32 `form:"from,omitempty" json:"from,omitempty"`
 	Seconds *float32 `form:"seconds,omitempty" json:"seconds,omitempty"`
+}
+
+// BringInReceivedParams defines parameters for BringInReceived.
+type BringInReceivedParams struct {
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // GetReelParams defines parameters for GetReel.
@@ -1395,6 +1479,12 @@ type GaugeReelParams struct {
 // GaugeReelParamsOversample defines parameters for GaugeReel.
 type GaugeReelParamsOversample int
 
+// CorrectGroupParams defines parameters for CorrectGroup.
+type CorrectGroupParams struct {
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
+}
+
 // GaugeLinesParams defines parameters for GaugeLines.
 type GaugeLinesParams struct {
 	Row Row    `form:"row" json:"row"`
@@ -1422,6 +1512,12 @@ type GaugePartsParams struct {
 	Of string `form:"of" json:"of"`
 }
 
+// HandReelOverParams defines parameters for HandReelOver.
+type HandReelOverParams struct {
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
+}
+
 // GetHistoryParams defines parameters for GetHistory.
 type GetHistoryParams struct {
 	// Limit Most that are given
@@ -1436,6 +1532,12 @@ type LayTakesParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
 	Since *Since `form:"since,omitempty" json:"since,omitempty"`
 
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
+}
+
+// SavePatternParams defines parameters for SavePattern.
+type SavePatternParams struct {
 	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
@@ -1458,11 +1560,29 @@ type ListPrintsParams struct {
 	Before *Before `form:"before,omitempty" json:"before,omitempty"`
 }
 
+// StartPrintParams defines parameters for StartPrint.
+type StartPrintParams struct {
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
+}
+
 // RedoReelParams defines parameters for RedoReel.
 type RedoReelParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
 	Since *Since `form:"since,omitempty" json:"since,omitempty"`
 
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
+}
+
+// ReviseReelParams defines parameters for ReviseReel.
+type ReviseReelParams struct {
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
+}
+
+// SettleClipsParams defines parameters for SettleClips.
+type SettleClipsParams struct {
 	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
@@ -1504,6 +1624,9 @@ type ListSpecsParams struct {
 type AddSpecParams struct {
 	// Production ID of the production that it is for; for all productions where none is named
 	Production *OfProduction `form:"production,omitempty" json:"production,omitempty"`
+
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // RemoveSpecParams defines parameters for RemoveSpec.
@@ -1524,6 +1647,12 @@ type GetSpecTextParams struct {
 type ListSpecVersionsParams struct {
 	// Production ID of the production that it is for; for all productions where none is named
 	Production *OfProduction `form:"production,omitempty" json:"production,omitempty"`
+}
+
+// ConvertTakeParams defines parameters for ConvertTake.
+type ConvertTakeParams struct {
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // GaugeTakeParams defines parameters for GaugeTake.
@@ -1771,19 +1900,19 @@ type ServerInterface interface {
 	GetPrintedFile(c *gin.Context, print PrintID, name string)
 
 	// (POST /prints/{print}/handover)
-	HandOver(c *gin.Context, print PrintID)
+	HandOver(c *gin.Context, print PrintID, params HandOverParams)
 
 	// (GET /prints/{print}/papers/{paper})
 	GetPaper(c *gin.Context, print PrintID, paper string)
 
 	// (POST /prints/{print}/receipts)
-	TakeToDesk(c *gin.Context, print PrintID)
+	TakeToDesk(c *gin.Context, print PrintID, params TakeToDeskParams)
 
 	// (GET /productions)
 	ListProductions(c *gin.Context)
 
 	// (POST /productions)
-	CreateProduction(c *gin.Context)
+	CreateProduction(c *gin.Context, params CreateProductionParams)
 
 	// (DELETE /productions/{production})
 	RemoveProduction(c *gin.Context, production ProductionID)
@@ -1795,19 +1924,19 @@ type ServerInterface interface {
 	RenameProduction(c *gin.Context, production ProductionID)
 
 	// (POST /productions/{production}/batches)
-	StartBatch(c *gin.Context, production ProductionID)
+	StartBatch(c *gin.Context, production ProductionID, params StartBatchParams)
 
 	// (POST /productions/{production}/handedover)
-	ReadHandedOver(c *gin.Context, production ProductionID)
+	ReadHandedOver(c *gin.Context, production ProductionID, params ReadHandedOverParams)
 
 	// (POST /productions/{production}/imports)
-	ImportFromCard(c *gin.Context, production ProductionID)
+	ImportFromCard(c *gin.Context, production ProductionID, params ImportFromCardParams)
 
 	// (POST /productions/{production}/lay/look)
 	LookAtLaying(c *gin.Context, production ProductionID)
 
 	// (POST /productions/{production}/level)
-	LevelTakes(c *gin.Context, production ProductionID)
+	LevelTakes(c *gin.Context, production ProductionID, params LevelTakesParams)
 
 	// (GET /productions/{production}/matches)
 	ListMatches(c *gin.Context, production ProductionID, params ListMatchesParams)
@@ -1819,7 +1948,7 @@ type ServerInterface interface {
 	PrintQueue(c *gin.Context, production ProductionID)
 
 	// (POST /productions/{production}/queue)
-	QueuePrints(c *gin.Context, production ProductionID)
+	QueuePrints(c *gin.Context, production ProductionID, params QueuePrintsParams)
 
 	// (GET /productions/{production}/receipts)
 	ListReceipts(c *gin.Context, production ProductionID, params ListReceiptsParams)
@@ -1831,7 +1960,7 @@ type ServerInterface interface {
 	ListReels(c *gin.Context, production ProductionID)
 
 	// (POST /productions/{production}/reels)
-	CreateReel(c *gin.Context, production ProductionID)
+	CreateReel(c *gin.Context, production ProductionID, params CreateReelParams)
 
 	// (GET /productions/{production}/report)
 	GetReport(c *gin.Context, production ProductionID)
@@ -1849,7 +1978,7 @@ type ServerInterface interface {
 	SetStems(c *gin.Context, production ProductionID)
 
 	// (POST /productions/{production}/sync)
-	StartSync(c *gin.Context, production ProductionID)
+	StartSync(c *gin.Context, production ProductionID, params StartSyncParams)
 
 	// (GET /productions/{production}/takes)
 	ListTakes(c *gin.Context, production ProductionID, params ListTakesParams)
@@ -1861,7 +1990,7 @@ type ServerInterface interface {
 	EditTakes(c *gin.Context, production ProductionID)
 
 	// (POST /productions/{production}/takes/group)
-	GroupTakes(c *gin.Context, production ProductionID)
+	GroupTakes(c *gin.Context, production ProductionID, params GroupTakesParams)
 
 	// (POST /productions/{production}/takes/redo)
 	RedoTakeEdit(c *gin.Context, production ProductionID)
@@ -1885,13 +2014,13 @@ type ServerInterface interface {
 	CompareReceipts(c *gin.Context, receipt string, params CompareReceiptsParams)
 
 	// (POST /receipts/{receipt}/reel)
-	LoadReceived(c *gin.Context, receipt string)
+	LoadReceived(c *gin.Context, receipt string, params LoadReceivedParams)
 
 	// (GET /receipts/{receipt}/sound)
 	HearReceipt(c *gin.Context, receipt string, params HearReceiptParams)
 
 	// (POST /receipts/{receipt}/takes)
-	BringInReceived(c *gin.Context, receipt string)
+	BringInReceived(c *gin.Context, receipt string, params BringInReceivedParams)
 
 	// (GET /receivers)
 	ListReceivers(c *gin.Context)
@@ -1921,7 +2050,7 @@ type ServerInterface interface {
 	GaugeReel(c *gin.Context, reel ReelID, params GaugeReelParams)
 
 	// (POST /reels/{reel}/gauge/correct)
-	CorrectGroup(c *gin.Context, reel ReelID)
+	CorrectGroup(c *gin.Context, reel ReelID, params CorrectGroupParams)
 
 	// (GET /reels/{reel}/gauge/lines)
 	GaugeLines(c *gin.Context, reel ReelID, params GaugeLinesParams)
@@ -1930,7 +2059,7 @@ type ServerInterface interface {
 	GaugeParts(c *gin.Context, reel ReelID, params GaugePartsParams)
 
 	// (POST /reels/{reel}/handover)
-	HandReelOver(c *gin.Context, reel ReelID)
+	HandReelOver(c *gin.Context, reel ReelID, params HandReelOverParams)
 
 	// (GET /reels/{reel}/history)
 	GetHistory(c *gin.Context, reel ReelID, params GetHistoryParams)
@@ -1942,7 +2071,7 @@ type ServerInterface interface {
 	FindLenders(c *gin.Context, reel ReelID)
 
 	// (POST /reels/{reel}/pattern)
-	SavePattern(c *gin.Context, reel ReelID)
+	SavePattern(c *gin.Context, reel ReelID, params SavePatternParams)
 
 	// (POST /reels/{reel}/pattern/apply)
 	ApplyPattern(c *gin.Context, reel ReelID, params ApplyPatternParams)
@@ -1957,16 +2086,16 @@ type ServerInterface interface {
 	ListPrints(c *gin.Context, reel ReelID, params ListPrintsParams)
 
 	// (POST /reels/{reel}/prints)
-	StartPrint(c *gin.Context, reel ReelID)
+	StartPrint(c *gin.Context, reel ReelID, params StartPrintParams)
 
 	// (POST /reels/{reel}/redo)
 	RedoReel(c *gin.Context, reel ReelID, params RedoReelParams)
 
 	// (POST /reels/{reel}/revision)
-	ReviseReel(c *gin.Context, reel ReelID)
+	ReviseReel(c *gin.Context, reel ReelID, params ReviseReelParams)
 
 	// (POST /reels/{reel}/settle)
-	SettleClips(c *gin.Context, reel ReelID)
+	SettleClips(c *gin.Context, reel ReelID, params SettleClipsParams)
 
 	// (POST /reels/{reel}/spec)
 	ChooseSpec(c *gin.Context, reel ReelID, params ChooseSpecParams)
@@ -2011,7 +2140,7 @@ type ServerInterface interface {
 	CarryNames(c *gin.Context, take TakeID)
 
 	// (POST /takes/{take}/convert)
-	ConvertTake(c *gin.Context, take TakeID)
+	ConvertTake(c *gin.Context, take TakeID, params ConvertTakeParams)
 
 	// (GET /takes/{take}/gauge)
 	GaugeTake(c *gin.Context, take TakeID, params GaugeTakeParams)
@@ -2158,6 +2287,27 @@ func (siw *ServerInterfaceWrapper) AddPattern(c *gin.Context) {
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter replace: %w", err), http.StatusBadRequest)
 		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
 	}
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -2357,6 +2507,30 @@ func (siw *ServerInterfaceWrapper) HandOver(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params HandOverParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2364,7 +2538,7 @@ func (siw *ServerInterfaceWrapper) HandOver(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.HandOver(c, print)
+	siw.Handler.HandOver(c, print, params)
 }
 
 // GetPaper operation middleware
@@ -2416,6 +2590,30 @@ func (siw *ServerInterfaceWrapper) TakeToDesk(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params TakeToDeskParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2423,7 +2621,7 @@ func (siw *ServerInterfaceWrapper) TakeToDesk(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.TakeToDesk(c, print)
+	siw.Handler.TakeToDesk(c, print, params)
 }
 
 // ListProductions operation middleware
@@ -2442,6 +2640,33 @@ func (siw *ServerInterfaceWrapper) ListProductions(c *gin.Context) {
 // CreateProduction operation middleware
 func (siw *ServerInterfaceWrapper) CreateProduction(c *gin.Context) {
 
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CreateProductionParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2449,7 +2674,7 @@ func (siw *ServerInterfaceWrapper) CreateProduction(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.CreateProduction(c)
+	siw.Handler.CreateProduction(c, params)
 }
 
 // RemoveProduction operation middleware
@@ -2542,6 +2767,30 @@ func (siw *ServerInterfaceWrapper) StartBatch(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params StartBatchParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2549,7 +2798,7 @@ func (siw *ServerInterfaceWrapper) StartBatch(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.StartBatch(c, production)
+	siw.Handler.StartBatch(c, production, params)
 }
 
 // ReadHandedOver operation middleware
@@ -2567,6 +2816,30 @@ func (siw *ServerInterfaceWrapper) ReadHandedOver(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ReadHandedOverParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2574,7 +2847,7 @@ func (siw *ServerInterfaceWrapper) ReadHandedOver(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ReadHandedOver(c, production)
+	siw.Handler.ReadHandedOver(c, production, params)
 }
 
 // ImportFromCard operation middleware
@@ -2592,6 +2865,30 @@ func (siw *ServerInterfaceWrapper) ImportFromCard(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ImportFromCardParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2599,7 +2896,7 @@ func (siw *ServerInterfaceWrapper) ImportFromCard(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ImportFromCard(c, production)
+	siw.Handler.ImportFromCard(c, production, params)
 }
 
 // LookAtLaying operation middleware
@@ -2642,6 +2939,30 @@ func (siw *ServerInterfaceWrapper) LevelTakes(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params LevelTakesParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2649,7 +2970,7 @@ func (siw *ServerInterfaceWrapper) LevelTakes(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.LevelTakes(c, production)
+	siw.Handler.LevelTakes(c, production, params)
 }
 
 // ListMatches operation middleware
@@ -2761,6 +3082,30 @@ func (siw *ServerInterfaceWrapper) QueuePrints(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params QueuePrintsParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2768,7 +3113,7 @@ func (siw *ServerInterfaceWrapper) QueuePrints(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.QueuePrints(c, production)
+	siw.Handler.QueuePrints(c, production, params)
 }
 
 // ListReceipts operation middleware
@@ -2857,6 +3202,27 @@ func (siw *ServerInterfaceWrapper) Receive(c *gin.Context) {
 		return
 	}
 
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2907,6 +3273,30 @@ func (siw *ServerInterfaceWrapper) CreateReel(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CreateReelParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2914,7 +3304,7 @@ func (siw *ServerInterfaceWrapper) CreateReel(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.CreateReel(c, production)
+	siw.Handler.CreateReel(c, production, params)
 }
 
 // GetReport operation middleware
@@ -3057,6 +3447,30 @@ func (siw *ServerInterfaceWrapper) StartSync(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params StartSyncParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -3064,7 +3478,7 @@ func (siw *ServerInterfaceWrapper) StartSync(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.StartSync(c, production)
+	siw.Handler.StartSync(c, production, params)
 }
 
 // ListTakes operation middleware
@@ -3184,6 +3598,30 @@ func (siw *ServerInterfaceWrapper) GroupTakes(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GroupTakesParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -3191,7 +3629,7 @@ func (siw *ServerInterfaceWrapper) GroupTakes(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.GroupTakes(c, production)
+	siw.Handler.GroupTakes(c, production, params)
 }
 
 // RedoTakeEdit operation middleware
@@ -3402,6 +3840,30 @@ func (siw *ServerInterfaceWrapper) LoadReceived(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params LoadReceivedParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -3409,7 +3871,7 @@ func (siw *ServerInterfaceWrapper) LoadReceived(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.LoadReceived(c, receipt)
+	siw.Handler.LoadReceived(c, receipt, params)
 }
 
 // HearReceipt operation middleware
@@ -3495,6 +3957,30 @@ func (siw *ServerInterfaceWrapper) BringInReceived(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params BringInReceivedParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -3502,7 +3988,7 @@ func (siw *ServerInterfaceWrapper) BringInReceived(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.BringInReceived(c, receipt)
+	siw.Handler.BringInReceived(c, receipt, params)
 }
 
 // ListReceivers operation middleware
@@ -3878,6 +4364,30 @@ func (siw *ServerInterfaceWrapper) CorrectGroup(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CorrectGroupParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -3885,7 +4395,7 @@ func (siw *ServerInterfaceWrapper) CorrectGroup(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.CorrectGroup(c, reel)
+	siw.Handler.CorrectGroup(c, reel, params)
 }
 
 // GaugeLines operation middleware
@@ -4023,6 +4533,30 @@ func (siw *ServerInterfaceWrapper) HandReelOver(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params HandReelOverParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -4030,7 +4564,7 @@ func (siw *ServerInterfaceWrapper) HandReelOver(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.HandReelOver(c, reel)
+	siw.Handler.HandReelOver(c, reel, params)
 }
 
 // GetHistory operation middleware
@@ -4174,6 +4708,30 @@ func (siw *ServerInterfaceWrapper) SavePattern(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SavePatternParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -4181,7 +4739,7 @@ func (siw *ServerInterfaceWrapper) SavePattern(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.SavePattern(c, reel)
+	siw.Handler.SavePattern(c, reel, params)
 }
 
 // ApplyPattern operation middleware
@@ -4350,6 +4908,30 @@ func (siw *ServerInterfaceWrapper) StartPrint(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params StartPrintParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -4357,7 +4939,7 @@ func (siw *ServerInterfaceWrapper) StartPrint(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.StartPrint(c, reel)
+	siw.Handler.StartPrint(c, reel, params)
 }
 
 // RedoReel operation middleware
@@ -4432,6 +5014,30 @@ func (siw *ServerInterfaceWrapper) ReviseReel(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ReviseReelParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -4439,7 +5045,7 @@ func (siw *ServerInterfaceWrapper) ReviseReel(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ReviseReel(c, reel)
+	siw.Handler.ReviseReel(c, reel, params)
 }
 
 // SettleClips operation middleware
@@ -4457,6 +5063,30 @@ func (siw *ServerInterfaceWrapper) SettleClips(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SettleClipsParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -4464,7 +5094,7 @@ func (siw *ServerInterfaceWrapper) SettleClips(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.SettleClips(c, reel)
+	siw.Handler.SettleClips(c, reel, params)
 }
 
 // ChooseSpec operation middleware
@@ -4680,6 +5310,27 @@ func (siw *ServerInterfaceWrapper) AddSpec(c *gin.Context) {
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
 		return
+	}
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
 	}
 
 	for _, middleware := range siw.HandlerMiddlewares {
@@ -4961,6 +5612,30 @@ func (siw *ServerInterfaceWrapper) ConvertTake(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ConvertTakeParams
+
+	headers := c.Request.Header
+
+	// ------------- Optional header parameter "Idempotency-Key" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Idempotency-Key")]; found {
+		var IdempotencyKey Key
+		n := len(valueList)
+		if n != 1 {
+			siw.ErrorHandler(c, fmt.Errorf("Expected one value for Idempotency-Key, got %d", n), http.StatusBadRequest)
+			return
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Idempotency-Key", valueList[0], &IdempotencyKey, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter Idempotency-Key: %w", err), http.StatusBadRequest)
+			return
+		}
+
+		params.IdempotencyKey = &IdempotencyKey
+
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -4968,7 +5643,7 @@ func (siw *ServerInterfaceWrapper) ConvertTake(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ConvertTake(c, take)
+	siw.Handler.ConvertTake(c, take, params)
 }
 
 // GaugeTake operation middleware

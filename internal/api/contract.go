@@ -2,6 +2,8 @@ package api
 
 import (
 	"bytes"
+	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -16,6 +18,7 @@ import (
 
 	contract "zestyloom/api"
 	"zestyloom/core/fault"
+	"zestyloom/internal/store"
 )
 
 // contract holds each request against api/openapi.yaml before it is answered, so that what the contract says of limits
@@ -46,6 +49,7 @@ func (s *Server) contract() (gin.HandlerFunc, error) {
 			return // gin says so
 		}
 		if inPieces(c.Request) {
+			under(c, nil)
 			unread := *options
 			unread.ExcludeRequestBody = true
 			bare.Body = http.NoBody // it would be closed
@@ -65,6 +69,7 @@ func (s *Server) contract() (gin.HandlerFunc, error) {
 			s.fail(c, err)
 			return
 		}
+		under(c, body)
 		bare.Body = io.NopCloser(bytes.NewReader(body))
 		err = openapi3filter.ValidateRequest(c, &openapi3filter.RequestValidationInput{Request: &bare, PathParams: params, Route: route,
 			Options: options})
@@ -73,6 +78,21 @@ func (s *Server) contract() (gin.HandlerFunc, error) {
 			s.fail(c, fault.Wrap(fault.BadInput, err, "The request is not as it should be: %s", reason(err)))
 		}
 	}, nil
+}
+
+// maxKey is how long a request's key may be; the contract refuses longer ones.
+const maxKey = 200
+
+// under puts a request that has a key of its own into its context, with a digest of all of it.
+func under(c *gin.Context, body []byte) {
+	key := c.GetHeader("Idempotency-Key")
+	if key == "" || len(key) > maxKey {
+		return
+	}
+	sum := sha256.New()
+	fmt.Fprintf(sum, "%s %s\n", c.Request.Method, c.Request.URL.Path)
+	sum.Write(body)
+	c.Request = c.Request.WithContext(store.Under(c.Request.Context(), store.Request{Key: key, Digest: hex.EncodeToString(sum.Sum(nil))}))
 }
 
 // What lies in one another at most in a request: far more than anybody sends. Validators try every form that something may have, and

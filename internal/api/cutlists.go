@@ -71,7 +71,7 @@ func (s *Server) GetCutList(c *gin.Context, id ReelID) {
 }
 
 // HandReelOver queues the writing of a reel for whoever carries on with it.
-func (s *Server) HandReelOver(c *gin.Context, id ReelID) {
+func (s *Server) HandReelOver(c *gin.Context, id ReelID, _ HandReelOverParams) {
 	var body ReelOut
 	if !s.read(c, &body) {
 		return
@@ -90,7 +90,7 @@ func (s *Server) HandReelOver(c *gin.Context, id ReelID) {
 }
 
 // ReadHandedOver makes a reel of what HandReelOver wrote.
-func (s *Server) ReadHandedOver(c *gin.Context, id ProductionID) {
+func (s *Server) ReadHandedOver(c *gin.Context, id ProductionID, _ ReadHandedOverParams) {
 	var body HandedOver
 	if !s.read(c, &body) {
 		return

@@ -218,7 +218,7 @@ func (s *Server) GaugeLines(c *gin.Context, id ReelID, p GaugeLinesParams) {
 }
 
 // CorrectGroup queues the correction of an output group.
-func (s *Server) CorrectGroup(c *gin.Context, id ReelID) {
+func (s *Server) CorrectGroup(c *gin.Context, id ReelID, _ CorrectGroupParams) {
 	var body CorrectRequest
 	if !s.read(c, &body) {
 		return

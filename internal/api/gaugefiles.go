@@ -140,7 +140,7 @@ func limitsOf(l contract.Limit) loudness.Limits {
 }
 
 // LevelTakes queues bringing takes to what a spec or a profile asks for.
-func (s *Server) LevelTakes(c *gin.Context, id ProductionID) {
+func (s *Server) LevelTakes(c *gin.Context, id ProductionID, _ LevelTakesParams) {
 	var body LevelRequest
 	if !s.read(c, &body) {
 		return

@@ -48,7 +48,7 @@ func begins(p reel.Pattern) error {
 }
 
 // SavePattern saves what a reel has as a pattern.
-func (s *Server) SavePattern(c *gin.Context, id ReelID) {
+func (s *Server) SavePattern(c *gin.Context, id ReelID, _ SavePatternParams) {
 	var body PatternName
 	if !s.read(c, &body) {
 		return

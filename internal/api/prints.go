@@ -213,7 +213,7 @@ func (s *Server) PlanPrint(c *gin.Context, id ReelID) {
 }
 
 // StartPrint queues a print.
-func (s *Server) StartPrint(c *gin.Context, id ReelID) {
+func (s *Server) StartPrint(c *gin.Context, id ReelID, _ StartPrintParams) {
 	w, err := s.wants(c, id, false)
 	if errors.Is(err, errAnswered) {
 		return
@@ -232,7 +232,7 @@ func (s *Server) StartPrint(c *gin.Context, id ReelID) {
 }
 
 // QueuePrints queues several prints.
-func (s *Server) QueuePrints(c *gin.Context, id ProductionID) {
+func (s *Server) QueuePrints(c *gin.Context, id ProductionID, _ QueuePrintsParams) {
 	var body []ReelPrint
 	if !s.read(c, &body) {
 		return
@@ -390,7 +390,7 @@ func (s *Server) GetPaper(c *gin.Context, id PrintID, name string) {
 func (s *Server) ListReceivers(c *gin.Context) { c.JSON(http.StatusOK, s.Jobs.Receivers.Names()) }
 
 // HandOver queues the writing of a print's files into a folder of the server.
-func (s *Server) HandOver(c *gin.Context, id PrintID) {
+func (s *Server) HandOver(c *gin.Context, id PrintID, _ HandOverParams) {
 	var body HandOverRequest
 	if !s.read(c, &body) {
 		return

@@ -16,7 +16,7 @@ func (s *Server) ListProductions(c *gin.Context) {
 }
 
 // CreateProduction makes one.
-func (s *Server) CreateProduction(c *gin.Context) {
+func (s *Server) CreateProduction(c *gin.Context, _ CreateProductionParams) {
 	var body NewProduction
 	if !s.read(c, &body) {
 		return
@@ -122,7 +122,7 @@ func (s *Server) ListCardFiles(c *gin.Context, card string, params ListCardFiles
 }
 
 // ImportFromCard queues files of a card.
-func (s *Server) ImportFromCard(c *gin.Context, id ProductionID) {
+func (s *Server) ImportFromCard(c *gin.Context, id ProductionID, _ ImportFromCardParams) {
 	var body CardImport
 	if !s.read(c, &body) {
 		return

@@ -50,7 +50,7 @@ func (s *Server) RemoveReceipt(c *gin.Context, id string) {
 }
 
 // TakeToDesk has the desk look at a print.
-func (s *Server) TakeToDesk(c *gin.Context, id PrintID) {
+func (s *Server) TakeToDesk(c *gin.Context, id PrintID, _ TakeToDeskParams) {
 	p, ok := s.delivered(c, id)
 	if !ok {
 		return
@@ -233,7 +233,7 @@ func (s *Server) looked(ctx context.Context, id string) (store.Receipt, error) {
 }
 
 // BringInReceived queues the files of a delivery that the production does not have yet as takes.
-func (s *Server) BringInReceived(c *gin.Context, id string) {
+func (s *Server) BringInReceived(c *gin.Context, id string, _ BringInReceivedParams) {
 	r, err := s.looked(c, id)
 	var there map[reload.Source]reload.Take
 	if err == nil {
@@ -259,7 +259,7 @@ func (s *Server) BringInReceived(c *gin.Context, id string) {
 }
 
 // LoadReceived makes a reel of a delivery whose files have been brought in.
-func (s *Server) LoadReceived(c *gin.Context, id string) {
+func (s *Server) LoadReceived(c *gin.Context, id string, _ LoadReceivedParams) {
 	var body LoadRequest
 	if !s.read(c, &body) {
 		return
@@ -283,14 +283,7 @@ func (s *Server) LoadReceived(c *gin.Context, id string) {
 	}
 	p.FrameRate = r.Receipt.FrameRate
 	start, _ := reload.Start(*r.Receipt, p.SampleRate)
-	made, err := s.Store.CreateReel(c, p, body.Name, &start)
-	var o store.OpenReel
-	if err == nil {
-		o, err = s.Store.Do(c, made, 0, author(c), func(*reel.Reel) (reel.Command, error) { return step, nil })
-		if err != nil { // an empty one is of no use
-			err = errors.Join(err, s.Jobs.RemoveReel(c, made))
-		}
-	}
+	o, err := s.Store.CreateReelOf(c, p, body.Name, &start, author(c), step)
 	s.show(c, http.StatusCreated, o, nil, err)
 }
 

@@ -104,7 +104,7 @@ func (s *Server) ListReels(c *gin.Context, id ProductionID) {
 }
 
 // CreateReel makes an empty reel.
-func (s *Server) CreateReel(c *gin.Context, id ProductionID) {
+func (s *Server) CreateReel(c *gin.Context, id ProductionID, _ CreateReelParams) {
 	var body NewReel
 	if !s.read(c, &body) {
 		return
@@ -205,7 +205,7 @@ func keyOf(k *Key) string {
 }
 
 // SettleClips queues a settle.
-func (s *Server) SettleClips(c *gin.Context, id ReelID) {
+func (s *Server) SettleClips(c *gin.Context, id ReelID, _ SettleClipsParams) {
 	var body SettleRequest
 	if !s.read(c, &body) {
 		return
@@ -236,7 +236,7 @@ func (s *Server) SettleClips(c *gin.Context, id ReelID) {
 }
 
 // ReviseReel queues the replacing of the sound of a group.
-func (s *Server) ReviseReel(c *gin.Context, id ReelID) {
+func (s *Server) ReviseReel(c *gin.Context, id ReelID, _ ReviseReelParams) {
 	var body ReviseRequest
 	if !s.read(c, &body) {
 		return

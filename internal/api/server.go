@@ -75,7 +75,7 @@ func New(c Config) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	e.Use(s.recovered(), s.watched(), s.guard(), hurry(), within(), checked)
+	e.Use(s.recovered(), s.watched(), s.guard(), hurry(), within(), checked, s.again())
 	RegisterHandlersWithOptions(e, s, GinServerOptions{BaseURL: Base, ErrorHandler: func(c *gin.Context, err error, _ int) {
 		s.fail(c, fault.Wrap(fault.BadInput, err, "The request has a part that can't be read: %v", err))
 	}})

@@ -101,7 +101,7 @@ func (s *Server) AssessTakes(c *gin.Context, id ProductionID) {
 }
 
 // GroupTakes joins takes.
-func (s *Server) GroupTakes(c *gin.Context, id ProductionID) {
+func (s *Server) GroupTakes(c *gin.Context, id ProductionID, _ GroupTakesParams) {
 	var body TakeChoice
 	if !s.read(c, &body) {
 		return
@@ -155,7 +155,7 @@ func (s *Server) ListMatches(c *gin.Context, id ProductionID, p ListMatchesParam
 }
 
 // StartSync queues lining up.
-func (s *Server) StartSync(c *gin.Context, id ProductionID) {
+func (s *Server) StartSync(c *gin.Context, id ProductionID, _ StartSyncParams) {
 	var body SyncRequest
 	if !s.read(c, &body) {
 		return
@@ -165,7 +165,7 @@ func (s *Server) StartSync(c *gin.Context, id ProductionID) {
 }
 
 // ConvertTake queues the resampling of a take.
-func (s *Server) ConvertTake(c *gin.Context, id TakeID) {
+func (s *Server) ConvertTake(c *gin.Context, id TakeID, _ ConvertTakeParams) {
 	var body convert.Conversion
 	if !s.read(c, &body) {
 		return

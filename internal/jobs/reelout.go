@@ -382,20 +382,8 @@ func (r *Runner) ReadHandedOver(ctx context.Context, p store.Production, author,
 			return "", nil, err
 		}
 	}
-	if id, err = r.Store.CreateReel(ctx, p, name, &laid.Head.Start); err != nil {
-		return "", nil, err
-	}
-	o, err := r.Store.Reel(ctx, id)
-	if err == nil {
-		_, err = r.Store.Do(ctx, id, o.Revision, author, func(*reel.Reel) (reel.Command, error) { return reel.Handed{Reel: laid}, nil })
-	}
-	if err != nil { // nobody has seen it yet
-		if gone := r.RemoveReel(context.WithoutCancel(ctx), id); gone != nil {
-			r.Log.Warn("a reel that could not be read stayed, empty", "reel", id, "error", gone)
-		}
-		return "", nil, err
-	}
-	return id, append(notes, more...), nil
+	o, err := r.Store.CreateReelOf(ctx, p, name, &laid.Head.Start, author, reel.Handed{Reel: laid})
+	return o.ID, append(notes, more...), err
 }
 
 // freeName is the name, or one with a number where a reel of the production has it already.

@@ -233,19 +233,21 @@ func (r *Runner) ended(kind, state string, took time.Duration) {
 	}
 }
 
-// add stores work and queues it, both or neither.
+// add stores work and queues it, both or neither, and once for each time that the request which asks for it does.
 func (r *Runner) add(ctx context.Context, production, kind, title string, args any, also func(pgx.Tx, string) error) (id string,
 	err error) {
 	err = pgx.BeginFunc(ctx, r.Store.Pool, func(tx pgx.Tx) error {
-		if id, err = r.Store.AddWork(ctx, tx, production, kind, title, args); err != nil {
-			return err
-		}
-		if also != nil {
-			if err := also(tx, id); err != nil {
-				return err
+		id, err = store.Once(ctx, tx, func() (string, error) {
+			id, err := r.Store.AddWork(ctx, tx, production, kind, title, args)
+			if err == nil && also != nil {
+				err = also(tx, id)
 			}
-		}
-		return r.queue(ctx, tx, id)
+			if err == nil {
+				err = r.queue(ctx, tx, id)
+			}
+			return id, err
+		})
+		return err
 	})
 	return id, err
 }

@@ -250,20 +250,23 @@ func (s *Store) assemble(ctx context.Context, production, author string, a Assem
 		if err := lockTakes(ctx, tx, production); err != nil {
 			return err
 		}
-		parts, err := lockParts(ctx, tx, production, a.Family.Files())
-		if err != nil {
-			return err
-		}
-		for _, p := range parts {
-			if p.PartOf != nil || p.Dissolved {
-				return fault.New(fault.Stale, "%s has become part of another take since; look at it and try again", p.FileName)
+		id, err = Once(ctx, tx, func() (id string, err error) {
+			parts, err := lockParts(ctx, tx, production, a.Family.Files())
+			if err != nil {
+				return "", err
 			}
-		}
-		// The group is made hidden and shown by the edit, so that undo hides it again.
-		if id, err = insertGroup(ctx, tx, production, a, parts, true); err != nil {
-			return err
-		}
-		return regroup(ctx, tx, production, author, id, a.Family.Files(), true, name)
+			for _, p := range parts {
+				if p.PartOf != nil || p.Dissolved {
+					return "", fault.New(fault.Stale, "%s has become part of another take since; look at it and try again", p.FileName)
+				}
+			}
+			// The group is made hidden and shown by the edit, so that undo hides it again.
+			if id, err = insertGroup(ctx, tx, production, a, parts, true); err != nil {
+				return "", err
+			}
+			return id, regroup(ctx, tx, production, author, id, a.Family.Files(), true, name)
+		})
+		return err
 	})
 	return id, err
 }

@@ -161,8 +161,14 @@ func (s *Store) CreateProduction(ctx context.Context, name string, rate timecode
 		return Production{}, fault.New(fault.BadInput, "%s is not a frame rate that is known here", rate)
 	}
 	var id string
-	err = s.Pool.QueryRow(ctx, "insert into productions (name, sample_rate, frame_rate) values ($1, 48000, $2) returning id::text", name,
-		rate).Scan(&id)
+	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		id, err = Once(ctx, tx, func() (id string, err error) {
+			err = tx.QueryRow(ctx, "insert into productions (name, sample_rate, frame_rate) values ($1, 48000, $2) returning id::text", name,
+				rate).Scan(&id)
+			return id, err
+		})
+		return err
+	})
 	if err != nil {
 		return Production{}, nameTaken(err, name)
 	}

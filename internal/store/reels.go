@@ -75,27 +75,41 @@ func (s *Store) Reels(ctx context.Context, production string) ([]ReelInfo, error
 
 // CreateReel makes an empty reel, as Begin has it.
 func (s *Store) CreateReel(ctx context.Context, p Production, name string, start *int64) (string, error) {
+	o, err := s.CreateReelOf(ctx, p, name, start, "", nil)
+	return o.ID, err
+}
+
+// CreateReelOf makes a reel, as Begin has it, and its first step, both or neither.
+func (s *Store) CreateReelOf(ctx context.Context, p Production, name string, start *int64, author string, first reel.Command) (o OpenReel,
+	err error) {
 	name = strings.TrimSpace(name)
 	if name == "" || len([]rune(name)) > 100 {
-		return "", fault.New(fault.BadInput, "A reel needs a name of 1 to 100 characters")
+		return o, fault.New(fault.BadInput, "A reel needs a name of 1 to 100 characters")
 	}
 	fresh, err := s.Begin(ctx, p, name, start)
 	if err != nil {
-		return "", err
+		return o, err
 	}
-	var id string
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		if err := tx.QueryRow(ctx, "insert into reels (production_id, name) values ($1, $2) returning id::text", p.ID,
-			name).Scan(&id); err != nil {
-			return err
+		id, err := Once(ctx, tx, func() (id string, err error) {
+			if err := tx.QueryRow(ctx, "insert into reels (production_id, name) values ($1, $2) returning id::text", p.ID, name).Scan(&id); err != nil {
+				return "", err
+			}
+			if _, err := tx.Exec(ctx, "insert into reel_snapshots (reel_id, revision, state) values ($1, 0, $2)", id, fresh); err != nil || first == nil {
+				return id, err
+			}
+			_, err = s.editIn(ctx, tx, id, "", doing(ctx, Claim{}, 0, author, func(*reel.Reel) (reel.Command, error) { return first, nil }))
+			return id, err
+		})
+		if err == nil {
+			o, err = s.open(ctx, tx, id, "")
 		}
-		_, err := tx.Exec(ctx, "insert into reel_snapshots (reel_id, revision, state) values ($1, 0, $2)", id, fresh)
 		return err
 	})
 	if codeOf(err) == uniqueViolation {
-		return "", fault.New(fault.BadInput, "This production has a reel called %s already; choose another name", name)
+		return o, fault.New(fault.BadInput, "This production has a reel called %s already; choose another name", name)
 	}
-	return id, err
+	return o, err
 }
 
 // RemoveReel removes a reel with its history and prints, in a transaction of the caller's, and gives the queue's numbers
@@ -152,7 +166,12 @@ func (s *Store) DoUnder(ctx context.Context, c Claim, id string, revision int64,
 
 func (s *Store) do(ctx context.Context, c Claim, key, id string, revision int64, author string,
 	plan func(*reel.Reel) (reel.Command, error)) (OpenReel, error) {
-	return s.edit(ctx, id, key, func(tx pgx.Tx, o OpenReel, k *knownTakes) (step, error) {
+	return s.edit(ctx, id, key, doing(ctx, c, revision, author, plan))
+}
+
+// doing plans a command on the reel as it is.
+func doing(ctx context.Context, c Claim, revision int64, author string, plan func(*reel.Reel) (reel.Command, error)) planned {
+	return func(tx pgx.Tx, o OpenReel, k *knownTakes) (step, error) {
 		if c != (Claim{}) {
 			if err := c.hold(ctx, tx); err != nil {
 				return step{}, err
@@ -169,10 +188,10 @@ func (s *Store) do(ctx context.Context, c Claim, key, id string, revision int64,
 		if err := conflict(ctx, tx, o, revision, change, reel.ByOrder(command)); err != nil {
 			return step{}, err
 		}
-		_, err = tx.Exec(ctx, "update reel_log set state = 'dropped' where reel_id = $1 and kind = 'do' and state = 'undone' and author = $2", id,
+		_, err = tx.Exec(ctx, "update reel_log set state = 'dropped' where reel_id = $1 and kind = 'do' and state = 'undone' and author = $2", o.ID,
 			author)
 		return step{kind: "do", name: name, change: change, author: author}, err
-	})
+	}
 }
 
 // conflict is Stale where a change meets one that was made after a revision, or names rows by an order that tracks do not
@@ -279,63 +298,74 @@ func done(ctx context.Context, q querier, id, key string) (done bool, err error)
 	if key == "" {
 		return false, nil
 	}
-	err = q.QueryRow(ctx, "select exists (select 1 from reel_log where reel_id = $1 and key = $2)", id, key).Scan(&done)
-	return done, err
+	var digest string
+	err = q.QueryRow(ctx, "select digest from reel_log where reel_id = $1 and key = $2", id, key).Scan(&digest)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return false, nil
+	}
+	if r := RequestOf(ctx); err == nil && r != nil && digest != "" && digest != r.Digest {
+		err = errOtherRequest
+	}
+	return err == nil, err
 }
 
+// planned gives a step for a reel as it is.
+type planned func(pgx.Tx, OpenReel, *knownTakes) (step, error)
+
 // edit makes one step in one transaction, unless the request of its key has made it before.
-func (s *Store) edit(ctx context.Context, id, key string, work func(pgx.Tx, OpenReel, *knownTakes) (step, error)) (result OpenReel,
-	err error) {
+func (s *Store) edit(ctx context.Context, id, key string, work planned) (result OpenReel, err error) {
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
-		o, err := s.open(ctx, tx, id, "for update")
-		if err != nil {
-			return err
-		}
-		if before, err := done(ctx, tx, id, key); err != nil || before {
-			result = o
-			return err
-		}
-		k := knownIn(ctx, tx, o.Production)
-		st, err := work(tx, o, k)
-		if err != nil {
-			return err
-		}
-		if st.kind == "" {
-			result = o
-			return nil
-		}
-		if err := use(ctx, tx, o, st.change, k); err != nil {
-			return err
-		}
-		next, err := o.Reel.With(st.change, k)
-		if err != nil {
-			return err
-		}
-		revision := o.Revision + 1
-		if _, err := tx.Exec(ctx, `insert into reel_log (reel_id, revision, kind, name, change, of, author, key) values ($1, $2, $3, $4, $5, $6,
-			$7, nullif($8, ''))`, id, revision, st.kind, st.name, st.change, st.of, st.author, key); err != nil {
-			return err
-		}
-		if _, err := tx.Exec(ctx, "update reels set revision = $2, name = $3 where id = $1", id, revision,
-			next.Head.Name); codeOf(err) == uniqueViolation {
-			return fault.New(fault.BadInput, "This production has a reel called %s already; choose another name", next.Head.Name)
-		} else if err != nil {
-			return err
-		}
-		if revision%snapshotEvery == 0 {
-			if _, err := tx.Exec(ctx, "insert into reel_snapshots (reel_id, revision, state) values ($1, $2, $3)", id, revision, next); err != nil {
-				return err
-			}
-		}
-		result = OpenReel{ReelInfo: o.ReelInfo, Reel: next}
-		result.Revision, result.Name = revision, next.Head.Name
-		_, err = tx.Exec(ctx, "select pg_notify($1, $2)", changedChannel, fmt.Sprintf("reel %s %d", id, revision))
+		result, err = s.editIn(ctx, tx, id, key, work)
 		return err
 	})
 	if err == nil {
 		s.keep(id, result.Revision, result.Reel)
 	}
 	return result, err
+}
+
+// editIn is edit in a transaction of the caller's.
+func (s *Store) editIn(ctx context.Context, tx pgx.Tx, id, key string, work planned) (OpenReel, error) {
+	o, err := s.open(ctx, tx, id, "for update")
+	if err != nil {
+		return o, err
+	}
+	if before, err := done(ctx, tx, id, key); err != nil || before {
+		return o, err
+	}
+	k := knownIn(ctx, tx, o.Production)
+	st, err := work(tx, o, k)
+	if err != nil || st.kind == "" {
+		return o, err
+	}
+	if err := use(ctx, tx, o, st.change, k); err != nil {
+		return o, err
+	}
+	next, err := o.Reel.With(st.change, k)
+	if err != nil {
+		return o, err
+	}
+	revision, digest := o.Revision+1, ""
+	if r := RequestOf(ctx); r != nil {
+		digest = r.Digest
+	}
+	if _, err := tx.Exec(ctx, `insert into reel_log (reel_id, revision, kind, name, change, of, author, key, digest) values ($1, $2, $3, $4, $5, $6,
+		$7, nullif($8, ''), $9)`, id, revision, st.kind, st.name, st.change, st.of, st.author, key, digest); err != nil {
+		return o, err
+	}
+	if _, err := tx.Exec(ctx, "update reels set revision = $2, name = $3 where id = $1", id, revision, next.Head.Name); codeOf(err) == uniqueViolation {
+		return o, fault.New(fault.BadInput, "This production has a reel called %s already; choose another name", next.Head.Name)
+	} else if err != nil {
+		return o, err
+	}
+	if revision%snapshotEvery == 0 {
+		if _, err := tx.Exec(ctx, "insert into reel_snapshots (reel_id, revision, state) values ($1, $2, $3)", id, revision, next); err != nil {
+			return o, err
+		}
+	}
+	o.Reel, o.Revision, o.Name = next, revision, next.Head.Name
+	_, err = tx.Exec(ctx, "select pg_notify($1, $2)", changedChannel, fmt.Sprintf("reel %s %d", id, revision))
+	return o, err
 }
 
 // use notes what a reel refers to, for good, as its history may bring it back. Takes that are not there, or not of its

@@ -1,6 +1,7 @@
 // The server's API, typed from the contract. Every failed call becomes a Problem with a sentence for the user.
 import createClient from "openapi-fetch";
 
+import { newKey, patient, pauses } from "./patient";
 import type { components, paths } from "./schema.gen";
 
 export type Schemas = components["schemas"];
@@ -61,7 +62,7 @@ export type Command = Schemas["Command"];
 export type CommandOf<K extends Command["kind"]> = Extract<Command, { kind: K }>["command"];
 
 export const base = "/api/v1";
-export const api = createClient<paths>({ baseUrl: base });
+export const api = createClient<paths>({ baseUrl: base, fetch: patient });
 
 const named = "loom.author";
 
@@ -96,14 +97,13 @@ export class Problem extends Error {
 }
 
 const unsure = new Set(["offline", "away"]); // whether it was done is not known
-const pauses = [300, 1000, 3000]; // milliseconds
 
 /**
  * Makes a call that changes something under a key of its own. Where the answer is lost, it is made again: the server knows
  * the key and does nothing twice.
  */
 export async function once<T>(call: (key: string) => Promise<T>): Promise<T> {
-  const key = Array.from(crypto.getRandomValues(new Uint32Array(4)), (n) => n.toString(36)).join("-");
+  const key = newKey();
   for (const pause of pauses) {
     try {
       return await call(key);

@@ -4434,7 +4434,10 @@ export interface operations {
     createProduction: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -4692,7 +4695,10 @@ export interface operations {
     importFromCard: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 production: components["parameters"]["ProductionID"];
             };
@@ -4742,7 +4748,10 @@ export interface operations {
     queuePrints: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 production: components["parameters"]["ProductionID"];
             };
@@ -4792,7 +4801,10 @@ export interface operations {
     createReel: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 production: components["parameters"]["ProductionID"];
             };
@@ -4819,7 +4831,10 @@ export interface operations {
     readHandedOver: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 production: components["parameters"]["ProductionID"];
             };
@@ -4963,7 +4978,10 @@ export interface operations {
     groupTakes: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 production: components["parameters"]["ProductionID"];
             };
@@ -4990,7 +5008,10 @@ export interface operations {
     startBatch: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 production: components["parameters"]["ProductionID"];
             };
@@ -5109,7 +5130,10 @@ export interface operations {
     startSync: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 production: components["parameters"]["ProductionID"];
             };
@@ -5254,7 +5278,10 @@ export interface operations {
     convertTake: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 take: components["parameters"]["TakeID"];
             };
@@ -5596,7 +5623,10 @@ export interface operations {
                 packaging?: components["schemas"]["Packaging"];
                 name?: string;
             };
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 production: components["parameters"]["ProductionID"];
             };
@@ -5625,7 +5655,10 @@ export interface operations {
     takeToDesk: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 print: components["parameters"]["PrintID"];
             };
@@ -5692,7 +5725,10 @@ export interface operations {
     bringInReceived: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 receipt: string;
             };
@@ -5715,7 +5751,10 @@ export interface operations {
     loadReceived: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 receipt: string;
             };
@@ -6092,7 +6131,10 @@ export interface operations {
     settleClips: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 reel: components["parameters"]["ReelID"];
             };
@@ -6111,7 +6153,10 @@ export interface operations {
     reviseReel: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 reel: components["parameters"]["ReelID"];
             };
@@ -6224,7 +6269,10 @@ export interface operations {
     correctGroup: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 reel: components["parameters"]["ReelID"];
             };
@@ -6313,7 +6361,10 @@ export interface operations {
     levelTakes: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 production: components["parameters"]["ProductionID"];
             };
@@ -6428,7 +6479,10 @@ export interface operations {
     handReelOver: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 reel: components["parameters"]["ReelID"];
             };
@@ -6524,7 +6578,10 @@ export interface operations {
     savePattern: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 reel: components["parameters"]["ReelID"];
             };
@@ -6658,7 +6715,10 @@ export interface operations {
     startPrint: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 reel: components["parameters"]["ReelID"];
             };
@@ -6805,7 +6865,10 @@ export interface operations {
     handOver: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path: {
                 print: components["parameters"]["PrintID"];
             };
@@ -6856,7 +6919,10 @@ export interface operations {
                 /** @description It takes the place of one of its name */
                 replace?: boolean;
             };
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -6973,7 +7039,10 @@ export interface operations {
                 /** @description ID of the production that it is for; for all productions where none is named */
                 production?: components["parameters"]["OfProduction"];
             };
-            header?: never;
+            header?: {
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                "Idempotency-Key"?: components["parameters"]["Key"];
+            };
             path?: never;
             cookie?: never;
         };
