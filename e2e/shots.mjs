@@ -20,14 +20,14 @@ const [reel, surround, , dense] = await get(`/productions/${production.id}/reels
 const { takes } = await get(`/productions/${production.id}/takes`);
 const take = takes.find((t) => t.description.scene === "12A" && t.description.take === "3");
 let prints = await get(`/reels/${reel.id}/prints`);
-if (!prints.some((p) => p.report)) {
+if (!prints.some((p) => p.passed !== null)) {
   await fetch(`${address}/api/v1/reels/${reel.id}/prints`, { method: "POST", headers: { "Content-Type": "application/json" }, body: "{}" });
-  for (let i = 0; i < 300 && !prints.some((p) => p.report); i++) {
+  for (let i = 0; i < 300 && !prints.some((p) => p.passed !== null); i++) {
     await new Promise((r) => setTimeout(r, 200));
     prints = await get(`/reels/${reel.id}/prints`);
   }
 }
-const print = prints.find((p) => p.report);
+const print = prints.find((p) => p.passed !== null);
 // Sync is shown with takes that have found their movies.
 const cameras = takes.filter((t) => t.kind === "camera").map((t) => t.id);
 const recordings = takes.filter((t) => t.kind === "recording" && t.description.scene).map((t) => t.id);
@@ -48,7 +48,7 @@ const base = `${address}/p/${production.id}`;
 
 /** Takes a delivery to the desk in which the sides of the music are changed over. */
 async function broken() {
-  const known = (await get(`/productions/${production.id}/receipts`)).find((r) => r.name === "From the mixer" && r.receipt);
+  const known = (await get(`/productions/${production.id}/receipts`)).find((r) => r.name === "From the mixer" && r.passed !== null);
   if (known) return known.id;
   const form = new FormData();
   let split = (await get(`/reels/${reel.id}/prints`)).find((p) => p.report && p.plan.packaging === "per-group");

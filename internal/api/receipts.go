@@ -289,6 +289,13 @@ func (s *Server) LoadReceived(c *gin.Context, id string, _ LoadReceivedParams) {
 
 // CompareReceipts takes one delivery from another.
 func (s *Server) CompareReceipts(c *gin.Context, id string, p CompareReceiptsParams) {
+	select { // each reads two deliveries, movies by other programs
+	case s.comparing <- struct{}{}:
+		defer func() { <-s.comparing }()
+	case <-c.Request.Context().Done():
+		s.fail(c, c.Request.Context().Err())
+		return
+	}
 	var opened [2]*reception.Delivery
 	for i, which := range []string{id, p.With} {
 		r, err := s.looked(c, which)

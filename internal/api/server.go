@@ -46,6 +46,7 @@ type Server struct {
 	handler   http.Handler
 	listeners *listen.Server
 	gauges    *analysis.Keeper
+	comparing chan struct{} // as many compare deliveries at once as it has room
 	endOnce   sync.Once
 	ending    chan struct{} // closed when the process ends
 	// Preparing is set while what the server is to show is still being made; until then it is not ready.
@@ -62,7 +63,7 @@ const uploadsPath = Base + "/uploads/"
 
 // New makes the server of everything: the API, uploads, listening and the interface.
 func New(c Config) (*Server, error) {
-	s := &Server{Config: c, ending: make(chan struct{})}
+	s := &Server{Config: c, ending: make(chan struct{}), comparing: make(chan struct{}, 1)}
 	s.listeners = &listen.Server{Known: c.Store, Files: func(ctx context.Context) listen.Files { return s.library().Session(ctx) }, Log: c.Log,
 		Heard: c.Metrics.Listener}
 	s.gauges = &analysis.Keeper{Library: s.library(), Log: c.Log}

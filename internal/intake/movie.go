@@ -359,6 +359,8 @@ const maxReport = 8 << 20
 
 // run runs one of ffmpeg's programs and gives what it prints.
 func run(ctx context.Context, program string, args ...string) ([]byte, error) {
+	ctx, cancel := context.WithTimeoutCause(ctx, looksFor, errStalled)
+	defer cancel()
 	c, said, err := command(ctx, program, args...)
 	if err != nil {
 		return nil, err
@@ -391,6 +393,10 @@ const maxPixels = 16384 * 8640
 
 // encode runs ffmpeg and follows its progress.
 func encode(ctx context.Context, seconds float64, progress func(float64), args ...string) error {
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	stalled := time.AfterFunc(stalledAfter, func() { cancel(errStalled) })
+	defer stalled.Stop()
 	limits := []string{"-nostdin", "-v", "error", "-progress", "pipe:1", "-nostats", "-max_pixels", fmt.Sprint(maxPixels), "-threads", "2"}
 	c, said, err := command(ctx, "ffmpeg", append(limits, args...)...)
 	if err != nil {
@@ -406,7 +412,13 @@ func encode(ctx context.Context, seconds float64, progress func(float64), args .
 		return explain(ctx, err, "")
 	}
 	lines := bufio.NewScanner(out)
+	was := map[string]string{}
 	for lines.Scan() {
+		name, value, _ := strings.Cut(lines.Text(), "=")
+		if (name == "out_time_us" || name == "total_size" || name == "progress") && was[name] != value {
+			was[name] = value // it tells twice a second where it is, also where it stands still
+			stalled.Reset(stalledAfter)
+		}
 		us, ok := strings.CutPrefix(lines.Text(), "out_time_us=")
 		if !ok {
 			continue
@@ -422,9 +434,34 @@ func encode(ctx context.Context, seconds float64, progress func(float64), args .
 	return nil
 }
 
+// stalledAfter is how long ffmpeg may stand still, and looksFor how long ffprobe may take; tests have less patience.
+var (
+	stalledAfter = 2 * time.Minute
+	looksFor     = 5 * time.Minute
+)
+
+// ErrTool says that it was the tool, or the machine, that failed, and not what it was given: another try may go well.
+var ErrTool = errors.New("the tool failed")
+
+var errStalled = errors.New("no progress")
+
+// ended tells whether somebody else has ended a process, such as the system where there is no memory left.
+func ended(err error) bool {
+	var exit *exec.ExitError
+	if !errors.As(err, &exit) {
+		return false
+	}
+	status, known := exit.Sys().(syscall.WaitStatus)
+	return known && status.Signaled()
+}
+
 // explain makes an error of what ffmpeg said last.
 func explain(ctx context.Context, err error, said string) error {
 	switch {
+	case errors.Is(context.Cause(ctx), errStalled):
+		return fault.Wrap(fault.Away, errors.Join(ErrTool, err), "ffmpeg made no progress over this movie for %s, and was ended; try again when the server has less to do", stalledAfter)
+	case ctx.Err() == nil && ended(err):
+		return fault.Wrap(fault.Away, errors.Join(ErrTool, err), "The system ended ffmpeg in the middle of this movie, as it does where memory runs out; try again when the server has less to do")
 	case errors.Is(ctx.Err(), context.Canceled):
 		return fault.Wrap(fault.Cancelled, err, "Reading the movie was stopped")
 	case ctx.Err() != nil:

@@ -12,6 +12,7 @@ import (
 	"github.com/google/uuid"
 
 	"zestyloom/core/fault"
+	"zestyloom/internal/intake"
 	"zestyloom/internal/store"
 )
 
@@ -27,6 +28,9 @@ type attempt struct {
 
 // maxAttempts is how often work is taken up again that the server did not survive.
 const maxAttempts = 12
+
+// toolAttempts is how often work is tried for which a tool fails.
+const toolAttempts = 3
 
 // try claims work that waits, does it and notes how it ended.
 func (r *Runner) try(ctx context.Context, id string) {
@@ -97,6 +101,12 @@ func (a *attempt) end(ctx context.Context, end store.End, err error, began time.
 		return
 	case err != nil && fault.KindOf(err) == "" && store.Unavailable(err):
 		a.Log.Warn("work was interrupted by the database", "work", a.ID, "kind", a.Kind, "error", err)
+		return
+	case errors.Is(err, intake.ErrTool) && a.Attempts < toolAttempts:
+		a.Log.Warn("a tool failed, and is tried again", "work", a.ID, "kind", a.Kind, "error", err)
+		if err := a.Store.RepeatWork(after, a.claim); err != nil && !errors.Is(err, store.ErrLost) {
+			a.Log.Warn("work could not be put back", "work", a.ID, "error", err)
+		}
 		return
 	case err != nil:
 		end = store.End{State: "failed", Message: sentence(err)}
@@ -178,37 +188,48 @@ func sentence(err error) string {
 	return fault.Sentence(err)
 }
 
+// A queueLane is a part of the queue with slots of its own, so that whatever hangs keeps nobody from working but those behind it.
+type queueLane string
+
+const (
+	imports   queueLane = "imports"
+	prints    queueLane = "prints"
+	desks     queueLane = "desk"
+	measuring queueLane = "measuring"
+	small     queueLane = "small"
+)
+
+// slots is how many pieces of work of a lane go on at once in one process. Most of them use all processors as it is.
+var slots = map[queueLane]int{imports: 2, prints: 2, desks: 1, measuring: 1, small: 2}
+
+// kinds are the kinds of work: how each is done, and in which lane.
+var kinds = map[string]struct {
+	lane queueLane
+	do   func(*attempt, context.Context) (store.End, error)
+}{
+	"import":   {imports, (*attempt).bringIn},
+	"print":    {prints, (*attempt).print},
+	"check":    {desks, (*attempt).check},
+	"sync":     {measuring, (*attempt).sync},
+	"level":    {measuring, (*attempt).level},
+	"correct":  {measuring, (*attempt).correct},
+	"diagnose": {measuring, (*attempt).lookAt},
+	"deliver":  {small, (*attempt).handOver},
+	"unravel":  {small, (*attempt).batch},
+	"ply":      {small, (*attempt).batch},
+	"convert":  {small, (*attempt).convert},
+	"list":     {small, (*attempt).handReelOver},
+	"settle":   {small, (*attempt).settle},
+	"revise":   {small, (*attempt).revise},
+}
+
 // do does the work of its kind. What it gives is how that ended, its state aside.
 func (a *attempt) do(ctx context.Context) (store.End, error) {
-	switch a.Kind {
-	case "import":
-		return a.bringIn(ctx)
-	case "print":
-		return a.print(ctx)
-	case "deliver":
-		return a.handOver(ctx)
-	case "check":
-		return a.check(ctx)
-	case "unravel", "ply":
-		return a.batch(ctx)
-	case "sync":
-		return a.sync(ctx)
-	case "convert":
-		return a.convert(ctx)
-	case "list":
-		return a.handReelOver(ctx)
-	case "settle":
-		return a.settle(ctx)
-	case "revise":
-		return a.revise(ctx)
-	case "correct":
-		return a.correct(ctx)
-	case "level":
-		return a.level(ctx)
-	case "diagnose":
-		return store.End{}, a.lookAt(ctx)
+	kind, known := kinds[a.Kind]
+	if !known {
+		return store.End{}, fault.New(fault.Unsupported, "This server does not know work of kind %q", a.Kind)
 	}
-	return store.End{}, fault.New(fault.Unsupported, "This server does not know work of kind %q", a.Kind)
+	return kind.do(a, ctx)
 }
 
 // said is the end of work of which there is only something to say.

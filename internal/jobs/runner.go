@@ -49,9 +49,6 @@ type Runner struct {
 	lost     bool       // somebody has said that what no row names may go into the trash, however much it is
 }
 
-// parallel is how many pieces of work run at once in one process.
-const parallel = 2
-
 // beatEvery is how often a runner says that it lives, and looks for work that waits without a place in the queue.
 const beatEvery = 2 * time.Second
 
@@ -77,8 +74,13 @@ func (r *Runner) Open() error {
 	r.worker = r.Keeping.NewWorker(identity)
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &nudged{runner: r})
+	// What was queued before there were lanes, and what this version does not know, goes by the usual queue.
+	queues := map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: 1}}
+	for l, n := range slots {
+		queues[string(l)] = river.QueueConfig{MaxWorkers: n}
+	}
 	client, err := river.NewClient(riverpgxv5.New(r.Keeping.Pool), &river.Config{
-		Workers: workers, Queues: map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: parallel}},
+		Workers: workers, Queues: queues,
 		JobTimeout: -1, MaxAttempts: 1, ErrorHandler: troubles{r.Log}, Logger: r.Log.With("part", "queue"),
 		FetchPollInterval: 500 * time.Millisecond, FetchCooldown: 50 * time.Millisecond,
 	})
@@ -252,8 +254,20 @@ func (r *Runner) add(ctx context.Context, production, kind, title string, args a
 	return id, err
 }
 
+// queueOf is the queue of a kind of work.
+func queueOf(kind string) string {
+	if k, known := kinds[kind]; known {
+		return string(k.lane)
+	}
+	return river.QueueDefault
+}
+
 func (r *Runner) queue(ctx context.Context, tx pgx.Tx, id string) error {
-	job, err := r.client.InsertTx(ctx, tx, jobArgs{id}, nil)
+	kind, err := r.Store.KindOf(ctx, tx, id)
+	if err != nil {
+		return err
+	}
+	job, err := r.client.InsertTx(ctx, tx, jobArgs{id}, &river.InsertOpts{Queue: queueOf(kind)})
 	if err != nil {
 		return err
 	}

@@ -311,17 +311,17 @@ func (r *Runner) Diagnose(ctx context.Context, production, id string) (string, e
 	return r.add(ctx, production, "diagnose", "Look at the channels of "+t.Title(), diagnoseArgs{id}, nil)
 }
 
-func (a *attempt) lookAt(ctx context.Context) error {
+func (a *attempt) lookAt(ctx context.Context) (end store.End, err error) {
 	var args diagnoseArgs
 	if err := json.Unmarshal(a.Args, &args); err != nil {
-		return err
+		return end, err
 	}
 	t, err := a.Store.Take(ctx, args.Take)
 	if fault.KindOf(err) == fault.NotFound {
-		return nil // it was removed or made anew in the meantime
+		return end, nil // it was removed or made anew in the meantime
 	}
 	if err != nil {
-		return err
+		return end, err
 	}
-	return a.diagnose(ctx, t, a.progress(ctx, 0, 1))
+	return end, a.diagnose(ctx, t, a.progress(ctx, 0, 1))
 }

@@ -102,6 +102,12 @@ func (s *Store) WorkOn(ctx context.Context, tx pgx.Tx, id, about string) error {
 	return err
 }
 
+// KindOf is the kind of a piece of work.
+func (s *Store) KindOf(ctx context.Context, tx pgx.Tx, id string) (kind string, err error) {
+	err = tx.QueryRow(ctx, "select kind from work where id = $1", id).Scan(&kind)
+	return kind, notFound(err, "work")
+}
+
 // SetJob notes the queue's number of a piece of work that waits.
 func (s *Store) SetJob(ctx context.Context, tx pgx.Tx, id string, job int64) error {
 	_, err := tx.Exec(ctx, "update work set job_id = $2, updated_at = now() where id = $1", id, job)
@@ -185,6 +191,11 @@ func (s *Store) EndWork(ctx context.Context, c Claim, e End) error {
 // ReleaseWork gives claimed work back as if it had not been begun.
 func (s *Store) ReleaseWork(ctx context.Context, c Claim) error {
 	return s.under(ctx, c, "state = 'queued', claim = null, worker = null, attempts = attempts - 1")
+}
+
+// RepeatWork puts claimed work back to be tried again; what was tried counts.
+func (s *Store) RepeatWork(ctx context.Context, c Claim) error {
+	return s.under(ctx, c, "state = 'queued', claim = null, worker = null")
 }
 
 // CancelWork ends work that waits, arrives or runs, and gives the queue's number of it. Whoever does it has lost it.
