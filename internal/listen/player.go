@@ -296,6 +296,13 @@ func (d *desk) pullSlowly(at int64, n int) error {
 
 func (p *player) run(ctx context.Context) error {
 	half := p.what.Speed == 0.5
+	place, err := p.connection.server.admission.enter(ctx, func(ahead, playing int) {
+		p.connection.send(reply{Generation: p.generation, Position: p.what.From, Waits: crowded(ahead, playing)})
+	})
+	if err != nil {
+		return err
+	}
+	defer place.leave()
 	d := newDesk(half)
 	defer d.close()
 	message := make([]byte, headBytes+block*8)
@@ -304,7 +311,7 @@ func (p *player) run(ctx context.Context) error {
 		pace = 2
 	}
 	again := false // the loop begins again
-	blocks := 0
+	blocks, rate := 0, 0
 	for sent := int64(0); ; {
 		if err := p.room(ctx, sent); err != nil {
 			return err
@@ -328,7 +335,8 @@ func (p *player) run(ctx context.Context) error {
 				}
 				d.began, d.end = p.what.From, farthest // until it is stopped
 			}
-			p.pace(r.Head.SampleRate)
+			rate = r.Head.SampleRate
+			p.pace(rate)
 		}
 		loop := p.loop()
 		if loop != nil && at >= loop.To {
@@ -350,9 +358,11 @@ func (p *player) run(ctx context.Context) error {
 		if half {
 			pull = d.pullSlowly
 		}
+		began := time.Now()
 		if err := pull(at, n); err != nil {
 			return err
 		}
+		place.spent(time.Since(began), time.Duration(n)*time.Second/time.Duration(rate))
 		soften(d.left[:n], d.right[:n], again, loop != nil && at+int64(n)/pace >= loop.To)
 		again = false
 		if err := p.connection.write(websocket.MessageBinary, encode(message, p.generation, at, d.left[:n], d.right[:n])); err != nil {

@@ -41,6 +41,11 @@ type Server struct {
 	// Heard is told of each listener that comes (1) and goes (-1); it may be nil.
 	Heard func(listeners int)
 
+	// Processors is how much of them all who play may take together; 0 for the usual part of the machine's.
+	Processors float64
+
+	admission admission
+
 	once  sync.Once
 	ctx   context.Context
 	end   context.CancelFunc
@@ -48,7 +53,10 @@ type Server struct {
 }
 
 func (s *Server) begin() {
-	s.once.Do(func() { s.ctx, s.end = context.WithCancel(context.Background()) })
+	s.once.Do(func() {
+		s.ctx, s.end = context.WithCancel(context.Background())
+		s.admission.budget = s.Processors
+	})
 }
 
 // Close ends all connections and waits for what plays on them.
@@ -120,7 +128,9 @@ type reply struct {
 	// Loudness is that of what is listened to, since playing began or the tap was changed.
 	Loudness *loudness.Reading `json:"loudness,omitempty"`
 	Ended    bool              `json:"ended,omitempty"`
-	Error    string            `json:"error,omitempty"`
+	// Waits says why nothing is heard yet: others play, and there is no room for more.
+	Waits string `json:"waits,omitempty"`
+	Error string `json:"error,omitempty"`
 }
 
 // maxMessage bounds what a browser may send at once, in bytes.

@@ -118,6 +118,22 @@ describe("the player", () => {
     expect(told).toHaveBeenCalledWith("The connection was lost while playing. Press play to go on.", true);
   });
 
+  it("says that it waits for room, and begins by itself", async () => {
+    const { player, worker, heard } = await fresh();
+    await player.playReel("r1", 0, manner as never);
+    const generation = messages().at(-1)!.generation!;
+    worker({ is: "waits", generation: generation - 1, message: "too late" });
+    expect(player.snapshot().waits).toBe(false);
+    worker({ is: "waits", generation, message: "The server plays for 50 already" });
+    expect(player.snapshot()).toMatchObject({ waits: true, playing: { id: "r1" } });
+    expect(told).toHaveBeenCalledExactlyOnceWith("The server plays for 50 already");
+    heard({ position: 1024 });
+    expect(player.snapshot()).toMatchObject({ waits: false, position: 1024 });
+    worker({ is: "waits", generation, message: "again" });
+    player.stop();
+    expect(player.snapshot()).toMatchObject({ waits: false, playing: null });
+  });
+
   it("says when there is no server at all, and what the server refuses", async () => {
     const { player, worker } = await fresh();
     await player.playReel("r1", 0, manner as never);

@@ -49,6 +49,8 @@ export type PlayerState = {
   gaps: number;
   /** The connection was lost while playing, and is being made again. */
   lost: boolean;
+  /** Others play, and there is no room for more yet. */
+  waits: boolean;
 };
 
 /** How often and how long a lost connection is made again, in tries and milliseconds between them. */
@@ -70,7 +72,7 @@ function within(done: Promise<unknown>, ms: number): Promise<unknown> {
 }
 
 class Player {
-  private state: PlayerState = { playing: null, position: 0, meters: [], loudness: null, gaps: 0, lost: false };
+  private state: PlayerState = { playing: null, position: 0, meters: [], loudness: null, gaps: 0, lost: false, waits: false };
   private listeners = new Set<() => void>();
   private context: AudioContext | null = null;
   private ready: Promise<void> | null = null;
@@ -142,7 +144,7 @@ class Player {
     this.last = { playing, request };
     this.left = tries;
     this.cleared = 0;
-    this.set({ playing, position: from, loudness: null, gaps: 0, lost: false });
+    this.set({ playing, position: from, loudness: null, gaps: 0, lost: false, waits: false });
     try {
       await this.prepare();
       if (generation === this.generation) this.send({ ...request, from: Math.round(from) });
@@ -183,7 +185,7 @@ class Player {
     this.generation++;
     this.send({ do: "stop" });
     this.last = null;
-    this.set({ playing: null, meters: [], lost: false });
+    this.set({ playing: null, meters: [], lost: false, waits: false });
   }
 
   /** How long what was played takes to be heard, in seconds; what a browser says of it may be far off, or nothing. */
@@ -250,6 +252,11 @@ class Player {
       case "failed":
         if (!m.generation || m.generation === this.generation) this.fail(m.message);
         return;
+      case "waits":
+        if (m.generation !== this.generation || !this.state.playing) return;
+        this.set({ waits: true });
+        tell(m.message);
+        return;
       case "heard": {
         const h = m.heard;
         if (h.generation !== this.generation || !this.state.playing) return;
@@ -261,6 +268,7 @@ class Player {
             loudness: m.loudness ?? this.state.loudness,
             gaps: this.state.lost ? this.state.gaps : Math.max(h.gaps - this.cleared, this.state.gaps),
             lost: this.state.lost && h.generation === this.lostIn,
+            waits: false,
           });
       }
     }

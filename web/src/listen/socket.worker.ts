@@ -20,9 +20,18 @@ export type ToSocket = { do: "connect"; url: string; worklet: MessagePort } | { 
 export type FromSocket =
   | { is: "heard"; heard: Heard; meters: number[]; loudness?: Reading }
   | { is: "failed"; generation: number; message: string }
+  | { is: "waits"; generation: number; message: string }
   | { is: "closed"; everOpen: boolean };
 
-type Reply = { generation: number; position: number; meters?: number[]; loudness?: Reading; ended?: boolean; error?: string };
+type Reply = {
+  generation: number;
+  position: number;
+  meters?: number[];
+  loudness?: Reading;
+  ended?: boolean;
+  error?: string;
+  waits?: string;
+};
 
 const headBytes = 12;
 
@@ -77,6 +86,7 @@ function sound(data: ArrayBuffer) {
 function told(m: Reply) {
   if (m.error) return tell({ is: "failed", generation: m.generation, message: m.error });
   if (m.generation !== generation) return;
+  if (m.waits) return tell({ is: "waits", generation, message: m.waits });
   if (m.meters) readings.push({ at: begun, meters: m.meters, loudness: m.loudness }); // it follows its block
   if (m.ended) worklet?.postMessage({ do: "end", generation });
 }

@@ -6,6 +6,7 @@ import { many } from "../ui/words";
 /** Level, dim and mono of all that sounds, and dropouts where there were any. */
 export function PlayBar() {
   const gaps = usePlayer((s) => s.gaps);
+  const waits = usePlayer((s) => s.waits);
   const o = useOutput();
   useActions({ dim: () => output.set({ dim: !o.dim }) });
   const turn = (on: boolean, name: string, title: string, onClick: () => void) => (
@@ -21,6 +22,14 @@ export function PlayBar() {
   );
   return (
     <div className="flex shrink-0 items-center gap-1.5" role="group" aria-label="Listening">
+      {waits && (
+        <span
+          className="text-[12px] font-semibold"
+          title="The server plays for as many as it can without gaps; it begins by itself when there is room"
+        >
+          Waiting for room…
+        </span>
+      )}
       {gaps > 0 && (
         <button
           className="h-6 cursor-pointer text-[12px] text-muted underline decoration-dotted underline-offset-2"
