@@ -17,7 +17,7 @@ import (
 
 // order lists core's packages from the innermost: each may import those before it. Fault is for all, and dsp stands
 // before what adds, resamples and pans with it.
-var order = []string{"fault", "form", "timecode", "vec", "wave", "layout", "dsp", "lineup", "mix", "sums", "take", "unravel", "ply", "convert",
+var order = []string{"fault", "cells", "form", "timecode", "vec", "wave", "layout", "dsp", "lineup", "mix", "sums", "take", "unravel", "ply", "convert",
 	"gather", "report", "overview", "diagnose", "align", "placing", "reel", "cutlist", "handover", "pattern", "weave", "loudness", "engine", "gauge", "correct",
 	"contract", "folding", "adm", "delivery", "desk", "reload"}
 
@@ -117,7 +117,7 @@ var stamps = map[string]string{
 	"internal/jobs/reelout.go":     "writes it into lists and into pieces of takes",
 	"internal/library/conform.go":  "finds what a cut list means in takes",
 	"internal/store/assemblies.go": "gives a take of several files that of the first",
-	"internal/store/takes.go":      "hands it to core/placing; sorts",
+	"internal/store/takes.go":      "hands it to core/placing",
 }
 
 func TestNobodyElseReadsAStampForPlacing(t *testing.T) {

@@ -1,12 +1,12 @@
 package handover
 
 import (
-	"encoding/csv"
 	"fmt"
 	"io"
 	"strconv"
 	"strings"
 
+	"zestyloom/core/cells"
 	"zestyloom/core/cutlist"
 	"zestyloom/core/reel"
 )
@@ -16,9 +16,8 @@ import (
 func WriteTable(w io.Writer, p Package, beside cutlist.Beside) error {
 	r := p.Reel
 	at := func(samples int64) string { return r.Head.FrameRate.LabelAt(samples, r.Head.SampleRate) }
-	out := csv.NewWriter(w)
-	_ = out.Write([]string{"track", "stem", "clip", "from", "to", "from (samples)", "length (samples)", "file", "source in", "source in (samples)",
-		"channels", "gain dB", "fade in (samples)", "fade out (samples)", "muted", "roll", "scene", "take", "done to it"})
+	rows := [][]string{{"track", "stem", "clip", "from", "to", "from (samples)", "length (samples)", "file", "source in", "source in (samples)",
+		"channels", "gain dB", "fade in (samples)", "fade out (samples)", "muted", "roll", "scene", "take", "done to it"}}
 	for _, c := range r.ClipList() {
 		a, _ := beside(c)
 		t := r.Tracks[c.Track]
@@ -30,12 +29,11 @@ func WriteTable(w io.Writer, p Package, beside cutlist.Beside) error {
 		if c.Mute {
 			muted = "muted"
 		}
-		_ = out.Write([]string{t.Name, t.Stem, c.Name, at(c.Start), at(c.End()), fmt.Sprint(c.Start), fmt.Sprint(c.Length), a.File,
+		rows = append(rows, []string{t.Name, t.Stem, c.Name, at(c.Start), at(c.End()), fmt.Sprint(c.Start), fmt.Sprint(c.Length), a.File,
 			at(a.From + c.Offset), fmt.Sprint(a.From + c.Offset), strings.Join(channels, " "), fmt.Sprint(c.GainDB), fmt.Sprint(c.FadeIn.Length),
 			fmt.Sprint(c.FadeOut.Length), muted, a.Roll, a.Scene, a.Take, strings.Join(done(c), ", ")})
 	}
-	out.Flush()
-	return out.Error()
+	return cells.Write(w, rows)
 }
 
 // done says in words what is done to a clip that no list of clips tells.

@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 
+	"zestyloom/core/cells"
 	"zestyloom/core/fault"
 	"zestyloom/core/take"
 	"zestyloom/core/timecode"
@@ -75,7 +76,7 @@ func Read(r io.Reader) ([]Line, error) {
 	for i, row := range rows[at+1:] {
 		cell := func(name string) string {
 			if c, ok := columns[name]; ok && c < len(row) {
-				return alive(take.Clean(row[c]))
+				return cells.Alive(take.Clean(row[c]))
 			}
 			return ""
 		}
@@ -90,7 +91,7 @@ func Read(r io.Reader) ([]Line, error) {
 				for len(l.Tracks) <= n {
 					l.Tracks = append(l.Tracks, "")
 				}
-				l.Tracks[n] = alive(take.Clean(row[c]))
+				l.Tracks[n] = cells.Alive(take.Clean(row[c]))
 			}
 		}
 		if l.File == "" && l.Scene == "" && l.Take == "" {
@@ -208,8 +209,7 @@ func Write(to io.Writer, report []Line) error {
 	for n := range widest {
 		header = append(header, "Track "+strconv.Itoa(n+1))
 	}
-	w := csv.NewWriter(to)
-	_ = w.Write(header) // Flush and Error tell
+	rows := [][]string{header}
 	for _, l := range report {
 		circled := ""
 		if l.Circled != nil && *l.Circled {
@@ -223,31 +223,9 @@ func Write(to io.Writer, report []Line) error {
 			}
 			row = append(row, name)
 		}
-		for i, cell := range row {
-			row[i] = inert(cell)
-		}
-		_ = w.Write(row)
+		rows = append(rows, row)
 	}
-	w.Flush()
-	return w.Error()
-}
-
-// formula is what makes a cell a formula to the program that a report is opened in.
-const formula = "=+@"
-
-// inert keeps a cell from being taken for a formula; alive takes that back.
-func inert(cell string) string {
-	if cell != "" && strings.Contains(formula, cell[:1]) {
-		return "'" + cell
-	}
-	return cell
-}
-
-func alive(cell string) string {
-	if len(cell) > 1 && cell[0] == '\'' && strings.Contains(formula, cell[1:2]) {
-		return cell[1:]
-	}
-	return cell
+	return cells.Write(to, rows)
 }
 
 // Of makes the line of a take.

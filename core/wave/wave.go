@@ -23,6 +23,7 @@ type Container string
 
 const (
 	RIFF Container = "wave"
+	RIFX Container = "rifx"
 	RF64 Container = "rf64"
 	BW64 Container = "bw64"
 	AIFF Container = "aiff"
@@ -106,6 +107,13 @@ func Open(r io.ReaderAt, size int64) (*File, error) {
 		f.Container = RF64
 	case "BW64":
 		f.Container = BW64
+	case "RIFX":
+		if string(head[8:]) == "WAVE" {
+			if err := openRIFX(f, head); err != nil {
+				return nil, err
+			}
+			return f, nil
+		}
 	case "FORM":
 		if form := string(head[8:]); form == "AIFF" || form == "AIFC" {
 			if err := openAIFF(f, form); err != nil {
@@ -121,7 +129,7 @@ func Open(r io.ReaderAt, size int64) (*File, error) {
 		return nil, fault.At(fault.BadInput, 8, "This is a RIFF file, but it holds no WAVE audio")
 	}
 	riffSize := int64(binary.LittleEndian.Uint32(head[4:]))
-	s := scanner{File: f, riffSize: riffSize}
+	s := scanner{File: f, riffSize: riffSize, order: binary.LittleEndian}
 	if err := s.scan(); err != nil {
 		return nil, err
 	}
@@ -132,6 +140,7 @@ func Open(r io.ReaderAt, size int64) (*File, error) {
 type scanner struct {
 	*File
 	riffSize   int64
+	order      binary.ByteOrder
 	ds64Data   int64 // size of data by ds64, or -1
 	ds64Table  map[string]int64
 	haveFormat bool
@@ -160,7 +169,7 @@ func (s *scanner) scan() error {
 			s.warn("garbage", pos, "What follows here is not a chunk; it was left alone")
 			break
 		}
-		claimed := int64(binary.LittleEndian.Uint32(head[4:]))
+		claimed := int64(s.order.Uint32(head[4:]))
 		body := pos + 8
 		if claimed == 0xFFFFFFFF && s.Container != RIFF {
 			if id == "data" && s.ds64Data >= 0 {
@@ -260,7 +269,13 @@ func (s *scanner) chunk(id string, body, size int64) error {
 	read := func() []byte {
 		b := make([]byte, min(size, maxMetadata))
 		n, _ := s.r.ReadAt(b, body)
+		if s.Container == RIFX {
+			return turned(id, b[:n])
+		}
 		return b[:n]
+	}
+	if s.Container == RIFX && id != "fmt " && id != "bext" && id != "iXML" {
+		return nil
 	}
 	switch id {
 	case "fmt ":

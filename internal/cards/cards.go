@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"zestyloom/core/fault"
 	"zestyloom/internal/intake"
@@ -47,7 +48,7 @@ func (c Cards) List(card, folder string) ([]Entry, error) {
 		return nil, err
 	}
 	defer root.Close()
-	folder = inside(folder)
+	folder = inside(asItLies(folder))
 	dir, err := root.Open(folder)
 	if err != nil {
 		return nil, explain(err, card, folder)
@@ -66,7 +67,7 @@ func (c Cards) List(card, folder string) ([]Entry, error) {
 		if err != nil || !info.IsDir() && !info.Mode().IsRegular() {
 			continue
 		}
-		entries = append(entries, Entry{e.Name(), path.Join(folder, e.Name()), e.IsDir(), info.Size(), info.ModTime()})
+		entries = append(entries, Entry{strings.ToValidUTF8(e.Name(), "\uFFFD"), readable(path.Join(folder, e.Name())), e.IsDir(), info.Size(), info.ModTime()})
 	}
 	slices.SortFunc(entries, func(a, b Entry) int {
 		if a.Folder != b.Folder {
@@ -87,7 +88,7 @@ func (c Cards) Open(card, file string) (io.ReadCloser, int64, error) {
 		return nil, 0, err
 	}
 	defer root.Close()
-	f, err := root.Open(inside(file))
+	f, err := root.Open(inside(asItLies(file)))
 	if err != nil {
 		return nil, 0, explain(err, card, file)
 	}
@@ -113,6 +114,43 @@ func (c Cards) open(card string) (*os.Root, error) {
 	}
 	return root, nil
 }
+
+// Names on a disk are bytes, and those of old cameras and recorders need not be UTF-8. A byte that is none of it stands in a path as the
+// character that has its number from here on, in the area for private use, so that the path can be sent and the file is found by it.
+const privately = 0xf700
+
+// readable gives a path as text.
+func readable(p string) string {
+	if utf8.ValidString(p) {
+		return p
+	}
+	var text strings.Builder
+	for p != "" {
+		r, n := utf8.DecodeRuneInString(p)
+		if r == utf8.RuneError && n == 1 {
+			r = privately + rune(p[0])
+		}
+		text.WriteRune(r)
+		p = p[n:]
+	}
+	return text.String()
+}
+
+// asItLies takes readable back.
+func asItLies(text string) string {
+	var p []byte
+	for _, r := range text {
+		if r >= privately+0x80 && r <= privately+0xff {
+			p = append(p, byte(r-privately))
+		} else {
+			p = utf8.AppendRune(p, r)
+		}
+	}
+	return string(p)
+}
+
+// Name is what a file of a card is called.
+func Name(file string) string { return strings.ToValidUTF8(asItLies(path.Base(file)), "\uFFFD") }
 
 // inside makes a path relative to its root.
 func inside(p string) string {

@@ -4,12 +4,14 @@ import (
 	"bytes"
 	"context"
 	"crypto/md5"
+	"encoding/binary"
 	"errors"
 	"io"
 	"math"
 	"os"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/mewkiz/flac"
 	"github.com/mewkiz/flac/frame"
@@ -24,11 +26,16 @@ import (
 // foreignID is "riff": application blocks that keep the chunks of the WAVE file that the FLAC was made from.
 const foreignID = 0x72696666
 
-// openFLAC reads the head of a FLAC stream: its format, and the descriptions from its foreign metadata and comments.
-func openFLAC(r io.Reader) (s *flac.Stream, h wave.Header, err error) {
-	s, err = flac.Parse(&cleared{r: r})
+// openFLAC reads the head of a FLAC stream: its format, and the descriptions from its foreign metadata and comments. What was wrong with
+// the head and read all the same is put into said, which may be nil.
+func openFLAC(r io.Reader, said *[]take.Warning) (s *flac.Stream, h wave.Header, err error) {
+	head := &cleared{r: r}
+	s, err = flac.Parse(head)
 	if err != nil {
 		return nil, h, fault.Wrap(fault.Damaged, err, "The FLAC file can't be read: its head is damaged")
+	}
+	if said != nil {
+		*said = head.said
 	}
 	i := s.Info
 	h.Format = wave.Format{Encoding: wave.PCM, Channels: int(i.NChannels), SampleRate: int(i.SampleRate), BitDepth: int(i.BitsPerSample),
@@ -99,6 +106,7 @@ type cleared struct {
 	left    int64  // of the block that is being read
 	padding bool
 	state   int
+	said    []take.Warning // what was wrong
 }
 
 // Where in a stream cleared is: before its marker, among the blocks of its head, or beyond them.
@@ -131,11 +139,22 @@ func (c *cleared) Read(dst []byte) (int, error) {
 	switch {
 	case err != nil:
 		c.state = atSound
+	case c.state == atMarker && bytes.HasPrefix(head, []byte("ID3")):
+		c.pending = nil
+		if err := c.skipTag(); err != nil {
+			return 0, err
+		}
+		return c.Read(dst)
 	case c.state == atMarker:
 		c.state = atBlocks
 		if string(head) != "fLaC" {
 			c.state = atSound
 		}
+	case head[0]&0x7f == commentBlock:
+		if err := c.comments(head); err != nil {
+			return 0, err
+		}
+		return c.Read(dst)
 	default:
 		c.left, c.padding = int64(head[1])<<16|int64(head[2])<<8|int64(head[3]), head[0]&0x7f == 1
 		if head[0]&0x80 != 0 {
@@ -148,12 +167,86 @@ func (c *cleared) Read(dst []byte) (int, error) {
 	return c.Read(dst)
 }
 
+// commentBlock and paddingBlock are kinds of blocks (RFC 9639, 8.1).
+const paddingBlock, commentBlock = 1, 4
+
+// skipTag leaves out an ID3v2 tag that some program has put before the stream.
+func (c *cleared) skipTag() error {
+	rest := make([]byte, 6) // minor version, flags, and how long it is, seven bits to a byte
+	if _, err := io.ReadFull(c.r, rest); err != nil {
+		return err
+	}
+	long := int64(rest[2]&0x7f)<<21 | int64(rest[3]&0x7f)<<14 | int64(rest[4]&0x7f)<<7 | int64(rest[5]&0x7f)
+	if rest[1]&0x10 != 0 {
+		long += 10 // it has a foot like its head
+	}
+	c.said = append(c.said, take.Warning{Code: "id3", Message: "An ID3 tag stands before the FLAC stream, where none belongs; it was left out"})
+	_, err := io.CopyN(io.Discard, c.r, long)
+	return err
+}
+
+// taggedFLAC tells whether a FLAC stream stands behind an ID3 tag.
+func taggedFLAC(r io.ReaderAt) bool {
+	c := &cleared{r: io.NewSectionReader(r, 0, math.MaxInt64)}
+	marker := make([]byte, 4)
+	_, err := io.ReadFull(c, marker)
+	return err == nil && string(marker) == "fLaC"
+}
+
+// comments reads a block of comments whole. One that is damaged is given as padding: the sound does not need it.
+func (c *cleared) comments(head []byte) error {
+	body := make([]byte, int(head[1])<<16|int(head[2])<<8|int(head[3]))
+	n, err := io.ReadFull(c.r, body)
+	if err != nil && !errors.Is(err, io.ErrUnexpectedEOF) && !errors.Is(err, io.EOF) {
+		return err
+	}
+	if n == len(body) && !commentsHold(body) {
+		c.said = append(c.said, take.Warning{Code: "comments-damaged", Message: "The comments of the FLAC file are damaged and were left out; names may be missing"})
+		head[0] = head[0]&0x80 | paddingBlock
+		clear(body)
+	}
+	if head[0]&0x80 != 0 {
+		c.state = atSound
+	}
+	c.pending = append(head, body[:n]...)
+	return nil
+}
+
+// commentsHold tells whether a block of comments is what RFC 9639 (8.6) says: counted texts, each a name and a value.
+func commentsHold(b []byte) bool {
+	next := func() ([]byte, bool) {
+		if len(b) < 4 {
+			return nil, false
+		}
+		n := uint64(binary.LittleEndian.Uint32(b))
+		if b = b[4:]; n > uint64(len(b)) {
+			return nil, false
+		}
+		text := b[:n]
+		b = b[n:]
+		return text, true
+	}
+	if _, ok := next(); !ok || len(b) < 4 { // who made it
+		return false
+	}
+	count := binary.LittleEndian.Uint32(b)
+	b = b[4:]
+	for range count {
+		text, ok := next()
+		if !ok || !utf8.Valid(text) || !bytes.Contains(text, []byte("=")) {
+			return false
+		}
+	}
+	return true
+}
+
 func describeFLAC(r io.Reader, name string) (take.Description, error) {
-	_, h, err := openFLAC(r)
+	var said []take.Warning
+	_, h, err := openFLAC(r, &said)
 	if err != nil {
 		return take.Description{}, err
 	}
-	f := &wave.File{Container: flacContainer, Format: h.Format, Frames: h.Frames, Bext: h.Bext, IXML: h.IXML}
+	f := &wave.File{Warnings: said, Container: flacContainer, Format: h.Format, Frames: h.Frames, Bext: h.Bext, IXML: h.IXML}
 	return take.Describe(f, name), nil
 }
 
@@ -165,7 +258,7 @@ const flacContainer = wave.Container("flac")
 // What comes out is held to the MD5 of the samples that the head has, where it has one. What it says is not true, though the stream
 // is whole, is told as a doubt.
 func decodeFLAC(ctx context.Context, r io.Reader, to io.Writer, progress func(float64)) (doubt string, err error) {
-	s, h, err := openFLAC(r)
+	s, h, err := openFLAC(r, nil)
 	if err != nil {
 		return "", err
 	}
@@ -248,7 +341,7 @@ func checkFLAC(ctx context.Context, local string) error {
 	if doubt != "" {
 		return fault.New(fault.Damaged, "%s", doubt)
 	}
-	_, h, err := openFLAC(io.NewSectionReader(f, 0, math.MaxInt64))
+	_, h, err := openFLAC(io.NewSectionReader(f, 0, math.MaxInt64), nil)
 	if err == nil && n.bytes < h.Frames*int64(h.FrameBytes()) {
 		return fault.New(fault.Damaged, "The FLAC file is damaged: it can be read for %s and not on",
 			timecode.Clock(n.bytes/int64(h.FrameBytes()), h.SampleRate))

@@ -61,7 +61,7 @@ func Probe(ctx context.Context, local, name string) (Contents, error) {
 		return Contents{}, err
 	}
 	switch head = head[:n]; {
-	case bytes.HasPrefix(head, []byte("fLaC")):
+	case bytes.HasPrefix(head, []byte("fLaC")), bytes.HasPrefix(head, []byte("ID3")) && taggedFLAC(f):
 		d, err := describeFLAC(io.NewSectionReader(f, 0, math.MaxInt64), name)
 		return Contents{Streams: []Stream{{Description: d}}}, err
 	case isMovie(head):

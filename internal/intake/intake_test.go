@@ -130,6 +130,30 @@ func TestFLAC(t *testing.T) {
 	d, got = samplesOf(t, packed, 0)
 	assert.Equal(t, want, got, "what nobody reads is no reason to refuse the sound")
 	assert.Equal(t, "12A", d.Scene)
+	comments := 4
+	for whole[comments]&0x7f != 4 {
+		comments += 4 + int(whole[comments+1])<<16 + int(whole[comments+2])<<8 + int(whole[comments+3])
+	}
+	damaged := bytes.Clone(whole)
+	copy(damaged[comments+4:], []byte{0xff, 0xff, 0xff, 0x7f}) // longer than all of it
+	tag := append([]byte("ID3\x04\x00\x00\x00\x00\x02\x03"), bytes.Repeat([]byte{'x'}, 2<<7|3)...)
+	for name, c := range map[string]struct {
+		file []byte
+		code []string
+	}{"damaged comments": {damaged, []string{"comments-damaged"}}, "a tag before": {append(bytes.Clone(tag), whole...), []string{"id3"}},
+		"both": {append(bytes.Clone(tag), damaged...), []string{"id3", "comments-damaged"}}} {
+		require.NoError(t, os.WriteFile(packed, c.file, 0o600))
+		found, err := Probe(context.Background(), packed, "s.flac")
+		require.NoError(t, err, name)
+		var codes []string
+		for _, w := range found.Streams[0].Description.Warnings {
+			codes = append(codes, w.Code)
+		}
+		assert.Equal(t, c.code, codes, name)
+		_, got = samplesOf(t, packed, 0)
+		assert.Equal(t, want, got, name)
+		require.NoError(t, checkFLAC(context.Background(), packed), name)
+	}
 	require.NoError(t, os.WriteFile(packed, whole[:len(whole)*2/3], 0o600))
 	d, got = samplesOf(t, packed, 0)
 	assert.True(t, d.Recovered)

@@ -53,15 +53,8 @@ func (a *attempt) check(ctx context.Context) (end store.End, err error) {
 
 // received opens the files of a delivery. What came as a ZIP is unpacked, so that it can be heard.
 func (a *attempt) received(ctx context.Context, r store.Receipt) (*reception.Delivery, error) {
-	names, err := a.Media.List(r.Folder)
-	if err != nil {
+	if err := a.unzip(ctx, r.Folder); err != nil {
 		return nil, err
-	}
-	zipped := slices.DeleteFunc(names, func(name string) bool { return !strings.EqualFold(path.Ext(name), ".zip") })
-	if len(zipped) == 1 { // some of its files may lie beside it, where an attempt ended in between
-		if err := a.unzip(ctx, r.Folder, zipped[0]); err != nil {
-			return nil, err
-		}
 	}
 	inside, err := a.Media.Path(r.Folder + "/x")
 	if err != nil {
@@ -70,9 +63,30 @@ func (a *attempt) received(ctx context.Context, r store.Receipt) (*reception.Del
 	return reception.Open(ctx, filepath.Dir(inside), "")
 }
 
+// came is where, in the folder of a delivery, the ZIP lies that it came as, while its files take its place. It stays, empty: what is a ZIP
+// then was in the ZIP.
+const came = ".zip"
+
 // unzip has the files of a ZIP take its place. To do so twice does nothing.
-func (a *attempt) unzip(ctx context.Context, folder, name string) error {
-	local, err := a.Media.Path(folder + "/" + name)
+func (a *attempt) unzip(ctx context.Context, folder string) error {
+	names, err := a.Media.List(folder)
+	if err != nil {
+		return err
+	}
+	if !slices.Contains(names, came) {
+		zipped := slices.DeleteFunc(names, func(name string) bool { return !strings.EqualFold(path.Ext(name), ".zip") })
+		if len(zipped) != 1 {
+			return nil
+		}
+		if err := a.Media.Publish(folder+"/"+zipped[0], folder+"/"+came+"/"+zipped[0]); err != nil {
+			return err
+		}
+	}
+	zips, err := a.Media.List(folder + "/" + came)
+	if err != nil || len(zips) == 0 {
+		return err
+	}
+	local, err := a.Media.Path(folder + "/" + came + "/" + zips[0])
 	if err != nil {
 		return err
 	}
@@ -93,7 +107,7 @@ func (a *attempt) unzip(ctx context.Context, folder, name string) error {
 	if err != nil {
 		return err
 	}
-	return a.Media.RemoveAll(folder + "/" + name)
+	return a.Media.RemoveAll(folder + "/" + came + "/" + zips[0])
 }
 
 func judged(r desk.Receipt) store.End {

@@ -18,6 +18,7 @@ import (
 	"zestyloom/core/take"
 	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
+	"zestyloom/internal/cards"
 	"zestyloom/internal/intake"
 	"zestyloom/internal/library"
 	"zestyloom/internal/media"
@@ -36,7 +37,7 @@ type importArgs struct {
 
 // ImportCard queues a file of a card.
 func (r *Runner) ImportCard(ctx context.Context, production, card, file string) (string, error) {
-	return r.add(ctx, production, "import", path.Base(file), importArgs{Card: card, Path: file, Name: path.Base(file)}, nil)
+	return r.add(ctx, production, "import", cards.Name(file), importArgs{Card: card, Path: file, Name: cards.Name(file)}, nil)
 }
 
 // ImportMedia queues a file that lies in the media already; it is copied.
@@ -196,7 +197,7 @@ func found(d *take.Description, src *wave.File) error {
 	}
 	claimed := d.Frames
 	d.Frames, d.SampleRate, d.Encoding, d.BitDepth = src.Frames, src.SampleRate, src.Encoding, src.BitDepth
-	d.Recovered, d.Warnings = src.Recovered, append([]take.Warning{}, src.Warnings...)
+	d.Recovered, d.Warnings = src.Recovered, slices.Concat([]take.Warning{}, d.Warnings, src.Warnings)
 	// Containers count in ticks of their own, and coded sound in packets, so a little less is no damage.
 	if missing := claimed - d.Frames; missing > int64(d.SampleRate)/4 {
 		cutShort(d, "sound", claimed)

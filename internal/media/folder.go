@@ -272,6 +272,10 @@ func Explain(err error) error {
 		return nil
 	case errors.Is(err, syscall.ENOSPC), errors.Is(err, syscall.EDQUOT):
 		return fault.Wrap(fault.NoSpace, err, "The disk is full. Make room on the server, then try again; nothing that was finished is lost")
+	case errors.Is(err, syscall.ENAMETOOLONG):
+		return fault.Wrap(fault.BadInput, err, "A file has a longer name than a disk can keep, which is 255 bytes; give it a shorter one")
+	case errors.Is(err, syscall.EINVAL):
+		return fault.Wrap(fault.BadInput, err, "A file has a name that no disk can keep: there are characters in it that no name has")
 	case errors.Is(err, fs.ErrNotExist):
 		return fault.Wrap(fault.NotFound, err, "The file is no longer on the server's disk")
 	}

@@ -7,7 +7,6 @@ package papers
 
 import (
 	"bytes"
-	"encoding/csv"
 	"encoding/json"
 	"fmt"
 	"slices"
@@ -15,6 +14,7 @@ import (
 
 	"go.yaml.in/yaml/v3"
 
+	"zestyloom/core/cells"
 	"zestyloom/core/contract"
 	"zestyloom/core/delivery"
 	"zestyloom/core/desk"
@@ -124,23 +124,11 @@ func cues(p store.Print, laid *reel.Reel) (rows [][]string) {
 
 func cueSheet(p store.Print, laid *reel.Reel) ([]byte, error) { return table(cues(p, laid)) }
 
-// table writes rows as CSV. What a spreadsheet would take for a formula is not one.
+// table writes rows as CSV.
 func table(rows [][]string) ([]byte, error) {
 	var b bytes.Buffer
-	w := csv.NewWriter(&b)
-	for _, row := range rows {
-		row = slices.Clone(row)
-		for i, cell := range row {
-			if cell != "" && strings.ContainsAny(cell[:1], "=+@\t") {
-				row[i] = "'" + cell
-			}
-		}
-		if err := w.Write(row); err != nil {
-			return nil, err
-		}
-	}
-	w.Flush()
-	return b.Bytes(), w.Error()
+	err := cells.Write(&b, rows)
+	return b.Bytes(), err
 }
 
 // verdict says in a line whether it is right.

@@ -8,9 +8,11 @@ import (
 	"crypto/sha512"
 	"encoding/hex"
 	"encoding/xml"
+	"errors"
 	"fmt"
 	"hash"
 	"io"
+	"io/fs"
 	"maps"
 	"math/big"
 	"os"
@@ -19,6 +21,9 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"syscall"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/cespare/xxhash/v2"
 
@@ -83,11 +88,14 @@ type line struct {
 }
 
 // add notes the lines of a list, whose names begin at a folder.
-func (c *checksums) add(folder string, lines []line) {
+func (c *checksums) add(list, folder string, lines []line) {
 	in := map[string]map[string]bool{} // by name: where this list has it
 	for _, l := range lines {
 		name, at, ok := c.note(folder, l)
 		if !ok {
+			if name == "" {
+				c.doubt(list, contract.Warning, "The list of checksums has a line with a name that no file has: there are characters in it that can't be written")
+			}
 			continue
 		}
 		if in[name] == nil {
@@ -99,6 +107,9 @@ func (c *checksums) add(folder string, lines []line) {
 }
 
 func (c *checksums) note(folder string, l line) (name, at string, ok bool) {
+	if strings.ContainsFunc(l.name, unicode.IsControl) || !utf8.ValidString(l.name) {
+		return "", "", false
+	}
 	at = filepath.Join(folder, filepath.FromSlash(strings.ReplaceAll(l.name, `\`, "/")))
 	if name = filepath.Base(at); Paper(name) {
 		return name, at, false
@@ -179,7 +190,7 @@ func (c *checksums) lines(at string) error {
 	if len(list) == 0 && left > 0 {
 		c.doubt(at, contract.Warning, "The list of checksums has no line that could be read as one")
 	}
-	c.add(filepath.Dir(at), list)
+	c.add(at, filepath.Dir(at), list)
 	return nil
 }
 
@@ -277,7 +288,7 @@ func (c *checksums) mhl(at string) error {
 		}
 	}
 	hashes(root)
-	c.add(folder, list)
+	c.add(at, folder, list)
 	return nil
 }
 
@@ -300,7 +311,7 @@ func (c *checksums) chain(ctx context.Context, at string) error {
 		list := filepath.Join(filepath.Dir(at), path.Base(strings.TrimSpace(name.Text)))
 		sums, err := summed(ctx, list, []kind{"c4"})
 		switch {
-		case os.IsNotExist(err):
+		case errors.Is(err, fs.ErrNotExist), errors.Is(err, syscall.EINVAL), errors.Is(err, syscall.ENAMETOOLONG):
 			c.doubt(list, contract.Error, "The chain of the media hash lists names this one, and it is not there")
 		case err != nil:
 			return err

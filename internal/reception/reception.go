@@ -118,8 +118,17 @@ func (d *Delivery) folder(ctx context.Context, folder string) error {
 	if err != nil {
 		return err
 	}
+	twice := map[string]int{}
+	for _, at := range found {
+		if name := filepath.Base(at); !Paper(name) {
+			twice[name]++
+		}
+	}
 	for _, at := range found {
 		name := filepath.Base(at)
+		if rel, err := filepath.Rel(folder, at); err == nil && twice[name] > 1 { // told apart by where they lie
+			name = filepath.ToSlash(rel)
+		}
 		if name == sums.Paper {
 			if err := d.adding(at); err != nil {
 				return err
@@ -135,7 +144,7 @@ func (d *Delivery) folder(ctx context.Context, folder string) error {
 	for _, name := range slices.Sorted(maps.Keys(lists.of)) {
 		there := 0
 		for _, f := range d.Files {
-			if f.Name == name {
+			if path.Base(f.Name) == name {
 				there++
 			}
 		}
@@ -189,8 +198,11 @@ func (d *Delivery) add(ctx context.Context, at, name string, lists *checksums) e
 		which = append(which, slices.DeleteFunc(lists.kindsOf(name), func(k kind) bool { return k == "sha256" })...)
 	}
 	sums, err := summed(ctx, at, which)
+	if errors.Is(err, fs.ErrNotExist) {
+		return fault.New(fault.NotFound, "%s went away while the delivery was looked at; check it again when all of it is there", name)
+	}
 	if err != nil {
-		return err
+		return media.Explain(err)
 	}
 	f, closing, err := intake.Received(ctx, at, name, sums["sha256"])
 	if err != nil {
@@ -207,8 +219,8 @@ func (d *Delivery) add(ctx context.Context, at, name string, lists *checksums) e
 // A ZIP may unpack to so many times what it has, and so many bytes more: sound hardly shrinks, but silence does.
 const maxUnpacked, besides = 100, 16 << 20
 
-// Unpack writes the files of a ZIP into a folder, each under the last part of its name; papers stay in the folders that they lie in,
-// since each may have one of the same name.
+// Unpack writes the files of a ZIP into a folder, each under the last part of its name; papers, and files that have a name in several
+// folders, stay in those.
 func Unpack(ctx context.Context, at, folder string) error {
 	z, err := zip.OpenReader(at)
 	if err != nil {
@@ -223,13 +235,19 @@ func Unpack(ctx context.Context, at, folder string) error {
 	if len(z.File) > maxFiles {
 		return fault.New(fault.BadInput, "There are more than %d files in the ZIP", maxFiles)
 	}
+	twice := map[string]int{} // how many sound files have a name
 	for _, f := range z.File {
-		name := filepath.FromSlash(path.Clean("/" + strings.ReplaceAll(f.Name, `\`, "/")))[1:]
-		if f.FileInfo().IsDir() || !f.Mode().IsRegular() || strings.HasPrefix(filepath.Base(name), ".") || name == "" {
+		if name, ok := unpacked(f); ok && !Paper(filepath.Base(name)) {
+			twice[filepath.Base(name)]++
+		}
+	}
+	for _, f := range z.File {
+		name, ok := unpacked(f)
+		if !ok {
 			continue
 		}
-		if !Paper(filepath.Base(name)) {
-			name = filepath.Base(name)
+		if base := filepath.Base(name); !Paper(base) && twice[base] == 1 {
+			name = base
 		}
 		if err := ctx.Err(); err != nil {
 			return fault.Wrap(fault.Cancelled, err, "Unpacking was stopped")
@@ -241,6 +259,12 @@ func Unpack(ctx context.Context, at, folder string) error {
 		left -= n
 	}
 	return nil
+}
+
+// unpacked gives where in a folder a file of a ZIP belongs; ok is false for what is none, or hidden.
+func unpacked(f *zip.File) (name string, ok bool) {
+	name = filepath.FromSlash(path.Clean("/" + strings.ReplaceAll(f.Name, `\`, "/")))[1:]
+	return name, !f.FileInfo().IsDir() && f.Mode().IsRegular() && !strings.HasPrefix(filepath.Base(name), ".") && name != ""
 }
 
 func unpackOne(f *zip.File, to string, left int64) (int64, error) {

@@ -14,6 +14,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"unicode/utf8"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -729,4 +730,55 @@ func TestGroupsThatAreTheSame(t *testing.T) {
 	d.sum()
 	wrong, _ = d.check(t)
 	assert.NotContains(t, wrong, "copy")
+}
+
+// Names that no disk can keep, files of one name in several folders, and lists with names that nobody can write are read or refused in
+// words.
+func TestStrangeNamesInDeliveries(t *testing.T) {
+	d := good(t, "monos")
+	sound, err := os.ReadFile(first(d.lay(t)))
+	require.NoError(t, err)
+	at := filepath.Join(t.TempDir(), "delivery.zip")
+	open := func(files map[string][]byte) (*Delivery, error) {
+		var b bytes.Buffer
+		z := zip.NewWriter(&b)
+		for name, body := range files {
+			w, err := z.CreateHeader(&zip.FileHeader{Name: name, NonUTF8: !utf8.ValidString(name)})
+			require.NoError(t, err)
+			_, err = w.Write(body)
+			require.NoError(t, err)
+		}
+		require.NoError(t, z.Close())
+		require.NoError(t, os.WriteFile(at, b.Bytes(), 0o644))
+		return Open(context.Background(), at, t.TempDir())
+	}
+	for _, name := range []string{"a\x00b.wav", strings.Repeat("long", 75) + ".wav", strings.Repeat("long", 75) + "/a.wav"} {
+		_, err := open(map[string][]byte{name: sound})
+		if !strings.HasSuffix(name, "/a.wav") { // of sound files only the last part counts
+			require.Equal(t, fault.BadInput, fault.KindOf(err), "%q: %v", name, err)
+			assert.Contains(t, fault.Sentence(err), "name")
+		}
+	}
+	sum := fmt.Appendf(nil, "%x  a.wav\n", md5.Sum(sound))
+	opened, err := open(map[string][]byte{"Reel 1/a.wav": sound, "Reel 2/a.wav": sound, "Reel 2/MD5SUMS": sum, "b.wav": sound})
+	require.NoError(t, err)
+	var names []string
+	for _, f := range opened.Files {
+		names = append(names, f.Name)
+	}
+	slices.Sort(names)
+	assert.Equal(t, []string{"Reel 1/a.wav", "Reel 2/a.wav", "b.wav"}, names, "told apart by their folders")
+	require.NoError(t, opened.Close())
+
+	opened, err = open(map[string][]byte{"a.wav": sound, "MD5SUMS": append(bytes.Clone(sum), fmt.Appendf(nil, "%x  b\x00c.wav\n", md5.Sum(sound))...)})
+	require.NoError(t, err)
+	said := false
+	for _, f := range opened.Files {
+		assert.NotContains(t, f.Name, "\x00")
+		for _, doubt := range f.Doubts {
+			said = said || strings.Contains(doubt.Message, "no file has")
+		}
+	}
+	assert.True(t, said)
+	require.NoError(t, opened.Close())
 }
