@@ -137,3 +137,56 @@ func TestNobodyElseReadsAStampForPlacing(t *testing.T) {
 		require.True(t, read[file], "%s reads none any more", file)
 	}
 }
+
+// Sentences name things as people know them, never by the IDs that programs do. Those of specs, patterns, stems and profiles are words of
+// whoever wrote them.
+func TestNoSentenceNamesAnID(t *testing.T) {
+	words := map[string]bool{"core/contract/spec.go": true, "core/contract/profile.go": true, "core/adm/read.go": true, "core/reel/pattern.go": true,
+		"internal/api/specs.go": true, "internal/store/specs.go": true, "internal/store/stems.go": true, "internal/backup/point.go": true}
+	root := ".."
+	fset := token.NewFileSet()
+	looked := 0
+	for _, dir := range []string{"core", "internal"} {
+		err := filepath.WalkDir(filepath.Join(root, dir), func(path string, d fs.DirEntry, err error) error {
+			if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+				return err
+			}
+			own, err := filepath.Rel(root, path)
+			require.NoError(t, err)
+			if words[own] {
+				return nil
+			}
+			file, err := parser.ParseFile(fset, path, nil, 0)
+			require.NoError(t, err)
+			ast.Inspect(file, func(n ast.Node) bool {
+				call, is := n.(*ast.CallExpr)
+				if !is {
+					return true
+				}
+				fun, is := call.Fun.(*ast.SelectorExpr)
+				if !is || fun.Sel.Name != "New" && fun.Sel.Name != "Wrap" && fun.Sel.Name != "At" {
+					return true
+				}
+				if of, is := fun.X.(*ast.Ident); !is || of.Name != "fault" {
+					return true
+				}
+				looked++
+				for _, arg := range call.Args {
+					name := ""
+					switch a := arg.(type) {
+					case *ast.Ident:
+						name = a.Name
+					case *ast.SelectorExpr:
+						name = a.Sel.Name
+					}
+					require.False(t, name == "id" || name == "ID" || strings.HasSuffix(name, "ID"), "%s: a sentence with %s",
+						fset.Position(call.Pos()), name)
+				}
+				return true
+			})
+			return nil
+		})
+		require.NoError(t, err)
+	}
+	require.Greater(t, looked, 300)
+}

@@ -547,7 +547,7 @@ func (e *Engine) Listen(tap Tap, left, right []float64) error {
 		pair.Add(sides, cut(n.shown, e.frames))
 	}
 	if !heard {
-		return fault.New(fault.NotFound, "There is nothing to hear at %s %s; it was removed or is muted", tap.Kind, tap.ID)
+		return fault.New(fault.NotFound, "There is nothing to hear there: the %s was removed or is muted", tap.Kind)
 	}
 	tap.Check.apply(sides[0], sides[1])
 	return nil

@@ -122,7 +122,7 @@ func (s *session) span(i int) (from, to int64) {
 func (s *session) look(id weave.NodeID) error {
 	labels := s.reel.RowLabels(id.Row, id.ID)
 	if labels == nil {
-		return fault.New(fault.NotFound, "There is no %s %q on this reel", id.Row, id.ID)
+		return fault.New(fault.NotFound, "This %s is no longer on the reel", id.Row)
 	}
 	now := s.gauge.rows[id]
 	factor := max(s.asked.Factor, 4)

@@ -5,6 +5,7 @@ import (
 	"iter"
 	"maps"
 	"reflect"
+	"strings"
 	"slices"
 
 	"zestyloom/core/fault"
@@ -144,10 +145,26 @@ func unchanged[T any](now map[string]T, puts []Put[T], what string) error {
 	for _, p := range puts {
 		v, there := now[p.ID]
 		if there != (p.Before != nil) || there && !reflect.DeepEqual(v, *p.Before) {
-			return fault.New(fault.Stale, "%s %s has been changed since; look at it and try again", what, p.ID)
+			return fault.New(fault.Stale, "%s has been changed since; look at it and try again", called(what, v, p.Before, p.After))
 		}
 	}
 	return nil
+}
+
+// called names an object for people: by its name, or by what it is.
+func called[T any](what string, now T, others ...*T) string {
+	for _, v := range append(others, &now) {
+		if v == nil {
+			continue
+		}
+		of := reflect.ValueOf(*v)
+		if of.Kind() == reflect.Struct {
+			if name := of.FieldByName("Name"); name.IsValid() && name.Kind() == reflect.String && name.Len() > 0 {
+				return what + " " + name.String()
+			}
+		}
+	}
+	return "A " + strings.ToLower(what)
 }
 
 func put[T any](now map[string]T, puts []Put[T]) {

@@ -489,7 +489,7 @@ func (c PasteClips) Plan(r *Reel, _ Known) (Change, string, error) {
 	rows := r.TrackList()
 	top := slices.IndexFunc(rows, func(t Track) bool { return t.ID == c.Track })
 	if c.Track != "" && top < 0 {
-		return Change{}, "", noTrack(c.Track)
+		return Change{}, "", noTrack()
 	}
 	onto := map[string]Track{}
 	order := lastOrder(r)
@@ -513,7 +513,7 @@ func (c PasteClips) Plan(r *Reel, _ Known) (Change, string, error) {
 				order++
 				from.ID, from.Order, from.Folder = d.id("t"), order, ""
 				if _, ok := r.Stems[from.Stem]; !ok || checkLabels(from.Labels) != nil {
-					return Change{}, "", noStem(from.Stem)
+					return Change{}, "", noStem()
 				}
 				t = from
 				d.tracks.put(t.ID, t)
@@ -577,7 +577,7 @@ func (c SetClip) Plan(r *Reel, _ Known) (Change, string, error) {
 	}
 	if c.Stem != nil {
 		if _, ok := r.Stems[*c.Stem]; !ok && *c.Stem != "" {
-			return Change{}, "", noStem(*c.Stem)
+			return Change{}, "", noStem()
 		}
 		clip.Stem = *c.Stem
 		did = append(did, "stem of "+clip.Name)

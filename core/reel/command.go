@@ -138,8 +138,8 @@ func checkGain(dB float64) error {
 	return nil
 }
 
-func noTrack(id string) error {
-	return fault.New(fault.NotFound, "Track %s is no longer on the reel", id)
+func noTrack() error {
+	return fault.New(fault.NotFound, "This track is no longer on the reel")
 }
 
 func rowName(r *Reel, row Row, id string) string {

@@ -108,7 +108,7 @@ func (c SetCorrection) Plan(r *Reel, _ Known) (Change, string, error) {
 	d := newDraft(r)
 	g, there := r.Groups[c.Of]
 	if !there {
-		return Change{}, "", fault.New(fault.NotFound, "There is no output group %q on this reel", c.Of)
+		return Change{}, "", fault.New(fault.NotFound, "This output group is no longer on the reel")
 	}
 	groups := slices.Clone(c.Groups)
 	if !slices.Contains(groups, c.Of) {
@@ -165,7 +165,7 @@ func (c RemoveCorrection) Plan(r *Reel, _ Known) (Change, string, error) {
 }
 
 func noCorrection(group string) error {
-	return fault.New(fault.NotFound, "The output group %q is not corrected", group)
+	return fault.New(fault.NotFound, "This output group is not corrected")
 }
 
 // followGroups has corrections go with the groups that they act on: one whose own group goes, goes with it, and so does one whose

@@ -126,7 +126,7 @@ func (d *draft) curve(of CurveOf, id string, what Parameter, change func(points 
 	case OfTrack:
 		t, ok := d.tracks.get(id)
 		if !ok {
-			return noTrack(id)
+			return noTrack()
 		}
 		fresh, err := change(t.curve(what), 0, t.Name)
 		if err != nil {

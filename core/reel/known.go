@@ -29,7 +29,7 @@ type Takes map[string]TakeInfo
 func (t Takes) Take(id string) (TakeInfo, error) {
 	info, there := t[id]
 	if !there {
-		return info, fault.New(fault.NotFound, "The take %q is not in the production; it may have been removed", id)
+		return info, fault.New(fault.NotFound, "A take that this needs is not in the production; it may have been removed")
 	}
 	return info, nil
 }

@@ -26,7 +26,7 @@ func (c OutputEach) Plan(r *Reel, known Known) (Change, string, error) {
 	for _, id := range c.Tracks {
 		t, there := r.Tracks[id]
 		if !there {
-			return Change{}, "", noTrack(id)
+			return Change{}, "", noTrack()
 		}
 		group := groupOf(t)
 		for n := 2; taken[group.Name]; n++ {

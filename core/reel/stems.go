@@ -67,7 +67,7 @@ type SetStem struct {
 func (c SetStem) Plan(r *Reel, _ Known) (Change, string, error) {
 	s, there := r.Stems[c.Stem]
 	if !there {
-		return Change{}, "", noStem(c.Stem)
+		return Change{}, "", noStem()
 	}
 	d := newDraft(r)
 	if c.Name != nil {
@@ -137,10 +137,10 @@ type RemoveStem struct {
 func (c RemoveStem) Plan(r *Reel, _ Known) (Change, string, error) {
 	s, there := r.Stems[c.Stem]
 	if !there {
-		return Change{}, "", noStem(c.Stem)
+		return Change{}, "", noStem()
 	}
 	if _, there := r.Stems[c.To]; c.To != "" && (!there || c.To == c.Stem) {
-		return Change{}, "", noStem(c.To)
+		return Change{}, "", noStem()
 	}
 	d := newDraft(r)
 	d.stems.drop(s.ID)
@@ -239,7 +239,7 @@ func (c Reorder) Plan(r *Reel, _ Known) (Change, string, error) {
 	}
 	for i, id := range order {
 		if !slices.Contains(all, id) || slices.Index(order, id) != i {
-			return Change{}, "", fault.New(fault.NotFound, "There is no %s %q, or it is named twice", c.Row, id)
+			return Change{}, "", fault.New(fault.NotFound, "One of these is no longer a %s of the reel, or is named twice", c.Row)
 		}
 		switch c.Row {
 		case StemRow:

@@ -107,11 +107,11 @@ func (d *draft) needStem(id string, stems []Stem) error {
 			return nil
 		}
 	}
-	return noStem(id)
+	return noStem()
 }
 
-func noStem(id string) error {
-	return fault.New(fault.NotFound, "There is no stem %q on this reel", id)
+func noStem() error {
+	return fault.New(fault.NotFound, "This stem is no longer on the reel")
 }
 
 // AddTrack makes an empty track below another, or at the bottom.
@@ -135,13 +135,13 @@ func (c AddTrack) Plan(r *Reel, _ Known) (Change, string, error) {
 		return Change{}, "", err
 	}
 	if _, ok := r.Stems[c.Stem]; !ok {
-		return Change{}, "", noStem(c.Stem)
+		return Change{}, "", noStem()
 	}
 	d.tracks.put(t.ID, t)
 	if c.Below != "" {
 		above, ok := r.Tracks[c.Below]
 		if !ok {
-			return Change{}, "", noTrack(c.Below)
+			return Change{}, "", noTrack()
 		}
 		list := slices.DeleteFunc(r.TrackList(), func(x Track) bool { return x.ID == t.ID })
 		at := slices.IndexFunc(list, func(x Track) bool { return x.ID == above.ID }) + 1
@@ -210,7 +210,7 @@ func (c OrderTracks) Plan(r *Reel, _ Known) (Change, string, error) {
 	at := len(rest)
 	if c.Above != "" {
 		if at = slices.IndexFunc(rest, func(t Track) bool { return t.ID == c.Above }); at < 0 {
-			return Change{}, "", noTrack(c.Above)
+			return Change{}, "", noTrack()
 		}
 	}
 	d.number(slices.Insert(rest, at, moved...))
@@ -246,7 +246,7 @@ type SetTrack struct {
 func (c SetTrack) Plan(r *Reel, _ Known) (Change, string, error) {
 	t, ok := r.Tracks[c.Track]
 	if !ok {
-		return Change{}, "", noTrack(c.Track)
+		return Change{}, "", noTrack()
 	}
 	d := newDraft(r)
 	var did []string
@@ -260,7 +260,7 @@ func (c SetTrack) Plan(r *Reel, _ Known) (Change, string, error) {
 	}
 	if c.Stem != nil {
 		if _, ok := r.Stems[*c.Stem]; !ok && *c.Stem != "" {
-			return Change{}, "", noStem(*c.Stem)
+			return Change{}, "", noStem()
 		}
 		for _, clip := range r.Clips {
 			if clip.Track == t.ID && clip.Stem == t.Stem && t.Stem != *c.Stem {
@@ -401,7 +401,7 @@ func (c RemoveTracks) Plan(r *Reel, _ Known) (Change, string, error) {
 	for _, id := range c.Tracks {
 		t, ok := r.Tracks[id]
 		if !ok {
-			return Change{}, "", noTrack(id)
+			return Change{}, "", noTrack()
 		}
 		names = append(names, t.Name)
 		d.tracks.drop(id)
@@ -450,7 +450,7 @@ func (c MoveStrays) Plan(r *Reel, _ Known) (Change, string, error) {
 	for _, s := range strays {
 		clip, _ := d.clips.get(s.Clip)
 		if _, ok := r.Stems[s.Stem]; !ok {
-			return Change{}, "", noStem(s.Stem)
+			return Change{}, "", noStem()
 		}
 		from := r.Tracks[clip.Track]
 		t, ok := d.freeTrack(clip, func(t Track) bool { return t.Stem == s.Stem && slices.Equal(t.Labels, from.Labels) })

@@ -68,7 +68,7 @@ func TestWhatATrackMayBe(t *testing.T) {
 	} {
 		refused(t, r, fault.BadInput, words, c)
 	}
-	refused(t, r, fault.NotFound, "There is no stem", SetTrack{Track: track.ID, Stem: ptr("ZZ")})
+	refused(t, r, fault.NotFound, "This stem is no longer", SetTrack{Track: track.ID, Stem: ptr("ZZ")})
 
 	// A mono fits a pair, which it then feeds by the pan law; its strand is of its stem, and goes with it.
 	do(t, r, SetTrack{Track: track.ID, Labels: &[]string{"L", "R"}, Strand: ptr("Ines Calder"), Height: ptr(3)})

@@ -30,7 +30,7 @@ func (s *Server) GaugeReel(c *gin.Context, id ReelID, p GaugeReelParams) {
 	if p.Row != nil && p.Id != nil {
 		also := weave.NodeID{Row: *p.Row, ID: *p.Id}
 		if o.Reel.RowLabels(also.Row, also.ID) == nil {
-			s.fail(c, fault.New(fault.NotFound, "There is no %s %q on this reel", also.Row, also.ID))
+			s.fail(c, fault.New(fault.NotFound, "One of the rows is no longer on the reel: a %s", also.Row))
 			return
 		}
 		if !slices.Contains(rows, also) {
@@ -176,7 +176,7 @@ func (s *Server) GaugeLines(c *gin.Context, id ReelID, p GaugeLinesParams) {
 	}
 	row := weave.NodeID{Row: p.Row, ID: p.Id}
 	if o.Reel.RowLabels(row.Row, row.ID) == nil {
-		s.fail(c, fault.New(fault.NotFound, "There is no %s %q on this reel", row.Row, row.ID))
+		s.fail(c, fault.New(fault.NotFound, "This %s is no longer on the reel", row.Row))
 		return
 	}
 	rows := measuredRows(o.Reel)
