@@ -68,7 +68,7 @@ func Families(files []Arrival) []Family {
 // Assess says how files that the user wants together are one take, and what speaks against it.
 func Assess(files []Arrival) Family {
 	if len(files) < 2 {
-		return Family{Kind: IsoSet, Against: []string{"One file alone is a take already"}}
+		return Family{Kind: IsoSet, Lanes: [][]string{}, Why: []string{}, Against: []string{"One file alone is a take already"}}
 	}
 	var units []unit
 	for _, a := range files {

@@ -132,6 +132,12 @@ func (s *Server) ImportFromCard(c *gin.Context, id ProductionID, _ ImportFromCar
 		s.fail(c, err)
 		return
 	}
+	for _, file := range body.Paths { // all or none are queued
+		if err := s.Cards.Has(body.Card, file); err != nil {
+			s.fail(c, err)
+			return
+		}
+	}
 	ids := []string{}
 	for _, file := range body.Paths {
 		work, err := s.Jobs.ImportCard(c, p.ID, body.Card, file)

@@ -72,11 +72,12 @@ func New(c Config) (*Server, error) {
 	e := gin.New()
 	e.ContextWithFallback = true // so that a handler's context ends with its request
 	e.HandleMethodNotAllowed = true
+	e.RedirectTrailingSlash = false // an address that is none is not another one
 	checked, err := s.contract()
 	if err != nil {
 		return nil, err
 	}
-	e.Use(s.recovered(), s.watched(), s.guard(), hurry(), within(), checked, s.again())
+	e.Use(s.recovered(), s.watched(), s.guard(), hurry(), within(), checked, s.there(), s.again())
 	RegisterHandlersWithOptions(e, s, GinServerOptions{BaseURL: Base, ErrorHandler: func(c *gin.Context, err error, _ int) {
 		s.fail(c, fault.Wrap(fault.BadInput, err, "The request has a part that can't be read: %v", err))
 	}})

@@ -35,6 +35,9 @@ func (r *Runner) Batch(ctx context.Context, production, kind string, takes []str
 	if len(takes) == 0 {
 		return "", fault.New(fault.BadInput, "Choose one take or more")
 	}
+	if err := r.Store.AreTakes(ctx, production, takes); err != nil {
+		return "", err
+	}
 	title := map[string]string{"unravel": "Unravel", "ply": "Ply"}[kind]
 	n := fmt.Sprintf("%d takes", len(takes))
 	if len(takes) == 1 {

@@ -203,7 +203,10 @@ func (s *Store) Assess(ctx context.Context, production string, ids []string) (ga
 // filesOf gives takes as files to be grouped. Takes that are groups or movies can't be.
 func (s *Store) filesOf(ctx context.Context, production string, ids []string) ([]gather.Arrival, error) {
 	var files []gather.Arrival
-	for _, id := range ids {
+	for i, id := range ids {
+		if slices.Index(ids, id) != i { // named twice, it is one all the same
+			continue
+		}
 		t, err := s.Take(ctx, id)
 		if err != nil {
 			return nil, err

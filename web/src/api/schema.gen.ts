@@ -5339,7 +5339,32 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                    "audio/wav": string;
                 };
+            };
+            /** @description The part that was asked for, by Range */
+            206: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                    "audio/wav": string;
+                };
+            };
+            /** @description What the caller has is the same */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description There is no such part */
+            416: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Failure"];
         };
@@ -6805,7 +6830,32 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                    "audio/wav": string;
                 };
+            };
+            /** @description The part that was asked for, by Range */
+            206: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                    "audio/wav": string;
+                };
+            };
+            /** @description What the caller has is the same */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description There is no such part */
+            416: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Failure"];
         };
