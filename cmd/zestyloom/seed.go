@@ -2,9 +2,13 @@ package main
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"os"
 	"path"
+	"path/filepath"
 	"slices"
+	"strings"
 	"time"
 
 	"zestyloom/core/contract"
@@ -14,19 +18,30 @@ import (
 	"zestyloom/core/timecode"
 	"zestyloom/demo"
 	"zestyloom/internal/app"
+	"zestyloom/internal/media"
 	"zestyloom/internal/store"
 )
 
+// making is how the name of a reel ends while the demo makes it: one that was not finished is told by it.
+const making = " (being made)"
+
 // seed makes the demo's sound and its production, as far as they are not there: each file comes in as soon as it is made
-// and by the same way as a user's, and the reel is built with the same commands.
+// and by the same way as a user's, and the reels are built with the same commands. Stopped anywhere, it is gone on with; what failed is
+// tried again. Once all was there a note says so, and whatever users take away later stays away.
 func seed(ctx context.Context, a *app.App, scenario string) error {
-	p, err := production(ctx, a)
+	note := filepath.Join(filepath.Dir(scenario), "seeded")
+	_, err := os.Stat(note)
+	whole := err == nil
+	p, err := production(ctx, a, whole)
+	if err != nil || p.ID == "" {
+		return err
+	}
+	there, err := reelsOf(ctx, a, p.ID)
 	if err != nil {
 		return err
 	}
-	reels, err := a.Store.Reels(ctx, p.ID)
-	if err != nil {
-		return err
+	if len(there) > 0 && !there[making] { // of before there was a note
+		whole = true
 	}
 	list, err := a.Store.WorkList(ctx, p.ID, store.Page{Limit: 500, Before: time.Now().Add(time.Hour)})
 	if err != nil {
@@ -35,9 +50,14 @@ func seed(ctx context.Context, a *app.App, scenario string) error {
 	came := map[string]bool{} // before this was interrupted
 	for _, w := range list {
 		came[w.Title] = true
+		if !whole && w.State == "failed" {
+			if err := a.Jobs.Retry(ctx, w.ID, false); err != nil {
+				return err
+			}
+		}
 	}
 	err = demo.Generate(ctx, scenario, func(f demo.File) error {
-		if len(reels) > 0 || came[path.Base(f.Path)] {
+		if whole || came[path.Base(f.Path)] {
 			return nil
 		}
 		_, err := a.Jobs.ImportCard(ctx, p.ID, f.Card, f.Path)
@@ -46,24 +66,46 @@ func seed(ctx context.Context, a *app.App, scenario string) error {
 	if err != nil {
 		return fmt.Errorf("making the demo's sound: %w", err)
 	}
-	if len(reels) > 0 {
-		return nil
+	if !whole {
+		if err := finished(ctx, a, p.ID); err != nil {
+			return err
+		}
+		// The worker gathers files after it has said that their work is done; here nothing may be left of it.
+		if err := a.Jobs.Gather(ctx, p.ID); err != nil {
+			return err
+		}
+		if err := finished(ctx, a, p.ID); err != nil {
+			return err
+		}
+		if err := layOut(ctx, a, p, there); err != nil {
+			return err
+		}
 	}
-	if err := finished(ctx, a, p.ID); err != nil {
-		return err
+	return media.WriteNote(note, "all of the demo was here")
+}
+
+// reelsOf gives the names of a production's reels, and takes away those that were not finished: making stands for them.
+func reelsOf(ctx context.Context, a *app.App, production string) (map[string]bool, error) {
+	reels, err := a.Store.Reels(ctx, production)
+	if err != nil {
+		return nil, err
 	}
-	// The worker gathers files after it has said that their work is done; here nothing may be left of it.
-	if err := a.Jobs.Gather(ctx, p.ID); err != nil {
-		return err
+	there := map[string]bool{}
+	for _, r := range reels {
+		if !strings.HasSuffix(r.Name, making) {
+			there[r.Name] = true
+			continue
+		}
+		there[making] = true
+		if err := a.Jobs.RemoveReel(ctx, r.ID); err != nil {
+			return nil, err
+		}
 	}
-	if err := finished(ctx, a, p.ID); err != nil {
-		return err
-	}
-	return layOut(ctx, a, p)
+	return there, nil
 }
 
 // production finds or makes the demo's own.
-func production(ctx context.Context, a *app.App) (p store.Production, err error) {
+func production(ctx context.Context, a *app.App, whole bool) (p store.Production, err error) {
 	productions, err := a.Store.Productions(ctx)
 	if err != nil {
 		return p, err
@@ -72,6 +114,9 @@ func production(ctx context.Context, a *app.App) (p store.Production, err error)
 		if have.Name == demo.Production {
 			return have, nil
 		}
+	}
+	if whole { // somebody has removed it
+		return p, nil
 	}
 	if p, err = a.Store.CreateProduction(ctx, demo.Production, demo.FrameRate); err != nil {
 		return p, err
@@ -124,8 +169,8 @@ func finished(ctx context.Context, a *app.App, production string) error {
 	}
 }
 
-// layOut builds the demo's reels.
-func layOut(ctx context.Context, a *app.App, p store.Production) error {
+// layOut builds those of the demo's reels that are not there.
+func layOut(ctx context.Context, a *app.App, p store.Production, there map[string]bool) error {
 	takes, err := a.Store.Takes(ctx, p.ID)
 	if err != nil {
 		return err
@@ -134,58 +179,47 @@ func layOut(ctx context.Context, a *app.App, p store.Production) error {
 	for _, t := range takes {
 		byFile[t.FileName], ids[t.FileName] = t, t.ID
 	}
-	l, err := begin(ctx, a, p, demo.Reel, byFile)
-	if err != nil {
-		return err
+	usual := func(layout []demo.Placed, edits []demo.Edit) func(*laying) error {
+		return func(l *laying) error {
+			return errors.Join(l.layAll(layout, byFile), l.spec(demo.Spec), l.all(edits))
+		}
 	}
-	if err := l.layAll(demo.Layout(), byFile); err != nil {
-		return err
+	for _, r := range []struct {
+		name string
+		make func(*laying) error
+	}{
+		{demo.Reel, func(l *laying) error {
+			for _, step := range []func() error{func() error { return l.layAll(demo.Layout(), byFile) }, func() error { return l.follow(demo.CutList) },
+				func() error { return l.all(demo.Edits(ids)) }, func() error { return l.spec(demo.Spec) }, func() error { return l.settle(p.ID) }} {
+				if err := step(); err != nil {
+					return err
+				}
+			}
+			return nil
+		}},
+		{demo.SurroundReel, usual(demo.SurroundLayout(), demo.SurroundEdits())},
+		{demo.PromoReel, usual(demo.PromoLayout(), demo.PromoEdits())},
+		{demo.EpisodeReel, func(l *laying) error { return episode(l, byFile) }},
+	} {
+		if there[r.name] {
+			continue
+		}
+		l, err := begin(ctx, a, p, r.name+making, byFile)
+		if err != nil {
+			return err
+		}
+		if err := r.make(l); err != nil {
+			return fmt.Errorf("%s: %w", r.name, err)
+		}
+		if err := l.do(reel.SetReel{Name: &r.name}); err != nil {
+			return err
+		}
 	}
-	if err := l.follow(demo.CutList); err != nil {
-		return err
-	}
-	if err := l.all(demo.Edits(ids)); err != nil {
-		return err
-	}
-	if err := l.spec(demo.Spec); err != nil {
-		return err
-	}
-	if err := l.settle(p.ID); err != nil {
-		return err
-	}
-	if l, err = begin(ctx, a, p, demo.SurroundReel, byFile); err != nil {
-		return err
-	}
-	if err := l.layAll(demo.SurroundLayout(), byFile); err != nil {
-		return err
-	}
-	if err := l.spec(demo.Spec); err != nil {
-		return err
-	}
-	if err := l.all(demo.SurroundEdits()); err != nil {
-		return err
-	}
-	if l, err = begin(ctx, a, p, demo.PromoReel, byFile); err != nil {
-		return err
-	}
-	if err := l.layAll(demo.PromoLayout(), byFile); err != nil {
-		return err
-	}
-	if err := l.spec(demo.Spec); err != nil {
-		return err
-	}
-	if err := l.all(demo.PromoEdits()); err != nil {
-		return err
-	}
-	return episode(ctx, a, p, byFile)
+	return nil
 }
 
 // episode builds the dense reel.
-func episode(ctx context.Context, a *app.App, p store.Production, byFile map[string]store.Take) error {
-	l, err := begin(ctx, a, p, demo.EpisodeReel, byFile)
-	if err != nil {
-		return err
-	}
+func episode(l *laying, byFile map[string]store.Take) error {
 	takes := map[string]demo.EpisodeTake{}
 	for _, file := range demo.EpisodeFiles() {
 		t, ok := byFile[file]

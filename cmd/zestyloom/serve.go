@@ -2,11 +2,14 @@ package main
 
 import (
 	"context"
+	"errors"
 	"log/slog"
 	"net"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
+	"syscall"
 
 	"github.com/spf13/cobra"
 
@@ -23,7 +26,7 @@ const defaultAddress = "127.0.0.1:7420"
 type serverFlags struct {
 	database, data, address, ready string
 	cards, hosts, receivers        []string
-	asItIs                         bool
+	asItIs, nextPort               bool
 	connections                    []int32
 }
 
@@ -40,6 +43,7 @@ func (f *serverFlags) add(c *cobra.Command) {
 func (f *serverFlags) addServing(c *cobra.Command) {
 	f.add(c)
 	c.Flags().StringVar(&f.address, "address", defaultAddress, "address to listen on")
+	c.Flags().BoolVar(&f.nextPort, "next-port", false, "where the address is taken, the next port that is free will do")
 	c.Flags().StringVar(&f.ready, "ready", "", "file to write the address to once the application answers")
 	c.Flags().StringArrayVar(&f.hosts, "host", nil, "host name to answer for besides loopback's (repeat for more)")
 }
@@ -88,9 +92,26 @@ func namedFolders(flag string, given []string) (map[string]string, error) {
 	return folders, nil
 }
 
+// more is how many ports after the one that was asked for are tried where that may be another one.
+const more = 200
+
+// bind takes the address or, where another port is as good, the next one that is free.
+func (f *serverFlags) bind() (net.Listener, error) {
+	l, err := net.Listen("tcp", f.address)
+	host, port, split := net.SplitHostPort(f.address)
+	first, number := strconv.Atoi(port)
+	if !f.nextPort || split != nil || number != nil {
+		return l, err
+	}
+	for n := first + 1; errors.Is(err, syscall.EADDRINUSE) && n <= first+more; n++ {
+		l, err = net.Listen("tcp", net.JoinHostPort(host, strconv.Itoa(n)))
+	}
+	return l, err
+}
+
 // listen opens the address and, once announce is called, tells where it is.
 func (f *serverFlags) listen(c *cobra.Command) (net.Listener, func() error, error) {
-	l, err := net.Listen("tcp", f.address)
+	l, err := f.bind()
 	if err != nil {
 		return nil, nil, fault.Wrap(fault.BadInput, err, "The server can't listen on %s; is it running already?", f.address)
 	}
@@ -109,11 +130,6 @@ func serveCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use: "serve", Short: "Run the application", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			collected := filepath.Join(f.data, "collected")
-			if err := os.MkdirAll(collected, 0o755); err != nil {
-				return err
-			}
-			f.receivers = append(f.receivers, "Harbour Mile Television="+collected)
 			a, err := f.open(c.Context())
 			if err != nil {
 				return err

@@ -100,10 +100,15 @@ func under(c *gin.Context, body []byte) {
 const (
 	maxNested  = 64
 	maxSeveral = 2 // commands that hold commands
+	// maxCommands is how many commands one request may hold: one for each clip of any selection.
+	maxCommands = 10_000
 )
 
 // bounded refuses what is nested too deep to be looked at. What is no JSON is for others to say.
 func bounded(body []byte) error {
+	if bytes.Count(body, []byte(`"kind"`)) > maxCommands { // far less than each has at least
+		return fault.New(fault.BadInput, "The request holds more than %d commands; send them in parts", maxCommands)
+	}
 	var v any
 	if json.Unmarshal(body, &v) != nil {
 		return nil

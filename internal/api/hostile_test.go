@@ -5,6 +5,7 @@ import (
 	"runtime"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/gin-gonic/gin"
 	"github.com/stretchr/testify/assert"
@@ -27,13 +28,17 @@ func TestHostileBodies(t *testing.T) {
 	for name, body := range map[string]struct{ text, refused string }{
 		"commands in commands":        {nested(1), ""},
 		"commands three deep":         {nested(2), "commands hold commands more than 2 deep"},
-		"commands as deep as it goes": {nested(90_000), "max depth"},
+		"commands as deep as it goes": {nested(9_000), "max depth"},
 		"commands kind last": {strings.Repeat(`{"command":{"commands":[`, 40) + strings.Repeat(`]},"kind":"several"}`, 40),
 			"commands hold commands"},
 		"lists":     {several(1, strings.Repeat("[", 5000)+strings.Repeat("]", 5000)), "lie in one another"},
 		"objects":   {several(1, strings.Repeat(`{"a":`, 5000)+"1"+strings.Repeat("}", 5000)), "lie in one another"},
 		"too deep":  {strings.Repeat("[", 2_000_000), "max depth"},
-		"nobody's":  {several(100_000, `{"kind":"nobody"}`), "none of the kinds"},
+		"nobody's":  {several(10_000-1, `{"kind":"nobody"}`), "none of the kinds"},
+		"too many":  {several(50_000, `{"kind":"setMark","command":{"name":"x","at":1}}`), "more than 10000 commands"},
+		"very many": {several(10_000-1, `{"kind":"setMark","command":{"name":"x","at":1}}`), ""},
+		"keys":      {several(1, `{"kind":"setMark","command":{`+strings.Repeat(`"name":"x",`, 300_000)+`"at":1}}`), ""},
+		"numbers":   {several(1, `{"kind":"hush","command":{"clip":"x","channel":0,"from":`+strings.Repeat("9", 3_000_000)+`,"to":1}}`), "from"},
 		"cut short": {nested(1)[:60], "unexpected"},
 	} {
 		w := httptest.NewRecorder()
@@ -42,8 +47,10 @@ func TestHostileBodies(t *testing.T) {
 		c.Request.Header.Set("Content-Type", "application/json")
 		var before, after runtime.MemStats
 		runtime.ReadMemStats(&before)
+		began := time.Now()
 		check(c)
 		runtime.ReadMemStats(&after)
+		assert.Less(t, time.Since(began), 10*time.Second, name) // 2 on a machine that does nothing else
 		assert.Less(t, (after.TotalAlloc-before.TotalAlloc)>>20, uint64(300), "MiB for %s", name)
 		if body.refused == "" {
 			assert.False(t, c.IsAborted(), "%s: %s", name, w.Body)

@@ -20,7 +20,6 @@ import (
 	"zestyloom/core/reload"
 	"zestyloom/core/unravel"
 	"zestyloom/internal/intake"
-	"zestyloom/internal/jobs"
 	"zestyloom/internal/reception"
 	"zestyloom/internal/store"
 )
@@ -77,7 +76,9 @@ func (s *Server) queueReceipt(c *gin.Context, r store.Receipt) {
 
 // Receive takes files of a delivery to the desk.
 func (s *Server) Receive(c *gin.Context, id ProductionID, p ReceiveParams) {
-	r := store.Receipt{Production: id, Name: strings.TrimSpace(text(p.Name)), Folder: jobs.ReceivedFolder()}
+	r := store.Receipt{Production: id, Name: strings.TrimSpace(text(p.Name))}
+	var arriving string
+	r.Folder, arriving = s.Jobs.ReceivedFolder()
 	_, err := s.Store.Production(c, id)
 	if err == nil && text(p.Spec) != "" {
 		var spec contract.Spec
@@ -90,10 +91,13 @@ func (s *Server) Receive(c *gin.Context, id ProductionID, p ReceiveParams) {
 	}
 	var names []string
 	if err == nil {
-		names, err = s.lay(c, r.Folder)
+		names, err = s.lay(c, arriving)
+	}
+	if err == nil {
+		err = s.Media.Publish(arriving, r.Folder)
 	}
 	if err != nil {
-		if gone := s.Media.RemoveAll(r.Folder); gone != nil {
+		if gone := s.Media.RemoveAll(arriving); gone != nil {
 			s.Log.Warn("files of a delivery that was not taken in could not be removed", "error", gone)
 		}
 		s.fail(c, err)

@@ -94,6 +94,7 @@ func (a *App) open(ctx context.Context, c Config) (err error) {
 	if a.Media, err = media.OpenFolder(filepath.Join(c.Data, "media")); err != nil {
 		return err
 	}
+	a.Media.Reserve = jobs.Reserve
 	a.close = append(a.close, func() { a.Media.Close() })
 	metrics := api.NewMetrics(s.CountWork, a.Media.Free, func() (int32, int32) {
 		stat := s.Pool.Stat()

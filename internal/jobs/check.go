@@ -18,8 +18,12 @@ import (
 	"zestyloom/internal/store"
 )
 
-// ReceivedFolder gives a new folder that files of a delivery may be laid into.
-func ReceivedFolder() string { return "received/" + uuid.NewString() }
+// ReceivedFolder gives a new folder for the files of a delivery, and the one in which they arrive until they are all there. What arrives
+// when the process ends is removed.
+func (r *Runner) ReceivedFolder() (folder, arriving string) {
+	id := uuid.NewString()
+	return "received/" + id, stagingFolder + "/" + r.worker.ID + "-" + id
+}
 
 // Check queues a delivery for the desk. Its files lie in the folder that the receipt names.
 func (r *Runner) Check(ctx context.Context, receipt store.Receipt) (string, error) {
@@ -94,7 +98,7 @@ func (a *attempt) unzip(ctx context.Context, folder string) error {
 	if err != nil {
 		return err
 	}
-	if err := reception.Unpack(ctx, local, filepath.Dir(staged)); err != nil {
+	if err := reception.Unpack(ctx, local, filepath.Dir(staged), a.Room); err != nil {
 		return err
 	}
 	unpacked := os.DirFS(filepath.Dir(staged))

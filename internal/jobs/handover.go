@@ -40,11 +40,29 @@ func (a *attempt) handOver(ctx context.Context) (end store.End, err error) {
 	if p.Report == nil {
 		return end, fault.New(fault.NotFound, "This print has no files; it was not finished")
 	}
+	laid, err := a.Store.PrintedReel(ctx, p.ID)
+	if err != nil {
+		return end, err
+	}
+	sheets, err := papers.Of(p, laid)
+	if err != nil {
+		return end, err
+	}
+	sums := map[string]string{}
+	for _, f := range p.Report.Files {
+		sums[f.Name] = f.SHA256
+	}
+	for _, sheet := range sheets {
+		sums[sheet.Name] = "" // some say when they were written
+	}
+	if a.Receivers.Whole(ctx, args.Folder, p.Plan.Folder(), sums) {
+		return said("%s lies in %s, whole", p.Plan.Folder(), args.Folder), nil // the work was interrupted before that was noted
+	}
 	w, err := a.Receivers.Begin(args.Folder, p.Plan.Folder(), a.ID)
 	if err != nil {
 		return end, err
 	}
-	if err := a.writeOut(ctx, w, p); err != nil {
+	if err := a.writeOut(ctx, w, p, sheets); err != nil {
 		if gone := w.GiveUp(); gone != nil {
 			a.Log.Warn("what was begun in a folder could not be taken away", "folder", args.Folder, "error", gone)
 		}
@@ -56,7 +74,7 @@ func (a *attempt) handOver(ctx context.Context) (end store.End, err error) {
 	return said("Written to %s as %s", args.Folder, p.Plan.Folder()), nil
 }
 
-func (a *attempt) writeOut(ctx context.Context, w *receivers.Writing, p store.Print) error {
+func (a *attempt) writeOut(ctx context.Context, w *receivers.Writing, p store.Print, sheets []papers.Paper) error {
 	total, done := int64(1), int64(0)
 	for _, f := range p.Report.Files {
 		total += f.Size
@@ -73,14 +91,6 @@ func (a *attempt) writeOut(ctx context.Context, w *receivers.Writing, p store.Pr
 			return err
 		}
 		done += f.Size
-	}
-	laid, err := a.Store.PrintedReel(ctx, p.ID)
-	if err != nil {
-		return err
-	}
-	sheets, err := papers.Of(p, laid)
-	if err != nil {
-		return err
 	}
 	for _, sheet := range sheets {
 		if err := w.Add(ctx, sheet.Name, "", bytes.NewReader(sheet.Text), func(int64) {}); err != nil {

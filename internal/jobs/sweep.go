@@ -14,8 +14,8 @@ import (
 // stagingFolder holds a folder for each attempt that goes on.
 const stagingFolder = "attempts"
 
-// reserve is how many bytes are left free, so that the database and the system go on.
-const reserve = 256 << 20
+// Reserve is how many bytes are left free, so that the database and the system go on.
+const Reserve = 256 << 20
 
 // Room refuses what there is no space for.
 func (r *Runner) Room(bytes int64) error {
@@ -23,8 +23,8 @@ func (r *Runner) Room(bytes int64) error {
 	if err != nil {
 		return err
 	}
-	if bytes > free-reserve {
-		return fault.New(fault.NoSpace, "The disk is too full for this: it needs about %s and %s are free. Make room on the server, then try again", mega(bytes), mega(max(0, free-reserve)))
+	if bytes > free-Reserve {
+		return fault.New(fault.NoSpace, "The disk is too full for this: it needs about %s and %s are free. Make room on the server, then try again", mega(bytes), mega(max(0, free-Reserve)))
 	}
 	return nil
 }
@@ -46,7 +46,7 @@ func (r *Runner) Sweep(ctx context.Context) error {
 	if older {
 		return fault.New(fault.Stale, "This database is older than the folder of its media, as when a copy of it was put back. Nothing is cleared away: recordings that came since may lie there. If it is to be so all the same, start once with --as-it-is")
 	}
-	return errors.Join(r.sweepMedia(ctx), r.sweepUploads(ctx), r.emptyTrash(), r.Keeping.ForgetRequests(ctx, keepUploads))
+	return errors.Join(r.sweepMedia(ctx), r.sweepUploads(ctx), r.emptyTrash(), r.sweepReceivers(ctx), r.Keeping.ForgetRequests(ctx, keepUploads))
 }
 
 func (r *Runner) sweepMedia(ctx context.Context) error {
@@ -113,13 +113,22 @@ func (r *Runner) clearUnknown(key string) error {
 	return r.Media.RemoveAll(key)
 }
 
-// mayArrive is how long files of a delivery may take to come to the desk, during which no row names them.
-const mayArrive = 24 * time.Hour
+// mayArrive is how long files of a delivery that have all come may lie there before a row names them.
+const mayArrive = 10 * time.Minute
 
 // arriving tells whether files may still be on their way into a folder.
 func (r *Runner) arriving(key string) bool {
 	info, err := r.Media.Stat(key)
 	return strings.HasPrefix(key, "received/") && err == nil && time.Since(info.ModTime()) < mayArrive
+}
+
+// sweepReceivers takes away what handing over has begun in folders of the server and nobody goes on with.
+func (r *Runner) sweepReceivers(ctx context.Context) error {
+	waiting, err := r.Keeping.GoingOn(ctx, "deliver")
+	if err != nil {
+		return err
+	}
+	return r.Receivers.Clear(func(work string) bool { return waiting[work] })
 }
 
 func (r *Runner) sweepUploads(ctx context.Context) error {

@@ -14,6 +14,7 @@ import (
 	"path"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"syscall"
 
 	"golang.org/x/sys/unix"
@@ -22,11 +23,38 @@ import (
 )
 
 // Folder keeps media below a local folder, which keys can't leave. It is safe for concurrent use.
-type Folder struct{ root *os.Root }
+type Folder struct {
+	root *os.Root
+	// Reserve is how many bytes stay free on the disk, whatever is written here, so that the database and the system go on.
+	Reserve int64
+}
 
 // File is a file that is being written. Its errors on a full disk are of kind NoSpace. The os.File is not embedded:
 // each of its other ways of writing would go round that.
-type File struct{ file *os.File }
+type File struct {
+	file    *os.File
+	reserve int64
+	since   *atomic.Int64 // bytes that were written since it was looked how many are free
+}
+
+// looksEvery is after how many bytes it is looked how much room is left.
+const looksEvery = 16 << 20
+
+// room is NoSpace where the reserve would be written into.
+func (f File) room(n int) error {
+	if f.reserve == 0 || f.since.Add(int64(n)) < looksEvery {
+		return nil
+	}
+	f.since.Store(0)
+	var s syscall.Statfs_t
+	if err := syscall.Fstatfs(int(f.file.Fd()), &s); err != nil {
+		return nil // then the disk says so itself
+	}
+	if int64(s.Bavail)*s.Bsize < f.reserve+looksEvery {
+		return Explain(syscall.ENOSPC)
+	}
+	return nil
+}
 
 // OpenFolder opens the folder, making it if need be.
 func OpenFolder(dir string) (*Folder, error) {
@@ -34,7 +62,7 @@ func OpenFolder(dir string) (*Folder, error) {
 		return nil, err
 	}
 	root, err := os.OpenRoot(dir)
-	return &Folder{root}, err
+	return &Folder{root: root}, err
 }
 
 // Close lets go of the folder.
@@ -46,7 +74,9 @@ func (f *Folder) Create(key string) (File, error) {
 		return File{}, Explain(err)
 	}
 	file, err := f.root.OpenFile(key, os.O_RDWR|os.O_CREATE|os.O_TRUNC, 0o644)
-	return File{file}, Explain(err)
+	since := new(atomic.Int64)
+	since.Store(looksEvery) // the first bytes are looked at too
+	return File{file, f.Reserve, since}, Explain(err)
 }
 
 // Open opens a file for reading and gives its size in bytes.
@@ -249,12 +279,18 @@ func (f *Folder) RemoveAll(key string) error { return f.root.RemoveAll(key) }
 
 // Write appends.
 func (f File) Write(b []byte) (int, error) {
+	if err := f.room(len(b)); err != nil {
+		return 0, err
+	}
 	n, err := f.file.Write(b)
 	return n, Explain(err)
 }
 
 // WriteAt writes over what stands at a byte offset.
 func (f File) WriteAt(b []byte, at int64) (int, error) {
+	if err := f.room(len(b)); err != nil {
+		return 0, err
+	}
 	n, err := f.file.WriteAt(b, at)
 	return n, Explain(err)
 }

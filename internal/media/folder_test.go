@@ -96,9 +96,9 @@ func TestFullDiskIsSaid(t *testing.T) {
 		full, err := os.OpenFile("/dev/full", os.O_WRONLY, 0)
 		require.NoError(t, err)
 		defer full.Close()
-		_, err = File{full}.Write([]byte("x"))
+		_, err = File{file: full}.Write([]byte("x"))
 		assert.Equal(t, fault.NoSpace, fault.KindOf(err))
-		_, err = io.Copy(File{full}, strings.NewReader("x"))
+		_, err = io.Copy(File{file: full}, strings.NewReader("x"))
 		assert.Equal(t, fault.NoSpace, fault.KindOf(err))
 	}
 }
@@ -133,4 +133,29 @@ func TestWhatIsPublishedIsOnTheDisk(t *testing.T) {
 	broken, synced = "", nil
 	require.NoError(t, f.Publish("attempts/x", "prints/x"))
 	assert.ElementsMatch(t, []string{"x", "a.wav", "pictures", "b.mov", "more", "c.flac", "then prints"}, synced)
+}
+
+// The reserve holds where bytes are written: nobody has to ask before.
+func TestTheReserveHolds(t *testing.T) {
+	f, err := OpenFolder(t.TempDir())
+	require.NoError(t, err)
+	defer f.Close()
+	free, err := f.Free()
+	require.NoError(t, err)
+	f.Reserve = free + 1<<30
+	file, err := f.Create("a/b.wav")
+	require.NoError(t, err)
+	_, err = file.Write([]byte("x"))
+	assert.Equal(t, fault.NoSpace, fault.KindOf(err))
+	require.NoError(t, file.Close())
+	f.Reserve = max(1, free-(64<<20)) // room for some
+	file, err = f.Create("a/c.wav")
+	require.NoError(t, err)
+	defer file.Close()
+	block, wrote := make([]byte, 1<<20), 0
+	for ; wrote < 400 && err == nil; wrote++ {
+		_, err = file.Write(block)
+	}
+	assert.Equal(t, fault.NoSpace, fault.KindOf(err))
+	assert.Less(t, wrote, 100, "MiB")
 }

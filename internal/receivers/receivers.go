@@ -15,7 +15,9 @@ import (
 	"maps"
 	"os"
 	"path"
+	"regexp"
 	"slices"
+	"strings"
 
 	"zestyloom/core/fault"
 	"zestyloom/internal/media"
@@ -54,6 +56,62 @@ func (f Folders) Begin(folder, name, work string) (*Writing, error) {
 		return nil, fault.Wrap(fault.BadInput, err, "Nothing can be written into the folder %s; its rights may not allow it", folder)
 	}
 	return w, nil
+}
+
+// Whole tells whether a delivery of that name lies in a folder already, with just these files: their SHA-256 by name, empty where any will
+// do.
+func (f Folders) Whole(ctx context.Context, folder, name string, sums map[string]string) bool {
+	root, err := os.OpenRoot(f[folder])
+	if err != nil {
+		return false
+	}
+	defer root.Close()
+	there := 0
+	err = fs.WalkDir(root.FS(), name, func(at string, e fs.DirEntry, err error) error {
+		if err != nil || e.IsDir() {
+			return err
+		}
+		want, known := sums[strings.TrimPrefix(at, name+"/")]
+		if !known {
+			return fs.ErrExist // something else
+		}
+		if there++; want == "" {
+			return nil
+		}
+		file, err := root.Open(at)
+		if err != nil {
+			return err
+		}
+		defer file.Close()
+		if sum, err := media.Hash(ctx, file); err != nil || sum != want {
+			return fs.ErrInvalid
+		}
+		return nil
+	})
+	return err == nil && there == len(sums)
+}
+
+// unfinished are folders that deliveries were written in before they had their names: a name, and the ID of the work.
+var unfinished = regexp.MustCompile(`^\..+\.([0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12})$`)
+
+// Clear takes away what was begun in the folders by work that does not go on.
+func (f Folders) Clear(goesOn func(work string) bool) error {
+	var failed []error
+	for _, name := range f.Names() {
+		root, err := os.OpenRoot(f[name])
+		if err != nil {
+			continue // its disk is not there
+		}
+		entries, err := fs.ReadDir(root.FS(), ".")
+		failed = append(failed, err)
+		for _, e := range entries {
+			if m := unfinished.FindStringSubmatch(e.Name()); m != nil && e.IsDir() && !goesOn(m[1]) {
+				failed = append(failed, root.RemoveAll(e.Name()))
+			}
+		}
+		failed = append(failed, root.Close())
+	}
+	return errors.Join(failed...)
 }
 
 func (w *Writing) free(folder string) error {

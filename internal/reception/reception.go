@@ -68,7 +68,7 @@ func Open(ctx context.Context, at, temporary string) (d *Delivery, err error) {
 		if d.unzip, err = os.MkdirTemp(temporary, "delivery-"); err != nil {
 			return d, media.Explain(err)
 		}
-		if err := Unpack(ctx, at, d.unzip); err != nil {
+		if err := Unpack(ctx, at, d.unzip, func(int64) error { return nil }); err != nil {
 			return d, err
 		}
 		return d, d.folder(ctx, d.unzip)
@@ -220,8 +220,8 @@ func (d *Delivery) add(ctx context.Context, at, name string, lists *checksums) e
 const maxUnpacked, besides = 100, 16 << 20
 
 // Unpack writes the files of a ZIP into a folder, each under the last part of its name; papers, and files that have a name in several
-// folders, stay in those.
-func Unpack(ctx context.Context, at, folder string) error {
+// folders, stay in those. room is asked before each file is written, and refuses what there is no space for.
+func Unpack(ctx context.Context, at, folder string, room func(bytes int64) error) error {
 	z, err := zip.OpenReader(at)
 	if err != nil {
 		return fault.Wrap(fault.Damaged, err, "The ZIP can't be opened; it is damaged, or was not sent whole")
@@ -251,6 +251,9 @@ func Unpack(ctx context.Context, at, folder string) error {
 		}
 		if err := ctx.Err(); err != nil {
 			return fault.Wrap(fault.Cancelled, err, "Unpacking was stopped")
+		}
+		if err := room(min(int64(min(f.UncompressedSize64, 1<<62)), left)); err != nil {
+			return err
 		}
 		n, err := unpackOne(f, filepath.Join(folder, name), left)
 		if err != nil {

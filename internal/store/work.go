@@ -388,6 +388,16 @@ type Needed struct {
 	claims  []string        // tokens; what is called after one belongs to its attempt
 }
 
+// GoingOn gives the IDs of work of a kind that waits or is under way.
+func (s *Store) GoingOn(ctx context.Context, kind string) (map[string]bool, error) {
+	ids, err := s.ids(ctx, "select id::text from work where kind = $1 and state in ('queued', 'running')", kind)
+	going := map[string]bool{}
+	for _, id := range ids {
+		going[id] = true
+	}
+	return going, err
+}
+
 // Named is what rows name of media and uploads.
 type Named struct {
 	Folders []string // of media
@@ -418,7 +428,8 @@ func NamedMedia(ctx context.Context, tx pgx.Tx) (n Named, err error) {
 // NeededMedia gives the folders of media that something needs.
 func (s *Store) NeededMedia(ctx context.Context) (n Needed, err error) {
 	// The claims come first: an attempt that ends in between has its row by then.
-	if n.claims, err = s.ids(ctx, "select claim::text from work where state = 'running' and claim is not null"); err != nil {
+	// What is received is staged under the ID of the process that receives it.
+	if n.claims, err = s.ids(ctx, "select claim::text from work where state = 'running' and claim is not null union select id::text from workers"); err != nil {
 		return n, err
 	}
 	folders, err := s.ids(ctx, namedFolders+" union select 'kept/' || id from prints where report is null")

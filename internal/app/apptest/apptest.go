@@ -51,7 +51,9 @@ type Server struct {
 	contract routers.Router
 }
 
-func init() { openapi3filter.RegisterBodyDecoder("application/schema+json", openapi3filter.JSONBodyDecoder) }
+func init() {
+	openapi3filter.RegisterBodyDecoder("application/schema+json", openapi3filter.JSONBodyDecoder)
+}
 
 // Start runs the application until the test ends.
 func Start(t testing.TB) *Server { return StartOn(t, storetest.URL(t)) }
