@@ -321,7 +321,7 @@ func TestUploadBrokenOffGoesOn(t *testing.T) {
 		head.Body.Close()
 		offset, err = strconv.Atoi(head.Header.Get("Upload-Offset"))
 		return err == nil
-	}, 10*time.Second, 20*time.Millisecond)
+	}, 60*time.Second, 20*time.Millisecond)
 	assert.LessOrEqual(t, offset, 100_000)
 	rest := file[offset:]
 	done, err := patch(s, location, offset, bytes.NewReader(rest), int64(len(rest)))
@@ -521,7 +521,7 @@ func TestPrintsCanBeStopped(t *testing.T) {
 	require.Eventually(t, func() bool {
 		left, err := filepath.Glob(filepath.Join(s.Data, "media/prints/*"))
 		return err == nil && len(left) == 0
-	}, 20*time.Second, 50*time.Millisecond, "what was written is removed")
+	}, 60*time.Second, 50*time.Millisecond, "what was written is removed")
 	s.Refused(400, "POST", "/work/"+p.ID+"/cancel", nil)
 }
 

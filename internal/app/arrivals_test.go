@@ -63,7 +63,7 @@ func TestMonosAreHeardCutAndWrittenAsOneTake(t *testing.T) {
 	require.Eventually(t, func() bool { // they are joined, and looked at together, once the last one has come in
 		group = titled(t, s, production, "18C/1")
 		return group.Assembly != nil && group.Channels[0].Findings != nil
-	}, 30*time.Second, 20*time.Millisecond)
+	}, 60*time.Second, 20*time.Millisecond)
 	assert.Len(t, group.Assembly.Files, 4)
 
 	bins := s.File("/takes/" + group.ID + "/waveform?level=0&from=0&count=1000")

@@ -85,7 +85,7 @@ func whatever(t *testing.T, s *apptest.Server, strike func(move func()), calm fu
 		marks = append(marks, m.Name)
 	}
 	assert.ElementsMatch(t, d.marks, marks, "each edit that was confirmed is there, and once")
-	require.Eventually(t, func() bool { return len(within(t, s, "attempts")) == 0 }, 10*time.Second, 10*time.Millisecond, "no attempt goes on")
+	require.Eventually(t, func() bool { return len(within(t, s, "attempts")) == 0 }, 60*time.Second, 10*time.Millisecond, "no attempt goes on")
 }
 
 func newDay(t *testing.T, s *apptest.Server) *day {

@@ -198,14 +198,14 @@ func TestAnFFmpegThatDiesOrHangs(t *testing.T) {
 	require.Eventually(t, func() bool {
 		_, err := os.Stat(hangs)
 		return err == nil
-	}, 30*time.Second, 50*time.Millisecond)
+	}, 60*time.Second, 50*time.Millisecond)
 	s.OK("POST", "/work/"+p.ID+"/cancel", nil, nil)
 	s.OK("GET", "/prints/"+p.ID, nil, &p)
 	assert.Equal(t, "cancelled", p.State)
 	require.Eventually(t, func() bool {
 		staged, err := filepath.Glob(filepath.Join(s.Data, "media", "attempts", "*"))
 		return err == nil && len(staged) == 0
-	}, 20*time.Second, 100*time.Millisecond, "what was begun is cleared away")
+	}, 60*time.Second, 100*time.Millisecond, "what was begun is cleared away")
 	assert.Empty(t, left())
 
 	stub("exec " + real + ` "$@"`)
@@ -218,7 +218,7 @@ func TestAnFFmpegThatDiesOrHangs(t *testing.T) {
 	require.Eventually(t, func() bool {
 		kept, err := filepath.Glob(filepath.Join(s.Data, "media", "kept", "*"))
 		return err == nil && len(kept) == 0
-	}, 20*time.Second, 100*time.Millisecond, "what was kept for another attempt goes with its end")
+	}, 60*time.Second, 100*time.Millisecond, "what was kept for another attempt goes with its end")
 	p = printed(s, production, v, map[string]any{"spec": "ferry-movie"})
 	require.NotNil(t, p.Report, p.Message)
 	assert.True(t, p.Report.Pass, "%+v", p.Report.Findings)
@@ -243,7 +243,7 @@ func TestAPrintIsPaused(t *testing.T) {
 	require.Eventually(t, func() bool {
 		_, err := os.Stat(hangs)
 		return err == nil
-	}, 30*time.Second, 50*time.Millisecond)
+	}, 60*time.Second, 50*time.Millisecond)
 	s.OK("POST", "/work/"+p.ID+"/turn", map[string]any{"hold": true}, nil)
 	var queue []store.Queued
 	s.OK("GET", "/productions/"+production+"/queue", nil, &queue)
@@ -253,7 +253,7 @@ func TestAPrintIsPaused(t *testing.T) {
 	require.Eventually(t, func() bool {
 		staged, err := filepath.Glob(filepath.Join(s.Data, "media", "attempts", "*"))
 		return err == nil && len(staged) == 0
-	}, 20*time.Second, 100*time.Millisecond)
+	}, 60*time.Second, 100*time.Millisecond)
 	require.NoError(t, os.WriteFile(free, nil, 0o600))
 	s.OK("POST", "/work/"+p.ID+"/turn", map[string]any{}, nil)
 	s.Settled(production)
@@ -307,7 +307,7 @@ func TestWhatHasNotChangedIsLinked(t *testing.T) {
 	}
 	s.OK("DELETE", "/prints/"+first.ID, nil, nil)
 	untouched := second.Report.Files[slices.IndexFunc(second.Report.Files, func(f delivery.DeliveredFile) bool { return f.Linked != "" })]
-	require.Eventually(t, func() bool { return len(files(untouched.Name)) == 1 }, 20*time.Second, 100*time.Millisecond)
+	require.Eventually(t, func() bool { return len(files(untouched.Name)) == 1 }, 60*time.Second, 100*time.Millisecond)
 	assert.Len(t, s.File("/prints/"+second.ID+"/files/"+untouched.Name), int(untouched.Size))
 
 	touched, err := os.OpenFile(files(untouched.Name)[0], os.O_WRONLY, 0)

@@ -23,7 +23,7 @@ func gauged(t *testing.T, s *apptest.Server, v api.ReelView, query string) (g ap
 		g = api.GaugeView{}
 		s.OK("GET", "/reels/"+v.Id+"/gauge?"+query, nil, &g)
 		return g.Share == 1
-	}, 20*time.Second, 10*time.Millisecond)
+	}, 60*time.Second, 10*time.Millisecond)
 	return g
 }
 
@@ -170,7 +170,7 @@ func TestTakesAreLevelled(t *testing.T) {
 	require.Eventually(t, func() bool {
 		whole = titled(t, s, production, "Promo/1")
 		return whole.Assembly != nil
-	}, 20*time.Second, 20*time.Millisecond, "they follow each other to the sample")
+	}, 60*time.Second, 20*time.Millisecond, "they follow each other to the sample")
 	s.OK("PATCH", "/takes/"+whole.ID, map[string]any{"sets": []any{map[string]any{"kind": "bonded", "channels": []int{1, 2},
 		"labels": []string{"L", "R"}}}}, nil)
 
@@ -180,7 +180,7 @@ func TestTakesAreLevelled(t *testing.T) {
 			g = api.TakeGauge{}
 			s.OK("GET", "/takes/"+whole.ID+"/gauge?"+query, nil, &g)
 			return g.Share == 1
-		}, 20*time.Second, 10*time.Millisecond)
+		}, 60*time.Second, 10*time.Millisecond)
 	}
 	measured("profile=r128")
 	require.Len(t, g.Programmes, 1)

@@ -88,7 +88,7 @@ func TestKilledInTheMiddle(t *testing.T) {
 	require.Eventually(t, func() bool { // what was left of the attempt that was killed is cleared
 		left, err := filepath.Glob(filepath.Join(s.Data, "media/attempts/*"))
 		return err == nil && len(left) == 0
-	}, 10*time.Second, 10*time.Millisecond)
+	}, 60*time.Second, 10*time.Millisecond)
 }
 
 // progressed waits until some work has come as far as is asked for.

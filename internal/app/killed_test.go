@@ -83,7 +83,7 @@ func TestKilledInSeveralSteps(t *testing.T) {
 		s.OK("GET", "/productions/"+production+"/receipts", nil, &receipts)
 		require.Eventually(t, func() bool { // what did not arrive whole is gone
 			return len(within(t, s, "attempts")) == 0 && len(within(t, s, "received")) <= len(receipts)
-		}, 40*time.Second, 100*time.Millisecond)
+		}, 60*time.Second, 100*time.Millisecond)
 		kill()
 	}
 }

@@ -126,7 +126,7 @@ func TestTheServerEndsWhateverGoesOn(t *testing.T) {
 	progressed(t, s, production, func(w api.Work) bool { return w.ID == q.ID && w.State == "running" })
 	begun := time.Now()
 	s.Stop()
-	assert.Less(t, time.Since(begun), 10*time.Second)
+	assert.Less(t, time.Since(begun), 30*time.Second) // 9 where nothing else is done
 	s.Run()
 	s.Settled(production)
 	s.OK("GET", "/prints/"+q.ID, nil, &q)

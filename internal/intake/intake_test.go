@@ -237,10 +237,10 @@ func TestFfmpegDiesWithItsParent(t *testing.T) {
 	parent := exec.Command(os.Args[0], "-test.run=^TestFfmpegDiesWithItsParent$")
 	parent.Env = append(os.Environ(), "LOOM_TEST_PARENT="+mark)
 	require.NoError(t, parent.Start())
-	require.Eventually(t, func() bool { return runs(mark) }, 10*time.Second, 10*time.Millisecond)
+	require.Eventually(t, func() bool { return runs(mark) }, 60*time.Second, 10*time.Millisecond)
 	require.NoError(t, parent.Process.Kill())
 	_ = parent.Wait()
-	assert.Eventually(t, func() bool { return !runs(mark) }, 5*time.Second, 10*time.Millisecond)
+	assert.Eventually(t, func() bool { return !runs(mark) }, 60*time.Second, 10*time.Millisecond)
 }
 
 // runs tells whether a process goes on that has a word in its command line.
