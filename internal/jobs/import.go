@@ -197,7 +197,7 @@ func found(d *take.Description, src *wave.File) error {
 	}
 	claimed := d.Frames
 	d.Frames, d.SampleRate, d.Encoding, d.BitDepth = src.Frames, src.SampleRate, src.Encoding, src.BitDepth
-	d.Recovered, d.Warnings = src.Recovered, slices.Concat([]take.Warning{}, d.Warnings, src.Warnings)
+	d.Recovered, d.Warnings = src.Recovered, append(append([]take.Warning{}, d.Warnings...), src.Warnings...)
 	// Containers count in ticks of their own, and coded sound in packets, so a little less is no damage.
 	if missing := claimed - d.Frames; missing > int64(d.SampleRate)/4 {
 		cutShort(d, "sound", claimed)
