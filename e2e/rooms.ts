@@ -80,8 +80,6 @@ export async function crossing(page: Page, row: string, column: string): Promise
 }
 
 /** Expects a crossing to be called so. */
-export async function meets(page: Page, row: string, column: string, state: RegExp) {
-  await expect(async () => expect(await crossing(page, row, column)).toHaveAccessibleName(state, { timeout: 1000 })).toPass({
-    timeout: 10_000,
-  });
+export async function meets(page: Page, row: string, column: string, state: RegExp, timeout = 60_000) {
+  await expect(async () => expect(await crossing(page, row, column)).toHaveAccessibleName(state, { timeout: 1000 })).toPass({ timeout });
 }
