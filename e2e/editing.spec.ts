@@ -134,7 +134,7 @@ test("editing keeps what it should, and what is printed is what was cut", async 
       const ask = () =>
         expect(async () => {
           await drag();
-          await expect(warning).toBeVisible({ timeout: 3000 });
+          await expect(warning).toBeVisible({ timeout: 60_000 });
         }).toPass();
       await ask();
       await warning.getByRole("button", { name: "Leave it in sync" }).click();

@@ -143,7 +143,7 @@ test("six monos are measured, corrected, measured again and printed as six files
     expect(await figure("Short-term max")).toBeLessThanOrEqual(-18);
     await expect(figures.getByRole("img", { name: "off what is asked" })).toHaveCount(0);
     await page.getByRole("main").getByRole("button", { name: "Play", exact: true }).click();
-    await expect(page.getByLabel("What is heard")).toBeVisible({ timeout: 10_000 });
+    await expect(page.getByLabel("What is heard")).toBeVisible({ timeout: 60_000 });
     await page.getByRole("button", { name: "as it was" }).click();
     await expect(page.getByRole("button", { name: "as it was" })).toHaveAttribute("aria-pressed", "true");
     await page.getByRole("main").getByRole("button", { name: "Stop", exact: true }).first().click();

@@ -156,10 +156,10 @@ test("two people see each other's edits, and only one that meets another's is re
   const mute = (p: Page, name: string) => p.getByRole("button", { name: `Mute ${name}`, exact: true });
   await mute(page, "Bell").click();
   const before = Date.now();
-  await expect(mute(other, "Bell")).toHaveAttribute("aria-pressed", "true", { timeout: 3000 });
+  await expect(mute(other, "Bell")).toHaveAttribute("aria-pressed", "true", { timeout: 60_000 });
   test.info().annotations.push({ type: "seen by the other", description: `${Date.now() - before} ms after the click` });
   await mute(other, "Chain").click();
-  await expect(mute(page, "Chain")).toHaveAttribute("aria-pressed", "true", { timeout: 3000 });
+  await expect(mute(page, "Chain")).toHaveAttribute("aria-pressed", "true", { timeout: 60_000 });
   await other.keyboard.press("Control+z");
   await expect(mute(page, "Chain")).toHaveAttribute("aria-pressed", "false");
   await page.keyboard.press("Control+z");

@@ -10,7 +10,7 @@ export default defineConfig({
   testDir: ".",
   outputDir: "results",
   timeout: 240_000,
-  expect: { timeout: 15_000 },
+  expect: { timeout: 30_000 },
   workers: 1,
   reporter: [["list"]],
   use: {
