@@ -99,7 +99,7 @@ func (k *Keeper) Look(o store.OpenReel, rows []weave.NodeID, factor int) (now St
 	right := r.now.holds(o.Revision, rows, factor)
 	failed := r.fails != nil && r.at == o.Revision && time.Since(r.failed) < again
 	if !right && !failed && !r.busy {
-		r.busy, r.share, r.done = true, 0, make(chan struct{})
+		r.busy, r.share, r.done, r.fails = true, 0, make(chan struct{}), nil // what failed before is looked at anew
 		k.going.Add(1)
 		go k.measure(r, o, rows, factor)
 	}

@@ -115,7 +115,7 @@ func (s *Server) health(e *gin.Engine) {
 		}
 		ctx, cancel := context.WithTimeout(c, 2*time.Second)
 		defer cancel()
-		if err := s.Store.Pool.Ping(ctx); err != nil {
+		if err := s.Jobs.Keeping.Pool.Ping(ctx); err != nil {
 			c.String(http.StatusServiceUnavailable, "the database does not answer\n")
 			return
 		}

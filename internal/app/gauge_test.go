@@ -3,6 +3,8 @@ package app_test
 import (
 	"math"
 	"net/http"
+	"os"
+	"path/filepath"
 	"testing"
 	"time"
 
@@ -231,4 +233,24 @@ limits: [{of: [full], rangeMax: 10}]
 	after := row.Whole(0, row.Hops(), loudness.Row{})
 	assert.InDelta(t, -23, *after.IntegratedLUFS, 0.1)
 	assert.LessOrEqual(t, *after.ShortTermMaxLUFS, -18.0, "the ride goes on where the second file begins")
+}
+
+// What could not be measured as a source was away is measured once that is back: nobody has to edit the reel for it.
+func TestGaugeAfterASourceIsBack(t *testing.T) {
+	s := apptest.Start(t)
+	_, v := crossing(t, s)
+	sources, err := filepath.Glob(filepath.Join(s.Data, "media/sources/*/source.wav"))
+	require.NoError(t, err)
+	for _, f := range sources {
+		require.NoError(t, os.Rename(f, f+".away"))
+	}
+	ask := func() int { return s.Call("GET", "/reels/"+v.Id+"/gauge", nil, nil) }
+	require.Eventually(t, func() bool { return ask() == http.StatusUnprocessableEntity || ask() == http.StatusNotFound }, time.Minute, 50*time.Millisecond)
+	for _, f := range sources {
+		require.NoError(t, os.Rename(f+".away", f))
+	}
+	require.Eventually(t, func() bool { return ask() == http.StatusOK }, time.Minute, 50*time.Millisecond)
+	for range 10 {
+		require.Equal(t, http.StatusOK, ask())
+	}
 }

@@ -116,7 +116,7 @@ function useMeasured(take: Take, asked: Asked, start: number, range: Range | nul
   return useQuery({
     queryKey: ["gauge take", take.id, take.sets, asked, range],
     placeholderData: keepPreviousData,
-    refetchInterval: (q) => (q.state.data && q.state.data.share < 1 ? 400 : false),
+    refetchInterval: (q) => (q.state.status === "error" ? 5000 : q.state.data && q.state.data.share < 1 ? 400 : false),
     queryFn: () =>
       ok(
         api.GET("/takes/{take}/gauge", {

@@ -52,7 +52,7 @@ function useGauge(view: ReelView, row: { row: GaugeRow["row"]; id: string } | nu
   return useQuery({
     queryKey: ["gauge", view.id, view.revision, asked, row?.row, row?.id, range?.from, range?.to],
     placeholderData: keepPreviousData,
-    refetchInterval: (q) => (q.state.data && q.state.data.share < 1 ? 400 : false),
+    refetchInterval: (q) => (q.state.status === "error" ? 5000 : q.state.data && q.state.data.share < 1 ? 400 : false),
     queryFn: () =>
       ok(
         api.GET("/reels/{reel}/gauge", {
