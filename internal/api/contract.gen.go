@@ -1869,6 +1869,9 @@ type ServerInterface interface {
 	// (GET /cards/{card}/files)
 	ListCardFiles(c *gin.Context, card string, params ListCardFilesParams)
 
+	// (GET /condition)
+	GetCondition(c *gin.Context)
+
 	// (GET /events)
 	WatchAll(c *gin.Context)
 
@@ -2244,6 +2247,19 @@ func (siw *ServerInterfaceWrapper) ListCardFiles(c *gin.Context) {
 	}
 
 	siw.Handler.ListCardFiles(c, card, params)
+}
+
+// GetCondition operation middleware
+func (siw *ServerInterfaceWrapper) GetCondition(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetCondition(c)
 }
 
 // WatchAll operation middleware
@@ -6277,6 +6293,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/receipts/:receipt/reel", wrapper.LoadReceived)
 	router.GET(options.BaseURL+"/receipts/:receipt/comparison", wrapper.CompareReceipts)
 	router.GET(options.BaseURL+"/receipts/:receipt/sound", wrapper.HearReceipt)
+	router.GET(options.BaseURL+"/condition", wrapper.GetCondition)
 	router.GET(options.BaseURL+"/receivers", wrapper.ListReceivers)
 	router.GET(options.BaseURL+"/cards", wrapper.ListCards)
 	router.GET(options.BaseURL+"/cards/:card/files", wrapper.ListCardFiles)

@@ -150,6 +150,11 @@ func (s *Server) ImportFromCard(c *gin.Context, id ProductionID, _ ImportFromCar
 	c.JSON(http.StatusAccepted, ids)
 }
 
+// GetCondition says what of the server somebody should look after.
+func (s *Server) GetCondition(c *gin.Context) {
+	c.JSON(http.StatusOK, gin.H{"troubles": s.Jobs.Troubles()})
+}
+
 // GetStanding tells what a production is at.
 func (s *Server) GetStanding(c *gin.Context, id ProductionID) {
 	standing, err := s.Store.Standing(c, id)

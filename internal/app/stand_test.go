@@ -10,7 +10,9 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/assert"
@@ -349,4 +351,22 @@ func TestBackupsThatAreStoppedAndDamaged(t *testing.T) {
 	points, err := backup.Points(to)
 	require.NoError(t, err)
 	assert.Len(t, points, 1, "and the others went")
+}
+
+// That clearing away stands still is said where people see it.
+func TestAnOlderDatabaseIsSaid(t *testing.T) {
+	s := apptest.Start(t)
+	s.Record("one.wav", 1, "Boom")
+	s.Bring(s.Production(), "one.wav")
+	var condition struct{ Troubles []string }
+	s.OK("GET", "/condition", nil, &condition)
+	assert.Empty(t, condition.Troubles)
+	s.Stop()
+	statement(t, s.Database, "update installation set generation = 0, noted = 0")
+	s.Run()
+	require.Eventually(t, func() bool {
+		s.OK("GET", "/condition", nil, &condition)
+		return len(condition.Troubles) == 1 && strings.Contains(condition.Troubles[0], "older than the folder")
+	}, time.Minute, 50*time.Millisecond)
+	s.OK("GET", "/productions", nil, nil)
 }

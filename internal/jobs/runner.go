@@ -7,6 +7,7 @@ import (
 	"maps"
 	"slices"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -14,6 +15,7 @@ import (
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivertype"
 
+	"zestyloom/core/fault"
 	"zestyloom/internal/cards"
 	"zestyloom/internal/library"
 	"zestyloom/internal/media"
@@ -44,6 +46,8 @@ type Runner struct {
 	claiming sync.RWMutex // held for reading while work is claimed, for writing while Recover looks
 	mu       sync.Mutex
 	held     map[string]context.CancelCauseFunc // attempts of this process by the token of their claim
+
+	standstill atomic.Pointer[string] // why nothing is cleared away
 
 	counting sync.Mutex // held while the folder's note is written
 	lost     bool       // somebody has said that what no row names may go into the trash, however much it is
@@ -160,7 +164,8 @@ func (r *Runner) keep(ctx context.Context) {
 			r.Log.Error("looking after work", "error", err)
 		} else if time.Since(swept) > sweepEvery {
 			swept = time.Now()
-			if err := r.Sweep(ctx); err != nil && ctx.Err() == nil {
+			err := r.Sweep(ctx)
+			if r.standsStill(err); err != nil && ctx.Err() == nil {
 				r.Log.Error("clearing what nothing needs", "error", err)
 			}
 		}
@@ -172,6 +177,27 @@ func (r *Runner) keep(ctx context.Context) {
 		case <-tick.C:
 		}
 	}
+}
+
+// standsStill notes why nothing is cleared away, where somebody has to decide.
+func (r *Runner) standsStill(err error) {
+	r.standstill.Store(nil)
+	if fault.KindOf(err) == fault.Stale {
+		why := fault.Sentence(err)
+		r.standstill.Store(&why)
+	}
+}
+
+// Troubles says what of the server somebody should look after.
+func (r *Runner) Troubles() []string {
+	troubles := []string{}
+	if why := r.standstill.Load(); why != nil {
+		troubles = append(troubles, *why)
+	}
+	if err := r.Room(0); fault.KindOf(err) == fault.NoSpace {
+		troubles = append(troubles, "The disk of the server is full: nothing more can be brought in or printed until there is room")
+	}
+	return troubles
 }
 
 func (r *Runner) beat(ctx context.Context) error {

@@ -163,7 +163,7 @@ func TestWhatCantBePlayedIsSaid(t *testing.T) {
 		`{"do":"take","take":"take","channels":[7]}`:                  "The take has no channel 8",
 		`{"do":"play","reel":"reel","signal":{"outputs":["gone/L"]}}`: "There is no such output to send a signal to",
 		`{"do":"sing"}`: "There is nothing called sing to do here",
-		`{"do":"play","reel":"reel","tap":{"kind":"output","id":"gone"}}`: "There is nothing to hear at output gone",
+		`{"do":"play","reel":"reel","tap":{"kind":"output","id":"gone"}}`: "There is nothing to hear there: the output was removed",
 	} {
 		c, e, _ := listening(t, newShelf(t))
 		r, err := parse([]byte(message))
@@ -173,7 +173,7 @@ func TestWhatCantBePlayedIsSaid(t *testing.T) {
 			e.mu.Lock()
 			defer e.mu.Unlock()
 			return len(e.replies) > 0 && strings.Contains(e.replies[0].Error, want)
-		}, 5*time.Second, time.Millisecond, message)
+		}, time.Minute, time.Millisecond, message)
 		c.stop()
 	}
 	for _, message := range []string{`{"from":99999999999999}`, `{"loop":{"from":5,"to":1}}`, `{`} {

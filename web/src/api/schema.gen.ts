@@ -819,6 +819,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/condition": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What of the server somebody should look after, in words. */
+        get: operations["getCondition"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/receivers": {
         parameters: {
             query?: never;
@@ -5853,6 +5870,29 @@ export interface operations {
                 };
                 content: {
                     "audio/wav": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getCondition: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Nothing where all is well */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        troubles: string[];
+                    };
                 };
             };
             default: components["responses"]["Failure"];

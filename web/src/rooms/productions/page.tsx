@@ -23,6 +23,7 @@ const Remove = lazy(async () => ({ default: (await import("./asking")).Remove })
 /** The way in: all productions, and a form for a new one. */
 export function ProductionsPage() {
   const productions = useProductions();
+  const condition = useQuery({ queryKey: ["condition"], queryFn: () => ok(api.GET("/condition")), refetchInterval: 60_000 });
   const go = useNavigate();
   const [name, setName] = useState("");
   const [rate, setRate] = useState("25");
@@ -43,6 +44,11 @@ export function ProductionsPage() {
               Recordings come in under Takes, are laid out and routed in the Loom, and go out as checked files under Print.
             </p>
             <Missing of={[productions]} />
+            {condition.data?.troubles.map((t) => (
+              <p key={t} className="mb-4 rounded-xl border border-wrong px-5 py-3" role="alert">
+                {t}
+              </p>
+            ))}
             {productions.data?.length === 0 && (
               <p className="rounded-xl border border-dashed border-line px-5 py-8 text-center text-muted">
                 There is no production yet. Name your first one below, or begin with a file of your own.
