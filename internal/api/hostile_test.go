@@ -1,8 +1,10 @@
 package api
 
 import (
+	"log/slog"
 	"net/http/httptest"
 	"runtime"
+	"runtime/debug"
 	"strings"
 	"testing"
 	"time"
@@ -58,4 +60,22 @@ func TestHostileBodies(t *testing.T) {
 		}
 		assert.Contains(t, w.Body.String(), body.refused, name)
 	}
+}
+
+// Near the ceiling of memory a large request is refused before it is read, and a small one is not.
+func TestNearTheCeilingLargeRequestsAreRefused(t *testing.T) {
+	was := debug.SetMemoryLimit(-1)
+	defer debug.SetMemoryLimit(was)
+	s := &Server{Config: Config{Log: slog.New(slog.DiscardHandler)}}
+	ask := func(bytes int) int {
+		w := httptest.NewRecorder()
+		c, _ := gin.CreateTestContext(w)
+		c.Request = httptest.NewRequest("POST", Base+"/productions", strings.NewReader(strings.Repeat(" ", bytes)))
+		s.frugal()(c)
+		return w.Code
+	}
+	assert.Equal(t, 200, ask(1<<20))
+	debug.SetMemoryLimit(1 << 16)
+	assert.Equal(t, 503, ask(1<<20))
+	assert.Equal(t, 200, ask(100))
 }

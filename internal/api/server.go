@@ -77,7 +77,7 @@ func New(c Config) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	e.Use(s.recovered(), s.watched(), s.guard(), hurry(), within(), checked, s.there(), s.again())
+	e.Use(s.recovered(), s.watched(), s.guard(), hurry(), within(), s.frugal(), checked, s.there(), s.again())
 	RegisterHandlersWithOptions(e, s, GinServerOptions{BaseURL: Base, ErrorHandler: func(c *gin.Context, err error, _ int) {
 		s.fail(c, fault.Wrap(fault.BadInput, err, "The request has a part that can't be read: %v", err))
 	}})
@@ -176,13 +176,13 @@ func (s *Server) fail(c *gin.Context, err error) {
 	case errors.As(err, &tooLarge):
 		status, err = http.StatusRequestEntityTooLarge, fault.New(fault.BadInput, "The request is larger than the %d bytes that are taken here",
 			tooLarge.Limit)
-	case errors.Is(err, os.ErrDeadlineExceeded):
-		status, err = http.StatusRequestTimeout, fault.New(fault.BadInput, "The request took too long to arrive; try again")
-	case known:
-	case errors.Is(context.Cause(c.Request.Context()), errTooBusy):
+	case errors.Is(err, errTooBusy), errors.Is(context.Cause(c.Request.Context()), errTooBusy):
 		c.Header("Retry-After", "2")
 		s.Log.Warn("a request took too long", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
 		status, err = http.StatusServiceUnavailable, errTooBusy
+	case errors.Is(err, os.ErrDeadlineExceeded):
+		status, err = http.StatusRequestTimeout, fault.New(fault.BadInput, "The request took too long to arrive; try again")
+	case known:
 	case store.Unavailable(err):
 		c.Header("Retry-After", "2")
 		s.Log.Warn("the database does not answer", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)

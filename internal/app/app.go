@@ -9,12 +9,15 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
 
 	"golang.org/x/sync/errgroup"
+	"golang.org/x/sys/unix"
 
 	"zestyloom/core/fault"
 	"zestyloom/internal/api"
@@ -65,8 +68,30 @@ func (a *App) Prepare(do func() error) error {
 	return do()
 }
 
+// ceiling gives the process a ceiling of memory, unless GOMEMLIMIT has: three quarters of what the machine, or its container, has. What is
+// near it is collected at once, and large requests are refused. The rest is for the database and for ffmpeg.
+func ceiling() {
+	if os.Getenv("GOMEMLIMIT") != "" {
+		return
+	}
+	var total int64
+	if b, err := os.ReadFile("/sys/fs/cgroup/memory.max"); err == nil {
+		total, _ = strconv.ParseInt(strings.TrimSpace(string(b)), 10, 64) // "max" is none
+	}
+	var s unix.Sysinfo_t
+	if err := unix.Sysinfo(&s); err == nil {
+		if all := int64(s.Totalram) * int64(s.Unit); total <= 0 || all < total {
+			total = all
+		}
+	}
+	if total > 0 {
+		debug.SetMemoryLimit(total / 4 * 3)
+	}
+}
+
 // Open connects everything and brings the database up to date.
 func Open(ctx context.Context, c Config) (*App, error) {
+	ceiling()
 	a := &App{}
 	if err := a.open(ctx, c); err != nil {
 		a.Close()
