@@ -22,26 +22,51 @@ import (
 	"zestyloom/internal/store"
 )
 
-// making is how the name of a reel ends while the demo makes it: one that was not finished is told by it.
-const making = " (being made)"
+// progressed is what of the demo has been made, noted beside its data: the names of reels that are whole.
+type progressed struct{ seeding, seeded string }
+
+func (n progressed) reels() (whole []string, begun bool) {
+	b, err := os.ReadFile(n.seeding)
+	return strings.Split(strings.TrimSpace(string(b)), "\n"), err == nil
+}
+
+func (n progressed) done() bool {
+	_, err := os.Stat(n.seeded)
+	return err == nil
+}
+
+func (n progressed) add(name string) error {
+	whole, _ := n.reels()
+	return media.WriteNote(n.seeding, strings.Join(append(whole, name), "\n"))
+}
 
 // seed makes the demo's sound and its production, as far as they are not there: each file comes in as soon as it is made
 // and by the same way as a user's, and the reels are built with the same commands. Stopped anywhere, it is gone on with; what failed is
 // tried again. Once all was there a note says so, and whatever users take away later stays away.
 func seed(ctx context.Context, a *app.App, scenario string) error {
-	note := filepath.Join(filepath.Dir(scenario), "seeded")
-	_, err := os.Stat(note)
-	whole := err == nil
-	p, err := production(ctx, a, whole)
-	if err != nil || p.ID == "" {
-		return err
+	note := progressed{filepath.Join(filepath.Dir(scenario), "seeding"), filepath.Join(filepath.Dir(scenario), "seeded")}
+	whole := note.done()
+	_, begun := note.reels()
+	if !whole && !begun {
+		productions, err := a.Store.Productions(ctx)
+		if err != nil {
+			return err
+		}
+		whole = slices.ContainsFunc(productions, func(p store.Production) bool { return p.Name == demo.Production && p.Reels > 0 }) // of before there were notes
+		if !whole {
+			err = media.WriteNote(note.seeding, "")
+		}
+		if err != nil {
+			return err
+		}
 	}
-	there, err := reelsOf(ctx, a, p.ID)
+	if whole {
+		err := demo.Generate(ctx, scenario, func(demo.File) error { return nil })
+		return errors.Join(err, media.WriteNote(note.seeded, "all of the demo was here"))
+	}
+	p, err := production(ctx, a)
 	if err != nil {
 		return err
-	}
-	if len(there) > 0 && !there[making] { // of before there was a note
-		whole = true
 	}
 	list, err := a.Store.WorkList(ctx, p.ID, store.Page{Limit: 500, Before: time.Now().Add(time.Hour)})
 	if err != nil {
@@ -50,14 +75,14 @@ func seed(ctx context.Context, a *app.App, scenario string) error {
 	came := map[string]bool{} // before this was interrupted
 	for _, w := range list {
 		came[w.Title] = true
-		if !whole && w.State == "failed" {
+		if w.State == "failed" {
 			if err := a.Jobs.Retry(ctx, w.ID, false); err != nil {
 				return err
 			}
 		}
 	}
 	err = demo.Generate(ctx, scenario, func(f demo.File) error {
-		if whole || came[path.Base(f.Path)] {
+		if came[path.Base(f.Path)] {
 			return nil
 		}
 		_, err := a.Jobs.ImportCard(ctx, p.ID, f.Card, f.Path)
@@ -66,57 +91,48 @@ func seed(ctx context.Context, a *app.App, scenario string) error {
 	if err != nil {
 		return fmt.Errorf("making the demo's sound: %w", err)
 	}
-	if !whole {
-		if err := finished(ctx, a, p.ID); err != nil {
-			return err
-		}
-		// The worker gathers files after it has said that their work is done; here nothing may be left of it.
-		if err := a.Jobs.Gather(ctx, p.ID); err != nil {
-			return err
-		}
-		if err := finished(ctx, a, p.ID); err != nil {
-			return err
-		}
-		if err := layOut(ctx, a, p, there); err != nil {
-			return err
-		}
+	if err := finished(ctx, a, p.ID); err != nil {
+		return err
 	}
-	return media.WriteNote(note, "all of the demo was here")
+	// The worker gathers files after it has said that their work is done; here nothing may be left of it.
+	if err := a.Jobs.Gather(ctx, p.ID); err != nil {
+		return err
+	}
+	if err := finished(ctx, a, p.ID); err != nil {
+		return err
+	}
+	if err := layOut(ctx, a, p, note); err != nil {
+		return err
+	}
+	return media.WriteNote(note.seeded, "all of the demo was here")
 }
 
-// reelsOf gives the names of a production's reels, and takes away those that were not finished: making stands for them.
-func reelsOf(ctx context.Context, a *app.App, production string) (map[string]bool, error) {
+// unfinished takes away the reels of the production that are not whole.
+func unfinished(ctx context.Context, a *app.App, production string, whole []string) error {
 	reels, err := a.Store.Reels(ctx, production)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	there := map[string]bool{}
 	for _, r := range reels {
-		if !strings.HasSuffix(r.Name, making) {
-			there[r.Name] = true
-			continue
-		}
-		there[making] = true
-		if err := a.Jobs.RemoveReel(ctx, r.ID); err != nil {
-			return nil, err
+		if !slices.Contains(whole, r.Name) {
+			if err := a.Jobs.RemoveReel(ctx, r.ID); err != nil {
+				return err
+			}
 		}
 	}
-	return there, nil
+	return nil
 }
 
 // production finds or makes the demo's own.
-func production(ctx context.Context, a *app.App, whole bool) (p store.Production, err error) {
+func production(ctx context.Context, a *app.App) (p store.Production, err error) {
 	productions, err := a.Store.Productions(ctx)
 	if err != nil {
 		return p, err
 	}
 	for _, have := range productions {
 		if have.Name == demo.Production {
-			return have, nil
+			return have, strands(ctx, a, have.ID)
 		}
-	}
-	if whole { // somebody has removed it
-		return p, nil
 	}
 	if p, err = a.Store.CreateProduction(ctx, demo.Production, demo.FrameRate); err != nil {
 		return p, err
@@ -132,6 +148,9 @@ func strands(ctx context.Context, a *app.App, production string) error {
 	}
 	var own []take.Rule
 	for _, s := range demo.Strands {
+		if slices.ContainsFunc(rules, func(r take.Rule) bool { return r.Stem == s.Stem && r.Strand == s.Name }) {
+			return nil // they were given in one step
+		}
 		for i := range stems {
 			if stems[i].ID == s.Stem {
 				stems[i].Strands = append(stems[i].Strands, s.Name)
@@ -170,7 +189,11 @@ func finished(ctx context.Context, a *app.App, production string) error {
 }
 
 // layOut builds those of the demo's reels that are not there.
-func layOut(ctx context.Context, a *app.App, p store.Production, there map[string]bool) error {
+func layOut(ctx context.Context, a *app.App, p store.Production, note progressed) error {
+	whole, _ := note.reels()
+	if err := unfinished(ctx, a, p.ID, whole); err != nil {
+		return err
+	}
 	takes, err := a.Store.Takes(ctx, p.ID)
 	if err != nil {
 		return err
@@ -201,17 +224,17 @@ func layOut(ctx context.Context, a *app.App, p store.Production, there map[strin
 		{demo.PromoReel, usual(demo.PromoLayout(), demo.PromoEdits())},
 		{demo.EpisodeReel, func(l *laying) error { return episode(l, byFile) }},
 	} {
-		if there[r.name] {
+		if slices.Contains(whole, r.name) {
 			continue
 		}
-		l, err := begin(ctx, a, p, r.name+making, byFile)
+		l, err := begin(ctx, a, p, r.name, byFile)
 		if err != nil {
 			return err
 		}
 		if err := r.make(l); err != nil {
 			return fmt.Errorf("%s: %w", r.name, err)
 		}
-		if err := l.do(reel.SetReel{Name: &r.name}); err != nil {
+		if err := note.add(r.name); err != nil {
 			return err
 		}
 	}
