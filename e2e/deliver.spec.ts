@@ -70,7 +70,7 @@ test("a spec is made in the editor beside its live plan, kept, chosen and printe
     await folder.selectOption("Harbour Mile Television");
     await expect(page.getByText("Written to Harbour Mile Television as The_Lantern_Ferry_editor_Reel_1_ferry-music_v2")).toBeVisible();
     await folder.selectOption("Harbour Mile Television");
-    await expect(page.getByText(/lies in the folder Harbour Mile Television already; it was left as it is/)).toBeVisible();
+    await expect(page.getByText(/lies in Harbour Mile Television, whole/)).toBeVisible();
   });
 
   await test.step("the spec is changed, and what it was before is brought back", async () => {

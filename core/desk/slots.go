@@ -2,6 +2,7 @@ package desk
 
 import (
 	"fmt"
+	"path"
 	"regexp"
 	"slices"
 	"strings"
@@ -192,7 +193,7 @@ func matchAs(files []File, slots []slot) (m matching) {
 	filled := make([]bool, len(slots))
 	for i, s := range slots {
 		for k, f := range files {
-			at := s.pattern.FindStringSubmatch(f.Name)
+			at := s.pattern.FindStringSubmatch(path.Base(f.Name))
 			if taken[k] || at == nil || filled[i] && !s.many && !slices.Contains(s.pattern.SubexpNames(), "range") {
 				continue
 			}

@@ -132,11 +132,9 @@ func (s *Server) ImportFromCard(c *gin.Context, id ProductionID, _ ImportFromCar
 		s.fail(c, err)
 		return
 	}
-	for _, file := range body.Paths { // all or none are queued
-		if err := s.Cards.Has(body.Card, file); err != nil {
-			s.fail(c, err)
-			return
-		}
+	if err := s.Cards.Has(body.Card); err != nil {
+		s.fail(c, err)
+		return
 	}
 	ids := []string{}
 	for _, file := range body.Paths {

@@ -352,6 +352,13 @@ func TestDeliveriesAreHandedOver(t *testing.T) {
 	assert.Contains(t, string(sums), "report.json")
 
 	again := over()
+	assert.Equal(t, "done", again.State, "it is there")
+	assert.Contains(t, again.Message, "lies in Harbour Mile, whole")
+	part := filepath.Join(s.Receiver, name, p.Plan.Files[0].Name)
+	whole, err := os.ReadFile(part)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(part, whole[1:], 0o644)) // somebody else's, by the looks of it
+	again = over()
 	assert.Equal(t, "failed", again.State)
 	assert.Contains(t, again.Message, "already; it was left as it is")
 

@@ -81,17 +81,13 @@ func (c Cards) List(card, folder string) ([]Entry, error) {
 	return entries, nil
 }
 
-// Has is NotFound where a card has no such file, or there is no such card.
-func (c Cards) Has(card, file string) error {
+// Has is NotFound where there is no such card, or it is not in.
+func (c Cards) Has(card string) error {
 	root, err := c.open(card)
 	if err != nil {
 		return err
 	}
-	defer root.Close()
-	if _, err := root.Stat(inside(asItLies(file))); err != nil {
-		return explain(err, card, file)
-	}
-	return nil
+	return root.Close()
 }
 
 // Open opens a file of a card for reading and gives its size.

@@ -35,7 +35,7 @@ func (r *Runner) Batch(ctx context.Context, production, kind string, takes []str
 	if len(takes) == 0 {
 		return "", fault.New(fault.BadInput, "Choose one take or more")
 	}
-	if err := r.Store.AreTakes(ctx, production, takes); err != nil {
+	if err := r.Store.AnyTakes(ctx, production, takes); err != nil {
 		return "", err
 	}
 	title := map[string]string{"unravel": "Unravel", "ply": "Ply"}[kind]

@@ -33,8 +33,10 @@ func (r *Runner) Sync(ctx context.Context, production string, takes, references 
 	if !slices.Contains([]store.Method{store.ByTimecode, store.ByWaveform, store.ByBoth}, method) {
 		return "", fault.New(fault.BadInput, "Takes are lined up by timecode, by waveform or by both, not by %q", method)
 	}
-	if err := r.Store.AreTakes(ctx, production, slices.Concat(takes, references)); err != nil {
-		return "", err
+	for _, list := range [][]string{takes, references} {
+		if err := r.Store.AnyTakes(ctx, production, list); err != nil {
+			return "", err
+		}
 	}
 	title := fmt.Sprintf("Line up %d takes", len(takes))
 	if len(takes) == 1 {

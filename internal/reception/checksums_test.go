@@ -192,7 +192,7 @@ func TestChecksumsOfTwoFilesOfOneName(t *testing.T) {
 	}
 	assert.Empty(t, wrong())
 	put("Reel 2/Mix.wav", sound)
-	assert.Equal(t, []string{"Mix.wav MD5, as the list of checksums has it"}, wrong(), "changed over for the other")
+	assert.Equal(t, []string{"Reel 2/Mix.wav MD5, as the list of checksums has it"}, wrong(), "changed over for the other")
 	put("Reel 2/Mix.wav", other)
 	require.NoError(t, os.Rename(filepath.Join(dir, "Reel 2"), filepath.Join(dir, "Second")))
 	assert.Empty(t, wrong(), "moved, and the same")

@@ -195,7 +195,7 @@ func Paper(name string) bool {
 func (d *Delivery) add(ctx context.Context, at, name string, lists *checksums) error {
 	which := []kind{"sha256"}
 	if lists != nil {
-		which = append(which, slices.DeleteFunc(lists.kindsOf(name), func(k kind) bool { return k == "sha256" })...)
+		which = append(which, slices.DeleteFunc(lists.kindsOf(filepath.Base(at)), func(k kind) bool { return k == "sha256" })...)
 	}
 	sums, err := summed(ctx, at, which)
 	if errors.Is(err, fs.ErrNotExist) {

@@ -23,12 +23,11 @@ func (s *Store) There(ctx context.Context, kind, id string) error {
 	return notFound(err, kind)
 }
 
-// AreTakes is NotFound unless all of these are takes of a production.
-func (s *Store) AreTakes(ctx context.Context, production string, ids []string) error {
-	var missing bool
-	err := s.Pool.QueryRow(ctx, `select exists (select 1 from unnest($2::uuid[]) i where not exists (select 1 from takes where id = i and production_id = $1))`,
-		production, ids).Scan(&missing)
-	if err == nil && missing {
+// AnyTakes is NotFound where none of these is a take of a production. Work on several says of each what became of it.
+func (s *Store) AnyTakes(ctx context.Context, production string, ids []string) error {
+	var there bool
+	err := s.Pool.QueryRow(ctx, "select exists (select 1 from takes where id = any($2::uuid[]) and production_id = $1)", production, ids).Scan(&there)
+	if err == nil && !there {
 		err = pgx.ErrNoRows
 	}
 	return notFound(err, "take")
