@@ -17,7 +17,7 @@ import (
 )
 
 // takesAtOnce is how many takes are given at once: some kilobytes each.
-const takesAtOnce = 60
+const takesAtOnce = 30
 
 // ListTakes gives a part of a production's takes, or what has changed in them.
 func (s *Server) ListTakes(c *gin.Context, id ProductionID, p ListTakesParams) {
