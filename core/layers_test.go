@@ -17,8 +17,10 @@ import (
 
 // order lists core's packages from the innermost: each may import those before it. Fault is for all, and dsp stands
 // before what adds, resamples and pans with it.
-var order = []string{"fault", "cells", "form", "timecode", "vec", "wave", "layout", "dsp", "lineup", "mix", "sums", "take", "unravel", "ply", "convert",
-	"gather", "report", "overview", "diagnose", "align", "placing", "reel", "cutlist", "handover", "pattern", "weave", "loudness", "engine", "gauge", "correct",
+var order = []string{"fault", "cells", "form", "timecode", "vec", "wave", "layout", "dsp", "lineup", "mix", "sums", "take", "unravel",
+	"ply", "convert",
+	"gather", "report", "overview", "diagnose", "align", "placing", "reel", "cutlist", "handover", "pattern", "weave", "loudness", "engine",
+	"gauge", "correct",
 	"contract", "folding", "adm", "delivery", "desk", "reload"}
 
 // forbidden is what the job must not know of.
@@ -141,7 +143,8 @@ func TestNobodyElseReadsAStampForPlacing(t *testing.T) {
 // Sentences name things as people know them, never by the IDs that programs do. Those of specs, patterns, stems and profiles are words of
 // whoever wrote them.
 func TestNoSentenceNamesAnID(t *testing.T) {
-	words := map[string]bool{"core/contract/spec.go": true, "core/contract/profile.go": true, "core/adm/read.go": true, "core/reel/pattern.go": true,
+	words := map[string]bool{"core/contract/spec.go": true, "core/contract/profile.go": true, "core/adm/read.go": true,
+		"core/reel/pattern.go":  true,
 		"internal/api/specs.go": true, "internal/store/specs.go": true, "internal/store/stems.go": true, "internal/backup/point.go": true}
 	root := ".."
 	fset := token.NewFileSet()

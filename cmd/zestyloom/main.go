@@ -54,7 +54,8 @@ func root() *cobra.Command {
 	}
 	c.PersistentFlags().Bool("json", false, "print one JSON document on standard output")
 	c.AddCommand(probeCommand(), unravelCommand(), plyCommand(), syncCommand(), gaugeCommand(), levelCommand(), diagnoseCommand(),
-		printCommand(), checkCommand(), compareCommand(), foldCommand(), serveCommand(), workerCommand(), demoCommand(), backupCommand(), restoreCommand(), rebuildCommand())
+		printCommand(), checkCommand(), compareCommand(), foldCommand(), serveCommand(), workerCommand(), demoCommand(), backupCommand(),
+		restoreCommand(), rebuildCommand())
 	return c
 }
 

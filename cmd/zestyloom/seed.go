@@ -212,8 +212,10 @@ func layOut(ctx context.Context, a *app.App, p store.Production, note progressed
 		make func(*laying) error
 	}{
 		{demo.Reel, func(l *laying) error {
-			for _, step := range []func() error{func() error { return l.layAll(demo.Layout(), byFile) }, func() error { return l.follow(demo.CutList) },
-				func() error { return l.all(demo.Edits(ids)) }, func() error { return l.spec(demo.Spec) }, func() error { return l.settle(p.ID) }} {
+			for _, step := range []func() error{func() error { return l.layAll(demo.Layout(), byFile) },
+				func() error { return l.follow(demo.CutList) },
+				func() error { return l.all(demo.Edits(ids)) }, func() error { return l.spec(demo.Spec) },
+				func() error { return l.settle(p.ID) }} {
 				if err := step(); err != nil {
 					return err
 				}

@@ -34,7 +34,8 @@ func (f *serverFlags) add(c *cobra.Command) {
 	c.Flags().StringVar(&f.database, "database", "", "PostgreSQL URL (without it: ZESTYLOOM_DATABASE)")
 	c.Flags().StringVar(&f.data, "data", "data", "folder for media")
 	c.Flags().BoolVar(&f.asItIs, "as-it-is", false, "the database is right, though it is older than the folder or knows little of it: what it does not know goes into the trash")
-	c.Flags().Int32SliceVar(&f.connections, "connections", []int32{store.Requests.Connections, store.Working.Connections, store.Keeping.Connections},
+	c.Flags().Int32SliceVar(&f.connections, "connections", []int32{store.Requests.Connections, store.Working.Connections,
+		store.Keeping.Connections},
 		"most connections to the database: for requests, for work, and for the queue (at least 3)")
 	c.Flags().StringArrayVar(&f.cards, "card", nil, "NAME=FOLDER that takes may be taken from (repeat for more)")
 	c.Flags().StringArrayVar(&f.receivers, "receiver", nil, "NAME=FOLDER that deliveries may be written to (repeat for more)")
@@ -74,7 +75,8 @@ func (f *serverFlags) open(ctx context.Context) (*app.App, error) {
 	if len(f.connections) != 3 || f.connections[0] < 1 || f.connections[1] < 1 || f.connections[2] < 3 {
 		return nil, fault.New(fault.BadInput, "--connections takes three numbers, such as 12,8,4; the last at least 3")
 	}
-	return app.Open(ctx, app.Config{Database: f.database, Data: f.data, Pools: app.Pools{Requests: f.connections[0], Working: f.connections[1],
+	return app.Open(ctx, app.Config{Database: f.database, Data: f.data, Pools: app.Pools{Requests: f.connections[0],
+		Working: f.connections[1],
 		Keeping: f.connections[2]}, Cards: roots, Receivers: receivers, Hosts: f.hosts, AsItIs: f.asItIs,
 		Log: slog.New(slog.NewTextHandler(os.Stderr, nil))})
 }

@@ -91,7 +91,8 @@ func rebuildCommand() *cobra.Command {
 				note(c, "left as it is: %s", left)
 			}
 			err = output(c, r, func() {
-				fmt.Fprintf(c.OutOrStdout(), "%d takes brought back, %d MB of sound read; %d productions made for them\n", r.Takes, r.Bytes/1e6, r.Productions)
+				fmt.Fprintf(c.OutOrStdout(), "%d takes brought back, %d MB of sound read; %d productions made for them\n", r.Takes, r.Bytes/1e6,
+					r.Productions)
 			})
 			if err == nil && len(r.Left) > 0 {
 				return errWanting

@@ -13,7 +13,8 @@ import (
 )
 
 func TestNoCellIsAFormula(t *testing.T) {
-	for cell, want := range map[string]string{"": "", "Boom": "Boom", "=1+1": "'=1+1", "+1": "'+1", "@SUM": "'@SUM", "-cmd|x": "'-cmd|x", "\t=1": "'\t=1",
+	for cell, want := range map[string]string{"": "", "Boom": "Boom", "=1+1": "'=1+1", "+1": "'+1", "@SUM": "'@SUM", "-cmd|x": "'-cmd|x",
+		"\t=1": "'\t=1",
 		"\r=1": "'\r=1", "-3.5": "-3.5", "-": "'-", "-12:00": "'-12:00", "'=1": "'=1", "it's": "it's", "+Inf": "'+Inf"} {
 		assert.Equal(t, want, cells.Inert(cell), "%q", cell)
 		if cell != "'=1" { // somebody's own apostrophe before a formula is taken for ours

@@ -216,7 +216,8 @@ func (e *Engine) source(take, name string, open Opener) (*source, error) {
 		return nil, err
 	}
 	if f.SampleRate != e.reel.Head.SampleRate {
-		return nil, fault.New(fault.Unsupported, "%s is at %d Hz and the reel at %d Hz; bring it to the reel's rate under Takes first", name,
+		return nil, fault.New(fault.Unsupported, "%s is at %d Hz and the reel at %d Hz; bring it to the reel's rate under Takes first",
+			name,
 			f.SampleRate, e.reel.Head.SampleRate)
 	}
 	s := &source{file: f}

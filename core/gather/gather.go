@@ -202,7 +202,8 @@ func (c candidate) unit() unit {
 
 // missing says which channels of the narrowest layout that has all of some labels are not among them.
 func missing(labels []string) string {
-	for _, name := range []layout.Name{layout.Stereo, layout.LCR, layout.Five0, layout.Five1, layout.Seven1, layout.Five14, layout.Seven14} {
+	for _, name := range []layout.Name{layout.Stereo, layout.LCR, layout.Five0, layout.Five1, layout.Seven1, layout.Five14,
+		layout.Seven14} {
 		l, err := layout.New(name, "", 0)
 		if err != nil || slices.ContainsFunc(labels, func(label string) bool { return !slices.Contains(l.Labels, label) }) {
 			continue
@@ -295,7 +296,8 @@ func (u *unit) compare(first take.Description) {
 	} else if u.layout == "" {
 		u.against = append(u.against, "None has a time stamp to confirm it")
 	}
-	note(lengths, fmt.Sprintf("All have %d sample frames", longest), fmt.Sprintf("Their lengths differ by %d sample frames", longest-shortest))
+	note(lengths, fmt.Sprintf("All have %d sample frames", longest), fmt.Sprintf("Their lengths differ by %d sample frames",
+		longest-shortest))
 	if !forms {
 		u.against = append(u.against, "Their sample rates or formats differ, so that they can't become one take")
 	}
@@ -386,7 +388,10 @@ func (c chain) family() Family {
 		total := totalOf(first.lanes[0])
 		for i := range c {
 			if total == len(f.Files()) {
-				c[i].against = slices.DeleteFunc(slices.Clone(c[i].against), func(s string) bool { return strings.HasPrefix(s, "The recorder wrote") })
+				c[i].against = slices.DeleteFunc(slices.Clone(c[i].against), func(s string) bool {
+					return strings.HasPrefix(s,
+						"The recorder wrote")
+				})
 			}
 		}
 		if len(first.lanes) == 1 {

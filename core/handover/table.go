@@ -16,7 +16,8 @@ import (
 func WriteTable(w io.Writer, p Package, beside cutlist.Beside) error {
 	r := p.Reel
 	at := func(samples int64) string { return r.Head.FrameRate.LabelAt(samples, r.Head.SampleRate) }
-	rows := [][]string{{"track", "stem", "clip", "from", "to", "from (samples)", "length (samples)", "file", "source in", "source in (samples)",
+	rows := [][]string{{"track", "stem", "clip", "from", "to", "from (samples)", "length (samples)", "file", "source in",
+		"source in (samples)",
 		"channels", "gain dB", "fade in (samples)", "fade out (samples)", "muted", "roll", "scene", "take", "done to it"}}
 	for _, c := range r.ClipList() {
 		a, _ := beside(c)
@@ -30,7 +31,8 @@ func WriteTable(w io.Writer, p Package, beside cutlist.Beside) error {
 			muted = "muted"
 		}
 		rows = append(rows, []string{t.Name, t.Stem, c.Name, at(c.Start), at(c.End()), fmt.Sprint(c.Start), fmt.Sprint(c.Length), a.File,
-			at(a.From + c.Offset), fmt.Sprint(a.From + c.Offset), strings.Join(channels, " "), fmt.Sprint(c.GainDB), fmt.Sprint(c.FadeIn.Length),
+			at(a.From + c.Offset), fmt.Sprint(a.From + c.Offset), strings.Join(channels, " "), fmt.Sprint(c.GainDB),
+			fmt.Sprint(c.FadeIn.Length),
 			fmt.Sprint(c.FadeOut.Length), muted, a.Roll, a.Scene, a.Take, strings.Join(done(c), ", ")})
 	}
 	return cells.Write(w, rows)
@@ -83,12 +85,15 @@ func Paper(p Package, names map[string]string, offFrames int, missing []string) 
 	}
 	curves, inside, muted, fades, gains := count(r)
 	say("")
-	say("%s (OpenTimelineIO): every clip at its place, to the sample, with crossfades and marks. All else is in its metadata, under", names["otio"])
+	say("%s (OpenTimelineIO): every clip at its place, to the sample, with crossfades and marks. All else is in its metadata, under",
+		names["otio"])
 	say("zesty_loom; a program that does not read it has no levels, curves, routes, nor what is done inside of clips.")
-	say("%s (AES31-3): every clip to the sample, with fades and gain. Not carried: what is done inside of %d clips, %d curves and", names["adl"],
+	say("%s (AES31-3): every clip to the sample, with fades and gain. Not carried: what is done inside of %d clips, %d curves and",
+		names["adl"],
 		inside, curves)
 	say("levels of tracks, stems and mixes, the routes, %d marks, %d muted clips.", len(r.Marks), muted)
-	say("%s (CMX 3600): one event for all microphones of a take, in whole frames; %d events do not lie on frames. Not carried besides:", names["edl"],
+	say("%s (CMX 3600): one event for all microphones of a take, in whole frames; %d events do not lie on frames. Not carried besides:",
+		names["edl"],
 		offFrames)
 	say("tracks, %d fades, %d gains.", fades, gains)
 	say("%s (comma-separated values): a line for each clip, and in words what is done to it.", names["csv"])

@@ -5,8 +5,8 @@ import (
 	"iter"
 	"maps"
 	"reflect"
-	"strings"
 	"slices"
+	"strings"
 
 	"zestyloom/core/fault"
 )

@@ -116,7 +116,8 @@ func (d *draft) curve(of CurveOf, id string, what Parameter, change func(points 
 		}
 		if what == PanCurve {
 			if t, _ := d.tracks.get(c.Track); len(t.Labels) > 2 {
-				return fault.New(fault.BadInput, "%s lies on a track of %d channels, which has no left and right to pan between", c.Name, len(t.Labels))
+				return fault.New(fault.BadInput, "%s lies on a track of %d channels, which has no left and right to pan between", c.Name,
+					len(t.Labels))
 			}
 			points = &c.Pan
 		}

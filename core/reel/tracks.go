@@ -59,7 +59,10 @@ func (c AddTake) Plan(r *Reel, _ Known) (Change, string, error) {
 		clip.Channels, clip.Sum, clip.Stem = p.Channels, p.Sum, p.Stem
 		t, found := Track{}, false
 		if c.Reuse {
-			t, found = d.freeTrack(clip, func(t Track) bool { return t.Name == p.Name && t.Stem == p.Stem && slices.Equal(t.Labels, p.Labels) })
+			t, found = d.freeTrack(clip, func(t Track) bool {
+				return t.Name == p.Name && t.Stem == p.Stem && slices.Equal(t.Labels,
+					p.Labels)
+			})
 		}
 		if !found {
 			order++

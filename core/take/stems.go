@@ -37,7 +37,8 @@ const otherwise = "DX"
 
 // DefaultRules are those that a production begins with.
 func DefaultRules() []Rule {
-	ambience := []string{"ambience", "ambient", "atmosphere", "atmospheres", "ax", "room tone", "roomtone", "wild", "plant", "river", "water",
+	ambience := []string{"ambience", "ambient", "atmosphere", "atmospheres", "ax", "room tone", "roomtone", "wild", "plant", "river",
+		"water",
 		"rain", "wind", "bed"}
 	effects := []string{"effect", "effects", "fx", "foley", "winch", "bell", "chain"}
 	return []Rule{

@@ -51,7 +51,8 @@ func rifx(t *testing.T, riff []byte) []byte {
 // RIFX is read as the RIFF file that it is the mirror of: samples, names and time stamp.
 func TestRIFX(t *testing.T) {
 	for _, format := range []wave.Format{wavetest.PCM24(3), {Encoding: wave.PCM, Channels: 2, SampleRate: 48000, BitDepth: 16, Bytes: 2},
-		{Encoding: wave.PCM, Channels: 1, SampleRate: 44100, BitDepth: 8, Bytes: 1}, {Encoding: wave.Float, Channels: 2, SampleRate: 96000, BitDepth: 32, Bytes: 4}} {
+		{Encoding: wave.PCM, Channels: 1, SampleRate: 44100, BitDepth: 8, Bytes: 1}, {Encoding: wave.Float, Channels: 2, SampleRate: 96000,
+			BitDepth: 32, Bytes: 4}} {
 		h := wave.Header{Format: format, Frames: 1001, Bext: &wave.Bext{Description: "Ferry", TimeReference: 36001*48000 + 1<<33},
 			IXML: &wave.IXML{Scene: "12A", Take: "3"}}
 		riff := wavetest.Bytes(t, h, func(c, i int) float64 { return math.Sin(float64(i*(c+1))/30) / 2 })

@@ -239,7 +239,8 @@ func (s *scanner) data(body, claimed int64) (int64, error) {
 	case claimed > left:
 		size = left
 		s.Recovered = true
-		s.warn("data-truncated", body-8, "The audio should have %d bytes, but the file ends after %d of them; what is there was kept", claimed,
+		s.warn("data-truncated", body-8, "The audio should have %d bytes, but the file ends after %d of them; what is there was kept",
+			claimed,
 			left)
 	case claimed == 0 && left > 0 && unfinished:
 		size = s.rest(body)

@@ -124,7 +124,11 @@ func (k *Keeper) Look(o store.OpenReel, rows []weave.NodeID, factor int) (now St
 
 // holds tells whether those rows were measured at a revision.
 func (s State) holds(revision int64, rows []weave.NodeID, factor int) bool {
-	return s.Revision == revision && s.Factor == factor && !slices.ContainsFunc(rows, func(id weave.NodeID) bool { _, there := s.Rows[id]; return !there })
+	return s.Revision == revision && s.Factor == factor && !slices.ContainsFunc(rows, func(id weave.NodeID) bool {
+		_,
+			there := s.Rows[id]
+		return !there
+	})
 }
 
 // measure brings what is kept of a reel up to date.
@@ -153,11 +157,12 @@ func (k *Keeper) measure(r *kept, o store.OpenReel, rows []weave.NodeID, factor 
 		sounds[take] = s
 		return s, err
 	}
-	done, err := r.gauge.Measure(k.ctx, o.Reel, gauge.Asked{Rows: rows, Factor: factor, Sound: sound, Open: session.Open, Progress: func(share float64) {
-		k.mu.Lock()
-		r.share = min(share, 0.99)
-		k.mu.Unlock()
-	}})
+	done, err := r.gauge.Measure(k.ctx, o.Reel, gauge.Asked{Rows: rows, Factor: factor, Sound: sound, Open: session.Open,
+		Progress: func(share float64) {
+			k.mu.Lock()
+			r.share = min(share, 0.99)
+			k.mu.Unlock()
+		}})
 	var now State
 	if err == nil {
 		now, err = k.stateOf(&r.gauge, o, rows, sound)

@@ -118,7 +118,8 @@ func bounded(body []byte) error {
 
 func nested(v any, depth, several int) error {
 	if depth > maxNested {
-		return fault.New(fault.BadInput, "The request is not as it should be: lists and objects lie in one another more than %d deep", maxNested)
+		return fault.New(fault.BadInput, "The request is not as it should be: lists and objects lie in one another more than %d deep",
+			maxNested)
 	}
 	switch v := v.(type) {
 	case map[string]any:

@@ -53,7 +53,8 @@ func (s *Server) GaugeReel(c *gin.Context, id ReelID, p GaugeReelParams) {
 	view.JudgedBy = g.title
 	from, to := stepsOf(o.Reel.Head.Start, o.Reel.Head.SampleRate, p.From, p.To)
 	for _, row := range rows {
-		r := GaugeRow{Row: row.Row, Id: row.ID, Name: rowTitle(o.Reel, row), Tag: rowTag(o.Reel, row), Labels: o.Reel.RowLabels(row.Row, row.ID)}
+		r := GaugeRow{Row: row.Row, Id: row.ID, Name: rowTitle(o.Reel, row), Tag: rowTag(o.Reel, row), Labels: o.Reel.RowLabels(row.Row,
+			row.ID)}
 		if row.Row == reel.GroupRow {
 			limit := limits(row.ID)
 			r.Limit = &limit

@@ -90,7 +90,8 @@ func inPieces(r *http.Request) bool {
 // Requests that go on for as long as somebody reads, sends or listens, by how their paths end; and those that compute for long.
 var (
 	lasting = []string{"/events", "/listen", "/archive", "/picture", "/sound"}
-	slow    = []string{"/comparison", "/lenders", "/gauge", "/gauge/lines", "/gauge/parts", "/gauge/correct", "/handedover", "/cutlist", "/cutlist/read"}
+	slow    = []string{"/comparison", "/lenders", "/gauge", "/gauge/lines", "/gauge/parts", "/gauge/correct", "/handedover", "/cutlist",
+		"/cutlist/read"}
 )
 
 // A request is answered within these, or given up.

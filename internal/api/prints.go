@@ -249,7 +249,8 @@ func (s *Server) QueuePrints(c *gin.Context, id ProductionID, _ QueuePrintsParam
 			spec, err = s.specFor(c, o, b.Spec)
 		}
 		if err == nil {
-			answers[i].Print, err = s.begin(c, wanted{reel: b.Reel, spec: spec, asked: delivery.Asked{Restamp: b.Restamp != nil && *b.Restamp}})
+			answers[i].Print, err = s.begin(c, wanted{reel: b.Reel, spec: spec,
+				asked: delivery.Asked{Restamp: b.Restamp != nil && *b.Restamp}})
 		}
 		if err != nil && fault.KindOf(err) == "" {
 			s.fail(c, err)

@@ -219,7 +219,8 @@ func (s *Server) takesOf(ctx context.Context, r store.Receipt) (map[reload.Sourc
 	for _, f := range r.Receipt.Files { // some may be the same: channels that are silent
 		for _, t := range takes {
 			if t.SHA256 == f.SHA256 {
-				found[reload.Source{File: f.Name, Stream: t.Stream}] = reload.Take{ID: t.ID, Title: t.Title(), Rate: t.Description.SampleRate,
+				found[reload.Source{File: f.Name, Stream: t.Stream}] = reload.Take{ID: t.ID, Title: t.Title(),
+					Rate:   t.Description.SampleRate,
 					Frames: t.Description.Frames, Picture: t.Picture != nil}
 			}
 		}

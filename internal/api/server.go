@@ -64,7 +64,8 @@ const uploadsPath = Base + "/uploads/"
 // New makes the server of everything: the API, uploads, listening and the interface.
 func New(c Config) (*Server, error) {
 	s := &Server{Config: c, ending: make(chan struct{}), comparing: make(chan struct{}, 1)}
-	s.listeners = &listen.Server{Known: c.Store, Files: func(ctx context.Context) listen.Files { return s.library().Session(ctx) }, Log: c.Log,
+	s.listeners = &listen.Server{Known: c.Store, Files: func(ctx context.Context) listen.Files { return s.library().Session(ctx) },
+		Log:   c.Log,
 		Heard: c.Metrics.Listener}
 	s.gauges = &analysis.Keeper{Library: s.library(), Log: c.Log}
 	s.gauges.Open()
@@ -160,7 +161,8 @@ func (s *Server) recovered() gin.HandlerFunc {
 }
 
 var statusOf = map[fault.Kind]int{
-	fault.NotFound: http.StatusNotFound, fault.Stale: http.StatusConflict, fault.Unties: http.StatusConflict, fault.Asks: http.StatusConflict, fault.Loses: http.StatusConflict,
+	fault.NotFound: http.StatusNotFound, fault.Stale: http.StatusConflict, fault.Unties: http.StatusConflict,
+	fault.Asks: http.StatusConflict, fault.Loses: http.StatusConflict,
 	fault.BadInput:    http.StatusBadRequest,
 	fault.Unsupported: http.StatusUnprocessableEntity, fault.Damaged: http.StatusUnprocessableEntity,
 	fault.NoSpace: http.StatusInsufficientStorage, fault.Cancelled: 499,
@@ -174,7 +176,8 @@ func (s *Server) fail(c *gin.Context, err error) {
 	var tooLarge *http.MaxBytesError
 	switch {
 	case errors.As(err, &tooLarge):
-		status, err = http.StatusRequestEntityTooLarge, fault.New(fault.BadInput, "The request is larger than the %d bytes that are taken here",
+		status, err = http.StatusRequestEntityTooLarge, fault.New(fault.BadInput,
+			"The request is larger than the %d bytes that are taken here",
 			tooLarge.Limit)
 	case errors.Is(err, errTooBusy), errors.Is(context.Cause(c.Request.Context()), errTooBusy):
 		c.Header("Retry-After", "2")
@@ -186,13 +189,15 @@ func (s *Server) fail(c *gin.Context, err error) {
 	case store.Unavailable(err):
 		c.Header("Retry-After", "2")
 		s.Log.Warn("the database does not answer", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
-		status, err = http.StatusServiceUnavailable, fault.New(fault.Away, "The database does not answer just now. Nothing was lost; try again in a moment")
+		status, err = http.StatusServiceUnavailable, fault.New(fault.Away,
+			"The database does not answer just now. Nothing was lost; try again in a moment")
 	case store.BadText(err):
 		status, err = http.StatusBadRequest, fault.New(fault.BadInput, "The request has a character in it that no name has")
 	case c.Request.Context().Err() != nil:
 		status, err = statusOf[fault.Cancelled], fault.New(fault.Cancelled, "The request was given up")
 	default:
-		s.Log.Error("request failed", "request", c.Writer.Header().Get("Loom-Request"), "method", c.Request.Method, "path", c.Request.URL.Path,
+		s.Log.Error("request failed", "request", c.Writer.Header().Get("Loom-Request"), "method", c.Request.Method, "path",
+			c.Request.URL.Path,
 			"error", err)
 		status, err = http.StatusInternalServerError, fault.New("", "Something went wrong on the server. Try again; if it stays, the server's log says more")
 	}

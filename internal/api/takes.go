@@ -31,7 +31,8 @@ func (s *Server) ListTakes(c *gin.Context, id ProductionID, p ListTakesParams) {
 		return
 	}
 	history, err := s.Store.TakeHistory(c, id, author(c))
-	s.answer(c, http.StatusOK, TakeList{Takes: some(page.Takes), Next: page.Next, Gone: some(page.Gone), Count: page.Count, Stamp: page.Stamp,
+	s.answer(c, http.StatusOK, TakeList{Takes: some(page.Takes), Next: page.Next, Gone: some(page.Gone), Count: page.Count,
+		Stamp: page.Stamp,
 		Whole: page.Whole, Undo: history.Undo, Redo: history.Redo, Revision: history.Revision}, err)
 }
 

@@ -44,7 +44,8 @@ func NewMetrics(work func(context.Context) (map[string]int, error), free func() 
 				}
 				return float64(n)
 			}),
-		prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: "loom_database_connections", Help: "Connections to the database that are in use."},
+		prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: "loom_database_connections",
+			Help: "Connections to the database that are in use."},
 			func() float64 {
 				used, _ := connections()
 				return float64(used)

@@ -127,7 +127,8 @@ func (a *App) open(ctx context.Context, c Config) (err error) {
 			stat.MaxConns()
 	})
 	uploads := filepath.Join(c.Data, "uploads")
-	a.Jobs = &jobs.Runner{Store: working, Keeping: keeping, Media: a.Media, Library: library.Library{Store: working, Media: a.Media}, Cards: c.Cards, Receivers: c.Receivers,
+	a.Jobs = &jobs.Runner{Store: working, Keeping: keeping, Media: a.Media, Library: library.Library{Store: working, Media: a.Media},
+		Cards: c.Cards, Receivers: c.Receivers,
 		Uploads: uploads, Log: c.Log, Ended: metrics.WorkEnded}
 	if err = bind(ctx, s, c.Data); err == nil {
 		err = a.Jobs.Open()
@@ -139,7 +140,8 @@ func (a *App) open(ctx context.Context, c Config) (err error) {
 		err = a.own(ctx, c.Data)
 	}
 	if err == nil {
-		a.api, err = api.New(api.Config{Store: s, Media: a.Media, Jobs: a.Jobs, Cards: c.Cards, Uploads: uploads, Hosts: c.Hosts, Log: c.Log,
+		a.api, err = api.New(api.Config{Store: s, Media: a.Media, Jobs: a.Jobs, Cards: c.Cards, Uploads: uploads, Hosts: c.Hosts,
+			Log:     c.Log,
 			Metrics: metrics})
 	}
 	return err

@@ -392,7 +392,8 @@ func TestRequestsThatMakeNoSense(t *testing.T) {
 		body         any
 		says         string
 	}{
-		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "jump", "command": map[string]any{}}, "none of the kinds"},
+		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "jump", "command": map[string]any{}},
+			"none of the kinds"},
 		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "setTrack", "command": map[string]any{"track": "t1",
 			"colour": "red"}}, "colour"},
 		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "moveClips",
@@ -401,7 +402,8 @@ func TestRequestsThatMakeNoSense(t *testing.T) {
 			"by": 5, "edge": "top"}}, "command/edge: "},
 		{400, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "trimClip", "command": map[string]any{"by": 5,
 			"edge": "end"}}, "\"clip\" is missing"},
-		{404, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "setTrack", "command": map[string]any{"track": "t99"}},
+		{404, "POST", p + "/commands", map[string]any{"revision": v.Revision, "kind": "setTrack",
+			"command": map[string]any{"track": "t99"}},
 			"no longer"},
 		{409, "POST", p + "/commands", map[string]any{"revision": 1, "kind": "setReel", "command": map[string]any{"start": 1}},
 			"has changed the same in the meantime"},
@@ -614,10 +616,11 @@ func TestFormerOverviewsAreDrawnAnew(t *testing.T) {
 
 func TestChannelsAreDiagnosedAfterImport(t *testing.T) {
 	s := apptest.Start(t)
-	s.Put("14.wav", wavetest.Bytes(t, wave.Header{Format: wavetest.PCM24(4), Frames: 96000, IXML: &wave.IXML{Scene: "14", Take: "1"}}, func(c,
-		i int) float64 {
-		return []float64{0.3, 0.3, 0, 1.2}[c] * math.Sin(float64(i)*[]float64{0.05, 0.05, 0, 0.031}[c])
-	}))
+	s.Put("14.wav", wavetest.Bytes(t, wave.Header{Format: wavetest.PCM24(4), Frames: 96000, IXML: &wave.IXML{Scene: "14", Take: "1"}},
+		func(c,
+			i int) float64 {
+			return []float64{0.3, 0.3, 0, 1.2}[c] * math.Sin(float64(i)*[]float64{0.05, 0.05, 0, 0.031}[c])
+		}))
 	production := s.Production()
 	s.Bring(production, "14.wav")
 	take := s.Takes(production)["14.wav"]

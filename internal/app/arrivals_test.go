@@ -32,7 +32,8 @@ func monos(t *testing.T, s *apptest.Server, scene string, files int) (names []st
 	for i := range files {
 		name := fmt.Sprintf("B02_%s_T01_%d.wav", scene, i+1)
 		h := wave.Header{Format: wavetest.PCM24(1), Frames: 48000, Bext: &wave.Bext{TimeReference: 36005 * 48000}, IXML: &wave.IXML{
-			Scene: scene, Take: "1", Tape: "B02", FileSet: &wave.IXMLSet{Total: fmt.Sprint(files), FamilyID: "F" + scene, Index: fmt.Sprint(i + 1)},
+			Scene: scene, Take: "1", Tape: "B02", FileSet: &wave.IXMLSet{Total: fmt.Sprint(files), FamilyID: "F" + scene,
+				Index: fmt.Sprint(i + 1)},
 			Speed: &wave.IXMLSpeed{TimecodeRate: "25/1", TimecodeFlag: "NDF"},
 			Tracks: &wave.IXMLTracks{Tracks: []wave.IXMLTrack{{ChannelIndex: fmt.Sprint(i + 1), InterleaveIndex: "1",
 				Name: []string{"Boom", "Ines lav", "Tobiah lav", "Deck plant"}[i]}}}}}
@@ -218,7 +219,8 @@ func movie(t *testing.T, s *apptest.Server, name string, sound []float64) {
 	require.NoError(t, os.WriteFile(scratch, wavetest.Bytes(t, wave.Header{Format: wavetest.PCM24(2), Frames: int64(len(sound))},
 		func(_, i int) float64 { return sound[i] }), 0o600))
 	file := filepath.Join(s.Card, name)
-	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", fmt.Sprintf("color=s=160x90:r=25:d=%g", float64(len(sound))/48000),
+	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", fmt.Sprintf("color=s=160x90:r=25:d=%g",
+		float64(len(sound))/48000),
 		"-i", scratch, "-c:v", "libx264", "-preset", "ultrafast", "-c:a", "pcm_s24le", "-y", file).CombinedOutput()
 	require.NoError(t, err, "%s", out)
 }
@@ -419,7 +421,8 @@ func TestMoviesWithAndWithoutSound(t *testing.T) {
 		require.NoError(t, err, "%s", out)
 	}
 	film("Picture cut.mov", "-timecode", "10:00:00:00")
-	film("A003C007.mov", "-f", "lavfi", "-i", "anoisesrc=d=2:r=48000:a=0.1", "-map", "0", "-map", "1", "-map", "1", "-ac:a:0", "8", "-ac:a:1",
+	film("A003C007.mov", "-f", "lavfi", "-i", "anoisesrc=d=2:r=48000:a=0.1", "-map", "0", "-map", "1", "-map", "1", "-ac:a:0", "8",
+		"-ac:a:1",
 		"2")
 	production := s.Production()
 	for title, w := range s.Bring(production, "Picture cut.mov", "A003C007.mov") {

@@ -85,7 +85,8 @@ func whatever(t *testing.T, s *apptest.Server, strike func(move func()), calm fu
 		marks = append(marks, m.Name)
 	}
 	assert.ElementsMatch(t, d.marks, marks, "each edit that was confirmed is there, and once")
-	require.Eventually(t, func() bool { return len(within(t, s, "attempts")) == 0 }, 60*time.Second, 10*time.Millisecond, "no attempt goes on")
+	require.Eventually(t, func() bool { return len(within(t, s, "attempts")) == 0 }, 60*time.Second, 10*time.Millisecond,
+		"no attempt goes on")
 }
 
 func newDay(t *testing.T, s *apptest.Server) *day {
@@ -200,7 +201,8 @@ func (d *day) send(location string, file []byte) {
 func (d *day) edit(round string, ended chan struct{}) {
 	for i := 0; ; i++ {
 		name := fmt.Sprintf("%s mark %d", round, i)
-		body, _ := json.Marshal(map[string]any{"revision": 0, "kind": "setMark", "command": map[string]any{"name": name, "at": 36000*48000 + i}})
+		body, _ := json.Marshal(map[string]any{"revision": 0, "kind": "setMark", "command": map[string]any{"name": name,
+			"at": 36000*48000 + i}})
 		for !d.edits(name, body) {
 			time.Sleep(20 * time.Millisecond)
 		}

@@ -34,7 +34,8 @@ type asker struct {
 }
 
 // nasty are texts that some program has stumbled over.
-var nasty = []string{"", " ", "\x00", "a\x00b", "é", "\u202e", "'; drop table takes; --", strings.Repeat("x", 300), "../../etc/passwd", "%00", "=1+1",
+var nasty = []string{"", " ", "\x00", "a\x00b", "é", "\u202e", "'; drop table takes; --", strings.Repeat("x", 300), "../../etc/passwd",
+	"%00", "=1+1",
 	"null", "00000000-0000-0000-0000-000000000000", "\xff\xfe", "12:00:00:00", "-1"}
 
 func (a *asker) chance(p float64) bool { return a.Float64() < p }
@@ -160,9 +161,12 @@ func TestEveryAnswerIsInTheContract(t *testing.T) {
 	s.OK("POST", "/prints/"+p.ID+"/receipts", nil, &r)
 	s.Settled(production)
 	a := &asker{Rand: rand.New(rand.NewPCG(uint64(time.Now().UnixNano()), 1)), mad: 0.1, ids: map[string][]string{
-		"production": {production}, "reel": {v.Id}, "print": {p.ID}, "receipt": {r.ID}, "with": {r.ID}, "work": {p.ID, r.ID}, "card": {"LF03"},
-		"name": {p.Plan.Files[0].Name, "Boom"}, "file": {p.Plan.Files[0].Name}, "paper": {"report.json", "cue-sheet.csv", "manifest.sha256"},
-		"spec": {"eight-channel-mix", "promo-kit"}, "profile": {"r128"}, "packaging": {"interleaved", "per-group"}, "pattern": {}, "path": {"day1/12A.wav"},
+		"production": {production}, "reel": {v.Id}, "print": {p.ID}, "receipt": {r.ID}, "with": {r.ID}, "work": {p.ID, r.ID},
+		"card": {"LF03"},
+		"name": {p.Plan.Files[0].Name, "Boom"}, "file": {p.Plan.Files[0].Name}, "paper": {"report.json", "cue-sheet.csv",
+			"manifest.sha256"},
+		"spec": {"eight-channel-mix", "promo-kit"}, "profile": {"r128"}, "packaging": {"interleaved", "per-group"}, "pattern": {},
+		"path":   {"day1/12A.wav"},
 		"folder": {"Harbour Mile", "day1"}, "production_id": {production}, "upload": {p.ID},
 	}}
 	for _, take := range s.Takes(production) {
@@ -248,7 +252,8 @@ func TestEveryAnswerIsInTheContract(t *testing.T) {
 		if res.StatusCode >= 500 && res.StatusCode != http.StatusInsufficientStorage {
 			failures[o.method+" "+o.path+" 500"] = fmt.Sprintf("%s?%s\n%.2000s\n%s", path, q.Encode(), body, answer)
 		} else if err := s.Meets(req, res, answer); err != nil {
-			failures[o.method+" "+o.path] = fmt.Sprintf("%s?%s\n%.500s\n%d %.300s\n%.600s", path, q.Encode(), body, res.StatusCode, answer, err)
+			failures[o.method+" "+o.path] = fmt.Sprintf("%s?%s\n%.500s\n%d %.300s\n%.600s", path, q.Encode(), body, res.StatusCode, answer,
+				err)
 		}
 	}
 	for _, of := range slices.Sorted(maps.Keys(failures)) {

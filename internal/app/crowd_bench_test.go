@@ -76,7 +76,8 @@ func BenchmarkCrowd(b *testing.B) {
 		production := s.Production()
 		s.Bring(production, "day1/12A.wav")
 		v := s.Reel(production, "Reel 1")
-		s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": v.Revision, "takes": []string{s.Takes(production)["12A.wav"].ID}}, &v)
+		s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": v.Revision, "takes": []string{s.Takes(production)["12A.wav"].ID}},
+			&v)
 		s.OK("POST", "/reels/"+v.Id+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "eight-channel-mix"}, &v)
 		crowd(b, s, v, false)
 	})
@@ -105,11 +106,13 @@ func crowd(b *testing.B, s *apptest.Server, v api.ReelView, deaf bool) {
 		a := &audience{conn: conn}
 		people[i] = a
 		all.Go(func() {
-			send(b, conn, map[string]any{"do": "play", "generation": 1, "reel": v.Id, "from": v.Clips[rand.IntN(len(v.Clips))].Start, "loop": map[string]any{"from": v.Clips[0].Start, "to": v.Clips[0].Start + 30*48000},
-				"tap": map[string]any{"kind": "stems", "id": ""}})
+			send(b, conn, map[string]any{"do": "play", "generation": 1, "reel": v.Id, "from": v.Clips[rand.IntN(len(v.Clips))].Start,
+				"loop": map[string]any{"from": v.Clips[0].Start, "to": v.Clips[0].Start + 30*48000},
+				"tap":  map[string]any{"kind": "stems", "id": ""}})
 			said := time.Now()
 			for deaf {
-				message, _ := json.Marshal(map[string]any{"do": "played", "generation": 1, "frames": int64(time.Since(said).Seconds() * 48000)})
+				message, _ := json.Marshal(map[string]any{"do": "played", "generation": 1,
+					"frames": int64(time.Since(said).Seconds() * 48000)})
 				if conn.Write(ctx, websocket.MessageText, message) != nil || ctx.Err() != nil {
 					return
 				}
@@ -140,7 +143,8 @@ func crowd(b *testing.B, s *apptest.Server, v api.ReelView, deaf bool) {
 				time.Sleep(rand.N(time.Second))
 				body := fmt.Sprintf(`{"revision":%d,"kind":"setMark","command":{"name":"mark %d","at":%d}}`, n, n, v.Head.Start+int64(n))
 				began := time.Now()
-				res, err := http.Post(fmt.Sprintf("%s%s/reels/%s/commands?since=%d", s.Base, api.Base, r.Id, n), "application/json", strings.NewReader(body))
+				res, err := http.Post(fmt.Sprintf("%s%s/reels/%s/commands?since=%d", s.Base, api.Base, r.Id, n), "application/json",
+					strings.NewReader(body))
 				if err != nil {
 					return
 				}

@@ -346,7 +346,8 @@ func TestDeliveriesAreHandedOver(t *testing.T) {
 	assert.Equal(t, p.ID, *w.Result)
 	name := "The_Lantern_Ferry_Reel_1_eight-channel-mix_v1"
 	assert.Equal(t, "Written to Harbour Mile as "+name, w.Message)
-	sums, err := exec.Command("sh", "-c", "cd "+filepath.Join(s.Receiver, name)+" && sha256sum -c manifest.sha256 && ls -A").CombinedOutput()
+	sums, err := exec.Command("sh", "-c", "cd "+filepath.Join(s.Receiver,
+		name)+" && sha256sum -c manifest.sha256 && ls -A").CombinedOutput()
 	require.NoError(t, err, string(sums))
 	assert.Equal(t, 4, strings.Count(string(sums), ": OK"))
 	assert.Contains(t, string(sums), "report.json")

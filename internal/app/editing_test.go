@@ -163,7 +163,8 @@ func TestWaysOfListening(t *testing.T) {
 
 	generation++
 	send(t, conn, map[string]any{"do": "play", "generation": generation, "reel": v.Id, "from": boom.Start + 1000,
-		"tap": map[string]any{"kind": "track", "id": boom.Track}, "loop": map[string]any{"from": boom.Start + 1000, "to": boom.Start + 6000}})
+		"tap": map[string]any{"kind": "track", "id": boom.Track}, "loop": map[string]any{"from": boom.Start + 1000,
+			"to": boom.Start + 6000}})
 	positions := blocksOf(t, conn, generation, 24)
 	assert.Contains(t, positions[1:], boom.Start+1000, "it begins again")
 	for _, at := range positions {

@@ -115,7 +115,8 @@ func TestAMixIsCorrected(t *testing.T) {
 	p := printed(s, production, v, map[string]any{"packaging": "per-group"})
 	require.NotNil(t, p.Receipt)
 	for _, f := range p.Receipt.Findings {
-		assert.NotContains(t, []string{"loudness", "ppm", "stems-sum-to-mix"}, map[bool]string{true: f.Rule}[f.Severity == "error"], f.Message)
+		assert.NotContains(t, []string{"loudness", "ppm", "stems-sum-to-mix"}, map[bool]string{true: f.Rule}[f.Severity == "error"],
+			f.Message)
 	}
 	at := func(file int) float64 {
 		x, _ := samples(t, s.File("/prints/"+p.ID+"/files/"+p.Plan.Files[file].Name))
@@ -245,7 +246,8 @@ func TestGaugeAfterASourceIsBack(t *testing.T) {
 		require.NoError(t, os.Rename(f, f+".away"))
 	}
 	ask := func() int { return s.Call("GET", "/reels/"+v.Id+"/gauge", nil, nil) }
-	require.Eventually(t, func() bool { return ask() == http.StatusUnprocessableEntity || ask() == http.StatusNotFound }, time.Minute, 50*time.Millisecond)
+	require.Eventually(t, func() bool { return ask() == http.StatusUnprocessableEntity || ask() == http.StatusNotFound }, time.Minute,
+		50*time.Millisecond)
 	for _, f := range sources {
 		require.NoError(t, os.Rename(f+".away", f))
 	}

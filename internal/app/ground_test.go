@@ -303,7 +303,8 @@ func TestWhatIsRemovedLeavesTheDisk(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(s.Data, "uploads/left-behind.info"), []byte("{}"), 0o644))
 	s.OK("DELETE", "/reels/"+v.Id, nil, nil)
 	require.Eventually(t, func() bool {
-		return len(within(t, s, "prints"))+len(within(t, s, "batches"))+len(within(t, s, "attempts")) == 0 && len(within(t, s, "sources")) == 2
+		return len(within(t, s, "prints"))+len(within(t, s, "batches"))+len(within(t, s, "attempts")) == 0 && len(within(t, s,
+			"sources")) == 2
 	}, 60*time.Second, 20*time.Millisecond, "what nothing needs is gone, and the takes are there")
 	left, err := os.ReadDir(filepath.Join(s.Data, "uploads"))
 	require.NoError(t, err)

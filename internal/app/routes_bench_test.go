@@ -67,7 +67,8 @@ func lived(b *testing.B) house {
 		`insert into matches (production_id, take_id, method, result) select production_id, id, 'both',
 			'{"offsetSamples": 480000, "confidence": 0.97, "runnerUp": 0.1, "driftPPM": 1.5, "matched": true, "windows": 24}' from (select * from takes limit %d) t`,
 	} {
-		n := map[string]int{"productions": manyProductions, "takes": manyTakes, "prints": manyPrints, "receipts": manyReceipts, "matches": manyTakes}
+		n := map[string]int{"productions": manyProductions, "takes": manyTakes, "prints": manyPrints, "receipts": manyReceipts,
+			"matches": manyTakes}
 		for what, many := range n {
 			if strings.Contains(q, "insert into "+what+" ") {
 				_, err := conn.Exec(context.Background(), fmt.Sprintf(q, many))
@@ -84,13 +85,15 @@ func lived(b *testing.B) house {
 const manyClients = 20
 
 // large are routes whose answers are as large as what is asked for: files, whole reels, and what is drawn of them.
-var large = []string{"/report", "/files/", "/archive", "/waveform", "/samples", "/picture", "/sound", "/events", "/reels/{reel}", "/papers/", "/handover"}
+var large = []string{"/report", "/files/", "/archive", "/waveform", "/samples", "/picture", "/sound", "/events", "/reels/{reel}",
+	"/papers/", "/handover"}
 
 // paths gives the addresses of all that can be asked for in the contract and has an answer here.
 func (h house) paths(b *testing.B) map[string]string {
 	doc, err := openapi3.NewLoader().LoadFromData(contract.YAML)
 	require.NoError(b, err)
-	fill := strings.NewReplacer("{production}", h.production, "{reel}", h.reel, "{print}", h.print, "{receipt}", h.receipt, "{take}", h.take,
+	fill := strings.NewReplacer("{production}", h.production, "{reel}", h.reel, "{print}", h.print, "{receipt}", h.receipt, "{take}",
+		h.take,
 		"{work}", h.work, "{card}", "LF03")
 	paths := map[string]string{}
 	for route, item := range doc.Paths.Map() {
@@ -177,7 +180,8 @@ func BenchmarkEditOfAllTakes(b *testing.B) {
 		do   func(n int)
 	}{
 		{"edit", func(n int) {
-			h.OK("POST", "/productions/"+h.production+"/takes/edit", map[string]any{"takes": ids, "edit": map[string]any{"slate": map[string]any{"note": fmt.Sprint(n)}}}, nil)
+			h.OK("POST", "/productions/"+h.production+"/takes/edit", map[string]any{"takes": ids,
+				"edit": map[string]any{"slate": map[string]any{"note": fmt.Sprint(n)}}}, nil)
 		}},
 		{"undo", func(int) {
 			var list api.TakeList
@@ -186,7 +190,8 @@ func BenchmarkEditOfAllTakes(b *testing.B) {
 			h.OK("POST", "/productions/"+h.production+"/takes/redo", map[string]any{"revision": list.Revision + 1}, nil)
 		}},
 		{"carry", func(n int) {
-			h.OK("PATCH", "/takes/"+ids[0], map[string]any{"channels": []any{map[string]any{"index": 2, "name": fmt.Sprint("Boom ", n)}}}, nil)
+			h.OK("PATCH", "/takes/"+ids[0], map[string]any{"channels": []any{map[string]any{"index": 2, "name": fmt.Sprint("Boom ", n)}}},
+				nil)
 			h.OK("POST", "/takes/"+ids[0]+"/carry", nil, nil)
 		}},
 		{"stems", func(int) { h.OK("PUT", "/productions/"+h.production+"/stems", stems, nil) }},

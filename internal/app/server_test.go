@@ -279,7 +279,8 @@ func TestCharactersThatNoNameHas(t *testing.T) {
 		res, b := get(t, s, "GET", api.Base+path)
 		assert.Equal(t, http.StatusNotFound, res.StatusCode, "%s: %s", path, b)
 	}
-	for _, path := range []string{"waveform?level=0&from=9223372036854775807&count=10", "samples?channel=1&from=9223372036854775807&count=10",
+	for _, path := range []string{"waveform?level=0&from=9223372036854775807&count=10",
+		"samples?channel=1&from=9223372036854775807&count=10",
 		"samples?channel=1&from=-9223372036854775808&count=10"} {
 		res, b := get(t, s, "GET", api.Base+"/takes/"+take+"/"+path)
 		assert.Less(t, res.StatusCode, 500, "%s: %s", path, b)

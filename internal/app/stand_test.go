@@ -342,7 +342,8 @@ func TestBackupsThatAreStoppedAndDamaged(t *testing.T) {
 	wanted = backup.Wanted{From: to, Database: storetest.URL(t), Data: t.TempDir(), Progress: func(float64) {}}
 	_, err = backup.Restore(t.Context(), wanted)
 	require.ErrorContains(t, err, "no longer what it was")
-	d, err = backup.To(t.Context(), backup.Asked{Database: s.Database, Data: s.Data, To: to, Verify: true, Keep: 1, Progress: func(float64) {}})
+	d, err = backup.To(t.Context(), backup.Asked{Database: s.Database, Data: s.Data, To: to, Verify: true, Keep: 1,
+		Progress: func(float64) {}})
 	require.NoError(t, err)
 	require.Len(t, d.Wrong, 1)
 	wanted.Data, wanted.Database = t.TempDir(), storetest.URL(t)

@@ -85,7 +85,8 @@ func (w Wanted) empty(under string) error {
 	b, err := os.ReadFile(under)
 	if err == nil {
 		if at := strings.TrimSpace(string(b)); at != w.Point {
-			return fault.New(fault.BadInput, "Into %s point %s was being restored; go on with that one, or begin with an empty folder", w.Data, at)
+			return fault.New(fault.BadInput, "Into %s point %s was being restored; go on with that one, or begin with an empty folder", w.Data,
+				at)
 		}
 		return nil
 	}
@@ -177,7 +178,8 @@ func (t Table) read(ctx context.Context, tx pgx.Tx, path string) error {
 		return err
 	}
 	column := pgx.Identifier{t.Identity}.Sanitize()
-	_, err = tx.Exec(ctx, fmt.Sprintf("select setval(pg_get_serial_sequence('%s', '%s'), coalesce((select max(%s) from %s), 0) + 1, false)", t.Name, t.Identity,
+	_, err = tx.Exec(ctx, fmt.Sprintf("select setval(pg_get_serial_sequence('%s', '%s'), coalesce((select max(%s) from %s), 0) + 1, false)",
+		t.Name, t.Identity,
 		column, name))
 	return err
 }

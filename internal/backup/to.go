@@ -269,7 +269,8 @@ func (t *Table) write(ctx context.Context, tx pgx.Tx, path string) error {
 	defer f.Close()
 	hash := sha256.New()
 	packed := gzip.NewWriter(f)
-	tag, err := tx.Conn().PgConn().CopyTo(ctx, tee{packed, hash}, fmt.Sprintf("copy %s (%s) to stdout", pgx.Identifier{t.Name}.Sanitize(), t.columns()))
+	tag, err := tx.Conn().PgConn().CopyTo(ctx, tee{packed, hash}, fmt.Sprintf("copy %s (%s) to stdout", pgx.Identifier{t.Name}.Sanitize(),
+		t.columns()))
 	if err == nil {
 		err = packed.Close()
 	}

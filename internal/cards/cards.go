@@ -67,7 +67,8 @@ func (c Cards) List(card, folder string) ([]Entry, error) {
 		if err != nil || !info.IsDir() && !info.Mode().IsRegular() {
 			continue
 		}
-		entries = append(entries, Entry{strings.ToValidUTF8(e.Name(), "\uFFFD"), readable(path.Join(folder, e.Name())), e.IsDir(), info.Size(), info.ModTime()})
+		entries = append(entries, Entry{strings.ToValidUTF8(e.Name(), "\uFFFD"), readable(path.Join(folder, e.Name())), e.IsDir(), info.Size(),
+			info.ModTime()})
 	}
 	slices.SortFunc(entries, func(a, b Entry) int {
 		if a.Folder != b.Folder {

@@ -201,7 +201,8 @@ func (c *cleared) comments(head []byte) error {
 		return err
 	}
 	if n == len(body) && !commentsHold(body) {
-		c.said = append(c.said, take.Warning{Code: "comments-damaged", Message: "The comments of the FLAC file are damaged and were left out; names may be missing"})
+		c.said = append(c.said, take.Warning{Code: "comments-damaged",
+			Message: "The comments of the FLAC file are damaged and were left out; names may be missing"})
 		head[0] = head[0]&0x80 | paddingBlock
 		clear(body)
 	}

@@ -286,7 +286,8 @@ func extractError(_ []take.Warning, err error) error { return err }
 func encoded(t testing.TB, channels int, more ...string) string {
 	at := filepath.Join(t.TempDir(), "x.flac")
 	args := append([]string{"-v", "error", "-f", "lavfi", "-i", fmt.Sprintf("anoisesrc=d=2:r=48000:a=0.3,aformat=sample_fmts=s32,pan=%dc|c0=c0", channels)}, more...)
-	out, err := exec.Command("ffmpeg", append(args, "-c:a", "flac", "-sample_fmt", "s32", "-bits_per_raw_sample", "24", "-frame_size", "4096", "-y", at)...).CombinedOutput()
+	out, err := exec.Command("ffmpeg", append(args, "-c:a", "flac", "-sample_fmt", "s32", "-bits_per_raw_sample", "24", "-frame_size",
+		"4096", "-y", at)...).CombinedOutput()
 	require.NoError(t, err, "%s", out)
 	return at
 }
@@ -330,7 +331,8 @@ func TestAFlippedBitInAFLACIsFound(t *testing.T) {
 		b[9000+i*(len(b)-9100)/12] ^= 1 << (i % 8)
 		f, d := look(b)
 		assert.NotEmpty(t, f.Doubts, "bit %d", i)
-		assert.True(t, d.Recovered || slices.ContainsFunc(d.Warnings, func(w take.Warning) bool { return w.Code == "checksum" }), "bit %d: %v", i, d.Warnings)
+		assert.True(t, d.Recovered || slices.ContainsFunc(d.Warnings, func(w take.Warning) bool { return w.Code == "checksum" }), "bit %d: %v",
+			i, d.Warnings)
 	}
 	b := slices.Clone(whole) // the MD5 of the head
 	b[8+18] ^= 1

@@ -291,7 +291,8 @@ func extractMovie(ctx context.Context, local string, s Stream, out string, progr
 			timecode.Clock(int64(s.begins), 1))
 	}
 	err := encode(ctx, float64(s.Description.Frames)/float64(s.Description.SampleRate), progress,
-		"-format_whitelist", formats, "-protocol_whitelist", "file", "-i", "file:"+local, "-map", fmt.Sprintf("0:a:%d", s.Index), "-map_metadata",
+		"-format_whitelist", formats, "-protocol_whitelist", "file", "-i", "file:"+local, "-map", fmt.Sprintf("0:a:%d", s.Index),
+		"-map_metadata",
 		"-1",
 		"-af", "aresample=first_pts=0", "-c:a", s.pcm(), "-fflags", "+bitexact", "-rf64", "auto", "-f", "wav",
 		"-t", fmt.Sprint(maxHours*3600), "-fs", fmt.Sprint(most), "-y", "file:"+out)
@@ -330,7 +331,8 @@ func (s Stream) pcmBytes() int {
 func Proxy(ctx context.Context, local string, m Movie, out string, progress func(float64)) (seconds float64, err error) {
 	ctx, cancel := context.WithTimeout(ctx, 4*patience(local))
 	defer cancel()
-	err = encode(ctx, m.Seconds, progress, "-format_whitelist", formats, "-protocol_whitelist", "file", "-i", "file:"+local, "-map", "0:v:0",
+	err = encode(ctx, m.Seconds, progress, "-format_whitelist", formats, "-protocol_whitelist", "file", "-i", "file:"+local, "-map",
+		"0:v:0",
 		"-an", "-map_metadata", "-1",
 		"-vf", "scale=w=min(640\\,iw):h=-2", "-c:v", "libx264", "-preset", "veryfast", "-crf", "27", "-pix_fmt", "yuv420p", "-g", "12",
 		"-movflags", "+faststart", "-f", "mp4",

@@ -111,7 +111,8 @@ func (a *attempt) end(ctx context.Context, end store.End, err error, began time.
 	case err != nil:
 		end = store.End{State: "failed", Message: sentence(err)}
 	}
-	a.Log.Info("work ended", "work", a.ID, "kind", a.Kind, "state", end.State, "took", time.Since(began).Round(time.Millisecond), "error", err)
+	a.Log.Info("work ended", "work", a.ID, "kind", a.Kind, "state", end.State, "took", time.Since(began).Round(time.Millisecond), "error",
+		err)
 	a.ended(a.Kind, end.State, time.Since(began))
 	if err := persist(after, func() error { return a.Store.EndWork(after, a.claim, end) }); err != nil {
 		a.Log.Warn("the end of work could not be noted", "work", a.ID, "error", err)

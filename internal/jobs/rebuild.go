@@ -171,7 +171,8 @@ func (r *Runner) takeInAgain(ctx context.Context, folder string, made map[string
 	if at < 0 {
 		return fault.New(fault.NotFound, "No recording lies in it")
 	}
-	production, fresh, err := r.Store.ProductionFor(ctx, "", "Found again "+time.Now().UTC().Format(time.DateOnly), timecode.Rate{Num: 25, Den: 1})
+	production, fresh, err := r.Store.ProductionFor(ctx, "", "Found again "+time.Now().UTC().Format(time.DateOnly), timecode.Rate{Num: 25,
+		Den: 1})
 	if err != nil {
 		return err
 	}

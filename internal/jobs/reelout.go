@@ -278,7 +278,8 @@ func namedTracks(t reel.Track) *wave.IXMLTracks {
 func (o *reelOut) beside(c reel.Clip) (cutlist.Audio, bool) {
 	f, there := o.pack.FileOf(c)
 	d := o.takes[c.Take].Description
-	a := cutlist.Audio{File: f.Name, Title: o.takes[c.Take].Title(), Roll: d.Roll, Scene: d.Scene, Take: d.Take, First: f.First, Frames: f.Frames}
+	a := cutlist.Audio{File: f.Name, Title: o.takes[c.Take].Title(), Roll: d.Roll, Scene: d.Scene, Take: d.Take, First: f.First,
+		Frames: f.Frames}
 	if d.StartSamples != nil {
 		a.From = *d.StartSamples
 	}
@@ -356,7 +357,8 @@ func (o *reelOut) writeTexts(names map[string]string, texts map[string]*bytes.Bu
 
 // ReadHandedOver makes a reel of what HandReelOver wrote, on takes of the production that are the same sound. It is NotFound
 // where files lack, and names them.
-func (r *Runner) ReadHandedOver(ctx context.Context, p store.Production, author, name string, text []byte) (id string, notes []string, err error) {
+func (r *Runner) ReadHandedOver(ctx context.Context, p store.Production, author, name string, text []byte) (id string, notes []string,
+	err error) {
 	pack, notes, err := handover.Read(text, p.SampleRate)
 	if err != nil {
 		return "", nil, err

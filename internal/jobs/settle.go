@@ -72,7 +72,8 @@ func (a *attempt) standIn(ctx context.Context, args settleArgs, t store.Take) er
 		return err
 	}
 	_, err = a.Store.DoUnder(ctx, a.claim, args.Reel, o.Revision, args.Author, func(*reel.Reel) (reel.Command, error) {
-		return reel.Settle{Clips: args.Clips, Take: t.ID, Title: args.Clips[0].Name, Channels: len(t.Channels), Start: s.Start, Length: s.Frames},
+		return reel.Settle{Clips: args.Clips, Take: t.ID, Title: args.Clips[0].Name, Channels: len(t.Channels), Start: s.Start,
+				Length: s.Frames},
 			nil
 	})
 	return err

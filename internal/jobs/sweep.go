@@ -46,7 +46,8 @@ func (r *Runner) Sweep(ctx context.Context) error {
 	if older {
 		return fault.New(fault.Stale, "This database is older than the folder of its media, as when a copy of it was put back. Nothing is cleared away: recordings that came since may lie there, and zestyloom rebuild brings them back. If it is to be so all the same, start once with --as-it-is")
 	}
-	return errors.Join(r.sweepMedia(ctx), r.sweepUploads(ctx), r.emptyTrash(), r.sweepReceivers(ctx), r.Keeping.ForgetRequests(ctx, keepUploads))
+	return errors.Join(r.sweepMedia(ctx), r.sweepUploads(ctx), r.emptyTrash(), r.sweepReceivers(ctx), r.Keeping.ForgetRequests(ctx,
+		keepUploads))
 }
 
 func (r *Runner) sweepMedia(ctx context.Context) error {

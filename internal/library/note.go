@@ -54,7 +54,8 @@ const maxNote = 16 << 20
 func NoteOf(p store.Production, takes []store.Take) Note {
 	n := Note{Production: NotedProduction{p.ID, p.Name, p.FrameRate}, At: time.Now().UTC()}
 	for _, t := range takes {
-		noted := NotedTake{Kind: t.Kind, FileName: t.FileName, CameFrom: t.CameFrom, Stream: t.Stream, Sound: t.Sound, Size: t.Size, SHA256: t.SHA256,
+		noted := NotedTake{Kind: t.Kind, FileName: t.FileName, CameFrom: t.CameFrom, Stream: t.Stream, Sound: t.Sound, Size: t.Size,
+			SHA256: t.SHA256,
 			Frames: t.Description.Frames, Description: t.Description, Channels: t.Channels, Picture: t.Picture}
 		if t.SoundKey != "" {
 			noted.File = path.Base(t.SoundKey)
@@ -68,7 +69,8 @@ func NoteOf(p store.Production, takes []store.Take) Note {
 func (n Note) Of(production, folder string) []store.Take {
 	var takes []store.Take
 	for _, t := range n.Takes {
-		made := store.Take{Production: production, Kind: t.Kind, FileName: t.FileName, CameFrom: t.CameFrom, MediaKey: folder, Sound: t.Sound, Size: t.Size,
+		made := store.Take{Production: production, Kind: t.Kind, FileName: t.FileName, CameFrom: t.CameFrom, MediaKey: folder, Sound: t.Sound,
+			Size:   t.Size,
 			SHA256: t.SHA256, Stream: t.Stream, Description: t.Description, Channels: t.Channels, Picture: t.Picture}
 		if t.File != "" {
 			made.SoundKey = folder + "/" + path.Base(t.File)

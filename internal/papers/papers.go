@@ -36,8 +36,10 @@ func Of(p store.Print, laid *reel.Reel) (list []Paper, err error) {
 		name string
 		make func(store.Print, *reel.Reel) ([]byte, error)
 	}{
-		{"report.html", page}, {"report.pdf", reportPDF}, {"report.json", report}, {"cue-sheet.csv", cueSheet}, {"cue-sheet.pdf", cueSheetPDF},
-		{"routing.csv", routing}, {"spec.yaml", spec}, {sums.Paper, adding}, {"manifest.sha256", manifest}, {"ascmhl/0001_" + p.Plan.Folder() + ".mhl", hashList},
+		{"report.html", page}, {"report.pdf", reportPDF}, {"report.json", report}, {"cue-sheet.csv", cueSheet}, {"cue-sheet.pdf",
+			cueSheetPDF},
+		{"routing.csv", routing}, {"spec.yaml", spec}, {sums.Paper, adding}, {"manifest.sha256", manifest},
+		{"ascmhl/0001_" + p.Plan.Folder() + ".mhl", hashList},
 	} {
 		text, err := one.make(p, laid)
 		if err != nil {
@@ -98,7 +100,8 @@ func routing(p store.Print, laid *reel.Reel) ([]byte, error) {
 			if routes[i].Direct {
 				by = "a knot of its own"
 			}
-			rows = append(rows, []string{fmt.Sprint(o.Number), g.Name, o.Label, t.Name, t.Stem, fmt.Sprintf("%.1f", routes[i].GainDB), polarity, by})
+			rows = append(rows, []string{fmt.Sprint(o.Number), g.Name, o.Label, t.Name, t.Stem, fmt.Sprintf("%.1f", routes[i].GainDB), polarity,
+				by})
 		}
 	}
 	return table(rows)

@@ -19,8 +19,10 @@ import (
 // listings write lists of checksums of the files in a folder, of every kind that is read.
 var listings = map[string]func(t testing.TB, dir string, names []string){
 	"sha256": byLines("manifest.sha256", "sha256", "%s  %s\n"), "md5": byLines("checksums.md5", "md5", "%s *%s\n"),
-	"sha1": byLines("SHA1SUMS", "sha1", "%s  %s\n"), "sha512": byLines("x.sha512", "sha512", "%s  %s\n"), "xxh64": byLines("x.xxh64", "xxh64", "%s  ./%s\n"),
-	"c4": byLines("x.c4", "c4", "%s  %s\n"), "text": byLines("checksum.txt", "md5", "%s  %s\n"), "bsd": byLines("MD5SUMS", "md5", "MD5 (%[2]s) = %[1]s\n"),
+	"sha1": byLines("SHA1SUMS", "sha1", "%s  %s\n"), "sha512": byLines("x.sha512", "sha512", "%s  %s\n"), "xxh64": byLines("x.xxh64",
+		"xxh64", "%s  ./%s\n"),
+	"c4": byLines("x.c4", "c4", "%s  %s\n"), "text": byLines("checksum.txt", "md5", "%s  %s\n"), "bsd": byLines("MD5SUMS", "md5",
+		"MD5 (%[2]s) = %[1]s\n"),
 	"one each": func(t testing.TB, dir string, names []string) {
 		for _, name := range names {
 			require.NoError(t, os.WriteFile(filepath.Join(dir, name+".md5"), []byte(sumOf(t, dir, name, "md5")+"\n"), 0o600))
@@ -29,7 +31,8 @@ var listings = map[string]func(t testing.TB, dir string, names []string){
 	"mhl 1": func(t testing.TB, dir string, names []string) {
 		list := "<hashlist version=\"1.1\">"
 		for _, name := range names {
-			list += fmt.Sprintf("<hash><file>Audio/%s</file><size>1</size><xxhash64be>%s</xxhash64be></hash>", name, sumOf(t, dir, name, "xxh64"))
+			list += fmt.Sprintf("<hash><file>Audio/%s</file><size>1</size><xxhash64be>%s</xxhash64be></hash>", name, sumOf(t, dir, name,
+				"xxh64"))
 		}
 		require.NoError(t, os.WriteFile(filepath.Join(dir, "x.mhl"), []byte(list+"</hashlist>"), 0o600))
 	},
@@ -140,7 +143,8 @@ func TestChecksumsAreThoseOfOthers(t *testing.T) {
 	}
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "empty"), nil, 0o600))
 	// SMPTE ST 2114: the ID of nothing; xxh64 of nothing by its own document.
-	assert.Equal(t, "c459dsjfscH38cYeXXYogktxf4Cd9ibshE3BHUo6a58hBXmRQdZrAkZzsWcbWtDg5oQstpDuni4Hirj75GEmTc1sFT", sumOf(t, dir, "empty", "c4"))
+	assert.Equal(t, "c459dsjfscH38cYeXXYogktxf4Cd9ibshE3BHUo6a58hBXmRQdZrAkZzsWcbWtDg5oQstpDuni4Hirj75GEmTc1sFT", sumOf(t, dir, "empty",
+		"c4"))
 	assert.Equal(t, "ef46db3751d8e999", sumOf(t, dir, "empty", "xxh64"))
 }
 
@@ -148,7 +152,8 @@ func TestChecksumsAreThoseOfOthers(t *testing.T) {
 func TestCompanionsRefuseNothing(t *testing.T) {
 	d := good(t, "poly")
 	d.after = func(dir string) {
-		for _, name := range []string{"Ferry.edl", "Cues.xlsx", "Thumbs.db", ".DS_Store", "desktop.ini", "Notes.docx", "still.png", "ferry.aaf", "Read me.rtf"} {
+		for _, name := range []string{"Ferry.edl", "Cues.xlsx", "Thumbs.db", ".DS_Store", "desktop.ini", "Notes.docx", "still.png",
+			"ferry.aaf", "Read me.rtf"} {
 			_ = os.WriteFile(filepath.Join(dir, name), []byte("whatever"), 0o600)
 		}
 		at := first(dir)

@@ -149,7 +149,8 @@ func (d *Delivery) folder(ctx context.Context, folder string) error {
 			}
 		}
 		if there < lists.many[name] {
-			d.Files = append(d.Files, desk.Unread(name, 0, fault.New(fault.NotFound, "The list of checksums has %s, and it is not there", name)))
+			d.Files = append(d.Files, desk.Unread(name, 0, fault.New(fault.NotFound, "The list of checksums has %s, and it is not there",
+				name)))
 			d.Paths = append(d.Paths, "")
 		}
 	}

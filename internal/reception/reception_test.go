@@ -97,7 +97,8 @@ func step(x float64) float64 { return math.Round(x*(1<<23)) / (1 << 23) }
 func good(t testing.TB, form string) *delivery {
 	spec, err := contract.Parse([]byte(asked))
 	require.NoError(t, err)
-	d := &delivery{form: form, spec: spec, sound: map[string][]float64{}, cut: map[string]int{}, header: func(*wave.Header) {}, adm: func(*adm.Document) {},
+	d := &delivery{form: form, spec: spec, sound: map[string][]float64{}, cut: map[string]int{}, header: func(*wave.Header) {},
+		adm:  func(*adm.Document) {},
 		name: func(file, _ string) string { return file }, mux: func(a []string) []string { return a }, picture: "r=25:d=12.04",
 		after: func(string) {}}
 	for i, name := range order {
@@ -157,12 +158,14 @@ func (d *delivery) write(t testing.TB, path string, channels []string) {
 		at := lead + 100
 		sound = append(sound, slices.Concat(x[:at], x[at+d.cut[c]:]))
 	}
-	h := wave.Header{Format: wavetest.PCM24(len(channels)), Frames: int64(len(sound[0])), Bext: &wave.Bext{TimeReference: 36000*second - lead}}
+	h := wave.Header{Format: wavetest.PCM24(len(channels)), Frames: int64(len(sound[0])),
+		Bext: &wave.Bext{TimeReference: 36000*second - lead}}
 	h.IXML = &wave.IXML{Version: "2.10", Speed: &wave.IXMLSpeed{TimecodeRate: "25/1", TimecodeFlag: "NDF"}, Tracks: &wave.IXMLTracks{}}
 	doc := adm.Document{Programme: "The Lantern Ferry", Seconds: float64(len(sound[0])) / second}
 	for i, c := range channels {
-		h.IXML.Tracks.Tracks = append(h.IXML.Tracks.Tracks, wave.IXMLTrack{ChannelIndex: fmt.Sprint(i + 1), InterleaveIndex: fmt.Sprint(i + 1),
-			Name: d.name(title(c), c)})
+		h.IXML.Tracks.Tracks = append(h.IXML.Tracks.Tracks, wave.IXMLTrack{ChannelIndex: fmt.Sprint(i + 1),
+			InterleaveIndex: fmt.Sprint(i + 1),
+			Name:            d.name(title(c), c)})
 		group, label, _ := strings.Cut(c, " ")
 		if n := len(doc.Objects); n == 0 || !strings.HasPrefix(channels[i-1], group) {
 			doc.Objects = append(doc.Objects, adm.Object{Name: strings.TrimSuffix(title(c), " "+label),
@@ -171,7 +174,8 @@ func (d *delivery) write(t testing.TB, path string, channels []string) {
 		o := &doc.Objects[len(doc.Objects)-1]
 		o.Channels = append(o.Channels, adm.Channel{Track: i + 1, Label: label, Azimuth: map[string]float64{"L": 30, "R": -30}[label]})
 	}
-	doc.Programmes = []adm.Programme{{Name: "Mix", Objects: []int{0}}, {Name: "Stems", Objects: []int{1, 2}}, {Name: "Rest", Objects: []int{3, 4}}}
+	doc.Programmes = []adm.Programme{{Name: "Mix", Objects: []int{0}}, {Name: "Stems", Objects: []int{1, 2}}, {Name: "Rest",
+		Objects: []int{3, 4}}}
 	if d.form == "poly" {
 		h.Wide = true
 		d.adm(&doc)
@@ -334,7 +338,8 @@ var broken = []struct {
 	}},
 	{"order", "poly", func(d *delivery) {
 		d.name = func(name, channel string) string {
-			return map[string]string{"mix L": "Full mix R", "mix R": "Full mix L"}[channel] + strings.Repeat(name, 1-strings.Count(channel, "mix"))
+			return map[string]string{"mix L": "Full mix R", "mix R": "Full mix L"}[channel] + strings.Repeat(name, 1-strings.Count(channel,
+				"mix"))
 		}
 	}},
 	{"names", "poly movie monos", func(d *delivery) {
@@ -466,7 +471,8 @@ var broken = []struct {
 		}
 	}},
 	{"measurable", "poly movie monos", func(d *delivery) {
-		d.spec.Groups = append(d.spec.Groups, contract.Group{ID: "ghost", Name: "Ghost", Layout: "stereo", From: contract.Source{Stem: "FX"}})
+		d.spec.Groups = append(d.spec.Groups, contract.Group{ID: "ghost", Name: "Ghost", Layout: "stereo",
+			From: contract.Source{Stem: "FX"}})
 		d.spec.Limits = append(d.spec.Limits, contract.Limit{Of: []string{"ghost"}, TruePeak: number(-1)})
 	}},
 }
@@ -490,7 +496,8 @@ func TestEveryRuleRefusesWhatBreaksItAndNothingElse(t *testing.T) {
 			})
 		}
 	}
-	assert.ElementsMatch(t, slices.Sorted(maps.Keys(desk.Rules)), slices.Sorted(maps.Keys(cases)), "each rule has a delivery that breaks it")
+	assert.ElementsMatch(t, slices.Sorted(maps.Keys(desk.Rules)), slices.Sorted(maps.Keys(cases)),
+		"each rule has a delivery that breaks it")
 }
 
 func TestWhatIsAsAskedIsAccepted(t *testing.T) {
@@ -770,7 +777,8 @@ func TestStrangeNamesInDeliveries(t *testing.T) {
 	assert.Equal(t, []string{"Reel 1/a.wav", "Reel 2/a.wav", "b.wav"}, names, "told apart by their folders")
 	require.NoError(t, opened.Close())
 
-	opened, err = open(map[string][]byte{"a.wav": sound, "MD5SUMS": append(bytes.Clone(sum), fmt.Appendf(nil, "%x  b\x00c.wav\n", md5.Sum(sound))...)})
+	opened, err = open(map[string][]byte{"a.wav": sound, "MD5SUMS": append(bytes.Clone(sum), fmt.Appendf(nil, "%x  b\x00c.wav\n",
+		md5.Sum(sound))...)})
 	require.NoError(t, err)
 	said := false
 	for _, f := range opened.Files {

@@ -92,7 +92,8 @@ func TestAGroupGrowsUntilItIsWorkedOn(t *testing.T) {
 	p := ferry(t, s)
 	side := func(file string) {
 		mono(t, s, p.ID, file, "", 0, 0, func(tk *store.Take) {
-			tk.Kind, tk.Description.Set, tk.Description.StartSamples, tk.Description.Scene, tk.Description.Take, tk.Description.Roll = take.Effect,
+			tk.Kind, tk.Description.Set, tk.Description.StartSamples, tk.Description.Scene, tk.Description.Take,
+				tk.Description.Roll = take.Effect,
 				nil, nil, "", "", ""
 			tk.Description.Tracks[0].Name, tk.Channels[0].Name = "", ""
 		})

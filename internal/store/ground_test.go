@@ -121,10 +121,12 @@ func TestReelsReferToTakesThatAreThere(t *testing.T) {
 	gone := addTake(t, s, o.Production, "g")
 	_, err = s.RemoveTake(ctx, gone)
 	require.NoError(t, err)
-	for name, takeID := range map[string]string{"none": uuid.NewString(), "nonsense": "t", "of another production": foreign, "removed": gone} {
+	for name, takeID := range map[string]string{"none": uuid.NewString(), "nonsense": "t", "of another production": foreign,
+		"removed": gone} {
 		_, err := s.Do(ctx, id, o.Revision, "ines", command(lay(takeID)))
 		assert.Equal(t, fault.NotFound, fault.KindOf(err), "%s: %v", name, err)
-		_, err = s.Do(ctx, id, o.Revision, "ines", command(reel.Borrow{Clip: clip.ID, Channel: 0, Span: line, Take: takeID, TakeChannel: 0}))
+		_, err = s.Do(ctx, id, o.Revision, "ines", command(reel.Borrow{Clip: clip.ID, Channel: 0, Span: line, Take: takeID,
+			TakeChannel: 0}))
 		assert.Equal(t, fault.NotFound, fault.KindOf(err), "borrowed, %s: %v", name, err)
 	}
 	lender := addTake(t, s, o.Production, "l")

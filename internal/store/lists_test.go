@@ -114,7 +114,8 @@ func TestTakesAreToldByWhatHasChanged(t *testing.T) {
 				_ = s.SetTie(ctx, pick.ID, "Mara", &store.Tie{Reference: had[0].ID, Offset: int64(round)}) // a circle is refused
 			}
 		case 2: // what is tied to it belongs elsewhere now
-			_, err = s.EditTakes(ctx, p.ID, "Mara", []string{had[0].ID}, store.TakeEdit{Slate: store.Slate{Roll: new(fmt.Sprint("R", round))}})
+			_, err = s.EditTakes(ctx, p.ID, "Mara", []string{had[0].ID}, store.TakeEdit{Slate: store.Slate{Roll: new(fmt.Sprint("R",
+				round))}})
 		case 3:
 			_, err = s.Pool.Exec(ctx, "update takes set dissolved = not dissolved where id = $1", pick.ID)
 		case 4:

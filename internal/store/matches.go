@@ -135,7 +135,8 @@ func (s *Store) SetTie(ctx context.Context, id, author string, tie *Tie) error {
 	}
 	ids := []string{id}
 	if t.SHA256 != "" {
-		streams, err := takesBy(ctx, s.Pool, "where t.production_id = $1 and t.sha256 = $2 and t.stream <> $3", t.Production, t.SHA256, t.Stream)
+		streams, err := takesBy(ctx, s.Pool, "where t.production_id = $1 and t.sha256 = $2 and t.stream <> $3", t.Production, t.SHA256,
+			t.Stream)
 		if err != nil {
 			return err
 		}

@@ -45,7 +45,8 @@ func Once(ctx context.Context, tx pgx.Tx, do func() (id string, err error)) (id 
 	}
 	if tag.RowsAffected() == 0 {
 		var digest string
-		if err := tx.QueryRow(ctx, "select digest, result from requests where key = $1 and n = $2", r.Key, n).Scan(&digest, &id); err != nil {
+		if err := tx.QueryRow(ctx, "select digest, result from requests where key = $1 and n = $2", r.Key, n).Scan(&digest,
+			&id); err != nil {
 			return "", err
 		}
 		if digest != r.Digest {
@@ -87,7 +88,8 @@ func (s *Store) Answered(ctx context.Context, r Request) (a *Answer, err error) 
 
 // KeepAnswer keeps what a request is answered with.
 func (s *Store) KeepAnswer(ctx context.Context, r Request, a Answer) error {
-	_, err := s.Pool.Exec(ctx, "insert into requests (key, n, digest, answer) values ($1, -1, $2, $3) on conflict do nothing", r.Key, r.Digest, a)
+	_, err := s.Pool.Exec(ctx, "insert into requests (key, n, digest, answer) values ($1, -1, $2, $3) on conflict do nothing", r.Key,
+		r.Digest, a)
 	return err
 }
 

@@ -143,7 +143,8 @@ func (s *Store) RemoveProduction(ctx context.Context, tx pgx.Tx, id string) erro
 
 // ProductionFor finds a production by its ID or, where there is none of it, by its name, and makes one where there is neither.
 func (s *Store) ProductionFor(ctx context.Context, id, name string, rate timecode.Rate) (found string, fresh bool, err error) {
-	err = s.Pool.QueryRow(ctx, "select id::text from productions where id::text = $1 or name = $2 order by id::text = $1 desc limit 1", id, name).Scan(&found)
+	err = s.Pool.QueryRow(ctx, "select id::text from productions where id::text = $1 or name = $2 order by id::text = $1 desc limit 1", id,
+		name).Scan(&found)
 	if !errors.Is(err, pgx.ErrNoRows) {
 		return found, false, err
 	}
@@ -163,7 +164,8 @@ func (s *Store) CreateProduction(ctx context.Context, name string, rate timecode
 	var id string
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		id, err = Once(ctx, tx, func() (id string, err error) {
-			err = tx.QueryRow(ctx, "insert into productions (name, sample_rate, frame_rate) values ($1, 48000, $2) returning id::text", name,
+			err = tx.QueryRow(ctx, "insert into productions (name, sample_rate, frame_rate) values ($1, 48000, $2) returning id::text",
+				name,
 				rate).Scan(&id)
 			return id, err
 		})

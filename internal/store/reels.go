@@ -92,10 +92,12 @@ func (s *Store) CreateReelOf(ctx context.Context, p Production, name string, sta
 	}
 	err = pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
 		id, err := Once(ctx, tx, func() (id string, err error) {
-			if err := tx.QueryRow(ctx, "insert into reels (production_id, name) values ($1, $2) returning id::text", p.ID, name).Scan(&id); err != nil {
+			if err := tx.QueryRow(ctx, "insert into reels (production_id, name) values ($1, $2) returning id::text", p.ID,
+				name).Scan(&id); err != nil {
 				return "", err
 			}
-			if _, err := tx.Exec(ctx, "insert into reel_snapshots (reel_id, revision, state) values ($1, 0, $2)", id, fresh); err != nil || first == nil {
+			if _, err := tx.Exec(ctx, "insert into reel_snapshots (reel_id, revision, state) values ($1, 0, $2)", id,
+				fresh); err != nil || first == nil {
 				return id, err
 			}
 			_, err = s.editIn(ctx, tx, id, "", doing(ctx, Claim{}, 0, author, func(*reel.Reel) (reel.Command, error) { return first, nil }))
@@ -188,7 +190,8 @@ func doing(ctx context.Context, c Claim, revision int64, author string, plan fun
 		if err := conflict(ctx, tx, o, revision, change, reel.ByOrder(command)); err != nil {
 			return step{}, err
 		}
-		_, err = tx.Exec(ctx, "update reel_log set state = 'dropped' where reel_id = $1 and kind = 'do' and state = 'undone' and author = $2", o.ID,
+		_, err = tx.Exec(ctx, "update reel_log set state = 'dropped' where reel_id = $1 and kind = 'do' and state = 'undone' and author = $2",
+			o.ID,
 			author)
 		return step{kind: "do", name: name, change: change, author: author}, err
 	}
@@ -353,13 +356,15 @@ func (s *Store) editIn(ctx context.Context, tx pgx.Tx, id, key string, work plan
 		$7, nullif($8, ''), $9)`, id, revision, st.kind, st.name, st.change, st.of, st.author, key, digest); err != nil {
 		return o, err
 	}
-	if _, err := tx.Exec(ctx, "update reels set revision = $2, name = $3 where id = $1", id, revision, next.Head.Name); codeOf(err) == uniqueViolation {
+	if _, err := tx.Exec(ctx, "update reels set revision = $2, name = $3 where id = $1", id, revision,
+		next.Head.Name); codeOf(err) == uniqueViolation {
 		return o, fault.New(fault.BadInput, "This production has a reel called %s already; choose another name", next.Head.Name)
 	} else if err != nil {
 		return o, err
 	}
 	if revision%snapshotEvery == 0 {
-		if _, err := tx.Exec(ctx, "insert into reel_snapshots (reel_id, revision, state) values ($1, $2, $3)", id, revision, next); err != nil {
+		if _, err := tx.Exec(ctx, "insert into reel_snapshots (reel_id, revision, state) values ($1, $2, $3)", id, revision,
+			next); err != nil {
 			return o, err
 		}
 	}
@@ -420,7 +425,8 @@ func (s *Store) open(ctx context.Context, tx pgx.Tx, id, lock string) (o OpenRee
 		o.Reel = c.state.Clone()
 	default:
 		o.Reel = &reel.Reel{}
-		err = tx.QueryRow(ctx, "select revision, state from reel_snapshots where reel_id = $1 order by revision desc limit 1", id).Scan(&from,
+		err = tx.QueryRow(ctx, "select revision, state from reel_snapshots where reel_id = $1 order by revision desc limit 1",
+			id).Scan(&from,
 			o.Reel)
 	}
 	if err != nil {

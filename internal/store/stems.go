@@ -164,7 +164,8 @@ func stemsInUse(ctx context.Context, tx pgx.Tx, production string, tags []string
 	}
 	for _, t := range list {
 		c := t.Channels[channel-1]
-		return fault.New(fault.BadInput, "%s, %s is in stem %s, so that stem can't go; put it elsewhere first", t.Title(), take.ChannelName(c.Track), c.Stem)
+		return fault.New(fault.BadInput, "%s, %s is in stem %s, so that stem can't go; put it elsewhere first", t.Title(),
+			take.ChannelName(c.Track), c.Stem)
 	}
 	return nil
 }

@@ -225,7 +225,8 @@ func Unavailable(err error) bool {
 	}
 	var pg *pgconn.PgError
 	if errors.As(err, &pg) {
-		return strings.HasPrefix(pg.Code, "08") || strings.HasPrefix(pg.Code, "57P") || strings.HasPrefix(pg.Code, "53") || pg.Code == tookTooLong
+		return strings.HasPrefix(pg.Code, "08") || strings.HasPrefix(pg.Code, "57P") || strings.HasPrefix(pg.Code,
+			"53") || pg.Code == tookTooLong
 	}
 	var connect *pgconn.ConnectError
 	var network *net.OpError

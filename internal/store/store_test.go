@@ -464,7 +464,8 @@ func TestConcurrentEditorsLoseNothing(t *testing.T) {
 				}
 				made <- name
 				boom := "t1" // which everybody wants
-				if _, err = s.Do(ctx, id, 1, author, command(reel.SetTrack{Track: boom, GainDB: ptr(float64(editor) + float64(i)/100 - 20)})); err != nil {
+				if _, err = s.Do(ctx, id, 1, author, command(reel.SetTrack{Track: boom,
+					GainDB: ptr(float64(editor) + float64(i)/100 - 20)})); err != nil {
 					refused <- err
 				} else if editor == 3 {
 					steps.Add(1)

@@ -379,7 +379,8 @@ func putStep(ctx context.Context, tx pgx.Tx, production, author string, edits []
 	if err := takesEdited(ctx, tx, production); err != nil {
 		return err
 	}
-	ids, names, before, after := make([]string, len(edits)), make([]string, len(edits)), make([]string, len(edits)), make([]string, len(edits))
+	ids, names, before, after := make([]string, len(edits)), make([]string, len(edits)), make([]string, len(edits)), make([]string,
+		len(edits))
 	for i, e := range edits {
 		b, err := json.Marshal(e.before)
 		if err != nil {

@@ -274,9 +274,11 @@ func (s *takeScanner) scan(row pgx.CollectableRow) (t Take, err error) {
 	var slate Slate
 	var rules, own string
 	var frame timecode.Rate
-	err = row.Scan(&t.ID, &t.Production, &t.Kind, &t.FileName, &t.CameFrom, &t.MediaKey, &t.SoundKey, &t.Sound, &t.Size, &t.SHA256, &t.Stream,
+	err = row.Scan(&t.ID, &t.Production, &t.Kind, &t.FileName, &t.CameFrom, &t.MediaKey, &t.SoundKey, &t.Sound, &t.Size, &t.SHA256,
+		&t.Stream,
 		&t.Description,
-		&t.Channels, &found, &t.Sets, &t.Picture, &slate, &t.Tie, &t.Assembly, &t.PartOf, &t.Apart, &t.Dissolved, &t.CreatedAt, &t.Order, &rules, &own, &frame,
+		&t.Channels, &found, &t.Sets, &t.Picture, &slate, &t.Tie, &t.Assembly, &t.PartOf, &t.Apart, &t.Dissolved, &t.CreatedAt, &t.Order,
+		&rules, &own, &frame,
 		&t.tiedTo)
 	if err != nil {
 		return t, err
@@ -482,7 +484,8 @@ func (s *Store) BringBack(ctx context.Context, takes []Take) (ids []string, err 
 			return err
 		}
 		var there bool
-		if err := tx.QueryRow(ctx, "select exists (select 1 from takes where media_key = $1)", takes[0].MediaKey).Scan(&there); err != nil || there {
+		if err := tx.QueryRow(ctx, "select exists (select 1 from takes where media_key = $1)",
+			takes[0].MediaKey).Scan(&there); err != nil || there {
 			return err
 		}
 		ids, err = s.addTakes(ctx, tx, "", takes, false)
@@ -523,7 +526,8 @@ func (s *Store) addTakes(ctx context.Context, tx pgx.Tx, work string, takes []Ta
 		err := tx.QueryRow(ctx, `insert into takes (production_id, kind, file_name, came_from, media_key, sound_key, sound, size, sha256, stream,
 			description, channels, picture, work_id)
 			values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, nullif($14, '')::uuid) returning id::text`,
-			t.Production, t.Kind, t.FileName, t.CameFrom, t.MediaKey, t.SoundKey, t.Sound, t.Size, t.SHA256, t.Stream, t.Description, t.Channels,
+			t.Production, t.Kind, t.FileName, t.CameFrom, t.MediaKey, t.SoundKey, t.Sound, t.Size, t.SHA256, t.Stream, t.Description,
+			t.Channels,
 			t.Picture, work).Scan(&id)
 		if err != nil {
 			return nil, err
@@ -570,7 +574,8 @@ func (s *Store) RemoveTake(ctx context.Context, id string) (keys []string, err e
 		if err != nil {
 			return err
 		}
-		rows, err = tx.Query(ctx, "select k from unnest($1::text[]) k where not exists (select 1 from takes where media_key = k)", candidates)
+		rows, err = tx.Query(ctx, "select k from unnest($1::text[]) k where not exists (select 1 from takes where media_key = k)",
+			candidates)
 		if err != nil {
 			return err
 		}

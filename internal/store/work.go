@@ -57,7 +57,8 @@ const workFields = `id::text, production_id::text, kind, title, state, progress,
 const workColumns = "select " + workFields + "from work "
 
 func scanWork(row pgx.CollectableRow) (w Work, err error) {
-	err = row.Scan(&w.ID, &w.Production, &w.Kind, &w.Title, &w.State, &w.Progress, &w.Message, &w.Result, &w.Offer, &w.Report, &w.Args, &w.Job,
+	err = row.Scan(&w.ID, &w.Production, &w.Kind, &w.Title, &w.State, &w.Progress, &w.Message, &w.Result, &w.Offer, &w.Report, &w.Args,
+		&w.Job,
 		&w.Attempts, &w.CreatedAt)
 	return w, err
 }
@@ -91,7 +92,8 @@ func (s *Store) Work(ctx context.Context, id string) (Work, error) {
 
 // AddWork stores work that has been asked for, in a transaction of the caller's.
 func (s *Store) AddWork(ctx context.Context, tx pgx.Tx, production, kind, title string, args any) (id string, err error) {
-	err = tx.QueryRow(ctx, "insert into work (production_id, kind, title, args) values ($1, $2, $3, $4) returning id::text", production, kind,
+	err = tx.QueryRow(ctx, "insert into work (production_id, kind, title, args) values ($1, $2, $3, $4) returning id::text", production,
+		kind,
 		title, args).Scan(&id)
 	return id, err
 }
@@ -245,7 +247,8 @@ func (s *Store) AddArriving(ctx context.Context, id, production, title string, a
 
 // RemoveArriving forgets work whose file will not come. It is refused where the file is there and being taken in.
 func (s *Store) RemoveArriving(ctx context.Context, id string) error {
-	if _, err := s.Pool.Exec(ctx, "delete from work where id = $1 and state in ('arriving', 'done', 'failed', 'cancelled')", id); err != nil {
+	if _, err := s.Pool.Exec(ctx, "delete from work where id = $1 and state in ('arriving', 'done', 'failed', 'cancelled')",
+		id); err != nil {
 		return notFound(err, "upload")
 	}
 	if _, err := s.Work(ctx, id); err == nil {
@@ -541,7 +544,8 @@ func (s *Store) PrintsThatPassed(ctx context.Context, reelID, program string) ([
 
 // AddPrint stores what a print will be, with the reel as it is to be printed.
 func (s *Store) AddPrint(ctx context.Context, tx pgx.Tx, id, reelID string, revision int64, plan delivery.Plan, r *reel.Reel) error {
-	_, err := tx.Exec(ctx, "insert into prints (id, reel_id, revision, plan, reel) values ($1, $2, $3, $4, $5)", id, reelID, revision, plan, r)
+	_, err := tx.Exec(ctx, "insert into prints (id, reel_id, revision, plan, reel) values ($1, $2, $3, $4, $5)", id, reelID, revision, plan,
+		r)
 	return err
 }
 

@@ -57,7 +57,8 @@ func (w *Worker) Beat(ctx context.Context) error {
 		}
 		w.conn = conn
 	}
-	_, err := w.conn.Exec(ctx, "insert into workers (id, folder) values ($1, $2) on conflict (id) do update set seen_at = now()", w.ID, w.folder)
+	_, err := w.conn.Exec(ctx, "insert into workers (id, folder) values ($1, $2) on conflict (id) do update set seen_at = now()", w.ID,
+		w.folder)
 	return err
 }
 
@@ -98,7 +99,8 @@ func (w *Worker) bury(ctx context.Context, tx pgx.Tx) error {
 	for _, o := range others {
 		dead := o.Silent
 		if !dead && o.Fresh {
-			if err := tx.QueryRow(ctx, "select pg_try_advisory_xact_lock(hashtextextended($1, 0))", "worker "+o.ID).Scan(&dead); err != nil {
+			if err := tx.QueryRow(ctx, "select pg_try_advisory_xact_lock(hashtextextended($1, 0))",
+				"worker "+o.ID).Scan(&dead); err != nil {
 				return err
 			}
 		}

@@ -110,7 +110,8 @@ const askedToServe = "ZESTYLOOM_TEST_SERVES"
 // RunApart starts the application as a process of its own, which kill ends at any moment, as a power cut does. The
 // package's tests must have one that calls Serve: it is what the process runs.
 func (s *Server) RunApart() (kill func()) {
-	settings, err := json.Marshal(map[string]any{"database": s.Database, "data": s.Data, "card": s.Card, "receiver": s.Receiver, "pools": s.Pools})
+	settings, err := json.Marshal(map[string]any{"database": s.Database, "data": s.Data, "card": s.Card, "receiver": s.Receiver,
+		"pools": s.Pools})
 	require.NoError(s.t, err)
 	c := exec.Command(os.Args[0], "-test.run=^TestServerProcess$")
 	c.Env = append(os.Environ(), askedToServe+"="+string(settings))
@@ -148,7 +149,8 @@ func Serve(t *testing.T) {
 		t.Skip("this is for RunApart")
 	}
 	require.NoError(t, json.Unmarshal([]byte(asked), &settings))
-	a, err := app.Open(t.Context(), app.Config{Database: settings.Database, Data: settings.Data, Pools: settings.Pools, Cards: cards.Cards{"LF03": settings.Card},
+	a, err := app.Open(t.Context(), app.Config{Database: settings.Database, Data: settings.Data, Pools: settings.Pools,
+		Cards:     cards.Cards{"LF03": settings.Card},
 		Receivers: receivers.Folders{"Harbour Mile": settings.Receiver}, Log: slog.New(slog.NewTextHandler(io.Discard, nil))})
 	require.NoError(t, err)
 	l, err := net.Listen("tcp", "127.0.0.1:0")
@@ -272,7 +274,8 @@ func (s *Server) Put(name string, b []byte) {
 // Production makes the production that tests work in and gives its ID.
 func (s *Server) Production() string {
 	var p api.Production
-	s.OK("POST", "/productions", map[string]any{"name": "The Lantern Ferry", "frameRate": map[string]any{"num": 25, "den": 1, "drop": false}},
+	s.OK("POST", "/productions", map[string]any{"name": "The Lantern Ferry", "frameRate": map[string]any{"num": 25, "den": 1,
+		"drop": false}},
 		&p)
 	return p.ID
 }
