@@ -49,7 +49,8 @@ func Restore(ctx context.Context, w Wanted) (d Done, err error) {
 	}
 	d = p.done()
 	under := filepath.Join(w.Data, "restoring")
-	if err := w.empty(under); err != nil {
+	resumed, err := w.empty(under)
+	if err != nil {
 		return d, err
 	}
 	if err := media.WriteNote(under, w.Point); err != nil {
@@ -66,7 +67,7 @@ func Restore(ctx context.Context, w Wanted) (d Done, err error) {
 		d.Copied, d.Verified = d.Copied+copied, d.Verified+1
 		w.Progress(float64(i+1) / float64(len(p.Files)))
 	}
-	if err := w.rows(ctx, p); err != nil {
+	if err := w.rows(ctx, p, resumed); err != nil {
 		return d, err
 	}
 	for name, line := range map[string]string{"media/generation": strconv.FormatInt(p.Generation, 10), "installation": p.Installation} {
@@ -80,29 +81,29 @@ func Restore(ctx context.Context, w Wanted) (d Done, err error) {
 	return d, os.Remove(under)
 }
 
-// empty refuses a folder in which something is that this restoring has not put there.
-func (w Wanted) empty(under string) error {
+// empty refuses a folder in which something is that this restoring has not put there. resumed tells that it was begun before.
+func (w Wanted) empty(under string) (resumed bool, err error) {
 	b, err := os.ReadFile(under)
 	if err == nil {
 		if at := strings.TrimSpace(string(b)); at != w.Point {
-			return fault.New(fault.BadInput, "Into %s point %s was being restored; go on with that one, or begin with an empty folder", w.Data,
+			return false, fault.New(fault.BadInput, "Into %s point %s was being restored; go on with that one, or begin with an empty folder", w.Data,
 				at)
 		}
-		return nil
+		return true, nil
 	}
 	if !errors.Is(err, fs.ErrNotExist) {
-		return err
+		return false, err
 	}
 	for _, dir := range []string{"media", "uploads"} {
 		names, err := os.ReadDir(filepath.Join(w.Data, dir))
 		if err != nil && !errors.Is(err, fs.ErrNotExist) {
-			return err
+			return false, err
 		}
 		if len(names) > 0 {
-			return fault.New(fault.BadInput, "There is something in %s already. A backup is restored into an empty folder, so that nothing is written over", filepath.Join(w.Data, dir))
+			return false, fault.New(fault.BadInput, "There is something in %s already. A backup is restored into an empty folder, so that nothing is written over", filepath.Join(w.Data, dir))
 		}
 	}
-	return media.Explain(os.MkdirAll(w.Data, 0o755))
+	return false, media.Explain(os.MkdirAll(w.Data, 0o755))
 }
 
 // put copies a file that is not there yet, and holds it against what it was. It gives how many bytes it copied.
@@ -119,7 +120,7 @@ func put(from, to string, f File) (copied int64, err error) {
 }
 
 // rows puts all rows back in one transaction.
-func (w Wanted) rows(ctx context.Context, p Point) error {
+func (w Wanted) rows(ctx context.Context, p Point, resumed bool) error {
 	if err := store.Prepare(ctx, w.Database, p.Schema); err != nil {
 		return err
 	}
@@ -134,7 +135,7 @@ func (w Wanted) rows(ctx context.Context, p Point) error {
 		Scan(&installation, &used); err != nil {
 		return err
 	}
-	if installation == p.Installation {
+	if resumed && installation == p.Installation {
 		return nil // this restoring was stopped after its rows were there
 	}
 	if used {
