@@ -273,7 +273,9 @@ test("a card of 120 files becomes 30 takes, synced to two cameras and laid, in a
   await hand.begin("The Lantern Ferry, a whole card", files, ["A001", "B001"]);
   const joined = async () => {
     const production = /\/p\/([\w-]+)/.exec(page.url())![1]!;
-    const list = (await (await page.request.get(`/api/v1/productions/${production}/takes`)).json()) as { takes: { channels: unknown[] }[] };
+    const list = (await (await page.request.get(`/api/v1/productions/${production}/takes?limit=60`)).json()) as {
+      takes: { channels: unknown[] }[];
+    };
     return [list.takes.length, list.takes.filter((t) => t.channels.length === 4).length];
   };
   await expect.poll(joined, { timeout: 120_000 }).toEqual([takes + 2, takes]);

@@ -17,7 +17,7 @@ async function open(light, width, height) {
 const get = async (path) => (await fetch(`${address}/api/v1${path}`)).json();
 const [production] = (await get("/productions")).filter((p) => p.name === "The Lantern Ferry");
 const [reel, surround, , dense] = await get(`/productions/${production.id}/reels`);
-const { takes } = await get(`/productions/${production.id}/takes`);
+const { takes } = await get(`/productions/${production.id}/takes?limit=60`);
 const take = takes.find((t) => t.description.scene === "12A" && t.description.take === "3");
 let prints = await get(`/reels/${reel.id}/prints`);
 if (!prints.some((p) => p.passed !== null)) {
