@@ -41,6 +41,7 @@ type share struct {
 	rendered time.Duration // of sound
 	took     time.Duration // to render it
 	counted  bool
+	began    time.Time
 }
 
 type waiter struct{ in chan *share }
@@ -64,10 +65,18 @@ func (a *admission) enter(ctx context.Context, told func(ahead, playing int)) (*
 	ahead, playing := len(a.waiting)-1, len(a.playing)
 	a.mu.Unlock()
 	told(ahead, playing)
-	select {
-	case s := <-w.in:
-		return s, nil
-	case <-ctx.Done():
+	again := time.NewTicker(sureAfter)
+	defer again.Stop()
+	for ctx.Err() == nil {
+		select {
+		case s := <-w.in:
+			return s, nil
+		case <-ctx.Done():
+		case <-again.C: // those who play may stand still, and say nothing
+			a.mu.Lock()
+			a.pump()
+			a.mu.Unlock()
+		}
 	}
 	a.mu.Lock()
 	a.waiting = slices.DeleteFunc(a.waiting, func(o *waiter) bool { return o == w })
@@ -107,7 +116,7 @@ func (a *admission) guess() float64 {
 }
 
 func (a *admission) let() *share {
-	s := &share{of: a, guess: a.guess()}
+	s := &share{of: a, guess: a.guess(), began: time.Now()}
 	a.playing = append(a.playing, s)
 	return s
 }
@@ -123,8 +132,8 @@ func (a *admission) pump() {
 
 // now is the share in processors, and whether it was measured.
 func (s *share) now() (processors float64, sure bool) {
-	if s.rendered < sureAfter {
-		return s.guess, false
+	if s.rendered < sureAfter { // one who stands still, as a page in the background does, is not waited for
+		return s.guess, time.Since(s.began) > 3*sureAfter
 	}
 	return s.took.Seconds() / s.rendered.Seconds(), true
 }
