@@ -11,11 +11,11 @@ import (
 
 // Whoever plays takes a share of the machine that is not known beforehand, so it is measured: the time that rendering takes over the time
 // that what is rendered lasts. One more is let in while the shares come to no more than a part of the processors; the rest is for edits
-// and for work. Those beyond that wait in the order in which they came, and are told so.
+// and for work: sending takes as long again as rendering. Those beyond that wait in the order in which they came, and are told so.
 
 const (
 	// part is how much of the processors' time those who play may take.
-	part = 0.6
+	part = 0.25
 	// unknown is how many may begin at once while nobody knows yet what one takes.
 	unknown = 4
 	// firstGuess is the share of one of whom nothing is known, in processors.
