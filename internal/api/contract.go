@@ -83,14 +83,17 @@ func (s *Server) contract() (gin.HandlerFunc, error) {
 // maxKey is how long a request's key may be; the contract refuses longer ones.
 const maxKey = 200
 
-// under puts a request that has a key of its own into its context, with a digest of all of it.
+// under puts a request that has a key of its own into its context, with a digest of all of it, but for what the caller has seen so far.
+// Of files that come piece by piece it is how long they are that counts.
 func under(c *gin.Context, body []byte) {
 	key := c.GetHeader("Idempotency-Key")
 	if key == "" || len(key) > maxKey {
 		return
 	}
 	sum := sha256.New()
-	fmt.Fprintf(sum, "%s %s\n", c.Request.Method, c.Request.URL.Path)
+	query := c.Request.URL.Query()
+	query.Del("since")
+	fmt.Fprintf(sum, "%s %s?%s %d\n", c.Request.Method, c.Request.URL.Path, query.Encode(), c.Request.ContentLength)
 	sum.Write(body)
 	c.Request = c.Request.WithContext(store.Under(c.Request.Context(), store.Request{Key: key, Digest: hex.EncodeToString(sum.Sum(nil))}))
 }

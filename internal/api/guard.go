@@ -91,7 +91,7 @@ func inPieces(r *http.Request) bool {
 var (
 	lasting = []string{"/events", "/listen", "/archive", "/picture", "/sound"}
 	slow    = []string{"/comparison", "/lenders", "/gauge", "/gauge/lines", "/gauge/parts", "/gauge/correct", "/handedover", "/cutlist",
-		"/cutlist/read"}
+		"/cutlist/read", "/waveform", "/samples", "/plan", "/prints", "/queue"}
 )
 
 // A request is answered within these, or given up.
@@ -107,7 +107,7 @@ func deadline(r *http.Request) time.Duration {
 	switch {
 	case strings.HasPrefix(p, uploadsPath), strings.Contains(p, "/files/"), inPieces(r), slices.ContainsFunc(lasting, ends):
 		return 0
-	case slices.ContainsFunc(slow, ends):
+	case slices.ContainsFunc(slow, ends), r.Method == http.MethodDelete: // what is removed takes much with it
 		return slowDeadline
 	}
 	return usualDeadline

@@ -241,12 +241,16 @@ func TestEveryAnswerIsInTheContract(t *testing.T) {
 			req.Header.Set("Content-Type", kind)
 		}
 		res, err := client.Do(req)
-		if err != nil {
-			continue
+		if err != nil && strings.Contains(err.Error(), "invalid header field") {
+			continue // it can't even be sent
 		}
-		answer, err := io.ReadAll(res.Body)
-		res.Body.Close()
+		var answer []byte
+		if err == nil {
+			answer, err = io.ReadAll(res.Body)
+			res.Body.Close()
+		}
 		if err != nil {
+			failures[o.method+" "+o.path+" no answer"] = fmt.Sprintf("%s?%s\n%.500s\n%s", path, q.Encode(), body, err)
 			continue
 		}
 		if res.StatusCode >= 500 && res.StatusCode != http.StatusInsufficientStorage {

@@ -21,7 +21,7 @@ import (
 func strikes(t *testing.T) (list []time.Duration) {
 	n := rounds(t, 6)
 	for i := range n {
-		list = append(list, time.Duration(i*i)*time.Duration(400/(n*n))*time.Millisecond)
+		list = append(list, time.Duration(i*i)*400*time.Millisecond/time.Duration(n*n))
 	}
 	return list
 }

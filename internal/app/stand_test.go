@@ -352,6 +352,42 @@ func TestBackupsThatAreStoppedAndDamaged(t *testing.T) {
 	points, err := backup.Points(to)
 	require.NoError(t, err)
 	assert.Len(t, points, 1, "and the others went")
+
+	// A file that was written anew is copied anew, though it is as long.
+	source, err := filepath.Glob(filepath.Join(s.Data, "media/sources/*/take.json"))
+	require.NoError(t, err)
+	note, err := os.ReadFile(source[0])
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(source[0], bytes.Replace(note, []byte("LF03"), []byte("LF04"), 1), 0o644))
+	assert.EqualValues(t, len(note), backedUp(t, s, to).Copied)
+	// Two backups of one server at once would take each other's pins away.
+	err = nil
+	_, first := backup.To(t.Context(), backup.Asked{Database: s.Database, Data: s.Data, To: t.TempDir(), Progress: func(float64) {
+		if err == nil {
+			_, err = backup.To(t.Context(), backup.Asked{Database: s.Database, Data: s.Data, To: t.TempDir(), Progress: func(float64) {}})
+		}
+	}})
+	require.NoError(t, first)
+	require.ErrorContains(t, err, "Another backup")
+
+	tables, err := filepath.Glob(filepath.Join(to, "tables/*/takes.gz"))
+	require.NoError(t, err)
+	for _, damage := range []func([]byte) []byte{func(b []byte) []byte { return b[:len(b)/2] }, func(b []byte) []byte { return b[:5] },
+		func(b []byte) []byte { b[len(b)-20] ^= 4; return b }} {
+		was := map[string][]byte{}
+		for _, table := range tables {
+			was[table], err = os.ReadFile(table)
+			require.NoError(t, err)
+			require.NoError(t, os.WriteFile(table, damage(bytes.Clone(was[table])), 0o644))
+		}
+		wanted.Data, wanted.Database = filepath.Join(t.TempDir(), "empty"), storetest.URL(t)
+		_, err = backup.Restore(t.Context(), wanted)
+		require.ErrorContains(t, err, "The copy of the table takes is no longer what it was")
+		assert.NoDirExists(t, wanted.Data, "nothing is written before all of it is known to be whole")
+		for table, b := range was {
+			require.NoError(t, os.WriteFile(table, b, 0o644))
+		}
+	}
 }
 
 // That clearing away stands still is said where people see it.

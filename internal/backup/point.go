@@ -45,9 +45,10 @@ type Table struct {
 
 // File is a file, by its path below the folder of data.
 type File struct {
-	Key    string `json:"key"`
-	Size   int64  `json:"size"`
-	SHA256 string `json:"sha256"`
+	Key      string `json:"key"`
+	Size     int64  `json:"size"`
+	Modified int64  `json:"modified"` // when it was written, in nanoseconds since 1970
+	SHA256   string `json:"sha256"`
 }
 
 // Done is what was copied, or put back.
@@ -128,13 +129,14 @@ func openSums(to string) (*sums, error) {
 	lines := bufio.NewScanner(s.file)
 	lines.Buffer(nil, 1<<20)
 	for lines.Scan() {
-		part := strings.SplitN(lines.Text(), " ", 3)
-		if len(part) != 3 {
+		part := strings.SplitN(lines.Text(), " ", 4)
+		if len(part) != 4 || len(part[0]) != 2*sha256.Size {
 			continue // the last line, of whoever was stopped while writing it
 		}
 		size, err := strconv.ParseInt(part[1], 10, 64)
-		if err == nil && len(part[0]) == 2*sha256.Size {
-			s.known[part[2]] = File{part[2], size, part[0]}
+		at, wrong := strconv.ParseInt(part[2], 10, 64)
+		if err == nil && wrong == nil {
+			s.known[part[3]] = File{part[3], size, at, part[0]}
 		}
 	}
 	return s, lines.Err()
@@ -142,7 +144,7 @@ func openSums(to string) (*sums, error) {
 
 func (s *sums) note(f File) error {
 	s.known[f.Key] = f
-	_, err := fmt.Fprintf(s.file, "\n%s %d %s\n", f.SHA256, f.Size, f.Key) // behind a line that was not finished too
+	_, err := fmt.Fprintf(s.file, "\n%s %d %d %s\n", f.SHA256, f.Size, f.Modified, f.Key) // behind a line that was not finished too
 	return media.Explain(err)
 }
 

@@ -48,6 +48,11 @@ func Restore(ctx context.Context, w Wanted) (d Done, err error) {
 		return d, err
 	}
 	d = p.done()
+	for _, t := range p.Tables { // before anything is written
+		if err := t.whole(tableFile(w.From, p.ID, t.Name)); err != nil {
+			return d, err
+		}
+	}
 	under := filepath.Join(w.Data, "restoring")
 	resumed, err := w.empty(under)
 	if err != nil {
@@ -159,28 +164,48 @@ func (w Wanted) rows(ctx context.Context, p Point, resumed bool) error {
 	})
 }
 
-func (t Table) read(ctx context.Context, tx pgx.Tx, path string) error {
+// unpacked reads a table's copy.
+func (t Table) unpacked(path string, read func(io.Reader) error) error {
 	f, err := os.Open(path)
 	if err != nil {
 		return media.Explain(err)
 	}
 	defer f.Close()
 	packed, err := gzip.NewReader(f)
-	if err != nil {
-		return fault.Wrap(fault.Damaged, err, "The copy of the table %s can't be read", t.Name)
+	if err == nil {
+		err = read(packed)
 	}
+	return err
+}
+
+// whole is Damaged where a table's copy is no longer what it was.
+func (t Table) whole(path string) error {
 	hash := sha256.New()
-	name := pgx.Identifier{t.Name}.Sanitize()
-	tag, err := tx.Conn().PgConn().CopyFrom(ctx, io.TeeReader(packed, hash), fmt.Sprintf("copy %s (%s) from stdin", name, t.columns()))
-	if err == nil && (tag.RowsAffected() != t.Rows || hex.EncodeToString(hash.Sum(nil)) != t.SHA256) {
-		err = fault.New(fault.Damaged, "The copy of the table %s is no longer what it was when it was made", t.Name)
+	err := t.unpacked(path, func(r io.Reader) error {
+		_, err := io.Copy(hash, r)
+		return err
+	})
+	if err != nil || hex.EncodeToString(hash.Sum(nil)) != t.SHA256 {
+		return fault.Wrap(fault.Damaged, err, "The copy of the table %s is no longer what it was when it was made; take another point, or another copy of the backup",
+			t.Name)
 	}
+	return nil
+}
+
+func (t Table) read(ctx context.Context, tx pgx.Tx, path string) error {
+	name := pgx.Identifier{t.Name}.Sanitize()
+	err := t.unpacked(path, func(r io.Reader) error {
+		tag, err := tx.Conn().PgConn().CopyFrom(ctx, r, fmt.Sprintf("copy %s (%s) from stdin", name, t.columns()))
+		if err == nil && tag.RowsAffected() != t.Rows {
+			err = fault.New(fault.Damaged, "The copy of the table %s has %d rows, and %d came", t.Name, t.Rows, tag.RowsAffected())
+		}
+		return err
+	})
 	if err != nil || t.Identity == "" {
 		return err
 	}
 	column := pgx.Identifier{t.Identity}.Sanitize()
 	_, err = tx.Exec(ctx, fmt.Sprintf("select setval(pg_get_serial_sequence('%s', '%s'), coalesce((select max(%s) from %s), 0) + 1, false)",
-		t.Name, t.Identity,
-		column, name))
+		t.Name, t.Identity, column, name))
 	return err
 }

@@ -33,9 +33,9 @@ type Asked struct {
 	Progress func(share float64)
 }
 
-// pinned is where files have a second name in the folder of media while they are copied, so that who removes them meanwhile takes
+// Pinned is where files have a second name in the folder of media while they are copied, so that who removes them meanwhile takes
 // nothing away from the point.
-const pinned = "pinned"
+const Pinned = "pinned"
 
 // To makes a point: the rows of all tables in one transaction, and the files that they name. People go on working. What was copied
 // before is not copied again, and a backup that was stopped is gone on with.
@@ -45,12 +45,14 @@ func To(ctx context.Context, asked Asked) (d Done, err error) {
 			return d, media.Explain(err)
 		}
 	}
-	unlock, err := lock(asked.To)
-	if err != nil {
-		return d, err
+	for _, dir := range []string{asked.To, asked.Data} { // the pins are of one backup too
+		unlock, err := lock(dir)
+		if err != nil {
+			return d, err
+		}
+		defer unlock()
 	}
-	defer unlock()
-	pins := filepath.Join(asked.Data, "media", pinned)
+	pins := filepath.Join(asked.Data, "media", Pinned)
 	if err := os.RemoveAll(pins); err != nil { // of a backup that was stopped
 		return d, err
 	}
@@ -75,15 +77,15 @@ func To(ctx context.Context, asked Asked) (d Done, err error) {
 	return d, err
 }
 
-// lock keeps two backups from writing into one folder.
-func lock(to string) (unlock func(), err error) {
-	f, err := os.OpenFile(filepath.Join(to, "lock"), os.O_RDWR|os.O_CREATE, 0o644)
+// lock keeps two backups from working in one folder.
+func lock(dir string) (unlock func(), err error) {
+	f, err := os.OpenFile(filepath.Join(dir, "backup.lock"), os.O_RDWR|os.O_CREATE, 0o644)
 	if err != nil {
 		return nil, media.Explain(err)
 	}
 	if err := unix.Flock(int(f.Fd()), unix.LOCK_EX|unix.LOCK_NB); err != nil {
 		f.Close()
-		return nil, fault.New(fault.Stale, "Another backup into %s is under way", to)
+		return nil, fault.New(fault.Stale, "Another backup works in %s just now", dir)
 	}
 	return func() { f.Close() }, nil
 }
@@ -195,7 +197,7 @@ func (p *Point) pinAll(data, pins, key string) error {
 		if err := os.Link(path, to); err != nil && !errors.Is(err, fs.ErrExist) {
 			return err
 		}
-		p.Files = append(p.Files, File{Key: filepath.ToSlash(rel), Size: info.Size()})
+		p.Files = append(p.Files, File{Key: filepath.ToSlash(rel), Size: info.Size(), Modified: info.ModTime().UnixNano()})
 		return nil
 	})
 }
@@ -307,7 +309,7 @@ func copies(ctx context.Context, asked Asked, p *Point, pins string, known map[s
 		to := copyOf(asked.To, f.Key)
 		info, err := os.Stat(to)
 		there, whole := had.known[f.Key]
-		whole = whole && err == nil && info.Size() == there.Size && there.Size == f.Size
+		whole = whole && err == nil && info.Size() == there.Size && there.Size == f.Size && there.Modified == f.Modified
 		if whole && asked.Verify {
 			_, sum, err := sumOf(to)
 			if whole = err == nil && sum == there.SHA256; whole {

@@ -3,7 +3,6 @@ package jobs
 import (
 	"context"
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -59,7 +58,7 @@ type Rebuilt struct {
 	Productions int      `json:"productions"` // that were made for them
 	Takes       int      `json:"takes"`       // that were brought back
 	Bytes       int64    `json:"bytes"`       // of their sound
-	Verified    int      `json:"verified"`    // whose sound is, byte for byte, what came in
+	Verified    int      `json:"verified"`    // of them, whose sound is, byte for byte, what came in; of others that was not noted
 	Left        []string `json:"left"`        // folders that were left as they are, and why
 }
 
@@ -89,59 +88,63 @@ func (r *Runner) Rebuild(ctx context.Context, trash bool, progress func(float64)
 		if needed.Needs(folder) {
 			continue
 		}
-		takes, bytes, err := r.bringBack(ctx, folder, made)
+		err := r.bringBack(ctx, folder, made, &out)
 		if ctx.Err() != nil {
 			return out, ctx.Err()
 		}
 		if err != nil {
 			out.Left = append(out.Left, folder+": "+sentence(err))
-			continue
 		}
-		out.Takes, out.Verified, out.Bytes = out.Takes+takes, out.Verified+takes, out.Bytes+bytes
 	}
-	out.Productions = len(slices.Collect(maps.Keys(made)))
+	out.Productions = len(made)
 	return out, nil
 }
 
-// bringBack stores the takes of one folder; made are the productions that were made.
-func (r *Runner) bringBack(ctx context.Context, folder string, made map[string]bool) (takes int, bytes int64, err error) {
-	n, err := r.Library.ReadNote(ctx, folder)
+// bringBack stores the takes of one folder and counts them; made are the productions that were made.
+func (r *Runner) bringBack(ctx context.Context, folder string, made map[string]bool, out *Rebuilt) error {
+	n, err := r.Library.ReadNote(folder)
 	if fault.KindOf(err) == fault.NotFound {
-		return 0, 0, r.takeInAgain(ctx, folder, made)
+		return r.takeInAgain(ctx, folder, made)
 	}
 	if err != nil {
-		return 0, 0, err
+		return err
 	}
-	production, fresh, err := r.Store.ProductionFor(ctx, n.Production.ID, n.Production.Name, n.Production.FrameRate)
-	if err != nil {
-		return 0, 0, err
-	}
-	if fresh {
-		made[production] = true
-	}
-	list := n.Of(production, folder)
-	for _, t := range list {
+	verified, bytes := 0, int64(0)
+	list := n.Of("", folder)
+	for _, t := range list { // before anything is made for them
 		if t.SoundKey == "" {
 			continue
 		}
 		size, err := r.sameSound(ctx, t)
 		if err != nil {
-			return 0, 0, err
+			return err
 		}
-		bytes += size
+		if bytes += size; t.Sound != nil {
+			verified++
+		}
 	}
-	ids, err := r.Store.BringBack(ctx, list)
+	production, fresh, err := r.Store.ProductionFor(ctx, n.Production.ID, n.Production.Name, n.Production.FrameRate)
 	if err != nil {
-		return 0, 0, err
+		return err
 	}
+	if fresh {
+		made[production] = true
+	}
+	list = n.Of(production, folder)
+	ids, err := r.Store.BringBack(ctx, list)
+	if err != nil || len(ids) == 0 {
+		return err
+	}
+	out.Takes, out.Verified, out.Bytes = out.Takes+len(ids), out.Verified+verified, out.Bytes+bytes
 	for i, id := range ids {
-		if len(list[i].Channels) > 0 {
-			if _, err := r.Diagnose(ctx, production, id); err != nil {
-				return 0, 0, err
-			}
+		if len(list[i].Channels) == 0 {
+			continue
+		}
+		if _, err := r.Diagnose(ctx, production, id); err != nil {
+			return err
 		}
 	}
-	return len(ids), bytes, nil
+	return nil
 }
 
 // sameSound reads a take's sound and holds it against what was noted.

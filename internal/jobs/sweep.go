@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"zestyloom/core/fault"
+	"zestyloom/internal/backup"
 )
 
 // stagingFolder holds a folder for each attempt that goes on.
@@ -46,7 +47,7 @@ func (r *Runner) Sweep(ctx context.Context) error {
 	if older {
 		return fault.New(fault.Stale, "This database is older than the folder of its media, as when a copy of it was put back. Nothing is cleared away: recordings that came since may lie there, and zestyloom rebuild brings them back. If it is to be so all the same, start once with --as-it-is")
 	}
-	return errors.Join(r.sweepMedia(ctx), r.sweepUploads(ctx), r.emptyTrash(), r.sweepReceivers(ctx), r.Keeping.ForgetRequests(ctx,
+	return errors.Join(r.sweepMedia(ctx), r.sweepUploads(ctx), r.emptyTrash(), r.sweepReceivers(ctx), r.sweepPins(), r.Keeping.ForgetRequests(ctx,
 		keepUploads))
 }
 
@@ -117,10 +118,25 @@ func (r *Runner) clearUnknown(key string) error {
 // mayArrive is how long files of a delivery that have all come may lie there before a row names them.
 const mayArrive = 10 * time.Minute
 
+// mayPin is how long a backup may keep files pinned; those of one that was killed are let go after that, or by the next.
+const mayPin = 7 * 24 * time.Hour
+
 // arriving tells whether files may still be on their way into a folder.
 func (r *Runner) arriving(key string) bool {
 	info, err := r.Media.Stat(key)
 	return strings.HasPrefix(key, "received/") && err == nil && time.Since(info.ModTime()) < mayArrive
+}
+
+// sweepPins lets go of what a backup has pinned that was killed long ago.
+func (r *Runner) sweepPins() error {
+	info, err := r.Media.Stat(backup.Pinned)
+	if fault.KindOf(err) == fault.NotFound {
+		return nil
+	}
+	if err != nil || time.Since(info.ModTime()) < mayPin {
+		return err
+	}
+	return r.Media.RemoveAll(backup.Pinned)
 }
 
 // sweepReceivers takes away what handing over has begun in folders of the server and nobody goes on with.

@@ -264,18 +264,15 @@ func (a *attempt) convert(ctx context.Context) (end store.End, err error) {
 	if err != nil {
 		return end, err
 	}
-	noted := t
-	noted.SoundKey, noted.Sound, noted.Size, noted.SHA256, noted.Stream = key, &stored, stored.Size, stored.SHA256, 0
-	noted.Description.Frames, noted.Description.SampleRate = converted.Frames, out.SampleRate
-	if err := a.publishTakes(ctx, folder, noted); err != nil {
+	made := store.Converted{Conversion: args.Conversion, Frames: converted.Frames, Media: folder, Sound: key, Stored: stored, Levels: levels}
+	if err := a.publishTakes(ctx, folder, made.Of(t)); err != nil {
 		return end, err
 	}
 	if converted.Clipped > 0 {
 		end = said("%d samples came out above full scale and were limited to it", converted.Clipped)
 	}
 	return end, persist(ctx, func() error {
-		id, err := a.Store.AddConverted(ctx, a.claim, args.Author, t, store.Converted{Conversion: args.Conversion, Frames: converted.Frames,
-			Media: folder, Sound: key, Stored: stored, Levels: levels})
+		id, err := a.Store.AddConverted(ctx, a.claim, args.Author, t, made)
 		end.Result = &id
 		return err
 	})

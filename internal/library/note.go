@@ -1,7 +1,6 @@
 package library
 
 import (
-	"context"
 	"encoding/json"
 	"io"
 	"path"
@@ -110,7 +109,7 @@ func (l Library) Noted(folder string) bool {
 }
 
 // ReadNote reads a folder's note; NotFound where it has none, Damaged where it can't be read.
-func (l Library) ReadNote(_ context.Context, folder string) (n Note, err error) {
+func (l Library) ReadNote(folder string) (n Note, err error) {
 	f, size, err := l.Media.Open(folder + "/" + noteName)
 	if err != nil {
 		return n, err

@@ -20,6 +20,8 @@ const (
 	unknown = 4
 	// firstGuess is the share of one of whom nothing is known, in processors.
 	firstGuess = 0.02
+	// idleAfter is how long one renders nothing, as a page in the background does, until it takes no share any more.
+	idleAfter = 3 * time.Second
 	// sureAfter is how much sound has to be rendered until a share is one's own and no guess.
 	sureAfter = time.Second
 )
@@ -32,6 +34,14 @@ type admission struct {
 	waiting []*waiter
 	typical float64 // what those came to of late
 	known   int     // how many have been measured
+	clock   func() time.Time
+}
+
+func (a *admission) now() time.Time {
+	if a.clock != nil {
+		return a.clock()
+	}
+	return time.Now()
 }
 
 // share is what one who plays takes.
@@ -41,7 +51,7 @@ type share struct {
 	rendered time.Duration // of sound
 	took     time.Duration // to render it
 	counted  bool
-	began    time.Time
+	last     time.Time // when it rendered last, or was let in
 }
 
 type waiter struct{ in chan *share }
@@ -116,7 +126,7 @@ func (a *admission) guess() float64 {
 }
 
 func (a *admission) let() *share {
-	s := &share{of: a, guess: a.guess(), began: time.Now()}
+	s := &share{of: a, guess: a.guess(), last: a.now()}
 	a.playing = append(a.playing, s)
 	return s
 }
@@ -132,8 +142,11 @@ func (a *admission) pump() {
 
 // now is the share in processors, and whether it was measured.
 func (s *share) now() (processors float64, sure bool) {
-	if s.rendered < sureAfter { // one who stands still, as a page in the background does, is not waited for
-		return s.guess, time.Since(s.began) > 3*sureAfter
+	if s.of.now().Sub(s.last) > idleAfter {
+		return 0, true
+	}
+	if s.rendered < sureAfter {
+		return s.guess, false
 	}
 	return s.took.Seconds() / s.rendered.Seconds(), true
 }
@@ -142,6 +155,7 @@ func (s *share) now() (processors float64, sure bool) {
 func (s *share) spent(took, sound time.Duration) {
 	s.of.mu.Lock()
 	defer s.of.mu.Unlock()
+	s.last = s.of.now()
 	s.rendered += sound
 	s.took += took
 	if s.rendered >= sureAfter && !s.counted {

@@ -107,3 +107,33 @@ func TestWhoGoesAwayWhileWaiting(t *testing.T) {
 	assert.Contains(t, crowded(1, 50), "One is before you")
 	assert.Contains(t, crowded(7, 50), "plays for 50 already")
 }
+
+// Who stands still takes no share, whether it has been measured or not, and keeps nobody waiting; nor does somebody who came first.
+func TestWhoStandsStillKeepsNobodyWaiting(t *testing.T) {
+	at := time.Now()
+	a := &admission{budget: 0.5, clock: func() time.Time { return at }}
+	for range unknown { // and none of them ever plays
+		_, err := a.enter(t.Context(), nil)
+		require.NoError(t, err)
+	}
+	come := func() bool {
+		a.mu.Lock()
+		defer a.mu.Unlock()
+		return a.room()
+	}
+	assert.False(t, come(), "nobody knows yet what they take")
+	at = at.Add(idleAfter + time.Second)
+	require.True(t, come(), "they take nothing")
+	var playing []*share
+	for come() && len(playing) < 100 {
+		s, err := a.enter(t.Context(), nil)
+		require.NoError(t, err)
+		s.play(4*time.Second, 0.1)
+		playing = append(playing, s)
+	}
+	assert.Len(t, playing, 5, "a tenth of a processor each")
+	at = at.Add(idleAfter + time.Second) // all are paused
+	assert.True(t, come())
+	playing[0].play(time.Second, 0.1)
+	assert.True(t, come())
+}

@@ -333,6 +333,32 @@ type Converted struct {
 	Levels       []overview.Level
 }
 
+// Of gives the take that comes of resampling another: what is said of that, at the new rate.
+func (c Converted) Of(from Take) Take {
+	made, to := from, c.Conversion
+	d := &made.Description
+	if to.SampleRate != 0 && d.StartSamples != nil {
+		at := timecode.Convert(*d.StartSamples, d.SampleRate, to.SampleRate)
+		d.StartSamples = &at
+	}
+	if to.SampleRate != 0 {
+		d.SampleRate = to.SampleRate
+	}
+	d.Frames, d.Cues = c.Frames, nil
+	made.Channels = slices.Clone(from.Channels)
+	for i := range made.Channels {
+		made.Channels[i].Level = c.Levels[i]
+	}
+	if made.Tie != nil && to.DriftPPM != 0 {
+		right := *made.Tie
+		right.DriftPPM = 0
+		made.Tie = &right
+	}
+	made.MediaKey, made.SoundKey, made.Sound, made.Size, made.SHA256, made.Stream = c.Media, c.Sound, &c.Stored, c.Stored.Size, c.Stored.SHA256, 0
+	made.Picture, made.CameFrom = nil, conversionWords(from, to)
+	return made
+}
+
 // AddConverted stores a take that is another one resampled, in that one's place, as one step to undo, under the claim of
 // the work that made it.
 func (s *Store) AddConverted(ctx context.Context, claim Claim, author string, from Take, c Converted) (id string, err error) {
@@ -359,29 +385,10 @@ func (s *Store) AddConverted(ctx context.Context, claim Claim, author string, fr
 		if id, err = insertGroup(ctx, tx, from.Production, a, parts, true); err != nil {
 			return err
 		}
-		d := from.Description
-		to := c.Conversion
-		if to.SampleRate != 0 && d.StartSamples != nil {
-			at := timecode.Convert(*d.StartSamples, d.SampleRate, to.SampleRate)
-			d.StartSamples = &at
-		}
-		if to.SampleRate != 0 {
-			d.SampleRate = to.SampleRate
-		}
-		d.Frames, d.Cues = c.Frames, nil
-		channels := slices.Clone(from.Channels)
-		for i := range channels {
-			channels[i].Level = c.Levels[i]
-		}
-		tie := from.Tie
-		if tie != nil && to.DriftPPM != 0 {
-			right := *tie
-			right.DriftPPM = 0
-			tie = &right
-		}
+		made := c.Of(from)
 		_, err = tx.Exec(ctx, `update takes set description = $2, channels = $3, sets = $4, tie = $5, media_key = $6, sound_key = $7, sound = $8, size = $9, work_id = $10,
 			findings = (select findings from takes where id = $11) where id = $1`,
-			id, d, channels, from.Sets, tie, c.Media, c.Sound, c.Stored, c.Stored.Size, claim.Work, from.ID)
+			id, made.Description, made.Channels, made.Sets, made.Tie, made.MediaKey, made.SoundKey, made.Sound, made.Size, claim.Work, from.ID)
 		if err != nil {
 			return err
 		}

@@ -20,10 +20,11 @@ alter table takes
   add column has_sound boolean generated always as (case when jsonb_typeof(channels) = 'array' then jsonb_array_length(channels) > 0 else false end) stored,
   add column stamped   boolean generated always as (coalesce(description->>'startSamples', '') <> '') stored,
   add column damaged   boolean generated always as (coalesce((description->>'recovered')::boolean, false)) stored,
-  -- by roll and time stamp, those without come last, then by name; no two are the same
+  -- by roll and time stamp, those without come last, then by name; no two are the same. What a file says may be of any length, and an
+  -- index is not.
   add column sort      text collate "C" generated always as (
-    case when coalesce(slate->>'roll', description->>'roll', '') = '' then '1' else '0' end || coalesce(slate->>'roll', description->>'roll', '') || '  '
-    || lpad(coalesce(description->>'startSamples', '9223372036854775807'), 19, '0') || '  ' || file_name || '  ' || lpad(stream::text, 6, '0')
+    case when coalesce(slate->>'roll', description->>'roll', '') = '' then '1' else '0' end || left(coalesce(slate->>'roll', description->>'roll', ''), 200) || '  '
+    || lpad(left(coalesce(description->>'startSamples', '9223372036854775807'), 19), 19, '0') || '  ' || left(file_name, 200) || '  ' || lpad(stream::text, 6, '0')
     || '  ' || id::text) stored,
   -- the transaction that changed it last, so that whoever has seen all others that were open then is told of what came since
   add column touched   xid8 not null default pg_current_xact_id();

@@ -1,8 +1,10 @@
 // Requests that make something bear a key of their own, and are made again where their answer is lost: the server knows the key.
 
 /** How the addresses end at which something is made under a key, which the contract says too. */
-export const makes =
-  /\/(productions|imports|queue|reels|handedover|group|batches|sync|convert|receipts|takes|reel|settle|revision|correct|level|handover|pattern|prints|patterns|specs)$/;
+const made =
+  "productions reels takes group convert imports batches sync level prints queue patterns pattern specs receipts reel settle " +
+  "revision correct handover handedover";
+export const makes = new RegExp(`/(${made.replaceAll(" ", "|")})$`);
 
 /** How long to wait before each further try, in milliseconds. */
 export const pauses = [300, 1000, 3000];
