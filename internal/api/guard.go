@@ -94,8 +94,8 @@ var (
 		"/cutlist/read", "/waveform", "/samples", "/plan", "/prints", "/queue"}
 )
 
-// A request is answered within these, or given up.
-const (
+// A request is answered within these, or given up; tests have less patience.
+var (
 	usualDeadline = 30 * time.Second
 	slowDeadline  = 5 * time.Minute
 )

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/assert"
@@ -148,4 +149,38 @@ func TestTakesAreToldByWhatHasChanged(t *testing.T) {
 	page, err := s.TakesPage(ctx, p.ID, store.TakesAsked{Since: "99999999999", Limit: 20}) // of another cluster
 	require.NoError(t, err)
 	assert.True(t, page.Whole)
+}
+
+// A statement has a deadline, and what is told of one that missed it is that the database could not be asked.
+func TestAStatementThatTakesTooLongIsGivenUp(t *testing.T) {
+	s, err := storetest.Open(t).Apart(ctx, store.Use{Connections: 1, Statement: 50 * time.Millisecond})
+	require.NoError(t, err)
+	defer s.Close()
+	began := time.Now()
+	_, err = s.Pool.Exec(ctx, "select pg_sleep(60)")
+	require.Error(t, err)
+	assert.True(t, store.Unavailable(err), "%v", err)
+	assert.Less(t, time.Since(began), 30*time.Second)
+	_, err = s.Pool.Exec(ctx, "select 1")
+	assert.NoError(t, err)
+}
+
+// What a file says of itself may be of any length, and still has its place in the list.
+func TestTakesWithLongNamesAreListed(t *testing.T) {
+	s := storetest.Open(t)
+	p := ferry(t, s)
+	long := strings.Repeat("é\U0001F600", 4000)
+	for i := range 3 {
+		_, err := s.Pool.Exec(ctx, `insert into takes (production_id, kind, file_name, came_from, media_key, size, sha256, stream, description, channels)
+			values ($1, 'recording', $2, 'card', $3, 1, $3, 0, jsonb_build_object('roll', $2::text), '[]')`, p.ID, long, fmt.Sprint(i))
+		require.NoError(t, err)
+	}
+	page, err := s.TakesPage(ctx, p.ID, store.TakesAsked{Limit: 2})
+	require.NoError(t, err)
+	require.Len(t, page.Takes, 2)
+	require.NotEmpty(t, page.Next)
+	rest, err := s.TakesPage(ctx, p.ID, store.TakesAsked{After: page.Next, Limit: 2})
+	require.NoError(t, err)
+	assert.Len(t, rest.Takes, 1)
+	assert.LessOrEqual(t, len([]rune(page.Next)), 500, "it fits into an address")
 }
