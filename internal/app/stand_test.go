@@ -407,3 +407,48 @@ func TestAnOlderDatabaseIsSaid(t *testing.T) {
 	}, time.Minute, 50*time.Millisecond)
 	s.OK("GET", "/productions", nil, nil)
 }
+
+// Two tools that hang stop those who wait behind them, and nobody else; and whoever stops them is obeyed.
+func TestAToolThatHangsStopsOneLaneAlone(t *testing.T) {
+	s := apptest.Start(t)
+	production, v := crossing(t, s)
+	tools := t.TempDir()
+	for _, name := range []string{"ffmpeg", "ffprobe"} {
+		real, err := exec.LookPath(name)
+		require.NoError(t, err)
+		script := "#!/bin/sh\ncase \"$*\" in *source.mov*) exec sleep 600 ;; esac\nexec " + real + " \"$@\"\n"
+		require.NoError(t, os.WriteFile(filepath.Join(tools, name), []byte(script), 0o755))
+	}
+	t.Setenv("PATH", tools+":"+os.Getenv("PATH"))
+	var movies []string
+	for i := range 3 {
+		movies = append(movies, fmt.Sprintf("hangs%d.mov", i))
+		s.Put(movies[i], append([]byte{0, 0, 0, 20}, []byte(fmt.Sprintf("ftypqt  hangs %d", i))...))
+	}
+	var imports []string
+	s.OK("POST", "/productions/"+production+"/imports", api.CardImport{Card: "LF03", Paths: movies}, &imports)
+	states := func() (n map[string]int) {
+		n = map[string]int{}
+		for _, id := range imports {
+			n[work(s, id).State]++
+		}
+		return n
+	}
+	require.Eventually(t, func() bool { return states()["running"] == 2 }, time.Minute, 20*time.Millisecond)
+	var p api.Print
+	s.OK("POST", "/reels/"+v.Id+"/prints", map[string]any{"packaging": "interleaved"}, &p)
+	batch := queued(s, "/productions/"+production+"/batches", map[string]any{"kind": "ply",
+		"takes": []string{s.Takes(production)["12A.wav"].ID}, "settings": map[string]any{"all": true, "singly": false}})
+	var desk api.Receipt
+	for _, id := range []string{p.ID, batch} {
+		require.Eventually(t, func() bool { return work(s, id).State == "done" }, time.Minute, 20*time.Millisecond, work(s, id).Message)
+	}
+	s.OK("POST", "/prints/"+p.ID+"/receipts", nil, &desk)
+	require.Eventually(t, func() bool { return work(s, desk.ID).State == "done" }, time.Minute, 20*time.Millisecond)
+	assert.Equal(t, map[string]int{"running": 2, "queued": 1}, states(), "they hang all the while")
+	for _, id := range imports {
+		s.OK("POST", "/work/"+id+"/cancel", nil, nil)
+	}
+	s.Record("after.wav", 1, "Boom")
+	assert.Equal(t, "done", s.Bring(production, "after.wav")["after.wav"].State, "and the lane is free again")
+}
