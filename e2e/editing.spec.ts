@@ -4,7 +4,7 @@ import { spawn, type ChildProcess } from "node:child_process";
 import { existsSync, readFileSync, rmSync, statSync } from "node:fs";
 import { expect, test, type Page } from "@playwright/test";
 
-import { bringIn, chooseSpec, chosen, meets, newProduction, scenario, track, unravel } from "./rooms";
+import { bringIn, chooseSpec, chosen, goTo, meets, newProduction, range, scenario, track, unravel } from "./rooms";
 import { readWave } from "./wave";
 
 const data = process.env.E2E_DATA ?? "../.run/e2e";
@@ -30,20 +30,6 @@ async function killed(server: ChildProcess) {
   const gone = new Promise((done) => server.once("exit", done));
   server.kill("SIGKILL");
   await gone;
-}
-
-async function goTo(page: Page, timecode: string) {
-  await page.keyboard.press("g");
-  await page.getByLabel("Go to timecode").fill(timecode);
-  await page.keyboard.press("Enter");
-  await expect(page.getByRole("button", { name: /^Position/ })).toHaveText(timecode);
-}
-
-async function range(page: Page, from: string, to: string) {
-  await goTo(page, from);
-  await page.keyboard.press("1");
-  await goTo(page, to);
-  await page.keyboard.press("2");
 }
 
 /** Waits until undo would take back a step of this name: the server has it. */

@@ -39,6 +39,22 @@ export const track = (page: Page, name: string) => page.getByRole("group", { nam
 /** What is chosen in the Loom, with its settings. */
 export const chosen = (page: Page) => page.getByRole("region", { name: "What is chosen" });
 
+/** Puts the playhead somewhere. */
+export async function goTo(page: Page, timecode: string) {
+  await page.keyboard.press("g");
+  await page.getByLabel("Go to timecode").fill(timecode);
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("button", { name: /^Position/ })).toHaveText(timecode);
+}
+
+/** Chooses a range on the chosen track. */
+export async function range(page: Page, from: string, to: string) {
+  await goTo(page, from);
+  await page.keyboard.press("1");
+  await goTo(page, to);
+  await page.keyboard.press("2");
+}
+
 export async function chooseSpec(page: Page, title: string) {
   await page.getByTitle("The delivery spec that the outputs come from").click();
   const dialog = page.getByRole("dialog", { name: "Delivery spec" });

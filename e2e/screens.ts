@@ -9,11 +9,13 @@ export async function enter(page: Page) {
   await expect(page.getByRole("navigation", { name: "Rooms" })).toBeVisible();
 }
 
-/** Reel 1 of the demo, in a room. */
-async function reel(page: Page, name: string) {
+/** Reel 1 of the demo, in a room; gives its ID. */
+async function reel(page: Page, name: string): Promise<string> {
   const production = /\/p\/([\w-]+)/.exec(page.url())![1]!;
   const reels = (await (await page.request.get(`/api/v1/productions/${production}/reels`)).json()) as { id: string; name: string }[];
-  await page.goto(`/p/${production}/${name}/${reels.find((r) => r.name.startsWith("Reel 1"))!.id}`);
+  const { id } = reels.find((r) => r.name.startsWith("Reel 1"))!;
+  await page.goto(`/p/${production}/${name}/${id}`);
+  return id;
 }
 
 /** Each leaves the page at one screen. */
@@ -51,6 +53,28 @@ export const screens: Record<string, (page: Page) => Promise<void>> = {
     await enter(page);
     await reel(page, "loom");
     await expect(page.getByRole("group", { name: "Tracks" })).toBeVisible();
+  },
+  "a chain": async (page) => {
+    await enter(page);
+    const id = await reel(page, "loom");
+    const view = await (await page.request.get(`/api/v1/reels/${id}`)).json();
+    const steps = ["high-pass", "bell", "compressor", "noise"].map((kind, i) => ({ id: String(i + 1), kind, off: i === 3 }));
+    if (view.chains.length === 0)
+      // which is all left out, so that nothing sounds otherwise for other tests
+      for (const command of [{ steps }, { off: true }])
+        await page.request.post(`/api/v1/reels/${id}/commands`, {
+          data: {
+            revision: 1e9,
+            kind: "setChain",
+            command: { row: "track", from: view.tracks.find((t: { name: string }) => t.name === "Radio").id, ...command },
+          },
+        });
+    await page
+      .getByRole("button", { name: /^Chain of .*: 4 processors/ })
+      .first()
+      .click();
+    await expect(page.getByRole("region", { name: /^Chain of/ }).getByRole("heading", { name: "High-pass" })).toBeVisible();
+    await expect(page.getByRole("button", { name: /^Bell: 1 kHz/ })).toBeVisible();
   },
   "the delivery specs": async (page) => {
     await screens.Loom!(page);

@@ -128,10 +128,27 @@ const borrowing = async (page) => {
   await page.keyboard.press("z");
   await page.getByRole("group", { name: /^From/ }).first().waitFor();
 };
-const lists = async (page) => {
-  await choose(page, "Radio", "10:00:58:00");
-  await page.keyboard.press("i");
-  await page.waitForTimeout(400);
+/** What a voice goes through, on the reel of the pictures alone: taken last. */
+const chain = async (page) => {
+  const view = await get(`/reels/${reel.id}`);
+  const steps = [
+    { id: "1", kind: "high-pass", values: { frequency: 80, slope: 24 } },
+    { id: "2", kind: "hum" },
+    { id: "3", kind: "bell", values: { frequency: 320, gain: -4, q: 1.2 } },
+    { id: "4", kind: "compressor", values: { threshold: -24, ratio: 3 } },
+    { id: "5", kind: "de-esser", off: true },
+  ];
+  const command = { row: "track", from: view.tracks.find((t) => t.name === "Ines lav").id, steps };
+  await fetch(`${address}/api/v1/reels/${reel.id}/commands`, {
+    method: "POST",
+    headers: { "Content-Type": "application/json" },
+    body: JSON.stringify({ revision: view.revision, kind: "setChain", command }),
+  });
+  await page.keyboard.press("p");
+  await goTo(page, "10:00:34:20");
+  await page.getByRole("button", { name: /^Chain of Ines lav/ }).click();
+  await page.getByRole("button", { name: /^Bell: 320 Hz/ }).focus();
+  await page.waitForTimeout(1500);
 };
 const cutList = async (page) => {
   await page.getByRole("button", { name: /; others$/ }).click();
@@ -191,7 +208,6 @@ const all = {
   "loom-night": () => shot("loom-night", "night", `${base}/loom/${dense.id}`, fitted("Boom A")),
   "loom-wide": () => shot("loom-wide", "day", `${base}/loom/${dense.id}`, fitted("Winch"), 1920, 1080),
   "loom-channels": () => shot("loom-channels", "day", `${base}/loom/${reel.id}`, channels),
-  "loom-lists": () => shot("loom-lists", "night", `${base}/loom/${reel.id}`, lists),
   "loom-surround": () => shot("loom-surround", "day", `${base}/loom/${surround.id}`, weave),
   borrow: () => shot("borrow", "day", `${base}/loom/${reel.id}`, borrowing),
   "cut-list": () => shot("cut-list", "day", `${base}/loom/${reel.id}`, cutList),
@@ -211,6 +227,7 @@ const all = {
     );
   },
   productions: () => shot("productions", "day", address),
+  "loom-chain": () => shot("loom-chain", "night", `${base}/loom/${reel.id}`, chain),
 };
 for (const [name, run] of Object.entries(all)) if (!only || only.includes(name)) await run();
 await browser.close();

@@ -14,6 +14,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/chain"
 	"zestyloom/core/ply"
 	"zestyloom/core/wave"
 	"zestyloom/core/wave/wavetest"
@@ -112,6 +113,40 @@ func BenchmarkGaugeAgainstFFmpeg(b *testing.B) {
 			"-").CombinedOutput()
 		require.NoError(b, err, string(out))
 	})
+}
+
+// BenchmarkProcessAgainstFFmpeg: the goal is a third of the time of ffmpeg's own filters for the same, per core; each has one.
+func BenchmarkProcessAgainstFFmpeg(b *testing.B) {
+	ffmpeg, err := exec.LookPath("ffmpeg")
+	if err != nil {
+		b.Skip("ffmpeg is not installed")
+	}
+	path := tenMinutes(b, 2)
+	for name, c := range map[string]struct{ chain, filter string }{
+		"filters": {"{kind: bell, frequency: 320, gain: -4, q: 1}, {kind: bell, frequency: 900, gain: 2, q: 1}, " +
+			"{kind: bell, frequency: 2500, gain: 3, q: 1}, {kind: bell, frequency: 6000, gain: -2, q: 1}",
+			"equalizer=f=320:t=q:w=1:g=-4,equalizer=f=900:t=q:w=1:g=2,equalizer=f=2500:t=q:w=1:g=3,equalizer=f=6000:t=q:w=1:g=-2"},
+		"compressor": {"{kind: compressor, threshold: -24, ratio: 4, knee: 6, attack: 10, release: 120, detector: peak}",
+			"acompressor=threshold=-24dB:ratio=4:knee=6dB:attack=10:release=120:detection=peak"},
+	} {
+		b.Run(name, func(b *testing.B) {
+			dir := b.TempDir()
+			steps, err := chain.Read([]byte("chain: [" + c.chain + "]"))
+			require.NoError(b, err)
+			was := runtime.GOMAXPROCS(1)
+			defer runtime.GOMAXPROCS(was)
+			out := filepath.Join(dir, "out.wav")
+			ratio(b, "times-ffmpeg", func() {
+				_, _, err := processFile(context.Background(), path, 0, steps, "", out)
+				require.NoError(b, err)
+				require.NoError(b, os.Remove(out))
+			}, func() {
+				said, err := exec.Command(ffmpeg, "-v", "error", "-y", "-threads", "1", "-filter_threads", "1", "-i", path, "-af", c.filter, "-c:a",
+					"pcm_s24le", out).CombinedOutput()
+				require.NoError(b, err, string(said))
+			})
+		})
+	}
 }
 
 // BenchmarkBeyondFourGiB probes, unravels and plies a take above 4 GiB. Memory must stay below 300 MiB, whatever the

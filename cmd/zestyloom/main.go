@@ -54,7 +54,7 @@ func root() *cobra.Command {
 	}
 	c.PersistentFlags().Bool("json", false, "print one JSON document on standard output")
 	c.AddCommand(probeCommand(), unravelCommand(), plyCommand(), syncCommand(), gaugeCommand(), levelCommand(), diagnoseCommand(),
-		printCommand(), checkCommand(), compareCommand(), foldCommand(), serveCommand(), workerCommand(), demoCommand(), backupCommand(),
+		printCommand(), checkCommand(), compareCommand(), foldCommand(), processCommand(), serveCommand(), workerCommand(), demoCommand(), backupCommand(),
 		restoreCommand(), rebuildCommand())
 	return c
 }

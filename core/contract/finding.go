@@ -42,5 +42,5 @@ var Graded = []string{"before-start", "click", "clipped", "copy", "copy-rate", "
 	"fold", "fold-down", "folded", "frame-rate", "full-range",
 	"groups", "hum", "laid-out", "language", "lfe",
 	"lost", "loudness", "loudness-range", "momentary", "muted", "names", "one-sided", "order", "ppm",
-	"short-term", "silence", "silenced", "start",
+	"short-term", "silence", "silenced", "start", "still",
 	"stems-sum-to-mix", "topped", "true-peak", "unfed", "unreached"}

@@ -81,15 +81,10 @@ func File(ctx context.Context, s Source, to reel.Target) (Result, error) {
 // measured after; nil where the file is a part of what was measured, and then nothing is said. first is which of the programme's channels
 // its first is, by which dither is told apart. clipped counts the samples that would have gone over full scale.
 func Write(ctx context.Context, src *wave.File, c Curves, after *loudness.Whole, first int, w io.Writer) (clipped int64, err error) {
-	h := wave.Header{Format: src.Format, Frames: src.Frames, IXML: src.IXML, Extra: src.CarriedWhole(), Wide: src.Container == wave.BW64}
-	if src.Bext != nil {
-		b := *src.Bext
-		b.ClearLoudness()
-		if after != nil {
-			b.IntegratedLUFS, b.RangeLU, b.TruePeakMaxDBTP = after.IntegratedLUFS, after.LoudnessRangeLU, after.TruePeakMaxDBTP
-			b.MomentaryMaxLUFS, b.ShortTermMaxLUFS, b.Version = after.MomentaryMaxLUFS, after.ShortTermMaxLUFS, max(b.Version, 2)
-		}
-		h.Bext = &b
+	h := src.Altered()
+	if b := h.Bext; b != nil && after != nil {
+		b.IntegratedLUFS, b.RangeLU, b.TruePeakMaxDBTP = after.IntegratedLUFS, after.LoudnessRangeLU, after.TruePeakMaxDBTP
+		b.MomentaryMaxLUFS, b.ShortTermMaxLUFS, b.Version = after.MomentaryMaxLUFS, after.ShortTermMaxLUFS, max(b.Version, 2)
 	}
 	out, err := wave.NewWriter(w, h)
 	if err != nil {

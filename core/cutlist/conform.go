@@ -46,7 +46,7 @@ func Onto(events []Event, start int64, rate timecode.Rate, sampleRate int) (move
 	// An hour of the clock is a 24th of its day, which is longer than an hour where labels lag behind.
 	hour, early := rate.Day(sampleRate)/24, int64(leader*sampleRate)
 	if at := first + by; at < start-early || at >= start+2*hour {
-		by += floorDiv(start+hour/2, hour)*hour - floorDiv(at+early, hour)*hour
+		by += timecode.FloorDiv(start+hour/2, hour)*hour - timecode.FloorDiv(at+early, hour)*hour
 	}
 	for first+by < 0 { // a leader before midnight, on a reel that begins at it
 		by += hour
@@ -79,14 +79,6 @@ func overMidnight(events []Event, rate timecode.Rate, sampleRate int) []Event {
 		}
 	}
 	return moved
-}
-
-func floorDiv(a, b int64) int64 {
-	q := a / b
-	if a%b < 0 {
-		q--
-	}
-	return q
 }
 
 // Build is the command that lays the takes of entries on a reel as the cut has them, their channels on the tracks of

@@ -5,7 +5,9 @@ import (
 	"encoding/hex"
 	"encoding/json"
 
+	"zestyloom/core/chain"
 	"zestyloom/core/contract"
+	"zestyloom/core/engine"
 	"zestyloom/core/reel"
 	"zestyloom/core/weave"
 )
@@ -90,8 +92,8 @@ func (m Muxing) Fingerprint(parts []string, picture string) (string, error) {
 	}{hand, m.Args(names, "", ""), parts, picture})
 }
 
-// about is how long before and after a range something still acts on it, in seconds: what turns phases or limits looks
-// around it by less.
+// about is how long before and after a range something still acts on it, in seconds: what turns phases or limits looks around it by less. What
+// chains remember and look ahead to comes on top.
 const about = 1
 
 // audible gives a reel with no more than what is heard of it in some groups within a range.
@@ -100,9 +102,15 @@ func audible(r *reel.Reel, groups []string, span reel.Span, rate int) (*reel.Ree
 	if err != nil {
 		return nil, err
 	}
-	out = weave.Bare(out)
+	before, after, err := engine.Reach(out)
+	if err != nil {
+		return nil, err
+	}
+	if out = weave.Bare(out); len(out.Chains) > 0 {
+		before += chain.LongestMemory * int64(rate)
+	}
 	for id, c := range out.Clips {
-		if c.End() <= span.From-int64(about*rate) || c.Start >= span.To+int64(about*rate) {
+		if c.End() <= span.From-before-int64(about*rate) || c.Start >= span.To+after+int64(about*rate) {
 			delete(out.Clips, id)
 		}
 	}

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/chain"
 	"zestyloom/core/contract"
 	"zestyloom/core/reel"
 )
@@ -31,6 +32,12 @@ func stemsApart(t testing.TB) contract.Spec {
 	s := spec(t, "six-channel-split")
 	loud(&s)
 	return s
+}
+
+// chained has a row go through one step.
+func chained(row reel.Row, from string, step chain.Step) reel.Command {
+	step.ID = "1"
+	return reel.SetChain{Row: row, From: from, Steps: &[]chain.Step{step}}
 }
 
 // What is done to a reel changes the fingerprint of those files alone that it can be heard in.
@@ -62,6 +69,11 @@ func TestFingerprintTellsWhatHasChanged(t *testing.T) {
 		"another stem":          {reel.SetTrack{Track: cue.ID, Stem: ptr("FX")}, []string{fx, mx}},
 		"a second stem":         {reel.SetTrack{Track: cue.ID, Second: ptr("FX")}, []string{fx}},
 		"level of a stem":       {reel.SetBus{Row: reel.StemRow, From: "DX", GainDB: ptr(-2.0)}, []string{dx}},
+		"a chain":               {chained(reel.TrackRow, cue.ID, chain.Step{Kind: chain.Bell}), []string{mx}},
+		"a chain of a stem":     {chained(reel.StemRow, "DX", chain.Step{Kind: chain.Limiter}), []string{dx}},
+		"a chain that is off":   {chained(reel.StemRow, "DX", chain.Step{Kind: chain.Limiter, Off: true}), nil},
+		"a chain of a clip":     {reel.SetClipChain{Clips: []string{clip("bell")}, Steps: []chain.Step{{ID: "1", Kind: chain.Bell}}}, []string{fx}},
+		"a clip's that is off":  {reel.SetClipChain{Clips: []string{clip("bell")}, Steps: []chain.Step{{ID: "1", Kind: chain.Bell, Off: true}}}, nil},
 		"the law of panning":    {reel.SetReel{PanLaw: ptr(4.5)}, []string{dx, fx, mx}},
 		"a longer programme":    {reel.MoveClips{Clips: []string{clip("cue")}, By: 4800}, []string{dx, fx, mx}},
 		"the end of the reel":   {reel.SetReel{Start: ptr(int64(start + 1920))}, []string{dx, fx, mx}},
@@ -77,6 +89,30 @@ func TestFingerprintTellsWhatHasChanged(t *testing.T) {
 			}
 		}
 	}
+	t.Run("treatments", func(t *testing.T) {
+		bell := p.reel.Clips[clip("bell")]
+		for name, c := range map[string]struct {
+			of        chain.Treatment
+			untreated bool
+			changed   bool
+		}{
+			"that are heard":                    {chain.Treatment{Channels: bell.Channels}, false, true},
+			"that are off":                      {chain.Treatment{Channels: bell.Channels, Off: true}, false, false},
+			"of a channel that is not used":     {chain.Treatment{Channels: []int{bell.Channels[0] + 1}}, false, false},
+			"that its only clip has none of":    {chain.Treatment{Channels: bell.Channels}, true, false},
+			"that are the same at another edit": {chain.Treatment{Channels: bell.Channels, Off: true, Revision: 9}, false, false},
+		} {
+			changed := production{p.takes, p.reel.Clone()}
+			c.of.Steps = []chain.Step{{ID: "1", Kind: chain.Bell}}
+			changed.reel.Treatments = map[string][]chain.Treatment{"bell": {c.of}}
+			do(t, changed.reel, reel.SetClip{Clip: bell.ID, Untreated: &c.untreated})
+			plan, r, err := NewPlan("The Lantern Ferry", changed.reel, s, Asked{Packaging: "per-group"})
+			require.NoError(t, err)
+			after := changed.prints(t, plan, r)
+			assert.Equal(t, c.changed, before[fx] != after[fx], name)
+			assert.Equal(t, before[dx], after[dx], name)
+		}
+	})
 	t.Run("how it is written", func(t *testing.T) {
 		for name, change := range map[string]func(f *contract.File){
 			"depth": func(f *contract.File) { f.Depth = 16 }, "rate": func(f *contract.File) { f.Rate = 44100 },
@@ -235,5 +271,48 @@ func TestWhatIsFarFromARangeDoesNotChangeIt(t *testing.T) {
 				require.True(t, same, "%s: %s", name, file)
 			}
 		}
+	}
+}
+
+// Through chains what lies before a range is heard in it, and is in its fingerprint; what else is printed in the same pass changes no bit.
+func TestRangesThroughChains(t *testing.T) {
+	s := stemsApart(t)
+	s.Programme.Start = ""
+	each(&s, func(f *contract.File) { f.Depth = 32 }) // in which every bit shows
+	p := crossing(t)
+	slow := map[string]float64{"threshold": -60, "ratio": 8, "release": 3000, "attack": 100}
+	do(t, p.reel, chained(reel.StemRow, "DX", chain.Step{Kind: chain.Compressor, Values: slow}))
+	do(t, p.reel, chained(reel.StemRow, "MX", chain.Step{Kind: chain.HighPass, Values: map[string]float64{"frequency": 20}}))
+	clips := slices.DeleteFunc(p.reel.ClipList(), func(c reel.Clip) bool { return p.reel.Tracks[c.Track].Stem != "DX" })
+	asked := Asked{Packaging: "per-group", Range: []string{"10:00:01:10–10:00:02:00"}}
+	run := func(r *reel.Reel, but ...string) (Plan, *reel.Reel, folder) {
+		plan, r, err := NewPlan("The Lantern Ferry", r, s, asked)
+		require.NoError(t, err)
+		require.True(t, plan.Printable(), plan.Findings)
+		d, whole := folder{}, map[string]Whole{}
+		for _, part := range plan.Parts() {
+			if len(but) > 0 && !strings.Contains(part.Name, but[0]) {
+				whole[part.Name] = Whole{}
+			}
+		}
+		_, err = Print(context.Background(), plan, r, Press{Open: p.open, Create: d.create, Stamp: Stamp{"2026-01-02", "03:04:05"}, Whole: whole})
+		require.NoError(t, err)
+		return plan, r, d
+	}
+	plan, r, all := run(p.reel)
+	before := p.prints(t, plan, r)
+	_, _, alone := run(p.reel, "_MX")
+	require.Len(t, alone, 1)
+	for name, f := range alone {
+		assert.Equal(t, string(all[name].b), string(f.b), "%s by itself, whatever else remembers longer", name)
+	}
+	changed := p.reel.Clone()
+	early := clips[0]
+	early.ID, early.Tie, early.Start = "early", "", early.Start-20*48000
+	changed.Clips["early"] = early
+	plan, r, _ = run(changed)
+	after := p.prints(t, plan, r)
+	for name := range before {
+		assert.Equal(t, !strings.Contains(name, "_DX"), before[name] == after[name], "%s: a clip twenty seconds before", name)
 	}
 }

@@ -260,13 +260,23 @@ func ownRoutes(r *reel.Reel) (n int) {
 			n++
 		}
 	}
+	for _, c := range r.Chains {
+		if c.Row == reel.GroupRow {
+			n++
+		}
+	}
 	return n + len(r.Corrections)
 }
 
 func laidOut(r *reel.Reel, spec contract.Spec) (*reel.Reel, error) {
 	bare := *r // without the knots of the other spec's outputs
 	bare.Groups, bare.Knots = map[string]reel.Group{}, map[string]reel.Knot{}
-	bare.Buses, bare.Corrections = map[string]reel.Bus{}, nil
+	bare.Buses, bare.Corrections, bare.Chains = map[string]reel.Bus{}, nil, map[string]reel.Chain{}
+	for id, c := range r.Chains {
+		if c.Row != reel.GroupRow {
+			bare.Chains[id] = c
+		}
+	}
 	for id, b := range r.Buses {
 		if b.Row != reel.GroupRow {
 			bare.Buses[id] = b

@@ -11,6 +11,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"zestyloom/core/chain"
 	"zestyloom/core/contract"
 	"zestyloom/core/dsp"
 	"zestyloom/core/engine"
@@ -164,8 +165,11 @@ func Raw(name string) string { return name + ".raw.wav" }
 // before. Where something in the reel remembers, it does, and there is one engine.
 func newEngines(r *reel.Reel, open engine.Opener) ([]*engine.Engine, error) {
 	var engines []*engine.Engine
-	for range min(runtime.GOMAXPROCS(0), mostEngines) {
-		e, err := engine.New(r, open, engine.Options{Block: blockFrames})
+	// Always as much, whatever else is printed, so that the bytes do not depend on that.
+	runUp := chain.LongestMemory * int64(r.Head.SampleRate)
+	at := min(runtime.GOMAXPROCS(0), mostEngines)
+	for range at {
+		e, err := engine.New(r, open, engine.Options{Block: blockFrames, RunUp: runUp, Most: runUp, Hands: at})
 		if err != nil {
 			return nil, err
 		}

@@ -8,12 +8,14 @@ import (
 	"fmt"
 	"hash/maphash"
 	"io"
+	"maps"
 	"math"
 	"slices"
 	"strings"
 
 	"github.com/cespare/xxhash/v2"
 
+	"zestyloom/core/chain"
 	"zestyloom/core/contract"
 	"zestyloom/core/dsp"
 	"zestyloom/core/fault"
@@ -49,6 +51,40 @@ type Report struct {
 	Made     int64              `json:"made,omitempty"`    // samples of all channels that were made, and not linked
 	// CheckedBy tells the program that made and checked it from every other.
 	CheckedBy string `json:"checkedBy,omitempty"`
+	// Treated are the treatments that are heard in it.
+	Treated []Treated `json:"treated,omitempty"`
+}
+
+// Treated is a treatment that is heard in a print.
+type Treated struct {
+	Name     string `json:"name"`     // of a clip of the take
+	Channels []int  `json:"channels"` // of the take, from 1
+	Steps    int    `json:"steps"`    // processors that do something
+	Revision int64  `json:"revision"`
+}
+
+// treatedIn gives the treatments that are heard of a reel, by take.
+func treatedIn(r *reel.Reel) (list []Treated) {
+	names := map[string]string{}
+	for _, c := range r.ClipList() {
+		if _, there := names[c.Take]; !there {
+			names[c.Take] = c.Name
+		}
+	}
+	heard := r.TreatmentsHeard()
+	for _, take := range slices.Sorted(maps.Keys(heard)) {
+		for _, t := range r.Treatments[take] {
+			if !slices.ContainsFunc(heard[take], func(h chain.Treatment) bool { return slices.Equal(h.Channels, t.Channels) }) {
+				continue
+			}
+			one := Treated{Name: names[take], Steps: len(chain.Heard(t.Steps)), Revision: t.Revision}
+			for _, c := range t.Channels {
+				one.Channels = append(one.Channels, c+1)
+			}
+			list = append(list, one)
+		}
+	}
+	return list
 }
 
 func (r *Report) add(ok bool, f contract.Finding) {
@@ -85,7 +121,7 @@ type Opened struct {
 // that was printed. An error means that verifying itself could not go on; what is wrong with files is in the report.
 func Verify(ctx context.Context, p Plan, r *reel.Reel, printed Printed,
 	open func(name string) (Opened, error), progress func(float64)) (Report, error) {
-	v := verifier{plan: p, reel: r, printed: printed, report: Report{Pass: true}, parts: p.Parts(), files: map[string]*wave.File{},
+	v := verifier{plan: p, reel: r, printed: printed, report: Report{Pass: true, Treated: treatedIn(r)}, parts: p.Parts(), files: map[string]*wave.File{},
 		measured: map[string]bool{}, sums: map[string]string{}, proven: map[string]bool{}}
 	for _, part := range v.parts {
 		o, err := open(part.Name)

@@ -3,6 +3,8 @@ package diagnose
 import (
 	"math"
 	"sync"
+
+	"zestyloom/core/chain"
 )
 
 // Kind of a finding.
@@ -29,7 +31,10 @@ type Finding struct {
 	With    []int   `json:"with"` // other channels, from 1; empty where there are none
 	Figure  float64 `json:"figure"`
 	At      *int64  `json:"at,omitempty"` // the first sample of it; nil for what is everywhere
+	Hz      float64 `json:"hz,omitempty"` // of a hum
 	Message string  `json:"message"`
+	// Remedy is what Against says, for who shows it.
+	Remedy []chain.Step `json:"remedy,omitempty"`
 }
 
 // Channel is what was found on one channel. Levels are nil for digital silence; RMS is relative to a full-scale square

@@ -33,18 +33,20 @@ type Damage struct {
 	Kind    Kind
 	Figure  float64 // as that of a Finding of its kind
 	At      int64   // the first sample of it; −1 for what is everywhere
+	Hz      float64 // of a hum
 	Message string
 }
 
 // Damage gives all that was heard.
 func (e *Ear) Damage() (found []Damage) {
 	add := func(kind Kind, figure float64, at int64, format string, args ...any) {
-		found = append(found, Damage{kind, figure, at, fmt.Sprintf(format, args...)})
+		found = append(found, Damage{Kind: kind, Figure: figure, At: at, Message: fmt.Sprintf(format, args...)})
 	}
 	for _, tone := range e.hum.tones {
 		if e.hum.seconds >= 2 && float64(tone.present) >= 0.8*float64(e.hum.seconds) {
 			level := decibels(tone.power / float64(tone.present))
 			add(Hum, level, -1, "Hum at %.0f Hz and its harmonics, %s", tone.hz, dBFS(level))
+			found[len(found)-1].Hz = tone.hz
 		}
 	}
 	if n := e.gaps.Count; n > 0 {

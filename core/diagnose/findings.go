@@ -55,6 +55,7 @@ func (t *tally) own(a *Analyser, empty bool) []Finding {
 	}
 	for _, d := range t.ear.Damage() {
 		add(d.Kind, d.Figure, "%s", d.Message)
+		found[len(found)-1].Hz = d.Hz
 		if d.At >= 0 {
 			found[len(found)-1].At = &d.At
 		}

@@ -6,12 +6,12 @@ import "math"
 // function of channel and position alone, so that the same print gives the same bytes however it is cut into blocks.
 // position counts sample frames.
 func AddDither(samples []float64, bits, channel int, position int64) {
-	step := math.Ldexp(1, 1-bits)
+	scale := math.Ldexp(1, 1-bits-32)
 	key := uint64(channel+1) * 0x9e3779b97f4a7c15
 	for i := range samples {
 		r := mix(key ^ uint64(position+int64(i)))
 		// two independent 32-bit uniforms make the triangle
-		samples[i] += step * (float64(r>>32) - float64(r&0xffffffff)) / (1 << 32)
+		samples[i] += float64(int64(r>>32)-int64(r&0xffffffff)) * scale // which is exact, as scale is a power of two
 	}
 }
 

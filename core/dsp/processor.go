@@ -4,11 +4,12 @@ import "math"
 
 // Processor works on a set of channels in place, block after block.
 type Processor interface {
-	// Process works on channels × frames that follow those of the call before.
-	Process(channels [][]float64)
+	// Process works on channels × frames that follow those of the call before. at is the place of the first on the clock, as it comes in:
+	// what moves, and what works in steps, goes by that, so that it does not matter where blocks begin.
+	Process(channels [][]float64, at int64)
 	// Latency is how many samples later what goes in comes out.
 	Latency() int
-	// Memory is after how many samples the past no longer matters (below 2⁻⁵³).
+	// Memory is after how many samples the past no longer matters: what it changes lies below −140 dBFS.
 	Memory() int
 	// Reset forgets the past.
 	Reset()
@@ -31,8 +32,15 @@ func NewDelay(channels, by int) *Delay {
 }
 
 // Process delays in place.
-func (d *Delay) Process(channels [][]float64) {
+func (d *Delay) Process(channels [][]float64, _ int64) {
 	for c, x := range channels {
+		if n := len(x); d.by <= n {
+			d.work = append(d.work[:0], x[n-d.by:]...)
+			copy(x[d.by:], x)
+			copy(x, d.past[c])
+			copy(d.past[c], d.work)
+			continue
+		}
 		d.work = append(append(d.work[:0], d.past[c]...), x...)
 		copy(d.past[c], d.work[len(x):])
 		copy(x, d.work)
@@ -79,7 +87,7 @@ func NewQuadrature(channels int) *Quadrature {
 }
 
 // Process turns in place.
-func (q *Quadrature) Process(channels [][]float64) {
+func (q *Quadrature) Process(channels [][]float64, _ int64) {
 	centre := quadratureTaps / 2
 	for c, x := range channels {
 		q.work = append(append(q.work[:0], q.past[c]...), x...)

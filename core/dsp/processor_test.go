@@ -18,7 +18,7 @@ func TestQuadratureTurnsByNinetyDegrees(t *testing.T) {
 		for i := range x {
 			x[i] = math.Cos(w * float64(i))
 		}
-		q.Process([][]float64{x})
+		q.Process([][]float64{x}, 0)
 		for i := 6000; i < 8000; i++ {
 			require.InDelta(t, math.Cos(w*float64(i-q.Latency())+math.Pi/2), x[i], 0.012, "%g Hz", f)
 		}
@@ -34,11 +34,11 @@ func TestProcessorsDoNotKnowBlocks(t *testing.T) {
 	for _, p := range []Processor{NewDelay(1, 700), NewQuadrature(1)} {
 		parts := append([]float64{}, whole...)
 		once := append([]float64{}, whole...)
-		p.Process([][]float64{once})
+		p.Process([][]float64{once}, 0)
 		p.Reset()
 		for at, n := 0, 1; at < len(parts); at, n = at+n, n*2 {
 			n = min(n, len(parts)-at)
-			p.Process([][]float64{parts[at : at+n]})
+			p.Process([][]float64{parts[at : at+n]}, int64(at))
 		}
 		assert.Equal(t, once, parts)
 		if d, is := p.(*Delay); is {

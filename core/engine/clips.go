@@ -3,6 +3,7 @@ package engine
 import (
 	"cmp"
 	"slices"
+	"sync"
 
 	"zestyloom/core/dsp"
 	"zestyloom/core/fault"
@@ -16,10 +17,10 @@ import (
 // clip is a reel.Clip with what is needed to make it sound.
 type clip struct {
 	reel.Clip
-	src      *source
-	borrowed map[string]*source
-	spread   mix.Matrix // from its channels to those of the track, where it stands still
-	plain    bool       // its channels go to the track's one to one, as they are in the take
+	src    *source
+	voice  voice
+	spread mix.Matrix // from its channels to those of the track, where it stands still
+	plain  bool       // its channels go to the track's one to one, as they are in the take
 }
 
 func (e *Engine) newClip(c reel.Clip, t *track, open Opener) (clip, error) {
@@ -30,19 +31,11 @@ func (e *Engine) newClip(c reel.Clip, t *track, open Opener) (clip, error) {
 	if !c.Fits(t.Labels) || slices.Max(c.Channels) >= src.file.Channels || slices.Min(c.Channels) < 0 {
 		return clip{}, fault.New(fault.Damaged, "%s asks for channels that its take does not have", c.Name)
 	}
-	made := clip{Clip: c, src: src, borrowed: map[string]*source{}, spread: weave.SpreadOf(c, t.Labels, 0, t.law)}
-	made.plain = c.Plain() && slices.Equal(made.spread.Gain, mix.Identity(len(t.Labels)).Gain)
-	for _, l := range c.Lanes {
-		for _, b := range l.Borrowed {
-			if made.borrowed[b.Take], err = e.source(b.Take, b.Title, open); err != nil {
-				return clip{}, err
-			}
-			if b.Channel >= made.borrowed[b.Take].file.Channels {
-				return clip{}, fault.New(fault.Damaged, "%s asks for a channel of %s that it does not have", c.Name, b.Title)
-			}
-		}
-	}
-	return made, nil
+	made := clip{Clip: c, src: src, spread: weave.SpreadOf(c, t.Labels, 0, t.law)}
+	made.plain = e.reel.Plain(c) && slices.Equal(made.spread.Gain, mix.Identity(len(t.Labels)).Gain)
+	made.voice, err = e.voiceOf(c, src, open)
+	e.chained = e.chained || len(made.voice.chains) > 0
+	return made, err
 }
 
 // frames of a block that a clip fills.
@@ -53,26 +46,26 @@ type stretch struct {
 }
 
 // render adds the part of a clip that lies in from..from+n to channels × frames of the track.
-func (e *Engine) render(t *track, c *clip, dst [][]float64, from int64, n int) error {
+func (e *Engine) render(h *hand, t *track, c *clip, dst [][]float64, from int64, n int) error {
 	begin, end := max(from, c.Start), min(from+int64(n), c.End())
 	s := stretch{begin, int(begin - from), int(end - begin)}
 	if s.count <= 0 {
 		return nil
 	}
 	if c.plain && t.steady() {
-		return e.renderPlain(t, c, dst, s)
+		return e.renderPlain(h, t, c, dst, s)
 	}
 	var level []float64 // of all channels, worked out once where there are several
 	if len(c.Channels) > 1 {
-		level = e.level[:s.count]
+		level = h.level[:s.count]
 		for i := range level {
 			level[i] = 1
 		}
 		t.levels(level, c, s.at)
 	}
 	for channel := range c.Channels {
-		x := e.scratch[:s.count]
-		sounding, err := e.lane(c, channel, x, s.at)
+		x := h.scratch[:s.count]
+		sounding, err := e.lane(h, c, channel, x, s.at)
 		if err != nil {
 			return err
 		}
@@ -115,9 +108,9 @@ func (t *track) moveWithin(c *clip, channel int, dst [][]float64, x []float64, s
 }
 
 // renderPlain is render for a clip whose samples are those of its take.
-func (e *Engine) renderPlain(t *track, c *clip, dst [][]float64, s stretch) error {
+func (e *Engine) renderPlain(h *hand, t *track, c *clip, dst [][]float64, s stretch) error {
 	for ch, channel := range c.Channels {
-		x := e.scratch[:s.count]
+		x := h.scratch[:s.count]
 		if err := c.src.samples(x, channel, c.Frame(s.at)); err != nil {
 			return fault.Wrap(fault.KindOf(err), err, "%s could not be read", c.Name)
 		}
@@ -127,7 +120,7 @@ func (e *Engine) renderPlain(t *track, c *clip, dst [][]float64, s stretch) erro
 }
 
 // lane gives what one channel of a clip sounds like before the clip's own gain; sounding is false where it is off.
-func (e *Engine) lane(c *clip, channel int, x []float64, at int64) (sounding bool, err error) {
+func (e *Engine) lane(h *hand, c *clip, channel int, x []float64, at int64) (sounding bool, err error) {
 	var l reel.Lane
 	if len(c.Lanes) > 0 {
 		l = c.Lanes[channel]
@@ -136,19 +129,19 @@ func (e *Engine) lane(c *clip, channel int, x []float64, at int64) (sounding boo
 		return false, nil
 	}
 	frame := c.Frame(at)
-	if err := c.src.samples(x, c.Channels[channel], frame-l.Delay); err != nil {
+	if err := c.voice.own(x, channel, frame-l.Delay); err != nil {
 		return false, fault.Wrap(fault.KindOf(err), err, "%s could not be read", c.Name)
 	}
-	for _, h := range l.Hushes {
-		each(x, frame, h, func(i int, f int64) { x[i] *= reel.HushAt([]reel.Span{h}, f) })
+	for _, s := range l.Hushes {
+		each(x, frame, s, func(i int, f int64) { x[i] *= reel.HushAt([]reel.Span{s}, f) })
 	}
-	for _, b := range l.Borrowed {
+	for turn, b := range l.Borrowed {
 		if b.To <= frame || b.From >= frame+int64(len(x)) {
 			continue
 		}
 		first := max(b.From, frame)
-		y := e.other[:min(b.To, frame+int64(len(x)))-first]
-		if err := c.borrowed[b.Take].samples(y, b.Channel, b.Offset+first-b.From); err != nil {
+		y := h.other[:min(b.To, frame+int64(len(x)))-first]
+		if err := c.voice.borrowed[borrowing{channel, turn}](y, b.Channel, b.Offset+first-b.From); err != nil {
 			return false, fault.Wrap(fault.KindOf(err), err, "%s could not be read", b.Title)
 		}
 		gain := dsp.Gain(b.GainDB)
@@ -262,6 +255,7 @@ func geometric(to []float64, first, ratio float64) {
 
 // source reads one take, keeping the last block: the tied clips of a take all want the same frames.
 type source struct {
+	mu     sync.Mutex // several tracks may have channels of one take
 	file   *wave.File
 	raw    []byte
 	from   int64
@@ -275,6 +269,8 @@ func (s *source) samples(x []float64, channel int, at int64) error {
 		clear(x)
 		return nil
 	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	raw, err := s.read(first, int(end-first))
 	if err != nil {
 		return err

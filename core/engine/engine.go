@@ -2,7 +2,11 @@ package engine
 
 import (
 	"slices"
+	"sync/atomic"
 
+	"golang.org/x/sync/errgroup"
+
+	"zestyloom/core/chain"
 	"zestyloom/core/dsp"
 	"zestyloom/core/fault"
 	"zestyloom/core/layout"
@@ -24,8 +28,14 @@ type Options struct {
 	Solo []string // only these tracks sound; empty means all
 	// Block is the most frames that one Render will be asked for, which is what room is kept for; 0 for MaxBlock.
 	Block int
-	// Chain gives what works on a node's channels, of its own for each engine; nil where nothing does.
+	// Chain gives what works on a node's channels behind the reel's own chain, of its own for each engine; nil where nothing does.
 	Chain func(weave.Node) []dsp.Processor
+	// RunUp is how many samples before a place to begin at least, where chains remember; and Most how many at most, 0 for no limit.
+	RunUp, Most int64
+	// Hands is how many tracks are rendered at a time where something remembers, so that one engine has to render all; 0 for one.
+	Hands int
+	// Told is told what the steps of chains do; nil where nobody asks.
+	Told func(of weave.NodeID, step string, at int64, did chain.Did)
 }
 
 // Engine renders one state of a reel: it runs the graph of the weave. It is not safe for concurrent use.
@@ -37,11 +47,17 @@ type Engine struct {
 	frames int   // of the last block
 	block  int   // the most frames of one
 	next   int64 // where the last block ended
-	warm   int64 // frames before a place from which to roll on, so that what has a memory remembers
-	// Room for a block each, for what is worked on.
-	scratch, other, level []float64
-	voice                 [][]float64 // a clip that goes on by itself, and what of it the track's tap gets
+	alike  bool  // what goes through chains with its take comes out as the same bits wherever rendering begins
+	// chained tells that a clip goes through a chain or a treatment, which is read front to back.
+	chained bool
+	warm    int64 // frames before a place from which to roll on, so that what has a memory remembers
+	hands   []*hand
+	silence [][]float64 // what drives a chain where nothing does
+	voice   [][]float64 // a clip that goes on by itself, and what of it the track's tap gets
 }
+
+// hand is room for a block each, for what is worked on by one at a time.
+type hand struct{ scratch, other, level []float64 }
 
 // node is a bus of the graph with its samples.
 type node struct {
@@ -49,13 +65,13 @@ type node struct {
 	buf   [][]float64 // channels × a block
 	dirty int         // frames of buf that may not be zero
 	out   []edge
-	chain []dsp.Processor
-	late  int64 // samples that the chain takes
-	lead  int64 // how many samples ahead of the outputs the node works
+	chain *processing // nil where nothing is done
+	lead  int64       // how many samples ahead of the outputs the node works
 	// What is heard at the node itself, brought back to its time where it works ahead; buf where it does not.
 	shown [][]float64
 	back  *dsp.Delay
 	track *track
+	alone []*clip // of the block, of a track
 }
 
 // edge is a way out of a node with what it needs to run.
@@ -91,15 +107,23 @@ func New(r *reel.Reel, open Opener, opt Options) (*Engine, error) {
 	if err != nil {
 		return nil, err
 	}
-	e := &Engine{reel: r, graph: g, nodes: make([]node, len(g.Nodes)), takes: map[string]*source{}, block: opt.room()}
-	for _, room := range []*[]float64{&e.scratch, &e.other, &e.level} {
-		*room = make([]float64, e.block)
+	e := &Engine{reel: r, graph: g, nodes: make([]node, len(g.Nodes)), takes: map[string]*source{}, block: opt.room(), alike: opt.RunUp > 0}
+	for range max(1, opt.Hands) {
+		e.hands = append(e.hands, &hand{make([]float64, e.block), make([]float64, e.block), make([]float64, e.block)})
 	}
-	e.voice = channels(1, e.block)
+	e.voice, e.silence = channels(1, e.block), channels(1, e.block)
 	for i, n := range g.Nodes {
-		e.nodes[i] = newNode(n, r, opt)
+		if e.nodes[i], err = e.newNode(n, opt); err != nil {
+			return nil, err
+		}
 	}
 	e.align()
+	if slices.ContainsFunc(e.nodes, func(n node) bool { return n.chain.memory() > 0 }) { // what turns phases alone remembers exactly so much
+		e.warm = max(e.warm, opt.RunUp)
+	}
+	if opt.Most > 0 {
+		e.warm = min(e.warm, opt.Most)
+	}
 	for _, c := range r.ClipList() {
 		at, _ := g.Node(reel.TrackRow, c.Track)
 		t := e.nodes[at].track
@@ -112,27 +136,32 @@ func New(r *reel.Reel, open Opener, opt Options) (*Engine, error) {
 		}
 		t.clips = append(t.clips, made)
 	}
+	if !e.Remembers() { // several engines take blocks in turn then
+		e.hands = e.hands[:1]
+	}
 	return e, nil
 }
 
-func newNode(n weave.Node, r *reel.Reel, opt Options) node {
-	made := node{Node: n, buf: channels(len(n.Format.Labels), opt.room())}
-	if opt.Chain != nil {
-		made.chain = opt.Chain(n)
-	}
-	for _, p := range made.chain {
-		made.late += int64(p.Latency())
+func (e *Engine) newNode(n weave.Node, opt Options) (made node, err error) {
+	made = node{Node: n, buf: channels(len(n.Format.Labels), opt.room())}
+	if made.chain, err = e.process(n, opt); err != nil {
+		return made, err
 	}
 	for _, out := range n.Out {
 		made.out = append(made.out, edge{Edge: out, from: mix.Zero(out.Matrix.Rows, out.Matrix.Cols),
 			to: mix.Zero(out.Matrix.Rows, out.Matrix.Cols)})
 	}
 	if n.Row != reel.TrackRow || n.Track.Mute || len(opt.Solo) > 0 && !slices.Contains(opt.Solo, n.ID) {
-		return made
+		return made, nil
 	}
-	made.track = &track{Track: *n.Track, gain: dsp.Gain(n.Track.GainDB), law: dsp.PanLaw(r.Head.PanLaw)}
+	made.track = &track{Track: *n.Track, gain: dsp.Gain(n.Track.GainDB), law: dsp.PanLaw(e.reel.Head.PanLaw)}
 	made.track.sided = slices.ContainsFunc(n.Out, weave.Edge.Sided)
-	return made
+	if made.chain != nil && n.Chain != nil { // which comes before the track's gain, and does not know of sides
+		after := *made.track
+		made.chain.after = &after
+		made.track.gain, made.track.GainDB, made.track.Gain, made.track.sided = 1, 0, nil, false
+	}
+	return made, nil
 }
 
 func (o Options) room() int {
@@ -154,20 +183,29 @@ func channels(n, block int) [][]float64 {
 // align has every node work as far ahead as the longest way behind it takes, since sources are files and can be read
 // ahead, and delays what would arrive too early at a node that others reach later.
 func (e *Engine) align() {
-	memory := int64(0)
 	for i := len(e.nodes) - 1; i >= 0; i-- {
 		n := &e.nodes[i]
 		for k := range n.out {
 			n.lead = max(n.lead, e.nodes[n.out[k].To].ahead()+n.out[k].late())
 		}
-		for _, p := range n.chain {
-			memory += int64(p.Memory())
+		if n.chain != nil { // which lie before it, and get their own after this
+			for _, k := range n.chain.driven() {
+				e.nodes[k.from].lead = max(e.nodes[k.from].lead, n.ahead()-int64(k.Late))
+			}
 		}
 	}
+	e.keys()
+	memory := make([]int64, len(e.nodes)) // of all that comes to a node
 	ahead := int64(0)
 	for i := range e.nodes {
 		n := &e.nodes[i]
 		ahead = max(ahead, n.ahead())
+		if n.chain != nil {
+			for _, k := range n.chain.driven() {
+				memory[i] = max(memory[i], memory[k.from])
+			}
+		}
+		memory[i] += n.chain.memory()
 		if n.shown = n.buf; n.lead > 0 {
 			n.shown, n.back = channels(len(n.buf), e.block), dsp.NewDelay(len(n.buf), int(n.lead))
 		}
@@ -175,8 +213,9 @@ func (e *Engine) align() {
 			out := &n.out[k]
 			if out.Phased != nil {
 				out.turn, out.turned = dsp.NewQuadrature(2), channels(2, e.block)
-				memory += int64(out.turn.Memory())
+				memory[out.To] = max(memory[out.To], memory[i]+int64(out.turn.Memory()))
 			}
+			memory[out.To] = max(memory[out.To], memory[i])
 			if by := n.lead - e.nodes[out.To].ahead(); by > 0 {
 				out.delay, out.held = dsp.NewDelay(len(n.buf), int(by)), channels(len(n.buf), e.block)
 				if out.turn != nil && by > int64(out.turn.Latency()) {
@@ -185,11 +224,38 @@ func (e *Engine) align() {
 			}
 		}
 	}
-	e.warm = ahead + memory
+	if len(memory) > 0 {
+		e.warm = ahead + slices.Max(memory)
+	}
+}
+
+// keys has what drives a link meet what comes into it.
+func (e *Engine) keys() {
+	for i := range e.nodes {
+		n := &e.nodes[i]
+		if n.chain == nil {
+			continue
+		}
+		for j := range n.chain.keys {
+			k := &n.chain.keys[j]
+			if k.from < 0 {
+				continue
+			}
+			from := &e.nodes[k.from]
+			if by := from.lead - (n.ahead() - int64(k.Late)); by > 0 {
+				k.delay, k.held = dsp.NewDelay(len(from.buf), int(by)), channels(len(from.buf), e.block)
+			}
+		}
+	}
 }
 
 // ahead is how many samples ahead of the outputs what comes into the node lies.
-func (n *node) ahead() int64 { return n.lead + n.late }
+func (n *node) ahead() int64 {
+	if n.chain == nil {
+		return n.lead
+	}
+	return n.lead + n.chain.late
+}
 
 func (e *edge) late() int64 {
 	if e.Phased == nil {
@@ -226,7 +292,7 @@ func (e *Engine) source(take, name string, open Opener) (*source, error) {
 }
 
 // Remembers tells whether something in the graph has a memory, so that a block does not follow from its place alone.
-func (e *Engine) Remembers() bool { return e.warm > 0 }
+func (e *Engine) Remembers() bool { return e.warm > 0 || e.chained }
 
 // Render works out frames from..from+n, in samples since midnight. The results are read with Outputs and Listen and hold
 // until the next Render. Where something in the graph has a memory, a block that does not follow the one before is rolled
@@ -251,8 +317,8 @@ func (e *Engine) Render(from int64, n int) error {
 
 func (e *Engine) reset() {
 	for i := range e.nodes {
-		for _, p := range e.nodes[i].chain {
-			p.Reset()
+		if c := e.nodes[i].chain; c != nil {
+			c.reset()
 		}
 		if e.nodes[i].back != nil {
 			e.nodes[i].back.Reset()
@@ -275,26 +341,19 @@ func (e *Engine) run(from int64, n int) error {
 	for i := range e.nodes {
 		e.nodes[i].clear()
 	}
+	if err := e.tracks(from, n); err != nil {
+		return err
+	}
 	for i := range e.nodes {
 		b := &e.nodes[i]
-		var alone []*clip
-		if b.track != nil {
-			var err error
-			if alone, err = e.renderTrack(b, from+b.ahead(), n); err != nil {
-				return err
-			}
-		}
-		if len(b.chain) > 0 {
-			b.dirty = n
-			for _, p := range b.chain {
-				p.Process(cut(b.buf, n))
-			}
+		if b.track == nil && b.chain != nil || b.driven() {
+			b.chain.run(e, b, from+b.ahead(), n)
 		}
 		if b.dirty > 0 {
 			b.levels(from+b.lead, n)
 		}
 		e.send(b, from, n, weave.Edge.Sided)
-		for _, c := range alone {
+		for _, c := range b.alone {
 			if err := e.renderAlone(b, c, from, n); err != nil {
 				return err
 			}
@@ -304,10 +363,48 @@ func (e *Engine) run(from int64, n int) error {
 			for c := range b.buf {
 				copy(b.shown[c][:n], b.buf[c][:n])
 			}
-			b.back.Process(cut(b.shown, n))
+			b.back.Process(cut(b.shown, n), from)
 		}
 	}
 	return nil
+}
+
+// driven tells whether the node goes through a chain that another node drives.
+func (b *node) driven() bool { return b.chain != nil && len(b.chain.keys) > 0 }
+
+// tracks renders the clips of all tracks, and what these go through where no other node drives it: as many tracks at a time as there are hands.
+func (e *Engine) tracks(from int64, n int) error {
+	one := func(h *hand, b *node) (err error) {
+		if b.alone, err = e.renderTrack(h, b, from+b.ahead(), n); err == nil && b.chain != nil && !b.driven() {
+			b.chain.run(e, b, from+b.ahead(), n)
+		}
+		return err
+	}
+	if len(e.hands) == 1 {
+		for i := range e.nodes {
+			if e.nodes[i].track != nil {
+				if err := one(e.hands[0], &e.nodes[i]); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	}
+	var next atomic.Int64
+	var work errgroup.Group
+	for _, h := range e.hands {
+		work.Go(func() error {
+			for i := int(next.Add(1)) - 1; i < len(e.nodes); i = int(next.Add(1)) - 1 {
+				if e.nodes[i].track != nil {
+					if err := one(h, &e.nodes[i]); err != nil {
+						return err
+					}
+				}
+			}
+			return nil
+		})
+	}
+	return work.Wait()
 }
 
 // levels multiplies with the level of the bus, and with that of its correction, for each sample from at on.
@@ -343,7 +440,7 @@ func cut(buf [][]float64, n int) [][]float64 {
 
 // renderTrack renders the clips of a track, and gives those that are to be rendered alone: all that any edge may hear in the
 // block, since an edge that is delayed hears what the track gave before.
-func (e *Engine) renderTrack(b *node, from int64, n int) (alone []*clip, err error) {
+func (e *Engine) renderTrack(h *hand, b *node, from int64, n int) (alone []*clip, err error) {
 	for i := range b.track.clips {
 		c := &b.track.clips[i]
 		if c.Start >= from+int64(n) {
@@ -352,14 +449,17 @@ func (e *Engine) renderTrack(b *node, from int64, n int) (alone []*clip, err err
 		if b.track.alone(c) {
 			if c.End() > from-b.ahead() {
 				alone = append(alone, c)
+			} else {
+				c.voice.forget()
 			}
 			continue
 		}
 		if c.End() <= from {
+			c.voice.forget()
 			continue
 		}
 		b.dirty = n
-		if err := e.render(b.track, c, b.buf, from, n); err != nil {
+		if err := e.render(h, b.track, c, b.buf, from, n); err != nil {
 			return nil, err
 		}
 	}
@@ -377,7 +477,7 @@ func (e *Engine) renderAlone(b *node, c *clip, from int64, n int) error {
 			continue
 		}
 		clear(e.voice[0][:n])
-		if err := e.render(b.track, c, e.voice, at, n); err != nil {
+		if err := e.render(e.hands[0], b.track, c, e.voice, at, n); err != nil {
 			return err
 		}
 		to.dirty = n
@@ -387,7 +487,7 @@ func (e *Engine) renderAlone(b *node, c *clip, from int64, n int) error {
 		return nil
 	}
 	b.dirty = n
-	return e.render(b.track, c, b.buf, from+b.lead, n)
+	return e.render(e.hands[0], b.track, c, b.buf, from+b.lead, n)
 }
 
 // send adds a node's channels to those that it leads to, on the edges that are taken. What it holds is heard at the outputs
@@ -401,14 +501,14 @@ func (e *Engine) send(b *node, from int64, n int, taken func(weave.Edge) bool) {
 		to.dirty = n
 		src := cut(b.buf, n)
 		if out.turn != nil {
-			out.sendTurned(cut(to.buf, n), src, n)
+			out.sendTurned(cut(to.buf, n), src, from)
 		}
 		if out.delay != nil {
 			for c := range src {
 				copy(out.held[c], src[c])
 			}
 			src = cut(out.held, n)
-			out.delay.Process(src)
+			out.delay.Process(src, from)
 		}
 		if !out.Moves() {
 			out.Matrix.Add(cut(to.buf, n), src)
@@ -444,15 +544,15 @@ func (e *edge) sendMoving(dst, src [][]float64, from int64, n int, aside func(at
 }
 
 // sendTurned adds what is turned by 90°.
-func (e *edge) sendTurned(dst, src [][]float64, n int) {
-	turned := cut(e.turned, n)
+func (e *edge) sendTurned(dst, src [][]float64, from int64) {
+	turned := cut(e.turned, len(src[0]))
 	for _, x := range turned {
 		clear(x)
 	}
 	e.Phased.Add(turned, src)
-	e.turn.Process(turned)
+	e.turn.Process(turned, from)
 	if e.lag != nil {
-		e.lag.Process(turned)
+		e.lag.Process(turned, from)
 	}
 	for r := range turned {
 		mix.AddAt(dst[r], turned[r], 1)

@@ -43,11 +43,12 @@ func Settle(ctx context.Context, r *reel.Reel, clips []reel.Clip, open Opener, t
 	if err != nil {
 		return s, err
 	}
-	return s, flatten(ctx, r, clips, reel.Span{From: s.Start, To: s.Start + s.Frames}, open, to, h, progress)
+	return s, flatten(ctx, r, clips, nil, reel.Span{From: s.Start, To: s.Start + s.Frames}, open, to, h, progress)
 }
 
-// Flatten is Settle for all clips of a track within a range of the reel, and silence between them. Where clips on a mono
-// track pan by curves of their own, these go with the track's place.
+// Flatten is Settle for all clips of a track within a range of the reel, and silence between them, through the track's chain, which whoever gets
+// it does not have; but not where another row drives that. Where clips on a mono track pan by curves of their own, these go with the track's
+// place.
 func Flatten(ctx context.Context, r *reel.Reel, track string, s reel.Span, open Opener, to io.Writer, h wave.Header,
 	progress func(float64)) error {
 	var clips []reel.Clip
@@ -63,7 +64,11 @@ func Flatten(ctx context.Context, r *reel.Reel, track string, s reel.Span, open 
 	if len(clips) == 0 {
 		return fault.New(fault.BadInput, "Nothing lies on this track")
 	}
-	return flatten(ctx, r, clips, s, open, to, h, progress)
+	var through *reel.Chain
+	if c, there := r.Chains[reel.ChainID(reel.TrackRow, track)]; there && c.Sounds() && len(c.Keys()) == 0 {
+		through = &c
+	}
+	return flatten(ctx, r, clips, through, s, open, to, h, progress)
 }
 
 // Whole is the range from the reel's start, or from what lies before it, to where the last clip ends.
@@ -75,9 +80,12 @@ func Whole(r *reel.Reel) reel.Span {
 	return s
 }
 
-func flatten(ctx context.Context, r *reel.Reel, clips []reel.Clip, s reel.Span, open Opener, to io.Writer, h wave.Header,
+func flatten(ctx context.Context, r *reel.Reel, clips []reel.Clip, through *reel.Chain, s reel.Span, open Opener, to io.Writer, h wave.Header,
 	progress func(float64)) error {
-	bare := r.Clone()
+	bare := &reel.Reel{Head: r.Head, Chains: map[string]reel.Chain{}, Treatments: r.Treatments} // with no way out of the track, nothing has it work ahead
+	if through != nil {
+		bare.Chains[through.ID] = *through
+	}
 	track := r.Tracks[clips[0].Track]
 	track.GainDB, track.Gain, track.Pan, track.Mute = 0, nil, nil, false
 	bare.Tracks, bare.Clips = map[string]reel.Track{track.ID: track}, map[string]reel.Clip{}

@@ -284,6 +284,10 @@ type renderer struct {
 	engine *engine.Engine
 	room   chan *sound
 	again  func() (*renderer, error)
+	// What the pieces before and after a place have in common, where the engine remembers and had to roll on to it again: target × channel ×
+	// frame, up to where it has rendered.
+	shared [][][]float64
+	to     int64
 }
 
 // blockFrames is the length of the blocks that are rendered.
@@ -302,9 +306,13 @@ func (s *session) renderers(order []int) ([]*renderer, error) {
 	part := whole.Clone()
 	first, _ := s.span(order[0])
 	_, last := s.span(order[len(order)-1])
+	before, after, err := engine.Reach(whole)
+	if err != nil {
+		return nil, err
+	}
 	pad := int64(2 * about * float64(s.rate))
 	for id, c := range part.Clips {
-		if c.End() < first-pad || c.Start > last+pad {
+		if c.End() < first-pad-before || c.Start > last+pad+after {
 			delete(part.Clips, id)
 		}
 	}
@@ -315,14 +323,16 @@ func (s *session) renderers(order []int) ([]*renderer, error) {
 			return nil, err
 		}
 		r.again = func() (*renderer, error) { return s.renderer(whole, 1) }
-		out = append(out, r)
+		if out = append(out, r); r.engine.Remembers() { // one piece goes on from the other
+			break
+		}
 	}
 	return out, nil
 }
 
 // renderer makes one, with room for so many pieces.
 func (s *session) renderer(of *reel.Reel, pieces int) (*renderer, error) {
-	e, err := engine.New(of, s.asked.Open, engine.Options{Block: blockFrames})
+	e, err := engine.New(of, s.asked.Open, engine.Options{Block: blockFrames, Hands: runtime.GOMAXPROCS(0)})
 	if err != nil {
 		return nil, err
 	}
@@ -356,7 +366,8 @@ func (r *renderer) render(s *session, b *sound, i int) error {
 	from, to := s.span(i)
 	begin := from - int64(loudness.Lead(s.rate))
 	b.frames = int(to + loudness.Tail - begin)
-	for at := 0; at < b.frames; {
+	at := r.share(b, begin)
+	for at < b.frames {
 		n := min(blockFrames, b.frames-at)
 		if err := r.engine.Render(begin+int64(at), n); err != nil {
 			return err
@@ -368,5 +379,32 @@ func (r *renderer) render(s *session, b *sound, i int) error {
 		}
 		at += n
 	}
+	if r.engine.Remembers() {
+		r.keep(b, begin, loudness.Lead(s.rate)+loudness.Tail)
+	}
 	return nil
+}
+
+// share puts what is rendered already at the beginning of a piece, and gives how many frames that are.
+func (r *renderer) share(b *sound, begin int64) int {
+	if len(r.shared) == 0 || r.to-int64(len(r.shared[0][0])) != begin {
+		return 0
+	}
+	for k, row := range r.shared {
+		for c, x := range row {
+			copy(b.rows[k][c], x)
+		}
+	}
+	return len(r.shared[0][0])
+}
+
+// keep notes the last frames of a piece, which the next begins with.
+func (r *renderer) keep(b *sound, begin int64, frames int) {
+	frames = min(frames, b.frames)
+	r.to, r.shared = begin+int64(b.frames), make([][][]float64, len(b.rows))
+	for k, row := range b.rows {
+		for _, x := range row {
+			r.shared[k] = append(r.shared[k], slices.Clone(x[b.frames-frames:b.frames]))
+		}
+	}
 }

@@ -12,6 +12,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/chain"
+	"zestyloom/core/engine"
 	"zestyloom/core/fault"
 	"zestyloom/core/loudness"
 	"zestyloom/core/mix"
@@ -253,4 +255,64 @@ func TestOversampling(t *testing.T) {
 		assert.Equal(t, c.want, g.rows[rows[0]].factor)
 		assert.Equal(t, before != nil && before.factor == c.want, done.Kept > 0, "asked for %d", c.asked)
 	}
+}
+
+// Through chains a reel is rendered front to back: what is measured is what measuring all of it in one go gives, and what an edit changes for as long
+// as a chain remembers is measured anew.
+func TestMeasuringThroughChains(t *testing.T) {
+	r, s := ferry(t)
+	var cue reel.Clip
+	for _, c := range r.ClipList() {
+		if c.Take == "cue" {
+			cue = c
+		}
+	}
+	steps := []chain.Step{{ID: "1", Kind: chain.Compressor, Values: map[string]float64{"threshold": -40, "ratio": 8, "attack": 1, "release": 300,
+		"ahead": 10}}}
+	do(t, r, reel.SetChain{Row: reel.StemRow, From: "MX", Steps: &steps})
+	do(t, r, reel.SetClipChain{Clips: []string{cue.ID}, Steps: []chain.Step{{ID: "1", Kind: chain.HighPass}}})
+	g := &Gauge{}
+	measure(t, g, r, s)
+	same := func() {
+		e, err := engine.New(r, s.Open, engine.Options{})
+		require.NoError(t, err)
+		for _, id := range rowsOf(r) {
+			row, _ := g.Row(id)
+			m := loudness.NewMeter(rate, row.Layout)
+			for at := r.Head.Start; at < r.End(); at += 1000 {
+				require.NoError(t, e.Render(at, int(min(1000, r.End()-at))))
+				m.Write(e.At(id))
+			}
+			got, want := row.Whole(0, row.Hops(), loudness.Row{}), m.Measurement()
+			require.InDelta(t, *want.IntegratedLUFS, *got.IntegratedLUFS, 0.01, "%v", id)
+			require.InDelta(t, *want.TruePeakMaxDBTP, *got.TruePeakMaxDBTP, 0.02, "%v", id)
+		}
+	}
+	same()
+	// Louder up to where a piece ends: the piece after it is held down for a while.
+	do(t, r, reel.RangeGain{Of: reel.OfClip, IDs: []string{cue.ID}, Span: reel.Span{From: start + 7*rate, To: start + 8*rate - 10}, GainDB: 12, Ramp: 100})
+	assert.Greater(t, measure(t, g, r, s).Pieces, 2)
+	same()
+	// A treatment is heard where its microphone is, and nowhere else.
+	before := measure(t, g, r, s)
+	r.Treatments = map[string][]chain.Treatment{"cue": {{Channels: cue.Channels, Steps: []chain.Step{{ID: "1", Kind: chain.Compressor}}}}}
+	treated := measure(t, g, r, s)
+	assert.Positive(t, treated.Pieces)
+	assert.Less(t, treated.Pieces, before.Kept)
+	same()
+	fresh := &Gauge{}
+	measure(t, fresh, r, s)
+	for _, id := range rowsOf(r) {
+		got, _ := g.Row(id)
+		want, _ := fresh.Row(id)
+		for i := range want.Pieces {
+			for c := range want.Pieces[i].Channels {
+				is, was := got.Pieces[i].Channels[c], want.Pieces[i].Channels[c]
+				require.InDelta(t, was.TruePeak, is.TruePeak, 1e-6, "piece %d of %v", i, id)
+				require.InDelta(t, was.Power, is.Power, 1e-4*was.Power+1e-9, "piece %d of %v", i, id)
+			}
+		}
+	}
+	kept := measure(t, g, r, s)
+	assert.Zero(t, kept.Pieces)
 }

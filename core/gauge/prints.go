@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 
+	"zestyloom/core/chain"
+	"zestyloom/core/engine"
 	"zestyloom/core/reel"
 	"zestyloom/core/weave"
 )
@@ -40,24 +42,28 @@ type printed struct {
 
 // newPrinter makes a printer of so many pieces of a length in samples, the first at the start of the reel.
 func newPrinter(r *reel.Reel, sound SoundOf, pieces int, length int64) (*printer, error) {
+	before, after, err := engine.Reach(r)
+	if err != nil {
+		return nil, err
+	}
 	pad := int64(about * float64(r.Head.SampleRate))
 	r = weave.Bare(r)
 	p := &printer{near: make([][]int, pieces)}
 	clips := r.ClipList()
 	slices.SortStableFunc(clips, func(a, b reel.Clip) int { return strings.Compare(a.Track, b.Track) }) // each track is rendered by itself
 	for _, c := range clips {
-		sum, err := clipSum(c, sound)
+		sum, err := clipSum(r, c, sound)
 		if err != nil {
 			return nil, err
 		}
-		first := max(0, (c.Start-pad-r.Head.Start)/length)
-		last := min(int64(pieces)-1, (c.End()+pad-r.Head.Start)/length)
+		first := max(0, (c.Start-pad-after-r.Head.Start)/length)
+		last := min(int64(pieces)-1, (c.End()+pad+before-r.Head.Start)/length)
 		for i := first; i <= last; i++ {
 			p.near[i] = append(p.near[i], len(p.clips))
 		}
 		p.clips = append(p.clips, printed{c, sum})
 	}
-	r.Clips = nil
+	r.Clips, r.Treatments = nil, nil
 	// A map's order is none, so what moves is collected in the order of its objects.
 	apart := func(points *[]reel.Point) {
 		if len(*points) > 0 {
@@ -103,7 +109,6 @@ func newPrinter(r *reel.Reel, sound SoundOf, pieces int, length int64) (*printer
 		gain(&c.Limit)
 		r.Corrections[c.ID] = c
 	}
-	var err error
 	p.base, err = summed(r)
 	return p, err
 }
@@ -117,11 +122,11 @@ func summed(v any) (uint64, error) {
 }
 
 // clipSum is a sum over what of a clip is the same wherever one looks.
-func clipSum(c reel.Clip, sound SoundOf) (uint64, error) {
-	takes, sounds := []string{c.Take}, []string{}
+func clipSum(r *reel.Reel, c reel.Clip, sound SoundOf) (uint64, error) {
+	takes, sounds, treated := []string{c.Take}, []string{}, [][]chain.Treatment{r.TreatmentsOf(c)}
 	for _, l := range c.Lanes {
 		for _, b := range l.Borrowed {
-			takes = append(takes, b.Take)
+			takes, treated = append(takes, b.Take), append(treated, r.TreatmentsOfBorrowed(c, b))
 		}
 	}
 	for _, take := range takes {
@@ -139,9 +144,10 @@ func clipSum(c reel.Clip, sound SoundOf) (uint64, error) {
 		c.Lanes[i] = l
 	}
 	return summed(struct {
-		Clip   reel.Clip
-		Sounds []string
-	}{c, sounds})
+		Clip    reel.Clip
+		Sounds  []string
+		Treated [][]chain.Treatment
+	}{c, sounds, treated})
 }
 
 // marker stands for points wherever there are any: a clip that moves is rendered by another way.

@@ -22,7 +22,7 @@ func Stretches(r *reel.Reel, frames func(take string) int64, handle int64) map[s
 		for _, l := range c.Lanes {
 			late = max(late, l.Delay, -l.Delay)
 			for _, b := range l.Borrowed {
-				add(b.Take, reel.Span{From: b.Offset, To: b.Offset + b.To - b.From}, max(l.Delay, -l.Delay))
+				add(b.Take, b.Uses(), max(l.Delay, -l.Delay))
 			}
 		}
 		add(c.Take, reel.Span{From: c.Offset, To: c.Offset + c.Length}, late)

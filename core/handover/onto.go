@@ -90,13 +90,13 @@ func (f finder) clip(c reel.Clip, lack map[string]bool) (reel.Clip, bool) {
 	c = c.Onto(now, first, f.known[now].Frames)
 	for i, l := range c.Lanes {
 		for j, b := range l.Borrowed {
-			span := reel.Span{From: b.Offset, To: b.Offset + b.To - b.From}
+			span := b.Uses()
 			now, first, there := f.take(b.Take, span)
 			if !there {
 				lack[f.name(b.Take, span)] = true
 				return c, false
 			}
-			c.Lanes[i].Borrowed[j].Take, c.Lanes[i].Borrowed[j].Offset = now, b.Offset-first
+			c.Lanes[i].Borrowed[j] = b.Onto(now, first)
 		}
 	}
 	settled := c.Settled

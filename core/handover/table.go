@@ -47,6 +47,7 @@ func done(c reel.Clip) (words []string) {
 	}
 	say(len(c.Gain), "gain curve")
 	say(len(c.Pan), "pan curve")
+	say(len(c.Chain), "processors")
 	if c.Matrix != nil {
 		words = append(words, "its channels are mixed")
 	}
@@ -91,7 +92,7 @@ func Paper(p Package, names map[string]string, offFrames int, missing []string) 
 	say("%s (AES31-3): every clip to the sample, with fades and gain. Not carried: what is done inside of %d clips, %d curves and",
 		names["adl"],
 		inside, curves)
-	say("levels of tracks, stems and mixes, the routes, %d marks, %d muted clips.", len(r.Marks), muted)
+	say("levels and chains of tracks, stems and mixes, the routes, %d marks, %d muted clips.", len(r.Marks), muted)
 	say("%s (CMX 3600): one event for all microphones of a take, in whole frames; %d events do not lie on frames. Not carried besides:",
 		names["edl"],
 		offFrames)
@@ -113,7 +114,7 @@ func count(r *reel.Reel) (curves, inside, muted, fades, gains int) {
 			}
 		}
 	}
-	curves += len(r.Buses)
+	curves += len(r.Buses) + len(r.Chains)
 	for _, c := range r.Clips {
 		if len(done(c)) > 0 {
 			inside++

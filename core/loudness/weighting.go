@@ -1,6 +1,10 @@
 package loudness
 
-import "math"
+import (
+	"math"
+
+	"zestyloom/core/dsp"
+)
 
 // biquad is a second-order filter in transposed direct form II.
 type biquad struct{ b0, b1, b2, a1, a2 float64 }
@@ -26,4 +30,12 @@ func kWeighting(sampleRate int) [2]biquad {
 	a0 = 1 + k/passQ + k*k
 	pass := biquad{b0: 1, b1: -2, b2: 1, a1: 2 * (k*k - 1) / a0, a2: (1 - k/passQ + k*k) / a0}
 	return [2]biquad{shelf, pass}
+}
+
+// Weighting gives the K-weighting as sections, for whoever weighs one signal by itself.
+func Weighting(sampleRate int) (list []dsp.Section) {
+	for _, b := range kWeighting(sampleRate) {
+		list = append(list, dsp.Section{B0: b.b0, B1: b.b1, B2: b.b2, A1: b.a1, A2: b.a2})
+	}
+	return list
 }

@@ -154,3 +154,27 @@ const EmptyBelowDBFS = -72
 
 // Empty tells whether a channel carries nothing.
 func (l Level) Empty() bool { return l.RMSDBFS == nil || *l.RMSDBFS < EmptyBelowDBFS }
+
+// Quietest finds the stretch of a channel (from 0) in which the loudest bin is the softest: n bins of an overview with so many channels, and where
+// it begins. Bins of digital silence are none of a room. It tells whether there is one.
+func Quietest(overview []byte, channels, channel, n int) (at int, found bool) {
+	bins := len(overview) / (OverviewBinBytes * channels)
+	level := func(i int) int {
+		return int(int16(binary.LittleEndian.Uint16(overview[(i*channels+channel)*OverviewBinBytes+4:])))
+	}
+	best := math.MaxInt
+	for i := 0; i+n <= bins; i++ {
+		loudest := 0
+		for k := i; k < i+n && loudest < best; k++ {
+			l := level(k)
+			if l == 0 {
+				l = math.MaxInt
+			}
+			loudest = max(loudest, l)
+		}
+		if loudest < best {
+			at, best, found = i, loudest, true
+		}
+	}
+	return at, found
+}

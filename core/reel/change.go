@@ -31,6 +31,7 @@ type Change struct {
 	Buses  []Put[Bus]   `json:"buses,omitempty"`
 	// Corrections go with the groups that they act on.
 	Corrections []Put[Correction] `json:"corrections,omitempty"`
+	Chains      []Put[Chain]      `json:"chains,omitempty"`
 }
 
 // Empty tells whether the change changes nothing.
@@ -192,6 +193,7 @@ type draft struct {
 	buses  layer[Bus]
 
 	corrections layer[Correction]
+	chains      layer[Chain]
 }
 
 func newDraft(r *Reel) *draft {
@@ -216,6 +218,7 @@ func (d *draft) finish() Change {
 		}
 	}
 	d.followGroups()
+	d.followRows()
 	var c Change
 	for _, k := range kinds {
 		k.finish(d, &c)
@@ -290,8 +293,8 @@ func equal(a, b Clip) bool {
 
 // Touched names the objects that changes make, alter or take away, by kind.
 type Touched struct {
-	Stems, Tracks, Clips, Groups, Knots, Marks, Mixes, Buses, Corrections map[string]bool
-	Head                                                                  bool
+	Stems, Tracks, Clips, Groups, Knots, Marks, Mixes, Buses, Corrections, Chains map[string]bool
+	Head                                                                          bool
 }
 
 // TouchedBy collects what changes touch. The counter in the head does not count: it is no part of what users see.

@@ -54,7 +54,7 @@ func (r *Reel) checkSizes() error {
 		outputs += len(g.Labels)
 	}
 	if len(r.Tracks) > maxTracks || len(r.Clips) > maxClips || len(r.Knots) > maxKnots || len(r.Marks) > maxMarks ||
-		len(r.Mixes) > maxTracks || len(r.Buses) > maxTracks ||
+		len(r.Mixes) > maxTracks || len(r.Buses) > maxTracks || len(r.Chains) > maxTracks ||
 		outputs > maxOutputs || len(r.Stems) > maxTracks {
 		return broken("A reel has at most %d tracks, %d clips, %d marks and %d outputs", maxTracks, maxClips, maxMarks, maxOutputs)
 	}
@@ -205,6 +205,9 @@ func (r *Reel) checkOwn(c Clip, depth int) error {
 	case len(c.Lanes) != 0 && len(c.Lanes) != len(c.Channels):
 		return broken("%s would treat %d of its %d channels", c.Name, len(c.Lanes), len(c.Channels))
 	}
+	if err := checkClipChain(c); err != nil {
+		return err
+	}
 	for _, row := range c.Matrix {
 		if len(row) != len(c.Channels) || len(c.Matrix) > MaxChannels || c.Sum || slices.ContainsFunc(row,
 			func(g float64) bool { return !(math.Abs(g) <= 16) }) {
@@ -277,6 +280,9 @@ func checkLane(c Clip, l Lane) error {
 		}
 		if err := checkFade(b.Fade, (b.To-b.From)/2); err != nil {
 			return err
+		}
+		if q := b.Quiet; q != nil && (q.From < 0 || q.To > farthest || q.To-q.From < 2*Ramp) {
+			return broken("Room tone is made of a stretch of a take")
 		}
 		spans["borrowed"] = append(spans["borrowed"], b.Span)
 	}
@@ -444,6 +450,13 @@ func (r *Reel) checkDependents(c Change) error {
 	if len(c.Groups) > 0 {
 		for _, correction := range r.Corrections {
 			if err := r.checkCorrected(correction); err != nil {
+				return err
+			}
+		}
+	}
+	if len(c.Stems)+len(c.Tracks)+len(c.Groups)+len(c.Mixes)+len(c.Chains) > 0 {
+		for _, chain := range r.Chains {
+			if err := r.checkChainRow(chain); err != nil {
 				return err
 			}
 		}

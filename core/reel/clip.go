@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 
+	"zestyloom/core/chain"
 	"zestyloom/core/dsp"
 	"zestyloom/core/fault"
 )
@@ -33,15 +34,19 @@ type Clip struct {
 	Mute    bool        `json:"mute,omitempty"`
 	FadeIn  Fade        `json:"fadeIn,omitzero"`
 	FadeOut Fade        `json:"fadeOut,omitzero"`
-	Gain    []Point     `json:"gain,omitempty"`    // dB over frames of the take
-	Pan     []Point     `json:"pan,omitempty"`     // −1 to +1 over frames of the take, added to the track's
-	Lanes   []Lane      `json:"lanes,omitempty"`   // what is done to each channel alone; none, or one for each channel
-	Tie     string      `json:"tie"`               // clips with the same tie move, trim and are cut together
-	Was     string      `json:"was,omitempty"`     // the tie that an untied clip left
-	Home    *int64      `json:"home,omitempty"`    // where frame 0 of the take lies in sync; nil where nothing tells
-	Picture bool        `json:"picture,omitempty"` // Home is by the picture and so does not move
-	Settled []Clip      `json:"settled,omitempty"` // the clips that this one was rendered from
-	Event   string      `json:"event,omitempty"`   // the event of a cut list that it came from
+	Gain    []Point     `json:"gain,omitempty"`  // dB over frames of the take
+	Pan     []Point     `json:"pan,omitempty"`   // −1 to +1 over frames of the take, added to the track's
+	Lanes   []Lane      `json:"lanes,omitempty"` // what is done to each channel alone; none, or one for each channel
+	// Chain is what the sound of its take goes through, all its channels together, before anything else is done; what is borrowed does not.
+	Chain []chain.Step `json:"chain,omitempty"`
+	// Untreated has the clip, and what it borrows, sound as recorded, whatever treatment the microphone has.
+	Untreated bool   `json:"untreated,omitempty"`
+	Tie       string `json:"tie"`               // clips with the same tie move, trim and are cut together
+	Was       string `json:"was,omitempty"`     // the tie that an untied clip left
+	Home      *int64 `json:"home,omitempty"`    // where frame 0 of the take lies in sync; nil where nothing tells
+	Picture   bool   `json:"picture,omitempty"` // Home is by the picture and so does not move
+	Settled   []Clip `json:"settled,omitempty"` // the clips that this one was rendered from
+	Event     string `json:"event,omitempty"`   // the event of a cut list that it came from
 }
 
 // End is the first sample after the clip.
@@ -58,10 +63,10 @@ func (c Clip) Slip() int64 {
 // Frame gives the frame of the take that sounds at a sample of the reel.
 func (c Clip) Frame(at int64) int64 { return at - c.Start + c.Offset }
 
-// Plain tells whether the clip's samples are those of its take: no gain, fade, curve or treatment of a channel.
-func (c Clip) Plain() bool {
-	return c.Matrix == nil && c.GainDB == 0 && c.FadeIn.Length == 0 && c.FadeOut.Length == 0 && len(c.Gain) == 0 && len(c.Pan) == 0 &&
-		len(c.Lanes) == 0
+// Plain tells whether the clip's samples are those of its take: no gain, fade, curve or treatment.
+func (r *Reel) Plain(c Clip) bool {
+	return len(r.TreatmentsOf(c)) == 0 && c.Matrix == nil && c.GainDB == 0 && c.FadeIn.Length == 0 && c.FadeOut.Length == 0 && len(c.Gain) == 0 && len(c.Pan) == 0 &&
+		len(c.Lanes) == 0 && !chain.Sounds(c.Chain)
 }
 
 // Lane is what is done to one channel of a clip.
@@ -103,10 +108,36 @@ type Borrowed struct {
 	Take    string  `json:"take"`
 	Title   string  `json:"title"`
 	Channel int     `json:"channel"` // of that take, from 0
-	Offset  int64   `json:"offset"`  // frame of that take that sounds at From
+	Offset  int64   `json:"offset"`  // frame of that take that sounds at From; of the tone, where it is one
 	GainDB  float64 `json:"gainDB,omitempty"`
 	Fade    Fade    `json:"fade"`
+	Quiet   *Span   `json:"quiet,omitempty"` // frames of that take that are spread as room tone, without end; nil where it sounds as it is
 }
+
+// Uses gives the frames of the take that sound.
+func (b Borrowed) Uses() Span {
+	if b.Quiet != nil {
+		return *b.Quiet
+	}
+	return Span{b.Offset, b.Offset + b.To - b.From}
+}
+
+// Onto gives it from another take, whose first frame is this one of the take that it was of.
+func (b Borrowed) Onto(take string, first int64) Borrowed {
+	b.Take = take
+	if b.Quiet != nil {
+		b.Quiet = &Span{b.Quiet.From - first, b.Quiet.To - first}
+	} else {
+		b.Offset -= first
+	}
+	return b
+}
+
+// A stretch of quiet is spread as room tone from so many seconds, and up to so many.
+const (
+	LeastQuiet = 0.25
+	MostQuiet  = 10
+)
 
 // Curve is the shape of a fade.
 type Curve string
@@ -339,7 +370,7 @@ func (c *Clip) fitFades() {
 // tidy makes empty lists nil, as they are when a change has been through JSON, and drops lanes that do nothing.
 func (c *Clip) tidy() {
 	c.tidyLanes()
-	c.Gain, c.Pan = some(c.Gain), some(c.Pan)
+	c.Gain, c.Pan, c.Chain = some(c.Gain), some(c.Pan), some(c.Chain)
 	if len(c.Lanes) == 0 {
 		return
 	}

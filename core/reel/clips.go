@@ -551,13 +551,14 @@ func (c PasteClips) Plan(r *Reel, _ Known) (Change, string, error) {
 
 // SetClip changes a clip's own settings; those left nil stay.
 type SetClip struct {
-	Clip    string   `json:"clip"`
-	Name    *string  `json:"name,omitempty"`
-	Stem    *string  `json:"stem,omitempty"` // that it is for; empty says nothing
-	GainDB  *float64 `json:"gainDB,omitempty"`
-	Mute    *bool    `json:"mute,omitempty"`
-	FadeIn  *Fade    `json:"fadeIn,omitempty"`
-	FadeOut *Fade    `json:"fadeOut,omitempty"`
+	Clip      string   `json:"clip"`
+	Name      *string  `json:"name,omitempty"`
+	Stem      *string  `json:"stem,omitempty"` // that it is for; empty says nothing
+	GainDB    *float64 `json:"gainDB,omitempty"`
+	Mute      *bool    `json:"mute,omitempty"`
+	Untreated *bool    `json:"untreated,omitempty"` // whether it leaves out what its microphone is treated with
+	FadeIn    *Fade    `json:"fadeIn,omitempty"`
+	FadeOut   *Fade    `json:"fadeOut,omitempty"`
 }
 
 func (c SetClip) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -592,6 +593,10 @@ func (c SetClip) Plan(r *Reel, _ Known) (Change, string, error) {
 	if c.Mute != nil {
 		clip.Mute = *c.Mute
 		did = append(did, map[bool]string{true: "mute ", false: "unmute "}[clip.Mute]+clip.Name)
+	}
+	if c.Untreated != nil {
+		clip.Untreated = *c.Untreated
+		did = append(did, clip.Name+map[bool]string{true: " untreated", false: " treated"}[clip.Untreated])
 	}
 	for _, f := range []struct {
 		to       *Fade

@@ -142,6 +142,9 @@ func noTrack() error {
 	return fault.New(fault.NotFound, "This track is no longer on the reel")
 }
 
+// RowName is what a row is called.
+func (r *Reel) RowName(row Row, id string) string { return rowName(r, row, id) }
+
 func rowName(r *Reel, row Row, id string) string {
 	switch row {
 	case StemRow:
@@ -182,7 +185,7 @@ func init() { // Several reads it
 		"reorder": Reorder{},
 		"setMix":  SetMix{}, "setBus": SetBus{}, "setCorrection": SetCorrection{}, "changeCorrection": ChangeCorrection{},
 		"removeCorrection": RemoveCorrection{}, "removeMixes": RemoveMixes{}, "setGroup": SetGroup{}, "removeGroups": RemoveGroups{},
-		"setMatrix": SetMatrix{}, "outputEach": OutputEach{}, "several": Several{},
+		"setMatrix": SetMatrix{}, "outputEach": OutputEach{}, "setChain": SetChain{}, "setChainCurve": SetChainCurve{}, "setClipChain": SetClipChain{}, "several": Several{},
 	} {
 		commands[kind] = reflect.TypeOf(c)
 	}

@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/chain"
 	"zestyloom/core/layout"
 	"zestyloom/core/mix"
 	"zestyloom/core/timecode"
@@ -34,11 +35,13 @@ func filled(t testing.TB) *Reel {
 	fade := Fade{300, Power}
 	lane := Lane{Off: true, GainDB: -2, Invert: true, Delay: 7, Cuts: []int64{9000}, Hushes: []Span{{1000, 2000}},
 		Dips:     []Dip{{Span{3000, 4000}, -6, 100}},
-		Borrowed: []Borrowed{{Span{5000, 6000}, "other", "12A/4", 1, 50, -1, Fade{90, Ess}}}, FadeIn: fade, FadeOut: fade}
+		Borrowed: []Borrowed{{Span{5000, 6000}, "other", "12A/4", 1, 50, -1, Fade{90, Ess}, &Span{100, 900}}}, FadeIn: fade, FadeOut: fade}
 	r.Clips["c1"] = Clip{ID: "c1", Track: "t1", Take: "take-a", Name: "12A/3", Stem: "DX", Channels: []int{1, 3},
 		Matrix: [][]float64{{1, 0}, {0, 1}}, Start: home + 9000, Offset: 800, Length: 48000, Frames: 90000, GainDB: -3, Mute: true, FadeIn: fade,
-		FadeOut: fade, Gain: points(900, -4), Pan: points(900, -1), Lanes: []Lane{lane, lane}, Tie: "tie1", Was: "tie0", Home: &home, Picture: true,
-		Settled: []Clip{{ID: "s", Track: "t1", Take: "take-b", Channels: []int{0}, Start: 1, Length: 9}}, Event: "e1"}
+		FadeOut: fade, Gain: points(900, -4), Pan: points(900, -1),
+		Chain: []chain.Step{{ID: "1", Kind: chain.Noise, Off: true, Values: map[string]float64{"reduction": 3}, Detector: chain.RMS,
+			Key: &chain.Key{Row: "stem", From: "DX"}, Profile: []float64{-90}, Learnt: &chain.Stretch{From: 1, To: 2}}}, Lanes: []Lane{lane, lane}, Tie: "tie1", Was: "tie0", Home: &home, Picture: true,
+		Untreated: true, Settled: []Clip{{ID: "s", Track: "t1", Take: "take-b", Channels: []int{0}, Start: 1, Length: 9}}, Event: "e1"}
 	r.Tracks["t2"] = Track{ID: "t2", Name: "Sum", Labels: []string{"M"}, Stem: "MX", Order: 2}
 	r.Clips["c2"] = Clip{ID: "c2", Track: "t2", Take: "take-c", Name: "Sum", Channels: []int{0, 1}, Sum: true, Start: home, Length: 48000}
 	r.Mixes["full"] = Mix{ID: "full", Name: "Full mix", Language: "eng", Labels: five1, Rest: true, Terms: []Term{{StrandRow,
@@ -53,6 +56,10 @@ func filled(t testing.TB) *Reel {
 	r.Corrections[CorrectionID("room")] = Correction{ID: CorrectionID("room"), Of: "room", Groups: []string{"room"},
 		To:     Target{"Night", &level, true, &lfe, &level, &level, &lfe},
 		GainDB: 2, Ride: points(0, 1), Limit: points(0, -3), MatchDB: 1, Basis: "x", Before: &Levels{&level, &level, &level, &level, &level, &lfe}, Off: true}
+	r.Chains[ChainID(GroupRow, "room")] = Chain{ID: ChainID(GroupRow, "room"), Row: GroupRow, From: "room", Off: true,
+		Steps: []chain.Step{{ID: "1", Kind: chain.Compressor, Off: true, Values: map[string]float64{"ratio": 3}, Detector: chain.RMS,
+			Key: &chain.Key{Row: "stem", From: "DX"}, Profile: []float64{-90}, Learnt: &chain.Stretch{From: 1, To: 2}}},
+		Curves: map[string][]Point{"1 ratio": points(2, 3)}}
 	for name, kind := range objectsOf(r) {
 		for field, said := range saying(kind) {
 			if name == "Buses" && strings.HasPrefix(field, ".Feed.") {
@@ -138,6 +145,8 @@ func TestACommandLetsAllElseBe(t *testing.T) {
 			[]string{"Name"}},
 		"track's curve": {SetCurve{Of: OfTrack, ID: "t1", What: GainCurve}, func(r *Reel) any { return r.Tracks["t1"] }, []string{"Gain"}},
 		"clip":          {SetClip{Clip: "c1", Name: &name}, func(r *Reel) any { return r.Clips["c1"] }, []string{"Name"}},
+		"clip's chain": {SetClipChain{Clips: []string{"c1"}, Steps: []chain.Step{{ID: "1", Kind: chain.Gain}}}, func(r *Reel) any { return r.Clips["c1"] },
+			[]string{"Chain"}},
 		"clip's curve": {SetCurve{Of: OfClip, ID: "c1", What: PanCurve}, func(r *Reel) any { return r.Clips["c1"] },
 			[]string{"Pan"}},
 		"channel of a clip": {SetLane{Clip: "c1", Channel: 0, Delay: ptr(int64(9))}, func(r *Reel) any { return r.Clips["c1"].Lanes[0] }, []string{"Delay"}},
@@ -153,6 +162,7 @@ func TestACommandLetsAllElseBe(t *testing.T) {
 			return r.Knots[knotID(TrackRow, "t1", 1, "room/L")].Crosspoint
 		}, []string{"GainDB"}},
 		"level":      {SetBus{Row: GroupRow, From: "room", GainDB: ptr(-9.0)}, func(r *Reel) any { return r.Buses["group room"] }, []string{"GainDB"}},
+		"chain":      {SetChain{Row: GroupRow, From: "room", Off: ptr(false)}, func(r *Reel) any { return r.Chains["group room"] }, []string{"Off"}},
 		"correction": {ChangeCorrection{Of: "room", Off: ptr(false)}, func(r *Reel) any { return r.Corrections[CorrectionID("room")] }, []string{"Off"}},
 	} {
 		r := full.Clone()
@@ -186,7 +196,7 @@ func TestAPatternKeepsWhatItIsNotNamedToLeave(t *testing.T) {
 	} {
 		assert.Empty(t, other(pair.a, pair.b, pair.may...), "%s: what is lost", what)
 	}
-	left := []string{"Clips", "Marks", "Buses", "Corrections"} // which lie on a reel
+	left := []string{"Clips", "Marks", "Buses", "Corrections", "Chains"} // which lie on a reel
 	for name, kind := range objectsOf(full) {
 		assert.Equal(t, slices.Contains(left, name), len(objectsOf(r)[name]) == 0 && len(kind) > 0, name)
 	}
@@ -264,6 +274,7 @@ func TestLayingOutAnewKeepsWhatIsSaid(t *testing.T) {
 	assert.Empty(t, other(room, r.Groups["room"], "Own", "Asked"), "what is lost")
 	assert.Equal(t, full.Buses, r.Buses)
 	assert.Equal(t, full.Corrections, r.Corrections)
+	assert.Equal(t, full.Chains, r.Chains)
 	assert.Equal(t, full.Knots, r.Knots)
 }
 

@@ -44,6 +44,8 @@ func init() { // the rules of objects look at the others
 			func(c *Change) *[]Put[Correction] { return &c.Corrections },
 			func(d *draft) *layer[Correction] { return &d.corrections }, func(t *Touched) *map[string]bool { return &t.Corrections },
 			(*Reel).checkCorrection},
+		kindOf[Chain]{"chain", func(r *Reel) *map[string]Chain { return &r.Chains }, func(c *Change) *[]Put[Chain] { return &c.Chains },
+			func(d *draft) *layer[Chain] { return &d.chains }, func(t *Touched) *map[string]bool { return &t.Chains }, (*Reel).checkChain},
 	}
 }
 

@@ -81,6 +81,9 @@ func (c Clip) checkTakes(rate int, known Known) error {
 			if b.Channel >= from.Channels || from.SampleRate != rate {
 				return broken("%s would borrow from a channel that there is not, or from a take at another rate", c.Name)
 			}
+			if err := b.checkQuiet(from, rate); err != nil {
+				return err
+			}
 		}
 	}
 	return nil

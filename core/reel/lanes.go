@@ -217,6 +217,21 @@ type Borrow struct {
 	Offset      int64   `json:"offset,omitempty"` // frame of the take that sounds at From
 	GainDB      float64 `json:"gainDB,omitempty"`
 	Fade        Fade    `json:"fade,omitzero"`
+	Quiet       *Span   `json:"quiet,omitempty"` // frames of the take that are spread as room tone; it has no offset then
+}
+
+// checkQuiet tells whether a take has the quiet that is spread.
+func (b Borrowed) checkQuiet(from TakeInfo, rate int) error {
+	if b.Quiet == nil {
+		return nil
+	}
+	if n := float64(b.Quiet.To - b.Quiet.From); n < LeastQuiet*float64(rate) || n > MostQuiet*float64(rate) {
+		return broken("Room tone is made of %g to %d seconds of quiet", LeastQuiet, MostQuiet)
+	}
+	if b.Quiet.To > from.Frames {
+		return broken("%s is over before the quiet that was chosen", from.Title)
+	}
+	return nil
 }
 
 func (c Borrow) Plan(r *Reel, known Known) (Change, string, error) {
@@ -243,7 +258,13 @@ func (c Borrow) Plan(r *Reel, known Known) (Change, string, error) {
 			return err
 		}
 		b := Borrowed{Span: s, Take: c.Take, Title: from.Title, Channel: c.TakeChannel, Offset: c.Offset + max(0, clip.Start-c.From),
-			GainDB: c.GainDB, Fade: c.Fade}
+			GainDB: c.GainDB, Fade: c.Fade, Quiet: c.Quiet}
+		if c.Quiet != nil {
+			b.Offset = s.From // one tone all over the clip, however often it is filled
+		}
+		if err := b.checkQuiet(from, r.Head.SampleRate); err != nil {
+			return err
+		}
 		b.Fade.Length = min(max(b.Fade.Length, Ramp), (s.To-s.From)/2)
 		if err := checkFade(b.Fade, s.To-s.From); err != nil {
 			return err
@@ -255,5 +276,5 @@ func (c Borrow) Plan(r *Reel, known Known) (Change, string, error) {
 	if err != nil {
 		return Change{}, "", err
 	}
-	return d.finish(), laneWords("borrow from "+from.Title+" for", clip, c.Channel), nil
+	return d.finish(), laneWords(map[bool]string{true: "room tone", false: "borrow"}[c.Quiet != nil]+" from "+from.Title+" for", clip, c.Channel), nil
 }

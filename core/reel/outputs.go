@@ -63,6 +63,7 @@ func (c LayOutputs) Plan(r *Reel, _ Known) (Change, string, error) {
 		lost = append(lost, d.moveKnot(k, &next, heirs)...)
 	}
 	lost = append(lost, d.moveBuses(heirs)...)
+	lost = append(lost, d.moveChains(heirs)...)
 	lost = append(lost, d.moveCorrections(heirs)...)
 	lost = append(lost, d.followGroups()...)
 	for _, point := range c.Knots {
@@ -113,21 +114,11 @@ func inherit(groups map[string]Group, old []Group, heirs map[string]string) {
 
 // moveBuses has what is done on output groups go to those that stand for them.
 func (d *draft) moveBuses(heirs map[string]string) (lost []string) {
-	for _, b := range d.reel.BusList() {
-		to := heirs[b.From]
-		if b.Row != GroupRow || to == b.From {
-			continue
-		}
-		d.buses.drop(b.ID)
-		next := b
-		next.From, next.ID = to, BusID(GroupRow, to)
-		if _, taken := d.buses.get(next.ID); taken || to == "" {
-			lost = append(lost, busWords(d.reel, b))
-			continue
-		}
-		d.buses.put(next.ID, next)
-	}
-	return lost
+	return inherited(d.buses, d.reel.BusList(), heirs, func(b Bus) (Row, string) { return b.Row, b.From },
+		func(b Bus, to string) (string, Bus) {
+			b.From, b.ID = to, BusID(GroupRow, to)
+			return b.ID, b
+		}, func(b Bus) string { return busWords(d.reel, b) })
 }
 
 // moveKnot has a knot go to the output that stands for its own. Those of a stem that its group is for come anew with the

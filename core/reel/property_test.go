@@ -1,7 +1,9 @@
 package reel
 
 import (
+	"cmp"
 	"encoding/json"
+	"fmt"
 	"maps"
 	"math/rand"
 	"slices"
@@ -10,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/chain"
 	"zestyloom/core/fault"
 	"zestyloom/core/layout"
 	"zestyloom/core/mix"
@@ -218,7 +221,7 @@ func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
 		}
 		return kind, c
 	case "setClip":
-		return kind, SetClip{Clip: clip.ID, GainDB: &dB, Mute: ptr(yes()), FadeIn: &fade, FadeOut: &fade,
+		return kind, SetClip{Clip: clip.ID, GainDB: &dB, Mute: ptr(yes()), Untreated: ptr(yes()), FadeIn: &fade, FadeOut: &fade,
 			Stem: ptr([]string{"DX", "FX"}[rnd.Intn(2)])}
 	case "crossfade":
 		for _, next := range clips {
@@ -244,7 +247,14 @@ func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
 	case "restore":
 		return kind, Restore{clip.ID, channel, span}
 	case "borrow":
-		return kind, Borrow{Clip: clip.ID, Channel: max(0, channel), Span: span, Take: "other", Offset: 500, Fade: fade}
+		c := Borrow{Clip: clip.ID, Channel: max(0, channel), Span: span, Take: "other", Offset: 500, Fade: fade}
+		if yes() {
+			c.Quiet = &Span{100, 100 + 12_000 + int64(rnd.Intn(3000))}
+		}
+		return kind, c
+	case "setClipChain":
+		steps := []chain.Step{{ID: "0", Kind: chain.Bell, Values: map[string]float64{"gain": float64(rnd.Intn(30))}}, {ID: "1", Kind: chain.Compressor}}
+		return kind, SetClipChain{[]string{clip.ID}, steps[:rnd.Intn(3)]}
 	case "setCurve":
 		c := SetCurve{Of: OfClip, ID: clip.ID, What: "gain", Points: []Point{{at, dB}, {at + 3000, 0}, {at + 9000, -3}}}
 		if yes() {
@@ -338,6 +348,27 @@ func randomWeave(rnd *rand.Rand, r *Reel, kind string, track Track, clip Clip) C
 			Limit: points[:rnd.Intn(3)], Basis: "x"}
 	case "changeCorrection":
 		return ChangeCorrection{Of: group, Ride: &[]Point{{At: 100, Value: -1}, {At: 5000, Value: 2}}, Off: ptr(yes())}
+	case "setChain", "setChainCurve":
+		rows := []Left{{StrandRow, StrandID(track.Stem, track.Strand)}, {StemRow, stem}, {MixRow, mixID}, {GroupRow, group}, {TrackRow, track.ID}}
+		l, from := rows[rnd.Intn(len(rows))], rows[rnd.Intn(len(rows))]
+		if kind == "setChainCurve" {
+			step, parameter := fmt.Sprint(rnd.Intn(3)), []string{"gain", "threshold", "slope"}[rnd.Intn(3)]
+			if list := r.ChainList(); len(list) > 0 {
+				c := list[rnd.Intn(len(list))]
+				l = Left{c.Row, c.From}
+				if len(c.Steps) > 0 && rnd.Intn(4) > 0 {
+					s := c.Steps[rnd.Intn(len(c.Steps))]
+					step, parameter = s.ID, map[chain.Kind]string{chain.Compressor: "threshold"}[s.Kind]
+					parameter = cmp.Or(parameter, "gain")
+				}
+			}
+			return SetChainCurve{Row: l.Row, From: l.ID, Step: step, Parameter: parameter,
+				Points: []Point{{At: int64(rnd.Intn(1000)), Value: -3}, {At: 2000, Value: -6}}[:rnd.Intn(3)]}
+		}
+		steps := []chain.Step{{ID: "0", Kind: chain.Bell, Values: map[string]float64{"gain": float64(rnd.Intn(30))}},
+			{ID: "1", Kind: chain.Compressor, Key: &chain.Key{Row: string(from.Row), From: from.ID}}, {ID: "2", Kind: chain.Gain, Off: yes()}}
+		steps = steps[:rnd.Intn(4)]
+		return SetChain{Row: l.Row, From: l.ID, Steps: &steps, Off: ptr(yes())}
 	case "removeCorrection":
 		return RemoveCorrection{Of: group}
 	case "removeMixes":

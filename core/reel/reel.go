@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"zestyloom/core/chain"
 	"zestyloom/core/layout"
 	"zestyloom/core/mix"
 	"zestyloom/core/timecode"
@@ -308,6 +309,9 @@ type Reel struct {
 	Buses  map[string]Bus   `json:"buses,omitempty"`
 	// Corrections are by ID, which follows from the group.
 	Corrections map[string]Correction `json:"corrections,omitempty"`
+	Chains      map[string]Chain      `json:"chains,omitempty"` // by ID, which follows from the row
+	// Treatments are of takes, by their ID. They are no part of the reel: who opens it says what they are.
+	Treatments map[string][]chain.Treatment `json:"treatments,omitempty"`
 }
 
 // DefaultStems are those that a production begins with, from top to bottom.
@@ -326,7 +330,7 @@ func New(name string, sampleRate int, rate timecode.Rate, start int64, stems []S
 		Head:  Head{Name: name, SampleRate: sampleRate, FrameRate: rate, Start: start, PanLaw: 3, Next: 1},
 		Stems: map[string]Stem{}, Tracks: map[string]Track{}, Clips: map[string]Clip{}, Groups: map[string]Group{}, Knots: map[string]Knot{},
 		Marks: map[string]Mark{},
-		Mixes: map[string]Mix{}, Buses: map[string]Bus{}, Corrections: map[string]Correction{},
+		Mixes: map[string]Mix{}, Buses: map[string]Bus{}, Corrections: map[string]Correction{}, Chains: map[string]Chain{},
 	}
 	for _, s := range stems {
 		r.Stems[s.ID] = s
@@ -337,7 +341,7 @@ func New(name string, sampleRate int, rate timecode.Rate, start int64, stems []S
 // Clone gives a copy that can be changed by Apply without the original changing. Objects are values whose slices are
 // never changed in place, so the maps are all that needs copying.
 func (r *Reel) Clone() *Reel {
-	c := &Reel{Head: r.Head}
+	c := &Reel{Head: r.Head, Treatments: r.Treatments}
 	for _, k := range kinds {
 		k.clone(c, r)
 	}

@@ -78,6 +78,11 @@ func mixedInside(c Clip) error {
 	return fault.New(fault.BadInput, "%s uses its channels at gains of their own; have it use them as they are first, or settle it", c.Name)
 }
 
+// chainedTogether is why the channels of a clip with a chain stay as they are: what drives all of them would drive each alone, or the other way.
+func chainedTogether(c Clip) error {
+	return fault.New(fault.BadInput, "%s goes through a chain, all its channels together; take the chain off first, or settle it", c.Name)
+}
+
 // relaid gives what is done to channels of a take, for those that are used now.
 func relaid(clip Clip, channels []int, of int) ([]Lane, error) {
 	lanes := make([]Lane, len(channels))
@@ -108,6 +113,9 @@ func (c SplitClip) Plan(r *Reel, _ Known) (Change, string, error) {
 	}
 	if clip.Matrix != nil {
 		return Change{}, "", mixedInside(clip)
+	}
+	if len(clip.Chain) > 0 {
+		return Change{}, "", chainedTogether(clip)
 	}
 	size, labels := 1, []string{"M"}
 	if c.Pairs {
@@ -193,6 +201,9 @@ func (c JoinClips) Plan(r *Reel, _ Known) (Change, string, error) {
 		if x.Matrix != nil {
 			return Change{}, "", mixedInside(x)
 		}
+		if len(x.Chain) > 0 {
+			return Change{}, "", chainedTogether(x)
+		}
 	}
 	first := clips[0]
 	joined := first
@@ -201,6 +212,10 @@ func (c JoinClips) Plan(r *Reel, _ Known) (Change, string, error) {
 	for _, x := range clips {
 		if x.Take != first.Take || x.Start != first.Start || x.Offset != first.Offset || x.Length != first.Length || x.Sum || x.Mute {
 			return Change{}, "", fault.New(fault.BadInput, "Clips can be joined where they are of one take and begin and end together; %s and %s are not", first.Name, x.Name)
+		}
+		if x.Untreated != first.Untreated {
+			return Change{}, "", fault.New(fault.BadInput, "%s and %s can't be joined: one of them has the treatment of its microphone, the other not",
+				first.Name, x.Name)
 		}
 		if len(x.Gain)+len(x.Pan) > 0 {
 			return Change{}, "", fault.New(fault.BadInput, "%s has a curve of its own, which would be lost; settle it or take the curve off first",

@@ -185,11 +185,6 @@ func (d *draft) without(gone func(row Row, from string) bool) (lost []string) {
 		m.Terms = kept
 		d.mixes.put(m.ID, m)
 	}
-	for _, b := range d.reel.BusList() {
-		if gone(b.Row, b.From) {
-			d.buses.drop(b.ID) // which goes with its row, as everybody expects
-		}
-	}
 	return append(lost, d.unfed(gone)...)
 }
 

@@ -102,7 +102,7 @@ func (n *Null) turn(left [][]float64, from, to int) (skip int64) {
 		}
 	}
 	n.take(left, from, to)
-	n.wait.Process(left)
+	n.wait.Process(left, 0)
 	for k, p := range n.Parts {
 		if p.Turned == nil {
 			continue
@@ -118,7 +118,7 @@ func (n *Null) turn(left [][]float64, from, to int) (skip int64) {
 				}
 			}
 		}
-		n.turners[k].Process(quarter)
+		n.turners[k].Process(quarter, 0)
 		for r := range left {
 			for i, x := range quarter[r] {
 				left[r][i] -= x

@@ -83,15 +83,16 @@ var rateText = regexp.MustCompile(`^(\d{1,6})(?:/(\d{1,5}))?$`)
 // SampleOf gives the first sample that lies in frame (ceiling), so that FrameAt(SampleOf(f)) == f at every rate.
 func (r Rate) SampleOf(frame int64, sampleRate int) int64 {
 	n := frame * int64(sampleRate) * r.Den
-	return floorDiv(n+r.Num-1, r.Num)
+	return FloorDiv(n+r.Num-1, r.Num)
 }
 
 // FrameAt gives the number of the frame that sample lies in.
 func (r Rate) FrameAt(sample int64, sampleRate int) int64 {
-	return floorDiv(sample*r.Num, int64(sampleRate)*r.Den)
+	return FloorDiv(sample*r.Num, int64(sampleRate)*r.Den)
 }
 
-func floorDiv(a, b int64) int64 {
+// FloorDiv is a ⁄ b, rounded down.
+func FloorDiv(a, b int64) int64 {
 	q := a / b
 	if a%b != 0 && (a < 0) != (b < 0) {
 		q--
@@ -202,7 +203,7 @@ func (r Rate) Near(reading Reading, moment int64, sampleRate int) int64 {
 	if day <= 0 {
 		return at
 	}
-	return at - floorDiv(2*(at-moment)+day, 2*day)*day
+	return at - FloorDiv(2*(at-moment)+day, 2*day)*day
 }
 
 // Since gives a moment as the clock reads it, from midnight on.
@@ -211,7 +212,7 @@ func (r Rate) Since(moment int64, sampleRate int) Reading {
 	if day <= 0 {
 		return Reading(moment)
 	}
-	return Reading(moment - floorDiv(moment, day)*day)
+	return Reading(moment - FloorDiv(moment, day)*day)
 }
 
 // Convert takes a count at one sample rate to another, rounded to the nearest sample. It serves time stamps whose
@@ -221,8 +222,8 @@ func Convert(samples int64, from, to int) int64 {
 		return samples
 	}
 	// Split off whole seconds so that a day at 192 kHz stays far from overflow.
-	whole, rest := floorDiv(samples, int64(from)), samples-floorDiv(samples, int64(from))*int64(from)
-	return whole*int64(to) + floorDiv(2*rest*int64(to)+int64(from), 2*int64(from))
+	whole, rest := FloorDiv(samples, int64(from)), samples-FloorDiv(samples, int64(from))*int64(from)
+	return whole*int64(to) + FloorDiv(2*rest*int64(to)+int64(from), 2*int64(from))
 }
 
 // Clock gives a length as hours:minutes:seconds with tenths.

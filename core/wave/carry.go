@@ -157,3 +157,15 @@ func (s *scanner) goesOn(body, claimed int64) (size int64, ok bool) {
 	}
 	return 0, false
 }
+
+// Altered gives the header of a file that differs from this one in its samples alone: names, time stamp and what is not known here stay, what
+// bext says of loudness goes.
+func (f *File) Altered() Header {
+	h := Header{Format: f.Format, Frames: f.Frames, IXML: f.IXML, Extra: f.CarriedWhole(), Wide: f.Container == BW64}
+	if f.Bext != nil {
+		b := *f.Bext
+		b.ClearLoudness()
+		h.Bext = &b
+	}
+	return h
+}

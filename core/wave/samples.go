@@ -289,15 +289,17 @@ func (f *File) ReadOver(raw []byte, from int64, n int) error {
 	if f.Encoding == PCM && f.Bytes == 1 {
 		silence = 0x80 // 8-bit samples are unsigned
 	}
-	for i := range raw {
-		raw[i] = silence
-	}
+	fb := f.FrameBytes()
 	before := int(min(int64(n), max(0, -from)))
-	count := int(min(int64(n-before), f.Frames-(from+int64(before))))
-	if count <= 0 {
+	count := max(0, int(min(int64(n-before), f.Frames-(from+int64(before)))))
+	for _, outside := range [][]byte{raw[:before*fb], raw[(before+count)*fb:]} {
+		for i := range outside {
+			outside[i] = silence
+		}
+	}
+	if count == 0 {
 		return nil
 	}
-	fb := f.FrameBytes()
 	_, err := f.ReadRaw(raw[before*fb:(before+count)*fb], from+int64(before))
 	return err
 }

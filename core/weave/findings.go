@@ -25,11 +25,12 @@ const (
 	Crossed   Rule = "crossed"    // left and right changed over
 	Doubled   Rule = "doubled"    // a take that is laid twice at the same place
 	Silenced  Rule = "silenced"   // sound that is asked for somewhere and does not arrive there at all
+	Still     Rule = "still"      // a clip that pans by itself, where the chain of its track does not know of sides
 	Language  Rule = "language"   // a mix with another language's narration, two of them, or none
 )
 
 // Rules are all that there are.
-var Rules = []Rule{Unreached, Muted, Unfed, OneSided, FedTwice, Folded, Lost, FullRange, FoldDown, Order, Crossed, Silenced, Doubled,
+var Rules = []Rule{Unreached, Muted, Unfed, OneSided, FedTwice, Folded, Lost, FullRange, FoldDown, Order, Crossed, Silenced, Doubled, Still,
 	Language}
 
 // Finding is something about the weave that is probably wrong. Track or Output is empty where it is about the other.
@@ -90,7 +91,7 @@ func (g *Graph) findings(r *reel.Reel, routes []Route, tracks []trackReach) []Fi
 	}
 	for _, more := range [][]Finding{fullRange(r, outputs), fullRangeSends(r, byTrack, outputs), languages(r),
 		g.languageLevels(r, tracks), g.folds(r, tracks), g.doubled(r, tracks), orders(r),
-		crossed(r, pairs)} {
+		crossed(r, pairs), g.still(r)} {
 		found = append(found, more...)
 	}
 	silent, silenced := g.silenced(r, tracks, fed)

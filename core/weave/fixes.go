@@ -261,6 +261,18 @@ func uncross(r *reel.Reel, toRight, toLeft reel.Knot, p [2]reel.Output) Finding 
 // narration is the stem whose strands are languages.
 const narration = "NX"
 
+// still finds clips on mono tracks that pan by themselves, where their track goes through a chain.
+func (g *Graph) still(r *reel.Reel) (found []Finding) {
+	for _, c := range r.ClipList() {
+		at, _ := g.Node(reel.TrackRow, c.Track)
+		if n := g.Nodes[at]; len(c.Pan) > 0 && len(n.Format.Labels) == 1 && n.Chain != nil && !c.Mute && !n.Track.Mute {
+			found = append(found, Finding{Rule: Still, Track: c.Track, Message: fmt.Sprintf("%s pans by a curve of its own, which does not act where all of %s "+
+				"goes through a chain; draw the curve on the track", c.Name, n.Track.Name)})
+		}
+	}
+	return found
+}
+
 // languages finds mixes in a language that have another's narration, two of them, or none.
 func languages(r *reel.Reel) (found []Finding) {
 	all := slices.DeleteFunc(r.StrandList(narration), func(s string) bool { return s == "" })

@@ -26,6 +26,8 @@ type Node struct {
 	Out    []Edge      // to nodes that come later
 	// Correction is what brings an output group to its limits, after its bus; nil where nothing does.
 	Correction *reel.Correction
+	// Chain is what all that arrives goes through before the bus, or before the gain of a track; nil where nothing is done.
+	Chain *reel.Chain
 }
 
 // Moves tells whether the level of the bus changes with the clock.
@@ -73,7 +75,7 @@ func (e Edge) At(dst mix.Matrix, at int64, aside float64) {
 	e.place.gains(dst, f)
 }
 
-// Graph is a reel as buses: tracks first, groups last, each after all that feed it. What is seen and what is heard come
+// Graph is a reel as buses, each after all that feed it and all that drive its chain; where nothing is driven, tracks first and groups last. What is seen and what is heard come
 // from it alike.
 type Graph struct {
 	Nodes   []Node
@@ -172,7 +174,106 @@ func Compile(r *reel.Reel) (*Graph, error) {
 		}
 	}
 	g.tie(r)
-	return g, nil
+	for _, c := range r.ChainList() {
+		if at, there := g.at[NodeID{c.Row, c.From}]; there && c.Sounds() {
+			g.Nodes[at].Chain = &c
+		}
+	}
+	return g, g.order()
+}
+
+// Drivers gives the places of the nodes that drive the chain of one.
+func (g *Graph) Drivers(at int) (list []int) {
+	if c := g.Nodes[at].Chain; c != nil {
+		for _, k := range c.Keys() {
+			if from, there := g.at[NodeID{reel.Row(k.Row), k.From}]; there {
+				list = append(list, from)
+			}
+		}
+	}
+	return list
+}
+
+// order puts every node after all that drive it, where anything does, and leaves the order as it is else. What turns what arrives stays right
+// before its node.
+func (g *Graph) order() error {
+	if !slices.ContainsFunc(g.Nodes, func(n Node) bool { return n.Chain != nil && len(n.Chain.Keys()) > 0 }) {
+		return nil
+	}
+	waits := make([]map[int]bool, len(g.Nodes)) // for whom each waits
+	for i := range g.Nodes {
+		waits[i] = map[int]bool{}
+	}
+	for i := range g.Nodes {
+		for _, e := range g.Nodes[i].Out {
+			if to := g.behind(e.To); to != i {
+				waits[to][g.behind(i)] = true
+			}
+		}
+		for _, from := range g.Drivers(i) {
+			waits[i][from] = true
+		}
+	}
+	place, order := map[int]int{}, []int{}
+	for len(order) < len(g.Nodes) {
+		next := -1
+		for i := range g.Nodes {
+			if _, done := place[i]; done || g.Nodes[i].Row == "" {
+				continue
+			}
+			ready := true
+			for from := range waits[i] {
+				_, done := place[from]
+				ready = ready && (done || from == i)
+			}
+			if ready {
+				next = i
+				break
+			}
+		}
+		if next < 0 {
+			return fault.New(fault.BadInput, "A chain is driven by what it reaches")
+		}
+		if next > 0 && g.Nodes[next-1].Row == "" {
+			place[next-1] = len(order)
+			order = append(order, next-1)
+		}
+		place[next] = len(order)
+		order = append(order, next)
+	}
+	g.rearrange(order, place)
+	return nil
+}
+
+// behind is the node of a row that one is, or that it turns what arrives for.
+func (g *Graph) behind(at int) int {
+	if g.Nodes[at].Row == "" {
+		return at + 1
+	}
+	return at
+}
+
+// rearrange gives the nodes another order.
+func (g *Graph) rearrange(order []int, place map[int]int) {
+	nodes := make([]Node, len(order))
+	for i, was := range order {
+		nodes[i] = g.Nodes[was]
+		for k := range nodes[i].Out {
+			nodes[i].Out[k].To = place[nodes[i].Out[k].To]
+		}
+	}
+	g.Nodes = nodes
+	for _, m := range []map[NodeID]int{g.at, g.into} {
+		for id, was := range m {
+			m[id] = place[was]
+		}
+	}
+	for i := range g.Outputs {
+		g.Outputs[i].Node = place[g.Outputs[i].Node]
+	}
+	for i := range g.barred {
+		g.barred[i].from, g.barred[i].to = place[g.barred[i].from], place[g.barred[i].to]
+	}
 }
 
 // strands adds a bus for each strand of the stems that have strands by name, or of which a mix takes one by itself, and

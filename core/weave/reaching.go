@@ -3,6 +3,7 @@ package weave
 import (
 	"slices"
 
+	"zestyloom/core/chain"
 	"zestyloom/core/reel"
 )
 
@@ -60,6 +61,11 @@ func Reaching(r *reel.Reel, rows []NodeID) (*reel.Reel, error) {
 			delete(out.Buses, id)
 		}
 	}
+	for id, c := range r.Chains {
+		if !reaches[NodeID{c.Row, c.From}] {
+			delete(out.Chains, id)
+		}
+	}
 	for id, c := range r.Corrections {
 		if !slices.ContainsFunc(c.Groups, func(group string) bool { return reaches[NodeID{reel.GroupRow, group}] }) {
 			delete(out.Corrections, id)
@@ -93,7 +99,16 @@ func Bare(r *reel.Reel) *reel.Reel {
 			continue
 		}
 		c.Name, c.Stem, c.Frames, c.Tie, c.Was, c.Home, c.Picture, c.Settled, c.Event = "", "", 0, "", "", nil, false, nil, ""
+		c.Chain = chain.Heard(c.Chain)
 		out.Clips[id] = c
+	}
+	out.Treatments = out.TreatmentsHeard()
+	for id, c := range out.Clips { // having none of a treatment says something where there is one
+		if c.Untreated {
+			if c.Untreated = false; !out.Treated(c) {
+				out.Clips[id] = c
+			}
+		}
 	}
 	for i, t := range out.TrackList() {
 		t.Name, t.Suggested, t.Folder, t.Height, t.Order = "", false, "", 0, i
@@ -107,6 +122,13 @@ func Bare(r *reel.Reel) *reel.Reel {
 	for id, s := range out.Stems {
 		s.Name = ""
 		out.Stems[id] = s
+	}
+	for id, c := range out.Chains {
+		if c.Steps = chain.Heard(c.Steps); c.Off || len(c.Steps) == 0 {
+			delete(out.Chains, id)
+			continue
+		}
+		out.Chains[id] = c
 	}
 	for id, c := range out.Corrections {
 		if c.To, c.MatchDB, c.Basis = (reel.Target{}), 0, ""; c.Off {
@@ -124,9 +146,12 @@ func (g *Graph) reaching(rows []NodeID) map[NodeID]bool {
 	named := map[NodeID]bool{}
 	for i := len(g.Nodes) - 1; i >= 0; i-- { // each comes before all that it feeds
 		n := g.Nodes[i]
-		does[i] = slices.Contains(rows, n.NodeID) || slices.ContainsFunc(n.Out, func(e Edge) bool { return does[e.To] })
+		does[i] = does[i] || slices.Contains(rows, n.NodeID) || slices.ContainsFunc(n.Out, func(e Edge) bool { return does[e.To] })
 		if does[i] && n.Row != "" {
 			named[n.NodeID] = true
+			for _, from := range g.Drivers(i) {
+				does[from] = true
+			}
 		}
 	}
 	return named

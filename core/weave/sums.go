@@ -56,7 +56,7 @@ func (g *Graph) vectors(r *reel.Reel, rows bool) [][]sums.Vector {
 		for len(all[at]) < len(n.Format.Labels) {
 			all[at] = append(all[at], sums.Vector{})
 		}
-		if n.Row == reel.TrackRow || moved[at] || rows && !fed[at] && n.Row != reel.GroupRow || n.Bus != nil && n.Bus.Moves(reel.GainCurve) {
+		if n.Row == reel.TrackRow || moved[at] || rows && !fed[at] && n.Row != reel.GroupRow || n.Bus != nil && n.Bus.Moves(reel.GainCurve) || n.Chain != nil {
 			for c := range all[at] {
 				all[at][c] = sums.Vector{fmt.Sprintf("%s %s/%d (%d)", n.Row, n.ID, c, at): 1}
 			}

@@ -4,6 +4,7 @@ import (
 	"math"
 	"slices"
 
+	"zestyloom/core/chain"
 	"zestyloom/core/dsp"
 	"zestyloom/core/mix"
 	"zestyloom/core/reel"
@@ -105,7 +106,7 @@ func (g *Graph) judge(r *reel.Reel, span reel.Span, of []reel.Clip) Verdict {
 		ways.ever, ways.loose = g.loosened(at, moves)
 		own := curveOver(n.Track.Gain, span).plus(n.Track.GainDB)
 		for i := range clips[n.ID] {
-			g.arrive(&v, n, &clips[n.ID][i], ways, own, span, dsp.PanLaw(r.Head.PanLaw))
+			g.arrive(&v, r, n, &clips[n.ID][i], ways, own, span)
 		}
 	}
 	return v
@@ -119,12 +120,13 @@ type waysOf struct {
 }
 
 // arrive adds what the outputs receive of a clip.
-func (g *Graph) arrive(v *Verdict, n *Node, c *reel.Clip, ways waysOf, own dB, span reel.Span, law dsp.PanLaw) {
+func (g *Graph) arrive(v *Verdict, r *reel.Reel, n *Node, c *reel.Clip, ways waysOf, own dB, span reel.Span) {
 	heard := reel.Span{From: max(span.From, c.Start), To: min(span.To, c.End())}
 	frames := reel.Span{From: c.Frame(heard.From), To: c.Frame(heard.To)}
 	level, pan := own.times(curveOver(c.Gain, frames)).plus(c.GainDB), curveOver(c.Pan, frames)
 	faded := fadesIn(c.FadeIn, c.FadeOut, c, heard)
-	spread := SpreadOf(*c, n.Track.Labels, 0, law)
+	spread := SpreadOf(*c, n.Track.Labels, 0, dsp.PanLaw(r.Head.PanLaw))
+	processed := chain.Sounds(c.Chain) || r.Treated(*c)
 	for k := range c.Channels {
 		lane := laneOver(c, k, heard)
 		if lane.silent {
@@ -148,7 +150,7 @@ func (g *Graph) arrive(v *Verdict, n *Node, c *reel.Clip, ways waysOf, own dB, s
 			if math.Abs(a.High) <= least && !roams {
 				continue
 			}
-			a.Moves = a.Moves || level.low != level.high || lane.moves || faded || roams
+			a.Moves = a.Moves || level.low != level.high || lane.moves || faded || roams || processed
 			a.Whole = !a.Moves && math.Abs(a.High-math.Round(a.High)) < whole
 			v.Outputs[i].Arrivals = append(v.Outputs[i].Arrivals, a)
 		}
@@ -337,7 +339,7 @@ func (g *Graph) loosened(from int, moves *movement) (ever, loose map[int]mix.Mat
 		if !there {
 			continue
 		}
-		if l := moves.level(at); l.low != l.high {
+		if l := moves.level(at); l.low != l.high || g.Nodes[at].Chain != nil {
 			join(loose, at, m)
 		}
 		for k := range g.Nodes[at].Out {

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"time"
 
+	"zestyloom/core/chain"
 	"zestyloom/core/contract"
 	"zestyloom/core/convert"
 	"zestyloom/core/correct"
@@ -200,6 +201,53 @@ type CardImport struct {
 	Card  string   `json:"card"`
 	Paths []string `json:"paths"`
 }
+
+// Chain What is done to the sound of a row.
+type Chain = reel.Chain
+
+// ChainKey A row of the reel that drives a processor.
+type ChainKey = chain.Key
+
+// ChainResponse defines model for ChainResponse.
+type ChainResponse struct {
+	All   []float64   `json:"all"`
+	Steps [][]float64 `json:"steps"`
+}
+
+// ChainSpectrum defines model for ChainSpectrum.
+type ChainSpectrum struct {
+	After  []float64 `json:"after"`
+	Before []float64 `json:"before"`
+
+	// Did What each step does there that tells of it
+	Did         []ChainStepDid `json:"did"`
+	Frequencies []float64      `json:"frequencies"`
+
+	// Loudness LUFS before and after; null in silence
+	Loudness []*float64 `json:"loudness"`
+}
+
+// ChainStep One processor of a chain.
+type ChainStep = chain.Step
+
+// ChainStepDid defines model for ChainStepDid.
+type ChainStepDid struct {
+	// DB The most that it adds, less than 0 where it takes away
+	DB *float64 `json:"dB,omitempty"`
+
+	// Hz Of the hum that it follows
+	Hz *float64 `json:"hz,omitempty"`
+
+	// Repaired Samples that it puts anew
+	Repaired *int   `json:"repaired,omitempty"`
+	Step     string `json:"step"`
+}
+
+// ChainSteps defines model for ChainSteps.
+type ChainSteps = []ChainStep
+
+// ChainStretch Where something was learnt, in seconds of a file
+type ChainStretch = chain.Stretch
 
 // ChangeCorrectionCommand ChangeCorrection changes what people may of a correction; what is left nil stays.
 type ChangeCorrectionCommand = reel.Sent
@@ -729,6 +777,15 @@ type Problem struct {
 	Type string `json:"type"`
 }
 
+// ProcessorKind defines model for ProcessorKind.
+type ProcessorKind = chain.About
+
+// ProcessorName defines model for ProcessorName.
+type ProcessorName = chain.Kind
+
+// ProcessorParameter defines model for ProcessorParameter.
+type ProcessorParameter = chain.Parameter
+
 // Production defines model for Production.
 type Production = store.Production
 
@@ -785,8 +842,11 @@ type ReelView struct {
 	Adrift []Adrift `json:"adrift"`
 
 	// Buses What is done on strands
-	Buses []Bus  `json:"buses"`
-	Clips []Clip `json:"clips"`
+	Buses []Bus `json:"buses"`
+
+	// Chains Processors that rows go through
+	Chains []Chain `json:"chains"`
+	Clips  []Clip  `json:"clips"`
 
 	// End First sample after the last clip
 	End        int64          `json:"end"`
@@ -804,7 +864,7 @@ type ReelView struct {
 	Revision   int64          `json:"revision"`
 	Routes     []Route        `json:"routes"`
 
-	// Since Where it is there, stems, tracks, clips, groups, knots, marks, mixes and buses list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty.
+	// Since Where it is there, stems, tracks, clips, groups, knots, marks, mixes, buses and chains list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty.
 	Since *SinceRevision `json:"since,omitempty"`
 
 	// Speakers Where those stand that stems
@@ -885,6 +945,15 @@ type Seen = desk.Seen
 // SetBusCommand SetBus sets the level, balance and turning of a strand, stem, mix or output group; what is left nil stays.
 type SetBusCommand = reel.Sent
 
+// SetChainCommand SetChain has a row go through processors, or through none; what is left nil stays.
+type SetChainCommand = reel.Sent
+
+// SetChainCurveCommand SetChainCurve draws the curve of a parameter of a step; no points take it back. With a range only the points in it are replaced.
+type SetChainCurveCommand = reel.Sent
+
+// SetClipChainCommand SetClipChain has clips go through processors, or through none.
+type SetClipChainCommand = reel.Sent
+
 // SetClipCommand SetClip changes a clip's own settings; those left nil stay.
 type SetClipCommand = reel.Sent
 
@@ -934,10 +1003,11 @@ type SettleRequest struct {
 // SeveralCommand Several is a Sequence as clients send it: the same thing done to several clips, say. It does not hold others of its kind.
 type SeveralCommand = reel.Sent
 
-// SinceRevision Where it is there, stems, tracks, clips, groups, knots, marks, mixes and buses list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty.
+// SinceRevision Where it is there, stems, tracks, clips, groups, knots, marks, mixes, buses and chains list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty.
 type SinceRevision struct {
 	Gone struct {
 		Buses  []string `json:"buses"`
+		Chains []string `json:"chains"`
 		Clips  []string `json:"clips"`
 		Groups []string `json:"groups"`
 		Knots  []string `json:"knots"`
@@ -1156,6 +1226,12 @@ type TieRequest struct {
 // Track defines model for Track.
 type Track = reel.Track
 
+// Treat defines model for Treat.
+type Treat = store.Treat
+
+// Treatment What channels of a take go through together.
+type Treatment = chain.Treatment
+
 // TrimClipCommand TrimClip moves one edge of a clip, and the same edge of all that are tied to it and have it at the same place. It goes no further than the takes and a length of one sample allow.
 type TrimClipCommand = reel.Sent
 
@@ -1277,6 +1353,13 @@ type HandOverParams struct {
 type TakeToDeskParams struct {
 	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
+}
+
+// ChainResponseJSONBody defines parameters for ChainResponse.
+type ChainResponseJSONBody struct {
+	Frequencies []float64  `json:"frequencies"`
+	Rate        float64    `json:"rate"`
+	Steps       ChainSteps `json:"steps"`
 }
 
 // CreateProductionParams defines parameters for CreateProduction.
@@ -1429,6 +1512,22 @@ type BringInReceivedParams struct {
 type GetReelParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
 	Since *Since `form:"since,omitempty" json:"since,omitempty"`
+}
+
+// LearnForChainJSONBody defines parameters for LearnForChain.
+type LearnForChainJSONBody struct {
+	From string `json:"from"`
+	Like *Span  `json:"like,omitempty"`
+	Row  Row    `json:"row"`
+	Span Span   `json:"span"`
+	Step string `json:"step"`
+}
+
+// ChainSpectrumParams defines parameters for ChainSpectrum.
+type ChainSpectrumParams struct {
+	Row  Row    `form:"row" json:"row"`
+	From string `form:"from" json:"from"`
+	At   int64  `form:"at" json:"at"`
 }
 
 // DoCommandParams defines parameters for DoCommand.
@@ -1699,6 +1798,12 @@ type GaugeTakeLinesParams struct {
 // GaugeTakeLinesParamsOversample defines parameters for GaugeTakeLines.
 type GaugeTakeLinesParamsOversample int
 
+// GetQuietParams defines parameters for GetQuiet.
+type GetQuietParams struct {
+	// Channel From 1
+	Channel int `form:"channel" json:"channel"`
+}
+
 // RefuseMatchJSONBody defines parameters for RefuseMatch.
 type RefuseMatchJSONBody struct {
 	Refused bool `json:"refused"`
@@ -1716,6 +1821,23 @@ type GetSamplesParams struct {
 	Count int `form:"count" json:"count"`
 }
 
+// LearnForTreatmentJSONBody defines parameters for LearnForTreatment.
+type LearnForTreatmentJSONBody struct {
+	Channels []int `json:"channels"`
+	Like     *Span `json:"like,omitempty"`
+	Span     Span  `json:"span"`
+
+	// Steps Those that come before the one that learns
+	Steps []ChainStep `json:"steps"`
+}
+
+// TreatmentSpectrumJSONBody defines parameters for TreatmentSpectrum.
+type TreatmentSpectrumJSONBody struct {
+	At       int64       `json:"at"`
+	Channels []int       `json:"channels"`
+	Steps    []ChainStep `json:"steps"`
+}
+
 // GetWaveformParams defines parameters for GetWaveform.
 type GetWaveformParams struct {
 	// Level Resolution, 0 is finest
@@ -1730,6 +1852,12 @@ type GetWaveformParams struct {
 
 // HandOverJSONRequestBody defines body for HandOver for application/json ContentType.
 type HandOverJSONRequestBody = HandOverRequest
+
+// ChainResponseJSONRequestBody defines body for ChainResponse for application/json ContentType.
+type ChainResponseJSONRequestBody ChainResponseJSONBody
+
+// WriteChainJSONRequestBody defines body for WriteChain for application/json ContentType.
+type WriteChainJSONRequestBody = ChainSteps
 
 // CreateProductionJSONRequestBody defines body for CreateProduction for application/json ContentType.
 type CreateProductionJSONRequestBody = NewProduction
@@ -1787,6 +1915,9 @@ type UndoTakeEditJSONRequestBody = AtRevision
 
 // LoadReceivedJSONRequestBody defines body for LoadReceived for application/json ContentType.
 type LoadReceivedJSONRequestBody = LoadRequest
+
+// LearnForChainJSONRequestBody defines body for LearnForChain for application/json ContentType.
+type LearnForChainJSONRequestBody LearnForChainJSONBody
 
 // DoCommandJSONRequestBody defines body for DoCommand for application/json ContentType.
 type DoCommandJSONRequestBody = CommandRequest
@@ -1854,6 +1985,15 @@ type RefuseMatchJSONRequestBody RefuseMatchJSONBody
 // TieTakeJSONRequestBody defines body for TieTake for application/json ContentType.
 type TieTakeJSONRequestBody = Tie
 
+// TreatTakeJSONRequestBody defines body for TreatTake for application/json ContentType.
+type TreatTakeJSONRequestBody = Treat
+
+// LearnForTreatmentJSONRequestBody defines body for LearnForTreatment for application/json ContentType.
+type LearnForTreatmentJSONRequestBody LearnForTreatmentJSONBody
+
+// TreatmentSpectrumJSONRequestBody defines body for TreatmentSpectrum for application/json ContentType.
+type TreatmentSpectrumJSONRequestBody TreatmentSpectrumJSONBody
+
 // RetryWorkJSONRequestBody defines body for RetryWork for application/json ContentType.
 type RetryWorkJSONRequestBody = Retry
 
@@ -1910,6 +2050,18 @@ type ServerInterface interface {
 
 	// (POST /prints/{print}/receipts)
 	TakeToDesk(c *gin.Context, print PrintID, params TakeToDeskParams)
+
+	// (GET /processors)
+	ListProcessors(c *gin.Context)
+
+	// (POST /processors/response)
+	ChainResponse(c *gin.Context)
+
+	// (POST /processors/steps)
+	ReadChain(c *gin.Context)
+
+	// (POST /processors/text)
+	WriteChain(c *gin.Context)
 
 	// (GET /productions)
 	ListProductions(c *gin.Context)
@@ -2034,6 +2186,12 @@ type ServerInterface interface {
 	// (GET /reels/{reel})
 	GetReel(c *gin.Context, reel ReelID, params GetReelParams)
 
+	// (POST /reels/{reel}/chain/learn)
+	LearnForChain(c *gin.Context, reel ReelID)
+
+	// (GET /reels/{reel}/chain/spectrum)
+	ChainSpectrum(c *gin.Context, reel ReelID, params ChainSpectrumParams)
+
 	// (POST /reels/{reel}/commands)
 	DoCommand(c *gin.Context, reel ReelID, params DoCommandParams)
 
@@ -2154,6 +2312,9 @@ type ServerInterface interface {
 	// (GET /takes/{take}/picture)
 	GetPicture(c *gin.Context, take TakeID)
 
+	// (GET /takes/{take}/quiet)
+	GetQuiet(c *gin.Context, take TakeID, params GetQuietParams)
+
 	// (POST /takes/{take}/refuse)
 	RefuseMatch(c *gin.Context, take TakeID)
 
@@ -2165,6 +2326,15 @@ type ServerInterface interface {
 
 	// (PUT /takes/{take}/tie)
 	TieTake(c *gin.Context, take TakeID)
+
+	// (POST /takes/{take}/treat)
+	TreatTake(c *gin.Context, take TakeID)
+
+	// (POST /takes/{take}/treat/learn)
+	LearnForTreatment(c *gin.Context, take TakeID)
+
+	// (POST /takes/{take}/treat/spectrum)
+	TreatmentSpectrum(c *gin.Context, take TakeID)
 
 	// (GET /takes/{take}/waveform)
 	GetWaveform(c *gin.Context, take TakeID, params GetWaveformParams)
@@ -2638,6 +2808,58 @@ func (siw *ServerInterfaceWrapper) TakeToDesk(c *gin.Context) {
 	}
 
 	siw.Handler.TakeToDesk(c, print, params)
+}
+
+// ListProcessors operation middleware
+func (siw *ServerInterfaceWrapper) ListProcessors(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListProcessors(c)
+}
+
+// ChainResponse operation middleware
+func (siw *ServerInterfaceWrapper) ChainResponse(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ChainResponse(c)
+}
+
+// ReadChain operation middleware
+func (siw *ServerInterfaceWrapper) ReadChain(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReadChain(c)
+}
+
+// WriteChain operation middleware
+func (siw *ServerInterfaceWrapper) WriteChain(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.WriteChain(c)
 }
 
 // ListProductions operation middleware
@@ -4079,6 +4301,83 @@ func (siw *ServerInterfaceWrapper) GetReel(c *gin.Context) {
 	}
 
 	siw.Handler.GetReel(c, reel, params)
+}
+
+// LearnForChain operation middleware
+func (siw *ServerInterfaceWrapper) LearnForChain(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.LearnForChain(c, reel)
+}
+
+// ChainSpectrum operation middleware
+func (siw *ServerInterfaceWrapper) ChainSpectrum(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ChainSpectrumParams
+
+	// ------------- Required query parameter "row" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "row", c.Request.URL.Query(), &params.Row, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter row: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "at" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "at", c.Request.URL.Query(), &params.At, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter at: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ChainSpectrum(c, reel, params)
 }
 
 // DoCommand operation middleware
@@ -5847,6 +6146,42 @@ func (siw *ServerInterfaceWrapper) GetPicture(c *gin.Context) {
 	siw.Handler.GetPicture(c, take)
 }
 
+// GetQuiet operation middleware
+func (siw *ServerInterfaceWrapper) GetQuiet(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "take" -------------
+	var take TakeID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "take", c.Param("take"), &take, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter take: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetQuietParams
+
+	// ------------- Required query parameter "channel" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "channel", c.Request.URL.Query(), &params.Channel, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter channel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetQuiet(c, take, params)
+}
+
 // RefuseMatch operation middleware
 func (siw *ServerInterfaceWrapper) RefuseMatch(c *gin.Context) {
 
@@ -5972,6 +6307,81 @@ func (siw *ServerInterfaceWrapper) TieTake(c *gin.Context) {
 	}
 
 	siw.Handler.TieTake(c, take)
+}
+
+// TreatTake operation middleware
+func (siw *ServerInterfaceWrapper) TreatTake(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "take" -------------
+	var take TakeID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "take", c.Param("take"), &take, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter take: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TreatTake(c, take)
+}
+
+// LearnForTreatment operation middleware
+func (siw *ServerInterfaceWrapper) LearnForTreatment(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "take" -------------
+	var take TakeID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "take", c.Param("take"), &take, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter take: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.LearnForTreatment(c, take)
+}
+
+// TreatmentSpectrum operation middleware
+func (siw *ServerInterfaceWrapper) TreatmentSpectrum(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "take" -------------
+	var take TakeID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "take", c.Param("take"), &take, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter take: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TreatmentSpectrum(c, take)
 }
 
 // GetWaveform operation middleware
@@ -6276,6 +6686,10 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/work/:work/files/:name", wrapper.GetWrittenFile)
 	router.GET(options.BaseURL+"/work/:work/archive", wrapper.GetBatchArchive)
 	router.POST(options.BaseURL+"/takes/:take/carry", wrapper.CarryNames)
+	router.POST(options.BaseURL+"/takes/:take/treat", wrapper.TreatTake)
+	router.POST(options.BaseURL+"/takes/:take/treat/spectrum", wrapper.TreatmentSpectrum)
+	router.POST(options.BaseURL+"/takes/:take/treat/learn", wrapper.LearnForTreatment)
+	router.GET(options.BaseURL+"/takes/:take/quiet", wrapper.GetQuiet)
 	router.GET(options.BaseURL+"/takes/:take/waveform", wrapper.GetWaveform)
 	router.GET(options.BaseURL+"/takes/:take/samples", wrapper.GetSamples)
 	router.DELETE(options.BaseURL+"/work/:work", wrapper.RemoveWork)
@@ -6309,6 +6723,12 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/reels/:reel/settle", wrapper.SettleClips)
 	router.POST(options.BaseURL+"/reels/:reel/revision", wrapper.ReviseReel)
 	router.GET(options.BaseURL+"/reels/:reel/gauge", wrapper.GaugeReel)
+	router.GET(options.BaseURL+"/processors", wrapper.ListProcessors)
+	router.POST(options.BaseURL+"/processors/response", wrapper.ChainResponse)
+	router.POST(options.BaseURL+"/processors/text", wrapper.WriteChain)
+	router.POST(options.BaseURL+"/processors/steps", wrapper.ReadChain)
+	router.POST(options.BaseURL+"/reels/:reel/chain/learn", wrapper.LearnForChain)
+	router.GET(options.BaseURL+"/reels/:reel/chain/spectrum", wrapper.ChainSpectrum)
 	router.GET(options.BaseURL+"/reels/:reel/gauge/lines", wrapper.GaugeLines)
 	router.GET(options.BaseURL+"/reels/:reel/gauge/parts", wrapper.GaugeParts)
 	router.POST(options.BaseURL+"/reels/:reel/gauge/correct", wrapper.CorrectGroup)

@@ -21,6 +21,12 @@ import (
 	"zestyloom/internal/store"
 )
 
+// What is no JSON is kept as it is. The list is the process's, and so filled once.
+func init() {
+	openapi3filter.RegisterBodyDecoder("application/yaml", openapi3filter.FileBodyDecoder)
+	openapi3filter.RegisterBodyDecoder("text/csv", openapi3filter.FileBodyDecoder)
+}
+
 // contract holds each request against api/openapi.yaml before it is answered, so that what the contract says of limits
 // holds.
 func (s *Server) contract() (gin.HandlerFunc, error) {
@@ -34,8 +40,6 @@ func (s *Server) contract() (gin.HandlerFunc, error) {
 		return nil, err
 	}
 	options := &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc, SkipSettingDefaults: true}
-	openapi3filter.RegisterBodyDecoder("application/yaml", openapi3filter.FileBodyDecoder)
-	openapi3filter.RegisterBodyDecoder("text/csv", openapi3filter.FileBodyDecoder)
 	return func(c *gin.Context) {
 		if !strings.HasPrefix(c.Request.URL.Path, Base+"/") || strings.HasPrefix(c.Request.URL.Path, uploadsPath) {
 			return

@@ -22,6 +22,7 @@ func whole(o store.OpenReel, turns store.Turns) ReelView {
 		Stems: some(o.Reel.StemList()), Tracks: some(o.Reel.TrackList()), Clips: some(o.Reel.ClipList()), Groups: some(o.Reel.GroupList()),
 		Outputs: some(o.Reel.OutputList()),
 		Knots:   some(o.Reel.KnotList()), Marks: some(o.Reel.MarkList()), Mixes: some(o.Reel.MixList()), Buses: some(o.Reel.BusList()),
+		Chains:   some(o.Reel.ChainList()),
 		Speakers: weave.Speakers(o.Reel), Routes: routes, Findings: findings,
 		Adrift: o.Reel.Adrifts(), Strays: o.Reel.Strays(), Undo: turns.Undo, Redo: turns.Redo,
 	}
@@ -43,7 +44,8 @@ func part(o store.OpenReel, turns store.Turns, revision int64, t reel.Touched) R
 	v.Marks, gone.Marks = changed(t.Marks, o.Reel.Marks)
 	v.Mixes, gone.Mixes = changed(t.Mixes, o.Reel.Mixes)
 	v.Buses, gone.Buses = changed(t.Buses, o.Reel.Buses)
-	if len(t.Stems)+len(t.Tracks)+len(t.Groups)+len(t.Knots)+len(t.Mixes)+len(t.Buses)+len(t.Corrections) > 0 || t.Head {
+	v.Chains, gone.Chains = changed(t.Chains, o.Reel.Chains)
+	if len(t.Stems)+len(t.Tracks)+len(t.Groups)+len(t.Knots)+len(t.Mixes)+len(t.Buses)+len(t.Corrections)+len(t.Chains) > 0 || t.Head {
 		v.Since.Routed = true
 		v.Outputs = some(o.Reel.OutputList())
 		v.Routes, v.Findings = weave.Look(o.Reel)

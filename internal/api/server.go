@@ -46,6 +46,7 @@ type Server struct {
 	handler   http.Handler
 	listeners *listen.Server
 	gauges    *analysis.Keeper
+	rendering chan struct{} // as many requests render a stretch at once as it has room
 	comparing chan struct{} // as many compare deliveries at once as it has room
 	endOnce   sync.Once
 	ending    chan struct{} // closed when the process ends
@@ -63,7 +64,7 @@ const uploadsPath = Base + "/uploads/"
 
 // New makes the server of everything: the API, uploads, listening and the interface.
 func New(c Config) (*Server, error) {
-	s := &Server{Config: c, ending: make(chan struct{}), comparing: make(chan struct{}, 1)}
+	s := &Server{Config: c, ending: make(chan struct{}), comparing: make(chan struct{}, 1), rendering: make(chan struct{}, 1)}
 	s.listeners = &listen.Server{Known: c.Store, Files: func(ctx context.Context) listen.Files { return s.library().Session(ctx) },
 		Log:   c.Log,
 		Heard: c.Metrics.Listener}

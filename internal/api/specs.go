@@ -138,6 +138,9 @@ func (s *Server) GetSpecText(c *gin.Context, id string, p GetSpecTextParams) {
 // ListSpecVersions gives what a spec of the users' own is and was, the newest first.
 func (s *Server) ListSpecVersions(c *gin.Context, id string, p ListSpecVersionsParams) {
 	versions, err := s.Store.SpecVersions(c, text(p.Production), id)
+	if _, shipped := contract.ShippedText(id); err == nil && len(versions) == 0 && !shipped {
+		err = fault.New(fault.NotFound, "There is no delivery spec %q on this server", id)
+	}
 	list := []SpecVersion{}
 	for _, o := range versions {
 		list = append(list, SpecVersion{Version: o.Version, Author: o.Author, KeptAt: o.KeptAt})

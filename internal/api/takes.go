@@ -10,6 +10,7 @@ import (
 	"zestyloom/core/convert"
 	"zestyloom/core/fault"
 	"zestyloom/core/overview"
+	"zestyloom/core/reel"
 	"zestyloom/core/report"
 	"zestyloom/core/take"
 	"zestyloom/core/wave"
@@ -297,6 +298,35 @@ func (s *Server) GetWaveform(c *gin.Context, id TakeID, params GetWaveformParams
 	}
 	c.Header("Cache-Control", "private, max-age=31536000, immutable") // a take's samples never change
 	c.Data(http.StatusOK, "application/octet-stream", b)
+}
+
+// quietest is how long the quiet is that is proposed, in seconds.
+const quietest = 2
+
+// GetQuiet finds the quietest stretch of a channel.
+func (s *Server) GetQuiet(c *gin.Context, id TakeID, params GetQuietParams) {
+	t, err := s.Store.Take(c, id)
+	if err == nil && (params.Channel < 1 || params.Channel > len(t.Channels)) {
+		err = fault.New(fault.BadInput, "The take has no channel %d", params.Channel)
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	const level, most = 1, 65536 // bins that are looked at, three quarters of an hour
+	bin := int64(overview.OverviewFrames[level])
+	b, err := s.library().Overview(c, t, level, 0, int(min(most, t.Description.Frames/bin)))
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	n := min(quietest*int64(t.Description.SampleRate), t.Description.Frames/2) / bin
+	at, found := overview.Quietest(b, len(t.Channels), params.Channel-1, int(n))
+	if !found || float64(n*bin) < reel.LeastQuiet*float64(t.Description.SampleRate) {
+		s.fail(c, fault.New(fault.NotFound, "There is no quiet on this channel to make room tone of; choose a stretch of another take"))
+		return
+	}
+	c.JSON(http.StatusOK, reel.Span{From: int64(at) * bin, To: (int64(at) + n) * bin})
 }
 
 // maxSamples bounds a stretch of samples, in frames.

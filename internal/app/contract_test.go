@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"net/url"
 	"os"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -150,6 +151,34 @@ func fuzzFor(t *testing.T) time.Duration {
 	}
 	require.NoError(t, err)
 	return time.Duration(seconds) * time.Second
+}
+
+// What is asked of something that is not there is not found, whatever it is: an empty list of it would say that it is there.
+func TestNothingIsThere(t *testing.T) {
+	s := apptest.Start(t)
+	crossing(t, s)
+	doc, err := openapi3.NewLoader().LoadFromData(contract.YAML)
+	require.NoError(t, err)
+	nothing, asked := "7d9f2b1c-0000-4000-8000-000000000000", 0
+	for path, item := range doc.Paths.Map() {
+		if !strings.Contains(path, "{") || strings.HasPrefix(path, "/uploads") {
+			continue
+		}
+		for method, op := range item.Operations() {
+			var body any
+			if op.RequestBody != nil {
+				body = map[string]any{}
+			}
+			at := regexp.MustCompile(`{\w+}`).ReplaceAllString(path, nothing)
+			status := s.Call(method, at, body, nil)
+			more := op.RequestBody != nil || slices.ContainsFunc(slices.Concat(item.Parameters, op.Parameters), func(p *openapi3.ParameterRef) bool {
+				return p.Value.In == openapi3.ParameterInQuery && p.Value.Required
+			})
+			assert.True(t, status == http.StatusNotFound || more && status == http.StatusBadRequest, "%s %s answers %d", method, path, status)
+			asked++
+		}
+	}
+	assert.Greater(t, asked, 80)
 }
 
 // Whatever is asked, the answer, a refusal too, is what the contract says, and never that something went wrong on the server.

@@ -101,7 +101,7 @@ func TestAMovieWithoutFFmpeg(t *testing.T) {
 	if _, err := exec.LookPath("ffmpeg"); err != nil {
 		t.Skip("it is not there anyway")
 	}
-	s := apptest.Start(t)
+	s := apptest.Alone(t)
 	production, v := crossing(t, s)
 	s.OK("POST", "/specs", movieSpec, nil)
 	t.Setenv("PATH", t.TempDir())
@@ -163,7 +163,7 @@ func TestTheQueueOfPrints(t *testing.T) {
 func TestAnFFmpegThatDiesOrHangs(t *testing.T) {
 	real, err := exec.LookPath("ffmpeg")
 	require.NoError(t, err)
-	s := apptest.Start(t)
+	s := apptest.Alone(t)
 	production, v := crossing(t, s)
 	s.OK("POST", "/specs", movieSpec, nil)
 	path := os.Getenv("PATH")
@@ -228,7 +228,7 @@ func TestAnFFmpegThatDiesOrHangs(t *testing.T) {
 
 // A print that runs is paused: it stops, keeps what is whole, and goes on with that when it is given a turn again.
 func TestAPrintIsPaused(t *testing.T) {
-	s := apptest.Start(t)
+	s := apptest.Alone(t)
 	production, v := crossing(t, s)
 	s.OK("POST", "/specs", movieSpec, nil)
 	real, err := exec.LookPath("ffmpeg")

@@ -3,6 +3,7 @@ package app_test
 import (
 	"bytes"
 	"fmt"
+	"io"
 	"mime/multipart"
 	"net/http"
 	"os"
@@ -74,8 +75,8 @@ func TestKilledInSeveralSteps(t *testing.T) {
 			assert.NotEmpty(t, view.Clips, "%s is whole", info.Name)
 		}
 
-		go receiving(s, production)
-		time.Sleep(after / 2)
+		arrived := receiving(s, production)
+		<-arrived
 		kill()
 		kill = s.RunApart()
 		s.Settled(production)
@@ -88,20 +89,32 @@ func TestKilledInSeveralSteps(t *testing.T) {
 	}
 }
 
-// receiving sends files of a delivery to the desk, piece by piece.
-func receiving(s *apptest.Server, production string) {
-	var b bytes.Buffer
-	form := multipart.NewWriter(&b)
-	for i := range 4 {
-		part, err := form.CreateFormFile("file", fmt.Sprintf("part %d.wav", i))
-		if err != nil {
-			return
+// receiving sends files of a delivery to the desk, and stops in the middle of one: it goes no further before the server ends. It tells when it
+// has come so far.
+func receiving(s *apptest.Server, production string) (sent chan struct{}) {
+	sent = make(chan struct{})
+	from, to := io.Pipe()
+	form := multipart.NewWriter(to)
+	go func() {
+		for i := range 4 {
+			part, err := form.CreateFormFile("file", fmt.Sprintf("part %d.wav", i))
+			if err != nil {
+				return
+			}
+			sound := s.Silence(20)
+			if i == 3 {
+				sound = sound[:len(sound)/2]
+			}
+			_, _ = part.Write(sound)
 		}
-		_, _ = part.Write(s.Silence(20))
-	}
-	_ = form.Close()
-	res, err := http.Post(s.Base+api.Base+"/productions/"+production+"/receipts", form.FormDataContentType(), &b)
-	if err == nil {
-		res.Body.Close()
-	}
+		close(sent)
+	}()
+	go func() {
+		res, err := http.Post(s.Base+api.Base+"/productions/"+production+"/receipts", form.FormDataContentType(), from)
+		if err == nil {
+			res.Body.Close()
+		}
+		from.Close()
+	}()
+	return sent
 }

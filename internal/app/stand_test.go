@@ -288,6 +288,29 @@ func TestBackedUpAndRestored(t *testing.T) {
 	s.Stop() // before its database goes
 }
 
+// What is removed while a backup copies is in it all the same: its rows name it.
+func TestWhatIsRemovedMeanwhileIsBackedUp(t *testing.T) {
+	s := apptest.Start(t)
+	production, _ := crossing(t, s)
+	s.Settled(production)
+	to, gone := t.TempDir(), false
+	d, err := backup.To(t.Context(), backup.Asked{Database: s.Database, Data: s.Data, To: to, Progress: func(float64) {
+		if !gone { // the first of many files has been copied
+			gone = true
+			require.NoError(t, os.RemoveAll(filepath.Join(s.Data, "media/sources")))
+		}
+	}})
+	require.NoError(t, err)
+	require.Empty(t, d.Wrong)
+	data := t.TempDir()
+	back, err := backup.Restore(t.Context(), backup.Wanted{From: to, Database: storetest.URL(t), Data: data, Progress: func(float64) {}})
+	require.NoError(t, err)
+	assert.Empty(t, back.Wrong)
+	sounds, err := filepath.Glob(filepath.Join(data, "media/sources/*/source.wav"))
+	require.NoError(t, err)
+	assert.Len(t, sounds, len(s.Takes(production)))
+}
+
 // A backup and a restoring that are stopped anywhere are gone on with, and what has been damaged is found.
 func TestBackupsThatAreStoppedAndDamaged(t *testing.T) {
 	s := apptest.Start(t)
@@ -410,7 +433,7 @@ func TestAnOlderDatabaseIsSaid(t *testing.T) {
 
 // Two tools that hang stop those who wait behind them, and nobody else; and whoever stops them is obeyed.
 func TestAToolThatHangsStopsOneLaneAlone(t *testing.T) {
-	s := apptest.Start(t)
+	s := apptest.Alone(t)
 	production, v := crossing(t, s)
 	tools := t.TempDir()
 	for _, name := range []string{"ffmpeg", "ffprobe"} {

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"math"
 	"runtime/debug"
-	"slices"
 	"sync"
 	"time"
 
@@ -14,15 +13,14 @@ import (
 
 	"zestyloom/core/dsp"
 	"zestyloom/core/engine"
-	"zestyloom/core/fault"
 	"zestyloom/core/layout"
 	"zestyloom/core/loudness"
 	"zestyloom/core/reel"
-	"zestyloom/core/take"
-	"zestyloom/core/timecode"
 	"zestyloom/core/weave"
-	"zestyloom/internal/store"
 )
+
+// rollOn is for how many seconds before a place chains are heard without being sent, at most: what they remember of longer ago can't be waited for.
+const rollOn = 10
 
 const (
 	// block is how many frames go into one message: short, so that the first sound comes soon.
@@ -54,6 +52,8 @@ type player struct {
 	solo    []string
 	around  *reel.Span // what is played again and again
 	plain   bool       // without corrections, as loud as with them
+	treat   *treat     // that is tried on the take
+	trial   *reel.Sent // that is heard without being made
 	wake    chan struct{}
 }
 
@@ -70,7 +70,7 @@ func (p *player) change(r request) {
 		around = nil
 	}
 	p.mu.Lock()
-	p.tap, p.solo, p.around, p.plain, p.changed = r.Tap, r.Solo, around, r.Matched, true
+	p.tap, p.solo, p.around, p.plain, p.treat, p.trial, p.changed = r.Tap, r.Solo, around, r.Matched, r.Treat, r.Trial, true
 	p.mu.Unlock()
 }
 
@@ -323,7 +323,7 @@ func (p *player) run(ctx context.Context) error {
 			}
 			tap, _, _ := p.settings() // a take's tap is known once it has been loaded
 			files := p.connection.server.Files(ctx)
-			eng, err := engine.New(r, files.Open, engine.Options{Solo: solo})
+			eng, err := engine.New(r, files.Open, engine.Options{Solo: solo, Most: rollOn * int64(r.Head.SampleRate)})
 			if err != nil {
 				files.Close()
 				return err
@@ -417,7 +417,10 @@ func (p *player) load(ctx context.Context) (*reel.Reel, error) {
 // asIs gives the reel as it is or, where a command is on trial, as it would be.
 func (p *player) asIs(ctx context.Context) (*reel.Reel, error) {
 	known := p.connection.server.Known
-	if t := p.what.Trial; t != nil {
+	p.mu.Lock()
+	t := p.trial
+	p.mu.Unlock()
+	if t != nil {
 		command, err := t.Decode()
 		if err != nil {
 			return nil, err
@@ -443,123 +446,15 @@ func encode(message []byte, generation uint32, position int64, left, right []flo
 	return message[:headBytes+8*len(left)]
 }
 
-// takeAlone makes a reel of nothing but channels of one take, starting at 0, and listens to it: touch-listening goes
-// through the same engine as everything else. Channels that are read together sound as they are read; two others sound
-// left and right, and more are added up.
-func (p *player) takeAlone() (*reel.Reel, error) {
-	t, err := p.connection.server.Known.Take(p.connection.ctx, p.what.Take)
-	if err != nil {
-		return nil, err
-	}
-	part, err := partOf(t, p.what.Channels)
-	if err != nil {
-		return nil, err
-	}
-	r := reel.New("take", t.Description.SampleRate, timecode.Rates[0], 0, reel.DefaultStems())
-	if r, err = lay(r, t, part, 0, 0); err != nil {
-		return nil, err
-	}
-	tap := engine.Tap{Kind: "track", ID: r.TrackList()[0].ID}
-	if len(part.Labels) > 2 {
-		tap = engine.Tap{Kind: "stem", ID: "DX"} // folded down or decoded to a pair
-	}
-	p.listenTo(tap)
-	return r, nil
-}
-
-// matched makes a reel of a take against its reference, which starts at 0: both in the middle, or the reference left and
-// the take right.
-func (p *player) matched() (*reel.Reel, error) {
-	known := p.connection.server.Known
-	t, err := known.Take(p.connection.ctx, p.what.Take)
-	if err != nil {
-		return nil, err
-	}
-	reference, err := known.Take(p.connection.ctx, p.what.Reference)
-	if err != nil {
-		return nil, err
-	}
-	r := reel.New("match", t.Description.SampleRate, timecode.Rates[0], 0, reel.DefaultStems())
-	side := 0.0
-	if p.what.Sides {
-		side = 1
-	}
-	sounding := func(t store.Take) []int {
-		var on []int
-		for i, c := range t.Channels {
-			if c.Unravelled {
-				on = append(on, i)
-			}
-		}
-		if len(on) == 0 {
-			for i := range t.Channels {
-				on = append(on, i)
-			}
-		}
-		return on
-	}
-	for _, side := range []struct {
-		take store.Take
-		at   int64
-		pan  float64
-	}{{reference, 0, -side}, {t, p.what.Offset, side}} {
-		part := take.Part{Channels: sounding(side.take), Labels: []string{"M"}, Sum: true}
-		if r, err = lay(r, side.take, part, side.at, side.pan); err != nil {
-			return nil, err
-		}
-	}
-	p.listenTo(engine.Tap{Kind: "stem", ID: "DX"})
-	return r, nil
+// tried gives the treatment that is tried; nil where none is.
+func (p *player) tried() *treat {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.treat
 }
 
 func (p *player) listenTo(tap engine.Tap) {
 	p.mu.Lock()
 	p.tap = tap
 	p.mu.Unlock()
-}
-
-// partOf reads channels of a take (from 0) as the take is read.
-func partOf(t store.Take, channels []int) (take.Part, error) {
-	if len(channels) == 0 {
-		return take.Part{}, fault.New(fault.BadInput, "Choose a channel to listen to")
-	}
-	for _, c := range channels {
-		if c < 0 || c >= len(t.Channels) {
-			return take.Part{}, fault.New(fault.NotFound, "The take has no channel %d", c+1)
-		}
-	}
-	for _, set := range t.Sets {
-		same := len(set.Channels) == len(channels)
-		for _, c := range set.Channels {
-			same = same && slices.Contains(channels, c-1)
-		}
-		if same {
-			part := take.Part{Labels: set.Labels, Sum: set.Kind == take.Sum}
-			for _, c := range set.Channels {
-				part.Channels = append(part.Channels, c-1)
-			}
-			return part, nil
-		}
-	}
-	switch len(channels) {
-	case 1:
-		return take.Part{Channels: channels, Labels: []string{"M"}}, nil
-	case 2:
-		return take.Part{Channels: channels, Labels: []string{"L", "R"}}, nil
-	}
-	return take.Part{Channels: channels, Labels: []string{"M"}, Sum: true}, nil
-}
-
-// lay gives the reel with a part of a take on a track of its own.
-func lay(r *reel.Reel, t store.Take, part take.Part, at int64, pan float64) (*reel.Reel, error) {
-	plan := reel.PartPlan{Name: t.Title(), Stem: "DX", Channels: part.Channels, Labels: part.Labels, Sum: part.Sum}
-	return reel.Try(r, reel.Sequence{Commands: []func(*reel.Reel) (reel.Command, error){
-		func(*reel.Reel) (reel.Command, error) {
-			return reel.AddTake{Take: t.ID, Title: t.Title(), Start: at, Length: t.Description.Frames, Parts: []reel.PartPlan{plan}}, nil
-		},
-		func(r *reel.Reel) (reel.Command, error) {
-			tracks := r.TrackList()
-			return reel.SetTrack{Track: tracks[len(tracks)-1].ID, Pan: &pan}, nil
-		},
-	}}, reel.Takes{t.ID: t.Info()})
 }

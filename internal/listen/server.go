@@ -83,9 +83,10 @@ type request struct {
 	Until      int64      `json:"until"`   // where to end; 0 for the end of all
 	Speed      float64    `json:"speed"`   // 0.5 for half; anything else is the usual
 	Loop       *reel.Span `json:"loop"`    // play and change: what is played again and again
-	Trial      *reel.Sent `json:"trial"`   // play: a command that is heard without being made
+	Trial      *reel.Sent `json:"trial"`   // play and change: a command that is heard without being made
 	Lane       *lane      `json:"lane"`    // play: one channel of one clip, alone and in its place
 	Signal     *signal    `json:"signal"`  // play: what is sent to outputs in place of the reel
+	Treat      *treat     `json:"treat"`   // take and change: a treatment of it that is tried
 	Matched    bool       `json:"matched"` // play and change: without its corrections, as loud as with them
 }
 

@@ -29,7 +29,7 @@ type ReelInfo struct {
 // Step is an entry of a reel's history.
 type Step struct {
 	Revision int64     `json:"revision"`
-	Kind     string    `json:"kind"` // do, undo or redo
+	Kind     string    `json:"kind"` // do, undo, redo, or treat where the treatment of a take on it changed
 	Name     string    `json:"name"`
 	State    string    `json:"state"` // done, undone or dropped
 	Author   string    `json:"author"`
@@ -322,7 +322,7 @@ func (s *Store) edit(ctx context.Context, id, key string, work planned) (result 
 		return err
 	})
 	if err == nil {
-		s.keep(id, result.Revision, result.Reel)
+		s.keep(id, result.Revision, as(result.Reel, nil))
 	}
 	return result, err
 }
@@ -364,7 +364,7 @@ func (s *Store) editIn(ctx context.Context, tx pgx.Tx, id, key string, work plan
 	}
 	if revision%snapshotEvery == 0 {
 		if _, err := tx.Exec(ctx, "insert into reel_snapshots (reel_id, revision, state) values ($1, $2, $3)", id, revision,
-			next); err != nil {
+			as(next, nil)); err != nil {
 			return o, err
 		}
 	}
@@ -403,8 +403,21 @@ func (s *Store) keep(id string, revision int64, state *reel.Reel) {
 	}
 }
 
-// open reads a reel in a transaction: the cache, or the newest snapshot, and the changes since.
-func (s *Store) open(ctx context.Context, tx pgx.Tx, id, lock string) (o OpenReel, err error) {
+// open reads a reel in a transaction, with what its takes are treated with.
+func (s *Store) open(ctx context.Context, tx pgx.Tx, id, lock string) (OpenReel, error) {
+	o, err := s.openPlain(ctx, tx, id, lock)
+	if err != nil {
+		return o, err
+	}
+	treatments, err := s.treatmentsIn(ctx, tx, o.Production)
+	if err == nil {
+		o.Reel = as(o.Reel, treatments)
+	}
+	return o, err
+}
+
+// openPlain reads a reel by itself: the cache, or the newest snapshot, and the changes since.
+func (s *Store) openPlain(ctx context.Context, tx pgx.Tx, id, lock string) (o OpenReel, err error) {
 	if err := tx.QueryRow(ctx, "select id::text, production_id::text, name, revision, created_at from reels where id = $1 "+lock,
 		id).Scan(&o.ID, &o.Production, &o.Name, &o.Revision, &o.CreatedAt); err != nil {
 		return o, notFound(err, "reel")

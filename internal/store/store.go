@@ -40,6 +40,7 @@ type Store struct {
 type known struct {
 	mu       sync.Mutex
 	reels    map[string]*cachedReel
+	treated  map[string]treatments // by production
 	watchers map[chan Event]bool
 }
 
@@ -85,7 +86,7 @@ func OpenFor(ctx context.Context, url string, u Use) (*Store, error) {
 		return nil, err
 	}
 	pool, err := u.pool(ctx, config)
-	return &Store{Pool: pool, known: &known{reels: map[string]*cachedReel{}, watchers: map[chan Event]bool{}}}, err
+	return &Store{Pool: pool, known: &known{reels: map[string]*cachedReel{}, treated: map[string]treatments{}, watchers: map[chan Event]bool{}}}, err
 }
 
 // Prepare gives an empty database the tables of a version, for rows that were kept then.

@@ -11,6 +11,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"zestyloom/core/chain"
 	"zestyloom/core/fault"
 	"zestyloom/core/report"
 	"zestyloom/core/take"
@@ -26,16 +27,18 @@ type takeFields struct {
 	PartOf    *string    `json:"partOf"`
 	Apart     bool       `json:"apart"`
 	Dissolved bool       `json:"dissolved"`
+	// Treatments are nil where nothing is treated.
+	Treatments []chain.Treatment `json:"treatments"`
 }
 
-const fieldColumns = "kind, channels, slate, sets, tie, part_of::text, apart, dissolved"
+const fieldColumns = "kind, channels, slate, sets, tie, part_of::text, apart, dissolved, treatments"
 
 func (f *takeFields) targets() []any {
-	return []any{&f.Kind, &f.Channels, &f.Slate, &f.Sets, &f.Tie, &f.PartOf, &f.Apart, &f.Dissolved}
+	return []any{&f.Kind, &f.Channels, &f.Slate, &f.Sets, &f.Tie, &f.PartOf, &f.Apart, &f.Dissolved, &f.Treatments}
 }
 
 func (f takeFields) clone() takeFields {
-	f.Channels, f.Sets = slices.Clone(f.Channels), slices.Clone(f.Sets)
+	f.Channels, f.Sets, f.Treatments = slices.Clone(f.Channels), slices.Clone(f.Sets), slices.Clone(f.Treatments)
 	return f
 }
 
@@ -46,7 +49,7 @@ type takeEdit struct {
 }
 
 // put writes what users say of takes, all in one statement however many there are.
-func put(ctx context.Context, tx pgx.Tx, edits []takeEdit) error {
+func put(ctx context.Context, tx pgx.Tx, author string, edits []takeEdit) error {
 	ids, fields := make([]string, len(edits)), make([]string, len(edits))
 	for i, e := range edits {
 		b, err := json.Marshal(e.after)
@@ -59,7 +62,7 @@ func put(ctx context.Context, tx pgx.Tx, edits []takeEdit) error {
 	if _, err := tx.Exec(ctx, `with e as materialized (select id, f::jsonb from unnest($1::uuid[], $2::text[]) e (id, f))
 		update takes t set kind = f->>'kind', channels = coalesce(nullif(f->'channels', 'null'), '[]'), slate = f->'slate',
 			sets = nullif(f->'sets', 'null'), tie = nullif(f->'tie', 'null'), part_of = (f->>'partOf')::uuid, apart = (f->>'apart')::boolean,
-			dissolved = (f->>'dissolved')::boolean
+			dissolved = (f->>'dissolved')::boolean, treatments = nullif(f->'treatments', 'null')
 		from e where t.id = e.id`, ids, fields); err != nil {
 		return err
 	}
@@ -71,12 +74,12 @@ func put(ctx context.Context, tx pgx.Tx, edits []takeEdit) error {
 			return err
 		}
 	}
-	return nil
+	return retreated(ctx, tx, author, edits)
 }
 
 // fieldsOf reads what users say of takes of a production, and keeps others from changing it. One that is not there is NotFound.
 func fieldsOf(ctx context.Context, tx pgx.Tx, production string, ids []string) (map[string]takeFields, error) {
-	rows, err := tx.Query(ctx, "select id::text, "+fieldColumns+" from takes where id = any($1::uuid[]) and production_id = $2 order by id for update", ids, production)
+	rows, err := tx.Query(ctx, "select id::text, "+fieldColumns+" from takes where id = any($1::uuid[]) and production_id = $2 order by id for no key update", ids, production)
 	if err != nil {
 		return nil, notFound(err, "take")
 	}
@@ -402,7 +405,7 @@ func putStep(ctx context.Context, tx pgx.Tx, production, author string, edits []
 	if err != nil {
 		return err
 	}
-	return put(ctx, tx, edits)
+	return put(ctx, tx, author, edits)
 }
 
 func takesEdited(ctx context.Context, tx pgx.Tx, production string) error {
@@ -512,7 +515,7 @@ func (s *Store) stepTakes(ctx context.Context, production string, seen int64, au
 			}
 			turned[i].after = is
 		}
-		if err := put(ctx, tx, turned); err != nil {
+		if err := put(ctx, tx, author, turned); err != nil {
 			return err
 		}
 		return takesEdited(ctx, tx, production)
@@ -548,7 +551,7 @@ func (f *takeFields) each() []func(*takeFields) any {
 	parts := []func(*takeFields) any{
 		func(f *takeFields) any { return &f.Kind }, func(f *takeFields) any { return &f.Sets }, func(f *takeFields) any { return &f.Tie },
 		func(f *takeFields) any { return &f.PartOf }, func(f *takeFields) any { return &f.Apart },
-		func(f *takeFields) any { return &f.Dissolved },
+		func(f *takeFields) any { return &f.Dissolved }, func(f *takeFields) any { return &f.Treatments },
 		func(f *takeFields) any { return &f.Slate.Scene }, func(f *takeFields) any { return &f.Slate.Take },
 		func(f *takeFields) any { return &f.Slate.Roll },
 		func(f *takeFields) any { return &f.Slate.Note }, func(f *takeFields) any { return &f.Slate.Circled },

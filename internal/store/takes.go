@@ -12,6 +12,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"zestyloom/core/chain"
 	"zestyloom/core/convert"
 	"zestyloom/core/diagnose"
 	"zestyloom/core/fault"
@@ -113,31 +114,32 @@ type Stored struct {
 
 // Take is a recording that has been taken in.
 type Take struct {
-	ID          string           `json:"id"`
-	Production  string           `json:"production"`
-	Kind        take.Kind        `json:"kind"`
-	FileName    string           `json:"fileName"`
-	CameFrom    string           `json:"cameFrom"`
-	MediaKey    string           `json:"-"` // folder of its overview
-	SoundKey    string           `json:"-"` // file of its samples; empty where it has none of its own
-	Sound       *Stored          `json:"-"` // what that file is; nil for takes of before this was noted
-	Size        int64            `json:"size"`
-	SHA256      string           `json:"sha256"`
-	Stream      int              `json:"stream"` // of the file's audio streams, from 0
-	Description take.Description `json:"description"`
-	Channels    []Channel        `json:"channels"`
-	Sets        []take.Set       `json:"sets"`    // channels that are read together
-	Picture     *Picture         `json:"picture"` // nil unless it came with one
-	Tie         *Tie             `json:"tie"`     // nil unless it is tied to something
-	Place       *int64           `json:"place"`   // where it belongs on the clock, in samples since midnight: by what it is tied to, else its own time stamp
-	Assembly    *Assembly        `json:"assembly"`
-	PartOf      *string          `json:"partOf"` // the take that it is a part of
-	Apart       bool             `json:"-"`
-	Dissolved   bool             `json:"-"`
-	CreatedAt   time.Time        `json:"createdAt"`
-	Order       string           `json:"order"` // by which takes are listed, code point by code point; no two have the same
-	words       *take.Vocabulary // by which names are read
-	tiedTo      []tiedTo         // what it is tied to, what that is tied to, and so on
+	ID          string            `json:"id"`
+	Production  string            `json:"production"`
+	Kind        take.Kind         `json:"kind"`
+	FileName    string            `json:"fileName"`
+	CameFrom    string            `json:"cameFrom"`
+	MediaKey    string            `json:"-"` // folder of its overview
+	SoundKey    string            `json:"-"` // file of its samples; empty where it has none of its own
+	Sound       *Stored           `json:"-"` // what that file is; nil for takes of before this was noted
+	Size        int64             `json:"size"`
+	SHA256      string            `json:"sha256"`
+	Stream      int               `json:"stream"` // of the file's audio streams, from 0
+	Description take.Description  `json:"description"`
+	Channels    []Channel         `json:"channels"`
+	Sets        []take.Set        `json:"sets"`    // channels that are read together
+	Picture     *Picture          `json:"picture"` // nil unless it came with one
+	Tie         *Tie              `json:"tie"`     // nil unless it is tied to something
+	Place       *int64            `json:"place"`   // where it belongs on the clock, in samples since midnight: by what it is tied to, else its own time stamp
+	Assembly    *Assembly         `json:"assembly"`
+	PartOf      *string           `json:"partOf"` // the take that it is a part of
+	Apart       bool              `json:"-"`
+	Dissolved   bool              `json:"-"`
+	Treatments  []chain.Treatment `json:"treatments"` // what its channels go through wherever they sound
+	CreatedAt   time.Time         `json:"createdAt"`
+	Order       string            `json:"order"` // by which takes are listed, code point by code point; no two have the same
+	words       *take.Vocabulary  // by which names are read
+	tiedTo      []tiedTo          // what it is tied to, what that is tied to, and so on
 }
 
 // Title is how people call the take: scene and take, or the file's name.
@@ -231,7 +233,7 @@ func (t Take) Source(stems []reel.Stem) reel.Source {
 
 const takeColumns = `select t.id::text, t.production_id::text, t.kind, t.file_name, t.came_from, t.media_key, t.sound_key, t.sound, t.size,
 	coalesce(t.sha256, ''), t.stream, t.description,
-	t.channels, t.findings, t.sets, t.picture, t.slate, t.tie, t.assembly, t.part_of::text, t.apart, t.dissolved, t.created_at, t.sort, coalesce(p.rules::text, ''), coalesce(p.words::text, ''), p.frame_rate,
+	t.channels, t.findings, t.sets, t.picture, t.slate, t.tie, t.assembly, t.part_of::text, t.apart, t.dissolved, t.treatments, t.created_at, t.sort, coalesce(p.rules::text, ''), coalesce(p.words::text, ''), p.frame_rate,
 	(with recursive chain as (select r.*, 1 as depth from takes r where r.id = (t.tie->>'reference')::uuid
 		union all select r.*, depth + 1 from takes r join chain c on r.id = (c.tie->>'reference')::uuid where depth < 32)
 		select jsonb_agg(jsonb_build_object('id', id, 'fileName', file_name, 'sha256', coalesce(sha256, ''), 'description', description,
@@ -277,13 +279,16 @@ func (s *takeScanner) scan(row pgx.CollectableRow) (t Take, err error) {
 	err = row.Scan(&t.ID, &t.Production, &t.Kind, &t.FileName, &t.CameFrom, &t.MediaKey, &t.SoundKey, &t.Sound, &t.Size, &t.SHA256,
 		&t.Stream,
 		&t.Description,
-		&t.Channels, &found, &t.Sets, &t.Picture, &slate, &t.Tie, &t.Assembly, &t.PartOf, &t.Apart, &t.Dissolved, &t.CreatedAt, &t.Order,
+		&t.Channels, &found, &t.Sets, &t.Picture, &slate, &t.Tie, &t.Assembly, &t.PartOf, &t.Apart, &t.Dissolved, &t.Treatments, &t.CreatedAt, &t.Order,
 		&rules, &own, &frame,
 		&t.tiedTo)
 	if err != nil {
 		return t, err
 	}
 	slate.onto(&t.Description)
+	if t.Treatments == nil {
+		t.Treatments = []chain.Treatment{}
+	}
 	if d := &t.Description; d.StartTimecode == nil && d.StartSamples != nil { // a stamp of samples alone is read at the production's rate
 		d.StartTimecode = new(frame.LabelAt(*d.StartSamples, d.SampleRate))
 	}
@@ -298,6 +303,9 @@ func (s *takeScanner) scan(row pgx.CollectableRow) (t Take, err error) {
 		c := &t.Channels[i]
 		if i < len(found) {
 			c.Findings = found[i].Findings
+			for k := range c.Findings {
+				c.Findings[k].Remedy = c.Findings[k].Against()
+			}
 		}
 		c.Suggested, c.SuggestedStrand = take.Suggest(s.read, t.words, t.Kind, c.Name, t.Title())
 		c.Unravelled = c.Use != take.Mix && !c.Spare()

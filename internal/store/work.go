@@ -11,6 +11,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"zestyloom/core/chain"
 	"zestyloom/core/delivery"
 	"zestyloom/core/desk"
 	"zestyloom/core/fault"
@@ -544,6 +545,13 @@ func (s *Store) PrintsThatPassed(ctx context.Context, reelID, program string) ([
 
 // AddPrint stores what a print will be, with the reel as it is to be printed.
 func (s *Store) AddPrint(ctx context.Context, tx pgx.Tx, id, reelID string, revision int64, plan delivery.Plan, r *reel.Reel) error {
+	heard := map[string][]chain.Treatment{}
+	for _, take := range r.TakesHeard() {
+		if list, there := r.Treatments[take]; there {
+			heard[take] = list
+		}
+	}
+	r = as(r, heard)
 	_, err := tx.Exec(ctx, "insert into prints (id, reel_id, revision, plan, reel) values ($1, $2, $3, $4, $5)", id, reelID, revision, plan,
 		r)
 	return err

@@ -20,6 +20,7 @@ import (
 	"reflect"
 	"runtime"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -55,8 +56,22 @@ func init() {
 	openapi3filter.RegisterBodyDecoder("application/schema+json", openapi3filter.JSONBodyDecoder)
 }
 
-// Start runs the application until the test ends.
-func Start(t testing.TB) *Server { return StartOn(t, storetest.URL(t)) }
+// Start runs the application until the test ends. Other tests that begin with it run beside this one: each has a database and folders of its own.
+// What changes the process as a whole, its environment say, is for Alone.
+func Start(t testing.TB) *Server {
+	if t, is := t.(*testing.T); is && !strings.Contains(t.Name(), "/") {
+		if _, again := beside.LoadOrStore(t, true); !again {
+			t.Parallel()
+		}
+	}
+	return Alone(t)
+}
+
+// beside are the tests that run beside others.
+var beside sync.Map
+
+// Alone is Start for a test beside which no other runs.
+func Alone(t testing.TB) *Server { return StartOn(t, storetest.URL(t)) }
 
 // StartOn runs the application on a database of the caller's until the test ends.
 func StartOn(t testing.TB, database string) *Server {

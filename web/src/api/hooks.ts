@@ -1,5 +1,5 @@
 // Server state, as rooms use it. What changes on the server is followed in follow.ts.
-import { useMutation, useMutationState, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useMutationState, useQueries, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 
 import { tellError } from "../ui/notices";
@@ -80,13 +80,41 @@ export function useTakesOf(view: ReelView): Map<string, Take> {
 
 /** Undo and redo of what is done to takes, as the header shows it. Ties are part of it. */
 export function useTakeHistory(production: string) {
+  const queries = useQueryClient();
   const takes = useTakes(production).data;
-  const again = [keysOf.takes(production), keysOf.matches(production)];
-  const path = { params: { path: { production } } };
-  const body = { revision: takes?.revision ?? 0 };
-  const undo = useDo(() => ok(api.POST("/productions/{production}/takes/undo", { ...path, body })), again);
-  const redo = useDo(() => ok(api.POST("/productions/{production}/takes/redo", { ...path, body })), again);
-  return takes && { undo: takes.undo, redo: takes.redo, onUndo: () => undo.mutate(undefined), onRedo: () => redo.mutate(undefined) };
+  const key = keysOf.takes(production);
+  // Who presses before an edit is answered means that edit: the turn waits for it, and for what came of it.
+  const turn = useMutation({
+    mutationKey: [turning],
+    scope: { id: `${turning} ${production}` },
+    mutationFn: async (way: "undo" | "redo") => {
+      await edited(queries);
+      await queries.refetchQueries({ queryKey: key });
+      const now = queries.getQueryData<TakeList>(key);
+      if (!now?.[way]) return;
+      const about = { params: { path: { production } }, body: { revision: now.revision } };
+      if (way === "undo") await ok(api.POST("/productions/{production}/takes/undo", about));
+      else await ok(api.POST("/productions/{production}/takes/redo", about));
+      await Promise.all([key, keysOf.matches(production)].map((queryKey) => queries.invalidateQueries({ queryKey })));
+    },
+    onError: tellError,
+  });
+  return takes && { undo: takes.undo, redo: takes.redo, onUndo: () => turn.mutate("undo"), onRedo: () => turn.mutate("redo") };
+}
+
+const turning = "turn of takes";
+
+/** Waits until nothing is being changed any more, but for turns themselves. */
+async function edited(queries: QueryClient) {
+  const open = () => queries.isMutating({ predicate: (m) => m.options.mutationKey?.[0] !== turning }) > 0;
+  if (!open()) return;
+  await new Promise<void>((done) => {
+    const end = queries.getMutationCache().subscribe(() => {
+      if (open()) return;
+      end();
+      done();
+    });
+  });
 }
 
 export const isOpen = (w: Work) => w.state === "queued" || w.state === "running";
@@ -211,6 +239,18 @@ export function useReelEdits(reel: string) {
     },
   });
   const quiet = () => undefined;
+  // Turns go in line with the edits: who presses before an edit is answered means that edit.
+  const turn = (way: "undo" | "redo") =>
+    edit
+      .mutateAsync({
+        send: async ({ revision, params }) => {
+          const now = queries.getQueryData<ReelView>(key);
+          if (now && !now[way]) return now;
+          const about = { params, body: { revision } };
+          return way === "undo" ? ok(api.POST("/reels/{reel}/undo", about)) : ok(api.POST("/reels/{reel}/redo", about));
+        },
+      })
+      .catch(quiet);
   const attempt = (c: Command) =>
     edit.mutateAsync({
       command: c,
@@ -239,10 +279,8 @@ export function useReelEdits(reel: string) {
       edit
         .mutateAsync({ send: ({ params }) => ok(api.POST("/reels/{reel}/cutlist", { params, body: { revision: read, name, text } })) })
         .catch(quiet),
-    undo: () =>
-      edit.mutateAsync({ send: ({ revision, params }) => ok(api.POST("/reels/{reel}/undo", { params, body: { revision } })) }).catch(quiet),
-    redo: () =>
-      edit.mutateAsync({ send: ({ revision, params }) => ok(api.POST("/reels/{reel}/redo", { params, body: { revision } })) }).catch(quiet),
+    undo: () => turn("undo"),
+    redo: () => turn("redo"),
   };
 }
 

@@ -31,6 +31,7 @@ export function merged(old: ReelView | undefined, now: ReelView): ReelView | nul
     knots: joined(old.knots, now.knots, gone.knots, byID),
     mixes: joined(old.mixes, now.mixes, gone.mixes, byOrder),
     buses: joined(old.buses, now.buses, gone.buses, byID),
+    chains: joined(old.chains, now.chains, gone.chains, byID),
     marks: joined(old.marks, now.marks, gone.marks, byPlace),
     outputs: routed ? now.outputs : old.outputs,
     routes: routed ? now.routes : old.routes,

@@ -539,6 +539,82 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/takes/{take}/treat": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Has channels of a take go through processors wherever they sound, in every reel. */
+        post: operations["treatTake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/takes/{take}/treat/spectrum": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What channels of a take are around a frame, and what steps make of them: by thirds of an octave, and how loud. */
+        post: operations["treatmentSpectrum"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/takes/{take}/treat/learn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What a step learns from a range of frames of what comes to it: the profile of a noise; or, for a match, the gains that bring one range to another. */
+        post: operations["learnForTreatment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/takes/{take}/quiet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        /** @description The quietest two seconds of a channel, or half of a shorter take: what room tone would be made of. */
+        get: operations["getQuiet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/takes/{take}/waveform": {
         parameters: {
             query: {
@@ -1084,6 +1160,112 @@ export interface paths {
         };
         /** @description What was last measured of output groups and stems, and of a row that is named. What has changed since is measured in the background; share says how far. */
         get: operations["gaugeReel"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/processors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The kinds of processors that a chain may have, with their parameters (docs/chains.md). */
+        get: operations["listProcessors"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/processors/response": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What filters of a chain do to each of some frequencies. */
+        post: operations["chainResponse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/processors/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A chain as people keep it in a file. */
+        post: operations["writeChain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/processors/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The steps of a chain that was kept in a file. */
+        post: operations["readChain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/reels/{reel}/chain/learn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What a step of a row's chain learns from a stretch of what comes to it: the profile of a noise; or, for a match, the gains that bring the row's sound in one stretch to that in another. */
+        post: operations["learnForChain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/reels/{reel}/chain/spectrum": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        /** @description What comes to a row's chain around a place, and what leaves it: by thirds of an octave, and how loud. */
+        get: operations["chainSpectrum"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1816,6 +1998,8 @@ export interface components {
             createdAt: string;
             /** @description By which takes are listed, code point by code point; no two have the same */
             order: string;
+            /** @description What its channels go through wherever they sound */
+            treatments: components["schemas"]["Treatment"][];
         };
         /** @enum {string} */
         TakeKind: "recording" | "music" | "effect" | "camera" | "picture";
@@ -1904,7 +2088,11 @@ export interface components {
              * @description The first sample of it, of the take; nothing for what is everywhere
              */
             at?: number;
+            /** @description Of a hum */
+            hz?: number;
             message: string;
+            /** @description What would be done against it, for somebody to hear first */
+            remedy?: components["schemas"]["ChainStep"][];
         };
         ChannelSet: {
             /** @enum {string} */
@@ -2147,6 +2335,8 @@ export interface components {
             mixes: components["schemas"]["Mix"][];
             /** @description What is done on strands */
             buses: components["schemas"]["Bus"][];
+            /** @description Processors that rows go through */
+            chains: components["schemas"]["Chain"][];
             /** @description Where those stand that stems */
             speakers: components["schemas"]["Speaker"][];
             routes: components["schemas"]["Route"][];
@@ -2159,7 +2349,7 @@ export interface components {
             strays: components["schemas"]["Stray"][];
             since?: components["schemas"]["SinceRevision"];
         };
-        /** @description Where it is there, stems, tracks, clips, groups, knots, marks, mixes and buses list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty. */
+        /** @description Where it is there, stems, tracks, clips, groups, knots, marks, mixes, buses and chains list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty. */
         SinceRevision: {
             /** Format: int64 */
             revision: number;
@@ -2173,7 +2363,132 @@ export interface components {
                 marks: string[];
                 mixes: string[];
                 buses: string[];
+                chains: string[];
             };
+        };
+        /** @description One processor of a chain. */
+        ChainStep: {
+            /** @description Within the chain */
+            id: string;
+            kind: components["schemas"]["ProcessorName"];
+            /** @description It stays, and does nothing */
+            off?: boolean;
+            /** @description Its parameters by name */
+            values?: {
+                [key: string]: number;
+            };
+            /** @enum {string} */
+            detector?: "peak" | "rms";
+            key?: components["schemas"]["ChainKey"];
+            /** @description What was learnt */
+            profile?: number[];
+            learnt?: components["schemas"]["ChainStretch"];
+        };
+        /** @description A row of the reel that drives a processor. */
+        ChainKey: {
+            /** @enum {string} */
+            row: "track" | "strand" | "stem" | "mix";
+            from: string;
+        };
+        /** @description Where something was learnt, in seconds of a file */
+        ChainStretch: {
+            from: number;
+            to: number;
+        };
+        ChainSteps: components["schemas"]["ChainStep"][];
+        /** @description What is done to the sound of a row. */
+        Chain: {
+            id: string;
+            row: components["schemas"]["Row"];
+            from: string;
+            steps: components["schemas"]["ChainSteps"];
+            off?: boolean;
+            /** @description Of parameters, by step and parameter with a space between */
+            curves?: {
+                [key: string]: components["schemas"]["Point"][];
+            };
+        };
+        /** @enum {string} */
+        ProcessorName: "high-pass" | "low-pass" | "low-shelf" | "high-shelf" | "bell" | "notch" | "compressor" | "expander" | "gate" | "de-esser" | "limiter" | "hum" | "noise" | "click" | "gain" | "polarity" | "delay" | "width" | "leveller" | "match";
+        ProcessorKind: {
+            kind: components["schemas"]["ProcessorName"];
+            title: string;
+            about: string;
+            /** @description Of its formula */
+            source: string;
+            parameters: components["schemas"]["ProcessorParameter"][];
+            /** @description It may be driven by another row */
+            keyed?: boolean;
+            detector?: boolean;
+            /** @description It learns from a stretch */
+            profile?: boolean;
+            /** @description It needs two sides */
+            sets?: boolean;
+        };
+        ProcessorParameter: {
+            name: string;
+            unit: string;
+            low: number;
+            high: number;
+            default: number;
+            /** @description It is felt by its ratio */
+            log?: boolean;
+            /** @description It is a multiple of this */
+            whole?: number;
+            /** @description It has no curve */
+            fixed?: boolean;
+            about: string;
+        };
+        ChainResponse: {
+            all: number[];
+            steps: number[][];
+        };
+        ChainSpectrum: {
+            frequencies: number[];
+            before: number[];
+            after: number[];
+            /** @description LUFS before and after; null in silence */
+            loudness: (number | null)[];
+            /** @description What each step does there that tells of it */
+            did: components["schemas"]["ChainStepDid"][];
+        };
+        /** @description What channels of a take go through together. */
+        Treatment: {
+            /** @description Of the take, from 0, in order */
+            channels: number[];
+            steps: components["schemas"]["ChainStep"][];
+            /** @description It stays, and does nothing */
+            off?: boolean;
+            /**
+             * Format: int64
+             * @description How often the takes had been edited when it was changed last
+             */
+            revision: number;
+        };
+        Treat: {
+            /** @description Of the take, from 0, in order */
+            channels: number[];
+            /** @description None takes the treatment away */
+            steps: components["schemas"]["ChainStep"][];
+            /** @description It stays, and does nothing */
+            off?: boolean;
+            /** @description The same microphones of all takes of the roll */
+            roll?: boolean;
+        };
+        ChainStepDid: {
+            step: string;
+            /**
+             * Format: double
+             * @description The most that it adds, less than 0 where it takes away
+             */
+            dB?: number;
+            /**
+             * Format: double
+             * @description Of the hum that it follows
+             */
+            hz?: number;
+            /** @description Samples that it puts anew */
+            repaired?: number;
         };
         Mark: {
             id: string;
@@ -2245,6 +2560,8 @@ export interface components {
                 offset: number;
                 gainDB?: number;
                 fade: components["schemas"]["Fade"];
+                /** @description Frames of that take that are spread as room tone */
+                quiet?: components["schemas"]["Span"];
             }[];
             fadeIn?: components["schemas"]["Fade"];
             fadeOut?: components["schemas"]["Fade"];
@@ -2444,6 +2761,10 @@ export interface components {
             lanes?: components["schemas"]["Lane"][];
             settled?: components["schemas"]["Clip"][];
             event?: string;
+            /** @description What the sound of its take goes through, before anything else */
+            chain?: components["schemas"]["ChainStep"][];
+            /** @description It sounds as recorded, whatever its microphone is treated with */
+            untreated?: boolean;
         };
         Group: {
             id: string;
@@ -2553,6 +2874,8 @@ export interface components {
                  * @description frame of the take that sounds at From
                  */
                 offset?: number;
+                /** @description frames of the take that are spread as room tone; it has no offset then */
+                quiet?: components["schemas"]["Span"] | null;
                 take: string;
                 /** @description from 0 */
                 takeChannel: number;
@@ -2967,6 +3290,38 @@ export interface components {
              */
             kind: "setBus";
         };
+        /** @description SetChain has a row go through processors, or through none; what is left nil stays. */
+        SetChainCommand: {
+            command: {
+                from: string;
+                off?: boolean | null;
+                row: components["schemas"]["Row"];
+                /** @description all of them, in their order */
+                steps?: components["schemas"]["ChainStep"][] | null;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "setChain";
+        };
+        /** @description SetChainCurve draws the curve of a parameter of a step; no points take it back. With a range only the points in it are replaced. */
+        SetChainCurveCommand: {
+            command: {
+                from: string;
+                parameter: string;
+                /** @description over samples of the reel */
+                points: components["schemas"]["Point"][];
+                range?: components["schemas"]["Span"] | null;
+                row: components["schemas"]["Row"];
+                step: string;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "setChainCurve";
+        };
         /** @description SetClip changes a clip's own settings; those left nil stay. */
         SetClipCommand: {
             command: {
@@ -2978,12 +3333,27 @@ export interface components {
                 name?: string | null;
                 /** @description that it is for; empty says nothing */
                 stem?: string | null;
+                /** @description whether it leaves out what its microphone is treated with */
+                untreated?: boolean | null;
             };
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "setClip";
+        };
+        /** @description SetClipChain has clips go through processors, or through none. */
+        SetClipChainCommand: {
+            command: {
+                clips: string[];
+                /** @description all of them, in their order */
+                steps: components["schemas"]["ChainStep"][];
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "setClipChain";
         };
         /** @description SetCorrection has a group, and those that are parts of it, be corrected as was worked out. */
         SetCorrectionCommand: {
@@ -3363,7 +3733,7 @@ export interface components {
             kind: "untie";
         };
         /** @description What is done to a reel. One that would put clips out of sync is refused as `unties`, unless its field untie is true. */
-        Command: components["schemas"]["AddStemCommand"] | components["schemas"]["AddTrackCommand"] | components["schemas"]["BorrowCommand"] | components["schemas"]["ChangeCorrectionCommand"] | components["schemas"]["ClearKnotsCommand"] | components["schemas"]["CrossfadeCommand"] | components["schemas"]["CutClipsCommand"] | components["schemas"]["CutLaneCommand"] | components["schemas"]["CutOutCommand"] | components["schemas"]["DipCommand"] | components["schemas"]["HushCommand"] | components["schemas"]["JoinClipsCommand"] | components["schemas"]["MoveClipsCommand"] | components["schemas"]["MoveStraysCommand"] | components["schemas"]["OrderTracksCommand"] | components["schemas"]["OutputEachCommand"] | components["schemas"]["PasteClipsCommand"] | components["schemas"]["RangeGainCommand"] | components["schemas"]["ReadChannelsCommand"] | components["schemas"]["RemoveClipsCommand"] | components["schemas"]["RemoveCorrectionCommand"] | components["schemas"]["RemoveGroupsCommand"] | components["schemas"]["RemoveMarksCommand"] | components["schemas"]["RemoveMixesCommand"] | components["schemas"]["RemoveStemCommand"] | components["schemas"]["RemoveTracksCommand"] | components["schemas"]["ReorderCommand"] | components["schemas"]["RestoreCommand"] | components["schemas"]["SetBusCommand"] | components["schemas"]["SetClipCommand"] | components["schemas"]["SetCorrectionCommand"] | components["schemas"]["SetCurveCommand"] | components["schemas"]["SetGroupCommand"] | components["schemas"]["SetKnotsCommand"] | components["schemas"]["SetLaneCommand"] | components["schemas"]["SetMarkCommand"] | components["schemas"]["SetMatrixCommand"] | components["schemas"]["SetMixCommand"] | components["schemas"]["SetReelCommand"] | components["schemas"]["SetStemCommand"] | components["schemas"]["SetTrackCommand"] | components["schemas"]["SeveralCommand"] | components["schemas"]["SlipClipCommand"] | components["schemas"]["SplitClipCommand"] | components["schemas"]["SwapTakeCommand"] | components["schemas"]["TieBackCommand"] | components["schemas"]["TieClipsCommand"] | components["schemas"]["TrimClipCommand"] | components["schemas"]["UnsettleCommand"] | components["schemas"]["UntieCommand"];
+        Command: components["schemas"]["AddStemCommand"] | components["schemas"]["AddTrackCommand"] | components["schemas"]["BorrowCommand"] | components["schemas"]["ChangeCorrectionCommand"] | components["schemas"]["ClearKnotsCommand"] | components["schemas"]["CrossfadeCommand"] | components["schemas"]["CutClipsCommand"] | components["schemas"]["CutLaneCommand"] | components["schemas"]["CutOutCommand"] | components["schemas"]["DipCommand"] | components["schemas"]["HushCommand"] | components["schemas"]["JoinClipsCommand"] | components["schemas"]["MoveClipsCommand"] | components["schemas"]["MoveStraysCommand"] | components["schemas"]["OrderTracksCommand"] | components["schemas"]["OutputEachCommand"] | components["schemas"]["PasteClipsCommand"] | components["schemas"]["RangeGainCommand"] | components["schemas"]["ReadChannelsCommand"] | components["schemas"]["RemoveClipsCommand"] | components["schemas"]["RemoveCorrectionCommand"] | components["schemas"]["RemoveGroupsCommand"] | components["schemas"]["RemoveMarksCommand"] | components["schemas"]["RemoveMixesCommand"] | components["schemas"]["RemoveStemCommand"] | components["schemas"]["RemoveTracksCommand"] | components["schemas"]["ReorderCommand"] | components["schemas"]["RestoreCommand"] | components["schemas"]["SetBusCommand"] | components["schemas"]["SetChainCommand"] | components["schemas"]["SetChainCurveCommand"] | components["schemas"]["SetClipCommand"] | components["schemas"]["SetClipChainCommand"] | components["schemas"]["SetCorrectionCommand"] | components["schemas"]["SetCurveCommand"] | components["schemas"]["SetGroupCommand"] | components["schemas"]["SetKnotsCommand"] | components["schemas"]["SetLaneCommand"] | components["schemas"]["SetMarkCommand"] | components["schemas"]["SetMatrixCommand"] | components["schemas"]["SetMixCommand"] | components["schemas"]["SetReelCommand"] | components["schemas"]["SetStemCommand"] | components["schemas"]["SetTrackCommand"] | components["schemas"]["SeveralCommand"] | components["schemas"]["SlipClipCommand"] | components["schemas"]["SplitClipCommand"] | components["schemas"]["SwapTakeCommand"] | components["schemas"]["TieBackCommand"] | components["schemas"]["TieClipsCommand"] | components["schemas"]["TrimClipCommand"] | components["schemas"]["UnsettleCommand"] | components["schemas"]["UntieCommand"];
         ReelOut: {
             /** @description Seconds at both ends of what the reel uses of its takes; without it takes are whole */
             handle?: number;
@@ -4322,6 +4692,17 @@ export interface components {
             made?: number;
             /** @description Tells the program that made and checked it from every other */
             checkedBy?: string;
+            /** @description The treatments that are heard in it */
+            treated?: {
+                /** @description Of a clip of the take */
+                name: string;
+                /** @description Of the take, from 1 */
+                channels: number[];
+                /** @description Processors that do something */
+                steps: number;
+                /** Format: int64 */
+                revision: number;
+            }[];
         };
         ListedPrint: {
             id: string;
@@ -5434,6 +5815,116 @@ export interface operations {
             default: components["responses"]["Failure"];
         };
     };
+    treatTake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Treat"];
+            };
+        };
+        responses: {
+            200: components["responses"]["Changed"];
+            default: components["responses"]["Failure"];
+        };
+    };
+    treatmentSpectrum: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    channels: number[];
+                    steps: components["schemas"]["ChainStep"][];
+                    /** Format: int64 */
+                    at: number;
+                };
+            };
+        };
+        responses: {
+            /** @description dB of full scale in each third of an octave from 25 Hz on */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChainSpectrum"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    learnForTreatment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    channels: number[];
+                    /** @description Those that come before the one that learns */
+                    steps: components["schemas"]["ChainStep"][];
+                    span: components["schemas"]["Span"];
+                    like?: components["schemas"]["Span"];
+                };
+            };
+        };
+        responses: {
+            /** @description What was learnt */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getQuiet: {
+        parameters: {
+            query: {
+                /** @description From 1 */
+                channel: number;
+            };
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Frames of the take */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Span"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
     getWaveform: {
         parameters: {
             query: {
@@ -6266,6 +6757,167 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GaugeView"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listProcessors: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The kinds, in the order in which they are offered */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProcessorKind"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    chainResponse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    /** Format: double */
+                    rate: number;
+                    steps: components["schemas"]["ChainSteps"];
+                    frequencies: number[];
+                };
+            };
+        };
+        responses: {
+            /** @description dB at each frequency, of all steps together and of each; a step that is no filter has none */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChainResponse"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    writeChain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChainSteps"];
+            };
+        };
+        responses: {
+            /** @description YAML */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/yaml": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    readChain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/yaml": string;
+            };
+        };
+        responses: {
+            /** @description Steps */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChainSteps"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    learnForChain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    row: components["schemas"]["Row"];
+                    from: string;
+                    step: string;
+                    span: components["schemas"]["Span"];
+                    like?: components["schemas"]["Span"];
+                };
+            };
+        };
+        responses: {
+            /** @description What was learnt */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    chainSpectrum: {
+        parameters: {
+            query: {
+                row: components["schemas"]["Row"];
+                from: string;
+                at: number;
+            };
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description dB of full scale in each third of an octave from 25 Hz on */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChainSpectrum"];
                 };
             };
             default: components["responses"]["Failure"];

@@ -2,7 +2,7 @@
 // Rooms subscribe to what it says.
 import { useSyncExternalStore } from "react";
 
-import { base, type Command } from "../api/client";
+import { base, type ChainStep, type Command } from "../api/client";
 import { tell } from "../ui/notices";
 import { output } from "./output";
 import type { FromSocket, Reading, ToSocket } from "./socket.worker";
@@ -39,6 +39,16 @@ export type Manner = {
   trial?: Command;
   /** One channel of one clip, alone and in its place; −1 for all its channels. */
   lane?: { clip: string; channel: number };
+};
+
+/** A treatment of channels of a take (from 0) that is heard without being kept. */
+export type Tried = {
+  channels: number[];
+  steps: ChainStep[];
+  /** With it where nothing is said; the recording, or what is taken away from it. */
+  hear?: "plain" | "removed";
+  /** By how much the recording is louder than usual, to be as loud as what is made of it. */
+  gainDB?: number;
 };
 
 export type PlayerState = {
@@ -129,9 +139,17 @@ class Player {
     });
   }
 
-  /** Plays channels of a take (from 0) from a frame on. */
-  playTake(take: string, channels: number[], from: number, until?: number) {
-    return this.begin({ what: "take", id: take, channels }, from, { do: "take", take, channels, until });
+  /** Plays channels of a take (from 0) from a frame on: as they are treated, or as is tried. */
+  playTake(take: string, channels: number[], from: number, until?: number, treat?: Tried) {
+    return this.begin({ what: "take", id: take, channels }, from, { do: "take", take, channels, until, treat });
+  }
+
+  /** Changes what of a treatment is heard of a take that plays. */
+  changeTake(take: string, treat: Tried) {
+    const { playing } = this.state;
+    if (playing?.what !== "take" || playing.id !== take) return;
+    if (this.last) this.last.request = { ...this.last.request, treat };
+    this.send({ do: "change", treat });
   }
 
   /** Plays a take against its reference, from a frame of the reference on; offset is where the take begins in it. */
@@ -153,14 +171,16 @@ class Player {
     }
   }
 
-  /** Changes what is heard of a playing reel, and reads the reel anew. */
-  change(m: Pick<Manner, "tap" | "check" | "solo" | "loop" | "matched">) {
+  /** Changes what is heard of a playing reel, and reads the reel anew. What is on trial stays so, unless it is named. */
+  change(m: Pick<Manner, "tap" | "check" | "solo" | "loop" | "matched" | "trial">) {
     const { playing } = this.state;
     if (playing?.what !== "reel") return;
     if (playing.tap?.kind !== m.tap.kind || playing.tap.id !== m.tap.id) this.set({ playing: { ...playing, tap: m.tap } });
     const loop = m.loop ?? undefined;
-    if (this.last) this.last.request = { ...this.last.request, tap: heardAs(m), solo: m.solo, loop, matched: m.matched };
-    this.send({ do: "change", tap: heardAs(m), solo: m.solo, loop, matched: m.matched });
+    const kept = (this.last?.request as { trial?: Command } | undefined)?.trial;
+    const now = { tap: heardAs(m), solo: m.solo, loop, matched: m.matched, trial: "trial" in m ? m.trial : kept };
+    if (this.last) this.last.request = { ...this.last.request, ...now };
+    this.send({ do: "change", ...now });
   }
 
   /** Goes on from where the connection was lost. */

@@ -35,8 +35,8 @@ export function Header(p: {
   useActions({
     keys: () => setKeysOpen(true),
     light: toggleLight,
-    undo: h ? () => h.undo && h.onUndo() : undefined,
-    redo: h ? () => h.redo && h.onRedo() : undefined,
+    undo: h?.onUndo,
+    redo: h?.onRedo,
   });
   const rooms = p.production && [
     { to: `/p/${p.production.id}/takes`, name: "Takes" },

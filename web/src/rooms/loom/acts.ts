@@ -10,6 +10,7 @@ import { cutting } from "./cutting";
 import { edits as editsOf, xOf } from "./geometry";
 import type { Listening } from "./listening";
 import { trackOf } from "./lookup";
+import { fillWithTone, keepQuiet } from "./roomtone";
 import type { Rows } from "./rows";
 import { turned, type LoomStore } from "./state";
 import type { InTime } from "./timeview";
@@ -50,6 +51,8 @@ export function loomActs(b: Bench) {
     ...ofClips(b),
     settle: b.settle,
     borrow: () => borrow(b),
+    tone: () => void fillWithTone(b),
+    "keep-quiet": () => keepQuiet(b),
     open: () => clip && openClip(b, clip),
     whole: time.scroll.showAll,
   } satisfies Partial<Record<ActionID, Act>>;
@@ -149,7 +152,7 @@ function ofTracks(b: Bench) {
 export const toggleSolo = (store: LoomStore, track: string) =>
   store.setState(({ solo }) => ({ solo: solo.includes(track) ? solo.filter((x) => x !== track) : [...solo, track] }));
 
-function showing({ view, time, store }: Bench) {
+function showing({ view, time, store, choice }: Bench) {
   const set = store.setState;
   return {
     closer: () => time.nearer(0.5),
@@ -161,6 +164,7 @@ function showing({ view, time, store }: Bench) {
     find: () => set({ lists: "find" }),
     fit: () => set((s) => ({ fitted: !s.fitted })),
     look: () => set((s) => ({ foldedGroups: s.foldedGroups.length > 0 ? [] : view.groups.map((g) => g.id) })),
+    chain: () => set((s) => ({ chain: s.chain ? null : choice.track ? { row: "track", id: choice.track } : null })),
     dock: () => set((s) => ({ dock: s.dock === "foot" ? "side" : "foot" })),
   };
 }

@@ -25,6 +25,7 @@ const view = {
     { id: "t3", name: "Winch", stem: "FX" },
   ],
   buses: [],
+  chains: [],
   mixes: [
     { id: "mix1", name: "Full mix", labels: ["L", "R"], rest: true, terms: [{ row: "stem", from: "DX", gainDB: -3, out: true }], order: 1 },
   ],

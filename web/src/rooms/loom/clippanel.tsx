@@ -1,10 +1,13 @@
-import { ChevronDown } from "lucide-react";
+import { ChevronDown, Mic } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useState, type ReactNode } from "react";
 
 import type { Clip, Command, CommandOf, Fade, ReelView, Take } from "../../api/client";
 import { keyOf, keySign, type ActionID } from "../../ui/keys";
 import { duration, labelAt, noTimecode, parseNear } from "../../ui/timecode";
+import { isTreated, micNames, treatmentOf } from "../takes/treatments";
+import { ChainOpener } from "./chainopener";
+import type { Opened } from "../../chain/chains";
 import { ClipChannels } from "./channels";
 import { slipOf, slipSign, type Choice } from "./choice";
 import { Kept } from "../../ui/kept";
@@ -78,6 +81,7 @@ type Props = {
   acts: Partial<Record<ActionID, () => void>>;
   onDo: (c: Command) => void;
   onSettle: () => void;
+  onChain: (of: Opened) => void;
 };
 
 const widthOf = (view: ReelView, track: string) => view.tracks.find((t) => t.id === track)?.labels.length;
@@ -100,7 +104,11 @@ export function ClipPanel(p: Props) {
   return (
     <div className={`group-data-[dock=foot]/dock:min-w-[430px] ${part}`}>
       <Line name="Clip">
-        <Kept label="Name of the clip" value={clip.name} onKeep={(name) => set({ name })} className="w-44 font-semibold" />
+        <Kept label="Name of the clip" value={clip.name} onKeep={(name) => set({ name })} className="w-40 font-semibold" />
+        <ChainOpener view={view} row="clip" id={clip.id} name={clip.name} onOpen={() => p.onChain({ row: "clip", id: clip.id })} />
+        {take && take.channels.length > 0 && (
+          <MicrophoneOpener take={take} clip={clip} onOpen={() => p.onChain({ row: "microphone", id: clip.id })} />
+        )}
         <More {...p} onChannels={() => setChannels(true)} />
       </Line>
       {channels && take && (
@@ -165,6 +173,24 @@ export function ClipPanel(p: Props) {
   );
 }
 
+/** The way to the treatment of what a clip was recorded with. */
+function MicrophoneOpener({ take, clip, onOpen }: { take: Take; clip: Clip; onOpen: () => void }) {
+  const n = clip.channels.flatMap((c) => treatmentOf(take, c)?.steps ?? []).length;
+  return (
+    <button
+      className="pill h-6 shrink-0 gap-1 px-2 text-[12px]"
+      title={
+        `What ${micNames(take, clip.channels)} is treated with: every clip of it, in every reel, has it` +
+        (clip.untreated ? ", and this one has none of it" : "")
+      }
+      aria-label={`Treatment${clip.untreated ? " none here" : n > 0 ? ` ${n}` : ""}`}
+      onClick={onOpen}
+    >
+      <Mic size={12} /> {clip.untreated ? <span className="line-through">{n}</span> : n > 0 && <span className="tc">{n}</span>}
+    </button>
+  );
+}
+
 /** What can be done to a clip as a whole, in a menu. */
 function More({ view, clip, choice, takes, acts, onDo, onSettle, onChannels }: Props & { onChannels: () => void }) {
   const take = takes.get(clip.take);
@@ -199,6 +225,11 @@ function More({ view, clip, choice, takes, acts, onDo, onSettle, onChannels }: P
             choice.clips.length < 2,
           )}
           {item("Tie it to the picture as it lies", () => onDo({ kind: "tieClips", command: { clips: [clip.id], picture: true } }))}
+          {(clip.untreated || isTreated(clip, take)) &&
+            item(
+              clip.untreated ? "Have the treatment of its microphone" : "Sound as recorded, without the treatment of its microphone",
+              () => onDo({ kind: "setClip", command: { clip: clip.id, untreated: !clip.untreated } }),
+            )}
           {item("Settle to a new take", onSettle, false, meanings.settle)}
           {(clip.settled?.length ?? 0) > 0 &&
             item("Bring back what it was settled from", () => onDo({ kind: "unsettle", command: { clip: clip.id } }))}
@@ -306,9 +337,9 @@ export function LanePanel({ view, clip, choice, takes, acts, onDo }: Props) {
         {r ? (
           <>
             <span className="tc">{duration(r.to - r.from, sampleRate)}</span>
-            {(["hush", "dip", "borrow", "restore"] as const).map((id) => (
+            {(["hush", "dip", "borrow", "tone", "restore"] as const).map((id) => (
               <Act key={id} id={id} onDo={() => acts[id]?.()}>
-                {id === "hush" ? "Hush" : id === "dip" ? "Dip" : id === "borrow" ? "Borrow…" : "Restore"}
+                {{ hush: "Hush", dip: "Dip", borrow: "Borrow…", tone: "Room tone", restore: "Restore" }[id]}
               </Act>
             ))}
           </>

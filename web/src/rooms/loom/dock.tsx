@@ -4,9 +4,11 @@ import { Group, Panel, Separator, useDefaultLayout, usePanelRef } from "react-re
 /** How high the foot is while what is chosen stands in it, and while it has but meters and the reel's strip, in pixels. */
 const high = 138;
 const low = 84;
+/** How high it is while a chain stands in it. */
+const tall = 300;
 
 /** The parts of the room beside each other: the room itself, and at its side what is docked there. Their sizes are remembered. */
-export function Docked(p: { room: ReactNode; foot: ReactNode; picture: ReactNode; side: ReactNode; below: ReactNode }) {
+export function Docked(p: { tall: boolean; room: ReactNode; foot: ReactNode; picture: ReactNode; side: ReactNode; below: ReactNode }) {
   const { foot, side, below, room } = p;
   const beside: [string, ReactNode, string][] = (
     [
@@ -20,12 +22,12 @@ export function Docked(p: { room: ReactNode; foot: ReactNode; picture: ReactNode
   const down = useDefaultLayout({ id: "loom.down", panelIds: ["work", "foot"] });
   const atSide = useDefaultLayout({ id: "loom.side", panelIds: parts });
   const footPanel = usePanelRef();
-  const atFoot = !side;
-  const was = useRef(atFoot);
+  const wanted = p.tall ? tall : side ? low : high;
+  const was = useRef(wanted);
   useEffect(() => {
-    if (was.current !== atFoot) footPanel.current?.resize(atFoot ? high : low);
-    was.current = atFoot;
-  }, [atFoot, footPanel]);
+    if (was.current !== wanted) footPanel.current?.resize(wanted);
+    was.current = wanted;
+  }, [wanted, footPanel]);
   return (
     <Group orientation="horizontal" className="min-h-0 grow" {...across}>
       <Panel id="room" minSize={320}>
@@ -34,14 +36,7 @@ export function Docked(p: { room: ReactNode; foot: ReactNode; picture: ReactNode
             {room}
           </Panel>
           <Edge label="How high the foot of the room is" />
-          <Panel
-            id="foot"
-            panelRef={footPanel}
-            defaultSize={atFoot ? high : low}
-            minSize={56}
-            maxSize="60"
-            groupResizeBehavior="preserve-pixel-size"
-          >
+          <Panel id="foot" panelRef={footPanel} defaultSize={wanted} minSize={56} maxSize="60" groupResizeBehavior="preserve-pixel-size">
             {foot}
           </Panel>
         </Group>

@@ -2,7 +2,7 @@ import { ChevronDown, ChevronRight, Spline } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { memo, useEffect, useState, type MouseEvent, type ReactNode, type RefObject } from "react";
 
-import type { Bus, Clip, ReelView, Take, Track } from "../../api/client";
+import type { Bus, Chain, Clip, ReelView, Take, Track } from "../../api/client";
 import type { Tap } from "../../listen/player";
 import { keyOf, keySign } from "../../ui/keys";
 import { StemTag } from "../../ui/stem";
@@ -25,6 +25,8 @@ export type HeadActs = {
   laneOff: (clip: string, channel: number, off: boolean) => void;
   /** What opens from the small pad of a track. */
   place: (track: Track) => ReactNode;
+  /** Opens the chain of a track. */
+  chain: (track: string) => void;
 };
 
 type HeadProps = {
@@ -37,6 +39,7 @@ type HeadProps = {
   selected: boolean;
   soloed: boolean;
   alone: boolean;
+  chain: Chain | undefined;
   acts: HeadActs;
 };
 
@@ -52,6 +55,7 @@ const sameHead = (a: HeadProps, b: HeadProps) =>
   a.origin === b.origin &&
   a.selected === b.selected &&
   a.soloed === b.soloed &&
+  a.chain === b.chain &&
   a.alone === b.alone;
 
 /** The head of a track: its stem (a suggestion until it is kept), its name, mute and solo. */
@@ -124,6 +128,7 @@ export const TrackHead = memo(function TrackHead(p: HeadProps) {
           )}
         </button>
         {!low && <RowPad track={t}>{() => p.acts.place(t)}</RowPad>}
+        {p.chain && <Stitches chain={p.chain} name={t.name} onOpen={() => p.acts.chain(t.id)} />}
         {moving.length > 0 && (
           <span
             className="shrink-0 text-muted"
@@ -186,6 +191,28 @@ export const TrackHead = memo(function TrackHead(p: HeadProps) {
     </div>
   );
 }, sameHead);
+
+/** What a track goes through, as stitches on its thread; those that do nothing are open. */
+function Stitches({ chain, name, onOpen }: { chain: Chain; name: string; onOpen: () => void }) {
+  const n = chain.steps.length;
+  const words = `${n} ${n === 1 ? "processor" : "processors"}${chain.off ? ", off" : ""}`;
+  return (
+    <button
+      className="flex h-6 shrink-0 cursor-pointer items-center rounded px-0.5 hover:bg-ground"
+      aria-label={`Chain of ${name}: ${words}`}
+      title={`Chain: ${words}. Press to open it (${keySign(keyOf("chain"))})`}
+      onClick={(e) => (e.stopPropagation(), onOpen())}
+    >
+      {chain.steps.slice(0, 3).map((s) => (
+        <span
+          key={s.id}
+          className={`ml-[2px] h-[8px] w-[8px] rounded-full border-[1.5px] border-ink first:ml-0 ${s.off || chain.off ? "border-dotted" : "bg-paper"}`}
+        />
+      ))}
+      {n > 3 && <span className="tc ml-0.5 text-[10px]">{n}</span>}
+    </button>
+  );
+}
 
 /** How far beyond what is in view heads are there as well, in pixels: what is scrolled in stands there already. */
 const margin = 500;

@@ -6,6 +6,8 @@ import { timecodeRates } from "../../ui/rates";
 import { keyOf, keySign, type ActionID } from "../../ui/keys";
 import { duration, labelAt, noTimecode, parse } from "../../ui/timecode";
 import type { Choice } from "./choice";
+import type { Opened } from "../../chain/chains";
+import { ChainOpener } from "./chainopener";
 import { ClipPanel, LanePanel, Line, part } from "./clippanel";
 import { parameters } from "./curves";
 import { Kept } from "../../ui/kept";
@@ -31,6 +33,7 @@ type Props = {
   /** Where the reel plays, or null while it does not. */
   playingAt: () => number | null;
   onDo: Do;
+  onChain: (of: Opened) => void;
   onRemoveTrack: () => void;
   onSettle: () => void;
   /** Where it stands: at the foot its parts are beside each other, at the side one below the other. */
@@ -178,7 +181,7 @@ function ReelPanel({ view, onDo }: { view: ReelView; onDo: Do }) {
   );
 }
 
-function TrackPanel({ view, track, playingAt, onDo, onRemoveTrack }: Props & { track: Track }) {
+function TrackPanel({ view, track, playingAt, onDo, onChain, onRemoveTrack }: Props & { track: Track }) {
   const set = (command: Partial<CommandOf<"setTrack">>) => onDo({ kind: "setTrack", command: { track: track.id, ...command } });
   const stem = view.stems.find((s) => s.id === track.stem);
   const toPair = (track.labels.length === 1 || track.labels.every((l) => l === "M")) && (stem?.labels.length ?? 0) === 2;
@@ -198,6 +201,7 @@ function TrackPanel({ view, track, playingAt, onDo, onRemoveTrack }: Props & { t
             <option key={n}>{n}</option>
           ))}
         </select>
+        <ChainOpener view={view} row="track" id={track.id} name={track.name} onOpen={() => onChain({ row: "track", id: track.id })} />
         <button
           className="cursor-pointer rounded p-1 text-muted hover:text-wrong"
           aria-label={`Take ${track.name} off the reel`}

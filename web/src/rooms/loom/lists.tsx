@@ -262,7 +262,7 @@ function History({ view, onUndo, onRedo }: Props) {
           className={`flex gap-2 border-t border-line py-1 text-[13px] ${s.state === "done" ? "" : "text-muted line-through"}`}
         >
           <span className="min-w-0 grow">
-            {s.kind !== "do" && <span className="text-muted">{s.kind}: </span>}
+            {s.kind !== "do" && s.kind !== "treat" && <span className="text-muted">{s.kind}: </span>}
             {s.name}
           </span>
           <span className="shrink-0 text-[12px] text-muted" title={dayAndTime(s.at)}>

@@ -1,6 +1,6 @@
 // Objects of a reel by what they are asked for by. A list that an edit left alone is the same list after merging, and is
 // sorted once.
-import type { Bus, Clip, Group, Knot, ReelView, Stem, Track } from "../../api/client";
+import type { Bus, Chain, Clip, Group, Knot, ReelView, Stem, Track } from "../../api/client";
 import type { Tap } from "../../listen/player";
 
 type Route = ReelView["routes"][number];
@@ -34,6 +34,9 @@ export const groupOf = (view: ReelView, id: string): Group | undefined => byID(v
 /** What is done with all that arrives at a strand, stem, mix or output group; undefined where nothing is. */
 export const busOf = (view: ReelView, row: string, id: string): Bus | undefined => byID(view.buses, `${row} ${id}`);
 
+/** What the sound of a row goes through; undefined where it goes through nothing. */
+export const chainOf = (view: Pick<ReelView, "chains">, row: string, id: string): Chain | undefined => byID(view.chains, `${row} ${id}`);
+
 export const routeOf = (view: ReelView, track: string, output: string): Route | undefined =>
   by(view.routes, (r) => `${r.track} ${r.output}`).get(`${track} ${output}`)?.[0];
 
@@ -42,6 +45,20 @@ export const knotsOf = (view: ReelView, row: string, from: string, output: strin
 
 export const findingOf = (view: ReelView, track: string, output: string): Finding | undefined =>
   by(view.findings, (f) => `${f.track ?? ""} ${f.output ?? ""}`).get(`${track} ${output}`)?.[0];
+
+/** Whether a row is on the reel. */
+export const rowThere = (view: ReelView, row: string, id: string) =>
+  row === "clip" || row === "microphone"
+    ? clipOf(view, id) !== undefined
+    : row === "strand"
+      ? view.tracks.some((t) => `${t.stem}/${t.strand ?? ""}` === id)
+      : rowNamed(view, row, id) !== "";
+
+/** What a row is called. */
+export function rowNamed(view: ReelView, row: string, id: string): string {
+  const list = { track: view.tracks, stem: view.stems, mix: view.mixes, group: view.groups }[row];
+  return list ? (byID<{ id: string; name: string }>(list, id)?.name ?? "") : id.slice(id.indexOf("/") + 1);
+}
 
 type Output = ReelView["outputs"][number];
 

@@ -16,13 +16,16 @@ import { Borrow } from "./borrow";
 import { chosenTracks, clipsAt, mainClip, nothing, there } from "./choice";
 import { gather } from "./clipboard";
 import { useConsent } from "./consent";
+import { ChainPanel } from "./chain";
+import type { Opened } from "../../chain/chains";
 import { Docked } from "./dock";
 import { bandHeight, headsWidth, lowBandHeight, reedWidth, rulerHeight } from "./geometry";
 import { BandHead, FolderHead, Heads, TrackHead, type HeadActs } from "./heads";
 import { Inspector } from "./inspector";
 import { Lists } from "./lists";
 import { useListening, type Listening } from "./listening";
-import { busOf, clipOf, pairOf, trackOf } from "./lookup";
+import { busOf, chainOf, clipOf, pairOf, rowThere, trackOf } from "./lookup";
+import { Microphone } from "./microphone";
 import { Meters } from "./meters";
 import { PicturePane } from "./picture";
 import { PlaceCard } from "./panpad";
@@ -51,6 +54,7 @@ const shown = ({
   curves,
   lists,
   bus,
+  chain,
   loan,
   typing,
   choosingSpec,
@@ -69,6 +73,7 @@ const shown = ({
   curves,
   lists,
   bus,
+  chain,
   loan,
   typing,
   choosingSpec,
@@ -104,6 +109,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     curves,
     lists,
     bus,
+    chain,
     loan,
     typing,
     choosingSpec,
@@ -156,6 +162,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const playingAt = () => (playing ? position() : null);
   const heads = useHeadActs(view, doIt, (t) => <PlaceCard view={view} track={t} playingAt={playingAt} onDo={doIt} />);
   const openBus = ({ row, id }: { row: Row; id: string }) => store.setState({ lists: "track", bus: row === "track" ? null : { row, id } });
+  const openChain = (chain: Opened) => store.setState({ chain });
   const openSpec = () => store.setState({ choosingSpec: true });
 
   const { see, width: timeWidth } = time;
@@ -206,6 +213,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
         selected={tracksChosen.has(t.id)}
         soloed={listening.soloed.includes(t.id)}
         alone={tap.kind === "track" && tap.id === t.id}
+        chain={chainOf(view, "track", t.id)}
         acts={heads}
       />
     );
@@ -231,6 +239,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
       onDock={acts.dock}
       playingAt={playingAt}
       onDo={doIt}
+      onChain={openChain}
       onRemoveTrack={() => track && void doIt({ kind: "removeTracks", command: { tracks: [track.id] } })}
       onSettle={settle}
     />
@@ -372,10 +381,31 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
       </div>
     </div>
   );
+  const chainRow = chain && rowThere(view, chain.row, chain.id) ? chain : null;
   const foot = (
     <div className="level-with-rows flex h-full overflow-hidden bg-paper">
       <div className="min-w-0 grow">
-        {dock === "foot" ? (
+        {chainRow?.row === "microphone" ? (
+          <Microphone
+            key={chainRow.id}
+            clip={clipOf(view, chainRow.id)!}
+            takes={takes}
+            at={stands}
+            range={choice.range}
+            onClose={() => store.setState({ chain: null })}
+          />
+        ) : chainRow ? (
+          <ChainPanel
+            key={`${chainRow.row} ${chainRow.id}`}
+            view={view}
+            row={chainRow.row}
+            id={chainRow.id}
+            at={stands}
+            range={choice.range}
+            onDo={doIt}
+            onClose={() => store.setState({ chain: null })}
+          />
+        ) : dock === "foot" ? (
           inspector
         ) : (
           <div className="flex h-full">
@@ -440,6 +470,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
         onSpec={openSpec}
       />
       <Docked
+        tall={chainRow !== null}
         room={work}
         foot={foot}
         picture={pictureDocked && pictureShown}
@@ -469,6 +500,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
                     bus={bus}
                     playingAt={playingAt}
                     onBus={(bus) => store.setState({ bus })}
+                    onChain={openChain}
                     clips={clipsOfTrack}
                     chosen={choice.clips}
                     at={position}
@@ -547,6 +579,7 @@ function useHeadActs(view: ReelView, doIt: ReturnType<typeof useConsent>["doIt"]
         chosen: { track: t, clips: [clip], lane: { clip, channel }, range: range && { ...range, tracks: [t] } },
       })),
     place,
+    chain: (t) => store.setState({ chain: { row: "track", id: t } }),
     laneOff: (clip, channel, off) => void doIt({ kind: "setLane", command: { clip, channel, off } }),
     drag: (t, e, what) => {
       if (what === "start") {

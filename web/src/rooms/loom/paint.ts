@@ -350,7 +350,8 @@ function lane(g: CanvasRenderingContext2D, width: number, s: Scene, c: Clip, cha
     const middle = (from + to) / 2;
     let e: Peaks | null;
     const b = l.borrowed?.find((r) => middle >= r.from && middle < r.to);
-    if (b) e = one(s, b.take, b.channel, from - b.from + b.offset, to - b.from + b.offset);
+    if (b?.quiet) e = one(s, b.take, b.channel, b.quiet.from, b.quiet.to);
+    else if (b) e = one(s, b.take, b.channel, from - b.from + b.offset, to - b.from + b.offset);
     else if (l.hushes?.some((h) => middle >= h.from && middle < h.to)) return { low: 0, high: 0 };
     else e = one(s, c.take, c.channels[channel]!, from - (l.delay ?? 0), to - (l.delay ?? 0));
     const d = l.dips?.find((r) => middle >= r.from && middle < r.to);
@@ -398,7 +399,7 @@ function lane(g: CanvasRenderingContext2D, width: number, s: Scene, c: Clip, cha
   };
   for (const h of l.hushes ?? []) named(h.from, h.to, "hush", true);
   for (const d of l.dips ?? []) named(d.from, d.to, `${d.gainDB > 0 ? "+" : "−"}${Math.abs(d.gainDB)} dB`, false);
-  for (const b of l.borrowed ?? []) named(b.from, b.to, `from ${b.title}`, false);
+  for (const b of l.borrowed ?? []) named(b.from, b.to, b.quiet ? `room tone from ${b.title}` : `from ${b.title}`, false);
   g.fillStyle = theme.ink;
   for (const cut of l.cuts ?? []) g.fillRect(Math.round(at(cut)), y, 1.5, height);
   g.strokeStyle = chosen ? theme.ink : theme.line;

@@ -8,6 +8,8 @@ import type { ReelView } from "../../api/client";
 import type { Check, Tap } from "../../listen/player";
 import type { Loan } from "./borrow";
 import type { Place } from "./cells";
+import type { Quiet } from "./roomtone";
+import type { Opened } from "../../chain/chains";
 import { nothing, type Choice } from "./choice";
 import type { CurveView } from "./curves";
 import type { ListName } from "./lists";
@@ -48,10 +50,14 @@ type Showing = {
   lists: ListName | null;
   /** What the list of a row is about, where it is not the chosen track. */
   bus: BusRow | null;
+  /** The row whose chain is opened at the foot. */
+  chain: Opened | null;
   slide: number; // how far the weave is scrolled sideways, in pixels
   typing: boolean; // the timecode is being typed
   choosingSpec: boolean;
   loan: Loan | null;
+  /** The stretch that somebody chose for room tone; nothing where it is looked for. */
+  quiet: Quiet | null;
 };
 
 /** What of it the browser remembers from one visit to the next. */
@@ -95,10 +101,12 @@ export function loomStore(view: Pick<ReelView, "id" | "head">, at?: number): Loo
         curves: "none",
         lists: null,
         bus: null,
+        chain: null,
         slide: 0,
         typing: false,
         choosingSpec: false,
         loan: null,
+        quiet: null,
         snap: true,
         picture: view.head.picture !== undefined && window.innerHeight >= 520, // in a low room it would cover all
         reed: null,

@@ -15,6 +15,7 @@ const view = {
   tracks: [{ stem: "DX", strand: "Ines" }],
   mixes: [],
   groups: [{ id: "g", name: "Full mix", labels: ["M"] }],
+  chains: [],
   buses: [{ id: "stem DX", row: "stem", from: "DX", gainDB: -2, curves: { pan: [{ at: second(1), value: 0.5 }] } }],
 } as unknown as ReelView;
 const track = {
@@ -31,7 +32,7 @@ const track = {
 const clips = ["1", "2", "3"].map((id, i) => ({ id, name: `12A/${id}`, start: second(i), offset: 0, length: 24000 })) as unknown as Clip[];
 
 function show(part: Partial<Parameters<typeof TrackList>[0]> = {}) {
-  const p = { onClip: vi.fn(), onDo: vi.fn(), onBus: vi.fn() };
+  const p = { onClip: vi.fn(), onDo: vi.fn(), onBus: vi.fn(), onChain: vi.fn() };
   render(
     <TrackList
       view={view}

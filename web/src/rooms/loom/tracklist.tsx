@@ -11,7 +11,8 @@ import { busWords } from "./buslevel";
 import { busParameters, level, movingOf, parameters, pointsOf, restOf, scaleOf, type CurveOf, type Parameter } from "./curves";
 import { hasRoom, isField } from "./formats";
 import { Kept } from "../../ui/kept";
-import { busOf, groupOf } from "./lookup";
+import { ChainOpener } from "./chainopener";
+import { busOf, groupOf, rowNamed } from "./lookup";
 import { figure, gains } from "./numbers";
 import { Ride } from "./ride";
 
@@ -24,6 +25,7 @@ type Props = {
   bus: BusRow | null;
   playingAt: () => number | null;
   onBus: (b: BusRow | null) => void;
+  onChain: (of: { row: Row; id: string }) => void;
   clips: Clip[];
   chosen: string[];
   at: () => number;
@@ -108,7 +110,16 @@ function BusPanel(p: Props & { bus: BusRow; labels: string[] }) {
   const set = (part: Partial<CommandOf<"setBus">>) => onDo({ kind: "setBus", command: { row: bus.row, from: bus.id, ...part } });
   return (
     <>
-      <p className="text-[12px] text-muted">What is done here is done to all that arrives, and is printed.</p>
+      <p className="flex items-center gap-2 text-[12px] text-muted">
+        <span className="grow">What is done here is done to all that arrives, and is printed.</span>
+        <ChainOpener
+          view={view}
+          row={bus.row}
+          id={bus.id}
+          name={rowNamed(view, bus.row, bus.id)}
+          onOpen={() => p.onChain({ row: bus.row, id: bus.id })}
+        />
+      </p>
       <div className="mb-2 mt-1 flex flex-wrap items-center gap-x-3 gap-y-1 text-[13px]">
         <label className="flex items-center gap-1.5">
           Level{" "}

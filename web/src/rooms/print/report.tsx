@@ -7,6 +7,7 @@ import { api, base, ok, type Print } from "../../api/client";
 import { useDo, useWork } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { dayAndTime } from "../../ui/when";
+import { many } from "../../ui/words";
 import { Measured, Severity } from "./findings";
 import { Explained } from "../../ui/explained";
 
@@ -218,6 +219,18 @@ export function PrintReport({
       {r && (
         <>
           <Proof print={p} />
+          {r.treated && r.treated.length > 0 && (
+            <p className="mt-3 text-[13px]" title="What microphones went through in it, and at which edit of the takes that was set last">
+              <b className="font-semibold">Treated:</b>{" "}
+              {r.treated
+                .map(
+                  (t) =>
+                    `${t.name}, ${t.channels.length === 1 ? "channel" : "channels"} ${t.channels.join(", ")} ` +
+                    `by ${many(t.steps, "processor")} (revision ${t.revision})`,
+                )
+                .join("; ")}
+            </p>
+          )}
           <section className="mt-5">
             <h2 className="mb-1.5 font-bold">Files</h2>
             <table className="w-full text-left">

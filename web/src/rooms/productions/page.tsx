@@ -43,6 +43,37 @@ export function ProductionsPage() {
             <p className="mb-4 text-muted">
               Recordings come in under Takes, are laid out and routed in the Loom, and go out as checked files under Print.
             </p>
+            {/* Above the list, which grows while it comes: nothing moves from under a hand. */}
+            <form
+              className="card mb-6 flex flex-wrap items-end gap-4 px-5 py-4"
+              onSubmit={(e) => {
+                e.preventDefault();
+                create.mutate(undefined);
+              }}
+            >
+              <label className="flex grow flex-col gap-1 text-[13px] text-muted">
+                New production
+                <input
+                  className="field"
+                  value={name}
+                  onChange={(e) => setName(e.target.value)}
+                  placeholder="Its name"
+                  maxLength={100}
+                  required
+                />
+              </label>
+              <label className="flex flex-col gap-1 text-[13px] text-muted">
+                Frames a second
+                <select className="field" value={rate} onChange={(e) => setRate(e.target.value)}>
+                  {rates.map((r) => (
+                    <option key={r.name}>{r.name}</option>
+                  ))}
+                </select>
+              </label>
+              <button className="pill-act" disabled={!name.trim() || create.isPending}>
+                Make it
+              </button>
+            </form>
             <Missing of={[productions]} />
             {condition.data?.troubles.map((t) => (
               <p key={t} className="mb-4 rounded-xl border border-wrong px-5 py-3" role="alert">
@@ -51,7 +82,7 @@ export function ProductionsPage() {
             ))}
             {productions.data?.length === 0 && (
               <p className="rounded-xl border border-dashed border-line px-5 py-8 text-center text-muted">
-                There is no production yet. Name your first one below, or begin with a file of your own.
+                There is no production yet. Name your first one above, or begin with a file of your own.
               </p>
             )}
             <ul className="flex flex-col">
@@ -76,36 +107,6 @@ export function ProductionsPage() {
               ))}
             </ul>
           </section>
-          <form
-            className="card flex flex-wrap items-end gap-4 px-5 py-4"
-            onSubmit={(e) => {
-              e.preventDefault();
-              create.mutate(undefined);
-            }}
-          >
-            <label className="flex grow flex-col gap-1 text-[13px] text-muted">
-              New production
-              <input
-                className="field"
-                value={name}
-                onChange={(e) => setName(e.target.value)}
-                placeholder="Its name"
-                maxLength={100}
-                required
-              />
-            </label>
-            <label className="flex flex-col gap-1 text-[13px] text-muted">
-              Frames a second
-              <select className="field" value={rate} onChange={(e) => setRate(e.target.value)}>
-                {rates.map((r) => (
-                  <option key={r.name}>{r.name}</option>
-                ))}
-              </select>
-            </label>
-            <button className="pill-act" disabled={!name.trim() || create.isPending}>
-              Make it
-            </button>
-          </form>
           <FirstSteps frameRate={rates.find((r) => r.name === rate)!.rate} taken={productions.data?.map((p) => p.name) ?? []} />
         </div>
       </main>

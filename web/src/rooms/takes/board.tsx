@@ -3,7 +3,7 @@ import { DropdownMenu } from "radix-ui";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { Link } from "react-router";
 
-import { api, base, ok, type Take, type TakeKind } from "../../api/client";
+import { api, base, ok, type ChainStep, type Take, type TakeKind } from "../../api/client";
 import { useDo, useProduction, useStems, useTakeEdit, useTakes } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { player, usePlayer } from "../../listen/player";
@@ -18,6 +18,7 @@ import { ChannelRow, namesList } from "./channel";
 import { Edited } from "./edited";
 import { saidBy, takeTitle } from "./list";
 import { level, setOf, spare, together, waysOf, whySpare, without } from "./reading";
+import { TreatmentPanel } from "./treatment";
 import { UnravelBar } from "./unravelbar";
 import { many } from "../../ui/words";
 import { Explained } from "../../ui/explained";
@@ -105,6 +106,7 @@ export function TakeBoard({ take }: { take: Take }) {
     observer.observe(el);
     return () => observer.disconnect();
   }, [view, scroll]);
+  const [treating, setTreating] = useState<Treating | null>(null);
   const stems = useStems(take.production);
   const takes = useTakes(take.production);
   const inSet = (index: number) => !!setOf(take.sets, index);
@@ -139,6 +141,7 @@ export function TakeBoard({ take }: { take: Take }) {
               stems={stems.data?.stems ?? []}
               marked={marked.includes(c.index)}
               onMark={(on, range) => mark(c.index, on, range)}
+              onTreat={(suggested, at) => setTreating({ channel: c.index - 1, suggested, at, turn: (treating?.turn ?? 0) + 1 })}
             />
           ))}
           {folded.length > 0 && (
@@ -164,8 +167,37 @@ export function TakeBoard({ take }: { take: Take }) {
           )}
         </div>
       </BoardTimeProvider>
+      {treating && <TreatingFoot key={treating.turn} take={take} of={treating} range={range} onClose={() => setTreating(null)} />}
       {marked.length > 0 && <MarkedBar take={take} marked={marked} onDone={() => setMarked([])} />}
       {take.channels.length > 0 && <UnravelBar take={take} />}
+    </div>
+  );
+}
+
+/** What is treated: which channel, what is suggested, and where that is heard. */
+type Treating = { channel: number; suggested?: ChainStep[]; at?: number; turn: number };
+
+/** The treatment of a channel, opened at the foot of the board. */
+function TreatingFoot(p: { take: Take; of: Treating; range: Range | null; onClose: () => void }) {
+  const { take, of } = p;
+  const start = take.description.startSamples ?? 0;
+  const position = usePlayer((s) => (s.playing?.what === "take" && s.playing.id === take.id ? s.position : null));
+  const range = p.range && { from: p.range.from - start, to: p.range.to - start };
+  const foot = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    foot.current?.parentElement?.querySelector(`[data-channel="${of.channel + 1}"]`)?.scrollIntoView({ block: "nearest" });
+  }, [of.channel]);
+  const before = of.at === undefined ? take.description.frames / 3 : Math.max(0, of.at - take.description.sampleRate);
+  return (
+    <div ref={foot} className="h-[264px] shrink-0 border-t border-line">
+      <TreatmentPanel
+        take={take}
+        channel={of.channel}
+        at={position ?? range?.from ?? before}
+        range={range}
+        suggested={of.suggested}
+        onClose={p.onClose}
+      />
     </div>
   );
 }

@@ -1,13 +1,15 @@
 import { Check, Link2, Volume2 } from "lucide-react";
 import { DropdownMenu, Switch } from "radix-ui";
 
-import type { Channel, ProductionStem, Take } from "../../api/client";
+import type { ChainStep, Channel, ProductionStem, Take } from "../../api/client";
 import { useTakeEdit } from "../../api/hooks";
 import { player } from "../../listen/player";
 import { StemTag } from "../../ui/stem";
 import { columns } from "./boardtime";
 import { Edited } from "./edited";
 import { labelIn, level, relabelled, setName, setOf, stemOf, strandOf, swapped, together, without, otherWays } from "./reading";
+import { TreatmentOpener } from "./treatment";
+import { helps } from "./treatments";
 import { Waveform } from "./waveform";
 
 /** Findings that mean damage, not only something to know. */
@@ -39,6 +41,8 @@ export function ChannelRow(p: {
   stems: ProductionStem[];
   marked: boolean;
   onMark: (on: boolean, range: boolean) => void;
+  /** Opens the treatment of the channel, with what is suggested against something found on it. */
+  onTreat: (suggested?: ChainStep[], at?: number) => void;
 }) {
   const { take, channel: c } = p;
   const edit = useTakeEdit(take);
@@ -46,7 +50,7 @@ export function ChannelRow(p: {
   const group = set ? set.channels : [c.index];
   return (
     <div
-      className={`grid min-h-[56px] max-h-32 flex-1 items-center border-t border-line py-1.5 ${columns} ${p.marked ? "bg-band" : ""}`}
+      className={`grid min-h-[56px] max-h-32 flex-[1_0_auto] items-center border-t border-line py-1.5 ${columns} ${p.marked ? "bg-band" : ""}`}
       data-channel={c.index}
     >
       <label className="flex cursor-pointer items-center justify-end gap-2">
@@ -69,9 +73,12 @@ export function ChannelRow(p: {
           suggestions={namesList}
           onKeep={(name) => edit.mutate({ channels: [{ index: c.index, name }] })}
         />
-        <p className="truncate text-[12px] text-muted">
-          {c.empty ? "empty" : c.use === "unknown" ? "use unknown" : c.use}, {level(c.rmsDBFS)}
-          {c.fileName !== c.name && c.fileName && ` · in the file: ${c.fileName}`}
+        <p className="flex items-center text-[12px] text-muted">
+          <span className="min-w-0 truncate">
+            {c.empty ? "empty" : c.use === "unknown" ? "use unknown" : c.use}, {level(c.rmsDBFS)}
+            {c.fileName !== c.name && c.fileName && ` · in the file: ${c.fileName}`}
+          </span>
+          {!c.empty && <TreatmentOpener take={take} channel={c.index - 1} onOpen={() => p.onTreat()} />}
         </p>
         {c.findings
           ?.filter((f) => f.kind !== "empty")
@@ -83,6 +90,15 @@ export function ChannelRow(p: {
             >
               <span className="truncate">{f.message}</span>
               {f.at !== undefined && <HearAt take={take} channel={c.index} at={f.at} />}
+              {helps(take, c.index - 1, f) && (
+                <button
+                  className="shrink-0 cursor-pointer underline"
+                  title="Hear what would be done against it, and accept it or leave it"
+                  onClick={() => p.onTreat(f.remedy, f.at)}
+                >
+                  treat it…
+                </button>
+              )}
             </p>
           ))}
       </div>

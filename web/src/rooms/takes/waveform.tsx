@@ -91,7 +91,7 @@ export function Waveform({ take, channel: c, muted }: { take: Take; channel: Cha
         else void player.playTake(take.id, [c.index - 1], range ? range.from - start : 0);
       }}
     >
-      <canvas ref={canvas} className="h-full w-full" />
+      <canvas ref={canvas} className="absolute inset-0 h-full w-full" />
       {heard && <ShuttleLine view={view} time={time} at={start} />}
     </div>
   );

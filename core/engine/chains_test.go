@@ -1,0 +1,346 @@
+package engine
+
+import (
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"zestyloom/core/chain"
+	"zestyloom/core/dsp"
+	"zestyloom/core/reel"
+	"zestyloom/core/timecode"
+	"zestyloom/core/weave"
+)
+
+// manyChains is a reel with something done on every kind of row: a voice that is filtered and held down, music that is ducked under the stem of the
+// dialogue, an effect that is late and rises, a stem and an output group that are limited, and a group that has the dialogue by itself.
+func manyChains(t testing.TB) (*reel.Reel, shelf) {
+	s := shelf{}
+	s.record(t, "voice", 48000, 1, 60_000)
+	s.record(t, "cue", 48000, 2, 60_000)
+	s.record(t, "bell", 48000, 1, 60_000)
+	r := reel.New("Crossing", 48000, timecode.Rate{Num: 25, Den: 1}, start, reel.DefaultStems())
+	groups := []reel.Group{{ID: "mix", Name: "Mix", Layout: "stereo", Labels: pair, Stems: []string{"DX", "MX", "FX"}},
+		{ID: "dx", Name: "Dialogue", Layout: "stereo", Labels: pair, Stems: []string{"DX"}, Order: 1}}
+	for _, c := range []reel.Command{
+		reel.AddTake{Take: "voice", Title: "12A", Start: start + 1000, Length: 50_000, Parts: []reel.PartPlan{{Name: "Boom", Stem: "DX",
+			Channels: []int{0}, Labels: []string{"M"}}}},
+		reel.AddTake{Take: "cue", Title: "Cue", Start: start, Length: 60_000, Parts: []reel.PartPlan{{Name: "Cue", Stem: "MX", Channels: []int{0, 1},
+			Labels: pair}}},
+		reel.AddTake{Take: "bell", Title: "Bell", Start: start + 5000, Length: 40_000, Parts: []reel.PartPlan{{Name: "Bell", Stem: "FX",
+			Channels: []int{0}, Labels: []string{"M"}}}},
+		reel.LayOutputs{Spec: "s", Title: "S", Groups: groups, Knots: weave.GroupKnots(r, groups)},
+	} {
+		do(t, r, c)
+	}
+	tracks := r.TrackList()
+	put := func(row reel.Row, from string, steps ...chain.Step) {
+		for i := range steps {
+			steps[i].ID = string(rune('a' + i))
+		}
+		do(t, r, reel.SetChain{Row: row, From: from, Steps: &steps})
+	}
+	n := func(pairs ...any) map[string]float64 {
+		m := map[string]float64{}
+		for i := 0; i < len(pairs); i += 2 {
+			m[pairs[i].(string)] = pairs[i+1].(float64)
+		}
+		return m
+	}
+	put(reel.TrackRow, tracks[0].ID, chain.Step{Kind: chain.HighPass, Values: n("frequency", 200.0, "slope", 18.0)},
+		chain.Step{Kind: chain.Bell, Values: n("frequency", 3000.0, "gain", 6.0, "q", 2.0)},
+		chain.Step{Kind: chain.Compressor, Values: n("threshold", -20.0, "ratio", 4.0, "knee", 6.0, "attack", 2.0, "release", 30.0, "ahead", 3.0, "makeup", 2.0)})
+	put(reel.TrackRow, tracks[1].ID, chain.Step{Kind: chain.Polarity}, chain.Step{Kind: chain.Compressor, Detector: chain.RMS,
+		Key: &chain.Key{Row: "stem", From: "DX"}, Values: n("threshold", -30.0, "ratio", 8.0, "attack", 5.0, "release", 40.0)},
+		chain.Step{Kind: chain.Width, Values: n("width", 0.5)})
+	put(reel.TrackRow, tracks[2].ID, chain.Step{Kind: chain.Delay, Values: n("samples", 700.0)}, chain.Step{Kind: chain.Gain})
+	do(t, r, reel.SetChainCurve{Row: reel.TrackRow, From: tracks[2].ID, Step: "b", Parameter: "gain",
+		Points: []reel.Point{{At: start + 6000, Value: -20}, {At: start + 30_000, Value: 3}}})
+	put(reel.StemRow, "FX", chain.Step{Kind: chain.Compressor, Key: &chain.Key{Row: "track", From: tracks[0].ID}, // which comes early
+		Values: n("threshold", -30.0, "ratio", 3.0, "release", 50.0)})
+	put(reel.StemRow, "DX", chain.Step{Kind: chain.Limiter, Values: n("ceiling", -9.0, "release", 20.0)})
+	put(reel.GroupRow, "mix", chain.Step{Kind: chain.Gate, Off: true}, chain.Step{Kind: chain.Limiter, Values: n("ceiling", -4.0, "ahead", 1.0)})
+	do(t, r, reel.SetTrack{Track: tracks[0].ID, GainDB: ptr(-3.0)})
+	do(t, r, reel.SetCurve{Of: reel.OfTrack, ID: tracks[0].ID, What: "gain", Points: []reel.Point{{At: start, Value: 0}, {At: start + 40_000, Value: -6}}})
+	do(t, r, reel.SetBus{Row: reel.StemRow, From: "DX", GainDB: ptr(1.5)})
+	do(t, r, reel.SetBus{Row: reel.GroupRow, From: "mix", GainDB: ptr(-1.0)})
+	return r, s
+}
+
+// plainly is a chain by its definitions, over all of a signal whose first sample lies at a place: no block, no latency, no state but what is written
+// here.
+func plainly(t testing.TB, c reel.Chain, x [][]float64, at int64, key [][]float64) [][]float64 {
+	for _, s := range c.Steps {
+		if s.Off {
+			continue
+		}
+		v := s.Value
+		switch s.Kind {
+		case chain.HighPass: // of third order: one of first, one of second
+			w := math.Tan(math.Pi * v("frequency") / 48000)
+			for c := range x {
+				x[c] = direct(x[c], 1, -2, 1, 1+w+w*w, 2*w*w-2, 1-w+w*w) // q = 1
+				x[c] = direct(x[c], 1, -1, 0, 1+w, w-1, 0)
+			}
+		case chain.Bell:
+			w, a := 2*math.Pi*v("frequency")/48000, math.Pow(10, v("gain")/40)
+			alpha := math.Sin(w) / (2 * v("q"))
+			for c := range x {
+				x[c] = direct(x[c], 1+alpha*a, -2*math.Cos(w), 1-alpha*a, 1+alpha/a, -2*math.Cos(w), 1-alpha/a)
+			}
+		case chain.Compressor:
+			by := key
+			if s.Key == nil {
+				by = x
+			}
+			x = pressed(s, x, by, at)
+		case chain.Polarity:
+			for c := range x {
+				for i := range x[c] {
+					x[c][i] *= -1
+				}
+			}
+		case chain.Width:
+			for i := range x[0] {
+				m, d := (x[0][i]+x[1][i])/2, (x[0][i]-x[1][i])/2*v("width")
+				x[0][i], x[1][i] = m+d, m-d
+			}
+		case chain.Delay:
+			n := int(v("samples"))
+			for c := range x {
+				x[c] = append(make([]float64, n), x[c][:len(x[c])-n]...)
+			}
+		case chain.Gain:
+			for i := range x[0] { // linear in dB between the ends of stretches of 256
+				p := at + int64(i)
+				begin := p - p%256
+				points := c.Curves[s.ID+" gain"]
+				a, b := line(points, begin), line(points, begin+256)
+				x[0][i] *= db(a + (b-a)*float64(p-begin)/256)
+			}
+		case chain.Limiter: // by our own, over all of it at once
+			p := dsp.NewLimiter(48000, len(x), v("ahead"), v("release"), func(int64) float64 { return v("ceiling") })
+			out := make([][]float64, len(x))
+			for c := range x {
+				out[c] = append(append([]float64{}, x[c]...), make([]float64, p.Latency())...)
+			}
+			p.Process(out, at)
+			for c := range x {
+				x[c] = out[c][p.Latency():]
+			}
+		default:
+			require.Fail(t, "nothing plain is known of "+string(s.Kind))
+		}
+	}
+	return x
+}
+
+// direct is a section in direct form I.
+func direct(x []float64, b0, b1, b2, a0, a1, a2 float64) []float64 {
+	y := make([]float64, len(x))
+	was := func(list []float64, i int) float64 {
+		if i < 0 {
+			return 0
+		}
+		return list[i]
+	}
+	if b0 == 1 && a0 > 1 && a2 != 0 && b2 == 1 { // a high-pass, of which the prototype is not scaled
+		b1 = -2
+	}
+	for i := range x {
+		y[i] = (b0*x[i] + b1*was(x, i-1) + b2*was(x, i-2) - a1*was(y, i-1) - a2*was(y, i-2)) / a0
+	}
+	return y
+}
+
+// pressed is a compressor, step by step of eight samples.
+func pressed(s chain.Step, x, key [][]float64, at int64) [][]float64 {
+	v := s.Value
+	ahead := int(math.Round(v("ahead") * 48000 / 1000 / 8))
+	steps := len(x[0])/8 + ahead + 2
+	gains := make([]float64, steps+1)
+	gain := 0.0
+	square := make([]float64, len(key))
+	peaks := make([]float64, steps)
+	first := at / 8 // of the clock
+	for k := range steps {
+		level := 0.0
+		for c := range key {
+			for j := range 8 {
+				i := int((first+int64(k))*8-at) + j
+				y := 0.0
+				if i >= 0 && i < len(key[c]) {
+					y = key[c][i]
+				}
+				peaks[k] = max(peaks[k], math.Abs(y))
+				square[c] += (y*y - square[c]) * (1 - math.Exp(-1/(0.010*48000)))
+			}
+		}
+		if s.Detector == chain.RMS {
+			for c := range square {
+				level = max(level, 2*square[c])
+			}
+		} else {
+			for back := 0; back < 30 && k-back >= 0; back++ { // 5 ms
+				level = max(level, peaks[k-back]*peaks[k-back])
+			}
+		}
+		over, knee := 10*math.Log10(max(level, 1e-30))-v("threshold"), v("knee")
+		want := 0.0
+		switch {
+		case 2*over >= knee:
+			want = (1/v("ratio") - 1) * over
+		case 2*over > -knee:
+			want = (1/v("ratio") - 1) * (over + knee/2) * (over + knee/2) / (2 * knee)
+		}
+		time := v("release")
+		if want < gain {
+			time = v("attack")
+		}
+		gain += (want - gain) * (1 - math.Exp(-8/(time/1000*48000)))
+		gains[k+1] = gain
+	}
+	out := make([][]float64, len(x))
+	for c := range x {
+		out[c] = make([]float64, len(x[c]))
+		for i := range x[c] {
+			p := at + int64(i)
+			k := int(p/8-first) + ahead
+			a, b := db(gains[k]+v("makeup")), db(gains[k+1]+v("makeup"))
+			out[c][i] = x[c][i] * (a + (b-a)*float64(p%8+1)/8)
+		}
+	}
+	return out
+}
+
+// plain renders the reel of manyChains from its start: track by track, stem by stem, group by group.
+func plain(t testing.TB, r *reel.Reel, s shelf, frames int) map[string][][]float64 {
+	const from = start
+	sums := func() [][]float64 { return [][]float64{make([]float64, frames), make([]float64, frames)} }
+	stems := map[string][][]float64{"DX": sums(), "MX": sums(), "FX": sums()}
+	order := r.TrackList() // the dialogue first, which drives the music
+	chains := func(row reel.Row, id string, x [][]float64, key [][]float64) [][]float64 {
+		c, there := r.Chains[reel.ChainID(row, id)]
+		if !there {
+			return x
+		}
+		return plainly(t, c, x, from, key)
+	}
+	levelled := func(row reel.Row, id string, x [][]float64) {
+		for c := range x {
+			for i := range x[c] {
+				x[c][i] *= db(r.Buses[reel.BusID(row, id)].GainDB)
+			}
+		}
+	}
+	var voice [][]float64 // which drives the effects
+	finish := func(stem string) {
+		stems[stem] = chains(reel.StemRow, stem, stems[stem], voice)
+		levelled(reel.StemRow, stem, stems[stem])
+	}
+	for _, track := range order {
+		x := make([][]float64, len(track.Labels))
+		for _, c := range r.ClipList() {
+			if c.Track != track.ID {
+				continue
+			}
+			for ch := range c.Channels {
+				x[ch] = make([]float64, frames)
+				for i, v := range s.samples(t, c.Take, c.Channels[ch]) {
+					at := int(c.Start-from) + i - int(c.Offset)
+					if at >= 0 && at < frames && int64(at)+from < c.End() {
+						x[ch][at] = v
+					}
+				}
+			}
+		}
+		x = chains(reel.TrackRow, track.ID, x, stems["DX"])
+		for ch := range x {
+			for i := range x[ch] {
+				x[ch][i] *= db(track.GainDB) * db(line(track.Gain, int64(from+i)))
+				y := x[ch][i]
+				if len(x) == 2 {
+					stems[track.Stem][ch][i] += y
+					continue
+				}
+				stems[track.Stem][0][i] += y * math.Sqrt2 / 2
+				stems[track.Stem][1][i] += y * math.Sqrt2 / 2
+			}
+		}
+		if voice == nil {
+			voice = x
+		}
+		finish(track.Stem)
+	}
+	mix := sums()
+	for _, stem := range stems {
+		for c := range mix {
+			for i := range mix[c] {
+				mix[c][i] += stem[c][i]
+			}
+		}
+	}
+	mix = chains(reel.GroupRow, "mix", mix, nil)
+	levelled(reel.GroupRow, "mix", mix)
+	return map[string][][]float64{"mix": mix, "dx": stems["DX"]}
+}
+
+// What the engine makes of chains is what their definitions say, each sample in its place, with all that look ahead and all that is driven.
+func TestChainsAgainstTheirDefinitions(t *testing.T) {
+	r, s := manyChains(t)
+	const frames = 62_000
+	want := plain(t, r, s, frames)
+	for _, blocks := range [][]int{{4096}, {1, 1023, 480, 16384}} {
+		got := render(t, r, s, start, frames, blocks...)
+		for c := range 2 {
+			for i := range frames {
+				require.InDelta(t, want["mix"][c][i], got[c][i], 1e-9, "mix %d at %d", c, i)
+				require.InDelta(t, want["dx"][c][i], got[2+c][i], 1e-9, "dialogue %d at %d", c, i)
+			}
+		}
+	}
+}
+
+// Where one begins makes no difference that could be heard, however blocks are cut.
+func TestSeeksInChains(t *testing.T) {
+	r, s := manyChains(t)
+	whole := render(t, r, s, start, 62_000, 4096)
+	for _, from := range []int64{700, 20_001, 44_444} {
+		got := render(t, r, s, start+from, 10_000, 512, 77)
+		worst := 0.0
+		for c := range got {
+			for i := range got[c] {
+				worst = max(worst, math.Abs(got[c][i]-whole[c][int(from)+i]))
+			}
+		}
+		assert.Less(t, worst, 1e-7, "from %d", from)
+	}
+}
+
+// A chain that does nothing, or is off, changes no bit; and what remembers is known.
+func TestChainsThatDoNothing(t *testing.T) {
+	r, s := manyChains(t)
+	for id, c := range r.Chains {
+		off := true
+		do(t, r, reel.SetChain{Row: c.Row, From: c.From, Off: &off})
+		require.True(t, r.Chains[id].Off)
+	}
+	bare := r.Clone()
+	bare.Chains = nil
+	want, got := render(t, bare, s, start, 62_000, 4096), render(t, r, s, start, 62_000, 4096)
+	for c := range want {
+		for i := range want[c] {
+			require.Equal(t, want[c][i], got[c][i])
+		}
+	}
+	before, after, err := Reach(r)
+	require.NoError(t, err)
+	assert.Zero(t, before+after)
+	r, _ = manyChains(t)
+	before, after, err = Reach(r)
+	require.NoError(t, err)
+	assert.EqualValues(t, 3*48+8+8*(12+4)+8+8*(6+4), after, "3 ms and a step, two limiters, and the step that the music waits for what drives it")
+	assert.Greater(t, before, after)
+}

@@ -1,0 +1,177 @@
+import { Copy } from "lucide-react";
+import { DropdownMenu } from "radix-ui";
+import { useRef, useState } from "react";
+
+import { api, ok, type Clip, type ChainStep, type Command, type ReelView, type Row } from "../../api/client";
+import { Add, ChainBody, type Range } from "../../chain/body";
+import { type ChainPlace, freshStep, keyRows, kindsFor } from "../../chain/chains";
+import { useProcessors } from "../../chain/heard";
+import { dyeName } from "../../draw/canvas";
+import { tell } from "../../ui/notices";
+import { labelsOf } from "./band";
+import { useHeard } from "./chainheard";
+import { chainOf, clipOf, groupOf, rowNamed, trackOf } from "./lookup";
+
+type Props = {
+  view: ReelView;
+  row: ChainPlace["row"];
+  id: string;
+  /** Where the playhead stands, in samples. */
+  at: number;
+  /** What is chosen in time, to learn from. */
+  range: Range | null;
+  onDo: (c: Command) => Promise<unknown>;
+  onClose: () => void;
+};
+
+/** The channels of a row. */
+const labelsOfRow = (view: ReelView, row: Row | "clip", id: string): string[] =>
+  (row === "track"
+    ? trackOf(view, id)?.labels
+    : row === "group"
+      ? groupOf(view, id)?.labels
+      : row === "clip"
+        ? []
+        : labelsOf(view, row, id)) ?? [];
+
+/** A chain as it is shown: what the server has, or what was done since and is on its way to it. */
+function useSteps({ view, row, id, onDo }: Props) {
+  const clip = row === "clip" ? clipOf(view, id) : undefined;
+  const chain = clip ? { steps: clip.chain ?? [], off: false } : chainOf(view, row, id);
+  const [draft, setDraft] = useState<ChainStep[] | null>(null);
+  const sent = useRef(0);
+  const keep = (next: ChainStep[]) => {
+    setDraft(next); // shown, and gone on from, until the server has the last that was sent
+    sent.current++;
+    const command: Command =
+      row === "clip"
+        ? { kind: "setClipChain", command: { clips: [id], steps: next } }
+        : { kind: "setChain", command: { row, from: id, steps: next } };
+    void onDo(command).finally(() => --sent.current === 0 && setDraft(null));
+  };
+  return { clip, chain, steps: draft ?? chain?.steps ?? [], setDraft, keep };
+}
+
+/** The chain of a row or of a clip, opened. */
+export function ChainPanel(p: Props) {
+  const { view, row, id } = p;
+  const kinds = useProcessors().data ?? [];
+  const { clip, chain, steps, setDraft, keep } = useSteps(p);
+  const heard = useHeard(view, p, p.at, steps.length > 0);
+  const name = clip?.name ?? rowNamed(view, row, id);
+  const track = trackOf(view, clip?.track ?? (row === "track" ? id : ""));
+  const off = chain?.off ?? false;
+  const channels = clip?.channels.length ?? labelsOfRow(view, row, id).length;
+  const learn = (row: Row) => (step: ChainStep, span: Range, like?: Range) =>
+    ok(
+      api.POST("/reels/{reel}/chain/learn", {
+        params: { path: { reel: view.id } },
+        body: {
+          row,
+          from: id,
+          step: step.id,
+          span: { from: span.from, to: span.to },
+          ...(like ? { like: { from: like.from, to: like.to } } : {}),
+        },
+      }),
+    );
+  return (
+    <ChainBody
+      title={`Chain of ${name}`}
+      about={
+        clip
+          ? "What the sound of its take goes through, before anything else"
+          : `What all that is on ${name} goes through, before its level`
+      }
+      name={name}
+      rate={view.head.sampleRate}
+      dye={`var(${dyeName(track?.stem ?? (row === "stem" ? id : id.split("/")[0]!))})`}
+      kinds={kinds}
+      steps={steps}
+      off={off}
+      heard={heard}
+      keys={row === "clip" ? undefined : keyRows(view, row, id)}
+      range={p.range}
+      onLearn={row === "clip" ? undefined : learn(row)}
+      onDraft={setDraft}
+      onKeep={keep}
+      onClose={p.onClose}
+      fresh={freshStep}
+      empty={
+        `Nothing is done to the sound of ${name} yet. Add a processor: ${clip ? "this clip" : "all that is on this row"} ` +
+        "goes through it, in every print, and no recording is changed."
+      }
+      foot={(add) => (
+        <>
+          <Add kinds={kindsFor(kinds, row, channels)} onAdd={add} />
+          {steps.length > 0 && row !== "clip" && (
+            <button
+              className="pill h-6 px-2 text-[12px]"
+              aria-pressed={off}
+              title="To hear it without: everything stays, and does nothing, in prints too"
+              onClick={() => void p.onDo({ kind: "setChain", command: { row, from: id, off: !off } })}
+            >
+              {off ? "All left out" : "Leave all out"}
+            </button>
+          )}
+          {clip ? <OnAllClips {...p} clip={clip} steps={steps} /> : <CopyTo {...p} steps={steps} />}
+        </>
+      )}
+    />
+  );
+}
+
+/** Puts the same processors on every clip of the track. */
+function OnAllClips({ view, clip, steps, onDo }: Props & { clip: Clip; steps: ChainStep[] }) {
+  const others = view.clips.filter((c) => c.track === clip.track);
+  if (others.length < 2) return null;
+  return (
+    <button
+      className="pill h-6 gap-1 px-2 text-[12px]"
+      title="Every clip of this track goes through the same, each from the beginning of its take"
+      onClick={() =>
+        void onDo({ kind: "setClipChain", command: { clips: others.map((c) => c.id), steps } }).then(() =>
+          tell(`All ${others.length} clips of the track go through it now`),
+        )
+      }
+    >
+      <Copy size={12} /> On all clips of the track
+    </button>
+  );
+}
+
+/** Puts the same processors on other rows, in place of what they have. */
+function CopyTo({ view, row, id, steps, onDo }: Props & { steps: ChainStep[] }) {
+  const rows: { row: Row; from: string; name: string }[] = [
+    ...keyRows(view, row, id),
+    ...view.groups
+      .filter((g) => row !== "group" || g.id !== id)
+      .map((g) => ({ row: "group" as const, from: g.id, name: `Outputs: ${g.name}` })),
+  ];
+  if (steps.length === 0) return null;
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="pill h-6 gap-1 px-2 text-[12px]" title="Put the same processors on another row">
+        <Copy size={12} /> Copy to…
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content className="menu max-h-[60vh] overflow-y-auto" sideOffset={4} side="top">
+          {rows.map((r) => (
+            <DropdownMenu.Item
+              key={`${r.row} ${r.from}`}
+              className="menu-item"
+              onSelect={() =>
+                void onDo({ kind: "setChain", command: { row: r.row, from: r.from, steps } }).then(() =>
+                  tell(`The chain is on ${r.name} now`),
+                )
+              }
+            >
+              {r.name}
+              {chainOf(view, r.row, r.from) && <span className="ml-auto pl-3 text-[11px] text-muted">in place of its own</span>}
+            </DropdownMenu.Item>
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}
