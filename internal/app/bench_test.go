@@ -2,6 +2,7 @@ package app_test
 
 import (
 	"bytes"
+	"context"
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
@@ -196,4 +197,63 @@ func BenchmarkMovie(b *testing.B) {
 		}
 	}
 	b.ReportMetric(float64(took["mov"])/float64(took["wave"]), "x-wave")
+}
+
+// BenchmarkTurned is from turning a parameter of a chain while the reel plays, to having the block that
+// sounds then as it is turned; a fifth of 40 tracks have one. What a browser adds is its own way to the loudspeaker.
+func BenchmarkTurned(b *testing.B) {
+	s := apptest.Start(b)
+	v := full(b, s)
+	step := func(id, kind string, values map[string]any) map[string]any {
+		return map[string]any{"id": id, "kind": kind, "values": values}
+	}
+	chain := func(gain float64) []any {
+		return []any{step("1", "high-pass", map[string]any{"frequency": 80}), step("2", "bell", map[string]any{"frequency": 320, "gain": gain}),
+			step("3", "compressor", map[string]any{"threshold": -24})}
+	}
+	for _, t := range v.Tracks[:8] {
+		s.Do(&v, "setChain", map[string]any{"row": "track", "from": t.ID, "steps": chain(-4)})
+	}
+	conn := dial(b, s)
+	tap := map[string]any{"kind": "stems", "id": ""}
+	send(b, conn, map[string]any{"do": "play", "generation": 1, "reel": v.Id, "from": v.Head.Start + 100*48000, "tap": tap})
+	sent := int64(0)
+	ctx, cancel := context.WithTimeout(b.Context(), time.Minute)
+	defer cancel()
+	_, _, err := conn.Read(ctx)
+	require.NoError(b, err)
+	began := time.Now()
+	go func() { // who plays says how much has sounded, as often as a browser does
+		for ctx.Err() == nil {
+			time.Sleep(20 * time.Millisecond)
+			_ = conn.Write(ctx, websocket.MessageText, fmt.Appendf(nil, `{"do":"played","generation":1,"frames":%d}`,
+				int64(time.Since(began).Seconds()*48000)))
+		}
+	}()
+	read := func() (frame int64) { // a block, as who plays it takes it
+		for {
+			kind, m, err := conn.Read(ctx)
+			require.NoError(b, err)
+			if kind == websocket.MessageBinary {
+				sent = int64(binary.LittleEndian.Uint64(m[12:])) + int64(len(m)-20)/8
+				return int64(binary.LittleEndian.Uint64(m[12:]))
+			}
+		}
+	}
+	var took []time.Duration
+	for i := range max(30, b.N) {
+		for until := time.Now().Add(150 * time.Millisecond); time.Now().Before(until); {
+			read()
+		}
+		next := sent
+		turned := time.Now()
+		send(b, conn, map[string]any{"do": "change", "generation": 1, "tap": tap, "trial": map[string]any{"kind": "setChain",
+			"command": map[string]any{"row": "track", "from": v.Tracks[i%8].ID, "steps": chain(float64(i%12) - 6)}}})
+		for read() >= next { // those that were on their way
+			require.Less(b, time.Since(turned), 5*time.Second)
+			next = sent
+		}
+		took = append(took, time.Since(turned))
+	}
+	spread(b, took)
 }

@@ -56,7 +56,7 @@ func (a *audience) hear(kind websocket.MessageType, m []byte) {
 	if late := a.sounds() - a.received; late > 0 && !a.began.IsZero() {
 		a.missed += time.Duration(float64(late) / 48000 * float64(time.Second))
 	}
-	a.received += int64(len(m)-12) / 8
+	a.received += int64(len(m)-20) / 8
 	if a.began.IsZero() && a.received >= 2048 {
 		a.began = time.Now()
 	}

@@ -189,7 +189,7 @@ func blocksOf(t *testing.T, conn *websocket.Conn, generation uint32, n int) (pos
 		require.NoError(t, err)
 		if kind == websocket.MessageBinary && binary.LittleEndian.Uint32(b) == generation {
 			positions = append(positions, int64(binary.LittleEndian.Uint64(b[4:])))
-			frames += (len(b) - 12) / 8
+			frames += (len(b) - 20) / 8
 			send(t, conn, map[string]any{"do": "played", "generation": generation, "frames": frames})
 		}
 	}

@@ -90,7 +90,8 @@ func (e *ear) Write(_ context.Context, kind websocket.MessageType, message []byt
 	defer e.mu.Unlock()
 	if kind == websocket.MessageBinary {
 		e.blocks++
-		e.sound = append(e.sound, message[headBytes:]...)
+		from := 8 * binary.LittleEndian.Uint64(message[12:]) // it takes the place of what came from there on
+		e.sound = append(e.sound[:from], message[headBytes:]...)
 		return nil
 	}
 	var r reply
@@ -221,4 +222,41 @@ func TestBothWays(t *testing.T) {
 	assert.InDelta(t, -15, 20*math.Log10(corrected/plain), 0.01)
 	was, _ := heard(true)
 	assert.InDelta(t, -2, 20*math.Log10(was/plain), 0.01, "without it, as loud as with it")
+}
+
+// What is changed takes the place of what is on its way: it is heard from what sounds now on, and not after all that was sent.
+func TestAChangeIsHeardAtOnce(t *testing.T) {
+	s := newShelf(t)
+	track := s.reel.TrackList()[0].ID
+	recorded := wavetest.Samples(t, s.file)[0]
+	for name, played := range map[string]int64{"at the beginning": 0, "within a block": 2500, "at the edge of one": 4096, "at the end of all": 20000} {
+		c, e, _ := listening(t, s)
+		ask := request{Do: "play", Generation: 1, Reel: "reel", Until: 20000, Tap: engine.Tap{Kind: "track", ID: track}}
+		c.handle(ask)
+		require.Eventually(t, func() bool { return len(e.left()) >= lead }, time.Minute, time.Millisecond/4, name)
+		c.handle(request{Do: "played", Generation: 1, Frames: min(played, lead)})
+		plain := e.left()
+		ask.Do, ask.Trial = "change", sent(t, "setTrack", reel.SetTrack{Track: track, GainDB: new(-6.0)})
+		c.handle(ask)
+		half := func(x []float64) (from int) { // where the change begins to be heard
+			for from = len(x); from > 0 && math.Abs(x[from-1]-recorded[from-1]*math.Pow(10, -6.0/20)) < 1e-6; {
+				from--
+			}
+			return from
+		}
+		require.Eventually(t, func() bool { x := e.left(); return len(x) >= lead && half(x) < len(x) }, time.Minute, time.Millisecond, name)
+		c.stop()
+		from := half(e.left())
+		assert.LessOrEqual(t, from, int(min(played, lead))+block+4800, name) // a tenth of a second goes by here at most
+		assert.Equal(t, plain[:from/block*block], e.left()[:from/block*block], "%s: what has sounded stays", name)
+	}
+}
+
+// sent is a command as a browser sends it.
+func sent(t *testing.T, kind string, c reel.Command) *reel.Sent {
+	b, err := json.Marshal(map[string]any{"kind": kind, "command": c})
+	require.NoError(t, err)
+	var s reel.Sent
+	require.NoError(t, json.Unmarshal(b, &s))
+	return &s
 }

@@ -27,12 +27,11 @@ const (
 	block = 1024
 	// lead is how many frames may be on their way before the browser has played them.
 	lead = 16 * block
-	// headBytes stand before the samples of a message: generation as uint32 and position as int64, little-endian.
-	headBytes = 12
+	// headBytes stand before the samples of a message, little-endian: generation as uint32, position as int64, and as int64 how many frames
+	// were sent before it. A message takes the place of all that was sent from there on.
+	headBytes = 20
 	// shortestLoop is how many samples a loop has at least; less is a buzz.
 	shortestLoop = 2400
-	// readEvery is how many blocks pass from one reading of loudness to the next.
-	readEvery = 4
 	// silent is what stands for negative infinity in meters.
 	silent = -200
 )
@@ -44,7 +43,8 @@ type player struct {
 	what       request
 
 	mu      sync.Mutex
-	heard   int64 // frames the browser has played
+	heard   int64     // frames the browser has played
+	toldAt  time.Time // when it said so
 	changed bool
 	began   time.Time // when the first block was sent
 	rate    int       // of the reel, in Hz
@@ -72,21 +72,27 @@ func (p *player) change(r request) {
 	p.mu.Lock()
 	p.tap, p.solo, p.around, p.plain, p.treat, p.trial, p.changed = r.Tap, r.Solo, around, r.Matched, r.Treat, r.Trial, true
 	p.mu.Unlock()
+	p.nudge()
 }
 
-// played notes how many frames have sounded.
-func (p *player) played(frames int64) {
-	p.mu.Lock()
-	p.heard = max(p.heard, frames)
-	p.mu.Unlock()
+// nudge has who waits for room look again.
+func (p *player) nudge() {
 	select {
 	case p.wake <- struct{}{}:
 	default:
 	}
 }
 
+// played notes how many frames have sounded.
+func (p *player) played(frames int64) {
+	p.mu.Lock()
+	p.heard, p.toldAt = max(p.heard, frames), time.Now()
+	p.mu.Unlock()
+	p.nudge()
+}
+
 // room waits until another block may be sent: when the browser has played what it has, and no sooner than sound takes,
-// whatever the browser says.
+// whatever the browser says; or when something is changed, which takes the place of what is on its way.
 func (p *player) room(ctx context.Context, sent int64) error {
 	for {
 		wait := p.wait(sent)
@@ -111,6 +117,9 @@ func (p *player) wait(sent int64) time.Duration {
 	defer p.mu.Unlock()
 	if p.began.IsZero() {
 		p.began = time.Now()
+	}
+	if p.changed {
+		return 0
 	}
 	// Clocks of sound and of the server differ a little; the lead makes up for that.
 	passed := int64(time.Since(p.began).Seconds() * 1.01 * float64(max(1, p.rate)))
@@ -160,17 +169,18 @@ func (p *player) settings() (tap engine.Tap, solo []string, changed bool) {
 	return p.tap, p.solo, changed
 }
 
-// desk is what renders: an engine, and the one before it while the sound goes over from one to the other.
+// desk is what renders: an engine, and what is measured of it.
 type desk struct {
-	eng, old        *engine.Engine
-	files, oldFiles Files // that they read
-	tap, oldTap     engine.Tap
-	end             int64
-	sender          *sender // in place of the reel, where there is one
-	began           int64   // where its signal did
-	meters          *loudness.ProgrammeMeters
-	readings        []float64
-	live            *loudness.Live // of what is listened to
+	eng      *engine.Engine
+	files    Files // that it reads
+	tap      engine.Tap
+	end      int64
+	sender   *sender // in place of the reel, where there is one
+	began    int64   // where its signal did
+	meters   *loudness.ProgrammeMeters
+	readings []float64
+	live     *loudness.Live // of what is listened to
+	pending  []measured     // what it is still to measure
 	// Room for a block and what a slower pace needs around it.
 	left, right, otherLeft, otherRight []float64
 	slow                               *dsp.Resampler
@@ -189,14 +199,12 @@ func newDesk(slow bool) *desk {
 
 // take goes over to another state of the reel or another tap.
 func (d *desk) take(r *reel.Reel, eng *engine.Engine, files Files, tap engine.Tap) {
-	d.letGo()
-	d.old, d.oldFiles, d.oldTap = d.eng, d.files, d.tap
+	d.close()
 	if d.live == nil || tap != d.tap {
-		d.live = loudness.NewLive(r.Head.SampleRate, layout.Layout{Labels: listened(r, tap)})
+		d.live, d.pending = loudness.NewLive(r.Head.SampleRate, layout.Layout{Labels: listened(r, tap)}), nil
 	}
 	d.eng, d.files, d.tap, d.end = eng, files, tap, r.End()
 	if outputs := len(r.OutputList()); len(d.readings) != outputs || d.meters == nil {
-		d.letGo()
 		d.meters, d.readings = loudness.NewProgrammeMeters(r.Head.SampleRate, outputs, loudness.TypeII), make([]float64, outputs)
 	}
 }
@@ -212,8 +220,8 @@ func listened(r *reel.Reel, tap engine.Tap) []string {
 	return []string{"L", "R"}
 }
 
-// measure measures the loudness of a block that was rendered.
-func (d *desk) measure(n int) {
+// listened gives the channels of the block that are measured.
+func (d *desk) listened(n int) [][]float64 {
 	channels := [][]float64{d.left[:n], d.right[:n]}
 	switch {
 	case d.tap.Check == engine.AsItIs && d.eng.At(weave.NodeID{Row: reel.Row(d.tap.Kind), ID: d.tap.ID}) != nil:
@@ -221,22 +229,15 @@ func (d *desk) measure(n int) {
 	case d.tap.Kind == "output":
 		channels = channels[:1]
 	}
-	d.live.Write(channels)
+	return channels
 }
 
-// letGo closes what the engine before this one reads.
-func (d *desk) letGo() {
-	if d.oldFiles != nil {
-		d.oldFiles.Close()
-	}
-	d.old, d.oldFiles = nil, nil
-}
-
+// close closes what the engine reads.
 func (d *desk) close() {
-	d.letGo()
 	if d.files != nil {
 		d.files.Close()
 	}
+	d.files = nil
 }
 
 // pull renders frames at..at+n-1 into left and right and reads the meters.
@@ -252,24 +253,6 @@ func (d *desk) pull(at int64, n int) error {
 		return err
 	}
 	d.read(d.eng.Outputs())
-	d.measure(n)
-	if d.old == nil {
-		return nil
-	}
-	// What changes is faded over one block, so that no step is heard.
-	old := d.old
-	defer d.letGo()
-	if err := old.Render(at, n); err != nil {
-		return err
-	}
-	if err := old.Listen(d.oldTap, d.otherLeft, d.otherRight); err != nil {
-		return nil //nolint:nilerr // what was listened to is gone; there is nothing to fade from
-	}
-	for i := range n {
-		x := float64(i) / float64(n)
-		d.left[i] = x*d.left[i] + (1-x)*d.otherLeft[i]
-		d.right[i] = x*d.right[i] + (1-x)*d.otherRight[i]
-	}
 	return nil
 }
 
@@ -295,7 +278,6 @@ func (d *desk) pullSlowly(at int64, n int) error {
 }
 
 func (p *player) run(ctx context.Context) error {
-	half := p.what.Speed == 0.5
 	place, err := p.connection.server.admission.enter(ctx, func(ahead, playing int) {
 		p.connection.send(reply{Generation: p.generation, Position: p.what.From, Waits: crowded(ahead, playing)})
 	})
@@ -303,80 +285,98 @@ func (p *player) run(ctx context.Context) error {
 		return err
 	}
 	defer place.leave()
+	half := p.what.Speed == 0.5
 	d := newDesk(half)
 	defer d.close()
 	message := make([]byte, headBytes+block*8)
-	at, pace := p.what.From, int64(1)
+	now, way, pace := cursor{at: p.what.From}, &ahead{}, int64(1)
+	pull := d.pull
 	if half {
-		pace = 2
+		pace, pull = 2, d.pullSlowly
 	}
-	again := false // the loop begins again
-	blocks, rate := 0, 0
-	for sent := int64(0); ; {
-		if err := p.room(ctx, sent); err != nil {
+	rate, cost := 0, 0.0
+	for {
+		if err := p.room(ctx, now.sent); err != nil {
 			return err
 		}
-		if _, solo, changed := p.settings(); changed {
-			r, err := p.load(ctx)
-			if err != nil {
+		if _, _, changed := p.settings(); changed {
+			if rate, err = p.renew(ctx, d, cost); err != nil {
 				return err
 			}
-			tap, _, _ := p.settings() // a take's tap is known once it has been loaded
-			files := p.connection.server.Files(ctx)
-			eng, err := engine.New(r, files.Open, engine.Options{Solo: solo, Most: rollOn * int64(r.Head.SampleRate)})
-			if err != nil {
-				files.Close()
-				return err
-			}
-			d.take(r, eng, files, tap)
-			if s := p.what.Signal; s != nil {
-				if d.sender, err = newSender(r, *s); err != nil {
-					return err
-				}
-				d.began, d.end = p.what.From, farthest // until it is stopped
-			}
-			rate = r.Head.SampleRate
-			p.pace(rate)
+			now = way.back(p.reached(now.sent), now)
+			d.replaced(now.sent)
 		}
 		loop := p.loop()
-		if loop != nil && at >= loop.To {
-			at, again = loop.From, true
+		if loop != nil && now.at >= loop.To {
+			now.at, now.again = loop.From, true
 		}
-		end := d.end
-		if loop != nil {
-			end = loop.To
-		}
-		if p.what.Until > 0 {
-			end = min(end, p.what.Until)
-		}
-		if at >= end {
-			p.connection.send(reply{Generation: p.generation, Position: at, Ended: true})
+		end := p.endOf(d, loop)
+		if now.at >= end {
+			p.connection.send(reply{Generation: p.generation, Position: now.at, Ended: true, Loudness: d.settled()})
 			return nil
 		}
-		n := int(min(block, (end-at)*pace))
-		pull := d.pull
-		if half {
-			pull = d.pullSlowly
-		}
+		reached := p.reached(now.sent)
+		way.note(now, reached)
+		n := int(min(block, (end-now.at)*pace))
 		began := time.Now()
-		if err := pull(at, n); err != nil {
+		if err := pull(now.at, n); err != nil {
 			return err
 		}
-		place.spent(time.Since(began), time.Duration(n)*time.Second/time.Duration(rate))
-		soften(d.left[:n], d.right[:n], again, loop != nil && at+int64(n)/pace >= loop.To)
-		again = false
-		if err := p.connection.write(websocket.MessageBinary, encode(message, p.generation, at, d.left[:n], d.right[:n])); err != nil {
+		took, sounds := time.Since(began), time.Duration(n)*time.Second/time.Duration(rate)
+		place.spent(took, sounds)
+		cost += (float64(took)/float64(sounds) - cost) / costOver
+		soften(d.left[:n], d.right[:n], now.again, loop != nil && now.at+int64(n)/pace >= loop.To)
+		if err := p.connection.write(websocket.MessageBinary, encode(message, p.generation, now, d.left[:n], d.right[:n])); err != nil {
 			return err
 		}
-		said := reply{Generation: p.generation, Position: at, Meters: d.readings}
-		if blocks++; d.sender == nil && blocks%readEvery == 0 {
-			reading := d.live.Reading()
-			said.Loudness = &reading
+		p.connection.send(reply{Generation: p.generation, Position: now.at, Meters: d.readings})
+		if d.sender == nil {
+			d.keep(now.sent, n)
+			if reading := d.settle(reached); reading != nil {
+				p.connection.send(reply{Generation: p.generation, Position: now.at, Loudness: reading})
+			}
 		}
-		p.connection.send(said)
-		sent += int64(n)
-		at += (int64(n) + pace - 1) / pace
+		now = cursor{sent: now.sent + int64(n), at: now.at + (int64(n)+pace-1)/pace}
 	}
+}
+
+// costOver is over how many blocks the cost of making sound is averaged.
+const costOver = 8
+
+// endOf is where playing ends, or a loop does.
+func (p *player) endOf(d *desk, loop *reel.Span) int64 {
+	end := d.end
+	if loop != nil {
+		end = loop.To
+	}
+	if p.what.Until > 0 {
+		end = min(end, p.what.Until)
+	}
+	return end
+}
+
+// renew has the desk render what is to be heard now, and gives its rate.
+func (p *player) renew(ctx context.Context, d *desk, cost float64) (rate int, err error) {
+	r, err := p.load(ctx)
+	if err != nil {
+		return 0, err
+	}
+	tap, solo, _ := p.settings() // a take's tap is known once it has been loaded
+	files := p.connection.server.Files(ctx)
+	eng, err := engine.New(r, files.Open, engine.Options{Solo: solo, Block: 2 * block, Most: runUp(r.Head.SampleRate, cost, d.eng == nil)})
+	if err != nil {
+		files.Close()
+		return 0, err
+	}
+	d.take(r, eng, files, tap)
+	if s := p.what.Signal; s != nil {
+		if d.sender, err = newSender(r, *s); err != nil {
+			return 0, err
+		}
+		d.began, d.end = p.what.From, farthest // until it is stopped
+	}
+	p.pace(r.Head.SampleRate)
+	return r.Head.SampleRate, nil
 }
 
 // soften fades a block in or out where a loop begins again, so that the jump does not click.
@@ -435,10 +435,11 @@ func (p *player) asIs(ctx context.Context) (*reel.Reel, error) {
 }
 
 // encode fills a message with a stereo block.
-func encode(message []byte, generation uint32, position int64, left, right []float64) []byte {
+func encode(message []byte, generation uint32, now cursor, left, right []float64) []byte {
 	le := binary.LittleEndian
 	le.PutUint32(message, generation)
-	le.PutUint64(message[4:], uint64(position))
+	le.PutUint64(message[4:], uint64(now.at))
+	le.PutUint64(message[12:], uint64(now.sent))
 	for i := range left {
 		le.PutUint32(message[headBytes+8*i:], math.Float32bits(float32(left[i])))
 		le.PutUint32(message[headBytes+8*i+4:], math.Float32bits(float32(right[i])))

@@ -277,6 +277,9 @@ class Player {
         this.set({ waits: true });
         tell(m.message);
         return;
+      case "measured":
+        if (m.generation === this.generation && this.state.playing) this.set({ loudness: m.loudness });
+        return;
       case "heard": {
         const h = m.heard;
         if (h.generation !== this.generation || !this.state.playing) return;
@@ -285,7 +288,6 @@ class Player {
           this.set({
             position: h.position,
             meters: m.meters.length ? m.meters : this.state.meters,
-            loudness: m.loudness ?? this.state.loudness,
             gaps: this.state.lost ? this.state.gaps : Math.max(h.gaps - this.cleared, this.state.gaps),
             lost: this.state.lost && h.generation === this.lostIn,
             waits: false,

@@ -2,8 +2,8 @@ import { describe, expect, it } from "vitest";
 
 import { FrameQueue } from "./queue";
 
-function block(generation: number, position: number, frames: number, value: number) {
-  return { generation, position, samples: new Float32Array(frames * 2).fill(value) };
+function block(generation: number, position: number, frames: number, value: number, frame = position) {
+  return { generation, position, frame, samples: new Float32Array(frames * 2).fill(value) };
 }
 
 function pull(q: FrameQueue, n: number) {
@@ -17,8 +17,8 @@ describe("FrameQueue", () => {
   it("plays blocks in order and counts what sounded", () => {
     const q = new FrameQueue();
     q.start(1);
-    q.push(block(1, 1000, 2000, 0.5));
-    q.push(block(1, 3000, 200, 0.25));
+    q.push(block(1, 1000, 2000, 0.5, 0));
+    q.push(block(1, 3000, 200, 0.25, 2000));
     const [l] = pull(q, 2200);
     expect(l[150]).toBe(0.5);
     expect(l[2199]).toBe(0.25);
@@ -82,6 +82,34 @@ describe("FrameQueue", () => {
         expect(Math.max(...steps), `${name} after ${before} frames`).toBeLessThan(2.1 / 128);
         if (name === "stop") expect(heard.at(-1), name).toBe(0);
       }
+  });
+
+  it("goes over to what takes the place of what waits, without a step, from what sounds now on", () => {
+    for (const heard of [0, 100, 2048, 2100, 3000, 4095])
+      for (const from of [0, 2048, 4096]) {
+        const q = new FrameQueue();
+        q.start(1);
+        for (const at of [0, 2048, 4096, 6144]) q.push(block(1, 7000 + at, 2048, 0.8, at));
+        const before = heard ? [...pull(q, heard)[0]] : [];
+        for (let at = from; at < 10240; at += 2048) q.push(block(1, 7000 + at, 2048, 0.2, at));
+        const name = `${heard} heard, replaced from ${from}`;
+        const all = [...before, ...pull(q, 10240 - heard)[0]];
+        const over = Math.max(heard, from);
+        expect(all[over + 512], name).toBeCloseTo(0.2, 5);
+        if (over > 200) expect(all[over - 1], name).toBeCloseTo(0.8, 5);
+        expect(Math.max(...all.map((x, i) => Math.abs(x - (all[i - 1] ?? 0)))), name).toBeLessThan(0.01);
+        expect(q.report(), name).toMatchObject({ frames: 10240, position: 17240, gaps: 0 });
+      }
+  });
+
+  it("leaves out what comes too late to take a place", () => {
+    const q = new FrameQueue();
+    q.start(1);
+    q.push(block(1, 0, 4096, 0.8));
+    pull(q, 3000);
+    q.push(block(1, 1000, 1000, 0.2));
+    expect(pull(q, 500)[0][499]).toBeCloseTo(0.8, 5);
+    expect(q.report().frames).toBe(3500);
   });
 
   it("drops what belongs to an earlier start", () => {

@@ -7,12 +7,16 @@ const fadeFrames = 128;
 /** How many frames must have come before anything sounds, at the start and after a gap: less would only stutter. */
 const startFrames = 2048;
 
-export type Block = { generation: number; position: number; samples: Float32Array };
+/** Over how many frames what is heard goes over to what takes its place. */
+const overFrames = 256;
+
+/** frame is how many frames come before it; a block takes the place of all that came before from there on. */
+export type Block = { generation: number; position: number; frame: number; samples: Float32Array };
 
 export type Heard = { generation: number; frames: number; position: number; gaps: number; drained: boolean };
 
 export class FrameQueue {
-  private blocks: Block[] = [];
+  private blocks: Block[] = []; // one after another without a hole, from what sounds now on
   private at = 0; // frames of the first block that have sounded
   private generation = 0;
   private heard = 0;
@@ -67,7 +71,47 @@ export class FrameQueue {
 
   /** Takes a block; those of an earlier generation came too late and are left out. */
   push(block: Block) {
-    if (block.generation === this.generation && this.generation !== 0) this.blocks.push(block);
+    if (block.generation !== this.generation || this.generation === 0) return;
+    const late = this.heard - block.frame; // frames of it that have sounded as they were before
+    const left = block.samples.length / 2 - Math.max(0, late);
+    // What is left of it may be too short to go over in: the next one takes its place then.
+    if (left <= 0 || (left < overFrames && late > 0 && this.waiting() >= left)) return;
+    const now = late > 0 ? this.later(block, late) : block;
+    const before = this.cut(now.frame);
+    for (let i = 0; 2 * i < Math.min(before.length, now.samples.length); i++) {
+      const x = (i + 1) / (before.length / 2 + 1);
+      for (const k of [2 * i, 2 * i + 1]) now.samples[k] = x * now.samples[k]! + (1 - x) * before[k]!;
+    }
+    this.blocks.push(now);
+  }
+
+  private later(b: Block, frames: number): Block {
+    return {
+      ...b,
+      frame: b.frame + frames,
+      position: b.position + Math.floor(frames * this.pace),
+      samples: b.samples.subarray(2 * frames),
+    };
+  }
+
+  /** Takes away what waits from a frame on, and gives the first of it. */
+  private cut(frame: number): Float32Array {
+    const first = this.blocks.findIndex((b) => b.frame + b.samples.length / 2 > frame);
+    if (first < 0) return new Float32Array();
+    const gone = new Float32Array(2 * overFrames);
+    let n = 0;
+    const dropped = this.blocks.splice(first);
+    for (const b of dropped) {
+      const part = b.samples.subarray(2 * Math.max(0, frame - b.frame));
+      const fits = part.subarray(0, gone.length - n);
+      gone.set(fits, n);
+      n += fits.length;
+    }
+    const head = dropped[0]!;
+    if (frame > head.frame && (first > 0 || frame > this.heard))
+      this.blocks.push({ ...head, samples: head.samples.subarray(0, 2 * (frame - head.frame)) });
+    else if (first === 0) this.at = 0;
+    return gone.subarray(0, n);
   }
 
   /** No more blocks will come: running dry is the end, not a gap. */

@@ -18,7 +18,8 @@ export type ToSocket = { do: "connect"; url: string; worklet: MessagePort } | { 
 
 /** What the page gets. */
 export type FromSocket =
-  | { is: "heard"; heard: Heard; meters: number[]; loudness?: Reading }
+  | { is: "heard"; heard: Heard; meters: number[] }
+  | { is: "measured"; generation: number; loudness: Reading }
   | { is: "failed"; generation: number; message: string }
   | { is: "waits"; generation: number; message: string }
   | { is: "closed"; everOpen: boolean };
@@ -33,14 +34,13 @@ type Reply = {
   waits?: string;
 };
 
-const headBytes = 12;
+const headBytes = 20;
 
 let socket: WebSocket | null = null;
 let worklet: MessagePort | null = null;
 let url = "";
 let generation = 0;
-let readings: { at: number; meters: number[]; loudness?: Reading }[] = []; // at: frames that sound before
-let received = 0; // frames of this generation, up to the last block
+let readings: { at: number; meters: number[] }[] = []; // at: frames that sound before
 let begun = 0; // frames before the last block
 let waiting: string[] = [];
 
@@ -77,9 +77,10 @@ function sound(data: ArrayBuffer) {
   const view = new DataView(data);
   const of = view.getUint32(0, true);
   if (of !== generation) return;
-  const block: Block = { generation: of, position: Number(view.getBigInt64(4, true)), samples: new Float32Array(data.slice(headBytes)) };
-  begun = received;
-  received += block.samples.length / 2;
+  const [position, frame] = [Number(view.getBigInt64(4, true)), Number(view.getBigInt64(12, true))];
+  const block: Block = { generation: of, position, frame, samples: new Float32Array(data.slice(headBytes)) };
+  readings = readings.filter((r) => r.at < frame); // of what it takes the place of
+  begun = frame;
   worklet?.postMessage({ do: "block", ...block }, [block.samples.buffer]);
 }
 
@@ -87,7 +88,8 @@ function told(m: Reply) {
   if (m.error) return tell({ is: "failed", generation: m.generation, message: m.error });
   if (m.generation !== generation) return;
   if (m.waits) return tell({ is: "waits", generation, message: m.waits });
-  if (m.meters) readings.push({ at: begun, meters: m.meters, loudness: m.loudness }); // it follows its block
+  if (m.loudness) tell({ is: "measured", generation, loudness: m.loudness }); // of what has sounded
+  if (m.meters) readings.push({ at: begun, meters: m.meters }); // it follows its block
   if (m.ended) worklet?.postMessage({ do: "end", generation });
 }
 
@@ -95,13 +97,8 @@ function heard(h: Heard) {
   if (h.generation !== generation) return;
   send({ do: "played", generation, frames: h.frames });
   let meters: number[] = [];
-  let loudness: Reading | undefined;
-  while (readings[0] && readings[0].at <= h.frames) {
-    const r = readings.shift()!;
-    meters = r.meters;
-    loudness = r.loudness ?? loudness;
-  }
-  tell({ is: "heard", heard: h, meters, loudness });
+  while (readings[0] && readings[0].at <= h.frames) meters = readings.shift()!.meters;
+  tell({ is: "heard", heard: h, meters });
 }
 
 // biome-ignore lint/suspicious/noGlobalAssign: it is meant so
@@ -117,7 +114,7 @@ onmessage = ({ data }: MessageEvent<ToSocket>) => {
   if (message.do === "play" || message.do === "take" || message.do === "match") {
     generation = data.generation;
     readings = [];
-    received = begun = 0;
+    begun = 0;
     worklet?.postMessage({ do: "start", generation, pace: (message as { speed?: number }).speed ?? 1 });
   }
   if (message.do === "stop") {

@@ -21,6 +21,10 @@ type Props = {
   /** What is chosen in time, to learn from. */
   range: Range | null;
   onDo: (c: Command) => Promise<unknown>;
+  /** What is being turned, to be heard as it would be; nothing once it is let go of without having been turned. */
+  onTurn: (c: Command | null) => void;
+  /** What was turned is made. */
+  onTurned: () => void;
   onClose: () => void;
 };
 
@@ -35,28 +39,31 @@ const labelsOfRow = (view: ReelView, row: Row | "clip", id: string): string[] =>
         : labelsOf(view, row, id)) ?? [];
 
 /** A chain as it is shown: what the server has, or what was done since and is on its way to it. */
-function useSteps({ view, row, id, onDo }: Props) {
+function useSteps({ view, row, id, onDo, onTurn, onTurned }: Props) {
   const clip = row === "clip" ? clipOf(view, id) : undefined;
   const chain = clip ? { steps: clip.chain ?? [], off: false } : chainOf(view, row, id);
   const [draft, setDraft] = useState<ChainStep[] | null>(null);
   const sent = useRef(0);
+  const command = (steps: ChainStep[]): Command =>
+    row === "clip" ? { kind: "setClipChain", command: { clips: [id], steps } } : { kind: "setChain", command: { row, from: id, steps } };
   const keep = (next: ChainStep[]) => {
     setDraft(next); // shown, and gone on from, until the server has the last that was sent
     sent.current++;
-    const command: Command =
-      row === "clip"
-        ? { kind: "setClipChain", command: { clips: [id], steps: next } }
-        : { kind: "setChain", command: { row, from: id, steps: next } };
-    void onDo(command).finally(() => --sent.current === 0 && setDraft(null));
+    onTurned();
+    void onDo(command(next)).finally(() => --sent.current === 0 && setDraft(null));
   };
-  return { clip, chain, steps: draft ?? chain?.steps ?? [], setDraft, keep };
+  const turn = (next: ChainStep[] | null) => {
+    setDraft(next);
+    onTurn(next && command(next));
+  };
+  return { clip, chain, steps: draft ?? chain?.steps ?? [], turn, keep };
 }
 
 /** The chain of a row or of a clip, opened. */
 export function ChainPanel(p: Props) {
   const { view, row, id } = p;
   const kinds = useProcessors().data ?? [];
-  const { clip, chain, steps, setDraft, keep } = useSteps(p);
+  const { clip, chain, steps, turn, keep } = useSteps(p);
   const heard = useHeard(view, p, p.at, steps.length > 0);
   const name = clip?.name ?? rowNamed(view, row, id);
   const track = trackOf(view, clip?.track ?? (row === "track" ? id : ""));
@@ -93,7 +100,7 @@ export function ChainPanel(p: Props) {
       keys={row === "clip" ? undefined : keyRows(view, row, id)}
       range={p.range}
       onLearn={row === "clip" ? undefined : learn(row)}
-      onDraft={setDraft}
+      onDraft={turn}
       onKeep={keep}
       onClose={p.onClose}
       fresh={freshStep}

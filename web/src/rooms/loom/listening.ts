@@ -1,7 +1,7 @@
 // How the reel is listened to: what is heard, where the shuttle stands, and what playing does to both.
 import { useCallback, useEffect, useMemo, useRef } from "react";
 
-import type { ReelView, Take } from "../../api/client";
+import type { Command, ReelView, Take } from "../../api/client";
 import { player, usePlayer, type Manner, type Tap } from "../../listen/player";
 import type { Choice } from "./choice";
 import { clipOf, trackOf } from "./lookup";
@@ -58,8 +58,21 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
   const last = useRef<ReturnType<typeof setTimeout>>(undefined); // the last place of a scrub, still to be heard
   useEffect(() => () => clearTimeout(last.current), []);
   const goesOn = useRef(false); // the reel played when the try began, and plays on after it
+  const turning = useRef(false); // a hand is turning something, which is heard before it is made
   // biome-ignore lint/correctness/useExhaustiveDependencies: the key says in what the manner differs, and an edit has it sent anew
-  useEffect(() => player.change(manner), [tapKey, view.revision]);
+  useEffect(() => {
+    const done = !turning.current && !quiet.current; // what was turned has been made, or was let go of
+    player.change(done ? { ...manner, trial: undefined } : manner);
+  }, [tapKey, view.revision]);
+  /** Has something heard as a command would make it, while the reel plays and a hand is at it; nothing gives it up again. */
+  const turn = (trial: Command | null) => {
+    turning.current = trial !== null;
+    if (playing && !quiet.current) player.change({ ...manner, trial: trial ?? undefined });
+  };
+  /** The hand has let go: what it did is on its way to the reel, and is heard as it was turned until it is there. */
+  const letGo = () => {
+    turning.current = false;
+  };
 
   const playFrom = (from: number, m: Partial<Manner> = {}) => {
     quiet.current = false;
@@ -158,6 +171,8 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
     endTry,
     go,
     scrub,
+    turn,
+    letGo,
     listenTo,
     toggleTap,
     heardAlone: words(),

@@ -403,6 +403,8 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
             at={stands}
             range={choice.range}
             onDo={doIt}
+            onTurn={listening.turn}
+            onTurned={listening.letGo}
             onClose={() => store.setState({ chain: null })}
           />
         ) : dock === "foot" ? (
