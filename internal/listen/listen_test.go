@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/binary"
 	"encoding/json"
+	"fmt"
 	"log/slog"
 	"math"
 	"strings"
@@ -117,7 +118,7 @@ func FuzzRequests(f *testing.F) {
 		`{"do":"play","reel":"reel","from":100,"until":9000,"speed":0.5,"loop":{"from":0,"to":5000},"solo":["x"]}`,
 		`{"do":"take","take":"take","channels":[0,1],"from":23990}`,
 		`{"do":"match","take":"take","reference":"take","offset":-5,"sides":true,"from":-9,"channels":[1]}`,
-		`{"do":"play","reel":"reel","lane":{"clip":"x","channel":9}}`,
+		`{"do":"play","reel":"reel","watch":[{"row":"stem","id":"DX"},{"row":"x","id":"y"}]}`, `{"do":"play","reel":"reel","lane":{"clip":"x","channel":9}}`,
 		`{"do":"play","reel":"reel","trial":{"kind":"setClip","command":{"clip":"x","gainDB":1}}}`,
 		`{"do":"take","take":"take","channels":[-1]}`,
 		`{"do":"play","reel":"reel","from":50,"signal":{"names":true},"loop":{"from":0,"to":5000},"speed":0.5}`,
@@ -259,4 +260,46 @@ func sent(t *testing.T, kind string, c reel.Command) *reel.Sent {
 	var s reel.Sent
 	require.NoError(t, json.Unmarshal(b, &s))
 	return &s
+}
+
+// Rows that are watched say what arrives at them, with the blocks that are heard.
+func TestRowsAreWatched(t *testing.T) {
+	s := newShelf(t)
+	track := s.reel.TrackList()[0].ID
+	change, _, err := reel.SetTrack{Track: track, GainDB: new(-6.0)}.Plan(s.reel, nil)
+	require.NoError(t, err)
+	require.NoError(t, s.reel.Apply(change))
+	c, e, _ := listening(t, s)
+	defer c.stop()
+	c.handle(request{Do: "play", Generation: 1, Reel: "reel", Until: 24000, Tap: engine.Tap{Kind: "stems"},
+		Watch: []watched{{reel.TrackRow, track}, {reel.StemRow, "DX"}, {reel.StemRow, "MX"}, {reel.MixRow, "gone"}}})
+	rows := func() (list []reply) {
+		e.mu.Lock()
+		defer e.mu.Unlock()
+		for _, r := range e.replies {
+			if r.Rows != nil {
+				list = append(list, r)
+			}
+		}
+		return list
+	}
+	require.Eventually(t, func() bool { return len(rows()) > 5 }, time.Minute, time.Millisecond)
+	r := rows()[5]
+	require.Len(t, r.Rows, 4)
+	require.Len(t, r.Shorts, 4)
+	peak := 0.0
+	for _, x := range wavetest.Samples(t, s.file)[0][:12000] {
+		peak = max(peak, math.Abs(x))
+	}
+	peak = 20*math.Log10(peak) - 6
+	assert.InDelta(t, peak, r.Rows[0], 0.1)
+	assert.InDelta(t, peak-3.01, r.Rows[1], 0.1, "a mono in the middle of a pair")
+	assert.InDelta(t, r.Shorts[0], r.Shorts[1], 0.1, "and as loud as it was")
+	assert.Less(t, r.Shorts[0], 0.0)
+	for i := 2; i < 4; i++ {
+		assert.EqualValues(t, silent, r.Rows[i])
+		assert.EqualValues(t, silent, r.Shorts[i])
+	}
+	_, err = parse(fmt.Appendf(nil, `{"watch":[%s{}]}`, strings.Repeat(`{"row":"stem","id":"DX"},`, maxWatched)))
+	assert.ErrorContains(t, err, "At most 400 rows")
 }

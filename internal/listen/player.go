@@ -54,6 +54,7 @@ type player struct {
 	plain   bool       // without corrections, as loud as with them
 	treat   *treat     // that is tried on the take
 	trial   *reel.Sent // that is heard without being made
+	rows    []watched  // that are looked at
 	wake    chan struct{}
 }
 
@@ -70,7 +71,7 @@ func (p *player) change(r request) {
 		around = nil
 	}
 	p.mu.Lock()
-	p.tap, p.solo, p.around, p.plain, p.treat, p.trial, p.changed = r.Tap, r.Solo, around, r.Matched, r.Treat, r.Trial, true
+	p.tap, p.solo, p.around, p.plain, p.treat, p.trial, p.rows, p.changed = r.Tap, r.Solo, around, r.Matched, r.Treat, r.Trial, r.Watch, true
 	p.mu.Unlock()
 	p.nudge()
 }
@@ -181,6 +182,9 @@ type desk struct {
 	readings []float64
 	live     *loudness.Live // of what is listened to
 	pending  []measured     // what it is still to measure
+	rows     watch
+	peaks    []float64 // of rows, and their loudness, that are to be told with the block
+	shorts   []float64
 	// Room for a block and what a slower pace needs around it.
 	left, right, otherLeft, otherRight []float64
 	slow                               *dsp.Resampler
@@ -253,6 +257,7 @@ func (d *desk) pull(at int64, n int) error {
 		return err
 	}
 	d.read(d.eng.Outputs())
+	d.peaks, d.shorts = d.rows.write(d.eng.At)
 	return nil
 }
 
@@ -329,7 +334,7 @@ func (p *player) run(ctx context.Context) error {
 		if err := p.connection.write(websocket.MessageBinary, encode(message, p.generation, now, d.left[:n], d.right[:n])); err != nil {
 			return err
 		}
-		p.connection.send(reply{Generation: p.generation, Position: now.at, Meters: d.readings})
+		p.connection.send(reply{Generation: p.generation, Position: now.at, Meters: d.readings, Rows: d.peaks, Shorts: d.shorts})
 		if d.sender == nil {
 			d.keep(now.sent, n)
 			if reading := d.settle(reached); reading != nil {
@@ -369,6 +374,7 @@ func (p *player) renew(ctx context.Context, d *desk, cost float64) (rate int, er
 		return 0, err
 	}
 	d.take(r, eng, files, tap)
+	d.rows.look(r, p.looked())
 	if s := p.what.Signal; s != nil {
 		if d.sender, err = newSender(r, *s); err != nil {
 			return 0, err
@@ -452,6 +458,12 @@ func (p *player) tried() *treat {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	return p.treat
+}
+
+func (p *player) looked() []watched {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.rows
 }
 
 func (p *player) listenTo(tap engine.Tap) {

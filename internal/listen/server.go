@@ -87,6 +87,7 @@ type request struct {
 	Lane       *lane      `json:"lane"`    // play: one channel of one clip, alone and in its place
 	Signal     *signal    `json:"signal"`  // play: what is sent to outputs in place of the reel
 	Treat      *treat     `json:"treat"`   // take and change: a treatment of it that is tried
+	Watch      []watched  `json:"watch"`   // play and change: rows whose level is told
 	Matched    bool       `json:"matched"` // play and change: without its corrections, as loud as with them
 }
 
@@ -102,6 +103,9 @@ const farthest = 1 << 36
 func parse(message []byte) (r request, err error) {
 	if err := json.Unmarshal(message, &r); err != nil {
 		return r, fault.Wrap(fault.BadInput, err, "The message can't be read")
+	}
+	if err := checkWatched(r.Watch); err != nil {
+		return r, err
 	}
 	places := []int64{r.Offset, r.From, r.Until}
 	if r.Loop != nil {
@@ -126,6 +130,10 @@ type reply struct {
 	Generation uint32    `json:"generation"`
 	Position   int64     `json:"position"`
 	Meters     []float64 `json:"meters,omitempty"` // quasi-peak of each output in dBFS, −200 in silence
+	// Rows and Shorts are of the rows that are watched, in their order: the peak since the last that was told, in dBFS, and the loudness of the
+	// last 3 s, in LUFS; −200 in silence.
+	Rows   []float64 `json:"rows,omitempty"`
+	Shorts []float64 `json:"shorts,omitempty"`
 	// Loudness is that of what is listened to, since playing began or the tap was changed.
 	Loudness *loudness.Reading `json:"loudness,omitempty"`
 	Ended    bool              `json:"ended,omitempty"`
