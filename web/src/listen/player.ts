@@ -2,7 +2,7 @@
 // Rooms subscribe to what it says.
 import { useSyncExternalStore } from "react";
 
-import { base, type ChainStep, type Command } from "../api/client";
+import { base, type ChainStep, type Command, type Row } from "../api/client";
 import { tell } from "../ui/notices";
 import { output } from "./output";
 import type { FromSocket, Reading, ToSocket } from "./socket.worker";
@@ -24,6 +24,9 @@ export type Playing = {
 
 export type Range = { from: number; to: number };
 
+/** A row of the reel that is looked at. */
+export type Watched = { row: Row; id: string };
+
 /** How a reel is played. */
 export type Manner = {
   tap: Tap;
@@ -37,6 +40,8 @@ export type Manner = {
   until?: number;
   /** A command that is heard without being made. */
   trial?: Command;
+  /** Rows whose level is told while it plays. */
+  watch?: Watched[];
   /** One channel of one clip, alone and in its place; −1 for all its channels. */
   lane?: { clip: string; channel: number };
 };
@@ -55,6 +60,8 @@ export type PlayerState = {
   playing: Playing | null;
   position: number; // reel: samples since midnight; take: frames from its start; match: from the reference's
   meters: number[]; // quasi-peak of each output in dBFS
+  rows: number[]; // peaks of the rows that are watched, in dBFS
+  shorts: number[]; // and their loudness over the last 3 s, in LUFS
   loudness: Reading | null; // of what is listened to
   gaps: number;
   /** The connection was lost while playing, and is being made again. */
@@ -82,7 +89,17 @@ function within(done: Promise<unknown>, ms: number): Promise<unknown> {
 }
 
 class Player {
-  private state: PlayerState = { playing: null, position: 0, meters: [], loudness: null, gaps: 0, lost: false, waits: false };
+  private state: PlayerState = {
+    playing: null,
+    position: 0,
+    meters: [],
+    rows: [],
+    shorts: [],
+    loudness: null,
+    gaps: 0,
+    lost: false,
+    waits: false,
+  };
   private listeners = new Set<() => void>();
   private context: AudioContext | null = null;
   private ready: Promise<void> | null = null;
@@ -114,7 +131,7 @@ class Player {
 
   /** Plays a reel from a sample on. */
   playReel(reel: string, from: number, m: Manner) {
-    const { solo, loop, half, matched, until, trial, lane } = m;
+    const { solo, loop, half, matched, until, trial, lane, watch } = m;
     return this.begin({ what: "reel", id: reel, channels: [], tap: m.tap }, from, {
       do: "play",
       reel,
@@ -126,6 +143,7 @@ class Player {
       until,
       trial,
       lane,
+      watch,
     });
   }
 
@@ -172,13 +190,13 @@ class Player {
   }
 
   /** Changes what is heard of a playing reel, and reads the reel anew. What is on trial stays so, unless it is named. */
-  change(m: Pick<Manner, "tap" | "check" | "solo" | "loop" | "matched" | "trial">) {
+  change(m: Pick<Manner, "tap" | "check" | "solo" | "loop" | "matched" | "trial" | "watch">) {
     const { playing } = this.state;
     if (playing?.what !== "reel") return;
     if (playing.tap?.kind !== m.tap.kind || playing.tap.id !== m.tap.id) this.set({ playing: { ...playing, tap: m.tap } });
     const loop = m.loop ?? undefined;
     const kept = (this.last?.request as { trial?: Command } | undefined)?.trial;
-    const now = { tap: heardAs(m), solo: m.solo, loop, matched: m.matched, trial: "trial" in m ? m.trial : kept };
+    const now = { tap: heardAs(m), solo: m.solo, loop, matched: m.matched, watch: m.watch, trial: "trial" in m ? m.trial : kept };
     if (this.last) this.last.request = { ...this.last.request, ...now };
     this.send({ do: "change", ...now });
   }
@@ -205,7 +223,7 @@ class Player {
     this.generation++;
     this.send({ do: "stop" });
     this.last = null;
-    this.set({ playing: null, meters: [], lost: false, waits: false });
+    this.set({ playing: null, meters: [], rows: [], lost: false, waits: false });
   }
 
   /** How long what was played takes to be heard, in seconds; what a browser says of it may be far off, or nothing. */
@@ -283,11 +301,13 @@ class Player {
       case "heard": {
         const h = m.heard;
         if (h.generation !== this.generation || !this.state.playing) return;
-        if (h.drained) this.set({ playing: null, position: h.position, meters: [] });
+        if (h.drained) this.set({ playing: null, position: h.position, meters: [], rows: [] });
         else if (h.frames > 0)
           this.set({
             position: h.position,
             meters: m.meters.length ? m.meters : this.state.meters,
+            rows: m.rows ?? this.state.rows,
+            shorts: m.shorts ?? this.state.shorts,
             gaps: this.state.lost ? this.state.gaps : Math.max(h.gaps - this.cleared, this.state.gaps),
             lost: this.state.lost && h.generation === this.lostIn,
             waits: false,

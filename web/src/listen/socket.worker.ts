@@ -18,7 +18,7 @@ export type ToSocket = { do: "connect"; url: string; worklet: MessagePort } | { 
 
 /** What the page gets. */
 export type FromSocket =
-  | { is: "heard"; heard: Heard; meters: number[] }
+  | { is: "heard"; heard: Heard; meters: number[]; rows?: number[]; shorts?: number[] }
   | { is: "measured"; generation: number; loudness: Reading }
   | { is: "failed"; generation: number; message: string }
   | { is: "waits"; generation: number; message: string }
@@ -28,6 +28,8 @@ type Reply = {
   generation: number;
   position: number;
   meters?: number[];
+  rows?: number[];
+  shorts?: number[];
   loudness?: Reading;
   ended?: boolean;
   error?: string;
@@ -40,7 +42,7 @@ let socket: WebSocket | null = null;
 let worklet: MessagePort | null = null;
 let url = "";
 let generation = 0;
-let readings: { at: number; meters: number[] }[] = []; // at: frames that sound before
+let readings: { at: number; meters: number[]; rows?: number[]; shorts?: number[] }[] = []; // at: frames that sound before
 let begun = 0; // frames before the last block
 let waiting: string[] = [];
 
@@ -89,16 +91,19 @@ function told(m: Reply) {
   if (m.generation !== generation) return;
   if (m.waits) return tell({ is: "waits", generation, message: m.waits });
   if (m.loudness) tell({ is: "measured", generation, loudness: m.loudness }); // of what has sounded
-  if (m.meters) readings.push({ at: begun, meters: m.meters }); // it follows its block
+  if (m.meters) readings.push({ at: begun, meters: m.meters, rows: m.rows, shorts: m.shorts }); // it follows its block
   if (m.ended) worklet?.postMessage({ do: "end", generation });
 }
 
 function heard(h: Heard) {
   if (h.generation !== generation) return;
   send({ do: "played", generation, frames: h.frames });
-  let meters: number[] = [];
-  while (readings[0] && readings[0].at <= h.frames) meters = readings.shift()!.meters;
-  tell({ is: "heard", heard: h, meters });
+  let [meters, rows, shorts]: [number[], number[]?, number[]?] = [[]];
+  while (readings[0] && readings[0].at <= h.frames) {
+    const r = readings.shift()!;
+    [meters, rows, shorts] = [r.meters, r.rows ?? rows, r.shorts ?? shorts];
+  }
+  tell({ is: "heard", heard: h, meters, rows, shorts });
 }
 
 // biome-ignore lint/suspicious/noGlobalAssign: it is meant so

@@ -22,6 +22,10 @@ export function layBand(view: ReelView, opened: ReadonlySet<string>): BandRow[] 
   return [...stems, ...view.mixes.map((m): BandRow => ({ row: "mix", id: m.id, name: m.name, stem: "", strands: 0 }))];
 }
 
+/** Groups of outputs as rows. */
+export const layGroups = (groups: ReelView["groups"]): BandRow[] =>
+  groups.map((g): BandRow => ({ row: "group", id: g.id, name: g.name, stem: "", strands: 0 }));
+
 /** The labels of a row's channels. */
 export function labelsOf(view: ReelView, row: Row, id: string): string[] {
   switch (row) {

@@ -342,6 +342,7 @@ export function BandHead({
         onClick={() => onTap({ kind: row.row, id: row.id })}
       >
         {row.row === "stem" && <StemTag stem={row.id} low={height < 24} />}
+        {row.row === "group" && <span className="tc rounded border border-muted px-1 text-[11px] text-muted">out</span>}
         {row.row === "mix" && <span className="tc rounded border border-muted px-1 text-[11px] text-muted">mix</span>}
         <span
           className={`truncate ${height < 24 ? "text-[12px]" : row.row === "strand" ? "text-[13px]" : ""} ${row.row === "strand" ? "" : "font-semibold"}`}

@@ -10,8 +10,10 @@ import { useSize } from "../../ui/size";
 import { useRemembered } from "../../ui/remembered";
 import { useStable } from "../../ui/stable";
 import { chooseTrack, loomActs, setTrack, toggleSolo } from "./acts";
-import { layBand } from "./band";
+import { layBand, layGroups } from "./band";
 import { BandTime } from "./bandtime";
+import { BoardBand, BoardHead, BoardTracks } from "./board";
+import { useHands, watchedRows } from "./hands";
 import { Borrow } from "./borrow";
 import { chosenTracks, clipsAt, mainClip, nothing, there } from "./choice";
 import { gather } from "./clipboard";
@@ -62,6 +64,7 @@ const shown = ({
   snap,
   picture,
   fitted,
+  board,
   dock,
   loop,
   half,
@@ -81,6 +84,7 @@ const shown = ({
   snap,
   picture,
   fitted,
+  board,
   dock,
   loop,
   half,
@@ -117,6 +121,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     snap,
     picture,
     fitted,
+    board,
     dock,
     loop,
     half,
@@ -140,7 +145,11 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const track = trackOf(view, choice.track);
   const setChosen = (chosen: typeof choice) => store.setState({ chosen, bus: null });
 
-  const listening = useListening(view, choice, takes);
+  // Groups of outputs are columns; on the board they are rows as well.
+  const below = useMemo(() => (board ? [...band, ...layGroups(view.groups)] : band), [board, band, view.groups]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the rows that are looked at are made of no more of a reel
+  const watch = useMemo(() => (board ? watchedRows(view, below) : undefined), [board, view.tracks, below]);
+  const listening = useListening(view, choice, takes, watch);
   const { tap, playing, position, go } = listening;
   const clipsOfTrack = rows.clips.get(choice.track) ?? [];
   const clip = mainClip(view, choice) ?? clipsAt(clipsOfTrack, stands)[0] ?? clipsOfTrack[0];
@@ -163,6 +172,8 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const heads = useHeadActs(view, doIt, (t) => <PlaceCard view={view} track={t} playingAt={playingAt} onDo={doIt} />);
   const openBus = ({ row, id }: { row: Row; id: string }) => store.setState({ lists: "track", bus: row === "track" ? null : { row, id } });
   const openChain = (chain: Opened) => store.setState({ chain });
+  const { hands, held } = useHands({ view, playingAt, onTurn: listening.turn, onTurned: listening.letGo, onChain: openChain, onDo: doIt });
+  const onBoard = { view, spec, at: stands, watch: watch ?? [], hands, held };
   const openSpec = () => store.setState({ choosingSpec: true });
 
   const { see, width: timeWidth } = time;
@@ -264,17 +275,21 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
       <div className="level-with-rows flex shrink-0 overflow-hidden border-b border-line bg-ground" style={{ height: rulerHeight }}>
         <TimeHead view={view} below={choice.track} acts={acts} onDo={doIt} />
         <div ref={time.box} className="min-w-0 grow">
-          <Ruler
-            view={inTime}
-            scroll={time.scroll}
-            at={stands}
-            range={choice.range}
-            loop={loop}
-            onGo={go}
-            onScrub={listening.scrub}
-            onRange={(from, to) => setChosen({ ...choice, range: { from, to, tracks: view.tracks.map((t) => t.id) } })}
-            onMark={() => store.setState({ lists: lists ?? "marks" })}
-          />
+          {board ? (
+            <BoardHead />
+          ) : (
+            <Ruler
+              view={inTime}
+              scroll={time.scroll}
+              at={stands}
+              range={choice.range}
+              loop={loop}
+              onGo={go}
+              onScrub={listening.scrub}
+              onRange={(from, to) => setChosen({ ...choice, range: { from, to, tracks: view.tracks.map((t) => t.id) } })}
+              onMark={() => store.setState({ lists: lists ?? "marks" })}
+            />
+          )}
         </div>
         <div style={{ width: reedWidth }} className="shrink-0" />
         <Slid reed={reed}>
@@ -292,26 +307,30 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
               folder={(r) => <FolderHead key={r.id} row={r} onFold={() => store.setState((s) => ({ folded: turned(s.folded, r.name) }))} />}
             />
             <div className="relative flex min-w-0 grow flex-col">
-              {view.clips.length === 0 && <NothingYet production={view.production} />}
+              {view.clips.length === 0 && !board && <NothingYet production={view.production} />}
               <Spoken view={view} choice={choice} track={track} clips={clipsOfTrack} />
-              <TimeArea
-                view={inTime}
-                scroll={time.scroll}
-                takes={widths}
-                rows={rows}
-                choice={choice}
-                curves={curves}
-                snap={snap}
-                at={stands}
-                scroller={scroller}
-                onGo={go}
-                onChoose={setChosen}
-                onOpen={(id) => store.setState((s) => ({ opened: turned(s.opened, id) }))}
-                onDo={(c) => void doIt(c)}
-                onCopyTo={copyTo}
-                onListen={(c, channel, from) => listening.tryOut(from, { solo: [], half: false, lane: { clip: c, channel } })}
-                onQuiet={listening.endTry}
-              />
+              {board ? (
+                <BoardTracks {...onBoard} rows={rows} />
+              ) : (
+                <TimeArea
+                  view={inTime}
+                  scroll={time.scroll}
+                  takes={widths}
+                  rows={rows}
+                  choice={choice}
+                  curves={curves}
+                  snap={snap}
+                  at={stands}
+                  scroller={scroller}
+                  onGo={go}
+                  onChoose={setChosen}
+                  onOpen={(id) => store.setState((s) => ({ opened: turned(s.opened, id) }))}
+                  onDo={(c) => void doIt(c)}
+                  onCopyTo={copyTo}
+                  onListen={(c, channel, from) => listening.tryOut(from, { solo: [], half: false, lane: { clip: c, channel } })}
+                  onQuiet={listening.endTry}
+                />
+              )}
             </div>
             <Reed reed={reed} />
             <Shown reed={reed}>
@@ -333,11 +352,11 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
         </div>
       </div>
       <div
-        className={`level-with-rows flex shrink-0 overflow-y-auto border-t border-line bg-band ${fitted ? "max-h-[17%]" : "max-h-[35%]"}`}
+        className={`level-with-rows flex shrink-0 overflow-y-auto border-t border-line bg-band ${board ? "max-h-[50%]" : fitted ? "max-h-[17%]" : "max-h-[35%]"}`}
         tabIndex={-1}
       >
         <div className="h-max shrink-0 border-r border-line" style={{ width: headsWidth }}>
-          {band.map((b) => (
+          {below.map((b) => (
             <BandHead
               key={b.row + b.id}
               row={b}
@@ -352,18 +371,22 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
           ))}
         </div>
         <div className="h-max min-w-0 grow">
-          <BandTime
-            view={inTime}
-            band={band}
-            bandRow={bandRow}
-            scroll={time.scroll}
-            takes={widths}
-            rows={rows}
-            curves={curves}
-            at={stands}
-            onGo={go}
-            onDo={(c) => void doIt(c)}
-          />
+          {board ? (
+            <BoardBand {...onBoard} list={below} height={bandRow} />
+          ) : (
+            <BandTime
+              view={inTime}
+              band={band}
+              bandRow={bandRow}
+              scroll={time.scroll}
+              takes={widths}
+              rows={rows}
+              curves={curves}
+              at={stands}
+              onGo={go}
+              onDo={(c) => void doIt(c)}
+            />
+          )}
         </div>
         <Reed reed={reed} />
         <Shown reed={reed}>
@@ -454,6 +477,8 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
         range={choice.range}
         loop={loop}
         half={half}
+        board={board}
+        onBoard={(on) => store.setState({ board: on })}
         heardAlone={listening.heardAlone}
         folded={weave.columns.list.some((c) => c.folded)}
         onLook={acts.look}

@@ -38,6 +38,8 @@ export function Shuttle(p: {
   range: { from: number; to: number } | null;
   loop: boolean;
   half: boolean;
+  board: boolean;
+  onBoard: (on: boolean) => void;
   heardAlone: string; // what is heard alone that is no tap: a channel of a clip
   before: Tap | null;
   check: Check;
@@ -72,6 +74,23 @@ export function Shuttle(p: {
       <Turn on={p.half} label="Half speed" action="half" onClick={p.onHalf}>
         <span className="tc text-[12px] font-bold">½</span>
       </Turn>
+      <span
+        className="flex shrink-0 rounded-full border border-line bg-paper p-[2px]"
+        role="group"
+        aria-label="What stands beside the tracks"
+      >
+        {([false, true] as const).map((on) => (
+          <button
+            key={String(on)}
+            className={`h-[22px] cursor-pointer rounded-full px-2.5 text-[13px] ${p.board === on ? "bg-ink text-ground" : "text-muted hover:text-ink"}`}
+            aria-pressed={p.board === on}
+            title={`${on ? "The board: level, place, chain and what arrives, row by row" : "Time: clips and waveforms"} (${keySign(keyOf("board"))})`}
+            onClick={() => p.onBoard(on)}
+          >
+            {on ? "board" : "time"}
+          </button>
+        ))}
+      </span>
       <DropdownMenu.Root>
         <DropdownMenu.Trigger
           className="inline-flex h-7 min-w-[72px] cursor-pointer items-center gap-1.5 rounded-full bg-ink px-3.5 text-[13px] text-ground"

@@ -13,6 +13,7 @@ import type { Opened } from "../../chain/chains";
 import { nothing, type Choice } from "./choice";
 import type { CurveView } from "./curves";
 import type { ListName } from "./lists";
+import type { RideMode } from "./riding";
 import type { BusRow } from "./tracklist";
 
 /** What is chosen in time and in the weave. */
@@ -56,6 +57,10 @@ type Showing = {
   typing: boolean; // the timecode is being typed
   choosingSpec: boolean;
   loan: Loan | null;
+  /** What moving a level on the board does while the reel plays. */
+  ride: RideMode;
+  /** Rows of the board that move together, by keyOfRow. */
+  gang: ReadonlySet<string>;
   /** The stretch that somebody chose for room tone; nothing where it is looked for. */
   quiet: Quiet | null;
 };
@@ -68,6 +73,7 @@ type Kept = {
   reed: number | null; // width of the weave in pixels; null is as much as it needs
   foldedGroups: string[]; // groups of outputs that take one column
   fitted: boolean; // all tracks are fitted into the room
+  board: boolean; // the board stands in the place of time
   dock: "foot" | "side";
 };
 
@@ -75,7 +81,7 @@ export type LoomState = Choosing & Listening & Showing & Kept;
 
 export type LoomStore = StoreApi<LoomState>;
 
-const keeps = ["solo", "snap", "picture", "reed", "foldedGroups", "fitted", "dock"] as const satisfies readonly (keyof Kept)[];
+const keeps = ["solo", "snap", "picture", "reed", "foldedGroups", "fitted", "board", "dock"] as const satisfies readonly (keyof Kept)[];
 
 /** A reel's store; the playhead stands where it begins, or at a place that somebody has come for. */
 export function loomStore(view: Pick<ReelView, "id" | "head">, at?: number): LoomStore {
@@ -112,6 +118,9 @@ export function loomStore(view: Pick<ReelView, "id" | "head">, at?: number): Loo
         reed: null,
         foldedGroups: [],
         fitted: false,
+        board: false,
+        ride: "off",
+        gang: new Set(),
         dock: "foot",
       }),
       { name: `loom.reel.${view.id}`, partialize: (s): Kept => Object.fromEntries(keeps.map((k) => [k, s[k]])) as Kept },
