@@ -152,6 +152,29 @@ test("a chain is set, undone, driven and printed", async ({ page }, info) => {
     expect((await refused.json()).title).toContain("can't be driven by it");
   });
 
+  await test.step("what is driven ducks in the print while the other sounds, and not where it is silent", async () => {
+    const high = "highpass=f=2500:p=2";
+    const heard = async (name: string) => {
+      await printed(page, /_DX_stereo\.wav/, info.outputPath(name));
+      return level(info.outputPath(name), `pan=mono|c0=c0,${high}`, 32, 20);
+    };
+    await type(page, "Dialogue", "threshold of the compressor", "-60");
+    await type(page, "Dialogue", "ratio of the compressor", "20");
+    const silent = await heard("free.wav"); // the boom is muted
+    await track(page, "Boom")
+      .getByRole("button", { name: /^Stem of Boom/ })
+      .click();
+    await page.getByRole("menuitem", { name: "Effects" }).click();
+    await page.getByRole("button", { name: "Mute Boom", exact: true }).click();
+    const ducked = await heard("ducked.wav");
+    expect(ducked).toBeLessThan(silent - 10);
+    await page.getByRole("button", { name: "Mute Boom", exact: true }).click();
+    expect(Math.abs((await heard("again.wav")) - silent)).toBeLessThan(0.1);
+    await page.keyboard.press("i");
+    await page.getByLabel("Which row").selectOption({ label: "Stem: Dialogue" });
+    await page.getByRole("complementary", { name: "Lists" }).getByRole("button", { name: /Chain/ }).click();
+  });
+
   await test.step("a chain is kept as a file and taken from one", async () => {
     const [file] = await Promise.all([
       page.waitForEvent("download"),

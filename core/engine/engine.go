@@ -611,11 +611,13 @@ const (
 	InMono     Check = "mono"       // both sides added up, at half each: what is out of phase goes
 	Difference Check = "difference" // left less right, at half: what is the same on both sides goes
 	FrontPair  Check = "front"      // of a wide set only left and right: what else a fold-down brings is not there
+	Swapped    Check = "swap"       // left is right
+	Headphones Check = "head"       // each speaker of a set where it stands around a head, for headphones; who listens makes that, by Around
 )
 
 // Known tells whether there is such a check.
 func (c Check) Known() bool {
-	return slices.Contains([]Check{AsItIs, InMono, Difference, FrontPair}, c)
+	return slices.Contains([]Check{AsItIs, InMono, Difference, FrontPair, Swapped, Headphones}, c)
 }
 
 // Listen gives the last block at a tap as a stereo pair. A single channel sounds on both sides; wider sets are folded
@@ -672,6 +674,11 @@ func (e *Engine) listenToPair(id string, sides [][]float64) bool {
 }
 
 func (c Check) apply(left, right []float64) {
+	if c == Swapped {
+		for i, l := range left {
+			left[i], right[i] = right[i], l
+		}
+	}
 	sign := map[Check]float64{InMono: 1, Difference: -1}[c]
 	if sign == 0 {
 		return

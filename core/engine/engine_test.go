@@ -3,11 +3,13 @@ package engine
 import (
 	"math"
 	"math/rand"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/dsp"
 	"zestyloom/core/fault"
 	"zestyloom/core/layout"
 	"zestyloom/core/reel"
@@ -201,12 +203,60 @@ func TestChecks(t *testing.T) {
 			assert.InDelta(t, (mixL[i]+sign*mixR[i])/2, left[i], 1e-15)
 		}
 	}
+	require.NoError(t, e.Listen(Tap{Kind: "group", ID: "mix", Check: Swapped}, left, right))
+	assert.Equal(t, mixR, left)
+	assert.Equal(t, mixL, right)
 	surround := layout.Read([]string{"L", "R", "C", "LFE", "Ls", "Rs"})
 	front := frontOf(surround, Pair(surround))
 	assert.Equal(t, []float64{1, 0, 0, 0, 0, 0, 0, 1, 0, 0, 0, 0}, front.Gain)
 	field := layout.Read([]string{"ACN0", "ACN1", "ACN2", "ACN3"})
 	assert.Equal(t, Pair(field), frontOf(field, Pair(field)), "a sound field has no front pair of its own")
 	assert.False(t, Check("loudly").Known())
+}
+
+// Around a head each speaker is heard where it stands: the row that is listened to channel by channel, what is no row as a pair in front.
+func TestAround(t *testing.T) {
+	r, s := crossing(t)
+	e, err := New(r, s.open, Options{})
+	require.NoError(t, err)
+	for _, tap := range []Tap{{Kind: "group", ID: "mix"}, {Kind: "stem", ID: "MX"}, {Kind: "output", ID: "mx/R"}, {Kind: "stems"}} {
+		tap.Check = Headphones
+		a := e.NewAround(tap)
+		head := dsp.NewHead(48000, []dsp.Direction{{Azimuth: 30}, {Azimuth: -30}})
+		loud := false
+		for _, n := range []int{512, 100, 1024} {
+			require.NoError(t, e.Render(start+25000, n))
+			left, right, l, r := make([]float64, n), make([]float64, n), make([]float64, n), make([]float64, n)
+			require.NoError(t, e.Listen(Tap{Kind: tap.Kind, ID: tap.ID}, l, r))
+			require.NoError(t, e.ListenAround(a, tap, left, right))
+			wantL, wantR := make([]float64, n), make([]float64, n)
+			head.Add(wantL, wantR, [][]float64{l, r})
+			require.Equal(t, wantL, left, "%v", tap)
+			require.Equal(t, wantR, right)
+			loud = loud || slices.Max(left) > 0
+		}
+		assert.True(t, loud, "%v", tap)
+	}
+	assert.Equal(t, fault.NotFound, fault.KindOf(e.ListenAround(e.NewAround(Tap{Kind: "stem", ID: "ZZ"}), Tap{Kind: "stem", ID: "ZZ"},
+		make([]float64, 1024), make([]float64, 1024))))
+	// A sound field is heard by speakers all around, and an LFE, which has no place, is not.
+	full := reel.New("Field", 48000, timecode.Rate{Num: 25, Den: 1}, 0, []reel.Stem{
+		{ID: "AX", Name: "Field", Labels: []string{"ACN0", "ACN1", "ACN2", "ACN3"}}, {ID: "FX", Name: "Wide", Labels: []string{"L", "R", "C", "LFE", "Ls", "Rs"}}})
+	e, err = New(full, s.open, Options{})
+	require.NoError(t, err)
+	a := e.NewAround(Tap{Kind: "stem", ID: "AX"})
+	assert.Equal(t, 4, a.decode.Cols)
+	assert.Equal(t, len(field), a.decode.Rows)
+	a = e.NewAround(Tap{Kind: "stem", ID: "FX"})
+	for c := range 6 {
+		for row := range 6 {
+			want := 0.0
+			if row == c && row != 3 {
+				want = 1
+			}
+			assert.Equal(t, want, a.decode.At(row, c))
+		}
+	}
 }
 
 func TestFoldForListening(t *testing.T) {

@@ -175,6 +175,7 @@ type desk struct {
 	eng      *engine.Engine
 	files    Files // that it reads
 	tap      engine.Tap
+	around   *engine.Around // nil where it is listened to on loudspeakers
 	end      int64
 	sender   *sender // in place of the reel, where there is one
 	began    int64   // where its signal did
@@ -208,6 +209,9 @@ func (d *desk) take(r *reel.Reel, eng *engine.Engine, files Files, tap engine.Ta
 		d.live, d.pending = loudness.NewLive(r.Head.SampleRate, layout.Layout{Labels: listened(r, tap)}), nil
 	}
 	d.eng, d.files, d.tap, d.end = eng, files, tap, r.End()
+	if d.around = nil; tap.Check == engine.Headphones {
+		d.around = eng.NewAround(tap)
+	}
 	if outputs := len(r.OutputList()); len(d.readings) != outputs || d.meters == nil {
 		d.meters, d.readings = loudness.NewProgrammeMeters(r.Head.SampleRate, outputs, loudness.TypeII), make([]float64, outputs)
 	}
@@ -253,12 +257,20 @@ func (d *desk) pull(at int64, n int) error {
 	if err := d.eng.Render(at, n); err != nil {
 		return err
 	}
-	if err := d.eng.Listen(d.tap, d.left, d.right); err != nil {
+	if err := d.listen(); err != nil {
 		return err
 	}
 	d.read(d.eng.Outputs())
 	d.peaks, d.shorts = d.rows.write(d.eng.At)
 	return nil
+}
+
+// listen gives what is heard of the block into left and right.
+func (d *desk) listen() error {
+	if d.around != nil {
+		return d.eng.ListenAround(d.around, d.tap, d.left, d.right)
+	}
+	return d.eng.Listen(d.tap, d.left, d.right)
 }
 
 // read has the meters read a block of the outputs.

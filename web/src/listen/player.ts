@@ -11,8 +11,9 @@ import workletURL from "./worklet?worker&url";
 
 export type Tap = { kind: "group" | "output" | "pair" | "mix" | "stem" | "strand" | "track" | "stems"; id: string };
 
-/** A way of listening that tells what a pair hides: both sides added up, the one less the other, or the front pair of a wide set. */
-export type Check = "" | "mono" | "difference" | "front";
+/** A way of listening that tells what a pair hides: both sides added up, the one less the other, the front pair of a wide set, the sides
+ * changed over, or each speaker around a head. */
+export type Check = "" | "mono" | "difference" | "front" | "swap" | "head";
 
 export type Playing = {
   what: "reel" | "take" | "match" | "signal";

@@ -15,7 +15,7 @@ import type { Rows } from "./rows";
 import { useLoom, useLoomStore } from "./state";
 
 /** The columns of the board: gang, chain, level, place, share, what arrives. */
-const columns = "grid grid-cols-[20px_minmax(56px,0.8fr)_minmax(120px,2fr)_52px_64px_minmax(80px,1.4fr)] items-center gap-x-3 px-3";
+const columns = "grid grid-cols-[20px_minmax(56px,0.8fr)_minmax(120px,2fr)_52px_62px_minmax(64px,1.4fr)_38px] items-center gap-x-3 px-3";
 
 /** The scale of a level, in dB. Levels below it stand at its end. */
 const [lowest, highest] = [-48, 12];
@@ -73,7 +73,7 @@ export function BoardHead() {
         <span>level, dB</span>
         <span>place</span>
         <span title="How much of the power of all rows of its kind a row has, over the last 3 s, weighted as loudness is">share</span>
-        <span>arrives, dBFS</span>
+        <span className="col-span-2">arrives, dBFS</span>
       </div>
     </div>
   );
@@ -124,7 +124,7 @@ export function BoardBand({ list, held, ...p }: BoardProps & Held & { list: Band
             {...p}
             row={b.row}
             id={b.id}
-            name={b.name}
+            name={`${kindWords[b.row]} ${b.name}`}
             stem={b.stem}
             ganged={gang.has(`${b.row} ${b.id}`)}
             by={held.get(`${b.row} ${b.id}`) ?? null}
@@ -134,6 +134,9 @@ export function BoardBand({ list, held, ...p }: BoardProps & Held & { list: Band
     </div>
   );
 }
+
+/** What rows are called that may have the same name. */
+const kindWords: Record<Row, string> = { track: "track", stem: "stem", strand: "strand", mix: "mix", group: "output" };
 
 type RowProps = BoardProps & { row: Row; id: string; name: string; stem: string; height: number; ganged: boolean; by: number | null };
 
@@ -264,11 +267,11 @@ function LevelThread({ view, t, name, dyed, low, at, by, hands }: RowProps & { t
         onDoubleClick={() => hands.rest(t)}
         onKeyDown={keys}
       >
-        <span className="absolute inset-x-0 top-1/2 border-t-[1.5px] border-warp" />
+        <span className="absolute inset-x-0 top-1/2 border-t-[1.5px] border-line" />
         {[-36, -24, -12, 0].map((v) => (
           <span
             key={v}
-            className={`absolute top-1/2 -translate-y-1/2 border-l ${v === 0 ? "h-[11px] border-muted" : "h-[7px] border-warp"}`}
+            className={`absolute top-1/2 -translate-y-1/2 border-l ${v === 0 ? "h-[11px] border-muted" : "h-[7px] border-line"}`}
             style={{ left: `${share(v) * 100}%` }}
           />
         ))}
@@ -388,6 +391,7 @@ function Arrives({
   const [from, to] = specBand(spec);
   const part = useRef<HTMLSpanElement>(null);
   const meter = useRef<HTMLSpanElement>(null);
+  const figure = useRef<HTMLSpanElement>(null);
   const index = useMemo(() => watch.findIndex((w) => w.row === t.row && w.id === t.id), [watch, t.row, t.id]);
   const alike = useMemo(() => watch.flatMap((w, i) => (w.row === t.row ? [i] : [])), [watch, t.row]);
   useEffect(() => {
@@ -401,7 +405,7 @@ function Arrives({
       since = now;
       const el = meter.current;
       if (!el) return;
-      const [bar, over, mark, figure] = el.children as unknown as HTMLElement[];
+      const [bar, over, mark] = el.children as unknown as HTMLElement[];
       const x = (dB: number) => `${Math.max(0, Math.min(100, ((dB - floor) / -floor) * 100))}%`;
       bar!.style.width = x(Math.min(peak, to));
       over!.style.left = x(to);
@@ -416,7 +420,7 @@ function Arrives({
       part.current!.children[0]!.textContent = percent === null ? "–" : `${percent} %`;
       const lufs = on ? (shorts[index] ?? -200) : -200;
       if (part.current!.children[1]) part.current!.children[1].textContent = lufs > -100 ? `${lufs.toFixed(0).replace("-", "−")} LUFS` : "";
-      figure!.textContent = held > floor ? held.toFixed(1).replace("-", "−") : "";
+      figure.current!.textContent = held > floor ? held.toFixed(1).replace("-", "−") : "";
       el.setAttribute("aria-valuenow", String(Math.round(Math.max(floor, Math.min(0, held)))));
       el.setAttribute("aria-valuetext", held > floor ? `${Math.round(held)} dBFS` : "silent");
     };
@@ -446,8 +450,8 @@ function Arrives({
         <span className="absolute left-0 top-[2px] bottom-[2px] bg-ink" />
         <span className="absolute inset-y-0" style={{ backgroundImage: hatch }} />
         <span className="absolute -top-[2px] -bottom-[2px] w-[2px] bg-ink" />
-        <span className="tc absolute right-0 bottom-full text-[10px] leading-[11px] text-muted" />
       </span>
+      <span ref={figure} className="tc text-right text-[11px] text-muted" aria-hidden />
     </>
   );
 }

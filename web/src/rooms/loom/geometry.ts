@@ -5,6 +5,7 @@ export const headsWidth = 244;
 export const rulerHeight = 46;
 /** Rows of the band below the tracks. */
 export const bandHeight = 30;
+export const boardBandHeight = 21; // on the board, where outputs are rows too
 export const lowBandHeight = 17; // while all tracks are fitted into the room
 export const columnWidth = 30;
 export const weavePad = 18;

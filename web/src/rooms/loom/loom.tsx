@@ -21,7 +21,7 @@ import { useConsent } from "./consent";
 import { ChainPanel } from "./chain";
 import type { Opened } from "../../chain/chains";
 import { Docked } from "./dock";
-import { bandHeight, headsWidth, lowBandHeight, reedWidth, rulerHeight } from "./geometry";
+import { bandHeight, boardBandHeight, headsWidth, lowBandHeight, reedWidth, rulerHeight } from "./geometry";
 import { BandHead, FolderHead, Heads, TrackHead, type HeadActs } from "./heads";
 import { Inspector } from "./inspector";
 import { Lists } from "./lists";
@@ -91,6 +91,8 @@ const shown = ({
   before,
 });
 
+const noneOpened: ReadonlySet<string> = new Set();
+
 /** An open reel: its rows run from the left through time, over the reed, into the weave. */
 export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useReelEdits> }) {
   const store = useLoomStore();
@@ -131,13 +133,14 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
 
   const scroller = useRef<HTMLDivElement>(null);
   const roomHeight = useSize(scroller, { width: 0, height: 400 }).height;
+  const low = fitted || board; // on the board, rows stand side by side: all of them, if they fit
   const rows = useMemo(
-    () => layRows({ tracks: view.tracks, clips: view.clips }, opened, folded, fitted ? roomHeight : undefined),
-    [view.tracks, view.clips, opened, folded, fitted, roomHeight],
+    () => layRows({ tracks: view.tracks, clips: view.clips }, board ? noneOpened : opened, folded, low ? roomHeight : undefined),
+    [view.tracks, view.clips, opened, folded, low, board, roomHeight],
   );
   // biome-ignore lint/correctness/useExhaustiveDependencies: the rows of the band are made of no more of a reel
   const band = useMemo(() => layBand(view, openStems), [view.stems, view.mixes, view.tracks, openStems]);
-  const bandRow = fitted ? lowBandHeight : bandHeight;
+  const bandRow = board ? boardBandHeight : fitted ? lowBandHeight : bandHeight;
 
   const chosen = useLoom((s) => s.chosen);
   const choice = useMemo(() => there(inTime, chosen), [inTime, chosen]);
@@ -257,7 +260,8 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   );
 
   const [pictureDocked, setPictureDocked] = useRemembered("picture at the side", false);
-  const pictureShown = picture && (
+  // Where it floats it would cover the board; at the side it stands beside it.
+  const pictureShown = picture && (pictureDocked || !board) && (
     <PicturePane
       view={view}
       at={stands}

@@ -16,6 +16,8 @@ const checks: [Check, string, string][] = [
   ["mono", "Mono check", "both sides added up"],
   ["difference", "The difference of the sides", "what mono loses"],
   ["front", "Fold-down check", "the front pair alone, unfolded"],
+  ["swap", "Sides changed over", "left is heard on the right"],
+  ["head", "For headphones", "speakers stand around a simple head"],
 ];
 
 /** The bar with play, timecode, what is listened to, what is wrong, and the spec. */
@@ -74,11 +76,7 @@ export function Shuttle(p: {
       <Turn on={p.half} label="Half speed" action="half" onClick={p.onHalf}>
         <span className="tc text-[12px] font-bold">½</span>
       </Turn>
-      <span
-        className="flex shrink-0 rounded-full border border-line bg-paper p-[2px]"
-        role="group"
-        aria-label="What stands beside the tracks"
-      >
+      <span className="flex shrink-0 rounded-full border border-line bg-paper p-[2px]" role="group" aria-label="Time or board">
         {([false, true] as const).map((on) => (
           <button
             key={String(on)}

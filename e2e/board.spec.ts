@@ -1,0 +1,121 @@
+// The board: levels set, moved together, ridden while the reel plays, taken back, and what is printed of it.
+import { execFileSync } from "node:child_process";
+import { expect, test, type Locator, type Page } from "@playwright/test";
+
+import { bringIn, chooseSpec, goTo, newProduction, track, unravel } from "./rooms";
+
+const board = (page: Page) => page.getByRole("group", { name: "The board", exact: true });
+const level = (page: Page, name: string) => page.getByRole("slider", { name: `Level of ${name}`, exact: true });
+const undo = (page: Page, what: RegExp) => page.getByRole("button", { name: what });
+const play = (page: Page) => page.getByRole("button", { name: "Play", exact: true });
+const stop = (page: Page) => page.getByRole("button", { name: "Stop", exact: true });
+
+/** Takes hold of a level and moves it by so many pixels, and lets go only where it is said. */
+async function drag(page: Page, of: Locator, by: number, letGo = true) {
+  const b = (await of.boundingBox())!;
+  await page.mouse.move(b.x + b.width / 2, b.y + b.height / 2);
+  await page.mouse.down();
+  for (let i = 1; i <= 6; i++) await page.mouse.move(b.x + b.width / 2 + (by * i) / 6, b.y + b.height / 2);
+  if (letGo) await page.mouse.up();
+}
+
+const dB = async (of: Locator) => Number(await of.getAttribute("aria-valuenow"));
+
+test.beforeEach(async ({ page }, info) => {
+  await newProduction(page, `The Lantern Ferry, board ${info.title.slice(0, 8)}`);
+  await bringIn(page, "Recorder card LF03", ["LF03"], ["LF03_12A_T03.wav"]);
+  await unravel(page, /12A.*take 3/);
+  await chooseSpec(page, "Six-channel split");
+  await page.getByRole("button", { name: "board", exact: true }).click();
+  await expect(board(page)).toBeVisible();
+});
+
+test("levels are set by mouse and keys, alone and together, and taken back", async ({ page }) => {
+  const [boom, radio] = [level(page, "Boom"), level(page, "Radio")];
+  await expect(boom).toHaveAttribute("aria-valuenow", "0");
+  await drag(page, boom, -60);
+  await expect.poll(() => dB(boom)).toBeLessThan(-5);
+  const set = await dB(boom);
+  await boom.press("ArrowRight");
+  await expect(boom).toHaveAttribute("aria-valuenow", String(set + 0.5));
+  await boom.press("Home");
+  await expect(boom).toHaveAttribute("aria-valuenow", "0");
+  // Two move together, each from where it is, and one press takes it back.
+  await radio.press("PageDown");
+  await expect(radio).toHaveAttribute("aria-valuenow", "-3");
+  for (const name of ["Boom", "Radio"]) await page.getByRole("button", { name: `${name} moves together with others` }).click();
+  await boom.press("ArrowLeft");
+  await expect(boom).toHaveAttribute("aria-valuenow", "-0.5");
+  await expect(radio).toHaveAttribute("aria-valuenow", "-3.5");
+  await page.keyboard.press("ControlOrMeta+z");
+  await expect(boom).toHaveAttribute("aria-valuenow", "0");
+  await expect(radio).toHaveAttribute("aria-valuenow", "-3");
+  // Stems, mixes and outputs have theirs, and a place; the way to a chain is there for each.
+  await level(page, "stem Dialogue").press("PageUp");
+  await expect(level(page, "stem Dialogue")).toHaveAttribute("aria-valuenow", "3");
+  await page.getByRole("slider", { name: "Place of Boom" }).press("ArrowLeft");
+  await expect(page.getByRole("slider", { name: "Place of Boom" })).toHaveAttribute("aria-valuetext", "5 left");
+  await board(page)
+    .getByRole("button", { name: /^Chain of Boom/ })
+    .click();
+  await expect(page.getByRole("heading", { name: "Chain of Boom" })).toBeVisible();
+  await page.keyboard.press("Alt+w");
+  await expect(board(page)).toBeHidden();
+});
+
+/** What another program measures of a stretch of a file, in dBFS. */
+function mean(file: string, from: number, seconds: number): number {
+  const args = ["-hide_banner", "-ss", String(from), "-t", String(seconds), "-i", file, "-af", "volumedetect", "-f", "null", "-"];
+  const said = execFileSync("sh", ["-c", '"$@" 2>&1', "sh", "ffmpeg", ...args], { encoding: "utf8" });
+  return Number(/mean_volume: (-?[\d.]+) dB/.exec(said)![1]);
+}
+
+async function printed(page: Page, to: string): Promise<string> {
+  const room = (name: string) => page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name });
+  await room("Print").click();
+  await page.getByLabel("One file a group").check();
+  await page.getByRole("button", { name: "Print 3 files" }).click();
+  await expect(page.getByRole("heading", { name: /Delivered and proven/ }).first()).toBeVisible({ timeout: 60_000 });
+  const [file] = await Promise.all([
+    page.waitForEvent("download"),
+    page
+      .getByRole("link", { name: /_DX_stereo\.wav/ })
+      .first()
+      .click(),
+  ]);
+  await file.saveAs(to);
+  await room("Loom").click();
+  return to;
+}
+
+test("a ride is written as it is heard, printed, and one step to take back", async ({ page }, info) => {
+  for (const name of ["Ines lav", "Tobiah lav", "Radio", "Wheelhouse plant"])
+    await track(page, name)
+      .getByRole("button", { name: `Mute ${name}`, exact: true })
+      .click();
+  const boom = level(page, "Boom");
+  const before = await printed(page, info.outputPath("before.wav"));
+  await page.getByRole("radio", { name: "touch" }).click();
+  await goTo(page, "10:00:36:00");
+  await play(page).click();
+  const arrives = page.getByRole("meter", { name: "What arrives at Boom" });
+  await expect(arrives).not.toHaveAttribute("aria-valuetext", "silent", { timeout: 20_000 });
+  await drag(page, boom, -120, false);
+  const held = await dB(boom);
+  expect(held).toBeLessThan(-8);
+  await page.waitForTimeout(2500); // it is held there while the reel plays
+  await page.mouse.up();
+  await expect(undo(page, /^Undo: .*gain/)).toBeVisible();
+  await page.waitForTimeout(800);
+  await stop(page).click();
+  const after = await printed(page, info.outputPath("after.wav"));
+  // Somewhere in it the print is softer by what was held; before it begins, as it was.
+  const falls = Array.from({ length: 24 }, (_, i) => mean(after, 34 + i / 2, 0.5) - mean(before, 34 + i / 2, 0.5));
+  expect(Math.max(...falls.slice(0, 3).map(Math.abs))).toBeLessThan(0.1);
+  expect(falls.filter((x) => Math.abs(x - held) < 0.4).length).toBeGreaterThanOrEqual(2);
+  await undo(page, /^Undo: .*gain/).click();
+  await goTo(page, "10:00:39:00");
+  await expect(boom).toHaveAttribute("aria-valuenow", "0");
+  const back = await printed(page, info.outputPath("back.wav"));
+  for (const i of [34, 38, 42]) expect(Math.abs(mean(back, i, 1) - mean(before, i, 1))).toBeLessThan(0.05);
+});
