@@ -54,6 +54,11 @@ export const screens: Record<string, (page: Page) => Promise<void>> = {
     await reel(page, "loom");
     await expect(page.getByRole("group", { name: "Tracks" })).toBeVisible();
   },
+  "the board": async (page) => {
+    await screens.Loom!(page);
+    await page.getByRole("button", { name: "board", exact: true }).click();
+    await expect(page.getByRole("group", { name: "The board", exact: true })).toBeVisible();
+  },
   "a chain": async (page) => {
     await enter(page);
     const id = await reel(page, "loom");
