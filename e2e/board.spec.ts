@@ -2,7 +2,7 @@
 import { execFileSync } from "node:child_process";
 import { expect, test, type Locator, type Page } from "@playwright/test";
 
-import { bringIn, chooseSpec, goTo, newProduction, track, unravel } from "./rooms";
+import { bringIn, chooseSpec, crossing, goTo, newProduction, track, unravel } from "./rooms";
 
 const board = (page: Page) => page.getByRole("group", { name: "The board", exact: true });
 const level = (page: Page, name: string) => page.getByRole("slider", { name: `Level of ${name}`, exact: true });
@@ -118,4 +118,25 @@ test("a ride is written as it is heard, printed, and one step to take back", asy
   await expect(boom).toHaveAttribute("aria-valuenow", "0");
   const back = await printed(page, info.outputPath("back.wav"));
   for (const i of [34, 38, 42]) expect(Math.abs(mean(back, i, 1) - mean(before, i, 1))).toBeLessThan(0.05);
+});
+
+test("the receiving deck shows a wrong wire, and where it was first heard", async ({ page }) => {
+  const deck = page.getByRole("region", { name: "The receiving deck" });
+  const output = (n: string) => deck.getByRole("listitem", { name: new RegExp(`^Output \\d+, ${n}$`) });
+  await page.keyboard.press("Alt+e");
+  await expect(deck).toContainText("Play the reel");
+  await goTo(page, "10:00:36:00");
+  await play(page).click();
+  for (const n of ["DX L", "DX R"]) await expect(output(n)).toContainText("as it should", { timeout: 30_000 });
+  for (const n of ["MX L", "MX R", "FX L", "FX R"]) await expect(output(n)).toContainText("quiet");
+  await expect(deck.getByRole("status")).toBeHidden();
+  // Somebody ties the dialogue to where another stem belongs, and clears it from its own.
+  await (await crossing(page, "Stem Dialogue", "Music L")).click();
+  await expect(output("MX L")).toContainText("carries what belongs on DX", { timeout: 30_000 });
+  await expect(deck.getByRole("status")).toHaveText("1 output was wrong", { timeout: 30_000 });
+  await page.keyboard.press("ControlOrMeta+z");
+  await expect(output("MX L")).toContainText("quiet", { timeout: 30_000 });
+  await expect(output("MX L")).toContainText(/10:00:\d\d:\d\d/); // it stays noted
+  await deck.getByRole("button", { name: "Listen anew" }).click();
+  await expect(deck.getByRole("status")).toBeHidden();
 });

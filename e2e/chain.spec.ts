@@ -170,6 +170,8 @@ test("a chain is set, undone, driven and printed", async ({ page }, info) => {
     expect(ducked).toBeLessThan(silent - 10);
     await page.getByRole("button", { name: "Mute Boom", exact: true }).click();
     expect(Math.abs((await heard("again.wav")) - silent)).toBeLessThan(0.1);
+    await page.keyboard.press("i");
+    await page.getByRole("tab", { name: "Row", exact: true }).click();
     await page.getByLabel("Which row").selectOption({ label: "Stem: Dialogue" });
     await page.getByRole("complementary", { name: "Lists" }).getByRole("button", { name: /Chain/ }).click();
   });

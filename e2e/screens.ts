@@ -59,6 +59,11 @@ export const screens: Record<string, (page: Page) => Promise<void>> = {
     await page.getByRole("button", { name: "board", exact: true }).click();
     await expect(page.getByRole("group", { name: "The board", exact: true })).toBeVisible();
   },
+  "the receiving deck": async (page) => {
+    await screens.Loom!(page);
+    await page.keyboard.press("Alt+e");
+    await expect(page.getByRole("region", { name: "The receiving deck" })).toBeVisible();
+  },
   "a chain": async (page) => {
     await enter(page);
     const id = await reel(page, "loom");

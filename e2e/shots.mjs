@@ -144,11 +144,16 @@ const chain = async (page) => {
     headers: { "Content-Type": "application/json" },
     body: JSON.stringify({ revision: view.revision, kind: "setChain", command }),
   });
-  await page.keyboard.press("p");
-  await goTo(page, "10:00:34:20");
-  await page.getByRole("button", { name: /^Chain of Ines lav/ }).click();
+  await page.getByRole("button", { name: "board", exact: true }).click();
+  await goTo(page, "10:00:40:20");
+  await page
+    .getByRole("button", { name: /^Chain of Ines lav/ })
+    .first()
+    .click();
   await page.getByRole("button", { name: /^Bell: 320 Hz/ }).focus();
   await page.waitForTimeout(1500);
+  await page.getByRole("button", { name: "Play", exact: true }).click();
+  await page.waitForTimeout(3500);
 };
 const cutList = async (page) => {
   await page.getByRole("button", { name: /; others$/ }).click();

@@ -25,6 +25,7 @@ import (
 	"zestyloom/core/timecode"
 	"zestyloom/core/wave"
 	"zestyloom/core/wave/wavetest"
+	"zestyloom/core/wires"
 	"zestyloom/internal/store"
 )
 
@@ -302,4 +303,39 @@ func TestRowsAreWatched(t *testing.T) {
 	}
 	_, err = parse(fmt.Appendf(nil, `{"watch":[%s{}]}`, strings.Repeat(`{"row":"stem","id":"DX"},`, maxWatched)))
 	assert.ErrorContains(t, err, "At most 400 rows")
+}
+
+// The receiving deck says what each output carries: here a knot has dialogue where music belongs.
+func TestTheDeckTellsAWrongWire(t *testing.T) {
+	s := newShelf(t)
+	do := func(c reel.Command) {
+		change, _, err := c.Plan(s.reel, nil)
+		require.NoError(t, err)
+		require.NoError(t, s.reel.Apply(change))
+	}
+	do(reel.SetGroup{Name: "Dialogue", Layout: "stereo", Feed: &reel.Feeder{Row: reel.StemRow, From: "DX"}})
+	do(reel.SetGroup{Name: "Music", Layout: "stereo", Feed: &reel.Feeder{Row: reel.StemRow, From: "MX"}})
+	outputs := s.reel.OutputList()
+	do(reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "DX", Channel: 1, Output: outputs[3].ID}}})
+	c, e, _ := listening(t, s)
+	defer c.stop()
+	ask := request{Do: "play", Generation: 1, Reel: "reel", Until: 24000, Tap: engine.Tap{Kind: "stems"}, Wires: true}
+	c.handle(ask)
+	told := func() (list []wires.Arrival) {
+		e.mu.Lock()
+		defer e.mu.Unlock()
+		for _, r := range e.replies {
+			if r.Wires != nil {
+				list = r.Wires
+			}
+		}
+		return list
+	}
+	require.Eventually(t, func() bool { return told() != nil }, time.Minute, time.Millisecond)
+	var says []wires.Verdict
+	for _, a := range told() {
+		says = append(says, a.Says)
+	}
+	assert.Equal(t, []wires.Verdict{wires.Right, wires.Right, wires.Quiet, wires.Wrong}, says)
+	assert.Contains(t, []int{0, 1}, told()[3].On, "a mono in the middle is on both sides alike")
 }

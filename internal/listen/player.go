@@ -55,6 +55,7 @@ type player struct {
 	treat   *treat     // that is tried on the take
 	trial   *reel.Sent // that is heard without being made
 	rows    []watched  // that are looked at
+	wires   bool       // what outputs carry is looked at
 	wake    chan struct{}
 }
 
@@ -71,7 +72,8 @@ func (p *player) change(r request) {
 		around = nil
 	}
 	p.mu.Lock()
-	p.tap, p.solo, p.around, p.plain, p.treat, p.trial, p.rows, p.changed = r.Tap, r.Solo, around, r.Matched, r.Treat, r.Trial, r.Watch, true
+	p.tap, p.solo, p.around, p.plain, p.treat, p.trial, p.rows, p.wires = r.Tap, r.Solo, around, r.Matched, r.Treat, r.Trial, r.Watch, r.Wires
+	p.changed = true
 	p.mu.Unlock()
 	p.nudge()
 }
@@ -184,6 +186,7 @@ type desk struct {
 	live     *loudness.Live // of what is listened to
 	pending  []measured     // what it is still to measure
 	rows     watch
+	deck     deck
 	peaks    []float64 // of rows, and their loudness, that are to be told with the block
 	shorts   []float64
 	// Room for a block and what a slower pace needs around it.
@@ -262,6 +265,7 @@ func (d *desk) pull(at int64, n int) error {
 	}
 	d.read(d.eng.Outputs())
 	d.peaks, d.shorts = d.rows.write(d.eng.At)
+	d.deck.write(d.eng, n)
 	return nil
 }
 
@@ -346,7 +350,7 @@ func (p *player) run(ctx context.Context) error {
 		if err := p.connection.write(websocket.MessageBinary, encode(message, p.generation, now, d.left[:n], d.right[:n])); err != nil {
 			return err
 		}
-		p.connection.send(reply{Generation: p.generation, Position: now.at, Meters: d.readings, Rows: d.peaks, Shorts: d.shorts})
+		p.connection.send(reply{Generation: p.generation, Position: now.at, Meters: d.readings, Rows: d.peaks, Shorts: d.shorts, Wires: d.deck.told()})
 		if d.sender == nil {
 			d.keep(now.sent, n)
 			if reading := d.settle(reached); reading != nil {
@@ -386,7 +390,9 @@ func (p *player) renew(ctx context.Context, d *desk, cost float64) (rate int, er
 		return 0, err
 	}
 	d.take(r, eng, files, tap)
-	d.rows.look(r, p.looked())
+	rows, deck := p.looked()
+	d.rows.look(r, rows)
+	d.deck.look(r, deck)
 	if s := p.what.Signal; s != nil {
 		if d.sender, err = newSender(r, *s); err != nil {
 			return 0, err
@@ -472,10 +478,11 @@ func (p *player) tried() *treat {
 	return p.treat
 }
 
-func (p *player) looked() []watched {
+// looked gives what is looked at beside the outputs' meters: rows, and whether what outputs carry is.
+func (p *player) looked() ([]watched, bool) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	return p.rows
+	return p.rows, p.wires
 }
 
 func (p *player) listenTo(tap engine.Tap) {

@@ -16,6 +16,7 @@ import (
 	"zestyloom/core/loudness"
 	"zestyloom/core/reel"
 	"zestyloom/core/wave"
+	"zestyloom/core/wires"
 	"zestyloom/internal/store"
 )
 
@@ -88,6 +89,7 @@ type request struct {
 	Signal     *signal    `json:"signal"`  // play: what is sent to outputs in place of the reel
 	Treat      *treat     `json:"treat"`   // take and change: a treatment of it that is tried
 	Watch      []watched  `json:"watch"`   // play and change: rows whose level is told
+	Wires      bool       `json:"wires"`   // play and change: whether each output carries what belongs on it is told
 	Matched    bool       `json:"matched"` // play and change: without its corrections, as loud as with them
 }
 
@@ -134,6 +136,8 @@ type reply struct {
 	// last 3 s, in LUFS; −200 in silence.
 	Rows   []float64 `json:"rows,omitempty"`
 	Shorts []float64 `json:"shorts,omitempty"`
+	// Wires is what each output carries.
+	Wires []wires.Arrival `json:"wires,omitempty"`
 	// Loudness is that of what is listened to, since playing began or the tap was changed.
 	Loudness *loudness.Reading `json:"loudness,omitempty"`
 	Ended    bool              `json:"ended,omitempty"`

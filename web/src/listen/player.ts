@@ -25,6 +25,9 @@ export type Playing = {
 
 export type Range = { from: number; to: number };
 
+/** What an output carries, held against what belongs there; on is the output that it belongs on, from 0. */
+export type Arrival = { says: "quiet" | "right" | "turned" | "silent" | "wrong" | "other"; on: number; alike: number };
+
 /** A row of the reel that is looked at. */
 export type Watched = { row: Row; id: string };
 
@@ -43,6 +46,8 @@ export type Manner = {
   trial?: Command;
   /** Rows whose level is told while it plays. */
   watch?: Watched[];
+  /** What each output carries is told. */
+  wires?: boolean;
   /** One channel of one clip, alone and in its place; −1 for all its channels. */
   lane?: { clip: string; channel: number };
 };
@@ -62,6 +67,7 @@ export type PlayerState = {
   position: number; // reel: samples since midnight; take: frames from its start; match: from the reference's
   meters: number[]; // quasi-peak of each output in dBFS
   rows: number[]; // peaks of the rows that are watched, in dBFS
+  wires: Arrival[]; // what each output carries
   shorts: number[]; // and their loudness over the last 3 s, in LUFS
   loudness: Reading | null; // of what is listened to
   gaps: number;
@@ -96,6 +102,7 @@ class Player {
     meters: [],
     rows: [],
     shorts: [],
+    wires: [],
     loudness: null,
     gaps: 0,
     lost: false,
@@ -132,7 +139,7 @@ class Player {
 
   /** Plays a reel from a sample on. */
   playReel(reel: string, from: number, m: Manner) {
-    const { solo, loop, half, matched, until, trial, lane, watch } = m;
+    const { solo, loop, half, matched, until, trial, lane, watch, wires } = m;
     return this.begin({ what: "reel", id: reel, channels: [], tap: m.tap }, from, {
       do: "play",
       reel,
@@ -145,6 +152,7 @@ class Player {
       trial,
       lane,
       watch,
+      wires,
     });
   }
 
@@ -191,13 +199,21 @@ class Player {
   }
 
   /** Changes what is heard of a playing reel, and reads the reel anew. What is on trial stays so, unless it is named. */
-  change(m: Pick<Manner, "tap" | "check" | "solo" | "loop" | "matched" | "trial" | "watch">) {
+  change(m: Pick<Manner, "tap" | "check" | "solo" | "loop" | "matched" | "trial" | "watch" | "wires">) {
     const { playing } = this.state;
     if (playing?.what !== "reel") return;
     if (playing.tap?.kind !== m.tap.kind || playing.tap.id !== m.tap.id) this.set({ playing: { ...playing, tap: m.tap } });
     const loop = m.loop ?? undefined;
     const kept = (this.last?.request as { trial?: Command } | undefined)?.trial;
-    const now = { tap: heardAs(m), solo: m.solo, loop, matched: m.matched, watch: m.watch, trial: "trial" in m ? m.trial : kept };
+    const now = {
+      tap: heardAs(m),
+      solo: m.solo,
+      loop,
+      matched: m.matched,
+      watch: m.watch,
+      wires: m.wires,
+      trial: "trial" in m ? m.trial : kept,
+    };
     if (this.last) this.last.request = { ...this.last.request, ...now };
     this.send({ do: "change", ...now });
   }
@@ -224,7 +240,7 @@ class Player {
     this.generation++;
     this.send({ do: "stop" });
     this.last = null;
-    this.set({ playing: null, meters: [], rows: [], lost: false, waits: false });
+    this.set({ playing: null, meters: [], rows: [], wires: [], lost: false, waits: false });
   }
 
   /** How long what was played takes to be heard, in seconds; what a browser says of it may be far off, or nothing. */
@@ -302,13 +318,14 @@ class Player {
       case "heard": {
         const h = m.heard;
         if (h.generation !== this.generation || !this.state.playing) return;
-        if (h.drained) this.set({ playing: null, position: h.position, meters: [], rows: [] });
+        if (h.drained) this.set({ playing: null, position: h.position, meters: [], rows: [], wires: [] });
         else if (h.frames > 0)
           this.set({
             position: h.position,
             meters: m.meters.length ? m.meters : this.state.meters,
             rows: m.rows ?? this.state.rows,
             shorts: m.shorts ?? this.state.shorts,
+            wires: m.wires ?? this.state.wires,
             gaps: this.state.lost ? this.state.gaps : Math.max(h.gaps - this.cleared, this.state.gaps),
             lost: this.state.lost && h.generation === this.lostIn,
             waits: false,

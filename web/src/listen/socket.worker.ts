@@ -1,5 +1,6 @@
 // The socket, in a worker of its own: blocks go from here straight to the AudioWorklet, so that a busy page never makes
 // a gap. The page hears of positions and meters a few times a frame at most.
+import type { Arrival } from "./player";
 import type { Block, Heard } from "./queue";
 
 /** What is measured of what is listened to; what there is not, as in silence, is null. */
@@ -18,7 +19,7 @@ export type ToSocket = { do: "connect"; url: string; worklet: MessagePort } | { 
 
 /** What the page gets. */
 export type FromSocket =
-  | { is: "heard"; heard: Heard; meters: number[]; rows?: number[]; shorts?: number[] }
+  | { is: "heard"; heard: Heard; meters: number[]; rows?: number[]; shorts?: number[]; wires?: Arrival[] }
   | { is: "measured"; generation: number; loudness: Reading }
   | { is: "failed"; generation: number; message: string }
   | { is: "waits"; generation: number; message: string }
@@ -30,6 +31,7 @@ type Reply = {
   meters?: number[];
   rows?: number[];
   shorts?: number[];
+  wires?: Arrival[];
   loudness?: Reading;
   ended?: boolean;
   error?: string;
@@ -42,7 +44,8 @@ let socket: WebSocket | null = null;
 let worklet: MessagePort | null = null;
 let url = "";
 let generation = 0;
-let readings: { at: number; meters: number[]; rows?: number[]; shorts?: number[] }[] = []; // at: frames that sound before
+type Looked = { rows?: number[]; shorts?: number[]; wires?: Arrival[] };
+let readings: ({ at: number; meters: number[] } & Looked)[] = []; // at: frames that sound before
 let begun = 0; // frames before the last block
 let waiting: string[] = [];
 
@@ -91,19 +94,21 @@ function told(m: Reply) {
   if (m.generation !== generation) return;
   if (m.waits) return tell({ is: "waits", generation, message: m.waits });
   if (m.loudness) tell({ is: "measured", generation, loudness: m.loudness }); // of what has sounded
-  if (m.meters) readings.push({ at: begun, meters: m.meters, rows: m.rows, shorts: m.shorts }); // it follows its block
+  if (m.meters) readings.push({ at: begun, meters: m.meters, rows: m.rows, shorts: m.shorts, wires: m.wires }); // it follows its block
   if (m.ended) worklet?.postMessage({ do: "end", generation });
 }
 
 function heard(h: Heard) {
   if (h.generation !== generation) return;
   send({ do: "played", generation, frames: h.frames });
-  let [meters, rows, shorts]: [number[], number[]?, number[]?] = [[]];
+  let meters: number[] = [];
+  let looked: Looked = {};
   while (readings[0] && readings[0].at <= h.frames) {
     const r = readings.shift()!;
-    [meters, rows, shorts] = [r.meters, r.rows ?? rows, r.shorts ?? shorts];
+    meters = r.meters;
+    looked = { rows: r.rows ?? looked.rows, shorts: r.shorts ?? looked.shorts, wires: r.wires ?? looked.wires };
   }
-  tell({ is: "heard", heard: h, meters, rows, shorts });
+  tell({ is: "heard", heard: h, meters, ...looked });
 }
 
 // biome-ignore lint/suspicious/noGlobalAssign: it is meant so

@@ -67,6 +67,7 @@ export const actions = [
   { id: "look", room: "loom", does: "The weave by groups, or channel by channel", key: "Shift+V" },
   { id: "chain", room: "loom", does: "Open the chain of the chosen track, and put it away", key: "Alt+Q" },
   { id: "board", room: "loom", does: "The board in the place of time, and back", key: "Alt+W" },
+  { id: "deck", room: "loom", does: "The receiving deck: what arrives on each output, and back", key: "Alt+E" },
   { id: "dock", room: "loom", does: "What is chosen at the foot, or at the side", key: "Shift+I" },
   { id: "open", room: "loom", does: "Open the clip into its channels, and fold it up", key: "R" },
   { id: "choose-clip", room: "loom", does: "Choose the clip at the playhead on the chosen track", key: "Shift+W" },

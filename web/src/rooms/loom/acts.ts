@@ -55,6 +55,7 @@ export function loomActs(b: Bench) {
     "keep-quiet": () => keepQuiet(b),
     open: () => clip && openClip(b, clip),
     whole: time.scroll.showAll,
+    deck: () => set((s) => ({ deck: !s.deck, chain: null })),
     board: () => set((s) => ({ board: !s.board })),
   } satisfies Partial<Record<ActionID, Act>>;
 }

@@ -34,8 +34,8 @@ function exists(view: ReelView, tap: Tap): boolean {
 
 export const sameTap = (a: Tap | null, b: Tap | null) => a?.kind === b?.kind && a?.id === b?.id;
 
-/** watch are the rows whose level is looked at. */
-export function useListening(view: ReelView, choice: Choice, takes: Map<string, Take>, watch?: Watched[]) {
+/** watch are the rows whose level is looked at, wires that what outputs carry is. */
+export function useListening(view: ReelView, choice: Choice, takes: Map<string, Take>, watch?: Watched[], wires?: boolean) {
   const store = useLoomStore();
   const chosenTap = useLoom((s) => s.tap);
   const soloChosen = useLoom((s) => s.solo);
@@ -53,8 +53,8 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
   const soloed = useMemo(() => soloChosen.filter((x) => trackOf(view, x)), [soloChosen, view.tracks]);
   const heard = alone && clipOf(view, alone.clip) ? alone : undefined;
   const around = loop && choice.range ? { from: choice.range.from, to: choice.range.to } : null;
-  const manner: Manner = { tap, check, solo: soloed, loop: around, half, lane: heard, watch };
-  const tapKey = `${tap.kind} ${tap.id} ${check} ${soloed.join(" ")} ${around?.from} ${around?.to} ${watch?.map((w) => w.id).join()}`;
+  const manner: Manner = { tap, check, solo: soloed, loop: around, half, lane: heard, watch, wires };
+  const tapKey = `${tap.kind} ${tap.id} ${check} ${soloed.join(" ")} ${around?.from} ${around?.to} ${watch?.map((w) => w.id).join()} ${wires}`;
   const quiet = useRef(false); // what plays is only a try: the shuttle stays where it was
   const last = useRef<ReturnType<typeof setTimeout>>(undefined); // the last place of a scrub, still to be heard
   useEffect(() => () => clearTimeout(last.current), []);

@@ -20,6 +20,7 @@ import { gather } from "./clipboard";
 import { useConsent } from "./consent";
 import { ChainPanel } from "./chain";
 import type { Opened } from "../../chain/chains";
+import { Deck } from "./deck";
 import { Docked } from "./dock";
 import { bandHeight, boardBandHeight, headsWidth, lowBandHeight, reedWidth, rulerHeight } from "./geometry";
 import { BandHead, FolderHead, Heads, TrackHead, type HeadActs } from "./heads";
@@ -57,6 +58,7 @@ const shown = ({
   lists,
   bus,
   chain,
+  deck,
   loan,
   typing,
   choosingSpec,
@@ -77,6 +79,7 @@ const shown = ({
   lists,
   bus,
   chain,
+  deck,
   loan,
   typing,
   choosingSpec,
@@ -116,6 +119,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     lists,
     bus,
     chain,
+    deck,
     loan,
     typing,
     choosingSpec,
@@ -152,7 +156,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const below = useMemo(() => (board ? [...band, ...layGroups(view.groups)] : band), [board, band, view.groups]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the rows that are looked at are made of no more of a reel
   const watch = useMemo(() => (board ? watchedRows(view, below) : undefined), [board, view.tracks, below]);
-  const listening = useListening(view, choice, takes, watch);
+  const listening = useListening(view, choice, takes, watch, deck || undefined);
   const { tap, playing, position, go } = listening;
   const clipsOfTrack = rows.clips.get(choice.track) ?? [];
   const clip = mainClip(view, choice) ?? clipsAt(clipsOfTrack, stands)[0] ?? clipsOfTrack[0];
@@ -174,7 +178,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const playingAt = () => (playing ? position() : null);
   const heads = useHeadActs(view, doIt, (t) => <PlaceCard view={view} track={t} playingAt={playingAt} onDo={doIt} />);
   const openBus = ({ row, id }: { row: Row; id: string }) => store.setState({ lists: "track", bus: row === "track" ? null : { row, id } });
-  const openChain = (chain: Opened) => store.setState({ chain });
+  const openChain = (chain: Opened) => store.setState({ chain, deck: false });
   const { hands, held } = useHands({ view, playingAt, onTurn: listening.turn, onTurned: listening.letGo, onChain: openChain, onDo: doIt });
   const onBoard = { view, spec, at: stands, watch: watch ?? [], hands, held };
   const openSpec = () => store.setState({ choosingSpec: true });
@@ -434,6 +438,8 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
             onTurned={listening.letGo}
             onClose={() => store.setState({ chain: null })}
           />
+        ) : deck ? (
+          <Deck view={view} spec={spec} onClose={() => store.setState({ deck: false })} />
         ) : dock === "foot" ? (
           inspector
         ) : (
@@ -476,6 +482,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
         sending={listening.sending}
         onCheck={(check) => store.setState({ check })}
         onSignal={listening.signal}
+        onDeck={() => store.setState({ deck: true, chain: null })}
         soloed={listening.soloed.length}
         editing={typing}
         range={choice.range}
@@ -501,7 +508,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
         onSpec={openSpec}
       />
       <Docked
-        tall={chainRow !== null}
+        tall={chainRow !== null || deck}
         room={work}
         foot={foot}
         picture={pictureDocked && pictureShown}

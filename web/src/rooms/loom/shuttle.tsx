@@ -48,6 +48,7 @@ export function Shuttle(p: {
   sending: boolean; // a signal goes to outputs in place of the reel
   onCheck: (c: Check) => void;
   onSignal: (outputs: string[], names: boolean) => void;
+  onDeck: () => void;
   folded: boolean; // the weave is looked at by groups, some of them at least
   onLook: () => void;
   onCompare: () => void;
@@ -145,6 +146,9 @@ export function Shuttle(p: {
                 </DropdownMenu.Item>
                 <DropdownMenu.Item className="menu-item" onSelect={() => p.onSignal([], false)}>
                   Send a tone to each output in turn
+                </DropdownMenu.Item>
+                <DropdownMenu.Item className="menu-item" onSelect={p.onDeck}>
+                  The receiving deck <span className="text-muted">what arrives on each output, label by label</span>
                 </DropdownMenu.Item>
               </>
             )}

@@ -53,6 +53,8 @@ type Showing = {
   bus: BusRow | null;
   /** The row whose chain is opened at the foot. */
   chain: Opened | null;
+  /** The receiving deck stands at the foot. */
+  deck: boolean;
   slide: number; // how far the weave is scrolled sideways, in pixels
   typing: boolean; // the timecode is being typed
   choosingSpec: boolean;
@@ -108,6 +110,7 @@ export function loomStore(view: Pick<ReelView, "id" | "head">, at?: number): Loo
         lists: null,
         bus: null,
         chain: null,
+        deck: false,
         slide: 0,
         typing: false,
         choosingSpec: false,
