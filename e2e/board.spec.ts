@@ -2,7 +2,7 @@
 import { execFileSync } from "node:child_process";
 import { expect, test, type Locator, type Page } from "@playwright/test";
 
-import { bringIn, chooseSpec, crossing, goTo, newProduction, track, unravel } from "./rooms";
+import { bringIn, chooseSpec, crossing, goTo, newProduction, range, track, unravel } from "./rooms";
 
 const board = (page: Page) => page.getByRole("group", { name: "The board", exact: true });
 const level = (page: Page, name: string) => page.getByRole("slider", { name: `Level of ${name}`, exact: true });
@@ -125,12 +125,14 @@ test("the receiving deck shows a wrong wire, and where it was first heard", asyn
   const output = (n: string) => deck.getByRole("listitem", { name: new RegExp(`^Output \\d+, ${n}$`) });
   await page.keyboard.press("Alt+e");
   await expect(deck).toContainText("Play the reel");
-  await goTo(page, "10:00:36:00");
+  await track(page, "Boom").click();
+  await range(page, "10:00:34:00", "10:00:50:00");
+  await page.keyboard.press("4"); // again and again, however long the test takes
   await play(page).click();
   for (const n of ["DX L", "DX R"]) await expect(output(n)).toContainText("as it should", { timeout: 30_000 });
-  for (const n of ["MX L", "MX R", "FX L", "FX R"]) await expect(output(n)).toContainText("quiet");
+  for (const n of ["MX L", "MX R"]) await expect(output(n)).toContainText("quiet");
   await expect(deck.getByRole("status")).toBeHidden();
-  // Somebody ties the dialogue to where another stem belongs, and clears it from its own.
+  // Somebody ties the dialogue to where another stem belongs.
   await (await crossing(page, "Stem Dialogue", "Music L")).click();
   await expect(output("MX L")).toContainText("carries what belongs on DX", { timeout: 30_000 });
   await expect(deck.getByRole("status")).toHaveText("1 output was wrong", { timeout: 30_000 });

@@ -2,7 +2,6 @@ package listen
 
 import (
 	"math"
-	"time"
 
 	"zestyloom/core/loudness"
 )
@@ -51,7 +50,7 @@ func (p *player) reached(sent int64) int64 {
 	if since.IsZero() {
 		return 0
 	}
-	return min(sent, from+int64(time.Since(since).Seconds()*float64(p.rate)))
+	return min(sent, from+int64(p.now().Sub(since).Seconds()*float64(p.rate)))
 }
 
 // changing is how long a change may take to be worked out before it is heard, in seconds.

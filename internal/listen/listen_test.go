@@ -226,31 +226,51 @@ func TestBothWays(t *testing.T) {
 	assert.InDelta(t, -2, 20*math.Log10(was/plain), 0.01, "without it, as loud as with it")
 }
 
-// What is changed takes the place of what is on its way: it is heard from what sounds now on, and not after all that was sent.
+// What is changed takes the place of what is on its way: it is heard from the block on that sounds now, and not after all that was sent.
 func TestAChangeIsHeardAtOnce(t *testing.T) {
 	s := newShelf(t)
 	track := s.reel.TrackList()[0].ID
 	recorded := wavetest.Samples(t, s.file)[0]
-	for name, played := range map[string]int64{"at the beginning": 0, "within a block": 2500, "at the edge of one": 4096, "at the end of all": 20000} {
-		c, e, _ := listening(t, s)
+	for name, c := range map[string]struct {
+		played  int64
+		elapsed time.Duration // since the browser said so
+		from    int
+	}{
+		"at the beginning":                   {0, 0, 0},
+		"within a block":                     {2500, 0, 2048},
+		"at the edge of one":                 {4096, 0, 4096},
+		"some time after the last was heard": {2500, 100 * time.Millisecond, 7168}, // 4,800 frames
+		"in the last block":                  {lead - 1, 0, lead - block},
+	} {
+		conn, e, _ := listening(t, s)
+		clock := time.Unix(0, 0)
+		var mu sync.Mutex
+		conn.server.Clock = func() time.Time {
+			mu.Lock()
+			defer mu.Unlock()
+			return clock
+		}
 		ask := request{Do: "play", Generation: 1, Reel: "reel", Until: 20000, Tap: engine.Tap{Kind: "track", ID: track}}
-		c.handle(ask)
-		require.Eventually(t, func() bool { return len(e.left()) >= lead }, time.Minute, time.Millisecond/4, name)
-		c.handle(request{Do: "played", Generation: 1, Frames: min(played, lead)})
+		conn.handle(ask)
+		require.Eventually(t, func() bool { return len(e.left()) >= lead }, time.Minute, time.Millisecond, name)
+		conn.handle(request{Do: "played", Generation: 1, Frames: c.played})
+		mu.Lock()
+		clock = clock.Add(c.elapsed)
+		mu.Unlock()
 		plain := e.left()
 		ask.Do, ask.Trial = "change", sent(t, "setTrack", reel.SetTrack{Track: track, GainDB: new(-6.0)})
-		c.handle(ask)
-		half := func(x []float64) (from int) { // where the change begins to be heard
+		conn.handle(ask)
+		begins := func(x []float64) (from int) { // where the change is heard
 			for from = len(x); from > 0 && math.Abs(x[from-1]-recorded[from-1]*math.Pow(10, -6.0/20)) < 1e-6; {
 				from--
 			}
 			return from
 		}
-		require.Eventually(t, func() bool { x := e.left(); return len(x) >= lead && half(x) < len(x) }, time.Minute, time.Millisecond, name)
-		c.stop()
-		from := half(e.left())
-		assert.LessOrEqual(t, from, int(min(played, lead))+block+4800, name) // a tenth of a second goes by here at most
-		assert.Equal(t, plain[:from/block*block], e.left()[:from/block*block], "%s: what has sounded stays", name)
+		require.Eventually(t, func() bool { x := e.left(); return len(x) >= lead && begins(x) < len(x) }, time.Minute, time.Millisecond, name)
+		conn.stop()
+		now := e.left()
+		assert.InDelta(t, c.from, begins(now), 40, name) // samples near 0 are the same at any gain
+		assert.Equal(t, plain[:c.from], now[:c.from], "%s: what has sounded stays", name)
 	}
 }
 

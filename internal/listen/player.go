@@ -78,6 +78,11 @@ func (p *player) change(r request) {
 	p.nudge()
 }
 
+func (p *player) now() time.Time {
+	p.connection.server.begin()
+	return p.connection.server.Clock()
+}
+
 // nudge has who waits for room look again.
 func (p *player) nudge() {
 	select {
@@ -89,7 +94,7 @@ func (p *player) nudge() {
 // played notes how many frames have sounded.
 func (p *player) played(frames int64) {
 	p.mu.Lock()
-	p.heard, p.toldAt = max(p.heard, frames), time.Now()
+	p.heard, p.toldAt = max(p.heard, frames), p.now()
 	p.mu.Unlock()
 	p.nudge()
 }
@@ -119,13 +124,13 @@ func (p *player) wait(sent int64) time.Duration {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if p.began.IsZero() {
-		p.began = time.Now()
+		p.began = p.now()
 	}
 	if p.changed {
 		return 0
 	}
 	// Clocks of sound and of the server differ a little; the lead makes up for that.
-	passed := int64(time.Since(p.began).Seconds() * 1.01 * float64(max(1, p.rate)))
+	passed := int64(p.now().Sub(p.began).Seconds() * 1.01 * float64(max(1, p.rate)))
 	if ahead := sent - lead - passed; p.rate > 0 && ahead >= 0 {
 		return max(time.Millisecond, time.Duration(float64(ahead)/float64(p.rate)*float64(time.Second)))
 	}

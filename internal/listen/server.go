@@ -45,6 +45,9 @@ type Server struct {
 	// Processors is how much of them all who play may take together; 0 for the usual part of the machine's.
 	Processors float64
 
+	// Clock is by which it is known what has sounded; nil for the usual.
+	Clock func() time.Time
+
 	admission admission
 
 	once  sync.Once
@@ -57,6 +60,9 @@ func (s *Server) begin() {
 	s.once.Do(func() {
 		s.ctx, s.end = context.WithCancel(context.Background())
 		s.admission.budget = s.Processors
+		if s.Clock == nil {
+			s.Clock = time.Now
+		}
 	})
 }
 
