@@ -9,6 +9,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/layout"
+	"zestyloom/core/mix"
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
 	"zestyloom/core/weave"
@@ -136,4 +138,39 @@ func TestWhatBelongs(t *testing.T) {
 	assert.Equal(t, [][]float64{{1, 2}, {4, 5}}, b.Hear(2, func(id weave.NodeID) [][]float64 { // shorter, and by the same way
 		return [][]float64{{1, 2}, {4, 5}}
 	})[:2])
+}
+
+// However long it has run, soft sound is still sound.
+func TestItDoesNotTire(t *testing.T) {
+	x := four(48000)
+	for c := range x {
+		for i := range x[c] {
+			x[c][i] /= 100
+		}
+	}
+	w := New(48000, 4)
+	for range 40 {
+		w.Write(x, x)
+	}
+	assert.Equal(t, Right, w.Read()[0].Says)
+}
+
+// A sound field belongs on a pair as it is decoded, with polarity turned where that says so.
+func TestAFieldBelongsAsItIsDecoded(t *testing.T) {
+	labels := []string{"ACN0", "ACN1", "ACN2", "ACN3"}
+	r := reel.New("Deck", 48000, timecode.Rate{Num: 25, Den: 1}, 0, []reel.Stem{{ID: "AX", Name: "Deck", Labels: labels}})
+	r.Groups["a"] = reel.Group{ID: "a", Name: "Deck", Layout: "stereo", Labels: []string{"L", "R"}, Stems: []string{"AX"}}
+	x := [][]float64{{1}, {0.5}, {0.25}, {0.125}}
+	got := On(r).Hear(1, func(weave.NodeID) [][]float64 { return x })
+	m, _, _ := mix.Carry(layout.Read(labels), layout.Read([]string{"L", "R"}), mix.Usual())
+	turned := false
+	for side := range 2 {
+		want := 0.0
+		for c := range labels {
+			want += m.At(side, c) * x[c][0]
+			turned = turned || m.At(side, c) < 0
+		}
+		assert.InDelta(t, want, got[side][0], 1e-6)
+	}
+	assert.True(t, turned)
 }

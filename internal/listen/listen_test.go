@@ -243,20 +243,12 @@ func TestAChangeIsHeardAtOnce(t *testing.T) {
 		"in the last block":                  {lead - 1, 0, lead - block},
 	} {
 		conn, e, _ := listening(t, s)
-		clock := time.Unix(0, 0)
-		var mu sync.Mutex
-		conn.server.Clock = func() time.Time {
-			mu.Lock()
-			defer mu.Unlock()
-			return clock
-		}
+		pass := standStill(conn)
 		ask := request{Do: "play", Generation: 1, Reel: "reel", Until: 20000, Tap: engine.Tap{Kind: "track", ID: track}}
 		conn.handle(ask)
 		require.Eventually(t, func() bool { return len(e.left()) >= lead }, time.Minute, time.Millisecond, name)
 		conn.handle(request{Do: "played", Generation: 1, Frames: c.played})
-		mu.Lock()
-		clock = clock.Add(c.elapsed)
-		mu.Unlock()
+		pass(c.elapsed)
 		plain := e.left()
 		ask.Do, ask.Trial = "change", sent(t, "setTrack", reel.SetTrack{Track: track, GainDB: new(-6.0)})
 		conn.handle(ask)
@@ -271,6 +263,22 @@ func TestAChangeIsHeardAtOnce(t *testing.T) {
 		now := e.left()
 		assert.InDelta(t, c.from, begins(now), 40, name) // samples near 0 are the same at any gain
 		assert.Equal(t, plain[:c.from], now[:c.from], "%s: what has sounded stays", name)
+	}
+}
+
+// standStill gives a connection a clock that stands until time is passed.
+func standStill(c *connection) (pass func(time.Duration)) {
+	clock := time.Unix(0, 0)
+	var mu sync.Mutex
+	c.server.Clock = func() time.Time {
+		mu.Lock()
+		defer mu.Unlock()
+		return clock
+	}
+	return func(by time.Duration) {
+		mu.Lock()
+		defer mu.Unlock()
+		clock = clock.Add(by)
 	}
 }
 
@@ -358,4 +366,65 @@ func TestTheDeckTellsAWrongWire(t *testing.T) {
 	}
 	assert.Equal(t, []wires.Verdict{wires.Right, wires.Right, wires.Quiet, wires.Wrong}, says)
 	assert.Contains(t, []int{0, 1}, told()[3].On, "a mono in the middle is on both sides alike")
+}
+
+// What was replaced before it sounded has not been heard: loudness is of what sounds in its place.
+func TestWhatWasReplacedDoesNotCount(t *testing.T) {
+	s := newShelf(t)
+	track := s.reel.TrackList()[0].ID
+	peak := func(change bool) float64 {
+		c, e, _ := listening(t, s)
+		pass := standStill(c)
+		ask := request{Do: "play", Generation: 1, Reel: "reel", Until: 20000, Tap: engine.Tap{Kind: "track", ID: track}}
+		c.handle(ask)
+		require.Eventually(t, func() bool { return len(e.left()) >= lead }, time.Minute, time.Millisecond)
+		if change {
+			ask.Do, ask.Trial = "change", sent(t, "setTrack", reel.SetTrack{Track: track, GainDB: new(-12.0)})
+			before := e.told()
+			c.handle(ask)
+			require.Eventually(t, func() bool { return e.told() >= before+lead/block }, time.Minute, time.Millisecond)
+		}
+		pass(time.Minute)
+		var last *loudness.Reading
+		require.Eventually(t, func() bool {
+			c.handle(request{Do: "played", Generation: 1, Frames: 20000})
+			e.mu.Lock()
+			defer e.mu.Unlock()
+			r := e.replies[len(e.replies)-1]
+			last = r.Loudness
+			return r.Ended
+		}, time.Minute, time.Millisecond)
+		c.stop()
+		require.NotNil(t, last)
+		return *last.TruePeak
+	}
+	assert.InDelta(t, peak(false)-12, peak(true), 0.1)
+}
+
+// told is how many blocks have come.
+func (e *ear) told() int {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	return e.blocks
+}
+
+// For headphones the speakers of a pair stand around a head: the far ear hears the one side too, later.
+func TestHeadphonesAreHeard(t *testing.T) {
+	s := newShelf(t)
+	change, _, err := reel.SetTrack{Track: s.reel.TrackList()[0].ID, Pan: new(-1.0)}.Plan(s.reel, nil)
+	require.NoError(t, err)
+	require.NoError(t, s.reel.Apply(change))
+	right := func(check engine.Check) (level float64) {
+		c, e, _ := listening(t, s)
+		defer c.stop()
+		c.handle(request{Do: "play", Generation: 1, Reel: "reel", Until: 9000, Tap: engine.Tap{Kind: "stem", ID: "DX", Check: check}})
+		require.Eventually(t, func() bool { return len(e.left()) >= 9000 }, time.Minute, time.Millisecond)
+		for at := 4; at+4 <= len(e.sound); at += 8 {
+			level = max(level, math.Abs(float64(math.Float32frombits(binary.LittleEndian.Uint32(e.sound[at:])))))
+		}
+		return level
+	}
+	assert.Zero(t, right(engine.AsItIs))
+	assert.Positive(t, right(engine.Headphones))
+	assert.Positive(t, right(engine.Swapped), "all of it is on the right then")
 }
