@@ -50,7 +50,8 @@ export function BoardHead() {
               role="radio"
               aria-checked={ride === m}
               title={rideWords[m][1]}
-              className={`h-5 shrink-0 cursor-pointer rounded-full border px-2 ${ride === m ? "border-ink bg-ink text-ground" : "border-line bg-paper hover:text-ink"}`}
+              className={`h-5 shrink-0 cursor-pointer rounded-full border px-2
+                ${ride === m ? "border-ink bg-ink text-ground" : "border-line bg-paper hover:text-ink"}`}
               onClick={() => store.setState({ ride: m })}
             >
               {rideWords[m][0]}
@@ -149,7 +150,8 @@ const BoardRow = memo(function BoardRow(p: RowProps) {
     <div className={`${columns} h-full ${ganged ? "bg-paper" : ""}`} style={{ height }}>
       <button
         className={`flex cursor-pointer items-center justify-center rounded-full border ${low ? "h-[15px] w-[15px]" : "h-5 w-5"}
-          ${ganged ? "border-ink bg-ink text-ground" : "border-transparent text-muted opacity-50 hover:border-line hover:opacity-100 focus-visible:opacity-100"}`}
+          ${ganged ? "border-ink bg-ink text-ground" : "border-transparent text-muted opacity-50 hover:border-line hover:opacity-100"}
+          focus-visible:opacity-100`}
         aria-pressed={ganged}
         aria-label={`${name} moves together with others`}
         title="Move together: what is done to the level of one of these is done to all of them"
@@ -370,6 +372,7 @@ function Place({
 const floor = -60;
 const fall = 12;
 const wordsEvery = 250;
+const pale = "color-mix(in srgb, var(--lime) 45%, transparent)";
 const hatch = "repeating-linear-gradient(115deg, var(--wrong) 0 1.5px, transparent 1.5px 4px)";
 
 /** The share of a row in all of its kind, and what arrives at it, as it plays. Drawn without React, as it changes with every block. */
@@ -444,7 +447,7 @@ function Arrives({
         aria-valuetext="silent"
         className={`relative block min-w-0 bg-band ${low ? "h-[7px]" : "h-[9px]"}`}
         style={{
-          backgroundImage: `linear-gradient(to right, transparent ${x(from)}%, color-mix(in srgb, var(--lime) 45%, transparent) ${x(from)}%, color-mix(in srgb, var(--lime) 45%, transparent) ${x(to)}%, transparent ${x(to)}%)`,
+          backgroundImage: `linear-gradient(to right, transparent ${x(from)}%, ${pale} ${x(from)}%, ${pale} ${x(to)}%, transparent ${x(to)}%)`,
         }}
       >
         <span className="absolute left-0 top-[2px] bottom-[2px] bg-ink" />

@@ -5,12 +5,10 @@ import type { Command, ReelView } from "../../api/client";
 import { player, usePlayer, type Watched } from "../../listen/player";
 import type { BandRow } from "./band";
 import { baseOf, keyOfRow, moved, noted, ridden, type Pass, type Target } from "./riding";
-import { turned, useLoomStore } from "./state";
+import { turned, useLoomStore, type LoomStore } from "./state";
 
 /** What the rows of a board do. The functions stay the same from one rendering to the next. */
 export type Hands = {
-  /** The rows that move when one is taken hold of. */
-  with: (t: Target) => Target[];
   begin: (t: Target) => void;
   move: (t: Target, by: number) => void;
   end: (t: Target) => void;
@@ -30,121 +28,151 @@ export const watchedRows = (view: ReelView, strands: BandRow[]): Watched[] => [
   ...view.groups.map((g): Watched => ({ row: "group", id: g.id })),
 ];
 
-/** The hands at the levels of a board: what they do is heard at once, and is one step once they let go. */
-export function useHands(p: {
+type Around = {
   view: ReelView;
   playingAt: () => number | null;
   onTurn: (c: Command | null) => void;
   onTurned: () => void;
   onChain: (t: Target) => void;
   onDo: (c: Command) => Promise<unknown>;
-}) {
+};
+
+/** What hands hold, and what becomes of it: heard while it is held, and one step once it is let go. */
+class Holding {
+  private passes = new Map<string, Pass>();
+  private set: { targets: Target[]; by: number } | null = null;
+  /** Where playing was when it was last looked at. */
+  last = 0;
+
+  constructor(
+    private store: LoomStore,
+    private now: () => Around,
+    private onHeld: (by: ReadonlyMap<string, number>) => void,
+  ) {}
+
+  private show() {
+    const next = new Map<string, number>();
+    for (const pass of this.passes.values()) for (const t of pass.targets) next.set(keyOfRow(t), pass.moves.at(-1)!.by);
+    for (const t of this.set?.targets ?? []) next.set(keyOfRow(t), this.set!.by);
+    this.onHeld(next);
+  }
+
+  private hear() {
+    const { playingAt, view, onTurn } = this.now();
+    const at = playingAt();
+    if (at === null) return;
+    const c = ridden(view, [...this.passes.values()], Math.max(view.end, Math.round(at) + view.head.sampleRate));
+    if (c) onTurn(c);
+  }
+
+  private make(c: Command | null) {
+    const { onTurn, onTurned, onDo } = this.now();
+    if (c) onTurned();
+    else onTurn(null);
+    void (c ? onDo(c) : Promise.resolve()).finally(() => {
+      this.show(); // what was held stands on the reel by now
+      if (this.passes.size > 0) this.hear();
+    });
+  }
+
+  private commit(of: Pass[], to: number) {
+    for (const [key, pass] of this.passes) if (of.includes(pass)) this.passes.delete(key);
+    // Where a range is played again and again, playing may stand before what was written last.
+    this.make(ridden(this.now().view, of, Math.max(to, ...of.map((p) => p.moves.at(-1)!.at))));
+  }
+
+  /** The rows that move with one that is taken hold of. */
+  private with(t: Target): Target[] {
+    const gang = this.store.getState().gang;
+    return gang.has(keyOfRow(t)) ? allRows(this.now().view).filter((x) => gang.has(keyOfRow(x))) : [t];
+  }
+
+  begin = (t: Target) => {
+    const at = this.now().playingAt();
+    const mode = this.store.getState().ride;
+    if (at === null || mode === "off") {
+      this.set = { targets: this.with(t), by: 0 };
+    } else {
+      const was = this.passes.get(keyOfRow(t)); // that was left where it is
+      if (was) this.commit([was], Math.round(at));
+      this.passes.set(keyOfRow(t), { targets: this.with(t), mode, moves: [{ at: Math.round(at), by: 0 }] });
+    }
+    this.show();
+  };
+
+  move = (t: Target, by: number) => {
+    const pass = this.passes.get(keyOfRow(t));
+    const { view, playingAt, onTurn } = this.now();
+    if (this.set) {
+      this.set = { ...this.set, by };
+      onTurn(moved(view, this.set.targets, by));
+    } else if (pass) {
+      this.last = Math.round(playingAt() ?? this.last);
+      pass.moves = noted(pass.moves, this.last, by);
+      this.hear();
+    }
+    this.show();
+  };
+
+  end = (t: Target) => {
+    const { view, playingAt } = this.now();
+    const s = this.set;
+    this.set = null;
+    if (s) return this.make(s.by === 0 ? null : moved(view, s.targets, s.by));
+    const pass = this.passes.get(keyOfRow(t));
+    if (!pass) return;
+    if (pass.mode === "trim" && pass.moves.every((m) => m.by === 0)) {
+      this.passes.delete(keyOfRow(t));
+      return this.make(null);
+    }
+    if (pass.mode !== "latch") this.commit([pass], Math.round(playingAt() ?? this.last));
+  };
+
+  /** What was left where it is goes on until playing stops. */
+  stopped = () => {
+    if (this.passes.size > 0) this.commit([...this.passes.values()], this.last);
+  };
+
+  step = (t: Target, by: number) => void this.now().onDo(moved(this.now().view, this.with(t), by));
+
+  rest = (t: Target) => void this.now().onDo(moved(this.now().view, [t], -baseOf(this.now().view, t)));
+}
+
+/** The hands at the levels of a board. */
+export function useHands(p: Around) {
   const store = useLoomStore();
   const [held, setHeld] = useState<ReadonlyMap<string, number>>(new Map());
   const latest = useRef(p);
   latest.current = p;
-  const passes = useRef(new Map<string, Pass>());
-  const set = useRef<{ targets: Target[]; by: number } | null>(null);
-  const playing = usePlayer((s) => s.playing?.what === "reel" && s.playing.id === p.view.id);
-  const last = useRef(0); // where playing was when a hand was last seen
-  const hands = useMemo(() => {
-    const now = () => latest.current;
-    const show = () => {
-      const next = new Map<string, number>();
-      for (const pass of passes.current.values()) for (const t of pass.targets) next.set(keyOfRow(t), pass.moves.at(-1)!.by);
-      for (const t of set.current?.targets ?? []) next.set(keyOfRow(t), set.current!.by);
-      setHeld(next);
-    };
-    const hear = () => {
-      const at = now().playingAt();
-      const { view, onTurn } = now();
-      const c = at === null ? null : ridden(view, [...passes.current.values()], Math.max(view.end, Math.round(at) + view.head.sampleRate));
-      if (c) onTurn(c);
-    };
-    const make = (c: Command | null) => {
-      if (c) now().onTurned();
-      else now().onTurn(null);
-      const done = c ? now().onDo(c) : Promise.resolve();
-      void done.finally(() => {
-        show(); // what was held stands on the reel by now
-        if (passes.current.size > 0) hear();
-      });
-    };
-    const commit = (of: Pass[], to: number) => {
-      for (const [key, pass] of passes.current) if (of.includes(pass)) passes.current.delete(key);
-      make(ridden(now().view, of, to));
-    };
-    const targets = (t: Target): Target[] => {
-      const gang = store.getState().gang;
-      if (!gang.has(keyOfRow(t))) return [t];
-      return allRows(now().view).filter((x) => gang.has(keyOfRow(x)));
-    };
-    const hands: Hands = {
-      with: targets,
-      begin: (t) => {
-        const at = now().playingAt();
-        const mode = store.getState().ride;
-        if (at === null || mode === "off") {
-          set.current = { targets: targets(t), by: 0 };
-        } else {
-          const was = passes.current.get(keyOfRow(t)); // that was left where it is
-          if (was) commit([was], Math.round(at));
-          passes.current.set(keyOfRow(t), { targets: targets(t), mode, moves: [{ at: Math.round(at), by: 0 }] });
-        }
-        show();
-      },
-      move: (t, by) => {
-        const pass = passes.current.get(keyOfRow(t));
-        if (set.current) {
-          set.current = { ...set.current, by };
-          now().onTurn(moved(now().view, set.current.targets, by));
-        } else if (pass) {
-          const at = now().playingAt();
-          if (at !== null) last.current = Math.round(at);
-          pass.moves = noted(pass.moves, last.current, by);
-          hear();
-        }
-        show();
-      },
-      end: (t) => {
-        const s = set.current;
-        set.current = null;
-        if (s) return make(s.by === 0 ? null : moved(now().view, s.targets, s.by));
-        const pass = passes.current.get(keyOfRow(t));
-        if (!pass) return;
-        const at = now().playingAt();
-        if (pass.mode === "trim" && pass.moves.every((m) => m.by === 0)) {
-          passes.current.delete(keyOfRow(t));
-          return make(null);
-        }
-        if (pass.mode !== "latch") commit([pass], Math.round(at ?? last.current));
-      },
-      step: (t, by) => void now().onDo(moved(now().view, targets(t), by)),
-      rest: (t) => void now().onDo(moved(now().view, [t], -baseOf(now().view, t))),
-      place: (t, pan) =>
-        void now().onDo(
-          t.row === "track"
-            ? { kind: "setTrack", command: { track: t.id, pan } }
-            : { kind: "setBus", command: { row: t.row, from: t.id, pan } },
-        ),
-      chain: (t) => now().onChain(t),
+  const holding = useMemo(() => new Holding(store, () => latest.current, setHeld), [store]);
+  const hands = useMemo((): Hands => {
+    const { begin, move, end, step, rest } = holding;
+    const place = ({ row, id }: Target, pan: number): Command =>
+      row === "track" ? { kind: "setTrack", command: { track: id, pan } } : { kind: "setBus", command: { row, from: id, pan } };
+    return {
+      begin,
+      move,
+      end,
+      step,
+      rest,
+      place: (t, pan) => void latest.current.onDo(place(t, pan)),
+      chain: (t) => latest.current.onChain(t),
       gang: (t) => store.setState((s) => ({ gang: turned(s.gang, keyOfRow(t)) })),
     };
-    return { hands, stopped: (at: number) => passes.current.size > 0 && commit([...passes.current.values()], at) };
-  }, [store]);
-  // What was left where it is goes on until playing stops.
+  }, [holding, store]);
+  const playing = usePlayer((s) => s.playing?.what === "reel" && s.playing.id === p.view.id);
   useEffect(() => {
     if (!playing) return;
     const watch = player.subscribe(() => {
       const s = player.snapshot();
-      if (s.playing?.what === "reel") last.current = Math.round(s.position);
+      if (s.playing?.what === "reel") holding.last = Math.round(s.position);
     });
     return () => {
       watch();
-      hands.stopped(last.current);
+      holding.stopped();
     };
-  }, [playing, hands]);
-  return { hands: hands.hands, held };
+  }, [playing, holding]);
+  return { hands, held };
 }
 
 /** All rows that have a level. */

@@ -360,7 +360,8 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
         </div>
       </div>
       <div
-        className={`level-with-rows flex shrink-0 overflow-y-auto border-t border-line bg-band ${board ? "max-h-[50%]" : fitted ? "max-h-[17%]" : "max-h-[35%]"}`}
+        className={`level-with-rows flex shrink-0 overflow-y-auto border-t border-line bg-band
+          ${board ? "max-h-[50%]" : fitted ? "max-h-[17%]" : "max-h-[35%]"}`}
         tabIndex={-1}
       >
         <div className="h-max shrink-0 border-r border-line" style={{ width: headsWidth }}>
