@@ -2,12 +2,14 @@ package engine
 
 import (
 	"math"
+	"math/rand"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"zestyloom/core/chain"
+	"zestyloom/core/chain/chaintest"
 	"zestyloom/core/dsp"
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
@@ -77,50 +79,15 @@ func plainly(t testing.TB, c reel.Chain, x [][]float64, at int64, key [][]float6
 			continue
 		}
 		v := s.Value
-		switch s.Kind {
-		case chain.HighPass: // of third order: one of first, one of second
-			w := math.Tan(math.Pi * v("frequency") / 48000)
-			for c := range x {
-				x[c] = direct(x[c], 1, -2, 1, 1+w+w*w, 2*w*w-2, 1-w+w*w) // q = 1
-				x[c] = direct(x[c], 1, -1, 0, 1+w, w-1, 0)
-			}
-		case chain.Bell:
-			w, a := 2*math.Pi*v("frequency")/48000, math.Pow(10, v("gain")/40)
-			alpha := math.Sin(w) / (2 * v("q"))
-			for c := range x {
-				x[c] = direct(x[c], 1+alpha*a, -2*math.Cos(w), 1-alpha*a, 1+alpha/a, -2*math.Cos(w), 1-alpha/a)
-			}
-		case chain.Compressor:
-			by := key
-			if s.Key == nil {
-				by = x
-			}
-			x = pressed(s, x, by, at)
-		case chain.Polarity:
-			for c := range x {
-				for i := range x[c] {
-					x[c][i] *= -1
-				}
-			}
-		case chain.Width:
-			for i := range x[0] {
-				m, d := (x[0][i]+x[1][i])/2, (x[0][i]-x[1][i])/2*v("width")
-				x[0][i], x[1][i] = m+d, m-d
-			}
-		case chain.Delay:
-			n := int(v("samples"))
-			for c := range x {
-				x[c] = append(make([]float64, n), x[c][:len(x[c])-n]...)
-			}
-		case chain.Gain:
+		switch points := c.Curves[s.ID+" gain"]; {
+		case s.Kind == chain.Gain && len(points) > 0:
 			for i := range x[0] { // linear in dB between the ends of stretches of 256
 				p := at + int64(i)
 				begin := p - p%256
-				points := c.Curves[s.ID+" gain"]
 				a, b := line(points, begin), line(points, begin+256)
 				x[0][i] *= db(a + (b-a)*float64(p-begin)/256)
 			}
-		case chain.Limiter: // by our own, over all of it at once
+		case s.Kind == chain.Limiter: // by our own, over all of it at once
 			p := dsp.NewLimiter(48000, len(x), v("ahead"), v("release"), func(int64) float64 { return v("ceiling") })
 			out := make([][]float64, len(x))
 			for c := range x {
@@ -131,88 +98,15 @@ func plainly(t testing.TB, c reel.Chain, x [][]float64, at int64, key [][]float6
 				x[c] = out[c][p.Latency():]
 			}
 		default:
-			require.Fail(t, "nothing plain is known of "+string(s.Kind))
+			require.True(t, chaintest.Plain(s.Kind), "nothing plain is known of %s", s.Kind)
+			by := key
+			if s.Key == nil {
+				by = nil
+			}
+			x = chaintest.Plainly(s, 48000, x, by)
 		}
 	}
 	return x
-}
-
-// direct is a section in direct form I.
-func direct(x []float64, b0, b1, b2, a0, a1, a2 float64) []float64 {
-	y := make([]float64, len(x))
-	was := func(list []float64, i int) float64 {
-		if i < 0 {
-			return 0
-		}
-		return list[i]
-	}
-	if b0 == 1 && a0 > 1 && a2 != 0 && b2 == 1 { // a high-pass, of which the prototype is not scaled
-		b1 = -2
-	}
-	for i := range x {
-		y[i] = (b0*x[i] + b1*was(x, i-1) + b2*was(x, i-2) - a1*was(y, i-1) - a2*was(y, i-2)) / a0
-	}
-	return y
-}
-
-// pressed is a compressor, step by step of eight samples.
-func pressed(s chain.Step, x, key [][]float64, at int64) [][]float64 {
-	v := s.Value
-	ahead := int(math.Round(v("ahead") * 48000 / 1000 / 8))
-	steps := len(x[0])/8 + ahead + 2
-	gains := make([]float64, steps+1)
-	gain := 0.0
-	square := make([]float64, len(key))
-	peaks := make([]float64, steps)
-	first := at / 8 // of the clock
-	for k := range steps {
-		level := 0.0
-		for c := range key {
-			for j := range 8 {
-				i := int((first+int64(k))*8-at) + j
-				y := 0.0
-				if i >= 0 && i < len(key[c]) {
-					y = key[c][i]
-				}
-				peaks[k] = max(peaks[k], math.Abs(y))
-				square[c] += (y*y - square[c]) * (1 - math.Exp(-1/(0.010*48000)))
-			}
-		}
-		if s.Detector == chain.RMS {
-			for c := range square {
-				level = max(level, 2*square[c])
-			}
-		} else {
-			for back := 0; back < 30 && k-back >= 0; back++ { // 5 ms
-				level = max(level, peaks[k-back]*peaks[k-back])
-			}
-		}
-		over, knee := 10*math.Log10(max(level, 1e-30))-v("threshold"), v("knee")
-		want := 0.0
-		switch {
-		case 2*over >= knee:
-			want = (1/v("ratio") - 1) * over
-		case 2*over > -knee:
-			want = (1/v("ratio") - 1) * (over + knee/2) * (over + knee/2) / (2 * knee)
-		}
-		time := v("release")
-		if want < gain {
-			time = v("attack")
-		}
-		gain += (want - gain) * (1 - math.Exp(-8/(time/1000*48000)))
-		gains[k+1] = gain
-	}
-	out := make([][]float64, len(x))
-	for c := range x {
-		out[c] = make([]float64, len(x[c]))
-		for i := range x[c] {
-			p := at + int64(i)
-			k := int(p/8-first) + ahead
-			a, b := db(gains[k]+v("makeup")), db(gains[k+1]+v("makeup"))
-			out[c][i] = x[c][i] * (a + (b-a)*float64(p%8+1)/8)
-		}
-	}
-	return out
 }
 
 // plain renders the reel of manyChains from its start: track by track, stem by stem, group by group.
@@ -298,6 +192,55 @@ func TestChainsAgainstTheirDefinitions(t *testing.T) {
 			for i := range frames {
 				require.InDelta(t, want["mix"][c][i], got[c][i], 1e-9, "mix %d at %d", c, i)
 				require.InDelta(t, want["dx"][c][i], got[2+c][i], 1e-9, "dialogue %d at %d", c, i)
+			}
+		}
+	}
+}
+
+// Chains of any processors that have a plain form, on any row, driven by the row itself or by another, are what these are.
+func TestRandomChainsAgainstTheirPlainForms(t *testing.T) {
+	const frames, ahead = 62_000, 12_000 // a plain form knows of nothing behind the end, which chains look ahead to
+	for seed := range int64(6) {
+		r, s := manyChains(t)
+		rnd := rand.New(rand.NewSource(seed))
+		tracks := r.TrackList()
+		drives := map[string]*chain.Key{reel.ChainID(reel.TrackRow, tracks[1].ID): {Row: "stem", From: "DX"},
+			reel.ChainID(reel.StemRow, "FX"): {Row: "track", From: tracks[0].ID}}
+		for _, c := range r.ChainList() {
+			var steps []chain.Step
+			for len(steps) < 2 || len(steps) < 1+rnd.Intn(4) {
+				about := chain.Kinds[rnd.Intn(len(chain.Kinds))]
+				driven := drives[c.ID] != nil && len(steps) == 1 // by another row, at least once, behind one that may be late
+				if !chaintest.Plain(about.Kind) || driven && !about.Keyed {
+					continue
+				}
+				step := chaintest.Random(rnd, about)
+				step.ID = string(rune('p' + len(steps))) // none that has a curve
+				step.Off = !driven && rnd.Intn(6) == 0
+				if gain, there := step.Values["gain"]; there {
+					step.Values["gain"] = gain / 4 // or several together are louder than any file
+				}
+				if driven || about.Keyed && rnd.Intn(2) == 0 {
+					step.Key = drives[c.ID]
+				}
+				steps = append(steps, step)
+			}
+			do(t, r, reel.SetChain{Row: c.Row, From: c.From, Steps: &steps})
+		}
+		want := plain(t, r, s, frames)
+		got := render(t, r, s, start, frames, 1, 1023, 480, 16384)
+		for c := range 2 {
+			for i := range frames - ahead {
+				most := 1e-6 * max(1, math.Abs(want["mix"][c][i]))
+				if math.Abs(want["mix"][c][i]-got[c][i]) > most || math.Abs(want["dx"][c][i]-got[2+c][i]) > most {
+					for _, x := range r.ChainList() {
+						for _, y := range x.Steps {
+							t.Log(x.ID, y.Kind, y.Off, y.Values, y.Key, y.Detector)
+						}
+					}
+				}
+				require.InDelta(t, want["mix"][c][i], got[c][i], most, "seed %d, mix %d at %d", seed, c, i)
+				require.InDelta(t, want["dx"][c][i], got[2+c][i], most, "seed %d, dialogue %d at %d", seed, c, i)
 			}
 		}
 	}
