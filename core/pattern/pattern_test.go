@@ -32,6 +32,12 @@ tracks:
   - {id: boom, name: Boom, labels: [M], stem: DX, feed: {placed: true, front: 1}}
 knots:
   - {row: track, from: boom, output: pair/L, gainDB: -6}
+chains:
+  - row: stem
+    from: MX
+    steps:
+      - {id: "1", kind: bell, values: {frequency: 320, gain: -4}}
+      - {id: "2", kind: compressor, values: {threshold: -30}, detector: rms, key: {row: stem, from: DX}}
 `
 
 func Example() {
@@ -48,8 +54,8 @@ func Example() {
 	for _, o := range r.OutputList() {
 		fmt.Print(o.ID, " ")
 	}
-	fmt.Println(len(r.Tracks), "track")
-	// Output: surround/L surround/R surround/C surround/LFE surround/Ls surround/Rs pair/L pair/R 1 track
+	fmt.Println(len(r.Tracks), "track,", len(r.Chains["stem MX"].Steps), "processors on the music")
+	// Output: surround/L surround/R surround/C surround/LFE surround/Ls surround/Rs pair/L pair/R 1 track, 2 processors on the music
 }
 
 func TestWhatIsWrittenIsReadAgain(t *testing.T) {
@@ -72,6 +78,11 @@ func TestWhatIsWrongIsNamed(t *testing.T) {
 		"stem: DX, feed|stem: FX, feed":            `the track Boom names the stem "FX"`,
 		"id: pair|id: surround":                    `the group "surround" twice`,
 		"gainDB: -6|gainDB: loud":                  "gainDB",
+		"from: DX}}|from: AX}}":                    `what drives a processor names the stem "AX"`,
+		"from: MX\n|from: NX\n":                    `a chain names the stem "NX"`,
+		"kind: bell|kind: flanger":                 "flanger",
+		"frequency: 320|frequency: 5":              "frequency",
+		`id: "2"|id: "1"`:                          "an ID of its own",
 		"tag: ST|tag: ST, colour: red":             "colour",
 		"id: boom|id: Boom!":                       "id",
 		"name: Ferry|name: [":                      "not valid YAML",

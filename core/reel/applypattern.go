@@ -3,6 +3,7 @@ package reel
 import (
 	"slices"
 
+	"zestyloom/core/chain"
 	"zestyloom/core/timecode"
 )
 
@@ -81,6 +82,9 @@ func (c onlyPattern) Plan(r *Reel, _ Known) (Change, string, error) {
 	a.groups()
 	a.knots()
 	a.lost = append(a.lost, a.followGroups()...)
+	if err := a.chains(); err != nil {
+		return Change{}, "", err
+	}
 	return a.finish(), "", losing(c.Yes, "Applying "+p.Name, a.lost)
 }
 
@@ -229,6 +233,46 @@ func (a *applying) knots() {
 		knot := k.Knot()
 		a.draft.knots.put(knot.ID, knot)
 	}
+}
+
+// chains has rows go through what they go through in the pattern; curves stay that are of the same parameter of the same step. What would be
+// driven by a row that it reaches on this reel is off.
+func (a *applying) chains() error {
+	for _, c := range a.pattern.Chains {
+		from := a.to.of(c.Row, c.From)
+		if from == "" {
+			continue // of a track that is not made
+		}
+		now, _ := a.draft.chains.get(ChainID(c.Row, from))
+		steps := a.to.steps(c.Steps)
+		for i, s := range steps {
+			if k := slices.IndexFunc(now.Steps, func(x chain.Step) bool { return x.ID == s.ID && sameStep(x, s) }); k >= 0 {
+				steps[i] = now.Steps[k] // with where it has learnt what it knows
+			}
+		}
+		now.ID, now.Row, now.From, now.Steps, now.Off = ChainID(c.Row, from), c.Row, from, steps, c.Off
+		now.Curves = curvesOf(now)
+		a.draft.chains.put(now.ID, now)
+	}
+	made := a.reel.Clone()
+	if err := made.Replay(a.finish()); err != nil {
+		return err
+	}
+	for _, c := range a.pattern.Chains {
+		now, there := made.Chains[ChainID(c.Row, a.to.of(c.Row, c.From))]
+		if !there {
+			continue
+		}
+		for i, s := range now.Steps {
+			if s.Key != nil && made.drives(rowOf{now.Row, now.From}, rowOf{Row(s.Key.Row), s.Key.From}, map[rowOf]bool{}) {
+				now.Steps = slices.Clone(now.Steps)
+				now.Steps[i].Key, now.Steps[i].Off = nil, true
+				made.Chains[now.ID] = now
+				a.draft.chains.put(now.ID, now)
+			}
+		}
+	}
+	return nil
 }
 
 // outputParts gives the group and the label of an output of a pattern.

@@ -58,8 +58,10 @@ func filled(t testing.TB) *Reel {
 		GainDB: 2, Ride: points(0, 1), Limit: points(0, -3), MatchDB: 1, Basis: "x", Before: &Levels{&level, &level, &level, &level, &level, &lfe}, Off: true}
 	r.Chains[ChainID(GroupRow, "room")] = Chain{ID: ChainID(GroupRow, "room"), Row: GroupRow, From: "room", Off: true,
 		Steps: []chain.Step{{ID: "1", Kind: chain.Compressor, Off: true, Values: map[string]float64{"ratio": 3}, Detector: chain.RMS,
-			Key: &chain.Key{Row: "stem", From: "DX"}, Profile: []float64{-90}, Learnt: &chain.Stretch{From: 1, To: 2}}},
+			Key: &chain.Key{Row: "stem", From: "DX"}}},
 		Curves: map[string][]Point{"1 ratio": points(2, 3)}}
+	r.Chains[ChainID(StemRow, "AX")] = Chain{ID: ChainID(StemRow, "AX"), Row: StemRow, From: "AX", Steps: []chain.Step{{ID: "1", Kind: chain.Noise,
+		Profile: slices.Repeat([]float64{-90}, len(chain.Sixths)), Learnt: &chain.Stretch{From: 1, To: 2}}}}
 	for name, kind := range objectsOf(r) {
 		for field, said := range saying(kind) {
 			if name == "Buses" && strings.HasPrefix(field, ".Feed.") {
@@ -192,11 +194,14 @@ func TestAPatternKeepsWhatItIsNotNamedToLeave(t *testing.T) {
 		"group":        {full.Groups["room"], r.GroupList()[0], []string{"ID", "Feed"}},
 		"silent group": {full.Groups["spare"], r.GroupList()[1], []string{"ID"}},
 		"feed":         {*full.Groups["room"].Feed, *r.GroupList()[0].Feed, []string{"From"}},
+		"chain":        {full.ChainList()[0], r.ChainList()[0], []string{"ID", "From", "Curves", "Steps"}}, // curves are of its time
+		"step":         {full.ChainList()[0].Steps[0], r.ChainList()[0].Steps[0], nil},
+		"learnt step":  {full.Chains["stem AX"].Steps[0], r.Chains["stem AX"].Steps[0], []string{"Learnt"}},
 		"knot":         {full.KnotList()[0].Crosspoint, r.KnotList()[0].Crosspoint, []string{"From", "Output"}},
 	} {
 		assert.Empty(t, other(pair.a, pair.b, pair.may...), "%s: what is lost", what)
 	}
-	left := []string{"Clips", "Marks", "Buses", "Corrections", "Chains"} // which lie on a reel
+	left := []string{"Clips", "Marks", "Buses", "Corrections"} // which lie on a reel
 	for name, kind := range objectsOf(full) {
 		assert.Equal(t, slices.Contains(left, name), len(objectsOf(r)[name]) == 0 && len(kind) > 0, name)
 	}
@@ -212,6 +217,9 @@ func TestAPatternKeepsWhatItIsNotNamedToLeave(t *testing.T) {
 	}
 	for id := range full.Mixes {
 		assert.Empty(t, other(full.Mixes[id], on.Mixes[id]), id)
+	}
+	for id := range full.Chains {
+		assert.Empty(t, other(full.Chains[id], on.Chains[id]), id)
 	}
 	for id := range full.Tracks {
 		assert.Empty(t, other(full.Tracks[id], on.Tracks[id], "Suggested"), id)

@@ -9,6 +9,7 @@ import (
 	"strings"
 	"unicode"
 
+	"zestyloom/core/chain"
 	"zestyloom/core/fault"
 	"zestyloom/core/layout"
 	"zestyloom/core/take"
@@ -32,7 +33,16 @@ type Pattern struct {
 	Groups   []PatternGroup `json:"groups,omitempty"`
 	Tracks   []PatternTrack `json:"tracks,omitempty"`
 	Knots    []Crosspoint   `json:"knots,omitempty"`
+	Chains   []PatternChain `json:"chains,omitempty"`
 	Words    []take.Word    `json:"words,omitempty"` // by which its production reads names
+}
+
+// PatternChain is what the sound of a row of a pattern goes through, without what moves in time.
+type PatternChain struct {
+	Row   Row          `json:"row"`
+	From  string       `json:"from"`
+	Steps []chain.Step `json:"steps"`
+	Off   bool         `json:"off,omitempty"`
 }
 
 // PatternStem is a stem of a pattern. Its ID is its tag.
@@ -117,6 +127,12 @@ func PatternOf(r *Reel, name, about string) Pattern {
 		p.Knots = append(p.Knots, point)
 	}
 	slices.SortFunc(p.Knots, func(a, b Crosspoint) int { return strings.Compare(a.Knot().ID, b.Knot().ID) }) // by names of its own
+	for _, c := range r.ChainList() {
+		if made, there := ids.chain(c); there {
+			p.Chains = append(p.Chains, made)
+		}
+	}
+	slices.SortFunc(p.Chains, func(a, b PatternChain) int { return strings.Compare(ChainID(a.Row, a.From), ChainID(b.Row, b.From)) })
 	return p
 }
 
@@ -212,6 +228,31 @@ func (n renaming) point(r *Reel, k Crosspoint) (Crosspoint, bool) {
 	return k, group != "" && k.From != ""
 }
 
+// chain gives a chain as a pattern has it; false where its row has no name.
+func (n renaming) chain(c Chain) (PatternChain, bool) {
+	p := PatternChain{Row: c.Row, From: n.of(c.Row, c.From), Steps: n.steps(c.Steps), Off: c.Off}
+	for i := range p.Steps {
+		p.Steps[i].Learnt = nil // a stretch of that reel
+	}
+	return p, p.From != ""
+}
+
+// steps gives steps under the new IDs of what drives them. Where that has none they are off: driven by itself, a step would do something else.
+func (n renaming) steps(steps []chain.Step) []chain.Step {
+	out := slices.Clone(steps)
+	for i, s := range out {
+		if s.Key == nil {
+			continue
+		}
+		if to := n.of(Row(s.Key.Row), s.Key.From); to != "" {
+			out[i].Key = &chain.Key{Row: s.Key.Row, From: to}
+		} else {
+			out[i].Key, out[i].Off = nil, true
+		}
+	}
+	return out
+}
+
 // Check tells what of a pattern names nothing, or the same twice. Whether the rest follows the rules of reels is found when it
 // is applied.
 func (p Pattern) Check() error {
@@ -272,6 +313,20 @@ func (p Pattern) Check() error {
 		errs = append(errs, there(k.Row, k.From, "a knot"))
 		if !outputs[k.Output] {
 			errs = append(errs, fault.New(fault.BadInput, "In the pattern, a knot names the output %q, which is not in it", k.Output))
+		}
+	}
+	treated := map[string]bool{}
+	for _, c := range p.Chains {
+		errs = append(errs, there(c.Row, c.From, "a chain"), chain.Check(c.Steps))
+		if id := ChainID(c.Row, c.From); treated[id] || len(c.Steps) == 0 {
+			errs = append(errs, fault.New(fault.BadInput, "In the pattern, the %s %q has two chains, or one without processors", c.Row, c.From))
+		} else {
+			treated[id] = true
+		}
+		for _, s := range c.Steps {
+			if s.Key != nil {
+				errs = append(errs, there(Row(s.Key.Row), s.Key.From, "what drives a processor"))
+			}
 		}
 	}
 	for _, err := range errs {
@@ -359,6 +414,11 @@ func (p Pattern) Fit(r *Reel) ([]Fitted, error) {
 	note(touched[MixRow], change.Mixes)
 	note(touched[GroupRow], change.Groups)
 	note(touched[TrackRow], change.Tracks)
+	for _, c := range change.Chains {
+		if c.After != nil && touched[c.After.Row] != nil {
+			touched[c.After.Row][c.After.From] = true
+		}
+	}
 	var list []Fitted
 	one := func(row Row, id, name string, was func(id string) string) {
 		f := Fitted{Row: row, Name: name, ID: n.of(row, id), Does: FitsNew}

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"zestyloom/core/chain"
 	"zestyloom/core/fault"
 	"zestyloom/core/layout"
 	"zestyloom/core/timecode"
@@ -191,5 +192,54 @@ func TestPatternsOfAnyReelOnAnyOther(t *testing.T) {
 		fresh, err := p.Begin("New", 48000, timecode.Rates[0], 0)
 		require.NoError(t, err, "seed %d", seed)
 		require.Equal(t, p, PatternOf(fresh, "Any", ""), "seed %d", seed)
+	}
+}
+
+// What a row goes through goes along with a pattern, with what drives it; where that is not there, or would be reached by what it drives, the
+// processor is off.
+func TestPatternsKeepChains(t *testing.T) {
+	laid := func() *Reel {
+		r := New("Reel 1", 48000, timecode.Rates[0], 0, DefaultStems())
+		do(t, r, AddTake{Take: "boom", Title: "12A/3", Length: 48000, Parts: []PartPlan{{Name: "Boom", Stem: "DX", Channels: []int{0}, Labels: []string{"M"}}}})
+		return r
+	}
+	from := laid()
+	boom := from.TrackList()[0]
+	steps := []chain.Step{{ID: "1", Kind: chain.Bell, Values: map[string]float64{"gain": -4}},
+		{ID: "2", Kind: chain.Compressor, Key: &chain.Key{Row: "track", From: boom.ID}}}
+	do(t, from, SetChain{Row: StemRow, From: "MX", Steps: &steps})
+	do(t, from, SetChainCurve{Row: StemRow, From: "MX", Step: "1", Parameter: "gain", Points: []Point{{At: 5, Value: -3}}})
+	p := PatternOf(from, "Ducked", "")
+	require.Len(t, p.Chains, 1)
+	onto := laid()
+	do(t, onto, ApplyPattern{Pattern: p, Yes: true})
+	got := onto.Chains[ChainID(StemRow, "MX")]
+	assert.Equal(t, steps, got.Steps)
+	assert.Empty(t, got.Curves)
+	fresh, err := p.Begin("Reel 2", 48000, timecode.Rates[0], 0)
+	require.NoError(t, err)
+	assert.Equal(t, fresh.TrackList()[0].ID, fresh.Chains[ChainID(StemRow, "MX")].Steps[1].Key.From)
+	// Without its tracks nothing drives it.
+	bare := New("Reel 3", 48000, timecode.Rates[0], 0, DefaultStems())
+	do(t, bare, ApplyPattern{Pattern: p, Yes: true})
+	off := bare.Chains[ChainID(StemRow, "MX")].Steps
+	assert.Equal(t, steps[0], off[0])
+	assert.Nil(t, off[1].Key)
+	assert.True(t, off[1].Off)
+	// On a reel whose track is driven by the music, driving the music by the track would go round.
+	round := laid()
+	gated := []chain.Step{{ID: "1", Kind: chain.Gate, Key: &chain.Key{Row: "stem", From: "MX"}}}
+	do(t, round, SetChain{Row: TrackRow, From: round.TrackList()[0].ID, Steps: &gated})
+	do(t, round, ApplyPattern{Pattern: p, Yes: true})
+	assert.True(t, round.Chains[ChainID(StemRow, "MX")].Steps[1].Off)
+	assert.Nil(t, round.Chains[ChainID(StemRow, "MX")].Steps[1].Key)
+	assert.NotNil(t, round.Chains[ChainID(TrackRow, round.TrackList()[0].ID)].Steps[0].Key, "what is on the reel stays")
+	// It says which rows become others.
+	list, err := p.Fit(laid())
+	require.NoError(t, err)
+	for _, f := range list {
+		if f.Row == StemRow {
+			assert.Equal(t, f.Name == "Music", f.Does == FitsChanges, f.Name)
+		}
 	}
 }

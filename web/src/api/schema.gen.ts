@@ -4043,6 +4043,7 @@ export interface components {
                 }[];
                 tracks?: Record<string, never>[];
                 knots?: Record<string, never>[];
+                chains?: Record<string, never>[];
             };
         };
         SpecChoice: {
