@@ -14,8 +14,11 @@ import { levelAt, rideModes, type RideMode, type Target } from "./riding";
 import type { Rows } from "./rows";
 import { useLoom, useLoomStore } from "./state";
 
-/** The columns of the board: gang, chain, level, place, share, what arrives. */
-const columns = "grid grid-cols-[20px_minmax(56px,0.8fr)_minmax(120px,2fr)_52px_62px_minmax(64px,1.4fr)_38px] items-center gap-x-3 px-3";
+/** The columns of the board: gang, chain, level, place, share, what arrives and its figure. Where there is little room, a level and what arrives. */
+const columns =
+  "grid items-center gap-x-3 px-3 grid-cols-[20px_minmax(56px,0.8fr)_minmax(120px,2fr)_52px_62px_minmax(64px,1.4fr)_38px] " +
+  "@max-[530px]:grid-cols-[20px_minmax(100px,2fr)_minmax(40px,1fr)]";
+const roomy = "@max-[530px]:hidden";
 
 /** The scale of a level, in dB. Levels below it stand at its end. */
 const [lowest, highest] = [-48, 12];
@@ -40,7 +43,7 @@ export function BoardHead() {
   const ride = useLoom((s) => s.ride);
   const gang = useLoom((s) => s.gang);
   return (
-    <div className="flex h-full min-w-0 flex-col justify-end overflow-hidden pb-1 text-[11px] text-muted">
+    <div className="@container flex h-full min-w-0 flex-col justify-end overflow-hidden pb-1 text-[11px] text-muted">
       <div className="mb-1 flex min-w-0 items-center gap-3 px-3">
         <span className="flex min-w-0 items-center gap-1" role="radiogroup" aria-label="What moving a level does while the reel plays">
           <span className="shrink-0">while playing, a level</span>
@@ -70,11 +73,13 @@ export function BoardHead() {
       </div>
       <div className={columns}>
         <span />
-        <span>chain</span>
+        <span className={roomy}>chain</span>
         <span>level, dB</span>
-        <span>place</span>
-        <span title="How much of the power of all rows of its kind a row has, over the last 3 s, weighted as loudness is">share</span>
-        <span className="col-span-2">arrives, dBFS</span>
+        <span className={roomy}>place</span>
+        <span className={roomy} title="How much of the power of all rows of its kind a row has, over the last 3 s, weighted as loudness is">
+          share
+        </span>
+        <span className="truncate @min-[530px]:col-span-2">arrives, dBFS</span>
       </div>
     </div>
   );
@@ -91,7 +96,7 @@ const rideWords: Record<RideMode, [string, string]> = {
 export function BoardTracks({ rows, held, ...p }: BoardProps & Held & { rows: Rows }) {
   const gang = useLoom((s) => s.gang);
   return (
-    <div className="relative w-full" style={{ height: Math.max(rows.height, 1) }} role="group" aria-label="The board">
+    <div className="@container relative w-full" style={{ height: Math.max(rows.height, 1) }} role="group" aria-label="The board">
       {rows.list.map((r) =>
         r.kind === "folder" ? (
           <div key={r.id} className="absolute inset-x-0 border-b border-line bg-band" style={{ top: r.y, height: r.height }} />
@@ -118,7 +123,7 @@ export function BoardTracks({ rows, held, ...p }: BoardProps & Held & { rows: Ro
 export function BoardBand({ list, held, ...p }: BoardProps & Held & { list: BandRow[]; height: number }) {
   const gang = useLoom((s) => s.gang);
   return (
-    <div role="group" aria-label="The board of stems, mixes and outputs">
+    <div className="@container" role="group" aria-label="The board of stems, mixes and outputs">
       {list.map((b) => (
         <div key={b.row + b.id} style={{ height: p.height }}>
           <BoardRow
@@ -189,7 +194,7 @@ function Thread({
     steps.length === 0 ? "nothing yet" : `${steps.length} ${steps.length === 1 ? "processor" : "processors"}${chain?.off ? ", off" : ""}`;
   return (
     <button
-      className="relative flex h-full w-full cursor-pointer items-center gap-[6px] overflow-hidden rounded px-1 hover:bg-paper"
+      className="@max-[530px]:hidden relative flex h-full w-full cursor-pointer items-center gap-[6px] overflow-hidden rounded px-1 hover:bg-paper"
       aria-label={`Chain of ${name}: ${words}`}
       title={`What ${name} goes through: ${words}. Press to open it`}
       onClick={onOpen}
@@ -321,7 +326,7 @@ function Place({
     const here = s.playing?.what === "reel" && s.playing.id === view.id ? s.position : at;
     return Math.round((points.length > 0 ? level(points, here) : rest) * 100) / 100;
   });
-  if (!labels.includes("L") || !labels.includes("R")) return <span className="text-center text-muted">–</span>;
+  if (!labels.includes("L") || !labels.includes("R")) return <span className={`text-center text-muted ${roomy}`}>–</span>;
   const pan = drag?.pan ?? shown;
   const [rx, ry] = low ? [18, 6] : [22, 10];
   const held = (v: number) => Math.max(-1, Math.min(1, Math.round(v * 100) / 100)) + 0;
@@ -336,7 +341,7 @@ function Place({
       aria-valuenow={Math.round(pan * 100)}
       aria-valuetext={points.length > 0 ? `${words}, moves by a curve` : words}
       title={points.length > 0 ? `${words}: it moves by its curve` : `${words}. Drag, or arrows; a double press puts it in the middle`}
-      className="cursor-ew-resize touch-none rounded"
+      className={`cursor-ew-resize touch-none rounded ${roomy}`}
       onPointerDown={(e) => {
         if (points.length > 0 || e.button !== 0) return;
         e.currentTarget.setPointerCapture(e.pointerId);
@@ -433,7 +438,7 @@ function Arrives({
   const x = (dB: number) => ((dB - floor) / -floor) * 100;
   return (
     <>
-      <span ref={part} className="tc leading-tight" aria-hidden>
+      <span ref={part} className={`tc leading-tight ${roomy}`} aria-hidden>
         <span className={`block ${low ? "text-[11px]" : "text-[12px]"}`}>–</span>
         {!low && <span className="block text-[10px] text-muted" />}
       </span>
@@ -454,7 +459,7 @@ function Arrives({
         <span className="absolute inset-y-0" style={{ backgroundImage: hatch }} />
         <span className="absolute -top-[2px] -bottom-[2px] w-[2px] bg-ink" />
       </span>
-      <span ref={figure} className="tc text-right text-[11px] text-muted" aria-hidden />
+      <span ref={figure} className={`tc text-right text-[11px] text-muted ${roomy}`} aria-hidden />
     </>
   );
 }
