@@ -428,3 +428,42 @@ func TestHeadphonesAreHeard(t *testing.T) {
 	assert.Positive(t, right(engine.Headphones))
 	assert.Positive(t, right(engine.Swapped), "all of it is on the right then")
 }
+
+// meddled is a shelf on which something happens while a trial is worked out.
+type meddled struct {
+	shelf
+	during func()
+}
+
+func (m *meddled) Try(ctx context.Context, id string, c reel.Command) (*reel.Reel, error) {
+	made, err := m.shelf.Try(ctx, id, c)
+	if during := m.during; during != nil {
+		m.during = nil
+		during()
+	}
+	return made, err
+}
+
+// What is turned on while the turn before is worked out is heard too: the last place of a hand is what stays.
+func TestTheLastTurnIsHeard(t *testing.T) {
+	s := newShelf(t)
+	track := s.reel.TrackList()[0].ID
+	c, e, _ := listening(t, s)
+	defer c.stop()
+	m := &meddled{shelf: s}
+	c.server.Known = m
+	at := func(do string, dB float64) request {
+		return request{Do: do, Generation: 1, Reel: "reel", Until: 20000, Tap: engine.Tap{Kind: "track", ID: track},
+			Trial: sent(t, "setTrack", reel.SetTrack{Track: track, GainDB: &dB})}
+	}
+	p := newPlayer(c, at("play", -3))
+	m.during = func() { p.change(at("change", -20)) }
+	ctx, cancel := context.WithCancel(t.Context())
+	defer cancel()
+	go func() { _ = p.run(ctx) }()
+	recorded := wavetest.Samples(t, s.file)[0]
+	require.Eventually(t, func() bool {
+		x := e.left()
+		return len(x) > 4000 && math.Abs(x[3990]-recorded[3990]*0.1) < 1e-6
+	}, time.Minute, time.Millisecond)
+}

@@ -169,12 +169,20 @@ func (p *player) uncorrected() bool {
 	return p.plain
 }
 
-// settings gives what is to be heard, and whether that was asked for since the last call.
-func (p *player) settings() (tap engine.Tap, solo []string, changed bool) {
+// settings gives what is to be heard.
+func (p *player) settings() (tap engine.Tap, solo []string) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	changed, p.changed = p.changed, false
-	return p.tap, p.solo, changed
+	return p.tap, p.solo
+}
+
+// asked tells whether something was changed since the last call. What is changed while that is worked out is worked out next.
+func (p *player) asked() bool {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	was := p.changed
+	p.changed = false
+	return was
 }
 
 // desk is what renders: an engine, and what is measured of it.
@@ -325,7 +333,7 @@ func (p *player) run(ctx context.Context) error {
 		if err := p.room(ctx, now.sent); err != nil {
 			return err
 		}
-		if _, _, changed := p.settings(); changed {
+		if p.asked() {
 			if rate, err = p.renew(ctx, d, cost); err != nil {
 				return err
 			}
@@ -387,7 +395,7 @@ func (p *player) renew(ctx context.Context, d *desk, cost float64) (rate int, er
 	if err != nil {
 		return 0, err
 	}
-	tap, solo, _ := p.settings() // a take's tap is known once it has been loaded
+	tap, solo := p.settings() // a take's tap is known once it has been loaded
 	files := p.connection.server.Files(ctx)
 	eng, err := engine.New(r, files.Open, engine.Options{Solo: solo, Block: 2 * block, Most: runUp(r.Head.SampleRate, cost, d.eng == nil)})
 	if err != nil {

@@ -152,8 +152,8 @@ type reply struct {
 	Error string `json:"error,omitempty"`
 }
 
-// maxMessage bounds what a browser may send at once, in bytes.
-const maxMessage = 1 << 16
+// maxMessage bounds what a browser may send at once, in bytes: a ride of many rows that is tried has the points of all of them.
+const maxMessage = 1 << 20
 
 // writeTimeout is how long a message may take to leave before the connection counts as lost.
 const writeTimeout = 10 * time.Second

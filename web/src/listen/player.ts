@@ -218,6 +218,9 @@ class Player {
     this.send({ do: "change", ...now });
   }
 
+  /** Whether a command is heard that is not made. */
+  trying = () => (this.last?.request as { trial?: Command } | undefined)?.trial !== undefined;
+
   /** Goes on from where the connection was lost. */
   private pickUp() {
     if (!this.state.playing || !this.last) return;

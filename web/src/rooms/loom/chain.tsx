@@ -24,7 +24,7 @@ type Props = {
   /** What is being turned, to be heard as it would be; nothing once it is let go of without having been turned. */
   onTurn: (c: Command | null) => void;
   /** What was turned is made. */
-  onTurned: () => void;
+  onTurned: (made: Promise<unknown>) => void;
   onClose: () => void;
 };
 
@@ -49,8 +49,9 @@ function useSteps({ view, row, id, onDo, onTurn, onTurned }: Props) {
   const keep = (next: ChainStep[]) => {
     setDraft(next); // shown, and gone on from, until the server has the last that was sent
     sent.current++;
-    onTurned();
-    void onDo(command(next)).finally(() => --sent.current === 0 && setDraft(null));
+    const made = onDo(command(next));
+    onTurned(made);
+    void made.finally(() => --sent.current === 0 && setDraft(null));
   };
   const turn = (next: ChainStep[] | null) => {
     setDraft(next);

@@ -3,7 +3,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 
 import type { Command, ReelView } from "../../api/client";
 import { player, usePlayer, type Watched } from "../../listen/player";
-import type { BandRow } from "./band";
+import { layBand, layGroups, type BandRow } from "./band";
 import { baseOf, keyOfRow, moved, noted, ridden, type Pass, type Target } from "./riding";
 import { turned, useLoomStore, type LoomStore } from "./state";
 
@@ -21,18 +21,21 @@ export type Hands = {
   gang: (t: Target) => void;
 };
 
-/** All rows of a reel that a board shows, in their order. */
-export const watchedRows = (view: ReelView, strands: BandRow[]): Watched[] => [
-  ...view.tracks.map((t): Watched => ({ row: "track", id: t.id })),
-  ...strands.map(({ row, id }): Watched => ({ row, id })),
-  ...view.groups.map((g): Watched => ({ row: "group", id: g.id })),
-];
+/** How many rows the server looks at for one who listens. */
+const mostWatched = 400;
+
+/** The rows of a reel that a board shows, in their order: its tracks, and those below. What is beyond the most has no level of what arrives. */
+export const watchedRows = (view: ReelView, below: BandRow[]): Watched[] =>
+  [...view.tracks.map((t): Watched => ({ row: "track", id: t.id })), ...below.map(({ row, id }): Watched => ({ row, id }))].slice(
+    0,
+    mostWatched,
+  );
 
 type Around = {
   view: ReelView;
   playingAt: () => number | null;
   onTurn: (c: Command | null) => void;
-  onTurned: () => void;
+  onTurned: (made: Promise<unknown>) => void;
   onChain: (t: Target) => void;
   onDo: (c: Command) => Promise<unknown>;
 };
@@ -67,9 +70,10 @@ class Holding {
 
   private make(c: Command | null) {
     const { onTurn, onTurned, onDo } = this.now();
-    if (c) onTurned();
+    const made = c ? onDo(c) : Promise.resolve();
+    if (c) onTurned(made);
     else onTurn(null);
-    void (c ? onDo(c) : Promise.resolve()).finally(() => {
+    void made.finally(() => {
       this.show(); // what was held stands on the reel by now
       if (this.passes.size > 0) this.hear();
     });
@@ -178,8 +182,6 @@ export function useHands(p: Around) {
 /** All rows that have a level. */
 const allRows = (view: ReelView): Target[] => [
   ...view.tracks.map((t): Target => ({ row: "track", id: t.id })),
-  ...view.stems.map((s): Target => ({ row: "stem", id: s.id })),
-  ...[...new Set(view.tracks.filter((t) => t.strand).map((t) => `${t.stem}/${t.strand}`))].map((id): Target => ({ row: "strand", id })),
-  ...view.mixes.map((m): Target => ({ row: "mix", id: m.id })),
-  ...view.groups.map((g): Target => ({ row: "group", id: g.id })),
+  ...layBand(view, new Set(view.stems.map((s) => s.id))),
+  ...layGroups(view.groups),
 ];

@@ -34,6 +34,35 @@ function exists(view: ReelView, tap: Tap): boolean {
 
 export const sameTap = (a: Tap | null, b: Tap | null) => a?.kind === b?.kind && a?.id === b?.id;
 
+/** What a hand turns is heard before it is made. key says in what the manner differs, and when the reel has changed: then it is read anew. */
+function useTurning(manner: Manner, key: string, here: () => boolean) {
+  const turning = useRef(false);
+  const now = useRef({ manner, here });
+  now.current = { manner, here };
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the key says in what the manner differs
+  useEffect(() => {
+    const done = !turning.current && here(); // what was turned has been made, or was let go of
+    player.change(done ? { ...manner, trial: undefined } : manner);
+  }, [key]);
+  const hear = (trial: Command | undefined) => {
+    if (now.current.here()) player.change({ ...now.current.manner, trial });
+  };
+  return {
+    /** Has something heard as a command would make it, while the reel plays; nothing gives it up again. */
+    turn: (trial: Command | null) => {
+      turning.current = trial !== null;
+      hear(trial ?? undefined);
+    },
+    /** The hand has let go. What it did is heard as it was turned until the reel has it, or has refused it. */
+    turned: (made: Promise<unknown>) => {
+      turning.current = false;
+      void made.finally(() => {
+        if (!turning.current && player.trying()) hear(undefined);
+      });
+    },
+  };
+}
+
 /** watch are the rows whose level is looked at, wires that what outputs carry is. */
 export function useListening(view: ReelView, choice: Choice, takes: Map<string, Take>, watch?: Watched[], wires?: boolean) {
   const store = useLoomStore();
@@ -59,21 +88,7 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
   const last = useRef<ReturnType<typeof setTimeout>>(undefined); // the last place of a scrub, still to be heard
   useEffect(() => () => clearTimeout(last.current), []);
   const goesOn = useRef(false); // the reel played when the try began, and plays on after it
-  const turning = useRef(false); // a hand is turning something, which is heard before it is made
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the key says in what the manner differs, and an edit has it sent anew
-  useEffect(() => {
-    const done = !turning.current && !quiet.current; // what was turned has been made, or was let go of
-    player.change(done ? { ...manner, trial: undefined } : manner);
-  }, [tapKey, view.revision]);
-  /** Has something heard as a command would make it, while the reel plays and a hand is at it; nothing gives it up again. */
-  const turn = (trial: Command | null) => {
-    turning.current = trial !== null;
-    if (playing && !quiet.current) player.change({ ...manner, trial: trial ?? undefined });
-  };
-  /** The hand has let go: what it did is on its way to the reel, and is heard as it was turned until it is there. */
-  const letGo = () => {
-    turning.current = false;
-  };
+  const { turn, turned } = useTurning(manner, `${tapKey} ${view.revision}`, () => playing && !quiet.current);
 
   const playFrom = (from: number, m: Partial<Manner> = {}) => {
     quiet.current = false;
@@ -173,7 +188,7 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
     go,
     scrub,
     turn,
-    letGo,
+    turned,
     listenTo,
     toggleTap,
     heardAlone: words(),

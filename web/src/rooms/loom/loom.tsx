@@ -179,7 +179,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const heads = useHeadActs(view, doIt, (t) => <PlaceCard view={view} track={t} playingAt={playingAt} onDo={doIt} />);
   const openBus = ({ row, id }: { row: Row; id: string }) => store.setState({ lists: "track", bus: row === "track" ? null : { row, id } });
   const openChain = (chain: Opened) => store.setState({ chain, deck: false });
-  const { hands, held } = useHands({ view, playingAt, onTurn: listening.turn, onTurned: listening.letGo, onChain: openChain, onDo: doIt });
+  const { hands, held } = useHands({ view, playingAt, onTurn: listening.turn, onTurned: listening.turned, onChain: openChain, onDo: doIt });
   const onBoard = { view, spec, at: stands, watch: watch ?? [], hands, held };
   const openSpec = () => store.setState({ choosingSpec: true });
 
@@ -436,7 +436,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
             range={choice.range}
             onDo={doIt}
             onTurn={listening.turn}
-            onTurned={listening.letGo}
+            onTurned={listening.turned}
             onClose={() => store.setState({ chain: null })}
           />
         ) : deck ? (
