@@ -88,16 +88,9 @@ func headerOf(p Plan, part Part, r *reel.Reel, stamp Stamp) (wave.Header, error)
 		Originator:  "Zesty Loom", Date: stamp.Date, Time: stamp.Time, TimeReference: int64(planned.Start),
 		CodingHistory: fmt.Sprintf("A=PCM,F=%d,W=%d,M=%d channels,T=Zesty Loom\r\n", planned.Rate, planned.Depth, len(part.Channels)),
 	}
-	rate := r.Head.FrameRate
-	flag := "NDF"
-	if rate.Drop {
-		flag = "DF"
-	}
-	hz, bits := fmt.Sprint(planned.Rate), fmt.Sprint(planned.Depth)
 	h.IXML = &wave.IXML{
 		Version: "2.10", Project: p.Production, Scene: p.Reel, Note: p.Spec.Title,
-		Speed: &wave.IXMLSpeed{TimecodeRate: fmt.Sprintf("%d/%d", rate.Num, rate.Den), TimecodeFlag: flag, FileSampleRate: hz, BitDepth: bits,
-			StampHigh: fmt.Sprint(planned.Start >> 32), StampLow: fmt.Sprint(planned.Start & 0xffffffff), StampRate: hz},
+		Speed:  wave.SpeedOf(r.Head.FrameRate, planned.Rate, planned.Depth, int64(planned.Start)),
 		Tracks: &wave.IXMLTracks{Count: fmt.Sprint(len(part.Channels))},
 	}
 	for _, c := range part.Channels {

@@ -6,11 +6,15 @@ import (
 	"encoding/xml"
 	"fmt"
 	"io"
+	"math"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode/utf16"
 	"unicode/utf8"
+
+	"zestyloom/core/timecode"
 )
 
 // IXML holds the parts of an iXML chunk that are used here. Element names are those of the open iXML specification.
@@ -57,6 +61,18 @@ type IXMLSpeed struct {
 	StampRate      string `xml:"TIMESTAMP_SAMPLE_RATE,omitempty"`
 
 	Rest []Element `xml:",any"`
+}
+
+// SpeedOf gives the SPEED element of sound at a rate in Hz and so many bits that goes with a clock, and whose first sample stands at so many
+// samples since midnight.
+func SpeedOf(clock timecode.Rate, sampleRate, depth int, stamp int64) *IXMLSpeed {
+	flag := "NDF"
+	if clock.Drop {
+		flag = "DF"
+	}
+	hz, u := strconv.Itoa(sampleRate), uint64(max(0, stamp))
+	return &IXMLSpeed{TimecodeRate: fmt.Sprintf("%d/%d", clock.Num, clock.Den), TimecodeFlag: flag, FileSampleRate: hz, BitDepth: strconv.Itoa(depth),
+		StampHigh: strconv.FormatUint(u>>32, 10), StampLow: strconv.FormatUint(u&math.MaxUint32, 10), StampRate: hz}
 }
 
 // IXMLSet is the FILE_SET element: which files were recorded together.

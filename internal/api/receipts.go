@@ -19,7 +19,9 @@ import (
 	"zestyloom/core/reel"
 	"zestyloom/core/reload"
 	"zestyloom/core/unravel"
+	"zestyloom/core/wires"
 	"zestyloom/internal/intake"
+	"zestyloom/internal/listen"
 	"zestyloom/internal/reception"
 	"zestyloom/internal/store"
 )
@@ -164,6 +166,41 @@ func (s *Server) receive(ctx context.Context, part *multipart.Part, key string) 
 	}
 	return f.Sync()
 }
+
+// tape is a recording of the receiving deck: it arrives like any delivery.
+type tape struct {
+	s                     *Server
+	reel, folder, arrives string
+}
+
+func (s *Server) tape(reel string) listen.Tape {
+	t := tape{s: s, reel: reel}
+	t.folder, t.arrives = s.Jobs.ReceivedFolder()
+	return t
+}
+
+// Create makes a file of the recording.
+func (t tape) Create(name string) (wires.Out, error) {
+	if err := t.s.Jobs.Room(0); err != nil {
+		return nil, err
+	}
+	return t.s.Media.Create(t.arrives + "/" + name)
+}
+
+// Keep queues the recording for the desk.
+func (t tape) Keep(ctx context.Context, name string) (receipt string, err error) {
+	o, err := t.s.Store.Reel(ctx, t.reel)
+	if err != nil {
+		return "", errors.Join(err, t.Drop())
+	}
+	if err := t.s.Media.Publish(t.arrives, t.folder); err != nil {
+		return "", err
+	}
+	return t.s.Jobs.Check(ctx, store.Receipt{Production: o.Production, Name: name, Folder: t.folder})
+}
+
+// Drop removes the recording.
+func (t tape) Drop() error { return t.s.Media.RemoveAll(t.arrives) }
 
 // HearReceipt gives a stretch of a file of a delivery.
 func (s *Server) HearReceipt(c *gin.Context, id string, p HearReceiptParams) {

@@ -67,7 +67,8 @@ func New(c Config) (*Server, error) {
 	s := &Server{Config: c, ending: make(chan struct{}), comparing: make(chan struct{}, 1), rendering: make(chan struct{}, 1)}
 	s.listeners = &listen.Server{Known: c.Store, Files: func(ctx context.Context) listen.Files { return s.library().Session(ctx) },
 		Log:   c.Log,
-		Heard: c.Metrics.Listener}
+		Heard: c.Metrics.Listener,
+		Tape:  s.tape}
 	s.gauges = &analysis.Keeper{Library: s.library(), Log: c.Log}
 	s.gauges.Open()
 	gin.SetMode(gin.ReleaseMode)

@@ -66,42 +66,11 @@ func runUp(rate int, cost float64, first bool) int64 {
 	return int64(seconds * float64(rate))
 }
 
-// measured is a block of what is listened to that has not sounded yet. It counts once it has, as it may be replaced.
-type measured struct {
-	frame    int64
-	channels [][]float64
-}
-
-// keep keeps a block to be measured.
-func (d *desk) keep(frame int64, n int) {
-	m := measured{frame: frame}
-	for _, x := range d.listened(n) {
-		m.channels = append(m.channels, append([]float64(nil), x...))
-	}
-	d.pending = append(d.pending, m)
-}
-
-// replaced forgets what was to be measured from a frame on.
-func (d *desk) replaced(frame int64) {
-	for i, m := range d.pending {
-		if m.frame >= frame {
-			d.pending = d.pending[:i]
-			return
-		}
-	}
-}
-
 // settle measures what has sounded, and gives what it comes to; nil where nothing has since.
 func (d *desk) settle(reached int64) *loudness.Reading {
-	done := 0
-	for done < len(d.pending) && d.pending[done].frame+int64(len(d.pending[done].channels[0])) <= reached {
-		d.live.Write(d.pending[done].channels)
-		done++
-	}
-	if done == 0 {
+	if !d.pending.settle(reached, func(h held) { d.live.Write(h.channels) }) {
 		return nil
 	}
-	d.pending = append(d.pending[:0], d.pending[done:]...)
 	reading := d.live.Reading()
 	return &reading
 }

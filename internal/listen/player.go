@@ -56,6 +56,7 @@ type player struct {
 	trial   *reel.Sent // that is heard without being made
 	rows    []watched  // that are looked at
 	wires   bool       // what outputs carry is looked at
+	record  bool       // and recorded
 	wake    chan struct{}
 }
 
@@ -72,7 +73,8 @@ func (p *player) change(r request) {
 		around = nil
 	}
 	p.mu.Lock()
-	p.tap, p.solo, p.around, p.plain, p.treat, p.trial, p.rows, p.wires = r.Tap, r.Solo, around, r.Matched, r.Treat, r.Trial, r.Watch, r.Wires
+	p.tap, p.solo, p.around, p.plain, p.treat, p.trial, p.rows, p.wires, p.record = r.Tap, r.Solo, around, r.Matched, r.Treat, r.Trial,
+		r.Watch, r.Wires, r.Record
 	p.changed = true
 	p.mu.Unlock()
 	p.nudge()
@@ -197,10 +199,12 @@ type desk struct {
 	meters   *loudness.ProgrammeMeters
 	readings []float64
 	live     *loudness.Live // of what is listened to
-	pending  []measured     // what it is still to measure
+	pending  later          // what it is still to measure
 	rows     watch
 	deck     deck
-	peaks    []float64 // of rows, and their loudness, that are to be told with the block
+	tape     tape
+	outputs  [][]float64 // the block as it leaves
+	peaks    []float64   // of rows, and their loudness, that are to be told with the block
 	shorts   []float64
 	// Room for a block and what a slower pace needs around it.
 	left, right, otherLeft, otherRight []float64
@@ -222,7 +226,7 @@ func newDesk(slow bool) *desk {
 func (d *desk) take(r *reel.Reel, eng *engine.Engine, files Files, tap engine.Tap) {
 	d.close()
 	if d.live == nil || tap != d.tap {
-		d.live, d.pending = loudness.NewLive(r.Head.SampleRate, layout.Layout{Labels: listened(r, tap)}), nil
+		d.live, d.pending = loudness.NewLive(r.Head.SampleRate, layout.Layout{Labels: listened(r, tap)}), later{}
 	}
 	d.eng, d.files, d.tap, d.end = eng, files, tap, r.End()
 	if d.around = nil; tap.Check == engine.Headphones {
@@ -267,7 +271,8 @@ func (d *desk) close() {
 // pull renders frames at..at+n-1 into left and right and reads the meters.
 func (d *desk) pull(at int64, n int) error {
 	if d.sender != nil {
-		d.read(d.sender.pull(max(0, at-d.began), n, d.left, d.right))
+		d.outputs = d.sender.pull(max(0, at-d.began), n, d.left, d.right)
+		d.read(d.outputs)
 		return nil
 	}
 	if err := d.eng.Render(at, n); err != nil {
@@ -276,7 +281,8 @@ func (d *desk) pull(at int64, n int) error {
 	if err := d.listen(); err != nil {
 		return err
 	}
-	d.read(d.eng.Outputs())
+	d.outputs = d.eng.Outputs()
+	d.read(d.outputs)
 	d.peaks, d.shorts = d.rows.write(d.eng.At)
 	d.deck.write(d.eng, n)
 	return nil
@@ -322,8 +328,9 @@ func (p *player) run(ctx context.Context) error {
 	half := p.what.Speed == 0.5
 	d := newDesk(half)
 	defer d.close()
-	message := make([]byte, headBytes+block*8)
 	now, way, pace := cursor{at: p.what.From}, &ahead{}, int64(1)
+	defer func() { d.tape.end(p.reached(now.sent)) }()
+	message := make([]byte, headBytes+block*8)
 	pull := d.pull
 	if half {
 		pace, pull = 2, d.pullSlowly
@@ -338,7 +345,8 @@ func (p *player) run(ctx context.Context) error {
 				return err
 			}
 			now = way.back(p.reached(now.sent), now)
-			d.replaced(now.sent)
+			d.pending.replaced(now.sent)
+			d.tape.replaced(now.sent)
 		}
 		loop := p.loop()
 		if loop != nil && now.at >= loop.To {
@@ -347,6 +355,7 @@ func (p *player) run(ctx context.Context) error {
 		end := p.endOf(d, loop)
 		if now.at >= end {
 			p.connection.send(reply{Generation: p.generation, Position: now.at, Ended: true, Loudness: d.settled()})
+			d.tape.end(now.sent)
 			return nil
 		}
 		reached := p.reached(now.sent)
@@ -363,9 +372,11 @@ func (p *player) run(ctx context.Context) error {
 		if err := p.connection.write(websocket.MessageBinary, encode(message, p.generation, now, d.left[:n], d.right[:n])); err != nil {
 			return err
 		}
-		p.connection.send(reply{Generation: p.generation, Position: now.at, Meters: d.readings, Rows: d.peaks, Shorts: d.shorts, Wires: d.deck.told()})
+		p.connection.send(reply{Generation: p.generation, Position: now.at, Meters: d.readings, Rows: d.peaks, Shorts: d.shorts, Wires: d.deck.told(),
+			Recorded: d.tape.frames})
+		d.tape.hear(now, n, d.outputs, reached)
 		if d.sender == nil {
-			d.keep(now.sent, n)
+			d.pending.keep(now, n, d.listened(n))
 			if reading := d.settle(reached); reading != nil {
 				p.connection.send(reply{Generation: p.generation, Position: now.at, Loudness: reading})
 			}
@@ -403,9 +414,10 @@ func (p *player) renew(ctx context.Context, d *desk, cost float64) (rate int, er
 		return 0, err
 	}
 	d.take(r, eng, files, tap)
-	rows, deck := p.looked()
+	rows, deck, record := p.looked()
 	d.rows.look(r, rows)
 	d.deck.look(r, deck)
+	p.recording(d, r, record)
 	if s := p.what.Signal; s != nil {
 		if d.sender, err = newSender(r, *s); err != nil {
 			return 0, err
@@ -491,11 +503,11 @@ func (p *player) tried() *treat {
 	return p.treat
 }
 
-// looked gives what is looked at beside the outputs' meters: rows, and whether what outputs carry is.
-func (p *player) looked() ([]watched, bool) {
+// looked gives what is looked at beside the outputs' meters: rows, whether what outputs carry is, and whether it is recorded.
+func (p *player) looked() (rows []watched, deck, record bool) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	return p.rows, p.wires
+	return p.rows, p.wires, p.record
 }
 
 func (p *player) listenTo(tap engine.Tap) {

@@ -42,6 +42,9 @@ type Server struct {
 	// Heard is told of each listener that comes (1) and goes (-1); it may be nil.
 	Heard func(listeners int)
 
+	// Tape begins a recording of the outputs of a reel; where it is nil nothing can be recorded.
+	Tape func(reel string) Tape
+
 	// Processors is how much of them all who play may take together; 0 for the usual part of the machine's.
 	Processors float64
 
@@ -96,6 +99,7 @@ type request struct {
 	Treat      *treat     `json:"treat"`   // take and change: a treatment of it that is tried
 	Watch      []watched  `json:"watch"`   // play and change: rows whose level is told
 	Wires      bool       `json:"wires"`   // play and change: whether each output carries what belongs on it is told
+	Record     bool       `json:"record"`  // play and change: what leaves on the outputs is recorded
 	Matched    bool       `json:"matched"` // play and change: without its corrections, as loud as with them
 }
 
@@ -144,6 +148,9 @@ type reply struct {
 	Shorts []float64 `json:"shorts,omitempty"`
 	// Wires is what each output carries.
 	Wires []wires.Arrival `json:"wires,omitempty"`
+	// Recorded is how many frames have been recorded, and Tape what became of a recording that has ended.
+	Recorded int64  `json:"recorded,omitempty"`
+	Tape     *taped `json:"tape,omitempty"`
 	// Loudness is that of what is listened to, since playing began or the tap was changed.
 	Loudness *loudness.Reading `json:"loudness,omitempty"`
 	Ended    bool              `json:"ended,omitempty"`

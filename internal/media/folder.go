@@ -295,6 +295,9 @@ func (f File) WriteAt(b []byte, at int64) (int, error) {
 	return n, Explain(err)
 }
 
+// Truncate cuts the file off, or makes it longer with zeros.
+func (f File) Truncate(size int64) error { return Explain(f.file.Truncate(size)) }
+
 // Sync brings what was written onto the disk.
 func (f File) Sync() error { return Explain(f.file.Sync()) }
 
