@@ -1,5 +1,6 @@
 // The board: levels set, moved together, ridden while the reel plays, taken back, and what is printed of it.
 import { execFileSync } from "node:child_process";
+import { writeFileSync } from "node:fs";
 import { expect, test, type Locator, type Page } from "@playwright/test";
 
 import { bringIn, chooseSpec, crossing, goTo, newProduction, range, track, unravel } from "./rooms";
@@ -141,4 +142,32 @@ test("the receiving deck shows a wrong wire, and where it was first heard", asyn
   await expect(output("MX L")).toContainText(/10:00:\d\d:\d\d/); // it stays noted
   await deck.getByRole("button", { name: "Listen anew" }).click();
   await expect(deck.getByRole("status")).toBeHidden();
+});
+
+test("what leaves is recorded by the receiving deck, and lies at the desk", async ({ page }, info) => {
+  const deck = page.getByRole("region", { name: "The receiving deck" });
+  await page.keyboard.press("Alt+e");
+  await goTo(page, "10:00:36:00");
+  await deck.getByRole("button", { name: "Record" }).click();
+  await play(page).click();
+  await expect(deck.getByRole("button", { name: /^Recording 0:0[3-9]/ })).toBeVisible({ timeout: 30_000 });
+  await stop(page).click();
+  await deck.getByRole("link", { name: /^0:\d\d\.\d from 10:00:36:00$/ }).click();
+  await expect(page.getByRole("heading", { name: "What these files are" })).toBeVisible({ timeout: 30_000 });
+  await expect(page.getByText(/_DX\.wav/).first()).toBeVisible();
+  const id = page.url().split("/").pop()!;
+  const receipt = (await (await page.request.get(`/api/v1/receipts/${id}`)).json()) as {
+    receipt: { files: { name: string; start: number }[] };
+  };
+  const { files } = receipt.receipt;
+  expect(files).toHaveLength(3);
+  for (const f of files) expect(f.start).toBe(36036 * 48000);
+  const of = async (tag: string) => {
+    const name = files.find((f) => f.name.includes(`_${tag}.`))!.name;
+    const sound = await page.request.get(`/api/v1/receipts/${id}/sound?file=${encodeURIComponent(name)}&seconds=3`);
+    writeFileSync(info.outputPath(name), await sound.body());
+    return mean(info.outputPath(name), 0, 3);
+  };
+  expect(await of("DX")).toBeGreaterThan(-60);
+  expect(await of("MX")).toBeLessThan(-90);
 });

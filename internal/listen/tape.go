@@ -34,12 +34,16 @@ type taped struct {
 // keepsWithin is how long a recording may take to be put on the desk once it has ended.
 const keepsWithin = 2 * time.Minute
 
+// shortest is how many seconds a recording has at least: what was heard in passing is none.
+const shortest = 0.2
+
 // tape records the outputs as they sound: what is replaced before it does was never there.
 type tape struct {
 	pending later
 	before  [][]float64 // what was to sound and is replaced, from the place on where another block comes
 	outputs []reel.Output
 	name    string // of the recording
+	least   int64  // frames, or it is none
 	label   func(sample int64) string
 	to      Tape
 	begin   func(from int64) (*wires.Recording, error)
@@ -128,7 +132,9 @@ func (t *tape) finish() {
 		return
 	}
 	end := taped{From: t.from, Frames: t.frames}
-	if t.rec != nil {
+	if t.rec != nil && t.frames < t.least {
+		end.Frames, t.trouble = 0, errors.Join(t.trouble, t.rec.End())
+	} else if t.rec != nil {
 		end.Files, end.Over = t.rec.Files(), t.rec.Over()
 		t.trouble = errors.Join(t.trouble, t.rec.End())
 	}
@@ -153,7 +159,8 @@ func (p *player) recording(d *desk, r *reel.Reel, want bool) {
 	}
 	d.tape.end(sounded)
 	to := p.connection.server.Tape(p.what.Reel)
-	d.tape = tape{outputs: outputs, to: to, name: r.Head.Name, done: p.connection.keepTape(p.generation),
+	d.tape = tape{outputs: outputs, to: to, name: r.Head.Name, least: int64(shortest * float64(r.Head.SampleRate)),
+		done:  p.connection.keepTape(p.generation),
 		label: func(at int64) string { return r.Head.FrameRate.LabelAt(at, r.Head.SampleRate) },
 		begin: func(from int64) (*wires.Recording, error) { return wires.Record(r, from, to.Create) }}
 }

@@ -69,6 +69,7 @@ func (b *box) Drop() error {
 // deckOf is a connection with a deck, to a reel of two groups.
 func deckOf(t *testing.T) (shelf, *connection, *ear, *box) {
 	s := newShelf(t)
+	s.reel.Head.Name = "Crossing"
 	for _, c := range []reel.Command{
 		reel.SetGroup{Name: "Dialogue", Tag: "DX", Layout: "stereo", Feed: &reel.Feeder{Row: reel.StemRow, From: "DX"}},
 		reel.SetGroup{Name: "Mono", Tag: "MONO", Layout: "mono", Feed: &reel.Feeder{Row: reel.StemRow, From: "DX"}}} {
@@ -161,7 +162,7 @@ func TestTheDeckRecords(t *testing.T) {
 // What is stopped is recorded as far as it has sounded; nothing of what was still on its way.
 func TestWhatHasNotSoundedIsNotRecorded(t *testing.T) {
 	for name, played := range map[string]struct{ frames, want int64 }{
-		"some": {5000, 4096}, "nothing": {0, 0}, "less than a block": {1000, 0}, "a block": {1024, 1024},
+		"some": {12000, 11264}, "nothing": {0, 0}, "less than a block": {1000, 0}, "whole blocks": {10240, 10240}, "in passing": {9500, 0},
 	} {
 		_, c, e, b := deckOf(t)
 		standStill(c)
@@ -213,21 +214,22 @@ func TestAChangeIsRecordedAsItIsHeard(t *testing.T) {
 // A loop is recorded once: its clock does not run on. What else can't be recorded says why, and playing goes on.
 func TestWhatEndsARecording(t *testing.T) {
 	_, c, e, b := deckOf(t)
-	c.handle(request{Do: "play", Generation: 1, Reel: "reel", Tap: engine.Tap{Kind: "stems"}, Loop: &reel.Span{From: 0, To: 5000}, Record: true})
-	for played := int64(0); played < 20000; played += 1024 {
+	c.handle(request{Do: "play", Generation: 1, Reel: "reel", Tap: engine.Tap{Kind: "stems"}, Loop: &reel.Span{From: 0, To: 12000}, Record: true})
+	for played := int64(0); played < 30000; played += 1024 {
 		c.handle(request{Do: "played", Generation: 1, Frames: played})
 		time.Sleep(time.Millisecond)
 	}
 	end := e.tapes(t, 1)[0]
-	assert.EqualValues(t, 5000, end.Frames)
+	assert.EqualValues(t, 12000, end.Frames)
 	c.stop()
+	c.server.conns.Wait()
 	assert.Len(t, e.tapes(t, 1), 1, "and is not begun again")
 	assert.Len(t, b.kept, 1)
 
 	_, c, e, b = deckOf(t)
-	b.full = 40000 // two headers and some blocks
+	b.full = 150000 // two headers and some blocks
 	c.handle(request{Do: "play", Generation: 1, Reel: "reel", Until: 20000, Tap: engine.Tap{Kind: "stems"}, Record: true})
-	for played := int64(0); played < 20000; played += 1024 {
+	for played := int64(0); played < 30000; played += 1024 {
 		c.handle(request{Do: "played", Generation: 1, Frames: played})
 		time.Sleep(time.Millisecond)
 	}
@@ -247,15 +249,21 @@ func TestWhatEndsARecording(t *testing.T) {
 	assert.Equal(t, "There are no outputs to record", e.tapes(t, 1)[0].Trouble)
 
 	// At half the pace, and of what is no reel, nothing is recorded.
-	c.handle(request{Do: "play", Generation: 2, Reel: "reel", Until: 4000, Speed: 0.5, Tap: engine.Tap{Kind: "stems"}, Record: true})
-	c.handle(request{Do: "take", Generation: 3, Take: "take", Channels: []int{0}, Until: 4000, Record: true})
-	require.Eventually(t, func() bool {
-		e.mu.Lock()
-		defer e.mu.Unlock()
-		last := e.replies[len(e.replies)-1]
-		return last.Generation == 3 && last.Ended
-	}, time.Minute, time.Millisecond)
+	for i, r := range []request{{Do: "play", Reel: "reel", Speed: 0.5}, {Do: "take", Take: "take", Channels: []int{0}}} {
+		r.Generation, r.Until, r.Tap, r.Record = uint32(i+2), 4000, engine.Tap{Kind: "stems"}, true
+		c.handle(r)
+		for played := int64(0); played < 10000; played += 1024 {
+			c.handle(request{Do: "played", Generation: r.Generation, Frames: played})
+		}
+		require.Eventually(t, func() bool {
+			e.mu.Lock()
+			defer e.mu.Unlock()
+			last := e.replies[len(e.replies)-1]
+			return last.Generation == r.Generation && last.Ended
+		}, time.Minute, time.Millisecond)
+	}
 	c.stop()
+	c.server.conns.Wait()
 	assert.Len(t, e.tapes(t, 1), 1)
 }
 
@@ -265,9 +273,9 @@ func TestTonesAreRecorded(t *testing.T) {
 	standStill(c)
 	c.handle(request{Do: "play", Generation: 1, Reel: "reel", From: 100, Tap: engine.Tap{Kind: "stems"}, Signal: &signal{}, Record: true})
 	require.Eventually(t, func() bool { return len(e.left()) >= lead }, time.Minute, time.Millisecond)
-	c.handle(request{Do: "played", Generation: 1, Frames: 10000})
+	c.handle(request{Do: "played", Generation: 1, Frames: 12000})
 	c.stop()
-	assert.EqualValues(t, 9216, e.tapes(t, 1)[0].Frames)
+	assert.EqualValues(t, 11264, e.tapes(t, 1)[0].Frames)
 	_, got := b.read(t, "Crossing_DX.wav")
 	peak := func(x []float64) (p float64) {
 		for _, v := range x {

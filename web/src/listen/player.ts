@@ -28,6 +28,9 @@ export type Range = { from: number; to: number };
 /** What an output carries, held against what belongs there; on is the output that it belongs on, from 0. */
 export type Arrival = { says: "quiet" | "right" | "turned" | "silent" | "wrong" | "other"; on: number; alike: number };
 
+/** What became of a recording of the receiving deck: where it lies at the desk, if anything was kept. */
+export type Ended = { receipt?: string; from: number; frames: number; files: number; over?: number[]; trouble?: string };
+
 /** A row of the reel that is looked at. */
 export type Watched = { row: Row; id: string };
 
@@ -48,6 +51,8 @@ export type Manner = {
   watch?: Watched[];
   /** What each output carries is told. */
   wires?: boolean;
+  /** What leaves on the outputs is recorded. */
+  record?: boolean;
   /** One channel of one clip, alone and in its place; −1 for all its channels. */
   lane?: { clip: string; channel: number };
 };
@@ -69,6 +74,8 @@ export type PlayerState = {
   rows: number[]; // peaks of the rows that are watched, in dBFS
   wires: Arrival[]; // what each output carries
   shorts: number[]; // and their loudness over the last 3 s, in LUFS
+  recorded: number; // frames, of what plays
+  tape: (Ended & { reel: string }) | null; // the last recording that has ended
   loudness: Reading | null; // of what is listened to
   gaps: number;
   /** The connection was lost while playing, and is being made again. */
@@ -103,11 +110,14 @@ class Player {
     rows: [],
     shorts: [],
     wires: [],
+    recorded: 0,
+    tape: null,
     loudness: null,
     gaps: 0,
     lost: false,
     waits: false,
   };
+  private recorded = ""; // the reel that is recorded, or was last
   private listeners = new Set<() => void>();
   private context: AudioContext | null = null;
   private ready: Promise<void> | null = null;
@@ -139,7 +149,8 @@ class Player {
 
   /** Plays a reel from a sample on. */
   playReel(reel: string, from: number, m: Manner) {
-    const { solo, loop, half, matched, until, trial, lane, watch, wires } = m;
+    const { solo, loop, half, matched, until, trial, lane, watch, wires, record } = m;
+    if (record) this.recorded = reel;
     return this.begin({ what: "reel", id: reel, channels: [], tap: m.tap }, from, {
       do: "play",
       reel,
@@ -153,6 +164,7 @@ class Player {
       lane,
       watch,
       wires,
+      record,
     });
   }
 
@@ -189,7 +201,7 @@ class Player {
     this.last = { playing, request };
     this.left = tries;
     this.cleared = 0;
-    this.set({ playing, position: from, loudness: null, gaps: 0, lost: false, waits: false });
+    this.set({ playing, position: from, recorded: 0, loudness: null, gaps: 0, lost: false, waits: false });
     try {
       await this.prepare();
       if (generation === this.generation) this.send({ ...request, from: Math.round(from) });
@@ -199,9 +211,10 @@ class Player {
   }
 
   /** Changes what is heard of a playing reel, and reads the reel anew. What is on trial stays so, unless it is named. */
-  change(m: Pick<Manner, "tap" | "check" | "solo" | "loop" | "matched" | "trial" | "watch" | "wires">) {
+  change(m: Pick<Manner, "tap" | "check" | "solo" | "loop" | "matched" | "trial" | "watch" | "wires" | "record">) {
     const { playing } = this.state;
     if (playing?.what !== "reel") return;
+    if (m.record) this.recorded = playing.id;
     if (playing.tap?.kind !== m.tap.kind || playing.tap.id !== m.tap.id) this.set({ playing: { ...playing, tap: m.tap } });
     const loop = m.loop ?? undefined;
     const kept = (this.last?.request as { trial?: Command } | undefined)?.trial;
@@ -212,6 +225,7 @@ class Player {
       matched: m.matched,
       watch: m.watch,
       wires: m.wires,
+      record: m.record,
       trial: "trial" in m ? m.trial : kept,
     };
     if (this.last) this.last.request = { ...this.last.request, ...now };
@@ -243,7 +257,7 @@ class Player {
     this.generation++;
     this.send({ do: "stop" });
     this.last = null;
-    this.set({ playing: null, meters: [], rows: [], wires: [], lost: false, waits: false });
+    this.set({ playing: null, meters: [], rows: [], wires: [], recorded: 0, lost: false, waits: false });
   }
 
   /** How long what was played takes to be heard, in seconds; what a browser says of it may be far off, or nothing. */
@@ -315,13 +329,17 @@ class Player {
         this.set({ waits: true });
         tell(m.message);
         return;
+      case "recorded":
+        this.set({ tape: { ...m.tape, reel: this.recorded } });
+        if (m.tape.trouble) tell(m.tape.trouble, true);
+        return;
       case "measured":
         if (m.generation === this.generation && this.state.playing) this.set({ loudness: m.loudness });
         return;
       case "heard": {
         const h = m.heard;
         if (h.generation !== this.generation || !this.state.playing) return;
-        if (h.drained) this.set({ playing: null, position: h.position, meters: [], rows: [], wires: [] });
+        if (h.drained) this.set({ playing: null, position: h.position, meters: [], rows: [], wires: [], recorded: 0 });
         else if (h.frames > 0)
           this.set({
             position: h.position,
@@ -329,6 +347,7 @@ class Player {
             rows: m.rows ?? this.state.rows,
             shorts: m.shorts ?? this.state.shorts,
             wires: m.wires ?? this.state.wires,
+            recorded: m.recorded ?? this.state.recorded,
             gaps: this.state.lost ? this.state.gaps : Math.max(h.gaps - this.cleared, this.state.gaps),
             lost: this.state.lost && h.generation === this.lostIn,
             waits: false,

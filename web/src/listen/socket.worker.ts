@@ -1,6 +1,6 @@
 // The socket, in a worker of its own: blocks go from here straight to the AudioWorklet, so that a busy page never makes
 // a gap. The page hears of positions and meters a few times a frame at most.
-import type { Arrival } from "./player";
+import type { Arrival, Ended } from "./player";
 import type { Block, Heard } from "./queue";
 
 /** What is measured of what is listened to; what there is not, as in silence, is null. */
@@ -19,7 +19,8 @@ export type ToSocket = { do: "connect"; url: string; worklet: MessagePort } | { 
 
 /** What the page gets. */
 export type FromSocket =
-  | { is: "heard"; heard: Heard; meters: number[]; rows?: number[]; shorts?: number[]; wires?: Arrival[] }
+  | { is: "heard"; heard: Heard; meters: number[]; rows?: number[]; shorts?: number[]; wires?: Arrival[]; recorded?: number }
+  | { is: "recorded"; tape: Ended }
   | { is: "measured"; generation: number; loudness: Reading }
   | { is: "failed"; generation: number; message: string }
   | { is: "waits"; generation: number; message: string }
@@ -32,6 +33,8 @@ type Reply = {
   rows?: number[];
   shorts?: number[];
   wires?: Arrival[];
+  recorded?: number;
+  tape?: Ended;
   loudness?: Reading;
   ended?: boolean;
   error?: string;
@@ -44,7 +47,7 @@ let socket: WebSocket | null = null;
 let worklet: MessagePort | null = null;
 let url = "";
 let generation = 0;
-type Looked = { rows?: number[]; shorts?: number[]; wires?: Arrival[] };
+type Looked = { rows?: number[]; shorts?: number[]; wires?: Arrival[]; recorded?: number };
 let readings: ({ at: number; meters: number[] } & Looked)[] = []; // at: frames that sound before
 let begun = 0; // frames before the last block
 let waiting: string[] = [];
@@ -91,10 +94,12 @@ function sound(data: ArrayBuffer) {
 
 function told(m: Reply) {
   if (m.error) return tell({ is: "failed", generation: m.generation, message: m.error });
+  if (m.tape) return tell({ is: "recorded", tape: m.tape }); // of what has ended, whatever plays now
   if (m.generation !== generation) return;
   if (m.waits) return tell({ is: "waits", generation, message: m.waits });
   if (m.loudness) tell({ is: "measured", generation, loudness: m.loudness }); // of what has sounded
-  if (m.meters) readings.push({ at: begun, meters: m.meters, rows: m.rows, shorts: m.shorts, wires: m.wires }); // it follows its block
+  const { rows, shorts, wires, recorded } = m;
+  if (m.meters) readings.push({ at: begun, meters: m.meters, rows, shorts, wires, recorded }); // it follows its block
   if (m.ended) worklet?.postMessage({ do: "end", generation });
 }
 
@@ -106,7 +111,7 @@ function heard(h: Heard) {
   while (readings[0] && readings[0].at <= h.frames) {
     const r = readings.shift()!;
     meters = r.meters;
-    looked = { rows: r.rows ?? looked.rows, shorts: r.shorts ?? looked.shorts, wires: r.wires ?? looked.wires };
+    looked = { rows: r.rows ?? looked.rows, shorts: r.shorts ?? looked.shorts, wires: r.wires ?? looked.wires, recorded: r.recorded };
   }
   tell({ is: "heard", heard: h, meters, ...looked });
 }

@@ -1,12 +1,14 @@
 // The receiving deck: a stand-in for whoever receives, that hears the outputs as they run and says what arrives on each.
-import { AlertTriangle, Check, X } from "lucide-react";
+import { AlertTriangle, Check, Circle, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
+import { Link } from "react-router";
 
 import type { ReelView, Spec } from "../../api/client";
 import { player, usePlayer } from "../../listen/player";
 import { Small } from "../../ui/small";
-import { labelAt } from "../../ui/timecode";
+import { duration, labelAt } from "../../ui/timecode";
 import { band as specBand } from "./meters";
+import { useLoom, useLoomStore } from "./state";
 import { faulty, noWires, taken, wireName, wireWords, type Wire } from "./wires";
 
 const floor = -60;
@@ -26,6 +28,40 @@ function useWires(view: ReelView): { wires: Wire[]; forget: () => void } {
   return { wires, forget: () => setWires(noWires(view.outputs.length)) };
 }
 
+/** Whether it records, and what the last recording came to. */
+function Recording({ view }: { view: ReelView }) {
+  const store = useLoomStore();
+  const { record, half, loop } = { record: useLoom((s) => s.record), half: useLoom((s) => s.half), loop: useLoom((s) => s.loop) };
+  const frames = usePlayer((s) => (s.playing?.what === "reel" && s.playing.id === view.id ? s.recorded : 0));
+  const tape = usePlayer((s) => (s.tape?.reel === view.id ? s.tape : null));
+  const { sampleRate, frameRate } = view.head;
+  const lasts = (n: number) => duration(n, sampleRate);
+  return (
+    <>
+      <button
+        className={`pill flex h-6 items-center gap-1.5 px-2 text-[12px] ${record ? "border-wrong text-ink" : ""}`}
+        aria-pressed={record}
+        title="Records what leaves on every output while the reel plays, a file for each group with its labels and timecode, and takes it to the desk"
+        onClick={() => store.setState({ record: !record })}
+      >
+        <Circle size={10} className={record ? "fill-wrong text-wrong" : ""} aria-hidden />
+        {frames > 0 ? `Recording ${lasts(frames)}` : record ? (half ? "Not at half the pace" : "Records as you play") : "Record"}
+      </button>
+      {record && loop && !frames && <span className="text-[12px] text-muted">a loop is recorded once</span>}
+      {tape?.receipt && frames === 0 && (
+        <span className="min-w-0 truncate text-[12px]">
+          <Link className="underline" to={`/p/${view.production}/print/${view.id}/desk/${tape.receipt}`}>
+            {lasts(tape.frames)} from {labelAt(tape.from, sampleRate, frameRate)}
+          </Link>{" "}
+          <span className={tape.over?.length ? "text-wrong" : "text-muted"}>
+            {tape.over?.length ? `over full scale on ${tape.over.map((o) => wireName(view, o)).join(", ")}` : "at the desk"}
+          </span>
+        </span>
+      )}
+    </>
+  );
+}
+
 export function Deck({ view, spec, onClose }: { view: ReelView; spec: Spec | undefined; onClose: () => void }) {
   const { wires, forget } = useWires(view);
   const playing = usePlayer((s) => s.playing?.what === "reel" && s.playing.id === view.id);
@@ -40,6 +76,7 @@ export function Deck({ view, spec, onClose }: { view: ReelView; spec: Spec | und
             : "Play the reel: what arrives on each output is held against the stems that belong there"}
         </span>
         <span className="ml-auto flex shrink-0 items-center gap-2">
+          <Recording view={view} />
           {noted > 0 && (
             <>
               <span className="text-[13px] font-semibold text-wrong" role="status">

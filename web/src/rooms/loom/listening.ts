@@ -63,8 +63,15 @@ function useTurning(manner: Manner, key: string, here: () => boolean) {
   };
 }
 
-/** watch are the rows whose level is looked at, wires that what outputs carry is. */
-export function useListening(view: ReelView, choice: Choice, takes: Map<string, Take>, watch?: Watched[], wires?: boolean) {
+/** watch are the rows whose level is looked at, wires that what outputs carry is, record that it is recorded. */
+export function useListening(
+  view: ReelView,
+  choice: Choice,
+  takes: Map<string, Take>,
+  watch?: Watched[],
+  wires?: boolean,
+  record?: boolean,
+) {
   const store = useLoomStore();
   const chosenTap = useLoom((s) => s.tap);
   const soloChosen = useLoom((s) => s.solo);
@@ -82,8 +89,8 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
   const soloed = useMemo(() => soloChosen.filter((x) => trackOf(view, x)), [soloChosen, view.tracks]);
   const heard = alone && clipOf(view, alone.clip) ? alone : undefined;
   const around = loop && choice.range ? { from: choice.range.from, to: choice.range.to } : null;
-  const manner: Manner = { tap, check, solo: soloed, loop: around, half, lane: heard, watch, wires };
-  const tapKey = `${tap.kind} ${tap.id} ${check} ${soloed.join(" ")} ${around?.from} ${around?.to} ${watch?.map((w) => w.id).join()} ${wires}`;
+  const manner: Manner = { tap, check, solo: soloed, loop: around, half, lane: heard, watch, wires, record };
+  const tapKey = `${tap.kind} ${tap.id} ${check} ${soloed.join(" ")} ${around?.from} ${around?.to} ${watch?.map((w) => w.id).join()} ${wires} ${record}`;
   const quiet = useRef(false); // what plays is only a try: the shuttle stays where it was
   const last = useRef<ReturnType<typeof setTimeout>>(undefined); // the last place of a scrub, still to be heard
   useEffect(() => () => clearTimeout(last.current), []);
@@ -101,7 +108,7 @@ export function useListening(view: ReelView, choice: Choice, takes: Map<string, 
       setAt(position());
       goesOn.current = true;
     }
-    void player.playReel(view.id, from, { ...manner, loop: null, lane: undefined, ...m });
+    void player.playReel(view.id, from, { ...manner, loop: null, lane: undefined, record: undefined, ...m });
     quiet.current = true;
   };
   const endTry = () => {

@@ -59,6 +59,7 @@ const shown = ({
   bus,
   chain,
   deck,
+  record,
   loan,
   typing,
   choosingSpec,
@@ -80,6 +81,7 @@ const shown = ({
   bus,
   chain,
   deck,
+  record,
   loan,
   typing,
   choosingSpec,
@@ -120,6 +122,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     bus,
     chain,
     deck,
+    record,
     loan,
     typing,
     choosingSpec,
@@ -156,7 +159,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const below = useMemo(() => (board ? [...band, ...layGroups(view.groups)] : band), [board, band, view.groups]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the rows that are looked at are made of no more of a reel
   const watch = useMemo(() => (board ? watchedRows(view, below) : undefined), [board, view.tracks, below]);
-  const listening = useListening(view, choice, takes, watch, deck || undefined);
+  const listening = useListening(view, choice, takes, watch, deck || undefined, (deck && record) || undefined);
   const { tap, playing, position, go } = listening;
   const clipsOfTrack = rows.clips.get(choice.track) ?? [];
   const clip = mainClip(view, choice) ?? clipsAt(clipsOfTrack, stands)[0] ?? clipsOfTrack[0];

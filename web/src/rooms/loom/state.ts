@@ -55,6 +55,8 @@ type Showing = {
   chain: Opened | null;
   /** The receiving deck stands at the foot. */
   deck: boolean;
+  /** It records while the reel plays. */
+  record: boolean;
   slide: number; // how far the weave is scrolled sideways, in pixels
   typing: boolean; // the timecode is being typed
   choosingSpec: boolean;
@@ -111,6 +113,7 @@ export function loomStore(view: Pick<ReelView, "id" | "head">, at?: number): Loo
         bus: null,
         chain: null,
         deck: false,
+        record: false,
         slide: 0,
         typing: false,
         choosingSpec: false,
