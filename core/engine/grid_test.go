@@ -66,11 +66,12 @@ func TestExactIsWhatStandsOnTheGrid(t *testing.T) {
 				reel.SetCurve{Of: reel.OfClip, ID: clip.ID, What: reel.PanCurve, Points: level},
 				reel.SetCurve{Of: "stem", ID: "DX", What: reel.PanCurve, Points: level},
 				reel.SetCurve{Of: "stem", ID: "MX", What: reel.GainCurve, Points: level},
+				reel.SetCurve{Of: reel.OfKnot, ID: r.KnotList()[0].ID, What: reel.GainCurve, Points: level},
 				reel.SetTrack{Track: track, Second: ptr("FX")},
 				reel.SetCorrection{Of: "mix", Groups: []string{"mx"}, GainDB: float64(rnd.Intn(2)), Limit: level},
 				reel.CutClips{At: at}, reel.MoveClips{Clips: []string{clip.ID}, By: 333, Untie: true},
 				reel.SetBus{Row: reel.StemRow, From: "FX", GainDB: ptr(dsp.DB(2))},
-			}[rnd.Intn(21)])
+			}[rnd.Intn(22)])
 		}
 		from := start + int64(rnd.Intn(60000))
 		frames := 500 + rnd.Intn(20000)

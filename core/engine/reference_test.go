@@ -72,14 +72,14 @@ func slow(t testing.TB, r *reel.Reel, s shelf, from int64, frames int) [][]float
 					}
 					group := busOf(r, reel.GroupRow, o.Group, o.Label, at) * corrected(r, o.Group, at)
 					if k.Row == reel.TrackRow && k.From == track.ID {
-						out[column][i] += row[k.Channel] * db(k.GainDB) * group
+						out[column][i] += row[k.Channel] * knotAt(k, at) * group
 					}
 					if k.Row == reel.StemRow && k.From == track.Stem {
 						through := busOf(r, reel.StemRow, track.Stem, stem[k.Channel], at) * busOf(r, reel.StrandRow, reel.StrandID(track.Stem, track.Strand),
 							stem[k.Channel], at) * group
 						for ch, x := range row {
 							out[column][i] += x * gliding(func(p float64) float64 { return entering(track, ch, k.Channel, p, law) }, side,
-								at) * db(k.GainDB) * through
+								at) * knotAt(k, at) * through
 						}
 					}
 				}
@@ -87,6 +87,18 @@ func slow(t testing.TB, r *reel.Reel, s shelf, from int64, frames int) [][]float
 		}
 	}
 	return out
+}
+
+// knotAt is the gain of a knot. Its curve goes straight from one stretch to the next.
+func knotAt(k reel.Knot, at int64) float64 {
+	gain := db(k.GainDB)
+	if len(k.Curve) > 0 {
+		gain *= gliding(db, func(at int64) float64 { return line(k.Curve, at) }, at)
+	}
+	if k.Invert {
+		return -gain
+	}
+	return gain
 }
 
 // busOf is what a row that is a pair does to one of its channels: its level, and the balance of its sides.
@@ -314,6 +326,12 @@ func everyEdit(t testing.TB) (*reel.Reel, shelf) {
 	do(t, r, reel.SetCurve{Of: "strand", ID: dx, What: "gain", Points: []reel.Point{{At: start + 100, Value: -3},
 		{At: start + 8000, Value: 2}}})
 	do(t, r, reel.SetBus{Row: reel.StemRow, From: "FX", Pan: ptr(0.4)})
+	// And on knots.
+	for _, knot := range []reel.Crosspoint{{Row: reel.TrackRow, From: tracks[2].ID, Channel: 1, Output: "dx/L"},
+		{Row: reel.StemRow, From: "MX", Channel: 1, Output: "mix/R"}} {
+		do(t, r, reel.SetCurve{Of: reel.OfKnot, ID: knot.Knot().ID, What: "gain", Points: []reel.Point{{At: start + 2000, Value: 0},
+			{At: start + 7001, Value: -14}, {At: start + 7100, Value: 3}, {At: start + 26000, Value: -1}}})
+	}
 	do(t, r, reel.SetCurve{Of: "stem", ID: "MX", What: "pan", Points: []reel.Point{{At: start, Value: -0.9}, {At: start + 30000, Value: 0.9}}})
 	do(t, r, reel.SetCurve{Of: "group", ID: "mix", What: "gain", Points: []reel.Point{{At: start + 5000, Value: 0},
 		{At: start + 9000, Value: -12}, {At: start + 9100, Value: -1}}})

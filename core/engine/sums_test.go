@@ -139,6 +139,12 @@ func TestWhatMovesAddsUpTogetherOrNotAtAll(t *testing.T) {
 	do(t, r, reel.SetCurve{Of: "stem", ID: "DX", What: reel.GainCurve, Points: []reel.Point{{At: start, Value: 0}, {At: start + 9000, Value: -9}}})
 	require.Len(t, sum(), 1, "what moves before it parts moves for both")
 	require.Less(t, nulled(sum()[0], r, render(t, r, s, start, 60000, 4096)), 1e-9)
-	do(t, r, reel.SetCurve{Of: "group", ID: "dx", What: reel.GainCurve, Points: []reel.Point{{At: start, Value: 0}, {At: start + 9000, Value: -9}}})
+	points := []reel.Point{{At: start, Value: 0}, {At: start + 9000, Value: -9}}
+	knot := r.KnotList()[0].ID
+	do(t, r, reel.SetCurve{Of: reel.OfKnot, ID: knot, What: reel.GainCurve, Points: points})
+	require.Empty(t, sum(), "a knot moves alone")
+	do(t, r, reel.SetCurve{Of: reel.OfKnot, ID: knot, What: reel.GainCurve})
+	require.Len(t, sum(), 1)
+	do(t, r, reel.SetCurve{Of: "group", ID: "dx", What: reel.GainCurve, Points: points})
 	require.Empty(t, sum())
 }

@@ -81,6 +81,8 @@ func ferry(t testing.TB) (*reel.Reel, shelf) {
 	do(t, r, reel.SetGroup{Name: "Stereo", Layout: "stereo", Feed: &reel.Feeder{Row: reel.GroupRow, From: r.GroupList()[0].ID,
 		Fold: ptr(mix.Usual())}})
 	do(t, r, reel.SetGroup{Name: "Music", Layout: "stereo", Feed: &reel.Feeder{Row: reel.StemRow, From: "MX"}})
+	music := r.GroupList()[2]
+	do(t, r, reel.SetKnots{Knots: []reel.Crosspoint{{Row: reel.StemRow, From: "MX", Channel: 1, Output: reel.OutputID(music.ID, "L"), GainDB: -20}}})
 	return r, s
 }
 
@@ -135,6 +137,9 @@ func randomEdit(rnd *rand.Rand, r *reel.Reel) reel.Command {
 	case 8:
 		return reel.SetBus{Row: reel.StemRow, From: "MX", GainDB: ptr(-float64(rnd.Intn(4)))}
 	case 9:
+		if at%2 == 0 {
+			return reel.SetCurve{Of: reel.OfKnot, ID: r.KnotList()[0].ID, What: reel.GainCurve, Points: points, Range: &span}
+		}
 		return reel.SetCurve{Of: "group", ID: groups[rnd.Intn(len(groups))].ID, What: reel.GainCurve, Points: points, Range: &span}
 	case 10:
 		return reel.SetCorrection{Of: groups[0].ID, Groups: []string{groups[2].ID}, GainDB: -2, Limit: points}
@@ -315,4 +320,24 @@ func TestMeasuringThroughChains(t *testing.T) {
 	}
 	kept := measure(t, g, r, s)
 	assert.Zero(t, kept.Pieces)
+}
+
+// A knot that is ridden touches the pieces that it is ridden in.
+func TestARiddenKnotTouchesWhereItMoves(t *testing.T) {
+	r, s := ferry(t)
+	g := &Gauge{}
+	measure(t, g, r, s)
+	for i, points := range [][]reel.Point{{{At: start + 8*rate, Value: 0}, {At: start + 9*rate, Value: -9}, {At: start + 10*rate, Value: 0}}, nil} {
+		do(t, r, reel.SetCurve{Of: reel.OfKnot, ID: r.KnotList()[0].ID, What: reel.GainCurve, Points: points})
+		done := measure(t, g, r, s)
+		assert.Greater(t, done.Pieces, 0, "%d: it is heard", i)
+		assert.Less(t, done.Pieces, 12, "%d: and nowhere else", i)
+		fresh := &Gauge{}
+		measure(t, fresh, r, s)
+		for _, id := range rowsOf(r) {
+			got, _ := g.Row(id)
+			want, _ := fresh.Row(id)
+			require.Equal(t, want.Pieces, got.Pieces, "%v", id)
+		}
+	}
 }

@@ -104,6 +104,10 @@ func newPrinter(r *reel.Reel, sound SoundOf, pieces int, length int64) (*printer
 			delete(r.Buses, b.ID) // as good as none
 		}
 	}
+	for _, k := range r.KnotList() {
+		gain(&k.Curve)
+		r.Knots[k.ID] = k
+	}
 	for _, c := range r.CorrectionList() {
 		gain(&c.Ride)
 		gain(&c.Limit)

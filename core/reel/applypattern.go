@@ -231,6 +231,7 @@ func (a *applying) knots() {
 			continue // of a track that is not made
 		}
 		knot := k.Knot()
+		knot.Curve = a.reel.Knots[knot.ID].Curve // of the sound that lies here
 		a.draft.knots.put(knot.ID, knot)
 	}
 }

@@ -14,12 +14,13 @@ type CurveOf string
 const (
 	OfClip  CurveOf = "clip"
 	OfTrack CurveOf = "track"
+	OfKnot  CurveOf = "knot"
 	// The others are the words of rows.
 )
 
 // Words are all that there are.
 func (CurveOf) Words() []string {
-	return []string{string(OfClip), string(OfTrack), string(StrandRow), string(StemRow), string(MixRow), string(GroupRow)}
+	return []string{string(OfClip), string(OfTrack), string(OfKnot), string(StrandRow), string(StemRow), string(MixRow), string(GroupRow)}
 }
 
 // Parameter is what a curve changes.
@@ -66,7 +67,7 @@ func (p Parameter) check(v float64) error {
 	return fault.New(fault.BadInput, "%q is nothing that a curve could be of", p)
 }
 
-// SetCurve draws a curve of a clip, a track, a strand, stem, mix or output group. With a range only the points in it are replaced, as when it is
+// SetCurve draws a curve of a clip, a track, a knot, a strand, stem, mix or output group. With a range only the points in it are replaced, as when it is
 // trimmed while playing.
 type SetCurve struct {
 	Of     CurveOf   `json:"of"`
@@ -135,6 +136,18 @@ func (d *draft) curve(of CurveOf, id string, what Parameter, change func(points 
 		}
 		t.setCurve(what, some(fresh))
 		d.tracks.put(id, t)
+	case OfKnot:
+		k, ok := d.knots.get(id)
+		if !ok {
+			return fault.New(fault.NotFound, "This knot is no longer there")
+		}
+		if what != GainCurve {
+			return fault.New(fault.BadInput, "A knot has a curve of gain; draw %s on its row", what)
+		}
+		if k.Curve, err = change(k.Curve, 0, crossingsName(d.reel, []Crossing{k.Crossing()})); err == nil {
+			k.Curve = some(k.Curve)
+			d.knots.put(id, k)
+		}
 	default:
 		b, err := d.bus(Row(of), id)
 		if err != nil {

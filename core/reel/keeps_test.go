@@ -49,7 +49,8 @@ func filled(t testing.TB) *Reel {
 	r.Groups["room"] = Group{ID: "room", Name: "Room", Tag: "M51", Layout: "5.1", Labels: []string{"L", "C", "R", "Ls", "Rs", "LFE"},
 		Stems: []string{"DX"}, Order: 1, Own: true, Feed: &Feeder{MixRow, "full", &fold}, Language: "eng", Asked: five1, Folds: true}
 	r.Groups["spare"] = Group{ID: "spare", Name: "Spare", Tag: "SP", Layout: "mono", Labels: []string{"M"}, Stems: []string{}, Order: 2, Silent: true}
-	knot := Crosspoint{Row: TrackRow, From: "t1", Channel: 1, Output: "room/L", GainDB: -3, Invert: true}.Knot()
+	knot := Crosspoint{Row: TrackRow, From: "t1", Channel: 1, Output: "room/L", GainDB: -3, Invert: true,
+		Curve: points(0, -3)}.Knot()
 	r.Knots[knot.ID] = knot
 	r.Marks["m1"] = Mark{"m1", "Horn", home, 4000, "listen"}
 	r.Buses["group room"] = Bus{BusID(GroupRow, "room"), GroupRow, "room", -2, Feed{Pan: 0.1, Turn: 3}, Curves{GainCurve: points(0, -6)}}
@@ -149,6 +150,8 @@ func TestACommandLetsAllElseBe(t *testing.T) {
 		"clip":          {SetClip{Clip: "c1", Name: &name}, func(r *Reel) any { return r.Clips["c1"] }, []string{"Name"}},
 		"clip's chain": {SetClipChain{Clips: []string{"c1"}, Steps: []chain.Step{{ID: "1", Kind: chain.Gain}}}, func(r *Reel) any { return r.Clips["c1"] },
 			[]string{"Chain"}},
+		"knot's curve": {SetCurve{Of: OfKnot, ID: knotID(TrackRow, "t1", 1, "room/L"), What: GainCurve},
+			func(r *Reel) any { return r.Knots[knotID(TrackRow, "t1", 1, "room/L")].Crosspoint }, []string{"Curve"}},
 		"clip's curve": {SetCurve{Of: OfClip, ID: "c1", What: PanCurve}, func(r *Reel) any { return r.Clips["c1"] },
 			[]string{"Pan"}},
 		"channel of a clip": {SetLane{Clip: "c1", Channel: 0, Delay: ptr(int64(9))}, func(r *Reel) any { return r.Clips["c1"].Lanes[0] }, []string{"Delay"}},
@@ -160,7 +163,7 @@ func TestACommandLetsAllElseBe(t *testing.T) {
 			[]string{"Name"}},
 		"mark": {SetMark{ID: "m1", Name: name, At: full.Marks["m1"].At, Length: 4000, Note: "listen"}, func(r *Reel) any { return r.Marks["m1"] },
 			[]string{"Name"}},
-		"knot": {SetKnots{[]Crosspoint{{TrackRow, "t1", 1, "room/L", -9, true}}}, func(r *Reel) any {
+		"knot": {SetKnots{[]Crosspoint{{TrackRow, "t1", 1, "room/L", -9, true, nil}}}, func(r *Reel) any {
 			return r.Knots[knotID(TrackRow, "t1", 1, "room/L")].Crosspoint
 		}, []string{"GainDB"}},
 		"level":      {SetBus{Row: GroupRow, From: "room", GainDB: ptr(-9.0)}, func(r *Reel) any { return r.Buses["group room"] }, []string{"GainDB"}},
@@ -197,7 +200,7 @@ func TestAPatternKeepsWhatItIsNotNamedToLeave(t *testing.T) {
 		"chain":        {full.ChainList()[0], r.ChainList()[0], []string{"ID", "From", "Curves", "Steps"}}, // curves are of its time
 		"step":         {full.ChainList()[0].Steps[0], r.ChainList()[0].Steps[0], nil},
 		"learnt step":  {full.Chains["stem AX"].Steps[0], r.Chains["stem AX"].Steps[0], []string{"Learnt"}},
-		"knot":         {full.KnotList()[0].Crosspoint, r.KnotList()[0].Crosspoint, []string{"From", "Output"}},
+		"knot":         {full.KnotList()[0].Crosspoint, r.KnotList()[0].Crosspoint, []string{"From", "Output", "Curve"}},
 	} {
 		assert.Empty(t, other(pair.a, pair.b, pair.may...), "%s: what is lost", what)
 	}
@@ -217,6 +220,9 @@ func TestAPatternKeepsWhatItIsNotNamedToLeave(t *testing.T) {
 	}
 	for id := range full.Mixes {
 		assert.Empty(t, other(full.Mixes[id], on.Mixes[id]), id)
+	}
+	for id := range full.Knots {
+		assert.Empty(t, other(full.Knots[id], on.Knots[id]), id)
 	}
 	for id := range full.Chains {
 		assert.Empty(t, other(full.Chains[id], on.Chains[id]), id)

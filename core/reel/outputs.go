@@ -1,6 +1,7 @@
 package reel
 
 import (
+	"errors"
 	"fmt"
 	"reflect"
 	"slices"
@@ -122,7 +123,7 @@ func (d *draft) moveBuses(heirs map[string]string) (lost []string) {
 }
 
 // moveKnot has a knot go to the output that stands for its own. Those of a stem that its group is for come anew with the
-// groups. What has no place is given in words.
+// groups, but for what somebody has ridden. What has no place is given in words.
 func (d *draft) moveKnot(k Knot, next *Reel, heirs map[string]string) (lost []string) {
 	o, _ := d.reel.Output(k.Output)
 	to := OutputID(heirs[o.Group], o.Label)
@@ -132,7 +133,7 @@ func (d *draft) moveKnot(k Knot, next *Reel, heirs map[string]string) (lost []st
 		}
 	}
 	d.knots.drop(k.ID)
-	if k.Row == StemRow && slices.Contains(d.reel.Groups[o.Group].Stems, k.From) {
+	if k.Row == StemRow && slices.Contains(d.reel.Groups[o.Group].Stems, k.From) && len(k.Curve) == 0 {
 		return nil
 	}
 	if _, there := next.Output(to); !there {
@@ -144,7 +145,7 @@ func (d *draft) moveKnot(k Knot, next *Reel, heirs map[string]string) (lost []st
 	return nil
 }
 
-// SetKnots ties knots, or sets their gain where they are tied.
+// SetKnots ties knots, or sets their gain where they are tied. One that comes without a curve keeps what it has.
 type SetKnots struct {
 	Knots []Crosspoint `json:"knots"`
 }
@@ -156,6 +157,9 @@ func (c SetKnots) Plan(r *Reel, _ Known) (Change, string, error) {
 		k := point.Knot()
 		if err := checkKnot(r, k); err != nil {
 			return Change{}, "", err
+		}
+		if was, tied := d.knots.get(k.ID); tied && k.Curve == nil {
+			k.Curve = was.Curve
 		}
 		d.knots.put(k.ID, k)
 		if !slices.Contains(at, k.Crossing()) {
@@ -213,5 +217,5 @@ func checkKnot(r *Reel, k Knot) error {
 	if _, ok := r.Output(k.Output); !ok {
 		return fault.New(fault.NotFound, "There is no output %q; choose a delivery spec first", k.Output)
 	}
-	return checkGain(k.GainDB)
+	return errors.Join(checkGain(k.GainDB), checkCurve(k.Curve, checkGain))
 }

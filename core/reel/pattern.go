@@ -224,7 +224,7 @@ func (n renaming) feed(f *Feeder) *Feeder {
 func (n renaming) point(r *Reel, k Crosspoint) (Crosspoint, bool) {
 	o, _ := r.Output(k.Output)
 	group := n.of(GroupRow, o.Group)
-	k.From, k.Output = n.of(k.Row, k.From), OutputID(group, o.Label)
+	k.From, k.Output, k.Curve = n.of(k.Row, k.From), OutputID(group, o.Label), nil // its curve is of the sound of that reel
 	return k, group != "" && k.From != ""
 }
 

@@ -260,6 +260,9 @@ func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
 		if yes() {
 			c.Of, c.ID, c.Range = OfTrack, track.ID, &span
 		}
+		if knots := r.KnotList(); yes() && len(knots) > 0 {
+			c.Of, c.ID = OfKnot, knots[rnd.Intn(len(knots))].ID
+		}
 		if yes() {
 			c.What, c.Points = "pan", []Point{{at, -1}, {at + 500, 0.5}}
 		}

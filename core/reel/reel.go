@@ -129,6 +129,9 @@ func (t Track) Turns(span Span) []int64 {
 	return at
 }
 
+// TurnsOf gives the same of one curve.
+func TurnsOf(points []Point, span Span) []int64 { return turns(nil, points, span) }
+
 func turns(at []int64, points []Point, span Span) []int64 {
 	if len(points) == 0 || !slices.ContainsFunc(points, func(p Point) bool { return p.Value != points[0].Value }) {
 		return at
@@ -288,6 +291,7 @@ type Crosspoint struct {
 	Output  string  `json:"output"`
 	GainDB  float64 `json:"gainDB"`
 	Invert  bool    `json:"invert,omitempty"` // polarity turned
+	Curve   []Point `json:"curve,omitempty"`  // of its gain over samples of the reel, in dB that are added to GainDB
 }
 
 // Crossing is where it is tied.

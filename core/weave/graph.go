@@ -54,11 +54,32 @@ type Edge struct {
 	Phased *mix.Matrix // gains of what arrives turned by 90°, in an encoded fold-down
 	Direct bool        // by a knot
 	place  *placing    // where the gains follow from where a track stands
+	rides  []ride      // knots whose gain moves
 	said   bool        // somebody has said yes to what it folds or leaves out
 }
 
 // Moves tells whether the gains change with the clock.
-func (e Edge) Moves() bool { return e.place != nil && e.place.moves }
+func (e Edge) Moves() bool { return e.place != nil && e.place.moves || len(e.rides) > 0 }
+
+// ride is a knot with a curve.
+type ride struct {
+	row, column int     // in the matrix
+	gain        float64 // without the curve; below 0 where polarity is turned
+	curve       []reel.Point
+}
+
+func (r ride) at(at int64) float64 { return r.gain * dsp.Gain(reel.Level(r.curve, at)) }
+
+// turns gives where within a range the gains turn to move another way; none where they stay.
+func (e Edge) turns(span reel.Span) (at []int64) {
+	if e.place != nil {
+		at = e.place.of.Turns(span)
+	}
+	for _, r := range e.rides {
+		at = append(at, reel.TurnsOf(r.curve, span)...)
+	}
+	return at
+}
 
 // Sided tells whether a clip's own position between the sides acts on the edge.
 func (e Edge) Sided() bool { return e.place != nil && e.place.panned }
@@ -68,6 +89,9 @@ func (e Edge) Sided() bool { return e.place != nil && e.place.panned }
 func (e Edge) At(dst mix.Matrix, at int64, aside float64) {
 	if e.place == nil {
 		copy(dst.Gain, e.Matrix.Gain)
+		for _, r := range e.rides {
+			dst.Set(r.row, r.column, r.at(at))
+		}
 		return
 	}
 	f := e.place.of.Place(at)
@@ -442,7 +466,7 @@ func (g *Graph) tie(r *reel.Reel) {
 		column[o.ID] = o
 	}
 	type pair struct{ from, to int }
-	edges := map[pair]mix.Matrix{}
+	edges, rides := map[pair]mix.Matrix{}, map[pair][]ride{}
 	var order []pair
 	for _, k := range r.KnotList() {
 		from, there := g.at[NodeID{k.Row, k.From}]
@@ -462,13 +486,17 @@ func (g *Graph) tie(r *reel.Reel) {
 		if k.Invert {
 			gain = -gain
 		}
-		m.Set(o.Channel, k.Channel, m.At(o.Channel, k.Channel)+gain)
+		if len(k.Curve) > 0 {
+			moving := ride{row: o.Channel, column: k.Channel, gain: gain, curve: k.Curve}
+			rides[p], gain = append(rides[p], moving), moving.at(r.Head.Start)
+		}
+		m.Set(o.Channel, k.Channel, gain)
 	}
 	for _, p := range order {
 		n := &g.Nodes[p.from]
 		group := r.Groups[g.named(p.to).ID]
 		asked := n.Row == reel.StemRow && slices.Contains(group.Stems, n.ID) // tied for the spec, and not by somebody's hand
-		n.Out = append(n.Out, Edge{To: p.to, Matrix: edges[p], Direct: true, said: group.Folds || !asked})
+		n.Out = append(n.Out, Edge{To: p.to, Matrix: edges[p], rides: rides[p], Direct: true, said: group.Folds || !asked})
 	}
 }
 

@@ -270,7 +270,7 @@ const instants = 8
 
 // over gives between which gains an edge moves within a range.
 func (e Edge) over(span reel.Span) envelope {
-	at := e.place.of.Turns(span)
+	at := e.turns(span)
 	first := mix.Zero(e.Matrix.Rows, e.Matrix.Cols)
 	e.At(first, span.From, 0)
 	env := envelope{high: first, low: mix.Matrix{Rows: first.Rows, Cols: first.Cols, Gain: slices.Clone(first.Gain)}, still: true}
@@ -365,6 +365,9 @@ func (g *Graph) loosened(from int, moves *movement) (ever, loose map[int]mix.Mat
 // through is 1 wherever anything may ever go through the edge, a clip's own position included.
 func (e *Edge) through() mix.Matrix {
 	m := mix.Zero(e.Matrix.Rows, e.Matrix.Cols)
+	for _, r := range e.rides {
+		m.Set(r.row, r.column, 1)
+	}
 	for i := range m.Gain {
 		switch {
 		case e.place != nil && (e.place.moves || e.place.panned) && !(e.place.fixed && e.place.base.Gain[i] == 0),

@@ -960,13 +960,13 @@ type SetClipCommand = reel.Sent
 // SetCorrectionCommand SetCorrection has a group, and those that are parts of it, be corrected as was worked out.
 type SetCorrectionCommand = reel.Sent
 
-// SetCurveCommand SetCurve draws a curve of a clip, a track, a strand, stem, mix or output group. With a range only the points in it are replaced, as when it is trimmed while playing.
+// SetCurveCommand SetCurve draws a curve of a clip, a track, a knot, a strand, stem, mix or output group. With a range only the points in it are replaced, as when it is trimmed while playing.
 type SetCurveCommand = reel.Sent
 
 // SetGroupCommand SetGroup makes an output group, or changes one. Knots follow by the labels of its channels.
 type SetGroupCommand = reel.Sent
 
-// SetKnotsCommand SetKnots ties knots, or sets their gain where they are tied.
+// SetKnotsCommand SetKnots ties knots, or sets their gain where they are tied. One that comes without a curve keeps what it has.
 type SetKnotsCommand = reel.Sent
 
 // SetLaneCommand SetLane changes a channel's own settings; those left nil stay.

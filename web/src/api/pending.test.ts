@@ -46,7 +46,7 @@ describe("edits that are not confirmed yet", () => {
 
   it("show a curve at once, so that a second point is added to the first", () => {
     const points = [{ at: 48000, value: -3 }];
-    const curve = (of: "track" | "clip" | "stem", id: string, what: "gain" | "turn" = "gain"): Command => ({
+    const curve = (of: "track" | "clip" | "stem" | "knot", id: string, what: "gain" | "turn" = "gain"): Command => ({
       kind: "setCurve",
       command: { of, id, what, points },
     });
@@ -54,6 +54,14 @@ describe("edits that are not confirmed yet", () => {
     expect(laidOver(drawn, { command: curve("track", "t") }).tracks).toMatchObject([{ gain: points }]);
     expect(laidOver(drawn, { command: curve("track", "t", "turn") }).tracks).toMatchObject([{ curves: { turn: points } }]);
     expect(laidOver(drawn, { command: curve("clip", "c") }).clips).toMatchObject([{ gain: [{ at: 48000 - 1000 + 100, value: -3 }] }]); // in frames of its take
+    const tied = {
+      ...drawn,
+      knots: [{ id: "stem DX 0 > o", row: "stem", from: "DX", channel: 0, output: "o", gainDB: -3 }],
+    } as typeof view;
+    const ride = laidOver(tied, { command: curve("knot", "stem DX 0 > o") });
+    expect(ride.knots).toMatchObject([{ gainDB: -3, curve: points }]);
+    const knots = [{ row: "stem" as const, from: "DX", channel: 0, output: "o", gainDB: -9 }];
+    expect(laidOver(ride, { command: { kind: "setKnots", command: { knots } } }).knots).toMatchObject([{ gainDB: -9, curve: points }]);
     const once = laidOver(drawn, { command: curve("stem", "DX") });
     expect(once.buses).toEqual([{ id: "stem DX", row: "stem", from: "DX", curves: { gain: points } }]);
     expect(laidOver(once, { command: curve("stem", "DX") })).toEqual(once);

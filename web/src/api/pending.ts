@@ -8,7 +8,9 @@ export type Pending = { command?: Command; ties?: Crossing[] };
 const key = (k: Pick<Knot, "row" | "from" | "channel" | "output">) => `${k.row} ${k.from} ${k.channel} > ${k.output}`;
 
 function withKnots(view: ReelView, put: Omit<Knot, "id">[]): ReelView {
-  const made = new Map(put.map((k) => [key(k), { ...k, id: key(k) }]));
+  // One that is sent without a curve keeps what it has.
+  const curves = new Map(view.knots.map((k) => [k.id, k.curve && { curve: k.curve }]));
+  const made = new Map(put.map((k) => [key(k), { ...curves.get(key(k)), ...k, id: key(k) }]));
   return { ...view, knots: [...view.knots.filter((k) => !made.has(k.id)), ...made.values()] };
 }
 
@@ -64,6 +66,7 @@ function withCurve(view: ReelView, { of, id, what, points }: CommandOf<"setCurve
       what === "gain" || what === "pan" ? { ...t, [what]: points } : { ...t, curves: { ...t.curves, [what]: points } };
     return { ...view, tracks: view.tracks.map((t) => (t.id === id ? drawn(t) : t)) };
   }
+  if (of === "knot") return { ...view, knots: view.knots.map((k) => (k.id === id ? { ...k, curve: points } : k)) };
   const bus = view.buses.find((b) => b.row === of && b.from === id) ?? { id: `${of} ${id}`, row: of, from: id };
   return { ...view, buses: [...view.buses.filter((b) => b.id !== bus.id), { ...bus, curves: { ...bus.curves, [what]: points } }] };
 }

@@ -2802,6 +2802,8 @@ export interface components {
             gainDB: number;
             /** @description Polarity turned */
             invert?: boolean;
+            /** @description Of its gain over samples of the reel, in dB that are added to gainDB */
+            curve?: components["schemas"]["Point"][];
         };
         Route: {
             track: string;
@@ -3124,7 +3126,7 @@ export interface components {
                 gainDB: number;
                 ids: string[];
                 /** @enum {string} */
-                of: "clip" | "track" | "strand" | "stem" | "mix" | "group";
+                of: "clip" | "track" | "knot" | "strand" | "stem" | "mix" | "group";
                 /**
                  * Format: int64
                  * @description samples
@@ -3388,12 +3390,12 @@ export interface components {
              */
             kind: "setCorrection";
         };
-        /** @description SetCurve draws a curve of a clip, a track, a strand, stem, mix or output group. With a range only the points in it are replaced, as when it is trimmed while playing. */
+        /** @description SetCurve draws a curve of a clip, a track, a knot, a strand, stem, mix or output group. With a range only the points in it are replaced, as when it is trimmed while playing. */
         SetCurveCommand: {
             command: {
                 id: string;
                 /** @enum {string} */
-                of: "clip" | "track" | "strand" | "stem" | "mix" | "group";
+                of: "clip" | "track" | "knot" | "strand" | "stem" | "mix" | "group";
                 /** @description over samples of the reel, also for a clip */
                 points: components["schemas"]["Point"][];
                 range?: components["schemas"]["Span"] | null;
@@ -3433,12 +3435,14 @@ export interface components {
              */
             kind: "setGroup";
         };
-        /** @description SetKnots ties knots, or sets their gain where they are tied. */
+        /** @description SetKnots ties knots, or sets their gain where they are tied. One that comes without a curve keeps what it has. */
         SetKnotsCommand: {
             command: {
                 knots: {
                     /** @description of it, from 0 */
                     channel: number;
+                    /** @description of its gain over samples of the reel, in dB that are added to GainDB */
+                    curve?: components["schemas"]["Point"][];
                     /** @description ID of the track or stem */
                     from: string;
                     gainDB: number;

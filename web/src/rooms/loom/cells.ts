@@ -76,7 +76,7 @@ export function cellState(cell: Cell, column: Column): string {
     if (tied > 0) return `knots to ${tied} of ${of} channels`;
     return cell.reach !== null ? `reaches ${cell.reached} of ${of} channels, at ${shownGain(cell.reach)} dB at most` : "no knot";
   }
-  if (k) return `knot at ${shownGain(k.gainDB)} dB${k.invert ? ", polarity turned" : ""}`;
+  if (k) return `knot at ${shownGain(k.gainDB)} dB${k.curve?.length ? ", ridden" : ""}${k.invert ? ", polarity turned" : ""}`;
   if (cell.fed) return "feeds the whole group";
   return cell.reach !== null ? `reached at ${shownGain(cell.reach)} dB through its stem` : "no knot";
 }

@@ -25,8 +25,14 @@ export function scaleOf(what: Parameter): { least: number; most: number; unit: s
   return unit === "dB" ? { least: -96, most: 24, unit } : { least: Math.min(top, bottom), most: Math.max(top, bottom), unit };
 }
 
+/** What has curves. */
+export type Curved = Track | Clip | Bus | Ridden;
+
+/** A knot, which has a curve of its gain alone. */
+export type Ridden = { gain: Point[] };
+
 /** The parameters of a track that move. */
-export const movingOf = (t: Track | Clip | Bus | undefined): Parameter[] => parameters.filter((p) => pointsOf(t, p).length > 0);
+export const movingOf = (t: Curved | undefined): Parameter[] => parameters.filter((p) => pointsOf(t, p).length > 0);
 
 /** What a curve can be of. */
 export type CurveOf = CommandOf<"setCurve">["of"];
@@ -55,14 +61,14 @@ export function shownOf(view: CurveView): { of: "clip" | "track" | "bus"; what: 
 }
 
 /** The curve of a parameter. */
-export function pointsOf(x: Track | Clip | Bus | undefined, what: Parameter): Point[] {
+export function pointsOf(x: Curved | undefined, what: Parameter): Point[] {
   const own = what === "gain" || what === "pan" ? (x as Partial<Track> | undefined)?.[what] : undefined;
   return own ?? (x && "curves" in x ? x.curves?.[what] : undefined) ?? [];
 }
 
 /** Where a track, or what lies below, stands that has no curve of a parameter. */
-export function restOf(x: Track | Clip | Bus | undefined, what: Parameter): number {
-  const t = x && "offset" in x ? undefined : x; // a clip adds nothing where it has no curve
+export function restOf(x: Curved | undefined, what: Parameter): number {
+  const t = x && "feed" in x ? x : undefined; // a clip adds nothing where it has no curve
   switch (what) {
     case "gain":
       return 0; // the curve is added to the track's gain

@@ -3,10 +3,15 @@ import type { RefObject } from "react";
 
 import type { Knot } from "../../api/client";
 import { Check } from "../../ui/check";
+import { usePlayer } from "../../listen/player";
 import { useDraft } from "../../ui/draft";
 import { labelsOf } from "./band";
 import { along, cellOf, columnName, shownGain, type Place } from "./cells";
 import { figure, gains } from "./numbers";
+import { Ride } from "./ride";
+import { positionOf } from "./shuttleline";
+import { useLoomStore } from "./state";
+import { CurvePoints } from "./tracklist";
 import type { Weave } from "./weave";
 
 type Props = {
@@ -100,8 +105,13 @@ function OfOne({ weave, place, onClose }: Props & { place: Place }) {
   );
 }
 
+const ridden = ["gain"] as const;
+
 function OneKnot({ knot, weave }: { knot: Knot; weave: Weave }) {
-  const { id: _, ...point } = knot;
+  const { id, curve, ...point } = knot; // whose curve stays as it is by then
+  const store = useLoomStore();
+  const at = () => positionOf(weave.view.id, store.getState().stands);
+  const playing = usePlayer((s) => s.playing?.what === "reel" && s.playing.id === weave.view.id);
   const set = (part: Partial<Knot>) => weave.command({ kind: "setKnots", command: { knots: [{ ...point, ...part }] } });
   return (
     <div>
@@ -109,6 +119,15 @@ function OneKnot({ knot, weave }: { knot: Knot; weave: Weave }) {
       <label className="mt-1 flex cursor-pointer items-center gap-1.5 text-muted">
         <Check on={knot.invert ?? false} onChange={(invert) => set({ invert })} /> polarity turned
       </label>
+      <div className="mt-1">
+        <Ride of="knot" id={id} parameters={ridden} playingAt={() => (playing ? at() : null)} onDo={weave.command} />
+      </div>
+      <details className="mt-1" open={(curve?.length ?? 0) > 0}>
+        <summary className="cursor-pointer text-muted">{curve?.length ? `Its curve, ${curve.length} points` : "A curve by hand"}</summary>
+        <div className="mt-1 max-h-56 overflow-y-auto">
+          <CurvePoints view={weave.view} at={at} of="knot" id={id} item={{ gain: curve ?? [] }} parameters={ridden} onDo={weave.command} />
+        </div>
+      </details>
     </div>
   );
 }

@@ -1,14 +1,14 @@
 import { Plus, Trash2 } from "lucide-react";
 import { useRef, useState, type KeyboardEvent } from "react";
 
-import type { Bus, Clip, Command, CommandOf, Point, ReelView, Row, Track } from "../../api/client";
+import type { Clip, Command, CommandOf, Point, ReelView, Row, Track } from "../../api/client";
 import { keyOf, keySign, type ActionID } from "../../ui/keys";
 import { Small } from "../../ui/small";
 import { duration, labelAt, noTimecode, parseNear } from "../../ui/timecode";
 import { slipOf, slipSign } from "./choice";
 import { labelsOf, strandsOf } from "./band";
 import { busWords } from "./buslevel";
-import { busParameters, level, movingOf, parameters, pointsOf, restOf, scaleOf, type CurveOf, type Parameter } from "./curves";
+import { busParameters, level, movingOf, parameters, pointsOf, restOf, scaleOf, type Curved, type CurveOf, type Parameter } from "./curves";
 import { hasRoom, isField } from "./formats";
 import { Kept } from "../../ui/kept";
 import { ChainOpener } from "./chainopener";
@@ -224,7 +224,7 @@ function Clips({ view, track, clips, chosen, onClip }: Props & { track: Track })
 }
 
 /** The points of a curve as figures: any parameter, within its range and in its unit. */
-function CurvePoints({
+export function CurvePoints({
   view,
   of,
   id,
@@ -232,7 +232,12 @@ function CurvePoints({
   parameters,
   at,
   onDo,
-}: Props & { of: CurveOf; id: string; item: Track | Clip | Bus | undefined; parameters: readonly Parameter[] }) {
+}: Pick<Props, "view" | "at" | "onDo"> & {
+  of: CurveOf;
+  id: string;
+  item: Curved | undefined;
+  parameters: readonly Parameter[];
+}) {
   // A clip keeps its points in frames of its take; here they stand on the clock of the reel.
   const moved = item && "offset" in item ? item.start - item.offset : 0;
   const moving = movingOf(item);

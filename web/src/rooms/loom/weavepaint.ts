@@ -104,7 +104,7 @@ function mark(g: CanvasRenderingContext2D, line: Line, c: Column, cell: Cell, po
   if (c.folded) return groupMark(g, line, c, cell, pointed, theme);
   const k = cell.knots[0];
   if (k) {
-    const text = (Math.abs(k.gainDB) < 0.05 ? "" : shownGain(k.gainDB)) + (k.invert ? "ø" : "");
+    const text = (Math.abs(k.gainDB) < 0.05 ? "" : shownGain(k.gainDB)) + (k.curve?.length ? "~" : "") + (k.invert ? "ø" : "");
     const strong = line.row === "stem" || line.row === "mix";
     g.font = "700 9px 'Spline Sans Mono Variable', monospace";
     const radius = Math.min(most, strong || text ? 9.5 : 7);
