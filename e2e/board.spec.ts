@@ -171,3 +171,35 @@ test("what leaves is recorded by the receiving deck, and lies at the desk", asyn
   expect(await of("DX")).toBeGreaterThan(-60);
   expect(await of("MX")).toBeLessThan(-90);
 });
+
+test("a knot has a level of its own that moves, and is one step to take back", async ({ page }) => {
+  await goTo(page, "10:00:36:00");
+  await (await crossing(page, "Stem Dialogue", "Dialogue L")).click();
+  const card = page.getByLabel("Crossing", { exact: true });
+  await card.getByText("A curve by hand").click();
+  await card.getByRole("button", { name: "at the playhead" }).click();
+  await expect(card.getByText("Its curve, 1 point")).toBeVisible();
+  await card.getByLabel("Value of point 1").fill("-7");
+  await page.keyboard.press("Enter");
+  await page.keyboard.press("Escape");
+  await expect(page.getByRole("gridcell", { name: /Dialogue to Dialogue L: knot at 0 dB, ridden/ })).toBeAttached();
+  await page.keyboard.press("ControlOrMeta+z");
+  await page.keyboard.press("ControlOrMeta+z");
+  await expect(page.getByRole("gridcell", { name: /Dialogue to Dialogue L: knot at 0 dB, ridden/ })).toHaveCount(0);
+  // It is ridden while the reel plays.
+  await (await crossing(page, "Stem Dialogue", "Dialogue L")).click();
+  await page.evaluate(() => document.querySelector<HTMLButtonElement>('button[aria-label="Play"]')!.click());
+  const ride = card.getByLabel("Ride the gain while playing");
+  await expect(page.getByRole("button", { name: "Stop", exact: true })).toBeVisible();
+  await page.waitForTimeout(1500);
+  const b = (await ride.boundingBox())!;
+  await page.mouse.move(b.x + b.width * 0.66, b.y + b.height / 2);
+  await page.mouse.down();
+  for (let i = 1; i <= 8; i++) {
+    await page.mouse.move(b.x + b.width * (0.66 - i * 0.05), b.y + b.height / 2);
+    await page.waitForTimeout(150);
+  }
+  await page.mouse.up();
+  await expect(card.getByText(/Its curve, \d+ points/)).toBeVisible();
+  await expect(undo(page, /^Undo: gain curve of Dialogue at Dialogue L/)).toBeVisible();
+});

@@ -69,7 +69,7 @@ export function Deck({ view, spec, onClose }: { view: ReelView; spec: Spec | und
   return (
     <section className="flex h-full min-w-0 flex-col" aria-label="The receiving deck">
       <div className="flex items-center gap-3 border-b border-line px-3 py-1.5">
-        <h2 className="font-semibold">The receiving deck</h2>
+        <h2 className="shrink-0 whitespace-nowrap font-semibold">The receiving deck</h2>
         <span className="min-w-0 truncate text-[12px] text-muted">
           {playing
             ? "hears the outputs as they run: what arrives on each is held against the stems that belong there"

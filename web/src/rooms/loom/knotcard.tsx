@@ -123,7 +123,9 @@ function OneKnot({ knot, weave }: { knot: Knot; weave: Weave }) {
         <Ride of="knot" id={id} parameters={ridden} playingAt={() => (playing ? at() : null)} onDo={weave.command} />
       </div>
       <details className="mt-1" open={(curve?.length ?? 0) > 0}>
-        <summary className="cursor-pointer text-muted">{curve?.length ? `Its curve, ${curve.length} points` : "A curve by hand"}</summary>
+        <summary className="cursor-pointer text-muted">
+          {curve?.length ? `Its curve, ${curve.length} ${curve.length === 1 ? "point" : "points"}` : "A curve by hand"}
+        </summary>
         <div className="mt-1 max-h-56 overflow-y-auto">
           <CurvePoints view={weave.view} at={at} of="knot" id={id} item={{ gain: curve ?? [] }} parameters={ridden} onDo={weave.command} />
         </div>

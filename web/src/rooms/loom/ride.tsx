@@ -67,18 +67,22 @@ export function Ride({ of, id, parameters, playingAt, onDo }: Props) {
       className="flex items-center gap-1.5 text-muted"
       title="Hold and move it while the reel plays: the curve is written where it was held"
     >
-      <select
-        className="cursor-pointer bg-transparent"
-        aria-label="What is ridden while playing"
-        value={what}
-        onChange={(e) => (setWhat(e.target.value as Parameter), setValue(0))}
-      >
-        {parameters.map((r) => (
-          <option key={r} value={r}>
-            ride {r}
-          </option>
-        ))}
-      </select>
+      {parameters.length > 1 ? (
+        <select
+          className="cursor-pointer bg-transparent"
+          aria-label="What is ridden while playing"
+          value={what}
+          onChange={(e) => (setWhat(e.target.value as Parameter), setValue(0))}
+        >
+          {parameters.map((r) => (
+            <option key={r} value={r}>
+              ride {r}
+            </option>
+          ))}
+        </select>
+      ) : (
+        <span>ride</span>
+      )}
       <input
         type="range"
         min={r.min}

@@ -255,20 +255,24 @@ export function CurvePoints({
   return (
     <section aria-label={of === "clip" ? "Curve of the clip" : "Curve"}>
       <div className="flex items-center gap-2">
-        <h2 className="font-semibold">Curve of</h2>
-        <select
-          className="field h-7"
-          aria-label={of === "clip" ? "Which curve of the clip" : "Which curve"}
-          value={what}
-          onChange={(e) => setWhat(e.target.value as Parameter)}
-        >
-          {parameters.map((x) => (
-            <option key={x} value={x}>
-              {x}
-              {moving.includes(x) ? ` (${pointsOf(item, x).length} points)` : ""}
-            </option>
-          ))}
-        </select>
+        {of !== "knot" && (
+          <>
+            <h2 className="font-semibold">Curve of</h2>
+            <select
+              className="field h-7"
+              aria-label={of === "clip" ? "Which curve of the clip" : "Which curve"}
+              value={what}
+              onChange={(e) => setWhat(e.target.value as Parameter)}
+            >
+              {parameters.map((x) => (
+                <option key={x} value={x}>
+                  {x}
+                  {moving.includes(x) ? ` (${pointsOf(item, x).length} points)` : ""}
+                </option>
+              ))}
+            </select>
+          </>
+        )}
         <button className="pill h-7" onClick={add}>
           <Plus size={13} /> at the playhead
         </button>
