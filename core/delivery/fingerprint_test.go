@@ -74,6 +74,8 @@ func TestFingerprintTellsWhatHasChanged(t *testing.T) {
 		"a chain that is off":   {chained(reel.StemRow, "DX", chain.Step{Kind: chain.Limiter, Off: true}), nil},
 		"a chain of a clip":     {reel.SetClipChain{Clips: []string{clip("bell")}, Steps: []chain.Step{{ID: "1", Kind: chain.Bell}}}, []string{fx}},
 		"a clip's that is off":  {reel.SetClipChain{Clips: []string{clip("bell")}, Steps: []chain.Step{{ID: "1", Kind: chain.Bell, Off: true}}}, nil},
+		"a channel's chain":     {reel.SetClipChain{Clips: []string{clip("bell")}, Channel: ptr(0), Steps: []chain.Step{{ID: "1", Kind: chain.Bell}}}, []string{fx}},
+		"a channel's, off":      {reel.SetClipChain{Clips: []string{clip("bell")}, Channel: ptr(0), Steps: []chain.Step{{ID: "1", Kind: chain.Bell, Off: true}}}, nil},
 		"the law of panning":    {reel.SetReel{PanLaw: ptr(4.5)}, []string{dx, fx, mx}},
 		"a longer programme":    {reel.MoveClips{Clips: []string{clip("cue")}, By: 4800}, []string{dx, fx, mx}},
 		"the end of the reel":   {reel.SetReel{Start: ptr(int64(start + 1920))}, []string{dx, fx, mx}},

@@ -198,6 +198,40 @@ type voice struct {
 	tones    []*tone
 }
 
+// chained gives a reader of a clip's channels: each through its own chain, and all through the clip's.
+func (v *voice) chained(c reel.Clip, take reader, rate int, around int64, alike bool) (reader, error) {
+	through := func(from reader, channels []int, steps []chain.Step) (*chained, error) {
+		ch, err := newChained(from, channels, steps, rate, around, alike)
+		if err == nil {
+			v.chains = append(v.chains, ch)
+		}
+		return ch, err
+	}
+	var err error
+	own, every := make([]*chained, len(c.Channels)), make([]int, len(c.Channels))
+	for i, channel := range c.Channels {
+		if every[i] = i; i < len(c.Lanes) && chain.Sounds(c.Lanes[i].Chain) {
+			if own[i], err = through(take, []int{channel}, c.Lanes[i].Chain); err != nil {
+				return nil, err
+			}
+		}
+	}
+	channels := func(x []float64, channel int, at int64) error {
+		if own[channel] != nil {
+			return own[channel].samples(x, 0, at)
+		}
+		return take(x, c.Channels[channel], at)
+	}
+	if !chain.Sounds(c.Chain) {
+		return channels, nil
+	}
+	all, err := through(channels, every, c.Chain)
+	if err != nil {
+		return nil, err
+	}
+	return all.samples, nil
+}
+
 // borrowing is a stretch that a clip borrows: of which of its channels, and which in turn.
 type borrowing struct{ channel, turn int }
 
@@ -235,13 +269,8 @@ func (e *Engine) voiceOf(c reel.Clip, src *source, open Opener) (v voice, err er
 	if err != nil {
 		return v, err
 	}
-	v.own = func(x []float64, channel int, at int64) error { return take(x, c.Channels[channel], at) }
-	if chain.Sounds(c.Chain) {
-		ch, err := newChained(take, c.Channels, c.Chain, rate, most-least, e.alike)
-		if err != nil {
-			return v, fault.Wrap(fault.KindOf(err), err, "The chain of %s: %v", c.Name, err)
-		}
-		v.own, v.chains = ch.samples, append(v.chains, ch)
+	if v.own, err = v.chained(c, take, rate, most-least, e.alike); err != nil {
+		return v, fault.Wrap(fault.KindOf(err), err, "The chain of %s: %v", c.Name, err)
 	}
 	v.borrowed = map[borrowing]reader{}
 	// What is borrowed of one channel is read by one, and what is spread of one quiet once, however often: memory does not grow with that.

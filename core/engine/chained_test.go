@@ -14,6 +14,10 @@ import (
 	"zestyloom/core/wave/wavetest"
 )
 
+// alone is what one of two channels goes through by itself.
+var alone = []chain.Step{{ID: "1", Kind: chain.Bell, Values: map[string]float64{"frequency": 700, "gain": 9}},
+	{ID: "2", Kind: chain.Gate, Values: map[string]float64{"threshold": -30, "ahead": 1}}}
+
 // voiceOnPair is a reel with a stereo take on one track, its channels delayed against each other, and another that begins later.
 func voiceOnPair(t testing.TB) (*reel.Reel, shelf) {
 	r, s := crossing(t)
@@ -24,6 +28,7 @@ func voiceOnPair(t testing.TB) (*reel.Reel, shelf) {
 			steps := []chain.Step{{ID: "1", Kind: chain.HighPass, Values: map[string]float64{"frequency": 60}},
 				{ID: "2", Kind: chain.Compressor, Values: map[string]float64{"threshold": -20, "ratio": 6, "release": 60, "ahead": 2}}}
 			do(t, r, reel.SetClipChain{Clips: []string{c.ID}, Steps: steps})
+			do(t, r, reel.SetClipChain{Clips: []string{c.ID}, Channel: ptr(1), Steps: alone})
 		}
 	}
 	return r, s
@@ -42,7 +47,12 @@ func TestClipsThroughChains(t *testing.T) {
 	frames := int(s["cue"].Frames)
 	row, err := chain.Make(clip.Chain, chain.Asked{Rate: 48000, Channels: 2, Pairs: [][2]int{{0, 1}}})
 	require.NoError(t, err)
-	whole := [][]float64{append(s.samples(t, "cue", 0), make([]float64, row.Latency())...), append(s.samples(t, "cue", 1), make([]float64, row.Latency())...)}
+	first, err := chain.MakeFor(alone, 48000, 1)
+	require.NoError(t, err)
+	require.Positive(t, first.Latency())
+	right := append(s.samples(t, "cue", 1), make([]float64, first.Latency())...)
+	first.Process([][]float64{right}, 0)
+	whole := [][]float64{append(s.samples(t, "cue", 0), make([]float64, row.Latency())...), append(right[first.Latency():], make([]float64, row.Latency())...)}
 	row.Process(whole, 0)
 	track := clip.Track
 	solo := func(r *reel.Reel, from int64, n int, sizes ...int) [][]float64 {

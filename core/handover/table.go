@@ -54,9 +54,10 @@ func done(c reel.Clip) (words []string) {
 	if c.Sum {
 		words = append(words, "the sum of its channels")
 	}
-	var off, level, turned, late, hushes, dips, borrowed int
+	var off, level, turned, late, hushes, dips, borrowed, chained int
 	for _, l := range c.Lanes {
-		for n, is := range map[*int]bool{&off: l.Off, &level: l.GainDB != 0, &turned: l.Invert, &late: l.Delay != 0} {
+		for n, is := range map[*int]bool{&off: l.Off, &level: l.GainDB != 0, &turned: l.Invert, &late: l.Delay != 0,
+			&chained: len(l.Chain) > 0} {
 			if is {
 				*n++
 			}
@@ -70,6 +71,7 @@ func done(c reel.Clip) (words []string) {
 	say(hushes, "hushed")
 	say(dips, "dipped")
 	say(borrowed, "borrowed")
+	say(chained, "channels with processors")
 	return words
 }
 

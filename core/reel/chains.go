@@ -1,6 +1,7 @@
 package reel
 
 import (
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -387,10 +388,11 @@ func (r *Reel) mixesOf() (list []rowOf) {
 	return list
 }
 
-// SetClipChain has clips go through processors, or through none.
+// SetClipChain has clips, or one channel of each, go through processors, or through none.
 type SetClipChain struct {
-	Clips []string     `json:"clips"`
-	Steps []chain.Step `json:"steps"` // all of them, in their order
+	Clips   []string     `json:"clips"`
+	Channel *int         `json:"channel,omitempty"` // of the clip, from 0; where there is none all its channels go through together
+	Steps   []chain.Step `json:"steps"`             // all of them, in their order
 }
 
 func (c SetClipChain) Plan(r *Reel, _ Known) (Change, string, error) {
@@ -401,14 +403,23 @@ func (c SetClipChain) Plan(r *Reel, _ Known) (Change, string, error) {
 		if !there {
 			return Change{}, "", noClip()
 		}
-		if i == 0 {
-			name, what = clip.Name, stepsWords(clip.Chain, c.Steps)
+		was, called := clip.Chain, clip.Name
+		var err error
+		if c.Channel == nil {
+			clip.Chain = some(slices.Clone(c.Steps))
+			d.clips.put(id, clip)
+		} else if clip, err = d.lanes(id, *c.Channel, func(_ Clip, l *Lane) error {
+			was, l.Chain = l.Chain, some(slices.Clone(c.Steps))
+			return nil
+		}); err == nil {
+			called = laneWords("", clip, *c.Channel)[1:]
 		}
-		clip.Chain = some(slices.Clone(c.Steps))
-		if err := checkClipChain(clip); err != nil {
+		if err := errors.Join(err, checkClipSteps(clip, c.Steps)); err != nil {
 			return Change{}, "", err
 		}
-		d.clips.put(id, clip)
+		if i == 0 {
+			name, what = called, stepsWords(was, c.Steps)
+		}
 	}
 	if len(c.Clips) > 1 {
 		name = plural(len(c.Clips), "clip")
@@ -416,10 +427,10 @@ func (c SetClipChain) Plan(r *Reel, _ Known) (Change, string, error) {
 	return d.finish(), what + " of " + name, nil
 }
 
-// checkClipChain looks at the chain of a clip, which nothing else of the reel drives.
-func checkClipChain(c Clip) error {
-	if slices.ContainsFunc(c.Chain, func(s chain.Step) bool { return s.Key != nil }) {
+// checkClipSteps looks at the chain of a clip or of one of its channels, which nothing else of the reel drives.
+func checkClipSteps(c Clip, steps []chain.Step) error {
+	if slices.ContainsFunc(steps, func(s chain.Step) bool { return s.Key != nil }) {
 		return broken("The chain of %s would be driven by a row; draw it on its track instead", c.Name)
 	}
-	return chain.Check(c.Chain)
+	return chain.Check(steps)
 }

@@ -205,7 +205,7 @@ func (r *Reel) checkOwn(c Clip, depth int) error {
 	case len(c.Lanes) != 0 && len(c.Lanes) != len(c.Channels):
 		return broken("%s would treat %d of its %d channels", c.Name, len(c.Lanes), len(c.Channels))
 	}
-	if err := checkClipChain(c); err != nil {
+	if err := checkClipSteps(c, c.Chain); err != nil {
 		return err
 	}
 	for _, row := range c.Matrix {
@@ -226,7 +226,7 @@ func (r *Reel) checkOwn(c Clip, depth int) error {
 		}
 	}
 	for _, l := range c.Lanes {
-		if err := checkLane(c, l); err != nil {
+		if err := errors.Join(checkLane(c, l), checkClipSteps(c, l.Chain)); err != nil {
 			return err
 		}
 	}

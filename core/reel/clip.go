@@ -81,12 +81,14 @@ type Lane struct {
 	Borrowed []Borrowed `json:"borrowed,omitempty"` // where another take sounds instead, apart and in order
 	FadeIn   Fade       `json:"fadeIn,omitzero"`
 	FadeOut  Fade       `json:"fadeOut,omitzero"`
+	// Chain is what the channel's sound goes through, before what all channels of the clip go through together.
+	Chain []chain.Step `json:"chain,omitempty"`
 }
 
 // Done tells whether anything that can be heard is done to the channel.
 func (l Lane) Done() bool {
 	return l.Off || l.GainDB != 0 || l.Invert || l.Delay != 0 || len(l.Hushes)+len(l.Dips)+len(l.Borrowed) > 0 ||
-		l.FadeIn.Length+l.FadeOut.Length > 0
+		l.FadeIn.Length+l.FadeOut.Length > 0 || chain.Sounds(l.Chain)
 }
 
 // Span is a range of frames, To excluded.
@@ -377,7 +379,7 @@ func (c *Clip) tidy() {
 	c.Lanes = slices.Clone(c.Lanes)
 	for i := range c.Lanes {
 		l := &c.Lanes[i]
-		l.Cuts, l.Hushes, l.Dips, l.Borrowed = some(l.Cuts), some(l.Hushes), some(l.Dips), some(l.Borrowed)
+		l.Cuts, l.Hushes, l.Dips, l.Borrowed, l.Chain = some(l.Cuts), some(l.Hushes), some(l.Dips), some(l.Borrowed), some(l.Chain)
 	}
 }
 
@@ -390,7 +392,7 @@ func some[T any](list []T) []T {
 
 // tidyLanes drops lanes that do nothing at all.
 func (c *Clip) tidyLanes() {
-	if !slices.ContainsFunc(c.Lanes, func(l Lane) bool { return l.Done() || len(l.Cuts) > 0 }) {
+	if !slices.ContainsFunc(c.Lanes, func(l Lane) bool { return l.Done() || len(l.Cuts)+len(l.Chain) > 0 }) {
 		c.Lanes = nil
 	}
 }

@@ -33,14 +33,16 @@ func filled(t testing.TB) *Reel {
 		Feed: Feed{Dual: true, Pan: 0.1, Placed: true, Front: 0.2, Up: 0.3, Spread: 0.4, LFEDB: &lfe, Turn: 5, Pitch: 6, Roll: 7, Narrow: 0.8,
 			Folds: true}, GainDB: -1, Mute: true, Order: 1, Folder: "Deck", Height: 2, Gain: points(0, -3), Pan: points(0, -1), Curves: curves}
 	fade := Fade{300, Power}
+	through := []chain.Step{{ID: "1", Kind: chain.Noise, Off: true, Values: map[string]float64{"reduction": 3}, Detector: chain.RMS,
+		Key: &chain.Key{Row: "stem", From: "DX"}, Profile: []float64{-90}, Learnt: &chain.Stretch{From: 1, To: 2}}}
 	lane := Lane{Off: true, GainDB: -2, Invert: true, Delay: 7, Cuts: []int64{9000}, Hushes: []Span{{1000, 2000}},
 		Dips:     []Dip{{Span{3000, 4000}, -6, 100}},
-		Borrowed: []Borrowed{{Span{5000, 6000}, "other", "12A/4", 1, 50, -1, Fade{90, Ess}, &Span{100, 900}}}, FadeIn: fade, FadeOut: fade}
+		Borrowed: []Borrowed{{Span{5000, 6000}, "other", "12A/4", 1, 50, -1, Fade{90, Ess}, &Span{100, 900}}}, FadeIn: fade, FadeOut: fade,
+		Chain: through}
 	r.Clips["c1"] = Clip{ID: "c1", Track: "t1", Take: "take-a", Name: "12A/3", Stem: "DX", Channels: []int{1, 3},
 		Matrix: [][]float64{{1, 0}, {0, 1}}, Start: home + 9000, Offset: 800, Length: 48000, Frames: 90000, GainDB: -3, Mute: true, FadeIn: fade,
 		FadeOut: fade, Gain: points(900, -4), Pan: points(900, -1),
-		Chain: []chain.Step{{ID: "1", Kind: chain.Noise, Off: true, Values: map[string]float64{"reduction": 3}, Detector: chain.RMS,
-			Key: &chain.Key{Row: "stem", From: "DX"}, Profile: []float64{-90}, Learnt: &chain.Stretch{From: 1, To: 2}}}, Lanes: []Lane{lane, lane}, Tie: "tie1", Was: "tie0", Home: &home, Picture: true,
+		Chain: through, Lanes: []Lane{lane, lane}, Tie: "tie1", Was: "tie0", Home: &home, Picture: true,
 		Untreated: true, Settled: []Clip{{ID: "s", Track: "t1", Take: "take-b", Channels: []int{0}, Start: 1, Length: 9}}, Event: "e1"}
 	r.Tracks["t2"] = Track{ID: "t2", Name: "Sum", Labels: []string{"M"}, Stem: "MX", Order: 2}
 	r.Clips["c2"] = Clip{ID: "c2", Track: "t2", Take: "take-c", Name: "Sum", Channels: []int{0, 1}, Sum: true, Start: home, Length: 48000}
@@ -148,6 +150,8 @@ func TestACommandLetsAllElseBe(t *testing.T) {
 			[]string{"Name"}},
 		"track's curve": {SetCurve{Of: OfTrack, ID: "t1", What: GainCurve}, func(r *Reel) any { return r.Tracks["t1"] }, []string{"Gain"}},
 		"clip":          {SetClip{Clip: "c1", Name: &name}, func(r *Reel) any { return r.Clips["c1"] }, []string{"Name"}},
+		"a channel's chain": {SetClipChain{Clips: []string{"c1"}, Channel: ptr(1), Steps: []chain.Step{{ID: "1", Kind: chain.Gain}}},
+			func(r *Reel) any { return r.Clips["c1"].Lanes[1] }, []string{"Chain"}},
 		"clip's chain": {SetClipChain{Clips: []string{"c1"}, Steps: []chain.Step{{ID: "1", Kind: chain.Gain}}}, func(r *Reel) any { return r.Clips["c1"] },
 			[]string{"Chain"}},
 		"knot's curve": {SetCurve{Of: OfKnot, ID: knotID(TrackRow, "t1", 1, "room/L"), What: GainCurve},

@@ -254,7 +254,11 @@ func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
 		return kind, c
 	case "setClipChain":
 		steps := []chain.Step{{ID: "0", Kind: chain.Bell, Values: map[string]float64{"gain": float64(rnd.Intn(30))}}, {ID: "1", Kind: chain.Compressor}}
-		return kind, SetClipChain{[]string{clip.ID}, steps[:rnd.Intn(3)]}
+		var channel *int
+		if yes() {
+			channel = ptr(rnd.Intn(4))
+		}
+		return kind, SetClipChain{[]string{clip.ID}, channel, steps[:rnd.Intn(3)]}
 	case "setCurve":
 		c := SetCurve{Of: OfClip, ID: clip.ID, What: "gain", Points: []Point{{at, dB}, {at + 3000, 0}, {at + 9000, -3}}}
 		if yes() {

@@ -40,6 +40,11 @@ func TestChainsInTheGraph(t *testing.T) {
 	assert.False(t, whole(), "through the chain of a clip")
 	apply(t, r, reel.SetClipChain{Clips: []string{clip.ID}, Steps: []chain.Step{{ID: "1", Kind: chain.Bell, Off: true}}})
 	assert.True(t, whole(), "which is off")
+	first := 0
+	apply(t, r, reel.SetClipChain{Clips: []string{clip.ID}, Channel: &first, Steps: []chain.Step{{ID: "1", Kind: chain.Bell}}})
+	assert.False(t, whole(), "through the chain of a channel")
+	apply(t, r, reel.SetClipChain{Clips: []string{clip.ID}, Channel: &first, Steps: []chain.Step{{ID: "1", Kind: chain.Bell, Off: true}}})
+	assert.True(t, whole(), "which is off")
 	treat := func(channel int, off bool) {
 		r.Treatments = map[string][]chain.Treatment{clip.Take: {{Channels: []int{channel}, Steps: []chain.Step{{ID: "1", Kind: chain.Bell}}, Off: off}}}
 	}

@@ -99,7 +99,13 @@ func Bare(r *reel.Reel) *reel.Reel {
 			continue
 		}
 		c.Name, c.Stem, c.Frames, c.Tie, c.Was, c.Home, c.Picture, c.Settled, c.Event = "", "", 0, "", "", nil, false, nil, ""
-		c.Chain = chain.Heard(c.Chain)
+		c.Chain, c.Lanes = chain.Heard(c.Chain), slices.Clone(c.Lanes)
+		for i := range c.Lanes {
+			c.Lanes[i].Chain, c.Lanes[i].Cuts = chain.Heard(c.Lanes[i].Chain), nil
+		}
+		if !slices.ContainsFunc(c.Lanes, reel.Lane.Done) {
+			c.Lanes = nil
+		}
 		out.Clips[id] = c
 	}
 	out.Treatments = out.TreatmentsHeard()

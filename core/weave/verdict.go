@@ -191,7 +191,7 @@ func laneOver(c *reel.Clip, channel int, heard reel.Span) overLane {
 		return overLane{gain: 1}
 	}
 	l := c.Lanes[channel]
-	out := overLane{silent: l.Off, gain: dsp.Gain(l.GainDB), moves: fadesIn(l.FadeIn, l.FadeOut, c, heard)}
+	out := overLane{silent: l.Off, gain: dsp.Gain(l.GainDB), moves: fadesIn(l.FadeIn, l.FadeOut, c, heard) || chain.Sounds(l.Chain)}
 	if l.Invert {
 		out.gain = -out.gain
 	}

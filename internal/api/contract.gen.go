@@ -951,7 +951,7 @@ type SetChainCommand = reel.Sent
 // SetChainCurveCommand SetChainCurve draws the curve of a parameter of a step; no points take it back. With a range only the points in it are replaced.
 type SetChainCurveCommand = reel.Sent
 
-// SetClipChainCommand SetClipChain has clips go through processors, or through none.
+// SetClipChainCommand SetClipChain has clips, or one channel of each, go through processors, or through none.
 type SetClipChainCommand = reel.Sent
 
 // SetClipCommand SetClip changes a clip's own settings; those left nil stay.

@@ -2565,6 +2565,8 @@ export interface components {
             }[];
             fadeIn?: components["schemas"]["Fade"];
             fadeOut?: components["schemas"]["Fade"];
+            /** @description What the channel goes through, before what all channels of the clip do */
+            chain?: components["schemas"]["ChainStep"][];
         };
         Head: {
             name: string;
@@ -3344,9 +3346,11 @@ export interface components {
              */
             kind: "setClip";
         };
-        /** @description SetClipChain has clips go through processors, or through none. */
+        /** @description SetClipChain has clips, or one channel of each, go through processors, or through none. */
         SetClipChainCommand: {
             command: {
+                /** @description of the clip, from 0; where there is none all its channels go through together */
+                channel?: number | null;
                 clips: string[];
                 /** @description all of them, in their order */
                 steps: components["schemas"]["ChainStep"][];
