@@ -204,9 +204,9 @@ const rollOn = 10
 // Stretch renders a range of a row by itself, at most MostStretch seconds of it: channels × frames. Where before names a step of the row's chain,
 // it is what comes to that step, with no gain of the row's own; NotFound where there is none.
 //
-// told is told what the row's own steps do within the range; nil where nobody asks.
+// told is told what the row's own steps do within the range, and where; nil where nobody asks.
 func Stretch(ctx context.Context, r *reel.Reel, id weave.NodeID, span reel.Span, before string, open Opener,
-	told func(step string, did chain.Did)) ([][]float64, error) {
+	told func(step string, at int64, did chain.Did)) ([][]float64, error) {
 	rate := int64(r.Head.SampleRate)
 	frames := span.To - span.From
 	if frames < 1 || frames > MostStretch*rate {
@@ -225,7 +225,7 @@ func Stretch(ctx context.Context, r *reel.Reel, id weave.NodeID, span reel.Span,
 	if told != nil {
 		opt.Told = func(of weave.NodeID, step string, at int64, did chain.Did) {
 			if of == id && tells(at, did, span) {
-				told(step, did)
+				told(step, at, did)
 			}
 		}
 	}

@@ -84,22 +84,29 @@ func (s *Server) LearnForChain(c *gin.Context, id ReelID) {
 	if !s.read(c, &body) {
 		return
 	}
-	open, err := s.Store.Reel(c, id)
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	leave, err := s.renders(c)
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	defer leave()
-	session := s.library().Session(c)
-	defer session.Close()
-	learnt, err := learn(open.Reel.Head.SampleRate, body.Span, body.Like, func(span reel.Span) ([]float64, error) {
-		x, err := engine.Stretch(c, open.Reel, weave.NodeID{Row: body.Row, ID: body.From}, span, body.Step, session.Open, nil)
-		return slices.Concat(x...), err
+	var learnt []float64
+	err := s.rendered(c, id, func(r *reel.Reel, open engine.Opener) (err error) {
+		heard := func(span reel.Span) ([]float64, error) {
+			x, err := engine.Stretch(c, r, weave.NodeID{Row: reel.Row(body.Row), ID: body.From}, span, body.Step, open, nil)
+			return slices.Concat(x...), err
+		}
+		if body.Row == ChainClip || body.Row == ChainMicrophone {
+			heard = func(span reel.Span) ([]float64, error) {
+				one, span, err := recordingOf(r, body.Row, body.From, body.Channel, span)
+				if err != nil {
+					return nil, err
+				}
+				at := slices.IndexFunc(one.Steps, func(s chain.Step) bool { return s.ID == body.Step })
+				if at < 0 {
+					return nil, fault.New(fault.NotFound, "There is no such processor")
+				}
+				one.Steps = one.Steps[:at]
+				_, after, err := one.Of(c, span, open, nil)
+				return slices.Concat(after...), err
+			}
+		}
+		learnt, err = learn(r.Head.SampleRate, body.Span, body.Like, heard)
+		return err
 	})
 	s.answer(c, http.StatusOK, learnt, err)
 }
@@ -127,44 +134,115 @@ func learn(rate int, span reel.Span, like *reel.Span, heard func(reel.Span) ([]f
 	return dsp.MatchTo(dsp.Spectrum(float64(rate), sounds[0]), dsp.Spectrum(float64(rate), sounds[1]), 24), nil
 }
 
-// ChainSpectrum gives what comes to a chain and what leaves it.
-func (s *Server) ChainSpectrum(c *gin.Context, id ReelID, p ChainSpectrumParams) {
-	open, err := s.Store.Reel(c, id)
+// rendered has something look at stretches of a reel, once there is room to render them.
+func (s *Server) rendered(c *gin.Context, id ReelID, look func(r *reel.Reel, open engine.Opener) error) error {
+	o, err := s.Store.Reel(c, id)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	leave, err := s.renders(c)
 	if err != nil {
-		s.fail(c, err)
-		return
+		return err
 	}
 	defer leave()
 	session := s.library().Session(c)
 	defer session.Close()
-	rate := open.Reel.Head.SampleRate
-	node := weave.NodeID{Row: p.Row, ID: p.From}
-	now, there := open.Reel.Chains[reel.ChainID(p.Row, p.From)]
-	if !there {
-		s.fail(c, fault.New(fault.NotFound, "This row has no chain"))
-		return
+	return look(o.Reel, session.Open)
+}
+
+// ChainSpectrum gives what comes to a chain and what leaves it.
+func (s *Server) ChainSpectrum(c *gin.Context, id ReelID, p ChainSpectrumParams) {
+	var answer ChainSpectrum
+	err := s.rendered(c, id, func(r *reel.Reel, open engine.Opener) error {
+		rate := r.Head.SampleRate
+		about := int64(rate) * 2 / 5
+		span, did := reel.Span{From: p.At - about/2, To: p.At + about/2}, doings{}
+		if p.Row == ChainClip || p.Row == ChainMicrophone {
+			one, span, err := recordingOf(r, p.Row, p.From, p.Channel, span)
+			if err != nil {
+				return err
+			}
+			before, after, err := one.Of(c, span, open, did.note)
+			answer = spectra(rate, layout.ForWidth(len(one.Channels)), before, after, did.list(one.Steps))
+			return err
+		}
+		node := weave.NodeID{Row: reel.Row(p.Row), ID: p.From}
+		now, there := r.Chains[reel.ChainID(node.Row, node.ID)]
+		if !there {
+			return fault.New(fault.NotFound, "This row has no chain")
+		}
+		bare := r.Clone()
+		delete(bare.Chains, now.ID)
+		before, err := engine.Stretch(c, bare, node, span, "", open, nil)
+		if err != nil {
+			return err
+		}
+		after, err := engine.Stretch(c, r, node, span, "", open, did.note)
+		if err == nil {
+			answer = spectra(rate, layout.Layout{Labels: r.RowLabels(node.Row, node.ID)}, before, after, did.list(now.Steps))
+		}
+		return err
+	})
+	s.answer(c, http.StatusOK, answer, err)
+}
+
+// takenFor is for how many seconds it is told what a chain takes away, and takenEvery how many bins a second has.
+const takenFor, takenEvery = 20, 100
+
+// ChainTaken gives how much a chain takes away from a place on.
+func (s *Server) ChainTaken(c *gin.Context, id ReelID, p ChainTakenParams) {
+	list := []float64{}
+	err := s.rendered(c, id, func(r *reel.Reel, open engine.Opener) error {
+		rate := int64(r.Head.SampleRate)
+		span := reel.Span{From: p.At, To: p.At + takenFor*rate}
+		taken := engine.NewTaken(span, rate/takenEvery)
+		var err error
+		if p.Row == ChainClip || p.Row == ChainMicrophone {
+			var one engine.Recording
+			if one, span, err = recordingOf(r, p.Row, p.From, p.Channel, span); err == nil {
+				taken = engine.NewTaken(span, rate/takenEvery)
+				_, _, err = one.Of(c, span, open, taken.Note)
+			}
+		} else {
+			_, err = engine.Stretch(c, r, weave.NodeID{Row: reel.Row(p.Row), ID: p.From}, span, "", open, taken.Note)
+		}
+		for _, dB := range taken.Bins() {
+			list = append(list, math.Round(dB*10)/10)
+		}
+		return err
+	})
+	s.answer(c, http.StatusOK, list, err)
+}
+
+// recordingOf gives what the chain of a clip or of a channel of it, or the treatment of its microphone, is heard on, and a range of the reel in frames
+// of its take.
+func recordingOf(r *reel.Reel, of ChainOf, id string, channel *int, span reel.Span) (one engine.Recording, frames reel.Span, err error) {
+	clip, there := r.Clips[id]
+	if !there || channel != nil && *channel >= len(clip.Channels) {
+		return one, frames, fault.New(fault.NotFound, "This clip is no longer there")
 	}
-	about := int64(rate) * 2 / 5
-	span := reel.Span{From: p.At - about/2, To: p.At + about/2}
-	bare := open.Reel.Clone()
-	delete(bare.Chains, now.ID)
-	did := doings{}
-	before, err := engine.Stretch(c, bare, node, span, "", session.Open, nil)
-	var after [][]float64
-	if err == nil {
-		after, err = engine.Stretch(c, open.Reel, node, span, "", session.Open, did.note)
+	frames = reel.Span{From: clip.Frame(span.From), To: clip.Frame(span.To)}
+	list := r.TreatmentsOf(clip)
+	if of == ChainMicrophone {
+		one = engine.Recording{Take: clip.Take, Channels: clip.Channels[:1]}
+		for _, t := range list {
+			if slices.Contains(t.Channels, clip.Channels[0]) {
+				one.Channels, one.Steps = t.Channels, t.Steps
+			}
+		}
+		return one, frames, nil
 	}
-	if err != nil {
-		s.fail(c, err)
-		return
+	one = engine.Recording{Take: clip.Take, Channels: clip.Channels, Treatments: list, Steps: clip.Chain}
+	for _, l := range clip.Lanes {
+		one.Alone = append(one.Alone, l.Chain)
 	}
-	labels := layout.Layout{Labels: open.Reel.RowLabels(p.Row, p.From)}
-	c.JSON(http.StatusOK, spectra(rate, labels, before, after, did.list(now.Steps)))
+	if channel != nil {
+		one.Channels, one.Steps = clip.Channels[*channel:*channel+1], nil
+		if one.Alone != nil {
+			one.Steps, one.Alone = one.Alone[*channel], nil
+		}
+	}
+	return one, frames, nil
 }
 
 // spectra says what a stretch is before a chain and after it.
@@ -197,7 +275,7 @@ func (s *Server) renders(ctx context.Context) (leave func(), err error) {
 // doings is what steps did over a stretch: the most of it.
 type doings map[string]chain.Did
 
-func (d doings) note(step string, did chain.Did) {
+func (d doings) note(step string, _ int64, did chain.Did) {
 	now := d[step]
 	now.Repaired += did.Repaired
 	if did.Hz != 0 {

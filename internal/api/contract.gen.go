@@ -37,6 +37,39 @@ import (
 	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
+// Defines values for ChainOf.
+const (
+	ChainClip       ChainOf = "clip"
+	ChainGroup      ChainOf = "group"
+	ChainMicrophone ChainOf = "microphone"
+	ChainMix        ChainOf = "mix"
+	ChainStem       ChainOf = "stem"
+	ChainStrand     ChainOf = "strand"
+	ChainTrack      ChainOf = "track"
+)
+
+// Valid indicates whether the value is a known member of the ChainOf enum.
+func (e ChainOf) Valid() bool {
+	switch e {
+	case ChainClip:
+		return true
+	case ChainGroup:
+		return true
+	case ChainMicrophone:
+		return true
+	case ChainMix:
+		return true
+	case ChainStem:
+		return true
+	case ChainStrand:
+		return true
+	case ChainTrack:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Oversample.
 const (
 	OversampleN4 Oversample = 4
@@ -207,6 +240,9 @@ type Chain = reel.Chain
 
 // ChainKey A row of the reel that drives a processor.
 type ChainKey = chain.Key
+
+// ChainOf What a chain is of: a row, a clip, or the microphone that a clip was recorded with
+type ChainOf string
 
 // ChainResponse defines model for ChainResponse.
 type ChainResponse struct {
@@ -1516,18 +1552,43 @@ type GetReelParams struct {
 
 // LearnForChainJSONBody defines parameters for LearnForChain.
 type LearnForChainJSONBody struct {
+	// Channel Of the clip, from 0
+	Channel *int `json:"channel,omitempty"`
+
+	// From ID of the row, or of the clip
 	From string `json:"from"`
 	Like *Span  `json:"like,omitempty"`
-	Row  Row    `json:"row"`
-	Span Span   `json:"span"`
-	Step string `json:"step"`
+
+	// Row What a chain is of: a row, a clip, or the microphone that a clip was recorded with
+	Row  ChainOf `json:"row"`
+	Span Span    `json:"span"`
+	Step string  `json:"step"`
 }
 
 // ChainSpectrumParams defines parameters for ChainSpectrum.
 type ChainSpectrumParams struct {
-	Row  Row    `form:"row" json:"row"`
+	Row ChainOf `form:"row" json:"row"`
+
+	// From ID of the row, or of the clip
 	From string `form:"from" json:"from"`
-	At   int64  `form:"at" json:"at"`
+
+	// Channel Of the clip, from 0
+	Channel *int  `form:"channel,omitempty" json:"channel,omitempty"`
+	At      int64 `form:"at" json:"at"`
+}
+
+// ChainTakenParams defines parameters for ChainTaken.
+type ChainTakenParams struct {
+	Row ChainOf `form:"row" json:"row"`
+
+	// From ID of the row, or of the clip
+	From string `form:"from" json:"from"`
+
+	// Channel Of the clip, from 0
+	Channel *int `form:"channel,omitempty" json:"channel,omitempty"`
+
+	// At Samples of the reel
+	At int64 `form:"at" json:"at"`
 }
 
 // DoCommandParams defines parameters for DoCommand.
@@ -2191,6 +2252,9 @@ type ServerInterface interface {
 
 	// (GET /reels/{reel}/chain/spectrum)
 	ChainSpectrum(c *gin.Context, reel ReelID, params ChainSpectrumParams)
+
+	// (GET /reels/{reel}/chain/taken)
+	ChainTaken(c *gin.Context, reel ReelID, params ChainTakenParams)
 
 	// (POST /reels/{reel}/commands)
 	DoCommand(c *gin.Context, reel ReelID, params DoCommandParams)
@@ -4362,6 +4426,14 @@ func (siw *ServerInterfaceWrapper) ChainSpectrum(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "channel" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "channel", c.Request.URL.Query(), &params.Channel, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter channel: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Required query parameter "at" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, true, "at", c.Request.URL.Query(), &params.At, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
@@ -4378,6 +4450,66 @@ func (siw *ServerInterfaceWrapper) ChainSpectrum(c *gin.Context) {
 	}
 
 	siw.Handler.ChainSpectrum(c, reel, params)
+}
+
+// ChainTaken operation middleware
+func (siw *ServerInterfaceWrapper) ChainTaken(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ChainTakenParams
+
+	// ------------- Required query parameter "row" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "row", c.Request.URL.Query(), &params.Row, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter row: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "channel" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "channel", c.Request.URL.Query(), &params.Channel, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter channel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "at" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "at", c.Request.URL.Query(), &params.At, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter at: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ChainTaken(c, reel, params)
 }
 
 // DoCommand operation middleware
@@ -6729,6 +6861,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/processors/steps", wrapper.ReadChain)
 	router.POST(options.BaseURL+"/reels/:reel/chain/learn", wrapper.LearnForChain)
 	router.GET(options.BaseURL+"/reels/:reel/chain/spectrum", wrapper.ChainSpectrum)
+	router.GET(options.BaseURL+"/reels/:reel/chain/taken", wrapper.ChainTaken)
 	router.GET(options.BaseURL+"/reels/:reel/gauge/lines", wrapper.GaugeLines)
 	router.GET(options.BaseURL+"/reels/:reel/gauge/parts", wrapper.GaugeParts)
 	router.POST(options.BaseURL+"/reels/:reel/gauge/correct", wrapper.CorrectGroup)

@@ -62,7 +62,7 @@ func (s *Server) LearnForTreatment(c *gin.Context, id TakeID) {
 }
 
 // recorded gives a range of a take before some steps and after them.
-type recorded func(span reel.Span, told func(string, chain.Did)) (before, after [][]float64, err error)
+type recorded func(span reel.Span, told func(string, int64, chain.Did)) (before, after [][]float64, err error)
 
 // recorded has something look at channels of a take through steps.
 func (s *Server) recorded(c *gin.Context, id TakeID, channels []int, steps []chain.Step, look func(store.Take, recorded) error) error {
@@ -81,7 +81,8 @@ func (s *Server) recorded(c *gin.Context, id TakeID, channels []int, steps []cha
 	defer leave()
 	session := s.library().Session(c)
 	defer session.Close()
-	return look(t, func(span reel.Span, told func(string, chain.Did)) ([][]float64, [][]float64, error) {
-		return engine.Recorded(c, t.ID, channels, steps, span, session.Open, told)
+	recording := engine.Recording{Take: t.ID, Channels: channels, Steps: steps}
+	return look(t, func(span reel.Span, told func(string, int64, chain.Did)) ([][]float64, [][]float64, error) {
+		return recording.Of(c, span, session.Open, told)
 	})
 }

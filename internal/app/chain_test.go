@@ -143,3 +143,43 @@ func TestChainsAreLookedAt(t *testing.T) {
 	short := map[string]any{"from": clip.Start, "to": clip.Start + 10}
 	assert.Equal(t, http.StatusBadRequest, s.Call("POST", "/reels/"+v.Id+"/chain/learn", map[string]any{"row": "track", "from": clip.Track, "step": "2", "span": short}, nil))
 }
+
+// A clip, a channel of it, and the microphone that it was recorded with are looked at as rows are; what their chains take away is told over time.
+func TestChainsOfClipsAreLookedAt(t *testing.T) {
+	s := apptest.Start(t)
+	_, v := crossing(t, s)
+	clip := v.Clips[0]
+	require.Len(t, clip.Channels, 2)
+	at := strconv.FormatInt(clip.Start+12_000, 10)
+	low := []chain.Step{{ID: "1", Kind: chain.LowPass, Values: map[string]float64{"frequency": 200, "slope": 48}}, {ID: "2", Kind: chain.Noise}}
+	pressed := []chain.Step{{ID: "1", Kind: chain.Compressor, Values: map[string]float64{"threshold": -80, "ratio": 10}}}
+	s.Do(&v, "setClipChain", map[string]any{"clips": []string{clip.ID}, "steps": pressed})
+	s.Do(&v, "setClipChain", map[string]any{"clips": []string{clip.ID}, "channel": 1, "steps": low})
+	assert.Equal(t, http.StatusNotFound, s.Call("POST", "/reels/"+v.Id+"/commands", map[string]any{"revision": v.Revision, "kind": "setClipChain",
+		"command": map[string]any{"clips": []string{clip.ID}, "channel": 2, "steps": low}}, nil))
+	of := "/reels/" + v.Id + "/chain/"
+	var seen api.ChainSpectrum
+	s.OK("GET", of+"spectrum?row=clip&from="+clip.ID+"&channel=1&at="+at, nil, &seen)
+	assert.Less(t, slices.Max(seen.After[16:]), slices.Max(seen.Before)-30, "nothing is left from 1 kHz on")
+	s.OK("GET", of+"spectrum?row=clip&from="+clip.ID+"&at="+at, nil, &seen)
+	assert.Less(t, *seen.Did[0].DB, -10.0)
+	for query, found := range map[string]bool{"row=clip&from=" + clip.ID: true, "row=clip&from=" + clip.ID + "&channel=0": false,
+		"row=microphone&from=" + clip.ID: false, "row=track&from=" + clip.Track: false} {
+		var taken []float64
+		s.OK("GET", of+"taken?"+query+"&at="+strconv.FormatInt(clip.Start, 10), nil, &taken)
+		assert.Equal(t, found, len(taken) == 2000 && slices.Min(taken) < -10, query)
+	}
+	for _, query := range []string{"row=clip&from=gone", "row=clip&channel=2&from=" + clip.ID} {
+		assert.Equal(t, http.StatusNotFound, s.Call("GET", of+"taken?"+query+"&at="+at, nil, nil), query)
+	}
+	span := map[string]any{"from": clip.Start, "to": clip.Start + 24_000}
+	var learnt []float64
+	s.OK("POST", of+"learn", map[string]any{"row": "clip", "from": clip.ID, "channel": 1, "step": "2", "span": span}, &learnt)
+	require.Len(t, learnt, len(chain.Sixths))
+	assert.Greater(t, learnt[5], learnt[55]+40, "what comes to the step has been through the filter before it")
+	assert.Equal(t, http.StatusNotFound, s.Call("POST", of+"learn", map[string]any{"row": "clip", "from": clip.ID, "step": "9", "span": span}, nil))
+	require.Equal(t, http.StatusOK, s.Call("POST", "/takes/"+clip.Take+"/treat", map[string]any{"channels": clip.Channels, "steps": pressed}, nil))
+	var taken []float64
+	s.OK("GET", of+"taken?row=microphone&from="+clip.ID+"&at="+at, nil, &taken)
+	assert.Less(t, slices.Min(taken), -10.0)
+}

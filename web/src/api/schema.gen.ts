@@ -1274,6 +1274,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/reels/{reel}/chain/taken": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        /** @description How much the chain of a row, of a clip, of a channel of it, or the treatment of its microphone, takes away in the 20 seconds from a place on, in hundredths of a second. */
+        get: operations["chainTaken"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/reels/{reel}/gauge/lines": {
         parameters: {
             query?: never;
@@ -2443,6 +2462,11 @@ export interface components {
             all: number[];
             steps: number[][];
         };
+        /**
+         * @description What a chain is of: a row, a clip, or the microphone that a clip was recorded with
+         * @enum {string}
+         */
+        ChainOf: "track" | "strand" | "stem" | "mix" | "group" | "clip" | "microphone";
         ChainSpectrum: {
             frequencies: number[];
             before: number[];
@@ -6884,8 +6908,11 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": {
-                    row: components["schemas"]["Row"];
+                    row: components["schemas"]["ChainOf"];
+                    /** @description ID of the row, or of the clip */
                     from: string;
+                    /** @description Of the clip, from 0 */
+                    channel?: number;
                     step: string;
                     span: components["schemas"]["Span"];
                     like?: components["schemas"]["Span"];
@@ -6908,8 +6935,11 @@ export interface operations {
     chainSpectrum: {
         parameters: {
             query: {
-                row: components["schemas"]["Row"];
+                row: components["schemas"]["ChainOf"];
+                /** @description ID of the row, or of the clip */
                 from: string;
+                /** @description Of the clip, from 0 */
+                channel?: number;
                 at: number;
             };
             header?: never;
@@ -6927,6 +6957,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChainSpectrum"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    chainTaken: {
+        parameters: {
+            query: {
+                row: components["schemas"]["ChainOf"];
+                /** @description ID of the row, or of the clip */
+                from: string;
+                /** @description Of the clip, from 0 */
+                channel?: number;
+                /** @description Samples of the reel */
+                at: number;
+            };
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description dB, below 0 where something is taken away; none where nothing in the chain tells */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[];
                 };
             };
             default: components["responses"]["Failure"];

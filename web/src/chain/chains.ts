@@ -1,8 +1,8 @@
 // What the chain of a row comes to in words and in pixels; what it does to sound is the server's to say.
 import type { ChainStep, ProcessorKind, ProcessorParameter, ReelView, Row } from "../api/client";
 
-/** What a chain is of on the reel: a row, or a clip. */
-export type ChainPlace = { row: Row | "clip"; id: string };
+/** What a chain is of on the reel: a row, a clip, or one channel of a clip (from 0). */
+export type ChainPlace = { row: Row | "clip"; id: string; channel?: number };
 
 /** What is opened: a chain of the reel, or the treatment of what a clip was recorded with. */
 export type Opened = ChainPlace | { row: "microphone"; id: string };

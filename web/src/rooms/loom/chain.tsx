@@ -2,7 +2,7 @@ import { Copy } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useRef, useState } from "react";
 
-import { api, ok, type Clip, type ChainStep, type Command, type ReelView, type Row } from "../../api/client";
+import { api, ok, type Clip, type ChainStep, type Command, type ReelView, type Row, type Take } from "../../api/client";
 import { Add, ChainBody, type Range } from "../../chain/body";
 import { type ChainPlace, freshStep, keyRows, kindsFor } from "../../chain/chains";
 import { useProcessors } from "../../chain/heard";
@@ -10,12 +10,16 @@ import { dyeName } from "../../draw/canvas";
 import { tell } from "../../ui/notices";
 import { labelsOf } from "./band";
 import { useHeard } from "./chainheard";
+import { stepsOfClip } from "./chainopener";
 import { chainOf, clipOf, groupOf, rowNamed, trackOf } from "./lookup";
 
 type Props = {
   view: ReelView;
   row: ChainPlace["row"];
   id: string;
+  /** Of a clip, where its chain is of one channel alone. */
+  channel?: number;
+  takes: Map<string, Take>;
   /** Where the playhead stands, in samples. */
   at: number;
   /** What is chosen in time, to learn from. */
@@ -39,13 +43,15 @@ const labelsOfRow = (view: ReelView, row: Row | "clip", id: string): string[] =>
         : labelsOf(view, row, id)) ?? [];
 
 /** A chain as it is shown: what the server has, or what was done since and is on its way to it. */
-function useSteps({ view, row, id, onDo, onTurn, onTurned }: Props) {
+function useSteps({ view, row, id, channel, onDo, onTurn, onTurned }: Props) {
   const clip = row === "clip" ? clipOf(view, id) : undefined;
-  const chain = clip ? { steps: clip.chain ?? [], off: false } : chainOf(view, row, id);
+  const chain = clip ? { steps: stepsOfClip(clip, channel) ?? [], off: false } : chainOf(view, row, id);
   const [draft, setDraft] = useState<ChainStep[] | null>(null);
   const sent = useRef(0);
   const command = (steps: ChainStep[]): Command =>
-    row === "clip" ? { kind: "setClipChain", command: { clips: [id], steps } } : { kind: "setChain", command: { row, from: id, steps } };
+    row === "clip"
+      ? { kind: "setClipChain", command: { clips: [id], channel, steps } }
+      : { kind: "setChain", command: { row, from: id, steps } };
   const keep = (next: ChainStep[]) => {
     setDraft(next); // shown, and gone on from, until the server has the last that was sent
     sent.current++;
@@ -60,16 +66,22 @@ function useSteps({ view, row, id, onDo, onTurn, onTurned }: Props) {
   return { clip, chain, steps: draft ?? chain?.steps ?? [], turn, keep };
 }
 
-/** The chain of a row or of a clip, opened. */
+/** What a clip is called, or one of its channels. */
+const nameOfClip = ({ takes, channel }: Props, clip: Clip) =>
+  channel === undefined
+    ? clip.name
+    : `${takes.get(clip.take)?.channels[clip.channels[channel]!]?.name || `channel ${channel + 1}`} of ${clip.name}`;
+
+/** The chain of a row, of a clip or of a channel of it, opened. */
 export function ChainPanel(p: Props) {
   const { view, row, id } = p;
   const kinds = useProcessors().data ?? [];
   const { clip, chain, steps, turn, keep } = useSteps(p);
   const heard = useHeard(view, p, p.at, steps.length > 0);
-  const name = clip?.name ?? rowNamed(view, row, id);
+  const name = clip ? nameOfClip(p, clip) : rowNamed(view, row, id);
   const track = trackOf(view, clip?.track ?? (row === "track" ? id : ""));
   const off = chain?.off ?? false;
-  const channels = clip?.channels.length ?? labelsOfRow(view, row, id).length;
+  const channels = p.channel !== undefined ? 1 : (clip?.channels.length ?? labelsOfRow(view, row, id).length);
   const learn = (row: Row) => (step: ChainStep, span: Range, like?: Range) =>
     ok(
       api.POST("/reels/{reel}/chain/learn", {
@@ -88,7 +100,9 @@ export function ChainPanel(p: Props) {
       title={`Chain of ${name}`}
       about={
         clip
-          ? "What the sound of its take goes through, before anything else"
+          ? p.channel === undefined
+            ? "What the sound of its take goes through, before anything else"
+            : "What this channel goes through by itself, before the clip's own chain"
           : `What all that is on ${name} goes through, before its level`
       }
       name={name}
@@ -106,7 +120,7 @@ export function ChainPanel(p: Props) {
       onClose={p.onClose}
       fresh={freshStep}
       empty={
-        `Nothing is done to the sound of ${name} yet. Add a processor: ${clip ? "this clip" : "all that is on this row"} ` +
+        `Nothing is done to the sound of ${name} yet. Add a processor: ${clip ? (p.channel === undefined ? "this clip" : "this channel of the clip") : "all that is on this row"} ` +
         "goes through it, in every print, and no recording is changed."
       }
       foot={(add) => (
@@ -122,7 +136,7 @@ export function ChainPanel(p: Props) {
               {off ? "All left out" : "Leave all out"}
             </button>
           )}
-          {clip ? <OnAllClips {...p} clip={clip} steps={steps} /> : <CopyTo {...p} steps={steps} />}
+          {clip ? p.channel === undefined && <OnAllClips {...p} clip={clip} steps={steps} /> : <CopyTo {...p} steps={steps} />}
         </>
       )}
     />

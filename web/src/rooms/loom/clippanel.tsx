@@ -283,7 +283,7 @@ function More({ view, clip, choice, takes, acts, onDo, onSettle, onChannels }: P
 }
 
 /** The settings of one channel of an opened clip, and what is done to a range of it. */
-export function LanePanel({ view, clip, choice, takes, acts, onDo }: Props) {
+export function LanePanel({ view, clip, choice, takes, acts, onDo, onChain }: Props) {
   const channel = choice.lane!.channel;
   const lane = clip.lanes?.[channel] ?? {};
   const { sampleRate } = view.head;
@@ -309,6 +309,16 @@ export function LanePanel({ view, clip, choice, takes, acts, onDo }: Props) {
         >
           polarity
         </button>
+        {clip.channels.length > 1 && (
+          <ChainOpener
+            view={view}
+            row="clip"
+            id={clip.id}
+            channel={channel}
+            name={name}
+            onOpen={() => onChain({ row: "clip", id: clip.id, channel })}
+          />
+        )}
       </Line>
       <Line name="Gain">
         <Kept

@@ -431,10 +431,12 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
           />
         ) : chainRow ? (
           <ChainPanel
-            key={`${chainRow.row} ${chainRow.id}`}
+            key={`${chainRow.row} ${chainRow.id} ${chainRow.channel}`}
             view={view}
+            takes={takes}
             row={chainRow.row}
             id={chainRow.id}
+            channel={chainRow.channel}
             at={stands}
             range={choice.range}
             onDo={doIt}
