@@ -43,9 +43,8 @@ export const stepWords = (step: ChainStep, kind: ProcessorKind | undefined) =>
     .map((p) => (p.unit ? shown(settingOf(step, p), p.unit) : `${p.name} ${shown(settingOf(step, p), "")}`))
     .join(", ");
 
-/** The kinds that can do anything where a chain is: width needs two sides, and what is like another stretch needs a row to be heard. */
-export const kindsFor = (kinds: ProcessorKind[], place: ChainPlace["row"] | "take", channels: number) =>
-  kinds.filter((k) => (!k.sets || channels > 1) && (k.kind !== "match" || place !== "clip"));
+/** The kinds that can do anything to so many channels: width needs two sides. */
+export const kindsFor = (kinds: ProcessorKind[], channels: number) => kinds.filter((k) => !k.sets || channels > 1);
 
 /** What a step does at the playhead, in a word. */
 export function didWords(did: { dB?: number; hz?: number; repaired?: number } | undefined): string {

@@ -12,6 +12,7 @@ import type { Rows } from "./rows";
 import { useScroll, type Scroll } from "./scroll";
 import { ShuttleLine } from "./shuttleline";
 import { onFrame } from "./snap";
+import { useTaken } from "./taken";
 import { useWheel } from "./wheel";
 
 type Props = {
@@ -32,12 +33,13 @@ export function BandTime(p: Props) {
   const time = useScroll(p.scroll);
   const [drag, setDrag] = useState<Drag | null>(null);
   const drawn = drag && { id: `${drag.row.row} ${drag.row.id}`, points: drag.points };
+  const taken = useTaken(p.view, time);
   const canvas = useCanvas(
     (c) => {
       const s = fit(c);
-      if (s) paintBand(s.g, s.width, { ...p, time, drawn });
+      if (s) paintBand(s.g, s.width, { ...p, time, drawn, taken });
     },
-    [p.view, p.band, p.bandRow, time, p.takes, p.rows, p.curves, drag],
+    [p.view, p.band, p.bandRow, time, p.takes, p.rows, p.curves, drag, taken],
   );
   const box = useWheel(p.scroll);
   const hands = useHands(p, drag, setDrag);

@@ -82,13 +82,14 @@ export function ChainPanel(p: Props) {
   const track = trackOf(view, clip?.track ?? (row === "track" ? id : ""));
   const off = chain?.off ?? false;
   const channels = p.channel !== undefined ? 1 : (clip?.channels.length ?? labelsOfRow(view, row, id).length);
-  const learn = (row: Row) => (step: ChainStep, span: Range, like?: Range) =>
+  const learn = (step: ChainStep, span: Range, like?: Range) =>
     ok(
       api.POST("/reels/{reel}/chain/learn", {
         params: { path: { reel: view.id } },
         body: {
           row,
           from: id,
+          channel: p.channel,
           step: step.id,
           span: { from: span.from, to: span.to },
           ...(like ? { like: { from: like.from, to: like.to } } : {}),
@@ -114,7 +115,7 @@ export function ChainPanel(p: Props) {
       heard={heard}
       keys={row === "clip" ? undefined : keyRows(view, row, id)}
       range={p.range}
-      onLearn={row === "clip" ? undefined : learn(row)}
+      onLearn={learn}
       onDraft={turn}
       onKeep={keep}
       onClose={p.onClose}
@@ -125,7 +126,7 @@ export function ChainPanel(p: Props) {
       }
       foot={(add) => (
         <>
-          <Add kinds={kindsFor(kinds, row, channels)} onAdd={add} />
+          <Add kinds={kindsFor(kinds, channels)} onAdd={add} />
           {steps.length > 0 && row !== "clip" && (
             <button
               className="pill h-6 px-2 text-[12px]"

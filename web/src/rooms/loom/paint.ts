@@ -8,6 +8,7 @@ import { fadeAt, level, pointsOf, restOf, shownOf, yOfValue, type CurveView, typ
 import { tracksIn, type BandRow } from "./band";
 import { busOf } from "./lookup";
 import { rulerStep, xOf, type Timed, type TimeView } from "./geometry";
+import { takenIn, type Taken } from "./taken";
 import { clipsIn, laneHeight, worked, type Rows, type TrackRow } from "./rows";
 
 /** Channels of each take, by ID. */
@@ -28,6 +29,8 @@ export type Scene = {
   curves: CurveView;
   /** Points of a track's curve while one of them is dragged. */
   drawn: { id: string; points: Point[] } | null;
+  /** What the chain that is opened takes away. */
+  taken: Taken | null;
 };
 
 export type RulerScene = Pick<Scene, "time"> & { view: Timed; range: { from: number; to: number } | null; loop: boolean };
@@ -145,6 +148,7 @@ export function paintRows(g: CanvasRenderingContext2D, width: number, height: nu
       const change = s.preview!(c)!;
       if ((change.track ?? c.track) === t.id) paintClip(g, width, s, { ...c, ...change }, row, theme);
     }
+    if (s.taken?.of.row === "track" && s.taken.of.id === t.id) takenAway(g, s.taken, time, 0, width, row.y + 4, row.body - 9, theme.ink);
     overlaps(g, s, clips, row, theme.wrong);
     const shown = shownOf(s.curves);
     if (shown?.of === "track") {
@@ -168,6 +172,38 @@ export function paintRows(g: CanvasRenderingContext2D, width: number, height: nu
 }
 
 type Theme = { line: string; paper: string; ground: string; ink: string; muted: string; zest: string; wrong: string; band: string };
+
+/** How many dB of what is taken away take the whole height of a row. */
+const takenHeight = 24;
+
+/** What a chain takes away, hanging from the top; what it adds stands on the foot. */
+function takenAway(g: CanvasRenderingContext2D, t: Taken, time: TimeView, x0: number, x1: number, y: number, height: number, fill: string) {
+  g.save();
+  g.fillStyle = fill;
+  g.strokeStyle = fill;
+  g.lineWidth = 1.25;
+  const edge = new Path2D();
+  let drawing = false;
+  for (let x = Math.floor(x0); x < x1; x++) {
+    const from = time.left + x * time.perPixel;
+    const dB = takenIn(t, from, from + time.perPixel);
+    const tall = Math.min(1, Math.abs(dB ?? 0) / takenHeight) * height;
+    const foot = (dB ?? 0) > 0;
+    g.globalAlpha = 0.14;
+    if (tall > 0) g.fillRect(x, foot ? y + height - tall : y, 1, tall);
+    if (dB === null || Math.abs(dB) < 0.05) {
+      drawing = false;
+      continue;
+    }
+    const at = foot ? y + height - tall : y + tall;
+    if (drawing) edge.lineTo(x + 0.5, at);
+    else edge.moveTo(x + 0.5, at);
+    drawing = true;
+  }
+  g.globalAlpha = 0.75;
+  g.stroke(edge);
+  g.restore();
+}
 
 /** A clip of a shut folder, as a thin strip. */
 function strip(g: CanvasRenderingContext2D, s: Scene, c: Clip, t: Track, y: number, height: number) {
@@ -215,6 +251,9 @@ function paintClip(g: CanvasRenderingContext2D, width: number, s: Scene, c: Clip
   fade(g, c.fadeOut, x1, -1, y, height, time, theme);
   stitches(g, s, c, x0, y + height - 4, theme);
   if (x1 - x0 > 46 && row.body >= 30) face(g, s, c, Math.max(0, x0), Math.min(width, x1), y, track, theme);
+  const of = s.taken?.of;
+  if (of?.id === c.id && (of.row === "microphone" || (of.row === "clip" && of.channel === undefined)))
+    takenAway(g, s.taken!, time, Math.max(0, x0), Math.min(width, x1), y, height, theme.ink);
   const shown = shownOf(s.curves);
   if (shown?.of === "clip") {
     const { what } = shown;
@@ -359,6 +398,9 @@ function lane(g: CanvasRenderingContext2D, width: number, s: Scene, c: Clip, cha
     return e && { low: e.low * factor, high: e.high * factor };
   });
   g.globalAlpha = 1;
+  const of = s.taken?.of;
+  if (of?.row === "clip" && of.id === c.id && of.channel === channel)
+    takenAway(g, s.taken!, time, Math.max(0, x0), Math.min(width, x1), y, height, theme.ink);
   fade(g, l.fadeIn, x0, 1, y, height, time, theme);
   fade(g, l.fadeOut, x1, -1, y, height, time, theme);
   const named = (from: number, to: number, text: string, hatched: boolean) => {
@@ -491,6 +533,7 @@ export type BandScene = Pick<Scene, "view" | "time" | "takes" | "rows" | "curves
   bandRow: number;
   /** Points of one of the rows' curves while one of them is dragged. */
   drawn: { id: string; points: Point[] } | null;
+  taken: Taken | null;
 };
 
 export function paintBand(g: CanvasRenderingContext2D, width: number, s: BandScene) {
@@ -517,6 +560,8 @@ export function paintBand(g: CanvasRenderingContext2D, width: number, s: BandSce
       g.fillRect(k * threadStep, y + (room - size) / 2, threadWidth, size);
     }
     g.globalAlpha = 1;
+    if (s.taken?.of.row === row.row && s.taken.of.id === row.id)
+      takenAway(g, s.taken, s.time, 0, width, i * s.bandRow + 2, s.bandRow - 4, colour("--ink"));
     if (shown?.of === "bus") {
       const bus = busOf(s.view, row.row, row.id);
       const points = s.drawn?.id === `${row.row} ${row.id}` ? s.drawn.points : pointsOf(bus, shown.what);

@@ -100,4 +100,6 @@ export function clipsIn(clips: Clip[], from: number, to: number): Clip[] {
 
 /** Whether something is done inside a clip that its face does not show otherwise. */
 export const worked = (c: Clip) =>
-  (c.lanes ?? []).some((l) => l.off || l.gainDB || l.invert || l.delay || l.hushes || l.dips || l.borrowed || l.fadeIn || l.fadeOut || l.chain?.length);
+  (c.lanes ?? []).some(
+    (l) => l.off || l.gainDB || l.invert || l.delay || l.hushes || l.dips || l.borrowed || l.fadeIn || l.fadeOut || l.chain?.length,
+  );

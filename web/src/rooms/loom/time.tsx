@@ -12,6 +12,7 @@ import type { Rows } from "./rows";
 import { useScroll, type Scroll } from "./scroll";
 import { positionOf, ShuttleLine } from "./shuttleline";
 import { catches, onFrame } from "./snap";
+import { useTaken } from "./taken";
 import { useWheel } from "./wheel";
 
 /** How far a press may wander before it counts as a drag, in pixels. */
@@ -47,6 +48,7 @@ export function TimeArea(p: TimeProps) {
   const [drag, setDrag] = useState<Drag | null>(null);
   const preview = useMemo(() => previewOf(view, drag), [view, drag]);
   const drawn = drag?.kind === "point" && drag.of === "track" ? { id: drag.id, points: drag.points } : null;
+  const taken = useTaken(view, time);
   const canvas = useCanvas(
     (c) => {
       const s = fit(c);
@@ -60,9 +62,10 @@ export function TimeArea(p: TimeProps) {
           preview,
           curves: p.curves,
           drawn,
+          taken,
         });
     },
-    [view, time, p.takes, rows, choice, preview, p.curves, drawn],
+    [view, time, p.takes, rows, choice, preview, p.curves, drawn, taken],
     p.scroller,
   );
   const box = useWheel(p.scroll);

@@ -165,7 +165,7 @@ export function TreatmentPanel(p: Props) {
       }
       foot={(add) => (
         <>
-          <Add kinds={kindsFor(kinds, "take", channels.length)} onAdd={add} />
+          <Add kinds={kindsFor(kinds, channels.length)} onAdd={add} />
           <TreatmentFoot {...p} {...t} />
         </>
       )}
