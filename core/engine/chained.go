@@ -18,6 +18,7 @@ type chained struct {
 	channels []int // as from has them
 	steps    []chain.Step
 	rate     float64
+	aside    *Aside
 	around   int64 // frames by which the channels are asked for apart from each other
 	memory   int64
 	cell     int64 // frames of the clock after which it begins anew; 0 where it begins where it is asked for first
@@ -26,7 +27,7 @@ type chained struct {
 
 // run is a chain that runs.
 type run struct {
-	row  *chain.Row
+	row  dsp.Processor
 	cell int64       // which it runs in, by number
 	next int64       // frame of the take that goes in next
 	from int64       // frame of the first of have
@@ -54,7 +55,16 @@ func newChained(from reader, channels []int, steps []chain.Step, rate int, aroun
 	return c, nil
 }
 
-func (c *chained) make() (*chain.Row, error) { return chain.MakeFor(c.steps, c.rate, len(c.channels)) }
+func (c *chained) make() (dsp.Processor, error) {
+	row, err := chain.MakeFor(c.steps, c.rate, len(c.channels))
+	if err != nil {
+		return nil, err
+	}
+	if c.aside != nil {
+		return c.aside.around(len(c.channels), row), nil
+	}
+	return row, nil
+}
 
 // forget lets go of what a clip that has been passed would remember.
 func (c *chained) forget() { c.runs = nil }
@@ -199,19 +209,30 @@ type voice struct {
 }
 
 // chained gives a reader of a clip's channels: each through its own chain, and all through the clip's.
-func (v *voice) chained(c reel.Clip, take reader, rate int, around int64, alike bool) (reader, error) {
-	through := func(from reader, channels []int, steps []chain.Step) (*chained, error) {
-		ch, err := newChained(from, channels, steps, rate, around, alike)
-		if err == nil {
-			v.chains = append(v.chains, ch)
+func (v *voice) chained(c reel.Clip, take reader, rate int, around int64, e *Engine) (reader, error) {
+	through := func(from reader, channels []int, steps []chain.Step, alone *int) (*chained, error) {
+		ch, err := newChained(from, channels, steps, rate, around, e.alike)
+		if err != nil {
+			return nil, err
 		}
-		return ch, err
+		if e.aside.of("clip", c.ID, alone) {
+			ch.aside = e.aside
+		}
+		v.chains = append(v.chains, ch)
+		return ch, nil
+	}
+	sounds := func(steps []chain.Step, alone *int) bool {
+		return chain.Sounds(steps) || e.aside.of("clip", c.ID, alone)
 	}
 	var err error
 	own, every := make([]*chained, len(c.Channels)), make([]int, len(c.Channels))
 	for i, channel := range c.Channels {
-		if every[i] = i; i < len(c.Lanes) && chain.Sounds(c.Lanes[i].Chain) {
-			if own[i], err = through(take, []int{channel}, c.Lanes[i].Chain); err != nil {
+		var steps []chain.Step
+		if every[i] = i; i < len(c.Lanes) {
+			steps = c.Lanes[i].Chain
+		}
+		if sounds(steps, &i) {
+			if own[i], err = through(take, []int{channel}, steps, &i); err != nil {
 				return nil, err
 			}
 		}
@@ -222,10 +243,10 @@ func (v *voice) chained(c reel.Clip, take reader, rate int, around int64, alike 
 		}
 		return take(x, c.Channels[channel], at)
 	}
-	if !chain.Sounds(c.Chain) {
+	if !sounds(c.Chain, nil) {
 		return channels, nil
 	}
-	all, err := through(channels, every, c.Chain)
+	all, err := through(channels, every, c.Chain, nil)
 	if err != nil {
 		return nil, err
 	}
@@ -269,7 +290,7 @@ func (e *Engine) voiceOf(c reel.Clip, src *source, open Opener) (v voice, err er
 	if err != nil {
 		return v, err
 	}
-	if v.own, err = v.chained(c, take, rate, most-least, e.alike); err != nil {
+	if v.own, err = v.chained(c, take, rate, most-least, e); err != nil {
 		return v, fault.Wrap(fault.KindOf(err), err, "The chain of %s: %v", c.Name, err)
 	}
 	v.borrowed = map[borrowing]reader{}

@@ -70,6 +70,28 @@ func sides(f layout.Format) (list [][2]int) {
 	return list
 }
 
+// Aside is a chain of which something else is heard: of a row, of a clip ("clip"), or of a channel of it.
+type Aside struct {
+	Row     string  `json:"row"`
+	ID      string  `json:"id"`
+	Channel *int    `json:"channel"` // of a clip, from 0; where there is none the clip's own chain
+	Removed bool    `json:"removed"` // what it takes away; else what comes to it
+	GainDB  float64 `json:"gainDB"`  // at which that is heard, to be as loud
+}
+
+// of tells whether it is about a chain.
+func (a *Aside) of(row, id string, channel *int) bool {
+	return a != nil && a.Row == row && a.ID == id && (a.Channel == nil) == (channel == nil) && (channel == nil || *a.Channel == *channel)
+}
+
+// around gives a processor of what is heard instead; row may be nil, which does nothing.
+func (a *Aside) around(channels int, row *chain.Row) dsp.Processor {
+	if row == nil {
+		return dsp.NewAside(channels, nil, a.Removed, dsp.Gain(a.GainDB))
+	}
+	return dsp.NewAside(channels, row, a.Removed, dsp.Gain(a.GainDB))
+}
+
 // process gives what a node's channels go through; nil for nothing.
 func (e *Engine) process(n weave.Node, opt Options) (*processing, error) {
 	p := &processing{}
@@ -81,8 +103,15 @@ func (e *Engine) process(n weave.Node, opt Options) (*processing, error) {
 	if err != nil {
 		return nil, fault.Wrap(fault.KindOf(err), err, "The chain of %s: %v", e.reel.RowName(n.Row, n.ID), err)
 	}
-	if row != nil && !row.Idle() {
+	if row != nil && row.Idle() {
+		row = nil
+	}
+	if opt.Aside.of(string(n.Row), n.ID, nil) {
+		p.links = append(p.links, opt.Aside.around(len(n.Format.Labels), row))
+	} else if row != nil {
 		p.links = append(p.links, row)
+	}
+	if row != nil {
 		for _, k := range row.Keys() {
 			from, there := e.graph.Node(reel.Row(k.Row), k.From)
 			if !there { // a strand that no track is in just now is silent

@@ -34,6 +34,8 @@ type Options struct {
 	RunUp, Most int64
 	// Hands is how many tracks are rendered at a time where something remembers, so that one engine has to render all; 0 for one.
 	Hands int
+	// Aside has something else be heard of a chain than what comes out of it; nil for none.
+	Aside *Aside
 	// Told is told what the steps of chains do; nil where nobody asks.
 	Told func(of weave.NodeID, step string, at int64, did chain.Did)
 }
@@ -47,7 +49,8 @@ type Engine struct {
 	frames int   // of the last block
 	block  int   // the most frames of one
 	next   int64 // where the last block ended
-	alike  bool  // what goes through chains with its take comes out as the same bits wherever rendering begins
+	aside  *Aside
+	alike  bool // what goes through chains with its take comes out as the same bits wherever rendering begins
 	// chained tells that a clip goes through a chain or a treatment, which is read front to back.
 	chained bool
 	warm    int64 // frames before a place from which to roll on, so that what has a memory remembers
@@ -107,7 +110,8 @@ func New(r *reel.Reel, open Opener, opt Options) (*Engine, error) {
 	if err != nil {
 		return nil, err
 	}
-	e := &Engine{reel: r, graph: g, nodes: make([]node, len(g.Nodes)), takes: map[string]*source{}, block: opt.room(), alike: opt.RunUp > 0}
+	e := &Engine{reel: r, graph: g, nodes: make([]node, len(g.Nodes)), takes: map[string]*source{}, block: opt.room(), alike: opt.RunUp > 0,
+		aside: opt.Aside}
 	for range max(1, opt.Hands) {
 		e.hands = append(e.hands, &hand{make([]float64, e.block), make([]float64, e.block), make([]float64, e.block)})
 	}

@@ -119,7 +119,7 @@ func FuzzRequests(f *testing.F) {
 		`{"do":"play","reel":"reel","from":100,"until":9000,"speed":0.5,"loop":{"from":0,"to":5000},"solo":["x"]}`,
 		`{"do":"take","take":"take","channels":[0,1],"from":23990}`,
 		`{"do":"match","take":"take","reference":"take","offset":-5,"sides":true,"from":-9,"channels":[1]}`,
-		`{"do":"play","reel":"reel","watch":[{"row":"stem","id":"DX"},{"row":"x","id":"y"}]}`, `{"do":"play","reel":"reel","lane":{"clip":"x","channel":9}}`,
+		`{"do":"play","reel":"reel","aside":{"row":"clip","id":"c1","channel":9,"removed":true}}`, `{"do":"play","reel":"reel","watch":[{"row":"stem","id":"DX"},{"row":"x","id":"y"}]}`, `{"do":"play","reel":"reel","lane":{"clip":"x","channel":9}}`,
 		`{"do":"play","reel":"reel","trial":{"kind":"setClip","command":{"clip":"x","gainDB":1}}}`,
 		`{"do":"take","take":"take","channels":[-1]}`,
 		`{"do":"play","reel":"reel","from":50,"signal":{"names":true},"loop":{"from":0,"to":5000},"speed":0.5}`,
@@ -179,7 +179,7 @@ func TestWhatCantBePlayedIsSaid(t *testing.T) {
 		}, time.Minute, time.Millisecond, message)
 		c.stop()
 	}
-	for _, message := range []string{`{"from":99999999999999}`, `{"loop":{"from":5,"to":1}}`, `{`} {
+	for _, message := range []string{`{"from":99999999999999}`, `{"loop":{"from":5,"to":1}}`, `{`, `{"aside":{"gainDB":400}}`} {
 		_, err := parse([]byte(message))
 		assert.Equal(t, fault.BadInput, fault.KindOf(err), message)
 	}

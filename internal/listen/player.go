@@ -57,6 +57,7 @@ type player struct {
 	rows    []watched  // that are looked at
 	wires   bool       // what outputs carry is looked at
 	record  bool       // and recorded
+	aside   *engine.Aside
 	wake    chan struct{}
 }
 
@@ -73,8 +74,8 @@ func (p *player) change(r request) {
 		around = nil
 	}
 	p.mu.Lock()
-	p.tap, p.solo, p.around, p.plain, p.treat, p.trial, p.rows, p.wires, p.record = r.Tap, r.Solo, around, r.Matched, r.Treat, r.Trial,
-		r.Watch, r.Wires, r.Record
+	p.tap, p.solo, p.around, p.plain, p.treat, p.trial, p.rows, p.wires, p.record, p.aside = r.Tap, r.Solo, around, r.Matched, r.Treat,
+		r.Trial, r.Watch, r.Wires, r.Record, r.Aside
 	p.changed = true
 	p.mu.Unlock()
 	p.nudge()
@@ -172,10 +173,10 @@ func (p *player) uncorrected() bool {
 }
 
 // settings gives what is to be heard.
-func (p *player) settings() (tap engine.Tap, solo []string) {
+func (p *player) settings() (tap engine.Tap, solo []string, aside *engine.Aside) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	return p.tap, p.solo
+	return p.tap, p.solo, p.aside
 }
 
 // asked tells whether something was changed since the last call. What is changed while that is worked out is worked out next.
@@ -406,9 +407,9 @@ func (p *player) renew(ctx context.Context, d *desk, cost float64) (rate int, er
 	if err != nil {
 		return 0, err
 	}
-	tap, solo := p.settings() // a take's tap is known once it has been loaded
+	tap, solo, aside := p.settings() // a take's tap is known once it has been loaded
 	files := p.connection.server.Files(ctx)
-	eng, err := engine.New(r, files.Open, engine.Options{Solo: solo, Block: 2 * block, Most: runUp(r.Head.SampleRate, cost, d.eng == nil)})
+	eng, err := engine.New(r, files.Open, engine.Options{Solo: solo, Aside: aside, Block: 2 * block, Most: runUp(r.Head.SampleRate, cost, d.eng == nil)})
 	if err != nil {
 		files.Close()
 		return 0, err

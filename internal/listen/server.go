@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"log/slog"
+	"math"
 	"net/http"
 	"sync"
 	"time"
@@ -78,29 +79,30 @@ func (s *Server) Close() {
 
 // request is a message of the browser's.
 type request struct {
-	Do         string     `json:"do"` // play, take, match, change, played or stop
-	Generation uint32     `json:"generation"`
-	Reel       string     `json:"reel"`
-	Take       string     `json:"take"`
-	Channels   []int      `json:"channels"`  // of the take, from 0
-	Reference  string     `json:"reference"` // match: the take that it lies against
-	Offset     int64      `json:"offset"`    // match: samples from the reference's start to the take's
-	Sides      bool       `json:"sides"`     // match: the reference left and the take right, not both in the middle
-	From       int64      `json:"from"`      // play: samples since midnight; take: frames from its start; match: from the reference's
-	Tap        engine.Tap `json:"tap"`
-	Solo       []string   `json:"solo"`
-	Frames     int64      `json:"frames"`  // played: how many frames of this generation have sounded
-	Until      int64      `json:"until"`   // where to end; 0 for the end of all
-	Speed      float64    `json:"speed"`   // 0.5 for half; anything else is the usual
-	Loop       *reel.Span `json:"loop"`    // play and change: what is played again and again
-	Trial      *reel.Sent `json:"trial"`   // play and change: a command that is heard without being made
-	Lane       *lane      `json:"lane"`    // play: one channel of one clip, alone and in its place
-	Signal     *signal    `json:"signal"`  // play: what is sent to outputs in place of the reel
-	Treat      *treat     `json:"treat"`   // take and change: a treatment of it that is tried
-	Watch      []watched  `json:"watch"`   // play and change: rows whose level is told
-	Wires      bool       `json:"wires"`   // play and change: whether each output carries what belongs on it is told
-	Record     bool       `json:"record"`  // play and change: what leaves on the outputs is recorded
-	Matched    bool       `json:"matched"` // play and change: without its corrections, as loud as with them
+	Do         string        `json:"do"` // play, take, match, change, played or stop
+	Generation uint32        `json:"generation"`
+	Reel       string        `json:"reel"`
+	Take       string        `json:"take"`
+	Channels   []int         `json:"channels"`  // of the take, from 0
+	Reference  string        `json:"reference"` // match: the take that it lies against
+	Offset     int64         `json:"offset"`    // match: samples from the reference's start to the take's
+	Sides      bool          `json:"sides"`     // match: the reference left and the take right, not both in the middle
+	From       int64         `json:"from"`      // play: samples since midnight; take: frames from its start; match: from the reference's
+	Tap        engine.Tap    `json:"tap"`
+	Solo       []string      `json:"solo"`
+	Frames     int64         `json:"frames"`  // played: how many frames of this generation have sounded
+	Until      int64         `json:"until"`   // where to end; 0 for the end of all
+	Speed      float64       `json:"speed"`   // 0.5 for half; anything else is the usual
+	Loop       *reel.Span    `json:"loop"`    // play and change: what is played again and again
+	Trial      *reel.Sent    `json:"trial"`   // play and change: a command that is heard without being made
+	Lane       *lane         `json:"lane"`    // play: one channel of one clip, alone and in its place
+	Signal     *signal       `json:"signal"`  // play: what is sent to outputs in place of the reel
+	Aside      *engine.Aside `json:"aside"`   // play and change: a chain of which something else is heard than what comes out
+	Treat      *treat        `json:"treat"`   // take and change: a treatment of it that is tried
+	Watch      []watched     `json:"watch"`   // play and change: rows whose level is told
+	Wires      bool          `json:"wires"`   // play and change: whether each output carries what belongs on it is told
+	Record     bool          `json:"record"`  // play and change: what leaves on the outputs is recorded
+	Matched    bool          `json:"matched"` // play and change: without its corrections, as loud as with them
 }
 
 type lane struct {
@@ -125,6 +127,9 @@ func parse(message []byte) (r request, err error) {
 		if r.Loop.To < r.Loop.From {
 			return r, fault.New(fault.BadInput, "The loop ends before it begins")
 		}
+	}
+	if r.Aside != nil && !(math.Abs(r.Aside.GainDB) <= reel.MaxGainDB) {
+		return r, fault.New(fault.BadInput, "The gain is at most %d dB", reel.MaxGainDB)
 	}
 	if !r.Tap.Check.Known() {
 		return r, fault.New(fault.BadInput, "There is no check %q", r.Tap.Check)
