@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"github.com/gin-gonic/gin"
+	"github.com/google/uuid"
 
 	"zestyloom/core/chain"
 	"zestyloom/core/dsp"
@@ -76,6 +77,27 @@ func (s *Server) ReadChain(c *gin.Context) {
 	}
 	steps, err := chain.Read(text)
 	s.answer(c, http.StatusOK, steps, err)
+}
+
+// ListKeptChains gives the chains that a production keeps.
+func (s *Server) ListKeptChains(c *gin.Context, id ProductionID) {
+	list, err := s.Store.KeptChains(c, id)
+	s.answer(c, http.StatusOK, list, err)
+}
+
+// KeepChain keeps a chain under a name.
+func (s *Server) KeepChain(c *gin.Context, id ProductionID) {
+	var body KeepChainJSONRequestBody
+	if !s.read(c, &body) {
+		return
+	}
+	kept, err := s.Store.KeepChain(c, id, body.Name, body.Steps)
+	s.answer(c, http.StatusOK, kept, err)
+}
+
+// RemoveKeptChain removes one of them.
+func (s *Server) RemoveKeptChain(c *gin.Context, id ProductionID, chain uuid.UUID) {
+	s.done(c, s.Store.RemoveChain(c, id, chain.String()))
 }
 
 // LearnForChain gives what a step learns from a stretch.

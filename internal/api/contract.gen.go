@@ -525,6 +525,9 @@ type HushCommand = reel.Sent
 // JoinClipsCommand JoinClips makes one multichannel clip of clips of one take that lie alike, on a new loose track (or a pair) above theirs. What was done to each clip is done to its channels.
 type JoinClipsCommand = reel.Sent
 
+// KeptChain A chain that a production keeps under a name
+type KeptChain = store.KeptChain
+
 // Knot defines model for Knot.
 type Knot = reel.Knot
 
@@ -1415,6 +1418,12 @@ type StartBatchParams struct {
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
+// KeepChainJSONBody defines parameters for KeepChain.
+type KeepChainJSONBody struct {
+	Name  string      `json:"name"`
+	Steps []ChainStep `json:"steps"`
+}
+
 // ReadHandedOverParams defines parameters for ReadHandedOver.
 type ReadHandedOverParams struct {
 	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
@@ -1929,6 +1938,9 @@ type RenameProductionJSONRequestBody RenameProductionJSONBody
 // StartBatchJSONRequestBody defines body for StartBatch for application/json ContentType.
 type StartBatchJSONRequestBody = BatchRequest
 
+// KeepChainJSONRequestBody defines body for KeepChain for application/json ContentType.
+type KeepChainJSONRequestBody KeepChainJSONBody
+
 // ReadHandedOverJSONRequestBody defines body for ReadHandedOver for application/json ContentType.
 type ReadHandedOverJSONRequestBody = HandedOver
 
@@ -2141,6 +2153,15 @@ type ServerInterface interface {
 
 	// (POST /productions/{production}/batches)
 	StartBatch(c *gin.Context, production ProductionID, params StartBatchParams)
+
+	// (GET /productions/{production}/chains)
+	ListKeptChains(c *gin.Context, production ProductionID)
+
+	// (PUT /productions/{production}/chains)
+	KeepChain(c *gin.Context, production ProductionID)
+
+	// (DELETE /productions/{production}/chains/{chain})
+	RemoveKeptChain(c *gin.Context, production ProductionID, chain openapi_types.UUID)
 
 	// (POST /productions/{production}/handedover)
 	ReadHandedOver(c *gin.Context, production ProductionID, params ReadHandedOverParams)
@@ -3101,6 +3122,90 @@ func (siw *ServerInterfaceWrapper) StartBatch(c *gin.Context) {
 	}
 
 	siw.Handler.StartBatch(c, production, params)
+}
+
+// ListKeptChains operation middleware
+func (siw *ServerInterfaceWrapper) ListKeptChains(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListKeptChains(c, production)
+}
+
+// KeepChain operation middleware
+func (siw *ServerInterfaceWrapper) KeepChain(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.KeepChain(c, production)
+}
+
+// RemoveKeptChain operation middleware
+func (siw *ServerInterfaceWrapper) RemoveKeptChain(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "production" -------------
+	var production ProductionID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "production", c.Param("production"), &production, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter production: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "chain" -------------
+	var chain openapi_types.UUID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "chain", c.Param("chain"), &chain, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "uuid", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter chain: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveKeptChain(c, production, chain)
 }
 
 // ReadHandedOver operation middleware
@@ -6830,6 +6935,9 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/work/:work/turn", wrapper.SetTurn)
 	router.POST(options.BaseURL+"/work/:work/retry", wrapper.RetryWork)
 	router.GET(options.BaseURL+"/events", wrapper.WatchAll)
+	router.GET(options.BaseURL+"/productions/:production/chains", wrapper.ListKeptChains)
+	router.PUT(options.BaseURL+"/productions/:production/chains", wrapper.KeepChain)
+	router.DELETE(options.BaseURL+"/productions/:production/chains/:chain", wrapper.RemoveKeptChain)
 	router.GET(options.BaseURL+"/productions/:production/receipts", wrapper.ListReceipts)
 	router.POST(options.BaseURL+"/productions/:production/receipts", wrapper.Receive)
 	router.POST(options.BaseURL+"/prints/:print/receipts", wrapper.TakeToDesk)

@@ -13,6 +13,7 @@ import (
 	"zestyloom/core/delivery"
 	"zestyloom/internal/api"
 	"zestyloom/internal/app/apptest"
+	"zestyloom/internal/store"
 )
 
 // A chain is a part of what is printed: another chain is another file, the same is the same to the bit and taken for unchanged, and one that is off
@@ -182,4 +183,35 @@ func TestChainsOfClipsAreLookedAt(t *testing.T) {
 	var taken []float64
 	s.OK("GET", of+"taken?row=microphone&from="+clip.ID+"&at="+at, nil, &taken)
 	assert.Less(t, slices.Min(taken), -10.0)
+}
+
+// A production keeps chains under names; one of the same name takes its place, and others have none of it.
+func TestChainsAreKept(t *testing.T) {
+	s := apptest.Start(t)
+	production, _ := crossing(t, s)
+	var other api.Production
+	s.OK("POST", "/productions", map[string]any{"name": "The other one"}, &other)
+	of := "/productions/" + production + "/chains"
+	bell := []chain.Step{{ID: "1", Kind: chain.Bell, Values: map[string]float64{"gain": -4}}}
+	noise := []chain.Step{{ID: "1", Kind: chain.Noise, Profile: make([]float64, len(chain.Sixths)), Learnt: &chain.Stretch{From: 1, To: 2}}}
+	keep := func(name string, steps []chain.Step) int {
+		return s.Call("PUT", of, map[string]any{"name": name, "steps": steps}, nil)
+	}
+	require.Equal(t, http.StatusOK, keep(" Wet lav ", bell))
+	require.Equal(t, http.StatusOK, keep("boat", bell))
+	require.Equal(t, http.StatusOK, keep("Wet lav", noise))
+	var list []store.KeptChain
+	s.OK("GET", of, nil, &list)
+	require.Len(t, list, 2)
+	assert.Equal(t, []string{"boat", "Wet lav"}, []string{list[0].Name, list[1].Name})
+	assert.Equal(t, noise, list[1].Steps)
+	for name, steps := range map[string][]chain.Step{"": bell, "  ": bell, "a\x00b": bell, "empty": {}, "wrong": {{ID: "1", Kind: chain.Bell,
+		Values: map[string]float64{"q": 900}}}} {
+		assert.Equal(t, http.StatusBadRequest, keep(name, steps), "%q", name)
+	}
+	assert.Equal(t, http.StatusNotFound, s.Call("DELETE", "/productions/"+other.ID+"/chains/"+list[0].ID, nil, nil), "it is not theirs")
+	assert.Equal(t, http.StatusNoContent, s.Call("DELETE", of+"/"+list[0].ID, nil, nil))
+	assert.Equal(t, http.StatusNotFound, s.Call("DELETE", of+"/"+list[0].ID, nil, nil))
+	s.OK("GET", of, nil, &list)
+	assert.Len(t, list, 1)
 }

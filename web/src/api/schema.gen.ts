@@ -759,6 +759,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/productions/{production}/chains": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        get: operations["listKeptChains"];
+        /** @description Keeps a chain under a name. What had that name is no longer kept. */
+        put: operations["keepChain"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/productions/{production}/chains/{chain}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+                chain: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["removeKeptChain"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/productions/{production}/receipts": {
         parameters: {
             query?: never;
@@ -2461,6 +2499,12 @@ export interface components {
         ChainResponse: {
             all: number[];
             steps: number[][];
+        };
+        /** @description A chain that a production keeps under a name */
+        KeptChain: {
+            id: string;
+            name: string;
+            steps: components["schemas"]["ChainStep"][];
         };
         /**
          * @description What a chain is of: a row, a clip, or the microphone that a clip was recorded with
@@ -6150,6 +6194,81 @@ export interface operations {
                 content: {
                     "text/event-stream": string;
                 };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listKeptChains: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The chains that the production keeps, by name */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptChain"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    keepChain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    name: string;
+                    steps: components["schemas"]["ChainStep"][];
+                };
+            };
+        };
+        responses: {
+            /** @description Kept */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptChain"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    removeKeptChain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production: components["parameters"]["ProductionID"];
+                chain: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Failure"];
         };
