@@ -196,3 +196,34 @@ test("a chain is set, undone, driven and printed", async ({ page }, info) => {
     await expect(page.getByText(/The chain is not as it should be/)).toBeVisible();
   });
 });
+
+test("a chain is kept under a name, put on another row, and heard as what goes", async ({ page }) => {
+  const sent: string[] = [];
+  page.on("websocket", (ws) => ws.on("framesent", (f) => sent.push(String(f.payload))));
+  await newProduction(page, "The Lantern Ferry, kept chains");
+  await bringIn(page, "Recorder card LF03", ["LF03"], ["LF03_12A_T03.wav"]);
+  await unravel(page, /12A.*take 3/);
+  await chooseSpec(page, "Six-channel split");
+  await track(page, "Boom").click();
+  await page.keyboard.press("Alt+q");
+  await add(page, "Boom", "Compressor");
+  await type(page, "Boom", "threshold of the compressor", "-50");
+  await chainOf(page, "Boom").getByRole("button", { name: "Chains that the production keeps" }).click();
+  await page.getByLabel("Name to keep the chain under").fill("Wet boom");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("button", { name: "Wet boom 1 processor" })).toBeVisible();
+  await page.keyboard.press("Escape");
+  await chainOf(page, "Boom").getByRole("radio", { name: "what goes" }).click();
+  await page.getByRole("button", { name: "Play", exact: true }).click();
+  await expect.poll(() => sent.some((m) => m.includes('"aside"') && m.includes('"removed":true')), { timeout: 20_000 }).toBe(true);
+  await chainOf(page, "Boom").getByRole("radio", { name: "without" }).click();
+  await expect.poll(() => sent.at(-1)!.includes('"removed":false') || sent.some((m) => m.includes('"removed":false'))).toBe(true);
+  await page.getByRole("button", { name: "Stop", exact: true }).click();
+  // On a row that has none, after the page was loaded anew.
+  await page.reload();
+  await track(page, "Radio").click();
+  await page.keyboard.press("Alt+q");
+  await page.getByRole("region", { name: "Chain of Radio" }).getByRole("button", { name: "Chains that the production keeps" }).click();
+  await page.getByRole("button", { name: "Wet boom 1 processor" }).click();
+  await expect(chainOf(page, "Radio").getByLabel("threshold of the compressor")).toHaveValue("-50");
+});

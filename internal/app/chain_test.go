@@ -190,7 +190,7 @@ func TestChainsAreKept(t *testing.T) {
 	s := apptest.Start(t)
 	production, _ := crossing(t, s)
 	var other api.Production
-	s.OK("POST", "/productions", map[string]any{"name": "The other one"}, &other)
+	s.OK("POST", "/productions", map[string]any{"name": "The other one", "frameRate": map[string]any{"num": 25, "den": 1, "drop": false}}, &other)
 	of := "/productions/" + production + "/chains"
 	bell := []chain.Step{{ID: "1", Kind: chain.Bell, Values: map[string]float64{"gain": -4}}}
 	noise := []chain.Step{{ID: "1", Kind: chain.Noise, Profile: make([]float64, len(chain.Sixths)), Learnt: &chain.Stretch{From: 1, To: 2}}}

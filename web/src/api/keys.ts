@@ -14,6 +14,7 @@ export const keysOf = {
   receipt: (id: string) => ["receipt", id] as const,
   specs: ["specs"] as const,
   patterns: ["patterns"] as const,
+  chains: (production: string) => ["chains", production] as const, // that it keeps
   stems: (production: string) => ["stems", production] as const,
   matches: (production: string) => ["matches", production] as const,
 };

@@ -10,6 +10,7 @@ import { Small } from "../ui/small";
 import { didWords, held, movedStep, settingOf, shown, slideOf, slidTo, stepWords, withValues } from "./chains";
 import { ChainCurve } from "./curve";
 import type { Heard } from "./heard";
+import { KeptChains } from "./kept";
 import { figure } from "../rooms/loom/numbers";
 
 export type Range = { from: number; to: number };
@@ -19,6 +20,8 @@ export type Body = {
   /** What it is called, and what it is of. */
   title: string;
   about: string;
+  /** Whose chains are kept under names. */
+  production: string;
   /** The name of what it is of, for its file. */
   name: string;
   rate: number;
@@ -57,6 +60,7 @@ export function ChainBody(p: Body & { fresh: (steps: ChainStep[], kind: Processo
           <h2 className="min-w-0 grow truncate font-semibold" title={p.about}>
             {p.title}
           </h2>
+          <KeptChains production={p.production} steps={steps} onKeep={p.onKeep} />
           <Files name={p.name} steps={steps} onKeep={p.onKeep} />
           <Small label="Put the chain away" onClick={p.onClose}>
             <X size={14} />

@@ -34,6 +34,9 @@ export type Ended = { receipt?: string; from: number; frames: number; files: num
 /** A row of the reel that is looked at. */
 export type Watched = { row: Row; id: string };
 
+/** A chain of which something else is heard: what it takes away, or what comes to it, at a gain. */
+export type Aside = { row: Row | "clip"; id: string; channel?: number; removed: boolean; gainDB: number };
+
 /** How a reel is played. */
 export type Manner = {
   tap: Tap;
@@ -53,6 +56,7 @@ export type Manner = {
   wires?: boolean;
   /** What leaves on the outputs is recorded. */
   record?: boolean;
+  aside?: Aside;
   /** One channel of one clip, alone and in its place; −1 for all its channels. */
   lane?: { clip: string; channel: number };
 };
@@ -149,7 +153,7 @@ class Player {
 
   /** Plays a reel from a sample on. */
   playReel(reel: string, from: number, m: Manner) {
-    const { solo, loop, half, matched, until, trial, lane, watch, wires, record } = m;
+    const { solo, loop, half, matched, until, trial, lane, watch, wires, record, aside } = m;
     if (record) this.recorded = reel;
     return this.begin({ what: "reel", id: reel, channels: [], tap: m.tap }, from, {
       do: "play",
@@ -165,6 +169,7 @@ class Player {
       watch,
       wires,
       record,
+      aside,
     });
   }
 
@@ -211,7 +216,7 @@ class Player {
   }
 
   /** Changes what is heard of a playing reel, and reads the reel anew. What is on trial stays so, unless it is named. */
-  change(m: Pick<Manner, "tap" | "check" | "solo" | "loop" | "matched" | "trial" | "watch" | "wires" | "record">) {
+  change(m: Pick<Manner, "tap" | "check" | "solo" | "loop" | "matched" | "trial" | "watch" | "wires" | "record" | "aside">) {
     const { playing } = this.state;
     if (playing?.what !== "reel") return;
     if (m.record) this.recorded = playing.id;
@@ -226,6 +231,7 @@ class Player {
       watch: m.watch,
       wires: m.wires,
       record: m.record,
+      aside: m.aside,
       trial: "trial" in m ? m.trial : kept,
     };
     if (this.last) this.last.request = { ...this.last.request, ...now };

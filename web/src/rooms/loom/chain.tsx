@@ -1,12 +1,14 @@
 import { Copy } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 
 import { api, ok, type Clip, type ChainStep, type Command, type ReelView, type Row, type Take } from "../../api/client";
 import { Add, ChainBody, type Range } from "../../chain/body";
 import { type ChainPlace, freshStep, keyRows, kindsFor } from "../../chain/chains";
+import { asLoud, HearWays, type Way } from "../../chain/hear";
 import { useProcessors } from "../../chain/heard";
 import { dyeName } from "../../draw/canvas";
+import type { Aside } from "../../listen/player";
 import { tell } from "../../ui/notices";
 import { labelsOf } from "./band";
 import { useHeard } from "./chainheard";
@@ -29,8 +31,16 @@ type Props = {
   onTurn: (c: Command | null) => void;
   /** What was turned is made. */
   onTurned: (made: Promise<unknown>) => void;
+  /** What is heard of it instead of what comes out; nothing for that. */
+  onAside: (a: Aside | null) => void;
   onClose: () => void;
 };
+
+const ways: [Way, string, string][] = [
+  [undefined, "with it", "What comes out, as in every print"],
+  ["plain", "without", "What comes to the chain, as loud as what comes out"],
+  ["removed", "what goes", "What the chain takes away, alone"],
+];
 
 /** The channels of a row. */
 const labelsOfRow = (view: ReelView, row: Row | "clip", id: string): string[] =>
@@ -78,6 +88,16 @@ export function ChainPanel(p: Props) {
   const kinds = useProcessors().data ?? [];
   const { clip, chain, steps, turn, keep } = useSteps(p);
   const heard = useHeard(view, p, p.at, steps.length > 0);
+  const [hear, setHear] = useState<Way>();
+  const said = JSON.stringify(
+    hear ? { row, id, channel: p.channel, removed: hear === "removed", gainDB: hear === "plain" ? asLoud(heard?.loudness) : 0 } : null,
+  );
+  const { onAside } = p;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: whoever hears it is told of what is said alone
+  useEffect(() => {
+    onAside(JSON.parse(said) as Aside | null);
+    return () => onAside(null);
+  }, [said]);
   const name = clip ? nameOfClip(p, clip) : rowNamed(view, row, id);
   const track = trackOf(view, clip?.track ?? (row === "track" ? id : ""));
   const off = chain?.off ?? false;
@@ -106,7 +126,14 @@ export function ChainPanel(p: Props) {
             : "What this channel goes through by itself, before the clip's own chain"
           : `What all that is on ${name} goes through, before its level`
       }
+      production={view.production}
       name={name}
+      hear={
+        <div className="flex shrink-0 items-center gap-2 border-b border-line px-3 py-1.5 text-[12px]">
+          <HearWays hear={hear} onHear={setHear} words={ways} />
+          <span className="min-w-0 truncate text-muted">while the reel plays</span>
+        </div>
+      }
       rate={view.head.sampleRate}
       dye={`var(${dyeName(track?.stem ?? (row === "stem" ? id : id.split("/")[0]!))})`}
       kinds={kinds}

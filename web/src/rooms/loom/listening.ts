@@ -79,6 +79,7 @@ export function useListening(
   const half = useLoom((s) => s.half);
   const check = useLoom((s) => s.check);
   const alone = useLoom((s) => s.alone);
+  const aside = useLoom((s) => s.aside) ?? undefined;
   const playing = usePlayer((s) => s.playing?.what === "reel" && s.playing.id === view.id);
   // Not subscribed to: only what shows the position is drawn again as it runs.
   const position = () => positionOf(view.id, store.getState().stands);
@@ -89,8 +90,8 @@ export function useListening(
   const soloed = useMemo(() => soloChosen.filter((x) => trackOf(view, x)), [soloChosen, view.tracks]);
   const heard = alone && clipOf(view, alone.clip) ? alone : undefined;
   const around = loop && choice.range ? { from: choice.range.from, to: choice.range.to } : null;
-  const manner: Manner = { tap, check, solo: soloed, loop: around, half, lane: heard, watch, wires, record };
-  const tapKey = `${tap.kind} ${tap.id} ${check} ${soloed.join(" ")} ${around?.from} ${around?.to} ${watch?.map((w) => w.id).join()} ${wires} ${record}`;
+  const manner: Manner = { tap, check, solo: soloed, loop: around, half, lane: heard, watch, wires, record, aside };
+  const tapKey = `${tap.kind} ${tap.id} ${check} ${soloed.join(" ")} ${around?.from} ${around?.to} ${watch?.map((w) => w.id).join()} ${wires} ${record} ${JSON.stringify(aside)}`;
   const quiet = useRef(false); // what plays is only a try: the shuttle stays where it was
   const last = useRef<ReturnType<typeof setTimeout>>(undefined); // the last place of a scrub, still to be heard
   useEffect(() => () => clearTimeout(last.current), []);

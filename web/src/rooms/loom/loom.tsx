@@ -442,6 +442,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
             onDo={doIt}
             onTurn={listening.turn}
             onTurned={listening.turned}
+            onAside={(aside) => store.setState({ aside })}
             onClose={() => store.setState({ chain: null })}
           />
         ) : deck ? (

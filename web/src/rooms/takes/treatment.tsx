@@ -7,6 +7,7 @@ import { useTakeHistory } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { Add, ChainBody, type Range } from "../../chain/body";
 import { freshStep, kindsFor } from "../../chain/chains";
+import { asLoud, HearWays, type Way } from "../../chain/hear";
 import { useProcessors, type Heard } from "../../chain/heard";
 import { dyeName } from "../../draw/canvas";
 import { player, usePlayer, type Tried } from "../../listen/player";
@@ -78,7 +79,7 @@ function useTreatment(p: Props) {
     treat.mutate({ channels, steps: next, ...how }, { onSettled: () => setSent(null) });
   };
   // What is heard follows what is seen.
-  const gainDB = hear === "plain" ? Math.max(-24, Math.min(24, (heard?.loudness[1] ?? 0) - (heard?.loudness[0] ?? 0))) : 0;
+  const gainDB = hear === "plain" ? asLoud(heard?.loudness) : 0;
   const now: Tried = { channels, steps: off && !tried ? [] : steps, hear, gainDB };
   const said = JSON.stringify(now);
   // biome-ignore lint/correctness/useExhaustiveDependencies: said is all of now
@@ -103,6 +104,7 @@ export function TreatmentPanel(p: Props) {
     <ChainBody
       title={`Treatment of ${name}`}
       about={`What ${name} goes through wherever it sounds, in every reel. The recording itself stays as it is`}
+      production={take.production}
       name={name}
       rate={take.description.sampleRate}
       dye={`var(${dyeName(stemOf(take.channels[channels[0]!]!))})`}
@@ -208,7 +210,7 @@ function TreatmentFoot({ take, undo, kept, tried, off, all, setAll, keep }: Prop
   );
 }
 
-const ways: [Tried["hear"], string, string][] = [
+const ways: [Way, string, string][] = [
   [undefined, "treated", "As every clip of it sounds"],
   ["plain", "as recorded", "The recording, as loud as what is made of it"],
   ["removed", "what goes", "What is taken away from the recording, alone"],
@@ -227,20 +229,7 @@ function HearRow(p: {
       <button className="pill h-6 gap-1 px-2" onClick={p.onPlay}>
         {p.playing ? <Square size={11} /> : <Play size={11} />} {p.playing ? "Stop" : "Hear"}
       </button>
-      <div className="flex" role="radiogroup" aria-label="What is heard">
-        {ways.map(([way, words, title]) => (
-          <button
-            key={words}
-            role="radio"
-            aria-checked={p.hear === way}
-            className={`h-6 cursor-pointer border border-line px-2 first:rounded-l-full last:rounded-r-full ${p.hear === way ? "bg-ink text-ground" : ""}`}
-            title={title}
-            onClick={() => p.onHear(way)}
-          >
-            {words}
-          </button>
-        ))}
-      </div>
+      <HearWays hear={p.hear} onHear={p.onHear} words={ways} />
       {p.tried}
     </div>
   );
