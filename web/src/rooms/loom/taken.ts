@@ -1,5 +1,5 @@
 // How much the chain that is opened takes away, over time: fetched by pieces for what is in view, drawn on the row or the clip itself.
-import { keepPreviousData, useQueries } from "@tanstack/react-query";
+import { keepPreviousData, useQueries, useQueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 
 import { api, ok, type ReelView } from "../../api/client";
@@ -52,21 +52,27 @@ export function useTaken(view: ReelView, time: TimeView): Taken | null {
   const to = Math.min(view.end, time.left + window.innerWidth * time.perPixel, clip ? clip.start + clip.length : Infinity);
   const channel = of && of.row !== "microphone" ? of.channel : undefined;
   const wanted = of && of.row !== "group" ? piecesOf(start, rate, from, to) : [];
+  const client = useQueryClient();
+  const keyOf = (n: number) => ["chain taken", view.id, of?.row, of?.id, channel, n, view.revision];
+  // One after another: a browser has few connections to a server, and the next edit needs one.
+  const next = wanted.findIndex((n) => (client.getQueryState(keyOf(n))?.status ?? "pending") === "pending");
   const query = useQueries({
-    queries: wanted.map((n) => ({
-      queryKey: ["chain taken", view.id, of?.row, of?.id, channel, n, view.revision],
-      queryFn: () =>
+    queries: wanted.map((n, i) => ({
+      queryKey: keyOf(n),
+      queryFn: ({ signal }: { signal: AbortSignal }) =>
         ok(
           api.GET("/reels/{reel}/chain/taken", {
             params: { path: { reel: view.id }, query: { row: of!.row, from: of!.id, channel, at: start + n * pieceSeconds * rate } },
+            signal,
           }),
         ),
+      enabled: i === next,
       placeholderData: keepPreviousData,
       staleTime: Infinity,
       gcTime: 10_000,
       retry: false,
     })),
-    combine: (all) => all.map((q) => q.data),
+    combine: (all) => all.map((q) => (q.isError ? [] : q.data)),
   });
   const key = wanted.join();
   // biome-ignore lint/correctness/useExhaustiveDependencies: the key says which pieces are wanted
