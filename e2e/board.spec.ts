@@ -203,3 +203,29 @@ test("a knot has a level of its own that moves, and is one step to take back", a
   await expect(card.getByText(/Its curve, \d+ points/)).toBeVisible();
   await expect(undo(page, /^Undo: gain curve of Dialogue at Dialogue L/)).toBeVisible();
 });
+
+test("as it was is compared with as it is while it plays, as loud", async ({ page }) => {
+  for (const name of ["Ines lav", "Tobiah lav", "Radio", "Wheelhouse plant"])
+    await track(page, name)
+      .getByRole("button", { name: `Mute ${name}`, exact: true })
+      .click();
+  for (let i = 0; i < 2; i++) await level(page, "Boom").press("PageDown");
+  await expect(level(page, "Boom")).toHaveAttribute("aria-valuenow", "-6");
+  await page.keyboard.press("i");
+  await page.getByRole("tab", { name: "History" }).click();
+  await page
+    .getByRole("button", { name: /^Compare with the reel as it was after this: mute / })
+    .first()
+    .click();
+  const two = page.getByRole("group", { name: "What is compared" });
+  await expect(two.getByRole("button", { name: "this" })).toHaveAttribute("aria-pressed", "true");
+  await goTo(page, "10:00:36:00");
+  await play(page).click();
+  await expect(two.getByRole("button", { name: /^as after mute .* −6\.0 dB$/ })).toBeVisible({ timeout: 20_000 });
+  await page.keyboard.press("Shift+G");
+  await expect(two.getByRole("button", { name: /^as after/ })).toHaveAttribute("aria-pressed", "true");
+  await page.waitForTimeout(800);
+  await expect(stop(page)).toBeVisible();
+  await two.getByRole("button", { name: "Compare no longer" }).click();
+  await expect(two).toBeHidden();
+});

@@ -34,6 +34,7 @@ type shelf struct {
 	file *wave.File
 	take store.Take
 	reel *reel.Reel
+	was  *reel.Reel // at revision 1
 }
 
 func (s shelf) Reel(_ context.Context, id string) (store.OpenReel, error) {
@@ -48,6 +49,13 @@ func (s shelf) Take(_ context.Context, id string) (store.Take, error) {
 		return store.Take{}, fault.New(fault.NotFound, "This take is no longer there")
 	}
 	return s.take, nil
+}
+
+func (s shelf) ReelAt(_ context.Context, _ string, revision int64) (store.OpenReel, error) {
+	if s.was == nil || revision != 1 {
+		return store.OpenReel{}, fault.New(fault.NotFound, "It has never been so")
+	}
+	return store.OpenReel{Reel: s.was.Clone(), ReelInfo: store.ReelInfo{Revision: 1}}, nil
 }
 
 func (s shelf) Try(_ context.Context, _ string, c reel.Command) (*reel.Reel, error) {

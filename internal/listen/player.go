@@ -16,6 +16,7 @@ import (
 	"zestyloom/core/layout"
 	"zestyloom/core/loudness"
 	"zestyloom/core/reel"
+	"zestyloom/core/vec"
 	"zestyloom/core/weave"
 )
 
@@ -58,6 +59,7 @@ type player struct {
 	wires   bool       // what outputs carry is looked at
 	record  bool       // and recorded
 	aside   *engine.Aside
+	other   *other // that it is compared with
 	wake    chan struct{}
 }
 
@@ -74,8 +76,8 @@ func (p *player) change(r request) {
 		around = nil
 	}
 	p.mu.Lock()
-	p.tap, p.solo, p.around, p.plain, p.treat, p.trial, p.rows, p.wires, p.record, p.aside = r.Tap, r.Solo, around, r.Matched, r.Treat,
-		r.Trial, r.Watch, r.Wires, r.Record, r.Aside
+	p.tap, p.solo, p.around, p.plain, p.treat, p.trial, p.rows, p.wires, p.record, p.aside, p.other = r.Tap, r.Solo, around, r.Matched, r.Treat,
+		r.Trial, r.Watch, r.Wires, r.Record, r.Aside, r.Other
 	p.changed = true
 	p.mu.Unlock()
 	p.nudge()
@@ -205,6 +207,7 @@ type desk struct {
 	deck     deck
 	tape     tape
 	outputs  [][]float64 // the block as it leaves
+	gain     float64     // at which it is heard
 	peaks    []float64   // of rows, and their loudness, that are to be told with the block
 	shorts   []float64
 	// Room for a block and what a slower pace needs around it.
@@ -213,7 +216,7 @@ type desk struct {
 }
 
 func newDesk(slow bool) *desk {
-	d := &desk{}
+	d := &desk{gain: 1}
 	for _, room := range []*[]float64{&d.left, &d.right, &d.otherLeft, &d.otherRight} {
 		*room = make([]float64, 2*block)
 	}
@@ -290,11 +293,17 @@ func (d *desk) pull(at int64, n int) error {
 }
 
 // listen gives what is heard of the block into left and right.
-func (d *desk) listen() error {
+func (d *desk) listen() (err error) {
 	if d.around != nil {
-		return d.eng.ListenAround(d.around, d.tap, d.left, d.right)
+		err = d.eng.ListenAround(d.around, d.tap, d.left, d.right)
+	} else {
+		err = d.eng.Listen(d.tap, d.left, d.right)
 	}
-	return d.eng.Listen(d.tap, d.left, d.right)
+	if d.gain != 1 {
+		vec.Scale(d.left, d.gain)
+		vec.Scale(d.right, d.gain)
+	}
+	return err
 }
 
 // read has the meters read a block of the outputs.
@@ -409,12 +418,14 @@ func (p *player) renew(ctx context.Context, d *desk, cost float64) (rate int, er
 	}
 	tap, solo, aside := p.settings() // a take's tap is known once it has been loaded
 	files := p.connection.server.Files(ctx)
+	gain := p.compared(ctx, r, &tap)
 	eng, err := engine.New(r, files.Open, engine.Options{Solo: solo, Aside: aside, Block: 2 * block, Most: runUp(r.Head.SampleRate, cost, d.eng == nil)})
 	if err != nil {
 		files.Close()
 		return 0, err
 	}
 	d.take(r, eng, files, tap)
+	d.gain = gain
 	rows, deck, record := p.looked()
 	d.rows.look(r, rows)
 	d.deck.look(r, deck)
@@ -468,8 +479,11 @@ func (p *player) load(ctx context.Context) (*reel.Reel, error) {
 func (p *player) asIs(ctx context.Context) (*reel.Reel, error) {
 	known := p.connection.server.Known
 	p.mu.Lock()
-	t := p.trial
+	t, other := p.trial, p.other
 	p.mu.Unlock()
+	if other != nil && other.Heard {
+		return other.reel(ctx, known)
+	}
 	if t != nil {
 		command, err := t.Decode()
 		if err != nil {

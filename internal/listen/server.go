@@ -24,6 +24,8 @@ import (
 // Known is where reels and takes are looked up.
 type Known interface {
 	Reel(ctx context.Context, id string) (store.OpenReel, error)
+	// ReelAt gives a reel as it was at a revision.
+	ReelAt(ctx context.Context, id string, revision int64) (store.OpenReel, error)
 	Take(ctx context.Context, id string) (store.Take, error)
 	// Try gives a reel as a command would make it.
 	Try(ctx context.Context, id string, c reel.Command) (*reel.Reel, error)
@@ -98,6 +100,7 @@ type request struct {
 	Lane       *lane         `json:"lane"`    // play: one channel of one clip, alone and in its place
 	Signal     *signal       `json:"signal"`  // play: what is sent to outputs in place of the reel
 	Aside      *engine.Aside `json:"aside"`   // play and change: a chain of which something else is heard than what comes out
+	Other      *other        `json:"other"`   // play and change: what the reel is compared with
 	Treat      *treat        `json:"treat"`   // take and change: a treatment of it that is tried
 	Watch      []watched     `json:"watch"`   // play and change: rows whose level is told
 	Wires      bool          `json:"wires"`   // play and change: whether each output carries what belongs on it is told
@@ -156,6 +159,8 @@ type reply struct {
 	// Recorded is how many frames have been recorded, and Tape what became of a recording that has ended.
 	Recorded int64  `json:"recorded,omitempty"`
 	Tape     *taped `json:"tape,omitempty"`
+	// Louder is by how many dB the other that it is compared with is turned up to be as loud.
+	Louder *float64 `json:"louder,omitempty"`
 	// Loudness is that of what is listened to, since playing began or the tap was changed.
 	Loudness *loudness.Reading `json:"loudness,omitempty"`
 	Ended    bool              `json:"ended,omitempty"`
@@ -215,6 +220,7 @@ type connection struct {
 	ctx context.Context
 
 	mu      sync.Mutex
+	levels  map[string]float64 // by how many dB the second of two that are compared is turned up
 	playing *player
 	end     context.CancelFunc
 	ended   chan struct{}

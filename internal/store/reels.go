@@ -445,21 +445,56 @@ func (s *Store) openPlain(ctx context.Context, tx pgx.Tx, id, lock string) (o Op
 	if err != nil {
 		return o, err
 	}
-	rows, err := tx.Query(ctx, "select change from reel_log where reel_id = $1 and revision > $2 order by revision", id, from)
+	if err = replayed(ctx, tx, &o, from); err == nil {
+		s.keep(id, o.Revision, o.Reel)
+	}
+	return o, err
+}
+
+// replayed brings a reel from a revision to its own.
+func replayed(ctx context.Context, tx pgx.Tx, o *OpenReel, from int64) error {
+	rows, err := tx.Query(ctx, "select change from reel_log where reel_id = $1 and revision > $2 and revision <= $3 order by revision", o.ID, from,
+		o.Revision)
 	if err != nil {
-		return o, err
+		return err
 	}
 	changes, err := pgx.CollectRows(rows, pgx.RowTo[reel.Change])
 	if err != nil {
-		return o, err
+		return err
 	}
 	for _, change := range changes {
 		if err := o.Reel.Replay(change); err != nil {
-			return o, fault.Wrap(fault.Damaged, err, "The history of %s does not fit together", o.Name)
+			return fault.Wrap(fault.Damaged, err, "The history of %s does not fit together", o.Name)
 		}
 	}
-	s.keep(id, o.Revision, o.Reel)
-	return o, nil
+	return nil
+}
+
+// ReelAt gives a reel as it was at a revision, with what its takes are treated with now.
+func (s *Store) ReelAt(ctx context.Context, id string, revision int64) (o OpenReel, err error) {
+	err = pgx.BeginTxFunc(ctx, s.Pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(tx pgx.Tx) error {
+		now := int64(0)
+		if err := tx.QueryRow(ctx, "select id::text, production_id::text, name, revision, created_at from reels where id = $1", id).Scan(&o.ID,
+			&o.Production, &o.Name, &now, &o.CreatedAt); err != nil {
+			return notFound(err, "reel")
+		}
+		if revision < 0 || revision > now {
+			return fault.New(fault.NotFound, "%s has never been at step %d", o.Name, revision)
+		}
+		var from int64
+		o.Revision, o.Reel = revision, &reel.Reel{}
+		if err := tx.QueryRow(ctx, "select revision, state from reel_snapshots where reel_id = $1 and revision <= $2 order by revision desc limit 1",
+			id, revision).Scan(&from, o.Reel); err != nil {
+			return err
+		}
+		if err := replayed(ctx, tx, &o, from); err != nil {
+			return err
+		}
+		treatments, err := s.treatmentsIn(ctx, tx, o.Production)
+		o.Reel = as(o.Reel, treatments)
+		return err
+	})
+	return o, err
 }
 
 // Turns gives what undo and redo would do. Another's step is named with who made it.

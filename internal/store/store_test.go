@@ -289,6 +289,33 @@ func TestUndoReachesAcrossARestart(t *testing.T) {
 	assert.Equal(t, []string{"do", "redo", "undo"}, []string{steps[0].Kind, steps[1].Kind, steps[2].Kind})
 }
 
+// A reel is had as it was at any step, on either side of a snapshot; there is none before the first or after the last.
+func TestAReelIsHadAsItWas(t *testing.T) {
+	s := storetest.Open(t)
+	id, _ := crossing(t, s)
+	o, err := s.Reel(ctx, id)
+	require.NoError(t, err)
+	first := o.Revision
+	was := map[int64]string{first: asJSON(t, o.Reel)}
+	for i := range snapshotAndMore {
+		o, err = s.Do(ctx, id, o.Revision, "editor", gain(o.Reel, -float64(i+1)/10))
+		require.NoError(t, err)
+		was[o.Revision] = asJSON(t, o.Reel)
+	}
+	for _, revision := range []int64{first, first + 1, 99, 100, 101, o.Revision - 1, o.Revision} {
+		at, err := s.ReelAt(ctx, id, revision)
+		require.NoError(t, err)
+		assert.JSONEq(t, was[revision], asJSON(t, at.Reel), "%d", revision)
+		assert.Equal(t, revision, at.Revision)
+	}
+	for _, revision := range []int64{-1, o.Revision + 1} {
+		_, err = s.ReelAt(ctx, id, revision)
+		assert.Equal(t, fault.NotFound, fault.KindOf(err))
+	}
+	_, err = s.ReelAt(ctx, "00000000-0000-0000-0000-000000000000", 0)
+	assert.Equal(t, fault.NotFound, fault.KindOf(err))
+}
+
 // snapshotAndMore is more than lie between two snapshots, so that both ways of opening a reel are gone.
 const snapshotAndMore = 130
 

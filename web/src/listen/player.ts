@@ -37,6 +37,9 @@ export type Watched = { row: Row; id: string };
 /** A chain of which something else is heard: what it takes away, or what comes to it, at a gain. */
 export type Aside = { row: Row | "clip"; id: string; channel?: number; removed: boolean; gainDB: number };
 
+/** What a reel is compared with while it plays: another, or itself as it was, and whether that is heard now. */
+export type Other = { reel: string; revision?: number; heard: boolean };
+
 /** How a reel is played. */
 export type Manner = {
   tap: Tap;
@@ -57,6 +60,7 @@ export type Manner = {
   /** What leaves on the outputs is recorded. */
   record?: boolean;
   aside?: Aside;
+  other?: Other;
   /** One channel of one clip, alone and in its place; −1 for all its channels. */
   lane?: { clip: string; channel: number };
 };
@@ -80,6 +84,7 @@ export type PlayerState = {
   shorts: number[]; // and their loudness over the last 3 s, in LUFS
   recorded: number; // frames, of what plays
   tape: (Ended & { reel: string }) | null; // the last recording that has ended
+  louder: number | null; // by how many dB what is compared with is turned up, to be as loud
   loudness: Reading | null; // of what is listened to
   gaps: number;
   /** The connection was lost while playing, and is being made again. */
@@ -116,6 +121,7 @@ class Player {
     wires: [],
     recorded: 0,
     tape: null,
+    louder: null,
     loudness: null,
     gaps: 0,
     lost: false,
@@ -153,7 +159,7 @@ class Player {
 
   /** Plays a reel from a sample on. */
   playReel(reel: string, from: number, m: Manner) {
-    const { solo, loop, half, matched, until, trial, lane, watch, wires, record, aside } = m;
+    const { solo, loop, half, matched, until, trial, lane, watch, wires, record, aside, other } = m;
     if (record) this.recorded = reel;
     return this.begin({ what: "reel", id: reel, channels: [], tap: m.tap }, from, {
       do: "play",
@@ -170,6 +176,7 @@ class Player {
       wires,
       record,
       aside,
+      other,
     });
   }
 
@@ -216,7 +223,7 @@ class Player {
   }
 
   /** Changes what is heard of a playing reel, and reads the reel anew. What is on trial stays so, unless it is named. */
-  change(m: Pick<Manner, "tap" | "check" | "solo" | "loop" | "matched" | "trial" | "watch" | "wires" | "record" | "aside">) {
+  change(m: Pick<Manner, "tap" | "check" | "solo" | "loop" | "matched" | "trial" | "watch" | "wires" | "record" | "aside" | "other">) {
     const { playing } = this.state;
     if (playing?.what !== "reel") return;
     if (m.record) this.recorded = playing.id;
@@ -232,6 +239,7 @@ class Player {
       wires: m.wires,
       record: m.record,
       aside: m.aside,
+      other: m.other,
       trial: "trial" in m ? m.trial : kept,
     };
     if (this.last) this.last.request = { ...this.last.request, ...now };
@@ -338,6 +346,9 @@ class Player {
       case "recorded":
         this.set({ tape: { ...m.tape, reel: this.recorded } });
         if (m.tape.trouble) tell(m.tape.trouble, true);
+        return;
+      case "compared":
+        if (m.generation === this.generation) this.set({ louder: m.louder });
         return;
       case "measured":
         if (m.generation === this.generation && this.state.playing) this.set({ loudness: m.loudness });

@@ -21,6 +21,7 @@ export type ToSocket = { do: "connect"; url: string; worklet: MessagePort } | { 
 export type FromSocket =
   | { is: "heard"; heard: Heard; meters: number[]; rows?: number[]; shorts?: number[]; wires?: Arrival[]; recorded?: number }
   | { is: "recorded"; tape: Ended }
+  | { is: "compared"; generation: number; louder: number }
   | { is: "measured"; generation: number; loudness: Reading }
   | { is: "failed"; generation: number; message: string }
   | { is: "waits"; generation: number; message: string }
@@ -35,6 +36,7 @@ type Reply = {
   wires?: Arrival[];
   recorded?: number;
   tape?: Ended;
+  louder?: number;
   loudness?: Reading;
   ended?: boolean;
   error?: string;
@@ -96,6 +98,7 @@ function told(m: Reply) {
   if (m.error) return tell({ is: "failed", generation: m.generation, message: m.error });
   if (m.tape) return tell({ is: "recorded", tape: m.tape }); // of what has ended, whatever plays now
   if (m.generation !== generation) return;
+  if (m.louder !== undefined) return tell({ is: "compared", generation, louder: m.louder });
   if (m.waits) return tell({ is: "waits", generation, message: m.waits });
   if (m.loudness) tell({ is: "measured", generation, loudness: m.loudness }); // of what has sounded
   const { rows, shorts, wires, recorded } = m;

@@ -2,6 +2,7 @@
 import type { Command, CommandOf, ReelView } from "../../api/client";
 import type { Tap } from "../../listen/player";
 import type { ActionID } from "../../ui/keys";
+import { changeOver } from "./compared";
 import { tell } from "../../ui/notices";
 import { frameAt, sampleOf } from "../../ui/timecode";
 import { clipsAt, type Choice } from "./choice";
@@ -89,6 +90,7 @@ function playing({ view, choice, listening: l, store }: Bench) {
     "next-stem": () => nextOf(view.stems, "stem"),
     "next-output": () => nextOf(view.outputs, "output"),
     compare: () => {
+      if (changeOver(store)) return;
       const { before } = store.getState();
       if (before) l.listenTo(before);
       else tell("Listen to something else first; then this key goes back and forth between the two.");

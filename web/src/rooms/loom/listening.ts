@@ -79,6 +79,8 @@ export function useListening(
   const half = useLoom((s) => s.half);
   const check = useLoom((s) => s.check);
   const alone = useLoom((s) => s.alone);
+  const against = useLoom((s) => s.other);
+  const other = against ? { reel: against.reel, revision: against.revision, heard: against.heard } : undefined;
   const aside = useLoom((s) => s.aside) ?? undefined;
   const playing = usePlayer((s) => s.playing?.what === "reel" && s.playing.id === view.id);
   // Not subscribed to: only what shows the position is drawn again as it runs.
@@ -90,8 +92,8 @@ export function useListening(
   const soloed = useMemo(() => soloChosen.filter((x) => trackOf(view, x)), [soloChosen, view.tracks]);
   const heard = alone && clipOf(view, alone.clip) ? alone : undefined;
   const around = loop && choice.range ? { from: choice.range.from, to: choice.range.to } : null;
-  const manner: Manner = { tap, check, solo: soloed, loop: around, half, lane: heard, watch, wires, record, aside };
-  const tapKey = `${tap.kind} ${tap.id} ${check} ${soloed.join(" ")} ${around?.from} ${around?.to} ${watch?.map((w) => w.id).join()} ${wires} ${record} ${JSON.stringify(aside)}`;
+  const manner: Manner = { tap, check, solo: soloed, loop: around, half, lane: heard, watch, wires, record, aside, other };
+  const tapKey = `${tap.kind} ${tap.id} ${check} ${soloed.join(" ")} ${around?.from} ${around?.to} ${watch?.map((w) => w.id).join()} ${wires} ${record} ${JSON.stringify([aside, other])}`;
   const quiet = useRef(false); // what plays is only a try: the shuttle stays where it was
   const last = useRef<ReturnType<typeof setTimeout>>(undefined); // the last place of a scrub, still to be heard
   useEffect(() => () => clearTimeout(last.current), []);

@@ -1,4 +1,4 @@
-import { Link2, Trash2, X } from "lucide-react";
+import { ArrowLeftRight, Link2, Trash2, X } from "lucide-react";
 import { useState, type ReactNode } from "react";
 
 import { author, setAuthor, type Mark, type ReelView, type Row, type Command } from "../../api/client";
@@ -10,6 +10,7 @@ import { labelAt } from "../../ui/timecode";
 import { dayAndTime } from "../../ui/when";
 import { Buses } from "./buses";
 import { Kept } from "../../ui/kept";
+import { useLoomStore } from "./state";
 
 export type ListName = "track" | "sync" | "strays" | "marks" | "find" | "history" | "weave";
 
@@ -242,6 +243,7 @@ function Find({ view, onClip, onGo }: Props) {
 
 function History({ view, onUndo, onRedo }: Props) {
   const steps = useSteps(view.id, view.revision, true);
+  const store = useLoomStore();
   return (
     <>
       <div className="mb-2 flex items-center gap-2 text-[13px]">
@@ -268,6 +270,14 @@ function History({ view, onUndo, onRedo }: Props) {
           <span className="shrink-0 text-[12px] text-muted" title={dayAndTime(s.at)}>
             {s.author}
           </span>
+          {s.revision < view.revision && (
+            <Small
+              label={`Compare with the reel as it was after this: ${s.name}`}
+              onClick={() => store.setState({ other: { reel: view.id, revision: s.revision, heard: false, name: `as after ${s.name}` } })}
+            >
+              <ArrowLeftRight size={13} />
+            </Small>
+          )}
         </div>
       ))}
       {steps.data?.length === 0 && <Empty>Nothing has been done on this reel yet.</Empty>}

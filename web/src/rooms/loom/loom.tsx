@@ -500,7 +500,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
         heardAlone={listening.heardAlone}
         folded={weave.columns.list.some((c) => c.folded)}
         onLook={acts.look}
-        onCompare={acts.compare}
+        onCompare={() => before && listening.listenTo(before)}
         onLoop={acts.loop}
         onHalf={acts.half}
         onClearRange={() => setChosen({ ...choice, range: null })}

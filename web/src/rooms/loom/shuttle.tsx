@@ -6,6 +6,7 @@ import type { Command, ReelView, Spec } from "../../api/client";
 import { usePlayer, type Check, type Tap } from "../../listen/player";
 import { keyOf, keySign, type ActionID } from "../../ui/keys";
 import { duration, labelAt, parse, parseNear } from "../../ui/timecode";
+import { Compared, CompareWith } from "./compared";
 import type { ListName } from "./lists";
 import { pairsIn, tapName } from "./lookup";
 import { usePosition } from "./shuttleline";
@@ -138,6 +139,7 @@ export function Shuttle(p: {
                 </DropdownMenu.RadioItem>
               ))}
             </DropdownMenu.RadioGroup>
+            <CompareWith view={view} />
             {view.outputs.length > 0 && (
               <>
                 <DropdownMenu.Separator className="my-1 h-px bg-line" />
@@ -155,6 +157,7 @@ export function Shuttle(p: {
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
+      <Compared view={view} />
       {p.check !== "" && (
         <button className="pill shrink-0 border-ink font-semibold" onClick={() => p.onCheck("")} title="Listen as it is again">
           {checks.find(([id]) => id === p.check)![1]} <X size={13} />

@@ -5,7 +5,7 @@ import { createStore, useStore, type StoreApi } from "zustand";
 import { persist } from "zustand/middleware";
 
 import type { ReelView } from "../../api/client";
-import type { Aside, Check, Tap } from "../../listen/player";
+import type { Aside, Check, Other, Tap } from "../../listen/player";
 import type { Loan } from "./borrow";
 import type { Place } from "./cells";
 import type { Quiet } from "./roomtone";
@@ -40,6 +40,8 @@ type Listening = {
   half: boolean;
   check: Check;
   alone: { clip: string; channel: number } | null;
+  /** What it is compared with while it plays, and what that is called. */
+  other: (Other & { name: string }) | null;
   /** A chain of which something else is heard than what comes out of it. */
   aside: Aside | null;
 };
@@ -108,6 +110,7 @@ export function loomStore(view: Pick<ReelView, "id" | "head">, at?: number): Loo
         check: "",
         alone: null,
         aside: null,
+        other: null,
         opened: new Set(),
         folded: new Set(),
         openStems: new Set(),
