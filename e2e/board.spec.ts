@@ -219,6 +219,8 @@ test("as it was is compared with as it is while it plays, as loud", async ({ pag
     .click();
   const two = page.getByRole("group", { name: "What is compared" });
   await expect(two.getByRole("button", { name: "this" })).toHaveAttribute("aria-pressed", "true");
+  await page.getByRole("button", { name: /^Listening to/ }).click();
+  await page.getByRole("menuitem", { name: "Dialogue output" }).click();
   await goTo(page, "10:00:36:00");
   await play(page).click();
   await expect(two.getByRole("button", { name: /^as after mute .* −6\.0 dB$/ })).toBeVisible({ timeout: 20_000 });
