@@ -92,7 +92,7 @@ func TestWhatIsListenedToIsFoundOnAnotherReel(t *testing.T) {
 		{Kind: "pair", ID: reel.OutputID(group.ID, "L")}:                {Kind: "pair", ID: reel.OutputID(other.ID, "L")},
 		{Kind: "mix", ID: a.MixList()[0].ID}:                            {Kind: "mix", ID: b.MixList()[0].ID},
 		{Kind: "track", ID: a.TrackList()[0].ID}:                        {Kind: "track", ID: b.TrackList()[0].ID},
-		{Kind: "group", ID: "gone", Check: engine.InMono}:                 {Kind: "stems", Check: engine.InMono},
+		{Kind: "group", ID: "gone", Check: engine.InMono}:               {Kind: "stems", Check: engine.InMono},
 		{Kind: "strand", ID: reel.StrandID("DX", "nobody is in there")}: {Kind: "stems"},
 	} {
 		assert.Equal(t, to, sameTap(a, b, from), "%v", from)

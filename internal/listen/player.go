@@ -195,6 +195,7 @@ type desk struct {
 	eng      *engine.Engine
 	files    Files // that it reads
 	tap      engine.Tap
+	labels   []string       // of the row that it is, if it is one
 	around   *engine.Around // nil where it is listened to on loudspeakers
 	end      int64
 	sender   *sender // in place of the reel, where there is one
@@ -211,14 +212,23 @@ type desk struct {
 	peaks    []float64   // of rows, and their loudness, that are to be told with the block
 	shorts   []float64
 	// Room for a block and what a slower pace needs around it.
-	left, right, otherLeft, otherRight []float64
-	slow                               *dsp.Resampler
+	left, right   []float64
+	ears, resting [][]float64 // of each loudspeaker; left and right where there are two
+	speakers      *speakers   // where there are others
+	slow          *dsp.Resampler
 }
 
-func newDesk(slow bool) *desk {
+func newDesk(slow bool, labels []string) *desk {
 	d := &desk{gain: 1}
-	for _, room := range []*[]float64{&d.left, &d.right, &d.otherLeft, &d.otherRight} {
-		*room = make([]float64, 2*block)
+	d.left, d.right = make([]float64, 2*block), make([]float64, 2*block)
+	if d.ears = [][]float64{d.left, d.right}; len(labels) > 0 {
+		d.speakers, d.ears = newSpeakers(labels), nil
+		for range labels {
+			d.ears = append(d.ears, make([]float64, 2*block))
+		}
+	}
+	for range d.ears {
+		d.resting = append(d.resting, make([]float64, 2*block))
 	}
 	if slow {
 		d.slow = dsp.NewResampler(0.5)
@@ -233,6 +243,7 @@ func (d *desk) take(r *reel.Reel, eng *engine.Engine, files Files, tap engine.Ta
 		d.live, d.pending = loudness.NewLive(r.Head.SampleRate, layout.Layout{Labels: listened(r, tap)}), later{}
 	}
 	d.eng, d.files, d.tap, d.end = eng, files, tap, r.End()
+	d.labels = r.RowLabels(reel.Row(tap.Kind), tap.ID)
 	if d.around = nil; tap.Check == engine.Headphones {
 		d.around = eng.NewAround(tap)
 	}
@@ -277,12 +288,15 @@ func (d *desk) pull(at int64, n int) error {
 	if d.sender != nil {
 		d.outputs = d.sender.pull(max(0, at-d.began), n, d.left, d.right)
 		d.read(d.outputs)
+		if d.speakers != nil {
+			d.speakers.send(d.ears, [][]float64{d.left, d.right}, d.outputs, d.sender.labels, n)
+		}
 		return nil
 	}
 	if err := d.eng.Render(at, n); err != nil {
 		return err
 	}
-	if err := d.listen(); err != nil {
+	if err := d.listen(n); err != nil {
 		return err
 	}
 	d.outputs = d.eng.Outputs()
@@ -292,16 +306,20 @@ func (d *desk) pull(at int64, n int) error {
 	return nil
 }
 
-// listen gives what is heard of the block into left and right.
-func (d *desk) listen() (err error) {
+// listen gives what is heard of the block to the ears.
+func (d *desk) listen(n int) (err error) {
 	if d.around != nil {
 		err = d.eng.ListenAround(d.around, d.tap, d.left, d.right)
 	} else {
 		err = d.eng.Listen(d.tap, d.left, d.right)
 	}
+	if d.speakers != nil {
+		d.speakers.place(d.ears, [][]float64{d.left, d.right}, d.eng, d.tap, d.labels, n)
+	}
 	if d.gain != 1 {
-		vec.Scale(d.left, d.gain)
-		vec.Scale(d.right, d.gain)
+		for _, x := range d.ears {
+			vec.Scale(x, d.gain)
+		}
 	}
 	return err
 }
@@ -320,9 +338,9 @@ func (d *desk) pullSlowly(at int64, n int) error {
 	if err := d.pull(at+first, int(end-first)); err != nil {
 		return err
 	}
-	for _, side := range []struct{ from, to []float64 }{{d.left, d.otherLeft}, {d.right, d.otherRight}} {
-		d.slow.Block(side.to[:n], 0, side.from[:end-first], first)
-		copy(side.from, side.to[:n])
+	for i, x := range d.ears {
+		d.slow.Block(d.resting[i][:n], 0, x[:end-first], first)
+		copy(x, d.resting[i][:n])
 	}
 	return nil
 }
@@ -336,11 +354,11 @@ func (p *player) run(ctx context.Context) error {
 	}
 	defer place.leave()
 	half := p.what.Speed == 0.5
-	d := newDesk(half)
+	d := newDesk(half, p.what.Speakers)
 	defer d.close()
 	now, way, pace := cursor{at: p.what.From}, &ahead{}, int64(1)
 	defer func() { d.tape.end(p.reached(now.sent)) }()
-	message := make([]byte, headBytes+block*8)
+	message := make([]byte, headBytes+block*4*len(d.ears))
 	pull := d.pull
 	if half {
 		pace, pull = 2, d.pullSlowly
@@ -378,8 +396,9 @@ func (p *player) run(ctx context.Context) error {
 		took, sounds := time.Since(began), time.Duration(n)*time.Second/time.Duration(rate)
 		place.spent(took, sounds)
 		cost += (float64(took)/float64(sounds) - cost) / costOver
-		soften(d.left[:n], d.right[:n], now.again, loop != nil && now.at+int64(n)/pace >= loop.To)
-		if err := p.connection.write(websocket.MessageBinary, encode(message, p.generation, now, d.left[:n], d.right[:n])); err != nil {
+		ears := cut(d.ears, n)
+		soften(ears, now.again, loop != nil && now.at+int64(n)/pace >= loop.To)
+		if err := p.connection.write(websocket.MessageBinary, encode(message, p.generation, now, ears)); err != nil {
 			return err
 		}
 		p.connection.send(reply{Generation: p.generation, Position: now.at, Meters: d.readings, Rows: d.peaks, Shorts: d.shorts, Wires: d.deck.told(),
@@ -441,17 +460,28 @@ func (p *player) renew(ctx context.Context, d *desk, cost float64) (rate int, er
 }
 
 // soften fades a block in or out where a loop begins again, so that the jump does not click.
-func soften(left, right []float64, in, out bool) {
-	n := min(reel.Ramp, len(left))
-	for i := range n {
-		x := float64(i) / float64(n)
-		if in {
-			left[i], right[i] = x*left[i], x*right[i]
-		}
-		if j := len(left) - 1 - i; out {
-			left[j], right[j] = x*left[j], x*right[j]
+func soften(ears [][]float64, in, out bool) {
+	for _, ear := range ears {
+		n := min(reel.Ramp, len(ear))
+		for i := range n {
+			x := float64(i) / float64(n)
+			if in {
+				ear[i] *= x
+			}
+			if out {
+				ear[len(ear)-1-i] *= x
+			}
 		}
 	}
+}
+
+// cut gives the first n frames of each.
+func cut(ears [][]float64, n int) [][]float64 {
+	out := make([][]float64, len(ears))
+	for i, x := range ears {
+		out[i] = x[:n]
+	}
+	return out
 }
 
 // load makes the reel that is played.
@@ -498,17 +528,18 @@ func (p *player) asIs(ctx context.Context) (*reel.Reel, error) {
 	return o.Reel, err
 }
 
-// encode fills a message with a stereo block.
-func encode(message []byte, generation uint32, now cursor, left, right []float64) []byte {
+// encode fills a message with a block, loudspeaker by loudspeaker in each frame.
+func encode(message []byte, generation uint32, now cursor, ears [][]float64) []byte {
 	le := binary.LittleEndian
 	le.PutUint32(message, generation)
 	le.PutUint64(message[4:], uint64(now.at))
 	le.PutUint64(message[12:], uint64(now.sent))
-	for i := range left {
-		le.PutUint32(message[headBytes+8*i:], math.Float32bits(float32(left[i])))
-		le.PutUint32(message[headBytes+8*i+4:], math.Float32bits(float32(right[i])))
+	for c, ear := range ears {
+		for i, x := range ear {
+			le.PutUint32(message[headBytes+4*(i*len(ears)+c):], math.Float32bits(float32(x)))
+		}
 	}
-	return message[:headBytes+8*len(left)]
+	return message[:headBytes+4*len(ears)*len(ears[0])]
 }
 
 // tried gives the treatment that is tried; nil where none is.

@@ -92,20 +92,22 @@ type request struct {
 	From       int64         `json:"from"`      // play: samples since midnight; take: frames from its start; match: from the reference's
 	Tap        engine.Tap    `json:"tap"`
 	Solo       []string      `json:"solo"`
-	Frames     int64         `json:"frames"`  // played: how many frames of this generation have sounded
-	Until      int64         `json:"until"`   // where to end; 0 for the end of all
-	Speed      float64       `json:"speed"`   // 0.5 for half; anything else is the usual
-	Loop       *reel.Span    `json:"loop"`    // play and change: what is played again and again
-	Trial      *reel.Sent    `json:"trial"`   // play and change: a command that is heard without being made
-	Lane       *lane         `json:"lane"`    // play: one channel of one clip, alone and in its place
-	Signal     *signal       `json:"signal"`  // play: what is sent to outputs in place of the reel
-	Aside      *engine.Aside `json:"aside"`   // play and change: a chain of which something else is heard than what comes out
-	Other      *other        `json:"other"`   // play and change: what the reel is compared with
-	Treat      *treat        `json:"treat"`   // take and change: a treatment of it that is tried
-	Watch      []watched     `json:"watch"`   // play and change: rows whose level is told
-	Wires      bool          `json:"wires"`   // play and change: whether each output carries what belongs on it is told
-	Record     bool          `json:"record"`  // play and change: what leaves on the outputs is recorded
-	Matched    bool          `json:"matched"` // play and change: without its corrections, as loud as with them
+	Frames     int64         `json:"frames"` // played: how many frames of this generation have sounded
+	Until      int64         `json:"until"`  // where to end; 0 for the end of all
+	Speed      float64       `json:"speed"`  // 0.5 for half; anything else is the usual
+	Loop       *reel.Span    `json:"loop"`   // play and change: what is played again and again
+	Trial      *reel.Sent    `json:"trial"`  // play and change: a command that is heard without being made
+	Lane       *lane         `json:"lane"`   // play: one channel of one clip, alone and in its place
+	Signal     *signal       `json:"signal"` // play: what is sent to outputs in place of the reel
+	Aside      *engine.Aside `json:"aside"`  // play and change: a chain of which something else is heard than what comes out
+	// Speakers is, in any play, what each loudspeaker is for; none for a pair.
+	Speakers []string  `json:"speakers"`
+	Other    *other    `json:"other"`   // play and change: what the reel is compared with
+	Treat    *treat    `json:"treat"`   // take and change: a treatment of it that is tried
+	Watch    []watched `json:"watch"`   // play and change: rows whose level is told
+	Wires    bool      `json:"wires"`   // play and change: whether each output carries what belongs on it is told
+	Record   bool      `json:"record"`  // play and change: what leaves on the outputs is recorded
+	Matched  bool      `json:"matched"` // play and change: without its corrections, as loud as with them
 }
 
 type lane struct {
@@ -122,6 +124,9 @@ func parse(message []byte) (r request, err error) {
 		return r, fault.Wrap(fault.BadInput, err, "The message can't be read")
 	}
 	if err := checkWatched(r.Watch); err != nil {
+		return r, err
+	}
+	if err := checkSpeakers(r.Speakers); err != nil {
 		return r, err
 	}
 	places := []int64{r.Offset, r.From, r.Until}

@@ -28,6 +28,7 @@ const (
 type sender struct {
 	rate    int
 	outputs [][]float64 // of all outputs, a block each
+	labels  []string    // of theirs
 	turns   []turn
 }
 
@@ -41,7 +42,7 @@ type turn struct {
 func newSender(r *reel.Reel, s signal) (*sender, error) {
 	out, voice := &sender{rate: r.Head.SampleRate}, lineup.NewVoice(r.Head.SampleRate)
 	for i, o := range r.OutputList() {
-		out.outputs = append(out.outputs, make([]float64, 2*block))
+		out.outputs, out.labels = append(out.outputs, make([]float64, 2*block)), append(out.labels, o.Label)
 		if len(s.Outputs) > 0 && !slices.Contains(s.Outputs, o.ID) {
 			continue
 		}

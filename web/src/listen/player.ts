@@ -127,6 +127,7 @@ class Player {
     lost: false,
     waits: false,
   };
+  private speakers: string[] | undefined; // where there are more than two
   private recorded = ""; // the reel that is recorded, or was last
   private listeners = new Set<() => void>();
   private context: AudioContext | null = null;
@@ -216,7 +217,9 @@ class Player {
     this.set({ playing, position: from, recorded: 0, loudness: null, gaps: 0, lost: false, waits: false });
     try {
       await this.prepare();
-      if (generation === this.generation) this.send({ ...request, from: Math.round(from) });
+      const to = { speakers: this.speakers };
+      if (this.last?.request === request) this.last.request = { ...request, ...to };
+      if (generation === this.generation) this.send({ ...request, ...to, from: Math.round(from) });
     } catch (error) {
       if (generation === this.generation) this.fail(error instanceof Error ? error.message : String(error));
     }
@@ -274,6 +277,32 @@ class Player {
     this.set({ playing: null, meters: [], rows: [], wires: [], recorded: 0, lost: false, waits: false });
   }
 
+  /** What each loudspeaker is for, where the browser has as many; else there is a pair. */
+  private speakersOf(context: AudioContext): string[] | undefined {
+    const { speakers } = output.snapshot();
+    this.speakers = speakers && speakers.length <= context.destination.maxChannelCount ? speakers : undefined;
+    return this.speakers;
+  }
+
+  /** How many loudspeakers the browser has. */
+  async most(): Promise<number> {
+    this.warm();
+    await this.ready;
+    return this.context?.destination.maxChannelCount ?? 2;
+  }
+
+  /** Sends sound to loudspeakers that are for something else from now on; null is a pair. */
+  async toSpeakers(speakers: string[] | null) {
+    this.stop();
+    output.set({ speakers, mono: false });
+    this.socket?.terminate();
+    this.socket = null;
+    const old = this.context;
+    this.context = this.ready = null;
+    await old?.close();
+    this.warm();
+  }
+
   /** How long what was played takes to be heard, in seconds; what a browser says of it may be far off, or nothing. */
   latency(): number {
     const c = this.context;
@@ -311,7 +340,10 @@ class Player {
       throw new Error("This browser can't play here: it needs AudioWorklet, on a page from this computer or over HTTPS.");
     const context = new AudioContext({ sampleRate, latencyHint: "interactive" });
     await context.audioWorklet.addModule(workletURL);
-    const node = new AudioWorkletNode(context, "loom-player", { numberOfInputs: 0, outputChannelCount: [2] });
+    const speakers = this.speakersOf(context);
+    context.destination.channelCount = speakers?.length ?? 2;
+    if (speakers) context.destination.channelInterpretation = "discrete";
+    const node = new AudioWorkletNode(context, "loom-player", { numberOfInputs: 0, outputChannelCount: [speakers?.length ?? 2] });
     output.join(context, node);
     const { port1, port2 } = new MessageChannel();
     node.port.postMessage(port1, [port1]);

@@ -9,7 +9,7 @@ function block(generation: number, position: number, frames: number, value: numb
 function pull(q: FrameQueue, n: number) {
   const l = new Float32Array(n);
   const r = new Float32Array(n);
-  q.pull(l, r);
+  q.pull([l, r]);
   return [l, r] as const;
 }
 
@@ -127,5 +127,33 @@ describe("FrameQueue", () => {
     q.end(1);
     pull(q, 256);
     expect(q.report()).toMatchObject({ gaps: 0, drained: true, frames: 128 });
+  });
+
+  it("plays as many loudspeakers as there are, and goes over in each", () => {
+    const q = new FrameQueue(3);
+    q.start(1);
+    const block = (frame: number, v: number, n = 2048) => ({
+      generation: 1,
+      position: frame,
+      frame,
+      samples: Float32Array.from({ length: 3 * n }, (_, k) => v * ((k % 3) + 1)),
+    });
+    q.push(block(0, 0.1));
+    q.push(block(2048, 0.1));
+    const ears = (n: number) => {
+      const out = [new Float32Array(n), new Float32Array(n), new Float32Array(n)];
+      q.pull(out);
+      return out;
+    };
+    const first = ears(1000);
+    for (let c = 0; c < 3; c++) expect(first[c]![999]).toBeCloseTo(0.1 * (c + 1), 6);
+    q.push(block(1024, -0.1)); // takes the place of what waits from there on
+    const then = ears(1000);
+    for (let c = 0; c < 3; c++) {
+      expect(then[c]![23]).toBeCloseTo(0.1 * (c + 1), 6);
+      expect(then[c]![24 + 256]).toBeCloseTo(-0.1 * (c + 1), 6);
+      for (let i = 1; i < 1000; i++) expect(Math.abs(then[c]![i]! - then[c]![i - 1]!)).toBeLessThan(0.003 * (c + 1));
+    }
+    expect(q.report().frames).toBe(2000);
   });
 });

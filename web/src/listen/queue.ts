@@ -1,4 +1,4 @@
-// The queue between the network and the sound card: stereo frames in, stereo frames out, silence where none have come.
+// The queue between the network and the sound card: frames of as many loudspeakers as there are in and out, silence where none have come.
 // It runs inside the AudioWorklet and is plain code so that tests can reach it.
 
 /** How many frames it takes to fade at a start, a stop or a gap, so that nothing clicks. */
@@ -10,7 +10,7 @@ const startFrames = 2048;
 /** Over how many frames what is heard goes over to what takes its place. */
 const overFrames = 256;
 
-/** frame is how many frames come before it; a block takes the place of all that came before from there on. */
+/** frame is how many frames come before it; a block takes the place of all that came before from there on. Its samples are frame after frame. */
 export type Block = { generation: number; position: number; frame: number; samples: Float32Array };
 
 export type Heard = { generation: number; frames: number; position: number; gaps: number; drained: boolean };
@@ -26,11 +26,16 @@ export class FrameQueue {
   private ended = false;
   private running = false;
   private pace = 1; // how far the position moves for each frame
-  private left = 0; // the last frame that was played, before its fade
-  private right = 0;
+  private last: Float32Array; // the last frame that was played, before its fade
   // What fades away of what was dropped. Nothing is allocated while sound runs.
-  private tail = new Float32Array(2 * fadeFrames);
+  private tail: Float32Array;
   private tailAt = fadeFrames;
+
+  /** width is how many loudspeakers there are. */
+  constructor(private width = 2) {
+    this.last = new Float32Array(width);
+    this.tail = new Float32Array(width * fadeFrames);
+  }
 
   /** Begins anew: whatever waits is dropped. */
   start(generation: number, pace = 1) {
@@ -58,9 +63,8 @@ export class FrameQueue {
     for (let i = 0; i < fadeFrames; i++) {
       const level = Math.max(0, this.level - i / fadeFrames);
       const from = this.blocks[block]?.samples;
-      this.tail[2 * i] = (from ? from[2 * at]! : this.left) * level;
-      this.tail[2 * i + 1] = (from ? from[2 * at + 1]! : this.right) * level;
-      if (from && 2 * ++at >= from.length) {
+      for (let c = 0; c < this.width; c++) this.tail[this.width * i + c] = (from ? from[this.width * at + c]! : this.last[c]!) * level;
+      if (from && this.width * ++at >= from.length) {
         block++;
         at = 0;
       }
@@ -73,14 +77,15 @@ export class FrameQueue {
   push(block: Block) {
     if (block.generation !== this.generation || this.generation === 0) return;
     const late = this.heard - block.frame; // frames of it that have sounded as they were before
-    const left = block.samples.length / 2 - Math.max(0, late);
+    const left = block.samples.length / this.width - Math.max(0, late);
     // What is left of it may be too short to go over in: the next one takes its place then.
     if (left <= 0 || (left < overFrames && late > 0 && this.waiting() >= left)) return;
     const now = late > 0 ? this.later(block, late) : block;
     const before = this.cut(now.frame);
-    for (let i = 0; 2 * i < Math.min(before.length, now.samples.length); i++) {
-      const x = (i + 1) / (before.length / 2 + 1);
-      for (const k of [2 * i, 2 * i + 1]) now.samples[k] = x * now.samples[k]! + (1 - x) * before[k]!;
+    const over = Math.min(before.length, now.samples.length);
+    for (let k = 0; k < over; k++) {
+      const x = (Math.floor(k / this.width) + 1) / (before.length / this.width + 1);
+      now.samples[k] = x * now.samples[k]! + (1 - x) * before[k]!;
     }
     this.blocks.push(now);
   }
@@ -90,26 +95,26 @@ export class FrameQueue {
       ...b,
       frame: b.frame + frames,
       position: b.position + Math.floor(frames * this.pace),
-      samples: b.samples.subarray(2 * frames),
+      samples: b.samples.subarray(this.width * frames),
     };
   }
 
   /** Takes away what waits from a frame on, and gives the first of it. */
   private cut(frame: number): Float32Array {
-    const first = this.blocks.findIndex((b) => b.frame + b.samples.length / 2 > frame);
+    const first = this.blocks.findIndex((b) => b.frame + b.samples.length / this.width > frame);
     if (first < 0) return new Float32Array();
-    const gone = new Float32Array(2 * overFrames);
+    const gone = new Float32Array(this.width * overFrames);
     let n = 0;
     const dropped = this.blocks.splice(first);
     for (const b of dropped) {
-      const part = b.samples.subarray(2 * Math.max(0, frame - b.frame));
+      const part = b.samples.subarray(this.width * Math.max(0, frame - b.frame));
       const fits = part.subarray(0, gone.length - n);
       gone.set(fits, n);
       n += fits.length;
     }
     const head = dropped[0]!;
     if (frame > head.frame && (first > 0 || frame > this.heard))
-      this.blocks.push({ ...head, samples: head.samples.subarray(0, 2 * (frame - head.frame)) });
+      this.blocks.push({ ...head, samples: head.samples.subarray(0, this.width * (frame - head.frame)) });
     else if (first === 0) this.at = 0;
     return gone.subarray(0, n);
   }
@@ -119,18 +124,15 @@ export class FrameQueue {
     if (generation === this.generation) this.ended = true;
   }
 
-  /** Fills left and right. */
-  pull(left: Float32Array, right: Float32Array) {
+  /** Fills what each loudspeaker plays. */
+  pull(ears: Float32Array[]) {
     const holds = !this.running && !this.ended && this.waiting() < startFrames;
-    for (let i = 0; i < left.length; i++) {
+    for (let i = 0; i < ears[0]!.length; i++) {
       const level = holds ? 0 : this.step();
-      left[i] = this.left * level;
-      right[i] = this.right * level;
-      if (this.tailAt < fadeFrames) {
-        left[i]! += this.tail[2 * this.tailAt]!;
-        right[i]! += this.tail[2 * this.tailAt + 1]!;
-        this.tailAt++;
-      }
+      const fades = this.tailAt < fadeFrames;
+      for (let c = 0; c < ears.length && c < this.width; c++)
+        ears[c]![i] = this.last[c]! * level + (fades ? this.tail[this.width * this.tailAt + c]! : 0);
+      if (fades) this.tailAt++;
     }
   }
 
@@ -147,12 +149,11 @@ export class FrameQueue {
     }
     this.running = true;
     this.level = Math.min(1, this.level + 1 / fadeFrames);
-    this.left = block.samples[2 * this.at]!;
-    this.right = block.samples[2 * this.at + 1]!;
+    for (let c = 0; c < this.width; c++) this.last[c] = block.samples[this.width * this.at + c]!;
     this.at++;
     this.heard++;
     this.position = block.position + Math.floor(this.at * this.pace);
-    if (2 * this.at >= block.samples.length) {
+    if (this.width * this.at >= block.samples.length) {
       this.blocks.shift();
       this.at = 0;
     }
@@ -160,7 +161,7 @@ export class FrameQueue {
   }
 
   private waiting(): number {
-    return this.blocks.reduce((n, b) => n + b.samples.length / 2, -this.at);
+    return this.blocks.reduce((n, b) => n + b.samples.length / this.width, -this.at);
   }
 
   report(): Heard {

@@ -10,12 +10,13 @@ declare class AudioWorkletProcessor {
 const reportEvery = 1024;
 
 class LoomPlayer extends AudioWorkletProcessor {
-  private queue = new FrameQueue();
+  private queue: FrameQueue;
   private since = 0;
   private source: MessagePort | null = null;
 
-  constructor() {
+  constructor(options: { outputChannelCount?: number[] }) {
     super();
+    this.queue = new FrameQueue(options.outputChannelCount?.[0] ?? 2);
     this.port.onmessage = ({ data }) => {
       this.source = data as MessagePort;
       this.source.onmessage = (e) => this.take(e.data);
@@ -30,9 +31,9 @@ class LoomPlayer extends AudioWorkletProcessor {
   }
 
   process(_inputs: Float32Array[][], outputs: Float32Array[][]) {
-    const [left, right] = outputs[0]!;
-    this.queue.pull(left!, right ?? new Float32Array(left!.length));
-    this.since += left!.length;
+    const ears = outputs[0]!;
+    this.queue.pull(ears);
+    this.since += ears[0]!.length;
     if (this.since >= reportEvery) {
       this.since = 0;
       this.source?.postMessage(this.queue.report());

@@ -1,5 +1,6 @@
 import { dimDB, lowestDB, output, useOutput } from "../listen/output";
 import { player, usePlayer } from "../listen/player";
+import { Loudspeakers } from "./loudspeakers";
 import { keyOf, keySign, useActions } from "../ui/keys";
 import { many } from "../ui/words";
 
@@ -53,7 +54,9 @@ export function PlayBar() {
         onDoubleClick={() => output.set({ dB: 0 })}
       />
       {turn(o.dim, "Dim", `Softer by ${-dimDB} dB, and back (${keySign(keyOf("dim"))})`, () => output.set({ dim: !o.dim }))}
-      {turn(o.mono, "Mono", "Both sides added up, whatever plays; nothing that is printed changes", () => output.set({ mono: !o.mono }))}
+      {!o.speakers &&
+        turn(o.mono, "Mono", "Both sides added up, whatever plays; nothing that is printed changes", () => output.set({ mono: !o.mono }))}
+      <Loudspeakers />
     </div>
   );
 }
