@@ -231,3 +231,31 @@ test("as it was is compared with as it is while it plays, as loud", async ({ pag
   await two.getByRole("button", { name: "Compare no longer" }).click();
   await expect(two).toBeHidden();
 });
+
+test("where there are more loudspeakers each has what it is for", async ({ page }) => {
+  // The machine of a test has two: the browser is told that there are six.
+  await page.addInitScript(() => {
+    Object.defineProperty(AudioDestinationNode.prototype, "maxChannelCount", { get: () => 6 });
+    Object.defineProperty(AudioDestinationNode.prototype, "channelCount", { get: () => 6, set: () => {} });
+  });
+  const sizes: number[] = [];
+  page.on("websocket", (ws) => ws.on("framereceived", (f) => typeof f.payload !== "string" && sizes.push(f.payload.length)));
+  await page.reload();
+  await page.getByRole("button", { name: "Two loudspeakers" }).click();
+  await page.getByRole("button", { name: "All 6" }).click();
+  const third = page.getByLabel("Loudspeaker 3 is");
+  await expect(third).toHaveValue("C");
+  await third.selectOption("L");
+  await expect(page.getByLabel("Loudspeaker 1 is")).toHaveValue("");
+  await page.keyboard.press("Escape");
+  await goTo(page, "10:00:36:00");
+  await play(page).click();
+  await expect.poll(() => sizes.filter((n) => n === 20 + 1024 * 4 * 6).length, { timeout: 20_000 }).toBeGreaterThan(60);
+  await stop(page).click();
+  await page.getByRole("button", { name: "6 loudspeakers" }).click();
+  await page.getByRole("button", { name: "Two", exact: true }).click();
+  await page.keyboard.press("Escape");
+  sizes.length = 0;
+  await play(page).click();
+  await expect.poll(() => sizes.filter((n) => n === 20 + 1024 * 4 * 2).length, { timeout: 20_000 }).toBeGreaterThan(30);
+});
