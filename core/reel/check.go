@@ -378,10 +378,7 @@ func (r *Reel) checkTied(id string, k Knot) error {
 	if k.ID != id || id != knotID(k.Row, k.From, k.Channel, k.Output) || k.Row == GroupRow || !slices.Contains(k.Row.Words(), string(k.Row)) {
 		return broken("A knot is called after what it ties")
 	}
-	if err := checkGain(k.GainDB); err != nil {
-		return err
-	}
-	return r.checkEnds(k)
+	return errors.Join(checkGain(k.GainDB), checkCurve(k.Curve, checkGain), r.checkEnds(k))
 }
 
 // checkEnds tells whether both ends of a knot are on the reel.
