@@ -256,7 +256,7 @@ func TestHumOfAllSizes(t *testing.T) {
 			if rate > 50_000 && k > 0 {
 				continue
 			}
-			x := added(mains(rate, s.Frequency, s.Frequency, -40, int(5*rate)), noiseOf(int(5*rate), 1))
+			x := added(mains(rate, s.Frequency, s.Frequency, -40, int(3*rate)), noiseOf(int(3*rate), 1))
 			for _, v := range through(NewHum(rate, func(int64) Series { return s }), x) {
 				require.False(t, math.IsNaN(v) || math.Abs(v) > 10, "rate %g, %+v", rate, s)
 			}

@@ -78,7 +78,7 @@ export function ChainBody(p: Body & { fresh: (steps: ChainStep[], kind: Processo
       {steps.length === 0 ? (
         <p className="m-auto max-w-md px-6 text-muted">{p.empty}</p>
       ) : (
-        <div className="flex min-w-[240px] grow flex-col">
+        <div className="flex min-w-[240px] grow flex-col overflow-y-auto">
           {p.hear}
           <ChainCurve {...p} chosen={chosen?.id ?? ""} onChoose={setChosen} />
         </div>

@@ -48,7 +48,7 @@ export function ChainCurve(p: Props) {
   const loud = p.heard;
   const peak = Math.max(-90, ...(loud?.before ?? []), ...(loud?.after ?? []));
   return (
-    <div ref={box} className="relative min-h-0 min-w-[240px] grow overflow-hidden">
+    <div ref={box} className="relative min-h-[110px] min-w-[240px] shrink-0 grow basis-0 overflow-hidden">
       <svg width={width} height={height} className="absolute inset-0 block" role="group" aria-label="What the filters do, over frequency">
         <Paper x={x} y={y} w={w} h={h} height={height} />
         {loud && <Bars {...p} heard={loud} peak={peak} x={x} w={w} h={h} />}

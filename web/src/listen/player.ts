@@ -341,8 +341,10 @@ class Player {
     const context = new AudioContext({ sampleRate, latencyHint: "interactive" });
     await context.audioWorklet.addModule(workletURL);
     const speakers = this.speakersOf(context);
-    context.destination.channelCount = speakers?.length ?? 2;
-    if (speakers) context.destination.channelInterpretation = "discrete";
+    if (speakers) {
+      context.destination.channelCount = speakers.length; // of itself it is a pair, and none where there is no sound output
+      context.destination.channelInterpretation = "discrete";
+    }
     const node = new AudioWorkletNode(context, "loom-player", { numberOfInputs: 0, outputChannelCount: [speakers?.length ?? 2] });
     output.join(context, node);
     const { port1, port2 } = new MessageChannel();

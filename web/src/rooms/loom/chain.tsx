@@ -129,7 +129,7 @@ export function ChainPanel(p: Props) {
       production={view.production}
       name={name}
       hear={
-        <div className="flex shrink-0 items-center gap-2 border-b border-line px-3 py-1.5 text-[12px]">
+        <div className="flex shrink-0 items-center gap-2 whitespace-nowrap border-b border-line px-3 py-1.5 text-[12px]">
           <HearWays hear={hear} onHear={setHear} words={ways} />
           <span className="min-w-0 truncate text-muted">while the reel plays</span>
         </div>
