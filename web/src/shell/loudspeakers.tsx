@@ -12,7 +12,8 @@ export function Loudspeakers() {
   return (
     <Popover.Root>
       <Popover.Trigger
-        className={`flex h-6 cursor-pointer items-center gap-1 rounded-full border px-2 text-[12px] ${speakers ? "border-ink bg-ink text-ground" : "border-line bg-paper text-muted hover:text-ink"}`}
+        className={`flex h-6 cursor-pointer items-center gap-1 rounded-full border px-2 text-[12px]
+          ${speakers ? "border-ink bg-ink text-ground" : "border-line bg-paper text-muted hover:text-ink"}`}
         aria-label={speakers ? `${speakers.length} loudspeakers` : "Two loudspeakers"}
         title={`What sounds goes to ${speakers ? speakers.map((s, i) => `${i + 1} ${s || "nothing"}`).join(", ") : "two loudspeakers"}`}
       >

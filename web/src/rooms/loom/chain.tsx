@@ -101,6 +101,7 @@ export function ChainPanel(p: Props) {
   const name = clip ? nameOfClip(p, clip) : rowNamed(view, row, id);
   const track = trackOf(view, clip?.track ?? (row === "track" ? id : ""));
   const off = chain?.off ?? false;
+  const all = clip ? (p.channel === undefined ? "this clip" : "this channel of the clip") : "all that is on this row";
   const channels = p.channel !== undefined ? 1 : (clip?.channels.length ?? labelsOfRow(view, row, id).length);
   const learn = (step: ChainStep, span: Range, like?: Range) =>
     ok(
@@ -148,7 +149,7 @@ export function ChainPanel(p: Props) {
       onClose={p.onClose}
       fresh={freshStep}
       empty={
-        `Nothing is done to the sound of ${name} yet. Add a processor: ${clip ? (p.channel === undefined ? "this clip" : "this channel of the clip") : "all that is on this row"} ` +
+        `Nothing is done to the sound of ${name} yet. Add a processor: ${all} ` +
         "goes through it, in every print, and no recording is changed."
       }
       foot={(add) => (

@@ -22,6 +22,7 @@ export function Compared({ view }: { view: ReelView }) {
   const louder = usePlayer((s) => (s.playing?.what === "reel" && s.playing.id === view.id ? s.louder : null));
   if (!other) return null;
   const level = louder === null || Math.abs(louder) < 0.05 ? "" : ` ${louder > 0 ? "+" : "−"}${Math.abs(louder).toFixed(1)} dB`;
+  const about = `${other.name}, as loud as the reel is now${level && `: turned by${level}`}`;
   return (
     <span
       className="flex min-w-0 shrink items-center rounded-full border border-ink bg-paper p-[2px]"
@@ -31,9 +32,10 @@ export function Compared({ view }: { view: ReelView }) {
       {[false, true].map((heard) => (
         <button
           key={String(heard)}
-          className={`h-[22px] min-w-0 cursor-pointer truncate rounded-full px-2.5 text-[13px] ${other.heard === heard ? "bg-ink text-ground" : "text-muted hover:text-ink"}`}
+          className={`h-[22px] min-w-0 cursor-pointer truncate rounded-full px-2.5 text-[13px]
+            ${other.heard === heard ? "bg-ink text-ground" : "text-muted hover:text-ink"}`}
           aria-pressed={other.heard === heard}
-          title={`${heard ? `${other.name}, as loud as the reel is now${level ? `: turned by${level}` : ""}` : "The reel as it is"} (${keySign(keyOf("compare"))} changes over)`}
+          title={`${heard ? about : "The reel as it is"} (${keySign(keyOf("compare"))} changes over)`}
           onClick={() => store.setState({ other: { ...other, heard } })}
         >
           {heard ? `${other.name}${level}` : "this"}

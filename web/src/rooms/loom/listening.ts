@@ -93,7 +93,8 @@ export function useListening(
   const heard = alone && clipOf(view, alone.clip) ? alone : undefined;
   const around = loop && choice.range ? { from: choice.range.from, to: choice.range.to } : null;
   const manner: Manner = { tap, check, solo: soloed, loop: around, half, lane: heard, watch, wires, record, aside, other };
-  const tapKey = `${tap.kind} ${tap.id} ${check} ${soloed.join(" ")} ${around?.from} ${around?.to} ${watch?.map((w) => w.id).join()} ${wires} ${record} ${JSON.stringify([aside, other])}`;
+  const said = JSON.stringify([wires, record, aside, other]);
+  const tapKey = `${tap.kind} ${tap.id} ${check} ${soloed.join(" ")} ${around?.from} ${around?.to} ${watch?.map((w) => w.id).join()} ${said}`;
   const quiet = useRef(false); // what plays is only a try: the shuttle stays where it was
   const last = useRef<ReturnType<typeof setTimeout>>(undefined); // the last place of a scrub, still to be heard
   useEffect(() => () => clearTimeout(last.current), []);
