@@ -408,6 +408,8 @@ func (c SetClipChain) Plan(r *Reel, _ Known) (Change, string, error) {
 		if c.Channel == nil {
 			clip.Chain = some(slices.Clone(c.Steps))
 			d.clips.put(id, clip)
+		} else if *c.Channel < 0 {
+			err = fault.New(fault.NotFound, "%s has no channel %d", clip.Name, *c.Channel+1)
 		} else if clip, err = d.lanes(id, *c.Channel, func(_ Clip, l *Lane) error {
 			was, l.Chain = l.Chain, some(slices.Clone(c.Steps))
 			return nil

@@ -29,7 +29,6 @@ type Out interface {
 type Recording struct {
 	sheets []sheet
 	frames int64
-	over   []bool
 	lost   []int64
 }
 
@@ -47,7 +46,7 @@ func Record(r *reel.Reel, from int64, create func(name string) (Out, error)) (*R
 	if len(outputs) == 0 {
 		return nil, fault.New(fault.BadInput, "There are no outputs to record")
 	}
-	rec := &Recording{over: make([]bool, len(outputs)), lost: make([]int64, len(outputs))}
+	rec := &Recording{lost: make([]int64, len(outputs))}
 	taken := map[string]bool{}
 	for i := 0; i < len(outputs); {
 		g := r.Groups[outputs[i].Group]
@@ -111,7 +110,7 @@ func recordedName(name string, g reel.Group, taken map[string]bool) string {
 
 // Write takes the next block of all outputs, outputs × frames.
 func (rec *Recording) Write(outputs [][]float64) error {
-	if len(outputs) != len(rec.over) || len(outputs[0]) == 0 {
+	if len(outputs) != len(rec.lost) || len(outputs[0]) == 0 {
 		return nil
 	}
 	for _, s := range rec.sheets {

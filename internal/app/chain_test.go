@@ -158,6 +158,8 @@ func TestChainsOfClipsAreLookedAt(t *testing.T) {
 	s.Do(&v, "setClipChain", map[string]any{"clips": []string{clip.ID}, "channel": 1, "steps": low})
 	assert.Equal(t, http.StatusNotFound, s.Call("POST", "/reels/"+v.Id+"/commands", map[string]any{"revision": v.Revision, "kind": "setClipChain",
 		"command": map[string]any{"clips": []string{clip.ID}, "channel": 2, "steps": low}}, nil))
+	require.NotEqual(t, http.StatusOK, s.Call("POST", "/reels/"+v.Id+"/commands", map[string]any{"revision": v.Revision, "kind": "setClipChain",
+		"command": map[string]any{"clips": []string{clip.ID}, "channel": -1, "steps": low}}, nil), "all of them together is no channel")
 	of := "/reels/" + v.Id + "/chain/"
 	var seen api.ChainSpectrum
 	s.OK("GET", of+"spectrum?row=clip&from="+clip.ID+"&channel=1&at="+at, nil, &seen)

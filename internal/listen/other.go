@@ -2,9 +2,9 @@ package listen
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"math"
+	"runtime/debug"
 	"slices"
 	"strings"
 
@@ -58,40 +58,52 @@ func (p *player) compared(ctx context.Context, r *reel.Reel, tap *engine.Tap) fl
 	}
 	key := fmt.Sprintf("%s %d %s %s %v", p.what.Reel, plain.Revision, o.Reel, revision, asked)
 	louder, known := p.connection.louder(key)
-	if !known {
+	if !known && p.connection.mayMeasure() {
 		p.connection.server.conns.Go(func() { p.measure(ctx, key, plain.Reel, *o, asked, at) })
+	}
+	if louder == nil {
 		return 1
 	}
-	p.connection.send(reply{Generation: p.generation, Position: at, Louder: &louder})
+	p.connection.send(reply{Generation: p.generation, Position: at, Louder: louder})
 	if !o.Heard {
 		return 1
 	}
-	return dsp.Gain(louder)
+	return dsp.Gain(*louder)
 }
 
-// measure works out by how much the other is to be turned up, and has it heard so.
+// measure works out by how much the other is to be turned up, and has it heard so. What can't be measured, as silence can't, is not measured again.
 func (p *player) measure(ctx context.Context, key string, plain *reel.Reel, o other, tap engine.Tap, at int64) {
-	second, err := o.reel(ctx, p.connection.server.Known)
-	if err != nil {
-		return // who plays it is told
+	louder, err := p.between(ctx, plain, o, tap, at)
+	if err != nil && ctx.Err() == nil {
+		p.connection.server.Log.Warn("two could not be compared", "error", err)
 	}
-	one, err := p.loudnessOf(ctx, plain, tap, at)
-	two, errToo := p.loudnessOf(ctx, second, sameTap(plain, second, tap), at)
-	if err = errors.Join(err, errToo); err != nil {
-		if ctx.Err() == nil {
-			p.connection.server.Log.Warn("two could not be compared", "error", err)
-		}
-		return
-	}
-	louder := 0.0
-	if one != nil && two != nil {
-		louder = max(-24, min(24, *one-*two))
-	}
-	p.connection.setLouder(key, louder)
+	p.connection.measured(key, louder, ctx.Err() == nil)
 	p.mu.Lock()
 	p.changed = true
 	p.mu.Unlock()
 	p.nudge()
+}
+
+// between is by how many dB the other is softer than a reel; nil where one of them is silent.
+func (p *player) between(ctx context.Context, plain *reel.Reel, o other, tap engine.Tap, at int64) (louder *float64, err error) {
+	defer func() {
+		if broke := recover(); broke != nil {
+			louder, err = nil, fmt.Errorf("panic: %v\n%s", broke, debug.Stack())
+		}
+	}()
+	second, err := o.reel(ctx, p.connection.server.Known)
+	if err != nil {
+		return nil, err
+	}
+	one, err := p.loudnessOf(ctx, plain, tap, at)
+	if err != nil || one == nil {
+		return nil, err
+	}
+	two, err := p.loudnessOf(ctx, second, sameTap(plain, second, tap), at)
+	if err != nil || two == nil {
+		return nil, err
+	}
+	return new(math.Round(100*max(-24, min(24, *one-*two))) / 100), nil
 }
 
 // loudnessOf is that of what is listened to around a place, in LUFS; nil in silence.
@@ -168,19 +180,32 @@ func sameTap(of, in *reel.Reel, tap engine.Tap) engine.Tap {
 	return engine.Tap{Kind: "stems", Check: tap.Check}
 }
 
-// louder gives by how much the second of two is turned up, if that is known.
-func (c *connection) louder(key string) (float64, bool) {
+// louder gives by how much the second of two is turned up, nil where that could not be measured, and whether it is known.
+func (c *connection) louder(key string) (*float64, bool) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	dB, known := c.levels[key]
 	return dB, known
 }
 
-func (c *connection) setLouder(key string, dB float64) {
+// mayMeasure tells whether nothing is measured for this connection yet: one at a time, whatever is changed meanwhile.
+func (c *connection) mayMeasure() bool {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if c.levels == nil || len(c.levels) > 100 {
-		c.levels = map[string]float64{}
+	was := c.measuring
+	c.measuring = true
+	return !was
+}
+
+// measured ends a measurement, and keeps what it came to.
+func (c *connection) measured(key string, dB *float64, keep bool) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.measuring = false; !keep {
+		return
 	}
-	c.levels[key] = math.Round(dB*100) / 100
+	if c.levels == nil || len(c.levels) > 100 {
+		c.levels = map[string]*float64{}
+	}
+	c.levels[key] = dB
 }

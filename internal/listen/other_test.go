@@ -98,3 +98,37 @@ func TestWhatIsListenedToIsFoundOnAnotherReel(t *testing.T) {
 		assert.Equal(t, to, sameTap(a, b, from), "%v", from)
 	}
 }
+
+// Where one of two is silent there is nothing to match: none is turned up, none is said to be as loud, and it is not measured again with every change.
+func TestSilenceIsNotMatched(t *testing.T) {
+	s := newShelf(t)
+	track := s.reel.TrackList()[0].ID
+	s.was = s.reel.Clone()
+	change, _, err := reel.SetTrack{Track: track, Mute: new(true)}.Plan(s.was, nil)
+	require.NoError(t, err)
+	require.NoError(t, s.was.Apply(change))
+	c, e, _ := listening(t, s)
+	defer c.stop()
+	standStill(c)
+	one := int64(1)
+	ask := request{Do: "play", Generation: 1, Reel: "reel", Until: 20000, Tap: engine.Tap{Kind: "track", ID: track}, Other: &other{Reel: "reel",
+		Revision: &one}}
+	c.handle(ask)
+	ask.Do = "change"
+	for range 5 {
+		c.handle(ask)
+	}
+	known := func() (n int, measuring bool) {
+		c.mu.Lock()
+		defer c.mu.Unlock()
+		return len(c.levels), c.measuring
+	}
+	require.Eventually(t, func() bool { n, going := known(); return n == 1 && !going && len(e.left()) >= lead }, time.Minute, time.Millisecond)
+	c.handle(ask)
+	time.Sleep(20 * time.Millisecond)
+	_, going := known()
+	assert.False(t, going)
+	assert.Nil(t, louderOf(e))
+	assert.True(t, c.mayMeasure())
+	assert.False(t, c.mayMeasure(), "one at a time")
+}

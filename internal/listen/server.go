@@ -224,11 +224,12 @@ type connection struct {
 	// leaves nothing but to close the connection.
 	ctx context.Context
 
-	mu      sync.Mutex
-	levels  map[string]float64 // by how many dB the second of two that are compared is turned up
-	playing *player
-	end     context.CancelFunc
-	ended   chan struct{}
+	mu        sync.Mutex
+	levels    map[string]*float64 // by how many dB the second of two that are compared is turned up
+	measuring bool                // it is being found out
+	playing   *player
+	end       context.CancelFunc
+	ended     chan struct{}
 }
 
 func (c *connection) handle(r request) {

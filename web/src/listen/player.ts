@@ -182,12 +182,14 @@ class Player {
   }
 
   /** Sends a tone, or spoken names, to outputs of a reel one after another, until it is stopped. */
-  playSignal(reel: string, from: number, outputs: string[], names: boolean) {
+  playSignal(reel: string, from: number, outputs: string[], names: boolean, record?: boolean) {
+    if (record) this.recorded = reel;
     return this.begin({ what: "signal", id: reel, channels: [] }, from, {
       do: "play",
       reel,
       tap: { kind: "stems", id: "" },
       signal: { outputs, names },
+      record,
     });
   }
 
@@ -214,7 +216,7 @@ class Player {
     this.last = { playing, request };
     this.left = tries;
     this.cleared = 0;
-    this.set({ playing, position: from, recorded: 0, loudness: null, gaps: 0, lost: false, waits: false });
+    this.set({ playing, position: from, recorded: 0, louder: null, loudness: null, gaps: 0, lost: false, waits: false });
     try {
       await this.prepare();
       const to = { speakers: this.speakers };
@@ -232,6 +234,8 @@ class Player {
     if (m.record) this.recorded = playing.id;
     if (playing.tap?.kind !== m.tap.kind || playing.tap.id !== m.tap.id) this.set({ playing: { ...playing, tap: m.tap } });
     const loop = m.loop ?? undefined;
+    const was = (this.last?.request as { other?: Other } | undefined)?.other;
+    if (was?.reel !== m.other?.reel || was?.revision !== m.other?.revision) this.set({ louder: null }); // of another
     const kept = (this.last?.request as { trial?: Command } | undefined)?.trial;
     const now = {
       tap: heardAs(m),

@@ -22,7 +22,8 @@ export function Compared({ view }: { view: ReelView }) {
   const louder = usePlayer((s) => (s.playing?.what === "reel" && s.playing.id === view.id ? s.louder : null));
   if (!other) return null;
   const level = louder === null || Math.abs(louder) < 0.05 ? "" : ` ${louder > 0 ? "+" : "−"}${Math.abs(louder).toFixed(1)} dB`;
-  const about = `${other.name}, as loud as the reel is now${level && `: turned by${level}`}`;
+  const matched = `as loud as the reel is now${level && `: turned by${level}`}`;
+  const about = `${other.name}, ${louder === null ? "not matched in loudness: that is being measured, or nothing sounds there" : matched}`;
   return (
     <span
       className="flex min-w-0 shrink items-center rounded-full border border-ink bg-paper p-[2px]"

@@ -4,7 +4,7 @@ import { useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 
 import type { ReelView, Spec } from "../../api/client";
-import { player, usePlayer } from "../../listen/player";
+import { player, usePlayer, type PlayerState } from "../../listen/player";
 import { Small } from "../../ui/small";
 import { duration, labelAt } from "../../ui/timecode";
 import { band as specBand } from "./meters";
@@ -32,7 +32,8 @@ function useWires(view: ReelView): { wires: Wire[]; forget: () => void } {
 function Recording({ view }: { view: ReelView }) {
   const store = useLoomStore();
   const { record, half, loop } = { record: useLoom((s) => s.record), half: useLoom((s) => s.half), loop: useLoom((s) => s.loop) };
-  const frames = usePlayer((s) => (s.playing?.what === "reel" && s.playing.id === view.id ? s.recorded : 0));
+  const runs = (s: PlayerState) => (s.playing?.what === "reel" || s.playing?.what === "signal") && s.playing.id === view.id;
+  const frames = usePlayer((s) => (runs(s) ? s.recorded : 0));
   const tape = usePlayer((s) => (s.tape?.reel === view.id ? s.tape : null));
   const { sampleRate, frameRate } = view.head;
   const lasts = (n: number) => duration(n, sampleRate);

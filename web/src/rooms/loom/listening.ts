@@ -128,7 +128,7 @@ export function useListening(
 
   const sending = usePlayer((s) => s.playing?.what === "signal");
   /** Sends a tone, or names, to outputs in place of the reel. */
-  const signal = (outputs: string[], names: boolean) => void player.playSignal(view.id, store.getState().stands, outputs, names);
+  const signal = (outputs: string[], names: boolean) => void player.playSignal(view.id, store.getState().stands, outputs, names, record);
   const play = () => {
     if (sending) return player.stop();
     if (playing) {
