@@ -128,6 +128,10 @@ func TestReelsReferToTakesThatAreThere(t *testing.T) {
 		_, err = s.Do(ctx, id, o.Revision, "ines", command(reel.Borrow{Clip: clip.ID, Channel: 0, Span: line, Take: takeID,
 			TakeChannel: 0}))
 		assert.Equal(t, fault.NotFound, fault.KindOf(err), "borrowed, %s: %v", name, err)
+		for _, revision := range []int64{o.Revision, 0} { // a picture goes on without the take, to what needs the transaction
+			_, err = s.Do(ctx, id, revision, "ines", command(reel.SetReel{Picture: &reel.PictureChoice{Take: takeID, Start: new(int64(9))}}))
+			assert.Equal(t, fault.NotFound, fault.KindOf(err), "picture, %s, at %d: %v", name, revision, err)
+		}
 	}
 	lender := addTake(t, s, o.Production, "l")
 	_, err = s.Do(ctx, id, o.Revision, "ines", command(reel.Borrow{Clip: clip.ID, Channel: 0, Span: line, Take: lender, TakeChannel: 0}))

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 
+	"github.com/google/uuid"
 	"github.com/jackc/pgx/v5"
 
 	"zestyloom/core/reel"
@@ -29,6 +30,9 @@ func (s *Store) Known(ctx context.Context, production string) reel.Known {
 func (k *knownTakes) Take(id string) (reel.TakeInfo, error) {
 	if _, there := k.found[id]; there {
 		return k.found.Take(id)
+	}
+	if uuid.Validate(id) != nil { // asked for it, PostgreSQL would end the transaction, in which a command may well go on without this take
+		return reel.TakeInfo{}, notFound(pgx.ErrNoRows, "take")
 	}
 	list, err := takesBy(k.ctx, k.q, "where t.id = $1 and t.production_id = $2", id, k.production)
 	if err != nil {
