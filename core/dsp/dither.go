@@ -8,7 +8,7 @@ import "math"
 func AddDither(samples []float64, bits, channel int, position int64) {
 	scale := math.Ldexp(1, 1-bits-32)
 	key := uint64(channel+1) * 0x9e3779b97f4a7c15
-	for i := range samples {
+	for i := ditherEights(samples, key, position, scale); i < len(samples); i++ {
 		r := mix(key ^ uint64(position+int64(i)))
 		// two independent 32-bit uniforms make the triangle
 		samples[i] += float64(int64(r>>32)-int64(r&0xffffffff)) * scale // which is exact, as scale is a power of two
@@ -17,8 +17,10 @@ func AddDither(samples []float64, bits, channel int, position int64) {
 
 // mix is the finaliser of SplitMix64 (Steele, Lea and Flood, 2014), a bijection whose outputs look random.
 func mix(z uint64) uint64 {
-	z += 0x9e3779b97f4a7c15
-	z = (z ^ z>>30) * 0xbf58476d1ce4e5b9
-	z = (z ^ z>>27) * 0x94d049bb133111eb
+	z += mixGamma
+	z = (z ^ z>>30) * mixFirst
+	z = (z ^ z>>27) * mixSecond
 	return z ^ z>>31
 }
+
+const mixGamma, mixFirst, mixSecond = 0x9e3779b97f4a7c15, 0xbf58476d1ce4e5b9, 0x94d049bb133111eb

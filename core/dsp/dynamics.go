@@ -81,17 +81,19 @@ type Dynamics struct {
 	memory   int
 
 	// The step that goes on.
-	peak       float64
+	level      float64   // as far as it has been heard
+	before     float64   // of the step that ended
 	square     []float64 // of each channel
 	tops       *tops
-	gain       float64      // dB, as it is smoothed
-	last, next float64      // factors at the ends of the step that is heard
-	total      float64      // dB that next is
-	acts       float64      // power from which on something is done
-	powered    float64      // power of the last step
-	wants      float64      // dB that the law gives it
-	up, down   float64      // what is left of a distance after a step
-	steps      [][2]float64 // factors at the ends of the steps of a block
+	gain       float64 // dB, as it is smoothed
+	last, next float64 // factors at the ends of the step that is heard
+	acts       float64 // power from which on something is done
+	powered    float64 // power of the last step
+	wants      float64 // dB that the law gives it
+	up, down   float64 // what is left of a distance after a step
+
+	// Of the steps of a block: their levels, which become the gains of those that begin in it, and the factors at their ends.
+	levels, ends []float64
 }
 
 // step is how many samples a gain is worked out for at a time.
@@ -151,125 +153,143 @@ func (p *Dynamics) times() {
 	}
 }
 
-// Process works in place.
+// Process works in place. What can be done for all steps at once is: the gains alone wait for each other.
 func (p *Dynamics) Process(channels [][]float64, at int64) {
 	n := len(channels[0])
+	if n == 0 {
+		return
+	}
+	p.hear(p.listen(channels, at), n, at) // before the sound is put off in place, as the key may be the sound itself
+	p.follow(at)
+	p.delay.Process(channels, at)
+	into := int(at & (step - 1))
+	if p.shelf != nil {
+		p.bend(channels, into, at)
+		return
+	}
+	for _, x := range channels {
+		ramps(x, p.ends, into)
+	}
+}
+
+// listen gives what the level is taken of.
+func (p *Dynamics) listen(channels [][]float64, at int64) [][]float64 {
 	key := p.key
 	if p.key = nil; key == nil {
 		key = channels
 	}
-	if p.filter != nil {
-		for c := range p.copied {
-			p.copied[c] = append(p.copied[c][:0], key[min(c, len(key)-1)]...)
-		}
-		key = p.copied
-		p.filter.Process(key, at)
+	if p.filter == nil {
+		return key
 	}
-	p.steps = p.steps[:0]
-	for i := 0; i < n; { // before the sound is put off in place, as the key may be the sound itself
-		place := at + int64(i)
-		count := min(step-int(place&(step-1)), n-i)
-		if place&(step-1) == 0 {
-			p.begin(place)
-		}
-		p.steps = append(p.steps, [2]float64{p.last, p.next})
-		p.hear(key, i, count)
-		i += count
+	for c := range p.copied {
+		p.copied[c] = append(p.copied[c][:0], key[min(c, len(key)-1)]...)
 	}
-	p.delay.Process(channels, at)
-	for k, i := 0, 0; i < n; k++ {
-		into := int((at + int64(i)) & (step - 1))
-		count := min(step-into, n-i)
-		if p.shelf != nil {
-			p.bend(channels, i, count, into, p.steps[k], at+int64(i))
-		} else {
-			p.apply(channels, i, count, into, p.steps[k])
-		}
-		i += count
-	}
+	p.filter.Process(p.copied, at)
+	return p.copied
 }
 
-// begin ends the step before and goes on to its gain.
-func (p *Dynamics) begin(at int64) {
-	if p.moves {
-		p.ride = p.at(at)
-		p.times()
-	}
-	power := p.power()
-	switch {
-	case power == p.powered && !p.moves: // as it is while a peak is held
-	case p.ride.Below || power >= p.acts:
-		p.wants = p.ride.Law.Gain(10 * math.Log10(max(power, 1e-30)))
-	default:
-		p.wants = 0 // below that nothing is done, whatever the level is
-	}
-	p.powered = power
-	want := p.wants
-	if want < p.gain {
-		p.gain = want + (p.gain-want)*p.down
-	} else {
-		p.gain = want + (p.gain-want)*p.up
-	}
-	p.last = p.next
-	if total := p.gain + p.ride.Makeup; total != p.total {
-		p.next, p.total = factor(total), total
-	}
-	if p.Taken != nil {
-		p.Taken(at-int64(p.ahead), p.gain)
-	}
-	p.peak = 0
-}
-
-// factor is Gain to 10⁻⁹ of it, which is −180 dB, in a fifth of the time: 2 to the nearest whole, times the series of the rest.
-func factor(dB float64) float64 {
-	t := dB * (math.Ln10 / (20 * math.Ln2))
-	if !(t > -1000 && t < 1000) {
-		return Gain(dB)
-	}
-	const whole = 3 << 51 // in a sum with this number the last bit is worth 1
-	k := t + whole - whole
-	x := (t - k) * math.Ln2
-	x2 := x * x
-	x4 := x2 * x2 // in pairs, which need not wait for each other
-	e := ((1 + x) + x2*(1./2+x*(1./6))) + x4*(((1./24+x*(1./120))+x2*(1./720+x*(1./5040)))+x4*(1./40320))
-	return e * math.Float64frombits(uint64(int64(k)+1023)<<52)
-}
-
-// power is the level of the step that has ended, as the square of the amplitude of a sine.
-func (p *Dynamics) power() float64 {
-	if p.detector.RMS {
-		return 2 * p.tops.push(slices.Max(p.square))
-	}
-	peak := p.tops.push(p.peak)
-	return peak * peak
-}
-
-// hear looks at count samples of the key from i on.
-func (p *Dynamics) hear(key [][]float64, i, count int) {
+// hear finds the level of each step, as far as it lies in the block: the largest sample, or the largest mean square at its end.
+func (p *Dynamics) hear(key [][]float64, n int, at int64) {
+	into := int(at & (step - 1))
+	count := (into + n + step - 1) / step
+	p.before, p.levels = p.level, append(p.levels[:0], make([]float64, count)...)
 	if !p.detector.RMS {
 		for _, x := range key {
-			if far := farthest(x[i : i+count]); far > p.peak {
-				p.peak = far
-			}
+			raise(p.levels, x, into)
 		}
-		return
-	}
-	for c := range p.square {
-		square := p.square[c]
-		for _, v := range key[min(c, len(key)-1)][i : i+count] {
-			square = v*v + (square-v*v)*p.fades
+		if into > 0 {
+			p.levels[0] = max(p.levels[0], p.level)
 		}
-		p.square[c] = rest(square)
+	} else {
+		for c, square := range p.square {
+			p.square[c] = p.squares(key[min(c, len(key)-1)], square, into)
+		}
 	}
+	p.level = p.levels[count-1]
 }
 
-// along is how far each sample of a step is in it.
-var along = func() (list [step]float64) {
-	for j := range list {
-		list[j] = float64(j + 1)
+// squares follows the mean square of a channel, and gives what it is in the end.
+func (p *Dynamics) squares(x []float64, square float64, into int) float64 {
+	for k := 0; len(x) > 0; k++ {
+		n := min(step-into, len(x))
+		for _, v := range x[:n] {
+			square = v*v + (square-v*v)*p.fades
+		}
+		square = rest(square)
+		if square > p.levels[k] || square != square { // which none is larger than
+			p.levels[k] = square
+		}
+		x, into = x[n:], 0
 	}
-	return list
-}()
+	return square
+}
+
+// follow works out the gain of each step that begins in the block, and the factors between which all of them lie.
+func (p *Dynamics) follow(at int64) {
+	p.ends = append(p.ends[:0], p.last, p.next)
+	ended := p.levels[:len(p.levels)-1] // before each step that begins
+	if into := at & (step - 1); into != 0 {
+		at += step - into
+	} else {
+		p.ends = append(p.ends[:0], p.next)
+		copy(p.levels[1:], p.levels)
+		p.levels[0], ended = p.before, p.levels
+	}
+	p.tops.hold(ended)
+	p.smooth(ended, at)
+	from, to := len(p.ends), len(p.ends)+len(ended)
+	p.ends = slices.Grow(p.ends, len(ended))[:to]
+	factors(p.ends[from:], ended)
+	p.last, p.next = p.ends[to-2], p.ends[to-1]
+}
+
+// smooth turns the held level before each step into the gain that the step goes to, in dB.
+func (p *Dynamics) smooth(levels []float64, at int64) {
+	gain, wants, powered, moves, rms := p.gain, p.wants, p.powered, p.moves, p.detector.RMS
+	for i, level := range levels {
+		if moves {
+			p.ride = p.at(at + int64(i)*step)
+			p.times()
+		}
+		power := level * level // of a sine that large
+		if rms {
+			power = 2 * level
+		}
+		switch {
+		case power == powered && !moves: // as it is while a peak is held
+		case p.ride.Below || power >= p.acts:
+			wants = p.ride.Law.Gain(10 * math.Log10(max(power, 1e-30)))
+		default:
+			wants = 0 // below that nothing is done, whatever the level is
+		}
+		powered = power
+		if wants < gain {
+			gain = wants + (gain-wants)*p.down
+		} else {
+			gain = wants + (gain-wants)*p.up
+		}
+		levels[i] = gain + p.ride.Makeup
+		if p.Taken != nil {
+			p.Taken(at+int64(i)*step-int64(p.ahead), gain)
+		}
+	}
+	p.gain, p.wants, p.powered = gain, wants, powered
+}
+
+// raise brings the levels of steps up to the largest of the samples that lie in each, whatever its sign. into samples of the first have gone before. A
+// step with a sample that is no number counts as silent.
+func raise(levels, x []float64, into int) {
+	if head := min((step-into)&(step-1), len(x)); head > 0 {
+		levels[0] = max(levels[0], farthest(x[:head]))
+		x, levels = x[head:], levels[1:]
+	}
+	n := raiseSteps(levels, x)
+	for levels, x = levels[n:], x[n*step:]; len(x) > 0; levels = levels[1:] {
+		count := min(step, len(x))
+		levels[0] = max(levels[0], farthest(x[:count]))
+		x = x[count:]
+	}
+}
 
 // farthest is the largest of some samples, whatever its sign; 0 where that is no number. Without their signs, floats are in the order of their bits.
 func farthest(x []float64) float64 {
@@ -286,31 +306,69 @@ func farthest(x []float64) float64 {
 	return 0
 }
 
-// apply multiplies count samples from i on, of which into have gone in the step.
-func (p *Dynamics) apply(channels [][]float64, i, count, into int, ends [2]float64) {
-	slope := (ends[1] - ends[0]) / step
-	if count == step {
-		var g [step]float64
-		for j := range g {
-			g[j] = ends[0] + slope*along[j]
-		}
-		for _, x := range channels {
-			y := (*[step]float64)(x[i:])
-			for j := range g {
-				y[j] *= g[j]
-			}
-		}
-		return
-	}
-	for _, x := range channels {
-		for j := range count {
-			x[i+j] *= ends[0] + slope*along[into+j]
-		}
+// factors is Gain of each, to 10⁻⁹ of it, which is −180 dB.
+func factors(dst, dB []float64) {
+	for i := factorsOfEight(dst, dB); i < len(dB); i++ {
+		dst[i] = factor(dB[i])
 	}
 }
 
-// bend filters count samples from i on by a shelf that goes from one gain to the next over the step.
-func (p *Dynamics) bend(channels [][]float64, i, count, into int, ends [2]float64, at int64) {
+// factor is Gain in a fifth of the time: 2 to the nearest whole, times the series of the rest.
+func factor(dB float64) float64 {
+	t := dB * perOctave
+	if !(t > -1000 && t < 1000) {
+		return Gain(dB)
+	}
+	k := t + whole - whole
+	x := (t - k) * math.Ln2
+	x2 := x * x
+	x4 := x2 * x2 // in pairs, which need not wait for each other
+	e := ((1 + x) + x2*(1./2+x*(1./6))) + x4*(((1./24+x*(1./120))+x2*(1./720+x*(1./5040)))+x4*(1./40320))
+	return e * math.Float64frombits(uint64(int64(k)+1023)<<52)
+}
+
+const (
+	perOctave = math.Ln10 / (20 * math.Ln2) // octaves of a factor in a dB
+	whole     = 3 << 51                     // in a sum with this number the last bit is worth 1
+)
+
+// along is how far each sample of a step is in it.
+var along = func() (list [step]float64) {
+	for j := range list {
+		list[j] = float64(j + 1)
+	}
+	return list
+}()
+
+// ramps multiplies samples by what goes in straight lines from one end of each step to the next; into samples of the first have gone before.
+func ramps(x, ends []float64, into int) {
+	if into > 0 {
+		n := min(step-into, len(x))
+		ramp(x[:n], ends, into)
+		x, ends = x[n:], ends[1:]
+	}
+	for k := rampSteps(x, ends); k*step < len(x); k++ {
+		ramp(x[k*step:min((k+1)*step, len(x))], ends[k:], 0)
+	}
+}
+
+func ramp(x, ends []float64, into int) {
+	slope := (ends[1] - ends[0]) / step
+	for i := range x {
+		x[i] *= ends[0] + slope*along[into+i]
+	}
+}
+
+// bend filters by a shelf that goes from one gain to the next over each step; into samples of the first have gone before.
+func (p *Dynamics) bend(channels [][]float64, into int, at int64) {
+	for i, k := 0, 0; i < len(channels[0]); k++ {
+		count := min(step-into, len(channels[0])-i)
+		p.bendStep(channels, i, count, into, [2]float64(p.ends[k:]), at+int64(i))
+		i, into = i+count, 0
+	}
+}
+
+func (p *Dynamics) bendStep(channels [][]float64, i, count, into int, ends [2]float64, at int64) {
 	shelf := func(at int64, gain float64) Section {
 		return HighShelf(p.rate, min(p.shelf(at), p.rate*0.49), DB(gain), shelfQ)
 	}
@@ -334,11 +392,10 @@ func (p *Dynamics) Reset() {
 		p.filter.Reset()
 	}
 	clear(p.state)
-	p.peak, p.powered = 0, -1
+	p.level, p.powered = 0, -1
 	clear(p.square)
 	p.gain = p.ride.Law.Gain(-300)
-	p.total = p.gain + p.ride.Makeup
-	p.next = factor(p.total)
+	p.next = factor(p.gain + p.ride.Makeup)
 	p.last = p.next
 }
 
@@ -360,19 +417,31 @@ func newTops(most int) *tops {
 // ordered turns the bits of floats into integers of the same order, which are compared without a jump, and back.
 func ordered(b int64) int64 { return b ^ (b >> 63 & math.MaxInt64) }
 
-func (t *tops) push(v float64) float64 {
-	k := ordered(int64(math.Float64bits(v)))
-	t.values[t.at] = k
-	t.since = max(t.since, k)
-	t.at++
-	most := max(t.since, t.values[t.at])
-	if t.at == t.most {
-		for i := t.most - 2; i >= 0; i-- {
-			t.values[i] = max(t.values[i], t.values[i+1])
+// hold turns each value into the largest of the last so many.
+func (t *tops) hold(x []float64) {
+	at, since, values := t.at, t.since, t.values
+	for i, v := range x {
+		k := ordered(int64(math.Float64bits(v)))
+		values[at] = k
+		since = max(since, k)
+		at++
+		most := max(since, values[at])
+		if at == t.most {
+			for i := at - 2; i >= 0; i-- {
+				values[i] = max(values[i], values[i+1])
+			}
+			at, since = 0, math.MinInt64
 		}
-		t.at, t.since = 0, math.MinInt64
+		x[i] = math.Float64frombits(uint64(ordered(most)))
 	}
-	return math.Float64frombits(uint64(ordered(most)))
+	t.at, t.since = at, since
+}
+
+// push is hold of a single value.
+func (t *tops) push(v float64) float64 {
+	x := [1]float64{v}
+	t.hold(x[:])
+	return x[0]
 }
 
 func (t *tops) reset() {

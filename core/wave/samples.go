@@ -90,6 +90,12 @@ func (f Format) Decode(dst []float64, raw []byte, channel int) {
 // decode24 reads four bytes at a time, of which the first is none of the sample's, wherever there are four.
 func decode24(dst []float64, raw []byte, step int) {
 	const unit = 1.0 / (1 << 23) // a power of two, so that multiplying is exact
+	if step == 3 {
+		n := decodeEights(dst, raw)
+		if dst, raw = dst[n:], raw[n*step:]; len(dst) == 0 {
+			return
+		}
+	}
 	dst[0] = float64(int32(uint32(raw[0])<<8|uint32(raw[1])<<16|uint32(raw[2])<<24)>>8) * unit
 	if dst = dst[1:]; len(dst) == 0 {
 		return
@@ -195,8 +201,13 @@ func encode24(dst []byte, src []float64, step int) (clipped int) {
 		// are the integer.
 		whole = 3 << 51
 	)
-	for i, x := range src {
-		v := x * scale
+	for i := 0; i < len(src); i++ {
+		if i&7 == 0 {
+			if i += encodeEights(dst[i*step:], src[i:], step); i == len(src) {
+				break
+			}
+		}
+		v := src[i] * scale
 		if !(v < scale-0.5 && v >= -scale-0.5) {
 			clipped++
 			switch {

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"math/rand/v2"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -92,6 +93,40 @@ func TestEncodeLimits(t *testing.T) {
 	got := make([]float64, 4)
 	f.Decode(got, raw, 0)
 	assert.Equal(t, []float64{32767.0 / 32768, -1, 0, 0.25}, got)
+}
+
+// 24 bits are written and read as one sample after another would be, at all lengths and strides, wherever one is limited, and nothing beside them.
+func TestManySamplesAreAsOne(t *testing.T) {
+	r := rand.New(rand.NewPCG(2, 4))
+	for range 2000 {
+		f := Format{Encoding: PCM, Channels: 1 + r.IntN(4), SampleRate: 48000, BitDepth: 24, Bytes: 3}
+		x, channel := make([]float64, r.IntN(60)), r.IntN(f.Channels)
+		for i := range x {
+			x[i] = 2*r.Float64() - 1
+			if r.IntN(30) == 0 {
+				x[i] = []float64{1, -1, 1 - 0x1p-24, -1 - 0x1p-24, 1.5, math.NaN(), math.Inf(1), math.Inf(-1), 0x1p-24, 0x3p-24}[r.IntN(10)]
+			}
+		}
+		size := len(x) * f.FrameBytes()
+		got, want := bytes.Repeat([]byte{0xa5}, size), bytes.Repeat([]byte{0xa5}, size)
+		clipped, of := f.Encode(got, x, channel), 0
+		for i := range x {
+			of += f.Encode(want[i*f.FrameBytes():], x[i:i+1], channel)
+		}
+		require.Equal(t, want, got)
+		require.Equal(t, of, clipped)
+		read := make([]float64, len(x))
+		f.Decode(read, got, channel)
+		for i := range x {
+			one := make([]float64, 1)
+			f.Decode(one, got[i*f.FrameBytes():], channel)
+			require.Equal(t, one[0], read[i])
+			if x[i] != x[i] {
+				x[i] = 0
+			}
+			require.InDelta(t, max(-1, min(1, x[i])), read[i], 0x1.01p-23, "%d of %d", i, len(x))
+		}
+	}
 }
 
 func TestExtractIsBitForBit(t *testing.T) {
