@@ -90,12 +90,17 @@ func (f Format) Decode(dst []float64, raw []byte, channel int) {
 // decode24 reads four bytes at a time, of which the first is none of the sample's, wherever there are four.
 func decode24(dst []float64, raw []byte, step int) {
 	const unit = 1.0 / (1 << 23) // a power of two, so that multiplying is exact
-	if step == 3 {
-		n := decodeEights(dst, raw)
-		if dst, raw = dst[n:], raw[n*step:]; len(dst) == 0 {
-			return
-		}
+	n := 0
+	switch step {
+	case 3:
+		n = decodeEights(dst, raw)
+	case 6:
+		n = decodePairs(dst, raw)
 	}
+	if n == len(dst) {
+		return
+	}
+	dst, raw = dst[n:], raw[n*step:]
 	dst[0] = float64(int32(uint32(raw[0])<<8|uint32(raw[1])<<16|uint32(raw[2])<<24)>>8) * unit
 	if dst = dst[1:]; len(dst) == 0 {
 		return
@@ -193,8 +198,76 @@ func (f Format) Encode(dst []byte, src []float64, channel int) (clipped int) {
 	return clipped
 }
 
+// EncodeAll is Encode of all channels: a planar block (channels × frames). What was limited is added to clipped, by channel.
+func (f Format) EncodeAll(dst []byte, block [][]float64, clipped []int64) {
+	c := 0
+	if f.Encoding == PCM && f.Bytes == 3 && len(block[0]) > 0 {
+		for ; c+1 < len(block); c += 2 { // two are written at once, in fewer pieces
+			first, second := encodePair24(dst[3*c:], block[c], block[c+1], f.FrameBytes())
+			clipped[c], clipped[c+1] = clipped[c]+int64(first), clipped[c+1]+int64(second)
+		}
+	}
+	for ; c < len(block); c++ {
+		clipped[c] += int64(f.Encode(dst, block[c], c))
+	}
+}
+
+// some is how many samples are made integers at a time.
+const some = 256
+
 // encode24 is Encode for the format that nearly everything is in. dst begins with the first sample.
 func encode24(dst []byte, src []float64, step int) (clipped int) {
+	var whole [some]int32
+	for len(src) > 0 {
+		n := min(some, len(src))
+		clipped += steps24(whole[:n], src[:n])
+		if src = src[n:]; step == 3 {
+			pack24(dst, whole[:n])
+		} else {
+			for i, v := range whole[:n] {
+				to := dst[i*step:]
+				_ = to[2]
+				to[0], to[1], to[2] = byte(v), byte(v>>8), byte(v>>16)
+			}
+		}
+		dst = dst[min(n*step, len(dst)):]
+	}
+	return clipped
+}
+
+// pack24 writes integers one after another.
+func pack24(dst []byte, whole []int32) {
+	for i := packEights(dst, whole); i < len(whole); i++ {
+		v, to := whole[i], dst[3*i:]
+		_ = to[2]
+		to[0], to[1], to[2] = byte(v), byte(v>>8), byte(v>>16)
+	}
+}
+
+// encodePair24 is encode24 of two channels that stand next to each other.
+func encodePair24(dst []byte, a, b []float64, step int) (clippedA, clippedB int) {
+	var wholeA, wholeB [some]int32
+	for len(a) > 0 {
+		n := min(some, len(a), len(b))
+		clippedA += steps24(wholeA[:n], a[:n])
+		clippedB += steps24(wholeB[:n], b[:n])
+		i := 0
+		if step == 6 {
+			i = packPairs(dst, wholeA[:n], wholeB[:n])
+		}
+		for ; i < n; i++ {
+			both, to := uint64(uint32(wholeA[i])&0xffffff)|uint64(uint32(wholeB[i]))<<24, dst[i*step:]
+			_ = to[5]
+			binary.LittleEndian.PutUint32(to, uint32(both))
+			binary.LittleEndian.PutUint16(to[4:], uint16(both>>32))
+		}
+		a, b, dst = a[n:], b[n:], dst[min(n*step, len(dst)):]
+	}
+	return clippedA, clippedB
+}
+
+// steps24 rounds samples to the nearest of 2²³ steps and limits them to full scale.
+func steps24(dst []int32, src []float64) (clipped int) {
 	const (
 		scale = 1 << 23
 		// In a sum with this number the last bit of a float is worth 1, so that the sum is rounded to even, and its low bits
@@ -203,7 +276,7 @@ func encode24(dst []byte, src []float64, step int) (clipped int) {
 	)
 	for i := 0; i < len(src); i++ {
 		if i&7 == 0 {
-			if i += encodeEights(dst[i*step:], src[i:], step); i == len(src) {
+			if i += stepEights(dst[i:], src[i:]); i == len(src) {
 				break
 			}
 		}
@@ -219,9 +292,7 @@ func encode24(dst []byte, src []float64, step int) (clipped int) {
 				v = -scale
 			}
 		}
-		n, to := math.Float64bits(v+whole), dst[i*step:]
-		_ = to[2]
-		to[0], to[1], to[2] = byte(n), byte(n>>8), byte(n>>16)
+		dst[i] = int32(math.Float64bits(v + whole))
 	}
 	return clipped
 }

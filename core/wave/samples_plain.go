@@ -6,4 +6,10 @@ package wave
 
 func decodeEights(_ []float64, _ []byte) int { return 0 }
 
-func encodeEights(_ []byte, _ []float64, _ int) int { return 0 }
+func decodePairs(_ []float64, _ []byte) int { return 0 }
+
+func stepEights(_ []int32, _ []float64) int { return 0 }
+
+func packEights(_ []byte, _ []int32) int { return 0 }
+
+func packPairs(_ []byte, _, _ []int32) int { return 0 }

@@ -110,6 +110,15 @@ func TestManySamplesAreAsOne(t *testing.T) {
 		size := len(x) * f.FrameBytes()
 		got, want := bytes.Repeat([]byte{0xa5}, size), bytes.Repeat([]byte{0xa5}, size)
 		clipped, of := f.Encode(got, x, channel), 0
+		all, one, went := make([][]float64, f.Channels), bytes.Repeat([]byte{1}, size), make([]int64, f.Channels)
+		for c := range all {
+			all[c] = append(append(all[c], x[min(c, len(x)):]...), x[:min(c, len(x))]...)
+			went[c] = -int64(f.Encode(one, all[c], c))
+		}
+		more := bytes.Repeat([]byte{2}, size)
+		f.EncodeAll(more, all, went)
+		require.Equal(t, one, more)
+		require.Equal(t, make([]int64, f.Channels), went)
 		for i := range x {
 			of += f.Encode(want[i*f.FrameBytes():], x[i:i+1], channel)
 		}

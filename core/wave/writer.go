@@ -151,9 +151,7 @@ func (w *Writer) WriteFrames(block [][]float64, clipped []int64) error {
 	if cap(w.buf) < n {
 		w.buf = make([]byte, n)
 	}
-	for ch, samples := range block {
-		clipped[ch] += int64(w.h.Encode(w.buf[:n], samples, ch))
-	}
+	w.h.EncodeAll(w.buf[:n], block, clipped)
 	return w.WriteRaw(w.buf[:n])
 }
 
