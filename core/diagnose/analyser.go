@@ -22,6 +22,7 @@ const (
 	Click    Kind = "click"    // figure: how many
 	Topped   Kind = "topped"   // tops cut off below full scale; figure: at which level, dBFS
 	DC       Kind = "dc"       // figure: the offset, dBFS
+	Rumble   Kind = "rumble"   // figure: how loud what lies below speech is in three seconds of four, dBFS
 	NoPair   Kind = "noPair"   // read as left and right, by names that are those of no pair
 )
 
@@ -170,6 +171,7 @@ type humMeter struct {
 	summed  int
 	seconds int
 	tones   [2]humTone // 50 and 60 Hz
+	rumble  *rumbleMeter
 }
 
 type humTone struct {
@@ -184,7 +186,8 @@ const humDecimation = 16
 
 func newHumMeter(rate int) *humMeter {
 	rate /= humDecimation
-	return &humMeter{rate: rate, buf: make([]float64, 0, rate), tones: [2]humTone{{hz: 50}, {hz: 60}}}
+	return &humMeter{rate: rate, buf: make([]float64, 0, rate), tones: [2]humTone{{hz: 50}, {hz: 60}},
+		rumble: newRumbleMeter(rate)}
 }
 
 func (h *humMeter) write(samples []float64) {
@@ -210,6 +213,7 @@ const standsOut = 32
 
 func (h *humMeter) second() {
 	h.seconds++
+	h.rumble.second(h.buf)
 	for i := range h.tones {
 		t := &h.tones[i]
 		lines, total := 0, 0.0

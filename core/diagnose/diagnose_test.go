@@ -114,10 +114,13 @@ func TestKnownTruth(t *testing.T) {
 			[][]Kind{{}, {Hum}}, nil, -41.4},
 		"hum at 60": {[][]float64{sum(scaled(ines, 0.3), sine(60, seconds, 0.02), sine(120, seconds, 0.01))}, [][]Kind{{Hum}}, nil,
 			-36},
-		"a low note is no hum": {[][]float64{sum(sine(110, seconds, 0.1), sine(220, seconds, 0.05))}, [][]Kind{{}}, nil, 0},
-		"dropouts":             {[][]float64{broken}, [][]Kind{{Dropout}}, nil, 2},
-		"it just ends":         {[][]float64{ended}, [][]Kind{{}}, nil, 0},
-		"dc":                   {[][]float64{boom, sum(ines, scaled(make1(len(ines)), 0.01))}, [][]Kind{{}, {DC}}, nil, -40},
+		"a low note is no hum":           {[][]float64{sum(sine(110, seconds, 0.1), sine(220, seconds, 0.05))}, [][]Kind{{}}, nil, 0},
+		"rumble":                         {[][]float64{boom, sum(ines, rumbling(seconds, 0.01))}, [][]Kind{{}, {Rumble}}, nil, -40},
+		"quiet rumble":                   {[][]float64{boom, sum(ines, rumbling(seconds, 0.0005))}, [][]Kind{{}, {}}, nil, 0},
+		"a low note that comes and goes": {[][]float64{sum(ines, swelling(seconds))}, [][]Kind{{}}, nil, 0},
+		"dropouts":                       {[][]float64{broken}, [][]Kind{{Dropout}}, nil, 2},
+		"it just ends":                   {[][]float64{ended}, [][]Kind{{}}, nil, 0},
+		"dc":                             {[][]float64{boom, sum(ines, scaled(make1(len(ines)), 0.01))}, [][]Kind{{}, {DC}}, nil, -40},
 	} {
 		t.Run(name, func(t *testing.T) {
 			got := analyse(c.channels...)
@@ -139,6 +142,24 @@ func TestKnownTruth(t *testing.T) {
 			}
 		})
 	}
+}
+
+// rumbling is steady sound below speech, of an RMS.
+func rumbling(seconds, rms float64) []float64 {
+	var lines [][]float64
+	for hz := 14.0; hz < 38; hz *= 1.0973 {
+		lines = append(lines, sine(hz, seconds, 1))
+	}
+	return scaled(sum(lines...), rms*math.Sqrt(2/float64(len(lines))))
+}
+
+// swelling is a low note for a third of each three seconds.
+func swelling(seconds float64) []float64 {
+	s := sine(35, seconds, 0.2)
+	for i := range s {
+		s[i] *= math.Max(0, 2*math.Sin(2*math.Pi*float64(i)/(3*rate))-1)
+	}
+	return s
 }
 
 func make1(n int) []float64 {

@@ -60,6 +60,9 @@ func (t *tally) own(a *Analyser, empty bool) []Finding {
 			found[len(found)-1].At = &d.At
 		}
 	}
+	if level, there := t.ear.hum.rumble.rumble(); there { // of takes only: a mix of music and effects may well be full of it
+		add(Rumble, level, "Rumble: what lies below speech is louder than what lies above it, %s", dBFS(level))
+	}
 	if mean := math.Abs(t.sum / float64(a.frames)); mean > math.Pow(10, dcAbove/20.0) {
 		offset := 20 * math.Log10(mean)
 		add(DC, offset, "DC offset of %s", dBFS(offset))

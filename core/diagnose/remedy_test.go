@@ -19,6 +19,7 @@ func TestRemediesHelp(t *testing.T) {
 		t := float64(i) / rate
 		return 0.0005*noise.NormFloat64() + 0.2*math.Max(0, math.Sin(2*math.Pi*0.7*t))*(math.Sin(2*math.Pi*220*t)+0.5*math.Sin(2*math.Pi*613*t))
 	}
+	low := rumbling(seconds, 0.02)
 	for name, c := range map[string]struct {
 		kind Kind
 		add  func(i int) float64
@@ -35,6 +36,7 @@ func TestRemediesHelp(t *testing.T) {
 			}
 			return 0
 		}},
+		"rumble":    {Rumble, func(i int) float64 { return low[i] }},
 		"an offset": {DC, func(int) float64 { return 0.01 }},
 	} {
 		x := make([]float64, rate*seconds)
@@ -57,7 +59,7 @@ func TestRemediesHelp(t *testing.T) {
 		row.Process([][]float64{y}, 0)
 		assert.Empty(t, of(y[row.Latency()+rate:]), name)
 	}
-	for _, kind := range []Kind{Empty, Copy, Polarity, Mix, Low, Clipped, Dropout, Topped, NoPair, Hum} {
+	for _, kind := range []Kind{Empty, Copy, Mix, Low, Clipped, Dropout, Topped, NoPair, Hum} {
 		assert.Nil(t, Finding{Kind: kind}.Against(), string(kind))
 	}
 }

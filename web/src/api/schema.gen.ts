@@ -2137,7 +2137,7 @@ export interface components {
         };
         ChannelFinding: {
             /** @enum {string} */
-            kind: "empty" | "copy" | "polarity" | "mix" | "low" | "clipped" | "hum" | "dropout" | "click" | "topped" | "dc" | "noPair";
+            kind: "empty" | "copy" | "polarity" | "mix" | "low" | "clipped" | "hum" | "dropout" | "click" | "topped" | "dc" | "rumble" | "noPair";
             with: number[];
             figure: number;
             /**

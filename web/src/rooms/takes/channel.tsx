@@ -13,7 +13,7 @@ import { helps } from "./treatments";
 import { Waveform } from "./waveform";
 
 /** Findings that mean damage, not only something to know. */
-const harmed = ["clipped", "dropout", "click", "topped", "hum", "dc"];
+const harmed = ["clipped", "dropout", "click", "topped", "hum", "rumble", "dc"];
 
 /** The element that holds the names already used in the production, for completion. */
 export const namesList = "channel-names";
