@@ -3,6 +3,7 @@ package engine
 import (
 	"math"
 	"math/rand"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -10,7 +11,6 @@ import (
 
 	"zestyloom/core/chain"
 	"zestyloom/core/chain/chaintest"
-	"zestyloom/core/dsp"
 	"zestyloom/core/reel"
 	"zestyloom/core/timecode"
 	"zestyloom/core/weave"
@@ -78,7 +78,6 @@ func plainly(t testing.TB, c reel.Chain, x [][]float64, at int64, key [][]float6
 		if s.Off {
 			continue
 		}
-		v := s.Value
 		switch points := c.Curves[s.ID+" gain"]; {
 		case s.Kind == chain.Gain && len(points) > 0:
 			for i := range x[0] { // linear in dB between the ends of stretches of 256
@@ -86,16 +85,6 @@ func plainly(t testing.TB, c reel.Chain, x [][]float64, at int64, key [][]float6
 				begin := p - p%256
 				a, b := line(points, begin), line(points, begin+256)
 				x[0][i] *= db(a + (b-a)*float64(p-begin)/256)
-			}
-		case s.Kind == chain.Limiter: // by our own, over all of it at once
-			p := dsp.NewLimiter(48000, len(x), v("ahead"), v("release"), func(int64) float64 { return v("ceiling") })
-			out := make([][]float64, len(x))
-			for c := range x {
-				out[c] = append(append([]float64{}, x[c]...), make([]float64, p.Latency())...)
-			}
-			p.Process(out, at)
-			for c := range x {
-				x[c] = out[c][p.Latency():]
 			}
 		default:
 			require.True(t, chaintest.Plain(s.Kind), "nothing plain is known of %s", s.Kind)
@@ -197,6 +186,10 @@ func TestChainsAgainstTheirDefinitions(t *testing.T) {
 	}
 }
 
+// aside are kinds that look further ahead than the reel is long, or ring before its start, where plain forms know of nothing, or whose plain form is
+// not the same to the last digits, on which others would decide.
+var aside = []chain.Kind{chain.Leveller, chain.Match, chain.Noise, chain.Click}
+
 // Chains of any processors that have a plain form, on any row, driven by the row itself or by another, are what these are.
 func TestRandomChainsAgainstTheirPlainForms(t *testing.T) {
 	const frames, ahead = 62_000, 12_000 // a plain form knows of nothing behind the end, which chains look ahead to
@@ -211,7 +204,7 @@ func TestRandomChainsAgainstTheirPlainForms(t *testing.T) {
 			for len(steps) < 2 || len(steps) < 1+rnd.Intn(4) {
 				about := chain.Kinds[rnd.Intn(len(chain.Kinds))]
 				driven := drives[c.ID] != nil && len(steps) == 1 // by another row, at least once, behind one that may be late
-				if !chaintest.Plain(about.Kind) || driven && !about.Keyed {
+				if !chaintest.Plain(about.Kind) || slices.Contains(aside, about.Kind) || driven && !about.Keyed {
 					continue
 				}
 				step := chaintest.Random(rnd, about)

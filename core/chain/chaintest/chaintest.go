@@ -6,6 +6,7 @@ import (
 	"math/rand"
 
 	"zestyloom/core/chain"
+	"zestyloom/core/dsp"
 )
 
 // Plain tells whether a kind has a plain form. The others are held to figures of what they do.
@@ -38,6 +39,17 @@ func Random(rnd *rand.Rand, about chain.About) chain.Step {
 			v = math.Max(p.Low, p.Whole*math.Floor(v/p.Whole))
 		}
 		s.Values[p.Name] = v
+	}
+	if about.Profile && rnd.Intn(2) == 0 {
+		s.Profile = make([]float64, len(dsp.Thirds))
+		if about.Kind == chain.Noise {
+			s.Profile = make([]float64, len(chain.Sixths))
+		}
+		for i := range s.Profile {
+			if s.Profile[i] = 24*rnd.Float64() - 12; about.Kind == chain.Noise {
+				s.Profile[i] -= 90
+			}
+		}
 	}
 	return s
 }
@@ -86,6 +98,12 @@ var forms = map[chain.Kind]func(s chain.Step, rate float64, x, key [][]float64) 
 	},
 	chain.Expander: func(s chain.Step, rate float64, x, key [][]float64) [][]float64 { return ridden(s, rate, x, key, true) },
 	chain.Gate:     func(s chain.Step, rate float64, x, key [][]float64) [][]float64 { return ridden(s, rate, x, key, true) },
+	chain.DeEsser:  deEssed,
+	chain.Limiter:  limited,
+	chain.Leveller: levelled,
+	chain.Match:    matched,
+	chain.Noise:    denoised,
+	chain.Click:    repaired,
 }
 
 func each(x [][]float64, of func(c, i int) float64) [][]float64 {
@@ -160,6 +178,16 @@ func shelf(s chain.Step, rate float64, x [][]float64, sign float64) [][]float64 
 // ridden is a gain that follows a level. Eight samples of the clock have one level, which is known at their end; the gain goes towards what the
 // law wants of it by its time constants, and sound that is so much later goes in a straight line from the gain before it to the next.
 func ridden(s chain.Step, rate float64, x, key [][]float64, below bool) [][]float64 {
+	gains, late := followed(s, rate, key, below)
+	return each(x, func(c, i int) float64 { // the sample is heard late samples after it came
+		k, into := (i+late)/8, (i+late)%8+1
+		from, to := math.Pow(10, (gains[k]+s.Value("makeup"))/20), math.Pow(10, (gains[k+1]+s.Value("makeup"))/20)
+		return x[c][i] * (from + (to-from)*float64(into)/8)
+	})
+}
+
+// followed gives the gains at the ends of steps, in dB, and how many samples later sound is heard.
+func followed(s chain.Step, rate float64, key [][]float64, below bool) (gains []float64, late int) {
 	ahead := 8 * int(math.Round(s.Value("ahead")*rate/1000/8))
 	hold := s.Value("hold")
 	if s.Detector != chain.RMS {
@@ -169,7 +197,7 @@ func ridden(s chain.Step, rate float64, x, key [][]float64, below bool) [][]floa
 	levels := []float64{} // of eight samples each, in dB
 	squares := make([]float64, len(key))
 	steps := []float64{}
-	n := len(x[0])
+	n := len(key[0])
 	for k := 0; 8*k < n+ahead+16; k++ {
 		level := 0.0
 		for c := range key {
@@ -218,17 +246,12 @@ func ridden(s chain.Step, rate float64, x, key [][]float64, below bool) [][]floa
 	}
 	left := func(ms float64) float64 { return math.Exp(-8 / (ms / 1000 * rate)) }
 	gain := want(-300)
-	gains := []float64{gain, towards(gain, want(-300), left, s, below)} // before anything came
+	gains = []float64{gain, towards(gain, want(-300), left, s, below)} // before anything came
 	for _, level := range levels {
 		gain = towards(gains[len(gains)-1], want(level), left, s, below)
 		gains = append(gains, gain)
 	}
-	late := ahead + 8
-	return each(x, func(c, i int) float64 { // the sample is heard late samples after it came
-		k, into := (i+late)/8, (i+late)%8+1
-		from, to := math.Pow(10, (gains[k]+s.Value("makeup"))/20), math.Pow(10, (gains[k+1]+s.Value("makeup"))/20)
-		return x[c][i] * (from + (to-from)*float64(into)/8)
-	})
+	return gains, ahead + 8
 }
 
 // towards is a gain on its way to what is wanted: by the attack where the level rises, by the release where it falls.
