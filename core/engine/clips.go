@@ -255,7 +255,7 @@ func geometric(to []float64, first, ratio float64) {
 
 // source reads one take, keeping the last block: the tied clips of a take all want the same frames.
 type source struct {
-	mu     sync.Mutex // several tracks may have channels of one take
+	mu     sync.RWMutex // several tracks may have channels of one take
 	file   *wave.File
 	raw    []byte
 	from   int64
@@ -269,22 +269,32 @@ func (s *source) samples(x []float64, channel int, at int64) error {
 		clear(x)
 		return nil
 	}
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	raw, err := s.read(first, int(end-first))
+	clear(x[:first-at])
+	clear(x[end-at:])
+	x = x[first-at : end-at]
+	if s.mu.RLock(); s.has(first, len(x)) { // what one hand has read, several take channels of at a time
+		defer s.mu.RUnlock()
+	} else {
+		s.mu.RUnlock()
+		s.mu.Lock()
+		defer s.mu.Unlock()
+	}
+	raw, err := s.read(first, len(x))
 	if err != nil {
 		return err
 	}
-	into := x[first-at : end-at]
-	clear(x[:first-at])
-	clear(x[end-at:])
-	s.file.Decode(into, raw, channel)
+	s.file.Decode(x, raw, channel)
 	return nil
+}
+
+// has tells whether those frames have been read.
+func (s *source) has(at int64, n int) bool {
+	return s.raw != nil && at >= s.from && at+int64(n) <= s.from+int64(s.frames)
 }
 
 func (s *source) read(at int64, n int) ([]byte, error) {
 	fb := int64(s.file.FrameBytes())
-	if s.raw == nil || at < s.from || at+int64(n) > s.from+int64(s.frames) {
+	if !s.has(at, n) {
 		if need := n * int(fb); cap(s.raw) < need {
 			s.raw = make([]byte, need)
 		}
