@@ -21,6 +21,7 @@ const (
 	Away        Kind = "away"   // what keeps the work did not answer, so that nobody knows whether it was done
 	Loses       Kind = "loses"  // something would be lost that may be wanted; the caller may ask for it again, saying so
 	Asks        Kind = "asks"   // it is probably not meant; the caller may ask for it again, saying so
+	Met         Kind = "met"    // somebody has made something else of it since; the caller may ask for it again, saying so
 	Unties      Kind = "unties" // it would put something out of sync; the caller may ask for it again, saying so
 )
 

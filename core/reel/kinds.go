@@ -17,6 +17,8 @@ type kind interface {
 	into(d *draft, c *Change, now *Reel)
 	touch(t *Touched, c *Change)
 	meets(t *Touched, c *Change) bool
+	onto(r *Reel, c, fits *Change, over bool) []Met
+	puts(c *Change, met Met) bool
 }
 
 // kinds are all that there are. A new kind of object is one entry, and a field in Reel, Change, draft and Touched each.

@@ -801,6 +801,9 @@ type PrintRequest struct {
 
 // Problem defines model for Problem.
 type Problem struct {
+	// At When somebody made what it met
+	At *time.Time `json:"at,omitempty"`
+
 	// Instance The request
 	Instance *string `json:"instance,omitempty"`
 	Kind     *string `json:"kind,omitempty"`
@@ -808,6 +811,9 @@ type Problem struct {
 	// Revision Of an edit that was refused as stale: the one that there is now
 	Revision *int64 `json:"revision,omitempty"`
 	Status   int    `json:"status"`
+
+	// Step Of an undo or redo that was met: the revision of the step that was meant
+	Step *int64 `json:"step,omitempty"`
 
 	// Title A sentence for the user
 	Title string `json:"title"`
@@ -1281,6 +1287,18 @@ type Turn struct {
 
 	// Hold It is not begun until it is given a turn again
 	Hold *bool `json:"hold,omitempty"`
+}
+
+// Turning defines model for Turning.
+type Turning struct {
+	// Over Also where others have changed the same since
+	Over bool `json:"over,omitempty"`
+
+	// Pass It stays as it is, and the one before is next
+	Pass bool `json:"pass,omitempty"`
+
+	// Step The revision of the step that is meant; without it, or 0, the newest of one's own that is left
+	Step int64 `json:"step,omitempty"`
 }
 
 // UnsettleCommand Unsettle brings the clips back that a settled clip was rendered from, moved and trimmed as it was since.
@@ -2029,7 +2047,7 @@ type PlanPrintJSONRequestBody = PrintRequest
 type StartPrintJSONRequestBody = PrintRequest
 
 // RedoReelJSONRequestBody defines body for RedoReel for application/json ContentType.
-type RedoReelJSONRequestBody = AtRevision
+type RedoReelJSONRequestBody = Turning
 
 // ReviseReelJSONRequestBody defines body for ReviseReel for application/json ContentType.
 type ReviseReelJSONRequestBody = ReviseRequest
@@ -2044,7 +2062,7 @@ type ChooseSpecJSONRequestBody = SpecChoice
 type TieKnotsJSONRequestBody = TieRequest
 
 // UndoReelJSONRequestBody defines body for UndoReel for application/json ContentType.
-type UndoReelJSONRequestBody = AtRevision
+type UndoReelJSONRequestBody = Turning
 
 // EditTakeJSONRequestBody defines body for EditTake for application/json ContentType.
 type EditTakeJSONRequestBody = TakeEdit

@@ -301,20 +301,20 @@ func (s *Server) RemoveReel(c *gin.Context, id ReelID) {
 	s.done(c, s.Jobs.RemoveReel(c, id))
 }
 
-// UndoReel takes the newest command back.
+// UndoReel takes a step back.
 func (s *Server) UndoReel(c *gin.Context, id ReelID, p UndoReelParams) {
-	var body AtRevision
+	var body Turning
 	if s.read(c, &body) {
-		o, err := s.Store.Undo(c, id, body.Revision, author(c), keyOf(p.IdempotencyKey))
+		o, err := s.Store.Undo(c, id, author(c), keyOf(p.IdempotencyKey), store.Turning(body))
 		s.show(c, http.StatusOK, o, p.Since, err)
 	}
 }
 
 // RedoReel brings it back.
 func (s *Server) RedoReel(c *gin.Context, id ReelID, p RedoReelParams) {
-	var body AtRevision
+	var body Turning
 	if s.read(c, &body) {
-		o, err := s.Store.Redo(c, id, body.Revision, author(c), keyOf(p.IdempotencyKey))
+		o, err := s.Store.Redo(c, id, author(c), keyOf(p.IdempotencyKey), store.Turning(body))
 		s.show(c, http.StatusOK, o, p.Since, err)
 	}
 }

@@ -164,7 +164,7 @@ func (s *Server) recovered() gin.HandlerFunc {
 
 var statusOf = map[fault.Kind]int{
 	fault.NotFound: http.StatusNotFound, fault.Stale: http.StatusConflict, fault.Unties: http.StatusConflict,
-	fault.Asks: http.StatusConflict, fault.Loses: http.StatusConflict,
+	fault.Asks: http.StatusConflict, fault.Loses: http.StatusConflict, fault.Met: http.StatusConflict,
 	fault.BadInput:    http.StatusBadRequest,
 	fault.Unsupported: http.StatusUnprocessableEntity, fault.Damaged: http.StatusUnprocessableEntity,
 	fault.NoSpace: http.StatusInsufficientStorage, fault.Cancelled: 499,
@@ -219,6 +219,12 @@ func (s *Server) refuse(c *gin.Context, status int, err error) {
 	var stale *store.StaleError
 	if errors.As(err, &stale) {
 		p.Revision = &stale.Revision
+	}
+	var met *store.MetError
+	if errors.As(err, &met) {
+		if p.Step = &met.Step; !met.At.IsZero() {
+			p.At = &met.At
+		}
 	}
 	b, _ := json.Marshal(p)
 	c.Data(status, "application/problem+json", b)

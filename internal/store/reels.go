@@ -228,62 +228,6 @@ func conflict(ctx context.Context, tx pgx.Tx, o OpenReel, revision int64, change
 	return nil
 }
 
-// Undo takes back the newest command of this author that has not been, or, where there is none, the newest of all. What
-// others have changed since is not taken back with it: then it is Stale. key is that of the request, as for DoOnce; it may
-// be empty.
-func (s *Store) Undo(ctx context.Context, id string, revision int64, author, key string) (OpenReel, error) {
-	return s.turn(ctx, id, revision, author, key, "undo")
-}
-
-// Redo brings the command back that was taken back last.
-func (s *Store) Redo(ctx context.Context, id string, revision int64, author, key string) (OpenReel, error) {
-	return s.turn(ctx, id, revision, author, key, "redo")
-}
-
-// newest finds what undo would take back, and redo bring back: one's own before others'. Each is one look into an index.
-func newest(ctx context.Context, q querier, kind, id, author string) (revision int64, name, by string, err error) {
-	state, order := "done", "desc"
-	if kind == "redo" {
-		state, order = "undone", "asc"
-	}
-	const columns = "select revision, name, author from reel_log where reel_id = $1 and kind = 'do' and state = "
-	err = q.QueryRow(ctx, columns+"'"+state+"' and author = $2 order by revision "+order+" limit 1", id, author).Scan(&revision, &name, &by)
-	if errors.Is(err, pgx.ErrNoRows) {
-		err = q.QueryRow(ctx, columns+"'"+state+"' order by revision "+order+" limit 1", id).Scan(&revision, &name, &by)
-	}
-	return revision, name, by, err
-}
-
-func (s *Store) turn(ctx context.Context, id string, revision int64, author, key, kind string) (OpenReel, error) {
-	return s.edit(ctx, id, key, func(tx pgx.Tx, o OpenReel, k *knownTakes) (step, error) {
-		st := step{kind: kind, author: author}
-		of, name, by, err := newest(ctx, tx, kind, id, author)
-		st.name = name
-		if errors.Is(err, pgx.ErrNoRows) {
-			return st, fault.New(fault.BadInput, "There is nothing to %s on this reel", kind)
-		}
-		if err != nil {
-			return st, err
-		}
-		if by != author && o.Revision != revision {
-			return st, stale(o.Revision, "%s has changed this reel in the meantime (%s). Look at it before you take it back", by, st.name)
-		}
-		st.of = &of
-		state := "done"
-		if kind == "undo" {
-			state = "undone"
-		}
-		if err := tx.QueryRow(ctx, "update reel_log set state = $3 where reel_id = $1 and revision = $2 returning change", id, of,
-			state).Scan(&st.change); err != nil {
-			return st, err
-		}
-		if kind == "undo" {
-			st.change = st.change.Inverse()
-		}
-		return st, nil
-	})
-}
-
 // step is what edit writes to the log; an empty kind means nothing.
 type step struct {
 	kind, name, author string
@@ -495,23 +439,6 @@ func (s *Store) ReelAt(ctx context.Context, id string, revision int64) (o OpenRe
 		return err
 	})
 	return o, err
-}
-
-// Turns gives what undo and redo would do. Another's step is named with who made it.
-func (s *Store) Turns(ctx context.Context, id, author string) (t Turns, err error) {
-	for kind, to := range map[string]*string{"undo": &t.Undo, "redo": &t.Redo} {
-		_, name, by, err := newest(ctx, s.Pool, kind, id, author)
-		if errors.Is(err, pgx.ErrNoRows) {
-			continue
-		}
-		if err != nil {
-			return t, notFound(err, "reel")
-		}
-		if *to = name; by != author {
-			*to += " (" + by + ")"
-		}
-	}
-	return t, nil
 }
 
 // Touched gives what was changed after a revision up to another. known is false where that is more than is worth

@@ -236,7 +236,7 @@ func TestATakeInUseStays(t *testing.T) {
 	id, takeID := crossing(t, s)
 	_, err := s.RemoveTake(ctx, takeID)
 	assert.Equal(t, fault.BadInput, fault.KindOf(err))
-	o, err := s.Undo(ctx, id, 1, "ines", "")
+	o, err := s.Undo(ctx, id, "ines", "", store.Turning{})
 	require.NoError(t, err)
 	assert.Empty(t, o.Reel.Clips)
 	_, err = s.RemoveTake(ctx, takeID)
@@ -268,21 +268,21 @@ func TestUndoReachesAcrossARestart(t *testing.T) {
 	o, err = s.Reel(ctx, id)
 	require.NoError(t, err)
 	assert.JSONEq(t, states[len(states)-1], asJSON(t, o.Reel))
-	assert.Equal(t, store.Turns{Undo: "gain of Boom (ines)"}, turns(t, s, id, "tobiah"))
+	assert.Empty(t, turns(t, s, id, "tobiah"))
 	assert.Equal(t, store.Turns{Undo: "gain of Boom"}, turns(t, s, id, "ines"))
 	for i := len(states) - 2; i >= 0; i-- {
-		o, err = s.Undo(ctx, id, o.Revision, "tobiah", "")
+		o, err = s.Undo(ctx, id, "ines", "", store.Turning{})
 		require.NoError(t, err)
 		require.JSONEq(t, states[i], asJSON(t, o.Reel))
 	}
-	assert.Equal(t, store.Turns{Undo: "unravel 12A/3 (ines)", Redo: "gain of Boom (ines)"}, turns(t, s, id, "tobiah"))
-	o, err = s.Redo(ctx, id, o.Revision, "tobiah", "")
+	assert.Equal(t, store.Turns{Undo: "unravel 12A/3", Redo: "gain of Boom"}, turns(t, s, id, "ines"))
+	o, err = s.Redo(ctx, id, "ines", "", store.Turning{})
 	require.NoError(t, err)
 	assert.JSONEq(t, states[1], asJSON(t, o.Reel))
 	o, err = s.Do(ctx, id, o.Revision, "ines", gain(o.Reel, 3))
 	require.NoError(t, err)
 	assert.Empty(t, turns(t, s, id, "ines").Redo)
-	_, err = s.Redo(ctx, id, o.Revision, "ines", "")
+	_, err = s.Redo(ctx, id, "ines", "", store.Turning{})
 	assert.Equal(t, fault.BadInput, fault.KindOf(err))
 	steps, err := s.History(ctx, id, 1<<60, 3)
 	require.NoError(t, err)
@@ -349,8 +349,8 @@ func TestAnEditThatMeetsAnothersIsRefused(t *testing.T) {
 	_, err = s.Do(ctx, id, seen, "tobiah", mute(boom))
 	assert.Equal(t, fault.Stale, fault.KindOf(err))
 	assert.ErrorContains(t, err, "ines has changed the same in the meantime (gain of Boom)")
-	_, err = s.Undo(ctx, id, seen, "tobiah", "")
-	assert.Equal(t, fault.Stale, fault.KindOf(err), "nobody takes back what they have not seen")
+	_, err = s.Undo(ctx, id, "tobiah", "", store.Turning{})
+	assert.Equal(t, fault.BadInput, fault.KindOf(err), "what others have made is not theirs to take back unasked")
 	o, err = s.Do(ctx, id, seen, "tobiah", mute(lav))
 	require.NoError(t, err, "what meets nothing is made")
 	assert.Equal(t, -1.0, o.Reel.Tracks[boom].GainDB)
@@ -364,17 +364,17 @@ func TestAnEditThatMeetsAnothersIsRefused(t *testing.T) {
 	assert.False(t, known)
 
 	// Each takes back their own.
-	o, err = s.Undo(ctx, id, o.Revision, "ines", "")
+	o, err = s.Undo(ctx, id, "ines", "", store.Turning{})
 	require.NoError(t, err)
 	assert.Zero(t, o.Reel.Tracks[boom].GainDB)
 	assert.True(t, o.Reel.Tracks[lav].Mute)
-	o, err = s.Redo(ctx, id, o.Revision, "ines", "")
+	o, err = s.Redo(ctx, id, "ines", "", store.Turning{})
 	require.NoError(t, err)
 	assert.Equal(t, -1.0, o.Reel.Tracks[boom].GainDB)
 	o, err = s.Do(ctx, id, o.Revision, "tobiah", gain(o.Reel, -2))
 	require.NoError(t, err)
-	_, err = s.Undo(ctx, id, o.Revision, "ines", "")
-	assert.Equal(t, fault.Stale, fault.KindOf(err), "tobiah has set the same gain since")
+	_, err = s.Undo(ctx, id, "ines", "", store.Turning{})
+	assert.Equal(t, fault.Met, fault.KindOf(err), "tobiah has set the same gain since")
 }
 
 func TestWatchersAreToldByOtherProcesses(t *testing.T) {
@@ -443,7 +443,7 @@ func TestReelsAreRenamed(t *testing.T) {
 	assert.Equal(t, []string{"Night", "Reel 2"}, []string{list[0].Name, list[1].Name})
 	_, err = s.Do(ctx, id, o.Revision, "ines", name("Reel 2"))
 	assert.Equal(t, fault.BadInput, fault.KindOf(err))
-	o, err = s.Undo(ctx, id, o.Revision, "ines", "")
+	o, err = s.Undo(ctx, id, "ines", "", store.Turning{})
 	require.NoError(t, err)
 	assert.Equal(t, "Reel 1", o.Name)
 }
@@ -521,7 +521,7 @@ func TestConcurrentEditorsLoseNothing(t *testing.T) {
 	assert.EqualValues(t, 1+6*15+6*15-n, o.Revision, "what was not refused was made")
 	assert.Positive(t, n)
 	for range steps.Load() {
-		turned, err := a.Undo(ctx, id, o.Revision, "3", "")
+		turned, err := a.Undo(ctx, id, "3", "", store.Turning{})
 		require.NoError(t, err)
 		o = turned
 	}

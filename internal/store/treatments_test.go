@@ -55,7 +55,7 @@ func TestTreatmentsAreInEveryReel(t *testing.T) {
 	o, err := s.Do(ctx, id, before.Revision, "ines", gain(now.Reel, -3))
 	require.NoError(t, err)
 	assert.Equal(t, []chain.Treatment{want}, o.Reel.Treatments[boom], "in the answer")
-	o, err = s.Undo(ctx, id, o.Revision, "ines", "")
+	o, err = s.Undo(ctx, id, "ines", "", store.Turning{})
 	require.NoError(t, err)
 	assert.Equal(t, []chain.Treatment{want}, o.Reel.Treatments[boom])
 	tried, err := s.Try(ctx, id, reel.SetReel{Name: new("x")})

@@ -74,7 +74,7 @@ func TestADatabaseOfTheLastVersion(t *testing.T) {
 	o, err = s.Do(ctx, first, 1, "Ines", func(*reel.Reel) (reel.Command, error) { return reel.SetReel{Angles: &angles}, nil })
 	require.NoError(t, err)
 	for range 2 {
-		o, err = s.Undo(ctx, first, o.Revision, "Ines", "")
+		o, err = s.Undo(ctx, first, "Ines", "", store.Turning{})
 		require.NoError(t, err)
 	}
 	assert.Equal(t, reel.Feed{Pan: -0.5}, o.Reel.Tracks["t1"].Feed, "what was done before the upgrade is taken back too")

@@ -10,6 +10,7 @@ import { Header } from "./shell/header";
 import { Missing } from "./ui/missing";
 import { Foot } from "./shell/foot";
 import { Notices } from "./ui/notices";
+import { MetDialog } from "./shell/met";
 
 /** Rooms come when they are gone into, so that the first page is there at once; the rest is fetched while nothing else is. */
 const parts = {
@@ -80,6 +81,7 @@ export function App() {
         <Foot />
       </div>
       <Commands />
+      <MetDialog />
       <Notices />
     </BrowserRouter>
   );

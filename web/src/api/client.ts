@@ -95,6 +95,8 @@ export class Problem extends Error {
   constructor(
     sentence: string,
     readonly kind: string,
+    /** Of what was met: the step that was meant, and when somebody did what it met. */
+    readonly met: { step?: number; at?: string } = {},
   ) {
     super(sentence);
   }
@@ -128,8 +130,8 @@ export async function ok<T>(call: Promise<{ data?: T; error?: unknown; response:
     throw new Problem("The server can't be reached. Is it running? What it has confirmed is kept; try the rest again.", "offline");
   }
   if (result.error !== undefined || !result.response.ok) {
-    const p = result.error as { title?: string; kind?: string } | undefined;
-    throw new Problem(p?.title ?? `The server answered ${result.response.status}`, p?.kind ?? "");
+    const p = result.error as components["schemas"]["Problem"] | undefined;
+    throw new Problem(p?.title ?? `The server answered ${result.response.status}`, p?.kind ?? "", { step: p?.step, at: p?.at });
   }
   return result.data as T;
 }

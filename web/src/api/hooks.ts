@@ -19,7 +19,9 @@ import {
 } from "./client";
 import { editsOf, keysOf } from "./keys";
 import type { components } from "./schema.gen";
+import { clipsAfter } from "./laid";
 import { merged } from "./merge";
+import { useMet } from "./met";
 import { laidOver, type Pending } from "./pending";
 import { takesNow } from "./takes";
 
@@ -201,6 +203,9 @@ type Sent = { revision: number; params: { path: { reel: string }; query: { since
 
 type PatternApplied = Omit<components["schemas"]["PatternApplied"], "revision">;
 
+type Way = "undo" | "redo";
+type Turning = components["schemas"]["Turning"];
+
 /** An edit under way: how it is sent, and what it will do. */
 type Edit = Pending & { send: (of: Sent) => Promise<ReelView> };
 
@@ -233,29 +238,42 @@ export function useReelEdits(reel: string) {
       return whole ?? now;
     },
     onError: (error) => {
-      if (error instanceof Problem && (error.kind === "unties" || error.kind === "loses")) return; // whoever asked for it asks the user
+      if (error instanceof Problem && ["unties", "loses", "met"].includes(error.kind)) return; // whoever asked for it asks the user
       tellError(error);
       void queries.invalidateQueries({ queryKey: key }); // it may have been refused for what this page has not seen
     },
   });
   const quiet = () => undefined;
   // Turns go in line with the edits: who presses before an edit is answered means that edit.
-  const turn = (way: "undo" | "redo") =>
+  const turn = (way: Way, how: Turning = {}): Promise<ReelView | void> =>
     edit
       .mutateAsync({
-        send: async ({ revision, params }) => {
+        send: async ({ params }) => {
           const now = queries.getQueryData<ReelView>(key);
-          if (now && !now[way]) return now;
-          const about = { params, body: { revision } };
+          if (now && !now[way] && !how.step) return now;
+          const about = { params, body: how };
           return way === "undo" ? ok(api.POST("/reels/{reel}/undo", about)) : ok(api.POST("/reels/{reel}/redo", about));
         },
       })
-      .catch(quiet);
-  const attempt = (c: Command) =>
-    edit.mutateAsync({
+      .catch((error: unknown) => {
+        if (!(error instanceof Problem) || error.kind !== "met") return;
+        const { step, at } = error.met;
+        useMet.setState({ asked: { way, at, why: error.message, again: (answer) => void turn(way, { step, ...answer }) } });
+      });
+  /** The reel as it is shown: with what is under way laid over it. */
+  const shown = () =>
+    queries
+      .getMutationCache()
+      .findAll({ mutationKey: [editsOf(reel)], status: "pending" })
+      .reduce((view, m) => view && laidOver(view, m.state.variables as Pending), queries.getQueryData<ReelView>(key));
+  const attempt = (c: Command) => {
+    const view = shown();
+    return edit.mutateAsync({
       command: c,
+      clips: view && clipsAfter(view, c),
       send: ({ revision, params }) => ok(api.POST("/reels/{reel}/commands", { params, body: { revision, ...c } })),
     });
+  };
   return {
     /** Gives nothing where the command was refused. */
     command: (c: Command) => attempt(c).catch(quiet),
@@ -279,8 +297,8 @@ export function useReelEdits(reel: string) {
       edit
         .mutateAsync({ send: ({ params }) => ok(api.POST("/reels/{reel}/cutlist", { params, body: { revision: read, name, text } })) })
         .catch(quiet),
-    undo: () => turn("undo"),
-    redo: () => turn("redo"),
+    undo: (how?: Turning) => turn("undo", how),
+    redo: (how?: Turning) => turn("redo", how),
   };
 }
 

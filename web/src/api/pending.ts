@@ -1,9 +1,10 @@
 // Edits that the server has not confirmed yet, laid over the reel as it is known, so that what the hand does is on the screen
 // at once. Only what means the same when it is laid over twice is laid over: the reel may have it already.
 import type { Command, CommandOf, Crossing, Knot, ReelView } from "./client";
+import { withClips, type Laid } from "./laid";
 
-/** What an edit under way will do, as far as the page can tell. */
-export type Pending = { command?: Command; ties?: Crossing[] };
+/** What an edit under way will do, as far as the page can tell; `clips` as it made them lie when it was made. */
+export type Pending = { command?: Command; ties?: Crossing[]; clips?: Laid };
 
 const key = (k: Pick<Knot, "row" | "from" | "channel" | "output">) => `${k.row} ${k.from} ${k.channel} > ${k.output}`;
 
@@ -73,7 +74,7 @@ function withCurve(view: ReelView, { of, id, what, points }: CommandOf<"setCurve
 
 /** The reel with an edit laid over it. */
 export function laidOver(view: ReelView, p: Pending): ReelView {
-  if (p.command) return withCommand(view, p.command);
+  if (p.command) return withClips(withCommand(view, p.command), p.clips ?? new Map());
   const outputs = new Set(view.outputs.map((o) => o.id));
   const tied = new Set(view.knots.map((k) => `${k.row} ${k.from} ${k.output}`));
   const fresh = (p.ties ?? []).filter((x) => outputs.has(x.output) && !tied.has(`${x.row} ${x.from} ${x.output}`));

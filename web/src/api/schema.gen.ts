@@ -1086,6 +1086,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Takes a step back: the newest of one's own, or one that is named, whoever made it. What others have changed since of the same objects stays. Where they have changed the same, it is refused as `met` and says which step was meant, and may be asked for again with `over`; with `pass` the step stays, and the one before is next. */
         post: operations["undoReel"];
         delete?: never;
         options?: never;
@@ -1104,6 +1105,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** @description Brings a step back that was taken back, by the same rules */
         post: operations["redoReel"];
         delete?: never;
         options?: never;
@@ -1950,6 +1952,16 @@ export interface components {
              * @description Of an edit that was refused as stale: the one that there is now
              */
             revision?: number;
+            /**
+             * Format: int64
+             * @description Of an undo or redo that was met: the revision of the step that was meant
+             */
+            step?: number;
+            /**
+             * Format: date-time
+             * @description When somebody made what it met
+             */
+            at?: string;
         };
         FrameRate: {
             /** Format: int64 */
@@ -2895,6 +2907,17 @@ export interface components {
             output?: string;
             message: string;
             fix?: components["schemas"]["WeaveFix"];
+        };
+        Turning: {
+            /**
+             * Format: int64
+             * @description The revision of the step that is meant; without it, or 0, the newest of one's own that is left
+             */
+            step?: number;
+            /** @description Also where others have changed the same since */
+            over?: boolean;
+            /** @description It stays as it is, and the one before is next */
+            pass?: boolean;
         };
         AtRevision: {
             /** Format: int64 */
@@ -6751,7 +6774,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AtRevision"];
+                "application/json": components["schemas"]["Turning"];
             };
         };
         responses: {
@@ -6776,7 +6799,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AtRevision"];
+                "application/json": components["schemas"]["Turning"];
             };
         };
         responses: {

@@ -1,10 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
-import { useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { useRef, type KeyboardEvent } from "react";
 
 import { api, ok, type ChainStep, type ProcessorKind } from "../api/client";
 import { useSize } from "../ui/size";
 import type { Heard } from "./heard";
 import { alongOf, curveFrequencies, downOf, frequencyAt, gainAt, held, shown, settingOf, withValues } from "./chains";
+import { usePress, type At } from "../ui/press";
 
 type Props = {
   rate: number;
@@ -125,14 +126,22 @@ function Handle(p: HandleProps) {
   const q = of("q");
   const f = settingOf(step, frequency);
   const dB = gain ? settingOf(step, gain) : -3; // where a filter without a gain of its own has its frequency
-  const [drag, setDrag] = useState<{ x: number; y: number; f: number; dB: number } | null>(null);
-  const moved = (e: PointerEvent) => {
-    if (!drag) return null;
-    const along = alongOf(drag.f) + (e.clientX - drag.x) / p.w;
-    const values: Record<string, number> = { frequency: held(frequency, frequencyAt(along)) };
-    if (gain) values.gain = held(gain, gainAt(downOf(drag.dB) + (e.clientY - drag.y) / p.h));
-    return withValues(p.steps, step.id, values);
-  };
+  const latest = useRef(p);
+  latest.current = p;
+  const hands = usePress((from) => {
+    const to = (at: At) => {
+      const { w, h, steps } = latest.current;
+      const values: Record<string, number> = { frequency: held(frequency, frequencyAt(alongOf(f) + (at.clientX - from.clientX) / w)) };
+      if (gain) values.gain = held(gain, gainAt(downOf(dB) + (at.clientY - from.clientY) / h));
+      return withValues(steps, step.id, values);
+    };
+    return {
+      slack: 1,
+      drag: (at) => latest.current.onDraft(to(at)),
+      drop: (at) => latest.current.onKeep(to(at)),
+      cancel: () => latest.current.onDraft(null),
+    };
+  });
   const key = (e: KeyboardEvent) => {
     const by = { ArrowRight: 1, ArrowLeft: -1, ArrowUp: 1, ArrowDown: -1 }[e.key];
     if (!by) return;
@@ -162,21 +171,7 @@ function Handle(p: HandleProps) {
         strokeDasharray={step.off ? "2 3" : undefined}
         onFocus={() => p.onChoose(step.id)}
         onKeyDown={key}
-        onPointerDown={(e) => {
-          e.currentTarget.setPointerCapture(e.pointerId);
-          setDrag({ x: e.clientX, y: e.clientY, f, dB });
-        }}
-        onPointerMove={(e) => {
-          const steps = moved(e);
-          if (steps) p.onDraft(steps);
-        }}
-        onPointerUp={(e) => {
-          const steps = moved(e);
-          setDrag(null);
-          if (steps && (e.clientX !== drag!.x || e.clientY !== drag!.y)) p.onKeep(steps);
-          else p.onDraft(null);
-        }}
-        onPointerCancel={() => (setDrag(null), p.onDraft(null))}
+        {...hands}
       />
       {on && (
         <text

@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useState } from "react";
 
 import { api, ok, type Point, type ReelView } from "../../api/client";
 import { fit } from "../../draw/canvas";
@@ -12,6 +12,7 @@ import { useWheel } from "../loom/wheel";
 import type { Asked } from "./of";
 import type { GaugeLines, GaugeRow } from "./judge";
 import { lanes, lanesHeight, paint, rideFoot, rideTop, rideY } from "./paint";
+import { usePress, type At } from "../../ui/press";
 
 /** What of time is asked for: what is in view, in as many columns as it has pixels, and not while it is being turned. */
 export function useInView(view: Timed, scroll: Scroll, width: number) {
@@ -92,19 +93,45 @@ export function Plot(p: {
     observer.observe(el);
     return () => observer.disconnect();
   }, [view.id, view.end, scroll]);
-  const hold = useRef<{ range?: number; point?: number }>({});
-  const inRide = (e: React.PointerEvent | React.MouseEvent) => e.nativeEvent.offsetY > canvas.current!.clientHeight - lanes.ride;
-  const level = (e: React.PointerEvent | React.MouseEvent) => {
+  const inRide = (e: Pick<MouseEvent, "clientX" | "clientY">) => e.clientY > canvas.current!.getBoundingClientRect().bottom - lanes.ride;
+  const level = (e: Pick<MouseEvent, "clientX" | "clientY">) => {
     const y = e.clientY - canvas.current!.getBoundingClientRect().bottom + lanes.ride;
     return Math.round(Math.max(rideFoot, Math.min(rideTop, rideTop - (y / (lanes.ride - 2)) * (rideTop - rideFoot))) * 10) / 10;
   };
-  const placeOf = (e: React.PointerEvent | React.MouseEvent) =>
+  const placeOf = (e: Pick<MouseEvent, "clientX" | "clientY">) =>
     Math.round(sampleAt(time, e.clientX - canvas.current!.getBoundingClientRect().left));
-  const near = (e: React.PointerEvent | React.MouseEvent) => {
+  const near = (e: Pick<MouseEvent, "clientX" | "clientY">) => {
     const x = e.clientX - canvas.current!.getBoundingClientRect().left;
     const y = e.clientY - canvas.current!.getBoundingClientRect().bottom + lanes.ride;
     return shown.findIndex((q) => Math.abs(xOf(time, q.at) - x) < 7 && Math.abs(rideY(q.value) - y) < 9);
   };
+  const hands = usePress((from) => {
+    if (inRide(from) && p.row.correction) {
+      const point = near(from);
+      if (point < 0) return null;
+      const to = (at: At) => shown.map((q, i) => (i === point ? { ...q, value: level(at) } : q));
+      return {
+        slack: 1,
+        drag: (at) => setDrawn(to(at)),
+        drop: (at) => {
+          setDrawn(null);
+          p.onRide?.(to(at));
+        },
+        cancel: () => setDrawn(null),
+      };
+    }
+    const began = placeOf(from);
+    const to = (at: At) => p.onRange({ from: Math.min(began, placeOf(at)), to: Math.max(began, placeOf(at)) });
+    return {
+      drag: to,
+      drop: to,
+      tap: () => {
+        p.onRange(null);
+        p.onGo(began);
+      },
+      cancel: () => p.onRange(p.range),
+    };
+  });
   return (
     <div className="flex min-h-0 grow flex-col">
       <Ruler
@@ -124,33 +151,7 @@ export function Plot(p: {
           className="absolute inset-0 h-full w-full touch-none"
           role="img"
           aria-label={`Loudness, true peak and correlation of ${p.row.name} over time`}
-          onPointerDown={(e) => {
-            e.currentTarget.setPointerCapture(e.pointerId);
-            if (inRide(e) && p.row.correction) {
-              const point = near(e);
-              hold.current = point >= 0 ? { point } : {};
-              return;
-            }
-            hold.current = { range: placeOf(e) };
-          }}
-          onPointerMove={(e) => {
-            if (e.buttons !== 1) return;
-            const { range, point } = hold.current;
-            if (point !== undefined) setDrawn(shown.map((q, i) => (i === point ? { ...q, value: level(e) } : q)));
-            else if (range !== undefined && Math.abs(placeOf(e) - range) / time.perPixel > 4)
-              p.onRange({ from: Math.min(range, placeOf(e)), to: Math.max(range, placeOf(e)) });
-          }}
-          onPointerUp={(e) => {
-            const { range, point } = hold.current;
-            hold.current = {};
-            if (point !== undefined) {
-              if (drawn) p.onRide?.(drawn);
-              setDrawn(null);
-            } else if (range !== undefined && Math.abs(placeOf(e) - range) / time.perPixel <= 4) {
-              p.onRange(null);
-              p.onGo(range);
-            }
-          }}
+          {...hands}
           onDoubleClick={(e) => {
             if (!p.row.correction || !inRide(e)) return;
             const at = near(e);

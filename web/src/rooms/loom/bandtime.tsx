@@ -1,8 +1,9 @@
-import { useRef, useState, type PointerEvent } from "react";
+import { useRef, useState } from "react";
 
 import type { Command, Point, ReelView } from "../../api/client";
 import { fit } from "../../draw/canvas";
 import { useCanvas } from "../../draw/usecanvas";
+import { usePress, type At } from "../../ui/press";
 import type { BandRow } from "./band";
 import { pointsOf, shownOf, valueOfY, yOfValue, type CurveOf, type CurveView } from "./curves";
 import { sampleAt, xOf } from "./geometry";
@@ -42,7 +43,7 @@ export function BandTime(p: Props) {
     [p.view, p.band, p.bandRow, time, p.takes, p.rows, p.curves, drag, taken],
   );
   const box = useWheel(p.scroll);
-  const hands = useHands(p, drag, setDrag);
+  const hands = useHands(p, setDrag);
   return (
     <div ref={box} className="relative w-full touch-none overflow-hidden" style={{ height: p.band.length * p.bandRow }} {...hands}>
       <canvas ref={canvas} className="absolute inset-0 h-full w-full" />
@@ -58,55 +59,45 @@ type Drag = { row: BandRow; points: Point[] };
 const near = 6;
 
 /** What the pointer does: it puts the shuttle, or sets, moves and (with Alt) takes away a point of the curve that is shown. */
-function useHands(p: Props, drag: Drag | null, setDrag: (d: Drag | null) => void) {
-  const { view, band, bandRow } = p;
-  const held = useRef<{ row: BandRow; others: Point[]; x: number; y: number; moving: boolean } | null>(null);
+function useHands(p: Props, setDrag: (d: Drag | null) => void) {
+  const time = useScroll(p.scroll);
+  const latest = useRef({ p, time }); // as it is when the hand lets go
+  latest.current = { p, time };
   const shown = shownOf(p.curves);
   const what = shown?.of === "bus" ? shown.what : null;
-  const time = useScroll(p.scroll);
-  const place = (e: PointerEvent) => {
-    const r = e.currentTarget.getBoundingClientRect();
-    return { x: e.clientX - r.left, y: e.clientY - r.top };
-  };
-  const pointsWith = (e: PointerEvent, others: Point[]) => {
-    const { x, y } = place(e);
-    return [...others, { at: Math.round(sampleAt(time, x)), value: valueOfY(what!, (y % bandRow) - 4, bandRow - 9) }].sort(
-      (a, b) => a.at - b.at,
-    );
-  };
-  const keep = (row: BandRow, points: Point[]) =>
-    p.onDo({ kind: "setCurve", command: { of: row.row as CurveOf, id: row.id, what: what!, points } });
 
-  const down = (e: PointerEvent) => {
-    const { x, y } = place(e);
+  return usePress(({ x, y, altKey }) => {
+    const { view, band, bandRow } = p;
     const row = band[Math.floor(y / bandRow)];
-    if (!what || !row || e.button !== 0) return p.onGo(onFrame(view, sampleAt(time, x)));
+    if (!what || !row) {
+      p.onGo(onFrame(view, sampleAt(time, x)));
+      return null;
+    }
     const points = pointsOf(busOf(view, row.row, row.id), what);
     const depth = y % bandRow;
     const index = points.findIndex(
       (q) => Math.abs(xOf(time, q.at) - x) < near && Math.abs(yOfValue(what, q.value, bandRow - 9) + 4 - depth) < near + 2,
     );
     const others = points.filter((_, i) => i !== index);
-    if (e.altKey) return void (index >= 0 && keep(row, others));
-    e.currentTarget.setPointerCapture(e.pointerId);
-    held.current = { row, others, x, y, moving: index < 0 };
-    if (index < 0) setDrag({ row, points: pointsWith(e, others) });
-  };
-  const move = (e: PointerEvent) => {
-    const h = held.current;
-    if (!h || !what) return;
-    const { x, y } = place(e);
-    h.moving ||= Math.hypot(x - h.x, y - h.y) > 3;
-    if (h.moving) setDrag({ row: h.row, points: pointsWith(e, h.others) });
-  };
-  const up = () => {
-    if (held.current?.moving && drag && what) keep(drag.row, drag.points);
-    held.current = null;
-    setDrag(null);
-  };
-  const cancel = () => {
-    held.current = null;
-    setDrag(null);
-  };
-  return { onPointerDown: down, onPointerMove: move, onPointerUp: up, onPointerCancel: cancel };
+    const keep = (points: Point[]) =>
+      latest.current.p.onDo({ kind: "setCurve", command: { of: row.row as CurveOf, id: row.id, what, points } });
+    if (altKey) {
+      if (index >= 0) keep(others);
+      return null;
+    }
+    const top = Math.floor(y / bandRow) * bandRow; // the row that was taken hold of, wherever the pointer goes
+    const held = (to: At): Point[] => {
+      const value = valueOfY(what, Math.max(0, Math.min(bandRow, to.y - top)) - 4, bandRow - 9);
+      return [...others, { at: Math.round(sampleAt(latest.current.time, to.x)), value }].sort((a, b) => a.at - b.at);
+    };
+    return {
+      slack: index < 0 ? 0 : 3,
+      drag: (to) => setDrag({ row, points: held(to) }),
+      drop: (to) => {
+        setDrag(null);
+        keep(held(to));
+      },
+      cancel: () => setDrag(null),
+    };
+  });
 }

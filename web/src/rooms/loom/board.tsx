@@ -1,6 +1,6 @@
 // The board: what of a row is set and what arrives at it, row beside row, in the place of time.
 import { Link2 } from "lucide-react";
-import { memo, useEffect, useMemo, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { memo, useEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
 
 import type { ReelView, Row, Spec } from "../../api/client";
 import { dyeName } from "../../draw/canvas";
@@ -13,6 +13,7 @@ import type { Hands } from "./hands";
 import { levelAt, rideModes, type RideMode, type Target } from "./riding";
 import type { Rows } from "./rows";
 import { useLoom, useLoomStore } from "./state";
+import { usePress, type At } from "../../ui/press";
 
 /** The columns of the board: gang, chain, level, place, share, what arrives and its figure. Where there is little room, a level and what arrives. */
 const columns =
@@ -216,7 +217,6 @@ const fine = 0.25;
 
 function LevelThread({ view, t, name, dyed, low, at, by, hands }: RowProps & { t: Target; dyed: string; low: boolean }) {
   const box = useRef<HTMLDivElement>(null);
-  const drag = useRef<{ x: number; by: number } | null>(null);
   const shown = usePlayer((s) => {
     const here = s.playing?.what === "reel" && s.playing.id === view.id ? s.position : at;
     return Math.round(levelAt(view, t, here) * 10) / 10;
@@ -225,25 +225,26 @@ function LevelThread({ view, t, name, dyed, low, at, by, hands }: RowProps & { t
   const dB = by === null ? shown : Math.max(-96, Math.min(24, Math.round((grabbed.current + by) * 10) / 10));
   if (by === null) grabbed.current = shown;
   const moves = movingOf(t.row === "track" ? trackOf(view, t.id) : busOf(view, t.row, t.id)).includes("gain");
-  const down = (e: PointerEvent) => {
-    if (e.button !== 0) return;
-    e.currentTarget.setPointerCapture(e.pointerId);
-    drag.current = { x: e.clientX, by: 0 };
+  const press = usePress((from) => {
+    let x = from.clientX;
+    let moved = 0;
+    const to = (at: At) => {
+      moved += ((at.clientX - x) / box.current!.clientWidth) * (highest - lowest) * (at.shiftKey ? fine : 1);
+      x = at.clientX;
+      hands.move(t, Math.round(moved * 10) / 10);
+    };
     hands.begin(t);
-  };
-  const move = (e: PointerEvent) => {
-    const d = drag.current;
-    if (!d) return;
-    const width = box.current!.clientWidth;
-    d.by += ((e.clientX - d.x) / width) * (highest - lowest) * (e.shiftKey ? fine : 1);
-    d.x = e.clientX;
-    hands.move(t, Math.round(d.by * 10) / 10);
-  };
-  const end = () => {
-    if (!drag.current) return;
-    drag.current = null;
-    hands.end(t);
-  };
+    return {
+      slack: 1,
+      drag: to,
+      drop: (at) => {
+        to(at);
+        hands.end(t);
+      },
+      tap: () => hands.end(t),
+      cancel: () => hands.cancel(t),
+    };
+  });
   const keys = (e: KeyboardEvent) => {
     const step = { ArrowRight: 0.5, ArrowUp: 0.5, ArrowLeft: -0.5, ArrowDown: -0.5, PageUp: 3, PageDown: -3 }[e.key];
     if (e.altKey || e.ctrlKey || e.metaKey || (step === undefined && e.key !== "Home")) return;
@@ -267,10 +268,7 @@ function LevelThread({ view, t, name, dyed, low, at, by, hands }: RowProps & { t
         aria-valuetext={`${sign(dB)} dB${moves ? ", moves by a curve" : ""}`}
         title="Drag, or arrows; Shift is finer, Home puts it back to 0"
         className="relative h-full min-w-0 grow cursor-ew-resize touch-none rounded"
-        onPointerDown={down}
-        onPointerMove={move}
-        onPointerUp={end}
-        onPointerCancel={end}
+        {...press}
         onDoubleClick={() => hands.rest(t)}
         onKeyDown={keys}
       >
@@ -321,15 +319,28 @@ function Place({
   const does = track ?? busOf(view, t.row, t.id);
   const points = pointsOf(does, "pan");
   const rest = track?.feed.pan ?? busOf(view, t.row, t.id)?.feed?.pan ?? 0;
-  const [drag, setDrag] = useState<{ x: number; pan: number } | null>(null);
+  const [drag, setDrag] = useState<number | null>(null);
   const shown = usePlayer((s) => {
     const here = s.playing?.what === "reel" && s.playing.id === view.id ? s.position : at;
     return Math.round((points.length > 0 ? level(points, here) : rest) * 100) / 100;
   });
-  if (!labels.includes("L") || !labels.includes("R")) return <span className={`text-center text-muted ${roomy}`}>–</span>;
-  const pan = drag?.pan ?? shown;
+  const pan = drag ?? shown;
   const [rx, ry] = low ? [18, 6] : [22, 10];
   const held = (v: number) => Math.max(-1, Math.min(1, Math.round(v * 100) / 100)) + 0;
+  const press = usePress((from) => {
+    if (points.length > 0) return null;
+    const to = (at: At) => held(pan + (at.clientX - from.clientX) / 60);
+    return {
+      slack: 1,
+      drag: (at) => setDrag(to(at)),
+      drop: (at) => {
+        setDrag(null);
+        onPlace(Math.abs(to(at)) < 0.04 ? 0 : to(at));
+      },
+      cancel: () => setDrag(null),
+    };
+  });
+  if (!labels.includes("L") || !labels.includes("R")) return <span className={`text-center text-muted ${roomy}`}>–</span>;
   const words = pan === 0 ? "middle" : `${Math.round(Math.abs(pan) * 100)} ${pan < 0 ? "left" : "right"}`;
   return (
     <div
@@ -342,17 +353,7 @@ function Place({
       aria-valuetext={points.length > 0 ? `${words}, moves by a curve` : words}
       title={points.length > 0 ? `${words}: it moves by its curve` : `${words}. Drag, or arrows; a double press puts it in the middle`}
       className={`cursor-ew-resize touch-none rounded ${roomy}`}
-      onPointerDown={(e) => {
-        if (points.length > 0 || e.button !== 0) return;
-        e.currentTarget.setPointerCapture(e.pointerId);
-        setDrag({ x: e.clientX, pan });
-      }}
-      onPointerMove={(e) => drag && setDrag({ x: e.clientX, pan: held(drag.pan + (e.clientX - drag.x) / 60) })}
-      onPointerUp={() => {
-        if (drag && drag.pan !== rest) onPlace(Math.abs(drag.pan) < 0.04 ? 0 : drag.pan);
-        setDrag(null);
-      }}
-      onPointerCancel={() => setDrag(null)}
+      {...press}
       onDoubleClick={() => points.length === 0 && onPlace(0)}
       onKeyDown={(e) => {
         const step = { ArrowLeft: -0.05, ArrowRight: 0.05 }[e.key];

@@ -8,6 +8,7 @@ import { useCanvas } from "../../draw/usecanvas";
 import { loudest, paintWave, type Channel } from "../../draw/wave";
 import { duration, labelAt } from "../../ui/timecode";
 import { clipOf, trackOf } from "./lookup";
+import { usePress, type At } from "../../ui/press";
 
 export type Loan = { clip: string; channel: number; from: number; to: number };
 
@@ -49,14 +50,17 @@ function Strip(p: { label: string; lying: Lying; stem: string; seen: Seen; onMov
     },
     [lying.take, lying.channel, lying.at, p.stem, seen],
   );
-  const from = useRef<number | null>(null);
   const { onMove } = p;
+  const hands = usePress((from, e) => {
+    const width = e.currentTarget.clientWidth;
+    let x = from.clientX;
+    const to = (at: At) => {
+      onMove?.(Math.round((at.clientX - x) * ((seen.to - seen.from) / width)));
+      x = at.clientX;
+    };
+    return { slack: 1, drag: to, drop: to };
+  });
   if (!onMove) return <canvas ref={canvas} className="h-12 w-full rounded bg-ground" role="img" aria-label={p.label} />;
-  const drag = (e: React.PointerEvent<HTMLElement>) => {
-    if (from.current === null) return;
-    onMove(Math.round((e.clientX - from.current) * ((seen.to - seen.from) / e.currentTarget.clientWidth)));
-    from.current = e.clientX;
-  };
   return (
     <canvas
       ref={canvas}
@@ -64,14 +68,7 @@ function Strip(p: { label: string; lying: Lying; stem: string; seen: Seen; onMov
       role="img"
       aria-label={p.label}
       title="Drag to move what is borrowed under the range"
-      onPointerDown={(e) => {
-        if (e.button !== 0) return;
-        e.currentTarget.setPointerCapture(e.pointerId);
-        from.current = e.clientX;
-      }}
-      onPointerMove={drag}
-      onPointerUp={() => (from.current = null)}
-      onPointerCancel={() => (from.current = null)}
+      {...hands}
     />
   );
 }

@@ -1,8 +1,11 @@
 // What a press on the tracks in time takes hold of, what dragging makes of it, and the command that it ends in.
 import type { Clip, Command, Point, ReelView } from "../../api/client";
-import { clipsAt, type Choice } from "./choice";
-import { pointsOf, shownOf, valueOfY, yOfValue, type CurveView, type Parameter } from "./curves";
+import { clipsAfter } from "../../api/laid";
+import { labelAt } from "../../ui/timecode";
+import { clipsAt, slipSign, type Choice } from "./choice";
+import { pointsOf, scaleOf, shownOf, valueOfY, yOfValue, type CurveView, type Parameter } from "./curves";
 import { sampleAt, xOf, type TimeView } from "./geometry";
+import type { Modifiers } from "../../ui/press";
 import type { Preview } from "./paint";
 import { laneHeight, rowAt, type Rows, type TrackRow } from "./rows";
 import { snapped, snappedBy, type Snap } from "./snap";
@@ -17,10 +20,18 @@ export type Drag =
   | { kind: "trim"; clip: Clip; edge: "start" | "end"; by: number; alone: boolean }
   | { kind: "slip"; clip: Clip; by: number; alone: boolean }
   | { kind: "fade"; clip: Clip; side: "fadeIn" | "fadeOut"; length: number }
-  | { kind: "point"; of: "clip" | "track"; id: string; what: Parameter; points: Point[]; index: number; offset: number; row: TrackRow }
+  | {
+      kind: "point";
+      of: "clip" | "track";
+      id: string;
+      what: Parameter;
+      points: Point[];
+      index: number;
+      offset: number;
+      row: TrackRow;
+      held?: Point;
+    }
   | { kind: "range"; from: number; to: number; first: string; last: string; lane: Choice["lane"] };
-
-export type Modifiers = { altKey: boolean; ctrlKey: boolean; metaKey: boolean; shiftKey: boolean };
 
 /** What the pointer moves over. */
 export type Ground = {
@@ -93,7 +104,7 @@ function edgeAt({ time }: Ground, clip: Clip, x: number, depth: number, e: Modif
 }
 
 /** What a drag has become when the pointer has moved by so many samples, to a place. */
-export function dragged(ground: Ground, d: Drag, began: Drag, by: number, x: number, y: number, shift: boolean): Drag {
+export function dragged(ground: Ground, d: Drag, by: number, { x, y, ...keys }: { x: number; y: number } & Modifiers): Drag {
   const { view, rows, time, snapOf } = ground;
   switch (d.kind) {
     case "move": {
@@ -104,9 +115,10 @@ export function dragged(ground: Ground, d: Drag, began: Drag, by: number, x: num
       const moved = view.clips.filter((c) => d.clips.has(c.id));
       return {
         ...d,
+        copy: keys.ctrlKey || keys.metaKey,
         rows: down,
         by:
-          shift && down !== 0
+          keys.shiftKey && down !== 0
             ? 0
             : snappedBy(
                 view,
@@ -139,10 +151,10 @@ export function dragged(ground: Ground, d: Drag, began: Drag, by: number, x: num
       return { ...d, length: Math.max(0, Math.min(d.clip.length - other, Math.round(length + (d.side === "fadeIn" ? by : -by)))) };
     }
     case "point": {
-      const original = [...(began as typeof d).points];
+      const original = [...d.points];
       if (d.index >= 0) original.splice(d.index, 1);
       const moved = { at: Math.round(sampleAt(time, x)) + d.offset, value: valueOfY(d.what, y - d.row.y - 4, d.row.body - 9) };
-      return { ...d, points: [...original, moved].sort((a, b) => a.at - b.at) };
+      return { ...d, points: [...original, moved].sort((a, b) => a.at - b.at), held: moved };
     }
     case "range":
       return {
@@ -190,32 +202,45 @@ export function commandOf(d: Drag): Command | null {
   }
 }
 
-/** How clips look while something is dragged: those tied to what is dragged go along. */
+/** What is held, by how much it has moved, and what keys would make of it. */
+export function saidOf(view: ReelView, d: Drag): { what: string; keys: string } | null {
+  const to = (sample: number) => labelAt(sample, view.head.sampleRate, view.head.frameRate);
+  const by = (samples: number) => (samples === 0 ? "where it was" : slipSign(view, samples));
+  switch (d.kind) {
+    case "move": {
+      const rows = d.rows === 0 ? "" : `, ${Math.abs(d.rows)} ${Math.abs(d.rows) === 1 ? "row" : "rows"} ${d.rows > 0 ? "down" : "up"}`;
+      const name = d.clips.size > 1 ? `${d.clips.size} clips` : d.lead.name;
+      const keys = [d.copy ? "" : "Ctrl copies", d.rows === 0 ? "" : "Shift keeps the time"];
+      return {
+        what: `${d.copy ? "Copy of " : ""}${name}: ${by(d.by)}${rows}, to ${to(d.lead.start + d.by)}`,
+        keys: keys.filter(Boolean).join(" · "),
+      };
+    }
+    case "trim": {
+      const edge = d.edge === "start" ? d.clip.start : d.clip.start + d.clip.length;
+      return { what: `${d.edge === "start" ? "Start" : "End"} of ${d.clip.name}: ${by(d.by)}, to ${to(edge + d.by)}`, keys: "" };
+    }
+    case "slip":
+      return { what: `Sound in ${d.clip.name}: ${by(d.by)}`, keys: "" };
+    case "fade":
+      return { what: `${d.side === "fadeIn" ? "Fade in" : "Fade out"}: ${slipSign(view, d.length).replace(/^[+−]/, "")}`, keys: "" };
+    case "range":
+      return d.from === d.to ? null : { what: `${to(Math.min(d.from, d.to))} to ${to(Math.max(d.from, d.to))}`, keys: "" };
+    case "point":
+      if (!d.held) return null;
+      return {
+        what: `${Math.round(d.held.value * 100) / 100} ${scaleOf(d.what).unit} at ${to(d.held.at - d.offset)}`.replace("  ", " "),
+        keys: "",
+      };
+  }
+}
+
+/** How clips look while something is dragged: as they will once it is let go of. */
 export function previewOf(view: ReelView, d: Drag | null): Preview | null {
   if (!d || d.kind === "range" || (d.kind === "point" && d.of === "track")) return null;
   if (d.kind === "point") return (c) => (c.id === d.id ? { [d.what]: d.points } : undefined);
-  if (d.kind === "fade") return (c) => (c.id === d.clip.id ? { [d.side]: { length: d.length, curve: c[d.side]?.curve } } : undefined);
-  if (d.kind === "trim") {
-    const end = d.clip.start + d.clip.length;
-    return (c) => {
-      const along =
-        c.id === d.clip.id ||
-        (!d.alone &&
-          d.clip.tie !== "" &&
-          c.tie === d.clip.tie &&
-          (d.edge === "start" ? c.start === d.clip.start : c.start + c.length === end));
-      if (!along) return undefined;
-      return d.edge === "start" ? { start: c.start + d.by, offset: c.offset + d.by, length: c.length - d.by } : { length: c.length + d.by };
-    };
-  }
-  if (d.kind === "slip")
-    return (c) => (c.id === d.clip.id || (c.tie !== "" && c.tie === d.clip.tie) ? { offset: c.offset - d.by } : undefined);
-  const ties = new Set(
-    d.alone || d.copy || d.by === 0 ? [] : view.clips.filter((c) => d.clips.has(c.id) && c.tie !== "").map((c) => c.tie),
-  );
-  const order = view.tracks.map((t) => t.id);
-  return (c) => {
-    if (!d.clips.has(c.id) && !ties.has(c.tie)) return undefined;
-    return { start: c.start + d.by, track: d.clips.has(c.id) ? (order[order.indexOf(c.track) + d.rows] ?? c.track) : c.track };
-  };
+  const command = commandOf(d.kind === "move" && d.copy ? { ...d, alone: true } : d); // a copy has none tied to it
+  if (!command) return null;
+  const laid = clipsAfter(view, command);
+  return (c) => laid.get(c.id);
 }

@@ -12,6 +12,8 @@ export type Hands = {
   begin: (t: Target) => void;
   move: (t: Target, by: number) => void;
   end: (t: Target) => void;
+  /** Takes back what has been moved since begin. */
+  cancel: (t: Target) => void;
   /** Moves by keys: at once, for the whole reel. */
   step: (t: Target, by: number) => void;
   /** Puts the level back to 0 dB. */
@@ -132,6 +134,12 @@ class Holding {
     if (pass.mode !== "latch") this.commit([pass], Math.round(playingAt() ?? this.last));
   };
 
+  cancel = (t: Target) => {
+    this.set = null;
+    this.passes.delete(keyOfRow(t));
+    this.make(null);
+  };
+
   /** What was left where it is goes on until playing stops. */
   stopped = () => {
     if (this.passes.size > 0) this.commit([...this.passes.values()], this.last);
@@ -150,13 +158,14 @@ export function useHands(p: Around) {
   latest.current = p;
   const holding = useMemo(() => new Holding(store, () => latest.current, setHeld), [store]);
   const hands = useMemo((): Hands => {
-    const { begin, move, end, step, rest } = holding;
+    const { begin, move, end, cancel, step, rest } = holding;
     const place = ({ row, id }: Target, pan: number): Command =>
       row === "track" ? { kind: "setTrack", command: { track: id, pan } } : { kind: "setBus", command: { row, from: id, pan } };
     return {
       begin,
       move,
       end,
+      cancel,
       step,
       rest,
       place: (t, pan) => void latest.current.onDo(place(t, pan)),

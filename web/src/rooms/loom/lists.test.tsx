@@ -41,6 +41,7 @@ function show(list: ListName, with_: Partial<ReelView> = {}) {
     onGo: vi.fn(),
     onDo: vi.fn().mockResolvedValue(undefined),
     onUndo: vi.fn(),
+    onTurn: vi.fn(),
     onRedo: vi.fn(),
   };
   render(<Lists view={{ ...view, ...with_ }} shown={list} {...p} />);

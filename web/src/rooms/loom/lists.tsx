@@ -1,4 +1,4 @@
-import { ArrowLeftRight, Link2, Trash2, X } from "lucide-react";
+import { ArrowLeftRight, Link2, Redo2, Trash2, Undo2, X } from "lucide-react";
 import { useState, type ReactNode } from "react";
 
 import { author, setAuthor, type Mark, type ReelView, type Row, type Command } from "../../api/client";
@@ -25,6 +25,8 @@ type Props = {
   onGo: (at: number) => void;
   onDo: (c: Command) => Promise<unknown>;
   onUndo: () => void;
+  /** Takes one step of the history back, or brings it back, whoever made it. */
+  onTurn: (way: "undo" | "redo", step: number) => void;
   onRedo: () => void;
 };
 
@@ -241,7 +243,7 @@ function Find({ view, onClip, onGo }: Props) {
   );
 }
 
-function History({ view, onUndo, onRedo }: Props) {
+function History({ view, onUndo, onRedo, onTurn }: Props) {
   const steps = useSteps(view.id, view.revision, true);
   const store = useLoomStore();
   return (
@@ -261,7 +263,7 @@ function History({ view, onUndo, onRedo }: Props) {
       {steps.data?.map((s) => (
         <div
           key={s.revision}
-          className={`flex gap-2 border-t border-line py-1 text-[13px] ${s.state === "done" ? "" : "text-muted line-through"}`}
+          className={`flex gap-2 border-t border-line py-1 text-[13px] ${s.state === "done" || s.state === "passed" ? "" : "text-muted line-through"}`}
         >
           <span className="min-w-0 grow">
             {s.kind !== "do" && s.kind !== "treat" && <span className="text-muted">{s.kind}: </span>}
@@ -270,6 +272,16 @@ function History({ view, onUndo, onRedo }: Props) {
           <span className="shrink-0 text-[12px] text-muted" title={dayAndTime(s.at)}>
             {s.author}
           </span>
+          {s.kind === "do" && (s.state === "done" || s.state === "passed") && (
+            <Small label={`Take back: ${s.name}`} onClick={() => onTurn("undo", s.revision)}>
+              <Undo2 size={13} />
+            </Small>
+          )}
+          {s.kind === "do" && s.state === "undone" && (
+            <Small label={`Bring back: ${s.name}`} onClick={() => onTurn("redo", s.revision)}>
+              <Redo2 size={13} />
+            </Small>
+          )}
           {s.revision < view.revision && (
             <Small
               label={`Compare with the reel as it was after this: ${s.name}`}

@@ -560,6 +560,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
                 onGo={time.visit}
                 onDo={doIt}
                 onUndo={() => void edits.undo()}
+                onTurn={(way, step) => void edits[way]({ step })}
                 onRedo={() => void edits.redo()}
               />
             )

@@ -8,6 +8,7 @@ import { hasRoom } from "./formats";
 import { Kept } from "../../ui/kept";
 import { figure, gains } from "./numbers";
 import { useAhead } from "../../ui/ahead";
+import { usePress, type At } from "../../ui/press";
 
 const sideways = (x: number) => `${Math.round(Math.abs(x) * 100)} ${x < 0 ? "left" : x > 0 ? "right" : "middle"}`;
 const depth = (y: number) => `${Math.round(Math.abs(y) * 100)} ${y < 0 ? "back" : "front"}`;
@@ -145,10 +146,18 @@ function Opened({ view, track, playingAt, onDo }: Props) {
     if (to.x === stands.x && to.y === stands.y) return done();
     void set({ pan: to.x, front: to.y }).then(done, done);
   };
-  const under = (e: React.PointerEvent) => {
-    const box = e.currentTarget.getBoundingClientRect();
-    return placeAt(e.clientX - box.left, e.clientY - box.top, large);
-  };
+  const under = (at: At) => placeAt(at.x, at.y, large);
+  const latest = useRef(keep);
+  latest.current = keep;
+  const hands = usePress(() => ({
+    slack: 0,
+    drag: (at) => put(under(at)),
+    drop: (at) => latest.current(under(at)),
+    cancel: () => {
+      ridden.current = null;
+      setMoved(null);
+    },
+  }));
   const key = (e: React.KeyboardEvent) => {
     const by = e.shiftKey ? 0.01 : 0.05;
     const step = { ArrowLeft: [-by, 0], ArrowRight: [by, 0], ArrowUp: [0, by], ArrowDown: [0, -by] }[e.key];
@@ -171,12 +180,7 @@ function Opened({ view, track, playingAt, onDo }: Props) {
         aria-valuemax={100}
         aria-valuetext={words}
         className="cursor-crosshair touch-none rounded-lg"
-        onPointerDown={(e) => {
-          e.currentTarget.setPointerCapture(e.pointerId);
-          put(under(e));
-        }}
-        onPointerMove={(e) => e.buttons === 1 && put(under(e))}
-        onPointerUp={(e) => keep(under(e))}
+        {...hands}
         onKeyDown={key}
       >
         <Room view={view} track={track} size={large} spot={spot} spread={track.feed.spread ?? 0} />

@@ -9,6 +9,7 @@ import { Small } from "../../ui/small";
 import { labelAt } from "../../ui/timecode";
 import { headsWidth } from "./geometry";
 import { positionOf, usePosition } from "./shuttleline";
+import { usePress, type At } from "../../ui/press";
 
 /** How far the picture may be from the sound while it runs before it is put right, in seconds: a frame and a half at 25. */
 const tolerance = 0.06;
@@ -71,7 +72,12 @@ export function PicturePane(p: {
     if (document.pictureInPictureElement) void document.exitPictureInPicture();
     else v?.requestPictureInPicture?.().catch(() => tell("This browser does not let the picture out of its page.", true));
   };
-  const grip = useRef({ x: 0, y: 0, px: 0, py: 0 });
+  const hands = usePress((from, e) => {
+    if (p.docked || (e.target as HTMLElement).closest("button, select")) return null;
+    const to = (at: At) =>
+      setPlace({ x: Math.max(0, place.x + at.clientX - from.clientX), y: Math.max(0, place.y + at.clientY - from.clientY) });
+    return { drag: to, drop: to, cancel: () => setPlace(place) };
+  });
   return (
     <section
       className={p.docked ? "flex h-full flex-col bg-paper" : "card absolute z-20 max-w-full overflow-hidden"}
@@ -80,19 +86,7 @@ export function PicturePane(p: {
     >
       <div
         className={`flex h-8 shrink-0 items-center gap-2 border-b border-line px-2.5 text-[13px] ${p.docked ? "" : "cursor-move touch-none"}`}
-        onPointerDown={(e) => {
-          if (p.docked || (e.target as HTMLElement).closest("button, select")) return;
-          e.currentTarget.setPointerCapture(e.pointerId);
-          grip.current = { x: e.clientX, y: e.clientY, px: place.x, py: place.y };
-        }}
-        onPointerMove={(e) =>
-          e.buttons === 1 &&
-          e.currentTarget.hasPointerCapture(e.pointerId) &&
-          setPlace({
-            x: Math.max(0, grip.current.px + e.clientX - grip.current.x),
-            y: Math.max(0, grip.current.py + e.clientY - grip.current.y),
-          })
-        }
+        {...hands}
       >
         <select
           className="min-w-0 grow cursor-pointer truncate bg-transparent font-semibold"

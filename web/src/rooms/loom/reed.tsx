@@ -4,6 +4,7 @@ import { useSize } from "../../ui/size";
 import type { Columns } from "./columns";
 import { columnWidth, reedWidth } from "./geometry";
 import { useLoom, useLoomStore } from "./state";
+import { usePress, type At } from "../../ui/press";
 
 /** How much of the room the weave may take. */
 const mostWeave = 0.45;
@@ -67,8 +68,11 @@ const look = { background: "repeating-linear-gradient(0deg, var(--line) 0 2px, v
 /** The divider between time and weave; dragging it, or the arrow keys, give one of them more room. */
 export function Reed({ reed }: { reed: Reeded }) {
   const store = useLoomStore();
-  const grip = useRef({ x: 0, width: 0 });
   const keep = (w: number) => store.setState({ reed: Math.max(0, Math.min(reed.full, w)) });
+  const hands = usePress((from) => {
+    const to = (at: At) => keep(reed.shown + from.clientX - at.clientX);
+    return { drag: to, drop: to, cancel: () => keep(reed.shown) };
+  });
   return (
     <div
       role="separator"
@@ -81,11 +85,7 @@ export function Reed({ reed }: { reed: Reeded }) {
       title="Drag to give time or weave more room; double-click for all of the weave"
       className="sticky top-0 shrink-0 cursor-col-resize touch-none"
       style={{ width: reedWidth, ...look }}
-      onPointerDown={(e) => {
-        e.currentTarget.setPointerCapture(e.pointerId);
-        grip.current = { x: e.clientX, width: reed.shown };
-      }}
-      onPointerMove={(e) => e.buttons === 1 && keep(grip.current.width + grip.current.x - e.clientX)}
+      {...hands}
       onDoubleClick={() => store.setState({ reed: null })}
       onKeyDown={(e) => {
         if (e.key !== "ArrowLeft" && e.key !== "ArrowRight") return;

@@ -8,6 +8,7 @@ import { useScroll, type Scroll } from "./scroll";
 import { ShuttleMark } from "./shuttleline";
 import { onFrame } from "./snap";
 import { useWheel } from "./wheel";
+import { usePress, type At } from "../../ui/press";
 
 /** The ruler above the tracks; pressing or dragging on it moves the shuttle, and is heard while dragging. Shift drags a range. */
 export function Ruler(p: {
@@ -30,8 +31,22 @@ export function Ruler(p: {
     [p.view.head, p.view.marks, time, p.range, p.loop],
   );
   const box = useWheel(p.scroll);
-  const from = useRef<number | null>(null);
-  const place = (e: React.PointerEvent) => onFrame(p.view, sampleAt(time, e.clientX - e.currentTarget.getBoundingClientRect().left));
+  const latest = useRef({ p, time });
+  latest.current = { p, time };
+  const place = (at: At) => onFrame(latest.current.p.view, sampleAt(latest.current.time, at.x));
+  const hands = usePress((at) => {
+    const from = place(at);
+    const mark = at.y < 22 ? p.view.marks.findLast((m) => at.x >= xOf(time, m.at) - 2 && at.x < xOf(time, m.at) + 60) : undefined;
+    if (mark) p.onMark(mark.id);
+    if (!at.shiftKey) p.onGo(mark ? mark.at : from);
+    const to = (at: At) => {
+      const now = place(at);
+      if (to.range) latest.current.p.onRange(Math.min(from, now), Math.max(from, now));
+      else latest.current.p.onScrub(now);
+    };
+    to.range = at.shiftKey;
+    return { slack: 1, drag: to, drop: to };
+  });
   return (
     <div
       ref={box}
@@ -42,22 +57,7 @@ export function Ruler(p: {
       aria-valuetext="Press to move the playhead, Shift and drag for a range"
       aria-valuenow={Math.round(p.at)}
       tabIndex={-1}
-      onPointerDown={(e) => {
-        e.currentTarget.setPointerCapture(e.pointerId);
-        const box = e.currentTarget.getBoundingClientRect();
-        const x = e.clientX - box.left;
-        const mark =
-          e.clientY - box.top < 22 ? p.view.marks.findLast((m) => x >= xOf(time, m.at) - 2 && x < xOf(time, m.at) + 60) : undefined;
-        if (mark) p.onMark(mark.id);
-        from.current = e.shiftKey ? place(e) : null;
-        if (!e.shiftKey) p.onGo(mark ? mark.at : place(e));
-      }}
-      onPointerMove={(e) => {
-        if (e.buttons !== 1) return;
-        const at = place(e);
-        if (from.current !== null) p.onRange(Math.min(from.current, at), Math.max(from.current, at));
-        else p.onScrub(at);
-      }}
+      {...hands}
     >
       <canvas ref={canvas} className="h-full w-full" />
       <ShuttleMark view={p.view} time={time} at={p.at} />

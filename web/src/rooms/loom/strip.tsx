@@ -1,4 +1,4 @@
-import { useMemo, useRef, type PointerEvent } from "react";
+import { useMemo, useRef } from "react";
 
 import type { ReelView } from "../../api/client";
 import { colour, dye, fit } from "../../draw/canvas";
@@ -8,6 +8,7 @@ import { whole, xOf, sampleAt, type TimeView } from "./geometry";
 import type { Rows } from "./rows";
 import { useScroll, type Scroll } from "./scroll";
 import { ShuttleLine } from "./shuttleline";
+import { usePress, type At } from "../../ui/press";
 
 /** The whole reel, small: every track a line, and what of it is in view. A press goes there. */
 export function ReelStrip(p: {
@@ -29,21 +30,16 @@ export function ReelStrip(p: {
     },
     [p.view, p.rows, all, shown, p.timeWidth],
   );
-  const go = (e: PointerEvent) => {
-    const r = box.current!.getBoundingClientRect();
-    const to = Math.round(sampleAt(all, e.clientX - r.left));
-    p.onGo(Math.max(p.view.head.start, Math.min(p.view.end, to)));
-  };
+  const hands = usePress(() => {
+    const go = (at: At) => p.onGo(Math.max(p.view.head.start, Math.min(p.view.end, Math.round(sampleAt(all, at.x)))));
+    return { slack: 0, drag: go, drop: go };
+  });
   return (
     <div
       ref={box}
       className="relative h-full w-full cursor-pointer touch-none overflow-hidden"
       title="The whole reel: press to go there"
-      onPointerDown={(e) => {
-        e.currentTarget.setPointerCapture(e.pointerId);
-        go(e);
-      }}
-      onPointerMove={(e) => e.buttons === 1 && go(e)}
+      {...hands}
     >
       <canvas ref={canvas} className="absolute inset-0 h-full w-full" role="img" aria-label="The whole reel" />
       <ShuttleLine view={p.view} time={all} at={p.at} />

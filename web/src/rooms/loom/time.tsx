@@ -1,26 +1,21 @@
-import { useEffect, useMemo, useRef, useState, type PointerEvent, type RefObject } from "react";
+import { useMemo, useRef, useState, type Dispatch, type PointerEvent, type RefObject, type SetStateAction } from "react";
 
 import type { Command, ReelView } from "../../api/client";
 import { fit } from "../../draw/canvas";
 import { useCanvas } from "../../draw/usecanvas";
 import { pieceAt, type Choice } from "./choice";
 import { valueOfY, type CurveView } from "./curves";
-import { commandOf, curveOf, dragged, gripAt, previewOf, rangeOf, under, type Drag, type Ground } from "./grips";
+import { usePress, type At, type Edges, type Grip } from "../../ui/press";
+import { commandOf, curveOf, dragged, gripAt, previewOf, rangeOf, saidOf, under, type Drag, type Ground } from "./grips";
 import { paintRows, type TakeWidths } from "./paint";
 import { Pinned } from "./pinned";
+import { sampleAt } from "./geometry";
 import type { Rows } from "./rows";
 import { useScroll, type Scroll } from "./scroll";
 import { positionOf, ShuttleLine } from "./shuttleline";
 import { catches, onFrame } from "./snap";
 import { useTaken } from "./taken";
 import { useWheel } from "./wheel";
-
-/** How far a press may wander before it counts as a drag, in pixels. */
-const slack = 4;
-/** How long a press must rest before it listens, in milliseconds. */
-const rest = 350;
-
-type Press = { x: number; y: number; drag: Drag | null; moving: boolean; listening: boolean; timer: number };
 
 export type TimeProps = {
   view: ReelView;
@@ -75,7 +70,7 @@ export function TimeArea(p: TimeProps) {
     perPixel: time.perPixel,
   });
   const ground: Ground = { view, time, rows, choice, curves: p.curves, snapOf };
-  const hands = useHands(p, ground, drag, setDrag);
+  const hands = useHands(p, ground, setDrag);
   return (
     <div
       ref={box}
@@ -83,141 +78,144 @@ export function TimeArea(p: TimeProps) {
       style={{ minHeight: rows.height }}
       role="application"
       aria-label="Clips"
+      data-left={time.left}
+      data-per-pixel={time.perPixel}
       {...hands}
     >
       <Pinned scroller={p.scroller}>
         <canvas ref={canvas} className="absolute inset-0 h-full w-full" aria-hidden />
         <ShuttleLine view={view} time={time} at={p.at} />
+        {drag && <Said view={view} drag={drag} />}
       </Pinned>
     </div>
   );
 }
 
-const local = (e: { currentTarget: Element; clientX: number; clientY: number }) => {
-  const r = e.currentTarget.getBoundingClientRect();
-  return { x: e.clientX - r.left, y: e.clientY - r.top };
-};
+/** Says what is held while it is. */
+function Said({ view, drag }: { view: ReelView; drag: Drag }) {
+  const said = saidOf(view, drag);
+  return (
+    said && (
+      <p className="card absolute bottom-2 left-2 max-w-[calc(100%-1rem)] truncate px-2.5 py-1 text-[12px]" aria-hidden>
+        <b className="tc font-semibold">{said.what}</b>
+        {said.keys && <span className="text-muted"> · {said.keys}</span>}
+      </p>
+    )
+  );
+}
 
 /** What the pointer does on the tracks: a press chooses, one that rests listens, one that moves drags. */
-function useHands(p: TimeProps, ground: Ground, drag: Drag | null, setDrag: (d: Drag | null) => void) {
-  const { view, rows, choice, time } = ground;
-  const press = useRef<Press | null>(null);
+function useHands(p: TimeProps, ground: Ground, setDrag: Dispatch<SetStateAction<Drag | null>>) {
+  const latest = useRef({ p, ground }); // as it is when the hand lets go, not when it took hold
+  latest.current = { p, ground };
+  const box = useRef<Element | null>(null);
 
-  // biome-ignore lint/correctness/useExhaustiveDependencies: as the range is dragged; rows and who is told are of that moment
-  useEffect(() => {
-    if (drag?.kind !== "range") return;
-    p.onChoose({ track: drag.first, clips: drag.lane ? [drag.lane.clip] : [], lane: drag.lane, range: rangeOf(rows, drag) });
-  }, [drag]);
-
-  const down = (e: PointerEvent) => {
-    if (e.button !== 0) return;
-    const { x, y } = local(e);
-    e.currentTarget.setPointerCapture(e.pointerId);
-    const { at, row, clip, lane } = under(ground, x, y);
-    const now: Press = { x, y, drag: gripAt(ground, e, x, y), moving: false, listening: false, timer: 0 };
-    press.current = now;
-    if (clip && row) {
-      // A press that rests listens to what it rests on, alone and from there.
-      now.timer = window.setTimeout(() => {
-        if (press.current === now && !now.moving) {
-          now.listening = true;
-          p.onListen(clip.id, lane ? lane.channel : -1, Math.round(at));
-        }
-      }, rest);
-    }
+  const begin = (from: At, e: PointerEvent): Grip => {
+    box.current = e.currentTarget;
+    const { at, row, clip, lane } = under(ground, from.x, from.y);
+    const began = gripAt(ground, from, from.x, from.y);
     if (lane) p.onChoose({ track: row!.id, clips: [lane.clip], lane, range: null });
     else if (row)
       p.onChoose({
         track: row.id,
-        clips: clip ? withClip(choice, clip.id, e.shiftKey || e.ctrlKey || e.metaKey) : [],
+        clips: clip ? withClip(ground.choice, clip.id, from.shiftKey || from.ctrlKey || from.metaKey) : [],
         lane: null,
         range: null,
       });
+    const become = (to: At) => {
+      const now = latest.current.ground;
+      return dragged(now, began!, sampleAt(now.time, to.x) - at, to);
+    };
+    const choose = (d: Extract<Drag, { kind: "range" }>) =>
+      latest.current.p.onChoose({
+        track: d.first,
+        clips: d.lane ? [d.lane.clip] : [],
+        lane: d.lane,
+        range: rangeOf(latest.current.ground.rows, d),
+      });
+    return {
+      ...(began && {
+        drag: (to) => {
+          const d = become(to);
+          setDrag(d);
+          if (d.kind === "range") choose(d);
+        },
+        drop: (to) => {
+          const d = become(to);
+          setDrag(d);
+          if (d.kind === "range") choose(d);
+          else finish(latest.current.p, d);
+          setTimeout(() => setDrag((now) => (now === d ? null : now))); // when the edit is laid over the reel, not before
+        },
+        edges: edgesOf(latest, box, began.kind === "move" || began.kind === "range"),
+      }),
+      tap: (to) => pressed(latest.current.p, latest.current.ground, to, began),
+      rest:
+        clip && row
+          ? () => {
+              latest.current.p.onListen(clip.id, lane ? lane.channel : -1, Math.round(at));
+              return () => latest.current.p.onQuiet();
+            }
+          : undefined,
+      cancel: () => setDrag(null),
+    };
   };
-
-  const move = (e: PointerEvent) => {
-    const now = press.current;
-    const { x, y } = local(e);
-    if (!now) {
-      e.currentTarget.setAttribute("data-grip", gripAt(ground, e, x, y)?.kind ?? "");
-      return;
-    }
-    if (!now.drag || now.listening) return;
-    if (!now.moving && Math.hypot(x - now.x, y - now.y) < slack) return;
-    now.moving = true;
-    clearTimeout(now.timer);
-    setDrag(dragged(ground, now.drag, now.drag, (x - now.x) * time.perPixel, x, y, e.shiftKey));
-  };
-
-  const up = (e: PointerEvent) => {
-    const now = press.current;
-    press.current = null;
-    setDrag(null);
-    if (!now) return;
-    clearTimeout(now.timer);
-    if (now.listening) return p.onQuiet();
-    const { x, y } = local(e);
-    if (now.moving && drag) finish(drag);
-    else if (!now.moving) pressed(e, x, y, now.drag);
-  };
-
-  const finish = (d: Drag) => {
-    if (d.kind === "move" && d.copy) return p.onCopyTo([...d.clips], d.by, d.rows);
-    const command = commandOf(d);
-    if (command) p.onDo(command);
-  };
-
-  /** A press that did not move: it chooses, puts the shuttle, or sets and takes away a point of a curve. */
-  const pressed = (e: PointerEvent, x: number, y: number, g: Drag | null) => {
-    const { at, row, clip, lane } = under(ground, x, y);
-    if (g?.kind === "point" && row) {
-      if (g.index >= 0 && e.altKey)
-        p.onDo(
-          curveOf(
-            g,
-            g.points.filter((_, i) => i !== g.index),
-          ),
-        );
-      else if (g.index < 0)
-        p.onDo(
-          curveOf(
-            g,
-            [...g.points, { at: Math.round(at) + g.offset, value: valueOfY(g.what, y - row.y - 4, row.body - 9) }].sort(
-              (a, b) => a.at - b.at,
-            ),
-          ),
-        );
-      return;
-    }
-    if (lane && row && clip && (clip.lanes?.[lane.channel]?.cuts?.length ?? 0) > 0) {
-      const piece = pieceAt(clip, lane.channel, at); // a piece between cuts is chosen whole
-      p.onChoose({ track: row.id, clips: [clip.id], lane, range: { ...piece, tracks: [row.id] } });
-    }
-    const one =
-      clip && row && !lane && choice.clips.includes(clip.id) && choice.clips.length > 1 && !e.shiftKey && !e.ctrlKey && !e.metaKey;
-    if (one) p.onChoose({ track: row.id, clips: [clip.id], lane: null, range: null });
-    p.onGo(onFrame(view, at));
-  };
-
-  const cancel = () => {
-    if (press.current) clearTimeout(press.current.timer);
-    if (press.current?.listening) p.onQuiet();
-    press.current = null;
-    setDrag(null);
-  };
-  useEffect(() => {
-    // biome-ignore lint/suspicious/noShadowRestrictedNames: it is meant so
-    const escape = (e: KeyboardEvent) => e.key === "Escape" && press.current && cancel();
-    window.addEventListener("keydown", escape);
-    return () => window.removeEventListener("keydown", escape);
+  const press = usePress(begin, (at, e) => {
+    if (at) e.currentTarget.setAttribute("data-grip", gripAt(latest.current.ground, at, at.x, at.y)?.kind ?? "");
   });
-
   const open = (e: React.MouseEvent) => {
-    const { x, y } = local(e);
-    const { clip, lane } = under(ground, x, y);
+    const r = e.currentTarget.getBoundingClientRect();
+    const { clip, lane } = under(ground, e.clientX - r.left, e.clientY - r.top);
     if (clip && !lane && p.curves === "none") p.onOpen(clip.id);
   };
-  return { onPointerDown: down, onPointerMove: move, onPointerUp: up, onPointerCancel: cancel, onDoubleClick: open };
+  return { ...press, onDoubleClick: open };
+}
+
+/** Scrolls time, and rows where what is dragged goes from row to row. */
+const edgesOf = (latest: RefObject<{ p: TimeProps }>, box: RefObject<Element | null>, rows: boolean): Edges => ({
+  room: () => {
+    const across = box.current!.getBoundingClientRect();
+    const down = latest.current.p.scroller.current!.getBoundingClientRect();
+    return { left: across.left, right: across.right, top: down.top, bottom: down.bottom };
+  },
+  scroll: (x, y) => {
+    const { scroll, scroller } = latest.current.p;
+    if (x !== 0) scroll.change((v) => ({ ...v, left: v.left + x * v.perPixel }));
+    if (rows && y !== 0) scroller.current!.scrollTop += y;
+  },
+});
+
+function finish(p: TimeProps, d: Drag) {
+  if (d.kind === "move" && d.copy) return p.onCopyTo([...d.clips], d.by, d.rows);
+  const command = commandOf(d);
+  if (command) p.onDo(command);
+}
+
+/** A press that did not move: it chooses, puts the shuttle, or sets and takes away a point of a curve. */
+function pressed(p: TimeProps, ground: Ground, to: At, g: Drag | null) {
+  const { view, choice } = ground;
+  const { at, row, clip, lane } = under(ground, to.x, to.y);
+  if (g?.kind === "point" && row) {
+    const others = g.points.filter((_, i) => i !== g.index);
+    const point = { at: Math.round(at) + g.offset, value: valueOfY(g.what, to.y - row.y - 4, row.body - 9) };
+    if (g.index >= 0 && to.altKey) p.onDo(curveOf(g, others));
+    else if (g.index < 0)
+      p.onDo(
+        curveOf(
+          g,
+          [...g.points, point].sort((a, b) => a.at - b.at),
+        ),
+      );
+    return;
+  }
+  if (lane && row && clip && (clip.lanes?.[lane.channel]?.cuts?.length ?? 0) > 0) {
+    const piece = pieceAt(clip, lane.channel, at); // a piece between cuts is chosen whole
+    p.onChoose({ track: row.id, clips: [clip.id], lane, range: { ...piece, tracks: [row.id] } });
+  }
+  const joins = to.shiftKey || to.ctrlKey || to.metaKey;
+  if (clip && row && !lane && choice.clips.includes(clip.id) && choice.clips.length > 1 && !joins)
+    p.onChoose({ track: row.id, clips: [clip.id], lane: null, range: null });
+  p.onGo(onFrame(view, at));
 }
 
 /** The clips that are chosen once one of them is pressed: it joins the others, or stays among them, or is the only one. */

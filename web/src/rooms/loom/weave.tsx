@@ -1,6 +1,6 @@
 // The weave: rows run into it from the left, output channels are its columns, knots are where they meet. It is painted; the
 // crossing that keys go to, and the one under the pointer, are elements of the page as well.
-import { useLayoutEffect, useMemo, useRef, useState, type KeyboardEvent, type PointerEvent, type RefObject } from "react";
+import { useLayoutEffect, useMemo, useRef, useState, type KeyboardEvent, type RefObject } from "react";
 
 import type { ReelView } from "../../api/client";
 import { fit } from "../../draw/canvas";
@@ -15,6 +15,7 @@ import type { Rows } from "./rows";
 import { useLoom, useLoomStore } from "./state";
 import { tying, type Edits, type Tying } from "./tying";
 import { paintWeave } from "./weavepaint";
+import { usePress, type At } from "../../ui/press";
 
 /** The weave of a reel as it is laid out: its rows, those of tracks first, and its columns. */
 export type Weave = {
@@ -95,7 +96,7 @@ export function WeavePart(p: PartProps) {
   const ghosts = useMemo(() => {
     if (!drag?.moved) return { places: none, clears: false };
     const places = (drag.block ? block(drag.from, drag.to) : tying.widened(along(drag.from, drag.to))).filter(there);
-    return { places, clears: !drag.block && tying.knots([drag.from].filter(there)).length > 0 };
+    return { places, clears: !drag.block && there(drag.from) && clears(tying, drag.from) };
   }, [drag, lines, columns]);
   const canvas = useCanvas(
     (c) => {
@@ -127,29 +128,41 @@ export function WeavePart(p: PartProps) {
   };
   const choose = (place: Place, to: Place | null, card: boolean) => store.setState({ at: place, corner: to, card });
 
-  const down = (e: PointerEvent) => {
-    const place = e.button === 0 ? placeAt(e) : null;
-    if (!place) return;
-    e.currentTarget.setPointerCapture(e.pointerId);
-    setDrag({ from: place, to: place, block: e.shiftKey, moved: false });
-  };
-  const move = (e: PointerEvent) => {
-    const place = placeAt(e);
-    if (!drag) {
+  const latest = useRef({ tying, there, placeAt, press: (_: Place, _block?: boolean) => {} }); // as it is when the hand lets go
+  const hands = usePress(
+    (at) => {
+      const from = placeAt(at);
+      if (!from) return null;
+      const block = at.shiftKey;
+      let d: Drag = { from, to: from, block, moved: false };
+      const become = (to: At) => {
+        const place = latest.current.placeAt(to);
+        if (place && !same(place, d.to)) d = { ...d, to: place, moved: true };
+        return d;
+      };
+      return {
+        slack: 0,
+        drag: (to) => setDrag(become(to)),
+        drop: (to) => {
+          setDrag(null);
+          drop(become(to));
+        },
+        cancel: () => setDrag(null),
+      };
+    },
+    (at) => {
+      const place = at && placeAt(at);
       if (place?.line !== pointed?.line || place?.column !== pointed?.column) setPointed(place);
-      return;
-    }
-    if (place && (place.line !== drag.to.line || place.column !== drag.to.column)) setDrag({ ...drag, to: place, moved: true });
-  };
-  const up = () => {
-    if (!drag) return;
-    setDrag(null);
-    if (!there(drag.from) || !there(drag.to)) return;
-    if (!drag.moved) return press(drag.from, drag.block);
-    if (drag.block) return choose(drag.to, drag.from, true);
-    choose(drag.to, null, false);
-    const places = tying.widened(along(drag.from, drag.to)).filter(there);
-    if (ghosts.clears) tying.clear(places);
+    },
+  );
+  const drop = ({ from, to, block, moved }: Drag) => {
+    const { tying, there } = latest.current;
+    if (!there(from) || !there(to)) return;
+    if (!moved) return latest.current.press(from, block);
+    if (block) return choose(to, from, true);
+    choose(to, null, false);
+    const places = tying.widened(along(from, to)).filter(there);
+    if (clears(tying, from)) tying.clear(places);
     else tying.tie(places);
   };
   /** Ties what is free; what is there already, or a block, is shown with what can be done with it. */
@@ -160,6 +173,7 @@ export function WeavePart(p: PartProps) {
     choose(place, null, !ties);
     if (ties) tying.tie(tying.widened([place]));
   };
+  latest.current = { tying, there, placeAt, press };
 
   const key = (e: KeyboardEvent) => {
     const by = (
@@ -205,11 +219,7 @@ export function WeavePart(p: PartProps) {
       aria-multiselectable
       className="relative h-full touch-none select-none"
       style={{ width: p.shown, minHeight: p.height }}
-      onPointerDown={down}
-      onPointerMove={move}
-      onPointerUp={up}
-      onPointerCancel={() => setDrag(null)}
-      onPointerLeave={() => !drag && setPointed(null)}
+      {...hands}
       onKeyDown={key}
     >
       {p.scroller ? (
@@ -246,6 +256,9 @@ export function WeavePart(p: PartProps) {
     </div>
   );
 }
+
+/** A drag from a knot clears, one from an empty crossing ties. */
+const clears = (tying: Weave["tying"], from: Place) => tying.knots([from]).length > 0;
 
 const same = (a: Place, b: Place) => a.line === b.line && a.column === b.column;
 const bounded = (i: number, n: number) => Math.max(0, Math.min(n - 1, i));

@@ -5,6 +5,7 @@ import { colour, dye, fit, threadStep, threadWidth } from "../../draw/canvas";
 import { binFrames, extent, levelFor, onOverview } from "../../draw/overview";
 import { onSamples, sampleAt } from "../../draw/samples";
 import { useLight } from "../../ui/light";
+import { usePress, type At } from "../../ui/press";
 
 export type View = { centre: number; span: number }; // frames of the reference
 
@@ -80,7 +81,6 @@ export function Waves(p: {
 }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const light = useLight();
-  const drag = useRef<{ x: number; offset: number } | null>(null);
   const { reference, take, channel, offset, view } = p;
   // biome-ignore lint/correctness/useExhaustiveDependencies: painted anew by day and by night
   useEffect(() => {
@@ -107,23 +107,14 @@ export function Waves(p: {
       stops.forEach((s) => s());
     };
   }, [reference, take, channel, offset, view, light]);
+  const hands = usePress((from, e) => {
+    const perPixel = view.span / e.currentTarget.clientWidth;
+    const to = (at: At) => p.onDrag(Math.round(offset + (at.clientX - from.clientX) * perPixel));
+    return { slack: 1, drag: to, drop: to, cancel: () => p.onDrag(offset) };
+  });
   const place = p.playhead === null ? null : (p.playhead - (view.centre - view.span / 2)) / view.span;
   return (
-    <div
-      className="relative h-full w-full cursor-ew-resize touch-none"
-      title="Drag to move the take against its reference"
-      onPointerDown={(e) => {
-        if (e.button !== 0) return;
-        e.currentTarget.setPointerCapture(e.pointerId);
-        drag.current = { x: e.clientX, offset };
-      }}
-      onPointerMove={(e) => {
-        if (!drag.current) return;
-        p.onDrag(Math.round(drag.current.offset + ((e.clientX - drag.current.x) / e.currentTarget.clientWidth) * view.span));
-      }}
-      onPointerUp={() => (drag.current = null)}
-      onPointerCancel={() => (drag.current = null)}
-    >
+    <div className="relative h-full w-full cursor-ew-resize touch-none" title="Drag to move the take against its reference" {...hands}>
       <canvas ref={canvas} className="h-full w-full" role="img" aria-label="The reference above, the take below" />
       {place !== null && place >= 0 && place <= 1 && (
         <span className="pointer-events-none absolute inset-y-0 w-0.5 bg-zest" style={{ left: `${place * 100}%` }} />

@@ -1,5 +1,3 @@
-import { useRef } from "react";
-
 import type { Channel, Take } from "../../api/client";
 import { colour, dye, fit } from "../../draw/canvas";
 import { useCanvas } from "../../draw/usecanvas";
@@ -11,6 +9,7 @@ import { ShuttleLine } from "../loom/shuttleline";
 import { useWheel } from "../loom/wheel";
 import { useBoardTime } from "./boardtime";
 import { stemOf } from "./reading";
+import { usePress, type At } from "../../ui/press";
 
 /** How far the pointer goes before a press with Shift is a range, in pixels. */
 const least = 3;
@@ -52,15 +51,18 @@ export function Waveform({ take, channel: c, muted }: { take: Take; channel: Cha
     [take.id, c.index, stem, muted, scale, time, range, view],
   );
   const box = useWheel(scroll);
-  const from = useRef<number | null>(null);
-  const place = (e: React.PointerEvent) => {
-    const x = e.clientX - e.currentTarget.getBoundingClientRect().left;
-    return Math.round(Math.min(view.end, Math.max(start, sampleAt(time, x))));
-  };
-  const end = () => {
-    if (from.current === null) player.stop();
-    from.current = null;
-  };
+  const place = (at: At) => Math.round(Math.min(view.end, Math.max(start, sampleAt(time, at.x))));
+  const hands = usePress((at) => {
+    const from = place(at);
+    if (!at.shiftKey) {
+      void player.playTake(take.id, [c.index - 1], from - start);
+      return { tap: player.stop, cancel: player.stop };
+    }
+    onRange(null);
+    const to = (at: At) =>
+      Math.abs(place(at) - from) >= least * time.perPixel && onRange({ from: Math.min(from, place(at)), to: Math.max(from, place(at)) });
+    return { slack: 0, drag: to, drop: to, cancel: () => onRange(null) };
+  });
   return (
     <div
       ref={box}
@@ -68,21 +70,7 @@ export function Waveform({ take, channel: c, muted }: { take: Take; channel: Cha
       role="button"
       tabIndex={0}
       aria-label={`Listen to channel ${c.index}, ${c.name || "unnamed"}`}
-      onPointerDown={(e) => {
-        if (e.button !== 0) return;
-        e.currentTarget.setPointerCapture(e.pointerId);
-        if (e.shiftKey) {
-          from.current = place(e);
-          onRange(null);
-        } else void player.playTake(take.id, [c.index - 1], place(e) - start);
-      }}
-      onPointerMove={(e) => {
-        const a = from.current;
-        if (a === null || Math.abs(place(e) - a) < least * time.perPixel) return;
-        onRange({ from: Math.min(a, place(e)), to: Math.max(a, place(e)) });
-      }}
-      onPointerUp={end}
-      onPointerCancel={end}
+      {...hands}
       onKeyDown={(e) => {
         if (e.key !== "Enter" && e.key !== " ") return;
         e.preventDefault();

@@ -1,0 +1,110 @@
+// The hand is faster than the screen: a press, a move and a release may all arrive between two pictures. Whatever the pace, what is dragged lands where
+// it is let go of, to the sample.
+import { expect, test, type Page } from "@playwright/test";
+
+import { bringIn, newProduction, track, unravel } from "./rooms";
+
+/** How many gestures are made; more by E2E_GESTURES. */
+const gestures = Number(process.env.E2E_GESTURES ?? 60);
+
+type Lies = { start: number; offset: number; length: number };
+type View = { clips: (Lies & { id: string; track: string; frames: number })[]; tracks: { id: string; name: string }[] };
+
+const reelOf = async (page: Page): Promise<View> =>
+  (await (await page.request.get(`/api/v1/reels/${page.url().split("/").at(-1)!.replace(/\?.*/, "")}`)).json()) as View;
+
+/** Numbers that look random and are the same each time (Park and Miller's). */
+function dice(seed: number) {
+  let s = seed;
+  return (below: number) => {
+    s = (s * 48271) % 2147483647;
+    return s % below;
+  };
+}
+
+/** Where a clip is drawn: its edges in pixels of the page, and how many samples a pixel is. */
+async function drawn(page: Page, lies: Lies) {
+  const area = page.locator(".time-area");
+  const [box, left, perPixel] = await Promise.all([
+    area.boundingBox(),
+    area.getAttribute("data-left").then(Number),
+    area.getAttribute("data-per-pixel").then(Number),
+  ]);
+  const x = (sample: number) => box!.x + (sample - left) / perPixel;
+  return { from: x(lies.start), to: x(lies.start + lies.length), perPixel, right: box!.x + box!.width };
+}
+
+test("whatever the pace, what is dragged lands where it is let go of", async ({ page }) => {
+  test.setTimeout(60_000 + gestures * 1000);
+  await newProduction(page, "The Lantern Ferry, by hand");
+  await bringIn(page, "Recorder card LF03", ["LF03"], ["LF03_12A_T03.wav"]);
+  await unravel(page, /12A.*take 3/);
+  await expect(track(page, "Ines lav")).toBeVisible();
+  await page.keyboard.press("6"); // nothing catches
+  const area = page.locator(".time-area");
+  await expect(area).toBeVisible();
+  const row = (await track(page, "Boom").boundingBox())!;
+  const y = Math.round(row.y + 26);
+  const reel = await reelOf(page);
+  const boom = reel.tracks.find((t) => t.name === "Boom")!;
+  const first = reel.clips.find((c) => c.track === boom.id)!;
+  const frames = first.frames;
+  let lies: Lies = { start: first.start, offset: first.offset, length: first.length };
+  const roll = dice(7919);
+  // Make room to both sides of it.
+  await page.mouse.move((await drawn(page, lies)).from + 200, y);
+  await page.keyboard.down("Control");
+  await page.mouse.wheel(0, 60);
+  await page.keyboard.up("Control");
+  await page.waitForTimeout(200);
+
+  for (let i = 0; i < gestures; i++) {
+    const { from, to, perPixel } = await drawn(page, lies);
+    const kind = (["move", "move", "start", "end", "back"] as const)[roll(5)]!;
+    const x = Math.round(kind === "start" ? from : kind === "end" ? to : from + 20 + roll(Math.max(1, Math.round(to - from) - 40)));
+    const back = lies.start > first.start ? -1 : 1; // so that it stays in view
+    const narrow = to - from < 260; // it is to stay wide enough to be taken hold of
+    const way = { start: narrow || roll(2) ? -1 : 1, end: narrow || roll(2) ? 1 : -1, move: back, back }[kind];
+    const by = way * (8 + roll(60));
+    // Everything is sent without waiting for what becomes of it.
+    const sent = [page.mouse.move(x, y), page.mouse.down()];
+    const steps = roll(4);
+    for (let k = 1; k <= steps; k++) {
+      if (roll(3) === 0) await new Promise((done) => setTimeout(done, roll(120)));
+      sent.push(page.mouse.move(x + Math.round((by * k) / (steps + 1)), y + roll(5) - 2));
+    }
+    if (kind === "back") {
+      sent.push(page.mouse.move(x + by, y), page.keyboard.press("Escape"), page.mouse.move(x + 2 * by, y), page.mouse.up());
+    } else {
+      if (roll(2)) sent.push(page.mouse.move(x + by, y));
+      else sent.push(page.mouse.move(x + by - 1, y), page.mouse.move(x + by, y));
+      sent.push(page.mouse.up());
+    }
+    await Promise.all(sent);
+    const samples = Math.round(by * perPixel);
+    if (kind === "move") lies = { ...lies, start: lies.start + samples };
+    if (kind === "start") {
+      const trimmed = Math.max(-lies.offset, Math.min(samples, lies.length - 1));
+      lies = { start: lies.start + trimmed, offset: lies.offset + trimmed, length: lies.length - trimmed };
+    }
+    if (kind === "end")
+      lies = { ...lies, length: lies.length + Math.min(frames - lies.offset - lies.length, Math.max(samples, 1 - lies.length)) };
+    if (roll(4) === 0) await page.waitForTimeout(roll(500));
+    if (i % 10 === 9) await lain(page, boom.id, lies, i);
+  }
+  await lain(page, boom.id, lies, gestures);
+  await expect(page.getByText(/could not|went wrong/)).toHaveCount(0);
+});
+
+/** All clips are tied: what one does all do. */
+async function lain(page: Page, of: string, lies: Lies, after: number) {
+  await expect
+    .poll(
+      async () => {
+        const { start, offset, length } = (await reelOf(page)).clips.find((c) => c.track === of)!;
+        return { start, offset, length };
+      },
+      { message: `after ${after} gestures` },
+    )
+    .toEqual(lies);
+}
