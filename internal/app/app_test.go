@@ -173,9 +173,9 @@ func TestKnots(t *testing.T) {
 	s.Do(&v, "clearKnots", map[string]any{"at": []map[string]any{{"row": "track", "from": boom, "output": "effects/L"}}})
 	assert.Empty(t, findings(v, "one-sided"))
 	assert.Equal(t, "clear Boom at Effects L", v.Undo)
-	s.OK("POST", "/reels/"+v.Id+"/undo", api.AtRevision{Revision: v.Revision}, &v)
+	s.OK("POST", "/reels/"+v.Id+"/undo", api.Turning{}, &v)
 	assert.Len(t, findings(v, "one-sided"), 1)
-	s.OK("POST", "/reels/"+v.Id+"/redo", api.AtRevision{Revision: v.Revision}, &v)
+	s.OK("POST", "/reels/"+v.Id+"/redo", api.Turning{}, &v)
 	assert.Empty(t, findings(v, "one-sided"))
 	var steps []api.Step
 	s.OK("GET", "/reels/"+v.Id+"/history", nil, &steps)

@@ -121,7 +121,7 @@ func TestCutLists(t *testing.T) {
 	old["revision"] = v.Revision - 1
 	assert.Contains(t, s.Refused(http.StatusConflict, "POST", path, old), "since you read the list")
 
-	s.OK("POST", "/reels/"+v.Id+"/undo", map[string]any{"revision": v.Revision}, &v)
+	s.OK("POST", "/reels/"+v.Id+"/undo", api.Turning{}, &v)
 	assert.Equal(t, []string{"Boom 25+25 @0", "Ines lav 25+25 @0", "Boom 50+12 @50", "Ines lav 50+12 @50"}, clipsOf(v))
 	s.OK("GET", path, nil, &follows)
 	assert.Equal(t, "The crossing, cut 1", follows.Title, "undo brings the list back too")

@@ -70,7 +70,7 @@ func TestPatterns(t *testing.T) {
 	assert.Equal(t, len(v.Outputs), len(third.Outputs))
 	assert.Empty(t, third.Tracks, "tracks are made only where that is wanted")
 	assert.Equal(t, "apply the pattern Ferry", third.Undo)
-	s.OK("POST", "/reels/"+third.Id+"/undo", api.AtRevision{Revision: third.Revision}, &third)
+	s.OK("POST", "/reels/"+third.Id+"/undo", api.Turning{}, &third)
 	assert.Len(t, third.Outputs, 1)
 
 	assert.Contains(t, s.Refused(400, "POST", "/reels/"+third.Id+"/pattern/fit", map[string]any{}), "Name a pattern, or a reel")
@@ -152,7 +152,7 @@ func TestLayingAsks(t *testing.T) {
 	s.OK("POST", "/reels/"+fresh.Id+"/lay", lay(fresh.Revision, nil), &v)
 	assert.Equal(t, stamp, v.Clips[0].Start)
 	assert.EqualValues(t, 10*3600*48000, v.Head.Start, "on the hour before its first take")
-	s.OK("POST", "/reels/"+fresh.Id+"/undo", map[string]any{"revision": v.Revision}, &v)
+	s.OK("POST", "/reels/"+fresh.Id+"/undo", api.Turning{}, &v)
 	assert.Empty(t, v.Clips)
 	s.OK("POST", "/reels/"+fresh.Id+"/lay", lay(v.Revision, map[string]any{"how": map[string]any{"start": stamp}}), &v)
 	assert.Equal(t, stamp, v.Head.Start)
