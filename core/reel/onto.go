@@ -36,7 +36,7 @@ func (c Change) Onto(r *Reel, over bool) (fits Change, met []Met) {
 }
 
 func (k kindOf[T]) onto(r *Reel, c, fits *Change, over bool) (met []Met) {
-	for _, p := range wholes(*k.change(c)) {
+	for _, p := range *k.change(c) {
 		now, there := (*k.reel(r))[p.ID]
 		put := Put[T]{ID: p.ID, After: p.After}
 		if there {
@@ -64,18 +64,6 @@ func (k kindOf[T]) onto(r *Reel, c, fits *Change, over bool) (met []Met) {
 		*k.change(fits) = append(*k.change(fits), put)
 	}
 	return met
-}
-
-// wholes joins what is put of one object more than once.
-func wholes[T any](puts []Put[T]) (list []Put[T]) {
-	for _, p := range puts {
-		if i := slices.IndexFunc(list, func(q Put[T]) bool { return q.ID == p.ID }); i >= 0 {
-			list[i].After = p.After
-		} else {
-			list = append(list, p)
-		}
-	}
-	return list
 }
 
 // Touches tells whether a change made something of an object that was met.

@@ -76,6 +76,12 @@ func TestTurnsAmongSeveral(t *testing.T) {
 		}
 	}
 
+	o, err = s.Undo(ctx, id, "ines", "", store.Turning{Step: first + 1, Over: true})
+	require.NoError(t, err, "what was passed by is taken back once it is named")
+	assert.Equal(t, -3.0, o.Reel.Tracks[boom].GainDB)
+	o, err = s.Redo(ctx, id, "ines", "", store.Turning{Step: first + 1})
+	require.NoError(t, err)
+
 	// What the rules of the reel are against is met as well: the row of a clip that was taken off is gone.
 	var clip string
 	for _, c := range o.Reel.Clips {

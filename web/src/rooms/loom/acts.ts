@@ -36,7 +36,13 @@ export const setTrack = (b: Pick<Bench, "doIt">, track: string, command: Partial
 export function chooseTrack(store: LoomStore, track: string) {
   store.setState(({ chosen: { range } }) => ({
     bus: null,
-    chosen: { track, clips: [], lane: null, range: range && (range.tracks.length === 1 ? { ...range, tracks: [track] } : range) },
+    chosen: {
+      track,
+      whole: true,
+      clips: [],
+      lane: null,
+      range: range && (range.tracks.length === 1 ? { ...range, tracks: [track] } : range),
+    },
   }));
 }
 

@@ -5,6 +5,8 @@ export type Range = { from: number; to: number; tracks: string[] };
 
 export type Choice = {
   track: string;
+  /** The track was chosen itself, at its head, and not as what something lies on. */
+  whole?: boolean;
   /** Other tracks that are chosen beside it. */
   beside?: string[];
   clips: string[];
@@ -24,6 +26,7 @@ export function there(view: ReelView, c: Choice): Choice {
   const lane = c.lane && clips.get(c.lane.clip);
   return {
     track: view.tracks.some((t) => t.id === c.track) ? c.track : "",
+    whole: c.whole,
     beside: c.beside?.filter((id) => view.tracks.some((t) => t.id === id)),
     clips: c.clips.filter((id) => clips.has(id)),
     lane: lane && c.lane!.channel < lane.channels.length ? c.lane : null,

@@ -3,15 +3,15 @@ import { cleanup, fireEvent, render, screen, waitFor } from "@testing-library/re
 import { afterEach, describe, expect, it, vi } from "vitest";
 
 import { Problem, type ReelView, type Command } from "../../api/client";
-import { useConsent } from "./consent";
+import { removal, useConsent } from "./consent";
 
 const refusal = () => new Problem("Boom is tied to 2 other clips. This would put it 3 frames out of sync", "unties");
 const move: Command = { kind: "moveClips", command: { clips: ["1"], by: 5760, alone: true } };
 
-function bench(attempt: (c: Command) => Promise<ReelView>, command = move) {
+function bench(attempt: (c: Command) => Promise<ReelView>, command = move, view?: ReelView) {
   const results: (ReelView | undefined)[] = [];
   function Bench() {
-    const { doIt, dialog } = useConsent({ attempt } as never);
+    const { doIt, dialog } = useConsent({ attempt } as never, view);
     return (
       <>
         <button onClick={() => void doIt(command).then((v) => results.push(v))}>move</button>
@@ -77,5 +77,43 @@ describe("a command that breaks sync", () => {
     const results = bench(() => Promise.reject(new Problem("Boom has been changed since", "stale")));
     await waitFor(() => expect(results).toEqual([undefined]));
     expect(screen.queryByText("This breaks sync")).toBeNull();
+  });
+});
+
+describe("taking tracks away", () => {
+  afterEach(cleanup);
+  const view = {
+    tracks: ["a", "b"].map((id) => ({ id, name: `Track ${id}` })),
+    clips: [
+      { id: "1", track: "a" },
+      { id: "2", track: "a" },
+      { id: "3", track: "b" },
+    ],
+  } as unknown as ReelView;
+  const removes = (...tracks: string[]): Command => ({ kind: "removeTracks", command: { tracks } });
+
+  it("asks, and says what goes with them", async () => {
+    const attempt = vi.fn(() => Promise.resolve({ revision: 9 } as ReelView));
+    const kept = bench(attempt, removes("a"), view);
+    await screen.findByText("Remove Track a?");
+    expect(screen.getByText("2 clips go with it. Undo brings everything back.")).toBeTruthy();
+    fireEvent.click(screen.getByText("Keep it"));
+    await waitFor(() => expect(kept).toEqual([undefined]));
+    expect(attempt).not.toHaveBeenCalled();
+    fireEvent.click(screen.getByText("move"));
+    fireEvent.click(await screen.findByText("Remove it"));
+    await waitFor(() => expect(kept).toEqual([undefined, { revision: 9 }]));
+  });
+
+  it("is said of one, of several, and of none that is there", () => {
+    expect(removal(view, removes("b"))).toEqual({ title: "Remove Track b?", about: "One clip goes with it. Undo brings everything back." });
+    expect(removal(view, removes("a", "b"))).toMatchObject({
+      title: "Remove 2 tracks?",
+      about: expect.stringContaining("3 clips go with them"),
+    });
+    expect(removal({ ...view, clips: [] }, removes("a"))).toMatchObject({ about: "Nothing is on it. Undo brings everything back." });
+    expect(removal(view, removes("gone"))).toBeNull();
+    expect(removal(view, move)).toBeNull();
+    expect(removal(undefined, removes("a"))).toBeNull();
   });
 });

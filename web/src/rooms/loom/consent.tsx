@@ -1,4 +1,4 @@
-import { useCallback, useState } from "react";
+import { useCallback, useRef, useState } from "react";
 
 import { Problem, type Command, type ReelView } from "../../api/client";
 import type { useReelEdits } from "../../api/hooks";
@@ -42,9 +42,25 @@ function allowed(c: Command): Command {
   return c;
 }
 
-/** Commands that would put clips out of sync, or lose a route, say so first: the user decides. */
-export function useConsent(edits: Pick<ReturnType<typeof useReelEdits>, "attempt">) {
+/** What the page asks about before it asks the server: what goes with a track. */
+export function removal(view: ReelView | undefined, c: Command): Pick<Removing, "title" | "about"> | null {
+  if (!view || c.kind !== "removeTracks") return null;
+  const gone = view.tracks.filter((t) => c.command.tracks.includes(t.id));
+  const clips = view.clips.filter((x) => c.command.tracks.includes(x.track)).length;
+  if (gone.length === 0) return null;
+  const what = gone.length === 1 ? gone[0]!.name : `${gone.length} tracks`;
+  const along = clips === 0 ? "Nothing is on it." : clips === 1 ? "One clip goes with it." : `${clips} clips go with it.`;
+  return { title: `Remove ${what}?`, about: `${gone.length > 1 ? along.replace(/\bit\b/, "them") : along} Undo brings everything back.` };
+}
+
+type Removing = { title: string; about: string; done: (yes: boolean) => void };
+
+/** Commands that would put clips out of sync, lose a route, or take tracks away say so first: the user decides. */
+export function useConsent(edits: Pick<ReturnType<typeof useReelEdits>, "attempt">, view?: ReelView) {
   const [waiting, setWaiting] = useState<Waiting | null>(null);
+  const [removing, setRemoving] = useState<Removing | null>(null);
+  const latest = useRef(view);
+  latest.current = view;
   const { attempt } = edits;
   const ask = useCallback(
     (attempt: Attempt): Promise<ReelView | undefined> =>
@@ -55,7 +71,18 @@ export function useConsent(edits: Pick<ReturnType<typeof useReelEdits>, "attempt
       }),
     [],
   );
-  const doIt = useCallback((c: Command) => ask((yes) => attempt(yes ? allowed(c) : c)), [ask, attempt]);
+  const doIt = useCallback(
+    async (c: Command) => {
+      const first = removal(latest.current, c);
+      if (first && !(await new Promise<boolean>((done) => setRemoving({ ...first, done })))) return undefined;
+      return ask((yes) => attempt(yes ? allowed(c) : c));
+    },
+    [ask, attempt],
+  );
+  const remove = (yes: boolean) => {
+    removing?.done(yes);
+    setRemoving(null);
+  };
   const decide = (yes: boolean) => {
     if (!waiting) return;
     setWaiting(null);
@@ -63,7 +90,18 @@ export function useConsent(edits: Pick<ReturnType<typeof useReelEdits>, "attempt
     else waiting.done(undefined);
   };
   const words = asks[waiting?.kind ?? "unties"];
-  const dialog = (
+  const dialog = removing ? (
+    <Dialog open onOpenChange={(open) => !open && remove(false)} title={removing.title} about={removing.about}>
+      <div className="flex gap-3">
+        <button className="pill-act" autoFocus onClick={() => remove(false)}>
+          Keep it
+        </button>
+        <button className="pill h-8" onClick={() => remove(true)}>
+          Remove it
+        </button>
+      </div>
+    </Dialog>
+  ) : (
     <Dialog open={waiting !== null} onOpenChange={(open) => !open && decide(false)} title={words.title} about={words.about}>
       <p className="mb-4">{waiting?.why}.</p>
       <div className="flex gap-3">

@@ -80,6 +80,19 @@ describe("what keys do to what is chosen", () => {
     }
   });
 
+  it("takes tracks away that were chosen at their heads, and not what a clip lay on", () => {
+    const clip = bench({ track: "a", clips: ["1"] });
+    clip.acts.remove();
+    expect(clip.done).toEqual([{ kind: "removeClips", command: { clips: ["1"] } }]);
+    const after = bench({ track: "a" }); // once the clip has gone
+    after.acts.remove();
+    expect(after.done).toEqual([]);
+    expect(told).toHaveBeenCalledWith(expect.stringContaining("a track at its head"));
+    const heads = bench({ track: "a", whole: true, beside: ["b"] });
+    heads.acts.remove();
+    expect(heads.done).toEqual([{ kind: "removeTracks", command: { tracks: ["a", "b"] } }]);
+  });
+
   it("fades to the nearer end, and crossfades two clips that meet", () => {
     const early = bench({ clips: ["1"] }, 4800);
     early.acts.fade();

@@ -119,7 +119,8 @@ export function cutting(b: Bench) {
       const to = Math.max(...clips.map((c) => c.start + c.length));
       return run("cutOut", { from, to, tracks: [...new Set(clips.map((c) => c.track))], close: true });
     }
-    if (choice.track) run("removeTracks", { tracks: [choice.track] });
+    if (!choice.whole || !choice.track) return need("Choose clips, a range, or a track at its head.");
+    run("removeTracks", { tracks: [choice.track, ...(choice.beside ?? [])] });
   };
   const paste = (there: boolean) => {
     const have = clipboard();

@@ -111,7 +111,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   // biome-ignore lint/correctness/useExhaustiveDependencies: the key says which takes there are; the map is new with every edit
   const known = useMemo(() => new Map([...(listed ?? []), ...takes.values()].map((t) => [t.id, t])), [takesKey, listed]);
   const widths = useMemo(() => new Map([...known].map(([id, t]) => [id, t.channels.length])), [known]);
-  const { ask, doIt, dialog } = useConsent(edits);
+  const { ask, doIt, dialog } = useConsent(edits, view);
   // Not all of the state: what is chosen in the weave, say, is drawn there alone.
   const {
     opened,
@@ -615,7 +615,7 @@ function useHeadActs(view: ReelView, doIt: ReturnType<typeof useConsent>["doIt"]
       const was = chosenTracks(chosen);
       const next = how === "up to" ? all.slice(a, b + 1) : was.has(t) ? [...was].filter((x) => x !== t) : [...was, t];
       const first = next.includes(chosen.track) ? chosen.track : (next[0] ?? "");
-      store.setState({ chosen: { ...chosen, track: first, beside: next.filter((x) => x !== first), clips: [], lane: null } });
+      store.setState({ chosen: { ...chosen, track: first, whole: true, beside: next.filter((x) => x !== first), clips: [], lane: null } });
     },
     stem: (t, stem) => setTrack({ doIt }, t, { stem }),
     mute: (t, mute) => setTrack({ doIt }, t, { mute }),
