@@ -2,7 +2,7 @@
 import { act, renderHook } from "@testing-library/react";
 import { expect, test, vi } from "vitest";
 
-import { useDraft } from "./draft";
+import { leave, useDraft } from "./draft";
 
 test("nothing is being typed until it is begun, and a draft goes where it was begun", () => {
   const first = vi.fn();
@@ -26,6 +26,43 @@ test("what is refused stays with the reason; Escape lets it be", () => {
   act(() => result.current.field.onChange({ target: { value: "Ines" } } as never));
   act(() => result.current.field.onBlur());
   expect(result.current).toMatchObject({ draft: "Ines", refused: "That name is taken" });
-  act(() => result.current.field.onKeyDown({ key: "Escape", preventDefault: () => undefined } as never));
+  const field = document.createElement("input");
+  act(() => result.current.field.onKeyDown({ key: "Escape", preventDefault: () => undefined, currentTarget: field } as never));
   expect(result.current).toMatchObject({ draft: null, refused: "" });
+});
+
+test("a field is left for where one was, and in a dialog one stays", () => {
+  document.body.innerHTML = `<div role="gridcell" tabindex="0" id="cell"></div><button id="b"></button><input id="f" />
+    <div role="dialog"><input id="d" /></div>`;
+  const at = (id: string) => document.getElementById(id)!;
+  const from = (id: string, before: string | null) => {
+    at(id).focus();
+    leave(at(id), before === null ? null : at(before));
+    return document.activeElement?.id ?? "";
+  };
+  expect(from("f", "cell")).toBe("cell");
+  expect(from("f", "b")).toBe(""); // the page: Tab goes on behind the field
+  expect(from("f", null)).toBe("");
+  expect(from("d", "cell")).toBe("d");
+  const gone = at("cell");
+  gone.remove();
+  at("f").focus();
+  leave(at("f"), gone);
+  expect(document.activeElement).toBe(document.body);
+});
+
+test("what is refused keeps the field, what is kept leaves it", () => {
+  let why: string | undefined = "That name is taken";
+  const { result } = renderHook(() => useDraft("Boom", () => why));
+  const field = document.createElement("input");
+  document.body.append(field);
+  const enter = () =>
+    act(() => result.current.field.onKeyDown({ key: "Enter", preventDefault: () => undefined, currentTarget: field } as never));
+  field.focus();
+  act(() => result.current.field.onChange({ target: { value: "Ines" } } as never));
+  enter();
+  expect(document.activeElement).toBe(field);
+  why = undefined;
+  enter();
+  expect(document.activeElement).toBe(document.body);
 });

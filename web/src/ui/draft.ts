@@ -1,5 +1,18 @@
 import { useEffect, useRef, useState, type ChangeEvent, type FocusEvent, type KeyboardEvent } from "react";
 
+/** What keys go to, and goes on from. */
+const keyed = "[role=gridcell], [role=option], [role=slider], [role=treeitem]";
+
+/**
+ * Leaves a field for where one was: a crossing, an entry, a handle; else for the page, where keys mean what they mean everywhere, and Tab goes on
+ * behind the field. In a dialog one stays.
+ */
+export function leave(field: HTMLElement, before: Element | null) {
+  if (field.closest("[role=dialog], [role=menu]")) return;
+  if (before instanceof HTMLElement && before.isConnected && before.matches(keyed)) before.focus({ preventScroll: true });
+  else field.blur();
+}
+
 /** Takes what was typed; a sentence says why it can't be. */
 export type Keep = (text: string) => unknown;
 
@@ -16,6 +29,7 @@ export function useDraft(value: string, onKeep: Keep) {
   const [refused, setRefused] = useState("");
   const now = useRef<Draft | null>(null);
   const by = useRef(false);
+  const before = useRef<Element | null>(null); // what had the focus before the field
   const put = (d: Draft | null) => {
     now.current = d;
     setDraft(d);
@@ -26,6 +40,7 @@ export function useDraft(value: string, onKeep: Keep) {
     const why = d && d.text.trim() !== d.value ? d.keep(d.text.trim()) : undefined;
     if (typeof why === "string") setRefused(why);
     else put(null);
+    return typeof why !== "string";
   };
   useEffect(
     () => () => {
@@ -47,15 +62,19 @@ export function useDraft(value: string, onKeep: Keep) {
     field: {
       value: draft?.text ?? value,
       "aria-invalid": refused !== "" || undefined,
-      onFocus: (e: FocusEvent<HTMLInputElement>) => e.target.select(),
+      onFocus: (e: FocusEvent<HTMLInputElement>) => {
+        before.current = e.relatedTarget;
+        e.target.select();
+      },
       onChange: (e: ChangeEvent<HTMLInputElement>) => put({ value, keep: onKeep, ...now.current, text: e.target.value }),
       onBlur: keep,
       onKeyDown: (e: KeyboardEvent<HTMLInputElement>) => {
         if (e.key !== "Enter" && e.key !== "Escape") return;
         e.preventDefault();
-        if (e.key === "Enter") keep();
-        else put(null);
         by.current = true;
+        if (e.key === "Escape") put(null);
+        else if (!keep()) return; // it stays to be put right
+        leave(e.currentTarget, before.current);
       },
     },
   };

@@ -112,6 +112,14 @@ describe("pressing keys", () => {
     fireEvent.keyDown(select!, init("ArrowRight"));
     expect(frame.run).toHaveBeenCalledTimes(1);
     frame.unmount();
+    // What is meant everywhere works in a field too, unless the field has a use for it; a dialog is a place of its own.
+    const [commands, undo, find] = [listen("commands"), listen("undo"), listen("find")];
+    for (const key of ["k", "z", "f"]) {
+      fireEvent.keyDown(text!, { key, code: `Key${key.toUpperCase()}`, ctrlKey: true });
+      fireEvent.keyDown(inside!, { key, code: `Key${key.toUpperCase()}`, ctrlKey: true });
+    }
+    expect([commands, undo, find].map((x) => x.run.mock.calls.length)).toEqual([1, 0, 0]);
+    for (const x of [commands, undo, find]) x.unmount();
   });
 
   it("has its turn last where it is a fallback, though it was there first", () => {

@@ -256,6 +256,10 @@ function taken(e: KeyboardEvent): boolean {
   return !!el.closest("button, a, [role=switch]") && ["Enter", " "].includes(e.key) && !byPointer;
 }
 
+/** Keys that no field has a use for: with Ctrl, Alt or the like, but for those that edit text, and not where a dialog is open. */
+const worksInFields = (e: KeyboardEvent) =>
+  (e.ctrlKey || e.metaKey || e.altKey) && !/^[acvxyz]$/i.test(e.key) && !(e.target as HTMLElement).closest("[role=dialog], [role=menu]");
+
 type Handlers = Partial<Record<ActionID, () => void>>;
 
 /** Handlers that are there; a fallback has its turn where no other has a use for the key. */
@@ -276,14 +280,17 @@ export function perform(id: ActionID) {
 }
 
 function down(e: KeyboardEvent) {
-  if (e.defaultPrevented || taken(e)) return;
+  if (e.defaultPrevented) return;
+  const typing = taken(e);
+  if (typing && !worksInFields(e)) return;
   const names = namesOf(e);
   for (const holder of holders()) {
     for (const [id, run] of Object.entries(holder.current)) {
       const key = keyOf(id as ActionID);
       if (!run || key === "" || !names.includes(key)) continue;
-      e.preventDefault();
       const action: Action = actions.find((a) => a.id === id)!;
+      if (typing && action.room !== "everywhere") continue;
+      e.preventDefault();
       if (!e.repeat || action.again) run();
       return;
     }
