@@ -1,7 +1,8 @@
 // What the keys of the Loom do, but for those that cut.
-import type { Command, CommandOf, ReelView } from "../../api/client";
+import type { Command, CommandOf, ReelView, Take } from "../../api/client";
 import type { Tap } from "../../listen/player";
 import type { ActionID } from "../../ui/keys";
+import { alike, ofOne, type Alike } from "./alike";
 import { changeOver } from "./compared";
 import { tell } from "../../ui/notices";
 import { frameAt, sampleOf } from "../../ui/timecode";
@@ -19,6 +20,7 @@ import type { InTime } from "./timeview";
 type Act = () => void;
 type Bench = {
   view: ReelView;
+  takes: ReadonlyMap<string, Take>;
   rows: Rows;
   choice: Choice;
   clip: ReelView["clips"][number] | undefined; // that settings are shown of
@@ -107,7 +109,12 @@ function playing({ view, choice, listening: l, store }: Bench) {
       store.setState({ check: "" });
       l.listenTo(null);
     },
-    "play-range": () => choice.range && l.playFrom(choice.range.from, { until: choice.range.to, loop: null }),
+    "play-range": () => {
+      const r = choice.range;
+      if (!r) return;
+      if (store.getState().loop) l.playFrom(r.from, { loop: { from: r.from, to: r.to } });
+      else l.playFrom(r.from, { until: r.to, loop: null });
+    },
     loop: () => store.setState((s) => ({ loop: !s.loop })),
     half: () => store.setState((s) => ({ half: !s.half })),
   };
@@ -179,7 +186,7 @@ function showing({ view, time, store, choice }: Bench) {
   };
 }
 
-function ofClips({ rows, choice, clip, listening, store }: Bench) {
+function ofClips({ view, takes, rows, choice, clip, listening, store }: Bench) {
   const own = rows.clips.get(choice.track) ?? [];
   const chooseHere = () => {
     const here = clipsAt(own, listening.position())[0];
@@ -215,7 +222,25 @@ function ofClips({ rows, choice, clip, listening, store }: Bench) {
     store.setState({ chosen: { ...choice, track: to.track, clips: [to.id], lane: null } });
     listening.go(to.start);
   };
+  const all = (by: Alike) => () => {
+    if (!clip && ofOne.includes(by)) return tell("Choose a clip first: those like it are chosen then.");
+    const found = alike(view, takes, by, clip);
+    if (found.length === 0) return tell("There is no such clip on this reel.");
+    const first = found.find((c) => c.id === clip?.id) ?? found[0]!;
+    store.setState({
+      chosen: { track: first.track, clips: [first.id, ...found.map((c) => c.id).filter((id) => id !== first.id)], lane: null, range: null },
+    });
+    tell(found.length === 1 ? "1 clip is chosen." : `${found.length} clips are chosen.`);
+  };
   return {
+    "all-of-take": all("take"),
+    "all-of-microphone": all("microphone"),
+    "all-of-strand": all("strand"),
+    "all-of-stem": all("stem"),
+    "all-of-name": all("name"),
+    "all-muted": all("muted"),
+    "all-adrift": all("adrift"),
+    "all-worked": all("worked"),
     "choose-clip": chooseHere,
     "choose-all": () => own.length > 0 && store.setState({ chosen: { ...choice, clips: own.map((c) => c.id), lane: null } }),
     "next-channel": nextChannel,

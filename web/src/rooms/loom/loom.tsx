@@ -171,7 +171,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     else if (choice.clips.length > 0) settling.start({ clips: choice.clips });
     else if (track) settling.start({ track: track.id });
   };
-  const acts = loomActs({ view, rows, choice, clip, listening, time, store, doIt, settle });
+  const acts = loomActs({ view, takes, rows, choice, clip, listening, time, store, doIt, settle });
 
   const room = useRef<HTMLDivElement>(null);
   const stableEdits = useStable({ command: edits.command, tie: edits.tie });
