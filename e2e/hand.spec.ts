@@ -108,3 +108,89 @@ async function lain(page: Page, of: string, lies: Lies, after: number) {
     )
     .toEqual(lies);
 }
+
+/** The page of somebody else in the same reel. */
+async function another(page: Page, name: string): Promise<Page> {
+  const context = await page
+    .context()
+    .browser()!
+    .newContext({ baseURL: new URL(page.url()).origin });
+  await context.addInitScript((author) => localStorage.setItem("loom.author", author), name);
+  const other = await context.newPage();
+  await other.goto(page.url());
+  await expect(track(other, "Boom")).toBeVisible();
+  return other;
+}
+
+test("two people take back their own, and are asked where they met", async ({ page }) => {
+  await page.addInitScript(() => localStorage.setItem("loom.author", "Ines"));
+  await newProduction(page, "The Lantern Ferry, by two");
+  await bringIn(page, "Recorder card LF03", ["LF03"], ["LF03_12A_T03.wav"]);
+  await unravel(page, /12A.*take 3/);
+  await expect(track(page, "Boom")).toBeVisible();
+  const other = await another(page, "Tobiah");
+  const boom = async () => {
+    const { tracks } = (await reelOf(page)) as unknown as { tracks: { name: string; gainDB: number; mute?: boolean }[] };
+    const { gainDB, mute } = tracks.find((t) => t.name === "Boom")!;
+    return { gainDB, mute: mute ?? false };
+  };
+  const gain = async (who: Page, dB: string) => {
+    await track(who, "Boom").click();
+    await who.getByLabel("Gain of the track in dB").fill(dB);
+    await who.keyboard.press("Enter"); // and the field is left: keys are the Loom's again
+  };
+
+  await gain(page, "-3");
+  await track(other, "Boom").getByRole("button", { name: "Mute Boom" }).click();
+  await expect.poll(boom).toEqual({ gainDB: -3, mute: true });
+  await page.keyboard.press("Control+z");
+  await expect.poll(boom, "somebody's mute is no obstacle").toEqual({ gainDB: 0, mute: true });
+  await page.keyboard.press("Control+Shift+z");
+  await expect.poll(boom).toEqual({ gainDB: -3, mute: true });
+
+  await gain(page, "-6");
+  await expect.poll(boom).toEqual({ gainDB: -6, mute: true });
+  await track(other, "Boom").click();
+  await expect(other.getByLabel("Gain of the track in dB")).toHaveValue("-6");
+  await gain(other, "-9");
+  await expect.poll(boom).toEqual({ gainDB: -9, mute: true });
+  await page.keyboard.press("Control+z");
+  const asked = page.getByRole("dialog", { name: "It can't be taken back as it was" });
+  await expect(asked.getByText("Tobiah has changed track Boom since (gain of Boom)")).toBeVisible();
+  await asked.getByRole("button", { name: "Pass it" }).click();
+  await expect(asked).toHaveCount(0);
+  await expect.poll(boom).toEqual({ gainDB: -9, mute: true });
+  await page.keyboard.press("Control+z"); // the one before is met as well
+  await asked.getByRole("button", { name: "Set it back anyway" }).click();
+  await expect.poll(boom).toEqual({ gainDB: 0, mute: true });
+
+  // What the other did is taken back by choice, in the history.
+  await page.keyboard.press("i");
+  await page.getByRole("tab", { name: "History" }).click();
+  await page.getByRole("button", { name: "Take back: mute Boom" }).click();
+  await expect.poll(boom).toEqual({ gainDB: 0, mute: false });
+
+  // Delete takes the clip; again, and the track stays; at its head it is asked about.
+  await page.locator(".time-area").click({ position: await middleOf(page) });
+  await page.keyboard.press("Delete");
+  const clips = async () => (await reelOf(page)).clips.length;
+  const before = (await reelOf(page)).tracks.length;
+  await expect.poll(clips).toBe(4);
+  await page.keyboard.press("Delete");
+  await expect(page.getByText("Choose clips, a range, or a track at its head.")).toBeVisible();
+  await track(page, "Boom").click();
+  await page.keyboard.press("Delete");
+  await page.getByRole("dialog", { name: "Remove Boom?" }).getByRole("button", { name: "Keep it" }).click();
+  expect((await reelOf(page)).tracks).toHaveLength(before);
+  await other.context().close();
+});
+
+/** A place in the middle of the clip on the Boom's row. */
+async function middleOf(page: Page) {
+  const reel = await reelOf(page);
+  const boom = reel.tracks.find((t) => t.name === "Boom")!;
+  const { from, to } = await drawn(page, reel.clips.find((c) => c.track === boom.id)!);
+  const box = (await page.locator(".time-area").boundingBox())!;
+  const row = (await track(page, "Boom").boundingBox())!;
+  return { x: (from + to) / 2 - box.x, y: row.y + 20 - box.y };
+}
