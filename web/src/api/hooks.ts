@@ -275,9 +275,7 @@ export function useReelEdits(reel: string) {
     });
   };
   return {
-    /** Gives nothing where the command was refused. */
-    command: (c: Command) => attempt(c).catch(quiet),
-    /** As command, but throws the problem where it was refused. */
+    /** Throws the problem where it was refused: what a command asks about is asked by useConsent, through which all of them go. */
     attempt,
     /** Ties rows to outputs, or to whole groups where their IDs are given. */
     tie: (at: Crossing[]) =>

@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState, type ReactNode } from "react";
 
-import { api, ok, type ReelView } from "../../api/client";
-import { isOpen, useDo, useWork, type useReelEdits } from "../../api/hooks";
+import { api, ok, type Command, type ReelView } from "../../api/client";
+import { isOpen, useDo, useWork } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { Bar } from "../../ui/bar";
 import { decimal, signed } from "../../ui/figures";
@@ -72,7 +72,7 @@ function Does({ view, row, figure }: { view: ReelView; row: GaugeRow; figure: Fi
 }
 
 /** Brings an output group to what is asked, and its parts with it; shows what that does, and takes it back. */
-export function Correct(p: { view: ReelView; row: GaugeRow; profile: string; judgedBy: string; edits: ReturnType<typeof useReelEdits> }) {
+export function Correct(p: { view: ReelView; row: GaugeRow; profile: string; judgedBy: string; onDo: (c: Command) => Promise<unknown> }) {
   const { view, row } = p;
   const limit = row.limit ?? {};
   const now = row.correction;
@@ -167,13 +167,10 @@ export function Correct(p: { view: ReelView; row: GaugeRow; profile: string; jud
                 Work it out anew
               </button>
             )}
-            <button
-              className="pill"
-              onClick={() => void p.edits.command({ kind: "changeCorrection", command: { of: row.id, off: !now.off } })}
-            >
+            <button className="pill" onClick={() => void p.onDo({ kind: "changeCorrection", command: { of: row.id, off: !now.off } })}>
               {now.off ? "Switch it on" : "Switch it off"}
             </button>
-            <button className="pill" onClick={() => void p.edits.command({ kind: "removeCorrection", command: { of: row.id } })}>
+            <button className="pill" onClick={() => void p.onDo({ kind: "removeCorrection", command: { of: row.id } })}>
               Take it back
             </button>
           </>

@@ -9,6 +9,7 @@ import { Bar } from "../../ui/bar";
 import { decimal } from "../../ui/figures";
 import { Header } from "../../shell/header";
 import { Missing } from "../../ui/missing";
+import { useConsent } from "../loom/consent";
 import { whole } from "../loom/geometry";
 import { PicturePane } from "../loom/picture";
 import { Scroll } from "../loom/scroll";
@@ -73,6 +74,7 @@ function usual(view: ReelView): { row: GaugeRow["row"]; id: string } | null {
 }
 
 function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useReelEdits> }) {
+  const { doIt, dialog } = useConsent(edits, view);
   const go = useNavigate();
   const reels = useReels(view.production);
   const [chosen, setChosen] = useState(() => usual(view));
@@ -125,6 +127,7 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
   const empty = view.end <= view.head.start || view.clips.length === 0;
   return (
     <div className="flex min-h-0 grow max-[900px]:flex-col max-[900px]:overflow-auto">
+      {dialog}
       <aside className="flex w-[250px] shrink-0 flex-col overflow-auto border-r border-line py-3 max-[900px]:w-full max-[900px]:overflow-visible">
         <Of production={view.production} files={false} />
         <label className="mx-4 flex flex-col gap-1 text-[13px] text-muted">
@@ -212,7 +215,7 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
                 onWidth={setWidth}
                 onGo={goTo}
                 onRange={setRange}
-                onRide={(ride) => void edits.command({ kind: "changeCorrection", command: { of: row.correction!.of, ride } })}
+                onRide={(ride) => void doIt({ kind: "changeCorrection", command: { of: row.correction!.of, ride } })}
               />
               {picture && (
                 <PicturePane
@@ -220,7 +223,7 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
                   at={at}
                   movies={movies}
                   half={false}
-                  onChoose={(t) => void edits.command({ kind: "setReel", command: { picture: { take: t.id } } })}
+                  onChoose={(t) => void doIt({ kind: "setReel", command: { picture: { take: t.id } } })}
                   onClose={() => setPicture(false)}
                 />
               )}
@@ -241,7 +244,7 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
                       playFrom(from, until);
                     }
                   }}
-                  onMark={(name, from, to) => void edits.command({ kind: "setMark", command: { name, at: from, length: to - from } })}
+                  onMark={(name, from, to) => void doIt({ kind: "setMark", command: { name, at: from, length: to - from } })}
                 />
               </section>
               <section
@@ -249,7 +252,7 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
                 aria-label="Correct it"
               >
                 <h2 className="mb-1.5 font-bold">Correct it</h2>
-                <Correct view={view} row={row} profile={profile} judgedBy={g?.judgedBy ?? ""} edits={edits} />
+                <Correct view={view} row={row} profile={profile} judgedBy={g?.judgedBy ?? ""} onDo={doIt} />
               </section>
             </div>
           </>

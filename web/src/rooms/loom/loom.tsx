@@ -174,7 +174,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const acts = loomActs({ view, takes, rows, choice, clip, listening, time, store, doIt, settle });
 
   const room = useRef<HTMLDivElement>(null);
-  const stableEdits = useStable({ command: edits.command, tie: edits.tie });
+  const stableEdits = useStable({ command: doIt, tie: edits.tie });
   const weave = useWeave(view, rows, band, bandRow, tracksChosen, stableEdits);
   const reed = useReed(weave.columns, room);
   useActions({ ...acts, ...hearing(view, weave, listening, store) });

@@ -1,10 +1,11 @@
 // What pressing, dragging and keys do in the weave: which knots are tied, cleared and set. Each is one step of the history.
 import type { Command, Crossing, Knot, ReelView } from "../../api/client";
 import type { useReelEdits } from "../../api/hooks";
+import type { useConsent } from "./consent";
 import { cellOf, touches, type Line, type Place } from "./cells";
 import type { Columns } from "./columns";
 
-export type Edits = Pick<ReturnType<typeof useReelEdits>, "command" | "tie">;
+export type Edits = { command: ReturnType<typeof useConsent>["doIt"] } & Pick<ReturnType<typeof useReelEdits>, "tie">;
 
 type Ground = { view: ReelView; lines: Line[]; columns: Columns; chosen: ReadonlySet<string>; edits: Edits };
 

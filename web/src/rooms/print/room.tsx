@@ -26,7 +26,7 @@ export function PrintRoom() {
   const reels = useReels(id);
   const reel = useReel(reelID);
   const edits = useReelEdits(reelID);
-  const { ask, dialog } = useConsent(edits);
+  const { ask, doIt, dialog } = useConsent(edits, reel.data);
   const specs = useSpecs(id);
   const prints = usePrints(reelID);
   const shown = usePrint(reelID, printID ?? "");
@@ -145,7 +145,7 @@ export function PrintRoom() {
                 busy={start.isPending || plan.isPlaceholderData}
                 onPrint={() => start.mutate(undefined)}
                 onWish={(w) => setWish({ ...wish, ...w })}
-                onDo={(c) => void edits.command(c)}
+                onDo={(c) => void doIt(c)}
               />
             )
           )}
