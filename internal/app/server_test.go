@@ -329,7 +329,9 @@ func TestARequestThatIsMadeTwiceIsDoneOnce(t *testing.T) {
 	production, v := crossing(t, s)
 	clips := len(v.Clips)
 	thrice := func(path, key string, body map[string]any) {
-		body["revision"] = v.Revision
+		if len(body) > 0 { // what is taken back is not asked for by a revision
+			body["revision"] = v.Revision
+		}
 		b, err := json.Marshal(body)
 		require.NoError(t, err)
 		for range 3 {
