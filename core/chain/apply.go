@@ -104,37 +104,48 @@ func (t *through) next(at int64, n int) error {
 	if t.read == nil {
 		t.read, t.room = make([]int64, len(t.sets)), make([][][]float64, len(t.sets))
 	}
-	for k, set := range t.sets {
-		ahead := int64(t.rows[k].Latency())
-		for t.read[k] < at+ahead { // what comes out of this lay before the file
-			count := int(min(blockFrames, at+ahead-t.read[k]))
-			if _, err := t.run(k, set, count); err != nil {
+	for k := 0; k < len(t.sets); k += 2 { // two at a time, as filters of two are done at once
+		pair := t.sets[k:min(k+2, len(t.sets))]
+		for j, set := range pair {
+			ahead := int64(t.rows[k+j].Latency())
+			for t.read[k+j] < at+ahead { // what comes out of this lay before the file
+				count := int(min(blockFrames, at+ahead-t.read[k+j]))
+				if err := t.fill(k+j, set, count); err != nil {
+					return err
+				}
+				t.rows[k+j].Process(t.room[k+j], t.read[k+j]-int64(count))
+			}
+			if err := t.fill(k+j, set, n); err != nil {
 				return err
 			}
 		}
-		channels, err := t.run(k, set, n)
-		if err != nil {
-			return err
+		if len(pair) == 2 {
+			Together(t.rows[k], t.rows[k+1], t.room[k], t.room[k+1], t.read[k]-int64(n), t.read[k+1]-int64(n))
+		} else {
+			t.rows[k].Process(t.room[k], t.read[k]-int64(n))
 		}
-		for i, c := range set {
-			if t.block[c] = channels[i]; t.src.Encoding == wave.PCM && !t.rows[k].Idle() {
-				dsp.AddDither(channels[i], 8*t.src.Bytes, c, at)
-			}
+		for j, set := range pair {
+			t.give(k+j, set, at)
 		}
 	}
 	return nil
 }
 
-// run has the next count frames of a set go through its row.
-func (t *through) run(k int, set []int, count int) ([][]float64, error) {
-	channels, err := t.samples(t.room[k], set, t.read[k], count)
-	if err != nil {
-		return nil, err
+// give puts what has come out of a set into the block.
+func (t *through) give(k int, set []int, at int64) {
+	for i, c := range set {
+		if t.block[c] = t.room[k][i]; t.src.Encoding == wave.PCM && !t.rows[k].Idle() {
+			dsp.AddDither(t.room[k][i], 8*t.src.Bytes, c, at)
+		}
 	}
-	t.room[k] = channels
-	t.rows[k].Process(channels, t.read[k])
-	t.read[k] += int64(count)
-	return channels, nil
+}
+
+// fill reads the next count frames of a set.
+func (t *through) fill(k int, set []int, count int) (err error) {
+	if t.room[k], err = t.samples(t.room[k], set, t.read[k], count); err == nil {
+		t.read[k] += int64(count)
+	}
+	return err
 }
 
 // samples reads channels from a frame on, into room where there is some; behind the file there is silence.

@@ -94,6 +94,23 @@ func (r *Row) Process(channels [][]float64, at int64) {
 	}
 }
 
+// Together has two rows work in place on a signal each, of as many frames, as Process of each would: filters of both at once.
+func Together(a, b *Row, x, y [][]float64, atX, atY int64) {
+	for k := range max(len(a.links), len(b.links)) {
+		if k < len(a.links) && k < len(b.links) && dsp.Together(a.links[k].Processor, b.links[k].Processor, x, y) {
+			continue // filters have no latency
+		}
+		if k < len(a.links) {
+			a.links[k].Process(x, atX)
+			atX -= int64(a.links[k].Latency())
+		}
+		if k < len(b.links) {
+			b.links[k].Process(y, atY)
+			atY -= int64(b.links[k].Latency())
+		}
+	}
+}
+
 // Latency is that of all steps together.
 func (r *Row) Latency() int { return r.late }
 

@@ -1,6 +1,7 @@
 package chain_test
 
 import (
+	"fmt"
 	"math"
 	"math/rand"
 	"testing"
@@ -93,4 +94,43 @@ func inBlocks(row *chain.Row, x [][]float64, rnd *rand.Rand) [][]float64 {
 		at += n
 	}
 	return out
+}
+
+// Two rows of any steps work together as each would alone, bit for bit, whatever the blocks are and wherever each lies on the clock.
+func TestTwoRowsTogether(t *testing.T) {
+	const frames = 9000
+	for seed := range int64(40) {
+		rnd := rand.New(rand.NewSource(seed))
+		var rows, alone [2]*chain.Row
+		var sound, want [2][][]float64
+		for k := range rows {
+			var steps []chain.Step
+			for n := range rnd.Intn(5) {
+				s := chaintest.Random(rnd, chain.Kinds[rnd.Intn(len(chain.Kinds))])
+				s.ID, s.Off = fmt.Sprint(n), rnd.Intn(5) == 0
+				steps = append(steps, s)
+			}
+			var err error
+			rows[k], err = chain.MakeFor(steps, 48000, 1)
+			require.NoError(t, err)
+			alone[k], err = chain.MakeFor(steps, 48000, 1)
+			require.NoError(t, err)
+			x := make([]float64, frames)
+			for i := range x {
+				x[i] = rnd.NormFloat64() * 0.1
+			}
+			sound[k], want[k] = [][]float64{x}, [][]float64{append([]float64(nil), x...)}
+		}
+		begins := [2]int64{256 * rnd.Int63n(100), 256 * rnd.Int63n(100)}
+		for at := 0; at < frames; {
+			n := min(frames-at, 1+rnd.Intn(2500))
+			part := func(x [][]float64) [][]float64 { return [][]float64{x[0][at : at+n]} }
+			chain.Together(rows[0], rows[1], part(sound[0]), part(sound[1]), begins[0]+int64(at), begins[1]+int64(at))
+			for k := range alone {
+				alone[k].Process(part(want[k]), begins[k]+int64(at))
+			}
+			at += n
+		}
+		require.Equal(t, want, sound, "%d", seed)
+	}
 }

@@ -33,45 +33,84 @@ func together(x []float64, sections []Section, state []held, lanes int) int {
 	if !vectors {
 		return 0
 	}
-	n := min(len(sections), lanes*lane)
-	var row [2 * lane]Section
-	var are [2 * lane]held
-	for k := range lanes * lane {
-		row[k] = passing
-		if k < n {
-			row[k], are[k] = sections[k], state[k]
-		}
-	}
-	// What lies at the ends is gone through by some of the sections alone.
-	last := lanes*lane - 1
-	var out [2 * lane]float64 // of each section
-	move := func(i, from, to int) {
-		for k := to; k >= from; k-- {
-			var v float64
-			if k > 0 {
-				v = out[k-1]
-			} else {
-				v = x[i]
-			}
-			out[k] = are[k].step(v, &row[k])
-		}
-	}
-	for i := range last {
-		move(i, 0, i)
+	n, last := min(len(sections), lanes*lane), lanes*lane-1
+	p := newPass(sections[:n], state[:n])
+	for i := range last { // what lies at the ends is gone through by some of the sections alone
+		p.move(x, i, 0, i)
 	}
 	if lanes == 2 {
-		pipeTwo(x, &row, &are, &out)
+		pipeTwo(x, &p.row, &p.are, &p.out)
 	} else {
-		pipe(x, &row, &are, &out)
+		pipe(x, &p.row, &p.are, &p.out)
 	}
-	for i := len(x); i < len(x)+last; i++ {
-		move(i, i-len(x)+1, last)
-		x[i-last] = out[last]
-	}
-	for k := range n {
-		state[k] = held{rest(are[k].one), rest(are[k].two)}
-	}
+	p.end(x, last, state[:n])
 	return n
+}
+
+// cascades is cascade of two signals of one length, each through sections of its own: neither need wait for the other.
+func cascades(x, y []float64, f, g []Section, fs, gs []held) {
+	most := max(len(f), len(g))
+	if !wide || most > 2*lane || most == 0 || len(x) < 4*lane || len(x) != len(y) {
+		cascade(x, f, fs)
+		cascade(y, g, gs)
+		return
+	}
+	last := lane - 1
+	if most > lane {
+		last = 2*lane - 1
+	}
+	one, two := newPass(f, fs), newPass(g, gs)
+	for i := range last {
+		one.move(x, i, 0, i)
+		two.move(y, i, 0, i)
+	}
+	if most > lane {
+		pipeBoth(x, y, &one, &two)
+	} else {
+		pipeHalves(x, y, &one, &two)
+	}
+	one.end(x, last, fs)
+	two.end(y, last, gs)
+}
+
+// pass is a signal on its way through up to eight sections.
+type pass struct {
+	row [2 * lane]Section
+	are [2 * lane]held
+	out [2 * lane]float64 // of each section
+}
+
+func newPass(sections []Section, state []held) (p pass) {
+	for k := range p.row {
+		if p.row[k] = passing; k < len(sections) {
+			p.row[k], p.are[k] = sections[k], state[k]
+		}
+	}
+	return p
+}
+
+// move has a sample go in, and some of the sections go on.
+func (p *pass) move(x []float64, i, from, to int) {
+	for k := to; k >= from; k-- {
+		var v float64
+		if k > 0 {
+			v = p.out[k-1]
+		} else {
+			v = x[i]
+		}
+		p.out[k] = p.are[k].step(v, &p.row[k])
+	}
+}
+
+// end lets out what is still in the sections, of which the last is told, and gives back what they hold.
+func (p *pass) end(x []float64, last int, state []held) {
+	for i := len(x); i < len(x)+last; i++ {
+		p.move(x, i, i-len(x)+1, last)
+		x[i-last] = p.out[last]
+	}
+	for k := range state {
+		state[k] = held{rest(p.are[k].one), rest(p.are[k].two)}
+	}
 }
 
 // step gives what comes out for a sample that goes in.

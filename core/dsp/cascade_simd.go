@@ -112,3 +112,89 @@ func pipeTwo(x []float64, row *[2 * lane]Section, are *[2 * lane]held, out *[2 *
 	g.to(are[lane:], out[lane:])
 	archsimd.ClearAVXUpperBits()
 }
+
+// eightOf are the values of eight sections.
+type eightOf struct{ b0, b1, b2, a1, a2, one, two, out eight }
+
+func eightFrom(row [2 * lane]Section, are [2 * lane]held, out [2 * lane]float64) (e eightOf) {
+	var b0, b1, b2, a1, a2, one, two [2 * lane]float64
+	for k, s := range row {
+		b0[k], b1[k], b2[k], a1[k], a2[k], one[k], two[k] = s.B0, s.B1, s.B2, s.A1, s.A2, are[k].one, are[k].two
+	}
+	load := archsimd.LoadFloat64x8
+	return eightOf{load(&b0), load(&b1), load(&b2), load(&a1), load(&a2), load(&one), load(&two), load(&out)}
+}
+
+func (e *eightOf) to(are *[2 * lane]held, out *[2 * lane]float64) {
+	var one, two [2 * lane]float64
+	e.one.Store(&one)
+	e.two.Store(&two)
+	e.out.Store(out)
+	for k := range are {
+		are[k] = held{one[k], two[k]}
+	}
+}
+
+// behindHalves are the lanes of what goes into four sections and four others.
+var behindHalves = [8]uint64{8, 0, 1, 2, 9, 4, 5, 6}
+
+// pipeHalves runs two signals from the fourth sample on through four sections each.
+func pipeHalves(x, y []float64, p, q *pass) {
+	var row [2 * lane]Section
+	var are [2 * lane]held
+	var out [2 * lane]float64
+	copy(row[:lane], p.row[:])
+	copy(row[lane:], q.row[:])
+	copy(are[:lane], p.are[:])
+	copy(are[lane:], q.are[:])
+	copy(out[:lane], p.out[:])
+	copy(out[lane:], q.out[:])
+	e := eightFrom(row, are, out)
+	b0, b1, b2, a1, a2, one, two, z := e.b0, e.b1, e.b2, e.a1, e.a2, e.one, e.two, e.out
+	lanes := archsimd.LoadUint64x8(&behindHalves)
+	var in [8]float64
+	y = y[:len(x)]
+	for i := lane - 1; i < len(x); i++ {
+		in[0], in[1] = x[i], y[i]
+		v := z.ConcatPermute(archsimd.LoadFloat64x8(&in), lanes)
+		z = b0.Mul(v).Add(one)
+		one = b1.Mul(v).Add(two).Sub(a1.Mul(z))
+		two = b2.Mul(v).Sub(a2.Mul(z))
+		z.Store(&out)
+		x[i-lane+1], y[i-lane+1] = out[lane-1], out[2*lane-1]
+	}
+	e.one, e.two, e.out = one, two, z
+	e.to(&are, &out)
+	copy(p.are[:lane], are[:lane])
+	copy(q.are[:lane], are[lane:])
+	copy(p.out[:lane], out[:lane])
+	copy(q.out[:lane], out[lane:])
+	archsimd.ClearAVXUpperBits()
+}
+
+// pipeBoth runs two signals from the eighth sample on through eight sections each.
+func pipeBoth(x, y []float64, p, q *pass) {
+	e, f := eightFrom(p.row, p.are, p.out), eightFrom(q.row, q.are, q.out)
+	eb0, eb1, eb2, ea1, ea2, e1, e2, ez := e.b0, e.b1, e.b2, e.a1, e.a2, e.one, e.two, e.out
+	fb0, fb1, fb2, fa1, fa2, f1, f2, fz := f.b0, f.b1, f.b2, f.a1, f.a2, f.one, f.two, f.out
+	lanes := archsimd.LoadUint64x8(&behindWide)
+	var eo, fo [2 * lane]float64
+	y = y[:len(x)]
+	for i := 2*lane - 1; i < len(x); i++ {
+		v := ez.ConcatPermute(archsimd.BroadcastFloat64x8(x[i]), lanes)
+		w := fz.ConcatPermute(archsimd.BroadcastFloat64x8(y[i]), lanes)
+		ez = eb0.Mul(v).Add(e1)
+		fz = fb0.Mul(w).Add(f1)
+		e1 = eb1.Mul(v).Add(e2).Sub(ea1.Mul(ez))
+		f1 = fb1.Mul(w).Add(f2).Sub(fa1.Mul(fz))
+		e2 = eb2.Mul(v).Sub(ea2.Mul(ez))
+		f2 = fb2.Mul(w).Sub(fa2.Mul(fz))
+		ez.Store(&eo)
+		fz.Store(&fo)
+		x[i-2*lane+1], y[i-2*lane+1] = eo[2*lane-1], fo[2*lane-1]
+	}
+	e.one, e.two, e.out, f.one, f.two, f.out = e1, e2, ez, f1, f2, fz
+	e.to(&p.are, &p.out)
+	f.to(&q.are, &q.out)
+	archsimd.ClearAVXUpperBits()
+}

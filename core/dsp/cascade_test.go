@@ -41,6 +41,67 @@ func TestSectionsTogether(t *testing.T) {
 	}
 }
 
+// Two signals at a time give the same bits as one after the other, through rows of any lengths.
+func TestTwoSignalsTogether(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 5))
+	for n := 0; n <= 10; n++ {
+		for m := 0; m <= 10; m++ {
+			f, g := rowOf(r, n), rowOf(r, m)
+			wantF, gotF, wantG, gotG := make([]held, n), make([]held, n), make([]held, m), make([]held, m)
+			for _, size := range []int{1, 15, 16, 17, 33, 512, 1001} {
+				x, y := make([]float64, size), make([]float64, size)
+				for i := range x {
+					x[i], y[i] = r.NormFloat64(), r.NormFloat64()
+				}
+				p, q := slices.Clone(x), slices.Clone(y)
+				cascade(x, f, wantF)
+				cascade(y, g, wantG)
+				cascades(p, q, f, g, gotF, gotG)
+				said := fmt.Sprint(n, " and ", m, " sections, ", size, " samples")
+				require.Equal(t, x, p, said)
+				require.Equal(t, y, q, said)
+				require.Equal(t, wantF, gotF, said)
+				require.Equal(t, wantG, gotG, said)
+			}
+		}
+	}
+}
+
+// What is worked on together is what it is alone; what can't be is left.
+func TestProcessorsTogether(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 6))
+	filter := func(channels int) *Filter { return NewFilter(channels, rowOf(r, 3)) }
+	sound := func() [][]float64 {
+		x := make([]float64, 300)
+		for i := range x {
+			x[i] = r.NormFloat64()
+		}
+		return [][]float64{x}
+	}
+	f, g := filter(1), filter(1)
+	x, y := sound(), sound()
+	p, q := [][]float64{slices.Clone(x[0])}, [][]float64{slices.Clone(y[0])}
+	require.True(t, Together(f, g, x, y))
+	f.Reset()
+	g.Reset()
+	f.Process(p, 0)
+	g.Process(q, 0)
+	require.Equal(t, p, x)
+	require.Equal(t, q, y)
+	moving := NewMovingFilter(1, func(int64) []Section { return rowOf(rand.New(rand.NewPCG(1, 1)), 1) }, 10)
+	for _, pair := range [][2]Processor{{f, f}, {f, moving}, {moving, f}, {f, filter(2)}, {filter(2), f}, {f, NewDelay(1, 3)}, {NewDelay(1, 3), f}} {
+		a, b := sound(), sound()
+		for k, on := range []*[][]float64{&a, &b} {
+			if two, is := pair[k].(*Filter); is && len(two.state) == 2 {
+				*on = append(*on, sound()[0])
+			}
+		}
+		was := slices.Clone(a[0])
+		require.False(t, Together(pair[0], pair[1], a, b))
+		require.Equal(t, was, a[0])
+	}
+}
+
 func BenchmarkSections(b *testing.B) {
 	for _, n := range []int{1, 2, 4, 6, 8} {
 		b.Run(fmt.Sprint(n), func(b *testing.B) {

@@ -176,6 +176,13 @@ func (k *key) feed(from *node, at int64, n int) {
 
 // run has a node's channels go through its links. at is where on the clock what comes in lies.
 func (p *processing) run(e *Engine, b *node, at int64, n int) {
+	if p.begin(e, b, at, n) {
+		p.process(b, at, n)
+	}
+}
+
+// begin feeds the links what drives them, and tells whether there is anything to go through them.
+func (p *processing) begin(e *Engine, b *node, at int64, n int) bool {
 	for i := range p.keys {
 		k := &p.keys[i]
 		if k.from < 0 {
@@ -193,15 +200,51 @@ func (p *processing) run(e *Engine, b *node, at int64, n int) {
 			}
 			p.rests = true
 		}
-		return
+		return false
 	}
 	b.dirty = n
+	return true
+}
+
+func (p *processing) process(b *node, at int64, n int) {
 	for _, l := range p.links {
 		l.Process(cut(b.buf, n), at)
 		at -= int64(l.Latency())
 	}
+	p.end(b, at, n)
+}
+
+// end is what a track does behind its chain.
+func (p *processing) end(b *node, at int64, n int) {
 	if t := p.after; t != nil {
 		raise(cut(b.buf, n), t.GainDB, at, t.Gain)
+	}
+}
+
+// processTracks has two tracks, or one, go through their chains, where no other node drives these.
+func (e *Engine) processTracks(list []*node, from int64, n int) {
+	var ready [2]*node
+	var rows [2]*chain.Row
+	count := 0
+	for _, b := range list {
+		if b.chain == nil || b.driven() || !b.chain.begin(e, b, from+b.ahead(), n) {
+			continue
+		}
+		if ready[count] = b; len(b.chain.links) == 1 {
+			rows[count], _ = b.chain.links[0].(*chain.Row)
+		}
+		count++
+	}
+	if rows[0] != nil && rows[1] != nil {
+		a, b := ready[0], ready[1]
+		chain.Together(rows[0], rows[1], cut(a.buf, n), cut(b.buf, n), from+a.ahead(), from+b.ahead())
+		for k, x := range ready {
+			x.chain.end(x, from+x.ahead()-int64(rows[k].Latency()), n)
+		}
+		return
+	}
+	for _, b := range ready[:count] {
+		b.chain.process(b, from+b.ahead(), n)
 	}
 }
 

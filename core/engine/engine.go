@@ -55,6 +55,7 @@ type Engine struct {
 	chained bool
 	warm    int64 // frames before a place from which to roll on, so that what has a memory remembers
 	hands   []*hand
+	tracked []*node     // those that are tracks that sound
 	silence [][]float64 // what drives a chain where nothing does
 	voice   [][]float64 // a clip that goes on by itself, and what of it the track's tap gets
 }
@@ -139,6 +140,11 @@ func New(r *reel.Reel, open Opener, opt Options) (*Engine, error) {
 			return nil, err
 		}
 		t.clips = append(t.clips, made)
+	}
+	for i := range e.nodes {
+		if e.nodes[i].track != nil {
+			e.tracked = append(e.tracked, &e.nodes[i])
+		}
 	}
 	if !e.Remembers() { // several engines take blocks in turn then
 		e.hands = e.hands[:1]
@@ -378,18 +384,21 @@ func (b *node) driven() bool { return b.chain != nil && len(b.chain.keys) > 0 }
 
 // tracks renders the clips of all tracks, and what these go through where no other node drives it: as many tracks at a time as there are hands.
 func (e *Engine) tracks(from int64, n int) error {
-	one := func(h *hand, b *node) (err error) {
-		if b.alone, err = e.renderTrack(h, b, from+b.ahead(), n); err == nil && b.chain != nil && !b.driven() {
-			b.chain.run(e, b, from+b.ahead(), n)
+	tracks := e.tracked
+	two := func(h *hand, i int) (err error) { // as filters of two are done at once
+		pair := tracks[i:min(i+2, len(tracks))]
+		for _, b := range pair {
+			if b.alone, err = e.renderTrack(h, b, from+b.ahead(), n); err != nil {
+				return err
+			}
 		}
-		return err
+		e.processTracks(pair, from, n)
+		return nil
 	}
 	if len(e.hands) == 1 {
-		for i := range e.nodes {
-			if e.nodes[i].track != nil {
-				if err := one(e.hands[0], &e.nodes[i]); err != nil {
-					return err
-				}
+		for i := 0; i < len(tracks); i += 2 {
+			if err := two(e.hands[0], i); err != nil {
+				return err
 			}
 		}
 		return nil
@@ -398,11 +407,9 @@ func (e *Engine) tracks(from int64, n int) error {
 	var work errgroup.Group
 	for _, h := range e.hands {
 		work.Go(func() error {
-			for i := int(next.Add(1)) - 1; i < len(e.nodes); i = int(next.Add(1)) - 1 {
-				if e.nodes[i].track != nil {
-					if err := one(h, &e.nodes[i]); err != nil {
-						return err
-					}
+			for i := int(next.Add(2)) - 2; i < len(tracks); i = int(next.Add(2)) - 2 {
+				if err := two(h, i); err != nil {
+					return err
 				}
 			}
 			return nil
