@@ -1,6 +1,8 @@
 package reel
 
 import (
+	"fmt"
+	"strconv"
 	"strings"
 
 	"zestyloom/core/fault"
@@ -23,6 +25,16 @@ func (c SetMark) Plan(r *Reel, _ Known) (Change, string, error) {
 		return Change{}, "", fault.New(fault.NotFound, "This mark is no longer on the reel")
 	}
 	m := Mark{ID: c.ID, Name: strings.TrimSpace(c.Name), At: c.At, Length: c.Length, Note: strings.TrimSpace(c.Note)}
+	if _, there := r.Marks[m.ID]; !there && m.Name != "" { // specs name marks: a new one takes the name of none that is there
+		m.Name = freeName(m.Name, func(name string) bool {
+			for _, other := range r.Marks {
+				if other.Name == name {
+					return true
+				}
+			}
+			return false
+		})
+	}
 	if err := checkName(m.Name, "A mark"); err != nil {
 		return Change{}, "", err
 	}
@@ -31,6 +43,21 @@ func (c SetMark) Plan(r *Reel, _ Known) (Change, string, error) {
 	}
 	d.marks.put(m.ID, m)
 	return d.finish(), "mark " + m.Name, nil
+}
+
+// freeName gives a name that is not taken: the name itself, or with the next number that is free behind it.
+func freeName(name string, taken func(string) bool) string {
+	base, n := name, 1
+	if i := strings.LastIndexByte(name, ' '); i > 0 {
+		if number, err := strconv.Atoi(name[i+1:]); err == nil && number > 0 && number < 1e6 {
+			base, n = name[:i], number
+		}
+	}
+	for taken(name) {
+		n++
+		name = fmt.Sprintf("%s %d", base, n)
+	}
+	return name
 }
 
 // RemoveMarks takes marks off the reel.

@@ -1,6 +1,7 @@
 package reel
 
 import (
+	"maps"
 	"slices"
 	"strings"
 	"testing"
@@ -138,4 +139,31 @@ func TestMarks(t *testing.T) {
 	refused(t, r, fault.BadInput, "needs a name", SetMark{At: 1})
 	do(t, r, RemoveMarks{[]string{m.ID}})
 	assert.Empty(t, r.Marks)
+}
+
+// A new mark takes a name that none has; one that is there keeps what it is called.
+func TestNewMarksHaveNamesOfTheirOwn(t *testing.T) {
+	r := ferry()
+	named := func(name string) string {
+		had := maps.Clone(r.Marks)
+		do(t, r, SetMark{Name: name, At: r.Head.Start})
+		for id, m := range r.Marks {
+			if _, there := had[id]; !there {
+				return m.Name
+			}
+		}
+		return ""
+	}
+	var got []string
+	for _, name := range []string{"Bell", "Bell", "Bell", "Mark 3", "Mark 3", "Bell 2", "Horn 0", "Horn 0", "7"} {
+		got = append(got, named(name))
+	}
+	assert.Equal(t, []string{"Bell", "Bell 2", "Bell 3", "Mark 3", "Mark 4", "Bell 4", "Horn 0", "Horn 0 2", "7"}, got)
+	for id, m := range r.Marks {
+		if m.Name == "Bell 3" {
+			do(t, r, SetMark{ID: id, Name: "Bell 2", At: m.At})
+			assert.Equal(t, "Bell 2", r.Marks[id].Name, "it was named so by hand")
+			break
+		}
+	}
 }
