@@ -102,7 +102,8 @@ function told(m: Reply) {
   if (m.waits) return tell({ is: "waits", generation, message: m.waits });
   if (m.loudness) tell({ is: "measured", generation, loudness: m.loudness }); // of what has sounded
   const { rows, shorts, wires, recorded } = m;
-  if (m.meters) readings.push({ at: begun, meters: m.meters, rows, shorts, wires, recorded }); // it follows its block
+  // It follows its block. What plays may have no outputs, and rows all the same.
+  if (m.meters || rows || wires || recorded) readings.push({ at: begun, meters: m.meters ?? [], rows, shorts, wires, recorded });
   if (m.ended) worklet?.postMessage({ do: "end", generation });
 }
 
@@ -113,7 +114,7 @@ function heard(h: Heard) {
   let looked: Looked = {};
   while (readings[0] && readings[0].at <= h.frames) {
     const r = readings.shift()!;
-    meters = r.meters;
+    if (r.meters.length > 0) meters = r.meters;
     looked = { rows: r.rows ?? looked.rows, shorts: r.shorts ?? looked.shorts, wires: r.wires ?? looked.wires, recorded: r.recorded };
   }
   tell({ is: "heard", heard: h, meters, ...looked });
