@@ -47,28 +47,22 @@ func together(x []float64, sections []Section, state []held, lanes int) int {
 	return n
 }
 
-// cascades is cascade of two signals of one length, each through sections of its own: neither need wait for the other.
+// cascades is cascade of two signals of one length, each through sections of its own: as few as lane of each are done at once, and neither waits for the
+// other. Two times more would be held outside of registers, which takes longer than one after the other.
 func cascades(x, y []float64, f, g []Section, fs, gs []held) {
+	const last = lane - 1
 	most := max(len(f), len(g))
-	if !wide || most > 2*lane || most == 0 || len(x) < 4*lane || len(x) != len(y) {
+	if !wide || most > lane || most == 0 || len(x) < 4*lane || len(x) != len(y) {
 		cascade(x, f, fs)
 		cascade(y, g, gs)
 		return
-	}
-	last := lane - 1
-	if most > lane {
-		last = 2*lane - 1
 	}
 	one, two := newPass(f, fs), newPass(g, gs)
 	for i := range last {
 		one.move(x, i, 0, i)
 		two.move(y, i, 0, i)
 	}
-	if most > lane {
-		pipeBoth(x, y, &one, &two)
-	} else {
-		pipeHalves(x, y, &one, &two)
-	}
+	pipeHalves(x, y, &one, &two)
 	one.end(x, last, fs)
 	two.end(y, last, gs)
 }

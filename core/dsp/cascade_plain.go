@@ -10,5 +10,3 @@ func pipe(_ []float64, _ *[2 * lane]Section, _ *[2 * lane]held, _ *[2 * lane]flo
 func pipeTwo(_ []float64, _ *[2 * lane]Section, _ *[2 * lane]held, _ *[2 * lane]float64) {}
 
 func pipeHalves(_, _ []float64, _, _ *pass) {}
-
-func pipeBoth(_, _ []float64, _, _ *pass) {}

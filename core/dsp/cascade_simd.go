@@ -2,7 +2,10 @@
 
 package dsp
 
-import "simd/archsimd"
+import (
+	"math"
+	"simd/archsimd"
+)
 
 var (
 	vectors = archsimd.X86.AVX()
@@ -138,6 +141,9 @@ func (e *eightOf) to(are *[2 * lane]held, out *[2 * lane]float64) {
 // behindHalves are the lanes of what goes into four sections and four others.
 var behindHalves = [8]uint64{8, 0, 1, 2, 9, 4, 5, 6}
 
+// secondLane is below 0 in the second lane alone.
+var secondLane = [8]uint64{1: math.MaxUint64}
+
 // pipeHalves runs two signals from the fourth sample on through four sections each.
 func pipeHalves(x, y []float64, p, q *pass) {
 	var row [2 * lane]Section
@@ -151,12 +157,11 @@ func pipeHalves(x, y []float64, p, q *pass) {
 	copy(out[lane:], q.out[:])
 	e := eightFrom(row, are, out)
 	b0, b1, b2, a1, a2, one, two, z := e.b0, e.b1, e.b2, e.a1, e.a2, e.one, e.two, e.out
-	lanes := archsimd.LoadUint64x8(&behindHalves)
-	var in [8]float64
+	lanes, second := archsimd.LoadUint64x8(&behindHalves), archsimd.LoadUint64x8(&secondLane).AsInt64x8().Less(archsimd.BroadcastInt64x8(0))
 	y = y[:len(x)]
 	for i := lane - 1; i < len(x); i++ {
-		in[0], in[1] = x[i], y[i]
-		v := z.ConcatPermute(archsimd.LoadFloat64x8(&in), lanes)
+		in := archsimd.BroadcastFloat64x8(y[i]).Merge(archsimd.BroadcastFloat64x8(x[i]), second)
+		v := z.ConcatPermute(in, lanes)
 		z = b0.Mul(v).Add(one)
 		one = b1.Mul(v).Add(two).Sub(a1.Mul(z))
 		two = b2.Mul(v).Sub(a2.Mul(z))
@@ -169,32 +174,5 @@ func pipeHalves(x, y []float64, p, q *pass) {
 	copy(q.are[:lane], are[lane:])
 	copy(p.out[:lane], out[:lane])
 	copy(q.out[:lane], out[lane:])
-	archsimd.ClearAVXUpperBits()
-}
-
-// pipeBoth runs two signals from the eighth sample on through eight sections each.
-func pipeBoth(x, y []float64, p, q *pass) {
-	e, f := eightFrom(p.row, p.are, p.out), eightFrom(q.row, q.are, q.out)
-	eb0, eb1, eb2, ea1, ea2, e1, e2, ez := e.b0, e.b1, e.b2, e.a1, e.a2, e.one, e.two, e.out
-	fb0, fb1, fb2, fa1, fa2, f1, f2, fz := f.b0, f.b1, f.b2, f.a1, f.a2, f.one, f.two, f.out
-	lanes := archsimd.LoadUint64x8(&behindWide)
-	var eo, fo [2 * lane]float64
-	y = y[:len(x)]
-	for i := 2*lane - 1; i < len(x); i++ {
-		v := ez.ConcatPermute(archsimd.BroadcastFloat64x8(x[i]), lanes)
-		w := fz.ConcatPermute(archsimd.BroadcastFloat64x8(y[i]), lanes)
-		ez = eb0.Mul(v).Add(e1)
-		fz = fb0.Mul(w).Add(f1)
-		e1 = eb1.Mul(v).Add(e2).Sub(ea1.Mul(ez))
-		f1 = fb1.Mul(w).Add(f2).Sub(fa1.Mul(fz))
-		e2 = eb2.Mul(v).Sub(ea2.Mul(ez))
-		f2 = fb2.Mul(w).Sub(fa2.Mul(fz))
-		ez.Store(&eo)
-		fz.Store(&fo)
-		x[i-2*lane+1], y[i-2*lane+1] = eo[2*lane-1], fo[2*lane-1]
-	}
-	e.one, e.two, e.out, f.one, f.two, f.out = e1, e2, ez, f1, f2, fz
-	e.to(&p.are, &p.out)
-	f.to(&q.are, &q.out)
 	archsimd.ClearAVXUpperBits()
 }
