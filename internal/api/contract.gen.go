@@ -1294,7 +1294,7 @@ type Turning struct {
 	// Over Also where others have changed the same since
 	Over bool `json:"over,omitempty"`
 
-	// Pass It stays as it is, and the one before is next
+	// Pass It stays as it is, and the one before is next; the step is to be named
 	Pass bool `json:"pass,omitempty"`
 
 	// Step The revision of the step that is meant; without it, or 0, the newest of one's own that is left

@@ -66,6 +66,9 @@ func turned(ctx context.Context, q querier, kind, id, author string, step int64)
 
 func (s *Store) turn(ctx context.Context, id, author, key, kind string, how Turning) (OpenReel, error) {
 	return s.edit(ctx, id, key, func(tx pgx.Tx, o OpenReel, k *knownTakes) (st step, err error) {
+		if how.Pass && how.Step == 0 { // or a request that is made again would pass another
+			return st, fault.New(fault.BadInput, "Which step is passed by is to be said")
+		}
 		of, err := turned(ctx, tx, kind, id, author, how.Step)
 		if errors.Is(err, pgx.ErrNoRows) && how.Pass {
 			return st, nil // it has been passed
@@ -95,8 +98,10 @@ func (s *Store) turn(ctx context.Context, id, author, key, kind string, how Turn
 		if err := use(ctx, tx, o, fits, k); err != nil {
 			return st, err
 		}
-		if _, err := o.Reel.With(fits, k); err != nil { // as the others have made it
+		if _, err := o.Reel.With(fits, k); fault.KindOf(err) != "" { // by the rules, as the others have made it
 			return st, &MetError{fault.Wrap(fault.Met, err, "%q can't be %s as the reel is now: %s", of.Name, ways[kind], fault.Sentence(err)), of.Revision, time.Time{}}
+		} else if err != nil {
+			return st, err
 		}
 		return step{kind: kind, name: of.Name, author: author, change: fits, of: &of.Revision}, nil
 	})
@@ -129,6 +134,9 @@ func metBy(ctx context.Context, tx pgx.Tx, o OpenReel, of logged, met reel.Met, 
 	}
 	if rows.Close(); rows.Err() != nil {
 		return rows.Err()
+	}
+	if by.Author == "" {
+		by = other{Author: "Somebody", Name: "it is not known how"}
 	}
 	did := "changed"
 	if met.Gone {

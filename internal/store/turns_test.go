@@ -49,6 +49,8 @@ func TestTurnsAmongSeveral(t *testing.T) {
 	assert.Equal(t, first+1, met.Step)
 	assert.False(t, met.At.IsZero())
 	assert.Equal(t, "gain of Boom", turns(t, s, id, "ines").Undo, "a refusal changes nothing")
+	_, err = s.Undo(ctx, id, "ines", "", store.Turning{Pass: true})
+	assert.Equal(t, fault.BadInput, fault.KindOf(err), "which one is to be said")
 	passed, err := s.Undo(ctx, id, "ines", "", store.Turning{Step: met.Step, Pass: true})
 	require.NoError(t, err)
 	assert.Equal(t, o.Revision, passed.Revision)

@@ -2916,7 +2916,7 @@ export interface components {
             step?: number;
             /** @description Also where others have changed the same since */
             over?: boolean;
-            /** @description It stays as it is, and the one before is next */
+            /** @description It stays as it is, and the one before is next; the step is to be named */
             pass?: boolean;
         };
         AtRevision: {
