@@ -19,7 +19,7 @@ import (
 // before what adds, resamples and pans with it.
 var order = []string{"fault", "cells", "form", "timecode", "vec", "wave", "layout", "dsp", "lineup", "mix", "loudness", "chain", "sums", "take", "unravel",
 	"ply", "convert",
-	"gather", "report", "overview", "diagnose", "align", "placing", "reel", "cutlist", "handover", "pattern", "weave", "wires", "engine",
+	"gather", "report", "overview", "diagnose", "align", "placing", "reel", "cutlist", "handover", "pattern", "weave", "view", "ahead", "wires", "engine",
 	"gauge", "correct",
 	"contract", "folding", "adm", "delivery", "desk", "reload"}
 

@@ -259,7 +259,7 @@ func TestPrintVerb(t *testing.T) {
 	production := s.Production()
 	s.Bring(production, "12A.wav")
 	v := s.Reel(production, "Reel 1")
-	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": 0, "takes": []string{s.Takes(production)["12A.wav"].ID}}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/lay", map[string]any{"revision": 0, "takes": []string{s.Takes(production)["12A.wav"].ID}}, &v)
 	dir := t.TempDir()
 	var got struct {
 		Files    []string

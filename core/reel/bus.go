@@ -69,11 +69,13 @@ func (c SetBus) Plan(r *Reel, _ Known) (Change, string, error) {
 	if c.GainDB != nil {
 		b.GainDB = *c.GainDB
 	}
-	for parameter, v := range map[Parameter]*float64{PanCurve: c.Pan, TurnCurve: c.Turn, PitchCurve: c.Pitch, RollCurve: c.Roll,
-		NarrowCurve: c.Narrow} {
-		if v != nil { // a figure that is set takes the place of its curve
-			*b.Feed.number(parameter), what = *v, string(parameter)
-			b.Curves = b.Curves.with(parameter, nil)
+	for _, set := range []struct {
+		parameter Parameter
+		value     *float64
+	}{{PanCurve, c.Pan}, {TurnCurve, c.Turn}, {PitchCurve, c.Pitch}, {RollCurve, c.Roll}, {NarrowCurve, c.Narrow}} {
+		if set.value != nil { // a figure that is set takes the place of its curve
+			*b.Feed.number(set.parameter), what = *set.value, string(set.parameter)
+			b.Curves = b.Curves.with(set.parameter, nil)
 		}
 	}
 	d.keepBus(b)

@@ -1,6 +1,8 @@
 package reel
 
 import (
+	"crypto/sha256"
+	"encoding/base32"
 	"fmt"
 	"iter"
 	"maps"
@@ -204,10 +206,32 @@ func newDraft(r *Reel) *draft {
 	return d
 }
 
+// id names a new object: by the reel's counter, or by the edit that makes it (Reel.Under). Either way the counter goes on.
 func (d *draft) id(prefix string) string {
 	id := fmt.Sprintf("%s%d", prefix, d.head.Next)
+	if d.reel.making.by != "" {
+		id = fmt.Sprintf("%s_%s_%d", prefix, d.reel.making.by, d.head.Next-d.reel.making.from)
+	}
 	d.head.Next++
 	return id
+}
+
+// making names what an edit makes: by is of the edit, from where the counter stood when it began.
+type making struct {
+	by   string
+	from int
+}
+
+// Under gives the reel for planning an edit that has a key of its own. What the edit makes is then named by the key, so that it has the same IDs
+// wherever, and whenever, the edit is planned: on the page that asks for it, and by the server, after edits of others. Without a key it is the reel.
+func (r *Reel) Under(key string) *Reel {
+	if key == "" {
+		return r
+	}
+	c := *r
+	sum := sha256.Sum256([]byte(key))
+	c.making = making{strings.ToLower(base32.StdEncoding.EncodeToString(sum[:10])), r.Head.Next} // 80 bits
+	return &c
 }
 
 // finish gives the change.
@@ -309,6 +333,14 @@ func TouchedBy(changes ...Change) Touched {
 	return t
 }
 
+// Add names what others touch as well.
+func (t *Touched) Add(others Touched) {
+	t.Head = t.Head || others.Head
+	for _, k := range kinds {
+		k.also(t, &others)
+	}
+}
+
 // Meets tells whether two changes touch an object in common, or both change what the reel has once.
 func (c Change) Meets(other Change) bool {
 	mine := TouchedBy(c)
@@ -317,9 +349,12 @@ func (c Change) Meets(other Change) bool {
 
 func changesHead(c Change) bool {
 	for _, p := range c.Head {
-		if !reflect.DeepEqual(p.Before.counted(0), p.After.counted(0)) {
+		if p.Before.Differs(*p.After) {
 			return true
 		}
 	}
 	return false
 }
+
+// Differs tells whether another head says something else. The counter of objects does not count: it is no part of what users see.
+func (h Head) Differs(other Head) bool { return !reflect.DeepEqual(h.counted(0), other.counted(0)) }

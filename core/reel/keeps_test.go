@@ -82,6 +82,9 @@ func objectsOf(r *Reel) map[string][]reflect.Value {
 	v := reflect.ValueOf(r).Elem()
 	for i := range v.NumField() {
 		name := v.Type().Field(i).Name
+		if !v.Type().Field(i).IsExported() {
+			continue // how what an edit makes is named, while it is planned
+		}
 		if v.Field(i).Kind() != reflect.Map {
 			all[name] = []reflect.Value{v.Field(i)}
 			continue

@@ -16,6 +16,7 @@ type kind interface {
 	become(d *draft, want *Reel)
 	into(d *draft, c *Change, now *Reel)
 	touch(t *Touched, c *Change)
+	also(t, others *Touched)
 	meets(t *Touched, c *Change) bool
 	onto(r *Reel, c, fits *Change, over bool) []Met
 	puts(c *Change, met Met) bool
@@ -129,6 +130,14 @@ func (k kindOf[T]) touch(t *Touched, c *Change) {
 	for _, p := range *k.change(c) {
 		(*names)[p.ID] = true
 	}
+}
+
+func (k kindOf[T]) also(t, others *Touched) {
+	names := k.touched(t)
+	if *names = maps.Clone(*names); *names == nil {
+		*names = map[string]bool{}
+	}
+	maps.Copy(*names, *k.touched(others))
 }
 
 func (k kindOf[T]) meets(t *Touched, c *Change) bool {

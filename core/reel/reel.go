@@ -316,6 +316,7 @@ type Reel struct {
 	Chains      map[string]Chain      `json:"chains,omitempty"` // by ID, which follows from the row
 	// Treatments are of takes, by their ID. They are no part of the reel: who opens it says what they are.
 	Treatments map[string][]chain.Treatment `json:"treatments,omitempty"`
+	making     making
 }
 
 // DefaultStems are those that a production begins with, from top to bottom.
@@ -345,7 +346,7 @@ func New(name string, sampleRate int, rate timecode.Rate, start int64, stems []S
 // Clone gives a copy that can be changed by Apply without the original changing. Objects are values whose slices are
 // never changed in place, so the maps are all that needs copying.
 func (r *Reel) Clone() *Reel {
-	c := &Reel{Head: r.Head, Treatments: r.Treatments}
+	c := &Reel{Head: r.Head, Treatments: r.Treatments, making: r.making}
 	for _, k := range kinds {
 		k.clone(c, r)
 	}

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"zestyloom/core/dsp"
+	"zestyloom/core/fault"
 	"zestyloom/core/layout"
 	"zestyloom/core/mix"
 	"zestyloom/core/reel"
@@ -27,6 +28,36 @@ func Tie(r *reel.Reel, row reel.Row, id string, output reel.Output) []reel.Cross
 		}
 	}
 	return knots
+}
+
+// Crossing is where a row meets an output, or a whole group where its ID is given.
+type Crossing struct {
+	Row    reel.Row `json:"row"`
+	From   string   `json:"from"`
+	Output string   `json:"output"`
+}
+
+// TieAt ties rows to outputs in the natural way.
+type TieAt struct {
+	At []Crossing `json:"at"`
+}
+
+// Plan is that of reel.SetKnots, with the knots that tying means on the reel as it is; NotFound where there is no such output.
+func (c TieAt) Plan(r *reel.Reel, known reel.Known) (reel.Change, string, error) {
+	var knots []reel.Crosspoint
+	for _, x := range c.At {
+		output, single := r.Output(x.Output)
+		group, whole := r.Groups[x.Output]
+		switch {
+		case single:
+			knots = append(knots, Tie(r, x.Row, x.From, output)...)
+		case whole:
+			knots = append(knots, TieGroup(r, x.Row, x.From, group)...)
+		default:
+			return reel.Change{}, "", fault.New(fault.NotFound, "There is no output %q on this reel", x.Output)
+		}
+	}
+	return reel.SetKnots{Knots: knots}.Plan(r, known)
 }
 
 // TieGroup gives the knots by which each channel of a group gets of a row what it means to it: a mono goes to the middle of

@@ -25,6 +25,7 @@ import (
 	"zestyloom/core/sums"
 	"zestyloom/core/take"
 	"zestyloom/core/timecode"
+	"zestyloom/core/view"
 	"zestyloom/core/weave"
 	"zestyloom/internal/analysis"
 	"zestyloom/internal/cards"
@@ -326,6 +327,9 @@ type CorrectRequest struct {
 	Profile  *string `json:"profile,omitempty"`
 }
 
+// Correction Gains that bring an output group to a target
+type Correction = reel.Correction
+
 // CorrectionWorks defines model for CorrectionWorks.
 type CorrectionWorks = correct.Works
 
@@ -333,11 +337,7 @@ type CorrectionWorks = correct.Works
 type CrossfadeCommand = reel.Sent
 
 // Crossing Where a row meets an output
-type Crossing struct {
-	From   string `json:"from"`
-	Output string `json:"output"`
-	Row    Row    `json:"row"`
-}
+type Crossing = weave.Crossing
 
 // CutClipsCommand CutClips cuts clips, and all that are tied to them, at a sample. No clips means all that lie there. The right halves of tied clips are tied to each other; those cut alone stay tied as they were.
 type CutClipsCommand = reel.Sent
@@ -883,44 +883,7 @@ type ReelPrint struct {
 }
 
 // ReelView defines model for ReelView.
-type ReelView struct {
-	Adrift []Adrift `json:"adrift"`
-
-	// Buses What is done on strands
-	Buses []Bus `json:"buses"`
-
-	// Chains Processors that rows go through
-	Chains []Chain `json:"chains"`
-	Clips  []Clip  `json:"clips"`
-
-	// End First sample after the last clip
-	End        int64          `json:"end"`
-	Findings   []WeaveFinding `json:"findings"`
-	Groups     []Group        `json:"groups"`
-	Head       Head           `json:"head"`
-	Id         string         `json:"id"`
-	Knots      []Knot         `json:"knots"`
-	Marks      []Mark         `json:"marks"`
-	Mixes      []Mix          `json:"mixes"`
-	Name       string         `json:"name"`
-	Outputs    []Output       `json:"outputs"`
-	Production string         `json:"production"`
-	Redo       string         `json:"redo"`
-	Revision   int64          `json:"revision"`
-	Routes     []Route        `json:"routes"`
-
-	// Since Where it is there, stems, tracks, clips, groups, knots, marks, mixes, buses and chains list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty.
-	Since *SinceRevision `json:"since,omitempty"`
-
-	// Speakers Where those stand that stems
-	Speakers []Speaker `json:"speakers"`
-	Stems    []Stem    `json:"stems"`
-	Strays   []Stray   `json:"strays"`
-	Tracks   []Track   `json:"tracks"`
-
-	// Undo What undo would take back; empty where there is nothing
-	Undo string `json:"undo"`
-}
+type ReelView = view.Reel
 
 // RemoveClipsCommand RemoveClips takes clips off the reel. Those tied to them stay.
 type RemoveClipsCommand = reel.Sent
@@ -1048,22 +1011,8 @@ type SettleRequest struct {
 // SeveralCommand Several is a Sequence as clients send it: the same thing done to several clips, say. It does not hold others of its kind.
 type SeveralCommand = reel.Sent
 
-// SinceRevision Where it is there, stems, tracks, clips, groups, knots, marks, mixes, buses and chains list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty.
-type SinceRevision struct {
-	Gone struct {
-		Buses  []string `json:"buses"`
-		Chains []string `json:"chains"`
-		Clips  []string `json:"clips"`
-		Groups []string `json:"groups"`
-		Knots  []string `json:"knots"`
-		Marks  []string `json:"marks"`
-		Mixes  []string `json:"mixes"`
-		Stems  []string `json:"stems"`
-		Tracks []string `json:"tracks"`
-	} `json:"gone"`
-	Revision int64 `json:"revision"`
-	Routed   bool  `json:"routed"`
-}
+// SinceRevision Where it is there, stems, tracks, clips, groups, knots, marks, mixes, buses, chains and corrections list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty.
+type SinceRevision = view.Since
 
 // SlipClipCommand SlipClip moves the sound inside a clip, and inside all that are tied to it, while its edges stay.
 type SlipClipCommand = reel.Sent
@@ -1291,6 +1240,9 @@ type Turn struct {
 
 // Turning defines model for Turning.
 type Turning struct {
+	// Key The key under which the step that is meant was made, instead of its revision
+	Key string `json:"key,omitempty"`
+
 	// Over Also where others have changed the same since
 	Over bool `json:"over,omitempty"`
 
@@ -1396,19 +1348,19 @@ type AddPatternParams struct {
 	// Replace It takes the place of one of its name
 	Replace *bool `form:"replace,omitempty" json:"replace,omitempty"`
 
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // HandOverParams defines parameters for HandOver.
 type HandOverParams struct {
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // TakeToDeskParams defines parameters for TakeToDesk.
 type TakeToDeskParams struct {
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
@@ -1421,7 +1373,7 @@ type ChainResponseJSONBody struct {
 
 // CreateProductionParams defines parameters for CreateProduction.
 type CreateProductionParams struct {
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
@@ -1432,7 +1384,7 @@ type RenameProductionJSONBody struct {
 
 // StartBatchParams defines parameters for StartBatch.
 type StartBatchParams struct {
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
@@ -1444,19 +1396,19 @@ type KeepChainJSONBody struct {
 
 // ReadHandedOverParams defines parameters for ReadHandedOver.
 type ReadHandedOverParams struct {
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // ImportFromCardParams defines parameters for ImportFromCard.
 type ImportFromCardParams struct {
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // LevelTakesParams defines parameters for LevelTakes.
 type LevelTakesParams struct {
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
@@ -1479,7 +1431,7 @@ type QueuePrintsJSONBody = []ReelPrint
 
 // QueuePrintsParams defines parameters for QueuePrints.
 type QueuePrintsParams struct {
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
@@ -1503,19 +1455,19 @@ type ReceiveParams struct {
 	Packaging *Packaging `form:"packaging,omitempty" json:"packaging,omitempty"`
 	Name      *string    `form:"name,omitempty" json:"name,omitempty"`
 
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // CreateReelParams defines parameters for CreateReel.
 type CreateReelParams struct {
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // StartSyncParams defines parameters for StartSync.
 type StartSyncParams struct {
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
@@ -1531,7 +1483,7 @@ type ListTakesParams struct {
 
 // GroupTakesParams defines parameters for GroupTakes.
 type GroupTakesParams struct {
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
@@ -1552,7 +1504,7 @@ type CompareReceiptsParams struct {
 
 // LoadReceivedParams defines parameters for LoadReceived.
 type LoadReceivedParams struct {
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
@@ -1567,7 +1519,7 @@ type HearReceiptParams struct {
 
 // BringInReceivedParams defines parameters for BringInReceived.
 type BringInReceivedParams struct {
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
@@ -1623,7 +1575,7 @@ type DoCommandParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
 	Since *Since `form:"since,omitempty" json:"since,omitempty"`
 
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
@@ -1632,7 +1584,7 @@ type FollowCutListParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
 	Since *Since `form:"since,omitempty" json:"since,omitempty"`
 
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
@@ -1668,7 +1620,7 @@ type GaugeReelParamsOversample int
 
 // CorrectGroupParams defines parameters for CorrectGroup.
 type CorrectGroupParams struct {
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
@@ -1701,7 +1653,7 @@ type GaugePartsParams struct {
 
 // HandReelOverParams defines parameters for HandReelOver.
 type HandReelOverParams struct {
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
@@ -1719,13 +1671,13 @@ type LayTakesParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
 	Since *Since `form:"since,omitempty" json:"since,omitempty"`
 
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // SavePatternParams defines parameters for SavePattern.
 type SavePatternParams struct {
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
@@ -1734,7 +1686,7 @@ type ApplyPatternParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
 	Since *Since `form:"since,omitempty" json:"since,omitempty"`
 
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
@@ -1749,7 +1701,7 @@ type ListPrintsParams struct {
 
 // StartPrintParams defines parameters for StartPrint.
 type StartPrintParams struct {
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
@@ -1758,19 +1710,19 @@ type RedoReelParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
 	Since *Since `form:"since,omitempty" json:"since,omitempty"`
 
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // ReviseReelParams defines parameters for ReviseReel.
 type ReviseReelParams struct {
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
 // SettleClipsParams defines parameters for SettleClips.
 type SettleClipsParams struct {
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
@@ -1779,7 +1731,7 @@ type ChooseSpecParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
 	Since *Since `form:"since,omitempty" json:"since,omitempty"`
 
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
@@ -1788,7 +1740,7 @@ type TieKnotsParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
 	Since *Since `form:"since,omitempty" json:"since,omitempty"`
 
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
@@ -1797,7 +1749,7 @@ type UndoReelParams struct {
 	// Since A revision that the caller has. What is told is only what has changed after it, unless that is too much
 	Since *Since `form:"since,omitempty" json:"since,omitempty"`
 
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
@@ -1812,7 +1764,7 @@ type AddSpecParams struct {
 	// Production ID of the production that it is for; for all productions where none is named
 	Production *OfProduction `form:"production,omitempty" json:"production,omitempty"`
 
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 
@@ -1838,7 +1790,7 @@ type ListSpecVersionsParams struct {
 
 // ConvertTakeParams defines parameters for ConvertTake.
 type ConvertTakeParams struct {
-	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice
+	// IdempotencyKey A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done
 	IdempotencyKey *Key `json:"Idempotency-Key,omitempty"`
 }
 

@@ -10,61 +10,10 @@ import (
 	"zestyloom/core/engine"
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
+	"zestyloom/core/view"
 	"zestyloom/core/weave"
 	"zestyloom/internal/store"
 )
-
-// whole makes what the interface shows of a reel.
-func whole(o store.OpenReel, turns store.Turns) ReelView {
-	routes, findings := weave.Look(o.Reel)
-	return ReelView{
-		Id: o.ID, Production: o.Production, Name: o.Name, Revision: o.Revision, Head: o.Reel.Head, End: o.Reel.End(),
-		Stems: some(o.Reel.StemList()), Tracks: some(o.Reel.TrackList()), Clips: some(o.Reel.ClipList()), Groups: some(o.Reel.GroupList()),
-		Outputs: some(o.Reel.OutputList()),
-		Knots:   some(o.Reel.KnotList()), Marks: some(o.Reel.MarkList()), Mixes: some(o.Reel.MixList()), Buses: some(o.Reel.BusList()),
-		Chains:   some(o.Reel.ChainList()),
-		Speakers: weave.Speakers(o.Reel), Routes: routes, Findings: findings,
-		Adrift: o.Reel.Adrifts(), Strays: o.Reel.Strays(), Undo: turns.Undo, Redo: turns.Redo,
-	}
-}
-
-// part makes what of it has changed after a revision.
-func part(o store.OpenReel, turns store.Turns, revision int64, t reel.Touched) ReelView {
-	v := ReelView{
-		Id: o.ID, Production: o.Production, Name: o.Name, Revision: o.Revision, Head: o.Reel.Head, End: o.Reel.End(),
-		Speakers: weave.Speakers(o.Reel), Outputs: []reel.Output{}, Routes: []weave.Route{}, Findings: []weave.Finding{},
-		Adrift: o.Reel.Adrifts(), Strays: o.Reel.Strays(), Undo: turns.Undo, Redo: turns.Redo, Since: &SinceRevision{Revision: revision},
-	}
-	gone := &v.Since.Gone
-	v.Stems, gone.Stems = changed(t.Stems, o.Reel.Stems)
-	v.Tracks, gone.Tracks = changed(t.Tracks, o.Reel.Tracks)
-	v.Clips, gone.Clips = changed(t.Clips, o.Reel.Clips)
-	v.Groups, gone.Groups = changed(t.Groups, o.Reel.Groups)
-	v.Knots, gone.Knots = changed(t.Knots, o.Reel.Knots)
-	v.Marks, gone.Marks = changed(t.Marks, o.Reel.Marks)
-	v.Mixes, gone.Mixes = changed(t.Mixes, o.Reel.Mixes)
-	v.Buses, gone.Buses = changed(t.Buses, o.Reel.Buses)
-	v.Chains, gone.Chains = changed(t.Chains, o.Reel.Chains)
-	if len(t.Stems)+len(t.Tracks)+len(t.Groups)+len(t.Knots)+len(t.Mixes)+len(t.Buses)+len(t.Corrections)+len(t.Chains) > 0 || t.Head {
-		v.Since.Routed = true
-		v.Outputs = some(o.Reel.OutputList())
-		v.Routes, v.Findings = weave.Look(o.Reel)
-	}
-	return v
-}
-
-// changed sorts objects that were touched into those that are there and the IDs of those that are gone.
-func changed[T any](touched map[string]bool, now map[string]T) (there []T, gone []string) {
-	there, gone = []T{}, []string{}
-	for id := range touched {
-		if x, ok := now[id]; ok {
-			there = append(there, x)
-		} else {
-			gone = append(gone, id)
-		}
-	}
-	return there, gone
-}
 
 // some makes an empty list of none, which JSON would write as null.
 func some[T any](list []T) []T {
@@ -85,6 +34,7 @@ func (s *Server) show(c *gin.Context, status int, o store.OpenReel, since *int64
 		s.fail(c, err)
 		return
 	}
+	of := view.Of{ID: o.ID, Production: o.Production, Revision: o.Revision, Turns: turns}
 	if since != nil {
 		touched, known, err := s.Store.Touched(c, o.ID, *since, o.Revision)
 		if err != nil {
@@ -92,11 +42,11 @@ func (s *Server) show(c *gin.Context, status int, o store.OpenReel, since *int64
 			return
 		}
 		if known {
-			c.JSON(status, part(o, turns, *since, touched))
+			c.JSON(status, view.Part(o.Reel, of, *since, touched))
 			return
 		}
 	}
-	c.JSON(status, whole(o, turns))
+	c.JSON(status, view.Whole(o.Reel, of))
 }
 
 // ListReels gives a production's reels.
@@ -325,21 +275,7 @@ func (s *Server) TieKnots(c *gin.Context, id ReelID, p TieKnotsParams) {
 	if !s.read(c, &body) {
 		return
 	}
-	o, err := s.Store.DoOnce(c, keyOf(p.IdempotencyKey), id, body.Revision, author(c), func(r *reel.Reel) (reel.Command, error) {
-		var knots []reel.Crosspoint
-		for _, x := range body.At {
-			output, single := r.Output(x.Output)
-			group, whole := r.Groups[x.Output]
-			switch {
-			case single:
-				knots = append(knots, weave.Tie(r, x.Row, x.From, output)...)
-			case whole:
-				knots = append(knots, weave.TieGroup(r, x.Row, x.From, group)...)
-			default:
-				return nil, fault.New(fault.NotFound, "There is no output %q on this reel", x.Output)
-			}
-		}
-		return reel.SetKnots{Knots: knots}, nil
-	})
+	command := weave.TieAt{At: body.At}
+	o, err := s.Store.DoOnce(c, keyOf(p.IdempotencyKey), id, body.Revision, author(c), func(*reel.Reel) (reel.Command, error) { return command, nil })
 	s.show(c, http.StatusOK, o, p.Since, err)
 }

@@ -53,16 +53,16 @@ func crossing(t testing.TB, s *apptest.Server) (production string, v api.ReelVie
 	takes := s.Takes(production)
 	v = s.Reel(production, "Reel 1")
 	for _, name := range []string{"12A.wav", "Cue.wav"} {
-		s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": v.Revision, "takes": []string{takes[name].ID}}, &v)
+		s.OK("POST", "/reels/"+v.ID+"/lay", map[string]any{"revision": v.Revision, "takes": []string{takes[name].ID}}, &v)
 	}
-	s.OK("POST", "/reels/"+v.Id+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "eight-channel-mix"}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "eight-channel-mix"}, &v)
 	return production, v
 }
 
 // print prints a reel and waits for the report.
 func printed(s *apptest.Server, production string, v api.ReelView, request map[string]any) api.Print {
 	var p api.Print
-	s.OK("POST", "/reels/"+v.Id+"/prints", request, &p)
+	s.OK("POST", "/reels/"+v.ID+"/prints", request, &p)
 	s.Settled(production)
 	s.OK("GET", "/prints/"+p.ID, nil, &p)
 	return p
@@ -83,7 +83,7 @@ func TestFromCardToDelivery(t *testing.T) {
 	s.Do(&v, "setTrack", map[string]any{"track": v.Tracks[0].ID, "dual": true})
 	s.Do(&v, "setTrack", map[string]any{"track": v.Tracks[1].ID, "mute": true})
 	var plan api.Plan
-	s.OK("POST", "/reels/"+v.Id+"/plan", map[string]any{"packaging": "per-group"}, &plan)
+	s.OK("POST", "/reels/"+v.ID+"/plan", map[string]any{"packaging": "per-group"}, &plan)
 	assert.Len(t, plan.Files, 4)
 
 	p := printed(s, production, v, map[string]any{"packaging": "per-group"})
@@ -160,7 +160,7 @@ func TestKnots(t *testing.T) {
 	s := apptest.Start(t)
 	_, v := crossing(t, s)
 	boom := v.Tracks[0].ID
-	s.OK("POST", "/reels/"+v.Id+"/ties", api.TieRequest{Revision: v.Revision, At: []api.Crossing{{Row: "track", From: boom,
+	s.OK("POST", "/reels/"+v.ID+"/ties", api.TieRequest{Revision: v.Revision, At: []api.Crossing{{Row: "track", From: boom,
 		Output: "effects/L"}}}, &v)
 	s.Do(&v, "setKnots", map[string]any{"knots": []map[string]any{{"row": "track", "from": boom, "channel": 0, "output": "effects/L",
 		"gainDB": -6}}})
@@ -173,12 +173,12 @@ func TestKnots(t *testing.T) {
 	s.Do(&v, "clearKnots", map[string]any{"at": []map[string]any{{"row": "track", "from": boom, "output": "effects/L"}}})
 	assert.Empty(t, findings(v, "one-sided"))
 	assert.Equal(t, "clear Boom at Effects L", v.Undo)
-	s.OK("POST", "/reels/"+v.Id+"/undo", api.Turning{}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/undo", api.Turning{}, &v)
 	assert.Len(t, findings(v, "one-sided"), 1)
-	s.OK("POST", "/reels/"+v.Id+"/redo", api.Turning{}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/redo", api.Turning{}, &v)
 	assert.Empty(t, findings(v, "one-sided"))
 	var steps []api.Step
-	s.OK("GET", "/reels/"+v.Id+"/history", nil, &steps)
+	s.OK("GET", "/reels/"+v.ID+"/history", nil, &steps)
 	assert.Equal(t, "redo", steps[0].Kind)
 }
 
@@ -385,7 +385,7 @@ func TestForeignPagesAreRefused(t *testing.T) {
 func TestRequestsThatMakeNoSense(t *testing.T) {
 	s := apptest.Start(t)
 	_, v := crossing(t, s)
-	p := "/reels/" + v.Id
+	p := "/reels/" + v.ID
 	for _, c := range []struct {
 		status       int
 		method, path string
@@ -452,7 +452,7 @@ func TestOwnSpecs(t *testing.T) {
 	assert.Equal(t, 16, f.BitDepth)
 	assert.Len(t, x, 1)
 	var now api.ReelView
-	s.OK("GET", "/reels/"+v.Id, nil, &now)
+	s.OK("GET", "/reels/"+v.ID, nil, &now)
 	assert.Equal(t, v, now, "printing for another spec leaves the reel's weave as it is")
 	assert.Contains(t, string(s.File("/specs/schema")), "Delivery spec")
 	s.OK("DELETE", "/specs/mono-dialogue", nil, nil)
@@ -512,10 +512,10 @@ func TestPrintsCanBeStopped(t *testing.T) {
 	production := s.Production()
 	s.Bring(production, "long.wav")
 	v := s.Reel(production, "Reel 1")
-	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": 0, "takes": []string{s.Takes(production)["long.wav"].ID}}, &v)
-	s.OK("POST", "/reels/"+v.Id+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "six-channel-split"}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/lay", map[string]any{"revision": 0, "takes": []string{s.Takes(production)["long.wav"].ID}}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "six-channel-split"}, &v)
 	var p api.Print
-	s.OK("POST", "/reels/"+v.Id+"/prints", map[string]any{}, &p)
+	s.OK("POST", "/reels/"+v.ID+"/prints", map[string]any{}, &p)
 	s.OK("POST", "/work/"+p.ID+"/cancel", nil, nil)
 	s.OK("GET", "/prints/"+p.ID, nil, &p)
 	assert.Equal(t, "cancelled", p.State)
@@ -634,7 +634,7 @@ func TestChannelsAreDiagnosedAfterImport(t *testing.T) {
 	}
 	assert.Equal(t, [][]string{{}, {"copy"}, {"empty"}, {"clipped"}}, kinds)
 	v := s.Reel(production, "Reel 1")
-	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": 0, "takes": []string{take.ID}}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/lay", map[string]any{"revision": 0, "takes": []string{take.ID}}, &v)
 	assert.Len(t, v.Tracks, 2, "the copy and the empty channel are left out unless asked for")
 }
 
@@ -649,7 +649,7 @@ func TestTakeEdits(t *testing.T) {
 	assert.Equal(t, "Ines, lav", take.Channels[1].Name)
 	assert.Equal(t, "rope creaks", take.Description.Note)
 	v := s.Reel(production, "Reel 1")
-	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": 0, "takes": []string{take.ID}}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/lay", map[string]any{"revision": 0, "takes": []string{take.ID}}, &v)
 	assert.Equal(t, "Ines, lav", v.Tracks[1].Name, "the name follows the channel")
 	s.OK("POST", "/productions/"+production+"/takes/undo", api.AtRevision{}, nil)
 	assert.Equal(t, "Ines lav", s.Takes(production)["12A.wav"].Channels[1].Name)

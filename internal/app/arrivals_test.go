@@ -80,7 +80,7 @@ func TestMonosAreHeardCutAndWrittenAsOneTake(t *testing.T) {
 	}
 
 	v := s.Reel(production, "Reel 1")
-	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": 0, "takes": []string{group.ID}}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/lay", map[string]any{"revision": 0, "takes": []string{group.ID}}, &v)
 	require.Len(t, v.Tracks, 4)
 	assert.Equal(t, v.Clips[0].Tie, v.Clips[3].Tie, "what was recorded together is tied")
 	assert.NotEmpty(t, v.Clips[0].Tie)
@@ -102,8 +102,8 @@ func TestMonosAreHeardCutAndWrittenAsOneTake(t *testing.T) {
 	s.OK("POST", "/takes/"+group.ID+"/apart", nil, nil)
 	assert.Len(t, s.Takes(production), 4)
 	var again api.ReelView
-	s.OK("GET", "/reels/"+v.Id, nil, &again)
-	s.OK("POST", "/reels/"+v.Id+"/plan", map[string]any{"spec": "eight-channel-mix"}, nil)
+	s.OK("GET", "/reels/"+v.ID, nil, &again)
+	s.OK("POST", "/reels/"+v.ID+"/plan", map[string]any{"spec": "eight-channel-mix"}, nil)
 	s.OK("POST", "/productions/"+production+"/takes/undo", api.AtRevision{}, nil)
 	assert.Len(t, s.Takes(production), 1)
 }
@@ -163,7 +163,7 @@ func TestChannelsAreReadDifferently(t *testing.T) {
 	read := func(sets ...any) { s.OK("PATCH", "/takes/"+tk.ID, map[string]any{"sets": sets}, &tk) }
 	unravelled := func() api.ReelView {
 		v := s.Reel(production, fmt.Sprintf("Reel %d", rand.IntN(1e9)))
-		s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": 0, "takes": []string{tk.ID}}, &v)
+		s.OK("POST", "/reels/"+v.ID+"/lay", map[string]any{"revision": 0, "takes": []string{tk.ID}}, &v)
 		return v
 	}
 	read(map[string]any{"kind": "bonded", "channels": []int{2, 1}, "labels": []string{"L", "R"}})
@@ -177,7 +177,7 @@ func TestChannelsAreReadDifferently(t *testing.T) {
 	v = unravelled()
 	require.Len(t, v.Tracks, 1)
 	assert.Len(t, v.Tracks[0].Labels, 4)
-	s.OK("POST", "/reels/"+v.Id+"/spec", map[string]any{"revision": v.Revision, "spec": "eight-channel-mix"}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/spec", map[string]any{"revision": v.Revision, "spec": "eight-channel-mix"}, &v)
 	assert.Len(t, findings(v, "folded"), 1, "nothing is folded silently")
 	s.Refused(400, "PATCH", "/takes/"+tk.ID, map[string]any{"sets": []any{map[string]any{"kind": "bonded", "channels": []int{1, 9},
 		"labels": []string{"L", "R"}}}})
@@ -337,7 +337,7 @@ func TestStemsOfAProduction(t *testing.T) {
 	s.OK("PUT", "/productions/"+production+"/stems", kept, &kept)
 	tk := s.Takes(production)["12A.wav"]
 	assert.Equal(t, "CX", tk.Channels[0].Suggested)
-	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": 0, "takes": []string{tk.ID}}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/lay", map[string]any{"revision": 0, "takes": []string{tk.ID}}, &v)
 	assert.Equal(t, []string{"CX", "north"}, []string{v.Tracks[0].Stem, v.Tracks[0].Strand})
 	assert.Len(t, v.Stems, 6, "the reel got the stem that it lacked")
 	kept.Rules = append(kept.Rules, take.Rule{Words: []string{"x"}, Stem: "ZZ"})
@@ -366,13 +366,13 @@ func TestTaughtWords(t *testing.T) {
 
 	v := s.Reel(production, "Reel 1")
 	var saved api.SavedPattern
-	s.OK("POST", "/reels/"+v.Id+"/pattern", map[string]any{"name": "House"}, &saved)
+	s.OK("POST", "/reels/"+v.ID+"/pattern", map[string]any{"name": "House"}, &saved)
 	var other api.Production
 	s.OK("POST", "/productions", map[string]any{"name": "The other house", "frameRate": timecode.Rate{Num: 25, Den: 1}}, &other)
 	s.Bring(other.ID, "12A.wav")
 	assert.Equal(t, "DX", stem(other.ID))
 	there := s.Reel(other.ID, "Reel 1")
-	s.OK("POST", "/reels/"+there.Id+"/pattern/apply", map[string]any{"revision": there.Revision, "pattern": saved.ID}, &there)
+	s.OK("POST", "/reels/"+there.ID+"/pattern/apply", map[string]any{"revision": there.Revision, "pattern": saved.ID}, &there)
 	assert.Equal(t, "MX", stem(other.ID))
 	for _, wrong := range []take.Word{{Text: "zang", Kind: take.RoleWord, Means: "ZZ"}, {Text: "-", Kind: take.RoleWord, Means: "MX"}} {
 		kept.Words = &[]take.Word{wrong}

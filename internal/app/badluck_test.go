@@ -79,7 +79,7 @@ func whatever(t *testing.T, s *apptest.Server, strike func(move func()), calm fu
 			require.True(t, bytes.Equal(b, got[what]), "round %d: %s is the same as undisturbed", round, what)
 		}
 	}
-	s.OK("GET", "/reels/"+d.edited.Id, nil, &d.edited)
+	s.OK("GET", "/reels/"+d.edited.ID, nil, &d.edited)
 	var marks []string
 	for _, m := range d.edited.Marks {
 		marks = append(marks, m.Name)
@@ -102,7 +102,7 @@ func newDay(t *testing.T, s *apptest.Server) *day {
 	}
 	d.edited = s.Reel(d.production, "Edited")
 	d.reel = d.laid("Printed", d.ids...)
-	s.OK("POST", "/reels/"+d.reel.Id+"/spec", api.SpecChoice{Revision: d.reel.Revision, Spec: "eight-channel-mix"}, &d.reel)
+	s.OK("POST", "/reels/"+d.reel.ID+"/spec", api.SpecChoice{Revision: d.reel.Revision, Spec: "eight-channel-mix"}, &d.reel)
 	return d
 }
 
@@ -110,7 +110,7 @@ func newDay(t *testing.T, s *apptest.Server) *day {
 func (d *day) laid(name string, takes ...string) api.ReelView {
 	v := d.s.Reel(d.production, name)
 	for _, id := range takes {
-		d.s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": v.Revision, "takes": []string{id}}, &v)
+		d.s.OK("POST", "/reels/"+v.ID+"/lay", map[string]any{"revision": v.Revision, "takes": []string{id}}, &v)
 	}
 	return v
 }
@@ -142,10 +142,10 @@ func (d *day) round(name string, luck ...func()) made {
 
 	var p api.Print
 	d.s.OK("POST", "/productions/"+d.production+"/imports", api.CardImport{Card: "LF03", Paths: cards}, nil)
-	d.s.OK("POST", "/reels/"+d.reel.Id+"/prints", map[string]any{"packaging": "interleaved"}, &p)
+	d.s.OK("POST", "/reels/"+d.reel.ID+"/prints", map[string]any{"packaging": "interleaved"}, &p)
 	batch := queued(d.s, "/productions/"+d.production+"/batches", map[string]any{"kind": "ply", "takes": d.ids,
 		"settings": map[string]any{"all": true, "singly": false}})
-	settle := queued(d.s, "/reels/"+settling.Id+"/settle", map[string]any{"clips": []string{settling.Clips[0].ID}})
+	settle := queued(d.s, "/reels/"+settling.ID+"/settle", map[string]any{"clips": []string{settling.Clips[0].ID}})
 	d.s.OK("POST", "/takes/"+d.ids[2]+"/convert", map[string]any{"driftPPM": 500}, nil)
 	var going sync.WaitGroup
 	ended := make(chan struct{})
@@ -216,7 +216,7 @@ func (d *day) edit(round string, ended chan struct{}) {
 }
 
 func (d *day) edits(key string, body []byte) bool {
-	req, err := http.NewRequest("POST", d.at()+api.Base+"/reels/"+d.edited.Id+"/commands?since=1", bytes.NewReader(body))
+	req, err := http.NewRequest("POST", d.at()+api.Base+"/reels/"+d.edited.ID+"/commands?since=1", bytes.NewReader(body))
 	if err != nil {
 		return false
 	}

@@ -50,7 +50,7 @@ func full(b *testing.B, s *apptest.Server) api.ReelView {
 		clips = append(clips, c)
 	}
 	s.Do(&v, "pasteClips", map[string]any{"clips": clips, "tracks": tracks})
-	s.OK("POST", "/reels/"+v.Id+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "eight-channel-mix"}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "eight-channel-mix"}, &v)
 	require.Len(b, v.Clips, manyClips)
 	return v
 }
@@ -86,7 +86,7 @@ func BenchmarkEdit(b *testing.B) {
 		body, err := json.Marshal(map[string]any{"revision": revision, "kind": kind, "command": command})
 		require.NoError(b, err)
 		began := time.Now() // without the tests' check of the contract
-		res, err := http.Post(fmt.Sprintf("%s%s/reels/%s/commands?since=%d", s.Base, api.Base, v.Id, revision), "application/json",
+		res, err := http.Post(fmt.Sprintf("%s%s/reels/%s/commands?since=%d", s.Base, api.Base, v.ID, revision), "application/json",
 			bytes.NewReader(body))
 		require.NoError(b, err)
 		answer, err := io.ReadAll(res.Body)
@@ -108,7 +108,7 @@ func BenchmarkOpen(b *testing.B) {
 	var took []time.Duration
 	for range max(10, b.N) {
 		began := time.Now()
-		s.File("/reels/" + v.Id)
+		s.File("/reels/" + v.ID)
 		took = append(took, time.Since(began))
 	}
 	spread(b, took)
@@ -123,7 +123,7 @@ func BenchmarkFirstSound(b *testing.B) {
 	var took []time.Duration
 	for generation := range uint32(max(30, b.N)) {
 		began := time.Now()
-		send(b, conn, map[string]any{"do": "play", "generation": generation, "reel": v.Id, "from": v.Head.Start + rnd.Int63n(3000*48000),
+		send(b, conn, map[string]any{"do": "play", "generation": generation, "reel": v.ID, "from": v.Head.Start + rnd.Int63n(3000*48000),
 			"tap": map[string]any{"kind": "stems", "id": ""}})
 		for blocks := 0; blocks < 2; {
 			kind, m, err := conn.Read(b.Context())
@@ -155,7 +155,7 @@ func sixteen(b *testing.B) (s *apptest.Server, production string, v api.ReelView
 	production = s.Production()
 	s.Bring(production, "day1/long.wav")
 	v = s.Reel(production, "Reel 1")
-	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": v.Revision, "takes": []string{s.Takes(production)["long.wav"].ID}}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/lay", map[string]any{"revision": v.Revision, "takes": []string{s.Takes(production)["long.wav"].ID}}, &v)
 	var groups []string
 	for i := range 8 {
 		groups = append(groups, fmt.Sprintf("{id: g%d, name: Group %d, tag: G%d, layout: stereo, from: {stems: [DX]}}", i, i, i))
@@ -216,7 +216,7 @@ func BenchmarkTurned(b *testing.B) {
 	}
 	conn := dial(b, s)
 	tap := map[string]any{"kind": "stems", "id": ""}
-	send(b, conn, map[string]any{"do": "play", "generation": 1, "reel": v.Id, "from": v.Head.Start + 100*48000, "tap": tap})
+	send(b, conn, map[string]any{"do": "play", "generation": 1, "reel": v.ID, "from": v.Head.Start + 100*48000, "tap": tap})
 	sent := int64(0)
 	ctx, cancel := context.WithTimeout(b.Context(), time.Minute)
 	defer cancel()

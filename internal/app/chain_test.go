@@ -44,7 +44,7 @@ func TestChainsArePrinted(t *testing.T) {
 	s.Do(&v, "setChainCurve", map[string]any{"row": "track", "from": track, "step": "2", "parameter": "threshold",
 		"points": []map[string]any{{"at": v.Head.Start, "value": -60}, {"at": v.Head.Start + 48000, "value": -20}}})
 	assert.NotContains(t, [][]string{bare, first}, sums())
-	require.Equal(t, http.StatusBadRequest, s.Call("POST", "/reels/"+v.Id+"/commands", map[string]any{"revision": v.Revision, "kind": "setChain",
+	require.Equal(t, http.StatusBadRequest, s.Call("POST", "/reels/"+v.ID+"/commands", map[string]any{"revision": v.Revision, "kind": "setChain",
 		"command": map[string]any{"row": "track", "from": track, "steps": []map[string]any{{"id": "1", "kind": "bell", "values": map[string]any{"q": 900}}}}},
 		nil))
 }
@@ -69,7 +69,7 @@ func TestTreatmentsArePrinted(t *testing.T) {
 	require.Equal(t, http.StatusOK, s.Call("POST", "/takes/"+clip.Take+"/treat", map[string]any{"channels": clip.Channels, "steps": steps}, &changed))
 	assert.Equal(t, 1, changed.Changed)
 	before := v.Revision
-	require.Equal(t, http.StatusOK, s.Call("GET", "/reels/"+v.Id, nil, &v))
+	require.Equal(t, http.StatusOK, s.Call("GET", "/reels/"+v.ID, nil, &v))
 	assert.Equal(t, before+1, v.Revision)
 	treated := sums()
 	revision := int64(1)
@@ -129,7 +129,7 @@ func TestChainsAreLookedAt(t *testing.T) {
 	assert.Empty(t, response.Steps[1])
 
 	var seen api.ChainSpectrum
-	s.OK("GET", "/reels/"+v.Id+"/chain/spectrum?row=track&from="+clip.Track+"&at="+strconv.FormatInt(clip.Start+12_000, 10), nil, &seen)
+	s.OK("GET", "/reels/"+v.ID+"/chain/spectrum?row=track&from="+clip.Track+"&at="+strconv.FormatInt(clip.Start+12_000, 10), nil, &seen)
 	require.Len(t, seen.Before, len(seen.Frequencies))
 	assert.Less(t, slices.Max(seen.After[16:]), slices.Max(seen.Before)-30, "nothing is left from 1 kHz on")
 
@@ -137,12 +137,12 @@ func TestChainsAreLookedAt(t *testing.T) {
 	assert.Less(t, *seen.Did[1].DB, -10.0, "what the compressor takes away at the most")
 
 	var learnt []float64
-	s.OK("POST", "/reels/"+v.Id+"/chain/learn", map[string]any{"row": "track", "from": clip.Track, "step": "2", "span": span}, &learnt)
+	s.OK("POST", "/reels/"+v.ID+"/chain/learn", map[string]any{"row": "track", "from": clip.Track, "step": "2", "span": span}, &learnt)
 	require.Len(t, learnt, len(chain.Sixths))
 	assert.Greater(t, learnt[5], learnt[55]+40, "what comes to the step has been through the filter before it")
-	assert.Equal(t, http.StatusNotFound, s.Call("POST", "/reels/"+v.Id+"/chain/learn", map[string]any{"row": "track", "from": clip.Track, "step": "9", "span": span}, nil))
+	assert.Equal(t, http.StatusNotFound, s.Call("POST", "/reels/"+v.ID+"/chain/learn", map[string]any{"row": "track", "from": clip.Track, "step": "9", "span": span}, nil))
 	short := map[string]any{"from": clip.Start, "to": clip.Start + 10}
-	assert.Equal(t, http.StatusBadRequest, s.Call("POST", "/reels/"+v.Id+"/chain/learn", map[string]any{"row": "track", "from": clip.Track, "step": "2", "span": short}, nil))
+	assert.Equal(t, http.StatusBadRequest, s.Call("POST", "/reels/"+v.ID+"/chain/learn", map[string]any{"row": "track", "from": clip.Track, "step": "2", "span": short}, nil))
 }
 
 // A clip, a channel of it, and the microphone that it was recorded with are looked at as rows are; what their chains take away is told over time.
@@ -156,11 +156,11 @@ func TestChainsOfClipsAreLookedAt(t *testing.T) {
 	pressed := []chain.Step{{ID: "1", Kind: chain.Compressor, Values: map[string]float64{"threshold": -80, "ratio": 10}}}
 	s.Do(&v, "setClipChain", map[string]any{"clips": []string{clip.ID}, "steps": pressed})
 	s.Do(&v, "setClipChain", map[string]any{"clips": []string{clip.ID}, "channel": 1, "steps": low})
-	assert.Equal(t, http.StatusNotFound, s.Call("POST", "/reels/"+v.Id+"/commands", map[string]any{"revision": v.Revision, "kind": "setClipChain",
+	assert.Equal(t, http.StatusNotFound, s.Call("POST", "/reels/"+v.ID+"/commands", map[string]any{"revision": v.Revision, "kind": "setClipChain",
 		"command": map[string]any{"clips": []string{clip.ID}, "channel": 2, "steps": low}}, nil))
-	require.NotEqual(t, http.StatusOK, s.Call("POST", "/reels/"+v.Id+"/commands", map[string]any{"revision": v.Revision, "kind": "setClipChain",
+	require.NotEqual(t, http.StatusOK, s.Call("POST", "/reels/"+v.ID+"/commands", map[string]any{"revision": v.Revision, "kind": "setClipChain",
 		"command": map[string]any{"clips": []string{clip.ID}, "channel": -1, "steps": low}}, nil), "all of them together is no channel")
-	of := "/reels/" + v.Id + "/chain/"
+	of := "/reels/" + v.ID + "/chain/"
 	var seen api.ChainSpectrum
 	s.OK("GET", of+"spectrum?row=clip&from="+clip.ID+"&channel=1&at="+at, nil, &seen)
 	assert.Less(t, slices.Max(seen.After[16:]), slices.Max(seen.Before)-30, "nothing is left from 1 kHz on")

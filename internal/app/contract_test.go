@@ -190,7 +190,7 @@ func TestEveryAnswerIsInTheContract(t *testing.T) {
 	s.OK("POST", "/prints/"+p.ID+"/receipts", nil, &r)
 	s.Settled(production)
 	a := &asker{Rand: rand.New(rand.NewPCG(uint64(time.Now().UnixNano()), 1)), mad: 0.1, ids: map[string][]string{
-		"production": {production}, "reel": {v.Id}, "print": {p.ID}, "receipt": {r.ID}, "with": {r.ID}, "work": {p.ID, r.ID},
+		"production": {production}, "reel": {v.ID}, "print": {p.ID}, "receipt": {r.ID}, "with": {r.ID}, "work": {p.ID, r.ID},
 		"card": {"LF03"},
 		"name": {p.Plan.Files[0].Name, "Boom"}, "file": {p.Plan.Files[0].Name}, "paper": {"report.json", "cue-sheet.csv",
 			"manifest.sha256"},

@@ -76,9 +76,9 @@ func BenchmarkCrowd(b *testing.B) {
 		production := s.Production()
 		s.Bring(production, "day1/12A.wav")
 		v := s.Reel(production, "Reel 1")
-		s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": v.Revision, "takes": []string{s.Takes(production)["12A.wav"].ID}},
+		s.OK("POST", "/reels/"+v.ID+"/lay", map[string]any{"revision": v.Revision, "takes": []string{s.Takes(production)["12A.wav"].ID}},
 			&v)
-		s.OK("POST", "/reels/"+v.Id+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "eight-channel-mix"}, &v)
+		s.OK("POST", "/reels/"+v.ID+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "eight-channel-mix"}, &v)
 		crowd(b, s, v, false)
 	})
 	b.Run("deaf", func(b *testing.B) {
@@ -106,7 +106,7 @@ func crowd(b *testing.B, s *apptest.Server, v api.ReelView, deaf bool) {
 		a := &audience{conn: conn}
 		people[i] = a
 		all.Go(func() {
-			send(b, conn, map[string]any{"do": "play", "generation": 1, "reel": v.Id, "from": v.Clips[rand.IntN(len(v.Clips))].Start,
+			send(b, conn, map[string]any{"do": "play", "generation": 1, "reel": v.ID, "from": v.Clips[rand.IntN(len(v.Clips))].Start,
 				"loop": map[string]any{"from": v.Clips[0].Start, "to": v.Clips[0].Start + 30*48000},
 				"tap":  map[string]any{"kind": "stems", "id": ""}})
 			said := time.Now()
@@ -149,7 +149,7 @@ func crowd(b *testing.B, s *apptest.Server, v api.ReelView, deaf bool) {
 				time.Sleep(rand.N(time.Second))
 				body := fmt.Sprintf(`{"revision":%d,"kind":"setMark","command":{"name":"mark %d","at":%d}}`, n, n, v.Head.Start+int64(n))
 				began := time.Now()
-				res, err := http.Post(fmt.Sprintf("%s%s/reels/%s/commands?since=%d", s.Base, api.Base, r.Id, n), "application/json",
+				res, err := http.Post(fmt.Sprintf("%s%s/reels/%s/commands?since=%d", s.Base, api.Base, r.ID, n), "application/json",
 					strings.NewReader(body))
 				if err != nil {
 					return

@@ -62,7 +62,7 @@ func TestCutLists(t *testing.T) {
 	production := s.Production()
 	s.Bring(production, "day1/12A.wav")
 	v := s.Reel(production, "Reel 1")
-	path := "/reels/" + v.Id + "/cutlist"
+	path := "/reels/" + v.ID + "/cutlist"
 	request := func(text string) map[string]any {
 		return map[string]any{"revision": v.Revision, "name": "cut.edl", "text": text}
 	}
@@ -121,7 +121,7 @@ func TestCutLists(t *testing.T) {
 	old["revision"] = v.Revision - 1
 	assert.Contains(t, s.Refused(http.StatusConflict, "POST", path, old), "since you read the list")
 
-	s.OK("POST", "/reels/"+v.Id+"/undo", api.Turning{}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/undo", api.Turning{}, &v)
 	assert.Equal(t, []string{"Boom 25+25 @0", "Ines lav 25+25 @0", "Boom 50+12 @50", "Ines lav 50+12 @50"}, clipsOf(v))
 	s.OK("GET", path, nil, &follows)
 	assert.Equal(t, "The crossing, cut 1", follows.Title, "undo brings the list back too")
@@ -154,7 +154,7 @@ func TestReelsAreHandedOver(t *testing.T) {
 	s.Do(&v, "hush", map[string]any{"clip": boom.ID, "channel": 0, "from": boom.Start + 5000, "to": boom.Start + 9000})
 	s.Do(&v, "setMark", map[string]any{"name": "Bell", "at": boom.Start, "note": "twice"})
 	s.Do(&v, "trimClip", map[string]any{"clip": boom.ID, "edge": "start", "by": 24000})
-	files := handOver(t, s, production, v.Id, map[string]any{})
+	files := handOver(t, s, production, v.ID, map[string]any{})
 	assert.ElementsMatch(t, []string{"Reel_1.otio", "Reel_1.adl", "Reel_1.edl", "Reel_1.csv", "Reel_1.sha256", "Reel_1 read me.txt",
 		"LF03_12A_T3.wav", "Cue.wav"}, slices.Collect(maps.Keys(files)))
 	for _, line := range strings.Split(strings.TrimSpace(string(files["Reel_1.sha256"])), "\n") {
@@ -182,12 +182,12 @@ func TestReelsAreHandedOver(t *testing.T) {
 	assert.Regexp(t, `\(Cut\) I 000\d 3 2 10\.00\.01\.12/0960 10\.00\.01\.12/0960 10\.00\.04\.00/0000 R`, adl)
 	assert.Contains(t, string(files["Reel_1 read me.txt"]), "what is done inside of 1 clips")
 	assert.Contains(t, string(files["Reel_1.csv"]), "hushed (1)")
-	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/reels/"+v.Id+"/handover", map[string]any{"handle": -1}), "handle")
+	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/reels/"+v.ID+"/handover", map[string]any{"handle": -1}), "handle")
 
 	// Read again, it is the same reel.
 	again := readHanded(s, production, files["Reel_1.otio"], "Reel 1 again")
 	was, is := v, viewOf(s, again.Id)
-	is.Id, is.Name, is.Revision, is.Undo, is.Redo, is.Head.Name = was.Id, was.Name, was.Revision, was.Undo, was.Redo, was.Head.Name
+	is.ID, is.Name, is.Revision, is.Undo, is.Redo, is.Head.Name = was.ID, was.Name, was.Revision, was.Undo, was.Redo, was.Head.Name
 	assert.Equal(t, asJSON(t, was), asJSON(t, is))
 	assert.Empty(t, again.Notes)
 }
@@ -220,7 +220,7 @@ func TestCutToHandles(t *testing.T) {
 		s.Do(&v, "trimClip", map[string]any{"clip": c.ID, "edge": "start", "by": 24000})
 		break // those that are tied to it go along
 	}
-	files := handOver(t, s, production, v.Id, map[string]any{"handle": 0.25, "tracks": true})
+	files := handOver(t, s, production, v.ID, map[string]any{"handle": 0.25, "tracks": true})
 	whole, err := wave.Open(bytes.NewReader(files["LF03_12A_T3.wav"]), int64(len(files["LF03_12A_T3.wav"])))
 	require.NoError(t, err)
 	assert.EqualValues(t, 3*48000-12000, whole.Frames, "a quarter of a second before, and nothing after the end")
@@ -293,7 +293,7 @@ func TestAListSaysWhatItCouldNotTake(t *testing.T) {
 		}
 	}
 	require.Equal(t, 1, gone)
-	s.OK("POST", "/reels/"+v.Id+"/handover", map[string]any{}, nil)
+	s.OK("POST", "/reels/"+v.ID+"/handover", map[string]any{}, nil)
 	s.Settled(production)
 	var works []api.Work
 	s.OK("GET", "/productions/"+production+"/work", nil, &works)
@@ -318,6 +318,6 @@ func TestAListSaysWhatItCouldNotTake(t *testing.T) {
 	}
 	assert.Len(t, viewOf(s, readHanded(s, production, b, "").Id).Clips, 3)
 	empty := s.Reel(production, "Reel 2")
-	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/reels/"+empty.Id+"/handover", map[string]any{}), "no clip on Reel 2")
+	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/reels/"+empty.ID+"/handover", map[string]any{}), "no clip on Reel 2")
 	assert.Contains(t, string(s.File("/work/"+w.ID+"/files/Reel_1 read me.txt")), "MISSING: Cue: ")
 }

@@ -44,13 +44,13 @@ func TestMoviesAndFLAC(t *testing.T) {
 	s := apptest.Start(t)
 	production, v := crossing(t, s)
 	var plan api.Plan
-	s.OK("POST", "/reels/"+v.Id+"/plan", map[string]any{"text": movieSpec}, &plan)
+	s.OK("POST", "/reels/"+v.ID+"/plan", map[string]any{"text": movieSpec}, &plan)
 	require.Len(t, plan.Files, 1)
 	assert.Equal(t, "Reel_1_1.mov", plan.Files[0].Name)
 	var specs []api.Spec
 	s.OK("GET", "/specs", nil, &specs)
 	assert.False(t, slices.ContainsFunc(specs, func(x api.Spec) bool { return x.ID == "ferry-movie" }), "trying a spec does not store it")
-	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/reels/"+v.Id+"/plan",
+	assert.Contains(t, s.Refused(http.StatusBadRequest, "POST", "/reels/"+v.ID+"/plan",
 		map[string]any{"text": strings.Replace(movieSpec, "stem: DX", "stem: d", 1)}), "stem")
 	s.OK("POST", "/specs", movieSpec, nil)
 	for packaging, files := range map[string]int{"mov": 1, "mkv": 1, "mp4": 1, "flac": 2} {
@@ -120,7 +120,7 @@ func TestTheQueueOfPrints(t *testing.T) {
 	want := []map[string]any{}
 	for _, spec := range []string{"six-channel-split", "none-such", "eight-channel-mix", "promo-kit", "six-channel-split",
 		"film-order-monos"} {
-		want = append(want, map[string]any{"reel": v.Id, "spec": spec})
+		want = append(want, map[string]any{"reel": v.ID, "spec": spec})
 	}
 	var answers []api.QueueAnswer
 	s.OK("POST", "/productions/"+production+"/queue", want, &answers)
@@ -239,7 +239,7 @@ func TestAPrintIsPaused(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "ffmpeg"), []byte(stub), 0o700))
 	t.Setenv("PATH", dir+":"+os.Getenv("PATH"))
 	var p api.Print
-	s.OK("POST", "/reels/"+v.Id+"/prints", map[string]any{"spec": "ferry-movie"}, &p)
+	s.OK("POST", "/reels/"+v.ID+"/prints", map[string]any{"spec": "ferry-movie"}, &p)
 	require.Eventually(t, func() bool {
 		_, err := os.Stat(hangs)
 		return err == nil

@@ -44,7 +44,7 @@ func edited(t *testing.T, s *apptest.Server) (production string, v api.ReelView)
 	s.Bring(production, "day1/12A.wav", "day1/12A second.wav")
 	takes := s.Takes(production)
 	v = s.Reel(production, "Reel 1")
-	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": v.Revision, "takes": []string{takes["12A.wav"].ID}}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/lay", map[string]any{"revision": v.Revision, "takes": []string{takes["12A.wav"].ID}}, &v)
 	boom := clipsOn(v, "Boom")[0]
 	at := func(seconds float64) int64 { return boom.Start + int64(seconds*48000) }
 	in := func(from, to float64, extra map[string]any) map[string]any {
@@ -71,7 +71,7 @@ func edited(t *testing.T, s *apptest.Server) (production string, v api.ReelView)
 	s.Do(&v, "crossfade", map[string]any{"left": both[0].ID, "right": both[1].ID, "length": 2400, "curve": "power"})
 	s.Do(&v, "setTrack", map[string]any{"track": boom.Track, "gainDB": -4.5, "pan": 0.3})
 	s.OK("POST", "/specs", floatSpec, nil)
-	s.OK("POST", "/reels/"+v.Id+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "float-mix"}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "float-mix"}, &v)
 	return production, v
 }
 
@@ -89,7 +89,7 @@ func TestEditsAreHeardSettledAndPrintedAlike(t *testing.T) {
 	production, v := edited(t, s)
 	mix := mixOf(t, s, production, v)
 	conn := dial(t, s)
-	send(t, conn, map[string]any{"do": "play", "generation": 1, "reel": v.Id, "from": v.Head.Start,
+	send(t, conn, map[string]any{"do": "play", "generation": 1, "reel": v.ID, "from": v.Head.Start,
 		"tap": map[string]any{"kind": "group", "id": "mix"}})
 	h := listenTo(t, conn, 1, 1<<30)
 	require.True(t, h.ended, h.problem)
@@ -102,11 +102,11 @@ func TestEditsAreHeardSettledAndPrintedAlike(t *testing.T) {
 	assert.Greater(t, loudest, 0.01)
 
 	before := clipsOn(v, "Boom")
-	s.OK("POST", "/reels/"+v.Id+"/settle", map[string]any{"track": before[0].Track}, nil)
+	s.OK("POST", "/reels/"+v.ID+"/settle", map[string]any{"track": before[0].Track}, nil)
 	for title, w := range s.Settled(production) {
 		require.Equal(t, "done", w.State, "%s: %s", title, w.Message)
 	}
-	s.OK("GET", "/reels/"+v.Id, nil, &v)
+	s.OK("GET", "/reels/"+v.ID, nil, &v)
 	settled := clipsOn(v, "Boom")
 	require.Len(t, settled, 1)
 	assert.Len(t, settled[0].Settled, 2, "the way back")
@@ -129,7 +129,7 @@ func TestWaysOfListening(t *testing.T) {
 	generation := uint32(0)
 	hear := func(frames int, ask map[string]any) heard {
 		generation++
-		m := map[string]any{"do": "play", "generation": generation, "reel": v.Id, "from": boom.Start,
+		m := map[string]any{"do": "play", "generation": generation, "reel": v.ID, "from": boom.Start,
 			"tap": map[string]any{"kind": "track", "id": boom.Track}}
 		for k, x := range ask {
 			m[k] = x
@@ -149,7 +149,7 @@ func TestWaysOfListening(t *testing.T) {
 		require.InDelta(t, own[2][500+i], other.left[i], 1e-7)
 	}
 	var now api.ReelView
-	s.OK("GET", "/reels/"+v.Id, nil, &now)
+	s.OK("GET", "/reels/"+v.ID, nil, &now)
 	assert.Equal(t, v.Revision, now.Revision, "nothing was made")
 
 	lane := hear(2000, map[string]any{"lane": map[string]any{"clip": boom.ID, "channel": 0}, "from": boom.Start + 500})
@@ -162,7 +162,7 @@ func TestWaysOfListening(t *testing.T) {
 	assert.Len(t, until.left, 5000)
 
 	generation++
-	send(t, conn, map[string]any{"do": "play", "generation": generation, "reel": v.Id, "from": boom.Start + 1000,
+	send(t, conn, map[string]any{"do": "play", "generation": generation, "reel": v.ID, "from": boom.Start + 1000,
 		"tap": map[string]any{"kind": "track", "id": boom.Track}, "loop": map[string]any{"from": boom.Start + 1000,
 			"to": boom.Start + 6000}})
 	positions := blocksOf(t, conn, generation, 24)
@@ -173,7 +173,7 @@ func TestWaysOfListening(t *testing.T) {
 
 	// At half the pace the same sound takes twice as long.
 	generation++
-	send(t, conn, map[string]any{"do": "play", "generation": generation, "reel": v.Id, "from": boom.Start, "speed": 0.5,
+	send(t, conn, map[string]any{"do": "play", "generation": generation, "reel": v.ID, "from": boom.Start, "speed": 0.5,
 		"tap": map[string]any{"kind": "track", "id": boom.Track}})
 	positions = blocksOf(t, conn, generation, 6)
 	for i, at := range positions {
@@ -227,11 +227,11 @@ func TestLenders(t *testing.T) {
 	production := s.Production()
 	s.Bring(production, "a.wav", "b.wav", "c.wav")
 	v := s.Reel(production, "Reel 1")
-	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": v.Revision, "takes": []string{s.Takes(production)["a.wav"].ID}}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/lay", map[string]any{"revision": v.Revision, "takes": []string{s.Takes(production)["a.wav"].ID}}, &v)
 	lav := clipsOn(v, "Ines lav")[0]
 	ask := api.LenderRequest{Clip: lav.ID, Channel: 0, From: lav.Start + here, To: lav.Start + here + line}
 	var lenders []api.Lender
-	s.OK("POST", "/reels/"+v.Id+"/lenders", ask, &lenders)
+	s.OK("POST", "/reels/"+v.ID+"/lenders", ask, &lenders)
 	require.Len(t, lenders, 1, "the take without such a channel can't lend")
 	l := lenders[0]
 	assert.Equal(t, "12A/2", l.Title)
@@ -239,7 +239,7 @@ func TestLenders(t *testing.T) {
 	assert.True(t, l.Aligned, "%+v", l)
 	assert.EqualValues(t, there, l.Offset)
 	ask.Channel = 4
-	assert.Contains(t, s.Refused(http.StatusNotFound, "POST", "/reels/"+v.Id+"/lenders", ask), "no longer on the reel")
+	assert.Contains(t, s.Refused(http.StatusNotFound, "POST", "/reels/"+v.ID+"/lenders", ask), "no longer on the reel")
 }
 
 // Whoever watches a reel is told of another's edit, and fetches only what it changed.
@@ -271,9 +271,9 @@ func TestEditsReachOthers(t *testing.T) {
 		require.NotEqual(t, "none", told.Kind)
 		told = next()
 	}
-	require.Equal(t, store.Event{Kind: "reel", ID: v.Id, Revision: mine.Revision}, told)
+	require.Equal(t, store.Event{Kind: "reel", ID: v.ID, Revision: mine.Revision}, told)
 	var part api.ReelView
-	s.OK("GET", fmt.Sprintf("/reels/%s?since=%d", v.Id, v.Revision), nil, &part)
+	s.OK("GET", fmt.Sprintf("/reels/%s?since=%d", v.ID, v.Revision), nil, &part)
 	require.NotNil(t, part.Since)
 	require.Len(t, part.Tracks, 1)
 	assert.Equal(t, v.Tracks[1].ID, part.Tracks[0].ID)
@@ -282,5 +282,5 @@ func TestEditsReachOthers(t *testing.T) {
 	other := v
 	s.Do(&other, "setTrack", map[string]any{"track": v.Tracks[2].ID, "mute": true})
 	stale := map[string]any{"revision": v.Revision, "kind": "setTrack", "command": map[string]any{"track": v.Tracks[1].ID, "gainDB": -9}}
-	assert.Contains(t, s.Refused(http.StatusConflict, "POST", "/reels/"+v.Id+"/commands", stale), "has changed")
+	assert.Contains(t, s.Refused(http.StatusConflict, "POST", "/reels/"+v.ID+"/commands", stale), "has changed")
 }

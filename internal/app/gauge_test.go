@@ -23,7 +23,7 @@ import (
 func gauged(t *testing.T, s *apptest.Server, v api.ReelView, query string) (g api.GaugeView) {
 	require.Eventually(t, func() bool {
 		g = api.GaugeView{}
-		s.OK("GET", "/reels/"+v.Id+"/gauge?"+query, nil, &g)
+		s.OK("GET", "/reels/"+v.ID+"/gauge?"+query, nil, &g)
 		return g.Share == 1
 	}, 60*time.Second, 10*time.Millisecond)
 	return g
@@ -66,10 +66,10 @@ func TestAReelIsGauged(t *testing.T) {
 	assert.Equal(t, "ATSC A/85", g.JudgedBy)
 	assert.Equal(t, v.Tracks[0].Name, g.Rows[len(g.Rows)-1].Name)
 	assert.NotNil(t, g.Rows[len(g.Rows)-1].Whole)
-	s.Refused(http.StatusNotFound, "GET", "/reels/"+v.Id+"/gauge?profile=nobody", nil)
-	s.Refused(http.StatusNotFound, "GET", "/reels/"+v.Id+"/gauge?row=track&id=nobody", nil)
+	s.Refused(http.StatusNotFound, "GET", "/reels/"+v.ID+"/gauge?profile=nobody", nil)
+	s.Refused(http.StatusNotFound, "GET", "/reels/"+v.ID+"/gauge?row=track&id=nobody", nil)
 	var lines api.GaugeLines
-	s.OK("GET", "/reels/"+v.Id+"/gauge/lines?row=group&columns=100&id="+mix.Id, nil, &lines)
+	s.OK("GET", "/reels/"+v.ID+"/gauge/lines?row=group&columns=100&id="+mix.Id, nil, &lines)
 	assert.NotEmpty(t, lines.Lines.Momentary)
 	var profiles []api.LimitProfile
 	s.OK("GET", "/profiles", nil, &profiles)
@@ -89,13 +89,13 @@ func TestAMixIsCorrected(t *testing.T) {
 	mix := rowNamed(t, gauged(t, s, v, ""), "Full mix")
 	s.Do(&v, "setTrack", map[string]any{"track": v.Tracks[0].ID, "gainDB": -20})
 	var lines api.GaugeLines
-	s.OK("GET", "/reels/"+v.Id+"/gauge/lines?row=group&columns=100&id="+mix.Id, nil, &lines)
+	s.OK("GET", "/reels/"+v.ID+"/gauge/lines?row=group&columns=100&id="+mix.Id, nil, &lines)
 	var parts []string
-	s.OK("GET", "/reels/"+v.Id+"/gauge/parts?of="+mix.Id, nil, &parts)
+	s.OK("GET", "/reels/"+v.ID+"/gauge/parts?of="+mix.Id, nil, &parts)
 	assert.Len(t, parts, 3)
-	s.OK("POST", "/reels/"+v.Id+"/gauge/correct", api.CorrectRequest{Of: mix.Id}, nil)
+	s.OK("POST", "/reels/"+v.ID+"/gauge/correct", api.CorrectRequest{Of: mix.Id}, nil)
 	s.Settled(production)
-	s.OK("GET", "/reels/"+v.Id, nil, &v)
+	s.OK("GET", "/reels/"+v.ID, nil, &v)
 	assert.Equal(t, "correct Full mix", v.Undo)
 	g := gauged(t, s, v, "")
 	corrected := rowNamed(t, g, "Full mix")
@@ -107,7 +107,7 @@ func TestAMixIsCorrected(t *testing.T) {
 	assert.LessOrEqual(t, *corrected.Whole.PPMMax, *corrected.Limit.PPMMax)
 	assert.Equal(t, mix.Id, rowNamed(t, g, "Dialogue").Correction.Of)
 	assert.Nil(t, lines.Before)
-	s.OK("GET", "/reels/"+v.Id+"/gauge/lines?row=group&columns=100&id="+mix.Id, nil, &lines)
+	s.OK("GET", "/reels/"+v.ID+"/gauge/lines?row=group&columns=100&id="+mix.Id, nil, &lines)
 	require.NotNil(t, lines.Before, "short-term loudness as it was before")
 	assert.Len(t, *lines.Before, len(lines.Lines.ShortTerm))
 	last := len(lines.Lines.ShortTerm) - 1
@@ -129,7 +129,7 @@ func TestAMixIsCorrected(t *testing.T) {
 	assert.True(t, rowNamed(t, gauged(t, s, v, ""), "Full mix").Correction.Stale)
 	warned := func() (n int) {
 		var plan api.Plan
-		s.OK("POST", "/reels/"+v.Id+"/plan", map[string]any{"packaging": "per-group"}, &plan)
+		s.OK("POST", "/reels/"+v.ID+"/plan", map[string]any{"packaging": "per-group"}, &plan)
 		for _, f := range plan.Findings {
 			if f.Rule == "correction" {
 				n++
@@ -144,7 +144,7 @@ func TestAMixIsCorrected(t *testing.T) {
 	assert.InDelta(t, *mix.Whole.IntegratedLUFS, *off.Whole.IntegratedLUFS, 1e-9)
 	s.Do(&v, "removeCorrection", map[string]any{"of": mix.Id})
 	assert.Nil(t, rowNamed(t, gauged(t, s, v, ""), "Full mix").Correction)
-	s.Refused(http.StatusNotFound, "POST", "/reels/"+v.Id+"/gauge/correct", api.CorrectRequest{Of: "nobody"})
+	s.Refused(http.StatusNotFound, "POST", "/reels/"+v.ID+"/gauge/correct", api.CorrectRequest{Of: "nobody"})
 }
 
 // A take in two files, one after another, is brought to a loudness as one programme; its files stay what they were but for that. One that
@@ -245,7 +245,7 @@ func TestGaugeAfterASourceIsBack(t *testing.T) {
 	for _, f := range sources {
 		require.NoError(t, os.Rename(f, f+".away"))
 	}
-	ask := func() int { return s.Call("GET", "/reels/"+v.Id+"/gauge", nil, nil) }
+	ask := func() int { return s.Call("GET", "/reels/"+v.ID+"/gauge", nil, nil) }
 	require.Eventually(t, func() bool { return ask() == http.StatusUnprocessableEntity || ask() == http.StatusNotFound }, time.Minute,
 		50*time.Millisecond)
 	for _, f := range sources {

@@ -68,7 +68,7 @@ func TestAPanicInWorkIsAFailureOfIt(t *testing.T) {
 	production, v := crossing(t, s)
 	id := "11111111-2222-4333-8444-555555555555"
 	// A settle of no clips can't be asked for; its handler looks at the first.
-	ask(t, s, `insert into work (id, production_id, kind, title, args) values ($1, $2, 'settle', 'x', jsonb_build_object('reel', $3::text, 'clips', '[]'::jsonb))`, id, production, v.Id)
+	ask(t, s, `insert into work (id, production_id, kind, title, args) values ($1, $2, 'settle', 'x', jsonb_build_object('reel', $3::text, 'clips', '[]'::jsonb))`, id, production, v.ID)
 	require.Eventually(t, func() bool { return work(s, id).State == "failed" }, 60*time.Second, 20*time.Millisecond)
 	assert.NotEmpty(t, work(s, id).Message)
 	again := queued(s, "/productions/"+production+"/batches", map[string]any{"kind": "ply",
@@ -225,7 +225,7 @@ func TestASourceThatIsNotWholeStopsThePrint(t *testing.T) {
 	s := apptest.Start(t)
 	production, v := crossing(t, s)
 	var plan api.Plan
-	s.OK("POST", "/reels/"+v.Id+"/plan", map[string]any{}, &plan)
+	s.OK("POST", "/reels/"+v.ID+"/plan", map[string]any{}, &plan)
 	assert.True(t, plan.Printable())
 	stored, err := filepath.Glob(filepath.Join(s.Data, "media/sources/*/source.wav"))
 	require.NoError(t, err)
@@ -239,9 +239,9 @@ func TestASourceThatIsNotWholeStopsThePrint(t *testing.T) {
 		if now == nil {
 			require.NoError(t, os.Remove(stored[0]))
 		}
-		s.OK("POST", "/reels/"+v.Id+"/plan", map[string]any{}, &plan)
+		s.OK("POST", "/reels/"+v.ID+"/plan", map[string]any{}, &plan)
 		assert.False(t, plan.Printable(), name)
-		assert.NotEmpty(t, s.Refused(http.StatusBadRequest, "POST", "/reels/"+v.Id+"/prints", map[string]any{}), name)
+		assert.NotEmpty(t, s.Refused(http.StatusBadRequest, "POST", "/reels/"+v.ID+"/prints", map[string]any{}), name)
 	}
 	require.NoError(t, os.WriteFile(stored[0], whole, 0o644))
 	p := printed(s, production, v, map[string]any{"packaging": "interleaved"})
@@ -253,10 +253,10 @@ func TestAPrintIsOfThePlanThatWasLookedAt(t *testing.T) {
 	s := apptest.Start(t)
 	production, v := crossing(t, s)
 	var plan api.Plan
-	s.OK("POST", "/reels/"+v.Id+"/plan", map[string]any{}, &plan)
+	s.OK("POST", "/reels/"+v.ID+"/plan", map[string]any{}, &plan)
 	assert.Equal(t, v.Revision, plan.Revision)
 	s.Do(&v, "setTrack", map[string]any{"track": v.Tracks[0].ID, "gainDB": -3})
-	says := s.Refused(http.StatusConflict, "POST", "/reels/"+v.Id+"/prints", map[string]any{"revision": plan.Revision})
+	says := s.Refused(http.StatusConflict, "POST", "/reels/"+v.ID+"/prints", map[string]any{"revision": plan.Revision})
 	assert.Contains(t, says, "gain of")
 	p := printed(s, production, v, map[string]any{"revision": v.Revision})
 	assert.Equal(t, v.Revision, p.Revision)
@@ -290,7 +290,7 @@ func TestWhatIsRemovedLeavesTheDisk(t *testing.T) {
 	production, v := crossing(t, s)
 	p := printed(s, production, v, map[string]any{"packaging": "interleaved"})
 	var q api.Print
-	s.OK("POST", "/reels/"+v.Id+"/prints", map[string]any{"packaging": "interleaved"}, &q)
+	s.OK("POST", "/reels/"+v.ID+"/prints", map[string]any{"packaging": "interleaved"}, &q)
 	s.OK("DELETE", "/prints/"+p.ID, nil, nil)
 	s.Refused(http.StatusNotFound, "GET", "/prints/"+p.ID, nil)
 	batch := queued(s, "/productions/"+production+"/batches", map[string]any{"kind": "ply",
@@ -301,7 +301,7 @@ func TestWhatIsRemovedLeavesTheDisk(t *testing.T) {
 	s.OK("DELETE", "/work/"+batch, nil, nil)
 	require.NoError(t, os.MkdirAll(filepath.Join(s.Data, "media/sources/left-behind"), 0o755))
 	require.NoError(t, os.WriteFile(filepath.Join(s.Data, "uploads/left-behind.info"), []byte("{}"), 0o644))
-	s.OK("DELETE", "/reels/"+v.Id, nil, nil)
+	s.OK("DELETE", "/reels/"+v.ID, nil, nil)
 	require.Eventually(t, func() bool {
 		return len(within(t, s, "prints"))+len(within(t, s, "batches"))+len(within(t, s, "attempts")) == 0 && len(within(t, s,
 			"sources")) == 2
@@ -324,12 +324,12 @@ func TestARemovedReelStopsItsPrint(t *testing.T) {
 	production := s.Production()
 	s.Bring(production, "long.wav")
 	v := s.Reel(production, "Reel 1")
-	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": v.Revision, "takes": []string{s.Takes(production)["long.wav"].ID}}, &v)
-	s.OK("POST", "/reels/"+v.Id+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "eight-channel-mix"}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/lay", map[string]any{"revision": v.Revision, "takes": []string{s.Takes(production)["long.wav"].ID}}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "eight-channel-mix"}, &v)
 	var p api.Print
-	s.OK("POST", "/reels/"+v.Id+"/prints", map[string]any{}, &p)
+	s.OK("POST", "/reels/"+v.ID+"/prints", map[string]any{}, &p)
 	progressed(t, s, production, func(w api.Work) bool { return w.ID == p.ID && w.State == "running" })
-	s.OK("DELETE", "/reels/"+v.Id, nil, nil)
+	s.OK("DELETE", "/reels/"+v.ID, nil, nil)
 	s.Refused(http.StatusNotFound, "GET", "/prints/"+p.ID, nil)
 	require.Eventually(t, func() bool { return len(within(t, s, "attempts")) == 0 }, 60*time.Second, 10*time.Millisecond)
 	assert.Empty(t, within(t, s, "prints"))

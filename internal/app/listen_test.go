@@ -97,14 +97,14 @@ func TestWhatIsHeardIsWhatIsPrinted(t *testing.T) {
 	production, v := crossing(t, s)
 	s.Do(&v, "setTrack", map[string]any{"track": v.Tracks[0].ID, "gainDB": -4.5, "pan": 0.3})
 	s.OK("POST", "/specs", floatSpec, nil)
-	s.OK("POST", "/reels/"+v.Id+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "float-mix"}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "float-mix"}, &v)
 	p := printed(s, production, v, map[string]any{})
 	require.NotNil(t, p.Report, p.Message)
 	mix, _ := samples(t, s.File("/prints/"+p.ID+"/files/mix.wav"))
 
 	conn := dial(t, s)
 	from := v.Head.Start + 47_111 // from where no block of the print begins
-	send(t, conn, map[string]any{"do": "play", "generation": 1, "reel": v.Id, "from": from,
+	send(t, conn, map[string]any{"do": "play", "generation": 1, "reel": v.ID, "from": from,
 		"tap": map[string]any{"kind": "group", "id": "mix"}})
 	h := listenTo(t, conn, 1, 1<<30)
 	require.True(t, h.ended, h.problem)
@@ -210,7 +210,7 @@ func TestListeningChangesWhilePlaying(t *testing.T) {
 	s := apptest.Start(t)
 	_, v := crossing(t, s)
 	conn := dial(t, s)
-	send(t, conn, map[string]any{"do": "play", "generation": 1, "reel": v.Id, "from": v.Head.Start + 60000,
+	send(t, conn, map[string]any{"do": "play", "generation": 1, "reel": v.ID, "from": v.Head.Start + 60000,
 		"tap": map[string]any{"kind": "stem", "id": "FX"}})
 	h := listenTo(t, conn, 1, 4096)
 	assert.Zero(t, h.left[3000], "nothing is in the effects")
@@ -218,7 +218,7 @@ func TestListeningChangesWhilePlaying(t *testing.T) {
 		"solo": []string{v.Tracks[0].ID}})
 	more := listenTo(t, conn, 1, 40000)
 	assert.NotZero(t, more.left[39000], "what was soloed is heard without starting again")
-	send(t, conn, map[string]any{"do": "play", "generation": 2, "reel": v.Id, "from": v.Head.Start,
+	send(t, conn, map[string]any{"do": "play", "generation": 2, "reel": v.ID, "from": v.Head.Start,
 		"tap": map[string]any{"kind": "stem", "id": "ZZ"}})
 	assert.Contains(t, listenTo(t, conn, 2, 1<<20).problem, "nothing to hear")
 	send(t, conn, map[string]any{"do": "take", "generation": 3, "take": "nonsense", "channels": []int{0}})
@@ -241,7 +241,7 @@ func TestASignalGoesToOneOutputAlone(t *testing.T) {
 		return 10 * math.Log10(sum/float64(len(x))+1e-20)
 	}
 	play := func(generation uint32, signal map[string]any, frames int) heard {
-		send(t, conn, map[string]any{"do": "play", "generation": generation, "reel": v.Id, "from": v.Head.Start,
+		send(t, conn, map[string]any{"do": "play", "generation": generation, "reel": v.ID, "from": v.Head.Start,
 			"tap": map[string]any{"kind": "stems"}, "signal": signal})
 		return listenTo(t, conn, generation, frames)
 	}

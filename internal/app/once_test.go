@@ -65,8 +65,8 @@ func TestWhatIsAskedForTwiceIsMadeOnce(t *testing.T) {
 		"createReel": {"/productions/" + production + "/reels", map[string]any{"name": "Once"}, map[string]any{"name": "Twice"}},
 		"importFromCard": {"/productions/" + production + "/imports", map[string]any{"card": "LF03", "paths": []string{"day2/C.wav",
 			"day2/A.wav"}}, map[string]any{"card": "LF03", "paths": []string{"day2/B.wav"}}},
-		"queuePrints": {"/productions/" + production + "/queue", []any{map[string]any{"reel": v.Id, "spec": "eight-channel-mix"},
-			map[string]any{"reel": v.Id, "spec": "promo-kit"}}, []any{map[string]any{"reel": v.Id, "spec": "promo-kit"}}},
+		"queuePrints": {"/productions/" + production + "/queue", []any{map[string]any{"reel": v.ID, "spec": "eight-channel-mix"},
+			map[string]any{"reel": v.ID, "spec": "promo-kit"}}, []any{map[string]any{"reel": v.ID, "spec": "promo-kit"}}},
 		"startBatch": {"/productions/" + production + "/batches", map[string]any{"kind": "unravel", "takes": []string{twelve},
 			"settings": map[string]any{"all": true, "singly": true}},
 			map[string]any{"kind": "unravel", "takes": []string{a}, "settings": map[string]any{"all": true, "singly": true}}},
@@ -76,12 +76,12 @@ func TestWhatIsAskedForTwiceIsMadeOnce(t *testing.T) {
 			map[string]any{"takes": []string{a, twelve}}},
 		"takeToDesk":   {"/prints/" + p.ID + "/receipts", nil, nil},
 		"loadReceived": {"/receipts/" + r.ID + "/reel", map[string]any{"name": "Loaded"}, map[string]any{"name": "Loaded otherwise"}},
-		"settleClips": {"/reels/" + v.Id + "/settle", map[string]any{"clips": []string{v.Clips[0].ID}},
+		"settleClips": {"/reels/" + v.ID + "/settle", map[string]any{"clips": []string{v.Clips[0].ID}},
 			map[string]any{"clips": []string{v.Clips[1].ID}}},
 		"levelTakes": {"/productions/" + production + "/level", map[string]any{"takes": []string{takes["Cue.wav"].ID}, "profile": "r128"},
 			nil},
-		"handReelOver": {"/reels/" + v.Id + "/handover", map[string]any{}, nil},
-		"startPrint": {"/reels/" + v.Id + "/prints", map[string]any{"packaging": "interleaved"},
+		"handReelOver": {"/reels/" + v.ID + "/handover", map[string]any{}, nil},
+		"startPrint": {"/reels/" + v.ID + "/prints", map[string]any{"packaging": "interleaved"},
 			map[string]any{"packaging": "per-group"}},
 		"handOver":        {"/prints/" + p.ID + "/handover", map[string]any{"folder": "Harbour Mile"}, nil},
 		"convertTake":     {"/takes/" + twelve + "/convert", map[string]any{"driftPPM": 100}, map[string]any{"driftPPM": 200}},
@@ -143,14 +143,14 @@ func TestWhatIsAskedForTwiceIsMadeOnce(t *testing.T) {
 		})
 	}
 	// An edit of a reel under a key that another edit was made under is not lost with a word of success.
-	s.OK("GET", "/reels/"+v.Id, nil, &v)
+	s.OK("GET", "/reels/"+v.ID, nil, &v)
 	mark := func(name string) map[string]any {
 		return map[string]any{"revision": v.Revision, "kind": "setMark", "command": map[string]any{"name": name, "at": 36000 * 48000}}
 	}
-	status, _ := keyed(t, s, "an edit", "/reels/"+v.Id+"/commands", mark("one"))
+	status, _ := keyed(t, s, "an edit", "/reels/"+v.ID+"/commands", mark("one"))
 	require.Equal(t, http.StatusOK, status)
-	status, _ = keyed(t, s, "an edit", "/reels/"+v.Id+"/commands", mark("one"))
+	status, _ = keyed(t, s, "an edit", "/reels/"+v.ID+"/commands", mark("one"))
 	require.Equal(t, http.StatusOK, status)
-	status, refused := keyed(t, s, "an edit", "/reels/"+v.Id+"/commands", mark("two"))
+	status, refused := keyed(t, s, "an edit", "/reels/"+v.ID+"/commands", mark("two"))
 	assert.Equal(t, http.StatusBadRequest, status, refused)
 }

@@ -25,9 +25,9 @@ func TestPatterns(t *testing.T) {
 	s.Do(&v, "setKnots", map[string]any{"knots": []map[string]any{{"row": "track", "from": v.Tracks[0].ID, "channel": 0, "output": "effects/L",
 		"gainDB": -6}}})
 	var saved store.SavedPattern
-	s.OK("POST", "/reels/"+v.Id+"/pattern", map[string]any{"name": "Ferry", "about": "As reel 1"}, &saved)
-	assert.Contains(t, s.Refused(409, "POST", "/reels/"+v.Id+"/pattern", map[string]any{"name": "Ferry"}), "whose place this would take")
-	s.OK("POST", "/reels/"+v.Id+"/pattern", map[string]any{"name": "Ferry", "about": "As reel 1", "replace": true}, &saved)
+	s.OK("POST", "/reels/"+v.ID+"/pattern", map[string]any{"name": "Ferry", "about": "As reel 1"}, &saved)
+	assert.Contains(t, s.Refused(409, "POST", "/reels/"+v.ID+"/pattern", map[string]any{"name": "Ferry"}), "whose place this would take")
+	s.OK("POST", "/reels/"+v.ID+"/pattern", map[string]any{"name": "Ferry", "about": "As reel 1", "replace": true}, &saved)
 
 	text := string(s.File("/patterns/" + saved.ID))
 	p, err := pattern.Parse([]byte(text))
@@ -58,22 +58,22 @@ func TestPatterns(t *testing.T) {
 	s.OK("POST", "/productions/"+production+"/reels", map[string]any{"name": "Reel 3", "start": "10:00:00:00"}, &third)
 	s.Do(&third, "setGroup", map[string]any{"name": "Scratch", "layout": "mono"})
 	var fits []reel.Fitted
-	s.OK("POST", "/reels/"+third.Id+"/pattern/fit", map[string]any{"reel": v.Id}, &fits)
+	s.OK("POST", "/reels/"+third.ID+"/pattern/fit", map[string]any{"reel": v.ID}, &fits)
 	does := map[string]reel.Fits{}
 	for _, f := range fits {
 		does[string(f.Row)+" "+f.Name] = f.Does
 	}
 	assert.Equal(t, []reel.Fits{reel.FitsNew, reel.FitsLeft, reel.FitsSame}, []reel.Fits{does["group Full mix 5.1"], does["group Scratch"],
 		does["stem Music"]})
-	s.OK("POST", "/reels/"+third.Id+"/pattern/apply", map[string]any{"revision": third.Revision, "pattern": saved.ID,
+	s.OK("POST", "/reels/"+third.ID+"/pattern/apply", map[string]any{"revision": third.Revision, "pattern": saved.ID,
 		"remove": []map[string]any{{"row": "group", "id": third.Groups[0].ID}}}, &third)
 	assert.Equal(t, len(v.Outputs), len(third.Outputs))
 	assert.Empty(t, third.Tracks, "tracks are made only where that is wanted")
 	assert.Equal(t, "apply the pattern Ferry", third.Undo)
-	s.OK("POST", "/reels/"+third.Id+"/undo", api.Turning{}, &third)
+	s.OK("POST", "/reels/"+third.ID+"/undo", api.Turning{}, &third)
 	assert.Len(t, third.Outputs, 1)
 
-	assert.Contains(t, s.Refused(400, "POST", "/reels/"+third.Id+"/pattern/fit", map[string]any{}), "Name a pattern, or a reel")
+	assert.Contains(t, s.Refused(400, "POST", "/reels/"+third.ID+"/pattern/fit", map[string]any{}), "Name a pattern, or a reel")
 	s.OK("DELETE", "/patterns/"+saved.ID, nil, nil)
 	assert.Contains(t, s.Refused(404, "GET", "/patterns/"+saved.ID, nil), "no such pattern")
 }
@@ -94,13 +94,13 @@ func TestAFinishedMixIsLaid(t *testing.T) {
 	}
 	v := s.Reel(production, "Promo")
 	var look reel.Laying
-	s.OK("POST", "/productions/"+production+"/lay/look", map[string]any{"takes": ids, "reel": v.Id, "how": map[string]any{}}, &look)
+	s.OK("POST", "/productions/"+production+"/lay/look", map[string]any{"takes": ids, "reel": v.ID, "how": map[string]any{}}, &look)
 	var says []string
 	for _, l := range look.Rows {
 		says = append(says, l.Group.Name+" "+l.Group.Layout)
 	}
 	assert.Equal(t, []string{"Full mix stereo", "Dialogue mono", "Narration mono", "Music stereo"}, says)
-	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": v.Revision, "takes": ids}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/lay", map[string]any{"revision": v.Revision, "takes": ids}, &v)
 	assert.Equal(t, "lay 4 takes", v.Undo)
 	assert.Len(t, v.Tracks, 4)
 	assert.Len(t, v.Outputs, 6)
@@ -117,7 +117,7 @@ func TestAFinishedMixIsLaid(t *testing.T) {
 	}
 	var again api.ReelView
 	other := s.Reel(production, "Promo again")
-	s.OK("POST", "/reels/"+other.Id+"/lay", map[string]any{"revision": other.Revision, "takes": ids}, &again)
+	s.OK("POST", "/reels/"+other.ID+"/lay", map[string]any{"revision": other.Revision, "takes": ids}, &again)
 	assert.Len(t, again.Outputs, 6, "the files are known for what they have become")
 }
 
@@ -136,24 +136,24 @@ func TestLayingAsks(t *testing.T) {
 		maps.Copy(body, more)
 		return body
 	}
-	assert.Contains(t, s.Refused(409, "POST", "/reels/"+late.Id+"/lay", lay(late.Revision, nil)), "before the reel starts")
+	assert.Contains(t, s.Refused(409, "POST", "/reels/"+late.ID+"/lay", lay(late.Revision, nil)), "before the reel starts")
 	var look reel.Laying
-	s.OK("POST", "/productions/"+production+"/lay/look", map[string]any{"takes": []string{id}, "reel": late.Id, "how": map[string]any{}}, &look)
+	s.OK("POST", "/productions/"+production+"/lay/look", map[string]any{"takes": []string{id}, "reel": late.ID, "how": map[string]any{}}, &look)
 	assert.True(t, look.Rows[0].Place.Ask)
 	assert.Equal(t, stamp, look.Rows[0].Place.At)
 	var v api.ReelView
-	s.OK("POST", "/reels/"+late.Id+"/lay", lay(late.Revision, map[string]any{"anyway": true}), &v)
+	s.OK("POST", "/reels/"+late.ID+"/lay", lay(late.Revision, map[string]any{"anyway": true}), &v)
 	assert.Equal(t, stamp, v.Clips[0].Start)
-	s.OK("POST", "/reels/"+late.Id+"/lay", lay(v.Revision, map[string]any{"how": map[string]any{"places": map[string]int64{id: 13 * 3600 * 48000}}}), &v)
+	s.OK("POST", "/reels/"+late.ID+"/lay", lay(v.Revision, map[string]any{"how": map[string]any{"places": map[string]int64{id: 13 * 3600 * 48000}}}), &v)
 	assert.EqualValues(t, 13*3600*48000, v.Clips[1].Start, "as the user says")
 
 	var fresh api.ReelView
 	s.OK("POST", "/productions/"+production+"/reels", api.NewReel{Name: "Fresh"}, &fresh)
-	s.OK("POST", "/reels/"+fresh.Id+"/lay", lay(fresh.Revision, nil), &v)
+	s.OK("POST", "/reels/"+fresh.ID+"/lay", lay(fresh.Revision, nil), &v)
 	assert.Equal(t, stamp, v.Clips[0].Start)
 	assert.EqualValues(t, 10*3600*48000, v.Head.Start, "on the hour before its first take")
-	s.OK("POST", "/reels/"+fresh.Id+"/undo", api.Turning{}, &v)
+	s.OK("POST", "/reels/"+fresh.ID+"/undo", api.Turning{}, &v)
 	assert.Empty(t, v.Clips)
-	s.OK("POST", "/reels/"+fresh.Id+"/lay", lay(v.Revision, map[string]any{"how": map[string]any{"start": stamp}}), &v)
+	s.OK("POST", "/reels/"+fresh.ID+"/lay", lay(v.Revision, map[string]any{"how": map[string]any{"start": stamp}}), &v)
 	assert.Equal(t, stamp, v.Head.Start)
 }

@@ -39,9 +39,9 @@ func lived(b *testing.B) house {
 	s.Bring(h.production, "12A.wav")
 	h.take = s.Takes(h.production)["12A.wav"].ID
 	v := s.Reel(h.production, "Reel 1")
-	h.reel = v.Id
-	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": v.Revision, "takes": []string{h.take}}, &v)
-	s.OK("POST", "/reels/"+v.Id+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "eight-channel-mix"}, &v)
+	h.reel = v.ID
+	s.OK("POST", "/reels/"+v.ID+"/lay", map[string]any{"revision": v.Revision, "takes": []string{h.take}}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "eight-channel-mix"}, &v)
 	p := printed(s, h.production, v, map[string]any{"packaging": "per-group"})
 	require.NotNil(b, p.Report, p.Message)
 	var r api.Receipt

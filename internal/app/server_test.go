@@ -48,10 +48,10 @@ func TestNoMessageEndsTheServer(t *testing.T) {
 	s := apptest.Start(t)
 	_, v := crossing(t, s)
 	for _, message := range []string{
-		`{"do":"play","generation":1,"reel":"` + v.Id + `","loop":{"from":-9223372036854775808,"to":9223372036854775807}}`,
-		`{"do":"play","generation":1,"reel":"` + v.Id + `","from":9223372036854775807}`,
-		`{"do":"play","generation":1,"reel":"` + v.Id + `","loop":{"from":5,"to":1}}`,
-		`{"do":"play","generation":1,"reel":"` + v.Id + `","trial":{"kind":"setTrack","command":{"track":7}}}`,
+		`{"do":"play","generation":1,"reel":"` + v.ID + `","loop":{"from":-9223372036854775808,"to":9223372036854775807}}`,
+		`{"do":"play","generation":1,"reel":"` + v.ID + `","from":9223372036854775807}`,
+		`{"do":"play","generation":1,"reel":"` + v.ID + `","loop":{"from":5,"to":1}}`,
+		`{"do":"play","generation":1,"reel":"` + v.ID + `","trial":{"kind":"setTrack","command":{"track":7}}}`,
 		`{"do":"take","generation":1,"take":"nonsense","channels":[0]}`, `[`, `{"do":"jump"}`,
 	} {
 		conn, _, err := websocket.Dial(t.Context(), "ws"+strings.TrimPrefix(s.Base, "http")+api.Base+"/listen", nil)
@@ -60,7 +60,7 @@ func TestNoMessageEndsTheServer(t *testing.T) {
 		_, said, err := conn.Read(t.Context())
 		require.NoError(t, err)
 		assert.Contains(t, string(said), `"error"`, message)
-		require.NoError(t, conn.Write(t.Context(), websocket.MessageText, []byte(`{"do":"play","generation":2,"reel":"`+v.Id+`","from":`+fmt.Sprint(v.Head.Start)+`,"tap":{"kind":"group","id":"`+v.Groups[0].ID+`"}}`)))
+		require.NoError(t, conn.Write(t.Context(), websocket.MessageText, []byte(`{"do":"play","generation":2,"reel":"`+v.ID+`","from":`+fmt.Sprint(v.Head.Start)+`,"tap":{"kind":"group","id":"`+v.Groups[0].ID+`"}}`)))
 		_, said, err = conn.Read(t.Context())
 		require.NoError(t, err, "the connection goes on after %s", message)
 		assert.NotContains(t, string(said), `"error"`)
@@ -100,8 +100,8 @@ func TestTheServerEndsWhateverGoesOn(t *testing.T) {
 	production := s.Production()
 	s.Bring(production, "long.wav")
 	v := s.Reel(production, "Reel 1")
-	s.OK("POST", "/reels/"+v.Id+"/lay", map[string]any{"revision": v.Revision, "takes": []string{s.Takes(production)["long.wav"].ID}}, &v)
-	s.OK("POST", "/reels/"+v.Id+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "eight-channel-mix"}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/lay", map[string]any{"revision": v.Revision, "takes": []string{s.Takes(production)["long.wav"].ID}}, &v)
+	s.OK("POST", "/reels/"+v.ID+"/spec", api.SpecChoice{Revision: v.Revision, Spec: "eight-channel-mix"}, &v)
 	p := printed(s, production, v, map[string]any{"packaging": "interleaved"})
 	slow, err := net.Dial("tcp", strings.TrimPrefix(s.Base, "http://"))
 	require.NoError(t, err)
@@ -120,9 +120,9 @@ func TestTheServerEndsWhateverGoesOn(t *testing.T) {
 	conn, _, err := websocket.Dial(t.Context(), "ws"+strings.TrimPrefix(s.Base, "http")+api.Base+"/listen", nil)
 	require.NoError(t, err)
 	defer conn.CloseNow()
-	require.NoError(t, conn.Write(t.Context(), websocket.MessageText, []byte(`{"do":"play","generation":2,"reel":"`+v.Id+`","from":`+fmt.Sprint(v.Head.Start)+`}`)))
+	require.NoError(t, conn.Write(t.Context(), websocket.MessageText, []byte(`{"do":"play","generation":2,"reel":"`+v.ID+`","from":`+fmt.Sprint(v.Head.Start)+`}`)))
 	var q api.Print
-	s.OK("POST", "/reels/"+v.Id+"/prints", map[string]any{"packaging": "interleaved"}, &q)
+	s.OK("POST", "/reels/"+v.ID+"/prints", map[string]any{"packaging": "interleaved"}, &q)
 	progressed(t, s, production, func(w api.Work) bool { return w.ID == q.ID && w.State == "running" })
 	begun := time.Now()
 	s.Stop()
@@ -219,13 +219,13 @@ func TestHeaders(t *testing.T) {
 	assert.Equal(t, http.StatusNotModified, res.StatusCode)
 	res, none := get(t, s, "HEAD", file)
 	assert.Equal(t, []any{200, fmt.Sprint(len(whole)), 0}, []any{res.StatusCode, res.Header.Get("Content-Length"), len(none)})
-	res, packed := get(t, s, "GET", api.Base+"/reels/"+v.Id, "Accept-Encoding", "gzip")
+	res, packed := get(t, s, "GET", api.Base+"/reels/"+v.ID, "Accept-Encoding", "gzip")
 	require.Equal(t, "gzip", res.Header.Get("Content-Encoding"))
 	r, err := gzip.NewReader(bytes.NewReader(packed))
 	require.NoError(t, err)
 	var same api.ReelView
 	require.NoError(t, json.NewDecoder(r).Decode(&same))
-	assert.Equal(t, v.Id, same.Id)
+	assert.Equal(t, v.ID, same.ID)
 	res, _ = get(t, s, "GET", "/api/v1/nothing")
 	assert.Equal(t, 404, res.StatusCode)
 	res, _ = get(t, s, "DELETE", api.Base+"/productions")
@@ -259,10 +259,10 @@ func TestCharactersThatNoNameHas(t *testing.T) {
 		"POST /productions/" + production + "/takes/edit": map[string]any{"takes": []string{nul}, "edit": map[string]any{}},
 		"POST /productions/" + production + "/batches": map[string]any{"kind": "ply", "takes": []string{nul},
 			"settings": map[string]any{"all": true, "singly": false}},
-		"POST /reels/" + v.Id + "/commands": map[string]any{"revision": v.Revision, "kind": "setReel",
+		"POST /reels/" + v.ID + "/commands": map[string]any{"revision": v.Revision, "kind": "setReel",
 			"command": map[string]any{"name": nul}},
-		"POST /reels/" + v.Id + "/lay":              map[string]any{"revision": v.Revision, "takes": []string{nul}},
-		"POST /reels/" + v.Id + "/cutlist":          map[string]any{"revision": v.Revision, "name": nul, "text": "TITLE: x\n"},
+		"POST /reels/" + v.ID + "/lay":              map[string]any{"revision": v.Revision, "takes": []string{nul}},
+		"POST /reels/" + v.ID + "/cutlist":          map[string]any{"revision": v.Revision, "name": nul, "text": "TITLE: x\n"},
 		"POST /productions/" + production + "/sync": map[string]any{"takes": []string{nul}, "references": []string{nul}, "method": "both"},
 		"PUT /takes/" + take + "/tie": map[string]any{"reference": nul, "offset": 1, "driftPPM": 0, "confidence": 1,
 			"method": "both"},
@@ -335,7 +335,7 @@ func TestARequestThatIsMadeTwiceIsDoneOnce(t *testing.T) {
 		b, err := json.Marshal(body)
 		require.NoError(t, err)
 		for range 3 {
-			req, err := http.NewRequest("POST", s.Base+api.Base+"/reels/"+v.Id+path, bytes.NewReader(b))
+			req, err := http.NewRequest("POST", s.Base+api.Base+"/reels/"+v.ID+path, bytes.NewReader(b))
 			require.NoError(t, err)
 			req.Header.Set("Content-Type", "application/json")
 			req.Header.Set("Idempotency-Key", key)
@@ -347,7 +347,7 @@ func TestARequestThatIsMadeTwiceIsDoneOnce(t *testing.T) {
 			res.Body.Close()
 		}
 		before := v.Revision
-		s.OK("GET", "/reels/"+v.Id, nil, &v)
+		s.OK("GET", "/reels/"+v.ID, nil, &v)
 		assert.Equal(t, before+1, v.Revision, path)
 	}
 	thrice("/lay", "a", map[string]any{"takes": []string{s.Takes(production)["Cue.wav"].ID}})
@@ -361,7 +361,7 @@ func TestARequestThatIsMadeTwiceIsDoneOnce(t *testing.T) {
 	assert.Len(t, v.Clips, clips+1)
 	thrice("/cutlist", "f", map[string]any{"name": "x.edl", "text": firstCut})
 	var p api.Problem
-	status := s.Call("POST", "/reels/"+v.Id+"/commands", map[string]any{"revision": 1, "kind": "setReel",
+	status := s.Call("POST", "/reels/"+v.ID+"/commands", map[string]any{"revision": 1, "kind": "setReel",
 		"command": map[string]any{"start": 1}}, &p)
 	assert.Equal(t, []any{409, "urn:zestyloom:stale", v.Revision}, []any{status, p.Type, *p.Revision})
 }

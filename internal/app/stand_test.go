@@ -279,7 +279,7 @@ func TestBackedUpAndRestored(t *testing.T) {
 	}
 	s.Run() // it goes on
 	assert.Equal(t, sound, s.File("/takes/"+s.Takes(production)["12A.wav"].ID+"/samples?channel=2&from=0&count=1000"))
-	s.OK("GET", "/reels/"+v.Id, nil, &v)
+	s.OK("GET", "/reels/"+v.ID, nil, &v)
 	s.Do(&v, "setMark", map[string]any{"name": "after", "at": 36000 * 48000})
 	s.Record("new.wav", 1, "Boom")
 	assert.Equal(t, "done", s.Bring(production, "new.wav")["new.wav"].State)
@@ -459,7 +459,7 @@ func TestAToolThatHangsStopsOneLaneAlone(t *testing.T) {
 	}
 	require.Eventually(t, func() bool { return states()["running"] == 2 }, time.Minute, 20*time.Millisecond)
 	var p api.Print
-	s.OK("POST", "/reels/"+v.Id+"/prints", map[string]any{"packaging": "interleaved"}, &p)
+	s.OK("POST", "/reels/"+v.ID+"/prints", map[string]any{"packaging": "interleaved"}, &p)
 	batch := queued(s, "/productions/"+production+"/batches", map[string]any{"kind": "ply",
 		"takes": []string{s.Takes(production)["12A.wav"].ID}, "settings": map[string]any{"all": true, "singly": false}})
 	var desk api.Receipt

@@ -22,7 +22,7 @@ func TestStanding(t *testing.T) {
 	before := at(production)
 	assert.Equal(t, len(s.Takes(production)), before.Takes)
 	require.NotEmpty(t, before.Reels)
-	assert.Equal(t, v.Id, before.Reels[0].ID)
+	assert.Equal(t, v.ID, before.Reels[0].ID)
 	assert.NotEmpty(t, before.Reels[0].ChangedBy)
 	assert.Contains(t, before.People, before.Reels[0].ChangedBy)
 	assert.Nil(t, before.Delivery)

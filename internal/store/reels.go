@@ -42,9 +42,6 @@ type OpenReel struct {
 	Reel *reel.Reel
 }
 
-// Turns says what undo and redo would do for an author; empty where there is nothing.
-type Turns struct{ Undo, Redo string }
-
 // cachedReel saves replaying for a reel that this process has seen. The database stays what counts: the cache is used
 // only at the revision that the row has.
 type cachedReel struct {
@@ -100,7 +97,7 @@ func (s *Store) CreateReelOf(ctx context.Context, p Production, name string, sta
 				fresh); err != nil || first == nil {
 				return id, err
 			}
-			_, err = s.editIn(ctx, tx, id, "", doing(ctx, Claim{}, 0, author, func(*reel.Reel) (reel.Command, error) { return first, nil }))
+			_, err = s.editIn(ctx, tx, id, "", doing(ctx, Claim{}, "", 0, author, func(*reel.Reel) (reel.Command, error) { return first, nil }))
 			return id, err
 		})
 		if err == nil {
@@ -168,11 +165,11 @@ func (s *Store) DoUnder(ctx context.Context, c Claim, id string, revision int64,
 
 func (s *Store) do(ctx context.Context, c Claim, key, id string, revision int64, author string,
 	plan func(*reel.Reel) (reel.Command, error)) (OpenReel, error) {
-	return s.edit(ctx, id, key, doing(ctx, c, revision, author, plan))
+	return s.edit(ctx, id, key, doing(ctx, c, key, revision, author, plan))
 }
 
 // doing plans a command on the reel as it is.
-func doing(ctx context.Context, c Claim, revision int64, author string, plan func(*reel.Reel) (reel.Command, error)) planned {
+func doing(ctx context.Context, c Claim, key string, revision int64, author string, plan func(*reel.Reel) (reel.Command, error)) planned {
 	return func(tx pgx.Tx, o OpenReel, k *knownTakes) (step, error) {
 		if c != (Claim{}) {
 			if err := c.hold(ctx, tx); err != nil {
@@ -183,11 +180,11 @@ func doing(ctx context.Context, c Claim, revision int64, author string, plan fun
 		if err != nil {
 			return step{}, err
 		}
-		change, name, err := command.Plan(o.Reel, k)
+		change, name, err := command.Plan(o.Reel.Under(key), k)
 		if err != nil || change.Empty() {
 			return step{}, err
 		}
-		if err := conflict(ctx, tx, o, revision, change, reel.ByOrder(command)); err != nil {
+		if err := conflict(ctx, tx, o, key, revision, change, reel.ByOrder(command)); err != nil {
 			return step{}, err
 		}
 		_, err = tx.Exec(ctx, "update reel_log set state = 'dropped' where reel_id = $1 and kind = 'do' and state = 'undone' and author = $2",
@@ -198,13 +195,17 @@ func doing(ctx context.Context, c Claim, revision int64, author string, plan fun
 }
 
 // conflict is Stale where a change meets one that was made after a revision, or names rows by an order that tracks do not
-// stand in any more.
-func conflict(ctx context.Context, tx pgx.Tx, o OpenReel, revision int64, change reel.Change, byOrder bool) error {
+// stand in any more. Who sends edits one after another knows of those before, whose keys are the same up to their last full stop.
+func conflict(ctx context.Context, tx pgx.Tx, o OpenReel, key string, revision int64, change reel.Change, byOrder bool) error {
 	if o.Revision == revision {
 		return nil
 	}
-	rows, err := tx.Query(ctx, "select author, name, change from reel_log where reel_id = $1 and revision > $2 order by revision", o.ID,
-		revision)
+	own := ""
+	if end := strings.LastIndexByte(key, '.'); end > 0 {
+		own = key[:end+1]
+	}
+	rows, err := tx.Query(ctx, `select author, name, change from reel_log where reel_id = $1 and revision > $2
+		and ($3 = '' or key is null or not starts_with(key, $3)) order by revision`, o.ID, revision, own)
 	if err != nil {
 		return err
 	}

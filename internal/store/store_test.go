@@ -19,6 +19,7 @@ import (
 	"zestyloom/core/reel"
 	"zestyloom/core/take"
 	"zestyloom/core/timecode"
+	"zestyloom/core/view"
 	"zestyloom/internal/store"
 	"zestyloom/internal/store/storetest"
 )
@@ -269,13 +270,13 @@ func TestUndoReachesAcrossARestart(t *testing.T) {
 	require.NoError(t, err)
 	assert.JSONEq(t, states[len(states)-1], asJSON(t, o.Reel))
 	assert.Empty(t, turns(t, s, id, "tobiah"))
-	assert.Equal(t, store.Turns{Undo: "gain of Boom"}, turns(t, s, id, "ines"))
+	assert.Equal(t, view.Turns{Undo: "gain of Boom"}, turns(t, s, id, "ines"))
 	for i := len(states) - 2; i >= 0; i-- {
 		o, err = s.Undo(ctx, id, "ines", "", store.Turning{})
 		require.NoError(t, err)
 		require.JSONEq(t, states[i], asJSON(t, o.Reel))
 	}
-	assert.Equal(t, store.Turns{Undo: "unravel 12A/3", Redo: "gain of Boom"}, turns(t, s, id, "ines"))
+	assert.Equal(t, view.Turns{Undo: "unravel 12A/3", Redo: "gain of Boom"}, turns(t, s, id, "ines"))
 	o, err = s.Redo(ctx, id, "ines", "", store.Turning{})
 	require.NoError(t, err)
 	assert.JSONEq(t, states[1], asJSON(t, o.Reel))
@@ -325,7 +326,7 @@ func asJSON(t *testing.T, v any) string {
 	return string(b)
 }
 
-func turns(t *testing.T, s *store.Store, id, author string) store.Turns {
+func turns(t *testing.T, s *store.Store, id, author string) view.Turns {
 	got, err := s.Turns(ctx, id, author)
 	require.NoError(t, err)
 	return got

@@ -9,13 +9,15 @@ import (
 
 	"zestyloom/core/fault"
 	"zestyloom/core/reel"
+	"zestyloom/core/view"
 )
 
 // Turning says which step is taken back or brought back, and how.
 type Turning struct {
-	Over bool  // also where others have made something else since of what it made
-	Pass bool  // it stays as it is, and the one before is next
-	Step int64 // its revision; 0 for the newest of one's own that is left
+	Key  string // under which it was made, instead of its revision
+	Over bool   // also where others have made something else since of what it made
+	Pass bool   // it stays as it is, and the one before is next
+	Step int64  // its revision; 0, without a key, for the newest of one's own that is left
 }
 
 // MetError is a step that can't be taken back, or brought back, without undoing what somebody has made since.
@@ -43,33 +45,36 @@ func (s *Store) Redo(ctx context.Context, id, author, key string, how Turning) (
 
 // logged is a step as it stands in the history.
 type logged struct {
-	Revision     int64
-	Name, Author string
+	Revision          int64
+	Name, Author, Key string
 }
 
 // turned finds what undo would take back, and redo bring back. Each is one look into an index.
-func turned(ctx context.Context, q querier, kind, id, author string, step int64) (l logged, err error) {
+func turned(ctx context.Context, q querier, kind, id, author string, how Turning) (l logged, err error) {
 	state, order := "done", "desc"
 	if kind == "redo" {
 		state, order = "undone", "asc"
 	}
-	const ask = "select revision, name, author from reel_log where reel_id = $1 and kind = 'do' and "
-	if step > 0 { // one that was passed by may be named
-		err = q.QueryRow(ctx, ask+"revision = $2 and (state = $3 or state = 'passed' and $3 = 'done')", id, step, state).
-			Scan(&l.Revision, &l.Name, &l.Author)
-	} else {
-		err = q.QueryRow(ctx, ask+"state = '"+state+"' and author = $2 order by revision "+order+" limit 1", id, author).
-			Scan(&l.Revision, &l.Name, &l.Author)
+	const ask = "select revision, name, author, coalesce(key, '') from reel_log where reel_id = $1 and kind = 'do' and "
+	var row pgx.Row
+	switch named := "(state = $3 or state = 'passed' and $3 = 'done')"; { // one that was passed by may be named
+	case how.Key != "":
+		row = q.QueryRow(ctx, ask+"key = $2 and "+named, id, how.Key, state)
+	case how.Step > 0:
+		row = q.QueryRow(ctx, ask+"revision = $2 and "+named, id, how.Step, state)
+	default:
+		row = q.QueryRow(ctx, ask+"state = '"+state+"' and author = $2 order by revision "+order+" limit 1", id, author)
 	}
+	err = row.Scan(&l.Revision, &l.Name, &l.Author, &l.Key)
 	return l, err
 }
 
 func (s *Store) turn(ctx context.Context, id, author, key, kind string, how Turning) (OpenReel, error) {
 	return s.edit(ctx, id, key, func(tx pgx.Tx, o OpenReel, k *knownTakes) (st step, err error) {
-		if how.Pass && how.Step == 0 { // or a request that is made again would pass another
+		if how.Pass && how.Step == 0 && how.Key == "" { // or a request that is made again would pass another
 			return st, fault.New(fault.BadInput, "Which step is passed by is to be said")
 		}
-		of, err := turned(ctx, tx, kind, id, author, how.Step)
+		of, err := turned(ctx, tx, kind, id, author, how)
 		if errors.Is(err, pgx.ErrNoRows) && how.Pass {
 			return st, nil // it has been passed
 		}
@@ -147,16 +152,16 @@ func metBy(ctx context.Context, tx pgx.Tx, o OpenReel, of logged, met reel.Met, 
 }
 
 // Turns gives what undo and redo would do: one's own steps.
-func (s *Store) Turns(ctx context.Context, id, author string) (t Turns, err error) {
-	for kind, to := range map[string]*string{"undo": &t.Undo, "redo": &t.Redo} {
-		l, err := turned(ctx, s.Pool, kind, id, author, 0)
+func (s *Store) Turns(ctx context.Context, id, author string) (t view.Turns, err error) {
+	for kind, to := range map[string]struct{ name, key *string }{"undo": {&t.Undo, &t.UndoKey}, "redo": {&t.Redo, &t.RedoKey}} {
+		l, err := turned(ctx, s.Pool, kind, id, author, Turning{})
 		if errors.Is(err, pgx.ErrNoRows) {
 			continue
 		}
 		if err != nil {
 			return t, notFound(err, "reel")
 		}
-		*to = l.Name
+		*to.name, *to.key = l.Name, l.Key
 	}
 	return t, nil
 }

@@ -354,7 +354,7 @@ func (s *Server) Do(v *api.ReelView, kind string, command any) {
 	s.t.Helper()
 	b, err := json.Marshal(command)
 	require.NoError(s.t, err)
-	s.OK("POST", "/reels/"+v.Id+"/commands", map[string]any{"revision": v.Revision, "kind": kind, "command": json.RawMessage(b)}, v)
+	s.OK("POST", "/reels/"+v.ID+"/commands", map[string]any{"revision": v.Revision, "kind": kind, "command": json.RawMessage(b)}, v)
 }
 
 // File fetches bytes.

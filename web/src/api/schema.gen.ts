@@ -2406,6 +2406,8 @@ export interface components {
             buses: components["schemas"]["Bus"][];
             /** @description Processors that rows go through */
             chains: components["schemas"]["Chain"][];
+            /** @description Of output groups to a target */
+            corrections: components["schemas"]["Correction"][];
             /** @description Where those stand that stems */
             speakers: components["schemas"]["Speaker"][];
             routes: components["schemas"]["Route"][];
@@ -2413,12 +2415,15 @@ export interface components {
             /** @description What undo would take back; empty where there is nothing */
             undo: string;
             redo: string;
+            /** @description Under which that was done, if under any */
+            undoKey: string;
+            redoKey: string;
             marks: components["schemas"]["Mark"][];
             adrift: components["schemas"]["Adrift"][];
             strays: components["schemas"]["Stray"][];
             since?: components["schemas"]["SinceRevision"];
         };
-        /** @description Where it is there, stems, tracks, clips, groups, knots, marks, mixes, buses and chains list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty. */
+        /** @description Where it is there, stems, tracks, clips, groups, knots, marks, mixes, buses, chains and corrections list only what was made or changed after that revision. Routes, findings and outputs are those of the whole where routed is true, else they have not changed and are left empty. */
         SinceRevision: {
             /** Format: int64 */
             revision: number;
@@ -2433,6 +2438,7 @@ export interface components {
                 mixes: string[];
                 buses: string[];
                 chains: string[];
+                corrections: string[];
             };
         };
         /** @description One processor of a chain. */
@@ -2914,6 +2920,8 @@ export interface components {
              * @description The revision of the step that is meant; without it, or 0, the newest of one's own that is left
              */
             step?: number;
+            /** @description The key under which the step that is meant was made, instead of its revision */
+            key?: string;
             /** @description Also where others have changed the same since */
             over?: boolean;
             /** @description It stays as it is, and the one before is next; the step is to be named */
@@ -4370,6 +4378,30 @@ export interface components {
             ppmMax?: number;
             range?: number;
         };
+        /** @description Gains that bring an output group to a target */
+        Correction: {
+            id: string;
+            of: string;
+            groups: string[];
+            to: {
+                title: string;
+                integrated?: number;
+                dialogue?: boolean;
+                truePeak?: number;
+                shortTermMax?: number;
+                momentaryMax?: number;
+                ppmMax?: number;
+            };
+            /** Format: double */
+            gainDB: number;
+            ride?: components["schemas"]["Point"][];
+            limit?: components["schemas"]["Point"][];
+            /** Format: double */
+            matchDB: number;
+            basis?: string;
+            before?: components["schemas"]["Levels"];
+            off?: boolean;
+        };
         CorrectionWorks: {
             limitedSeconds: number;
             /** Format: int64 */
@@ -4885,7 +4917,7 @@ export interface components {
         ReelID: string;
         /** @description A revision that the caller has. What is told is only what has changed after it, unless that is too much */
         Since: number;
-        /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+        /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
         Key: string;
         /** @description How many times the sample rate true peak is looked for at */
         Oversample: 4 | 8;
@@ -4933,7 +4965,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path?: never;
@@ -5194,7 +5226,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -5247,7 +5279,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -5300,7 +5332,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -5330,7 +5362,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -5477,7 +5509,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -5507,7 +5539,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -5629,7 +5661,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -5777,7 +5809,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -6332,7 +6364,7 @@ export interface operations {
                 name?: string;
             };
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -6364,7 +6396,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -6434,7 +6466,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -6460,7 +6492,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -6739,7 +6771,7 @@ export interface operations {
                 since?: components["parameters"]["Since"];
             };
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -6764,7 +6796,7 @@ export interface operations {
                 since?: components["parameters"]["Since"];
             };
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -6789,7 +6821,7 @@ export interface operations {
                 since?: components["parameters"]["Since"];
             };
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -6814,7 +6846,7 @@ export interface operations {
                 since?: components["parameters"]["Since"];
             };
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -6863,7 +6895,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -6885,7 +6917,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -7199,7 +7231,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -7291,7 +7323,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -7360,7 +7392,7 @@ export interface operations {
                 since?: components["parameters"]["Since"];
             };
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -7409,7 +7441,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -7461,7 +7493,7 @@ export interface operations {
                 since?: components["parameters"]["Since"];
             };
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -7486,7 +7518,7 @@ export interface operations {
                 since?: components["parameters"]["Since"];
             };
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -7508,7 +7540,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -7568,7 +7600,7 @@ export interface operations {
                 since?: components["parameters"]["Since"];
             };
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -7645,7 +7677,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -7820,7 +7852,7 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path: {
@@ -7874,7 +7906,7 @@ export interface operations {
                 replace?: boolean;
             };
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path?: never;
@@ -7994,7 +8026,7 @@ export interface operations {
                 production?: components["parameters"]["OfProduction"];
             };
             header?: {
-                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice */
+                /** @description A key of the request's own. Where it is made again with the same key, as its answer was lost, nothing is done twice. What an edit of a reel makes is named by its key. Who sends edits that build on each other gives them keys that are the same up to the last full stop: then none is refused for what those before it have done */
                 "Idempotency-Key"?: components["parameters"]["Key"];
             };
             path?: never;
