@@ -5,12 +5,14 @@
 package main
 
 import (
+	"runtime/debug"
 	"syscall/js"
 
 	"zestyloom/core/ahead"
 )
 
 func main() {
+	debug.SetGCPercent(400) // a page has memory to spare, and a hand waits while it is tidied up
 	reels := ahead.Reels{}
 	js.Global().Set("loomAsk", js.FuncOf(func(_ js.Value, args []js.Value) any {
 		return string(reels.Ask([]byte(args[0].String())))

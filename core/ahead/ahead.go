@@ -298,7 +298,7 @@ func (r *Reel) Follow(v view.Reel, key string) (view.Reel, error) {
 	if v.Revision < r.of.Revision { // overtaken, by what says more
 		return r.anew(answered), nil
 	}
-	was := r.confirmed
+	was, before := r.confirmed, r.of.Revision
 	asPlanned := i == 0 && answered.planned && v.Since != nil && v.Revision == r.of.Revision+1
 	r.of.Revision, r.of.Turns = v.Revision, v.Turns
 	if v.Since == nil {
@@ -312,12 +312,17 @@ func (r *Reel) Follow(v view.Reel, key string) (view.Reel, error) {
 	touched := v.Touched(was.Head)
 	if asPlanned && r.same(was, answered.change, touched) {
 		r.resync()
-		return r.part(), nil
+		return since(r.part(), before), nil
 	}
 	if answered != nil && answered.of != nil && (answered.Kind == Command || answered.Kind == Ties) {
 		answered.of.vague = true
 	}
-	return r.anew(answered, touched), nil
+	return since(r.anew(answered, touched), before), nil
+}
+
+func since(v view.Reel, revision int64) view.Reel {
+	v.Since.Revision = revision
+	return v
 }
 
 // same tells whether what is confirmed now is what was, with a change made to it, in all that has been touched.

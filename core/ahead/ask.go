@@ -28,6 +28,8 @@ type Question struct {
 // Answer is what becomes of it.
 type Answer struct {
 	View *view.Reel `json:"view,omitempty"`
+	// Routes says that where anything goes may have changed by it, which View leaves out: ask for Routing once there is time.
+	Routes bool `json:"routes,omitempty"`
 	// Of what was to be done, as in Planned.
 	Name  string `json:"name,omitempty"`
 	Shown bool   `json:"shown,omitempty"`
@@ -36,6 +38,7 @@ type Answer struct {
 	Sentence string     `json:"sentence,omitempty"`
 	Kind     fault.Kind `json:"kind,omitempty"`
 	Gap      bool       `json:"gap,omitempty"`
+	Same     bool       `json:"same,omitempty"` // what the server says is what is shown already
 }
 
 func refused(err error) Answer {
@@ -71,7 +74,13 @@ func (all Reels) answer(q Question) Answer {
 	if r == nil {
 		return refused(fault.New(fault.NotFound, "This reel is not open here"))
 	}
-	shown := func(v view.Reel) Answer { return Answer{View: &v} }
+	shown := func(v view.Reel) Answer {
+		a := Answer{View: &v}
+		if v.Since != nil {
+			a.Routes, v.Since.Routed = v.Since.Routed, false
+		}
+		return a
+	}
 	switch {
 	case q.Know != nil:
 		r.Know(q.Know)
@@ -80,19 +89,24 @@ func (all Reels) answer(q Question) Answer {
 		if err != nil {
 			return refused(err)
 		}
-		return Answer{View: &did.View, Name: did.Name, Shown: did.Shown, Of: did.Of}
+		a := shown(did.View)
+		a.Name, a.Shown, a.Of = did.Name, did.Shown, did.Of
+		return a
 	case q.Follow != nil:
 		v, err := r.Follow(*q.Follow, q.Key)
 		if err != nil {
 			return refused(err)
 		}
-		return shown(v)
+		a := shown(v)
+		a.Same = q.Key != "" && !a.Routes && v.Since != nil && v.Empty()
+		return a
 	case q.Refuse != "":
 		return shown(r.Refuse(q.Refuse))
 	case q.Whole:
 		return shown(r.Whole())
 	case q.Routing:
-		return shown(r.Routing())
+		v := r.Routing()
+		return Answer{View: &v}
 	case q.Close:
 		delete(all, q.Reel)
 	}

@@ -162,6 +162,12 @@ func (v Reel) Into(r *reel.Reel) {
 	into(r.Corrections, v.Corrections, gone.Corrections, func(x reel.Correction) string { return x.ID })
 }
 
+// Empty tells whether a view has nothing that was made, changed or taken away. The head does not count.
+func (v Reel) Empty() bool {
+	t := v.Touched(v.Head)
+	return !Routes(t) && len(t.Clips)+len(t.Marks) == 0
+}
+
 // Touched names what a view has, and what is gone; was is the head of the reel before.
 func (v Reel) Touched(was reel.Head) reel.Touched {
 	var gone Gone

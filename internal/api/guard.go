@@ -23,7 +23,7 @@ var headers = map[string]string{
 	"Referrer-Policy":              "no-referrer",
 	"Cross-Origin-Resource-Policy": "same-origin",
 	"Cross-Origin-Opener-Policy":   "same-origin",
-	"Content-Security-Policy": "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; worker-src 'self' blob:; connect-src 'self'; " +
+	"Content-Security-Policy": "default-src 'self'; script-src 'self' 'wasm-unsafe-eval'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; worker-src 'self' blob:; connect-src 'self'; " +
 		"base-uri 'none'; form-action 'none'; object-src 'none'; frame-ancestors 'none'",
 }
 

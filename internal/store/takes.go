@@ -130,6 +130,7 @@ type Take struct {
 	Sets        []take.Set        `json:"sets"`    // channels that are read together
 	Picture     *Picture          `json:"picture"` // nil unless it came with one
 	Tie         *Tie              `json:"tie"`     // nil unless it is tied to something
+	Named       string            `json:"title"`   // its Title, for pages
 	Place       *int64            `json:"place"`   // where it belongs on the clock, in samples since midnight: by what it is tied to, else its own time stamp
 	Assembly    *Assembly         `json:"assembly"`
 	PartOf      *string           `json:"partOf"` // the take that it is a part of
@@ -348,7 +349,7 @@ func (t *Take) doubt() {
 	}
 }
 
-// place works out where the take belongs on the production's clock, whichever reel it will lie on.
+// place works out what the take is called, and where it belongs on the production's clock, whichever reel it will lie on.
 func (t *Take) place(frame timecode.Rate) {
 	for i := range t.tiedTo {
 		t.tiedTo[i].Slate.onto(&t.tiedTo[i].Description)
@@ -362,6 +363,7 @@ func (t *Take) place(frame timecode.Rate) {
 	if by, known := placing.OnTheClock(t.File(), frame); known {
 		t.Place = &by.At
 	}
+	t.Named = t.Title()
 }
 
 // allTakes gives every row of a production in order.

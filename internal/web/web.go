@@ -2,7 +2,10 @@
 package web
 
 import (
+	"bytes"
+	"compress/gzip"
 	"embed"
+	"io"
 	"io/fs"
 	"net/http"
 	"path"
@@ -11,6 +14,26 @@ import (
 
 //go:embed all:dist
 var dist embed.FS
+
+// serveWASM serves a module that is kept packed: packing it for everybody who asks would take a second each.
+func serveWASM(w http.ResponseWriter, r *http.Request, files fs.FS, name string) {
+	packed, err := fs.ReadFile(files, name+".gz")
+	if err != nil {
+		http.NotFound(w, r)
+		return
+	}
+	w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+	w.Header().Set("Content-Type", "application/wasm")
+	w.Header().Set("Vary", "Accept-Encoding")
+	if strings.Contains(r.Header.Get("Accept-Encoding"), "gzip") {
+		w.Header().Set("Content-Encoding", "gzip")
+		_, _ = w.Write(packed)
+		return
+	}
+	if plain, err := gzip.NewReader(bytes.NewReader(packed)); err == nil {
+		_, _ = io.Copy(w, plain)
+	}
+}
 
 // Handler serves the interface. Every address that is no file is one of the interface's own, so it gets the page.
 func Handler() http.Handler {
@@ -23,6 +46,8 @@ func Handler() http.Handler {
 		name := strings.TrimPrefix(path.Clean("/"+r.URL.Path), "/")
 		info, err := fs.Stat(files, name)
 		switch {
+		case err != nil && strings.HasSuffix(name, ".wasm"):
+			serveWASM(w, r, files, name)
 		case err == nil && !info.IsDir() && strings.HasPrefix(name, "assets/"):
 			w.Header().Set("Cache-Control", "public, max-age=31536000, immutable") // their names change with them
 			server.ServeHTTP(w, r)

@@ -1,7 +1,8 @@
 // The server's API, typed from the contract. Every failed call becomes a Problem with a sentence for the user.
 import createClient from "openapi-fetch";
 
-import { newKey, patient, pauses } from "./patient";
+import { newKey } from "../ahead/key";
+import { patient, pauses } from "./patient";
 import type { components, paths } from "./schema.gen";
 
 export type Schemas = components["schemas"];

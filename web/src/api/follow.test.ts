@@ -1,10 +1,11 @@
-import { MutationObserver, QueryClient, QueryObserver } from "@tanstack/react-query";
+import { QueryClient, QueryObserver } from "@tanstack/react-query";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 
-import { api, type ReelView } from "./client";
+import { hand } from "../ahead/hand";
+import type { ReelView } from "./client";
 import type { Change } from "./events";
 import { follow } from "./follow";
-import { editsOf, keysOf } from "./keys";
+import { keysOf } from "./keys";
 
 let tell: (c: Change) => void;
 vi.mock("./events", () => ({
@@ -14,6 +15,8 @@ vi.mock("./events", () => ({
   },
 }));
 
+let show: Parameters<typeof hand.onTold>[0];
+
 const settle = () => vi.advanceTimersByTimeAsync(1000);
 let queries: QueryClient;
 let end: () => void;
@@ -21,6 +24,11 @@ let end: () => void;
 beforeEach(() => {
   vi.useFakeTimers();
   queries = new QueryClient({ defaultOptions: { queries: { staleTime: 5000 } } });
+  vi.stubGlobal("localStorage", { getItem: () => "ines", setItem: () => undefined });
+  vi.spyOn(hand, "onTold").mockImplementation((f) => {
+    show = f;
+  });
+  vi.spyOn(hand, "changed").mockReturnValue(undefined);
   end = follow(queries);
 });
 
@@ -29,6 +37,7 @@ afterEach(() => {
   queries.clear();
   vi.useRealTimers();
   vi.restoreAllMocks();
+  vi.unstubAllGlobals();
 });
 
 describe("what the server says has changed", () => {
@@ -65,24 +74,21 @@ describe("what the server says has changed", () => {
     [a, b].forEach((f) => f());
   });
 
-  it("is fetched of a reel after an edit during which somebody else's was told", async () => {
-    const get = vi.spyOn(api, "GET").mockResolvedValue({ data: { id: "r", revision: 8, since: 8 }, response: new Response() } as never);
-    queries.setQueryData(keysOf.reel("r"), { id: "r", revision: 6 } as ReelView);
-    let answer = () => undefined as void;
-    const edit = new MutationObserver(queries, { scope: { id: editsOf("r") }, mutationFn: () => new Promise<void>((r) => (answer = r)) });
-    const done = edit.mutate();
-    await settle();
+  it("of reels is passed to the outbox, and what that says of them is shown", async () => {
+    const heard = vi.spyOn(hand, "changed").mockReturnValue(undefined);
     tell({ kind: "reel", id: "r", revision: 7 });
-    tell({ kind: "reel", id: "r", revision: 8 });
-    await settle();
-    expect(get).not.toHaveBeenCalled();
-    queries.setQueryData(keysOf.reel("r"), { id: "r", revision: 7 } as ReelView);
-    answer();
-    await done;
-    await settle();
-    expect(get).toHaveBeenCalledOnce();
-    tell({ kind: "reel", id: "r", revision: 7 });
-    await settle();
-    expect(get).toHaveBeenCalledOnce();
+    tell({ kind: "", id: "" });
+    expect(heard.mock.calls.map(([reel, revision]) => [reel, revision])).toEqual([
+      ["r", 7],
+      ["", Number.MAX_SAFE_INTEGER],
+    ]);
+    const key = keysOf.reel("r");
+    show({ tell: "reel", reel: "r", view: { id: "r", revision: 9 } as ReelView });
+    expect(queries.getQueryData(key)).toBeUndefined(); // no room shows it
+    queries.setQueryData(key, { id: "r", revision: 6 } as ReelView);
+    show({ tell: "reel", reel: "r", view: { id: "r", revision: 8 } as ReelView });
+    expect(queries.getQueryData<ReelView>(key)?.revision).toBe(8);
+    show({ tell: "lost", reel: "r" });
+    expect(queries.getQueryState(key)?.isInvalidated).toBe(true);
   });
 });

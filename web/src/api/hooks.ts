@@ -1,12 +1,15 @@
 // Server state, as rooms use it. What changes on the server is followed in follow.ts.
-import { useMutation, useMutationState, useQueries, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
-import { useMemo } from "react";
+import { useMutation, useQueries, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
+import { useEffect, useMemo } from "react";
+
+import type { Asked, KnownTake } from "../ahead/edits";
+import { hand } from "../ahead/hand";
 
 import { tellError } from "../ui/notices";
 import {
   api,
+  author,
   ok,
-  once,
   Problem,
   type Command,
   type Crossing,
@@ -17,13 +20,10 @@ import {
   type TakeList,
   type Work,
 } from "./client";
-import { editsOf, keysOf } from "./keys";
+import { keysOf } from "./keys";
 import type { components } from "./schema.gen";
-import { clipsAfter } from "./laid";
-import { merged } from "./merge";
-import { useMet } from "./met";
-import { laidOver, type Pending } from "./pending";
-import { takesNow } from "./takes";
+import { askOfMet } from "./met";
+import { knownTakes, takesNow } from "./takes";
 
 export const useProductions = () => useQuery({ queryKey: keysOf.productions, queryFn: () => ok(api.GET("/productions")) });
 
@@ -77,6 +77,10 @@ export function useTakesOf(view: ReelView): Map<string, Take> {
     })),
   });
   others.forEach((q) => q.data && byID.set(q.data.id, q.data));
+  const used = view.clips.flatMap((c) => byID.get(c.take) ?? []);
+  const named = [...new Set(used)].map((t) => t.id).join(" ");
+  // biome-ignore lint/correctness/useExhaustiveDependencies: once for each that is used
+  useEffect(() => hand.know(view.id, knownTakes(used)), [view.id, named]);
   return byID;
 }
 
@@ -134,12 +138,26 @@ export const useReels = (production: string) =>
     refetchInterval: (q) => (q.state.data?.length === 0 ? 5000 : false), // somebody else may make the first one
   });
 
-export const useReel = (reel: string) =>
-  useQuery({
+/** A reel as it is shown: as the server has it, with what has been edited and waits for the server. */
+export function useReel(reel: string) {
+  const found = useQuery({
     queryKey: keysOf.reel(reel),
     enabled: reel !== "",
-    queryFn: () => ok(api.GET("/reels/{reel}", { params: { path: { reel } } })),
+    queryFn: async ({ client }) => {
+      const have = client.getQueryData<ReelView>(keysOf.reel(reel));
+      // The first picture comes straight from the server.
+      if (!have) return ok(api.GET("/reels/{reel}", { params: { path: { reel } } }));
+      return (await hand.look(reel, have.revision, author())) ?? client.getQueryData<ReelView>(keysOf.reel(reel)) ?? have;
+    },
   });
+  const queries = useQueryClient();
+  const there = found.data !== undefined;
+  useEffect(() => {
+    const view = queries.getQueryData<ReelView>(keysOf.reel(reel));
+    if (there && view) void hand.open(reel, view.revision, author());
+  }, [there, reel, queries]);
+  return found;
+}
 
 export const useSpecs = (production: string) =>
   useQuery({
@@ -198,106 +216,72 @@ export function useTakeEdit(take: Take) {
   });
 }
 
-/** The revision that an edit was made on, and how its call says so. */
-type Sent = { revision: number; params: { path: { reel: string }; query: { since: number }; header: { "Idempotency-Key": string } } };
-
 type PatternApplied = Omit<components["schemas"]["PatternApplied"], "revision">;
 
 type Way = "undo" | "redo";
 type Turning = components["schemas"]["Turning"];
 
-/** An edit under way: how it is sent, and what it will do. */
-type Edit = Pending & { send: (of: Sent) => Promise<ReelView> };
-
-/** A reel with the edits of this page that are still under way laid over it. */
-export function useReelAtHand(reel: string) {
-  const known = useReel(reel);
-  const pending = useMutationState({
-    filters: { mutationKey: [editsOf(reel)], status: "pending" },
-    select: (m) => m.state.variables as Pending,
-  });
-  const view = useMemo(() => known.data && pending.reduce(laidOver, known.data), [known.data, pending]);
-  return { known, view };
+/** The takes that an edit names, as far as they are known here. */
+function takesIn(body: object, known: Take[]): Record<string, KnownTake> {
+  const named = new Set([...JSON.stringify(body).matchAll(/"take":"([^"]+)"/g)].map((m) => m[1]));
+  return named.size === 0 ? {} : knownTakes(known.filter((t) => named.has(t.id)));
 }
 
-/** Everything that changes a reel. Calls wait for each other, so that each goes out with the newest revision. */
-export function useReelEdits(reel: string) {
-  const queries = useQueryClient();
+/** How many edits of this page have not been answered yet, by reel: what is on the screen has been. */
+const asking = new Map<string, number>();
+
+/** What can be done to a reel. */
+export function reelEdits(reel: string, queries: QueryClient) {
   const key = keysOf.reel(reel);
-  const edit = useMutation({
-    mutationKey: [editsOf(reel)],
-    scope: { id: editsOf(reel) },
-    mutationFn: async ({ send }: Edit) => {
-      const revision = queries.getQueryData<ReelView>(key)?.revision ?? -1;
-      const now = await once((key) =>
-        send({ revision, params: { path: { reel }, query: { since: revision }, header: { "Idempotency-Key": key } } }),
-      );
-      const whole = merged(queries.getQueryData<ReelView>(key), now);
-      if (!whole) await queries.invalidateQueries({ queryKey: key });
-      else queries.setQueryData(key, whole);
-      return whole ?? now;
-    },
-    onError: (error) => {
-      if (error instanceof Problem && ["unties", "loses", "met"].includes(error.kind)) return; // whoever asked for it asks the user
-      tellError(error);
-      void queries.invalidateQueries({ queryKey: key }); // it may have been refused for what this page has not seen
-    },
-  });
-  const quiet = () => undefined;
-  // Turns go in line with the edits: who presses before an edit is answered means that edit.
-  const turn = (way: Way, how: Turning = {}): Promise<ReelView | void> =>
-    edit
-      .mutateAsync({
-        send: async ({ params }) => {
-          const now = queries.getQueryData<ReelView>(key);
-          if (now && !now[way] && !how.step) return now;
-          const about = { params, body: how };
-          return way === "undo" ? ok(api.POST("/reels/{reel}/undo", about)) : ok(api.POST("/reels/{reel}/redo", about));
-        },
-      })
-      .catch((error: unknown) => {
-        if (!(error instanceof Problem) || error.kind !== "met") return;
-        const { step, at } = error.met;
-        useMet.setState({ asked: { way, at, why: error.message, again: (answer) => void turn(way, { step, ...answer }) } });
-      });
-  /** The reel as it is shown: with what is under way laid over it. */
-  const shown = () =>
-    queries
-      .getMutationCache()
-      .findAll({ mutationKey: [editsOf(reel)], status: "pending" })
-      .reduce((view, m) => view && laidOver(view, m.state.variables as Pending), queries.getQueryData<ReelView>(key));
-  const attempt = (c: Command) => {
+  const shown = () => queries.getQueryData<ReelView>(key);
+  const edit = async (path: string, asked: Asked): Promise<ReelView> => {
     const view = shown();
-    return edit.mutateAsync({
-      command: c,
-      clips: view && clipsAfter(view, c),
-      send: ({ revision, params }) => ok(api.POST("/reels/{reel}/commands", { params, body: { revision, ...c } })),
-    });
+    const takes = view && queries.getQueryData<TakeList>(keysOf.takes(view.production));
+    asking.set(reel, (asking.get(reel) ?? 0) + 1);
+    const { refused } = await hand
+      .do({ ...asked, path, reel, seen: view?.revision ?? 0, author: author(), page: hand.page }, takesIn(asked.body, takes?.takes ?? []))
+      .finally(() => asking.set(reel, (asking.get(reel) ?? 1) - 1));
+    if (!refused) return shown()!; // who edits a reel shows it
+    const problem = new Problem(refused.sentence, refused.kind, refused);
+    if (!["unties", "loses", "met"].includes(refused.kind)) {
+      // what these ask is asked by whoever asked for the edit
+      tellError(problem);
+      void queries.invalidateQueries({ queryKey: key }); // it may have been refused for what this page has not seen
+    }
+    throw problem;
+  };
+  const quiet = () => undefined;
+  const turn = async (way: Way, how: Turning = {}): Promise<void> => {
+    const plain = Object.keys(how).length === 0;
+    const idle = (asking.get(reel) ?? 0) === 0; // else it is what is under way that is meant
+    if (plain && idle && !shown()?.[way]) return;
+    try {
+      await edit(way, { kind: plain ? way : "other", body: how });
+    } catch (error) {
+      if (error instanceof Problem && error.kind === "met") askOfMet(way, error, (again) => void turn(way, again));
+    }
   };
   return {
     /** Throws the problem where it was refused: what a command asks about is asked by useConsent, through which all of them go. */
-    attempt,
+    attempt: (c: Command) => edit("commands", { kind: "command", body: c }),
     /** Ties rows to outputs, or to whole groups where their IDs are given. */
-    tie: (at: Crossing[]) =>
-      edit
-        .mutateAsync({ ties: at, send: ({ revision, params }) => ok(api.POST("/reels/{reel}/ties", { params, body: { revision, at } })) })
-        .catch(quiet),
+    tie: (at: Crossing[]) => edit("ties", { kind: "ties", body: { at } }).catch(quiet),
     /** Throws the problem where routes would be lost and nobody has said yes. */
-    spec: (spec: string, yes: boolean) =>
-      edit.mutateAsync({ send: ({ revision, params }) => ok(api.POST("/reels/{reel}/spec", { params, body: { revision, spec, yes } })) }),
+    spec: (spec: string, yes: boolean) => edit("spec", { kind: "other", body: { spec, yes } }),
     /** Makes the reel as a pattern, or another reel, has it. Throws the problem where something would be lost. */
-    pattern: (of: PatternApplied) =>
-      edit.mutateAsync({
-        send: ({ revision, params }) => ok(api.POST("/reels/{reel}/pattern/apply", { params, body: { ...of, revision } })),
-      }),
+    pattern: (of: PatternApplied) => edit("pattern/apply", { kind: "other", body: of }),
     /** Has the reel follow a cut list that was read at a revision. */
     cutList: (name: string, text: string, read: number) =>
-      edit
-        .mutateAsync({ send: ({ params }) => ok(api.POST("/reels/{reel}/cutlist", { params, body: { revision: read, name, text } })) })
-        .catch(quiet),
+      edit("cutlist", { kind: "other", body: { name, text, revision: read } }).catch(quiet),
     undo: (how?: Turning) => turn("undo", how),
     redo: (how?: Turning) => turn("redo", how),
   };
+}
+
+/** Everything that changes a reel. It goes to the outbox, and is on the screen before the server has it. */
+export function useReelEdits(reel: string) {
+  const queries = useQueryClient();
+  return useMemo(() => reelEdits(reel, queries), [reel, queries]);
 }
 
 export const useSteps = (reel: string, revision: number, shown: boolean) =>

@@ -18,6 +18,3 @@ export const keysOf = {
   stems: (production: string) => ["stems", production] as const,
   matches: (production: string) => ["matches", production] as const,
 };
-
-/** Edits of a reel go one after another, in a scope of this name. */
-export const editsOf = (reel: string) => `reel ${reel}`;

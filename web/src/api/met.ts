@@ -10,3 +10,9 @@ export type Met = {
 };
 
 export const useMet = create<{ asked: Met | null }>(() => ({ asked: null }));
+
+/** Asks what is to become of a step that was met. */
+export function askOfMet(way: Met["way"], of: { message: string; met: { step?: number; at?: string } }, turn: (how: object) => void) {
+  const { step, at } = of.met;
+  useMet.setState({ asked: { way, at, why: of.message, again: (answer) => turn({ step, ...answer }) } });
+}

@@ -1,7 +1,8 @@
 import { readFileSync } from "node:fs";
 import { afterEach, beforeEach, expect, test, vi } from "vitest";
 
-import { makes, newKey, patient } from "./patient";
+import { newKey } from "../ahead/key";
+import { makes, patient } from "./patient";
 
 beforeEach(() => vi.useFakeTimers());
 afterEach(() => {

@@ -1,4 +1,6 @@
 // Requests that make something bear a key of their own, and are made again where their answer is lost: the server knows the key.
+import { hand } from "../ahead/hand";
+import { newKey } from "../ahead/key";
 
 /** How the addresses end at which something is made under a key, which the contract says too. */
 const made =
@@ -9,10 +11,13 @@ export const makes = new RegExp(`/(${made.replaceAll(" ", "|")})$`);
 /** How long to wait before each further try, in milliseconds. */
 export const pauses = [300, 1000, 3000];
 
-export const newKey = () => Array.from(crypto.getRandomValues(new Uint32Array(4)), (n) => n.toString(36)).join("-");
+/** What is done with a reel, but for looking at it: it is done with all that has been edited. */
+const withReel = /\/reels\/([^/]+)(\/|$)/;
 
 /** Fetches, and has patience with what makes something. */
 export async function patient(request: Request): Promise<Response> {
+  const reel = request.method === "GET" ? null : withReel.exec(new URL(request.url).pathname);
+  if (reel) await hand.settled(reel[1]!);
   if (request.method !== "POST" || !makes.test(new URL(request.url).pathname) || request.headers.has("Idempotency-Key"))
     return fetch(request);
   request.headers.set("Idempotency-Key", newKey());

@@ -2038,6 +2038,8 @@ export interface components {
             id: string;
             production: string;
             kind: components["schemas"]["TakeKind"];
+            /** @description As reels call it */
+            title: string;
             fileName: string;
             cameFrom: string;
             /** Format: int64 */

@@ -1,4 +1,5 @@
 // The takes of a production, as far as this page has them: brought page by page, and then by what has changed.
+import type { KnownTake } from "../ahead/edits";
 import type { Take, TakeList } from "./client";
 
 type Asked = { after?: string; since?: string };
@@ -31,3 +32,12 @@ export async function takesNow(had: TakeList | undefined, ask: (asked: Asked) =>
   // What changed while the pages came, the first page's stamp tells the next time.
   return { ...last, stamp: first.stamp, takes: [...takes.values()].sort(byOrder) };
 }
+
+/** What commands have to know of takes, by ID. */
+export const knownTakes = (takes: Take[]): Record<string, KnownTake> =>
+  Object.fromEntries(
+    takes.map((t) => [
+      t.id,
+      { title: t.title, channels: t.channels.length, frames: t.description.frames, sampleRate: t.description.sampleRate },
+    ]),
+  );

@@ -9,6 +9,7 @@ import { useActions } from "../ui/keys";
 import { many } from "../ui/words";
 import { PlayBar } from "./playbar";
 import { sendingOf, useAllUploads } from "./uploads";
+import { WaitingEdits } from "./waiting";
 
 const WhatPlays = lazy(async () => ({ default: (await import("./livestrip")).WhatPlays }));
 const LiveStrip = lazy(async () => ({ default: (await import("./livestrip")).LiveStrip }));
@@ -35,6 +36,7 @@ export function Foot() {
       <Suspense fallback={null}>{playing && <WhatPlays />}</Suspense>
       <Suspense fallback={null}>{playing && <LiveStrip />}</Suspense>
       <span className="grow" />
+      <WaitingEdits />
       <Sending />
       {production && <AtWork production={production} />}
       <PlayBar />

@@ -3,7 +3,7 @@ import { useEffect, useMemo, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 
 import { api, ok, type ReelView } from "../../api/client";
-import { useProduction, useReelAtHand, useReelEdits, useReels, useTakes } from "../../api/hooks";
+import { useProduction, useReel, useReelEdits, useReels, useTakes } from "../../api/hooks";
 import { player, usePlayer, type Manner, type Tap } from "../../listen/player";
 import { Bar } from "../../ui/bar";
 import { decimal } from "../../ui/figures";
@@ -27,7 +27,8 @@ import { Transport } from "./transport";
 export function GaugeRoom() {
   const { production: id = "", reel: reelID = "" } = useParams();
   const production = useProduction(id);
-  const { known, view } = useReelAtHand(reelID);
+  const known = useReel(reelID);
+  const view = known.data;
   const edits = useReelEdits(reelID);
   return (
     <div className="flex h-full flex-col">

@@ -1,4 +1,4 @@
-import { useRef, useState } from "react";
+import { useRef, useState, type Dispatch, type SetStateAction } from "react";
 
 import type { Command, Point, ReelView } from "../../api/client";
 import { fit } from "../../draw/canvas";
@@ -26,7 +26,7 @@ type Props = {
   curves: CurveView;
   at: number;
   onGo: (sample: number) => void;
-  onDo: (c: Command) => void;
+  onDo: (c: Command) => Promise<unknown>;
 };
 
 /** The band in time, below the tracks. Where curves of stems and mixes are shown they are drawn there as those of tracks are. */
@@ -59,7 +59,7 @@ type Drag = { row: BandRow; points: Point[] };
 const near = 6;
 
 /** What the pointer does: it puts the shuttle, or sets, moves and (with Alt) takes away a point of the curve that is shown. */
-function useHands(p: Props, setDrag: (d: Drag | null) => void) {
+function useHands(p: Props, setDrag: Dispatch<SetStateAction<Drag | null>>) {
   const time = useScroll(p.scroll);
   const latest = useRef({ p, time }); // as it is when the hand lets go
   latest.current = { p, time };
@@ -82,7 +82,7 @@ function useHands(p: Props, setDrag: (d: Drag | null) => void) {
     const keep = (points: Point[]) =>
       latest.current.p.onDo({ kind: "setCurve", command: { of: row.row as CurveOf, id: row.id, what, points } });
     if (altKey) {
-      if (index >= 0) keep(others);
+      if (index >= 0) void keep(others);
       return null;
     }
     const top = Math.floor(y / bandRow) * bandRow; // the row that was taken hold of, wherever the pointer goes
@@ -94,8 +94,9 @@ function useHands(p: Props, setDrag: (d: Drag | null) => void) {
       slack: index < 0 ? 0 : 3,
       drag: (to) => setDrag({ row, points: held(to) }),
       drop: (to) => {
-        setDrag(null);
-        keep(held(to));
+        const d = { row, points: held(to) };
+        setDrag(d);
+        void keep(d.points).finally(() => setDrag((now) => (now === d ? null : now)));
       },
       cancel: () => setDrag(null),
     };

@@ -308,7 +308,7 @@ function Place({
   name: string;
   at: number;
   low: boolean;
-  onPlace: (pan: number) => void;
+  onPlace: (pan: number) => Promise<unknown>;
 }) {
   const track = t.row === "track" ? trackOf(view, t.id) : undefined;
   const labels = track
@@ -334,8 +334,9 @@ function Place({
       slack: 1,
       drag: (at) => setDrag(to(at)),
       drop: (at) => {
-        setDrag(null);
-        onPlace(Math.abs(to(at)) < 0.04 ? 0 : to(at));
+        const placed = Math.abs(to(at)) < 0.04 ? 0 : to(at);
+        setDrag(placed);
+        void onPlace(placed).finally(() => setDrag(null));
       },
       cancel: () => setDrag(null),
     };
@@ -354,13 +355,13 @@ function Place({
       title={points.length > 0 ? `${words}: it moves by its curve` : `${words}. Drag, or arrows; a double press puts it in the middle`}
       className={`cursor-ew-resize touch-none rounded ${roomy}`}
       {...press}
-      onDoubleClick={() => points.length === 0 && onPlace(0)}
+      onDoubleClick={() => points.length === 0 && void onPlace(0)}
       onKeyDown={(e) => {
         const step = { ArrowLeft: -0.05, ArrowRight: 0.05 }[e.key];
         if (step === undefined || points.length > 0 || e.altKey || e.ctrlKey || e.metaKey || e.shiftKey) return;
         e.preventDefault();
         e.stopPropagation();
-        onPlace(held(rest + step));
+        void onPlace(held(rest + step));
       }}
     >
       <title>

@@ -1,5 +1,6 @@
 import { useCallback, useRef, useState } from "react";
 
+import { allowed } from "../../api/allowed";
 import { Problem, type Command, type ReelView } from "../../api/client";
 import type { useReelEdits } from "../../api/hooks";
 import { Dialog } from "../../ui/dialog";
@@ -20,27 +21,6 @@ const asks = {
 type Asks = keyof typeof asks;
 
 const isAsked = (kind: string): kind is Asks => kind in asks;
-
-/** The command with the user's yes to what it asks about; of several, those that ask. */
-function allowed(c: Command): Command {
-  switch (c.kind) {
-    case "moveClips":
-    case "slipClip":
-    case "cutOut":
-      return { ...c, command: { ...c.command, untie: true } } as Command;
-    case "removeTracks":
-    case "setStem":
-    case "removeStem":
-    case "setMix":
-    case "removeMixes":
-    case "setGroup":
-    case "removeGroups":
-      return { ...c, command: { ...c.command, yes: true } } as Command;
-    case "several":
-      return { ...c, command: { commands: c.command.commands.map(allowed) } };
-  }
-  return c;
-}
 
 /** What the page asks about before it asks the server: what goes with a track. */
 export function removal(view: ReelView | undefined, c: Command): Pick<Removing, "title" | "about"> | null {

@@ -18,7 +18,7 @@ export type Hands = {
   step: (t: Target, by: number) => void;
   /** Puts the level back to 0 dB. */
   rest: (t: Target) => void;
-  place: (t: Target, pan: number) => void;
+  place: (t: Target, pan: number) => Promise<unknown>;
   chain: (t: Target) => void;
   gang: (t: Target) => void;
 };
@@ -168,7 +168,7 @@ export function useHands(p: Around) {
       cancel,
       step,
       rest,
-      place: (t, pan) => void latest.current.onDo(place(t, pan)),
+      place: (t, pan) => latest.current.onDo(place(t, pan)),
       chain: (t) => latest.current.onChain(t),
       gang: (t) => store.setState((s) => ({ gang: turned(s.gang, keyOfRow(t)) })),
     };

@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import { useShallow } from "zustand/react/shallow";
 
 import type { Command, ReelView, Row } from "../../api/client";
+import { hand } from "../../ahead/hand";
 import { type useReelEdits, useSpecs, useTakes, useTakesOf } from "../../api/hooks";
 import { useActions } from "../../ui/keys";
 import { useParts } from "../../ui/parts";
@@ -182,7 +183,14 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const heads = useHeadActs(view, doIt, (t) => <PlaceCard view={view} track={t} playingAt={playingAt} onDo={doIt} />);
   const openBus = ({ row, id }: { row: Row; id: string }) => store.setState({ lists: "track", bus: row === "track" ? null : { row, id } });
   const openChain = (chain: Opened) => store.setState({ chain, deck: false });
-  const { hands, held } = useHands({ view, playingAt, onTurn: listening.turn, onTurned: listening.turned, onChain: openChain, onDo: doIt });
+  const { hands, held } = useHands({
+    view,
+    playingAt,
+    onTurn: listening.turn,
+    onTurned: (made) => listening.turned(made.then(() => hand.settled(view.id))),
+    onChain: openChain,
+    onDo: doIt,
+  });
   const onBoard = { view, spec, at: stands, watch: watch ?? [], hands, held };
   const openSpec = () => store.setState({ choosingSpec: true });
 
@@ -243,7 +251,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     const found = gather(view, ids);
     const first = Math.min(...found.clips.map((c) => c.start));
     const top = view.tracks.findIndex((t) => t.id === found.tracks[0]?.id) + down;
-    void doIt({
+    return doIt({
       kind: "pasteClips",
       command: { clips: found.clips, tracks: found.tracks, at: first + by, track: down === 0 ? "" : (view.tracks[top]?.id ?? "") },
     });
@@ -336,7 +344,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
                   onGo={go}
                   onChoose={setChosen}
                   onOpen={(id) => store.setState((s) => ({ opened: turned(s.opened, id) }))}
-                  onDo={(c) => void doIt(c)}
+                  onDo={doIt}
                   onCopyTo={copyTo}
                   onListen={(c, channel, from) => listening.tryOut(from, { solo: [], half: false, lane: { clip: c, channel } })}
                   onQuiet={listening.endTry}
@@ -396,7 +404,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
               curves={curves}
               at={stands}
               onGo={go}
-              onDo={(c) => void doIt(c)}
+              onDo={doIt}
             />
           )}
         </div>
@@ -531,7 +539,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
               onHear={(trial, from, until) =>
                 listening.tryOut(from, { trial: trial ?? undefined, until, half: false, solo: [], lane: undefined })
               }
-              onDo={(c) => void doIt(c)}
+              onDo={doIt}
             />
           ) : (
             lists && (
@@ -550,7 +558,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
                     chosen={choice.clips}
                     at={position}
                     onClip={showClip}
-                    onDo={(c) => void doIt(c)}
+                    onDo={doIt}
                   />
                 }
                 onShow={(l) => store.setState({ lists: l })}

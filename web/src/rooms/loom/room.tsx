@@ -2,7 +2,7 @@ import { useMemo } from "react";
 import { useLocation, useParams } from "react-router";
 
 import type { ReelView } from "../../api/client";
-import { useProduction, useReelAtHand, useReelEdits } from "../../api/hooks";
+import { useProduction, useReel, useReelEdits } from "../../api/hooks";
 import { Header } from "../../shell/header";
 import { Missing } from "../../ui/missing";
 import { Loom } from "./loom";
@@ -13,7 +13,8 @@ import { loomStore, LoomState } from "./state";
 export function LoomRoom() {
   const { production: id = "", reel: reelID = "" } = useParams();
   const production = useProduction(id);
-  const { known, view } = useReelAtHand(reelID);
+  const known = useReel(reelID);
+  const view = known.data;
   const edits = useReelEdits(reelID);
   return (
     <div className="flex h-full flex-col">

@@ -30,8 +30,8 @@ export type TimeProps = {
   onGo: (sample: number) => void;
   onChoose: (c: Choice) => void;
   onOpen: (clip: string) => void;
-  onDo: (c: Command) => void;
-  onCopyTo: (clips: string[], by: number, rows: number) => void;
+  onDo: (c: Command) => Promise<unknown>;
+  onCopyTo: (clips: string[], by: number, rows: number) => Promise<unknown>;
   onListen: (clip: string, channel: number, from: number) => void;
   onQuiet: () => void;
 };
@@ -144,8 +144,8 @@ function useHands(p: TimeProps, ground: Ground, setDrag: Dispatch<SetStateAction
           const d = become(to);
           setDrag(d);
           if (d.kind === "range") choose(d);
-          else finish(latest.current.p, d);
-          setTimeout(() => setDrag((now) => (now === d ? null : now))); // when the edit is laid over the reel, not before
+          const made = d.kind === "range" ? undefined : finish(latest.current.p, d);
+          void Promise.resolve(made).finally(() => setDrag((now) => (now === d ? null : now))); // when the reel has it, not before
         },
         edges: edgesOf(latest, box, began.kind === "move" || began.kind === "range"),
       }),
@@ -188,7 +188,7 @@ const edgesOf = (latest: RefObject<{ p: TimeProps }>, box: RefObject<Element | n
 function finish(p: TimeProps, d: Drag) {
   if (d.kind === "move" && d.copy) return p.onCopyTo([...d.clips], d.by, d.rows);
   const command = commandOf(d);
-  if (command) p.onDo(command);
+  return command ? p.onDo(command) : undefined;
 }
 
 /** A press that did not move: it chooses, puts the shuttle, or sets and takes away a point of a curve. */
@@ -198,9 +198,9 @@ function pressed(p: TimeProps, ground: Ground, to: At, g: Drag | null) {
   if (g?.kind === "point" && row) {
     const others = g.points.filter((_, i) => i !== g.index);
     const point = { at: Math.round(at) + g.offset, value: valueOfY(g.what, to.y - row.y - 4, row.body - 9) };
-    if (g.index >= 0 && to.altKey) p.onDo(curveOf(g, others));
+    if (g.index >= 0 && to.altKey) void p.onDo(curveOf(g, others));
     else if (g.index < 0)
-      p.onDo(
+      void p.onDo(
         curveOf(
           g,
           [...g.points, point].sort((a, b) => a.at - b.at),

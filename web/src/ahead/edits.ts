@@ -1,0 +1,66 @@
+// What is edited, from the press to the server's word: what an edit is, and what is said of it between pages and the outbox.
+import type { Command, Crossing, ReelView } from "../api/client";
+
+/** What an edit of a reel asks for; `other` is what the server alone can do. */
+export type Asked =
+  | { kind: "command"; body: Command }
+  | { kind: "ties"; body: { at: Crossing[] } }
+  | { kind: "undo" | "redo"; body: object }
+  | { kind: "other"; body: object };
+
+/** An edit as a page hands it over. */
+export type Edit = Asked & {
+  reel: string;
+  /** Where it is sent to, after the reel's address. */
+  path: string;
+  /** The revision that whoever made it saw. */
+  seen: number;
+  author: string;
+  /** The page that it was made on. */
+  page: string;
+};
+
+/** An edit that the server has not confirmed: kept until it has. */
+export type Waiting = Edit & {
+  key: string;
+  n: number;
+  /** When it was made, in milliseconds since 1970. */
+  made: number;
+  /** As the history will have it; empty where that is not known. */
+  name: string;
+  /** It is on the screen. */
+  shown: boolean;
+  /** Why the server did not make it. */
+  refused?: Refusal;
+};
+
+export type Refusal = { sentence: string; kind: string; step?: number; at?: string };
+
+/** What is known of a take that commands name. */
+export type KnownTake = { title: string; channels: number; frames: number; sampleRate: number };
+
+/** What pages say to the outbox. Those with a number are answered under it. */
+export type Said =
+  | { n: number; say: "open"; reel: string; revision: number; author: string }
+  | { n: number; say: "do"; edit: Edit; takes: Record<string, KnownTake> }
+  | { n: number; say: "settled"; reel: string }
+  | { n: number; say: "look"; reel: string; revision: number; author: string }
+  | { say: "know"; reel: string; takes: Record<string, KnownTake> }
+  | { say: "changed"; reel: string; revision: number; author: string } // empty: any may have
+  | { say: "let go"; key: string };
+
+/** What the outbox says to pages: answers under their numbers, and what is for all. */
+export type Told =
+  | { n: number; view?: ReelView; refused?: Refusal }
+  | { tell: "reel"; reel: string; view: ReelView }
+  | { tell: "lost"; reel: string } // what has changed is not known: it is to be looked at anew
+  | ({ tell: "waits" } & Waits);
+
+/** What waits for the server, of all reels. */
+export type Waits = {
+  count: number;
+  /** When the first of them was made, in milliseconds since 1970. */
+  since: number;
+  /** What the server did not make, though it was on the screen. */
+  refused: Waiting[];
+};

@@ -1,0 +1,373 @@
+// The outbox: what is edited waits here until the server has confirmed it, over whatever happens meanwhile. There is one for all tabs of a browser. It has no
+// page: the core that plans edits, where they are kept, how they are sent and whom it tells are handed to it.
+import type { ReelView } from "../api/client";
+import type { Edit, KnownTake, Refusal, Said, Told, Waiting } from "./edits";
+
+/** The core, asked in its own words (core/ahead, Question and Answer). */
+export type Core = (question: object) => Answer;
+export type Answer = {
+  view?: ReelView;
+  routes?: boolean;
+  name?: string;
+  shown?: boolean;
+  of?: string;
+  sentence?: string;
+  kind?: string;
+  gap?: boolean;
+  /** What the server says is what is shown already. */
+  same?: boolean;
+};
+
+/** Where edits are kept. */
+export type Keep = { all: () => Promise<Waiting[]>; put: (w: Waiting) => Promise<void>; remove: (key: string) => Promise<void> };
+
+/** What became of a request: an answer, a refusal, or nothing that is known. */
+export type Sent = { view: ReelView } | { refused: Refusal } | "unsure";
+export type Server = {
+  send: (w: Waiting, since: number) => Promise<Sent>;
+  look: (reel: string, author: string, since?: number) => Promise<ReelView | null>;
+};
+
+type Lane = {
+  waits: Waiting[];
+  sending: boolean;
+  /** The newest revision that is known here, and the newest that the server spoke of. */
+  revision: number;
+  told: number;
+  author: string;
+  /** The core has it. */
+  open: boolean;
+  opening?: Promise<void>;
+  takes: Record<string, KnownTake>;
+  /** What is told once the hand rests: that the server has confirmed what is shown, and where things go by now. */
+  soon: { view?: ReelView; routes: boolean } | null;
+};
+
+/** How long the hand is to rest before what can wait is told, in milliseconds. */
+const rest = 60;
+
+/** How long to wait before each further try, in milliseconds; the last goes on. */
+const pauses = [200, 500, 1000, 2000, 3000];
+
+export class Outbox {
+  private lanes = new Map<string, Lane>();
+  private core: Core | null = null;
+  private n = 0;
+  /** What is told goes out in the order in which it came about, and nothing is shown before it is kept. */
+  private chain: Promise<unknown> = Promise.resolve();
+  private answers = new Map<string, (sent: { view?: ReelView; refused?: Refusal }) => void>();
+  private begun: Promise<void>;
+
+  constructor(
+    private client: string,
+    private keep: Keep,
+    private server: Server,
+    private tell: (told: Told) => void,
+    private pause: (ms: number) => Promise<void> = (ms) => new Promise((done) => setTimeout(done, ms)),
+  ) {
+    this.begun = this.begin();
+  }
+
+  /** Goes on with what was kept. Whether it was made is not known, so it is not shown before the server has answered. */
+  private async begin() {
+    const kept = await this.keep.all().catch(() => [] as Waiting[]);
+    for (const w of kept.sort((a, b) => a.n - b.n)) {
+      this.n = Math.max(this.n, w.n);
+      this.lane(w.reel).waits.push({ ...w, shown: false });
+    }
+    if (kept.length > 0) this.tellWaits();
+    for (const reel of this.lanes.keys()) void this.pump(reel);
+  }
+
+  /** Hears what a page says, and answers it. */
+  async hear(said: Said, tell: (told: Told) => void) {
+    const answer = (of: { view?: ReelView; refused?: Refusal }) => "n" in said && tell({ n: said.n, ...of });
+    try {
+      switch (said.say) {
+        case "open":
+          await this.open(said.reel, said.revision, said.author);
+          this.sayWaits();
+          return answer({});
+        case "do":
+          return answer(await this.do(said.edit, said.takes));
+        case "settled":
+          await this.settled(said.reel);
+          return answer({});
+        case "look":
+          return answer({ view: await this.look(said.reel, said.revision, said.author) });
+        case "know":
+          return this.know(said.reel, said.takes);
+        case "changed":
+          return this.changed(said.reel, said.revision, said.author);
+        case "let go":
+          return this.letGo(said.key);
+      }
+    } catch (error) {
+      answer({ refused: { sentence: error instanceof Error ? error.message : String(error), kind: "" } });
+    }
+  }
+
+  private lane(reel: string): Lane {
+    let lane = this.lanes.get(reel);
+    if (!lane) {
+      lane = { waits: [], sending: false, revision: -1, told: -1, author: "", open: false, takes: {}, soon: null };
+      this.lanes.set(reel, lane);
+    }
+    return lane;
+  }
+
+  private order<T>(what: () => T | Promise<T>): Promise<T> {
+    const next = this.chain.then(what);
+    this.chain = next.catch(() => undefined);
+    return next;
+  }
+
+  /** The core is there. What is open is planned by it from now on. */
+  plan(core: Core) {
+    this.core = core;
+    for (const reel of this.lanes.keys()) void this.adopt(reel);
+  }
+
+  /** A page shows a reel at a revision. */
+  async open(reel: string, revision: number, author: string) {
+    await this.begun;
+    const lane = this.lane(reel);
+    lane.author = author;
+    if (lane.revision < 0) lane.revision = revision;
+    if (lane.open) {
+      if (revision < lane.revision || lane.waits.length > 0) this.tellWhole(reel);
+    } else await this.adopt(reel);
+    if (revision > lane.revision) this.changed(reel, revision, author);
+  }
+
+  know(reel: string, takes: Record<string, KnownTake>) {
+    const lane = this.lane(reel);
+    lane.takes = { ...lane.takes, ...takes };
+    if (lane.open) this.core!({ reel, know: takes });
+  }
+
+  /** Has the core begin with what the server has of a reel. */
+  private adopt(reel: string): Promise<void> {
+    const lane = this.lane(reel);
+    if (!this.core || lane.open || lane.revision < 0) return Promise.resolve();
+    lane.opening ??= (async () => {
+      try {
+        const whole = await this.server.look(reel, lane.author);
+        if (!whole || lane.open) return;
+        this.core!({ reel, open: whole });
+        this.core!({ reel, know: lane.takes });
+        for (const w of this.pending(lane)) this.core!({ reel, do: { key: w.key, kind: w.kind, body: w.body, unsure: true } });
+        lane.open = true;
+        if (whole.revision !== lane.revision) this.tellReel(reel, whole);
+        lane.revision = whole.revision;
+      } finally {
+        lane.opening = undefined;
+      }
+    })();
+    return lane.opening;
+  }
+
+  private pending = (lane: Lane) => lane.waits.filter((w) => !w.refused);
+
+  /** All of a reel as it is shown; nothing where the page that has it at this revision has all of it, or where it can't be had. */
+  async look(reel: string, revision: number, author: string): Promise<ReelView | undefined> {
+    await this.begun;
+    const lane = this.lane(reel);
+    lane.author = author;
+    if (!lane.open) return (await this.server.look(reel, author)) ?? undefined;
+    lane.told = Number.MAX_SAFE_INTEGER;
+    await this.catchUp(reel);
+    await this.chain;
+    return lane.revision === revision ? undefined : this.core!({ reel, whole: true }).view;
+  }
+
+  /** Makes an edit: gives what it was refused for, or nothing once it is shown; where it could not be planned, once the server has answered. */
+  async do(edit: Edit, takes: Record<string, KnownTake>): Promise<{ view?: ReelView; refused?: Refusal }> {
+    await this.begun;
+    const { reel } = edit;
+    const lane = this.lane(reel);
+    if (lane.revision < 0) lane.revision = edit.seen;
+    this.n = Math.max(this.n + 1, Date.now()); // never the same twice, also after all has been confirmed and all pages are closed
+    const w: Waiting = { ...edit, key: `${this.client}.${this.n}`, n: this.n, made: Date.now(), name: "", shown: false };
+    let view: ReelView | undefined;
+    if (lane.open) {
+      if (Object.keys(takes).length > 0) this.know(reel, takes);
+      const did = this.core!({ reel, do: { key: w.key, kind: w.kind, body: w.body } });
+      if (did.sentence) return { refused: { sentence: did.sentence, kind: did.kind ?? "" } };
+      w.name = did.name ?? "";
+      w.shown = did.shown ?? false;
+      if (did.of) w.body = { key: did.of } as never;
+      view = did.view;
+      if (did.routes) this.soon(reel, undefined, true);
+    }
+    lane.waits.push(w);
+    const answered = new Promise<{ view?: ReelView; refused?: Refusal }>((done) => this.answers.set(w.key, done));
+    await this.order(async () => {
+      await this.keep.put(w).catch(() => undefined); // where nothing can be kept it is sent all the same
+      if (view) this.tell({ tell: "reel", reel, view });
+      this.tellWaits();
+    });
+    void this.pump(reel);
+    return w.shown ? {} : answered;
+  }
+
+  /** Tells what can wait for the next picture but one: drawing it would keep the hand waiting. */
+  private soon(reel: string, view: ReelView | undefined, routes: boolean) {
+    const lane = this.lane(reel);
+    const due = lane.soon === null;
+    lane.soon = { view: view ?? lane.soon?.view, routes: routes || (lane.soon?.routes ?? false) };
+    if (!due) return;
+    void this.pause(rest).then(() => {
+      const now = lane.soon!;
+      lane.soon = null;
+      this.tellReel(reel, now.routes ? this.core!({ reel, routing: true }).view : now.view);
+    });
+  }
+
+  private tellReel(reel: string, view: ReelView | undefined) {
+    if (view) void this.order(() => this.tell({ tell: "reel", reel, view }));
+  }
+
+  private tellWhole(reel: string) {
+    this.tellReel(reel, this.core!({ reel, whole: true }).view);
+  }
+
+  private toTell = false;
+
+  private tellWaits() {
+    if (this.toTell) return;
+    this.toTell = true;
+    void this.pause(50).then(() => {
+      this.toTell = false;
+      this.sayWaits();
+    });
+  }
+
+  /** Says what waits. */
+  sayWaits() {
+    const all = [...this.lanes.values()].flatMap((l) => l.waits);
+    const open = all.filter((w) => !w.refused);
+    this.tell({
+      tell: "waits",
+      count: open.length,
+      since: Math.min(...open.map((w) => w.made)),
+      refused: all.filter((w) => w.refused).sort((a, b) => a.n - b.n),
+    });
+  }
+
+  /** Waits until the server has answered all edits of a reel, or can't be reached. */
+  async settled(reel: string): Promise<void> {
+    await this.begun;
+    for (let tries = 0; this.pending(this.lane(reel)).length > 0 && tries < 400; tries++) {
+      void this.pump(reel);
+      await this.pause(25);
+    }
+  }
+
+  /** Sends what waits of a reel, one after another. */
+  private async pump(reel: string) {
+    const lane = this.lane(reel);
+    if (lane.sending) return;
+    lane.sending = true;
+    try {
+      for (let tries = 0; ; ) {
+        const w = this.pending(lane)[0];
+        if (!w) break;
+        await this.chain; // it is kept
+        const sent = await this.server.send(w, lane.revision);
+        if (sent === "unsure") {
+          await this.pause(pauses[Math.min(tries++, pauses.length - 1)]!);
+          continue;
+        }
+        tries = 0;
+        await this.answered(reel, w, sent);
+      }
+    } finally {
+      lane.sending = false;
+    }
+    await this.catchUp(reel);
+  }
+
+  private async answered(reel: string, w: Waiting, sent: Exclude<Sent, "unsure">) {
+    const lane = this.lane(reel);
+    const asked = this.answers.get(w.key);
+    this.answers.delete(w.key);
+    if ("view" in sent) {
+      lane.waits = lane.waits.filter((x) => x !== w);
+      await this.followed(reel, sent.view, w.key);
+    } else {
+      if (lane.open) {
+        const did = this.core!({ reel, refuse: w.key });
+        this.tellReel(reel, did.view);
+        if (did.routes) this.soon(reel, undefined, true);
+      }
+      // Who waits for the answer is told. What was on the screen already, or was made before a reload, is listed.
+      if (asked && !w.shown) lane.waits = lane.waits.filter((x) => x !== w);
+      else w.refused = sent.refused;
+    }
+    await this.order(async () => {
+      await (w.refused ? this.keep.put(w) : this.keep.remove(w.key)).catch(() => undefined);
+      this.tellWaits();
+    });
+    asked?.("view" in sent ? {} : { refused: sent.refused });
+  }
+
+  /** Takes over what the server says of a reel. */
+  private async followed(reel: string, view: ReelView, key = "") {
+    const lane = this.lane(reel);
+    if (!lane.open) {
+      this.tellReel(reel, view);
+      lane.revision = Math.max(lane.revision, view.revision);
+      return;
+    }
+    let did = this.core!({ reel, follow: view, key });
+    if (did.gap) {
+      const whole = await this.server.look(reel, lane.author).catch(() => null);
+      if (!whole) return void this.tell({ tell: "lost", reel });
+      did = this.core!({ reel, follow: whole, key });
+    }
+    lane.revision = Math.max(lane.revision, did.view?.revision ?? -1);
+    if (did.same) return this.soon(reel, did.view, did.routes ?? false);
+    this.tellReel(reel, did.view);
+    if (did.routes) this.soon(reel, undefined, true);
+  }
+
+  /** The server has said that a reel is at a revision by now; or, of no reel, that any may have changed. */
+  changed(reel: string, revision: number, author: string) {
+    for (const id of reel ? [reel] : this.lanes.keys()) {
+      const lane = this.lanes.get(id);
+      if (!lane) continue;
+      lane.told = Math.max(lane.told, revision);
+      lane.author ||= author;
+      void this.catchUp(id);
+    }
+  }
+
+  /** Asks for what others have changed, but not while an edit is under way: its answer says the same. */
+  private async catchUp(reel: string) {
+    const lane = this.lane(reel);
+    if (lane.sending || lane.told <= lane.revision || lane.revision < 0) return;
+    lane.sending = true;
+    const told = lane.told;
+    try {
+      const view = await this.server.look(reel, lane.author, lane.revision);
+      if (lane.told === told) lane.told = -1;
+      if (view) await this.followed(reel, view);
+    } catch {
+      this.tell({ tell: "lost", reel });
+    } finally {
+      lane.sending = false;
+    }
+    if (this.pending(lane).length > 0) void this.pump(reel);
+    else if (lane.told > lane.revision) void this.catchUp(reel);
+  }
+
+  /** Takes an edit off the list that the server has refused. */
+  letGo(key: string) {
+    for (const lane of this.lanes.values()) lane.waits = lane.waits.filter((w) => w.key !== key || !w.refused);
+    void this.order(async () => {
+      await this.keep.remove(key).catch(() => undefined);
+      this.tellWaits();
+    });
+  }
+}

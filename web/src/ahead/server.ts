@@ -1,0 +1,48 @@
+// How the outbox speaks to the server.
+import type { ReelView, Schemas } from "../api/client";
+import type { Waiting } from "./edits";
+import type { Server } from "./outbox";
+
+const base = "/api/v1";
+/** What says nothing of whether it was done. */
+const unsure = new Set([408, 429, 502, 503, 504]);
+
+const by = (author: string) => ({ "Loom-Author": encodeURIComponent(author) });
+
+/** What is sent of an edit: what it asks for, and what whoever asked had seen. */
+export function sentOf(w: Waiting): object {
+  if (w.kind === "undo" || w.kind === "redo") return w.body;
+  return { revision: w.seen, ...w.body };
+}
+
+export const server: Server = {
+  async send(w, since) {
+    let answer: Response;
+    try {
+      answer = await fetch(`${base}/reels/${w.reel}/${w.path}?since=${Math.max(0, since)}`, {
+        method: "POST",
+        headers: { ...by(w.author), "Content-Type": "application/json", "Idempotency-Key": w.key },
+        body: JSON.stringify(sentOf(w)),
+      });
+      if (answer.ok) return { view: (await answer.json()) as ReelView };
+    } catch {
+      return "unsure"; // the answer was lost
+    }
+    if (unsure.has(answer.status)) return "unsure";
+    const problem = (await answer.json().catch(() => ({}))) as Partial<Schemas["Problem"]>;
+    if (problem.kind === "away") return "unsure";
+    return {
+      refused: {
+        sentence: problem.title ?? `The server answered ${answer.status}`,
+        kind: problem.kind ?? "",
+        step: problem.step,
+        at: problem.at,
+      },
+    };
+  },
+
+  async look(reel, author, since) {
+    const answer = await fetch(`${base}/reels/${reel}${since === undefined ? "" : `?since=${since}`}`, { headers: by(author) });
+    return answer.ok ? ((await answer.json()) as ReelView) : null;
+  },
+};
