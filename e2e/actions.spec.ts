@@ -4,7 +4,7 @@ import { execFileSync } from "node:child_process";
 import { mkdtempSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { type Download, expect, type Locator, type Page, test } from "@playwright/test";
+import { type Download, expect, type Locator, type Page, test } from "./test";
 
 import { takeRow } from "./rooms";
 import { readWave, waveFile, type WaveFile } from "./wave";

@@ -1,5 +1,5 @@
 // What arrives: files that belong together, movies, readings, batches. The files that come out are read byte for byte.
-import { expect, test, type Page } from "@playwright/test";
+import { expect, test, type Page } from "./test";
 
 import { bringIn, chosen, newProduction, scenario, takeRow, track } from "./rooms";
 import { readWave } from "./wave";

@@ -1,6 +1,6 @@
 // What axe-core finds wrong with the Loom for those who see, hear or point otherwise: nothing, by day and by night.
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test, type Page } from "@playwright/test";
+import { expect, test, type Page } from "./test";
 
 import { crossing, track } from "./rooms";
 

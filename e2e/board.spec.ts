@@ -1,7 +1,7 @@
 // The board: levels set, moved together, ridden while the reel plays, taken back, and what is printed of it.
 import { execFileSync } from "node:child_process";
 import { writeFileSync } from "node:fs";
-import { expect, test, type Locator, type Page } from "@playwright/test";
+import { expect, test, type Locator, type Page } from "./test";
 
 import { bringIn, chooseSpec, crossing, goTo, newProduction, range, track, unravel } from "./rooms";
 

@@ -1,6 +1,6 @@
 // A chain on a track and on a stem, through the interface: seen, set, undone, driven by another row, and measured in the files that come out.
 import { execFileSync } from "node:child_process";
-import { expect, test, type Page } from "@playwright/test";
+import { expect, test, type Page } from "./test";
 
 import { bringIn, chooseSpec, newProduction, scenario, track, unravel } from "./rooms";
 

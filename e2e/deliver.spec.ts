@@ -1,7 +1,7 @@
 // Any spec, any container: a spec made beside its live plan, a queue of prints, a movie with its streams and picture, discrete
 // monos with leader, and a range; the files are read and compared.
 import { spawnSync } from "node:child_process";
-import { expect, test, type Page } from "@playwright/test";
+import { expect, test, type Page } from "./test";
 
 import { bringIn, newProduction, scenario, unravel } from "./rooms";
 import { readWave, type WaveFile } from "./wave";

@@ -1,6 +1,6 @@
 // The whole way, on the demo's card: takes, unravel, Loom, spec and weave, print. What comes out is read byte for byte.
 import { spawnSync } from "node:child_process";
-import { expect, test, type Page } from "@playwright/test";
+import { expect, test, type Page } from "./test";
 
 import { bringIn, chooseSpec, chosen, meets, newProduction, scenario, takeRow, track, unravel } from "./rooms";
 import { readWave, type WaveFile } from "./wave";

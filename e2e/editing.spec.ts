@@ -2,7 +2,7 @@
 // started again in between. What is printed then is compared with the recordings sample by sample.
 import { spawn, type ChildProcess } from "node:child_process";
 import { existsSync, readFileSync, rmSync, statSync } from "node:fs";
-import { expect, test, type Page } from "@playwright/test";
+import { expect, test, type Page } from "./test";
 
 import { bringIn, chooseSpec, chosen, goTo, meets, newProduction, range, scenario, track, unravel } from "./rooms";
 import { readWave } from "./wave";

@@ -1,7 +1,7 @@
 // Every screen, for those who see, hear or point otherwise: without a violation that axe finds, by day and by night, and at 200 % zoom with
 // everything within reach.
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test } from "@playwright/test";
+import { expect, test } from "./test";
 
 import { screens } from "./screens";
 

@@ -1,5 +1,5 @@
 // A finished mix that came back as six mono files: from its arrival to stereo, mono, mono, stereo with one confirmation.
-import { expect, test } from "@playwright/test";
+import { expect, test } from "./test";
 
 import { bringIn, crossing, meets, newProduction, scenario, takeRow, track } from "./rooms";
 import { readWave } from "./wave";

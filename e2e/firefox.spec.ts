@@ -1,5 +1,5 @@
 // The way through every room in another browser than the one that all else is tested in.
-import { expect, test } from "@playwright/test";
+import { expect, test } from "./test";
 import type { Page } from "puppeteer-core";
 
 import { endFirefox, type Firefox, heard, startFirefox } from "./firefox";

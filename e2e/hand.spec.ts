@@ -1,6 +1,6 @@
 // The hand is faster than the screen: a press, a move and a release may all arrive between two pictures. Whatever the pace, what is dragged lands where
 // it is let go of, to the sample.
-import { expect, test, type Page } from "@playwright/test";
+import { expect, test, type Page } from "./test";
 
 import { bringIn, newProduction, track, unravel } from "./rooms";
 

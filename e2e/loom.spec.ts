@@ -1,5 +1,5 @@
 // The Loom by mouse and by keyboard, on the demo's own reel. Every test puts back what it changed by undo.
-import { expect, test, type Page } from "@playwright/test";
+import { expect, test, type Page } from "./test";
 
 import { chosen, crossing, meets, track } from "./rooms";
 

@@ -1,5 +1,5 @@
 // The classic mistakes of a mix with languages, an LFE and two orders: pointed out, set right in one press each, and printed as meant.
-import { expect, test, type Page } from "@playwright/test";
+import { expect, test, type Page } from "./test";
 
 import { bringIn, chooseSpec, newProduction, scenario, takeRow, track } from "./rooms";
 import { readWave, type WaveFile } from "./wave";

@@ -1,6 +1,6 @@
 // Where what arrives belongs: files with time stamps are laid where these say, whatever they are called, and what probably is not
 // meant is asked about. The files are made here.
-import { expect, test, type Page } from "@playwright/test";
+import { expect, test, type Page } from "./test";
 
 import { newProduction, takeRow, track } from "./rooms";
 import { monoFile } from "./wave";

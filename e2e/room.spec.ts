@@ -1,7 +1,7 @@
 // The Loom as a room: knots by the block, two looks at the weave, patterns, listening checks, and clips and curves without a mouse.
 import { readFileSync } from "node:fs";
 
-import { expect, test, type Page } from "@playwright/test";
+import { expect, test, type Page } from "./test";
 
 import { bringIn, chooseSpec, crossing, meets, newProduction, track, unravel } from "./rooms";
 

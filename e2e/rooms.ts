@@ -1,5 +1,5 @@
 // Steps that several tests take through the interface, by what a user sees.
-import { expect, type Locator, type Page } from "@playwright/test";
+import { expect, type Locator, type Page } from "./test";
 
 export const scenario = `${process.env.E2E_DATA ?? "../.run/e2e"}/scenario`;
 

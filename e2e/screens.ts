@@ -1,5 +1,5 @@
 // Every screen, and how one gets there in the demo production.
-import { expect, type Page } from "@playwright/test";
+import { expect, type Page } from "./test";
 
 const room = (page: Page, name: string) => page.getByRole("navigation", { name: "Rooms" }).getByRole("link", { name, exact: true }).click();
 

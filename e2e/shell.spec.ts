@@ -1,5 +1,5 @@
 // What is there in every room: files on their way, what plays, commands by name, notices; and the way in for somebody new.
-import { expect, test, type Page } from "@playwright/test";
+import { expect, test, type Page } from "./test";
 
 import { enter, screens } from "./screens";
 import { monoFile } from "./wave";

@@ -1,5 +1,5 @@
 // Specs of the user's own, and prints that end early or find something wanting.
-import { expect, test } from "@playwright/test";
+import { expect, test } from "./test";
 
 import { bringIn, chooseSpec, meets, newProduction, takeRow, track, unravel } from "./rooms";
 import { readWave } from "./wave";

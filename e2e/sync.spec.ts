@@ -1,5 +1,5 @@
 // From a card and a camera's movies to named, tied takes on a reel.
-import { expect, test } from "@playwright/test";
+import { expect, test } from "./test";
 
 import { bringIn, newProduction, takeRow, track } from "./rooms";
 

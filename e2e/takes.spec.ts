@@ -1,6 +1,6 @@
 // What arrives broken gets a plain word where the user is, and hurts nothing else.
 import { readFileSync } from "node:fs";
-import { expect, test } from "@playwright/test";
+import { expect, test } from "./test";
 
 import { bringIn, newProduction, scenario, takeRow, track } from "./rooms";
 

@@ -1,7 +1,7 @@
 // A hum on one microphone: found, heard, accepted for the roll, gone from every clip of it on two reels, and there again in the one that says no.
 import { execFileSync } from "node:child_process";
 import { readFileSync, writeFileSync } from "node:fs";
-import { expect, test, type Page } from "@playwright/test";
+import { expect, test, type Page } from "./test";
 
 import { bringIn, chooseSpec, chosen, goTo, newProduction, range, scenario, takeRow, track, unravel } from "./rooms";
 

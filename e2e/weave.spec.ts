@@ -1,6 +1,6 @@
 // Output formats beyond stereo, through the interface: a mix in 5.1, its fold-down and an M&E from one reel, and the files
 // that come out.
-import { expect, test, type Page } from "@playwright/test";
+import { expect, test, type Page } from "./test";
 
 import { bringIn, chooseSpec, newProduction, scenario, crossing, meets, track, unravel } from "./rooms";
 import { readWave, type WaveFile } from "./wave";

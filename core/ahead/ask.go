@@ -98,7 +98,7 @@ func (all Reels) answer(q Question) Answer {
 			return refused(err)
 		}
 		a := shown(v)
-		a.Same = q.Key != "" && !a.Routes && v.Since != nil && v.Empty()
+		a.Same = !a.Routes && v.Since != nil && v.Empty()
 		return a
 	case q.Refuse != "":
 		return shown(r.Refuse(q.Refuse))

@@ -1,11 +1,16 @@
 package reel_test
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"math/rand"
+	"os"
+	"os/exec"
+	"path/filepath"
 	"regexp"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -271,4 +276,71 @@ func TestPlanningIsTheSameEveryTime(t *testing.T) {
 	}
 	require.Empty(t, differs)
 	require.Greater(t, len(planned), 40)
+}
+
+// The core in the browser is this core: asked the same, it answers the same.
+func TestTheCoreInTheBrowser(t *testing.T) {
+	dir := t.TempDir()
+	wasm := filepath.Join(dir, "core.wasm")
+	build := exec.Command("go", "build", "-trimpath", "-o", wasm, "zestyloom/cmd/page")
+	build.Env = append(os.Environ(), "GOOS=js", "GOARCH=wasm", "GOEXPERIMENT=")
+	out, err := build.CombinedOutput()
+	require.NoError(t, err, "%s", out)
+	goroot, err := exec.Command("go", "env", "GOROOT").Output()
+	require.NoError(t, err)
+
+	var lines bytes.Buffer
+	here := ahead.Reels{}
+	questions, made := 0, 0
+	ask := func(q ahead.Question) (a ahead.Answer) {
+		text, err := json.Marshal(q)
+		require.NoError(t, err)
+		answer := here.Ask(text)
+		line, err := json.Marshal([2]string{string(text), string(answer)})
+		require.NoError(t, err)
+		lines.Write(append(line, '\n'))
+		require.NoError(t, json.Unmarshal(answer, &a))
+		questions++
+		return a
+	}
+	for seed := range int64(12) {
+		rnd := rand.New(rand.NewSource(seed))
+		id := fmt.Sprint(seed)
+		begins := view.Whole(randomReel(seed, 60), view.Of{ID: id})
+		ask(ahead.Question{Reel: id, Open: &begins})
+		for i := range 40 {
+			text, known := asked(t, rnd, ask(ahead.Question{Reel: id, Whole: true}).View.Opened())
+			ask(ahead.Question{Reel: id, Know: known})
+			kind := []ahead.Kind{ahead.Command, ahead.Command, ahead.Command, ahead.Undo, ahead.Redo}[rnd.Intn(5)]
+			if ask(ahead.Question{Reel: id, Do: &ahead.Edit{Key: fmt.Sprintf("page.%d", i), Kind: kind, Body: text}}).Shown {
+				made++
+			}
+		}
+		ask(ahead.Question{Reel: id, Routing: true})
+	}
+	require.Greater(t, made, 150)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "asked"), lines.Bytes(), 0o600))
+	script := `
+		require(process.argv[2]);
+		const fs = require("fs");
+		const go = new Go();
+		WebAssembly.instantiate(fs.readFileSync(process.argv[1]), go.importObject).then(({ instance }) => {
+			go.run(instance);
+			let n = 0;
+			for (const line of fs.readFileSync(process.argv[3], "utf8").trim().split("\n")) {
+				const [question, answer] = JSON.parse(line);
+				const got = loomAsk(question);
+				if (got !== answer) {
+					console.log("asked", question, "\nit says", got, "\nwhere here it is", answer);
+					process.exit(1);
+				}
+				n++;
+			}
+			console.log(n);
+			process.exit(0);
+		});`
+	node := exec.Command("node", "-e", script, wasm, filepath.Join(strings.TrimSpace(string(goroot)), "lib", "wasm", "wasm_exec.js"), filepath.Join(dir, "asked"))
+	out, err = node.CombinedOutput()
+	require.NoError(t, err, "%.3000s", out)
+	require.Equal(t, fmt.Sprintln(questions), string(out))
 }

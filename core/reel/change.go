@@ -341,10 +341,18 @@ func (t *Touched) Add(others Touched) {
 	}
 }
 
-// Meets tells whether two changes touch an object in common, or both change what the reel has once.
+// Meets tells whether two changes are of the same: of a field of an object, of whether it is there, or of what the reel has once.
 func (c Change) Meets(other Change) bool {
-	mine := TouchedBy(c)
-	return mine.Head && changesHead(other) || slices.ContainsFunc(kinds, func(k kind) bool { return k.meets(&mine, &other) })
+	for _, p := range c.Head {
+		for _, q := range other.Head {
+			before, after := p.Before.counted(0), p.After.counted(0)
+			was, is := q.Before.counted(0), q.After.counted(0)
+			if meet(Put[Head]{Before: &before, After: &after}, Put[Head]{Before: &was, After: &is}) {
+				return true
+			}
+		}
+	}
+	return slices.ContainsFunc(kinds, func(k kind) bool { return k.meets(&c, &other) })
 }
 
 func changesHead(c Change) bool {

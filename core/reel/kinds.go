@@ -1,6 +1,9 @@
 package reel
 
-import "maps"
+import (
+	"maps"
+	"reflect"
+)
 
 // kind is one kind of object. All that is done to every kind alike goes through kinds: cloning, applying, turning round,
 // checking, merging.
@@ -17,7 +20,7 @@ type kind interface {
 	into(d *draft, c *Change, now *Reel)
 	touch(t *Touched, c *Change)
 	also(t, others *Touched)
-	meets(t *Touched, c *Change) bool
+	meets(c, other *Change) bool
 	onto(r *Reel, c, fits *Change, over bool) []Met
 	puts(c *Change, met Met) bool
 }
@@ -140,11 +143,50 @@ func (k kindOf[T]) also(t, others *Touched) {
 	maps.Copy(*names, *k.touched(others))
 }
 
-func (k kindOf[T]) meets(t *Touched, c *Change) bool {
+func (k kindOf[T]) meets(c, other *Change) bool {
+	theirs := map[string]Put[T]{}
+	for _, p := range *k.change(other) {
+		theirs[p.ID] = p
+	}
 	for _, p := range *k.change(c) {
-		if (*k.touched(t))[p.ID] {
+		if q, both := theirs[p.ID]; both && meet(p, q) {
 			return true
 		}
 	}
 	return false
+}
+
+// meet tells whether two changes of one object are of the same of it: of a field, or of whether it is there.
+func meet[T any](a, b Put[T]) bool {
+	if a.Before == nil || a.After == nil || b.Before == nil || b.After == nil {
+		return true
+	}
+	return meetIn(reflect.ValueOf(*a.Before), reflect.ValueOf(*a.After), reflect.ValueOf(*b.Before), reflect.ValueOf(*b.After))
+}
+
+func meetIn(a, toA, b, toB reflect.Value) bool {
+	same := func(x, y reflect.Value) bool { return reflect.DeepEqual(x.Interface(), y.Interface()) }
+	if same(a, toA) || same(b, toB) {
+		return false
+	}
+	if a.Kind() != reflect.Struct || liesElsewhere(a, toA) && liesElsewhere(b, toB) {
+		return true
+	}
+	for i := range a.NumField() {
+		if meetIn(a.Field(i), toA.Field(i), b.Field(i), toB.Field(i)) {
+			return true
+		}
+	}
+	return false
+}
+
+// liesElsewhere tells whether something is a clip that lies otherwise than before. Where a clip lies is one thing: who moves it means all of it, also where
+// somebody has cut it in two.
+func liesElsewhere(before, after reflect.Value) bool {
+	a, is := before.Interface().(Clip)
+	if !is {
+		return false
+	}
+	b := after.Interface().(Clip)
+	return a.Track != b.Track || a.Start != b.Start || a.Offset != b.Offset || a.Length != b.Length
 }

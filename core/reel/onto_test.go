@@ -172,3 +172,49 @@ func TestFieldsAreToldApart(t *testing.T) {
 	fits, _ = back.Onto(r, true)
 	assert.Equal(t, []Put[Track]{{ID: "t1", After: &before}}, fits.Tracks)
 }
+
+// Two changes meet where they are of the same field, or of whether something is there. Where a clip lies is one thing.
+func TestWhatMeets(t *testing.T) {
+	r := filled(t)
+	track := func(did func(*Track)) Change {
+		was := r.Tracks["t1"]
+		is := was
+		did(&is)
+		return Change{Tracks: []Put[Track]{{"t1", &was, &is}}}
+	}
+	clip := func(did func(*Clip)) Change {
+		was := r.Clips["c1"]
+		is := was
+		did(&is)
+		return Change{Clips: []Put[Clip]{{"c1", &was, &is}}}
+	}
+	head := func(did func(*Head)) Change {
+		was := r.Head
+		is := was
+		did(&is)
+		return Change{Head: []Put[Head]{{"", &was, &is}}}
+	}
+	was := r.Tracks["t1"]
+	gone := Change{Tracks: []Put[Track]{{"t1", &was, nil}}}
+	muted := track(func(x *Track) { x.Mute = !x.Mute })
+	moved := clip(func(x *Clip) { x.Start += 10 })
+	for name, c := range map[string]struct {
+		a, b  Change
+		meets bool
+	}{
+		"mute and gain":          {muted, track(func(x *Track) { x.GainDB -= 3 }), false},
+		"gain and gain":          {track(func(x *Track) { x.GainDB = -11 }), track(func(x *Track) { x.GainDB = -12 }), true},
+		"pan and front":          {track(func(x *Track) { x.Feed.Pan = 0.9 }), track(func(x *Track) { x.Feed.Front = 0.9 }), false},
+		"pan and pan":            {track(func(x *Track) { x.Feed.Pan = 0.9 }), track(func(x *Track) { x.Feed.Pan = 0.8 }), true},
+		"what is gone":           {gone, muted, true},
+		"another object":         {muted, moved, false},
+		"a move and a trim":      {moved, clip(func(x *Clip) { x.Length -= 5 }), true},
+		"a move and a gain":      {moved, clip(func(x *Clip) { x.GainDB -= 5 }), false},
+		"the name and the start": {head(func(h *Head) { h.Name = "Night" }), head(func(h *Head) { h.Start++ }), false},
+		"two names":              {head(func(h *Head) { h.Name = "Night" }), head(func(h *Head) { h.Name = "Day" }), true},
+		"the counter":            {head(func(h *Head) { h.Next += 2 }), head(func(h *Head) { h.Next++ }), false},
+	} {
+		assert.Equal(t, c.meets, c.a.Meets(c.b), name)
+		assert.Equal(t, c.meets, c.b.Meets(c.a), name)
+	}
+}

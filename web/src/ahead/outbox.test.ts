@@ -1,6 +1,7 @@
 import { beforeEach, describe, expect, it } from "vitest";
 
 import type { ReelView } from "../api/client";
+import { merged } from "../api/merge";
 import type { Edit, Told, Waiting } from "./edits";
 import { type Answer, Outbox, type Sent } from "./outbox";
 
@@ -95,6 +96,7 @@ class Around {
 
 const edit = (name: string) =>
   ({ kind: "command", body: { name }, reel: "r", path: "commands", seen: 5, author: "ines", page: "p" }) as unknown as Edit;
+const kinds = ["stems", "tracks", "clips", "groups", "knots", "mixes", "buses", "chains", "marks", "corrections"];
 const soon = () => new Promise((done) => setTimeout(done, 40));
 
 let a: Around;
@@ -240,6 +242,38 @@ describe("what others do", () => {
     await soon();
     expect(a.log).toEqual(["look since 5", "look", "tell 300"]);
   });
+});
+
+it("what is told fits together, whatever of it is told later", async () => {
+  let shown = { id: "r", revision: 5, routes: ["old"], ...Object.fromEntries(kinds.map((k) => [k, []])) } as unknown as ReelView;
+  const part = (of: object) =>
+    ({
+      ...shown,
+      ...of,
+      since: { revision: a.revision, routed: false, gone: Object.fromEntries(kinds.map((k) => [k, []])) },
+    }) as unknown as ReelView;
+  const { core } = a;
+  a.core = (q) => {
+    const asked = q as { do?: object; follow?: ReelView; routing?: true };
+    if (asked.do) return { shown: true, routes: true, name: "mute", view: part({ revision: a.revision }) };
+    if (asked.follow) return { same: true, view: part({ revision: a.revision }) };
+    if (asked.routing) {
+      const view = part({ revision: a.revision, routes: ["new"] });
+      return { view: { ...view, since: { ...view.since!, routed: true } } };
+    }
+    return core(q);
+  };
+  box.plan(a.core);
+  for (let i = 0; i < 5; i++) await box.do(edit("mute"), {});
+  await soon();
+  await soon();
+  for (const t of a.told) {
+    if (!("tell" in t) || t.tell !== "reel") continue;
+    const next = merged(shown, t.view);
+    expect(next).not.toBeNull(); // it would be asked for anew
+    shown = next!;
+  }
+  expect(shown).toMatchObject({ revision: 10, routes: ["new"] });
 });
 
 it("what is done with a reel waits for its edits", async () => {

@@ -31,9 +31,10 @@ export type Server = {
 type Lane = {
   waits: Waiting[];
   sending: boolean;
-  /** The newest revision that is known here, and the newest that the server spoke of. */
+  /** The newest revision that is known here, the newest that the server spoke of, and the one that pages have been told of. */
   revision: number;
   told: number;
+  pages: number;
   author: string;
   /** The core has it. */
   open: boolean;
@@ -110,7 +111,7 @@ export class Outbox {
   private lane(reel: string): Lane {
     let lane = this.lanes.get(reel);
     if (!lane) {
-      lane = { waits: [], sending: false, revision: -1, told: -1, author: "", open: false, takes: {}, soon: null };
+      lane = { waits: [], sending: false, revision: -1, told: -1, pages: -1, author: "", open: false, takes: {}, soon: null };
       this.lanes.set(reel, lane);
     }
     return lane;
@@ -135,7 +136,7 @@ export class Outbox {
     lane.author = author;
     if (lane.revision < 0) lane.revision = revision;
     if (lane.open) {
-      if (revision < lane.revision || lane.waits.length > 0) this.tellWhole(reel);
+      if (revision !== lane.pages || lane.waits.length > 0) this.tellWhole(reel);
     } else await this.adopt(reel);
     if (revision > lane.revision) this.changed(reel, revision, author);
   }
@@ -159,7 +160,7 @@ export class Outbox {
         for (const w of this.pending(lane)) this.core!({ reel, do: { key: w.key, kind: w.kind, body: w.body, unsure: true } });
         lane.open = true;
         if (whole.revision !== lane.revision) this.tellReel(reel, whole);
-        lane.revision = whole.revision;
+        lane.revision = lane.pages = whole.revision;
       } finally {
         lane.opening = undefined;
       }
@@ -204,7 +205,7 @@ export class Outbox {
     const answered = new Promise<{ view?: ReelView; refused?: Refusal }>((done) => this.answers.set(w.key, done));
     await this.order(async () => {
       await this.keep.put(w).catch(() => undefined); // where nothing can be kept it is sent all the same
-      if (view) this.tell({ tell: "reel", reel, view });
+      if (view) this.tellNow(reel, view);
       this.tellWaits();
     });
     void this.pump(reel);
@@ -225,21 +226,37 @@ export class Outbox {
   }
 
   private tellReel(reel: string, view: ReelView | undefined) {
-    if (view) void this.order(() => this.tell({ tell: "reel", reel, view }));
+    if (view) void this.order(() => this.tellNow(reel, view));
+  }
+
+  /** What has changed is told as what has since what was told before: pages miss nothing of it. */
+  private tellNow(reel: string, view: ReelView) {
+    const lane = this.lane(reel);
+    if (lane.open) {
+      if (view.since) view.since.revision = lane.pages;
+      lane.pages = view.revision;
+    }
+    this.tell({ tell: "reel", reel, view });
   }
 
   private tellWhole(reel: string) {
     this.tellReel(reel, this.core!({ reel, whole: true }).view);
   }
 
-  private toTell = false;
+  private said: "rests" | "said" | "again" = "rests";
 
+  /** Says what waits: at once, and where much is done, again once in a while. */
   private tellWaits() {
-    if (this.toTell) return;
-    this.toTell = true;
+    if (this.said !== "rests") {
+      this.said = "again";
+      return;
+    }
+    this.said = "said";
+    this.sayWaits();
     void this.pause(50).then(() => {
-      this.toTell = false;
-      this.sayWaits();
+      const again = this.said === "again";
+      this.said = "rests";
+      if (again) this.tellWaits();
     });
   }
 
@@ -326,7 +343,9 @@ export class Outbox {
       if (!whole) return void this.tell({ tell: "lost", reel });
       did = this.core!({ reel, follow: whole, key });
     }
-    lane.revision = Math.max(lane.revision, did.view?.revision ?? -1);
+    const before = lane.revision;
+    lane.revision = Math.max(before, did.view?.revision ?? -1);
+    if (did.same && !key && lane.revision === before) return; // nothing new
     if (did.same) return this.soon(reel, did.view, did.routes ?? false);
     this.tellReel(reel, did.view);
     if (did.routes) this.soon(reel, undefined, true);

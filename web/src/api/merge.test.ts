@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import type { ReelView } from "./client";
 import { merged } from "./merge";
 
-const none = { stems: [], tracks: [], clips: [], groups: [], knots: [], marks: [], mixes: [], buses: [], chains: [] };
+const none = { stems: [], tracks: [], clips: [], groups: [], knots: [], marks: [], mixes: [], buses: [], chains: [], corrections: [] };
 const clip = (id: string, start: number) => ({ id, start, length: 10 });
 const view = (revision: number, rest: object = {}) =>
   ({ ...none, revision, outputs: [], routes: [], findings: [], undo: "", ...rest }) as unknown as ReelView;
@@ -35,6 +35,7 @@ describe("merging what has changed into a reel", () => {
     ["knots", "none"],
     ["buses", "none"],
     ["chains", "none"],
+    ["corrections", "none"],
   ])("has %s by their %s, and where that is the same by their ID", (list, by) => {
     const item = (id: string, n: number) => ({ id, [by]: n });
     const before = view(3, { [list]: [item("c", 1), item("d", 3), item("gone", 2)] });

@@ -14,6 +14,22 @@ function joined<T extends { id: string }>(old: T[], put: T[], gone: string[], or
   return [...old.filter((x) => !out.has(x.id)), ...put].sort(order);
 }
 
+type Kind = keyof Part["gone"];
+
+/** In which order the objects of each kind are listed; a kind that the server has and this has not does not compile. */
+const orders: Record<Kind, (a: never, b: never) => number> = {
+  stems: byOrder,
+  tracks: byOrder,
+  clips: byStart,
+  groups: byOrder,
+  knots: byID,
+  mixes: byOrder,
+  buses: byID,
+  chains: byID,
+  marks: byPlace,
+  corrections: byID,
+};
+
 /** Gives the reel as it is now, or null where the two do not fit together and all of it has to be fetched. */
 export function merged(old: ReelView | undefined, now: ReelView): ReelView | null {
   const since: Part | undefined = now.since;
@@ -21,20 +37,21 @@ export function merged(old: ReelView | undefined, now: ReelView): ReelView | nul
   if (!old || since.revision > old.revision) return null;
   if (now.revision < old.revision) return old; // it was overtaken
   const { gone, routed } = since;
-  return {
+  const next: ReelView = {
     ...now,
     since: undefined,
-    stems: joined(old.stems, now.stems, gone.stems, byOrder),
-    tracks: joined(old.tracks, now.tracks, gone.tracks, byOrder),
-    clips: joined(old.clips, now.clips, gone.clips, byStart),
-    groups: joined(old.groups, now.groups, gone.groups, byOrder),
-    knots: joined(old.knots, now.knots, gone.knots, byID),
-    mixes: joined(old.mixes, now.mixes, gone.mixes, byOrder),
-    buses: joined(old.buses, now.buses, gone.buses, byID),
-    chains: joined(old.chains, now.chains, gone.chains, byID),
-    marks: joined(old.marks, now.marks, gone.marks, byPlace),
     outputs: routed ? now.outputs : old.outputs,
     routes: routed ? now.routes : old.routes,
     findings: routed ? now.findings : old.findings,
   };
+  for (const kind of Object.keys(orders) as Kind[]) {
+    const list = joined(
+      old[kind] as { id: string }[],
+      now[kind],
+      gone[kind],
+      orders[kind] as (a: { id: string }, b: { id: string }) => number,
+    );
+    (next as Record<Kind, unknown>)[kind] = list;
+  }
+  return next;
 }
