@@ -1,36 +1,11 @@
 // Cutting in the real interface, by keyboard: cut, hush, dip, borrow, untie and tie back, on a server that is killed and
 // started again in between. What is printed then is compared with the recordings sample by sample.
-import { spawn, type ChildProcess } from "node:child_process";
-import { existsSync, readFileSync, rmSync, statSync } from "node:fs";
+import { statSync } from "node:fs";
 import { expect, test, type Page } from "./test";
 
 import { bringIn, chooseSpec, chosen, goTo, meets, newProduction, range, scenario, track, unravel } from "./rooms";
+import { killed, start } from "./server";
 import { readWave } from "./wave";
-
-const data = process.env.E2E_DATA ?? "../.run/e2e";
-const ready = `${data}/editing.ready`;
-
-// It does queued work too, so it has the same cards.
-const cards = { "Recorder card LF03": "card", "Recorder card B02": "second", "Camera card A003": "camera", "Sound library": "library" };
-
-/** A second server on the same database and media, which the test may kill. */
-async function start(address: string): Promise<{ server: ChildProcess; url: string }> {
-  await expect.poll(() => existsSync(`${data}.ready`), { timeout: 120_000 }).toBe(true); // the demo is being laid out
-  rmSync(ready, { force: true });
-  const all = Object.entries(cards).flatMap(([name, folder]) => ["--card", `${name}=${scenario}/${folder}`]);
-  const server = spawn("../bin/zestyloom", ["serve", "--address", address, "--data", data, "--ready", ready, ...all], {
-    stdio: ["ignore", "ignore", "inherit"],
-  });
-  await expect.poll(() => existsSync(ready) && readFileSync(ready, "utf8").trim()).toMatch(/^http/);
-  return { server, url: readFileSync(ready, "utf8").trim() };
-}
-
-async function killed(server: ChildProcess) {
-  if (server.exitCode !== null || server.signalCode !== null) return;
-  const gone = new Promise((done) => server.once("exit", done));
-  server.kill("SIGKILL");
-  await gone;
-}
 
 /** Waits until undo would take back a step of this name: the server has it. */
 const did = (page: Page, name: string | RegExp) => expect(page.getByRole("button", { name: /^Undo/ })).toHaveAccessibleName(name);
@@ -38,7 +13,7 @@ const did = (page: Page, name: string | RegExp) => expect(page.getByRole("button
 const second = 48000;
 
 test("editing keeps what it should, and what is printed is what was cut", async ({ page }) => {
-  let { server, url } = await start("127.0.0.1:0");
+  let { server, url } = await start("127.0.0.1:0", "editing");
   try {
     await newProduction(page, "The Lantern Ferry, cutting");
     await bringIn(page, "Recorder card LF03", ["LF03"], ["LF03_12A_T03.wav", "LF03_12A_T01.wav"]);
@@ -149,7 +124,7 @@ test("editing keeps what it should, and what is printed is what was cut", async 
       await killed(server);
       await expect(page.getByText("The connection was lost; picking up…")).toBeVisible();
       const lostAt = (await position.textContent())!;
-      ({ server, url } = await start(new URL(url).host));
+      ({ server, url } = await start(new URL(url).host, "editing"));
       await expect(page.getByText("The connection was lost; picking up…")).toBeHidden();
       await expect.poll(async () => (await position.textContent())! > lostAt).toBe(true);
       expect((await position.textContent())! < "10:00:50:00").toBe(true);

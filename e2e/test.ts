@@ -8,7 +8,8 @@ export const test = plain.extend({
   page: async ({ page }, use) => {
     const { request } = page;
     const settled = async () => {
-      if (page.url().startsWith("http")) await page.waitForFunction(() => !document.querySelector("[data-waits]:not([data-waits='0'])"));
+      if (!page.isClosed() && page.url().startsWith("http"))
+        await page.waitForFunction(() => !document.querySelector("[data-waits]:not([data-waits='0'])"));
     };
     const [get, post] = [request.get.bind(request), request.post.bind(request)];
     request.get = async (...about) => {

@@ -153,6 +153,9 @@ describe("what is edited", () => {
     expect(a.log).toContain("core refuses");
     expect(a.waits()).toMatchObject({ count: 0, refused: [{ name: "mute", refused: { kind: "stale" } }] });
     expect(a.kept.size).toBe(1); // over a reload
+    await box.do(a.waits().refused[0]!, {}); // again
+    await soon();
+    expect(a.log.filter((l) => l.startsWith("send"))).toHaveLength(2);
     box.letGo(a.waits().refused[0]!.key);
     await soon();
     expect(a.waits().refused).toEqual([]);

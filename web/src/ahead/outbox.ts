@@ -189,7 +189,15 @@ export class Outbox {
     const lane = this.lane(reel);
     if (lane.revision < 0) lane.revision = edit.seen;
     this.n = Math.max(this.n + 1, Date.now()); // never the same twice, also after all has been confirmed and all pages are closed
-    const w: Waiting = { ...edit, key: `${this.client}.${this.n}`, n: this.n, made: Date.now(), name: "", shown: false };
+    const w: Waiting = {
+      ...edit,
+      key: `${this.client}.${this.n}`,
+      n: this.n,
+      made: Date.now(),
+      name: "",
+      shown: false,
+      refused: undefined,
+    };
     let view: ReelView | undefined;
     if (lane.open) {
       if (Object.keys(takes).length > 0) this.know(reel, takes);

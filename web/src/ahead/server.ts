@@ -11,7 +11,7 @@ const by = (author: string) => ({ "Loom-Author": encodeURIComponent(author) });
 
 /** What is sent of an edit: what it asks for, and what whoever asked had seen. */
 export function sentOf(w: Waiting): object {
-  if (w.kind === "undo" || w.kind === "redo") return w.body;
+  if (w.path === "undo" || w.path === "redo") return w.body; // which go by steps
   return { revision: w.seen, ...w.body };
 }
 

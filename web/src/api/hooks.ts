@@ -229,12 +229,23 @@ function takesIn(body: object, known: Take[]): Record<string, KnownTake> {
 
 /** How many edits of this page have not been answered yet, by reel: what is on the screen has been. */
 const asking = new Map<string, number>();
+/** Ends when what was done last to a reel is on the screen. */
+const last = new Map<string, Promise<unknown>>();
+
+/** A command, or one that follows from the reel as it is once all that was done before it is on the screen. */
+export type Wanted = Command | ((view: ReelView) => Command);
 
 /** What can be done to a reel. */
 export function reelEdits(reel: string, queries: QueryClient) {
   const key = keysOf.reel(reel);
   const shown = () => queries.getQueryData<ReelView>(key);
-  const edit = async (path: string, asked: Asked): Promise<ReelView> => {
+  const quiet = () => undefined;
+  const edit = (path: string, asked: Asked): Promise<ReelView> => {
+    const done = ask(path, asked);
+    last.set(reel, done.catch(quiet));
+    return done;
+  };
+  const ask = async (path: string, asked: Asked): Promise<ReelView> => {
     const view = shown();
     const takes = view && queries.getQueryData<TakeList>(keysOf.takes(view.production));
     asking.set(reel, (asking.get(reel) ?? 0) + 1);
@@ -250,7 +261,6 @@ export function reelEdits(reel: string, queries: QueryClient) {
     }
     throw problem;
   };
-  const quiet = () => undefined;
   const turn = async (way: Way, how: Turning = {}): Promise<void> => {
     const plain = Object.keys(how).length === 0;
     const idle = (asking.get(reel) ?? 0) === 0; // else it is what is under way that is meant
@@ -263,7 +273,12 @@ export function reelEdits(reel: string, queries: QueryClient) {
   };
   return {
     /** Throws the problem where it was refused: what a command asks about is asked by useConsent, through which all of them go. */
-    attempt: (c: Command) => edit("commands", { kind: "command", body: c }),
+    attempt: async (c: Wanted) => {
+      if (typeof c === "function") await last.get(reel); // what it is made of is what those before it have made
+      const view = shown();
+      const body = typeof c !== "function" ? c : view && c(view);
+      return body ? edit("commands", { kind: "command", body }) : view!;
+    },
     /** Ties rows to outputs, or to whole groups where their IDs are given. */
     tie: (at: Crossing[]) => edit("ties", { kind: "ties", body: { at } }).catch(quiet),
     /** Throws the problem where routes would be lost and nobody has said yes. */

@@ -4,6 +4,7 @@ import type { Command, Point, ReelView } from "../../api/client";
 import { fit } from "../../draw/canvas";
 import { useCanvas } from "../../draw/usecanvas";
 import { usePress, type At } from "../../ui/press";
+import type { Wanted } from "../../api/hooks";
 import type { BandRow } from "./band";
 import { pointsOf, shownOf, valueOfY, yOfValue, type CurveOf, type CurveView } from "./curves";
 import { sampleAt, xOf } from "./geometry";
@@ -26,7 +27,7 @@ type Props = {
   curves: CurveView;
   at: number;
   onGo: (sample: number) => void;
-  onDo: (c: Command) => Promise<unknown>;
+  onDo: (c: Wanted) => Promise<unknown>;
 };
 
 /** The band in time, below the tracks. Where curves of stems and mixes are shown they are drawn there as those of tracks are. */
@@ -79,24 +80,28 @@ function useHands(p: Props, setDrag: Dispatch<SetStateAction<Drag | null>>) {
       (q) => Math.abs(xOf(time, q.at) - x) < near && Math.abs(yOfValue(what, q.value, bandRow - 9) + 4 - depth) < near + 2,
     );
     const others = points.filter((_, i) => i !== index);
-    const keep = (points: Point[]) =>
-      latest.current.p.onDo({ kind: "setCurve", command: { of: row.row as CurveOf, id: row.id, what, points } });
+    const drawn = (points: Point[]): Command => ({ kind: "setCurve", command: { of: row.row as CurveOf, id: row.id, what, points } });
+    const keep = (points: Point[]) => latest.current.p.onDo(drawn(points));
+    // A new one joins those that there are by then: the one before it may not be on the screen yet.
+    const add = (point: Point) =>
+      latest.current.p.onDo((view) => drawn([...pointsOf(busOf(view, row.row, row.id), what), point].sort((a, b) => a.at - b.at)));
     if (altKey) {
       if (index >= 0) void keep(others);
       return null;
     }
     const top = Math.floor(y / bandRow) * bandRow; // the row that was taken hold of, wherever the pointer goes
-    const held = (to: At): Point[] => {
+    const held = (to: At): Point => {
       const value = valueOfY(what, Math.max(0, Math.min(bandRow, to.y - top)) - 4, bandRow - 9);
-      return [...others, { at: Math.round(sampleAt(latest.current.time, to.x)), value }].sort((a, b) => a.at - b.at);
+      return { at: Math.round(sampleAt(latest.current.time, to.x)), value };
     };
+    const among = (to: At): Point[] => [...others, held(to)].sort((a, b) => a.at - b.at);
     return {
       slack: index < 0 ? 0 : 3,
-      drag: (to) => setDrag({ row, points: held(to) }),
+      drag: (to) => setDrag({ row, points: among(to) }),
       drop: (to) => {
-        const d = { row, points: held(to) };
+        const d = { row, points: among(to) };
         setDrag(d);
-        void keep(d.points).finally(() => setDrag((now) => (now === d ? null : now)));
+        void (index < 0 ? add(held(to)) : keep(d.points)).finally(() => setDrag((now) => (now === d ? null : now)));
       },
       cancel: () => setDrag(null),
     };

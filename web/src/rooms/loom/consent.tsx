@@ -2,7 +2,7 @@ import { useCallback, useRef, useState } from "react";
 
 import { allowed } from "../../api/allowed";
 import { Problem, type Command, type ReelView } from "../../api/client";
-import type { useReelEdits } from "../../api/hooks";
+import type { useReelEdits, Wanted } from "../../api/hooks";
 import { Dialog } from "../../ui/dialog";
 
 type Attempt = (yes: boolean) => Promise<ReelView>;
@@ -52,10 +52,10 @@ export function useConsent(edits: Pick<ReturnType<typeof useReelEdits>, "attempt
     [],
   );
   const doIt = useCallback(
-    async (c: Command) => {
-      const first = removal(latest.current, c);
+    async (c: Wanted) => {
+      const first = typeof c === "function" ? null : removal(latest.current, c);
       if (first && !(await new Promise<boolean>((done) => setRemoving({ ...first, done })))) return undefined;
-      return ask((yes) => attempt(yes ? allowed(c) : c));
+      return ask((yes) => attempt(!yes ? c : typeof c === "function" ? (view) => allowed(c(view)) : allowed(c)));
     },
     [ask, attempt],
   );

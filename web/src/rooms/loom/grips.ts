@@ -6,6 +6,7 @@ import { clipsAt, slipSign, type Choice } from "./choice";
 import { pointsOf, scaleOf, shownOf, valueOfY, yOfValue, type CurveView, type Parameter } from "./curves";
 import { sampleAt, xOf, type TimeView } from "./geometry";
 import type { Modifiers } from "../../ui/press";
+import { clipOf, trackOf } from "./lookup";
 import type { Preview } from "./paint";
 import { laneHeight, rowAt, type Rows, type TrackRow } from "./rows";
 import { snapped, snappedBy, type Snap } from "./snap";
@@ -176,6 +177,10 @@ export function rangeOf(rows: Rows, d: Extract<Drag, { kind: "range" }>) {
     tracks: d.lane ? [d.first] : ids.slice(Math.min(a, b), Math.max(a, b) + 1),
   };
 }
+
+/** The points that there are by now of the curve that is taken hold of. */
+export const pointsNow = (view: ReelView, d: Extract<Drag, { kind: "point" }>): Point[] =>
+  pointsOf(d.of === "track" ? trackOf(view, d.id) : clipOf(view, d.id), d.what);
 
 export const curveOf = (d: Extract<Drag, { kind: "point" }>, points: Point[]): Command => ({
   kind: "setCurve",

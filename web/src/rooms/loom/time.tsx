@@ -1,12 +1,13 @@
 import { useMemo, useRef, useState, type Dispatch, type PointerEvent, type RefObject, type SetStateAction } from "react";
 
-import type { Command, ReelView } from "../../api/client";
+import type { ReelView } from "../../api/client";
+import type { Wanted } from "../../api/hooks";
 import { fit } from "../../draw/canvas";
 import { useCanvas } from "../../draw/usecanvas";
 import { pieceAt, type Choice } from "./choice";
 import { valueOfY, type CurveView } from "./curves";
 import { usePress, type At, type Edges, type Grip } from "../../ui/press";
-import { commandOf, curveOf, dragged, gripAt, previewOf, rangeOf, saidOf, under, type Drag, type Ground } from "./grips";
+import { commandOf, curveOf, dragged, gripAt, pointsNow, previewOf, rangeOf, saidOf, under, type Drag, type Ground } from "./grips";
 import { paintRows, type TakeWidths } from "./paint";
 import { Pinned } from "./pinned";
 import { sampleAt } from "./geometry";
@@ -30,7 +31,7 @@ export type TimeProps = {
   onGo: (sample: number) => void;
   onChoose: (c: Choice) => void;
   onOpen: (clip: string) => void;
-  onDo: (c: Command) => Promise<unknown>;
+  onDo: (c: Wanted) => Promise<unknown>;
   onCopyTo: (clips: string[], by: number, rows: number) => Promise<unknown>;
   onListen: (clip: string, channel: number, from: number) => void;
   onQuiet: () => void;
@@ -200,10 +201,10 @@ function pressed(p: TimeProps, ground: Ground, to: At, g: Drag | null) {
     const point = { at: Math.round(at) + g.offset, value: valueOfY(g.what, to.y - row.y - 4, row.body - 9) };
     if (g.index >= 0 && to.altKey) void p.onDo(curveOf(g, others));
     else if (g.index < 0)
-      void p.onDo(
+      void p.onDo((now) =>
         curveOf(
           g,
-          [...g.points, point].sort((a, b) => a.at - b.at),
+          [...pointsNow(now, g), point].sort((a, b) => a.at - b.at),
         ),
       );
     return;
