@@ -1,9 +1,24 @@
 // Canvas helpers that every drawing shares: sharp pixels and the colours of the day or night.
 
+type Size = { width: number; height: number };
+
+/** Sizes of canvases, as the browser tells them: asking has it lay out the page anew, in the middle of what changes it. */
+const sizes = new WeakMap<Element, Size>();
+let observer: ResizeObserver | undefined;
+
+function sizeOf(canvas: HTMLCanvasElement): Size {
+  const known = sizes.get(canvas);
+  if (known) return known;
+  observer ??= new ResizeObserver((all) =>
+    all.forEach((e) => sizes.set(e.target, { width: e.contentRect.width, height: e.contentRect.height })),
+  );
+  observer.observe(canvas);
+  return { width: canvas.clientWidth, height: canvas.clientHeight };
+}
+
 /** Fits a canvas to its box at the screen's resolution and gives a context in CSS pixels. */
 export function fit(canvas: HTMLCanvasElement): { g: CanvasRenderingContext2D; width: number; height: number } | null {
-  const width = canvas.clientWidth;
-  const height = canvas.clientHeight;
+  const { width, height } = sizeOf(canvas);
   const ratio = window.devicePixelRatio || 1;
   const g = canvas.getContext("2d");
   if (!g || width === 0 || height === 0) return null;

@@ -1,5 +1,6 @@
 // Overviews of takes: fetched in chunks as they are needed, kept, and summed up to pixels.
 import { base } from "../api/client";
+import { onSamples } from "./samples";
 
 /** Frames a bin stands for, fine to coarse; as the server has them. */
 export const binFrames = [128, 2048, 32768] as const;
@@ -97,6 +98,13 @@ const overviews = new Overviews(async (path) => {
   if (!r.ok) throw new Error(String(r.status));
   return r.arrayBuffer();
 });
+
+let arrived = 0;
+overviews.subscribe(() => arrived++);
+onSamples(() => arrived++);
+
+/** How often anything of what is drawn has arrived by now: what was worked out before it may be other than it would be now. */
+export const arrivedSoFar = () => arrived;
 
 /** Calls back when more has arrived. */
 export const onOverview = (f: () => void) => overviews.subscribe(f);

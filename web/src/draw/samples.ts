@@ -1,9 +1,10 @@
 // Samples of takes, for drawings that go closer than overviews: fetched in chunks as they are needed, and kept.
 import { base } from "../api/client";
+import type { Extent } from "./overview";
 
 const chunkFrames = 48000;
-/** More chunks than this are not kept. */
-const keep = 60;
+/** More chunks than this are not kept: 77 MB. */
+const keep = 400;
 
 type Chunk = Float32Array | "waiting" | "failed";
 const chunks = new Map<string, Chunk>();
@@ -29,16 +30,41 @@ async function fetchChunk(key: string, take: string, channel: number, chunk: num
   listeners.forEach((f) => f());
 }
 
-/** One sample of a channel (from 1; 0 is all added up), full scale 1; null while it is on its way. */
-export function sampleAt(take: string, channel: number, frame: number): number | null {
-  const chunk = Math.floor(frame / chunkFrames);
+/** A chunk of a channel (from 1; 0 is all added up); null while it is on its way. */
+function chunkOf(take: string, channel: number, chunk: number): Float32Array | null {
   const key = `${take}/${channel}/${chunk}`;
   const have = chunks.get(key);
-  if (have instanceof Float32Array) return have[frame - chunk * chunkFrames] ?? 0;
+  if (have instanceof Float32Array) return have;
   if (!have) {
     if (chunks.size >= keep) chunks.delete(chunks.keys().next().value!);
     chunks.set(key, "waiting");
     void fetchChunk(key, take, channel, chunk);
   }
   return null;
+}
+
+/** One sample of a channel (from 1; 0 is all added up), full scale 1; null while it is on its way. */
+export function sampleAt(take: string, channel: number, frame: number): number | null {
+  const chunk = Math.floor(frame / chunkFrames);
+  const have = chunkOf(take, channel, chunk);
+  return have && (have[frame - chunk * chunkFrames] ?? 0);
+}
+
+/** The same of a channel between two frames as overviews have it: from 0 to its lowest and highest, and their RMS. */
+export function extentOfSamples(take: string, channel: number, from: number, to: number): Extent | null {
+  let low = 0;
+  let high = 0;
+  let power = 0;
+  for (let at = from; at < to; ) {
+    const chunk = Math.floor(at / chunkFrames);
+    const have = chunkOf(take, channel, chunk);
+    if (!have) return null;
+    for (const end = Math.min(to, (chunk + 1) * chunkFrames); at < end; at++) {
+      const v = have[at - chunk * chunkFrames] ?? 0;
+      if (v < low) low = v;
+      if (v > high) high = v;
+      power += v * v;
+    }
+  }
+  return { low, high, rms: Math.sqrt(power / Math.max(1, to - from)) };
 }

@@ -2,6 +2,7 @@ import { useEffect, useLayoutEffect, useRef, type RefObject } from "react";
 
 import { useLight } from "../ui/light";
 import { onOverview } from "./overview";
+import { onSamples } from "./samples";
 
 /** How often a canvas is painted while waveforms come, in milliseconds: hundreds of them may. */
 const arriving = 100;
@@ -31,16 +32,17 @@ export function useCanvas(paint: (c: HTMLCanvasElement) => void, again: unknown[
       last = performance.now();
       run();
     };
-    const stop = onOverview(() => {
+    const soon = () => {
       if (!waits) waits = window.setTimeout(arrived, Math.max(0, last + arriving - performance.now()));
-    });
+    };
+    const stops = [onOverview(soon), onSamples(soon)];
     const box = scroller?.current;
     box?.addEventListener("scroll", run, { passive: true });
     return () => {
       cancelAnimationFrame(due);
       clearTimeout(waits);
       observer.disconnect();
-      stop();
+      stops.forEach((stop) => stop());
       box?.removeEventListener("scroll", run);
     };
   }, [scroller]);

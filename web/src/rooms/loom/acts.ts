@@ -14,7 +14,7 @@ import type { Listening } from "./listening";
 import { trackOf } from "./lookup";
 import { fillWithTone, keepQuiet } from "./roomtone";
 import type { Rows } from "./rows";
-import { turned, type LoomStore } from "./state";
+import { turned, type LoomState, type LoomStore } from "./state";
 import type { InTime } from "./timeview";
 
 type Act = () => void;
@@ -147,6 +147,7 @@ function ofTracks(b: Bench) {
     store.setState({ fitted: false });
     setTrack(b, track.id, { height: Math.max(1, Math.min(4, (track.height || 2) + by)) });
   };
+  const waves = (change: (w: LoomState["waves"]) => LoomState["waves"]) => store.setState((s) => ({ waves: change(s.waves) }));
   const nextStem = () => {
     if (!track) return;
     const i = view.stems.findIndex((s) => s.id === track.stem);
@@ -159,12 +160,21 @@ function ofTracks(b: Bench) {
     "row-down": () => moveRow(1),
     taller: () => height(1),
     lower: () => height(-1),
+    "waves-up": () => waves((w) => ({ ...w, raised: within(w.raised + raise) })),
+    "waves-down": () => waves((w) => ({ ...w, raised: within(w.raised - raise) })),
+    "wave-up": () => track && waves((w) => ({ ...w, of: { ...w.of, [track.id]: within((w.of[track.id] ?? 0) + raise) } })),
+    "wave-down": () => track && waves((w) => ({ ...w, of: { ...w.of, [track.id]: within((w.of[track.id] ?? 0) - raise) } })),
+    "waves-dB": () => waves((w) => ({ ...w, dB: !w.dB })),
     solo: () => track && toggleSolo(store, track.id),
     mute: () => track && setTrack(b, track.id, { mute: !track.mute }),
     stem: nextStem,
     confirm: () => track?.suggested && setTrack(b, track.id, { stem: track.stem }),
   };
 }
+
+/** By how many dB what sounds is raised with each press, and how far it goes. */
+const raise = 6;
+const within = (dB: number) => Math.max(-24, Math.min(48, dB));
 
 export const toggleSolo = (store: LoomStore, track: string) =>
   store.setState(({ solo }) => ({ solo: solo.includes(track) ? solo.filter((x) => x !== track) : [...solo, track] }));

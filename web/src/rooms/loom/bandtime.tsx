@@ -14,6 +14,8 @@ import type { Rows } from "./rows";
 import { useScroll, type Scroll } from "./scroll";
 import { ShuttleLine } from "./shuttleline";
 import { onFrame } from "./snap";
+import { heightsOf } from "./sounding";
+import { useLoom } from "./state";
 import { useTaken } from "./taken";
 import { useWheel } from "./wheel";
 
@@ -34,14 +36,15 @@ type Props = {
 export function BandTime(p: Props) {
   const time = useScroll(p.scroll);
   const [drag, setDrag] = useState<Drag | null>(null);
+  const waves = useLoom((s) => s.waves);
   const drawn = drag && { id: `${drag.row.row} ${drag.row.id}`, points: drag.points };
   const taken = useTaken(p.view, time);
   const canvas = useCanvas(
     (c) => {
       const s = fit(c);
-      if (s) paintBand(s.g, s.width, { ...p, time, drawn, taken });
+      if (s) paintBand(s.g, s.width, { ...p, time, drawn, taken, heights: heightsOf(waves) });
     },
-    [p.view, p.band, p.bandRow, time, p.takes, p.rows, p.curves, drag, taken],
+    [p.view, p.band, p.bandRow, time, p.takes, p.rows, p.curves, drag, taken, waves],
   );
   const box = useWheel(p.scroll);
   const hands = useHands(p, setDrag);

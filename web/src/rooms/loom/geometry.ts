@@ -14,7 +14,7 @@ export const reedWidth = 9;
 /** What of time is in view: the sample at the left edge and how many samples a pixel stands for. */
 export type TimeView = { left: number; perPixel: number };
 
-export const closest = 8; // samples a pixel
+export const closest = 1 / 16; // samples a pixel
 export const widest = 48000 * 20;
 
 /** Something that lies in time: a reel, or a take by itself. */

@@ -34,11 +34,12 @@ import { Meters } from "./meters";
 import { PicturePane } from "./picture";
 import { PlaceCard } from "./panpad";
 import { Reed, Shown, Slid, useReed } from "./reed";
-import { layRows, type TrackRow } from "./rows";
+import { keptRows, layRows, type TrackRow, type Rows } from "./rows";
 import { Ruler } from "./ruler";
 import { useSettling } from "./settling";
 import { Shuttle } from "./shuttle";
 import { Spoken } from "./spoken";
+import { heightsInWords } from "./sounding";
 import { SpecDialog } from "./spec";
 import { turned, useLoom, useLoomStore, type LoomState, type LoomStore } from "./state";
 import { ReelStrip } from "./strip";
@@ -70,6 +71,7 @@ const shown = ({
   fitted,
   board,
   dock,
+  waves,
   loop,
   half,
   before,
@@ -92,6 +94,7 @@ const shown = ({
   fitted,
   board,
   dock,
+  waves,
   loop,
   half,
   before,
@@ -133,6 +136,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     fitted,
     board,
     dock,
+    waves,
     loop,
     half,
     before,
@@ -142,10 +146,12 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const scroller = useRef<HTMLDivElement>(null);
   const roomHeight = useSize(scroller, { width: 0, height: 400 }).height;
   const low = fitted || board; // on the board, rows stand side by side: all of them, if they fit
-  const rows = useMemo(
-    () => layRows({ tracks: view.tracks, clips: view.clips }, board ? noneOpened : opened, folded, low ? roomHeight : undefined),
-    [view.tracks, view.clips, opened, folded, low, board, roomHeight],
-  );
+  const rowsWere = useRef<Rows | null>(null);
+  const rows = useMemo(() => {
+    const laid = layRows({ tracks: view.tracks, clips: view.clips }, board ? noneOpened : opened, folded, low ? roomHeight : undefined);
+    rowsWere.current = keptRows(rowsWere.current, laid);
+    return rowsWere.current;
+  }, [view.tracks, view.clips, opened, folded, low, board, roomHeight]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the rows of the band are made of no more of a reel
   const band = useMemo(() => layBand(view, openStems), [view.stems, view.mixes, view.tracks, openStems]);
   const bandRow = board ? boardBandHeight : fitted ? lowBandHeight : bandHeight;
@@ -303,6 +309,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
               at={stands}
               range={choice.range}
               loop={loop}
+              heights={heightsInWords(waves, choice.track)}
               onGo={go}
               onScrub={listening.scrub}
               onRange={(from, to) => setChosen({ ...choice, range: { from, to, tracks: view.tracks.map((t) => t.id) } })}

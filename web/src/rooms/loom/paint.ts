@@ -1,13 +1,14 @@
 // Paints the time side of the Loom: ruler, clips with their threads, opened channels, curves, stems.
 import type { Clip, Fade, Point, ReelView, Track } from "../../api/client";
 import { colour, dye, threadStep, threadWidth } from "../../draw/canvas";
-import { extent, levelFor, type Peaks } from "../../draw/overview";
+import { arrivedSoFar, type Extent } from "../../draw/overview";
 import { countOf, frameAt, frameOfCount, label, sampleOf } from "../../ui/timecode";
 import { slipOf, slipSign, type Choice } from "./choice";
 import { fadeAt, level, pointsOf, restOf, shownOf, yOfValue, type CurveView, type Parameter } from "./curves";
 import { tracksIn, type BandRow } from "./band";
-import { busOf } from "./lookup";
-import { rulerStep, xOf, type Timed, type TimeView } from "./geometry";
+import { busOf, trackOf } from "./lookup";
+import { rulerStep, sampleAt as sampleOfX, xOf, type Timed, type TimeView } from "./geometry";
+import { channelIn, clipIn, rawAt, tallOf, trackGain, type Heights } from "./sounding";
 import { takenIn, type Taken } from "./taken";
 import { clipsIn, laneHeight, worked, type Rows, type TrackRow } from "./rows";
 
@@ -31,6 +32,8 @@ export type Scene = {
   drawn: { id: string; points: Point[] } | null;
   /** What the chain that is opened takes away. */
   taken: Taken | null;
+  /** How tall what sounds on a track is drawn; of no track, in the band. */
+  heights: (track: string) => Heights;
 };
 
 export type RulerScene = Pick<Scene, "time"> & { view: Timed; range: { from: number; to: number } | null; loop: boolean };
@@ -243,10 +246,8 @@ function paintClip(g: CanvasRenderingContext2D, width: number, s: Scene, c: Clip
   g.clip();
   g.globalAlpha = faded;
   g.fillStyle = dyed;
-  threads(g, Math.max(0, x0), Math.min(width, x1), y + 2, height - 4, (x) => {
-    const from = c.offset + (x - x0) * time.perPixel;
-    return widest(s, c, from, from + threadStep * time.perPixel);
-  });
+  const raw = rawAt(time.perPixel, s.takes);
+  sound(g, s, Math.max(0, x0), Math.min(width, x1), y + 2, height - 4, track.id, (from, to) => clipIn(raw, c, track.labels, from, to));
   fade(g, c.fadeIn, x0, 1, y, height, time, theme);
   fade(g, c.fadeOut, x1, -1, y, height, time, theme);
   stitches(g, s, c, x0, y + height - 4, theme);
@@ -382,21 +383,11 @@ function lane(g: CanvasRenderingContext2D, width: number, s: Scene, c: Clip, cha
   g.fillStyle = dyed;
   g.fillRect(x0, y, x1 - x0, height);
   g.globalAlpha = l.off ? 0.2 : 1;
-  const gain = 10 ** ((l.gainDB ?? 0) / 20);
-  threads(g, Math.max(0, x0), Math.min(width, x1), y + 2, height - 4, (x) => {
-    const from = c.offset + (x - x0) * time.perPixel;
-    const to = from + threadStep * time.perPixel;
-    const middle = (from + to) / 2;
-    let e: Peaks | null;
-    const b = l.borrowed?.find((r) => middle >= r.from && middle < r.to);
-    if (b?.quiet) e = one(s, b.take, b.channel, b.quiet.from, b.quiet.to);
-    else if (b) e = one(s, b.take, b.channel, from - b.from + b.offset, to - b.from + b.offset);
-    else if (l.hushes?.some((h) => middle >= h.from && middle < h.to)) return { low: 0, high: 0 };
-    else e = one(s, c.take, c.channels[channel]!, from - (l.delay ?? 0), to - (l.delay ?? 0));
-    const d = l.dips?.find((r) => middle >= r.from && middle < r.to);
-    const factor = gain * (d ? 10 ** ((d.gainDB * Math.min(1, (middle - d.from) / d.ramp, (d.to - middle) / d.ramp)) / 20) : 1);
-    return e && { low: e.low * factor, high: e.high * factor };
-  });
+  const raw = rawAt(time.perPixel, s.takes);
+  const heard = l.off ? { ...c, lanes: c.lanes?.map((x, i) => (i === channel ? { ...x, off: false } : x)) } : c; // drawn faintly, all the same
+  sound(g, s, Math.max(0, x0), Math.min(width, x1), y + 2, height - 4, row.track.id, (from, to) =>
+    channelIn(raw, heard, channel, from, to),
+  );
   g.globalAlpha = 1;
   const of = s.taken?.of;
   if (of?.row === "clip" && of.id === c.id && of.channel === channel)
@@ -528,7 +519,7 @@ function range(g: CanvasRenderingContext2D, s: Scene, zest: string) {
 }
 
 /** Each row of the band as what its tracks play. What a track plays is worked out once, however many rows it sounds in. */
-export type BandScene = Pick<Scene, "view" | "time" | "takes" | "rows" | "curves"> & {
+export type BandScene = Pick<Scene, "view" | "time" | "takes" | "rows" | "curves" | "heights"> & {
   band: BandRow[];
   bandRow: number;
   /** Points of one of the rows' curves while one of them is dragged. */
@@ -538,11 +529,15 @@ export type BandScene = Pick<Scene, "view" | "time" | "takes" | "rows" | "curves
 
 export function paintBand(g: CanvasRenderingContext2D, width: number, s: BandScene) {
   const shown = shownOf(s.curves);
-  const columns = Math.ceil(width / threadStep);
+  const woven = isWoven(s.time, s.view.head.sampleRate);
+  const step = woven ? threadStep : 1;
+  const columns = Math.ceil(width / step);
+  const heights = s.heights("");
   const played = new Map<string, Float32Array>();
-  const of = (track: string) => {
-    const known = played.get(track) ?? peaks(s, track, columns, s.time.left + width * s.time.perPixel);
-    played.set(track, known);
+  const of = (id: string) => {
+    const track = trackOf(s.view, id);
+    const known = played.get(id) ?? (track ? playedBy(s, track, step, columns) : new Float32Array(columns));
+    played.set(id, known);
     return known;
   };
   s.band.forEach((row, i) => {
@@ -556,8 +551,8 @@ export function paintBand(g: CanvasRenderingContext2D, width: number, s: BandSce
     g.fillStyle = row.stem ? dye(row.stem) : colour("--ink");
     g.globalAlpha = row.row === "strand" ? 0.5 : 0.8;
     for (let k = 0; k < columns; k++) {
-      const size = Math.max(1, Math.min(1, tall[k]! * 1.5) * room);
-      g.fillRect(k * threadStep, y + (room - size) / 2, threadWidth, size);
+      const size = Math.max(1, tallOf(heights, tall[k]!) * room);
+      g.fillRect(k * step, y + (room - size) / 2, woven ? threadWidth : 1, size);
     }
     g.globalAlpha = 1;
     if (s.taken?.of.row === row.row && s.taken.of.id === row.id)
@@ -580,47 +575,109 @@ export function paintBand(g: CanvasRenderingContext2D, width: number, s: BandSce
   });
 }
 
-/** The highest that a track plays in each of so many columns. */
-function peaks(s: Pick<Scene, "time" | "takes" | "rows">, track: string, columns: number, to: number): Float32Array {
+/** What tracks play was worked out for, and what it came to: an edit of one leaves the others as they were. */
+type Played = { clips: Clip[]; track: Track; time: TimeView; step: number; arrived: number; tall: Float32Array };
+const playedBefore = new Map<string, Played>();
+/** No more tracks than this are remembered. */
+const most = 400;
+
+function playedBy(s: BandScene, track: Track, step: number, columns: number): Float32Array {
+  const clips = s.rows.clips.get(track.id) ?? none;
+  const key = `${s.view.id} ${track.id}`;
+  const was = playedBefore.get(key);
+  const same = was && was.clips === clips && was.tall.length === columns && was.step === step && was.arrived === arrivedSoFar();
+  if (same && was.time.left === s.time.left && was.time.perPixel === s.time.perPixel && plays(was.track) === plays(track)) return was.tall;
+  const tall = peaks(s, track, step, columns);
+  if (playedBefore.size >= most) playedBefore.clear();
+  playedBefore.set(key, { clips, track, time: s.time, step, arrived: arrivedSoFar(), tall });
+  return tall;
+}
+
+const none: Clip[] = [];
+
+/** What of a track decides how loud its clips are in the band. */
+const plays = (t: Track) => JSON.stringify([t.mute, t.gainDB, t.gain, t.labels]);
+
+/** The highest that a track plays in each column of the band. */
+function peaks(s: BandScene, track: Track, step: number, columns: number): Float32Array {
   const { time } = s;
+  const raw = rawAt(time.perPixel, s.takes);
   const tall = new Float32Array(columns);
-  for (const c of clipsIn(s.rows.clips.get(track) ?? [], time.left, to)) {
+  const to = time.left + columns * step * time.perPixel;
+  for (const c of track.mute ? [] : clipsIn(s.rows.clips.get(track.id) ?? [], time.left, to)) {
     if (c.mute) continue;
-    const first = Math.max(0, Math.floor(xOf(time, c.start) / threadStep));
-    const last = Math.min(columns - 1, Math.floor(xOf(time, c.start + c.length) / threadStep));
+    const first = Math.max(0, Math.floor(xOf(time, c.start) / step));
+    const last = Math.min(columns - 1, Math.floor(xOf(time, c.start + c.length) / step));
     for (let k = first; k <= last; k++) {
-      const from = time.left + k * threadStep * time.perPixel - c.start + c.offset;
-      const e = widest(s, c, from, from + threadStep * time.perPixel);
-      if (e) tall[k] = Math.max(tall[k]!, -e.low, e.high);
+      const from = time.left + k * step * time.perPixel;
+      const e = clipIn(raw, c, track.labels, from, from + step * time.perPixel);
+      if (e) tall[k] = Math.max(tall[k]!, Math.max(-e.low, e.high) * trackGain(track, from));
     }
   }
   return tall;
 }
 
-type Sounds = Pick<Scene, "takes" | "time">;
+/** Whether a thread of the weave stands for so long that single peaks would say nothing: then what sounds is woven, else it is a waveform. */
+export const isWoven = (time: TimeView, sampleRate: number) => threadStep * time.perPixel >= sampleRate / 2;
 
-function one(s: Sounds, take: string, channel: number, from: number, to: number): Peaks | null {
-  const width = s.takes.get(take);
-  return width && to > 0 ? extent(take, width, channel, levelFor(s.time.perPixel * threadStep), Math.max(0, from), to) : null;
+type At = (from: number, to: number) => Extent | null;
+
+/** Draws what sounds between two pixels, in the colour that is set: upright threads, a column a pixel, or, nearer than samples, a line through them. */
+function sound(g: CanvasRenderingContext2D, s: Scene, x0: number, x1: number, y: number, height: number, track: string, at: At) {
+  const { time } = s;
+  const heights = s.heights(track);
+  if (isWoven(time, s.view.head.sampleRate)) threads(g, time, heights, x0, x1, y, height, at);
+  else if (time.perPixel > 1) columnsOf(g, time, heights, x0, x1, y, height, at);
+  else samples(g, time, heights, x0, x1, y, height, at);
 }
 
-/** The extent over the channels of a clip: one thread for all of them. */
-function widest(s: Sounds, c: Clip, from: number, to: number): Peaks | null {
-  let all: Peaks | null = null;
-  for (let i = 0; i < c.channels.length; i++) {
-    const l = c.lanes?.[i];
-    if (l?.off) continue;
-    const e = one(s, c.take, c.channels[i]!, from, to);
-    if (e) all = all ? { low: Math.min(all.low, e.low), high: Math.max(all.high, e.high) } : e;
-  }
-  return all;
-}
-
-/** Draws upright threads as high as the sound. They stand still on the screen's own grid, so scrolling does not flicker. */
-function threads(g: CanvasRenderingContext2D, from: number, to: number, y: number, height: number, at: (x: number) => Peaks | null) {
-  for (let x = Math.floor(from / threadStep) * threadStep; x < to; x += threadStep) {
-    const e = at(x);
-    const size = e ? Math.max(1, Math.min(1, Math.max(-e.low, e.high) * 1.5) * height) : 1;
+/** Threads stand still on the screen's own grid, so scrolling does not flicker. */
+function threads(g: CanvasRenderingContext2D, time: TimeView, h: Heights, x0: number, x1: number, y: number, height: number, at: At) {
+  for (let x = Math.floor(x0 / threadStep) * threadStep; x < x1; x += threadStep) {
+    const e = at(sampleOfX(time, x), sampleOfX(time, x + threadStep));
+    const size = e ? Math.max(1, tallOf(h, Math.max(-e.low, e.high)) * height) : 1;
     g.fillRect(x, y + (height - size) / 2, threadWidth, size);
   }
+}
+
+/** Lowest and highest of each pixel, and its RMS as the darker body. */
+function columnsOf(g: CanvasRenderingContext2D, time: TimeView, h: Heights, x0: number, x1: number, y: number, height: number, at: At) {
+  const middle = y + height / 2;
+  const outer = new Path2D();
+  const body = new Path2D();
+  for (let x = Math.floor(x0); x < x1; x++) {
+    const e = at(sampleOfX(time, x), sampleOfX(time, x + 1));
+    const up = e ? (tallOf(h, e.high) * height) / 2 : 0;
+    const down = e ? (tallOf(h, e.low) * height) / 2 : 0;
+    outer.rect(x, middle - Math.max(0.5, up), 1, Math.max(1, up + down));
+    const inner = e ? (tallOf(h, e.rms) * height) / 2 : 0;
+    if (inner > 0.5) body.rect(x, middle - Math.min(inner, up), 1, Math.min(inner, up) + Math.min(inner, down));
+  }
+  const alpha = g.globalAlpha;
+  g.globalAlpha = alpha * 0.6;
+  g.fill(outer);
+  g.globalAlpha = alpha;
+  g.fill(body);
+}
+
+/** How far apart samples are, in pixels, for each to have a dot. */
+const dots = 6;
+
+function samples(g: CanvasRenderingContext2D, time: TimeView, h: Heights, x0: number, x1: number, y: number, height: number, at: At) {
+  const middle = y + height / 2;
+  const line = new Path2D();
+  const marks = new Path2D();
+  const last = Math.ceil(sampleOfX(time, x1));
+  for (let n = Math.floor(sampleOfX(time, x0)); n <= last; n++) {
+    const e = at(n, n + 1);
+    const v = e ? (e.high > 0 ? e.high : e.low) : 0;
+    const px = xOf(time, n);
+    const py = middle - (Math.sign(v) * tallOf(h, v) * height) / 2;
+    line.lineTo(px, py);
+    if (time.perPixel * dots <= 1) marks.rect(px - 1.5, py - 1.5, 3, 3);
+  }
+  g.strokeStyle = g.fillStyle;
+  g.lineWidth = 1;
+  g.stroke(line);
+  g.fill(marks);
 }

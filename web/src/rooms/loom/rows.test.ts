@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
-import type { Clip, ReelView } from "../../api/client";
-import { clipsIn, folderHeight, laneHeight, layRows, rowAt, rowsIn, worked } from "./rows";
+import type { Clip, ReelView, Track } from "../../api/client";
+import { clipsIn, folderHeight, laneHeight, keptRows, layRows, rowAt, rowsIn, worked } from "./rows";
 
 const clip = (id: string, track: string, start: number, length: number, channels = [0]) =>
   ({ id, track, start, length, channels, offset: 0, gainDB: 0 }) as unknown as Clip;
@@ -56,5 +56,32 @@ describe("clips of a track", () => {
   it("say when something is done inside", () => {
     expect(worked({ ...clip("x", "a", 0, 1), lanes: [{ cuts: [3] }, { hushes: [{ from: 1, to: 2 }] }] } as Clip)).toBe(true);
     expect(worked({ ...clip("x", "a", 0, 1), lanes: [{}] } as Clip)).toBe(false);
+  });
+});
+
+describe("rows that are laid out anew", () => {
+  const track = (id: string, more: object = {}) =>
+    ({ id, name: id, labels: ["M"], folder: id === "a" ? "" : "Deck", ...more }) as unknown as Track;
+  const clip = (id: string, on: string) => ({ id, track: on, start: 0, length: 10, channels: [0] }) as unknown as Clip;
+  const tracks = [track("a"), track("b"), track("c")];
+  const clips = [clip("1", "a"), clip("2", "b")];
+  const was = layRows({ tracks, clips }, new Set(), new Set());
+  it("are the same objects where they are as they were", () => {
+    const muted = tracks.map((t) => (t.id === "b" ? { ...t, mute: true } : t));
+    const now = keptRows(was, layRows({ tracks: muted, clips }, new Set(), new Set()));
+    expect(now.byTrack.get("a")).toBe(was.byTrack.get("a"));
+    expect(now.byTrack.get("c")).toBe(was.byTrack.get("c"));
+    expect(now.byTrack.get("b")).not.toBe(was.byTrack.get("b"));
+    expect(now.byTrack.get("b")!.track).toBe(muted[1]);
+    expect(now.list.find((r) => r.kind === "folder")).not.toBe(was.list.find((r) => r.kind === "folder")); // one of its tracks is another
+    expect(now.clips.get("a")).toBe(was.clips.get("a"));
+  });
+  it("are others where they lie elsewhere, or have other clips", () => {
+    const taller = tracks.map((t) => (t.id === "a" ? { ...t, height: 4 } : t));
+    const now = keptRows(was, layRows({ tracks: taller, clips: [...clips, clip("3", "b")] }, new Set(), new Set()));
+    expect(now.byTrack.get("c")).not.toBe(was.byTrack.get("c"));
+    expect(now.clips.get("b")).toHaveLength(2);
+    expect(now.clips.get("a")).toBe(was.clips.get("a"));
+    expect(keptRows(null, now)).toBe(now);
   });
 });

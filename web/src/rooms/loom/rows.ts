@@ -65,6 +65,30 @@ export function layRows(
   return { list, height: y, byTrack, clips, opened };
 }
 
+/** Rows laid out anew, of which those that are as they were before are the same objects: what shows one is not drawn again for another. */
+export function keptRows(was: Rows | null, now: Rows): Rows {
+  if (!was) return now;
+  const before = new Map(was.list.map((r) => [r.id, r]));
+  const same = (a: object, b: object) => {
+    const keys = Object.keys(b) as (keyof typeof b)[];
+    return keys.every((k) => a[k] === b[k] || (Array.isArray(a[k]) && Array.isArray(b[k]) && alike(a[k], b[k])));
+  };
+  const list = now.list.map((r) => {
+    const old = before.get(r.id);
+    return old && old.kind === r.kind && same(old, r) ? old : r;
+  });
+  const byTrack = new Map(list.filter((r) => r.kind === "track").map((r) => [r.id, r]));
+  const clips = new Map(
+    [...now.clips].map(([id, own]) => {
+      const old = was.clips.get(id);
+      return [id, old && alike(old, own) ? old : own];
+    }),
+  );
+  return { ...now, list, byTrack, clips };
+}
+
+const alike = (a: unknown[], b: unknown[]) => a.length === b.length && a.every((x, i) => x === b[i]);
+
 /** How high each row is where all that are not folded away fit into a height. */
 function fittedBody(tracks: Track[], folded: ReadonlySet<string>, room: number): number {
   const shown = tracks.filter((t) => !t.folder || !folded.has(t.folder)).length;

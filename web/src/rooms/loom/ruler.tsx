@@ -17,6 +17,8 @@ export function Ruler(p: {
   at: number;
   range: { from: number; to: number } | null;
   loop: boolean;
+  /** How tall what sounds is drawn. */
+  heights?: string;
   onGo: (sample: number) => void;
   onScrub: (sample: number) => void;
   onRange: (from: number, to: number) => void;
@@ -61,6 +63,14 @@ export function Ruler(p: {
     >
       <canvas ref={canvas} className="h-full w-full" />
       <ShuttleMark view={p.view} time={time} at={p.at} />
+      {p.heights && (
+        <span
+          className="absolute right-0.5 top-0 rounded-b bg-ground px-1 text-[11px] leading-4 text-muted"
+          title="How tall what sounds is drawn: in dB or linear, and by how many dB it is raised (Alt V, Alt T, Alt G)"
+        >
+          {p.heights}
+        </span>
+      )}
     </div>
   );
 }

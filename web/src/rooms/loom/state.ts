@@ -82,6 +82,7 @@ type Kept = {
   foldedGroups: string[]; // groups of outputs that take one column
   fitted: boolean; // all tracks are fitted into the room
   board: boolean; // the board stands in the place of time
+  waves: { dB: boolean; raised: number; of: Record<string, number> }; // how tall what sounds is drawn: raised by so many dB, and tracks by more
   dock: "foot" | "side";
 };
 
@@ -89,7 +90,17 @@ export type LoomState = Choosing & Listening & Showing & Kept;
 
 export type LoomStore = StoreApi<LoomState>;
 
-const keeps = ["solo", "snap", "picture", "reed", "foldedGroups", "fitted", "board", "dock"] as const satisfies readonly (keyof Kept)[];
+const keeps = [
+  "solo",
+  "snap",
+  "picture",
+  "reed",
+  "foldedGroups",
+  "fitted",
+  "board",
+  "waves",
+  "dock",
+] as const satisfies readonly (keyof Kept)[];
 
 /** A reel's store; the playhead stands where it begins, or at a place that somebody has come for. */
 export function loomStore(view: Pick<ReelView, "id" | "head">, at?: number): LoomStore {
@@ -131,6 +142,7 @@ export function loomStore(view: Pick<ReelView, "id" | "head">, at?: number): Loo
         foldedGroups: [],
         fitted: false,
         board: false,
+        waves: { dB: true, raised: 0, of: {} },
         ride: "off",
         gang: new Set(),
         dock: "foot",

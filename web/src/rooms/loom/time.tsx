@@ -15,6 +15,8 @@ import type { Rows } from "./rows";
 import { useScroll, type Scroll } from "./scroll";
 import { positionOf, ShuttleLine } from "./shuttleline";
 import { catches, onFrame } from "./snap";
+import { heightsOf } from "./sounding";
+import { useLoom } from "./state";
 import { useTaken } from "./taken";
 import { useWheel } from "./wheel";
 
@@ -42,6 +44,7 @@ export function TimeArea(p: TimeProps) {
   const { view, rows, choice } = p;
   const time = useScroll(p.scroll);
   const [drag, setDrag] = useState<Drag | null>(null);
+  const waves = useLoom((s) => s.waves);
   const preview = useMemo(() => previewOf(view, drag), [view, drag]);
   const drawn = drag?.kind === "point" && drag.of === "track" ? { id: drag.id, points: drag.points } : null;
   const taken = useTaken(view, time);
@@ -59,9 +62,10 @@ export function TimeArea(p: TimeProps) {
           curves: p.curves,
           drawn,
           taken,
+          heights: heightsOf(waves),
         });
     },
-    [view, time, p.takes, rows, choice, preview, p.curves, drawn, taken],
+    [view, time, p.takes, rows, choice, preview, p.curves, drawn, taken, waves],
     p.scroller,
   );
   const box = useWheel(p.scroll);
