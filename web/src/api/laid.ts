@@ -1,5 +1,5 @@
-// How clips lie once an edit has been made, as far as the page can tell: what is drawn while a hand drags, and until the server has answered. Places are
-// where clips will be, not by how much they move, so that laying them over twice is the same.
+// How clips lie once an edit has been made, as far as it can be told without planning it: what is drawn while a hand drags. Places are where clips will
+// be, not by how much they move.
 import type { Clip, Command, ReelView } from "./client";
 
 export type Laid = ReadonlyMap<string, Partial<Clip>>;
