@@ -217,6 +217,22 @@ it("what was kept is sent after everything was closed, before what comes then, a
   expect(a.kept.size).toBe(0);
 });
 
+it.each([true, false])("a page that has looked before what was kept was made is told of it (with the core: %s)", async (planned) => {
+  a.answers = ["hangs"];
+  await box.do(edit("one"), {});
+  await soon();
+  a.answers = [];
+  const after = a.outbox();
+  if (planned) after.plan(a.core);
+  await soon(); // it is made by now
+  a.told = [];
+  await after.open("r", 5, "ines");
+  await soon();
+  const reels = a.told.filter((t) => "tell" in t && t.tell !== "waits");
+  expect(reels).toHaveLength(1);
+  expect(reels[0]).toMatchObject(planned ? { tell: "reel", view: { revision: 6 } } : { tell: "lost" });
+});
+
 describe("what others do", () => {
   it("is asked for once nothing is under way", async () => {
     a.answers = ["hangs"];

@@ -135,9 +135,10 @@ export class Outbox {
     const lane = this.lane(reel);
     lane.author = author;
     if (lane.revision < 0) lane.revision = revision;
-    if (lane.open) {
-      if (revision !== lane.pages || lane.waits.length > 0) this.tellWhole(reel);
-    } else await this.adopt(reel);
+    await this.adopt(reel);
+    // What was made before this page was there has not been told it.
+    if (lane.open && (revision !== lane.pages || lane.waits.length > 0)) this.tellWhole(reel);
+    else if (!lane.open && revision < lane.revision) this.tell({ tell: "lost", reel });
     if (revision > lane.revision) this.changed(reel, revision, author);
   }
 
