@@ -256,16 +256,30 @@ func (r *Reel) seen() view.Of {
 	if len(r.mine) == 0 {
 		return of
 	}
-	of.Turns = view.Turns{}
-	for kind, to := range map[Kind]struct{ name, key *string }{Undo: {&of.Turns.Undo, &of.Turns.UndoKey}, Redo: {&of.Turns.Redo, &of.Turns.RedoKey}} {
-		if s := r.turned(kind); s != nil {
-			*to.name, *to.key = s.name, s.key
-		}
+	if s := r.turned(Undo); s != nil {
+		of.Turns.Undo, of.Turns.UndoKey = s.name, s.key
+	} else if r.awaits(Undo) {
+		of.Turns.Undo, of.Turns.UndoKey = before, "" // which that is the server knows
 	}
-	if of.Turns.Undo == "" && !slices.ContainsFunc(r.mine, func(m *edit) bool { return m.Kind == Undo }) {
-		of.Turns.Undo, of.Turns.UndoKey = r.of.Turns.Undo, r.of.Turns.UndoKey // what was there before them still is
+	if s := r.turned(Redo); s != nil {
+		of.Turns.Redo, of.Turns.RedoKey = s.name, s.key
+	} else if r.awaits(Command) || r.awaits(Ties) {
+		of.Turns.Redo, of.Turns.RedoKey = "", "" // nothing is brought back after something new
+	} else if r.awaits(Redo) {
+		of.Turns.Redo, of.Turns.RedoKey = before, ""
 	}
 	return of
+}
+
+// before is what the next step is called while nobody here knows its name.
+const before = "the step before that"
+
+// awaits tells whether an edit of a kind is shown and waits, and none waits that is not shown: then what the server said of turns is of before it.
+func (r *Reel) awaits(kind Kind) bool {
+	if slices.ContainsFunc(r.mine, func(m *edit) bool { return !m.planned }) {
+		return false
+	}
+	return slices.ContainsFunc(r.mine, func(m *edit) bool { return m.Kind == kind })
 }
 
 // part is what of the reel changes touch, as it is shown.
