@@ -385,6 +385,8 @@ func TestForeignPagesAreRefused(t *testing.T) {
 func TestRequestsThatMakeNoSense(t *testing.T) {
 	s := apptest.Start(t)
 	_, v := crossing(t, s)
+	s.Do(&v, "setReel", map[string]any{"start": 2})
+	s.OK("GET", "/reels/"+v.ID, nil, &v)
 	p := "/reels/" + v.ID
 	for _, c := range []struct {
 		status       int

@@ -360,6 +360,7 @@ func TestARequestThatIsMadeTwiceIsDoneOnce(t *testing.T) {
 	thrice("/redo", "e", map[string]any{})
 	assert.Len(t, v.Clips, clips+1)
 	thrice("/cutlist", "f", map[string]any{"name": "x.edl", "text": firstCut})
+	s.Do(&v, "setReel", map[string]any{"start": 2})
 	var p api.Problem
 	status := s.Call("POST", "/reels/"+v.ID+"/commands", map[string]any{"revision": 1, "kind": "setReel",
 		"command": map[string]any{"start": 1}}, &p)
