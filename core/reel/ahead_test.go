@@ -278,6 +278,22 @@ func TestPlanningIsTheSameEveryTime(t *testing.T) {
 	require.Greater(t, len(planned), 40)
 }
 
+// What an edit makes has the same names on a reel that others have changed meanwhile, and another edit's has others.
+func TestNamesFollowFromTheKey(t *testing.T) {
+	r := randomReel(1, 20)
+	add := reel.AddTrack{Name: "Spot", Labels: []string{"M"}, Stem: "FX"}
+	made := func(r *reel.Reel, key string) string {
+		change, _, err := add.Plan(r.Under(key), nil)
+		require.NoError(t, err)
+		return change.Tracks[0].ID
+	}
+	other, err := reel.Try(r, add, nil)
+	require.NoError(t, err)
+	require.Equal(t, made(r, "a.1"), made(other, "a.1"))
+	require.NotEqual(t, made(r, "a.1"), made(r, "a.2"))
+	require.NotEqual(t, made(r, ""), made(other, ""), "without a key they are counted")
+}
+
 // The core in the browser is this core: asked the same, it answers the same.
 func TestTheCoreInTheBrowser(t *testing.T) {
 	dir := t.TempDir()

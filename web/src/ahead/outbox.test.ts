@@ -131,6 +131,34 @@ describe("what is edited", () => {
     expect(a.log.filter((l) => l.startsWith("send"))).toEqual(["send one me", "send two me", "send three me"]);
   });
 
+  it("is kept before it is sent, also behind another", async () => {
+    a.answers = ["hangs"];
+    await box.do(edit("one"), {});
+    await soon();
+    const { put, remove } = a.keep;
+    let kept = () => undefined as void;
+    let removed = () => undefined as void;
+    a.keep.put = async (w) => {
+      await new Promise<void>((done) => (kept = done));
+      return put(w);
+    };
+    a.keep.remove = async (key) => {
+      await new Promise<void>((done) => (removed = done));
+      return remove(key);
+    };
+    a.go.forEach((f) => f());
+    await soon(); // the first is answered, and is about to go
+    const second = box.do(edit("two"), {});
+    await soon();
+    removed();
+    await soon();
+    expect(a.log).not.toContain("send two me");
+    kept();
+    await second;
+    await soon();
+    expect(a.log.indexOf("keep two")).toBeLessThan(a.log.indexOf("send two me"));
+  });
+
   it("is sent until the server answers, under the same key", async () => {
     const keys: string[] = [];
     const { send } = a.server;
@@ -233,6 +261,18 @@ it.each([true, false])("a page that has looked before what was kept was made is 
   expect(reels[0]).toMatchObject(planned ? { tell: "reel", view: { revision: 6 } } : { tell: "lost" });
 });
 
+it("what was kept is not planned again, as the server may have it", async () => {
+  a.answers = ["hangs", "hangs"];
+  await box.do(edit("one"), {});
+  await soon();
+  a.log = [];
+  const after = a.outbox();
+  await after.open("r", 5, "ines");
+  after.plan(a.core);
+  await soon();
+  expect(a.log).toContain("core waits");
+});
+
 describe("what others do", () => {
   it("is asked for once nothing is under way", async () => {
     a.answers = ["hangs"];
@@ -252,6 +292,59 @@ describe("what others do", () => {
     await soon();
     expect(a.log.filter((l) => l.startsWith("look"))).toEqual(["look since 10"]);
     expect(a.log.at(-1)).toBe("tell 12");
+  });
+
+  it("is looked for again where the reel could not be had when the core came", async () => {
+    const { look } = a.server;
+    a.server.look = () => Promise.reject(new Error("away"));
+    const later = a.outbox();
+    later.plan(a.core);
+    await later.open("r", 5, "ines");
+    expect(a.log).not.toContain("core opens");
+    a.server.look = look;
+    later.changed("r", 6, "ines");
+    await soon();
+    expect(a.log).toContain("core opens");
+  });
+
+  it("is not lost where an edit was made while the reel came to the core", async () => {
+    const later = a.outbox();
+    await later.open("r", 5, "ines");
+    let come = () => undefined as void;
+    const { look } = a.server;
+    a.server.look = async (...of) => {
+      const view = await look(...of);
+      if (of[2] === undefined) await new Promise<void>((done) => (come = done));
+      return view;
+    };
+    later.plan(a.core); // it is asked for at 5
+    await soon();
+    const done = later.do(edit("mute"), {});
+    await soon();
+    come();
+    await done;
+    await soon();
+    expect(a.log.slice(a.log.indexOf("core opens"))).toContain("look since 5");
+    expect(a.log.at(-1)).toBe("tell 6");
+  });
+
+  it("ends what the core has of a reel where neither what changed nor all of it can be had", async () => {
+    a.gap = true;
+    a.answers = ["hangs"];
+    await box.do(edit("mute"), {});
+    await soon();
+    const { look } = a.server;
+    a.server.look = () => Promise.reject(new Error("away"));
+    a.go.forEach((f) => f());
+    await soon();
+    expect(a.told.some((t) => "tell" in t && t.tell === "lost")).toBe(true);
+    a.server.look = look;
+    a.gap = false;
+    a.log = [];
+    box.changed("r", 7, "ines");
+    await soon();
+    expect(a.log).toContain("core opens"); // anew, without the edit that was made
+    expect(a.log).not.toContain("core waits");
   });
 
   it("is fetched whole where it does not fit on what is known", async () => {

@@ -148,7 +148,7 @@ export class Outbox {
     if (lane.open) this.core!({ reel, know: takes });
   }
 
-  /** Has the core begin with what the server has of a reel. */
+  /** Has the core begin with what the server has of a reel. Where that can't be had, it is tried again with what is done or told of it next. */
   private adopt(reel: string): Promise<void> {
     const lane = this.lane(reel);
     if (!this.core || lane.open || lane.revision < 0) return Promise.resolve();
@@ -160,8 +160,12 @@ export class Outbox {
         this.core!({ reel, know: lane.takes });
         for (const w of this.pending(lane)) this.core!({ reel, do: { key: w.key, kind: w.kind, body: w.body, unsure: true } });
         lane.open = true;
-        if (whole.revision !== lane.revision) this.tellReel(reel, whole);
+        const newest = lane.revision;
+        if (whole.revision !== newest) this.tellReel(reel, whole);
         lane.revision = lane.pages = whole.revision;
+        if (whole.revision < newest) this.changed(reel, newest, lane.author); // an edit was made while it came
+      } catch {
+        // nothing is lost: what is done goes to the server
       } finally {
         lane.opening = undefined;
       }
@@ -349,7 +353,12 @@ export class Outbox {
     let did = this.core!({ reel, follow: view, key });
     if (did.gap) {
       const whole = await this.server.look(reel, lane.author).catch(() => null);
-      if (!whole) return void this.tell({ tell: "lost", reel });
+      if (!whole) {
+        // Else the core would keep what the server has made, as if it waited still.
+        this.core!({ reel, close: true });
+        lane.open = false;
+        return void this.tell({ tell: "lost", reel });
+      }
       did = this.core!({ reel, follow: whole, key });
     }
     const before = lane.revision;
@@ -374,6 +383,7 @@ export class Outbox {
   /** Asks for what others have changed, but not while an edit is under way: its answer says the same. */
   private async catchUp(reel: string) {
     const lane = this.lane(reel);
+    if (!lane.sending) await this.adopt(reel);
     if (lane.sending || lane.told <= lane.revision || lane.revision < 0) return;
     lane.sending = true;
     const told = lane.told;

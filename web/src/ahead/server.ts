@@ -7,6 +7,9 @@ const base = "/api/v1";
 /** What says nothing of whether it was done. */
 const unsure = new Set([408, 429, 502, 503, 504]);
 
+/** How long an answer may take, in milliseconds. After it nobody knows, and it is asked again under the same key. */
+const patience = 60_000;
+
 const by = (author: string) => ({ "Loom-Author": encodeURIComponent(author) });
 
 /** What is sent of an edit: what it asks for, and what whoever asked had seen. */
@@ -23,6 +26,7 @@ export const server: Server = {
         method: "POST",
         headers: { ...by(w.author), "Content-Type": "application/json", "Idempotency-Key": w.key },
         body: JSON.stringify(sentOf(w)),
+        signal: AbortSignal.timeout(patience),
       });
       if (answer.ok) return { view: (await answer.json()) as ReelView };
     } catch {
@@ -42,7 +46,10 @@ export const server: Server = {
   },
 
   async look(reel, author, since) {
-    const answer = await fetch(`${base}/reels/${reel}${since === undefined ? "" : `?since=${since}`}`, { headers: by(author) });
+    const answer = await fetch(`${base}/reels/${reel}${since === undefined ? "" : `?since=${since}`}`, {
+      headers: by(author),
+      signal: AbortSignal.timeout(patience),
+    });
     return answer.ok ? ((await answer.json()) as ReelView) : null;
   },
 };

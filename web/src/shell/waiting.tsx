@@ -25,9 +25,10 @@ export function WaitingEdits() {
   const [late, setLate] = useState(false);
   const [open, setOpen] = useState(false);
   useEffect(() => {
-    setLate(false);
-    if (count === 0) return;
-    const soon = setTimeout(() => setLate(true), Math.max(0, since + unsaid - Date.now()));
+    const left = since + unsaid - Date.now();
+    setLate(count > 0 && left <= 0);
+    if (count === 0 || left <= 0) return;
+    const soon = setTimeout(() => setLate(true), left);
     return () => clearTimeout(soon);
   }, [count, since]);
   useMetLater(refused);

@@ -576,7 +576,7 @@ export function paintBand(g: CanvasRenderingContext2D, width: number, s: BandSce
 }
 
 /** What tracks play was worked out for, and what it came to: an edit of one leaves the others as they were. */
-type Played = { clips: Clip[]; track: Track; time: TimeView; step: number; arrived: number; tall: Float32Array };
+type Played = { clips: Clip[]; track: Track; takes: TakeWidths; time: TimeView; step: number; arrived: number; tall: Float32Array };
 const playedBefore = new Map<string, Played>();
 /** No more tracks than this are remembered. */
 const most = 400;
@@ -585,11 +585,17 @@ function playedBy(s: BandScene, track: Track, step: number, columns: number): Fl
   const clips = s.rows.clips.get(track.id) ?? none;
   const key = `${s.view.id} ${track.id}`;
   const was = playedBefore.get(key);
-  const same = was && was.clips === clips && was.tall.length === columns && was.step === step && was.arrived === arrivedSoFar();
+  const same =
+    was &&
+    was.clips === clips &&
+    was.takes === s.takes &&
+    was.tall.length === columns &&
+    was.step === step &&
+    was.arrived === arrivedSoFar();
   if (same && was.time.left === s.time.left && was.time.perPixel === s.time.perPixel && plays(was.track) === plays(track)) return was.tall;
   const tall = peaks(s, track, step, columns);
   if (playedBefore.size >= most) playedBefore.clear();
-  playedBefore.set(key, { clips, track, time: s.time, step, arrived: arrivedSoFar(), tall });
+  playedBefore.set(key, { clips, track, takes: s.takes, time: s.time, step, arrived: arrivedSoFar(), tall });
   return tall;
 }
 

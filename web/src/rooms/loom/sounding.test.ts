@@ -202,6 +202,16 @@ describe.each(edits)("what is drawn of a clip with %s", (name, edit) => {
   });
 });
 
+it("what is replaced is not drawn, though one column has all of it", () => {
+  const burst: Raw = (take, _, from, to) => {
+    const loud = take === "boom" && from < 5100 && to > 5000 ? 0.9 : 0;
+    return { low: -loud, high: loud, rms: loud };
+  };
+  const borrowed = [{ from: 3000, to: 8000, take: "other", title: "", channel: 0, offset: 0, fade: { length: 800 } }];
+  const c = { ...plain, lanes: [{ borrowed }] } as Clip;
+  expect(channelIn(burst, c, 0, 52_000, 57_200)).toMatchObject({ low: -0, high: 0 });
+});
+
 describe("what a clip comes to on its track", () => {
   const two = { ...plain, channels: [0, 1] } as Clip;
   const [a, b] = [50_300, 50_400];

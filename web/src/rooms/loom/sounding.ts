@@ -20,6 +20,8 @@ export function rawAt(perPixel: number, channels: ReadonlyMap<string, number>): 
   return (take, channel, from, to) => {
     const width = channels.get(take);
     if (!width || to <= 0) return to <= 0 ? silent : null;
+    // Of a stretch that is far longer than a column, as room tone is, how loud it is is enough.
+    if (to - from > 64 * Math.max(near, perPixel)) return extent(take, width, channel, levelFor((to - from) / 16), Math.max(0, from), to);
     if (perPixel < near)
       return extentOfSamples(take, channel + 1, Math.max(0, Math.round(from)), Math.max(Math.round(to), Math.round(from) + 1));
     // A bin belongs where its middle is.
@@ -132,7 +134,7 @@ function pieceIn(raw: Raw, c: Clip, l: Lane, channel: number, from: number, to: 
   const own = Math.max(...places.map((p) => p.own));
   const lent = Math.max(...places.map((p) => p.lent));
   let e: Extent | null = silent;
-  if (own > 0) {
+  if (own > 0 && from - delay < (c.frames ?? Infinity)) {
     e = raw(c.take, c.channels[channel]!, from - delay, to - delay);
     if (!e) return null;
     e = times(e, own);
