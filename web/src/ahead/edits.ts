@@ -52,7 +52,7 @@ export type Said =
 /** What the outbox says to pages: answers under their numbers, and what is for all. */
 export type Told =
   | { n: number; view?: ReelView; refused?: Refusal }
-  | { tell: "reel"; reel: string; view: ReelView }
+  | { tell: "reel"; reel: string; view: ReelView; planned: boolean } // planned by the core: it holds whatever the page has
   | { tell: "lost"; reel: string } // what has changed is not known: it is to be looked at anew
   | ({ tell: "waits" } & Waits);
 

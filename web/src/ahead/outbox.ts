@@ -249,7 +249,7 @@ export class Outbox {
       if (view.since) view.since.revision = lane.pages;
       lane.pages = view.revision;
     }
-    this.tell({ tell: "reel", reel, view });
+    this.tell({ tell: "reel", reel, view, planned: lane.open });
   }
 
   private tellWhole(reel: string) {

@@ -83,11 +83,15 @@ describe("what the server says has changed", () => {
       ["", Number.MAX_SAFE_INTEGER],
     ]);
     const key = keysOf.reel("r");
-    show({ tell: "reel", reel: "r", view: { id: "r", revision: 9 } as ReelView });
+    show({ tell: "reel", reel: "r", view: { id: "r", revision: 9 } as ReelView, planned: true });
     expect(queries.getQueryData(key)).toBeUndefined(); // no room shows it
     queries.setQueryData(key, { id: "r", revision: 6 } as ReelView);
-    show({ tell: "reel", reel: "r", view: { id: "r", revision: 8 } as ReelView });
+    show({ tell: "reel", reel: "r", view: { id: "r", revision: 8 } as ReelView, planned: false });
     expect(queries.getQueryData<ReelView>(key)?.revision).toBe(8);
+    show({ tell: "reel", reel: "r", view: { id: "r", revision: 7 } as ReelView, planned: false });
+    expect(queries.getQueryData<ReelView>(key)?.revision).toBe(8); // it was overtaken
+    show({ tell: "reel", reel: "r", view: { id: "r", revision: 7, name: "mine" } as ReelView, planned: true });
+    expect(queries.getQueryData<ReelView>(key)).toMatchObject({ revision: 7, name: "mine" }); // what waits is on it
     show({ tell: "lost", reel: "r" });
     expect(queries.getQueryState(key)?.isInvalidated).toBe(true);
   });

@@ -31,7 +31,7 @@ function showReels(queries: QueryClient) {
     const key = keysOf.reel(told.reel);
     const have = queries.getQueryData<ReelView>(key);
     if (!have) return; // no room has shown it
-    const whole = told.tell === "reel" && merged(have, told.view);
+    const whole = told.tell === "reel" && merged(have, told.view, told.planned);
     if (whole) queries.setQueryData(key, whole);
     else void queries.invalidateQueries({ queryKey: key });
   });

@@ -25,6 +25,13 @@ describe("merging what has changed into a reel", () => {
     expect(now).toMatchObject({ revision: 4, undo: "move", since: undefined });
   });
 
+  it("takes a part that was planned, whatever the page has heard of the server by itself", () => {
+    const part = view(3, { clips: [clip("b", 7)], since: { revision: 3, routed: false, gone: none } });
+    const newer = view(4, { clips: [clip("b", 5)] });
+    expect(merged(newer, part)!.clips).toEqual(newer.clips);
+    expect(merged(newer, part, true)!.clips).toEqual([clip("b", 7)]);
+  });
+
   it.each([
     ["stems", "order"],
     ["tracks", "order"],

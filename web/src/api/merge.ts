@@ -30,12 +30,15 @@ const orders: Record<Kind, (a: never, b: never) => number> = {
   corrections: byID,
 };
 
-/** Gives the reel as it is now, or null where the two do not fit together and all of it has to be fetched. */
-export function merged(old: ReelView | undefined, now: ReelView): ReelView | null {
+/**
+ * Gives the reel as it is now, or null where the two do not fit together and all of it has to be fetched. What the server says may have been overtaken;
+ * what was planned never is: a page that has looked at the server itself may know of an edit that the outbox has not heard of yet, but not of those that wait.
+ */
+export function merged(old: ReelView | undefined, now: ReelView, planned = false): ReelView | null {
   const since: Part | undefined = now.since;
-  if (!since) return !old || now.revision >= old.revision ? now : old;
+  if (!since) return planned || !old || now.revision >= old.revision ? now : old;
   if (!old || since.revision > old.revision) return null;
-  if (now.revision < old.revision) return old; // it was overtaken
+  if (!planned && now.revision < old.revision) return old; // it was overtaken
   const { gone, routed } = since;
   const next: ReelView = {
     ...now,
