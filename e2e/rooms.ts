@@ -41,10 +41,13 @@ export const chosen = (page: Page) => page.getByRole("region", { name: "What is 
 
 /** Puts the playhead somewhere. */
 export async function goTo(page: Page, timecode: string) {
+  // Keys are the room's once it is there: after a reload the header and the foot come first.
+  const position = page.getByRole("button", { name: /^Position/ });
+  await expect(position).toBeVisible();
   await page.keyboard.press("g");
   await page.getByLabel("Go to timecode").fill(timecode);
   await page.keyboard.press("Enter");
-  await expect(page.getByRole("button", { name: /^Position/ })).toHaveText(timecode);
+  await expect(position).toHaveText(timecode);
 }
 
 /** Chooses a range on the chosen track. */
