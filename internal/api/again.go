@@ -10,7 +10,7 @@ import (
 	"zestyloom/internal/store"
 )
 
-// maxAnswer bounds an answer that is kept for whoever asks again, in bytes. Larger are those with whole reels, which know their own keys.
+// maxAnswer bounds an answer that is kept for whoever asks again, in bytes.
 const maxAnswer = 256 << 10
 
 // recorder keeps what is answered, besides answering it.
@@ -49,7 +49,7 @@ func (s *Server) again() gin.HandlerFunc {
 		w := &recorder{ResponseWriter: c.Writer}
 		c.Writer = w
 		c.Next()
-		if status := w.Status(); (status == http.StatusCreated || status == http.StatusAccepted) && w.body.Len() <= maxAnswer {
+		if status := w.Status(); status < http.StatusMultipleChoices && !r.Known() && w.body.Len() <= maxAnswer {
 			answer := store.Answer{Status: status, Location: w.Header().Get("Location"), Body: w.body.Bytes()}
 			if err := s.Store.KeepAnswer(context.WithoutCancel(c.Request.Context()), *r, answer); err != nil {
 				s.Log.Warn("an answer could not be kept for whoever asks again", "error", err) // then what it made is known all the same

@@ -80,7 +80,7 @@ func New(c Config) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	e.Use(s.recovered(), s.watched(), s.guard(), hurry(), within(), s.frugal(), checked, s.there(), s.again())
+	e.Use(s.recovered(), s.watched(), s.guard(), hurry(), within(), s.frugal(), checked, s.again(), s.there())
 	RegisterHandlersWithOptions(e, s, GinServerOptions{BaseURL: Base, ErrorHandler: func(c *gin.Context, err error, _ int) {
 		s.fail(c, fault.Wrap(fault.BadInput, err, "The request has a part that can't be read: %v", err))
 	}})

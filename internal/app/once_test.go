@@ -22,12 +22,16 @@ import (
 
 // keyed sends a request under a key.
 func keyed(t *testing.T, s *apptest.Server, key, path string, body any) (int, string) {
+	return keyedBy(t, s, http.MethodPost, key, path, body)
+}
+
+func keyedBy(t *testing.T, s *apptest.Server, method, key, path string, body any) (int, string) {
 	b, err := json.Marshal(body)
 	require.NoError(t, err)
 	if body == nil {
 		b = nil
 	}
-	req, err := http.NewRequest(http.MethodPost, s.Base+api.Base+path, bytes.NewReader(b))
+	req, err := http.NewRequest(method, s.Base+api.Base+path, bytes.NewReader(b))
 	require.NoError(t, err)
 	req.Header.Set("Idempotency-Key", key)
 	req.Header.Set("Content-Type", "application/json")
@@ -153,4 +157,57 @@ func TestWhatIsAskedForTwiceIsMadeOnce(t *testing.T) {
 	require.Equal(t, http.StatusOK, status)
 	status, refused := keyed(t, s, "an edit", "/reels/"+v.ID+"/commands", mark("two"))
 	assert.Equal(t, http.StatusBadRequest, status, refused)
+}
+
+// What is changed is changed once for a key: asked for again it is answered as before, and what somebody has changed since stays.
+func TestWhatIsChangedTwiceUnderAKeyIsChangedOnce(t *testing.T) {
+	s := apptest.Start(t)
+	s.Record("day1/A.wav", 1, "Boom")
+	production := s.Production()
+	s.Bring(production, "day1/A.wav")
+	a := "/takes/" + s.Takes(production)["A.wav"].ID
+	home := "/productions/" + production
+	var spare api.ReelInfo
+	s.OK("POST", home+"/reels", map[string]any{"name": "Spare"}, &spare)
+	note := func(text string) map[string]any { return map[string]any{"slate": map[string]any{"note": text}} }
+	conn, err := pgx.Connect(t.Context(), s.Database)
+	require.NoError(t, err)
+	defer conn.Close(t.Context())
+	known := func() (state string) {
+		require.NoError(t, conn.QueryRow(t.Context(), `select concat((select string_agg(concat(name, takes_revision), ' ') from productions),
+			(select string_agg(slate::text, ' ') from takes), (select count(*) from reels), (select string_agg(concat(id, state), ' ' order by id)
+			from take_edits))`).Scan(&state))
+		return state
+	}
+	for _, c := range []struct {
+		name, method, path string
+		body               any
+		since              func() // what somebody does in between
+		survives           bool   // it is known also where the process died before the answer was kept
+	}{
+		{"editTake", "PATCH", a, note("first"), func() { s.OK("PATCH", a, note("second"), nil) }, true},
+		{"undoTakeEdit", "POST", home + "/takes/undo", map[string]any{"revision": 2}, func() { s.OK("PATCH", a, note("third"), nil) }, true},
+		{"editTakes", "POST", home + "/takes/edit", map[string]any{"takes": []string{strings.TrimPrefix(a, "/takes/")}, "edit": note("all")},
+			func() { s.OK("PATCH", a, note("fourth"), nil) }, true},
+		{"renameProduction", "PATCH", home, map[string]any{"name": "One"}, func() { s.OK("PATCH", home, map[string]any{"name": "Two"}, nil) }, false},
+		{"removeReel", "DELETE", "/reels/" + spare.ID, nil, func() {}, false},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			status, first := keyedBy(t, s, c.method, "key of "+c.name, c.path, c.body)
+			require.Less(t, status, 300, first)
+			c.since()
+			now := known()
+			again, second := keyedBy(t, s, c.method, "key of "+c.name, c.path, c.body)
+			assert.Equal(t, status, again)
+			assert.Equal(t, first, second)
+			assert.Equal(t, now, known())
+			if c.survives {
+				_, err := conn.Exec(t.Context(), "delete from requests where n = -1")
+				require.NoError(t, err)
+				again, _ = keyedBy(t, s, c.method, "key of "+c.name, c.path, c.body)
+				assert.Equal(t, status, again)
+				assert.Equal(t, now, known())
+			}
+		})
+	}
 }

@@ -14,7 +14,12 @@ type Request struct {
 	Key    string
 	Digest string // of all of the request
 	made   int    // how much it has made so far
+	known  bool
 }
+
+// Known says that what the request has done is known by its key where it was done: an edit of a reel, whose history has it. Then its
+// answer need not be kept, which is as large as what has changed.
+func (r *Request) Known() bool { return r.known }
 
 type requestKey struct{}
 

@@ -278,6 +278,9 @@ func (s *Store) editIn(ctx context.Context, tx pgx.Tx, id, key string, work plan
 	if err != nil {
 		return o, err
 	}
+	if r := RequestOf(ctx); r != nil && key != "" {
+		r.known = true
+	}
 	if before, err := done(ctx, tx, id, key); err != nil || before {
 		return o, err
 	}

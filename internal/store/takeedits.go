@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"reflect"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/jackc/pgx/v5"
@@ -255,27 +256,42 @@ func (s *Store) editTakes(ctx context.Context, production, author string, ids []
 		if err := lockTakes(ctx, tx, production); err != nil {
 			return err
 		}
-		ids = slices.Compact(slices.Sorted(slices.Values(ids)))
-		found, err := fieldsOf(ctx, tx, production, ids)
+		many, err := Once(ctx, tx, func() (string, error) {
+			edits, err := editsOf(ctx, tx, production, ids, edit)
+			if err != nil {
+				return "", err
+			}
+			return strconv.Itoa(len(edits)), putStep(ctx, tx, production, author, edits)
+		})
 		if err != nil {
 			return err
 		}
-		var edits []takeEdit
-		for _, id := range ids {
-			f := found[id]
-			before := f.clone()
-			name, err := edit(tx, id, &f)
-			if err != nil {
-				return err
-			}
-			if !reflect.DeepEqual(before, f) {
-				edits = append(edits, takeEdit{id, name, before, f})
-			}
-		}
-		changed = len(edits)
-		return putStep(ctx, tx, production, author, edits)
+		changed, err = strconv.Atoi(many)
+		return err
 	})
 	return changed, err
+}
+
+// editsOf is what an edit makes of takes that it changes, in the order of their IDs.
+func editsOf(ctx context.Context, tx pgx.Tx, production string, ids []string,
+	edit func(tx pgx.Tx, id string, f *takeFields) (string, error)) (edits []takeEdit, err error) {
+	ids = slices.Compact(slices.Sorted(slices.Values(ids)))
+	found, err := fieldsOf(ctx, tx, production, ids)
+	if err != nil {
+		return nil, err
+	}
+	for _, id := range ids {
+		f := found[id]
+		before := f.clone()
+		name, err := edit(tx, id, &f)
+		if err != nil {
+			return nil, err
+		}
+		if !reflect.DeepEqual(before, f) {
+			edits = append(edits, takeEdit{id, name, before, f})
+		}
+	}
+	return edits, nil
 }
 
 // CarryNames gives the channels of all takes of the same roll that have the same layout what was decided for this
@@ -466,60 +482,65 @@ func (s *Store) stepTakes(ctx context.Context, production string, seen int64, au
 		if err := lockTakes(ctx, tx, production); err != nil {
 			return err
 		}
-		var batch, revision int64
-		var name, by string
-		err := tx.QueryRow(ctx, newestTakeEdit[kind], production, author).Scan(&batch, &name, &by)
-		if errors.Is(err, pgx.ErrNoRows) {
-			return fault.New(fault.BadInput, "There is nothing to %s in the takes", kind)
-		}
-		if err != nil {
-			return err
-		}
-		if err := tx.QueryRow(ctx, "select takes_revision from productions where id = $1", production).Scan(&revision); err != nil {
-			return err
-		}
-		if by != author && revision != seen {
-			return fault.New(fault.Stale, "%s has edited the takes in the meantime (%s). Look at them before you take it back", by, name)
-		}
-		states := map[string]string{"undo": "undone", "redo": "done"}
-		rows, err := tx.Query(ctx, "update take_edits set state = $3 where production_id = $1 and coalesce(batch, id) = $2 returning take_id::text, before, after", production, batch, states[kind])
-		if err != nil {
-			return err
-		}
-		type edit struct {
-			Take          string
-			Before, After takeFields
-		}
-		edits, err := pgx.CollectRows(rows, pgx.RowToStructByPos[edit])
-		if err != nil {
-			return err
-		}
-		var ids []string
-		for _, e := range edits {
-			ids = append(ids, e.Take)
-		}
-		now, err := fieldsOf(ctx, tx, production, ids)
-		if err != nil {
-			return err
-		}
-		turned := make([]takeEdit, len(edits))
-		for i, e := range edits {
-			from, to := e.After, e.Before
-			if kind == "redo" {
-				from, to = to, from
-			}
-			is := now[e.Take]
-			turned[i] = takeEdit{id: e.Take, before: is.clone()}
-			if !is.turn(from, to) {
-				return s.stepMet(ctx, tx, e.Take)
-			}
-			turned[i].after = is
-		}
-		if err := put(ctx, tx, author, turned); err != nil {
-			return err
-		}
-		return takesEdited(ctx, tx, production)
+		_, err := Once(ctx, tx, func() (string, error) { return "", s.turnTakes(ctx, tx, production, seen, author, kind) })
+		return err
 	})
+}
+
+func (s *Store) turnTakes(ctx context.Context, tx pgx.Tx, production string, seen int64, author, kind string) error {
+	var batch, revision int64
+	var name, by string
+	err := tx.QueryRow(ctx, newestTakeEdit[kind], production, author).Scan(&batch, &name, &by)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return fault.New(fault.BadInput, "There is nothing to %s in the takes", kind)
+	}
+	if err != nil {
+		return err
+	}
+	if err := tx.QueryRow(ctx, "select takes_revision from productions where id = $1", production).Scan(&revision); err != nil {
+		return err
+	}
+	if by != author && revision != seen {
+		return fault.New(fault.Stale, "%s has edited the takes in the meantime (%s). Look at them before you take it back", by, name)
+	}
+	states := map[string]string{"undo": "undone", "redo": "done"}
+	rows, err := tx.Query(ctx, "update take_edits set state = $3 where production_id = $1 and coalesce(batch, id) = $2 returning take_id::text, before, after", production, batch, states[kind])
+	if err != nil {
+		return err
+	}
+	type edit struct {
+		Take          string
+		Before, After takeFields
+	}
+	edits, err := pgx.CollectRows(rows, pgx.RowToStructByPos[edit])
+	if err != nil {
+		return err
+	}
+	var ids []string
+	for _, e := range edits {
+		ids = append(ids, e.Take)
+	}
+	now, err := fieldsOf(ctx, tx, production, ids)
+	if err != nil {
+		return err
+	}
+	turned := make([]takeEdit, len(edits))
+	for i, e := range edits {
+		from, to := e.After, e.Before
+		if kind == "redo" {
+			from, to = to, from
+		}
+		is := now[e.Take]
+		turned[i] = takeEdit{id: e.Take, before: is.clone()}
+		if !is.turn(from, to) {
+			return s.stepMet(ctx, tx, e.Take)
+		}
+		turned[i].after = is
+	}
+	if err := put(ctx, tx, author, turned); err != nil {
+		return err
+	}
+	return takesEdited(ctx, tx, production)
 }
 
 // stepMet is Stale: a take has been changed in the same place since.
