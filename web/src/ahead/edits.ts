@@ -34,6 +34,31 @@ export type Waiting = Edit & {
   refused?: Refusal;
 };
 
+/** What is asked of the server that changes something, but for edits of open reels: as it is sent. */
+export type Errand = {
+  method: string;
+  /** After the API's base, with what it asks. */
+  path: string;
+  body: string | null;
+  type: string; // of the body
+  author: string;
+  key: string;
+};
+
+/** An errand that the server has not answered: kept until it has. */
+export type WaitingErrand = Errand & {
+  n: number;
+  /** When it was made, in milliseconds since 1970. */
+  made: number;
+  /** It was sent before, and nobody knows what became of it. */
+  tried: boolean;
+  /** Why the server did not do it, where nobody waits for the answer any more. */
+  refused?: Refusal;
+};
+
+/** What the server answered. */
+export type Answered = { status: number; body: string; type: string; location: string };
+
 export type Refusal = { sentence: string; kind: string; step?: number; at?: string };
 
 /** What is known of a take that commands name. */
@@ -43,6 +68,7 @@ export type KnownTake = { title: string; channels: number; frames: number; sampl
 export type Said =
   | { n: number; say: "open"; reel: string; revision: number; author: string }
   | { n: number; say: "do"; edit: Edit; takes: Record<string, KnownTake> }
+  | { n: number; say: "run"; errand: Errand }
   | { n: number; say: "settled"; reel: string }
   | { n: number; say: "look"; reel: string; revision: number; author: string }
   | { say: "know"; reel: string; takes: Record<string, KnownTake> }
@@ -51,16 +77,18 @@ export type Said =
 
 /** What the outbox says to pages: answers under their numbers, and what is for all. */
 export type Told =
-  | { n: number; view?: ReelView; refused?: Refusal }
+  | { n: number; view?: ReelView; refused?: Refusal; answered?: Answered }
   | { tell: "reel"; reel: string; view: ReelView; planned: boolean } // planned by the core: it holds whatever the page has
   | { tell: "lost"; reel: string } // what has changed is not known: it is to be looked at anew
   | ({ tell: "waits" } & Waits);
 
-/** What waits for the server, of all reels. */
+/** What waits for the server, of all reels and all errands. */
 export type Waits = {
   count: number;
   /** When the first of them was made, in milliseconds since 1970. */
   since: number;
   /** What the server did not make, though it was on the screen. */
   refused: Waiting[];
+  /** Errands that the server did not do, whose page is gone. */
+  undone: WaitingErrand[];
 };

@@ -1,17 +1,17 @@
 // The page's side of the outbox: what is edited goes there, and what is told from there is shown.
 import type { ReelView } from "../api/client";
-import type { Edit, KnownTake, Refusal, Said, Told, Waits } from "./edits";
+import type { Answered, Edit, Errand, KnownTake, Refusal, Said, Told, Waits } from "./edits";
 import { noKeep } from "./keep";
 import { newKey } from "./key";
 import { Outbox } from "./outbox";
 import { server } from "./server";
 
-type Answer = { view?: ReelView; refused?: Refusal };
+type Answer = { view?: ReelView; refused?: Refusal; answered?: Answered };
 type Numbered = Extract<Said, { n: number }>;
 /** What is said under a number, without it. */
 type Unnumbered = Numbered extends infer S ? (S extends Numbered ? Omit<S, "n"> : never) : never;
 
-const none: Waits = { count: 0, since: 0, refused: [] };
+const none: Waits = { count: 0, since: 0, refused: [], undone: [] };
 
 class Hand {
   /** This page, among all that are open. */
@@ -66,6 +66,12 @@ class Hand {
 
   open = (reel: string, revision: number, author: string) => this.ask({ say: "open", reel, revision, author });
   do = (edit: Edit, takes: Record<string, KnownTake>) => this.ask({ say: "do", edit, takes });
+  /** Has the server do something, whenever it can be reached; fails where that can't be asked for. */
+  run = async (errand: Errand): Promise<Answered> => {
+    const { answered, refused } = await this.ask({ say: "run", errand });
+    if (!answered) throw new Error(refused?.sentence);
+    return answered;
+  };
   /** Waits until the server has all that was edited of a reel. */
   settled = (reel: string) => this.ask({ say: "settled", reel });
   /** All of a reel as it is to be shown; nothing where it is at this revision still. */

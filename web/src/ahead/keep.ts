@@ -1,5 +1,5 @@
 // Where edits are kept: in the browser's own database.
-import type { Waiting } from "./edits";
+import type { Waiting, WaitingErrand } from "./edits";
 import type { Keep } from "./outbox";
 
 function done<T>(request: IDBRequest<T>): Promise<T> {
@@ -10,12 +10,21 @@ function done<T>(request: IDBRequest<T>): Promise<T> {
 }
 
 async function opened(): Promise<IDBDatabase> {
-  const request = indexedDB.open("loom", 1);
-  request.onupgradeneeded = () => {
-    request.result.createObjectStore("edits", { keyPath: "key" });
-    request.result.createObjectStore("self");
+  const request = indexedDB.open("loom", 2);
+  request.onupgradeneeded = (e) => {
+    if (e.oldVersion < 1) {
+      request.result.createObjectStore("edits", { keyPath: "key" });
+      request.result.createObjectStore("self");
+    }
+    if (e.oldVersion < 2) request.result.createObjectStore("errands", { keyPath: "key" });
   };
-  return done(request);
+  // Tabs of an older version that are open still would keep this one waiting.
+  const blocked = new Promise<never>((_, no) => {
+    request.onblocked = () => no(new Error("Another version of this has it open"));
+  });
+  const db = await Promise.race([done(request), blocked]);
+  db.onversionchange = () => db.close();
+  return db;
 }
 
 /** Opens it, and gives the name that the keys of this browser's edits begin with. */
@@ -35,15 +44,17 @@ export async function openKeep(fresh: () => string): Promise<{ keep: Keep; clien
     const name = client;
     await write("self", (store) => store.put(name, "client"));
   }
+  const kept = <T>(of: string) => ({
+    all: () => done(db.transaction(of).objectStore(of).getAll() as IDBRequest<T[]>),
+    put: (w: T) => write(of, (store) => store.put(w)),
+    remove: (key: string) => write(of, (store) => store.delete(key)),
+  });
   return {
     client,
-    keep: {
-      all: () => done(db.transaction("edits").objectStore("edits").getAll() as IDBRequest<Waiting[]>),
-      put: (w) => write("edits", (store) => store.put(w)),
-      remove: (key) => write("edits", (store) => store.delete(key)),
-    },
+    keep: { ...kept<Waiting>("edits"), errands: kept<WaitingErrand>("errands") },
   };
 }
 
 /** Where nothing can be kept. */
-export const noKeep: Keep = { all: () => Promise.resolve([]), put: () => Promise.resolve(), remove: () => Promise.resolve() };
+const nothing = { all: () => Promise.resolve([]), put: () => Promise.resolve(), remove: () => Promise.resolve() };
+export const noKeep: Keep = { ...nothing, errands: nothing };

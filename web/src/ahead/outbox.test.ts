@@ -3,6 +3,7 @@ import { beforeEach, describe, expect, it } from "vitest";
 import type { ReelView } from "../api/client";
 import { merged } from "../api/merge";
 import type { Edit, Told, Waiting } from "./edits";
+import { noKeep } from "./keep";
 import { type Answer, Outbox, type Sent } from "./outbox";
 
 /** Everything that an outbox has around it, and what it has done with it, in order. */
@@ -60,6 +61,7 @@ class Around {
       this.kept.delete(key);
       return Promise.resolve();
     },
+    errands: noKeep.errands,
   };
 
   name = (w: Waiting) => (w.body as unknown as { name: string }).name;
@@ -73,6 +75,7 @@ class Around {
       this.revision++;
       return { view: this.view(since) };
     },
+    run: () => Promise.resolve("unsure" as const),
     look: (_: string, __: string, since?: number) => {
       this.log.push(since === undefined ? "look" : `look since ${since}`);
       return Promise.resolve(this.view(since));

@@ -1,7 +1,8 @@
 // The outbox: what is edited waits here until the server has confirmed it, over whatever happens meanwhile. There is one for all tabs of a browser. It has no
 // page: the core that plans edits, where they are kept, how they are sent and whom it tells are handed to it.
 import type { ReelView } from "../api/client";
-import type { Edit, KnownTake, Refusal, Said, Told, Waiting } from "./edits";
+import type { Answered, Edit, KnownTake, Refusal, Said, Told, Waiting, WaitingErrand } from "./edits";
+import { type ErrandKeep, Errands, pauses, type Run } from "./errands";
 
 /** The core, asked in its own words (core/ahead, Question and Answer). */
 export type Core = (question: object) => Answer;
@@ -19,12 +20,18 @@ export type Answer = {
 };
 
 /** Where edits are kept. */
-export type Keep = { all: () => Promise<Waiting[]>; put: (w: Waiting) => Promise<void>; remove: (key: string) => Promise<void> };
+export type Keep = {
+  all: () => Promise<Waiting[]>;
+  put: (w: Waiting) => Promise<void>;
+  remove: (key: string) => Promise<void>;
+  errands: ErrandKeep;
+};
 
 /** What became of a request: an answer, a refusal, or nothing that is known. */
 export type Sent = { view: ReelView } | { refused: Refusal } | "unsure";
 export type Server = {
   send: (w: Waiting, since: number) => Promise<Sent>;
+  run: (e: WaitingErrand) => Promise<Run>;
   look: (reel: string, author: string, since?: number) => Promise<ReelView | null>;
 };
 
@@ -47,9 +54,6 @@ type Lane = {
 /** How long the hand is to rest before what can wait is told, in milliseconds. */
 const rest = 60;
 
-/** How long to wait before each further try, in milliseconds; the last goes on. */
-const pauses = [200, 500, 1000, 2000, 3000];
-
 export class Outbox {
   private lanes = new Map<string, Lane>();
   private core: Core | null = null;
@@ -58,6 +62,7 @@ export class Outbox {
   private chain: Promise<unknown> = Promise.resolve();
   private answers = new Map<string, (sent: { view?: ReelView; refused?: Refusal }) => void>();
   private begun: Promise<void>;
+  private errands: Errands;
 
   constructor(
     private client: string,
@@ -66,7 +71,15 @@ export class Outbox {
     private tell: (told: Told) => void,
     private pause: (ms: number) => Promise<void> = (ms) => new Promise((done) => setTimeout(done, ms)),
   ) {
+    this.errands = new Errands({
+      keep: keep.errands,
+      run: (e) => server.run(e),
+      settled: (reel) => this.settled(reel, Number.POSITIVE_INFINITY),
+      changed: () => this.tellWaits(),
+      pause,
+    });
     this.begun = this.begin();
+    void this.begun.then(() => this.errands.begin());
   }
 
   /** Goes on with what was kept. Whether it was made is not known, so it is not shown before the server has answered. */
@@ -82,7 +95,7 @@ export class Outbox {
 
   /** Hears what a page says, and answers it. */
   async hear(said: Said, tell: (told: Told) => void) {
-    const answer = (of: { view?: ReelView; refused?: Refusal }) => "n" in said && tell({ n: said.n, ...of });
+    const answer = (of: { view?: ReelView; refused?: Refusal; answered?: Answered }) => "n" in said && tell({ n: said.n, ...of });
     try {
       switch (said.say) {
         case "open":
@@ -91,6 +104,8 @@ export class Outbox {
           return answer({});
         case "do":
           return answer(await this.do(said.edit, said.takes));
+        case "run":
+          return answer({ answered: await this.errands.run(said.errand) });
         case "settled":
           await this.settled(said.reel);
           return answer({});
@@ -276,19 +291,21 @@ export class Outbox {
   /** Says what waits. */
   sayWaits() {
     const all = [...this.lanes.values()].flatMap((l) => l.waits);
-    const open = all.filter((w) => !w.refused);
+    const errands = this.errands.all();
+    const open = [...all, ...errands].filter((w) => !w.refused);
     this.tell({
       tell: "waits",
       count: open.length,
       since: Math.min(...open.map((w) => w.made)),
       refused: all.filter((w) => w.refused).sort((a, b) => a.n - b.n),
+      undone: errands.filter((e) => e.refused).sort((a, b) => a.n - b.n),
     });
   }
 
   /** Waits until the server has answered all edits of a reel, or can't be reached. */
-  async settled(reel: string): Promise<void> {
+  async settled(reel: string, most = 400): Promise<void> {
     await this.begun;
-    for (let tries = 0; this.pending(this.lane(reel)).length > 0 && tries < 400; tries++) {
+    for (let tries = 0; this.pending(this.lane(reel)).length > 0 && tries < most; tries++) {
       void this.pump(reel);
       await this.pause(25);
     }
@@ -404,6 +421,7 @@ export class Outbox {
   letGo(key: string) {
     for (const lane of this.lanes.values()) lane.waits = lane.waits.filter((w) => w.key !== key || !w.refused);
     void this.order(async () => {
+      await this.errands.letGo(key);
       await this.keep.remove(key).catch(() => undefined);
       this.tellWaits();
     });

@@ -10,6 +10,15 @@ const unsure = new Set([408, 429, 502, 503, 504]);
 /** How long an answer may take, in milliseconds. After it nobody knows, and it is asked again under the same key. */
 const patience = 60_000;
 
+/** The kind of problem that an answer speaks of. */
+function kindOf(body: string): string {
+  try {
+    return (JSON.parse(body) as Partial<Schemas["Problem"]>)?.kind ?? "";
+  } catch {
+    return "";
+  }
+}
+
 const by = (author: string) => ({ "Loom-Author": encodeURIComponent(author) });
 
 /** What is sent of an edit: what it asks for, and what whoever asked had seen. */
@@ -43,6 +52,22 @@ export const server: Server = {
         at: problem.at,
       },
     };
+  },
+
+  async run(e) {
+    try {
+      const answer = await fetch(base + e.path, {
+        method: e.method,
+        headers: { ...by(e.author), ...(e.body !== null && { "Content-Type": e.type }), "Idempotency-Key": e.key },
+        body: e.body,
+        signal: AbortSignal.timeout(patience),
+      });
+      const said = { status: answer.status, body: await answer.text(), type: answer.headers.get("Content-Type") ?? "" };
+      if (unsure.has(answer.status) || kindOf(said.body) === "away") return "unsure";
+      return { ...said, location: answer.headers.get("Location") ?? "" };
+    } catch {
+      return "unsure"; // the answer was lost
+    }
   },
 
   async look(reel, author, since) {

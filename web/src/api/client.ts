@@ -1,8 +1,7 @@
 // The server's API, typed from the contract. Every failed call becomes a Problem with a sentence for the user.
 import createClient from "openapi-fetch";
 
-import { newKey } from "../ahead/key";
-import { patient, pauses } from "./patient";
+import { base, patient } from "./patient";
 import type { components, paths } from "./schema.gen";
 
 export type Schemas = components["schemas"];
@@ -66,7 +65,7 @@ export type Command = Schemas["Command"];
 /** What a command of a kind says. */
 export type CommandOf<K extends Command["kind"]> = Extract<Command, { kind: K }>["command"];
 
-export const base = "/api/v1";
+export { base };
 export const api = createClient<paths>({ baseUrl: base, fetch: patient });
 
 const named = "loom.author";
@@ -103,25 +102,6 @@ export class Problem extends Error {
   }
 }
 
-const unsure = new Set(["offline", "away"]); // whether it was done is not known
-
-/**
- * Makes a call that changes something under a key of its own. Where the answer is lost, it is made again: the server knows
- * the key and does nothing twice.
- */
-export async function once<T>(call: (key: string) => Promise<T>): Promise<T> {
-  const key = newKey();
-  for (const pause of pauses) {
-    try {
-      return await call(key);
-    } catch (error) {
-      if (!(error instanceof Problem) || !unsure.has(error.kind)) throw error;
-    }
-    await new Promise((done) => setTimeout(done, pause));
-  }
-  return call(key);
-}
-
 /** Gives the data of a call, or throws the problem it was answered with. */
 export async function ok<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
   let result: Awaited<typeof call>;
@@ -136,3 +116,21 @@ export async function ok<T>(call: Promise<{ data?: T; error?: unknown; response:
   }
   return result.data as T;
 }
+
+/** Sends a text to the API, and gives what it answers, or throws the problem. */
+export async function sendText<T>(path: string, type: string, text: string): Promise<T> {
+  const headers = { "Content-Type": type, "Loom-Author": encodeURIComponent(author()) };
+  const request = new Request(new URL(base + path, location.href), { method: "POST", headers, body: text });
+  return ok(
+    patient(request).then(async (response) => {
+      const said = (await response.json()) as T;
+      return response.ok ? { data: said, response } : { error: said, response };
+    }),
+  );
+}
+
+/** What is wrong with a file is said with its name. */
+export const inFile = <T>(name: string, call: Promise<T>): Promise<T> =>
+  call.catch((error: unknown) => {
+    throw error instanceof Problem ? new Problem(`${name}: ${error.message}`, error.kind) : error;
+  });

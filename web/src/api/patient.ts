@@ -1,34 +1,39 @@
-// Requests that make something bear a key of their own, and are made again where their answer is lost: the server knows the key.
+// How the page asks the server. What changes something goes by way of the outbox, which has it done once, whatever happens to the server, the line or the tab.
+import type { Answered } from "../ahead/edits";
 import { hand } from "../ahead/hand";
 import { newKey } from "../ahead/key";
+import { errandName } from "./errands";
 
-/** How the addresses end at which something is made under a key, which the contract says too. */
-const made =
-  "productions reels takes group convert imports batches sync level prints queue patterns pattern specs receipts reel settle " +
-  "revision correct handover handedover";
-export const makes = new RegExp(`/(${made.replaceAll(" ", "|")})$`);
-
-/** How long to wait before each further try, in milliseconds. */
-export const pauses = [300, 1000, 3000];
+export const base = "/api/v1";
 
 /** What is done with a reel, but for looking at it: it is done with all that has been edited. */
 const withReel = /\/reels\/([^/]+)(\/|$)/;
 
-/** Fetches, and has patience with what makes something. */
+/** Fetches; what changes something is answered whenever the server can be reached, and nothing of it is lost meanwhile. */
 export async function patient(request: Request): Promise<Response> {
-  const reel = request.method === "GET" ? null : withReel.exec(new URL(request.url).pathname);
-  if (reel) await hand.settled(reel[1]!);
-  if (request.method !== "POST" || !makes.test(new URL(request.url).pathname) || request.headers.has("Idempotency-Key"))
-    return fetch(request);
-  request.headers.set("Idempotency-Key", newKey());
-  for (const pause of pauses) {
-    try {
-      const answer = await fetch(request.clone());
-      if (answer.status !== 503) return answer;
-    } catch {
-      // whether it was done is not known
-    }
-    await new Promise((done) => setTimeout(done, pause));
+  const url = new URL(request.url);
+  const path = url.pathname.slice(base.length);
+  if (errandName(request.method, path)) {
+    const text = await request.text();
+    return responseOf(
+      await hand.run({
+        method: request.method,
+        path: path + url.search,
+        body: text === "" ? null : text,
+        type: request.headers.get("Content-Type") ?? "application/json",
+        author: decodeURIComponent(request.headers.get("Loom-Author") ?? ""),
+        key: request.headers.get("Idempotency-Key") ?? newKey(),
+      }),
+    );
   }
+  const reel = request.method === "GET" ? null : withReel.exec(path);
+  if (reel) await hand.settled(reel[1]!);
   return fetch(request);
+}
+
+function responseOf(a: Answered): Response {
+  const headers = new Headers({ "Content-Type": a.type || "application/json" });
+  if (a.location) headers.set("Location", a.location);
+  if (a.body === "") headers.set("Content-Length", "0");
+  return new Response([204, 205, 304].includes(a.status) ? null : a.body, { status: a.status, headers });
 }

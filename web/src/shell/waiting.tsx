@@ -1,10 +1,13 @@
 import { useEffect, useState, useSyncExternalStore } from "react";
 import { useQueryClient } from "@tanstack/react-query";
 
-import type { Waiting } from "../ahead/edits";
+import type { Waiting, WaitingErrand } from "../ahead/edits";
+import { refusalOf } from "../ahead/errands";
 import { hand } from "../ahead/hand";
+import { newKey } from "../ahead/key";
 import { allowed } from "../api/allowed";
 import { author, type Command, type ReelView } from "../api/client";
+import { errandName } from "../api/errands";
 import { reelEdits } from "../api/hooks";
 import { keysOf } from "../api/keys";
 import { askOfMet } from "../api/met";
@@ -21,7 +24,7 @@ const nameOf = (w: Waiting) => w.name || (w.kind === "other" ? w.path : w.kind =
 
 /** Edits that wait for the server, and those that it did not make. */
 export function WaitingEdits() {
-  const { count, since, refused } = useSyncExternalStore(hand.subscribe, hand.waiting);
+  const { count, since, refused, undone } = useSyncExternalStore(hand.subscribe, hand.waiting);
   const [late, setLate] = useState(false);
   const [open, setOpen] = useState(false);
   useEffect(() => {
@@ -33,6 +36,7 @@ export function WaitingEdits() {
   }, [count, since]);
   useMetLater(refused);
   const listed = refused.filter((w) => !isMet(w));
+  const unmade = listed.length + undone.length;
   return (
     <>
       <span className="sr-only" data-waits={count} />
@@ -41,20 +45,23 @@ export function WaitingEdits() {
           {many(count, "edit waits", "edits wait")} for the server
         </span>
       )}
-      {listed.length > 0 && (
+      {unmade > 0 && (
         <button className="min-h-6 cursor-pointer text-wrong hover:underline" onClick={() => setOpen(true)}>
-          {many(listed.length, "edit was", "edits were")} not made
+          {many(unmade, "edit was", "edits were")} not made
         </button>
       )}
       <Dialog
-        open={open && listed.length > 0}
+        open={open && unmade > 0}
         onOpenChange={setOpen}
         title="What the server did not make"
-        about="It was on the screen, and has been taken back: somebody else changed the same in the meantime, or something stood in its way."
+        about="It waited for the server: somebody else changed the same in the meantime, or something stood in its way. What was on the screen has been taken back."
       >
         <ul className="flex flex-col gap-3">
           {listed.map((w) => (
             <Refused key={w.key} of={w} />
+          ))}
+          {undone.map((e) => (
+            <Undone key={e.key} of={e} />
           ))}
         </ul>
       </Dialog>
@@ -72,18 +79,34 @@ function Refused({ of }: { of: Waiting }) {
     if (refused) return tell(refused.sentence, true);
     hand.letGo(of.key);
   };
+  return <NotMade of={of} name={nameOf(of)} again={asks ? "Do it all the same" : "Do it again"} onAgain={() => void again()} />;
+}
+
+function Undone({ of }: { of: WaitingErrand }) {
+  const again = async () => {
+    const { method, path, body, type } = of;
+    const answer = await hand.run({ method, path, body, type, author: author(), key: newKey() });
+    if (answer.status >= 400) return tell(refusalOf(answer).sentence, true);
+    hand.letGo(of.key);
+  };
+  const name = errandName(of.method, of.path.split("?")[0]!) ?? "something";
+  return <NotMade of={of} name={name} again="Do it again" onAgain={() => void again()} />;
+}
+
+/** One thing that was not made: what it was, why, and what can be done about it. */
+function NotMade(p: { of: Waiting | WaitingErrand; name: string; again: string; onAgain: () => void }) {
   return (
     <li className="flex items-start gap-4 border-b border-line pb-3 last:border-0">
       <span className="grow">
-        <b>{nameOf(of)}</b>
-        <span className="text-muted"> · {dayAndTime(new Date(of.made).toISOString())}</span>
+        <b>{p.name}</b>
+        <span className="text-muted"> · {dayAndTime(new Date(p.of.made).toISOString())}</span>
         <br />
-        {of.refused?.sentence}.
+        {p.of.refused?.sentence}.
       </span>
-      <button className="pill h-8 shrink-0" onClick={() => void again()}>
-        {asks ? "Do it all the same" : "Do it again"}
+      <button className="pill h-8 shrink-0" onClick={p.onAgain}>
+        {p.again}
       </button>
-      <button className="pill h-8 shrink-0" onClick={() => hand.letGo(of.key)}>
+      <button className="pill h-8 shrink-0" onClick={() => hand.letGo(p.of.key)}>
         Let it go
       </button>
     </li>

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Download, Trash2 } from "lucide-react";
 import { useState, type ReactNode } from "react";
 
-import { api, base, ok, Problem, type Fitted, type ReelView, type SavedPattern } from "../../api/client";
+import { api, base, inFile, ok, Problem, sendText, type Fitted, type ReelView, type SavedPattern } from "../../api/client";
 import { useDo, usePatterns, useProduction, useReels, type useReelEdits } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { Check } from "../../ui/check";
@@ -188,14 +188,7 @@ function One({ saved, view, onApply }: { saved: SavedPattern; view: ReelView; on
 function BringIn() {
   const bring = useDo(
     async (file: File) => {
-      const r = await fetch(`${base}/patterns`, {
-        method: "POST",
-        headers: { "Content-Type": "application/yaml" },
-        body: await file.text(),
-      });
-      const answer = (await r.json()) as SavedPattern & { title: string; kind: string };
-      if (!r.ok) throw new Problem(`${file.name}: ${answer.title}`, answer.kind);
-      return answer;
+      return inFile(file.name, sendText<SavedPattern>("/patterns", "application/yaml", await file.text()));
     },
     [keysOf.patterns],
     (saved) => tell(`${saved.pattern.name} can be applied now.`),

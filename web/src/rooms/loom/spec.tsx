@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { base, Problem, type Spec } from "../../api/client";
+import { base, inFile, sendText, type Spec } from "../../api/client";
 import { useSpecs } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
@@ -24,13 +24,7 @@ export function SpecDialog(p: {
   const queries = useQueryClient();
   const bring = async (file: File) => {
     try {
-      const r = await fetch(specsPath(p.production), {
-        method: "POST",
-        headers: { "Content-Type": "application/yaml" },
-        body: await file.text(),
-      });
-      const answer = (await r.json()) as { title: string; kind: string };
-      if (!r.ok) throw new Problem(`${file.name}: ${answer.title}`, answer.kind);
+      const answer = await inFile(file.name, sendText<{ title: string }>(specsPath(p.production), "application/yaml", await file.text()));
       tell(`${answer.title} can be chosen now.`);
       void queries.invalidateQueries({ queryKey: keysOf.specs });
     } catch (error) {

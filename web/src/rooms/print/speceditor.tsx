@@ -5,7 +5,7 @@ import { useEffect, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { parse, stringify } from "yaml";
 
-import { api, base, ok, Problem, type SpecText } from "../../api/client";
+import { api, base, ok, sendText, type SpecText } from "../../api/client";
 import { useDo, useProduction, useReel } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { Header } from "../../shell/header";
@@ -90,13 +90,7 @@ function Editor({ schema, from, production, reel }: { schema: RJSFSchema; from: 
   const [forAll, setForAll] = useState(from.kept === "forAll");
   const keep = async () => {
     try {
-      const r = await fetch(specsPath(forAll ? "" : production), {
-        method: "POST",
-        headers: { "Content-Type": "application/yaml" },
-        body: text,
-      });
-      const answer = (await r.json()) as { title: string; kind: string };
-      if (!r.ok) throw new Problem(answer.title, answer.kind);
+      const answer = await sendText<{ title: string }>(specsPath(forAll ? "" : production), "application/yaml", text);
       await queries.invalidateQueries({ queryKey: keysOf.specs });
       tell(`${answer.title} is kept, and can be chosen for every reel of ${forAll ? "every" : "this"} production.`);
       void go(back);

@@ -1,5 +1,5 @@
 // What a delivery spec says, in the words and figures that lists show.
-import { base, type ListedSpec, type Plan, type Spec } from "../../api/client";
+import type { ListedSpec, Plan, Spec } from "../../api/client";
 
 type File = Spec["files"][number];
 type Planned = Plan["files"][number];
@@ -76,7 +76,7 @@ export const keptWords = (s: Pick<ListedSpec, "kept" | "version">) =>
     : `${s.kept === "inProduction" ? "yours, in this production" : "yours, in all productions"}, version ${s.version}`;
 
 /** Where specs are kept: for a production, or for all where none is named. */
-export const specsPath = (production: string) => `${base}/specs${production ? `?production=${production}` : ""}`;
+export const specsPath = (production: string) => `/specs${production ? `?production=${production}` : ""}`;
 
 /** Whether a spec has all words that are sought, anywhere in what it says of itself. */
 export function hasWords(s: ListedSpec, sought: string): boolean {

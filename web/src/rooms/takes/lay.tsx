@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-quer
 import { useState } from "react";
 import { useNavigate } from "react-router";
 
-import { api, ok, once, Problem, type LaidTake, type Production, type ReelInfo, type Schemas, type Take } from "../../api/client";
+import { api, ok, Problem, type LaidTake, type Production, type ReelInfo, type Schemas, type Take } from "../../api/client";
 import { useDo, useProduction, useReels } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { Dialog } from "../../ui/dialog";
@@ -63,7 +63,7 @@ export function useLaying(production: string) {
       try {
         const now = await ok(api.GET("/reels/{reel}", { params: { path } }));
         const body = { revision: now.revision, takes: p.takes, how: p.how, reuse: p.reuse, anyway: p.anyway };
-        const view = await once((key) => ok(api.POST("/reels/{reel}/lay", { params: { path, header: { "Idempotency-Key": key } }, body })));
+        const view = await ok(api.POST("/reels/{reel}/lay", { params: { path }, body }));
         const fresh = view.clips.filter((c) => !now.clips.some((old) => old.id === c.id));
         return { view, at: fresh.length > 0 ? Math.min(...fresh.map((c) => c.start)) : view.head.start };
       } catch (e) {

@@ -3,7 +3,7 @@ import { DropdownMenu } from "radix-ui";
 import { useMemo, useRef, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 
-import { api, base, ok, Problem, type Take } from "../../api/client";
+import { api, base, ok, sendText, type Take } from "../../api/client";
 import { useDo, useProduction, useTakeHistory, useTakes } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { player, usePlayer } from "../../listen/player";
@@ -132,15 +132,8 @@ function RoomMenu({ production }: { production: string }) {
   const [stems, setStems] = useState(false);
   const read = useDo(
     async (report: File) => {
-      const body = await report.text();
-      const answer = await fetch(`${base}/productions/${production}/report`, {
-        method: "POST",
-        body,
-        headers: { "Content-Type": "text/csv" },
-      });
-      const result = (await answer.json()) as { title?: string; kind?: string; changed: number; missing: string[] };
-      if (!answer.ok) throw new Problem(result.title ?? "The report can't be read", result.kind ?? "");
-      return result;
+      type Filled = { changed: number; missing: string[] };
+      return sendText<Filled>(`/productions/${production}/report`, "text/csv", await report.text());
     },
     [keysOf.takes(production)],
     ({ changed, missing }) => tell(`${many(changed, "take")} filled from the report.${missed(missing)}`),

@@ -1,0 +1,97 @@
+import { expect, it } from "vitest";
+
+import type { Answered, Errand, WaitingErrand } from "./edits";
+import { aboutOf, Errands, type Run } from "./errands";
+
+const errand = (key: string, path = "/takes/a", method = "PATCH"): Errand => ({
+  method,
+  path,
+  body: "{}",
+  type: "application/json",
+  author: "Ada",
+  key,
+});
+const answer = (status: number, body = ""): Answered => ({ status, body, type: "application/json", location: "" });
+
+/** Errands with everything around them: what is sent, in order, and what is kept. */
+function around(kept: WaitingErrand[] = []) {
+  const sent: string[] = [];
+  const disk = new Map(kept.map((e) => [e.key, e]));
+  const answers = new Map<string, Run[]>();
+  const settled: string[] = [];
+  let hold: Promise<void> = Promise.resolve();
+  const errands = new Errands({
+    keep: {
+      all: () => Promise.resolve([...disk.values()]),
+      put: async (e) => void disk.set(e.key, structuredClone(e)),
+      remove: async (key) => void disk.delete(key),
+    },
+    run: async (e) => {
+      expect(disk.has(e.key), "it is kept before it is sent").toBe(true);
+      sent.push(e.key);
+      await hold;
+      return answers.get(e.key)?.shift() ?? answer(200, `{"of":"${e.key}"}`);
+    },
+    settled: async (reel) => void settled.push(reel),
+    changed: () => undefined,
+    pause: () => Promise.resolve(),
+  });
+  return { errands, sent, disk, answers, settled, holds: (until: Promise<void>) => (hold = until) };
+}
+
+it("is kept until it is answered, and asked again under its key while nobody knows", async () => {
+  const a = around();
+  a.answers.set("k", ["unsure", "unsure"]);
+  expect(await a.errands.run(errand("k"))).toEqual(answer(200, '{"of":"k"}'));
+  expect(a.sent).toEqual(["k", "k", "k"]);
+  expect(a.disk.size).toBe(0);
+  expect(a.errands.all()).toEqual([]);
+});
+
+it("waits for those before it about the same thing, and for no other", async () => {
+  const a = around();
+  let go = () => {};
+  a.holds(new Promise((done) => (go = done)));
+  const all = [a.errands.run(errand("1")), a.errands.run(errand("2", "/takes/a/tie?x=1", "PUT")), a.errands.run(errand("3", "/takes/b"))];
+  await new Promise((done) => setTimeout(done, 5));
+  expect(a.sent).toEqual(["1", "3"]);
+  go();
+  await Promise.all(all);
+  expect(a.sent).toEqual(["1", "3", "2"]);
+  expect(aboutOf("/productions?all=1")).toBe("productions");
+});
+
+it("is told its refusal, which is listed only where nobody waits for it", async () => {
+  const a = around();
+  const no = answer(422, '{"title":"It has no tie","kind":"bad input"}');
+  a.answers.set("asked", [no]);
+  expect(await a.errands.run(errand("asked"))).toEqual(no);
+  expect(a.errands.all()).toEqual([]);
+
+  const kept = { ...errand("old"), n: 1, made: 1, tried: false };
+  const b = around([kept, { ...errand("older"), n: 0, made: 0, tried: false }]);
+  b.answers.set("old", [no]);
+  await b.errands.begin();
+  await new Promise((done) => setTimeout(done, 5));
+  expect(b.sent).toEqual(["older", "old"]);
+  expect(b.errands.all().map((e) => [e.key, e.refused])).toEqual([["old", { sentence: "It has no tie", kind: "bad input" }]]);
+  expect([...b.disk.keys()]).toEqual(["old"]);
+  await b.errands.letGo("old");
+  expect([b.errands.all(), b.disk.size]).toEqual([[], 0]);
+});
+
+it("that removes what is gone has done so, where a try before may have", async () => {
+  const a = around();
+  a.answers.set("k", ["unsure", answer(404, "{}")]);
+  expect((await a.errands.run(errand("k", "/reels/r", "DELETE"))).status).toBe(204);
+  a.answers.set("l", [answer(404, "{}")]);
+  expect((await a.errands.run(errand("l", "/reels/r", "DELETE"))).status).toBe(404);
+});
+
+it("about a reel comes after all that was edited of it", async () => {
+  const a = around();
+  await a.errands.run(errand("k", "/reels/r/prints", "POST"));
+  expect(a.settled).toEqual(["r"]);
+  await a.errands.run(errand("l", "/takes/r"));
+  expect(a.settled).toEqual(["r"]);
+});
