@@ -2,7 +2,7 @@
 import type { BrowserContext } from "@playwright/test";
 
 import { Line } from "./line";
-import { bringIn, newProduction, track, unravel } from "./rooms";
+import { bringIn, newProduction, takeRow, track, unravel } from "./rooms";
 import { killed, start } from "./server";
 import { expect, test, type Page } from "./test";
 
@@ -199,5 +199,50 @@ test("what the server does not make, since somebody else was there first, is lis
   } finally {
     line.close();
     await theirs.close();
+  }
+});
+
+test("what is changed of a take while the server is away is changed once it is back, tab or no tab", async ({ page, context }) => {
+  const path = await aReel(page, "The Lantern Ferry, errands");
+  const url = new URL(page.url()).origin;
+  const line = await Line.to(url);
+  const production = path.split("/")[2]!;
+  type Listed = { id: string; description: { note: string; scene: string; circled: boolean } };
+  const take = async () => ((await ask(context, url, `/productions/${production}/takes`)) as { takes: Listed[] }).takes[0]!;
+  try {
+    await page.goto(`${line.url}/p/${production}/takes`);
+    await takeRow(page, /12A.*take 3/).click();
+    const circled = (await take()).description.circled;
+    const note = page.getByRole("button", { name: /^Note/ });
+    line.sever();
+    await note.click();
+    await page.getByLabel("Note", { exact: true }).fill("boat horn at the end");
+    await page.keyboard.press("Enter");
+    await page.getByRole("button", { name: /^This take is (not )?circled/ }).click();
+    await expect(waits(page)).toHaveAttribute("data-waits", "2");
+    await expect(page.getByText("2 edits wait for the server")).toBeVisible();
+    line.mend();
+    await rests(page);
+    await expect(page.getByText("boat horn at the end").first()).toBeVisible();
+    expect((await take()).description).toMatchObject({ note: "boat horn at the end", circled: !circled });
+
+    // The answer is lost, and the tab is closed before it is back.
+    line.loses = 1;
+    await page.getByRole("button", { name: /^This take is (not )?circled/ }).click();
+    await expect.poll(() => line.lost).toBeGreaterThan(0);
+    line.sever();
+    await page.close();
+    const somebody = { slate: { circled: !circled } }; // has it as it was before in the meantime
+    const { id } = await take();
+    expect((await context.request.patch(`${url}/api/v1/takes/${id}`, { data: somebody })).ok()).toBe(true);
+    line.loses = 0;
+    line.mend();
+    const again = await context.newPage();
+    await again.goto(`${line.url}/p/${production}/takes`);
+    await rests(again);
+    expect((await take()).description.circled).toBe(!circled); // it had been done, and is not done twice
+    await expect(again.getByText(/not made/)).toHaveCount(0);
+  } finally {
+    line.close();
   }
 });

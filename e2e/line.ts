@@ -38,10 +38,10 @@ export class Line {
         end();
       });
     }
-    let asks = false; // an edit of a reel
+    let asks = false; // something is changed
     const later = (what: () => void) => (this.delay > 0 ? setTimeout(what, this.delay) : what());
     from.on("data", (d) => {
-      asks = /^POST \/api\/v1\/reels\/\S+\/(commands|ties|undo|redo)/.test(d.toString("latin1"));
+      asks = /^(POST \/api\/v1\/reels\/\S+\/(commands|ties|undo|redo)|(PATCH|PUT|DELETE) \/api)/.test(d.toString("latin1"));
       later(() => to.writable && to.write(d));
     });
     to.on("data", (d) => {

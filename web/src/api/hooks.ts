@@ -23,7 +23,7 @@ import {
 import { keysOf } from "./keys";
 import type { components } from "./schema.gen";
 import { askOfMet } from "./met";
-import { knownTakes, takesNow } from "./takes";
+import { knownTakes, takesNow, type EditOfTake, withEdit, withWaiting } from "./takes";
 
 export const useProductions = () => useQuery({ queryKey: keysOf.productions, queryFn: () => ok(api.GET("/productions")) });
 
@@ -33,13 +33,22 @@ export const useProduction = (production: string) =>
     queryFn: () => ok(api.GET("/productions/{production}", { params: { path: { production } } })),
   });
 
+const editing = ["take edit"];
+
+/** The edits of takes that have been asked for and not answered, in their order. */
+const waitingTakes = (queries: QueryClient, production: string) =>
+  queries
+    .getMutationCache()
+    .findAll({ mutationKey: [...editing, production], status: "pending" })
+    .map((m) => m.state.variables as EditOfTake);
+
 export const useTakes = (production: string) =>
   useQuery({
     queryKey: keysOf.takes(production),
     queryFn: ({ client }) =>
       takesNow(client.getQueryData<TakeList>(keysOf.takes(production)), (query) =>
         ok(api.GET("/productions/{production}/takes", { params: { path: { production }, query } })),
-      ),
+      ).then((list) => withWaiting(list, waitingTakes(client, production))),
   });
 
 export const useStems = (production: string) =>
@@ -199,21 +208,34 @@ export function useDo<V, R>(run: (v: V) => Promise<R>, again: readonly (readonly
   });
 }
 
-/** Edits one take and puts what the server made of it into the list at once. */
-export function useTakeEdit(take: Take) {
+/** Edits takes of a production. What is asked for is shown at once, also over what the server has made of those before. */
+export function useTakesEdit(production: string) {
   const queries = useQueryClient();
+  const key = keysOf.takes(production);
+  const show = (id: string, of: (t: Take) => Take) =>
+    queries.setQueryData<TakeList>(key, (list) => list && { ...list, takes: list.takes.map((t) => (t.id === id ? of(t) : t)) });
   return useMutation({
-    scope: { id: `take ${take.id}` },
-    mutationFn: (body: TakeEdit) => ok(api.PATCH("/takes/{take}", { params: { path: { take: take.id } }, body })),
+    mutationKey: [...editing, production],
+    mutationFn: ({ take, edit }: EditOfTake) => ok(api.PATCH("/takes/{take}", { params: { path: { take } }, body: edit })),
+    onMutate: ({ take, edit }) => void show(take, (t) => withEdit(t, edit)),
     onSuccess: (now) => {
-      queries.setQueryData<TakeList>(
-        keysOf.takes(take.production),
-        (list) => list && { ...list, takes: list.takes.map((t) => (t.id === now.id ? now : t)) },
-      );
-      void queries.invalidateQueries({ queryKey: keysOf.takes(take.production) });
+      const others = waitingTakes(queries, production).filter((e) => e.take === now.id);
+      show(now.id, () => withWaiting({ takes: [now] }, others.slice(1)).takes[0]!); // the first is this one
+      void queries.invalidateQueries({ queryKey: key });
     },
-    onError: tellError,
+    onError: async (error, { take }) => {
+      tellError(error);
+      // Of what has changed since it is no part, so it is asked for itself.
+      const now = await ok(api.GET("/takes/{take}", { params: { path: { take } } })).catch(() => undefined);
+      if (now) show(take, () => now);
+    },
   });
+}
+
+/** Edits one take. */
+export function useTakeEdit(take: Take) {
+  const { mutate } = useTakesEdit(take.production);
+  return { mutate: (edit: TakeEdit) => mutate({ take: take.id, edit }) };
 }
 
 type PatternApplied = Omit<components["schemas"]["PatternApplied"], "revision">;

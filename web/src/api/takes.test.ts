@@ -1,7 +1,7 @@
 import { expect, test } from "vitest";
 
 import type { Take, TakeList } from "./client";
-import { caughtUp, takesNow } from "./takes";
+import { caughtUp, takesNow, withEdit, withWaiting } from "./takes";
 
 const take = (id: string, order: string) => ({ id, order }) as Take;
 const list = (of: Partial<TakeList>): TakeList => ({
@@ -57,4 +57,19 @@ test("more than is told has changed: all is asked for", async () => {
     return Promise.resolve(list({ whole: !!a.since }));
   });
   expect(asked).toEqual([{ since: "7" }, {}]);
+});
+
+test("an edit shows what it says, and leaves the rest", () => {
+  const channels = [1, 2].map((index) => ({ index, name: `n${index}`, unravelled: true, stem: "DX", suggested: "FX" }));
+  const t = { ...take("a", "1"), kind: "recording", sets: [], description: { note: "old", scene: "12A" }, channels } as unknown as Take;
+  const edited = withEdit(t, { slate: { note: "new" }, channels: [{ index: 2, on: false, stem: "" }] });
+  expect(edited.description).toEqual({ note: "new", scene: "12A" });
+  expect(edited.channels).toEqual([channels[0], { ...channels[1], unravelled: false, on: false, stem: undefined }]);
+  expect([edited.kind, edited.sets]).toEqual(["recording", []]);
+  expect(withEdit(t, { kind: "music" }).kind).toBe("music");
+  const notes = ["one", "two"].map((note) => ({ take: "a", edit: { slate: { note } } }));
+  const other = { ...t, id: "b" } as Take;
+  const all = withWaiting({ takes: [t, other] }, notes).takes;
+  expect(all[0]!.description.note).toBe("two");
+  expect(all[1]).toBe(other);
 });

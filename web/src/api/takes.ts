@@ -1,6 +1,6 @@
 // The takes of a production, as far as this page has them: brought page by page, and then by what has changed.
 import type { KnownTake } from "../ahead/edits";
-import type { Take, TakeList } from "./client";
+import type { Take, TakeEdit, TakeList } from "./client";
 
 type Asked = { after?: string; since?: string };
 
@@ -41,3 +41,27 @@ export const knownTakes = (takes: Take[]): Record<string, KnownTake> =>
       { title: t.title, channels: t.channels.length, frames: t.description.frames, sampleRate: t.description.sampleRate },
     ]),
   );
+
+/** A take as an edit will have it, as far as the edit says; what follows from that the server knows. */
+export function withEdit(t: Take, e: TakeEdit): Take {
+  const channels = t.channels.map((c) =>
+    (e.channels ?? [])
+      .filter((of) => of.index === c.index)
+      .reduce<Take["channels"][number]>(
+        (now, of) => ({ ...now, ...of, ...(of.on !== undefined && { unravelled: of.on }), ...(of.stem === "" && { stem: undefined }) }),
+        c,
+      ),
+  );
+  return { ...t, kind: e.kind ?? t.kind, sets: e.sets ?? t.sets, description: { ...t.description, ...e.slate }, channels };
+}
+
+export type EditOfTake = { take: string; edit: TakeEdit };
+
+/** Takes as they will be once what waits for the server has been made. */
+export const withWaiting = <L extends { takes: Take[] }>(list: L, waiting: EditOfTake[]): L =>
+  waiting.length === 0
+    ? list
+    : {
+        ...list,
+        takes: list.takes.map((t) => waiting.filter((e) => e.take === t.id).reduce((now, e) => withEdit(now, e.edit), t)),
+      };

@@ -3,8 +3,8 @@ import { DropdownMenu } from "radix-ui";
 import { useMemo, useRef, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 
-import { api, base, ok, sendText, type Take } from "../../api/client";
-import { useDo, useProduction, useTakeHistory, useTakes } from "../../api/hooks";
+import { base, sendText, type Take } from "../../api/client";
+import { useDo, useProduction, useTakeHistory, useTakes, useTakesEdit } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { player, usePlayer } from "../../listen/player";
 import { Header } from "../../shell/header";
@@ -34,7 +34,6 @@ export function TakesRoom() {
   };
   const [bringing, setBringing] = useState(false);
   const [over, setOver] = useState(false);
-  const again = [keysOf.takes(id)];
   const history = useTakeHistory(id);
   const list = takes.data?.takes;
   const shown = useMemo(() => takeOf(list, takeID) ?? list?.[0], [list, takeID]);
@@ -48,13 +47,10 @@ export function TakesRoom() {
     setSeveral(all);
     void go(`/p/${id}/takes/${open}`, { replace: true });
   };
-  const circle = useDo(
-    (t: Take) => ok(api.PATCH("/takes/{take}", { params: { path: { take: t.id } }, body: { slate: { circled: !t.description.circled } } })),
-    again,
-  );
+  const edit = useTakesEdit(id);
   useActions({
     play: () => (playing ? player.stop() : shown && shown.channels.length > 0 && void player.playTake(shown.id, firstIso(shown), 0)),
-    circle: () => chosen.size === 1 && shown && circle.mutate(shown),
+    circle: () => chosen.size === 1 && shown && edit.mutate({ take: shown.id, edit: { slate: { circled: !shown.description.circled } } }),
   });
 
   return (

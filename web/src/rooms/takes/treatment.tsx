@@ -35,7 +35,6 @@ type Props = {
 function useTreat(take: Take) {
   const queries = useQueryClient();
   return useMutation({
-    scope: { id: `take ${take.id}` },
     mutationFn: (body: { channels: number[]; steps: ChainStep[]; off: boolean; roll: boolean }) =>
       ok(api.POST("/takes/{take}/treat", { params: { path: { take: take.id } }, body })),
     onSettled: () => queries.invalidateQueries({ queryKey: keysOf.takes(take.production) }),
