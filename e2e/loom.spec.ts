@@ -1,7 +1,7 @@
 // The Loom by mouse and by keyboard, on the demo's own reel. Every test puts back what it changed by undo.
 import { expect, test, type Page } from "./test";
 
-import { chosen, crossing, meets, track } from "./rooms";
+import { chosen, crossing, goTo, meets, track } from "./rooms";
 
 async function open(page: Page) {
   await page.goto("/");
@@ -84,9 +84,21 @@ test("with the lists open, nothing of what is chosen is cut: its parts take turn
   expect(await cut()).toEqual([]);
 });
 
-test("the picture stands at the side, where it covers nothing, and floats again", async ({ page }) => {
+test("the picture stands where it covers nothing, at the foot or the side, is as wide as its edge is dragged, and floats", async ({
+  page,
+}) => {
   await open(page);
   const picture = page.getByRole("region", { name: "Picture" });
+  const foot = (await chosen(page).boundingBox())!;
+  const below = (await picture.boundingBox())!;
+  expect(below.y).toBeGreaterThan(foot.y - 8);
+  expect(below.x).toBeGreaterThan(foot.x + foot.width - 8);
+  const edge = (await picture.getByRole("separator").boundingBox())!;
+  await page.mouse.move(edge.x + 3, edge.y + 40);
+  await page.mouse.down();
+  await page.mouse.move(edge.x + 3 - 50, edge.y + 40, { steps: 3 });
+  await page.mouse.up();
+  expect((await picture.boundingBox())!.width).toBeCloseTo(below.width + 50, 0);
   await picture.getByRole("button", { name: "Put the picture at the side" }).click();
   const area = (await page.locator(".time-area").boundingBox())!;
   const weave = (await page.getByRole("grid", { name: "The weave", exact: true }).boundingBox())!;
@@ -96,7 +108,43 @@ test("the picture stands at the side, where it covers nothing, and floats again"
   await page.reload(); // it is remembered
   await expect(picture.getByRole("button", { name: "Let the picture float over the tracks" })).toBeVisible();
   await picture.getByRole("button", { name: "Let the picture float over the tracks" }).click();
-  await expect(picture.getByRole("button", { name: "Another size" })).toBeVisible();
+  await expect(picture.getByRole("button", { name: "Put the picture at the foot" })).toBeVisible();
+  await picture.getByRole("separator").focus();
+  const before = (await picture.boundingBox())!.width;
+  await page.keyboard.press("ArrowRight");
+  await expect.poll(async () => (await picture.boundingBox())!.width).toBeCloseTo(before + 16, 0);
+});
+
+test("the picture keeps to what is heard, and its timecode to the frame that it shows", async ({ page }) => {
+  await open(page);
+  const picture = page.getByRole("region", { name: "Picture" });
+  await goTo(page, "10:00:20:00");
+  await page.keyboard.press("Space");
+  await expect(page.getByRole("button", { name: "Stop", exact: true })).toBeVisible();
+  await page.waitForTimeout(1500);
+  // By each frame that the video says it shows: what stands over it, and where the playhead is.
+  const looks = await picture.locator("video").evaluate(async (el) => {
+    const video = el as HTMLVideoElement & { requestVideoFrameCallback: (f: (now: number, of: { mediaTime: number }) => void) => void };
+    const frames = (timecode: string) =>
+      timecode
+        .match(/(\d\d):(\d\d):(\d\d):(\d\d)/)!
+        .slice(1)
+        .reduce((n, x, i) => n * [0, 60, 60, 25][i]! + Number(x), 0);
+    const said = () => frames(video.parentElement!.querySelector("[role=img]")!.getAttribute("aria-label")!);
+    const head = () => frames(document.querySelector("button[aria-label^=Position]")!.textContent!);
+    const out: { shown: number; said: number; head: number }[] = [];
+    while (out.length < 40) {
+      const mediaTime = await new Promise<number>((done) => video.requestVideoFrameCallback((_, of) => done(of.mediaTime)));
+      await new Promise((done) => requestAnimationFrame(done));
+      out.push({ shown: Math.floor(mediaTime * 25 + 0.5) + 10 * 3600 * 25, said: said(), head: head() });
+    }
+    return out;
+  });
+  const off = (of: (l: (typeof looks)[number]) => number) => looks.map(of).sort((a, b) => a - b);
+  expect(off((l) => Math.abs(l.said - l.shown))[30], "most of the time what is said is what is shown, drawn by then").toBe(0);
+  const from = off((l) => l.shown - l.head);
+  expect(Math.abs(from[20]!), `picture less playhead, in frames: ${from.join(" ")}`).toBeLessThanOrEqual(1);
+  await page.keyboard.press("Space");
 });
 
 test("knots are set, given a gain and cleared, and undo takes it back", async ({ page }) => {

@@ -471,65 +471,41 @@ type PasteClips struct {
 	Tracks []Track `json:"tracks"`          // that they lay on, from top to bottom
 	At     *int64  `json:"at,omitempty"`    // where the first of them begins; nil keeps their place
 	Track  string  `json:"track,omitempty"` // the row for the topmost; empty for the tracks that they came from, by ID and name, or new ones
+	// Only is the range that was copied, where it was one: of the clips it is what lies in it, and At is where the range begins.
+	Only *Span `json:"only,omitempty"`
+	Push bool  `json:"push,omitempty"` // what lies at At or later on the same tracks goes behind what is laid
+	// Untie lets what is pushed come out of sync.
+	Untie bool `json:"untie,omitempty"`
 }
 
 func (c PasteClips) Plan(r *Reel, _ Known) (Change, string, error) {
-	if len(c.Clips) == 0 {
-		return Change{}, "", fault.New(fault.BadInput, "Nothing has been copied yet")
+	p, err := c.pasted(r)
+	if err != nil {
+		return Change{}, "", err
 	}
 	d := newDraft(r)
-	by := int64(0)
-	if c.At != nil {
-		first := int64(math.MaxInt64)
-		for _, clip := range c.Clips {
-			first = min(first, clip.Start)
-		}
-		by = *c.At - first
-	}
-	rows := r.TrackList()
-	top := slices.IndexFunc(rows, func(t Track) bool { return t.ID == c.Track })
-	if c.Track != "" && top < 0 {
+	rows := pasteRows{draft: d, rows: r.TrackList(), onto: map[string]Track{}, order: lastOrder(r)}
+	if rows.top = slices.IndexFunc(rows.rows, func(t Track) bool { return t.ID == c.Track }); c.Track != "" && rows.top < 0 {
 		return Change{}, "", noTrack()
 	}
-	onto := map[string]Track{}
-	order := lastOrder(r)
 	ties := map[string]string{}
 	var laid []Clip
-	for _, clip := range c.Clips {
+	for _, clip := range p.clips {
 		i := slices.IndexFunc(c.Tracks, func(t Track) bool { return t.ID == clip.Track })
 		if i < 0 || len(clip.Channels) == 0 || clip.Length <= 0 || clip.Offset < 0 {
-			return Change{}, "", fault.New(fault.BadInput, "What was copied can't be read; copy it again")
+			return Change{}, "", errCopied
 		}
-		from := c.Tracks[i]
-		t, ok := onto[from.ID]
-		if !ok {
-			switch {
-			case c.Track != "" && top+i < len(rows):
-				t = rows[top+i]
-			case c.Track == "" && r.Tracks[from.ID].Name == from.Name:
-				t = r.Tracks[from.ID]
-			}
-			if t.ID == "" || !clip.Fits(t.Labels) {
-				order++
-				from.ID, from.Order, from.Folder = d.id("t"), order, ""
-				if _, ok := r.Stems[from.Stem]; !ok || checkLabels(from.Labels) != nil {
-					return Change{}, "", noStem()
-				}
-				t = from
-				d.tracks.put(t.ID, t)
-			}
-			onto[clip.Track] = t
-		}
-		if err := fits(clip, t); err != nil {
+		t, err := rows.of(clip, c.Tracks[i], i)
+		if err != nil {
 			return Change{}, "", err
 		}
 		clip.ID, clip.Track, clip.Was, clip.Event = d.id("c"), t.ID, "", ""
-		clip.Start += by
+		clip.Start += p.by
 		if err := checkPlace(r, clip); err != nil {
 			return Change{}, "", err
 		}
-		if by != 0 && clip.Home != nil { // a copy elsewhere is nowhere else at home
-			home := *clip.Home + by
+		if p.by != 0 && clip.Home != nil { // a copy elsewhere is nowhere else at home
+			home := *clip.Home + p.by
 			clip.Home, clip.Picture = &home, false
 		}
 		if clip.Tie != "" {
@@ -539,14 +515,172 @@ func (c PasteClips) Plan(r *Reel, _ Known) (Change, string, error) {
 			clip.Tie = ties[clip.Tie]
 		}
 		clip.fitFades()
-		d.clips.put(clip.ID, clip)
 		laid = append(laid, clip)
 	}
-	d.cover(laid)
-	if len(laid) == 1 {
-		return d.finish(), "paste " + laid[0].Name, nil
+	if c.Push {
+		if err := d.push(laid, Span{From: *c.At, To: *c.At + p.length}, c.Untie); err != nil {
+			return Change{}, "", err
+		}
 	}
-	return d.finish(), "paste " + plural(len(laid), "clip"), nil
+	for _, clip := range laid {
+		d.clips.put(clip.ID, clip)
+	}
+	d.cover(laid)
+	name := map[bool]string{false: "paste ", true: "insert "}[c.Push]
+	if len(laid) == 1 {
+		return d.finish(), name + laid[0].Name, nil
+	}
+	return d.finish(), name + plural(len(laid), "clip"), nil
+}
+
+var errCopied = fault.New(fault.BadInput, "What was copied can't be read; copy it again")
+
+// pasted is what of the clips is laid, how much later, and how much room all of it takes.
+type pasted struct {
+	clips  []Clip
+	by     int64
+	length int64
+}
+
+func (c PasteClips) pasted(r *Reel) (p pasted, err error) {
+	if len(c.Clips) == 0 {
+		return p, fault.New(fault.BadInput, "Nothing has been copied yet")
+	}
+	if c.Push && c.At == nil {
+		return p, fault.New(fault.BadInput, "What is inserted needs a place")
+	}
+	if c.Only != nil {
+		if c.Only.To <= c.Only.From || checkPlace(r, Clip{Start: c.Only.From, Length: c.Only.To - c.Only.From}) != nil {
+			return p, errCopied
+		}
+	}
+	from, to := int64(math.MaxInt64), int64(math.MinInt64)
+	for _, clip := range c.Clips {
+		if clip.Length <= 0 || checkPlace(r, clip) != nil {
+			return p, errCopied
+		}
+		if c.Only == nil || clip.crop(c.Only.From, c.Only.To) {
+			p.clips = append(p.clips, clip)
+		}
+		from, to = min(from, clip.Start), max(to, clip.End())
+	}
+	if c.Only != nil {
+		from, to = c.Only.From, c.Only.To
+	}
+	if len(p.clips) == 0 {
+		return p, fault.New(fault.BadInput, "There is no clip in the range that was copied")
+	}
+	p.length = to - from
+	if c.At != nil {
+		p.by = *c.At - from
+	}
+	return p, nil
+}
+
+// pasteRows finds the tracks that copies are laid onto, and makes those that are missing.
+type pasteRows struct {
+	draft *draft
+	rows  []Track
+	top   int              // the row for the topmost; negative where they go where they came from
+	onto  map[string]Track // by the ID of the track that they came from
+	order int
+}
+
+// of is the track for a copy that lay on another, the i-th of those that were copied.
+func (p *pasteRows) of(clip Clip, from Track, i int) (Track, error) {
+	t, ok := p.onto[from.ID]
+	if !ok {
+		r := p.draft.reel
+		switch {
+		case p.top >= 0 && p.top+i < len(p.rows):
+			t = p.rows[p.top+i]
+		case p.top < 0 && r.Tracks[from.ID].Name == from.Name:
+			t = r.Tracks[from.ID]
+		}
+		if t.ID == "" || !clip.Fits(t.Labels) {
+			p.order++
+			t = from
+			t.ID, t.Order, t.Folder = p.draft.id("t"), p.order, ""
+			if _, ok := r.Stems[t.Stem]; !ok || checkLabels(t.Labels) != nil {
+				return Track{}, noStem()
+			}
+			p.draft.tracks.put(t.ID, t)
+		}
+		p.onto[from.ID] = t
+	}
+	return t, fits(clip, t)
+}
+
+// push makes room for clips on the tracks that they are to be laid onto: what lies there from where the room begins goes as much later as
+// it is long, and what lies across is cut.
+func (d *draft) push(laid []Clip, room Span, untie bool) error {
+	onto := map[string]bool{}
+	for _, c := range laid {
+		onto[c.Track] = true
+	}
+	var later []Clip
+	for _, clip := range d.reel.ClipList() {
+		switch {
+		case !onto[clip.Track]:
+		case inside(clip, room.From):
+			right := d.cut(clip, room.From)
+			d.clips.put(right.ID, right)
+			later = append(later, right)
+		case clip.Start >= room.From:
+			later = append(later, clip)
+		}
+	}
+	by := room.To - room.From
+	if len(later) > 0 {
+		if err := (shift{draft: d, clips: later, by: by, untie: untie, fresh: true}).ties(); err != nil {
+			return err
+		}
+	}
+	for _, clip := range later {
+		clip.Start += by
+		if err := checkPlace(d.reel, clip); err != nil {
+			return err
+		}
+		d.clips.put(clip.ID, clip)
+	}
+	for id := range onto {
+		if t, there := d.reel.Tracks[id]; there {
+			t.Gain, t.Pan = room.opened(t.Gain), room.opened(t.Pan)
+			d.tracks.put(id, t)
+		}
+	}
+	return nil
+}
+
+// opened is a curve that goes along with the sound where room is made: in the room it stays where it was.
+func (room Span) opened(points []Point) []Point {
+	if len(points) == 0 || room.To <= room.From {
+		return points
+	}
+	by := room.To - room.From
+	level := Level(points, room.From)
+	var out []Point
+	for _, p := range points {
+		if p.At < room.From {
+			out = append(out, p)
+		}
+	}
+	if len(out) > 0 && len(out) < len(points) { // else it is level there
+		out = append(out, Point{room.From, level}, Point{room.To, level})
+	}
+	for _, p := range points[countBefore(points, room.From):] {
+		if to := p.At + by; len(out) == 0 || to > out[len(out)-1].At {
+			out = append(out, Point{to, p.Value})
+		}
+	}
+	return out
+}
+
+func countBefore(points []Point, at int64) (n int) {
+	for n < len(points) && points[n].At < at {
+		n++
+	}
+	return n
 }
 
 // SetClip changes a clip's own settings; those left nil stay.

@@ -219,6 +219,10 @@ func randomCommand(rnd *rand.Rand, r *Reel) (string, Command) {
 		if yes() {
 			c.Track = track.ID
 		}
+		if yes() {
+			c.Only = &Span{From: clip.Start + clip.Length/4, To: clip.End() - clip.Length/4}
+		}
+		c.Push, c.Untie = c.At != nil && yes(), yes()
 		return kind, c
 	case "setClip":
 		return kind, SetClip{Clip: clip.ID, GainDB: &dB, Mute: ptr(yes()), Untreated: ptr(yes()), FadeIn: &fade, FadeOut: &fade,

@@ -6,6 +6,7 @@ export function allowed(c: Command): Command {
     case "moveClips":
     case "slipClip":
     case "cutOut":
+    case "pasteClips":
       return { ...c, command: { ...c.command, untie: true } } as Command;
     case "removeTracks":
     case "setStem":

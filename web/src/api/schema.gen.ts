@@ -3209,10 +3209,14 @@ export interface components {
                 at?: number | null;
                 /** @description as they were copied */
                 clips: components["schemas"]["Clip"][];
+                only?: components["schemas"]["Span"] | null;
+                /** @description what lies at At or later on the same tracks goes behind what is laid */
+                push?: boolean;
                 /** @description the row for the topmost; empty for the tracks that they came from, by ID and name, or new ones */
                 track?: string;
                 /** @description that they lay on, from top to bottom */
                 tracks: components["schemas"]["Track"][];
+                untie?: boolean;
             };
             /**
              * @description discriminator enum property added by openapi-typescript

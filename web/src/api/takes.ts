@@ -44,14 +44,10 @@ export const knownTakes = (takes: Take[]): Record<string, KnownTake> =>
 
 /** A take as an edit will have it, as far as the edit says; what follows from that the server knows. */
 export function withEdit(t: Take, e: TakeEdit): Take {
-  const channels = t.channels.map((c) =>
-    (e.channels ?? [])
-      .filter((of) => of.index === c.index)
-      .reduce<Take["channels"][number]>(
-        (now, of) => ({ ...now, ...of, ...(of.on !== undefined && { unravelled: of.on }), ...(of.stem === "" && { stem: undefined }) }),
-        c,
-      ),
-  );
+  const channels = t.channels.map((c) => {
+    const now = Object.assign({}, c, ...(e.channels ?? []).filter((of) => of.index === c.index)) as typeof c;
+    return { ...now, unravelled: now.on ?? now.unravelled, stem: now.stem || undefined };
+  });
   return { ...t, kind: e.kind ?? t.kind, sets: e.sets ?? t.sets, description: { ...t.description, ...e.slate }, channels };
 }
 

@@ -48,7 +48,7 @@ async function fresh() {
   const heard = (part: Partial<Extract<FromSocket, { is: "heard" }>["heard"]>) =>
     worker({
       is: "heard",
-      heard: { generation: messages().at(-1)!.generation!, position: 0, frames: 128, gaps: 0, drained: false, ...part } as never,
+      heard: { generation: messages().at(-1)!.generation!, position: 0, frames: 128, pace: 1, gaps: 0, drained: false, ...part } as never,
       meters: [],
     });
   return { player, worker, heard };
@@ -79,7 +79,7 @@ describe("the player", () => {
     await player.playReel("r1", 0, manner as never);
     const old = messages()[0]!.generation!;
     await player.playReel("r2", 0, manner as never);
-    worker({ is: "heard", heard: { generation: old, position: 777, frames: 128, gaps: 0, drained: true } as never, meters: [] });
+    worker({ is: "heard", heard: { generation: old, position: 777, frames: 128, pace: 1, gaps: 0, drained: true } as never, meters: [] });
     worker({ is: "failed", generation: old, message: "too late" });
     expect(player.snapshot()).toMatchObject({ position: 0, playing: { id: "r2" } });
     expect(told).not.toHaveBeenCalled();

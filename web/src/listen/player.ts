@@ -1,5 +1,6 @@
 // The player: one thing playing at a time, through a worker that holds the WebSocket and an AudioWorklet that sounds.
 // Rooms subscribe to what it says.
+import { Clock } from "./clock";
 import { useSyncExternalStore } from "react";
 
 import { base, type ChainStep, type Command, type Row } from "../api/client";
@@ -130,6 +131,7 @@ class Player {
   private speakers: string[] | undefined; // where there are more than two
   private recorded = ""; // the reel that is recorded, or was last
   private listeners = new Set<() => void>();
+  private clock = new Clock();
   private context: AudioContext | null = null;
   private ready: Promise<void> | null = null;
   private socket: Worker | null = null;
@@ -216,6 +218,7 @@ class Player {
     this.last = { playing, request };
     this.left = tries;
     this.cleared = 0;
+    this.clock.begin(from);
     this.set({ playing, position: from, recorded: 0, louder: null, loudness: null, gaps: 0, lost: false, waits: false });
     try {
       await this.prepare();
@@ -308,7 +311,7 @@ class Player {
   }
 
   /** How long what was played takes to be heard, in seconds; what a browser says of it may be far off, or nothing. */
-  latency(): number {
+  private latency(): number {
     const c = this.context;
     return c ? Math.min(0.5, (c.baseLatency || 0) + (c.outputLatency || 0)) : 0;
   }
@@ -397,7 +400,7 @@ class Player {
         if (h.drained) this.set({ playing: null, position: h.position, meters: [], rows: [], wires: [], recorded: 0 });
         else if (h.frames > 0)
           this.set({
-            position: h.position,
+            position: this.clock.heard(h, this.latency() * sampleRate),
             meters: m.meters.length ? m.meters : this.state.meters,
             rows: m.rows ?? this.state.rows,
             shorts: m.shorts ?? this.state.shorts,

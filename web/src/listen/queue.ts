@@ -13,7 +13,8 @@ const overFrames = 256;
 /** frame is how many frames come before it; a block takes the place of all that came before from there on. Its samples are frame after frame. */
 export type Block = { generation: number; position: number; frame: number; samples: Float32Array };
 
-export type Heard = { generation: number; frames: number; position: number; gaps: number; drained: boolean };
+/** What has sounded: so many frames, up to a position that each of them moves on by the pace. */
+export type Heard = { generation: number; frames: number; position: number; pace: number; gaps: number; drained: boolean };
 
 export class FrameQueue {
   private blocks: Block[] = []; // one after another without a hole, from what sounds now on
@@ -169,6 +170,7 @@ export class FrameQueue {
       generation: this.generation,
       frames: this.heard,
       position: this.position,
+      pace: this.pace,
       gaps: this.gaps,
       drained: this.ended && this.blocks.length === 0,
     };

@@ -66,6 +66,7 @@ describe("pressing keys", () => {
     for (const a of (actions as readonly Action[]).filter((a) => a.key !== "")) {
       const { run, unmount } = listen(a.id as ActionID);
       fireEvent.keyDown(window, init(a.key));
+      if (a.pastes) fireEvent.paste(window, { clipboardData: { getData: () => "what was copied" } });
       expect(run, `${a.key}: ${a.does}`).toHaveBeenCalledTimes(1);
       for (let i = 0; i < 4; i++) fireEvent.keyDown(window, { ...init(a.key), repeat: true });
       expect(run, `${a.key} held: ${a.does}`).toHaveBeenCalledTimes(a.again ? 5 : 1);
@@ -73,6 +74,23 @@ describe("pressing keys", () => {
       fireEvent.keyDown(window, init(a.key));
       expect(run).toHaveBeenCalledTimes(a.again ? 5 : 1);
     }
+  });
+
+  it("brings what is on the clipboard along, where the browser pastes, and goes on without it where it does not", () => {
+    vi.useFakeTimers();
+    const { run, unmount } = listen("paste");
+    const text = { clipboardData: { getData: () => "what was copied" } };
+    fireEvent.paste(window, text); // that nobody has asked for
+    expect(run).not.toHaveBeenCalled();
+    fireEvent.keyDown(window, init("Mod+V"));
+    fireEvent.paste(window, text);
+    vi.advanceTimersByTime(1000);
+    expect(run.mock.calls).toEqual([["what was copied"]]);
+    fireEvent.keyDown(window, init("Mod+V"));
+    vi.advanceTimersByTime(1000);
+    expect(run.mock.calls.slice(1)).toEqual([[]]);
+    unmount();
+    vi.useRealTimers();
   });
 
   it("finds keys by their place where they carry no Latin letter or digit", () => {

@@ -9,6 +9,8 @@ export type Action = {
   key: string;
   /** It is done again and again while the key is held. */
   again?: true;
+  /** It takes what is on the system's clipboard. */
+  pastes?: true;
 };
 
 /** The keys that the product comes with: for one hand on the left of the keyboard, the other on the mouse. */
@@ -111,9 +113,11 @@ export const actions = [
   { id: "remove", room: "cutting", does: "Take away the range, the clips or the track that is chosen", key: "Delete" },
   { id: "close", room: "cutting", does: "The same, and close the gap", key: "Shift+Delete" },
   { id: "close-all", room: "cutting", does: "Cut the range out of every track and close the gap", key: "Alt+Delete" },
-  { id: "copy", room: "cutting", does: "Copy clips", key: "Mod+C" },
-  { id: "paste", room: "cutting", does: "Paste at the playhead", key: "Mod+V" },
-  { id: "paste-there", room: "cutting", does: "Paste at their own timecode", key: "Mod+Shift+V" },
+  { id: "copy", room: "cutting", does: "Copy the range, or the clips", key: "Mod+C" },
+  { id: "cut-away", room: "cutting", does: "Copy the range, or the clips, and take it away", key: "Mod+X" },
+  { id: "paste", room: "cutting", does: "Paste at the playhead", key: "Mod+V", pastes: true },
+  { id: "paste-there", room: "cutting", does: "Paste at its own timecode", key: "Mod+Shift+V", pastes: true },
+  { id: "insert", room: "cutting", does: "Paste at the playhead, and push what lies behind", key: "Mod+Alt+V", pastes: true },
   { id: "duplicate", room: "cutting", does: "Duplicate clips behind themselves", key: "Mod+D" },
   { id: "nudge-back", room: "cutting", does: "Nudge clips a frame earlier", key: "Alt+ArrowLeft", again: true },
   { id: "nudge-on", room: "cutting", does: "Nudge clips a frame later", key: "Alt+ArrowRight", again: true },
@@ -273,7 +277,8 @@ function taken(e: KeyboardEvent): boolean {
 const worksInFields = (e: KeyboardEvent) =>
   (e.ctrlKey || e.metaKey || e.altKey) && !/^[acvxyz]$/i.test(e.key) && !(e.target as HTMLElement).closest("[role=dialog], [role=menu]");
 
-type Handlers = Partial<Record<ActionID, () => void>>;
+/** What is done; where it takes what is on the clipboard, with its text, where that could be had. */
+type Handlers = Partial<Record<ActionID, (text?: string) => void>>;
 
 /** Handlers that are there; a fallback has its turn where no other has a use for the key. */
 type Holder = { current: Handlers; fallback: boolean };
@@ -287,9 +292,34 @@ export const available = (): Action[] => actions.filter((a) => [...present].some
 
 /** Does an action, as its key would. */
 export function perform(id: ActionID) {
+  const run = holders().find((h) => h.current[id])?.current[id];
+  const action: Action = actions.find((a) => a.id === id)!;
+  if (!run || !action.pastes || !navigator.clipboard?.readText) run?.();
+  else void navigator.clipboard.readText().then(run, () => run());
+}
+
+/** What waits for the browser's own pasting, which follows such a key and brings the text without asking anybody. */
+let pasting: ActionID | null = null;
+/** How long it is waited for, in milliseconds: not every browser pastes where nothing can be written. */
+const pasteSoon = 150;
+
+function pasteInto(id: ActionID) {
+  pasting = id;
+  setTimeout(() => {
+    if (pasting !== id) return;
+    pasting = null;
+    perform(id);
+  }, pasteSoon);
+}
+
+function pasted(e: ClipboardEvent) {
+  const id = pasting;
+  if (!id) return;
+  pasting = null;
+  e.preventDefault();
   holders()
     .find((h) => h.current[id])
-    ?.current[id]?.();
+    ?.current[id]?.(e.clipboardData?.getData("text/plain"));
 }
 
 function down(e: KeyboardEvent) {
@@ -303,6 +333,10 @@ function down(e: KeyboardEvent) {
       if (!run || key === "" || !names.includes(key)) continue;
       const action: Action = actions.find((a) => a.id === id)!;
       if (typing && action.room !== "everywhere") continue;
+      if (action.pastes) {
+        if (!e.repeat) pasteInto(action.id as ActionID);
+        return;
+      }
       e.preventDefault();
       if (!e.repeat || action.again) run();
       return;
@@ -310,7 +344,10 @@ function down(e: KeyboardEvent) {
   }
 }
 
-if (typeof window !== "undefined") window.addEventListener("keydown", down);
+if (typeof window !== "undefined") {
+  window.addEventListener("keydown", down);
+  window.addEventListener("paste", pasted);
+}
 
 /** Runs handlers for the keys of actions while the component is there; as a fallback, those that no other component has. */
 export function useActions(handlers: Handlers, fallback = false) {

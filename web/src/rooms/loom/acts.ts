@@ -17,7 +17,7 @@ import type { Rows } from "./rows";
 import { turned, type LoomState, type LoomStore } from "./state";
 import type { InTime } from "./timeview";
 
-type Act = () => void;
+type Act = (text?: string) => void;
 type Bench = {
   view: ReelView;
   takes: ReadonlyMap<string, Take>;
@@ -49,9 +49,16 @@ export function chooseTrack(store: LoomStore, track: string) {
 }
 
 export function loomActs(b: Bench) {
-  const { view, choice, clip, listening, time, store } = b;
+  const { view, takes, choice, clip, listening, time, store } = b;
   const set = store.setState;
-  const cuts = cutting({ view, choice, at: () => Math.round(listening.position()), doIt: b.doIt, choose: (chosen) => set({ chosen }) });
+  const cuts = cutting({
+    view,
+    takes,
+    choice,
+    at: () => Math.round(listening.position()),
+    doIt: b.doIt,
+    choose: (chosen) => set({ chosen }),
+  });
   return {
     ...cuts,
     ...playing(b),

@@ -1,6 +1,6 @@
 import { beforeEach, describe, expect, it, vi } from "vitest";
 
-import type { Clip, Command, CommandOf, ReelView } from "../../api/client";
+import type { Clip, Command, CommandOf, ReelView, Take } from "../../api/client";
 import { nothing, type Choice } from "./choice";
 import { cutting } from "./cutting";
 
@@ -8,7 +8,7 @@ const told = vi.hoisted(() => vi.fn());
 vi.mock("../../ui/notices", () => ({ tell: told }));
 
 const clip = (id: string, track: string, start: number, length: number) =>
-  ({ id, track, start, length, offset: 0, channels: [0], gainDB: -2 }) as unknown as Clip;
+  ({ id, track, start, length, take: "t", offset: 0, channels: [0], gainDB: -2 }) as unknown as Clip;
 const view = {
   head: { sampleRate: 48000, frameRate: { num: 25, den: 1, drop: false }, start: 0 },
   tracks: [
@@ -24,6 +24,7 @@ function bench(choice: Partial<Choice>, at = 24000) {
   let chosen: Choice | null = null;
   const acts = cutting({
     view,
+    takes: new Map([["t", { id: "t" } as Take]]),
     choice: { ...nothing, ...choice },
     at: () => at,
     doIt: (c) => (done.push(c), Promise.resolve(undefined)),
@@ -137,6 +138,27 @@ describe("what keys do to what is chosen", () => {
       expect.objectContaining({ at: 7, track: "" }),
       expect.objectContaining({ at: null, track: "" }),
     ]);
+  });
+
+  it("takes away what it copies of a range, and pastes and inserts what lies in it", () => {
+    const range = { from: 10, to: 50_000, tracks: ["a"] };
+    const b = bench({ track: "b", range }, 7);
+    b.acts["cut-away"]();
+    expect(b.done).toEqual([{ kind: "cutOut", command: { ...range, close: false } }]);
+    b.acts.insert();
+    const pasted = b.done[1]!.command as CommandOf<"pasteClips">;
+    expect(pasted).toMatchObject({ at: 7, push: true, only: { from: 10, to: 50_000 }, track: "" });
+    expect(pasted.clips.map((c) => c.id)).toEqual(["1", "2"]);
+    const lane = bench({ clips: ["3"], lane: { clip: "3", channel: 0 }, range: { from: 1, to: 9, tracks: ["b"] } });
+    lane.acts["cut-away"]();
+    lane.acts.paste();
+    expect(lane.done.map((c) => c.kind)).toEqual(["hush", "pasteClips"]);
+    expect((lane.done[1]!.command as CommandOf<"pasteClips">).clips.map((c) => c.id)).toEqual(["3"]);
+    told.mockClear();
+    const nothing = bench({ range: { from: 200_000, to: 300_000, tracks: ["a"] } });
+    nothing.acts["cut-away"]();
+    expect(nothing.done).toEqual([]);
+    expect(told).toHaveBeenCalledWith("No clip lies in the range.");
   });
 
   it("puts clips on other tracks, slips them, and widens the range over tracks", () => {

@@ -1,10 +1,10 @@
 // What the keys and menus of the Loom do to what is chosen. Everything is a command that the server plans; this only
 // says which.
-import type { Clip, Command, CommandOf, ReelView } from "../../api/client";
+import type { Clip, Command, CommandOf, ReelView, Take } from "../../api/client";
 import { tell } from "../../ui/notices";
 import { frameAt, labelAt, sampleOf } from "../../ui/timecode";
 import { mainClip, type Choice } from "./choice";
-import { clipboard, copy, gather } from "./clipboard";
+import { clipboard, copy, gather, here, take } from "./clipboard";
 
 /** How deep a dip is and how long its ramps are until somebody says otherwise. */
 const dipDB = -6;
@@ -14,6 +14,7 @@ const crossSeconds = 0.08;
 
 export type Bench = {
   view: ReelView;
+  takes: ReadonlyMap<string, Take>;
   choice: Choice;
   at: () => number;
   doIt: (c: Command) => Promise<ReelView | undefined>;
@@ -122,15 +123,33 @@ export function cutting(b: Bench) {
     if (!choice.whole || !choice.track) return need("Choose clips, a range, or a track at its head.");
     run("removeTracks", { tracks: [choice.track, ...(choice.beside ?? [])] });
   };
-  const paste = (there: boolean) => {
-    const have = clipboard();
-    if (!have) return need("Nothing has been copied yet.");
-    if (have.sampleRate !== sampleRate) return need(`What was copied is at ${have.sampleRate} Hz and this reel at ${sampleRate} Hz.`);
+  /** The range and what lies in it, else the clips that are chosen. */
+  const copied = (): boolean => {
+    const r = choice.range;
+    const inRange = r !== null && r.to > r.from;
+    const on = (c: Clip) => r!.tracks.includes(c.track) && c.start < r!.to && c.start + c.length > r!.from;
+    const of = choice.lane && inRange ? [choice.lane.clip] : inRange ? view.clips.filter(on).map((c) => c.id) : ids;
+    const n = copy(view, b.takes, of, inRange ? { from: r.from, to: r.to } : null);
+    if (n === 0) tell(inRange ? "No clip lies in the range." : "Choose a range or clips to copy first.");
+    else tell(inRange ? "The range is copied." : n === 1 ? "1 clip is copied." : `${n} clips are copied.`);
+    return n > 0;
+  };
+  const paste = (how: "here" | "there" | "push", text?: string) => {
+    take(text);
+    const kept = clipboard();
+    if (!kept) return need("Nothing has been copied yet.");
+    if (kept.sampleRate !== sampleRate) return need(`What was copied is at ${kept.sampleRate} Hz and this reel at ${sampleRate} Hz.`);
+    const found = here(kept, b.takes);
+    if ("missing" in found) return need(`Bring these takes into the production first: ${found.missing.join(", ")}.`);
+    const have = found.copied;
+    const back = have.tracks.some((t) => view.tracks.some((x) => x.id === t.id && x.name === t.name));
     run("pasteClips", {
       clips: have.clips,
       tracks: have.tracks,
-      at: there ? null : b.at(),
-      track: there || have.tracks.some((t) => view.tracks.some((x) => x.id === t.id && x.name === t.name)) ? "" : choice.track,
+      at: how === "there" ? null : b.at(),
+      track: how === "there" || back ? "" : choice.track,
+      ...(have.only && { only: have.only }),
+      ...(how === "push" && { push: true }),
     });
   };
   return {
@@ -175,12 +194,11 @@ export function cutting(b: Bench) {
     remove: () => remove(false, false),
     close: () => remove(true, false),
     "close-all": () => remove(true, true),
-    copy: () => {
-      const n = copy(view, ids);
-      tell(n === 0 ? "Choose clips to copy first." : n === 1 ? "1 clip copied." : `${n} clips copied.`);
-    },
-    paste: () => paste(false),
-    "paste-there": () => paste(true),
+    copy: () => void copied(),
+    "cut-away": () => copied() && remove(false, false),
+    paste: (text?: string) => paste("here", text),
+    "paste-there": (text?: string) => paste("there", text),
+    insert: (text?: string) => paste("push", text),
     duplicate: () =>
       withClips((ids) => {
         const found = gather(view, ids);

@@ -8,7 +8,16 @@ const low = 84;
 const tall = 300;
 
 /** The parts of the room beside each other: the room itself, and at its side what is docked there. Their sizes are remembered. */
-export function Docked(p: { tall: boolean; room: ReactNode; foot: ReactNode; picture: ReactNode; side: ReactNode; below: ReactNode }) {
+export function Docked(p: {
+  tall: boolean;
+  /** The picture stands in the foot. */
+  pictured: boolean;
+  room: ReactNode;
+  foot: ReactNode;
+  picture: ReactNode;
+  side: ReactNode;
+  below: ReactNode;
+}) {
   const { foot, side, below, room } = p;
   const beside: [string, ReactNode, string][] = (
     [
@@ -22,7 +31,7 @@ export function Docked(p: { tall: boolean; room: ReactNode; foot: ReactNode; pic
   const down = useDefaultLayout({ id: "loom.down", panelIds: ["work", "foot"] });
   const atSide = useDefaultLayout({ id: "loom.side", panelIds: parts });
   const footPanel = usePanelRef();
-  const wanted = p.tall ? tall : side ? low : high;
+  const wanted = p.tall ? tall : side && !p.pictured ? low : high;
   const was = useRef(wanted);
   useEffect(() => {
     if (was.current !== wanted) footPanel.current?.resize(wanted);

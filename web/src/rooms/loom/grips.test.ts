@@ -60,6 +60,23 @@ describe("a drag", () => {
     expect(commandOf(dragged(ground, grip, 0, { ...no, x: 125, y: y("1") }))).toBeNull();
   });
 
+  it("from an empty place takes the clips that its band touches; those it joins stay, and with Ctrl it is a range", () => {
+    const grip = gripAt(ground, no, 20, y("1"))!;
+    expect(grip).toMatchObject({ kind: "band", clips: [] });
+    const far = dragged(ground, grip, 0, { ...no, x: 260, y: y("2") });
+    expect(far).toMatchObject({ clips: ["a", "b", "c"] });
+    expect([commandOf(far), previewOf(view, far), saidOf(view, far)!.what]).toEqual([null, null, "3 clips"]);
+    expect(dragged(ground, grip, 0, { ...no, x: 105, y: y("2") })).toMatchObject({ clips: ["a", "b"] });
+    expect(dragged(ground, far, 0, { ...no, x: 99, y: y("2") })).toMatchObject({ clips: [] });
+    const up = dragged(ground, gripAt(ground, no, 400, rows.height + 9)!, 0, { ...no, x: 240, y: y("2") });
+    expect(up, "from below all rows, to the left").toMatchObject({ clips: ["c"] });
+    const joined = { ...ground, choice: { ...nothing, clips: ["c"] } };
+    const more = dragged(joined, gripAt(joined, { ...no, shiftKey: true }, 20, y("1"))!, 0, { ...no, x: 120, y: y("1") });
+    expect(more).toMatchObject({ clips: ["c", "a"] });
+    expect(gripAt(ground, { ...no, ctrlKey: true }, 20, y("1"))).toMatchObject({ kind: "range" });
+    expect(gripAt(ground, no, 20, rows.byTrack.get("1")!.y + rows.byTrack.get("1")!.body - 3)).toMatchObject({ kind: "range" });
+  });
+
   it("trims no further than there is sound, and previews what the trim will do", () => {
     const grip = gripAt(ground, no, 101, y("1"))!;
     expect(grip).toMatchObject({ kind: "trim", edge: "start" });
@@ -73,7 +90,7 @@ describe("a drag", () => {
   it("slips, and draws a range", () => {
     const slip = gripAt(ground, { ...no, altKey: true }, 125, y("2"))!;
     expect(commandOf(dragged(ground, slip, 100.4, { ...no, x: 125, y: 0 }))).toEqual({ kind: "slipClip", command: { clip: "b", by: 100 } });
-    const range = gripAt(ground, no, 300, y("3"))!;
+    const range = gripAt(ground, { ...no, ctrlKey: true }, 300, y("3"))!;
     expect(range.kind).toBe("range");
     expect(saidOf(view, range)).toBeNull();
     expect(saidOf(view, dragged(ground, range, 0, { ...no, x: 100, y: y("1") }))!.what).toBe("00:00:02:00 to 00:00:06:00");

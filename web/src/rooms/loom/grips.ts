@@ -32,7 +32,9 @@ export type Drag =
       row: TrackRow;
       held?: Point;
     }
-  | { kind: "range"; from: number; to: number; first: string; last: string; lane: Choice["lane"] };
+  | { kind: "range"; from: number; to: number; first: string; last: string; lane: Choice["lane"] }
+  /** A band over rows, in samples and pixels of all rows; what it takes joins what was chosen before it. */
+  | { kind: "band"; from: number; to: number; top: number; foot: number; joins: string[]; clips: string[] };
 
 /** What the pointer moves over. */
 export type Ground = {
@@ -63,12 +65,13 @@ export function under(ground: Ground, x: number, y: number) {
 export function gripAt(ground: Ground, e: Modifiers, x: number, y: number): Drag | null {
   const { view, choice } = ground;
   const { at, row, clip, lane } = under(ground, x, y);
-  if (!row) return null;
+  if (!row) return bandAt(ground, e, at, y);
   const from = snapped(view, at, { ...ground.snapOf(new Set()), catches: [] });
   if (lane) return { kind: "range", from: at, to: at, first: row.id, last: row.id, lane };
   const depth = y - row.y;
   const point = pointAt(ground, row, clip, x, depth);
   if (point) return point;
+  if (!clip && depth <= row.body - foot(row) && !(e.ctrlKey || e.metaKey)) return bandAt(ground, e, at, y);
   if (!clip || depth > row.body - foot(row)) return { kind: "range", from, to: from, first: row.id, last: row.id, lane: null };
   const edge = edgeAt(ground, clip, x, depth, e);
   if (edge) return edge;
@@ -76,6 +79,12 @@ export function gripAt(ground: Ground, e: Modifiers, x: number, y: number): Drag
   const chosen = choice.clips.includes(clip.id) ? choice.clips : [clip.id];
   return { kind: "move", clips: new Set(chosen), lead: clip, by: 0, rows: 0, copy: e.ctrlKey || e.metaKey, alone: e.shiftKey };
 }
+
+const bandAt = ({ choice }: Ground, e: Modifiers, at: number, y: number): Drag => ({
+  kind: "band",
+  ...{ from: at, to: at, top: y, foot: y },
+  ...{ joins: e.shiftKey ? choice.clips : [], clips: [] },
+});
 
 /** The curve that is shown there, at the point under the pointer if there is one. */
 function pointAt({ curves, time }: Ground, row: TrackRow, clip: Clip | undefined, x: number, depth: number): Drag | null {
@@ -157,6 +166,10 @@ export function dragged(ground: Ground, d: Drag, by: number, { x, y, ...keys }: 
       const moved = { at: Math.round(sampleAt(time, x)) + d.offset, value: valueOfY(d.what, y - d.row.y - 4, d.row.body - 9) };
       return { ...d, points: [...original, moved].sort((a, b) => a.at - b.at), held: moved };
     }
+    case "band": {
+      const to = { ...d, to: sampleAt(time, x), foot: y };
+      return { ...to, clips: inBand(rows, to) };
+    }
     case "range":
       return {
         ...d,
@@ -164,6 +177,18 @@ export function dragged(ground: Ground, d: Drag, by: number, { x, y, ...keys }: 
         last: rowAt(rows, y)?.id ?? d.first,
       };
   }
+}
+
+/** The clips that a band touches, by rows, and those that it joins. */
+function inBand(rows: Rows, d: Extract<Drag, { kind: "band" }>): string[] {
+  const [from, to] = [Math.min(d.from, d.to), Math.max(d.from, d.to)];
+  const [top, foot] = [Math.min(d.top, d.foot), Math.max(d.top, d.foot)];
+  const touched = rows.list
+    .filter((r) => r.kind === "track" && r.y < foot && r.y + r.body > top)
+    .flatMap((r) => rows.clips.get(r.id) ?? [])
+    .filter((c) => c.start < to && c.start + c.length > from)
+    .map((c) => c.id);
+  return [...d.joins, ...touched.filter((id) => !d.joins.includes(id))];
 }
 
 /** The range that a drag has drawn, over the rows between where it began and where it is. */
@@ -203,6 +228,7 @@ export function commandOf(d: Drag): Command | null {
     case "point":
       return curveOf(d, d.points);
     case "range":
+    case "band":
       return null;
   }
 }
@@ -229,6 +255,11 @@ export function saidOf(view: ReelView, d: Drag): { what: string; keys: string } 
       return { what: `Sound in ${d.clip.name}: ${by(d.by)}`, keys: "" };
     case "fade":
       return { what: `${d.side === "fadeIn" ? "Fade in" : "Fade out"}: ${slipSign(view, d.length).replace(/^[+−]/, "")}`, keys: "" };
+    case "band":
+      return {
+        what: d.clips.length === 0 ? "No clip yet" : d.clips.length === 1 ? "1 clip" : `${d.clips.length} clips`,
+        keys: d.joins.length > 0 ? "" : "with Shift they join those chosen · with Ctrl a range is drawn",
+      };
     case "range":
       return d.from === d.to ? null : { what: `${to(Math.min(d.from, d.to))} to ${to(Math.max(d.from, d.to))}`, keys: "" };
     case "point":
@@ -242,7 +273,7 @@ export function saidOf(view: ReelView, d: Drag): { what: string; keys: string } 
 
 /** How clips look while something is dragged: as they will once it is let go of. */
 export function previewOf(view: ReelView, d: Drag | null): Preview | null {
-  if (!d || d.kind === "range" || (d.kind === "point" && d.of === "track")) return null;
+  if (!d || d.kind === "range" || d.kind === "band" || (d.kind === "point" && d.of === "track")) return null;
   if (d.kind === "point") return (c) => (c.id === d.id ? { [d.what]: d.points } : undefined);
   const command = commandOf(d.kind === "move" && d.copy ? { ...d, alone: true } : d); // a copy has none tied to it
   if (!command) return null;

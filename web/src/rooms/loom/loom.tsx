@@ -31,7 +31,7 @@ import { useListening, type Listening } from "./listening";
 import { busOf, chainOf, clipOf, pairOf, rowThere, trackOf } from "./lookup";
 import { Microphone } from "./microphone";
 import { Meters } from "./meters";
-import { PicturePane } from "./picture";
+import { PicturePane, type PicturePlace } from "./picture";
 import { PlaceCard } from "./panpad";
 import { Reed, Shown, Slid, useReed } from "./reed";
 import { keptRows, layRows, type TrackRow, type Rows } from "./rows";
@@ -280,16 +280,16 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     />
   );
 
-  const [pictureDocked, setPictureDocked] = useRemembered("picture at the side", false);
-  // Where it floats it would cover the board; at the side it stands beside it.
-  const pictureShown = picture && (pictureDocked || !board) && (
+  const [picturePlace, setPicturePlace] = useRemembered<PicturePlace>("picture place", "below");
+  // Where it floats it would cover the board.
+  const pictureShown = picture && (picturePlace !== "over" || !board) && (
     <PicturePane
       view={view}
       at={stands}
       movies={movies}
       half={half}
-      docked={pictureDocked}
-      onDock={() => setPictureDocked(!pictureDocked)}
+      place={picturePlace}
+      onPlace={setPicturePlace}
       onChoose={(t) => void doIt({ kind: "setReel", command: { picture: { take: t.id } } })}
       onClose={() => store.setState({ picture: false })}
     />
@@ -323,7 +323,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
         </Slid>
       </div>
       <div className="relative flex min-h-0 grow">
-        {!pictureDocked && pictureShown}
+        {picturePlace === "over" && pictureShown}
         <div ref={scroller} className="level-with-rows min-h-0 grow overflow-y-auto overflow-x-hidden" tabIndex={-1}>
           <div className="flex min-h-full" style={{ height: rows.height }}>
             <Heads
@@ -479,6 +479,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
           </div>
         )}
       </div>
+      {picturePlace === "below" && pictureShown}
       {settling.words && <span className="self-start px-3 py-2 text-[13px] text-muted">{settling.words}</span>}
       <div className="shrink-0 bg-ground" style={{ width: reedWidth }} />
       <div className="shrink-0 bg-ground">
@@ -531,9 +532,10 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
       />
       <Docked
         tall={chainRow !== null || deck}
+        pictured={picturePlace === "below" && !!pictureShown}
         room={work}
         foot={foot}
-        picture={pictureDocked && pictureShown}
+        picture={picturePlace === "side" && pictureShown}
         side={dock === "side" && inspector}
         below={
           loan ? (

@@ -65,7 +65,7 @@ export function Ruler(p: {
       <ShuttleMark view={p.view} time={time} at={p.at} />
       {p.heights && (
         <span
-          className="absolute right-0.5 top-5 bg-ground px-1 text-[11px] leading-3 text-muted"
+          className="absolute bottom-0 right-0 flex h-[18px] items-center bg-ground pl-2 pr-1 text-[11px] text-muted"
           title="How tall what sounds is drawn: in dB or linear, and by how many dB it is raised (Alt V, Alt T, Alt G)"
         >
           {p.heights}

@@ -10,7 +10,8 @@ import { usePress, type At, type Edges, type Grip } from "../../ui/press";
 import { commandOf, curveOf, dragged, gripAt, pointsNow, previewOf, rangeOf, saidOf, under, type Drag, type Ground } from "./grips";
 import { paintRows, type TakeWidths } from "./paint";
 import { Pinned } from "./pinned";
-import { sampleAt } from "./geometry";
+import { sampleAt, xOf, type TimeView } from "./geometry";
+import { clipOf } from "./lookup";
 import type { Rows } from "./rows";
 import { useScroll, type Scroll } from "./scroll";
 import { positionOf, ShuttleLine } from "./shuttleline";
@@ -92,8 +93,22 @@ export function TimeArea(p: TimeProps) {
         <ShuttleLine view={view} time={time} at={p.at} />
         {drag && <Said view={view} drag={drag} />}
       </Pinned>
+      {drag?.kind === "band" && <Band time={time} drag={drag} />}
     </div>
   );
+}
+
+/** The band that takes clips, while it is drawn. */
+function Band({ time, drag: d }: { time: TimeView; drag: Extract<Drag, { kind: "band" }> }) {
+  const [left, right] = [xOf(time, Math.min(d.from, d.to)), xOf(time, Math.max(d.from, d.to))];
+  const style = { left, width: right - left, top: Math.min(d.top, d.foot), height: Math.abs(d.foot - d.top) };
+  return <div className="pointer-events-none absolute rounded-sm border border-zest bg-zest/10" style={style} aria-hidden />;
+}
+
+/** What is chosen once a band has taken clips: they, and the track of the first. */
+function inBandChosen({ view, choice }: Ground, clips: string[]): Choice {
+  const first = clips[0] === undefined ? undefined : clipOf(view, clips[0]);
+  return { track: first?.track ?? choice.track, clips, lane: null, range: null };
 }
 
 /** Says what is held while it is. */
@@ -120,10 +135,14 @@ function useHands(p: TimeProps, ground: Ground, setDrag: Dispatch<SetStateAction
     const { at, row, clip, lane } = under(ground, from.x, from.y);
     const began = gripAt(ground, from, from.x, from.y);
     if (lane) p.onChoose({ track: row!.id, clips: [lane.clip], lane, range: null });
-    else if (row)
+    else if (row || began?.kind === "band")
       p.onChoose({
-        track: row.id,
-        clips: clip ? withClip(ground.choice, clip.id, from.shiftKey || from.ctrlKey || from.metaKey) : [],
+        track: row?.id ?? "",
+        clips: clip
+          ? withClip(ground.choice, clip.id, from.shiftKey || from.ctrlKey || from.metaKey)
+          : began?.kind === "band"
+            ? began.joins
+            : [],
         lane: null,
         range: null,
       });
@@ -131,28 +150,31 @@ function useHands(p: TimeProps, ground: Ground, setDrag: Dispatch<SetStateAction
       const now = latest.current.ground;
       return dragged(now, began!, sampleAt(now.time, to.x) - at, to);
     };
-    const choose = (d: Extract<Drag, { kind: "range" }>) =>
+    const choose = (d: Drag) => {
+      if (d.kind === "band") latest.current.p.onChoose(inBandChosen(latest.current.ground, d.clips));
+      if (d.kind !== "range") return;
       latest.current.p.onChoose({
         track: d.first,
         clips: d.lane ? [d.lane.clip] : [],
         lane: d.lane,
         range: rangeOf(latest.current.ground.rows, d),
       });
+    };
     return {
       ...(began && {
         drag: (to) => {
           const d = become(to);
           setDrag(d);
-          if (d.kind === "range") choose(d);
+          choose(d);
         },
         drop: (to) => {
           const d = become(to);
           setDrag(d);
-          if (d.kind === "range") choose(d);
-          const made = d.kind === "range" ? undefined : finish(latest.current.p, d);
+          choose(d);
+          const made = finish(latest.current.p, d);
           void Promise.resolve(made).finally(() => setDrag((now) => (now === d ? null : now))); // when the reel has it, not before
         },
-        edges: edgesOf(latest, box, began.kind === "move" || began.kind === "range"),
+        edges: edgesOf(latest, box, ["move", "range", "band"].includes(began.kind)),
       }),
       tap: (to) => pressed(latest.current.p, latest.current.ground, to, began),
       rest:

@@ -1,10 +1,11 @@
 import { Check, Headphones, Unlink, X } from "lucide-react";
-import { useEffect, useRef, useState } from "react";
+import { useRef, useState } from "react";
 
 import { api, base, ok, type FrameRate, type Take } from "../../api/client";
 import { useDo } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { player, usePlayer } from "../../listen/player";
+import { useFollowing } from "../../ui/following";
 import { keyOf, keySign, useActions } from "../../ui/keys";
 import { takeTitle } from "../takes/list";
 import { confidenceWords, driftFrames, driftLimit, driftWords, offsetWords, tieOf, type Row } from "./figures";
@@ -249,17 +250,16 @@ export function Confidence({ value }: { value: number }) {
 /** The reference's picture at a moment of it, in step with what sounds. */
 function PictureAt({ take, at, playing }: { take: Take; at: number; playing: boolean }) {
   const video = useRef<HTMLVideoElement>(null);
-  useEffect(() => {
-    const v = video.current;
-    if (!v) return;
-    if (!playing) {
-      v.pause();
-      v.currentTime = Math.max(0, at);
-      return;
-    }
-    if (Math.abs(v.currentTime - at) > 0.08) v.currentTime = Math.max(0, at);
-    if (v.paused) void v.play().catch(() => undefined);
-  }, [at, playing]);
+  const now = useRef(at);
+  now.current = at;
+  useFollowing(video, {
+    movie: take.id,
+    playing,
+    pace: 1,
+    rest: playing ? 0 : at,
+    now: () => now.current,
+    subscribe: player.subscribe,
+  });
   return (
     <video
       ref={video}

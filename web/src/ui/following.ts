@@ -1,0 +1,77 @@
+// A movie that goes along with what is heard: while that plays it is kept within a fraction of a frame of it, and where that stands it shows that frame.
+import { useEffect, useRef, type RefObject } from "react";
+
+/** From how far off it goes there at once, in seconds; from nearer it runs a little faster or slower until it is there. */
+const jumpFrom = 0.3;
+/** By how much of its pace it may run faster or slower. */
+const most = 0.25;
+
+/** How fast a movie is to run that is so many seconds late, where what it follows runs at a pace. */
+export const paceFor = (late: number, pace: number) => pace * (1 + Math.max(-most, Math.min(most, late * 4)));
+
+/**
+ * Has a video follow. `now` gives where what is heard stands, in seconds of the movie; `subscribe` tells when that has changed. While nothing plays
+ * it shows `rest`. `movie` is which movie it is.
+ */
+export function useFollowing(
+  video: RefObject<HTMLVideoElement | null>,
+  of: {
+    movie: string | undefined;
+    playing: boolean;
+    pace: number;
+    rest: number;
+    now: () => number;
+    subscribe: (f: () => void) => () => void;
+  },
+) {
+  const { movie, playing, pace, rest } = of;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: where it stands is asked for each time; another movie begins anew
+  useEffect(() => {
+    const v = video.current;
+    if (!v || !movie) return;
+    if (!playing) {
+      v.pause();
+      v.currentTime = Math.max(0, rest);
+      return;
+    }
+    const follow = () => {
+      if (v.seeking) return; // where it goes was told already
+      const to = of.now();
+      if (to < 0 || to > v.duration) return v.pause();
+      const late = to - v.currentTime;
+      v.playbackRate = paceFor(late, pace);
+      if (Math.abs(late) > jumpFrom) v.currentTime = to;
+      if (v.paused) void v.play().catch(() => undefined);
+    };
+    follow();
+    return of.subscribe(follow);
+  }, [movie, playing, pace, rest]);
+}
+
+type Frames = {
+  requestVideoFrameCallback?: (f: (now: number, of: { mediaTime: number }) => void) => number;
+  cancelVideoFrameCallback?: (id: number) => void;
+};
+
+/**
+ * Tells when the frame that a video shows begins, in seconds of the movie, as the video itself says: with each frame, before it is on the screen. A
+ * browser that does not say so tells nothing.
+ */
+export function useFrameShown(video: RefObject<HTMLVideoElement | null>, movie: string, tell: (seconds: number) => void) {
+  const latest = useRef(tell);
+  latest.current = tell;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another movie is another video
+  useEffect(() => {
+    const v = video.current as (HTMLVideoElement & Frames) | null;
+    if (!v?.requestVideoFrameCallback) return;
+    let id = 0;
+    const next = () => {
+      id = v.requestVideoFrameCallback!((_, { mediaTime }) => {
+        latest.current(mediaTime);
+        next();
+      });
+    };
+    next();
+    return () => v.cancelVideoFrameCallback?.(id);
+  }, [movie]);
+}
