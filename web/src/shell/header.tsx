@@ -1,6 +1,6 @@
 import { Moon, Redo2, Undo2, Sun } from "lucide-react";
 import { lazy, Suspense, useState, type ReactNode } from "react";
-import { Link, NavLink, useLocation } from "react-router";
+import { Link, NavLink, useLocation, useNavigate } from "react-router";
 
 import { keyOf, keySign, useActions, useKeys } from "../ui/keys";
 import { toggleLight, useLight } from "../ui/light";
@@ -32,12 +32,7 @@ export function Header(p: {
   useKeys();
   const h = p.history;
   useTitle(useLocation().pathname, p.production?.name, p.reel?.name);
-  useActions({
-    keys: () => setKeysOpen(true),
-    light: toggleLight,
-    undo: h?.onUndo,
-    redo: h?.onRedo,
-  });
+  const go = useNavigate();
   const rooms = p.production && [
     { to: `/p/${p.production.id}/takes`, name: "Takes" },
     { to: `/p/${p.production.id}/sync`, name: "Sync" },
@@ -45,6 +40,18 @@ export function Header(p: {
     { to: p.reel ? `/p/${p.production.id}/gauge/${p.reel.id}` : `/p/${p.production.id}/gauge`, name: "Gauge" },
     { to: p.reel ? `/p/${p.production.id}/print/${p.reel.id}` : `/p/${p.production.id}/print`, name: "Print" },
   ];
+  const into = (room: number) => rooms && (() => void go(rooms[room]!.to));
+  useActions({
+    keys: () => setKeysOpen(true),
+    light: toggleLight,
+    undo: h?.onUndo,
+    redo: h?.onRedo,
+    "room-takes": into(0),
+    "room-sync": into(1),
+    "room-loom": into(2),
+    "room-gauge": into(3),
+    "room-print": into(4),
+  });
   return (
     <header
       className="grid h-11 shrink-0 grid-cols-[1fr_auto_1fr] items-center gap-4 border-b border-line bg-paper px-4

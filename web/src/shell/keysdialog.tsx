@@ -2,13 +2,16 @@ import { useState } from "react";
 
 import { Dialog } from "../ui/dialog";
 import { words } from "../ui/explained";
-import { actions, keyOf, keySign, pressed, resetKeys, setKey, useKeys, type ActionID } from "../ui/keys";
+import { actions, type ActionID } from "../ui/actions";
+import { keyOf, keySign, pressed, readKeys, resetKeys, savedKeys, setKey, useKeys } from "../ui/keys";
 import { tell } from "../ui/notices";
 
 const rooms = {
   everywhere: "Everywhere",
   takes: "In Takes",
   sync: "In Sync",
+  gauge: "In Gauge",
+  print: "In Print",
   loom: "In the Loom: moving and listening",
   cutting: "In the Loom: cutting",
 } as const;
@@ -69,13 +72,41 @@ export function KeysDialog({ open, onOpenChange }: { open: boolean; onOpenChange
           {section("everywhere")}
           {section("takes")}
           {section("sync")}
+          {section("gauge")}
+          {section("print")}
           <button className="pill self-start" onClick={resetKeys}>
             Back to the keys it came with
           </button>
+          <KeysFile />
         </div>
         <div className="grow basis-0">{section("loom")}</div>
         <div className="grow basis-0">{section("cutting")}</div>
       </div>
     </Dialog>
+  );
+}
+
+/** Keys that were changed go along to another browser as a file. */
+function KeysFile() {
+  const take = async (file: File | undefined) => {
+    if (!file) return;
+    const wrong = readKeys(await file.text());
+    tell(wrong ?? `The keys of ${file.name} are in use.`, wrong !== null);
+  };
+  return (
+    <div className="flex flex-wrap gap-2">
+      <a className="pill" href={`data:application/json,${encodeURIComponent(savedKeys())}`} download="Keys.json">
+        Save your keys as a file
+      </a>
+      <label className="pill cursor-pointer focus-within:outline-2 focus-within:outline-zest">
+        Take keys from a file…
+        <input
+          type="file"
+          accept=".json"
+          className="sr-only"
+          onChange={(e) => void take(e.target.files?.[0]).then(() => (e.target.value = ""))}
+        />
+      </label>
+    </div>
   );
 }

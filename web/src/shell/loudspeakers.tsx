@@ -4,13 +4,16 @@ import { useEffect, useState } from "react";
 
 import { speakerLabels, useOutput, usualSpeakers, withSpeaker } from "../listen/output";
 import { player } from "../listen/player";
+import { useActions } from "../ui/keys";
 import { tellError } from "../ui/notices";
 
 /** Which loudspeakers there are, and what each is for. */
 export function Loudspeakers() {
   const { speakers } = useOutput();
+  const [open, setOpen] = useState(false);
+  useActions({ loudspeakers: () => setOpen(true) });
   return (
-    <Popover.Root>
+    <Popover.Root open={open} onOpenChange={setOpen}>
       <Popover.Trigger
         className={`flex h-6 cursor-pointer items-center gap-1 rounded-full border px-2 text-[12px]
           ${speakers ? "border-ink bg-ink text-ground" : "border-line bg-paper text-muted hover:text-ink"}`}

@@ -2,10 +2,14 @@ import { useState } from "react";
 import { useMatch, useNavigate } from "react-router";
 
 import { useProductions, useReels } from "../api/hooks";
+import { namedCommands } from "../ui/commands";
 import { Dialog } from "../ui/dialog";
-import { available, keyOf, keySign, perform, type ActionID } from "../ui/keys";
+import type { ActionID } from "../ui/actions";
+import { tradeWords } from "../ui/tradewords";
+import { available, keyOf, keySign, perform } from "../ui/keys";
 
-type Entry = { name: string; about: string; key: string; run: () => void };
+/** also is what else it is called. */
+type Entry = { name: string; about: string; also?: string; key: string; run: () => void };
 
 /** Whether all words that were typed are somewhere in a text, in any order. */
 export const finds = (text: string, typed: string) =>
@@ -13,6 +17,12 @@ export const finds = (text: string, typed: string) =>
     .toLowerCase()
     .split(/\s+/)
     .every((w) => text.toLowerCase().includes(w));
+
+/** Those that were meant: first what is called so, then what the trade calls so. */
+export function foundOf<E extends Pick<Entry, "name" | "about" | "also">>(all: E[], typed: string): E[] {
+  const named = (e: E) => finds(`${e.name} ${e.about}`, typed);
+  return [...all.filter(named), ...all.filter((e) => !named(e) && finds(`${e.name} ${e.about} ${e.also ?? ""}`, typed))];
+}
 
 /** Every command that there is at present, and every place to go to, found by name. */
 export function Palette({ onClose }: { onClose: () => void }) {
@@ -43,15 +53,19 @@ function useEntries(): Entry[] {
   const all = (productions.data ?? []).map((p) => to(p.name, "production", `/p/${p.id}`));
   const commands = available()
     .filter((a) => a.id !== "commands")
-    .map((a): Entry => ({ name: a.does, about: "", key: keySign(keyOf(a.id as ActionID)), run: () => perform(a.id as ActionID) }));
-  return [...commands, ...rooms, ...ofReels, ...all, to("All productions", "first page", "/")];
+    .map((a): Entry => {
+      const id = a.id as ActionID;
+      return { name: a.does, about: "", also: tradeWords[id], key: keySign(keyOf(id)), run: () => perform(id) };
+    });
+  const named = namedCommands().map((c): Entry => ({ ...c, key: "" }));
+  return [...commands, ...named, ...rooms, ...ofReels, ...all, to("All productions", "first page", "/")];
 }
 
 function Entries({ onDone }: { onDone: () => void }) {
   const all = useEntries();
   const [typed, setTyped] = useState("");
   const [at, setAt] = useState(0);
-  const found = all.filter((e) => finds(`${e.name} ${e.about}`, typed));
+  const found = foundOf(all, typed);
   const chosen = Math.min(at, found.length - 1);
   const run = (e: Entry | undefined) => {
     if (!e) return;

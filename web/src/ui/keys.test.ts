@@ -2,7 +2,8 @@
 import { fireEvent, renderHook } from "@testing-library/react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 
-import { type Action, type ActionID, actions, available, keyOf, perform, pressed, resetKeys, setKey, useActions } from "./keys";
+import { type Action, type ActionID, actions } from "./actions";
+import { available, keyOf, perform, pressed, readKeys, resetKeys, savedKeys, setKey, useActions } from "./keys";
 
 const press = (key: string, mods: Partial<KeyboardEvent> = {}) =>
   pressed({ key, code: "", ctrlKey: false, metaKey: false, shiftKey: false, altKey: false, ...mods });
@@ -160,5 +161,19 @@ describe("pressing keys", () => {
     expect(run).toHaveBeenCalledTimes(1);
     unmount();
     expect(available()).toEqual([]);
+  });
+
+  it("goes along to another browser as a file, and takes nothing else for one", () => {
+    setKey("cut", "J");
+    const file = savedKeys();
+    resetKeys();
+    expect(readKeys(file)).toBeNull();
+    expect(keyOf("cut")).toBe("J");
+    for (const text of ["", "{}", "[]", "null", '{"is":"zesty-loom keys"}', '{"is":"other","keys":{}}'])
+      expect(readKeys(text)).toMatch(/no file with keys/);
+    expect(keyOf("cut"), "what is no file changes nothing").toBe("J");
+    expect(readKeys('{"is":"zesty-loom keys","keys":{"fade":"L","no-act":"K","cut":7}}')).toBeNull();
+    expect([keyOf("fade"), keyOf("cut")]).toEqual(["L", "C"]);
+    resetKeys();
   });
 });

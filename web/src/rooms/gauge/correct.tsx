@@ -8,6 +8,7 @@ import { Bar } from "../../ui/bar";
 import { decimal, signed } from "../../ui/figures";
 import { labelAt } from "../../ui/timecode";
 import { verdictOf, type GaugeRow } from "./judge";
+import { ActButton } from "../../ui/actbutton";
 
 const minus = (x: number | undefined) => `${x}`.replace("-", "−");
 
@@ -175,9 +176,9 @@ export function Correct(p: { view: ReelView; row: GaugeRow; profile: string; jud
             </button>
           </>
         ) : (
-          <button className="pill-act" disabled={!row.whole || start.isPending || !parts.data} onClick={() => start.mutate(false)}>
+          <ActButton act="correct" disabled={!row.whole || start.isPending || !parts.data} onClick={() => start.mutate(false)}>
             {(parts.data?.length ?? 0) > without.length ? "Correct it and its parts" : "Correct it"}
-          </button>
+          </ActButton>
         )}
       </div>
       {own && (

@@ -1,7 +1,7 @@
 // What the keys of the Loom do, but for those that cut.
 import type { Command, CommandOf, ReelView, Take } from "../../api/client";
 import type { Tap } from "../../listen/player";
-import type { ActionID } from "../../ui/keys";
+import type { ActionID } from "../../ui/actions";
 import { alike, ofOne, type Alike } from "./alike";
 import { changeOver } from "./compared";
 import { tell } from "../../ui/notices";

@@ -3,7 +3,8 @@ import { DropdownMenu } from "radix-ui";
 import { useState, type ReactNode } from "react";
 
 import type { Clip, Command, CommandOf, Fade, ReelView, Take } from "../../api/client";
-import { keyOf, keySign, type ActionID } from "../../ui/keys";
+import type { ActionID } from "../../ui/actions";
+import { keyOf, keySign } from "../../ui/keys";
 import { duration, labelAt, noTimecode, parseNear } from "../../ui/timecode";
 import { isTreated, micNames, treatmentOf } from "../takes/treatments";
 import { ChainOpener } from "./chainopener";

@@ -3,7 +3,8 @@ import { useRef, useState, type ReactNode } from "react";
 
 import type { Clip, Command, CommandOf, FrameRate, ReelView, Take, Track } from "../../api/client";
 import { timecodeRates } from "../../ui/rates";
-import { keyOf, keySign, type ActionID } from "../../ui/keys";
+import type { ActionID } from "../../ui/actions";
+import { keyOf, keySign } from "../../ui/keys";
 import { duration, labelAt, noTimecode, parse } from "../../ui/timecode";
 import type { Choice } from "./choice";
 import type { Opened } from "../../chain/chains";
@@ -84,7 +85,7 @@ function Chosen(p: Props & { track: Track; width: number }) {
     parts.push(["Place", <PlacePanel key={`place ${track.id}`} {...p} track={track} />]);
   if (clip && choice.lane) parts.push(["Channel", <LanePanel key={`${clip.id} ${choice.lane.channel}`} {...p} clip={clip} />]);
   else if (clip) parts.push(["Clip", <ClipPanel key={clip.id} {...p} clip={clip} />]);
-  if (p.width === 0 || parts.length * partWidth <= p.width) return parts.map(([, shown]) => shown);
+  const all = p.width === 0 || parts.length * partWidth <= p.width;
   const usual = choice.clips.length > 0 || choice.lane ? parts.at(-1)! : parts[0]!;
   const [name] = parts.find(([n]) => wanted.of === of && n === wanted.name) ?? usual;
   const fit = Math.max(1, Math.floor(p.width / partWidth));
@@ -92,26 +93,35 @@ function Chosen(p: Props & { track: Track; width: number }) {
     parts.findIndex(([n]) => n === name),
     parts.length - fit,
   );
-  const inView = parts.slice(first, first + fit);
+  const inView = all ? parts : parts.slice(first, first + fit);
+  // What has the focus keeps it where there is more room or less: the parts stand in the same place either way.
   return (
     <>
-      <div className="flex shrink-0 flex-col gap-1" role="group" aria-label="Parts of what is chosen">
-        {parts.map(([n]) => {
-          const on = inView.some(([x]) => x === n);
-          return (
-            <button
-              key={n}
-              aria-pressed={on}
-              className={`min-h-6 cursor-pointer rounded-full px-2.5 py-1 text-left text-[12.5px]
+      {!all && (
+        <div className="flex shrink-0 flex-col gap-1" role="group" aria-label="Parts of what is chosen">
+          {parts.map(([n]) => {
+            const on = inView.some(([x]) => x === n);
+            return (
+              <button
+                key={n}
+                aria-pressed={on}
+                className={`min-h-6 cursor-pointer rounded-full px-2.5 py-1 text-left text-[12.5px]
                 ${on ? "bg-band font-semibold" : "text-muted hover:text-ink"}`}
-              onClick={() => setWanted({ of, name: n })}
-            >
-              {n}
-            </button>
-          );
-        })}
-      </div>
-      {inView.map(([, shown]) => shown)}
+                onClick={() => setWanted({ of, name: n })}
+              >
+                {n}
+              </button>
+            );
+          })}
+        </div>
+      )}
+      {inView.map(([n, shown]) => (
+        // Where there is less room it is the part that somebody is in that stays.
+        // biome-ignore lint/a11y/noStaticElementInteractions: what is done is done to what is in it
+        <div key={n} className="contents" onFocus={() => (wanted.of !== of || wanted.name !== n) && setWanted({ of, name: n })}>
+          {shown}
+        </div>
+      ))}
     </>
   );
 }

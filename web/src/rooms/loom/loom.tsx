@@ -5,7 +5,9 @@ import { useShallow } from "zustand/react/shallow";
 import type { Command, ReelView, Row } from "../../api/client";
 import { hand } from "../../ahead/hand";
 import { type useReelEdits, useSpecs, useTakes, useTakesOf } from "../../api/hooks";
+import { useCommands } from "../../ui/commands";
 import { useActions } from "../../ui/keys";
+import { tell } from "../../ui/notices";
 import { useParts } from "../../ui/parts";
 import { useSize } from "../../ui/size";
 import { useRemembered } from "../../ui/remembered";
@@ -184,7 +186,15 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const stableEdits = useStable({ command: doIt, tie: edits.tie });
   const weave = useWeave(view, rows, band, bandRow, tracksChosen, stableEdits);
   const reed = useReed(weave.columns, room);
-  useActions({ ...acts, ...hearing(view, weave, listening, store) });
+  const openSpec = () => store.setState({ choosingSpec: true });
+  const chooseSpec = (s: string) => {
+    store.setState({ choosingSpec: false });
+    void ask((yes) => edits.spec(s, yes));
+  };
+  useCommands(
+    (specs.data ?? []).map((s) => ({ name: `Delivery spec: ${s.title}`, about: s.receiver ?? "spec", run: () => chooseSpec(s.id) })),
+  );
+  useActions({ ...acts, ...hearing(view, weave, listening, store), ...reaching(weave, choice.track, store), spec: openSpec });
   const playingAt = () => (playing ? position() : null);
   const heads = useHeadActs(view, doIt, (t) => <PlaceCard view={view} track={t} playingAt={playingAt} onDo={doIt} />);
   const openBus = ({ row, id }: { row: Row; id: string }) => store.setState({ lists: "track", bus: row === "track" ? null : { row, id } });
@@ -198,7 +208,6 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     onDo: doIt,
   });
   const onBoard = { view, spec, at: stands, watch: watch ?? [], hands, held };
-  const openSpec = () => store.setState({ choosingSpec: true });
 
   const { see, width: timeWidth } = time;
   // What is borrowed for stays in view beside the list, which takes some of the room.
@@ -590,10 +599,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
         onOpenChange={(on) => store.setState({ choosingSpec: on })}
         chosen={view.head.spec}
         edit={(spec) => `/p/${view.production}/print/${view.id}/spec/${spec}`}
-        onChoose={(s) => {
-          store.setState({ choosingSpec: false });
-          void ask((yes) => edits.spec(s, yes));
-        }}
+        onChoose={chooseSpec}
       />
       {dialog}
     </>
@@ -615,6 +621,29 @@ function hearing(view: ReelView, weave: Weave, listening: Listening, store: Loom
       const column = weave.columns.list[store.getState().at.column];
       const pair = column && !column.folded && pairOf(view, column.key);
       if (pair) listening.toggleTap({ kind: "pair", id: pair[0].id });
+    },
+  };
+}
+
+/** What has the gain of what is chosen: of the channel, the clip, the track, whichever there is. */
+const gainFields = ["channel", "clip", "track"].map((of) => `[aria-label="Gain of the ${of} in dB"]`);
+
+/** Going by a key to what else is many Tabs away. */
+function reaching(weave: Weave, track: string, store: LoomStore) {
+  return {
+    gain: () => {
+      const field = gainFields.map((f) => document.querySelector<HTMLInputElement>(f)).find((f) => f !== null);
+      if (field) field.select();
+      else tell("Choose a track or a clip first.");
+      field?.focus();
+    },
+    weave: () => {
+      if (weave.columns.list.length === 0) return tell("There are no outputs yet: choose a delivery spec.");
+      const line = Math.max(
+        0,
+        weave.lines.findIndex((l) => l.id === track),
+      );
+      store.setState((s) => ({ at: { line, column: s.at.column }, corner: null, card: false, walked: true }));
     },
   };
 }

@@ -6,7 +6,9 @@ import { useNavigate } from "react-router";
 import { api, ok, type FrameRate, type ReelView } from "../../api/client";
 import { useDo, useReels, type useReelEdits } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
+import { useCommands } from "../../ui/commands";
 import { Dialog } from "../../ui/dialog";
+import { useActions } from "../../ui/keys";
 import { timecodeRates } from "../../ui/rates";
 import { Removal } from "../../ui/removal";
 import { CutListDialog } from "./cutlist";
@@ -19,6 +21,17 @@ export function ReelMenu({ view, edits }: { view: ReelView; edits: ReturnType<ty
   const reels = useReels(view.production);
   const go = useNavigate();
   const [asking, setAsking] = useState<"new" | "remove" | "list" | "hand" | "patterns" | null>(null);
+  useActions({
+    "new-reel": () => setAsking("new"),
+    pattern: () => setAsking("patterns"),
+    "cut-list": () => setAsking("list"),
+    "hand-over": () => setAsking("hand"),
+  });
+  useCommands(
+    (reels.data ?? [])
+      .filter((r) => r.id !== view.id)
+      .map((r) => ({ name: `Go to ${r.name}`, about: "reel", run: () => void go(`/p/${view.production}/loom/${r.id}`) })),
+  );
   const remove = useDo(
     () => ok(api.DELETE("/reels/{reel}", { params: { path: { reel: view.id } } })),
     [keysOf.reels(view.production)],

@@ -4,7 +4,9 @@ import { useEffect, useRef, useState, type ReactNode } from "react";
 
 import type { Command, ReelView, Spec } from "../../api/client";
 import { usePlayer, type Check, type Tap } from "../../listen/player";
-import { keyOf, keySign, type ActionID } from "../../ui/keys";
+import type { ActionID } from "../../ui/actions";
+import { keyOf, keySign, useActions } from "../../ui/keys";
+import { tell } from "../../ui/notices";
 import { duration, labelAt, parse, parseNear } from "../../ui/timecode";
 import { Compared, CompareWith } from "./compared";
 import type { ListName } from "./lists";
@@ -60,6 +62,8 @@ export function Shuttle(p: {
 }) {
   const { view } = p;
   const lost = usePlayer((s) => s.lost);
+  const findings = useRef<HTMLButtonElement>(null);
+  useActions({ findings: () => (findings.current ? findings.current.focus() : tell("No route is to be looked at.")) });
   const out = view.adrift.length;
   return (
     <div className="flex h-[46px] shrink-0 items-center gap-3 border-b border-line px-4 max-[900px]:gap-1.5 max-[900px]:overflow-x-auto max-[900px]:px-2">
@@ -208,7 +212,7 @@ export function Shuttle(p: {
         )}
         {view.findings.length > 0 && (
           <DropdownMenu.Root>
-            <DropdownMenu.Trigger className="pill">
+            <DropdownMenu.Trigger ref={findings} className="pill">
               <AlertTriangle size={14} className="text-wrong" />
               {view.findings.length}
               <span className="max-[900px]:sr-only">{view.findings.length === 1 ? "route to look at" : "routes to look at"}</span>

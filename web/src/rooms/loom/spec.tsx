@@ -63,7 +63,11 @@ export function SpecDialog(p: {
               >
                 Change…
               </Link>
-              <button className={s.id === p.chosen ? "pill" : "pill-act"} onClick={() => p.onChoose(s.id)}>
+              <button
+                className={s.id === p.chosen ? "pill" : "pill-act"}
+                aria-label={s.id === p.chosen ? `Set up the outputs of ${s.title} again` : `Choose ${s.title}`}
+                onClick={() => p.onChoose(s.id)}
+              >
                 {s.id === p.chosen ? "Set up its outputs again" : "Choose"}
               </button>
             </div>

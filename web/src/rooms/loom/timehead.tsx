@@ -4,7 +4,8 @@ import type { ReactNode } from "react";
 import { useShallow } from "zustand/react/shallow";
 
 import type { Command, ReelView } from "../../api/client";
-import { keyOf, keySign, type ActionID } from "../../ui/keys";
+import type { ActionID } from "../../ui/actions";
+import { keyOf, keySign } from "../../ui/keys";
 import { allCurves, curveWords, type CurveView } from "./curves";
 import { formats } from "./formats";
 import { headsWidth } from "./geometry";

@@ -2,7 +2,8 @@ import { Plus, Trash2 } from "lucide-react";
 import { useRef, useState, type KeyboardEvent } from "react";
 
 import type { Clip, Command, CommandOf, Point, ReelView, Row, Track } from "../../api/client";
-import { keyOf, keySign, type ActionID } from "../../ui/keys";
+import type { ActionID } from "../../ui/actions";
+import { keyOf, keySign } from "../../ui/keys";
 import { Small } from "../../ui/small";
 import { duration, labelAt, noTimecode, parseNear } from "../../ui/timecode";
 import { slipOf, slipSign } from "./choice";

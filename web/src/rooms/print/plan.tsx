@@ -6,6 +6,7 @@ import { StemTag } from "../../ui/stem";
 import { labelAt } from "../../ui/timecode";
 import { Severity } from "./findings";
 import { aboutTime, languageName, plannedWords, size, sumsInWords } from "./specwords";
+import { ActButton } from "../../ui/actbutton";
 
 /** What is asked of a print beside its spec. */
 export type Wish = { restamp?: boolean; range?: string[] };
@@ -78,13 +79,14 @@ export function PlanPage({ plan, busy, onPrint, onWish, onDo }: Props) {
             )}
           </p>
         </div>
-        <button
+        <ActButton
+          act="print"
           className="pill-act h-10 shrink-0 px-6 text-[15px]"
           disabled={busy || stops > 0 || plan.files.length === 0}
           onClick={onPrint}
         >
           {plan.files.length <= 1 ? "Print the file" : `Print ${plan.files.length} files`}
-        </button>
+        </ActButton>
       </div>
       <Findings plan={plan} stops={stops} onWish={onWish} onDo={onDo} />
       {plan.files.map((f) => (

@@ -10,6 +10,7 @@ import { useActions } from "../../ui/keys";
 import { takeOf, takeTitle } from "../takes/list";
 import { driftWords, offsetWords, referenceSets, rowOf, sure, takeSets, tieOf, wantsPlace, type Row } from "./figures";
 import { Confidence, MatchBoard } from "./match";
+import { ActButton } from "../../ui/actbutton";
 
 const methods: Record<SyncMethod, string> = { waveform: "by waveform", timecode: "by timecode", both: "by timecode, then waveform" };
 
@@ -128,13 +129,13 @@ function LineUp({ production, takes, rows }: { production: string; takes: Take[]
           </option>
         ))}
       </select>
-      <button
-        className="pill-act"
+      <ActButton
+        act="line-up"
         disabled={!set || set.ids.length === 0 || !references || start.isPending || !!running}
         onClick={() => start.mutate(undefined)}
       >
         Line up
-      </button>
+      </ActButton>
       {running ? (
         <span className="flex min-w-40 grow items-center gap-2 text-[13px]" role="status">
           <span className="h-1.5 w-32 overflow-hidden rounded bg-band">

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { ChevronRight, Folder, Upload } from "lucide-react";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 
 import { api, ok, type CardEntry } from "../../api/client";
 import { useDo } from "../../api/hooks";
@@ -105,6 +105,11 @@ function CardFiles({ card, production, onDone }: { card: string; production: str
     if (!next.delete(e.path)) next.add(e.path);
     setMarked(next);
   };
+  const entries = useRef<HTMLDivElement>(null);
+  const there = list.data !== undefined;
+  // Who has opened something goes on in it.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: with each folder
+  useEffect(() => entries.current?.querySelector<HTMLElement>("button, input")?.focus(), [folder, there]);
   const all = files.length > 0 && files.every((f) => marked.has(f.path));
   return (
     <div className="rounded-lg border border-line">
@@ -132,7 +137,7 @@ function CardFiles({ card, production, onDone }: { card: string; production: str
           </label>
         )}
       </div>
-      <div className="max-h-64 overflow-auto">
+      <div ref={entries} className="max-h-64 overflow-auto">
         {list.error && <p className="px-3 py-4 text-wrong">{list.error.message}</p>}
         {list.data?.length === 0 && <p className="px-3 py-4 text-muted">There is nothing here that can be taken in.</p>}
         {list.data?.map((e) =>

@@ -49,6 +49,7 @@ export function TakesRoom() {
   };
   const edit = useTakesEdit(id);
   useActions({
+    "bring-in": () => setBringing(true),
     play: () => (playing ? player.stop() : shown && shown.channels.length > 0 && void player.playTake(shown.id, firstIso(shown), 0)),
     circle: () => chosen.size === 1 && shown && edit.mutate({ take: shown.id, edit: { slate: { circled: !shown.description.circled } } }),
   });
@@ -126,6 +127,7 @@ function missed(missing: string[]): string {
 function RoomMenu({ production }: { production: string }) {
   const file = useRef<HTMLInputElement>(null);
   const [stems, setStems] = useState(false);
+  useActions({ stems: () => setStems(true), report: () => file.current?.click() });
   const read = useDo(
     async (report: File) => {
       type Filled = { changed: number; missing: string[] };
