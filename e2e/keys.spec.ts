@@ -71,12 +71,12 @@ test("the whole job is done by keys, within a budget", async ({ page }) => {
     await hand.press("u");
     await expect(page.getByRole("group", { name: "Tracks" })).toBeVisible();
     await hand.find("promo kit");
-    await expect(page.getByTitle("The delivery spec that the outputs come from")).not.toHaveText(/Choose/);
+    await expect(page.getByRole("grid", { name: "The weave", exact: true })).toBeVisible();
   });
 
   await test.step("a gain, and back to where one was", async () => {
     await hand.press("ArrowDown", "ArrowDown", "Shift+T");
-    await expect(page.getByLabel(/^Gain of the (clip|track) in dB$/)).toBeFocused();
+    await expect.poll(hand.here).toMatch(/^Gain of the (clip|track) in dB$/);
     await hand.type("-4");
     await hand.press("Enter");
     await expect(page.getByRole("button", { name: /^Undo: gain/ })).toBeVisible();
@@ -91,7 +91,7 @@ test("the whole job is done by keys, within a budget", async ({ page }) => {
   await test.step("a knot", async () => {
     await hand.press("Alt+r");
     await expect.poll(hand.here).toMatch(/ to .*: /);
-    for (let i = 0; i < inARow && !/nothing|not reached|no route/.test(await hand.here()); i++) await hand.press("ArrowRight");
+    for (let i = 0; i < inARow - 1; i++) await hand.press("ArrowRight"); // at the edge it stays
     await hand.press("Enter");
     await expect(page.getByRole("button", { name: /^Undo: .*knot|^Undo: tie/ })).toBeVisible();
   });

@@ -1,4 +1,4 @@
-import { lazy, Suspense, useEffect, useState } from "react";
+import { Fragment, lazy, Suspense, useEffect, useState, type ReactNode } from "react";
 import { BrowserRouter, Link, Navigate, Route, Routes, useLocation, useParams } from "react-router";
 
 import { useReels } from "./api/hooks";
@@ -95,6 +95,12 @@ function Commands() {
   return <Suspense fallback={null}>{open && <Palette onClose={() => setOpen(false)} />}</Suspense>;
 }
 
+/** A room whose state belongs to what it shows: what was set for one reel is not there for the next. */
+function Each({ of, room }: { of: string[]; room: ReactNode }) {
+  const params = useParams();
+  return <Fragment key={of.map((name) => params[name]).join(" ")}>{room}</Fragment>;
+}
+
 /** Where one is, as far as sound goes: what plays ends where this is left. */
 function placeOf(path: string): string {
   const parts = path.split("/").slice(1);
@@ -113,18 +119,18 @@ function Rooms() {
         <Routes>
           <Route path="/" element={<ProductionsPage />} />
           <Route path="/p/:production" element={<Navigate replace to="takes" />} />
-          <Route path="/p/:production/takes/:take?" element={<TakesRoom />} />
-          <Route path="/p/:production/sync/:take?" element={<SyncRoom />} />
+          <Route path="/p/:production/takes/:take?" element={<Each of={["production"]} room={<TakesRoom />} />} />
+          <Route path="/p/:production/sync/:take?" element={<Each of={["production"]} room={<SyncRoom />} />} />
           <Route path="/p/:production/loom" element={<FirstReel room="loom" />} />
-          <Route path="/p/:production/loom/:reel" element={<LoomRoom />} />
+          <Route path="/p/:production/loom/:reel" element={<Each of={["reel"]} room={<LoomRoom />} />} />
           <Route path="/p/:production/gauge" element={<FirstReel room="gauge" />} />
-          <Route path="/p/:production/gauge/files/:take?" element={<GaugeFiles />} />
-          <Route path="/p/:production/gauge/:reel" element={<GaugeRoom />} />
+          <Route path="/p/:production/gauge/files/:take?" element={<Each of={["production"]} room={<GaugeFiles />} />} />
+          <Route path="/p/:production/gauge/:reel" element={<Each of={["reel"]} room={<GaugeRoom />} />} />
           <Route path="/p/:production/print" element={<FirstReel room="print" />} />
-          <Route path="/p/:production/print/:reel/:print?" element={<PrintRoom />} />
-          <Route path="/p/:production/print/:reel/desk/:receipt" element={<PrintRoom />} />
-          <Route path="/p/:production/print/:reel/spec/:spec" element={<SpecEditor />} />
-          <Route path="/p/:production/queue" element={<QueuePage />} />
+          <Route path="/p/:production/print/:reel/:print?" element={<Each of={["reel"]} room={<PrintRoom />} />} />
+          <Route path="/p/:production/print/:reel/desk/:receipt" element={<Each of={["reel"]} room={<PrintRoom />} />} />
+          <Route path="/p/:production/print/:reel/spec/:spec" element={<Each of={["reel", "spec"]} room={<SpecEditor />} />} />
+          <Route path="/p/:production/queue" element={<Each of={["production"]} room={<QueuePage />} />} />
           <Route path="*" element={<Nowhere />} />
         </Routes>
       </Suspense>

@@ -12,6 +12,7 @@ import { ChainCurve } from "./curve";
 import type { Heard } from "./heard";
 import { KeptChains } from "./kept";
 import { figure } from "../rooms/loom/numbers";
+import { back } from "../ui/focus";
 
 export type Range = { from: number; to: number };
 
@@ -189,6 +190,7 @@ export function Add({ kinds, onAdd }: { kinds: ProcessorKind[]; onAdd: (k: Proce
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content
+          onCloseAutoFocus={back}
           className="menu max-h-[70vh] overflow-y-auto"
           sideOffset={4}
           side="top"

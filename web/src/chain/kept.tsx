@@ -9,6 +9,7 @@ import { keysOf } from "../api/keys";
 import { tell, tellError } from "../ui/notices";
 import { Small } from "../ui/small";
 import { many } from "../ui/words";
+import { back } from "../ui/focus";
 
 type Props = { production: string; steps: ChainStep[]; onKeep: (s: ChainStep[]) => void };
 
@@ -25,6 +26,7 @@ export function KeptChains(p: Props) {
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
+          onCloseAutoFocus={back}
           className="card z-50 w-72 p-3 text-[13px]"
           aria-label="Chains that the production keeps"
           side="top"

@@ -10,6 +10,7 @@ import { takeTitle } from "../rooms/takes/list";
 import { decimal } from "../ui/figures";
 import { useRemembered } from "../ui/remembered";
 import { scaleOf, scales } from "./programme";
+import { back } from "../ui/focus";
 
 /** What plays, in words: from what the page knows of its reels and takes. */
 export function WhatPlays() {
@@ -66,7 +67,7 @@ export function LiveStrip() {
               {on.unit === "PPM" ? "PPM" : `PPM ${on.id}`}
             </DropdownMenu.Trigger>
             <DropdownMenu.Portal>
-              <DropdownMenu.Content className="menu" sideOffset={4} align="end">
+              <DropdownMenu.Content onCloseAutoFocus={back} className="menu" sideOffset={4} align="end">
                 {scales.map((s) => (
                   <DropdownMenu.Item key={s.id} className="menu-item" onSelect={() => setScale(s.id)}>
                     {s.title}

@@ -6,6 +6,7 @@ import { speakerLabels, useOutput, usualSpeakers, withSpeaker } from "../listen/
 import { player } from "../listen/player";
 import { useActions } from "../ui/keys";
 import { tellError } from "../ui/notices";
+import { back } from "../ui/focus";
 
 /** Which loudspeakers there are, and what each is for. */
 export function Loudspeakers() {
@@ -23,7 +24,14 @@ export function Loudspeakers() {
         <Speaker size={12} /> {speakers ? speakers.filter(Boolean).length : 2}
       </Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content className="card z-50 w-64 p-3 text-[13px]" side="top" align="end" sideOffset={6} aria-label="Loudspeakers">
+        <Popover.Content
+          onCloseAutoFocus={back}
+          className="card z-50 w-64 p-3 text-[13px]"
+          side="top"
+          align="end"
+          sideOffset={6}
+          aria-label="Loudspeakers"
+        >
           <Mapping />
         </Popover.Content>
       </Popover.Portal>

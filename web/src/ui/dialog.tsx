@@ -3,6 +3,7 @@ import { Dialog as Radix } from "radix-ui";
 import type { KeyboardEvent, ReactNode } from "react";
 
 import { inNotices } from "./notices";
+import { back } from "./focus";
 
 /** What a dialog is for is done from anywhere in it, where it is one thing. */
 function mainButton(e: KeyboardEvent<HTMLElement>) {
@@ -29,6 +30,7 @@ export function Dialog(p: {
       <Radix.Portal>
         <Radix.Overlay className="fixed inset-0 z-40 bg-[#22263a]/40" />
         <Radix.Content
+          onCloseAutoFocus={back}
           onKeyDown={mainButton}
           onInteractOutside={(e) => inNotices(e.target) && e.preventDefault()}
           onEscapeKeyDown={(e) => p.holds?.() && e.preventDefault()}

@@ -23,6 +23,7 @@ import { Of, Oversample, type Factor } from "./of";
 import { Places } from "./places";
 import { Plot, useInView } from "./plot";
 import { Transport } from "./transport";
+import { chosenOf, Gone } from "../../ui/chosen";
 
 /** Whose limits a file is held to: a profile's, or a spec's. */
 type Judge = { profile?: string; spec?: string };
@@ -37,7 +38,7 @@ export function GaugeFiles() {
   const [many, setMany] = useState<string[]>([]);
   const [judge, setJudge] = useState<Judge>({ profile: "r128" });
   const listed = useMemo(() => takes.data?.takes.filter((t) => t.channels.length > 0 && t.partOf === null) ?? [], [takes.data]);
-  const take = takeOf(listed, takeID) ?? listed[0];
+  const { it: take, gone } = chosenOf(takes.data && listed, takeID, (id, all) => takeOf(all, id));
   const chosen = many.filter((x) => listed.some((t) => t.id === x));
   if (!takes.data || !production.data) return <Missing of={[takes, production]} />;
   return (
@@ -80,7 +81,9 @@ export function GaugeFiles() {
             ))}
           </ul>
         </aside>
-        {take ? (
+        {gone && listed.length > 0 ? (
+          <Gone what="This file" on="Show the first one" onOn={() => void go(`/p/${id}/gauge/files/${listed[0]!.id}`)} />
+        ) : take ? (
           <Open key={take.id} take={take} rate={production.data.frameRate} judge={judge} onJudge={setJudge} many={chosen} />
         ) : (
           <main className="flex grow flex-col items-center justify-center gap-2 text-center">

@@ -12,6 +12,7 @@ import { BusLevel } from "./buslevel";
 import { Kept } from "../../ui/kept";
 import { busOf } from "./lookup";
 import { figure, gains } from "./numbers";
+import { back } from "../../ui/focus";
 
 type Props = { view: ReelView; onDo: (c: Command) => Promise<unknown>; onBus: (b: { row: Row; id: string }) => void };
 
@@ -159,7 +160,7 @@ function RemoveStem({ view, stem, onDo }: { view: ReelView; stem: Stem; onDo: Pr
         <Trash2 size={13} />
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content className="menu" sideOffset={4} align="end">
+        <DropdownMenu.Content onCloseAutoFocus={back} className="menu" sideOffset={4} align="end">
           {others.map((s) => (
             <DropdownMenu.Item key={s.id} className="menu-item" onSelect={() => remove(s.id)}>
               Its tracks go to {s.name}

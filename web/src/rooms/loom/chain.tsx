@@ -14,6 +14,7 @@ import { labelsOf } from "./band";
 import { useHeard } from "./chainheard";
 import { stepsOfClip } from "./chainopener";
 import { chainOf, clipOf, groupOf, rowNamed, trackOf } from "./lookup";
+import { back } from "../../ui/focus";
 
 type Props = {
   view: ReelView;
@@ -206,7 +207,7 @@ function CopyTo({ view, row, id, steps, onDo }: Props & { steps: ChainStep[] }) 
         <Copy size={12} /> Copy to…
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content className="menu max-h-[60vh] overflow-y-auto" sideOffset={4} side="top">
+        <DropdownMenu.Content onCloseAutoFocus={back} className="menu max-h-[60vh] overflow-y-auto" sideOffset={4} side="top">
           {rows.map((r) => (
             <DropdownMenu.Item
               key={`${r.row} ${r.from}`}

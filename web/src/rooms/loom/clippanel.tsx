@@ -15,6 +15,7 @@ import { Kept } from "../../ui/kept";
 import { figure, gains } from "./numbers";
 import { replacements } from "./replace";
 import { Explained, words as meanings } from "../../ui/explained";
+import { back } from "../../ui/focus";
 
 /** A part of what is chosen beside, or below, another. */
 export const part =
@@ -208,7 +209,7 @@ function More({ view, clip, choice, takes, acts, onDo, onSettle, onChannels }: P
         More <ChevronDown size={13} />
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content className="menu max-h-[70vh] overflow-auto" sideOffset={4} side="top">
+        <DropdownMenu.Content onCloseAutoFocus={back} className="menu max-h-[70vh] overflow-auto" sideOffset={4} side="top">
           {item(clip.mute ? "Unmute the clip" : "Mute the clip", () => acts["mute-clip"]?.())}
           {width > 1 && item("Open into its channels, or fold up", () => acts.open?.())}
           {width > 1 &&

@@ -12,6 +12,7 @@ import { movingOf } from "./curves";
 import { headsWidth } from "./geometry";
 import { RowPad } from "./panpad";
 import { laneHeight, rowsIn, type FolderRow, type Rows, type TrackRow } from "./rows";
+import { back } from "../../ui/focus";
 
 /** What a head does. The functions stay the same from one rendering to the next. */
 export type HeadActs = {
@@ -104,7 +105,7 @@ export const TrackHead = memo(function TrackHead(p: HeadProps) {
             <StemTag stem={t.stem} suggested={t.suggested} low={low} />
           </DropdownMenu.Trigger>
           <DropdownMenu.Portal>
-            <DropdownMenu.Content className="menu" sideOffset={4}>
+            <DropdownMenu.Content onCloseAutoFocus={back} className="menu" sideOffset={4}>
               {p.stems.map((s) => (
                 <DropdownMenu.Item key={s.id} className="menu-item" onSelect={() => p.acts.stem(t.id, s.id)}>
                   <StemTag stem={s.id} /> {s.name}

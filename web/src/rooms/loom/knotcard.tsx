@@ -13,6 +13,7 @@ import { positionOf } from "./shuttleline";
 import { useLoomStore } from "./state";
 import { CurvePoints } from "./tracklist";
 import type { Weave } from "./weave";
+import { backTo } from "../../ui/focus";
 
 type Props = {
   weave: Weave;
@@ -33,7 +34,7 @@ export function KnotCard(p: Props) {
           aria-label={p.corners ? "Crossings" : "Crossing"}
           sideOffset={-6}
           collisionPadding={10}
-          onCloseAutoFocus={(e) => (e.preventDefault(), p.anchor.current?.focus({ preventScroll: true }))}
+          onCloseAutoFocus={backTo(() => p.anchor.current)}
           onPointerDown={(e) => e.stopPropagation()}
           onPointerMove={(e) => e.stopPropagation()}
           onPointerUp={(e) => e.stopPropagation()}

@@ -289,7 +289,9 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     />
   );
 
-  const [picturePlace, setPicturePlace] = useRemembered<PicturePlace>("picture place", "below");
+  const [placed, setPicturePlace] = useRemembered<PicturePlace>("picture place", "below");
+  // Where there is a side anyway the foot is for what is chosen.
+  const picturePlace = placed === "below" && (lists || loan || dock === "side") ? "side" : placed;
   // Where it floats it would cover the board.
   const pictureShown = picture && (picturePlace !== "over" || !board) && (
     <PicturePane
@@ -643,7 +645,15 @@ function reaching(weave: Weave, track: string, store: LoomStore) {
         0,
         weave.lines.findIndex((l) => l.id === track),
       );
-      store.setState((s) => ({ at: { line, column: s.at.column }, corner: null, card: false, walked: true }));
+      const { at } = store.getState();
+      const moves = at.line !== line || at.column >= weave.columns.list.length;
+      store.setState({
+        at: { line, column: Math.min(at.column, weave.columns.list.length - 1) },
+        corner: null,
+        card: false,
+        walked: moves,
+      });
+      if (!moves) document.querySelector<HTMLElement>('[role=grid] [role=gridcell][tabindex="0"]')?.focus();
     },
   };
 }

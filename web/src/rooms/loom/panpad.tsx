@@ -9,6 +9,7 @@ import { Kept } from "../../ui/kept";
 import { figure, gains } from "./numbers";
 import { useAhead } from "../../ui/ahead";
 import { usePress, type At } from "../../ui/press";
+import { back } from "../../ui/focus";
 
 const sideways = (x: number) => `${Math.round(Math.abs(x) * 100)} ${x < 0 ? "left" : x > 0 ? "right" : "middle"}`;
 const depth = (y: number) => `${Math.round(Math.abs(y) * 100)} ${y < 0 ? "back" : "front"}`;
@@ -101,7 +102,7 @@ export function PanPad(p: Props) {
         <Room view={view} track={track} size={84} spot={spot} spread={track.feed.spread ?? 0} />
       </Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content className="card z-50 p-3.5 text-[13px]" side="top" collisionPadding={10}>
+        <Popover.Content onCloseAutoFocus={back} className="card z-50 p-3.5 text-[13px]" side="top" collisionPadding={10}>
           <Opened {...p} />
         </Popover.Content>
       </Popover.Portal>
@@ -296,7 +297,13 @@ export function RowPad({ track, children }: { track: Track; children: () => Reac
         </svg>
       </Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content className="card z-50 p-3.5 text-[13px]" side="right" collisionPadding={10} onClick={(e) => e.stopPropagation()}>
+        <Popover.Content
+          onCloseAutoFocus={back}
+          className="card z-50 p-3.5 text-[13px]"
+          side="right"
+          collisionPadding={10}
+          onClick={(e) => e.stopPropagation()}
+        >
           {children()}
         </Popover.Content>
       </Popover.Portal>

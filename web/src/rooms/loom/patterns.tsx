@@ -10,6 +10,7 @@ import { Dialog } from "../../ui/dialog";
 import { tell, tellError } from "../../ui/notices";
 import { Small } from "../../ui/small";
 import { useConsent } from "./consent";
+import { chosenOf } from "../../ui/chosen";
 
 type Edits = ReturnType<typeof useReelEdits>;
 /** What is applied: a pattern, or what another reel has. */
@@ -54,7 +55,7 @@ function Choose({ view, onSource }: { view: ReelView; onSource: (s: Source) => v
   const patterns = usePatterns();
   const reels = useReels(view.production).data?.filter((r) => r.id !== view.id) ?? [];
   const [other, setOther] = useState("");
-  const chosen = reels.find((r) => r.id === other) ?? reels[0];
+  const { it: chosen } = chosenOf(reels, other);
   return (
     <>
       <Save view={view} />

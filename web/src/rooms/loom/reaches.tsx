@@ -3,6 +3,7 @@ import { Popover } from "radix-ui";
 
 import { api, ok, type ReelView, type Track } from "../../api/client";
 import { outputName, shownGain } from "./cells";
+import { back } from "../../ui/focus";
 
 /** The level, in dB, at which nothing arrives any more. */
 const silent = -140;
@@ -13,7 +14,12 @@ export function Reaches({ view, track }: { view: ReelView; track: Track }) {
     <Popover.Root>
       <Popover.Trigger className="pill h-6 px-2.5">Where it goes</Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content className="card z-50 max-h-[60vh] w-80 overflow-auto p-3.5 text-[13px]" side="top" collisionPadding={10}>
+        <Popover.Content
+          onCloseAutoFocus={back}
+          className="card z-50 max-h-[60vh] w-80 overflow-auto p-3.5 text-[13px]"
+          side="top"
+          collisionPadding={10}
+        >
           <List view={view} track={track} />
         </Popover.Content>
       </Popover.Portal>

@@ -15,6 +15,7 @@ import { CutListDialog } from "./cutlist";
 import { HandOverDialog, ReadHandedOver } from "./handover";
 import { PatternsDialog } from "./patterns";
 import { ReelStart } from "./reelstart";
+import { back } from "../../ui/focus";
 
 /** The reels of the production: go to one, make one, remove this one. */
 export function ReelMenu({ view, edits }: { view: ReelView; edits: ReturnType<typeof useReelEdits> }) {
@@ -47,7 +48,7 @@ export function ReelMenu({ view, edits }: { view: ReelView; edits: ReturnType<ty
           <span className="truncate">{view.name}</span> <ChevronDown size={14} className="shrink-0" />
         </DropdownMenu.Trigger>
         <DropdownMenu.Portal>
-          <DropdownMenu.Content className="menu" sideOffset={6} align="start">
+          <DropdownMenu.Content onCloseAutoFocus={back} className="menu" sideOffset={6} align="start">
             {reels.data?.map((r) => (
               <DropdownMenu.Item
                 key={r.id}

@@ -1,6 +1,6 @@
 import { AlertTriangle, ArrowLeftRight, Check as Tick, ChevronDown, Play, Repeat, Square, X } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
-import { useEffect, useRef, useState, type ReactNode } from "react";
+import { useRef, useState, type ReactNode } from "react";
 
 import type { Command, ReelView, Spec } from "../../api/client";
 import { usePlayer, type Check, type Tap } from "../../listen/player";
@@ -12,6 +12,7 @@ import { Compared, CompareWith } from "./compared";
 import type { ListName } from "./lists";
 import { pairsIn, tapName } from "./lookup";
 import { usePosition } from "./shuttleline";
+import { back } from "../../ui/focus";
 
 /** Ways of listening that tell what a pair hides. */
 const checks: [Check, string, string][] = [
@@ -107,7 +108,7 @@ export function Shuttle(p: {
           <ChevronDown size={14} className="shrink-0" />
         </DropdownMenu.Trigger>
         <DropdownMenu.Portal>
-          <DropdownMenu.Content className="menu" sideOffset={4}>
+          <DropdownMenu.Content onCloseAutoFocus={back} className="menu" sideOffset={4}>
             {view.groups.map((g) => (
               <DropdownMenu.Item key={g.id} className="menu-item" onSelect={() => p.onTap({ kind: "group", id: g.id })}>
                 {g.name} <span className="text-muted">output</span>
@@ -218,7 +219,7 @@ export function Shuttle(p: {
               <span className="max-[900px]:sr-only">{view.findings.length === 1 ? "route to look at" : "routes to look at"}</span>
             </DropdownMenu.Trigger>
             <DropdownMenu.Portal>
-              <DropdownMenu.Content className="menu max-h-96 max-w-md overflow-auto" sideOffset={4} align="end">
+              <DropdownMenu.Content onCloseAutoFocus={back} className="menu max-h-96 max-w-md overflow-auto" sideOffset={4} align="end">
                 {view.findings.map((f, i) => (
                   <DropdownMenu.Group key={i} className="border-b border-line last:border-0">
                     <DropdownMenu.Item className="menu-item" onSelect={() => p.onFinding(f.track)}>
@@ -272,30 +273,28 @@ function Turn(p: { on: boolean; label: string; action: ActionID; onClick: () => 
   );
 }
 
-function Position(p: { view: ReelView; at: number; editing: boolean; onEditing: (on: boolean) => void; onGo: (sample: number) => void }) {
+type Position = { view: ReelView; at: number; editing: boolean; onEditing: (on: boolean) => void; onGo: (sample: number) => void };
+
+function Position(p: Position) {
   const { sampleRate, frameRate } = p.view.head;
-  const input = useRef<HTMLInputElement>(null);
-  const [draft, setDraft] = useState("");
   const now = labelAt(usePosition(p.view.id, p.at), sampleRate, frameRate);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: when typing begins, not as the timecode runs on underneath
-  useEffect(() => {
-    if (p.editing) {
-      setDraft(now);
-      setTimeout(() => input.current?.select());
-    }
-  }, [p.editing]); // only when editing begins; the timecode runs on underneath
-  if (!p.editing) {
-    return (
-      <button
-        className="tc w-[158px] shrink-0 cursor-text text-left text-[24px] font-bold leading-none max-[900px]:w-[108px] max-[900px]:text-[16px] tracking-tight"
-        onClick={() => p.onEditing(true)}
-        aria-label={`Position ${now}; press to go elsewhere`}
-        title={`Go to a timecode (${keySign(keyOf("goto"))})`}
-      >
-        {now}
-      </button>
-    );
-  }
+  if (p.editing) return <GoTo {...p} from={now} />;
+  return (
+    <button
+      className="tc w-[158px] shrink-0 cursor-text text-left text-[24px] font-bold leading-none max-[900px]:w-[108px] max-[900px]:text-[16px] tracking-tight"
+      onClick={() => p.onEditing(true)}
+      aria-label={`Position ${now}; press to go elsewhere`}
+      title={`Go to a timecode (${keySign(keyOf("goto"))})`}
+    >
+      {now}
+    </button>
+  );
+}
+
+/** A timecode that is typed, over the one where typing began; what plays runs on underneath. It has the next key, however soon that comes. */
+function GoTo(p: Position & { from: string }) {
+  const { sampleRate, frameRate } = p.view.head;
+  const [draft, setDraft] = useState(p.from);
   const go = () => {
     const to = parseNear(draft, p.at, sampleRate, frameRate);
     if (to !== null) p.onGo(to);
@@ -303,7 +302,8 @@ function Position(p: { view: ReelView; at: number; editing: boolean; onEditing: 
   };
   return (
     <input
-      ref={input}
+      autoFocus
+      onFocus={(e) => e.target.select()}
       className={`tc field w-[158px] shrink-0 text-[20px] font-bold ${parse(draft, sampleRate, frameRate) === null ? "text-wrong" : ""}`}
       aria-label="Go to timecode"
       value={draft}

@@ -11,6 +11,7 @@ import { formats } from "./formats";
 import { headsWidth } from "./geometry";
 import { trackOf } from "./lookup";
 import { useLoom, useLoomStore } from "./state";
+import { back } from "../../ui/focus";
 
 type Acts = Record<"picture" | "lists" | "snap" | "wider" | "closer" | "whole" | "fit", () => void>;
 
@@ -93,7 +94,7 @@ function CurveMenu({ curves, onCurves }: { curves: CurveView; onCurves: (c: Curv
         <Spline size={13} />
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content className="menu max-h-[70vh] overflow-auto" sideOffset={4}>
+        <DropdownMenu.Content onCloseAutoFocus={back} className="menu max-h-[70vh] overflow-auto" sideOffset={4}>
           {allCurves.map((c) => (
             <DropdownMenu.Item key={c} className="menu-item" onSelect={() => onCurves(c)}>
               {c === "none" ? "No curves: move and trim" : `Draw ${curveWords(c)}`}{" "}
@@ -133,7 +134,7 @@ function AddTrack({ view, below, onDo }: { view: ReelView; below: string; onDo: 
         <Plus size={14} />
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content className="menu" sideOffset={4} align="start">
+        <DropdownMenu.Content onCloseAutoFocus={back} className="menu" sideOffset={4} align="start">
           {newTracks.map(([name, labels]) => (
             <DropdownMenu.Item key={name} className="menu-item" onSelect={() => add(labels)}>
               A {name} track {beside && <span className="text-muted">below {beside.name}</span>}

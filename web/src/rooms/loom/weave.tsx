@@ -191,7 +191,8 @@ export function WeavePart(p: PartProps) {
     if (by && !e.ctrlKey && !e.metaKey && !e.altKey) {
       e.preventDefault();
       const to = { line: bounded(focus.line + by[0], lines.length), column: bounded(focus.column + by[1], columns.list.length) };
-      store.setState({ at: to, corner: e.shiftKey ? (corner ?? focus) : null, card: false, walked: true });
+      // At the edge nothing is drawn anew: the focus would go there with what is drawn next, wherever it is by then.
+      store.setState({ at: to, corner: e.shiftKey ? (corner ?? focus) : null, card: false, walked: !same(to, focus) });
       p.onReach(to.column);
     } else if (e.key === "Delete" || e.key === "Backspace") {
       e.preventDefault();

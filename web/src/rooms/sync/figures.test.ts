@@ -69,6 +69,10 @@ describe("what to choose from", () => {
       "Roll B02 (1)",
       "What is not tied yet (1)",
     ]);
+    // What was chosen stays chosen, however many come in.
+    const more = [...all, take({ id: "c" })];
+    expect(takeSets(more, ["b"]).map((s) => s.key)).toEqual(takeSets(all, ["b"]).map((s) => s.key));
+    expect(new Set(takeSets(all, ["b"]).map((s) => s.key)).size).toBe(5);
   });
   it("leave out what was not recorded to a picture", () => {
     expect(wantsPlace(take({ description: { scene: "", startSamples: null } }))).toBe(false);

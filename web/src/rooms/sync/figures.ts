@@ -69,19 +69,22 @@ export function tieOf(row: Row, offset: number): Omit<Tie, "title"> {
 export const wantsPlace = (t: Take) =>
   t.kind === "recording" && t.channels.length > 0 && (t.description.scene !== "" || t.description.startSamples !== null);
 
-/** Sets of takes to choose from, each with a name. */
-export function takeSets(takes: Take[], asked: string[]): { name: string; ids: string[] }[] {
-  const sets: { name: string; ids: string[] }[] = [];
+export type TakeSet = { key: string; name: string; ids: string[] };
+
+/** Sets of takes to line up. A key is the same whatever comes in or goes. */
+export function takeSets(takes: Take[], asked: string[]): TakeSet[] {
+  const sets: TakeSet[] = [];
   const sounding = takes.filter(wantsPlace);
-  if (asked.length > 0) sets.push({ name: asked.length === 1 ? "The take you chose" : `The ${asked.length} takes you chose`, ids: asked });
-  sets.push({ name: `All recordings (${sounding.length})`, ids: sounding.map((t) => t.id) });
+  if (asked.length > 0)
+    sets.push({ key: "asked", name: asked.length === 1 ? "The take you chose" : `The ${asked.length} takes you chose`, ids: asked });
+  sets.push({ key: "all", name: `All recordings (${sounding.length})`, ids: sounding.map((t) => t.id) });
   for (const roll of [...new Set(sounding.map((t) => t.description.roll).filter(Boolean))]) {
     const ids = sounding.filter((t) => t.description.roll === roll).map((t) => t.id);
-    sets.push({ name: `Roll ${roll} (${ids.length})`, ids });
+    sets.push({ key: `roll ${roll}`, name: `Roll ${roll} (${ids.length})`, ids });
   }
   const loose = sounding.filter((t) => !t.tie);
   if (loose.length > 0 && loose.length < sounding.length)
-    sets.push({ name: `What is not tied yet (${loose.length})`, ids: loose.map((t) => t.id) });
+    sets.push({ key: "loose", name: `What is not tied yet (${loose.length})`, ids: loose.map((t) => t.id) });
   return sets;
 }
 

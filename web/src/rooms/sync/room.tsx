@@ -11,6 +11,7 @@ import { takeOf, takeTitle } from "../takes/list";
 import { driftWords, offsetWords, referenceSets, rowOf, sure, takeSets, tieOf, wantsPlace, type Row } from "./figures";
 import { Confidence, MatchBoard } from "./match";
 import { ActButton } from "../../ui/actbutton";
+import { chosenOf, Gone } from "../../ui/chosen";
 
 const methods: Record<SyncMethod, string> = { waveform: "by waveform", timecode: "by timecode", both: "by timecode, then waveform" };
 
@@ -30,7 +31,12 @@ export function SyncRoom() {
       .map((t) => rowOf(t, byTake.get(t.id)));
   }, [list, matches.data]);
   const open = takeOf(list, takeID);
-  const shown = rows.find((r) => r.take === open) ?? rows.find((r) => r.state === "found") ?? rows[0];
+  const { it: shown, gone } = chosenOf(
+    list && matches.data && rows,
+    takeID,
+    (_, all) => all.find((r) => r.take === open),
+    (all) => all.find((r) => r.state === "found") ?? all[0],
+  );
   const show = (r: Row) => void go(`/p/${id}/sync/${r.take.id}`, { replace: true });
   const step = (by: number) => {
     const next = rows[(shown ? rows.indexOf(shown) : -1) + by];
@@ -58,6 +64,9 @@ export function SyncRoom() {
           <div className="flex min-h-0 grow max-[900px]:grow-0 max-[900px]:flex-col">
             <Matches rows={rows} takes={list!} shown={shown} rate={rate} onShow={show} />
             <div className="min-w-0 grow">
+              {gone && (
+                <Gone what={open ? `A place for ${takeTitle(open)}` : "This take"} on="Show the first match" onOn={() => show(rows[0]!)} />
+              )}
               {shown && reference && (
                 <MatchBoard
                   key={`${shown.take.id} ${shown.reference} ${shown.state === "tied"}`}
@@ -76,18 +85,21 @@ export function SyncRoom() {
   );
 }
 
+const byKey = <T extends { key: string }>(key: string, list: readonly T[]) => list.find((x) => x.key === key);
+const firstMovie = (groups: ReturnType<typeof referenceSets>) => groups.find((g) => g.group === "Movies")?.sets[0];
+
 /** What is to be lined up with what, and how. */
 function LineUp({ production, takes, rows }: { production: string; takes: Take[]; rows: Row[] }) {
   const asked = (useLocation().state as { takes?: string[] } | null)?.takes ?? [];
   const what = takeSets(takes, asked);
   const against = referenceSets(takes, takeTitle);
-  const [whatName, setWhat] = useState("");
+  const [whatKey, setWhat] = useState("");
   const [againstKey, setAgainst] = useState("");
   const [method, setMethod] = useState<SyncMethod>("waveform");
-  const set = what.find((w) => w.name === whatName) ?? what[0];
+  const { it: set } = chosenOf(what, whatKey, byKey);
   const all = against.flatMap((g) => g.sets);
   // A movie unless somebody says otherwise: a recorder's take is what is lined up, and never by itself what with.
-  const references = all.find((a) => a.key === againstKey) ?? against.find((g) => g.group === "Movies")?.sets[0];
+  const { it: references } = chosenOf(all, againstKey, byKey, () => firstMovie(against));
   const work = useWork(production);
   const syncs = work.data?.filter((w) => w.kind === "sync" || w.kind === "convert") ?? [];
   const running = syncs.find(isOpen);
@@ -111,9 +123,12 @@ function LineUp({ production, takes, rows }: { production: string; takes: Take[]
   return (
     <div className="flex shrink-0 flex-wrap items-center gap-2.5 border-b border-line px-4 py-2.5">
       <span className="text-muted">Line up</span>
-      <select className="field max-w-56" aria-label="Takes to line up" value={set?.name ?? ""} onChange={(e) => setWhat(e.target.value)}>
+      <select className="field max-w-56" aria-label="Takes to line up" value={set?.key ?? ""} onChange={(e) => setWhat(e.target.value)}>
+        {!set && <option value="">choose what…</option>}
         {what.map((w) => (
-          <option key={w.name}>{w.name}</option>
+          <option key={w.key} value={w.key}>
+            {w.name}
+          </option>
         ))}
       </select>
       <span className="text-muted">with</span>
@@ -235,7 +250,8 @@ function WithoutPlace({ row, takes, production }: { row: Row; takes: Take[]; pro
     takeTitle,
   ).map((g) => ({ ...g, sets: g.sets.filter((s) => s.key !== "cameras") }));
   const [chosen, setChosen] = useState("");
-  const reference = groups.flatMap((g) => g.sets).find((s) => s.key === chosen) ?? groups.find((g) => g.group === "Movies")?.sets[0];
+  const sets = groups.flatMap((g) => g.sets);
+  const { it: reference } = chosenOf(sets, chosen, byKey, () => firstMovie(groups));
   const byHand = useDo(
     () =>
       ok(

@@ -22,6 +22,7 @@ import { TreatmentPanel } from "./treatment";
 import { UnravelBar } from "./unravelbar";
 import { many } from "../../ui/words";
 import { Explained } from "../../ui/explained";
+import { back } from "../../ui/focus";
 
 export const kindNames: Record<TakeKind, string> = {
   recording: "Recording",
@@ -240,7 +241,7 @@ function BoardHead({ take }: { take: Take }) {
               {kindNames[take.kind]} <ChevronDown size={14} />
             </DropdownMenu.Trigger>
             <DropdownMenu.Portal>
-              <DropdownMenu.Content className="menu" sideOffset={4}>
+              <DropdownMenu.Content onCloseAutoFocus={back} className="menu" sideOffset={4}>
                 {(Object.keys(kindNames) as TakeKind[]).map((k) => (
                   <DropdownMenu.Item key={k} className="menu-item" onSelect={() => edit.mutate({ kind: k })}>
                     {kindNames[k]}
@@ -254,7 +255,7 @@ function BoardHead({ take }: { take: Take }) {
               <MoreHorizontal size={15} />
             </DropdownMenu.Trigger>
             <DropdownMenu.Portal>
-              <DropdownMenu.Content className="menu" sideOffset={4} align="end">
+              <DropdownMenu.Content onCloseAutoFocus={back} className="menu" sideOffset={4} align="end">
                 <DropdownMenu.Item className="menu-item" onSelect={() => remove.mutate(undefined)}>
                   Remove this take and the server's copy
                 </DropdownMenu.Item>
@@ -428,7 +429,7 @@ function MarkedBar({ take, marked, onDone }: { take: Take; marked: number[]; onD
             Read together as… <ChevronDown size={14} />
           </DropdownMenu.Trigger>
           <DropdownMenu.Portal>
-            <DropdownMenu.Content className="menu" sideOffset={4}>
+            <DropdownMenu.Content onCloseAutoFocus={back} className="menu" sideOffset={4}>
               {ways.map((w) => (
                 <DropdownMenu.Item
                   key={w.name}

@@ -11,6 +11,7 @@ import { labelIn, level, relabelled, setName, setOf, stemOf, strandOf, swapped, 
 import { TreatmentOpener } from "./treatment";
 import { helps } from "./treatments";
 import { Waveform } from "./waveform";
+import { back } from "../../ui/focus";
 
 /** Findings that mean damage, not only something to know. */
 const harmed = ["clipped", "dropout", "click", "topped", "hum", "rumble", "dc"];
@@ -158,7 +159,7 @@ function SetMark({ take, channel: c }: { take: Take; channel: Channel }) {
         {labelIn(set, c.index)}
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content className="menu" sideOffset={4}>
+        <DropdownMenu.Content onCloseAutoFocus={back} className="menu" sideOffset={4}>
           <DropdownMenu.Label className="px-2.5 py-1 text-[12px] text-muted">
             Channels {set.channels.join(", ")} are a {setName(set)}
           </DropdownMenu.Label>
@@ -244,7 +245,7 @@ function StemChoice(p: { take: Take; channel: Channel; stems: ProductionStem[]; 
         </span>
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content className="menu max-h-[60vh] overflow-auto" sideOffset={4}>
+        <DropdownMenu.Content onCloseAutoFocus={back} className="menu max-h-[60vh] overflow-auto" sideOffset={4}>
           {!decided && (
             <DropdownMenu.Item className="menu-item" onSelect={() => p.onStem(c.suggested, c.suggestedStrand)}>
               <Check size={14} /> Keep the suggestion, {c.suggested}

@@ -9,6 +9,7 @@ import { Dialog } from "../../ui/dialog";
 import { Kept } from "../../ui/kept";
 import { labelAt, noTimecode, parse, parseNear } from "../../ui/timecode";
 import { freshReel, ReelSelect } from "./reelselect";
+import { chosenOf } from "../../ui/chosen";
 
 type How = Schemas["LayHow"];
 type Kind = LaidTake["place"]["by"]["kind"];
@@ -85,7 +86,7 @@ export function LayTakes({ takes, production }: { takes: Take[]; production: str
   const reels = useReels(production);
   const [chosen, setChosen] = useState("");
   const [open, setOpen] = useState(false);
-  const target = chosen === freshReel ? undefined : (reels.data?.find((r) => r.id === chosen) ?? reels.data?.[0]);
+  const { it: target, gone } = chosen === freshReel ? { it: undefined, gone: false } : chosenOf(reels.data, chosen);
   return (
     <section className="mt-5 border-t border-line pt-4">
       <h2 className="text-[16px] font-bold">Onto a reel</h2>
@@ -94,10 +95,10 @@ export function LayTakes({ takes, production }: { takes: Take[]; production: str
         their names (mix, DX, VO, M&amp;E, music left…), paired, and each feeds an output of its own.
       </p>
       <div className="mt-3 flex flex-wrap items-center gap-2">
-        <button className="pill-act" disabled={!reels.data} onClick={() => setOpen(true)}>
-          Lay {takes.length} takes onto {target?.name ?? "a new reel"}…
+        <button className="pill-act" disabled={!reels.data || gone} onClick={() => setOpen(true)}>
+          Lay {takes.length} takes onto {gone ? "…" : `${target?.name ?? "a new reel"}…`}
         </button>
-        <ReelSelect reels={reels.data} chosen={target?.id ?? freshReel} label="Reel to lay them onto" onChoose={setChosen} />
+        <ReelSelect reels={reels.data} chosen={gone ? "" : (target?.id ?? freshReel)} label="Reel to lay them onto" onChoose={setChosen} />
       </div>
       {open && (
         <PlaceTable takes={takes.map((t) => t.id)} reel={target} production={production} how={{}} reuse onClose={() => setOpen(false)} />

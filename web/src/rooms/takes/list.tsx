@@ -28,7 +28,7 @@ export function takeTitle(t: Take): string {
 }
 
 /** Finds a take by its ID, or the one that has taken its place: its group, or it resampled. */
-export const takeOf = (takes: Take[] | undefined, id: string | undefined) =>
+export const takeOf = (takes: readonly Take[] | undefined, id: string | undefined) =>
   takes?.find((t) => t.id === id) ?? takes?.find((t) => t.assembly?.files.some((f) => f.take === id));
 
 /** What a search looks through. */
@@ -132,6 +132,13 @@ export function TakeList(p: {
       if ("take" in item) return range ? upTo(item.take.id) : one(item.take.id);
     }
   };
+  // What is done to those chosen is done to no take that the search does not show.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: when what is listed has changed
+  useEffect(() => {
+    const listed = new Set(items.flatMap((i) => ("take" in i ? [i.take.id] : [])));
+    const left = [...p.chosen].filter((id) => listed.has(id) || id === p.shown);
+    if (p.shown && left.length < p.chosen.size) p.onChoose(p.shown, left);
+  }, [items]);
   useActions({
     "all-takes": () => {
       const ids = items.flatMap((i) => ("take" in i ? [i.take.id] : []));

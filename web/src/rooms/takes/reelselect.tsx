@@ -18,6 +18,7 @@ export function ReelSelect({
   if (!reels?.length) return null;
   return (
     <select className="field rounded-full" aria-label={label} value={chosen} onChange={(e) => onChoose(e.target.value)}>
+      {chosen === "" && <option value="">it is gone; choose another</option>}
       {reels.map((r) => (
         <option key={r.id} value={r.id}>
           {r.name}

@@ -20,6 +20,8 @@ import { droppedWords, entriesOf, readDropped, type Dropped } from "../../shell/
 import { uploads } from "../../shell/uploads";
 import { WorkPanel } from "../../shell/work";
 import { many } from "../../ui/words";
+import { chosenOf, Gone } from "../../ui/chosen";
+import { back } from "../../ui/focus";
 
 /** Takes: what was received, and what is on each channel? */
 export function TakesRoom() {
@@ -36,7 +38,7 @@ export function TakesRoom() {
   const [over, setOver] = useState(false);
   const history = useTakeHistory(id);
   const list = takes.data?.takes;
-  const shown = useMemo(() => takeOf(list, takeID) ?? list?.[0], [list, takeID]);
+  const { it: shown, gone } = useMemo(() => chosenOf(list, takeID, (id, all) => takeOf(all, id)), [list, takeID]);
   const playing = usePlayer((s) => s.playing);
   const [several, setSeveral] = useState<string[]>([]);
   const chosen = useMemo(() => {
@@ -82,6 +84,7 @@ export function TakesRoom() {
           <Missing of={[production, takes]} />
           {shown && chosen.size === 1 && <TakeBoard key={shown.id} take={shown} />}
           {chosen.size > 1 && <SeveralTakes takes={list!.filter((t) => chosen.has(t.id))} production={id} onShow={(t) => choose(t, [t])} />}
+          {gone && list!.length > 0 && <Gone what="This take" on="Show the first take" onOn={() => choose(list![0]!.id, [list![0]!.id])} />}
           {list?.length === 0 && (
             <div className="flex h-full flex-col items-center justify-center gap-3 text-center">
               <Upload size={36} className="text-muted" />
@@ -143,7 +146,7 @@ function RoomMenu({ production }: { production: string }) {
           <MoreHorizontal size={15} />
         </DropdownMenu.Trigger>
         <DropdownMenu.Portal>
-          <DropdownMenu.Content className="menu" sideOffset={4}>
+          <DropdownMenu.Content onCloseAutoFocus={back} className="menu" sideOffset={4}>
             <DropdownMenu.Item className="menu-item" onSelect={() => file.current?.click()}>
               Fill takes from a sound report (CSV)…
             </DropdownMenu.Item>

@@ -11,13 +11,14 @@ import { PlaceTable, useLaying } from "./lay";
 import { freshReel, ReelSelect } from "./reelselect";
 import { singleCount, trackCount } from "./reading";
 import { words } from "../../ui/explained";
+import { chosenOf } from "../../ui/chosen";
 
 /** The one command that breaks the channels that are on into tracks on a reel. */
 export function UnravelBar({ take }: { take: Take }) {
   const reels = useReels(take.production);
   const production = useProduction(take.production);
   const [chosen, setChosen] = useState("");
-  const reel = chosen === freshReel ? undefined : (reels.data?.find((r) => r.id === chosen) ?? reels.data?.[0]);
+  const { it: reel, gone } = chosen === freshReel ? { it: undefined, gone: false } : chosenOf(reels.data, chosen);
   const [together, setTogether] = useRemembered("loom.unravel.together", false);
   const [reuse, setReuse] = useRemembered("loom.unravel.reuse", true);
   const [asking, setAsking] = useState(false);
@@ -54,7 +55,8 @@ export function UnravelBar({ take }: { take: Take }) {
   );
   const busy = unravel.isPending || look.isPending;
   const run = () => {
-    if (tracks > 0 && !busy && reels.data) look.mutate(undefined);
+    if (gone) tell("The reel that was chosen is not here any more: choose another.", true);
+    else if (tracks > 0 && !busy && reels.data) look.mutate(undefined);
   };
   useActions({ unravel: run });
   const where =
@@ -76,7 +78,7 @@ export function UnravelBar({ take }: { take: Take }) {
         {tracks === 0 ? "Switch on a channel to unravel" : tracks === 1 ? "Unravel 1 track" : `Unravel ${tracks} tracks`} onto{" "}
         {reel?.name ?? "a new reel"}
       </button>
-      <ReelSelect reels={reels.data} chosen={reel?.id ?? freshReel} label="Reel to unravel onto" onChoose={setChosen} />
+      <ReelSelect reels={reels.data} chosen={gone ? "" : (reel?.id ?? freshReel)} label="Reel to unravel onto" onChoose={setChosen} />
       {singles > 1 && (
         <select
           className="field rounded-full"
