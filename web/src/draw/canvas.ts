@@ -16,6 +16,18 @@ function sizeOf(canvas: HTMLCanvasElement): Size {
   return { width: canvas.clientWidth, height: canvas.clientHeight };
 }
 
+const tops = new WeakMap<Element, number>();
+
+/** How far something is scrolled down, as the browser told it last; asking it would, like its size, have it lay out the page anew. */
+export function topOf(scroller: Element | null | undefined): number {
+  if (!scroller) return 0;
+  const known = tops.get(scroller);
+  if (known !== undefined) return known;
+  tops.set(scroller, scroller.scrollTop);
+  scroller.addEventListener("scroll", () => tops.set(scroller, scroller.scrollTop), { passive: true, capture: true });
+  return scroller.scrollTop;
+}
+
 /** Fits a canvas to its box at the screen's resolution and gives a context in CSS pixels. */
 export function fit(canvas: HTMLCanvasElement): { g: CanvasRenderingContext2D; width: number; height: number } | null {
   const { width, height } = sizeOf(canvas);

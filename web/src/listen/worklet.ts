@@ -13,6 +13,7 @@ class LoomPlayer extends AudioWorkletProcessor {
   private queue: FrameQueue;
   private since = 0;
   private source: MessagePort | null = null;
+  private told = "";
 
   constructor(options: { outputChannelCount?: number[] }) {
     super();
@@ -36,7 +37,12 @@ class LoomPlayer extends AudioWorkletProcessor {
     this.since += ears[0]!.length;
     if (this.since >= reportEvery) {
       this.since = 0;
-      this.source?.postMessage(this.queue.report());
+      const report = this.queue.report();
+      const { generation, frames, gaps, drained } = report;
+      const now = `${generation} ${frames} ${gaps} ${drained}`;
+      if (now === this.told) return true; // where nothing sounds there is nothing to tell, and the page has its time for the hand
+      this.told = now;
+      this.source?.postMessage(report);
     }
     return true;
   }

@@ -13,6 +13,8 @@ import { headsWidth } from "./geometry";
 import { RowPad } from "./panpad";
 import { laneHeight, rowsIn, type FolderRow, type Rows, type TrackRow } from "./rows";
 import { back } from "../../ui/focus";
+import { topOf } from "../../draw/canvas";
+import { useSize } from "../../ui/size";
 
 /** What a head does. The functions stay the same from one rendering to the next. */
 export type HeadActs = {
@@ -231,22 +233,18 @@ export function Heads({
   folder: (r: FolderRow) => React.ReactNode;
 }) {
   const [[from, to], setShown] = useState<[number, number]>([0, 60]);
+  const { height } = useSize(scroller, { width: 0, height: 0 });
   useEffect(() => {
     const box = scroller.current!;
     const look = () =>
       setShown((was) => {
-        const now = rowsIn(rows, box.scrollTop - margin, box.scrollTop + box.clientHeight + margin);
+        const now = rowsIn(rows, topOf(box) - margin, topOf(box) + height + margin);
         return was[0] === now[0] && was[1] === now[1] ? was : now;
       });
     look();
-    const watch = new ResizeObserver(look);
-    watch.observe(box);
     box.addEventListener("scroll", look, { passive: true });
-    return () => {
-      watch.disconnect();
-      box.removeEventListener("scroll", look);
-    };
-  }, [rows, scroller]);
+    return () => box.removeEventListener("scroll", look);
+  }, [rows, scroller, height]);
   return (
     <div
       className="relative shrink-0 border-r border-line"

@@ -12,7 +12,7 @@ import { useParts } from "../../ui/parts";
 import { useSize } from "../../ui/size";
 import { useRemembered } from "../../ui/remembered";
 import { useStable } from "../../ui/stable";
-import { chooseTrack, loomActs, setTrack, toggleSolo } from "./acts";
+import { chooseTrack, type LoomActs, loomActs, setTrack, toggleSolo } from "./acts";
 import { layBand, layGroups } from "./band";
 import { BandTime } from "./bandtime";
 import { BoardBand, BoardHead, BoardTracks } from "./board";
@@ -181,6 +181,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     else if (track) settling.start({ track: track.id });
   };
   const acts = loomActs({ view, takes, rows, choice, clip, listening, time, store, doIt, settle });
+  const steady = useStable<LoomActs>(acts);
 
   const room = useRef<HTMLDivElement>(null);
   const stableEdits = useStable({ command: doIt, tie: edits.tie });
@@ -278,7 +279,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
       clip={clip}
       choice={choice}
       takes={takes}
-      acts={acts}
+      acts={steady}
       dock={dock}
       onDock={acts.dock}
       playingAt={playingAt}
@@ -309,7 +310,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const work = (
     <div ref={room} className="flex h-full min-w-0 flex-col">
       <div className="level-with-rows flex shrink-0 overflow-hidden border-b border-line bg-ground" style={{ height: rulerHeight }}>
-        <TimeHead view={view} below={choice.track} acts={acts} onDo={doIt} />
+        <TimeHead view={view} below={choice.track} acts={steady} onDo={doIt} />
         <div ref={time.box} className="min-w-0 grow">
           {board ? (
             <BoardHead />
@@ -595,14 +596,16 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
           )
         }
       />
-      <SpecDialog
-        production={view.production}
-        open={choosingSpec}
-        onOpenChange={(on) => store.setState({ choosingSpec: on })}
-        chosen={view.head.spec}
-        edit={(spec) => `/p/${view.production}/print/${view.id}/spec/${spec}`}
-        onChoose={chooseSpec}
-      />
+      {choosingSpec && (
+        <SpecDialog
+          production={view.production}
+          open
+          onOpenChange={(on) => store.setState({ choosingSpec: on })}
+          chosen={view.head.spec}
+          edit={(spec) => `/p/${view.production}/print/${view.id}/spec/${spec}`}
+          onChoose={chooseSpec}
+        />
+      )}
       {dialog}
     </>
   );

@@ -9,6 +9,7 @@ import { player, type Tap } from "../../listen/player";
 import { strictest } from "../print/specwords";
 import { columnName, outputName } from "./cells";
 import { middleOf, type Columns } from "./columns";
+import { quiet } from "../../ui/quiet";
 
 /** The lowest level a meter shows, in dBFS. */
 const floor = -60;
@@ -68,7 +69,7 @@ function Readings({ view }: { view: ReelView }) {
 }
 
 /** A meter below each output column: ink, judged against the spec's band; what goes over it is hatched. */
-export function Meters({
+export const Meters = quiet(function Meters({
   view,
   columns,
   spec,
@@ -166,7 +167,7 @@ export function Meters({
       </div>
     </div>
   );
-}
+});
 
 function paintMeters(g: CanvasRenderingContext2D, height: number, at: ReturnType<typeof places>, low: number, high: number) {
   const { meters } = player.snapshot();

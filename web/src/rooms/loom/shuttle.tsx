@@ -6,6 +6,7 @@ import type { Command, ReelView, Spec } from "../../api/client";
 import { usePlayer, type Check, type Tap } from "../../listen/player";
 import type { ActionID } from "../../ui/actions";
 import { keyOf, keySign, useActions } from "../../ui/keys";
+import { quiet } from "../../ui/quiet";
 import { tell } from "../../ui/notices";
 import { duration, labelAt, parse, parseNear } from "../../ui/timecode";
 import { Compared, CompareWith } from "./compared";
@@ -25,7 +26,7 @@ const checks: [Check, string, string][] = [
 ];
 
 /** The bar with play, timecode, what is listened to, what is wrong, and the spec. */
-export function Shuttle(p: {
+export const Shuttle = quiet(function Shuttle(p: {
   view: ReelView;
   spec: Spec | undefined;
   at: number;
@@ -256,7 +257,7 @@ export function Shuttle(p: {
       </div>
     </div>
   );
-}
+});
 
 function Turn(p: { on: boolean; label: string; action: ActionID; onClick: () => void; children: ReactNode }) {
   return (

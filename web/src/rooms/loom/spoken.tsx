@@ -1,3 +1,5 @@
+import { memo, useEffect, useState } from "react";
+
 import type { Clip, ReelView, Track } from "../../api/client";
 import { duration, labelAt } from "../../ui/timecode";
 import { slipOf, slipSign, type Choice } from "./choice";
@@ -33,13 +35,31 @@ export function Spoken(p: { view: ReelView; choice: Choice; track: Track | undef
   return (
     <div className="sr-only">
       <p role="status">{words(view, p.choice, track, clips)}</p>
-      {track && clips.length > 0 && (
-        <ol aria-label={`What lies on ${track.name}`}>
-          {clips.map((c) => (
-            <li key={c.id}>{clipWords(view, c)}</li>
-          ))}
-        </ol>
-      )}
+      <Lying view={view} track={track} clips={clips} />
     </div>
   );
 }
+
+/** How long the hand is to rest before what lies on a track is written out, in milliseconds: there may be hundreds of clips, and nobody listens while it moves. */
+const rest = 250;
+
+function Lying(p: { view: ReelView; track: Track | undefined; clips: Clip[] }) {
+  const [now, setNow] = useState(p);
+  const { view, track, clips } = p;
+  useEffect(() => {
+    const soon = setTimeout(() => setNow({ view, track, clips }), rest);
+    return () => clearTimeout(soon);
+  }, [view, track, clips]);
+  return now.track && <Written {...now} track={now.track} />;
+}
+
+const Written = memo(function Written({ view, track, clips }: { view: ReelView; track: Track; clips: Clip[] }) {
+  if (clips.length === 0) return null;
+  return (
+    <ol aria-label={`What lies on ${track.name}`}>
+      {clips.map((c) => (
+        <li key={c.id}>{clipWords(view, c)}</li>
+      ))}
+    </ol>
+  );
+});

@@ -2,7 +2,7 @@ import { useMemo, useRef, useState, type Dispatch, type PointerEvent, type RefOb
 
 import type { ReelView } from "../../api/client";
 import type { Wanted } from "../../api/hooks";
-import { fit } from "../../draw/canvas";
+import { fit, topOf } from "../../draw/canvas";
 import { useCanvas } from "../../draw/usecanvas";
 import { pieceAt, type Choice } from "./choice";
 import { valueOfY, type CurveView } from "./curves";
@@ -53,7 +53,7 @@ export function TimeArea(p: TimeProps) {
     (c) => {
       const s = fit(c);
       if (s)
-        paintRows(s.g, s.width, s.height, p.scroller.current?.scrollTop ?? 0, {
+        paintRows(s.g, s.width, s.height, topOf(p.scroller.current), {
           view,
           time,
           takes: p.takes,

@@ -12,11 +12,12 @@ import { headsWidth } from "./geometry";
 import { trackOf } from "./lookup";
 import { useLoom, useLoomStore } from "./state";
 import { back } from "../../ui/focus";
+import { quiet } from "../../ui/quiet";
 
 type Acts = Record<"picture" | "lists" | "snap" | "wider" | "closer" | "whole" | "fit", () => void>;
 
 /** The corner above the heads: what is shown, and how much of it. */
-export function TimeHead({
+export const TimeHead = quiet(function TimeHead({
   view,
   below,
   acts,
@@ -62,7 +63,7 @@ export function TimeHead({
       </span>
     </div>
   );
-}
+});
 
 const round = "flex h-[22px] w-[22px] cursor-pointer items-center justify-center rounded-full border";
 const isOn = "border-ink bg-ink text-ground";

@@ -3,7 +3,7 @@
 import { useLayoutEffect, useMemo, useRef, useState, type KeyboardEvent, type RefObject } from "react";
 
 import type { ReelView } from "../../api/client";
-import { fit } from "../../draw/canvas";
+import { fit, topOf } from "../../draw/canvas";
 import { useCanvas } from "../../draw/usecanvas";
 import type { BandRow } from "./band";
 import { along, bandLines, block, cellLabel, cellOf, lineKey, trackLines, type Cell, type Line, type Place } from "./cells";
@@ -102,7 +102,7 @@ export function WeavePart(p: PartProps) {
     (c) => {
       const s = fit(c);
       if (s)
-        paintWeave(s.g, s.width, s.height, p.scroller?.current?.scrollTop ?? 0, {
+        paintWeave(s.g, s.width, s.height, topOf(p.scroller?.current), {
           lines: own,
           first,
           columns,
