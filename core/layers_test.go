@@ -17,7 +17,7 @@ import (
 
 // order lists core's packages from the innermost: each may import those before it. Fault is for all, and dsp stands
 // before what adds, resamples and pans with it.
-var order = []string{"fault", "cells", "form", "timecode", "vec", "wave", "layout", "dsp", "lineup", "mix", "loudness", "chain", "sums", "take", "unravel",
+var order = []string{"fault", "cells", "form", "timecode", "vec", "crossing", "wave", "layout", "dsp", "lineup", "mix", "loudness", "chain", "sums", "take", "unravel",
 	"ply", "convert",
 	"gather", "report", "overview", "diagnose", "align", "placing", "reel", "cutlist", "handover", "pattern", "weave", "view", "ahead", "wires", "engine",
 	"gauge", "correct",

@@ -339,6 +339,16 @@ type CrossfadeCommand = reel.Sent
 // Crossing Where a row meets an output
 type Crossing = weave.Crossing
 
+// CrossingRequest defines model for CrossingRequest.
+type CrossingRequest struct {
+	// Alone What is tied to them is not cut
+	Alone *bool `json:"alone,omitempty"`
+
+	// At Sample of the reel
+	At    int64     `json:"at"`
+	Clips *[]string `json:"clips,omitempty"`
+}
+
 // CutClipsCommand CutClips cuts clips, and all that are tied to them, at a sample. No clips means all that lie there. The right halves of tied clips are tied to each other; those cut alone stay tied as they were.
 type CutClipsCommand = reel.Sent
 
@@ -1965,6 +1975,9 @@ type LearnForChainJSONRequestBody LearnForChainJSONBody
 // DoCommandJSONRequestBody defines body for DoCommand for application/json ContentType.
 type DoCommandJSONRequestBody = CommandRequest
 
+// FindCrossingJSONRequestBody defines body for FindCrossing for application/json ContentType.
+type FindCrossingJSONRequestBody = CrossingRequest
+
 // FollowCutListJSONRequestBody defines body for FollowCutList for application/json ContentType.
 type FollowCutListJSONRequestBody = CutListText
 
@@ -2249,6 +2262,9 @@ type ServerInterface interface {
 
 	// (POST /reels/{reel}/commands)
 	DoCommand(c *gin.Context, reel ReelID, params DoCommandParams)
+
+	// (POST /reels/{reel}/crossing)
+	FindCrossing(c *gin.Context, reel ReelID)
 
 	// (GET /reels/{reel}/cutlist)
 	GetCutList(c *gin.Context, reel ReelID)
@@ -4644,6 +4660,31 @@ func (siw *ServerInterfaceWrapper) DoCommand(c *gin.Context) {
 	siw.Handler.DoCommand(c, reel, params)
 }
 
+// FindCrossing operation middleware
+func (siw *ServerInterfaceWrapper) FindCrossing(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "reel" -------------
+	var reel ReelID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "reel", c.Param("reel"), &reel, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter reel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.FindCrossing(c, reel)
+}
+
 // GetCutList operation middleware
 func (siw *ServerInterfaceWrapper) GetCutList(c *gin.Context) {
 
@@ -6952,6 +6993,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/reels/:reel/cutlist/read", wrapper.ReadCutList)
 	router.POST(options.BaseURL+"/reels/:reel/handover", wrapper.HandReelOver)
 	router.POST(options.BaseURL+"/reels/:reel/lenders", wrapper.FindLenders)
+	router.POST(options.BaseURL+"/reels/:reel/crossing", wrapper.FindCrossing)
 	router.POST(options.BaseURL+"/reels/:reel/ties", wrapper.TieKnots)
 	router.POST(options.BaseURL+"/reels/:reel/spec", wrapper.ChooseSpec)
 	router.POST(options.BaseURL+"/reels/:reel/pattern", wrapper.SavePattern)

@@ -246,6 +246,25 @@ func (s *Server) FindLenders(c *gin.Context, id ReelID) {
 	s.answer(c, http.StatusOK, list, err)
 }
 
+// FindCrossing says where clips can be cut without a click.
+func (s *Server) FindCrossing(c *gin.Context, id ReelID) {
+	var body CrossingRequest
+	if !s.read(c, &body) {
+		return
+	}
+	o, err := s.Store.Reel(c, id)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	clips := []string{}
+	if body.Clips != nil {
+		clips = *body.Clips
+	}
+	at, err := s.library().Crossing(c, o.Reel, clips, body.Alone != nil && *body.Alone, body.At)
+	s.answer(c, http.StatusOK, gin.H{"at": at}, err)
+}
+
 // RemoveReel removes a reel with its history.
 func (s *Server) RemoveReel(c *gin.Context, id ReelID) {
 	s.done(c, s.Jobs.RemoveReel(c, id))

@@ -13,7 +13,7 @@ import (
 	"zestyloom/core/reel"
 	"zestyloom/core/report"
 	"zestyloom/core/take"
-	"zestyloom/core/wave"
+	"zestyloom/internal/library"
 	"zestyloom/internal/store"
 )
 
@@ -349,7 +349,7 @@ func (s *Server) GetSamples(c *gin.Context, id TakeID, params GetSamplesParams) 
 		s.fail(c, err)
 		return
 	}
-	samples, err := stretch(f, params.Channel, params.From, params.Count)
+	samples, err := library.Stretch(f, params.Channel, params.From, params.Count)
 	if err != nil {
 		s.fail(c, err)
 		return
@@ -360,32 +360,4 @@ func (s *Server) GetSamples(c *gin.Context, id TakeID, params GetSamplesParams) 
 	}
 	c.Header("Cache-Control", "private, max-age=31536000, immutable")
 	c.Data(http.StatusOK, "application/octet-stream", b)
-}
-
-// stretch reads count frames of a channel (from 1), or of all added up (0).
-func stretch(f *wave.File, channel int, from int64, count int) ([]float64, error) {
-	out := make([]float64, count)
-	begin, end := max(0, from), min(f.Frames, from+int64(count))
-	if end <= begin {
-		return out, nil
-	}
-	block := f.BlockFrames(maxSamples, end-begin)
-	raw, one := make([]byte, block*f.FrameBytes()), make([]float64, block)
-	for at := begin; at < end; {
-		n, err := f.ReadRaw(raw[:int(min(int64(block), end-at))*f.FrameBytes()], at)
-		if err != nil {
-			return nil, err
-		}
-		for c := range f.Channels {
-			if channel != 0 && channel != c+1 {
-				continue
-			}
-			f.Decode(one[:n], raw, c)
-			for i, x := range one[:n] {
-				out[int(at-from)+i] += x
-			}
-		}
-		at += int64(n)
-	}
-	return out, nil
 }

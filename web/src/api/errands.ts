@@ -65,6 +65,7 @@ export const looks = [
   "/processors/steps",
   "/reels/{reel}/chain/learn",
   "/reels/{reel}/cutlist/read",
+  "/reels/{reel}/crossing",
   "/reels/{reel}/lenders",
   "/reels/{reel}/pattern/fit",
   "/reels/{reel}/plan",

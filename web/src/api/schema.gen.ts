@@ -1541,6 +1541,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/reels/{reel}/crossing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Where clips, and all that are tied to them, can be cut nearest to a place without a click: where every channel passes through zero within 10 ms, or else is softest. No clips means all that lie there. */
+        post: operations["findCrossing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/reels/{reel}/ties": {
         parameters: {
             query?: never;
@@ -3956,6 +3975,16 @@ export interface components {
             /** @description With range: what to settle instead of clips; without: all of the track */
             track?: string;
             range?: components["schemas"]["Span"];
+        };
+        CrossingRequest: {
+            /**
+             * Format: int64
+             * @description Sample of the reel
+             */
+            at: number;
+            clips?: string[];
+            /** @description What is tied to them is not cut */
+            alone?: boolean;
         };
         LenderRequest: {
             clip: string;
@@ -7487,6 +7516,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Lender"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    findCrossing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reel: components["parameters"]["ReelID"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CrossingRequest"];
+            };
+        };
+        responses: {
+            /** @description The place */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        /** Format: int64 */
+                        at: number;
+                    };
                 };
             };
             default: components["responses"]["Failure"];

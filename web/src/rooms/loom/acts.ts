@@ -16,6 +16,8 @@ import { fillWithTone, keepQuiet } from "./roomtone";
 import type { Rows } from "./rows";
 import { turned, type LoomState, type LoomStore } from "./state";
 import type { InTime } from "./timeview";
+import { crossingOf } from "./crossing";
+import { nextUnit, nudgeWords } from "./nudge";
 
 type Act = (text?: string) => void;
 type Bench = {
@@ -52,10 +54,13 @@ export function loomActs(b: Bench) {
   const { view, takes, choice, clip, listening, time, store } = b;
   const set = store.setState;
   const cuts = cutting({
-    view,
-    takes,
-    choice,
+    ...{ view, takes, choice },
     at: () => Math.round(listening.position()),
+    nudge: () => store.getState().nudge,
+    crossing: () => {
+      const { snap, snaps } = store.getState();
+      return snap && snaps.crossings ? crossingOf(view.id) : null;
+    },
     doIt: b.doIt,
     choose: (chosen) => set({ chosen }),
   });
@@ -78,7 +83,15 @@ export function loomActs(b: Bench) {
 
 export type LoomActs = ReturnType<typeof loomActs>;
 
+/** How much is heard before and behind an edit, in seconds. */
+const rollSeconds = 2;
+
 function playing({ view, choice, listening: l, store }: Bench) {
+  const roll = Math.round(rollSeconds * view.head.sampleRate);
+  const edges = (): [number, number] => {
+    const at = Math.round(l.position());
+    return choice.range ? [choice.range.from, choice.range.to] : [at, at];
+  };
   const stepFrame = (by: number) => {
     const { sampleRate, frameRate } = view.head;
     l.go(sampleOf(Math.max(0, frameAt(l.position(), sampleRate, frameRate) + by), sampleRate, frameRate));
@@ -121,6 +134,16 @@ function playing({ view, choice, listening: l, store }: Bench) {
       if (!r) return;
       if (store.getState().loop) l.playFrom(r.from, { loop: { from: r.from, to: r.to } });
       else l.playFrom(r.from, { until: r.to, loop: null });
+    },
+    around: () => {
+      const [from, to] = edges();
+      l.tryOut(from - roll, { until: to + roll, half: false });
+    },
+    without: () => {
+      const [from, to] = edges();
+      if (to === from) return tell("Choose a range first: what would be cut out.");
+      const trial: Command = { kind: "cutOut", command: { from, to, tracks: [], close: true, untie: true } };
+      l.tryOut(from - roll, { trial, until: from + roll, half: false });
     },
     loop: () => store.setState((s) => ({ loop: !s.loop })),
     half: () => store.setState((s) => ({ half: !s.half })),
@@ -193,6 +216,11 @@ function showing({ view, time, store, choice }: Bench) {
     wider: () => time.nearer(2),
     curves: () => set((s) => ({ curves: curveViews[(curveViews.indexOf(s.curves) + 1) % curveViews.length]! })),
     snap: () => set((s) => ({ snap: !s.snap })),
+    "nudge-unit": () => {
+      const nudge = nextUnit(store.getState().nudge);
+      set({ nudge });
+      tell(`Nudged and slipped by ${nudgeWords(nudge)}.`);
+    },
     picture: () => set((s) => ({ picture: !s.picture })),
     lists: () => set((s) => ({ lists: s.lists ? null : "sync" })),
     find: () => set({ lists: "find" }),

@@ -19,7 +19,7 @@ const view = {
   marks: [],
 } as unknown as ReelView;
 
-function bench(choice: Partial<Choice>, at = 24000) {
+function bench(choice: Partial<Choice>, at = 24000, crossing: ReturnType<Parameters<typeof cutting>[0]["crossing"]> = null) {
   const done: Command[] = [];
   let chosen: Choice | null = null;
   const acts = cutting({
@@ -27,6 +27,8 @@ function bench(choice: Partial<Choice>, at = 24000) {
     takes: new Map([["t", { id: "t" } as Take]]),
     choice: { ...nothing, ...choice },
     at: () => at,
+    nudge: () => ({ unit: "frame", own: 0 }),
+    crossing: () => crossing,
     doIt: (c) => (done.push(c), Promise.resolve(undefined)),
     choose: (c) => (chosen = c),
   });
@@ -52,6 +54,26 @@ describe("what keys do to what is chosen", () => {
     d.acts.cut();
     expect(d.done).toEqual([]);
     expect(told).toHaveBeenCalledOnce();
+  });
+
+  it("cuts and trims where the sound crosses zero, of all that is cut, where that is asked for", async () => {
+    const asked: unknown[] = [];
+    const near = (clips: string[], at: number) => (asked.push([clips, at]), Promise.resolve(at + 7));
+    const a = bench({ clips: ["3"] }, 24000, near);
+    a.acts.cut();
+    a.acts["cut-all"]();
+    a.acts["trim-start"]();
+    await Promise.resolve();
+    expect(asked).toEqual([
+      [["3"], 24000],
+      [[], 24000],
+      [["3"], 24000],
+    ]);
+    expect(a.done).toEqual([
+      { kind: "cutClips", command: { at: 24007, clips: ["3"] } },
+      { kind: "cutClips", command: { at: 24007, clips: [] } },
+      { kind: "trimClip", command: { clip: "3", edge: "start", by: 24007 } },
+    ]);
   });
 
   it("hushes a range on one channel, or on all clips in it", () => {

@@ -2,8 +2,9 @@
 // says which.
 import type { Clip, Command, CommandOf, ReelView, Take } from "../../api/client";
 import { tell } from "../../ui/notices";
-import { frameAt, labelAt, sampleOf } from "../../ui/timecode";
+import { labelAt } from "../../ui/timecode";
 import { mainClip, type Choice } from "./choice";
+import { nudgeBy, type Nudge } from "./nudge";
 import { clipboard, copy, gather, here, take } from "./clipboard";
 
 /** How deep a dip is and how long its ramps are until somebody says otherwise. */
@@ -17,6 +18,9 @@ export type Bench = {
   takes: ReadonlyMap<string, Take>;
   choice: Choice;
   at: () => number;
+  nudge: () => Nudge;
+  /** Where clips can be cut nearest to a place without a click; nothing where they are cut at the place itself. */
+  crossing: () => ((clips: string[], at: number, alone?: boolean) => Promise<number>) | null;
   doIt: (c: Command) => Promise<ReelView | undefined>;
   choose: (c: Choice) => void;
 };
@@ -53,16 +57,18 @@ export function cutting(b: Bench) {
     );
   };
   const withClips = (f: (ids: string[]) => void) => (ids.length > 0 ? f(ids) : need("Choose a clip first."));
-  const frames = (n: number) => {
-    const from = frameAt(clips[0]?.start ?? 0, sampleRate, frameRate);
-    return sampleOf(Math.max(0, from + n), sampleRate, frameRate) - sampleOf(from, sampleRate, frameRate);
+  const steps = (n: number) => nudgeBy(view, b.nudge(), n, clips[0]?.start ?? 0);
+  const nudge = (n: number) => withClips((clips) => run("moveClips", { clips, by: steps(n) }));
+  /** Does something where clips can be cut without a click, if that is asked for, else at the place itself. */
+  const near = (clips: string[], at: number, then: (at: number) => void, alone = false) => {
+    const crossing = b.crossing();
+    if (crossing) void crossing(clips, at, alone).then(then);
+    else then(at);
   };
-  const nudge = (n: number) => withClips((clips) => run("moveClips", { clips, by: frames(n) }));
   const trim = (edge: "start" | "end") =>
     withClips(() => {
       const c = mainClip(view, choice) ?? clips[0]!;
-      const at = b.at();
-      run("trimClip", { clip: c.id, edge, by: at - (edge === "start" ? c.start : c.start + c.length) });
+      near([c.id], b.at(), (at) => run("trimClip", { clip: c.id, edge, by: at - (edge === "start" ? c.start : c.start + c.length) }));
     });
   const setRange = (part: { from?: number; to?: number }) => {
     const at = b.at();
@@ -161,7 +167,7 @@ export function cutting(b: Bench) {
           ? ids
           : view.clips.filter((c) => c.track === choice.track && c.start < at && at < c.start + c.length).map((c) => c.id);
       if (on.length === 0) return need("Choose a clip or a track to cut; Alt C cuts every track.");
-      run("cutClips", { at, clips: on });
+      near(on, at, (at) => run("cutClips", { at, clips: on }));
     },
     "cut-alone": () => {
       const at = b.at();
@@ -169,9 +175,9 @@ export function cutting(b: Bench) {
         ids.length > 0
           ? ids
           : view.clips.filter((c) => c.track === choice.track && c.start < at && at < c.start + c.length).map((c) => c.id);
-      if (on.length > 0) run("cutClips", { at, clips: on, alone: true });
+      if (on.length > 0) near(on, at, (at) => run("cutClips", { at, clips: on, alone: true }), true);
     },
-    "cut-all": () => run("cutClips", { at: b.at(), clips: [] }),
+    "cut-all": () => near([], b.at(), (at) => run("cutClips", { at, clips: [] })),
     "range-from": () => setRange({ from: b.at() }),
     "range-to": () => setRange({ to: b.at() }),
     "range-clip": () => {
@@ -212,8 +218,8 @@ export function cutting(b: Bench) {
     "nudge-on": () => nudge(1),
     "clip-up": () => withClips((clips) => run("moveClips", { clips, by: 0, rows: -1 })),
     "clip-down": () => withClips((clips) => run("moveClips", { clips, by: 0, rows: 1 })),
-    "slip-back": () => runEach(ids.map((clip) => ({ kind: "slipClip", command: { clip, by: -frames(1) } }))),
-    "slip-on": () => runEach(ids.map((clip) => ({ kind: "slipClip", command: { clip, by: frames(1) } }))),
+    "slip-back": () => runEach(ids.map((clip) => ({ kind: "slipClip", command: { clip, by: -steps(1) } }))),
+    "slip-on": () => runEach(ids.map((clip) => ({ kind: "slipClip", command: { clip, by: steps(1) } }))),
     "range-down": () => widen(1),
     "range-up": () => widen(-1),
     louder: () => gain(1),

@@ -34,7 +34,7 @@ const ground: Ground = {
   rows,
   choice: nothing,
   curves: "none",
-  snapOf: () => ({ on: false, catches: [], perPixel: 960 }),
+  snapOf: () => ({ on: false, frames: true, catches: [], perPixel: 960 }),
 };
 const no = { altKey: false, ctrlKey: false, metaKey: false, shiftKey: false };
 const y = (track: string) => rows.byTrack.get(track)!.y + 20;

@@ -69,6 +69,7 @@ const shown = ({
   choosingSpec,
   stands,
   snap,
+  snaps,
   picture,
   fitted,
   board,
@@ -92,6 +93,7 @@ const shown = ({
   choosingSpec,
   stands,
   snap,
+  snaps,
   picture,
   fitted,
   board,
@@ -134,6 +136,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     choosingSpec,
     stands,
     snap,
+    snaps,
     picture,
     fitted,
     board,
@@ -321,6 +324,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
               at={stands}
               range={choice.range}
               loop={loop}
+              frames={snap && snaps.frames}
               heights={heightsInWords(waves, choice.track)}
               onGo={go}
               onScrub={listening.scrub}
@@ -358,6 +362,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
                   choice={choice}
                   curves={curves}
                   snap={snap}
+                  snaps={snaps}
                   at={stands}
                   scroller={scroller}
                   onGo={go}

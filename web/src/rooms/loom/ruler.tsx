@@ -6,7 +6,7 @@ import { rulerHeight, sampleAt, xOf, type Timed } from "./geometry";
 import { paintRuler } from "./paint";
 import { useScroll, type Scroll } from "./scroll";
 import { ShuttleMark } from "./shuttleline";
-import { onFrame } from "./snap";
+import { putAt } from "./snap";
 import { useWheel } from "./wheel";
 import { usePress, type At } from "../../ui/press";
 
@@ -17,6 +17,8 @@ export function Ruler(p: {
   at: number;
   range: { from: number; to: number } | null;
   loop: boolean;
+  /** Whether the playhead keeps to frames. */
+  frames?: boolean;
   /** How tall what sounds is drawn. */
   heights?: string;
   onGo: (sample: number) => void;
@@ -35,7 +37,7 @@ export function Ruler(p: {
   const box = useWheel(p.scroll);
   const latest = useRef({ p, time });
   latest.current = { p, time };
-  const place = (at: At) => onFrame(latest.current.p.view, sampleAt(latest.current.time, at.x));
+  const place = (at: At) => putAt(latest.current.p.view, sampleAt(latest.current.time, at.x), latest.current.p.frames ?? true);
   const hands = usePress((at) => {
     const from = place(at);
     const mark = at.y < 22 ? p.view.marks.findLast((m) => at.x >= xOf(time, m.at) - 2 && at.x < xOf(time, m.at) + 60) : undefined;

@@ -15,6 +15,8 @@ import type { CurveView } from "./curves";
 import type { ListName } from "./lists";
 import type { RideMode } from "./riding";
 import type { BusRow } from "./tracklist";
+import type { Nudge } from "./nudge";
+import { usualSnaps, type Snaps } from "./snap";
 
 /** What is chosen in time and in the weave. */
 type Choosing = {
@@ -77,6 +79,8 @@ type Showing = {
 type Kept = {
   solo: string[];
   snap: boolean;
+  snaps: Snaps;
+  nudge: Nudge;
   picture: boolean;
   reed: number | null; // width of the weave in pixels; null is as much as it needs
   foldedGroups: string[]; // groups of outputs that take one column
@@ -93,6 +97,8 @@ export type LoomStore = StoreApi<LoomState>;
 const keeps = [
   "solo",
   "snap",
+  "snaps",
+  "nudge",
   "picture",
   "reed",
   "foldedGroups",
@@ -137,6 +143,8 @@ export function loomStore(view: Pick<ReelView, "id" | "head">, at?: number): Loo
         loan: null,
         quiet: null,
         snap: true,
+        snaps: usualSnaps,
+        nudge: { unit: "frame", own: 0 },
         picture: view.head.picture !== undefined && window.innerHeight >= 520, // in a low room it would cover all
         reed: null,
         foldedGroups: [],

@@ -15,7 +15,8 @@ import { clipOf } from "./lookup";
 import type { Rows } from "./rows";
 import { useScroll, type Scroll } from "./scroll";
 import { positionOf, ShuttleLine } from "./shuttleline";
-import { catches, onFrame } from "./snap";
+import { crossingOf } from "./crossing";
+import { catches, putAt, type Snaps } from "./snap";
 import { heightsOf } from "./sounding";
 import { useLoom } from "./state";
 import { useTaken } from "./taken";
@@ -29,6 +30,7 @@ export type TimeProps = {
   choice: Choice;
   curves: CurveView;
   snap: boolean;
+  snaps: Snaps;
   at: number; // where the shuttle stands while nothing plays
   scroller: RefObject<HTMLDivElement | null>;
   onGo: (sample: number) => void;
@@ -72,7 +74,8 @@ export function TimeArea(p: TimeProps) {
   const box = useWheel(p.scroll);
   const snapOf = (without: ReadonlySet<string>) => ({
     on: p.snap,
-    catches: catches(view, positionOf(view.id, p.at), without),
+    frames: p.snaps.frames,
+    catches: catches(view, positionOf(view.id, p.at), without, p.snaps),
     perPixel: time.perPixel,
   });
   const ground: Ground = { view, time, rows, choice, curves: p.curves, snapOf };
@@ -212,7 +215,18 @@ const edgesOf = (latest: RefObject<{ p: TimeProps }>, box: RefObject<Element | n
   },
 });
 
-function finish(p: TimeProps, d: Drag) {
+async function finish(p: TimeProps, d: Drag) {
+  const near = p.snap && p.snaps.crossings ? crossingOf(p.view.id) : null;
+  if (near && d.kind === "trim" && d.by !== 0) {
+    const edge = d.edge === "start" ? d.clip.start : d.clip.start + d.clip.length;
+    return p.onDo(commandOf({ ...d, by: (await near([d.clip.id], edge + d.by)) - edge })!);
+  }
+  if (near && d.kind === "range" && !d.lane) {
+    const r = rangeOf(p.rows, d);
+    const clips = p.view.clips.filter((c) => r.tracks.includes(c.track)).map((c) => c.id);
+    const [from, to] = await Promise.all([near(clips, r.from), near(clips, r.to)]);
+    p.onChoose({ track: d.first, clips: [], lane: null, range: { ...r, from, to: Math.max(from, to) } });
+  }
   if (d.kind === "move" && d.copy) return p.onCopyTo([...d.clips], d.by, d.rows);
   const command = commandOf(d);
   return command ? p.onDo(command) : undefined;
@@ -242,7 +256,7 @@ function pressed(p: TimeProps, ground: Ground, to: At, g: Drag | null) {
   const joins = to.shiftKey || to.ctrlKey || to.metaKey;
   if (clip && row && !lane && choice.clips.includes(clip.id) && choice.clips.length > 1 && !joins)
     p.onChoose({ track: row.id, clips: [clip.id], lane: null, range: null });
-  p.onGo(onFrame(view, at));
+  p.onGo(putAt(view, at, p.snap && p.snaps.frames));
 }
 
 /** The clips that are chosen once one of them is pressed: it joins the others, or stays among them, or is the only one. */

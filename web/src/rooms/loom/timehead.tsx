@@ -1,4 +1,4 @@
-import { Clapperboard, ListTree, Magnet, Maximize2, Plus, Rows3, Spline, ZoomIn, ZoomOut } from "lucide-react";
+import { Check, Clapperboard, ListTree, Magnet, Maximize2, Plus, Rows3, Spline, ZoomIn, ZoomOut } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import type { ReactNode } from "react";
 import { useShallow } from "zustand/react/shallow";
@@ -13,8 +13,10 @@ import { trackOf } from "./lookup";
 import { useLoom, useLoomStore } from "./state";
 import { back } from "../../ui/focus";
 import { quiet } from "../../ui/quiet";
+import { nudgeUnits, nudgeWords, type NudgeUnit } from "./nudge";
+import { snapKinds, snapWords } from "./snap";
 
-type Acts = Record<"picture" | "lists" | "snap" | "wider" | "closer" | "whole" | "fit", () => void>;
+type Acts = Record<"picture" | "lists" | "wider" | "closer" | "whole" | "fit", () => void>;
 
 /** The corner above the heads: what is shown, and how much of it. */
 export const TimeHead = quiet(function TimeHead({
@@ -29,8 +31,8 @@ export const TimeHead = quiet(function TimeHead({
   onDo: (c: Command) => Promise<ReelView | undefined>;
 }) {
   const store = useLoomStore();
-  const { picture, lists, snap, curves, fitted } = useLoom(
-    useShallow(({ picture, lists, snap, curves, fitted }) => ({ picture, lists, snap, curves, fitted })),
+  const { picture, lists, curves, fitted } = useLoom(
+    useShallow(({ picture, lists, curves, fitted }) => ({ picture, lists, curves, fitted })),
   );
   return (
     <div className="flex shrink-0 items-end justify-between border-r border-line px-1.5 pb-1.5" style={{ width: headsWidth }}>
@@ -42,9 +44,7 @@ export const TimeHead = quiet(function TimeHead({
         <Corner action="lists" label="Lists: out of sync, strays, marks, find, history, weave" on={lists !== null} onClick={acts.lists}>
           <ListTree size={13} />
         </Corner>
-        <Corner action="snap" label="Snap to frames, edits, marks and the playhead" on={snap} onClick={acts.snap}>
-          <Magnet size={13} />
-        </Corner>
+        <SnapMenu />
         <CurveMenu curves={curves} onCurves={(c) => store.setState({ curves: c })} />
       </span>
       <span className="flex gap-[3px]">
@@ -80,6 +80,71 @@ function Corner(p: { action: ActionID; label: string; on?: boolean; onClick: () 
     >
       {p.children}
     </button>
+  );
+}
+
+/** What things catch at, each by itself, and by how much clips are nudged. */
+function SnapMenu() {
+  const store = useLoomStore();
+  const { snap, snaps, nudge, range } = useLoom(
+    useShallow((s) => ({ snap: s.snap, snaps: s.snaps, nudge: s.nudge, range: s.chosen.range })),
+  );
+  const long = range ? range.to - range.from : 0;
+  const stay = (e: Event) => e.preventDefault(); // several are changed in a row
+  const box = (on: boolean) => <span className="inline-block w-4">{on && <Check size={13} />}</span>;
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger
+        className={`${round} ${snap ? isOn : isOff}`}
+        aria-label={`Snap: ${snap ? "on" : "off"}; nudge by ${nudgeWords(nudge)}`}
+        title={`Snap (${keySign(keyOf("snap"))}), and nudge by ${nudgeWords(nudge)} (${keySign(keyOf("nudge-unit"))})`}
+      >
+        <Magnet size={13} />
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content onCloseAutoFocus={back} className="menu" sideOffset={4} align="start">
+          <DropdownMenu.CheckboxItem
+            className="menu-item font-semibold"
+            checked={snap}
+            onCheckedChange={(on) => store.setState({ snap: on })}
+            onSelect={stay}
+          >
+            {box(snap)} Snap
+          </DropdownMenu.CheckboxItem>
+          {snapKinds.map((kind) => (
+            <DropdownMenu.CheckboxItem
+              key={kind}
+              className="menu-item"
+              disabled={!snap}
+              checked={snaps[kind]}
+              onCheckedChange={(on) => store.setState((s) => ({ snaps: { ...s.snaps, [kind]: on } }))}
+              onSelect={stay}
+            >
+              {box(snaps[kind])} {snapWords[kind]}
+            </DropdownMenu.CheckboxItem>
+          ))}
+          <DropdownMenu.Separator className="my-1 h-px bg-line" />
+          <DropdownMenu.Label className="px-3 py-1 text-[12px] text-muted">Nudge and slip by</DropdownMenu.Label>
+          <DropdownMenu.RadioGroup
+            value={nudge.unit}
+            onValueChange={(unit) => store.setState({ nudge: { ...nudge, unit: unit as NudgeUnit } })}
+          >
+            {nudgeUnits
+              .filter((u) => u !== "own" || nudge.own > 0)
+              .map((unit) => (
+                <DropdownMenu.RadioItem key={unit} className="menu-item" value={unit}>
+                  {box(nudge.unit === unit)} {nudgeWords({ ...nudge, unit })}
+                </DropdownMenu.RadioItem>
+              ))}
+          </DropdownMenu.RadioGroup>
+          {long > 0 && long !== nudge.own && (
+            <DropdownMenu.Item className="menu-item" onSelect={() => store.setState({ nudge: { unit: "own", own: long } })}>
+              {box(false)} as long as the range, {long} samples
+            </DropdownMenu.Item>
+          )}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
   );
 }
 
