@@ -11,7 +11,7 @@ import { didWords, held, movedStep, settingOf, shown, slideOf, slidTo, stepWords
 import { ChainCurve } from "./curve";
 import type { Heard } from "./heard";
 import { KeptChains } from "./kept";
-import { figure } from "../rooms/loom/numbers";
+import { figure } from "../rooms/loom/ground/numbers";
 import { back } from "../ui/focus";
 
 export type Range = { from: number; to: number };

@@ -5,7 +5,7 @@ import { useMatch } from "react-router";
 import type { ReelView, TakeList } from "../api/client";
 import { keysOf } from "../api/keys";
 import { usePlayer } from "../listen/player";
-import { tapName } from "../rooms/loom/lookup";
+import { tapName } from "../rooms/loom/ground/lookup";
 import { takeTitle } from "../rooms/takes/list";
 import { decimal } from "../ui/figures";
 import { useRemembered } from "../ui/remembered";

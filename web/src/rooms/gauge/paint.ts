@@ -1,7 +1,7 @@
 // The programme as one thread: loudness and peaks as cloth around it, what is asked woven in.
 import { colour } from "../../draw/canvas";
 import type { Point } from "../../api/client";
-import { xOf, type TimeView } from "../loom/geometry";
+import { xOf, type TimeView } from "../loom/ground/geometry";
 import type { GaugeLimit, GaugeLines } from "./judge";
 
 export type Scene = {

@@ -2,7 +2,7 @@ import { Flag, Play, Square } from "lucide-react";
 
 import { signed } from "../../ui/figures";
 import { labelAt } from "../../ui/timecode";
-import type { Timed } from "../loom/geometry";
+import type { Timed } from "../loom/ground/geometry";
 import { overUnit, placeWords, type GaugePlace } from "./judge";
 
 /** Where the row leaves what is asked, each to go to, to hear and to mark. */

@@ -2,8 +2,8 @@ import { Play, Square } from "lucide-react";
 
 import { useActions } from "../../ui/keys";
 import { labelAt } from "../../ui/timecode";
-import { zoom, type Timed } from "../loom/geometry";
-import type { Scroll } from "../loom/scroll";
+import { zoom, type Timed } from "../loom/ground/geometry";
+import type { Scroll } from "../loom/ground/scroll";
 
 /** Plays and stops, tells where that is, and has the keys that go through time. */
 export function Transport(p: {

@@ -6,8 +6,8 @@ import { useProduction, useReel, useReelEdits } from "../../api/hooks";
 import { Header } from "../../shell/header";
 import { Missing } from "../../ui/missing";
 import { Loom } from "./loom";
-import { ReelMenu } from "./reels";
-import { loomStore, LoomState } from "./state";
+import { ReelMenu } from "./reels/reels";
+import { loomStore, LoomState } from "./ground/state";
 
 /** The Loom: what plays when, and where does it go? */
 export function LoomRoom() {

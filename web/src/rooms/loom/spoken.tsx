@@ -2,8 +2,8 @@ import { memo, useEffect, useState } from "react";
 
 import type { Clip, ReelView, Track } from "../../api/client";
 import { duration, labelAt } from "../../ui/timecode";
-import { slipOf, slipSign, type Choice } from "./choice";
-import { clipOf, trackOf } from "./lookup";
+import { slipOf, slipSign, type Choice } from "./ground/choice";
+import { clipOf, trackOf } from "./ground/lookup";
 
 /** A clip in words: all that is painted of it. */
 export function clipWords(view: ReelView, c: Clip): string {

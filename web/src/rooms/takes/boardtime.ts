@@ -2,8 +2,8 @@
 import { createContext, useContext } from "react";
 
 import type { Production, Take } from "../../api/client";
-import type { Timed } from "../loom/geometry";
-import type { Scroll } from "../loom/scroll";
+import type { Timed } from "../loom/ground/geometry";
+import type { Scroll } from "../loom/ground/scroll";
 
 export type Range = { from: number; to: number };
 

@@ -1,0 +1,97 @@
+import { ChevronsLeftRight, ChevronsRightLeft } from "lucide-react";
+import { memo } from "react";
+
+import type { ReelView } from "../../../api/client";
+import type { Tap } from "../../../listen/player";
+import { columnName } from "../ground/cells";
+import { middleOf, type Column, type Columns } from "../ground/columns";
+import { rulerHeight } from "../ground/geometry";
+import { useLoomStore } from "../ground/state";
+
+/** The heads of the columns: groups, which fold into one column and are listened to, and their channels. */
+export const WeaveHead = memo(function WeaveHead({
+  view,
+  columns,
+  tap,
+  onTap,
+}: {
+  view: ReelView;
+  columns: Columns;
+  tap: Tap;
+  onTap: (t: Tap) => void;
+}) {
+  const store = useLoomStore();
+  const unfed = new Set(view.findings.filter((f) => f.rule === "unfed").map((f) => f.output));
+  const fold = (id: string) =>
+    store.setState((s) => ({
+      foldedGroups: s.foldedGroups.includes(id) ? s.foldedGroups.filter((g) => g !== id) : [...s.foldedGroups, id],
+    }));
+  return (
+    <div className="relative" style={{ height: rulerHeight }}>
+      {view.groups.map((g) => {
+        const own = columns.list.filter((c) => c.group.id === g.id);
+        const [first, last] = [own[0], own.at(-1)];
+        if (!first || !last) return null;
+        const on = tap.kind === "group" && tap.id === g.id;
+        const width = last.x + last.width - first.x;
+        return (
+          <div
+            key={g.id}
+            className={`absolute top-1 flex items-center border-b ${on ? "border-zest" : "border-ink"}`}
+            style={{ left: first.x + 2, width: width - 4 }}
+          >
+            <button
+              className={`min-w-0 grow cursor-pointer truncate px-0.5 text-center text-[12px] ${on ? "font-bold" : ""}`}
+              aria-pressed={on}
+              title={`${g.name}: listen to it`}
+              onClick={() => onTap({ kind: "group", id: g.id })}
+            >
+              {(width < 70 && g.tag) || g.name}
+            </button>
+            {g.labels.length > 1 && (
+              <button
+                className="shrink-0 cursor-pointer rounded text-muted hover:text-ink"
+                aria-label={`${first.folded ? "Show the channels of" : "Fold"} ${g.name}`}
+                aria-expanded={!first.folded}
+                title={first.folded ? `Show its ${g.labels.length} channels` : "Fold it into one column"}
+                onClick={() => fold(g.id)}
+              >
+                {first.folded ? <ChevronsLeftRight size={12} /> : <ChevronsRightLeft size={12} />}
+              </button>
+            )}
+          </div>
+        );
+      })}
+      {columns.list.map((c) => (
+        <ColumnHead key={c.key} view={view} column={c} unfed={c.outputs.some((o) => unfed.has(o.id))} />
+      ))}
+    </div>
+  );
+});
+
+function ColumnHead({ view, column, unfed }: { view: ReelView; column: Column; unfed: boolean }) {
+  const o = column.outputs[0]!;
+  const title = column.folded
+    ? `${column.outputs.length} channels, outputs ${o.number} to ${column.outputs.at(-1)!.number}${unfed ? ", some of which nothing feeds" : ""}`
+    : unfed
+      ? `Nothing feeds output ${o.number}`
+      : `Output ${o.number}`;
+  return (
+    <span
+      className={`tc absolute bottom-1 truncate text-center text-[11px] ${unfed ? "font-bold text-wrong" : ""}`}
+      style={{ left: middleOf(column) - column.width / 2, width: column.width }}
+      title={title}
+      data-column={columnName(view, column)}
+    >
+      {column.folded ? (
+        `${column.group.tag ?? ""} ${column.outputs.length}ch`
+      ) : (
+        <>
+          {`${o.number}${o.label}`.length <= 4 && !unfed && <span className="mr-[2px] text-[9px] text-muted">{o.number}</span>}
+          {o.label}
+        </>
+      )}
+      {unfed && "?"}
+    </span>
+  );
+}
