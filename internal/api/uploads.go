@@ -80,7 +80,7 @@ func (s *Server) beginUpload(h tusd.HookEvent) (string, error) {
 	if err := s.Jobs.Room(2 * h.Upload.Size); err != nil {
 		return "", err
 	}
-	return s.Jobs.BeginUpload(h.Context, h.Upload.MetaData["production"], name)
+	return s.Jobs.BeginUpload(h.Context, h.Upload.MetaData["production"], name, h.Upload.Size)
 }
 
 // refuse tells the uploading browser in plain words why.

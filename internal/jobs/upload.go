@@ -18,9 +18,9 @@ import (
 // which is there whole is taken in whatever becomes of the request that brought its last byte.
 
 // BeginUpload stores the work that takes a file in once it has arrived, and gives the ID that the upload must have.
-func (r *Runner) BeginUpload(ctx context.Context, production, name string) (string, error) {
+func (r *Runner) BeginUpload(ctx context.Context, production, name string, size int64) (string, error) {
 	id := uuid.NewString()
-	return id, r.Store.AddArriving(ctx, id, production, path.Base(name), importArgs{Upload: id, Name: path.Base(name)})
+	return id, r.Store.AddArriving(ctx, id, production, path.Base(name), importArgs{Upload: id, Name: path.Base(name), Size: size})
 }
 
 // EndUpload queues the work of an upload that is whole. To say so twice does nothing.

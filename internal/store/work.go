@@ -27,6 +27,7 @@ type Work struct {
 	State      string          `json:"state"`    // arriving, queued, running, done, failed or cancelled
 	Progress   float64         `json:"progress"` // 0 to 1
 	Message    string          `json:"message"`  // why it failed, or what to know
+	Size       int64           `json:"size"`     // in bytes, of the file that is on its way; 0 where it is none
 	Result     *string         `json:"result"`   // ID of the take that came of an import
 	Offer      string          `json:"offer"`    // again: the file is in the production already, and can be taken in all the same
 	Report     []Outcome       `json:"report"`   // of work on several takes: what became of each, as far as it is done
@@ -53,12 +54,12 @@ type WrittenFile struct {
 	Tracks []string `json:"tracks"` // names of its channels
 }
 
-const workFields = `id::text, production_id::text, kind, title, state, progress, message, result::text, offer, coalesce(report, '[]'), args, job_id, attempts, created_at `
+const workFields = `id::text, production_id::text, kind, title, state, progress, message, coalesce((args->>'size')::bigint, 0), result::text, offer, coalesce(report, '[]'), args, job_id, attempts, created_at `
 
 const workColumns = "select " + workFields + "from work "
 
 func scanWork(row pgx.CollectableRow) (w Work, err error) {
-	err = row.Scan(&w.ID, &w.Production, &w.Kind, &w.Title, &w.State, &w.Progress, &w.Message, &w.Result, &w.Offer, &w.Report, &w.Args,
+	err = row.Scan(&w.ID, &w.Production, &w.Kind, &w.Title, &w.State, &w.Progress, &w.Message, &w.Size, &w.Result, &w.Offer, &w.Report, &w.Args,
 		&w.Job,
 		&w.Attempts, &w.CreatedAt)
 	return w, err

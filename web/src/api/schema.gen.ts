@@ -2339,6 +2339,11 @@ export interface components {
             state: components["schemas"]["WorkState"];
             progress: number;
             message: string;
+            /**
+             * Format: int64
+             * @description In bytes, of the file that is on its way; 0 where it is none
+             */
+            size: number;
             result: string | null;
             /**
              * @description again: the production has this very file already; tried again with again, it is taken in all the same

@@ -8,7 +8,7 @@ import { Bar } from "../ui/bar";
 import { useActions } from "../ui/keys";
 import { many } from "../ui/words";
 import { PlayBar } from "./playbar";
-import { sendingOf, useAllUploads } from "./uploads";
+import { uploads, useAllUploads } from "./uploads";
 import { WaitingEdits } from "./waiting";
 
 const WhatPlays = lazy(async () => ({ default: (await import("./livestrip")).WhatPlays }));
@@ -47,7 +47,7 @@ export function Foot() {
 /** Files on their way to the server, whichever production they go to. */
 function Sending() {
   const items = useAllUploads();
-  const sending = sendingOf(items);
+  const sending = items.length > 0 ? uploads.progress() : null;
   const first = items[0];
   if (!first) return null;
   const broken = items.filter((i) => i.state === "failed" || i.state === "interrupted").length;
@@ -59,7 +59,8 @@ function Sending() {
       {sending && (
         <>
           <span className="tc">
-            Sending {many(sending.files, "file")}, {Math.round(sending.share * 100)} %
+            {sending.done} of {many(sending.of, "file")} sent, {Math.round(sending.share * 100)} %
+            {sending.left !== null && `, ${leftWords(sending.left)} left`}
           </span>
           <span className="w-20 max-[900px]:hidden">
             <Bar share={sending.share} />
@@ -95,3 +96,7 @@ function AtWork({ production }: { production: string }) {
     </Link>
   );
 }
+
+/** How long something takes still, no finer than anybody can tell. */
+const leftWords = (seconds: number) =>
+  seconds < 10 ? "a few seconds" : seconds < 90 ? `${Math.round(seconds / 5) * 5} s` : `${Math.round(seconds / 60)} min`;

@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { RotateCw, Trash2, X } from "lucide-react";
 import { useState } from "react";
 
@@ -7,7 +7,8 @@ import { isOpen, useDo, useWork } from "../api/hooks";
 import { keysOf } from "../api/keys";
 import { Small } from "../ui/small";
 import { Bar } from "../ui/bar";
-import { uploads, useUploads, type UploadItem } from "./uploads";
+import { forgetAwaited, unsent, uploads, useUploads, type UploadItem } from "./uploads";
+import { many } from "../ui/words";
 
 const doing = {
   import: "reading",
@@ -31,7 +32,55 @@ const wrote = new Set<Work["kind"]>(["unravel", "ply", "list", "level"]);
 /** Whether there is anything to show: on its way, under way, gone wrong, or written for download. */
 export const anythingOf = (work: Work[], sent: readonly UploadItem[]) =>
   sent.length > 0 ||
-  work.some((w) => isOpen(w) || w.state === "failed" || w.offer === "again" || (w.state === "done" && wrote.has(w.kind)));
+  work.some(
+    (w) => w.state === "arriving" || isOpen(w) || w.state === "failed" || w.offer === "again" || (w.state === "done" && wrote.has(w.kind)),
+  );
+
+/** Files that the server was told of and that do not come from this page: which, and how they go on. */
+function NotArrived({ works, production }: { works: Work[]; production: string }) {
+  const queries = useQueryClient();
+  const away = async () => {
+    await forgetAwaited(works.map((w) => w.id)).catch(() => undefined);
+    await queries.invalidateQueries({ queryKey: keysOf.work(production) });
+  };
+  return (
+    <div className="py-1.5">
+      <b>{many(works.length, "file has", "files have")} not arrived</b>
+      <p className="text-muted">
+        {works
+          .slice(0, 4)
+          .map((w) => `${w.title} (${megabytes(w.size)})`)
+          .join(", ")}
+        {works.length > 4 && ` and ${works.length - 4} more`}. They are on their way from another page, or broke off. Choose them, or their
+        folder, again: what came before is kept.
+      </p>
+      <div className="mt-1 flex gap-2">
+        <label className="pill h-6 cursor-pointer px-2.5 focus-within:outline-2 focus-within:outline-zest">
+          Choose them again…
+          <input
+            type="file"
+            multiple
+            className="sr-only"
+            onChange={(e) => {
+              const names = new Set(works.map((w) => w.title));
+              uploads.add(
+                production,
+                [...(e.target.files ?? [])].filter((f) => names.has(f.name)),
+                works,
+              );
+              e.target.value = "";
+            }}
+          />
+        </label>
+        <button className="pill h-6 px-2.5" onClick={() => void away()}>
+          Put them away
+        </button>
+      </div>
+    </div>
+  );
+}
+
+const megabytes = (bytes: number) => (bytes < 1e5 ? `${Math.max(1, Math.round(bytes / 1e3))} kB` : `${(bytes / 1e6).toFixed(1)} MB`);
 
 /**
  * Uploads, and long work on takes: imports, batches of files, each with its progress, what it made, and what went wrong with the reason;
@@ -53,14 +102,16 @@ export function WorkPanel({ production, whole }: { production: string; whole?: b
   const written = imports.filter((w) => w.state === "done" && wrote.has(w.kind) && !hidden.has(w.id));
   const open = imports.filter(isOpen).reverse();
   const failed = imports.filter((w) => w.state === "failed");
+  const lost = unsent(work.data?.filter((w) => w.state === "arriving") ?? [], items);
   const problems = items.filter((u) => u.state === "failed" || u.state === "interrupted");
   const sending = items.filter((u) => u.state === "sending" || u.state === "waiting");
-  if (open.length + failed.length + written.length + twins.length + items.length === 0) return null;
+  if (open.length + failed.length + written.length + twins.length + items.length + lost.length === 0) return null;
   return (
     <section
       className={`shrink-0 text-[13px] ${whole ? "mt-4" : "max-h-[45%] overflow-auto border-t border-line bg-paper px-4 py-2.5"}`}
       aria-label={whole ? "Under way" : "Work on takes"}
     >
+      {lost.length > 0 && <NotArrived works={lost} production={production} />}
       {problems.map((u) => (
         <div key={u.id} className="flex items-start gap-1 py-1.5">
           <div className="min-w-0 grow">

@@ -4,7 +4,7 @@ import { useMemo, useRef, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 
 import { base, sendText, type Take } from "../../api/client";
-import { useDo, useProduction, useTakeHistory, useTakes, useTakesEdit } from "../../api/hooks";
+import { useDo, useProduction, useTakeHistory, useTakes, useTakesEdit, useWork } from "../../api/hooks";
 import { keysOf } from "../../api/keys";
 import { player, usePlayer } from "../../listen/player";
 import { Header } from "../../shell/header";
@@ -30,10 +30,15 @@ export function TakesRoom() {
   const production = useProduction(id);
   const takes = useTakes(id);
   const bring = (d: Dropped) => {
-    uploads.add(id, d.files);
+    uploads.add(
+      id,
+      d.files,
+      work.data?.filter((w) => w.state === "arriving"),
+    );
     const words = droppedWords(d);
     if (words) tell(words, d.files.length === 0);
   };
+  const work = useWork(id);
   const [bringing, setBringing] = useState(false);
   const [over, setOver] = useState(false);
   const history = useTakeHistory(id);
