@@ -95,3 +95,22 @@ it("about a reel comes after all that was edited of it", async () => {
   await a.errands.run(errand("l", "/takes/r"));
   expect(a.settled).toEqual(["r"]);
 });
+
+it("are waited for by who asks what follows from them, but not by who can't be answered", async () => {
+  const a = around();
+  let go = () => {};
+  a.holds(new Promise((done) => (go = done)));
+  const ran = a.errands.run(errand("k"));
+  let waited = 0;
+  const settled = a.errands.settled(() => {
+    if (++waited === 3) go();
+    return new Promise((done) => setTimeout(done, 1));
+  });
+  await Promise.all([ran, settled]);
+  expect(waited).toBeGreaterThanOrEqual(3);
+  a.answers.set("never", Array(10_000).fill("unsure"));
+  void a.errands.run(errand("never"));
+  waited = 0;
+  await a.errands.settled(() => (waited++, Promise.resolve()));
+  expect(waited).toBe(400);
+});

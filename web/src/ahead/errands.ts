@@ -68,6 +68,11 @@ export class Errands {
     return answered;
   }
 
+  /** Waits until the server has answered all of them, or can't be reached. */
+  async settled(pause: (ms: number) => Promise<void>) {
+    for (let tries = 0; tries < 400 && this.all().some((e) => !e.refused); tries++) await pause(25);
+  }
+
   private async pump(about: string) {
     if (this.sending.has(about)) return;
     this.sending.add(about);

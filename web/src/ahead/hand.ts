@@ -72,7 +72,7 @@ class Hand {
     if (!answered) throw new Error(refused?.sentence);
     return answered;
   };
-  /** Waits until the server has all that was edited of a reel. */
+  /** Waits until the server has all that was edited of a reel, if one is named, and all errands. */
   settled = (reel: string) => this.ask({ say: "settled", reel });
   /** All of a reel as it is to be shown; nothing where it is at this revision still. */
   look = async (reel: string, revision: number, author: string) => (await this.ask({ say: "look", reel, revision, author })).view;

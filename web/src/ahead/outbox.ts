@@ -107,7 +107,8 @@ export class Outbox {
         case "run":
           return answer({ answered: await this.errands.run(said.errand) });
         case "settled":
-          await this.settled(said.reel);
+          if (said.reel) await this.settled(said.reel);
+          await this.errands.settled(this.pause);
           return answer({});
         case "look":
           return answer({ view: await this.look(said.reel, said.revision, said.author) });

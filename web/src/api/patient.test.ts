@@ -73,6 +73,7 @@ test("who looks at a reel with a question waits for its edits, and asks the serv
   });
   await patient(request("POST", "/reels/r/plan", "{}"));
   await patient(request("GET", "/reels/r"));
-  expect(settled.mock.calls).toEqual([["r"]]);
-  expect(asked).toHaveLength(2);
+  await patient(request("POST", "/productions/p/lay/look", "{}"));
+  expect(settled.mock.calls).toEqual([["r"], [""]]);
+  expect(asked).toHaveLength(3);
 });

@@ -6,7 +6,7 @@ import { errandName } from "./errands";
 
 export const base = "/api/v1";
 
-/** What is done with a reel, but for looking at it: it is done with all that has been edited. */
+/** What is asked with a question is asked of all that has been edited: of the reel it is about, and of takes. */
 const withReel = /\/reels\/([^/]+)(\/|$)/;
 
 /** Fetches; what changes something is answered whenever the server can be reached, and nothing of it is lost meanwhile. */
@@ -26,8 +26,7 @@ export async function patient(request: Request): Promise<Response> {
       }),
     );
   }
-  const reel = request.method === "GET" ? null : withReel.exec(path);
-  if (reel) await hand.settled(reel[1]!);
+  if (request.method !== "GET") await hand.settled(withReel.exec(path)?.[1] ?? "");
   return fetch(request);
 }
 

@@ -66,7 +66,10 @@ test("an edit shows what it says, and leaves the rest", () => {
   expect(edited.description).toEqual({ note: "new", scene: "12A" });
   expect(edited.channels).toEqual([channels[0], { ...channels[1], unravelled: false, on: false, stem: undefined }]);
   expect([edited.kind, edited.sets]).toEqual(["recording", []]);
-  expect(withEdit(t, { kind: "music" }).kind).toBe("music");
+  expect(withEdit(t, { kind: "music", sets: [{ channels: [1, 2] }] as never }), "which others measure by").toMatchObject({
+    kind: "recording",
+    sets: [],
+  });
   const notes = ["one", "two"].map((note) => ({ take: "a", edit: { slate: { note } } }));
   const other = { ...t, id: "b" } as Take;
   const all = withWaiting({ takes: [t, other] }, notes).takes;

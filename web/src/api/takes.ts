@@ -42,13 +42,16 @@ export const knownTakes = (takes: Take[]): Record<string, KnownTake> =>
     ]),
   );
 
-/** A take as an edit will have it, as far as the edit says; what follows from that the server knows. */
+/**
+ * A take as an edit will have it, as far as the edit says; what follows from that the server knows. How its channels are read together, and what sort of
+ * recording it is, are left: what is measured by them is asked of the server as soon as they are shown.
+ */
 export function withEdit(t: Take, e: TakeEdit): Take {
   const channels = t.channels.map((c) => {
     const now = Object.assign({}, c, ...(e.channels ?? []).filter((of) => of.index === c.index)) as typeof c;
     return { ...now, unravelled: now.on ?? now.unravelled, stem: now.stem || undefined };
   });
-  return { ...t, kind: e.kind ?? t.kind, sets: e.sets ?? t.sets, description: { ...t.description, ...e.slate }, channels };
+  return { ...t, description: { ...t.description, ...e.slate }, channels };
 }
 
 export type EditOfTake = { take: string; edit: TakeEdit };

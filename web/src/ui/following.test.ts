@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 
-import { paceFor } from "./following";
+import { paceFor, runsOnTo } from "./following";
 
 it("runs faster where it is late and slower where it is early, and no further than is hardly seen", () => {
   expect(paceFor(0, 1)).toBe(1);
@@ -14,4 +14,10 @@ it("runs faster where it is late and slower where it is early, and no further th
     expect(late).toBeGreaterThanOrEqual(0);
   }
   expect(late).toBeLessThan(0.02);
+});
+
+it("runs on from the frame that it shows, at its pace, and never back", () => {
+  const shown = { mediaTime: 10, expectedDisplayTime: 1000 };
+  expect([runsOnTo(shown, 1, 1000), runsOnTo(shown, 1, 1040), runsOnTo(shown, 0.5, 1040)]).toEqual([10, 10.04, 10.02]);
+  expect(runsOnTo(shown, 1, 990), "it is not there yet").toBe(10);
 });

@@ -48,14 +48,22 @@ export function useFollowing(
   }, [movie, playing, pace, rest]);
 }
 
+type Shown = { mediaTime: number; expectedDisplayTime: number };
 type Frames = {
-  requestVideoFrameCallback?: (f: (now: number, of: { mediaTime: number }) => void) => number;
+  requestVideoFrameCallback?: (f: (now: number, of: Shown) => void) => number;
   cancelVideoFrameCallback?: (id: number) => void;
 };
 
+/** How long it takes from here until what is drawn is on the screen, in milliseconds: the next picture, at sixty a second. */
+const onScreen = 20;
+
+/** Where in the movie a video is that shows a frame since some time and runs on at a pace, at another time; times in milliseconds, places in seconds. */
+export const runsOnTo = (shown: Shown, pace: number, at: number) =>
+  shown.mediaTime + (Math.max(0, at - shown.expectedDisplayTime) / 1000) * pace;
+
 /**
- * Tells when the frame that a video shows begins, in seconds of the movie, as the video itself says: with each frame, before it is on the screen. A
- * browser that does not say so tells nothing.
+ * Tells where in the movie a video will be, in seconds, when what is drawn now is on the screen, with each picture while it runs: by the frame that it says it
+ * shows, and when that came. Moving pictures do not wait for the page: who writes what was shown last is a frame late most of the time.
  */
 export function useFrameShown(video: RefObject<HTMLVideoElement | null>, movie: string, tell: (seconds: number) => void) {
   const latest = useRef(tell);
@@ -64,14 +72,24 @@ export function useFrameShown(video: RefObject<HTMLVideoElement | null>, movie: 
   useEffect(() => {
     const v = video.current as (HTMLVideoElement & Frames) | null;
     if (!v?.requestVideoFrameCallback) return;
-    let id = 0;
+    let frame = 0;
+    let picture = 0;
+    let shown: Shown | null = null;
     const next = () => {
-      id = v.requestVideoFrameCallback!((_, { mediaTime }) => {
-        latest.current(mediaTime);
+      frame = v.requestVideoFrameCallback!((_, of) => {
+        shown = of;
         next();
       });
     };
+    const draw = () => {
+      if (shown && !v.paused) latest.current(runsOnTo(shown, v.playbackRate, performance.now() + onScreen));
+      picture = requestAnimationFrame(draw);
+    };
     next();
-    return () => v.cancelVideoFrameCallback?.(id);
+    draw();
+    return () => {
+      v.cancelVideoFrameCallback?.(frame);
+      cancelAnimationFrame(picture);
+    };
   }, [movie]);
 }

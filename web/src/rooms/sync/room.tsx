@@ -192,6 +192,7 @@ function Matches(p: { rows: Row[]; takes: Take[]; shown: Row | undefined; rate: 
       className="w-[500px] shrink-0 overflow-auto border-r border-line max-[900px]:h-56 max-[900px]:w-full max-[900px]:border-b"
       role="listbox"
       aria-label="Matches"
+      aria-activedescendant={p.shown && `match-${p.shown.take.id}`}
       tabIndex={0}
     >
       {p.rows.map((r) => (
@@ -200,6 +201,7 @@ function Matches(p: { rows: Row[]; takes: Take[]; shown: Row | undefined; rate: 
         <div
           key={r.take.id}
           role="option"
+          id={`match-${r.take.id}`}
           aria-selected={r === p.shown}
           className={`grid cursor-pointer grid-cols-[128px_1fr_auto] items-center gap-x-3 border-b border-line py-2 pr-4 text-[13px]
             ${r === p.shown ? "border-l-4 border-l-zest bg-paper pl-3" : "pl-4 hover:bg-paper"}`}

@@ -139,6 +139,10 @@ export function TakeList(p: {
     const left = [...p.chosen].filter((id) => listed.has(id) || id === p.shown);
     if (p.shown && left.length < p.chosen.size) p.onChoose(p.shown, left);
   }, [items]);
+  const idAt = (i: number) => {
+    const item = items[i];
+    return item && "take" in item ? item.take.id : undefined;
+  };
   useActions({
     "all-takes": () => {
       const ids = items.flatMap((i) => ("take" in i ? [i.take.id] : []));
@@ -190,6 +194,7 @@ export function TakeList(p: {
         role="listbox"
         aria-label="Takes"
         aria-multiselectable
+        aria-activedescendant={rows.getVirtualItems().some((v) => idAt(v.index) === p.shown) ? `take-${p.shown}` : undefined}
         tabIndex={0}
         onKeyDown={(e) => {
           if (e.key === "Escape" && p.shown) one(p.shown);
@@ -284,6 +289,7 @@ const TakeRow = memo(function TakeRow({
     // biome-ignore lint/a11y/useFocusableInteractive: the list has the focus, not what is in it
     <div
       role="option"
+      id={`take-${take.id}`}
       aria-selected={on}
       className={`absolute inset-x-0 flex cursor-pointer select-none items-center gap-2 border-t border-line pr-4
         ${on ? `border-l-4 bg-paper pl-2 ${shown ? "border-l-zest" : "border-l-muted"}` : "pl-3 hover:bg-paper"}`}

@@ -202,4 +202,22 @@ function paintMeters(g: CanvasRenderingContext2D, height: number, at: ReturnType
       g.stroke();
     }
   }
+  paintScale(g, at, y);
+}
+
+/** Places of the scale, in dBFS. */
+const scale = [-10, -20, -30, -40, -50];
+
+/** The scale of the meters: a stroke in each at every 10 dB, and its figure beside the first, where there is room for it. */
+function paintScale(g: CanvasRenderingContext2D, at: ReturnType<typeof places>, y: (dB: number) => number) {
+  const [first, second] = at;
+  if (!first) return;
+  const room = (second ? second.x : first.x + 40) - first.x - first.width;
+  g.fillStyle = colour("--muted");
+  g.font = '9px "Spline Sans Mono Variable", monospace';
+  g.textBaseline = "middle";
+  for (const dB of scale) {
+    for (const { x, width } of at) g.fillRect(x, Math.round(y(dB)), Math.min(3, width), 1);
+    if (room > 14) g.fillText(String(-dB), first.x + first.width + 2, y(dB));
+  }
 }

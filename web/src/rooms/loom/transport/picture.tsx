@@ -149,17 +149,19 @@ export function PicturePane(p: {
   );
 }
 
+/** A frame's time may be a little before its first sample, in seconds. */
+const sooner = 0.002;
+
 /** The timecode of the frame that is shown, as the video itself says, so that it is never that of another. */
 function FrameLabel(p: { video: RefObject<HTMLVideoElement | null>; movie: string; view: ReelView; at: number; playing: boolean }) {
   const { sampleRate, frameRate, picture } = p.view.head;
   const label = useRef<HTMLSpanElement>(null);
   const labelled = (at: number) => labelAt(at, sampleRate, frameRate);
-  // A frame's time may be a little before its first sample, so it is asked for in its middle.
-  const half = (sampleRate * frameRate.den) / frameRate.num / 2;
-  // Written by itself, with the frame: by way of React it would come one frame later.
+  // Written by itself, with the picture: by way of React it would come later.
   useFrameShown(p.video, p.movie, (seconds) => {
     if (!label.current || !p.playing) return;
-    const now = labelled(Math.round((picture?.start ?? 0) + seconds * sampleRate + half));
+    const now = labelled(Math.round((picture?.start ?? 0) + (seconds + sooner) * sampleRate));
+    if (label.current.textContent === now) return;
     label.current.textContent = now;
     label.current.setAttribute("aria-label", saying(now));
   });

@@ -78,7 +78,7 @@ function ColumnHead({ view, column, unfed }: { view: ReelView; column: Column; u
       : `Output ${o.number}`;
   return (
     <span
-      className={`tc absolute bottom-1 truncate text-center text-[11px] ${unfed ? "font-bold text-wrong" : ""}`}
+      className={`tc absolute bottom-0.5 truncate text-center text-[11px] ${unfed ? "font-bold text-wrong" : ""}`}
       style={{ left: middleOf(column) - column.width / 2, width: column.width }}
       title={title}
       data-column={columnName(view, column)}
@@ -87,11 +87,14 @@ function ColumnHead({ view, column, unfed }: { view: ReelView; column: Column; u
         `${column.group.tag ?? ""} ${column.outputs.length}ch`
       ) : (
         <>
-          {`${o.number}${o.label}`.length <= 4 && !unfed && <span className="mr-[2px] text-[9px] text-muted">{o.number}</span>}
-          {o.label}
+          <span className="block text-[9px] leading-[10px] text-muted">{o.number}</span>
+          <span className="block leading-[13px]">
+            {o.label}
+            {unfed && "?"}
+          </span>
         </>
       )}
-      {unfed && "?"}
+      {column.folded && unfed && "?"}
     </span>
   );
 }
