@@ -47,9 +47,9 @@ test("twelve files are known before their first byte; after a reload it is said 
   await page.keyboard.press("Escape");
 
   page.on("dialog", (d) => void d.accept()); // that files are on their way is asked about
-  await page.unroute("**/api/v1/uploads/*");
   await page.goto(`/p/${production}/takes`);
   await expect(page.getByText("12 files have not arrived")).toBeVisible();
+  await page.unroute("**/api/v1/uploads/*");
   await expect(page.getByText(/Bell \d+\.wav \(\d+ kB\)/)).toBeVisible();
   await page.getByText("Choose them again…").locator("input").setInputFiles(files);
   await expect(takeRow(page, /Bell 12/)).toBeVisible({ timeout: 60_000 });
