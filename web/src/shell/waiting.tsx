@@ -54,7 +54,7 @@ export function WaitingEdits() {
         open={open && unmade > 0}
         onOpenChange={setOpen}
         title="What the server did not make"
-        about="It waited for the server: somebody else changed the same in the meantime, or something stood in its way. What was on the screen has been taken back."
+        about="Somebody else changed the same in the meantime, or something stood in its way. What was on the screen has been taken back."
       >
         <ul className="flex flex-col gap-3">
           {listed.map((w) => (

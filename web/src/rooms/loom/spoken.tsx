@@ -40,7 +40,7 @@ export function Spoken(p: { view: ReelView; choice: Choice; track: Track | undef
   );
 }
 
-/** How long the hand is to rest before what lies on a track is written out, in milliseconds: there may be hundreds of clips, and nobody listens while it moves. */
+/** How long the hand is to rest before what lies on a track is written out, in milliseconds: there may be hundreds of clips. */
 const rest = 250;
 
 function Lying(p: { view: ReelView; track: Track | undefined; clips: Clip[] }) {
