@@ -298,7 +298,9 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   // Where there is a side anyway the foot is for what is chosen.
   const picturePlace = placed === "below" && (lists || loan || dock === "side") ? "side" : placed;
   // Where it floats it would cover the board.
-  const pictureShown = picture && (picturePlace !== "over" || !board) && (
+  // At the foot it would leave too little room for a chain or the deck, but on a large screen.
+  const crowded = picturePlace === "below" && (chain !== null || deck) && window.innerWidth < 1500;
+  const pictureShown = picture && !crowded && (picturePlace !== "over" || !board) && (
     <PicturePane
       view={view}
       at={stands}

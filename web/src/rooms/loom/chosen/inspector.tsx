@@ -47,11 +47,13 @@ export function Inspector(p: Props) {
   const { view, track } = p;
   const section = useRef<HTMLElement>(null);
   const { width } = useSize(section, { width: 2000, height: 0 });
+  // Where there is no room for one part beside its name, they stand below each other as they do at the side: then nothing is cut.
+  const dock = width < partWidth + 100 ? "side" : p.dock;
   return (
     <section
       ref={section}
       aria-label="What is chosen"
-      data-dock={p.dock}
+      data-dock={dock}
       className="group/dock @container relative flex h-full gap-x-5 gap-y-2 overflow-auto bg-paper py-2 pl-4 pr-8 data-[dock=side]:flex-col"
     >
       <button
@@ -62,11 +64,7 @@ export function Inspector(p: Props) {
       >
         {p.dock === "foot" ? <PanelRight size={14} /> : <PanelBottom size={14} />}
       </button>
-      {track ? (
-        <Chosen {...p} track={track} width={p.dock === "foot" ? width : 0} />
-      ) : (
-        <ReelPanel key={view.id} view={view} onDo={p.onDo} />
-      )}
+      {track ? <Chosen {...p} track={track} width={dock === "foot" ? width : 0} /> : <ReelPanel key={view.id} view={view} onDo={p.onDo} />}
     </section>
   );
 }

@@ -216,8 +216,10 @@ function paintScale(g: CanvasRenderingContext2D, at: ReturnType<typeof places>, 
   g.fillStyle = colour("--muted");
   g.font = '9px "Spline Sans Mono Variable", monospace';
   g.textBaseline = "middle";
+  const tall = y(-20) - y(-10) >= 11; // else figures stand in each other
+  if (y(-40) - y(-20) < 11) return;
   for (const dB of scale) {
     for (const { x, width } of at) g.fillRect(x, Math.round(y(dB)), Math.min(3, width), 1);
-    if (room > 14) g.fillText(String(-dB), first.x + first.width + 2, y(dB));
+    if (room > 14 && (tall || dB % 20 === 0)) g.fillText(String(-dB), first.x + first.width + 2, y(dB));
   }
 }
