@@ -44,7 +44,7 @@ it("an act is found by what the trade calls it, and by our own word", () => {
     ["alternate take", ["borrow"]],
     ["automation envelope", ["curves"]],
     ["monitor", ["dim", "alone", "mono"]],
-    ["audition", ["alone"]],
+    ["preview", ["around"]],
     ["nudge", ["nudge-earlier", "nudge-back"]],
     ["in point", ["range-from"]],
     ["settle", ["settle"]],

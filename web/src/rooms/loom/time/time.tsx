@@ -219,11 +219,13 @@ async function finish(p: TimeProps, d: Drag) {
   const near = p.snap && p.snaps.crossings ? crossingOf(p.view.id) : null;
   if (near && d.kind === "trim" && d.by !== 0) {
     const edge = d.edge === "start" ? d.clip.start : d.clip.start + d.clip.length;
-    return p.onDo(commandOf({ ...d, by: (await near([d.clip.id], edge + d.by)) - edge })!);
+    const there = commandOf({ ...d, by: (await near([d.clip.id], edge + d.by)) - edge });
+    return there ? p.onDo(there) : undefined; // it may cross zero nowhere nearer than where the edge is
   }
   if (near && d.kind === "range" && !d.lane) {
     const r = rangeOf(p.rows, d);
     const clips = p.view.clips.filter((c) => r.tracks.includes(c.track)).map((c) => c.id);
+    if (clips.length === 0) return; // of no clips the server would ask all
     const [from, to] = await Promise.all([near(clips, r.from), near(clips, r.to)]);
     p.onChoose({ track: d.first, clips: [], lane: null, range: { ...r, from, to: Math.max(from, to) } });
   }
