@@ -32,7 +32,7 @@ type importArgs struct {
 	Upload string `json:"upload,omitempty"` // name of the file in the uploads folder
 	Media  string `json:"media,omitempty"`  // key of a file that is there already
 	Name   string `json:"name"`
-	Size   int64  `json:"size,omitempty"` // in bytes, of a file that is on its way
+	Size   int64  `json:"size,omitempty"`  // in bytes, of a file that is on its way
 	Again  bool   `json:"again,omitempty"` // it is wanted although the production has it
 }
 
