@@ -1848,6 +1848,18 @@ type GaugeTakeLinesParams struct {
 // GaugeTakeLinesParamsOversample defines parameters for GaugeTakeLines.
 type GaugeTakeLinesParamsOversample int
 
+// GetOnsetsParams defines parameters for GetOnsets.
+type GetOnsetsParams struct {
+	// Channel From 1; 0 is all channels added up
+	Channel int `form:"channel" json:"channel"`
+
+	// From First frame
+	From int64 `form:"from" json:"from"`
+
+	// Count Frames
+	Count int `form:"count" json:"count"`
+}
+
 // GetQuietParams defines parameters for GetQuiet.
 type GetQuietParams struct {
 	// Channel From 1
@@ -2379,6 +2391,9 @@ type ServerInterface interface {
 
 	// (GET /takes/{take}/gauge/lines)
 	GaugeTakeLines(c *gin.Context, take TakeID, params GaugeTakeLinesParams)
+
+	// (GET /takes/{take}/onsets)
+	GetOnsets(c *gin.Context, take TakeID, params GetOnsetsParams)
 
 	// (GET /takes/{take}/picture)
 	GetPicture(c *gin.Context, take TakeID)
@@ -6369,6 +6384,58 @@ func (siw *ServerInterfaceWrapper) GaugeTakeLines(c *gin.Context) {
 	siw.Handler.GaugeTakeLines(c, take, params)
 }
 
+// GetOnsets operation middleware
+func (siw *ServerInterfaceWrapper) GetOnsets(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "take" -------------
+	var take TakeID
+
+	err = runtime.BindStyledParameterWithOptions("simple", "take", c.Param("take"), &take, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter take: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetOnsetsParams
+
+	// ------------- Required query parameter "channel" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "channel", c.Request.URL.Query(), &params.Channel, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter channel: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "count" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "count", c.Request.URL.Query(), &params.Count, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter count: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetOnsets(c, take, params)
+}
+
 // GetPicture operation middleware
 func (siw *ServerInterfaceWrapper) GetPicture(c *gin.Context) {
 
@@ -6939,6 +7006,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/takes/:take/treat/learn", wrapper.LearnForTreatment)
 	router.GET(options.BaseURL+"/takes/:take/quiet", wrapper.GetQuiet)
 	router.GET(options.BaseURL+"/takes/:take/waveform", wrapper.GetWaveform)
+	router.GET(options.BaseURL+"/takes/:take/onsets", wrapper.GetOnsets)
 	router.GET(options.BaseURL+"/takes/:take/samples", wrapper.GetSamples)
 	router.DELETE(options.BaseURL+"/work/:work", wrapper.RemoveWork)
 	router.GET(options.BaseURL+"/work/:work", wrapper.GetWork)

@@ -329,6 +329,34 @@ func (s *Server) GetQuiet(c *gin.Context, id TakeID, params GetQuietParams) {
 	c.JSON(http.StatusOK, reel.Span{From: int64(at) * bin, To: (int64(at) + n) * bin})
 }
 
+// maxOnsets bounds the stretch that onsets are looked for in, in frames.
+const maxOnsets = 1 << 20
+
+// GetOnsets finds where sounds begin on a channel.
+func (s *Server) GetOnsets(c *gin.Context, id TakeID, params GetOnsetsParams) {
+	t, err := s.Store.Take(c, id)
+	if err == nil && (params.Count < 1 || params.Count > maxOnsets || params.Channel < 0 || params.Channel > len(t.Channels)) {
+		err = fault.New(fault.BadInput, "There is no such stretch of the take")
+	}
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	session := s.library().Session(c)
+	defer session.Close()
+	f, err := session.OpenTake(t)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	at, err := library.Onsets(f, params.Channel, params.From, params.Count)
+	if err != nil {
+		s.fail(c, err)
+		return
+	}
+	c.JSON(http.StatusOK, at)
+}
+
 // maxSamples bounds a stretch of samples, in frames.
 const maxSamples = 192000
 

@@ -130,6 +130,7 @@ func FuzzRequests(f *testing.F) {
 		`{"do":"play","reel":"reel","aside":{"row":"clip","id":"c1","channel":9,"removed":true}}`, `{"do":"play","reel":"reel","watch":[{"row":"stem","id":"DX"},{"row":"x","id":"y"}]}`, `{"do":"play","reel":"reel","lane":{"clip":"x","channel":9}}`,
 		`{"do":"play","reel":"reel","trial":{"kind":"setClip","command":{"clip":"x","gainDB":1}}}`,
 		`{"do":"take","take":"take","channels":[-1]}`,
+		`{"do":"play","reel":"reel","from":9000,"until":100,"speed":-1,"loop":{"from":0,"to":5000}}`,
 		`{"do":"play","reel":"reel","from":50,"signal":{"names":true},"loop":{"from":0,"to":5000},"speed":0.5}`,
 		`{"do":"play","reel":"reel","signal":{"outputs":["x"]},"tap":{"kind":"stems","check":"difference"}}`,
 		`{"do":"change","tap":{"kind":"output","id":"x"}}`, `{"do":"played","frames":-1}`, `{"do":"stop"}`, `[]`, `{"from":1e99}`,
@@ -207,11 +208,7 @@ func TestBothWays(t *testing.T) {
 		c, e, _ := listening(t, s)
 		c.handle(request{Do: "play", Generation: 1, Reel: "reel", From: 0, Until: 14000, Tap: engine.Tap{Kind: "group", ID: full},
 			Matched: matched})
-		require.Eventually(t, func() bool {
-			e.mu.Lock()
-			defer e.mu.Unlock()
-			return len(e.replies) > 0 && e.replies[len(e.replies)-1].Ended
-		}, 5*time.Second, time.Millisecond)
+		require.Eventually(t, e.ended, 5*time.Second, time.Millisecond)
 		c.stop()
 		for _, r := range e.replies {
 			if r.Loudness != nil {

@@ -163,6 +163,9 @@ func (p *player) pace(rate int) {
 }
 
 func (p *player) loop() *reel.Span {
+	if p.backwards() {
+		return nil
+	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	return p.around
@@ -216,6 +219,7 @@ type desk struct {
 	ears, resting [][]float64 // of each loudspeaker; left and right where there are two
 	speakers      *speakers   // where there are others
 	slow          *dsp.Resampler
+	before        stretch // that is given backwards
 }
 
 func newDesk(slow bool, labels []string) *desk {
@@ -242,7 +246,7 @@ func (d *desk) take(r *reel.Reel, eng *engine.Engine, files Files, tap engine.Ta
 	if d.live == nil || tap != d.tap {
 		d.live, d.pending = loudness.NewLive(r.Head.SampleRate, layout.Layout{Labels: listened(r, tap)}), later{}
 	}
-	d.eng, d.files, d.tap, d.end = eng, files, tap, r.End()
+	d.eng, d.files, d.tap, d.end, d.before = eng, files, tap, r.End(), stretch{}
 	d.labels = r.RowLabels(reel.Row(tap.Kind), tap.ID)
 	if d.around = nil; tap.Check == engine.Headphones {
 		d.around = eng.NewAround(tap)
@@ -353,7 +357,7 @@ func (p *player) run(ctx context.Context) error {
 		return err
 	}
 	defer place.leave()
-	half := p.what.Speed == 0.5
+	half, back := p.what.Speed == 0.5, p.backwards()
 	d := newDesk(half, p.what.Speakers)
 	defer d.close()
 	now, way, pace := cursor{at: p.what.From}, &ahead{}, int64(1)
@@ -362,6 +366,9 @@ func (p *player) run(ctx context.Context) error {
 	pull := d.pull
 	if half {
 		pace, pull = 2, d.pullSlowly
+	}
+	if back {
+		pull = func(at int64, n int) error { return d.pullBack(at, n, p.least()) }
 	}
 	rate, cost := 0, 0.0
 	for {
@@ -380,15 +387,15 @@ func (p *player) run(ctx context.Context) error {
 		if loop != nil && now.at >= loop.To {
 			now.at, now.again = loop.From, true
 		}
-		end := p.endOf(d, loop)
-		if now.at >= end {
+		left := p.left(now.at, d, loop)
+		if left <= 0 {
 			p.connection.send(reply{Generation: p.generation, Position: now.at, Ended: true, Loudness: d.settled()})
 			d.tape.end(now.sent)
 			return nil
 		}
 		reached := p.reached(now.sent)
 		way.note(now, reached)
-		n := int(min(block, (end-now.at)*pace))
+		n := int(min(block, left*pace))
 		began := time.Now()
 		if err := pull(now.at, n); err != nil {
 			return err
@@ -404,21 +411,24 @@ func (p *player) run(ctx context.Context) error {
 		p.connection.send(reply{Generation: p.generation, Position: now.at, Meters: d.readings, Rows: d.peaks, Shorts: d.shorts, Wires: d.deck.told(),
 			Recorded: d.tape.frames})
 		d.tape.hear(now, n, d.outputs, reached)
-		if d.sender == nil {
+		if d.sender == nil && !back {
 			d.pending.keep(now, n, d.listened(n))
 			if reading := d.settle(reached); reading != nil {
 				p.connection.send(reply{Generation: p.generation, Position: now.at, Loudness: reading})
 			}
 		}
-		now = cursor{sent: now.sent + int64(n), at: now.at + (int64(n)+pace-1)/pace}
+		now = cursor{sent: now.sent + int64(n), at: now.at + p.on((int64(n)+pace-1)/pace)}
 	}
 }
 
 // costOver is over how many blocks the cost of making sound is averaged.
 const costOver = 8
 
-// endOf is where playing ends, or a loop does.
-func (p *player) endOf(d *desk, loop *reel.Span) int64 {
+// left is how many samples lie between a place and where playing ends, or a loop does.
+func (p *player) left(at int64, d *desk, loop *reel.Span) int64 {
+	if p.backwards() {
+		return at - p.least()
+	}
 	end := d.end
 	if loop != nil {
 		end = loop.To
@@ -426,7 +436,7 @@ func (p *player) endOf(d *desk, loop *reel.Span) int64 {
 	if p.what.Until > 0 {
 		end = min(end, p.what.Until)
 	}
-	return end
+	return end - at
 }
 
 // renew has the desk render what is to be heard now, and gives its rate.
@@ -438,7 +448,11 @@ func (p *player) renew(ctx context.Context, d *desk, cost float64) (rate int, er
 	tap, solo, aside := p.settings() // a take's tap is known once it has been loaded
 	files := p.connection.server.Files(ctx)
 	gain := p.compared(ctx, r, &tap)
-	eng, err := engine.New(r, files.Open, engine.Options{Solo: solo, Aside: aside, Block: 2 * block, Most: runUp(r.Head.SampleRate, cost, d.eng == nil)})
+	most := runUp(r.Head.SampleRate, cost, d.eng == nil)
+	if p.backwards() {
+		most = min(most, int64(r.Head.SampleRate)) // for every stretch anew
+	}
+	eng, err := engine.New(r, files.Open, engine.Options{Solo: solo, Aside: aside, Block: 2 * block, Most: most})
 	if err != nil {
 		files.Close()
 		return 0, err

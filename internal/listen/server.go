@@ -94,7 +94,7 @@ type request struct {
 	Solo       []string      `json:"solo"`
 	Frames     int64         `json:"frames"` // played: how many frames of this generation have sounded
 	Until      int64         `json:"until"`  // where to end; 0 for the end of all
-	Speed      float64       `json:"speed"`  // 0.5 for half; anything else is the usual
+	Speed      float64       `json:"speed"`  // 0.5 for half, −1 for backwards; anything else is the usual
 	Loop       *reel.Span    `json:"loop"`   // play and change: what is played again and again
 	Trial      *reel.Sent    `json:"trial"`  // play and change: a command that is heard without being made
 	Lane       *lane         `json:"lane"`   // play: one channel of one clip, alone and in its place

@@ -151,7 +151,7 @@ func (t *tape) finish() {
 func (p *player) recording(d *desk, r *reel.Reel, want bool) {
 	outputs, sounded := r.OutputList(), p.reached(math.MaxInt64)
 	switch {
-	case !want || p.what.Do != "play" || p.what.Speed == 0.5 || p.connection.server.Tape == nil:
+	case !want || p.what.Do != "play" || p.what.Speed == 0.5 || p.backwards() || p.connection.server.Tape == nil:
 		d.tape.end(sounded)
 		return
 	case d.tape.outputs != nil && slices.Equal(d.tape.outputs, outputs):

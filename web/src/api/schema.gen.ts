@@ -641,6 +641,32 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/takes/{take}/onsets": {
+        parameters: {
+            query: {
+                /** @description From 1; 0 is all channels added up */
+                channel: number;
+                /** @description First frame */
+                from: number;
+                /** @description Frames */
+                count: number;
+            };
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        /** @description Frames of the take at which sounds begin on a channel, in order. */
+        get: operations["getOnsets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/takes/{take}/samples": {
         parameters: {
             query: {
@@ -6122,6 +6148,36 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getOnsets: {
+        parameters: {
+            query: {
+                /** @description From 1; 0 is all channels added up */
+                channel: number;
+                /** @description First frame */
+                from: number;
+                /** @description Frames */
+                count: number;
+            };
+            header?: never;
+            path: {
+                take: components["parameters"]["TakeID"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Frames */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[];
                 };
             };
             default: components["responses"]["Failure"];

@@ -18,6 +18,9 @@ export function onSamples(f: () => void) {
   };
 }
 
+/** Says that more has arrived. */
+export const told = () => listeners.forEach((f) => f());
+
 async function fetchChunk(key: string, take: string, channel: number, chunk: number) {
   try {
     const r = await fetch(`${base}/takes/${take}/samples?channel=${channel}&from=${chunk * chunkFrames}&count=${chunkFrames}`);
@@ -27,7 +30,7 @@ async function fetchChunk(key: string, take: string, channel: number, chunk: num
     chunks.set(key, "failed");
     setTimeout(() => chunks.delete(key), 3000); // another drawing tries again
   }
-  listeners.forEach((f) => f());
+  told();
 }
 
 /** A chunk of a channel (from 1; 0 is all added up); null while it is on its way. */

@@ -22,6 +22,8 @@ export type Playing = {
   channels: number[];
   /** What of a reel is listened to. */
   tap?: Tap;
+  /** It runs backwards. */
+  back?: boolean;
 };
 
 export type Range = { from: number; to: number };
@@ -48,6 +50,8 @@ export type Manner = {
   solo: string[];
   loop?: Range | null;
   half?: boolean;
+  /** Backwards, down to where it is to end. */
+  back?: boolean;
   /** Without the corrections of output groups, as loud as with them. */
   matched?: boolean;
   /** Where to end. */
@@ -162,15 +166,15 @@ class Player {
 
   /** Plays a reel from a sample on. */
   playReel(reel: string, from: number, m: Manner) {
-    const { solo, loop, half, matched, until, trial, lane, watch, wires, record, aside, other } = m;
+    const { solo, loop, half, back, matched, until, trial, lane, watch, wires, record, aside, other } = m;
     if (record) this.recorded = reel;
-    return this.begin({ what: "reel", id: reel, channels: [], tap: m.tap }, from, {
+    return this.begin({ what: "reel", id: reel, channels: [], tap: m.tap, back }, from, {
       do: "play",
       reel,
       tap: heardAs(m),
       solo,
       loop: loop ?? undefined,
-      speed: half ? 0.5 : undefined,
+      speed: back ? -1 : half ? 0.5 : undefined,
       matched,
       until,
       trial,

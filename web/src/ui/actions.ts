@@ -63,6 +63,7 @@ export const actions = [
   { id: "usual", room: "loom", does: "Listen to everything again", key: "Escape" },
   { id: "play-range", room: "loom", does: "Play the range", key: "Shift+Space" },
   { id: "loop", room: "loom", does: "Play the range again and again", key: "4" },
+  { id: "backwards", room: "loom", does: "Play backwards, and stop", key: "Alt+Shift+B" },
   { id: "half", room: "loom", does: "Half speed, and back", key: "5" },
   { id: "stem", room: "loom", does: "Put the chosen track in the next stem", key: "T" },
   { id: "confirm", room: "loom", does: "Keep the suggested stem", key: "Enter" },

@@ -38,6 +38,11 @@ export function useFollowing(
       if (v.seeking) return; // where it goes was told already
       const to = of.now();
       if (to < 0 || to > v.duration) return v.pause();
+      if (pace < 0) {
+        v.pause(); // no browser runs a movie backwards
+        v.currentTime = to;
+        return;
+      }
       const late = to - v.currentTime;
       v.playbackRate = paceFor(late, pace);
       if (Math.abs(late) > jumpFrom) v.currentTime = to;

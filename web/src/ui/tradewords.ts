@@ -29,6 +29,7 @@ export const tradeWords: Partial<Record<ActionID, string>> = {
   mono: "fold-down monitor",
   front: "downmix stereo monitor",
   loop: "cycle repeat",
+  backwards: "reverse rewind shuttle scrub",
   half: "slow speed",
   stem: "assign bus",
   closer: "magnify",

@@ -129,6 +129,7 @@ function playing({ view, choice, listening: l, store }: Bench) {
       store.setState({ check: "" });
       l.listenTo(null);
     },
+    backwards: l.playBack,
     "play-range": () => {
       const r = choice.range;
       if (!r) return;

@@ -1,7 +1,7 @@
-import { describe, expect, it } from "vitest";
+import { describe, expect, it, vi } from "vitest";
 
-import type { ReelView } from "../../../api/client";
-import { catches, putAt, snapKinds, type SnapKind, snapped, snappedBy, type Snaps } from "./snap";
+import type { Clip, ReelView } from "../../../api/client";
+import { catches, onsetsOf, putAt, snapKinds, type SnapKind, snapped, snappedBy, type Snaps } from "./snap";
 
 const view = {
   head: { start: 0, sampleRate: 48000, frameRate: { num: 25, den: 1, drop: false } },
@@ -18,6 +18,21 @@ const on = (perPixel: number, without: string[] = []) => ({
   catches: catches(view, 50000, new Set(without)),
 });
 
+vi.mock("../../../draw/onsets", () => ({
+  onsetsIn: (take: string, channel: number, from: number, to: number) =>
+    (take === "t" ? [[100, 900, 5000], [101]][channel]! : []).filter((x) => x >= from && x < to),
+}));
+
+describe("onsets", () => {
+  const clip = { id: "c", take: "t", channels: [0, 1], start: 10000, offset: 50, length: 1000 } as unknown as Clip;
+  it("lie where a clip has the sound, by its offset and its channels' delays", () => {
+    expect(onsetsOf([clip], 0, 1e9, 10)).toEqual([10050, 10051, 10850]);
+    expect(onsetsOf([{ ...clip, lanes: [{ delay: 48 }, { off: true }] }], 0, 1e9, 10)).toEqual([10098, 10898]);
+    expect(onsetsOf([clip], 10051, 10850, 10)).toEqual([10051]);
+    expect(onsetsOf([clip], 0, 1e9, 501)).toEqual([]);
+  });
+});
+
 describe("snapping", () => {
   it("catches at edits, marks and the shuttle", () => {
     expect(on(1).catches).toEqual([0, 1001, 6001, 20000, 20100, 30000, 30040, 50000]);
@@ -27,8 +42,8 @@ describe("snapping", () => {
   });
   it("catches at each kind by itself", () => {
     const none = Object.fromEntries(snapKinds.map((k) => [k, false])) as Snaps;
-    const only = (kind: SnapKind) => catches(view, 50000, new Set(), { ...none, [kind]: true });
-    expect(snapKinds.map(only)).toEqual([[0], [0, 1001, 6001, 20000, 20100], [0, 30000, 30040], [0, 50000], [0]]);
+    const only = (kind: SnapKind) => catches(view, 50000, new Set(), { ...none, [kind]: true }, () => [7]);
+    expect(snapKinds.map(only)).toEqual([[0], [0, 1001, 6001, 20000, 20100], [0, 30000, 30040], [0, 50000], [0, 7], [0]]);
     expect(snapped(view, 9000.4, { ...on(1), frames: false })).toBe(9000);
     expect(snapped(view, 1004, { ...on(1), frames: false })).toBe(1001);
     expect(snappedBy(view, [0, 100], 9003.2, { ...on(1), frames: false })).toBe(9003);

@@ -43,7 +43,8 @@ export type Ground = {
   rows: Rows;
   choice: Choice;
   curves: CurveView;
-  snapOf: (without: ReadonlySet<string>) => Snap;
+  /** Snapping without the edges of clips; where their sound stays where it is, its onsets count all the same. */
+  snapOf: (without: ReadonlySet<string>, unheard?: ReadonlySet<string>) => Snap;
 };
 
 /** What lies under a place: the sample, the row, and its clip or its channel. */
@@ -140,7 +141,7 @@ export function dragged(ground: Ground, d: Drag, by: number, { x, y, ...keys }: 
     }
     case "trim": {
       const edge = d.edge === "start" ? d.clip.start : d.clip.start + d.clip.length;
-      const to = snapped(view, edge + by, snapOf(new Set([d.clip.id]))) - edge;
+      const to = snapped(view, edge + by, snapOf(new Set([d.clip.id]), new Set())) - edge;
       const handles = Math.max(0, (d.clip.frames ?? 0) - d.clip.offset - d.clip.length);
       return {
         ...d,

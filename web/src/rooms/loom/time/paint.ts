@@ -8,6 +8,7 @@ import { fadeAt, level, pointsOf, restOf, shownOf, yOfValue, type CurveView, typ
 import { tracksIn, type BandRow } from "../ground/band";
 import { busOf, trackOf } from "../ground/lookup";
 import { rulerStep, sampleAt as sampleOfX, xOf, type Timed, type TimeView } from "../ground/geometry";
+import { onsetsOf } from "../ground/snap";
 import { channelIn, clipIn, rawAt, tallOf, trackGain, type Heights } from "./sounding";
 import { takenIn, type Taken } from "./taken";
 import { clipsIn, laneHeight, worked, type Rows, type TrackRow } from "../ground/rows";
@@ -34,6 +35,8 @@ export type Scene = {
   taken: Taken | null;
   /** How tall what sounds on a track is drawn; of no track, in the band. */
   heights: (track: string) => Heights;
+  /** Where sounds begin is shown, as things catch there. */
+  onsets: boolean;
 };
 
 export type RulerScene = Pick<Scene, "time"> & { view: Timed; range: { from: number; to: number } | null; loop: boolean };
@@ -248,8 +251,9 @@ function paintClip(g: CanvasRenderingContext2D, width: number, s: Scene, c: Clip
   g.fillStyle = dyed;
   const raw = rawAt(time.perPixel, s.takes);
   sound(g, s, Math.max(0, x0), Math.min(width, x1), y + 2, height - 4, track.id, (from, to) => clipIn(raw, c, track.labels, from, to));
-  fade(g, c.fadeIn, x0, 1, y, height, time, theme);
-  fade(g, c.fadeOut, x1, -1, y, height, time, theme);
+  const unfaded = { ...c, fadeIn: undefined, fadeOut: undefined };
+  fades(g, width, s, c, { x0, x1, y, height }, track.id, theme, (from, to) => clipIn(raw, unfaded, track.labels, from, to));
+  if (s.onsets) onsets(g, s, c, width, y + height - 7, theme);
   stitches(g, s, c, x0, y + height - 4, theme);
   if (x1 - x0 > 46 && row.body >= 30) face(g, s, c, Math.max(0, x0), Math.min(width, x1), y, track, theme);
   const of = s.taken?.of;
@@ -310,6 +314,39 @@ function face(g: CanvasRenderingContext2D, s: Scene, c: Clip, x0: number, x1: nu
   if (slip !== 0) tag(slipSign(s.view, slip), theme.wrong, theme.paper, figures);
   if (c.stem && c.stem !== track.stem) tag(`${c.stem}?`, theme.paper, theme.wrong, figures);
   tag(name, theme.ground, theme.muted, words);
+}
+
+type Faded = { fadeIn?: Fade; fadeOut?: Fade };
+type Box = { x0: number; x1: number; y: number; height: number };
+
+/** Both fades of what is drawn in a box, and under them, faintly, the sound as it would be without them. */
+function fades(
+  g: CanvasRenderingContext2D,
+  width: number,
+  s: Scene,
+  of: Faded,
+  { x0, x1, y, height }: Box,
+  track: string,
+  theme: Theme,
+  whole: At,
+) {
+  fade(g, of.fadeIn, x0, 1, y, height, s.time, theme);
+  fade(g, of.fadeOut, x1, -1, y, height, s.time, theme);
+  g.save();
+  g.globalAlpha *= 0.3;
+  const under = (from: number, to: number) => sound(g, s, Math.max(0, x0, from), Math.min(width, x1, to), y + 2, height - 4, track, whole);
+  if (of.fadeIn) under(x0, x0 + of.fadeIn.length / s.time.perPixel);
+  if (of.fadeOut) under(x1 - of.fadeOut.length / s.time.perPixel, x1);
+  g.restore();
+}
+
+/** A tick at the foot of a clip for each place where a sound begins. */
+function onsets(g: CanvasRenderingContext2D, s: Scene, c: Clip, width: number, y: number, theme: Theme) {
+  g.save();
+  g.fillStyle = theme.ink;
+  for (const at of onsetsOf([c], s.time.left, sampleOfX(s.time, width), s.time.perPixel))
+    g.fillRect(Math.round(xOf(s.time, at)), y, 1.5, 7);
+  g.restore();
 }
 
 /** Shades what a fade takes away and draws its line. sign is 1 for a fade in that begins at x, −1 for one out that ends there. */
@@ -392,8 +429,8 @@ function lane(g: CanvasRenderingContext2D, width: number, s: Scene, c: Clip, cha
   const of = s.taken?.of;
   if (of?.row === "clip" && of.id === c.id && of.channel === channel)
     takenAway(g, s.taken!, time, Math.max(0, x0), Math.min(width, x1), y, height, theme.ink);
-  fade(g, l.fadeIn, x0, 1, y, height, time, theme);
-  fade(g, l.fadeOut, x1, -1, y, height, time, theme);
+  const unfaded = { ...heard, lanes: heard.lanes?.map((x, i) => (i === channel ? { ...x, fadeIn: undefined, fadeOut: undefined } : x)) };
+  fades(g, width, s, l, { x0, x1, y, height }, row.track.id, theme, (from, to) => channelIn(raw, unfaded, channel, from, to));
   const named = (from: number, to: number, text: string, hatched: boolean) => {
     const a = at(from);
     const b = at(to);

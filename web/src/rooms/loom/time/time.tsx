@@ -16,7 +16,7 @@ import type { Rows } from "../ground/rows";
 import { useScroll, type Scroll } from "../ground/scroll";
 import { positionOf, ShuttleLine } from "../ground/shuttleline";
 import { crossingOf } from "../ground/crossing";
-import { catches, putAt, type Snaps } from "../ground/snap";
+import { catches, onsetsOf, putAt, type Snaps } from "../ground/snap";
 import { heightsOf } from "./sounding";
 import { useLoom } from "../ground/state";
 import { useTaken } from "./taken";
@@ -42,6 +42,9 @@ export type TimeProps = {
   onQuiet: () => void;
 };
 
+/** No screen is wider, in pixels. */
+const widest = 4000;
+
 /** Tracks in time: clips are chosen, moved, trimmed, slipped, faded; channels and ranges are chosen; curves are drawn. */
 export function TimeArea(p: TimeProps) {
   const { view, rows, choice } = p;
@@ -66,16 +69,24 @@ export function TimeArea(p: TimeProps) {
           drawn,
           taken,
           heights: heightsOf(waves),
+          onsets: p.snap && p.snaps.onsets,
         });
     },
-    [view, time, p.takes, rows, choice, preview, p.curves, drawn, taken, waves],
+    [view, time, p.takes, rows, choice, preview, p.curves, drawn, taken, waves, p.snap && p.snaps.onsets],
     p.scroller,
   );
   const box = useWheel(p.scroll);
-  const snapOf = (without: ReadonlySet<string>) => ({
+  const onsets = (without: ReadonlySet<string>) => () =>
+    onsetsOf(
+      view.clips.filter((c) => !without.has(c.id)),
+      time.left,
+      sampleAt(time, widest),
+      time.perPixel,
+    );
+  const snapOf = (without: ReadonlySet<string>, unheard = without) => ({
     on: p.snap,
     frames: p.snaps.frames,
-    catches: catches(view, positionOf(view.id, p.at), without, p.snaps),
+    catches: catches(view, positionOf(view.id, p.at), without, p.snaps, onsets(unheard)),
     perPixel: time.perPixel,
   });
   const ground: Ground = { view, time, rows, choice, curves: p.curves, snapOf };

@@ -123,7 +123,7 @@ export function useListening(
   const mannerKey = `${half} ${heard?.clip} ${heard?.channel}`;
   // biome-ignore lint/correctness/useExhaustiveDependencies: the key says what is only heard from a new start
   useEffect(() => {
-    if (playing && !quiet.current) playFrom(position());
+    if (playing && !quiet.current) playFrom(position(), { back: player.snapshot().playing?.back });
   }, [mannerKey]);
 
   const sending = usePlayer((s) => s.playing?.what === "signal");
@@ -142,19 +142,29 @@ export function useListening(
     setAt(from);
     playFrom(from);
   };
+  /** Plays towards the beginning, or stops. */
+  const playBack = () => {
+    if (playing && !quiet.current && player.snapshot().playing?.back) return play();
+    const from = playing && !quiet.current ? position() : store.getState().stands;
+    setAt(from);
+    playFrom(from, { back: true });
+  };
   // biome-ignore lint/correctness/useExhaustiveDependencies: the keys say in what the manner differs
   const go = useCallback(
     (sample: number) => {
       clearTimeout(last.current);
       store.setState({ stands: sample });
       const s = player.snapshot();
-      if (s.playing?.what === "reel" && !quiet.current) void player.playReel(view.id, sample, manner);
+      if (s.playing?.what === "reel" && !quiet.current) void player.playReel(view.id, sample, { ...manner, back: s.playing.back });
     },
     [view.id, tapKey, mannerKey],
   );
   const scrubbed = useRef(0);
-  /** Moves the shuttle and lets a little be heard where it goes. */
+  const leftwards = useRef(false);
+  /** Moves the shuttle and lets a little be heard where it goes, the way that it goes. */
   const scrub = (sample: number) => {
+    const was = store.getState().stands;
+    if (sample !== was) leftwards.current = sample < was;
     setAt(sample);
     const now = performance.now();
     clearTimeout(last.current);
@@ -163,8 +173,10 @@ export function useListening(
       return;
     }
     scrubbed.current = now;
-    if (playing && !quiet.current) void player.playReel(view.id, sample, manner);
-    else tryOut(sample, { half: false, until: Math.round(sample + view.head.sampleRate * scrubSeconds), lane: heard });
+    if (playing && !quiet.current) return void player.playReel(view.id, sample, { ...manner, back: player.snapshot().playing?.back });
+    const back = leftwards.current;
+    const until = Math.max(0, Math.round(sample + (back ? -1 : 1) * view.head.sampleRate * scrubSeconds));
+    tryOut(sample, { half: false, back, until, lane: heard });
   };
   const wasPlaying = useRef(false);
   // biome-ignore lint/correctness/useExhaustiveDependencies: when playing begins or ends, and not else
@@ -193,6 +205,7 @@ export function useListening(
     quiet: () => quiet.current,
     position,
     play,
+    playBack,
     playFrom,
     tryOut,
     endTry,

@@ -42,12 +42,13 @@ export function PicturePane(p: {
   const video = useRef<HTMLVideoElement>(null);
   const [broken, setBroken] = useState(false);
   const playing = usePlayer((s) => s.playing?.what === "reel" && s.playing.id === view.id);
+  const back = usePlayer((s) => s.playing?.back);
   const start = picture?.start ?? 0;
   const frame = frameRate.den / frameRate.num;
   useFollowing(video, {
     movie: shown?.id,
     playing,
-    pace: p.half ? 0.5 : 1,
+    pace: back ? -1 : p.half ? 0.5 : 1,
     rest: (p.at - start) / sampleRate + frame / 2, // the middle of the frame, so that rounding never shows the one before
     now: () => (positionOf(view.id, p.at) - start) / sampleRate,
     subscribe: player.subscribe,
