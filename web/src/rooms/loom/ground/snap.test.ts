@@ -28,6 +28,7 @@ describe("onsets", () => {
   it("lie where a clip has the sound, by its offset and its channels' delays", () => {
     expect(onsetsOf([clip], 0, 1e9, 10)).toEqual([10050, 10051, 10850]);
     expect(onsetsOf([{ ...clip, lanes: [{ delay: 48 }, { off: true }] }], 0, 1e9, 10)).toEqual([10098, 10898]);
+    expect(onsetsOf([{ ...clip, lanes: [{ delay: 48, hushes: [{ from: 140, to: 149 }] }, { off: true }] }], 0, 1e9, 10)).toEqual([10898]);
     expect(onsetsOf([clip], 10051, 10850, 10)).toEqual([10051]);
     expect(onsetsOf([clip], 0, 1e9, 501)).toEqual([]);
   });

@@ -52,7 +52,8 @@ export function onsetsOf(clips: readonly Clip[], from: number, to: number, perPi
       const lane = c.lanes?.[i];
       if (lane?.off) return;
       const shift = c.start - c.offset + (lane?.delay ?? 0);
-      for (const frame of onsetsIn(c.take, channel, first - shift, last - shift)) out.add(frame + shift);
+      const hushed = (at: number) => lane?.hushes?.some((h) => at - c.start + c.offset >= h.from && at - c.start + c.offset < h.to);
+      for (const frame of onsetsIn(c.take, channel, first - shift, last - shift)) if (!hushed(frame + shift)) out.add(frame + shift);
     });
   }
   return [...out].sort((a, b) => a - b);
