@@ -4,6 +4,7 @@ import { Link, NavLink, useLocation, useNavigate } from "react-router";
 
 import { keyOf, keySign, useActions, useKeys } from "../ui/keys";
 import { toggleLight, useLight } from "../ui/light";
+import { useJustDone } from "./just";
 import { useTitle } from "./title";
 
 const KeysDialog = lazy(async () => ({ default: (await import("./keysdialog")).KeysDialog }));
@@ -31,6 +32,7 @@ export function Header(p: {
   const [keysOpen, setKeysOpen] = useState(false);
   useKeys();
   const h = p.history;
+  const just = useJustDone(h && { of: p.reel?.id ?? p.production?.id ?? "", undo: h.undo, redo: h.redo });
   useTitle(useLocation().pathname, p.production?.name, p.reel?.name);
   const go = useNavigate();
   const rooms = p.production && [
@@ -99,7 +101,7 @@ export function Header(p: {
       </nav>
       {/* Whatever did it, a key or the hand: what was done is said. */}
       <span className="sr-only" role="status">
-        {h && (h.redo ? `Undone: ${h.redo}` : h.undo && `Done: ${h.undo}`)}
+        {just}
       </span>
       <div className="flex min-w-0 items-center justify-end gap-2">
         {p.children}

@@ -1,11 +1,17 @@
 import { decimal } from "../../ui/figures";
+import { Measuring } from "../../ui/measuring";
 import { judged, type Measured } from "./judge";
 import { Sign } from "./sign";
 
 /** The figures, large and judged, and what else was found on the channels. */
-export function Figures({ row }: { row: Measured }) {
+export function Figures({ row, share }: { row: Measured; share: number }) {
   const w = row.whole;
-  if (!w) return <p className="p-4 text-muted">It is being measured.</p>;
+  if (!w)
+    return (
+      <div className="p-4">
+        <Measuring share={share} />
+      </div>
+    );
   const high = Math.max(-6, ...w.channels.map((c) => c.truePeakDBTP ?? -60));
   return (
     <div>

@@ -7,6 +7,7 @@ import { isOpen, useDo, useProduction, useSpecs, useTakeEdit, useTakeHistory, us
 import { keysOf } from "../../api/keys";
 import { player, usePlayer } from "../../listen/player";
 import { Bar } from "../../ui/bar";
+import { Measuring } from "../../ui/measuring";
 import { decimal } from "../../ui/figures";
 import { Header } from "../../shell/header";
 import { Missing } from "../../ui/missing";
@@ -235,10 +236,7 @@ function Open({
           />
         ) : (
           <div className="grow p-6 text-muted" role="status">
-            {takeTitle(take)} is being measured.
-            <div className="max-w-64">
-              <Bar share={g?.share ?? 0} name="Measured" />
-            </div>
+            <Measuring share={g?.share ?? 0} what={takeTitle(take)} />
           </div>
         )}
         <div className="grid h-[248px] shrink-0 grid-cols-2 border-t border-line text-[13px] max-[900px]:h-auto max-[900px]:grid-cols-1">
@@ -247,6 +245,7 @@ function Open({
             <Places
               view={view}
               places={lines.data && row?.whole ? lines.data.places : null}
+              share={g?.share ?? 0}
               playing={hearing}
               onGo={goTo}
               onHear={(which, sample) => {
@@ -268,7 +267,7 @@ function Open({
         className="w-[268px] shrink-0 overflow-auto border-l border-line max-[900px]:w-full max-[900px]:border-l-0 max-[900px]:border-t"
         aria-label="Figures"
       >
-        {row && <Figures row={row} />}
+        {row && <Figures row={row} share={g?.share ?? 0} />}
         <Order take={take} />
       </aside>
     </>

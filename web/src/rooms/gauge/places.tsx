@@ -1,5 +1,6 @@
 import { Flag, Play, Square } from "lucide-react";
 
+import { Measuring } from "../../ui/measuring";
 import { signed } from "../../ui/figures";
 import { labelAt } from "../../ui/timecode";
 import type { Timed } from "../loom/ground/geometry";
@@ -9,6 +10,7 @@ import { overUnit, placeWords, type GaugePlace } from "./judge";
 export function Places(p: {
   view: Pick<Timed, "head">;
   places: GaugePlace[] | null;
+  share: number; // that is measured
   playing: number | null;
   onGo: (sample: number) => void;
   onHear: (at: number | null, from: number, until: number) => void;
@@ -16,7 +18,7 @@ export function Places(p: {
 }) {
   const { head } = p.view;
   const at = (seconds: number) => head.start + Math.round(seconds * head.sampleRate);
-  if (!p.places) return <p className="text-muted">It is being measured.</p>;
+  if (!p.places) return <Measuring share={p.share} />;
   if (p.places.length === 0) return <p className="text-muted">Nowhere. Drag over the picture above to measure a part by itself.</p>;
   return (
     <ul>

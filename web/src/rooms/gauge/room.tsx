@@ -6,6 +6,7 @@ import { api, ok, type ReelView } from "../../api/client";
 import { useProduction, useReel, useReelEdits, useReels, useTakes } from "../../api/hooks";
 import { player, usePlayer, type Manner, type Tap } from "../../listen/player";
 import { Bar } from "../../ui/bar";
+import { Measuring } from "../../ui/measuring";
 import { decimal } from "../../ui/figures";
 import { Header } from "../../shell/header";
 import { Missing } from "../../ui/missing";
@@ -235,6 +236,7 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
                 <Places
                   view={view}
                   places={lines.data && row.whole ? lines.data.places : null}
+                  share={g?.share ?? 0}
                   playing={hearing}
                   onGo={goTo}
                   onHear={(which, from, until) => {
@@ -258,16 +260,16 @@ function Open({ view, edits }: { view: ReelView; edits: ReturnType<typeof useRee
             </div>
           </>
         ) : (
-          <p className="m-6 text-muted">
-            {chosen ? "It is being measured." : "There is nothing to measure: the reel has no output groups and no stems."}
-          </p>
+          <div className="m-6 text-muted">
+            {chosen ? <Measuring share={g?.share ?? 0} /> : "There is nothing to measure: the reel has no output groups and no stems."}
+          </div>
         )}
       </main>
       <aside
         className="w-[268px] shrink-0 overflow-auto border-l border-line max-[900px]:w-full max-[900px]:border-l-0 max-[900px]:border-t"
         aria-label="Figures"
       >
-        {row && <Figures row={row} />}
+        {row && <Figures row={row} share={g?.share ?? 0} />}
       </aside>
     </div>
   );

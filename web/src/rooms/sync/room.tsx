@@ -10,6 +10,7 @@ import { useActions } from "../../ui/keys";
 import { takeOf, takeTitle } from "../takes/list";
 import { driftWords, offsetWords, referenceSets, rowOf, sure, takeSets, tieOf, wantsPlace, type Row } from "./figures";
 import { Confidence, MatchBoard } from "./match";
+import { Bar } from "../../ui/bar";
 import { ActButton } from "../../ui/actbutton";
 import { chosenOf, Gone } from "../../ui/chosen";
 
@@ -152,9 +153,9 @@ function LineUp({ production, takes, rows }: { production: string; takes: Take[]
         Line up
       </ActButton>
       {running ? (
-        <span className="flex min-w-40 grow items-center gap-2 text-[13px]" role="status">
-          <span className="h-1.5 w-32 overflow-hidden rounded bg-band">
-            <span className="block h-full bg-ink" style={{ width: `${Math.round(running.progress * 100)}%` }} />
+        <span className="flex min-w-40 grow items-center gap-2 text-[13px]">
+          <span className="w-32">
+            <Bar share={running.progress} name={running.title} />
           </span>
           {running.title}: {Math.round(running.progress * 100)} %
           <button className="cursor-pointer underline" onClick={() => cancel.mutate(running.id)}>
