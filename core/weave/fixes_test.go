@@ -96,6 +96,10 @@ func TestFixes(t *testing.T) {
 			return reel.AddTake{Take: "x", Title: "Bank", Length: 1000, Parts: []reel.PartPlan{{Name: "Bank", Stem: "AX",
 				Channels: []int{0, 1, 2, 3, 4, 5}, Labels: fiveOne}}}
 		}, "Bank has 6 channels and Ambience 2", "Fold it so"},
+		"a sound field in a stem of speakers": {func(r *reel.Reel) reel.Command {
+			return reel.AddTake{Take: "x", Title: "Shore", Length: 1000, Parts: []reel.PartPlan{{Name: "Shore", Stem: "AX",
+				Channels: []int{0, 1, 2, 3}, Labels: []string{"ACN0", "ACN1", "ACN2", "ACN3"}}}}
+		}, "Shore has 4 channels and Ambience 2, so it is decoded to left and right", "Decode it so"},
 		"two languages": {set(func(c *reel.SetMix) { c.Terms = nil }), "English and Portuguese at once", "Only English in English"},
 		"the wrong language": {set(func(c *reel.SetMix) {
 			c.Terms = []reel.Term{{Row: reel.StrandRow, From: reel.StrandID("NX", "English"), Out: true}}

@@ -132,19 +132,23 @@ func (g *Graph) folds(r *reel.Reel, tracks []trackReach) (found []Finding) {
 // unsaid is the finding of an edge that folds or leaves out some channels, with the command that says yes to it.
 func (g *Graph) unsaid(r *reel.Reel, at int, e *Edge, lost []int) Finding {
 	from, to, yes := g.Nodes[at], g.named(e.To), true
+	verb := "Fold"
+	if decodes(from.Format, to.Format) {
+		verb = "Decode"
+	}
 	how := howFolded(from.Format, to.Format, e, lost)
 	switch to.Row {
 	case reel.StrandRow, reel.StemRow:
 		stem, _ := reel.StemOf(to.ID)
 		return Finding{Rule: Folded, Track: from.ID, Message: fmt.Sprintf("%s has %d channels and %s %d, so it is %s",
 			rowName(r, from.Row, from.ID), len(from.Format.Labels), r.Stems[stem].Name, len(to.Format.Labels), how),
-			Fix: fix(reel.SetTrack{Track: from.ID, Folds: &yes}, "Fold it so")}
+			Fix: fix(reel.SetTrack{Track: from.ID, Folds: &yes}, "%s it so", verb)}
 	case reel.MixRow:
 		m := r.Mixes[to.ID]
 		return Finding{Rule: FoldDown, Message: fmt.Sprintf("The mix %s is narrower than %s, which is in it, so that is %s", m.Name,
 			rowName(r, from.Row, from.ID), how),
 			Fix: fix(reel.SetMix{ID: m.ID, Name: m.Name, Language: m.Language, Labels: m.Labels, Rest: m.Rest, Terms: m.Terms,
-				Folds: &yes}, "Fold it so")}
+				Folds: &yes}, "%s it so", verb)}
 	}
 	group := r.Groups[to.ID]
 	f := Finding{Rule: FoldDown, Output: reel.OutputID(group.ID, group.Labels[0]), Message: fmt.Sprintf(
@@ -153,7 +157,7 @@ func (g *Graph) unsaid(r *reel.Reel, at int, e *Edge, lost []int) Finding {
 		f.Fix = tieIn(r, from.NodeID, group)
 	}
 	if f.Fix == nil {
-		f.Fix = fix(saidYes(group), "Fold it so")
+		f.Fix = fix(saidYes(group), "%s it so", verb)
 	}
 	return f
 }
@@ -179,9 +183,12 @@ func tieIn(r *reel.Reel, row NodeID, group reel.Group) *Fix {
 	return fix(reel.Several{Commands: commands}, name, rowName(r, row.Row, row.ID))
 }
 
+// decodes tells whether a sound field becomes channels of speakers.
+func decodes(from, to layout.Format) bool { return from.Kind == layout.Field && to.Kind != layout.Field }
+
 // howFolded says in numbers what becomes of channels on an edge.
 func howFolded(from, to layout.Format, e *Edge, lost []int) string {
-	if from.Kind == layout.Field && to.Kind != layout.Field {
+	if decodes(from, to) {
 		switch {
 		case to.Name == layout.Stereo:
 			return "decoded to left and right by two cardioids"
