@@ -184,7 +184,9 @@ func tieIn(r *reel.Reel, row NodeID, group reel.Group) *Fix {
 }
 
 // decodes tells whether a sound field becomes channels of speakers.
-func decodes(from, to layout.Format) bool { return from.Kind == layout.Field && to.Kind != layout.Field }
+func decodes(from, to layout.Format) bool {
+	return from.Kind == layout.Field && to.Kind != layout.Field
+}
 
 // howFolded says in numbers what becomes of channels on an edge.
 func howFolded(from, to layout.Format, e *Edge, lost []int) string {
