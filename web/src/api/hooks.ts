@@ -2,6 +2,8 @@
 import { useMutation, useQueries, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo } from "react";
 
+import { useSame } from "../ui/parts";
+
 import type { Asked, KnownTake } from "../ahead/edits";
 import { hand } from "../ahead/hand";
 
@@ -77,19 +79,20 @@ export const useMatches = (production: string) =>
  */
 export function useTakesOf(view: ReelView): Map<string, Take> {
   const listed = useTakes(view.production).data?.takes;
-  const byID = new Map(listed?.map((t) => [t.id, t]));
-  const missing = listed ? [...new Set(view.clips.map((c) => c.take))].filter((id) => !byID.has(id)) : [];
+  const inList = useMemo(() => new Map(listed?.map((t) => [t.id, t])), [listed]);
+  const named = useMemo(() => [...new Set(view.clips.map((c) => c.take))], [view.clips]);
+  const missing = listed ? named.filter((id) => !inList.has(id)) : [];
   const others = useQueries({
     queries: missing.map((take) => ({
       queryKey: ["take", take],
       queryFn: () => ok(api.GET("/takes/{take}", { params: { path: { take } } })),
     })),
   });
-  others.forEach((q) => q.data && byID.set(q.data.id, q.data));
-  const used = view.clips.flatMap((c) => byID.get(c.take) ?? []);
-  const named = [...new Set(used)].map((t) => t.id).join(" ");
+  const found = useSame(others.flatMap((q) => q.data ?? []));
+  const byID = useMemo(() => (found.length > 0 ? new Map([...inList, ...found.map((t) => [t.id, t] as const)]) : inList), [inList, found]);
+  const used = named.filter((id) => byID.has(id));
   // biome-ignore lint/correctness/useExhaustiveDependencies: once for each that is used
-  useEffect(() => hand.know(view.id, knownTakes(used)), [view.id, named]);
+  useEffect(() => hand.know(view.id, knownTakes(used.map((id) => byID.get(id)!))), [view.id, used.join(" ")]);
   return byID;
 }
 

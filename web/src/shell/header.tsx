@@ -1,5 +1,5 @@
 import { Moon, Redo2, Undo2, Sun } from "lucide-react";
-import { lazy, Suspense, useState, type ReactNode } from "react";
+import { lazy, memo, Suspense, useState, type ReactNode } from "react";
 import { Link, NavLink, useLocation, useNavigate } from "react-router";
 
 import { keyOf, keySign, useActions, useKeys } from "../ui/keys";
@@ -20,6 +20,42 @@ function Mark() {
   );
 }
 
+/** The rooms in the order of work, and where they are for a production and, if one is open, a reel. */
+const roomsOf = (production: string, reel: string) => [
+  { to: `/p/${production}/takes`, name: "Takes" },
+  { to: `/p/${production}/sync`, name: "Sync" },
+  ...["Loom", "Gauge", "Print"].map((name) => ({ to: `/p/${production}/${name.toLowerCase()}${reel && `/${reel}`}`, name })),
+];
+
+/** The ways to the rooms: they stay as they are, whatever is edited. */
+const Rooms = memo(function Rooms({ of, reel }: { of: string; reel: string }) {
+  return (
+    <nav className="flex h-full items-stretch gap-7 max-[900px]:gap-3" aria-label="Rooms">
+      {roomsOf(of, reel).map((r) => (
+        <NavLink
+          key={r.name}
+          to={r.to}
+          className={({ isActive }) =>
+            `relative flex items-center px-0.5 ${isActive ? "font-semibold text-ink" : "text-muted hover:text-ink"}`
+          }
+        >
+          {({ isActive }) => (
+            <>
+              {r.name}
+              {isActive && (
+                <span
+                  className="absolute inset-x-0 bottom-0 h-[3px]"
+                  style={{ background: "repeating-linear-gradient(90deg,var(--zest) 0 8px,transparent 8px 11px)" }}
+                />
+              )}
+            </>
+          )}
+        </NavLink>
+      ))}
+    </nav>
+  );
+});
+
 /** The bar at the top of every room: where you are, the rooms in the order of work, undo and keys. */
 export function Header(p: {
   production?: { id: string; name: string };
@@ -35,13 +71,7 @@ export function Header(p: {
   const just = useJustDone(h && { of: p.reel?.id ?? p.production?.id ?? "", undo: h.undo, redo: h.redo });
   useTitle(useLocation().pathname, p.production?.name, p.reel?.name);
   const go = useNavigate();
-  const rooms = p.production && [
-    { to: `/p/${p.production.id}/takes`, name: "Takes" },
-    { to: `/p/${p.production.id}/sync`, name: "Sync" },
-    { to: p.reel ? `/p/${p.production.id}/loom/${p.reel.id}` : `/p/${p.production.id}/loom`, name: "Loom" },
-    { to: p.reel ? `/p/${p.production.id}/gauge/${p.reel.id}` : `/p/${p.production.id}/gauge`, name: "Gauge" },
-    { to: p.reel ? `/p/${p.production.id}/print/${p.reel.id}` : `/p/${p.production.id}/print`, name: "Print" },
-  ];
+  const rooms = p.production && roomsOf(p.production.id, p.reel?.id ?? "");
   const into = (room: number) => rooms && (() => void go(rooms[room]!.to));
   useActions({
     keys: () => setKeysOpen(true),
@@ -76,29 +106,7 @@ export function Header(p: {
         )}
         {p.reelMenu && <span className="-ml-2 flex min-w-0 shrink">{p.reelMenu}</span>}
       </div>
-      <nav className="flex h-full items-stretch gap-7 max-[900px]:gap-3" aria-label="Rooms">
-        {rooms?.map((r) => (
-          <NavLink
-            key={r.name}
-            to={r.to}
-            className={({ isActive }) =>
-              `relative flex items-center px-0.5 ${isActive ? "font-semibold text-ink" : "text-muted hover:text-ink"}`
-            }
-          >
-            {({ isActive }) => (
-              <>
-                {r.name}
-                {isActive && (
-                  <span
-                    className="absolute inset-x-0 bottom-0 h-[3px]"
-                    style={{ background: "repeating-linear-gradient(90deg,var(--zest) 0 8px,transparent 8px 11px)" }}
-                  />
-                )}
-              </>
-            )}
-          </NavLink>
-        ))}
-      </nav>
+      {rooms && <Rooms of={p.production!.id} reel={p.reel?.id ?? ""} />}
       {/* Whatever did it, a key or the hand: what was done is said. */}
       <span className="sr-only" role="status">
         {just}

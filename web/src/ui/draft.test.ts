@@ -1,8 +1,9 @@
 // @vitest-environment jsdom
 import { act, renderHook } from "@testing-library/react";
+import { createElement, type ReactNode } from "react";
 import { expect, test, vi } from "vitest";
 
-import { leave, useDraft } from "./draft";
+import { FieldsOf, leave, useDraft } from "./draft";
 
 test("nothing is being typed until it is begun, and a draft goes where it was begun", () => {
   const first = vi.fn();
@@ -18,6 +19,22 @@ test("nothing is being typed until it is begun, and a draft goes where it was be
   unmount();
   expect(first).toHaveBeenCalledWith("Boom A");
   expect(second).not.toHaveBeenCalled();
+});
+
+test("where a field comes to be of something else, what was typed goes to the one before and is gone from the field", () => {
+  const keeps = { Boom: vi.fn(), Ines: vi.fn() };
+  let of: keyof typeof keeps = "Boom";
+  const { result, rerender } = renderHook(() => useDraft(of, keeps[of]), {
+    wrapper: ({ children }: { children: ReactNode }) => createElement(FieldsOf.Provider, { value: of }, children),
+  });
+  act(() => result.current.field.onChange({ target: { value: "Boom A" } } as never));
+  rerender(); // an edit of the same
+  expect(result.current.field.value).toBe("Boom A");
+  of = "Ines";
+  rerender();
+  expect(result.current.field.value).toBe("Ines");
+  expect(keeps.Boom).toHaveBeenCalledExactlyOnceWith("Boom A");
+  expect(keeps.Ines).not.toHaveBeenCalled();
 });
 
 test("what is refused stays with the reason; Escape lets it be", () => {

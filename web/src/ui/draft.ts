@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState, type ChangeEvent, type FocusEvent, type KeyboardEvent } from "react";
+import { createContext, useContext, useLayoutEffect, useRef, useState, type ChangeEvent, type FocusEvent, type KeyboardEvent } from "react";
 
 /** What keys go to, and goes on from. */
 const keyed = "[role=gridcell], [role=option], [role=slider], [role=treeitem]";
@@ -16,6 +16,9 @@ export function leave(field: HTMLElement, before: Element | null) {
 /** Takes what was typed; a sentence says why it can't be. */
 export type Keep = (text: string) => unknown;
 
+/** What the fields inside are of: fields stay where they are when another object is shown in them, and what was typed is of the one before. */
+export const FieldsOf = createContext("");
+
 /** What somebody types, and where it goes. */
 type Draft = { text: string; value: string; keep: Keep };
 
@@ -28,6 +31,7 @@ export function useDraft(value: string, onKeep: Keep) {
   const [draft, setDraft] = useState<Draft | null>(null);
   const [refused, setRefused] = useState("");
   const now = useRef<Draft | null>(null);
+  const of = useContext(FieldsOf);
   const by = useRef(false);
   const before = useRef<Element | null>(null); // what had the focus before the field
   const put = (d: Draft | null) => {
@@ -42,13 +46,15 @@ export function useDraft(value: string, onKeep: Keep) {
     else put(null);
     return typeof why !== "string";
   };
-  useEffect(
+  // biome-ignore lint/correctness/useExhaustiveDependencies: when they are of something else, and when the field goes
+  useLayoutEffect(
     () => () => {
       const d = now.current;
-      now.current = null;
-      if (d && d.text.trim() !== d.value) d.keep(d.text.trim());
+      if (!d) return;
+      put(null);
+      if (d.text.trim() !== d.value) d.keep(d.text.trim());
     },
-    [],
+    [of],
   );
   return {
     /** For what stands in the field's place when nothing is typed: it takes the focus back that the field had when a key ended it. */

@@ -87,12 +87,17 @@ export function useFrameShown(video: RefObject<HTMLVideoElement | null>, movie: 
       });
     };
     const draw = () => {
+      picture = v.paused ? 0 : requestAnimationFrame(draw);
       if (shown && !v.paused) latest.current(runsOnTo(shown, v.playbackRate, performance.now() + onScreen));
-      picture = requestAnimationFrame(draw);
+    };
+    const begin = () => {
+      if (!picture) picture = requestAnimationFrame(draw); // while it stands nothing is asked of the page
     };
     next();
-    draw();
+    if (!v.paused) begin();
+    v.addEventListener("play", begin);
     return () => {
+      v.removeEventListener("play", begin);
       v.cancelVideoFrameCallback?.(frame);
       cancelAnimationFrame(picture);
     };

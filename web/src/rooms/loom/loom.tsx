@@ -8,7 +8,7 @@ import { type useReelEdits, useSpecs, useTakes, useTakesOf } from "../../api/hoo
 import { useCommands } from "../../ui/commands";
 import { useActions } from "../../ui/keys";
 import { tell } from "../../ui/notices";
-import { useParts } from "../../ui/parts";
+import { useAllBut, useKept, useParts } from "../../ui/parts";
 import { useSize } from "../../ui/size";
 import { useRemembered } from "../../ui/remembered";
 import { useStable } from "../../ui/stable";
@@ -51,7 +51,7 @@ import { useTimeView } from "./time/timeview";
 import { TrackList } from "./lists/tracklist";
 import type { Weave } from "./weave/tying";
 import { useWeave, WeavePart } from "./weave/weave";
-import { WeaveHead } from "./weave/weavehead";
+import { unfedIn, WeaveHead } from "./weave/weavehead";
 import { bare } from "../../ui/bare";
 
 /** What of its state the Loom itself is drawn by. */
@@ -107,6 +107,9 @@ const shown = ({
 
 const noneOpened: ReadonlySet<string> = new Set();
 
+/** What of a reel is told, and not drawn here. */
+const told = ["revision", "undo", "redo", "undoKey", "redoKey"] as const;
+
 /** An open reel: its rows run from the left through time, over the reed, into the weave. */
 export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useReelEdits> }) {
   const store = useLoomStore();
@@ -147,6 +150,10 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     half,
     before,
   } = useLoom(useShallow(shown));
+  // What is drawn of a reel: nothing of it changes where the server confirms an edit as it was shown.
+  const drawn = useAllBut(view, ...told);
+  const unrouted = useAllBut(view, ...told, "routes", "findings"); // which are worked out a moment later
+  const ofMeters = useParts(view, "groups", "outputs");
   const inTime = useParts(view, "head", "marks", "clips", "tracks", "stems", "mixes", "groups", "buses");
 
   const scroller = useRef<HTMLDivElement>(null);
@@ -159,7 +166,8 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     return rowsWere.current;
   }, [view.tracks, view.clips, opened, folded, low, board, roomHeight]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the rows of the band are made of no more of a reel
-  const band = useMemo(() => layBand(view, openStems), [view.stems, view.mixes, view.tracks, openStems]);
+  const laidBand = useMemo(() => layBand(view, openStems), [view.stems, view.mixes, view.tracks, openStems]);
+  const band = useKept(laidBand);
   const bandRow = board ? boardBandHeight : fitted ? lowBandHeight : bandHeight;
 
   const chosen = useLoom((s) => s.chosen);
@@ -278,7 +286,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   };
   const inspector = (
     <Inspector
-      view={view}
+      view={unrouted}
       track={track}
       clip={clip}
       choice={choice}
@@ -302,7 +310,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const crowded = picturePlace === "below" && (chain !== null || deck) && window.innerWidth < 1500;
   const pictureShown = picture && !crowded && (picturePlace !== "over" || !board) && (
     <PicturePane
-      view={view}
+      view={unrouted}
       at={stands}
       movies={movies}
       half={half}
@@ -316,7 +324,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   const work = (
     <div ref={room} className="flex h-full min-w-0 flex-col">
       <div className="level-with-rows flex shrink-0 overflow-hidden border-b border-line bg-ground" style={{ height: rulerHeight }}>
-        <TimeHead view={view} below={choice.track} acts={steady} onDo={doIt} />
+        <TimeHead now={() => view} acts={steady} onDo={doIt} />
         <div ref={time.box} className="min-w-0 grow">
           {board ? (
             <BoardHead />
@@ -338,7 +346,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
         </div>
         <div style={{ width: reedWidth }} className="shrink-0" />
         <Slid reed={reed}>
-          <WeaveHead view={view} columns={weave.columns} tap={tap} onTap={listening.toggleTap} />
+          <WeaveHead view={ofMeters} unfed={unfedIn(view.findings)} columns={weave.columns} tap={tap} onTap={listening.toggleTap} />
         </Slid>
       </div>
       <div className="relative flex min-h-0 grow">
@@ -353,12 +361,13 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
             />
             <div className="relative flex min-w-0 grow flex-col">
               {view.clips.length === 0 && !board && <NothingYet production={view.production} />}
-              <Spoken view={view} choice={choice} track={track} clips={clipsOfTrack} />
+              <Spoken view={unrouted} choice={choice} track={track} clips={clipsOfTrack} />
               {board ? (
                 <BoardTracks {...onBoard} rows={rows} />
               ) : (
                 <TimeArea
                   view={inTime}
+                  revision={chain ? view.revision : 0}
                   scroll={time.scroll}
                   takes={widths}
                   rows={rows}
@@ -423,6 +432,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
           ) : (
             <BandTime
               view={inTime}
+              revision={chain ? view.revision : 0}
               band={band}
               bandRow={bandRow}
               scroll={time.scroll}
@@ -505,7 +515,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
       <div className="shrink-0 bg-ground">
         <Slid reed={reed}>
           {view.outputs.length > 0 && (
-            <Meters view={view} columns={weave.columns} spec={spec} tap={tap} onTap={listening.toggleTap} onSignal={listening.signal} />
+            <Meters view={ofMeters} columns={weave.columns} spec={spec} tap={tap} onTap={listening.toggleTap} onSignal={listening.signal} />
           )}
         </Slid>
       </div>
@@ -515,7 +525,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   return (
     <>
       <Shuttle
-        view={view}
+        view={drawn}
         spec={spec}
         at={stands}
         playing={playing}

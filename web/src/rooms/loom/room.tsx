@@ -6,6 +6,7 @@ import { useProduction, useReel, useReelEdits } from "../../api/hooks";
 import { Header } from "../../shell/header";
 import { Missing } from "../../ui/missing";
 import { Loom } from "./loom";
+import { useParts } from "../../ui/parts";
 import { ReelMenu } from "./reels/reels";
 import { loomStore, LoomState } from "./ground/state";
 
@@ -21,7 +22,7 @@ export function LoomRoom() {
       <Header
         production={production.data}
         reel={view && { id: view.id, name: view.name }}
-        reelMenu={view && <ReelMenu view={view} edits={edits} />}
+        reelMenu={view && <Menu view={view} edits={edits} />}
         history={view && { undo: view.undo, redo: view.redo, onUndo: () => void edits.undo(), onRedo: () => void edits.redo() }}
       />
       <main className="flex min-h-0 grow flex-col">
@@ -31,6 +32,11 @@ export function LoomRoom() {
       </main>
     </div>
   );
+}
+
+/** The menu of reels, which is as it is whatever is edited. */
+function Menu({ view, edits }: { view: ReelView; edits: ReturnType<typeof useReelEdits> }) {
+  return <ReelMenu view={useParts(view, "id", "production", "name", "head")} edits={edits} />;
 }
 
 /** A reel with a store of its own for what is chosen, heard and shown of it. */

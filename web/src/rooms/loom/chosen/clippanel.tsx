@@ -96,7 +96,7 @@ export function ClipPanel(p: Props) {
   const tied = clip.tie ? view.clips.filter((c) => c.tie === clip.tie).length - 1 : 0;
   const slip = slipOf(clip);
   const take = p.takes.get(clip.take);
-  const [channels, setChannels] = useState(false);
+  const [channelsOf, setChannelsOf] = useState(""); // the clip whose channels are set
   const sync = [
     tied > 0 && `tied to ${tied} other ${tied === 1 ? "clip" : "clips"}`,
     clip.picture && slip === 0 && "in sync with the picture",
@@ -111,9 +111,9 @@ export function ClipPanel(p: Props) {
         {take && take.channels.length > 0 && (
           <MicrophoneOpener take={take} clip={clip} onOpen={() => p.onChain({ row: "microphone", id: clip.id })} />
         )}
-        <More {...p} onChannels={() => setChannels(true)} />
+        <More {...p} onChannels={() => setChannelsOf(clip.id)} />
       </Line>
-      {channels && take && (
+      {channelsOf === clip.id && take && (
         <ClipChannels
           clip={clip}
           take={take}
@@ -126,7 +126,7 @@ export function ClipPanel(p: Props) {
               widthOf(view, c.track) === widthOf(view, clip.track),
           )}
           onDo={p.onDo}
-          onClose={() => setChannels(false)}
+          onClose={() => setChannelsOf("")}
         />
       )}
       <Line name="Starts">
@@ -194,7 +194,22 @@ function MicrophoneOpener({ take, clip, onOpen }: { take: Take; clip: Clip; onOp
 }
 
 /** What can be done to a clip as a whole, in a menu. */
-function More({ view, clip, choice, takes, acts, onDo, onSettle, onChannels }: Props & { onChannels: () => void }) {
+function More(p: Props & { onChannels: () => void }) {
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="pill h-6 px-2.5" aria-label={`More for ${p.clip.name}`}>
+        More <ChevronDown size={13} />
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content onCloseAutoFocus={back} className="menu max-h-[70vh] overflow-auto" sideOffset={4} side="top">
+          <MoreActs {...p} />
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}
+
+function MoreActs({ view, clip, choice, takes, acts, onDo, onSettle, onChannels }: Props & { onChannels: () => void }) {
   const take = takes.get(clip.take);
   const width = clip.channels.length;
   const others = replacements(clip, [...takes.values()], view.head.sampleRate);
@@ -204,83 +219,69 @@ function More({ view, clip, choice, takes, acts, onDo, onSettle, onChannels }: P
     </DropdownMenu.Item>
   );
   return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="pill h-6 px-2.5" aria-label={`More for ${clip.name}`}>
-        More <ChevronDown size={13} />
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content onCloseAutoFocus={back} className="menu max-h-[70vh] overflow-auto" sideOffset={4} side="top">
-          {item(clip.mute ? "Unmute the clip" : "Mute the clip", () => acts["mute-clip"]?.())}
-          {width > 1 && item("Open into its channels, or fold up", () => acts.open?.())}
-          {width > 1 &&
-            !clip.sum &&
-            item(`Split into ${width} mono tracks`, () =>
-              onDo({ kind: "splitClip", command: { clip: clip.id, names: clip.channels.map((c) => take?.channels[c]?.name ?? "") } }),
-            )}
-          {width > 2 &&
-            width % 2 === 0 &&
-            !clip.sum &&
-            item(`Split into ${width / 2} pairs`, () => onDo({ kind: "splitClip", command: { clip: clip.id, pairs: true } }))}
-          {item(
-            "Join the chosen clips into one",
-            () => onDo({ kind: "joinClips", command: { clips: choice.clips } }),
-            choice.clips.length < 2,
-          )}
-          {item("Tie it to the picture as it lies", () => onDo({ kind: "tieClips", command: { clips: [clip.id], picture: true } }))}
-          {(clip.untreated || isTreated(clip, take)) &&
-            item(
-              clip.untreated ? "Have the treatment of its microphone" : "Sound as recorded, without the treatment of its microphone",
-              () => onDo({ kind: "setClip", command: { clip: clip.id, untreated: !clip.untreated } }),
-            )}
-          {item("Settle to a new take", onSettle, false, meanings.settle)}
-          {(clip.settled?.length ?? 0) > 0 &&
-            item("Bring back what it was settled from", () => onDo({ kind: "unsettle", command: { clip: clip.id } }))}
-          {take && item("Its channels at gains of their own…", onChannels)}
-          {take && take.channels.length > width && !clip.sum && (
-            <DropdownMenu.Sub>
-              <DropdownMenu.SubTrigger className="menu-item">Use other channels of its take ▸</DropdownMenu.SubTrigger>
-              <DropdownMenu.Portal>
-                <DropdownMenu.SubContent className="menu max-h-96 overflow-auto">
-                  {take.channels.slice(0, take.channels.length - width + 1).map((ch, i) => (
-                    <DropdownMenu.Item
-                      key={i}
-                      className="menu-item"
-                      disabled={clip.channels[0] === i}
-                      onSelect={() =>
-                        onDo({ kind: "readChannels", command: { clip: clip.id, channels: clip.channels.map((_, n) => i + n) } })
-                      }
-                    >
-                      <span className="tc text-muted">{width === 1 ? i + 1 : `${i + 1}–${i + width}`}</span>{" "}
-                      {width === 1
-                        ? ch.name || "no name"
-                        : take.channels
-                            .slice(i, i + width)
-                            .map((x) => x.name || "–")
-                            .join(", ")}
-                    </DropdownMenu.Item>
-                  ))}
-                </DropdownMenu.SubContent>
-              </DropdownMenu.Portal>
-            </DropdownMenu.Sub>
-          )}
-          {others.length > 0 && (
-            <DropdownMenu.Sub>
-              <DropdownMenu.SubTrigger className="menu-item">Replace the take, keep its edits ▸</DropdownMenu.SubTrigger>
-              <DropdownMenu.Portal>
-                <DropdownMenu.SubContent className="menu max-h-96 overflow-auto">
-                  {others.slice(0, 60).map(({ take: t, command, note }) => (
-                    <DropdownMenu.Item key={t.id} className="menu-item" disabled={!command} onSelect={() => command && onDo(command)}>
-                      {t.description.scene ? `${t.description.scene}/${t.description.take}` : t.fileName}
-                      {note && <span className="pl-2 text-[12px] text-muted">{note}</span>}
-                    </DropdownMenu.Item>
-                  ))}
-                </DropdownMenu.SubContent>
-              </DropdownMenu.Portal>
-            </DropdownMenu.Sub>
-          )}
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+    <>
+      {item(clip.mute ? "Unmute the clip" : "Mute the clip", () => acts["mute-clip"]?.())}
+      {width > 1 && item("Open into its channels, or fold up", () => acts.open?.())}
+      {width > 1 &&
+        !clip.sum &&
+        item(`Split into ${width} mono tracks`, () =>
+          onDo({ kind: "splitClip", command: { clip: clip.id, names: clip.channels.map((c) => take?.channels[c]?.name ?? "") } }),
+        )}
+      {width > 2 &&
+        width % 2 === 0 &&
+        !clip.sum &&
+        item(`Split into ${width / 2} pairs`, () => onDo({ kind: "splitClip", command: { clip: clip.id, pairs: true } }))}
+      {item("Join the chosen clips into one", () => onDo({ kind: "joinClips", command: { clips: choice.clips } }), choice.clips.length < 2)}
+      {item("Tie it to the picture as it lies", () => onDo({ kind: "tieClips", command: { clips: [clip.id], picture: true } }))}
+      {(clip.untreated || isTreated(clip, take)) &&
+        item(clip.untreated ? "Have the treatment of its microphone" : "Sound as recorded, without the treatment of its microphone", () =>
+          onDo({ kind: "setClip", command: { clip: clip.id, untreated: !clip.untreated } }),
+        )}
+      {item("Settle to a new take", onSettle, false, meanings.settle)}
+      {(clip.settled?.length ?? 0) > 0 &&
+        item("Bring back what it was settled from", () => onDo({ kind: "unsettle", command: { clip: clip.id } }))}
+      {take && item("Its channels at gains of their own…", onChannels)}
+      {take && take.channels.length > width && !clip.sum && (
+        <DropdownMenu.Sub>
+          <DropdownMenu.SubTrigger className="menu-item">Use other channels of its take ▸</DropdownMenu.SubTrigger>
+          <DropdownMenu.Portal>
+            <DropdownMenu.SubContent className="menu max-h-96 overflow-auto">
+              {take.channels.slice(0, take.channels.length - width + 1).map((ch, i) => (
+                <DropdownMenu.Item
+                  key={i}
+                  className="menu-item"
+                  disabled={clip.channels[0] === i}
+                  onSelect={() => onDo({ kind: "readChannels", command: { clip: clip.id, channels: clip.channels.map((_, n) => i + n) } })}
+                >
+                  <span className="tc text-muted">{width === 1 ? i + 1 : `${i + 1}–${i + width}`}</span>{" "}
+                  {width === 1
+                    ? ch.name || "no name"
+                    : take.channels
+                        .slice(i, i + width)
+                        .map((x) => x.name || "–")
+                        .join(", ")}
+                </DropdownMenu.Item>
+              ))}
+            </DropdownMenu.SubContent>
+          </DropdownMenu.Portal>
+        </DropdownMenu.Sub>
+      )}
+      {others.length > 0 && (
+        <DropdownMenu.Sub>
+          <DropdownMenu.SubTrigger className="menu-item">Replace the take, keep its edits ▸</DropdownMenu.SubTrigger>
+          <DropdownMenu.Portal>
+            <DropdownMenu.SubContent className="menu max-h-96 overflow-auto">
+              {others.slice(0, 60).map(({ take: t, command, note }) => (
+                <DropdownMenu.Item key={t.id} className="menu-item" disabled={!command} onSelect={() => command && onDo(command)}>
+                  {t.description.scene ? `${t.description.scene}/${t.description.take}` : t.fileName}
+                  {note && <span className="pl-2 text-[12px] text-muted">{note}</span>}
+                </DropdownMenu.Item>
+              ))}
+            </DropdownMenu.SubContent>
+          </DropdownMenu.Portal>
+        </DropdownMenu.Sub>
+      )}
+    </>
   );
 }
 

@@ -11,6 +11,7 @@ import type { Opened } from "../../../chain/chains";
 import { ChainOpener } from "../chains/chainopener";
 import { ClipPanel, LanePanel, Line, part } from "./clippanel";
 import { parameters } from "../ground/curves";
+import { FieldsOf } from "../../../ui/draft";
 import { Kept } from "../../../ui/kept";
 import { formatName, formats, hasRoom, isField } from "../ground/formats";
 import { figure, gains } from "../ground/numbers";
@@ -18,6 +19,7 @@ import { PanPad, PanSlider } from "./panpad";
 import { Ride } from "../ground/ride";
 import { Reaches } from "../weave/reaches";
 import { Check } from "../../../ui/check";
+import { quiet } from "../../../ui/quiet";
 import { useSize } from "../../../ui/size";
 import { Explained } from "../../../ui/explained";
 
@@ -43,7 +45,7 @@ type Props = {
 };
 
 /** What is chosen: a track with how it goes into its stem, and a clip or one of its channels. */
-export function Inspector(p: Props) {
+export const Inspector = quiet(function Inspector(p: Props) {
   const { view, track } = p;
   const section = useRef<HTMLElement>(null);
   const { width } = useSize(section, { width: 2000, height: 0 });
@@ -67,7 +69,7 @@ export function Inspector(p: Props) {
       {track ? <Chosen {...p} track={track} width={dock === "foot" ? width : 0} /> : <ReelPanel key={view.id} view={view} onDo={p.onDo} />}
     </section>
   );
-}
+});
 
 /** How wide a part of what is chosen is at the foot, in pixels. */
 const partWidth = 455;
@@ -78,11 +80,11 @@ function Chosen(p: Props & { track: Track; width: number }) {
   const { view, track, clip, choice } = p;
   const of = `${track.id} ${choice.clips.join()} ${choice.lane?.channel}`; // another choice begins with its usual part
   const [wanted, setWanted] = useState({ of: "", name: "" });
-  const parts: [string, ReactNode][] = [["Track", <TrackPanel key={track.id} {...p} track={track} />]];
+  const parts: [string, () => ReactNode][] = [["Track", () => <TrackPanel {...p} track={track} />]];
   if (!clip || hasRoom(view.stems.find((s) => s.id === track.stem)?.labels ?? []))
-    parts.push(["Place", <PlacePanel key={`place ${track.id}`} {...p} track={track} />]);
-  if (clip && choice.lane) parts.push(["Channel", <LanePanel key={`${clip.id} ${choice.lane.channel}`} {...p} clip={clip} />]);
-  else if (clip) parts.push(["Clip", <ClipPanel key={clip.id} {...p} clip={clip} />]);
+    parts.push(["Place", () => <PlacePanel {...p} track={track} />]);
+  if (clip && choice.lane) parts.push(["Channel", () => <LanePanel {...p} clip={clip} />]);
+  else if (clip) parts.push(["Clip", () => <ClipPanel {...p} clip={clip} />]);
   const all = p.width === 0 || parts.length * partWidth <= p.width;
   const usual = choice.clips.length > 0 || choice.lane ? parts.at(-1)! : parts[0]!;
   const [name] = parts.find(([n]) => wanted.of === of && n === wanted.name) ?? usual;
@@ -117,7 +119,7 @@ function Chosen(p: Props & { track: Track; width: number }) {
         // Where there is less room it is the part that somebody is in that stays.
         // biome-ignore lint/a11y/noStaticElementInteractions: what is done is done to what is in it
         <div key={n} className="contents" onFocus={() => (wanted.of !== of || wanted.name !== n) && setWanted({ of, name: n })}>
-          {shown}
+          <FieldsOf.Provider value={n === "Channel" ? of : n === "Clip" ? (clip?.id ?? "") : track.id}>{shown()}</FieldsOf.Provider>
         </div>
       ))}
     </>
@@ -227,7 +229,7 @@ function TrackPanel({ view, track, playingAt, onDo, onChain, onRemoveTrack }: Pr
           className="tc w-16 text-right"
         />{" "}
         dB
-        <Ride key={track.id} of="track" id={track.id} parameters={parameters} playingAt={playingAt} onDo={onDo} />
+        <Ride of="track" id={track.id} parameters={parameters} playingAt={playingAt} onDo={onDo} />
       </Line>
       <Line name={track.labels.length === 1 || track.labels[0] === "M" ? "Pan" : "Balance"}>
         {toPair && track.feed.dual ? (
@@ -294,7 +296,7 @@ function PlacePanel({ view, track, playingAt, onDo }: Props & { track: Track }) 
   const shown = single ? room && feed.placed : field || room;
   return (
     <div className={`flex min-w-0 shrink-0 gap-4 group-data-[dock=side]/dock:flex-col ${part}`}>
-      {single && shown && <PanPad view={view} track={track} playingAt={playingAt} onDo={onDo} />}
+      {single && shown && <PanPad key={track.id} view={view} track={track} playingAt={playingAt} onDo={onDo} />}
       <div>
         <Line name="Also into">
           <select

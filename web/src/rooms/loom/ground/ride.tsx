@@ -1,4 +1,4 @@
-import { useRef, useState } from "react";
+import { useLayoutEffect, useRef, useState } from "react";
 
 import type { Command, Point } from "../../../api/client";
 import { thinned, type CurveOf, type Parameter } from "./curves";
@@ -42,6 +42,15 @@ export function Ride({ of, id, parameters, playingAt, onDo }: Props) {
   const [value, setValue] = useState(0);
   const ridden = useRef<Point[] | null>(null);
   const r = ridable[what];
+  // What was begun on one is not written to another.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: when it is of something else
+  useLayoutEffect(
+    () => () => {
+      ridden.current = null;
+      setValue(0);
+    },
+    [of, id],
+  );
   const note = (v: number) => {
     const at = playingAt();
     if (at === null) return;

@@ -14,6 +14,7 @@ import { RowPad } from "../chosen/panpad";
 import { laneHeight, rowsIn, type FolderRow, type Rows, type TrackRow } from "../ground/rows";
 import { back } from "../../../ui/focus";
 import { topOf } from "../../../draw/canvas";
+import { quiet } from "../../../ui/quiet";
 import { useSize } from "../../../ui/size";
 
 /** What a head does. The functions stay the same from one rendering to the next. */
@@ -258,7 +259,7 @@ export function Heads({
 }
 
 /** The head of a folder: opens and shuts it. */
-export function FolderHead({ row, onFold }: { row: FolderRow; onFold: () => void }) {
+export const FolderHead = quiet(function FolderHead({ row, onFold }: { row: FolderRow; onFold: () => void }) {
   return (
     <button
       className="absolute inset-x-0 flex cursor-pointer items-center gap-1.5 border-b border-line bg-band pl-2 pr-2 text-left text-[12px]"
@@ -271,7 +272,7 @@ export function FolderHead({ row, onFold }: { row: FolderRow; onFold: () => void
       <span className="text-muted">{row.tracks.length === 1 ? "1 track" : `${row.tracks.length} tracks`}</span>
     </button>
   );
-}
+});
 
 function Round(p: { on: boolean; low: boolean; label: string; hint: string; onClick: () => void; children: string }) {
   return (
@@ -295,7 +296,7 @@ function Round(p: { on: boolean; low: boolean; label: string; hint: string; onCl
 const kinds: Record<BandRow["row"], string> = { stem: "Stem", strand: "Strand", mix: "Mix", track: "Track", group: "Group" };
 
 /** The head of a row of the band: it is listened to by a press; a stem with strands opens to show them. */
-export function BandHead({
+export const BandHead = quiet(function BandHead({
   row,
   height,
   on,
@@ -353,4 +354,4 @@ export function BandHead({
       <BusLevel name={row.name} does={does} onOpen={onLevel} />
     </div>
   );
-}
+});

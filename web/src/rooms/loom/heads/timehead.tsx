@@ -20,13 +20,11 @@ type Acts = Record<"picture" | "lists" | "wider" | "closer" | "whole" | "fit", (
 
 /** The corner above the heads: what is shown, and how much of it. */
 export const TimeHead = quiet(function TimeHead({
-  view,
-  below,
+  now,
   acts,
   onDo,
 }: {
-  view: ReelView;
-  below: string;
+  now: () => ReelView;
   acts: Acts;
   onDo: (c: Command) => Promise<ReelView | undefined>;
 }) {
@@ -37,7 +35,7 @@ export const TimeHead = quiet(function TimeHead({
   return (
     <div className="flex shrink-0 items-end justify-between border-r border-line px-1.5 pb-1.5" style={{ width: headsWidth }}>
       <span className="flex gap-[3px]">
-        <AddTrack view={view} below={below} onDo={onDo} />
+        <AddTrack now={now} onDo={onDo} />
         <Corner action="picture" label="Picture" on={picture} onClick={acts.picture}>
           <Clapperboard size={13} />
         </Corner>
@@ -181,8 +179,28 @@ const newTracks: [string, string[]][] = [
 ];
 
 /** Makes an empty track below the selected one, in its stem. */
-function AddTrack({ view, below, onDo }: { view: ReelView; below: string; onDo: (c: Command) => Promise<ReelView | undefined> }) {
-  const beside = trackOf(view, below);
+function AddTrack(p: { now: () => ReelView; onDo: (c: Command) => Promise<ReelView | undefined> }) {
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className={`${round} ${isOff}`} aria-label="Add a track" title="Add a track">
+        <Plus size={14} />
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content onCloseAutoFocus={back} className="menu" sideOffset={4} align="start">
+          <NewTracks {...p} />
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}
+
+/** The reel is as it was when the menu was opened. */
+function NewTracks({ now, onDo }: { now: () => ReelView; onDo: (c: Command) => Promise<ReelView | undefined> }) {
+  const view = now();
+  const beside = trackOf(
+    view,
+    useLoom((s) => s.chosen.track),
+  );
   const add = (labels: string[]) =>
     void onDo({
       kind: "addTrack",
@@ -194,20 +212,9 @@ function AddTrack({ view, below, onDo }: { view: ReelView; below: string; onDo: 
         below: beside?.id ?? "",
       },
     });
-  return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger className={`${round} ${isOff}`} aria-label="Add a track" title="Add a track">
-        <Plus size={14} />
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content onCloseAutoFocus={back} className="menu" sideOffset={4} align="start">
-          {newTracks.map(([name, labels]) => (
-            <DropdownMenu.Item key={name} className="menu-item" onSelect={() => add(labels)}>
-              A {name} track {beside && <span className="text-muted">below {beside.name}</span>}
-            </DropdownMenu.Item>
-          ))}
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
-  );
+  return newTracks.map(([name, labels]) => (
+    <DropdownMenu.Item key={name} className="menu-item" onSelect={() => add(labels)}>
+      A {name} track {beside && <span className="text-muted">below {beside.name}</span>}
+    </DropdownMenu.Item>
+  ));
 }

@@ -1,10 +1,10 @@
 import { ChevronDown } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
-import { useState } from "react";
+import { memo, useState } from "react";
 import { useNavigate } from "react-router";
 
 import { api, ok, type FrameRate, type ReelView } from "../../../api/client";
-import { useDo, useReels, type useReelEdits } from "../../../api/hooks";
+import { useDo, useReel, useReels, type useReelEdits } from "../../../api/hooks";
 import { keysOf } from "../../../api/keys";
 import { useCommands } from "../../../ui/commands";
 import { Dialog } from "../../../ui/dialog";
@@ -17,11 +17,33 @@ import { PatternsDialog } from "./patterns";
 import { ReelStart } from "./reelstart";
 import { back } from "../../../ui/focus";
 
+type Asking = "new" | "remove" | "list" | "hand" | "patterns";
+
+/** What is asked about a reel, as it is now. */
+function Asked({
+  asking,
+  reel,
+  edits,
+  onClose,
+}: {
+  asking: Asking;
+  reel: string;
+  edits: ReturnType<typeof useReelEdits>;
+  onClose: () => void;
+}) {
+  const view = useReel(reel).data;
+  if (!view) return null;
+  if (asking === "hand") return <HandOverDialog view={view} onClose={onClose} />;
+  if (asking === "list") return <CutListDialog view={view} onClose={onClose} />;
+  if (asking === "patterns") return <PatternsDialog view={view} edits={edits} onClose={onClose} />;
+  return asking === "new" ? <NewReel view={view} onClose={onClose} /> : null;
+}
+
 /** The reels of the production: go to one, make one, remove this one. */
-export function ReelMenu({ view, edits }: { view: ReelView; edits: ReturnType<typeof useReelEdits> }) {
+export const ReelMenu = memo(function ReelMenu({ view, edits }: { view: ReelView; edits: ReturnType<typeof useReelEdits> }) {
   const reels = useReels(view.production);
   const go = useNavigate();
-  const [asking, setAsking] = useState<"new" | "remove" | "list" | "hand" | "patterns" | null>(null);
+  const [asking, setAsking] = useState<Asking | null>(null);
   useActions({
     "new-reel": () => setAsking("new"),
     pattern: () => setAsking("patterns"),
@@ -78,10 +100,7 @@ export function ReelMenu({ view, edits }: { view: ReelView; edits: ReturnType<ty
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
-      {asking === "hand" && <HandOverDialog view={view} onClose={() => setAsking(null)} />}
-      {asking === "list" && <CutListDialog view={view} onClose={() => setAsking(null)} />}
-      {asking === "patterns" && <PatternsDialog view={view} edits={edits} onClose={() => setAsking(null)} />}
-      {asking === "new" && <NewReel view={view} onClose={() => setAsking(null)} />}
+      {asking && <Asked asking={asking} reel={view.id} edits={edits} onClose={() => setAsking(null)} />}
       <Removal
         open={asking === "remove"}
         onOpenChange={() => setAsking(null)}
@@ -91,7 +110,7 @@ export function ReelMenu({ view, edits }: { view: ReelView; edits: ReturnType<ty
       />
     </>
   );
-}
+});
 
 function NewReel({ view, onClose }: { view: ReelView; onClose: () => void }) {
   const { frameRate } = view.head;

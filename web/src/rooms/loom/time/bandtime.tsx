@@ -21,6 +21,7 @@ import { useWheel } from "../ground/wheel";
 
 type Props = {
   view: ReelView;
+  revision: number; // of chains, where one is open
   band: BandRow[];
   bandRow: number;
   scroll: Scroll;
@@ -38,7 +39,7 @@ export function BandTime(p: Props) {
   const [drag, setDrag] = useState<Drag | null>(null);
   const waves = useLoom((s) => s.waves);
   const drawn = drag && { id: `${drag.row.row} ${drag.row.id}`, points: drag.points };
-  const taken = useTaken(p.view, time);
+  const taken = useTaken(p.view, time, p.revision);
   const canvas = useCanvas(
     (c) => {
       const s = fit(c);

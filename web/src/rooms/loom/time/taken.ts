@@ -44,7 +44,7 @@ export function piecesOf(start: number, rate: number, from: number, to: number):
 }
 
 /** What the chain that is opened takes away where the time is in view; null where none is open. */
-export function useTaken(view: ReelView, time: TimeView): Taken | null {
+export function useTaken(view: ReelView, time: TimeView, revision: number): Taken | null {
   const of = useLoom((s) => s.chain);
   const { start, sampleRate: rate } = view.head;
   const clip = of && (of.row === "clip" || of.row === "microphone") ? clipOf(view, of.id) : undefined;
@@ -53,7 +53,7 @@ export function useTaken(view: ReelView, time: TimeView): Taken | null {
   const channel = of && of.row !== "microphone" ? of.channel : undefined;
   const wanted = of && of.row !== "group" ? piecesOf(start, rate, from, to) : [];
   const client = useQueryClient();
-  const keyOf = (n: number) => ["chain taken", view.id, of?.row, of?.id, channel, n, view.revision];
+  const keyOf = (n: number) => ["chain taken", view.id, of?.row, of?.id, channel, n, revision];
   // One after another: a browser has few connections to a server, and the next edit needs one.
   const next = wanted.findIndex((n) => (client.getQueryState(keyOf(n))?.status ?? "pending") === "pending");
   const query = useQueries({

@@ -24,6 +24,7 @@ import { useWheel } from "../ground/wheel";
 
 export type TimeProps = {
   view: ReelView;
+  revision: number; // of chains, where one is open
   scroll: Scroll;
   takes: TakeWidths;
   rows: Rows;
@@ -53,7 +54,7 @@ export function TimeArea(p: TimeProps) {
   const waves = useLoom((s) => s.waves);
   const preview = useMemo(() => previewOf(view, drag), [view, drag]);
   const drawn = drag?.kind === "point" && drag.of === "track" ? { id: drag.id, points: drag.points } : null;
-  const taken = useTaken(view, time);
+  const taken = useTaken(view, time, p.revision);
   const canvas = useCanvas(
     (c) => {
       const s = fit(c);

@@ -13,8 +13,8 @@ const scrubEvery = 90; // milliseconds
 const scrubSeconds = 0.12;
 
 /** What is heard while nothing else was chosen: the group that is called the mix, else the last, which is where specs put it. */
-function usualTap(view: ReelView): Tap {
-  const last = view.groups.find((g) => /^mix$/i.test(g.tag) || /full mix/i.test(g.name)) ?? view.groups.at(-1);
+function usualTap(groups: ReelView["groups"]): Tap {
+  const last = groups.find((g) => /^mix$/i.test(g.tag) || /full mix/i.test(g.name)) ?? groups.at(-1);
   return last ? { kind: "group", id: last.id } : { kind: "stems", id: "" };
 }
 
@@ -87,7 +87,8 @@ export function useListening(
   const position = () => positionOf(view.id, store.getState().stands);
   const setAt = (stands: number) => store.setState({ stands });
 
-  const tap = chosenTap && exists(view, chosenTap) ? chosenTap : usualTap(view);
+  const usual = useMemo(() => usualTap(view.groups), [view.groups]);
+  const tap = chosenTap && exists(view, chosenTap) ? chosenTap : usual;
   // biome-ignore lint/correctness/useExhaustiveDependencies: tracks are looked up in the view, of which no more is asked
   const soloed = useMemo(() => soloChosen.filter((x) => trackOf(view, x)), [soloChosen, view.tracks]);
   const heard = alone && clipOf(view, alone.clip) ? alone : undefined;

@@ -1,3 +1,4 @@
+import { quiet } from "../../../ui/quiet";
 import { AppWindow, PanelBottom, PanelRight, PictureInPicture2, X } from "lucide-react";
 import { useRef, useState, type RefObject } from "react";
 
@@ -25,7 +26,7 @@ const places = [
 ] as const;
 
 /** The picture, locked to what is heard while it plays, and to the playhead while that is stepped and dragged. */
-export function PicturePane(p: {
+export const PicturePane = quiet(function PicturePane(p: {
   view: ReelView;
   at: number;
   movies: Take[];
@@ -148,7 +149,7 @@ export function PicturePane(p: {
       {place !== "side" && <WidthEdge left={place === "below"} width={width} onWidth={setWidth} />}
     </section>
   );
-}
+});
 
 /** A frame's time may be a little before its first sample, in seconds. */
 const sooner = 0.002;

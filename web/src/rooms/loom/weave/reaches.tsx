@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 
+import { useReel } from "../../../api/hooks";
 import { api, ok, type ReelView, type Track } from "../../../api/client";
 import { outputName, shownGain } from "../ground/cells";
 import { back } from "../../../ui/focus";
@@ -28,8 +29,9 @@ export function Reaches({ view, track }: { view: ReelView; track: Track }) {
 }
 
 function List({ view, track }: { view: ReelView; track: Track }) {
+  const revision = useReel(view.id).data?.revision;
   const list = useQuery({
-    queryKey: ["effective", view.id, view.revision, track.id],
+    queryKey: ["effective", view.id, revision, track.id],
     queryFn: () => ok(api.GET("/reels/{reel}/effective", { params: { path: { reel: view.id }, query: { row: "track", id: track.id } } })),
   });
   if (list.isError) return <p className="text-wrong">The server did not say where it goes.</p>;

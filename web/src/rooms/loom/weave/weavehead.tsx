@@ -1,5 +1,4 @@
 import { ChevronsLeftRight, ChevronsRightLeft } from "lucide-react";
-import { memo } from "react";
 
 import type { ReelView } from "../../../api/client";
 import type { Tap } from "../../../listen/player";
@@ -7,21 +6,31 @@ import { columnName } from "../ground/cells";
 import { middleOf, type Column, type Columns } from "../ground/columns";
 import { rulerHeight } from "../ground/geometry";
 import { useLoomStore } from "../ground/state";
+import { quiet } from "../../../ui/quiet";
+
+/** The outputs that nothing feeds, as one word: findings are told anew with every edit. */
+export const unfedIn = (findings: ReelView["findings"]) =>
+  findings
+    .filter((f) => f.rule === "unfed")
+    .map((f) => f.output)
+    .join(" ");
 
 /** The heads of the columns: groups, which fold into one column and are listened to, and their channels. */
-export const WeaveHead = memo(function WeaveHead({
+export const WeaveHead = quiet(function WeaveHead({
   view,
+  unfed,
   columns,
   tap,
   onTap,
 }: {
   view: ReelView;
+  unfed: string; // IDs of outputs, one after another
   columns: Columns;
   tap: Tap;
   onTap: (t: Tap) => void;
 }) {
   const store = useLoomStore();
-  const unfed = new Set(view.findings.filter((f) => f.rule === "unfed").map((f) => f.output));
+  const nothing = new Set(unfed.split(" "));
   const fold = (id: string) =>
     store.setState((s) => ({
       foldedGroups: s.foldedGroups.includes(id) ? s.foldedGroups.filter((g) => g !== id) : [...s.foldedGroups, id],
@@ -50,7 +59,7 @@ export const WeaveHead = memo(function WeaveHead({
             </button>
             {g.labels.length > 1 && (
               <button
-                className="shrink-0 cursor-pointer rounded text-muted hover:text-ink"
+                className="flex h-6 min-w-6 shrink-0 cursor-pointer items-center justify-center rounded text-muted hover:text-ink"
                 aria-label={`${first.folded ? "Show the channels of" : "Fold"} ${g.name}`}
                 aria-expanded={!first.folded}
                 title={first.folded ? `Show its ${g.labels.length} channels` : "Fold it into one column"}
@@ -63,7 +72,7 @@ export const WeaveHead = memo(function WeaveHead({
         );
       })}
       {columns.list.map((c) => (
-        <ColumnHead key={c.key} view={view} column={c} unfed={c.outputs.some((o) => unfed.has(o.id))} />
+        <ColumnHead key={c.key} view={view} column={c} unfed={c.outputs.some((o) => nothing.has(o.id))} />
       ))}
     </div>
   );
