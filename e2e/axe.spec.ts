@@ -1,5 +1,5 @@
 // What axe-core finds wrong with the Loom for those who see, hear or point otherwise: nothing, by day and by night.
-import { axe } from "./axe";
+import { violations } from "./axe";
 import { expect, test, type Page } from "./test";
 
 import { crossing, track } from "./rooms";
@@ -17,11 +17,7 @@ async function open(page: Page, light: "day" | "night", reel: RegExp) {
 }
 
 async function clean(page: Page, what: string) {
-  const { violations } = await axe(page).analyze();
-  expect(
-    violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 160)).join(" | ")}`),
-    what,
-  ).toEqual([]);
+  expect(await violations(page), what).toEqual([]);
 }
 
 for (const light of ["day", "night"] as const) {

@@ -91,7 +91,7 @@ export function PrintRoom() {
             <fieldset className="mt-3 text-[13px]">
               <legend className="text-muted">Packed as</legend>
               {ways.map((k) => (
-                <label key={k} className="flex cursor-pointer items-center gap-2 py-0.5">
+                <label key={k} className="flex min-h-6 cursor-pointer items-center gap-2">
                   <input type="radio" name="packaging" className="accent-act" checked={k === packed} onChange={() => setPackaging(k)} />{" "}
                   <span className="inline-block first-letter:uppercase">{packingWords(k)}</span>
                 </label>

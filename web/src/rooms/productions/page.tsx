@@ -135,7 +135,7 @@ function StandingOf({ production }: { production: string }) {
       </p>
     );
   const to = (path: string) => `/p/${production}/${path}`;
-  const part = "hover:text-ink hover:underline";
+  const part = "inline-flex min-h-6 items-center hover:text-ink hover:underline";
   const d = s.delivery;
   return (
     <div className="flex flex-wrap gap-x-5 gap-y-0.5 px-2 pb-1 text-[13px] text-muted">

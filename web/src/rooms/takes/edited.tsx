@@ -17,7 +17,7 @@ export function Edited(p: {
     return (
       <button
         ref={stands}
-        className={`group flex max-w-full cursor-text items-center gap-1.5 ${p.className ?? ""}`}
+        className={`group flex min-h-6 max-w-full cursor-text items-center gap-1.5 ${p.className ?? ""}`}
         onClick={begin}
         aria-label={`${p.label}: ${p.value || p.empty}`}
       >

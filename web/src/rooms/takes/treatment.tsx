@@ -251,7 +251,7 @@ export function TreatmentOpener(p: { take: Take; channel: number; onOpen: () => 
   const n = t?.steps.length ?? 0;
   return (
     <button
-      className="inline-flex shrink-0 cursor-pointer items-center rounded px-1 text-[12px] text-muted underline decoration-dotted hover:text-ink"
+      className="inline-flex min-h-6 shrink-0 cursor-pointer items-center rounded px-1 text-[12px] text-muted underline decoration-dotted hover:text-ink"
       title={`What ${micNames(p.take, [p.channel])} goes through wherever it sounds: ${n > 0 ? many(n, "processor") : "filters, dynamics, repair"}`}
       onClick={p.onOpen}
     >

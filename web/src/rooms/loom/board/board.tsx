@@ -153,7 +153,7 @@ const BoardRow = memo(function BoardRow(p: RowProps) {
   const low = height < 26;
   const dyed = p.stem ? `var(${dyeName(p.stem)})` : "var(--ink)";
   return (
-    <div className={`${columns} h-full ${ganged ? "bg-paper" : ""}`} style={{ height }}>
+    <div className={`${columns} h-full ${ganged ? "bg-paper" : ""}`} style={{ height }} data-low={low || undefined}>
       <button
         className={`flex cursor-pointer items-center justify-center rounded-full border ${low ? "h-[15px] w-[15px]" : "h-5 w-5"}
           ${ganged ? "border-ink bg-ink text-ground" : "border-transparent text-muted opacity-50 hover:border-line hover:opacity-100"}

@@ -83,6 +83,7 @@ export const TrackHead = memo(function TrackHead(p: HeadProps) {
     <div
       className={`absolute inset-x-0 border-b border-line ${p.selected ? "border-l-4 border-l-zest bg-paper" : t.folder ? "border-l-4 border-l-band" : ""}`}
       style={{ top: p.row.y, height: p.row.height }}
+      data-low={low || undefined}
       onClick={choose}
       draggable
       onDragStart={(e) => p.acts.drag(t.id, e, "start")}
