@@ -16,8 +16,9 @@ async function open(page: Page, light: "day" | "night", reel: RegExp) {
   await expect(page.getByRole("group", { name: "Tracks" })).toBeVisible();
 }
 
-async function clean(page: Page, what: string) {
-  expect(await violations(page), what).toEqual([]);
+/** What lies partly under a card is not measured. */
+async function clean(page: Page, what: string, sizes = true) {
+  expect(await violations(page, sizes), what).toEqual([]);
 }
 
 for (const light of ["day", "night"] as const) {
@@ -33,7 +34,7 @@ for (const light of ["day", "night"] as const) {
     await page.keyboard.press("Shift+V");
     await (await crossing(page, "Track Winch", "English 5.1 LFE")).click();
     await expect(page.getByRole("dialog", { name: "Crossing" })).toBeVisible();
-    await clean(page, "with the card of a crossing open");
+    await clean(page, "with the card of a crossing open", false);
     await page.keyboard.press("Escape");
     await page.keyboard.press("i");
     await page.getByRole("tab", { name: "Weave" }).click();

@@ -2,8 +2,7 @@
 // it is let go of, to the sample.
 import { expect, test, type Page } from "./test";
 
-import { bringIn, goTo, newProduction, scenario, track, unravel } from "./rooms";
-import { readWave } from "./wave";
+import { bringIn, newProduction, track, unravel } from "./rooms";
 
 /** How many gestures are made; more by E2E_GESTURES. */
 const gestures = Number(process.env.E2E_GESTURES ?? 60);
@@ -109,69 +108,6 @@ async function lain(page: Page, of: string, lies: Lies, after: number) {
     )
     .toEqual(lies);
 }
-
-test("what is drawn of a clip is what its file has, to a pixel, at every zoom", async ({ page }) => {
-  await newProduction(page, "The Lantern Ferry, drawn");
-  await bringIn(page, "Recorder card LF03", ["LF03"], ["LF03_12A_T03.wav"]);
-  await unravel(page, /12A.*take 3/);
-  await expect(track(page, "Ines lav")).toBeVisible();
-  const reel = await reelOf(page);
-  const boom = reel.tracks.find((t) => t.name === "Boom")!;
-  const clip = reel.clips.find((c) => c.track === boom.id)!;
-  const file = readWave(`${scenario}/card/LF03/LF03_12A_T03.wav`);
-  await page.keyboard.press("Alt+v"); // as they are
-  for (let i = 0; i < 3; i++) await page.keyboard.press("Alt+t");
-  await expect(page.getByText("linear +18")).toBeVisible();
-  const raised = 10 ** (18 / 20);
-  const row = (await track(page, "Boom").boundingBox())!;
-  const area = page.locator(".time-area");
-  const box = (await area.boundingBox())!;
-  const middle = Math.round(row.y - box.y) + 4 + 2 + 14.5;
-  await goTo(page, "10:00:36:10"); // within words
-  let seen = 0;
-  for (let zoom = 0; zoom < 10; zoom++) {
-    for (let i = 0; i < 2; i++) await page.keyboard.press("e");
-    await page.waitForTimeout(700); // what is nearer has to come
-    const left = Number(await area.getAttribute("data-left"));
-    const perPixel = Number(await area.getAttribute("data-per-pixel"));
-    if (perPixel <= 1 || perPixel > 12_000) continue;
-    const columns = Array.from({ length: 40 }, (_, i) => 330 + i * 7);
-    const drawn = await page.evaluate(
-      ({ columns, middle }) => {
-        const canvas = document.querySelector<HTMLCanvasElement>(".time-area canvas")!;
-        const g = canvas.getContext("2d")!;
-        return columns.map((x) => {
-          const { data } = g.getImageData(x, Math.round(middle - 15), 1, 30);
-          const inked = (i: number) => data[i * 4 + 3]! > 100; // of the clip there is but a breath
-          let up = 0;
-          while (up < 14 && inked(14 - up)) up++;
-          let down = 0;
-          while (down < 14 && inked(15 + down)) down++;
-          return { up, down };
-        });
-      },
-      { columns, middle },
-    );
-    columns.forEach((x, i) => {
-      const from = left + x * perPixel;
-      const at = (sample: number) => Math.round(sample - clip.start + clip.offset);
-      let [low, high] = [0, 0];
-      for (let n = at(from); n < at(from + perPixel); n++) {
-        const v = file.sample(n, clip.channels[0]!) / 2 ** 23;
-        low = Math.min(low, v);
-        high = Math.max(high, v);
-      }
-      const bins = perPixel < 128 ? 0 : 1; // a bin may belong to the pixel beside
-      const tall = (v: number) => Math.min(1, v * raised) * 14.5;
-      seen++;
-      if (bins === 0) {
-        expect(Math.abs(drawn[i]!.up - tall(high)), `${perPixel} samples a pixel, column ${x}`).toBeLessThan(1.6);
-        expect(Math.abs(drawn[i]!.down - tall(-low)), `${perPixel} samples a pixel, column ${x}`).toBeLessThan(1.6);
-      }
-    });
-  }
-  expect(seen).toBeGreaterThan(150);
-});
 
 /** The page of somebody else in the same reel. */
 async function another(page: Page, name: string): Promise<Page> {

@@ -24,18 +24,18 @@ test("files go on being sent in other rooms, and are stopped from there", async 
     .first()
     .click();
   await page.getByLabel(/From this computer/).setInputFiles({ name: "Slow.wav", mimeType: "audio/wav", buffer: Buffer.alloc(1 << 20) });
-  await expect(foot(page)).toContainText("Sending 1 file");
+  await expect(foot(page)).toContainText("0 of 1 file sent");
   await expect.poll(() => held).toBe(1);
   await page.keyboard.press("Escape");
   await go(page, "Sync");
-  await expect(foot(page)).toContainText("Sending 1 file");
+  await expect(foot(page)).toContainText("0 of 1 file sent");
   await foot(page)
-    .getByRole("link", { name: /Sending/ })
+    .getByRole("link", { name: /0 of 1 file sent/ })
     .click();
   await expect(page.getByRole("heading", { name: "Work", exact: true })).toBeVisible();
   await expect(page).toHaveTitle("Work – The Lantern Ferry – Zesty Loom");
   await page.getByRole("button", { name: "Stop sending Slow.wav" }).click();
-  await expect(foot(page)).not.toContainText("Sending");
+  await expect(foot(page)).not.toContainText("file sent");
 });
 
 test("what plays ends with its room; it is dimmed, and stopped, from the foot", async ({ page }) => {

@@ -40,7 +40,6 @@ test("a mono placed in a 5.1 mix, its stereo and the M&E are printed as they wer
   await lists.getByLabel("Width of Dialogue").selectOption("5.1");
   await meets(page, "Boom", "Full mix L", /reached at −3 dB/);
   await track(page, "Boom").click();
-  await page.getByRole("group", { name: "Parts of what is chosen" }).getByRole("button", { name: "Place" }).click();
   await page.getByLabel("in the room of Dialogue").check();
   await meets(page, "Boom", "Full mix C", /reached at 0 dB/);
 

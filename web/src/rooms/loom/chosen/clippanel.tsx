@@ -51,7 +51,7 @@ function FadeField(p: { label: string; fade: Fade | undefined; sampleRate: numbe
         className="tc w-14 text-right"
       />
       <select
-        className="field h-7 w-[110px] px-1"
+        className="field h-7 w-[92px] px-1 text-[12px]"
         aria-label={`Curve of the ${p.label.toLowerCase()}`}
         value={curve}
         onChange={(e) => p.onKeep({ length, curve: e.target.value as NonNullable<Fade["curve"]> })}

@@ -320,6 +320,7 @@ export const BandHead = quiet(function BandHead({
     <div
       className="group/bus flex items-center pr-1.5 hover:bg-paper"
       style={{ height }}
+      data-low={height < 24 || undefined}
       role="group"
       aria-label={`${kinds[row.row]} ${row.name}`}
     >

@@ -228,31 +228,33 @@ function paintClip(g: CanvasRenderingContext2D, width: number, s: Scene, c: Clip
   const y = row.y + 4;
   const height = row.body - 9;
   const dyed = dye(track.stem);
-  const faded = track.mute || c.mute ? 0.35 : 1;
+  const strength = track.mute || c.mute ? 0.35 : 1;
   const chosen = s.choice.clips.includes(c.id);
   g.save();
   const slight = x1 - x0 < 4; // too narrow for anything but its colour
-  g.globalAlpha = (slight ? 0.5 : chosen ? 0.32 : 0.14) * faded;
+  g.globalAlpha = (slight ? 0.5 : chosen ? 0.32 : 0.14) * strength;
   g.fillStyle = dyed;
   g.fillRect(x0, y, Math.max(1, x1 - x0), height);
-  g.globalAlpha = faded;
+  g.globalAlpha = strength;
   g.fillRect(x0, y, Math.max(1, x1 - x0), 2);
   if (x1 - x0 < 3) {
     g.restore();
     return;
   }
   g.strokeStyle = dyed;
-  g.globalAlpha = chosen ? 1 : 0.5 * faded;
+  g.globalAlpha = chosen ? 1 : 0.5 * strength;
   g.strokeRect(x0 + 0.5, y + 0.5, x1 - x0 - 1, height - 1);
   g.beginPath();
   g.rect(x0, y, x1 - x0, height);
   g.clip();
-  g.globalAlpha = faded;
+  g.globalAlpha = strength;
   g.fillStyle = dyed;
   const raw = rawAt(time.perPixel, s.takes);
-  sound(g, s, Math.max(0, x0), Math.min(width, x1), y + 2, height - 4, track.id, (from, to) => clipIn(raw, c, track.labels, from, to));
   const unfaded = { ...c, fadeIn: undefined, fadeOut: undefined };
-  fades(g, width, s, c, { x0, x1, y, height }, track.id, theme, (from, to) => clipIn(raw, unfaded, track.labels, from, to));
+  const box = { x0, x1, y, height };
+  faded(g, width, s, c, box, track.id, theme, (from, to) => clipIn(raw, unfaded, track.labels, from, to));
+  sound(g, s, Math.max(0, x0), Math.min(width, x1), y + 2, height - 4, track.id, (from, to) => clipIn(raw, c, track.labels, from, to));
+  fadeLines(g, s, c, box, theme);
   if (s.onsets) onsets(g, s, c, width, y + height - 7, theme);
   stitches(g, s, c, x0, y + height - 4, theme);
   if (x1 - x0 > 46 && row.body >= 30) face(g, s, c, Math.max(0, x0), Math.min(width, x1), y, track, theme);
@@ -319,8 +321,8 @@ function face(g: CanvasRenderingContext2D, s: Scene, c: Clip, x0: number, x1: nu
 type Faded = { fadeIn?: Fade; fadeOut?: Fade };
 type Box = { x0: number; x1: number; y: number; height: number };
 
-/** Both fades of what is drawn in a box, and under them, faintly, the sound as it would be without them. */
-function fades(
+/** What both fades take away, shaded, and in it, faintly, the sound as it would be without them: what sounds is drawn over it. */
+function faded(
   g: CanvasRenderingContext2D,
   width: number,
   s: Scene,
@@ -330,14 +332,49 @@ function fades(
   theme: Theme,
   whole: At,
 ) {
-  fade(g, of.fadeIn, x0, 1, y, height, s.time, theme);
-  fade(g, of.fadeOut, x1, -1, y, height, s.time, theme);
+  const under = (f: Fade | undefined, x: number, sign: 1 | -1) => {
+    const path = f && fadePath(f, x, sign, y, height, s.time);
+    if (!path) return;
+    const wide = (sign * f.length) / s.time.perPixel;
+    path.lineTo(x + wide, y);
+    path.lineTo(x, y);
+    path.lineTo(x, y + height);
+    g.save();
+    g.fillStyle = theme.ground;
+    g.globalAlpha = 0.7;
+    g.fill(path);
+    g.restore();
+    g.save();
+    g.globalAlpha *= 0.3;
+    const [from, to] = [Math.max(0, x0, Math.min(x, x + wide)), Math.min(width, x1, Math.max(x, x + wide))];
+    sound(g, s, from, to, y + 2, height - 4, track, whole);
+    g.restore();
+  };
+  under(of.fadeIn, x0, 1);
+  under(of.fadeOut, x1, -1);
+}
+
+function fadeLines(g: CanvasRenderingContext2D, s: Scene, of: Faded, { x0, x1, y, height }: Box, theme: Theme) {
   g.save();
-  g.globalAlpha *= 0.3;
-  const under = (from: number, to: number) => sound(g, s, Math.max(0, x0, from), Math.min(width, x1, to), y + 2, height - 4, track, whole);
-  if (of.fadeIn) under(x0, x0 + of.fadeIn.length / s.time.perPixel);
-  if (of.fadeOut) under(x1 - of.fadeOut.length / s.time.perPixel, x1);
+  g.strokeStyle = theme.ink;
+  g.globalAlpha = 0.85;
+  g.lineWidth = 1;
+  for (const path of [
+    of.fadeIn && fadePath(of.fadeIn, x0, 1, y, height, s.time),
+    of.fadeOut && fadePath(of.fadeOut, x1, -1, y, height, s.time),
+  ])
+    if (path) g.stroke(path);
   g.restore();
+}
+
+/** The line of a fade; none where it is too short to be seen. sign is 1 for a fade in that begins at x, −1 for one out that ends there. */
+function fadePath(f: Fade, x: number, sign: 1 | -1, y: number, height: number, time: TimeView): Path2D | null {
+  const width = f.length / time.perPixel;
+  if (width < 1.5) return null;
+  const path = new Path2D();
+  const steps = Math.min(40, Math.ceil(width / 3));
+  for (let i = 0; i <= steps; i++) path.lineTo(x + (sign * width * i) / steps, y + height - fadeAt(f, (f.length * i) / steps) * height);
+  return path;
 }
 
 /** A tick at the foot of a clip for each place where a sound begins. */
@@ -346,36 +383,6 @@ function onsets(g: CanvasRenderingContext2D, s: Scene, c: Clip, width: number, y
   g.fillStyle = theme.ink;
   for (const at of onsetsOf([c], s.time.left, sampleOfX(s.time, width), s.time.perPixel))
     g.fillRect(Math.round(xOf(s.time, at)), y, 1.5, 7);
-  g.restore();
-}
-
-/** Shades what a fade takes away and draws its line. sign is 1 for a fade in that begins at x, −1 for one out that ends there. */
-function fade(
-  g: CanvasRenderingContext2D,
-  f: Fade | undefined,
-  x: number,
-  sign: 1 | -1,
-  y: number,
-  height: number,
-  time: TimeView,
-  theme: Theme,
-) {
-  const width = (f?.length ?? 0) / time.perPixel;
-  if (!f || width < 1.5) return;
-  const steps = Math.min(40, Math.ceil(width / 3));
-  g.beginPath();
-  for (let i = 0; i <= steps; i++) g.lineTo(x + (sign * width * i) / steps, y + height - fadeAt(f, (f.length * i) / steps) * height);
-  g.save();
-  g.strokeStyle = theme.ink;
-  g.globalAlpha = 0.85;
-  g.lineWidth = 1;
-  g.stroke();
-  g.lineTo(x + sign * width, y);
-  g.lineTo(x, y);
-  g.lineTo(x, y + height);
-  g.fillStyle = theme.ground;
-  g.globalAlpha = 0.7;
-  g.fill();
   g.restore();
 }
 
@@ -422,6 +429,9 @@ function lane(g: CanvasRenderingContext2D, width: number, s: Scene, c: Clip, cha
   g.globalAlpha = l.off ? 0.2 : 1;
   const raw = rawAt(time.perPixel, s.takes);
   const heard = l.off ? { ...c, lanes: c.lanes?.map((x, i) => (i === channel ? { ...x, off: false } : x)) } : c; // drawn faintly, all the same
+  const unfaded = { ...heard, lanes: heard.lanes?.map((x, i) => (i === channel ? { ...x, fadeIn: undefined, fadeOut: undefined } : x)) };
+  const box = { x0, x1, y, height };
+  faded(g, width, s, l, box, row.track.id, theme, (from, to) => channelIn(raw, unfaded, channel, from, to));
   sound(g, s, Math.max(0, x0), Math.min(width, x1), y + 2, height - 4, row.track.id, (from, to) =>
     channelIn(raw, heard, channel, from, to),
   );
@@ -429,8 +439,7 @@ function lane(g: CanvasRenderingContext2D, width: number, s: Scene, c: Clip, cha
   const of = s.taken?.of;
   if (of?.row === "clip" && of.id === c.id && of.channel === channel)
     takenAway(g, s.taken!, time, Math.max(0, x0), Math.min(width, x1), y, height, theme.ink);
-  const unfaded = { ...heard, lanes: heard.lanes?.map((x, i) => (i === channel ? { ...x, fadeIn: undefined, fadeOut: undefined } : x)) };
-  fades(g, width, s, l, { x0, x1, y, height }, row.track.id, theme, (from, to) => channelIn(raw, unfaded, channel, from, to));
+  fadeLines(g, s, l, box, theme);
   const named = (from: number, to: number, text: string, hatched: boolean) => {
     const a = at(from);
     const b = at(to);
