@@ -50,7 +50,7 @@ export const WeaveHead = quiet(function WeaveHead({
             style={{ left: first.x + 2, width: width - 4 }}
           >
             <button
-              className={`-my-[3px] h-6 min-w-0 grow cursor-pointer truncate px-0.5 text-center text-[12px] ${on ? "font-bold" : ""}`}
+              className={`-my-1 h-6 min-w-0 grow cursor-pointer truncate px-0.5 text-center text-[12px] ${on ? "font-bold" : ""}`}
               aria-pressed={on}
               title={`${g.name}: listen to it`}
               onClick={() => onTap({ kind: "group", id: g.id })}
@@ -59,7 +59,7 @@ export const WeaveHead = quiet(function WeaveHead({
             </button>
             {g.labels.length > 1 && (
               <button
-                className="-my-[3px] flex h-6 w-6 shrink-0 cursor-pointer items-center justify-center rounded text-muted hover:text-ink"
+                className="-my-1 flex h-6 w-6 shrink-0 cursor-pointer items-center justify-center rounded text-muted hover:text-ink"
                 aria-label={`${first.folded ? "Show the channels of" : "Fold"} ${g.name}`}
                 aria-expanded={!first.folded}
                 title={first.folded ? `Show its ${g.labels.length} channels` : "Fold it into one column"}
