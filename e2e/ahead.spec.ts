@@ -1,4 +1,7 @@
 // Nothing that was ever on the screen is lost: over a server that is away, one that is killed, answers that are lost, and tabs that are closed.
+import { execFile } from "node:child_process";
+import { promisify } from "node:util";
+
 import type { BrowserContext } from "@playwright/test";
 
 import { Line } from "./line";
@@ -8,6 +11,17 @@ import { expect, test, type Page } from "./test";
 
 /** How many edits are made while everything goes wrong; more by E2E_EDITS. */
 const edits = Number(process.env.E2E_EDITS ?? 40);
+/** Then the line is slow as well, and the database loses everybody once a minute. */
+const long = process.env.E2E_EDITS !== undefined;
+const run = promisify(execFile);
+
+/** Ends all connections to the database but its own, as a database does that is started anew. */
+const databaseLosesAll = () =>
+  run("psql", [
+    process.env.ZESTYLOOM_DATABASE!,
+    "-qc",
+    "select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()",
+  ]);
 
 type Step = { kind: string; name: string; state: string; author: string };
 
@@ -121,10 +135,15 @@ test("over answers that are lost, a slow line and a server that is killed, every
     await page.goto(line.url + path);
     await planning(page);
     const before = ((await ask(context, url, `/reels/${reelOf(path)}/history`)) as Step[]).length;
-    Object.assign(line, { delay: 60, loses: 3 });
+    Object.assign(line, { delay: long ? 400 : 60, loses: 3 });
+    let lost = Date.now();
     let tab = page;
     const made: string[] = [];
     for (let i = 0; i < edits; i++) {
+      if (long && Date.now() - lost > 60_000) {
+        await databaseLosesAll();
+        lost = Date.now();
+      }
       if (i % 13 === 5) await killed(server);
       if (i % 13 === 9) ({ server, url } = await start(address, "ahead"));
       if (i % 17 === 12) {
@@ -143,7 +162,7 @@ test("over answers that are lost, a slow line and a server that is killed, every
     if (server.exitCode !== null || server.signalCode !== null) ({ server, url } = await start(address, "ahead"));
     await rests(tab);
     expect(line.lost).toBeGreaterThan(2);
-    const steps = ((await ask(context, url, `/reels/${reelOf(path)}/history?limit=500`)) as Step[]).slice(0, -before).reverse();
+    const steps = ((await ask(context, url, `/reels/${reelOf(path)}/history?limit=${edits + 100}`)) as Step[]).slice(0, -before).reverse();
     expect(steps.map((s) => s.name)).toEqual(made.map((m) => `gain of ${m.replace(/ -\d+$/, "")}`));
     const { tracks } = (await ask(context, url, `/reels/${reelOf(path)}`)) as { tracks: { name: string; gainDB: number }[] };
     for (const name of ["Boom", "Ines lav", "Tobiah lav", "Radio"])

@@ -2,10 +2,13 @@
 // it is let go of, to the sample.
 import { expect, test, type Page } from "./test";
 
-import { bringIn, newProduction, track, unravel } from "./rooms";
+import { bringIn, goTo, newProduction, track, unravel } from "./rooms";
+import { enter } from "./screens";
 
 /** How many gestures are made; more by E2E_GESTURES. */
 const gestures = Number(process.env.E2E_GESTURES ?? 60);
+/** Whether they are made on the demo's dense reel, of 48 tracks and hundreds of clips; by E2E_DENSE. */
+const dense = process.env.E2E_DENSE !== undefined;
 
 type Lies = { start: number; offset: number; length: number };
 type View = { clips: (Lies & { id: string; track: string; frames: number; channels: number[] })[]; tracks: { id: string; name: string }[] };
@@ -31,40 +34,54 @@ async function drawn(page: Page, lies: Lies) {
     area.getAttribute("data-per-pixel").then(Number),
   ]);
   const x = (sample: number) => box!.x + (sample - left) / perPixel;
-  return { from: x(lies.start), to: x(lies.start + lies.length), perPixel, right: box!.x + box!.width };
+  return { from: x(lies.start), to: x(lies.start + lies.length), perPixel, left: box!.x, right: box!.x + box!.width };
 }
 
 test("whatever the pace, what is dragged lands where it is let go of", async ({ page }) => {
   test.setTimeout(60_000 + gestures * 1000);
-  await newProduction(page, "The Lantern Ferry, by hand");
-  await bringIn(page, "Recorder card LF03", ["LF03"], ["LF03_12A_T03.wav"]);
-  await unravel(page, /12A.*take 3/);
-  await expect(track(page, "Ines lav")).toBeVisible();
+  const name = dense ? await theDenseReel(page) : await aSmallReel(page);
   await page.keyboard.press("6"); // nothing catches
   const area = page.locator(".time-area");
   await expect(area).toBeVisible();
-  const row = (await track(page, "Boom").boundingBox())!;
+  const row = (await track(page, name).boundingBox())!;
   const y = Math.round(row.y + 26);
   const reel = await reelOf(page);
-  const boom = reel.tracks.find((t) => t.name === "Boom")!;
-  const first = reel.clips.find((c) => c.track === boom.id)!;
+  const boom = reel.tracks.find((t) => t.name === name)!;
+  const first = reel.clips.filter((c) => c.track === boom.id).sort((a, b) => a.start - b.start)[0]!;
+  if (dense) await closeTo(page, first);
   const frames = first.frames;
+  // What is laid over others is another matter: it stays between its neighbours.
+  const rows = new Set(reel.clips.filter((c) => c.start === first.start).map((c) => c.track));
+  const others = reel.clips.filter((c) => c.start !== first.start && rows.has(c.track));
+  const least = Math.max(0, ...others.filter((c) => c.start < first.start).map((c) => c.start + c.length));
+  const most = Math.min(Infinity, ...others.filter((c) => c.start > first.start).map((c) => c.start));
   let lies: Lies = { start: first.start, offset: first.offset, length: first.length };
   const roll = dice(7919);
   // Make room to both sides of it.
-  await page.mouse.move((await drawn(page, lies)).from + 200, y);
-  await page.keyboard.down("Control");
-  await page.mouse.wheel(0, 60);
-  await page.keyboard.up("Control");
+  if (!dense) {
+    await page.mouse.move((await drawn(page, lies)).from + 200, y);
+    await page.keyboard.down("Control");
+    await page.mouse.wheel(0, 60);
+    await page.keyboard.up("Control");
+  }
   await page.waitForTimeout(200);
 
   for (let i = 0; i < gestures; i++) {
-    const { from, to, perPixel } = await drawn(page, lies);
+    const { from, to, perPixel, left, right } = await drawn(page, lies);
     const kind = (["move", "move", "start", "end", "back"] as const)[roll(5)]!;
     const x = Math.round(kind === "start" ? from : kind === "end" ? to : from + 20 + roll(Math.max(1, Math.round(to - from) - 40)));
     const back = lies.start > first.start ? -1 : 1; // so that it stays in view
-    const narrow = to - from < 260; // it is to stay wide enough to be taken hold of
-    const way = { start: narrow || roll(2) ? -1 : 1, end: narrow || roll(2) ? 1 : -1, move: back, back }[kind];
+    const narrow = to - from < (dense ? 150 : 260); // it is to stay wide enough to be taken hold of
+    const wide = dense && to - from > (right - left) / 2; // and to have room on either side
+    const reach = 70 * perPixel;
+    const tightAhead = lies.start + lies.length + reach > most || to + 90 > right;
+    const tightBehind = lies.start - reach < least || from - 90 < left;
+    const way = {
+      start: !tightBehind && !wide && (narrow || roll(2)) ? -1 : 1,
+      end: !tightAhead && !wide && (narrow || roll(2)) ? 1 : -1,
+      move: tightAhead ? -1 : tightBehind ? 1 : back,
+      back,
+    }[kind];
     const by = way * (8 + roll(60));
     // Everything is sent without waiting for what becomes of it.
     const sent = [page.mouse.move(x, y), page.mouse.down()];
@@ -90,18 +107,48 @@ test("whatever the pace, what is dragged lands where it is let go of", async ({ 
     if (kind === "end")
       lies = { ...lies, length: lies.length + Math.min(frames - lies.offset - lies.length, Math.max(samples, 1 - lies.length)) };
     if (roll(4) === 0) await page.waitForTimeout(roll(500));
-    if (i % 10 === 9) await lain(page, boom.id, lies, i);
+    if (i % 10 === 9) await lain(page, first.id, lies, i);
   }
-  await lain(page, boom.id, lies, gestures);
+  await lain(page, first.id, lies, gestures);
   await expect(page.getByText(/could not|went wrong/)).toHaveCount(0);
 });
 
-/** All clips are tied: what one does all do. */
+async function aSmallReel(page: Page) {
+  await newProduction(page, "The Lantern Ferry, by hand");
+  await bringIn(page, "Recorder card LF03", ["LF03"], ["LF03_12A_T03.wav"]);
+  await unravel(page, /12A.*take 3/);
+  await expect(track(page, "Ines lav")).toBeVisible();
+  return "Boom";
+}
+
+async function theDenseReel(page: Page) {
+  await enter(page);
+  const production = /\/p\/([\w-]+)/.exec(page.url())![1]!;
+  const reels = (await (await page.request.get(`/api/v1/productions/${production}/reels`)).json()) as { id: string; name: string }[];
+  await page.goto(`/p/${production}/loom/${reels.find((r) => r.name.startsWith("Reel 4"))!.id}`);
+  await expect(track(page, "Boom A")).toBeVisible();
+  return "Boom A";
+}
+
+/** Goes so close to a clip that it takes a third of the room. */
+async function closeTo(page: Page, clip: Lies) {
+  const at = clip.start / 48000; // the reel's timecode is that of the clock
+  const two = (n: number) => String(Math.floor(n)).padStart(2, "0");
+  await goTo(page, `${two(at / 3600)}:${two((at / 60) % 60)}:${two(at % 60)}:00`);
+  for (let i = 0; i < 30; i++) {
+    const { from, to } = await drawn(page, clip);
+    if (to - from > 120) break;
+    await page.keyboard.press("e");
+    await page.waitForTimeout(150);
+  }
+}
+
+/** All clips that are tied to it do what it does. */
 async function lain(page: Page, of: string, lies: Lies, after: number) {
   await expect
     .poll(
       async () => {
-        const { start, offset, length } = (await reelOf(page)).clips.find((c) => c.track === of)!;
+        const { start, offset, length } = (await reelOf(page)).clips.find((c) => c.id === of)!;
         return { start, offset, length };
       },
       { message: `after ${after} gestures` },
