@@ -166,7 +166,7 @@ func TestTwoTakeBackAllOfTheirOwn(t *testing.T) {
 		return func(how store.Turning) (store.OpenReel, error) { return s.Redo(ctx, id, author, "", how) }
 	}
 	people := []string{"ines", "tobiah"}
-	for range 2000 / 8 * 2 {
+	for range 2000 {
 		author := people[r.IntN(2)]
 		switch r.IntN(8) {
 		default:
