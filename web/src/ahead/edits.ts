@@ -32,6 +32,8 @@ export type Waiting = Edit & {
   shown: boolean;
   /** Why the server did not make it. */
   refused?: Refusal;
+  /** Since when, in milliseconds since 1970, somebody has been told so who has not said yet that they heard it. */
+  told?: number;
 };
 
 /** What is asked of the server that changes something, but for edits of open reels: as it is sent. */
@@ -52,8 +54,9 @@ export type WaitingErrand = Errand & {
   made: number;
   /** It was sent before, and nobody knows what became of it. */
   tried: boolean;
-  /** Why the server did not do it, where nobody waits for the answer any more. */
+  /** Why the server did not do it. */
   refused?: Refusal;
+  told?: number; // as of an edit
 };
 
 /** What the server answered. */
@@ -77,7 +80,7 @@ export type Said =
 
 /** What the outbox says to pages: answers under their numbers, and what is for all. */
 export type Told =
-  | { n: number; view?: ReelView; refused?: Refusal; answered?: Answered }
+  | { n: number; view?: ReelView; refused?: Refusal; answered?: Answered; key?: string } // under which a refusal is kept until it is let go of
   | { tell: "reel"; reel: string; view: ReelView; planned: boolean } // planned by the core: it holds whatever the page has
   | { tell: "lost"; reel: string } // what has changed is not known: it is to be looked at anew
   | ({ tell: "waits" } & Waits);

@@ -20,6 +20,7 @@ function around(kept: WaitingErrand[] = []) {
   const answers = new Map<string, Run[]>();
   const settled: string[] = [];
   let hold: Promise<void> = Promise.resolve();
+  let rest: Promise<void> = Promise.resolve();
   const errands = new Errands({
     keep: {
       all: () => Promise.resolve([...disk.values()]),
@@ -34,9 +35,17 @@ function around(kept: WaitingErrand[] = []) {
     },
     settled: async (reel) => void settled.push(reel),
     changed: () => undefined,
-    pause: () => Promise.resolve(),
+    pause: () => rest,
   });
-  return { errands, sent, disk, answers, settled, holds: (until: Promise<void>) => (hold = until) };
+  return {
+    errands,
+    sent,
+    disk,
+    answers,
+    settled,
+    holds: (until: Promise<void>) => (hold = until),
+    rests: (until: Promise<void>) => (rest = until),
+  };
 }
 
 it("is kept until it is answered, and asked again under its key while nobody knows", async () => {
@@ -61,12 +70,21 @@ it("waits for those before it about the same thing, and for no other", async () 
   expect(aboutOf("/productions?all=1")).toBe("productions");
 });
 
-it("is told its refusal, which is listed only where nobody waits for it", async () => {
+it("is told its refusal, which is listed where nobody waits for it, or nobody says that they heard it", async () => {
   const a = around();
   const no = answer(422, '{"title":"It has no tie","kind":"bad input"}');
   a.answers.set("asked", [no]);
+  let late = () => {};
+  a.rests(new Promise((done) => (late = done)));
   expect(await a.errands.run(errand("asked"))).toEqual(no);
-  expect(a.errands.all()).toEqual([]);
+  expect(a.errands.all()).toMatchObject([{ key: "asked", told: expect.any(Number) }]);
+  expect(a.disk.has("asked"), "over a crash, too").toBe(true);
+  a.answers.set("heard", [no]);
+  await a.errands.run(errand("heard"));
+  await a.errands.letGo("heard");
+  late();
+  await new Promise((done) => setTimeout(done, 5));
+  expect(a.errands.all().map((e) => [e.key, e.told])).toEqual([["asked", undefined]]);
 
   const kept = { ...errand("old"), n: 1, made: 1, tried: false };
   const b = around([kept, { ...errand("older"), n: 0, made: 0, tried: false }]);

@@ -41,7 +41,7 @@ export class Errands {
     const kept = await this.around.keep.all().catch(() => [] as WaitingErrand[]);
     for (const e of kept.sort((a, b) => a.n - b.n)) {
       this.n = Math.max(this.n, e.n);
-      this.lane(e.path).push({ ...e, tried: true });
+      this.lane(e.path).push({ ...e, tried: true, told: undefined });
     }
     if (kept.length > 0) this.around.changed();
     for (const about of this.lanes.keys()) void this.pump(about);
@@ -99,11 +99,12 @@ export class Errands {
     this.asked.delete(e.key);
     const gone = answer.status === 404 && e.method === "DELETE" && e.tried; // by the try whose answer was lost, or by somebody else
     const refused = answer.status >= 400 && !gone;
-    if (refused && !asked) e.refused = refusalOf(answer);
+    if (refused) Object.assign(e, { refused: refusalOf(answer), told: asked && Date.now() });
     else lane.splice(lane.indexOf(e), 1);
     await (e.refused ? this.around.keep.put(e) : this.around.keep.remove(e.key)).catch(() => undefined);
     this.around.changed();
     asked?.(gone ? { ...answer, status: 204, body: "" } : answer);
+    if (e.told) void unheard(e, this.around);
   }
 
   /** Takes an errand off the list that the server has refused. */
@@ -114,6 +115,16 @@ export class Errands {
     }
     return this.around.keep.remove(key).catch(() => undefined);
   }
+}
+
+/** How long a page may take to say that it heard why something was not done, in milliseconds. */
+const hearing = 3000;
+
+/** Lists what was refused where who was told has not said that they heard it: their page may have been gone by then. */
+export async function unheard(w: { told?: number }, around: Pick<Surroundings, "pause" | "changed">) {
+  await around.pause(hearing);
+  w.told = undefined;
+  around.changed();
 }
 
 /** Why the server did not do something. */

@@ -6,7 +6,7 @@ import { newKey } from "./key";
 import { Outbox } from "./outbox";
 import { server } from "./server";
 
-type Answer = { view?: ReelView; refused?: Refusal; answered?: Answered };
+type Answer = { view?: ReelView; refused?: Refusal; answered?: Answered; key?: string };
 type Numbered = Extract<Said, { n: number }>;
 /** What is said under a number, without it. */
 type Unnumbered = Numbered extends infer S ? (S extends Numbered ? Omit<S, "n"> : never) : never;
@@ -65,11 +65,16 @@ class Hand {
   waiting = () => this.waits;
 
   open = (reel: string, revision: number, author: string) => this.ask({ say: "open", reel, revision, author });
-  do = (edit: Edit, takes: Record<string, KnownTake>) => this.ask({ say: "do", edit, takes });
+  do = async (edit: Edit, takes: Record<string, KnownTake>): Promise<Answer> => {
+    const answer = await this.ask({ say: "do", edit, takes });
+    if (answer.key) this.letGo(answer.key); // who made it knows why it was not made
+    return answer;
+  };
   /** Has the server do something, whenever it can be reached; fails where that can't be asked for. */
   run = async (errand: Errand): Promise<Answered> => {
     const { answered, refused } = await this.ask({ say: "run", errand });
     if (!answered) throw new Error(refused?.sentence);
+    if (answered.status >= 400) this.letGo(errand.key);
     return answered;
   };
   /** Waits until the server has all that was edited of a reel, if one is named, and all errands. */

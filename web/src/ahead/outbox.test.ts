@@ -210,9 +210,13 @@ describe("what is edited", () => {
     a.go.forEach((f) => f());
     await soon();
     expect(first).toEqual({});
-    expect(await box.do(edit("spec"), {})).toMatchObject({ refused: { kind: "loses" } });
+    const did = await box.do(edit("spec"), {});
+    expect(did).toMatchObject({ refused: { kind: "loses" } });
     await soon();
-    expect(a.waits().refused).toEqual([]); // whoever asked knows
+    expect(a.waits().refused, "nobody has said that they heard it").toMatchObject([{ key: did.key, refused: { kind: "loses" } }]);
+    box.letGo(did.key!);
+    await soon();
+    expect(a.waits().refused).toEqual([]);
     expect(a.kept.size).toBe(0);
   });
 

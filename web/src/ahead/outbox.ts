@@ -2,7 +2,7 @@
 // page: the core that plans edits, where they are kept, how they are sent and whom it tells are handed to it.
 import type { ReelView } from "../api/client";
 import type { Answered, Edit, KnownTake, Refusal, Said, Told, Waiting, WaitingErrand } from "./edits";
-import { type ErrandKeep, Errands, pauses, type Run } from "./errands";
+import { type ErrandKeep, Errands, pauses, type Run, unheard } from "./errands";
 
 /** The core, asked in its own words (core/ahead, Question and Answer). */
 export type Core = (question: object) => Answer;
@@ -26,6 +26,9 @@ export type Keep = {
   remove: (key: string) => Promise<void>;
   errands: ErrandKeep;
 };
+
+/** What became of an edit; what is refused is kept under its key until whoever made it has said that they heard it. */
+type Did = { view?: ReelView; refused?: Refusal; key?: string };
 
 /** What became of a request: an answer, a refusal, or nothing that is known. */
 export type Sent = { view: ReelView } | { refused: Refusal } | "unsure";
@@ -60,7 +63,7 @@ export class Outbox {
   private n = 0;
   /** What is told goes out in the order in which it came about, and nothing is shown before it is kept. */
   private chain: Promise<unknown> = Promise.resolve();
-  private answers = new Map<string, (sent: { view?: ReelView; refused?: Refusal }) => void>();
+  private answers = new Map<string, (sent: Did) => void>();
   private begun: Promise<void>;
   private errands: Errands;
 
@@ -87,7 +90,7 @@ export class Outbox {
     const kept = await this.keep.all().catch(() => [] as Waiting[]);
     for (const w of kept.sort((a, b) => a.n - b.n)) {
       this.n = Math.max(this.n, w.n);
-      this.lane(w.reel).waits.push({ ...w, shown: false });
+      this.lane(w.reel).waits.push({ ...w, shown: false, told: undefined });
     }
     if (kept.length > 0) this.tellWaits();
     for (const reel of this.lanes.keys()) void this.pump(reel);
@@ -95,7 +98,7 @@ export class Outbox {
 
   /** Hears what a page says, and answers it. */
   async hear(said: Said, tell: (told: Told) => void) {
-    const answer = (of: { view?: ReelView; refused?: Refusal; answered?: Answered }) => "n" in said && tell({ n: said.n, ...of });
+    const answer = (of: Did & { answered?: Answered }) => "n" in said && tell({ n: said.n, ...of });
     try {
       switch (said.say) {
         case "open":
@@ -204,7 +207,7 @@ export class Outbox {
   }
 
   /** Makes an edit: gives what it was refused for, or nothing once it is shown; where it could not be planned, once the server has answered. */
-  async do(edit: Edit, takes: Record<string, KnownTake>): Promise<{ view?: ReelView; refused?: Refusal }> {
+  async do(edit: Edit, takes: Record<string, KnownTake>): Promise<Did> {
     await this.begun;
     const { reel } = edit;
     const lane = this.lane(reel);
@@ -231,7 +234,7 @@ export class Outbox {
       if (did.routes) this.soon(reel, undefined, true);
     }
     lane.waits.push(w);
-    const answered = new Promise<{ view?: ReelView; refused?: Refusal }>((done) => this.answers.set(w.key, done));
+    const answered = new Promise<Did>((done) => this.answers.set(w.key, done));
     await this.order(async () => {
       await this.keep.put(w).catch(() => undefined); // where nothing can be kept it is sent all the same
       if (view) this.tellNow(reel, view);
@@ -298,8 +301,8 @@ export class Outbox {
       tell: "waits",
       count: open.length,
       since: Math.min(...open.map((w) => w.made)),
-      refused: all.filter((w) => w.refused).sort((a, b) => a.n - b.n),
-      undone: errands.filter((e) => e.refused).sort((a, b) => a.n - b.n),
+      refused: all.filter((w) => w.refused && !w.told).sort((a, b) => a.n - b.n),
+      undone: errands.filter((e) => e.refused && !e.told).sort((a, b) => a.n - b.n),
     });
   }
 
@@ -350,14 +353,14 @@ export class Outbox {
         if (did.routes) this.soon(reel, undefined, true);
       }
       // Who waits for the answer is told. What was on the screen already, or was made before a reload, is listed.
-      if (asked && !w.shown) lane.waits = lane.waits.filter((x) => x !== w);
-      else w.refused = sent.refused;
+      Object.assign(w, { refused: sent.refused, told: asked && !w.shown ? Date.now() : undefined });
     }
     await this.order(async () => {
       await (w.refused ? this.keep.put(w) : this.keep.remove(w.key)).catch(() => undefined);
       this.tellWaits();
     });
-    asked?.("view" in sent ? {} : { refused: sent.refused });
+    asked?.("view" in sent ? {} : { refused: sent.refused, key: w.key });
+    if (w.told) void unheard(w, { pause: this.pause, changed: () => this.tellWaits() });
   }
 
   /** Takes over what the server says of a reel. */
