@@ -1,6 +1,6 @@
 // Server state, as rooms use it. What changes on the server is followed in follow.ts.
 import { useMutation, useQueries, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
-import { useEffect, useMemo } from "react";
+import { useEffect, useMemo, useRef } from "react";
 
 import { useSame } from "../ui/parts";
 
@@ -169,6 +169,30 @@ export function useReel(reel: string) {
     if (there && view) void hand.open(reel, view.revision, author());
   }, [there, reel, queries]);
   return found;
+}
+
+/** A reel as it is known here by now; it is not asked for. */
+export const useReelNow = (reel: string) => useQuery<ReelView>({ queryKey: keysOf.reel(reel), enabled: false }).data;
+
+/** Its revision alone, for whoever asks the server for what goes by it: with an edit that is confirmed as it was shown nothing else changes. */
+export const useRevision = (reel: string): number =>
+  useQuery({ queryKey: keysOf.reel(reel), enabled: false, select: (v: ReelView) => v.revision }).data ?? 0;
+
+/** Calls back when a reel has another revision. */
+export function useOnRevision(reel: string, then: () => void) {
+  const queries = useQueryClient();
+  const latest = useRef(then);
+  latest.current = then;
+  useEffect(() => {
+    const revision = () => queries.getQueryData<ReelView>(keysOf.reel(reel))?.revision;
+    let was = revision();
+    return queries.getQueryCache().subscribe(() => {
+      const now = revision();
+      if (now === was) return;
+      was = now;
+      latest.current();
+    });
+  }, [queries, reel]);
 }
 
 export const useSpecs = (production: string) =>

@@ -1,10 +1,10 @@
-import { useEffect, useMemo, useRef } from "react";
+import { memo, useEffect, useMemo, useRef } from "react";
 import { Link } from "react-router";
 import { useShallow } from "zustand/react/shallow";
 
 import type { Command, ReelView, Row } from "../../api/client";
 import { hand } from "../../ahead/hand";
-import { type useReelEdits, useSpecs, useTakes, useTakesOf } from "../../api/hooks";
+import { type useReelEdits, useRevision, useSpecs, useTakes, useTakesOf } from "../../api/hooks";
 import { useCommands } from "../../ui/commands";
 import { useActions } from "../../ui/keys";
 import { tell } from "../../ui/notices";
@@ -107,11 +107,11 @@ const shown = ({
 
 const noneOpened: ReadonlySet<string> = new Set();
 
-/** What of a reel is told, and not drawn here. */
-const told = ["revision", "undo", "redo", "undoKey", "redoKey"] as const;
+/** What of a reel is told, and not drawn here: nothing of the rest changes where the server confirms an edit as it was shown. */
+export const told = ["revision", "undo", "redo", "undoKey", "redoKey"] as const;
 
 /** An open reel: its rows run from the left through time, over the reed, into the weave. */
-export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useReelEdits> }) {
+export const Loom = memo(function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof useReelEdits> }) {
   const store = useLoomStore();
   const takes = useTakesOf(view);
   const listed = useTakes(view.production).data?.takes;
@@ -150,10 +150,9 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
     half,
     before,
   } = useLoom(useShallow(shown));
-  // What is drawn of a reel: nothing of it changes where the server confirms an edit as it was shown.
-  const drawn = useAllBut(view, ...told);
   const unrouted = useAllBut(view, ...told, "routes", "findings"); // which are worked out a moment later
   const ofMeters = useParts(view, "groups", "outputs");
+  const revision = useRevision(chain ? view.id : "");
   const inTime = useParts(view, "head", "marks", "clips", "tracks", "stems", "mixes", "groups", "buses");
 
   const scroller = useRef<HTMLDivElement>(null);
@@ -367,7 +366,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
               ) : (
                 <TimeArea
                   view={inTime}
-                  revision={chain ? view.revision : 0}
+                  revision={revision}
                   scroll={time.scroll}
                   takes={widths}
                   rows={rows}
@@ -432,7 +431,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
           ) : (
             <BandTime
               view={inTime}
-              revision={chain ? view.revision : 0}
+              revision={revision}
               band={band}
               bandRow={bandRow}
               scroll={time.scroll}
@@ -525,7 +524,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
   return (
     <>
       <Shuttle
-        view={drawn}
+        view={view}
         spec={spec}
         at={stands}
         playing={playing}
@@ -627,7 +626,7 @@ export function Loom({ view, edits }: { view: ReelView; edits: ReturnType<typeof
       {dialog}
     </>
   );
-}
+});
 
 /** Listening to the row or the column of the crossing that keys are at. */
 function hearing(view: ReelView, weave: Weave, listening: Listening, store: LoomStore) {

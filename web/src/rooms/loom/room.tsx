@@ -5,8 +5,8 @@ import type { ReelView } from "../../api/client";
 import { useProduction, useReel, useReelEdits } from "../../api/hooks";
 import { Header } from "../../shell/header";
 import { Missing } from "../../ui/missing";
-import { Loom } from "./loom";
-import { useParts } from "../../ui/parts";
+import { Loom, told } from "./loom";
+import { useAllBut, useParts } from "../../ui/parts";
 import { ReelMenu } from "./reels/reels";
 import { loomStore, LoomState } from "./ground/state";
 
@@ -44,9 +44,10 @@ function OpenReel({ view, edits }: { view: ReelView; edits: ReturnType<typeof us
   const at = (useLocation().state as { at?: number } | null)?.at; // where what was laid just now begins
   // biome-ignore lint/correctness/useExhaustiveDependencies: one for each reel, not for each of its revisions
   const store = useMemo(() => loomStore(view, at), [view.id]);
+  const drawn = useAllBut(view, ...told);
   return (
     <LoomState value={store}>
-      <Loom view={view} edits={edits} />
+      <Loom view={drawn} edits={edits} />
     </LoomState>
   );
 }

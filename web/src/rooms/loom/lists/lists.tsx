@@ -2,7 +2,7 @@ import { ArrowLeftRight, Link2, Redo2, Trash2, Undo2, X } from "lucide-react";
 import { useState, type ReactNode } from "react";
 
 import { author, setAuthor, type Mark, type ReelView, type Row, type Command } from "../../../api/client";
-import { useSteps } from "../../../api/hooks";
+import { useSteps, useReelNow } from "../../../api/hooks";
 import { keyOf, keySign } from "../../../ui/keys";
 import { Small } from "../../../ui/small";
 import { StemTag } from "../../../ui/stem";
@@ -242,7 +242,8 @@ function Find({ view, onClip, onGo }: Props) {
   );
 }
 
-function History({ view, onUndo, onRedo, onTurn }: Props) {
+function History({ view: drawn, onUndo, onRedo, onTurn }: Props) {
+  const view = useReelNow(drawn.id) ?? drawn;
   const steps = useSteps(view.id, view.revision, true);
   const store = useLoomStore();
   return (

@@ -1,4 +1,5 @@
 // How the reel is listened to: what is heard, where the shuttle stands, and what playing does to both.
+import { useOnRevision } from "../../../api/hooks";
 import { useCallback, useEffect, useMemo, useRef } from "react";
 
 import type { Command, ReelView, Take } from "../../../api/client";
@@ -34,16 +35,19 @@ function exists(view: ReelView, tap: Tap): boolean {
 
 export const sameTap = (a: Tap | null, b: Tap | null) => a?.kind === b?.kind && a?.id === b?.id;
 
-/** What a hand turns is heard before it is made. key says in what the manner differs, and when the reel has changed: then it is read anew. */
-function useTurning(manner: Manner, key: string, here: () => boolean) {
+/** What a hand turns is heard before it is made. key says in what the manner differs; with another revision the reel is read anew. */
+function useTurning(reel: string, manner: Manner, key: string, here: () => boolean) {
   const turning = useRef(false);
   const now = useRef({ manner, here });
   now.current = { manner, here };
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the key says in what the manner differs
-  useEffect(() => {
+  const anew = () => {
+    const { manner, here } = now.current;
     const done = !turning.current && here(); // what was turned has been made, or was let go of
     player.change(done ? { ...manner, trial: undefined } : manner);
-  }, [key]);
+  };
+  useOnRevision(reel, anew);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the key says in what the manner differs
+  useEffect(anew, [key]);
   const hear = (trial: Command | undefined) => {
     if (now.current.here()) player.change({ ...now.current.manner, trial });
   };
@@ -100,7 +104,7 @@ export function useListening(
   const last = useRef<ReturnType<typeof setTimeout>>(undefined); // the last place of a scrub, still to be heard
   useEffect(() => () => clearTimeout(last.current), []);
   const goesOn = useRef(false); // the reel played when the try began, and plays on after it
-  const { turn, turned } = useTurning(manner, `${tapKey} ${view.revision}`, () => playing && !quiet.current);
+  const { turn, turned } = useTurning(view.id, manner, tapKey, () => playing && !quiet.current);
 
   const playFrom = (from: number, m: Partial<Manner> = {}) => {
     quiet.current = false;

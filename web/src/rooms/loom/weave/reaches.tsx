@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 
-import { useReel } from "../../../api/hooks";
+import { useRevision } from "../../../api/hooks";
 import { api, ok, type ReelView, type Track } from "../../../api/client";
 import { outputName, shownGain } from "../ground/cells";
 import { back } from "../../../ui/focus";
@@ -29,7 +29,7 @@ export function Reaches({ view, track }: { view: ReelView; track: Track }) {
 }
 
 function List({ view, track }: { view: ReelView; track: Track }) {
-  const revision = useReel(view.id).data?.revision;
+  const revision = useRevision(view.id);
   const list = useQuery({
     queryKey: ["effective", view.id, revision, track.id],
     queryFn: () => ok(api.GET("/reels/{reel}/effective", { params: { path: { reel: view.id }, query: { row: "track", id: track.id } } })),
