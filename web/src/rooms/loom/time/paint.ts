@@ -638,11 +638,37 @@ function playedBy(s: BandScene, track: Track, step: number, columns: number): Fl
     was.tall.length === columns &&
     was.step === step &&
     was.arrived === arrivedSoFar();
-  if (same && was.time.left === s.time.left && was.time.perPixel === s.time.perPixel && plays(was.track) === plays(track)) return was.tall;
-  const tall = peaks(s, track, step, columns);
+  const all = { from: 0, to: columns };
+  let { time, tall, due } = { time: s.time, tall: new Float32Array(columns), due: all };
+  if (same && was.time.perPixel === time.perPixel && (was.track === track || plays(was.track) === plays(track))) {
+    const kept = keptColumns(was.time.left, time.left, step * time.perPixel, columns);
+    if (kept) {
+      time = { ...time, left: was.time.left + kept.by * step * time.perPixel }; // on the grid that is there
+      due = kept.due;
+      if (kept.by === 0) return was.tall;
+      tall.set(was.tall.subarray(Math.max(0, kept.by), Math.min(columns, columns + kept.by)), Math.max(0, -kept.by));
+    }
+  }
+  peaks({ ...s, time }, track, step, due, tall);
   if (playedBefore.size >= most) playedBefore.clear();
-  playedBefore.set(key, { clips, track, takes: s.takes, time: s.time, step, arrived: arrivedSoFar(), tall });
+  playedBefore.set(key, { clips, track, takes: s.takes, time, step, arrived: arrivedSoFar(), tall });
   return tall;
+}
+
+/** A grid of columns may lie so far from where it would be drawn anew, in columns, for what was worked out on it to be shown: it is not seen. */
+const off = 0.02;
+
+/** By how many columns what was worked out is shown further on when time is scrolled, and which columns are new then; nothing where none is kept. */
+export function keptColumns(
+  was: number,
+  left: number,
+  column: number,
+  columns: number,
+): { by: number; due: { from: number; to: number } } | null {
+  const moved = (left - was) / column;
+  const by = Math.round(moved);
+  if (Math.abs(moved - by) > off || Math.abs(by) >= columns) return null;
+  return { by, due: by >= 0 ? { from: columns - by, to: columns } : { from: 0, to: -by } };
 }
 
 const none: Clip[] = [];
@@ -650,23 +676,20 @@ const none: Clip[] = [];
 /** What of a track decides how loud its clips are in the band. */
 const plays = (t: Track) => JSON.stringify([t.mute, t.gainDB, t.gain, t.labels]);
 
-/** The highest that a track plays in each column of the band. */
-function peaks(s: BandScene, track: Track, step: number, columns: number): Float32Array {
+/** Finds the highest that a track plays in some columns of the band. */
+function peaks(s: BandScene, track: Track, step: number, due: { from: number; to: number }, tall: Float32Array) {
   const { time } = s;
   const raw = rawAt(time.perPixel, s.takes);
-  const tall = new Float32Array(columns);
-  const to = time.left + columns * step * time.perPixel;
-  for (const c of track.mute ? [] : clipsIn(s.rows.clips.get(track.id) ?? [], time.left, to)) {
+  const at = (column: number) => time.left + column * step * time.perPixel;
+  for (const c of track.mute ? [] : clipsIn(s.rows.clips.get(track.id) ?? [], at(due.from), at(due.to))) {
     if (c.mute) continue;
-    const first = Math.max(0, Math.floor(xOf(time, c.start) / step));
-    const last = Math.min(columns - 1, Math.floor(xOf(time, c.start + c.length) / step));
+    const first = Math.max(due.from, Math.floor(xOf(time, c.start) / step));
+    const last = Math.min(due.to - 1, Math.floor(xOf(time, c.start + c.length) / step));
     for (let k = first; k <= last; k++) {
-      const from = time.left + k * step * time.perPixel;
-      const e = clipIn(raw, c, track.labels, from, from + step * time.perPixel);
-      if (e) tall[k] = Math.max(tall[k]!, Math.max(-e.low, e.high) * trackGain(track, from));
+      const e = clipIn(raw, c, track.labels, at(k), at(k + 1));
+      if (e) tall[k] = Math.max(tall[k]!, Math.max(-e.low, e.high) * trackGain(track, at(k)));
     }
   }
-  return tall;
 }
 
 /** Whether a thread of the weave stands for so long that single peaks would say nothing: then what sounds is woven, else it is a waveform. */

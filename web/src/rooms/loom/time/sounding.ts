@@ -106,8 +106,36 @@ function turns(c: Clip, l: Lane, from: number, to: number): number[] {
   return list.length === 2 ? list : list.sort((a, b) => a - b);
 }
 
+/** Between which samples of the reel a channel of a clip is only louder or quieter than its take, and by what factor. */
+type Steady = { from: number; to: number; factor: number; take: string; of: number; shift: number };
+const steadyOf = new WeakMap<Clip, (Steady | null)[]>();
+
+/** It is worked out once for each state of a clip: most of what is drawn is such, column by column. Nothing where it has edits in it. */
+function steady(c: Clip, channel: number): Steady | null {
+  const known = steadyOf.get(c) ?? [];
+  steadyOf.set(c, known);
+  const have = known[channel];
+  if (have !== undefined) return have;
+  const l: Lane = c.lanes?.[channel] ?? {};
+  const plain = !l.off && !c.gain?.length && ![l.hushes, l.borrowed, l.dips].some((x) => x?.length);
+  const shift = c.offset - c.start - (l.delay ?? 0);
+  const factor = gainOf((l.gainDB ?? 0) + c.gainDB) * (l.invert ? -1 : 1);
+  const from = c.start + Math.max(c.fadeIn?.length ?? 0, l.fadeIn?.length ?? 0);
+  const to = Math.min(
+    c.start + c.length - Math.max(c.fadeOut?.length ?? 0, l.fadeOut?.length ?? 0),
+    (c.frames ?? Infinity) - shift, // the take is not longer
+  );
+  known[channel] = plain ? { from, to, factor, take: c.take, of: c.channels[channel]!, shift } : null;
+  return known[channel];
+}
+
 /** What a channel of a clip sounds like between two samples of the reel; null while it is on its way. */
 export function channelIn(raw: Raw, c: Clip, channel: number, from: number, to: number): Extent | null {
+  const s = steady(c, channel);
+  if (s && from >= s.from && to <= s.to) {
+    const e = raw(s.take, s.of, from + s.shift, to + s.shift);
+    return e && times(e, s.factor);
+  }
   const l: Lane = c.lanes?.[channel] ?? {};
   const first = Math.max(from, c.start);
   const last = Math.min(to, c.start + c.length);
@@ -150,6 +178,7 @@ function pieceIn(raw: Raw, c: Clip, l: Lane, channel: number, from: number, to: 
 
 /** What all of a clip sounds like on its track: channels that become one are added up, of others the loudest is drawn. */
 export function clipIn(raw: Raw, c: Clip, labels: string[], from: number, to: number): Extent | null {
+  if (c.channels.length === 1 && !c.matrix) return channelIn(raw, c, 0, from, to);
   const channels: Extent[] = [];
   for (let i = 0; i < c.channels.length; i++) {
     const e = channelIn(raw, c, i, from, to);
