@@ -49,7 +49,7 @@ const gain = async (page: Page, name: string, dB: number) => {
 };
 
 const waits = (page: Page) => page.locator("[data-waits]");
-const rests = (page: Page) => expect(waits(page)).toHaveAttribute("data-waits", "0", { timeout: 30_000 });
+const rests = (page: Page, timeout = 30_000) => expect(waits(page)).toHaveAttribute("data-waits", "0", { timeout });
 
 /** The core is there: an edit is on the screen before anybody has asked the server. */
 async function planning(page: Page) {
@@ -162,7 +162,7 @@ test("over answers that are lost, a slow line and a server that is killed, every
       made.push(`${name} ${dB}`);
     }
     if (server.exitCode !== null || server.signalCode !== null) ({ server, url } = await start(address, "ahead"));
-    await rests(tab);
+    await rests(tab, long ? 600_000 : 30_000); // one after another, over a slow line
     expect(line.lost).toBeGreaterThan(2);
     const all: (Step & { revision: number })[] = [];
     for (let page: typeof all | null = null; page?.length !== 0; all.push(...page))
