@@ -3,12 +3,12 @@ import { memo, useEffect, useState } from "react";
 import type { Clip, ReelView, Track } from "../../api/client";
 import { duration, labelAt } from "../../ui/timecode";
 import { slipOf, slipSign, type Choice } from "./ground/choice";
-import { clipOf, trackOf } from "./ground/lookup";
+import { clipOf, tiedTo, trackOf } from "./ground/lookup";
 
 /** A clip in words: all that is painted of it. */
 export function clipWords(view: ReelView, c: Clip): string {
   const { sampleRate, frameRate } = view.head;
-  const tied = c.tie ? view.clips.filter((x) => x.tie === c.tie).length - 1 : 0;
+  const tied = tiedTo(view, c);
   const slip = slipOf(c);
   return [
     c.name,

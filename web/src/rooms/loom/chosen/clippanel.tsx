@@ -11,6 +11,7 @@ import { ChainOpener } from "../chains/chainopener";
 import type { Opened } from "../../../chain/chains";
 import { ClipChannels } from "./channels";
 import { slipOf, slipSign, type Choice } from "../ground/choice";
+import { tiedTo } from "../ground/lookup";
 import { Kept } from "../../../ui/kept";
 import { figure, gains } from "../ground/numbers";
 import { replacements } from "./replace";
@@ -93,7 +94,7 @@ export function ClipPanel(p: Props) {
   const { view, clip, acts } = p;
   const { sampleRate, frameRate } = view.head;
   const set = (part: Partial<CommandOf<"setClip">>) => p.onDo({ kind: "setClip", command: { clip: clip.id, ...part } });
-  const tied = clip.tie ? view.clips.filter((c) => c.tie === clip.tie).length - 1 : 0;
+  const tied = tiedTo(view, clip);
   const slip = slipOf(clip);
   const take = p.takes.get(clip.take);
   const [channelsOf, setChannelsOf] = useState(""); // the clip whose channels are set

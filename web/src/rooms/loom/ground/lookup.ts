@@ -28,6 +28,20 @@ const byID = <T extends { id: string }>(list: readonly T[], id: string): T | und
 
 export const trackOf = (view: ReelView, id: string): Track | undefined => byID(view.tracks, id);
 export const clipOf = (view: ReelView, id: string): Clip | undefined => byID(view.clips, id);
+
+const tied = new WeakMap<readonly Clip[], Map<string, number>>();
+
+/** How many other clips a clip is tied to. */
+export function tiedTo(view: Pick<ReelView, "clips">, clip: Clip): number {
+  if (!clip.tie) return 0;
+  let counts = tied.get(view.clips);
+  if (!counts) {
+    counts = new Map();
+    for (const c of view.clips) if (c.tie) counts.set(c.tie, (counts.get(c.tie) ?? 0) + 1);
+    tied.set(view.clips, counts);
+  }
+  return counts.get(clip.tie)! - 1;
+}
 export const stemOf = (view: ReelView, id: string): Stem | undefined => byID(view.stems, id);
 export const groupOf = (view: ReelView, id: string): Group | undefined => byID(view.groups, id);
 
