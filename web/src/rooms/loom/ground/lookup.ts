@@ -40,7 +40,7 @@ export function tiedTo(view: Pick<ReelView, "clips">, clip: Clip): number {
     for (const c of view.clips) if (c.tie) counts.set(c.tie, (counts.get(c.tie) ?? 0) + 1);
     tied.set(view.clips, counts);
   }
-  return counts.get(clip.tie)! - 1;
+  return (counts.get(clip.tie) ?? 1) - 1;
 }
 export const stemOf = (view: ReelView, id: string): Stem | undefined => byID(view.stems, id);
 export const groupOf = (view: ReelView, id: string): Group | undefined => byID(view.groups, id);
