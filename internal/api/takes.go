@@ -13,6 +13,7 @@ import (
 	"zestyloom/core/reel"
 	"zestyloom/core/report"
 	"zestyloom/core/take"
+	"zestyloom/core/wave"
 	"zestyloom/internal/library"
 	"zestyloom/internal/store"
 )
@@ -334,8 +335,19 @@ const maxOnsets = 1 << 20
 
 // GetOnsets finds where sounds begin on a channel.
 func (s *Server) GetOnsets(c *gin.Context, id TakeID, params GetOnsetsParams) {
+	s.stretch(c, id, params.Channel, params.Count, maxOnsets, func(f *wave.File) error {
+		at, err := library.Onsets(f, params.Channel, params.From, params.Count)
+		if err == nil {
+			c.JSON(http.StatusOK, at)
+		}
+		return err
+	})
+}
+
+// stretch opens a take of which a stretch of a channel, or of all added up, is asked for.
+func (s *Server) stretch(c *gin.Context, id TakeID, channel, count, most int, give func(*wave.File) error) {
 	t, err := s.Store.Take(c, id)
-	if err == nil && (params.Count < 1 || params.Count > maxOnsets || params.Channel < 0 || params.Channel > len(t.Channels)) {
+	if err == nil && (count < 1 || count > most || channel < 0 || channel > len(t.Channels)) {
 		err = fault.New(fault.BadInput, "There is no such stretch of the take")
 	}
 	if err != nil {
@@ -345,16 +357,12 @@ func (s *Server) GetOnsets(c *gin.Context, id TakeID, params GetOnsetsParams) {
 	session := s.library().Session(c)
 	defer session.Close()
 	f, err := session.OpenTake(t)
+	if err == nil {
+		err = give(f)
+	}
 	if err != nil {
 		s.fail(c, err)
-		return
 	}
-	at, err := library.Onsets(f, params.Channel, params.From, params.Count)
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	c.JSON(http.StatusOK, at)
 }
 
 // maxSamples bounds a stretch of samples, in frames.
@@ -362,30 +370,17 @@ const maxSamples = 192000
 
 // GetSamples gives a stretch of one channel, or of all added up, sample by sample.
 func (s *Server) GetSamples(c *gin.Context, id TakeID, params GetSamplesParams) {
-	t, err := s.Store.Take(c, id)
-	if err == nil && (params.Count < 1 || params.Count > maxSamples || params.Channel < 0 || params.Channel > len(t.Channels)) {
-		err = fault.New(fault.BadInput, "There is no such stretch of samples")
-	}
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	session := s.library().Session(c)
-	defer session.Close()
-	f, err := session.OpenTake(t)
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	samples, err := library.Stretch(f, params.Channel, params.From, params.Count)
-	if err != nil {
-		s.fail(c, err)
-		return
-	}
-	b := make([]byte, 0, 4*len(samples))
-	for _, x := range samples {
-		b = binary.LittleEndian.AppendUint32(b, math.Float32bits(float32(x)))
-	}
-	c.Header("Cache-Control", "private, max-age=31536000, immutable")
-	c.Data(http.StatusOK, "application/octet-stream", b)
+	s.stretch(c, id, params.Channel, params.Count, maxSamples, func(f *wave.File) error {
+		samples, err := library.Stretch(f, params.Channel, params.From, params.Count)
+		if err != nil {
+			return err
+		}
+		b := make([]byte, 0, 4*len(samples))
+		for _, x := range samples {
+			b = binary.LittleEndian.AppendUint32(b, math.Float32bits(float32(x)))
+		}
+		c.Header("Cache-Control", "private, max-age=31536000, immutable")
+		c.Data(http.StatusOK, "application/octet-stream", b)
+		return nil
+	})
 }
