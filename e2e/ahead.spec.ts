@@ -156,7 +156,7 @@ test("over answers that are lost, a slow line and a server that is killed, every
         await expect(track(tab, "Boom")).toBeVisible();
       }
       const name = ["Boom", "Ines lav", "Tobiah lav", "Radio"][i % 4]!;
-      const dB = -1 - i;
+      const dB = -1 - (i % 91); // none is as loud as the one before of its track, and none softer than there is
       await gain(tab, name, dB);
       await expect(tab.getByLabel("Gain of the track in dB")).toHaveValue(String(dB));
       made.push(`${name} ${dB}`);
