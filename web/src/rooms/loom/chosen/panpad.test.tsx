@@ -3,6 +3,7 @@ import { cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
 import type { ReelView, Track } from "../../../api/client";
+import { player } from "../../../listen/player";
 import { PanPad, placeAt, speakerSpot, spotOf, standing } from "./panpad";
 
 const track = { id: "t", name: "Winch", stem: "FX", labels: ["M"], feed: { pan: 0.5, front: 1, placed: true } } as unknown as Track;
@@ -48,6 +49,22 @@ describe("the pad", () => {
     } as unknown as Track;
     expect(standing(track, 50)).toEqual({ x: 0.5, y: 1 });
     expect(standing(moving, 75)).toEqual({ x: 0.5, y: 0.5 });
+  });
+
+  it("goes along a track's curves while its reel plays", () => {
+    const moving = { ...track, pan: [0, 100].map((at) => ({ at, value: at === 0 ? -1 : 1 })), curves: {} } as unknown as Track;
+    const plays = (position: number) =>
+      vi.spyOn(player, "snapshot").mockReturnValue({
+        ...player.snapshot(),
+        playing: { what: "reel", id: "r", channels: [] },
+        position,
+      });
+    const spy = plays(75);
+    render(<PanPad view={{ ...view, id: "r" }} track={moving} playingAt={() => 75} onDo={vi.fn()} />);
+    fireEvent.click(screen.getByLabelText("Place Winch in the room"));
+    expect(screen.getByLabelText("Place of Winch").getAttribute("aria-valuetext")).toBe("50 right, 100 front");
+    spy.mockRestore();
+    expect(standing(moving, 25).x).toBe(-0.5);
   });
 
   it("is moved by arrow keys, and put to the front by Home", () => {

@@ -7,6 +7,7 @@ import { level, thinned } from "../ground/curves";
 import { hasRoom } from "../ground/formats";
 import { Kept } from "../../../ui/kept";
 import { figure, gains } from "../ground/numbers";
+import { usePlayer } from "../../../listen/player";
 import { useAhead } from "../../../ui/ahead";
 import { usePress, type At } from "../../../ui/press";
 import { back } from "../../../ui/focus";
@@ -45,6 +46,13 @@ export function speakerSpot(s: { azimuth: number; elevation: number }, size: num
 export function standing(t: Track, at: number): Spot {
   const of = (points: Point[] | undefined, rest: number) => (points?.length ? level(points, at) : rest);
   return { x: of(t.pan, t.feed.pan), y: of(t.curves?.front, t.feed.front ?? 0) };
+}
+
+/** Where a track stands now: along its curves while the reel plays. */
+function useStanding(view: ReelView, t: Track): Spot {
+  const moves = Boolean(t.pan?.length || t.curves?.front?.length);
+  const at = usePlayer((s) => (moves && s.playing?.what === "reel" && s.playing.id === view.id ? s.position : view.head.start));
+  return standing(t, at);
 }
 
 /** A room from above with its speakers, the chosen source in it, and the others of its stem. */
@@ -90,8 +98,8 @@ const large = 280;
 
 /** Where a mono track stands in the room of its stem: small in the line, and large when it is opened. */
 export function PanPad(p: Props) {
-  const { view, track, playingAt } = p;
-  const spot = standing(track, playingAt() ?? view.head.start);
+  const { view, track } = p;
+  const spot = useStanding(view, track);
   return (
     <Popover.Root>
       <Popover.Trigger
@@ -111,7 +119,7 @@ export function PanPad(p: Props) {
 }
 
 function Opened({ view, track, playingAt, onDo }: Props) {
-  const stands = standing(track, playingAt() ?? view.head.start);
+  const stands = useStanding(view, track);
   const [moved, setMoved] = useState<Spot | null>(null);
   const ridden = useRef<{ pan: Point[]; front: Point[] } | null>(null);
   const spot = moved ?? stands;
