@@ -160,3 +160,73 @@ test("what is drawn of a clip that was worked on is what it sounds like, to a pi
     });
   expect(seen).toBeGreaterThan(600);
 });
+
+test("what is painted again, row by row, is what would be painted whole", async ({ page }) => {
+  test.setTimeout(120_000);
+  await aReel(page, "The Lantern Ferry, row by row");
+  await goTo(page, "10:00:36:10");
+  for (let i = 0; i < 3; i++) await page.keyboard.press("e");
+  await page.waitForTimeout(1500); // all that sounds has come
+  const area = (await page.locator(".time-area").boundingBox())!;
+  const rowOf = async (name: string) => (await track(page, name).boundingBox())!.y + 14;
+  const picture = () =>
+    page.evaluate(() => {
+      const canvas = document.querySelector<HTMLCanvasElement>(".time-area canvas")!;
+      const { data } = canvas.getContext("2d")!.getImageData(0, 0, canvas.width, canvas.height);
+      let sum = 0;
+      for (let i = 0; i < data.length; i++) sum = (sum * 31 + data[i]!) % 4294967291;
+      return sum;
+    });
+  const seen = new Set<number>();
+  const whole = async (after: string) => {
+    await page.waitForTimeout(400);
+    const painted = await picture();
+    await page.keyboard.press("Shift+N");
+    await page.waitForTimeout(200);
+    await page.keyboard.press("Shift+N");
+    await page.waitForTimeout(200);
+    expect(await picture(), after).toBe(painted);
+    seen.add(painted);
+  };
+  await whole("at first");
+  const acts: [string, () => Promise<unknown>][] = [
+    ["another track", () => page.keyboard.press("ArrowDown")],
+    ["its mute", () => page.keyboard.press("x")],
+    ["its clip", () => page.keyboard.press("Shift+W")],
+    ["a cut", () => page.keyboard.press("c")],
+    ["a fade", () => page.keyboard.press("f")],
+    ["the edit before", () => page.keyboard.press("Control+z")],
+    ["clips moved", () => page.keyboard.press("Alt+ArrowRight")],
+    [
+      "a range",
+      async () =>
+        page.keyboard
+          .press("1")
+          .then(() => page.keyboard.press("Shift+ArrowRight"))
+          .then(() => page.keyboard.press("2")),
+    ],
+    ["curves", () => page.keyboard.press("v")],
+    ["taller rows", () => page.keyboard.press("Shift+ArrowDown")],
+    [
+      "a clip in another's hand",
+      async () => {
+        await page.mouse.move(area.x + 500, await rowOf("Ines lav"));
+        await page.mouse.down();
+        await page.mouse.move(area.x + 530, await rowOf("Ines lav"));
+        await page.mouse.move(area.x + 560, await rowOf("Radio"));
+      },
+    ],
+    ["let go", () => page.keyboard.press("Escape").then(() => page.mouse.up())],
+    [
+      "all taken back",
+      async () => {
+        for (let i = 0; i < 4; i++) await page.keyboard.press("Control+z");
+      },
+    ],
+  ];
+  for (const [name, act] of acts) {
+    await act();
+    await whole(name);
+  }
+  expect(seen.size).toBeGreaterThan(8); // they do something
+});

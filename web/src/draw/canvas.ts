@@ -28,8 +28,8 @@ export function topOf(scroller: Element | null | undefined): number {
   return scroller.scrollTop;
 }
 
-/** Fits a canvas to its box at the screen's resolution and gives a context in CSS pixels. */
-export function fit(canvas: HTMLCanvasElement): { g: CanvasRenderingContext2D; width: number; height: number } | null {
+/** Fits a canvas to its box at the screen's resolution and gives a context in CSS pixels; what was painted before is gone, unless it is kept. */
+export function fit(canvas: HTMLCanvasElement, keeps = false): { g: CanvasRenderingContext2D; width: number; height: number } | null {
   const { width, height } = sizeOf(canvas);
   const ratio = window.devicePixelRatio || 1;
   const g = canvas.getContext("2d");
@@ -39,7 +39,7 @@ export function fit(canvas: HTMLCanvasElement): { g: CanvasRenderingContext2D; w
     canvas.height = Math.round(height * ratio);
   }
   g.setTransform(ratio, 0, 0, ratio, 0, 0);
-  g.clearRect(0, 0, width, height);
+  if (!keeps) g.clearRect(0, 0, width, height);
   return { g, width, height };
 }
 

@@ -8,6 +8,7 @@ import { fadeAt, level, pointsOf, restOf, shownOf, yOfValue, type CurveView, typ
 import { tracksIn, type BandRow } from "../ground/band";
 import { busOf, trackOf } from "../ground/lookup";
 import { rulerStep, sampleAt as sampleOfX, xOf, type Timed, type TimeView } from "../ground/geometry";
+import { dirtyRows, paintedOf, type Painted } from "./dirty";
 import { onsetsOf } from "../ground/snap";
 import { channelIn, clipIn, rawAt, tallOf, trackGain, type Heights } from "./sounding";
 import { takenIn, type Taken } from "./taken";
@@ -35,6 +36,8 @@ export type Scene = {
   taken: Taken | null;
   /** How tall what sounds on a track is drawn; of no track, in the band. */
   heights: (track: string) => Heights;
+  /** What heights are of: the same as long as they are. */
+  waves: unknown;
   /** Where sounds begin is shown, as things catch there. */
   onsets: boolean;
 };
@@ -103,9 +106,25 @@ export function paintRuler(g: CanvasRenderingContext2D, width: number, height: n
   }
 }
 
-/** Paints the rows that are in view; scroll is how far down the view begins. */
-export function paintRows(g: CanvasRenderingContext2D, width: number, height: number, scroll: number, s: Scene) {
+/**
+ * Paints the rows that are in view; scroll is how far down the view begins. Of a canvas that has them from before, painted of `was`, only those that differ.
+ * Gives what it has painted of.
+ */
+export function paintRows(
+  g: CanvasRenderingContext2D,
+  width: number,
+  height: number,
+  scroll: number,
+  s: Scene,
+  was: Painted | null = null,
+): Painted {
   const { view, time, rows } = s;
+  const moved = s.preview ? view.clips.filter((c) => s.preview!(c)) : [];
+  const ratio = g.getTransform().a;
+  const now = paintedOf(s, [g.canvas, width, height, scroll, ratio, arrivedSoFar(), document.documentElement.dataset.light], moved);
+  const sharp = Number.isInteger(ratio) && Number.isInteger(scroll); // else rows share pixels
+  const dirty = sharp ? dirtyRows(was, now) : null;
+  if (dirty?.size === 0) return now;
   const theme = {
     line: colour("--line"),
     paper: colour("--paper"),
@@ -118,12 +137,17 @@ export function paintRows(g: CanvasRenderingContext2D, width: number, height: nu
   };
   g.save();
   g.translate(0, -scroll);
+  if (dirty) {
+    const part = new Path2D();
+    for (const row of rows.list) if (dirty.has(row.id)) part.rect(0, row.y, width, row.height);
+    g.clip(part);
+  }
+  g.clearRect(0, scroll, width, height);
   const from = time.left;
   const to = time.left + width * time.perPixel;
   const start = xOf(time, view.head.start);
-  const moved = s.preview ? view.clips.filter((c) => s.preview!(c)) : [];
   for (const row of rows.list) {
-    if (row.y + row.height < scroll || row.y > scroll + height) continue;
+    if (row.y + row.height < scroll || row.y > scroll + height || (dirty && !dirty.has(row.id))) continue;
     if (row.kind === "folder") {
       g.fillStyle = theme.band;
       g.fillRect(0, row.y, width, row.height);
@@ -175,6 +199,7 @@ export function paintRows(g: CanvasRenderingContext2D, width: number, height: nu
     g.stroke();
   }
   g.restore();
+  return now;
 }
 
 type Theme = { line: string; paper: string; ground: string; ink: string; muted: string; zest: string; wrong: string; band: string };

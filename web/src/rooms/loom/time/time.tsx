@@ -8,6 +8,7 @@ import { pieceAt, type Choice } from "../ground/choice";
 import { valueOfY, type CurveView } from "../ground/curves";
 import { usePress, type At, type Edges, type Grip } from "../../../ui/press";
 import { commandOf, curveOf, dragged, gripAt, pointsNow, previewOf, rangeOf, saidOf, under, type Drag, type Ground } from "./grips";
+import type { Painted } from "./dirty";
 import { paintRows, type TakeWidths } from "./paint";
 import { Pinned } from "../ground/pinned";
 import { sampleAt, xOf, type TimeView } from "../ground/geometry";
@@ -55,23 +56,32 @@ export function TimeArea(p: TimeProps) {
   const preview = useMemo(() => previewOf(view, drag), [view, drag]);
   const drawn = drag?.kind === "point" && drag.of === "track" ? { id: drag.id, points: drag.points } : null;
   const taken = useTaken(view, time, p.revision);
+  const painted = useRef<Painted | null>(null);
   const canvas = useCanvas(
     (c) => {
-      const s = fit(c);
+      const s = fit(c, true);
       if (s)
-        paintRows(s.g, s.width, s.height, topOf(p.scroller.current), {
-          view,
-          time,
-          takes: p.takes,
-          rows,
-          choice,
-          preview,
-          curves: p.curves,
-          drawn,
-          taken,
-          heights: heightsOf(waves),
-          onsets: p.snap && p.snaps.onsets,
-        });
+        painted.current = paintRows(
+          s.g,
+          s.width,
+          s.height,
+          topOf(p.scroller.current),
+          {
+            view,
+            time,
+            takes: p.takes,
+            rows,
+            choice,
+            preview,
+            curves: p.curves,
+            drawn,
+            taken,
+            heights: heightsOf(waves),
+            waves,
+            onsets: p.snap && p.snaps.onsets,
+          },
+          painted.current,
+        );
     },
     [view, time, p.takes, rows, choice, preview, p.curves, drawn, taken, waves, p.snap && p.snaps.onsets],
     p.scroller,
