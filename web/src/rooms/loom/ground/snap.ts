@@ -7,7 +7,8 @@ import { frameAt, sampleOf } from "../../../ui/timecode";
 /** How near something must be to catch, in pixels. */
 const reach = 7;
 
-/** What things catch at, each by itself: whole frames, edges of clips, marks, the playhead, where sounds begin, and for cuts, trims and ranges where sound passes through zero. */
+/** What things catch at, each by itself: whole frames, edges of clips, marks, the playhead, where sounds begin, and for cuts, trims and ranges where sound
+ * passes through zero. */
 export const snapKinds = ["frames", "edits", "marks", "playhead", "onsets", "crossings"] as const;
 export type SnapKind = (typeof snapKinds)[number];
 export type Snaps = Record<SnapKind, boolean>;
