@@ -1,8 +1,24 @@
 // Which rows of the tracks are to be painted again: painting all of them is most of what a press costs, and most presses change one or two.
-import type { Clip } from "../../../api/client";
+import type { Clip, Point, ReelView } from "../../../api/client";
+import type { Choice } from "../ground/choice";
+import type { TimeView } from "../ground/geometry";
 import { trackOf } from "../ground/lookup";
-import type { Row } from "../ground/rows";
-import type { Scene } from "./paint";
+import type { Row, Rows } from "../ground/rows";
+
+/** What of a scene decides what is painted (`Scene` in paint.ts). */
+type Scene = {
+  view: ReelView;
+  time: TimeView;
+  takes: unknown;
+  rows: Rows;
+  choice: Choice;
+  preview: ((c: Clip) => { track?: string } | undefined) | null;
+  curves: unknown;
+  drawn: { id: string; points: Point[] } | null;
+  taken: unknown;
+  waves: unknown;
+  onsets: boolean;
+};
 
 /** What a picture was painted of: what all rows have in common, and each row's own. */
 export type Painted = { all: unknown[]; rows: Map<string, unknown[]> };
