@@ -79,3 +79,25 @@ test("a cut falls where the sound crosses zero, clips are nudged by a sample, an
     expect(Math.abs(marks[0]!.at - Math.round(left + 123 * perPixel))).toBeLessThanOrEqual(1);
   });
 });
+
+test("the reel is played backwards, down to its start", async ({ page }) => {
+  await newProduction(page, "The Lantern Ferry, backwards");
+  await bringIn(page, "Recorder card LF03", ["LF03"], ["LF03_12A_T03.wav"]);
+  await unravel(page, /12A.*take 3/);
+  await expect(track(page, "Boom")).toBeVisible();
+  await goTo(page, "10:00:40:00");
+  const position = page.getByRole("button", { name: /^Position/ });
+  await page.keyboard.press("Alt+Shift+B");
+  await expect(page.getByRole("button", { name: "Stop", exact: true })).toBeVisible();
+  await expect(position).toHaveText(/^10:00:3[0-8]/, { timeout: 20_000 });
+  await expect(page.getByLabel("What is heard")).toBeHidden(); // what runs backwards is not measured
+  await page.keyboard.press("Alt+Shift+B");
+  await expect(page.getByRole("button", { name: "Play", exact: true })).toBeVisible();
+  await expect(position).toHaveText(/^10:00:3/);
+
+  // From the start nothing lies before.
+  await page.keyboard.press("Home");
+  await page.keyboard.press("Alt+Shift+B");
+  await expect(page.getByRole("button", { name: "Play", exact: true })).toBeVisible();
+  await expect(position).toHaveText("10:00:00:00");
+});

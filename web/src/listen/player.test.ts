@@ -68,6 +68,10 @@ describe("the player", () => {
     await player.playReel("r1", 1000.4, { ...manner, half: true, loop: { from: 1, to: 9 } } as never);
     expect(messages()).toHaveLength(1);
     expect(messages()[0]!.message).toMatchObject({ do: "play", reel: "r1", from: 1000, speed: 0.5, loop: { from: 1, to: 9 } });
+    await player.playReel("r1", 5000, { ...manner, back: true, until: 400 } as never);
+    expect(messages().at(-1)!.message).toMatchObject({ do: "play", from: 5000, speed: -1, until: 400 });
+    expect(player.snapshot().playing).toMatchObject({ back: true });
+    await player.playReel("r1", 1000.4, { ...manner, half: true, loop: { from: 1, to: 9 } } as never);
     heard({ position: 5000 });
     expect(player.snapshot()).toMatchObject({ position: 5000, playing: { what: "reel", id: "r1" }, lost: false });
     heard({ position: 6000, drained: true });

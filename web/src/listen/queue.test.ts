@@ -25,6 +25,19 @@ describe("FrameQueue", () => {
     expect(q.report()).toMatchObject({ frames: 2200, position: 3200, gaps: 0 });
   });
 
+  it("runs backwards where its pace does, and ends where it began if nothing comes", () => {
+    const q = new FrameQueue();
+    q.start(1, -1, 9000);
+    q.push(block(1, 9000, 2048, 0.5, 0));
+    q.push(block(1, 6952, 100, 0.5, 2048));
+    pull(q, 2148);
+    expect(q.report()).toMatchObject({ frames: 2148, position: 6852 });
+    q.start(2, -1, 400);
+    q.end(2);
+    pull(q, 128);
+    expect(q.report()).toMatchObject({ generation: 2, frames: 0, position: 400, drained: true });
+  });
+
   it("waits until enough has come to go on without a stutter", () => {
     const q = new FrameQueue();
     q.start(1);

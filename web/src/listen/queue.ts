@@ -38,8 +38,9 @@ export class FrameQueue {
     this.tail = new Float32Array(width * fadeFrames);
   }
 
-  /** Begins anew: whatever waits is dropped. */
-  start(generation: number, pace = 1) {
+  /** Begins anew, at a position, which is where it ends too if nothing comes: whatever waits is dropped. */
+  start(generation: number, pace = 1, position = 0) {
+    this.position = position;
     this.fadeAway();
     this.pace = pace;
     this.blocks = [];

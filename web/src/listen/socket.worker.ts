@@ -134,7 +134,8 @@ onmessage = ({ data }: MessageEvent<ToSocket>) => {
     generation = data.generation;
     readings = [];
     begun = 0;
-    worklet?.postMessage({ do: "start", generation, pace: (message as { speed?: number }).speed ?? 1 });
+    const { speed, from } = message as { speed?: number; from?: number };
+    worklet?.postMessage({ do: "start", generation, pace: speed ?? 1, position: from ?? 0 });
   }
   if (message.do === "stop") {
     generation = data.generation;

@@ -25,7 +25,7 @@ class LoomPlayer extends AudioWorkletProcessor {
   }
 
   private take(m: { do: string; generation: number; position: number; frame: number; samples: Float32Array; pace: number }) {
-    if (m.do === "start") this.queue.start(m.generation, m.pace);
+    if (m.do === "start") this.queue.start(m.generation, m.pace, m.position);
     else if (m.do === "stop") this.queue.stop();
     else if (m.do === "block") this.queue.push(m);
     else if (m.do === "end") this.queue.end(m.generation);

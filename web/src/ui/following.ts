@@ -83,6 +83,7 @@ export function useFrameShown(video: RefObject<HTMLVideoElement | null>, movie: 
     const next = () => {
       frame = v.requestVideoFrameCallback!((_, of) => {
         shown = of;
+        if (v.paused) latest.current(of.mediaTime); // it is taken from frame to frame, as backwards
         next();
       });
     };

@@ -13,6 +13,12 @@ import { positionOf } from "../ground/shuttleline";
 const scrubEvery = 90; // milliseconds
 const scrubSeconds = 0.12;
 
+/** What is heard of a place that the playhead is drawn over, the way that it goes. */
+export const scrubbedFrom = (sample: number, back: boolean, rate: number) => ({
+  back,
+  until: Math.max(0, Math.round(sample + (back ? -1 : 1) * rate * scrubSeconds)),
+});
+
 /** What is heard while nothing else was chosen: the group that is called the mix, else the last, which is where specs put it. */
 function usualTap(groups: ReelView["groups"]): Tap {
   const last = groups.find((g) => /^mix$/i.test(g.tag) || /full mix/i.test(g.name)) ?? groups.at(-1);
@@ -152,7 +158,7 @@ export function useListening(
     if (playing && !quiet.current && player.snapshot().playing?.back) return play();
     const from = playing && !quiet.current ? position() : store.getState().stands;
     setAt(from);
-    playFrom(from, { back: true });
+    playFrom(from, { back: true, until: view.head.start });
   };
   // biome-ignore lint/correctness/useExhaustiveDependencies: the keys say in what the manner differs
   const go = useCallback(
@@ -179,9 +185,7 @@ export function useListening(
     }
     scrubbed.current = now;
     if (playing && !quiet.current) return void player.playReel(view.id, sample, { ...manner, back: player.snapshot().playing?.back });
-    const back = leftwards.current;
-    const until = Math.max(0, Math.round(sample + (back ? -1 : 1) * view.head.sampleRate * scrubSeconds));
-    tryOut(sample, { half: false, back, until, lane: heard });
+    tryOut(sample, { half: false, ...scrubbedFrom(sample, leftwards.current, view.head.sampleRate), lane: heard });
   };
   const wasPlaying = useRef(false);
   // biome-ignore lint/correctness/useExhaustiveDependencies: when playing begins or ends, and not else
